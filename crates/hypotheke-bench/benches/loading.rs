@@ -1,0 +1,2 @@
+//! Bench.
+fn main() {}

@@ -1,0 +1,118 @@
+//! A filter with its names looked up, ready to be asked.
+
+use super::Comparison;
+use crate::id::{KindId, MarkId, PropertyId, TagId};
+use crate::quantity::Decimal;
+
+/// What a comparison looks at.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Measure {
+    Weight,
+    Value,
+    Property(PropertyId),
+}
+
+#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub(crate) enum Value {
+    Number(Decimal),
+    Text(Box<str>),
+}
+
+/// What a filter is asked of: the items of one stack, read only.
+pub(crate) trait Subject {
+    fn kind(&self) -> KindId;
+    /// Whether the kind has the tag or one below it.
+    fn has_tag(&self, tag: TagId) -> bool;
+    fn has_mark(&self, mark: MarkId) -> bool;
+    fn number(&self, measure: Measure) -> Option<Decimal>;
+    fn text(&self, property: PropertyId) -> Option<&str>;
+}
+
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) enum Test {
+    Tag(TagId),
+    Mark(MarkId),
+    Kind(KindId),
+    Compare(Measure, Comparison, Value),
+    Not(Box<Test>),
+    All(Vec<Test>),
+    Any(Vec<Test>),
+}
+
+impl Test {
+    pub(crate) fn admits(&self, subject: &impl Subject) -> bool {
+        match self {
+            Test::Tag(tag) => subject.has_tag(*tag),
+            Test::Mark(mark) => subject.has_mark(*mark),
+            Test::Kind(kind) => subject.kind() == *kind,
+            Test::Compare(measure, comparison, Value::Number(number)) => {
+                subject.number(*measure).is_some_and(|found| comparison.holds(&found, number))
+            }
+            Test::Compare(measure, comparison, Value::Text(text)) => match measure {
+                Measure::Property(property) => {
+                    subject.text(*property).is_some_and(|found| comparison.holds(&found, &text.as_ref()))
+                }
+                Measure::Weight | Measure::Value => false,
+            },
+            Test::Not(part) => !part.admits(subject),
+            Test::All(parts) => parts.iter().all(|part| part.admits(subject)),
+            Test::Any(parts) => parts.iter().any(|part| part.admits(subject)),
+        }
+    }
+
+    /// Whether the answer is the same for all kinds with the same tags, as long as no marks are set.
+    pub(crate) fn depends_on_tags_only(&self) -> bool {
+        match self {
+            Test::Tag(_) | Test::Mark(_) => true,
+            Test::Kind(_) | Test::Compare(..) => false,
+            Test::Not(part) => part.depends_on_tags_only(),
+            Test::All(parts) | Test::Any(parts) => parts.iter().all(Test::depends_on_tags_only),
+        }
+    }
+}
+
+/// What a test says of a kind before it is known which marks its stacks will have and what their properties will be.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Outlook {
+    Always,
+    Never,
+    Depends,
+}
+
+impl Outlook {
+    fn of(answer: bool) -> Outlook {
+        if answer { Outlook::Always } else { Outlook::Never }
+    }
+}
+
+impl Test {
+    pub(crate) fn outlook(&self, kind: &impl Subject) -> Outlook {
+        match self {
+            Test::Mark(_) => Outlook::Depends,
+            Test::Compare(measure @ Measure::Property(_), _, Value::Number(_)) if kind.number(*measure).is_some() => {
+                Outlook::Depends
+            }
+            Test::Tag(_) | Test::Kind(_) | Test::Compare(..) => Outlook::of(self.admits(kind)),
+            Test::Not(part) => match part.outlook(kind) {
+                Outlook::Always => Outlook::Never,
+                Outlook::Never => Outlook::Always,
+                Outlook::Depends => Outlook::Depends,
+            },
+            Test::All(parts) => joined(parts, kind, Outlook::Never, Outlook::Always),
+            Test::Any(parts) => joined(parts, kind, Outlook::Always, Outlook::Never),
+        }
+    }
+}
+
+/// One part that is `decisive` decides; if all are `neutral`, so is the whole.
+fn joined(parts: &[Test], kind: &impl Subject, decisive: Outlook, neutral: Outlook) -> Outlook {
+    let mut whole = neutral;
+    for part in parts {
+        match part.outlook(kind) {
+            outlook if outlook == decisive => return decisive,
+            Outlook::Depends => whole = Outlook::Depends,
+            _ => {}
+        }
+    }
+    whole
+}

@@ -1,0 +1,93 @@
+//! One newtype an id, so that none can be mistaken for another.
+
+use std::fmt;
+
+use serde::{Deserialize, Serialize};
+
+/// The position of an entry in its table in the ruleset.
+macro_rules! ruleset_id {
+    ($($(#[$doc:meta])* $name:ident;)*) => {$(
+        $(#[$doc])*
+        #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
+        pub struct $name(pub(crate) u32);
+
+        impl $name {
+            /// The position in the ruleset's table, from 0. It may change from one version of a ruleset to the
+            /// next; files carry names.
+            #[must_use]
+            pub fn index(self) -> usize {
+                self.0 as usize
+            }
+        }
+    )*};
+}
+
+ruleset_id! {
+    /// An item kind of a [`Ruleset`](crate::Ruleset).
+    KindId;
+    /// A tag of a ruleset.
+    TagId;
+    /// A mark of a ruleset.
+    MarkId;
+    /// A property that some kind of a ruleset lists.
+    PropertyId;
+    /// A container as the ruleset defines it; a world has instances of it.
+    ContainerDefId;
+    /// A holder as the ruleset defines it.
+    HolderDefId;
+}
+
+/// The id of a stack, never used twice in a world's life. It carries the number of the world that gave it.
+///
+/// Written as `#12`, or `#3:12` for a stack that came from world 3.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
+#[serde(transparent)]
+pub struct StackId(pub(crate) u64);
+
+impl StackId {
+    const SERIAL_BITS: u32 = 40;
+
+    /// The id with a serial number in a world: 24 bits of world, 40 bits of number.
+    #[must_use]
+    pub fn new(world: u32, serial: u64) -> StackId {
+        let world = u64::from(world) & 0xff_ffff;
+        StackId(world << Self::SERIAL_BITS | serial & ((1 << Self::SERIAL_BITS) - 1))
+    }
+
+    /// The number of the world that gave it.
+    #[must_use]
+    pub fn world(self) -> u32 {
+        (self.0 >> Self::SERIAL_BITS) as u32
+    }
+
+    /// The number within that world.
+    #[must_use]
+    pub fn serial(self) -> u64 {
+        self.0 & ((1 << Self::SERIAL_BITS) - 1)
+    }
+}
+
+impl fmt::Display for StackId {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self.world() {
+            0 => write!(f, "#{}", self.serial()),
+            world => write!(f, "#{world}:{}", self.serial()),
+        }
+    }
+}
+
+/// A handle of a container in one world. One that belongs to another world, or whose container has gone, is refused.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub struct ContainerId {
+    pub(crate) index: u32,
+    pub(crate) generation: u32,
+    pub(crate) world: u32,
+}
+
+/// A handle of a holder in one world. One that belongs to another world, or whose holder has gone, is refused.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub struct HolderId {
+    pub(crate) index: u32,
+    pub(crate) generation: u32,
+    pub(crate) world: u32,
+}

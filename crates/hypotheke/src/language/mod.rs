@@ -1,0 +1,26 @@
+//! The sentences in which everything is written: portions (`2 ration-box`), places (`sled/3`) and operations
+//! (`move 3 flare from depot to sled`). One parser and one printer serve files, the command line and messages.
+//!
+//! All of it is plain data by names; nothing here knows a ruleset or a world.
+
+mod lexer;
+mod operation;
+mod parser;
+mod place;
+mod portion;
+#[cfg(test)]
+mod tests;
+
+pub(crate) use lexer::{Token, TokenKind, lex};
+pub use operation::{Amount, Landing, NamedAction, NamedOperation, Position};
+pub(crate) use parser::{LineParser, shortened};
+pub use parser::SentenceError;
+pub use place::{Path, PathError, PathRoot, PathStep};
+pub use portion::{NamedPortion, NamedVariant};
+
+/// Words that no kind, tag, mark, container, holder or slot may be called, since sentences need them.
+pub(crate) const RESERVED: &[&str] = &[
+    "all", "and", "any", "as", "at", "by", "count", "end", "free", "from", "half", "hand", "has", "in", "inside", "no", "not",
+    "nothing", "now", "of", "onto", "or", "refused", "ruleset", "scenario", "slots", "start", "steps", "to", "up", "value",
+    "weight", "with", "within",
+];

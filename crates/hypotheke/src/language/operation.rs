@@ -1,0 +1,264 @@
+use std::fmt;
+use std::str::FromStr;
+
+use serde::{Deserialize, Serialize};
+
+use super::parser::{LineParser, SentenceError};
+use super::{NamedVariant, Path, lex};
+use crate::quantity::Decimal;
+use crate::text::Word;
+
+/// How many.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Amount {
+    /// All that is there, or nothing.
+    #[default]
+    All,
+    /// So many, or nothing.
+    Exactly(u32),
+    /// What fits of so many; nothing only if nothing fits.
+    UpTo(u32),
+}
+
+/// A place on the ground, in the unit of length that the game uses.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Position {
+    /// To the right.
+    pub x: Decimal,
+    /// Upwards.
+    pub y: Decimal,
+}
+
+/// Where on the ground something lands.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Landing {
+    /// The position, 0,0 where none is given.
+    #[serde(default)]
+    pub at: Position,
+    /// How far from it, to each side, the world's random numbers may scatter it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub within: Option<Decimal>,
+}
+
+/// What is asked for, by names.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+pub enum NamedAction {
+    /// `create 3 fuel-drum in depot`
+    Create {
+        /// How many; `All` can't be meant.
+        amount: Amount,
+        /// Of which kind.
+        kind: Word,
+        /// With which marks and properties.
+        #[serde(default, skip_serializing_if = "NamedVariant::is_plain")]
+        variant: NamedVariant,
+        /// Where.
+        to: Path,
+        /// Where on the ground, if it is the ground.
+        #[serde(default)]
+        landing: Landing,
+    },
+    /// `consume 2 ration-box from sled`
+    Consume {
+        /// How many.
+        amount: Amount,
+        /// Of which kind; every kind if none is named.
+        kind: Option<Word>,
+        /// From where.
+        from: Path,
+    },
+    /// `move 3 fuel-drum from depot to sled`
+    Move {
+        /// How many.
+        amount: Amount,
+        /// Of which kind; every kind if none is named.
+        kind: Option<Word>,
+        /// From a slot or a container.
+        from: Path,
+        /// To a slot or a container.
+        to: Path,
+    },
+    /// `swap sled/0 with depot/3`
+    Swap {
+        /// A slot.
+        one: Path,
+        /// Another slot.
+        other: Path,
+    },
+    /// `drop 1 flare from sled at 2.5,-1`
+    Drop {
+        /// How many.
+        amount: Amount,
+        /// Of which kind; every kind if none is named.
+        kind: Option<Word>,
+        /// From where; from the acting holder if no place is named.
+        from: Option<Path>,
+        /// Where it lands.
+        #[serde(default)]
+        landing: Landing,
+    },
+    /// `pick up 1 flare to sled`
+    PickUp {
+        /// How many. Without a number, what fits.
+        amount: Amount,
+        /// Of which kind; every kind if none is named.
+        kind: Option<Word>,
+        /// A stack on the ground; all of the ground if none is named.
+        from: Option<Path>,
+        /// Where to; to the acting holder if no place is named.
+        to: Option<Path>,
+    },
+}
+
+/// An operation by names, as it is written: plain data that can be stored and sent.
+///
+/// ```
+/// use hypotheke::NamedOperation;
+///
+/// let operation: NamedOperation = "surveyor drops 1 flare from sled".parse()?;
+/// assert_eq!(operation.actor.as_ref().map(|holder| holder.as_str()), Some("surveyor"));
+/// assert_eq!(operation.to_string(), "surveyor drops 1 flare from sled");
+/// # Ok::<(), hypotheke::SentenceError>(())
+/// ```
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct NamedOperation {
+    /// The holder that acts; the game itself if none is named.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub actor: Option<Word>,
+    /// What is asked for.
+    pub action: NamedAction,
+}
+
+impl FromStr for NamedOperation {
+    type Err = SentenceError;
+
+    fn from_str(text: &str) -> Result<NamedOperation, SentenceError> {
+        let mut tokens = Vec::new();
+        lex(text, 0, &mut tokens);
+        let mut line = LineParser::new(&tokens, crate::text::Span::new(0, text.len()));
+        let operation = line.operation()?;
+        line.end()?;
+        Ok(operation)
+    }
+}
+
+impl NamedAction {
+    /// The words that begin the sentence, without and with an actor.
+    fn verb(&self, with_actor: bool) -> &'static str {
+        let (plain, third_person) = match self {
+            NamedAction::Create { .. } => ("create", "creates"),
+            NamedAction::Consume { .. } => ("consume", "consumes"),
+            NamedAction::Move { .. } => ("move", "moves"),
+            NamedAction::Swap { .. } => ("swap", "swaps"),
+            NamedAction::Drop { .. } => ("drop", "drops"),
+            NamedAction::PickUp { .. } => ("pick up", "picks up"),
+        };
+        if with_actor { third_person } else { plain }
+    }
+
+    /// What was done: `moved`, `picked up`.
+    #[must_use]
+    pub fn past_verb(&self) -> &'static str {
+        match self {
+            NamedAction::Create { .. } => "created",
+            NamedAction::Consume { .. } => "consumed",
+            NamedAction::Move { .. } => "moved",
+            NamedAction::Swap { .. } => "swapped",
+            NamedAction::Drop { .. } => "dropped",
+            NamedAction::PickUp { .. } => "picked up",
+        }
+    }
+
+    /// The places that it names, in the order of the sentence.
+    pub fn places(&self) -> impl Iterator<Item = &Path> {
+        let (one, other) = match self {
+            NamedAction::Create { to, .. } => (Some(to), None),
+            NamedAction::Consume { from, .. } => (Some(from), None),
+            NamedAction::Move { from, to, .. } => (Some(from), Some(to)),
+            NamedAction::Swap { one, other } => (Some(one), Some(other)),
+            NamedAction::Drop { from, .. } => (from.as_ref(), None),
+            NamedAction::PickUp { from, to, .. } => (from.as_ref(), to.as_ref()),
+        };
+        one.into_iter().chain(other)
+    }
+}
+
+impl fmt::Display for Amount {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Amount::All => f.write_str("all"),
+            Amount::Exactly(count) => write!(f, "{count}"),
+            Amount::UpTo(count) => write!(f, "up to {count}"),
+        }
+    }
+}
+
+impl fmt::Display for Position {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{},{}", self.x, self.y)
+    }
+}
+
+impl fmt::Display for Landing {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        if self.at != Position::default() || self.within.is_some() {
+            write!(f, " at {}", self.at)?;
+        }
+        self.within.map_or(Ok(()), |within| write!(f, " within {within}"))
+    }
+}
+
+/// ` 3 fuel-drum`, ` fuel-drum`, ` up to 9`, or nothing where all of every kind is meant.
+fn print_selection(amount: Amount, kind: Option<&Word>, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+    if amount != Amount::All {
+        write!(f, " {amount}")?;
+    }
+    kind.map_or(Ok(()), |kind| write!(f, " {kind}"))
+}
+
+fn print_place(preposition: &str, place: Option<&Path>, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+    place.map_or(Ok(()), |place| write!(f, " {preposition} {place}"))
+}
+
+impl fmt::Display for NamedOperation {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        if let Some(actor) = &self.actor {
+            write!(f, "{actor} ")?;
+        }
+        f.write_str(self.action.verb(self.actor.is_some()))?;
+        match &self.action {
+            NamedAction::Create { amount, kind, variant, to, landing } => {
+                write!(f, " {amount} {kind}")?;
+                if !variant.is_plain() {
+                    write!(f, " ({variant})")?;
+                }
+                write!(f, " in {to}{landing}")
+            }
+            NamedAction::Consume { amount, kind, from } => {
+                print_selection(*amount, kind.as_ref(), f)?;
+                print_place("from", Some(from), f)
+            }
+            NamedAction::Move { amount, kind, from, to } => {
+                print_selection(*amount, kind.as_ref(), f)?;
+                print_place("from", Some(from), f)?;
+                print_place("to", Some(to), f)
+            }
+            NamedAction::Swap { one, other } => write!(f, " {one} with {other}"),
+            NamedAction::Drop { amount, kind, from, landing } => {
+                print_selection(*amount, kind.as_ref(), f)?;
+                print_place("from", from.as_ref(), f)?;
+                write!(f, "{landing}")
+            }
+            NamedAction::PickUp { amount, kind, from, to } => {
+                print_selection(*amount, kind.as_ref(), f)?;
+                print_place("from", from.as_ref(), f)?;
+                print_place("to", to.as_ref(), f)
+            }
+        }
+    }
+}

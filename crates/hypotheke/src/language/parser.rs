@@ -1,0 +1,376 @@
+//! A cursor over the tokens of one line, with a method for each thing that a line can be made of.
+
+use super::lexer::{Token, TokenKind};
+use super::operation::{Amount, Landing, NamedAction, NamedOperation, Position};
+use super::{NamedPortion, NamedVariant, Path};
+use crate::filter::Comparison;
+use crate::quantity::Decimal;
+use crate::text::{Span, Word, nearest};
+
+/// A sentence that can't be read: why, which part of it, and what to write instead.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[error("{message}")]
+pub struct SentenceError {
+    message: String,
+    span: Span,
+    help: Option<String>,
+}
+
+impl SentenceError {
+    pub(crate) fn new(span: Span, message: impl Into<String>) -> SentenceError {
+        SentenceError { message: message.into(), span, help: None }
+    }
+
+    pub(crate) fn help(mut self, help: impl Into<String>) -> SentenceError {
+        self.help = Some(help.into());
+        self
+    }
+
+    /// The part of the sentence that is wrong.
+    #[must_use]
+    pub fn span(&self) -> Span {
+        self.span
+    }
+
+    /// What to write instead, where that is known.
+    #[must_use]
+    pub fn help_text(&self) -> Option<&str> {
+        self.help.as_deref()
+    }
+}
+
+type Parsed<T> = Result<T, SentenceError>;
+
+/// Each verb without and with an actor, and what a whole sentence looks like.
+const VERBS: &[(&str, &str, &str)] = &[
+    ("create", "creates", "create 3 fuel-drum in depot"),
+    ("consume", "consumes", "consume 2 ration-box from sled"),
+    ("move", "moves", "move 3 fuel-drum from depot to sled"),
+    ("swap", "swaps", "swap sled/0 with depot/3"),
+    ("drop", "drops", "drop 1 flare from sled at 2.5,-1"),
+    ("pick", "picks", "pick up 1 flare to sled"),
+];
+
+pub(crate) struct LineParser<'t, 'a> {
+    tokens: &'t [Token<'a>],
+    at: usize,
+    line: Span,
+}
+
+impl<'t, 'a> LineParser<'t, 'a> {
+    /// `line` is the span that errors at the end of the line point to the end of.
+    pub(crate) fn new(tokens: &'t [Token<'a>], line: Span) -> LineParser<'t, 'a> {
+        let comment = tokens.last().is_some_and(|token| token.kind == TokenKind::Comment);
+        LineParser { tokens: if comment { &tokens[..tokens.len() - 1] } else { tokens }, at: 0, line }
+    }
+
+    pub(crate) fn peek(&self) -> Option<Token<'a>> {
+        self.tokens.get(self.at).copied()
+    }
+
+    pub(crate) fn is_empty(&self) -> bool {
+        self.at == self.tokens.len()
+    }
+
+    /// Where the line ends, for what is missing there.
+    fn end_span(&self) -> Span {
+        let end = self.tokens.last().map_or(self.line.end(), |token| token.span.end());
+        Span::new(end.saturating_sub(1).max(self.line.start()), end)
+    }
+
+    fn here(&self) -> Span {
+        self.peek().map_or(self.end_span(), |token| token.span)
+    }
+
+    pub(crate) fn error(&self, message: impl Into<String>) -> SentenceError {
+        SentenceError::new(self.here(), message)
+    }
+
+    /// `expected` something: an error that says what was found.
+    fn expected(&self, expected: &str) -> SentenceError {
+        match self.peek() {
+            Some(token) => self.error(format!("expected {expected}, found `{}`", shortened(token.text))),
+            None => self.error(format!("expected {expected} at the end of the line")),
+        }
+    }
+
+    /// All tokens must have been read.
+    pub(crate) fn end(&self) -> Parsed<()> {
+        match self.peek() {
+            None => Ok(()),
+            Some(token) => Err(self.error(format!("`{}` is more than this sentence needs", shortened(token.text)))),
+        }
+    }
+
+    fn take(&mut self, kind: TokenKind) -> bool {
+        let found = self.peek().is_some_and(|token| token.kind == kind);
+        self.at += usize::from(found);
+        found
+    }
+
+    pub(crate) fn take_colon(&mut self) -> bool {
+        self.take(TokenKind::Colon)
+    }
+
+    pub(crate) fn take_comma(&mut self) -> bool {
+        self.take(TokenKind::Comma)
+    }
+
+    pub(crate) fn take_arrow(&mut self) -> bool {
+        self.take(TokenKind::Arrow)
+    }
+
+    pub(crate) fn keyword_ahead(&self, keyword: &str) -> bool {
+        self.peek().is_some_and(|token| token.kind == TokenKind::Word && token.text == keyword)
+    }
+
+    pub(crate) fn keyword(&mut self, keyword: &str) -> bool {
+        let found = self.keyword_ahead(keyword);
+        self.at += usize::from(found);
+        found
+    }
+
+    pub(crate) fn require_keyword(&mut self, keyword: &str) -> Parsed<()> {
+        if self.keyword(keyword) { Ok(()) } else { Err(self.expected(&format!("`{keyword}`"))) }
+    }
+
+    pub(crate) fn require_colon(&mut self) -> Parsed<()> {
+        if self.take_colon() { Ok(()) } else { Err(self.expected("`:`")) }
+    }
+
+    /// Any word, such as a name.
+    pub(crate) fn word(&mut self, what: &str) -> Parsed<Word> {
+        match self.peek() {
+            Some(token) if token.kind == TokenKind::Word => {
+                self.at += 1;
+                Ok(Word::new(token.text, token.span))
+            }
+            _ => Err(self.expected(what)),
+        }
+    }
+
+    pub(crate) fn path(&mut self) -> Parsed<Path> {
+        let word = self.word("a place")?;
+        Path::try_from(&word).map_err(|error| {
+            let error = SentenceError::new(word.span(), format!("`{}`: {error}", shortened(word.as_str())));
+            error.help("a place is written such as `sled`, `sled/3`, `sled@1,4`, `harness/head` or `surveyor.pockets`")
+        })
+    }
+
+    fn number_ahead(&self) -> bool {
+        self.peek().is_some_and(|token| {
+            token.kind == TokenKind::Word && token.text.trim_start_matches('-').starts_with(|c: char| c.is_ascii_digit())
+        })
+    }
+
+    pub(crate) fn count(&mut self) -> Parsed<u32> {
+        let word = self.word("a count")?;
+        word.as_str().parse().map_err(|_| {
+            let error = SentenceError::new(word.span(), format!("`{}` is not a count", shortened(word.as_str())));
+            error.help(format!("a count is a whole number from 0 to {}", u32::MAX))
+        })
+    }
+
+    pub(crate) fn decimal(&mut self) -> Parsed<Decimal> {
+        let word = self.word("a number")?;
+        word.as_str().parse().map_err(|error: crate::DecimalError| {
+            SentenceError::new(word.span(), format!("`{}`: {error}", shortened(word.as_str())))
+                .help("a number has digits and, after a point, up to three more")
+        })
+    }
+
+    pub(crate) fn comparison(&mut self) -> Parsed<Comparison> {
+        let symbol = self.peek().filter(|token| token.kind == TokenKind::Comparison);
+        let all = [
+            Comparison::Equal,
+            Comparison::NotEqual,
+            Comparison::Less,
+            Comparison::AtMost,
+            Comparison::More,
+            Comparison::AtLeast,
+        ];
+        let found = symbol.and_then(|token| all.into_iter().find(|comparison| comparison.symbol() == token.text));
+        self.at += usize::from(found.is_some());
+        found.ok_or_else(|| self.expected("`=`, `!=`, `<`, `<=`, `>` or `>=`"))
+    }
+
+    /// `up to 9`, `all`, `3`, or nothing at all.
+    fn amount(&mut self) -> Parsed<Option<Amount>> {
+        if self.keyword("up") {
+            self.require_keyword("to")?;
+            return self.count().map(|count| Some(Amount::UpTo(count)));
+        }
+        if self.keyword("all") {
+            return Ok(Some(Amount::All));
+        }
+        if self.number_ahead() { self.count().map(|count| Some(Amount::Exactly(count))) } else { Ok(None) }
+    }
+
+    /// An amount and a kind, either of which may be missing.
+    fn selection(&mut self) -> Parsed<(Amount, Option<Word>)> {
+        let amount = self.amount()?.unwrap_or_default();
+        let preposition = ["from", "to", "at", "within"].iter().any(|word| self.keyword_ahead(word));
+        let kind = if preposition || self.peek().is_none_or(|token| token.kind != TokenKind::Word) {
+            None
+        } else {
+            Some(self.word("a kind")?)
+        };
+        Ok((amount, kind))
+    }
+
+    /// `(contaminated, reading 3.2)`, or nothing at all.
+    fn variant(&mut self) -> Parsed<NamedVariant> {
+        let mut variant = NamedVariant::default();
+        if !self.take(TokenKind::Open) {
+            return Ok(variant);
+        }
+        loop {
+            let name = self.word("a mark, or a property and its value,")?;
+            if self.number_ahead() {
+                let value = self.decimal()?;
+                variant.properties.push((name, value));
+            } else {
+                variant.marks.push(name);
+            }
+            if self.take(TokenKind::Close) {
+                return Ok(variant);
+            }
+            if !self.take_comma() {
+                return Err(self.expected("`,` or `)`"));
+            }
+        }
+    }
+
+    /// `2 ration-box`, `1 ice-core (contaminated)`
+    pub(crate) fn portion(&mut self) -> Parsed<NamedPortion> {
+        let start = self.here();
+        let count = self.count()?;
+        let kind = self.word("a kind")?;
+        let variant = self.variant()?;
+        let end = self.tokens[self.at - 1].span.end();
+        Ok(NamedPortion { count, kind, variant, span: Span::new(start.start(), end) })
+    }
+
+    /// `2 ration-box, 1 flare` or `nothing`
+    pub(crate) fn portions(&mut self) -> Parsed<Vec<NamedPortion>> {
+        if self.keyword("nothing") {
+            return Ok(Vec::new());
+        }
+        let mut portions = vec![self.portion()?];
+        while self.take_comma() {
+            portions.push(self.portion()?);
+        }
+        Ok(portions)
+    }
+
+    fn landing(&mut self) -> Parsed<Landing> {
+        let mut landing = Landing::default();
+        if self.keyword("at") {
+            let x = self.decimal()?;
+            if !self.take_comma() {
+                return Err(self.expected("`,` and the second number of the position"));
+            }
+            landing.at = Position { x, y: self.decimal()? };
+        }
+        if self.keyword("within") {
+            landing.within = Some(self.decimal()?);
+        }
+        Ok(landing)
+    }
+
+    /// A whole operation, with or without an actor.
+    pub(crate) fn operation(&mut self) -> Parsed<NamedOperation> {
+        let second = self.tokens.get(self.at + 1).filter(|token| token.kind == TokenKind::Word);
+        let with_actor = second.is_some_and(|token| VERBS.iter().any(|(_, verb, _)| *verb == token.text));
+        let first_is_verb = self.peek().is_some_and(|token| VERBS.iter().any(|(verb, ..)| *verb == token.text));
+        let actor = if with_actor && !first_is_verb { Some(self.word("a holder")?) } else { None };
+        let verb = self.verb(actor.is_some())?;
+        Ok(NamedOperation { actor, action: self.action(verb)? })
+    }
+
+    fn verb(&mut self, with_actor: bool) -> Parsed<&'static str> {
+        let token = self.peek().ok_or_else(|| self.expected("an operation"))?;
+        let form = |(plain, third, _): &(&'static str, &'static str, &'static str)| if with_actor { *third } else { *plain };
+        if let Some(entry) = VERBS.iter().find(|entry| form(entry) == token.text) {
+            self.at += 1;
+            return Ok(entry.0);
+        }
+        Err(self.unknown_verb(token))
+    }
+
+    fn unknown_verb(&self, token: Token<'_>) -> SentenceError {
+        let error = self.error(format!("`{}` is not an operation", shortened(token.text)));
+        if let Some((plain, ..)) = VERBS.iter().find(|(_, third, _)| *third == token.text) {
+            return error.help(format!("without a holder that acts it is `{plain}`"));
+        }
+        let next = self.tokens.get(self.at + 1);
+        if let Some((_, third, _)) = VERBS.iter().find(|(plain, ..)| next.is_some_and(|next| next.text == *plain)) {
+            return error.help(format!("after a holder that acts it is `{third}`"));
+        }
+        match nearest(token.text, VERBS.iter().map(|(plain, ..)| *plain)) {
+            Some(verb) => {
+                let example = VERBS.iter().find(|(plain, ..)| *plain == verb).map_or("", |(_, _, example)| example);
+                error.help(format!("did you mean `{verb}`, as in `{example}`?"))
+            }
+            None => error.help("the operations are create, consume, move, swap, drop and pick up"),
+        }
+    }
+
+    fn action(&mut self, verb: &str) -> Parsed<NamedAction> {
+        match verb {
+            "create" => self.create(),
+            "consume" => {
+                let (amount, kind) = self.selection()?;
+                self.require_keyword("from")?;
+                Ok(NamedAction::Consume { amount, kind, from: self.path()? })
+            }
+            "move" => {
+                let (amount, kind) = self.selection()?;
+                self.require_keyword("from")?;
+                let from = self.path()?;
+                self.require_keyword("to")?;
+                Ok(NamedAction::Move { amount, kind, from, to: self.path()? })
+            }
+            "swap" => {
+                let one = self.path()?;
+                self.require_keyword("with")?;
+                Ok(NamedAction::Swap { one, other: self.path()? })
+            }
+            "drop" => {
+                let (amount, kind) = self.selection()?;
+                let from = self.optional_place("from")?;
+                Ok(NamedAction::Drop { amount, kind, from, landing: self.landing()? })
+            }
+            _ => {
+                self.require_keyword("up")?;
+                let (amount, kind) = self.selection()?;
+                let from = self.optional_place("from")?;
+                Ok(NamedAction::PickUp { amount, kind, from, to: self.optional_place("to")? })
+            }
+        }
+    }
+
+    fn create(&mut self) -> Parsed<NamedAction> {
+        let amount = self.amount()?;
+        let Some(amount) = amount.filter(|amount| *amount != Amount::All) else {
+            return Err(self.error("how many are created must be said").help("as in `create 3 fuel-drum in depot`"));
+        };
+        let kind = self.word("a kind")?;
+        let variant = self.variant()?;
+        self.require_keyword("in")?;
+        Ok(NamedAction::Create { amount, kind, variant, to: self.path()?, landing: self.landing()? })
+    }
+
+    fn optional_place(&mut self, preposition: &str) -> Parsed<Option<Path>> {
+        if self.keyword(preposition) { self.path().map(Some) } else { Ok(None) }
+    }
+}
+
+/// Text that somebody wrote, cut to what fits a message.
+pub(crate) fn shortened(text: &str) -> String {
+    const MOST: usize = 40;
+    if text.chars().count() <= MOST {
+        return text.to_owned();
+    }
+    text.chars().take(MOST - 1).chain(['…']).collect()
+}

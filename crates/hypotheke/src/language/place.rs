@@ -1,0 +1,236 @@
+use std::fmt;
+use std::str::FromStr;
+
+use serde::{Deserialize, Serialize};
+
+use crate::id::StackId;
+use crate::text::{Span, Word};
+
+/// Where a path begins.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum PathRoot {
+    /// `sled`, `surveyor`: a container or a holder.
+    Name(Box<str>),
+    /// `surveyor.pockets`: the container of a holder.
+    Of(Box<str>, Box<str>),
+    /// `ground`
+    Ground,
+    /// `#12`: the stack with that id, anywhere.
+    Stack(StackId),
+}
+
+/// A step further in.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum PathStep {
+    /// `/3`
+    Slot(u32),
+    /// `/head`
+    NamedSlot(Box<str>),
+    /// `@1,4`: row and column, both from 0.
+    RowColumn(u32, u32),
+    /// `/#12`: a stack on the ground.
+    Stack(StackId),
+    /// A `/` at the end: the inside of what lies there.
+    Inside,
+}
+
+/// A place by name: `sled`, `sled/3`, `sled@1,4`, `harness/head`, `surveyor.pockets/0`, `ground/#12`, `#12`.
+///
+/// ```
+/// use hypotheke::{Path, PathStep};
+///
+/// let path: Path = "surveyor.pockets/2".parse()?;
+/// assert_eq!(path.steps(), [PathStep::Slot(2)]);
+/// assert_eq!(path.to_string(), "surveyor.pockets/2");
+/// # Ok::<(), hypotheke::PathError>(())
+/// ```
+#[derive(Clone, Debug, Serialize, Deserialize)]
+#[serde(try_from = "String", into = "String")]
+pub struct Path {
+    root: PathRoot,
+    steps: Vec<PathStep>,
+    span: Span,
+}
+
+impl PartialEq for Path {
+    fn eq(&self, other: &Path) -> bool {
+        self.root == other.root && self.steps == other.steps
+    }
+}
+
+impl Eq for Path {}
+
+/// Why a text is no [`Path`].
+#[derive(Clone, Copy, Debug, PartialEq, Eq, thiserror::Error)]
+#[non_exhaustive]
+pub enum PathError {
+    /// Nothing stands where a name belongs.
+    #[error("a name is missing in this place")]
+    MissingName,
+    /// Characters that no name has.
+    #[error("a place is written in lower-case letters, digits, `-`, `.`, `/`, `@` and `#`")]
+    BadName,
+    /// A number that does not fit its type.
+    #[error("this number is too large")]
+    NumberTooLarge,
+    /// `@` without a row and a column.
+    #[error("after `@` come a row and a column, such as `@1,4`")]
+    BadRowColumn,
+    /// More steps than anything nests.
+    #[error("this place has too many steps")]
+    TooDeep,
+}
+
+impl Path {
+    const MOST_STEPS: usize = 64;
+
+    pub(crate) fn parse(text: &str, span: Span) -> Result<Path, PathError> {
+        let head_length = text.find(['/', '@']).unwrap_or(text.len());
+        let (head, mut rest) = text.split_at(head_length);
+        let mut steps = Vec::new();
+        while !rest.is_empty() {
+            if steps.len() == Self::MOST_STEPS {
+                return Err(PathError::TooDeep);
+            }
+            let (mark, after) = rest.split_at(1);
+            let length = after.find(['/', '@']).unwrap_or(after.len());
+            let (part, next) = after.split_at(length);
+            steps.push(if mark == "@" { row_column(part)? } else { step(part, next.is_empty())? });
+            rest = next;
+        }
+        Ok(Path { root: root(head)?, steps, span })
+    }
+
+    /// A path of one name.
+    #[must_use]
+    pub fn named(name: &str) -> Path {
+        Path { root: PathRoot::Name(name.into()), steps: Vec::new(), span: Span::default() }
+    }
+
+    /// Where the path begins.
+    #[must_use]
+    pub fn root(&self) -> &PathRoot {
+        &self.root
+    }
+
+    /// The steps further in.
+    #[must_use]
+    pub fn steps(&self) -> &[PathStep] {
+        &self.steps
+    }
+
+    /// Where it stands in the text that it was read from.
+    #[must_use]
+    pub fn span(&self) -> Span {
+        self.span
+    }
+}
+
+fn root(text: &str) -> Result<PathRoot, PathError> {
+    if text.starts_with('#') {
+        return text.parse().map(PathRoot::Stack);
+    }
+    match text.split_once('.') {
+        Some((holder, container)) => Ok(PathRoot::Of(name(holder)?, name(container)?)),
+        None if text == "ground" => Ok(PathRoot::Ground),
+        None => Ok(PathRoot::Name(name(text)?)),
+    }
+}
+
+fn name(text: &str) -> Result<Box<str>, PathError> {
+    let lawful = |b: u8| b.is_ascii_lowercase() || b.is_ascii_digit() || b == b'-';
+    match text {
+        "" => Err(PathError::MissingName),
+        _ if text.bytes().all(lawful) => Ok(text.into()),
+        _ => Err(PathError::BadName),
+    }
+}
+
+fn step(text: &str, last: bool) -> Result<PathStep, PathError> {
+    match text.bytes().next() {
+        None if last => Ok(PathStep::Inside),
+        None => Err(PathError::MissingName),
+        Some(b'#') => text.parse().map(PathStep::Stack),
+        Some(_) if text.bytes().all(|b| b.is_ascii_digit()) => number(text).map(PathStep::Slot),
+        Some(_) => name(text).map(PathStep::NamedSlot),
+    }
+}
+
+fn row_column(text: &str) -> Result<PathStep, PathError> {
+    let (row, column) = text.split_once(',').ok_or(PathError::BadRowColumn)?;
+    let digits = |text: &str| !text.is_empty() && text.bytes().all(|b| b.is_ascii_digit());
+    if !digits(row) || !digits(column) {
+        return Err(PathError::BadRowColumn);
+    }
+    Ok(PathStep::RowColumn(number(row)?, number(column)?))
+}
+
+fn number<T: FromStr>(text: &str) -> Result<T, PathError> {
+    text.parse().map_err(|_| PathError::NumberTooLarge)
+}
+
+impl FromStr for StackId {
+    type Err = PathError;
+
+    fn from_str(text: &str) -> Result<StackId, PathError> {
+        let digits = text.strip_prefix('#').ok_or(PathError::BadName)?;
+        let (world, serial) = digits.split_once(':').unwrap_or(("0", digits));
+        if !world.bytes().chain(serial.bytes()).all(|b| b.is_ascii_digit()) || serial.is_empty() || world.is_empty() {
+            return Err(PathError::BadName);
+        }
+        let (world, serial) = (number::<u32>(world)?, number::<u64>(serial)?);
+        let id = StackId::new(world, serial);
+        if id.world() == world && id.serial() == serial { Ok(id) } else { Err(PathError::NumberTooLarge) }
+    }
+}
+
+impl FromStr for Path {
+    type Err = PathError;
+
+    fn from_str(text: &str) -> Result<Path, PathError> {
+        Path::parse(text, Span::new(0, text.len()))
+    }
+}
+
+impl TryFrom<String> for Path {
+    type Error = PathError;
+
+    fn try_from(text: String) -> Result<Path, PathError> {
+        text.parse()
+    }
+}
+
+impl From<Path> for String {
+    fn from(path: Path) -> String {
+        path.to_string()
+    }
+}
+
+impl TryFrom<&Word> for Path {
+    type Error = PathError;
+
+    fn try_from(word: &Word) -> Result<Path, PathError> {
+        Path::parse(word.as_str(), word.span())
+    }
+}
+
+impl fmt::Display for Path {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match &self.root {
+            PathRoot::Name(name) => f.write_str(name)?,
+            PathRoot::Of(holder, container) => write!(f, "{holder}.{container}")?,
+            PathRoot::Ground => f.write_str("ground")?,
+            PathRoot::Stack(id) => write!(f, "{id}")?,
+        }
+        for step in &self.steps {
+            match step {
+                PathStep::Slot(slot) => write!(f, "/{slot}")?,
+                PathStep::NamedSlot(name) => write!(f, "/{name}")?,
+                PathStep::RowColumn(row, column) => write!(f, "@{row},{column}")?,
+                PathStep::Stack(id) => write!(f, "/{id}")?,
+                PathStep::Inside => f.write_str("/")?,
+            }
+        }
+        Ok(())
+    }
+}

@@ -1,0 +1,153 @@
+//! The doors through which rulesets come in: files, texts in memory, the builder.
+
+use std::path::{Path as FilePath, PathBuf};
+use std::sync::Arc;
+
+use crate::ops::start_faults;
+use crate::ruleset::{Ruleset, RulesetBuilder, RulesetErrors, RulesetSource, compile, lint};
+use crate::text::{Diagnostic, Diagnostics, Location, Severity, Source, SourceId};
+
+/// The most bytes that a text may have.
+const MOST_BYTES: usize = 1 << 30;
+
+/// Why a file did not give a ruleset or scenarios.
+#[derive(Debug, thiserror::Error)]
+#[non_exhaustive]
+pub enum LoadError {
+    /// The file can't be read.
+    #[error("can't read `{}`: {cause}", path.display())]
+    Read {
+        /// The file.
+        path: PathBuf,
+        /// Why not.
+        cause: String,
+        /// The error of the operating system, if it gave one.
+        #[source]
+        source: Option<std::io::Error>,
+    },
+    /// The ruleset in it is wrong.
+    #[error(transparent)]
+    Ruleset(#[from] RulesetErrors),
+    /// A scenario in it is wrong.
+    #[error(transparent)]
+    Scenario(#[from] crate::ScenarioErrors),
+}
+
+/// Reads the whole of a file.
+fn read(path: &FilePath) -> Result<Vec<u8>, LoadError> {
+    let fail = |cause: String, source| LoadError::Read { path: path.to_owned(), cause, source };
+    if path.is_dir() {
+        return Err(fail("it is a folder, not a file".to_owned(), None));
+    }
+    let bytes = std::fs::read(path).map_err(|error| match error.kind() {
+        std::io::ErrorKind::NotFound => fail("there is no such file".to_owned(), Some(error)),
+        _ => fail(error.to_string(), Some(error)),
+    })?;
+    if bytes.len() > MOST_BYTES {
+        return Err(fail("it is larger than 1 GiB".to_owned(), None));
+    }
+    Ok(bytes)
+}
+
+/// Turns bytes into a text; where they are not UTF-8, the fault says where.
+pub(crate) fn decode(name: &str, bytes: Vec<u8>, id: SourceId) -> (Source, Option<Diagnostic>) {
+    match String::from_utf8(bytes) {
+        Ok(text) => (Source::new(name, text), None),
+        Err(error) => {
+            let at = error.utf8_error().valid_up_to();
+            let text = String::from_utf8_lossy(error.as_bytes()).into_owned();
+            let end = at + text[at..].chars().next().map_or(0, char::len_utf8);
+            let fault = Diagnostic::error("not-utf8", Location::new(id, at..end), "this is not UTF-8 text");
+            (Source::new(name, text), Some(fault.label("here").help("save the file as UTF-8")))
+        }
+    }
+}
+
+impl Ruleset {
+    /// Reads a ruleset file and the tables that it names, which lie beside it.
+    ///
+    /// # Errors
+    /// If a file can't be read, or all that is wrong in them.
+    pub fn load(path: impl AsRef<FilePath>) -> Result<Ruleset, LoadError> {
+        let path = path.as_ref();
+        let bytes = read(path)?;
+        let folder = path.parent().unwrap_or(FilePath::new(""));
+        let table = |name: &str| {
+            let path = folder.join(name);
+            let bytes = read(&path).map_err(|error| match error {
+                LoadError::Read { cause, .. } => cause,
+                error => error.to_string(),
+            })?;
+            Ok((path.display().to_string(), bytes))
+        };
+        Ok(Ruleset::from_bytes(&path.display().to_string(), bytes, table)?)
+    }
+
+    /// Reads a ruleset from text in memory. It can't name tables.
+    ///
+    /// # Errors
+    /// All that is wrong in it.
+    pub fn from_toml(name: &str, text: &str) -> Result<Ruleset, RulesetErrors> {
+        Ruleset::from_bytes(name, text.as_bytes().to_vec(), |_| Err("a ruleset in memory has no tables beside it".to_owned()))
+    }
+
+    /// Reads a ruleset from bytes in memory. `table` gives name and bytes of a table that the ruleset names, or says why
+    /// it can't.
+    ///
+    /// # Errors
+    /// All that is wrong in them.
+    pub fn from_bytes(
+        name: &str,
+        bytes: Vec<u8>,
+        mut table: impl FnMut(&str) -> Result<(String, Vec<u8>), String>,
+    ) -> Result<Ruleset, RulesetErrors> {
+        let mut source = RulesetSource::default();
+        let (text, fault) = decode(name, bytes, SourceId(0));
+        if let Some(fault) = fault {
+            return Err(RulesetErrors::new(Diagnostics::new(vec![text], vec![fault])));
+        }
+        source.read_toml(&text);
+        for written in source.tables.clone() {
+            let id = SourceId(u32::try_from(source.sources.len()).unwrap_or(u32::MAX));
+            match table(&written.value) {
+                Ok((name, bytes)) => match decode(&name, bytes, id) {
+                    (text, None) => source.read_table(&text),
+                    (text, Some(fault)) => {
+                        source.sources.push(text);
+                        source.faults.push(fault);
+                    }
+                },
+                Err(cause) => {
+                    let message = format!("the table `{}` can't be read: {cause}", written.value);
+                    let fault = Diagnostic::error("no-table", written.at, message);
+                    source.faults.push(fault.help("tables are named by their path from the ruleset file"));
+                }
+            }
+        }
+        let rules = Arc::new(compile(source)?);
+        let faults = start_faults(&rules);
+        let rules = Arc::unwrap_or_clone(rules);
+        if faults.is_empty() {
+            return Ok(rules);
+        }
+        let faults = rules.warnings().iter().cloned().chain(faults).collect();
+        Err(RulesetErrors::new(Diagnostics::new(rules.sources().to_vec(), faults)))
+    }
+
+    /// Builds a ruleset in code.
+    pub fn builder() -> RulesetBuilder {
+        RulesetBuilder::default()
+    }
+
+    /// Looks for what is valid but most likely not meant: kinds that fit nowhere, slots that admit nothing, weight caps
+    /// that nothing can keep, tags that look like slips.
+    #[must_use]
+    pub fn lint(&self) -> Diagnostics {
+        debug_assert!(self.warnings().iter().all(|warning| warning.severity() == Severity::Warning));
+        lint(self)
+    }
+}
+
+pub(crate) fn read_text(path: &FilePath) -> Result<(Source, Option<Diagnostic>), LoadError> {
+    Ok(decode(&path.display().to_string(), read(path)?, SourceId(0)))
+}

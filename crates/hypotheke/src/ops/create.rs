@@ -1,0 +1,52 @@
+//! create: items enter the world.
+
+use super::draft::Draft;
+use super::operation::Variant;
+use super::refusal::{Cause, Refusal};
+use super::target::Target;
+use super::{Done, Judged};
+use crate::id::KindId;
+use crate::language::{Amount, Landing};
+use crate::world::Place;
+
+pub(super) fn judge(
+    draft: &mut Draft<'_>,
+    amount: Amount,
+    kind: KindId,
+    variant: &Variant,
+    to: Place,
+    landing: Landing,
+) -> Judged {
+    let target = draft.target(to)?;
+    let item = draft.new_item(kind, variant)?;
+    let (asked, exact) = match amount {
+        Amount::Exactly(count) if count > 0 => (count, true),
+        Amount::UpTo(count) if count > 0 => (count, false),
+        _ => return Err(Refusal::new(Cause::BadAmount)),
+    };
+    if target == Target::Ground {
+        draft.land_at(landing)?;
+    }
+    let countable = most_countable(draft, item.weight);
+    let whole = if exact { asked } else { 1 };
+    if countable < whole {
+        let could = draft.fill(item, asked.min(countable), None, target);
+        return Err(Refusal::new(Cause::Overflow).could_have(u64::from(could)));
+    }
+    let given = draft.fill(item, asked.min(countable), None, target);
+    if given < whole {
+        let cause = draft.why_not(item, u64::from(whole), None, target);
+        return Err(Refusal::new(cause).could_have(u64::from(given)));
+    }
+    draft.lay_parts(item, None);
+    Ok(Done { asked: Some(u64::from(asked)), count: u64::from(given) })
+}
+
+/// How many more of a weight the world can hold before its weight is beyond what can be counted. Since every other sum
+/// is a part of that one, no other operation can overflow.
+fn most_countable(draft: &Draft<'_>, weight: i64) -> u32 {
+    if weight == 0 {
+        return u32::MAX;
+    }
+    u32::try_from((i64::MAX - draft.world.whole_weight()) / weight).unwrap_or(u32::MAX)
+}

@@ -1,0 +1,101 @@
+//! Refusals, places and events in words.
+
+use super::refusal::{Cause, Refusal, Unknown};
+use crate::id::KindId;
+use crate::quantity::Decimal;
+use crate::world::{End, Event, Place, World};
+
+impl World {
+    /// A weight with the ruleset's unit: `46 kg`.
+    #[must_use]
+    pub fn weight_text(&self, weight: Decimal) -> String {
+        match self.rules().weight_unit() {
+            "" => weight.to_string(),
+            unit => format!("{weight} {unit}"),
+        }
+    }
+
+    /// What sentences call a place.
+    #[must_use]
+    pub fn place_name(&self, place: Place) -> String {
+        match place {
+            Place::Slot(id, slot) if self.has_container(id) => self.slot_name(id.index, slot),
+            Place::Slot(..) => "a slot that is not there".to_owned(),
+            Place::Container(id) => self.container_name(id).to_owned(),
+            Place::Holder(id) => self.holder_name(id).to_owned(),
+            Place::Ground => "ground".to_owned(),
+            Place::OnGround(stack) => format!("ground/{stack}"),
+        }
+    }
+
+    /// A refusal in one sentence with its figures: `sled would weigh 204 kg of 180 kg`.
+    #[must_use]
+    pub fn explain(&self, refusal: &Refusal) -> String {
+        match refusal.cause() {
+            Cause::Stale => "the world has changed since".to_owned(),
+            Cause::Unknown(unknown) => match unknown {
+                Unknown::Place => "there is no such place".to_owned(),
+                Unknown::Meaning => "this can't be done at this place".to_owned(),
+                Unknown::Kind => "there is no such kind".to_owned(),
+                Unknown::Variant => "the kind has no such mark or property".to_owned(),
+                Unknown::Stack => "no such stack lies on the ground".to_owned(),
+            },
+            Cause::BadAmount => "there is no such amount here".to_owned(),
+            Cause::Overflow => "the world would weigh more than can be counted".to_owned(),
+            Cause::EmptySource(at) => format!("nothing of it lies in {}", self.place_name(at)),
+            Cause::NotEnough { at, asked, there } => {
+                format!("asked for {asked}, but {there} {} in {}", lie(there), self.place_name(at))
+            }
+            Cause::NotAdmitted { by, kind } => self.explain_filter(by, kind),
+            Cause::WeightCap { of, would, cap } => {
+                format!("{} would weigh {} of {}", self.place_name(of), self.weight_text(would), self.weight_text(cap))
+            }
+            Cause::StackLimit { at, would, limit } => format!("{} would hold {would} of {limit}", self.place_name(at)),
+            Cause::NoRoom { at, asked, room } => format!("asked for {asked}, but {} has room for {room}", self.place_name(at)),
+        }
+    }
+
+    fn explain_filter(&self, by: Place, kind: KindId) -> String {
+        let kind = self.rules().kind(kind).id();
+        let filter = match by {
+            Place::Container(id) => self.container_def(id).and_then(|def| self.rules().admits(def)),
+            Place::Slot(id, slot) => {
+                let rule = self.container_def(id).and_then(|def| self.rules().slot_rules(def).nth(slot as usize));
+                rule.and_then(|rule| rule.admits())
+            }
+            _ => None,
+        };
+        let place = self.place_name(by);
+        match filter {
+            Some(filter) => format!("{place} does not admit this {kind}: it admits `{filter}`"),
+            None => format!("no slot of {place} admits this {kind}"),
+        }
+    }
+
+    fn end_name(&self, end: &End) -> String {
+        match (end.position(), end.stack()) {
+            (Some(at), Some(stack)) => format!("ground/{stack} at {at}"),
+            _ => self.spot_name(end.spot),
+        }
+    }
+
+    /// An event in words: `3 fuel-drum: depot/0 to sled/2`.
+    #[must_use]
+    pub fn describe_event(&self, event: &Event) -> String {
+        match event {
+            Event::Transferred { kind, count, from, to, .. } => {
+                let what = format!("{count} {}", self.rules().kind(*kind).id());
+                match (from.exists(), to.exists()) {
+                    (false, _) => format!("{what} created in {}", self.end_name(to)),
+                    (_, false) => format!("{what} consumed from {}", self.end_name(from)),
+                    _ => format!("{what}: {} to {}", self.end_name(from), self.end_name(to)),
+                }
+            }
+            Event::Swapped { one, other } => format!("{} and {} exchanged", self.end_name(one), self.end_name(other)),
+        }
+    }
+}
+
+fn lie(count: u64) -> &'static str {
+    if count == 1 { "lies" } else { "lie" }
+}

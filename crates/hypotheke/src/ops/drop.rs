@@ -1,0 +1,18 @@
+//! drop: items go to the ground; each stack lands as its own.
+
+use super::Judged;
+use super::carry::{Request, WithoutNumber};
+use super::draft::Draft;
+use super::refusal::{Cause, Refusal, Unknown};
+use super::target::Target;
+use crate::id::KindId;
+use crate::language::{Amount, Landing};
+use crate::world::Place;
+
+pub(super) fn judge(draft: &mut Draft<'_>, amount: Amount, kind: Option<KindId>, from: Place, landing: Landing) -> Judged {
+    if matches!(from, Place::Ground | Place::OnGround(_)) {
+        return Err(Refusal::new(Cause::Unknown(Unknown::Meaning)));
+    }
+    draft.land_at(landing)?;
+    draft.carry(Request { amount, kind, from, without_number: WithoutNumber::AllOrNothing }, Some(Target::Ground))
+}

@@ -1,0 +1,145 @@
+//! Operations: how a request is judged and applied.
+//!
+//! ```text
+//! NamedOperation ──resolve──▶ Operation ──judge(&World)──▶ Plan ──apply(&mut World)──▶ Outcome, events
+//!                                            └─ or a Refusal; nothing has been touched
+//! ```
+//!
+//! Each operation has a file of its own with one function of the same shape: it takes a [`Draft`](draft::Draft), works
+//! out on it what would lie where, and gives what was done or the [`Refusal`]. What most of them share, taking stacks
+//! from somewhere and laying them somewhere else, is [`carry`]; what a target takes, and why not, is [`target`].
+//! A new operation is an entry in [`Action`], a file here, and a line in [`judge`].
+
+mod carry;
+mod consume;
+mod create;
+mod describe;
+mod draft;
+mod drop;
+mod moving;
+mod operation;
+mod outcome;
+mod pick_up;
+mod refusal;
+mod resolve;
+mod start;
+mod swap;
+mod target;
+
+pub use operation::{Action, Operation, Variant};
+pub use outcome::{Outcome, Plan};
+pub use refusal::{Cause, Reason, Refusal, Unknown};
+pub use resolve::ResolveError;
+pub(crate) use start::start_faults;
+
+use crate::world::{Event, Scratch, World};
+use draft::Draft;
+
+/// What an operation came to on its draft: how many were asked for and how many went.
+#[derive(Clone, Copy, Debug)]
+struct Done {
+    asked: Option<u64>,
+    count: u64,
+}
+
+type Judged = Result<Done, Refusal>;
+
+fn judge_on(draft: &mut Draft<'_>, operation: &Operation) -> Judged {
+    match &operation.action {
+        Action::Create { amount, kind, variant, to, landing } => create::judge(draft, *amount, *kind, variant, *to, *landing),
+        Action::Consume { amount, kind, from } => consume::judge(draft, *amount, *kind, *from),
+        Action::Move { amount, kind, from, to } => moving::judge(draft, *amount, *kind, *from, *to),
+        Action::Swap { one, other } => swap::judge(draft, *one, *other),
+        Action::Drop { amount, kind, from, landing } => drop::judge(draft, *amount, *kind, *from, *landing),
+        Action::PickUp { amount, kind, from, to } => pick_up::judge(draft, *amount, *kind, *from, *to),
+    }
+}
+
+fn judge(world: &World, operation: &Operation, scratch: Box<Scratch>) -> Result<Plan, (Refusal, Box<Scratch>)> {
+    let mut draft = Draft::new(world, scratch);
+    match judge_on(&mut draft, operation) {
+        Ok(done) => Ok(draft.into_plan(done)),
+        Err(refusal) => Err((refusal, draft.into_scratch())),
+    }
+}
+
+impl World {
+    /// Says what an operation would come to, and changes nothing.
+    ///
+    /// # Errors
+    /// The refusal that [`World::perform`] would give.
+    pub fn judge(&self, operation: &Operation) -> Result<Plan, Refusal> {
+        judge(self, operation, Box::default()).map_err(|(refusal, _)| refusal)
+    }
+
+    /// Carries out a plan, whole.
+    ///
+    /// # Errors
+    /// [`Cause::Stale`] if the world has changed since the plan was made, or is another world.
+    pub fn apply(&mut self, plan: Plan) -> Result<Outcome, Refusal> {
+        if plan.revision != self.revision || plan.world != self.number {
+            return Err(Refusal::new(Cause::Stale));
+        }
+        Ok(self.carry_out_plan(plan))
+    }
+
+    fn carry_out_plan(&mut self, plan: Plan) -> Outcome {
+        if let Some((key, class)) = &plan.new_class {
+            self.classes.enter(key, *class);
+        }
+        for event in &plan.scratch.events {
+            self.carry_out(event);
+        }
+        self.next_stack = plan.next_stack;
+        if let Some(random) = plan.random {
+            self.random = random;
+        }
+        self.revision += 1;
+        let outcome = plan.outcome;
+        self.scratch = Some(plan.scratch);
+        outcome
+    }
+
+    /// Judges an operation and, unless it is refused, applies it.
+    ///
+    /// ```
+    /// use hypotheke::{Action, Amount, Operation, Ruleset, World};
+    ///
+    /// let rules = Ruleset::builder()
+    ///     .kind("flare", |kind| kind.stack_limit(6))
+    ///     .container("depot", |depot| depot.slots(4))
+    ///     .container("sled", |sled| sled.slots(1))
+    ///     .start("depot", ["8 flare"])
+    ///     .build()?;
+    /// let mut world = World::new(&rules.into());
+    /// let (depot, sled) = (world.container("depot").unwrap(), world.container("sled").unwrap());
+    ///
+    /// let eight = Operation::moving(Amount::Exactly(8), depot, sled);
+    /// let refusal = world.perform(&eight).unwrap_err();
+    /// assert_eq!(refusal.could(), 6);
+    ///
+    /// let outcome = world.perform(&Operation::moving(Amount::UpTo(8), depot, sled)).unwrap();
+    /// assert_eq!((outcome.done(), outcome.left()), (6, 2));
+    /// # Ok::<(), hypotheke::RulesetErrors>(())
+    /// ```
+    ///
+    /// # Errors
+    /// The reason why the rules say no. The world is then as it was.
+    pub fn perform(&mut self, operation: &Operation) -> Result<Outcome, Refusal> {
+        let scratch = self.scratch.take().unwrap_or_default();
+        match judge(self, operation, scratch) {
+            Ok(plan) => Ok(self.carry_out_plan(plan)),
+            Err((refusal, mut scratch)) => {
+                scratch.events.clear();
+                self.scratch = Some(scratch);
+                Err(refusal)
+            }
+        }
+    }
+
+    /// What the latest operation changed, in order; nothing after a refusal.
+    #[must_use]
+    pub fn events(&self) -> &[Event] {
+        self.scratch.as_ref().map_or(&[], |scratch| &scratch.events)
+    }
+}

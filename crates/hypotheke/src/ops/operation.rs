@@ -1,0 +1,172 @@
+use crate::id::{ContainerId, HolderId, KindId, MarkId, PropertyId, StackId};
+use crate::language::{Amount, Landing};
+use crate::quantity::Decimal;
+use crate::world::Place;
+
+/// Marks and properties that a created stack is given. Properties that are not named have the kind's first values.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Variant {
+    /// Marks that are set.
+    pub marks: Vec<MarkId>,
+    /// Properties that the kind lists as numbers, and their values.
+    pub properties: Vec<(PropertyId, Decimal)>,
+}
+
+/// What is asked for, by handles.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Action {
+    /// Items enter the world.
+    Create {
+        /// How many; [`Amount::All`] can't be meant.
+        amount: Amount,
+        /// Of which kind.
+        kind: KindId,
+        /// With which marks and properties.
+        variant: Variant,
+        /// Where.
+        to: Place,
+        /// Where on the ground, if it is the ground.
+        landing: Landing,
+    },
+    /// Items leave the world.
+    Consume {
+        /// How many.
+        amount: Amount,
+        /// Of which kind; every kind if none is named.
+        kind: Option<KindId>,
+        /// From where.
+        from: Place,
+    },
+    /// Items go from a slot or container to a slot or container.
+    Move {
+        /// How many.
+        amount: Amount,
+        /// Of which kind; every kind if none is named.
+        kind: Option<KindId>,
+        /// A slot or a container.
+        from: Place,
+        /// A slot or a container.
+        to: Place,
+    },
+    /// Two slots exchange what lies there. One of them may be empty.
+    Swap {
+        /// A slot.
+        one: Place,
+        /// Another slot.
+        other: Place,
+    },
+    /// Items go to the ground; each stack lands as its own.
+    Drop {
+        /// How many.
+        amount: Amount,
+        /// Of which kind; every kind if none is named.
+        kind: Option<KindId>,
+        /// A slot, a container or a holder.
+        from: Place,
+        /// Where they land.
+        landing: Landing,
+    },
+    /// Items go from the ground to a slot, a container or a holder. [`Amount::All`] means what fits.
+    PickUp {
+        /// How many.
+        amount: Amount,
+        /// Of which kind; every kind if none is named.
+        kind: Option<KindId>,
+        /// A stack on the ground; all of the ground if none is named.
+        from: Option<StackId>,
+        /// A slot, a container or a holder.
+        to: Place,
+    },
+}
+
+/// A request to change the world.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Operation {
+    /// The holder that acts; the game itself if none is named.
+    pub actor: Option<HolderId>,
+    /// What is asked for.
+    pub action: Action,
+}
+
+impl From<Action> for Operation {
+    fn from(action: Action) -> Operation {
+        Operation { actor: None, action }
+    }
+}
+
+impl From<ContainerId> for Place {
+    fn from(container: ContainerId) -> Place {
+        Place::Container(container)
+    }
+}
+
+impl From<HolderId> for Place {
+    fn from(holder: HolderId) -> Place {
+        Place::Holder(holder)
+    }
+}
+
+impl From<(ContainerId, u32)> for Place {
+    fn from((container, slot): (ContainerId, u32)) -> Place {
+        Place::Slot(container, slot)
+    }
+}
+
+impl Operation {
+    /// Creates plain items of a kind.
+    #[must_use]
+    pub fn creating(amount: Amount, kind: KindId, to: impl Into<Place>) -> Operation {
+        let (variant, landing) = (Variant::default(), Landing::default());
+        Action::Create { amount, kind, variant, to: to.into(), landing }.into()
+    }
+
+    /// Consumes items of a kind.
+    #[must_use]
+    pub fn consuming(amount: Amount, kind: KindId, from: impl Into<Place>) -> Operation {
+        Action::Consume { amount, kind: Some(kind), from: from.into() }.into()
+    }
+
+    /// Moves items of every kind; [`Operation::only`] names one.
+    #[must_use]
+    pub fn moving(amount: Amount, from: impl Into<Place>, to: impl Into<Place>) -> Operation {
+        Action::Move { amount, kind: None, from: from.into(), to: to.into() }.into()
+    }
+
+    /// Exchanges what lies in two slots.
+    #[must_use]
+    pub fn swapping(one: (ContainerId, u32), other: (ContainerId, u32)) -> Operation {
+        Action::Swap { one: one.into(), other: other.into() }.into()
+    }
+
+    /// Drops items of every kind; [`Operation::only`] names one.
+    #[must_use]
+    pub fn dropping(amount: Amount, from: impl Into<Place>, landing: Landing) -> Operation {
+        Action::Drop { amount, kind: None, from: from.into(), landing }.into()
+    }
+
+    /// Picks up a stack from the ground.
+    #[must_use]
+    pub fn picking_up(amount: Amount, stack: StackId, to: impl Into<Place>) -> Operation {
+        Action::PickUp { amount, kind: None, from: Some(stack), to: to.into() }.into()
+    }
+
+    /// The same, but only of one kind.
+    #[must_use]
+    pub fn only(mut self, only: KindId) -> Operation {
+        match &mut self.action {
+            Action::Consume { kind, .. } | Action::Move { kind, .. } | Action::Drop { kind, .. } | Action::PickUp { kind, .. } => {
+                *kind = Some(only);
+            }
+            Action::Create { kind, .. } => *kind = only,
+            Action::Swap { .. } => {}
+        }
+        self
+    }
+
+    /// The same, but a holder acts.
+    #[must_use]
+    pub fn by(mut self, actor: HolderId) -> Operation {
+        self.actor = Some(actor);
+        self
+    }
+}

@@ -1,0 +1,77 @@
+use rand_xoshiro::Xoshiro256PlusPlus;
+
+use crate::world::{ClassKey, Event, Scratch};
+
+/// What an applied operation came to.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[must_use = "an operation may have been applied in part; ask `left` or `is_whole`"]
+pub struct Outcome {
+    pub(super) asked: Option<u64>,
+    pub(super) done: u64,
+    pub(super) changed: bool,
+    pub(super) revision: u64,
+}
+
+impl Outcome {
+    /// How many items went.
+    #[must_use]
+    pub fn done(self) -> u64 {
+        self.done
+    }
+
+    /// How many were asked for, where a number was named.
+    #[must_use]
+    pub fn asked(self) -> Option<u64> {
+        self.asked
+    }
+
+    /// How many of those that were asked for did not go.
+    #[must_use]
+    pub fn left(self) -> u64 {
+        self.asked.map_or(0, |asked| asked.saturating_sub(self.done))
+    }
+
+    /// True if all that was asked for went.
+    #[must_use]
+    pub fn is_whole(self) -> bool {
+        self.left() == 0
+    }
+
+    /// False if there was nothing to change, such as when a slot is moved onto itself.
+    #[must_use]
+    pub fn changed(self) -> bool {
+        self.changed
+    }
+
+    /// The revision of the world after it.
+    #[must_use]
+    pub fn revision(self) -> u64 {
+        self.revision
+    }
+}
+
+/// What an operation would do, worked out but not done. It holds for the revision of the world on which it was made.
+#[derive(Clone, Debug)]
+#[must_use = "a plan changes nothing until `World::apply` carries it out"]
+pub struct Plan {
+    pub(super) world: u32,
+    pub(super) revision: u64,
+    pub(super) next_stack: u64,
+    pub(super) random: Option<Xoshiro256PlusPlus>,
+    pub(super) new_class: Option<(ClassKey, u32)>,
+    pub(super) scratch: Box<Scratch>,
+    pub(super) outcome: Outcome,
+}
+
+impl Plan {
+    /// What applying it would come to.
+    pub fn outcome(&self) -> Outcome {
+        self.outcome
+    }
+
+    /// What it would change.
+    #[must_use]
+    pub fn events(&self) -> &[Event] {
+        &self.scratch.events
+    }
+}

@@ -1,0 +1,19 @@
+//! pick up: items go from the ground to a place; what does not fit stays as it lies.
+
+use super::Judged;
+use super::carry::{Request, WithoutNumber};
+use super::draft::Draft;
+use super::refusal::{Cause, Refusal, Unknown};
+use super::target::Target;
+use crate::id::{KindId, StackId};
+use crate::language::Amount;
+use crate::world::Place;
+
+pub(super) fn judge(draft: &mut Draft<'_>, amount: Amount, kind: Option<KindId>, from: Option<StackId>, to: Place) -> Judged {
+    let target = draft.target(to)?;
+    if target == Target::Ground {
+        return Err(Refusal::new(Cause::Unknown(Unknown::Meaning)));
+    }
+    let from = from.map_or(Place::Ground, Place::OnGround);
+    draft.carry(Request { amount, kind, from, without_number: WithoutNumber::WhatFits }, Some(target))
+}

@@ -1,0 +1,223 @@
+use std::fmt;
+
+use serde::{Deserialize, Serialize};
+
+use crate::id::KindId;
+use crate::quantity::Decimal;
+use crate::world::Place;
+
+/// Why an operation was refused, without figures; in the order in which the checks run.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+#[non_exhaustive]
+pub enum Reason {
+    /// The world has changed since.
+    Stale,
+    /// A place, kind or stack that is not there or can't be meant.
+    Unknown,
+    /// 0, or a number that makes no sense here.
+    BadAmount,
+    /// A sum would be beyond what can be counted.
+    Overflow,
+    /// Nothing of what was asked for lies there.
+    EmptySource,
+    /// Fewer lie there than were asked for.
+    NotEnough,
+    /// The filter of a container or slot does not admit it.
+    NotAdmitted,
+    /// A container or holder would weigh more than its cap.
+    WeightCap,
+    /// The slot named would hold more than its limit.
+    StackLimit,
+    /// The slot named holds something else, or the slots together have too little space.
+    NoRoom,
+}
+
+impl Reason {
+    /// All reasons, in the order in which the checks run.
+    pub const ALL: [Reason; 10] = [
+        Reason::Stale,
+        Reason::Unknown,
+        Reason::BadAmount,
+        Reason::Overflow,
+        Reason::EmptySource,
+        Reason::NotEnough,
+        Reason::NotAdmitted,
+        Reason::WeightCap,
+        Reason::StackLimit,
+        Reason::NoRoom,
+    ];
+
+    /// As it is written in scenarios and messages.
+    #[must_use]
+    pub fn code(self) -> &'static str {
+        match self {
+            Reason::Stale => "stale",
+            Reason::Unknown => "unknown",
+            Reason::BadAmount => "bad-amount",
+            Reason::Overflow => "overflow",
+            Reason::EmptySource => "empty-source",
+            Reason::NotEnough => "not-enough",
+            Reason::NotAdmitted => "not-admitted",
+            Reason::WeightCap => "weight-cap",
+            Reason::StackLimit => "stack-limit",
+            Reason::NoRoom => "no-room",
+        }
+    }
+
+    /// The reason with a code.
+    #[must_use]
+    pub fn from_code(code: &str) -> Option<Reason> {
+        Reason::ALL.into_iter().find(|reason| reason.code() == code)
+    }
+}
+
+impl fmt::Display for Reason {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.pad(self.code())
+    }
+}
+
+/// What is not there or can't be meant.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum Unknown {
+    /// A container, holder or slot that is not there, or a handle of another world.
+    Place,
+    /// A place at which this operation can do nothing, such as a swap with the ground.
+    Meaning,
+    /// A kind of another ruleset.
+    Kind,
+    /// A mark or property that the ruleset or the kind does not list.
+    Variant,
+    /// A stack that does not lie on the ground.
+    Stack,
+}
+
+/// Why an operation was refused, with its figures.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum Cause {
+    /// The world has changed since.
+    Stale,
+    /// Something is not there or can't be meant.
+    Unknown(Unknown),
+    /// 0, or a number that makes no sense here.
+    BadAmount,
+    /// A sum would be beyond what can be counted.
+    Overflow,
+    /// Nothing of what was asked for lies there.
+    EmptySource(Place),
+    /// Fewer lie there than were asked for.
+    NotEnough {
+        /// Where.
+        at: Place,
+        /// How many were asked for.
+        asked: u64,
+        /// How many lie there.
+        there: u64,
+    },
+    /// A filter does not admit it.
+    NotAdmitted {
+        /// The container or slot whose filter it is.
+        by: Place,
+        /// The kind of the stack.
+        kind: KindId,
+    },
+    /// A weight cap would be passed.
+    WeightCap {
+        /// The container or holder.
+        of: Place,
+        /// What it would weigh.
+        would: Decimal,
+        /// Its cap.
+        cap: Decimal,
+    },
+    /// The slot named would hold more than its limit.
+    StackLimit {
+        /// The slot.
+        at: Place,
+        /// How many it would hold.
+        would: u64,
+        /// Its limit for this kind.
+        limit: u32,
+    },
+    /// There is too little space.
+    NoRoom {
+        /// The slot or container.
+        at: Place,
+        /// How many were asked for.
+        asked: u64,
+        /// For how many there is space.
+        room: u64,
+    },
+}
+
+impl Cause {
+    /// Without the figures.
+    #[must_use]
+    pub fn reason(&self) -> Reason {
+        match self {
+            Cause::Stale => Reason::Stale,
+            Cause::Unknown(_) => Reason::Unknown,
+            Cause::BadAmount => Reason::BadAmount,
+            Cause::Overflow => Reason::Overflow,
+            Cause::EmptySource(_) => Reason::EmptySource,
+            Cause::NotEnough { .. } => Reason::NotEnough,
+            Cause::NotAdmitted { .. } => Reason::NotAdmitted,
+            Cause::WeightCap { .. } => Reason::WeightCap,
+            Cause::StackLimit { .. } => Reason::StackLimit,
+            Cause::NoRoom { .. } => Reason::NoRoom,
+        }
+    }
+
+    /// What was asked for (or would be) and what is allowed (or there), where the reason has figures.
+    #[must_use]
+    pub fn figures(&self) -> Option<(Decimal, Decimal)> {
+        let whole = |count: u64| Decimal::from_thousandths(i64::try_from(count).unwrap_or(i64::MAX).saturating_mul(1_000));
+        match *self {
+            Cause::NotEnough { asked, there, .. } => Some((whole(asked), whole(there))),
+            Cause::WeightCap { would, cap, .. } => Some((would, cap)),
+            Cause::StackLimit { would, limit, .. } => Some((whole(would), Decimal::from(limit))),
+            Cause::NoRoom { asked, room, .. } => Some((whole(asked), whole(room))),
+            _ => None,
+        }
+    }
+}
+
+/// An ordinary answer of the rules: no, and why. The world is as it was.
+///
+/// [`World::explain`](crate::World::explain) puts it into words.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Refusal {
+    cause: Cause,
+    could: u64,
+}
+
+impl Refusal {
+    pub(super) fn new(cause: Cause) -> Refusal {
+        Refusal { cause, could: 0 }
+    }
+
+    pub(super) fn could_have(self, could: u64) -> Refusal {
+        Refusal { could, ..self }
+    }
+
+    /// Without the figures.
+    #[must_use]
+    pub fn reason(&self) -> Reason {
+        self.cause.reason()
+    }
+
+    /// With the figures.
+    #[must_use]
+    pub fn cause(&self) -> Cause {
+        self.cause
+    }
+
+    /// How many could go: as many as would with [`Amount::UpTo`](crate::Amount::UpTo).
+    #[must_use]
+    pub fn could(&self) -> u64 {
+        self.could
+    }
+}

@@ -1,0 +1,154 @@
+//! From names to handles.
+
+use super::operation::{Action, Operation, Variant};
+use crate::id::{HolderId, KindId};
+use crate::language::{NamedAction, NamedOperation, NamedPortion, Path};
+use crate::ruleset::UnknownName;
+use crate::text::{Span, Word, suggestion};
+use crate::world::{Place, UnknownPlace, World};
+
+/// A name in an operation that the world or its ruleset does not know, or that can't be meant there.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[error("{message}")]
+pub struct ResolveError {
+    message: String,
+    help: Option<String>,
+    span: Span,
+}
+
+impl ResolveError {
+    pub(crate) fn new(span: Span, message: impl Into<String>, help: Option<String>) -> ResolveError {
+        ResolveError { message: message.into(), help, span }
+    }
+
+    pub(crate) fn place(path: &Path, error: &UnknownPlace) -> ResolveError {
+        ResolveError::new(path.span(), error.to_string(), error.help_text().map(str::to_owned))
+    }
+
+    /// What may have been meant.
+    #[must_use]
+    pub fn help_text(&self) -> Option<&str> {
+        self.help.as_deref()
+    }
+
+    /// The name, in the sentence from which the operation was read.
+    #[must_use]
+    pub fn span(&self) -> Span {
+        self.span
+    }
+}
+
+impl From<UnknownName> for ResolveError {
+    fn from(unknown: UnknownName) -> ResolveError {
+        ResolveError { message: unknown.message, help: unknown.help, span: unknown.word.span() }
+    }
+}
+
+type Resolved<T> = Result<T, ResolveError>;
+
+impl NamedOperation {
+    /// Looks up all names.
+    ///
+    /// # Errors
+    /// The first name that is unknown or can't be meant where it stands.
+    pub fn resolve(&self, world: &World) -> Resolved<Operation> {
+        let actor = self.actor.as_ref().map(|name| holder(world, name)).transpose()?;
+        let resolver = Resolver { world, actor };
+        Ok(Operation { actor, action: resolver.action(&self.action)? })
+    }
+}
+
+fn holder(world: &World, name: &Word) -> Resolved<HolderId> {
+    world.holder(name.as_str()).ok_or_else(|| {
+        let names = world.rules().holders().iter().map(|holder| holder.id());
+        ResolveError::new(name.span(), format!("there is no holder `{name}`"), suggestion(name.as_str(), names))
+    })
+}
+
+struct Resolver<'w> {
+    world: &'w World,
+    actor: Option<HolderId>,
+}
+
+impl Resolver<'_> {
+    fn action(&self, action: &NamedAction) -> Resolved<Action> {
+        Ok(match action {
+            NamedAction::Create { amount, kind, variant, to, landing } => {
+                let portion = NamedPortion { count: 1, kind: kind.clone(), variant: variant.clone(), span: kind.span() };
+                let resolved = self.world.rules().resolve_portion(&portion)?;
+                let variant = Variant { marks: resolved.marks, properties: resolved.properties };
+                Action::Create { amount: *amount, kind: resolved.kind, variant, to: self.place(to)?, landing: *landing }
+            }
+            NamedAction::Consume { amount, kind, from } => {
+                Action::Consume { amount: *amount, kind: self.kind(kind.as_ref())?, from: self.place(from)? }
+            }
+            NamedAction::Move { amount, kind, from, to } => Action::Move {
+                amount: *amount,
+                kind: self.kind(kind.as_ref())?,
+                from: self.place_of_slots(from, "use `pick up` to take from the ground")?,
+                to: self.place_of_slots(to, "use `drop` to put on the ground")?,
+            },
+            NamedAction::Swap { one, other } => Action::Swap { one: self.slot(one)?, other: self.slot(other)? },
+            NamedAction::Drop { amount, kind, from, landing } => Action::Drop {
+                amount: *amount,
+                kind: self.kind(kind.as_ref())?,
+                from: self.place_or_actor(from.as_ref(), "drop", "from")?,
+                landing: *landing,
+            },
+            NamedAction::PickUp { amount, kind, from, to } => Action::PickUp {
+                amount: *amount,
+                kind: self.kind(kind.as_ref())?,
+                from: match from.as_ref().map(|path| self.place(path).map(|place| (path, place))).transpose()? {
+                    None | Some((_, Place::Ground)) => None,
+                    Some((_, Place::OnGround(stack))) => Some(stack),
+                    Some((path, _)) => {
+                        let help = "what lies in a slot is moved: `move … from … to …`".to_owned();
+                        return Err(ResolveError::new(path.span(), format!("`{path}` is not on the ground"), Some(help)));
+                    }
+                },
+                to: self.place_or_actor(to.as_ref(), "pick up", "to")?,
+            },
+        })
+    }
+
+    fn kind(&self, name: Option<&Word>) -> Resolved<Option<KindId>> {
+        Ok(name.map(|name| self.world.rules().resolve_kind(name)).transpose()?)
+    }
+
+    fn place(&self, path: &Path) -> Resolved<Place> {
+        self.world.place(path, self.actor).map_err(|error| ResolveError::place(path, &error))
+    }
+
+    fn slot(&self, path: &Path) -> Resolved<Place> {
+        match self.place(path)? {
+            place @ Place::Slot(..) => Ok(place),
+            _ => {
+                let help = format!("name one of its slots, such as `{path}/0`");
+                Err(ResolveError::new(path.span(), format!("`{path}` is not a slot"), Some(help)))
+            }
+        }
+    }
+
+    fn place_of_slots(&self, path: &Path, help_on_ground: &str) -> Resolved<Place> {
+        let help = match self.place(path)? {
+            place @ (Place::Slot(..) | Place::Container(_)) => return Ok(place),
+            Place::Holder(holder) => {
+                let names: Vec<String> = self.world.carried(holder).map(|id| format!("`{}`", self.world.container_name(id))).collect();
+                format!("name one of its containers: {}", names.join(", "))
+            }
+            Place::Ground | Place::OnGround(_) => help_on_ground.to_owned(),
+        };
+        Err(ResolveError::new(path.span(), format!("`{path}` is neither a slot nor a container"), Some(help)))
+    }
+
+    fn place_or_actor(&self, path: Option<&Path>, verb: &str, preposition: &str) -> Resolved<Place> {
+        match (path, self.actor) {
+            (Some(path), _) => self.place(path),
+            (None, Some(actor)) => Ok(Place::Holder(actor)),
+            (None, None) => {
+                let help = format!("name a place (`{preposition} …`), or the holder that acts");
+                Err(ResolveError::new(Span::default(), format!("`{verb}` needs a place"), Some(help)))
+            }
+        }
+    }
+}

@@ -1,0 +1,66 @@
+//! Laying out what lies where at the start.
+
+use std::sync::Arc;
+
+use super::operation::{Action, Operation, Variant};
+use super::resolve::ResolveError;
+use crate::language::{Amount, Landing};
+use crate::ruleset::{Ruleset, StartEntry, StartPortion};
+use crate::text::{Diagnostic, Location};
+use crate::world::{Place, World};
+
+impl World {
+    /// A world as the ruleset says that it begins.
+    #[must_use]
+    pub fn new(rules: &Arc<Ruleset>) -> World {
+        let mut world = World::empty(rules);
+        for entry in &rules.start {
+            // A ruleset whose start can't be laid out is refused when it is loaded.
+            let laid = lay_entry(&mut world, entry);
+            debug_assert!(laid.is_ok(), "the start of a valid ruleset");
+        }
+        world.begin();
+        world
+    }
+}
+
+/// Lays out one entry; the first fault and where it was written.
+fn lay_entry(world: &mut World, entry: &StartEntry) -> Result<(), (Location, ResolveError)> {
+    let place = world.place(&entry.place, None).map_err(|error| (entry.at, ResolveError::place(&entry.place, &error)))?;
+    for portion in &entry.contents {
+        world.lay_portion(place, portion).map_err(|error| (portion.at, error))?;
+    }
+    Ok(())
+}
+
+impl World {
+    /// What was laid out up to now is where the world begins.
+    pub(crate) fn begin(&mut self) {
+        self.revision = 0;
+        self.scratch = None;
+    }
+
+    /// Creates a portion in a place, as the game would.
+    pub(crate) fn lay_portion(&mut self, place: Place, portion: &StartPortion) -> Result<(), ResolveError> {
+        let variant = Variant { marks: portion.marks.clone(), properties: portion.properties.clone() };
+        let (amount, kind) = (Amount::Exactly(portion.count), portion.kind);
+        let operation = Operation::from(Action::Create { amount, kind, variant, to: place, landing: Landing::default() });
+        match self.perform(&operation) {
+            Ok(_) => Ok(()),
+            Err(refusal) => {
+                let help = (refusal.could() > 0).then(|| format!("{} would fit", refusal.could()));
+                let message = format!("this can't lie here: {}", self.explain(&refusal));
+                Err(ResolveError::new(crate::text::Span::default(), message, help))
+            }
+        }
+    }
+}
+
+/// All that is wrong with the start of a ruleset.
+pub(crate) fn start_faults(rules: &Arc<Ruleset>) -> Vec<Diagnostic> {
+    let mut world = World::empty(rules);
+    let fault = |(at, error): (Location, ResolveError)| {
+        Diagnostic::error("bad-start", at, error.to_string()).maybe_help(error.help_text().map(str::to_owned))
+    };
+    rules.start.iter().filter_map(|entry| lay_entry(&mut world, entry).err()).map(fault).collect()
+}

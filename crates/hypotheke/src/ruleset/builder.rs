@@ -1,0 +1,275 @@
+use std::fmt::{Display, Write};
+
+use crate::quantity::Decimal;
+
+/// Builds a ruleset in code.
+///
+/// What is built is the same TOML that a file would hold, and goes in by the same door: the same checks, the same
+/// messages. [`RulesetBuilder::to_toml`] shows it.
+///
+/// ```
+/// use hypotheke::Ruleset;
+///
+/// let rules = Ruleset::builder()
+///     .title("Two sleds")
+///     .tag("fuel", |tag| tag.stack_limit(4))
+///     .kind("fuel-drum", |kind| kind.tags(["fuel"]).weight("46".parse().unwrap()))
+///     .container("sled", |sled| sled.slots(6).weight_cap(180.into()))
+///     .start("sled", ["2 fuel-drum"])
+///     .build()?;
+/// assert_eq!(rules.kinds().len(), 1);
+/// # Ok::<(), hypotheke::RulesetErrors>(())
+/// ```
+#[derive(Clone, Debug, Default)]
+#[must_use = "call `build` to get the ruleset"]
+pub struct RulesetBuilder {
+    head: Section,
+    tables: String,
+    start: String,
+}
+
+/// The keys of one table.
+#[derive(Clone, Debug, Default)]
+struct Section(String);
+
+impl Section {
+    fn line(&mut self, key: &str, value: impl Display) {
+        // Writing to a String can't fail.
+        let _ = writeln!(self.0, "{key} = {value}");
+    }
+}
+
+fn quoted(text: &str) -> String {
+    ::toml::Value::from(text).to_string()
+}
+
+fn list<'a>(texts: impl IntoIterator<Item = &'a str>) -> String {
+    format!("[{}]", texts.into_iter().map(quoted).collect::<Vec<_>>().join(", "))
+}
+
+impl RulesetBuilder {
+    /// What the designer calls the ruleset.
+    pub fn title(mut self, title: &str) -> Self {
+        self.head.line("title", quoted(title));
+        self
+    }
+
+    /// The version of the ruleset, from 1.
+    pub fn version(mut self, version: u32) -> Self {
+        self.head.line("version", version);
+        self
+    }
+
+    /// The unit of weights, such as `kg`.
+    pub fn weight_unit(mut self, unit: &str) -> Self {
+        self.head.line("units", format!("{{ weight = {} }}", quoted(unit)));
+        self
+    }
+
+    /// The stack limit of kinds for which neither they nor their tags state one.
+    pub fn stack_limit(mut self, limit: u32) -> Self {
+        self.head.line("stack-limit", limit);
+        self
+    }
+
+    fn table(mut self, group: &str, name: &str, section: &Section) -> Self {
+        let _ = writeln!(self.tables, "\n[{group}.{}]\n{}", quoted(name), section.0.trim_end());
+        self
+    }
+
+    /// A tag with settings of its own. Tags without any need no mention.
+    pub fn tag(self, name: &str, settings: impl FnOnce(TagBuilder) -> TagBuilder) -> Self {
+        let built = settings(TagBuilder::default());
+        self.table("tag", name, &built.0)
+    }
+
+    /// A mark that stacks may have.
+    pub fn mark(self, name: &str) -> Self {
+        self.table("mark", name, &Section::default())
+    }
+
+    /// An item kind.
+    pub fn kind(self, id: &str, settings: impl FnOnce(KindBuilder) -> KindBuilder) -> Self {
+        let built = settings(KindBuilder::default());
+        self.table("kind", id, &built.0)
+    }
+
+    /// A container.
+    pub fn container(self, id: &str, settings: impl FnOnce(ContainerBuilder) -> ContainerBuilder) -> Self {
+        let ContainerBuilder { mut section, slots } = settings(ContainerBuilder::default());
+        if !slots.is_empty() {
+            section.line("slot", format!("[{}]", slots.join(", ")));
+        }
+        self.table("container", id, &section)
+    }
+
+    /// A holder that carries containers.
+    pub fn holder<'a>(
+        self,
+        id: &str,
+        carries: impl IntoIterator<Item = &'a str>,
+        settings: impl FnOnce(HolderBuilder) -> HolderBuilder,
+    ) -> Self {
+        let mut built = settings(HolderBuilder::default());
+        built.0.line("carries", list(carries));
+        self.table("holder", id, &built.0)
+    }
+
+    /// What lies in a place at the start, each as in `2 ration-box` or `1 ice-core (contaminated)`.
+    pub fn start<'a>(mut self, place: &str, contents: impl IntoIterator<Item = &'a str>) -> Self {
+        let _ = writeln!(self.start, "{} = {}", quoted(place), list(contents));
+        self
+    }
+
+    /// The ruleset as the text of a file.
+    #[must_use]
+    pub fn to_toml(&self) -> String {
+        let mut text = format!("format = 1\n{}{}", self.head.0, self.tables);
+        if !self.start.is_empty() {
+            text.push_str("\n[start]\n");
+            text.push_str(&self.start);
+        }
+        text
+    }
+
+    /// Checks and compiles it.
+    ///
+    /// # Errors
+    /// All that is wrong with it, each with its place in [`RulesetBuilder::to_toml`].
+    pub fn build(self) -> Result<super::Ruleset, super::RulesetErrors> {
+        super::Ruleset::from_toml("ruleset in code", &self.to_toml())
+    }
+}
+
+/// Settings of a tag.
+#[derive(Clone, Debug, Default)]
+#[must_use]
+pub struct TagBuilder(Section);
+
+impl TagBuilder {
+    /// The stack limit of kinds with this tag and none of their own.
+    pub fn stack_limit(mut self, limit: u32) -> Self {
+        self.0.line("stack-limit", limit);
+        self
+    }
+}
+
+/// Settings of a kind.
+#[derive(Clone, Debug, Default)]
+#[must_use]
+pub struct KindBuilder(Section);
+
+impl KindBuilder {
+    /// What players call it.
+    pub fn name(mut self, name: &str) -> Self {
+        self.0.line("name", quoted(name));
+        self
+    }
+
+    /// A few words about it.
+    pub fn note(mut self, note: &str) -> Self {
+        self.0.line("note", quoted(note));
+        self
+    }
+
+    /// Its tags.
+    pub fn tags<'a>(mut self, tags: impl IntoIterator<Item = &'a str>) -> Self {
+        self.0.line("tags", list(tags));
+        self
+    }
+
+    /// The weight of one item.
+    pub fn weight(mut self, weight: Decimal) -> Self {
+        self.0.line("weight", weight);
+        self
+    }
+
+    /// The value of one item.
+    pub fn value(mut self, value: Decimal) -> Self {
+        self.0.line("value", value);
+        self
+    }
+
+    /// The most items of a stack.
+    pub fn stack_limit(mut self, limit: u32) -> Self {
+        self.0.line("stack-limit", limit);
+        self
+    }
+
+    /// A number property with its first value.
+    pub fn property(mut self, name: &str, value: Decimal) -> Self {
+        self.0.line(&format!("properties.{}", quoted(name)), value);
+        self
+    }
+}
+
+/// Settings of a container.
+#[derive(Clone, Debug, Default)]
+#[must_use]
+pub struct ContainerBuilder {
+    section: Section,
+    slots: Vec<String>,
+}
+
+impl ContainerBuilder {
+    /// How many slots it has.
+    pub fn slots(mut self, slots: u32) -> Self {
+        self.section.line("slots", slots);
+        self
+    }
+
+    /// How many slots stand side by side where it is drawn.
+    pub fn columns(mut self, columns: u32) -> Self {
+        self.section.line("columns", columns);
+        self
+    }
+
+    /// The most items of a stack in it.
+    pub fn stack_limit(mut self, limit: u32) -> Self {
+        self.section.line("stack-limit", limit);
+        self
+    }
+
+    /// The most weight in it.
+    pub fn weight_cap(mut self, cap: Decimal) -> Self {
+        self.section.line("weight-cap", cap);
+        self
+    }
+
+    /// What may enter it.
+    pub fn admits(mut self, filter: &str) -> Self {
+        self.section.line("admits", quoted(filter));
+        self
+    }
+
+    /// A named slot with a filter of its own. Named slots come first, in this order.
+    pub fn named_slot(mut self, name: &str, admits: &str) -> Self {
+        self.slots.push(format!("{{ name = {}, admits = {} }}", quoted(name), quoted(admits)));
+        self
+    }
+
+    /// What lies in it counts as worn.
+    pub fn worn(mut self) -> Self {
+        self.section.line("worn", true);
+        self
+    }
+
+    /// Several alike stand in the world, under these names.
+    pub fn copies<'a>(mut self, names: impl IntoIterator<Item = &'a str>) -> Self {
+        self.section.line("copies", list(names));
+        self
+    }
+}
+
+/// Settings of a holder.
+#[derive(Clone, Debug, Default)]
+#[must_use]
+pub struct HolderBuilder(Section);
+
+impl HolderBuilder {
+    /// The most weight that it may carry.
+    pub fn weight_cap(mut self, cap: Decimal) -> Self {
+        self.0.line("weight-cap", cap);
+        self
+    }
+}

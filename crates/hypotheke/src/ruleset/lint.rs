@@ -1,0 +1,124 @@
+//! Warnings: what is valid but most likely not meant.
+
+use super::source::{ContainerSource, KindAt};
+use super::view::{ContainerDef, FilterId, Kind, Ruleset, SlotDef};
+use crate::filter::Outlook;
+use crate::text::{Diagnostic, Diagnostics, Location};
+
+/// So many warnings of one sort are listed.
+const MOST: usize = 50;
+
+pub(crate) fn lint(rules: &Ruleset) -> Diagnostics {
+    let mut found: Vec<Diagnostic> = rules.warnings.iter().cloned().collect();
+    found.extend(homeless_kinds(rules).into_iter().take(MOST));
+    found.extend(empty_places(rules).into_iter().take(MOST));
+    found.extend(slipped_tags(rules).into_iter().take(MOST));
+    Diagnostics::new(rules.source.sources.clone(), found)
+}
+
+fn may_pass(rules: &Ruleset, filter: Option<FilterId>, kind: Kind<'_>) -> bool {
+    filter.is_none_or(|filter| rules.filter(filter).test.outlook(&kind) != Outlook::Never)
+}
+
+fn admits(rules: &Ruleset, container: &ContainerDef, kind: Kind<'_>) -> bool {
+    let free_slots = container.slots as usize > container.ruled.len();
+    may_pass(rules, container.admits, kind)
+        && (free_slots || container.ruled.iter().any(|slot| may_pass(rules, slot.admits, kind)))
+}
+
+/// Kinds that fit no slot anywhere.
+fn homeless_kinds(rules: &Ruleset) -> Vec<Diagnostic> {
+    let mut found = Vec::new();
+    if rules.containers().is_empty() {
+        return found;
+    }
+    for kind in rules.kinds() {
+        let admitting = || rules.containers().iter().filter(|container| admits(rules, container, kind));
+        if admitting().any(|container| kind.weight().thousandths() <= container.weight_cap) {
+            continue;
+        }
+        let at = rules.source.locate_kind(rules.source.kinds[kind.handle().index()].at);
+        let message = format!("kind `{}` fits no slot anywhere", kind.id());
+        let cause = match admitting().max_by_key(|container| container.weight_cap) {
+            Some(container) => {
+                let cap = crate::Decimal::from_thousandths(container.weight_cap);
+                let unit = rules.weight_unit();
+                format!("it weighs {} {unit}, and `{}`, which admits it, holds at most {cap} {unit}", kind.weight(), container.id())
+            }
+            None => "no container admits it".to_owned(),
+        };
+        found.push(Diagnostic::warning("no-place", at, message).label(cause));
+        if found.len() == MOST {
+            break;
+        }
+    }
+    found
+}
+
+/// Slots and containers that admit no kind, and weight caps below the lightest kind that is admitted.
+fn empty_places(rules: &Ruleset) -> Vec<Diagnostic> {
+    let mut found = Vec::new();
+    if rules.kinds().len() == 0 {
+        return found;
+    }
+    for (container, source) in rules.containers().iter().zip(&rules.source.containers) {
+        match rules.kinds().filter(|&kind| admits(rules, container, kind)).min_by_key(|kind| kind.weight()) {
+            Some(lightest) => found.extend(useless_cap(rules, container, source, lightest)),
+            None => {
+                let at = source.admits.as_ref().map_or(source.id.at, |filter| filter.at);
+                found.push(Diagnostic::warning("admits-nothing", at, format!("container `{}` admits no kind", container.id())));
+                continue;
+            }
+        }
+        for (number, (slot, written)) in container.ruled.iter().zip(&source.slot).enumerate() {
+            let reachable = |kind: &Kind<'_>| may_pass(rules, container.admits, *kind) && may_pass(rules, slot.admits, *kind);
+            if !rules.kinds().any(|kind| reachable(&kind)) {
+                let at = written.admits.as_ref().map_or(written.at, |filter| filter.at);
+                let message = format!("slot `{}/{}` admits no kind", container.id(), slot_name(slot, number));
+                let alone = rules.kinds().any(|kind| may_pass(rules, slot.admits, kind));
+                let cause = if alone { "what this admits, the container does not" } else { "no kind satisfies this" };
+                found.push(Diagnostic::warning("admits-nothing", at, message).label(cause));
+            }
+        }
+    }
+    found
+}
+
+fn slot_name(slot: &SlotDef, number: usize) -> String {
+    slot.name.as_ref().map_or_else(|| number.to_string(), ToString::to_string)
+}
+
+fn useless_cap(rules: &Ruleset, container: &ContainerDef, source: &ContainerSource, lightest: Kind<'_>) -> Option<Diagnostic> {
+    let cap = source.weight_cap.as_ref().filter(|cap| cap.value < lightest.weight())?;
+    let message = format!("nothing can lie in `{}`: its weight cap is below the lightest kind that it admits", container.id());
+    let label = format!("`{}` weighs {} {}", lightest.id(), lightest.weight(), rules.weight_unit());
+    Some(Diagnostic::warning("useless-cap", cap.at, message).label(label))
+}
+
+/// Tags that a single kind carries and that look like another tag.
+fn slipped_tags(rules: &Ruleset) -> Vec<Diagnostic> {
+    let mut carriers = vec![0u32; rules.source.tag_names.len()];
+    for kind in &rules.source.kinds {
+        for &tag in &rules.source.tag_sets[kind.tag_set as usize] {
+            carriers[tag as usize] += 1;
+        }
+    }
+    let mut found = Vec::new();
+    for (used, count) in rules.source.tag_names.iter().zip(carriers) {
+        let declared = rules.source.tags.iter().any(|tag| tag.name.value == *used.name);
+        if count != 1 || declared || used.name.len() < 4 {
+            continue;
+        }
+        let others = rules.tags().iter().map(|tag| tag.name()).filter(|&other| *used.name != *other && !other.starts_with(&*used.name));
+        if let Some(meant) = crate::text::nearest(&used.name, others) {
+            let message = format!("tag `{}` is carried by a single kind and looks like `{meant}`", used.name);
+            let fault = Diagnostic::warning("slipped-tag", tag_location(rules, used.at), message);
+            found.push(fault.help(format!("write `{meant}`, or declare it: `[tag.{}]`", used.name)));
+        }
+    }
+    found
+}
+
+fn tag_location(rules: &Ruleset, at: KindAt) -> Location {
+    rules.source.locate_tags(at)
+}

@@ -1,0 +1,27 @@
+//! Rulesets: all that the designer decides.
+//!
+//! A ruleset is read from TOML and CSV ([`toml`](self::toml), [`table`]) or made in code ([`RulesetBuilder`]) into a
+//! [`RulesetSource`], which says where everything was written. [`compile`] checks all of it, lists every fault, and
+//! gives a [`Ruleset`]; there is no other way to one, so whoever holds a [`Ruleset`] holds a valid one.
+
+mod bits;
+mod builder;
+mod compile;
+mod error;
+mod lint;
+mod names;
+mod read;
+mod source;
+mod start;
+mod table;
+mod toml;
+mod view;
+
+pub use builder::{ContainerBuilder, HolderBuilder, KindBuilder, RulesetBuilder, TagBuilder};
+pub(crate) use compile::{UnknownName, compile};
+pub use error::RulesetErrors;
+pub(crate) use lint::lint;
+pub(crate) use source::RulesetSource;
+pub(crate) use start::{StartEntry, StartPortion};
+pub(crate) use view::{FilterId, NameMeaning};
+pub use view::{ContainerDef, HolderDef, Kind, Mark, Property, PropertyValue, Ruleset, SlotRule, Tag};

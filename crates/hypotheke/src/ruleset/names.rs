@@ -1,0 +1,38 @@
+//! What may be a name.
+
+use crate::language::RESERVED;
+
+/// Why a text can't be a name; none if it can.
+pub(crate) fn fault(name: &str, dots: bool) -> Option<String> {
+    let part_is_lawful = |part: &str| {
+        part.bytes().next().is_some_and(|b| b.is_ascii_lowercase())
+            && !part.ends_with('-')
+            && part.bytes().all(|b| b.is_ascii_lowercase() || b.is_ascii_digit() || b == b'-')
+    };
+    let lawful = if dots { name.split('.').all(part_is_lawful) } else { part_is_lawful(name) };
+    if lawful && RESERVED.contains(&name) {
+        return Some("this word has a meaning of its own in filters and sentences".to_owned());
+    }
+    let shape = if dots { "lower-case letters, digits, `-` and `.`" } else { "lower-case letters, digits and `-`" };
+    let too_long = "a name has at most 64 characters";
+    match () {
+        () if name.len() > 64 => Some(too_long.to_owned()),
+        () if !lawful => Some(format!("a name begins with a letter and has {shape}")),
+        () => None,
+    }
+}
+
+/// A lawful name close to one that is not: `Fuel Drum` gives `fuel-drum`.
+pub(crate) fn lawful_form(name: &str, dots: bool) -> Option<String> {
+    let mut form = String::new();
+    for c in name.trim().chars() {
+        let kept = c.to_ascii_lowercase();
+        if kept.is_ascii_lowercase() || kept.is_ascii_digit() || dots && kept == '.' {
+            form.push(kept);
+        } else if !form.is_empty() && !form.ends_with('-') {
+            form.push('-');
+        }
+    }
+    let form = form.trim_matches(['-', '.']).to_owned();
+    (form != name && fault(&form, dots).is_none()).then_some(form)
+}

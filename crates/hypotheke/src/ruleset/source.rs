@@ -1,0 +1,245 @@
+//! A ruleset as it is written: nothing has been looked up yet, and everything knows where it stands.
+
+use rustc_hash::FxHashMap;
+
+use crate::filter::Filter;
+use crate::language::NamedPortion;
+use crate::quantity::Decimal;
+use crate::text::{Diagnostic, Location, Source, Span, Word};
+
+/// A value and where it was written.
+#[derive(Clone, Debug)]
+pub(crate) struct Written<T> {
+    pub(crate) value: T,
+    pub(crate) at: Location,
+}
+
+/// A piece of the arena in which all texts of item kinds lie, one after the other.
+#[derive(Clone, Copy, Debug, Default)]
+pub(crate) struct Text {
+    start: u32,
+    length: u32,
+}
+
+/// Texts laid end to end, so that a table of many thousand rows needs no allocation for each cell.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Arena(String);
+
+impl Arena {
+    pub(crate) fn add(&mut self, text: &str) -> Text {
+        let start = u32::try_from(self.0.len());
+        let (Ok(start), Ok(length)) = (start, u32::try_from(text.len())) else { return Text::default() };
+        if start.checked_add(length).is_none() {
+            return Text::default();
+        }
+        self.0.push_str(text);
+        Text { start, length }
+    }
+
+    pub(crate) fn get(&self, text: Text) -> &str {
+        &self.0[text.start as usize..(text.start + text.length) as usize]
+    }
+
+    pub(crate) fn reserve(&mut self, bytes: usize) {
+        self.0.reserve(bytes);
+    }
+}
+
+#[derive(Clone, Copy, Debug)]
+pub(crate) enum PropertySource {
+    Number(Decimal),
+    Text(Text),
+}
+
+#[derive(Clone, Debug)]
+pub(crate) struct KindSource {
+    pub(crate) id: Text,
+    pub(crate) name: Text,
+    pub(crate) note: Text,
+    pub(crate) at: KindAt,
+    pub(crate) tag_set: u32,
+    pub(crate) weight: Decimal,
+    pub(crate) value: Decimal,
+    pub(crate) stack_limit: Option<u32>,
+}
+
+/// Where a kind was written. For a row only its beginning is kept; the cell is found again when it is spoken of.
+#[derive(Clone, Copy, Debug)]
+pub(crate) enum KindAt {
+    Toml(Location),
+    Row { table: u32, byte: u32 },
+}
+
+/// The tags of some kinds, as indexes of [`RulesetSource::tag_names`].
+pub(crate) type TagSet = Vec<u32>;
+
+#[derive(Clone, Debug)]
+pub(crate) struct TagName {
+    pub(crate) name: Box<str>,
+    /// Where the name was first read.
+    pub(crate) at: KindAt,
+}
+
+#[derive(Clone, Debug)]
+pub(crate) struct TagSource {
+    pub(crate) name: Written<String>,
+    pub(crate) label: Option<String>,
+    pub(crate) note: Option<String>,
+    pub(crate) stack_limit: Option<u32>,
+}
+
+#[derive(Clone, Debug)]
+pub(crate) struct MarkSource {
+    pub(crate) name: Written<String>,
+    pub(crate) label: Option<String>,
+    pub(crate) note: Option<String>,
+}
+
+/// A filter whose words carry spans within its text; `origin` maps them to the file where that is possible.
+#[derive(Clone, Debug)]
+pub(crate) struct FilterSource {
+    pub(crate) filter: Filter,
+    pub(crate) at: Location,
+    /// The byte in the file where the filter's own text begins, if it stands there letter by letter.
+    pub(crate) origin: Option<usize>,
+}
+
+impl FilterSource {
+    pub(crate) fn locate(&self, span: Span) -> Location {
+        match self.origin {
+            Some(origin) => Location::new(self.at.source, span.shifted(origin)),
+            None => self.at,
+        }
+    }
+}
+
+#[derive(Clone, Debug)]
+pub(crate) struct SlotSource {
+    pub(crate) at: Location,
+    pub(crate) name: Option<Written<String>>,
+    pub(crate) label: Option<String>,
+    pub(crate) admits: Option<FilterSource>,
+    pub(crate) stack_limit: Option<u32>,
+}
+
+#[derive(Clone, Debug)]
+pub(crate) struct ContainerSource {
+    pub(crate) id: Written<String>,
+    pub(crate) name: Option<String>,
+    pub(crate) note: Option<String>,
+    pub(crate) slots: Option<Written<u32>>,
+    pub(crate) columns: Option<Written<u32>>,
+    pub(crate) stack_limit: Option<u32>,
+    pub(crate) weight_cap: Option<Written<Decimal>>,
+    pub(crate) admits: Option<FilterSource>,
+    pub(crate) slot: Vec<SlotSource>,
+    pub(crate) worn: bool,
+    pub(crate) copies: Vec<Written<String>>,
+}
+
+#[derive(Clone, Debug)]
+pub(crate) struct HolderSource {
+    pub(crate) id: Written<String>,
+    pub(crate) name: Option<String>,
+    pub(crate) note: Option<String>,
+    pub(crate) carries: Vec<Written<String>>,
+    pub(crate) weight_cap: Option<Decimal>,
+}
+
+/// What lies in one place at the start.
+#[derive(Clone, Debug)]
+pub(crate) struct StartSource {
+    pub(crate) place: Word,
+    pub(crate) place_at: Location,
+    pub(crate) contents: Vec<Written<NamedPortion>>,
+}
+
+/// All of it, with every fault that was found while reading.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct RulesetSource {
+    pub(crate) sources: Vec<Source>,
+    pub(crate) faults: Vec<Diagnostic>,
+    pub(crate) title: Option<String>,
+    pub(crate) version: u32,
+    pub(crate) weight_unit: Option<String>,
+    pub(crate) stack_limit: Option<u32>,
+    pub(crate) tables: Vec<Written<String>>,
+    pub(crate) arena: Arena,
+    pub(crate) kinds: Vec<KindSource>,
+    /// Properties of kinds as (kind, property name, value), in the order of the kinds.
+    pub(crate) properties: Vec<(u32, u32, PropertySource)>,
+    pub(crate) property_names: Vec<Written<Box<str>>>,
+    pub(crate) tag_names: Vec<TagName>,
+    pub(crate) tag_sets: Vec<TagSet>,
+    pub(crate) tags: Vec<TagSource>,
+    pub(crate) marks: Vec<MarkSource>,
+    pub(crate) containers: Vec<ContainerSource>,
+    pub(crate) holders: Vec<HolderSource>,
+    pub(crate) start: Vec<StartSource>,
+    /// For each text that is a table: which of its columns hold what.
+    pub(crate) table_columns: FxHashMap<u32, super::table::Columns>,
+    tag_index: FxHashMap<Box<str>, u32>,
+    tag_set_index: FxHashMap<Box<str>, u32>,
+    property_index: FxHashMap<Box<str>, u32>,
+}
+
+impl RulesetSource {
+    /// The number of a set of tags, written with blanks between them.
+    pub(crate) fn tag_set(&mut self, written: &str, at: KindAt) -> u32 {
+        if let Some(&set) = self.tag_set_index.get(written) {
+            return set;
+        }
+        let mut tags: TagSet = written.split_ascii_whitespace().map(|name| self.tag_name(name, at)).collect();
+        tags.sort_unstable();
+        tags.dedup();
+        let set = u32::try_from(self.tag_sets.len()).unwrap_or(u32::MAX);
+        self.tag_sets.push(tags);
+        self.tag_set_index.insert(written.into(), set);
+        set
+    }
+
+    fn tag_name(&mut self, name: &str, at: KindAt) -> u32 {
+        if let Some(&tag) = self.tag_index.get(name) {
+            return tag;
+        }
+        let tag = u32::try_from(self.tag_names.len()).unwrap_or(u32::MAX);
+        self.tag_names.push(TagName { name: name.into(), at });
+        self.tag_index.insert(name.into(), tag);
+        tag
+    }
+
+    /// The number of a property's name.
+    pub(crate) fn property_name(&mut self, name: &str, at: Location) -> u32 {
+        if let Some(&property) = self.property_index.get(name) {
+            return property;
+        }
+        let property = u32::try_from(self.property_names.len()).unwrap_or(u32::MAX);
+        self.property_names.push(Written { value: name.into(), at });
+        self.property_index.insert(name.into(), property);
+        property
+    }
+
+    /// Where a kind's id was written.
+    pub(crate) fn locate_kind(&self, at: KindAt) -> Location {
+        self.locate_cell(at, |columns| columns.id)
+    }
+
+    /// Where a kind's tags were written.
+    pub(crate) fn locate_tags(&self, at: KindAt) -> Location {
+        self.locate_cell(at, |columns| columns.tags.unwrap_or(columns.id))
+    }
+
+    fn locate_cell(&self, at: KindAt, column: impl Fn(&super::table::Columns) -> usize) -> Location {
+        match at {
+            KindAt::Toml(location) => location,
+            KindAt::Row { table, byte } => {
+                let source = crate::text::SourceId(table);
+                let (Some(columns), Some(text)) = (self.table_columns.get(&table), self.sources.get(table as usize)) else {
+                    return Location::new(source, Span::new(byte as usize, byte as usize));
+                };
+                let span = super::table::cell_span(text.text(), byte as usize, columns.separator, column(columns));
+                Location::new(source, span)
+            }
+        }
+    }
+}

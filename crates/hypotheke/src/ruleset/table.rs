@@ -1,0 +1,365 @@
+//! Tables of item kinds, as spreadsheets export them: a byte order mark, either line break, `,` `;` or tab between cells,
+//! quoted cells. One row a kind; columns beyond the known ones are properties.
+
+use csv::ByteRecord;
+
+use super::source::{KindAt, KindSource, PropertySource, RulesetSource, Text};
+use super::toml::name_fault;
+use crate::quantity::{Decimal, DecimalError};
+use crate::text::{Diagnostic, Location, Source, SourceId, Span, nearest};
+
+const KNOWN: &[&str] = &["id", "name", "note", "tags", "weight", "value", "stack-limit"];
+
+/// So many faults of one table are listed; a table that is wrong in every row is most often wrong in one way.
+const MOST_FAULTS: usize = 100;
+
+/// Which column holds what.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Columns {
+    pub(crate) separator: u8,
+    pub(crate) id: usize,
+    pub(crate) tags: Option<usize>,
+    name: Option<usize>,
+    note: Option<usize>,
+    weight: Option<usize>,
+    value: Option<usize>,
+    stack_limit: Option<usize>,
+    properties: Vec<PropertyColumn>,
+    nameless: Vec<usize>,
+    count: usize,
+}
+
+#[derive(Clone, Debug)]
+struct PropertyColumn {
+    column: usize,
+    name: String,
+    /// The cells that are not empty: kind, row, text.
+    cells: Vec<(u32, u32, Text)>,
+}
+
+struct TableReader<'s> {
+    source: &'s Source,
+    id: SourceId,
+    /// Where the first row begins, after a byte order mark.
+    begin: usize,
+    columns: Columns,
+    faults: Vec<Diagnostic>,
+    unlisted: usize,
+}
+
+impl RulesetSource {
+    /// Adds the kinds of a table.
+    pub(crate) fn read_table(&mut self, source: &Source) {
+        let id = SourceId(u32::try_from(self.sources.len()).unwrap_or(u32::MAX));
+        self.sources.push(source.clone());
+        let begin = if source.text().starts_with('\u{feff}') { '\u{feff}'.len_utf8() } else { 0 };
+        let separator = separator(&source.text()[begin..]);
+        let columns = Columns { separator, ..Columns::default() };
+        let mut table = TableReader { source, id, begin, columns, faults: Vec::new(), unlisted: 0 };
+        table.read(self);
+        if table.unlisted > 0 {
+            let message = format!("{} more faults in this table are not listed", table.unlisted);
+            table.faults.push(Diagnostic::error("more-faults", Location::new(id, 0..0), message));
+        }
+        self.faults.append(&mut table.faults);
+        table.columns.properties.clear();
+        self.table_columns.insert(id.0, table.columns);
+    }
+}
+
+impl TableReader<'_> {
+    fn fault(&mut self, fault: Diagnostic) {
+        if self.faults.len() < MOST_FAULTS {
+            self.faults.push(fault);
+        } else {
+            self.unlisted += 1;
+        }
+    }
+
+    fn cell(&self, row: u32, column: usize) -> Location {
+        Location::new(self.id, cell_span(self.source.text(), row as usize, self.columns.separator, column))
+    }
+
+    fn row(&self, row: u32) -> Location {
+        let first = cell_span(self.source.text(), row as usize, self.columns.separator, 0);
+        Location::new(self.id, self.source.line_span(first.start()))
+    }
+
+    fn read(&mut self, into: &mut RulesetSource) {
+        let text = &self.source.text()[self.begin..];
+        let mut reader = csv::ReaderBuilder::new()
+            .has_headers(false)
+            .flexible(true)
+            .delimiter(self.columns.separator)
+            .from_reader(text.as_bytes());
+        let mut record = ByteRecord::new();
+        let mut seen_header = false;
+        loop {
+            let start = usize::try_from(reader.position().byte()).unwrap_or(usize::MAX).saturating_add(self.begin);
+            match reader.read_byte_record(&mut record) {
+                Ok(true) => {}
+                Ok(false) => break,
+                Err(error) => {
+                    let fault = Diagnostic::error("bad-table", Location::new(self.id, start..start), error.to_string());
+                    self.fault(fault);
+                    break;
+                }
+            }
+            let row = u32::try_from(start).unwrap_or(u32::MAX);
+            if record.iter().all(|cell| cell.trim_ascii().is_empty()) {
+                continue;
+            }
+            if seen_header {
+                self.read_row(into, &record, row);
+            } else {
+                seen_header = true;
+                if !self.read_header(into, &record, row) {
+                    return;
+                }
+                let rows = text.len() / 16;
+                into.kinds.reserve(rows.min(1 << 20));
+                into.arena.reserve(text.len());
+            }
+        }
+        if !seen_header {
+            let fault = Diagnostic::error("empty", Location::new(self.id, 0..0), "the table is empty");
+            self.fault(fault.help("its first row names the columns: `id,name,tags,weight,stack-limit`"));
+        }
+        self.finish_properties(into);
+    }
+
+    /// False if no row can be read under it.
+    fn read_header(&mut self, into: &RulesetSource, record: &ByteRecord, row: u32) -> bool {
+        self.columns.count = record.len();
+        let mut id = None;
+        for (column, cell) in record.iter().enumerate() {
+            let written = String::from_utf8_lossy(cell).trim().to_owned();
+            let name = written.to_lowercase().replace([' ', '_'], "-");
+            let known = match name.as_str() {
+                "" => {
+                    self.columns.nameless.push(column);
+                    continue;
+                }
+                "id" => &mut id,
+                "name" => &mut self.columns.name,
+                "note" => &mut self.columns.note,
+                "tags" => &mut self.columns.tags,
+                "weight" => &mut self.columns.weight,
+                "value" => &mut self.columns.value,
+                "stack-limit" => &mut self.columns.stack_limit,
+                _ => {
+                    self.property_column(column, &written, name, row);
+                    continue;
+                }
+            };
+            if known.replace(column).is_some() {
+                let fault = Diagnostic::error("bad-header", self.cell(row, column), format!("column `{name}` stands here twice"));
+                self.fault(fault);
+            }
+        }
+        let Some(id) = id else {
+            let fault = Diagnostic::error("bad-header", self.row(row), "the first row names no column `id`");
+            self.fault(fault.help(format!("the first row of a table names its columns: {}", KNOWN.join(", "))));
+            return false;
+        };
+        self.columns.id = id;
+        // A slip in a header would make a property of a whole column, or leave a column out.
+        debug_assert!(into.sources.len() > self.id.index());
+        true
+    }
+
+    fn property_column(&mut self, column: usize, written: &str, name: String, row: u32) {
+        let at = self.cell(row, column);
+        let known = KNOWN.iter().copied();
+        if let Some(meant) = nearest(&name, known) {
+            let fault = Diagnostic::error("bad-header", at, format!("there is no column `{written}`"));
+            self.fault(fault.help(format!("did you mean `{meant}`? (a property needs a name that differs more)")));
+        } else if self.columns.properties.iter().any(|property| property.name == name) {
+            self.fault(Diagnostic::error("bad-header", at, format!("column `{name}` stands here twice")));
+        } else if let Some(fault) = name_fault(at, &name, "property", false) {
+            self.fault(fault);
+        } else {
+            self.columns.properties.push(PropertyColumn { column, name, cells: Vec::new() });
+        }
+    }
+
+    fn read_row(&mut self, into: &mut RulesetSource, record: &ByteRecord, row: u32) {
+        if !self.check_length(record, row) {
+            return;
+        }
+        let at = KindAt::Row { table: self.id.0, byte: row };
+        let id = text_of(record, Some(self.columns.id));
+        if let Some(fault) = super::names::fault(id, false).and_then(|_| name_fault(self.cell(row, self.columns.id), id, "kind", false)) {
+            self.fault(fault);
+        }
+        let name = text_of(record, self.columns.name);
+        let kind = KindSource {
+            id: into.arena.add(id),
+            name: into.arena.add(if name.is_empty() { id } else { name }),
+            note: into.arena.add(text_of(record, self.columns.note)),
+            at,
+            tag_set: into.tag_set(text_of(record, self.columns.tags), at),
+            weight: self.weight(record, row),
+            value: self.decimal(record, row, self.columns.value, "value").unwrap_or_default(),
+            stack_limit: self.stack_limit(record, row),
+        };
+        let index = u32::try_from(into.kinds.len()).unwrap_or(u32::MAX);
+        into.kinds.push(kind);
+        for property in &mut self.columns.properties {
+            let cell = text_of(record, Some(property.column));
+            if !cell.is_empty() {
+                property.cells.push((index, row, into.arena.add(cell)));
+            }
+        }
+    }
+
+    fn check_length(&mut self, record: &ByteRecord, row: u32) -> bool {
+        let (found, wanted) = (record.len(), self.columns.count);
+        let surplus = record.iter().skip(wanted).any(|cell| !cell.trim_ascii().is_empty());
+        if found < wanted || surplus {
+            let line = self.source.line_column(self.row(row).span.start()).line;
+            let message = format!("row {line} has {found} cells, but the header names {wanted} columns");
+            let help = if found < wanted {
+                "add the missing cells, or leave them empty with a separator for each"
+            } else {
+                "put a text that has the separator in it in quotes"
+            };
+            self.fault(Diagnostic::error("bad-row", self.row(row), message).help(help));
+            return false;
+        }
+        for index in 0..self.columns.nameless.len() {
+            let column = self.columns.nameless[index];
+            if !text_of(record, Some(column)).is_empty() {
+                let fault = Diagnostic::error("bad-row", self.cell(row, column), "this cell stands in a column without a name");
+                self.fault(fault.help("name the column in the first row, or empty the cell"));
+            }
+        }
+        true
+    }
+
+    fn weight(&mut self, record: &ByteRecord, row: u32) -> Decimal {
+        let Some(weight) = self.decimal(record, row, self.columns.weight, "weight") else { return Decimal::ZERO };
+        if weight.is_negative() {
+            let at = self.cell(row, self.columns.weight.unwrap_or_default());
+            self.fault(Diagnostic::error("out-of-range", at, "a weight must not be negative").label("below 0"));
+            return Decimal::ZERO;
+        }
+        weight
+    }
+
+    fn decimal(&mut self, record: &ByteRecord, row: u32, column: Option<usize>, name: &str) -> Option<Decimal> {
+        let column = column?;
+        let cell = text_of(record, Some(column));
+        match cell.parse() {
+            Ok(decimal) => Some(decimal),
+            Err(DecimalError::Empty) => None,
+            Err(error) => {
+                self.number_fault(row, column, name, cell, error);
+                None
+            }
+        }
+    }
+
+    fn number_fault(&mut self, row: u32, column: usize, name: &str, cell: &str, error: DecimalError) {
+        let at = self.cell(row, column);
+        let line = self.source.line_column(at.span.start()).line;
+        let message = format!("row {line}, column `{name}`: `{}`: {error}", crate::language::shortened(cell));
+        let help = match error {
+            DecimalError::Comma => format!("write `{}`", cell.replace(',', ".")),
+            _ => "numbers are exact: digits and, after a point, up to three more".to_owned(),
+        };
+        self.fault(Diagnostic::error("bad-number", at, message).help(help));
+    }
+
+    fn stack_limit(&mut self, record: &ByteRecord, row: u32) -> Option<u32> {
+        let column = self.columns.stack_limit?;
+        let cell = text_of(record, Some(column));
+        if cell.is_empty() {
+            return None;
+        }
+        let limit = cell.parse().ok().filter(|&limit| limit > 0);
+        if limit.is_none() {
+            let at = self.cell(row, column);
+            let line = self.source.line_column(at.span.start()).line;
+            let cell = crate::language::shortened(cell);
+            let message = format!("row {line}, column `stack-limit`: `{cell}` is not a stack limit");
+            let fault = Diagnostic::error("out-of-range", at, message);
+            self.fault(fault.help("a stack limit is a whole number from 1 to 4294967295"));
+        }
+        limit
+    }
+
+    /// A column of numbers becomes a number property, any other a text property.
+    fn finish_properties(&mut self, into: &mut RulesetSource) {
+        for property in std::mem::take(&mut self.columns.properties) {
+            let at = self.cell(u32::try_from(self.begin).unwrap_or_default(), property.column);
+            let name = into.property_name(&property.name, at);
+            let is_number = |text: &Text| into.arena.get(*text).parse::<Decimal>().is_ok();
+            let odd: Vec<_> = property.cells.iter().filter(|(_, _, text)| !is_number(text)).copied().collect();
+            let all_others_are_numbers = odd.len() * 10 < property.cells.len();
+            let comma = |text: &Text| into.arena.get(*text).parse::<Decimal>() == Err(DecimalError::Comma);
+            let commas: Vec<_> = odd.iter().filter(|(_, _, text)| comma(text)).copied().collect();
+            for (_, row, text) in &commas {
+                let cell = into.arena.get(*text).to_owned();
+                self.number_fault(*row, property.column, &property.name, &cell, DecimalError::Comma);
+            }
+            if let Some((_, row, _)) = odd.first().filter(|_| all_others_are_numbers && commas.is_empty()) {
+                let message = format!("column `{}` holds numbers, but not here, so all of it is read as text", property.name);
+                self.fault(Diagnostic::warning("mixed-column", self.cell(*row, property.column), message));
+            }
+            for (kind, _, text) in property.cells {
+                let number = into.arena.get(text).parse().ok().filter(|_| odd.is_empty());
+                into.properties.push((kind, name, number.map_or(PropertySource::Text(text), PropertySource::Number)));
+            }
+        }
+    }
+}
+
+fn text_of(record: &ByteRecord, column: Option<usize>) -> &str {
+    let cell = column.and_then(|column| record.get(column)).unwrap_or_default();
+    // The whole text was valid UTF-8, and cells end at ASCII characters.
+    std::str::from_utf8(cell).unwrap_or_default().trim()
+}
+
+/// The separator that stands most often in the first line, outside of quotes.
+fn separator(text: &str) -> u8 {
+    let mut counts = [(b',', 0), (b';', 0), (b'\t', 0)];
+    let mut quoted = false;
+    let first_line = text.trim_start_matches(['\r', '\n']).lines().next().unwrap_or_default();
+    for byte in first_line.bytes() {
+        quoted ^= byte == b'"';
+        if let Some((_, count)) = counts.iter_mut().find(|(separator, _)| *separator == byte && !quoted) {
+            *count += 1;
+        }
+    }
+    let (separator, _) = counts.into_iter().rev().max_by_key(|(_, count)| *count).unwrap_or((b',', 0));
+    separator
+}
+
+/// Where a cell of the row that begins at `row` stands, without the blanks around it.
+pub(crate) fn cell_span(text: &str, row: usize, separator: u8, column: usize) -> Span {
+    let bytes = text.as_bytes();
+    let mut at = row.min(bytes.len());
+    while at < bytes.len() && matches!(bytes[at], b'\r' | b'\n') {
+        at += 1;
+    }
+    let (mut cell, mut start, mut quoted) = (0, at, false);
+    while at < bytes.len() {
+        match bytes[at] {
+            b'"' => quoted = !quoted,
+            b'\r' | b'\n' if !quoted => break,
+            byte if byte == separator && !quoted => {
+                if cell == column {
+                    break;
+                }
+                cell += 1;
+                start = at + 1;
+            }
+            _ => {}
+        }
+        at += 1;
+    }
+    let raw = text.get(start..at).unwrap_or_default();
+    let leading = raw.len() - raw.trim_start().len();
+    Span::new(start + leading, start + leading + raw.trim().len())
+}

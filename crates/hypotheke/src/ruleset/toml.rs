@@ -1,0 +1,245 @@
+//! Reading a ruleset file.
+
+use std::borrow::Cow;
+
+use toml::Spanned;
+use toml::de::{DeTable, DeValue};
+
+use super::names;
+use super::read::Reading;
+use super::source::{
+    ContainerSource, HolderSource, KindAt, KindSource, MarkSource, PropertySource, RulesetSource, SlotSource, StartSource,
+    TagSource, Written,
+};
+use crate::language::{LineParser, NamedPortion, lex};
+use crate::quantity::Decimal;
+use crate::text::{Diagnostic, Location, Source, SourceId, Span, Word};
+
+const ROOT: &[&str] =
+    &["format", "title", "version", "units", "tables", "stack-limit", "tag", "mark", "kind", "container", "holder", "start"];
+const KIND: &[&str] = &["name", "note", "tags", "weight", "value", "stack-limit", "properties"];
+const TAG: &[&str] = &["label", "note", "stack-limit"];
+const MARK: &[&str] = &["label", "note"];
+const CONTAINER: &[&str] =
+    &["name", "note", "slots", "columns", "stack-limit", "weight-cap", "admits", "slot", "worn", "copies"];
+const SLOT: &[&str] = &["name", "label", "admits", "stack-limit"];
+const HOLDER: &[&str] = &["name", "note", "carries", "weight-cap"];
+
+impl RulesetSource {
+    /// Reads the ruleset file itself; the tables that it names are read later.
+    pub(crate) fn read_toml(&mut self, source: &Source) {
+        let id = SourceId(u32::try_from(self.sources.len()).unwrap_or(u32::MAX));
+        self.sources.push(source.clone());
+        let (root, errors) = DeTable::parse_recoverable(source.text());
+        if !errors.is_empty() {
+            self.faults.extend(errors.iter().map(|error| syntax_fault(id, source, error)));
+            return;
+        }
+        let mut reading = Reading::new(source, id);
+        if root.get_ref().is_empty() {
+            let fault = Diagnostic::error("empty", Location::new(id, 0..0), "the ruleset is empty");
+            reading.faults.push(fault.help("`hypotheke demo --write FOLDER` writes one to start from"));
+        } else {
+            self.read_root(&mut reading, root.get_ref());
+        }
+        self.faults.append(&mut reading.faults);
+    }
+
+    fn read_root(&mut self, reading: &mut Reading<'_>, root: &DeTable<'_>) {
+        let section = reading.root(root, ROOT);
+        if let Some(format) = reading.count(&section, "format").filter(|format| format.value != 1) {
+            let message = format!("this file has format {}, which this version can't read", format.value);
+            reading.faults.push(Diagnostic::error("unknown-format", format.at, message).help("the format it knows is 1"));
+        }
+        self.title = reading.text(&section, "title");
+        self.version = reading.count(&section, "version").map_or(1, |version| version.value);
+        self.stack_limit = reading.count(&section, "stack-limit").map(|limit| limit.value);
+        self.tables = reading.texts(&section, "tables");
+        if let Some(units) = root.get("units").and_then(|units| reading.section(units, "`units`", &["weight"])) {
+            self.weight_unit = reading.text(&units, "weight");
+        }
+        for (name, value) in reading.entries(&section, "tag") {
+            self.read_tag(reading, name, value);
+        }
+        for (name, value) in reading.entries(&section, "mark") {
+            self.read_mark(reading, name, value);
+        }
+        for (id, value) in reading.entries(&section, "kind") {
+            self.read_kind(reading, &id, value);
+        }
+        for (id, value) in reading.entries(&section, "container") {
+            self.read_container(reading, id, value);
+        }
+        for (id, value) in reading.entries(&section, "holder") {
+            self.read_holder(reading, id, value);
+        }
+        for (place, value) in reading.entries(&section, "start") {
+            self.read_start(reading, &place, value);
+        }
+    }
+
+    fn read_tag(&mut self, reading: &mut Reading<'_>, name: Written<String>, value: &Spanned<DeValue<'_>>) {
+        check_name(reading, &name, "tag", true);
+        let Some(section) = reading.section(value, format!("tag `{}`", name.value), TAG) else { return };
+        let label = reading.text(&section, "label");
+        let note = reading.text(&section, "note");
+        let stack_limit = reading.count(&section, "stack-limit").map(|limit| limit.value);
+        self.tags.push(TagSource { name, label, note, stack_limit });
+    }
+
+    fn read_mark(&mut self, reading: &mut Reading<'_>, name: Written<String>, value: &Spanned<DeValue<'_>>) {
+        check_name(reading, &name, "mark", false);
+        let Some(section) = reading.section(value, format!("mark `{}`", name.value), MARK) else { return };
+        let label = reading.text(&section, "label");
+        let note = reading.text(&section, "note");
+        self.marks.push(MarkSource { name, label, note });
+    }
+
+    fn read_kind(&mut self, reading: &mut Reading<'_>, id: &Written<String>, value: &Spanned<DeValue<'_>>) {
+        check_name(reading, id, "kind", false);
+        let Some(section) = reading.section(value, format!("kind `{}`", id.value), KIND) else { return };
+        let at = KindAt::Toml(id.at);
+        let name = reading.text(&section, "name");
+        let note = reading.text(&section, "note").unwrap_or_default();
+        let tags = reading.texts(&section, "tags");
+        for tag in &tags {
+            check_name(reading, tag, "tag", true);
+        }
+        let tags_at = KindAt::Toml(tags.first().map_or(id.at, |tag| tag.at));
+        let tags: Vec<&str> = tags.iter().map(|tag| tag.value.as_str()).collect();
+        let tag_set = self.tag_set(&tags.join(" "), tags_at);
+        let kind = KindSource {
+            id: self.arena.add(&id.value),
+            name: self.arena.add(name.as_deref().unwrap_or(&id.value)),
+            note: self.arena.add(&note),
+            at,
+            tag_set,
+            weight: reading.weight(&section, "weight").map_or(Decimal::ZERO, |weight| weight.value),
+            value: reading.decimal(&section, "value").map_or(Decimal::ZERO, |value| value.value),
+            stack_limit: reading.count(&section, "stack-limit").map(|limit| limit.value),
+        };
+        let index = u32::try_from(self.kinds.len()).unwrap_or(u32::MAX);
+        self.kinds.push(kind);
+        for (property, value) in reading.entries(&section, "properties") {
+            self.read_property(reading, index, &property, value);
+        }
+    }
+
+    fn read_property(&mut self, reading: &mut Reading<'_>, kind: u32, name: &Written<String>, value: &Spanned<DeValue<'_>>) {
+        check_name(reading, name, "property", false);
+        let value = match value.get_ref() {
+            DeValue::String(text) => PropertySource::Text(self.arena.add(text)),
+            _ => match reading.one_decimal(value, &format!("property `{}`", name.value)) {
+                Some(number) => PropertySource::Number(number.value),
+                None => return,
+            },
+        };
+        let property = self.property_name(&name.value, name.at);
+        self.properties.push((kind, property, value));
+    }
+
+    fn read_container(&mut self, reading: &mut Reading<'_>, id: Written<String>, value: &Spanned<DeValue<'_>>) {
+        check_name(reading, &id, "container", false);
+        let Some(section) = reading.section(value, format!("container `{}`", id.value), CONTAINER) else { return };
+        let slots = reading.list(&section, "slot");
+        let container = ContainerSource {
+            name: reading.text(&section, "name"),
+            note: reading.text(&section, "note"),
+            slots: reading.count(&section, "slots"),
+            columns: reading.count(&section, "columns"),
+            stack_limit: reading.count(&section, "stack-limit").map(|limit| limit.value),
+            weight_cap: reading.weight(&section, "weight-cap"),
+            admits: reading.filter(&section, "admits"),
+            slot: slots.into_iter().filter_map(|slot| read_slot(reading, &id.value, slot)).collect(),
+            worn: reading.flag(&section, "worn"),
+            copies: reading.texts(&section, "copies"),
+            id,
+        };
+        for copy in &container.copies {
+            check_name(reading, copy, "copy", false);
+        }
+        self.containers.push(container);
+    }
+
+    fn read_holder(&mut self, reading: &mut Reading<'_>, id: Written<String>, value: &Spanned<DeValue<'_>>) {
+        check_name(reading, &id, "holder", false);
+        let Some(section) = reading.section(value, format!("holder `{}`", id.value), HOLDER) else { return };
+        self.holders.push(HolderSource {
+            name: reading.text(&section, "name"),
+            note: reading.text(&section, "note"),
+            carries: reading.texts(&section, "carries"),
+            weight_cap: reading.weight(&section, "weight-cap").map(|cap| cap.value),
+            id,
+        });
+    }
+
+    fn read_start(&mut self, reading: &mut Reading<'_>, place: &Written<String>, value: &Spanned<DeValue<'_>>) {
+        let what = format!("the start of `{}`", place.value);
+        let DeValue::Array(array) = value.get_ref() else {
+            reading.wrong_type(value, &what, "a list of texts, such as [\"2 ration-box\"]");
+            return;
+        };
+        let mut contents = Vec::new();
+        for value in array.iter() {
+            match value.get_ref().as_str() {
+                Some(text) => contents.extend(read_portion(reading, value, text)),
+                None => reading.wrong_type(value, &format!("each of {what}"), "a text, such as \"2 ration-box\""),
+            }
+        }
+        self.start.push(StartSource { place: Word::new(place.value.as_str(), place.at.span), place_at: place.at, contents });
+    }
+}
+
+fn read_slot(reading: &mut Reading<'_>, container: &str, value: &Spanned<DeValue<'_>>) -> Option<SlotSource> {
+    let section = reading.section(value, format!("a slot of container `{container}`"), SLOT)?;
+    let name = reading.written_text(&section, "name");
+    if let Some(name) = &name {
+        check_name(reading, name, "slot", false);
+    }
+    Some(SlotSource {
+        at: reading.at(value),
+        name,
+        label: reading.text(&section, "label"),
+        admits: reading.filter(&section, "admits"),
+        stack_limit: reading.count(&section, "stack-limit").map(|limit| limit.value),
+    })
+}
+
+fn read_portion(reading: &mut Reading<'_>, value: &Spanned<DeValue<'_>>, text: &str) -> Option<Written<NamedPortion>> {
+    let at = reading.at(value);
+    let origin = reading.origin(value, text);
+    let mut tokens = Vec::new();
+    lex(text, 0, &mut tokens);
+    let mut line = LineParser::new(&tokens, Span::new(0, text.len()));
+    match line.portion().and_then(|portion| line.end().map(|()| portion)) {
+        Ok(portion) => Some(Written { value: portion, at }),
+        Err(error) => {
+            let place = origin.map_or(at, |origin| Location::new(reading.id, error.span().shifted(origin)));
+            let help = error.help_text().unwrap_or("write a count and a kind, such as \"2 ration-box\"").to_owned();
+            reading.faults.push(Diagnostic::error("bad-portion", place, error.to_string()).help(help));
+            None
+        }
+    }
+}
+
+/// Reports a name that can't be one.
+pub(super) fn check_name(reading: &mut Reading<'_>, name: &Written<String>, what: &str, dots: bool) {
+    reading.faults.extend(name_fault(name.at, &name.value, what, dots));
+}
+
+pub(super) fn name_fault(at: Location, name: &str, what: &str, dots: bool) -> Option<Diagnostic> {
+    let fault = names::fault(name, dots)?;
+    let help = names::lawful_form(name, dots).map(|form| format!("write `{form}`"));
+    let shown = crate::language::shortened(name);
+    Some(Diagnostic::error("bad-name", at, format!("`{shown}` can't be the name of a {what}: {fault}")).maybe_help(help))
+}
+
+fn syntax_fault(id: SourceId, source: &Source, error: &toml::de::Error) -> Diagnostic {
+    let end = source.text().len();
+    let span = error.span().unwrap_or(end..end);
+    let line_end = source.line_span(span.start).end();
+    let span = span.start..span.end.min(line_end.max(span.start));
+    let message: Cow<'_, str> = error.message().trim().replace('\n', "; ").into();
+    let fault = Diagnostic::error("syntax", Location::new(id, span), format!("this is not TOML: {message}"));
+    fault.label("here")
+}

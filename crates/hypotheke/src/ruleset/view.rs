@@ -1,0 +1,632 @@
+//! The compiled ruleset, and how it is read.
+
+use hashbrown::HashTable;
+use rustc_hash::{FxBuildHasher, FxHashMap};
+use std::hash::BuildHasher;
+
+use super::bits::Bits;
+use super::source::{Arena, RulesetSource, Text};
+use super::start::StartEntry;
+use crate::filter::Test;
+use crate::id::{ContainerDefId, HolderDefId, KindId, MarkId, PropertyId, TagId};
+use crate::quantity::Decimal;
+use crate::text::{Diagnostics, Source};
+
+/// All that a designer decided, checked and ready to be played by.
+///
+/// Read one with [`Ruleset::load`] or [`Ruleset::from_toml`], or build one with [`Ruleset::builder`]. It never changes;
+/// worlds share it.
+#[derive(Clone, Debug, Default)]
+pub struct Ruleset {
+    pub(crate) title: String,
+    pub(crate) version: u32,
+    pub(crate) weight_unit: String,
+    /// As it was written, but for the arena.
+    pub(crate) source: RulesetSource,
+    pub(crate) warnings: Diagnostics,
+    pub(super) arena: Arena,
+    pub(super) kinds: Vec<KindDef>,
+    pub(crate) figures: Vec<KindFigures>,
+    pub(super) kind_index: HashTable<u32>,
+    pub(super) kind_properties: Vec<(PropertyId, PropertyDef)>,
+    pub(super) tag_sets: Vec<Vec<TagId>>,
+    pub(super) tags: Vec<Tag>,
+    pub(super) tag_index: FxHashMap<Box<str>, TagId>,
+    pub(super) marks: Vec<Mark>,
+    pub(super) mark_index: FxHashMap<Box<str>, MarkId>,
+    pub(super) properties: Vec<Property>,
+    pub(super) property_index: FxHashMap<Box<str>, PropertyId>,
+    pub(super) filters: Vec<CompiledFilter>,
+    pub(super) containers: Vec<ContainerDef>,
+    pub(super) container_index: FxHashMap<Box<str>, ContainerDefId>,
+    pub(super) holders: Vec<HolderDef>,
+    pub(super) holder_index: FxHashMap<Box<str>, HolderDefId>,
+    pub(crate) start: Vec<StartEntry>,
+}
+
+#[derive(Clone, Debug)]
+pub(super) struct KindDef {
+    pub(super) id: Text,
+    pub(super) name: Text,
+    pub(super) note: Text,
+    pub(super) tag_set: u32,
+    pub(super) value: Decimal,
+    pub(super) own_stack_limit: Option<u32>,
+    pub(super) properties: (u32, u32),
+}
+
+/// What operations read of a kind, side by side.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct KindFigures {
+    /// The weight of one item in thousandths.
+    pub(crate) weight: i64,
+    pub(crate) stack_limit: u32,
+}
+
+#[derive(Clone, Copy, Debug)]
+pub(super) enum PropertyDef {
+    Number(Decimal),
+    Text(Text),
+}
+
+/// What a property of a kind holds.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum PropertyValue<'r> {
+    /// A number; a stack may have another than its kind.
+    Number(Decimal),
+    /// A text, the same for all stacks of the kind.
+    Text(&'r str),
+}
+
+/// A tag: a dotted label of kinds.
+#[derive(Clone, Debug)]
+pub struct Tag {
+    pub(super) name: Box<str>,
+    pub(super) parent: Option<TagId>,
+    pub(super) label: Option<String>,
+    pub(super) note: String,
+    pub(super) stack_limit: Option<u32>,
+}
+
+/// A mark: a label that a stack may gain.
+#[derive(Clone, Debug)]
+pub struct Mark {
+    pub(super) name: Box<str>,
+    pub(super) label: Option<String>,
+    pub(super) note: String,
+}
+
+/// A property that some kind lists.
+#[derive(Clone, Debug)]
+pub struct Property {
+    pub(super) name: Box<str>,
+    pub(super) is_text: bool,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) struct FilterId(pub(super) u32);
+
+/// A filter and, for each kind without marks and with its first properties, whether it is admitted.
+#[derive(Clone, Debug)]
+pub(crate) struct CompiledFilter {
+    pub(crate) test: Test,
+    pub(super) written: String,
+    pub(super) plain: Bits,
+}
+
+#[derive(Clone, Debug)]
+pub(crate) struct SlotDef {
+    pub(crate) name: Option<Box<str>>,
+    pub(crate) label: Option<String>,
+    pub(crate) admits: Option<FilterId>,
+    /// `u32::MAX` where there is none.
+    pub(crate) stack_limit: u32,
+}
+
+/// A container as the ruleset defines it.
+#[derive(Clone, Debug)]
+pub struct ContainerDef {
+    pub(super) id: Box<str>,
+    pub(super) name: String,
+    pub(super) note: String,
+    pub(crate) slots: u32,
+    pub(super) columns: u32,
+    /// `u32::MAX` where there is none.
+    pub(crate) stack_limit: u32,
+    /// In thousandths; `i64::MAX` where there is none.
+    pub(crate) weight_cap: i64,
+    pub(crate) admits: Option<FilterId>,
+    /// Rules of the first slots; the others have none.
+    pub(crate) ruled: Vec<SlotDef>,
+    pub(super) worn: bool,
+    pub(super) copies: Vec<Box<str>>,
+    pub(super) carried: bool,
+}
+
+/// A holder as the ruleset defines it.
+#[derive(Clone, Debug)]
+pub struct HolderDef {
+    pub(super) id: Box<str>,
+    pub(super) name: String,
+    pub(super) note: String,
+    pub(super) carries: Vec<ContainerDefId>,
+    /// In thousandths; `i64::MAX` where there is none.
+    pub(crate) weight_cap: i64,
+}
+
+/// What a name in a filter stands for.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum NameMeaning {
+    Tag(TagId),
+    Mark(MarkId),
+    Kind(KindId),
+}
+
+/// One item kind of a ruleset.
+#[derive(Clone, Copy, Debug)]
+pub struct Kind<'r> {
+    rules: &'r Ruleset,
+    id: KindId,
+}
+
+/// The rules of one slot.
+#[derive(Clone, Copy, Debug)]
+pub struct SlotRule<'r> {
+    rules: &'r Ruleset,
+    def: &'r SlotDef,
+}
+
+pub(super) fn hash_of(name: &str) -> u64 {
+    FxBuildHasher.hash_one(name)
+}
+
+impl Ruleset {
+    /// What the designer calls the ruleset.
+    #[must_use]
+    pub fn title(&self) -> &str {
+        &self.title
+    }
+
+    /// The version of the ruleset.
+    #[must_use]
+    pub fn version(&self) -> u32 {
+        self.version
+    }
+
+    /// The unit of weights, such as `kg`; empty where none is given.
+    #[must_use]
+    pub fn weight_unit(&self) -> &str {
+        &self.weight_unit
+    }
+
+    /// The texts that it was read from: the ruleset file, then its tables.
+    #[must_use]
+    pub fn sources(&self) -> &[Source] {
+        &self.source.sources
+    }
+
+    /// What the ruleset may not mean as it is written. Found while it was read; more comes from [`Ruleset::lint`].
+    #[must_use]
+    pub fn warnings(&self) -> &Diagnostics {
+        &self.warnings
+    }
+
+    /// All kinds, in the order in which they were written.
+    pub fn kinds(&self) -> impl ExactSizeIterator<Item = Kind<'_>> {
+        (0..self.kinds.len()).map(|index| self.kind(KindId(u32::try_from(index).unwrap_or(u32::MAX))))
+    }
+
+    /// A kind by its handle.
+    ///
+    /// # Panics
+    /// If the handle belongs to another ruleset that has more kinds.
+    #[must_use]
+    pub fn kind(&self, id: KindId) -> Kind<'_> {
+        assert!(id.index() < self.kinds.len(), "a kind of another ruleset");
+        Kind { rules: self, id }
+    }
+
+    /// A kind by its id, such as `fuel-drum`.
+    #[must_use]
+    pub fn find_kind(&self, id: &str) -> Option<KindId> {
+        let same = |&index: &u32| self.arena.get(self.kinds[index as usize].id) == id;
+        self.kind_index.find(hash_of(id), same).map(|&index| KindId(index))
+    }
+
+    /// A tag by its name.
+    #[must_use]
+    pub fn find_tag(&self, name: &str) -> Option<TagId> {
+        self.tag_index.get(name).copied()
+    }
+
+    /// A mark by its name.
+    #[must_use]
+    pub fn find_mark(&self, name: &str) -> Option<MarkId> {
+        self.mark_index.get(name).copied()
+    }
+
+    /// A property by its name.
+    #[must_use]
+    pub fn find_property(&self, name: &str) -> Option<PropertyId> {
+        self.property_index.get(name).copied()
+    }
+
+    /// A container's definition by its name.
+    #[must_use]
+    pub fn find_container(&self, name: &str) -> Option<ContainerDefId> {
+        self.container_index.get(name).copied()
+    }
+
+    /// A holder's definition by its name.
+    #[must_use]
+    pub fn find_holder(&self, name: &str) -> Option<HolderDefId> {
+        self.holder_index.get(name).copied()
+    }
+
+    /// All tags, by name.
+    #[must_use]
+    pub fn tags(&self) -> &[Tag] {
+        &self.tags
+    }
+
+    /// All marks, in the order in which they were written.
+    #[must_use]
+    pub fn marks(&self) -> &[Mark] {
+        &self.marks
+    }
+
+    /// All properties, in the order in which they were first written.
+    #[must_use]
+    pub fn properties(&self) -> &[Property] {
+        &self.properties
+    }
+
+    /// All containers, in the order in which they were written.
+    #[must_use]
+    pub fn containers(&self) -> &[ContainerDef] {
+        &self.containers
+    }
+
+    /// All holders, in the order in which they were written.
+    #[must_use]
+    pub fn holders(&self) -> &[HolderDef] {
+        &self.holders
+    }
+
+    /// The rules of the first slots of a container, in slot order; the slots after them have none.
+    pub fn slot_rules<'r>(&'r self, container: &'r ContainerDef) -> impl ExactSizeIterator<Item = SlotRule<'r>> {
+        container.ruled.iter().map(|def| SlotRule { rules: self, def })
+    }
+
+    /// The filter of a container, as it is written.
+    #[must_use]
+    pub fn admits<'r>(&'r self, container: &ContainerDef) -> Option<&'r str> {
+        container.admits.map(|filter| self.filter(filter).written.as_str())
+    }
+
+    pub(crate) fn filter(&self, id: FilterId) -> &CompiledFilter {
+        &self.filters[id.0 as usize]
+    }
+
+    pub(crate) fn meaning(&self, name: &str) -> Option<NameMeaning> {
+        let tag = || self.find_tag(name).map(NameMeaning::Tag);
+        let mark = || self.find_mark(name).map(NameMeaning::Mark);
+        tag().or_else(mark).or_else(|| self.find_kind(name).map(NameMeaning::Kind))
+    }
+
+    /// Names of tags, marks and kinds, for suggestions.
+    pub(crate) fn item_names(&self) -> impl Iterator<Item = &str> + Clone {
+        let tags = self.tags.iter().map(|tag| &*tag.name);
+        let marks = self.marks.iter().map(|mark| &*mark.name);
+        tags.chain(marks).chain(self.kinds.iter().map(|kind| self.arena.get(kind.id)))
+    }
+
+    /// Ids of kinds, for suggestions.
+    pub(crate) fn kind_names(&self) -> impl Iterator<Item = &str> + Clone {
+        self.kinds.iter().map(|kind| self.arena.get(kind.id))
+    }
+
+    pub(crate) fn tag_set_of(&self, kind: KindId) -> &[TagId] {
+        &self.tag_sets[self.kinds[kind.index()].tag_set as usize]
+    }
+
+    pub(crate) fn tag(&self, id: TagId) -> &Tag {
+        &self.tags[id.index()]
+    }
+
+    pub(crate) fn mark(&self, id: MarkId) -> &Mark {
+        &self.marks[id.index()]
+    }
+
+    pub(crate) fn property(&self, id: PropertyId) -> &Property {
+        &self.properties[id.index()]
+    }
+
+    pub(crate) fn container(&self, id: ContainerDefId) -> &ContainerDef {
+        &self.containers[id.index()]
+    }
+
+    pub(crate) fn holder(&self, id: HolderDefId) -> &HolderDef {
+        &self.holders[id.index()]
+    }
+}
+
+impl CompiledFilter {
+    /// Whether a kind without marks and with its first properties is admitted.
+    pub(crate) fn admits_plain(&self, kind: KindId) -> bool {
+        self.plain.get(kind.index())
+    }
+
+    pub(crate) fn written(&self) -> &str {
+        &self.written
+    }
+}
+
+impl<'r> Kind<'r> {
+    fn def(self) -> &'r KindDef {
+        &self.rules.kinds[self.id.index()]
+    }
+
+    /// Its handle.
+    #[must_use]
+    pub fn handle(self) -> KindId {
+        self.id
+    }
+
+    /// Its id, such as `fuel-drum`.
+    #[must_use]
+    pub fn id(self) -> &'r str {
+        self.rules.arena.get(self.def().id)
+    }
+
+    /// What players call it.
+    #[must_use]
+    pub fn name(self) -> &'r str {
+        self.rules.arena.get(self.def().name)
+    }
+
+    /// A few words about it; may be empty.
+    #[must_use]
+    pub fn note(self) -> &'r str {
+        self.rules.arena.get(self.def().note)
+    }
+
+    /// Its tags and all tags above them, by name.
+    pub fn tags(self) -> impl Iterator<Item = &'r str> {
+        self.rules.tag_set_of(self.id).iter().map(|&tag| &*self.rules.tag(tag).name)
+    }
+
+    /// True if it carries the tag or one below it.
+    #[must_use]
+    pub fn has_tag(self, tag: TagId) -> bool {
+        self.rules.tag_set_of(self.id).binary_search(&tag).is_ok()
+    }
+
+    /// The weight of one item.
+    #[must_use]
+    pub fn weight(self) -> Decimal {
+        Decimal::from_thousandths(self.rules.figures[self.id.index()].weight)
+    }
+
+    /// The value of one item.
+    #[must_use]
+    pub fn value(self) -> Decimal {
+        self.def().value
+    }
+
+    /// The most items of a stack: its own limit, else the least default of its tags, else the ruleset's, else 1.
+    #[must_use]
+    pub fn stack_limit(self) -> u32 {
+        self.rules.figures[self.id.index()].stack_limit
+    }
+
+    /// The limit that the kind states itself.
+    #[must_use]
+    pub fn own_stack_limit(self) -> Option<u32> {
+        self.def().own_stack_limit
+    }
+
+    /// Its properties with their first values.
+    pub fn properties(self) -> impl Iterator<Item = (PropertyId, PropertyValue<'r>)> {
+        let (start, end) = self.def().properties;
+        self.rules.kind_properties[start as usize..end as usize].iter().map(move |(id, value)| {
+            let value = match value {
+                PropertyDef::Number(number) => PropertyValue::Number(*number),
+                PropertyDef::Text(text) => PropertyValue::Text(self.rules.arena.get(*text)),
+            };
+            (*id, value)
+        })
+    }
+
+    /// The first value of a property, if the kind lists it.
+    #[must_use]
+    pub fn property(self, property: PropertyId) -> Option<PropertyValue<'r>> {
+        self.properties().find(|(id, _)| *id == property).map(|(_, value)| value)
+    }
+}
+
+impl Tag {
+    /// Its name, such as `sample.ice`.
+    #[must_use]
+    pub fn name(&self) -> &str {
+        &self.name
+    }
+
+    /// The tag above it.
+    #[must_use]
+    pub fn parent(&self) -> Option<TagId> {
+        self.parent
+    }
+
+    /// What players call it; its name where nothing else is given.
+    #[must_use]
+    pub fn label(&self) -> &str {
+        self.label.as_deref().unwrap_or(&self.name)
+    }
+
+    /// A few words about it; may be empty.
+    #[must_use]
+    pub fn note(&self) -> &str {
+        &self.note
+    }
+
+    /// The stack limit of kinds with this tag and none of their own.
+    #[must_use]
+    pub fn stack_limit(&self) -> Option<u32> {
+        self.stack_limit
+    }
+}
+
+impl Mark {
+    /// Its name, such as `contaminated`.
+    #[must_use]
+    pub fn name(&self) -> &str {
+        &self.name
+    }
+
+    /// What players call it; its name where nothing else is given.
+    #[must_use]
+    pub fn label(&self) -> &str {
+        self.label.as_deref().unwrap_or(&self.name)
+    }
+
+    /// A few words about it; may be empty.
+    #[must_use]
+    pub fn note(&self) -> &str {
+        &self.note
+    }
+}
+
+impl Property {
+    /// Its name, such as `reading`.
+    #[must_use]
+    pub fn name(&self) -> &str {
+        &self.name
+    }
+
+    /// True if it holds texts, false if numbers.
+    #[must_use]
+    pub fn is_text(&self) -> bool {
+        self.is_text
+    }
+}
+
+impl ContainerDef {
+    /// Its id, such as `sled`.
+    #[must_use]
+    pub fn id(&self) -> &str {
+        &self.id
+    }
+
+    /// What players call it; its id where nothing else is given.
+    #[must_use]
+    pub fn name(&self) -> &str {
+        &self.name
+    }
+
+    /// A few words about it; may be empty.
+    #[must_use]
+    pub fn note(&self) -> &str {
+        &self.note
+    }
+
+    /// How many slots it has.
+    #[must_use]
+    pub fn slots(&self) -> u32 {
+        self.slots
+    }
+
+    /// How many slots stand side by side where it is drawn.
+    #[must_use]
+    pub fn columns(&self) -> u32 {
+        self.columns
+    }
+
+    /// The most items of a stack in it, if it says so.
+    #[must_use]
+    pub fn stack_limit(&self) -> Option<u32> {
+        (self.stack_limit != u32::MAX).then_some(self.stack_limit)
+    }
+
+    /// The most weight in it, if it says so.
+    #[must_use]
+    pub fn weight_cap(&self) -> Option<Decimal> {
+        (self.weight_cap != i64::MAX).then(|| Decimal::from_thousandths(self.weight_cap))
+    }
+
+    /// True if what lies in it counts as worn.
+    #[must_use]
+    pub fn is_worn(&self) -> bool {
+        self.worn
+    }
+
+    /// True if holders carry it, each an instance of its own.
+    #[must_use]
+    pub fn is_carried(&self) -> bool {
+        self.carried
+    }
+
+    /// The names of the instances that stand in the world: its copies, or itself. Empty for one that is carried.
+    pub fn instances(&self) -> impl Iterator<Item = &str> {
+        let own = (self.copies.is_empty() && !self.carried).then_some(&*self.id);
+        own.into_iter().chain(self.copies.iter().map(|copy| &**copy))
+    }
+}
+
+impl HolderDef {
+    /// Its id, such as `surveyor`.
+    #[must_use]
+    pub fn id(&self) -> &str {
+        &self.id
+    }
+
+    /// What players call it; its id where nothing else is given.
+    #[must_use]
+    pub fn name(&self) -> &str {
+        &self.name
+    }
+
+    /// A few words about it; may be empty.
+    #[must_use]
+    pub fn note(&self) -> &str {
+        &self.note
+    }
+
+    /// The containers that it carries, in the order in which they are tried.
+    #[must_use]
+    pub fn carries(&self) -> &[ContainerDefId] {
+        &self.carries
+    }
+
+    /// The most weight that it may carry, if it says so.
+    #[must_use]
+    pub fn weight_cap(&self) -> Option<Decimal> {
+        (self.weight_cap != i64::MAX).then(|| Decimal::from_thousandths(self.weight_cap))
+    }
+}
+
+impl<'r> SlotRule<'r> {
+    /// Its name, such as `head`.
+    #[must_use]
+    pub fn name(self) -> Option<&'r str> {
+        self.def.name.as_deref()
+    }
+
+    /// What players call it; its name where nothing else is given.
+    #[must_use]
+    pub fn label(self) -> Option<&'r str> {
+        self.def.label.as_deref().or(self.name())
+    }
+
+    /// Its filter, as it is written.
+    #[must_use]
+    pub fn admits(self) -> Option<&'r str> {
+        self.def.admits.map(|filter| self.rules.filter(filter).written())
+    }
+
+    /// The most items of a stack in it, if it says so.
+    #[must_use]
+    pub fn stack_limit(self) -> Option<u32> {
+        (self.def.stack_limit != u32::MAX).then_some(self.def.stack_limit)
+    }
+}

@@ -1,0 +1,200 @@
+//! Looking up all names of a scenario file in a ruleset, and laying out its starts.
+
+use std::sync::Arc;
+
+use super::error::ScenarioErrors;
+use super::tree::{Check, Claim, Line, Scenario, ScenarioFile, Start, StartBase, StartLine, Step};
+use crate::language::{Amount, Path, PathRoot, PathStep};
+use crate::ops::{Action, Operation, ResolveError};
+use crate::ruleset::Ruleset;
+use crate::text::{Diagnostic, Diagnostics, Location, SourceId, Span, Word, suggestion};
+use crate::world::{Place, World};
+
+/// A scenario file whose names are all known to a ruleset, ready to be played.
+#[derive(Clone, Debug)]
+pub struct PlayableFile<'f> {
+    pub(super) file: &'f ScenarioFile,
+    pub(super) rules: Arc<Ruleset>,
+}
+
+impl ScenarioFile {
+    /// Looks up all names and lays out all starts.
+    ///
+    /// # Errors
+    /// Every name that the ruleset does not know, and every start that can't be laid out.
+    pub fn check(&self, rules: &Arc<Ruleset>) -> Result<PlayableFile<'_>, ScenarioErrors> {
+        let checker = Checker { file: self, rules, empty: World::empty(rules) };
+        let mut faults = Vec::new();
+        for shared in &self.starts {
+            faults.extend(self.start_world(rules, Some(&shared.item.start)).err());
+        }
+        for scenario in &self.scenarios {
+            checker.scenario(&scenario.item, &mut faults);
+        }
+        if faults.is_empty() {
+            return Ok(PlayableFile { file: self, rules: Arc::clone(rules) });
+        }
+        let diagnostic = |error: ResolveError| {
+            let fault = Diagnostic::error("unknown-name", Location::new(SourceId(0), error.span()), error.to_string());
+            fault.maybe_help(error.help_text().map(str::to_owned))
+        };
+        let faults = faults.into_iter().map(diagnostic).collect();
+        Err(ScenarioErrors::new(Diagnostics::new(vec![self.source.clone()], faults)))
+    }
+
+    /// The world in which a scenario with this start begins.
+    pub(super) fn start_world(&self, rules: &Arc<Ruleset>, start: Option<&Start>) -> Result<World, ResolveError> {
+        let mut world = match start {
+            Some(start) => self.lay_start(rules, start, &mut Vec::new())?,
+            None => World::new(rules),
+        };
+        world.begin();
+        Ok(world)
+    }
+
+    fn lay_start<'f>(&'f self, rules: &Arc<Ruleset>, start: &'f Start, within: &mut Vec<&'f Word>) -> Result<World, ResolveError> {
+        let mut world = match &start.base {
+            StartBase::Nothing => World::empty(rules),
+            StartBase::Ruleset => World::new(rules),
+            StartBase::Shared(name) => {
+                if within.contains(&name) {
+                    let message = format!("start `{name}` begins with itself");
+                    return Err(ResolveError::new(name.span(), message, None));
+                }
+                let Some(shared) = self.starts().find(|shared| shared.name == *name) else {
+                    let names: Vec<&str> = self.starts().map(|shared| shared.name.as_str()).collect();
+                    let help = suggestion(name.as_str(), names.iter().copied());
+                    return Err(ResolveError::new(name.span(), format!("there is no start `{name}`"), help));
+                };
+                within.push(name);
+                self.lay_start(rules, &shared.start, within)?
+            }
+        };
+        let mut places = Vec::new();
+        for line in &start.lines {
+            let path = &line.item.place;
+            let place = world.place(path, None).map_err(|error| ResolveError::place(path, &error))?;
+            clear(&mut world, place);
+            places.push(place);
+        }
+        for (line, place) in start.lines.iter().zip(places) {
+            lay_line(&mut world, line, place)?;
+        }
+        Ok(world)
+    }
+}
+
+/// The places that a start names hold what it says and nothing else.
+fn clear(world: &mut World, place: Place) {
+    let everything = Operation::from(Action::Consume { amount: Amount::All, kind: None, from: place });
+    // Where nothing lies there is nothing to clear.
+    let _ = world.perform(&everything);
+}
+
+fn lay_line(world: &mut World, line: &Line<StartLine>, place: Place) -> Result<(), ResolveError> {
+    for written in &line.item.contents {
+        let portion = world.rules().resolve_portion(written)?;
+        world.lay_portion(place, &portion).map_err(|error| {
+            ResolveError::new(written.span(), error.to_string(), error.help_text().map(str::to_owned))
+        })?;
+    }
+    Ok(())
+}
+
+struct Checker<'f> {
+    file: &'f ScenarioFile,
+    rules: &'f Arc<Ruleset>,
+    empty: World,
+}
+
+impl Checker<'_> {
+    fn scenario(&self, scenario: &Scenario, faults: &mut Vec<ResolveError>) {
+        if let Some(start) = &scenario.start {
+            faults.extend(self.file.start_world(self.rules, Some(&start.item)).err());
+        }
+        for step in &scenario.steps {
+            match &step.item {
+                Step::Operation(operation, _) if operation.action.places().any(names_a_stack) => {}
+                Step::Operation(operation, _) => {
+                    let fault = operation.resolve(&self.empty).err();
+                    faults.extend(fault.map(|error| at_least_at(error, step.span)));
+                }
+                Step::Now(check) => self.check(check, faults),
+            }
+        }
+        for check in &scenario.end {
+            self.check(&check.item, faults);
+        }
+    }
+
+    fn check(&self, check: &Check, faults: &mut Vec<ResolveError>) {
+        match check {
+            Check::Contents { place, contents, .. } => {
+                self.place(place, faults);
+                faults.extend(contents.iter().filter_map(|portion| self.rules.resolve_portion(portion).err()).map(ResolveError::from));
+            }
+            Check::Measure { claim, unit, .. } => {
+                match claim {
+                    Claim::Weight(place) => self.place(place, faults),
+                    Claim::FreeSlots(place) => self.container(place, faults),
+                    Claim::Count(name, place) => {
+                        faults.extend(self.countable(name));
+                        place.iter().for_each(|place| self.place(place, faults));
+                    }
+                }
+                faults.extend(unit.as_ref().and_then(|unit| self.unit(claim, unit)));
+            }
+        }
+    }
+
+    fn place(&self, path: &Path, faults: &mut Vec<ResolveError>) {
+        if !names_a_stack(path) {
+            faults.extend(self.empty.place(path, None).err().map(|error| ResolveError::place(path, &error)));
+        }
+    }
+
+    fn container(&self, path: &Path, faults: &mut Vec<ResolveError>) {
+        match self.empty.place(path, None) {
+            Ok(Place::Container(_)) => {}
+            Ok(_) => {
+                let help = Some("name a container".to_owned());
+                faults.push(ResolveError::new(path.span(), format!("`{path}` has no slots to count"), help));
+            }
+            Err(error) => faults.push(ResolveError::place(path, &error)),
+        }
+    }
+
+    fn countable(&self, name: &Word) -> Option<ResolveError> {
+        if self.rules.meaning(name.as_str()).is_some() {
+            return None;
+        }
+        let help = suggestion(name.as_str(), self.rules.item_names());
+        Some(ResolveError::new(name.span(), format!("there is no kind, tag or mark `{name}`"), help))
+    }
+
+    fn unit(&self, claim: &Claim, unit: &Word) -> Option<ResolveError> {
+        let known = if matches!(claim, Claim::Weight(_)) { self.rules.weight_unit() } else { "" };
+        if unit.as_str() == known {
+            return None;
+        }
+        let help = match known {
+            "" => "leave the unit out".to_owned(),
+            known => format!("weights are in `{known}`"),
+        };
+        Some(ResolveError::new(unit.span(), format!("`{unit}` is not the unit of this"), Some(help)))
+    }
+}
+
+/// Ids of stacks are given while the scenario plays; whether they are there is known only then.
+fn names_a_stack(path: &Path) -> bool {
+    let by_id = |step: &PathStep| matches!(step, PathStep::Stack(_));
+    matches!(path.root(), PathRoot::Stack(_)) || path.steps().iter().any(by_id)
+}
+
+/// What concerns no single word concerns the line.
+fn at_least_at(error: ResolveError, line: Span) -> ResolveError {
+    if error.span() != Span::default() {
+        return error;
+    }
+    ResolveError::new(line, error.to_string(), error.help_text().map(str::to_owned))
+}

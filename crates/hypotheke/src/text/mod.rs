@@ -1,0 +1,14 @@
+//! Texts as they were written, places in them, and what is wrong there.
+//!
+//! A [`Diagnostic`] is data: it never prints itself in colour or draws an underline. Whoever shows it has the
+//! [`Source`] and the [`Span`] to do so.
+
+mod diagnostic;
+mod nearest;
+mod source;
+mod word;
+
+pub use diagnostic::{Diagnostic, Diagnostics, Severity};
+pub(crate) use nearest::{nearest, suggestion};
+pub use source::{LineColumn, Location, Source, SourceId, Span};
+pub use word::Word;

@@ -1,0 +1,34 @@
+/// What lies in one slot. A count of 0 means that it is empty.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub(crate) struct Cell {
+    /// Kind, marks and properties as one number: two stacks are alike if theirs are equal.
+    pub(crate) class: u32,
+    pub(crate) kind: u32,
+    pub(crate) count: u32,
+    pub(crate) id: u64,
+}
+
+impl Cell {
+    pub(crate) fn is_empty(self) -> bool {
+        self.count == 0
+    }
+}
+
+/// The address of a cell: a container and a slot of it.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub(crate) struct Spot {
+    pub(crate) container: u32,
+    pub(crate) slot: u32,
+}
+
+/// The ground is the container with this index; its slot numbers are the order of landing.
+pub(crate) const GROUND: u32 = 0;
+
+impl Spot {
+    /// Outside of the world: where created items come from and consumed ones go.
+    pub(crate) const NOWHERE: Spot = Spot { container: u32::MAX, slot: u32::MAX };
+
+    pub(crate) fn is_ground(self) -> bool {
+        self.container == GROUND
+    }
+}

@@ -1,0 +1,158 @@
+//! Classes: what makes two stacks alike, as one number.
+
+use std::collections::{BTreeMap, VecDeque};
+
+use crate::filter::{Measure, Subject};
+use crate::id::{KindId, MarkId, PropertyId, TagId};
+use crate::quantity::Decimal;
+use crate::ruleset::{FilterId, PropertyValue, Ruleset};
+
+/// Kind, marks and those properties that differ from the kind's own; each list in order, nothing twice.
+#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub(crate) struct ClassKey {
+    pub(crate) kind: KindId,
+    pub(crate) marks: Vec<MarkId>,
+    pub(crate) properties: Vec<(PropertyId, Decimal)>,
+}
+
+impl ClassKey {
+    /// Puts marks and properties in order; the last value given for a property counts, the kind's own values go.
+    pub(crate) fn new(
+        rules: &Ruleset,
+        kind: KindId,
+        marks: &[MarkId],
+        properties: &[(PropertyId, Decimal)],
+    ) -> ClassKey {
+        let mut marks = marks.to_vec();
+        marks.sort_unstable();
+        marks.dedup();
+        let last: BTreeMap<PropertyId, Decimal> = properties.iter().copied().collect();
+        let own = |property| rules.kind(kind).property(property);
+        let differs = |(property, value): &(PropertyId, Decimal)| own(*property) != Some(PropertyValue::Number(*value));
+        ClassKey { kind, marks, properties: last.into_iter().filter(differs).collect() }
+    }
+
+    pub(crate) fn is_plain(&self) -> bool {
+        self.marks.is_empty() && self.properties.is_empty()
+    }
+}
+
+#[derive(Clone, Debug)]
+struct Entry {
+    key: ClassKey,
+    /// How many stacks are of this class.
+    uses: u64,
+}
+
+/// Numbers below that of the kinds stand for kinds without marks and with their first properties; the others for
+/// entries here.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct ClassTable {
+    kinds: u32,
+    entries: Vec<Entry>,
+    by_key: BTreeMap<ClassKey, u32>,
+    /// Entries that no stack had when they came here, in that order. Their numbers are given again, the oldest first.
+    unused: VecDeque<u32>,
+}
+
+impl ClassTable {
+    pub(crate) fn new(rules: &Ruleset) -> ClassTable {
+        ClassTable { kinds: u32::try_from(rules.kinds().len()).unwrap_or(u32::MAX), ..ClassTable::default() }
+    }
+
+    pub(crate) fn find(&self, key: &ClassKey) -> Option<u32> {
+        if key.is_plain() { Some(key.kind.0) } else { self.by_key.get(key).copied() }
+    }
+
+    pub(crate) fn key(&self, class: u32) -> Option<&ClassKey> {
+        let entry = class.checked_sub(self.kinds)?;
+        self.entries.get(entry as usize).map(|entry| &entry.key)
+    }
+
+    /// The number that the next new class will have.
+    pub(crate) fn next(&self) -> u32 {
+        let fresh = self.kinds + u32::try_from(self.entries.len()).unwrap_or(u32::MAX);
+        let idle = |&class: &u32| self.entries[(class - self.kinds) as usize].uses == 0;
+        self.unused.iter().copied().find(idle).unwrap_or(fresh)
+    }
+
+    /// Enters a class that is not there yet under the number that [`ClassTable::next`] gave.
+    pub(crate) fn enter(&mut self, key: &ClassKey, class: u32) {
+        let index = (class - self.kinds) as usize;
+        let entry = Entry { key: key.clone(), uses: 0 };
+        if index == self.entries.len() {
+            self.entries.push(entry);
+        } else {
+            self.by_key.remove(&self.entries[index].key);
+            self.entries[index] = entry;
+            while let Some(oldest) = self.unused.pop_front() {
+                if oldest == class {
+                    break;
+                }
+            }
+        }
+        self.by_key.insert(key.clone(), class);
+    }
+
+    pub(crate) fn retain(&mut self, class: u32) {
+        if class >= self.kinds {
+            self.entries[(class - self.kinds) as usize].uses += 1;
+        }
+    }
+
+    pub(crate) fn release(&mut self, class: u32) {
+        if class >= self.kinds {
+            let entry = &mut self.entries[(class - self.kinds) as usize];
+            entry.uses -= 1;
+            if entry.uses == 0 {
+                self.unused.push_back(class);
+            }
+        }
+    }
+
+    /// Whether a filter admits stacks of the class.
+    #[inline]
+    pub(crate) fn admits(&self, rules: &Ruleset, filter: FilterId, kind: u32, class: u32) -> bool {
+        let filter = rules.filter(filter);
+        match self.key(class) {
+            None => filter.admits_plain(KindId(kind)),
+            Some(key) => filter.test.admits(&ClassView { rules, key }),
+        }
+    }
+}
+
+/// A class as filters see it.
+pub(crate) struct ClassView<'a> {
+    pub(crate) rules: &'a Ruleset,
+    pub(crate) key: &'a ClassKey,
+}
+
+impl Subject for ClassView<'_> {
+    fn kind(&self) -> KindId {
+        self.key.kind
+    }
+
+    fn has_tag(&self, tag: TagId) -> bool {
+        self.rules.kind(self.key.kind).has_tag(tag)
+    }
+
+    fn has_mark(&self, mark: MarkId) -> bool {
+        self.key.marks.contains(&mark)
+    }
+
+    fn number(&self, measure: Measure) -> Option<Decimal> {
+        if let Measure::Property(property) = measure {
+            if let Some((_, value)) = self.key.properties.iter().find(|(id, _)| *id == property) {
+                return Some(*value);
+            }
+        }
+        self.rules.kind(self.key.kind).number(measure)
+    }
+
+    fn text(&self, property: PropertyId) -> Option<&str> {
+        match self.rules.kind(self.key.kind).property(property)? {
+            PropertyValue::Text(text) => Some(text),
+            PropertyValue::Number(_) => None,
+        }
+    }
+}

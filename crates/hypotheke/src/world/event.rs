@@ -1,0 +1,82 @@
+use crate::id::{KindId, StackId};
+use crate::language::Position;
+
+use super::Spot;
+
+/// One end of what an [`Event`] moved: a place, the stack there, and its position if it is the ground.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct End {
+    pub(crate) spot: Spot,
+    pub(crate) stack: StackId,
+    pub(crate) position: Position,
+}
+
+impl End {
+    pub(crate) const NOWHERE: End = End {
+        spot: Spot::NOWHERE,
+        stack: StackId(0),
+        position: Position { x: crate::Decimal::ZERO, y: crate::Decimal::ZERO },
+    };
+
+    pub(crate) fn exists(&self) -> bool {
+        self.spot != Spot::NOWHERE
+    }
+
+    /// The stack that lay here before, or that lies here now; none if the place was empty.
+    #[must_use]
+    pub fn stack(&self) -> Option<StackId> {
+        (self.stack.0 != 0).then_some(self.stack)
+    }
+
+    /// The position, if this end lies on the ground.
+    #[must_use]
+    pub fn position(&self) -> Option<Position> {
+        self.spot.is_ground().then_some(self.position)
+    }
+}
+
+/// A notice of one change that was made. Events come in the order in which the changes were made.
+///
+/// `World::describe_event` puts one into words.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum Event {
+    /// Items went from one place to another, came into the world, or left it.
+    Transferred {
+        /// Their kind.
+        kind: KindId,
+        /// How many.
+        count: u32,
+        /// Where they were; nowhere if they were created.
+        from: End,
+        /// Where they are; nowhere if they were consumed.
+        to: End,
+        /// What they are alike to.
+        class: Class,
+    },
+    /// Two slots exchanged what lay there.
+    Swapped {
+        /// One slot, with the stack that lay there before.
+        one: End,
+        /// The other slot, with the stack that lay there before.
+        other: End,
+    },
+}
+
+/// What makes two stacks alike. Equal classes are alike, as long as neither event is older than the latest operation.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Class(pub(crate) u32);
+
+impl Event {
+    /// True if items came into the world.
+    #[must_use]
+    pub fn is_creation(&self) -> bool {
+        matches!(self, Event::Transferred { from, .. } if !from.exists())
+    }
+
+    /// True if items left the world.
+    #[must_use]
+    pub fn is_consumption(&self) -> bool {
+        matches!(self, Event::Transferred { to, .. } if !to.exists())
+    }
+}

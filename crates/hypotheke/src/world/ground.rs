@@ -1,0 +1,54 @@
+use std::collections::{BTreeMap, BTreeSet};
+
+use crate::language::Position;
+
+use super::cell::Cell;
+
+/// What lies on the ground, in order of landing. The number of a landing is never given again in a world's life.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Ground {
+    pub(crate) next_landing: u32,
+    stacks: BTreeMap<u32, (Cell, Position)>,
+    by_kind: BTreeSet<(u32, u32)>,
+    by_id: BTreeMap<u64, u32>,
+    pub(crate) weight: i64,
+}
+
+impl Ground {
+    pub(crate) fn get(&self, landing: u32) -> Cell {
+        self.stacks.get(&landing).map_or(Cell::default(), |(cell, _)| *cell)
+    }
+
+    pub(crate) fn position(&self, landing: u32) -> Position {
+        self.stacks.get(&landing).map_or(Position::default(), |(_, position)| *position)
+    }
+
+    /// Puts a cell where one lay or where nothing did; an empty one is taken away.
+    pub(crate) fn set(&mut self, landing: u32, cell: Cell, position: Position) {
+        if let Some((before, _)) = self.stacks.remove(&landing) {
+            self.by_kind.remove(&(before.kind, landing));
+            self.by_id.remove(&before.id);
+        }
+        if !cell.is_empty() {
+            self.stacks.insert(landing, (cell, position));
+            self.by_kind.insert((cell.kind, landing));
+            self.by_id.insert(cell.id, landing);
+        }
+    }
+
+    pub(crate) fn len(&self) -> usize {
+        self.stacks.len()
+    }
+
+    pub(crate) fn landing_of(&self, id: u64) -> Option<u32> {
+        self.by_id.get(&id).copied()
+    }
+
+    pub(crate) fn next(&self, from: u32) -> Option<u32> {
+        self.stacks.range(from..).next().map(|(&landing, _)| landing)
+    }
+
+    pub(crate) fn next_of_kind(&self, kind: u32, from: u32) -> Option<u32> {
+        self.by_kind.range((kind, from)..=(kind, u32::MAX)).next().map(|&(_, landing)| landing)
+    }
+}

@@ -1,0 +1,101 @@
+//! Worlds: where everything lies.
+//!
+//! Reading is public. Every change goes through [`World::carry_out`], which takes [`Event`]s,
+//! decides nothing, and keeps the indexes and sums in step with the cells.
+
+mod apply;
+mod bit_tree;
+mod cell;
+mod class;
+mod event;
+mod ground;
+mod index;
+mod key_set;
+mod path;
+mod read;
+mod scratch;
+mod setup;
+#[cfg(test)]
+mod tests;
+
+use std::sync::Arc;
+
+use rand_xoshiro::Xoshiro256PlusPlus;
+use rustc_hash::FxHashMap;
+
+pub(crate) use cell::{Cell, GROUND, Spot};
+pub(crate) use class::{ClassKey, ClassTable, ClassView};
+pub use event::{Class, End, Event};
+pub(crate) use ground::Ground;
+use index::Index;
+pub use path::{Place, UnknownPlace};
+pub use read::{SlotView, StackView};
+pub(crate) use scratch::{EMPTY, Scratch};
+
+use crate::ruleset::Ruleset;
+
+const NONE: u32 = u32::MAX;
+
+/// The whole state: every container, every holder, the ground.
+///
+/// A world is made from a ruleset with its start contents ([`World::new`]) or without ([`World::empty`]). It is read
+/// with its methods and changed by operations only ([`World::perform`]).
+#[derive(Clone, Debug)]
+pub struct World {
+    pub(crate) rules: Arc<Ruleset>,
+    pub(crate) number: u32,
+    pub(crate) revision: u64,
+    /// The serial number of the next stack.
+    pub(crate) next_stack: u64,
+    pub(crate) random: Xoshiro256PlusPlus,
+    /// The slots of all containers; each container is a range of them.
+    cells: Vec<Cell>,
+    containers: Vec<ContainerState>,
+    holders: Vec<HolderState>,
+    container_names: FxHashMap<Box<str>, u32>,
+    holder_names: FxHashMap<Box<str>, u32>,
+    pub(crate) ground: Ground,
+    pub(crate) classes: ClassTable,
+    /// The weight of all that there is, in thousandths. As long as this fits its type, no sum inside the world overflows.
+    whole_weight: i64,
+    /// Items of each kind that came into the world and left it.
+    tallies: Vec<Tally>,
+    /// Buffers of the latest operation, its events among them, for the next one to use.
+    pub(crate) scratch: Option<Box<Scratch>>,
+}
+
+/// How many items of a kind came into the world and left it.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Tally {
+    /// Created.
+    pub created: u64,
+    /// Consumed.
+    pub consumed: u64,
+}
+
+#[derive(Clone, Debug)]
+struct ContainerState {
+    /// What paths call it: `sled`, `locker-a`, `surveyor.pockets`.
+    name: Box<str>,
+    def: u32,
+    generation: u32,
+    /// The holder that carries it, or `NONE`.
+    holder: u32,
+    /// The first of its cells.
+    base: u32,
+    slots: u32,
+    /// How many of its slots hold a stack.
+    taken: u32,
+    /// Of all that lies in it, in thousandths.
+    weight: i64,
+    index: Index,
+}
+
+#[derive(Clone, Debug)]
+struct HolderState {
+    name: Box<str>,
+    def: u32,
+    generation: u32,
+    containers: Vec<u32>,
+    weight: i64,
+}

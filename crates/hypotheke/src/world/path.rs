@@ -1,0 +1,179 @@
+//! Places by handles, and how a written path leads to one.
+
+use super::{NONE, Spot, World};
+use crate::id::{ContainerId, HolderId, StackId};
+use crate::language::{Path, PathRoot, PathStep};
+use crate::text::suggestion;
+
+/// A place in a world.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Place {
+    /// A slot of a container.
+    Slot(ContainerId, u32),
+    /// A container, wherever there is room.
+    Container(ContainerId),
+    /// A holder: its containers, in order.
+    Holder(HolderId),
+    /// The ground, all of it.
+    Ground,
+    /// A stack on the ground.
+    OnGround(StackId),
+}
+
+/// A path that leads nowhere: why, and what may have been meant.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[error("{message}")]
+pub struct UnknownPlace {
+    message: String,
+    help: Option<String>,
+}
+
+impl UnknownPlace {
+    pub(crate) fn new(message: impl Into<String>, help: Option<String>) -> UnknownPlace {
+        UnknownPlace { message: message.into(), help }
+    }
+
+    /// What may have been meant.
+    #[must_use]
+    pub fn help_text(&self) -> Option<&str> {
+        self.help.as_deref()
+    }
+}
+
+impl World {
+    /// Where a path leads. A bare `pockets` is the acting holder's; otherwise it must be the only one.
+    ///
+    /// # Errors
+    /// If no such place is there.
+    pub fn place(&self, path: &Path, actor: Option<HolderId>) -> Result<Place, UnknownPlace> {
+        match path.root() {
+            PathRoot::Ground => self.place_on_ground(path),
+            PathRoot::Stack(id) => self.place_of_stack(*id, path),
+            PathRoot::Of(holder, container) => {
+                let name = format!("{holder}.{container}");
+                let found = self.container(&name).ok_or_else(|| self.unknown_name(&name))?;
+                self.step_into(found, path)
+            }
+            PathRoot::Name(name) => match self.container(name).or_else(|| self.carried_by(actor, name)) {
+                Some(container) => self.step_into(container, path),
+                None => self.holder_place(name, path),
+            },
+        }
+    }
+
+    fn carried_by(&self, actor: Option<HolderId>, name: &str) -> Option<ContainerId> {
+        let def = self.rules.find_container(name)?;
+        let instances = || self.containers().filter(|id| self.containers[id.index as usize].def == def.0);
+        let own = actor.and_then(|actor| instances().find(|&id| self.carrier(id) == Some(actor)));
+        own.or_else(|| instances().next().filter(|_| instances().count() == 1))
+    }
+
+    fn holder_place(&self, name: &str, path: &Path) -> Result<Place, UnknownPlace> {
+        let Some(holder) = self.holder(name) else { return Err(self.unknown_name(name)) };
+        if path.steps().is_empty() {
+            return Ok(Place::Holder(holder));
+        }
+        let help = format!("`{name}` is a holder; its containers are written such as `{name}.pockets/0`");
+        Err(UnknownPlace::new(format!("`{path}` leads nowhere"), Some(help)))
+    }
+
+    fn unknown_name(&self, name: &str) -> UnknownPlace {
+        let shared = self.rules.find_container(name).and_then(|def| {
+            let instances = self.containers.iter().filter(|container| container.def == def.0);
+            let names: Vec<String> = instances.map(|container| format!("`{}`", container.name)).collect();
+            (!names.is_empty()).then_some(names)
+        });
+        if let Some(names) = shared {
+            let help = format!("name one of them: {}", names.join(", "));
+            return UnknownPlace::new(format!("there are several `{name}`"), Some(help));
+        }
+        let containers = self.containers.iter().map(|container| &*container.name);
+        let names = containers.chain(self.holders.iter().map(|holder| &*holder.name));
+        UnknownPlace::new(format!("there is no place `{name}`"), suggestion(name, names))
+    }
+
+    fn step_into(&self, container: ContainerId, path: &Path) -> Result<Place, UnknownPlace> {
+        let mut steps = path.steps().iter();
+        let slot = match steps.next() {
+            None => return Ok(Place::Container(container)),
+            Some(step) => self.slot_of_step(container, step)?,
+        };
+        if steps.next().is_some() {
+            return Err(UnknownPlace::new(format!("`{path}` leads into a stack that has no inside"), None));
+        }
+        Ok(Place::Slot(container, slot))
+    }
+
+    fn slot_of_step(&self, container: ContainerId, step: &PathStep) -> Result<u32, UnknownPlace> {
+        let def = self.def_of(container.index);
+        let name = self.container_name(container);
+        let slots = self.slot_count(container.index);
+        match step {
+            PathStep::Slot(slot) if *slot < slots => Ok(*slot),
+            PathStep::Slot(slot) => {
+                let help = format!("its slots are numbered from 0 to {}", slots.saturating_sub(1));
+                Err(UnknownPlace::new(format!("`{name}` has no slot {slot}"), Some(help)))
+            }
+            PathStep::RowColumn(row, column) => {
+                let slot = row.checked_mul(def.columns()).and_then(|first| first.checked_add(*column));
+                let lawful = slot.filter(|&slot| *column < def.columns() && slot < slots);
+                let rows = slots.div_ceil(def.columns());
+                let help = format!("it has {rows} rows of {} columns, both numbered from 0", def.columns());
+                lawful.ok_or_else(|| UnknownPlace::new(format!("`{name}` has no slot in row {row}, column {column}"), Some(help)))
+            }
+            PathStep::NamedSlot(slot) => {
+                let names = def.ruled.iter().filter_map(|rule| rule.name.as_deref());
+                let found = def.ruled.iter().position(|rule| rule.name.as_deref() == Some(slot));
+                let unknown = || UnknownPlace::new(format!("`{name}` has no slot named `{slot}`"), suggestion(slot, names));
+                found.and_then(|slot| u32::try_from(slot).ok()).ok_or_else(unknown)
+            }
+            PathStep::Stack(_) | PathStep::Inside => {
+                Err(UnknownPlace::new(format!("`{name}` has slots; this step leads nowhere"), None))
+            }
+        }
+    }
+
+    fn place_on_ground(&self, path: &Path) -> Result<Place, UnknownPlace> {
+        match path.steps() {
+            [] => Ok(Place::Ground),
+            [PathStep::Stack(id)] if self.ground.landing_of(id.0).is_some() => Ok(Place::OnGround(*id)),
+            [PathStep::Stack(id)] => Err(UnknownPlace::new(format!("no stack {id} lies on the ground"), None)),
+            _ => {
+                let help = "name a stack on the ground by its id, such as `ground/#12`".to_owned();
+                Err(UnknownPlace::new(format!("`{path}` leads nowhere"), Some(help)))
+            }
+        }
+    }
+
+    fn place_of_stack(&self, id: StackId, path: &Path) -> Result<Place, UnknownPlace> {
+        if !path.steps().is_empty() {
+            return Err(UnknownPlace::new(format!("`{path}` leads into a stack that has no inside"), None));
+        }
+        if self.ground.landing_of(id.0).is_some() {
+            return Ok(Place::OnGround(id));
+        }
+        for container in self.containers() {
+            if let Some((slot, _)) = self.stacks(container).find(|(_, stack)| stack.id() == id) {
+                return Ok(Place::Slot(container, slot));
+            }
+        }
+        Err(UnknownPlace::new(format!("there is no stack {id}"), None))
+    }
+
+    /// The path of a spot, as messages write it.
+    pub(crate) fn spot_name(&self, spot: Spot) -> String {
+        if spot.is_ground() {
+            return format!("ground/{}", StackId(self.ground.get(spot.slot).id));
+        }
+        self.slot_name(spot.container, spot.slot)
+    }
+
+    pub(crate) fn slot_name(&self, container: u32, slot: u32) -> String {
+        let state = &self.containers[container as usize];
+        let rule = (state.def != NONE).then(|| self.def_of(container).ruled.get(slot as usize)).flatten();
+        match rule.and_then(|rule| rule.name.as_deref()) {
+            Some(name) => format!("{}/{name}", state.name),
+            None => format!("{}/{slot}", state.name),
+        }
+    }
+}

@@ -1,0 +1,375 @@
+//! Reading a world.
+
+use std::sync::Arc;
+
+use super::apply::slot_limit;
+use super::{Cell, ClassKey, ContainerState, GROUND, HolderState, NONE, Spot, Tally, World};
+use crate::id::{ContainerDefId, ContainerId, HolderDefId, HolderId, KindId, StackId};
+use crate::language::Position;
+use crate::quantity::Decimal;
+use crate::ruleset::{ContainerDef, HolderDef, Kind, PropertyValue, Ruleset};
+
+/// A stack as it lies somewhere.
+#[derive(Clone, Copy, Debug)]
+pub struct StackView<'w> {
+    world: &'w World,
+    cell: Cell,
+}
+
+/// A slot of a container and what lies there.
+#[derive(Clone, Copy, Debug)]
+pub struct SlotView<'w> {
+    world: &'w World,
+    spot: Spot,
+}
+
+impl World {
+    /// The ruleset by which the world is played.
+    #[must_use]
+    pub fn rules(&self) -> &Arc<Ruleset> {
+        &self.rules
+    }
+
+    /// How many operations were applied.
+    #[must_use]
+    pub fn revision(&self) -> u64 {
+        self.revision
+    }
+
+    /// The handles of all containers: those that stand in the world, then those that holders carry.
+    pub fn containers(&self) -> impl Iterator<Item = ContainerId> + '_ {
+        (1..self.containers.len()).map(|index| self.container_id(u32::try_from(index).unwrap_or(NONE)))
+    }
+
+    /// The handles of all holders.
+    pub fn holders(&self) -> impl Iterator<Item = HolderId> + '_ {
+        (0..self.holders.len()).map(|index| self.holder_id(u32::try_from(index).unwrap_or(NONE)))
+    }
+
+    /// A container by its name: `sled`, `locker-a`, `surveyor.pockets`.
+    #[must_use]
+    pub fn container(&self, name: &str) -> Option<ContainerId> {
+        let index = *self.container_names.get(name)?;
+        (index != GROUND).then(|| self.container_id(index))
+    }
+
+    /// A holder by its name.
+    #[must_use]
+    pub fn holder(&self, name: &str) -> Option<HolderId> {
+        self.holder_names.get(name).map(|&index| self.holder_id(index))
+    }
+
+    pub(crate) fn container_id(&self, index: u32) -> ContainerId {
+        ContainerId { index, generation: self.containers[index as usize].generation, world: self.number }
+    }
+
+    pub(crate) fn holder_id(&self, index: u32) -> HolderId {
+        HolderId { index, generation: self.holders[index as usize].generation, world: self.number }
+    }
+
+    /// None for a handle of another world or of a container that has gone.
+    #[inline]
+    fn container_state(&self, id: ContainerId) -> Option<&ContainerState> {
+        let state = self.containers.get(id.index as usize)?;
+        (state.generation == id.generation && id.world == self.number && id.index != GROUND).then_some(state)
+    }
+
+    fn holder_state(&self, id: HolderId) -> Option<&HolderState> {
+        let state = self.holders.get(id.index as usize)?;
+        (state.generation == id.generation && id.world == self.number).then_some(state)
+    }
+
+    /// True if the handle belongs to this world and its container is there.
+    #[must_use]
+    #[inline]
+    pub fn has_container(&self, id: ContainerId) -> bool {
+        self.container_state(id).is_some()
+    }
+
+    /// True if the handle belongs to this world and its holder is there.
+    #[must_use]
+    pub fn has_holder(&self, id: HolderId) -> bool {
+        self.holder_state(id).is_some()
+    }
+
+    /// What paths call a container; empty for a handle that is not of this world.
+    #[must_use]
+    pub fn container_name(&self, id: ContainerId) -> &str {
+        self.container_state(id).map_or("", |state| &state.name)
+    }
+
+    /// What paths call a holder; empty for a handle that is not of this world.
+    #[must_use]
+    pub fn holder_name(&self, id: HolderId) -> &str {
+        self.holder_state(id).map_or("", |state| &state.name)
+    }
+
+    /// The definition of a container.
+    #[must_use]
+    pub fn container_def(&self, id: ContainerId) -> Option<&ContainerDef> {
+        self.container_state(id).map(|state| self.rules.container(ContainerDefId(state.def)))
+    }
+
+    /// The definition of a holder.
+    #[must_use]
+    pub fn holder_def(&self, id: HolderId) -> Option<&HolderDef> {
+        self.holder_state(id).map(|state| self.rules.holder(HolderDefId(state.def)))
+    }
+
+    /// The holder that carries a container.
+    #[must_use]
+    pub fn carrier(&self, id: ContainerId) -> Option<HolderId> {
+        let holder = self.container_state(id)?.holder;
+        (holder != NONE).then(|| self.holder_id(holder))
+    }
+
+    /// The containers that a holder carries, in the order in which they are tried.
+    pub fn carried(&self, id: HolderId) -> impl Iterator<Item = ContainerId> + '_ {
+        let containers = self.holder_state(id).map_or(&[][..], |state| &state.containers);
+        containers.iter().map(|&index| self.container_id(index))
+    }
+
+    /// The weight of all that lies in a container.
+    #[must_use]
+    pub fn container_weight(&self, id: ContainerId) -> Decimal {
+        Decimal::from_thousandths(self.container_state(id).map_or(0, |state| state.weight))
+    }
+
+    /// The weight of all that a holder carries.
+    #[must_use]
+    pub fn holder_weight(&self, id: HolderId) -> Decimal {
+        Decimal::from_thousandths(self.holder_state(id).map_or(0, |state| state.weight))
+    }
+
+    /// The weight of all that lies on the ground.
+    #[must_use]
+    pub fn ground_weight(&self) -> Decimal {
+        Decimal::from_thousandths(self.ground.weight)
+    }
+
+    /// The weight of all that there is, in thousandths.
+    pub(crate) fn whole_weight(&self) -> i64 {
+        self.whole_weight
+    }
+
+    /// How many slots of a container are empty.
+    #[must_use]
+    pub fn free_slots(&self, id: ContainerId) -> u32 {
+        self.container_state(id).map_or(0, |state| state.slots - state.taken)
+    }
+
+    /// The slots of a container, in order.
+    pub fn slots(&self, id: ContainerId) -> impl ExactSizeIterator<Item = SlotView<'_>> {
+        let slots = self.container_state(id).map_or(0, |state| state.slots);
+        (0..slots).map(move |slot| SlotView { world: self, spot: Spot { container: id.index, slot } })
+    }
+
+    /// The stack in a slot; none if it is empty or not there.
+    #[must_use]
+    pub fn stack(&self, id: ContainerId, slot: u32) -> Option<StackView<'_>> {
+        let state = self.container_state(id)?;
+        let cell = *self.cells.get(state.base as usize..)?.get(..state.slots as usize)?.get(slot as usize)?;
+        (!cell.is_empty()).then_some(StackView { world: self, cell })
+    }
+
+    /// The stacks in a container, in slot order.
+    pub fn stacks(&self, id: ContainerId) -> impl Iterator<Item = (u32, StackView<'_>)> {
+        let mut from = self.has_container(id).then_some(0);
+        std::iter::from_fn(move || {
+            let slot = self.next_taken(id.index, from?)?;
+            from = slot.checked_add(1);
+            Some((slot, StackView { world: self, cell: self.cell(Spot { container: id.index, slot }) }))
+        })
+    }
+
+    /// The stacks on the ground and their positions, in order of landing.
+    pub fn ground(&self) -> impl Iterator<Item = (StackView<'_>, Position)> {
+        let mut from = Some(0);
+        std::iter::from_fn(move || {
+            let landing = self.ground.next(from?)?;
+            from = landing.checked_add(1);
+            Some((StackView { world: self, cell: self.ground.get(landing) }, self.ground.position(landing)))
+        })
+    }
+
+    /// How many items of a kind came into the world and left it.
+    #[must_use]
+    pub fn tally(&self, kind: KindId) -> Tally {
+        self.tallies.get(kind.index()).copied().unwrap_or_default()
+    }
+
+    // What operations read. Indexes have been checked.
+
+    #[inline]
+    pub(crate) fn cell(&self, spot: Spot) -> Cell {
+        if spot.is_ground() {
+            return self.ground.get(spot.slot);
+        }
+        let container = &self.containers[spot.container as usize];
+        debug_assert!(spot.slot < container.slots);
+        self.cells[(container.base + spot.slot) as usize]
+    }
+
+    pub(crate) fn slot_count(&self, container: u32) -> u32 {
+        self.containers[container as usize].slots
+    }
+
+    #[inline]
+    pub(crate) fn def_of(&self, container: u32) -> &ContainerDef {
+        &self.rules.containers()[self.containers[container as usize].def as usize]
+    }
+
+    #[inline]
+    pub(crate) fn holder_of(&self, container: u32) -> Option<u32> {
+        let holder = self.containers.get(container as usize)?.holder;
+        (holder != NONE).then_some(holder)
+    }
+
+    pub(crate) fn containers_of(&self, holder: u32) -> &[u32] {
+        &self.holders[holder as usize].containers
+    }
+
+    /// Weight and cap of a container, in thousandths.
+    #[inline]
+    pub(crate) fn weight_and_cap(&self, container: u32) -> (i64, i64) {
+        (self.containers[container as usize].weight, self.def_of(container).weight_cap)
+    }
+
+    /// Weight and cap of a holder, in thousandths.
+    pub(crate) fn holder_weight_and_cap(&self, holder: u32) -> (i64, i64) {
+        let state = &self.holders[holder as usize];
+        (state.weight, self.rules.holder(HolderDefId(state.def)).weight_cap)
+    }
+
+    /// The most items of a kind in a slot.
+    #[inline]
+    pub(crate) fn limit(&self, spot: Spot, kind: u32) -> u32 {
+        if spot.is_ground() {
+            return self.rules.figures[kind as usize].stack_limit;
+        }
+        slot_limit(&self.rules, self.def_of(spot.container), kind, spot.slot)
+    }
+
+    fn cells_of(&self, container: &ContainerState) -> &[Cell] {
+        &self.cells[container.base as usize..(container.base + container.slots) as usize]
+    }
+
+    #[inline]
+    pub(crate) fn next_empty(&self, container: u32, from: u32) -> Option<u32> {
+        let state = &self.containers[container as usize];
+        state.index.next_empty(state.slots, from)
+    }
+
+    #[inline]
+    pub(crate) fn next_taken(&self, container: u32, from: u32) -> Option<u32> {
+        if container == GROUND {
+            return self.ground.next(from);
+        }
+        self.containers[container as usize].index.next_taken(from)
+    }
+
+    #[inline]
+    pub(crate) fn next_of_kind(&self, container: u32, kind: u32, from: u32) -> Option<u32> {
+        if container == GROUND {
+            return self.ground.next_of_kind(kind, from);
+        }
+        let state = &self.containers[container as usize];
+        state.index.next_of_kind(self.cells_of(state), kind, from)
+    }
+
+    /// The next slot with a stack of the class that may still grow.
+    #[inline]
+    pub(crate) fn next_with_room(&self, container: u32, kind: u32, class: u32, from: u32) -> Option<u32> {
+        let state = &self.containers[container as usize];
+        let def = &self.rules.containers()[state.def as usize];
+        let limit = |slot| slot_limit(&self.rules, def, kind, slot);
+        state.index.next_with_room(self.cells_of(state), class, from, limit)
+    }
+}
+
+impl<'w> SlotView<'w> {
+    /// Its number, from 0.
+    #[must_use]
+    pub fn number(self) -> u32 {
+        self.spot.slot
+    }
+
+    /// Its name, if it has one.
+    #[must_use]
+    pub fn name(self) -> Option<&'w str> {
+        let rule = self.world.def_of(self.spot.container).ruled.get(self.spot.slot as usize)?;
+        rule.name.as_deref()
+    }
+
+    /// The stack that lies there.
+    #[must_use]
+    pub fn stack(self) -> Option<StackView<'w>> {
+        let cell = self.world.cell(self.spot);
+        (!cell.is_empty()).then_some(StackView { world: self.world, cell })
+    }
+
+    /// The most items of a kind that it may hold, without asking its filter.
+    #[must_use]
+    pub fn limit(self, kind: KindId) -> u32 {
+        self.world.limit(self.spot, kind.0)
+    }
+}
+
+impl<'w> StackView<'w> {
+    /// Its id.
+    #[must_use]
+    pub fn id(self) -> StackId {
+        StackId(self.cell.id)
+    }
+
+    /// The kind of its items.
+    #[must_use]
+    pub fn kind(self) -> Kind<'w> {
+        self.world.rules.kind(KindId(self.cell.kind))
+    }
+
+    /// How many items it has.
+    #[must_use]
+    pub fn count(self) -> u32 {
+        self.cell.count
+    }
+
+    /// What it weighs.
+    #[must_use]
+    pub fn weight(self) -> Decimal {
+        Decimal::from_thousandths(self.world.cell_weight(self.cell))
+    }
+
+    /// Its marks, by name.
+    pub fn marks(self) -> impl Iterator<Item = &'w str> {
+        let marks = self.world.classes.key(self.cell.class).map_or(&[][..], |key| &key.marks);
+        marks.iter().map(move |&mark| self.world.rules.mark(mark).name())
+    }
+
+    /// Those of its properties that differ from its kind's, by name.
+    pub fn changed_properties(self) -> impl Iterator<Item = (&'w str, Decimal)> {
+        let properties = self.world.classes.key(self.cell.class).map_or(&[][..], |key| &key.properties);
+        properties.iter().map(move |&(property, value)| (self.world.rules.property(property).name(), value))
+    }
+
+    /// The number that a property has.
+    #[must_use]
+    pub fn property(self, name: &str) -> Option<Decimal> {
+        let changed = self.changed_properties().find(|(changed, _)| *changed == name);
+        changed.map(|(_, value)| value).or_else(|| match self.kind().property(self.world.rules.find_property(name)?)? {
+            PropertyValue::Number(number) => Some(number),
+            PropertyValue::Text(_) => None,
+        })
+    }
+
+    /// True if both have the same kind, marks and properties.
+    #[must_use]
+    pub fn is_alike(self, other: StackView<'_>) -> bool {
+        self.cell.class == other.cell.class
+    }
+
+    pub(crate) fn class_key(self) -> ClassKey {
+        let plain = || ClassKey::new(&self.world.rules, KindId(self.cell.kind), &[], &[]);
+        self.world.classes.key(self.cell.class).cloned().unwrap_or_else(plain)
+    }
+}

@@ -1,0 +1,151 @@
+//! Buffers that operations work in. The world keeps them, so that steady play allocates nothing.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use super::{Cell, Event, Spot};
+
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Scratch {
+    pub(crate) events: Vec<Event>,
+    pub(crate) pending: Pending,
+    /// Where a stack goes, part by part.
+    pub(crate) parts: Vec<(Spot, u32)>,
+    /// Changes of weight, by container.
+    pub(crate) weights: Vec<(u32, i64)>,
+}
+
+impl Scratch {
+    pub(crate) fn clear(&mut self) {
+        self.events.clear();
+        self.pending.clear();
+        self.parts.clear();
+        self.weights.clear();
+    }
+}
+
+/// Cells as they would be, laid over the world as it is.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Pending {
+    /// In no order; used as long as there are few.
+    few: Vec<(Spot, Cell)>,
+    many: Option<Box<Many>>,
+}
+
+const FEW: usize = 16;
+
+#[derive(Clone, Debug, Default)]
+struct Many {
+    cells: BTreeMap<Spot, Cell>,
+    empty: BTreeSet<Spot>,
+    /// Container, class and slot of stacks with room for more.
+    room: BTreeSet<(u32, u32, u32)>,
+    /// Container and class (or `EMPTY`): below this slot, all that the world would find has been changed.
+    passed: BTreeMap<(u32, u32), u32>,
+}
+
+/// Stands for a class where empty slots are looked for.
+pub(crate) const EMPTY: u32 = u32::MAX;
+
+impl Pending {
+    fn clear(&mut self) {
+        self.few.clear();
+        self.many = None;
+    }
+
+    #[inline]
+    pub(crate) fn is_empty(&self) -> bool {
+        self.few.is_empty() && self.many.is_none()
+    }
+
+    #[inline]
+    pub(crate) fn get(&self, spot: Spot) -> Option<Cell> {
+        match &self.many {
+            None => self.few.iter().find(|(changed, _)| *changed == spot).map(|(_, cell)| *cell),
+            Some(many) => many.cells.get(&spot).copied(),
+        }
+    }
+
+    /// `limit` gives the most of a kind that the spot holds.
+    pub(crate) fn set(&mut self, spot: Spot, cell: Cell, limit: impl Fn(Spot, u32) -> u32) {
+        if let Some(many) = &mut self.many {
+            many.set(spot, cell, limit);
+        } else if let Some((_, known)) = self.few.iter_mut().find(|(changed, _)| *changed == spot) {
+            *known = cell;
+        } else if self.few.len() < FEW {
+            self.few.push((spot, cell));
+        } else {
+            let mut many = Box::new(Many::default());
+            for (spot, cell) in self.few.drain(..) {
+                many.set(spot, cell, &limit);
+            }
+            many.set(spot, cell, limit);
+            self.many = Some(many);
+        }
+    }
+
+    /// The next changed slot of a container that holds a stack which is wanted.
+    pub(crate) fn next(&self, container: u32, from: u32, wanted: impl Fn(Cell) -> bool) -> Option<u32> {
+        let inside = |spot: &Spot| spot.container == container && spot.slot >= from;
+        match &self.many {
+            None => self.few.iter().filter(|(spot, cell)| inside(spot) && wanted(*cell)).map(|(spot, _)| spot.slot).min(),
+            Some(many) => {
+                let range = Spot { container, slot: from }..=Spot { container, slot: u32::MAX };
+                many.cells.range(range).find(|(_, cell)| wanted(**cell)).map(|(spot, _)| spot.slot)
+            }
+        }
+    }
+
+    /// The next changed slot that is empty (`class` is `EMPTY`), or has a stack of the class with room for more.
+    pub(crate) fn next_target(
+        &self,
+        container: u32,
+        class: u32,
+        from: u32,
+        limit: impl Fn(Spot, u32) -> u32,
+    ) -> Option<u32> {
+        match &self.many {
+            None => {
+                let wanted = |spot: Spot, cell: Cell| match class {
+                    EMPTY => cell.is_empty(),
+                    _ => cell.class == class && !cell.is_empty() && cell.count < limit(spot, cell.kind),
+                };
+                let inside = |spot: &Spot| spot.container == container && spot.slot >= from;
+                self.few.iter().filter(|(spot, cell)| inside(spot) && wanted(*spot, *cell)).map(|(spot, _)| spot.slot).min()
+            }
+            Some(many) if class == EMPTY => {
+                let range = Spot { container, slot: from }..=Spot { container, slot: u32::MAX };
+                many.empty.range(range).next().map(|spot| spot.slot)
+            }
+            Some(many) => {
+                let range = (container, class, from)..=(container, class, u32::MAX);
+                many.room.range(range).next().map(|&(_, _, slot)| slot)
+            }
+        }
+    }
+
+    /// From where on the world's own answer is worth asking for.
+    pub(crate) fn passed(&self, container: u32, class: u32) -> u32 {
+        self.many.as_ref().and_then(|many| many.passed.get(&(container, class)).copied()).unwrap_or(0)
+    }
+
+    /// Takes note that all that the world would find below `slot` has been changed.
+    pub(crate) fn pass(&mut self, container: u32, class: u32, slot: u32) {
+        if let Some(many) = &mut self.many {
+            many.passed.insert((container, class), slot);
+        }
+    }
+}
+
+impl Many {
+    fn set(&mut self, spot: Spot, cell: Cell, limit: impl Fn(Spot, u32) -> u32) {
+        if let Some(before) = self.cells.insert(spot, cell) {
+            self.empty.remove(&spot);
+            self.room.remove(&(spot.container, before.class, spot.slot));
+        }
+        if cell.is_empty() {
+            self.empty.insert(spot);
+        } else if cell.count < limit(spot, cell.kind) {
+            self.room.insert((spot.container, cell.class, spot.slot));
+        }
+    }
+}

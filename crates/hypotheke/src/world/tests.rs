@@ -1,0 +1,66 @@
+use std::collections::BTreeSet;
+
+use proptest::prelude::*;
+
+use super::bit_tree::BitTree;
+use super::key_set::KeySet;
+
+#[derive(Clone, Debug)]
+enum Step {
+    Insert(u64),
+    Remove(u64),
+    Next(u64),
+}
+
+fn steps(bound: u64) -> impl Strategy<Value = Vec<Step>> {
+    let step = prop_oneof![
+        3 => (0..bound).prop_map(Step::Insert),
+        2 => (0..bound).prop_map(Step::Remove),
+        1 => (0..bound + 2).prop_map(Step::Next),
+    ];
+    prop::collection::vec(step, 0..3_000)
+}
+
+proptest! {
+    #[test]
+    fn a_key_set_agrees_with_the_standard_ordered_set(steps in prop_oneof![steps(50), steps(2_000)]) {
+        let (mut set, mut model) = (KeySet::default(), BTreeSet::new());
+        for step in steps {
+            match step {
+                Step::Insert(key) => {
+                    set.insert(key);
+                    model.insert(key);
+                }
+                Step::Remove(key) => {
+                    set.remove(key);
+                    model.remove(&key);
+                }
+                Step::Next(from) => prop_assert_eq!(set.next(from), model.range(from..).next().copied()),
+            }
+        }
+        prop_assert!(set.iter().eq(model.iter().copied()));
+    }
+
+    #[test]
+    fn a_bit_tree_agrees_with_the_standard_ordered_set(bound in 1u32..9_000, steps in steps(9_000)) {
+        let (mut tree, mut model) = (BitTree::full(bound), (0..bound).collect::<BTreeSet<u32>>());
+        for step in steps {
+            match step {
+                Step::Insert(number) => {
+                    let number = u32::try_from(number).unwrap() % bound;
+                    tree.insert(number);
+                    model.insert(number);
+                }
+                Step::Remove(number) => {
+                    let number = u32::try_from(number).unwrap() % bound;
+                    tree.remove(number);
+                    model.remove(&number);
+                }
+                Step::Next(from) => {
+                    let from = u32::try_from(from).unwrap();
+                    prop_assert_eq!(tree.next(from), model.range(from..).next().copied());
+                }
+            }
+        }
+    }
+}
