@@ -95,7 +95,7 @@ fn useless_cap(rules: &Ruleset, container: &ContainerDef, source: &ContainerSour
     Some(Diagnostic::warning("useless-cap", cap.at, message).label(label))
 }
 
-/// Tags that a single kind carries and that look like another tag.
+/// Tags that a single kind carries, that nothing else mentions, and that differ from another tag in a letter.
 fn slipped_tags(rules: &Ruleset) -> Vec<Diagnostic> {
     let mut carriers = vec![0u32; rules.source.tag_names.len()];
     for kind in &rules.source.kinds {
@@ -103,20 +103,31 @@ fn slipped_tags(rules: &Ruleset) -> Vec<Diagnostic> {
             carriers[tag as usize] += 1;
         }
     }
+    let mentioned = rules.mentioned_tags();
     let mut found = Vec::new();
     for (used, count) in rules.source.tag_names.iter().zip(carriers) {
         let declared = rules.source.tags.iter().any(|tag| tag.name.value == *used.name);
-        if count != 1 || declared || used.name.len() < 4 {
+        if count != 1 || declared || mentioned.contains(&*used.name) {
             continue;
         }
-        let others = rules.tags().iter().map(|tag| tag.name()).filter(|&other| *used.name != *other && !other.starts_with(&*used.name));
-        if let Some(meant) = crate::text::nearest(&used.name, others) {
+        let others = rules.tags().iter().map(|tag| tag.name());
+        if let Some(meant) = others.filter(|&other| *used.name != *other).find(|other| is_slip(&used.name, other)) {
             let message = format!("tag `{}` is carried by a single kind and looks like `{meant}`", used.name);
             let fault = Diagnostic::warning("slipped-tag", tag_location(rules, used.at), message);
             found.push(fault.help(format!("write `{meant}`, or declare it: `[tag.{}]`", used.name)));
         }
     }
     found
+}
+
+/// Whether one part of the dotted name is a slip of the same part of the other: one letter differs, is missing, is too
+/// many, or has changed places with its neighbour.
+fn is_slip(tag: &str, other: &str) -> bool {
+    if tag.split('.').count() != other.split('.').count() {
+        return false;
+    }
+    let differing: Vec<(&str, &str)> = tag.split('.').zip(other.split('.')).filter(|(a, b)| a != b).collect();
+    matches!(differing[..], [(a, b)] if a.len() >= 4 && b.len() >= 4 && strsim::osa_distance(a, b) == 1)
 }
 
 fn tag_location(rules: &Ruleset, at: KindAt) -> Location {

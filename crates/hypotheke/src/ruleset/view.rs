@@ -2,6 +2,7 @@
 
 use hashbrown::HashTable;
 use rustc_hash::{FxBuildHasher, FxHashMap};
+use std::collections::BTreeSet;
 use std::hash::BuildHasher;
 
 use super::bits::Bits;
@@ -306,6 +307,23 @@ impl Ruleset {
 
     pub(crate) fn filter(&self, id: FilterId) -> &CompiledFilter {
         &self.filters[id.0 as usize]
+    }
+
+    /// The tags that some filter names.
+    pub(super) fn mentioned_tags(&self) -> BTreeSet<&str> {
+        let mut found = BTreeSet::new();
+        let mut tests: Vec<&Test> = self.filters.iter().map(|filter| &filter.test).collect();
+        while let Some(test) = tests.pop() {
+            match test {
+                Test::Tag(tag) => {
+                    found.insert(&*self.tag(*tag).name);
+                }
+                Test::Not(part) => tests.push(part),
+                Test::All(parts) | Test::Any(parts) => tests.extend(parts),
+                Test::Mark(_) | Test::Kind(_) | Test::Compare(..) => {}
+            }
+        }
+        found
     }
 
     pub(crate) fn meaning(&self, name: &str) -> Option<NameMeaning> {

@@ -294,6 +294,12 @@ impl<'w> SlotView<'w> {
         self.spot.slot
     }
 
+    /// The container that it belongs to.
+    #[must_use]
+    pub fn container(self) -> ContainerId {
+        self.world.container_id(self.spot.container)
+    }
+
     /// Its name, if it has one.
     #[must_use]
     pub fn name(self) -> Option<&'w str> {

@@ -1,0 +1,153 @@
+//! One file a command.
+
+mod check;
+mod demo;
+mod show;
+mod verify;
+
+use std::io::{IsTerminal, Write};
+use std::process::ExitCode;
+
+use anstream::AutoStream;
+use clap::{ColorChoice, CommandFactory, Parser};
+
+use crate::args::{Args, Command, Format};
+use crate::files::InputError;
+use crate::render::{clean, diagnostics};
+use hypotheke::text::{Diagnostics, Severity};
+
+/// What a command found.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Verdict {
+    Good,
+    Failed,
+}
+
+/// Where a command writes.
+pub(crate) struct Output {
+    pub(crate) format: Format,
+    out: AutoStream<std::io::Stdout>,
+    err: AutoStream<std::io::Stderr>,
+}
+
+impl Output {
+    fn new(args: &Args) -> Output {
+        let choice = match args.color {
+            ColorChoice::Auto => anstream::ColorChoice::Auto,
+            ColorChoice::Always => anstream::ColorChoice::Always,
+            ColorChoice::Never => anstream::ColorChoice::Never,
+        };
+        Output {
+            format: args.format,
+            out: AutoStream::new(std::io::stdout(), choice),
+            err: AutoStream::new(std::io::stderr(), choice),
+        }
+    }
+
+    pub(crate) fn write(&mut self, text: &str) -> Result<(), InputError> {
+        Ok(self.out.write_all(text.as_bytes())?)
+    }
+
+    pub(crate) fn write_json(&mut self, value: &impl serde::Serialize) -> Result<(), InputError> {
+        let text = serde_json::to_string_pretty(value).map_err(std::io::Error::other)?;
+        self.write(&text)?;
+        self.write("\n")
+    }
+
+    /// Says how far it is, on a terminal only; the line is written over.
+    pub(crate) fn progress(&mut self, text: &str) {
+        if std::io::stderr().is_terminal() {
+            // What can't be shown of the progress is no reason to stop.
+            let _ = write!(self.err, "\r\x1b[2K{text}");
+            let _ = self.err.flush();
+        }
+    }
+}
+
+pub(crate) fn run() -> ExitCode {
+    let args = match Args::try_parse() {
+        Ok(args) => args,
+        Err(error) => {
+            let _ = error.print();
+            return ExitCode::from(if error.use_stderr() { 2 } else { 0 });
+        }
+    };
+    let mut output = Output::new(&args);
+    match dispatch(&args, &mut output).and_then(|verdict| {
+        output.out.flush()?;
+        Ok(verdict)
+    }) {
+        Ok(Verdict::Good) => ExitCode::SUCCESS,
+        Ok(Verdict::Failed) => ExitCode::from(1),
+        // Whoever reads has seen enough, as in `hypotheke show | head`.
+        Err(InputError::Write(error)) if error.kind() == std::io::ErrorKind::BrokenPipe => ExitCode::SUCCESS,
+        Err(error) => {
+            report(&mut output, &error);
+            ExitCode::from(2)
+        }
+    }
+}
+
+fn dispatch(args: &Args, output: &mut Output) -> Result<Verdict, InputError> {
+    if let Some(shell) = args.completions {
+        let mut script = Vec::new();
+        clap_complete::generate(shell, &mut Args::command(), "hypotheke", &mut script);
+        output.write(&String::from_utf8_lossy(&script))?;
+        return Ok(Verdict::Good);
+    }
+    match &args.command {
+        Some(Command::Demo { write: Some(folder) }) => demo::write(output, folder),
+        Some(Command::Demo { write: None }) => demo::run(output),
+        Some(Command::Check { rules }) => check::run(output, rules),
+        Some(Command::Show { rules, places, part }) => show::run(output, rules, places, *part),
+        Some(Command::Verify { files, rules, steps }) => verify::run(output, files, rules, *steps),
+        None => Err(InputError::usage("no command is named", Some("`hypotheke --help` lists them"))),
+    }
+}
+
+/// Says why nothing could be done: on standard error, or as JSON on standard output.
+fn report(output: &mut Output, error: &InputError) {
+    if output.format == Format::Json {
+        let mut faults = Vec::new();
+        collect_json(error, &mut faults);
+        // Nothing more can be said if this can't be written.
+        let _ = output.write_json(&serde_json::json!({ "faults": faults }));
+        let _ = output.out.flush();
+        return;
+    }
+    match error {
+        InputError::Several(errors) => errors.iter().for_each(|error| report(output, error)),
+        _ => match error.diagnostics() {
+            Some(found) => report_diagnostics(output, found),
+            None => {
+                let help = error.help().map(|help| format!("\n  help: {help}")).unwrap_or_default();
+                let _ = writeln!(output.err, "error: {}{help}", clean(&error.to_string()));
+            }
+        },
+    }
+}
+
+fn collect_json(error: &InputError, faults: &mut Vec<serde_json::Value>) {
+    match (error, error.diagnostics()) {
+        (InputError::Several(errors), _) => errors.iter().for_each(|error| collect_json(error, faults)),
+        (_, Some(found)) => faults.extend(diagnostics::to_json(found).iter().map(|fault| serde_json::json!(fault))),
+        (_, None) => faults.push(serde_json::json!({ "severity": "error", "message": error.to_string(), "help": error.help() })),
+    }
+}
+
+/// Draws what is wrong, and how much of it there is.
+pub(crate) fn report_diagnostics(output: &mut Output, found: &Diagnostics) {
+    let _ = output.err.write_all(diagnostics::draw(found).as_bytes());
+    let _ = writeln!(output.err, "{}", summary(found));
+}
+
+/// `2 errors, 1 warning`
+pub(crate) fn summary(found: &Diagnostics) -> String {
+    let count = |severity| found.iter().filter(|diagnostic| diagnostic.severity() == severity).count();
+    let counted = |severity: Severity| {
+        let count = count(severity);
+        (count > 0).then(|| crate::render::report::counted(count, &severity.to_string()))
+    };
+    let parts: Vec<String> = [Severity::Error, Severity::Warning].into_iter().filter_map(counted).collect();
+    if parts.is_empty() { "no faults".to_owned() } else { parts.join(", ") }
+}

@@ -1,0 +1,150 @@
+//! show: containers with what lies in them at the start, and the table of kinds.
+
+use std::path::Path;
+use std::sync::Arc;
+
+use serde_json::{Value, json};
+
+use super::check::title;
+use super::{Output, Verdict};
+use crate::args::{Format, Part};
+use crate::files::{InputError, load_rules};
+use crate::render::container::weight_text;
+use crate::render::{Page, Tone, clip, container, kinds};
+use hypotheke::{ContainerId, HolderId, Kind, Place, Ruleset, StackView, World};
+
+pub(crate) fn run(output: &mut Output, path: &Path, places: &[String], part: Option<Part>) -> Result<Verdict, InputError> {
+    let rules = Arc::new(load_rules(path)?);
+    let world = World::new(&rules);
+    let chosen = chosen_containers(&world, places)?;
+    let with_kinds = places.is_empty() && part != Some(Part::Containers);
+    let with_containers = part != Some(Part::Kinds);
+    if output.format == Format::Json {
+        let mut value = json!({ "title": rules.title(), "version": rules.version(), "weight-unit": rules.weight_unit() });
+        if with_containers {
+            value["containers"] = chosen.iter().map(|&id| container_json(&world, id)).collect();
+            value["holders"] = world.holders().map(|id| holder_json(&world, id)).collect();
+        }
+        if with_kinds {
+            value["kinds"] = rules.kinds().map(|kind| kind_json(&rules, kind)).collect();
+        }
+        output.write_json(&value)?;
+        return Ok(Verdict::Good);
+    }
+    let mut page = Page::default();
+    page.put(Tone::Heading, &clip(title(&rules), 80)).put(Tone::Faint, &format!("   version {}", rules.version())).end();
+    if with_containers {
+        for &id in &chosen {
+            page.blank();
+            container::draw(&mut page, &world, id);
+        }
+        if places.is_empty() {
+            draw_holders(&mut page, &world);
+        }
+    }
+    if with_kinds {
+        page.blank();
+        kinds::draw(&mut page, &rules);
+    }
+    output.write(&page.into_text())?;
+    Ok(Verdict::Good)
+}
+
+fn chosen_containers(world: &World, places: &[String]) -> Result<Vec<ContainerId>, InputError> {
+    if places.is_empty() {
+        return Ok(world.containers().collect());
+    }
+    let mut chosen = Vec::new();
+    for name in places {
+        let unknown = |message: String, help: Option<&str>| InputError::usage(message, help);
+        let path = name.parse().map_err(|error| unknown(format!("`{name}`: {error}"), None))?;
+        match world.place(&path, None).map_err(|error| unknown(error.to_string(), error.help_text()))? {
+            Place::Slot(id, _) | Place::Container(id) => chosen.push(id),
+            Place::Holder(id) => chosen.extend(world.carried(id)),
+            _ => return Err(unknown(format!("`{name}` is not a container"), None)),
+        }
+    }
+    Ok(chosen)
+}
+
+fn draw_holders(page: &mut Page, world: &World) {
+    if world.holders().next().is_none() {
+        return;
+    }
+    page.blank();
+    page.line(Tone::Faint, "holder            carries");
+    for id in world.holders() {
+        let Some(def) = world.holder_def(id) else { continue };
+        let carried: Vec<&str> = world.carried(id).filter_map(|id| world.container_def(id)).map(|def| def.id()).collect();
+        let weight = weight_text(world, world.holder_weight(id), def.weight_cap());
+        page.put(Tone::Heading, &crate::render::pad(def.id(), 16)).plain("  ");
+        page.plain(&clip(&carried.join(", "), 58)).put(Tone::Notable, &format!("   {weight}")).end();
+    }
+}
+
+fn stack_json(stack: StackView<'_>, slot: u32) -> Value {
+    let mut value = json!({ "slot": slot, "id": stack.id().to_string(), "kind": stack.kind().id(), "count": stack.count() });
+    let marks: Vec<&str> = stack.marks().collect();
+    if !marks.is_empty() {
+        value["marks"] = json!(marks);
+    }
+    for (name, number) in stack.changed_properties() {
+        value["properties"][name] = json!(number);
+    }
+    value
+}
+
+fn container_json(world: &World, id: ContainerId) -> Value {
+    let rules = world.rules();
+    let Some(def) = world.container_def(id) else { return Value::Null };
+    let slots: Vec<Value> = rules
+        .slot_rules(def)
+        .map(|rule| json!({ "name": rule.name(), "admits": rule.admits(), "stack-limit": rule.stack_limit() }))
+        .collect();
+    json!({
+        "path": world.container_name(id),
+        "name": def.name(),
+        "slots": def.slots(),
+        "columns": def.columns(),
+        "free-slots": world.free_slots(id),
+        "weight": world.container_weight(id),
+        "weight-cap": def.weight_cap(),
+        "stack-limit": def.stack_limit(),
+        "admits": rules.admits(def),
+        "worn": def.is_worn(),
+        "slot": slots,
+        "stacks": world.stacks(id).map(|(slot, stack)| stack_json(stack, slot)).collect::<Vec<_>>(),
+    })
+}
+
+fn holder_json(world: &World, id: HolderId) -> Value {
+    let Some(def) = world.holder_def(id) else { return Value::Null };
+    json!({
+        "id": def.id(),
+        "name": def.name(),
+        "carries": world.carried(id).map(|id| world.container_name(id)).collect::<Vec<_>>(),
+        "weight": world.holder_weight(id),
+        "weight-cap": def.weight_cap(),
+    })
+}
+
+fn kind_json(rules: &Ruleset, kind: Kind<'_>) -> Value {
+    let mut value = json!({
+        "id": kind.id(),
+        "name": kind.name(),
+        "tags": kind.tags().collect::<Vec<_>>(),
+        "weight": kind.weight(),
+        "value": kind.value(),
+        "stack-limit": kind.stack_limit(),
+    });
+    if !kind.note().is_empty() {
+        value["note"] = json!(kind.note());
+    }
+    for (property, first) in kind.properties() {
+        value["properties"][rules.properties()[property.index()].name()] = match first {
+            hypotheke::PropertyValue::Number(number) => json!(number),
+            hypotheke::PropertyValue::Text(text) => json!(text),
+        };
+    }
+    value
+}

@@ -1,0 +1,27 @@
+//! The demo, embedded.
+
+/// A file of the demo: its path within the demo's folder, and its text.
+pub(crate) struct DemoFile {
+    pub(crate) path: &'static str,
+    pub(crate) text: &'static str,
+}
+
+pub(crate) const RULES: DemoFile = DemoFile { path: "rules.toml", text: include_str!("../demo/rules.toml") };
+
+pub(crate) const TABLES: &[DemoFile] = &[DemoFile { path: "items.csv", text: include_str!("../demo/items.csv") }];
+
+pub(crate) const SCENARIOS: &[DemoFile] = &[
+    DemoFile { path: "scenarios/camp.scenario", text: include_str!("../demo/scenarios/camp.scenario") },
+    DemoFile { path: "scenarios/people.scenario", text: include_str!("../demo/scenarios/people.scenario") },
+    DemoFile { path: "scenarios/samples.scenario", text: include_str!("../demo/scenarios/samples.scenario") },
+    DemoFile { path: "scenarios/sled.scenario", text: include_str!("../demo/scenarios/sled.scenario") },
+];
+
+/// Scenarios that fail on purpose.
+pub(crate) const FAILING: DemoFile =
+    DemoFile { path: "failing/three-failures.scenario", text: include_str!("../demo/failing/three-failures.scenario") };
+
+/// All of them.
+pub(crate) fn all() -> impl Iterator<Item = &'static DemoFile> {
+    [&RULES].into_iter().chain(TABLES).chain(SCENARIOS).chain([&FAILING])
+}

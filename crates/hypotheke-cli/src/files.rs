@@ -1,0 +1,124 @@
+//! Reading what the command line names.
+
+use std::io::Read;
+use std::path::{Path, PathBuf};
+
+use hypotheke::text::Diagnostics;
+use hypotheke::{LoadError, Ruleset, RulesetErrors, ScenarioErrors, ScenarioFile};
+
+/// Why a command could not do its work: wrong usage or bad input. Exit status 2.
+#[derive(Debug, thiserror::Error)]
+pub(crate) enum InputError {
+    #[error(transparent)]
+    Load(#[from] LoadError),
+    #[error(transparent)]
+    Ruleset(#[from] RulesetErrors),
+    #[error("{message}")]
+    Usage { message: String, help: Option<String> },
+    /// Faults of several files.
+    #[error("several files can't be read")]
+    Several(Vec<InputError>),
+    #[error("can't write: {0}")]
+    Write(#[from] std::io::Error),
+}
+
+impl InputError {
+    pub(crate) fn usage(message: impl Into<String>, help: Option<&str>) -> InputError {
+        InputError::Usage { message: message.into(), help: help.map(str::to_owned) }
+    }
+
+    /// The faults of a text, if that is what it is.
+    pub(crate) fn diagnostics(&self) -> Option<&Diagnostics> {
+        match self {
+            InputError::Ruleset(errors) | InputError::Load(LoadError::Ruleset(errors)) => Some(errors.diagnostics()),
+            InputError::Load(LoadError::Scenario(errors)) => Some(errors.diagnostics()),
+            _ => None,
+        }
+    }
+
+    /// What to do about it.
+    pub(crate) fn help(&self) -> Option<&str> {
+        match self {
+            InputError::Usage { help, .. } => help.as_deref(),
+            InputError::Load(LoadError::Read { .. }) => {
+                Some("name the file, or make one to start from: `hypotheke demo --write FOLDER`")
+            }
+            _ => None,
+        }
+    }
+}
+
+fn is_standard_input(path: &Path) -> bool {
+    path == Path::new("-")
+}
+
+fn standard_input() -> Result<Vec<u8>, InputError> {
+    let mut bytes = Vec::new();
+    std::io::stdin().lock().read_to_end(&mut bytes).map_err(|error| {
+        InputError::usage(format!("can't read standard input: {error}"), None)
+    })?;
+    Ok(bytes)
+}
+
+pub(crate) fn load_rules(path: &Path) -> Result<Ruleset, InputError> {
+    if is_standard_input(path) {
+        let table = |name: &str| std::fs::read(name).map(|bytes| (name.to_owned(), bytes)).map_err(|error| error.to_string());
+        return Ok(Ruleset::from_bytes("<stdin>", standard_input()?, table)?);
+    }
+    Ok(Ruleset::load(path)?)
+}
+
+/// The scenario files that the command line names, folders looked through, in order of their paths.
+pub(crate) fn scenario_paths(named: &[PathBuf], rules: &Path) -> Result<Vec<PathBuf>, InputError> {
+    let beside = rules.parent().unwrap_or(Path::new("")).join("scenarios");
+    let named = if named.is_empty() {
+        if !beside.is_dir() {
+            let message = format!("no scenario is named, and there is no folder `{}`", beside.display());
+            return Err(InputError::usage(message, Some("name scenario files or a folder: `hypotheke verify FILE`")));
+        }
+        vec![beside]
+    } else {
+        named.to_vec()
+    };
+    let mut found = Vec::new();
+    for path in named {
+        if path.is_dir() {
+            let before = found.len();
+            look_through(&path, &mut found)?;
+            found[before..].sort();
+            if found.len() == before {
+                let message = format!("there is no scenario file in the folder `{}`", path.display());
+                return Err(InputError::usage(message, Some("scenario files end in `.scenario`")));
+            }
+        } else {
+            found.push(path);
+        }
+    }
+    let mut seen = std::collections::BTreeSet::new();
+    found.retain(|path| seen.insert(path.clone()));
+    Ok(found)
+}
+
+fn look_through(folder: &Path, found: &mut Vec<PathBuf>) -> Result<(), InputError> {
+    let unreadable = |error: std::io::Error| InputError::usage(format!("can't read the folder `{}`: {error}", folder.display()), None);
+    for entry in std::fs::read_dir(folder).map_err(unreadable)? {
+        let entry = entry.map_err(unreadable)?;
+        let path = entry.path();
+        // A link to a folder is not followed, so that no circle of links is.
+        let is_folder = entry.file_type().map_err(unreadable)?.is_dir();
+        if is_folder {
+            look_through(&path, found)?;
+        } else if path.extension().is_some_and(|extension| extension == "scenario") {
+            found.push(path);
+        }
+    }
+    Ok(())
+}
+
+pub(crate) fn load_scenarios(path: &Path) -> Result<ScenarioFile, InputError> {
+    if is_standard_input(path) {
+        let scenarios = ScenarioFile::from_bytes("<stdin>", standard_input()?);
+        return scenarios.map_err(|error: ScenarioErrors| InputError::Load(error.into()));
+    }
+    Ok(ScenarioFile::load(path)?)
+}

@@ -1,0 +1,154 @@
+//! Containers, drawn row by row: a ruler with the slot's number or name, under it what lies there.
+
+use hypotheke::{ContainerId, Decimal, SlotView, StackView, World};
+
+use super::page::WIDTH;
+use super::{Page, Tone, clip, pad, width};
+
+/// The least columns of one slot.
+const NARROWEST: usize = 11;
+/// The most columns of one slot.
+const WIDEST: usize = 19;
+const INDENT: usize = 2;
+
+pub(crate) fn draw(page: &mut Page, world: &World, id: ContainerId) {
+    let Some(def) = world.container_def(id) else { return };
+    heading(page, world, id);
+    if let Some(filter) = world.rules().admits(def) {
+        page.put(Tone::Faint, "  admits ").plain(&clip(filter, WIDTH - 9)).end();
+    }
+    let columns = def.columns().max(1) as usize;
+    let side_by_side = columns.min((WIDTH - INDENT) / NARROWEST);
+    let cell = ((WIDTH - INDENT) / side_by_side).min(WIDEST);
+    let slots: Vec<SlotView<'_>> = world.slots(id).collect();
+    let mut empty: Option<(u32, u32)> = None;
+    for row in slots.chunks(columns).flat_map(|row| row.chunks(side_by_side)) {
+        if row.iter().all(|slot| slot.stack().is_none() && slot.name().is_none()) {
+            let (first, last) = (row[0].number(), row[row.len() - 1].number());
+            empty = Some((empty.map_or(first, |(start, _)| start), last));
+            continue;
+        }
+        draw_empty(page, empty.take());
+        draw_row(page, row, cell);
+    }
+    draw_empty(page, empty);
+    draw_details(page, world, &slots);
+}
+
+fn heading(page: &mut Page, world: &World, id: ContainerId) {
+    let Some(def) = world.container_def(id) else { return };
+    let path = world.container_name(id);
+    let taken = def.slots() - world.free_slots(id);
+    let mut right = format!("{taken} of {} slots taken", def.slots());
+    if let Some(limit) = def.stack_limit() {
+        right.push_str(&format!(" · stacks of {limit}"));
+    }
+    right.push_str(" · ");
+    right.push_str(&weight_text(world, world.container_weight(id), def.weight_cap()));
+    let note = if def.is_worn() { " (worn)" } else { "" };
+    let left = clip(&format!("{path}  {}{note}", def.name()), WIDTH.saturating_sub(width(&right) + 2));
+    let gap = WIDTH.saturating_sub(width(&left) + width(&right)).max(2);
+    let name_starts = path.len().min(left.len());
+    page.put(Tone::Heading, &left[..name_starts]).plain(&left[name_starts..]);
+    page.plain(&" ".repeat(gap)).put(Tone::Notable, &right).end();
+}
+
+/// `33.3 of 180 kg`, or `33.3 kg` where there is no cap.
+pub(crate) fn weight_text(world: &World, weight: Decimal, cap: Option<Decimal>) -> String {
+    match cap {
+        Some(cap) => format!("{weight} of {}", world.weight_text(cap)),
+        None => world.weight_text(weight),
+    }
+}
+
+fn draw_empty(page: &mut Page, range: Option<(u32, u32)>) {
+    match range {
+        Some((first, last)) if first == last => page.line(Tone::Faint, &format!("  {first} empty")),
+        Some((first, last)) => page.line(Tone::Faint, &format!("  {first} to {last} empty")),
+        None => {}
+    }
+}
+
+fn draw_row(page: &mut Page, row: &[SlotView<'_>], cell: usize) {
+    page.plain("  ");
+    for slot in row {
+        let label = slot.name().map_or_else(|| slot.number().to_string(), str::to_owned);
+        let label = clip(&label, cell - 3);
+        let ruler = "─".repeat(cell - 2 - width(&label));
+        page.put(Tone::Faint, &format!("{label} {ruler} "));
+    }
+    page.end();
+    page.plain("  ");
+    for slot in row {
+        match slot.stack() {
+            Some(stack) => page.plain(&pad(stack.kind().id(), cell - 1)).plain(" "),
+            None => page.put(Tone::Faint, &pad("·", cell)),
+        };
+    }
+    page.end();
+    page.plain("  ");
+    for slot in row {
+        let Some(stack) = slot.stack() else {
+            page.plain(&" ".repeat(cell));
+            continue;
+        };
+        let figures = format!("{} of {}", stack.count(), slot.limit(stack.kind().handle()));
+        let flag = if is_varied(stack) { " *" } else { "" };
+        page.put(Tone::Notable, &clip(&figures, cell - 3)).plain(&pad(flag, cell - width(&clip(&figures, cell - 3))));
+    }
+    page.end();
+}
+
+fn is_varied(stack: StackView<'_>) -> bool {
+    stack.marks().next().is_some() || stack.changed_properties().next().is_some()
+}
+
+/// Marks and properties of the stacks that have a `*`, and the filters of slots.
+fn draw_details(page: &mut Page, world: &World, slots: &[SlotView<'_>]) {
+    for slot in slots {
+        let Some(stack) = slot.stack().filter(|&stack| is_varied(stack)) else { continue };
+        let marks = stack.marks().map(str::to_owned);
+        let properties = stack.changed_properties().map(|(name, value)| format!("{name} {value}"));
+        let variant: Vec<String> = marks.chain(properties).collect();
+        let label = slot.name().map_or_else(|| slot.number().to_string(), str::to_owned);
+        page.plain("  * ").put(Tone::Faint, &label);
+        page.plain(&clip(&format!(" {}: {}", stack.kind().id(), variant.join(", ")), WIDTH - 4 - width(&label))).end();
+    }
+    let Some(def) = slots.first().and_then(|_| container_def_of(world, slots)) else { return };
+    let rules: Vec<String> = world.rules().slot_rules(def).filter_map(|rule| {
+        let admits = rule.admits()?;
+        Some(format!("{} admits {admits}", rule.name().unwrap_or("a slot")))
+    }).collect();
+    if !rules.is_empty() {
+        wrap(page, "  ", &rules, "; ");
+    }
+}
+
+fn container_def_of<'w>(world: &'w World, slots: &[SlotView<'w>]) -> Option<&'w hypotheke::ContainerDef> {
+    slots.first().and_then(|slot| world.container_def(slot.container()))
+}
+
+/// Items one after the other, as many to a line as fit.
+pub(crate) fn wrap(page: &mut Page, indent: &str, items: &[String], between: &str) {
+    let mut line = String::new();
+    for (index, item) in items.iter().enumerate() {
+        let item = clip(item, WIDTH - indent.len() - between.len());
+        let last = index + 1 == items.len();
+        let piece = if last { item } else { format!("{item}{between}") };
+        if !line.is_empty() && width(indent) + width(&line) + width(piece.trim_end()) > WIDTH {
+            page.line(Tone::Faint, &format!("{indent}{}", line.trim_end()));
+            line.clear();
+        }
+        line.push_str(&piece);
+    }
+    page.line(Tone::Faint, &format!("{indent}{}", line.trim_end()));
+}
+
+/// What lies on the ground.
+pub(crate) fn draw_ground(page: &mut Page, world: &World) {
+    page.put(Tone::Heading, "ground").plain(&format!("  {}", world.weight_text(world.ground_weight()))).end();
+    for (stack, at) in world.ground() {
+        let text = format!("{} {}", stack.count(), stack.kind().id());
+        page.put(Tone::Faint, &format!("  {} at {at}  ", stack.id())).plain(&clip(&text, 60)).end();
+    }
+}

@@ -1,0 +1,9 @@
+//! Drawing. Every text that comes from a file goes through [`Page`], which takes control characters out of it.
+
+pub(crate) mod container;
+pub(crate) mod diagnostics;
+pub(crate) mod kinds;
+mod page;
+pub(crate) mod report;
+
+pub(crate) use page::{Page, Tone, clean, clip, fold, pad, width};

@@ -1,0 +1,147 @@
+//! Text with tones, up to 100 columns wide.
+
+use std::fmt::Write;
+
+use anstyle::{AnsiColor, Style};
+use unicode_width::{UnicodeWidthChar, UnicodeWidthStr};
+
+/// So wide is a page.
+pub(crate) const WIDTH: usize = 100;
+
+/// What a piece of text is, which decides how it looks. Nothing is told by colour alone.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Tone {
+    Plain,
+    Heading,
+    /// Rulers, slot numbers, what surrounds the matter.
+    Faint,
+    Good,
+    Bad,
+    Notable,
+}
+
+impl Tone {
+    fn style(self) -> Style {
+        match self {
+            Tone::Plain => Style::new(),
+            Tone::Heading => Style::new().bold(),
+            Tone::Faint => Style::new().fg_color(Some(AnsiColor::BrightBlack.into())),
+            Tone::Good => Style::new().fg_color(Some(AnsiColor::Green.into())),
+            Tone::Bad => Style::new().fg_color(Some(AnsiColor::Red.into())).bold(),
+            Tone::Notable => Style::new().fg_color(Some(AnsiColor::Cyan.into())),
+        }
+    }
+}
+
+/// A text that is being drawn.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Page {
+    text: String,
+}
+
+impl Page {
+    pub(crate) fn put(&mut self, tone: Tone, text: &str) -> &mut Page {
+        let (style, text) = (tone.style(), clean(text));
+        let visible = text.trim_end_matches(' ');
+        // Writing to a String can't fail. Blanks at the end stay outside, so that the end of a line can take them away.
+        let _ = write!(self.text, "{style}{visible}{style:#}{}", &text[visible.len()..]);
+        self
+    }
+
+    pub(crate) fn plain(&mut self, text: &str) -> &mut Page {
+        self.text.push_str(&clean(text));
+        self
+    }
+
+    /// Ends the line, without blanks at its end.
+    pub(crate) fn end(&mut self) {
+        self.text.truncate(self.text.trim_end_matches(' ').len());
+        self.text.push('\n');
+    }
+
+    /// A whole line.
+    pub(crate) fn line(&mut self, tone: Tone, text: &str) {
+        self.put(tone, text).end();
+    }
+
+    /// An empty line, unless there is one already.
+    pub(crate) fn blank(&mut self) {
+        if !self.text.ends_with("\n\n") {
+            self.text.push('\n');
+        }
+    }
+
+    pub(crate) fn into_text(self) -> String {
+        self.text
+    }
+}
+
+/// Names come from files; none of their characters may steer the terminal or turn the direction of the text.
+pub(crate) fn clean(text: &str) -> String {
+    let steers = |c: char| c.is_control() || matches!(c, '\u{200e}' | '\u{200f}' | '\u{202a}'..='\u{202e}' | '\u{2066}'..='\u{2069}');
+    text.chars().map(|c| if steers(c) { '\u{fffd}' } else { c }).collect()
+}
+
+pub(crate) fn width(text: &str) -> usize {
+    clean(text).width()
+}
+
+/// Cuts a text to so many columns; what is cut ends in `…`.
+pub(crate) fn clip(text: &str, columns: usize) -> String {
+    let text = clean(text);
+    if text.width() <= columns {
+        return text;
+    }
+    let mut kept = String::new();
+    let mut used = 0;
+    for c in text.chars() {
+        used += c.width().unwrap_or(0);
+        if used >= columns {
+            break;
+        }
+        kept.push(c);
+    }
+    kept.push('…');
+    kept
+}
+
+/// Breaks a text at blanks into lines of at most so many columns.
+pub(crate) fn fold(text: &str, columns: usize) -> Vec<String> {
+    let mut lines = vec![String::new()];
+    for word in text.split(' ') {
+        let last = lines.len() - 1;
+        if lines[last].is_empty() {
+            lines[last] = clip(word, columns);
+        } else if width(&lines[last]) + 1 + width(word) <= columns {
+            lines[last].push(' ');
+            lines[last].push_str(&clean(word));
+        } else {
+            lines.push(clip(word, columns));
+        }
+    }
+    lines
+}
+
+/// Cuts or fills a text to exactly so many columns.
+pub(crate) fn pad(text: &str, columns: usize) -> String {
+    let mut text = clip(text, columns);
+    text.extend(std::iter::repeat_n(' ', columns.saturating_sub(text.width())));
+    text
+}
+
+#[cfg(test)]
+mod tests {
+    use super::{clean, clip, pad};
+
+    #[test]
+    fn control_characters_do_not_reach_the_terminal() {
+        assert_eq!(clean("a\u{1b}[31mb\u{7}\u{202e}c"), "a\u{fffd}[31mb\u{fffd}\u{fffd}c");
+    }
+
+    #[test]
+    fn texts_are_cut_by_columns_not_by_bytes() {
+        assert_eq!(clip("schöner", 7), "schöner");
+        assert_eq!(clip("schöner", 5), "schö…");
+        assert_eq!(pad("冰", 4), "冰  ");
+    }
+}
