@@ -1,1 +1,7 @@
-//! Yardsticks.
+//! What the figures in `docs/performance.md` compare with, and how they are taken.
+
+mod pairs;
+pub mod plain;
+pub mod workload;
+
+pub use pairs::{Pairs, interleaved, rate};

@@ -1,6 +1,6 @@
 //! Places by handles, and how a written path leads to one.
 
-use super::{NONE, Spot, World};
+use super::{End, NONE, Spot, World};
 use crate::id::{ContainerId, HolderId, StackId};
 use crate::language::{Path, PathRoot, PathStep};
 use crate::text::suggestion;
@@ -158,6 +158,16 @@ impl World {
             }
         }
         Err(UnknownPlace::new(format!("there is no stack {id}"), None))
+    }
+
+    /// Where an end of an event lies; none if it is nowhere, because items were created or consumed.
+    #[must_use]
+    pub fn place_of_end(&self, end: &End) -> Option<Place> {
+        match end.spot {
+            Spot::NOWHERE => None,
+            spot if spot.is_ground() => end.stack().map(Place::OnGround),
+            spot => Some(Place::Slot(self.container_id(spot.container), spot.slot)),
+        }
     }
 
     /// The path of a spot, as messages write it.
