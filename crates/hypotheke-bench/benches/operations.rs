@@ -2,42 +2,51 @@
 
 use hypotheke_bench::plain::Plain;
 use hypotheke_bench::workload::{Library, Workload};
-use hypotheke_bench::{interleaved, rate};
+use hypotheke_bench::{interleaved, rate, timed_runs};
 
 const PAIRS: usize = 11;
 
 fn main() {
+    let only: Option<usize> = std::env::args().skip(1).find_map(|argument| argument.parse().ok());
     println!("slots      plain        library      library / plain (medians of {PAIRS} interleaved pairs, M operations/s)");
     let mut rates = Vec::new();
-    for (slots, plain_steps, library_steps) in [(30, 400_000, 400_000), (1_000, 60_000, 200_000), (100_000, 300, 200_000)] {
-        let workload = Workload::new(slots, plain_steps.max(library_steps));
-        check_agreement(&workload);
-        let mut plain = Plain::new(slots);
-        let mut library = Library::new(slots);
-        for step in &workload.filling {
-            plain.play(*step);
-            library.play(*step);
+    for (slots, steps, runs) in [(30, 400_000, 1), (1_000, 100_000, 1), (100_000, 400, 40)] {
+        if only.is_some_and(|only| only != slots) {
+            continue;
         }
-        let (mut plain_total, mut library_total) = (0u64, 0u64);
+        let workload = Workload::new(slots, steps);
+        check_agreement(&workload);
+        let (plain, library) = filled(&workload);
+        // Each run begins with the same half-full containers; making them is not measured.
+        let mut total = 0;
         let pairs = interleaved(
             PAIRS,
-            || plain_total += workload.steps[..plain_steps].iter().map(|step| u64::from(plain.play(*step))).sum::<u64>(),
-            || library_total += workload.steps[..library_steps].iter().map(|step| u64::from(library.play(*step))).sum::<u64>(),
+            || timed_runs(&plain, runs, |plain| workload.steps.iter().for_each(|step| total += u64::from(plain.play(*step)))),
+            || timed_runs(&library, runs, |library| workload.steps.iter().for_each(|step| { std::hint::black_box(library.play(*step)); })),
         );
-        assert!(plain_total > 0 && library_total > 0);
-        let (plain, library) = (rate(plain_steps, pairs.first), rate(library_steps, pairs.second));
-        #[expect(clippy::cast_precision_loss, reason = "a figure to be read")]
-        let ratio = pairs.ratio * library_steps as f64 / plain_steps as f64;
-        println!("{slots:7}  {plain:10.3}   {library:10.3}   {ratio:10.2}");
+        assert!(total > 0);
+        let (plain, library) = (rate(steps * runs, pairs.first), rate(steps * runs, pairs.second));
+        println!("{slots:7}  {plain:10.3}   {library:10.3}   {:10.2}", pairs.ratio);
         rates.push(library);
     }
-    println!("library at 100,000 slots / at 30: {:.2}", rates[2] / rates[0]);
+    if let [at_30, _, at_100_000] = rates[..] {
+        println!("library at 100,000 slots / at 30: {:.2}", at_100_000 / at_30);
+    }
+}
+
+fn filled(workload: &Workload) -> (Plain, Library) {
+    let (mut plain, mut library) = (Plain::new(workload.slots), Library::new(workload.slots));
+    for step in &workload.filling {
+        plain.play_quickly(*step);
+        library.play(*step);
+    }
+    (plain, library)
 }
 
 /// Both do the same work: what lies where in the end is the same.
 fn check_agreement(workload: &Workload) {
-    let (mut plain, mut library) = (Plain::new(workload.slots), Library::new(workload.slots));
-    for (index, step) in workload.filling.iter().chain(&workload.steps[..workload.steps.len().min(2_000)]).enumerate() {
+    let (mut plain, mut library) = filled(workload);
+    for (index, step) in workload.steps.iter().take(5_000).enumerate() {
         let (expected, found) = (plain.play(*step), library.play(*step));
         assert_eq!(found, expected, "step {index}: {step:?}");
     }

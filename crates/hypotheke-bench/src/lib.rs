@@ -2,6 +2,7 @@
 
 mod pairs;
 pub mod plain;
+pub mod table;
 pub mod workload;
 
-pub use pairs::{Pairs, interleaved, rate};
+pub use pairs::{Pairs, interleaved, rate, timed_runs};

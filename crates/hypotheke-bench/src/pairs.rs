@@ -13,13 +13,24 @@ pub struct Pairs {
     pub ratio: f64,
 }
 
-/// Runs both in turn, `count` times, after one run of each that does not count.
-pub fn interleaved(count: usize, mut first: impl FnMut(), mut second: impl FnMut()) -> Pairs {
+/// The time of several runs, each on a copy of its own; making the copies is not measured.
+pub fn timed_runs<T: Clone>(start: &T, runs: usize, mut run: impl FnMut(&mut T)) -> Duration {
+    let mut time = Duration::ZERO;
+    let mut copy = start.clone();
+    for _ in 0..runs {
+        copy.clone_from(start);
+        time += timed(&mut || run(&mut copy));
+    }
+    time
+}
+
+/// Takes the times of both in turn, `count` times, after one run of each that does not count.
+pub fn interleaved(count: usize, mut first: impl FnMut() -> Duration, mut second: impl FnMut() -> Duration) -> Pairs {
     first();
     second();
     let (mut firsts, mut seconds, mut ratios) = (Vec::new(), Vec::new(), Vec::new());
     for _ in 0..count {
-        let (a, b) = (timed(&mut first), timed(&mut second));
+        let (a, b) = (first(), second());
         firsts.push(a);
         seconds.push(b);
         ratios.push(a.as_secs_f64() / b.as_secs_f64());

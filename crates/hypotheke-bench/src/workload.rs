@@ -81,16 +81,10 @@ impl Workload {
     pub fn new(slots: usize, steps: usize) -> Workload {
         let mut numbers = Numbers::new(7);
         let mut taken = [0usize; 2];
-        let filling: Vec<Step> = (0..slots)
-            .map(|index| {
-                let kind = small(numbers.below(KINDS));
-                // A full stack each, so that exactly half of the slots are taken.
-                Step::Create { container: index % 2, kind, count: LIMITS[usize::from(kind) % LIMITS.len()] }
-            })
-            .collect();
+        let filling = half_full(&mut numbers, slots);
         let mut plain = Plain::new(slots);
         for step in &filling {
-            plain.play(*step);
+            plain.play_quickly(*step);
         }
         for (container, taken) in taken.iter_mut().enumerate() {
             *taken = plain.containers[container].iter().flatten().count();
@@ -109,6 +103,21 @@ impl Workload {
             .collect();
         Workload { slots, filling, steps }
     }
+}
+
+/// A full stack in about every second slot, of random kinds: each is created in the first empty slot, then moved to its
+/// place.
+fn half_full(numbers: &mut Numbers, slots: usize) -> Vec<Step> {
+    let mut filling = Vec::new();
+    for container in 0..2 {
+        // From the last slot to the first, so that the first slot is always free for what is created.
+        for slot in (0..slots).rev().filter(|_| numbers.below(2) == 0).collect::<Vec<_>>() {
+            let kind = small(numbers.below(KINDS));
+            filling.push(Step::Create { container, kind, count: LIMITS[usize::from(kind) % LIMITS.len()] });
+            filling.push(Step::Transfer { from: (container, 0), to: (container, slot) });
+        }
+    }
+    filling
 }
 
 fn small(number: usize) -> u16 {

@@ -226,7 +226,7 @@ impl Engine {
         let action = match request {
             Request::Create(amount, index, marks, to, at) => {
                 let mark = |mark: &usize| self.world.rules().find_mark(&format!("m{mark}")).expect("a mark");
-                let variant = Variant { marks: marks.iter().map(mark).collect(), properties: Vec::new() };
+                let variant = marks.iter().map(mark).fold(Variant::plain(), Variant::marked);
                 Action::Create { amount: *amount, kind: kind(*index), variant, to: self.place(*to), landing: landing(*at) }
             }
             Request::Consume(amount, index, from) => {

@@ -1,1 +1,219 @@
-//! To come.
+//! Scenario files: reading, printing, and what playing them says.
+
+use std::sync::Arc;
+
+use hypotheke::scenario::{Finding, ScenarioReport, Trace};
+use hypotheke::text::Source;
+use hypotheke::{Ruleset, ScenarioFile};
+use proptest::prelude::*;
+
+fn rules() -> Arc<Ruleset> {
+    let text = include_str!("laws/rules.toml");
+    Arc::new(Ruleset::from_toml("rules.toml", text).expect("the rules of the laws"))
+}
+
+fn parse(text: &str) -> ScenarioFile {
+    ScenarioFile::parse(Source::new("x.scenario", text)).unwrap_or_else(|errors| panic!("{errors}\n{text}"))
+}
+
+fn play(text: &str) -> Vec<ScenarioReport> {
+    let file = parse(text);
+    let playable = file.check(&rules()).unwrap_or_else(|errors| panic!("{errors}\n{text}"));
+    playable.play(Trace::Failures).collect()
+}
+
+/// `line:column 'text': message (help)` of everything that is wrong.
+fn faults(text: &str) -> Vec<String> {
+    let errors = match ScenarioFile::parse(Source::new("x.scenario", text)) {
+        Err(errors) => errors,
+        Ok(file) => file.check(&rules()).map(|_| ()).expect_err(text),
+    };
+    let found = errors.diagnostics();
+    let line = |fault: &hypotheke::text::Diagnostic| {
+        let at = found.line_column(fault.location());
+        let text = found.source(fault.location()).map_or("", |source| source.slice(fault.location().span));
+        format!("{}:{} '{text}': {}", at.line, at.column, fault.message())
+    };
+    found.iter().map(line).collect()
+}
+
+#[test]
+fn each_fault_is_found_at_its_place() {
+    let inside = |section: &str, line: &str| format!("scenario x\n  {section}\n    {line}\n");
+    let mut wrong = Vec::new();
+    for (text, expected) in [
+        (String::new(), "1:1 '': there is no scenario in this file"),
+        ("# only a comment\n".into(), "1:1 '': there is no scenario in this file"),
+        ("scenario\n  steps\n".into(), "1:1 'scenario': a scenario needs a title"),
+        ("scenario x\nscenario x\n".into(), "2:10 'x': there are two scenarios `x`"),
+        ("steps\n".into(), "1:1 'steps': this belongs to no scenario"),
+        ("move 1 flare from store to twos".into(), "1:1 'move 1 flare from store to twos': this line belongs to no scenario"),
+        ("start\n  store: 1 flare\nscenario x".into(), "1:1 'start': this start belongs to no scenario"),
+        ("scenario x\n  store: 1 flare\n  twos: 2 flare".into(), "2:3 'store: 1 flare': this line stands in no part of the scenario"),
+        ("scenario x\n  steps\n  start\n".into(), "3:3 'start': a scenario has one start, before its steps"),
+        ("scenario x\n  end\n  steps\n".into(), "3:3 'steps': a scenario has one start, then steps, then one end"),
+        ("start a\nstart a\nscenario x".into(), "2:7 'a': there are two starts `a`"),
+        ("scenario x\n  start as b\n".into(), "2:12 'b': there is no start `b`"),
+        ("start a as a\nscenario x\n  start as a".into(), "1:12 'a': start `a` begins with itself"),
+        (inside("start", "store 1 flare"), "3:11 '1': expected `:`, found `1`"),
+        (inside("start", "store: 9 core"), "3:12 '9 core': this can't lie here: asked for 9, but store has room for 8"),
+        (inside("start", "stoer: 1 flare"), "3:5 'stoer': there is no place `stoer`"),
+        (inside("start", "bag: 1 flare"), "3:5 'bag': there are several `bag`"),
+        (inside("steps", "fetch 1 flare"), "3:5 'fetch': `fetch` is not an operation"),
+        (inside("steps", "move 1 flar from store to twos"), "3:12 'flar': there is no kind `flar`"),
+        (inside("steps", "move 1 flare from store/8 to twos"), "3:23 'store/8': `store` has no slot 8"),
+        (inside("steps", "move 1 flare from store/hat to twos"), "3:23 'store/hat': `store` has no slot named `hat`"),
+        (inside("steps", "move 1 flare from store@2,0 to twos"), "3:23 'store@2,0': `store` has no slot in row 2, column 0"),
+        (inside("steps", "move 1 flare from store to ground"), "3:32 'ground': `ground` is neither a slot nor a container"),
+        (inside("steps", "move 1 flare from store to ann"), "3:32 'ann': `ann` is neither a slot nor a container"),
+        (inside("steps", "swap store with twos/0"), "3:10 'store': `store` is not a slot"),
+        (inside("steps", "drop flare"), "3:5 'drop flare': `drop` needs a place"),
+        (inside("steps", "carla drops flare"), "3:5 'carla': there is no holder `carla`"),
+        (inside("steps", "pick up flare from store to twos"), "3:24 'store': `store` is not on the ground"),
+        (inside("steps", "drop flare from store -> lost 1"), "3:30 'lost': `lost` is not an answer"),
+        (inside("steps", "drop flare from store -> refused: to-heavy"), "3:39 'to-heavy': `to-heavy` is not a reason"),
+        (inside("steps", "create 1 flare (dry) in store"), "3:21 'dry': there is no mark `dry`"),
+        (inside("steps", "create 1 flare (reading 2) in store"), "3:21 'reading': kind `flare` has no number property `reading`"),
+        (inside("steps", "now store has 1 flare"), "3:19 '1': expected `:`, found `1`"),
+        (inside("end", "weight of store = 3 lb"), "3:25 'lb': `lb` is not the unit of this"),
+        (inside("end", "weight of store 3"), "3:21 '3': expected `=`, `!=`, `<`, `<=`, `>` or `>=`, found `3`"),
+        (inside("end", "count of nothings = 3"), "3:14 'nothings': there is no kind, tag or mark `nothings`"),
+        (inside("end", "free slots of ann = 3"), "3:19 'ann': `ann` has no slots to count"),
+        (inside("end", "store: 1 flare, "), "3:19 ',': expected a count at the end of the line"),
+    ] {
+        let found = faults(&text);
+        if found != [expected] {
+            wrong.push(format!("{text}\n    expected {expected}\n    found    {found:?}"));
+        }
+    }
+    assert!(wrong.is_empty(), "{}", wrong.join("\n"));
+}
+
+#[test]
+fn all_faults_are_told_in_one_run() {
+    let text = "scenario x\n  steps\n    fetch flare\n    move flare to twos\n  end\n    weight store = 1\n";
+    assert_eq!(faults(text).len(), 3);
+}
+
+#[test]
+fn a_line_of_a_megabyte_is_refused() {
+    let text = format!("scenario x\n  steps\n    move {} flare from store to twos\n", "9".repeat(1_000_000));
+    assert_eq!(faults(&text), ["3:1 ' ': this line has more than 100000 bytes"]);
+}
+
+#[test]
+fn what_was_expected_stands_beside_what_was_found() {
+    let reports = play(
+        "scenario a\n  start\n    store: 2 rope\n  steps\n    move 3 rope from store to twos\n\
+         scenario b\n  start\n    store: 2 rope\n  steps\n    move 1 rope from store to twos -> refused\n\
+         scenario c\n  start\n    store: 2 rope\n  steps\n    move up to 3 rope from store to twos\n\
+         scenario d\n  start\n    store: 2 rope\n  steps\n    move 3 rope from store to twos -> refused: not-enough, 3 of 1\n\
+         scenario e\n  start\n    store: 2 rope\n  steps\n    move 1 rope from store to twos -> moved 2\n",
+    );
+    let answers: Vec<(String, String)> = reports
+        .iter()
+        .map(|report| match &report.failures()[0].finding {
+            Finding::Answer { expected, found } => (expected.clone(), found.clone()),
+            other => panic!("{other:?}"),
+        })
+        .collect();
+    let expected = [
+        ("moved in full", "refused: not-enough: asked for 3, but 2 lie in store; 2 could go"),
+        ("refused", "moved 1"),
+        ("moved in full", "moved 2 of 3, left 1"),
+        ("refused: not-enough, 3 of 1", "refused: not-enough: asked for 3, but 2 lie in store; 2 could go"),
+        ("moved 2", "moved 1"),
+    ];
+    assert_eq!(answers, expected.map(|(expected, found)| (expected.to_owned(), found.to_owned())));
+}
+
+#[test]
+fn contents_are_compared_sort_by_sort() {
+    let reports = play(
+        "scenario x\n  start\n    store: 3 rope, 1 core (wet), 2 flare\n  end\n    store: 2 rope, 1 core, 2 flare\n    store has: 1 rope\n",
+    );
+    let [failure] = reports[0].failures() else { panic!("one line fails") };
+    let Finding::Contents { place, rows } = &failure.finding else { panic!("{:?}", failure.finding) };
+    assert_eq!(place, "store");
+    let rows: Vec<(&str, Option<u64>, u64, bool)> = rows.iter().map(|row| (row.item.as_str(), row.expected, row.found, row.holds)).collect();
+    assert_eq!(
+        rows,
+        [("rope", Some(2), 3, false), ("core", Some(1), 0, false), ("flare", Some(2), 2, true), ("core (wet)", None, 1, false)]
+    );
+}
+
+#[test]
+fn a_failed_step_ends_its_scenario_and_no_other() {
+    let reports = play(
+        "scenario a\n  steps\n    create 1 rope in store\n    consume 2 rope from store\n    create 9 rope in store\n  end\n    store: nothing\n\
+         scenario b\n  start\n    store: nothing\n  end\n    store: nothing\n    weight of store > 1\n    free slots of store = 1\n",
+    );
+    assert_eq!((reports[0].played(), reports[0].failures().len(), reports[0].checks()), (2, 1, 0));
+    assert_eq!(reports[0].failures()[0].step, Some(2));
+    assert_eq!((reports[1].failures().len(), reports[1].checks()), (2, 3));
+    assert!(reports[1].failures().iter().all(|failure| failure.step.is_none()));
+}
+
+#[test]
+fn a_start_replaces_the_places_it_names() {
+    let text = "[kind.a]\nstack-limit = 9\n[container.x]\nslots = 2\n[container.y]\nslots = 2\n[start]\nx = [\"3 a\"]\ny = [\"4 a\"]";
+    let rules = Arc::new(Ruleset::from_toml("rules.toml", text).expect("valid"));
+    let file = parse(
+        "start base as ruleset\n  x: 1 a\nscenario without one\n  end\n    x: 3 a\n    y: 4 a\n\
+         scenario of its own\n  start\n    x: 2 a\n  end\n    x: 2 a\n    y: nothing\n\
+         scenario as ruleset\n  start as ruleset\n    x: 2 a\n  end\n    x: 2 a\n    y: 4 a\n\
+         scenario shared\n  start as base\n    y: nothing\n  end\n    x: 1 a\n    y: nothing\n",
+    );
+    for report in file.check(&rules).expect("known names").play(Trace::Failures) {
+        assert!(report.passed(), "{}: {:?}", report.title(), report.failures());
+    }
+}
+
+#[test]
+fn playing_leaves_no_trace_in_the_file_and_is_the_same_each_time() {
+    let text = "scenario x\n  start\n    store: 6 flare\n  steps\n    drop 2 flare from store at 1,1 within 5\n    drop 3 flare from store within 2.5\n";
+    let ground = |report: &ScenarioReport| {
+        report.end().ground().map(|(stack, at)| (stack.id(), stack.count(), at)).collect::<Vec<_>>()
+    };
+    let (one, other) = (play(text), play(text));
+    assert_eq!(ground(&one[0]), ground(&other[0]));
+    for (_, _, at) in ground(&one[0]) {
+        assert!(at.x.thousandths().abs() <= 6_000 && at.y.thousandths().abs() <= 6_000, "{at:?}");
+    }
+    let positions: std::collections::BTreeSet<_> = ground(&one[0]).iter().map(|(_, _, at)| (at.x, at.y)).collect();
+    assert_eq!(positions.len(), 2, "each stack is scattered by itself");
+}
+
+#[test]
+fn printing_keeps_comments_and_meaning() {
+    let text = "# Of the file.\nstart a\n  store: 2 rope  # a remark\n\n# Of the scenario.\nscenario Ropes # 1\n  start as a\n    # Of a place.\n    \
+                twos: nothing\n  steps\n    ann moves 1 rope from store to bag -> moved 1\n    now weight of ann <= 8 kg\n    \
+                move 9 rope from store to twos -> refused: not-enough, 9 of 1\n  end\n    store has: 1 rope\n    count of rope in ann = 1\n# At the end.\n";
+    let file = parse(text);
+    let printed = file.to_string();
+    assert_eq!(parse(&printed), file, "{printed}");
+    for comment in ["# Of the file.", "# a remark", "# Of the scenario.", "# Of a place.", "# At the end.", "Ropes # 1"] {
+        assert!(printed.contains(comment), "{comment} is lost:\n{printed}");
+    }
+    assert_eq!(parse(&printed).to_string(), printed, "what is canonical stays as it is");
+}
+
+fn any_line() -> impl Strategy<Value = String> {
+    let place = prop::sample::select(vec!["store", "twos/1", "ann.bag", "ground", "box-a", "rack/gas", "store@1,2"]);
+    let contents = prop::sample::select(vec!["nothing", "2 rope", "1 flare, 3 drum", "1 core (wet, reading 3.5), 2 feather"]);
+    let amount = prop::sample::select(vec!["", "3 ", "up to 4 ", "all "]);
+    let step = (amount, place.clone(), place.clone(), prop::sample::select(vec!["", " -> refused", " -> moved 2", " -> refused: no-room, 3 of 1"]))
+        .prop_map(|(amount, from, to, answer)| format!("    move {amount}rope from {from} to {to}{answer}"));
+    let check = (place, prop::sample::select(vec!["", " has"]), contents).prop_map(|(place, has, contents)| format!("{place}{has}: {contents}"));
+    prop_oneof![step, check.prop_map(|check| format!("    now {check}  # remark"))]
+}
+
+proptest! {
+    #[test]
+    fn printing_then_parsing_gives_the_same_file(lines in prop::collection::vec(any_line(), 0..12)) {
+        let file = parse(&format!("scenario Any\n  steps\n{}\n", lines.join("\n")));
+        let printed = file.to_string();
+        prop_assert_eq!(&parse(&printed), &file, "{}", printed);
+        prop_assert_eq!(parse(&printed).to_string(), printed);
+    }
+}

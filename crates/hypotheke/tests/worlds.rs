@@ -1,1 +1,193 @@
-//! To come.
+//! Worlds and operations as a program uses them.
+
+use std::sync::Arc;
+
+use hypotheke::{
+    Action, Amount, Cause, Decimal, Landing, NamedOperation, Operation, Place, Reason, Ruleset, StackId, Unknown, Variant, World,
+};
+
+fn world() -> World {
+    let rules = Ruleset::builder()
+        .weight_unit("kg")
+        .mark("wet")
+        .kind("rope", |kind| kind.stack_limit(3).weight(Decimal::from_thousandths(3_200)))
+        .kind("stone", |kind| kind.stack_limit(u32::MAX).weight(Decimal::MAX))
+        .kind("bead", |kind| kind.stack_limit(1_000))
+        .container("store", |store| store.slots(4))
+        .container("bag", |bag| bag.slots(2).weight_cap(10.into()))
+        .holder("ann", ["bag"], |ann| ann)
+        .start("store", ["5 rope"])
+        .build()
+        .unwrap_or_else(|errors| panic!("{errors}"));
+    World::new(&Arc::new(rules))
+}
+
+fn perform(world: &mut World, sentence: &str) -> Result<hypotheke::Outcome, hypotheke::Refusal> {
+    let operation: NamedOperation = sentence.parse().unwrap_or_else(|error| panic!("{sentence}: {error}"));
+    let operation = operation.resolve(world).unwrap_or_else(|error| panic!("{sentence}: {error}"));
+    world.perform(&operation)
+}
+
+#[test]
+fn worlds_can_be_sent_to_other_threads() {
+    fn sendable<T: Send + Sync + 'static>() {}
+    sendable::<World>();
+    sendable::<Ruleset>();
+    sendable::<hypotheke::Refusal>();
+}
+
+#[test]
+fn a_plan_made_on_another_revision_is_stale() {
+    let mut world = world();
+    let (store, bag) = (world.container("store").unwrap(), world.container("ann.bag").unwrap());
+    let operation = Operation::moving(Amount::Exactly(1), store, bag);
+    let (first, second) = (world.judge(&operation).unwrap(), world.judge(&operation).unwrap());
+    assert_eq!(world.revision(), 0, "judging changes nothing");
+    assert_eq!(world.apply(first).unwrap().revision(), 1);
+    assert_eq!(world.apply(second).unwrap_err().cause(), Cause::Stale);
+    assert_eq!(world.container_weight(bag).to_string(), "3.2");
+}
+
+#[test]
+fn a_plan_of_one_world_is_not_applied_to_another() {
+    let (one, mut other) = (world(), world().numbered(7, 0));
+    let store = one.container("store").unwrap();
+    let plan = one.judge(&Operation::dropping(Amount::Exactly(1), store, Landing::default())).unwrap();
+    assert_eq!(other.apply(plan).unwrap_err().reason(), Reason::Stale);
+}
+
+#[test]
+fn handles_of_another_world_are_refused_not_mixed_up() {
+    let (mut one, other) = (world(), world().numbered(7, 0));
+    let (store, theirs) = (one.container("store").unwrap(), other.container("ann.bag").unwrap());
+    let refusal = one.perform(&Operation::moving(Amount::All, store, theirs)).unwrap_err();
+    assert_eq!(refusal.cause(), Cause::Unknown(Unknown::Place));
+    let refusal = one.perform(&Operation::moving(Amount::All, store, (store, 99))).unwrap_err();
+    assert_eq!(refusal.cause(), Cause::Unknown(Unknown::Place));
+    assert!(!one.has_container(theirs) && one.stack(theirs, 0).is_none() && one.container_name(theirs).is_empty());
+}
+
+#[test]
+fn ids_carry_the_number_of_the_world_and_stay_with_what_stays() {
+    let mut world = world().numbered(3, 0);
+    perform(&mut world, "create 3 rope in ann.bag").unwrap();
+    let bag = world.container("ann.bag").unwrap();
+    let id = world.stack(bag, 0).unwrap().id();
+    assert_eq!((id.world(), id.to_string().starts_with("#3:")), (3, true));
+    perform(&mut world, "ann drops 1 rope").unwrap();
+    assert_eq!(world.stack(bag, 0).unwrap().id(), id, "what stays keeps the id");
+    let dropped: Vec<StackId> = world.ground().map(|(stack, _)| stack.id()).collect();
+    assert_ne!(dropped, [id], "a part gets a new one");
+    perform(&mut world, "move rope from ann.bag/0 to ann.bag/1").unwrap();
+    assert_eq!(world.stack(bag, 1).unwrap().id(), id, "a stack that moves keeps it");
+    perform(&mut world, "pick up 1 rope to ann.bag").unwrap();
+    assert_eq!(world.stack(bag, 1).unwrap().id(), id, "what is merged onto keeps it");
+}
+
+#[test]
+fn refusals_change_nothing_and_have_no_events() {
+    let mut world = world();
+    let before = (world.revision(), world.events().len());
+    let refusal = perform(&mut world, "move 5 rope from store to ann.bag").unwrap_err();
+    assert_eq!((world.revision(), world.events().len()), before);
+    assert_eq!((refusal.reason(), refusal.could()), (Reason::WeightCap, 3));
+    assert_eq!(world.explain(&refusal), "ann.bag would weigh 16 kg of 10 kg");
+    let next = perform(&mut world, "create 1 rope in ground").map(|_| world.ground().last().unwrap().0.id().serial()).unwrap();
+    assert_eq!(next, 3, "a refusal uses up no id");
+}
+
+#[test]
+fn events_tell_what_changed_in_words() {
+    let mut world = world();
+    perform(&mut world, "move 4 rope from store to store/3").unwrap_err();
+    perform(&mut world, "move 3 rope from store to store/3").unwrap();
+    let told: Vec<String> = world.events().iter().map(|event| world.describe_event(event)).collect();
+    assert_eq!(told, ["3 rope: store/0 to store/3"]);
+    perform(&mut world, "swap store/1 with store/3").unwrap();
+    assert_eq!(world.describe_event(&world.events()[0]), "store/1 and store/3 exchanged");
+    perform(&mut world, "ann picks up").unwrap_err();
+    assert!(world.events().is_empty());
+}
+
+#[test]
+fn counts_and_weights_at_the_ends_of_their_types_are_refused() {
+    let mut world = world();
+    for sentence in ["create 4294967295 stone in ground", "create 20000 stone in store"] {
+        let refusal = perform(&mut world, sentence).unwrap_err();
+        assert_eq!(refusal.reason(), Reason::Overflow, "{sentence}");
+    }
+    // A world can bear 9,223 of the heaviest things that can be written.
+    assert_eq!(perform(&mut world, "create up to 4294967295 stone in store").unwrap().done(), 9_223);
+    assert_eq!(perform(&mut world, "create 1 stone in store").unwrap_err().reason(), Reason::Overflow);
+    let refusal = perform(&mut world, "create 4294967295 bead in ground").unwrap_err();
+    assert_eq!(refusal.reason(), Reason::NoRoom, "the ground does not fill the memory");
+}
+
+#[test]
+fn operations_that_make_no_sense_at_a_place_are_refused() {
+    let mut world = world();
+    let (store, ann) = (world.container("store").unwrap(), world.holder("ann").unwrap());
+    let rope = world.rules().find_kind("rope").unwrap();
+    let wet = world.rules().find_mark("wet").unwrap();
+    for action in [
+        Action::Move { amount: Amount::All, kind: None, from: Place::Ground, to: store.into() },
+        Action::Move { amount: Amount::All, kind: None, from: store.into(), to: ann.into() },
+        Action::Swap { one: store.into(), other: (store, 0).into() },
+        Action::Drop { amount: Amount::All, kind: None, from: Place::Ground, landing: Landing::default() },
+        Action::PickUp { amount: Amount::All, kind: None, from: None, to: Place::Ground },
+        Action::PickUp { amount: Amount::All, kind: None, from: Some(StackId::new(0, 99)), to: store.into() },
+    ] {
+        let refusal = world.perform(&action.clone().into()).unwrap_err();
+        assert_eq!(refusal.reason(), Reason::Unknown, "{action:?}");
+    }
+    let landing = Landing { within: Some(Decimal::from_thousandths(-1)), ..Landing::default() };
+    assert_eq!(world.perform(&Operation::dropping(Amount::All, store, landing)).unwrap_err().reason(), Reason::BadAmount);
+    let all = Action::Create { amount: Amount::All, kind: rope, variant: Variant::plain().marked(wet), to: store.into(), landing: Landing::default() };
+    assert_eq!(world.perform(&all.into()).unwrap_err().reason(), Reason::BadAmount);
+}
+
+#[test]
+fn marks_and_properties_set_stacks_apart_and_are_forgotten_with_the_last_of_them() {
+    let rules = Ruleset::builder()
+        .kind("core", |kind| kind.stack_limit(2).property("reading", 0.into()))
+        .container("store", |store| store.slots(70))
+        .build()
+        .unwrap_or_else(|errors| panic!("{errors}"));
+    let mut world = World::new(&Arc::new(rules));
+    let store = world.container("store").unwrap();
+    for round in 0..3_000u32 {
+        perform(&mut world, &format!("create 2 core (reading {round}) in store")).unwrap();
+        assert_eq!(world.stack(store, 0).unwrap().property("reading"), Some(round.into()));
+        perform(&mut world, "consume core from store").unwrap();
+    }
+    perform(&mut world, "create 1 core in store").unwrap();
+    perform(&mut world, "create 1 core (reading 0) in store").unwrap();
+    assert_eq!(world.stack(store, 0).unwrap().count(), 2, "a property with the kind's own value sets nothing apart");
+}
+
+#[test]
+fn the_random_numbers_of_a_scatter_are_pinned() {
+    let mut world = world().numbered(0, 42);
+    perform(&mut world, "drop 1 rope from store at 10,20 within 5").unwrap();
+    let (_, at) = world.ground().next().unwrap();
+    assert_eq!(at.to_string(), "13.143,18.188");
+}
+
+#[test]
+fn a_large_container_gives_the_same_answers_as_a_small_one() {
+    for slots in [64, 65, 200, 5_000] {
+        let rules = Ruleset::builder()
+            .kind("rope", |kind| kind.stack_limit(3))
+            .kind("bead", |kind| kind.stack_limit(9))
+            .container("a", |a| a.slots(slots))
+            .container("b", |b| b.slots(slots))
+            .build()
+            .unwrap_or_else(|errors| panic!("{errors}"));
+        let mut world = World::new(&Arc::new(rules));
+        for sentence in ["create 100 rope in a", "create 100 bead in a", "consume 2 rope from a", "move from a to b", "move 7 bead from b to a"] {
+            perform(&mut world, sentence).unwrap_or_else(|refusal| panic!("{slots} {sentence}: {}", world.explain(&refusal)));
+        }
+        let (a, b) = (world.container("a").unwrap(), world.container("b").unwrap());
+        assert_eq!((world.stacks(a).count(), world.stacks(b).count()), (1, 33 + 12 - 1 + 1), "{slots}");
+    }
+}

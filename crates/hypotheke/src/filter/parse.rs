@@ -217,7 +217,11 @@ fn literal(input: &mut Input<'_>) -> Parsed<Literal> {
             Err(ErrMode::Cut(FilterError::new(found.span(), "this text is never closed").help("end it with `\"`")))
         }
         Err(error) => {
-            let error = FilterError::new(found.span(), format!("`{}`: {error}", found.as_str()));
+            let message = match found.as_str() {
+                "" => "a number is missing after the comparison".to_owned(),
+                written => format!("`{written}`: {error}"),
+            };
+            let error = FilterError::new(found.span(), message);
             Err(ErrMode::Cut(error.help("compare with a number such as `2.5`, or with a text such as `\"red\"`")))
         }
     }

@@ -18,7 +18,7 @@ pub use parser::SentenceError;
 pub use place::{Path, PathError, PathRoot, PathStep};
 pub use portion::{NamedPortion, NamedVariant};
 
-/// Words that no kind, tag, mark, container, holder or slot may be called, since sentences need them.
+/// Words that no kind, tag, mark, container, holder or slot may be called, since sentences need them. In order.
 pub(crate) const RESERVED: &[&str] = &[
     "all", "and", "any", "as", "at", "by", "count", "end", "free", "from", "half", "hand", "has", "in", "inside", "no", "not",
     "nothing", "now", "of", "onto", "or", "refused", "ruleset", "scenario", "slots", "start", "steps", "to", "up", "value",

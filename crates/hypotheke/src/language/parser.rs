@@ -72,10 +72,15 @@ impl<'t, 'a> LineParser<'t, 'a> {
         self.at == self.tokens.len()
     }
 
-    /// Where the line ends, for what is missing there.
+    /// The last character of the line, for what is missing after it.
     fn end_span(&self) -> Span {
-        let end = self.tokens.last().map_or(self.line.end(), |token| token.span.end());
-        Span::new(end.saturating_sub(1).max(self.line.start()), end)
+        match self.tokens.last() {
+            Some(last) => {
+                let width = last.text.chars().next_back().map_or(0, char::len_utf8);
+                Span::new(last.span.end() - width, last.span.end())
+            }
+            None => Span::new(self.line.start(), self.line.start()),
+        }
     }
 
     fn here(&self) -> Span {

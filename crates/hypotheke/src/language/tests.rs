@@ -3,6 +3,11 @@ use proptest::prelude::*;
 use super::{NamedOperation, Path};
 
 #[test]
+fn reserved_words_are_in_order() {
+    assert!(super::RESERVED.is_sorted());
+}
+
+#[test]
 fn sentences_print_as_they_are_usually_written() {
     for sentence in [
         "create 3 fuel-drum in depot",

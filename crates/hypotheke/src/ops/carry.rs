@@ -109,10 +109,8 @@ impl Carrying {
 
     fn take_from(&mut self, draft: &mut Draft<'_>, container: u32, kind: Option<u32>, target: Option<Target>) {
         let mut from = Some(0);
-        while let Some(slot) = from.and_then(|from| draft.next_stack_in(container, kind, from)) {
-            if self.left == Some(0) {
-                return;
-            }
+        while self.left != Some(0) {
+            let Some(slot) = from.and_then(|from| draft.next_stack_in(container, kind, from)) else { return };
             from = slot.checked_add(1);
             let spot = Spot { container, slot };
             // What already lies in the target is not taken.
@@ -124,6 +122,9 @@ impl Carrying {
 
     /// Takes the most that one stack can give.
     fn take(&mut self, draft: &mut Draft<'_>, spot: Spot, target: Option<Target>) {
+        if self.there > 0 {
+            draft.settle();
+        }
         let cell = draft.cell(spot);
         self.there += u64::from(cell.count);
         let asked = self.left.map_or(cell.count, |left| u32::try_from(left).unwrap_or(u32::MAX).min(cell.count));

@@ -1,11 +1,10 @@
 //! The world as it would be: pending changes laid over the world as it is.
 
 use rand_core::Rng;
-use rand_xoshiro::Xoshiro256PlusPlus;
 
 use super::Done;
 use super::operation::Variant;
-use super::outcome::{Outcome, Plan};
+use super::outcome::Outcome;
 use super::refusal::{Cause, Refusal, Unknown};
 use crate::id::{KindId, StackId};
 use crate::language::{Landing, Position};
@@ -27,8 +26,8 @@ pub(super) struct Draft<'w> {
     scratch: Box<Scratch>,
     next_stack: u64,
     next_landing: u32,
-    random: Option<Xoshiro256PlusPlus>,
-    new_class: Option<(ClassKey, u32)>,
+    /// So many events have been laid over the world as pending cells. Most operations need no more than their events.
+    settled: usize,
     /// Where the stacks land that are laid on the ground.
     landing: Landing,
 }
@@ -41,32 +40,25 @@ impl<'w> Draft<'w> {
             scratch,
             next_stack: world.next_stack,
             next_landing: world.ground.next_landing,
-            random: None,
-            new_class: None,
+            settled: 0,
             landing: Landing::default(),
         }
     }
 
-    pub(super) fn into_plan(self, done: Done) -> Plan {
-        let outcome = Outcome {
+    #[inline]
+    pub(super) fn outcome(&self, done: Done) -> Outcome {
+        Outcome {
             asked: done.asked,
             done: done.count,
             changed: !self.scratch.events.is_empty(),
             revision: self.world.revision + 1,
-        };
-        Plan {
-            world: self.world.number,
-            revision: self.world.revision,
-            next_stack: self.next_stack,
-            random: self.random,
-            new_class: self.new_class,
-            scratch: self.scratch,
-            outcome,
         }
     }
 
-    pub(super) fn into_scratch(self) -> Box<Scratch> {
-        self.scratch
+    /// The buffers with what was worked out, and the serial number of the next stack.
+    #[inline]
+    pub(super) fn into_parts(self) -> (Box<Scratch>, u64) {
+        (self.scratch, self.next_stack)
     }
 
     /// Where the stacks land that are laid on the ground from now on.
@@ -82,10 +74,11 @@ impl<'w> Draft<'w> {
 
     #[inline]
     pub(super) fn cell(&self, spot: Spot) -> Cell {
-        if self.scratch.pending.is_empty() {
-            return self.world.cell(spot);
-        }
-        self.scratch.pending.get(spot).unwrap_or_else(|| self.world.cell(spot))
+        if self.settled == 0 { self.world.cell(spot) } else { self.pending_cell(spot) }
+    }
+
+    fn pending_cell(&self, spot: Spot) -> Cell {
+        self.scratch.overlay.pending.get(spot).unwrap_or_else(|| self.world.cell(spot))
     }
 
     /// The next slot with a stack, of one kind if one is given.
@@ -96,10 +89,10 @@ impl<'w> Draft<'w> {
             None => self.world.next_taken(container, from),
         };
         let mut found = in_world(from);
-        let pending = &self.scratch.pending;
-        if pending.is_empty() {
+        if self.settled == 0 {
             return found;
         }
+        let pending = &self.scratch.overlay.pending;
         while let Some(slot) = found.filter(|&slot| pending.get(Spot { container, slot }).is_some()) {
             found = slot.checked_add(1).and_then(in_world);
         }
@@ -121,10 +114,10 @@ impl<'w> Draft<'w> {
 
     #[inline]
     fn next_target(&mut self, container: u32, class: u32, from: u32, in_world: impl Fn(u32) -> Option<u32>) -> Option<u32> {
-        let pending = &mut self.scratch.pending;
-        if pending.is_empty() {
+        if self.settled == 0 {
             return in_world(from);
         }
+        let pending = &mut self.scratch.overlay.pending;
         let passed = pending.passed(container, class);
         let mut found = in_world(from.max(passed));
         while let Some(slot) = found.filter(|&slot| pending.get(Spot { container, slot }).is_some()) {
@@ -140,7 +133,7 @@ impl<'w> Draft<'w> {
     #[inline]
     pub(super) fn admits(&self, filter: Option<FilterId>, item: Item) -> bool {
         let Some(filter) = filter else { return true };
-        if let Some((key, class)) = &self.new_class {
+        if let Some((key, class)) = &self.scratch.overlay.new_class {
             if *class == item.class {
                 let view = crate::world::ClassView { rules: &self.world.rules, key };
                 return self.world.rules.filter(filter).test.admits(&view);
@@ -153,17 +146,24 @@ impl<'w> Draft<'w> {
     #[inline]
     pub(super) fn weight_of(&self, container: u32) -> i64 {
         let (weight, _) = self.world.weight_and_cap(container);
-        weight + self.scratch.weights.iter().filter(|(changed, _)| *changed == container).map(|(_, by)| by).sum::<i64>()
+        if self.settled == 0 {
+            return weight;
+        }
+        weight + self.scratch.overlay.weights.iter().filter(|(changed, _)| *changed == container).map(|(_, by)| by).sum::<i64>()
     }
 
     /// The weight that a holder would have so far.
     #[inline]
     pub(super) fn weight_of_holder(&self, holder: u32) -> i64 {
         let (weight, _) = self.world.holder_weight_and_cap(holder);
+        if self.settled == 0 {
+            return weight;
+        }
         let carried = |container: u32| self.world.holder_of(container) == Some(holder);
-        weight + self.scratch.weights.iter().filter(|(changed, _)| carried(*changed)).map(|(_, by)| by).sum::<i64>()
+        weight + self.scratch.overlay.weights.iter().filter(|(changed, _)| carried(*changed)).map(|(_, by)| by).sum::<i64>()
     }
 
+    #[inline]
     pub(super) fn item(&self, cell: Cell) -> Item {
         let weight = self.world.rules.figures[cell.kind as usize].weight;
         Item { kind: cell.kind, class: cell.class, weight }
@@ -207,18 +207,19 @@ impl<'w> Draft<'w> {
         let number = self.kind(kind)?;
         let rules = &self.world.rules;
         let weight = rules.figures[kind.index()].weight;
-        if variant.marks.is_empty() && variant.properties.is_empty() {
+        if variant.is_plain() {
             return Ok(Item { kind: number, class: number, weight });
         }
-        let known_mark = variant.marks.iter().all(|mark| mark.index() < rules.marks().len());
+        let known_mark = variant.marks().iter().all(|mark| mark.index() < rules.marks().len());
         let is_number = |property| matches!(rules.kind(kind).property(property), Some(PropertyValue::Number(_)));
-        if !known_mark || !variant.properties.iter().all(|(property, _)| is_number(*property)) {
+        if !known_mark || !variant.properties().iter().all(|(property, _)| is_number(*property)) {
             return Err(Refusal::new(Cause::Unknown(Unknown::Variant)));
         }
-        let key = ClassKey::new(rules, kind, &variant.marks, &variant.properties);
+        let key = ClassKey::new(rules, kind, variant.marks(), variant.properties());
         let class = self.world.classes.find(&key).unwrap_or_else(|| {
             let class = self.world.classes.next();
-            self.new_class = Some((key, class));
+            self.scratch.overlay.used = true;
+            self.scratch.overlay.new_class = Some((key, class));
             class
         });
         Ok(Item { kind: number, class, weight })
@@ -230,41 +231,65 @@ impl<'w> Draft<'w> {
         &mut self.scratch.parts
     }
 
-    /// Lays the parts that were worked out, taking them from `source` or creating them. Gives how many items that is.
-    pub(super) fn lay_parts(&mut self, item: Item, source: Option<Spot>) -> u32 {
+    /// Lays what was done so far over the world, so that what follows sees it.
+    pub(super) fn settle(&mut self) {
+        for index in self.settled..self.scratch.events.len() {
+            match self.scratch.events[index] {
+                Event::Transferred { kind, count, from, to, class } => {
+                    let weight = self.world.rules.figures[kind.index()].weight * i64::from(count);
+                    if from.exists() {
+                        let cell = self.cell(from.spot);
+                        self.set(from.spot, Cell { count: cell.count - count, ..cell });
+                        self.add_weight(from.spot, -weight);
+                    }
+                    if to.exists() {
+                        let count = self.cell(to.spot).count + count;
+                        self.set(to.spot, Cell { class: class.0, kind: kind.0, count, id: to.stack.0 });
+                        self.add_weight(to.spot, weight);
+                    }
+                }
+                Event::Swapped { one, other } => {
+                    let (here, there) = (self.cell(one.spot), self.cell(other.spot));
+                    let difference = self.world.cell_weight(there) - self.world.cell_weight(here);
+                    self.set(one.spot, there);
+                    self.set(other.spot, here);
+                    self.add_weight(one.spot, difference);
+                    self.add_weight(other.spot, -difference);
+                }
+            }
+        }
+        self.settled = self.scratch.events.len();
+        self.scratch.overlay.used = true;
+    }
+
+    /// Lays the parts that were worked out, taking them from `source` or creating them.
+    pub(super) fn lay_parts(&mut self, item: Item, source: Option<Spot>) {
         let parts = std::mem::take(&mut self.scratch.parts);
-        let total: u32 = parts.iter().map(|(_, count)| count).sum();
-        let mut from = source.map_or(Cell::default(), |spot| self.cell(spot));
+        let mut source_end = End::NOWHERE;
         // What stays keeps the id; if nothing stays, the first part that comes to lie in an empty place has it.
-        let mut free_id = source.filter(|_| from.count == total).map(|_| from.id);
-        let source_end = source.map_or(End::NOWHERE, |spot| self.end(spot, from.id));
+        let mut free_id = None;
+        if let Some(spot) = source {
+            let from = self.cell(spot);
+            let total: u32 = parts.iter().map(|(_, count)| count).sum();
+            free_id = (from.count == total).then_some(from.id);
+            source_end = self.end(spot, from.id);
+        }
         for &(spot, count) in &parts {
             let before = self.cell(spot);
             let id = if before.is_empty() { free_id.take().unwrap_or_else(|| self.new_id()) } else { before.id };
             let end = self.landing_end(spot, id);
             self.push_transfer(item, count, source_end, end);
-            self.set(spot, Cell { class: item.class, kind: item.kind, count: before.count + count, id });
-            self.add_weight(spot, item.weight * i64::from(count));
-        }
-        if let Some(spot) = source.filter(|_| total > 0) {
-            from.count -= total;
-            self.set(spot, from);
-            self.add_weight(spot, -item.weight * i64::from(total));
         }
         self.scratch.parts = parts;
         self.scratch.parts.clear();
-        total
     }
 
     /// Takes items out of the world.
     pub(super) fn remove(&mut self, spot: Spot, count: u32) {
-        let mut cell = self.cell(spot);
+        let cell = self.cell(spot);
         let item = self.item(cell);
         let end = self.end(spot, cell.id);
         self.push_transfer(item, count, end, End::NOWHERE);
-        cell.count -= count;
-        self.set(spot, cell);
-        self.add_weight(spot, -item.weight * i64::from(count));
     }
 
     /// Exchanges what lies in two slots.
@@ -272,13 +297,9 @@ impl<'w> Draft<'w> {
         let (here, there) = (self.cell(one), self.cell(other));
         let event = Event::Swapped { one: self.end(one, here.id), other: self.end(other, there.id) };
         self.scratch.events.push(event);
-        self.set(one, there);
-        self.set(other, here);
-        let difference = self.world.cell_weight(there) - self.world.cell_weight(here);
-        self.add_weight(one, difference);
-        self.add_weight(other, -difference);
     }
 
+    #[inline]
     fn push_transfer(&mut self, item: Item, count: u32, from: End, to: End) {
         let (kind, class) = (KindId(item.kind), Class(item.class));
         self.scratch.events.push(Event::Transferred { kind, count, from, to, class });
@@ -286,25 +307,27 @@ impl<'w> Draft<'w> {
 
     fn set(&mut self, spot: Spot, cell: Cell) {
         let cell = if cell.is_empty() { Cell::default() } else { cell };
-        self.scratch.pending.set(spot, cell, |spot, kind| self.world.limit(spot, kind));
+        self.scratch.overlay.pending.set(spot, cell, |spot, kind| self.world.limit(spot, kind));
     }
 
     fn add_weight(&mut self, spot: Spot, by: i64) {
         if spot.is_ground() || by == 0 {
             return;
         }
-        match self.scratch.weights.iter_mut().find(|(container, _)| *container == spot.container) {
+        match self.scratch.overlay.weights.iter_mut().find(|(container, _)| *container == spot.container) {
             Some((_, known)) => *known += by,
-            None => self.scratch.weights.push((spot.container, by)),
+            None => self.scratch.overlay.weights.push((spot.container, by)),
         }
     }
 
+    #[inline]
     fn new_id(&mut self) -> u64 {
         let id = StackId::new(self.world.number, self.next_stack);
         self.next_stack += 1;
         id.0
     }
 
+    #[inline]
     fn end(&self, spot: Spot, id: u64) -> End {
         let position = if spot.is_ground() { self.world.ground.position(spot.slot) } else { Position::default() };
         End { spot, stack: StackId(id), position }
@@ -326,7 +349,8 @@ impl<'w> Draft<'w> {
 
     /// A number within a range of another, each thousandth as likely as any.
     fn scatter(&mut self, around: Decimal, within: Decimal) -> Decimal {
-        let random = self.random.get_or_insert_with(|| self.world.random.clone());
+        self.scratch.overlay.used = true;
+        let random = self.scratch.overlay.random.get_or_insert_with(|| self.world.random.clone());
         let choices = within.thousandths().unsigned_abs() * 2 + 1;
         let draw = u128::from(random.next_u64()) * u128::from(choices) >> 64;
         let offset = i64::try_from(draw).unwrap_or(0) - within.thousandths();

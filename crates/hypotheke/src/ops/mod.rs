@@ -55,21 +55,17 @@ fn judge_on(draft: &mut Draft<'_>, operation: &Operation) -> Judged {
     }
 }
 
-fn judge(world: &World, operation: &Operation, scratch: Box<Scratch>) -> Result<Plan, (Refusal, Box<Scratch>)> {
-    let mut draft = Draft::new(world, scratch);
-    match judge_on(&mut draft, operation) {
-        Ok(done) => Ok(draft.into_plan(done)),
-        Err(refusal) => Err((refusal, draft.into_scratch())),
-    }
-}
-
 impl World {
     /// Says what an operation would come to, and changes nothing.
     ///
     /// # Errors
     /// The refusal that [`World::perform`] would give.
     pub fn judge(&self, operation: &Operation) -> Result<Plan, Refusal> {
-        judge(self, operation, Box::default()).map_err(|(refusal, _)| refusal)
+        let mut draft = Draft::new(self, Box::default());
+        let done = judge_on(&mut draft, operation)?;
+        let outcome = draft.outcome(done);
+        let (scratch, next_stack) = draft.into_parts();
+        Ok(Plan { world: self.number, revision: self.revision, next_stack, scratch, outcome })
     }
 
     /// Carries out a plan, whole.
@@ -80,24 +76,23 @@ impl World {
         if plan.revision != self.revision || plan.world != self.number {
             return Err(Refusal::new(Cause::Stale));
         }
-        Ok(self.carry_out_plan(plan))
+        self.carry_out_all(plan.scratch, plan.next_stack);
+        Ok(plan.outcome)
     }
 
-    fn carry_out_plan(&mut self, plan: Plan) -> Outcome {
-        if let Some((key, class)) = &plan.new_class {
+    fn carry_out_all(&mut self, scratch: Box<Scratch>, next_stack: u64) {
+        if let Some((key, class)) = &scratch.overlay.new_class {
             self.classes.enter(key, *class);
         }
-        for event in &plan.scratch.events {
+        for event in &scratch.events {
             self.carry_out(event);
         }
-        self.next_stack = plan.next_stack;
-        if let Some(random) = plan.random {
-            self.random = random;
+        if let Some(random) = &scratch.overlay.random {
+            self.random = random.clone();
         }
+        self.next_stack = next_stack;
         self.revision += 1;
-        let outcome = plan.outcome;
-        self.scratch = Some(plan.scratch);
-        outcome
+        self.scratch = Some(scratch);
     }
 
     /// Judges an operation and, unless it is refused, applies it.
@@ -127,9 +122,16 @@ impl World {
     /// The reason why the rules say no. The world is then as it was.
     pub fn perform(&mut self, operation: &Operation) -> Result<Outcome, Refusal> {
         let scratch = self.scratch.take().unwrap_or_default();
-        match judge(self, operation, scratch) {
-            Ok(plan) => Ok(self.carry_out_plan(plan)),
-            Err((refusal, mut scratch)) => {
+        let mut draft = Draft::new(self, scratch);
+        match judge_on(&mut draft, operation) {
+            Ok(done) => {
+                let outcome = draft.outcome(done);
+                let (scratch, next_stack) = draft.into_parts();
+                self.carry_out_all(scratch, next_stack);
+                Ok(outcome)
+            }
+            Err(refusal) => {
+                let (mut scratch, _) = draft.into_parts();
                 scratch.events.clear();
                 self.scratch = Some(scratch);
                 Err(refusal)

@@ -4,12 +4,63 @@ use crate::quantity::Decimal;
 use crate::world::Place;
 
 /// Marks and properties that a created stack is given. Properties that are not named have the kind's first values.
+///
+/// ```
+/// use hypotheke::{Ruleset, Variant};
+///
+/// let rules = Ruleset::builder().mark("contaminated").build()?;
+/// let contaminated = Variant::plain().marked(rules.find_mark("contaminated").unwrap());
+/// assert_eq!(contaminated.marks().len(), 1);
+/// # Ok::<(), hypotheke::RulesetErrors>(())
+/// ```
+// Boxed, since most stacks are plain and operations are passed around.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
-pub struct Variant {
-    /// Marks that are set.
-    pub marks: Vec<MarkId>,
-    /// Properties that the kind lists as numbers, and their values.
-    pub properties: Vec<(PropertyId, Decimal)>,
+pub struct Variant(Option<Box<Parts>>);
+
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+struct Parts {
+    marks: Vec<MarkId>,
+    properties: Vec<(PropertyId, Decimal)>,
+}
+
+impl Variant {
+    /// No marks, and the kind's first values.
+    #[must_use]
+    pub fn plain() -> Variant {
+        Variant::default()
+    }
+
+    /// The same, with a mark set.
+    #[must_use]
+    pub fn marked(mut self, mark: MarkId) -> Variant {
+        self.0.get_or_insert_default().marks.push(mark);
+        self
+    }
+
+    /// The same, with another value of a property that the kind lists as a number.
+    #[must_use]
+    pub fn with(mut self, property: PropertyId, value: Decimal) -> Variant {
+        self.0.get_or_insert_default().properties.push((property, value));
+        self
+    }
+
+    /// True if it has neither marks nor properties of its own.
+    #[must_use]
+    pub fn is_plain(&self) -> bool {
+        self.0.is_none()
+    }
+
+    /// The marks that are set.
+    #[must_use]
+    pub fn marks(&self) -> &[MarkId] {
+        self.0.as_ref().map_or(&[], |parts| &parts.marks)
+    }
+
+    /// The properties that have another value than the kind's.
+    #[must_use]
+    pub fn properties(&self) -> &[(PropertyId, Decimal)] {
+        self.0.as_ref().map_or(&[], |parts| &parts.properties)
+    }
 }
 
 /// What is asked for, by handles.

@@ -1,6 +1,4 @@
-use rand_xoshiro::Xoshiro256PlusPlus;
-
-use crate::world::{ClassKey, Event, Scratch};
+use crate::world::{Event, Scratch};
 
 /// What an applied operation came to.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -57,8 +55,6 @@ pub struct Plan {
     pub(super) world: u32,
     pub(super) revision: u64,
     pub(super) next_stack: u64,
-    pub(super) random: Option<Xoshiro256PlusPlus>,
-    pub(super) new_class: Option<(ClassKey, u32)>,
     pub(super) scratch: Box<Scratch>,
     pub(super) outcome: Outcome,
 }

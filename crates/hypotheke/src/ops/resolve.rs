@@ -76,7 +76,7 @@ impl Resolver<'_> {
             NamedAction::Create { amount, kind, variant, to, landing } => {
                 let portion = NamedPortion { count: 1, kind: kind.clone(), variant: variant.clone(), span: kind.span() };
                 let resolved = self.world.rules().resolve_portion(&portion)?;
-                let variant = Variant { marks: resolved.marks, properties: resolved.properties };
+                let variant = Variant::of(&resolved);
                 Action::Create { amount: *amount, kind: resolved.kind, variant, to: self.place(to)?, landing: *landing }
             }
             NamedAction::Consume { amount, kind, from } => {

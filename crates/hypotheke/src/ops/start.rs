@@ -42,7 +42,7 @@ impl World {
 
     /// Creates a portion in a place, as the game would.
     pub(crate) fn lay_portion(&mut self, place: Place, portion: &StartPortion) -> Result<(), ResolveError> {
-        let variant = Variant { marks: portion.marks.clone(), properties: portion.properties.clone() };
+        let variant = Variant::of(portion);
         let (amount, kind) = (Amount::Exactly(portion.count), portion.kind);
         let operation = Operation::from(Action::Create { amount, kind, variant, to: place, landing: Landing::default() });
         match self.perform(&operation) {
@@ -53,6 +53,14 @@ impl World {
                 Err(ResolveError::new(crate::text::Span::default(), message, help))
             }
         }
+    }
+}
+
+impl Variant {
+    /// The marks and properties of a portion.
+    pub(super) fn of(portion: &StartPortion) -> Variant {
+        let marked = portion.marks.iter().fold(Variant::plain(), |variant, &mark| variant.marked(mark));
+        portion.properties.iter().fold(marked, |variant, &(property, value)| variant.with(property, value))
     }
 }
 

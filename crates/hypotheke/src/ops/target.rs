@@ -4,7 +4,6 @@ use super::draft::{Draft, Item};
 use super::refusal::{Cause, Refusal, Unknown};
 use crate::id::KindId;
 use crate::quantity::Decimal;
-use crate::ruleset::FilterId;
 use crate::world::{Place, Spot};
 
 /// Where something is to be laid.
@@ -118,7 +117,9 @@ impl Draft<'_> {
         mut go_on: impl FnMut(&mut Self, Spot, u32) -> bool,
     ) {
         let mut from = 0;
-        while let Some(slot) = self.next_with_room(container, item, from) {
+        // Of a kind that does not stack, no stack has room for more.
+        let stacks = self.world.rules.figures[item.kind as usize].stack_limit > 1;
+        while let Some(slot) = if stacks { self.next_with_room(container, item, from) } else { None } {
             from = slot + 1;
             let spot = Spot { container, slot };
             if source == Some(spot) || !self.slot_admits(item, spot) {
@@ -164,17 +165,12 @@ impl Draft<'_> {
     #[inline]
     fn container_admits(&self, item: Item, source: Option<Spot>, container: u32) -> bool {
         let entering = source.is_none_or(|source| source.container != container);
-        !entering || self.admits(self.world.def_of(container).admits, item)
+        !entering || self.admits(self.world.filter_of(container), item)
     }
 
     #[inline]
     pub(super) fn slot_admits(&self, item: Item, spot: Spot) -> bool {
-        self.admits(self.slot_filter(spot), item)
-    }
-
-    #[inline]
-    fn slot_filter(&self, spot: Spot) -> Option<FilterId> {
-        self.world.def_of(spot.container).ruled.get(spot.slot as usize).and_then(|rule| rule.admits)
+        self.admits(self.world.slot_filter(spot), item)
     }
 
     /// How many items the weight cap of a container leaves room for.

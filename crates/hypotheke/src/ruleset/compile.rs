@@ -167,11 +167,7 @@ impl Compiler {
     }
 
     fn compile_properties(&mut self) {
-        for Written { value: name, at } in &self.source.property_names {
-            if matches!(&**name, "weight" | "value") {
-                let message = format!("`{name}` can't be a property: every kind has it already");
-                self.faults.push(Diagnostic::error("bad-name", *at, message));
-            }
+        for Written { value: name, .. } in &self.source.property_names {
             self.rules.property_index.insert(name.clone(), PropertyId(small(self.rules.properties.len())));
             self.rules.properties.push(Property { name: name.clone(), is_text: false });
         }

@@ -1,7 +1,7 @@
 //! Tables of item kinds, as spreadsheets export them: a byte order mark, either line break, `,` `;` or tab between cells,
 //! quoted cells. One row a kind; columns beyond the known ones are properties.
 
-use csv::ByteRecord;
+use csv::StringRecord;
 
 use super::source::{KindAt, KindSource, PropertySource, RulesetSource, Text};
 use super::toml::name_fault;
@@ -92,11 +92,11 @@ impl TableReader<'_> {
             .flexible(true)
             .delimiter(self.columns.separator)
             .from_reader(text.as_bytes());
-        let mut record = ByteRecord::new();
+        let mut record = StringRecord::new();
         let mut seen_header = false;
         loop {
             let start = usize::try_from(reader.position().byte()).unwrap_or(usize::MAX).saturating_add(self.begin);
-            match reader.read_byte_record(&mut record) {
+            match reader.read_record(&mut record) {
                 Ok(true) => {}
                 Ok(false) => break,
                 Err(error) => {
@@ -106,7 +106,7 @@ impl TableReader<'_> {
                 }
             }
             let row = u32::try_from(start).unwrap_or(u32::MAX);
-            if record.iter().all(|cell| cell.trim_ascii().is_empty()) {
+            if record.iter().all(|cell| cell.trim().is_empty()) {
                 continue;
             }
             if seen_header {
@@ -129,11 +129,11 @@ impl TableReader<'_> {
     }
 
     /// False if no row can be read under it.
-    fn read_header(&mut self, into: &RulesetSource, record: &ByteRecord, row: u32) -> bool {
+    fn read_header(&mut self, into: &RulesetSource, record: &StringRecord, row: u32) -> bool {
         self.columns.count = record.len();
         let mut id = None;
         for (column, cell) in record.iter().enumerate() {
-            let written = String::from_utf8_lossy(cell).trim().to_owned();
+            let written = cell.trim().to_owned();
             let name = written.to_lowercase().replace([' ', '_'], "-");
             let known = match name.as_str() {
                 "" => {
@@ -183,7 +183,7 @@ impl TableReader<'_> {
         }
     }
 
-    fn read_row(&mut self, into: &mut RulesetSource, record: &ByteRecord, row: u32) {
+    fn read_row(&mut self, into: &mut RulesetSource, record: &StringRecord, row: u32) {
         if !self.check_length(record, row) {
             return;
         }
@@ -213,9 +213,9 @@ impl TableReader<'_> {
         }
     }
 
-    fn check_length(&mut self, record: &ByteRecord, row: u32) -> bool {
+    fn check_length(&mut self, record: &StringRecord, row: u32) -> bool {
         let (found, wanted) = (record.len(), self.columns.count);
-        let surplus = record.iter().skip(wanted).any(|cell| !cell.trim_ascii().is_empty());
+        let surplus = record.iter().skip(wanted).any(|cell| !cell.trim().is_empty());
         if found < wanted || surplus {
             let line = self.source.line_column(self.row(row).span.start()).line;
             let message = format!("row {line} has {found} cells, but the header names {wanted} columns");
@@ -237,7 +237,7 @@ impl TableReader<'_> {
         true
     }
 
-    fn weight(&mut self, record: &ByteRecord, row: u32) -> Decimal {
+    fn weight(&mut self, record: &StringRecord, row: u32) -> Decimal {
         let Some(weight) = self.decimal(record, row, self.columns.weight, "weight") else { return Decimal::ZERO };
         if weight.is_negative() {
             let at = self.cell(row, self.columns.weight.unwrap_or_default());
@@ -247,7 +247,7 @@ impl TableReader<'_> {
         weight
     }
 
-    fn decimal(&mut self, record: &ByteRecord, row: u32, column: Option<usize>, name: &str) -> Option<Decimal> {
+    fn decimal(&mut self, record: &StringRecord, row: u32, column: Option<usize>, name: &str) -> Option<Decimal> {
         let column = column?;
         let cell = text_of(record, Some(column));
         match cell.parse() {
@@ -271,7 +271,7 @@ impl TableReader<'_> {
         self.fault(Diagnostic::error("bad-number", at, message).help(help));
     }
 
-    fn stack_limit(&mut self, record: &ByteRecord, row: u32) -> Option<u32> {
+    fn stack_limit(&mut self, record: &StringRecord, row: u32) -> Option<u32> {
         let column = self.columns.stack_limit?;
         let cell = text_of(record, Some(column));
         if cell.is_empty() {
@@ -315,10 +315,11 @@ impl TableReader<'_> {
     }
 }
 
-fn text_of(record: &ByteRecord, column: Option<usize>) -> &str {
+fn text_of(record: &StringRecord, column: Option<usize>) -> &str {
     let cell = column.and_then(|column| record.get(column)).unwrap_or_default();
-    // The whole text was valid UTF-8, and cells end at ASCII characters.
-    std::str::from_utf8(cell).unwrap_or_default().trim()
+    let solid = |byte: Option<&u8>| byte.is_none_or(u8::is_ascii_graphic);
+    // Most cells have no blanks around them, and looking at their ends is all it takes to know.
+    if solid(cell.as_bytes().first()) && solid(cell.as_bytes().last()) { cell } else { cell.trim() }
 }
 
 /// The separator that stands most often in the first line, outside of quotes.

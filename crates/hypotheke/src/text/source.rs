@@ -75,13 +75,13 @@ pub struct LineColumn {
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Source {
     name: String,
-    text: Arc<str>,
+    text: Arc<String>,
 }
 
 impl Source {
     /// A text with its name.
-    pub fn new(name: impl Into<String>, text: impl Into<Arc<str>>) -> Source {
-        Source { name: name.into(), text: text.into() }
+    pub fn new(name: impl Into<String>, text: impl Into<String>) -> Source {
+        Source { name: name.into(), text: Arc::new(text.into()) }
     }
 
     /// What messages call it.

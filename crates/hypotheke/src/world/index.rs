@@ -56,19 +56,6 @@ impl Index {
         Index::Tree(Box::new(tree))
     }
 
-    /// Takes note that a slot holds something else, or as much as before. `limit` gives the most of a kind that the slot
-    /// holds.
-    #[inline]
-    pub(super) fn update(&mut self, slot: u32, before: Cell, after: Cell, limit: impl Fn(u32) -> u32) {
-        match self {
-            Index::Scan { taken } => {
-                let bit = 1 << slot;
-                *taken = if after.is_empty() { *taken & !bit } else { *taken | bit };
-            }
-            Index::Tree(tree) => tree.update(slot, before, after, limit),
-        }
-    }
-
     #[inline]
     pub(super) fn next_empty(&self, slots: u32, from: u32) -> Option<u32> {
         match self {
@@ -132,7 +119,9 @@ fn scan(taken: u64, from: u32, wanted: impl Fn(usize) -> bool) -> Option<u32> {
 }
 
 impl Tree {
-    fn update(&mut self, slot: u32, before: Cell, after: Cell, limit: impl Fn(u32) -> u32) {
+    /// Takes note that a slot holds something else, or as much as before. `limit` gives the most of a kind that the slot
+    /// holds.
+    pub(super) fn update(&mut self, slot: u32, before: Cell, after: Cell, limit: impl Fn(u32) -> u32) {
         let had = !before.is_empty();
         let has = !after.is_empty();
         if had != has {

@@ -32,7 +32,7 @@ pub use path::{Place, UnknownPlace};
 pub use read::{SlotView, StackView};
 pub(crate) use scratch::{EMPTY, Scratch};
 
-use crate::ruleset::Ruleset;
+use crate::ruleset::{FilterId, Ruleset};
 
 const NONE: u32 = u32::MAX;
 
@@ -86,6 +86,12 @@ struct ContainerState {
     slots: u32,
     /// How many of its slots hold a stack.
     taken: u32,
+    /// How many of its slots have rules of their own; those come first.
+    ruled: u32,
+    /// As in its definition, side by side with what else operations read.
+    stack_limit: u32,
+    weight_cap: i64,
+    admits: Option<FilterId>,
     /// Of all that lies in it, in thousandths.
     weight: i64,
     index: Index,

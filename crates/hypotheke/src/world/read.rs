@@ -7,7 +7,7 @@ use super::{Cell, ClassKey, ContainerState, GROUND, HolderState, NONE, Spot, Tal
 use crate::id::{ContainerDefId, ContainerId, HolderDefId, HolderId, KindId, StackId};
 use crate::language::Position;
 use crate::quantity::Decimal;
-use crate::ruleset::{ContainerDef, HolderDef, Kind, PropertyValue, Ruleset};
+use crate::ruleset::{ContainerDef, FilterId, HolderDef, Kind, PropertyValue, Ruleset};
 
 /// A stack as it lies somewhere.
 #[derive(Clone, Copy, Debug)]
@@ -232,7 +232,8 @@ impl World {
     /// Weight and cap of a container, in thousandths.
     #[inline]
     pub(crate) fn weight_and_cap(&self, container: u32) -> (i64, i64) {
-        (self.containers[container as usize].weight, self.def_of(container).weight_cap)
+        let state = &self.containers[container as usize];
+        (state.weight, state.weight_cap)
     }
 
     /// Weight and cap of a holder, in thousandths.
@@ -247,7 +248,21 @@ impl World {
         if spot.is_ground() {
             return self.rules.figures[kind as usize].stack_limit;
         }
-        slot_limit(&self.rules, self.def_of(spot.container), kind, spot.slot)
+        let state = &self.containers[spot.container as usize];
+        slot_limit(&self.rules, state.stack_limit, state.ruled, state.def, kind, spot.slot)
+    }
+
+    /// The filter of a container.
+    #[inline]
+    pub(crate) fn filter_of(&self, container: u32) -> Option<FilterId> {
+        self.containers[container as usize].admits
+    }
+
+    /// The filter of a slot.
+    #[inline]
+    pub(crate) fn slot_filter(&self, spot: Spot) -> Option<FilterId> {
+        let state = &self.containers[spot.container as usize];
+        if spot.slot >= state.ruled { None } else { self.def_of(spot.container).ruled[spot.slot as usize].admits }
     }
 
     fn cells_of(&self, container: &ContainerState) -> &[Cell] {
@@ -281,8 +296,7 @@ impl World {
     #[inline]
     pub(crate) fn next_with_room(&self, container: u32, kind: u32, class: u32, from: u32) -> Option<u32> {
         let state = &self.containers[container as usize];
-        let def = &self.rules.containers()[state.def as usize];
-        let limit = |slot| slot_limit(&self.rules, def, kind, slot);
+        let limit = |slot| slot_limit(&self.rules, state.stack_limit, state.ruled, state.def, kind, slot);
         state.index.next_with_room(self.cells_of(state), class, from, limit)
     }
 }

@@ -2,24 +2,50 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use super::{Cell, Event, Spot};
+use rand_xoshiro::Xoshiro256PlusPlus;
+
+use super::{Cell, ClassKey, Event, Spot};
 
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Scratch {
     pub(crate) events: Vec<Event>,
-    pub(crate) pending: Pending,
     /// Where a stack goes, part by part.
     pub(crate) parts: Vec<(Spot, u32)>,
+    pub(crate) overlay: Overlay,
+}
+
+/// What only some operations need.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Overlay {
+    /// True if anything here is to be cleared.
+    pub(crate) used: bool,
+    pub(crate) pending: Pending,
     /// Changes of weight, by container.
     pub(crate) weights: Vec<(u32, i64)>,
+    /// The random numbers after the operation, if it drew any.
+    pub(crate) random: Option<Xoshiro256PlusPlus>,
+    /// A class that the operation brings into the world.
+    pub(crate) new_class: Option<(ClassKey, u32)>,
 }
 
 impl Scratch {
+    #[inline]
     pub(crate) fn clear(&mut self) {
         self.events.clear();
-        self.pending.clear();
         self.parts.clear();
+        if self.overlay.used {
+            self.overlay.clear();
+        }
+    }
+}
+
+impl Overlay {
+    fn clear(&mut self) {
+        self.used = false;
+        self.pending.clear();
         self.weights.clear();
+        self.random = None;
+        self.new_class = None;
     }
 }
 
@@ -50,11 +76,6 @@ impl Pending {
     fn clear(&mut self) {
         self.few.clear();
         self.many = None;
-    }
-
-    #[inline]
-    pub(crate) fn is_empty(&self) -> bool {
-        self.few.is_empty() && self.many.is_none()
     }
 
     #[inline]

@@ -69,6 +69,10 @@ impl World {
         let index = small(self.containers.len());
         let base = small(self.cells.len());
         self.cells.resize(self.cells.len() + slots as usize, Cell::default());
+        let rules = self.rules.containers().get(def as usize);
+        let (ruled, stack_limit, weight_cap, admits) = rules.map_or((0, u32::MAX, i64::MAX, None), |def| {
+            (small(def.ruled.len()), def.stack_limit, def.weight_cap, def.admits)
+        });
         self.container_names.insert(name.clone(), index);
         self.containers.push(ContainerState {
             name,
@@ -78,6 +82,10 @@ impl World {
             base,
             slots,
             taken: 0,
+            ruled,
+            stack_limit,
+            weight_cap,
+            admits,
             weight: 0,
             index: Index::new(slots),
         });

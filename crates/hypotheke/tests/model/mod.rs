@@ -3,17 +3,17 @@
 
 use std::collections::BTreeSet;
 
-pub use hypotheke::Amount;
+pub(crate) use hypotheke::Amount;
 
 #[derive(Clone, Debug)]
-pub struct KindSpec {
-    pub weight: i64,
-    pub limit: u32,
-    pub tags: BTreeSet<usize>,
+pub(crate) struct KindSpec {
+    pub(crate) weight: i64,
+    pub(crate) limit: u32,
+    pub(crate) tags: BTreeSet<usize>,
 }
 
 #[derive(Clone, Debug)]
-pub enum FilterSpec {
+pub(crate) enum FilterSpec {
     Tag(usize),
     Mark(usize),
     Kind(usize),
@@ -24,40 +24,40 @@ pub enum FilterSpec {
 }
 
 #[derive(Clone, Debug)]
-pub struct SlotSpec {
-    pub filter: Option<FilterSpec>,
-    pub limit: Option<u32>,
+pub(crate) struct SlotSpec {
+    pub(crate) filter: Option<FilterSpec>,
+    pub(crate) limit: Option<u32>,
 }
 
 #[derive(Clone, Debug)]
-pub struct ContainerSpec {
-    pub slots: usize,
-    pub ruled: Vec<SlotSpec>,
-    pub limit: Option<u32>,
-    pub cap: Option<i64>,
-    pub filter: Option<FilterSpec>,
-    pub worn: bool,
-    pub holder: Option<usize>,
+pub(crate) struct ContainerSpec {
+    pub(crate) slots: usize,
+    pub(crate) ruled: Vec<SlotSpec>,
+    pub(crate) limit: Option<u32>,
+    pub(crate) cap: Option<i64>,
+    pub(crate) filter: Option<FilterSpec>,
+    pub(crate) worn: bool,
+    pub(crate) holder: Option<usize>,
 }
 
 #[derive(Clone, Debug)]
-pub struct Rules {
-    pub kinds: Vec<KindSpec>,
-    pub containers: Vec<ContainerSpec>,
+pub(crate) struct Rules {
+    pub(crate) kinds: Vec<KindSpec>,
+    pub(crate) containers: Vec<ContainerSpec>,
     /// Weight caps of holders.
-    pub holders: Vec<Option<i64>>,
+    pub(crate) holders: Vec<Option<i64>>,
 }
 
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Stack {
-    pub id: u64,
-    pub kind: usize,
-    pub marks: BTreeSet<usize>,
-    pub count: u32,
+pub(crate) struct Stack {
+    pub(crate) id: u64,
+    pub(crate) kind: usize,
+    pub(crate) marks: BTreeSet<usize>,
+    pub(crate) count: u32,
 }
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum At {
+pub(crate) enum At {
     Slot(usize, usize),
     Container(usize),
     Holder(usize),
@@ -67,7 +67,7 @@ pub enum At {
 }
 
 #[derive(Clone, Debug)]
-pub enum Request {
+pub(crate) enum Request {
     Create(Amount, usize, BTreeSet<usize>, At, (i64, i64)),
     Consume(Amount, Option<usize>, At),
     Move(Amount, Option<usize>, At, At),
@@ -78,10 +78,10 @@ pub enum Request {
 
 /// Reason, figures, and how many could go.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct No {
-    pub reason: &'static str,
-    pub figures: Option<(i64, i64)>,
-    pub could: u64,
+pub(crate) struct No {
+    pub(crate) reason: &'static str,
+    pub(crate) figures: Option<(i64, i64)>,
+    pub(crate) could: u64,
 }
 
 fn no(reason: &'static str) -> No {
@@ -93,16 +93,16 @@ fn because(reason: &'static str, asked: i64, allowed: i64) -> No {
 }
 
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct State {
-    pub slots: Vec<Vec<Option<Stack>>>,
-    pub ground: Vec<(Stack, (i64, i64))>,
-    pub next_id: u64,
+pub(crate) struct State {
+    pub(crate) slots: Vec<Vec<Option<Stack>>>,
+    pub(crate) ground: Vec<(Stack, (i64, i64))>,
+    pub(crate) next_id: u64,
 }
 
 #[derive(Clone, Debug)]
-pub struct Model {
-    pub rules: Rules,
-    pub state: State,
+pub(crate) struct Model {
+    pub(crate) rules: Rules,
+    pub(crate) state: State,
 }
 
 /// One place that holds a stack. The index on the ground is that of the moment.
@@ -113,7 +113,7 @@ enum Cell {
 }
 
 impl FilterSpec {
-    pub fn admits(&self, rules: &Rules, kind: usize, marks: &BTreeSet<usize>) -> bool {
+    pub(crate) fn admits(&self, rules: &Rules, kind: usize, marks: &BTreeSet<usize>) -> bool {
         match self {
             FilterSpec::Tag(tag) => rules.kinds[kind].tags.contains(tag),
             FilterSpec::Mark(mark) => marks.contains(mark),
@@ -127,12 +127,12 @@ impl FilterSpec {
 }
 
 impl Model {
-    pub fn new(rules: Rules) -> Model {
+    pub(crate) fn new(rules: Rules) -> Model {
         let slots = rules.containers.iter().map(|container| vec![None; container.slots]).collect();
         Model { rules, state: State { slots, ground: Vec::new(), next_id: 1 } }
     }
 
-    pub fn perform(&mut self, request: &Request) -> Result<u64, No> {
+    pub(crate) fn perform(&mut self, request: &Request) -> Result<u64, No> {
         let before = self.state.clone();
         let answer = match request {
             Request::Create(amount, kind, marks, to, at) => self.create(*amount, *kind, marks, *to, *at),
@@ -169,12 +169,12 @@ impl Model {
         own.min(spec.ruled.get(slot).and_then(|rule| rule.limit).unwrap_or(u32::MAX))
     }
 
-    pub fn weight(&self, container: usize) -> i64 {
+    pub(crate) fn weight(&self, container: usize) -> i64 {
         let stacks = self.state.slots[container].iter().flatten();
         stacks.map(|stack| self.rules.kinds[stack.kind].weight * i64::from(stack.count)).sum()
     }
 
-    pub fn holder_weight(&self, holder: usize) -> i64 {
+    pub(crate) fn holder_weight(&self, holder: usize) -> i64 {
         self.carried(holder).into_iter().map(|container| self.weight(container)).sum()
     }
 
