@@ -8,7 +8,9 @@ const PAIRS: usize = 11;
 
 fn main() {
     let only: Option<usize> = std::env::args().skip(1).find_map(|argument| argument.parse().ok());
-    println!("slots      plain        library      library / plain (medians of {PAIRS} interleaved pairs, M operations/s)");
+    println!(
+        "slots      plain        library      library / plain (medians of {PAIRS} interleaved pairs, M operations/s)"
+    );
     let mut rates = Vec::new();
     for (slots, steps, runs) in [(30, 400_000, 1), (1_000, 100_000, 1), (100_000, 400, 40)] {
         if only.is_some_and(|only| only != slots) {
@@ -21,8 +23,18 @@ fn main() {
         let mut total = 0;
         let pairs = interleaved(
             PAIRS,
-            || timed_runs(&plain, runs, |plain| workload.steps.iter().for_each(|step| total += u64::from(plain.play(*step)))),
-            || timed_runs(&library, runs, |library| workload.steps.iter().for_each(|step| { std::hint::black_box(library.play(*step)); })),
+            || {
+                timed_runs(&plain, runs, |plain| {
+                    workload.steps.iter().for_each(|step| total += u64::from(plain.play(*step)));
+                })
+            },
+            || {
+                timed_runs(&library, runs, |library| {
+                    workload.steps.iter().for_each(|step| {
+                        std::hint::black_box(library.play(*step));
+                    });
+                })
+            },
         );
         assert!(total > 0);
         let (plain, library) = (rate(steps * runs, pairs.first), rate(steps * runs, pairs.second));

@@ -72,17 +72,17 @@ impl Plain {
     fn consume(&mut self, container: usize, kind: u16, count: u16) -> u16 {
         let mut left = count;
         for slot in &mut self.containers[container] {
-            if let Some((there, held)) = slot {
-                if *there == kind {
-                    let taken = left.min(*held);
-                    *held -= taken;
-                    left -= taken;
-                    if *held == 0 {
-                        *slot = None;
-                    }
-                    if left == 0 {
-                        return count;
-                    }
+            if let Some((there, held)) = slot
+                && *there == kind
+            {
+                let taken = left.min(*held);
+                *held -= taken;
+                left -= taken;
+                if *held == 0 {
+                    *slot = None;
+                }
+                if left == 0 {
+                    return count;
                 }
             }
         }

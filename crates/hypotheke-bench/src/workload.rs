@@ -191,7 +191,9 @@ impl Library {
                 Operation::consuming(amount, self.kinds[usize::from(kind)], self.containers[container])
             }
             Step::Transfer { from, to } => {
-                let place = |(container, slot): (usize, usize)| (self.containers[container], u32::try_from(slot).unwrap_or(u32::MAX));
+                let place = |(container, slot): (usize, usize)| {
+                    (self.containers[container], u32::try_from(slot).unwrap_or(u32::MAX))
+                };
                 let (from, to) = (place(from), place(to));
                 let Some(stack) = self.world.stack(from.0, from.1) else { return 0 };
                 match self.world.stack(to.0, to.1) {

@@ -54,7 +54,9 @@ pub(crate) enum Command {
     },
 
     /// Find everything that is wrong with a ruleset, and what is probably not meant
-    #[command(after_help = "Examples:\n  hypotheke check\n  hypotheke check my/rules.toml\n  cat rules.toml | hypotheke check -")]
+    #[command(
+        after_help = "Examples:\n  hypotheke check\n  hypotheke check my/rules.toml\n  cat rules.toml | hypotheke check -"
+    )]
     Check {
         /// The ruleset; `-` reads it from standard input
         #[arg(default_value = "rules.toml")]
@@ -62,7 +64,9 @@ pub(crate) enum Command {
     },
 
     /// Draw containers with what lies in them at the start, and list the kinds
-    #[command(after_help = "Examples:\n  hypotheke show\n  hypotheke show rules.toml sled surveyor.pockets\n  hypotheke show --part kinds")]
+    #[command(
+        after_help = "Examples:\n  hypotheke show\n  hypotheke show rules.toml sled surveyor.pockets\n  hypotheke show --part kinds"
+    )]
     Show {
         /// The ruleset; `-` reads it from standard input
         #[arg(default_value = "rules.toml")]
@@ -78,7 +82,9 @@ pub(crate) enum Command {
     },
 
     /// Play scenarios and say which hold
-    #[command(after_help = "Examples:\n  hypotheke verify\n  hypotheke verify scenarios/sled.scenario --steps\n  hypotheke verify tests --rules my/rules.toml --format json")]
+    #[command(
+        after_help = "Examples:\n  hypotheke verify\n  hypotheke verify scenarios/sled.scenario --steps\n  hypotheke verify tests --rules my/rules.toml --format json"
+    )]
     Verify {
         /// Scenario files, or folders of them; `-` reads one from standard input [default: the folder `scenarios` beside
         /// the ruleset]

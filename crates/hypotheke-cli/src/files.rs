@@ -54,15 +54,17 @@ fn is_standard_input(path: &Path) -> bool {
 
 fn standard_input() -> Result<Vec<u8>, InputError> {
     let mut bytes = Vec::new();
-    std::io::stdin().lock().read_to_end(&mut bytes).map_err(|error| {
-        InputError::usage(format!("can't read standard input: {error}"), None)
-    })?;
+    std::io::stdin()
+        .lock()
+        .read_to_end(&mut bytes)
+        .map_err(|error| InputError::usage(format!("can't read standard input: {error}"), None))?;
     Ok(bytes)
 }
 
 pub(crate) fn load_rules(path: &Path) -> Result<Ruleset, InputError> {
     if is_standard_input(path) {
-        let table = |name: &str| std::fs::read(name).map(|bytes| (name.to_owned(), bytes)).map_err(|error| error.to_string());
+        let table =
+            |name: &str| std::fs::read(name).map(|bytes| (name.to_owned(), bytes)).map_err(|error| error.to_string());
         return Ok(Ruleset::from_bytes("<stdin>", standard_input()?, table)?);
     }
     Ok(Ruleset::load(path)?)
@@ -100,7 +102,9 @@ pub(crate) fn scenario_paths(named: &[PathBuf], rules: &Path) -> Result<Vec<Path
 }
 
 fn look_through(folder: &Path, found: &mut Vec<PathBuf>) -> Result<(), InputError> {
-    let unreadable = |error: std::io::Error| InputError::usage(format!("can't read the folder `{}`: {error}", folder.display()), None);
+    let unreadable = |error: std::io::Error| {
+        InputError::usage(format!("can't read the folder `{}`: {error}", folder.display()), None)
+    };
     for entry in std::fs::read_dir(folder).map_err(unreadable)? {
         let entry = entry.map_err(unreadable)?;
         let path = entry.path();

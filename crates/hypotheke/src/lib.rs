@@ -1,4 +1,70 @@
-//! Hypotheke.
+//! Write down how a game's inventories work, and verify that sequences of operations keep the rules.
+//!
+//! A [`Ruleset`] says all that a designer decides: item kinds, tags, containers, holders, limits. A [`World`] is the whole
+//! state: what lies where. An [`Operation`] is a request to change it. It is applied, in full or where asked in part, or
+//! refused with a [`Refusal`] that says why, with its figures; a refused one changes nothing.
+//!
+//! ```
+//! use hypotheke::{Amount, Operation, Reason, Ruleset, World};
+//!
+//! // A sled bears 180 kg, a drum weighs 46.
+//! let rules = Ruleset::builder()
+//!     .weight_unit("kg")
+//!     .kind("fuel-drum", |kind| kind.weight(46.into()).stack_limit(4))
+//!     .container("depot", |depot| depot.slots(8))
+//!     .container("sled", |sled| sled.slots(4).weight_cap(180.into()))
+//!     .start("depot", ["6 fuel-drum"])
+//!     .build()?;
+//! let mut world = World::new(&rules.into());
+//! let (depot, sled) = (world.container("depot").unwrap(), world.container("sled").unwrap());
+//!
+//! // Exactly four: refused, and three could go.
+//! let refusal = world.perform(&Operation::moving(Amount::Exactly(4), depot, sled)).unwrap_err();
+//! assert_eq!(refusal.reason(), Reason::WeightCap);
+//! assert_eq!(refusal.could(), 3);
+//! assert_eq!(world.explain(&refusal), "sled would weigh 184 kg of 180 kg");
+//!
+//! // Up to four: three go, one is left, and an event says from where to where.
+//! let outcome = world.perform(&Operation::moving(Amount::UpTo(4), depot, sled)).unwrap();
+//! assert_eq!((outcome.done(), outcome.left()), (3, 1));
+//! assert_eq!(world.describe_event(&world.events()[0]), "3 fuel-drum: depot/0 to sled/0");
+//! # Ok::<(), hypotheke::RulesetErrors>(())
+//! ```
+//!
+//! # Three ways to say an operation
+//!
+//! - By handles, as above: [`Operation`] with [`ContainerId`], [`KindId`] and so on, which are looked up once and cheap.
+//! - By names, as plain data that can be stored and sent: [`NamedOperation`], which [`NamedOperation::resolve`] turns into
+//!   handles.
+//! - As a sentence: `"move 3 fuel-drum from depot to sled".parse::<NamedOperation>()`, as files and messages write it.
+//!
+//! # Asking before acting
+//!
+//! [`World::judge`] says what an operation would come to and gives a [`Plan`]; [`World::apply`] carries it out, unless the
+//! world has changed since. [`World::perform`] does both. There is one code path, so a dry run and the operation can't
+//! disagree.
+//!
+//! # Files
+//!
+//! [`Ruleset::load`] reads a ruleset and the tables beside it, [`ScenarioFile::load`] scenarios; both exist for text in
+//! memory too. What is wrong comes as [`text::Diagnostics`]: every fault with its place, its cause and a remedy.
+//! [`scenario`] plays scenarios and reports as data.
+//!
+//! # What costs what
+//!
+//! Finding slots, adding up weights and deciding filters does not grow with the number of slots or kinds: a container of
+//! more than 64 slots keeps ordered indexes of what it holds. An operation costs what it changes. A refusal allocates
+//! nothing; it becomes words only in [`World::explain`].
+//!
+//! # What goes wrong
+//!
+//! Three things are kept apart. A [`Refusal`] is an ordinary answer of the rules. An error ([`RulesetErrors`],
+//! [`ScenarioErrors`], [`LoadError`], [`ResolveError`], [`SentenceError`]) is wrong input. Neither panics. A handle of
+//! another world, or whose container has gone, is refused as [`Reason::Unknown`].
+//!
+//! The laws that operations keep, the ruleset file and the scenario language have pages of their own in the project's
+//! `docs` folder.
+
 mod filter;
 mod id;
 mod language;
@@ -13,15 +79,20 @@ mod world;
 pub use filter::{Comparison, Filter, FilterError, Literal};
 pub use id::{ContainerDefId, ContainerId, HolderDefId, HolderId, KindId, MarkId, PropertyId, StackId, TagId};
 pub use language::{
-    Amount, Landing, NamedAction, NamedOperation, NamedPortion, NamedVariant, Path, PathError, PathRoot, PathStep, Position,
-    SentenceError,
+    Amount, Landing, NamedAction, NamedOperation, NamedPortion, NamedVariant, Path, PathError, PathRoot, PathStep,
+    Position, SentenceError,
 };
 pub use load::LoadError;
 pub use ops::{Action, Cause, Operation, Outcome, Plan, Reason, Refusal, ResolveError, Unknown, Variant};
 pub use quantity::{Decimal, DecimalError};
 pub use ruleset::{
-    ContainerBuilder, ContainerDef, HolderBuilder, HolderDef, Kind, KindBuilder, Mark, Property, PropertyValue, Ruleset,
-    RulesetBuilder, RulesetErrors, SlotRule, Tag, TagBuilder,
+    ContainerBuilder, ContainerDef, HolderBuilder, HolderDef, Kind, KindBuilder, Mark, Property, PropertyValue,
+    Ruleset, RulesetBuilder, RulesetErrors, SlotRule, Tag, TagBuilder,
 };
 pub use scenario::{ScenarioErrors, ScenarioFile};
 pub use world::{Class, End, Event, Place, SlotView, StackView, Tally, UnknownPlace, World};
+
+/// The examples of the README are tests.
+#[cfg(doctest)]
+#[doc = include_str!("../../../README.md")]
+struct Readme;

@@ -88,7 +88,9 @@ impl Ruleset {
     /// # Errors
     /// All that is wrong in it.
     pub fn from_toml(name: &str, text: &str) -> Result<Ruleset, RulesetErrors> {
-        Ruleset::from_bytes(name, text.as_bytes().to_vec(), |_| Err("a ruleset in memory has no tables beside it".to_owned()))
+        Ruleset::from_bytes(name, text.as_bytes().to_vec(), |_| {
+            Err("a ruleset in memory has no tables beside it".to_owned())
+        })
     }
 
     /// Reads a ruleset from bytes in memory. `table` gives name and bytes of a table that the ruleset names, or says why

@@ -7,7 +7,9 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write;
 use std::sync::Arc;
 
-use hypotheke::{Action, Amount, ContainerId, Decimal, Event, Landing, Operation, Place, Position, Ruleset, Variant, World};
+use hypotheke::{
+    Action, Amount, ContainerId, Decimal, Event, Landing, Operation, Place, Position, Ruleset, Variant, World,
+};
 use proptest::prelude::*;
 use proptest::strategy::ValueTree;
 use proptest::test_runner::TestRunner;
@@ -35,20 +37,30 @@ fn any_filter() -> impl Strategy<Value = FilterSpec> {
     })
 }
 
-fn sometimes<T: std::fmt::Debug + Clone + 'static>(value: impl Strategy<Value = T> + 'static) -> impl Strategy<Value = Option<T>> {
+fn sometimes<T: std::fmt::Debug + Clone + 'static>(
+    value: impl Strategy<Value = T> + 'static,
+) -> impl Strategy<Value = Option<T>> {
     prop_oneof![2 => Just(None), 1 => value.prop_map(Some)]
 }
 
 fn any_kind() -> impl Strategy<Value = KindSpec> {
     let weight = prop::sample::select(vec![0, 1, 500, 1_000, 1_400, 2_100]);
     let limit = prop::sample::select(vec![1, 1, 2, 4, 7, 20]);
-    (weight, limit, prop::collection::btree_set(0..TAGS, 0..3)).prop_map(|(weight, limit, tags)| KindSpec { weight, limit, tags })
+    (weight, limit, prop::collection::btree_set(0..TAGS, 0..3)).prop_map(|(weight, limit, tags)| KindSpec {
+        weight,
+        limit,
+        tags,
+    })
 }
 
 fn any_container() -> impl Strategy<Value = ContainerSpec> {
     let ruled = (sometimes(any_filter()), sometimes(1u32..6)).prop_map(|(filter, limit)| SlotSpec { filter, limit });
     let slots = prop_oneof![6 => 1usize..6, 1 => 63usize..66, 1 => 100usize..140];
-    let rules = (prop_oneof![2 => Just(vec![]), 1 => prop::collection::vec(ruled, 1..4)], sometimes(1u32..8), sometimes(0i64..30_000));
+    let rules = (
+        prop_oneof![2 => Just(vec![]), 1 => prop::collection::vec(ruled, 1..4)],
+        sometimes(1u32..8),
+        sometimes(0i64..30_000),
+    );
     (slots, rules, sometimes(any_filter()), any::<bool>()).prop_map(|(slots, (ruled, limit, cap), filter, worn)| {
         let slots = slots.max(ruled.len());
         ContainerSpec { slots, ruled, limit, cap, filter, worn, holder: None }
@@ -95,7 +107,13 @@ fn rules_text(rules: &Rules) -> String {
     }
     for (index, kind) in rules.kinds.iter().enumerate() {
         let tags: Vec<String> = kind.tags.iter().map(|tag| format!("\"t{tag}\"")).collect();
-        let _ = writeln!(text, "[kind.k{index}]\nweight = {}\nstack-limit = {}\ntags = [{}]", decimal(kind.weight), kind.limit, tags.join(", "));
+        let _ = writeln!(
+            text,
+            "[kind.k{index}]\nweight = {}\nstack-limit = {}\ntags = [{}]",
+            decimal(kind.weight),
+            kind.limit,
+            tags.join(", ")
+        );
     }
     for (index, container) in rules.containers.iter().enumerate() {
         let _ = writeln!(text, "[container.c{index}]\nslots = {}\nworn = {}", container.slots, container.worn);
@@ -112,7 +130,8 @@ fn rules_text(rules: &Rules) -> String {
         let _ = writeln!(text, "slot = [{}]", slots.join(", "));
     }
     for (index, cap) in rules.holders.iter().enumerate() {
-        let carried = (0..rules.containers.len()).filter(|&container| rules.containers[container].holder == Some(index));
+        let carried =
+            (0..rules.containers.len()).filter(|&container| rules.containers[container].holder == Some(index));
         let names: Vec<String> = carried.map(|container| format!("\"c{container}\"")).collect();
         let _ = writeln!(text, "[holder.h{index}]\ncarries = [{}]", names.join(", "));
         if let Some(cap) = cap {
@@ -156,7 +175,15 @@ fn any_draw() -> impl Strategy<Value = Draw> {
     let place = (0u8..12, 0usize..100, 0usize..200);
     let marks = prop_oneof![3 => Just(BTreeSet::new()), 1 => prop::collection::btree_set(0..MARKS, 0..3)];
     (0u8..12, amount, 0usize..100, any::<bool>(), marks, [place.clone(), place], (0i64..5, 0i64..5)).prop_map(
-        |(verb, amount, kind, every_kind, marks, places, at)| Draw { verb, amount, kind, every_kind, marks, places, at },
+        |(verb, amount, kind, every_kind, marks, places, at)| Draw {
+            verb,
+            amount,
+            kind,
+            every_kind,
+            marks,
+            places,
+            at,
+        },
     )
 }
 
@@ -165,7 +192,6 @@ fn place(rules: &Rules, model: &Model, (sort, container, slot): (u8, usize, usiz
     let slots = rules.containers[container].slots;
     match sort {
         0..=4 => At::Slot(container, slot % slots.min(8)),
-        5..=8 => At::Container(container),
         9 if !rules.holders.is_empty() => At::Holder(slot % rules.holders.len()),
         10 => At::Ground,
         11 => At::OnGround(model.state.ground.get(slot % 7).map_or(slot as u64, |(stack, _)| stack.id)),
@@ -206,7 +232,8 @@ impl Engine {
             Some(holder) => format!("h{holder}.c{index}"),
             None => format!("c{index}"),
         };
-        let containers = (0..rules.containers.len()).map(|index| world.container(&name(index)).expect("a container")).collect();
+        let containers =
+            (0..rules.containers.len()).map(|index| world.container(&name(index)).expect("a container")).collect();
         Engine { world, containers }
     }
 
@@ -227,7 +254,13 @@ impl Engine {
             Request::Create(amount, index, marks, to, at) => {
                 let mark = |mark: &usize| self.world.rules().find_mark(&format!("m{mark}")).expect("a mark");
                 let variant = marks.iter().map(mark).fold(Variant::plain(), Variant::marked);
-                Action::Create { amount: *amount, kind: kind(*index), variant, to: self.place(*to), landing: landing(*at) }
+                Action::Create {
+                    amount: *amount,
+                    kind: kind(*index),
+                    variant,
+                    to: self.place(*to),
+                    landing: landing(*at),
+                }
             }
             Request::Consume(amount, index, from) => {
                 Action::Consume { amount: *amount, kind: index.map(kind), from: self.place(*from) }
@@ -252,7 +285,7 @@ impl Engine {
         let dry = self.world.judge(&operation).map(|plan| plan.outcome());
         let answer = self.world.perform(&operation);
         assert_eq!(dry, answer, "a dry run says what the operation comes to");
-        answer.map(|outcome| outcome.done()).map_err(|refusal| No {
+        answer.map(hypotheke::Outcome::done).map_err(|refusal| No {
             reason: refusal.reason().code(),
             figures: refusal.cause().figures().map(|(asked, allowed)| (asked.thousandths(), allowed.thousandths())),
             could: refusal.could(),
@@ -270,8 +303,10 @@ impl Engine {
     }
 
     fn state(&self, next_id: u64) -> State {
-        let slots = self.containers.iter().map(|&id| self.world.slots(id).map(|slot| slot.stack().map(Self::stack)).collect());
-        let ground = self.world.ground().map(|(stack, at)| (Self::stack(stack), (at.x.thousandths(), at.y.thousandths())));
+        let slots =
+            self.containers.iter().map(|&id| self.world.slots(id).map(|slot| slot.stack().map(Self::stack)).collect());
+        let ground =
+            self.world.ground().map(|(stack, at)| (Self::stack(stack), (at.x.thousandths(), at.y.thousandths())));
         State { slots: slots.collect(), ground: ground.collect(), next_id }
     }
 }
@@ -373,8 +408,10 @@ fn check_sums(engine: &Engine, model: &Model) {
         assert_eq!(engine.world.holder_weight(id).thousandths(), model.holder_weight(holder));
     }
     for kind in engine.world.rules().kinds() {
-        let everywhere = model.state.slots.iter().flatten().flatten().chain(model.state.ground.iter().map(|(stack, _)| stack));
-        let held: u64 = everywhere.filter(|stack| stack.kind == kind.handle().index()).map(|stack| u64::from(stack.count)).sum();
+        let everywhere =
+            model.state.slots.iter().flatten().flatten().chain(model.state.ground.iter().map(|(stack, _)| stack));
+        let held: u64 =
+            everywhere.filter(|stack| stack.kind == kind.handle().index()).map(|stack| u64::from(stack.count)).sum();
         let tally = engine.world.tally(kind.handle());
         assert_eq!(tally.created - tally.consumed, held, "items are neither made nor lost: {}", kind.id());
     }
@@ -407,7 +444,9 @@ fn every_answer_is_reached_often() {
         let applied = answers.get(&format!("{verb} applied")).copied().unwrap_or(0);
         assert!(applied >= 100, "{verb} was applied only {applied} times");
     }
-    for reason in ["unknown", "bad-amount", "empty-source", "not-enough", "not-admitted", "weight-cap", "stack-limit", "no-room"] {
+    for reason in
+        ["unknown", "bad-amount", "empty-source", "not-enough", "not-admitted", "weight-cap", "stack-limit", "no-room"]
+    {
         let given: u32 = answers.iter().filter(|(answer, _)| answer.ends_with(reason)).map(|(_, count)| count).sum();
         assert!(given >= 100, "{reason} was given only {given} times");
     }

@@ -68,14 +68,17 @@ fn each_fault_is_found_at_its_place() {
         ("[holder.h]\ncarries = [\"x\"]", "2:12 unknown-name '\"x\"'"),
         ("[container.c]\nslots = 1\ncopies = [\"d\"]\n[holder.h]\ncarries = [\"c\"]", "3:11 two-uses '\"d\"'"),
         ("tables = [\"none.csv\"]", "1:11 no-table '\"none.csv\"'"),
-        ("[start]\nx = [\"1 y\"]", "2:6 unknown-name '\"1 y\"'"),
+        ("[start]\nx = [\"1 y\"]", "2:9 unknown-name 'y'"),
         ("[kind.y]\n[start]\nx = [\"1 y\"]", "3:1 bad-start 'x'"),
         ("[kind.y]\n[container.x]\nslots = 1\n[start]\nx = [\"2 y\"]", "5:6 bad-start '\"2 y\"'"),
         ("[kind.y]\n[start]\nx = \"1 y\"", "3:5 wrong-type '\"1 y\"'"),
         ("[kind.y]\n[start]\nx = [\"y\"]", "3:7 bad-portion 'y'"),
         ("[kind.y]\n[start]\n\"x//1\" = []", "3:1 bad-place '\"x//1\"'"),
         ("a = \n", "1:5 syntax ''"),
-        ("[container.a]\nslots = 4000000\n[container.b]\nslots = 4000000\n[container.c]\nslots = 4000000\n[container.d]\nslots = 4000000\n[container.e]\nslots = 1", "9:12 out-of-range 'e'"),
+        (
+            "[container.a]\nslots = 4000000\n[container.b]\nslots = 4000000\n[container.c]\nslots = 4000000\n[container.d]\nslots = 4000000\n[container.e]\nslots = 1",
+            "9:12 out-of-range 'e'",
+        ),
     ] {
         let found = places(&faults(text));
         if found != [expected] {
@@ -89,13 +92,19 @@ fn each_fault_is_found_at_its_place() {
 fn all_faults_are_told_in_one_run_in_the_order_of_the_text() {
     let text = "titel = \"x\"\n[kind.a]\nweight = -1\n[container.c]\nslots = 2\nadmits = \"food\"\n[holder.h]\ncarries = [\"d\"]";
     let found = places(&faults(text));
-    assert_eq!(found, ["1:1 unknown-key 'titel'", "3:10 out-of-range '-1'", "6:11 unknown-name 'food'", "8:12 unknown-name '\"d\"'"]);
+    assert_eq!(
+        found,
+        ["1:1 unknown-key 'titel'", "3:10 out-of-range '-1'", "6:11 unknown-name 'food'", "8:12 unknown-name '\"d\"'"]
+    );
 }
 
 #[test]
 fn unknown_names_come_with_the_nearest_known_one() {
-    let help = |text: &str| faults(text).iter().next().and_then(|fault| fault.help_text().map(str::to_owned)).unwrap_or_default();
-    let kinds = "[kind.fuel-drum]\ntags = [\"fuel\"]\n[kind.ration-box]\ntags = [\"food\"]\n[container.sled]\nslots = 4\n";
+    let help = |text: &str| {
+        faults(text).iter().next().and_then(|fault| fault.help_text().map(str::to_owned)).unwrap_or_default()
+    };
+    let kinds =
+        "[kind.fuel-drum]\ntags = [\"fuel\"]\n[kind.ration-box]\ntags = [\"food\"]\n[container.sled]\nslots = 4\n";
     assert_eq!(help("titel = \"x\""), "did you mean `title`?");
     assert_eq!(help(&kinds.replace("slots = 4", "slots = 4\nadmits = \"fule\"")), "did you mean `fuel`?");
     assert_eq!(help(&format!("{kinds}[start]\nsled = [\"1 fuel-durm\"]")), "did you mean `fuel-drum`?");
@@ -114,10 +123,12 @@ fn a_start_that_breaks_the_rules_says_why_and_what_would_fit() {
 
 #[test]
 fn bytes_that_are_not_text_are_told_with_their_place() {
-    let errors = Ruleset::from_bytes("rules.toml", b"title = \"x\xff\"".to_vec(), |_| Err(String::new())).expect_err("not UTF-8");
+    let errors = Ruleset::from_bytes("rules.toml", b"title = \"x\xff\"".to_vec(), |_| Err(String::new()))
+        .expect_err("not UTF-8");
     assert_eq!(errors.diagnostics().iter().map(hypotheke::text::Diagnostic::code).collect::<Vec<_>>(), ["not-utf8"]);
     assert_eq!(errors.to_string(), "rules.toml:1:11: error: this is not UTF-8 text (save the file as UTF-8)");
-    let errors = ScenarioFile::from_bytes("s.scenario", b"scenario x\n  steps\n    \xc3\x28".to_vec()).expect_err("not UTF-8");
+    let errors =
+        ScenarioFile::from_bytes("s.scenario", b"scenario x\n  steps\n    \xc3\x28".to_vec()).expect_err("not UTF-8");
     assert_eq!(errors.diagnostics().line_column(errors.diagnostics().iter().next().unwrap().location()).line, 3);
 }
 
@@ -135,7 +146,9 @@ fn files_that_are_not_there_or_are_folders_are_told_by_name() {
     assert_eq!(cause(&folder.path().join("none.toml")), "there is no such file");
     std::fs::create_dir(folder.path().join("items.csv")).expect("a folder");
     std::fs::write(folder.path().join("rules.toml"), "tables = [\"items.csv\"]").expect("written");
-    let Err(LoadError::Ruleset(errors)) = Ruleset::load(folder.path().join("rules.toml")) else { panic!("a folder is no table") };
+    let Err(LoadError::Ruleset(errors)) = Ruleset::load(folder.path().join("rules.toml")) else {
+        panic!("a folder is no table")
+    };
     assert!(errors.to_string().contains("the table `items.csv` can't be read: it is a folder"), "{errors}");
 }
 
@@ -226,7 +239,10 @@ fn damaged(text: &str, wounds: &[(usize, u8, u8)]) -> Vec<u8> {
 }
 
 fn any_wounds() -> impl Strategy<Value = Vec<(usize, u8, u8)>> {
-    prop::collection::vec((any::<usize>(), any::<u8>(), prop_oneof![any::<u8>(), prop::sample::select(b"\"'[]{}=,.#\n-0".to_vec())]), 1..6)
+    prop::collection::vec(
+        (any::<usize>(), any::<u8>(), prop_oneof![any::<u8>(), prop::sample::select(b"\"'[]{}=,.#\n-0".to_vec())]),
+        1..6,
+    )
 }
 
 proptest! {
@@ -251,11 +267,10 @@ proptest! {
     fn no_damage_to_a_scenario_makes_it_panic(wounds in any_wounds()) {
         let rules = Arc::new(Ruleset::load(format!("{DEMO}/rules.toml")).expect("the demo"));
         let bytes = damaged(&demo("scenarios/people.scenario"), &wounds);
-        if let Ok(file) = ScenarioFile::from_bytes("people.scenario", bytes) {
-            if let Ok(playable) = file.check(&rules) {
+        if let Ok(file) = ScenarioFile::from_bytes("people.scenario", bytes)
+            && let Ok(playable) = file.check(&rules) {
                 playable.play(hypotheke::scenario::Trace::Steps).for_each(|report| { let _ = report.passed(); });
             }
-        }
     }
 
     #[test]

@@ -11,7 +11,8 @@ fn folder() -> PathBuf {
 }
 
 fn files() -> Vec<PathBuf> {
-    let mut files: Vec<PathBuf> = std::fs::read_dir(folder()).expect("the laws").map(|entry| entry.expect("an entry").path()).collect();
+    let mut files: Vec<PathBuf> =
+        std::fs::read_dir(folder()).expect("the laws").map(|entry| entry.expect("an entry").path()).collect();
     files.retain(|path| path.extension().is_some_and(|extension| extension == "scenario"));
     files.sort();
     files
@@ -41,13 +42,17 @@ fn every_law_holds() {
 fn the_laws_notice_rules_that_are_missing() {
     let text = std::fs::read_to_string(folder().join("rules.toml")).expect("the rules of the laws");
     for (what, without) in [("stack-limit = ", "# "), ("weight-cap = ", "# "), ("admits = ", "note = ")] {
-        let lines = text.lines().map(|line| if line.starts_with(what) { line.replacen(what, &format!("{without}{what}"), 1) } else { line.to_owned() });
+        let lines = text.lines().map(|line| {
+            if line.starts_with(what) { line.replacen(what, &format!("{without}{what}"), 1) } else { line.to_owned() }
+        });
         let lines: Vec<String> = lines.map(|line| line.replacen("note = admits = ", "note = ", 1)).collect();
-        let rules = Arc::new(Ruleset::from_toml("rules.toml", &lines.join("\n")).unwrap_or_else(|errors| panic!("{errors}")));
+        let rules =
+            Arc::new(Ruleset::from_toml("rules.toml", &lines.join("\n")).unwrap_or_else(|errors| panic!("{errors}")));
         let noticed = files().iter().any(|path| {
             let file = ScenarioFile::load(path).unwrap_or_else(|error| panic!("{error}"));
             // A start that can't be laid out any more is noticed too.
-            file.check(&rules).is_err() || file.check(&rules).expect("checked").play(Trace::Failures).any(|report| !report.passed())
+            file.check(&rules).is_err()
+                || file.check(&rules).expect("checked").play(Trace::Failures).any(|report| !report.passed())
         });
         assert!(noticed, "no law notices that `{what}` is gone");
     }

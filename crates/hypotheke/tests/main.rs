@@ -1,5 +1,7 @@
 //! Everything that the library promises, through its public interface.
 
+#![allow(clippy::expect_used, clippy::unwrap_used, clippy::panic, reason = "in a test, what goes wrong fails the test")]
+
 mod agreement;
 mod input;
 mod laws;

@@ -47,9 +47,15 @@ fn each_fault_is_found_at_its_place() {
         ("scenario\n  steps\n".into(), "1:1 'scenario': a scenario needs a title"),
         ("scenario x\nscenario x\n".into(), "2:10 'x': there are two scenarios `x`"),
         ("steps\n".into(), "1:1 'steps': this belongs to no scenario"),
-        ("move 1 flare from store to twos".into(), "1:1 'move 1 flare from store to twos': this line belongs to no scenario"),
+        (
+            "move 1 flare from store to twos".into(),
+            "1:1 'move 1 flare from store to twos': this line belongs to no scenario",
+        ),
         ("start\n  store: 1 flare\nscenario x".into(), "1:1 'start': this start belongs to no scenario"),
-        ("scenario x\n  store: 1 flare\n  twos: 2 flare".into(), "2:3 'store: 1 flare': this line stands in no part of the scenario"),
+        (
+            "scenario x\n  store: 1 flare\n  twos: 2 flare".into(),
+            "2:3 'store: 1 flare': this line stands in no part of the scenario",
+        ),
         ("scenario x\n  steps\n  start\n".into(), "3:3 'start': a scenario has one start, before its steps"),
         ("scenario x\n  end\n  steps\n".into(), "3:3 'steps': a scenario has one start, then steps, then one end"),
         ("start a\nstart a\nscenario x".into(), "2:7 'a': there are two starts `a`"),
@@ -63,8 +69,14 @@ fn each_fault_is_found_at_its_place() {
         (inside("steps", "move 1 flar from store to twos"), "3:12 'flar': there is no kind `flar`"),
         (inside("steps", "move 1 flare from store/8 to twos"), "3:23 'store/8': `store` has no slot 8"),
         (inside("steps", "move 1 flare from store/hat to twos"), "3:23 'store/hat': `store` has no slot named `hat`"),
-        (inside("steps", "move 1 flare from store@2,0 to twos"), "3:23 'store@2,0': `store` has no slot in row 2, column 0"),
-        (inside("steps", "move 1 flare from store to ground"), "3:32 'ground': `ground` is neither a slot nor a container"),
+        (
+            inside("steps", "move 1 flare from store@2,0 to twos"),
+            "3:23 'store@2,0': `store` has no slot in row 2, column 0",
+        ),
+        (
+            inside("steps", "move 1 flare from store to ground"),
+            "3:32 'ground': `ground` is neither a slot nor a container",
+        ),
         (inside("steps", "move 1 flare from store to ann"), "3:32 'ann': `ann` is neither a slot nor a container"),
         (inside("steps", "swap store with twos/0"), "3:10 'store': `store` is not a slot"),
         (inside("steps", "drop flare"), "3:5 'drop flare': `drop` needs a place"),
@@ -73,7 +85,10 @@ fn each_fault_is_found_at_its_place() {
         (inside("steps", "drop flare from store -> lost 1"), "3:30 'lost': `lost` is not an answer"),
         (inside("steps", "drop flare from store -> refused: to-heavy"), "3:39 'to-heavy': `to-heavy` is not a reason"),
         (inside("steps", "create 1 flare (dry) in store"), "3:21 'dry': there is no mark `dry`"),
-        (inside("steps", "create 1 flare (reading 2) in store"), "3:21 'reading': kind `flare` has no number property `reading`"),
+        (
+            inside("steps", "create 1 flare (reading 2) in store"),
+            "3:21 'reading': kind `flare` has no number property `reading`",
+        ),
         (inside("steps", "now store has 1 flare"), "3:19 '1': expected `:`, found `1`"),
         (inside("end", "weight of store = 3 lb"), "3:25 'lb': `lb` is not the unit of this"),
         (inside("end", "weight of store 3"), "3:21 '3': expected `=`, `!=`, `<`, `<=`, `>` or `>=`, found `3`"),
@@ -135,10 +150,16 @@ fn contents_are_compared_sort_by_sort() {
     let [failure] = reports[0].failures() else { panic!("one line fails") };
     let Finding::Contents { place, rows } = &failure.finding else { panic!("{:?}", failure.finding) };
     assert_eq!(place, "store");
-    let rows: Vec<(&str, Option<u64>, u64, bool)> = rows.iter().map(|row| (row.item.as_str(), row.expected, row.found, row.holds)).collect();
+    let rows: Vec<(&str, Option<u64>, u64, bool)> =
+        rows.iter().map(|row| (row.item.as_str(), row.expected, row.found, row.holds)).collect();
     assert_eq!(
         rows,
-        [("rope", Some(2), 3, false), ("core", Some(1), 0, false), ("flare", Some(2), 2, true), ("core (wet)", None, 1, false)]
+        [
+            ("rope", Some(2), 3, false),
+            ("core", Some(1), 0, false),
+            ("flare", Some(2), 2, true),
+            ("core (wet)", None, 1, false)
+        ]
     );
 }
 
@@ -192,7 +213,8 @@ fn printing_keeps_comments_and_meaning() {
     let file = parse(text);
     let printed = file.to_string();
     assert_eq!(parse(&printed), file, "{printed}");
-    for comment in ["# Of the file.", "# a remark", "# Of the scenario.", "# Of a place.", "# At the end.", "Ropes # 1"] {
+    for comment in ["# Of the file.", "# a remark", "# Of the scenario.", "# Of a place.", "# At the end.", "Ropes # 1"]
+    {
         assert!(printed.contains(comment), "{comment} is lost:\n{printed}");
     }
     assert_eq!(parse(&printed).to_string(), printed, "what is canonical stays as it is");
@@ -200,11 +222,18 @@ fn printing_keeps_comments_and_meaning() {
 
 fn any_line() -> impl Strategy<Value = String> {
     let place = prop::sample::select(vec!["store", "twos/1", "ann.bag", "ground", "box-a", "rack/gas", "store@1,2"]);
-    let contents = prop::sample::select(vec!["nothing", "2 rope", "1 flare, 3 drum", "1 core (wet, reading 3.5), 2 feather"]);
+    let contents =
+        prop::sample::select(vec!["nothing", "2 rope", "1 flare, 3 drum", "1 core (wet, reading 3.5), 2 feather"]);
     let amount = prop::sample::select(vec!["", "3 ", "up to 4 ", "all "]);
-    let step = (amount, place.clone(), place.clone(), prop::sample::select(vec!["", " -> refused", " -> moved 2", " -> refused: no-room, 3 of 1"]))
+    let step = (
+        amount,
+        place.clone(),
+        place.clone(),
+        prop::sample::select(vec!["", " -> refused", " -> moved 2", " -> refused: no-room, 3 of 1"]),
+    )
         .prop_map(|(amount, from, to, answer)| format!("    move {amount}rope from {from} to {to}{answer}"));
-    let check = (place, prop::sample::select(vec!["", " has"]), contents).prop_map(|(place, has, contents)| format!("{place}{has}: {contents}"));
+    let check = (place, prop::sample::select(vec!["", " has"]), contents)
+        .prop_map(|(place, has, contents)| format!("{place}{has}: {contents}"));
     prop_oneof![step, check.prop_map(|check| format!("    now {check}  # remark"))]
 }
 

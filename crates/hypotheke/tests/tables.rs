@@ -4,7 +4,9 @@ use hypotheke::text::Severity;
 use hypotheke::{PropertyValue, Ruleset, RulesetErrors};
 
 fn load(table: &str) -> Result<Ruleset, RulesetErrors> {
-    Ruleset::from_bytes("rules.toml", b"tables = [\"items.csv\"]".to_vec(), |name| Ok((name.to_owned(), table.as_bytes().to_vec())))
+    Ruleset::from_bytes("rules.toml", b"tables = [\"items.csv\"]".to_vec(), |name| {
+        Ok((name.to_owned(), table.as_bytes().to_vec()))
+    })
 }
 
 fn summary(table: &str) -> Vec<String> {
@@ -15,7 +17,15 @@ fn summary(table: &str) -> Vec<String> {
             PropertyValue::Text(text) => format!("{}='{text}'", rules.properties()[property.index()].name()),
         });
         let rest = kind.tags().map(str::to_owned).chain(properties).collect::<Vec<_>>().join(" ");
-        format!("{}|{}|{}|{}|{}|{}|{rest}", kind.id(), kind.name(), kind.note(), kind.weight(), kind.value(), kind.stack_limit())
+        format!(
+            "{}|{}|{}|{}|{}|{}|{rest}",
+            kind.id(),
+            kind.name(),
+            kind.note(),
+            kind.weight(),
+            kind.value(),
+            kind.stack_limit()
+        )
     };
     rules.kinds().map(line).collect()
 }
@@ -43,7 +53,10 @@ fn every_dialect_reads_the_same() {
 
 #[test]
 fn a_quoted_cell_may_hold_quotes_and_line_breaks() {
-    assert_eq!(summary("id,note\nflare,\"two\nlines and a \"\"quote\"\"\"\n"), ["flare|flare|two\nlines and a \"quote\"|0|0|1|"]);
+    assert_eq!(
+        summary("id,note\nflare,\"two\nlines and a \"\"quote\"\"\"\n"),
+        ["flare|flare|two\nlines and a \"quote\"|0|0|1|"]
+    );
 }
 
 #[test]
@@ -67,17 +80,32 @@ fn a_column_of_numbers_with_one_text_is_warned_of() {
 #[test]
 fn faults_name_row_and_column() {
     for (table, expected) in [
-        ("", "items.csv:1:1: error: the table is empty (its first row names the columns: `id,name,tags,weight,stack-limit`)"),
+        (
+            "",
+            "items.csv:1:1: error: the table is empty (its first row names the columns: `id,name,tags,weight,stack-limit`)",
+        ),
         (
             "name,weight\nFlare,1\n",
             "items.csv:1:1: error: the first row names no column `id` (the first row of a table names its columns: id, name, note, \
              tags, weight, value, stack-limit)",
         ),
-        ("id,wieght\na,1\n", "items.csv:1:4: error: there is no column `wieght` (did you mean `weight`? (a property needs a name that differs more))"),
+        (
+            "id,wieght\na,1\n",
+            "items.csv:1:4: error: there is no column `wieght` (did you mean `weight`? (a property needs a name that differs more))",
+        ),
         ("id,weight,Weight\na,1,2\n", "items.csv:1:11: error: column `weight` stands here twice"),
-        ("id,weight\na,\"1,5\"\n", "items.csv:2:3: error: row 2, column `weight`: `1,5`: a decimal comma: numbers are written with a point (write `1.5`)"),
-        ("id;weight\na;1,5\n", "items.csv:2:3: error: row 2, column `weight`: `1,5`: a decimal comma: numbers are written with a point (write `1.5`)"),
-        ("id;reach\na;1\nb;2,5\n", "items.csv:3:3: error: row 3, column `reach`: `2,5`: a decimal comma: numbers are written with a point (write `2.5`)"),
+        (
+            "id,weight\na,\"1,5\"\n",
+            "items.csv:2:3: error: row 2, column `weight`: `1,5`: a decimal comma: numbers are written with a point (write `1.5`)",
+        ),
+        (
+            "id;weight\na;1,5\n",
+            "items.csv:2:3: error: row 2, column `weight`: `1,5`: a decimal comma: numbers are written with a point (write `1.5`)",
+        ),
+        (
+            "id;reach\na;1\nb;2,5\n",
+            "items.csv:3:3: error: row 3, column `reach`: `2,5`: a decimal comma: numbers are written with a point (write `2.5`)",
+        ),
         ("id,weight\na,-1\n", "items.csv:2:3: error: a weight must not be negative"),
         (
             "id,weight\na,0.1234\n",
@@ -109,8 +137,14 @@ fn faults_name_row_and_column() {
             "items.csv:2:3: error: `Sweet` can't be the name of a tag: a name begins with a letter and has lower-case letters, digits, \
              `-` and `.` (write `sweet`)",
         ),
-        ("id,tags\na,b\nb,c\n", "items.csv:3:1: error: `b` is the name of a kind and a tag (kinds, tags and marks share one name space: rename one of them)"),
-        ("id,name,\na,A,stray\n", "items.csv:2:5: error: this cell stands in a column without a name (name the column in the first row, or empty the cell)"),
+        (
+            "id,tags\na,b\nb,c\n",
+            "items.csv:3:1: error: `b` is the name of a kind and a tag (kinds, tags and marks share one name space: rename one of them)",
+        ),
+        (
+            "id,name,\na,A,stray\n",
+            "items.csv:2:5: error: this cell stands in a column without a name (name the column in the first row, or empty the cell)",
+        ),
     ] {
         assert_eq!(faults(table), [expected], "{table}");
     }

@@ -41,7 +41,8 @@ pub(crate) fn run(output: &mut Output) -> Result<Verdict, InputError> {
     }
     let verdict = if tally.failed == 0 { Verdict::Good } else { Verdict::Failed };
     if output.format == Format::Json {
-        let results = played.iter().flat_map(|(source, reports)| reports.iter().map(|report| report_json(source, report)));
+        let results =
+            played.iter().flat_map(|(source, reports)| reports.iter().map(|report| report_json(source, report)));
         output.write_json(&json!({ "title": rules.title(), "scenarios": results.collect::<Vec<_>>() }))?;
         return Ok(verdict);
     }

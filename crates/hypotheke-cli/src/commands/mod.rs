@@ -13,7 +13,7 @@ use clap::{ColorChoice, CommandFactory, Parser};
 
 use crate::args::{Args, Command, Format};
 use crate::files::InputError;
-use crate::render::{clean, diagnostics};
+use crate::render::{clean, diagnostics, steers};
 use hypotheke::text::{Diagnostics, Severity};
 
 /// What a command found.
@@ -50,7 +50,7 @@ impl Output {
 
     pub(crate) fn write_json(&mut self, value: &impl serde::Serialize) -> Result<(), InputError> {
         let text = serde_json::to_string_pretty(value).map_err(std::io::Error::other)?;
-        self.write(&text)?;
+        self.write(&escape_controls(&text))?;
         self.write("\n")
     }
 
@@ -62,6 +62,19 @@ impl Output {
             let _ = self.err.flush();
         }
     }
+}
+
+/// JSON with everything escaped that could steer a terminal, not only what JSON itself demands.
+fn escape_controls(json: &str) -> String {
+    let mut text = String::with_capacity(json.len());
+    for c in json.chars() {
+        if c != '\n' && steers(c) {
+            text.push_str(&format!("\\u{:04x}", u32::from(c)));
+        } else {
+            text.push(c);
+        }
+    }
+    text
 }
 
 pub(crate) fn run() -> ExitCode {
@@ -131,7 +144,9 @@ fn collect_json(error: &InputError, faults: &mut Vec<serde_json::Value>) {
     match (error, error.diagnostics()) {
         (InputError::Several(errors), _) => errors.iter().for_each(|error| collect_json(error, faults)),
         (_, Some(found)) => faults.extend(diagnostics::to_json(found).iter().map(|fault| serde_json::json!(fault))),
-        (_, None) => faults.push(serde_json::json!({ "severity": "error", "message": error.to_string(), "help": error.help() })),
+        (_, None) => {
+            faults.push(serde_json::json!({ "severity": "error", "message": error.to_string(), "help": error.help() }));
+        }
     }
 }
 

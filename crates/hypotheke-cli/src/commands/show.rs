@@ -13,14 +13,20 @@ use crate::render::container::weight_text;
 use crate::render::{Page, Tone, clip, container, kinds};
 use hypotheke::{ContainerId, HolderId, Kind, Place, Ruleset, StackView, World};
 
-pub(crate) fn run(output: &mut Output, path: &Path, places: &[String], part: Option<Part>) -> Result<Verdict, InputError> {
+pub(crate) fn run(
+    output: &mut Output,
+    path: &Path,
+    places: &[String],
+    part: Option<Part>,
+) -> Result<Verdict, InputError> {
     let rules = Arc::new(load_rules(path)?);
     let world = World::new(&rules);
     let chosen = chosen_containers(&world, places)?;
     let with_kinds = places.is_empty() && part != Some(Part::Containers);
     let with_containers = part != Some(Part::Kinds);
     if output.format == Format::Json {
-        let mut value = json!({ "title": rules.title(), "version": rules.version(), "weight-unit": rules.weight_unit() });
+        let mut value =
+            json!({ "title": rules.title(), "version": rules.version(), "weight-unit": rules.weight_unit() });
         if with_containers {
             value["containers"] = chosen.iter().map(|&id| container_json(&world, id)).collect();
             value["holders"] = world.holders().map(|id| holder_json(&world, id)).collect();
@@ -32,7 +38,9 @@ pub(crate) fn run(output: &mut Output, path: &Path, places: &[String], part: Opt
         return Ok(Verdict::Good);
     }
     let mut page = Page::default();
-    page.put(Tone::Heading, &clip(title(&rules), 80)).put(Tone::Faint, &format!("   version {}", rules.version())).end();
+    page.put(Tone::Heading, &clip(title(&rules), 80))
+        .put(Tone::Faint, &format!("   version {}", rules.version()))
+        .end();
     if with_containers {
         for &id in &chosen {
             page.blank();
@@ -75,7 +83,8 @@ fn draw_holders(page: &mut Page, world: &World) {
     page.line(Tone::Faint, "holder            carries");
     for id in world.holders() {
         let Some(def) = world.holder_def(id) else { continue };
-        let carried: Vec<&str> = world.carried(id).filter_map(|id| world.container_def(id)).map(|def| def.id()).collect();
+        let carried: Vec<&str> =
+            world.carried(id).filter_map(|id| world.container_def(id)).map(hypotheke::ContainerDef::id).collect();
         let weight = weight_text(world, world.holder_weight(id), def.weight_cap());
         page.put(Tone::Heading, &crate::render::pad(def.id(), 16)).plain("  ");
         page.plain(&clip(&carried.join(", "), 58)).put(Tone::Notable, &format!("   {weight}")).end();
@@ -83,7 +92,8 @@ fn draw_holders(page: &mut Page, world: &World) {
 }
 
 fn stack_json(stack: StackView<'_>, slot: u32) -> Value {
-    let mut value = json!({ "slot": slot, "id": stack.id().to_string(), "kind": stack.kind().id(), "count": stack.count() });
+    let mut value =
+        json!({ "slot": slot, "id": stack.id().to_string(), "kind": stack.kind().id(), "count": stack.count() });
     let marks: Vec<&str> = stack.marks().collect();
     if !marks.is_empty() {
         value["marks"] = json!(marks);

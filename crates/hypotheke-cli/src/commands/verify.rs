@@ -32,7 +32,12 @@ impl Tally {
     }
 }
 
-pub(crate) fn run(output: &mut Output, named: &[PathBuf], rules_path: &Path, steps: bool) -> Result<Verdict, InputError> {
+pub(crate) fn run(
+    output: &mut Output,
+    named: &[PathBuf],
+    rules_path: &Path,
+    steps: bool,
+) -> Result<Verdict, InputError> {
     let rules = Arc::new(load_rules(rules_path)?);
     let paths = scenario_paths(named, rules_path)?;
     let files = load_all(&paths)?;
@@ -41,7 +46,11 @@ pub(crate) fn run(output: &mut Output, named: &[PathBuf], rules_path: &Path, ste
     let mut tally = Tally::default();
     let mut results = Vec::new();
     for (file, playable) in files.iter().zip(&playable) {
-        output.progress(&format!("{} played: {}", counted(tally.scenarios, "scenario"), clip(file.source().name(), 60)));
+        output.progress(&format!(
+            "{} played: {}",
+            counted(tally.scenarios, "scenario"),
+            clip(file.source().name(), 60)
+        ));
         let mut page = Page::default();
         page.line(Tone::Heading, &clip(file.source().name(), 100));
         for report in playable.play(trace) {
@@ -140,7 +149,8 @@ fn answer_json(answer: &Answer) -> Value {
     match answer {
         Answer::Applied { outcome, .. } => json!({ "applied": outcome.done(), "left": outcome.left() }),
         Answer::Refused { refusal, because } => {
-            let figures = refusal.cause().figures().map(|(asked, allowed)| json!({ "asked": asked, "allowed": allowed }));
+            let figures =
+                refusal.cause().figures().map(|(asked, allowed)| json!({ "asked": asked, "allowed": allowed }));
             json!({ "refused": refusal.reason(), "because": because, "figures": figures, "could": refusal.could() })
         }
         Answer::Unresolved(why) => json!({ "refused": "unknown", "because": why }),
@@ -161,9 +171,7 @@ fn failure_json(source: &Source, failure: &Failure) -> Value {
         }
         Finding::Contents { place, rows } => {
             value["place"] = json!(place);
-            let row_json = |row: &hypotheke::scenario::DifferenceRow| {
-                json!({ "item": row.item, "expected": row.expected, "found": row.found, "holds": row.holds })
-            };
+            let row_json = |row: &hypotheke::scenario::DifferenceRow| json!({ "item": row.item, "expected": row.expected, "found": row.found, "holds": row.holds });
             value["contents"] = rows.iter().map(row_json).collect();
         }
         Finding::Measure { what, comparison, expected, found, .. } => {

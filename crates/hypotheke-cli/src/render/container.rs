@@ -56,8 +56,8 @@ fn heading(page: &mut Page, world: &World, id: ContainerId) {
 /// `33.3 of 180 kg`, or `33.3 kg` where there is no cap.
 pub(crate) fn weight_text(world: &World, weight: Decimal, cap: Option<Decimal>) -> String {
     match cap {
-        Some(cap) => format!("{weight} of {}", world.weight_text(cap)),
-        None => world.weight_text(weight),
+        Some(cap) => format!("{weight} of {}", world.rules().weight_text(cap)),
+        None => world.rules().weight_text(weight),
     }
 }
 
@@ -115,10 +115,14 @@ fn draw_details(page: &mut Page, world: &World, slots: &[SlotView<'_>]) {
         page.plain(&clip(&format!(" {}: {}", stack.kind().id(), variant.join(", ")), WIDTH - 4 - width(&label))).end();
     }
     let Some(def) = slots.first().and_then(|_| container_def_of(world, slots)) else { return };
-    let rules: Vec<String> = world.rules().slot_rules(def).filter_map(|rule| {
-        let admits = rule.admits()?;
-        Some(format!("{} admits {admits}", rule.name().unwrap_or("a slot")))
-    }).collect();
+    let rules: Vec<String> = world
+        .rules()
+        .slot_rules(def)
+        .filter_map(|rule| {
+            let admits = rule.admits()?;
+            Some(format!("{} admits {admits}", rule.name().unwrap_or("a slot")))
+        })
+        .collect();
     if !rules.is_empty() {
         wrap(page, "  ", &rules, "; ");
     }
@@ -146,7 +150,7 @@ pub(crate) fn wrap(page: &mut Page, indent: &str, items: &[String], between: &st
 
 /// What lies on the ground.
 pub(crate) fn draw_ground(page: &mut Page, world: &World) {
-    page.put(Tone::Heading, "ground").plain(&format!("  {}", world.weight_text(world.ground_weight()))).end();
+    page.put(Tone::Heading, "ground").plain(&format!("  {}", world.rules().weight_text(world.ground_weight()))).end();
     for (stack, at) in world.ground() {
         let text = format!("{} {}", stack.count(), stack.kind().id());
         page.put(Tone::Faint, &format!("  {} at {at}  ", stack.id())).plain(&clip(&text, 60)).end();

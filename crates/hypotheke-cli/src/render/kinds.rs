@@ -9,7 +9,8 @@ pub(crate) fn draw(page: &mut Page, rules: &Ruleset) {
     let rows: Vec<[String; 6]> = rules.kinds().map(row).collect();
     let unit = rules.weight_unit();
     let weight = if unit.is_empty() { "weight".to_owned() } else { format!("weight ({unit})") };
-    let heads = ["kind".to_owned(), "name".to_owned(), weight, "value".to_owned(), "stack".to_owned(), "tags".to_owned()];
+    let heads =
+        ["kind".to_owned(), "name".to_owned(), weight, "value".to_owned(), "stack".to_owned(), "tags".to_owned()];
     let most = [24, 26, 14, 12, 10, 40];
     let mut widths = [0; 6];
     for row in rows.iter().chain([&heads]) {

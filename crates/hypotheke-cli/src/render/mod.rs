@@ -6,4 +6,4 @@ pub(crate) mod kinds;
 mod page;
 pub(crate) mod report;
 
-pub(crate) use page::{Page, Tone, clean, clip, fold, pad, width};
+pub(crate) use page::{Page, Tone, clean, clip, fold, pad, steers, width};

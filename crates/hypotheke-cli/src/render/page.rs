@@ -78,8 +78,12 @@ impl Page {
 
 /// Names come from files; none of their characters may steer the terminal or turn the direction of the text.
 pub(crate) fn clean(text: &str) -> String {
-    let steers = |c: char| c.is_control() || matches!(c, '\u{200e}' | '\u{200f}' | '\u{202a}'..='\u{202e}' | '\u{2066}'..='\u{2069}');
     text.chars().map(|c| if steers(c) { '\u{fffd}' } else { c }).collect()
+}
+
+/// All that steers is in the first plane, so JSON can write it with one escape.
+pub(crate) fn steers(c: char) -> bool {
+    c.is_control() || matches!(c, '\u{200e}' | '\u{200f}' | '\u{202a}'..='\u{202e}' | '\u{2066}'..='\u{2069}')
 }
 
 pub(crate) fn width(text: &str) -> usize {

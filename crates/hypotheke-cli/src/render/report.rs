@@ -63,7 +63,10 @@ fn draw_failure(page: &mut Page, source: &Source, failure: &Failure) {
     };
     page.blank();
     let sentence = failure.sentence.split_whitespace().collect::<Vec<_>>().join(" ");
-    page.plain("    ").put(Tone::Faint, &format!("{place}: ")).put(Tone::Heading, &clip(&sentence, WIDTH - 6 - width(&place))).end();
+    page.plain("    ")
+        .put(Tone::Faint, &format!("{place}: "))
+        .put(Tone::Heading, &clip(&sentence, WIDTH - 6 - width(&place)))
+        .end();
     match &failure.finding {
         Finding::Answer { expected, found } => two_lines(page, expected, found),
         Finding::Unresolved(why) => two_lines(page, "a place that is there", why),

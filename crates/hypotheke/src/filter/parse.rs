@@ -89,14 +89,17 @@ fn whole(input: &mut Input<'_>) -> Parsed<Filter> {
     }
     let start = input.current_token_start();
     let found = word(input).unwrap_or_else(|_| rest_of_word(input, start));
-    let error = match found.as_str() {
-        ")" => FilterError::new(found.span(), "this parenthesis was never opened"),
-        "&" | "&&" => FilterError::new(found.span(), format!("`{}` is not a word of filters", found.as_str())).help("write `and`"),
-        "|" | "||" => FilterError::new(found.span(), format!("`{}` is not a word of filters", found.as_str())).help("write `or`"),
-        "==" => FilterError::new(found.span(), "`==` is not a comparison").help("write `=`"),
-        text => FilterError::new(found.span(), format!("`{text}` can't follow here"))
-            .help("join two conditions with `and` or `or`"),
-    };
+    let error =
+        match found.as_str() {
+            ")" => FilterError::new(found.span(), "this parenthesis was never opened"),
+            "&" | "&&" => FilterError::new(found.span(), format!("`{}` is not a word of filters", found.as_str()))
+                .help("write `and`"),
+            "|" | "||" => FilterError::new(found.span(), format!("`{}` is not a word of filters", found.as_str()))
+                .help("write `or`"),
+            "==" => FilterError::new(found.span(), "`==` is not a comparison").help("write `=`"),
+            text => FilterError::new(found.span(), format!("`{text}` can't follow here"))
+                .help("join two conditions with `and` or `or`"),
+        };
     Err(ErrMode::Cut(error))
 }
 

@@ -29,7 +29,7 @@ fn print_joined(parts: &[Filter], joint: &str, least: u8, f: &mut fmt::Formatter
 impl fmt::Display for Filter {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {
-            Filter::Name(name) => f.write_str(&name.as_str()),
+            Filter::Name(name) => f.write_str(name.as_str()),
             Filter::Compare(name, comparison, literal) => {
                 write!(f, "{} {} {literal}", name.as_str(), comparison.symbol())
             }

@@ -59,13 +59,12 @@ fn word_length(bytes: &[u8], start: usize) -> usize {
     while at < bytes.len() {
         let digit_next = bytes.get(at + 1).is_some_and(u8::is_ascii_digit);
         match bytes[at] {
-            b' ' | b'\t' | b'\r' | b'(' | b')' | b'=' | b'<' | b'>' | b'!' => break,
-            b'@' => has_row = true,
             // `sled@1,4` and `#3:12` are one word.
-            b',' if has_row && digit_next => has_row = false,
+            b'@' => has_row = true,
             b'#' => hash = Some(at),
+            b',' if has_row && digit_next => has_row = false,
             b':' if digit_next && hash.is_some_and(|hash| at > hash + 1) => {}
-            b',' | b':' => break,
+            b' ' | b'\t' | b'\r' | b'(' | b')' | b'=' | b'<' | b'>' | b'!' | b',' | b':' => break,
             _ => {}
         }
         at += 1;

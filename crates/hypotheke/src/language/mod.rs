@@ -13,14 +13,14 @@ mod tests;
 
 pub(crate) use lexer::{Token, TokenKind, lex};
 pub use operation::{Amount, Landing, NamedAction, NamedOperation, Position};
-pub(crate) use parser::{LineParser, shortened};
 pub use parser::SentenceError;
+pub(crate) use parser::{LineParser, shortened};
 pub use place::{Path, PathError, PathRoot, PathStep};
 pub use portion::{NamedPortion, NamedVariant};
 
 /// Words that no kind, tag, mark, container, holder or slot may be called, since sentences need them. In order.
 pub(crate) const RESERVED: &[&str] = &[
-    "all", "and", "any", "as", "at", "by", "count", "end", "free", "from", "half", "hand", "has", "in", "inside", "no", "not",
-    "nothing", "now", "of", "onto", "or", "refused", "ruleset", "scenario", "slots", "start", "steps", "to", "up", "value",
-    "weight", "with", "within",
+    "all", "and", "any", "as", "at", "by", "count", "end", "free", "from", "half", "hand", "has", "in", "inside", "no",
+    "not", "nothing", "now", "of", "onto", "or", "refused", "ruleset", "scenario", "slots", "start", "steps", "to",
+    "up", "value", "weight", "with", "within",
 ];

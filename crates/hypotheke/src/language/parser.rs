@@ -164,7 +164,8 @@ impl<'t, 'a> LineParser<'t, 'a> {
 
     fn number_ahead(&self) -> bool {
         self.peek().is_some_and(|token| {
-            token.kind == TokenKind::Word && token.text.trim_start_matches('-').starts_with(|c: char| c.is_ascii_digit())
+            token.kind == TokenKind::Word
+                && token.text.trim_start_matches('-').starts_with(|c: char| c.is_ascii_digit())
         })
     }
 
@@ -295,7 +296,8 @@ impl<'t, 'a> LineParser<'t, 'a> {
 
     fn verb(&mut self, with_actor: bool) -> Parsed<&'static str> {
         let token = self.peek().ok_or_else(|| self.expected("an operation"))?;
-        let form = |(plain, third, _): &(&'static str, &'static str, &'static str)| if with_actor { *third } else { *plain };
+        let form =
+            |(plain, third, _): &(&'static str, &'static str, &'static str)| if with_actor { *third } else { *plain };
         if let Some(entry) = VERBS.iter().find(|entry| form(entry) == token.text) {
             self.at += 1;
             return Ok(entry.0);

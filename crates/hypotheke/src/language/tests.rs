@@ -34,7 +34,12 @@ fn sentences_print_as_they_are_usually_written() {
 fn errors_name_the_part_that_is_wrong_and_what_to_write() {
     for (sentence, part, message, help) in [
         ("mvoe 3 flare from a to b", "mvoe", "`mvoe` is not an operation", "did you mean `move`, as in"),
-        ("moves 3 flare from a to b", "moves", "`moves` is not an operation", "without a holder that acts it is `move`"),
+        (
+            "moves 3 flare from a to b",
+            "moves",
+            "`moves` is not an operation",
+            "without a holder that acts it is `move`",
+        ),
         ("surveyor drop flare", "surveyor", "`surveyor` is not an operation", "after a holder that acts it is `drops`"),
         ("move 3 flare to b", "to", "expected `from`, found `to`", ""),
         ("move 3 flare from a", "a", "expected `to` at the end of the line", ""),
@@ -63,7 +68,8 @@ fn an_operation_survives_json() {
 }
 
 fn any_path() -> impl Strategy<Value = String> {
-    let root = prop_oneof!["[a-z][a-z0-9-]{0,5}", "[a-z]{1,4}\\.[a-z]{1,4}", Just("ground".to_owned()), "#[1-9][0-9]{0,3}"];
+    let root =
+        prop_oneof!["[a-z][a-z0-9-]{0,5}", "[a-z]{1,4}\\.[a-z]{1,4}", Just("ground".to_owned()), "#[1-9][0-9]{0,3}"];
     let step = prop_oneof!["/[0-9]{1,2}", "/[a-z]{1,4}", "@[0-9],[0-9]", "/#[1-9]"];
     (root, prop::collection::vec(step, 0..4)).prop_map(|(root, steps)| root + &steps.concat())
 }

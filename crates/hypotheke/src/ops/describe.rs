@@ -2,19 +2,9 @@
 
 use super::refusal::{Cause, Refusal, Unknown};
 use crate::id::KindId;
-use crate::quantity::Decimal;
 use crate::world::{End, Event, Place, World};
 
 impl World {
-    /// A weight with the ruleset's unit: `46 kg`.
-    #[must_use]
-    pub fn weight_text(&self, weight: Decimal) -> String {
-        match self.rules().weight_unit() {
-            "" => weight.to_string(),
-            unit => format!("{weight} {unit}"),
-        }
-    }
-
     /// What sentences call a place.
     #[must_use]
     pub fn place_name(&self, place: Place) -> String {
@@ -48,10 +38,17 @@ impl World {
             }
             Cause::NotAdmitted { by, kind } => self.explain_filter(by, kind),
             Cause::WeightCap { of, would, cap } => {
-                format!("{} would weigh {} of {}", self.place_name(of), self.weight_text(would), self.weight_text(cap))
+                format!(
+                    "{} would weigh {} of {}",
+                    self.place_name(of),
+                    self.rules().weight_text(would),
+                    self.rules().weight_text(cap)
+                )
             }
             Cause::StackLimit { at, would, limit } => format!("{} would hold {would} of {limit}", self.place_name(at)),
-            Cause::NoRoom { at, asked, room } => format!("asked for {asked}, but {} has room for {room}", self.place_name(at)),
+            Cause::NoRoom { at, asked, room } => {
+                format!("asked for {asked}, but {} has room for {room}", self.place_name(at))
+            }
         }
     }
 
@@ -61,7 +58,7 @@ impl World {
             Place::Container(id) => self.container_def(id).and_then(|def| self.rules().admits(def)),
             Place::Slot(id, slot) => {
                 let rule = self.container_def(id).and_then(|def| self.rules().slot_rules(def).nth(slot as usize));
-                rule.and_then(|rule| rule.admits())
+                rule.and_then(crate::SlotRule::admits)
             }
             _ => None,
         };

@@ -103,7 +103,9 @@ impl<'w> Draft<'w> {
     #[inline]
     pub(super) fn next_with_room(&mut self, container: u32, item: Item, from: u32) -> Option<u32> {
         let world = self.world;
-        self.next_target(container, item.class, from, |from| world.next_with_room(container, item.kind, item.class, from))
+        self.next_target(container, item.class, from, |from| {
+            world.next_with_room(container, item.kind, item.class, from)
+        })
     }
 
     #[inline]
@@ -113,7 +115,13 @@ impl<'w> Draft<'w> {
     }
 
     #[inline]
-    fn next_target(&mut self, container: u32, class: u32, from: u32, in_world: impl Fn(u32) -> Option<u32>) -> Option<u32> {
+    fn next_target(
+        &mut self,
+        container: u32,
+        class: u32,
+        from: u32,
+        in_world: impl Fn(u32) -> Option<u32>,
+    ) -> Option<u32> {
         if self.settled == 0 {
             return in_world(from);
         }
@@ -133,11 +141,11 @@ impl<'w> Draft<'w> {
     #[inline]
     pub(super) fn admits(&self, filter: Option<FilterId>, item: Item) -> bool {
         let Some(filter) = filter else { return true };
-        if let Some((key, class)) = &self.scratch.overlay.new_class {
-            if *class == item.class {
-                let view = crate::world::ClassView { rules: &self.world.rules, key };
-                return self.world.rules.filter(filter).test.admits(&view);
-            }
+        if let Some((key, class)) = &self.scratch.overlay.new_class
+            && *class == item.class
+        {
+            let view = crate::world::ClassView { rules: &self.world.rules, key };
+            return self.world.rules.filter(filter).test.admits(&view);
         }
         self.world.classes.admits(&self.world.rules, filter, item.kind, item.class)
     }
@@ -149,7 +157,15 @@ impl<'w> Draft<'w> {
         if self.settled == 0 {
             return weight;
         }
-        weight + self.scratch.overlay.weights.iter().filter(|(changed, _)| *changed == container).map(|(_, by)| by).sum::<i64>()
+        weight
+            + self
+                .scratch
+                .overlay
+                .weights
+                .iter()
+                .filter(|(changed, _)| *changed == container)
+                .map(|(_, by)| by)
+                .sum::<i64>()
     }
 
     /// The weight that a holder would have so far.
@@ -160,7 +176,15 @@ impl<'w> Draft<'w> {
             return weight;
         }
         let carried = |container: u32| self.world.holder_of(container) == Some(holder);
-        weight + self.scratch.overlay.weights.iter().filter(|(changed, _)| carried(*changed)).map(|(_, by)| by).sum::<i64>()
+        weight
+            + self
+                .scratch
+                .overlay
+                .weights
+                .iter()
+                .filter(|(changed, _)| carried(*changed))
+                .map(|(_, by)| by)
+                .sum::<i64>()
     }
 
     #[inline]
@@ -199,7 +223,11 @@ impl<'w> Draft<'w> {
     }
 
     pub(super) fn kind(&self, kind: KindId) -> Result<u32, Refusal> {
-        if kind.index() < self.world.rules.figures.len() { Ok(kind.0) } else { Err(Refusal::new(Cause::Unknown(Unknown::Kind))) }
+        if kind.index() < self.world.rules.figures.len() {
+            Ok(kind.0)
+        } else {
+            Err(Refusal::new(Cause::Unknown(Unknown::Kind)))
+        }
     }
 
     /// What a created stack would be.
@@ -352,7 +380,7 @@ impl<'w> Draft<'w> {
         self.scratch.overlay.used = true;
         let random = self.scratch.overlay.random.get_or_insert_with(|| self.world.random.clone());
         let choices = within.thousandths().unsigned_abs() * 2 + 1;
-        let draw = u128::from(random.next_u64()) * u128::from(choices) >> 64;
+        let draw = (u128::from(random.next_u64()) * u128::from(choices)) >> 64;
         let offset = i64::try_from(draw).unwrap_or(0) - within.thousandths();
         Decimal::from_thousandths(around.thousandths().saturating_add(offset))
     }

@@ -9,7 +9,13 @@ use crate::id::KindId;
 use crate::language::{Amount, Landing};
 use crate::world::Place;
 
-pub(super) fn judge(draft: &mut Draft<'_>, amount: Amount, kind: Option<KindId>, from: Place, landing: Landing) -> Judged {
+pub(super) fn judge(
+    draft: &mut Draft<'_>,
+    amount: Amount,
+    kind: Option<KindId>,
+    from: Place,
+    landing: Landing,
+) -> Judged {
     if matches!(from, Place::Ground | Place::OnGround(_)) {
         return Err(Refusal::new(Cause::Unknown(Unknown::Meaning)));
     }

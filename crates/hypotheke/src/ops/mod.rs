@@ -46,7 +46,9 @@ type Judged = Result<Done, Refusal>;
 
 fn judge_on(draft: &mut Draft<'_>, operation: &Operation) -> Judged {
     match &operation.action {
-        Action::Create { amount, kind, variant, to, landing } => create::judge(draft, *amount, *kind, variant, *to, *landing),
+        Action::Create { amount, kind, variant, to, landing } => {
+            create::judge(draft, *amount, *kind, variant, *to, *landing)
+        }
         Action::Consume { amount, kind, from } => consume::judge(draft, *amount, *kind, *from),
         Action::Move { amount, kind, from, to } => moving::judge(draft, *amount, *kind, *from, *to),
         Action::Swap { one, other } => swap::judge(draft, *one, *other),

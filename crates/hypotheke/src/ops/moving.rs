@@ -1,10 +1,10 @@
 //! move: from a slot or a container to a slot or a container. Onto an alike stack it merges.
 
+use super::Judged;
 use super::carry::{Request, Source, WithoutNumber};
 use super::draft::Draft;
 use super::refusal::{Cause, Refusal, Unknown};
 use super::target::Target;
-use super::Judged;
 use crate::id::KindId;
 use crate::language::Amount;
 use crate::world::Place;

@@ -205,7 +205,10 @@ impl Operation {
     #[must_use]
     pub fn only(mut self, only: KindId) -> Operation {
         match &mut self.action {
-            Action::Consume { kind, .. } | Action::Move { kind, .. } | Action::Drop { kind, .. } | Action::PickUp { kind, .. } => {
+            Action::Consume { kind, .. }
+            | Action::Move { kind, .. }
+            | Action::Drop { kind, .. }
+            | Action::PickUp { kind, .. } => {
                 *kind = Some(only);
             }
             Action::Create { kind, .. } => *kind = only,

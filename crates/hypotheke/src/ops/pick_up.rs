@@ -9,7 +9,13 @@ use crate::id::{KindId, StackId};
 use crate::language::Amount;
 use crate::world::Place;
 
-pub(super) fn judge(draft: &mut Draft<'_>, amount: Amount, kind: Option<KindId>, from: Option<StackId>, to: Place) -> Judged {
+pub(super) fn judge(
+    draft: &mut Draft<'_>,
+    amount: Amount,
+    kind: Option<KindId>,
+    from: Option<StackId>,
+    to: Place,
+) -> Judged {
     let target = draft.target(to)?;
     if target == Target::Ground {
         return Err(Refusal::new(Cause::Unknown(Unknown::Meaning)));

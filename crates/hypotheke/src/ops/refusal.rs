@@ -174,7 +174,8 @@ impl Cause {
     /// What was asked for (or would be) and what is allowed (or there), where the reason has figures.
     #[must_use]
     pub fn figures(&self) -> Option<(Decimal, Decimal)> {
-        let whole = |count: u64| Decimal::from_thousandths(i64::try_from(count).unwrap_or(i64::MAX).saturating_mul(1_000));
+        let whole =
+            |count: u64| Decimal::from_thousandths(i64::try_from(count).unwrap_or(i64::MAX).saturating_mul(1_000));
         match *self {
             Cause::NotEnough { asked, there, .. } => Some((whole(asked), whole(there))),
             Cause::WeightCap { would, cap, .. } => Some((would, cap)),

@@ -60,7 +60,7 @@ impl NamedOperation {
 
 fn holder(world: &World, name: &Word) -> Resolved<HolderId> {
     world.holder(name.as_str()).ok_or_else(|| {
-        let names = world.rules().holders().iter().map(|holder| holder.id());
+        let names = world.rules().holders().iter().map(crate::HolderDef::id);
         ResolveError::new(name.span(), format!("there is no holder `{name}`"), suggestion(name.as_str(), names))
     })
 }
@@ -74,7 +74,8 @@ impl Resolver<'_> {
     fn action(&self, action: &NamedAction) -> Resolved<Action> {
         Ok(match action {
             NamedAction::Create { amount, kind, variant, to, landing } => {
-                let portion = NamedPortion { count: 1, kind: kind.clone(), variant: variant.clone(), span: kind.span() };
+                let portion =
+                    NamedPortion { count: 1, kind: kind.clone(), variant: variant.clone(), span: kind.span() };
                 let resolved = self.world.rules().resolve_portion(&portion)?;
                 let variant = Variant::of(&resolved);
                 Action::Create { amount: *amount, kind: resolved.kind, variant, to: self.place(to)?, landing: *landing }
@@ -103,7 +104,11 @@ impl Resolver<'_> {
                     Some((_, Place::OnGround(stack))) => Some(stack),
                     Some((path, _)) => {
                         let help = "what lies in a slot is moved: `move … from … to …`".to_owned();
-                        return Err(ResolveError::new(path.span(), format!("`{path}` is not on the ground"), Some(help)));
+                        return Err(ResolveError::new(
+                            path.span(),
+                            format!("`{path}` is not on the ground"),
+                            Some(help),
+                        ));
                     }
                 },
                 to: self.place_or_actor(to.as_ref(), "pick up", "to")?,
@@ -133,7 +138,8 @@ impl Resolver<'_> {
         let help = match self.place(path)? {
             place @ (Place::Slot(..) | Place::Container(_)) => return Ok(place),
             Place::Holder(holder) => {
-                let names: Vec<String> = self.world.carried(holder).map(|id| format!("`{}`", self.world.container_name(id))).collect();
+                let names: Vec<String> =
+                    self.world.carried(holder).map(|id| format!("`{}`", self.world.container_name(id))).collect();
                 format!("name one of its containers: {}", names.join(", "))
             }
             Place::Ground | Place::OnGround(_) => help_on_ground.to_owned(),

@@ -26,7 +26,8 @@ impl World {
 
 /// Lays out one entry; the first fault and where it was written.
 fn lay_entry(world: &mut World, entry: &StartEntry) -> Result<(), (Location, ResolveError)> {
-    let place = world.place(&entry.place, None).map_err(|error| (entry.at, ResolveError::place(&entry.place, &error)))?;
+    let place =
+        world.place(&entry.place, None).map_err(|error| (entry.at, ResolveError::place(&entry.place, &error)))?;
     for portion in &entry.contents {
         world.lay_portion(place, portion).map_err(|error| (portion.at, error))?;
     }
@@ -44,7 +45,8 @@ impl World {
     pub(crate) fn lay_portion(&mut self, place: Place, portion: &StartPortion) -> Result<(), ResolveError> {
         let variant = Variant::of(portion);
         let (amount, kind) = (Amount::Exactly(portion.count), portion.kind);
-        let operation = Operation::from(Action::Create { amount, kind, variant, to: place, landing: Landing::default() });
+        let operation =
+            Operation::from(Action::Create { amount, kind, variant, to: place, landing: Landing::default() });
         match self.perform(&operation) {
             Ok(_) => Ok(()),
             Err(refusal) => {

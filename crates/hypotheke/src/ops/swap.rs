@@ -54,7 +54,9 @@ fn check_weights(draft: &Draft<'_>, [one, other]: &[Way; 2]) -> Result<(), Refus
     let world = draft.world;
     let difference = world.cell_weight(one.cell) - world.cell_weight(other.cell);
     let holders = [world.holder_of(one.to.container), world.holder_of(other.to.container)];
-    for (container, holder, gain) in [(one.to.container, holders[0], difference), (other.to.container, holders[1], -difference)] {
+    for (container, holder, gain) in
+        [(one.to.container, holders[0], difference), (other.to.container, holders[1], -difference)]
+    {
         let (_, cap) = world.weight_and_cap(container);
         let container_id = || Place::Container(world.container_id(container));
         too_heavy(container_id, draft.weight_of(container), gain, cap)?;

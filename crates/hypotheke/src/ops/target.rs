@@ -46,7 +46,8 @@ impl Draft<'_> {
         if !self.container_admits(item, source, spot.container) || !self.slot_admits(item, spot) {
             return 0;
         }
-        let allowed = self.allowance(item, source, spot.container).min(self.allowance_in_holder(item, source, spot.container));
+        let allowed =
+            self.allowance(item, source, spot.container).min(self.allowance_in_holder(item, source, spot.container));
         let there = self.cell(spot);
         if !there.is_empty() && there.class != item.class {
             return 0;
@@ -204,7 +205,9 @@ impl Draft<'_> {
             Target::Container(container) => self.why_not_container(item, asked, source, container),
             Target::Holder(holder) => {
                 let world = self.world;
-                let tried = || world.containers_of(holder).iter().copied().filter(|&container| !world.def_of(container).is_worn());
+                let tried = || {
+                    world.containers_of(holder).iter().copied().filter(|&container| !world.def_of(container).is_worn())
+                };
                 let admitting = tried().find(|&container| self.why_not_admitted(item, source, container).is_none());
                 match admitting.or(tried().next()) {
                     Some(container) => self.why_not_container(item, asked, source, container),

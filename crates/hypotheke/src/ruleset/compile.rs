@@ -8,12 +8,14 @@ use rustc_hash::FxHashMap;
 
 use super::bits::Bits;
 use super::error::RulesetErrors;
-use super::source::{ContainerSource, FilterSource, KindAt, PropertySource, RulesetSource, SlotSource, StartSource, Written};
+use super::source::{
+    ContainerSource, FilterSource, KindAt, PropertySource, RulesetSource, SlotSource, StartSource, Written,
+};
 use super::start::{StartEntry, StartPortion};
 use super::toml::name_fault;
 use super::view::{
-    CompiledFilter, ContainerDef, FilterId, HolderDef, KindDef, KindFigures, Mark, NameMeaning, Property, PropertyDef, Ruleset,
-    SlotDef, Tag, hash_of,
+    CompiledFilter, ContainerDef, FilterId, HolderDef, KindDef, KindFigures, Mark, NameMeaning, Property, PropertyDef,
+    Ruleset, SlotDef, Tag, hash_of,
 };
 use crate::filter::{Filter, Literal, Measure, Subject, Test, Value};
 use crate::id::{ContainerDefId, HolderDefId, KindId, MarkId, PropertyId, TagId};
@@ -84,7 +86,8 @@ impl Compiler {
         for (index, declared) in self.source.tags.iter().enumerate() {
             names.insert(declared.name.value.as_str().into(), Some(index));
         }
-        let parents = |name: &str| name.match_indices('.').map(|(dot, _)| name[..dot].into()).collect::<Vec<Box<str>>>();
+        let parents =
+            |name: &str| name.match_indices('.').map(|(dot, _)| name[..dot].into()).collect::<Vec<Box<str>>>();
         for parent in names.keys().flat_map(|name| parents(name)).collect::<Vec<_>>() {
             names.entry(parent).or_insert(None);
         }
@@ -135,15 +138,25 @@ impl Compiler {
             let (arena, defs) = (&self.rules.arena, &self.rules.kinds);
             let id_of = |index: u32| arena.get(defs[index as usize].id);
             let id = arena.get(kind.id);
-            let entry = self.rules.kind_index.entry(hash_of(id), |&other| id_of(other) == id, |&other| hash_of(id_of(other)));
+            let entry =
+                self.rules.kind_index.entry(hash_of(id), |&other| id_of(other) == id, |&other| hash_of(id_of(other)));
             match entry {
                 Entry::Vacant(vacant) => {
                     vacant.insert(small(index));
                 }
                 Entry::Occupied(first) => {
                     let first = self.source.locate_kind(kinds[*first.get() as usize].at);
-                    let fault = Diagnostic::error("duplicate", self.source.locate_kind(kind.at), format!("kind `{id}` is written twice"));
-                    self.faults.push(fault.label("the second one").related(first, "the first one").help("rename or remove one of them"));
+                    let fault = Diagnostic::error(
+                        "duplicate",
+                        self.source.locate_kind(kind.at),
+                        format!("kind `{id}` is written twice"),
+                    );
+                    self.faults.push(
+                        fault
+                            .label("the second one")
+                            .related(first, "the first one")
+                            .help("rename or remove one of them"),
+                    );
                 }
             }
         }
@@ -184,7 +197,8 @@ impl Compiler {
                 let at = self.source.locate_kind(self.source.kinds[kind as usize].at);
                 let message = format!("property `{name}` is a number for some kinds and a text for others");
                 let help = "make it one or the other for all, or use two properties";
-                self.faults.push(Diagnostic::error("wrong-type", at, message).label("differs from kinds before").help(help));
+                self.faults
+                    .push(Diagnostic::error("wrong-type", at, message).label("differs from kinds before").help(help));
             }
             let value = match value {
                 PropertySource::Number(number) => PropertyDef::Number(number),
@@ -219,7 +233,8 @@ impl Compiler {
         };
         for tag in &self.rules.tags {
             if let Some(kind) = kind_at(&tag.name) {
-                let declared = self.source.tags.iter().find(|declared| declared.name.value == *tag.name).map(|tag| tag.name.at);
+                let declared =
+                    self.source.tags.iter().find(|declared| declared.name.value == *tag.name).map(|tag| tag.name.at);
                 let used = self.source.tag_names.iter().find(|used| used.name == tag.name).map(|used| used.at);
                 let at = declared.or(used.map(|at| self.source.locate_tags(at)));
                 clashes.push((kind, at, &tag.name, "a kind and a tag"));
@@ -272,7 +287,10 @@ impl Compiler {
             }
             Some(slots) if slots.value < listed => {
                 let message = format!("container `{}` has {} slots but lists {listed}", source.id.value, slots.value);
-                self.fault(Diagnostic::error("out-of-range", slots.at, message).help("leave `slots` out: it is then as many as are listed"));
+                self.fault(
+                    Diagnostic::error("out-of-range", slots.at, message)
+                        .help("leave `slots` out: it is then as many as are listed"),
+                );
                 listed
             }
             Some(slots) => slots.value,
@@ -283,8 +301,10 @@ impl Compiler {
             }
             None => listed,
         };
-        if let Some(columns) = source.columns.as_ref().filter(|columns| columns.value > slots.max(1)) {
-            let message = format!("container `{}` has {} columns but only {slots} slots", source.id.value, columns.value);
+        let known = source.slots.is_some() || listed > 0;
+        if let Some(columns) = source.columns.as_ref().filter(|columns| known && columns.value > slots) {
+            let message =
+                format!("container `{}` has {} columns but only {slots} slots", source.id.value, columns.value);
             self.fault(Diagnostic::error("out-of-range", columns.at, message));
         }
         ContainerDef {
@@ -374,7 +394,8 @@ impl Compiler {
 
     fn unknown_in_filter(&mut self, word: &Word, source: &FilterSource) -> Test {
         let at = source.locate(word.span());
-        let is_property = self.rules.find_property(word.as_str()).is_some() || matches!(word.as_str(), "weight" | "value");
+        let is_property =
+            self.rules.find_property(word.as_str()).is_some() || matches!(word.as_str(), "weight" | "value");
         let fault = if is_property {
             Diagnostic::error("unknown-name", at, format!("`{word}` stands here without a comparison"))
                 .help(format!("compare it, as in `{word} >= 1`"))
@@ -395,7 +416,9 @@ impl Compiler {
             name => match self.rules.find_property(name) {
                 Some(property) => (Measure::Property(property), self.rules.property(property).is_text),
                 None => {
-                    let names = ["weight", "value"].into_iter().chain(self.rules.properties.iter().map(|property| &*property.name));
+                    let names = ["weight", "value"]
+                        .into_iter()
+                        .chain(self.rules.properties.iter().map(|property| &*property.name));
                     let help = suggestion(name, names);
                     let fault = Diagnostic::error("unknown-name", at, format!("no kind has a property `{name}`"));
                     self.fault(fault.label("unknown property").maybe_help(help));
@@ -405,7 +428,8 @@ impl Compiler {
         };
         if is_text != matches!(literal, Literal::Text(_)) {
             let (is, with) = if is_text { ("a text", "a text in quotes") } else { ("a number", "a number") };
-            let fault = Diagnostic::error("wrong-type", at, format!("`{word}` is {is}, but is compared with something else"));
+            let fault =
+                Diagnostic::error("wrong-type", at, format!("`{word}` is {is}, but is compared with something else"));
             self.fault(fault.help(format!("compare it with {with}")));
             return None;
         }
@@ -425,7 +449,11 @@ impl Compiler {
                     None => {
                         let names = self.rules.containers.iter().map(|container| &*container.id);
                         let help = suggestion(&name.value, names);
-                        let fault = Diagnostic::error("unknown-name", name.at, format!("there is no container `{}`", name.value));
+                        let fault = Diagnostic::error(
+                            "unknown-name",
+                            name.at,
+                            format!("there is no container `{}`", name.value),
+                        );
                         self.fault(fault.label("unknown container").maybe_help(help));
                     }
                 }
@@ -450,20 +478,33 @@ impl Compiler {
     fn check_places(&mut self) {
         let mut seen: FxHashMap<&str, Location> = FxHashMap::default();
         let mut faults = Vec::new();
-        let containers = self.source.containers.iter().flat_map(|container| std::iter::once(&container.id).chain(&container.copies));
+        let containers =
+            self.source.containers.iter().flat_map(|container| std::iter::once(&container.id).chain(&container.copies));
         for name in containers.chain(self.source.holders.iter().map(|holder| &holder.id)) {
             if name.value == "ground" {
-                faults.push(Diagnostic::error("bad-name", name.at, "`ground` is where dropped stacks lie; it can't be a name"));
+                faults.push(Diagnostic::error(
+                    "bad-name",
+                    name.at,
+                    "`ground` is where dropped stacks lie; it can't be a name",
+                ));
             }
             if let Some(first) = seen.insert(&name.value, name.at) {
-                let fault = Diagnostic::error("duplicate", name.at, format!("`{}` is the name of two places", name.value));
-                faults.push(fault.related(first, "the other one").help("containers, their copies and holders share one name space"));
+                let fault =
+                    Diagnostic::error("duplicate", name.at, format!("`{}` is the name of two places", name.value));
+                faults.push(
+                    fault
+                        .related(first, "the other one")
+                        .help("containers, their copies and holders share one name space"),
+                );
             }
         }
         for (source, def) in self.source.containers.iter().zip(&self.rules.containers) {
             if let Some(copy) = source.copies.first().filter(|_| def.carried) {
-                let message = format!("container `{}` is carried by holders, so it can't have copies in the world", def.id);
-                faults.push(Diagnostic::error("two-uses", copy.at, message).help("write a second container for one of the two"));
+                let message =
+                    format!("container `{}` is carried by holders, so it can't have copies in the world", def.id);
+                faults.push(
+                    Diagnostic::error("two-uses", copy.at, message).help("write a second container for one of the two"),
+                );
             }
         }
         self.faults.append(&mut faults);
@@ -488,8 +529,11 @@ impl Compiler {
         match self.rules.resolve_portion(&written.value) {
             Ok(resolved) => Some(StartPortion { at: written.at, ..resolved }),
             Err(unknown) => {
-                let fault = Diagnostic::error("unknown-name", written.at, unknown.message);
-                self.fault(fault.maybe_help(unknown.help));
+                let (whole, word) = (written.at.span, unknown.word.span());
+                let inside = whole.start() <= word.start() && word.end() <= whole.end();
+                let at = if inside { Location::new(written.at.source, word) } else { written.at };
+                let fault = Diagnostic::error("unknown-name", at, unknown.message);
+                self.fault(fault.label("unknown name").maybe_help(unknown.help));
                 None
             }
         }
@@ -533,11 +577,12 @@ impl Ruleset {
 
     /// A number property that the kind lists.
     fn resolve_property(&self, kind: KindId, name: &Word) -> Result<PropertyId, UnknownName> {
-        let found = self.find_property(name.as_str()).filter(|&property| {
-            matches!(self.kind(kind).property(property), Some(super::PropertyValue::Number(_)))
-        });
+        let found = self
+            .find_property(name.as_str())
+            .filter(|&property| matches!(self.kind(kind).property(property), Some(super::PropertyValue::Number(_))));
         found.ok_or_else(|| {
-            let names = self.kind(kind).properties().map(|(property, _)| &*self.property(property).name).collect::<Vec<_>>();
+            let names =
+                self.kind(kind).properties().map(|(property, _)| &*self.property(property).name).collect::<Vec<_>>();
             UnknownName {
                 message: format!("kind `{}` has no number property `{name}`", self.kind(kind).id()),
                 help: suggestion(name.as_str(), names.iter().copied())

@@ -41,9 +41,12 @@ fn homeless_kinds(rules: &Ruleset) -> Vec<Diagnostic> {
         let message = format!("kind `{}` fits no slot anywhere", kind.id());
         let cause = match admitting().max_by_key(|container| container.weight_cap) {
             Some(container) => {
-                let cap = crate::Decimal::from_thousandths(container.weight_cap);
-                let unit = rules.weight_unit();
-                format!("it weighs {} {unit}, and `{}`, which admits it, holds at most {cap} {unit}", kind.weight(), container.id())
+                let cap = rules.weight_text(crate::Decimal::from_thousandths(container.weight_cap));
+                format!(
+                    "it weighs {}, and `{}`, which admits it, holds at most {cap}",
+                    rules.weight_text(kind.weight()),
+                    container.id()
+                )
             }
             None => "no container admits it".to_owned(),
         };
@@ -66,12 +69,17 @@ fn empty_places(rules: &Ruleset) -> Vec<Diagnostic> {
             Some(lightest) => found.extend(useless_cap(rules, container, source, lightest)),
             None => {
                 let at = source.admits.as_ref().map_or(source.id.at, |filter| filter.at);
-                found.push(Diagnostic::warning("admits-nothing", at, format!("container `{}` admits no kind", container.id())));
+                found.push(Diagnostic::warning(
+                    "admits-nothing",
+                    at,
+                    format!("container `{}` admits no kind", container.id()),
+                ));
                 continue;
             }
         }
         for (number, (slot, written)) in container.ruled.iter().zip(&source.slot).enumerate() {
-            let reachable = |kind: &Kind<'_>| may_pass(rules, container.admits, *kind) && may_pass(rules, slot.admits, *kind);
+            let reachable =
+                |kind: &Kind<'_>| may_pass(rules, container.admits, *kind) && may_pass(rules, slot.admits, *kind);
             if !rules.kinds().any(|kind| reachable(&kind)) {
                 let at = written.admits.as_ref().map_or(written.at, |filter| filter.at);
                 let message = format!("slot `{}/{}` admits no kind", container.id(), slot_name(slot, number));
@@ -88,10 +96,16 @@ fn slot_name(slot: &SlotDef, number: usize) -> String {
     slot.name.as_ref().map_or_else(|| number.to_string(), ToString::to_string)
 }
 
-fn useless_cap(rules: &Ruleset, container: &ContainerDef, source: &ContainerSource, lightest: Kind<'_>) -> Option<Diagnostic> {
+fn useless_cap(
+    rules: &Ruleset,
+    container: &ContainerDef,
+    source: &ContainerSource,
+    lightest: Kind<'_>,
+) -> Option<Diagnostic> {
     let cap = source.weight_cap.as_ref().filter(|cap| cap.value < lightest.weight())?;
-    let message = format!("nothing can lie in `{}`: its weight cap is below the lightest kind that it admits", container.id());
-    let label = format!("`{}` weighs {} {}", lightest.id(), lightest.weight(), rules.weight_unit());
+    let message =
+        format!("nothing can lie in `{}`: its weight cap is below the lightest kind that it admits", container.id());
+    let label = format!("`{}` weighs {}", lightest.id(), rules.weight_text(lightest.weight()));
     Some(Diagnostic::warning("useless-cap", cap.at, message).label(label))
 }
 
@@ -110,7 +124,7 @@ fn slipped_tags(rules: &Ruleset) -> Vec<Diagnostic> {
         if count != 1 || declared || mentioned.contains(&*used.name) {
             continue;
         }
-        let others = rules.tags().iter().map(|tag| tag.name());
+        let others = rules.tags().iter().map(super::Tag::name);
         if let Some(meant) = others.filter(|&other| *used.name != *other).find(|other| is_slip(&used.name, other)) {
             let message = format!("tag `{}` is carried by a single kind and looks like `{meant}`", used.name);
             let fault = Diagnostic::warning("slipped-tag", tag_location(rules, used.at), message);

@@ -23,5 +23,5 @@ pub use error::RulesetErrors;
 pub(crate) use lint::lint;
 pub(crate) use source::RulesetSource;
 pub(crate) use start::{StartEntry, StartPortion};
-pub(crate) use view::{FilterId, NameMeaning};
 pub use view::{ContainerDef, HolderDef, Kind, Mark, Property, PropertyValue, Ruleset, SlotRule, Tag};
+pub(crate) use view::{FilterId, NameMeaning};

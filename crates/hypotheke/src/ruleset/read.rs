@@ -46,7 +46,8 @@ impl<'s> Reading<'s> {
         };
         let at = self.at(value);
         self.faults.push(
-            Diagnostic::error("wrong-type", at, format!("{what} must be {wanted}, not {found}")).label(format!("this is {found}")),
+            Diagnostic::error("wrong-type", at, format!("{what} must be {wanted}, not {found}"))
+                .label(format!("this is {found}")),
         );
     }
 
@@ -83,13 +84,18 @@ impl<'s> Reading<'s> {
     }
 
     /// The entries of a table of tables, such as all of `[kind.*]`.
-    pub(crate) fn entries<'a, 'i>(&mut self, section: &Section<'a, 'i>, key: &str) -> Vec<(Written<String>, &'a Value<'i>)> {
+    pub(crate) fn entries<'a, 'i>(
+        &mut self,
+        section: &Section<'a, 'i>,
+        key: &str,
+    ) -> Vec<(Written<String>, &'a Value<'i>)> {
         let Some(value) = section.table.get(key) else { return Vec::new() };
         let Some(table) = value.get_ref().as_table() else {
             self.wrong_type(value, &format!("`{key}`"), "a table");
             return Vec::new();
         };
-        let written = |key: &Spanned<std::borrow::Cow<'_, str>>| Written { value: key.get_ref().to_string(), at: self.at(key) };
+        let written =
+            |key: &Spanned<std::borrow::Cow<'_, str>>| Written { value: key.get_ref().to_string(), at: self.at(key) };
         table.iter().map(|(key, value)| (written(key), value)).collect()
     }
 
@@ -129,7 +135,11 @@ impl<'s> Reading<'s> {
     pub(crate) fn list<'a, 'i>(&mut self, section: &Section<'a, 'i>, key: &str) -> Vec<&'a Value<'i>> {
         let Some(value) = section.table.get(key) else { return Vec::new() };
         let Some(array) = value.get_ref().as_array() else {
-            self.wrong_type(value, &format!("`{key}` of {}", section.what), "a list of tables, such as [{ name = \"head\" }]");
+            self.wrong_type(
+                value,
+                &format!("`{key}` of {}", section.what),
+                "a list of tables, such as [{ name = \"head\" }]",
+            );
             return Vec::new();
         };
         array.iter().collect()
@@ -217,7 +227,11 @@ impl<'s> Reading<'s> {
             Ok(filter) => Some(FilterSource { filter, at: written.at, origin }),
             Err(error) => {
                 let help = error.help_text().map(str::to_owned);
-                let fault = Diagnostic::error("bad-filter", fault_at(error.span()), format!("this filter can't be read: {error}"));
+                let fault = Diagnostic::error(
+                    "bad-filter",
+                    fault_at(error.span()),
+                    format!("this filter can't be read: {error}"),
+                );
                 self.faults.push(fault.maybe_help(help));
                 None
             }

@@ -234,7 +234,8 @@ impl RulesetSource {
             KindAt::Toml(location) => location,
             KindAt::Row { table, byte } => {
                 let source = crate::text::SourceId(table);
-                let (Some(columns), Some(text)) = (self.table_columns.get(&table), self.sources.get(table as usize)) else {
+                let (Some(columns), Some(text)) = (self.table_columns.get(&table), self.sources.get(table as usize))
+                else {
                     return Location::new(source, Span::new(byte as usize, byte as usize));
                 };
                 let span = super::table::cell_span(text.text(), byte as usize, columns.separator, column(columns));

@@ -153,7 +153,11 @@ impl TableReader<'_> {
                 }
             };
             if known.replace(column).is_some() {
-                let fault = Diagnostic::error("bad-header", self.cell(row, column), format!("column `{name}` stands here twice"));
+                let fault = Diagnostic::error(
+                    "bad-header",
+                    self.cell(row, column),
+                    format!("column `{name}` stands here twice"),
+                );
                 self.fault(fault);
             }
         }
@@ -189,7 +193,9 @@ impl TableReader<'_> {
         }
         let at = KindAt::Row { table: self.id.0, byte: row };
         let id = text_of(record, Some(self.columns.id));
-        if let Some(fault) = super::names::fault(id, false).and_then(|_| name_fault(self.cell(row, self.columns.id), id, "kind", false)) {
+        if let Some(fault) =
+            super::names::fault(id, false).and_then(|_| name_fault(self.cell(row, self.columns.id), id, "kind", false))
+        {
             self.fault(fault);
         }
         let name = text_of(record, self.columns.name);
@@ -230,7 +236,8 @@ impl TableReader<'_> {
         for index in 0..self.columns.nameless.len() {
             let column = self.columns.nameless[index];
             if !text_of(record, Some(column)).is_empty() {
-                let fault = Diagnostic::error("bad-row", self.cell(row, column), "this cell stands in a column without a name");
+                let fault =
+                    Diagnostic::error("bad-row", self.cell(row, column), "this cell stands in a column without a name");
                 self.fault(fault.help("name the column in the first row, or empty the cell"));
             }
         }
@@ -304,7 +311,8 @@ impl TableReader<'_> {
                 self.number_fault(*row, property.column, &property.name, &cell, DecimalError::Comma);
             }
             if let Some((_, row, _)) = odd.first().filter(|_| all_others_are_numbers && commas.is_empty()) {
-                let message = format!("column `{}` holds numbers, but not here, so all of it is read as text", property.name);
+                let message =
+                    format!("column `{}` holds numbers, but not here, so all of it is read as text", property.name);
                 self.fault(Diagnostic::warning("mixed-column", self.cell(*row, property.column), message));
             }
             for (kind, _, text) in property.cells {

@@ -8,15 +8,27 @@ use toml::de::{DeTable, DeValue};
 use super::names;
 use super::read::Reading;
 use super::source::{
-    ContainerSource, HolderSource, KindAt, KindSource, MarkSource, PropertySource, RulesetSource, SlotSource, StartSource,
-    TagSource, Written,
+    ContainerSource, HolderSource, KindAt, KindSource, MarkSource, PropertySource, RulesetSource, SlotSource,
+    StartSource, TagSource, Written,
 };
 use crate::language::{LineParser, NamedPortion, lex};
 use crate::quantity::Decimal;
 use crate::text::{Diagnostic, Location, Source, SourceId, Span, Word};
 
-const ROOT: &[&str] =
-    &["format", "title", "version", "units", "tables", "stack-limit", "tag", "mark", "kind", "container", "holder", "start"];
+const ROOT: &[&str] = &[
+    "format",
+    "title",
+    "version",
+    "units",
+    "tables",
+    "stack-limit",
+    "tag",
+    "mark",
+    "kind",
+    "container",
+    "holder",
+    "start",
+];
 const KIND: &[&str] = &["name", "note", "tags", "weight", "value", "stack-limit", "properties"];
 const TAG: &[&str] = &["label", "note", "stack-limit"];
 const MARK: &[&str] = &["label", "note"];
@@ -49,7 +61,9 @@ impl RulesetSource {
         let section = reading.root(root, ROOT);
         if let Some(format) = reading.count(&section, "format").filter(|format| format.value != 1) {
             let message = format!("this file has format {}, which this version can't read", format.value);
-            reading.faults.push(Diagnostic::error("unknown-format", format.at, message).help("the format it knows is 1"));
+            reading
+                .faults
+                .push(Diagnostic::error("unknown-format", format.at, message).help("the format it knows is 1"));
         }
         self.title = reading.text(&section, "title");
         self.version = reading.count(&section, "version").map_or(1, |version| version.value);
@@ -125,7 +139,13 @@ impl RulesetSource {
         }
     }
 
-    fn read_property(&mut self, reading: &mut Reading<'_>, kind: u32, name: &Written<String>, value: &Spanned<DeValue<'_>>) {
+    fn read_property(
+        &mut self,
+        reading: &mut Reading<'_>,
+        kind: u32,
+        name: &Written<String>,
+        value: &Spanned<DeValue<'_>>,
+    ) {
         check_name(reading, name, "property", false);
         let value = match value.get_ref() {
             DeValue::String(text) => PropertySource::Text(self.arena.add(text)),
@@ -180,13 +200,17 @@ impl RulesetSource {
             return;
         };
         let mut contents = Vec::new();
-        for value in array.iter() {
+        for value in array {
             match value.get_ref().as_str() {
                 Some(text) => contents.extend(read_portion(reading, value, text)),
                 None => reading.wrong_type(value, &format!("each of {what}"), "a text, such as \"2 ration-box\""),
             }
         }
-        self.start.push(StartSource { place: Word::new(place.value.as_str(), place.at.span), place_at: place.at, contents });
+        self.start.push(StartSource {
+            place: Word::new(place.value.as_str(), place.at.span),
+            place_at: place.at,
+            contents,
+        });
     }
 }
 
@@ -207,14 +231,16 @@ fn read_slot(reading: &mut Reading<'_>, container: &str, value: &Spanned<DeValue
 
 fn read_portion(reading: &mut Reading<'_>, value: &Spanned<DeValue<'_>>, text: &str) -> Option<Written<NamedPortion>> {
     let at = reading.at(value);
+    // Where the text stands in the file letter by letter, its words are pointed at; else the whole of it.
     let origin = reading.origin(value, text);
+    let offset = origin.unwrap_or(0);
     let mut tokens = Vec::new();
-    lex(text, 0, &mut tokens);
-    let mut line = LineParser::new(&tokens, Span::new(0, text.len()));
+    lex(text, offset, &mut tokens);
+    let mut line = LineParser::new(&tokens, Span::new(offset, offset + text.len()));
     match line.portion().and_then(|portion| line.end().map(|()| portion)) {
         Ok(portion) => Some(Written { value: portion, at }),
         Err(error) => {
-            let place = origin.map_or(at, |origin| Location::new(reading.id, error.span().shifted(origin)));
+            let place = origin.map_or(at, |_| Location::new(reading.id, error.span()));
             let help = error.help_text().unwrap_or("write a count and a kind, such as \"2 ration-box\"").to_owned();
             reading.faults.push(Diagnostic::error("bad-portion", place, error.to_string()).help(help));
             None
@@ -231,7 +257,9 @@ pub(super) fn name_fault(at: Location, name: &str, what: &str, dots: bool) -> Op
     let fault = names::fault(name, dots)?;
     let help = names::lawful_form(name, dots).map(|form| format!("write `{form}`"));
     let shown = crate::language::shortened(name);
-    Some(Diagnostic::error("bad-name", at, format!("`{shown}` can't be the name of a {what}: {fault}")).maybe_help(help))
+    Some(
+        Diagnostic::error("bad-name", at, format!("`{shown}` can't be the name of a {what}: {fault}")).maybe_help(help),
+    )
 }
 
 fn syntax_fault(id: SourceId, source: &Source, error: &toml::de::Error) -> Diagnostic {

@@ -200,6 +200,15 @@ impl Ruleset {
         &self.weight_unit
     }
 
+    /// A weight with its unit: `46 kg`.
+    #[must_use]
+    pub fn weight_text(&self, weight: Decimal) -> String {
+        match self.weight_unit.as_str() {
+            "" => weight.to_string(),
+            unit => format!("{weight} {unit}"),
+        }
+    }
+
     /// The texts that it was read from: the ruleset file, then its tables.
     #[must_use]
     pub fn sources(&self) -> &[Source] {
@@ -213,6 +222,7 @@ impl Ruleset {
     }
 
     /// All kinds, in the order in which they were written.
+    #[must_use]
     pub fn kinds(&self) -> impl ExactSizeIterator<Item = Kind<'_>> {
         (0..self.kinds.len()).map(|index| self.kind(KindId(u32::try_from(index).unwrap_or(u32::MAX))))
     }
@@ -295,6 +305,7 @@ impl Ruleset {
     }
 
     /// The rules of the first slots of a container, in slot order; the slots after them have none.
+    #[must_use]
     pub fn slot_rules<'r>(&'r self, container: &'r ContainerDef) -> impl ExactSizeIterator<Item = SlotRule<'r>> {
         container.ruled.iter().map(|def| SlotRule { rules: self, def })
     }

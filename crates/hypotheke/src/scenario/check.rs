@@ -52,7 +52,12 @@ impl ScenarioFile {
         Ok(world)
     }
 
-    fn lay_start<'f>(&'f self, rules: &Arc<Ruleset>, start: &'f Start, within: &mut Vec<&'f Word>) -> Result<World, ResolveError> {
+    fn lay_start<'f>(
+        &'f self,
+        rules: &Arc<Ruleset>,
+        start: &'f Start,
+        within: &mut Vec<&'f Word>,
+    ) -> Result<World, ResolveError> {
         let mut world = match &start.base {
             StartBase::Nothing => World::empty(rules),
             StartBase::Ruleset => World::new(rules),
@@ -131,7 +136,12 @@ impl Checker<'_> {
         match check {
             Check::Contents { place, contents, .. } => {
                 self.place(place, faults);
-                faults.extend(contents.iter().filter_map(|portion| self.rules.resolve_portion(portion).err()).map(ResolveError::from));
+                faults.extend(
+                    contents
+                        .iter()
+                        .filter_map(|portion| self.rules.resolve_portion(portion).err())
+                        .map(ResolveError::from),
+                );
             }
             Check::Measure { claim, unit, .. } => {
                 match claim {

@@ -52,7 +52,7 @@ impl ScenarioFile {
             let content = line.trim_end_matches(['\n', '\r']);
             if content.len() > LONGEST_LINE {
                 let span = Span::new(offset, offset + 1);
-                reader.fault(SentenceError::new(span, format!("this line has more than {LONGEST_LINE} bytes")));
+                reader.fault(&SentenceError::new(span, format!("this line has more than {LONGEST_LINE} bytes")));
             } else {
                 lex(content, offset, &mut tokens);
                 reader.line(content, offset, &tokens);
@@ -72,7 +72,7 @@ impl ScenarioFile {
 }
 
 impl Reader {
-    fn fault(&mut self, error: SentenceError) {
+    fn fault(&mut self, error: &SentenceError) {
         let location = Location::new(SourceId(0), error.span());
         let fault = Diagnostic::error("bad-sentence", location, error.to_string());
         self.faults.push(fault.maybe_help(error.help_text().map(str::to_owned)));
@@ -96,7 +96,10 @@ impl Reader {
         let last = tokens.last().filter(|token| token.kind == TokenKind::Comment);
         let mut frame = Line {
             item: (),
-            span: Span::new(first.span.start(), tokens.iter().rev().find(|token| token.kind != TokenKind::Comment).map_or(0, |token| token.span.end())),
+            span: Span::new(
+                first.span.start(),
+                tokens.iter().rev().find(|token| token.kind != TokenKind::Comment).map_or(0, |token| token.span.end()),
+            ),
             comments: std::mem::take(&mut self.comments),
             remark: last.map(|token| token.text.to_owned()),
         };
@@ -116,20 +119,22 @@ impl Reader {
             _ => self.content(&mut parser, frame),
         };
         if let Err(error) = read {
-            self.fault(error);
+            self.fault(&error);
         }
     }
 
     fn scenario(&mut self, frame: Line<()>, title: Word) {
         self.section = Section::Title;
         if title.as_str().is_empty() {
-            self.fault(SentenceError::new(frame.span, "a scenario needs a title").help("say in a few words what it shows"));
+            let error = SentenceError::new(frame.span, "a scenario needs a title");
+            self.fault(&error.help("say in a few words what it shows"));
         } else if let Some(first) = self.file.scenarios.iter().find(|line| line.item.title == title) {
             let message = format!("there are two scenarios `{title}`");
             let fault = Diagnostic::error("duplicate", Location::new(SourceId(0), title.span()), message);
             self.faults.push(fault.related(Location::new(SourceId(0), first.item.title.span()), "the first one"));
         }
-        let scenario = Scenario { title, start: None, steps: Vec::new(), steps_head: None, end_head: None, end: Vec::new() };
+        let scenario =
+            Scenario { title, start: None, steps: Vec::new(), steps_head: None, end_head: None, end: Vec::new() };
         self.file.scenarios.push(frame.with(scenario));
     }
 
@@ -182,7 +187,9 @@ impl Reader {
         self.section = Section::Skipped;
         let span = frame.span;
         let Some(scenario) = self.file.scenarios.last_mut().map(|line| &mut line.item) else {
-            return Err(SentenceError::new(span, "this belongs to no scenario").help("begin one: `scenario` and a title"));
+            return Err(
+                SentenceError::new(span, "this belongs to no scenario").help("begin one: `scenario` and a title")
+            );
         };
         let (head, later) = match section {
             Section::Steps => (&mut scenario.steps_head, scenario.end_head.is_some()),
@@ -190,7 +197,9 @@ impl Reader {
         };
         if head.is_some() || later {
             let order = "a scenario has one start, then steps, then one end";
-            return Err(SentenceError::new(span, order).help("what must hold between steps is written `now …` among them"));
+            return Err(
+                SentenceError::new(span, order).help("what must hold between steps is written `now …` among them")
+            );
         }
         *head = Some(frame);
         self.section = section;
@@ -203,7 +212,8 @@ impl Reader {
         match self.section {
             Section::Skipped => Ok(()),
             Section::Outside => {
-                Err(SentenceError::new(span, "this line belongs to no scenario").help("begin one: `scenario` and a title"))
+                Err(SentenceError::new(span, "this line belongs to no scenario")
+                    .help("begin one: `scenario` and a title"))
             }
             Section::Title => {
                 let error = SentenceError::new(span, "this line stands in no part of the scenario");
@@ -217,7 +227,9 @@ impl Reader {
             }
             Section::Start => {
                 let line = frame.with(start_line(parser)?);
-                self.scenario_mut(|scenario| scenario.start.iter_mut().for_each(|start| start.item.lines.push(line.clone())));
+                self.scenario_mut(|scenario| {
+                    scenario.start.iter_mut().for_each(|start| start.item.lines.push(line.clone()));
+                });
                 Ok(())
             }
             Section::Steps => {
@@ -306,10 +318,8 @@ fn figures(parser: &mut LineParser<'_, '_>) -> Parsed<Figures> {
     let unit = if parser.keyword_ahead("of") { None } else { Some(parser.word("`of`")?) };
     parser.require_keyword("of")?;
     let allowed = parser.decimal()?;
-    if let Some(unit) = &unit {
-        if !parser.is_empty() {
-            parser.require_keyword(unit.as_str())?;
-        }
+    if let Some(unit) = unit.as_ref().filter(|_| !parser.is_empty()) {
+        parser.require_keyword(unit.as_str())?;
     }
     Ok(Figures { asked, allowed, unit })
 }

@@ -2,7 +2,9 @@
 
 use std::fmt::{self, Display, Formatter, Write};
 
-use super::tree::{Check, Claim, Expected, Figures, Line, Mode, Scenario, ScenarioFile, Start, StartBase, StartLine, Step};
+use super::tree::{
+    Check, Claim, Expected, Figures, Line, Mode, Scenario, ScenarioFile, Start, StartBase, StartLine, Step,
+};
 use crate::language::NamedPortion;
 
 fn print_line<T>(f: &mut Formatter<'_>, line: &Line<T>, indent: usize, text: &impl Display) -> fmt::Result {

@@ -111,7 +111,12 @@ impl Player<'_> {
         let holds = self.check(line.span, Some(number), check);
         if self.trace == Trace::Steps {
             let answer = Answer::Checked { holds };
-            self.report.steps.push(StepReport { sentence: line.item.to_string(), span: line.span, answer, events: Vec::new() });
+            self.report.steps.push(StepReport {
+                sentence: line.item.to_string(),
+                span: line.span,
+                answer,
+                events: Vec::new(),
+            });
         }
     }
 
@@ -133,9 +138,18 @@ impl Player<'_> {
             Check::Contents { place: path, mode, contents } => contents_finding(world, path, place, *mode, contents),
             Check::Measure { claim, comparison, number, .. } => {
                 let found = measure(world, claim, place);
-                let unit = if matches!(claim, Claim::Weight(_)) { world.rules().weight_unit().to_owned() } else { String::new() };
-                let finding =
-                    Finding::Measure { what: claim.to_string(), comparison: *comparison, expected: *number, found, unit };
+                let unit = if matches!(claim, Claim::Weight(_)) {
+                    world.rules().weight_unit().to_owned()
+                } else {
+                    String::new()
+                };
+                let finding = Finding::Measure {
+                    what: claim.to_string(),
+                    comparison: *comparison,
+                    expected: *number,
+                    found,
+                    unit,
+                };
                 (!comparison.holds(&found, number)).then_some(finding)
             }
         };
@@ -169,7 +183,12 @@ fn containers_of(world: &World, operation: &NamedOperation) -> Vec<ContainerId> 
         found.extend(actor.into_iter().flat_map(|holder| world.carried(holder)));
     }
     let mut seen = Vec::new();
-    found.retain(|id| !seen.contains(id) && { seen.push(*id); true });
+    found.retain(|id| {
+        !seen.contains(id) && {
+            seen.push(*id);
+            true
+        }
+    });
     found
 }
 
@@ -191,7 +210,9 @@ fn judge_answer(world: &World, verb: &str, played: &Played, expected: &Expected)
             let wanted = figures.as_ref().map(|figures| (figures.asked, figures.allowed));
             same_reason && (wanted.is_none() || wanted == refusal.cause().figures())
         }
-        (Played::Unresolved(_), Expected::Refused(reason, None)) => reason.is_none_or(|reason| reason == Reason::Unknown),
+        (Played::Unresolved(_), Expected::Refused(reason, None)) => {
+            reason.is_none_or(|reason| reason == Reason::Unknown)
+        }
         _ => false,
     };
     if as_expected {
@@ -270,7 +291,8 @@ fn contents_finding(
             }
         }
     }
-    let mut index: BTreeMap<ClassKey, usize> = rows.iter().enumerate().map(|(at, (key, ..))| (key.clone(), at)).collect();
+    let mut index: BTreeMap<ClassKey, usize> =
+        rows.iter().enumerate().map(|(at, (key, ..))| (key.clone(), at)).collect();
     for stack in place.map_or_else(Vec::new, |place| stacks_at(world, place)) {
         let key = stack.class_key();
         let at = *index.entry(key.clone()).or_insert_with(|| {
@@ -299,12 +321,14 @@ fn measure(world: &World, claim: &Claim, place: Option<Place>) -> Decimal {
         (Claim::Weight(_), Some(Place::Holder(id))) => world.holder_weight(id),
         (Claim::Weight(_), Some(Place::Ground)) => world.ground_weight(),
         (Claim::Weight(_), place) => {
-            let weights = place.map_or_else(Vec::new, |place| stacks_at(world, place)).into_iter().map(StackView::weight);
+            let weights =
+                place.map_or_else(Vec::new, |place| stacks_at(world, place)).into_iter().map(StackView::weight);
             weights.fold(Decimal::ZERO, |sum, weight| sum.checked_add(weight).unwrap_or(sum))
         }
         (Claim::Count(name, _), place) => {
             let stacks = place.map_or_else(|| all_stacks(world), |place| stacks_at(world, place));
-            let count = stacks.into_iter().filter(|stack| is_called(world, *stack, name)).map(|stack| i64::from(stack.count()));
+            let count =
+                stacks.into_iter().filter(|stack| is_called(world, *stack, name)).map(|stack| i64::from(stack.count()));
             Decimal::from_thousandths(count.sum::<i64>().saturating_mul(1_000))
         }
     }

@@ -49,11 +49,13 @@ impl ScenarioFile {
     }
 
     /// Starts that scenarios share.
+    #[must_use]
     pub fn starts(&self) -> impl ExactSizeIterator<Item = &SharedStart> {
         self.starts.iter().map(|line| &line.item)
     }
 
     /// The scenarios, in the order in which they are written.
+    #[must_use]
     pub fn scenarios(&self) -> impl ExactSizeIterator<Item = &Scenario> {
         self.scenarios.iter().map(|line| &line.item)
     }

@@ -1,18 +1,18 @@
 /// The known name that an unknown one was most likely meant to be: at most a third of its letters differ.
 pub(crate) fn nearest<'a>(unknown: &str, known: impl IntoIterator<Item = &'a str>) -> Option<&'a str> {
     let tolerated = (unknown.chars().count() / 3).clamp(1, 4);
-    let mut best: Option<(usize, &str)> = None;
+    let mut best: Option<(usize, usize, &str)> = None;
     for name in known {
         if name.len().abs_diff(unknown.len()) > tolerated * 4 {
             continue;
         }
-        let distance = distance(unknown, name);
-        let better = best.is_none_or(|(least, chosen)| (distance, name) < (least, chosen));
-        if distance <= tolerated && better {
-            best = Some((distance, name));
+        // Of two that are as near, the one that is as long is more likely meant.
+        let candidate = (distance(unknown, name), name.len().abs_diff(unknown.len()), name);
+        if candidate.0 <= tolerated && best.is_none_or(|best| candidate < best) {
+            best = Some(candidate);
         }
     }
-    best.map(|(_, name)| name)
+    best.map(|(_, _, name)| name)
 }
 
 /// Swapped neighbours count as one slip; another case or `_` for `-` counts as none.
@@ -46,6 +46,7 @@ mod tests {
         assert_eq!(nearest("feul-drum", known), Some("fuel-drum"));
         assert_eq!(nearest("Fuel_Drum", known), Some("fuel-drum"));
         assert_eq!(nearest("flars", known), Some("flare"));
+        assert_eq!(nearest("slotz", ["slot", "slots"]), Some("slots"));
     }
 
     #[test]

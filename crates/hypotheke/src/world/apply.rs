@@ -14,7 +14,11 @@ impl World {
                 if from.exists() {
                     let before = self.cell(from.spot);
                     debug_assert!(before.count >= count && before.class == class.0, "taking what is not there");
-                    let after = if before.count == count { Cell::default() } else { Cell { count: before.count - count, ..before } };
+                    let after = if before.count == count {
+                        Cell::default()
+                    } else {
+                        Cell { count: before.count - count, ..before }
+                    };
                     self.change(from.spot, before, after, -weight, from.position);
                 } else {
                     self.tallies[kind.index()].created += u64::from(count);
@@ -76,7 +80,9 @@ impl World {
             Index::Tree(tree) => {
                 let (stack_limit, ruled, def) = (container.stack_limit, container.ruled, container.def);
                 let rules: &Ruleset = &self.rules;
-                tree.update(spot.slot, before, after, |kind| slot_limit(rules, stack_limit, ruled, def, kind, spot.slot));
+                tree.update(spot.slot, before, after, |kind| {
+                    slot_limit(rules, stack_limit, ruled, def, kind, spot.slot)
+                });
             }
         }
     }

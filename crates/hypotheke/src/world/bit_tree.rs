@@ -13,7 +13,7 @@ impl BitTree {
         let mut bits = bound as usize;
         loop {
             let mut words = vec![u64::MAX; bits.div_ceil(64)];
-            if let Some(last) = words.last_mut().filter(|_| bits % 64 != 0) {
+            if let Some(last) = words.last_mut().filter(|_| !bits.is_multiple_of(64)) {
                 *last = (1 << (bits % 64)) - 1;
             }
             bits = words.len();

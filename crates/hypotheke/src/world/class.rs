@@ -141,10 +141,9 @@ impl Subject for ClassView<'_> {
     }
 
     fn number(&self, measure: Measure) -> Option<Decimal> {
-        if let Measure::Property(property) = measure {
-            if let Some((_, value)) = self.key.properties.iter().find(|(id, _)| *id == property) {
-                return Some(*value);
-            }
+        let changed = |(id, _): &&(PropertyId, Decimal)| Measure::Property(*id) == measure;
+        if let Some((_, value)) = self.key.properties.iter().find(changed) {
+            return Some(*value);
         }
         self.rules.kind(self.key.kind).number(measure)
     }

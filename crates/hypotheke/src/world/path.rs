@@ -119,12 +119,15 @@ impl World {
                 let lawful = slot.filter(|&slot| *column < def.columns() && slot < slots);
                 let rows = slots.div_ceil(def.columns());
                 let help = format!("it has {rows} rows of {} columns, both numbered from 0", def.columns());
-                lawful.ok_or_else(|| UnknownPlace::new(format!("`{name}` has no slot in row {row}, column {column}"), Some(help)))
+                lawful.ok_or_else(|| {
+                    UnknownPlace::new(format!("`{name}` has no slot in row {row}, column {column}"), Some(help))
+                })
             }
             PathStep::NamedSlot(slot) => {
                 let names = def.ruled.iter().filter_map(|rule| rule.name.as_deref());
                 let found = def.ruled.iter().position(|rule| rule.name.as_deref() == Some(slot));
-                let unknown = || UnknownPlace::new(format!("`{name}` has no slot named `{slot}`"), suggestion(slot, names));
+                let unknown =
+                    || UnknownPlace::new(format!("`{name}` has no slot named `{slot}`"), suggestion(slot, names));
                 found.and_then(|slot| u32::try_from(slot).ok()).ok_or_else(unknown)
             }
             PathStep::Stack(_) | PathStep::Inside => {

@@ -159,6 +159,7 @@ impl World {
     }
 
     /// The slots of a container, in order.
+    #[must_use]
     pub fn slots(&self, id: ContainerId) -> impl ExactSizeIterator<Item = SlotView<'_>> {
         let slots = self.container_state(id).map_or(0, |state| state.slots);
         (0..slots).map(move |slot| SlotView { world: self, spot: Spot { container: id.index, slot } })
@@ -376,9 +377,11 @@ impl<'w> StackView<'w> {
     #[must_use]
     pub fn property(self, name: &str) -> Option<Decimal> {
         let changed = self.changed_properties().find(|(changed, _)| *changed == name);
-        changed.map(|(_, value)| value).or_else(|| match self.kind().property(self.world.rules.find_property(name)?)? {
-            PropertyValue::Number(number) => Some(number),
-            PropertyValue::Text(_) => None,
+        changed.map(|(_, value)| value).or_else(|| {
+            match self.kind().property(self.world.rules.find_property(name)?)? {
+                PropertyValue::Number(number) => Some(number),
+                PropertyValue::Text(_) => None,
+            }
         })
     }
 

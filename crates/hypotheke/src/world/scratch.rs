@@ -108,7 +108,9 @@ impl Pending {
     pub(crate) fn next(&self, container: u32, from: u32, wanted: impl Fn(Cell) -> bool) -> Option<u32> {
         let inside = |spot: &Spot| spot.container == container && spot.slot >= from;
         match &self.many {
-            None => self.few.iter().filter(|(spot, cell)| inside(spot) && wanted(*cell)).map(|(spot, _)| spot.slot).min(),
+            None => {
+                self.few.iter().filter(|(spot, cell)| inside(spot) && wanted(*cell)).map(|(spot, _)| spot.slot).min()
+            }
             Some(many) => {
                 let range = Spot { container, slot: from }..=Spot { container, slot: u32::MAX };
                 many.cells.range(range).find(|(_, cell)| wanted(**cell)).map(|(spot, _)| spot.slot)
@@ -131,7 +133,11 @@ impl Pending {
                     _ => cell.class == class && !cell.is_empty() && cell.count < limit(spot, cell.kind),
                 };
                 let inside = |spot: &Spot| spot.container == container && spot.slot >= from;
-                self.few.iter().filter(|(spot, cell)| inside(spot) && wanted(*spot, *cell)).map(|(spot, _)| spot.slot).min()
+                self.few
+                    .iter()
+                    .filter(|(spot, cell)| inside(spot) && wanted(*spot, *cell))
+                    .map(|(spot, _)| spot.slot)
+                    .min()
             }
             Some(many) if class == EMPTY => {
                 let range = Spot { container, slot: from }..=Spot { container, slot: u32::MAX };

@@ -50,7 +50,13 @@ impl World {
                 containers.push(world.add_container(name.into(), container, carried.slots, holder));
             }
             world.holder_names.insert(def.id().into(), holder);
-            world.holders.push(HolderState { name: def.id().into(), def: small(index), generation: 0, containers, weight: 0 });
+            world.holders.push(HolderState {
+                name: def.id().into(),
+                def: small(index),
+                generation: 0,
+                containers,
+                weight: 0,
+            });
         }
         world
     }

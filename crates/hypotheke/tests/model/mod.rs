@@ -226,11 +226,19 @@ impl Model {
     }
 
     /// Where the next single item would go.
-    fn place_for_one(&self, kind: usize, marks: &BTreeSet<usize>, source: Option<Cell>, to: At) -> Option<(usize, usize)> {
+    fn place_for_one(
+        &self,
+        kind: usize,
+        marks: &BTreeSet<usize>,
+        source: Option<Cell>,
+        to: At,
+    ) -> Option<(usize, usize)> {
         for container in self.containers_of(to) {
             let weight = self.rules.kinds[kind].weight;
             let too_heavy = |&(now, cap): &(i64, i64)| weight > 0 && now + weight > cap;
-            if !self.container_admits(container, kind, marks, source) || self.bearers(container, source).iter().any(too_heavy) {
+            if !self.container_admits(container, kind, marks, source)
+                || self.bearers(container, source).iter().any(too_heavy)
+            {
                 continue;
             }
             let lawful = |slot: &usize| {
@@ -291,7 +299,9 @@ impl Model {
                 because("no-room", asked * 1_000, room * 1_000)
             }
             At::Slot(container, slot) => {
-                if !self.container_admits(container, kind, marks, source) || !self.slot_admits(container, slot, kind, marks) {
+                if !self.container_admits(container, kind, marks, source)
+                    || !self.slot_admits(container, slot, kind, marks)
+                {
                     return no("not-admitted");
                 }
                 if let Some(no) = self.too_heavy(container, kind, source, asked) {
@@ -304,7 +314,11 @@ impl Model {
                 if count + asked > limit {
                     return because("stack-limit", (count + asked) * 1_000, limit * 1_000);
                 }
-                because("no-room", asked * 1_000, if there.is_some() && alike.is_none() { 0 } else { (limit - count) * 1_000 })
+                because(
+                    "no-room",
+                    asked * 1_000,
+                    if there.is_some() && alike.is_none() { 0 } else { (limit - count) * 1_000 },
+                )
             }
         }
     }
@@ -318,7 +332,10 @@ impl Model {
     fn too_heavy(&self, container: usize, kind: usize, source: Option<Cell>, asked: i64) -> Option<No> {
         let added = self.rules.kinds[kind].weight * asked;
         let bearers = self.bearers(container, source).into_iter();
-        bearers.filter(|(now, cap)| added > 0 && now + added > *cap).map(|(now, cap)| because("weight-cap", now + added, cap)).next()
+        bearers
+            .filter(|(now, cap)| added > 0 && now + added > *cap)
+            .map(|(now, cap)| because("weight-cap", now + added, cap))
+            .next()
     }
 
     fn new_id(&mut self) -> u64 {
@@ -328,7 +345,14 @@ impl Model {
 
     // Operations.
 
-    fn create(&mut self, amount: Amount, kind: usize, marks: &BTreeSet<usize>, to: At, at: (i64, i64)) -> Result<u64, No> {
+    fn create(
+        &mut self,
+        amount: Amount,
+        kind: usize,
+        marks: &BTreeSet<usize>,
+        to: At,
+        at: (i64, i64),
+    ) -> Result<u64, No> {
         if matches!(to, At::OnGround(_)) {
             return Err(no("unknown"));
         }
@@ -381,7 +405,8 @@ impl Model {
 
     /// The ids of the stacks that may be taken, in order.
     fn sources(&self, kind: Option<usize>, from: At, to: Option<At>) -> Result<Vec<u64>, No> {
-        let of_container = |container: usize| (0..self.rules.containers[container].slots).map(move |slot| Cell::Slot(container, slot));
+        let of_container =
+            |container: usize| (0..self.rules.containers[container].slots).map(move |slot| Cell::Slot(container, slot));
         let cells: Vec<Cell> = match from {
             At::Slot(container, slot) => vec![Cell::Slot(container, slot)],
             At::Container(container) => of_container(container).collect(),
@@ -433,7 +458,8 @@ impl Model {
         if asked == Some(0) {
             return Err(no("bad-amount"));
         }
-        let there: i64 = sources.iter().filter_map(|&id| self.get(self.find(id)?)).map(|stack| i64::from(stack.count)).sum();
+        let there: i64 =
+            sources.iter().filter_map(|&id| self.get(self.find(id)?)).map(|stack| i64::from(stack.count)).sum();
         if sources.is_empty() {
             return Err(no("empty-source"));
         }
@@ -471,11 +497,12 @@ impl Model {
         let mut given = 0;
         let mut laid: Vec<(usize, usize)> = Vec::new();
         match to {
-            None => given = wanted,
-            Some(At::Ground) => given = wanted,
+            None | Some(At::Ground) => given = wanted,
             Some(to) => {
                 while given < wanted {
-                    let Some((container, slot)) = self.place_for_one(stack.kind, &stack.marks, Some(cell), to) else { break };
+                    let Some((container, slot)) = self.place_for_one(stack.kind, &stack.marks, Some(cell), to) else {
+                        break;
+                    };
                     match &mut self.state.slots[container][slot] {
                         Some(there) => there.count += 1,
                         None => {
@@ -541,7 +568,9 @@ impl Model {
         self.state.slots[b][there] = mine.clone();
         for container in [b, a] {
             let spec = &self.rules.containers[container];
-            let worse = |was: i64, is: i64, cap: Option<i64>| cap.filter(|&cap| is > cap && is > was).map(|cap| because("weight-cap", is, cap));
+            let worse = |was: i64, is: i64, cap: Option<i64>| {
+                cap.filter(|&cap| is > cap && is > was).map(|cap| because("weight-cap", is, cap))
+            };
             let alone = worse(before.weight(container), self.weight(container), spec.cap);
             let held = spec.holder.and_then(|holder| {
                 worse(before.holder_weight(holder), self.holder_weight(holder), self.rules.holders[holder])

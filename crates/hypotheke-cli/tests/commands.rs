@@ -1,0 +1,198 @@
+//! Each command on the demo's data, its output compared whole.
+
+use serde_json::Value;
+use snapbox::str;
+
+use super::{golden, hypotheke, output, traverse};
+
+fn here() -> tempfile::TempDir {
+    tempfile::tempdir().expect("a folder")
+}
+
+#[test]
+fn demo_tells_the_whole_story() {
+    hypotheke(here().path()).arg("demo").assert().success().stdout_eq(golden("demo.txt")).stderr_eq("");
+}
+
+#[test]
+fn demo_in_json_is_json() {
+    let value: Value =
+        serde_json::from_str(&output(hypotheke(here().path()).args(["demo", "--format", "json"]), 0)).expect("JSON");
+    let scenarios = value["scenarios"].as_array().expect("a list");
+    assert!(scenarios.len() >= 12 && scenarios.iter().all(|scenario| scenario["verdict"] == "holds"));
+}
+
+#[test]
+fn demo_writes_its_files_or_nothing() {
+    let folder = here();
+    hypotheke(folder.path())
+        .args(["demo", "--write", "new/traverse"])
+        .assert()
+        .success()
+        .stdout_eq(golden("demo-write.txt"));
+    let written = std::fs::read_to_string(folder.path().join("new/traverse/rules.toml")).expect("the ruleset");
+    assert_eq!(written, include_str!("../demo/rules.toml"));
+    hypotheke(folder.path()).args(["demo", "--write", "new/traverse"]).assert().code(2).stderr_eq(str![[r#"
+error: `new/traverse` is not empty; nothing was written
+  help: name a folder that is not there yet
+
+"#]]);
+    hypotheke(folder.path()).args(["demo", "--write", "new/traverse/rules.toml"]).assert().code(2);
+    std::fs::create_dir(folder.path().join("empty")).expect("a folder");
+    hypotheke(folder.path()).args(["demo", "--write", "empty"]).assert().success();
+    let left: Vec<_> = std::fs::read_dir(folder.path())
+        .expect("the folder")
+        .map(|entry| entry.expect("an entry").file_name())
+        .collect();
+    assert_eq!(left.len(), 2, "nothing unfinished is left: {left:?}");
+}
+
+#[test]
+fn check_finds_the_demo_good() {
+    let folder = traverse();
+    let rules = folder.path().join("traverse");
+    hypotheke(&rules).arg("check").assert().success().stdout_eq(golden("check.txt")).stderr_eq("");
+    let json: Value =
+        serde_json::from_str(&output(hypotheke(&rules).args(["check", "--format", "json"]), 0)).expect("JSON");
+    assert_eq!((json["kinds"].as_u64(), json["faults"].as_array().map(Vec::len)), (Some(43), Some(0)));
+}
+
+#[test]
+fn show_draws_all_of_it() {
+    let folder = traverse();
+    let rules = folder.path().join("traverse");
+    hypotheke(&rules).arg("show").assert().success().stdout_eq(golden("show.txt"));
+    hypotheke(&rules)
+        .args(["show", "rules.toml", "surveyor", "locker-a"])
+        .assert()
+        .success()
+        .stdout_eq(golden("show-places.txt"));
+    let kinds = output(hypotheke(&rules).args(["show", "--part", "kinds"]), 0);
+    assert!(kinds.contains("fuel-drum") && !kinds.contains("slots taken"));
+    let json: Value =
+        serde_json::from_str(&output(hypotheke(&rules).args(["show", "--format", "json"]), 0)).expect("JSON");
+    let freezer = json["containers"]
+        .as_array()
+        .expect("a list")
+        .iter()
+        .find(|container| container["path"] == "freezer")
+        .expect("the freezer");
+    assert_eq!(freezer["stacks"][0]["properties"]["reading"], "3.2");
+    assert_eq!(freezer["admits"], "sample and not contaminated");
+}
+
+#[test]
+fn show_does_not_know_every_place() {
+    let folder = traverse();
+    hypotheke(&folder.path().join("traverse")).args(["show", "rules.toml", "sledge"]).assert().code(2).stderr_eq(str![
+        [r#"
+error: there is no place `sledge`
+  help: did you mean `sled`?
+
+"#]
+    ]);
+}
+
+#[test]
+fn verify_plays_the_folder_beside_the_ruleset() {
+    let folder = traverse();
+    hypotheke(&folder.path().join("traverse"))
+        .arg("verify")
+        .assert()
+        .success()
+        .stdout_eq(golden("verify.txt"))
+        .stderr_eq("");
+    let elsewhere = output(hypotheke(folder.path()).args(["verify", "--rules", "traverse/rules.toml"]), 0);
+    assert!(elsewhere.ends_with("all 13 scenarios hold   38 steps, 42 checks\n"), "{elsewhere}");
+}
+
+#[test]
+fn verify_tells_what_failed_and_draws_it() {
+    let folder = traverse();
+    let rules = folder.path().join("traverse");
+    hypotheke(&rules)
+        .args(["verify", "failing"])
+        .assert()
+        .code(1)
+        .stdout_eq(golden("verify-failing.txt"))
+        .stderr_eq("");
+    let json = output(hypotheke(&rules).args(["verify", "failing", "--format", "json"]), 1);
+    let value: Value = serde_json::from_str(&json).expect("JSON");
+    assert_eq!((value["failed"].as_u64(), value["held"].as_u64()), (Some(3), Some(0)));
+    assert_eq!(value["scenarios"][0]["failures"][0]["line"], 9);
+    assert_eq!(value["scenarios"][2]["failures"][0]["contents"][1]["item"], "tent");
+}
+
+#[test]
+fn verify_tells_every_step_when_asked() {
+    let folder = traverse();
+    let rules = folder.path().join("traverse");
+    hypotheke(&rules)
+        .args(["verify", "scenarios/sled.scenario", "--steps"])
+        .assert()
+        .success()
+        .stdout_eq(golden("verify-steps.txt"));
+    let json = output(hypotheke(&rules).args(["verify", "scenarios/sled.scenario", "--steps", "--format", "json"]), 0);
+    let value: Value = serde_json::from_str(&json).expect("JSON");
+    let refused = &value["scenarios"][0]["trace"][1]["answer"];
+    assert_eq!((refused["refused"].as_str(), refused["figures"]["asked"].as_str()), (Some("weight-cap"), Some("204")));
+}
+
+#[test]
+fn standard_input_is_read_where_a_dash_stands() {
+    let folder = traverse();
+    let rules = folder.path().join("traverse");
+    let scenario = "scenario From elsewhere\n  start\n    depot: 1 flare\n  end\n    depot: 1 flare\n";
+    let played = output(hypotheke(&rules).args(["verify", "-"]).stdin(scenario), 0);
+    assert!(played.contains("holds   From elsewhere"), "{played}");
+    let checked = output(hypotheke(&rules).args(["check", "-"]).stdin(include_str!("../demo/rules.toml")), 0);
+    assert!(checked.contains("43 kinds"), "{checked}");
+}
+
+#[test]
+fn colour_is_for_terminals_and_for_those_who_ask() {
+    let folder = traverse();
+    let rules = folder.path().join("traverse");
+    assert!(!output(hypotheke(&rules).arg("verify"), 0).contains('\u{1b}'));
+    assert!(output(hypotheke(&rules).args(["verify", "--color", "always"]), 0).contains('\u{1b}'));
+    let plain = output(hypotheke(&rules).arg("verify"), 0);
+    assert_eq!(output(hypotheke(&rules).arg("verify").env("NO_COLOR", "1"), 0), plain);
+}
+
+#[test]
+fn no_line_is_wider_than_100_columns() {
+    let folder = traverse();
+    let rules = folder.path().join("traverse");
+    for arguments in
+        [&["demo"][..], &["show"], &["verify", "--steps"], &["--help"], &["verify", "--help"], &["show", "--help"]]
+    {
+        for line in output(hypotheke(&rules).args(arguments), 0).lines() {
+            assert!(line.chars().count() <= 100, "{arguments:?}: {line}");
+        }
+    }
+    for line in output(hypotheke(&rules).args(["verify", "failing"]), 1).lines() {
+        assert!(line.chars().count() <= 100, "{line}");
+    }
+}
+
+#[test]
+fn the_same_input_gives_the_same_bytes() {
+    let folder = traverse();
+    let rules = folder.path().join("traverse");
+    for arguments in [
+        &["show"][..],
+        &["verify", "--steps"],
+        &["show", "--format", "json"],
+        &["verify", "--format", "json", "--steps"],
+    ] {
+        assert_eq!(output(hypotheke(&rules).args(arguments), 0), output(hypotheke(&rules).args(arguments), 0));
+    }
+}
+
+#[test]
+fn completions_are_printed_for_each_shell() {
+    for shell in ["bash", "elvish", "fish", "powershell", "zsh"] {
+        let script = output(hypotheke(here().path()).args(["--completions", shell]), 0);
+        assert!(script.contains("hypotheke") && script.contains("verify"), "{shell}");
+    }
+}

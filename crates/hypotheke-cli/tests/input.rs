@@ -1,0 +1,119 @@
+//! Wrong usage and bad input: one clear error each, status 2, nothing on standard output.
+
+use serde_json::Value;
+use snapbox::str;
+
+use super::{golden, hypotheke, output, traverse};
+
+#[test]
+fn wrong_usage_ends_with_2() {
+    let folder = tempfile::tempdir().expect("a folder");
+    for arguments in [
+        &[][..],
+        &["vrify"],
+        &["check", "--format", "xml"],
+        &["check", "a", "b"],
+        &["demo", "--write"],
+        &["--completions", "cmd"],
+    ] {
+        hypotheke(folder.path()).args(arguments).assert().code(2).stdout_eq("");
+    }
+}
+
+#[test]
+fn what_is_not_there_is_named() {
+    let folder = tempfile::tempdir().expect("a folder");
+    hypotheke(folder.path()).arg("check").assert().code(2).stdout_eq("").stderr_eq(str![[r#"
+error: can't read `rules.toml`: there is no such file
+  help: name the file, or make one to start from: `hypotheke demo --write FOLDER`
+
+"#]]);
+    hypotheke(folder.path()).args(["check", "."]).assert().code(2).stderr_eq(str![[r#"
+error: can't read `.`: it is a folder, not a file
+  help: name the file, or make one to start from: `hypotheke demo --write FOLDER`
+
+"#]]);
+    let traverse = traverse();
+    let rules = traverse.path().join("traverse");
+    std::fs::create_dir(rules.join("none")).expect("a folder");
+    hypotheke(&rules).args(["verify", "none"]).assert().code(2).stderr_eq(str![[r#"
+error: there is no scenario file in the folder `none`
+  help: scenario files end in `.scenario`
+
+"#]]);
+    std::fs::rename(rules.join("scenarios"), rules.join("others")).expect("renamed");
+    hypotheke(&rules).arg("verify").assert().code(2).stderr_eq(str![[r#"
+error: no scenario is named, and there is no folder `scenarios`
+  help: name scenario files or a folder: `hypotheke verify FILE`
+
+"#]]);
+}
+
+#[test]
+fn all_faults_of_a_ruleset_are_drawn_with_their_lines() {
+    let traverse = traverse();
+    let rules = traverse.path().join("traverse");
+    let text = std::fs::read_to_string(rules.join("rules.toml")).expect("the ruleset");
+    let broken = text
+        .replace("admits = \"not sample\"", "admits = \"not smaple\"")
+        .replace("weight-cap = 30", "weight-cap = 30.0005")
+        .replace("slots = 24", "slotz = 24")
+        .replace("\"1 tent\"", "\"1 tnet\"");
+    std::fs::write(rules.join("rules.toml"), broken).expect("written");
+    let table = std::fs::read_to_string(rules.join("items.csv")).expect("the table");
+    std::fs::write(
+        rules.join("items.csv"),
+        table.replace("ration-box,Ration box,food,10,", "ration-box,Ration box,food,\"10,5\","),
+    )
+    .expect("written");
+    hypotheke(&rules).arg("check").assert().code(2).stdout_eq("").stderr_eq(golden("check-faults.txt"));
+    let json: Value =
+        serde_json::from_str(&output(hypotheke(&rules).args(["check", "--format", "json"]), 2)).expect("JSON");
+    let faults = json["faults"].as_array().expect("a list");
+    assert_eq!(faults.len(), 6);
+    assert_eq!((faults[1]["line"].as_u64(), faults[1]["code"].as_str()), (Some(46), Some("unknown-key")));
+}
+
+#[test]
+fn warnings_are_drawn_and_end_with_0() {
+    let folder = tempfile::tempdir().expect("a folder");
+    let rules = "[kind.anvil]\nweight = 90\ntags = [\"iron\"]\n[container.sled]\nslots = 4\nweight-cap = 80\n";
+    std::fs::write(folder.path().join("rules.toml"), rules).expect("written");
+    hypotheke(folder.path())
+        .arg("check")
+        .assert()
+        .success()
+        .stdout_eq(golden("check-warnings-out.txt"))
+        .stderr_eq(golden("check-warnings-err.txt"));
+}
+
+#[test]
+fn faults_of_all_scenario_files_are_told_in_one_run() {
+    let traverse = traverse();
+    let rules = traverse.path().join("traverse");
+    std::fs::write(rules.join("scenarios/a.scenario"), "scenario A\n  steps\n    move 1 flar from depot to sled\n")
+        .expect("written");
+    std::fs::write(rules.join("scenarios/b.scenario"), "scenario B\n  steps\n    move 1 flare from depot/99 to sled\n")
+        .expect("written");
+    hypotheke(&rules).arg("verify").assert().code(2).stdout_eq("").stderr_eq(golden("verify-faults.txt"));
+    let json: Value =
+        serde_json::from_str(&output(hypotheke(&rules).args(["verify", "--format", "json"]), 2)).expect("JSON");
+    assert_eq!(json["faults"].as_array().map(Vec::len), Some(2));
+}
+
+#[test]
+fn names_can_not_steer_the_terminal() {
+    let folder = tempfile::tempdir().expect("a folder");
+    let rules = "title = \"a\\u001b[2Jb\"\n[kind.flare]\nname = \"\\u001b]0;x\\u0007\\u202e\"\n[container.c]\nname = \"\\u009b31m\"\nslots = 2\n[start]\nc = [\"1 flare\"]\n";
+    std::fs::write(folder.path().join("rules.toml"), rules).expect("written");
+    let steers = |text: &str| text.chars().any(|c| c.is_control() && c != '\n' || c == '\u{202e}');
+    for arguments in [&["show"][..], &["check"], &["show", "--format", "json"]] {
+        let text = output(hypotheke(folder.path()).args(arguments), 0);
+        assert!(!steers(&text), "{arguments:?}: {text:?}");
+    }
+    let scenario = "scenario \u{1b}[31mred\u{7}\n  steps\n    create 1 fl\u{1b}[5mare in c\n";
+    let found = hypotheke(folder.path()).args(["verify", "-"]).stdin(scenario).assert().code(2).get_output().clone();
+    assert!(!steers(&String::from_utf8(found.stderr).expect("text")));
+    let scenario = "scenario \u{1b}[31mred\u{7}\n  end\n    c: 2 flare\n";
+    assert!(!steers(&output(hypotheke(folder.path()).args(["verify", "-"]).stdin(scenario), 1)));
+}

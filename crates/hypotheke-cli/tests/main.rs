@@ -1,0 +1,35 @@
+//! The command as a user runs it.
+
+#![allow(clippy::expect_used, clippy::unwrap_used, clippy::panic, reason = "in a test, what goes wrong fails the test")]
+
+mod commands;
+mod documents;
+mod input;
+
+use std::path::{Path, PathBuf};
+
+use snapbox::Data;
+use snapbox::cmd::{Command, cargo_bin};
+
+/// The command, run where `folder` is, with nothing of the surroundings that could change its answer.
+fn hypotheke(folder: &Path) -> Command {
+    Command::new(cargo_bin!("hypotheke")).current_dir(folder).env_remove("NO_COLOR").env_remove("CLICOLOR_FORCE")
+}
+
+/// What a command is expected to print. `SNAPSHOTS=overwrite cargo test` accepts what it prints now.
+fn golden(name: &str) -> Data {
+    Data::read_from(&PathBuf::from(env!("CARGO_MANIFEST_DIR")).join("tests/golden").join(name), None)
+}
+
+/// A folder with the demo's files.
+fn traverse() -> tempfile::TempDir {
+    let folder = tempfile::tempdir().expect("a folder");
+    hypotheke(folder.path()).args(["demo", "--write", "traverse"]).assert().success();
+    folder
+}
+
+/// The standard output of a command that is expected to end with a status.
+fn output(command: Command, status: i32) -> String {
+    let output = command.assert().code(status).get_output().clone();
+    String::from_utf8(output.stdout).expect("text")
+}
