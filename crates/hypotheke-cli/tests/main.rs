@@ -4,6 +4,7 @@
 
 mod commands;
 mod documents;
+mod drawing;
 mod input;
 
 use std::path::{Path, PathBuf};

@@ -3,9 +3,13 @@
 #![allow(clippy::expect_used, clippy::unwrap_used, clippy::panic, reason = "in a test, what goes wrong fails the test")]
 
 mod agreement;
+mod bulk;
+mod data;
 mod input;
 mod laws;
 mod model;
+mod places;
+mod rulesets;
 mod scenarios;
 mod tables;
 mod worlds;

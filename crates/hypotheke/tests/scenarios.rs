@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use hypotheke::scenario::{Finding, ScenarioReport, Trace};
+use hypotheke::scenario::{Answer, Finding, ScenarioReport, Trace};
 use hypotheke::text::Source;
 use hypotheke::{Ruleset, ScenarioFile};
 use proptest::prelude::*;
@@ -244,5 +244,98 @@ proptest! {
         let printed = file.to_string();
         prop_assert_eq!(&parse(&printed), &file, "{}", printed);
         prop_assert_eq!(parse(&printed).to_string(), printed);
+    }
+}
+
+#[test]
+fn a_stack_is_looked_for_when_its_line_is_played() {
+    let reports = play(
+        "scenario a\n  start\n    ground: 1 flare\n  steps\n    pick up from ground/#7 to store\n\
+         scenario b\n  start\n    ground: 1 flare\n  steps\n    pick up from ground/#7 to store -> refused: unknown\n\
+         scenario c\n  start\n    ground: 1 flare\n  end\n    ground/#1: 1 flare\n    ground/#7: nothing\n",
+    );
+    let failed: Vec<usize> = reports.iter().map(|report| report.failures().len()).collect();
+    assert_eq!(failed, [1, 0, 1]);
+    let Finding::Answer { found, .. } = &reports[0].failures()[0].finding else { panic!("an answer") };
+    assert_eq!(found, "refused: unknown: no stack #7 lies on the ground");
+    let Finding::Unresolved(why) = &reports[2].failures()[0].finding else { panic!("a place that is not there") };
+    assert_eq!(why, "no stack #7 lies on the ground");
+}
+
+#[test]
+fn a_trace_tells_every_step_with_its_answer_and_events() {
+    let text = "scenario x\n  start\n    store: 4 flare\n  steps\n    move up to 9 flare from store to twos -> moved 4\n    now twos has: 2 flare\n    \
+                consume 1 rope from store -> refused\n    drop from ground/#99 -> refused\n";
+    let file = parse(text);
+    let playable = file.check(&rules()).unwrap_or_else(|errors| panic!("{errors}"));
+    let report = playable.play(Trace::Steps).next().expect("a report");
+    assert!(report.passed(), "{:?}", report.failures());
+    let told: Vec<String> = report
+        .steps()
+        .iter()
+        .map(|step| match &step.answer {
+            Answer::Applied { verb, outcome } => format!("{verb} {} left {}", outcome.done(), outcome.left()),
+            Answer::Refused { refusal, because } => format!("{}: {because}", refusal.reason()),
+            Answer::Unresolved(why) => why.clone(),
+            Answer::Checked { holds } => holds.to_string(),
+        })
+        .collect();
+    assert_eq!(
+        told,
+        ["moved 4 left 5", "true", "empty-source: nothing of it lies in store", "no stack #99 lies on the ground"]
+    );
+    assert_eq!(report.steps()[0].events, ["2 flare: store/0 to twos/0", "2 flare: store/0 to twos/1"]);
+    assert!(report.steps()[1].events.is_empty());
+    assert_eq!((report.played(), report.checks()), (3, 1));
+    assert_eq!(playable.play(Trace::Failures).next().expect("a report").steps().len(), 0);
+}
+
+#[test]
+fn failures_bring_the_places_they_have_to_do_with_and_the_world_of_that_moment() {
+    let reports = play(
+        "scenario x\n  start\n    store: 4 flare\n    ann.bag: 1 rope\n  steps\n    ann moves 1 flare from store to bag\n    ann moves 9 flare from store to bag\n",
+    );
+    let [failure] = reports[0].failures() else { panic!("one failure") };
+    let names: Vec<&str> = failure.places.iter().map(|&id| failure.world.container_name(id)).collect();
+    assert_eq!(names, ["store", "ann.bag"]);
+    let bag = failure.world.container("ann.bag").expect("a bag");
+    assert_eq!(failure.world.stacks(bag).count(), 2, "the first step was played, the second not");
+}
+
+#[test]
+fn scenarios_are_read_from_files_too() {
+    let folder = tempfile::tempdir().expect("a folder");
+    let path = folder.path().join("x.scenario");
+    std::fs::write(&path, "\u{feff}scenario From a file\r\n  end\r\n    store: nothing\r\n").expect("written");
+    let file = ScenarioFile::load(&path).unwrap_or_else(|error| panic!("{error}"));
+    assert_eq!(
+        file.scenarios().next().map(|scenario| scenario.title.as_str().to_owned()),
+        Some("From a file".to_owned())
+    );
+    assert!(file.source().name().ends_with("x.scenario"));
+    assert!(file.check(&rules()).expect("known names").play(Trace::Failures).all(|report| report.passed()));
+    let error = ScenarioFile::load(folder.path()).expect_err("a folder").to_string();
+    assert!(error.ends_with("it is a folder, not a file"), "{error}");
+}
+
+#[test]
+fn what_is_measured_is_compared_as_the_line_says() {
+    let start = "scenario x\n  start\n    store: 2 rope, 1 flare (wet), 1 core (reading 1), 1 feather\n    ground: 1 flare (wet)\n";
+    for (line, holds) in [
+        ("weight of store = 13.1 kg", true),
+        ("weight of store/0 = 13.1", false),
+        ("weight of store/0 = 6.4", true),
+        ("weight of ann < 1", true),
+        ("weight of ground != 0.3 kg", false),
+        ("count of rope = 2", true),
+        ("count of rope in store/1 = 0", true),
+        ("count of sample >= 1", true),
+        ("count of wet = 2", true),
+        ("count of wet in store <= 1", true),
+        ("count of flare in ground > 1", false),
+        ("free slots of store = 4", true),
+        ("free slots of box-a > 2", false),
+    ] {
+        assert_eq!(play(&format!("{start}  end\n    {line}\n"))[0].passed(), holds, "{line}");
     }
 }

@@ -213,3 +213,86 @@ fn a_large_container_gives_the_same_answers_as_a_small_one() {
         assert_eq!((world.stacks(a).count(), world.stacks(b).count()), (1, 33 + 12 - 1 + 1), "{slots}");
     }
 }
+
+#[test]
+fn debugging_a_world_tells_what_lies_where_on_one_line() {
+    let mut world = world();
+    applied(&mut world, "drop 1 rope from store");
+    assert_eq!(
+        format!("{world:?}"),
+        "World { number: 0, revision: 1, store: \"2 rope, 2 rope\", ground: \"1 rope\", .. }"
+    );
+    assert!(
+        format!("{:?}", world.rules()).starts_with("Ruleset { title: \"\", version: 1, kinds: 3,"),
+        "{:?}",
+        world.rules()
+    );
+}
+
+#[test]
+fn a_clone_goes_its_own_way() {
+    let mut one = world();
+    let mut other = one.clone();
+    applied(&mut one, "drop 2 rope from store at 1,1 within 9");
+    let store = other.container("store").unwrap();
+    assert_eq!((other.revision(), other.stacks(store).count(), other.ground().count()), (0, 2, 0));
+    applied(&mut other, "drop 2 rope from store at 1,1 within 9");
+    let ground = |world: &World| world.ground().map(|(stack, at)| (stack.id(), at)).collect::<Vec<_>>();
+    assert_eq!(ground(&one), ground(&other), "the same operation on the same world gives the same result");
+    applied(&mut one, "drop 1 rope from store within 9");
+    assert_ne!(ground(&one), ground(&other));
+}
+
+#[test]
+fn worlds_with_other_seeds_scatter_otherwise() {
+    let position = |seed| {
+        let mut world = world().numbered(0, seed);
+        applied(&mut world, "drop 1 rope from store within 1000");
+        world.ground().next().unwrap().1
+    };
+    assert_ne!(position(1), position(2));
+    assert_eq!(position(1), position(1));
+}
+
+#[test]
+fn a_refused_scatter_draws_no_random_number() {
+    let (mut one, mut other) = (world(), world());
+    assert!(perform(&mut one, "drop 9 rope from store within 5").is_err());
+    for world in [&mut one, &mut other] {
+        applied(world, "drop 1 rope from store within 5");
+    }
+    assert_eq!(one.ground().next().unwrap().1, other.ground().next().unwrap().1);
+}
+
+#[test]
+fn slots_tell_their_name_limit_and_stack() {
+    let rules = Ruleset::builder()
+        .kind("rope", |kind| kind.stack_limit(3))
+        .container("rack", |rack| rack.slots(3).stack_limit(2).named_slot("top", "rope"))
+        .start("rack", ["3 rope"])
+        .build()
+        .unwrap_or_else(|errors| panic!("{errors}"));
+    let world = World::new(&Arc::new(rules));
+    let (rack, rope) = (world.container("rack").unwrap(), world.rules().find_kind("rope").unwrap());
+    let told: Vec<_> = world
+        .slots(rack)
+        .map(|slot| (slot.number(), slot.name(), slot.limit(rope), slot.stack().map(hypotheke::StackView::count)))
+        .collect();
+    assert_eq!(told, [(0, Some("top"), 2, Some(2)), (1, None, 2, Some(1)), (2, None, 2, None)]);
+    let stacks: Vec<_> = world.stacks(rack).map(|(_, stack)| stack).collect();
+    assert!(stacks[0].is_alike(stacks[1]) && world.slots(rack).all(|slot| slot.container() == rack));
+    assert_eq!(
+        (world.free_slots(rack), world.stack(rack, 2).is_none(), world.stack(rack, 99).is_none()),
+        (1, true, true)
+    );
+}
+
+#[test]
+fn an_operation_that_finds_nothing_to_change_is_applied_and_says_so() {
+    let mut world = world();
+    let store = world.container("store").unwrap();
+    let outcome = world.perform(&Operation::moving(Amount::All, (store, 0), (store, 0))).unwrap();
+    assert_eq!((outcome.changed(), outcome.revision(), world.events().len()), (false, 1, 0));
+    let outcome = world.perform(&Operation::swapping((store, 0), (store, 1))).unwrap();
+    assert_eq!((outcome.changed(), outcome.done(), outcome.asked(), outcome.revision()), (true, 5, None, 2));
+}

@@ -214,7 +214,10 @@ impl Draft<'_> {
                     None => Cause::NoRoom { at: Place::Holder(world.holder_id(holder)), asked, room: 0 },
                 }
             }
-            Target::Ground => Cause::NoRoom { at: Place::Ground, asked, room: u64::from(self.ground_room()) },
+            Target::Ground => {
+                let limit = self.world.rules.figures[item.kind as usize].stack_limit;
+                Cause::NoRoom { at: Place::Ground, asked, room: u64::from(self.ground_room()) * u64::from(limit) }
+            }
         }
     }
 

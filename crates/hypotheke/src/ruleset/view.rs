@@ -3,6 +3,7 @@
 use hashbrown::HashTable;
 use rustc_hash::{FxBuildHasher, FxHashMap};
 use std::collections::BTreeSet;
+use std::fmt;
 use std::hash::BuildHasher;
 
 use super::bits::Bits;
@@ -17,7 +18,7 @@ use crate::text::{Diagnostics, Source};
 ///
 /// Read one with [`Ruleset::load`] or [`Ruleset::from_toml`], or build one with [`Ruleset::builder`]. It never changes;
 /// worlds share it.
-#[derive(Clone, Debug, Default)]
+#[derive(Clone, Default)]
 pub struct Ruleset {
     pub(crate) title: String,
     pub(crate) version: u32,
@@ -43,6 +44,19 @@ pub struct Ruleset {
     pub(super) holders: Vec<HolderDef>,
     pub(super) holder_index: FxHashMap<Box<str>, HolderDefId>,
     pub(crate) start: Vec<StartEntry>,
+}
+
+/// The name and the sizes; all of it would fill pages.
+impl fmt::Debug for Ruleset {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("Ruleset")
+            .field("title", &self.title)
+            .field("version", &self.version)
+            .field("kinds", &self.kinds.len())
+            .field("containers", &self.containers.len())
+            .field("holders", &self.holders.len())
+            .finish_non_exhaustive()
+    }
 }
 
 #[derive(Clone, Debug)]

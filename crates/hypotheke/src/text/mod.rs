@@ -6,6 +6,8 @@
 mod diagnostic;
 mod nearest;
 mod source;
+#[cfg(test)]
+mod tests;
 mod word;
 
 pub use diagnostic::{Diagnostic, Diagnostics, Severity};

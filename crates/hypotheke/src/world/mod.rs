@@ -40,7 +40,7 @@ const NONE: u32 = u32::MAX;
 ///
 /// A world is made from a ruleset with its start contents ([`World::new`]) or without ([`World::empty`]). It is read
 /// with its methods and changed by operations only ([`World::perform`]).
-#[derive(Clone, Debug)]
+#[derive(Clone)]
 pub struct World {
     pub(crate) rules: Arc<Ruleset>,
     pub(crate) number: u32,

@@ -1,5 +1,6 @@
 //! Reading a world.
 
+use std::fmt;
 use std::sync::Arc;
 
 use super::apply::slot_limit;
@@ -299,6 +300,21 @@ impl World {
         let state = &self.containers[container as usize];
         let limit = |slot| slot_limit(&self.rules, state.stack_limit, state.ruled, state.def, kind, slot);
         state.index.next_with_room(self.cells_of(state), class, from, limit)
+    }
+}
+
+/// The contents by names: `depot: 4 flare, 1 rope`.
+impl fmt::Debug for World {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let text = |stacks: &mut dyn Iterator<Item = StackView<'_>>| {
+            stacks.map(|stack| format!("{} {}", stack.count(), stack.kind().id())).collect::<Vec<_>>().join(", ")
+        };
+        let mut told = f.debug_struct("World");
+        told.field("number", &self.number).field("revision", &self.revision);
+        for id in self.containers().filter(|&id| self.free_slots(id) < self.slot_count(id.index)) {
+            told.field(self.container_name(id), &text(&mut self.stacks(id).map(|(_, stack)| stack)));
+        }
+        told.field("ground", &text(&mut self.ground().map(|(stack, _)| stack))).finish_non_exhaustive()
     }
 }
 

@@ -1,0 +1,105 @@
+//! How containers and tables are drawn when they are not as tidy as the demo's.
+
+use std::path::Path;
+
+use snapbox::str;
+
+use super::{hypotheke, output};
+
+fn folder(rules: &str) -> tempfile::TempDir {
+    let folder = tempfile::tempdir().expect("a folder");
+    std::fs::write(folder.path().join("rules.toml"), rules).expect("written");
+    folder
+}
+
+fn show(folder: &Path, arguments: &[&str]) -> String {
+    output(hypotheke(folder).arg("show").args(arguments), 0)
+}
+
+fn widest(text: &str) -> usize {
+    text.lines().map(|line| line.chars().count()).max().unwrap_or(0)
+}
+
+#[test]
+fn wide_containers_are_folded_into_bands() {
+    let folder = folder(
+        "[kind.k]\n[container.wide]\nslots = 40\ncolumns = 20\n[start]\n\"wide/0\" = [\"1 k\"]\n\"wide/19\" = [\"1 k\"]\n",
+    );
+    let drawn = show(folder.path(), &["rules.toml", "wide"]);
+    assert!(widest(&drawn) <= 100, "{drawn}");
+    hypotheke(folder.path()).args(["show", "rules.toml", "wide"]).assert().success().stdout_eq(str![[r#"
+A ruleset without a title   version 1
+
+wide  wide                                                                   2 of 40 slots taken · 0
+  0 ───────── 1 ───────── 2 ───────── 3 ───────── 4 ───────── 5 ───────── 6 ───────── 7 ─────────
+  k           ·           ·           ·           ·           ·           ·           ·
+  1 of 1
+  8 to 15 empty
+  16 ──────── 17 ──────── 18 ──────── 19 ────────
+  ·           ·           ·           k
+                                      1 of 1
+  20 to 39 empty
+
+"#]]);
+}
+
+#[test]
+fn long_names_are_cut_and_long_filters_too() {
+    let long = "a".repeat(60);
+    let filter = [long.as_str(); 9].join(" or ");
+    let rules = format!(
+        "title = \"{}\"\n[kind.{long}]\nname = \"{}\"\nweight = 123456789012.125\nvalue = -999999999999.999\nstack-limit = 4294967295\ntags = [\"{}\"]\n\
+         [container.c]\nname = \"{}\"\nslots = 2\nadmits = \"{filter}\"\n[start]\nc = [\"70000 {long}\"]\n",
+        "long ".repeat(40),
+        "Name ".repeat(30),
+        format_args!("t{}", "x".repeat(50)),
+        "Container ".repeat(20)
+    );
+    let folder = folder(&rules);
+    let drawn = show(folder.path(), &[]);
+    assert!(widest(&drawn) <= 100, "{drawn}");
+    assert!(drawn.contains("70000 of 429496") && drawn.contains('…'), "{drawn}");
+}
+
+#[test]
+fn letters_of_double_width_keep_their_columns() {
+    let folder = folder("[kind.k]\nname = \"氷床コア\"\n[kind.l]\nname = \"Core\"\n");
+    let drawn = show(folder.path(), &["--part", "kinds"]);
+    // Each of the four letters takes two columns, so the line has four characters less.
+    let ends: Vec<usize> = drawn.lines().skip(3).map(|line| line.chars().count()).collect();
+    assert_eq!(ends, [32, 36], "{drawn}");
+}
+
+#[test]
+fn an_empty_ruleset_has_little_to_show() {
+    let folder = folder("title = \"Empty\"\n");
+    assert_eq!(show(folder.path(), &["--part", "containers"]), "Empty   version 1\n");
+    hypotheke(folder.path()).arg("check").assert().success().stdout_eq(str![[r#"
+good   Empty   version 1
+       0 kinds, 0 tags, 0 containers, 0 holders
+next   `hypotheke show` draws it, `hypotheke verify` plays scenarios
+
+"#]]);
+}
+
+#[test]
+fn what_lies_on_the_ground_is_drawn_with_a_failure() {
+    let folder = folder("[kind.k]\nstack-limit = 3\n[container.c]\nslots = 2\n");
+    let scenario =
+        "scenario Ground\n  start\n    c: 3 k\n  steps\n    drop 2 k from c at 1.5,-2\n  end\n    ground: 3 k\n";
+    hypotheke(folder.path()).args(["verify", "-"]).stdin(scenario).assert().code(1).stdout_eq(str![[r#"
+<stdin>
+  FAILS   Ground                                                                     1 step, 1 check
+
+    line 7, at the end: ground: 3 k
+      ground   expected   found
+      k               3       2   differs
+
+ground  0
+  #2 at 1.5,-2  2 k
+
+1 of 1 scenario failed, 0 held   1 step, 1 check
+next   `--steps` tells every step; mend the rules or what the scenario expects
+
+"#]]);
+}

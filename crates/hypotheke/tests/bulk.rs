@@ -1,0 +1,114 @@
+//! Operations that touch thousands of slots at once, where pending changes are kept in another way than for a few.
+
+use std::collections::BTreeMap;
+use std::sync::Arc;
+
+use hypotheke::{Amount, ContainerId, Operation, Ruleset, Variant, World};
+
+const SLOTS: u32 = 6_000;
+
+fn world() -> (World, [ContainerId; 2]) {
+    let rules = Ruleset::builder()
+        .mark("wet")
+        .kind("rope", |kind| kind.stack_limit(3).weight(1.into()))
+        .kind("flare", |kind| kind.stack_limit(7).weight(2.into()))
+        .kind("hat", |kind| kind.weight(3.into()))
+        .container("a", |a| a.slots(SLOTS))
+        .container("b", |b| b.slots(SLOTS))
+        .container("few", |few| few.slots(100).stack_limit(2))
+        .build()
+        .unwrap_or_else(|errors| panic!("{errors}"));
+    let world = World::new(&Arc::new(rules));
+    let containers = ["a", "b"].map(|name| world.container(name).expect("a container"));
+    (world, containers)
+}
+
+fn perform(world: &mut World, operation: &Operation) -> u64 {
+    world.perform(operation).unwrap_or_else(|refusal| panic!("{}", world.explain(&refusal))).done()
+}
+
+/// One item in each slot: kinds in turn, every fifth of them wet.
+fn scattered(world: &mut World, container: ContainerId) {
+    let kinds: Vec<_> = world.rules().kinds().map(hypotheke::Kind::handle).collect();
+    let wet = world.rules().find_mark("wet").expect("a mark");
+    for slot in 0..SLOTS {
+        let variant = if slot % 5 == 0 { Variant::plain().marked(wet) } else { Variant::plain() };
+        let action = hypotheke::Action::Create {
+            amount: Amount::Exactly(1),
+            kind: kinds[slot as usize % kinds.len()],
+            variant,
+            to: (container, slot).into(),
+            landing: hypotheke::Landing::default(),
+        };
+        perform(world, &action.into());
+    }
+}
+
+fn contents(world: &World, container: ContainerId) -> BTreeMap<(String, bool), u64> {
+    let mut found = BTreeMap::new();
+    for (_, stack) in world.stacks(container) {
+        let key = (stack.kind().id().to_owned(), stack.marks().next().is_some());
+        *found.entry(key).or_insert(0) += u64::from(stack.count());
+    }
+    found
+}
+
+#[test]
+fn a_container_emptied_into_another_merges_as_it_goes() {
+    let (mut world, [a, b]) = world();
+    scattered(&mut world, a);
+    let (before, weight) = (contents(&world, a), world.container_weight(a));
+    assert_eq!(perform(&mut world, &Operation::moving(Amount::All, a, b)), u64::from(SLOTS));
+    assert_eq!((world.stacks(a).count(), world.free_slots(a)), (0, SLOTS));
+    assert_eq!((contents(&world, b), world.container_weight(b)), (before.clone(), weight));
+    let stacks = |kind: &str, limit: u64| {
+        [false, true].map(|wet| before[&(kind.to_owned(), wet)].div_ceil(limit)).iter().sum::<u64>()
+    };
+    let expected = stacks("rope", 3) + stacks("flare", 7) + stacks("hat", 1);
+    assert_eq!(world.stacks(b).count() as u64, expected, "no stack is left half full but the last of each sort");
+}
+
+#[test]
+fn what_does_not_fit_leaves_all_as_it_was() {
+    let (mut world, [a, _]) = world();
+    scattered(&mut world, a);
+    let few = world.container("few").expect("a container");
+    let before: Vec<_> = world.stacks(a).map(|(slot, stack)| (slot, stack.id(), stack.count())).collect();
+    let refusal = world.perform(&Operation::moving(Amount::All, a, few)).expect_err("it does not fit");
+    assert_eq!(refusal.reason(), hypotheke::Reason::NoRoom);
+    assert_eq!(world.stacks(a).map(|(slot, stack)| (slot, stack.id(), stack.count())).collect::<Vec<_>>(), before);
+    assert_eq!(world.stacks(few).count(), 0);
+    let could = refusal.could();
+    assert_eq!(perform(&mut world, &Operation::moving(Amount::UpTo(SLOTS), a, few)), could);
+    assert_eq!(world.free_slots(few), 0);
+    assert_eq!(world.stacks(few).map(|(_, stack)| u64::from(stack.count())).sum::<u64>(), could);
+}
+
+#[test]
+fn thousands_of_stacks_land_and_are_picked_up_in_order() {
+    let (mut world, [a, b]) = world();
+    scattered(&mut world, a);
+    let ids: Vec<_> = world.stacks(a).map(|(_, stack)| stack.id()).collect();
+    perform(&mut world, &Operation::dropping(Amount::All, a, hypotheke::Landing::default()));
+    assert_eq!(
+        world.ground().map(|(stack, _)| stack.id()).collect::<Vec<_>>(),
+        ids,
+        "each lands as its own, in slot order"
+    );
+    let action = hypotheke::Action::PickUp { amount: Amount::All, kind: None, from: None, to: b.into() };
+    assert_eq!(perform(&mut world, &action.into()), u64::from(SLOTS));
+    assert_eq!((world.ground().count(), world.ground_weight()), (0, 0.into()));
+    assert_eq!(world.stacks(b).next().map(|(_, stack)| stack.id()), ids.first().copied());
+}
+
+#[test]
+fn consuming_a_kind_takes_all_of_it_and_nothing_else() {
+    let (mut world, [a, _]) = world();
+    scattered(&mut world, a);
+    let flare = world.rules().find_kind("flare").expect("a kind");
+    let lay: u64 = contents(&world, a).iter().filter(|((kind, _), _)| kind == "flare").map(|(_, count)| count).sum();
+    assert_eq!(perform(&mut world, &Operation::consuming(Amount::All, flare, a)), lay);
+    assert!(contents(&world, a).keys().all(|(kind, _)| kind != "flare"));
+    assert_eq!(world.tally(flare).consumed, lay);
+    assert_eq!(u64::from(world.free_slots(a)), lay);
+}

@@ -1,0 +1,154 @@
+//! Places by name, and how refusals, places and events are told.
+
+use std::sync::Arc;
+
+use hypotheke::{NamedOperation, Path, Place, Ruleset, World};
+
+fn world() -> World {
+    let rules = Ruleset::from_toml(
+        "rules.toml",
+        "units = { weight = \"kg\" }\n[mark.wet]\n[kind.rope]\nweight = 3.2\nstack-limit = 3\n[kind.flare]\nstack-limit = 6\n[kind.hat]\n\
+         [container.store]\nslots = 8\ncolumns = 3\n[container.small]\nslots = 1\nweight-cap = 10\n\
+         [container.rack]\nslots = 3\nadmits = \"not wet\"\nslot = [{ name = \"top\", admits = \"hat\", stack-limit = 1 }]\n\
+         [container.pegs]\nslot = [{ admits = \"hat\" }, { admits = \"hat\" }]\n\
+         [container.bag]\nslots = 2\n[container.belt]\nslots = 2\n\
+         [holder.ann]\ncarries = [\"bag\", \"belt\"]\nweight-cap = 12\n[holder.bert]\ncarries = [\"bag\"]\n\
+         [start]\nstore = [\"3 rope\", \"4 flare\", \"1 flare (wet)\"]\nground = [\"2 rope\"]\n",
+    );
+    World::new(&Arc::new(rules.unwrap_or_else(|errors| panic!("{errors}"))))
+}
+
+fn place(world: &World, path: &str, actor: Option<&str>) -> Result<String, String> {
+    let path: Path = path.parse().unwrap_or_else(|error| panic!("{path}: {error}"));
+    let actor = actor.and_then(|name| world.holder(name));
+    world.place(&path, actor).map(|place| world.place_name(place)).map_err(|error| error.to_string())
+}
+
+#[test]
+fn every_way_to_write_a_place_leads_there() {
+    let world = world();
+    for (path, actor, expected) in [
+        ("store", None, Ok("store")),
+        ("store/7", None, Ok("store/7")),
+        ("store@0,2", None, Ok("store/2")),
+        ("store@2,1", None, Ok("store/7")),
+        ("rack/top", None, Ok("rack/top")),
+        ("rack/0", None, Ok("rack/top")),
+        ("ann", None, Ok("ann")),
+        ("ann.bag", None, Ok("ann.bag")),
+        ("ann.bag/1", None, Ok("ann.bag/1")),
+        ("belt", None, Ok("ann.belt")),
+        ("bag", Some("bert"), Ok("bert.bag")),
+        ("bag", Some("ann"), Ok("ann.bag")),
+        ("ground", None, Ok("ground")),
+        ("ground/#4", None, Ok("ground/#4")),
+        ("#4", None, Ok("ground/#4")),
+        ("#2", None, Ok("store/1")),
+        ("bag", None, Err("there are several `bag`")),
+        ("store/8", None, Err("`store` has no slot 8")),
+        ("store@2,2", None, Err("`store` has no slot in row 2, column 2")),
+        ("store@0,3", None, Err("`store` has no slot in row 0, column 3")),
+        ("store@4294967295,4294967295", None, Err("`store` has no slot in row 4294967295, column 4294967295")),
+        ("rack/bottom", None, Err("`rack` has no slot named `bottom`")),
+        ("ann/0", None, Err("`ann/0` leads nowhere")),
+        ("ann.rack", None, Err("there is no place `ann.rack`")),
+        ("ground/0", None, Err("`ground/0` leads nowhere")),
+        ("ground/#2", None, Err("no stack #2 lies on the ground")),
+        ("#9", None, Err("there is no stack #9")),
+        ("store/0/1", None, Err("`store/0/1` leads into a stack that has no inside")),
+        ("store/", None, Err("`store` has slots; this step leads nowhere")),
+        ("shed", None, Err("there is no place `shed`")),
+    ] {
+        let expected: Result<&str, &str> = expected;
+        assert_eq!(place(&world, path, actor), expected.map(str::to_owned).map_err(str::to_owned), "{path}");
+    }
+}
+
+#[test]
+fn paths_that_are_no_paths_are_told() {
+    for (text, expected) in [
+        ("", "a name is missing in this place"),
+        ("/3", "a name is missing in this place"),
+        ("store//3", "a name is missing in this place"),
+        ("Store", "a place is written in lower-case letters"),
+        ("store@1", "after `@` come a row and a column"),
+        ("store@-1,0", "after `@` come a row and a column"),
+        ("store/99999999999", "this number is too large"),
+        ("#1x", "a place is written in lower-case letters"),
+        ("#99999999999999999999", "this number is too large"),
+        ("#16777216:1", "this number is too large"),
+    ] {
+        let error = text.parse::<Path>().expect_err(text).to_string();
+        assert!(error.starts_with(expected), "{text}: {error}");
+    }
+    let deep = format!("store{}", "/1".repeat(65));
+    assert_eq!(deep.parse::<Path>().expect_err("deep").to_string(), "this place has too many steps");
+}
+
+#[test]
+fn every_reason_is_told_with_its_figures() {
+    let mut world = world();
+    for (sentence, expected) in [
+        ("move 0 rope from store to bag", "there is no such amount here"),
+        ("move hat from store to rack", "nothing of it lies in store"),
+        ("move 1 hat from store/5 to rack", "nothing of it lies in store/5"),
+        ("move 5 rope from store to rack", "asked for 5, but 3 lie in store"),
+        ("consume 9 flare from store/2", "asked for 9, but 1 lies in store/2"),
+        ("move flare from store/2 to rack", "rack does not admit this flare: it admits `not wet`"),
+        ("move rope from store to rack/top", "rack/top does not admit this rope: it admits `hat`"),
+        ("move rope from store to pegs", "no slot of pegs admits this rope"),
+        ("create 4 rope in small", "small would weigh 12.8 kg of 10 kg"),
+        ("ann picks up 9 rope", "asked for 9, but 2 lie in ground"),
+        ("create 4 rope in ann.bag", "ann would weigh 12.8 kg of 12 kg"),
+        ("create 7 flare in small/0", "small/0 would hold 7 of 6"),
+        ("create 7 flare in small", "asked for 7, but small has room for 6"),
+        ("create 1 hat in store/0", "asked for 1, but store/0 has room for 0"),
+        ("create 4294967295 rope in ground", "asked for 4294967295, but ground has room for 3145725"),
+    ] {
+        let operation: NamedOperation = sentence.parse().unwrap_or_else(|error| panic!("{sentence}: {error}"));
+        let named_actor = operation.actor.clone();
+        let operation = NamedOperation { actor: named_actor.or(Some("ann".into())), ..operation };
+        let operation = operation.resolve(&world).unwrap_or_else(|error| panic!("{sentence}: {error}"));
+        let refusal = world.perform(&operation).expect_err(sentence);
+        assert_eq!(world.explain(&refusal), expected, "{sentence}");
+    }
+}
+
+#[test]
+fn events_name_both_ends() {
+    let mut world = world();
+    let mut told = Vec::new();
+    for sentence in [
+        "create 2 hat in rack",
+        "drop 1 rope from store at 1.5,-2",
+        "pick up from ground/#4 to small",
+        "swap small/0 with store/5",
+        "consume 2 flare from store",
+    ] {
+        let operation: NamedOperation = sentence.parse().expect(sentence);
+        let operation = operation.resolve(&world).unwrap_or_else(|error| panic!("{sentence}: {error}"));
+        assert!(world.perform(&operation).is_ok_and(hypotheke::Outcome::is_whole), "{sentence}");
+        told.extend(world.events().iter().map(|event| world.describe_event(event)));
+    }
+    assert_eq!(
+        told,
+        [
+            "1 hat created in rack/top",
+            "1 hat created in rack/1",
+            "1 rope: store/0 to ground/#7 at 1.5,-2",
+            "2 rope: ground/#4 at 0,0 to small/0",
+            "small/0 and store/5 exchanged",
+            "2 flare consumed from store/1",
+        ]
+    );
+    let ends: Vec<Option<Place>> = world
+        .events()
+        .iter()
+        .filter_map(|event| match event {
+            hypotheke::Event::Transferred { to, .. } => Some(world.place_of_end(to)),
+            _ => None,
+        })
+        .collect();
+    assert_eq!(ends, [None], "what is consumed goes nowhere");
+    assert!(world.events()[0].is_consumption() && !world.events()[0].is_creation());
+}
