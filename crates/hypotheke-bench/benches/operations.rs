@@ -2,7 +2,7 @@
 
 use hypotheke_bench::plain::Plain;
 use hypotheke_bench::workload::{Library, Workload};
-use hypotheke_bench::{interleaved, rate, timed_runs};
+use hypotheke_bench::{interleaved, rate, timed, timed_runs};
 
 const PAIRS: usize = 11;
 
@@ -11,7 +11,6 @@ fn main() {
     println!(
         "slots      plain        library      library / plain (medians of {PAIRS} interleaved pairs, M operations/s)"
     );
-    let mut rates = Vec::new();
     for (slots, steps, runs) in [(30, 400_000, 1), (1_000, 100_000, 1), (100_000, 400, 40)] {
         if only.is_some_and(|only| only != slots) {
             continue;
@@ -39,11 +38,27 @@ fn main() {
         assert!(total > 0);
         let (plain, library) = (rate(steps * runs, pairs.first), rate(steps * runs, pairs.second));
         println!("{slots:7}  {plain:10.3}   {library:10.3}   {:10.2}", pairs.ratio);
-        rates.push(library);
     }
-    if let [at_30, _, at_100_000] = rates[..] {
-        println!("library at 100,000 slots / at 30: {:.2}", at_100_000 / at_30);
+    if only.is_none() {
+        own_rates();
     }
+}
+
+/// The library alone, on containers that have been in use for a while: what is lost from 30 slots to 100,000.
+fn own_rates() {
+    const STEPS: usize = 200_000;
+    let [small, large] = [30, 100_000].map(|slots| Workload::new(slots, STEPS));
+    let (mut few, mut many) = (filled(&small).1, filled(&large).1);
+    let play = |library: &mut Library, workload: &Workload| {
+        timed(&mut || {
+            workload.steps.iter().for_each(|step| {
+                std::hint::black_box(library.play(*step));
+            });
+        })
+    };
+    let pairs = interleaved(PAIRS, || play(&mut few, &small), || play(&mut many, &large));
+    let (few, many) = (rate(STEPS, pairs.first), rate(STEPS, pairs.second));
+    println!("library in steady use: {few:.3} at 30 slots, {many:.3} at 100,000: {:.2} of it", pairs.ratio);
 }
 
 fn filled(workload: &Workload) -> (Plain, Library) {

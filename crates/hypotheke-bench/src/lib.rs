@@ -5,4 +5,4 @@ pub mod plain;
 pub mod table;
 pub mod workload;
 
-pub use pairs::{Pairs, interleaved, rate, timed_runs};
+pub use pairs::{Pairs, interleaved, rate, timed, timed_runs};

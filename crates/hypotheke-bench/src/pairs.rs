@@ -39,8 +39,9 @@ pub fn interleaved(count: usize, mut first: impl FnMut() -> Duration, mut second
     Pairs { first: median(firsts), second: median(seconds), ratio: ratios[ratios.len() / 2] }
 }
 
+/// How long it takes.
 #[expect(clippy::disallowed_methods, reason = "measuring is what this crate is for")]
-fn timed(run: &mut impl FnMut()) -> Duration {
+pub fn timed(run: &mut impl FnMut()) -> Duration {
     let start = Instant::now();
     run();
     start.elapsed()

@@ -1,7 +1,8 @@
 //! Warnings: what is valid but most likely not meant.
 
+use super::places::{ContainerDef, SlotDef};
 use super::source::{ContainerSource, KindAt};
-use super::view::{ContainerDef, FilterId, Kind, Ruleset, SlotDef};
+use super::view::{FilterId, Kind, Ruleset};
 use crate::filter::Outlook;
 use crate::text::{Diagnostic, Diagnostics, Location};
 

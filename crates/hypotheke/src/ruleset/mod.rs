@@ -10,6 +10,7 @@ mod compile;
 mod error;
 mod lint;
 mod names;
+mod places;
 mod read;
 mod source;
 mod start;
@@ -21,7 +22,8 @@ pub use builder::{ContainerBuilder, HolderBuilder, KindBuilder, RulesetBuilder, 
 pub(crate) use compile::{UnknownName, compile};
 pub use error::RulesetErrors;
 pub(crate) use lint::lint;
+pub use places::{ContainerDef, HolderDef, SlotRule};
 pub(crate) use source::RulesetSource;
 pub(crate) use start::{StartEntry, StartPortion};
-pub use view::{ContainerDef, HolderDef, Kind, Mark, Property, PropertyValue, Ruleset, SlotRule, Tag};
 pub(crate) use view::{FilterId, NameMeaning};
+pub use view::{Kind, Mark, Property, PropertyValue, Ruleset, Tag};

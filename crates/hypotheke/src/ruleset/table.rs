@@ -116,7 +116,7 @@ impl TableReader<'_> {
                 if !self.read_header(into, &record, row) {
                     return;
                 }
-                let rows = text.len() / 16;
+                let rows = text.len() / 64;
                 into.kinds.reserve(rows.min(1 << 20));
                 into.arena.reserve(text.len());
             }

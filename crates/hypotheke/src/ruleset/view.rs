@@ -7,6 +7,7 @@ use std::fmt;
 use std::hash::BuildHasher;
 
 use super::bits::Bits;
+use super::places::{ContainerDef, HolderDef, SlotRule};
 use super::source::{Arena, RulesetSource, Text};
 use super::start::StartEntry;
 use crate::filter::Test;
@@ -129,46 +130,6 @@ pub(crate) struct CompiledFilter {
     pub(super) plain: Bits,
 }
 
-#[derive(Clone, Debug)]
-pub(crate) struct SlotDef {
-    pub(crate) name: Option<Box<str>>,
-    pub(crate) label: Option<String>,
-    pub(crate) admits: Option<FilterId>,
-    /// `u32::MAX` where there is none.
-    pub(crate) stack_limit: u32,
-}
-
-/// A container as the ruleset defines it.
-#[derive(Clone, Debug)]
-pub struct ContainerDef {
-    pub(super) id: Box<str>,
-    pub(super) name: String,
-    pub(super) note: String,
-    pub(crate) slots: u32,
-    pub(super) columns: u32,
-    /// `u32::MAX` where there is none.
-    pub(crate) stack_limit: u32,
-    /// In thousandths; `i64::MAX` where there is none.
-    pub(crate) weight_cap: i64,
-    pub(crate) admits: Option<FilterId>,
-    /// Rules of the first slots; the others have none.
-    pub(crate) ruled: Vec<SlotDef>,
-    pub(super) worn: bool,
-    pub(super) copies: Vec<Box<str>>,
-    pub(super) carried: bool,
-}
-
-/// A holder as the ruleset defines it.
-#[derive(Clone, Debug)]
-pub struct HolderDef {
-    pub(super) id: Box<str>,
-    pub(super) name: String,
-    pub(super) note: String,
-    pub(super) carries: Vec<ContainerDefId>,
-    /// In thousandths; `i64::MAX` where there is none.
-    pub(crate) weight_cap: i64,
-}
-
 /// What a name in a filter stands for.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum NameMeaning {
@@ -182,13 +143,6 @@ pub(crate) enum NameMeaning {
 pub struct Kind<'r> {
     rules: &'r Ruleset,
     id: KindId,
-}
-
-/// The rules of one slot.
-#[derive(Clone, Copy, Debug)]
-pub struct SlotRule<'r> {
-    rules: &'r Ruleset,
-    def: &'r SlotDef,
 }
 
 pub(super) fn hash_of(name: &str) -> u64 {
@@ -551,125 +505,5 @@ impl Property {
     #[must_use]
     pub fn is_text(&self) -> bool {
         self.is_text
-    }
-}
-
-impl ContainerDef {
-    /// Its id, such as `sled`.
-    #[must_use]
-    pub fn id(&self) -> &str {
-        &self.id
-    }
-
-    /// What players call it; its id where nothing else is given.
-    #[must_use]
-    pub fn name(&self) -> &str {
-        &self.name
-    }
-
-    /// A few words about it; may be empty.
-    #[must_use]
-    pub fn note(&self) -> &str {
-        &self.note
-    }
-
-    /// How many slots it has.
-    #[must_use]
-    pub fn slots(&self) -> u32 {
-        self.slots
-    }
-
-    /// How many slots stand side by side where it is drawn.
-    #[must_use]
-    pub fn columns(&self) -> u32 {
-        self.columns
-    }
-
-    /// The most items of a stack in it, if it says so.
-    #[must_use]
-    pub fn stack_limit(&self) -> Option<u32> {
-        (self.stack_limit != u32::MAX).then_some(self.stack_limit)
-    }
-
-    /// The most weight in it, if it says so.
-    #[must_use]
-    pub fn weight_cap(&self) -> Option<Decimal> {
-        (self.weight_cap != i64::MAX).then(|| Decimal::from_thousandths(self.weight_cap))
-    }
-
-    /// True if what lies in it counts as worn.
-    #[must_use]
-    pub fn is_worn(&self) -> bool {
-        self.worn
-    }
-
-    /// True if holders carry it, each an instance of its own.
-    #[must_use]
-    pub fn is_carried(&self) -> bool {
-        self.carried
-    }
-
-    /// The names of the instances that stand in the world: its copies, or itself. Empty for one that is carried.
-    pub fn instances(&self) -> impl Iterator<Item = &str> {
-        let own = (self.copies.is_empty() && !self.carried).then_some(&*self.id);
-        own.into_iter().chain(self.copies.iter().map(|copy| &**copy))
-    }
-}
-
-impl HolderDef {
-    /// Its id, such as `surveyor`.
-    #[must_use]
-    pub fn id(&self) -> &str {
-        &self.id
-    }
-
-    /// What players call it; its id where nothing else is given.
-    #[must_use]
-    pub fn name(&self) -> &str {
-        &self.name
-    }
-
-    /// A few words about it; may be empty.
-    #[must_use]
-    pub fn note(&self) -> &str {
-        &self.note
-    }
-
-    /// The containers that it carries, in the order in which they are tried.
-    #[must_use]
-    pub fn carries(&self) -> &[ContainerDefId] {
-        &self.carries
-    }
-
-    /// The most weight that it may carry, if it says so.
-    #[must_use]
-    pub fn weight_cap(&self) -> Option<Decimal> {
-        (self.weight_cap != i64::MAX).then(|| Decimal::from_thousandths(self.weight_cap))
-    }
-}
-
-impl<'r> SlotRule<'r> {
-    /// Its name, such as `head`.
-    #[must_use]
-    pub fn name(self) -> Option<&'r str> {
-        self.def.name.as_deref()
-    }
-
-    /// What players call it; its name where nothing else is given.
-    #[must_use]
-    pub fn label(self) -> Option<&'r str> {
-        self.def.label.as_deref().or(self.name())
-    }
-
-    /// Its filter, as it is written.
-    #[must_use]
-    pub fn admits(self) -> Option<&'r str> {
-        self.def.admits.map(|filter| self.rules.filter(filter).written())
-    }
-
-    /// The most items of a stack in it, if it says so.
-    #[must_use]
-    pub fn stack_limit(self) -> Option<u32> {
-        (self.def.stack_limit != u32::MAX).then_some(self.def.stack_limit)
     }
 }

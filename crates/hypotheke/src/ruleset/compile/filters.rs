@@ -1,0 +1,165 @@
+//! Filters: names looked up, and for each plain kind decided whether it is admitted.
+
+use super::Compiler;
+use crate::filter::{Filter, Literal, Measure, Subject, Test, Value};
+use crate::id::{KindId, MarkId, PropertyId, TagId};
+use crate::quantity::Decimal;
+use crate::ruleset::bits::Bits;
+use crate::ruleset::source::FilterSource;
+use crate::ruleset::view::{CompiledFilter, FilterId, Kind, NameMeaning, PropertyValue};
+use crate::text::{Diagnostic, Word, suggestion};
+
+use super::small;
+
+impl Compiler {
+    pub(super) fn compile_filter(&mut self, source: &FilterSource) -> Option<FilterId> {
+        let faults = self.faults.len();
+        let test = self.resolve(&source.filter, source);
+        if self.faults.len() > faults {
+            return None;
+        }
+        let mut plain = Bits::new(self.rules.kinds.len());
+        if test.depends_on_tags_only() {
+            let admits_set = |tags: &Vec<TagId>| test.admits(&TagsOnly(tags));
+            let by_set: Vec<bool> = self.rules.tag_sets.iter().map(admits_set).collect();
+            for (index, kind) in self.rules.kinds.iter().enumerate().filter(|(_, kind)| by_set[kind.tag_set as usize]) {
+                debug_assert!(kind.tag_set < small(by_set.len()));
+                plain.set(index);
+            }
+        } else {
+            for kind in self.rules.kinds().filter(|&kind| test.admits(&kind)) {
+                plain.set(kind.handle().index());
+            }
+        }
+        let id = FilterId(small(self.rules.filters.len()));
+        self.rules.filters.push(CompiledFilter { test, written: source.filter.to_string(), plain });
+        Some(id)
+    }
+
+    /// Looks up the names; what is unknown is a fault and stands for a test that nobody will ask.
+    fn resolve(&mut self, filter: &Filter, source: &FilterSource) -> Test {
+        match filter {
+            Filter::Name(word) => match self.rules.meaning(word.as_str()) {
+                Some(NameMeaning::Tag(tag)) => Test::Tag(tag),
+                Some(NameMeaning::Mark(mark)) => Test::Mark(mark),
+                Some(NameMeaning::Kind(kind)) => Test::Kind(kind),
+                None => self.unknown_in_filter(word, source),
+            },
+            Filter::Compare(word, comparison, literal) => match self.measure(word, literal, source) {
+                Some(measure) => {
+                    let value = match literal {
+                        Literal::Number(number) => Value::Number(*number),
+                        Literal::Text(text) => Value::Text(text.as_str().into()),
+                    };
+                    Test::Compare(measure, *comparison, value)
+                }
+                None => Test::Any(Vec::new()),
+            },
+            Filter::Not(part) => Test::Not(Box::new(self.resolve(part, source))),
+            Filter::And(parts) => Test::All(parts.iter().map(|part| self.resolve(part, source)).collect()),
+            Filter::Or(parts) => Test::Any(parts.iter().map(|part| self.resolve(part, source)).collect()),
+        }
+    }
+
+    fn unknown_in_filter(&mut self, word: &Word, source: &FilterSource) -> Test {
+        let at = source.locate(word.span());
+        let is_property =
+            self.rules.find_property(word.as_str()).is_some() || matches!(word.as_str(), "weight" | "value");
+        let fault = if is_property {
+            Diagnostic::error("unknown-name", at, format!("`{word}` stands here without a comparison"))
+                .help(format!("compare it, as in `{word} >= 1`"))
+        } else {
+            Diagnostic::error("unknown-name", at, format!("there is no tag, mark or kind `{word}`"))
+                .label("unknown name")
+                .maybe_help(suggestion(word.as_str(), self.rules.item_names()))
+        };
+        self.fault(fault);
+        Test::Any(Vec::new())
+    }
+
+    fn measure(&mut self, word: &Word, literal: &Literal, source: &FilterSource) -> Option<Measure> {
+        let at = source.locate(word.span());
+        let (measure, is_text) = match word.as_str() {
+            "weight" => (Measure::Weight, false),
+            "value" => (Measure::Value, false),
+            name => match self.rules.find_property(name) {
+                Some(property) => (Measure::Property(property), self.rules.property(property).is_text),
+                None => {
+                    let names = ["weight", "value"]
+                        .into_iter()
+                        .chain(self.rules.properties.iter().map(|property| &*property.name));
+                    let help = suggestion(name, names);
+                    let fault = Diagnostic::error("unknown-name", at, format!("no kind has a property `{name}`"));
+                    self.fault(fault.label("unknown property").maybe_help(help));
+                    return None;
+                }
+            },
+        };
+        if is_text != matches!(literal, Literal::Text(_)) {
+            let (is, with) = if is_text { ("a text", "a text in quotes") } else { ("a number", "a number") };
+            let fault =
+                Diagnostic::error("wrong-type", at, format!("`{word}` is {is}, but is compared with something else"));
+            self.fault(fault.help(format!("compare it with {with}")));
+            return None;
+        }
+        Some(measure)
+    }
+}
+
+/// All kinds of which only the tags are known.
+struct TagsOnly<'r>(&'r [TagId]);
+
+impl Subject for TagsOnly<'_> {
+    fn kind(&self) -> KindId {
+        KindId(u32::MAX)
+    }
+
+    fn has_tag(&self, tag: TagId) -> bool {
+        self.0.binary_search(&tag).is_ok()
+    }
+
+    fn has_mark(&self, _mark: MarkId) -> bool {
+        false
+    }
+
+    fn number(&self, _measure: Measure) -> Option<Decimal> {
+        None
+    }
+
+    fn text(&self, _property: PropertyId) -> Option<&str> {
+        None
+    }
+}
+
+/// A kind as its stacks are at first: without marks, with the first values of its properties.
+impl Subject for Kind<'_> {
+    fn kind(&self) -> KindId {
+        self.handle()
+    }
+
+    fn has_tag(&self, tag: TagId) -> bool {
+        Kind::has_tag(*self, tag)
+    }
+
+    fn has_mark(&self, _mark: MarkId) -> bool {
+        false
+    }
+
+    fn number(&self, measure: Measure) -> Option<Decimal> {
+        match measure {
+            Measure::Weight => Some(self.weight()),
+            Measure::Value => Some(self.value()),
+            Measure::Property(property) => match self.property(property)? {
+                PropertyValue::Number(number) => Some(number),
+                PropertyValue::Text(_) => None,
+            },
+        }
+    }
+
+    fn text(&self, property: PropertyId) -> Option<&str> {
+        match self.property(property)? {
+            PropertyValue::Text(text) => Some(text),
+            PropertyValue::Number(_) => None,
+        }
+    }
+}

@@ -1,0 +1,282 @@
+//! From a ruleset as it is written to one that is valid, or to the list of all that is wrong with it.
+
+mod filters;
+mod places;
+mod portions;
+
+use std::collections::BTreeMap;
+
+use hashbrown::HashTable;
+use hashbrown::hash_table::Entry;
+
+use crate::id::{MarkId, PropertyId, TagId};
+use crate::language::{NamedPortion, Path};
+use crate::ruleset::error::RulesetErrors;
+use crate::ruleset::source::{KindAt, PropertySource, RulesetSource, StartSource, Written};
+use crate::ruleset::start::{StartEntry, StartPortion};
+use crate::ruleset::toml::name_fault;
+use crate::ruleset::view::{KindDef, KindFigures, Mark, Property, PropertyDef, Ruleset, Tag, hash_of};
+use crate::text::{Diagnostic, Diagnostics, Location, Severity};
+
+pub(crate) use portions::UnknownName;
+
+/// Checks all of it and compiles it.
+pub(crate) fn compile(source: RulesetSource) -> Result<Ruleset, RulesetErrors> {
+    let mut compiler = Compiler { rules: Ruleset::default(), faults: Vec::new(), source };
+    compiler.compile();
+    let Compiler { mut rules, mut faults, mut source } = compiler;
+    faults.append(&mut source.faults);
+    let bad = faults.iter().any(|fault| fault.severity() == Severity::Error);
+    let diagnostics = Diagnostics::new(source.sources.clone(), faults);
+    if bad {
+        return Err(RulesetErrors::new(diagnostics));
+    }
+    rules.source = source;
+    rules.warnings = diagnostics;
+    Ok(rules)
+}
+
+struct Compiler {
+    source: RulesetSource,
+    rules: Ruleset,
+    faults: Vec<Diagnostic>,
+}
+
+fn small(index: usize) -> u32 {
+    u32::try_from(index).unwrap_or(u32::MAX)
+}
+
+impl Compiler {
+    fn compile(&mut self) {
+        self.rules.title = self.source.title.take().unwrap_or_default();
+        self.rules.version = self.source.version.max(1);
+        self.rules.weight_unit = self.source.weight_unit.take().unwrap_or_default();
+        self.rules.arena = std::mem::take(&mut self.source.arena);
+        let tag_ids = self.compile_tags();
+        self.compile_marks();
+        self.compile_kinds();
+        self.compile_tag_sets(&tag_ids);
+        self.compile_properties();
+        self.compile_limits();
+        self.check_name_clashes();
+        self.compile_containers();
+        self.compile_holders();
+        self.check_places();
+        self.compile_start();
+    }
+
+    fn fault(&mut self, fault: Diagnostic) {
+        self.faults.push(fault);
+    }
+
+    /// Tags in order of their names; the id of each name that a kind carries.
+    fn compile_tags(&mut self) -> Vec<TagId> {
+        let mut names: BTreeMap<Box<str>, Option<usize>> = BTreeMap::new();
+        for used in &self.source.tag_names {
+            names.insert(used.name.clone(), None);
+        }
+        for (index, declared) in self.source.tags.iter().enumerate() {
+            names.insert(declared.name.value.as_str().into(), Some(index));
+        }
+        let parents =
+            |name: &str| name.match_indices('.').map(|(dot, _)| name[..dot].into()).collect::<Vec<Box<str>>>();
+        for parent in names.keys().flat_map(|name| parents(name)).collect::<Vec<_>>() {
+            names.entry(parent).or_insert(None);
+        }
+        for (name, declared) in names {
+            let declared = declared.map(|index| &mut self.source.tags[index]);
+            let parent = name.rsplit_once('.').and_then(|(parent, _)| self.rules.tag_index.get(parent).copied());
+            let (label, note, stack_limit) =
+                declared.map_or((None, None, None), |tag| (tag.label.take(), tag.note.take(), tag.stack_limit));
+            self.rules.tag_index.insert(name.clone(), TagId(small(self.rules.tags.len())));
+            self.rules.tags.push(Tag { name, parent, label, note: note.unwrap_or_default(), stack_limit });
+        }
+        for index in 0..self.source.tag_names.len() {
+            let used = &self.source.tag_names[index];
+            // Tags in the ruleset file were checked where they were read.
+            if matches!(used.at, KindAt::Row { .. }) {
+                let fault = crate::ruleset::names::fault(&used.name, true)
+                    .and_then(|_| name_fault(self.source.locate_tags(used.at), &used.name, "tag", true));
+                self.faults.extend(fault);
+            }
+        }
+        self.source.tag_names.iter().map(|used| self.rules.tag_index[&used.name]).collect()
+    }
+
+    fn compile_marks(&mut self) {
+        for mark in &mut self.source.marks {
+            let name: Box<str> = mark.name.value.as_str().into();
+            self.rules.mark_index.insert(name.clone(), MarkId(small(self.rules.marks.len())));
+            self.rules.marks.push(Mark { name, label: mark.label.take(), note: mark.note.take().unwrap_or_default() });
+        }
+    }
+
+    fn compile_kinds(&mut self) {
+        let kinds = std::mem::take(&mut self.source.kinds);
+        self.rules.kinds = Vec::with_capacity(kinds.len());
+        self.rules.kind_index = HashTable::with_capacity(kinds.len());
+        for (index, kind) in kinds.iter().enumerate() {
+            self.rules.kinds.push(KindDef {
+                id: kind.id,
+                name: kind.name,
+                note: kind.note,
+                tag_set: kind.tag_set,
+                value: kind.value,
+                own_stack_limit: kind.stack_limit,
+                properties: (0, 0),
+            });
+            let weight = kind.weight.thousandths();
+            self.rules.figures.push(KindFigures { weight, stack_limit: kind.stack_limit.unwrap_or(0) });
+            let (arena, defs) = (&self.rules.arena, &self.rules.kinds);
+            let id_of = |index: u32| arena.get(defs[index as usize].id);
+            let id = arena.get(kind.id);
+            let entry =
+                self.rules.kind_index.entry(hash_of(id), |&other| id_of(other) == id, |&other| hash_of(id_of(other)));
+            match entry {
+                Entry::Vacant(vacant) => {
+                    vacant.insert(small(index));
+                }
+                Entry::Occupied(first) => {
+                    let first = self.source.locate_kind(kinds[*first.get() as usize].at);
+                    let fault = Diagnostic::error(
+                        "duplicate",
+                        self.source.locate_kind(kind.at),
+                        format!("kind `{id}` is written twice"),
+                    );
+                    self.faults.push(
+                        fault
+                            .label("the second one")
+                            .related(first, "the first one")
+                            .help("rename or remove one of them"),
+                    );
+                }
+            }
+        }
+        self.source.kinds = kinds;
+    }
+
+    fn compile_tag_sets(&mut self, tag_ids: &[TagId]) {
+        for set in &self.source.tag_sets {
+            let mut tags: Vec<TagId> = Vec::new();
+            for &used in set {
+                let mut tag = Some(tag_ids[used as usize]);
+                while let Some(id) = tag {
+                    tags.push(id);
+                    tag = self.rules.tags[id.index()].parent;
+                }
+            }
+            tags.sort_unstable();
+            tags.dedup();
+            self.rules.tag_sets.push(tags);
+        }
+    }
+
+    fn compile_properties(&mut self) {
+        for Written { value: name, .. } in &self.source.property_names {
+            self.rules.property_index.insert(name.clone(), PropertyId(small(self.rules.properties.len())));
+            self.rules.properties.push(Property { name: name.clone(), is_text: false });
+        }
+        // Table columns come property by property; a kind wants its own side by side.
+        let mut properties = std::mem::take(&mut self.source.properties);
+        properties.sort_by_key(|(kind, property, _)| (*kind, *property));
+        let mut types: Vec<Option<bool>> = vec![None; self.rules.properties.len()];
+        for (kind, property, value) in properties {
+            let is_text = matches!(value, PropertySource::Text(_));
+            let agreed = *types[property as usize].get_or_insert(is_text);
+            self.rules.properties[property as usize].is_text = agreed;
+            if agreed != is_text {
+                let name = &self.source.property_names[property as usize].value;
+                let at = self.source.locate_kind(self.source.kinds[kind as usize].at);
+                let message = format!("property `{name}` is a number for some kinds and a text for others");
+                let help = "make it one or the other for all, or use two properties";
+                self.faults
+                    .push(Diagnostic::error("wrong-type", at, message).label("differs from kinds before").help(help));
+            }
+            let value = match value {
+                PropertySource::Number(number) => PropertyDef::Number(number),
+                PropertySource::Text(text) => PropertyDef::Text(text),
+            };
+            let end = small(self.rules.kind_properties.len());
+            let range = &mut self.rules.kinds[kind as usize].properties;
+            if range.0 == range.1 {
+                *range = (end, end);
+            }
+            range.1 = end + 1;
+            self.rules.kind_properties.push((PropertyId(property), value));
+        }
+    }
+
+    /// The limit of kinds that state none: the least default of their tags, else the ruleset's, else 1.
+    fn compile_limits(&mut self) {
+        let least = |set: &Vec<TagId>| set.iter().filter_map(|tag| self.rules.tags[tag.index()].stack_limit).min();
+        let fallback = self.source.stack_limit.unwrap_or(1);
+        let defaults: Vec<u32> = self.rules.tag_sets.iter().map(|set| least(set).unwrap_or(fallback)).collect();
+        for (kind, figures) in self.rules.kinds.iter().zip(&mut self.rules.figures) {
+            figures.stack_limit = kind.own_stack_limit.unwrap_or(defaults[kind.tag_set as usize]);
+        }
+    }
+
+    /// Tags, marks and kinds share one name space.
+    fn check_name_clashes(&mut self) {
+        let mut clashes = Vec::new();
+        let kind_at = |name: &str| {
+            let kind = self.rules.find_kind(name)?;
+            Some(self.source.locate_kind(self.source.kinds[kind.index()].at))
+        };
+        for tag in &self.rules.tags {
+            if let Some(kind) = kind_at(&tag.name) {
+                let declared =
+                    self.source.tags.iter().find(|declared| declared.name.value == *tag.name).map(|tag| tag.name.at);
+                let used = self.source.tag_names.iter().find(|used| used.name == tag.name).map(|used| used.at);
+                let at = declared.or(used.map(|at| self.source.locate_tags(at)));
+                clashes.push((kind, at, &tag.name, "a kind and a tag"));
+            }
+        }
+        for mark in &self.source.marks {
+            let name = mark.name.value.as_str();
+            let tag = self.rules.find_tag(name).is_some();
+            if tag || kind_at(name).is_some() {
+                let both = if tag { "a tag and a mark" } else { "a kind and a mark" };
+                let mark_name = &self.rules.marks[self.rules.mark_index[name].index()].name;
+                clashes.push((mark.name.at, kind_at(name), mark_name, both));
+            }
+        }
+        for (at, other, name, both) in clashes {
+            let fault = Diagnostic::error("name-clash", at, format!("`{name}` is the name of {both}"));
+            let fault = fault.help("kinds, tags and marks share one name space: rename one of them");
+            self.faults.push(match other {
+                Some(other) => fault.related(other, "the other one"),
+                None => fault,
+            });
+        }
+    }
+
+    fn compile_start(&mut self) {
+        for StartSource { place, place_at, contents } in std::mem::take(&mut self.source.start) {
+            let path = match Path::try_from(&place) {
+                Ok(path) => path,
+                Err(error) => {
+                    let fault = Diagnostic::error("bad-place", place_at, format!("`{place}`: {error}"));
+                    self.fault(fault.help("a place is written such as `sled`, `sled/3` or `surveyor.pockets`"));
+                    continue;
+                }
+            };
+            let contents = contents.iter().filter_map(|portion| self.compile_portion(portion)).collect();
+            self.rules.start.push(StartEntry { place: path, at: place_at, contents });
+        }
+    }
+
+    fn compile_portion(&mut self, written: &Written<NamedPortion>) -> Option<StartPortion> {
+        match self.rules.resolve_portion(&written.value) {
+            Ok(resolved) => Some(StartPortion { at: written.at, ..resolved }),
+            Err(unknown) => {
+                let (whole, word) = (written.at.span, unknown.word.span());
+                let inside = whole.start() <= word.start() && word.end() <= whole.end();
+                let at = if inside { Location::new(written.at.source, word) } else { written.at };
+                let fault = Diagnostic::error("unknown-name", at, unknown.message);
+                self.fault(fault.label("unknown name").maybe_help(unknown.help));
+                None
+            }
+        }
+    }
+}

@@ -1,0 +1,175 @@
+//! Containers and holders.
+
+use rustc_hash::FxHashMap;
+
+use super::{Compiler, small};
+use crate::id::{ContainerDefId, HolderDefId};
+use crate::quantity::Decimal;
+use crate::ruleset::places::{ContainerDef, HolderDef, SlotDef};
+use crate::ruleset::source::{ContainerSource, SlotSource};
+use crate::text::{Diagnostic, Location, suggestion};
+
+/// The most slots of one container.
+const MOST_SLOTS: u32 = 4_000_000;
+/// The most slots of all containers that a world begins with.
+const MOST_SLOTS_IN_ALL: u64 = 16_000_000;
+
+impl Compiler {
+    pub(super) fn compile_containers(&mut self) {
+        let mut slots_in_all = 0;
+        for container in std::mem::take(&mut self.source.containers) {
+            let id = ContainerDefId(small(self.rules.containers.len()));
+            let def = self.compile_container(&container);
+            slots_in_all += u64::from(def.slots) * def.copies.len().max(1) as u64;
+            if slots_in_all > MOST_SLOTS_IN_ALL {
+                let message = format!("the containers have more than {MOST_SLOTS_IN_ALL} slots together");
+                self.fault(Diagnostic::error("out-of-range", container.id.at, message));
+            }
+            self.rules.container_index.insert(def.id.clone(), id);
+            self.rules.containers.push(def);
+            self.source.containers.push(container);
+        }
+    }
+
+    fn compile_container(&mut self, source: &ContainerSource) -> ContainerDef {
+        let ruled: Vec<SlotDef> = source.slot.iter().map(|slot| self.compile_slot(slot)).collect();
+        self.check_slot_names(source);
+        let listed = small(ruled.len());
+        let slots = match &source.slots {
+            Some(slots) if slots.value > MOST_SLOTS => {
+                let message = format!("a container has at most {MOST_SLOTS} slots");
+                self.fault(Diagnostic::error("out-of-range", slots.at, message).label("too many"));
+                listed
+            }
+            Some(slots) if slots.value < listed => {
+                let message = format!("container `{}` has {} slots but lists {listed}", source.id.value, slots.value);
+                self.fault(
+                    Diagnostic::error("out-of-range", slots.at, message)
+                        .help("leave `slots` out: it is then as many as are listed"),
+                );
+                listed
+            }
+            Some(slots) => slots.value,
+            None if listed == 0 => {
+                let message = format!("container `{}` has no slots", source.id.value);
+                self.fault(Diagnostic::error("missing-key", source.id.at, message).help("say how many: `slots = 12`"));
+                1
+            }
+            None => listed,
+        };
+        let known = source.slots.is_some() || listed > 0;
+        if let Some(columns) = source.columns.as_ref().filter(|columns| known && columns.value > slots) {
+            let message =
+                format!("container `{}` has {} columns but only {slots} slots", source.id.value, columns.value);
+            self.fault(Diagnostic::error("out-of-range", columns.at, message));
+        }
+        ContainerDef {
+            id: source.id.value.as_str().into(),
+            name: source.name.clone().unwrap_or_else(|| source.id.value.clone()),
+            note: source.note.clone().unwrap_or_default(),
+            slots,
+            columns: source.columns.as_ref().map_or(slots.min(8), |columns| columns.value),
+            stack_limit: source.stack_limit.unwrap_or(u32::MAX),
+            weight_cap: source.weight_cap.as_ref().map_or(i64::MAX, |cap| cap.value.thousandths()),
+            admits: source.admits.as_ref().and_then(|filter| self.compile_filter(filter)),
+            ruled,
+            worn: source.worn,
+            copies: source.copies.iter().map(|copy| copy.value.as_str().into()).collect(),
+            carried: false,
+        }
+    }
+
+    fn compile_slot(&mut self, source: &SlotSource) -> SlotDef {
+        SlotDef {
+            name: source.name.as_ref().map(|name| name.value.as_str().into()),
+            label: source.label.clone(),
+            admits: source.admits.as_ref().and_then(|filter| self.compile_filter(filter)),
+            stack_limit: source.stack_limit.unwrap_or(u32::MAX),
+        }
+    }
+
+    fn check_slot_names(&mut self, source: &ContainerSource) {
+        let mut seen: FxHashMap<&str, Location> = FxHashMap::default();
+        for slot in &source.slot {
+            let Some(name) = &slot.name else { continue };
+            if let Some(first) = seen.insert(&name.value, name.at) {
+                let message = format!("container `{}` has two slots named `{}`", source.id.value, name.value);
+                self.faults.push(Diagnostic::error("duplicate", name.at, message).related(first, "the first one"));
+            }
+        }
+    }
+
+    pub(super) fn compile_holders(&mut self) {
+        for holder in std::mem::take(&mut self.source.holders) {
+            let mut carries = Vec::new();
+            for name in &holder.carries {
+                match self.rules.find_container(&name.value) {
+                    Some(container) if carries.contains(&container) => {
+                        let message = format!("holder `{}` carries `{}` twice", holder.id.value, name.value);
+                        self.fault(Diagnostic::error("duplicate", name.at, message));
+                    }
+                    Some(container) => carries.push(container),
+                    None => {
+                        let names = self.rules.containers.iter().map(|container| &*container.id);
+                        let help = suggestion(&name.value, names);
+                        let fault = Diagnostic::error(
+                            "unknown-name",
+                            name.at,
+                            format!("there is no container `{}`", name.value),
+                        );
+                        self.fault(fault.label("unknown container").maybe_help(help));
+                    }
+                }
+            }
+            for container in &carries {
+                self.rules.containers[container.index()].carried = true;
+            }
+            let def = HolderDef {
+                id: holder.id.value.as_str().into(),
+                name: holder.name.clone().unwrap_or_else(|| holder.id.value.clone()),
+                note: holder.note.clone().unwrap_or_default(),
+                carries,
+                weight_cap: holder.weight_cap.map_or(i64::MAX, Decimal::thousandths),
+            };
+            self.rules.holder_index.insert(def.id.clone(), HolderDefId(small(self.rules.holders.len())));
+            self.rules.holders.push(def);
+            self.source.holders.push(holder);
+        }
+    }
+
+    /// Containers, copies and holders share one name space, since places are written with them.
+    pub(super) fn check_places(&mut self) {
+        let mut seen: FxHashMap<&str, Location> = FxHashMap::default();
+        let mut faults = Vec::new();
+        let containers =
+            self.source.containers.iter().flat_map(|container| std::iter::once(&container.id).chain(&container.copies));
+        for name in containers.chain(self.source.holders.iter().map(|holder| &holder.id)) {
+            if name.value == "ground" {
+                faults.push(Diagnostic::error(
+                    "bad-name",
+                    name.at,
+                    "`ground` is where dropped stacks lie; it can't be a name",
+                ));
+            }
+            if let Some(first) = seen.insert(&name.value, name.at) {
+                let fault =
+                    Diagnostic::error("duplicate", name.at, format!("`{}` is the name of two places", name.value));
+                faults.push(
+                    fault
+                        .related(first, "the other one")
+                        .help("containers, their copies and holders share one name space"),
+                );
+            }
+        }
+        for (source, def) in self.source.containers.iter().zip(&self.rules.containers) {
+            if let Some(copy) = source.copies.first().filter(|_| def.carried) {
+                let message =
+                    format!("container `{}` is carried by holders, so it can't have copies in the world", def.id);
+                faults.push(
+                    Diagnostic::error("two-uses", copy.at, message).help("write a second container for one of the two"),
+                );
+            }
+        }
+        self.faults.append(&mut faults);
+    }
+}

@@ -1,0 +1,60 @@
+//! Names of kinds, marks and properties in portions and sentences.
+
+use crate::id::{KindId, PropertyId};
+use crate::language::NamedPortion;
+use crate::ruleset::start::StartPortion;
+use crate::ruleset::view::{PropertyValue, Ruleset};
+use crate::text::{Location, Word, suggestion};
+
+/// A name in a portion or sentence that the ruleset does not know.
+pub(crate) struct UnknownName {
+    pub(crate) message: String,
+    pub(crate) help: Option<String>,
+    pub(crate) word: Word,
+}
+
+impl Ruleset {
+    /// Looks up the names of a portion.
+    pub(crate) fn resolve_portion(&self, portion: &NamedPortion) -> Result<StartPortion, UnknownName> {
+        let kind = self.resolve_kind(&portion.kind)?;
+        let mut marks = Vec::new();
+        for name in &portion.variant.marks {
+            let unknown = || UnknownName {
+                message: format!("there is no mark `{name}`"),
+                help: suggestion(name.as_str(), self.marks.iter().map(|mark| &*mark.name)),
+                word: name.clone(),
+            };
+            marks.push(self.find_mark(name.as_str()).ok_or_else(unknown)?);
+        }
+        let mut properties = Vec::new();
+        for (name, value) in &portion.variant.properties {
+            properties.push((self.resolve_property(kind, name)?, *value));
+        }
+        Ok(StartPortion { count: portion.count, kind, marks, properties, at: Location::default() })
+    }
+
+    pub(crate) fn resolve_kind(&self, name: &Word) -> Result<KindId, UnknownName> {
+        self.find_kind(name.as_str()).ok_or_else(|| UnknownName {
+            message: format!("there is no kind `{}`", crate::language::shortened(name.as_str())),
+            help: suggestion(name.as_str(), self.kind_names()),
+            word: name.clone(),
+        })
+    }
+
+    /// A number property that the kind lists.
+    fn resolve_property(&self, kind: KindId, name: &Word) -> Result<PropertyId, UnknownName> {
+        let found = self
+            .find_property(name.as_str())
+            .filter(|&property| matches!(self.kind(kind).property(property), Some(PropertyValue::Number(_))));
+        found.ok_or_else(|| {
+            let names =
+                self.kind(kind).properties().map(|(property, _)| &*self.property(property).name).collect::<Vec<_>>();
+            UnknownName {
+                message: format!("kind `{}` has no number property `{name}`", self.kind(kind).id()),
+                help: suggestion(name.as_str(), names.iter().copied())
+                    .or_else(|| Some("list it among the kind's `properties` with its first value".to_owned())),
+                word: name.clone(),
+            }
+        })
+    }
+}
