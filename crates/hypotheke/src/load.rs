@@ -1,10 +1,12 @@
-//! The doors through which rulesets come in: files, texts in memory, the builder.
+//! The doors through which rulesets and scenarios come in: files, bytes in memory, the builder.
 
+use std::io::Read;
 use std::path::{Path as FilePath, PathBuf};
 use std::sync::Arc;
 
 use crate::ops::start_faults;
 use crate::ruleset::{Ruleset, RulesetBuilder, RulesetErrors, RulesetSource, compile, lint};
+use crate::scenario::{ScenarioErrors, ScenarioFile};
 use crate::text::{Diagnostic, Diagnostics, Location, Severity, Source, SourceId};
 
 /// The most bytes that a text may have.
@@ -30,7 +32,7 @@ pub enum LoadError {
     Ruleset(#[from] RulesetErrors),
     /// A scenario in it is wrong.
     #[error(transparent)]
-    Scenario(#[from] crate::ScenarioErrors),
+    Scenario(#[from] ScenarioErrors),
 }
 
 /// Reads the whole of a file.
@@ -39,7 +41,7 @@ fn read(path: &FilePath) -> Result<Vec<u8>, LoadError> {
     if path.is_dir() {
         return Err(fail("it is a folder, not a file".to_owned(), None));
     }
-    let bytes = std::fs::read(path).map_err(|error| match error.kind() {
+    let bytes = std::fs::File::open(path).and_then(read_bounded).map_err(|error| match error.kind() {
         std::io::ErrorKind::NotFound => fail("there is no such file".to_owned(), Some(error)),
         _ => fail(error.to_string(), Some(error)),
     })?;
@@ -49,8 +51,16 @@ fn read(path: &FilePath) -> Result<Vec<u8>, LoadError> {
     Ok(bytes)
 }
 
+/// A device that never ends must not fill the memory: no more is read than shows that it is too much.
+fn read_bounded(file: std::fs::File) -> std::io::Result<Vec<u8>> {
+    let size = file.metadata().map_or(0, |metadata| metadata.len());
+    let mut bytes = Vec::with_capacity(usize::try_from(size).unwrap_or(0).min(MOST_BYTES));
+    file.take(MOST_BYTES as u64 + 1).read_to_end(&mut bytes)?;
+    Ok(bytes)
+}
+
 /// Turns bytes into a text; where they are not UTF-8, the fault says where.
-pub(crate) fn decode(name: &str, bytes: Vec<u8>, id: SourceId) -> (Source, Option<Diagnostic>) {
+fn decode(name: &str, bytes: Vec<u8>, id: SourceId) -> (Source, Option<Diagnostic>) {
     match String::from_utf8(bytes) {
         Ok(text) => (Source::new(name, text), None),
         Err(error) => {
@@ -150,6 +160,33 @@ impl Ruleset {
     }
 }
 
-pub(crate) fn read_text(path: &FilePath) -> Result<(Source, Option<Diagnostic>), LoadError> {
+impl ScenarioFile {
+    /// Reads a scenario file.
+    ///
+    /// # Errors
+    /// If the file can't be read, or every line of it that can't.
+    pub fn load(path: impl AsRef<FilePath>) -> Result<ScenarioFile, LoadError> {
+        let (source, fault) = read_text(path.as_ref())?;
+        Ok(finish(source, fault)?)
+    }
+
+    /// Reads a scenario file from bytes in memory.
+    ///
+    /// # Errors
+    /// Every line that can't be read.
+    pub fn from_bytes(name: &str, bytes: Vec<u8>) -> Result<ScenarioFile, ScenarioErrors> {
+        let (source, fault) = decode(name, bytes, SourceId(0));
+        finish(source, fault)
+    }
+}
+
+fn finish(source: Source, fault: Option<Diagnostic>) -> Result<ScenarioFile, ScenarioErrors> {
+    match fault {
+        Some(fault) => Err(ScenarioErrors::new(Diagnostics::new(vec![source], vec![fault]))),
+        None => ScenarioFile::parse(source),
+    }
+}
+
+fn read_text(path: &FilePath) -> Result<(Source, Option<Diagnostic>), LoadError> {
     Ok(decode(&path.display().to_string(), read(path)?, SourceId(0)))
 }

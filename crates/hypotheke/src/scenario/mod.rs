@@ -6,7 +6,6 @@
 
 mod check;
 mod error;
-mod load;
 mod parse;
 mod print;
 mod report;

@@ -1,5 +1,7 @@
 //! Reading a scenario file, line by line. A line that can't be read is a fault; the lines after it are still read.
 
+use rustc_hash::FxHashMap;
+
 use super::error::ScenarioErrors;
 use super::tree::{
     Check, Claim, Expected, Figures, Line, Mode, Scenario, ScenarioFile, SharedStart, Start, StartBase, StartLine, Step,
@@ -32,6 +34,7 @@ enum Section {
 struct Reader {
     file: ScenarioFile,
     section: Section,
+    titles: FxHashMap<String, Span>,
     comments: Vec<String>,
     faults: Vec<Diagnostic>,
 }
@@ -43,7 +46,13 @@ impl ScenarioFile {
     /// Every line that can't be read.
     pub fn parse(source: Source) -> Result<ScenarioFile, ScenarioErrors> {
         let file = ScenarioFile { source, starts: Vec::new(), scenarios: Vec::new(), end_comments: Vec::new() };
-        let mut reader = Reader { file, section: Section::Outside, comments: Vec::new(), faults: Vec::new() };
+        let mut reader = Reader {
+            file,
+            section: Section::Outside,
+            titles: FxHashMap::default(),
+            comments: Vec::new(),
+            faults: Vec::new(),
+        };
         let text = reader.file.source.clone();
         let begin = if text.text().starts_with('\u{feff}') { '\u{feff}'.len_utf8() } else { 0 };
         let mut offset = begin;
@@ -128,10 +137,10 @@ impl Reader {
         if title.as_str().is_empty() {
             let error = SentenceError::new(frame.span, "a scenario needs a title");
             self.fault(&error.help("say in a few words what it shows"));
-        } else if let Some(first) = self.file.scenarios.iter().find(|line| line.item.title == title) {
+        } else if let Some(first) = self.titles.insert(title.to_string(), title.span()) {
             let message = format!("there are two scenarios `{title}`");
             let fault = Diagnostic::error("duplicate", Location::new(SourceId(0), title.span()), message);
-            self.faults.push(fault.related(Location::new(SourceId(0), first.item.title.span()), "the first one"));
+            self.faults.push(fault.related(Location::new(SourceId(0), first), "the first one"));
         }
         let scenario =
             Scenario { title, start: None, steps: Vec::new(), steps_head: None, end_head: None, end: Vec::new() };
