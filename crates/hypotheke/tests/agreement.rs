@@ -160,6 +160,7 @@ struct Draw {
     amount: Amount,
     kind: usize,
     every_kind: bool,
+    count: u32,
     marks: BTreeSet<usize>,
     places: [(u8, usize, usize); 2],
     at: (i64, i64),
@@ -174,12 +175,14 @@ fn any_draw() -> impl Strategy<Value = Draw> {
     ];
     let place = (0u8..12, 0usize..100, 0usize..200);
     let marks = prop_oneof![3 => Just(BTreeSet::new()), 1 => prop::collection::btree_set(0..MARKS, 0..3)];
-    (0u8..12, amount, 0usize..100, any::<bool>(), marks, [place.clone(), place], (0i64..5, 0i64..5)).prop_map(
-        |(verb, amount, kind, every_kind, marks, places, at)| Draw {
+    let first = (0u8..15, amount, 0usize..100, any::<bool>(), 0u32..5);
+    (first, marks, [place.clone(), place], (0i64..5, 0i64..5)).prop_map(
+        |((verb, amount, kind, every_kind, count), marks, places, at)| Draw {
             verb,
             amount,
             kind,
             every_kind,
+            count,
             marks,
             places,
             at,
@@ -199,6 +202,16 @@ fn place(rules: &Rules, model: &Model, (sort, container, slot): (u8, usize, usiz
     }
 }
 
+/// One of the slots that hold a stack which is wanted.
+fn taken(model: &Model, draw: usize, wanted: impl Fn(&Stack) -> bool) -> Option<At> {
+    let mut found = Vec::new();
+    for (container, slots) in model.state.slots.iter().enumerate() {
+        let lies = slots.iter().enumerate().filter(|(_, stack)| stack.as_ref().is_some_and(&wanted));
+        found.extend(lies.map(|(slot, _)| At::Slot(container, slot)));
+    }
+    (!found.is_empty()).then(|| found[draw % found.len()])
+}
+
 fn request(rules: &Rules, model: &Model, draw: &Draw) -> Request {
     let kind = draw.kind % rules.kinds.len();
     let chosen = (!draw.every_kind).then_some(kind);
@@ -212,7 +225,19 @@ fn request(rules: &Rules, model: &Model, draw: &Draw) -> Request {
             let stack = model.state.ground.get(draw.kind % 9).map(|(stack, _)| stack.id);
             Request::PickUp(draw.amount, chosen, stack, one)
         }
-        _ => Request::Move(draw.amount, chosen, one, other),
+        9..=11 => Request::Move(draw.amount, chosen, one, other),
+        12 => Request::Split(draw.count, taken(model, draw.kind, |_| true).unwrap_or(one), other),
+        _ => {
+            let from = taken(model, draw.kind, |_| true).unwrap_or(one);
+            let lies = |at: At| match at {
+                At::Slot(container, slot) => model.state.slots[container][slot].clone(),
+                _ => None,
+            };
+            let alike =
+                |stack: &Stack| lies(from).is_some_and(|mine| mine.kind == stack.kind && mine.marks == stack.marks);
+            let onto = if draw.every_kind { taken(model, draw.places[1].2, alike) } else { None };
+            Request::Merge(draw.amount, from, onto.unwrap_or(other))
+        }
     }
 }
 
@@ -269,6 +294,12 @@ impl Engine {
                 Action::Move { amount: *amount, kind: index.map(kind), from: self.place(*from), to: self.place(*to) }
             }
             Request::Swap(one, other) => Action::Swap { one: self.place(*one), other: self.place(*other) },
+            Request::Split(count, from, to) => {
+                Action::Split { count: *count, from: self.place(*from), to: self.place(*to) }
+            }
+            Request::Merge(amount, from, onto) => {
+                Action::Merge { amount: *amount, from: self.place(*from), onto: self.place(*onto) }
+            }
             Request::Drop(amount, index, from, at) => {
                 Action::Drop { amount: *amount, kind: index.map(kind), from: self.place(*from), landing: landing(*at) }
             }
@@ -440,7 +471,7 @@ fn every_answer_is_reached_often() {
     }
     let summary: Vec<String> = answers.iter().map(|(answer, count)| format!("{count:6} {answer}")).collect();
     println!("{}", summary.join("\n"));
-    for verb in ["Create", "Consume", "Move", "Swap", "Drop", "PickUp"] {
+    for verb in ["Create", "Consume", "Move", "Split", "Merge", "Swap", "Drop", "PickUp"] {
         let applied = answers.get(&format!("{verb} applied")).copied().unwrap_or(0);
         assert!(applied >= 100, "{verb} was applied only {applied} times");
     }

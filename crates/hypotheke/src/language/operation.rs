@@ -82,6 +82,24 @@ pub enum NamedAction {
         /// To a slot or a container.
         to: Path,
     },
+    /// `split 2 from sled/0 to sled/3`
+    Split {
+        /// How many; at least one stays.
+        count: u32,
+        /// The slot of the stack.
+        from: Path,
+        /// An empty slot, or a container.
+        to: Path,
+    },
+    /// `merge sled/0 onto sled/3`, `merge 2 from sled/0 onto sled/3`
+    Merge {
+        /// How many. Without a number, what fits.
+        amount: Amount,
+        /// The slot of the stack.
+        from: Path,
+        /// The slot of an alike stack.
+        onto: Path,
+    },
     /// `swap sled/0 with depot/3`
     Swap {
         /// A slot.
@@ -154,6 +172,8 @@ impl NamedAction {
             NamedAction::Create { .. } => ("create", "creates"),
             NamedAction::Consume { .. } => ("consume", "consumes"),
             NamedAction::Move { .. } => ("move", "moves"),
+            NamedAction::Split { .. } => ("split", "splits"),
+            NamedAction::Merge { .. } => ("merge", "merges"),
             NamedAction::Swap { .. } => ("swap", "swaps"),
             NamedAction::Drop { .. } => ("drop", "drops"),
             NamedAction::PickUp { .. } => ("pick up", "picks up"),
@@ -168,6 +188,8 @@ impl NamedAction {
             NamedAction::Create { .. } => "created",
             NamedAction::Consume { .. } => "consumed",
             NamedAction::Move { .. } => "moved",
+            NamedAction::Split { .. } => "split",
+            NamedAction::Merge { .. } => "merged",
             NamedAction::Swap { .. } => "swapped",
             NamedAction::Drop { .. } => "dropped",
             NamedAction::PickUp { .. } => "picked up",
@@ -179,7 +201,8 @@ impl NamedAction {
         let (one, other) = match self {
             NamedAction::Create { to, .. } => (Some(to), None),
             NamedAction::Consume { from, .. } => (Some(from), None),
-            NamedAction::Move { from, to, .. } => (Some(from), Some(to)),
+            NamedAction::Move { from, to, .. } | NamedAction::Split { from, to, .. } => (Some(from), Some(to)),
+            NamedAction::Merge { from, onto, .. } => (Some(from), Some(onto)),
             NamedAction::Swap { one, other } => (Some(one), Some(other)),
             NamedAction::Drop { from, .. } => (from.as_ref(), None),
             NamedAction::PickUp { from, to, .. } => (from.as_ref(), to.as_ref()),
@@ -248,6 +271,9 @@ impl fmt::Display for NamedOperation {
                 print_place("from", Some(from), f)?;
                 print_place("to", Some(to), f)
             }
+            NamedAction::Split { count, from, to } => write!(f, " {count} from {from} to {to}"),
+            NamedAction::Merge { amount: Amount::All, from, onto } => write!(f, " {from} onto {onto}"),
+            NamedAction::Merge { amount, from, onto } => write!(f, " {amount} from {from} onto {onto}"),
             NamedAction::Swap { one, other } => write!(f, " {one} with {other}"),
             NamedAction::Drop { amount, kind, from, landing } => {
                 print_selection(*amount, kind.as_ref(), f)?;

@@ -46,6 +46,8 @@ const VERBS: &[(&str, &str, &str)] = &[
     ("create", "creates", "create 3 fuel-drum in depot"),
     ("consume", "consumes", "consume 2 ration-box from sled"),
     ("move", "moves", "move 3 fuel-drum from depot to sled"),
+    ("split", "splits", "split 2 from sled/0 to sled/3"),
+    ("merge", "merges", "merge sled/0 onto sled/3"),
     ("swap", "swaps", "swap sled/0 with depot/3"),
     ("drop", "drops", "drop 1 flare from sled at 2.5,-1"),
     ("pick", "picks", "pick up 1 flare to sled"),
@@ -319,7 +321,7 @@ impl<'t, 'a> LineParser<'t, 'a> {
                 let example = VERBS.iter().find(|(plain, ..)| *plain == verb).map_or("", |(_, _, example)| example);
                 error.help(format!("did you mean `{verb}`, as in `{example}`?"))
             }
-            None => error.help("the operations are create, consume, move, swap, drop and pick up"),
+            None => error.help("the operations are create, consume, move, split, merge, swap, drop and pick up"),
         }
     }
 
@@ -337,6 +339,22 @@ impl<'t, 'a> LineParser<'t, 'a> {
                 let from = self.path()?;
                 self.require_keyword("to")?;
                 Ok(NamedAction::Move { amount, kind, from, to: self.path()? })
+            }
+            "split" => {
+                let count = self.count()?;
+                self.require_keyword("from")?;
+                let from = self.path()?;
+                self.require_keyword("to")?;
+                Ok(NamedAction::Split { count, from, to: self.path()? })
+            }
+            "merge" => {
+                let amount = self.amount()?.unwrap_or_default();
+                if amount != Amount::All {
+                    self.require_keyword("from")?;
+                }
+                let from = self.path()?;
+                self.require_keyword("onto")?;
+                Ok(NamedAction::Merge { amount, from, onto: self.path()? })
             }
             "swap" => {
                 let one = self.path()?;

@@ -49,6 +49,11 @@ impl Draft<'_> {
         }
     }
 
+    /// What goes onto itself stays as it is; but it has to be there.
+    pub(super) fn stay(&self, request: Request) -> Judged {
+        Draft::new(self.world, Box::default()).carry(request, None)
+    }
+
     /// Takes what is asked for, stack by stack, and lays it in the target; without a target it leaves the world.
     pub(super) fn carry(&mut self, request: Request, target: Option<Target>) -> Judged {
         let kind = request.kind.map(|kind| self.kind(kind)).transpose()?;

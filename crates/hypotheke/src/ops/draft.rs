@@ -21,6 +21,17 @@ pub(super) struct Item {
     pub(super) weight: i64,
 }
 
+/// Onto what items may be laid.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Onto {
+    /// Alike stacks, then empty slots.
+    Any,
+    /// Alike stacks only.
+    Alike,
+    /// One empty slot, the first.
+    OneEmpty,
+}
+
 pub(super) struct Draft<'w> {
     pub(super) world: &'w World,
     scratch: Box<Scratch>,
@@ -30,6 +41,7 @@ pub(super) struct Draft<'w> {
     settled: usize,
     /// Where the stacks land that are laid on the ground.
     landing: Landing,
+    onto: Onto,
 }
 
 impl<'w> Draft<'w> {
@@ -42,6 +54,7 @@ impl<'w> Draft<'w> {
             next_landing: world.ground.next_landing,
             settled: 0,
             landing: Landing::default(),
+            onto: Onto::Any,
         }
     }
 
@@ -68,6 +81,16 @@ impl<'w> Draft<'w> {
         }
         self.landing = landing;
         Ok(())
+    }
+
+    /// Onto what items may be laid from now on.
+    pub(super) fn lay_onto(&mut self, onto: Onto) {
+        self.onto = onto;
+    }
+
+    #[inline]
+    pub(super) fn onto(&self) -> Onto {
+        self.onto
     }
 
     // Reading.

@@ -16,12 +16,14 @@ mod create;
 mod describe;
 mod draft;
 mod drop;
+mod merge;
 mod moving;
 mod operation;
 mod outcome;
 mod pick_up;
 mod refusal;
 mod resolve;
+mod split;
 mod start;
 mod swap;
 mod target;
@@ -51,6 +53,8 @@ fn judge_on(draft: &mut Draft<'_>, operation: &Operation) -> Judged {
         }
         Action::Consume { amount, kind, from } => consume::judge(draft, *amount, *kind, *from),
         Action::Move { amount, kind, from, to } => moving::judge(draft, *amount, *kind, *from, *to),
+        Action::Split { count, from, to } => split::judge(draft, *count, *from, *to),
+        Action::Merge { amount, from, onto } => merge::judge(draft, *amount, *from, *onto),
         Action::Swap { one, other } => swap::judge(draft, *one, *other),
         Action::Drop { amount, kind, from, landing } => drop::judge(draft, *amount, *kind, *from, *landing),
         Action::PickUp { amount, kind, from, to } => pick_up::judge(draft, *amount, *kind, *from, *to),

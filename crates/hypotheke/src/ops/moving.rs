@@ -21,12 +21,5 @@ pub(super) fn judge(draft: &mut Draft<'_>, amount: Amount, kind: Option<KindId>,
         (Source::Container(from), Target::Container(to)) => from == to,
         _ => false,
     };
-    if onto_itself { stay(draft, request) } else { draft.carry(request, Some(target)) }
-}
-
-/// What is moved onto itself stays as it is; but it has to be there.
-fn stay(draft: &mut Draft<'_>, request: Request) -> Judged {
-    let world = draft.world;
-    let mut untouched = Draft::new(world, Box::default());
-    untouched.carry(request, None)
+    if onto_itself { draft.stay(request) } else { draft.carry(request, Some(target)) }
 }

@@ -99,6 +99,24 @@ pub enum Action {
         /// A slot or a container.
         to: Place,
     },
+    /// A part of a stack goes to an empty slot.
+    Split {
+        /// How many; at least one stays.
+        count: u32,
+        /// The slot of the stack.
+        from: Place,
+        /// An empty slot, or a container: its first empty one.
+        to: Place,
+    },
+    /// A stack goes onto an alike one, up to the limit. [`Amount::All`] means what fits.
+    Merge {
+        /// How many.
+        amount: Amount,
+        /// The slot of the stack.
+        from: Place,
+        /// The slot of an alike stack.
+        onto: Place,
+    },
     /// Two slots exchange what lies there. One of them may be empty.
     Swap {
         /// A slot.
@@ -183,6 +201,18 @@ impl Operation {
         Action::Move { amount, kind: None, from: from.into(), to: to.into() }.into()
     }
 
+    /// Parts a stack.
+    #[must_use]
+    pub fn splitting(count: u32, from: (ContainerId, u32), to: impl Into<Place>) -> Operation {
+        Action::Split { count, from: from.into(), to: to.into() }.into()
+    }
+
+    /// Merges a stack onto an alike one.
+    #[must_use]
+    pub fn merging(amount: Amount, from: (ContainerId, u32), onto: (ContainerId, u32)) -> Operation {
+        Action::Merge { amount, from: from.into(), onto: onto.into() }.into()
+    }
+
     /// Exchanges what lies in two slots.
     #[must_use]
     pub fn swapping(one: (ContainerId, u32), other: (ContainerId, u32)) -> Operation {
@@ -212,7 +242,7 @@ impl Operation {
                 *kind = Some(only);
             }
             Action::Create { kind, .. } => *kind = only,
-            Action::Swap { .. } => {}
+            Action::Swap { .. } | Action::Split { .. } | Action::Merge { .. } => {}
         }
         self
     }

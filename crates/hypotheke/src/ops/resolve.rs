@@ -89,6 +89,14 @@ impl Resolver<'_> {
                 from: self.place_of_slots(from, "use `pick up` to take from the ground")?,
                 to: self.place_of_slots(to, "use `drop` to put on the ground")?,
             },
+            NamedAction::Split { count, from, to } => Action::Split {
+                count: *count,
+                from: self.slot(from)?,
+                to: self.place_of_slots(to, "use `drop` to put on the ground")?,
+            },
+            NamedAction::Merge { amount, from, onto } => {
+                Action::Merge { amount: *amount, from: self.slot(from)?, onto: self.slot(onto)? }
+            }
             NamedAction::Swap { one, other } => Action::Swap { one: self.slot(one)?, other: self.slot(other)? },
             NamedAction::Drop { amount, kind, from, landing } => Action::Drop {
                 amount: *amount,

@@ -1,10 +1,10 @@
 //! What a target takes of an item, and where; and why it does not take more.
 
-use super::draft::{Draft, Item};
+use super::draft::{Draft, Item, Onto};
 use super::refusal::{Cause, Refusal, Unknown};
 use crate::id::KindId;
 use crate::quantity::Decimal;
-use crate::world::{Place, Spot};
+use crate::world::{Cell, Place, Spot};
 
 /// Where something is to be laid.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -48,8 +48,7 @@ impl Draft<'_> {
         }
         let allowed =
             self.allowance(item, source, spot.container).min(self.allowance_in_holder(item, source, spot.container));
-        let there = self.cell(spot);
-        if !there.is_empty() && there.class != item.class {
+        if !self.takes_onto(self.cell(spot), item) {
             return 0;
         }
         let room = self.room_for(item, want, source, spot);
@@ -58,6 +57,15 @@ impl Draft<'_> {
             self.parts().push((spot, given));
         }
         given
+    }
+
+    /// Whether what lies in a slot, or that it is empty, lets items be laid there.
+    fn takes_onto(&self, there: Cell, item: Item) -> bool {
+        match self.onto() {
+            Onto::Any => there.is_empty() || there.class == item.class,
+            Onto::Alike => !there.is_empty() && there.class == item.class,
+            Onto::OneEmpty => there.is_empty(),
+        }
     }
 
     /// How many more a slot holds that is empty or has an alike stack. A stack that is over its limit already may go
@@ -119,7 +127,7 @@ impl Draft<'_> {
     ) {
         let mut from = 0;
         // Of a kind that does not stack, no stack has room for more.
-        let stacks = self.world.rules.figures[item.kind as usize].stack_limit > 1;
+        let stacks = self.world.rules.figures[item.kind as usize].stack_limit > 1 && self.onto() == Onto::Any;
         while let Some(slot) = if stacks { self.next_with_room(container, item, from) } else { None } {
             from = slot + 1;
             let spot = Spot { container, slot };
@@ -139,7 +147,7 @@ impl Draft<'_> {
                 continue;
             }
             let room = self.world.limit(spot, item.kind);
-            if !go_on(self, spot, room) {
+            if !go_on(self, spot, room) || self.onto() == Onto::OneEmpty {
                 return;
             }
         }
@@ -235,13 +243,13 @@ impl Draft<'_> {
             return cause;
         }
         let there = self.cell(spot);
-        let alike = !there.is_empty() && there.class == item.class;
+        let alike = !there.is_empty() && there.class == item.class && self.onto() != Onto::OneEmpty;
         let count = if alike { u64::from(there.count) } else { 0 };
         let limit = world.limit(spot, item.kind);
         if count + asked > u64::from(limit) {
             return Cause::StackLimit { at, would: count + asked, limit };
         }
-        let room = if alike || there.is_empty() { u64::from(limit) - count } else { 0 };
+        let room = if self.takes_onto(there, item) { u64::from(limit).saturating_sub(count) } else { 0 };
         Cause::NoRoom { at, asked, room }
     }
 

@@ -72,6 +72,8 @@ pub(crate) enum Request {
     Consume(Amount, Option<usize>, At),
     Move(Amount, Option<usize>, At, At),
     Swap(At, At),
+    Split(u32, At, At),
+    Merge(Amount, At, At),
     Drop(Amount, Option<usize>, At, (i64, i64)),
     PickUp(Amount, Option<usize>, Option<u64>, At),
 }
@@ -139,6 +141,8 @@ impl Model {
             Request::Consume(amount, kind, from) => self.carry(*amount, *kind, *from, None, (0, 0), false),
             Request::Move(amount, kind, from, to) => self.relocate(*amount, *kind, *from, *to),
             Request::Swap(one, other) => self.swap(*one, *other),
+            Request::Split(count, from, to) => self.split(*count, *from, *to),
+            Request::Merge(amount, from, onto) => self.merge(*amount, *from, *onto),
             Request::Drop(amount, kind, from, at) => match from {
                 At::Ground | At::OnGround(_) => Err(no("unknown")),
                 _ => self.carry(*amount, *kind, *from, Some(At::Ground), *at, false),
@@ -541,6 +545,129 @@ impl Model {
                 }
             }
         }
+    }
+
+    /// How many of `wanted` items a slot would take, added one by one to `there`, and why not `asked`.
+    fn take_into(
+        &self,
+        stack: &Stack,
+        from: usize,
+        to: (usize, usize),
+        there: i64,
+        wanted: i64,
+        asked: i64,
+    ) -> Result<i64, (i64, No)> {
+        let (container, slot) = to;
+        let source = Some(Cell::Slot(from, 0));
+        let (kind, marks) = (stack.kind, &stack.marks);
+        if !self.container_admits(container, kind, marks, source) || !self.slot_admits(container, slot, kind, marks) {
+            return Err((0, no("not-admitted")));
+        }
+        let limit = i64::from(self.limit(kind, container, slot));
+        let fits = |count: &i64| self.too_heavy(container, kind, source, *count).is_none() && there + count <= limit;
+        let given = (1..=wanted).take_while(fits).last().unwrap_or(0);
+        if given >= asked {
+            return Ok(given);
+        }
+        let too_many = || because("stack-limit", (there + asked) * 1_000, limit * 1_000);
+        Err((given, self.too_heavy(container, kind, source, asked).unwrap_or_else(too_many)))
+    }
+
+    fn split(&mut self, count: u32, from: At, to: At) -> Result<u64, No> {
+        let At::Slot(a, here) = from else { return Err(no("unknown")) };
+        if !matches!(to, At::Slot(..) | At::Container(_)) {
+            return Err(no("unknown"));
+        }
+        let stack = self.state.slots[a][here].clone();
+        let there = stack.as_ref().map_or(0, |stack| stack.count);
+        if count == 0 || count == there {
+            return Err(no("bad-amount"));
+        }
+        let Some(stack) = stack else { return Err(no("empty-source")) };
+        let (asked, wanted) = (i64::from(count), i64::from(count.min(there)));
+        let taken = |slot: &(usize, usize)| self.state.slots[slot.0][slot.1].is_some();
+        let target = match to {
+            At::Slot(b, slot) => Some((b, slot)),
+            At::Container(b) => (0..self.rules.containers[b].slots)
+                .map(|slot| (b, slot))
+                .find(|slot| !taken(slot) && self.slot_admits(b, slot.1, stack.kind, &stack.marks)),
+            _ => None,
+        };
+        let source = Some(Cell::Slot(a, here));
+        let answer = match (to, target) {
+            (At::Slot(b, _), Some(slot)) if taken(&slot) => {
+                // Nothing can go, but the checks before `no-room` come first.
+                match self.take_into(&stack, a, slot, 0, wanted, asked) {
+                    Err((_, no)) => Err((0, no)),
+                    Ok(_) => Err((0, because("no-room", asked * 1_000, 0))),
+                }
+                .map(|given: i64| given + i64::try_from(b).unwrap())
+            }
+            (At::Container(b), None) => {
+                let admitted = self.could_admit(b, stack.kind, &stack.marks, source);
+                let heavy = self.too_heavy(b, stack.kind, source, asked);
+                let full = because("no-room", asked * 1_000, 0);
+                Err((0, if admitted { heavy.unwrap_or(full) } else { no("not-admitted") }))
+            }
+            (_, Some(slot)) => self.take_into(&stack, a, slot, 0, wanted, asked).map_err(|(given, why)| {
+                // Only a slot that is named has a limit to pass; a container has too little room.
+                let limit = i64::from(self.limit(stack.kind, slot.0, slot.1));
+                let named = matches!(to, At::Slot(..)) || why.reason != "stack-limit";
+                (given, if named { why } else { because("no-room", asked * 1_000, limit * 1_000) })
+            }),
+            _ => unreachable!("a slot or a container"),
+        };
+        let could = answer.as_ref().map_or_else(|(given, _)| *given, |given| *given);
+        if count > there {
+            let no = because("not-enough", asked * 1_000, i64::from(there) * 1_000);
+            return Err(No { could: u64::try_from(could).unwrap(), ..no });
+        }
+        if let Err((given, no)) = answer {
+            return Err(No { could: u64::try_from(given).unwrap(), ..no });
+        }
+        let (b, slot) = target.expect("a slot");
+        let id = self.new_id();
+        self.state.slots[b][slot] = Some(Stack { id, count, ..stack });
+        self.lessen(Cell::Slot(a, here), count);
+        Ok(u64::from(count))
+    }
+
+    fn merge(&mut self, amount: Amount, from: At, onto: At) -> Result<u64, No> {
+        let (At::Slot(a, here), At::Slot(b, slot)) = (from, onto) else { return Err(no("unknown")) };
+        if from == onto {
+            return self.clone().carry(amount, None, from, None, (0, 0), true);
+        }
+        let asked = match amount {
+            Amount::Exactly(count) | Amount::UpTo(count) => Some(i64::from(count)),
+            Amount::All => None,
+        };
+        if asked == Some(0) {
+            return Err(no("bad-amount"));
+        }
+        let Some(stack) = self.state.slots[a][here].clone() else { return Err(no("empty-source")) };
+        let exact = matches!(amount, Amount::Exactly(_));
+        let there = i64::from(stack.count);
+        let wanted = asked.map_or(there, |asked| asked.min(there));
+        let least = if exact { asked.expect("a number") } else { 1 };
+        let target = self.state.slots[b][slot].clone();
+        let alike = target.as_ref().filter(|target| target.kind == stack.kind && target.marks == stack.marks);
+        let lies = alike.map_or(0, |target| i64::from(target.count));
+        let answer = match self.take_into(&stack, a, (b, slot), lies, wanted, least) {
+            Ok(_) if alike.is_none() => Err((0, because("no-room", least * 1_000, 0))),
+            Err((_, no)) if alike.is_none() => Err((0, no)),
+            other => other,
+        };
+        let could = u64::try_from(answer.as_ref().map_or_else(|(given, _)| *given, |given| *given)).unwrap();
+        if exact && there < least {
+            return Err(No { could, ..because("not-enough", least * 1_000, there * 1_000) });
+        }
+        if let Err((_, no)) = answer {
+            return Err(No { could, ..no });
+        }
+        let given = u32::try_from(could).unwrap();
+        self.state.slots[b][slot].as_mut().expect("a stack").count += given;
+        self.lessen(Cell::Slot(a, here), given);
+        Ok(could)
     }
 
     fn swap(&mut self, one: At, other: At) -> Result<u64, No> {
