@@ -86,7 +86,7 @@ pub use load::LoadError;
 pub use ops::{Action, Cause, Operation, Outcome, Plan, Reason, Refusal, ResolveError, Unknown, Variant};
 pub use quantity::{Decimal, DecimalError};
 pub use ruleset::{
-    ContainerBuilder, ContainerDef, HolderBuilder, HolderDef, Kind, KindBuilder, Mark, Property, PropertyValue,
+    Cap, ContainerBuilder, ContainerDef, HolderBuilder, HolderDef, Kind, KindBuilder, Mark, Property, PropertyValue,
     Ruleset, RulesetBuilder, RulesetErrors, SlotRule, Tag, TagBuilder,
 };
 pub use scenario::{ScenarioErrors, ScenarioFile};

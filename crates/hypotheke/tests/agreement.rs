@@ -14,7 +14,7 @@ use proptest::prelude::*;
 use proptest::strategy::ValueTree;
 use proptest::test_runner::TestRunner;
 
-use crate::model::{At, ContainerSpec, FilterSpec, KindSpec, Model, No, Request, Rules, SlotSpec, Stack, State};
+use crate::model::{At, Caps, ContainerSpec, FilterSpec, KindSpec, Model, No, Request, Rules, SlotSpec, Stack, State};
 
 const TAGS: usize = 3;
 const MARKS: usize = 2;
@@ -46,11 +46,12 @@ fn sometimes<T: std::fmt::Debug + Clone + 'static>(
 fn any_kind() -> impl Strategy<Value = KindSpec> {
     let weight = prop::sample::select(vec![0, 1, 500, 1_000, 1_400, 2_100]);
     let limit = prop::sample::select(vec![1, 1, 2, 4, 7, 20]);
-    (weight, limit, prop::collection::btree_set(0..TAGS, 0..3)).prop_map(|(weight, limit, tags)| KindSpec {
-        weight,
-        limit,
-        tags,
-    })
+    (weight, limit, prop::collection::btree_set(0..TAGS, 0..3), prop::bool::weighted(0.15))
+        .prop_map(|(weight, limit, tags, keep)| KindSpec { weight, limit, tags, keep })
+}
+
+fn any_caps() -> impl Strategy<Value = Caps> {
+    prop_oneof![2 => Just(vec![]), 1 => prop::collection::vec((any_filter(), 1u32..9), 1..3)]
 }
 
 fn any_container() -> impl Strategy<Value = ContainerSpec> {
@@ -61,16 +62,20 @@ fn any_container() -> impl Strategy<Value = ContainerSpec> {
         sometimes(1u32..8),
         sometimes(0i64..30_000),
     );
-    (slots, rules, sometimes(any_filter()), any::<bool>()).prop_map(|(slots, (ruled, limit, cap), filter, worn)| {
-        let slots = slots.max(ruled.len());
-        ContainerSpec { slots, ruled, limit, cap, filter, worn, holder: None }
-    })
+    let border = (any::<bool>(), prop::bool::weighted(0.85), prop::bool::weighted(0.85));
+    (slots, rules, sometimes(any_filter()), border, any_caps()).prop_map(
+        |(slots, (ruled, limit, cap), filter, (worn, put, take), caps)| {
+            let slots = slots.max(ruled.len());
+            ContainerSpec { slots, ruled, limit, cap, filter, worn, holder: None, put, take, caps }
+        },
+    )
 }
 
 /// Containers of the world first, then those of each holder, as the library lists them.
 fn any_rules() -> impl Strategy<Value = Rules> {
     let kinds = prop::collection::vec(any_kind(), 2..5);
-    let holders = prop::collection::vec((sometimes(0i64..40_000), prop::collection::vec(any_container(), 0..3)), 0..3);
+    let holder = ((sometimes(0i64..40_000), any_caps()), prop::collection::vec(any_container(), 0..3));
+    let holders = prop::collection::vec(holder, 0..3);
     (kinds, prop::collection::vec(any_container(), 1..4), holders).prop_map(|(kinds, mut containers, holders)| {
         let mut caps = Vec::new();
         for (holder, (cap, carried)) in holders.into_iter().enumerate() {
@@ -109,10 +114,11 @@ fn rules_text(rules: &Rules) -> String {
         let tags: Vec<String> = kind.tags.iter().map(|tag| format!("\"t{tag}\"")).collect();
         let _ = writeln!(
             text,
-            "[kind.k{index}]\nweight = {}\nstack-limit = {}\ntags = [{}]",
+            "[kind.k{index}]\nweight = {}\nstack-limit = {}\ntags = [{}]\nkeep = {}",
             decimal(kind.weight),
             kind.limit,
-            tags.join(", ")
+            tags.join(", "),
+            kind.keep
         );
     }
     for (index, container) in rules.containers.iter().enumerate() {
@@ -127,18 +133,24 @@ fn rules_text(rules: &Rules) -> String {
             let _ = writeln!(text, "admits = \"{}\"", filter_text(filter));
         }
         let slots: Vec<String> = container.ruled.iter().map(slot_text).collect();
-        let _ = writeln!(text, "slot = [{}]", slots.join(", "));
+        let _ = writeln!(text, "slot = [{}]\nput = {}\ntake = {}", slots.join(", "), container.put, container.take);
+        let _ = writeln!(text, "caps = [{}]", caps_text(&container.caps));
     }
-    for (index, cap) in rules.holders.iter().enumerate() {
+    for (index, (cap, caps)) in rules.holders.iter().enumerate() {
         let carried =
             (0..rules.containers.len()).filter(|&container| rules.containers[container].holder == Some(index));
         let names: Vec<String> = carried.map(|container| format!("\"c{container}\"")).collect();
-        let _ = writeln!(text, "[holder.h{index}]\ncarries = [{}]", names.join(", "));
+        let _ = writeln!(text, "[holder.h{index}]\ncarries = [{}]\ncaps = [{}]", names.join(", "), caps_text(caps));
         if let Some(cap) = cap {
             let _ = writeln!(text, "weight-cap = {}", decimal(*cap));
         }
     }
     text
+}
+
+fn caps_text(caps: &Caps) -> String {
+    let one = |(filter, count): &(FilterSpec, u32)| format!("{{ of = \"{}\", count = {count} }}", filter_text(filter));
+    caps.iter().map(one).collect::<Vec<_>>().join(", ")
 }
 
 fn slot_text(slot: &SlotSpec) -> String {

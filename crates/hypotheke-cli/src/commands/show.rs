@@ -88,6 +88,9 @@ fn draw_holders(page: &mut Page, world: &World) {
         let weight = weight_text(world, world.holder_weight(id), def.weight_cap());
         page.put(Tone::Heading, &crate::render::pad(def.id(), 16)).plain("  ");
         page.plain(&clip(&carried.join(", "), 58)).put(Tone::Notable, &format!("   {weight}")).end();
+        for (filter, count) in world.rules().caps(def.caps()) {
+            page.put(Tone::Faint, &clip(&format!("                  at most {count} {filter}"), 100)).end();
+        }
     }
 }
 
@@ -122,6 +125,9 @@ fn container_json(world: &World, id: ContainerId) -> Value {
         "stack-limit": def.stack_limit(),
         "admits": rules.admits(def),
         "worn": def.is_worn(),
+        "put": def.may_put(),
+        "take": def.may_take(),
+        "caps": caps_json(rules, def.caps()),
         "slot": slots,
         "stacks": world.stacks(id).map(|(slot, stack)| stack_json(stack, slot)).collect::<Vec<_>>(),
     })
@@ -135,7 +141,12 @@ fn holder_json(world: &World, id: HolderId) -> Value {
         "carries": world.carried(id).map(|id| world.container_name(id)).collect::<Vec<_>>(),
         "weight": world.holder_weight(id),
         "weight-cap": def.weight_cap(),
+        "caps": caps_json(world.rules(), def.caps()),
     })
+}
+
+fn caps_json(rules: &Ruleset, caps: &[hypotheke::Cap]) -> Value {
+    rules.caps(caps).map(|(of, count)| json!({ "of": of, "count": count })).collect()
 }
 
 fn kind_json(rules: &Ruleset, kind: Kind<'_>) -> Value {
@@ -146,6 +157,7 @@ fn kind_json(rules: &Ruleset, kind: Kind<'_>) -> Value {
         "weight": kind.weight(),
         "value": kind.value(),
         "stack-limit": kind.stack_limit(),
+        "keep": kind.is_kept(),
     });
     if !kind.note().is_empty() {
         value["note"] = json!(kind.note());

@@ -17,6 +17,17 @@ pub(crate) fn draw(page: &mut Page, world: &World, id: ContainerId) {
     if let Some(filter) = world.rules().admits(def) {
         page.put(Tone::Faint, "  admits ").plain(&clip(filter, WIDTH - 9)).end();
     }
+    let mut limits: Vec<String> =
+        world.rules().caps(def.caps()).map(|(filter, count)| format!("at most {count} {filter}")).collect();
+    if !def.may_put() {
+        limits.push("nothing may be put in".to_owned());
+    }
+    if !def.may_take() {
+        limits.push("nothing may be taken out".to_owned());
+    }
+    if !limits.is_empty() {
+        wrap(page, "  ", &limits, "; ");
+    }
     let columns = def.columns().max(1) as usize;
     let side_by_side = columns.min((WIDTH - INDENT) / NARROWEST);
     let cell = ((WIDTH - INDENT) / side_by_side).min(WIDEST);

@@ -6,7 +6,7 @@ use super::target::Target;
 use super::{Done, Judged};
 use crate::id::KindId;
 use crate::language::Amount;
-use crate::world::{GROUND, Place, Spot};
+use crate::world::{Cell, GROUND, Place, Spot};
 
 /// Where stacks are taken from.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -22,6 +22,16 @@ pub(super) enum Source {
 pub(super) enum WithoutNumber {
     AllOrNothing,
     WhatFits,
+}
+
+/// Where what is taken goes.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Going {
+    To(Target),
+    /// It leaves the world.
+    Out,
+    /// It stays where it is.
+    Nowhere,
 }
 
 /// What is to be taken.
@@ -49,13 +59,56 @@ impl Draft<'_> {
         }
     }
 
-    /// What goes onto itself stays as it is; but it has to be there.
-    pub(super) fn stay(&self, request: Request) -> Judged {
-        Draft::new(self.world, Box::default()).carry(request, None)
+    /// Why a stack can't leave where it lies for a target, or the world.
+    #[inline]
+    pub(super) fn why_stuck(&self, cell: Cell, spot: Spot, going: Going) -> Option<Cause> {
+        if self.world.rules.figures[cell.kind as usize].keep && matches!(going, Going::Out | Going::To(Target::Ground))
+        {
+            return Some(Cause::Kept(KindId(cell.kind)));
+        }
+        // The game may always consume; what stays inside passes no border.
+        let leaving = match going {
+            Going::Out | Going::Nowhere => false,
+            Going::To(Target::Slot(to)) => to.container != spot.container,
+            Going::To(Target::Container(to)) => to != spot.container,
+            Going::To(Target::Holder(_) | Target::Ground) => true,
+        };
+        let (_, may_take) = self.world.may_put_and_take(spot.container);
+        (leaving && !may_take).then(|| Cause::NoTake(Place::Container(self.world.container_id(spot.container))))
     }
 
-    /// Takes what is asked for, stack by stack, and lays it in the target; without a target it leaves the world.
-    pub(super) fn carry(&mut self, request: Request, target: Option<Target>) -> Judged {
+    /// Removes all that lies in a place, whatever it is.
+    pub(super) fn remove_all(&mut self, place: Place) {
+        let world = self.world;
+        let containers = match self.source(place) {
+            Ok(Source::Spot(spot)) => {
+                let count = self.cell(spot).count;
+                if count > 0 {
+                    self.remove(spot, count);
+                }
+                return;
+            }
+            Ok(Source::Container(container)) => vec![container],
+            Ok(Source::Holder(holder)) => world.containers_of(holder).to_vec(),
+            Err(_) => return,
+        };
+        for container in containers {
+            let mut from = Some(0);
+            while let Some(slot) = from.and_then(|from| world.next_taken(container, from)) {
+                let spot = Spot { container, slot };
+                self.remove(spot, self.cell(spot).count);
+                from = slot.checked_add(1);
+            }
+        }
+    }
+
+    /// What goes onto itself stays as it is; but it has to be there.
+    pub(super) fn stay(&mut self, request: Request) -> Judged {
+        self.carry(request, Going::Nowhere)
+    }
+
+    /// Takes what is asked for, stack by stack, and lays it where it goes.
+    pub(super) fn carry(&mut self, request: Request, going: Going) -> Judged {
         let kind = request.kind.map(|kind| self.kind(kind)).transpose()?;
         let source = self.source(request.from)?;
         if matches!(request.amount, Amount::Exactly(0) | Amount::UpTo(0)) {
@@ -66,16 +119,16 @@ impl Draft<'_> {
             Source::Spot(spot) => {
                 let cell = self.cell(spot);
                 if !cell.is_empty() && kind.is_none_or(|kind| cell.kind == kind) {
-                    carrying.take(self, spot, target);
+                    carrying.take(self, spot, going);
                 }
             }
-            Source::Container(container) => carrying.take_from(self, container, kind, target),
+            Source::Container(container) => carrying.take_from(self, container, kind, going),
             Source::Holder(holder) => {
                 let world = self.world;
                 for worn in [false, true] {
                     for &container in world.containers_of(holder) {
                         if world.def_of(container).is_worn() == worn {
-                            carrying.take_from(self, container, kind, target);
+                            carrying.take_from(self, container, kind, going);
                         }
                     }
                 }
@@ -112,33 +165,39 @@ impl Carrying {
         }
     }
 
-    fn take_from(&mut self, draft: &mut Draft<'_>, container: u32, kind: Option<u32>, target: Option<Target>) {
+    fn take_from(&mut self, draft: &mut Draft<'_>, container: u32, kind: Option<u32>, going: Going) {
         let mut from = Some(0);
         while self.left != Some(0) {
             let Some(slot) = from.and_then(|from| draft.next_stack_in(container, kind, from)) else { return };
             from = slot.checked_add(1);
             let spot = Spot { container, slot };
             // What already lies in the target is not taken.
-            if target != Some(Target::Slot(spot)) {
-                self.take(draft, spot, target);
+            if going != Going::To(Target::Slot(spot)) {
+                self.take(draft, spot, going);
             }
         }
     }
 
     /// Takes the most that one stack can give.
-    fn take(&mut self, draft: &mut Draft<'_>, spot: Spot, target: Option<Target>) {
+    fn take(&mut self, draft: &mut Draft<'_>, spot: Spot, going: Going) {
         if self.there > 0 {
             draft.settle();
         }
         let cell = draft.cell(spot);
         self.there += u64::from(cell.count);
         let asked = self.left.map_or(cell.count, |left| u32::try_from(left).unwrap_or(u32::MAX).min(cell.count));
-        let given = match target {
-            None => {
+        let stuck = draft.why_stuck(cell, spot, going);
+        let given = match going {
+            _ if stuck.is_some() => {
+                self.shortfall = self.shortfall.or(stuck);
+                0
+            }
+            Going::Nowhere => asked,
+            Going::Out => {
                 draft.remove(spot, asked);
                 asked
             }
-            Some(target) => {
+            Going::To(target) => {
                 let item = draft.item(cell);
                 let given = draft.fill(item, asked, Some(spot), target);
                 if given < asked && self.shortfall.is_none() && (self.is_exact() || given == 0) {

@@ -36,6 +36,12 @@ impl World {
             Cause::NotEnough { at, asked, there } => {
                 format!("asked for {asked}, but {there} {} in {}", lie(there), self.place_name(at))
             }
+            Cause::Kept(kind) => format!("{} is kept", self.rules().kind(kind).id()),
+            Cause::NoTake(of) => format!("nothing may be taken out of {}", self.place_name(of)),
+            Cause::NoPut(of) => format!("nothing may be put into {}", self.place_name(of)),
+            Cause::Cap { of, cap, would, count } => {
+                format!("{} would have {would} of {count} `{}`", self.place_name(of), self.cap_text(of, cap))
+            }
             Cause::NotAdmitted { by, kind } => self.explain_filter(by, kind),
             Cause::WeightCap { of, would, cap } => {
                 format!(
@@ -50,6 +56,16 @@ impl World {
                 format!("asked for {asked}, but {} has room for {room}", self.place_name(at))
             }
         }
+    }
+
+    /// The filter of a cap, as it is written.
+    fn cap_text(&self, of: Place, cap: u32) -> &str {
+        let caps = match of {
+            Place::Container(id) => self.container_def(id).map(crate::ContainerDef::caps),
+            Place::Holder(id) => self.holder_def(id).map(crate::HolderDef::caps),
+            _ => None,
+        };
+        caps.and_then(|caps| self.rules().caps(caps).nth(cap as usize)).map_or("", |(filter, _)| filter)
     }
 
     fn explain_filter(&self, by: Place, kind: KindId) -> String {

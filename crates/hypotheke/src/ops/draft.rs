@@ -10,7 +10,7 @@ use crate::id::{KindId, StackId};
 use crate::language::{Landing, Position};
 use crate::quantity::Decimal;
 use crate::ruleset::{FilterId, PropertyValue};
-use crate::world::{Cell, Class, ClassKey, EMPTY, End, Event, Place, Scratch, Spot, World};
+use crate::world::{Bearer, Cell, Class, ClassKey, EMPTY, End, Event, Place, Scratch, Spot, World};
 
 /// What is being laid somewhere: items of one class.
 #[derive(Clone, Copy, Debug)]
@@ -210,6 +210,13 @@ impl<'w> Draft<'w> {
                 .sum::<i64>()
     }
 
+    /// How many items would satisfy a cap so far.
+    pub(super) fn cap_count(&self, bearer: Bearer, index: usize) -> i64 {
+        let count = i64::try_from(self.world.caps_of(bearer).1[index]).unwrap_or(i64::MAX);
+        let changes = self.scratch.overlay.caps.iter().filter(|(changed, _)| *changed == (bearer, index));
+        count + changes.map(|(_, by)| by).sum::<i64>()
+    }
+
     #[inline]
     pub(super) fn item(&self, cell: Cell) -> Item {
         let weight = self.world.rules.figures[cell.kind as usize].weight;
@@ -290,18 +297,30 @@ impl<'w> Draft<'w> {
                     let weight = self.world.rules.figures[kind.index()].weight * i64::from(count);
                     if from.exists() {
                         let cell = self.cell(from.spot);
+                        self.shift_caps(from.spot, cell, -i64::from(count));
                         self.set(from.spot, Cell { count: cell.count - count, ..cell });
                         self.add_weight(from.spot, -weight);
                     }
                     if to.exists() {
-                        let count = self.cell(to.spot).count + count;
-                        self.set(to.spot, Cell { class: class.0, kind: kind.0, count, id: to.stack.0 });
+                        let after = Cell {
+                            class: class.0,
+                            kind: kind.0,
+                            count: self.cell(to.spot).count + count,
+                            id: to.stack.0,
+                        };
+                        self.shift_caps(to.spot, after, i64::from(count));
+                        self.set(to.spot, after);
                         self.add_weight(to.spot, weight);
                     }
                 }
                 Event::Swapped { one, other } => {
                     let (here, there) = (self.cell(one.spot), self.cell(other.spot));
                     let difference = self.world.cell_weight(there) - self.world.cell_weight(here);
+                    for (spot, cell, sign) in
+                        [(one.spot, here, -1), (one.spot, there, 1), (other.spot, there, -1), (other.spot, here, 1)]
+                    {
+                        self.shift_caps(spot, cell, sign * i64::from(cell.count));
+                    }
                     self.set(one.spot, there);
                     self.set(other.spot, here);
                     self.add_weight(one.spot, difference);
@@ -311,6 +330,20 @@ impl<'w> Draft<'w> {
         }
         self.settled = self.scratch.events.len();
         self.scratch.overlay.used = true;
+    }
+
+    fn shift_caps(&mut self, spot: Spot, cell: Cell, by: i64) {
+        if spot.is_ground() || by == 0 {
+            return;
+        }
+        let holder = self.world.holder_of(spot.container).map(Bearer::Holder);
+        for bearer in [Some(Bearer::Container(spot.container)), holder].into_iter().flatten() {
+            for index in 0..self.world.caps_of(bearer).0.len() {
+                if self.admits(Some(self.world.caps_of(bearer).0[index].of), self.item(cell)) {
+                    self.scratch.overlay.caps.push(((bearer, index), by));
+                }
+            }
+        }
     }
 
     /// Lays the parts that were worked out, taking them from `source` or creating them.

@@ -1,7 +1,7 @@
 //! drop: items go to the ground; each stack lands as its own.
 
 use super::Judged;
-use super::carry::{Request, WithoutNumber};
+use super::carry::{Going, Request, WithoutNumber};
 use super::draft::Draft;
 use super::refusal::{Cause, Refusal, Unknown};
 use super::target::Target;
@@ -20,5 +20,5 @@ pub(super) fn judge(
         return Err(Refusal::new(Cause::Unknown(Unknown::Meaning)));
     }
     draft.land_at(landing)?;
-    draft.carry(Request { amount, kind, from, without_number: WithoutNumber::AllOrNothing }, Some(Target::Ground))
+    draft.carry(Request { amount, kind, from, without_number: WithoutNumber::AllOrNothing }, Going::To(Target::Ground))
 }

@@ -1,7 +1,7 @@
 //! merge: a stack goes onto an alike one, up to the limit; what is over stays. Onto what is empty or not alike: refused.
 
 use super::Judged;
-use super::carry::{Request, WithoutNumber};
+use super::carry::{Going, Request, WithoutNumber};
 use super::draft::{Draft, Onto};
 use super::target::Target;
 use crate::language::Amount;
@@ -14,5 +14,5 @@ pub(super) fn judge(draft: &mut Draft<'_>, amount: Amount, from: Place, onto: Pl
         return draft.stay(request);
     }
     draft.lay_onto(Onto::Alike);
-    draft.carry(request, Some(Target::Slot(target)))
+    draft.carry(request, Going::To(Target::Slot(target)))
 }

@@ -1,7 +1,7 @@
 //! move: from a slot or a container to a slot or a container. Onto an alike stack it merges.
 
 use super::Judged;
-use super::carry::{Request, Source, WithoutNumber};
+use super::carry::{Going, Request, Source, WithoutNumber};
 use super::draft::Draft;
 use super::refusal::{Cause, Refusal, Unknown};
 use super::target::Target;
@@ -21,5 +21,5 @@ pub(super) fn judge(draft: &mut Draft<'_>, amount: Amount, kind: Option<KindId>,
         (Source::Container(from), Target::Container(to)) => from == to,
         _ => false,
     };
-    if onto_itself { draft.stay(request) } else { draft.carry(request, Some(target)) }
+    if onto_itself { draft.stay(request) } else { draft.carry(request, Going::To(target)) }
 }

@@ -1,7 +1,7 @@
 //! pick up: items go from the ground to a place; what does not fit stays as it lies.
 
 use super::Judged;
-use super::carry::{Request, WithoutNumber};
+use super::carry::{Going, Request, WithoutNumber};
 use super::draft::Draft;
 use super::refusal::{Cause, Refusal, Unknown};
 use super::target::Target;
@@ -21,5 +21,5 @@ pub(super) fn judge(
         return Err(Refusal::new(Cause::Unknown(Unknown::Meaning)));
     }
     let from = from.map_or(Place::Ground, Place::OnGround);
-    draft.carry(Request { amount, kind, from, without_number: WithoutNumber::WhatFits }, Some(target))
+    draft.carry(Request { amount, kind, from, without_number: WithoutNumber::WhatFits }, Going::To(target))
 }

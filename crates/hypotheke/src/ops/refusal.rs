@@ -23,8 +23,16 @@ pub enum Reason {
     EmptySource,
     /// Fewer lie there than were asked for.
     NotEnough,
+    /// It is kept: it can be neither consumed nor brought to the ground.
+    Kept,
+    /// Nothing may be taken out of there.
+    NoTake,
+    /// Nothing may be put in there.
+    NoPut,
     /// The filter of a container or slot does not admit it.
     NotAdmitted,
+    /// More items would satisfy a filter than a container or holder may have.
+    Cap,
     /// A container or holder would weigh more than its cap.
     WeightCap,
     /// The slot named would hold more than its limit.
@@ -35,14 +43,18 @@ pub enum Reason {
 
 impl Reason {
     /// All reasons, in the order in which the checks run.
-    pub const ALL: [Reason; 10] = [
+    pub const ALL: [Reason; 14] = [
         Reason::Stale,
         Reason::Unknown,
         Reason::BadAmount,
         Reason::Overflow,
         Reason::EmptySource,
         Reason::NotEnough,
+        Reason::Kept,
+        Reason::NoTake,
+        Reason::NoPut,
         Reason::NotAdmitted,
+        Reason::Cap,
         Reason::WeightCap,
         Reason::StackLimit,
         Reason::NoRoom,
@@ -58,7 +70,11 @@ impl Reason {
             Reason::Overflow => "overflow",
             Reason::EmptySource => "empty-source",
             Reason::NotEnough => "not-enough",
+            Reason::Kept => "kept",
+            Reason::NoTake => "no-take",
+            Reason::NoPut => "no-put",
             Reason::NotAdmitted => "not-admitted",
+            Reason::Cap => "cap",
             Reason::WeightCap => "weight-cap",
             Reason::StackLimit => "stack-limit",
             Reason::NoRoom => "no-room",
@@ -117,6 +133,23 @@ pub enum Cause {
         /// How many lie there.
         there: u64,
     },
+    /// A kept kind would leave the world or come to the ground.
+    Kept(KindId),
+    /// Nothing may be taken out of this container.
+    NoTake(Place),
+    /// Nothing may be put into this container.
+    NoPut(Place),
+    /// More items would satisfy a filter than a container or holder may have.
+    Cap {
+        /// The container or holder.
+        of: Place,
+        /// Which of its caps, from 0.
+        cap: u32,
+        /// How many items would satisfy the filter.
+        would: u64,
+        /// How many may.
+        count: u32,
+    },
     /// A filter does not admit it.
     NotAdmitted {
         /// The container or slot whose filter it is.
@@ -164,6 +197,10 @@ impl Cause {
             Cause::Overflow => Reason::Overflow,
             Cause::EmptySource(_) => Reason::EmptySource,
             Cause::NotEnough { .. } => Reason::NotEnough,
+            Cause::Kept(_) => Reason::Kept,
+            Cause::NoTake(_) => Reason::NoTake,
+            Cause::NoPut(_) => Reason::NoPut,
+            Cause::Cap { .. } => Reason::Cap,
             Cause::NotAdmitted { .. } => Reason::NotAdmitted,
             Cause::WeightCap { .. } => Reason::WeightCap,
             Cause::StackLimit { .. } => Reason::StackLimit,
@@ -179,6 +216,7 @@ impl Cause {
         match *self {
             Cause::NotEnough { asked, there, .. } => Some((whole(asked), whole(there))),
             Cause::WeightCap { would, cap, .. } => Some((would, cap)),
+            Cause::Cap { would, count, .. } => Some((whole(would), Decimal::from(count))),
             Cause::StackLimit { would, limit, .. } => Some((whole(would), Decimal::from(limit))),
             Cause::NoRoom { asked, room, .. } => Some((whole(asked), whole(room))),
             _ => None,

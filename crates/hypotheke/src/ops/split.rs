@@ -1,5 +1,6 @@
 //! split: 1 to all but one of a stack go to an empty slot, or the first empty one of a container; never onto another stack.
 
+use super::carry::Going;
 use super::draft::{Draft, Onto};
 use super::refusal::{Cause, Refusal, Unknown};
 use super::target::Target;
@@ -19,13 +20,17 @@ pub(super) fn judge(draft: &mut Draft<'_>, count: u32, from: Place, to: Place) -
     if cell.is_empty() {
         return Err(Refusal::new(Cause::EmptySource(from)));
     }
+    let stuck = draft.why_stuck(cell, spot, Going::To(target));
     let item = draft.item(cell);
     draft.lay_onto(Onto::OneEmpty);
     let asked = count.min(cell.count);
-    let given = draft.fill(item, asked, Some(spot), target);
+    let given = if stuck.is_some() { 0 } else { draft.fill(item, asked, Some(spot), target) };
     let refused = |cause| Err(Refusal::new(cause).could_have(u64::from(given)));
     if count > cell.count {
         return refused(Cause::NotEnough { at: from, asked: u64::from(count), there: u64::from(cell.count) });
+    }
+    if let Some(cause) = stuck {
+        return refused(cause);
     }
     if given < count {
         return refused(draft.why_not(item, u64::from(count), Some(spot), target));

@@ -2,6 +2,7 @@
 
 use std::sync::Arc;
 
+use super::draft::Draft;
 use super::operation::{Action, Operation, Variant};
 use super::resolve::ResolveError;
 use crate::language::{Amount, Landing};
@@ -39,6 +40,14 @@ impl World {
     pub(crate) fn begin(&mut self) {
         self.revision = 0;
         self.scratch = None;
+    }
+
+    /// Takes away all that lies in a place, kept kinds too: how a start is laid out is not play.
+    pub(crate) fn clear_place(&mut self, place: Place) {
+        let mut draft = Draft::new(self, Box::default());
+        draft.remove_all(place);
+        let (scratch, next_stack) = draft.into_parts();
+        self.carry_out_all(scratch, next_stack);
     }
 
     /// Creates a portion in a place, as the game would.

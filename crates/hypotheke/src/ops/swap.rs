@@ -5,7 +5,7 @@ use super::refusal::{Cause, Refusal};
 use super::{Done, Judged};
 use crate::id::KindId;
 use crate::quantity::Decimal;
-use crate::world::{Cell, Place, Spot};
+use crate::world::{Bearer, Cell, Place, Spot};
 
 pub(super) fn judge(draft: &mut Draft<'_>, one: Place, other: Place) -> Judged {
     let (here, there) = (draft.slot(one)?, draft.slot(other)?);
@@ -17,8 +17,13 @@ pub(super) fn judge(draft: &mut Draft<'_>, one: Place, other: Place) -> Judged {
         return Ok(Done { asked: None, count: 0 });
     }
     let ways = [Way { cell: mine, from: here, to: there }, Way { cell: yours, from: there, to: here }];
+    if here.container != there.container {
+        ways.iter().try_for_each(|way| check_border(draft, way, Border::Take))?;
+        ways.iter().try_for_each(|way| check_border(draft, way, Border::Put))?;
+    }
     ways.iter().try_for_each(|way| check_filters(draft, way))?;
     if here.container != there.container {
+        check_caps(draft, &ways)?;
         check_weights(draft, &ways)?;
     }
     ways.iter().try_for_each(|way| check_limit(draft, way))?;
@@ -47,6 +52,58 @@ fn check_filters(draft: &Draft<'_>, way: &Way) -> Result<(), Refusal> {
         return Ok(());
     };
     Err(Refusal::new(Cause::NotAdmitted { by, kind: KindId(item.kind) }))
+}
+
+#[derive(Clone, Copy)]
+enum Border {
+    Take,
+    Put,
+}
+
+fn check_border(draft: &Draft<'_>, way: &Way, border: Border) -> Result<(), Refusal> {
+    let world = draft.world;
+    let place = |container| Place::Container(world.container_id(container));
+    match border {
+        _ if way.cell.is_empty() => Ok(()),
+        Border::Take if !world.may_put_and_take(way.from.container).1 => {
+            Err(Refusal::new(Cause::NoTake(place(way.from.container))))
+        }
+        Border::Put if !world.may_put_and_take(way.to.container).0 => {
+            Err(Refusal::new(Cause::NoPut(place(way.to.container))))
+        }
+        _ => Ok(()),
+    }
+}
+
+/// Each cap by filter is judged by how many it would have after both ways.
+fn check_caps(draft: &Draft<'_>, [one, other]: &[Way; 2]) -> Result<(), Refusal> {
+    let world = draft.world;
+    let holders = [world.holder_of(one.to.container), world.holder_of(other.to.container)];
+    for (way, back, holder) in [(one, other, holders[0]), (other, one, holders[1])] {
+        let container = way.to.container;
+        let own = Some((Bearer::Container(container), Place::Container(world.container_id(container))));
+        let holder = holder.filter(|_| holders[0] != holders[1]);
+        let held = holder.map(|holder| (Bearer::Holder(holder), Place::Holder(world.holder_id(holder))));
+        for (bearer, of) in [own, held].into_iter().flatten() {
+            for (index, cap) in world.caps_of(bearer).0.iter().enumerate() {
+                let counted = |cell: Cell| {
+                    if cell.is_empty() || !draft.admits(Some(cap.of), draft.item(cell)) {
+                        0
+                    } else {
+                        i64::from(cell.count)
+                    }
+                };
+                let gain = counted(way.cell) - counted(back.cell);
+                let would = draft.cap_count(bearer, index) + gain;
+                if gain > 0 && would > i64::from(cap.count) {
+                    let (cap_number, would) =
+                        (u32::try_from(index).unwrap_or(u32::MAX), u64::try_from(would).unwrap_or(0));
+                    return Err(Refusal::new(Cause::Cap { of, cap: cap_number, would, count: cap.count }));
+                }
+            }
+        }
+    }
+    Ok(())
 }
 
 /// Each cap is judged by what it would bear after both ways: first where the first stack goes, container then holder.

@@ -4,7 +4,8 @@ use super::draft::{Draft, Item, Onto};
 use super::refusal::{Cause, Refusal, Unknown};
 use crate::id::KindId;
 use crate::quantity::Decimal;
-use crate::world::{Cell, Place, Spot};
+use crate::ruleset::Cap;
+use crate::world::{Bearer, Cell, Place, Spot};
 
 /// Where something is to be laid.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -174,7 +175,8 @@ impl Draft<'_> {
     #[inline]
     fn container_admits(&self, item: Item, source: Option<Spot>, container: u32) -> bool {
         let entering = source.is_none_or(|source| source.container != container);
-        !entering || self.admits(self.world.filter_of(container), item)
+        let (may_put, _) = self.world.may_put_and_take(container);
+        !entering || (may_put || source.is_none()) && self.admits(self.world.filter_of(container), item)
     }
 
     #[inline]
@@ -182,26 +184,41 @@ impl Draft<'_> {
         self.admits(self.world.slot_filter(spot), item)
     }
 
-    /// How many items the weight cap of a container leaves room for.
+    /// How many items the caps of a container leave room for.
     #[inline]
     fn allowance(&self, item: Item, source: Option<Spot>, container: u32) -> u32 {
-        let (_, cap) = self.world.weight_and_cap(container);
-        if cap == i64::MAX || source.is_some_and(|source| source.container == container) {
+        if source.is_some_and(|source| source.container == container) {
             return u32::MAX;
         }
-        how_many(cap - self.weight_of(container), item.weight)
+        let by_count = self.allowance_by_caps(item, Bearer::Container(container));
+        let (_, cap) = self.world.weight_and_cap(container);
+        if cap == i64::MAX { by_count } else { by_count.min(how_many(cap - self.weight_of(container), item.weight)) }
     }
 
-    /// How many items the weight cap of a container's holder leaves room for.
+    /// How many items the caps by filter leave room for.
+    #[inline]
+    fn allowance_by_caps(&self, item: Item, bearer: Bearer) -> u32 {
+        let (caps, _) = self.world.caps_of(bearer);
+        let counted = caps.iter().enumerate().filter(|(_, cap)| self.admits(Some(cap.of), item));
+        let left = |(index, cap): (usize, &Cap)| how_many(i64::from(cap.count) - self.cap_count(bearer, index), 1);
+        counted.map(left).min().unwrap_or(u32::MAX)
+    }
+
+    /// How many items the caps of a container's holder leave room for.
     #[inline]
     fn allowance_in_holder(&self, item: Item, source: Option<Spot>, container: u32) -> u32 {
         let Some(holder) = self.world.holder_of(container) else { return u32::MAX };
         let (_, cap) = self.world.holder_weight_and_cap(holder);
         let carried_already = source.is_some_and(|source| self.world.holder_of(source.container) == Some(holder));
-        if cap == i64::MAX || carried_already {
+        if carried_already {
             return u32::MAX;
         }
-        how_many(cap - self.weight_of_holder(holder), item.weight)
+        let by_count = self.allowance_by_caps(item, Bearer::Holder(holder));
+        if cap == i64::MAX {
+            by_count
+        } else {
+            by_count.min(how_many(cap - self.weight_of_holder(holder), item.weight))
+        }
     }
 
     // Why not.
@@ -233,11 +250,14 @@ impl Draft<'_> {
         let world = self.world;
         let id = world.container_id(spot.container);
         let at = Place::Slot(id, spot.slot);
-        if !self.container_admits(item, source, spot.container) {
-            return Cause::NotAdmitted { by: Place::Container(id), kind: KindId(item.kind) };
+        if let Some(cause) = self.why_not_entering(item, source, spot.container) {
+            return cause;
         }
         if !self.slot_admits(item, spot) {
             return Cause::NotAdmitted { by: at, kind: KindId(item.kind) };
+        }
+        if let Some(cause) = self.why_over_cap(item, asked, source, spot.container) {
+            return cause;
         }
         if let Some(cause) = self.why_too_heavy(item, asked, source, spot.container) {
             return cause;
@@ -257,6 +277,9 @@ impl Draft<'_> {
         if let Some(cause) = self.why_not_admitted(item, source, container) {
             return cause;
         }
+        if let Some(cause) = self.why_over_cap(item, asked, source, container) {
+            return cause;
+        }
         if let Some(cause) = self.why_too_heavy(item, asked, source, container) {
             return cause;
         }
@@ -272,14 +295,46 @@ impl Draft<'_> {
     fn why_not_admitted(&self, item: Item, source: Option<Spot>, container: u32) -> Option<Cause> {
         let kind = KindId(item.kind);
         let id = self.world.container_id(container);
-        if !self.container_admits(item, source, container) {
-            return Some(Cause::NotAdmitted { by: Place::Container(id), kind });
+        if let Some(cause) = self.why_not_entering(item, source, container) {
+            return Some(cause);
         }
         let def = self.world.def_of(container);
         let all_ruled = def.ruled.len() >= self.world.slot_count(container) as usize;
         let admitting = |filter| self.admits(filter, item);
         let none_admits = all_ruled && !def.ruled.iter().any(|rule| admitting(rule.admits));
         none_admits.then_some(Cause::NotAdmitted { by: Place::Container(id), kind })
+    }
+
+    /// Nothing may be put in, or the container's own filter says no.
+    fn why_not_entering(&self, item: Item, source: Option<Spot>, container: u32) -> Option<Cause> {
+        let of = Place::Container(self.world.container_id(container));
+        if source.is_some_and(|source| source.container != container) && !self.world.may_put_and_take(container).0 {
+            return Some(Cause::NoPut(of));
+        }
+        let admitted = self.container_admits(item, source, container);
+        (!admitted).then_some(Cause::NotAdmitted { by: of, kind: KindId(item.kind) })
+    }
+
+    fn why_over_cap(&self, item: Item, asked: u64, source: Option<Spot>, container: u32) -> Option<Cause> {
+        let world = self.world;
+        let from = source.map(|source| source.container);
+        let inside = from == Some(container);
+        let own = (!inside).then_some((Bearer::Container(container), Place::Container(world.container_id(container))));
+        let holder =
+            world.holder_of(container).filter(|&holder| from.and_then(|from| world.holder_of(from)) != Some(holder));
+        let held = holder.map(|holder| (Bearer::Holder(holder), Place::Holder(world.holder_id(holder))));
+        for (bearer, of) in [own, held].into_iter().flatten() {
+            for (index, cap) in
+                world.caps_of(bearer).0.iter().enumerate().filter(|(_, cap)| self.admits(Some(cap.of), item))
+            {
+                let would = u64::try_from(self.cap_count(bearer, index)).unwrap_or(0).saturating_add(asked);
+                if would > u64::from(cap.count) {
+                    let number = u32::try_from(index).unwrap_or(u32::MAX);
+                    return Some(Cause::Cap { of, cap: number, would, count: cap.count });
+                }
+            }
+        }
+        None
     }
 
     fn why_too_heavy(&self, item: Item, asked: u64, source: Option<Spot>, container: u32) -> Option<Cause> {

@@ -96,7 +96,10 @@ impl RulesetBuilder {
 
     /// A container.
     pub fn container(self, id: &str, settings: impl FnOnce(ContainerBuilder) -> ContainerBuilder) -> Self {
-        let ContainerBuilder { mut section, slots } = settings(ContainerBuilder::default());
+        let ContainerBuilder { mut section, slots, caps } = settings(ContainerBuilder::default());
+        if !caps.is_empty() {
+            section.line("caps", format!("[{}]", caps.join(", ")));
+        }
         if !slots.is_empty() {
             section.line("slot", format!("[{}]", slots.join(", ")));
         }
@@ -196,6 +199,12 @@ impl KindBuilder {
         self
     }
 
+    /// It can be neither consumed nor brought to the ground.
+    pub fn keep(mut self) -> Self {
+        self.0.line("keep", true);
+        self
+    }
+
     /// A number property with its first value.
     pub fn property(mut self, name: &str, value: Decimal) -> Self {
         self.0.line(&format!("properties.{}", quoted(name)), value);
@@ -209,6 +218,7 @@ impl KindBuilder {
 pub struct ContainerBuilder {
     section: Section,
     slots: Vec<String>,
+    caps: Vec<String>,
 }
 
 impl ContainerBuilder {
@@ -239,6 +249,24 @@ impl ContainerBuilder {
     /// What may enter it.
     pub fn admits(mut self, filter: &str) -> Self {
         self.section.line("admits", quoted(filter));
+        self
+    }
+
+    /// At most so many items that satisfy a filter.
+    pub fn cap(mut self, of: &str, count: u32) -> Self {
+        self.caps.push(format!("{{ of = {}, count = {count} }}", quoted(of)));
+        self
+    }
+
+    /// Nothing may be put into it but what the game creates there.
+    pub fn no_put(mut self) -> Self {
+        self.section.line("put", false);
+        self
+    }
+
+    /// Nothing may be taken out of it but what the game consumes.
+    pub fn no_take(mut self) -> Self {
+        self.section.line("take", false);
         self
     }
 

@@ -28,9 +28,19 @@ pub struct ContainerDef {
     pub(crate) admits: Option<FilterId>,
     /// Rules of the first slots; the others have none.
     pub(crate) ruled: Vec<SlotDef>,
+    pub(crate) caps: Vec<Cap>,
     pub(in crate::ruleset) worn: bool,
+    pub(crate) put: bool,
+    pub(crate) take: bool,
     pub(in crate::ruleset) copies: Vec<Box<str>>,
     pub(in crate::ruleset) carried: bool,
+}
+
+/// The most items of a container or holder that satisfy a filter.
+#[derive(Clone, Copy, Debug)]
+pub struct Cap {
+    pub(crate) of: FilterId,
+    pub(crate) count: u32,
 }
 
 /// A holder as the ruleset defines it.
@@ -42,6 +52,7 @@ pub struct HolderDef {
     pub(in crate::ruleset) carries: Vec<ContainerDefId>,
     /// In thousandths; `i64::MAX` where there is none.
     pub(crate) weight_cap: i64,
+    pub(crate) caps: Vec<Cap>,
 }
 
 /// The rules of one slot.
@@ -94,6 +105,24 @@ impl ContainerDef {
         (self.weight_cap != i64::MAX).then(|| Decimal::from_thousandths(self.weight_cap))
     }
 
+    /// Its caps by filter; [`Ruleset::caps`] puts them into words.
+    #[must_use]
+    pub fn caps(&self) -> &[Cap] {
+        &self.caps
+    }
+
+    /// False if nothing may be put into it but what the game creates there.
+    #[must_use]
+    pub fn may_put(&self) -> bool {
+        self.put
+    }
+
+    /// False if nothing may be taken out of it but what the game consumes.
+    #[must_use]
+    pub fn may_take(&self) -> bool {
+        self.take
+    }
+
     /// True if what lies in it counts as worn.
     #[must_use]
     pub fn is_worn(&self) -> bool {
@@ -130,6 +159,12 @@ impl HolderDef {
     #[must_use]
     pub fn note(&self) -> &str {
         &self.note
+    }
+
+    /// Its caps by filter; [`Ruleset::caps`] puts them into words.
+    #[must_use]
+    pub fn caps(&self) -> &[Cap] {
+        &self.caps
     }
 
     /// The containers that it carries, in the order in which they are tried.

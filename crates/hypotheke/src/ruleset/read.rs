@@ -145,13 +145,13 @@ impl<'s> Reading<'s> {
         array.iter().collect()
     }
 
-    pub(crate) fn flag(&mut self, section: &Section<'_, '_>, key: &str) -> bool {
-        let Some(value) = section.table.get(key) else { return false };
+    pub(crate) fn flag(&mut self, section: &Section<'_, '_>, key: &str) -> Option<bool> {
+        let value = section.table.get(key)?;
         let flag = value.get_ref().as_bool();
         if flag.is_none() {
             self.wrong_type(value, &format!("`{key}` of {}", section.what), "true or false");
         }
-        flag.unwrap_or_default()
+        flag
     }
 
     /// A whole number of at least 1.

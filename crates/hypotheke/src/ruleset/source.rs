@@ -61,6 +61,7 @@ pub(crate) struct KindSource {
     pub(crate) weight: Decimal,
     pub(crate) value: Decimal,
     pub(crate) stack_limit: Option<u32>,
+    pub(crate) keep: bool,
 }
 
 /// Where a kind was written. For a row only its beginning is kept; the cell is found again when it is spoken of.
@@ -113,6 +114,13 @@ impl FilterSource {
     }
 }
 
+/// The most items that satisfy a filter.
+#[derive(Clone, Debug)]
+pub(crate) struct CapSource {
+    pub(crate) of: FilterSource,
+    pub(crate) count: u32,
+}
+
 #[derive(Clone, Debug)]
 pub(crate) struct SlotSource {
     pub(crate) at: Location,
@@ -132,8 +140,11 @@ pub(crate) struct ContainerSource {
     pub(crate) stack_limit: Option<u32>,
     pub(crate) weight_cap: Option<Written<Decimal>>,
     pub(crate) admits: Option<FilterSource>,
+    pub(crate) caps: Vec<CapSource>,
     pub(crate) slot: Vec<SlotSource>,
     pub(crate) worn: bool,
+    pub(crate) put: bool,
+    pub(crate) take: bool,
     pub(crate) copies: Vec<Written<String>>,
 }
 
@@ -144,6 +155,7 @@ pub(crate) struct HolderSource {
     pub(crate) note: Option<String>,
     pub(crate) carries: Vec<Written<String>>,
     pub(crate) weight_cap: Option<Decimal>,
+    pub(crate) caps: Vec<CapSource>,
 }
 
 /// What lies in one place at the start.

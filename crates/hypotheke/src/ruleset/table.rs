@@ -8,7 +8,7 @@ use super::toml::name_fault;
 use crate::quantity::{Decimal, DecimalError};
 use crate::text::{Diagnostic, Location, Source, SourceId, Span, nearest};
 
-const KNOWN: &[&str] = &["id", "name", "note", "tags", "weight", "value", "stack-limit"];
+const KNOWN: &[&str] = &["id", "name", "note", "tags", "weight", "value", "stack-limit", "keep"];
 
 /// So many faults of one table are listed; a table that is wrong in every row is most often wrong in one way.
 const MOST_FAULTS: usize = 100;
@@ -24,6 +24,7 @@ pub(crate) struct Columns {
     weight: Option<usize>,
     value: Option<usize>,
     stack_limit: Option<usize>,
+    keep: Option<usize>,
     properties: Vec<PropertyColumn>,
     nameless: Vec<usize>,
     count: usize,
@@ -147,6 +148,7 @@ impl TableReader<'_> {
                 "weight" => &mut self.columns.weight,
                 "value" => &mut self.columns.value,
                 "stack-limit" => &mut self.columns.stack_limit,
+                "keep" => &mut self.columns.keep,
                 _ => {
                     self.property_column(column, &written, name, row);
                     continue;
@@ -208,6 +210,7 @@ impl TableReader<'_> {
             weight: self.weight(record, row),
             value: self.decimal(record, row, self.columns.value, "value").unwrap_or_default(),
             stack_limit: self.stack_limit(record, row),
+            keep: self.keep(record, row),
         };
         let index = u32::try_from(into.kinds.len()).unwrap_or(u32::MAX);
         into.kinds.push(kind);
@@ -294,6 +297,22 @@ impl TableReader<'_> {
             self.fault(fault.help("a stack limit is a whole number from 1 to 4294967295"));
         }
         limit
+    }
+
+    fn keep(&mut self, record: &StringRecord, row: u32) -> bool {
+        let cell = text_of(record, self.columns.keep);
+        match cell.to_ascii_lowercase().as_str() {
+            "" | "no" | "false" => false,
+            "yes" | "true" => true,
+            _ => {
+                let at = self.cell(row, self.columns.keep.unwrap_or_default());
+                let line = self.source.line_column(at.span.start()).line;
+                let message =
+                    format!("row {line}, column `keep`: `{}` is neither yes nor no", crate::language::shortened(cell));
+                self.fault(Diagnostic::error("wrong-type", at, message).help("write `yes`, `no`, or nothing"));
+                false
+            }
+        }
     }
 
     /// A column of numbers becomes a number property, any other a text property.

@@ -6,10 +6,10 @@ use toml::Spanned;
 use toml::de::{DeTable, DeValue};
 
 use super::names;
-use super::read::Reading;
+use super::read::{Reading, Section};
 use super::source::{
-    ContainerSource, HolderSource, KindAt, KindSource, MarkSource, PropertySource, RulesetSource, SlotSource,
-    StartSource, TagSource, Written,
+    CapSource, ContainerSource, HolderSource, KindAt, KindSource, MarkSource, PropertySource, RulesetSource,
+    SlotSource, StartSource, TagSource, Written,
 };
 use crate::language::{LineParser, NamedPortion, lex};
 use crate::quantity::Decimal;
@@ -29,13 +29,27 @@ const ROOT: &[&str] = &[
     "holder",
     "start",
 ];
-const KIND: &[&str] = &["name", "note", "tags", "weight", "value", "stack-limit", "properties"];
+const KIND: &[&str] = &["name", "note", "tags", "weight", "value", "stack-limit", "keep", "properties"];
 const TAG: &[&str] = &["label", "note", "stack-limit"];
 const MARK: &[&str] = &["label", "note"];
-const CONTAINER: &[&str] =
-    &["name", "note", "slots", "columns", "stack-limit", "weight-cap", "admits", "slot", "worn", "copies"];
+const CONTAINER: &[&str] = &[
+    "name",
+    "note",
+    "slots",
+    "columns",
+    "stack-limit",
+    "weight-cap",
+    "admits",
+    "slot",
+    "worn",
+    "copies",
+    "caps",
+    "put",
+    "take",
+];
+const CAP: &[&str] = &["of", "count"];
 const SLOT: &[&str] = &["name", "label", "admits", "stack-limit"];
-const HOLDER: &[&str] = &["name", "note", "carries", "weight-cap"];
+const HOLDER: &[&str] = &["name", "note", "carries", "weight-cap", "caps"];
 
 impl RulesetSource {
     /// Reads the ruleset file itself; the tables that it names are read later.
@@ -131,6 +145,7 @@ impl RulesetSource {
             weight: reading.weight(&section, "weight").map_or(Decimal::ZERO, |weight| weight.value),
             value: reading.decimal(&section, "value").map_or(Decimal::ZERO, |value| value.value),
             stack_limit: reading.count(&section, "stack-limit").map(|limit| limit.value),
+            keep: reading.flag(&section, "keep").unwrap_or(false),
         };
         let index = u32::try_from(self.kinds.len()).unwrap_or(u32::MAX);
         self.kinds.push(kind);
@@ -171,7 +186,10 @@ impl RulesetSource {
             weight_cap: reading.weight(&section, "weight-cap"),
             admits: reading.filter(&section, "admits"),
             slot: slots.into_iter().filter_map(|slot| read_slot(reading, &id.value, slot)).collect(),
-            worn: reading.flag(&section, "worn"),
+            worn: reading.flag(&section, "worn").unwrap_or(false),
+            caps: read_caps(reading, &section),
+            put: reading.flag(&section, "put").unwrap_or(true),
+            take: reading.flag(&section, "take").unwrap_or(true),
             copies: reading.texts(&section, "copies"),
             id,
         };
@@ -189,6 +207,7 @@ impl RulesetSource {
             note: reading.text(&section, "note"),
             carries: reading.texts(&section, "carries"),
             weight_cap: reading.weight(&section, "weight-cap").map(|cap| cap.value),
+            caps: read_caps(reading, &section),
             id,
         });
     }
@@ -212,6 +231,24 @@ impl RulesetSource {
             contents,
         });
     }
+}
+
+fn read_caps(reading: &mut Reading<'_>, section: &Section<'_, '_>) -> Vec<CapSource> {
+    let mut caps = Vec::new();
+    for value in reading.list(section, "caps") {
+        let Some(section) = reading.section(value, "a cap", CAP) else { continue };
+        let (of, count) = (reading.filter(&section, "of"), reading.count(&section, "count"));
+        for key in CAP {
+            if section.table.get(*key).is_none() {
+                let fault = Diagnostic::error("missing-key", reading.at(value), format!("this cap has no `{key}`"));
+                reading.faults.push(fault.help("write it such as `{ of = \"fuel\", count = 8 }`"));
+            }
+        }
+        if let (Some(of), Some(count)) = (of, count) {
+            caps.push(CapSource { of, count: count.value });
+        }
+    }
+    caps
 }
 
 fn read_slot(reading: &mut Reading<'_>, container: &str, value: &Spanned<DeValue<'_>>) -> Option<SlotSource> {

@@ -7,7 +7,7 @@ use std::fmt;
 use std::hash::BuildHasher;
 
 use super::bits::Bits;
-use super::places::{ContainerDef, HolderDef, SlotRule};
+use super::places::{Cap, ContainerDef, HolderDef, SlotRule};
 use super::source::{Arena, RulesetSource, Text};
 use super::start::StartEntry;
 use crate::filter::Test;
@@ -77,6 +77,7 @@ pub(crate) struct KindFigures {
     /// The weight of one item in thousandths.
     pub(crate) weight: i64,
     pub(crate) stack_limit: u32,
+    pub(crate) keep: bool,
 }
 
 #[derive(Clone, Copy, Debug)]
@@ -284,6 +285,12 @@ impl Ruleset {
         container.admits.map(|filter| self.filter(filter).written.as_str())
     }
 
+    /// The caps of a container or holder: a filter as it is written, and the most items that satisfy it.
+    #[must_use]
+    pub fn caps<'r>(&'r self, caps: &'r [Cap]) -> impl ExactSizeIterator<Item = (&'r str, u32)> {
+        caps.iter().map(|cap| (self.filter(cap.of).written.as_str(), cap.count))
+    }
+
     pub(crate) fn filter(&self, id: FilterId) -> &CompiledFilter {
         &self.filters[id.0 as usize]
     }
@@ -415,6 +422,12 @@ impl<'r> Kind<'r> {
     #[must_use]
     pub fn stack_limit(self) -> u32 {
         self.rules.figures[self.id.index()].stack_limit
+    }
+
+    /// True if it can be neither consumed nor brought to the ground.
+    #[must_use]
+    pub fn is_kept(self) -> bool {
+        self.rules.figures[self.id.index()].keep
     }
 
     /// The limit that the kind states itself.

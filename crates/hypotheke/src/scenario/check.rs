@@ -4,8 +4,8 @@ use std::sync::Arc;
 
 use super::error::ScenarioErrors;
 use super::tree::{Check, Claim, Line, Scenario, ScenarioFile, Start, StartBase, StartLine, Step};
-use crate::language::{Amount, Path, PathRoot, PathStep};
-use crate::ops::{Action, Operation, ResolveError};
+use crate::language::{Path, PathRoot, PathStep};
+use crate::ops::ResolveError;
 use crate::ruleset::Ruleset;
 use crate::text::{Diagnostic, Diagnostics, Location, SourceId, Span, Word, suggestion};
 use crate::world::{Place, World};
@@ -79,7 +79,8 @@ impl ScenarioFile {
         for line in &start.lines {
             let path = &line.item.place;
             let place = world.place(path, None).map_err(|error| ResolveError::place(path, &error))?;
-            clear(&mut world, place);
+            // The places that a start names hold what it says and nothing else.
+            world.clear_place(place);
             places.push(place);
         }
         for (line, place) in start.lines.iter().zip(places) {
@@ -87,13 +88,6 @@ impl ScenarioFile {
         }
         Ok(world)
     }
-}
-
-/// The places that a start names hold what it says and nothing else.
-fn clear(world: &mut World, place: Place) {
-    let everything = Operation::from(Action::Consume { amount: Amount::All, kind: None, from: place });
-    // Where nothing lies there is nothing to clear.
-    let _ = world.perform(&everything);
 }
 
 fn lay_line(world: &mut World, line: &Line<StartLine>, place: Place) -> Result<(), ResolveError> {

@@ -1,9 +1,9 @@
 //! The only code that changes where something lies.
 
 use super::index::Index;
-use super::{Cell, Event, Spot, World};
+use super::{Cell, ClassTable, Event, Spot, World};
 use crate::language::Position;
-use crate::ruleset::Ruleset;
+use crate::ruleset::{Cap, Ruleset};
 
 impl World {
     /// Makes one change. Whoever made the event has made sure that it can be made.
@@ -65,6 +65,7 @@ impl World {
             self.ground.weight += weight;
             return;
         }
+        self.count_for_caps(spot.container, before, after);
         let container = &mut self.containers[spot.container as usize];
         container.taken = container.taken + u32::from(before.is_empty()) - u32::from(after.is_empty());
         container.weight += weight;
@@ -85,6 +86,48 @@ impl World {
                 });
             }
         }
+    }
+}
+
+impl World {
+    /// Keeps in step how many items satisfy each cap of a container and its holder.
+    #[inline]
+    fn count_for_caps(&mut self, container: u32, before: Cell, after: Cell) {
+        let state = &mut self.containers[container as usize];
+        let rules: &Ruleset = &self.rules;
+        if !state.capped.is_empty() {
+            count_all(
+                rules,
+                &self.classes,
+                &rules.containers()[state.def as usize].caps,
+                &mut state.capped,
+                before,
+                after,
+            );
+        }
+        if let Some(holder) = self.holders.get_mut(state.holder as usize).filter(|holder| !holder.capped.is_empty()) {
+            count_all(
+                rules,
+                &self.classes,
+                &rules.holders()[holder.def as usize].caps,
+                &mut holder.capped,
+                before,
+                after,
+            );
+        }
+    }
+}
+
+fn count_all(rules: &Ruleset, classes: &ClassTable, caps: &[Cap], counts: &mut [u64], before: Cell, after: Cell) {
+    for (cap, count) in caps.iter().zip(counts) {
+        let counted = |cell: Cell| {
+            if cell.is_empty() || !classes.admits(rules, cap.of, cell.kind, cell.class) {
+                0
+            } else {
+                u64::from(cell.count)
+            }
+        };
+        *count = *count + counted(after) - counted(before);
     }
 }
 

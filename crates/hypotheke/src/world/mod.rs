@@ -30,7 +30,7 @@ pub(crate) use ground::Ground;
 use index::Index;
 pub use path::{Place, UnknownPlace};
 pub use read::{SlotView, StackView};
-pub(crate) use scratch::{EMPTY, Scratch};
+pub(crate) use scratch::{Bearer, EMPTY, Scratch};
 
 use crate::ruleset::{FilterId, Ruleset};
 
@@ -92,6 +92,10 @@ struct ContainerState {
     stack_limit: u32,
     weight_cap: i64,
     admits: Option<FilterId>,
+    put: bool,
+    take: bool,
+    /// For each cap of its definition: how many items satisfy the filter.
+    capped: Vec<u64>,
     /// Of all that lies in it, in thousandths.
     weight: i64,
     index: Index,
@@ -104,4 +108,6 @@ struct HolderState {
     generation: u32,
     containers: Vec<u32>,
     weight: i64,
+    /// For each cap of its definition: how many items satisfy the filter.
+    capped: Vec<u64>,
 }

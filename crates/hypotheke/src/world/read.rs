@@ -4,11 +4,11 @@ use std::fmt;
 use std::sync::Arc;
 
 use super::apply::slot_limit;
-use super::{Cell, ClassKey, ContainerState, GROUND, HolderState, NONE, Spot, Tally, World};
+use super::{Bearer, Cell, ClassKey, ContainerState, GROUND, HolderState, NONE, Spot, Tally, World};
 use crate::id::{ContainerDefId, ContainerId, HolderDefId, HolderId, KindId, StackId};
 use crate::language::Position;
 use crate::quantity::Decimal;
-use crate::ruleset::{ContainerDef, FilterId, HolderDef, Kind, PropertyValue, Ruleset};
+use crate::ruleset::{Cap, ContainerDef, FilterId, HolderDef, Kind, PropertyValue, Ruleset};
 
 /// A stack as it lies somewhere.
 #[derive(Clone, Copy, Debug)]
@@ -252,6 +252,28 @@ impl World {
         }
         let state = &self.containers[spot.container as usize];
         slot_limit(&self.rules, state.stack_limit, state.ruled, state.def, kind, spot.slot)
+    }
+
+    /// Whether stacks may be put into a container and taken out of it.
+    #[inline]
+    pub(crate) fn may_put_and_take(&self, container: u32) -> (bool, bool) {
+        let state = &self.containers[container as usize];
+        (state.put, state.take)
+    }
+
+    /// The caps of a container or holder and how many items satisfy each.
+    #[inline]
+    pub(crate) fn caps_of(&self, bearer: Bearer) -> (&[Cap], &[u64]) {
+        match bearer {
+            Bearer::Container(container) => {
+                let state = &self.containers[container as usize];
+                if state.capped.is_empty() { (&[], &[]) } else { (&self.def_of(container).caps, &state.capped) }
+            }
+            Bearer::Holder(holder) => {
+                let state = &self.holders[holder as usize];
+                (&self.rules.holder(HolderDefId(state.def)).caps, &state.capped)
+            }
+        }
     }
 
     /// The filter of a container.

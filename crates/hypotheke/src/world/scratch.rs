@@ -22,10 +22,19 @@ pub(crate) struct Overlay {
     pub(crate) pending: Pending,
     /// Changes of weight, by container.
     pub(crate) weights: Vec<(u32, i64)>,
+    /// Changes of how many items satisfy a cap, by bearer and cap.
+    pub(crate) caps: Vec<((Bearer, usize), i64)>,
     /// The random numbers after the operation, if it drew any.
     pub(crate) random: Option<Xoshiro256PlusPlus>,
     /// A class that the operation brings into the world.
     pub(crate) new_class: Option<(ClassKey, u32)>,
+}
+
+/// What has limits of its own: a container or a holder.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Bearer {
+    Container(u32),
+    Holder(u32),
 }
 
 impl Scratch {
@@ -44,6 +53,7 @@ impl Overlay {
         self.used = false;
         self.pending.clear();
         self.weights.clear();
+        self.caps.clear();
         self.random = None;
         self.new_class = None;
     }

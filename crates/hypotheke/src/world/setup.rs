@@ -56,6 +56,7 @@ impl World {
                 generation: 0,
                 containers,
                 weight: 0,
+                capped: vec![0; def.caps.len()],
             });
         }
         world
@@ -76,9 +77,13 @@ impl World {
         let base = small(self.cells.len());
         self.cells.resize(self.cells.len() + slots as usize, Cell::default());
         let rules = self.rules.containers().get(def as usize);
-        let (ruled, stack_limit, weight_cap, admits) = rules.map_or((0, u32::MAX, i64::MAX, None), |def| {
-            (small(def.ruled.len()), def.stack_limit, def.weight_cap, def.admits)
-        });
+        // The ground has no definition and no rules.
+        let ruled = rules.map_or(0, |def| small(def.ruled.len()));
+        let stack_limit = rules.map_or(u32::MAX, |def| def.stack_limit);
+        let weight_cap = rules.map_or(i64::MAX, |def| def.weight_cap);
+        let admits = rules.and_then(|def| def.admits);
+        let capped = vec![0; rules.map_or(0, |def| def.caps.len())];
+        let (put, take) = rules.map_or((true, true), |def| (def.put, def.take));
         self.container_names.insert(name.clone(), index);
         self.containers.push(ContainerState {
             name,
@@ -92,6 +97,9 @@ impl World {
             stack_limit,
             weight_cap,
             admits,
+            put,
+            take,
+            capped,
             weight: 0,
             index: Index::new(slots),
         });

@@ -10,7 +10,11 @@ pub(crate) struct KindSpec {
     pub(crate) weight: i64,
     pub(crate) limit: u32,
     pub(crate) tags: BTreeSet<usize>,
+    pub(crate) keep: bool,
 }
+
+/// At most so many items that satisfy the filter.
+pub(crate) type Caps = Vec<(FilterSpec, u32)>;
 
 #[derive(Clone, Debug)]
 pub(crate) enum FilterSpec {
@@ -38,14 +42,17 @@ pub(crate) struct ContainerSpec {
     pub(crate) filter: Option<FilterSpec>,
     pub(crate) worn: bool,
     pub(crate) holder: Option<usize>,
+    pub(crate) put: bool,
+    pub(crate) take: bool,
+    pub(crate) caps: Caps,
 }
 
 #[derive(Clone, Debug)]
 pub(crate) struct Rules {
     pub(crate) kinds: Vec<KindSpec>,
     pub(crate) containers: Vec<ContainerSpec>,
-    /// Weight caps of holders.
-    pub(crate) holders: Vec<Option<i64>>,
+    /// Weight caps and caps by filter of holders.
+    pub(crate) holders: Vec<(Option<i64>, Caps)>,
 }
 
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -188,6 +195,9 @@ impl Model {
 
     fn container_admits(&self, container: usize, kind: usize, marks: &BTreeSet<usize>, source: Option<Cell>) -> bool {
         let inside = matches!(source, Some(Cell::Slot(from, _)) if from == container);
+        if !inside && source.is_some() && !self.rules.containers[container].put {
+            return false;
+        }
         let filter = &self.rules.containers[container].filter;
         inside || filter.as_ref().is_none_or(|filter| filter.admits(&self.rules, kind, marks))
     }
@@ -209,7 +219,7 @@ impl Model {
         }
         if let Some(holder) = self.rules.containers[container].holder {
             let carried_already = from.is_some_and(|from| self.rules.containers[from].holder == Some(holder));
-            if let Some(cap) = self.rules.holders[holder].filter(|_| !carried_already) {
+            if let Some(cap) = self.rules.holders[holder].0.filter(|_| !carried_already) {
                 bearers.push((self.holder_weight(holder), cap));
             }
         }
@@ -240,9 +250,9 @@ impl Model {
         for container in self.containers_of(to) {
             let weight = self.rules.kinds[kind].weight;
             let too_heavy = |&(now, cap): &(i64, i64)| weight > 0 && now + weight > cap;
-            if !self.container_admits(container, kind, marks, source)
-                || self.bearers(container, source).iter().any(too_heavy)
-            {
+            let over_cap = self.over_cap(container, kind, marks, source, 1).is_some();
+            let heavy = self.bearers(container, source).iter().any(too_heavy);
+            if over_cap || heavy || !self.container_admits(container, kind, marks, source) {
                 continue;
             }
             let lawful = |slot: &usize| {
@@ -294,7 +304,10 @@ impl Model {
             }
             At::Container(container) => {
                 if !self.could_admit(container, kind, marks, source) {
-                    return no("not-admitted");
+                    return self.no_entry(container, source);
+                }
+                if let Some(no) = self.over_cap(container, kind, marks, source, asked) {
+                    return no;
                 }
                 if let Some(no) = self.too_heavy(container, kind, source, asked) {
                     return no;
@@ -303,10 +316,14 @@ impl Model {
                 because("no-room", asked * 1_000, room * 1_000)
             }
             At::Slot(container, slot) => {
-                if !self.container_admits(container, kind, marks, source)
-                    || !self.slot_admits(container, slot, kind, marks)
-                {
+                if !self.container_admits(container, kind, marks, source) {
+                    return self.no_entry(container, source);
+                }
+                if !self.slot_admits(container, slot, kind, marks) {
                     return no("not-admitted");
+                }
+                if let Some(no) = self.over_cap(container, kind, marks, source, asked) {
+                    return no;
                 }
                 if let Some(no) = self.too_heavy(container, kind, source, asked) {
                     return no;
@@ -331,6 +348,63 @@ impl Model {
         let slots = self.rules.containers[container].slots;
         self.container_admits(container, kind, marks, source)
             && (0..slots).any(|slot| self.slot_admits(container, slot, kind, marks))
+    }
+
+    /// Why a container takes nothing of it, whatever lies there.
+    fn no_entry(&self, container: usize, source: Option<Cell>) -> No {
+        let inside = matches!(source, Some(Cell::Slot(from, _)) if from == container);
+        let closed = source.is_some() && !inside && !self.rules.containers[container].put;
+        no(if closed { "no-put" } else { "not-admitted" })
+    }
+
+    fn counted(&self, containers: &[usize], filter: &FilterSpec) -> i64 {
+        let stacks = containers.iter().flat_map(|&container| self.state.slots[container].iter().flatten());
+        let wanted = stacks.filter(|stack| filter.admits(&self.rules, stack.kind, &stack.marks));
+        wanted.map(|stack| i64::from(stack.count)).sum()
+    }
+
+    /// The first cap by filter that `asked` more items would pass: the container's, then its holder's.
+    fn over_cap(
+        &self,
+        container: usize,
+        kind: usize,
+        marks: &BTreeSet<usize>,
+        source: Option<Cell>,
+        asked: i64,
+    ) -> Option<No> {
+        let from = match source {
+            Some(Cell::Slot(from, _)) => Some(from),
+            _ => None,
+        };
+        let mut bearers: Vec<(&Caps, Vec<usize>)> = Vec::new();
+        if from != Some(container) {
+            bearers.push((&self.rules.containers[container].caps, vec![container]));
+        }
+        if let Some(holder) = self.rules.containers[container].holder {
+            if from.is_none_or(|from| self.rules.containers[from].holder != Some(holder)) {
+                bearers.push((&self.rules.holders[holder].1, self.carried(holder)));
+            }
+        }
+        let caps = bearers.iter().flat_map(|(caps, containers)| caps.iter().map(move |cap| (cap, containers)));
+        let counted = caps.filter(|((filter, _), _)| filter.admits(&self.rules, kind, marks));
+        counted
+            .map(|((filter, most), containers)| (self.counted(containers, filter) + asked, i64::from(*most)))
+            .find(|(would, most)| would > most)
+            .map(|(would, most)| because("cap", would * 1_000, most * 1_000))
+    }
+
+    /// Why a stack can't leave where it lies.
+    fn stuck(&self, cell: Cell, kind: usize, to: Option<At>) -> Option<No> {
+        if self.rules.kinds[kind].keep && matches!(to, None | Some(At::Ground)) {
+            return Some(no("kept"));
+        }
+        let Cell::Slot(from, _) = cell else { return None };
+        let leaving = match to {
+            None => false,
+            Some(At::Slot(container, _) | At::Container(container)) => container != from,
+            Some(_) => true,
+        };
+        (leaving && !self.rules.containers[from].take).then(|| no("no-take"))
     }
 
     fn too_heavy(&self, container: usize, kind: usize, source: Option<Cell>, asked: i64) -> Option<No> {
@@ -401,10 +475,16 @@ impl Model {
             return Err(no("unknown"));
         }
         if from == to {
-            let mut copy = self.clone();
-            return copy.carry(amount, kind, from, None, (0, 0), false);
+            return self.stay(amount, kind, from, false);
         }
         self.carry(amount, kind, from, Some(to), (0, 0), false)
+    }
+
+    /// What goes onto itself: as if it were taken where nothing holds it back.
+    fn stay(&self, amount: Amount, kind: Option<usize>, from: At, what_fits: bool) -> Result<u64, No> {
+        let mut copy = self.clone();
+        copy.rules.kinds.iter_mut().for_each(|kind| kind.keep = false);
+        copy.carry(amount, kind, from, None, (0, 0), what_fits)
     }
 
     /// The ids of the stacks that may be taken, in order.
@@ -477,6 +557,10 @@ impl Model {
             let stack = self.get(cell).expect("a stack").clone();
             let wanted = asked.map_or(i64::from(stack.count), |asked| (asked - done).min(i64::from(stack.count)));
             let before = self.clone();
+            if let Some(stuck) = self.stuck(cell, stack.kind, to) {
+                first_shortfall = first_shortfall.or(Some(stuck));
+                continue;
+            }
             let given = self.give(cell, &stack, u32::try_from(wanted).unwrap(), to, at);
             if i64::from(given) < wanted && first_shortfall.is_none() && (exact || given == 0) {
                 let whole = if exact { asked.map_or(wanted, |asked| asked - done) } else { 1 };
@@ -560,17 +644,29 @@ impl Model {
         let (container, slot) = to;
         let source = Some(Cell::Slot(from, 0));
         let (kind, marks) = (stack.kind, &stack.marks);
-        if !self.container_admits(container, kind, marks, source) || !self.slot_admits(container, slot, kind, marks) {
+        if let Some(no) = self.stuck(Cell::Slot(from, 0), kind, Some(At::Slot(container, slot))) {
+            return Err((0, no));
+        }
+        if !self.container_admits(container, kind, marks, source) {
+            return Err((0, self.no_entry(container, source)));
+        }
+        if !self.slot_admits(container, slot, kind, marks) {
             return Err((0, no("not-admitted")));
         }
         let limit = i64::from(self.limit(kind, container, slot));
-        let fits = |count: &i64| self.too_heavy(container, kind, source, *count).is_none() && there + count <= limit;
+        let capped = |count: i64| self.over_cap(container, kind, marks, source, count);
+        let fits = |count: &i64| {
+            capped(*count).is_none()
+                && self.too_heavy(container, kind, source, *count).is_none()
+                && there + count <= limit
+        };
         let given = (1..=wanted).take_while(fits).last().unwrap_or(0);
         if given >= asked {
             return Ok(given);
         }
         let too_many = || because("stack-limit", (there + asked) * 1_000, limit * 1_000);
-        Err((given, self.too_heavy(container, kind, source, asked).unwrap_or_else(too_many)))
+        let heavy = || self.too_heavy(container, kind, source, asked);
+        Err((given, capped(asked).or_else(heavy).unwrap_or_else(too_many)))
     }
 
     fn split(&mut self, count: u32, from: At, to: At) -> Result<u64, No> {
@@ -605,9 +701,12 @@ impl Model {
             }
             (At::Container(b), None) => {
                 let admitted = self.could_admit(b, stack.kind, &stack.marks, source);
-                let heavy = self.too_heavy(b, stack.kind, source, asked);
                 let full = because("no-room", asked * 1_000, 0);
-                Err((0, if admitted { heavy.unwrap_or(full) } else { no("not-admitted") }))
+                let entry = (!admitted).then(|| self.no_entry(b, source));
+                let why = self.stuck(Cell::Slot(a, here), stack.kind, Some(to)).or(entry);
+                let over = || self.over_cap(b, stack.kind, &stack.marks, source, asked);
+                let heavy = || self.too_heavy(b, stack.kind, source, asked);
+                Err((0, why.or_else(over).or_else(heavy).unwrap_or(full)))
             }
             (_, Some(slot)) => self.take_into(&stack, a, slot, 0, wanted, asked).map_err(|(given, why)| {
                 // Only a slot that is named has a limit to pass; a container has too little room.
@@ -635,7 +734,7 @@ impl Model {
     fn merge(&mut self, amount: Amount, from: At, onto: At) -> Result<u64, No> {
         let (At::Slot(a, here), At::Slot(b, slot)) = (from, onto) else { return Err(no("unknown")) };
         if from == onto {
-            return self.clone().carry(amount, None, from, None, (0, 0), true);
+            return self.stay(amount, None, from, true);
         }
         let asked = match amount {
             Amount::Exactly(count) | Amount::UpTo(count) => Some(i64::from(count)),
@@ -680,19 +779,36 @@ impl Model {
             return Ok(0);
         }
         let ways = [(&mine, a, b, there), (&yours, b, a, here)];
-        for (stack, from, container, slot) in ways {
-            if let Some(stack) = stack {
-                let source = Some(Cell::Slot(from, 0));
-                let admitted = self.container_admits(container, stack.kind, &stack.marks, source)
-                    && self.slot_admits(container, slot, stack.kind, &stack.marks);
-                if !admitted {
-                    return Err(no("not-admitted"));
-                }
-            }
+        let moving = || ways.iter().filter_map(|(stack, from, to, slot)| Some((stack.as_ref()?, *from, *to, *slot)));
+        if a != b && moving().any(|(_, from, ..)| !self.rules.containers[from].take) {
+            return Err(no("no-take"));
+        }
+        if a != b && moving().any(|(_, _, to, _)| !self.rules.containers[to].put) {
+            return Err(no("no-put"));
+        }
+        let admitted = |(stack, from, to, slot): (&Stack, usize, usize, usize)| {
+            self.container_admits(to, stack.kind, &stack.marks, Some(Cell::Slot(from, 0)))
+                && self.slot_admits(to, slot, stack.kind, &stack.marks)
+        };
+        if !moving().all(admitted) {
+            return Err(no("not-admitted"));
         }
         let before = self.clone();
         self.state.slots[a][here] = yours.clone();
         self.state.slots[b][there] = mine.clone();
+        for container in [b, a] {
+            let holder = self.rules.containers[container].holder;
+            let own = (&self.rules.containers[container].caps, vec![container]);
+            let held = holder.map(|holder| (&self.rules.holders[holder].1, self.carried(holder)));
+            for (caps, containers) in [Some(own), held].into_iter().flatten() {
+                for (filter, most) in caps {
+                    let (was, is) = (before.counted(&containers, filter), self.counted(&containers, filter));
+                    if is > was && is > i64::from(*most) {
+                        return Err(because("cap", is * 1_000, i64::from(*most) * 1_000));
+                    }
+                }
+            }
+        }
         for container in [b, a] {
             let spec = &self.rules.containers[container];
             let worse = |was: i64, is: i64, cap: Option<i64>| {
@@ -700,7 +816,7 @@ impl Model {
             };
             let alone = worse(before.weight(container), self.weight(container), spec.cap);
             let held = spec.holder.and_then(|holder| {
-                worse(before.holder_weight(holder), self.holder_weight(holder), self.rules.holders[holder])
+                worse(before.holder_weight(holder), self.holder_weight(holder), self.rules.holders[holder].0)
             });
             if let Some(no) = alone.or(held) {
                 return Err(no);

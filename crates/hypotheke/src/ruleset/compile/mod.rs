@@ -126,7 +126,11 @@ impl Compiler {
                 properties: (0, 0),
             });
             let weight = kind.weight.thousandths();
-            self.rules.figures.push(KindFigures { weight, stack_limit: kind.stack_limit.unwrap_or(0) });
+            self.rules.figures.push(KindFigures {
+                weight,
+                stack_limit: kind.stack_limit.unwrap_or(0),
+                keep: kind.keep,
+            });
             let (arena, defs) = (&self.rules.arena, &self.rules.kinds);
             let id_of = |index: u32| arena.get(defs[index as usize].id);
             let id = arena.get(kind.id);

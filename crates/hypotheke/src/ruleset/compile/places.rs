@@ -5,8 +5,8 @@ use rustc_hash::FxHashMap;
 use super::{Compiler, small};
 use crate::id::{ContainerDefId, HolderDefId};
 use crate::quantity::Decimal;
-use crate::ruleset::places::{ContainerDef, HolderDef, SlotDef};
-use crate::ruleset::source::{ContainerSource, SlotSource};
+use crate::ruleset::places::{Cap, ContainerDef, HolderDef, SlotDef};
+use crate::ruleset::source::{CapSource, ContainerSource, SlotSource};
 use crate::text::{Diagnostic, Location, suggestion};
 
 /// The most slots of one container.
@@ -73,10 +73,18 @@ impl Compiler {
             weight_cap: source.weight_cap.as_ref().map_or(i64::MAX, |cap| cap.value.thousandths()),
             admits: source.admits.as_ref().and_then(|filter| self.compile_filter(filter)),
             ruled,
+            caps: self.compile_caps(&source.caps),
             worn: source.worn,
+            put: source.put,
+            take: source.take,
             copies: source.copies.iter().map(|copy| copy.value.as_str().into()).collect(),
             carried: false,
         }
+    }
+
+    fn compile_caps(&mut self, caps: &[CapSource]) -> Vec<Cap> {
+        let compiled = caps.iter().filter_map(|cap| Some(Cap { of: self.compile_filter(&cap.of)?, count: cap.count }));
+        compiled.collect()
     }
 
     fn compile_slot(&mut self, source: &SlotSource) -> SlotDef {
@@ -130,6 +138,7 @@ impl Compiler {
                 note: holder.note.clone().unwrap_or_default(),
                 carries,
                 weight_cap: holder.weight_cap.map_or(i64::MAX, Decimal::thousandths),
+                caps: self.compile_caps(&holder.caps),
             };
             self.rules.holder_index.insert(def.id.clone(), HolderDefId(small(self.rules.holders.len())));
             self.rules.holders.push(def);
