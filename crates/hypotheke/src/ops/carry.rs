@@ -59,11 +59,18 @@ impl Draft<'_> {
         }
     }
 
-    /// Why a stack can't leave where it lies for a target, or the world.
+    /// Whether a stack can't leave where it lies for a target, or the world.
     #[inline]
+    pub(super) fn is_stuck(&self, cell: Cell, spot: Spot, going: Going) -> bool {
+        let (_, may_take) = self.world.may_put_and_take(spot.container);
+        let free = may_take && !self.world.rules.figures[cell.kind as usize].keep;
+        !free && self.why_stuck(cell, spot, going).is_some()
+    }
+
+    #[cold]
     pub(super) fn why_stuck(&self, cell: Cell, spot: Spot, going: Going) -> Option<Cause> {
-        if self.world.rules.figures[cell.kind as usize].keep && matches!(going, Going::Out | Going::To(Target::Ground))
-        {
+        let keep = self.world.rules.figures[cell.kind as usize].keep;
+        if keep && matches!(going, Going::Out | Going::To(Target::Ground)) {
             return Some(Cause::Kept(KindId(cell.kind)));
         }
         // The game may always consume; what stays inside passes no border.
@@ -186,10 +193,10 @@ impl Carrying {
         let cell = draft.cell(spot);
         self.there += u64::from(cell.count);
         let asked = self.left.map_or(cell.count, |left| u32::try_from(left).unwrap_or(u32::MAX).min(cell.count));
-        let stuck = draft.why_stuck(cell, spot, going);
         let given = match going {
-            _ if stuck.is_some() => {
-                self.shortfall = self.shortfall.or(stuck);
+            _ if draft.is_stuck(cell, spot, going) => {
+                let shortfall = &mut self.shortfall;
+                *shortfall = shortfall.or_else(|| draft.why_stuck(cell, spot, going));
                 0
             }
             Going::Nowhere => asked,

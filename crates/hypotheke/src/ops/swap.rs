@@ -18,12 +18,18 @@ pub(super) fn judge(draft: &mut Draft<'_>, one: Place, other: Place) -> Judged {
     }
     let ways = [Way { cell: mine, from: here, to: there }, Way { cell: yours, from: there, to: here }];
     if here.container != there.container {
-        ways.iter().try_for_each(|way| check_border(draft, way, Border::Take))?;
-        ways.iter().try_for_each(|way| check_border(draft, way, Border::Put))?;
+        let world = draft.world;
+        let open = |container| world.may_put_and_take(container) == (true, true);
+        if !open(here.container) || !open(there.container) {
+            ways.iter().try_for_each(|way| check_border(draft, way, Border::Take))?;
+            ways.iter().try_for_each(|way| check_border(draft, way, Border::Put))?;
+        }
     }
     ways.iter().try_for_each(|way| check_filters(draft, way))?;
     if here.container != there.container {
-        check_caps(draft, &ways)?;
+        if draft.world.counts_for_caps(here.container) || draft.world.counts_for_caps(there.container) {
+            check_caps(draft, &ways)?;
+        }
         check_weights(draft, &ways)?;
     }
     ways.iter().try_for_each(|way| check_limit(draft, way))?;

@@ -190,7 +190,8 @@ impl Draft<'_> {
         if source.is_some_and(|source| source.container == container) {
             return u32::MAX;
         }
-        let by_count = self.allowance_by_caps(item, Bearer::Container(container));
+        let capped = self.world.has_caps(container);
+        let by_count = if capped { self.allowance_by_caps(item, Bearer::Container(container)) } else { u32::MAX };
         let (_, cap) = self.world.weight_and_cap(container);
         if cap == i64::MAX { by_count } else { by_count.min(how_many(cap - self.weight_of(container), item.weight)) }
     }
@@ -224,6 +225,7 @@ impl Draft<'_> {
     // Why not.
 
     /// The first check that fails when all of `asked` are to go to the target. To be called only if not all of them can.
+    #[cold]
     pub(super) fn why_not(&mut self, item: Item, asked: u64, source: Option<Spot>, target: Target) -> Cause {
         match target {
             Target::Slot(spot) => self.why_not_slot(item, asked, source, spot),

@@ -261,6 +261,19 @@ impl World {
         (state.put, state.take)
     }
 
+    /// Whether a container or its holder has caps by filter.
+    #[inline]
+    pub(crate) fn counts_for_caps(&self, container: u32) -> bool {
+        let state = &self.containers[container as usize];
+        !state.capped.is_empty()
+            || self.holders.get(state.holder as usize).is_some_and(|holder| !holder.capped.is_empty())
+    }
+
+    #[inline]
+    pub(crate) fn has_caps(&self, container: u32) -> bool {
+        !self.containers[container as usize].capped.is_empty()
+    }
+
     /// The caps of a container or holder and how many items satisfy each.
     #[inline]
     pub(crate) fn caps_of(&self, bearer: Bearer) -> (&[Cap], &[u64]) {

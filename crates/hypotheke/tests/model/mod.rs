@@ -380,10 +380,9 @@ impl Model {
         if from != Some(container) {
             bearers.push((&self.rules.containers[container].caps, vec![container]));
         }
-        if let Some(holder) = self.rules.containers[container].holder {
-            if from.is_none_or(|from| self.rules.containers[from].holder != Some(holder)) {
-                bearers.push((&self.rules.holders[holder].1, self.carried(holder)));
-            }
+        let holder_of = |container: usize| self.rules.containers[container].holder;
+        if let Some(holder) = holder_of(container).filter(|holder| from.and_then(holder_of) != Some(*holder)) {
+            bearers.push((&self.rules.holders[holder].1, self.carried(holder)));
         }
         let caps = bearers.iter().flat_map(|(caps, containers)| caps.iter().map(move |cap| (cap, containers)));
         let counted = caps.filter(|((filter, _), _)| filter.admits(&self.rules, kind, marks));
