@@ -44,6 +44,10 @@
 //! world has changed since. [`World::perform`] does both. There is one code path, so a dry run and the operation can't
 //! disagree.
 //!
+//! # Taking back
+//!
+//! [`World::keep_history`] keeps the latest operations, and [`World::take_back`] undoes them exactly, the latest first.
+//!
 //! # Files
 //!
 //! [`Ruleset::load`] reads a ruleset and the tables beside it, [`ScenarioFile::load`] scenarios; both exist for text in

@@ -418,6 +418,7 @@ fn lay(engine: &Engine, state: &mut State, after: &State, place: Place, id: u64,
 fn compare(rules: &Rules, draws: &[Draw]) -> BTreeMap<String, u32> {
     let mut model = Model::new(rules.clone());
     let mut engine = Engine::new(rules);
+    engine.world.keep_history(usize::MAX);
     let mut answers = BTreeMap::new();
     for draw in draws {
         let request = request(rules, &model, draw);
@@ -433,10 +434,34 @@ fn compare(rules: &Rules, draws: &[Draw]) -> BTreeMap<String, u32> {
         assert_eq!(engine.world.revision(), revision + u64::from(found.is_ok()));
         check_sums(&engine, &model);
         let verb = format!("{request:?}").split('(').next().unwrap_or_default().to_owned();
+        if found.is_ok() && draw.kind % 3 == 0 {
+            take_back_and_do_again(&mut engine, &request, &before, &model, revision);
+        }
         let answer = found.map_or_else(|no| no.reason.to_owned(), |_| "applied".to_owned());
         *answers.entry(format!("{verb} {answer}")).or_insert(0) += 1;
     }
+    take_all_back(&mut engine, rules);
     answers
+}
+
+/// What is taken back has never been: the world is as it was, and the same operation comes to the same again.
+fn take_back_and_do_again(engine: &mut Engine, request: &Request, before: &State, model: &Model, revision: u64) {
+    assert!(engine.world.take_back(revision).is_err(), "only the latest can be taken back");
+    engine.world.take_back(revision + 1).unwrap_or_else(|_| panic!("the latest can be: {request:?}"));
+    assert_eq!(engine.world.revision(), revision);
+    assert_eq!(engine.state(before.next_id), *before, "taken back: {request:?}");
+    check_sums(engine, &Model { rules: model.rules.clone(), state: before.clone() });
+    assert!(engine.perform(request).is_ok());
+    assert_eq!(engine.state(model.state.next_id), model.state, "done again: {request:?}");
+}
+
+/// All the way back: a world of which everything is taken back is as empty as it began.
+fn take_all_back(engine: &mut Engine, rules: &Rules) {
+    while engine.world.history_len() > 0 {
+        engine.world.take_back(engine.world.revision()).unwrap_or_else(|_| panic!("the latest"));
+    }
+    assert_eq!((engine.world.revision(), engine.state(1)), (0, Model::new(rules.clone()).state));
+    check_sums(engine, &Model::new(rules.clone()));
 }
 
 /// Weights, free slots and tallies, which the world keeps by difference, against a recount.

@@ -296,3 +296,54 @@ fn an_operation_that_finds_nothing_to_change_is_applied_and_says_so() {
     let outcome = world.perform(&Operation::swapping((store, 0), (store, 1))).unwrap();
     assert_eq!((outcome.changed(), outcome.done(), outcome.asked(), outcome.revision()), (true, 5, None, 2));
 }
+
+#[test]
+fn only_what_is_kept_can_be_taken_back_and_only_the_latest() {
+    let mut world = world();
+    applied(&mut world, "drop 1 rope from store");
+    assert_eq!(world.take_back(1).unwrap_err().reason(), Reason::Stale, "a new world keeps nothing");
+    world.keep_history(2);
+    for sentence in ["drop 1 rope from store within 9", "create 1 rope in store", "consume 1 rope from store"] {
+        applied(&mut world, sentence);
+    }
+    assert_eq!((world.revision(), world.history_len()), (4, 2));
+    assert_eq!(world.take_back(3).unwrap_err().reason(), Reason::Stale);
+    world.take_back(4).unwrap();
+    world.take_back(3).unwrap();
+    assert!(world.events().is_empty());
+    assert_eq!(world.take_back(2).unwrap_err().reason(), Reason::Stale, "the oldest has been forgotten");
+    world.keep_history(0);
+    applied(&mut world, "create 1 rope in store");
+    assert_eq!((world.history_len(), world.revision()), (0, 3));
+}
+
+#[test]
+fn random_numbers_and_ids_are_given_again_after_taking_back() {
+    let mut world = world();
+    world.keep_history(1);
+    let landed = |world: &World| world.ground().map(|(stack, at)| (stack.id(), at)).collect::<Vec<_>>();
+    applied(&mut world, "drop 1 rope from store within 9");
+    let first = landed(&world);
+    world.take_back(1).unwrap();
+    assert_eq!(landed(&world), []);
+    applied(&mut world, "drop 1 rope from store within 9");
+    assert_eq!(landed(&world), first);
+}
+
+#[test]
+fn a_mark_that_only_a_taken_back_stack_has_comes_back_with_it() {
+    let mut world = world();
+    world.keep_history(100);
+    applied(&mut world, "create 1 rope (wet) in store");
+    applied(&mut world, "consume from store");
+    for round in 0..20 {
+        applied(&mut world, &format!("create 1 bead{} in store", if round % 2 == 0 { " (wet)" } else { "" }));
+        applied(&mut world, "consume from store");
+    }
+    while world.revision() > 1 {
+        world.take_back(world.revision()).unwrap();
+    }
+    let store = world.container("store").unwrap();
+    let wet: Vec<_> = world.stacks(store).map(|(_, stack)| (stack.kind().id(), stack.marks().count())).collect();
+    assert_eq!(wet, [("rope", 0), ("rope", 0), ("rope", 1)]);
+}

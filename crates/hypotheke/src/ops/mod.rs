@@ -90,6 +90,7 @@ impl World {
         if let Some((key, class)) = &scratch.overlay.new_class {
             self.classes.enter(key, *class);
         }
+        self.remember(&scratch.events);
         for event in &scratch.events {
             self.carry_out(event);
         }
@@ -143,6 +144,29 @@ impl World {
                 Err(refusal)
             }
         }
+    }
+
+    /// Takes back the operation that led to a revision. The world is then exactly as if it had never been; its ids may be
+    /// given again. Several can be taken back in a row, the latest first.
+    ///
+    /// ```
+    /// use hypotheke::{Amount, Operation, Ruleset, World};
+    ///
+    /// let rules = Ruleset::builder().kind("flare", |kind| kind).container("depot", |depot| depot.slots(2)).build()?;
+    /// let mut world = World::new(&rules.into());
+    /// world.keep_history(10);
+    /// let (depot, flare) = (world.container("depot").unwrap(), world.rules().find_kind("flare").unwrap());
+    ///
+    /// let outcome = world.perform(&Operation::creating(Amount::Exactly(2), flare, depot)).unwrap();
+    /// world.take_back(outcome.revision()).unwrap();
+    /// assert_eq!((world.free_slots(depot), world.revision()), (2, 0));
+    /// # Ok::<(), hypotheke::RulesetErrors>(())
+    /// ```
+    ///
+    /// # Errors
+    /// [`Cause::Stale`] if that is not the latest operation, or it is not kept any more.
+    pub fn take_back(&mut self, revision: u64) -> Result<(), Refusal> {
+        if self.undo(revision) { Ok(()) } else { Err(Refusal::new(Cause::Stale)) }
     }
 
     /// What the latest operation changed, in order; nothing after a refusal.

@@ -40,6 +40,7 @@ impl World {
     pub(crate) fn begin(&mut self) {
         self.revision = 0;
         self.scratch = None;
+        self.forget(0);
     }
 
     /// Takes away all that lies in a place, kept kinds too: how a start is laid out is not play.

@@ -43,6 +43,36 @@ impl World {
         }
     }
 
+    /// Takes one change back: exactly what [`World::carry_out`] did, the other way round.
+    pub(crate) fn carry_back(&mut self, event: &Event) {
+        match *event {
+            Event::Transferred { kind, count, from, to, class } => {
+                let weight = i64::from(count) * self.rules.figures[kind.index()].weight;
+                if to.exists() {
+                    let before = self.cell(to.spot);
+                    debug_assert!(before.count >= count && before.class == class.0, "taking back what is not there");
+                    let count = before.count - count;
+                    let after = if count == 0 { Cell::default() } else { Cell { count, ..before } };
+                    self.change(to.spot, before, after, -weight, to.position);
+                } else {
+                    self.tallies[kind.index()].consumed -= u64::from(count);
+                    self.whole_weight += weight;
+                }
+                if from.exists() {
+                    let before = self.cell(from.spot);
+                    let count = before.count + count;
+                    let after = Cell { class: class.0, kind: kind.0, count, id: from.stack.0 };
+                    self.change(from.spot, before, after, weight, from.position);
+                } else {
+                    self.tallies[kind.index()].created -= u64::from(count);
+                    self.whole_weight -= weight;
+                }
+            }
+            // An exchange is its own inverse.
+            Event::Swapped { .. } => self.carry_out(event),
+        }
+    }
+
     #[inline]
     pub(crate) fn cell_weight(&self, cell: Cell) -> i64 {
         if cell.is_empty() { 0 } else { i64::from(cell.count) * self.rules.figures[cell.kind as usize].weight }

@@ -1,7 +1,7 @@
 //! Worlds: where everything lies.
 //!
-//! Reading is public. Every change goes through [`World::carry_out`], which takes [`Event`]s,
-//! decides nothing, and keeps the indexes and sums in step with the cells.
+//! Reading is public. Every change goes through [`World::carry_out`] and [`World::carry_back`], which take [`Event`]s,
+//! decide nothing, and keep the indexes and sums in step with the cells.
 
 mod apply;
 mod bit_tree;
@@ -9,6 +9,7 @@ mod cell;
 mod class;
 mod event;
 mod ground;
+mod history;
 mod index;
 mod key_set;
 mod path;
@@ -27,6 +28,7 @@ pub(crate) use cell::{Cell, GROUND, Spot};
 pub(crate) use class::{ClassKey, ClassTable, ClassView};
 pub use event::{Class, End, Event};
 pub(crate) use ground::Ground;
+use history::History;
 use index::Index;
 pub use path::{Place, UnknownPlace};
 pub use read::{SlotView, StackView};
@@ -62,6 +64,7 @@ pub struct World {
     tallies: Vec<Tally>,
     /// Buffers of the latest operation, its events among them, for the next one to use.
     pub(crate) scratch: Option<Box<Scratch>>,
+    history: History,
 }
 
 /// How many items of a kind came into the world and left it.

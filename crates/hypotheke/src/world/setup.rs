@@ -4,6 +4,7 @@ use rand_core::SeedableRng;
 use rand_xoshiro::Xoshiro256PlusPlus;
 use rustc_hash::FxHashMap;
 
+use super::history::History;
 use super::index::Index;
 use super::{Cell, ClassTable, ContainerState, Ground, HolderState, NONE, Tally, World};
 use crate::id::ContainerDefId;
@@ -30,6 +31,7 @@ impl World {
             whole_weight: 0,
             tallies: vec![Tally::default(); rules.kinds().len()],
             scratch: None,
+            history: History::default(),
             container_names: FxHashMap::default(),
             holder_names: FxHashMap::default(),
             rules: Arc::clone(rules),

@@ -1,0 +1,90 @@
+//! Taking back: what was applied is undone, the latest first.
+
+use std::collections::VecDeque;
+
+use rand_xoshiro::Xoshiro256PlusPlus;
+
+use super::{Event, World};
+
+/// The latest operations, as many as are to be kept.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct History {
+    most: usize,
+    entries: VecDeque<Entry>,
+}
+
+/// What was changed, and the counters as they were before.
+#[derive(Clone, Debug)]
+struct Entry {
+    events: Vec<Event>,
+    next_stack: u64,
+    next_landing: u32,
+    random: Xoshiro256PlusPlus,
+}
+
+impl World {
+    /// Keeps the latest operations, up to so many, so that they can be taken back. A new world keeps none.
+    pub fn keep_history(&mut self, most: usize) {
+        self.history.most = most;
+        self.forget(most);
+    }
+
+    /// How many operations can be taken back now.
+    #[must_use]
+    pub fn history_len(&self) -> usize {
+        self.history.entries.len()
+    }
+
+    /// Takes back the operation that led to a revision; false if that is not the latest, or it is not kept.
+    pub(crate) fn undo(&mut self, revision: u64) -> bool {
+        let latest = if revision == self.revision { self.history.entries.pop_back() } else { None };
+        let Some(entry) = latest else { return false };
+        for event in entry.events.iter().rev() {
+            self.carry_back(event);
+        }
+        self.release_classes(&entry.events);
+        self.next_stack = entry.next_stack;
+        self.ground.next_landing = entry.next_landing;
+        self.random = entry.random;
+        self.revision -= 1;
+        self.scratch = None;
+        true
+    }
+
+    /// Remembers what is about to be carried out.
+    pub(crate) fn remember(&mut self, events: &[Event]) {
+        if self.history.most == 0 {
+            return;
+        }
+        self.forget(self.history.most - 1);
+        // A class must not be given to others as long as a stack of it may come back.
+        for event in events {
+            if let Event::Transferred { class, .. } = event {
+                self.classes.retain(class.0);
+            }
+        }
+        self.history.entries.push_back(Entry {
+            events: events.to_vec(),
+            next_stack: self.next_stack,
+            next_landing: self.ground.next_landing,
+            random: self.random.clone(),
+        });
+    }
+
+    /// Forgets the oldest, so that no more than `most` are kept.
+    pub(crate) fn forget(&mut self, most: usize) {
+        while self.history.entries.len() > most {
+            if let Some(entry) = self.history.entries.pop_front() {
+                self.release_classes(&entry.events);
+            }
+        }
+    }
+
+    fn release_classes(&mut self, events: &[Event]) {
+        for event in events {
+            if let Event::Transferred { class, .. } = event {
+                self.classes.release(class.0);
+            }
+        }
+    }
+}
