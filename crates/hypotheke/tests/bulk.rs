@@ -112,3 +112,26 @@ fn consuming_a_kind_takes_all_of_it_and_nothing_else() {
     assert_eq!(world.tally(flare).consumed, lay);
     assert_eq!(u64::from(world.free_slots(a)), lay);
 }
+
+#[test]
+fn thousands_of_stacks_can_be_taken_back() {
+    let (mut world, [a, b]) = world();
+    scattered(&mut world, a);
+    world.keep_history(3);
+    let before: Vec<_> = world.stacks(a).map(|(slot, stack)| (slot, stack.id(), stack.marks().count())).collect();
+    let revision = world.revision();
+    perform(&mut world, &Operation::moving(Amount::All, a, b));
+    perform(&mut world, &Operation::dropping(Amount::All, b, hypotheke::Landing::default()));
+    let hat = world.rules().find_kind("hat").expect("a kind");
+    perform(&mut world, &Operation::consuming(Amount::All, hat, hypotheke::Place::Ground));
+    while world.history_len() > 0 {
+        let latest = world.revision();
+        assert!(world.take_back(latest).is_ok());
+    }
+    assert_eq!(world.revision(), revision);
+    assert_eq!(
+        world.stacks(a).map(|(slot, stack)| (slot, stack.id(), stack.marks().count())).collect::<Vec<_>>(),
+        before
+    );
+    assert_eq!((world.stacks(b).count(), world.ground().count(), world.ground_weight()), (0, 0, 0.into()));
+}

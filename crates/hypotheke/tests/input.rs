@@ -74,6 +74,15 @@ fn each_fault_is_found_at_its_place() {
         ("[kind.y]\n[start]\nx = \"1 y\"", "3:5 wrong-type '\"1 y\"'"),
         ("[kind.y]\n[start]\nx = [\"y\"]", "3:7 bad-portion 'y'"),
         ("[kind.y]\n[start]\n\"x//1\" = []", "3:1 bad-place '\"x//1\"'"),
+        ("[kind.a]\nkeep = \"yes\"", "2:8 wrong-type '\"yes\"'"),
+        ("[kind.a]\n[container.c]\nslots = 1\ntake = 0", "4:8 wrong-type '0'"),
+        ("[kind.a]\n[container.c]\nslots = 1\ncaps = [{ of = \"a\" }]", "4:9 missing-key '{ of = \"a\" }'"),
+        ("[kind.a]\n[container.c]\nslots = 1\ncaps = [{ of = \"b\", count = 2 }]", "4:17 unknown-name 'b'"),
+        ("[holder.h]\ncaps = [{ of = \"b\", count = 0 }]", "2:29 out-of-range '0'"),
+        (
+            "[kind.a]\nstack-limit = 9\n[container.c]\nslots = 1\ncaps = [{ of = \"a\", count = 2 }]\n[start]\nc = [\"3 a\"]",
+            "7:6 bad-start '\"3 a\"'",
+        ),
         ("a = \n", "1:5 syntax ''"),
         (
             "[container.a]\nslots = 4000000\n[container.b]\nslots = 4000000\n[container.c]\nslots = 4000000\n[container.d]\nslots = 4000000\n[container.e]\nslots = 1",

@@ -231,3 +231,21 @@ fn a_hundred_thousand_kinds_are_found_by_name() {
     }
     assert_eq!((rules.find_kind("kind-100000"), rules.kinds().len()), (None, 100_000));
 }
+
+#[test]
+fn caps_borders_and_kept_kinds_are_read_and_built_alike() {
+    let builder = Ruleset::builder()
+        .kind("log", |kind| kind.keep())
+        .kind("can", |kind| kind.tags(["fuel"]))
+        .container("sled", |sled| sled.slots(3).cap("fuel", 2).cap("not fuel", 1))
+        .container("shelf", |shelf| shelf.slots(1).no_put())
+        .container("chest", |chest| chest.slots(1).no_take());
+    let (text, built) = (builder.to_toml(), builder.build().unwrap_or_else(|errors| panic!("{errors}")));
+    for rules in [&built, &rules(&text)] {
+        let def = |id: &str| &rules.containers()[rules.find_container(id).expect("a container").index()];
+        assert_eq!(rules.caps(def("sled").caps()).collect::<Vec<_>>(), [("fuel", 2), ("not fuel", 1)]);
+        let borders = ["sled", "shelf", "chest"].map(|id| (def(id).may_put(), def(id).may_take()));
+        assert_eq!(borders, [(true, true), (false, true), (true, false)]);
+        assert!(kind(rules, "log").is_kept() && !kind(rules, "can").is_kept());
+    }
+}

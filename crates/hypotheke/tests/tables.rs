@@ -168,3 +168,13 @@ fn several_tables_make_one_list_and_inline_kinds_come_first() {
     let rules = Ruleset::from_bytes("rules.toml", rules.as_bytes().to_vec(), table).expect("valid");
     assert_eq!(rules.kinds().map(hypotheke::Kind::id).collect::<Vec<_>>(), ["inline", "from-a", "from-b"]);
 }
+
+#[test]
+fn a_column_says_which_kinds_are_kept() {
+    let rules = load("id,keep\na,yes\nb,\nc,No\nd,TRUE\n").expect("valid");
+    assert_eq!(rules.kinds().map(hypotheke::Kind::is_kept).collect::<Vec<_>>(), [true, false, false, true]);
+    assert_eq!(
+        faults("id,keep\na,maybe\n"),
+        ["items.csv:2:3: error: row 2, column `keep`: `maybe` is neither yes nor no (write `yes`, `no`, or nothing)"]
+    );
+}

@@ -39,6 +39,16 @@ pub enum Comparison {
 }
 
 impl Comparison {
+    /// All of them.
+    pub const ALL: [Comparison; 6] = [
+        Comparison::Equal,
+        Comparison::NotEqual,
+        Comparison::Less,
+        Comparison::AtMost,
+        Comparison::More,
+        Comparison::AtLeast,
+    ];
+
     /// As it is written.
     #[must_use]
     pub fn symbol(self) -> &'static str {

@@ -67,14 +67,7 @@ fn any_filter() -> impl Strategy<Value = Filter> {
     let word = "[a-z][a-z0-9]{0,4}(-[a-z]{1,3})?(\\.[a-z]{1,3})?"
         .prop_filter("a word of the language", |word| !matches!(word.as_str(), "and" | "or" | "not"))
         .prop_map(|text| Word::new(text, Span::default()));
-    let comparison = prop::sample::select(vec![
-        Comparison::Equal,
-        Comparison::NotEqual,
-        Comparison::Less,
-        Comparison::AtMost,
-        Comparison::More,
-        Comparison::AtLeast,
-    ]);
+    let comparison = prop::sample::select(Comparison::ALL.to_vec());
     let literal = prop_oneof![
         (-9_999_999i64..9_999_999).prop_map(|n| Literal::Number(Decimal::from_thousandths(n))),
         "[^\"]{0,8}".prop_map(Literal::Text),

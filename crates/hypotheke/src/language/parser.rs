@@ -189,15 +189,8 @@ impl<'t, 'a> LineParser<'t, 'a> {
 
     pub(crate) fn comparison(&mut self) -> Parsed<Comparison> {
         let symbol = self.peek().filter(|token| token.kind == TokenKind::Comparison);
-        let all = [
-            Comparison::Equal,
-            Comparison::NotEqual,
-            Comparison::Less,
-            Comparison::AtMost,
-            Comparison::More,
-            Comparison::AtLeast,
-        ];
-        let found = symbol.and_then(|token| all.into_iter().find(|comparison| comparison.symbol() == token.text));
+        let found =
+            symbol.and_then(|token| Comparison::ALL.into_iter().find(|comparison| comparison.symbol() == token.text));
         self.at += usize::from(found.is_some());
         found.ok_or_else(|| self.expected("`=`, `!=`, `<`, `<=`, `>` or `>=`"))
     }
