@@ -235,7 +235,7 @@ fn a_hundred_thousand_kinds_are_found_by_name() {
 #[test]
 fn caps_borders_and_kept_kinds_are_read_and_built_alike() {
     let builder = Ruleset::builder()
-        .kind("log", |kind| kind.keep())
+        .kind("log", hypotheke::KindBuilder::keep)
         .kind("can", |kind| kind.tags(["fuel"]))
         .container("sled", |sled| sled.slots(3).cap("fuel", 2).cap("not fuel", 1))
         .container("shelf", |shelf| shelf.slots(1).no_put())
