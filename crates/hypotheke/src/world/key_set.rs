@@ -10,7 +10,7 @@ pub(crate) struct KeySet {
     spare: Vec<Vec<u64>>,
 }
 
-const CHUNK: usize = 128;
+const CHUNK: usize = 64;
 
 impl KeySet {
     /// A set of keys that come in rising order.
