@@ -1,8 +1,10 @@
 //! Finding slots of one container: empty ones, those with a stack of a kind, those with room for more of a class.
 
+use rustc_hash::FxHashMap;
+
 use super::bit_tree::BitTree;
 use super::cell::Cell;
-use super::key_set::KeySet;
+use super::slot_set::SlotSet;
 
 /// A container of up to so many slots is scanned; one word says which are taken.
 const SCANNED: u32 = 64;
@@ -17,21 +19,28 @@ pub(super) enum Index {
 pub(super) struct Tree {
     empty: BitTree,
     taken: BitTree,
-    /// Kind and slot of every stack.
-    stacks: KeySet,
-    /// Class and slot of every stack with room for more.
-    room: KeySet,
+    by_class: FxHashMap<u32, Stacks>,
+    /// How many entries there may be before those that hold nothing are thrown away.
+    most_entries: usize,
 }
 
-fn key(number: u32, slot: u32) -> u64 {
-    u64::from(number) << 32 | u64::from(slot)
+/// The stacks of one class or kind. The class of plain items has the number of their kind.
+#[derive(Clone, Debug, Default)]
+struct Stacks {
+    /// Of the kind with this number, whatever their class.
+    of_kind: SlotSet,
+    /// Of the class with this number, if there is room for more.
+    with_room: SlotSet,
 }
 
-/// The slot of a key, if it is one of `number`.
-fn slot_of(key: u64, number: u32) -> Option<u32> {
-    #[expect(clippy::cast_possible_truncation, reason = "the lower half of a key is its slot")]
-    (key >> 32 == u64::from(number)).then_some(key as u32)
+impl Stacks {
+    fn is_empty(&self) -> bool {
+        self.of_kind.is_empty() && self.with_room.is_empty()
+    }
 }
+
+/// So many entries are always kept, for those to use again that come back.
+const FEWEST_ENTRIES: usize = 256;
 
 fn empty_tree(slots: u32) -> BitTree {
     let mut tree = BitTree::full(slots);
@@ -50,8 +59,8 @@ impl Index {
         let tree = Tree {
             empty: BitTree::full(slots),
             taken: empty_tree(slots),
-            stacks: KeySet::default(),
-            room: KeySet::default(),
+            by_class: FxHashMap::default(),
+            most_entries: FEWEST_ENTRIES,
         };
         Index::Tree(Box::new(tree))
     }
@@ -82,7 +91,7 @@ impl Index {
     pub(super) fn next_of_kind(&self, cells: &[Cell], kind: u32, from: u32) -> Option<u32> {
         match self {
             Index::Scan { taken } => scan(*taken, from, |slot| cells[slot].kind == kind),
-            Index::Tree(tree) => tree.stacks.next(key(kind, from)).and_then(|found| slot_of(found, kind)),
+            Index::Tree(tree) => tree.by_class.get(&kind)?.of_kind.next(from),
         }
     }
 
@@ -99,7 +108,7 @@ impl Index {
             Index::Scan { taken } => {
                 scan(*taken, from, |slot| cells[slot].class == class && cells[slot].count < limit(slot as u32))
             }
-            Index::Tree(tree) => tree.room.next(key(class, from)).and_then(|found| slot_of(found, class)),
+            Index::Tree(tree) => tree.by_class.get(&class)?.with_room.next(from),
         }
     }
 }
@@ -134,22 +143,50 @@ impl Tree {
             }
         }
         let same_kind = had && has && before.kind == after.kind;
-        if had && !same_kind {
-            self.stacks.remove(key(before.kind, slot));
-        }
-        if has && !same_kind {
-            self.stacks.insert(key(after.kind, slot));
-        }
         let had_room = had && before.count < limit(before.kind);
         let has_room = has && after.count < limit(after.kind);
-        if had_room && has_room && before.class == after.class {
-            return;
+        let same_room = had_room == has_room && (!had_room || before.class == after.class);
+        if had {
+            self.leave(slot, before, !same_kind, had_room && !same_room);
         }
-        if had_room {
-            self.room.remove(key(before.class, slot));
+        if has {
+            self.join(slot, after, !same_kind, has_room && !same_room);
+            if self.by_class.len() > self.most_entries {
+                self.tidy();
+            }
         }
-        if has_room {
-            self.room.insert(key(after.class, slot));
+    }
+
+    fn leave(&mut self, slot: u32, cell: Cell, kind: bool, room: bool) {
+        if kind && let Some(stacks) = self.by_class.get_mut(&cell.kind) {
+            stacks.of_kind.remove(slot);
+            if room && cell.class == cell.kind {
+                stacks.with_room.remove(slot);
+                return;
+            }
         }
+        if room && let Some(stacks) = self.by_class.get_mut(&cell.class) {
+            stacks.with_room.remove(slot);
+        }
+    }
+
+    fn join(&mut self, slot: u32, cell: Cell, kind: bool, room: bool) {
+        if kind {
+            let stacks = self.by_class.entry(cell.kind).or_default();
+            stacks.of_kind.insert(slot);
+            if room && cell.class == cell.kind {
+                stacks.with_room.insert(slot);
+                return;
+            }
+        }
+        if room {
+            self.by_class.entry(cell.class).or_default().with_room.insert(slot);
+        }
+    }
+
+    /// Throws away the entries that hold nothing, if they may be many.
+    fn tidy(&mut self) {
+        self.by_class.retain(|_, stacks| !stacks.is_empty());
+        self.most_entries = FEWEST_ENTRIES.max(self.by_class.len() * 2);
     }
 }

@@ -6,16 +6,17 @@
 mod apply;
 mod bit_tree;
 mod cell;
+mod chunks;
 mod class;
 mod event;
 mod ground;
 mod history;
 mod index;
-mod key_set;
 mod path;
 mod read;
 mod scratch;
 mod setup;
+mod slot_set;
 #[cfg(test)]
 mod tests;
 

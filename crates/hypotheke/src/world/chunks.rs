@@ -1,45 +1,42 @@
-/// An ordered set of 64-bit keys in sorted chunks.
+/// An ordered set of numbers in sorted chunks.
 ///
-/// Its size grows with the keys held. Chunks that empty are kept and used again, so a set that has once been as large as
-/// it gets allocates no more.
+/// Chunks that empty are kept and used again.
 #[derive(Clone, Debug, Default)]
-pub(crate) struct KeySet {
-    /// The first key of each chunk; none of them is empty.
-    firsts: Vec<u64>,
-    chunks: Vec<Vec<u64>>,
-    spare: Vec<Vec<u64>>,
+pub(crate) struct Chunks {
+    /// The first number of each chunk; none of them is empty.
+    firsts: Vec<u32>,
+    chunks: Vec<Vec<u32>>,
+    spare: Vec<Vec<u32>>,
 }
 
-const CHUNK: usize = 64;
+const CHUNK: usize = 256;
 
-impl KeySet {
-    /// A set of keys that come in rising order.
-    #[cfg(test)]
-    pub(crate) fn iter(&self) -> impl Iterator<Item = u64> + '_ {
-        self.chunks.iter().flatten().copied()
+impl Chunks {
+    pub(super) fn is_empty(&self) -> bool {
+        self.chunks.is_empty()
     }
 
-    /// The chunk in which a key lies or belongs.
-    fn chunk_of(&self, key: u64) -> usize {
-        self.firsts.partition_point(|&first| first <= key).saturating_sub(1)
+    /// The chunk in which a number lies or belongs.
+    fn chunk_of(&self, number: u32) -> usize {
+        self.firsts.partition_point(|&first| first <= number).saturating_sub(1)
     }
 
-    pub(crate) fn insert(&mut self, key: u64) {
+    pub(super) fn insert(&mut self, number: u32) {
         if self.chunks.is_empty() {
             let mut chunk = self.spare.pop().unwrap_or_else(|| Vec::with_capacity(CHUNK));
-            chunk.push(key);
-            self.firsts.push(key);
+            chunk.push(number);
+            self.firsts.push(number);
             self.chunks.push(chunk);
             return;
         }
-        let mut at = self.chunk_of(key);
+        let mut at = self.chunk_of(number);
         if self.chunks[at].len() == CHUNK {
             self.split(at);
-            at = self.chunk_of(key);
+            at = self.chunk_of(number);
         }
         let chunk = &mut self.chunks[at];
-        if let Err(place) = chunk.binary_search(&key) {
-            chunk.insert(place, key);
+        if let Err(place) = chunk.binary_search(&number) {
+            chunk.insert(place, number);
             self.firsts[at] = chunk[0];
         }
     }
@@ -51,10 +48,10 @@ impl KeySet {
         self.chunks.insert(at + 1, upper);
     }
 
-    pub(crate) fn remove(&mut self, key: u64) {
-        let at = self.chunk_of(key);
+    pub(super) fn remove(&mut self, number: u32) {
+        let at = self.chunk_of(number);
         let Some(chunk) = self.chunks.get_mut(at) else { return };
-        let Ok(place) = chunk.binary_search(&key) else { return };
+        let Ok(place) = chunk.binary_search(&number) else { return };
         chunk.remove(place);
         match chunk.first() {
             Some(&first) => {
@@ -67,7 +64,7 @@ impl KeySet {
         }
     }
 
-    /// Moves the few keys of a chunk to the one before it, where there is room for as many again.
+    /// Moves the few numbers of a chunk to the one before it, where there is room for as many again.
     fn join(&mut self, at: usize) {
         if at == 0 || self.chunks[at - 1].len() + self.chunks[at].len() > CHUNK / 2 {
             return;
@@ -84,11 +81,11 @@ impl KeySet {
         self.spare.push(chunk);
     }
 
-    /// The least key that is not below `from`.
-    pub(crate) fn next(&self, from: u64) -> Option<u64> {
+    /// The least number that is not below `from`.
+    pub(super) fn next(&self, from: u32) -> Option<u32> {
         let at = self.chunk_of(from);
         let chunk = self.chunks.get(at)?;
-        let place = chunk.partition_point(|&key| key < from);
+        let place = chunk.partition_point(|&number| number < from);
         chunk.get(place).or_else(|| self.firsts.get(at + 1)).copied()
     }
 }
