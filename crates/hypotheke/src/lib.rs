@@ -94,7 +94,7 @@ pub use ruleset::{
     Ruleset, RulesetBuilder, RulesetErrors, SlotRule, Tag, TagBuilder,
 };
 pub use scenario::{ScenarioErrors, ScenarioFile};
-pub use world::{Class, End, Event, Place, SlotView, StackView, Tally, UnknownPlace, World};
+pub use world::{Class, End, Event, Inner, Place, SlotView, StackView, Tally, UnknownPlace, World};
 
 /// The examples of the README are tests.
 #[cfg(doctest)]

@@ -34,7 +34,7 @@ fn every_law_holds() {
         }
     }
     assert!(broken.is_empty(), "{}", broken.join("\n"));
-    assert!(played >= 56, "only {played} laws were played");
+    assert!(played >= 73, "only {played} laws were played");
 }
 
 /// A law that nothing could break would be no law: with the limits gone, most of them fail.
@@ -45,7 +45,9 @@ fn the_laws_notice_rules_that_are_missing() {
         let lines = text.lines().map(|line| {
             if line.starts_with(what) { line.replacen(what, &format!("{without}{what}"), 1) } else { line.to_owned() }
         });
-        let lines: Vec<String> = lines.map(|line| line.replacen("note = admits = ", "note = ", 1)).collect();
+        let lines = lines.map(|line| line.replacen("note = admits = ", "note = ", 1));
+        // A filter that is gone can't go deep.
+        let lines: Vec<String> = lines.filter(|line| !(what == "admits = " && line == "deep = true")).collect();
         let rules =
             Arc::new(Ruleset::from_toml("rules.toml", &lines.join("\n")).unwrap_or_else(|errors| panic!("{errors}")));
         let noticed = files().iter().any(|path| {

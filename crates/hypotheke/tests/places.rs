@@ -55,7 +55,7 @@ fn every_way_to_write_a_place_leads_there() {
         ("ground/0", None, Err("`ground/0` leads nowhere")),
         ("ground/#2", None, Err("no stack #2 lies on the ground")),
         ("#9", None, Err("there is no stack #9")),
-        ("store/0/1", None, Err("`store/0/1` leads into a stack that has no inside")),
+        ("store/0/1", None, Err("`store/0/1` leads into a pack, but `store/0` holds no pack")),
         ("store/", None, Err("`store` has slots; this step leads nowhere")),
         ("shed", None, Err("there is no place `shed`")),
     ] {

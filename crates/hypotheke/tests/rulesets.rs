@@ -116,7 +116,7 @@ fn a_world_has_an_instance_for_each_copy_and_each_carrier() {
          [holder.ann]\ncarries = [\"bag\"]\n[holder.bert]\ncarries = [\"bag\"]\n",
     ));
     let world = World::new(&rules);
-    let names: Vec<&str> = world.containers().map(|id| world.container_name(id)).collect();
+    let names: Vec<String> = world.containers().map(|id| world.container_name(id)).collect();
     assert_eq!(names, ["box-a", "box-b", "sled", "ann.bag", "bert.bag"]);
     let ann = world.holder("ann").expect("ann");
     assert_eq!(world.carried(ann).map(|id| world.container_name(id)).collect::<Vec<_>>(), ["ann.bag"]);

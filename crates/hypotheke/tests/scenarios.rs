@@ -296,7 +296,7 @@ fn failures_bring_the_places_they_have_to_do_with_and_the_world_of_that_moment()
         "scenario x\n  start\n    store: 4 flare\n    ann.bag: 1 rope\n  steps\n    ann moves 1 flare from store to bag\n    ann moves 9 flare from store to bag\n",
     );
     let [failure] = reports[0].failures() else { panic!("one failure") };
-    let names: Vec<&str> = failure.places.iter().map(|&id| failure.world.container_name(id)).collect();
+    let names: Vec<String> = failure.places.iter().map(|&id| failure.world.container_name(id)).collect();
     assert_eq!(names, ["store", "ann.bag"]);
     let bag = failure.world.container("ann.bag").expect("a bag");
     assert_eq!(failure.world.stacks(bag).count(), 2, "the first step was played, the second not");

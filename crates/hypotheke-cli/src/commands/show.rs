@@ -47,6 +47,7 @@ pub(crate) fn run(
             container::draw(&mut page, &world, id);
         }
         if places.is_empty() {
+            draw_packs(&mut page, &rules);
             draw_holders(&mut page, &world);
         }
     }
@@ -75,6 +76,25 @@ fn chosen_containers(world: &World, places: &[String]) -> Result<Vec<ContainerId
     Ok(chosen)
 }
 
+/// The kinds that bring a container along.
+fn draw_packs(page: &mut Page, rules: &Ruleset) {
+    let packs: Vec<_> = rules.kinds().filter_map(|kind| Some((kind, kind.pack()?))).collect();
+    if packs.is_empty() {
+        return;
+    }
+    page.blank();
+    page.line(Tone::Faint, "pack              holds");
+    for (kind, def) in packs {
+        let mut limits = vec![format!("{} slots", def.slots())];
+        limits.extend(def.stack_limit().map(|limit| format!("stacks of {limit}")));
+        limits.extend(def.weight_cap().map(|cap| rules.weight_text(cap)));
+        limits.extend(rules.admits(def).map(|filter| format!("admits {filter}")));
+        limits.extend(rules.caps(def.caps()).map(|(filter, count)| format!("at most {count} {filter}")));
+        page.put(Tone::Heading, &crate::render::pad(kind.id(), 16)).plain("  ");
+        page.plain(&clip(&limits.join(", "), 80)).end();
+    }
+}
+
 fn draw_holders(page: &mut Page, world: &World) {
     if world.holders().next().is_none() {
         return;
@@ -94,7 +114,7 @@ fn draw_holders(page: &mut Page, world: &World) {
     }
 }
 
-fn stack_json(stack: StackView<'_>, slot: u32) -> Value {
+fn stack_json(world: &World, stack: StackView<'_>, slot: u32) -> Value {
     let mut value =
         json!({ "slot": slot, "id": stack.id().to_string(), "kind": stack.kind().id(), "count": stack.count() });
     let marks: Vec<&str> = stack.marks().collect();
@@ -104,7 +124,14 @@ fn stack_json(stack: StackView<'_>, slot: u32) -> Value {
     for (name, number) in stack.changed_properties() {
         value["properties"][name] = json!(number);
     }
+    if let Some(inside) = stack.inside() {
+        value["inside"] = stacks_json(world, inside);
+    }
     value
+}
+
+fn stacks_json(world: &World, id: ContainerId) -> Value {
+    world.stacks(id).map(|(slot, stack)| stack_json(world, stack, slot)).collect()
 }
 
 fn container_json(world: &World, id: ContainerId) -> Value {
@@ -129,7 +156,8 @@ fn container_json(world: &World, id: ContainerId) -> Value {
         "take": def.may_take(),
         "caps": caps_json(rules, def.caps()),
         "slot": slots,
-        "stacks": world.stacks(id).map(|(slot, stack)| stack_json(stack, slot)).collect::<Vec<_>>(),
+        "deep": def.is_deep(),
+        "stacks": stacks_json(world, id),
     })
 }
 
@@ -158,6 +186,7 @@ fn kind_json(rules: &Ruleset, kind: Kind<'_>) -> Value {
         "value": kind.value(),
         "stack-limit": kind.stack_limit(),
         "keep": kind.is_kept(),
+        "pack": kind.pack().map(hypotheke::ContainerDef::id),
     });
     if !kind.note().is_empty() {
         value["note"] = json!(kind.note());

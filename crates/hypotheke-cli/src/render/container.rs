@@ -25,6 +25,9 @@ pub(crate) fn draw(page: &mut Page, world: &World, id: ContainerId) {
     if !def.may_take() {
         limits.push("nothing may be taken out".to_owned());
     }
+    if def.is_deep() {
+        limits.push("the filter is asked of what lies in packs too".to_owned());
+    }
     if !limits.is_empty() {
         wrap(page, "  ", &limits, "; ");
     }
@@ -44,6 +47,11 @@ pub(crate) fn draw(page: &mut Page, world: &World, id: ContainerId) {
     }
     draw_empty(page, empty);
     draw_details(page, world, &slots);
+    // What lies in packs comes after what they lie in.
+    for inside in slots.iter().filter_map(|slot| slot.stack()?.inside()) {
+        page.blank();
+        draw(page, world, inside);
+    }
 }
 
 fn heading(page: &mut Page, world: &World, id: ContainerId) {

@@ -119,6 +119,24 @@ impl Path {
         &self.steps
     }
 
+    /// Whether the world at the moment decides where it leads: it names a stack, or leads into a pack.
+    #[must_use]
+    pub fn depends_on_stacks(&self) -> bool {
+        let by_id = |step: &PathStep| matches!(step, PathStep::Stack(_));
+        matches!(self.root, PathRoot::Stack(_)) || self.steps.len() > 1 || self.steps.iter().any(by_id)
+    }
+
+    /// The part of it that leads to the same place in every world: no further than to a slot of the first container.
+    pub(crate) fn lasting_part(&self) -> Option<Path> {
+        let by_id = self.steps.first().is_some_and(|step| matches!(step, PathStep::Stack(_)));
+        let lasting = !by_id && !matches!(self.root, PathRoot::Stack(_));
+        lasting.then(|| Path {
+            root: self.root.clone(),
+            steps: self.steps.iter().take(1).cloned().collect(),
+            span: self.span,
+        })
+    }
+
     /// Where it stands in the text that it was read from.
     #[must_use]
     pub fn span(&self) -> Span {

@@ -1,10 +1,12 @@
 //! Taking stacks from somewhere and laying them somewhere else: what move, drop, pick up and consume share.
 
+use smallvec::SmallVec;
+
 use super::draft::Draft;
 use super::refusal::{Cause, Refusal, Unknown};
 use super::target::Target;
 use super::{Done, Judged};
-use crate::id::KindId;
+use crate::id::{KindId, StackId};
 use crate::language::Amount;
 use crate::world::{Cell, GROUND, Place, Spot};
 
@@ -62,51 +64,105 @@ impl Draft<'_> {
     /// Whether a stack can't leave where it lies for a target, or the world.
     #[inline]
     pub(super) fn is_stuck(&self, cell: Cell, spot: Spot, going: Going) -> bool {
-        let (_, may_take) = self.world.may_put_and_take(spot.container);
-        let free = may_take && !self.world.rules.figures[cell.kind as usize].keep;
-        !free && self.why_stuck(cell, spot, going).is_some()
+        let state = self.state(spot.container);
+        let free = state.take && !cell.is_pack() && self.around(spot.container).is_none();
+        let kept = self.world.rules.figures[cell.kind as usize].keep;
+        (!free || kept) && self.why_stuck(cell, spot, going).is_some()
     }
 
     #[cold]
     pub(super) fn why_stuck(&self, cell: Cell, spot: Spot, going: Going) -> Option<Cause> {
-        let keep = self.world.rules.figures[cell.kind as usize].keep;
-        if keep && matches!(going, Going::Out | Going::To(Target::Ground)) {
-            return Some(Cause::Kept(KindId(cell.kind)));
+        if going == Going::Nowhere {
+            return None;
         }
-        // The game may always consume; what stays inside passes no border.
-        let leaving = match going {
-            Going::Out | Going::Nowhere => false,
-            Going::To(Target::Slot(to)) => to.container != spot.container,
-            Going::To(Target::Container(to)) => to != spot.container,
-            Going::To(Target::Holder(_) | Target::Ground) => true,
+        if let Some(kept) = self.why_kept(cell, spot, going) {
+            return Some(kept);
+        }
+        if going == Going::Out {
+            // The game may always consume, but what lies in a pack must not go with it.
+            let full = cell.is_pack() && self.cells_in(cell.inner).next().is_some();
+            return full.then(|| Cause::NotEmpty(self.place_of_spot(spot)));
+        }
+        self.why_not_taken(spot, going)
+    }
+
+    /// What is kept does not leave the world and does not come to the ground, alone or in a pack.
+    pub(super) fn why_kept(&self, cell: Cell, spot: Spot, going: Going) -> Option<Cause> {
+        let kept = |cell: Cell| self.world.rules.figures[cell.kind as usize].keep;
+        let to_ground = match going {
+            Going::Out => return kept(cell).then_some(Cause::Kept(KindId(cell.kind))),
+            Going::To(Target::Ground) => true,
+            Going::To(Target::Slot(to)) => self.is_on_ground(to.container),
+            Going::To(Target::Container(to)) => self.is_on_ground(to),
+            Going::To(Target::Holder(_)) | Going::Nowhere => false,
         };
-        let (_, may_take) = self.world.may_put_and_take(spot.container);
-        (leaving && !may_take).then(|| Cause::NoTake(Place::Container(self.world.container_id(spot.container))))
+        if !to_ground || self.is_on_ground(spot.container) {
+            return None;
+        }
+        let inside = || if cell.is_pack() { self.find_within(cell.inner, &kept) } else { None };
+        Some(cell).filter(|&cell| kept(cell)).or_else(inside).map(|cell| Cause::Kept(KindId(cell.kind)))
+    }
+
+    /// The first container that it would leave and out of which nothing may be taken.
+    pub(super) fn why_not_taken(&self, spot: Spot, going: Going) -> Option<Cause> {
+        let to = match going {
+            Going::To(Target::Slot(to)) => Some(to.container),
+            Going::To(Target::Container(to)) => Some(to),
+            _ => None,
+        };
+        let mut at = (!spot.is_ground()).then_some(spot.container);
+        while let Some(container) = at.filter(|&at| !to.is_some_and(|to| self.is_within(to, at))) {
+            if !self.state(container).take {
+                return Some(Cause::NoTake(Place::Container(self.container_id(container))));
+            }
+            at = self.around(container);
+        }
+        None
+    }
+
+    pub(super) fn place_of_spot(&self, spot: Spot) -> Place {
+        if spot.is_ground() {
+            return Place::OnGround(StackId(self.cell(spot).id));
+        }
+        Place::Slot(self.container_id(spot.container), spot.slot)
     }
 
     /// Removes all that lies in a place, whatever it is.
     pub(super) fn remove_all(&mut self, place: Place) {
-        let world = self.world;
         let containers = match self.source(place) {
-            Ok(Source::Spot(spot)) => {
-                let count = self.cell(spot).count;
-                if count > 0 {
-                    self.remove(spot, count);
-                }
-                return;
-            }
+            Ok(Source::Spot(spot)) => return self.remove_with_contents(spot),
             Ok(Source::Container(container)) => vec![container],
-            Ok(Source::Holder(holder)) => world.containers_of(holder).to_vec(),
+            Ok(Source::Holder(holder)) => self.world.containers_of(holder).to_vec(),
             Err(_) => return,
         };
-        for container in containers {
-            let mut from = Some(0);
-            while let Some(slot) = from.and_then(|from| world.next_taken(container, from)) {
-                let spot = Spot { container, slot };
-                self.remove(spot, self.cell(spot).count);
-                from = slot.checked_add(1);
-            }
+        containers.into_iter().for_each(|container| self.remove_all_in(container));
+    }
+
+    fn remove_all_in(&mut self, container: u32) {
+        let world = self.world;
+        let mut from = Some(0);
+        while let Some(slot) = from.and_then(|from| world.next_taken(container, from)) {
+            self.remove_with_contents(Spot { container, slot });
+            from = slot.checked_add(1);
         }
+    }
+
+    fn remove_with_contents(&mut self, spot: Spot) {
+        let cell = self.world.cell(spot);
+        if cell.is_pack() {
+            self.remove_all_in(cell.inner);
+        }
+        if !cell.is_empty() {
+            self.remove(spot, cell.count);
+        }
+    }
+
+    /// Where things come from that a holder gives: as it takes them, then the slots of its worn containers.
+    fn sources_of(&self, holder: u32) -> SmallVec<[u32; 8]> {
+        let worn = self.world.containers_of(holder).iter().copied().filter(|&at| self.world.def_of(at).is_worn());
+        let mut sources = self.targets_of(holder);
+        sources.extend(worn);
+        sources
     }
 
     /// What goes onto itself stays as it is; but it has to be there.
@@ -131,13 +187,8 @@ impl Draft<'_> {
             }
             Source::Container(container) => carrying.take_from(self, container, kind, going),
             Source::Holder(holder) => {
-                let world = self.world;
-                for worn in [false, true] {
-                    for &container in world.containers_of(holder) {
-                        if world.def_of(container).is_worn() == worn {
-                            carrying.take_from(self, container, kind, going);
-                        }
-                    }
+                for container in self.sources_of(holder) {
+                    carrying.take_from(self, container, kind, going);
                 }
             }
         }

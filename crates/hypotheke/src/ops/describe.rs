@@ -11,7 +11,7 @@ impl World {
         match place {
             Place::Slot(id, slot) if self.has_container(id) => self.slot_name(id.index, slot),
             Place::Slot(..) => "a slot that is not there".to_owned(),
-            Place::Container(id) => self.container_name(id).to_owned(),
+            Place::Container(id) => self.container_name(id),
             Place::Holder(id) => self.holder_name(id).to_owned(),
             Place::Ground => "ground".to_owned(),
             Place::OnGround(stack) => format!("ground/{stack}"),
@@ -37,6 +37,9 @@ impl World {
                 format!("asked for {asked}, but {there} {} in {}", lie(there), self.place_name(at))
             }
             Cause::Kept(kind) => format!("{} is kept", self.rules().kind(kind).id()),
+            Cause::NotEmpty(at) => format!("what lies in {} is not empty", self.place_name(at)),
+            Cause::InsideItself(kind) => format!("{} would lie in itself", self.rules().kind(kind).id()),
+            Cause::TooDeep { would, most } => format!("packs would nest {would} deep of {most}"),
             Cause::NoTake(of) => format!("nothing may be taken out of {}", self.place_name(of)),
             Cause::NoPut(of) => format!("nothing may be put into {}", self.place_name(of)),
             Cause::Cap { of, cap, would, count } => {

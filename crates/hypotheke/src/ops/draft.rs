@@ -6,19 +6,31 @@ use super::Done;
 use super::operation::Variant;
 use super::outcome::Outcome;
 use super::refusal::{Cause, Refusal, Unknown};
-use crate::id::{KindId, StackId};
+use crate::id::{ContainerId, KindId, StackId};
 use crate::language::{Landing, Position};
 use crate::quantity::Decimal;
-use crate::ruleset::{FilterId, PropertyValue};
-use crate::world::{Bearer, Cell, Class, ClassKey, EMPTY, End, Event, Place, Scratch, Spot, World};
+use crate::ruleset::{Cap, FilterId, NO_PACK, PropertyValue};
+use crate::world::{
+    Bearer, Cell, Class, ClassKey, ContainerState, EMPTY, End, Event, GROUND, Inner, Overlay, Place, Scratch, Spot,
+    World,
+};
 
 /// What is being laid somewhere: items of one class.
 #[derive(Clone, Copy, Debug)]
 pub(super) struct Item {
     pub(super) kind: u32,
     pub(super) class: u32,
-    /// The weight of one, in thousandths.
+    /// The weight of one with all that lies in it, in thousandths.
     pub(super) weight: i64,
+    /// The container inside, if it is a pack that is there already.
+    pub(super) inner: u32,
+}
+
+impl Item {
+    /// True if it is a pack that is there already, and so may have something inside.
+    pub(super) fn is_pack(self) -> bool {
+        self.inner != GROUND
+    }
 }
 
 /// Onto what items may be laid.
@@ -101,13 +113,131 @@ impl<'w> Draft<'w> {
     }
 
     fn pending_cell(&self, spot: Spot) -> Cell {
-        self.scratch.overlay.pending.get(spot).unwrap_or_else(|| self.world.cell(spot))
+        self.scratch.overlay.pending.get(spot).unwrap_or_else(|| match spot.container < self.world.container_count() {
+            true => self.world.cell(spot),
+            false => Cell::default(),
+        })
+    }
+
+    /// A container, be it one that the operation brings.
+    #[inline]
+    pub(super) fn state(&self, container: u32) -> &ContainerState {
+        match container.checked_sub(self.world.container_count()) {
+            None => self.world.state(container),
+            Some(new) => &self.scratch.overlay.new_packs[new as usize],
+        }
+    }
+
+    /// Whether the operation itself brings a container.
+    #[inline]
+    fn is_new(&self, container: u32) -> bool {
+        container >= self.world.container_count()
+    }
+
+    /// The most items of a kind in a slot.
+    #[inline]
+    pub(super) fn limit(&self, spot: Spot, kind: u32) -> u32 {
+        if spot.is_ground() {
+            return self.world.limit(spot, kind);
+        }
+        self.state(spot.container).limit(&self.world.rules, kind, spot.slot)
+    }
+
+    // What lies around what.
+
+    #[inline]
+    fn parent(&self, container: u32) -> Spot {
+        if self.settled > 0
+            && let Some((_, parent)) = self.scratch.overlay.parents.iter().find(|(inner, _)| *inner == container)
+        {
+            return *parent;
+        }
+        self.state(container).parent
+    }
+
+    /// The container in which the pack lies whose inside this one is.
+    #[inline]
+    pub(super) fn around(&self, container: u32) -> Option<u32> {
+        let around = self.parent(container).container;
+        (around != GROUND && around != Spot::NOWHERE.container).then_some(around)
+    }
+
+    /// Whether a container is another, or lies in it at any depth.
+    #[inline]
+    pub(super) fn is_within(&self, container: u32, other: u32) -> bool {
+        let mut at = Some(container);
+        while let Some(container) = at {
+            if container == other {
+                return true;
+            }
+            at = self.around(container);
+        }
+        false
+    }
+
+    /// The outermost container around one.
+    #[inline]
+    pub(super) fn outermost(&self, container: u32) -> u32 {
+        let mut at = container;
+        while let Some(around) = self.around(at) {
+            at = around;
+        }
+        at
+    }
+
+    #[inline]
+    pub(super) fn holder_of(&self, container: u32) -> Option<u32> {
+        let holder = self.state(self.outermost(container)).holder;
+        (holder != u32::MAX).then_some(holder)
+    }
+
+    /// Whether a container lies on the ground, or is it.
+    pub(super) fn is_on_ground(&self, container: u32) -> bool {
+        container == GROUND || self.parent(self.outermost(container)).is_ground()
+    }
+
+    /// In how many packs a container lies.
+    pub(super) fn depth(&self, container: u32) -> u32 {
+        let mut depth = 0;
+        let mut at = container;
+        while self.parent(at) != Spot::NOWHERE {
+            depth += 1;
+            at = self.parent(at).container;
+        }
+        depth
+    }
+
+    /// How deep packs nest in a container that is inside of one, that one counted.
+    pub(super) fn height(&self, container: u32) -> u32 {
+        let inside = self.cells_in(container).filter(|cell| cell.is_pack());
+        1 + inside.map(|cell| self.height(cell.inner)).max().unwrap_or(0)
+    }
+
+    /// What lies in a container.
+    pub(super) fn cells_in(&self, container: u32) -> impl Iterator<Item = Cell> + '_ {
+        let mut from = Some(0);
+        std::iter::from_fn(move || {
+            let slot = self.next_stack_in(container, None, from?)?;
+            from = slot.checked_add(1);
+            Some(self.cell(Spot { container, slot }))
+        })
+    }
+
+    /// The first of all that lies in a container, at any depth, that is wanted.
+    pub(super) fn find_within(&self, container: u32, wanted: &impl Fn(Cell) -> bool) -> Option<Cell> {
+        self.cells_in(container).find_map(|cell| {
+            if wanted(cell) {
+                return Some(cell);
+            }
+            if cell.is_pack() { self.find_within(cell.inner, wanted) } else { None }
+        })
     }
 
     /// The next slot with a stack, of one kind if one is given.
     #[inline]
     pub(super) fn next_stack_in(&self, container: u32, kind: Option<u32>, from: u32) -> Option<u32> {
         let in_world = |from| match kind {
+            _ if self.is_new(container) => None,
             Some(kind) => self.world.next_of_kind(container, kind, from),
             None => self.world.next_taken(container, from),
         };
@@ -126,15 +256,19 @@ impl<'w> Draft<'w> {
     #[inline]
     pub(super) fn next_with_room(&mut self, container: u32, item: Item, from: u32) -> Option<u32> {
         let world = self.world;
+        let is_new = self.is_new(container);
         self.next_target(container, item.class, from, |from| {
-            world.next_with_room(container, item.kind, item.class, from)
+            if is_new { None } else { world.next_with_room(container, item.kind, item.class, from) }
         })
     }
 
     #[inline]
     pub(super) fn next_empty(&mut self, container: u32, from: u32) -> Option<u32> {
-        let world = self.world;
-        self.next_target(container, EMPTY, from, |from| world.next_empty(container, from))
+        let (world, slots) = (self.world, self.state(container).slots);
+        let is_new = self.is_new(container);
+        self.next_target(container, EMPTY, from, |from| {
+            if is_new { Some(from).filter(|&slot| slot < slots) } else { world.next_empty(container, from) }
+        })
     }
 
     #[inline]
@@ -157,7 +291,12 @@ impl<'w> Draft<'w> {
         if from <= passed {
             pending.pass(container, class, found.unwrap_or(u32::MAX));
         }
-        let limit = |spot, kind| self.world.limit(spot, kind);
+        let state = match container.checked_sub(self.world.container_count()) {
+            None => self.world.state(container),
+            Some(new) => &self.scratch.overlay.new_packs[new as usize],
+        };
+        let limit = |spot: Spot, kind| state.limit(&self.world.rules, kind, spot.slot);
+        let pending = &self.scratch.overlay.pending;
         least(found, pending.next_target(container, class, from, limit))
     }
 
@@ -173,54 +312,64 @@ impl<'w> Draft<'w> {
         self.world.classes.admits(&self.world.rules, filter, item.kind, item.class)
     }
 
-    /// The weight that a container would have so far.
+    /// The weight that a container or holder would have so far.
     #[inline]
-    pub(super) fn weight_of(&self, container: u32) -> i64 {
-        let (weight, _) = self.world.weight_and_cap(container);
+    pub(super) fn weight_of(&self, bearer: Bearer) -> i64 {
+        let weight = match bearer {
+            Bearer::Container(container) => self.state(container).weight,
+            Bearer::Holder(holder) => self.world.holder_weight_and_cap(holder).0,
+        };
         if self.settled == 0 {
             return weight;
         }
-        weight
-            + self
-                .scratch
-                .overlay
-                .weights
-                .iter()
-                .filter(|(changed, _)| *changed == container)
-                .map(|(_, by)| by)
-                .sum::<i64>()
+        let changes = self.scratch.overlay.weights.iter().filter(|(changed, _)| *changed == bearer);
+        weight + changes.map(|(_, by)| by).sum::<i64>()
     }
 
-    /// The weight that a holder would have so far.
+    /// The caps by filter of a container or holder.
     #[inline]
-    pub(super) fn weight_of_holder(&self, holder: u32) -> i64 {
-        let (weight, _) = self.world.holder_weight_and_cap(holder);
-        if self.settled == 0 {
-            return weight;
+    pub(super) fn caps_of(&self, bearer: Bearer) -> &'w [Cap] {
+        match bearer {
+            Bearer::Container(container) => {
+                let def = self.state(container).def;
+                self.world.rules.containers().get(def as usize).map_or(&[], |def| &def.caps)
+            }
+            Bearer::Holder(holder) => self.world.caps_of_holder(holder),
         }
-        let carried = |container: u32| self.world.holder_of(container) == Some(holder);
-        weight
-            + self
-                .scratch
-                .overlay
-                .weights
-                .iter()
-                .filter(|(changed, _)| carried(*changed))
-                .map(|(_, by)| by)
-                .sum::<i64>()
     }
 
-    /// How many items would satisfy a cap so far.
-    pub(super) fn cap_count(&self, bearer: Bearer, index: usize) -> i64 {
-        let count = i64::try_from(self.world.caps_of(bearer).1[index]).unwrap_or(i64::MAX);
-        let changes = self.scratch.overlay.caps.iter().filter(|(changed, _)| *changed == (bearer, index));
-        count + changes.map(|(_, by)| by).sum::<i64>()
+    /// How many items in a container or holder would satisfy the filter of a cap so far.
+    pub(super) fn capped(&self, bearer: Bearer, number: u32) -> i64 {
+        let count = match bearer {
+            Bearer::Container(container) => self.state(container).capped[number as usize],
+            Bearer::Holder(_) => self.world.capped(bearer, number),
+        };
+        let changes = self.scratch.overlay.caps.iter().filter(|(changed, _)| *changed == (bearer, number));
+        i64::try_from(count).unwrap_or(i64::MAX) + changes.map(|(_, by)| by).sum::<i64>()
+    }
+
+    /// How many items satisfy the filter of a cap in `count` items with all that lies in them.
+    pub(super) fn counted(&self, item: Item, count: u32, number: u32) -> i64 {
+        let own = self.admits(Some(self.world.rules.cap_filters[number as usize]), item);
+        let inside = if item.is_pack() { self.capped(Bearer::Container(item.inner), number) } else { 0 };
+        inside + if own { i64::from(count) } else { 0 }
     }
 
     #[inline]
     pub(super) fn item(&self, cell: Cell) -> Item {
-        let weight = self.world.rules.figures[cell.kind as usize].weight;
-        Item { kind: cell.kind, class: cell.class, weight }
+        let weight = self.world.rules.figures[cell.kind as usize].weight + self.weight_inside(cell.inner);
+        Item { kind: cell.kind, class: cell.class, weight, inner: cell.inner }
+    }
+
+    #[inline]
+    fn weight_inside(&self, inner: u32) -> i64 {
+        if inner == GROUND { 0 } else { self.weight_of(Bearer::Container(inner)) }
+    }
+
+    /// The weight of a stack and of all that lies in it.
+    #[inline]
+    pub(super) fn cell_weight(&self, cell: Cell) -> i64 {
+        if cell.is_empty() { 0 } else { self.item(cell).weight * i64::from(cell.count) }
     }
 
     pub(super) fn ground_room(&self) -> u32 {
@@ -237,6 +386,14 @@ impl<'w> Draft<'w> {
     }
 
     // Looking up places.
+
+    /// The handle of a container, be it one that the operation brings.
+    pub(super) fn container_id(&self, container: u32) -> ContainerId {
+        if self.is_new(container) {
+            return ContainerId { index: container, generation: 0, world: self.world.number };
+        }
+        self.world.container_id(container)
+    }
 
     pub(super) fn slot(&self, place: Place) -> Result<Spot, Refusal> {
         match place {
@@ -266,7 +423,7 @@ impl<'w> Draft<'w> {
         let rules = &self.world.rules;
         let weight = rules.figures[kind.index()].weight;
         if variant.is_plain() {
-            return Ok(Item { kind: number, class: number, weight });
+            return Ok(Item { kind: number, class: number, weight, inner: GROUND });
         }
         let known_mark = variant.marks().iter().all(|mark| mark.index() < rules.marks().len());
         let is_number = |property| matches!(rules.kind(kind).property(property), Some(PropertyValue::Number(_)));
@@ -280,7 +437,7 @@ impl<'w> Draft<'w> {
             self.scratch.overlay.new_class = Some((key, class));
             class
         });
-        Ok(Item { kind: number, class, weight })
+        Ok(Item { kind: number, class, weight, inner: GROUND })
     }
 
     // Changing.
@@ -289,42 +446,28 @@ impl<'w> Draft<'w> {
         &mut self.scratch.parts
     }
 
+    /// The parts that were worked out so far.
+    #[inline]
+    pub(super) fn laid(&self) -> &[(Spot, u32)] {
+        &self.scratch.parts
+    }
+
     /// Lays what was done so far over the world, so that what follows sees it.
     pub(super) fn settle(&mut self) {
         for index in self.settled..self.scratch.events.len() {
-            match self.scratch.events[index] {
-                Event::Transferred { kind, count, from, to, class } => {
-                    let weight = self.world.rules.figures[kind.index()].weight * i64::from(count);
-                    if from.exists() {
-                        let cell = self.cell(from.spot);
-                        self.shift_caps(from.spot, cell, -i64::from(count));
-                        self.set(from.spot, Cell { count: cell.count - count, ..cell });
-                        self.add_weight(from.spot, -weight);
-                    }
-                    if to.exists() {
-                        let after = Cell {
-                            class: class.0,
-                            kind: kind.0,
-                            count: self.cell(to.spot).count + count,
-                            id: to.stack.0,
-                        };
-                        self.shift_caps(to.spot, after, i64::from(count));
-                        self.set(to.spot, after);
-                        self.add_weight(to.spot, weight);
-                    }
-                }
+            let event = self.scratch.events[index];
+            // From here on cells, sums and parents are read with what is pending.
+            self.settled = self.settled.max(1);
+            match event {
+                Event::Transferred { count, from, to, .. } => self.settle_transfer(event, count, from, to),
                 Event::Swapped { one, other } => {
                     let (here, there) = (self.cell(one.spot), self.cell(other.spot));
-                    let difference = self.world.cell_weight(there) - self.world.cell_weight(here);
-                    for (spot, cell, sign) in
-                        [(one.spot, here, -1), (one.spot, there, 1), (other.spot, there, -1), (other.spot, here, 1)]
-                    {
-                        self.shift_caps(spot, cell, sign * i64::from(cell.count));
-                    }
-                    self.set(one.spot, there);
-                    self.set(other.spot, here);
-                    self.add_weight(one.spot, difference);
-                    self.add_weight(other.spot, -difference);
+                    self.shift(one.spot, here, -1);
+                    self.shift(other.spot, there, -1);
+                    self.place(one.spot, there);
+                    self.place(other.spot, here);
+                    self.shift(one.spot, there, 1);
+                    self.shift(other.spot, here, 1);
                 }
             }
         }
@@ -332,18 +475,66 @@ impl<'w> Draft<'w> {
         self.scratch.overlay.used = true;
     }
 
-    fn shift_caps(&mut self, spot: Spot, cell: Cell, by: i64) {
-        if spot.is_ground() || by == 0 {
+    fn settle_transfer(&mut self, event: Event, count: u32, from: End, to: End) {
+        let Event::Transferred { kind, class, inner: Inner(inner), .. } = event else { return };
+        let moved = Cell { class: class.0, kind: kind.0, count, id: to.stack.0, inner };
+        if from.exists() {
+            let cell = self.cell(from.spot);
+            self.shift(from.spot, moved, -1);
+            let left = cell.count - count;
+            self.place(from.spot, if left == 0 { Cell::default() } else { Cell { count: left, ..cell } });
+        }
+        if to.exists() {
+            let count = self.cell(to.spot).count + count;
+            self.place(to.spot, Cell { count, ..moved });
+            self.shift(to.spot, moved, 1);
+        }
+    }
+
+    /// Adds a stack to the sums of all that bear what lies in a spot, or takes it from them.
+    fn shift(&mut self, spot: Spot, cell: Cell, sign: i64) {
+        if cell.is_empty() {
             return;
         }
-        let holder = self.world.holder_of(spot.container).map(Bearer::Holder);
-        for bearer in [Some(Bearer::Container(spot.container)), holder].into_iter().flatten() {
-            for index in 0..self.world.caps_of(bearer).0.len() {
-                if self.admits(Some(self.world.caps_of(bearer).0[index].of), self.item(cell)) {
-                    self.scratch.overlay.caps.push(((bearer, index), by));
-                }
+        let (item, weight) = (self.item(cell), self.cell_weight(cell));
+        let mut at = (!spot.is_ground()).then_some(spot.container);
+        let holder = at.and_then(|container| self.holder_of(container));
+        while let Some(container) = at {
+            self.add_to_sums(Bearer::Container(container), item, cell.count, weight, sign);
+            at = self.around(container);
+        }
+        if let Some(holder) = holder {
+            self.add_to_sums(Bearer::Holder(holder), item, cell.count, weight, sign);
+        }
+    }
+
+    fn add_to_sums(&mut self, bearer: Bearer, item: Item, count: u32, weight: i64, sign: i64) {
+        for number in 0..self.world.rules.cap_filters.len() {
+            let number = u32::try_from(number).unwrap_or(u32::MAX);
+            let by = self.counted(item, count, number) * sign;
+            if by != 0 {
+                add(&mut self.scratch.overlay.caps, (bearer, number), by);
             }
         }
+        if weight != 0 {
+            add(&mut self.scratch.overlay.weights, bearer, weight * sign);
+        }
+    }
+
+    /// Puts a cell in a spot; what lies in a pack goes with it.
+    fn place(&mut self, spot: Spot, cell: Cell) {
+        if cell.is_pack() {
+            let parents = &mut self.scratch.overlay.parents;
+            match parents.iter_mut().find(|(inner, _)| *inner == cell.inner) {
+                Some((_, parent)) => *parent = spot,
+                None => parents.push((cell.inner, spot)),
+            }
+        }
+        let Overlay { pending, new_packs, .. } = &mut self.scratch.overlay;
+        pending.set(spot, cell, |spot, kind| match spot.container.checked_sub(self.world.container_count()) {
+            None => self.world.limit(spot, kind),
+            Some(new) => new_packs[new as usize].limit(&self.world.rules, kind, spot.slot),
+        });
     }
 
     /// Lays the parts that were worked out, taking them from `source` or creating them.
@@ -362,7 +553,8 @@ impl<'w> Draft<'w> {
             let before = self.cell(spot);
             let id = if before.is_empty() { free_id.take().unwrap_or_else(|| self.new_id()) } else { before.id };
             let end = self.landing_end(spot, id);
-            self.push_transfer(item, count, source_end, end);
+            let inner = if source.is_some() { item.inner } else { self.new_inner(item.kind) };
+            self.push_transfer(Item { inner, ..item }, count, source_end, end);
         }
         self.scratch.parts = parts;
         self.scratch.parts.clear();
@@ -386,22 +578,24 @@ impl<'w> Draft<'w> {
     #[inline]
     fn push_transfer(&mut self, item: Item, count: u32, from: End, to: End) {
         let (kind, class) = (KindId(item.kind), Class(item.class));
-        self.scratch.events.push(Event::Transferred { kind, count, from, to, class });
+        self.scratch.events.push(Event::Transferred { kind, count, from, to, class, inner: Inner(item.inner) });
     }
 
-    fn set(&mut self, spot: Spot, cell: Cell) {
-        let cell = if cell.is_empty() { Cell::default() } else { cell };
-        self.scratch.overlay.pending.set(spot, cell, |spot, kind| self.world.limit(spot, kind));
-    }
-
-    fn add_weight(&mut self, spot: Spot, by: i64) {
-        if spot.is_ground() || by == 0 {
-            return;
+    /// The container that a new stack of a kind brings along; one that waits, if there is one.
+    fn new_inner(&mut self, kind: u32) -> u32 {
+        let def = self.world.rules.figures[kind as usize].pack;
+        if def == NO_PACK {
+            return GROUND;
         }
-        match self.scratch.overlay.weights.iter_mut().find(|(container, _)| *container == spot.container) {
-            Some((_, known)) => *known += by,
-            None => self.scratch.overlay.weights.push((spot.container, by)),
+        let overlay = &mut self.scratch.overlay;
+        overlay.used = true;
+        if let Some(waiting) = self.world.waiting(def).find(|waiting| !overlay.brought.contains(waiting)) {
+            overlay.brought.push(waiting);
+            return waiting;
         }
+        let slots = self.world.rules.containers()[def as usize].slots;
+        overlay.new_packs.push(ContainerState::new(&self.world.rules, def, slots));
+        self.world.container_count() + u32::try_from(overlay.new_packs.len() - 1).unwrap_or(u32::MAX)
     }
 
     #[inline]
@@ -439,6 +633,14 @@ impl<'w> Draft<'w> {
         let draw = (u128::from(random.next_u64()) * u128::from(choices)) >> 64;
         let offset = i64::try_from(draw).unwrap_or(0) - within.thousandths();
         Decimal::from_thousandths(around.thousandths().saturating_add(offset))
+    }
+}
+
+/// Adds to the sum under a key.
+fn add<K: PartialEq>(sums: &mut Vec<(K, i64)>, key: K, by: i64) {
+    match sums.iter_mut().find(|(known, _)| *known == key) {
+        Some((_, sum)) => *sum += by,
+        None => sums.push((key, by)),
     }
 }
 

@@ -25,12 +25,18 @@ pub enum Reason {
     NotEnough,
     /// It is kept: it can be neither consumed nor brought to the ground.
     Kept,
+    /// A pack that has something in it would leave the world.
+    NotEmpty,
     /// Nothing may be taken out of there.
     NoTake,
     /// Nothing may be put in there.
     NoPut,
     /// The filter of a container or slot does not admit it.
     NotAdmitted,
+    /// A pack would lie in itself.
+    InsideItself,
+    /// Packs would nest too deep.
+    TooDeep,
     /// More items would satisfy a filter than a container or holder may have.
     Cap,
     /// A container or holder would weigh more than its cap.
@@ -43,7 +49,7 @@ pub enum Reason {
 
 impl Reason {
     /// All reasons, in the order in which the checks run.
-    pub const ALL: [Reason; 14] = [
+    pub const ALL: [Reason; 17] = [
         Reason::Stale,
         Reason::Unknown,
         Reason::BadAmount,
@@ -51,9 +57,12 @@ impl Reason {
         Reason::EmptySource,
         Reason::NotEnough,
         Reason::Kept,
+        Reason::NotEmpty,
         Reason::NoTake,
         Reason::NoPut,
         Reason::NotAdmitted,
+        Reason::InsideItself,
+        Reason::TooDeep,
         Reason::Cap,
         Reason::WeightCap,
         Reason::StackLimit,
@@ -71,9 +80,12 @@ impl Reason {
             Reason::EmptySource => "empty-source",
             Reason::NotEnough => "not-enough",
             Reason::Kept => "kept",
+            Reason::NotEmpty => "not-empty",
             Reason::NoTake => "no-take",
             Reason::NoPut => "no-put",
             Reason::NotAdmitted => "not-admitted",
+            Reason::InsideItself => "inside-itself",
+            Reason::TooDeep => "too-deep",
             Reason::Cap => "cap",
             Reason::WeightCap => "weight-cap",
             Reason::StackLimit => "stack-limit",
@@ -135,10 +147,21 @@ pub enum Cause {
     },
     /// A kept kind would leave the world or come to the ground.
     Kept(KindId),
+    /// The pack of this kind that lies here has something in it.
+    NotEmpty(Place),
     /// Nothing may be taken out of this container.
     NoTake(Place),
     /// Nothing may be put into this container.
     NoPut(Place),
+    /// A pack of this kind would lie in itself.
+    InsideItself(KindId),
+    /// Packs would nest too deep.
+    TooDeep {
+        /// So deep.
+        would: u32,
+        /// So deep they may.
+        most: u32,
+    },
     /// More items would satisfy a filter than a container or holder may have.
     Cap {
         /// The container or holder.
@@ -198,8 +221,11 @@ impl Cause {
             Cause::EmptySource(_) => Reason::EmptySource,
             Cause::NotEnough { .. } => Reason::NotEnough,
             Cause::Kept(_) => Reason::Kept,
+            Cause::NotEmpty(_) => Reason::NotEmpty,
             Cause::NoTake(_) => Reason::NoTake,
             Cause::NoPut(_) => Reason::NoPut,
+            Cause::InsideItself(_) => Reason::InsideItself,
+            Cause::TooDeep { .. } => Reason::TooDeep,
             Cause::Cap { .. } => Reason::Cap,
             Cause::NotAdmitted { .. } => Reason::NotAdmitted,
             Cause::WeightCap { .. } => Reason::WeightCap,
@@ -216,6 +242,7 @@ impl Cause {
         match *self {
             Cause::NotEnough { asked, there, .. } => Some((whole(asked), whole(there))),
             Cause::WeightCap { would, cap, .. } => Some((would, cap)),
+            Cause::TooDeep { would, most } => Some((Decimal::from(would), Decimal::from(most))),
             Cause::Cap { would, count, .. } => Some((whole(would), Decimal::from(count))),
             Cause::StackLimit { would, limit, .. } => Some((whole(would), Decimal::from(limit))),
             Cause::NoRoom { asked, room, .. } => Some((whole(asked), whole(room))),

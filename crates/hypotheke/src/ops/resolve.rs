@@ -53,8 +53,14 @@ impl NamedOperation {
     /// The first name that is unknown or can't be meant where it stands.
     pub fn resolve(&self, world: &World) -> Resolved<Operation> {
         let actor = self.actor.as_ref().map(|name| holder(world, name)).transpose()?;
-        let resolver = Resolver { world, actor };
+        let resolver = Resolver { world, actor, moment: Moment::Now };
         Ok(Operation { actor, action: resolver.action(&self.action)? })
+    }
+
+    /// Looks up the names that are the same in every world of a ruleset.
+    pub(crate) fn check_names(&self, empty: &World) -> Resolved<()> {
+        let actor = self.actor.as_ref().map(|name| holder(empty, name)).transpose()?;
+        Resolver { world: empty, actor, moment: Moment::Some }.action(&self.action).map(|_| ())
     }
 }
 
@@ -68,6 +74,15 @@ fn holder(world: &World, name: &Word) -> Resolved<HolderId> {
 struct Resolver<'w> {
     world: &'w World,
     actor: Option<HolderId>,
+    moment: Moment,
+}
+
+/// When the operation is to be performed.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Moment {
+    Now,
+    /// Some time: which stacks lie where then is not known.
+    Some,
 }
 
 impl Resolver<'_> {
@@ -128,13 +143,26 @@ impl Resolver<'_> {
         Ok(name.map(|name| self.world.rules().resolve_kind(name)).transpose()?)
     }
 
+    /// True of a path that leads somewhere only when it is known what lies there; the rest of it has been looked up.
+    fn is_put_off(&self, path: &Path) -> Resolved<bool> {
+        let put_off = self.moment == Moment::Some && path.depends_on_stacks();
+        if let Some(part) = path.lasting_part().filter(|_| put_off) {
+            self.world.place(&part, self.actor).map_err(|error| ResolveError::place(path, &error))?;
+        }
+        Ok(put_off)
+    }
+
     fn place(&self, path: &Path) -> Resolved<Place> {
+        if self.is_put_off(path)? {
+            return Ok(Place::Ground);
+        }
         self.world.place(path, self.actor).map_err(|error| ResolveError::place(path, &error))
     }
 
     fn slot(&self, path: &Path) -> Resolved<Place> {
         match self.place(path)? {
             place @ Place::Slot(..) => Ok(place),
+            place if self.is_put_off(path)? => Ok(place),
             _ => {
                 let help = format!("name one of its slots, such as `{path}/0`");
                 Err(ResolveError::new(path.span(), format!("`{path}` is not a slot"), Some(help)))
@@ -145,6 +173,7 @@ impl Resolver<'_> {
     fn place_of_slots(&self, path: &Path, help_on_ground: &str) -> Resolved<Place> {
         let help = match self.place(path)? {
             place @ (Place::Slot(..) | Place::Container(_)) => return Ok(place),
+            place if self.is_put_off(path)? => return Ok(place),
             Place::Holder(holder) => {
                 let names: Vec<String> =
                     self.world.carried(holder).map(|id| format!("`{}`", self.world.container_name(id))).collect();

@@ -1,11 +1,14 @@
-//! swap: two slots exchange all that lies there. One of them may be empty. Alike stacks are exchanged, not merged.
+//! swap: two slots exchange all that lies there, with what lies in it. One of them may be empty. Alike stacks are
+//! exchanged, not merged.
 
+use super::carry::Going;
 use super::draft::Draft;
 use super::refusal::{Cause, Refusal};
+use super::target::Target;
 use super::{Done, Judged};
 use crate::id::KindId;
 use crate::quantity::Decimal;
-use crate::world::{Bearer, Cell, Place, Spot};
+use crate::world::{Cell, Place, Spot};
 
 pub(super) fn judge(draft: &mut Draft<'_>, one: Place, other: Place) -> Judged {
     let (here, there) = (draft.slot(one)?, draft.slot(other)?);
@@ -17,22 +20,19 @@ pub(super) fn judge(draft: &mut Draft<'_>, one: Place, other: Place) -> Judged {
         return Ok(Done { asked: None, count: 0 });
     }
     let ways = [Way { cell: mine, from: here, to: there }, Way { cell: yours, from: there, to: here }];
-    if here.container != there.container {
-        let world = draft.world;
-        let open = |container| world.may_put_and_take(container) == (true, true);
-        if !open(here.container) || !open(there.container) {
-            ways.iter().try_for_each(|way| check_border(draft, way, Border::Take))?;
-            ways.iter().try_for_each(|way| check_border(draft, way, Border::Put))?;
-        }
+    let full = || ways.iter().filter(|way| !way.cell.is_empty());
+    let across = here.container != there.container;
+    if across {
+        first_of(full().map(|way| draft.why_kept(way.cell, way.from, way.going())))?;
+        first_of(full().map(|way| draft.why_not_taken(way.from, way.going())))?;
+        first_of(full().map(|way| draft.why_not_put_into(way.from, way.to.container)))?;
     }
-    ways.iter().try_for_each(|way| check_filters(draft, way))?;
-    if here.container != there.container {
-        if draft.world.counts_for_caps(here.container) || draft.world.counts_for_caps(there.container) {
-            check_caps(draft, &ways)?;
-        }
-        check_weights(draft, &ways)?;
+    first_of(full().map(|way| why_not_admitted(draft, way)))?;
+    if across {
+        first_of(full().map(|way| draft.why_not_nested(draft.item(way.cell), Some(way.from), way.to.container)))?;
+        check_bearers(draft, &ways)?;
     }
-    ways.iter().try_for_each(|way| check_limit(draft, way))?;
+    first_of(full().map(|way| why_over_limit(draft, way)))?;
     draft.exchange(here, there);
     Ok(Done { asked: None, count: u64::from(mine.count) + u64::from(yours.count) })
 }
@@ -44,116 +44,78 @@ struct Way {
     to: Spot,
 }
 
+impl Way {
+    fn going(&self) -> Going {
+        Going::To(Target::Slot(self.to))
+    }
+}
+
 #[inline]
-fn check_filters(draft: &Draft<'_>, way: &Way) -> Result<(), Refusal> {
-    if way.cell.is_empty() {
-        return Ok(());
-    }
-    let (item, to) = (draft.item(way.cell), way.to);
-    let by = if way.from.container != to.container && !draft.admits(draft.world.filter_of(to.container), item) {
-        Place::Container(draft.world.container_id(to.container))
-    } else if !draft.slot_admits(item, to) {
-        Place::Slot(draft.world.container_id(to.container), to.slot)
-    } else {
-        return Ok(());
-    };
-    Err(Refusal::new(Cause::NotAdmitted { by, kind: KindId(item.kind) }))
-}
-
-#[derive(Clone, Copy)]
-enum Border {
-    Take,
-    Put,
-}
-
-fn check_border(draft: &Draft<'_>, way: &Way, border: Border) -> Result<(), Refusal> {
-    let world = draft.world;
-    let place = |container| Place::Container(world.container_id(container));
-    match border {
-        _ if way.cell.is_empty() => Ok(()),
-        Border::Take if !world.may_put_and_take(way.from.container).1 => {
-            Err(Refusal::new(Cause::NoTake(place(way.from.container))))
-        }
-        Border::Put if !world.may_put_and_take(way.to.container).0 => {
-            Err(Refusal::new(Cause::NoPut(place(way.to.container))))
-        }
-        _ => Ok(()),
+fn first_of(mut causes: impl Iterator<Item = Option<Cause>>) -> Result<(), Refusal> {
+    match causes.find_map(|cause| cause) {
+        Some(cause) => Err(Refusal::new(cause)),
+        None => Ok(()),
     }
 }
 
-/// Each cap by filter is judged by how many it would have after both ways.
-fn check_caps(draft: &Draft<'_>, [one, other]: &[Way; 2]) -> Result<(), Refusal> {
-    let world = draft.world;
-    let holders = [world.holder_of(one.to.container), world.holder_of(other.to.container)];
-    for (way, back, holder) in [(one, other, holders[0]), (other, one, holders[1])] {
-        let container = way.to.container;
-        let own = Some((Bearer::Container(container), Place::Container(world.container_id(container))));
-        let holder = holder.filter(|_| holders[0] != holders[1]);
-        let held = holder.map(|holder| (Bearer::Holder(holder), Place::Holder(world.holder_id(holder))));
-        for (bearer, of) in [own, held].into_iter().flatten() {
-            for (index, cap) in world.caps_of(bearer).0.iter().enumerate() {
-                let counted = |cell: Cell| {
-                    if cell.is_empty() || !draft.admits(Some(cap.of), draft.item(cell)) {
-                        0
-                    } else {
-                        i64::from(cell.count)
-                    }
-                };
-                let gain = counted(way.cell) - counted(back.cell);
-                let would = draft.cap_count(bearer, index) + gain;
-                if gain > 0 && would > i64::from(cap.count) {
-                    let (cap_number, would) =
-                        (u32::try_from(index).unwrap_or(u32::MAX), u64::try_from(would).unwrap_or(0));
-                    return Err(Refusal::new(Cause::Cap { of, cap: cap_number, would, count: cap.count }));
-                }
+#[inline]
+fn why_not_admitted(draft: &Draft<'_>, way: &Way) -> Option<Cause> {
+    let (item, kind) = (draft.item(way.cell), KindId(way.cell.kind));
+    if let Some(refusing) = draft.not_admitting(item, Some(way.from), way.to.container) {
+        return Some(Cause::NotAdmitted { by: Place::Container(draft.container_id(refusing)), kind });
+    }
+    (!draft.slot_admits(item, way.to)).then(|| Cause::NotAdmitted { by: draft.place_of_spot(way.to), kind })
+}
+
+/// Each cap and each weight cap is judged by what it would bear after both ways: first where the first stack goes.
+fn check_bearers(draft: &Draft<'_>, [one, other]: &[Way; 2]) -> Result<(), Refusal> {
+    let gains = [(one, other), (other, one)];
+    if !draft.world.rules.cap_filters.is_empty() {
+        first_of(gains.iter().map(|(way, back)| why_over_cap(draft, way, back)))?;
+    }
+    first_of(gains.iter().map(|(way, back)| why_too_heavy(draft, way, back)))
+}
+
+fn why_over_cap(draft: &Draft<'_>, way: &Way, back: &Way) -> Option<Cause> {
+    let counted =
+        |cell: Cell, number| if cell.is_empty() { 0 } else { draft.counted(draft.item(cell), cell.count, number) };
+    for bearer in draft.new_bearers(Some(way.from.container), way.to.container) {
+        for (index, cap) in draft.caps_of(bearer).iter().enumerate() {
+            let gain = counted(way.cell, cap.number) - counted(back.cell, cap.number);
+            let would = draft.capped(bearer, cap.number) + gain;
+            if gain > 0 && would > i64::from(cap.count) {
+                let (number, would) = (u32::try_from(index).unwrap_or(u32::MAX), u64::try_from(would).unwrap_or(0));
+                return Some(Cause::Cap { of: draft.place_of_bearer(bearer), cap: number, would, count: cap.count });
             }
         }
     }
-    Ok(())
+    None
 }
 
-/// Each cap is judged by what it would bear after both ways: first where the first stack goes, container then holder.
-fn check_weights(draft: &Draft<'_>, [one, other]: &[Way; 2]) -> Result<(), Refusal> {
-    let world = draft.world;
-    let difference = world.cell_weight(one.cell) - world.cell_weight(other.cell);
-    let holders = [world.holder_of(one.to.container), world.holder_of(other.to.container)];
-    for (container, holder, gain) in
-        [(one.to.container, holders[0], difference), (other.to.container, holders[1], -difference)]
-    {
-        let (_, cap) = world.weight_and_cap(container);
-        let container_id = || Place::Container(world.container_id(container));
-        too_heavy(container_id, draft.weight_of(container), gain, cap)?;
-        if let Some(holder) = holder.filter(|_| holders[0] != holders[1]) {
-            let (_, cap) = world.holder_weight_and_cap(holder);
-            too_heavy(|| Place::Holder(world.holder_id(holder)), draft.weight_of_holder(holder), gain, cap)?;
+fn why_too_heavy(draft: &Draft<'_>, way: &Way, back: &Way) -> Option<Cause> {
+    let gain = draft.cell_weight(way.cell) - draft.cell_weight(back.cell);
+    if gain <= 0 {
+        return None;
+    }
+    for bearer in draft.new_bearers(Some(way.from.container), way.to.container) {
+        let cap = draft.weight_cap_of(bearer);
+        let would = draft.weight_of(bearer).saturating_add(gain);
+        if would > cap {
+            let (would, cap) = (Decimal::from_thousandths(would), Decimal::from_thousandths(cap));
+            return Some(Cause::WeightCap { of: draft.place_of_bearer(bearer), would, cap });
         }
     }
-    Ok(())
-}
-
-fn too_heavy(of: impl Fn() -> Place, weight: i64, gain: i64, cap: i64) -> Result<(), Refusal> {
-    let would = weight.saturating_add(gain);
-    if gain <= 0 || would <= cap {
-        return Ok(());
-    }
-    let (would, cap) = (Decimal::from_thousandths(would), Decimal::from_thousandths(cap));
-    Err(Refusal::new(Cause::WeightCap { of: of(), would, cap }))
+    None
 }
 
 /// A stack that is over its limit already may go where it is no further over.
 #[inline]
-fn check_limit(draft: &Draft<'_>, Way { cell, from, to }: &Way) -> Result<(), Refusal> {
-    if cell.is_empty() {
-        return Ok(());
-    }
-    let limit = draft.world.limit(*to, cell.kind);
+fn why_over_limit(draft: &Draft<'_>, Way { cell, from, to }: &Way) -> Option<Cause> {
+    let limit = draft.limit(*to, cell.kind);
     if cell.count <= limit {
-        return Ok(());
+        return None;
     }
-    let excess = cell.count.saturating_sub(draft.world.limit(*from, cell.kind));
-    if cell.count - limit <= excess {
-        return Ok(());
-    }
-    let at = Place::Slot(draft.world.container_id(to.container), to.slot);
-    Err(Refusal::new(Cause::StackLimit { at, would: u64::from(cell.count), limit }))
+    let excess = cell.count.saturating_sub(draft.limit(*from, cell.kind));
+    let at = draft.place_of_spot(*to);
+    (cell.count - limit > excess).then_some(Cause::StackLimit { at, would: u64::from(cell.count), limit })
 }

@@ -1,10 +1,12 @@
 //! What a target takes of an item, and where; and why it does not take more.
 
+use smallvec::SmallVec;
+
 use super::draft::{Draft, Item, Onto};
 use super::refusal::{Cause, Refusal, Unknown};
 use crate::id::KindId;
 use crate::quantity::Decimal;
-use crate::ruleset::Cap;
+use crate::ruleset::{FilterId, NO_PACK};
 use crate::world::{Bearer, Cell, Place, Spot};
 
 /// Where something is to be laid.
@@ -34,24 +36,20 @@ impl Draft<'_> {
     pub(super) fn fill(&mut self, item: Item, want: u32, source: Option<Spot>, target: Target) -> u32 {
         match target {
             Target::Slot(spot) => self.fill_slot(item, want, source, spot),
-            Target::Container(container) => {
-                let allowed = self.allowance_in_holder(item, source, container);
-                self.fill_container(item, want.min(allowed), source, container)
-            }
+            Target::Container(container) => self.fill_container(item, want, source, container),
             Target::Holder(holder) => self.fill_holder(item, want, source, holder),
             Target::Ground => self.fill_ground(item, want, source),
         }
     }
 
     fn fill_slot(&mut self, item: Item, want: u32, source: Option<Spot>, spot: Spot) -> u32 {
-        if !self.container_admits(item, source, spot.container) || !self.slot_admits(item, spot) {
+        if !self.may_enter(item, source, spot.container)
+            || !self.slot_admits(item, spot)
+            || !self.takes_onto(self.cell(spot), item)
+        {
             return 0;
         }
-        let allowed =
-            self.allowance(item, source, spot.container).min(self.allowance_in_holder(item, source, spot.container));
-        if !self.takes_onto(self.cell(spot), item) {
-            return 0;
-        }
+        let allowed = self.allowance(item, source, spot.container);
         let room = self.room_for(item, want, source, spot);
         let given = want.min(allowed).min(room);
         if given > 0 {
@@ -62,9 +60,10 @@ impl Draft<'_> {
 
     /// Whether what lies in a slot, or that it is empty, lets items be laid there.
     fn takes_onto(&self, there: Cell, item: Item) -> bool {
+        let alike = !there.is_empty() && !there.is_pack() && there.class == item.class;
         match self.onto() {
-            Onto::Any => there.is_empty() || there.class == item.class,
-            Onto::Alike => !there.is_empty() && there.class == item.class,
+            Onto::Any => there.is_empty() || alike,
+            Onto::Alike => alike,
             Onto::OneEmpty => there.is_empty(),
         }
     }
@@ -72,10 +71,10 @@ impl Draft<'_> {
     /// How many more a slot holds that is empty or has an alike stack. A stack that is over its limit already may go
     /// whole to a slot where it is no further over.
     fn room_for(&self, item: Item, want: u32, source: Option<Spot>, spot: Spot) -> u32 {
-        let limit = self.world.limit(spot, item.kind);
+        let limit = self.limit(spot, item.kind);
         let there = self.cell(spot).count;
         let excess = source.filter(|&source| there == 0 && self.cell(source).count == want).map(|source| {
-            let limit_there = if source.is_ground() { u32::MAX } else { self.world.limit(source, item.kind) };
+            let limit_there = if source.is_ground() { u32::MAX } else { self.limit(source, item.kind) };
             want.saturating_sub(limit_there)
         });
         match excess {
@@ -85,27 +84,39 @@ impl Draft<'_> {
     }
 
     fn fill_holder(&mut self, item: Item, want: u32, source: Option<Spot>, holder: u32) -> u32 {
-        let world = self.world;
         let mut given = 0;
-        let mut want = want;
-        for &container in world.containers_of(holder) {
-            if world.def_of(container).is_worn() {
-                continue;
-            }
-            if given == 0 {
-                want = want.min(self.allowance_in_holder(item, source, container));
-            }
+        for container in self.targets_of(holder) {
             given += self.fill_container(item, want - given, source, container);
+            if given == want {
+                break;
+            }
         }
         given
     }
 
+    /// Where things go that a holder takes: its containers in order; of a worn one not the slots, but the insides of the
+    /// packs that lie there.
+    pub(super) fn targets_of(&self, holder: u32) -> SmallVec<[u32; 8]> {
+        let mut targets = SmallVec::new();
+        for &container in self.world.containers_of(holder) {
+            if self.world.def_of(container).is_worn() {
+                targets.extend(self.cells_in(container).filter(|cell| cell.is_pack()).map(|cell| cell.inner));
+            } else {
+                targets.push(container);
+            }
+        }
+        targets
+    }
+
     fn fill_container(&mut self, item: Item, want: u32, source: Option<Spot>, container: u32) -> u32 {
-        if !self.container_admits(item, source, container) {
+        if !self.may_enter(item, source, container) {
             return 0;
         }
         let want = want.min(self.allowance(item, source, container));
         let mut left = want;
+        if left == 0 {
+            return 0;
+        }
         self.each_slot_with_room(item, source, container, |draft, spot, room| {
             let given = left.min(room);
             if given > 0 {
@@ -135,7 +146,7 @@ impl Draft<'_> {
             if source == Some(spot) || !self.slot_admits(item, spot) {
                 continue;
             }
-            let room = self.world.limit(spot, item.kind) - self.cell(spot).count;
+            let room = self.limit(spot, item.kind) - self.cell(spot).count;
             if !go_on(self, spot, room) {
                 return;
             }
@@ -147,7 +158,7 @@ impl Draft<'_> {
             if source == Some(spot) || !self.slot_admits(item, spot) {
                 continue;
             }
-            let room = self.world.limit(spot, item.kind);
+            let room = self.limit(spot, item.kind);
             if !go_on(self, spot, room) || self.onto() == Onto::OneEmpty {
                 return;
             }
@@ -171,54 +182,141 @@ impl Draft<'_> {
         given
     }
 
-    /// Moving inside a container is not entering it.
+    /// Whether a container, and those around it, let items in, whatever lies there.
     #[inline]
-    fn container_admits(&self, item: Item, source: Option<Spot>, container: u32) -> bool {
-        let entering = source.is_none_or(|source| source.container != container);
-        let (may_put, _) = self.world.may_put_and_take(container);
-        !entering || (may_put || source.is_none()) && self.admits(self.world.filter_of(container), item)
+    fn may_enter(&self, item: Item, source: Option<Spot>, container: u32) -> bool {
+        source.is_some_and(|source| source.container == container)
+            || self.why_not_put(source, container).is_none()
+                && self.not_admitting(item, source, container).is_none()
+                && self.why_not_nested(item, source, container).is_none()
+    }
+
+    /// The outermost containers around one are those in which the source lies too: of them nothing passes the border.
+    #[inline]
+    fn is_inside_already(&self, source: Option<Spot>, container: u32) -> bool {
+        source.is_some_and(|source| self.is_within(source.container, container))
+    }
+
+    /// The first container whose border may not be passed.
+    #[inline]
+    fn why_not_put(&self, source: Option<Spot>, container: u32) -> Option<u32> {
+        source?;
+        let mut at = Some(container);
+        while let Some(container) = at.filter(|&at| !self.is_inside_already(source, at)) {
+            if !self.state(container).put {
+                return Some(container);
+            }
+            at = self.around(container);
+        }
+        None
+    }
+
+    /// The container whose border may not be passed on the way from a spot into another container.
+    pub(super) fn why_not_put_into(&self, from: Spot, container: u32) -> Option<Cause> {
+        let closed = self.why_not_put(Some(from), container)?;
+        Some(Cause::NoPut(Place::Container(self.container_id(closed))))
+    }
+
+    /// The first container whose filter says no: the one that is entered, then those around it that are deep.
+    #[inline]
+    pub(super) fn not_admitting(&self, item: Item, source: Option<Spot>, container: u32) -> Option<u32> {
+        // Moving inside a container is not entering it.
+        if source.is_some_and(|source| source.container == container) {
+            return None;
+        }
+        if !self.admits(self.state(container).admits, item) {
+            return Some(container);
+        }
+        let mut at = Some(container);
+        while let Some(container) = at.filter(|&at| !self.is_inside_already(source, at)) {
+            let state = self.state(container);
+            if state.deep && !self.admits_all(state.admits, item) {
+                return Some(container);
+            }
+            at = self.around(container);
+        }
+        None
+    }
+
+    /// Whether a filter admits an item and all that lies in it.
+    fn admits_all(&self, filter: Option<FilterId>, item: Item) -> bool {
+        let refused = |cell: Cell| !self.admits(filter, self.item(cell));
+        self.admits(filter, item) && (!item.is_pack() || self.find_within(item.inner, &refused).is_none())
+    }
+
+    /// A pack can't lie in itself, and packs nest so deep and no deeper.
+    #[inline]
+    pub(super) fn why_not_nested(&self, item: Item, source: Option<Spot>, container: u32) -> Option<Cause> {
+        let is_new_pack = source.is_none() && self.world.rules.figures[item.kind as usize].pack != NO_PACK;
+        if !item.is_pack() && !is_new_pack {
+            return None;
+        }
+        if item.is_pack() && self.is_within(container, item.inner) {
+            return Some(Cause::InsideItself(KindId(item.kind)));
+        }
+        let (depth, most) = (self.depth(container), self.world.rules.nesting());
+        if source.is_some_and(|source| depth <= self.depth(source.container)) {
+            return None;
+        }
+        let would = depth + if item.is_pack() { self.height(item.inner) } else { 1 };
+        (would > most).then_some(Cause::TooDeep { would, most })
     }
 
     #[inline]
     pub(super) fn slot_admits(&self, item: Item, spot: Spot) -> bool {
-        self.admits(self.world.slot_filter(spot), item)
+        self.admits(self.state(spot.container).slot_filter(&self.world.rules, spot.slot), item)
     }
 
-    /// How many items the caps of a container leave room for.
+    /// How many items the limits of a container, of those around it, and of the holder leave room for. What lies in one
+    /// of them already is no burden to it.
     #[inline]
     fn allowance(&self, item: Item, source: Option<Spot>, container: u32) -> u32 {
-        if source.is_some_and(|source| source.container == container) {
-            return u32::MAX;
+        let mut most = u32::MAX;
+        let mut outermost = container;
+        let mut at = Some(container);
+        while let Some(container) = at {
+            if self.is_inside_already(source, container) {
+                return most;
+            }
+            most = most.min(self.allowance_of(item, Bearer::Container(container)));
+            outermost = container;
+            at = self.around(container);
         }
-        let capped = self.world.has_caps(container);
-        let by_count = if capped { self.allowance_by_caps(item, Bearer::Container(container)) } else { u32::MAX };
-        let (_, cap) = self.world.weight_and_cap(container);
-        if cap == i64::MAX { by_count } else { by_count.min(how_many(cap - self.weight_of(container), item.weight)) }
+        let holder = self.state(outermost).holder;
+        let new_to_it =
+            holder != u32::MAX && source.is_none_or(|source| self.holder_of(source.container) != Some(holder));
+        if new_to_it { most.min(self.allowance_of(item, Bearer::Holder(holder))) } else { most }
     }
 
-    /// How many items the caps by filter leave room for.
     #[inline]
-    fn allowance_by_caps(&self, item: Item, bearer: Bearer) -> u32 {
-        let (caps, _) = self.world.caps_of(bearer);
-        let counted = caps.iter().enumerate().filter(|(_, cap)| self.admits(Some(cap.of), item));
-        let left = |(index, cap): (usize, &Cap)| how_many(i64::from(cap.count) - self.cap_count(bearer, index), 1);
-        counted.map(left).min().unwrap_or(u32::MAX)
-    }
-
-    /// How many items the caps of a container's holder leave room for.
-    #[inline]
-    fn allowance_in_holder(&self, item: Item, source: Option<Spot>, container: u32) -> u32 {
-        let Some(holder) = self.world.holder_of(container) else { return u32::MAX };
-        let (_, cap) = self.world.holder_weight_and_cap(holder);
-        let carried_already = source.is_some_and(|source| self.world.holder_of(source.container) == Some(holder));
-        if carried_already {
+    fn allowance_of(&self, item: Item, bearer: Bearer) -> u32 {
+        let (caps, cap) = (self.caps_of(bearer), self.weight_cap_of(bearer));
+        if caps.is_empty() && cap == i64::MAX {
             return u32::MAX;
         }
-        let by_count = self.allowance_by_caps(item, Bearer::Holder(holder));
-        if cap == i64::MAX {
-            by_count
-        } else {
-            by_count.min(how_many(cap - self.weight_of_holder(holder), item.weight))
+        let mut most = if cap == i64::MAX { u32::MAX } else { how_many(cap - self.weight_of(bearer), item.weight) };
+        for cap in caps {
+            let left = i64::from(cap.count) - self.capped(bearer, cap.number);
+            most = most.min(how_many(left, self.counted(item, 1, cap.number)));
+        }
+        // What has been laid already comes to its burden too.
+        let laid = self.laid().iter().filter(|(spot, _)| self.bears(bearer, spot.container));
+        most.saturating_sub(laid.map(|(_, count)| count).sum())
+    }
+
+    /// Whether what lies in a container is a burden to a container or holder.
+    fn bears(&self, bearer: Bearer, container: u32) -> bool {
+        match bearer {
+            Bearer::Container(other) => self.is_within(container, other),
+            Bearer::Holder(holder) => self.holder_of(container) == Some(holder),
+        }
+    }
+
+    #[inline]
+    pub(super) fn weight_cap_of(&self, bearer: Bearer) -> i64 {
+        match bearer {
+            Bearer::Container(container) => self.state(container).weight_cap,
+            Bearer::Holder(holder) => self.world.holder_weight_and_cap(holder).1,
         }
     }
 
@@ -231,14 +329,11 @@ impl Draft<'_> {
             Target::Slot(spot) => self.why_not_slot(item, asked, source, spot),
             Target::Container(container) => self.why_not_container(item, asked, source, container),
             Target::Holder(holder) => {
-                let world = self.world;
-                let tried = || {
-                    world.containers_of(holder).iter().copied().filter(|&container| !world.def_of(container).is_worn())
-                };
-                let admitting = tried().find(|&container| self.why_not_admitted(item, source, container).is_none());
-                match admitting.or(tried().next()) {
-                    Some(container) => self.why_not_container(item, asked, source, container),
-                    None => Cause::NoRoom { at: Place::Holder(world.holder_id(holder)), asked, room: 0 },
+                let tried = self.targets_of(holder);
+                let admitting = |&&container: &&u32| self.why_not_admitted(item, source, container).is_none();
+                match tried.iter().find(admitting).or(tried.first()) {
+                    Some(&container) => self.why_not_container(item, asked, source, container),
+                    None => Cause::NoRoom { at: Place::Holder(self.world.holder_id(holder)), asked, room: 0 },
                 }
             }
             Target::Ground => {
@@ -249,25 +344,21 @@ impl Draft<'_> {
     }
 
     fn why_not_slot(&mut self, item: Item, asked: u64, source: Option<Spot>, spot: Spot) -> Cause {
-        let world = self.world;
-        let id = world.container_id(spot.container);
-        let at = Place::Slot(id, spot.slot);
+        let at = Place::Slot(self.container_id(spot.container), spot.slot);
         if let Some(cause) = self.why_not_entering(item, source, spot.container) {
             return cause;
         }
         if !self.slot_admits(item, spot) {
             return Cause::NotAdmitted { by: at, kind: KindId(item.kind) };
         }
-        if let Some(cause) = self.why_over_cap(item, asked, source, spot.container) {
-            return cause;
-        }
-        if let Some(cause) = self.why_too_heavy(item, asked, source, spot.container) {
+        if let Some(cause) = self.why_not_borne(item, asked, source, spot.container) {
             return cause;
         }
         let there = self.cell(spot);
-        let alike = !there.is_empty() && there.class == item.class && self.onto() != Onto::OneEmpty;
+        let alike = !there.is_empty() && !there.is_pack() && there.class == item.class;
+        let alike = alike && self.onto() != Onto::OneEmpty;
         let count = if alike { u64::from(there.count) } else { 0 };
-        let limit = world.limit(spot, item.kind);
+        let limit = self.limit(spot, item.kind);
         if count + asked > u64::from(limit) {
             return Cause::StackLimit { at, would: count + asked, limit };
         }
@@ -279,10 +370,7 @@ impl Draft<'_> {
         if let Some(cause) = self.why_not_admitted(item, source, container) {
             return cause;
         }
-        if let Some(cause) = self.why_over_cap(item, asked, source, container) {
-            return cause;
-        }
-        if let Some(cause) = self.why_too_heavy(item, asked, source, container) {
+        if let Some(cause) = self.why_not_borne(item, asked, source, container) {
             return cause;
         }
         let mut room = 0;
@@ -290,76 +378,89 @@ impl Draft<'_> {
             room += u64::from(more);
             room < asked
         });
-        Cause::NoRoom { at: Place::Container(self.world.container_id(container)), asked, room }
+        Cause::NoRoom { at: Place::Container(self.container_id(container)), asked, room }
     }
 
     /// It would not be admitted even if all slots were empty.
     fn why_not_admitted(&self, item: Item, source: Option<Spot>, container: u32) -> Option<Cause> {
-        let kind = KindId(item.kind);
-        let id = self.world.container_id(container);
         if let Some(cause) = self.why_not_entering(item, source, container) {
             return Some(cause);
         }
-        let def = self.world.def_of(container);
-        let all_ruled = def.ruled.len() >= self.world.slot_count(container) as usize;
-        let admitting = |filter| self.admits(filter, item);
-        let none_admits = all_ruled && !def.ruled.iter().any(|rule| admitting(rule.admits));
-        none_admits.then_some(Cause::NotAdmitted { by: Place::Container(id), kind })
+        let def = self.state(container).def;
+        let ruled = self.world.rules.containers().get(def as usize).map_or(&[][..], |def| &def.ruled);
+        let all_ruled = ruled.len() >= self.state(container).slots as usize;
+        let none_admits = all_ruled && !ruled.iter().any(|rule| self.admits(rule.admits, item));
+        let by = Place::Container(self.container_id(container));
+        none_admits.then_some(Cause::NotAdmitted { by, kind: KindId(item.kind) })
     }
 
-    /// Nothing may be put in, or the container's own filter says no.
+    /// Nothing may be put in, or a filter of a container says no.
     fn why_not_entering(&self, item: Item, source: Option<Spot>, container: u32) -> Option<Cause> {
-        let of = Place::Container(self.world.container_id(container));
-        if source.is_some_and(|source| source.container != container) && !self.world.may_put_and_take(container).0 {
-            return Some(Cause::NoPut(of));
+        let place = |container| Place::Container(self.container_id(container));
+        if let Some(closed) = self.why_not_put(source, container) {
+            return Some(Cause::NoPut(place(closed)));
         }
-        let admitted = self.container_admits(item, source, container);
-        (!admitted).then_some(Cause::NotAdmitted { by: of, kind: KindId(item.kind) })
+        let refusing = self.not_admitting(item, source, container)?;
+        Some(Cause::NotAdmitted { by: place(refusing), kind: KindId(item.kind) })
     }
 
-    fn why_over_cap(&self, item: Item, asked: u64, source: Option<Spot>, container: u32) -> Option<Cause> {
-        let world = self.world;
-        let from = source.map(|source| source.container);
-        let inside = from == Some(container);
-        let own = (!inside).then_some((Bearer::Container(container), Place::Container(world.container_id(container))));
-        let holder =
-            world.holder_of(container).filter(|&holder| from.and_then(|from| world.holder_of(from)) != Some(holder));
-        let held = holder.map(|holder| (Bearer::Holder(holder), Place::Holder(world.holder_id(holder))));
-        for (bearer, of) in [own, held].into_iter().flatten() {
-            for (index, cap) in
-                world.caps_of(bearer).0.iter().enumerate().filter(|(_, cap)| self.admits(Some(cap.of), item))
-            {
-                let would = u64::try_from(self.cap_count(bearer, index)).unwrap_or(0).saturating_add(asked);
-                if would > u64::from(cap.count) {
-                    let number = u32::try_from(index).unwrap_or(u32::MAX);
-                    return Some(Cause::Cap { of, cap: number, would, count: cap.count });
-                }
+    /// It does not nest there, or something would bear too much: first by the caps of all that would bear it, from the
+    /// inside out, then by their weights.
+    fn why_not_borne(&self, item: Item, asked: u64, source: Option<Spot>, container: u32) -> Option<Cause> {
+        if let Some(cause) = self.why_not_nested(item, source, container) {
+            return Some(cause);
+        }
+        let bearers = self.new_bearers(source.map(|source| source.container), container);
+        let over_cap = || bearers.iter().find_map(|&bearer| self.why_over_cap(item, asked, bearer));
+        let too_heavy = || bearers.iter().find_map(|&bearer| self.why_too_heavy(item, asked, bearer));
+        over_cap().or_else(too_heavy)
+    }
+
+    /// Those that would bear what comes to lie in a container, and do not bear it where it lies.
+    pub(super) fn new_bearers(&self, from: Option<u32>, to: u32) -> SmallVec<[Bearer; 4]> {
+        let mut bearers = SmallVec::new();
+        let mut at = Some(to);
+        while let Some(container) = at {
+            if from.is_some_and(|from| self.is_within(from, container)) {
+                return bearers;
+            }
+            bearers.push(Bearer::Container(container));
+            at = self.around(container);
+        }
+        let holder = self.holder_of(to).filter(|_| from.and_then(|from| self.holder_of(from)) != self.holder_of(to));
+        bearers.extend(holder.map(Bearer::Holder));
+        bearers
+    }
+
+    pub(super) fn place_of_bearer(&self, bearer: Bearer) -> Place {
+        match bearer {
+            Bearer::Container(container) => Place::Container(self.container_id(container)),
+            Bearer::Holder(holder) => Place::Holder(self.world.holder_id(holder)),
+        }
+    }
+
+    fn why_over_cap(&self, item: Item, asked: u64, bearer: Bearer) -> Option<Cause> {
+        for (index, cap) in self.caps_of(bearer).iter().enumerate() {
+            let gain = i128::from(self.counted(item, 1, cap.number)) * i128::from(asked);
+            let would = i128::from(self.capped(bearer, cap.number)) + gain;
+            if gain > 0 && would > i128::from(cap.count) {
+                let would = u64::try_from(would).unwrap_or(u64::MAX);
+                let number = u32::try_from(index).unwrap_or(u32::MAX);
+                return Some(Cause::Cap { of: self.place_of_bearer(bearer), cap: number, would, count: cap.count });
             }
         }
         None
     }
 
-    fn why_too_heavy(&self, item: Item, asked: u64, source: Option<Spot>, container: u32) -> Option<Cause> {
+    fn why_too_heavy(&self, item: Item, asked: u64, bearer: Bearer) -> Option<Cause> {
+        let cap = self.weight_cap_of(bearer);
         let added = i128::from(item.weight) * i128::from(asked);
-        let too_heavy = |of: Place, weight: i64, cap: i64| {
-            let would = i128::from(weight) + added;
-            let would_be = Decimal::from_thousandths(i64::try_from(would).unwrap_or(i64::MAX));
-            let cause = Cause::WeightCap { of, would: would_be, cap: Decimal::from_thousandths(cap) };
-            (cap != i64::MAX && added > 0 && would > i128::from(cap)).then_some(cause)
-        };
-        if source.is_none_or(|source| source.container != container) {
-            let (_, cap) = self.world.weight_and_cap(container);
-            let of = Place::Container(self.world.container_id(container));
-            if let Some(cause) = too_heavy(of, self.weight_of(container), cap) {
-                return Some(cause);
-            }
-        }
-        let holder = self.world.holder_of(container)?;
-        if source.is_some_and(|source| self.world.holder_of(source.container) == Some(holder)) {
+        let would = i128::from(self.weight_of(bearer)) + added;
+        if cap == i64::MAX || added == 0 || would <= i128::from(cap) {
             return None;
         }
-        let (_, cap) = self.world.holder_weight_and_cap(holder);
-        too_heavy(Place::Holder(self.world.holder_id(holder)), self.weight_of_holder(holder), cap)
+        let would = Decimal::from_thousandths(i64::try_from(would).unwrap_or(i64::MAX));
+        Some(Cause::WeightCap { of: self.place_of_bearer(bearer), would, cap: Decimal::from_thousandths(cap) })
     }
 }
 

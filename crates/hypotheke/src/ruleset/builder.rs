@@ -205,6 +205,12 @@ impl KindBuilder {
         self
     }
 
+    /// Each stack of it is one item and brings an instance of this container along.
+    pub fn pack(mut self, container: &str) -> Self {
+        self.0.line("pack", quoted(container));
+        self
+    }
+
     /// A number property with its first value.
     pub fn property(mut self, name: &str, value: Decimal) -> Self {
         self.0.line(&format!("properties.{}", quoted(name)), value);
@@ -273,6 +279,12 @@ impl ContainerBuilder {
     /// A named slot with a filter of its own. Named slots come first, in this order.
     pub fn named_slot(mut self, name: &str, admits: &str) -> Self {
         self.slots.push(format!("{{ name = {}, admits = {} }}", quoted(name), quoted(admits)));
+        self
+    }
+
+    /// Its filter is asked of all that comes to lie below it, in packs too.
+    pub fn deep(mut self) -> Self {
+        self.section.line("deep", true);
         self
     }
 

@@ -25,5 +25,5 @@ pub(crate) use lint::lint;
 pub use places::{Cap, ContainerDef, HolderDef, SlotRule};
 pub(crate) use source::RulesetSource;
 pub(crate) use start::{StartEntry, StartPortion};
-pub(crate) use view::{FilterId, NameMeaning};
+pub(crate) use view::{FilterId, NO_PACK, NameMeaning};
 pub use view::{Kind, Mark, Property, PropertyValue, Ruleset, Tag};

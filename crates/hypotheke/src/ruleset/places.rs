@@ -34,6 +34,10 @@ pub struct ContainerDef {
     pub(crate) take: bool,
     pub(in crate::ruleset) copies: Vec<Box<str>>,
     pub(in crate::ruleset) carried: bool,
+    /// A kind brings it along.
+    pub(in crate::ruleset) brought: bool,
+    /// Its filter is asked of all that comes to lie below it.
+    pub(crate) deep: bool,
 }
 
 /// The most items of a container or holder that satisfy a filter.
@@ -41,6 +45,8 @@ pub struct ContainerDef {
 pub struct Cap {
     pub(crate) of: FilterId,
     pub(crate) count: u32,
+    /// Which of the filters of all caps that is.
+    pub(crate) number: u32,
 }
 
 /// A holder as the ruleset defines it.
@@ -129,15 +135,28 @@ impl ContainerDef {
         self.worn
     }
 
+    /// True if its filter is asked of all that comes to lie below it, in packs too.
+    #[must_use]
+    pub fn is_deep(&self) -> bool {
+        self.deep
+    }
+
+    /// True if each stack of some kind brings an instance of its own along.
+    #[must_use]
+    pub fn is_brought(&self) -> bool {
+        self.brought
+    }
+
     /// True if holders carry it, each an instance of its own.
     #[must_use]
     pub fn is_carried(&self) -> bool {
         self.carried
     }
 
-    /// The names of the instances that stand in the world: its copies, or itself. Empty for one that is carried.
+    /// The names of the instances that stand in the world: its copies, or itself. Empty for one that is carried, or
+    /// that a kind brings.
     pub fn instances(&self) -> impl Iterator<Item = &str> {
-        let own = (self.copies.is_empty() && !self.carried).then_some(&*self.id);
+        let own = (self.copies.is_empty() && !self.carried && !self.brought).then_some(&*self.id);
         own.into_iter().chain(self.copies.iter().map(|copy| &**copy))
     }
 }

@@ -145,6 +145,7 @@ pub(crate) struct ContainerSource {
     pub(crate) worn: bool,
     pub(crate) put: bool,
     pub(crate) take: bool,
+    pub(crate) deep: Option<Location>,
     pub(crate) copies: Vec<Written<String>>,
 }
 
@@ -175,11 +176,14 @@ pub(crate) struct RulesetSource {
     pub(crate) version: u32,
     pub(crate) weight_unit: Option<String>,
     pub(crate) stack_limit: Option<u32>,
+    pub(crate) nesting: Option<Written<u32>>,
     pub(crate) tables: Vec<Written<String>>,
     pub(crate) arena: Arena,
     pub(crate) kinds: Vec<KindSource>,
     /// Properties of kinds as (kind, property name, value), in the order of the kinds.
     pub(crate) properties: Vec<(u32, u32, PropertySource)>,
+    /// The containers that kinds bring along, by kind.
+    pub(crate) packs: Vec<(u32, Written<String>)>,
     pub(crate) property_names: Vec<Written<Box<str>>>,
     pub(crate) tag_names: Vec<TagName>,
     pub(crate) tag_sets: Vec<TagSet>,

@@ -3,12 +3,12 @@
 
 use csv::StringRecord;
 
-use super::source::{KindAt, KindSource, PropertySource, RulesetSource, Text};
+use super::source::{KindAt, KindSource, PropertySource, RulesetSource, Text, Written};
 use super::toml::name_fault;
 use crate::quantity::{Decimal, DecimalError};
 use crate::text::{Diagnostic, Location, Source, SourceId, Span, nearest};
 
-const KNOWN: &[&str] = &["id", "name", "note", "tags", "weight", "value", "stack-limit", "keep"];
+const KNOWN: &[&str] = &["id", "name", "note", "tags", "weight", "value", "stack-limit", "keep", "pack"];
 
 /// So many faults of one table are listed; a table that is wrong in every row is most often wrong in one way.
 const MOST_FAULTS: usize = 100;
@@ -25,6 +25,7 @@ pub(crate) struct Columns {
     value: Option<usize>,
     stack_limit: Option<usize>,
     keep: Option<usize>,
+    pack: Option<usize>,
     properties: Vec<PropertyColumn>,
     nameless: Vec<usize>,
     count: usize,
@@ -149,6 +150,7 @@ impl TableReader<'_> {
                 "value" => &mut self.columns.value,
                 "stack-limit" => &mut self.columns.stack_limit,
                 "keep" => &mut self.columns.keep,
+                "pack" => &mut self.columns.pack,
                 _ => {
                     self.property_column(column, &written, name, row);
                     continue;
@@ -212,6 +214,10 @@ impl TableReader<'_> {
         };
         let index = u32::try_from(into.kinds.len()).unwrap_or(u32::MAX);
         into.kinds.push(kind);
+        let pack = text_of(record, self.columns.pack);
+        if let Some(column) = self.columns.pack.filter(|_| !pack.is_empty()) {
+            into.packs.push((index, Written { value: pack.to_owned(), at: self.cell(row, column) }));
+        }
         for property in &mut self.columns.properties {
             let cell = text_of(record, Some(property.column));
             if !cell.is_empty() {

@@ -22,6 +22,7 @@ const ROOT: &[&str] = &[
     "units",
     "tables",
     "stack-limit",
+    "nesting",
     "tag",
     "mark",
     "kind",
@@ -29,7 +30,7 @@ const ROOT: &[&str] = &[
     "holder",
     "start",
 ];
-const KIND: &[&str] = &["name", "note", "tags", "weight", "value", "stack-limit", "keep", "properties"];
+const KIND: &[&str] = &["name", "note", "tags", "weight", "value", "stack-limit", "keep", "pack", "properties"];
 const TAG: &[&str] = &["label", "note", "stack-limit"];
 const MARK: &[&str] = &["label", "note"];
 const CONTAINER: &[&str] = &[
@@ -46,6 +47,7 @@ const CONTAINER: &[&str] = &[
     "caps",
     "put",
     "take",
+    "deep",
 ];
 const CAP: &[&str] = &["of", "count"];
 const SLOT: &[&str] = &["name", "label", "admits", "stack-limit"];
@@ -82,6 +84,7 @@ impl RulesetSource {
         self.title = reading.text(&section, "title");
         self.version = reading.count(&section, "version").map_or(1, |version| version.value);
         self.stack_limit = reading.count(&section, "stack-limit").map(|limit| limit.value);
+        self.nesting = reading.count(&section, "nesting");
         self.tables = reading.texts(&section, "tables");
         if let Some(units) = root.get("units").and_then(|units| reading.section(units, "`units`", &["weight"])) {
             self.weight_unit = reading.text(&units, "weight");
@@ -149,6 +152,7 @@ impl RulesetSource {
         };
         let index = u32::try_from(self.kinds.len()).unwrap_or(u32::MAX);
         self.kinds.push(kind);
+        self.packs.extend(reading.written_text(&section, "pack").map(|pack| (index, pack)));
         for (property, value) in reading.entries(&section, "properties") {
             self.read_property(reading, index, &property, value);
         }
@@ -190,6 +194,7 @@ impl RulesetSource {
             caps: read_caps(reading, &section),
             put: reading.flag(&section, "put").unwrap_or(true),
             take: reading.flag(&section, "take").unwrap_or(true),
+            deep: read_deep(reading, &section),
             copies: reading.texts(&section, "copies"),
             id,
         };
@@ -231,6 +236,12 @@ impl RulesetSource {
             contents,
         });
     }
+}
+
+/// Where `deep = true` stands.
+fn read_deep(reading: &mut Reading<'_>, section: &Section<'_, '_>) -> Option<Location> {
+    let deep = reading.flag(section, "deep")?;
+    section.table.get("deep").filter(|_| deep).map(|value| reading.at(value))
 }
 
 fn read_caps(reading: &mut Reading<'_>, section: &Section<'_, '_>) -> Vec<CapSource> {

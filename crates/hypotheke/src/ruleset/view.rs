@@ -40,6 +40,9 @@ pub struct Ruleset {
     pub(super) properties: Vec<Property>,
     pub(super) property_index: FxHashMap<Box<str>, PropertyId>,
     pub(super) filters: Vec<CompiledFilter>,
+    /// The filters of all caps, of containers and of holders.
+    pub(crate) cap_filters: Vec<FilterId>,
+    pub(super) nesting: u32,
     pub(super) containers: Vec<ContainerDef>,
     pub(super) container_index: FxHashMap<Box<str>, ContainerDefId>,
     pub(super) holders: Vec<HolderDef>,
@@ -78,7 +81,12 @@ pub(crate) struct KindFigures {
     pub(crate) weight: i64,
     pub(crate) stack_limit: u32,
     pub(crate) keep: bool,
+    /// The definition of the container that each stack brings along, or `NO_PACK`.
+    pub(crate) pack: u32,
 }
+
+/// Stands for the container of a kind that is no pack.
+pub(crate) const NO_PACK: u32 = u32::MAX;
 
 #[derive(Clone, Copy, Debug)]
 pub(super) enum PropertyDef {
@@ -267,6 +275,12 @@ impl Ruleset {
         &self.containers
     }
 
+    /// How deep packs nest: a pack that lies in no other is 1 deep.
+    #[must_use]
+    pub fn nesting(&self) -> u32 {
+        self.nesting
+    }
+
     /// All holders, in the order in which they were written.
     #[must_use]
     pub fn holders(&self) -> &[HolderDef] {
@@ -428,6 +442,12 @@ impl<'r> Kind<'r> {
     #[must_use]
     pub fn is_kept(self) -> bool {
         self.rules.figures[self.id.index()].keep
+    }
+
+    /// The container that each stack of it brings along.
+    #[must_use]
+    pub fn pack(self) -> Option<&'r ContainerDef> {
+        self.rules.containers.get(self.rules.figures[self.id.index()].pack as usize)
     }
 
     /// The limit that the kind states itself.

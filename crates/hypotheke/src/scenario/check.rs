@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use super::error::ScenarioErrors;
 use super::tree::{Check, Claim, Line, Scenario, ScenarioFile, Start, StartBase, StartLine, Step};
-use crate::language::{Path, PathRoot, PathStep};
+use crate::language::Path;
 use crate::ops::ResolveError;
 use crate::ruleset::Ruleset;
 use crate::text::{Diagnostic, Diagnostics, Location, SourceId, Span, Word, suggestion};
@@ -75,15 +75,20 @@ impl ScenarioFile {
                 self.lay_start(rules, &shared.start, within)?
             }
         };
-        let mut places = Vec::new();
+        // The places that a start names hold what it says and nothing else.
+        let mut cleared = Vec::new();
         for line in &start.lines {
+            let place = world.place(&line.item.place, None).ok();
+            place.into_iter().for_each(|place| world.clear_place(place));
+            cleared.push(place);
+        }
+        for (line, cleared) in start.lines.iter().zip(cleared) {
+            // A line may lead into a pack that one before it has laid there.
             let path = &line.item.place;
             let place = world.place(path, None).map_err(|error| ResolveError::place(path, &error))?;
-            // The places that a start names hold what it says and nothing else.
-            world.clear_place(place);
-            places.push(place);
-        }
-        for (line, place) in start.lines.iter().zip(places) {
+            if cleared != Some(place) {
+                world.clear_place(place);
+            }
             lay_line(&mut world, line, place)?;
         }
         Ok(world)
@@ -113,9 +118,8 @@ impl Checker<'_> {
         }
         for step in &scenario.steps {
             match &step.item {
-                Step::Operation(operation, _) if operation.action.places().any(names_a_stack) => {}
                 Step::Operation(operation, _) => {
-                    let fault = operation.resolve(&self.empty).err();
+                    let fault = operation.check_names(&self.empty).err();
                     faults.extend(fault.map(|error| at_least_at(error, step.span)));
                 }
                 Step::Now(check) => self.check(check, faults),
@@ -152,12 +156,16 @@ impl Checker<'_> {
     }
 
     fn place(&self, path: &Path, faults: &mut Vec<ResolveError>) {
-        if !names_a_stack(path) {
-            faults.extend(self.empty.place(path, None).err().map(|error| ResolveError::place(path, &error)));
-        }
+        // What lies where is known only while the scenario plays.
+        let lasting = if path.depends_on_stacks() { path.lasting_part() } else { Some(path.clone()) };
+        let fault = lasting.and_then(|lasting| self.empty.place(&lasting, None).err());
+        faults.extend(fault.map(|error| ResolveError::place(path, &error)));
     }
 
     fn container(&self, path: &Path, faults: &mut Vec<ResolveError>) {
+        if path.depends_on_stacks() {
+            return self.place(path, faults);
+        }
         match self.empty.place(path, None) {
             Ok(Place::Container(_)) => {}
             Ok(_) => {
@@ -187,12 +195,6 @@ impl Checker<'_> {
         };
         Some(ResolveError::new(unit.span(), format!("`{unit}` is not the unit of this"), Some(help)))
     }
-}
-
-/// Ids of stacks are given while the scenario plays; whether they are there is known only then.
-fn names_a_stack(path: &Path) -> bool {
-    let by_id = |step: &PathStep| matches!(step, PathStep::Stack(_));
-    matches!(path.root(), PathRoot::Stack(_)) || path.steps().iter().any(by_id)
 }
 
 /// What concerns no single word concerns the line.

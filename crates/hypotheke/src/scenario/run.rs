@@ -254,7 +254,17 @@ fn stacks_at(world: &World, place: Place) -> Vec<StackView<'_>> {
     }
 }
 
-/// All stacks that there are.
+/// The same stacks and all that lies in them, at any depth.
+fn with_contents<'w>(world: &'w World, mut stacks: Vec<StackView<'w>>) -> Vec<StackView<'w>> {
+    let mut next = 0;
+    while let Some(stack) = stacks.get(next) {
+        stacks.extend(stack.inside().into_iter().flat_map(|inside| world.stacks(inside)).map(|(_, stack)| stack));
+        next += 1;
+    }
+    stacks
+}
+
+/// All stacks that lie in no pack.
 fn all_stacks(world: &World) -> Vec<StackView<'_>> {
     let in_containers = world.containers().map(Place::Container).chain([Place::Ground]);
     in_containers.flat_map(|place| stacks_at(world, place)).collect()
@@ -326,7 +336,7 @@ fn measure(world: &World, claim: &Claim, place: Option<Place>) -> Decimal {
             weights.fold(Decimal::ZERO, |sum, weight| sum.checked_add(weight).unwrap_or(sum))
         }
         (Claim::Count(name, _), place) => {
-            let stacks = place.map_or_else(|| all_stacks(world), |place| stacks_at(world, place));
+            let stacks = with_contents(world, place.map_or_else(|| all_stacks(world), |place| stacks_at(world, place)));
             let count =
                 stacks.into_iter().filter(|stack| is_called(world, *stack, name)).map(|stack| i64::from(stack.count()));
             Decimal::from_thousandths(count.sum::<i64>().saturating_mul(1_000))

@@ -1,71 +1,71 @@
 //! The only code that changes where something lies.
 
 use super::index::Index;
-use super::{Cell, ClassTable, Event, Spot, World};
+use super::{Bearer, Cell, Class, ClassTable, ContainerState, End, Event, GROUND, Inner, NONE, Spot, World};
+use crate::id::KindId;
 use crate::language::Position;
-use crate::ruleset::{Cap, Ruleset};
+use crate::ruleset::Ruleset;
+
+/// What goes from one place to another.
+#[derive(Clone, Copy)]
+struct Load {
+    kind: KindId,
+    class: Class,
+    count: u32,
+    inner: u32,
+}
+
+/// What a change adds to, or takes from, each of those that bear it.
+#[derive(Clone, Copy)]
+struct Change {
+    weight: i64,
+    before: Cell,
+    after: Cell,
+}
 
 impl World {
     /// Makes one change. Whoever made the event has made sure that it can be made.
     pub(crate) fn carry_out(&mut self, event: &Event) {
         match *event {
-            Event::Transferred { kind, count, from, to, class } => {
-                let weight = i64::from(count) * self.rules.figures[kind.index()].weight;
+            Event::Transferred { kind, count, from, to, class, inner: Inner(inner) } => {
+                let load = Load { kind, class, count, inner };
                 if from.exists() {
-                    let before = self.cell(from.spot);
-                    debug_assert!(before.count >= count && before.class == class.0, "taking what is not there");
-                    let after = if before.count == count {
-                        Cell::default()
-                    } else {
-                        Cell { count: before.count - count, ..before }
-                    };
-                    self.change(from.spot, before, after, -weight, from.position);
+                    self.lessen(from, load);
                 } else {
                     self.tallies[kind.index()].created += u64::from(count);
-                    self.whole_weight += weight;
+                    self.whole_weight += self.weight_of_load(load);
+                    self.bring(kind, inner);
                 }
                 if to.exists() {
-                    let before = self.cell(to.spot);
-                    debug_assert!(before.is_empty() || before.class == class.0, "laying onto what is not alike");
-                    let after = Cell { class: class.0, kind: kind.0, count: before.count + count, id: to.stack.0 };
-                    self.change(to.spot, before, after, weight, to.position);
+                    self.add(to, load);
                 } else {
+                    self.put_aside(inner);
                     self.tallies[kind.index()].consumed += u64::from(count);
-                    self.whole_weight -= weight;
+                    self.whole_weight -= self.weight_of_load(load);
                 }
             }
-            Event::Swapped { one, other } => {
-                let (here, there) = (self.cell(one.spot), self.cell(other.spot));
-                let difference = self.cell_weight(there) - self.cell_weight(here);
-                self.change(one.spot, here, there, difference, other.position);
-                self.change(other.spot, there, here, -difference, one.position);
-            }
+            Event::Swapped { one, other } => self.exchange(one, other),
         }
     }
 
     /// Takes one change back: exactly what [`World::carry_out`] did, the other way round.
     pub(crate) fn carry_back(&mut self, event: &Event) {
         match *event {
-            Event::Transferred { kind, count, from, to, class } => {
-                let weight = i64::from(count) * self.rules.figures[kind.index()].weight;
+            Event::Transferred { kind, count, from, to, class, inner: Inner(inner) } => {
+                let load = Load { kind, class, count, inner };
                 if to.exists() {
-                    let before = self.cell(to.spot);
-                    debug_assert!(before.count >= count && before.class == class.0, "taking back what is not there");
-                    let count = before.count - count;
-                    let after = if count == 0 { Cell::default() } else { Cell { count, ..before } };
-                    self.change(to.spot, before, after, -weight, to.position);
+                    self.lessen(to, load);
                 } else {
+                    self.fetch_back(inner);
                     self.tallies[kind.index()].consumed -= u64::from(count);
-                    self.whole_weight += weight;
+                    self.whole_weight += self.weight_of_load(load);
                 }
                 if from.exists() {
-                    let before = self.cell(from.spot);
-                    let count = before.count + count;
-                    let after = Cell { class: class.0, kind: kind.0, count, id: from.stack.0 };
-                    self.change(from.spot, before, after, weight, from.position);
+                    self.add(from, load);
                 } else {
                     self.tallies[kind.index()].created -= u64::from(count);
-                    self.whole_weight -= weight;
+                    self.whole_weight -= self.weight_of_load(load);
+                    self.unbring(inner);
                 }
             }
             // An exchange is its own inverse.
@@ -73,14 +73,119 @@ impl World {
         }
     }
 
-    #[inline]
-    pub(crate) fn cell_weight(&self, cell: Cell) -> i64 {
-        if cell.is_empty() { 0 } else { i64::from(cell.count) * self.rules.figures[cell.kind as usize].weight }
+    fn weight_of_load(&self, load: Load) -> i64 {
+        i64::from(load.count) * self.rules.figures[load.kind.index()].weight
     }
 
-    /// Puts `after` where `before` lies, and adds to the weights of container and holder.
+    /// Takes a load from where it lies.
+    fn lessen(&mut self, end: End, load: Load) {
+        let before = self.cell(end.spot);
+        debug_assert!(before.count >= load.count && before.class == load.class.0, "taking what is not there");
+        let count = before.count - load.count;
+        let after = if count == 0 { Cell::default() } else { Cell { count, ..before } };
+        let inside = self.weight_inside(load.inner);
+        let change = Change { weight: -self.weight_of_load(load) - inside, before, after };
+        self.change(end.spot, change, end.position);
+    }
+
+    /// Lays a load where it is empty, or onto an alike stack.
+    fn add(&mut self, end: End, Load { kind, class, count, inner }: Load) {
+        let before = self.cell(end.spot);
+        debug_assert!(before.is_empty() || before.class == class.0, "laying onto what is not alike");
+        let after = Cell { class: class.0, kind: kind.0, count: before.count + count, id: end.stack.0, inner };
+        let weight = self.weight_of_load(Load { kind, class, count, inner }) + self.weight_inside(inner);
+        self.change(end.spot, Change { weight, before, after }, end.position);
+        self.set_parent(inner, end.spot);
+    }
+
+    fn exchange(&mut self, one: End, other: End) {
+        let (here, there) = (self.cell(one.spot), self.cell(other.spot));
+        let (mine, yours) = (self.cell_weight(here), self.cell_weight(there));
+        let change = Change { weight: yours - mine, before: here, after: there };
+        self.change(one.spot, change, other.position);
+        self.set_parent(there.inner, one.spot);
+        let change = Change { weight: mine - yours, before: there, after: here };
+        self.change(other.spot, change, one.position);
+        self.set_parent(here.inner, other.spot);
+    }
+
+    /// The weight of a stack and of all that lies in it.
     #[inline]
-    fn change(&mut self, spot: Spot, before: Cell, after: Cell, weight: i64, position: Position) {
+    pub(crate) fn cell_weight(&self, cell: Cell) -> i64 {
+        if cell.is_empty() {
+            return 0;
+        }
+        i64::from(cell.count) * self.rules.figures[cell.kind as usize].weight + self.weight_inside(cell.inner)
+    }
+
+    #[inline]
+    pub(crate) fn weight_inside(&self, inner: u32) -> i64 {
+        if inner == GROUND { 0 } else { self.containers[inner as usize].weight }
+    }
+
+    #[inline]
+    fn set_parent(&mut self, inner: u32, parent: Spot) {
+        if inner != GROUND {
+            self.containers[inner as usize].parent = parent;
+        }
+    }
+
+    // The insides of packs come with them and wait for the next one when they have gone.
+
+    fn bring(&mut self, kind: KindId, inner: u32) {
+        if inner == GROUND {
+            return;
+        }
+        if inner as usize == self.containers.len() {
+            let def = self.rules.figures[kind.index()].pack;
+            let slots = self.rules.containers()[def as usize].slots;
+            let base = u32::try_from(self.cells.len()).unwrap_or(u32::MAX);
+            self.cells.resize(self.cells.len() + slots as usize, Cell::default());
+            self.containers.push(ContainerState { base, ..ContainerState::new(&self.rules, def, slots) });
+        } else {
+            let state = &mut self.containers[inner as usize];
+            // Handles of what it was before do not mean what it is now.
+            state.generation += 1;
+            self.waiting.remove(&(state.def, inner));
+        }
+    }
+
+    fn unbring(&mut self, inner: u32) {
+        if inner == GROUND {
+            return;
+        }
+        let state = &mut self.containers[inner as usize];
+        state.parent = Spot::NOWHERE;
+        // One that was made for this pack has never been anything else: it was the last to be made.
+        if state.generation == 0 {
+            let base = state.base as usize;
+            self.containers.pop();
+            self.cells.truncate(base);
+        } else {
+            state.generation -= 1;
+            self.waiting.insert((state.def, inner));
+        }
+    }
+
+    fn put_aside(&mut self, inner: u32) {
+        if inner != GROUND {
+            let state = &mut self.containers[inner as usize];
+            state.parent = Spot::NOWHERE;
+            self.waiting.insert((state.def, inner));
+        }
+    }
+
+    fn fetch_back(&mut self, inner: u32) {
+        if inner != GROUND {
+            let def = self.containers[inner as usize].def;
+            self.waiting.remove(&(def, inner));
+        }
+    }
+
+    /// Puts a cell where another lies, and adds to the sums of all that bear it.
+    #[inline]
+    fn change(&mut self, spot: Spot, change: Change, position: Position) {
+        let Change { before, after, .. } = change;
         if before.class != after.class || before.is_empty() != after.is_empty() {
             if !before.is_empty() {
                 self.classes.release(before.class);
@@ -89,19 +194,14 @@ impl World {
                 self.classes.retain(after.class);
             }
         }
+        self.add_to_bearers(spot.container, change);
         if spot.is_ground() {
             self.ground.set(spot.slot, after, position);
             self.ground.next_landing = self.ground.next_landing.max(spot.slot + 1);
-            self.ground.weight += weight;
             return;
         }
-        self.count_for_caps(spot.container, before, after);
         let container = &mut self.containers[spot.container as usize];
         container.taken = container.taken + u32::from(before.is_empty()) - u32::from(after.is_empty());
-        container.weight += weight;
-        if let Some(holder) = self.holders.get_mut(container.holder as usize) {
-            holder.weight += weight;
-        }
         self.cells[(container.base + spot.slot) as usize] = after;
         match &mut container.index {
             Index::Scan { taken } => {
@@ -117,47 +217,57 @@ impl World {
             }
         }
     }
-}
 
-impl World {
-    /// Keeps in step how many items satisfy each cap of a container and its holder.
+    /// The container in which something changed, those around it, and the holder or the ground.
     #[inline]
-    fn count_for_caps(&mut self, container: u32, before: Cell, after: Cell) {
-        let state = &mut self.containers[container as usize];
-        let rules: &Ruleset = &self.rules;
-        if !state.capped.is_empty() {
-            count_all(
-                rules,
-                &self.classes,
-                &rules.containers()[state.def as usize].caps,
-                &mut state.capped,
-                before,
-                after,
-            );
-        }
-        if let Some(holder) = self.holders.get_mut(state.holder as usize).filter(|holder| !holder.capped.is_empty()) {
-            count_all(
-                rules,
-                &self.classes,
-                &rules.holders()[holder.def as usize].caps,
-                &mut holder.capped,
-                before,
-                after,
-            );
+    fn add_to_bearers(&mut self, container: u32, change: Change) {
+        let counts = !self.rules.cap_filters.is_empty();
+        let mut at = container;
+        loop {
+            if counts {
+                self.count_for_caps(Bearer::Container(at), change);
+            }
+            if at == GROUND {
+                self.ground.weight += change.weight;
+                return;
+            }
+            let state = &mut self.containers[at as usize];
+            state.weight += change.weight;
+            if state.parent == Spot::NOWHERE {
+                let holder = state.holder;
+                if holder != NONE {
+                    self.holders[holder as usize].weight += change.weight;
+                    if counts {
+                        self.count_for_caps(Bearer::Holder(holder), change);
+                    }
+                }
+                return;
+            }
+            at = state.parent.container;
         }
     }
-}
 
-fn count_all(rules: &Ruleset, classes: &ClassTable, caps: &[Cap], counts: &mut [u64], before: Cell, after: Cell) {
-    for (cap, count) in caps.iter().zip(counts) {
-        let counted = |cell: Cell| {
-            if cell.is_empty() || !classes.admits(rules, cap.of, cell.kind, cell.class) {
-                0
-            } else {
-                u64::from(cell.count)
-            }
-        };
-        *count = *count + counted(after) - counted(before);
+    /// Keeps in step how many items satisfy each cap.
+    fn count_for_caps(&mut self, bearer: Bearer, change: Change) {
+        for number in 0..self.rules.cap_filters.len() {
+            let (less, more) = (self.counted(change.before, number), self.counted(change.after, number));
+            let capped = match bearer {
+                Bearer::Container(container) => &mut self.containers[container as usize].capped,
+                Bearer::Holder(holder) => &mut self.holders[holder as usize].capped,
+            };
+            capped[number] = capped[number] + more - less;
+        }
+    }
+
+    /// How many items of a stack, and of all that lies in it, satisfy the filter of a cap.
+    pub(crate) fn counted(&self, cell: Cell, number: usize) -> u64 {
+        if cell.is_empty() {
+            return 0;
+        }
+        let filter = self.rules.cap_filters[number];
+        let own = ClassTable::admits(&self.classes, &self.rules, filter, cell.kind, cell.class);
+        let inside = if cell.is_pack() { self.containers[cell.inner as usize].capped[number] } else { 0 };
+        inside + if own { u64::from(cell.count) } else { 0 }
     }
 }
 

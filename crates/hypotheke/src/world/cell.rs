@@ -5,12 +5,23 @@ pub(crate) struct Cell {
     pub(crate) class: u32,
     pub(crate) kind: u32,
     pub(crate) count: u32,
+    /// The container inside, if it is a pack; else `GROUND`, which is inside of nothing.
+    pub(crate) inner: u32,
     pub(crate) id: u64,
 }
 
 impl Cell {
     pub(crate) fn is_empty(self) -> bool {
         self.count == 0
+    }
+
+    pub(crate) fn is_pack(self) -> bool {
+        self.inner != GROUND
+    }
+
+    /// Same kind, marks and properties. Packs are never alike.
+    pub(crate) fn is_alike(self, other: Cell) -> bool {
+        self.class == other.class && !self.is_empty() && !other.is_empty() && !self.is_pack()
     }
 }
 

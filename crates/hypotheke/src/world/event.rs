@@ -53,6 +53,8 @@ pub enum Event {
         to: End,
         /// What they are alike to.
         class: Class,
+        /// What moves with them.
+        inner: Inner,
     },
     /// Two slots exchanged what lay there.
     Swapped {
@@ -62,6 +64,10 @@ pub enum Event {
         other: End,
     },
 }
+
+/// The container inside a pack, if it is one that moved; what lies in it goes with it.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Inner(pub(crate) u32);
 
 /// What makes two stacks alike. Equal classes are alike, as long as neither event is older than the latest operation.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

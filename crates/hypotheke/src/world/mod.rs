@@ -20,6 +20,7 @@ mod slot_set;
 #[cfg(test)]
 mod tests;
 
+use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use rand_xoshiro::Xoshiro256PlusPlus;
@@ -27,13 +28,13 @@ use rustc_hash::FxHashMap;
 
 pub(crate) use cell::{Cell, GROUND, Spot};
 pub(crate) use class::{ClassKey, ClassTable, ClassView};
-pub use event::{Class, End, Event};
+pub use event::{Class, End, Event, Inner};
 pub(crate) use ground::Ground;
 use history::History;
 use index::Index;
 pub use path::{Place, UnknownPlace};
 pub use read::{SlotView, StackView};
-pub(crate) use scratch::{Bearer, EMPTY, Scratch};
+pub(crate) use scratch::{Bearer, EMPTY, Overlay, Scratch};
 
 use crate::ruleset::{FilterId, Ruleset};
 
@@ -54,6 +55,11 @@ pub struct World {
     /// The slots of all containers; each container is a range of them.
     cells: Vec<Cell>,
     containers: Vec<ContainerState>,
+    /// So many containers stand in the world or are carried by holders, the ground among them; the others are the insides
+    /// of packs.
+    lasting: u32,
+    /// Containers that wait to be brought by a pack, by definition: they were inside of packs that have gone.
+    waiting: BTreeSet<(u32, u32)>,
     holders: Vec<HolderState>,
     container_names: FxHashMap<Box<str>, u32>,
     holder_names: FxHashMap<Box<str>, u32>,
@@ -78,30 +84,35 @@ pub struct Tally {
 }
 
 #[derive(Clone, Debug)]
-struct ContainerState {
-    /// What paths call it: `sled`, `locker-a`, `surveyor.pockets`.
+pub(crate) struct ContainerState {
+    /// What paths call it: `sled`, `locker-a`, `surveyor.pockets`. Empty for the inside of a pack.
     name: Box<str>,
-    def: u32,
+    pub(crate) def: u32,
     generation: u32,
     /// The holder that carries it, or `NONE`.
-    holder: u32,
+    pub(crate) holder: u32,
+    /// Where the pack lies whose inside it is; `NOWHERE` for a container that no pack brings, and for one that waits
+    /// to be brought.
+    pub(crate) parent: Spot,
     /// The first of its cells.
     base: u32,
-    slots: u32,
+    pub(crate) slots: u32,
     /// How many of its slots hold a stack.
-    taken: u32,
+    pub(crate) taken: u32,
     /// How many of its slots have rules of their own; those come first.
-    ruled: u32,
+    pub(crate) ruled: u32,
     /// As in its definition, side by side with what else operations read.
     stack_limit: u32,
-    weight_cap: i64,
-    admits: Option<FilterId>,
-    put: bool,
-    take: bool,
-    /// For each cap of its definition: how many items satisfy the filter.
-    capped: Vec<u64>,
+    pub(crate) weight_cap: i64,
+    pub(crate) admits: Option<FilterId>,
+    pub(crate) put: bool,
+    pub(crate) take: bool,
+    /// Its filter is asked of all that comes to lie below it.
+    pub(crate) deep: bool,
+    /// For each of the filters of all caps: how many items in it, at any depth, satisfy it.
+    pub(crate) capped: Vec<u64>,
     /// Of all that lies in it, in thousandths.
-    weight: i64,
+    pub(crate) weight: i64,
     index: Index,
 }
 
@@ -112,6 +123,6 @@ struct HolderState {
     generation: u32,
     containers: Vec<u32>,
     weight: i64,
-    /// For each cap of its definition: how many items satisfy the filter.
+    /// For each of the filters of all caps: how many items that it carries satisfy it.
     capped: Vec<u64>,
 }

@@ -1,6 +1,6 @@
 //! Places by handles, and how a written path leads to one.
 
-use super::{End, NONE, Spot, World};
+use super::{End, GROUND, NONE, Spot, World};
 use crate::id::{ContainerId, HolderId, StackId};
 use crate::language::{Path, PathRoot, PathStep};
 use crate::text::suggestion;
@@ -79,29 +79,44 @@ impl World {
 
     fn unknown_name(&self, name: &str) -> UnknownPlace {
         let shared = self.rules.find_container(name).and_then(|def| {
-            let instances = self.containers.iter().filter(|container| container.def == def.0);
-            let names: Vec<String> = instances.map(|container| format!("`{}`", container.name)).collect();
+            let instances = self.containers().filter(|id| self.containers[id.index as usize].def == def.0);
+            let names: Vec<String> = instances.map(|id| format!("`{}`", self.container_name(id))).collect();
             (!names.is_empty()).then_some(names)
         });
         if let Some(names) = shared {
             let help = format!("name one of them: {}", names.join(", "));
             return UnknownPlace::new(format!("there are several `{name}`"), Some(help));
         }
-        let containers = self.containers.iter().map(|container| &*container.name);
+        let lasting = self.containers.iter().take(self.lasting as usize);
+        let containers = lasting.map(|container| &*container.name);
         let names = containers.chain(self.holders.iter().map(|holder| &*holder.name));
         UnknownPlace::new(format!("there is no place `{name}`"), suggestion(name, names))
     }
 
+    /// Follows the steps of a path from a container on: to a slot of it, into the pack that lies there, and so on.
     fn step_into(&self, container: ContainerId, path: &Path) -> Result<Place, UnknownPlace> {
-        let mut steps = path.steps().iter();
-        let slot = match steps.next() {
-            None => return Ok(Place::Container(container)),
-            Some(step) => self.slot_of_step(container, step)?,
-        };
-        if steps.next().is_some() {
-            return Err(UnknownPlace::new(format!("`{path}` leads into a stack that has no inside"), None));
+        self.follow(container, path.steps(), path)
+    }
+
+    fn follow(&self, container: ContainerId, steps: &[PathStep], path: &Path) -> Result<Place, UnknownPlace> {
+        let [step, further @ ..] = steps else { return Ok(Place::Container(container)) };
+        let slot = self.slot_of_step(container, step)?;
+        if further.is_empty() {
+            return Ok(Place::Slot(container, slot));
         }
-        Ok(Place::Slot(container, slot))
+        self.follow_inside(Spot { container: container.index, slot }, further, path)
+    }
+
+    /// Follows the steps of a path that lead into the pack in a place.
+    fn follow_inside(&self, spot: Spot, steps: &[PathStep], path: &Path) -> Result<Place, UnknownPlace> {
+        let cell = self.cell(spot);
+        if !cell.is_pack() {
+            let what = if cell.is_empty() { "is empty" } else { "holds no pack" };
+            let message = format!("`{path}` leads into a pack, but `{}` {what}", self.spot_name(spot));
+            return Err(UnknownPlace::new(message, None));
+        }
+        let inside = self.container_id(cell.inner);
+        if steps == [PathStep::Inside] { Ok(Place::Container(inside)) } else { self.follow(inside, steps, path) }
     }
 
     fn slot_of_step(&self, container: ContainerId, step: &PathStep) -> Result<u32, UnknownPlace> {
@@ -137,30 +152,43 @@ impl World {
     }
 
     fn place_on_ground(&self, path: &Path) -> Result<Place, UnknownPlace> {
-        match path.steps() {
-            [] => Ok(Place::Ground),
-            [PathStep::Stack(id)] if self.ground.landing_of(id.0).is_some() => Ok(Place::OnGround(*id)),
-            [PathStep::Stack(id)] => Err(UnknownPlace::new(format!("no stack {id} lies on the ground"), None)),
+        let (id, further) = match path.steps() {
+            [] => return Ok(Place::Ground),
+            [PathStep::Stack(id), further @ ..] => (*id, further),
             _ => {
                 let help = "name a stack on the ground by its id, such as `ground/#12`".to_owned();
-                Err(UnknownPlace::new(format!("`{path}` leads nowhere"), Some(help)))
+                return Err(UnknownPlace::new(format!("`{path}` leads nowhere"), Some(help)));
             }
+        };
+        match self.ground.landing_of(id.0) {
+            None => Err(UnknownPlace::new(format!("no stack {id} lies on the ground"), None)),
+            Some(_) if further.is_empty() => Ok(Place::OnGround(id)),
+            Some(slot) => self.follow_inside(Spot { container: GROUND, slot }, further, path),
         }
     }
 
     fn place_of_stack(&self, id: StackId, path: &Path) -> Result<Place, UnknownPlace> {
-        if !path.steps().is_empty() {
-            return Err(UnknownPlace::new(format!("`{path}` leads into a stack that has no inside"), None));
+        let Some(spot) = self.spot_of_stack(id) else {
+            return Err(UnknownPlace::new(format!("there is no stack {id}"), None));
+        };
+        match path.steps() {
+            [] if spot.is_ground() => Ok(Place::OnGround(id)),
+            [] => Ok(Place::Slot(self.container_id(spot.container), spot.slot)),
+            further => self.follow_inside(spot, further, path),
         }
-        if self.ground.landing_of(id.0).is_some() {
-            return Ok(Place::OnGround(id));
+    }
+
+    fn spot_of_stack(&self, id: StackId) -> Option<Spot> {
+        if let Some(slot) = self.ground.landing_of(id.0) {
+            return Some(Spot { container: GROUND, slot });
         }
-        for container in self.containers() {
-            if let Some((slot, _)) = self.stacks(container).find(|(_, stack)| stack.id() == id) {
-                return Ok(Place::Slot(container, slot));
-            }
-        }
-        Err(UnknownPlace::new(format!("there is no stack {id}"), None))
+        let of_container = |container: u32| {
+            let next = move |slot: &u32| self.next_taken(container, slot.checked_add(1)?);
+            let slots = std::iter::successors(self.next_taken(container, 0), next);
+            slots.map(move |slot| Spot { container, slot })
+        };
+        let there = (1..self.container_count()).filter(|&container| self.has_container(self.container_id(container)));
+        there.flat_map(of_container).find(|&spot| self.cell(spot).id == id.0)
     }
 
     /// Where an end of an event lies; none if it is nowhere, because items were created or consumed.
@@ -184,9 +212,21 @@ impl World {
     pub(crate) fn slot_name(&self, container: u32, slot: u32) -> String {
         let state = &self.containers[container as usize];
         let rule = (state.def != NONE).then(|| self.def_of(container).ruled.get(slot as usize)).flatten();
+        let name = self.name_of(container);
+        let name = name.trim_end_matches('/');
         match rule.and_then(|rule| rule.name.as_deref()) {
-            Some(name) => format!("{}/{name}", state.name),
-            None => format!("{}/{slot}", state.name),
+            Some(slot) => format!("{name}/{slot}"),
+            None => format!("{name}/{slot}"),
+        }
+    }
+
+    /// What paths call a container.
+    pub(crate) fn name_of(&self, container: u32) -> String {
+        let state = &self.containers[container as usize];
+        match state.parent {
+            Spot::NOWHERE if container >= self.lasting => "a pack that has gone".to_owned(),
+            Spot::NOWHERE => state.name.to_string(),
+            parent => format!("{}/", self.spot_name(parent)),
         }
     }
 }

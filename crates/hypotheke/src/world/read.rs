@@ -4,11 +4,11 @@ use std::fmt;
 use std::sync::Arc;
 
 use super::apply::slot_limit;
-use super::{Bearer, Cell, ClassKey, ContainerState, GROUND, HolderState, NONE, Spot, Tally, World};
+use super::{Bearer, Cell, ClassKey, ContainerState, GROUND, HolderState, NONE, Place, Spot, Tally, World};
 use crate::id::{ContainerDefId, ContainerId, HolderDefId, HolderId, KindId, StackId};
 use crate::language::Position;
 use crate::quantity::Decimal;
-use crate::ruleset::{Cap, ContainerDef, FilterId, HolderDef, Kind, PropertyValue, Ruleset};
+use crate::ruleset::{Cap, ContainerDef, HolderDef, Kind, PropertyValue, Ruleset};
 
 /// A stack as it lies somewhere.
 #[derive(Clone, Copy, Debug)]
@@ -37,9 +37,10 @@ impl World {
         self.revision
     }
 
-    /// The handles of all containers: those that stand in the world, then those that holders carry.
+    /// The handles of all containers: those that stand in the world, then those that holders carry. The insides of packs
+    /// are not among them; [`StackView::inside`] gives those.
     pub fn containers(&self) -> impl Iterator<Item = ContainerId> + '_ {
-        (1..self.containers.len()).map(|index| self.container_id(u32::try_from(index).unwrap_or(NONE)))
+        (1..self.lasting).map(|index| self.container_id(index))
     }
 
     /// The handles of all holders.
@@ -72,7 +73,8 @@ impl World {
     #[inline]
     fn container_state(&self, id: ContainerId) -> Option<&ContainerState> {
         let state = self.containers.get(id.index as usize)?;
-        (state.generation == id.generation && id.world == self.number && id.index != GROUND).then_some(state)
+        let there = id.index < self.lasting || state.parent != Spot::NOWHERE;
+        (there && state.generation == id.generation && id.world == self.number && id.index != GROUND).then_some(state)
     }
 
     fn holder_state(&self, id: HolderId) -> Option<&HolderState> {
@@ -93,10 +95,11 @@ impl World {
         self.holder_state(id).is_some()
     }
 
-    /// What paths call a container; empty for a handle that is not of this world.
+    /// What paths call a container: `sled`, `surveyor.pockets`, `surveyor.harness/back/` for the inside of the pack that
+    /// lies there; empty for a handle that is not of this world.
     #[must_use]
-    pub fn container_name(&self, id: ContainerId) -> &str {
-        self.container_state(id).map_or("", |state| &state.name)
+    pub fn container_name(&self, id: ContainerId) -> String {
+        self.container_state(id).map_or_else(String::new, |_| self.name_of(id.index))
     }
 
     /// What paths call a holder; empty for a handle that is not of this world.
@@ -117,11 +120,21 @@ impl World {
         self.holder_state(id).map(|state| self.rules.holder(HolderDefId(state.def)))
     }
 
-    /// The holder that carries a container.
+    /// The holder that carries a container, or the pack whose inside it is.
     #[must_use]
     pub fn carrier(&self, id: ContainerId) -> Option<HolderId> {
-        let holder = self.container_state(id)?.holder;
-        (holder != NONE).then(|| self.holder_id(holder))
+        self.container_state(id)?;
+        self.holder_of(id.index).map(|holder| self.holder_id(holder))
+    }
+
+    /// Where the pack lies whose inside a container is; none if it is not the inside of a pack.
+    #[must_use]
+    pub fn place_of_pack(&self, id: ContainerId) -> Option<Place> {
+        match self.container_state(id)?.parent {
+            Spot::NOWHERE => None,
+            spot if spot.is_ground() => Some(Place::OnGround(StackId(self.ground.get(spot.slot).id))),
+            spot => Some(Place::Slot(self.container_id(spot.container), spot.slot)),
+        }
     }
 
     /// The containers that a holder carries, in the order in which they are tried.
@@ -217,25 +230,36 @@ impl World {
     }
 
     #[inline]
+    pub(crate) fn state(&self, container: u32) -> &ContainerState {
+        &self.containers[container as usize]
+    }
+
+    /// How many containers there are, the ground and those that wait among them.
+    pub(crate) fn container_count(&self) -> u32 {
+        u32::try_from(self.containers.len()).unwrap_or(u32::MAX)
+    }
+
+    /// The containers of a definition that wait to be brought by a pack.
+    pub(crate) fn waiting(&self, def: u32) -> impl Iterator<Item = u32> + '_ {
+        self.waiting.range((def, 0)..=(def, u32::MAX)).map(|&(_, container)| container)
+    }
+
+    #[inline]
     pub(crate) fn def_of(&self, container: u32) -> &ContainerDef {
         &self.rules.containers()[self.containers[container as usize].def as usize]
     }
 
     #[inline]
     pub(crate) fn holder_of(&self, container: u32) -> Option<u32> {
-        let holder = self.containers.get(container as usize)?.holder;
-        (holder != NONE).then_some(holder)
+        let mut state = self.containers.get(container as usize)?;
+        while state.parent != Spot::NOWHERE {
+            state = &self.containers[state.parent.container as usize];
+        }
+        (state.holder != NONE).then_some(state.holder)
     }
 
     pub(crate) fn containers_of(&self, holder: u32) -> &[u32] {
         &self.holders[holder as usize].containers
-    }
-
-    /// Weight and cap of a container, in thousandths.
-    #[inline]
-    pub(crate) fn weight_and_cap(&self, container: u32) -> (i64, i64) {
-        let state = &self.containers[container as usize];
-        (state.weight, state.weight_cap)
     }
 
     /// Weight and cap of a holder, in thousandths.
@@ -254,52 +278,19 @@ impl World {
         slot_limit(&self.rules, state.stack_limit, state.ruled, state.def, kind, spot.slot)
     }
 
-    /// Whether stacks may be put into a container and taken out of it.
+    /// The caps of a container or holder.
     #[inline]
-    pub(crate) fn may_put_and_take(&self, container: u32) -> (bool, bool) {
-        let state = &self.containers[container as usize];
-        (state.put, state.take)
+    pub(crate) fn caps_of_holder(&self, holder: u32) -> &[Cap] {
+        &self.rules.holders()[self.holders[holder as usize].def as usize].caps
     }
 
-    /// Whether a container or its holder has caps by filter.
-    #[inline]
-    pub(crate) fn counts_for_caps(&self, container: u32) -> bool {
-        let state = &self.containers[container as usize];
-        !state.capped.is_empty()
-            || self.holders.get(state.holder as usize).is_some_and(|holder| !holder.capped.is_empty())
-    }
-
-    #[inline]
-    pub(crate) fn has_caps(&self, container: u32) -> bool {
-        !self.containers[container as usize].capped.is_empty()
-    }
-
-    /// The caps of a container or holder and how many items satisfy each.
-    #[inline]
-    pub(crate) fn caps_of(&self, bearer: Bearer) -> (&[Cap], &[u64]) {
-        match bearer {
-            Bearer::Container(container) => {
-                let state = &self.containers[container as usize];
-                if state.capped.is_empty() { (&[], &[]) } else { (&self.def_of(container).caps, &state.capped) }
-            }
-            Bearer::Holder(holder) => {
-                let state = &self.holders[holder as usize];
-                (&self.rules.holder(HolderDefId(state.def)).caps, &state.capped)
-            }
-        }
-    }
-
-    /// The filter of a container.
-    #[inline]
-    pub(crate) fn filter_of(&self, container: u32) -> Option<FilterId> {
-        self.containers[container as usize].admits
-    }
-
-    /// The filter of a slot.
-    #[inline]
-    pub(crate) fn slot_filter(&self, spot: Spot) -> Option<FilterId> {
-        let state = &self.containers[spot.container as usize];
-        if spot.slot >= state.ruled { None } else { self.def_of(spot.container).ruled[spot.slot as usize].admits }
+    /// For each of the filters of all caps: how many items satisfy it.
+    pub(crate) fn capped(&self, bearer: Bearer, number: u32) -> u64 {
+        let capped = match bearer {
+            Bearer::Container(container) => &self.containers[container as usize].capped,
+            Bearer::Holder(holder) => &self.holders[holder as usize].capped,
+        };
+        capped[number as usize]
     }
 
     fn cells_of(&self, container: &ContainerState) -> &[Cell] {
@@ -347,7 +338,7 @@ impl fmt::Debug for World {
         let mut told = f.debug_struct("World");
         told.field("number", &self.number).field("revision", &self.revision);
         for id in self.containers().filter(|&id| self.free_slots(id) < self.slot_count(id.index)) {
-            told.field(self.container_name(id), &text(&mut self.stacks(id).map(|(_, stack)| stack)));
+            told.field(&self.container_name(id), &text(&mut self.stacks(id).map(|(_, stack)| stack)));
         }
         told.field("ground", &text(&mut self.ground().map(|(stack, _)| stack))).finish_non_exhaustive()
     }
@@ -406,7 +397,13 @@ impl<'w> StackView<'w> {
         self.cell.count
     }
 
-    /// What it weighs.
+    /// The container inside, if it is a pack.
+    #[must_use]
+    pub fn inside(self) -> Option<ContainerId> {
+        self.cell.is_pack().then(|| self.world.container_id(self.cell.inner))
+    }
+
+    /// What it weighs, with all that lies in it.
     #[must_use]
     pub fn weight(self) -> Decimal {
         Decimal::from_thousandths(self.world.cell_weight(self.cell))
@@ -436,10 +433,10 @@ impl<'w> StackView<'w> {
         })
     }
 
-    /// True if both have the same kind, marks and properties.
+    /// True if both have the same kind, marks and properties, so that they could be merged. Packs are never alike.
     #[must_use]
     pub fn is_alike(self, other: StackView<'_>) -> bool {
-        self.cell.class == other.cell.class
+        self.cell.is_alike(other.cell)
     }
 
     pub(crate) fn class_key(self) -> ClassKey {

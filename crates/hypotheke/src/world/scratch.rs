@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use rand_xoshiro::Xoshiro256PlusPlus;
 
-use super::{Cell, ClassKey, Event, Spot};
+use super::{Cell, ClassKey, ContainerState, Event, Spot};
 
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Scratch {
@@ -20,10 +20,16 @@ pub(crate) struct Overlay {
     /// True if anything here is to be cleared.
     pub(crate) used: bool,
     pub(crate) pending: Pending,
-    /// Changes of weight, by container.
-    pub(crate) weights: Vec<(u32, i64)>,
-    /// Changes of how many items satisfy a cap, by bearer and cap.
-    pub(crate) caps: Vec<((Bearer, usize), i64)>,
+    /// Changes of weight.
+    pub(crate) weights: Vec<(Bearer, i64)>,
+    /// Changes of how many items satisfy the filter of a cap, by its number.
+    pub(crate) caps: Vec<((Bearer, u32), i64)>,
+    /// Where packs would lie, by the containers inside of them.
+    pub(crate) parents: Vec<(u32, Spot)>,
+    /// Containers that packs would bring, beyond those that the world has.
+    pub(crate) new_packs: Vec<ContainerState>,
+    /// Containers that wait in the world and that packs would bring.
+    pub(crate) brought: Vec<u32>,
     /// The random numbers after the operation, if it drew any.
     pub(crate) random: Option<Xoshiro256PlusPlus>,
     /// A class that the operation brings into the world.
@@ -54,6 +60,9 @@ impl Overlay {
         self.pending.clear();
         self.weights.clear();
         self.caps.clear();
+        self.parents.clear();
+        self.new_packs.clear();
+        self.brought.clear();
         self.random = None;
         self.new_class = None;
     }

@@ -1,14 +1,16 @@
+use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use rand_core::SeedableRng;
 use rand_xoshiro::Xoshiro256PlusPlus;
 use rustc_hash::FxHashMap;
 
+use super::apply::slot_limit;
 use super::history::History;
 use super::index::Index;
-use super::{Cell, ClassTable, ContainerState, Ground, HolderState, NONE, Tally, World};
+use super::{Cell, ClassTable, ContainerState, Ground, HolderState, NONE, Spot, Tally, World};
 use crate::id::ContainerDefId;
-use crate::ruleset::Ruleset;
+use crate::ruleset::{FilterId, Ruleset};
 
 fn small(index: usize) -> u32 {
     u32::try_from(index).unwrap_or(u32::MAX)
@@ -25,6 +27,8 @@ impl World {
             random: Xoshiro256PlusPlus::seed_from_u64(0),
             cells: Vec::new(),
             containers: Vec::new(),
+            lasting: 0,
+            waiting: BTreeSet::new(),
             holders: Vec::new(),
             ground: Ground::default(),
             classes: ClassTable::new(rules),
@@ -58,9 +62,10 @@ impl World {
                 generation: 0,
                 containers,
                 weight: 0,
-                capped: vec![0; def.caps.len()],
+                capped: vec![0; rules.cap_filters.len()],
             });
         }
+        world.lasting = small(world.containers.len());
         world
     }
 
@@ -78,33 +83,49 @@ impl World {
         let index = small(self.containers.len());
         let base = small(self.cells.len());
         self.cells.resize(self.cells.len() + slots as usize, Cell::default());
-        let rules = self.rules.containers().get(def as usize);
-        // The ground has no definition and no rules.
-        let ruled = rules.map_or(0, |def| small(def.ruled.len()));
-        let stack_limit = rules.map_or(u32::MAX, |def| def.stack_limit);
-        let weight_cap = rules.map_or(i64::MAX, |def| def.weight_cap);
-        let admits = rules.and_then(|def| def.admits);
-        let capped = vec![0; rules.map_or(0, |def| def.caps.len())];
-        let (put, take) = rules.map_or((true, true), |def| (def.put, def.take));
         self.container_names.insert(name.clone(), index);
-        self.containers.push(ContainerState {
-            name,
+        let state = ContainerState { name, holder, base, ..ContainerState::new(&self.rules, def, slots) };
+        self.containers.push(state);
+        index
+    }
+}
+
+impl ContainerState {
+    /// The most items of a kind in a slot: the least of the limits of kind, container and slot.
+    #[inline]
+    pub(crate) fn limit(&self, rules: &Ruleset, kind: u32, slot: u32) -> u32 {
+        slot_limit(rules, self.stack_limit, self.ruled, self.def, kind, slot)
+    }
+
+    /// The filter of a slot.
+    #[inline]
+    pub(crate) fn slot_filter(&self, rules: &Ruleset, slot: u32) -> Option<FilterId> {
+        if slot >= self.ruled { None } else { rules.containers()[self.def as usize].ruled[slot as usize].admits }
+    }
+
+    /// An empty one that lies nowhere.
+    pub(crate) fn new(rules: &Ruleset, def: u32, slots: u32) -> ContainerState {
+        // The ground has no definition and no rules.
+        let rule = rules.containers().get(def as usize);
+        ContainerState {
+            name: "".into(),
             def,
             generation: 0,
-            holder,
-            base,
+            holder: NONE,
+            parent: Spot::NOWHERE,
+            base: 0,
             slots,
             taken: 0,
-            ruled,
-            stack_limit,
-            weight_cap,
-            admits,
-            put,
-            take,
-            capped,
+            ruled: rule.map_or(0, |def| small(def.ruled.len())),
+            stack_limit: rule.map_or(u32::MAX, |def| def.stack_limit),
+            weight_cap: rule.map_or(i64::MAX, |def| def.weight_cap),
+            admits: rule.and_then(|def| def.admits),
+            put: rule.is_none_or(|def| def.put),
+            take: rule.is_none_or(|def| def.take),
+            deep: rule.is_some_and(|def| def.deep),
+            capped: vec![0; rules.cap_filters.len()],
             weight: 0,
             index: Index::new(slots),
-        });
-        index
+        }
     }
 }

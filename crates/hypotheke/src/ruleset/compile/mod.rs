@@ -15,7 +15,7 @@ use crate::ruleset::error::RulesetErrors;
 use crate::ruleset::source::{KindAt, PropertySource, RulesetSource, StartSource, Written};
 use crate::ruleset::start::{StartEntry, StartPortion};
 use crate::ruleset::toml::name_fault;
-use crate::ruleset::view::{KindDef, KindFigures, Mark, Property, PropertyDef, Ruleset, Tag, hash_of};
+use crate::ruleset::view::{KindDef, KindFigures, Mark, NO_PACK, Property, PropertyDef, Ruleset, Tag, hash_of};
 use crate::text::{Diagnostic, Diagnostics, Location, Severity};
 
 pub(crate) use portions::UnknownName;
@@ -36,6 +36,12 @@ pub(crate) fn compile(source: RulesetSource) -> Result<Ruleset, RulesetErrors> {
     Ok(rules)
 }
 
+/// So deep packs nest where the ruleset says nothing else.
+const DEFAULT_NESTING: u32 = 8;
+
+/// So deep they may nest at all: what lies in each other is gone through from the inside out with every change.
+const MOST_NESTING: u32 = 32;
+
 struct Compiler {
     source: RulesetSource,
     rules: Ruleset,
@@ -50,6 +56,7 @@ impl Compiler {
     fn compile(&mut self) {
         self.rules.title = self.source.title.take().unwrap_or_default();
         self.rules.version = self.source.version.max(1);
+        self.compile_nesting();
         self.rules.weight_unit = self.source.weight_unit.take().unwrap_or_default();
         self.rules.arena = std::mem::take(&mut self.source.arena);
         let tag_ids = self.compile_tags();
@@ -60,6 +67,7 @@ impl Compiler {
         self.compile_limits();
         self.check_name_clashes();
         self.compile_containers();
+        self.compile_packs();
         self.compile_holders();
         self.check_places();
         self.compile_start();
@@ -67,6 +75,16 @@ impl Compiler {
 
     fn fault(&mut self, fault: Diagnostic) {
         self.faults.push(fault);
+    }
+
+    fn compile_nesting(&mut self) {
+        let written = self.source.nesting.as_ref();
+        self.rules.nesting = written.map_or(DEFAULT_NESTING, |nesting| nesting.value);
+        if let Some(nesting) = written.filter(|nesting| nesting.value > MOST_NESTING) {
+            let message = format!("packs nest at most {MOST_NESTING} deep");
+            let fault = Diagnostic::error("out-of-range", nesting.at, message).label("too deep");
+            self.fault(fault);
+        }
     }
 
     /// Tags in order of their names; the id of each name that a kind carries.
@@ -130,6 +148,7 @@ impl Compiler {
                 weight,
                 stack_limit: kind.stack_limit.unwrap_or(0),
                 keep: kind.keep,
+                pack: NO_PACK,
             });
             let (arena, defs) = (&self.rules.arena, &self.rules.kinds);
             let id_of = |index: u32| arena.get(defs[index as usize].id);

@@ -79,12 +79,47 @@ impl Compiler {
             take: source.take,
             copies: source.copies.iter().map(|copy| copy.value.as_str().into()).collect(),
             carried: false,
+            brought: false,
+            deep: source.deep.is_some(),
+        }
+    }
+
+    /// Each stack of a pack is one item with a container inside.
+    pub(super) fn compile_packs(&mut self) {
+        for (kind, name) in std::mem::take(&mut self.source.packs) {
+            let Some(container) = self.rules.find_container(&name.value) else {
+                let help = suggestion(&name.value, self.rules.containers.iter().map(|container| &*container.id));
+                let message = format!("there is no container `{}`", name.value);
+                let fault = Diagnostic::error("unknown-name", name.at, message);
+                self.fault(fault.label("unknown container").maybe_help(help));
+                continue;
+            };
+            let def = &mut self.rules.containers[container.index()];
+            def.brought = true;
+            let (container_id, worn) = (def.id.clone(), def.worn);
+            let figures = &mut self.rules.figures[kind as usize];
+            figures.pack = container.0;
+            figures.stack_limit = 1;
+            if worn {
+                let message = format!("container `{container_id}` is brought along by a kind, so it can't be worn");
+                self.fault(Diagnostic::error("two-uses", name.at, message));
+            }
+            if self.rules.kinds[kind as usize].own_stack_limit.is_some_and(|limit| limit > 1) {
+                let at = self.source.locate_kind(self.source.kinds[kind as usize].at);
+                let fault = Diagnostic::error("out-of-range", at, "a stack of a kind with a `pack` is one item");
+                self.fault(fault.help("leave its `stack-limit` out"));
+            }
         }
     }
 
     fn compile_caps(&mut self, caps: &[CapSource]) -> Vec<Cap> {
-        let compiled = caps.iter().filter_map(|cap| Some(Cap { of: self.compile_filter(&cap.of)?, count: cap.count }));
-        compiled.collect()
+        let mut compiled = Vec::new();
+        for cap in caps {
+            let Some(of) = self.compile_filter(&cap.of) else { continue };
+            compiled.push(Cap { of, count: cap.count, number: small(self.rules.cap_filters.len()) });
+            self.rules.cap_filters.push(of);
+        }
+        compiled
     }
 
     fn compile_slot(&mut self, source: &SlotSource) -> SlotDef {
@@ -171,9 +206,18 @@ impl Compiler {
             }
         }
         for (source, def) in self.source.containers.iter().zip(&self.rules.containers) {
-            if let Some(copy) = source.copies.first().filter(|_| def.carried) {
-                let message =
-                    format!("container `{}` is carried by holders, so it can't have copies in the world", def.id);
+            if let Some(deep) = source.deep.filter(|_| source.admits.is_none()) {
+                let message = format!("container `{}` has no `admits` that could be `deep`", def.id);
+                faults.push(Diagnostic::error("missing-key", deep, message));
+            }
+            if def.carried && def.brought {
+                let message = format!("container `{}` is carried by a holder and brought along by a kind", def.id);
+                let fault = Diagnostic::error("two-uses", source.id.at, message);
+                faults.push(fault.help("write a second container for one of the two"));
+            }
+            if let Some(copy) = source.copies.first().filter(|_| def.carried || def.brought) {
+                let by = if def.carried { "carried by holders" } else { "brought along by a kind" };
+                let message = format!("container `{}` is {by}, so it can't have copies in the world", def.id);
                 faults.push(
                     Diagnostic::error("two-uses", copy.at, message).help("write a second container for one of the two"),
                 );

@@ -1,0 +1,133 @@
+//! Random operations. Numbers are brought into range when the rules and the world are known.
+
+use std::collections::BTreeSet;
+
+use proptest::prelude::*;
+
+use super::rules::MARKS;
+use crate::model::{Amount, At, Inside, Model, Request, Rules, Stack};
+
+#[derive(Clone, Debug)]
+pub(super) struct Draw {
+    verb: u8,
+    amount: Amount,
+    pub(super) kind: usize,
+    every_kind: bool,
+    count: u32,
+    marks: BTreeSet<usize>,
+    /// Places that suit the operation; else any at all.
+    suiting: bool,
+    places: [(u8, usize, usize); 2],
+    at: (i64, i64),
+}
+
+pub(super) fn any_draw() -> impl Strategy<Value = Draw> {
+    let amount = prop_oneof![
+        3 => Just(Amount::All),
+        4 => (0u32..12).prop_map(Amount::Exactly),
+        3 => (0u32..40).prop_map(Amount::UpTo),
+        1 => (0u32..400).prop_map(Amount::UpTo),
+    ];
+    let place = (0u8..12, 0usize..100, 0usize..200);
+    let marks = prop_oneof![3 => Just(BTreeSet::new()), 1 => prop::collection::btree_set(0..MARKS, 0..3)];
+    let first = (0u8..VERBS, amount, 0usize..100, any::<bool>(), 0u32..5);
+    (first, marks, prop::bool::weighted(0.8), [place.clone(), place], (0i64..5, 0i64..5)).prop_map(
+        |((verb, amount, kind, every_kind, count), marks, suiting, places, at)| Draw {
+            verb,
+            amount,
+            kind,
+            every_kind,
+            count,
+            marks,
+            suiting,
+            places,
+            at,
+        },
+    )
+}
+
+const VERBS: u8 = 18;
+
+/// Any place at all.
+fn place(rules: &Rules, model: &Model, (sort, container, slot): (u8, usize, usize)) -> At {
+    match sort {
+        9 if !rules.holders.is_empty() => At::Holder(slot % rules.holders.len()),
+        10 => At::Ground,
+        11 => At::OnGround(model.state.ground.get(slot % 7).map_or(slot as u64, |(stack, _)| stack.id)),
+        5..=8 => At::Container(container_of(model, container)),
+        _ => slot_of(model, container, slot),
+    }
+}
+
+fn container_of(model: &Model, draw: usize) -> Inside {
+    let containers = model.state.containers();
+    containers[draw % containers.len()].clone()
+}
+
+fn slot_of(model: &Model, container: usize, slot: usize) -> At {
+    let container = container_of(model, container);
+    let slots = model.state.slots(&container).len();
+    At::Slot(container, slot % slots.min(8))
+}
+
+/// One of the slots that hold a stack which is wanted.
+fn taken(model: &Model, draw: usize, wanted: impl Fn(&Stack) -> bool) -> Option<At> {
+    let mut found = Vec::new();
+    for container in model.state.containers() {
+        let slots = model.state.slots(&container).iter().enumerate();
+        let lies = slots.filter(|(_, stack)| stack.as_ref().is_some_and(&wanted));
+        found.extend(lies.map(|(slot, _)| At::Slot(container.clone(), slot)));
+    }
+    (!found.is_empty()).then(|| found[draw % found.len()].clone())
+}
+
+/// A place from which something may be taken: most often a slot with a stack, or its container.
+fn source(rules: &Rules, model: &Model, drawn: (u8, usize, usize)) -> At {
+    let any = || place(rules, model, drawn);
+    match (drawn.0, taken(model, drawn.2, |_| true)) {
+        (0..=5, Some(slot)) => slot,
+        (6..=8, Some(At::Slot(container, _))) => At::Container(container),
+        _ => any(),
+    }
+}
+
+fn target(model: &Model, (sort, container, slot): (u8, usize, usize)) -> At {
+    if sort < 6 { slot_of(model, container, slot) } else { At::Container(container_of(model, container)) }
+}
+
+pub(super) fn request(rules: &Rules, model: &Model, draw: &Draw) -> Request {
+    let [one, other] = draw.places;
+    let from = if draw.suiting { source(rules, model, one) } else { place(rules, model, one) };
+    let to = if draw.suiting { target(model, other) } else { place(rules, model, other) };
+    let lying = match &from {
+        At::Slot(container, slot) => model.state.slots(container)[*slot].clone(),
+        _ => None,
+    };
+    // The kind of what lies there, if one is to be named that may be found.
+    let kind = draw.kind % rules.kinds.len();
+    let there = lying.as_ref().filter(|_| draw.suiting).map_or(kind, |stack| stack.kind);
+    let chosen = (!draw.every_kind).then_some(there);
+    let into = if draw.suiting && one.0 < 11 { target(model, one) } else { place(rules, model, one) };
+    let slot = |at: At| if draw.suiting && !matches!(at, At::Slot(..)) { slot_of(model, other.1, other.2) } else { at };
+    match draw.verb {
+        0..=4 => Request::Create(draw.amount, kind, draw.marks.clone(), into, draw.at),
+        5 => Request::Consume(draw.amount, chosen, from),
+        6..=8 => Request::Swap(slot(from), slot(to)),
+        9 => Request::Drop(draw.amount, chosen, from, draw.at),
+        10 | 11 => {
+            let stack = model.state.ground.get(draw.kind % 9).map(|(stack, _)| stack.id);
+            let to = if one.0 < 4 && !rules.holders.is_empty() { At::Holder(one.1 % rules.holders.len()) } else { to };
+            Request::PickUp(draw.amount, chosen.filter(|_| stack.is_none()), stack, to)
+        }
+        12..=14 => Request::Move(draw.amount, chosen, from, to),
+        15 => {
+            let parted = taken(model, one.2, |stack| stack.count > 1).filter(|_| draw.suiting);
+            Request::Split(draw.count, parted.unwrap_or_else(|| slot(from)), to)
+        }
+        _ => {
+            let alike = |stack: &Stack| lying.as_ref().is_some_and(|mine| mine.is_alike(stack));
+            let onto = if draw.every_kind { taken(model, other.2, alike) } else { None };
+            Request::Merge(draw.amount, slot(from), onto.unwrap_or(slot(to)))
+        }
+    }
+}

@@ -1,0 +1,126 @@
+//! The engine behind the model's words.
+
+use std::sync::Arc;
+
+use hypotheke::{Action, ContainerId, Landing, Operation, Place, Position, Ruleset, StackView, Variant, World};
+
+use super::rules::{decimal, rules_text};
+use crate::model::{At, Inside, No, Request, Root, Rules, Stack, State};
+
+pub(super) struct Engine {
+    pub(super) world: World,
+    containers: Vec<ContainerId>,
+}
+
+impl Engine {
+    pub(super) fn new(rules: &Rules) -> Engine {
+        let text = rules_text(rules);
+        let ruleset = Ruleset::from_toml("random.toml", &text).unwrap_or_else(|errors| panic!("{errors}\n{text}"));
+        let world = World::new(&Arc::new(ruleset));
+        let name = |index: usize| match rules.containers[index].holder {
+            Some(holder) => format!("h{holder}.c{index}"),
+            None => format!("c{index}"),
+        };
+        let containers =
+            (0..rules.containers.len()).map(|index| world.container(&name(index)).expect("a container")).collect();
+        Engine { world, containers }
+    }
+
+    /// The container that a way through packs leads into.
+    pub(super) fn inside(&self, inside: &Inside) -> ContainerId {
+        let first = match inside.root {
+            Root::Container(index) => self.containers[index],
+            Root::Landing(id) => {
+                let mut ground = self.world.ground().map(|(stack, _)| stack);
+                ground.find(|stack| stack.id().serial() == id).and_then(hypotheke::StackView::inside).expect("a pack")
+            }
+        };
+        inside.steps.iter().fold(first, |id, &slot| {
+            let slot = u32::try_from(slot).unwrap();
+            self.world.stack(id, slot).and_then(hypotheke::StackView::inside).expect("a pack")
+        })
+    }
+
+    fn place(&self, at: &At) -> Place {
+        match at {
+            At::Slot(inside, slot) => Place::Slot(self.inside(inside), u32::try_from(*slot).unwrap()),
+            At::Container(inside) => Place::Container(self.inside(inside)),
+            At::Holder(holder) => Place::Holder(self.world.holder(&format!("h{holder}")).expect("a holder")),
+            At::Ground => Place::Ground,
+            At::OnGround(id) => Place::OnGround(hypotheke::StackId::new(0, *id)),
+        }
+    }
+
+    fn operation(&self, request: &Request) -> Operation {
+        let kind = |index: usize| self.world.rules().find_kind(&format!("k{index}")).expect("a kind");
+        let landing = |(x, y)| Landing { at: Position { x: decimal(x), y: decimal(y) }, within: None };
+        let action = match request {
+            Request::Create(amount, index, marks, to, at) => {
+                let mark = |mark: &usize| self.world.rules().find_mark(&format!("m{mark}")).expect("a mark");
+                let variant = marks.iter().map(mark).fold(Variant::plain(), Variant::marked);
+                Action::Create {
+                    amount: *amount,
+                    kind: kind(*index),
+                    variant,
+                    to: self.place(to),
+                    landing: landing(*at),
+                }
+            }
+            Request::Consume(amount, index, from) => {
+                Action::Consume { amount: *amount, kind: index.map(kind), from: self.place(from) }
+            }
+            Request::Move(amount, index, from, to) => {
+                Action::Move { amount: *amount, kind: index.map(kind), from: self.place(from), to: self.place(to) }
+            }
+            Request::Swap(one, other) => Action::Swap { one: self.place(one), other: self.place(other) },
+            Request::Split(count, from, to) => {
+                Action::Split { count: *count, from: self.place(from), to: self.place(to) }
+            }
+            Request::Merge(amount, from, onto) => {
+                Action::Merge { amount: *amount, from: self.place(from), onto: self.place(onto) }
+            }
+            Request::Drop(amount, index, from, at) => {
+                Action::Drop { amount: *amount, kind: index.map(kind), from: self.place(from), landing: landing(*at) }
+            }
+            Request::PickUp(amount, index, stack, to) => {
+                let from = stack.map(|id| hypotheke::StackId::new(0, id));
+                Action::PickUp { amount: *amount, kind: index.map(kind), from, to: self.place(to) }
+            }
+        };
+        action.into()
+    }
+
+    pub(super) fn perform(&mut self, request: &Request) -> Result<u64, No> {
+        let operation = self.operation(request);
+        let dry = self.world.judge(&operation).map(|plan| plan.outcome());
+        let answer = self.world.perform(&operation);
+        assert_eq!(dry, answer, "a dry run says what the operation comes to");
+        answer.map(hypotheke::Outcome::done).map_err(|refusal| No {
+            reason: refusal.reason().code(),
+            figures: refusal.cause().figures().map(|(asked, allowed)| (asked.thousandths(), allowed.thousandths())),
+            could: refusal.could(),
+        })
+    }
+
+    fn stack(&self, stack: StackView<'_>) -> Stack {
+        let number = |name: &str| name[1..].parse().expect("a number");
+        Stack {
+            id: stack.id().serial(),
+            kind: number(stack.kind().id()),
+            marks: stack.marks().map(number).collect(),
+            count: stack.count(),
+            inside: stack.inside().map(|id| self.slots(id)),
+        }
+    }
+
+    fn slots(&self, id: ContainerId) -> Vec<Option<Stack>> {
+        self.world.slots(id).map(|slot| slot.stack().map(|stack| self.stack(stack))).collect()
+    }
+
+    pub(super) fn state(&self, next_id: u64) -> State {
+        let slots = self.containers.iter().map(|&id| self.slots(id)).collect();
+        let ground =
+            self.world.ground().map(|(stack, at)| (self.stack(stack), (at.x.thousandths(), at.y.thousandths())));
+        State { slots, ground: ground.collect(), next_id }
+    }
+}

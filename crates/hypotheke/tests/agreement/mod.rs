@@ -1,0 +1,131 @@
+//! The engine and the plain model play the same random operations by the same random rules, and must agree on every
+//! answer, every figure and every place.
+//!
+//! A long run: `PROPTEST_CASES=200000 cargo test --release -p hypotheke --test main agreement`
+
+mod draw;
+mod engine;
+mod replay;
+mod rules;
+
+use std::collections::BTreeMap;
+
+use proptest::prelude::*;
+use proptest::strategy::ValueTree;
+use proptest::test_runner::TestRunner;
+
+use crate::model::{Model, Request, Rules, Stack, State};
+use draw::{Draw, any_draw, request};
+use engine::Engine;
+use replay::Flat;
+use rules::{any_rules, rules_text};
+
+/// Plays and compares; gives how often each answer was given.
+fn compare(rules: &Rules, draws: &[Draw]) -> BTreeMap<String, u32> {
+    let mut model = Model::new(rules.clone());
+    let mut engine = Engine::new(rules);
+    engine.world.keep_history(usize::MAX);
+    let mut answers = BTreeMap::new();
+    for draw in draws {
+        let request = request(rules, &model, draw);
+        let (before, flat) = (model.state.clone(), Flat::of(&engine.world));
+        let revision = engine.world.revision();
+        let expected = model.perform(&request);
+        let found = engine.perform(&request);
+        assert_eq!(found, expected, "{request:?}\n{}\nbefore: {before:#?}", rules_text(rules));
+        let after = engine.state(model.state.next_id);
+        assert_eq!(after, model.state, "{request:?}\n{}\nbefore: {before:#?}", rules_text(rules));
+        let flat_after = Flat::of(&engine.world);
+        let replayed = if found.is_ok() { flat.replay(&engine.world, &flat_after) } else { flat };
+        assert_eq!(replayed, flat_after, "events replayed on what was before give what is after: {request:?}");
+        assert_eq!(engine.world.revision(), revision + u64::from(found.is_ok()));
+        check_sums(&engine, &model);
+        let verb = format!("{request:?}").split('(').next().unwrap_or_default().to_owned();
+        if found.is_ok() && draw.kind % 3 == 0 {
+            take_back_and_do_again(&mut engine, &request, &before, &model, revision);
+        }
+        let answer = found.map_or_else(|no| no.reason.to_owned(), |_| "applied".to_owned());
+        *answers.entry(format!("{verb} {answer}")).or_insert(0) += 1;
+    }
+    take_all_back(&mut engine, rules);
+    answers
+}
+
+/// What is taken back has never been: the world is as it was, and the same operation comes to the same again.
+fn take_back_and_do_again(engine: &mut Engine, request: &Request, before: &State, model: &Model, revision: u64) {
+    assert!(engine.world.take_back(revision).is_err(), "only the latest can be taken back");
+    engine.world.take_back(revision + 1).unwrap_or_else(|_| panic!("the latest can be: {request:?}"));
+    assert_eq!(engine.world.revision(), revision);
+    assert_eq!(engine.state(before.next_id), *before, "taken back: {request:?}");
+    check_sums(engine, &Model { rules: model.rules.clone(), state: before.clone() });
+    assert!(engine.perform(request).is_ok());
+    assert_eq!(engine.state(model.state.next_id), model.state, "done again: {request:?}");
+}
+
+/// All the way back: a world of which everything is taken back is as empty as it began.
+fn take_all_back(engine: &mut Engine, rules: &Rules) {
+    while engine.world.history_len() > 0 {
+        engine.world.take_back(engine.world.revision()).unwrap_or_else(|_| panic!("the latest"));
+    }
+    assert_eq!((engine.world.revision(), engine.state(1)), (0, Model::new(rules.clone()).state));
+    check_sums(engine, &Model::new(rules.clone()));
+}
+
+/// Weights, free slots and tallies, which the world keeps by difference, against a recount.
+fn check_sums(engine: &Engine, model: &Model) {
+    for inside in model.state.containers() {
+        let (id, slots) = (engine.inside(&inside), model.state.slots(&inside));
+        assert_eq!(engine.world.container_weight(id).thousandths(), model.state.weight(&model.rules, &inside));
+        assert_eq!(engine.world.free_slots(id) as usize, slots.iter().filter(|slot| slot.is_none()).count());
+    }
+    for holder in 0..model.rules.holders.len() {
+        let id = engine.world.holder(&format!("h{holder}")).expect("a holder");
+        assert_eq!(engine.world.holder_weight(id).thousandths(), model.holder_weight(holder));
+    }
+    let ground = model.state.ground.iter().map(|(stack, _)| stack);
+    let outermost = model.state.slots.iter().flatten().flatten().chain(ground.clone());
+    let on_ground: i64 = ground.map(|stack| stack.weight(&model.rules)).sum();
+    assert_eq!(engine.world.ground_weight().thousandths(), on_ground);
+    let everything: Vec<&Stack> = outermost.flat_map(Stack::all).collect();
+    for kind in engine.world.rules().kinds() {
+        let of_kind = everything.iter().filter(|stack| stack.kind == kind.handle().index());
+        let held: u64 = of_kind.map(|stack| u64::from(stack.count)).sum();
+        let tally = engine.world.tally(kind.handle());
+        assert_eq!(tally.created - tally.consumed, held, "items are neither made nor lost: {}", kind.id());
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 400, max_shrink_iters: 20_000, ..ProptestConfig::default() })]
+
+    #[test]
+    fn engine_and_model_agree(rules in any_rules(), draws in prop::collection::vec(any_draw(), 1..120)) {
+        compare(&rules, &draws);
+    }
+}
+
+/// A comparison that never reaches a refusal would say nothing about it.
+#[test]
+fn every_answer_is_reached_often() {
+    let mut runner = TestRunner::deterministic();
+    let mut answers: BTreeMap<String, u32> = BTreeMap::new();
+    let strategy = (any_rules(), prop::collection::vec(any_draw(), 100..101));
+    for _ in 0..400 {
+        let (rules, draws) = strategy.new_tree(&mut runner).expect("a case").current();
+        for (answer, count) in compare(&rules, &draws) {
+            *answers.entry(answer).or_insert(0) += count;
+        }
+    }
+    let summary: Vec<String> = answers.iter().map(|(answer, count)| format!("{count:6} {answer}")).collect();
+    println!("{}", summary.join("\n"));
+    for verb in ["Create", "Consume", "Move", "Split", "Merge", "Swap", "Drop", "PickUp"] {
+        let applied = answers.get(&format!("{verb} applied")).copied().unwrap_or(0);
+        assert!(applied >= 100, "{verb} was applied only {applied} times");
+    }
+    for reason in
+        ["unknown", "bad-amount", "empty-source", "not-enough", "not-admitted", "weight-cap", "stack-limit", "no-room"]
+    {
+        let given: u32 = answers.iter().filter(|(answer, _)| answer.ends_with(reason)).map(|(_, count)| count).sum();
+        assert!(given >= 100, "{reason} was given only {given} times");
+    }
+}

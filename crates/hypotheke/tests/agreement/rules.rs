@@ -1,0 +1,173 @@
+//! Random rules, and the text of a ruleset that says the same.
+
+use std::fmt::Write;
+
+use hypotheke::Decimal;
+use proptest::prelude::*;
+
+use crate::model::{Caps, ContainerSpec, FilterSpec, KindSpec, Rules, SlotSpec};
+
+pub(super) const TAGS: usize = 3;
+pub(super) const MARKS: usize = 2;
+/// How many containers there are that packs bring.
+const PACKS: usize = 2;
+
+fn any_filter() -> impl Strategy<Value = FilterSpec> {
+    let leaf = prop_oneof![
+        (0..TAGS).prop_map(FilterSpec::Tag),
+        (0..MARKS).prop_map(FilterSpec::Mark),
+        (0usize..2).prop_map(FilterSpec::Kind),
+        (0i64..4).prop_map(|steps| FilterSpec::WeightAtMost(steps * 700)),
+    ];
+    leaf.prop_recursive(2, 6, 2, |part| {
+        prop_oneof![
+            part.clone().prop_map(|part| FilterSpec::Not(Box::new(part))),
+            (part.clone(), part.clone()).prop_map(|(a, b)| FilterSpec::And(Box::new(a), Box::new(b))),
+            (part.clone(), part).prop_map(|(a, b)| FilterSpec::Or(Box::new(a), Box::new(b))),
+        ]
+    })
+}
+
+fn sometimes<T: std::fmt::Debug + Clone + 'static>(
+    value: impl Strategy<Value = T> + 'static,
+) -> impl Strategy<Value = Option<T>> {
+    prop_oneof![2 => Just(None), 1 => value.prop_map(Some)]
+}
+
+fn any_kind() -> impl Strategy<Value = KindSpec> {
+    let weight = prop::sample::select(vec![0, 1, 500, 1_000, 1_400, 2_100]);
+    let limit = prop::sample::select(vec![1, 1, 2, 4, 7, 20]);
+    let pack = prop_oneof![2 => Just(None), 1 => (0..PACKS).prop_map(Some)];
+    (weight, limit, prop::collection::btree_set(0..TAGS, 0..3), prop::bool::weighted(0.15), pack).prop_map(
+        |(weight, limit, tags, keep, pack)| {
+            let limit = if pack.is_some() { 1 } else { limit };
+            KindSpec { weight, limit, tags, keep, pack }
+        },
+    )
+}
+
+fn any_caps() -> impl Strategy<Value = Caps> {
+    prop_oneof![2 => Just(vec![]), 1 => prop::collection::vec((any_filter(), 1u32..9), 1..3)]
+}
+
+fn any_container() -> impl Strategy<Value = ContainerSpec> {
+    let ruled = (sometimes(any_filter()), sometimes(1u32..6)).prop_map(|(filter, limit)| SlotSpec { filter, limit });
+    let slots = prop_oneof![6 => 1usize..6, 1 => 63usize..66, 1 => 100usize..140];
+    let rules = (
+        prop_oneof![2 => Just(vec![]), 1 => prop::collection::vec(ruled, 1..4)],
+        sometimes(1u32..8),
+        sometimes(0i64..30_000),
+    );
+    let border = (any::<bool>(), prop::bool::weighted(0.85), prop::bool::weighted(0.85), prop::bool::weighted(0.4));
+    (slots, rules, sometimes(any_filter()), border, any_caps()).prop_map(
+        |(slots, (ruled, limit, cap), filter, (worn, put, take, deep), caps)| {
+            let slots = slots.max(ruled.len());
+            let deep = deep && filter.is_some();
+            ContainerSpec { slots, ruled, limit, cap, filter, deep, worn, holder: None, put, take, caps }
+        },
+    )
+}
+
+/// Containers of the world first, then those of each holder, as the library lists them.
+pub(super) fn any_rules() -> impl Strategy<Value = Rules> {
+    let kinds = prop::collection::vec(any_kind(), 2..5);
+    let holder = ((sometimes(0i64..40_000), any_caps()), prop::collection::vec(any_container(), 0..3));
+    let holders = prop::collection::vec(holder, 0..3);
+    let packs = prop::collection::vec(any_container(), PACKS..=PACKS);
+    let all = (kinds, prop::collection::vec(any_container(), 1..4), packs, holders, 1i64..4);
+    all.prop_map(|(kinds, mut containers, mut packs, holders, nesting)| {
+        for pack in &mut packs {
+            pack.worn = false;
+        }
+        let mut caps = Vec::new();
+        for (holder, (cap, carried)) in holders.into_iter().enumerate() {
+            caps.push(cap);
+            containers.extend(carried.into_iter().map(|container| ContainerSpec { holder: Some(holder), ..container }));
+        }
+        Rules { kinds, containers, packs, holders: caps, nesting }
+    })
+}
+
+pub(super) fn decimal(thousandths: i64) -> Decimal {
+    Decimal::from_thousandths(thousandths)
+}
+
+fn filter_text(filter: &FilterSpec) -> String {
+    match filter {
+        FilterSpec::Tag(tag) => format!("t{tag}"),
+        FilterSpec::Mark(mark) => format!("m{mark}"),
+        FilterSpec::Kind(kind) => format!("k{kind}"),
+        FilterSpec::WeightAtMost(most) => format!("weight <= {}", decimal(*most)),
+        FilterSpec::Not(part) => format!("not ({})", filter_text(part)),
+        FilterSpec::And(a, b) => format!("({}) and ({})", filter_text(a), filter_text(b)),
+        FilterSpec::Or(a, b) => format!("({}) or ({})", filter_text(a), filter_text(b)),
+    }
+}
+
+pub(super) fn rules_text(rules: &Rules) -> String {
+    let mut text = format!("format = 1\nnesting = {}\n", rules.nesting);
+    for tag in 0..TAGS {
+        let _ = writeln!(text, "[tag.t{tag}]");
+    }
+    for mark in 0..MARKS {
+        let _ = writeln!(text, "[mark.m{mark}]");
+    }
+    for (index, kind) in rules.kinds.iter().enumerate() {
+        let tags: Vec<String> = kind.tags.iter().map(|tag| format!("\"t{tag}\"")).collect();
+        let _ = writeln!(
+            text,
+            "[kind.k{index}]\nweight = {}\nstack-limit = {}\ntags = [{}]\nkeep = {}",
+            decimal(kind.weight),
+            kind.limit,
+            tags.join(", "),
+            kind.keep
+        );
+        if let Some(pack) = kind.pack {
+            let _ = writeln!(text, "pack = \"p{pack}\"");
+        }
+    }
+    let lasting = rules.containers.iter().enumerate().map(|(index, container)| (format!("c{index}"), container));
+    let brought = (0..PACKS).filter(|pack| rules.kinds.iter().any(|kind| kind.pack == Some(*pack)));
+    for (name, container) in lasting.chain(brought.map(|pack| (format!("p{pack}"), &rules.packs[pack]))) {
+        let _ = writeln!(text, "[container.{name}]\nslots = {}\nworn = {}", container.slots, container.worn);
+        let _ = writeln!(text, "deep = {}", container.deep);
+        if let Some(limit) = container.limit {
+            let _ = writeln!(text, "stack-limit = {limit}");
+        }
+        if let Some(cap) = container.cap {
+            let _ = writeln!(text, "weight-cap = {}", decimal(cap));
+        }
+        if let Some(filter) = &container.filter {
+            let _ = writeln!(text, "admits = \"{}\"", filter_text(filter));
+        }
+        let slots: Vec<String> = container.ruled.iter().map(slot_text).collect();
+        let _ = writeln!(text, "slot = [{}]\nput = {}\ntake = {}", slots.join(", "), container.put, container.take);
+        let _ = writeln!(text, "caps = [{}]", caps_text(&container.caps));
+    }
+    for (index, (cap, caps)) in rules.holders.iter().enumerate() {
+        let carried =
+            (0..rules.containers.len()).filter(|&container| rules.containers[container].holder == Some(index));
+        let names: Vec<String> = carried.map(|container| format!("\"c{container}\"")).collect();
+        let _ = writeln!(text, "[holder.h{index}]\ncarries = [{}]\ncaps = [{}]", names.join(", "), caps_text(caps));
+        if let Some(cap) = cap {
+            let _ = writeln!(text, "weight-cap = {}", decimal(*cap));
+        }
+    }
+    text
+}
+
+fn caps_text(caps: &Caps) -> String {
+    let one = |(filter, count): &(FilterSpec, u32)| format!("{{ of = \"{}\", count = {count} }}", filter_text(filter));
+    caps.iter().map(one).collect::<Vec<_>>().join(", ")
+}
+
+fn slot_text(slot: &SlotSpec) -> String {
+    let mut keys = Vec::new();
+    if let Some(filter) = &slot.filter {
+        keys.push(format!("admits = \"{}\"", filter_text(filter)));
+    }
+    if let Some(limit) = slot.limit {
+        keys.push(format!("stack-limit = {limit}"));
+    }
+    format!("{{ {} }}", keys.join(", "))
+}

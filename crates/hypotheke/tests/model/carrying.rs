@@ -1,0 +1,162 @@
+//! Taking stacks from somewhere and laying them somewhere else.
+
+use super::state::{At, Cell, Inside, Stack};
+use super::{Amount, Going, Model, No, because, no};
+
+impl Model {
+    pub(super) fn relocate(&mut self, amount: Amount, kind: Option<usize>, from: &At, to: &At) -> Result<u64, No> {
+        let has_slots = |place: &At| matches!(place, At::Slot(..) | At::Container(_));
+        if !has_slots(from) || !has_slots(to) {
+            return Err(no("unknown"));
+        }
+        let going = if from == to { Going::Nowhere } else { Going::To(to.clone()) };
+        self.carry(amount, kind, from, &going, (0, 0), false)
+    }
+
+    /// The ids of the stacks that may be taken, in order.
+    fn sources(&self, kind: Option<usize>, from: &At, going: &Going) -> Result<Vec<u64>, No> {
+        let in_container =
+            |at: &Inside| (0..self.state.slots(at).len()).map(|slot| Cell::Slot(at.clone(), slot)).collect::<Vec<_>>();
+        let cells: Vec<Cell> = match from {
+            At::Slot(at, slot) => vec![Cell::Slot(at.clone(), *slot)],
+            At::Container(at) => in_container(at),
+            At::Holder(holder) => {
+                let carried = self.rules.carried(*holder).into_iter();
+                let worn = carried.filter(|&index| self.rules.containers[index].worn).map(Inside::container);
+                self.targets(from).into_iter().chain(worn).flat_map(|at| in_container(&at)).collect()
+            }
+            At::Ground => self.state.ground.iter().map(|(stack, _)| Cell::Ground(stack.id)).collect(),
+            At::OnGround(id) if self.state.ground.iter().any(|(stack, _)| stack.id == *id) => vec![Cell::Ground(*id)],
+            At::OnGround(_) => return Err(no("unknown")),
+        };
+        let target = match going {
+            Going::To(At::Slot(at, slot)) if !matches!(from, At::Slot(..)) => Some(Cell::Slot(at.clone(), *slot)),
+            _ => None,
+        };
+        let stacks = cells.iter().filter(|cell| Some(*cell) != target.as_ref()).filter_map(|cell| self.state.get(cell));
+        Ok(stacks.filter(|stack| kind.is_none_or(|kind| stack.kind == kind)).map(|stack| stack.id).collect())
+    }
+
+    /// Why a stack can't leave where it lies.
+    pub(super) fn stuck(&self, cell: &Cell, stack: &Stack, going: &Going) -> Option<No> {
+        let keeps = |stack: &Stack| self.rules.kinds[stack.kind].keep;
+        match going {
+            Going::Nowhere => None,
+            Going::Out if keeps(stack) => Some(no("kept")),
+            Going::Out => {
+                let full = stack.inside.iter().flatten().any(Option::is_some);
+                full.then(|| no("not-empty"))
+            }
+            Going::To(to) => {
+                let to_container = match to {
+                    At::Slot(at, _) | At::Container(at) => Some(at),
+                    _ => None,
+                };
+                let to_ground = *to == At::Ground || to_container.is_some_and(Inside::is_on_ground);
+                if to_ground && !cell.is_on_ground() && stack.all().into_iter().any(keeps) {
+                    return Some(no("kept"));
+                }
+                let left = cell.container().map_or_else(Vec::new, Inside::chain).into_iter();
+                let mut left = left.filter(|around| !to_container.is_some_and(|to| to.is_within(around)));
+                left.any(|around| !self.state.spec(&self.rules, &around).take).then(|| no("no-take"))
+            }
+        }
+    }
+
+    pub(super) fn carry(
+        &mut self,
+        amount: Amount,
+        kind: Option<usize>,
+        from: &At,
+        going: &Going,
+        at: (i64, i64),
+        what_fits: bool,
+    ) -> Result<u64, No> {
+        let asked = match amount {
+            Amount::Exactly(count) | Amount::UpTo(count) => Some(i64::from(count)),
+            Amount::All => None,
+        };
+        let exact = matches!(amount, Amount::Exactly(_)) || amount == Amount::All && !what_fits;
+        let sources = self.sources(kind, from, going)?;
+        if asked == Some(0) {
+            return Err(no("bad-amount"));
+        }
+        let count = |id: &u64| Some(i64::from(self.state.get(&self.state.find(*id)?)?.count));
+        let there: i64 = sources.iter().filter_map(count).sum();
+        if sources.is_empty() {
+            return Err(no("empty-source"));
+        }
+        let mut done = 0;
+        let mut first_shortfall = None;
+        for id in sources {
+            if asked == Some(done) {
+                break;
+            }
+            let cell = self.state.find(id).expect("it lay there");
+            let stack = self.state.get(&cell).expect("a stack").clone();
+            let wanted = asked.map_or(i64::from(stack.count), |asked| (asked - done).min(i64::from(stack.count)));
+            let before = self.clone();
+            if let Some(stuck) = self.stuck(&cell, &stack, going) {
+                first_shortfall = first_shortfall.or(Some(stuck));
+                continue;
+            }
+            let given = self.give(&cell, &stack, u32::try_from(wanted).unwrap(), going, at);
+            if i64::from(given) < wanted && first_shortfall.is_none() && (exact || given == 0) {
+                let whole = if exact { asked.map_or(wanted, |asked| asked - done) } else { 1 };
+                let Going::To(to) = going else { unreachable!("only a target takes less") };
+                let one = Stack { count: 1, ..stack };
+                first_shortfall = Some(before.why_not(&one, Some(&cell), to, whole));
+            }
+            done += i64::from(given);
+        }
+        let could = u64::try_from(done).unwrap();
+        match (exact, asked, first_shortfall) {
+            (true, Some(asked), _) if done < asked && there < asked => {
+                Err(No { could, ..because("not-enough", asked * 1_000, there * 1_000) })
+            }
+            (true, _, Some(no)) if asked.is_none_or(|asked| done < asked) => Err(No { could, ..no }),
+            (false, _, Some(no)) if done == 0 => Err(No { could, ..no }),
+            _ => Ok(could),
+        }
+    }
+
+    /// Gives up to `wanted` items of a stack, one after the other, then settles who keeps the id.
+    fn give(&mut self, cell: &Cell, stack: &Stack, wanted: u32, going: &Going, at: (i64, i64)) -> u32 {
+        let to = match going {
+            Going::Nowhere => return wanted,
+            Going::Out => {
+                self.state.lessen(cell, wanted);
+                return wanted;
+            }
+            Going::To(At::Ground) => {
+                self.state.lessen(cell, wanted);
+                let id = if wanted == stack.count { stack.id } else { self.state.new_id() };
+                self.state.ground.push((Stack { id, count: wanted, ..stack.clone() }, at));
+                return wanted;
+            }
+            Going::To(to) => to,
+        };
+        let one = Stack { count: 1, ..stack.clone() };
+        let mut laid: Vec<(Inside, usize)> = Vec::new();
+        let mut given = 0;
+        while given < wanted {
+            let Some((at, slot)) = self.place_for_one(&one, Some(cell), to) else { break };
+            match &mut self.state.slots_mut(&at)[slot] {
+                Some(there) => there.count += 1,
+                empty => {
+                    // An id that nobody has marks what was laid just now.
+                    *empty = Some(Stack { id: u64::MAX, ..one.clone() });
+                    laid.push((at, slot));
+                }
+            }
+            given += 1;
+        }
+        let mut id_is_free = given == stack.count;
+        for (at, slot) in laid {
+            let id = if std::mem::take(&mut id_is_free) { stack.id } else { self.state.new_id() };
+            self.state.slots_mut(&at)[slot].as_mut().expect("just laid").id = id;
+        }
+        self.state.lessen(cell, given);
+        given
+    }
+}

@@ -1,0 +1,265 @@
+//! What a place takes of a stack, one item after the other, and why not more.
+
+use super::rules::{Caps, FilterSpec};
+use super::state::{At, Cell, Inside, Stack};
+use super::{Model, No, because, no};
+
+/// What has limits of its own.
+#[derive(Clone, Debug)]
+enum Bearer {
+    Container(Inside),
+    Holder(usize),
+}
+
+impl Model {
+    fn limit(&self, kind: usize, at: &Inside, slot: usize) -> u32 {
+        let spec = self.state.spec(&self.rules, at);
+        let own = self.rules.kinds[kind].limit.min(spec.limit.unwrap_or(u32::MAX));
+        own.min(spec.ruled.get(slot).and_then(|rule| rule.limit).unwrap_or(u32::MAX))
+    }
+
+    /// The most of a kind that a slot holds.
+    pub(crate) fn slot_limit(&self, kind: usize, at: &Inside, slot: usize) -> i64 {
+        i64::from(self.limit(kind, at, slot))
+    }
+
+    fn holder(&self, at: &Inside) -> Option<usize> {
+        self.state.holder(&self.rules, at)
+    }
+
+    fn holder_of_cell(&self, cell: Option<&Cell>) -> Option<usize> {
+        self.holder(cell?.container()?)
+    }
+
+    pub(crate) fn holder_weight(&self, holder: usize) -> i64 {
+        let carried = self.rules.carried(holder).into_iter();
+        carried.map(|index| self.state.weight(&self.rules, &Inside::container(index))).sum()
+    }
+
+    fn holder_counted(&self, holder: usize, filter: &FilterSpec) -> i64 {
+        let carried = self.rules.carried(holder).into_iter();
+        carried.map(|index| self.state.counted(&self.rules, &Inside::container(index), filter)).sum()
+    }
+
+    pub(crate) fn slot_admits(&self, at: &Inside, slot: usize, stack: &Stack) -> bool {
+        let rule = self.state.spec(&self.rules, at).ruled.get(slot);
+        rule.is_none_or(|rule| self.rules.admits(rule.filter.as_ref(), stack))
+    }
+
+    /// The containers into which something comes that it did not lie in before, from the inside out.
+    fn entered(&self, source: Option<&Cell>, at: &Inside) -> Vec<Inside> {
+        let from = source.and_then(Cell::container);
+        at.chain().into_iter().filter(|around| !from.is_some_and(|from| from.is_within(around))).collect()
+    }
+
+    /// Why a container takes nothing of it, whatever lies there.
+    pub(crate) fn no_entry(&self, stack: &Stack, source: Option<&Cell>, at: &Inside) -> Option<No> {
+        let spec = |inside: &Inside| self.state.spec(&self.rules, inside);
+        let entered = self.entered(source, at);
+        if source.is_some() && entered.iter().any(|inside| !spec(inside).put) {
+            return Some(no("no-put"));
+        }
+        let direct = source.and_then(Cell::container) != Some(at);
+        let own = direct && !self.rules.admits(spec(at).filter.as_ref(), stack);
+        let all_admitted = |inside: &Inside| {
+            stack.all().into_iter().all(|stack| self.rules.admits(spec(inside).filter.as_ref(), stack))
+        };
+        let deep = entered.iter().any(|inside| spec(inside).deep && !all_admitted(inside));
+        (own || deep).then(|| no("not-admitted"))
+    }
+
+    /// A pack does not lie in itself, and no deeper than it may or did.
+    pub(crate) fn no_nesting(&self, stack: &Stack, source: Option<&Cell>, at: &Inside) -> Option<No> {
+        stack.inside.as_ref()?;
+        if let Some(Cell::Slot(from, slot)) = source
+            && at.is_within(&from.step(*slot))
+        {
+            return Some(no("inside-itself"));
+        }
+        if let Some(Cell::Ground(id)) = source
+            && at.root == super::state::Root::Landing(*id)
+        {
+            return Some(no("inside-itself"));
+        }
+        let depth = |at: &Inside| at.depth() + stack.height();
+        let before = source.map_or(0, |source| source.container().map_or(stack.height(), depth));
+        let would = depth(at);
+        (would > self.rules.nesting && would > before)
+            .then(|| because("too-deep", would * 1_000, self.rules.nesting * 1_000))
+    }
+
+    /// Those that come to bear what goes from the source to a container.
+    fn new_bearers(&self, source: Option<&Cell>, at: &Inside) -> Vec<Bearer> {
+        let mut bearers: Vec<Bearer> = self.entered(source, at).into_iter().map(Bearer::Container).collect();
+        let holder = self.holder(at).filter(|holder| self.holder_of_cell(source) != Some(*holder));
+        bearers.extend(holder.map(Bearer::Holder));
+        bearers
+    }
+
+    fn caps(&self, bearer: &Bearer) -> &Caps {
+        match bearer {
+            Bearer::Container(at) => &self.state.spec(&self.rules, at).caps,
+            Bearer::Holder(holder) => &self.rules.holders[*holder].1,
+        }
+    }
+
+    fn counted(&self, bearer: &Bearer, filter: &FilterSpec) -> i64 {
+        match bearer {
+            Bearer::Container(at) => self.state.counted(&self.rules, at, filter),
+            Bearer::Holder(holder) => self.holder_counted(*holder, filter),
+        }
+    }
+
+    fn weight_and_cap(&self, bearer: &Bearer) -> (i64, Option<i64>) {
+        match bearer {
+            Bearer::Container(at) => (self.state.weight(&self.rules, at), self.state.spec(&self.rules, at).cap),
+            Bearer::Holder(holder) => (self.holder_weight(*holder), self.rules.holders[*holder].0),
+        }
+    }
+
+    /// The first cap, then the first weight cap, that `asked` times what `one` is would pass.
+    pub(crate) fn too_much(&self, one: &Stack, source: Option<&Cell>, at: &Inside, asked: i64) -> Option<No> {
+        let bearers = self.new_bearers(source, at);
+        for bearer in &bearers {
+            for (filter, most) in self.caps(bearer) {
+                let gain = one.counted(&self.rules, filter) * asked;
+                let would = self.counted(bearer, filter) + gain;
+                if gain > 0 && would > i64::from(*most) {
+                    return Some(because("cap", would * 1_000, i64::from(*most) * 1_000));
+                }
+            }
+        }
+        let added = one.weight(&self.rules) * asked;
+        bearers.iter().find_map(|bearer| {
+            let (now, cap) = self.weight_and_cap(bearer);
+            let cap = cap.filter(|&cap| added > 0 && now + added > cap)?;
+            Some(because("weight-cap", now + added, cap))
+        })
+    }
+
+    /// The first cap, then the first weight cap, that is worse than it was and not kept; looked at from two containers.
+    pub(crate) fn worse(&self, before: &Model, ways: [(&Inside, &Inside); 2]) -> Option<No> {
+        let bearers = |(from, to): (&Inside, &Inside)| before.new_bearers(Some(&Cell::Slot(from.clone(), 0)), to);
+        let all: Vec<Bearer> = ways.into_iter().flat_map(bearers).collect();
+        for bearer in &all {
+            for (filter, most) in before.caps(bearer) {
+                let (was, is) = (before.counted(bearer, filter), self.counted(bearer, filter));
+                if is > was && is > i64::from(*most) {
+                    return Some(because("cap", is * 1_000, i64::from(*most) * 1_000));
+                }
+            }
+        }
+        all.iter().find_map(|bearer| {
+            let ((was, cap), (is, _)) = (before.weight_and_cap(bearer), self.weight_and_cap(bearer));
+            let cap = cap.filter(|&cap| is > was && is > cap)?;
+            Some(because("weight-cap", is, cap))
+        })
+    }
+
+    /// The containers that a target stands for.
+    pub(crate) fn targets(&self, to: &At) -> Vec<Inside> {
+        match to {
+            At::Slot(at, _) | At::Container(at) => vec![at.clone()],
+            At::Holder(holder) => {
+                let mut targets = Vec::new();
+                for index in self.rules.carried(*holder) {
+                    let at = Inside::container(index);
+                    if !self.rules.containers[index].worn {
+                        targets.push(at);
+                        continue;
+                    }
+                    let worn = self.state.slots(&at).iter().enumerate();
+                    let packs = worn.filter(|(_, stack)| stack.as_ref().is_some_and(|stack| stack.inside.is_some()));
+                    targets.extend(packs.map(|(slot, _)| at.step(slot)));
+                }
+                targets
+            }
+            At::Ground | At::OnGround(_) => Vec::new(),
+        }
+    }
+
+    /// Where the next single item would go.
+    pub(crate) fn place_for_one(&self, one: &Stack, source: Option<&Cell>, to: &At) -> Option<(Inside, usize)> {
+        for at in self.targets(to) {
+            let refused = || self.no_entry(one, source, &at).is_some() || self.no_nesting(one, source, &at).is_some();
+            if refused() || self.too_much(one, source, &at, 1).is_some() {
+                continue;
+            }
+            let lawful = |slot: &usize| {
+                let named = !matches!(to, At::Slot(_, only) if only != slot);
+                named && source != Some(&Cell::Slot(at.clone(), *slot)) && self.slot_admits(&at, *slot, one)
+            };
+            let slots = self.state.slots(&at);
+            let free = |slot: &usize| match &slots[*slot] {
+                None => false,
+                Some(there) => one.is_alike(there) && there.count < self.limit(one.kind, &at, *slot),
+            };
+            let onto = (0..slots.len()).filter(lawful).find(free);
+            let empty = || (0..slots.len()).filter(lawful).find(|&slot| slots[slot].is_none());
+            if let Some(slot) = onto.or_else(empty) {
+                return Some((at, slot));
+            }
+        }
+        None
+    }
+
+    /// How many items there is space for, not looking at weights.
+    fn room(&self, at: &Inside, one: &Stack, source: Option<&Cell>) -> i64 {
+        let slots = self.state.slots(at);
+        let room_in = |slot: usize| {
+            if source == Some(&Cell::Slot(at.clone(), slot)) || !self.slot_admits(at, slot, one) {
+                return 0;
+            }
+            let limit = i64::from(self.limit(one.kind, at, slot));
+            match &slots[slot] {
+                None => limit,
+                Some(there) if one.is_alike(there) => (limit - i64::from(there.count)).max(0),
+                Some(_) => 0,
+            }
+        };
+        (0..slots.len()).map(room_in).sum()
+    }
+
+    /// It would not be admitted even if all slots were empty.
+    pub(crate) fn not_admitted(&self, one: &Stack, source: Option<&Cell>, at: &Inside) -> Option<No> {
+        let slots = self.state.slots(at).len();
+        let none_admits = || !(0..slots).any(|slot| self.slot_admits(at, slot, one));
+        self.no_entry(one, source, at).or_else(|| none_admits().then(|| no("not-admitted")))
+    }
+
+    /// Every check in order, for `asked` items.
+    pub(crate) fn why_not(&self, one: &Stack, source: Option<&Cell>, to: &At, asked: i64) -> No {
+        let borne = |at: &Inside| self.no_nesting(one, source, at).or_else(|| self.too_much(one, source, at, asked));
+        match to {
+            At::Ground | At::OnGround(_) => unreachable!("the ground has room"),
+            At::Holder(_) => {
+                let targets = self.targets(to);
+                let admitting = targets.iter().find(|at| self.not_admitted(one, source, at).is_none());
+                match admitting.or(targets.first()) {
+                    Some(at) => self.why_not(one, source, &At::Container(at.clone()), asked),
+                    None => because("no-room", asked * 1_000, 0),
+                }
+            }
+            At::Container(at) => {
+                let full = || because("no-room", asked * 1_000, self.room(at, one, source) * 1_000);
+                self.not_admitted(one, source, at).or_else(|| borne(at)).unwrap_or_else(full)
+            }
+            At::Slot(at, slot) => {
+                let slot_refuses = || (!self.slot_admits(at, *slot, one)).then(|| no("not-admitted"));
+                let refused = self.no_entry(one, source, at).or_else(slot_refuses).or_else(|| borne(at));
+                if let Some(no) = refused {
+                    return no;
+                }
+                let limit = i64::from(self.limit(one.kind, at, *slot));
+                let there = self.state.slots(at)[*slot].as_ref();
+                let alike = there.filter(|there| one.is_alike(there));
+                let count = alike.map_or(0, |there| i64::from(there.count));
+                if count + asked > limit {
+                    return because("stack-limit", (count + asked) * 1_000, limit * 1_000);
+                }
+                let room = if there.is_some() && alike.is_none() { 0 } else { limit - count };
+                because("no-room", asked * 1_000, room * 1_000)
+            }
+        }
+    }
+}

@@ -1,0 +1,86 @@
+//! The rules of the model, as plain as they can be.
+
+use std::collections::BTreeSet;
+
+use super::state::Stack;
+
+#[derive(Clone, Debug)]
+pub(crate) struct KindSpec {
+    pub(crate) weight: i64,
+    pub(crate) limit: u32,
+    pub(crate) tags: BTreeSet<usize>,
+    pub(crate) keep: bool,
+    /// Which of the containers that packs bring.
+    pub(crate) pack: Option<usize>,
+}
+
+/// At most so many items that satisfy the filter.
+pub(crate) type Caps = Vec<(FilterSpec, u32)>;
+
+#[derive(Clone, Debug)]
+pub(crate) enum FilterSpec {
+    Tag(usize),
+    Mark(usize),
+    Kind(usize),
+    WeightAtMost(i64),
+    Not(Box<FilterSpec>),
+    And(Box<FilterSpec>, Box<FilterSpec>),
+    Or(Box<FilterSpec>, Box<FilterSpec>),
+}
+
+#[derive(Clone, Debug)]
+pub(crate) struct SlotSpec {
+    pub(crate) filter: Option<FilterSpec>,
+    pub(crate) limit: Option<u32>,
+}
+
+#[derive(Clone, Debug)]
+pub(crate) struct ContainerSpec {
+    pub(crate) slots: usize,
+    pub(crate) ruled: Vec<SlotSpec>,
+    pub(crate) limit: Option<u32>,
+    pub(crate) cap: Option<i64>,
+    pub(crate) filter: Option<FilterSpec>,
+    pub(crate) deep: bool,
+    pub(crate) worn: bool,
+    pub(crate) holder: Option<usize>,
+    pub(crate) put: bool,
+    pub(crate) take: bool,
+    pub(crate) caps: Caps,
+}
+
+#[derive(Clone, Debug)]
+pub(crate) struct Rules {
+    pub(crate) kinds: Vec<KindSpec>,
+    /// Those of the world first, then those of each holder.
+    pub(crate) containers: Vec<ContainerSpec>,
+    /// Those that packs bring.
+    pub(crate) packs: Vec<ContainerSpec>,
+    /// Weight caps and caps by filter of holders.
+    pub(crate) holders: Vec<(Option<i64>, Caps)>,
+    pub(crate) nesting: i64,
+}
+
+impl FilterSpec {
+    pub(crate) fn admits(&self, rules: &Rules, stack: &Stack) -> bool {
+        match self {
+            FilterSpec::Tag(tag) => rules.kinds[stack.kind].tags.contains(tag),
+            FilterSpec::Mark(mark) => stack.marks.contains(mark),
+            FilterSpec::Kind(named) => stack.kind == *named,
+            FilterSpec::WeightAtMost(most) => rules.kinds[stack.kind].weight <= *most,
+            FilterSpec::Not(part) => !part.admits(rules, stack),
+            FilterSpec::And(a, b) => a.admits(rules, stack) && b.admits(rules, stack),
+            FilterSpec::Or(a, b) => a.admits(rules, stack) || b.admits(rules, stack),
+        }
+    }
+}
+
+impl Rules {
+    pub(crate) fn carried(&self, holder: usize) -> Vec<usize> {
+        (0..self.containers.len()).filter(|&index| self.containers[index].holder == Some(holder)).collect()
+    }
+
+    pub(crate) fn admits(&self, filter: Option<&FilterSpec>, stack: &Stack) -> bool {
+        filter.is_none_or(|filter| filter.admits(self, stack))
+    }
+}

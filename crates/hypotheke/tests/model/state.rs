@@ -1,0 +1,250 @@
+//! What lies where in the model: a tree of plain vectors, searched from the root each time.
+
+use std::collections::BTreeSet;
+
+use super::rules::{ContainerSpec, FilterSpec, Rules};
+
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) struct Stack {
+    pub(crate) id: u64,
+    pub(crate) kind: usize,
+    pub(crate) marks: BTreeSet<usize>,
+    pub(crate) count: u32,
+    /// What lies in it, if it is a pack.
+    pub(crate) inside: Option<Vec<Option<Stack>>>,
+}
+
+/// Where the way into a container begins.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Root {
+    Container(usize),
+    /// The pack on the ground with this id.
+    Landing(u64),
+}
+
+/// A container: a root, and the slots of the packs that lead into it.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) struct Inside {
+    pub(crate) root: Root,
+    pub(crate) steps: Vec<usize>,
+}
+
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) enum At {
+    Slot(Inside, usize),
+    Container(Inside),
+    Holder(usize),
+    Ground,
+    /// The stack with this id, if it lies on the ground.
+    OnGround(u64),
+}
+
+/// A place that holds one stack.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) enum Cell {
+    Slot(Inside, usize),
+    Ground(u64),
+}
+
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) struct State {
+    pub(crate) slots: Vec<Vec<Option<Stack>>>,
+    pub(crate) ground: Vec<(Stack, (i64, i64))>,
+    pub(crate) next_id: u64,
+}
+
+impl Stack {
+    /// Packs are never alike.
+    pub(crate) fn is_alike(&self, other: &Stack) -> bool {
+        self.kind == other.kind && self.marks == other.marks && self.inside.is_none()
+    }
+
+    /// It and all that lies in it.
+    pub(crate) fn all(&self) -> Vec<&Stack> {
+        let inside = self.inside.iter().flatten().flatten().flat_map(Stack::all);
+        std::iter::once(self).chain(inside).collect()
+    }
+
+    pub(crate) fn weight(&self, rules: &Rules) -> i64 {
+        self.all().iter().map(|stack| rules.kinds[stack.kind].weight * i64::from(stack.count)).sum()
+    }
+
+    /// How many items of it and of all that lies in it satisfy a filter.
+    pub(crate) fn counted(&self, rules: &Rules, filter: &FilterSpec) -> i64 {
+        self.all().iter().filter(|stack| filter.admits(rules, stack)).map(|stack| i64::from(stack.count)).sum()
+    }
+
+    /// How deep packs nest in it, itself counted.
+    pub(crate) fn height(&self) -> i64 {
+        match &self.inside {
+            Some(slots) => 1 + slots.iter().flatten().map(Stack::height).max().unwrap_or(0),
+            None => 0,
+        }
+    }
+}
+
+impl Inside {
+    pub(crate) fn container(index: usize) -> Inside {
+        Inside { root: Root::Container(index), steps: Vec::new() }
+    }
+
+    pub(crate) fn step(&self, slot: usize) -> Inside {
+        let steps = self.steps.iter().copied().chain([slot]).collect();
+        Inside { root: self.root, steps }
+    }
+
+    /// It and those around it, from the inside out.
+    pub(crate) fn chain(&self) -> Vec<Inside> {
+        (0..=self.steps.len()).rev().map(|end| Inside { root: self.root, steps: self.steps[..end].to_vec() }).collect()
+    }
+
+    pub(crate) fn is_within(&self, other: &Inside) -> bool {
+        self.chain().contains(other)
+    }
+
+    pub(crate) fn is_on_ground(&self) -> bool {
+        matches!(self.root, Root::Landing(_))
+    }
+
+    /// In how many packs it lies.
+    pub(crate) fn depth(&self) -> i64 {
+        i64::try_from(self.steps.len()).unwrap() + i64::from(self.is_on_ground())
+    }
+}
+
+impl Cell {
+    pub(crate) fn container(&self) -> Option<&Inside> {
+        match self {
+            Cell::Slot(inside, _) => Some(inside),
+            Cell::Ground(_) => None,
+        }
+    }
+
+    pub(crate) fn is_on_ground(&self) -> bool {
+        self.container().is_none_or(Inside::is_on_ground)
+    }
+}
+
+impl State {
+    pub(crate) fn new(rules: &Rules) -> State {
+        let slots = rules.containers.iter().map(|container| vec![None; container.slots]).collect();
+        State { slots, ground: Vec::new(), next_id: 1 }
+    }
+
+    pub(crate) fn slots(&self, at: &Inside) -> &Vec<Option<Stack>> {
+        let mut slots = match at.root {
+            Root::Container(index) => &self.slots[index],
+            Root::Landing(id) => self.on_ground(id).expect("it lies there").inside.as_ref().expect("a pack"),
+        };
+        for &step in &at.steps {
+            slots = slots[step].as_ref().and_then(|stack| stack.inside.as_ref()).expect("a pack");
+        }
+        slots
+    }
+
+    pub(crate) fn slots_mut(&mut self, at: &Inside) -> &mut Vec<Option<Stack>> {
+        let mut slots = match at.root {
+            Root::Container(index) => &mut self.slots[index],
+            Root::Landing(id) => {
+                let landed = self.ground.iter_mut().find(|(stack, _)| stack.id == id).expect("it lies there");
+                landed.0.inside.as_mut().expect("a pack")
+            }
+        };
+        for &step in &at.steps {
+            slots = slots[step].as_mut().and_then(|stack| stack.inside.as_mut()).expect("a pack");
+        }
+        slots
+    }
+
+    fn on_ground(&self, id: u64) -> Option<&Stack> {
+        self.ground.iter().map(|(stack, _)| stack).find(|stack| stack.id == id)
+    }
+
+    pub(crate) fn get(&self, cell: &Cell) -> Option<&Stack> {
+        match cell {
+            Cell::Slot(inside, slot) => self.slots(inside)[*slot].as_ref(),
+            Cell::Ground(id) => self.on_ground(*id),
+        }
+    }
+
+    /// Every container there is, packs after what they lie in.
+    pub(crate) fn containers(&self) -> Vec<Inside> {
+        let mut found: Vec<Inside> = (0..self.slots.len()).map(Inside::container).collect();
+        let packs = self.ground.iter().filter(|(stack, _)| stack.inside.is_some());
+        found.extend(packs.map(|(stack, _)| Inside { root: Root::Landing(stack.id), steps: Vec::new() }));
+        let mut next = 0;
+        while next < found.len() {
+            let inside = found[next].clone();
+            let packs = self.slots(&inside).iter().enumerate();
+            let packs: Vec<usize> = packs
+                .filter(|(_, stack)| stack.as_ref().is_some_and(|stack| stack.inside.is_some()))
+                .map(|(slot, _)| slot)
+                .collect();
+            found.extend(packs.into_iter().map(|slot| inside.step(slot)));
+            next += 1;
+        }
+        found
+    }
+
+    /// Where the stack with an id lies.
+    pub(crate) fn find(&self, id: u64) -> Option<Cell> {
+        if self.on_ground(id).is_some() {
+            return Some(Cell::Ground(id));
+        }
+        self.containers().into_iter().find_map(|inside| {
+            let slot =
+                self.slots(&inside).iter().position(|stack| stack.as_ref().is_some_and(|stack| stack.id == id))?;
+            Some(Cell::Slot(inside, slot))
+        })
+    }
+
+    pub(crate) fn spec<'r>(&self, rules: &'r Rules, at: &Inside) -> &'r ContainerSpec {
+        let brings = |stack: &Stack| &rules.packs[rules.kinds[stack.kind].pack.expect("a pack")];
+        match (at.root, at.steps.split_last()) {
+            (Root::Container(index), None) => &rules.containers[index],
+            (Root::Landing(id), None) => brings(self.on_ground(id).expect("it lies there")),
+            (root, Some((slot, around))) => {
+                let around = Inside { root, steps: around.to_vec() };
+                brings(self.slots(&around)[*slot].as_ref().expect("a pack"))
+            }
+        }
+    }
+
+    pub(crate) fn holder(&self, rules: &Rules, at: &Inside) -> Option<usize> {
+        match at.root {
+            Root::Container(index) => rules.containers[index].holder,
+            Root::Landing(_) => None,
+        }
+    }
+
+    pub(crate) fn weight(&self, rules: &Rules, at: &Inside) -> i64 {
+        self.slots(at).iter().flatten().map(|stack| stack.weight(rules)).sum()
+    }
+
+    pub(crate) fn counted(&self, rules: &Rules, at: &Inside, filter: &FilterSpec) -> i64 {
+        self.slots(at).iter().flatten().map(|stack| stack.counted(rules, filter)).sum()
+    }
+
+    pub(crate) fn new_id(&mut self) -> u64 {
+        self.next_id += 1;
+        self.next_id - 1
+    }
+
+    /// Takes items from a stack; what is left of a pack keeps what lies in it.
+    pub(crate) fn lessen(&mut self, cell: &Cell, by: u32) {
+        match cell {
+            Cell::Slot(inside, slot) => {
+                let there = &mut self.slots_mut(inside)[*slot];
+                let count = there.as_ref().map_or(0, |stack| stack.count) - by;
+                *there = there.take().filter(|_| count > 0).map(|stack| Stack { count, ..stack });
+            }
+            Cell::Ground(id) => {
+                let index = self.ground.iter().position(|(stack, _)| stack.id == *id).expect("it lies there");
+                self.ground[index].0.count -= by;
+                if self.ground[index].0.count == 0 {
+                    self.ground.remove(index);
+                }
+            }
+        }
+    }
+}
