@@ -158,6 +158,9 @@ impl<'w> Draft<'w> {
     /// The container in which the pack lies whose inside this one is.
     #[inline]
     pub(super) fn around(&self, container: u32) -> Option<u32> {
+        if self.world.is_lasting(container) {
+            return None;
+        }
         let around = self.parent(container).container;
         (around != GROUND && around != Spot::NOWHERE.container).then_some(around)
     }
@@ -165,14 +168,14 @@ impl<'w> Draft<'w> {
     /// Whether a container is another, or lies in it at any depth.
     #[inline]
     pub(super) fn is_within(&self, container: u32, other: u32) -> bool {
-        let mut at = Some(container);
-        while let Some(container) = at {
-            if container == other {
-                return true;
+        let mut at = container;
+        while at != other {
+            match self.around(at) {
+                Some(around) => at = around,
+                None => return false,
             }
-            at = self.around(container);
         }
-        false
+        true
     }
 
     /// The outermost container around one.
@@ -192,7 +195,11 @@ impl<'w> Draft<'w> {
     }
 
     /// Whether a container lies on the ground, or is it.
+    #[inline]
     pub(super) fn is_on_ground(&self, container: u32) -> bool {
+        if self.world.is_lasting(container) {
+            return container == GROUND;
+        }
         container == GROUND || self.parent(self.outermost(container)).is_ground()
     }
 

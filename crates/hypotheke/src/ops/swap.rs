@@ -22,14 +22,17 @@ pub(super) fn judge(draft: &mut Draft<'_>, one: Place, other: Place) -> Judged {
     let ways = [Way { cell: mine, from: here, to: there }, Way { cell: yours, from: there, to: here }];
     let full = || ways.iter().filter(|way| !way.cell.is_empty());
     let across = here.container != there.container;
-    if across {
+    let plain = ways.iter().all(|way| draft.is_plain_border(way.from.container) && !way.cell.is_pack());
+    if across && !plain {
         first_of(full().map(|way| draft.why_kept(way.cell, way.from, way.going())))?;
         first_of(full().map(|way| draft.why_not_taken(way.from, way.going())))?;
         first_of(full().map(|way| draft.why_not_put_into(way.from, way.to.container)))?;
     }
     first_of(full().map(|way| why_not_admitted(draft, way)))?;
-    if across {
+    if across && !plain {
         first_of(full().map(|way| draft.why_not_nested(draft.item(way.cell), Some(way.from), way.to.container)))?;
+    }
+    if across {
         check_bearers(draft, &ways)?;
     }
     first_of(full().map(|way| why_over_limit(draft, way)))?;
@@ -61,13 +64,15 @@ fn first_of(mut causes: impl Iterator<Item = Option<Cause>>) -> Result<(), Refus
 #[inline]
 fn why_not_admitted(draft: &Draft<'_>, way: &Way) -> Option<Cause> {
     let (item, kind) = (draft.item(way.cell), KindId(way.cell.kind));
-    if let Some(refusing) = draft.not_admitting(item, Some(way.from), way.to.container) {
+    let entering = way.from.container != way.to.container;
+    if let Some(refusing) = if entering { draft.not_admitting(item, Some(way.from), way.to.container) } else { None } {
         return Some(Cause::NotAdmitted { by: Place::Container(draft.container_id(refusing)), kind });
     }
     (!draft.slot_admits(item, way.to)).then(|| Cause::NotAdmitted { by: draft.place_of_spot(way.to), kind })
 }
 
 /// Each cap and each weight cap is judged by what it would bear after both ways: first where the first stack goes.
+#[inline]
 fn check_bearers(draft: &Draft<'_>, [one, other]: &[Way; 2]) -> Result<(), Refusal> {
     let gains = [(one, other), (other, one)];
     if !draft.world.rules.cap_filters.is_empty() {

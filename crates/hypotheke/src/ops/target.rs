@@ -185,8 +185,16 @@ impl Draft<'_> {
     /// Whether a container, and those around it, let items in, whatever lies there.
     #[inline]
     fn may_enter(&self, item: Item, source: Option<Spot>, container: u32) -> bool {
-        source.is_some_and(|source| source.container == container)
-            || self.why_not_put(source, container).is_none()
+        if source.is_some_and(|source| source.container == container) {
+            return true;
+        }
+        // Around most containers there is nothing, and most items are no packs.
+        if self.world.is_lasting(container) && self.world.rules.figures[item.kind as usize].pack == NO_PACK {
+            let state = self.world.state(container);
+            let closed = !state.put && source.is_some() && !self.is_inside_already(source, container);
+            return !closed && self.admits(state.admits, item);
+        }
+        self.why_not_put(source, container).is_none()
                 && self.not_admitting(item, source, container).is_none()
                 && self.why_not_nested(item, source, container).is_none()
     }
@@ -198,7 +206,6 @@ impl Draft<'_> {
     }
 
     /// The first container whose border may not be passed.
-    #[inline]
     fn why_not_put(&self, source: Option<Spot>, container: u32) -> Option<u32> {
         source?;
         let mut at = Some(container);
@@ -211,6 +218,13 @@ impl Draft<'_> {
         None
     }
 
+    /// True of a container that lies in no pack and lets everything in and out.
+    #[inline]
+    pub(super) fn is_plain_border(&self, container: u32) -> bool {
+        let state = self.state(container);
+        self.world.is_lasting(container) && state.put && state.take
+    }
+
     /// The container whose border may not be passed on the way from a spot into another container.
     pub(super) fn why_not_put_into(&self, from: Spot, container: u32) -> Option<Cause> {
         let closed = self.why_not_put(Some(from), container)?;
@@ -218,7 +232,6 @@ impl Draft<'_> {
     }
 
     /// The first container whose filter says no: the one that is entered, then those around it that are deep.
-    #[inline]
     pub(super) fn not_admitting(&self, item: Item, source: Option<Spot>, container: u32) -> Option<u32> {
         // Moving inside a container is not entering it.
         if source.is_some_and(|source| source.container == container) {
@@ -271,6 +284,9 @@ impl Draft<'_> {
     /// of them already is no burden to it.
     #[inline]
     fn allowance(&self, item: Item, source: Option<Spot>, container: u32) -> u32 {
+        if source.is_some_and(|source| source.container == container) {
+            return u32::MAX;
+        }
         let mut most = u32::MAX;
         let mut outermost = container;
         let mut at = Some(container);
@@ -290,14 +306,16 @@ impl Draft<'_> {
 
     #[inline]
     fn allowance_of(&self, item: Item, bearer: Bearer) -> u32 {
-        let (caps, cap) = (self.caps_of(bearer), self.weight_cap_of(bearer));
-        if caps.is_empty() && cap == i64::MAX {
-            return u32::MAX;
-        }
+        let cap = self.weight_cap_of(bearer);
         let mut most = if cap == i64::MAX { u32::MAX } else { how_many(cap - self.weight_of(bearer), item.weight) };
-        for cap in caps {
-            let left = i64::from(cap.count) - self.capped(bearer, cap.number);
-            most = most.min(how_many(left, self.counted(item, 1, cap.number)));
+        if !self.world.rules.cap_filters.is_empty() {
+            for cap in self.caps_of(bearer) {
+                let left = i64::from(cap.count) - self.capped(bearer, cap.number);
+                most = most.min(how_many(left, self.counted(item, 1, cap.number)));
+            }
+        }
+        if self.laid().is_empty() {
+            return most;
         }
         // What has been laid already comes to its burden too.
         let laid = self.laid().iter().filter(|(spot, _)| self.bears(bearer, spot.container));

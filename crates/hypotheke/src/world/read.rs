@@ -229,6 +229,12 @@ impl World {
         self.containers[container as usize].slots
     }
 
+    /// Whether a container is not the inside of a pack, so that nothing lies around it.
+    #[inline]
+    pub(crate) fn is_lasting(&self, container: u32) -> bool {
+        container < self.lasting
+    }
+
     #[inline]
     pub(crate) fn state(&self, container: u32) -> &ContainerState {
         &self.containers[container as usize]
@@ -252,6 +258,9 @@ impl World {
     #[inline]
     pub(crate) fn holder_of(&self, container: u32) -> Option<u32> {
         let mut state = self.containers.get(container as usize)?;
+        if self.is_lasting(container) {
+            return (state.holder != NONE).then_some(state.holder);
+        }
         while state.parent != Spot::NOWHERE {
             state = &self.containers[state.parent.container as usize];
         }
