@@ -103,3 +103,39 @@ next   `--steps` tells every step; mend the rules or what the scenario expects
 
 "#]]);
 }
+
+#[test]
+fn misfits_and_the_insides_of_packs_are_drawn() {
+    let folder = folder(
+        "[mark.wet]\n[kind.map]\n[kind.bag]\npack = \"bag\"\n[container.bag]\nslots = 2\n[container.dry]\nslots = 2\n\
+         admits = \"not wet\"\ndeep = true\n[start]\ndry = [\"1 bag\", \"1 map\"]\n\"dry/0/\" = [\"1 map\"]\n",
+    );
+    let play = "scenario Wet maps\n steps\n  mark dry/1 wet\n  mark dry/0/0 wet\n end\n  dry: nothing\n";
+    std::fs::write(folder.path().join("wet.scenario"), play).expect("written");
+    let drawn = output(hypotheke(folder.path()).args(["verify", "wet.scenario"]), 1);
+    let container = drawn.split_once("dry  dry").expect("the container is drawn").1;
+    snapbox::assert_data_eq!(
+        container,
+        str![[r#"
+                                                                      2 of 2 slots taken · 0
+  admits not wet
+  the filter is asked of what lies in packs too
+  0 ──────────────── 1 ────────────────
+  bag                map
+  1 of 1             1 of 1 *!
+  * 1 map: wet
+  ! 1 would not be admitted any more
+
+dry/0/  bag                                                                   1 of 2 slots taken · 0
+  0 ──────────────── 1 ────────────────
+  map                ·
+  1 of 1 *!
+  * 0 map: wet
+  ! 0 would not be admitted any more
+
+1 of 1 scenario failed, 0 held   2 steps, 1 check
+next   `--steps` tells every step; mend the rules or what the scenario expects
+
+"#]]
+    );
+}

@@ -112,8 +112,14 @@ fn draw_row(page: &mut Page, row: &[SlotView<'_>], cell: usize) {
             continue;
         };
         let figures = format!("{} of {}", stack.count(), slot.limit(stack.kind().handle()));
-        let flag = if is_varied(stack) { " *" } else { "" };
-        page.put(Tone::Notable, &clip(&figures, cell - 3)).plain(&pad(flag, cell - width(&clip(&figures, cell - 3))));
+        let flag = match (is_varied(stack), slot.is_misfit()) {
+            (true, true) => " *!",
+            (true, false) => " *",
+            (false, true) => " !",
+            (false, false) => "",
+        };
+        let figures = clip(&figures, cell - 1 - flag.len());
+        page.put(Tone::Notable, &figures).plain(&pad(flag, cell - width(&figures)));
     }
     page.end();
 }
@@ -132,6 +138,10 @@ fn draw_details(page: &mut Page, world: &World, slots: &[SlotView<'_>]) {
         let label = slot.name().map_or_else(|| slot.number().to_string(), str::to_owned);
         page.plain("  * ").put(Tone::Faint, &label);
         page.plain(&clip(&format!(" {}: {}", stack.kind().id(), variant.join(", ")), WIDTH - 4 - width(&label))).end();
+    }
+    for slot in slots.iter().filter(|slot| slot.is_misfit()) {
+        let label = slot.name().map_or_else(|| slot.number().to_string(), str::to_owned);
+        page.plain("  ! ").put(Tone::Faint, &label).plain(" would not be admitted any more").end();
     }
     let Some(def) = slots.first().and_then(|_| container_def_of(world, slots)) else { return };
     let rules: Vec<String> = world

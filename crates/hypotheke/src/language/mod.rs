@@ -8,6 +8,7 @@ mod operation;
 mod parser;
 mod place;
 mod portion;
+mod sentences;
 #[cfg(test)]
 mod tests;
 

@@ -130,6 +130,29 @@ pub enum NamedAction {
         /// Where to; to the acting holder if no place is named.
         to: Option<Path>,
     },
+    /// `mark freezer/0 contaminated`
+    Mark {
+        /// The place of the stack.
+        at: Path,
+        /// The mark that it gets.
+        mark: Word,
+    },
+    /// `unmark freezer/0 contaminated`
+    Unmark {
+        /// The place of the stack.
+        at: Path,
+        /// The mark that it loses.
+        mark: Word,
+    },
+    /// `set reading of freezer/0 to 4.1`
+    Set {
+        /// The property.
+        property: Word,
+        /// The place of the stack.
+        at: Path,
+        /// The value that it gets.
+        value: Decimal,
+    },
 }
 
 /// An operation by names, as it is written: plain data that can be stored and sent.
@@ -177,6 +200,9 @@ impl NamedAction {
             NamedAction::Swap { .. } => ("swap", "swaps"),
             NamedAction::Drop { .. } => ("drop", "drops"),
             NamedAction::PickUp { .. } => ("pick up", "picks up"),
+            NamedAction::Mark { .. } => ("mark", "marks"),
+            NamedAction::Unmark { .. } => ("unmark", "unmarks"),
+            NamedAction::Set { .. } => ("set", "sets"),
         };
         if with_actor { third_person } else { plain }
     }
@@ -193,6 +219,9 @@ impl NamedAction {
             NamedAction::Swap { .. } => "swapped",
             NamedAction::Drop { .. } => "dropped",
             NamedAction::PickUp { .. } => "picked up",
+            NamedAction::Mark { .. } => "marked",
+            NamedAction::Unmark { .. } => "unmarked",
+            NamedAction::Set { .. } => "set",
         }
     }
 
@@ -206,6 +235,9 @@ impl NamedAction {
             NamedAction::Swap { one, other } => (Some(one), Some(other)),
             NamedAction::Drop { from, .. } => (from.as_ref(), None),
             NamedAction::PickUp { from, to, .. } => (from.as_ref(), to.as_ref()),
+            NamedAction::Mark { at, .. } | NamedAction::Unmark { at, .. } | NamedAction::Set { at, .. } => {
+                (Some(at), None)
+            }
         };
         one.into_iter().chain(other)
     }
@@ -275,6 +307,8 @@ impl fmt::Display for NamedOperation {
             NamedAction::Merge { amount: Amount::All, from, onto } => write!(f, " {from} onto {onto}"),
             NamedAction::Merge { amount, from, onto } => write!(f, " {amount} from {from} onto {onto}"),
             NamedAction::Swap { one, other } => write!(f, " {one} with {other}"),
+            NamedAction::Mark { at, mark } | NamedAction::Unmark { at, mark } => write!(f, " {at} {mark}"),
+            NamedAction::Set { property, at, value } => write!(f, " {property} of {at} to {value}"),
             NamedAction::Drop { amount, kind, from, landing } => {
                 print_selection(*amount, kind.as_ref(), f)?;
                 print_place("from", from.as_ref(), f)?;

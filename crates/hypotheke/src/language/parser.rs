@@ -1,11 +1,11 @@
 //! A cursor over the tokens of one line, with a method for each thing that a line can be made of.
 
 use super::lexer::{Token, TokenKind};
-use super::operation::{Amount, Landing, NamedAction, NamedOperation, Position};
+use super::operation::{Amount, Landing, Position};
 use super::{NamedPortion, NamedVariant, Path};
 use crate::filter::Comparison;
 use crate::quantity::Decimal;
-use crate::text::{Span, Word, nearest};
+use crate::text::{Span, Word};
 
 /// A sentence that can't be read: why, which part of it, and what to write instead.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
@@ -39,23 +39,11 @@ impl SentenceError {
     }
 }
 
-type Parsed<T> = Result<T, SentenceError>;
-
-/// Each verb without and with an actor, and what a whole sentence looks like.
-const VERBS: &[(&str, &str, &str)] = &[
-    ("create", "creates", "create 3 fuel-drum in depot"),
-    ("consume", "consumes", "consume 2 ration-box from sled"),
-    ("move", "moves", "move 3 fuel-drum from depot to sled"),
-    ("split", "splits", "split 2 from sled/0 to sled/3"),
-    ("merge", "merges", "merge sled/0 onto sled/3"),
-    ("swap", "swaps", "swap sled/0 with depot/3"),
-    ("drop", "drops", "drop 1 flare from sled at 2.5,-1"),
-    ("pick", "picks", "pick up 1 flare to sled"),
-];
+pub(super) type Parsed<T> = Result<T, SentenceError>;
 
 pub(crate) struct LineParser<'t, 'a> {
-    tokens: &'t [Token<'a>],
-    at: usize,
+    pub(super) tokens: &'t [Token<'a>],
+    pub(super) at: usize,
     line: Span,
 }
 
@@ -94,7 +82,7 @@ impl<'t, 'a> LineParser<'t, 'a> {
     }
 
     /// `expected` something: an error that says what was found.
-    fn expected(&self, expected: &str) -> SentenceError {
+    pub(super) fn expected(&self, expected: &str) -> SentenceError {
         match self.peek() {
             Some(token) => self.error(format!("expected {expected}, found `{}`", shortened(token.text))),
             None => self.error(format!("expected {expected} at the end of the line")),
@@ -196,7 +184,7 @@ impl<'t, 'a> LineParser<'t, 'a> {
     }
 
     /// `up to 9`, `all`, `3`, or nothing at all.
-    fn amount(&mut self) -> Parsed<Option<Amount>> {
+    pub(super) fn amount(&mut self) -> Parsed<Option<Amount>> {
         if self.keyword("up") {
             self.require_keyword("to")?;
             return self.count().map(|count| Some(Amount::UpTo(count)));
@@ -208,7 +196,7 @@ impl<'t, 'a> LineParser<'t, 'a> {
     }
 
     /// An amount and a kind, either of which may be missing.
-    fn selection(&mut self) -> Parsed<(Amount, Option<Word>)> {
+    pub(super) fn selection(&mut self) -> Parsed<(Amount, Option<Word>)> {
         let amount = self.amount()?.unwrap_or_default();
         let preposition = ["from", "to", "at", "within"].iter().any(|word| self.keyword_ahead(word));
         let kind = if preposition || self.peek().is_none_or(|token| token.kind != TokenKind::Word) {
@@ -220,7 +208,7 @@ impl<'t, 'a> LineParser<'t, 'a> {
     }
 
     /// `(contaminated, reading 3.2)`, or nothing at all.
-    fn variant(&mut self) -> Parsed<NamedVariant> {
+    pub(super) fn variant(&mut self) -> Parsed<NamedVariant> {
         let mut variant = NamedVariant::default();
         if !self.take(TokenKind::Open) {
             return Ok(variant);
@@ -264,7 +252,7 @@ impl<'t, 'a> LineParser<'t, 'a> {
         Ok(portions)
     }
 
-    fn landing(&mut self) -> Parsed<Landing> {
+    pub(super) fn landing(&mut self) -> Parsed<Landing> {
         let mut landing = Landing::default();
         if self.keyword("at") {
             let x = self.decimal()?;
@@ -277,110 +265,6 @@ impl<'t, 'a> LineParser<'t, 'a> {
             landing.within = Some(self.decimal()?);
         }
         Ok(landing)
-    }
-
-    /// A whole operation, with or without an actor.
-    pub(crate) fn operation(&mut self) -> Parsed<NamedOperation> {
-        let second = self.tokens.get(self.at + 1).filter(|token| token.kind == TokenKind::Word);
-        let with_actor = second.is_some_and(|token| VERBS.iter().any(|(_, verb, _)| *verb == token.text));
-        let first_is_verb = self.peek().is_some_and(|token| VERBS.iter().any(|(verb, ..)| *verb == token.text));
-        let actor = if with_actor && !first_is_verb { Some(self.word("a holder")?) } else { None };
-        let verb = self.verb(actor.is_some())?;
-        Ok(NamedOperation { actor, action: self.action(verb)? })
-    }
-
-    fn verb(&mut self, with_actor: bool) -> Parsed<&'static str> {
-        let token = self.peek().ok_or_else(|| self.expected("an operation"))?;
-        let form =
-            |(plain, third, _): &(&'static str, &'static str, &'static str)| if with_actor { *third } else { *plain };
-        if let Some(entry) = VERBS.iter().find(|entry| form(entry) == token.text) {
-            self.at += 1;
-            return Ok(entry.0);
-        }
-        Err(self.unknown_verb(token))
-    }
-
-    fn unknown_verb(&self, token: Token<'_>) -> SentenceError {
-        let error = self.error(format!("`{}` is not an operation", shortened(token.text)));
-        if let Some((plain, ..)) = VERBS.iter().find(|(_, third, _)| *third == token.text) {
-            return error.help(format!("without a holder that acts it is `{plain}`"));
-        }
-        let next = self.tokens.get(self.at + 1);
-        if let Some((_, third, _)) = VERBS.iter().find(|(plain, ..)| next.is_some_and(|next| next.text == *plain)) {
-            return error.help(format!("after a holder that acts it is `{third}`"));
-        }
-        match nearest(token.text, VERBS.iter().map(|(plain, ..)| *plain)) {
-            Some(verb) => {
-                let example = VERBS.iter().find(|(plain, ..)| *plain == verb).map_or("", |(_, _, example)| example);
-                error.help(format!("did you mean `{verb}`, as in `{example}`?"))
-            }
-            None => error.help("the operations are create, consume, move, split, merge, swap, drop and pick up"),
-        }
-    }
-
-    fn action(&mut self, verb: &str) -> Parsed<NamedAction> {
-        match verb {
-            "create" => self.create(),
-            "consume" => {
-                let (amount, kind) = self.selection()?;
-                self.require_keyword("from")?;
-                Ok(NamedAction::Consume { amount, kind, from: self.path()? })
-            }
-            "move" => {
-                let (amount, kind) = self.selection()?;
-                self.require_keyword("from")?;
-                let from = self.path()?;
-                self.require_keyword("to")?;
-                Ok(NamedAction::Move { amount, kind, from, to: self.path()? })
-            }
-            "split" => {
-                let count = self.count()?;
-                self.require_keyword("from")?;
-                let from = self.path()?;
-                self.require_keyword("to")?;
-                Ok(NamedAction::Split { count, from, to: self.path()? })
-            }
-            "merge" => {
-                let amount = self.amount()?.unwrap_or_default();
-                if amount != Amount::All {
-                    self.require_keyword("from")?;
-                }
-                let from = self.path()?;
-                self.require_keyword("onto")?;
-                Ok(NamedAction::Merge { amount, from, onto: self.path()? })
-            }
-            "swap" => {
-                let one = self.path()?;
-                self.require_keyword("with")?;
-                Ok(NamedAction::Swap { one, other: self.path()? })
-            }
-            "drop" => {
-                let (amount, kind) = self.selection()?;
-                let from = self.optional_place("from")?;
-                Ok(NamedAction::Drop { amount, kind, from, landing: self.landing()? })
-            }
-            _ => {
-                self.require_keyword("up")?;
-                let (amount, kind) = self.selection()?;
-                let from = self.optional_place("from")?;
-                Ok(NamedAction::PickUp { amount, kind, from, to: self.optional_place("to")? })
-            }
-        }
-    }
-
-    fn create(&mut self) -> Parsed<NamedAction> {
-        let amount = self.amount()?;
-        let Some(amount) = amount.filter(|amount| *amount != Amount::All) else {
-            return Err(self.error("how many are created must be said").help("as in `create 3 fuel-drum in depot`"));
-        };
-        let kind = self.word("a kind")?;
-        let variant = self.variant()?;
-        self.require_keyword("in")?;
-        Ok(NamedAction::Create { amount, kind, variant, to: self.path()?, landing: self.landing()? })
-    }
-
-    fn optional_place(&mut self, preposition: &str) -> Parsed<Option<Path>> {
-        if self.keyword(preposition) { self.path().map(Some) } else { Ok(None) }
     }
 }
 

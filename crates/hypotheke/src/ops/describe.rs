@@ -107,6 +107,7 @@ impl World {
                     _ => format!("{what}: {} to {}", self.end_name(from), self.end_name(to)),
                 }
             }
+            Event::Changed { at, .. } => format!("{} changed", self.end_name(at)),
             Event::Swapped { one, other } => format!("{} and {} exchanged", self.end_name(one), self.end_name(other)),
         }
     }

@@ -310,9 +310,7 @@ impl<'w> Draft<'w> {
     #[inline]
     pub(super) fn admits(&self, filter: Option<FilterId>, item: Item) -> bool {
         let Some(filter) = filter else { return true };
-        if let Some((key, class)) = &self.scratch.overlay.new_class
-            && *class == item.class
-        {
+        if let Some(key) = self.new_class(item.class) {
             let view = crate::world::ClassView { rules: &self.world.rules, key };
             return self.world.rules.filter(filter).test.admits(&view);
         }
@@ -438,16 +436,44 @@ impl<'w> Draft<'w> {
             return Err(Refusal::new(Cause::Unknown(Unknown::Variant)));
         }
         let key = ClassKey::new(rules, kind, variant.marks(), variant.properties());
-        let class = self.world.classes.find(&key).unwrap_or_else(|| {
-            let class = self.world.classes.next();
-            self.scratch.overlay.used = true;
-            self.scratch.overlay.new_class = Some((key, class));
-            class
-        });
+        let class = self.class_of(key);
         Ok(Item { kind: number, class, weight, inner: GROUND })
     }
 
+    /// The number of a class, which the operation brings into the world if it is not there.
+    pub(super) fn class_of(&mut self, key: ClassKey) -> u32 {
+        let known = self.scratch.overlay.new_classes.iter().find(|(known, _)| *known == key).map(|(_, class)| *class);
+        if let Some(class) = self.world.classes.find(&key).or(known) {
+            return class;
+        }
+        let overlay = &mut self.scratch.overlay;
+        let class = self.world.classes.next(&overlay.new_classes);
+        overlay.used = true;
+        overlay.new_classes.push((key, class));
+        class
+    }
+
+    /// The marks and properties of a class that the operation brings.
+    #[inline]
+    fn new_class(&self, class: u32) -> Option<&ClassKey> {
+        let new = self.scratch.overlay.new_classes.iter().find(|(_, new)| *new == class);
+        new.map(|(key, _)| key)
+    }
+
+    /// Kind, marks and properties of a stack.
+    pub(super) fn class_key(&self, cell: Cell) -> ClassKey {
+        let known = self.new_class(cell.class).or_else(|| self.world.classes.key(cell.class));
+        known.cloned().unwrap_or_else(|| ClassKey::plain(KindId(cell.kind)))
+    }
+
     // Changing.
+
+    /// Makes a whole stack one of another class.
+    pub(super) fn change_class(&mut self, spot: Spot, class: u32) {
+        let cell = self.cell(spot);
+        let at = self.end(spot, cell.id);
+        self.scratch.events.push(Event::Changed { at, before: Class(cell.class), after: Class(class) });
+    }
 
     pub(super) fn parts(&mut self) -> &mut Vec<(Spot, u32)> {
         &mut self.scratch.parts
@@ -467,6 +493,12 @@ impl<'w> Draft<'w> {
             self.settled = self.settled.max(1);
             match event {
                 Event::Transferred { count, from, to, .. } => self.settle_transfer(event, count, from, to),
+                Event::Changed { at, after, .. } => {
+                    let cell = self.cell(at.spot);
+                    self.shift(at.spot, cell, -1);
+                    self.place(at.spot, Cell { class: after.0, ..cell });
+                    self.shift(at.spot, Cell { class: after.0, ..cell }, 1);
+                }
                 Event::Swapped { one, other } => {
                     let (here, there) = (self.cell(one.spot), self.cell(other.spot));
                     self.shift(one.spot, here, -1);

@@ -16,6 +16,7 @@ mod create;
 mod describe;
 mod draft;
 mod drop;
+mod mark;
 mod merge;
 mod moving;
 mod operation;
@@ -23,10 +24,13 @@ mod outcome;
 mod pick_up;
 mod refusal;
 mod resolve;
+mod set;
 mod split;
 mod start;
 mod swap;
 mod target;
+mod unmark;
+mod variant;
 
 pub use operation::{Action, Operation, Variant};
 pub use outcome::{Outcome, Plan};
@@ -58,6 +62,9 @@ fn judge_on(draft: &mut Draft<'_>, operation: &Operation) -> Judged {
         Action::Swap { one, other } => swap::judge(draft, *one, *other),
         Action::Drop { amount, kind, from, landing } => drop::judge(draft, *amount, *kind, *from, *landing),
         Action::PickUp { amount, kind, from, to } => pick_up::judge(draft, *amount, *kind, *from, *to),
+        Action::Mark { at, mark } => mark::judge(draft, *at, *mark),
+        Action::Unmark { at, mark } => unmark::judge(draft, *at, *mark),
+        Action::Set { at, property, value } => set::judge(draft, *at, *property, *value),
     }
 }
 
@@ -87,7 +94,7 @@ impl World {
     }
 
     fn carry_out_all(&mut self, scratch: Box<Scratch>, next_stack: u64) {
-        if let Some((key, class)) = &scratch.overlay.new_class {
+        for (key, class) in &scratch.overlay.new_classes {
             self.classes.enter(key, *class);
         }
         self.remember(&scratch.events);

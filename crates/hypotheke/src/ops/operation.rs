@@ -146,6 +146,29 @@ pub enum Action {
         /// A slot, a container or a holder.
         to: Place,
     },
+    /// A whole stack gets a mark.
+    Mark {
+        /// A slot, or a stack on the ground.
+        at: Place,
+        /// The mark.
+        mark: MarkId,
+    },
+    /// A whole stack loses a mark.
+    Unmark {
+        /// A slot, or a stack on the ground.
+        at: Place,
+        /// The mark.
+        mark: MarkId,
+    },
+    /// A property of a whole stack gets another value.
+    Set {
+        /// A slot, or a stack on the ground.
+        at: Place,
+        /// A property that the kind lists as a number.
+        property: PropertyId,
+        /// Its value from now on.
+        value: Decimal,
+    },
 }
 
 /// A request to change the world.
@@ -231,6 +254,24 @@ impl Operation {
         Action::PickUp { amount, kind: None, from: Some(stack), to: to.into() }.into()
     }
 
+    /// Gives a whole stack a mark.
+    #[must_use]
+    pub fn marking(at: impl Into<Place>, mark: MarkId) -> Operation {
+        Action::Mark { at: at.into(), mark }.into()
+    }
+
+    /// Takes a mark from a whole stack.
+    #[must_use]
+    pub fn unmarking(at: impl Into<Place>, mark: MarkId) -> Operation {
+        Action::Unmark { at: at.into(), mark }.into()
+    }
+
+    /// Changes a property of a whole stack.
+    #[must_use]
+    pub fn setting(at: impl Into<Place>, property: PropertyId, value: Decimal) -> Operation {
+        Action::Set { at: at.into(), property, value }.into()
+    }
+
     /// The same, but only of one kind.
     #[must_use]
     pub fn only(mut self, only: KindId) -> Operation {
@@ -242,7 +283,13 @@ impl Operation {
                 *kind = Some(only);
             }
             Action::Create { kind, .. } => *kind = only,
-            Action::Swap { .. } | Action::Split { .. } | Action::Merge { .. } => {}
+            // These are asked of a stack, of whatever kind.
+            Action::Swap { .. }
+            | Action::Split { .. }
+            | Action::Merge { .. }
+            | Action::Mark { .. }
+            | Action::Unmark { .. }
+            | Action::Set { .. } => {}
         }
         self
     }

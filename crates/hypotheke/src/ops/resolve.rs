@@ -1,7 +1,7 @@
 //! From names to handles.
 
 use super::operation::{Action, Operation, Variant};
-use crate::id::{HolderId, KindId};
+use crate::id::{HolderId, KindId, MarkId, PropertyId};
 use crate::language::{NamedAction, NamedOperation, NamedPortion, Path};
 use crate::ruleset::UnknownName;
 use crate::text::{Span, Word, suggestion};
@@ -113,6 +113,11 @@ impl Resolver<'_> {
                 Action::Merge { amount: *amount, from: self.slot(from)?, onto: self.slot(onto)? }
             }
             NamedAction::Swap { one, other } => Action::Swap { one: self.slot(one)?, other: self.slot(other)? },
+            NamedAction::Mark { at, mark } => Action::Mark { at: self.stack(at)?, mark: self.mark(mark)? },
+            NamedAction::Unmark { at, mark } => Action::Unmark { at: self.stack(at)?, mark: self.mark(mark)? },
+            NamedAction::Set { property, at, value } => {
+                Action::Set { at: self.stack(at)?, property: self.property(property)?, value: *value }
+            }
             NamedAction::Drop { amount, kind, from, landing } => Action::Drop {
                 amount: *amount,
                 kind: self.kind(kind.as_ref())?,
@@ -141,6 +146,34 @@ impl Resolver<'_> {
 
     fn kind(&self, name: Option<&Word>) -> Resolved<Option<KindId>> {
         Ok(name.map(|name| self.world.rules().resolve_kind(name)).transpose()?)
+    }
+
+    fn mark(&self, name: &Word) -> Resolved<MarkId> {
+        let rules = self.world.rules();
+        rules.find_mark(name.as_str()).ok_or_else(|| {
+            let help = suggestion(name.as_str(), rules.marks().iter().map(crate::Mark::name));
+            ResolveError::new(name.span(), format!("there is no mark `{name}`"), help)
+        })
+    }
+
+    fn property(&self, name: &Word) -> Resolved<PropertyId> {
+        let rules = self.world.rules();
+        rules.find_property(name.as_str()).ok_or_else(|| {
+            let help = suggestion(name.as_str(), rules.properties().iter().map(crate::Property::name));
+            ResolveError::new(name.span(), format!("there is no property `{name}`"), help)
+        })
+    }
+
+    /// A place that holds one stack.
+    fn stack(&self, path: &Path) -> Resolved<Place> {
+        match self.place(path)? {
+            place @ (Place::Slot(..) | Place::OnGround(_)) => Ok(place),
+            place if self.is_put_off(path)? => Ok(place),
+            _ => {
+                let help = format!("name one of its slots, such as `{path}/0`");
+                Err(ResolveError::new(path.span(), format!("`{path}` is not the place of one stack"), Some(help)))
+            }
+        }
     }
 
     /// True of a path that leads somewhere only when it is known what lies there; the rest of it has been looked up.

@@ -195,8 +195,8 @@ impl Draft<'_> {
             return !closed && self.admits(state.admits, item);
         }
         self.why_not_put(source, container).is_none()
-                && self.not_admitting(item, source, container).is_none()
-                && self.why_not_nested(item, source, container).is_none()
+            && self.not_admitting(item, source, container).is_none()
+            && self.why_not_nested(item, source, container).is_none()
     }
 
     /// The outermost containers around one are those in which the source lies too: of them nothing passes the border.

@@ -288,6 +288,12 @@ impl ContainerBuilder {
         self
     }
 
+    /// What it no longer admits, because a mark or property has changed, is put elsewhere.
+    pub fn misfits_leave(mut self) -> Self {
+        self.section.line("misfits", quoted("leave"));
+        self
+    }
+
     /// What lies in it counts as worn.
     pub fn worn(mut self) -> Self {
         self.section.line("worn", true);

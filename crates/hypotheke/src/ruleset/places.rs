@@ -38,6 +38,17 @@ pub struct ContainerDef {
     pub(in crate::ruleset) brought: bool,
     /// Its filter is asked of all that comes to lie below it.
     pub(crate) deep: bool,
+    pub(crate) misfits: Misfits,
+}
+
+/// What becomes of a stack that its container no longer admits, because it got another mark or property.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Misfits {
+    /// It stays, as a misfit.
+    #[default]
+    Stay,
+    /// It is put elsewhere: into other containers of the holder, else on the ground.
+    Leave,
 }
 
 /// The most items of a container or holder that satisfy a filter.
@@ -139,6 +150,12 @@ impl ContainerDef {
     #[must_use]
     pub fn is_deep(&self) -> bool {
         self.deep
+    }
+
+    /// What becomes of a stack that it no longer admits.
+    #[must_use]
+    pub fn misfits(&self) -> Misfits {
+        self.misfits
     }
 
     /// True if each stack of some kind brings an instance of its own along.

@@ -145,6 +145,20 @@ impl<'s> Reading<'s> {
         array.iter().collect()
     }
 
+    /// One of a few words, each of which stands for something.
+    pub(crate) fn choice<T: Copy>(&mut self, section: &Section<'_, '_>, key: &str, choices: &[(&str, T)]) -> Option<T> {
+        let written = self.written_text(section, key)?;
+        let chosen = choices.iter().find(|(word, _)| *word == written.value).map(|(_, choice)| *choice);
+        if chosen.is_none() {
+            let words: Vec<String> = choices.iter().map(|(word, _)| format!("`{word}`")).collect();
+            let shown = crate::language::shortened(&written.value);
+            let message = format!("`{key}` of {} can't be `{shown}`", section.what);
+            let help = format!("it is one of {}", words.join(", "));
+            self.faults.push(Diagnostic::error("unknown-choice", written.at, message).help(help));
+        }
+        chosen
+    }
+
     pub(crate) fn flag(&mut self, section: &Section<'_, '_>, key: &str) -> Option<bool> {
         let value = section.table.get(key)?;
         let flag = value.get_ref().as_bool();

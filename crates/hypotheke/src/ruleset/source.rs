@@ -2,6 +2,7 @@
 
 use rustc_hash::FxHashMap;
 
+use super::places::Misfits;
 use crate::filter::Filter;
 use crate::language::NamedPortion;
 use crate::quantity::Decimal;
@@ -146,6 +147,7 @@ pub(crate) struct ContainerSource {
     pub(crate) put: bool,
     pub(crate) take: bool,
     pub(crate) deep: Option<Location>,
+    pub(crate) misfits: Misfits,
     pub(crate) copies: Vec<Written<String>>,
 }
 

@@ -6,6 +6,7 @@ use toml::Spanned;
 use toml::de::{DeTable, DeValue};
 
 use super::names;
+use super::places::Misfits;
 use super::read::{Reading, Section};
 use super::source::{
     CapSource, ContainerSource, HolderSource, KindAt, KindSource, MarkSource, PropertySource, RulesetSource,
@@ -48,6 +49,7 @@ const CONTAINER: &[&str] = &[
     "put",
     "take",
     "deep",
+    "misfits",
 ];
 const CAP: &[&str] = &["of", "count"];
 const SLOT: &[&str] = &["name", "label", "admits", "stack-limit"];
@@ -195,6 +197,9 @@ impl RulesetSource {
             put: reading.flag(&section, "put").unwrap_or(true),
             take: reading.flag(&section, "take").unwrap_or(true),
             deep: read_deep(reading, &section),
+            misfits: reading
+                .choice(&section, "misfits", &[("stay", Misfits::Stay), ("leave", Misfits::Leave)])
+                .unwrap_or_default(),
             copies: reading.texts(&section, "copies"),
             id,
         };

@@ -285,7 +285,8 @@ fn step(parser: &mut LineParser<'_, '_>) -> Parsed<Step> {
     Ok(Step::Operation(operation, expected))
 }
 
-const PAST_VERBS: &[&str] = &["created", "consumed", "moved", "split", "merged", "dropped", "picked"];
+const PAST_VERBS: &[&str] =
+    &["created", "consumed", "moved", "split", "merged", "dropped", "picked", "marked", "unmarked", "set"];
 
 fn expected(parser: &mut LineParser<'_, '_>) -> Parsed<Expected> {
     if parser.keyword("refused") {

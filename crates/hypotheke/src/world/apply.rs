@@ -44,6 +44,7 @@ impl World {
                     self.whole_weight -= self.weight_of_load(load);
                 }
             }
+            Event::Changed { at, after, .. } => self.change_class(at, after),
             Event::Swapped { one, other } => self.exchange(one, other),
         }
     }
@@ -68,6 +69,7 @@ impl World {
                     self.unbring(inner);
                 }
             }
+            Event::Changed { at, before, .. } => self.change_class(at, before),
             // An exchange is its own inverse.
             Event::Swapped { .. } => self.carry_out(event),
         }
@@ -96,6 +98,12 @@ impl World {
         let weight = self.weight_of_load(Load { kind, class, count, inner }) + self.weight_inside(inner);
         self.change(end.spot, Change { weight, before, after }, end.position);
         self.set_parent(inner, end.spot);
+    }
+
+    fn change_class(&mut self, at: End, class: Class) {
+        let before = self.cell(at.spot);
+        let change = Change { weight: 0, before, after: Cell { class: class.0, ..before } };
+        self.change(at.spot, change, at.position);
     }
 
     fn exchange(&mut self, one: End, other: End) {

@@ -32,6 +32,11 @@ impl ClassKey {
         ClassKey { kind, marks, properties: last.into_iter().filter(differs).collect() }
     }
 
+    /// No marks, and the kind's first values.
+    pub(crate) fn plain(kind: KindId) -> ClassKey {
+        ClassKey { kind, marks: Vec::new(), properties: Vec::new() }
+    }
+
     pub(crate) fn is_plain(&self) -> bool {
         self.marks.is_empty() && self.properties.is_empty()
     }
@@ -69,10 +74,13 @@ impl ClassTable {
         self.entries.get(entry as usize).map(|entry| &entry.key)
     }
 
-    /// The number that the next new class will have.
-    pub(crate) fn next(&self) -> u32 {
+    /// The number that the next new class will have, after those that `given` have been given to.
+    pub(crate) fn next(&self, given: &[(ClassKey, u32)]) -> u32 {
         let fresh = self.kinds + u32::try_from(self.entries.len()).unwrap_or(u32::MAX);
-        let idle = |&class: &u32| self.entries[(class - self.kinds) as usize].uses == 0;
+        let is_given = |class: u32| given.iter().any(|(_, known)| *known == class);
+        let idle = |&class: &u32| self.entries[(class - self.kinds) as usize].uses == 0 && !is_given(class);
+        let beyond = given.iter().filter(|(_, class)| *class >= fresh).count();
+        let fresh = fresh + u32::try_from(beyond).unwrap_or(u32::MAX);
         self.unused.iter().copied().find(idle).unwrap_or(fresh)
     }
 

@@ -56,6 +56,15 @@ pub enum Event {
         /// What moves with them.
         inner: Inner,
     },
+    /// A whole stack got other marks or another property.
+    Changed {
+        /// Where it lies.
+        at: End,
+        /// What it was alike to.
+        before: Class,
+        /// What it is alike to.
+        after: Class,
+    },
     /// Two slots exchanged what lay there.
     Swapped {
         /// One slot, with the stack that lay there before.

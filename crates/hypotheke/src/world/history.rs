@@ -58,10 +58,8 @@ impl World {
         }
         self.forget(self.history.most - 1);
         // A class must not be given to others as long as a stack of it may come back.
-        for event in events {
-            if let Event::Transferred { class, .. } = event {
-                self.classes.retain(class.0);
-            }
+        for class in events.iter().flat_map(classes) {
+            self.classes.retain(class);
         }
         self.history.entries.push_back(Entry {
             events: events.to_vec(),
@@ -81,10 +79,18 @@ impl World {
     }
 
     fn release_classes(&mut self, events: &[Event]) {
-        for event in events {
-            if let Event::Transferred { class, .. } = event {
-                self.classes.release(class.0);
-            }
+        for class in events.iter().flat_map(classes) {
+            self.classes.release(class);
         }
     }
+}
+
+/// The classes that an event names.
+fn classes(event: &Event) -> impl Iterator<Item = u32> {
+    let (one, other) = match event {
+        Event::Transferred { class, .. } => (Some(class.0), None),
+        Event::Changed { before, after, .. } => (Some(before.0), Some(after.0)),
+        Event::Swapped { .. } => (None, None),
+    };
+    one.into_iter().chain(other)
 }

@@ -8,7 +8,7 @@ use super::{Bearer, Cell, ClassKey, ContainerState, GROUND, HolderState, NONE, P
 use crate::id::{ContainerDefId, ContainerId, HolderDefId, HolderId, KindId, StackId};
 use crate::language::Position;
 use crate::quantity::Decimal;
-use crate::ruleset::{Cap, ContainerDef, HolderDef, Kind, PropertyValue, Ruleset};
+use crate::ruleset::{Cap, ContainerDef, FilterId, HolderDef, Kind, PropertyValue, Ruleset};
 
 /// A stack as it lies somewhere.
 #[derive(Clone, Copy, Debug)]
@@ -371,6 +371,23 @@ impl<'w> SlotView<'w> {
     pub fn name(self) -> Option<&'w str> {
         let rule = self.world.def_of(self.spot.container).ruled.get(self.spot.slot as usize)?;
         rule.name.as_deref()
+    }
+
+    /// True if what lies there would not be admitted there now, because a mark or property of it has changed.
+    #[must_use]
+    pub fn is_misfit(self) -> bool {
+        let cell = self.world.cell(self.spot);
+        let (world, mut at) = (self.world, self.spot.container);
+        let refuses = |filter: Option<FilterId>| {
+            filter.is_some_and(|filter| !world.classes.admits(&world.rules, filter, cell.kind, cell.class))
+        };
+        let state = world.state(at);
+        let mut misfit = refuses(state.slot_filter(&world.rules, self.spot.slot)) || refuses(state.admits);
+        while world.state(at).parent != Spot::NOWHERE {
+            at = world.state(at).parent.container;
+            misfit |= world.state(at).deep && refuses(world.state(at).admits);
+        }
+        misfit && !cell.is_empty()
     }
 
     /// The stack that lies there.

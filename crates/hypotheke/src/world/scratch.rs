@@ -32,8 +32,8 @@ pub(crate) struct Overlay {
     pub(crate) brought: Vec<u32>,
     /// The random numbers after the operation, if it drew any.
     pub(crate) random: Option<Xoshiro256PlusPlus>,
-    /// A class that the operation brings into the world.
-    pub(crate) new_class: Option<(ClassKey, u32)>,
+    /// Classes that the operation brings into the world.
+    pub(crate) new_classes: Vec<(ClassKey, u32)>,
 }
 
 /// What has limits of its own: a container or a holder.
@@ -64,7 +64,7 @@ impl Overlay {
         self.new_packs.clear();
         self.brought.clear();
         self.random = None;
-        self.new_class = None;
+        self.new_classes.clear();
     }
 }
 

@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 
 use proptest::prelude::*;
 
-use super::rules::MARKS;
+use super::rules::{MARKS, PROPERTIES};
 use crate::model::{Amount, At, Inside, Model, Request, Rules, Stack};
 
 #[derive(Clone, Debug)]
@@ -46,7 +46,7 @@ pub(super) fn any_draw() -> impl Strategy<Value = Draw> {
     )
 }
 
-const VERBS: u8 = 18;
+const VERBS: u8 = 21;
 
 /// Any place at all.
 fn place(rules: &Rules, model: &Model, (sort, container, slot): (u8, usize, usize)) -> At {
@@ -109,6 +109,12 @@ pub(super) fn request(rules: &Rules, model: &Model, draw: &Draw) -> Request {
     let chosen = (!draw.every_kind).then_some(there);
     let into = if draw.suiting && one.0 < 11 { target(model, one) } else { place(rules, model, one) };
     let slot = |at: At| if draw.suiting && !matches!(at, At::Slot(..)) { slot_of(model, other.1, other.2) } else { at };
+    let ground = model.state.ground.get(other.1 % 7).map(|(stack, _)| At::OnGround(stack.id));
+    let stack_at = |at: At| match at {
+        At::Slot(..) => at,
+        at if !draw.suiting => at,
+        _ => ground.clone().unwrap_or_else(|| slot_of(model, other.1, other.2)),
+    };
     match draw.verb {
         0..=4 => Request::Create(draw.amount, kind, draw.marks.clone(), into, draw.at),
         5 => Request::Consume(draw.amount, chosen, from),
@@ -124,6 +130,9 @@ pub(super) fn request(rules: &Rules, model: &Model, draw: &Draw) -> Request {
             let parted = taken(model, one.2, |stack| stack.count > 1).filter(|_| draw.suiting);
             Request::Split(draw.count, parted.unwrap_or_else(|| slot(from)), to)
         }
+        18 => Request::Mark(stack_at(from), draw.kind % MARKS),
+        19 => Request::Unmark(stack_at(from), draw.kind % MARKS),
+        20 => Request::Set(stack_at(from), draw.kind % PROPERTIES, i64::from(draw.count) * 500),
         _ => {
             let alike = |stack: &Stack| lying.as_ref().is_some_and(|mine| mine.is_alike(stack));
             let onto = if draw.every_kind { taken(model, other.2, alike) } else { None };

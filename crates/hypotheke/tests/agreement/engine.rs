@@ -2,9 +2,9 @@
 
 use std::sync::Arc;
 
-use hypotheke::{Action, ContainerId, Landing, Operation, Place, Position, Ruleset, StackView, Variant, World};
+use hypotheke::{Action, ContainerId, Landing, MarkId, Operation, Place, Position, Ruleset, StackView, Variant, World};
 
-use super::rules::{decimal, rules_text};
+use super::rules::{PROPERTIES, decimal, rules_text};
 use crate::model::{At, Inside, No, Request, Root, Rules, Stack, State};
 
 pub(super) struct Engine {
@@ -56,8 +56,7 @@ impl Engine {
         let landing = |(x, y)| Landing { at: Position { x: decimal(x), y: decimal(y) }, within: None };
         let action = match request {
             Request::Create(amount, index, marks, to, at) => {
-                let mark = |mark: &usize| self.world.rules().find_mark(&format!("m{mark}")).expect("a mark");
-                let variant = marks.iter().map(mark).fold(Variant::plain(), Variant::marked);
+                let variant = marks.iter().map(|mark| self.mark(*mark)).fold(Variant::plain(), Variant::marked);
                 Action::Create {
                     amount: *amount,
                     kind: kind(*index),
@@ -78,6 +77,13 @@ impl Engine {
             }
             Request::Merge(amount, from, onto) => {
                 Action::Merge { amount: *amount, from: self.place(from), onto: self.place(onto) }
+            }
+            Request::Mark(at, mark) => Action::Mark { at: self.place(at), mark: self.mark(*mark) },
+            Request::Unmark(at, mark) => Action::Unmark { at: self.place(at), mark: self.mark(*mark) },
+            Request::Set(at, property, value) => {
+                let name = format!("p{property}-value");
+                let property = self.world.rules().find_property(&name).expect("a property");
+                Action::Set { at: self.place(at), property, value: decimal(*value) }
             }
             Request::Drop(amount, index, from, at) => {
                 Action::Drop { amount: *amount, kind: index.map(kind), from: self.place(from), landing: landing(*at) }
@@ -102,12 +108,19 @@ impl Engine {
         })
     }
 
+    fn mark(&self, mark: usize) -> MarkId {
+        self.world.rules().find_mark(&format!("m{mark}")).expect("a mark")
+    }
+
     fn stack(&self, stack: StackView<'_>) -> Stack {
         let number = |name: &str| name[1..].parse().expect("a number");
         Stack {
             id: stack.id().serial(),
             kind: number(stack.kind().id()),
             marks: stack.marks().map(number).collect(),
+            properties: (0..PROPERTIES)
+                .filter_map(|property| Some((property, stack.property(&format!("p{property}-value"))?.thousandths())))
+                .collect(),
             count: stack.count(),
             inside: stack.inside().map(|id| self.slots(id)),
         }

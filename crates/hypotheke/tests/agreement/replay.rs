@@ -62,6 +62,7 @@ impl Flat {
                     self.lessen(world, from, *count);
                     self.lay(world, to, *count, after);
                 }
+                Event::Changed { at, .. } => self.change(world, at, after),
                 Event::Swapped { one, other } => {
                     let [a, b] = [one, other].map(|end| slot_of(world, end).expect("a slot"));
                     let (mine, yours) = (self.take(&a), self.take(&b));
@@ -96,13 +97,28 @@ impl Flat {
         }
     }
 
+    /// What a stack is like is read off the world after.
+    fn change(&mut self, world: &World, at: &End, after: &Flat) {
+        let id = at.stack().expect("a stack").serial();
+        let variant = after.find(id).variant.clone();
+        let there = match slot_of(world, at) {
+            Some((container, slot)) => self.slots.get_mut(&container).and_then(|slots| slots.get_mut(&slot)),
+            None => self.ground.iter_mut().find(|stack| stack.id == id),
+        };
+        there.expect("it lies there").variant = variant;
+    }
+
+    fn find(&self, id: u64) -> &Lying {
+        let mut all = self.slots.values().flat_map(BTreeMap::values).chain(&self.ground);
+        all.find(|stack| stack.id == id).expect("what was laid lies there after")
+    }
+
     /// Kind and variant travel with the stack; they are read off the world after.
     fn lay(&mut self, world: &World, end: &End, count: u32, after: &Flat) {
         let Some(id) = end.stack().map(hypotheke::StackId::serial).filter(|_| world.place_of_end(end).is_some()) else {
             return;
         };
-        let mut all = after.slots.values().flat_map(BTreeMap::values).chain(&after.ground);
-        let model = all.find(|stack| stack.id == id).expect("what was laid lies there after").clone();
+        let model = after.find(id).clone();
         if let Some(slot) = slot_of(world, end) {
             let there = self.take(&slot);
             let before = there.as_ref().map_or(0, |stack| stack.count);

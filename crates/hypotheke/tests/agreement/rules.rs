@@ -9,6 +9,7 @@ use crate::model::{Caps, ContainerSpec, FilterSpec, KindSpec, Rules, SlotSpec};
 
 pub(super) const TAGS: usize = 3;
 pub(super) const MARKS: usize = 2;
+pub(super) const PROPERTIES: usize = 2;
 /// How many containers there are that packs bring.
 const PACKS: usize = 2;
 
@@ -18,6 +19,7 @@ fn any_filter() -> impl Strategy<Value = FilterSpec> {
         (0..MARKS).prop_map(FilterSpec::Mark),
         (0usize..2).prop_map(FilterSpec::Kind),
         (0i64..4).prop_map(|steps| FilterSpec::WeightAtMost(steps * 700)),
+        (0..PROPERTIES, 0i64..4).prop_map(|(property, least)| FilterSpec::PropertyAtLeast(property, least * 500)),
     ];
     leaf.prop_recursive(2, 6, 2, |part| {
         prop_oneof![
@@ -38,10 +40,12 @@ fn any_kind() -> impl Strategy<Value = KindSpec> {
     let weight = prop::sample::select(vec![0, 1, 500, 1_000, 1_400, 2_100]);
     let limit = prop::sample::select(vec![1, 1, 2, 4, 7, 20]);
     let pack = prop_oneof![2 => Just(None), 1 => (0..PACKS).prop_map(Some)];
-    (weight, limit, prop::collection::btree_set(0..TAGS, 0..3), prop::bool::weighted(0.15), pack).prop_map(
-        |(weight, limit, tags, keep, pack)| {
+    let properties = prop::collection::btree_map(0..PROPERTIES, (0i64..3).prop_map(|halves| halves * 500), 0..3);
+    let tags = prop::collection::btree_set(0..TAGS, 0..3);
+    (weight, limit, tags, prop::bool::weighted(0.15), pack, properties).prop_map(
+        |(weight, limit, tags, keep, pack, properties)| {
             let limit = if pack.is_some() { 1 } else { limit };
-            KindSpec { weight, limit, tags, keep, pack }
+            KindSpec { weight, limit, tags, keep, properties, pack }
         },
     )
 }
@@ -59,13 +63,12 @@ fn any_container() -> impl Strategy<Value = ContainerSpec> {
         sometimes(0i64..30_000),
     );
     let border = (any::<bool>(), prop::bool::weighted(0.85), prop::bool::weighted(0.85), prop::bool::weighted(0.4));
-    (slots, rules, sometimes(any_filter()), border, any_caps()).prop_map(
-        |(slots, (ruled, limit, cap), filter, (worn, put, take, deep), caps)| {
-            let slots = slots.max(ruled.len());
-            let deep = deep && filter.is_some();
-            ContainerSpec { slots, ruled, limit, cap, filter, deep, worn, holder: None, put, take, caps }
-        },
-    )
+    let all = (slots, rules, sometimes(any_filter()), border, any_caps(), any::<bool>());
+    all.prop_map(|(slots, (ruled, limit, cap), filter, (worn, put, take, deep), caps, misfits_leave)| {
+        let slots = slots.max(ruled.len());
+        let deep = deep && filter.is_some();
+        ContainerSpec { slots, ruled, limit, cap, filter, deep, misfits_leave, worn, holder: None, put, take, caps }
+    })
 }
 
 /// Containers of the world first, then those of each holder, as the library lists them.
@@ -98,6 +101,7 @@ fn filter_text(filter: &FilterSpec) -> String {
         FilterSpec::Mark(mark) => format!("m{mark}"),
         FilterSpec::Kind(kind) => format!("k{kind}"),
         FilterSpec::WeightAtMost(most) => format!("weight <= {}", decimal(*most)),
+        FilterSpec::PropertyAtLeast(property, least) => format!("p{property}-value >= {}", decimal(*least)),
         FilterSpec::Not(part) => format!("not ({})", filter_text(part)),
         FilterSpec::And(a, b) => format!("({}) and ({})", filter_text(a), filter_text(b)),
         FilterSpec::Or(a, b) => format!("({}) or ({})", filter_text(a), filter_text(b)),
@@ -122,15 +126,23 @@ pub(super) fn rules_text(rules: &Rules) -> String {
             tags.join(", "),
             kind.keep
         );
+        for (property, value) in &kind.properties {
+            let _ = writeln!(text, "properties.p{property}-value = {}", decimal(*value));
+        }
         if let Some(pack) = kind.pack {
             let _ = writeln!(text, "pack = \"p{pack}\"");
         }
+    }
+    // A filter may name only properties that some kind lists.
+    for property in 0..PROPERTIES {
+        let _ = writeln!(text, "[kind.lists-{property}]\nproperties.p{property}-value = 0");
     }
     let lasting = rules.containers.iter().enumerate().map(|(index, container)| (format!("c{index}"), container));
     let brought = (0..PACKS).filter(|pack| rules.kinds.iter().any(|kind| kind.pack == Some(*pack)));
     for (name, container) in lasting.chain(brought.map(|pack| (format!("p{pack}"), &rules.packs[pack]))) {
         let _ = writeln!(text, "[container.{name}]\nslots = {}\nworn = {}", container.slots, container.worn);
-        let _ = writeln!(text, "deep = {}", container.deep);
+        let misfits = if container.misfits_leave { "leave" } else { "stay" };
+        let _ = writeln!(text, "deep = {}\nmisfits = \"{misfits}\"", container.deep);
         if let Some(limit) = container.limit {
             let _ = writeln!(text, "stack-limit = {limit}");
         }

@@ -141,22 +141,30 @@ impl Model {
         let mut given = 0;
         while given < wanted {
             let Some((at, slot)) = self.place_for_one(&one, Some(cell), to) else { break };
-            match &mut self.state.slots_mut(&at)[slot] {
-                Some(there) => there.count += 1,
-                empty => {
-                    // An id that nobody has marks what was laid just now.
-                    *empty = Some(Stack { id: u64::MAX, ..one.clone() });
-                    laid.push((at, slot));
-                }
-            }
+            self.lay_one((at, slot), &one, &mut laid);
             given += 1;
         }
-        let mut id_is_free = given == stack.count;
-        for (at, slot) in laid {
-            let id = if std::mem::take(&mut id_is_free) { stack.id } else { self.state.new_id() };
-            self.state.slots_mut(&at)[slot].as_mut().expect("just laid").id = id;
-        }
+        self.name_parts(stack, laid, &mut (given == stack.count));
         self.state.lessen(cell, given);
         given
+    }
+
+    /// Lays one item; what comes to lie in an empty slot has no id yet.
+    pub(super) fn lay_one(&mut self, (at, slot): (Inside, usize), one: &Stack, laid: &mut Vec<(Inside, usize)>) {
+        match &mut self.state.slots_mut(&at)[slot] {
+            Some(there) => there.count += 1,
+            empty => {
+                *empty = Some(Stack { id: u64::MAX, ..one.clone() });
+                laid.push((at, slot));
+            }
+        }
+    }
+
+    /// The first part has the id if nothing stays, the others get new ones.
+    pub(super) fn name_parts(&mut self, stack: &Stack, laid: Vec<(Inside, usize)>, id_is_free: &mut bool) {
+        for (at, slot) in laid {
+            let id = if std::mem::take(id_is_free) { stack.id } else { self.state.new_id() };
+            self.state.slots_mut(&at)[slot].as_mut().expect("just laid").id = id;
+        }
     }
 }

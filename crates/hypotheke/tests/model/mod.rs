@@ -2,6 +2,7 @@
 //! library but the words for amounts, so that the two can be held against each other.
 
 mod carrying;
+mod changing;
 mod placing;
 mod rules;
 mod single;
@@ -23,6 +24,10 @@ pub(crate) enum Request {
     Merge(Amount, At, At),
     Drop(Amount, Option<usize>, At, (i64, i64)),
     PickUp(Amount, Option<usize>, Option<u64>, At),
+    Mark(At, usize),
+    Unmark(At, usize),
+    /// A property and its value.
+    Set(At, usize, i64),
 }
 
 /// Reason, figures, and how many could go.
@@ -70,6 +75,12 @@ impl Model {
             Request::Swap(one, other) => self.swap(one, other),
             Request::Split(count, from, to) => self.split(*count, from, to),
             Request::Merge(amount, from, onto) => self.merge(*amount, from, onto),
+            Request::Mark(at, mark) => self.change(at, |stack| Ok(stack.marks.insert(*mark))),
+            Request::Unmark(at, mark) => self.change(at, |stack| Ok(stack.marks.remove(mark))),
+            Request::Set(at, property, value) => self.change(at, |stack| match stack.properties.get_mut(property) {
+                Some(known) => Ok(std::mem::replace(known, *value) != *value),
+                None => Err(no("unknown")),
+            }),
             Request::Drop(amount, kind, from, at) => match from {
                 At::Ground | At::OnGround(_) => Err(no("unknown")),
                 _ => self.carry(*amount, *kind, from, &Going::To(At::Ground), *at, false),
@@ -91,7 +102,8 @@ impl Model {
     /// A stack of one that does not lie anywhere yet.
     fn new_stack(&self, kind: usize, marks: &BTreeSet<usize>) -> Stack {
         let inside = self.rules.kinds[kind].pack.map(|pack| vec![None; self.rules.packs[pack].slots]);
-        Stack { id: 0, kind, marks: marks.clone(), count: 1, inside }
+        let properties = self.rules.kinds[kind].properties.clone();
+        Stack { id: 0, kind, marks: marks.clone(), properties, count: 1, inside }
     }
 
     fn create(

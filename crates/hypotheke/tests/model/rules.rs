@@ -1,6 +1,6 @@
 //! The rules of the model, as plain as they can be.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 
 use super::state::Stack;
 
@@ -10,6 +10,8 @@ pub(crate) struct KindSpec {
     pub(crate) limit: u32,
     pub(crate) tags: BTreeSet<usize>,
     pub(crate) keep: bool,
+    /// Properties with their first values.
+    pub(crate) properties: BTreeMap<usize, i64>,
     /// Which of the containers that packs bring.
     pub(crate) pack: Option<usize>,
 }
@@ -23,6 +25,7 @@ pub(crate) enum FilterSpec {
     Mark(usize),
     Kind(usize),
     WeightAtMost(i64),
+    PropertyAtLeast(usize, i64),
     Not(Box<FilterSpec>),
     And(Box<FilterSpec>, Box<FilterSpec>),
     Or(Box<FilterSpec>, Box<FilterSpec>),
@@ -42,6 +45,8 @@ pub(crate) struct ContainerSpec {
     pub(crate) cap: Option<i64>,
     pub(crate) filter: Option<FilterSpec>,
     pub(crate) deep: bool,
+    /// What it no longer admits is put elsewhere.
+    pub(crate) misfits_leave: bool,
     pub(crate) worn: bool,
     pub(crate) holder: Option<usize>,
     pub(crate) put: bool,
@@ -68,6 +73,9 @@ impl FilterSpec {
             FilterSpec::Mark(mark) => stack.marks.contains(mark),
             FilterSpec::Kind(named) => stack.kind == *named,
             FilterSpec::WeightAtMost(most) => rules.kinds[stack.kind].weight <= *most,
+            FilterSpec::PropertyAtLeast(property, least) => {
+                stack.properties.get(property).is_some_and(|value| value >= least)
+            }
             FilterSpec::Not(part) => !part.admits(rules, stack),
             FilterSpec::And(a, b) => a.admits(rules, stack) && b.admits(rules, stack),
             FilterSpec::Or(a, b) => a.admits(rules, stack) || b.admits(rules, stack),

@@ -1,6 +1,6 @@
 //! What lies where in the model: a tree of plain vectors, searched from the root each time.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 
 use super::rules::{ContainerSpec, FilterSpec, Rules};
 
@@ -9,6 +9,7 @@ pub(crate) struct Stack {
     pub(crate) id: u64,
     pub(crate) kind: usize,
     pub(crate) marks: BTreeSet<usize>,
+    pub(crate) properties: BTreeMap<usize, i64>,
     pub(crate) count: u32,
     /// What lies in it, if it is a pack.
     pub(crate) inside: Option<Vec<Option<Stack>>>,
@@ -56,7 +57,8 @@ pub(crate) struct State {
 impl Stack {
     /// Packs are never alike.
     pub(crate) fn is_alike(&self, other: &Stack) -> bool {
-        self.kind == other.kind && self.marks == other.marks && self.inside.is_none()
+        let equal = self.kind == other.kind && self.marks == other.marks && self.properties == other.properties;
+        equal && self.inside.is_none()
     }
 
     /// It and all that lies in it.

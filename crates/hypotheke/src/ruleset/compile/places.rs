@@ -81,6 +81,7 @@ impl Compiler {
             carried: false,
             brought: false,
             deep: source.deep.is_some(),
+            misfits: source.misfits,
         }
     }
 
