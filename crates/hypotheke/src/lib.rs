@@ -87,11 +87,11 @@ pub use language::{
     Position, SentenceError,
 };
 pub use load::LoadError;
-pub use ops::{Action, Cause, Operation, Outcome, Plan, Reason, Refusal, ResolveError, Unknown, Variant};
+pub use ops::{Action, Cause, Operation, Outcome, Plan, Reason, Refusal, ResolveError, Share, Unknown, Variant};
 pub use quantity::{Decimal, DecimalError};
 pub use ruleset::{
     Cap, ContainerBuilder, ContainerDef, HolderBuilder, HolderDef, Kind, KindBuilder, Mark, Misfits, Property,
-    PropertyValue, Ruleset, RulesetBuilder, RulesetErrors, SlotRule, Tag, TagBuilder,
+    PropertyValue, Ruleset, RulesetBuilder, RulesetErrors, SlotRule, Tag, TagBuilder, Way,
 };
 pub use scenario::{ScenarioErrors, ScenarioFile};
 pub use world::{Class, End, Event, Inner, Place, SlotView, StackView, Tally, UnknownPlace, World};

@@ -130,6 +130,28 @@ pub enum NamedAction {
         /// Where to; to the acting holder if no place is named.
         to: Option<Path>,
     },
+    /// `surveyor lifts 3 from sled/0`, `surveyor lifts half from sled/0`, `surveyor lifts from sled/0`
+    Lift {
+        /// How many; half of the stack, rounded up, if none is given and `half` is set.
+        amount: Amount,
+        /// Half of the stack is meant.
+        #[serde(default)]
+        half: bool,
+        /// The slot of the stack.
+        from: Path,
+    },
+    /// `surveyor puts in sled/3`, `surveyor puts 2 in sled`
+    Put {
+        /// How many. Without a number, what fits.
+        amount: Amount,
+        /// A slot or a container.
+        to: Path,
+    },
+    /// `surveyor returns`, `surveyor returns 2`
+    Return {
+        /// How many. Without a number, what fits.
+        amount: Amount,
+    },
     /// `mark freezer/0 contaminated`
     Mark {
         /// The place of the stack.
@@ -200,6 +222,9 @@ impl NamedAction {
             NamedAction::Swap { .. } => ("swap", "swaps"),
             NamedAction::Drop { .. } => ("drop", "drops"),
             NamedAction::PickUp { .. } => ("pick up", "picks up"),
+            NamedAction::Lift { .. } => ("lift", "lifts"),
+            NamedAction::Put { .. } => ("put", "puts"),
+            NamedAction::Return { .. } => ("return", "returns"),
             NamedAction::Mark { .. } => ("mark", "marks"),
             NamedAction::Unmark { .. } => ("unmark", "unmarks"),
             NamedAction::Set { .. } => ("set", "sets"),
@@ -219,6 +244,9 @@ impl NamedAction {
             NamedAction::Swap { .. } => "swapped",
             NamedAction::Drop { .. } => "dropped",
             NamedAction::PickUp { .. } => "picked up",
+            NamedAction::Lift { .. } => "lifted",
+            NamedAction::Put { .. } => "put",
+            NamedAction::Return { .. } => "returned",
             NamedAction::Mark { .. } => "marked",
             NamedAction::Unmark { .. } => "unmarked",
             NamedAction::Set { .. } => "set",
@@ -228,12 +256,13 @@ impl NamedAction {
     /// The places that it names, in the order of the sentence.
     pub fn places(&self) -> impl Iterator<Item = &Path> {
         let (one, other) = match self {
-            NamedAction::Create { to, .. } => (Some(to), None),
-            NamedAction::Consume { from, .. } => (Some(from), None),
+            NamedAction::Create { to, .. } | NamedAction::Put { to, .. } => (Some(to), None),
+            NamedAction::Consume { from, .. } | NamedAction::Lift { from, .. } => (Some(from), None),
             NamedAction::Move { from, to, .. } | NamedAction::Split { from, to, .. } => (Some(from), Some(to)),
             NamedAction::Merge { from, onto, .. } => (Some(from), Some(onto)),
             NamedAction::Swap { one, other } => (Some(one), Some(other)),
             NamedAction::Drop { from, .. } => (from.as_ref(), None),
+            NamedAction::Return { .. } => (None, None),
             NamedAction::PickUp { from, to, .. } => (from.as_ref(), to.as_ref()),
             NamedAction::Mark { at, .. } | NamedAction::Unmark { at, .. } | NamedAction::Set { at, .. } => {
                 (Some(at), None)
@@ -307,6 +336,16 @@ impl fmt::Display for NamedOperation {
             NamedAction::Merge { amount: Amount::All, from, onto } => write!(f, " {from} onto {onto}"),
             NamedAction::Merge { amount, from, onto } => write!(f, " {amount} from {from} onto {onto}"),
             NamedAction::Swap { one, other } => write!(f, " {one} with {other}"),
+            NamedAction::Lift { half: true, from, .. } => write!(f, " half from {from}"),
+            NamedAction::Lift { amount, from, .. } => {
+                print_selection(*amount, None, f)?;
+                print_place("from", Some(from), f)
+            }
+            NamedAction::Put { amount, to } => {
+                print_selection(*amount, None, f)?;
+                print_place("in", Some(to), f)
+            }
+            NamedAction::Return { amount } => print_selection(*amount, None, f),
             NamedAction::Mark { at, mark } | NamedAction::Unmark { at, mark } => write!(f, " {at} {mark}"),
             NamedAction::Set { property, at, value } => write!(f, " {property} of {at} to {value}"),
             NamedAction::Drop { amount, kind, from, landing } => {

@@ -123,7 +123,18 @@ impl Path {
     #[must_use]
     pub fn depends_on_stacks(&self) -> bool {
         let by_id = |step: &PathStep| matches!(step, PathStep::Stack(_));
-        matches!(self.root, PathRoot::Stack(_)) || self.steps.len() > 1 || self.steps.iter().any(by_id)
+        matches!(self.root, PathRoot::Stack(_))
+            || self.steps.len() > self.lasting_steps()
+            || self.steps.iter().any(by_id)
+    }
+
+    /// So many steps lead to the same place in every world: to a slot of a container, or to none from a hand.
+    fn lasting_steps(&self) -> usize {
+        let hand = match &self.root {
+            PathRoot::Name(name) | PathRoot::Of(_, name) => &**name == "hand",
+            PathRoot::Ground | PathRoot::Stack(_) => false,
+        };
+        usize::from(!hand)
     }
 
     /// The part of it that leads to the same place in every world: no further than to a slot of the first container.
@@ -132,7 +143,7 @@ impl Path {
         let lasting = !by_id && !matches!(self.root, PathRoot::Stack(_));
         lasting.then(|| Path {
             root: self.root.clone(),
-            steps: self.steps.iter().take(1).cloned().collect(),
+            steps: self.steps.iter().take(self.lasting_steps()).cloned().collect(),
             span: self.span,
         })
     }

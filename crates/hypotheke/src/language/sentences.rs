@@ -16,6 +16,9 @@ const VERBS: &[(&str, &str, &str)] = &[
     ("swap", "swaps", "swap sled/0 with depot/3"),
     ("drop", "drops", "drop 1 flare from sled at 2.5,-1"),
     ("pick", "picks", "pick up 1 flare to sled"),
+    ("lift", "lifts", "surveyor lifts 3 from sled/0"),
+    ("put", "puts", "surveyor puts in sled/3"),
+    ("return", "returns", "surveyor returns"),
     ("mark", "marks", "mark freezer/0 contaminated"),
     ("unmark", "unmarks", "unmark freezer/0 contaminated"),
     ("set", "sets", "set reading of freezer/0 to 4.1"),
@@ -105,6 +108,18 @@ impl LineParser<'_, '_> {
                 let from = self.optional_place("from")?;
                 Ok(NamedAction::Drop { amount, kind, from, landing: self.landing()? })
             }
+            "lift" => {
+                let half = self.keyword("half");
+                let amount = if half { Amount::All } else { self.amount()?.unwrap_or_default() };
+                self.require_keyword("from")?;
+                Ok(NamedAction::Lift { amount, half, from: self.path()? })
+            }
+            "put" => {
+                let amount = self.amount()?.unwrap_or_default();
+                self.require_keyword("in")?;
+                Ok(NamedAction::Put { amount, to: self.path()? })
+            }
+            "return" => Ok(NamedAction::Return { amount: self.amount()?.unwrap_or_default() }),
             "mark" => {
                 let at = self.path()?;
                 Ok(NamedAction::Mark { at, mark: self.word("a mark")? })

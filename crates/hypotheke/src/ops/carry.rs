@@ -52,6 +52,7 @@ impl Draft<'_> {
             Place::Slot(..) => self.slot(place).map(Source::Spot),
             Place::Container(id) if self.world.has_container(id) => Ok(Source::Container(id.index)),
             Place::Holder(id) if self.world.has_holder(id) => Ok(Source::Holder(id.index)),
+            Place::Hand(holder) => Ok(Source::Spot(self.hand(Some(holder))?.1)),
             Place::Ground => Ok(Source::Container(GROUND)),
             Place::OnGround(stack) => match self.world.ground.landing_of(stack.0) {
                 Some(slot) => Ok(Source::Spot(Spot { container: GROUND, slot })),
@@ -124,6 +125,9 @@ impl Draft<'_> {
         if spot.is_ground() {
             return Place::OnGround(StackId(self.cell(spot).id));
         }
+        if spot.container < self.world.container_count() {
+            return self.world.place_of_spot(spot);
+        }
         Place::Slot(self.container_id(spot.container), spot.slot)
     }
 
@@ -132,7 +136,10 @@ impl Draft<'_> {
         let containers = match self.source(place) {
             Ok(Source::Spot(spot)) => return self.remove_with_contents(spot),
             Ok(Source::Container(container)) => vec![container],
-            Ok(Source::Holder(holder)) => self.world.containers_of(holder).to_vec(),
+            Ok(Source::Holder(holder)) => {
+                let hand = self.world.hand_of(holder);
+                self.world.containers_of(holder).iter().copied().chain([hand]).collect()
+            }
             Err(_) => return,
         };
         containers.into_iter().for_each(|container| self.remove_all_in(container));

@@ -13,6 +13,7 @@ impl World {
             Place::Slot(..) => "a slot that is not there".to_owned(),
             Place::Container(id) => self.container_name(id),
             Place::Holder(id) => self.holder_name(id).to_owned(),
+            Place::Hand(id) => format!("{}.hand", self.holder_name(id)),
             Place::Ground => "ground".to_owned(),
             Place::OnGround(stack) => format!("ground/{stack}"),
         }
@@ -28,6 +29,7 @@ impl World {
                 Unknown::Meaning => "this can't be done at this place".to_owned(),
                 Unknown::Kind => "there is no such kind".to_owned(),
                 Unknown::Variant => "the kind has no such mark or property".to_owned(),
+                Unknown::Actor => "this needs a holder that acts".to_owned(),
                 Unknown::Stack => "no such stack lies on the ground".to_owned(),
             },
             Cause::BadAmount => "there is no such amount here".to_owned(),

@@ -6,10 +6,10 @@ use super::Done;
 use super::operation::Variant;
 use super::outcome::Outcome;
 use super::refusal::{Cause, Refusal, Unknown};
-use crate::id::{ContainerId, KindId, StackId};
+use crate::id::{ContainerId, HolderId, KindId, StackId};
 use crate::language::{Landing, Position};
 use crate::quantity::Decimal;
-use crate::ruleset::{Cap, FilterId, NO_PACK, PropertyValue};
+use crate::ruleset::{Cap, FilterId, NO_PACK, PropertyValue, Way};
 use crate::world::{
     Bearer, Cell, Class, ClassKey, ContainerState, EMPTY, End, Event, GROUND, Inner, Overlay, Place, Scratch, Spot,
     World,
@@ -44,6 +44,13 @@ pub(super) enum Onto {
     OneEmpty,
 }
 
+/// How far a draft has come.
+pub(super) struct SoFar {
+    events: usize,
+    next_stack: u64,
+    next_landing: u32,
+}
+
 pub(super) struct Draft<'w> {
     pub(super) world: &'w World,
     scratch: Box<Scratch>,
@@ -54,6 +61,12 @@ pub(super) struct Draft<'w> {
     /// Where the stacks land that are laid on the ground.
     landing: Landing,
     onto: Onto,
+    /// What is laid goes back to where it came from: no border holds it up.
+    going_back: bool,
+    /// A slot into which nothing more is laid.
+    passed_over: Option<Spot>,
+    /// How what was in a hand was put where it is.
+    pub(super) way: Option<Way>,
 }
 
 impl<'w> Draft<'w> {
@@ -67,6 +80,9 @@ impl<'w> Draft<'w> {
             settled: 0,
             landing: Landing::default(),
             onto: Onto::Any,
+            going_back: false,
+            passed_over: None,
+            way: None,
         }
     }
 
@@ -77,6 +93,7 @@ impl<'w> Draft<'w> {
             done: done.count,
             changed: !self.scratch.events.is_empty(),
             revision: self.world.revision + 1,
+            way: self.way,
         }
     }
 
@@ -98,6 +115,48 @@ impl<'w> Draft<'w> {
     /// Onto what items may be laid from now on.
     pub(super) fn lay_onto(&mut self, onto: Onto) {
         self.onto = onto;
+    }
+
+    /// Whether what is laid from now on goes back to where it came from.
+    pub(super) fn go_back(&mut self, going_back: bool) {
+        self.going_back = going_back;
+    }
+
+    /// Lays nothing more into a slot.
+    pub(super) fn pass_over(&mut self, spot: Spot) {
+        self.passed_over = Some(spot);
+    }
+
+    #[inline]
+    pub(super) fn is_passed_over(&self, spot: Spot) -> bool {
+        self.passed_over == Some(spot)
+    }
+
+    /// The slot from which the stack in a hand came, if it is still there.
+    pub(super) fn origin(&self, holder: u32) -> Option<Spot> {
+        let origin = self.world.origin_of(holder)?;
+        let there = self.world.has_container(origin.container);
+        there.then_some(Spot { container: origin.container.index, slot: origin.slot })
+    }
+
+    /// How far the draft has come, so that what follows can be tried and forgotten. Nothing may be settled in between.
+    pub(super) fn so_far(&self) -> SoFar {
+        SoFar { events: self.scratch.events.len(), next_stack: self.next_stack, next_landing: self.next_landing }
+    }
+
+    /// Forgets what was worked out since.
+    pub(super) fn go_back_to(&mut self, so_far: &SoFar) {
+        debug_assert!(self.settled <= so_far.events, "what is settled stays");
+        self.scratch.events.truncate(so_far.events);
+        self.scratch.parts.clear();
+        self.next_stack = so_far.next_stack;
+        self.next_landing = so_far.next_landing;
+    }
+
+    /// Whether a container lets stacks in.
+    #[inline]
+    pub(super) fn may_put(&self, container: u32) -> bool {
+        self.going_back || self.state(container).put
     }
 
     #[inline]
@@ -398,6 +457,17 @@ impl<'w> Draft<'w> {
             return ContainerId { index: container, generation: 0, world: self.world.number };
         }
         self.world.container_id(container)
+    }
+
+    /// The hand of the holder that acts.
+    pub(super) fn hand(&self, actor: Option<HolderId>) -> Result<(u32, Spot), Refusal> {
+        match actor {
+            Some(holder) if self.world.has_holder(holder) => {
+                Ok((holder.index, Spot { container: self.world.hand_of(holder.index), slot: 0 }))
+            }
+            Some(_) => Err(Refusal::new(Cause::Unknown(Unknown::Place))),
+            None => Err(Refusal::new(Cause::Unknown(Unknown::Actor))),
+        }
     }
 
     pub(super) fn slot(&self, place: Place) -> Result<Spot, Refusal> {

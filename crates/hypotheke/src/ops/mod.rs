@@ -16,14 +16,17 @@ mod create;
 mod describe;
 mod draft;
 mod drop;
+mod lift;
 mod mark;
 mod merge;
 mod moving;
 mod operation;
 mod outcome;
 mod pick_up;
+mod put;
 mod refusal;
 mod resolve;
+mod returning;
 mod set;
 mod split;
 mod start;
@@ -32,7 +35,7 @@ mod target;
 mod unmark;
 mod variant;
 
-pub use operation::{Action, Operation, Variant};
+pub use operation::{Action, Operation, Share, Variant};
 pub use outcome::{Outcome, Plan};
 pub use refusal::{Cause, Reason, Refusal, Unknown};
 pub use resolve::ResolveError;
@@ -62,6 +65,9 @@ fn judge_on(draft: &mut Draft<'_>, operation: &Operation) -> Judged {
         Action::Swap { one, other } => swap::judge(draft, *one, *other),
         Action::Drop { amount, kind, from, landing } => drop::judge(draft, *amount, *kind, *from, *landing),
         Action::PickUp { amount, kind, from, to } => pick_up::judge(draft, *amount, *kind, *from, *to),
+        Action::Lift { share, from } => lift::judge(draft, operation.actor, *share, *from),
+        Action::Put { amount, to } => put::judge(draft, operation.actor, *amount, *to),
+        Action::Return { amount } => returning::judge(draft, operation.actor, *amount),
         Action::Mark { at, mark } => mark::judge(draft, *at, *mark),
         Action::Unmark { at, mark } => unmark::judge(draft, *at, *mark),
         Action::Set { at, property, value } => set::judge(draft, *at, *property, *value),

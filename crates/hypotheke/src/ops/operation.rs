@@ -160,6 +160,26 @@ pub enum Action {
         /// The mark.
         mark: MarkId,
     },
+    /// The hand of the holder that acts, which must be empty, takes of a stack.
+    Lift {
+        /// How much.
+        share: Share,
+        /// The slot of the stack.
+        from: Place,
+    },
+    /// What is in the hand goes onto a slot or into a container. [`Amount::All`] means what fits.
+    Put {
+        /// How many.
+        amount: Amount,
+        /// A slot or a container.
+        to: Place,
+    },
+    /// What is in the hand goes back to where it came from, else to the holder's containers, else to the ground.
+    /// [`Amount::All`] means what fits.
+    Return {
+        /// How many.
+        amount: Amount,
+    },
     /// A property of a whole stack gets another value.
     Set {
         /// A slot, or a stack on the ground.
@@ -169,6 +189,15 @@ pub enum Action {
         /// Its value from now on.
         value: Decimal,
     },
+}
+
+/// How much of a stack a hand takes.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Share {
+    /// All of it, or so many, or what fits of so many.
+    Amount(Amount),
+    /// Half of it, rounded up.
+    Half,
 }
 
 /// A request to change the world.
@@ -254,6 +283,24 @@ impl Operation {
         Action::PickUp { amount, kind: None, from: Some(stack), to: to.into() }.into()
     }
 
+    /// The holder that acts takes of a stack into its hand.
+    #[must_use]
+    pub fn lifting(share: Share, from: (ContainerId, u32), actor: HolderId) -> Operation {
+        Operation::from(Action::Lift { share, from: from.into() }).by(actor)
+    }
+
+    /// The holder that acts puts what is in its hand onto a slot or into a container.
+    #[must_use]
+    pub fn putting(amount: Amount, to: impl Into<Place>, actor: HolderId) -> Operation {
+        Operation::from(Action::Put { amount, to: to.into() }).by(actor)
+    }
+
+    /// The holder that acts puts back what is in its hand.
+    #[must_use]
+    pub fn returning(amount: Amount, actor: HolderId) -> Operation {
+        Operation::from(Action::Return { amount }).by(actor)
+    }
+
     /// Gives a whole stack a mark.
     #[must_use]
     pub fn marking(at: impl Into<Place>, mark: MarkId) -> Operation {
@@ -289,6 +336,9 @@ impl Operation {
             | Action::Merge { .. }
             | Action::Mark { .. }
             | Action::Unmark { .. }
+            | Action::Lift { .. }
+            | Action::Put { .. }
+            | Action::Return { .. }
             | Action::Set { .. } => {}
         }
         self

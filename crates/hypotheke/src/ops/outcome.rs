@@ -1,3 +1,4 @@
+use crate::ruleset::Way;
 use crate::world::{Event, Scratch};
 
 /// What an applied operation came to.
@@ -8,6 +9,7 @@ pub struct Outcome {
     pub(super) done: u64,
     pub(super) changed: bool,
     pub(super) revision: u64,
+    pub(super) way: Option<Way>,
 }
 
 impl Outcome {
@@ -39,6 +41,12 @@ impl Outcome {
     #[must_use]
     pub fn changed(self) -> bool {
         self.changed
+    }
+
+    /// How what was in a hand came to lie where it was put; none for other operations.
+    #[must_use]
+    pub fn way(self) -> Option<Way> {
+        self.way
     }
 
     /// The revision of the world after it.

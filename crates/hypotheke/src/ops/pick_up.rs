@@ -17,7 +17,7 @@ pub(super) fn judge(
     to: Place,
 ) -> Judged {
     let target = draft.target(to)?;
-    if target == Target::Ground {
+    if target == Target::Ground || matches!(to, Place::Hand(_)) {
         return Err(Refusal::new(Cause::Unknown(Unknown::Meaning)));
     }
     let from = from.map_or(Place::Ground, Place::OnGround);

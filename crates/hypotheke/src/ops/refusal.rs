@@ -120,6 +120,8 @@ pub enum Unknown {
     Variant,
     /// A stack that does not lie on the ground.
     Stack,
+    /// The holder that acts; this needs one.
+    Actor,
 }
 
 /// Why an operation was refused, with its figures.

@@ -1,6 +1,6 @@
 //! From names to handles.
 
-use super::operation::{Action, Operation, Variant};
+use super::operation::{Action, Operation, Share, Variant};
 use crate::id::{HolderId, KindId, MarkId, PropertyId};
 use crate::language::{NamedAction, NamedOperation, NamedPortion, Path};
 use crate::ruleset::UnknownName;
@@ -113,6 +113,19 @@ impl Resolver<'_> {
                 Action::Merge { amount: *amount, from: self.slot(from)?, onto: self.slot(onto)? }
             }
             NamedAction::Swap { one, other } => Action::Swap { one: self.slot(one)?, other: self.slot(other)? },
+            NamedAction::Lift { amount, half, from } => {
+                self.needs_actor("lift")?;
+                let share = if *half { Share::Half } else { Share::Amount(*amount) };
+                Action::Lift { share, from: self.slot(from)? }
+            }
+            NamedAction::Put { amount, to } => {
+                self.needs_actor("put")?;
+                Action::Put { amount: *amount, to: self.place_of_slots(to, "use `drop` to put on the ground")? }
+            }
+            NamedAction::Return { amount } => {
+                self.needs_actor("return")?;
+                Action::Return { amount: *amount }
+            }
             NamedAction::Mark { at, mark } => Action::Mark { at: self.stack(at)?, mark: self.mark(mark)? },
             NamedAction::Unmark { at, mark } => Action::Unmark { at: self.stack(at)?, mark: self.mark(mark)? },
             NamedAction::Set { property, at, value } => {
@@ -148,6 +161,14 @@ impl Resolver<'_> {
         Ok(name.map(|name| self.world.rules().resolve_kind(name)).transpose()?)
     }
 
+    fn needs_actor(&self, verb: &str) -> Resolved<()> {
+        if self.actor.is_some() {
+            return Ok(());
+        }
+        let help = format!("say who, such as `surveyor {verb}s …`");
+        Err(ResolveError::new(Span::default(), format!("`{verb}` needs a holder that acts"), Some(help)))
+    }
+
     fn mark(&self, name: &Word) -> Resolved<MarkId> {
         let rules = self.world.rules();
         rules.find_mark(name.as_str()).ok_or_else(|| {
@@ -167,7 +188,7 @@ impl Resolver<'_> {
     /// A place that holds one stack.
     fn stack(&self, path: &Path) -> Resolved<Place> {
         match self.place(path)? {
-            place @ (Place::Slot(..) | Place::OnGround(_)) => Ok(place),
+            place @ (Place::Slot(..) | Place::OnGround(_) | Place::Hand(_)) => Ok(place),
             place if self.is_put_off(path)? => Ok(place),
             _ => {
                 let help = format!("name one of its slots, such as `{path}/0`");
@@ -212,6 +233,7 @@ impl Resolver<'_> {
                     self.world.carried(holder).map(|id| format!("`{}`", self.world.container_name(id))).collect();
                 format!("name one of its containers: {}", names.join(", "))
             }
+            Place::Hand(_) => "use `lift` and `put` with a hand".to_owned(),
             Place::Ground | Place::OnGround(_) => help_on_ground.to_owned(),
         };
         Err(ResolveError::new(path.span(), format!("`{path}` is neither a slot nor a container"), Some(help)))

@@ -3,14 +3,13 @@
 use super::carry::Going;
 use super::draft::{Draft, Onto};
 use super::refusal::{Cause, Refusal, Unknown};
-use super::target::Target;
 use super::{Done, Judged};
 use crate::world::Place;
 
 pub(super) fn judge(draft: &mut Draft<'_>, count: u32, from: Place, to: Place) -> Judged {
     let spot = draft.slot(from)?;
     let target = draft.target(to)?;
-    if matches!(target, Target::Holder(_) | Target::Ground) {
+    if !matches!(to, Place::Slot(..) | Place::Container(_)) {
         return Err(Refusal::new(Cause::Unknown(Unknown::Meaning)));
     }
     let cell = draft.cell(spot);

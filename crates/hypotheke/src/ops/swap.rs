@@ -12,9 +12,14 @@ use crate::world::{Cell, Place, Spot};
 
 pub(super) fn judge(draft: &mut Draft<'_>, one: Place, other: Place) -> Judged {
     let (here, there) = (draft.slot(one)?, draft.slot(other)?);
+    judge_spots(draft, here, there, one)
+}
+
+/// `named` is where the fault is found if both are empty.
+pub(super) fn judge_spots(draft: &mut Draft<'_>, here: Spot, there: Spot, named: Place) -> Judged {
     let (mine, yours) = (draft.cell(here), draft.cell(there));
     if mine.is_empty() && yours.is_empty() {
-        return Err(Refusal::new(Cause::EmptySource(one)));
+        return Err(Refusal::new(Cause::EmptySource(named)));
     }
     if here == there {
         return Ok(Done { asked: None, count: 0 });

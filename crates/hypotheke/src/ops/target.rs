@@ -6,7 +6,7 @@ use super::draft::{Draft, Item, Onto};
 use super::refusal::{Cause, Refusal, Unknown};
 use crate::id::KindId;
 use crate::quantity::Decimal;
-use crate::ruleset::{FilterId, NO_PACK};
+use crate::ruleset::{FilterId, NO_PACK, Way};
 use crate::world::{Bearer, Cell, Place, Spot};
 
 /// Where something is to be laid.
@@ -26,6 +26,7 @@ impl Draft<'_> {
             Place::Slot(..) => self.slot(place).map(Target::Slot),
             Place::Container(id) if self.world.has_container(id) => Ok(Target::Container(id.index)),
             Place::Holder(id) if self.world.has_holder(id) => Ok(Target::Holder(id.index)),
+            Place::Hand(holder) => Ok(Target::Slot(self.hand(Some(holder))?.1)),
             Place::Ground => Ok(Target::Ground),
             Place::OnGround(_) => Err(Refusal::new(Cause::Unknown(Unknown::Meaning))),
             Place::Container(_) | Place::Holder(_) => Err(Refusal::new(Cause::Unknown(Unknown::Place))),
@@ -39,6 +40,26 @@ impl Draft<'_> {
             Target::Container(container) => self.fill_container(item, want, source, container),
             Target::Holder(holder) => self.fill_holder(item, want, source, holder),
             Target::Ground => self.fill_ground(item, want, source),
+        }
+    }
+
+    /// What the container of a target tries when something is put there from a hand.
+    pub(super) fn ways_into(&self, target: Target) -> Vec<Way> {
+        let container = match target {
+            Target::Slot(spot) => spot.container,
+            Target::Container(container) => container,
+            Target::Holder(_) | Target::Ground => return Way::ALL.to_vec(),
+        };
+        let def = self.world.rules.containers().get(self.state(container).def as usize);
+        def.map_or_else(|| Way::ALL.to_vec(), |def| def.on_put.clone())
+    }
+
+    pub(super) fn place_of_target(&self, target: Target) -> Place {
+        match target {
+            Target::Slot(spot) => self.place_of_spot(spot),
+            Target::Container(container) => Place::Container(self.container_id(container)),
+            Target::Holder(holder) => Place::Holder(self.world.holder_id(holder)),
+            Target::Ground => Place::Ground,
         }
     }
 
@@ -139,11 +160,11 @@ impl Draft<'_> {
     ) {
         let mut from = 0;
         // Of a kind that does not stack, no stack has room for more.
-        let stacks = self.world.rules.figures[item.kind as usize].stack_limit > 1 && self.onto() == Onto::Any;
+        let stacks = self.world.rules.figures[item.kind as usize].stack_limit > 1 && self.onto() != Onto::OneEmpty;
         while let Some(slot) = if stacks { self.next_with_room(container, item, from) } else { None } {
             from = slot + 1;
             let spot = Spot { container, slot };
-            if source == Some(spot) || !self.slot_admits(item, spot) {
+            if source == Some(spot) || self.is_passed_over(spot) || !self.slot_admits(item, spot) {
                 continue;
             }
             let room = self.limit(spot, item.kind) - self.cell(spot).count;
@@ -152,10 +173,10 @@ impl Draft<'_> {
             }
         }
         let mut from = 0;
-        while let Some(slot) = self.next_empty(container, from) {
+        while let Some(slot) = if self.onto() == Onto::Alike { None } else { self.next_empty(container, from) } {
             from = slot + 1;
             let spot = Spot { container, slot };
-            if source == Some(spot) || !self.slot_admits(item, spot) {
+            if source == Some(spot) || self.is_passed_over(spot) || !self.slot_admits(item, spot) {
                 continue;
             }
             let room = self.limit(spot, item.kind);
@@ -191,7 +212,7 @@ impl Draft<'_> {
         // Around most containers there is nothing, and most items are no packs.
         if self.world.is_lasting(container) && self.world.rules.figures[item.kind as usize].pack == NO_PACK {
             let state = self.world.state(container);
-            let closed = !state.put && source.is_some() && !self.is_inside_already(source, container);
+            let closed = !self.may_put(container) && source.is_some() && !self.is_inside_already(source, container);
             return !closed && self.admits(state.admits, item);
         }
         self.why_not_put(source, container).is_none()
@@ -210,7 +231,7 @@ impl Draft<'_> {
         source?;
         let mut at = Some(container);
         while let Some(container) = at.filter(|&at| !self.is_inside_already(source, at)) {
-            if !self.state(container).put {
+            if !self.may_put(container) {
                 return Some(container);
             }
             at = self.around(container);
@@ -362,7 +383,7 @@ impl Draft<'_> {
     }
 
     fn why_not_slot(&mut self, item: Item, asked: u64, source: Option<Spot>, spot: Spot) -> Cause {
-        let at = Place::Slot(self.container_id(spot.container), spot.slot);
+        let at = self.place_of_spot(spot);
         if let Some(cause) = self.why_not_entering(item, source, spot.container) {
             return cause;
         }

@@ -39,6 +39,24 @@ pub struct ContainerDef {
     /// Its filter is asked of all that comes to lie below it.
     pub(crate) deep: bool,
     pub(crate) misfits: Misfits,
+    /// What is tried, in order, when something is put here from a hand.
+    pub(crate) on_put: Vec<Way>,
+}
+
+/// How something comes to lie where it is put from a hand.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Way {
+    /// Where it is empty, or into a container.
+    Place,
+    /// Onto an alike stack.
+    Merge,
+    /// In exchange for what lies there.
+    Swap,
+}
+
+impl Way {
+    /// What is tried where nothing is written.
+    pub(crate) const ALL: [Way; 3] = [Way::Place, Way::Merge, Way::Swap];
 }
 
 /// What becomes of a stack that its container no longer admits, because it got another mark or property.
@@ -150,6 +168,12 @@ impl ContainerDef {
     #[must_use]
     pub fn is_deep(&self) -> bool {
         self.deep
+    }
+
+    /// What is tried, in order, when something is put here from a hand.
+    #[must_use]
+    pub fn on_put(&self) -> &[Way] {
+        &self.on_put
     }
 
     /// What becomes of a stack that it no longer admits.

@@ -148,6 +148,28 @@ impl<'s> Reading<'s> {
     /// One of a few words, each of which stands for something.
     pub(crate) fn choice<T: Copy>(&mut self, section: &Section<'_, '_>, key: &str, choices: &[(&str, T)]) -> Option<T> {
         let written = self.written_text(section, key)?;
+        self.chosen(section, key, choices, &written)
+    }
+
+    /// A list of such words; none if it is not there.
+    pub(crate) fn choices<T: Copy>(
+        &mut self,
+        section: &Section<'_, '_>,
+        key: &str,
+        choices: &[(&str, T)],
+    ) -> Option<Vec<T>> {
+        section.table.get(key)?;
+        let written = self.texts(section, key);
+        Some(written.iter().filter_map(|written| self.chosen(section, key, choices, written)).collect())
+    }
+
+    fn chosen<T: Copy>(
+        &mut self,
+        section: &Section<'_, '_>,
+        key: &str,
+        choices: &[(&str, T)],
+        written: &Written<String>,
+    ) -> Option<T> {
         let chosen = choices.iter().find(|(word, _)| *word == written.value).map(|(_, choice)| *choice);
         if chosen.is_none() {
             let words: Vec<String> = choices.iter().map(|(word, _)| format!("`{word}`")).collect();

@@ -2,7 +2,7 @@
 
 use rustc_hash::FxHashMap;
 
-use super::places::Misfits;
+use super::places::{Misfits, Way};
 use crate::filter::Filter;
 use crate::language::NamedPortion;
 use crate::quantity::Decimal;
@@ -148,6 +148,7 @@ pub(crate) struct ContainerSource {
     pub(crate) take: bool,
     pub(crate) deep: Option<Location>,
     pub(crate) misfits: Misfits,
+    pub(crate) on_put: Option<Vec<Way>>,
     pub(crate) copies: Vec<Written<String>>,
 }
 

@@ -6,7 +6,7 @@ use toml::Spanned;
 use toml::de::{DeTable, DeValue};
 
 use super::names;
-use super::places::Misfits;
+use super::places::{Misfits, Way};
 use super::read::{Reading, Section};
 use super::source::{
     CapSource, ContainerSource, HolderSource, KindAt, KindSource, MarkSource, PropertySource, RulesetSource,
@@ -50,7 +50,9 @@ const CONTAINER: &[&str] = &[
     "take",
     "deep",
     "misfits",
+    "on-put",
 ];
+const WAYS: &[(&str, Way)] = &[("place", Way::Place), ("merge", Way::Merge), ("swap", Way::Swap)];
 const CAP: &[&str] = &["of", "count"];
 const SLOT: &[&str] = &["name", "label", "admits", "stack-limit"];
 const HOLDER: &[&str] = &["name", "note", "carries", "weight-cap", "caps"];
@@ -197,6 +199,7 @@ impl RulesetSource {
             put: reading.flag(&section, "put").unwrap_or(true),
             take: reading.flag(&section, "take").unwrap_or(true),
             deep: read_deep(reading, &section),
+            on_put: reading.choices(&section, "on-put", WAYS),
             misfits: reading
                 .choice(&section, "misfits", &[("stay", Misfits::Stay), ("leave", Misfits::Leave)])
                 .unwrap_or_default(),

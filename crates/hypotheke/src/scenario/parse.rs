@@ -285,8 +285,10 @@ fn step(parser: &mut LineParser<'_, '_>) -> Parsed<Step> {
     Ok(Step::Operation(operation, expected))
 }
 
-const PAST_VERBS: &[&str] =
-    &["created", "consumed", "moved", "split", "merged", "dropped", "picked", "marked", "unmarked", "set"];
+const PAST_VERBS: &[&str] = &[
+    "created", "consumed", "moved", "split", "merged", "dropped", "picked", "marked", "unmarked", "set", "lifted",
+    "put", "returned",
+];
 
 fn expected(parser: &mut LineParser<'_, '_>) -> Parsed<Expected> {
     if parser.keyword("refused") {

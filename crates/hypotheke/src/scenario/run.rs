@@ -195,7 +195,7 @@ fn containers_of(world: &World, operation: &NamedOperation) -> Vec<ContainerId> 
 fn containers_at(world: &World, place: Place) -> Vec<ContainerId> {
     match place {
         Place::Slot(id, _) | Place::Container(id) => vec![id],
-        Place::Holder(id) => world.carried(id).collect(),
+        Place::Holder(id) | Place::Hand(id) => world.carried(id).collect(),
         Place::Ground | Place::OnGround(_) => Vec::new(),
     }
 }
@@ -247,8 +247,10 @@ fn stacks_at(world: &World, place: Place) -> Vec<StackView<'_>> {
         Place::Container(id) => world.stacks(id).map(|(_, stack)| stack).collect(),
         Place::Holder(id) => {
             let carried: Vec<ContainerId> = world.carried(id).collect();
-            carried.into_iter().flat_map(|id| world.stacks(id)).map(|(_, stack)| stack).collect()
+            let in_slots = carried.into_iter().flat_map(|id| world.stacks(id)).map(|(_, stack)| stack);
+            in_slots.chain(world.hand(id)).collect()
         }
+        Place::Hand(id) => world.hand(id).into_iter().collect(),
         Place::Ground => world.ground().map(|(stack, _)| stack).collect(),
         Place::OnGround(id) => world.ground().map(|(stack, _)| stack).filter(|stack| stack.id() == id).collect(),
     }
@@ -266,8 +268,8 @@ fn with_contents<'w>(world: &'w World, mut stacks: Vec<StackView<'w>>) -> Vec<St
 
 /// All stacks that lie in no pack.
 fn all_stacks(world: &World) -> Vec<StackView<'_>> {
-    let in_containers = world.containers().map(Place::Container).chain([Place::Ground]);
-    in_containers.flat_map(|place| stacks_at(world, place)).collect()
+    let places = world.containers().map(Place::Container).chain(world.holders().map(Place::Hand));
+    places.chain([Place::Ground]).flat_map(|place| stacks_at(world, place)).collect()
 }
 
 /// Kind, marks and properties in words: `ice-core (contaminated, reading 3.2)`.

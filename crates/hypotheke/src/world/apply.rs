@@ -1,7 +1,7 @@
 //! The only code that changes where something lies.
 
 use super::index::Index;
-use super::{Bearer, Cell, Class, ClassTable, ContainerState, End, Event, GROUND, Inner, NONE, Spot, World};
+use super::{Bearer, Cell, Class, ClassTable, ContainerState, End, Event, GROUND, Inner, NONE, Origin, Spot, World};
 use crate::id::KindId;
 use crate::language::Position;
 use crate::ruleset::Ruleset;
@@ -24,6 +24,21 @@ struct Change {
 }
 
 impl World {
+    /// Keeps in step where the stack in a hand came from: it has come into a hand that was empty, or by an exchange.
+    fn follow_origin(&mut self, hand: Spot, from: Spot, was_empty: bool) {
+        if hand.is_ground() || hand == Spot::NOWHERE || !self.is_hand(hand.container) {
+            return;
+        }
+        let holder = self.containers[hand.container as usize].holder;
+        if self.cell(hand).is_empty() {
+            self.set_origin(holder, None);
+        } else if was_empty {
+            let slot = from != Spot::NOWHERE && !from.is_ground() && !self.is_hand(from.container);
+            let origin = slot.then(|| Origin { container: self.container_id(from.container), slot: from.slot });
+            self.set_origin(holder, origin);
+        }
+    }
+
     /// Makes one change. Whoever made the event has made sure that it can be made.
     pub(crate) fn carry_out(&mut self, event: &Event) {
         match *event {
@@ -31,13 +46,16 @@ impl World {
                 let load = Load { kind, class, count, inner };
                 if from.exists() {
                     self.lessen(from, load);
+                    self.follow_origin(from.spot, to.spot, false);
                 } else {
                     self.tallies[kind.index()].created += u64::from(count);
                     self.whole_weight += self.weight_of_load(load);
                     self.bring(kind, inner);
                 }
                 if to.exists() {
+                    let was_empty = self.cell(to.spot).is_empty();
                     self.add(to, load);
+                    self.follow_origin(to.spot, from.spot, was_empty);
                 } else {
                     self.put_aside(inner);
                     self.tallies[kind.index()].consumed += u64::from(count);
@@ -45,7 +63,11 @@ impl World {
                 }
             }
             Event::Changed { at, after, .. } => self.change_class(at, after),
-            Event::Swapped { one, other } => self.exchange(one, other),
+            Event::Swapped { one, other } => {
+                self.exchange(one, other);
+                self.follow_origin(one.spot, other.spot, true);
+                self.follow_origin(other.spot, one.spot, true);
+            }
         }
     }
 

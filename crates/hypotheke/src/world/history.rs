@@ -4,7 +4,7 @@ use std::collections::VecDeque;
 
 use rand_xoshiro::Xoshiro256PlusPlus;
 
-use super::{Event, World};
+use super::{Event, Origin, Spot, World};
 
 /// The latest operations, as many as are to be kept.
 #[derive(Clone, Debug, Default)]
@@ -20,6 +20,8 @@ struct Entry {
     next_stack: u64,
     next_landing: u32,
     random: Xoshiro256PlusPlus,
+    /// The origins of hands that were touched, by holder.
+    origins: Vec<(u32, Option<Origin>)>,
 }
 
 impl World {
@@ -46,6 +48,9 @@ impl World {
         self.next_stack = entry.next_stack;
         self.ground.next_landing = entry.next_landing;
         self.random = entry.random;
+        for (holder, origin) in entry.origins {
+            self.set_origin(holder, origin);
+        }
         self.revision -= 1;
         self.scratch = None;
         true
@@ -61,12 +66,26 @@ impl World {
         for class in events.iter().flat_map(classes) {
             self.classes.retain(class);
         }
+        let origins = self.origins_touched(events);
         self.history.entries.push_back(Entry {
+            origins,
             events: events.to_vec(),
             next_stack: self.next_stack,
             next_landing: self.ground.next_landing,
             random: self.random.clone(),
         });
+    }
+
+    fn origins_touched(&self, events: &[Event]) -> Vec<(u32, Option<Origin>)> {
+        let spots = events.iter().flat_map(|event| match event {
+            Event::Transferred { from, to, .. } => [from.spot, to.spot],
+            Event::Swapped { one, other } => [one.spot, other.spot],
+            Event::Changed { at, .. } => [at.spot, Spot::NOWHERE],
+        });
+        // A container that the operation itself brings is no hand.
+        let hands = spots.filter(|spot| spot.container < self.container_count() && self.is_hand(spot.container));
+        let holders = hands.map(|spot| self.state(spot.container).holder);
+        holders.map(|holder| (holder, self.origin_of(holder))).collect()
     }
 
     /// Forgets the oldest, so that no more than `most` are kept.

@@ -36,6 +36,7 @@ pub use path::{Place, UnknownPlace};
 pub use read::{SlotView, StackView};
 pub(crate) use scratch::{Bearer, EMPTY, Overlay, Scratch};
 
+use crate::id::ContainerId;
 use crate::ruleset::{FilterId, Ruleset};
 
 const NONE: u32 = u32::MAX;
@@ -116,12 +117,23 @@ pub(crate) struct ContainerState {
     index: Index,
 }
 
+/// Where the stack in a hand came from: a slot, as long as its container is there.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) struct Origin {
+    pub(crate) container: ContainerId,
+    pub(crate) slot: u32,
+}
+
 #[derive(Clone, Debug)]
 struct HolderState {
     name: Box<str>,
     def: u32,
     generation: u32,
     containers: Vec<u32>,
+    /// The container of one slot, without rules, that is its hand.
+    hand: u32,
+    /// Where the stack in its hand came from.
+    origin: Option<Origin>,
     weight: i64,
     /// For each of the filters of all caps: how many items that it carries satisfy it.
     capped: Vec<u64>,

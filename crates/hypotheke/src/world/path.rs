@@ -5,6 +5,9 @@ use crate::id::{ContainerId, HolderId, StackId};
 use crate::language::{Path, PathRoot, PathStep};
 use crate::text::suggestion;
 
+/// What a hand is called in paths.
+const HAND: &str = "hand";
+
 /// A place in a world.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Place {
@@ -14,6 +17,8 @@ pub enum Place {
     Container(ContainerId),
     /// A holder: its containers, in order.
     Holder(HolderId),
+    /// The hand of a holder.
+    Hand(HolderId),
     /// The ground, all of it.
     Ground,
     /// A stack on the ground.
@@ -49,6 +54,17 @@ impl World {
         match path.root() {
             PathRoot::Ground => self.place_on_ground(path),
             PathRoot::Stack(id) => self.place_of_stack(*id, path),
+            PathRoot::Of(holder, container) if &**container == HAND => {
+                let holder = self.holder(holder).ok_or_else(|| self.unknown_name(holder))?;
+                self.place_in_hand(holder, path)
+            }
+            PathRoot::Name(name) if &**name == HAND => match actor {
+                Some(holder) => self.place_in_hand(holder, path),
+                None => {
+                    let help = "say whose, such as `surveyor.hand`".to_owned();
+                    Err(UnknownPlace::new("no holder acts whose hand could be meant", Some(help)))
+                }
+            },
             PathRoot::Of(holder, container) => {
                 let name = format!("{holder}.{container}");
                 let found = self.container(&name).ok_or_else(|| self.unknown_name(&name))?;
@@ -66,6 +82,11 @@ impl World {
         let instances = || self.containers().filter(|id| self.containers[id.index as usize].def == def.0);
         let own = actor.and_then(|actor| instances().find(|&id| self.carrier(id) == Some(actor)));
         own.or_else(|| instances().next().filter(|_| instances().count() == 1))
+    }
+
+    fn place_in_hand(&self, holder: HolderId, path: &Path) -> Result<Place, UnknownPlace> {
+        let spot = Spot { container: self.hand_of(holder.index), slot: 0 };
+        if path.steps().is_empty() { Ok(Place::Hand(holder)) } else { self.follow_inside(spot, path.steps(), path) }
     }
 
     fn holder_place(&self, name: &str, path: &Path) -> Result<Place, UnknownPlace> {
@@ -173,7 +194,7 @@ impl World {
         };
         match path.steps() {
             [] if spot.is_ground() => Ok(Place::OnGround(id)),
-            [] => Ok(Place::Slot(self.container_id(spot.container), spot.slot)),
+            [] => Ok(self.place_of_spot(spot)),
             further => self.follow_inside(spot, further, path),
         }
     }
@@ -187,7 +208,8 @@ impl World {
             let slots = std::iter::successors(self.next_taken(container, 0), next);
             slots.map(move |slot| Spot { container, slot })
         };
-        let there = (1..self.container_count()).filter(|&container| self.has_container(self.container_id(container)));
+        let there = (1..self.container_count())
+            .filter(|&container| self.is_lasting(container) || self.state(container).parent != Spot::NOWHERE);
         there.flat_map(of_container).find(|&spot| self.cell(spot).id == id.0)
     }
 
@@ -197,7 +219,15 @@ impl World {
         match end.spot {
             Spot::NOWHERE => None,
             spot if spot.is_ground() => end.stack().map(Place::OnGround),
-            spot => Some(Place::Slot(self.container_id(spot.container), spot.slot)),
+            spot => Some(self.place_of_spot(spot)),
+        }
+    }
+
+    /// The place of a spot that is not on the ground.
+    pub(crate) fn place_of_spot(&self, spot: Spot) -> Place {
+        match self.is_hand(spot.container) {
+            true => Place::Hand(self.holder_id(self.state(spot.container).holder)),
+            false => Place::Slot(self.container_id(spot.container), spot.slot),
         }
     }
 
@@ -211,6 +241,9 @@ impl World {
 
     pub(crate) fn slot_name(&self, container: u32, slot: u32) -> String {
         let state = &self.containers[container as usize];
+        if self.is_hand(container) {
+            return state.name.to_string();
+        }
         let rule = (state.def != NONE).then(|| self.def_of(container).ruled.get(slot as usize)).flatten();
         let name = self.name_of(container);
         let name = name.trim_end_matches('/');

@@ -4,7 +4,7 @@ use std::fmt;
 use std::sync::Arc;
 
 use super::apply::slot_limit;
-use super::{Bearer, Cell, ClassKey, ContainerState, GROUND, HolderState, NONE, Place, Spot, Tally, World};
+use super::{Bearer, Cell, ClassKey, ContainerState, GROUND, HolderState, NONE, Origin, Place, Spot, Tally, World};
 use crate::id::{ContainerDefId, ContainerId, HolderDefId, HolderId, KindId, StackId};
 use crate::language::Position;
 use crate::quantity::Decimal;
@@ -40,7 +40,8 @@ impl World {
     /// The handles of all containers: those that stand in the world, then those that holders carry. The insides of packs
     /// are not among them; [`StackView::inside`] gives those.
     pub fn containers(&self) -> impl Iterator<Item = ContainerId> + '_ {
-        (1..self.lasting).map(|index| self.container_id(index))
+        let lasting = (1..self.lasting).filter(|&index| !self.is_hand(index));
+        lasting.map(|index| self.container_id(index))
     }
 
     /// The handles of all holders.
@@ -74,7 +75,12 @@ impl World {
     fn container_state(&self, id: ContainerId) -> Option<&ContainerState> {
         let state = self.containers.get(id.index as usize)?;
         let there = id.index < self.lasting || state.parent != Spot::NOWHERE;
-        (there && state.generation == id.generation && id.world == self.number && id.index != GROUND).then_some(state)
+        (there
+            && !self.is_hand(id.index)
+            && state.generation == id.generation
+            && id.world == self.number
+            && id.index != GROUND)
+            .then_some(state)
     }
 
     fn holder_state(&self, id: HolderId) -> Option<&HolderState> {
@@ -133,7 +139,7 @@ impl World {
         match self.container_state(id)?.parent {
             Spot::NOWHERE => None,
             spot if spot.is_ground() => Some(Place::OnGround(StackId(self.ground.get(spot.slot).id))),
-            spot => Some(Place::Slot(self.container_id(spot.container), spot.slot)),
+            spot => Some(self.place_of_spot(spot)),
         }
     }
 
@@ -141,6 +147,20 @@ impl World {
     pub fn carried(&self, id: HolderId) -> impl Iterator<Item = ContainerId> + '_ {
         let containers = self.holder_state(id).map_or(&[][..], |state| &state.containers);
         containers.iter().map(|&index| self.container_id(index))
+    }
+
+    /// The stack in a holder's hand.
+    #[must_use]
+    pub fn hand(&self, id: HolderId) -> Option<StackView<'_>> {
+        let cell = self.cell(Spot { container: self.holder_state(id)?.hand, slot: 0 });
+        (!cell.is_empty()).then_some(StackView { world: self, cell })
+    }
+
+    /// The slot from which the stack in a holder's hand came, if it came from one that is still there.
+    #[must_use]
+    pub fn hand_origin(&self, id: HolderId) -> Option<Place> {
+        let origin = self.holder_state(id)?.origin?;
+        self.has_container(origin.container).then_some(Place::Slot(origin.container, origin.slot))
     }
 
     /// The weight of all that lies in a container.
@@ -265,6 +285,24 @@ impl World {
             state = &self.containers[state.parent.container as usize];
         }
         (state.holder != NONE).then_some(state.holder)
+    }
+
+    /// The hand of a holder, as a container of one slot.
+    pub(crate) fn hand_of(&self, holder: u32) -> u32 {
+        self.holders[holder as usize].hand
+    }
+
+    /// Whether a container is a hand, and so has no definition.
+    pub(crate) fn is_hand(&self, container: u32) -> bool {
+        container != GROUND && self.containers[container as usize].def == NONE
+    }
+
+    pub(crate) fn origin_of(&self, holder: u32) -> Option<Origin> {
+        self.holders[holder as usize].origin
+    }
+
+    pub(crate) fn set_origin(&mut self, holder: u32, origin: Option<Origin>) {
+        self.holders[holder as usize].origin = origin;
     }
 
     pub(crate) fn containers_of(&self, holder: u32) -> &[u32] {

@@ -55,12 +55,16 @@ impl World {
                 let name = format!("{}.{}", def.id(), carried.id());
                 containers.push(world.add_container(name.into(), container, carried.slots, holder));
             }
+            let hand = small(world.containers.len());
+            world.add_hand(format!("{}.hand", def.id()).into(), holder);
             world.holder_names.insert(def.id().into(), holder);
             world.holders.push(HolderState {
                 name: def.id().into(),
                 def: small(index),
                 generation: 0,
                 containers,
+                hand,
+                origin: None,
                 weight: 0,
                 capped: vec![0; rules.cap_filters.len()],
             });
@@ -77,6 +81,14 @@ impl World {
         self.number = number & 0xff_ffff;
         self.random = Xoshiro256PlusPlus::seed_from_u64(seed);
         self
+    }
+
+    /// A hand is a container of one slot without any rules, which no path and no filter can name.
+    fn add_hand(&mut self, name: Box<str>, holder: u32) {
+        let base = small(self.cells.len());
+        self.cells.push(Cell::default());
+        let state = ContainerState { name, holder, base, ..ContainerState::new(&self.rules, NONE, 1) };
+        self.containers.push(state);
     }
 
     fn add_container(&mut self, name: Box<str>, def: u32, slots: u32, holder: u32) -> u32 {

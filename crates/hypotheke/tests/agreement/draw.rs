@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 use proptest::prelude::*;
 
 use super::rules::{MARKS, PROPERTIES};
-use crate::model::{Amount, At, Inside, Model, Request, Rules, Stack};
+use crate::model::{Amount, At, Inside, Model, Part, Request, Rules, Stack};
 
 #[derive(Clone, Debug)]
 pub(super) struct Draw {
@@ -46,11 +46,12 @@ pub(super) fn any_draw() -> impl Strategy<Value = Draw> {
     )
 }
 
-const VERBS: u8 = 21;
+const VERBS: u8 = 27;
 
 /// Any place at all.
 fn place(rules: &Rules, model: &Model, (sort, container, slot): (u8, usize, usize)) -> At {
     match sort {
+        4 if !rules.holders.is_empty() => At::Slot(Inside::hand(slot % rules.holders.len()), 0),
         9 if !rules.holders.is_empty() => At::Holder(slot % rules.holders.len()),
         10 => At::Ground,
         11 => At::OnGround(model.state.ground.get(slot % 7).map_or(slot as u64, |(stack, _)| stack.id)),
@@ -115,6 +116,8 @@ pub(super) fn request(rules: &Rules, model: &Model, draw: &Draw) -> Request {
         at if !draw.suiting => at,
         _ => ground.clone().unwrap_or_else(|| slot_of(model, other.1, other.2)),
     };
+    let acting = draw.suiting || !draw.kind.is_multiple_of(4);
+    let holder = Some(other.1 % rules.holders.len().max(1)).filter(|_| acting && !rules.holders.is_empty());
     match draw.verb {
         0..=4 => Request::Create(draw.amount, kind, draw.marks.clone(), into, draw.at),
         5 => Request::Consume(draw.amount, chosen, from),
@@ -130,6 +133,12 @@ pub(super) fn request(rules: &Rules, model: &Model, draw: &Draw) -> Request {
             let parted = taken(model, one.2, |stack| stack.count > 1).filter(|_| draw.suiting);
             Request::Split(draw.count, parted.unwrap_or_else(|| slot(from)), to)
         }
+        21 | 22 => {
+            let part = if draw.every_kind { Part::Half } else { Part::Amount(draw.amount) };
+            Request::Lift(holder, part, slot(from))
+        }
+        23..=25 => Request::Put(holder, draw.amount, to),
+        26 => Request::Return(holder, draw.amount),
         18 => Request::Mark(stack_at(from), draw.kind % MARKS),
         19 => Request::Unmark(stack_at(from), draw.kind % MARKS),
         20 => Request::Set(stack_at(from), draw.kind % PROPERTIES, i64::from(draw.count) * 500),

@@ -2,10 +2,13 @@
 
 use std::sync::Arc;
 
-use hypotheke::{Action, ContainerId, Landing, MarkId, Operation, Place, Position, Ruleset, StackView, Variant, World};
+use hypotheke::{
+    Action, ContainerId, HolderId, Landing, MarkId, Operation, Place, Position, Ruleset, Share, StackView, Variant,
+    World,
+};
 
 use super::rules::{PROPERTIES, decimal, rules_text};
-use crate::model::{At, Inside, No, Request, Root, Rules, Stack, State};
+use crate::model::{At, Inside, No, Owner, Part, Request, Root, Rules, Stack, State};
 
 pub(super) struct Engine {
     pub(super) world: World,
@@ -30,22 +33,37 @@ impl Engine {
     pub(super) fn inside(&self, inside: &Inside) -> ContainerId {
         let first = match inside.root {
             Root::Container(index) => self.containers[index],
+            Root::Hand(holder) => {
+                let held = self.world.hand(self.holder(holder)).and_then(hypotheke::StackView::inside).expect("a pack");
+                return self.walk(held, &inside.steps[1..]);
+            }
             Root::Landing(id) => {
                 let mut ground = self.world.ground().map(|(stack, _)| stack);
                 ground.find(|stack| stack.id().serial() == id).and_then(hypotheke::StackView::inside).expect("a pack")
             }
         };
-        inside.steps.iter().fold(first, |id, &slot| {
+        self.walk(first, &inside.steps)
+    }
+
+    fn walk(&self, first: ContainerId, steps: &[usize]) -> ContainerId {
+        steps.iter().fold(first, |id, &slot| {
             let slot = u32::try_from(slot).unwrap();
             self.world.stack(id, slot).and_then(hypotheke::StackView::inside).expect("a pack")
         })
     }
 
+    fn holder(&self, holder: usize) -> HolderId {
+        self.world.holder(&format!("h{holder}")).expect("a holder")
+    }
+
     fn place(&self, at: &At) -> Place {
         match at {
+            At::Slot(Inside { root: Root::Hand(holder), steps }, _) if steps.is_empty() => {
+                Place::Hand(self.holder(*holder))
+            }
             At::Slot(inside, slot) => Place::Slot(self.inside(inside), u32::try_from(*slot).unwrap()),
             At::Container(inside) => Place::Container(self.inside(inside)),
-            At::Holder(holder) => Place::Holder(self.world.holder(&format!("h{holder}")).expect("a holder")),
+            At::Holder(holder) => Place::Holder(self.holder(*holder)),
             At::Ground => Place::Ground,
             At::OnGround(id) => Place::OnGround(hypotheke::StackId::new(0, *id)),
         }
@@ -78,6 +96,17 @@ impl Engine {
             Request::Merge(amount, from, onto) => {
                 Action::Merge { amount: *amount, from: self.place(from), onto: self.place(onto) }
             }
+            Request::Lift(holder, part, from) => {
+                let share = match part {
+                    Part::Amount(amount) => Share::Amount(*amount),
+                    Part::Half => Share::Half,
+                };
+                return self.by(*holder, Action::Lift { share, from: self.place(from) });
+            }
+            Request::Put(holder, amount, to) => {
+                return self.by(*holder, Action::Put { amount: *amount, to: self.place(to) });
+            }
+            Request::Return(holder, amount) => return self.by(*holder, Action::Return { amount: *amount }),
             Request::Mark(at, mark) => Action::Mark { at: self.place(at), mark: self.mark(*mark) },
             Request::Unmark(at, mark) => Action::Unmark { at: self.place(at), mark: self.mark(*mark) },
             Request::Set(at, property, value) => {
@@ -94,6 +123,10 @@ impl Engine {
             }
         };
         action.into()
+    }
+
+    fn by(&self, holder: Option<usize>, action: Action) -> Operation {
+        Operation { actor: holder.map(|holder| self.holder(holder)), action }
     }
 
     pub(super) fn perform(&mut self, request: &Request) -> Result<u64, No> {
@@ -134,6 +167,21 @@ impl Engine {
         let slots = self.containers.iter().map(|&id| self.slots(id)).collect();
         let ground =
             self.world.ground().map(|(stack, at)| (self.stack(stack), (at.x.thousandths(), at.y.thousandths())));
-        State { slots, ground: ground.collect(), next_id }
+        let holders = || self.world.holders();
+        let hands = holders().map(|id| vec![self.world.hand(id).map(|stack| self.stack(stack))]).collect();
+        let origins = holders().map(|id| self.world.hand_origin(id).map(|place| self.origin(place))).collect();
+        State { slots, ground: ground.collect(), hands, origins, next_id }
+    }
+
+    fn origin(&self, place: Place) -> (Owner, usize) {
+        let Place::Slot(id, slot) = place else { panic!("a slot") };
+        let owner = match self.world.place_of_pack(id) {
+            None => Owner::Container(self.containers.iter().position(|&known| known == id).expect("a container")),
+            Some(Place::Slot(around, at)) => Owner::Pack(self.world.stack(around, at).expect("a pack").id().serial()),
+            Some(Place::Hand(holder)) => Owner::Pack(self.world.hand(holder).expect("a pack").id().serial()),
+            Some(Place::OnGround(stack)) => Owner::Pack(stack.serial()),
+            Some(_) => panic!("a pack lies in one place"),
+        };
+        (owner, slot as usize)
     }
 }

@@ -57,7 +57,9 @@ fn take_back_and_do_again(engine: &mut Engine, request: &Request, before: &State
     engine.world.take_back(revision + 1).unwrap_or_else(|_| panic!("the latest can be: {request:?}"));
     assert_eq!(engine.world.revision(), revision);
     assert_eq!(engine.state(before.next_id), *before, "taken back: {request:?}");
-    check_sums(engine, &Model { rules: model.rules.clone(), state: before.clone() });
+    let mut model_before = Model::new(model.rules.clone());
+    model_before.state = before.clone();
+    check_sums(engine, &model_before);
     assert!(engine.perform(request).is_ok());
     assert_eq!(engine.state(model.state.next_id), model.state, "done again: {request:?}");
 }
@@ -83,7 +85,8 @@ fn check_sums(engine: &Engine, model: &Model) {
         assert_eq!(engine.world.holder_weight(id).thousandths(), model.holder_weight(holder));
     }
     let ground = model.state.ground.iter().map(|(stack, _)| stack);
-    let outermost = model.state.slots.iter().flatten().flatten().chain(ground.clone());
+    let hands = model.state.hands.iter().flatten().flatten();
+    let outermost = model.state.slots.iter().flatten().flatten().chain(hands).chain(ground.clone());
     let on_ground: i64 = ground.map(|stack| stack.weight(&model.rules)).sum();
     assert_eq!(engine.world.ground_weight().thousandths(), on_ground);
     let everything: Vec<&Stack> = outermost.flat_map(Stack::all).collect();

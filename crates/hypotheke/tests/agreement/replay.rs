@@ -41,6 +41,12 @@ impl Flat {
     pub(super) fn of(world: &World) -> Flat {
         let mut flat = Flat { slots: BTreeMap::new(), ground: Vec::new() };
         let mut containers: Vec<ContainerId> = world.containers().collect();
+        for holder in world.holders() {
+            if let Some(stack) = world.hand(holder) {
+                flat.slots.entry(format!("{holder:?}")).or_default().insert(0, lying(stack, None));
+                containers.extend(stack.inside());
+            }
+        }
         for (stack, at) in world.ground() {
             flat.ground.push(lying(stack, Some(at.to_string())));
             containers.extend(stack.inside());
@@ -134,6 +140,7 @@ impl Flat {
 fn slot_of(world: &World, end: &End) -> Option<(String, u32)> {
     match world.place_of_end(end) {
         Some(Place::Slot(id, slot)) => Some((key(id), slot)),
+        Some(Place::Hand(holder)) => Some((format!("{holder:?}"), 0)),
         _ => None,
     }
 }

@@ -5,7 +5,7 @@ use std::fmt::Write;
 use hypotheke::Decimal;
 use proptest::prelude::*;
 
-use crate::model::{Caps, ContainerSpec, FilterSpec, KindSpec, Rules, SlotSpec};
+use crate::model::{Caps, ContainerSpec, FilterSpec, KindSpec, Rules, SlotSpec, Try};
 
 pub(super) const TAGS: usize = 3;
 pub(super) const MARKS: usize = 2;
@@ -63,11 +63,27 @@ fn any_container() -> impl Strategy<Value = ContainerSpec> {
         sometimes(0i64..30_000),
     );
     let border = (any::<bool>(), prop::bool::weighted(0.85), prop::bool::weighted(0.85), prop::bool::weighted(0.4));
-    let all = (slots, rules, sometimes(any_filter()), border, any_caps(), any::<bool>());
-    all.prop_map(|(slots, (ruled, limit, cap), filter, (worn, put, take, deep), caps, misfits_leave)| {
+    let tries = prop::sample::subsequence(vec![Try::Place, Try::Merge, Try::Swap], 0..=3).prop_shuffle();
+    let on_put = prop_oneof![2 => Just(vec![Try::Place, Try::Merge, Try::Swap]), 1 => tries];
+    let all = (slots, rules, sometimes(any_filter()), border, any_caps(), (any::<bool>(), on_put));
+    all.prop_map(|(slots, (ruled, limit, cap), filter, (worn, put, take, deep), caps, (misfits_leave, on_put))| {
         let slots = slots.max(ruled.len());
         let deep = deep && filter.is_some();
-        ContainerSpec { slots, ruled, limit, cap, filter, deep, misfits_leave, worn, holder: None, put, take, caps }
+        ContainerSpec {
+            slots,
+            ruled,
+            limit,
+            cap,
+            filter,
+            deep,
+            misfits_leave,
+            worn,
+            holder: None,
+            put,
+            take,
+            caps,
+            on_put,
+        }
     })
 }
 
@@ -87,7 +103,7 @@ pub(super) fn any_rules() -> impl Strategy<Value = Rules> {
             caps.push(cap);
             containers.extend(carried.into_iter().map(|container| ContainerSpec { holder: Some(holder), ..container }));
         }
-        Rules { kinds, containers, packs, holders: caps, nesting }
+        Rules { kinds, containers, packs, holders: caps, nesting, hand: ContainerSpec::hand() }
     })
 }
 
@@ -142,6 +158,8 @@ pub(super) fn rules_text(rules: &Rules) -> String {
     for (name, container) in lasting.chain(brought.map(|pack| (format!("p{pack}"), &rules.packs[pack]))) {
         let _ = writeln!(text, "[container.{name}]\nslots = {}\nworn = {}", container.slots, container.worn);
         let misfits = if container.misfits_leave { "leave" } else { "stay" };
+        let tries: Vec<String> = container.on_put.iter().map(|way| format!("\"{way:?}\"").to_lowercase()).collect();
+        let _ = writeln!(text, "on-put = [{}]", tries.join(", "));
         let _ = writeln!(text, "deep = {}\nmisfits = \"{misfits}\"", container.deep);
         if let Some(limit) = container.limit {
             let _ = writeln!(text, "stack-limit = {limit}");

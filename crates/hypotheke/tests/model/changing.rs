@@ -56,13 +56,6 @@ impl Model {
         let mut id_is_free = gone == stack.count;
         self.name_parts(stack, laid, &mut id_is_free);
         self.state.lessen(cell, gone);
-        let portion = if landing == stack.count { landing } else { self.rules.kinds[stack.kind].limit };
-        let mut rest = landing;
-        while rest > 0 {
-            let count = rest.min(portion);
-            let id = if std::mem::take(&mut id_is_free) { stack.id } else { self.state.new_id() };
-            self.state.ground.push((Stack { id, count, ..stack.clone() }, (0, 0)));
-            rest -= count;
-        }
+        self.land(stack, landing, &mut id_is_free);
     }
 }

@@ -3,6 +3,7 @@
 
 mod carrying;
 mod changing;
+mod hand;
 mod placing;
 mod rules;
 mod single;
@@ -11,8 +12,8 @@ mod state;
 use std::collections::BTreeSet;
 
 pub(crate) use hypotheke::Amount;
-pub(crate) use rules::{Caps, ContainerSpec, FilterSpec, KindSpec, Rules, SlotSpec};
-pub(crate) use state::{At, Inside, Root, Stack, State};
+pub(crate) use rules::{Caps, ContainerSpec, FilterSpec, KindSpec, Rules, SlotSpec, Try};
+pub(crate) use state::{At, Inside, Owner, Root, Stack, State};
 
 #[derive(Clone, Debug)]
 pub(crate) enum Request {
@@ -28,6 +29,17 @@ pub(crate) enum Request {
     Unmark(At, usize),
     /// A property and its value.
     Set(At, usize, i64),
+    /// The holder that acts comes first.
+    Lift(Option<usize>, Part, At),
+    Put(Option<usize>, Amount, At),
+    Return(Option<usize>, Amount),
+}
+
+/// How much a hand takes.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Part {
+    Amount(Amount),
+    Half,
 }
 
 /// Reason, figures, and how many could go.
@@ -50,6 +62,10 @@ fn because(reason: &'static str, asked: i64, allowed: i64) -> No {
 pub(crate) struct Model {
     pub(crate) rules: Rules,
     pub(crate) state: State,
+    /// Borders are no matter for what goes back.
+    going_back: bool,
+    /// Only alike stacks take something.
+    only_alike: bool,
 }
 
 /// Where what is taken goes.
@@ -60,15 +76,38 @@ enum Going {
     Nowhere,
 }
 
+/// A hand has operations of its own.
+fn is_hand_misused(request: &Request) -> bool {
+    let hand = |at: &At| matches!(at, At::Slot(inside, _) | At::Container(inside) if inside.is_hand());
+    match request {
+        Request::Move(_, _, one, other) | Request::Swap(one, other) => hand(one) || hand(other),
+        Request::Split(_, one, other) | Request::Merge(_, one, other) => hand(one) || hand(other),
+        Request::PickUp(.., at) | Request::Lift(_, _, at) | Request::Put(_, _, at) => hand(at),
+        _ => false,
+    }
+}
+
 impl Model {
     pub(crate) fn new(rules: Rules) -> Model {
         let state = State::new(&rules);
-        Model { rules, state }
+        Model { rules, state, going_back: false, only_alike: false }
     }
 
     pub(crate) fn perform(&mut self, request: &Request) -> Result<u64, No> {
         let before = self.state.clone();
-        let answer = match request {
+        let answer = if is_hand_misused(request) { Err(no("unknown")) } else { self.answer(request) };
+        if answer.is_err() {
+            self.state = before;
+        }
+        for holder in 0..self.state.hands.len() {
+            let origin = self.state.origins[holder].filter(|(owner, _)| self.state.find_owner(*owner).is_some());
+            self.state.origins[holder] = origin.filter(|_| self.state.hands[holder][0].is_some());
+        }
+        answer
+    }
+
+    fn answer(&mut self, request: &Request) -> Result<u64, No> {
+        match request {
             Request::Create(amount, kind, marks, to, at) => self.create(*amount, *kind, marks, to, *at),
             Request::Consume(amount, kind, from) => self.carry(*amount, *kind, from, &Going::Out, (0, 0), false),
             Request::Move(amount, kind, from, to) => self.relocate(*amount, *kind, from, to),
@@ -92,11 +131,10 @@ impl Model {
                     self.carry(*amount, *kind, &from, &Going::To(to.clone()), (0, 0), true)
                 }
             },
-        };
-        if answer.is_err() {
-            self.state = before;
+            Request::Lift(holder, part, from) => self.lift(*holder, *part, from),
+            Request::Put(holder, amount, to) => self.put(*holder, *amount, to),
+            Request::Return(holder, amount) => self.give_back(*holder, *amount),
         }
-        answer
     }
 
     /// A stack of one that does not lie anywhere yet.

@@ -31,14 +31,17 @@ impl Model {
         self.holder(cell?.container()?)
     }
 
+    /// All that a holder bears: its containers and its hand.
+    fn borne_by(&self, holder: usize) -> Vec<Inside> {
+        self.rules.carried(holder).into_iter().map(Inside::container).chain([Inside::hand(holder)]).collect()
+    }
+
     pub(crate) fn holder_weight(&self, holder: usize) -> i64 {
-        let carried = self.rules.carried(holder).into_iter();
-        carried.map(|index| self.state.weight(&self.rules, &Inside::container(index))).sum()
+        self.borne_by(holder).iter().map(|at| self.state.weight(&self.rules, at)).sum()
     }
 
     fn holder_counted(&self, holder: usize, filter: &FilterSpec) -> i64 {
-        let carried = self.rules.carried(holder).into_iter();
-        carried.map(|index| self.state.counted(&self.rules, &Inside::container(index), filter)).sum()
+        self.borne_by(holder).iter().map(|at| self.state.counted(&self.rules, at, filter)).sum()
     }
 
     pub(crate) fn slot_admits(&self, at: &Inside, slot: usize, stack: &Stack) -> bool {
@@ -56,7 +59,7 @@ impl Model {
     pub(crate) fn no_entry(&self, stack: &Stack, source: Option<&Cell>, at: &Inside) -> Option<No> {
         let spec = |inside: &Inside| self.state.spec(&self.rules, inside);
         let entered = self.entered(source, at);
-        if source.is_some() && entered.iter().any(|inside| !spec(inside).put) {
+        if source.is_some() && !self.going_back && entered.iter().any(|inside| !spec(inside).put) {
             return Some(no("no-put"));
         }
         let direct = source.and_then(Cell::container) != Some(at);
@@ -195,7 +198,8 @@ impl Model {
                 Some(there) => one.is_alike(there) && there.count < self.limit(one.kind, &at, *slot),
             };
             let onto = (0..slots.len()).filter(lawful).find(free);
-            let empty = || (0..slots.len()).filter(lawful).find(|&slot| slots[slot].is_none());
+            let empty =
+                || (0..slots.len() * usize::from(!self.only_alike)).filter(lawful).find(|&slot| slots[slot].is_none());
             if let Some(slot) = onto.or_else(empty) {
                 return Some((at, slot));
             }
@@ -212,6 +216,7 @@ impl Model {
             }
             let limit = i64::from(self.limit(one.kind, at, slot));
             match &slots[slot] {
+                None if self.only_alike => 0,
                 None => limit,
                 Some(there) if one.is_alike(there) => (limit - i64::from(there.count)).max(0),
                 Some(_) => 0,

@@ -52,6 +52,28 @@ pub(crate) struct ContainerSpec {
     pub(crate) put: bool,
     pub(crate) take: bool,
     pub(crate) caps: Caps,
+    pub(crate) on_put: Vec<Try>,
+}
+
+impl ContainerSpec {
+    /// One slot and no rules.
+    pub(crate) fn hand() -> ContainerSpec {
+        ContainerSpec {
+            slots: 1,
+            ruled: Vec::new(),
+            limit: None,
+            cap: None,
+            filter: None,
+            deep: false,
+            misfits_leave: false,
+            worn: false,
+            holder: None,
+            put: true,
+            take: true,
+            caps: Vec::new(),
+            on_put: Vec::new(),
+        }
+    }
 }
 
 #[derive(Clone, Debug)]
@@ -64,6 +86,16 @@ pub(crate) struct Rules {
     /// Weight caps and caps by filter of holders.
     pub(crate) holders: Vec<(Option<i64>, Caps)>,
     pub(crate) nesting: i64,
+    /// A hand, as a container without rules.
+    pub(crate) hand: ContainerSpec,
+}
+
+/// What is tried when something is put from a hand.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Try {
+    Place,
+    Merge,
+    Swap,
 }
 
 impl FilterSpec {

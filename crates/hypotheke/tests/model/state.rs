@@ -21,6 +21,16 @@ pub(crate) enum Root {
     Container(usize),
     /// The pack on the ground with this id.
     Landing(u64),
+    /// The hand of a holder, as a container of one slot.
+    Hand(usize),
+}
+
+/// A container that can be found again wherever it has gone.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Owner {
+    Container(usize),
+    /// The pack with this id.
+    Pack(u64),
 }
 
 /// A container: a root, and the slots of the packs that lead into it.
@@ -51,6 +61,9 @@ pub(crate) enum Cell {
 pub(crate) struct State {
     pub(crate) slots: Vec<Vec<Option<Stack>>>,
     pub(crate) ground: Vec<(Stack, (i64, i64))>,
+    pub(crate) hands: Vec<Vec<Option<Stack>>>,
+    /// Where what is in each hand came from.
+    pub(crate) origins: Vec<Option<(Owner, usize)>>,
     pub(crate) next_id: u64,
 }
 
@@ -88,6 +101,15 @@ impl Stack {
 impl Inside {
     pub(crate) fn container(index: usize) -> Inside {
         Inside { root: Root::Container(index), steps: Vec::new() }
+    }
+
+    pub(crate) fn hand(holder: usize) -> Inside {
+        Inside { root: Root::Hand(holder), steps: Vec::new() }
+    }
+
+    /// A hand itself, not the inside of a pack in it.
+    pub(crate) fn is_hand(&self) -> bool {
+        matches!(self.root, Root::Hand(_)) && self.steps.is_empty()
     }
 
     pub(crate) fn step(&self, slot: usize) -> Inside {
@@ -130,12 +152,14 @@ impl Cell {
 impl State {
     pub(crate) fn new(rules: &Rules) -> State {
         let slots = rules.containers.iter().map(|container| vec![None; container.slots]).collect();
-        State { slots, ground: Vec::new(), next_id: 1 }
+        let holders = rules.holders.len();
+        State { slots, ground: Vec::new(), hands: vec![vec![None]; holders], origins: vec![None; holders], next_id: 1 }
     }
 
     pub(crate) fn slots(&self, at: &Inside) -> &Vec<Option<Stack>> {
         let mut slots = match at.root {
             Root::Container(index) => &self.slots[index],
+            Root::Hand(holder) => &self.hands[holder],
             Root::Landing(id) => self.on_ground(id).expect("it lies there").inside.as_ref().expect("a pack"),
         };
         for &step in &at.steps {
@@ -147,6 +171,7 @@ impl State {
     pub(crate) fn slots_mut(&mut self, at: &Inside) -> &mut Vec<Option<Stack>> {
         let mut slots = match at.root {
             Root::Container(index) => &mut self.slots[index],
+            Root::Hand(holder) => &mut self.hands[holder],
             Root::Landing(id) => {
                 let landed = self.ground.iter_mut().find(|(stack, _)| stack.id == id).expect("it lies there");
                 landed.0.inside.as_mut().expect("a pack")
@@ -169,9 +194,16 @@ impl State {
         }
     }
 
-    /// Every container there is, packs after what they lie in.
+    /// Every container there is but the hands.
     pub(crate) fn containers(&self) -> Vec<Inside> {
+        let hand = |inside: &Inside| matches!(inside.root, Root::Hand(_)) && inside.steps.is_empty();
+        self.all_containers().into_iter().filter(|inside| !hand(inside)).collect()
+    }
+
+    /// Every container there is, packs after what they lie in.
+    fn all_containers(&self) -> Vec<Inside> {
         let mut found: Vec<Inside> = (0..self.slots.len()).map(Inside::container).collect();
+        found.extend((0..self.hands.len()).map(Inside::hand));
         let packs = self.ground.iter().filter(|(stack, _)| stack.inside.is_some());
         found.extend(packs.map(|(stack, _)| Inside { root: Root::Landing(stack.id), steps: Vec::new() }));
         let mut next = 0;
@@ -193,7 +225,7 @@ impl State {
         if self.on_ground(id).is_some() {
             return Some(Cell::Ground(id));
         }
-        self.containers().into_iter().find_map(|inside| {
+        self.all_containers().into_iter().find_map(|inside| {
             let slot =
                 self.slots(&inside).iter().position(|stack| stack.as_ref().is_some_and(|stack| stack.id == id))?;
             Some(Cell::Slot(inside, slot))
@@ -204,6 +236,7 @@ impl State {
         let brings = |stack: &Stack| &rules.packs[rules.kinds[stack.kind].pack.expect("a pack")];
         match (at.root, at.steps.split_last()) {
             (Root::Container(index), None) => &rules.containers[index],
+            (Root::Hand(_), None) => &rules.hand,
             (Root::Landing(id), None) => brings(self.on_ground(id).expect("it lies there")),
             (root, Some((slot, around))) => {
                 let around = Inside { root, steps: around.to_vec() };
@@ -215,7 +248,32 @@ impl State {
     pub(crate) fn holder(&self, rules: &Rules, at: &Inside) -> Option<usize> {
         match at.root {
             Root::Container(index) => rules.containers[index].holder,
+            Root::Hand(holder) => Some(holder),
             Root::Landing(_) => None,
+        }
+    }
+
+    /// What a container is called that may go elsewhere.
+    pub(crate) fn owner(&self, at: &Inside) -> Owner {
+        match (at.root, at.steps.split_last()) {
+            (Root::Container(index), None) => Owner::Container(index),
+            (Root::Landing(id), None) => Owner::Pack(id),
+            (Root::Hand(_), None) => unreachable!("nothing comes from a hand into a hand"),
+            (root, Some((slot, around))) => {
+                let around = Inside { root, steps: around.to_vec() };
+                Owner::Pack(self.slots(&around)[*slot].as_ref().expect("a pack").id)
+            }
+        }
+    }
+
+    /// Where it has gone.
+    pub(crate) fn find_owner(&self, owner: Owner) -> Option<Inside> {
+        match owner {
+            Owner::Container(index) => Some(Inside::container(index)),
+            Owner::Pack(id) => match self.find(id)? {
+                Cell::Slot(around, slot) => Some(around.step(slot)),
+                Cell::Ground(id) => Some(Inside { root: Root::Landing(id), steps: Vec::new() }),
+            },
         }
     }
 

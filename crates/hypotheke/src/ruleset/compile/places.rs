@@ -5,7 +5,7 @@ use rustc_hash::FxHashMap;
 use super::{Compiler, small};
 use crate::id::{ContainerDefId, HolderDefId};
 use crate::quantity::Decimal;
-use crate::ruleset::places::{Cap, ContainerDef, HolderDef, SlotDef};
+use crate::ruleset::places::{Cap, ContainerDef, HolderDef, SlotDef, Way};
 use crate::ruleset::source::{CapSource, ContainerSource, SlotSource};
 use crate::text::{Diagnostic, Location, suggestion};
 
@@ -82,6 +82,7 @@ impl Compiler {
             brought: false,
             deep: source.deep.is_some(),
             misfits: source.misfits,
+            on_put: source.on_put.clone().unwrap_or_else(|| Way::ALL.to_vec()),
         }
     }
 

@@ -1,0 +1,25 @@
+//! lift: the hand, which must be empty, takes all, half or some of a stack.
+
+use super::Judged;
+use super::carry::{Going, Request, WithoutNumber};
+use super::draft::{Draft, Onto};
+use super::operation::Share;
+use super::target::Target;
+use crate::id::HolderId;
+use crate::language::Amount;
+use crate::world::Place;
+
+pub(super) fn judge(draft: &mut Draft<'_>, actor: Option<HolderId>, share: Share, from: Place) -> Judged {
+    let (_, hand) = draft.hand(actor)?;
+    let source = draft.slot(from)?;
+    let amount = match share {
+        Share::Amount(amount) => amount,
+        // Of an empty slot one is asked for, and found missing.
+        Share::Half => Amount::Exactly(draft.cell(source).count.div_ceil(2).max(1)),
+    };
+    draft.lay_onto(Onto::OneEmpty);
+    draft.carry(
+        Request { amount, kind: None, from, without_number: WithoutNumber::AllOrNothing },
+        Going::To(Target::Slot(hand)),
+    )
+}

@@ -1,0 +1,98 @@
+//! put: what is in the hand goes onto a slot or into a container, in the first way of those that the container tries that
+//! can be gone.
+
+use super::carry::{Going, Request, WithoutNumber};
+use super::draft::{Draft, Onto};
+use super::refusal::{Cause, Refusal, Unknown};
+use super::target::Target;
+use super::{Judged, swap};
+use crate::id::HolderId;
+use crate::language::Amount;
+use crate::ruleset::Way;
+use crate::world::{Place, Spot};
+
+pub(super) fn judge(draft: &mut Draft<'_>, actor: Option<HolderId>, amount: Amount, to: Place) -> Judged {
+    let (_, hand) = draft.hand(actor)?;
+    if !matches!(to, Place::Slot(..) | Place::Container(_)) {
+        return Err(Refusal::new(Cause::Unknown(Unknown::Meaning)));
+    }
+    let target = draft.target(to)?;
+    if matches!(amount, Amount::Exactly(0) | Amount::UpTo(0)) {
+        return Err(Refusal::new(Cause::BadAmount));
+    }
+    if draft.cell(hand).is_empty() {
+        return Err(Refusal::new(Cause::EmptySource(draft.place_of_spot(hand))));
+    }
+    let ways = draft.ways_into(target);
+    let mut reason: Option<(Refusal, bool)> = None;
+    let start = draft.so_far();
+    for &way in &ways {
+        match go(draft, way, amount, hand, target) {
+            Ok(done) => {
+                draft.way = Some(way);
+                return Ok(done);
+            }
+            Err(refusal) => {
+                draft.go_back_to(&start);
+                let fits = fits(draft, way, hand, target);
+                if reason.is_none_or(|(_, fitted)| fits && !fitted) {
+                    reason = Some((refusal, fits));
+                }
+            }
+        }
+    }
+    match reason {
+        Some((refusal, _)) => Err(refusal),
+        // A container that tries nothing takes nothing from a hand.
+        None => Err(Refusal::new(Cause::NoPut(draft.place_of_target(target)))),
+    }
+}
+
+fn go(draft: &mut Draft<'_>, way: Way, amount: Amount, hand: Spot, target: Target) -> Judged {
+    let request = |draft: &Draft<'_>| Request {
+        amount,
+        kind: None,
+        from: draft.place_of_spot(hand),
+        without_number: WithoutNumber::WhatFits,
+    };
+    match (way, target) {
+        (Way::Place, Target::Slot(_)) => draft.lay_onto(Onto::OneEmpty),
+        (Way::Place, _) => draft.lay_onto(Onto::Any),
+        (Way::Merge, _) => draft.lay_onto(Onto::Alike),
+        (Way::Swap, Target::Slot(slot)) => return exchange(draft, amount, hand, slot),
+        (Way::Swap, _) => return Err(Refusal::new(Cause::Unknown(Unknown::Meaning))),
+    }
+    let request = request(draft);
+    draft.carry(request, Going::To(target))
+}
+
+/// Only the whole hand can be exchanged, and only for something else than it could be merged with.
+fn exchange(draft: &mut Draft<'_>, amount: Amount, hand: Spot, slot: Spot) -> Judged {
+    let (mine, there) = (draft.cell(hand), draft.cell(slot));
+    let at = draft.place_of_spot(slot);
+    let (asked, whole) = match amount {
+        Amount::All => (u64::from(mine.count), true),
+        Amount::Exactly(count) | Amount::UpTo(count) => (u64::from(count), count >= mine.count),
+    };
+    if let (Amount::Exactly(count), true) = (amount, asked > u64::from(mine.count)) {
+        let (at, there) = (draft.place_of_spot(hand), u64::from(mine.count));
+        return Err(Refusal::new(Cause::NotEnough { at, asked: u64::from(count), there }));
+    }
+    if !whole || there.is_empty() || mine.is_alike(there) {
+        return Err(Refusal::new(Cause::NoRoom { at, asked, room: 0 }));
+    }
+    swap::judge_spots(draft, hand, slot, at)?;
+    let asked = (amount != Amount::All).then_some(asked);
+    Ok(super::Done { asked, count: u64::from(mine.count) })
+}
+
+/// Whether a way is the one for what lies there.
+fn fits(draft: &Draft<'_>, way: Way, hand: Spot, target: Target) -> bool {
+    let Target::Slot(slot) = target else { return way != Way::Swap };
+    let (mine, there) = (draft.cell(hand), draft.cell(slot));
+    match way {
+        Way::Place => there.is_empty(),
+        Way::Merge => there.is_alike(mine),
+        Way::Swap => !there.is_empty() && !there.is_alike(mine),
+    }
+}

@@ -1,0 +1,169 @@
+//! The hand: lift, put, return.
+
+use super::rules::Try;
+use super::state::{At, Cell, Inside, Stack};
+use super::{Amount, Going, Model, No, Part, because, no};
+
+/// A mark that no filter names: a stack that has it is alike to none.
+const BLOCKING: usize = usize::MAX;
+
+impl Model {
+    /// The same world, but nothing can be merged onto what lies in a slot.
+    fn blocked(&self, at: &Inside, slot: usize) -> Model {
+        let mut copy = self.clone();
+        if let Some(there) = &mut copy.state.slots_mut(at)[slot] {
+            there.marks.insert(BLOCKING);
+        }
+        copy
+    }
+
+    /// As carry, but only to a slot that is empty.
+    fn carry_to_empty(
+        &mut self,
+        amount: Amount,
+        from: &At,
+        (at, slot): (&Inside, usize),
+        what_fits: bool,
+    ) -> Result<u64, No> {
+        let going = Going::To(At::Slot(at.clone(), slot));
+        if self.state.slots(at)[slot].is_some() {
+            return self.blocked(at, slot).carry(amount, None, from, &going, (0, 0), what_fits);
+        }
+        self.carry(amount, None, from, &going, (0, 0), what_fits)
+    }
+
+    pub(super) fn lift(&mut self, holder: Option<usize>, part: Part, from: &At) -> Result<u64, No> {
+        let (Some(holder), At::Slot(inside, slot)) = (holder, from) else { return Err(no("unknown")) };
+        let there = self.state.slots(inside)[*slot].as_ref().map_or(0, |stack| stack.count);
+        let amount = match part {
+            Part::Amount(amount) => amount,
+            Part::Half => Amount::Exactly(there - there / 2 + u32::from(there == 0)),
+        };
+        let origin = (self.state.owner(inside), *slot);
+        let answer = self.carry_to_empty(amount, from, (&Inside::hand(holder), 0), false);
+        if answer.is_ok() {
+            self.state.origins[holder] = Some(origin);
+        }
+        answer
+    }
+
+    pub(super) fn put(&mut self, holder: Option<usize>, amount: Amount, to: &At) -> Result<u64, No> {
+        let (Some(holder), At::Slot(inside, _) | At::Container(inside)) = (holder, to) else {
+            return Err(no("unknown"));
+        };
+        if matches!(amount, Amount::Exactly(0) | Amount::UpTo(0)) {
+            return Err(no("bad-amount"));
+        }
+        let Some(mine) = self.state.hands[holder][0].clone() else { return Err(no("empty-source")) };
+        let tries = self.state.spec(&self.rules, inside).on_put.clone();
+        let there = match to {
+            At::Slot(_, slot) => Some(self.state.slots(inside)[*slot].clone()),
+            _ => None,
+        };
+        let fits = |way: Try| match (&there, way) {
+            (None, way) => way != Try::Swap,
+            (Some(None), way) => way == Try::Place,
+            (Some(Some(yours)), way) => way == if mine.is_alike(yours) { Try::Merge } else { Try::Swap },
+        };
+        let mut refusals: Vec<(bool, No)> = Vec::new();
+        for way in tries {
+            let before = self.state.clone();
+            match self.put_one_way(way, holder, amount, to, &mine) {
+                Ok(count) => return Ok(count),
+                Err(no) => refusals.push((fits(way), no)),
+            }
+            self.state = before;
+        }
+        let fitting = refusals.iter().find(|(fits, _)| *fits).or(refusals.first());
+        Err(fitting.map_or(no("no-put"), |(_, no)| no.clone()))
+    }
+
+    fn put_one_way(&mut self, way: Try, holder: usize, amount: Amount, to: &At, mine: &Stack) -> Result<u64, No> {
+        let from = At::Slot(Inside::hand(holder), 0);
+        match (way, to) {
+            (Try::Place, At::Slot(inside, slot)) => self.carry_to_empty(amount, &from, (inside, *slot), true),
+            (Try::Merge, At::Slot(..)) => self.merge(amount, &from, to),
+            (Try::Swap, At::Slot(inside, slot)) => {
+                let count = i64::from(mine.count);
+                let asked = match amount {
+                    Amount::All => count,
+                    Amount::Exactly(asked) | Amount::UpTo(asked) => i64::from(asked),
+                };
+                if matches!(amount, Amount::Exactly(_)) && asked > count {
+                    return Err(because("not-enough", asked * 1_000, count * 1_000));
+                }
+                let yours = self.state.slots(inside)[*slot].clone();
+                if asked < count || yours.is_none_or(|yours| mine.is_alike(&yours)) {
+                    return Err(because("no-room", asked * 1_000, 0));
+                }
+                let origin = (self.state.owner(inside), *slot);
+                self.swap(&from, to)?;
+                self.state.origins[holder] = Some(origin);
+                Ok(u64::from(mine.count))
+            }
+            (Try::Place, _) => self.carry(amount, None, &from, &Going::To(to.clone()), (0, 0), true),
+            (Try::Merge, _) => {
+                self.only_alike = true;
+                let answer = self.carry(amount, None, &from, &Going::To(to.clone()), (0, 0), true);
+                self.only_alike = false;
+                answer
+            }
+            (Try::Swap, _) => Err(no("unknown")),
+        }
+    }
+
+    pub(super) fn give_back(&mut self, holder: Option<usize>, amount: Amount) -> Result<u64, No> {
+        let Some(holder) = holder else { return Err(no("unknown")) };
+        let asked = match amount {
+            Amount::All => None,
+            Amount::Exactly(0) | Amount::UpTo(0) => return Err(no("bad-amount")),
+            Amount::Exactly(count) | Amount::UpTo(count) => Some(count),
+        };
+        let Some(stack) = self.state.hands[holder][0].clone() else { return Err(no("empty-source")) };
+        let cell = Cell::Slot(Inside::hand(holder), 0);
+        let one = Stack { count: 1, ..stack.clone() };
+        let wanted = asked.map_or(stack.count, |asked| asked.min(stack.count));
+        let mut left = wanted;
+        let mut laid = Vec::new();
+        let origin = self.state.origins[holder];
+        let origin = origin.and_then(|(owner, slot)| Some(At::Slot(self.state.find_owner(owner)?, slot)));
+        for (to, going_back) in origin.into_iter().map(|at| (at, true)).chain([(At::Holder(holder), false)]) {
+            self.going_back = going_back;
+            while left > 0 {
+                let Some(place) = self.place_for_one(&one, Some(&cell), &to) else { break };
+                self.lay_one(place, &one, &mut laid);
+                left -= 1;
+            }
+            self.going_back = false;
+        }
+        let keeps = stack.all().into_iter().any(|stack| self.rules.kinds[stack.kind].keep);
+        let landing = if keeps { 0 } else { left };
+        let given = wanted - left + landing;
+        let exact = matches!(amount, Amount::Exactly(_));
+        let could = u64::from(given);
+        if let Some(asked) = asked.filter(|&asked| exact && asked > stack.count) {
+            let no = because("not-enough", i64::from(asked) * 1_000, i64::from(stack.count) * 1_000);
+            return Err(No { could, ..no });
+        }
+        if given < if exact { wanted } else { 1 } {
+            return Err(No { could, ..no("kept") });
+        }
+        let mut id_is_free = given == stack.count;
+        self.name_parts(&stack, laid, &mut id_is_free);
+        self.state.lessen(&cell, given);
+        self.land(&stack, landing, &mut id_is_free);
+        Ok(could)
+    }
+
+    /// Brings what finds no other place to the ground: a whole stack as it is, a part in stacks within the kind's limit.
+    pub(super) fn land(&mut self, stack: &Stack, landing: u32, id_is_free: &mut bool) {
+        let portion = if landing == stack.count { landing } else { self.rules.kinds[stack.kind].limit };
+        let mut rest = landing;
+        while rest > 0 {
+            let count = rest.min(portion);
+            let id = if std::mem::take(id_is_free) { stack.id } else { self.state.new_id() };
+            self.state.ground.push((Stack { id, count, ..stack.clone() }, (0, 0)));
+            rest -= count;
+        }
+    }
+}
