@@ -42,6 +42,7 @@ impl World {
             Cause::NotEmpty(at) => format!("what lies in {} is not empty", self.place_name(at)),
             Cause::InsideItself(kind) => format!("{} would lie in itself", self.rules().kind(kind).id()),
             Cause::TooDeep { would, most } => format!("packs would nest {would} deep of {most}"),
+            Cause::BlockedSlot(at) => format!("{} or another slot that is needed is blocked or taken", self.place_name(at)),
             Cause::NoTake(of) => format!("nothing may be taken out of {}", self.place_name(of)),
             Cause::NoPut(of) => format!("nothing may be put into {}", self.place_name(of)),
             Cause::Cap { of, cap, would, count } => {

@@ -10,6 +10,7 @@
 //! from somewhere and laying them somewhere else, is [`carry`]; what a target takes, and why not, is [`target`].
 //! A new operation is an entry in [`Action`], a file here, and a line in [`judge`].
 
+mod blocking;
 mod carry;
 mod consume;
 mod create;

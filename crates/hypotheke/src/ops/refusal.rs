@@ -37,6 +37,8 @@ pub enum Reason {
     InsideItself,
     /// Packs would nest too deep.
     TooDeep,
+    /// The slot named is blocked, or a further slot that the item needs is taken, blocked or missing.
+    BlockedSlot,
     /// More items would satisfy a filter than a container or holder may have.
     Cap,
     /// A container or holder would weigh more than its cap.
@@ -49,7 +51,7 @@ pub enum Reason {
 
 impl Reason {
     /// All reasons, in the order in which the checks run.
-    pub const ALL: [Reason; 17] = [
+    pub const ALL: [Reason; 18] = [
         Reason::Stale,
         Reason::Unknown,
         Reason::BadAmount,
@@ -63,6 +65,7 @@ impl Reason {
         Reason::NotAdmitted,
         Reason::InsideItself,
         Reason::TooDeep,
+        Reason::BlockedSlot,
         Reason::Cap,
         Reason::WeightCap,
         Reason::StackLimit,
@@ -86,6 +89,7 @@ impl Reason {
             Reason::NotAdmitted => "not-admitted",
             Reason::InsideItself => "inside-itself",
             Reason::TooDeep => "too-deep",
+            Reason::BlockedSlot => "blocked-slot",
             Reason::Cap => "cap",
             Reason::WeightCap => "weight-cap",
             Reason::StackLimit => "stack-limit",
@@ -164,6 +168,8 @@ pub enum Cause {
         /// So deep they may.
         most: u32,
     },
+    /// The slot is blocked, or a further slot that the item needs is taken, blocked or missing.
+    BlockedSlot(Place),
     /// More items would satisfy a filter than a container or holder may have.
     Cap {
         /// The container or holder.
@@ -228,6 +234,7 @@ impl Cause {
             Cause::NoPut(_) => Reason::NoPut,
             Cause::InsideItself(_) => Reason::InsideItself,
             Cause::TooDeep { .. } => Reason::TooDeep,
+            Cause::BlockedSlot(_) => Reason::BlockedSlot,
             Cause::Cap { .. } => Reason::Cap,
             Cause::NotAdmitted { .. } => Reason::NotAdmitted,
             Cause::WeightCap { .. } => Reason::WeightCap,

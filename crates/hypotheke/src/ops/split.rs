@@ -22,7 +22,8 @@ pub(super) fn judge(draft: &mut Draft<'_>, count: u32, from: Place, to: Place) -
     let stuck = draft.why_stuck(cell, spot, Going::To(target));
     let item = draft.item(cell);
     draft.lay_onto(Onto::OneEmpty);
-    let asked = count.min(cell.count);
+    // At least one stays.
+    let asked = count.min(cell.count - 1);
     let given = if stuck.is_some() { 0 } else { draft.fill(item, asked, Some(spot), target) };
     let refused = |cause| Err(Refusal::new(cause).could_have(u64::from(given)));
     if count > cell.count {

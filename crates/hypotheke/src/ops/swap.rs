@@ -37,6 +37,11 @@ pub(super) fn judge_spots(draft: &mut Draft<'_>, here: Spot, there: Spot, named:
     if across && !plain {
         first_of(full().map(|way| draft.why_not_nested(draft.item(way.cell), Some(way.from), way.to.container)))?;
     }
+    for (way, back) in [(&ways[0], &ways[1]), (&ways[1], &ways[0])] {
+        if !way.cell.is_empty() && draft.is_blocked_after_exchange(way.cell, way.to, way.from, back.cell) {
+            return Err(Refusal::new(Cause::BlockedSlot(draft.place_of_spot(way.to))));
+        }
+    }
     if across {
         check_bearers(draft, &ways)?;
     }

@@ -67,16 +67,25 @@ impl Draft<'_> {
         if !self.may_enter(item, source, spot.container)
             || !self.slot_admits(item, spot)
             || !self.takes_onto(self.cell(spot), item)
+            || self.is_blocked(item, spot, source, self.takes_whole(source, want))
         {
             return 0;
         }
         let allowed = self.allowance(item, source, spot.container);
         let room = self.room_for(item, want, source, spot);
         let given = want.min(allowed).min(room);
-        if given > 0 {
-            self.parts().push((spot, given));
+        // What stays behind may block the slot.
+        if given == 0 || given < want && self.is_blocked(item, spot, source, false) {
+            return 0;
         }
+        self.parts().push((spot, given));
         given
+    }
+
+    /// Whether so many are all that lies in the source.
+    #[inline]
+    fn takes_whole(&self, source: Option<Spot>, want: u32) -> bool {
+        source.is_some_and(|source| self.cell(source).count <= want)
     }
 
     /// Whether what lies in a slot, or that it is empty, lets items be laid there.
@@ -134,11 +143,23 @@ impl Draft<'_> {
             return 0;
         }
         let want = want.min(self.allowance(item, source, container));
-        let mut left = want;
-        if left == 0 {
+        if want == 0 {
             return 0;
         }
-        self.each_slot_with_room(item, source, container, |draft, spot, room| {
+        let start = self.laid().len();
+        let whole = self.takes_whole(source, want);
+        let given = self.lay_in_container(item, want, source, whole, container);
+        if whole && given < want && !self.world.rules.needs.is_empty() {
+            // What stays behind may block slots.
+            self.parts().truncate(start);
+            return self.lay_in_container(item, want, source, false, container);
+        }
+        given
+    }
+
+    fn lay_in_container(&mut self, item: Item, want: u32, source: Option<Spot>, whole: bool, container: u32) -> u32 {
+        let mut left = want;
+        self.each_slot_with_room(item, source, whole, container, |draft, spot, room| {
             let given = left.min(room);
             if given > 0 {
                 draft.parts().push((spot, given));
@@ -155,6 +176,7 @@ impl Draft<'_> {
         &mut self,
         item: Item,
         source: Option<Spot>,
+        whole: bool,
         container: u32,
         mut go_on: impl FnMut(&mut Self, Spot, u32) -> bool,
     ) {
@@ -176,7 +198,8 @@ impl Draft<'_> {
         while let Some(slot) = if self.onto() == Onto::Alike { None } else { self.next_empty(container, from) } {
             from = slot + 1;
             let spot = Spot { container, slot };
-            if source == Some(spot) || self.is_passed_over(spot) || !self.slot_admits(item, spot) {
+            let blocked = |draft: &Self| draft.is_blocked(item, spot, source, whole);
+            if source == Some(spot) || self.is_passed_over(spot) || !self.slot_admits(item, spot) || blocked(self) {
                 continue;
             }
             let room = self.limit(spot, item.kind);
@@ -390,6 +413,13 @@ impl Draft<'_> {
         if !self.slot_admits(item, spot) {
             return Cause::NotAdmitted { by: at, kind: KindId(item.kind) };
         }
+        if let Some(cause) = self.why_not_nested(item, source, spot.container) {
+            return cause;
+        }
+        let whole = self.takes_whole(source, u32::try_from(asked).unwrap_or(u32::MAX));
+        if self.is_blocked(item, spot, source, whole) {
+            return Cause::BlockedSlot(at);
+        }
         if let Some(cause) = self.why_not_borne(item, asked, source, spot.container) {
             return cause;
         }
@@ -413,10 +443,14 @@ impl Draft<'_> {
             return cause;
         }
         let mut room = 0;
-        self.each_slot_with_room(item, source, container, |_, _, more| {
+        let whole = self.takes_whole(source, u32::try_from(asked).unwrap_or(u32::MAX));
+        let laid = self.laid().len();
+        self.each_slot_with_room(item, source, whole, container, |draft, spot, more| {
             room += u64::from(more);
+            draft.parts().push((spot, more));
             room < asked
         });
+        self.parts().truncate(laid);
         Cause::NoRoom { at: Place::Container(self.container_id(container)), asked, room }
     }
 

@@ -211,6 +211,12 @@ impl KindBuilder {
         self
     }
 
+    /// The named slots that it needs at once, where it lies in one of them.
+    pub fn needs<'a>(mut self, slots: impl IntoIterator<Item = &'a str>) -> Self {
+        self.0.line("needs", list(slots));
+        self
+    }
+
     /// A number property with its first value.
     pub fn property(mut self, name: &str, value: Decimal) -> Self {
         self.0.line(&format!("properties.{}", quoted(name)), value);

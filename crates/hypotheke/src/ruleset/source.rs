@@ -185,6 +185,8 @@ pub(crate) struct RulesetSource {
     pub(crate) kinds: Vec<KindSource>,
     /// Properties of kinds as (kind, property name, value), in the order of the kinds.
     pub(crate) properties: Vec<(u32, u32, PropertySource)>,
+    /// The slots that kinds need at once, by kind.
+    pub(crate) needs: Vec<(u32, Vec<Written<String>>)>,
     /// The containers that kinds bring along, by kind.
     pub(crate) packs: Vec<(u32, Written<String>)>,
     pub(crate) property_names: Vec<Written<Box<str>>>,

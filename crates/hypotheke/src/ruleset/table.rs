@@ -8,7 +8,7 @@ use super::toml::name_fault;
 use crate::quantity::{Decimal, DecimalError};
 use crate::text::{Diagnostic, Location, Source, SourceId, Span, nearest};
 
-const KNOWN: &[&str] = &["id", "name", "note", "tags", "weight", "value", "stack-limit", "keep", "pack"];
+const KNOWN: &[&str] = &["id", "name", "note", "tags", "weight", "value", "stack-limit", "keep", "pack", "needs"];
 
 /// So many faults of one table are listed; a table that is wrong in every row is most often wrong in one way.
 const MOST_FAULTS: usize = 100;
@@ -26,6 +26,7 @@ pub(crate) struct Columns {
     stack_limit: Option<usize>,
     keep: Option<usize>,
     pack: Option<usize>,
+    needs: Option<usize>,
     properties: Vec<PropertyColumn>,
     nameless: Vec<usize>,
     count: usize,
@@ -151,6 +152,7 @@ impl TableReader<'_> {
                 "stack-limit" => &mut self.columns.stack_limit,
                 "keep" => &mut self.columns.keep,
                 "pack" => &mut self.columns.pack,
+                "needs" => &mut self.columns.needs,
                 _ => {
                     self.property_column(column, &written, name, row);
                     continue;
@@ -214,6 +216,7 @@ impl TableReader<'_> {
         };
         let index = u32::try_from(into.kinds.len()).unwrap_or(u32::MAX);
         into.kinds.push(kind);
+        self.read_needs(into, record, row, index);
         let pack = text_of(record, self.columns.pack);
         if let Some(column) = self.columns.pack.filter(|_| !pack.is_empty()) {
             into.packs.push((index, Written { value: pack.to_owned(), at: self.cell(row, column) }));
@@ -223,6 +226,22 @@ impl TableReader<'_> {
             if !cell.is_empty() {
                 property.cells.push((index, row, into.arena.add(cell)));
             }
+        }
+    }
+
+    /// The slots that a kind needs at once, with blanks between them.
+    fn read_needs(&mut self, into: &mut RulesetSource, record: &StringRecord, row: u32, kind: u32) {
+        let Some(column) = self.columns.needs else { return };
+        let mut needs = Vec::new();
+        for slot in text_of(record, Some(column)).split_ascii_whitespace() {
+            let at = self.cell(row, column);
+            if let Some(fault) = name_fault(at, slot, "slot", false) {
+                self.fault(fault);
+            }
+            needs.push(Written { value: slot.to_owned(), at });
+        }
+        if !needs.is_empty() {
+            into.needs.push((kind, needs));
         }
     }
 

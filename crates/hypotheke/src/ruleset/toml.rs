@@ -31,7 +31,7 @@ const ROOT: &[&str] = &[
     "holder",
     "start",
 ];
-const KIND: &[&str] = &["name", "note", "tags", "weight", "value", "stack-limit", "keep", "pack", "properties"];
+const KIND: &[&str] = &["name", "note", "tags", "weight", "value", "stack-limit", "keep", "pack", "needs", "properties"];
 const TAG: &[&str] = &["label", "note", "stack-limit"];
 const MARK: &[&str] = &["label", "note"];
 const CONTAINER: &[&str] = &[
@@ -157,6 +157,13 @@ impl RulesetSource {
         let index = u32::try_from(self.kinds.len()).unwrap_or(u32::MAX);
         self.kinds.push(kind);
         self.packs.extend(reading.written_text(&section, "pack").map(|pack| (index, pack)));
+        let needs = reading.texts(&section, "needs");
+        for slot in &needs {
+            check_name(reading, slot, "slot", false);
+        }
+        if !needs.is_empty() {
+            self.needs.push((index, needs));
+        }
         for (property, value) in reading.entries(&section, "properties") {
             self.read_property(reading, index, &property, value);
         }

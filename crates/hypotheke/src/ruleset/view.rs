@@ -40,6 +40,8 @@ pub struct Ruleset {
     pub(super) properties: Vec<Property>,
     pub(super) property_index: FxHashMap<Box<str>, PropertyId>,
     pub(super) filters: Vec<CompiledFilter>,
+    /// The named slots that kinds need at once.
+    pub(crate) needs: Vec<Vec<Box<str>>>,
     /// The filters of all caps, of containers and of holders.
     pub(crate) cap_filters: Vec<FilterId>,
     pub(super) nesting: u32,
@@ -83,7 +85,12 @@ pub(crate) struct KindFigures {
     pub(crate) keep: bool,
     /// The definition of the container that each stack brings along, or `NO_PACK`.
     pub(crate) pack: u32,
+    /// Which of the lists of slots that kinds need at once is its own, or `NO_NEEDS`.
+    pub(crate) needs: u32,
 }
+
+/// Stands for the slots of a kind that needs only one.
+pub(crate) const NO_NEEDS: u32 = u32::MAX;
 
 /// Stands for the container of a kind that is no pack.
 pub(crate) const NO_PACK: u32 = u32::MAX;
@@ -442,6 +449,12 @@ impl<'r> Kind<'r> {
     #[must_use]
     pub fn is_kept(self) -> bool {
         self.rules.figures[self.id.index()].keep
+    }
+
+    /// The named slots that it needs at once, where it lies in one of them; empty if it needs only one.
+    pub fn needs(self) -> impl Iterator<Item = &'r str> {
+        let needs = self.rules.needs.get(self.rules.figures[self.id.index()].needs as usize);
+        needs.into_iter().flatten().map(|slot| &**slot)
     }
 
     /// The container that each stack of it brings along.

@@ -129,7 +129,7 @@ pub(super) fn request(rules: &Rules, model: &Model, draw: &Draw) -> Request {
             Request::PickUp(draw.amount, chosen.filter(|_| stack.is_none()), stack, to)
         }
         12..=14 => Request::Move(draw.amount, chosen, from, to),
-        15 => {
+        15 | 16 => {
             let parted = taken(model, one.2, |stack| stack.count > 1).filter(|_| draw.suiting);
             Request::Split(draw.count, parted.unwrap_or_else(|| slot(from)), to)
         }

@@ -1,5 +1,6 @@
 //! Random rules, and the text of a ruleset that says the same.
 
+use std::collections::BTreeSet;
 use std::fmt::Write;
 
 use hypotheke::Decimal;
@@ -9,6 +10,8 @@ use crate::model::{Caps, ContainerSpec, FilterSpec, KindSpec, Rules, SlotSpec, T
 
 pub(super) const TAGS: usize = 3;
 pub(super) const MARKS: usize = 2;
+/// Slots may have one of so many names.
+const NAMES: usize = 3;
 pub(super) const PROPERTIES: usize = 2;
 /// How many containers there are that packs bring.
 const PACKS: usize = 2;
@@ -42,10 +45,11 @@ fn any_kind() -> impl Strategy<Value = KindSpec> {
     let pack = prop_oneof![2 => Just(None), 1 => (0..PACKS).prop_map(Some)];
     let properties = prop::collection::btree_map(0..PROPERTIES, (0i64..3).prop_map(|halves| halves * 500), 0..3);
     let tags = prop::collection::btree_set(0..TAGS, 0..3);
-    (weight, limit, tags, prop::bool::weighted(0.15), pack, properties).prop_map(
-        |(weight, limit, tags, keep, pack, properties)| {
+    let needs = prop_oneof![2 => Just(BTreeSet::new()), 1 => prop::collection::btree_set(0..NAMES, 1..3)];
+    (weight, limit, tags, prop::bool::weighted(0.15), pack, properties, needs).prop_map(
+        |(weight, limit, tags, keep, pack, properties, needs)| {
             let limit = if pack.is_some() { 1 } else { limit };
-            KindSpec { weight, limit, tags, keep, properties, pack }
+            KindSpec { weight, limit, tags, keep, properties, needs, pack }
         },
     )
 }
@@ -55,7 +59,7 @@ fn any_caps() -> impl Strategy<Value = Caps> {
 }
 
 fn any_container() -> impl Strategy<Value = ContainerSpec> {
-    let ruled = (sometimes(any_filter()), sometimes(1u32..6)).prop_map(|(filter, limit)| SlotSpec { filter, limit });
+    let ruled = (sometimes(any_filter()), sometimes(1u32..6), any::<bool>());
     let slots = prop_oneof![6 => 1usize..6, 1 => 63usize..66, 1 => 100usize..140];
     let rules = (
         prop_oneof![2 => Just(vec![]), 1 => prop::collection::vec(ruled, 1..4)],
@@ -67,6 +71,12 @@ fn any_container() -> impl Strategy<Value = ContainerSpec> {
     let on_put = prop_oneof![2 => Just(vec![Try::Place, Try::Merge, Try::Swap]), 1 => tries];
     let all = (slots, rules, sometimes(any_filter()), border, any_caps(), (any::<bool>(), on_put));
     all.prop_map(|(slots, (ruled, limit, cap), filter, (worn, put, take, deep), caps, (misfits_leave, on_put))| {
+        let named = |(index, (filter, limit, named)): (usize, (_, _, bool))| SlotSpec {
+            name: Some(index).filter(|_| named),
+            filter,
+            limit,
+        };
+        let ruled: Vec<SlotSpec> = ruled.into_iter().enumerate().map(named).collect();
         let slots = slots.max(ruled.len());
         let deep = deep && filter.is_some();
         ContainerSpec {
@@ -145,6 +155,8 @@ pub(super) fn rules_text(rules: &Rules) -> String {
         for (property, value) in &kind.properties {
             let _ = writeln!(text, "properties.p{property}-value = {}", decimal(*value));
         }
+        let needs: Vec<String> = kind.needs.iter().map(|name| format!("\"s{name}\"")).collect();
+        let _ = writeln!(text, "needs = [{}]", needs.join(", "));
         if let Some(pack) = kind.pack {
             let _ = writeln!(text, "pack = \"p{pack}\"");
         }
@@ -174,6 +186,9 @@ pub(super) fn rules_text(rules: &Rules) -> String {
         let _ = writeln!(text, "slot = [{}]\nput = {}\ntake = {}", slots.join(", "), container.put, container.take);
         let _ = writeln!(text, "caps = [{}]", caps_text(&container.caps));
     }
+    // A kind may need only slots that some container has.
+    let names: Vec<String> = (0..NAMES).map(|name| format!("{{ name = \"s{name}\" }}")).collect();
+    let _ = writeln!(text, "[container.names]\nslot = [{}]", names.join(", "));
     for (index, (cap, caps)) in rules.holders.iter().enumerate() {
         let carried =
             (0..rules.containers.len()).filter(|&container| rules.containers[container].holder == Some(index));
@@ -193,6 +208,9 @@ fn caps_text(caps: &Caps) -> String {
 
 fn slot_text(slot: &SlotSpec) -> String {
     let mut keys = Vec::new();
+    if let Some(name) = slot.name {
+        keys.push(format!("name = \"s{name}\""));
+    }
     if let Some(filter) = &slot.filter {
         keys.push(format!("admits = \"{}\"", filter_text(filter)));
     }

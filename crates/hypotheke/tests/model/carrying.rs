@@ -104,8 +104,11 @@ impl Model {
             if i64::from(given) < wanted && first_shortfall.is_none() && (exact || given == 0) {
                 let whole = if exact { asked.map_or(wanted, |asked| asked - done) } else { 1 };
                 let Going::To(to) = going else { unreachable!("only a target takes less") };
+                let leaving = (whole >= i64::from(stack.count)).then(|| cell.clone());
                 let one = Stack { count: 1, ..stack };
-                first_shortfall = Some(before.why_not(&one, Some(&cell), to, whole));
+                let mut before = before;
+                let why = before.as_if_left(leaving, |before| before.why_not(&one, Some(&cell), to, whole));
+                first_shortfall = Some(why);
             }
             done += i64::from(given);
         }
@@ -136,17 +139,29 @@ impl Model {
             }
             Going::To(to) => to,
         };
-        let one = Stack { count: 1, ..stack.clone() };
-        let mut laid: Vec<(Inside, usize)> = Vec::new();
-        let mut given = 0;
-        while given < wanted {
-            let Some((at, slot)) = self.place_for_one(&one, Some(cell), to) else { break };
-            self.lay_one((at, slot), &one, &mut laid);
-            given += 1;
+        // If all of it can go, it blocks nothing any more; if not, it does.
+        let before = self.state.clone();
+        let leaving = (wanted == stack.count).then(|| cell.clone());
+        let (mut given, mut laid) = self.as_if_left(leaving, |model| model.lay_up_to(wanted, stack, cell, to));
+        if given < wanted {
+            self.state = before;
+            (given, laid) = self.lay_up_to(wanted, stack, cell, to);
         }
         self.name_parts(stack, laid, &mut (given == stack.count));
         self.state.lessen(cell, given);
         given
+    }
+
+    fn lay_up_to(&mut self, wanted: u32, stack: &Stack, cell: &Cell, to: &At) -> (u32, Vec<(Inside, usize)>) {
+        let one = Stack { count: 1, ..stack.clone() };
+        let mut laid = Vec::new();
+        let mut given = 0;
+        while given < wanted {
+            let Some(place) = self.place_for_one(&one, Some(cell), to) else { break };
+            self.lay_one(place, &one, &mut laid);
+            given += 1;
+        }
+        (given, laid)
     }
 
     /// Lays one item; what comes to lie in an empty slot has no id yet.

@@ -4,6 +4,7 @@
 mod carrying;
 mod changing;
 mod hand;
+mod blocking;
 mod placing;
 mod rules;
 mod single;
@@ -13,6 +14,7 @@ use std::collections::BTreeSet;
 
 pub(crate) use hypotheke::Amount;
 pub(crate) use rules::{Caps, ContainerSpec, FilterSpec, KindSpec, Rules, SlotSpec, Try};
+use state::Cell;
 pub(crate) use state::{At, Inside, Owner, Root, Stack, State};
 
 #[derive(Clone, Debug)]
@@ -66,6 +68,8 @@ pub(crate) struct Model {
     going_back: bool,
     /// Only alike stacks take something.
     only_alike: bool,
+    /// What lies here leaves whole, and blocks nothing any more.
+    leaving: Option<Cell>,
 }
 
 /// Where what is taken goes.
@@ -80,8 +84,10 @@ enum Going {
 fn is_hand_misused(request: &Request) -> bool {
     let hand = |at: &At| matches!(at, At::Slot(inside, _) | At::Container(inside) if inside.is_hand());
     match request {
-        Request::Move(_, _, one, other) | Request::Swap(one, other) => hand(one) || hand(other),
-        Request::Split(_, one, other) | Request::Merge(_, one, other) => hand(one) || hand(other),
+        Request::Move(_, _, one, other)
+        | Request::Swap(one, other)
+        | Request::Split(_, one, other)
+        | Request::Merge(_, one, other) => hand(one) || hand(other),
         Request::PickUp(.., at) | Request::Lift(_, _, at) | Request::Put(_, _, at) => hand(at),
         _ => false,
     }
@@ -90,7 +96,7 @@ fn is_hand_misused(request: &Request) -> bool {
 impl Model {
     pub(crate) fn new(rules: Rules) -> Model {
         let state = State::new(&rules);
-        Model { rules, state, going_back: false, only_alike: false }
+        Model { rules, state, going_back: false, only_alike: false, leaving: None }
     }
 
     pub(crate) fn perform(&mut self, request: &Request) -> Result<u64, No> {

@@ -191,6 +191,7 @@ impl Model {
             let lawful = |slot: &usize| {
                 let named = !matches!(to, At::Slot(_, only) if only != slot);
                 named && source != Some(&Cell::Slot(at.clone(), *slot)) && self.slot_admits(&at, *slot, one)
+                    && !self.is_blocked(one, &at, *slot)
             };
             let slots = self.state.slots(&at);
             let free = |slot: &usize| match &slots[*slot] {
@@ -207,11 +208,15 @@ impl Model {
         None
     }
 
-    /// How many items there is space for, not looking at weights.
+    /// How many items there is space for, not looking at weights, but no more than may block each other.
     fn room(&self, at: &Inside, one: &Stack, source: Option<&Cell>) -> i64 {
+        if !self.rules.kinds[one.kind].needs.is_empty() {
+            return self.room_stack_by_stack(at, one, source);
+        }
         let slots = self.state.slots(at);
         let room_in = |slot: usize| {
-            if source == Some(&Cell::Slot(at.clone(), slot)) || !self.slot_admits(at, slot, one) {
+            let blocked = || self.is_blocked(one, at, slot);
+            if source == Some(&Cell::Slot(at.clone(), slot)) || !self.slot_admits(at, slot, one) || blocked() {
                 return 0;
             }
             let limit = i64::from(self.limit(one.kind, at, slot));
@@ -223,6 +228,27 @@ impl Model {
             }
         };
         (0..slots.len()).map(room_in).sum()
+    }
+
+    /// As it would be filled: first what can grow, then slot by slot, each as full as it may be.
+    fn room_stack_by_stack(&self, at: &Inside, one: &Stack, source: Option<&Cell>) -> i64 {
+        let mut copy = self.clone();
+        let mut room = 0;
+        for growing in [true, false] {
+            for slot in 0..self.state.slots(at).len() {
+                let there = self.state.slots(at)[slot].as_ref();
+                let suits = there.map_or(!growing && !self.only_alike, |there| growing && one.is_alike(there));
+                let blocked = copy.is_blocked(one, at, slot);
+                let emptied = source == Some(&Cell::Slot(at.clone(), slot));
+                if !suits || blocked || emptied || !self.slot_admits(at, slot, one) {
+                    continue;
+                }
+                let held = there.map_or(0, |there| i64::from(there.count));
+                room += (self.slot_limit(one.kind, at, slot) - held).max(0);
+                copy.state.slots_mut(at)[slot].get_or_insert_with(|| Stack { id: u64::MAX, ..one.clone() });
+            }
+        }
+        room
     }
 
     /// It would not be admitted even if all slots were empty.
@@ -251,7 +277,10 @@ impl Model {
             }
             At::Slot(at, slot) => {
                 let slot_refuses = || (!self.slot_admits(at, *slot, one)).then(|| no("not-admitted"));
-                let refused = self.no_entry(one, source, at).or_else(slot_refuses).or_else(|| borne(at));
+                let blocked = || self.is_blocked(one, at, *slot).then(|| no("blocked-slot"));
+                let refused = self.no_entry(one, source, at).or_else(slot_refuses);
+                let refused = refused.or_else(|| self.no_nesting(one, source, at)).or_else(blocked);
+                let refused = refused.or_else(|| borne(at));
                 if let Some(no) = refused {
                     return no;
                 }

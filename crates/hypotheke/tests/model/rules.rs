@@ -12,6 +12,8 @@ pub(crate) struct KindSpec {
     pub(crate) keep: bool,
     /// Properties with their first values.
     pub(crate) properties: BTreeMap<usize, i64>,
+    /// The names of the slots that it needs at once.
+    pub(crate) needs: BTreeSet<usize>,
     /// Which of the containers that packs bring.
     pub(crate) pack: Option<usize>,
 }
@@ -33,6 +35,7 @@ pub(crate) enum FilterSpec {
 
 #[derive(Clone, Debug)]
 pub(crate) struct SlotSpec {
+    pub(crate) name: Option<usize>,
     pub(crate) filter: Option<FilterSpec>,
     pub(crate) limit: Option<u32>,
 }

@@ -19,6 +19,12 @@ impl Model {
         let slot_refuses = || (!self.slot_admits(at, slot, stack)).then(|| no("not-admitted"));
         let refused = self.stuck(source, stack, &to).or_else(|| self.no_entry(stack, Some(source), at));
         let refused = refused.or_else(slot_refuses).or_else(|| self.no_nesting(stack, Some(source), at));
+        // All that is asked for may leave; what stays may block the slot.
+        let blocked = |count: i64| {
+            let leaving = (count >= i64::from(stack.count)).then(|| source.clone());
+            self.clone().as_if_left(leaving, |model| model.is_blocked(stack, at, slot))
+        };
+        let refused = refused.or_else(|| blocked(asked).then(|| no("blocked-slot")));
         if let Some(no) = refused {
             return Err((0, no));
         }
@@ -26,6 +32,7 @@ impl Model {
         let too_much = |count: i64| self.too_much(&one, Some(source), at, count);
         let fits = |count: &i64| too_much(*count).is_none() && there + count <= limit;
         let given = (1..=wanted).take_while(fits).last().unwrap_or(0);
+        let given = if blocked(given) { 0 } else { given };
         if given >= asked {
             return Ok(given);
         }
@@ -43,11 +50,13 @@ impl Model {
             return Err(no("bad-amount"));
         }
         let Some(stack) = stack else { return Err(no("empty-source")) };
-        let (asked, wanted) = (i64::from(count), i64::from(count.min(there)));
+        let (asked, wanted) = (i64::from(count), i64::from(count.min(there - 1)));
         let empty = |slot: &usize| self.state.slots(b)[*slot].is_none();
         let target = match to {
             At::Slot(_, slot) => Some(*slot),
-            _ => (0..self.state.slots(b).len()).find(|slot| empty(slot) && self.slot_admits(b, *slot, &stack)),
+            _ => (0..self.state.slots(b).len()).find(|slot| {
+                empty(slot) && self.slot_admits(b, *slot, &stack) && !self.is_blocked(&stack, b, *slot)
+            }),
         };
         let answer = match target {
             Some(slot) if !empty(&slot) => {
@@ -156,6 +165,11 @@ impl Model {
         self.state.slots_mut(b)[*there] = None;
         self.state.slots_mut(a)[*here] = yours.clone();
         self.state.slots_mut(b)[*there] = mine.clone();
+        for (stack, _, at, slot) in &moving {
+            if self.is_blocked(stack, at, *slot) {
+                return Err(no("blocked-slot"));
+            }
+        }
         if let Some(no) = self.worse(&before, [(a, b), (b, a)]) {
             return Err(no);
         }

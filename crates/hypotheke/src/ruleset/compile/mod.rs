@@ -15,7 +15,7 @@ use crate::ruleset::error::RulesetErrors;
 use crate::ruleset::source::{KindAt, PropertySource, RulesetSource, StartSource, Written};
 use crate::ruleset::start::{StartEntry, StartPortion};
 use crate::ruleset::toml::name_fault;
-use crate::ruleset::view::{KindDef, KindFigures, Mark, NO_PACK, Property, PropertyDef, Ruleset, Tag, hash_of};
+use crate::ruleset::view::{KindDef, KindFigures, Mark, NO_NEEDS, NO_PACK, Property, PropertyDef, Ruleset, Tag, hash_of};
 use crate::text::{Diagnostic, Diagnostics, Location, Severity};
 
 pub(crate) use portions::UnknownName;
@@ -68,6 +68,7 @@ impl Compiler {
         self.check_name_clashes();
         self.compile_containers();
         self.compile_packs();
+        self.compile_needs();
         self.compile_holders();
         self.check_places();
         self.compile_start();
@@ -149,6 +150,7 @@ impl Compiler {
                 stack_limit: kind.stack_limit.unwrap_or(0),
                 keep: kind.keep,
                 pack: NO_PACK,
+                needs: NO_NEEDS,
             });
             let (arena, defs) = (&self.rules.arena, &self.rules.kinds);
             let id_of = |index: u32| arena.get(defs[index as usize].id);

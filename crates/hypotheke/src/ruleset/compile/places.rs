@@ -114,6 +114,32 @@ impl Compiler {
         }
     }
 
+    /// The slots that a kind needs at once; there must be a container that has one of them.
+    pub(super) fn compile_needs(&mut self) {
+        for (kind, slots) in std::mem::take(&mut self.source.needs) {
+            let named = |name: &str| {
+                let all = self.rules.containers.iter().flat_map(|container| &container.ruled);
+                all.filter_map(|slot| slot.name.as_deref()).any(|known| known == name)
+            };
+            let mut needs: Vec<Box<str>> = Vec::new();
+            let mut faults = Vec::new();
+            for slot in slots {
+                if !named(&slot.value) {
+                    let all = self.rules.containers.iter().flat_map(|container| &container.ruled);
+                    let help = suggestion(&slot.value, all.filter_map(|slot| slot.name.as_deref()));
+                    let message = format!("no container has a slot named `{}`", slot.value);
+                    faults.push(Diagnostic::error("unknown-name", slot.at, message).maybe_help(help));
+                }
+                if !needs.iter().any(|known| **known == *slot.value) {
+                    needs.push(slot.value.into());
+                }
+            }
+            self.faults.append(&mut faults);
+            self.rules.figures[kind as usize].needs = small(self.rules.needs.len());
+            self.rules.needs.push(needs);
+        }
+    }
+
     fn compile_caps(&mut self, caps: &[CapSource]) -> Vec<Cap> {
         let mut compiled = Vec::new();
         for cap in caps {

@@ -1,0 +1,101 @@
+//! Items that need several named slots at once: where they lie in one of them, the others are blocked.
+
+use super::draft::{Draft, Item};
+use crate::ruleset::{NO_NEEDS, SlotDef};
+use crate::world::{Cell, Spot};
+
+impl<'w> Draft<'w> {
+    /// The named slots that a kind needs, if it needs more than the one in which it lies.
+    #[inline]
+    fn needs(&self, kind: u32) -> Option<&'w [Box<str>]> {
+        let needs = self.world.rules.figures[kind as usize].needs;
+        if needs == NO_NEEDS { None } else { Some(&self.world.rules.needs[needs as usize]) }
+    }
+
+    fn ruled(&self, container: u32) -> &'w [SlotDef] {
+        let def = self.state(container).def;
+        self.world.rules.containers().get(def as usize).map_or(&[], |def| &def.ruled)
+    }
+
+    fn name_of_slot(&self, spot: Spot) -> Option<&'w str> {
+        self.ruled(spot.container).get(spot.slot as usize)?.name.as_deref()
+    }
+
+    /// The slots that items of a kind occupy where they lie in one: that one, and those that they need with it. None if
+    /// one of those is missing.
+    pub(super) fn occupied(&self, kind: u32, spot: Spot) -> Option<Vec<Spot>> {
+        let further = self.needs(kind).zip(self.name_of_slot(spot));
+        let Some((needs, _)) = further.filter(|(needs, name)| needs.iter().any(|need| **need == **name)) else {
+            return Some(vec![spot]);
+        };
+        let slots = self.ruled(spot.container);
+        let slot_named = |name: &str| slots.iter().position(|slot| slot.name.as_deref() == Some(name));
+        needs
+            .iter()
+            .map(|name| {
+                let slot = u32::try_from(slot_named(name)?).ok()?;
+                Some(Spot { container: spot.container, slot })
+            })
+            .collect()
+    }
+
+    /// What lies in the way of items that are to lie in a slot: other stacks that occupy a slot which they would occupy.
+    /// `leaving` says what is not there any more.
+    fn in_the_way(&self, kind: u32, spot: Spot, leaving: &dyn Fn(Spot) -> bool) -> Option<Vec<Spot>> {
+        let wanted = self.occupied(kind, spot)?;
+        let mut found: Vec<Spot> = Vec::new();
+        let named = u32::try_from(self.ruled(spot.container).len()).unwrap_or(u32::MAX);
+        for slot in (0..named).chain(Some(spot.slot).filter(|&slot| slot >= named)) {
+            let there = Spot { container: spot.container, slot };
+            let cell = self.cell(there);
+            if cell.is_empty() || leaving(there) {
+                continue;
+            }
+            let occupied = self.occupied(cell.kind, there).unwrap_or_else(|| vec![there]);
+            if occupied.iter().any(|spot| wanted.contains(spot)) {
+                found.push(there);
+            }
+        }
+        Some(found)
+    }
+
+    /// The stacks that would have to leave, other than one in the slot itself; none at all if a slot is missing.
+    pub(super) fn obstacles(&self, kind: u32, spot: Spot) -> Option<Vec<Spot>> {
+        self.in_the_way(kind, spot, &|_| false)
+    }
+
+    /// Whether a slot is blocked for items, by what lies in other slots. `source` is where they come from, all of them
+    /// if `whole`.
+    #[inline]
+    pub(super) fn is_blocked(&self, item: Item, spot: Spot, source: Option<Spot>, whole: bool) -> bool {
+        if self.world.rules.needs.is_empty() || spot.is_ground() {
+            return false;
+        }
+        self.is_blocked_by_others(item, spot, &|there| whole && source == Some(there))
+    }
+
+    /// The same, where what lies in two slots is about to be exchanged.
+    pub(super) fn is_blocked_after_exchange(&self, cell: Cell, to: Spot, from: Spot, back: Cell) -> bool {
+        if self.world.rules.needs.is_empty() {
+            return false;
+        }
+        let leaving = |there: Spot| there == to || there == from;
+        if self.is_blocked_by_others(self.item(cell), to, &leaving) {
+            return true;
+        }
+        // What goes the other way lies in the same container then.
+        let returns = from.container == to.container && !back.is_empty();
+        let occupied = |cell: Cell, spot| self.occupied(cell.kind, spot).unwrap_or_else(|| vec![spot]);
+        returns && occupied(back, from).iter().any(|spot| occupied(cell, to).contains(spot))
+    }
+
+    fn is_blocked_by_others(&self, item: Item, spot: Spot, leaving: &dyn Fn(Spot) -> bool) -> bool {
+        let found = self.in_the_way(item.kind, spot, leaving);
+        let laid = || {
+            let parts = self.laid().iter().filter(|(laid, _)| laid.container == spot.container && *laid != spot);
+            let mut occupied = parts.filter_map(|(laid, _)| self.occupied(item.kind, *laid)).flatten();
+            occupied.any(|laid| self.occupied(item.kind, spot).is_some_and(|wanted| wanted.contains(&laid)))
+        };
+        found.is_none_or(|found| found.iter().any(|there| *there != spot)) || laid()
+    }
+}
