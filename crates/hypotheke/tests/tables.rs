@@ -87,7 +87,7 @@ fn faults_name_row_and_column() {
         (
             "name,weight\nFlare,1\n",
             "items.csv:1:1: error: the first row names no column `id` (the first row of a table names its columns: id, name, note, \
-             tags, weight, value, stack-limit, keep, pack)",
+             tags, weight, value, stack-limit, keep, pack, needs)",
         ),
         (
             "id,wieght\na,1\n",

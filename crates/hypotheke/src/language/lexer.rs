@@ -7,6 +7,7 @@ pub(crate) enum TokenKind {
     Word,
     Comma,
     Colon,
+    Semicolon,
     Open,
     Close,
     /// `->`
@@ -37,6 +38,7 @@ pub(crate) fn lex<'a>(line: &'a str, offset: usize, tokens: &mut Vec<Token<'a>>)
             }
             b',' => (TokenKind::Comma, 1),
             b':' => (TokenKind::Colon, 1),
+            b';' => (TokenKind::Semicolon, 1),
             b'(' => (TokenKind::Open, 1),
             b')' => (TokenKind::Close, 1),
             b'=' => (TokenKind::Comparison, 1),
@@ -64,7 +66,7 @@ fn word_length(bytes: &[u8], start: usize) -> usize {
             b'#' => hash = Some(at),
             b',' if has_row && digit_next => has_row = false,
             b':' if digit_next && hash.is_some_and(|hash| at > hash + 1) => {}
-            b' ' | b'\t' | b'\r' | b'(' | b')' | b'=' | b'<' | b'>' | b'!' | b',' | b':' => break,
+            b' ' | b'\t' | b'\r' | b'(' | b')' | b'=' | b'<' | b'>' | b'!' | b',' | b':' | b';' => break,
             _ => {}
         }
         at += 1;

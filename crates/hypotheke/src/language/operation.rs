@@ -152,6 +152,11 @@ pub enum NamedAction {
         /// How many. Without a number, what fits.
         amount: Amount,
     },
+    /// `together (move 4 fuel-drum from depot to sled; move 2 ice-core from sled to depot)`
+    Together {
+        /// All of them are applied, or none.
+        steps: Vec<NamedOperation>,
+    },
     /// `mark freezer/0 contaminated`
     Mark {
         /// The place of the stack.
@@ -225,6 +230,7 @@ impl NamedAction {
             NamedAction::Lift { .. } => ("lift", "lifts"),
             NamedAction::Put { .. } => ("put", "puts"),
             NamedAction::Return { .. } => ("return", "returns"),
+            NamedAction::Together { .. } => ("together", "together"),
             NamedAction::Mark { .. } => ("mark", "marks"),
             NamedAction::Unmark { .. } => ("unmark", "unmarks"),
             NamedAction::Set { .. } => ("set", "sets"),
@@ -247,6 +253,7 @@ impl NamedAction {
             NamedAction::Lift { .. } => "lifted",
             NamedAction::Put { .. } => "put",
             NamedAction::Return { .. } => "returned",
+            NamedAction::Together { .. } => "done",
             NamedAction::Mark { .. } => "marked",
             NamedAction::Unmark { .. } => "unmarked",
             NamedAction::Set { .. } => "set",
@@ -255,7 +262,17 @@ impl NamedAction {
 
     /// The places that it names, in the order of the sentence.
     pub fn places(&self) -> impl Iterator<Item = &Path> {
+        let mut places = Vec::new();
+        self.add_places(&mut places);
+        places.into_iter()
+    }
+
+    fn add_places<'s>(&'s self, places: &mut Vec<&'s Path>) {
         let (one, other) = match self {
+            NamedAction::Together { steps } => {
+                steps.iter().for_each(|step| step.action.add_places(places));
+                (None, None)
+            }
             NamedAction::Create { to, .. } | NamedAction::Put { to, .. } => (Some(to), None),
             NamedAction::Consume { from, .. } | NamedAction::Lift { from, .. } => (Some(from), None),
             NamedAction::Move { from, to, .. } | NamedAction::Split { from, to, .. } => (Some(from), Some(to)),
@@ -268,7 +285,7 @@ impl NamedAction {
                 (Some(at), None)
             }
         };
-        one.into_iter().chain(other)
+        places.extend(one.into_iter().chain(other));
     }
 }
 
@@ -344,6 +361,13 @@ impl fmt::Display for NamedOperation {
             NamedAction::Put { amount, to } => {
                 print_selection(*amount, None, f)?;
                 print_place("in", Some(to), f)
+            }
+            NamedAction::Together { steps } => {
+                f.write_str(" (")?;
+                for (index, step) in steps.iter().enumerate() {
+                    write!(f, "{}{step}", if index == 0 { "" } else { "; " })?;
+                }
+                f.write_str(")")
             }
             NamedAction::Return { amount } => print_selection(*amount, None, f),
             NamedAction::Mark { at, mark } | NamedAction::Unmark { at, mark } => write!(f, " {at} {mark}"),

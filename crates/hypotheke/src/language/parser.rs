@@ -44,6 +44,8 @@ pub(super) type Parsed<T> = Result<T, SentenceError>;
 pub(crate) struct LineParser<'t, 'a> {
     pub(super) tokens: &'t [Token<'a>],
     pub(super) at: usize,
+    /// How deep lists of operations nest here.
+    pub(super) depth: usize,
     line: Span,
 }
 
@@ -51,7 +53,7 @@ impl<'t, 'a> LineParser<'t, 'a> {
     /// `line` is the span that errors at the end of the line point to the end of.
     pub(crate) fn new(tokens: &'t [Token<'a>], line: Span) -> LineParser<'t, 'a> {
         let comment = tokens.last().is_some_and(|token| token.kind == TokenKind::Comment);
-        LineParser { tokens: if comment { &tokens[..tokens.len() - 1] } else { tokens }, at: 0, line }
+        LineParser { tokens: if comment { &tokens[..tokens.len() - 1] } else { tokens }, at: 0, depth: 0, line }
     }
 
     pub(crate) fn peek(&self) -> Option<Token<'a>> {
@@ -97,7 +99,7 @@ impl<'t, 'a> LineParser<'t, 'a> {
         }
     }
 
-    fn take(&mut self, kind: TokenKind) -> bool {
+    pub(super) fn take(&mut self, kind: TokenKind) -> bool {
         let found = self.peek().is_some_and(|token| token.kind == kind);
         self.at += usize::from(found);
         found

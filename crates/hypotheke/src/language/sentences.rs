@@ -19,6 +19,7 @@ const VERBS: &[(&str, &str, &str)] = &[
     ("lift", "lifts", "surveyor lifts 3 from sled/0"),
     ("put", "puts", "surveyor puts in sled/3"),
     ("return", "returns", "surveyor returns"),
+    ("together", "together", "together (move 1 flare from sled to depot; move 1 rope-coil from depot to sled)"),
     ("mark", "marks", "mark freezer/0 contaminated"),
     ("unmark", "unmarks", "unmark freezer/0 contaminated"),
     ("set", "sets", "set reading of freezer/0 to 4.1"),
@@ -114,6 +115,7 @@ impl LineParser<'_, '_> {
                 self.require_keyword("from")?;
                 Ok(NamedAction::Lift { amount, half, from: self.path()? })
             }
+            "together" => self.together(),
             "put" => {
                 let amount = self.amount()?.unwrap_or_default();
                 self.require_keyword("in")?;
@@ -153,6 +155,26 @@ impl LineParser<'_, '_> {
         let variant = self.variant()?;
         self.require_keyword("in")?;
         Ok(NamedAction::Create { amount, kind, variant, to: self.path()?, landing: self.landing()? })
+    }
+
+    fn together(&mut self) -> Parsed<NamedAction> {
+        const MOST_NESTED: usize = 16;
+        if self.depth == MOST_NESTED {
+            return Err(self.error("these lists nest too deep"));
+        }
+        if !self.take(TokenKind::Open) {
+            return Err(self.expected("`(` and the operations, with `;` between them"));
+        }
+        self.depth += 1;
+        let mut steps = vec![self.operation()?];
+        while self.take(TokenKind::Semicolon) {
+            steps.push(self.operation()?);
+        }
+        self.depth -= 1;
+        if !self.take(TokenKind::Close) {
+            return Err(self.expected("`;` or `)`"));
+        }
+        Ok(NamedAction::Together { steps })
     }
 
     fn optional_place(&mut self, preposition: &str) -> Parsed<Option<Path>> {

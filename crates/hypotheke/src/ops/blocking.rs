@@ -59,11 +59,6 @@ impl<'w> Draft<'w> {
         Some(found)
     }
 
-    /// The stacks that would have to leave, other than one in the slot itself; none at all if a slot is missing.
-    pub(super) fn obstacles(&self, kind: u32, spot: Spot) -> Option<Vec<Spot>> {
-        self.in_the_way(kind, spot, &|_| false)
-    }
-
     /// Whether a slot is blocked for items, by what lies in other slots. `source` is where they come from, all of them
     /// if `whole`.
     #[inline]

@@ -54,8 +54,8 @@ impl Draft<'_> {
             Place::Holder(id) if self.world.has_holder(id) => Ok(Source::Holder(id.index)),
             Place::Hand(holder) => Ok(Source::Spot(self.hand(Some(holder))?.1)),
             Place::Ground => Ok(Source::Container(GROUND)),
-            Place::OnGround(stack) => match self.world.ground.landing_of(stack.0) {
-                Some(slot) => Ok(Source::Spot(Spot { container: GROUND, slot })),
+            Place::OnGround(stack) => match self.landing_of(stack) {
+                Some(spot) => Ok(Source::Spot(spot)),
                 None => Err(Refusal::new(Cause::Unknown(Unknown::Stack))),
             },
             Place::Container(_) | Place::Holder(_) => Err(Refusal::new(Cause::Unknown(Unknown::Place))),
@@ -185,6 +185,7 @@ impl Draft<'_> {
             return Err(Refusal::new(Cause::BadAmount));
         }
         let mut carrying = Carrying::new(request);
+        self.be_exact(carrying.is_exact());
         match source {
             Source::Spot(spot) => {
                 let cell = self.cell(spot);

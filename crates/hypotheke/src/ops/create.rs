@@ -18,6 +18,7 @@ pub(super) fn judge(
     landing: Landing,
 ) -> Judged {
     let target = draft.target(to)?;
+    draft.be_exact(matches!(amount, Amount::Exactly(_)));
     let item = draft.new_item(kind, variant)?;
     let (asked, exact) = match amount {
         Amount::Exactly(count) if count > 0 => (count, true),
@@ -48,5 +49,5 @@ fn most_countable(draft: &Draft<'_>, weight: i64) -> u32 {
     if weight == 0 {
         return u32::MAX;
     }
-    u32::try_from((i64::MAX - draft.world.whole_weight()) / weight).unwrap_or(u32::MAX)
+    u32::try_from((i64::MAX - draft.whole_weight()) / weight).unwrap_or(u32::MAX)
 }

@@ -1,8 +1,9 @@
 //! Refusals, places and events in words.
 
+use super::operation::Variant;
 use super::refusal::{Cause, Refusal, Unknown};
 use crate::id::KindId;
-use crate::world::{End, Event, Place, World};
+use crate::world::{Class, End, Event, Place, World};
 
 impl World {
     /// What sentences call a place.
@@ -22,6 +23,14 @@ impl World {
     /// A refusal in one sentence with its figures: `sled would weigh 204 kg of 180 kg`.
     #[must_use]
     pub fn explain(&self, refusal: &Refusal) -> String {
+        let cause = self.explain_cause(refusal);
+        match refusal.step() {
+            Some(step) => format!("step {} of it: {cause}", u64::from(step) + 1),
+            None => cause,
+        }
+    }
+
+    fn explain_cause(&self, refusal: &Refusal) -> String {
         match refusal.cause() {
             Cause::Stale => "the world has changed since".to_owned(),
             Cause::Unknown(unknown) => match unknown {
@@ -42,7 +51,9 @@ impl World {
             Cause::NotEmpty(at) => format!("what lies in {} is not empty", self.place_name(at)),
             Cause::InsideItself(kind) => format!("{} would lie in itself", self.rules().kind(kind).id()),
             Cause::TooDeep { would, most } => format!("packs would nest {would} deep of {most}"),
-            Cause::BlockedSlot(at) => format!("{} or another slot that is needed is blocked or taken", self.place_name(at)),
+            Cause::BlockedSlot(at) => {
+                format!("{} or another slot that is needed is blocked or taken", self.place_name(at))
+            }
             Cause::NoTake(of) => format!("nothing may be taken out of {}", self.place_name(of)),
             Cause::NoPut(of) => format!("nothing may be put into {}", self.place_name(of)),
             Cause::Cap { of, cap, would, count } => {
@@ -89,6 +100,15 @@ impl World {
             Some(filter) => format!("{place} does not admit this {kind}: it admits `{filter}`"),
             None => format!("no slot of {place} admits this {kind}"),
         }
+    }
+
+    /// The marks and properties that a class stands for: those of a stack, or those that an event of the latest operation
+    /// names.
+    #[must_use]
+    pub fn variant_of(&self, class: Class) -> Variant {
+        let Some(key) = self.classes.key(class.0) else { return Variant::plain() };
+        let marked = key.marks.iter().fold(Variant::plain(), |variant, &mark| variant.marked(mark));
+        key.properties.iter().fold(marked, |variant, &(property, value)| variant.with(property, value))
     }
 
     fn end_name(&self, end: &End) -> String {

@@ -65,6 +65,10 @@ pub(super) struct Draft<'w> {
     going_back: bool,
     /// A slot into which nothing more is laid.
     passed_over: Option<Spot>,
+    /// In so many lists of operations that are applied as one the operation stands.
+    pub(super) nested_lists: u32,
+    /// Caps are judged in the end, not now.
+    caps_later: bool,
     /// How what was in a hand was put where it is.
     pub(super) way: Option<Way>,
 }
@@ -82,6 +86,8 @@ impl<'w> Draft<'w> {
             onto: Onto::Any,
             going_back: false,
             passed_over: None,
+            nested_lists: 0,
+            caps_later: false,
             way: None,
         }
     }
@@ -122,6 +128,76 @@ impl<'w> Draft<'w> {
         self.going_back = going_back;
     }
 
+    /// What comes is another operation, on what those before it would leave.
+    pub(super) fn begin_step(&mut self) {
+        self.settle();
+        self.landing = Landing::default();
+        self.onto = Onto::Any;
+        self.going_back = false;
+        self.passed_over = None;
+        self.caps_later = false;
+        self.way = None;
+    }
+
+    /// An exact operation among several that are applied as one keeps within caps in the end, not by itself.
+    #[inline]
+    pub(super) fn be_exact(&mut self, exact: bool) {
+        self.caps_later = exact && self.nested_lists > 0;
+    }
+
+    #[inline]
+    pub(super) fn judges_caps_later(&self) -> bool {
+        self.caps_later
+    }
+
+    /// Those whose sums would change, containers first, each in order.
+    pub(super) fn changed_bearers(&self) -> Vec<Bearer> {
+        let overlay = &self.scratch.overlay;
+        let changed = overlay.weights.iter().map(|(bearer, _)| *bearer);
+        let mut bearers: Vec<Bearer> = changed.chain(overlay.caps.iter().map(|((bearer, _), _)| *bearer)).collect();
+        bearers.sort_unstable();
+        bearers.dedup();
+        bearers
+    }
+
+    /// By how much the weight of a container or holder would change.
+    pub(super) fn weight_gain(&self, bearer: Bearer) -> i64 {
+        let changes = self.scratch.overlay.weights.iter().filter(|(changed, _)| *changed == bearer);
+        changes.map(|(_, by)| by).sum()
+    }
+
+    pub(super) fn capped_gain(&self, bearer: Bearer, number: u32) -> i64 {
+        let changes = self.scratch.overlay.caps.iter().filter(|(changed, _)| *changed == (bearer, number));
+        changes.map(|(_, by)| by).sum()
+    }
+
+    /// The weight of all that there would be.
+    pub(super) fn whole_weight(&self) -> i64 {
+        let figures = &self.world.rules.figures;
+        let change = |event: &Event| match event {
+            Event::Transferred { kind, count, from, to, .. } => {
+                let sign = i64::from(to.exists()) - i64::from(from.exists());
+                sign * i64::from(*count) * figures[kind.index()].weight
+            }
+            _ => 0,
+        };
+        self.world.whole_weight() + self.scratch.events.iter().map(change).sum::<i64>()
+    }
+
+    /// Where a stack on the ground lies.
+    pub(super) fn landing_of(&self, stack: StackId) -> Option<Spot> {
+        let there = |spot: &Spot| self.cell(*spot).id == stack.0 && !self.cell(*spot).is_empty();
+        let in_world = self.world.ground.landing_of(stack.0).map(|slot| Spot { container: GROUND, slot });
+        let landed = || {
+            let mut ends = self.scratch.events.iter().filter_map(|event| match event {
+                Event::Transferred { to, .. } if to.spot.is_ground() && to.stack == stack => Some(to.spot),
+                _ => None,
+            });
+            ends.next_back().filter(there)
+        };
+        in_world.filter(there).or_else(landed)
+    }
+
     /// Lays nothing more into a slot.
     pub(super) fn pass_over(&mut self, spot: Spot) {
         self.passed_over = Some(spot);
@@ -134,9 +210,32 @@ impl<'w> Draft<'w> {
 
     /// The slot from which the stack in a hand came, if it is still there.
     pub(super) fn origin(&self, holder: u32) -> Option<Spot> {
+        if let Some((_, origin)) = self.scratch.overlay.origins.iter().find(|(known, _)| *known == holder) {
+            return *origin;
+        }
         let origin = self.world.origin_of(holder)?;
         let there = self.world.has_container(origin.container);
         there.then_some(Spot { container: origin.container.index, slot: origin.slot })
+    }
+
+    /// Keeps in step where the stack in a hand came from, as the world does: it has come into a hand that was empty, or by an
+    /// exchange.
+    fn follow_origin(&mut self, hand: Spot, from: Spot, was_empty: bool) {
+        let is_hand = |spot: Spot| spot.container < self.world.container_count() && self.world.is_hand(spot.container);
+        if !is_hand(hand) {
+            return;
+        }
+        let holder = self.state(hand.container).holder;
+        let origin = if self.cell(hand).is_empty() {
+            None
+        } else if was_empty {
+            Some(from).filter(|&from| from != Spot::NOWHERE && !from.is_ground() && !is_hand(from))
+        } else {
+            return;
+        };
+        let origins = &mut self.scratch.overlay.origins;
+        origins.retain(|(known, _)| *known != holder);
+        origins.push((holder, origin));
     }
 
     /// How far the draft has come, so that what follows can be tried and forgotten. Nothing may be settled in between.
@@ -577,6 +676,8 @@ impl<'w> Draft<'w> {
                     self.place(other.spot, here);
                     self.shift(one.spot, there, 1);
                     self.shift(other.spot, here, 1);
+                    self.follow_origin(one.spot, other.spot, true);
+                    self.follow_origin(other.spot, one.spot, true);
                 }
             }
         }
@@ -592,11 +693,13 @@ impl<'w> Draft<'w> {
             self.shift(from.spot, moved, -1);
             let left = cell.count - count;
             self.place(from.spot, if left == 0 { Cell::default() } else { Cell { count: left, ..cell } });
+            self.follow_origin(from.spot, to.spot, false);
         }
         if to.exists() {
-            let count = self.cell(to.spot).count + count;
-            self.place(to.spot, Cell { count, ..moved });
+            let held = self.cell(to.spot).count;
+            self.place(to.spot, Cell { count: held + count, ..moved });
             self.shift(to.spot, moved, 1);
+            self.follow_origin(to.spot, from.spot, held == 0);
         }
     }
 
@@ -716,8 +819,17 @@ impl<'w> Draft<'w> {
 
     #[inline]
     fn end(&self, spot: Spot, id: u64) -> End {
-        let position = if spot.is_ground() { self.world.ground.position(spot.slot) } else { Position::default() };
+        let position = if spot.is_ground() { self.position(spot) } else { Position::default() };
         End { spot, stack: StackId(id), position }
+    }
+
+    /// Where on the ground something lies, or has landed in an operation before in the list.
+    fn position(&self, spot: Spot) -> Position {
+        let landed = self.scratch.events.iter().find_map(|event| match event {
+            Event::Transferred { to, .. } if to.spot == spot => Some(to.position),
+            _ => None,
+        });
+        landed.unwrap_or_else(|| self.world.ground.position(spot.slot))
     }
 
     /// The end at which something is laid; on the ground that is a new landing, scattered where the request says so.

@@ -33,6 +33,7 @@ mod split;
 mod start;
 mod swap;
 mod target;
+mod together;
 mod unmark;
 mod variant;
 
@@ -69,6 +70,7 @@ fn judge_on(draft: &mut Draft<'_>, operation: &Operation) -> Judged {
         Action::Lift { share, from } => lift::judge(draft, operation.actor, *share, *from),
         Action::Put { amount, to } => put::judge(draft, operation.actor, *amount, *to),
         Action::Return { amount } => returning::judge(draft, operation.actor, *amount),
+        Action::Together { steps } => together::judge(draft, steps),
         Action::Mark { at, mark } => mark::judge(draft, *at, *mark),
         Action::Unmark { at, mark } => unmark::judge(draft, *at, *mark),
         Action::Set { at, property, value } => set::judge(draft, *at, *property, *value),

@@ -180,6 +180,11 @@ pub enum Action {
         /// How many.
         amount: Amount,
     },
+    /// All of these are applied as one, or none is. Caps and weight caps are judged once, for the world after the last.
+    Together {
+        /// In this order.
+        steps: Vec<Operation>,
+    },
     /// A property of a whole stack gets another value.
     Set {
         /// A slot, or a stack on the ground.
@@ -301,6 +306,12 @@ impl Operation {
         Operation::from(Action::Return { amount }).by(actor)
     }
 
+    /// Several operations as one, such as a trade.
+    #[must_use]
+    pub fn together(steps: impl IntoIterator<Item = Operation>) -> Operation {
+        Action::Together { steps: steps.into_iter().collect() }.into()
+    }
+
     /// Gives a whole stack a mark.
     #[must_use]
     pub fn marking(at: impl Into<Place>, mark: MarkId) -> Operation {
@@ -337,6 +348,7 @@ impl Operation {
             | Action::Mark { .. }
             | Action::Unmark { .. }
             | Action::Lift { .. }
+            | Action::Together { .. }
             | Action::Put { .. }
             | Action::Return { .. }
             | Action::Set { .. } => {}

@@ -267,11 +267,22 @@ impl Cause {
 pub struct Refusal {
     cause: Cause,
     could: u64,
+    step: Option<u32>,
 }
 
 impl Refusal {
     pub(super) fn new(cause: Cause) -> Refusal {
-        Refusal { cause, could: 0 }
+        Refusal { cause, could: 0, step: None }
+    }
+
+    pub(super) fn at_step(self, step: usize) -> Refusal {
+        Refusal { step: u32::try_from(step).ok(), ..self }
+    }
+
+    /// Of several operations as one: which of them is refused, from 0; none if it is what all of them would come to.
+    #[must_use]
+    pub fn step(&self) -> Option<u32> {
+        self.step
     }
 
     pub(super) fn could_have(self, could: u64) -> Refusal {

@@ -126,6 +126,14 @@ impl Resolver<'_> {
                 self.needs_actor("return")?;
                 Action::Return { amount: *amount }
             }
+            NamedAction::Together { steps } => {
+                let step = |step: &NamedOperation| {
+                    let actor = step.actor.as_ref().map(|name| holder(self.world, name)).transpose()?;
+                    let resolver = Resolver { world: self.world, actor, moment: self.moment };
+                    Ok(Operation { actor, action: resolver.action(&step.action)? })
+                };
+                Action::Together { steps: steps.iter().map(step).collect::<Resolved<_>>()? }
+            }
             NamedAction::Mark { at, mark } => Action::Mark { at: self.stack(at)?, mark: self.mark(mark)? },
             NamedAction::Unmark { at, mark } => Action::Unmark { at: self.stack(at)?, mark: self.mark(mark)? },
             NamedAction::Set { property, at, value } => {

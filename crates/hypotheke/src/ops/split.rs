@@ -22,6 +22,7 @@ pub(super) fn judge(draft: &mut Draft<'_>, count: u32, from: Place, to: Place) -
     let stuck = draft.why_stuck(cell, spot, Going::To(target));
     let item = draft.item(cell);
     draft.lay_onto(Onto::OneEmpty);
+    draft.be_exact(true);
     // At least one stays.
     let asked = count.min(cell.count - 1);
     let given = if stuck.is_some() { 0 } else { draft.fill(item, asked, Some(spot), target) };

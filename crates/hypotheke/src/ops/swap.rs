@@ -42,7 +42,8 @@ pub(super) fn judge_spots(draft: &mut Draft<'_>, here: Spot, there: Spot, named:
             return Err(Refusal::new(Cause::BlockedSlot(draft.place_of_spot(way.to))));
         }
     }
-    if across {
+    draft.be_exact(true);
+    if across && !draft.judges_caps_later() {
         check_bearers(draft, &ways)?;
     }
     first_of(full().map(|way| why_over_limit(draft, way)))?;

@@ -328,7 +328,7 @@ impl Draft<'_> {
     /// of them already is no burden to it.
     #[inline]
     fn allowance(&self, item: Item, source: Option<Spot>, container: u32) -> u32 {
-        if source.is_some_and(|source| source.container == container) {
+        if self.judges_caps_later() || source.is_some_and(|source| source.container == container) {
             return u32::MAX;
         }
         let mut most = u32::MAX;
@@ -482,6 +482,9 @@ impl Draft<'_> {
     fn why_not_borne(&self, item: Item, asked: u64, source: Option<Spot>, container: u32) -> Option<Cause> {
         if let Some(cause) = self.why_not_nested(item, source, container) {
             return Some(cause);
+        }
+        if self.judges_caps_later() {
+            return None;
         }
         let bearers = self.new_bearers(source.map(|source| source.container), container);
         let over_cap = || bearers.iter().find_map(|&bearer| self.why_over_cap(item, asked, bearer));

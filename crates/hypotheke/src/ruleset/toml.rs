@@ -31,7 +31,8 @@ const ROOT: &[&str] = &[
     "holder",
     "start",
 ];
-const KIND: &[&str] = &["name", "note", "tags", "weight", "value", "stack-limit", "keep", "pack", "needs", "properties"];
+const KIND: &[&str] =
+    &["name", "note", "tags", "weight", "value", "stack-limit", "keep", "pack", "needs", "properties"];
 const TAG: &[&str] = &["label", "note", "stack-limit"];
 const MARK: &[&str] = &["label", "note"];
 const CONTAINER: &[&str] = &[

@@ -287,7 +287,7 @@ fn step(parser: &mut LineParser<'_, '_>) -> Parsed<Step> {
 
 const PAST_VERBS: &[&str] = &[
     "created", "consumed", "moved", "split", "merged", "dropped", "picked", "marked", "unmarked", "set", "lifted",
-    "put", "returned",
+    "put", "returned", "done",
 ];
 
 fn expected(parser: &mut LineParser<'_, '_>) -> Parsed<Expected> {

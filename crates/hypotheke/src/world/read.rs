@@ -4,7 +4,9 @@ use std::fmt;
 use std::sync::Arc;
 
 use super::apply::slot_limit;
-use super::{Bearer, Cell, ClassKey, ContainerState, GROUND, HolderState, NONE, Origin, Place, Spot, Tally, World};
+use super::{
+    Bearer, Cell, Class, ClassKey, ContainerState, GROUND, HolderState, Inner, NONE, Origin, Place, Spot, Tally, World,
+};
 use crate::id::{ContainerDefId, ContainerId, HolderDefId, HolderId, KindId, StackId};
 use crate::language::Position;
 use crate::quantity::Decimal;
@@ -233,6 +235,13 @@ impl World {
         self.tallies.get(kind.index()).copied().unwrap_or_default()
     }
 
+    /// The container that an event of the latest operation moved with its pack; none if it was no pack.
+    #[must_use]
+    pub fn inside_of(&self, inner: Inner) -> Option<ContainerId> {
+        let there = inner.0 != GROUND && inner.0 < self.container_count();
+        there.then(|| self.container_id(inner.0))
+    }
+
     // What operations read. Indexes have been checked.
 
     #[inline]
@@ -459,6 +468,12 @@ impl<'w> StackView<'w> {
     #[must_use]
     pub fn count(self) -> u32 {
         self.cell.count
+    }
+
+    /// What it is alike to.
+    #[must_use]
+    pub fn class(self) -> Class {
+        Class(self.cell.class)
     }
 
     /// The container inside, if it is a pack.

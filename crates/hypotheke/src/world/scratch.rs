@@ -26,6 +26,8 @@ pub(crate) struct Overlay {
     pub(crate) caps: Vec<((Bearer, u32), i64)>,
     /// Where packs would lie, by the containers inside of them.
     pub(crate) parents: Vec<(u32, Spot)>,
+    /// Where the stacks in hands would come from, by holder.
+    pub(crate) origins: Vec<(u32, Option<Spot>)>,
     /// Containers that packs would bring, beyond those that the world has.
     pub(crate) new_packs: Vec<ContainerState>,
     /// Containers that wait in the world and that packs would bring.
@@ -37,7 +39,7 @@ pub(crate) struct Overlay {
 }
 
 /// What has limits of its own: a container or a holder.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub(crate) enum Bearer {
     Container(u32),
     Holder(u32),
@@ -61,6 +63,7 @@ impl Overlay {
         self.weights.clear();
         self.caps.clear();
         self.parents.clear();
+        self.origins.clear();
         self.new_packs.clear();
         self.brought.clear();
         self.random = None;

@@ -5,15 +5,15 @@ use std::collections::BTreeSet;
 use proptest::prelude::*;
 
 use super::rules::{MARKS, PROPERTIES};
-use crate::model::{Amount, At, Inside, Model, Part, Request, Rules, Stack};
+use crate::model::{Amount, At, Inside, Model, Part, Request, Root, Rules, Stack};
 
 #[derive(Clone, Debug)]
 pub(super) struct Draw {
-    verb: u8,
+    pub(super) verb: u8,
     amount: Amount,
     pub(super) kind: usize,
     every_kind: bool,
-    count: u32,
+    pub(super) count: u32,
     marks: BTreeSet<usize>,
     /// Places that suit the operation; else any at all.
     suiting: bool,
@@ -46,7 +46,7 @@ pub(super) fn any_draw() -> impl Strategy<Value = Draw> {
     )
 }
 
-const VERBS: u8 = 27;
+const VERBS: u8 = 29;
 
 /// Any place at all.
 fn place(rules: &Rules, model: &Model, (sort, container, slot): (u8, usize, usize)) -> At {
@@ -82,6 +82,13 @@ fn taken(model: &Model, draw: usize, wanted: impl Fn(&Stack) -> bool) -> Option<
     (!found.is_empty()).then(|| found[draw % found.len()].clone())
 }
 
+/// A holder with something in its hand.
+fn full_hand(model: &Model, draw: usize) -> Option<usize> {
+    let full: Vec<usize> =
+        (0..model.state.hands.len()).filter(|&holder| model.state.hands[holder][0].is_some()).collect();
+    (!full.is_empty()).then(|| full[draw % full.len()])
+}
+
 /// A place from which something may be taken: most often a slot with a stack, or its container.
 fn source(rules: &Rules, model: &Model, drawn: (u8, usize, usize)) -> At {
     let any = || place(rules, model, drawn);
@@ -94,6 +101,49 @@ fn source(rules: &Rules, model: &Model, drawn: (u8, usize, usize)) -> At {
 
 fn target(model: &Model, (sort, container, slot): (u8, usize, usize)) -> At {
     if sort < 6 { slot_of(model, container, slot) } else { At::Container(container_of(model, container)) }
+}
+
+/// Whether several that come after are to be asked for as one.
+pub(super) fn is_list(draw: &Draw) -> bool {
+    draw.verb >= 27
+}
+
+/// Several as one. What lies in packs is left out: a step might take the pack elsewhere that a later one names.
+pub(super) fn together(rules: &Rules, model: &Model, draws: &[Draw]) -> Request {
+    let single = |draw: &Draw| shallow(request(rules, model, &Draw { verb: draw.verb % 27, ..draw.clone() }));
+    Request::Together(draws.iter().map(single).collect())
+}
+
+/// The same request of the outermost containers.
+fn shallow(request: Request) -> Request {
+    let outer = |at: At| match at {
+        At::Slot(Inside { root: Root::Landing(id), .. }, _) | At::Container(Inside { root: Root::Landing(id), .. }) => {
+            At::OnGround(id)
+        }
+        At::Slot(Inside { root, steps }, slot) => {
+            let slot = steps.first().copied().unwrap_or(slot);
+            At::Slot(Inside { root, steps: Vec::new() }, slot)
+        }
+        At::Container(Inside { root: Root::Hand(_), .. }) => At::Ground,
+        At::Container(Inside { root, .. }) => At::Container(Inside { root, steps: Vec::new() }),
+        at => at,
+    };
+    match request {
+        Request::Create(amount, kind, marks, to, at) => Request::Create(amount, kind, marks, outer(to), at),
+        Request::Consume(amount, kind, from) => Request::Consume(amount, kind, outer(from)),
+        Request::Move(amount, kind, from, to) => Request::Move(amount, kind, outer(from), outer(to)),
+        Request::Swap(one, other) => Request::Swap(outer(one), outer(other)),
+        Request::Split(count, from, to) => Request::Split(count, outer(from), outer(to)),
+        Request::Merge(amount, from, onto) => Request::Merge(amount, outer(from), outer(onto)),
+        Request::Drop(amount, kind, from, at) => Request::Drop(amount, kind, outer(from), at),
+        Request::PickUp(amount, kind, stack, to) => Request::PickUp(amount, kind, stack, outer(to)),
+        Request::Mark(at, mark) => Request::Mark(outer(at), mark),
+        Request::Unmark(at, mark) => Request::Unmark(outer(at), mark),
+        Request::Set(at, property, value) => Request::Set(outer(at), property, value),
+        Request::Lift(holder, part, from) => Request::Lift(holder, part, outer(from)),
+        Request::Put(holder, amount, to) => Request::Put(holder, amount, outer(to)),
+        request @ (Request::Return(..) | Request::Together(_)) => request,
+    }
 }
 
 pub(super) fn request(rules: &Rules, model: &Model, draw: &Draw) -> Request {
@@ -137,8 +187,8 @@ pub(super) fn request(rules: &Rules, model: &Model, draw: &Draw) -> Request {
             let part = if draw.every_kind { Part::Half } else { Part::Amount(draw.amount) };
             Request::Lift(holder, part, slot(from))
         }
-        23..=25 => Request::Put(holder, draw.amount, to),
-        26 => Request::Return(holder, draw.amount),
+        23..=25 => Request::Put(full_hand(model, other.1).filter(|_| draw.suiting).or(holder), draw.amount, to),
+        26 => Request::Return(full_hand(model, other.1).filter(|_| draw.suiting).or(holder), draw.amount),
         18 => Request::Mark(stack_at(from), draw.kind % MARKS),
         19 => Request::Unmark(stack_at(from), draw.kind % MARKS),
         20 => Request::Set(stack_at(from), draw.kind % PROPERTIES, i64::from(draw.count) * 500),

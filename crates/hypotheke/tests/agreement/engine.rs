@@ -96,6 +96,10 @@ impl Engine {
             Request::Merge(amount, from, onto) => {
                 Action::Merge { amount: *amount, from: self.place(from), onto: self.place(onto) }
             }
+            Request::Together(steps) => {
+                // What a step names must be there before: a pack that one before it has moved is found where it was.
+                return Operation::together(steps.iter().map(|step| self.operation(step)));
+            }
             Request::Lift(holder, part, from) => {
                 let share = match part {
                     Part::Amount(amount) => Share::Amount(*amount),
@@ -136,7 +140,10 @@ impl Engine {
         assert_eq!(dry, answer, "a dry run says what the operation comes to");
         answer.map(hypotheke::Outcome::done).map_err(|refusal| No {
             reason: refusal.reason().code(),
-            figures: refusal.cause().figures().map(|(asked, allowed)| (asked.thousandths(), allowed.thousandths())),
+            figures: Some(refusal)
+                .filter(|refusal| refusal.step().is_some() || !matches!(request, Request::Together(_)))
+                .and_then(|refusal| refusal.cause().figures())
+                .map(|(asked, allowed)| (asked.thousandths(), allowed.thousandths())),
             could: refusal.could(),
         })
     }

@@ -15,7 +15,7 @@ use proptest::strategy::ValueTree;
 use proptest::test_runner::TestRunner;
 
 use crate::model::{Model, Request, Rules, Stack, State};
-use draw::{Draw, any_draw, request};
+use draw::{Draw, any_draw, is_list, request, together};
 use engine::Engine;
 use replay::Flat;
 use rules::{any_rules, rules_text};
@@ -26,8 +26,14 @@ fn compare(rules: &Rules, draws: &[Draw]) -> BTreeMap<String, u32> {
     let mut engine = Engine::new(rules);
     engine.world.keep_history(usize::MAX);
     let mut answers = BTreeMap::new();
-    for draw in draws {
-        let request = request(rules, &model, draw);
+    let mut coming = draws.iter();
+    while let Some(draw) = coming.next() {
+        let request = if is_list(draw) {
+            let steps: Vec<Draw> = coming.by_ref().take(draw.count as usize).cloned().collect();
+            together(rules, &model, &steps)
+        } else {
+            request(rules, &model, draw)
+        };
         let (before, flat) = (model.state.clone(), Flat::of(&engine.world));
         let revision = engine.world.revision();
         let expected = model.perform(&request);
@@ -36,7 +42,7 @@ fn compare(rules: &Rules, draws: &[Draw]) -> BTreeMap<String, u32> {
         let after = engine.state(model.state.next_id);
         assert_eq!(after, model.state, "{request:?}\n{}\nbefore: {before:#?}", rules_text(rules));
         let flat_after = Flat::of(&engine.world);
-        let replayed = if found.is_ok() { flat.replay(&engine.world, &flat_after) } else { flat };
+        let replayed = if found.is_ok() { flat.replay(&engine.world) } else { flat };
         assert_eq!(replayed, flat_after, "events replayed on what was before give what is after: {request:?}");
         assert_eq!(engine.world.revision(), revision + u64::from(found.is_ok()));
         check_sums(&engine, &model);

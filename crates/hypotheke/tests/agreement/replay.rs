@@ -25,12 +25,11 @@ fn key(id: ContainerId) -> String {
     format!("{id:?}")
 }
 
-fn lying(stack: StackView<'_>, at: Option<String>) -> Lying {
-    let changed: Vec<_> = stack.changed_properties().collect();
+fn lying(world: &World, stack: StackView<'_>, at: Option<String>) -> Lying {
     Lying {
         id: stack.id().serial(),
         kind: stack.kind().id().to_owned(),
-        variant: format!("{:?} {changed:?}", stack.marks().collect::<Vec<_>>()),
+        variant: format!("{:?}", world.variant_of(stack.class())),
         count: stack.count(),
         inside: stack.inside().map(key),
         at,
@@ -43,17 +42,17 @@ impl Flat {
         let mut containers: Vec<ContainerId> = world.containers().collect();
         for holder in world.holders() {
             if let Some(stack) = world.hand(holder) {
-                flat.slots.entry(format!("{holder:?}")).or_default().insert(0, lying(stack, None));
+                flat.slots.entry(format!("{holder:?}")).or_default().insert(0, lying(world, stack, None));
                 containers.extend(stack.inside());
             }
         }
         for (stack, at) in world.ground() {
-            flat.ground.push(lying(stack, Some(at.to_string())));
+            flat.ground.push(lying(world, stack, Some(at.to_string())));
             containers.extend(stack.inside());
         }
         while let Some(id) = containers.pop() {
             for (slot, stack) in world.stacks(id) {
-                flat.slots.entry(key(id)).or_default().insert(slot, lying(stack, None));
+                flat.slots.entry(key(id)).or_default().insert(slot, lying(world, stack, None));
                 containers.extend(stack.inside());
             }
         }
@@ -61,14 +60,26 @@ impl Flat {
     }
 
     /// Carries out the events of the latest operation.
-    pub(super) fn replay(mut self, world: &World, after: &Flat) -> Flat {
+    pub(super) fn replay(mut self, world: &World) -> Flat {
         for event in world.events() {
             match event {
-                Event::Transferred { count, from, to, .. } => {
+                Event::Transferred { kind, count, from, to, class, inner, .. } => {
                     self.lessen(world, from, *count);
-                    self.lay(world, to, *count, after);
+                    let laid = Lying {
+                        id: to.stack().map_or(0, hypotheke::StackId::serial),
+                        kind: world.rules().kind(*kind).id().to_owned(),
+                        variant: format!("{:?}", world.variant_of(*class)),
+                        count: *count,
+                        inside: world.inside_of(*inner).map(key),
+                        at: to.position().map(|at| at.to_string()),
+                    };
+                    self.lay(world, to, laid);
                 }
-                Event::Changed { at, .. } => self.change(world, at, after),
+                Event::Changed { at, before, after, .. } => {
+                    let [before, after] = [before, after].map(|class| format!("{:?}", world.variant_of(*class)));
+                    let there = self.find(world, at).expect("it lies there");
+                    assert_eq!(std::mem::replace(&mut there.variant, after), before);
+                }
                 Event::Swapped { one, other } => {
                     let [a, b] = [one, other].map(|end| slot_of(world, end).expect("a slot"));
                     let (mine, yours) = (self.take(&a), self.take(&b));
@@ -80,6 +91,13 @@ impl Flat {
         }
         self.slots.retain(|_, slots| !slots.is_empty());
         self
+    }
+
+    fn find(&mut self, world: &World, end: &End) -> Option<&mut Lying> {
+        match slot_of(world, end) {
+            Some((container, slot)) => self.slots.get_mut(&container)?.get_mut(&slot),
+            None => self.ground.iter_mut().find(|stack| Some(stack.id) == end.stack().map(hypotheke::StackId::serial)),
+        }
     }
 
     fn take(&mut self, (container, slot): &(String, u32)) -> Option<Lying> {
@@ -103,36 +121,15 @@ impl Flat {
         }
     }
 
-    /// What a stack is like is read off the world after.
-    fn change(&mut self, world: &World, at: &End, after: &Flat) {
-        let id = at.stack().expect("a stack").serial();
-        let variant = after.find(id).variant.clone();
-        let there = match slot_of(world, at) {
-            Some((container, slot)) => self.slots.get_mut(&container).and_then(|slots| slots.get_mut(&slot)),
-            None => self.ground.iter_mut().find(|stack| stack.id == id),
-        };
-        there.expect("it lies there").variant = variant;
-    }
-
-    fn find(&self, id: u64) -> &Lying {
-        let mut all = self.slots.values().flat_map(BTreeMap::values).chain(&self.ground);
-        all.find(|stack| stack.id == id).expect("what was laid lies there after")
-    }
-
-    /// Kind and variant travel with the stack; they are read off the world after.
-    fn lay(&mut self, world: &World, end: &End, count: u32, after: &Flat) {
-        let Some(id) = end.stack().map(hypotheke::StackId::serial).filter(|_| world.place_of_end(end).is_some()) else {
-            return;
-        };
-        let model = after.find(id).clone();
+    fn lay(&mut self, world: &World, end: &End, laid: Lying) {
         if let Some(slot) = slot_of(world, end) {
             let there = self.take(&slot);
-            let before = there.as_ref().map_or(0, |stack| stack.count);
-            assert!(there.is_none_or(|stack| stack.id == id), "a merge keeps the id of the stack that is merged onto");
-            self.put(&slot, Some(Lying { count: before + count, at: None, ..model }));
-        } else {
-            let at = end.position().map(|at| at.to_string());
-            self.ground.push(Lying { count, at, ..model });
+            let count = laid.count + there.as_ref().map_or(0, |stack| stack.count);
+            let keeps_its_id = there.is_none_or(|there| Lying { count, ..there } == Lying { count, ..laid.clone() });
+            assert!(keeps_its_id, "a merge is onto an alike stack, which keeps its id");
+            self.put(&slot, Some(Lying { count, ..laid }));
+        } else if laid.at.is_some() {
+            self.ground.push(laid);
         }
     }
 }

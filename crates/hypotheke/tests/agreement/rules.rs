@@ -45,7 +45,7 @@ fn any_kind() -> impl Strategy<Value = KindSpec> {
     let pack = prop_oneof![2 => Just(None), 1 => (0..PACKS).prop_map(Some)];
     let properties = prop::collection::btree_map(0..PROPERTIES, (0i64..3).prop_map(|halves| halves * 500), 0..3);
     let tags = prop::collection::btree_set(0..TAGS, 0..3);
-    let needs = prop_oneof![2 => Just(BTreeSet::new()), 1 => prop::collection::btree_set(0..NAMES, 1..3)];
+    let needs = prop_oneof![1 => Just(BTreeSet::new()), 1 => prop::collection::btree_set(0..NAMES, 1..3)];
     (weight, limit, tags, prop::bool::weighted(0.15), pack, properties, needs).prop_map(
         |(weight, limit, tags, keep, pack, properties, needs)| {
             let limit = if pack.is_some() { 1 } else { limit };
@@ -59,7 +59,7 @@ fn any_caps() -> impl Strategy<Value = Caps> {
 }
 
 fn any_container() -> impl Strategy<Value = ContainerSpec> {
-    let ruled = (sometimes(any_filter()), sometimes(1u32..6), any::<bool>());
+    let ruled = (sometimes(any_filter()), sometimes(1u32..6), prop::bool::weighted(0.8));
     let slots = prop_oneof![6 => 1usize..6, 1 => 63usize..66, 1 => 100usize..140];
     let rules = (
         prop_oneof![2 => Just(vec![]), 1 => prop::collection::vec(ruled, 1..4)],
@@ -97,11 +97,16 @@ fn any_container() -> impl Strategy<Value = ContainerSpec> {
     })
 }
 
+/// Weight cap, caps and containers.
+fn any_holder() -> impl Strategy<Value = ((Option<i64>, Caps), Vec<ContainerSpec>)> {
+    ((sometimes(0i64..40_000), any_caps()), prop::collection::vec(any_container(), 0..3))
+}
+
 /// Containers of the world first, then those of each holder, as the library lists them.
 pub(super) fn any_rules() -> impl Strategy<Value = Rules> {
     let kinds = prop::collection::vec(any_kind(), 2..5);
-    let holder = ((sometimes(0i64..40_000), any_caps()), prop::collection::vec(any_container(), 0..3));
-    let holders = prop::collection::vec(holder, 0..3);
+    let holders = prop_oneof![1 => Just(0usize), 5 => 1usize..3]
+        .prop_flat_map(move |count| prop::collection::vec(any_holder(), count));
     let packs = prop::collection::vec(any_container(), PACKS..=PACKS);
     let all = (kinds, prop::collection::vec(any_container(), 1..4), packs, holders, 1i64..4);
     all.prop_map(|(kinds, mut containers, mut packs, holders, nesting)| {

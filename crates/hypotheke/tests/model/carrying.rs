@@ -77,6 +77,7 @@ impl Model {
             Amount::All => None,
         };
         let exact = matches!(amount, Amount::Exactly(_)) || amount == Amount::All && !what_fits;
+        self.be_exact(exact);
         let sources = self.sources(kind, from, going)?;
         if asked == Some(0) {
             return Err(no("bad-amount"));

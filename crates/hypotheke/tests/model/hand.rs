@@ -119,6 +119,7 @@ impl Model {
             Amount::Exactly(0) | Amount::UpTo(0) => return Err(no("bad-amount")),
             Amount::Exactly(count) | Amount::UpTo(count) => Some(count),
         };
+        self.be_exact(false);
         let Some(stack) = self.state.hands[holder][0].clone() else { return Err(no("empty-source")) };
         let cell = Cell::Slot(Inside::hand(holder), 0);
         let one = Stack { count: 1, ..stack.clone() };

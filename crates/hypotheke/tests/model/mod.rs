@@ -1,10 +1,10 @@
 //! A second writing of the operations: plain vectors, linear search, one item at a time. It shares nothing with the
 //! library but the words for amounts, so that the two can be held against each other.
 
+mod blocking;
 mod carrying;
 mod changing;
 mod hand;
-mod blocking;
 mod placing;
 mod rules;
 mod single;
@@ -35,6 +35,7 @@ pub(crate) enum Request {
     Lift(Option<usize>, Part, At),
     Put(Option<usize>, Amount, At),
     Return(Option<usize>, Amount),
+    Together(Vec<Request>),
 }
 
 /// How much a hand takes.
@@ -68,6 +69,10 @@ pub(crate) struct Model {
     going_back: bool,
     /// Only alike stacks take something.
     only_alike: bool,
+    /// So many lists of requests are being worked out.
+    lists: u32,
+    /// Caps are judged in the end.
+    caps_later: bool,
     /// What lies here leaves whole, and blocks nothing any more.
     leaving: Option<Cell>,
 }
@@ -96,11 +101,12 @@ fn is_hand_misused(request: &Request) -> bool {
 impl Model {
     pub(crate) fn new(rules: Rules) -> Model {
         let state = State::new(&rules);
-        Model { rules, state, going_back: false, only_alike: false, leaving: None }
+        Model { rules, state, going_back: false, only_alike: false, leaving: None, lists: 0, caps_later: false }
     }
 
     pub(crate) fn perform(&mut self, request: &Request) -> Result<u64, No> {
         let before = self.state.clone();
+        self.caps_later = false;
         let answer = if is_hand_misused(request) { Err(no("unknown")) } else { self.answer(request) };
         if answer.is_err() {
             self.state = before;
@@ -137,9 +143,32 @@ impl Model {
                     self.carry(*amount, *kind, &from, &Going::To(to.clone()), (0, 0), true)
                 }
             },
+            Request::Together(steps) => self.together(steps),
             Request::Lift(holder, part, from) => self.lift(*holder, *part, from),
             Request::Put(holder, amount, to) => self.put(*holder, *amount, to),
             Request::Return(holder, amount) => self.give_back(*holder, *amount),
+        }
+    }
+
+    /// What asks for an exact number keeps within caps in the end only.
+    fn be_exact(&mut self, exact: bool) {
+        self.caps_later = exact && self.lists > 0;
+    }
+
+    /// One after the other, then everything that bears more than before is looked at.
+    fn together(&mut self, steps: &[Request]) -> Result<u64, No> {
+        if steps.is_empty() {
+            return Err(no("bad-amount"));
+        }
+        let before = self.clone();
+        self.lists += 1;
+        let counts = steps.iter().map(|step| self.perform(step)).collect::<Result<Vec<u64>, No>>();
+        self.lists -= 1;
+        let worse = if self.lists == 0 { self.worse_anywhere(&before) } else { None };
+        match worse {
+            // Of several that are over in the end any may be named.
+            Some(worst) if counts.is_ok() => Err(no(worst.reason)),
+            _ => counts.map(|counts| counts.iter().sum()),
         }
     }
 
@@ -166,6 +195,7 @@ impl Model {
             Amount::UpTo(count) if count > 0 => (count, false),
             _ => return Err(no("bad-amount")),
         };
+        self.be_exact(exact);
         let one = self.new_stack(kind, marks);
         if *to == At::Ground {
             let mut left = asked;

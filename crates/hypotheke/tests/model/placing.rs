@@ -122,6 +122,9 @@ impl Model {
 
     /// The first cap, then the first weight cap, that `asked` times what `one` is would pass.
     pub(crate) fn too_much(&self, one: &Stack, source: Option<&Cell>, at: &Inside, asked: i64) -> Option<No> {
+        if self.caps_later {
+            return None;
+        }
         let bearers = self.new_bearers(source, at);
         for bearer in &bearers {
             for (filter, most) in self.caps(bearer) {
@@ -138,6 +141,35 @@ impl Model {
             let cap = cap.filter(|&cap| added > 0 && now + added > cap)?;
             Some(because("weight-cap", now + added, cap))
         })
+    }
+
+    /// The first cap, then the first weight cap, that is worse than it was and not kept, wherever it may be.
+    pub(crate) fn worse_anywhere(&self, before: &Model) -> Option<No> {
+        let holders = (0..self.rules.holders.len()).map(Bearer::Holder);
+        let owners = self.state.containers().into_iter().map(|at| (self.state.owner(&at), at));
+        let mut found: Vec<No> = Vec::new();
+        let mut look = |bearer: &Bearer, was: Option<&Bearer>| {
+            for (filter, most) in self.caps(bearer) {
+                let was = was.map_or(0, |was| before.counted(was, filter));
+                let is = self.counted(bearer, filter);
+                if is > was && is > i64::from(*most) {
+                    found.push(because("cap", is * 1_000, i64::from(*most) * 1_000));
+                }
+            }
+            let was = was.map_or(0, |was| before.weight_and_cap(was).0);
+            let (is, cap) = self.weight_and_cap(bearer);
+            if let Some(cap) = cap.filter(|&cap| is > was && is > cap) {
+                found.push(because("weight-cap", is, cap));
+            }
+        };
+        for (owner, at) in owners {
+            // What lies in a pack that has gone elsewhere is compared with what lay in it before.
+            let was = before.state.find_owner(owner).map(Bearer::Container);
+            look(&Bearer::Container(at), was.as_ref());
+        }
+        holders.for_each(|holder| look(&holder, Some(&holder)));
+        let first = |reason: &str| found.iter().find(|no| no.reason == reason).cloned();
+        first("cap").or_else(|| first("weight-cap"))
     }
 
     /// The first cap, then the first weight cap, that is worse than it was and not kept; looked at from two containers.
@@ -190,7 +222,9 @@ impl Model {
             }
             let lawful = |slot: &usize| {
                 let named = !matches!(to, At::Slot(_, only) if only != slot);
-                named && source != Some(&Cell::Slot(at.clone(), *slot)) && self.slot_admits(&at, *slot, one)
+                named
+                    && source != Some(&Cell::Slot(at.clone(), *slot))
+                    && self.slot_admits(&at, *slot, one)
                     && !self.is_blocked(one, &at, *slot)
             };
             let slots = self.state.slots(&at);

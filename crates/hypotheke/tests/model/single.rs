@@ -43,6 +43,7 @@ impl Model {
     pub(super) fn split(&mut self, count: u32, from: &At, to: &At) -> Result<u64, No> {
         let At::Slot(a, here) = from else { return Err(no("unknown")) };
         let (At::Slot(b, _) | At::Container(b)) = to else { return Err(no("unknown")) };
+        self.be_exact(true);
         let source = Cell::Slot(a.clone(), *here);
         let stack = self.state.get(&source).cloned();
         let there = stack.as_ref().map_or(0, |stack| stack.count);
@@ -54,9 +55,8 @@ impl Model {
         let empty = |slot: &usize| self.state.slots(b)[*slot].is_none();
         let target = match to {
             At::Slot(_, slot) => Some(*slot),
-            _ => (0..self.state.slots(b).len()).find(|slot| {
-                empty(slot) && self.slot_admits(b, *slot, &stack) && !self.is_blocked(&stack, b, *slot)
-            }),
+            _ => (0..self.state.slots(b).len())
+                .find(|slot| empty(slot) && self.slot_admits(b, *slot, &stack) && !self.is_blocked(&stack, b, *slot)),
         };
         let answer = match target {
             Some(slot) if !empty(&slot) => {
@@ -104,6 +104,7 @@ impl Model {
         if asked == Some(0) {
             return Err(no("bad-amount"));
         }
+        self.be_exact(matches!(amount, Amount::Exactly(_)));
         let source = Cell::Slot(a.clone(), *here);
         let Some(stack) = self.state.get(&source).cloned() else { return Err(no("empty-source")) };
         let exact = matches!(amount, Amount::Exactly(_));
@@ -170,7 +171,8 @@ impl Model {
                 return Err(no("blocked-slot"));
             }
         }
-        if let Some(no) = self.worse(&before, [(a, b), (b, a)]) {
+        self.be_exact(true);
+        if let Some(no) = if self.caps_later { None } else { self.worse(&before, [(a, b), (b, a)]) } {
             return Err(no);
         }
         for (stack, _, at, slot) in moving {

@@ -15,7 +15,9 @@ use crate::ruleset::error::RulesetErrors;
 use crate::ruleset::source::{KindAt, PropertySource, RulesetSource, StartSource, Written};
 use crate::ruleset::start::{StartEntry, StartPortion};
 use crate::ruleset::toml::name_fault;
-use crate::ruleset::view::{KindDef, KindFigures, Mark, NO_NEEDS, NO_PACK, Property, PropertyDef, Ruleset, Tag, hash_of};
+use crate::ruleset::view::{
+    KindDef, KindFigures, Mark, NO_NEEDS, NO_PACK, Property, PropertyDef, Ruleset, Tag, hash_of,
+};
 use crate::text::{Diagnostic, Diagnostics, Location, Severity};
 
 pub(crate) use portions::UnknownName;

@@ -1,0 +1,69 @@
+//! together: a list of operations that is applied as one, or not at all. Each is worked out on what those before it would
+//! leave; caps and weight caps are judged once, for the world after the last.
+
+use super::draft::Draft;
+use super::operation::Operation;
+use super::refusal::{Cause, Refusal, Unknown};
+use super::{Done, Judged, judge_on};
+use crate::quantity::Decimal;
+use crate::world::Bearer;
+
+/// Lists may be nested so deep.
+const MOST_NESTED: u32 = 32;
+
+pub(super) fn judge(draft: &mut Draft<'_>, steps: &[Operation]) -> Judged {
+    if steps.is_empty() {
+        return Err(Refusal::new(Cause::BadAmount));
+    }
+    if draft.nested_lists == MOST_NESTED {
+        return Err(Refusal::new(Cause::Unknown(Unknown::Meaning)));
+    }
+    draft.nested_lists += 1;
+    let mut count = 0;
+    for (index, step) in steps.iter().enumerate() {
+        draft.begin_step();
+        let done = judge_on(draft, step).map_err(|refusal| refusal.at_step(index))?;
+        count += done.count;
+    }
+    draft.nested_lists -= 1;
+    draft.begin_step();
+    if draft.nested_lists == 0
+        && let Some(cause) = draft.why_over_in_the_end()
+    {
+        return Err(Refusal::new(cause));
+    }
+    Ok(Done { asked: None, count })
+}
+
+impl Draft<'_> {
+    /// What would be over a cap, and further over than it is: first by the caps of all that bear more than before, then by
+    /// their weights.
+    fn why_over_in_the_end(&self) -> Option<Cause> {
+        let bearers = self.changed_bearers();
+        let over_cap = || bearers.iter().find_map(|&bearer| self.why_over_cap_in_the_end(bearer));
+        let too_heavy = || bearers.iter().find_map(|&bearer| self.why_too_heavy_in_the_end(bearer));
+        over_cap().or_else(too_heavy)
+    }
+
+    fn why_over_cap_in_the_end(&self, bearer: Bearer) -> Option<Cause> {
+        for (index, cap) in self.caps_of(bearer).iter().enumerate() {
+            let (gain, would) = (self.capped_gain(bearer, cap.number), self.capped(bearer, cap.number));
+            if gain > 0 && would > i64::from(cap.count) {
+                let would = u64::try_from(would).unwrap_or(0);
+                let number = u32::try_from(index).unwrap_or(u32::MAX);
+                return Some(Cause::Cap { of: self.place_of_bearer(bearer), cap: number, would, count: cap.count });
+            }
+        }
+        None
+    }
+
+    fn why_too_heavy_in_the_end(&self, bearer: Bearer) -> Option<Cause> {
+        let (gain, would) = (self.weight_gain(bearer), self.weight_of(bearer));
+        let cap = self.weight_cap_of(bearer);
+        if gain <= 0 || would <= cap {
+            return None;
+        }
+        let (would, cap) = (Decimal::from_thousandths(would), Decimal::from_thousandths(cap));
+        Some(Cause::WeightCap { of: self.place_of_bearer(bearer), would, cap })
+    }
+}
