@@ -157,6 +157,22 @@ pub enum NamedAction {
         /// All of them are applied, or none.
         steps: Vec<NamedOperation>,
     },
+    /// `surveyor equips from pockets/3`
+    Equip {
+        /// How many. Without a number, as many as the slot holds.
+        amount: Amount,
+        /// The slot of the stack.
+        from: Path,
+    },
+    /// `surveyor unequips from harness/back`, `surveyor unequips from harness/back to depot`
+    Unequip {
+        /// How many.
+        amount: Amount,
+        /// The worn slot.
+        from: Path,
+        /// Where to; to the holder's containers if no place is named.
+        to: Option<Path>,
+    },
     /// `mark freezer/0 contaminated`
     Mark {
         /// The place of the stack.
@@ -231,6 +247,8 @@ impl NamedAction {
             NamedAction::Put { .. } => ("put", "puts"),
             NamedAction::Return { .. } => ("return", "returns"),
             NamedAction::Together { .. } => ("together", "together"),
+            NamedAction::Equip { .. } => ("equip", "equips"),
+            NamedAction::Unequip { .. } => ("unequip", "unequips"),
             NamedAction::Mark { .. } => ("mark", "marks"),
             NamedAction::Unmark { .. } => ("unmark", "unmarks"),
             NamedAction::Set { .. } => ("set", "sets"),
@@ -254,6 +272,8 @@ impl NamedAction {
             NamedAction::Put { .. } => "put",
             NamedAction::Return { .. } => "returned",
             NamedAction::Together { .. } => "done",
+            NamedAction::Equip { .. } => "equipped",
+            NamedAction::Unequip { .. } => "unequipped",
             NamedAction::Mark { .. } => "marked",
             NamedAction::Unmark { .. } => "unmarked",
             NamedAction::Set { .. } => "set",
@@ -274,7 +294,10 @@ impl NamedAction {
                 (None, None)
             }
             NamedAction::Create { to, .. } | NamedAction::Put { to, .. } => (Some(to), None),
-            NamedAction::Consume { from, .. } | NamedAction::Lift { from, .. } => (Some(from), None),
+            NamedAction::Consume { from, .. } | NamedAction::Lift { from, .. } | NamedAction::Equip { from, .. } => {
+                (Some(from), None)
+            }
+            NamedAction::Unequip { from, to, .. } => (Some(from), to.as_ref()),
             NamedAction::Move { from, to, .. } | NamedAction::Split { from, to, .. } => (Some(from), Some(to)),
             NamedAction::Merge { from, onto, .. } => (Some(from), Some(onto)),
             NamedAction::Swap { one, other } => (Some(one), Some(other)),
@@ -354,7 +377,7 @@ impl fmt::Display for NamedOperation {
             NamedAction::Merge { amount, from, onto } => write!(f, " {amount} from {from} onto {onto}"),
             NamedAction::Swap { one, other } => write!(f, " {one} with {other}"),
             NamedAction::Lift { half: true, from, .. } => write!(f, " half from {from}"),
-            NamedAction::Lift { amount, from, .. } => {
+            NamedAction::Lift { amount, from, .. } | NamedAction::Equip { amount, from } => {
                 print_selection(*amount, None, f)?;
                 print_place("from", Some(from), f)
             }
@@ -368,6 +391,11 @@ impl fmt::Display for NamedOperation {
                     write!(f, "{}{step}", if index == 0 { "" } else { "; " })?;
                 }
                 f.write_str(")")
+            }
+            NamedAction::Unequip { amount, from, to } => {
+                print_selection(*amount, None, f)?;
+                print_place("from", Some(from), f)?;
+                print_place("to", to.as_ref(), f)
             }
             NamedAction::Return { amount } => print_selection(*amount, None, f),
             NamedAction::Mark { at, mark } | NamedAction::Unmark { at, mark } => write!(f, " {at} {mark}"),

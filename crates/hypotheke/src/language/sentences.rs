@@ -20,6 +20,8 @@ const VERBS: &[(&str, &str, &str)] = &[
     ("put", "puts", "surveyor puts in sled/3"),
     ("return", "returns", "surveyor returns"),
     ("together", "together", "together (move 1 flare from sled to depot; move 1 rope-coil from depot to sled)"),
+    ("equip", "equips", "surveyor equips from pockets/3"),
+    ("unequip", "unequips", "surveyor unequips from harness/back"),
     ("mark", "marks", "mark freezer/0 contaminated"),
     ("unmark", "unmarks", "unmark freezer/0 contaminated"),
     ("set", "sets", "set reading of freezer/0 to 4.1"),
@@ -116,6 +118,16 @@ impl LineParser<'_, '_> {
                 Ok(NamedAction::Lift { amount, half, from: self.path()? })
             }
             "together" => self.together(),
+            "equip" => {
+                let amount = self.amount()?.unwrap_or_default();
+                self.require_keyword("from")?;
+                Ok(NamedAction::Equip { amount, from: self.path()? })
+            }
+            "unequip" => {
+                let amount = self.amount()?.unwrap_or_default();
+                self.require_keyword("from")?;
+                Ok(NamedAction::Unequip { amount, from: self.path()?, to: self.optional_place("to")? })
+            }
             "put" => {
                 let amount = self.amount()?.unwrap_or_default();
                 self.require_keyword("in")?;

@@ -41,7 +41,7 @@ impl<'w> Draft<'w> {
 
     /// What lies in the way of items that are to lie in a slot: other stacks that occupy a slot which they would occupy.
     /// `leaving` says what is not there any more.
-    fn in_the_way(&self, kind: u32, spot: Spot, leaving: &dyn Fn(Spot) -> bool) -> Option<Vec<Spot>> {
+    pub(super) fn in_the_way(&self, kind: u32, spot: Spot, leaving: &dyn Fn(Spot) -> bool) -> Option<Vec<Spot>> {
         let wanted = self.occupied(kind, spot)?;
         let mut found: Vec<Spot> = Vec::new();
         let named = u32::try_from(self.ruled(spot.container).len()).unwrap_or(u32::MAX);

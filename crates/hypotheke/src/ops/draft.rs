@@ -238,16 +238,20 @@ impl<'w> Draft<'w> {
         origins.push((holder, origin));
     }
 
-    /// How far the draft has come, so that what follows can be tried and forgotten. Nothing may be settled in between.
+    /// How far the draft has come, so that what follows can be tried and forgotten. No pack may be created in between.
     pub(super) fn so_far(&self) -> SoFar {
         SoFar { events: self.scratch.events.len(), next_stack: self.next_stack, next_landing: self.next_landing }
     }
 
     /// Forgets what was worked out since.
     pub(super) fn go_back_to(&mut self, so_far: &SoFar) {
-        debug_assert!(self.settled <= so_far.events, "what is settled stays");
         self.scratch.events.truncate(so_far.events);
         self.scratch.parts.clear();
+        if self.settled > so_far.events {
+            self.scratch.overlay.clear_cells();
+            self.settled = 0;
+            self.settle();
+        }
         self.next_stack = so_far.next_stack;
         self.next_landing = so_far.next_landing;
     }

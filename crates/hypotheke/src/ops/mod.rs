@@ -17,6 +17,7 @@ mod create;
 mod describe;
 mod draft;
 mod drop;
+mod equip;
 mod lift;
 mod mark;
 mod merge;
@@ -34,6 +35,7 @@ mod start;
 mod swap;
 mod target;
 mod together;
+mod unequip;
 mod unmark;
 mod variant;
 
@@ -71,6 +73,8 @@ fn judge_on(draft: &mut Draft<'_>, operation: &Operation) -> Judged {
         Action::Put { amount, to } => put::judge(draft, operation.actor, *amount, *to),
         Action::Return { amount } => returning::judge(draft, operation.actor, *amount),
         Action::Together { steps } => together::judge(draft, steps),
+        Action::Equip { amount, from } => equip::judge(draft, operation.actor, *amount, *from),
+        Action::Unequip { amount, from, to } => unequip::judge(draft, operation.actor, *amount, *from, *to),
         Action::Mark { at, mark } => mark::judge(draft, *at, *mark),
         Action::Unmark { at, mark } => unmark::judge(draft, *at, *mark),
         Action::Set { at, property, value } => set::judge(draft, *at, *property, *value),

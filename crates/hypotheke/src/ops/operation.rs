@@ -185,6 +185,23 @@ pub enum Action {
         /// In this order.
         steps: Vec<Operation>,
     },
+    /// A stack goes into the worn containers of the holder that acts; what is in the way leaves. [`Amount::All`] means as
+    /// many as the slot holds.
+    Equip {
+        /// How many.
+        amount: Amount,
+        /// The slot of the stack.
+        from: Place,
+    },
+    /// What is worn goes to the containers of the holder that acts, or where it is told.
+    Unequip {
+        /// How many.
+        amount: Amount,
+        /// A slot of a worn container of the holder.
+        from: Place,
+        /// A slot or a container; the holder's containers if none is named.
+        to: Option<Place>,
+    },
     /// A property of a whole stack gets another value.
     Set {
         /// A slot, or a stack on the ground.
@@ -312,6 +329,18 @@ impl Operation {
         Action::Together { steps: steps.into_iter().collect() }.into()
     }
 
+    /// The holder that acts wears a stack.
+    #[must_use]
+    pub fn equipping(amount: Amount, from: (ContainerId, u32), actor: HolderId) -> Operation {
+        Operation::from(Action::Equip { amount, from: from.into() }).by(actor)
+    }
+
+    /// The holder that acts takes off what it wears.
+    #[must_use]
+    pub fn unequipping(amount: Amount, from: (ContainerId, u32), actor: HolderId) -> Operation {
+        Operation::from(Action::Unequip { amount, from: from.into(), to: None }).by(actor)
+    }
+
     /// Gives a whole stack a mark.
     #[must_use]
     pub fn marking(at: impl Into<Place>, mark: MarkId) -> Operation {
@@ -348,6 +377,8 @@ impl Operation {
             | Action::Mark { .. }
             | Action::Unmark { .. }
             | Action::Lift { .. }
+            | Action::Equip { .. }
+            | Action::Unequip { .. }
             | Action::Together { .. }
             | Action::Put { .. }
             | Action::Return { .. }

@@ -134,6 +134,16 @@ impl Resolver<'_> {
                 };
                 Action::Together { steps: steps.iter().map(step).collect::<Resolved<_>>()? }
             }
+            NamedAction::Equip { amount, from } => {
+                self.needs_actor("equip")?;
+                Action::Equip { amount: *amount, from: self.slot(from)? }
+            }
+            NamedAction::Unequip { amount, from, to } => {
+                self.needs_actor("unequip")?;
+                let to =
+                    to.as_ref().map(|to| self.place_of_slots(to, "use `drop` to put on the ground")).transpose()?;
+                Action::Unequip { amount: *amount, from: self.slot(from)?, to }
+            }
             NamedAction::Mark { at, mark } => Action::Mark { at: self.stack(at)?, mark: self.mark(mark)? },
             NamedAction::Unmark { at, mark } => Action::Unmark { at: self.stack(at)?, mark: self.mark(mark)? },
             NamedAction::Set { property, at, value } => {

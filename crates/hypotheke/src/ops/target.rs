@@ -228,7 +228,7 @@ impl Draft<'_> {
 
     /// Whether a container, and those around it, let items in, whatever lies there.
     #[inline]
-    fn may_enter(&self, item: Item, source: Option<Spot>, container: u32) -> bool {
+    pub(super) fn may_enter(&self, item: Item, source: Option<Spot>, container: u32) -> bool {
         if source.is_some_and(|source| source.container == container) {
             return true;
         }

@@ -38,7 +38,7 @@ pub(super) fn judge(draft: &mut Draft<'_>, steps: &[Operation]) -> Judged {
 impl Draft<'_> {
     /// What would be over a cap, and further over than it is: first by the caps of all that bear more than before, then by
     /// their weights.
-    fn why_over_in_the_end(&self) -> Option<Cause> {
+    pub(super) fn why_over_in_the_end(&self) -> Option<Cause> {
         let bearers = self.changed_bearers();
         let over_cap = || bearers.iter().find_map(|&bearer| self.why_over_cap_in_the_end(bearer));
         let too_heavy = || bearers.iter().find_map(|&bearer| self.why_too_heavy_in_the_end(bearer));

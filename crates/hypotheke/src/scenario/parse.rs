@@ -286,8 +286,22 @@ fn step(parser: &mut LineParser<'_, '_>) -> Parsed<Step> {
 }
 
 const PAST_VERBS: &[&str] = &[
-    "created", "consumed", "moved", "split", "merged", "dropped", "picked", "marked", "unmarked", "set", "lifted",
-    "put", "returned", "done",
+    "created",
+    "consumed",
+    "moved",
+    "split",
+    "merged",
+    "dropped",
+    "picked",
+    "marked",
+    "unmarked",
+    "set",
+    "lifted",
+    "put",
+    "returned",
+    "done",
+    "equipped",
+    "unequipped",
 ];
 
 fn expected(parser: &mut LineParser<'_, '_>) -> Parsed<Expected> {

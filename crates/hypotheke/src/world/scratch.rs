@@ -57,13 +57,18 @@ impl Scratch {
 }
 
 impl Overlay {
-    fn clear(&mut self) {
-        self.used = false;
+    /// Forgets what was laid over the world, but not what the operation brings.
+    pub(crate) fn clear_cells(&mut self) {
         self.pending.clear();
         self.weights.clear();
         self.caps.clear();
         self.parents.clear();
         self.origins.clear();
+    }
+
+    fn clear(&mut self) {
+        self.used = false;
+        self.clear_cells();
         self.new_packs.clear();
         self.brought.clear();
         self.random = None;

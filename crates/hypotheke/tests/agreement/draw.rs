@@ -46,7 +46,7 @@ pub(super) fn any_draw() -> impl Strategy<Value = Draw> {
     )
 }
 
-const VERBS: u8 = 29;
+const VERBS: u8 = 33;
 
 /// Any place at all.
 fn place(rules: &Rules, model: &Model, (sort, container, slot): (u8, usize, usize)) -> At {
@@ -89,6 +89,17 @@ fn full_hand(model: &Model, draw: usize) -> Option<usize> {
     (!full.is_empty()).then(|| full[draw % full.len()])
 }
 
+/// A slot with something that a holder wears.
+fn worn_slot(rules: &Rules, model: &Model, holder: usize, draw: usize) -> Option<At> {
+    let worn = rules.carried(holder).into_iter().filter(|&index| rules.containers[index].worn).map(Inside::container);
+    let slots = worn.flat_map(|at| {
+        let taken = model.state.slots(&at).iter().enumerate().filter(|(_, stack)| stack.is_some());
+        taken.map(|(slot, _)| At::Slot(at.clone(), slot)).collect::<Vec<_>>()
+    });
+    let slots: Vec<At> = slots.collect();
+    (!slots.is_empty()).then(|| slots[draw % slots.len()].clone())
+}
+
 /// A place from which something may be taken: most often a slot with a stack, or its container.
 fn source(rules: &Rules, model: &Model, drawn: (u8, usize, usize)) -> At {
     let any = || place(rules, model, drawn);
@@ -105,12 +116,12 @@ fn target(model: &Model, (sort, container, slot): (u8, usize, usize)) -> At {
 
 /// Whether several that come after are to be asked for as one.
 pub(super) fn is_list(draw: &Draw) -> bool {
-    draw.verb >= 27
+    draw.verb >= 31
 }
 
 /// Several as one. What lies in packs is left out: a step might take the pack elsewhere that a later one names.
 pub(super) fn together(rules: &Rules, model: &Model, draws: &[Draw]) -> Request {
-    let single = |draw: &Draw| shallow(request(rules, model, &Draw { verb: draw.verb % 27, ..draw.clone() }));
+    let single = |draw: &Draw| shallow(request(rules, model, &Draw { verb: draw.verb % 31, ..draw.clone() }));
     Request::Together(draws.iter().map(single).collect())
 }
 
@@ -142,6 +153,8 @@ fn shallow(request: Request) -> Request {
         Request::Set(at, property, value) => Request::Set(outer(at), property, value),
         Request::Lift(holder, part, from) => Request::Lift(holder, part, outer(from)),
         Request::Put(holder, amount, to) => Request::Put(holder, amount, outer(to)),
+        Request::Equip(holder, amount, from) => Request::Equip(holder, amount, outer(from)),
+        Request::Unequip(holder, amount, from, to) => Request::Unequip(holder, amount, outer(from), to.map(outer)),
         request @ (Request::Return(..) | Request::Together(_)) => request,
     }
 }
@@ -170,7 +183,11 @@ pub(super) fn request(rules: &Rules, model: &Model, draw: &Draw) -> Request {
     let holder = Some(other.1 % rules.holders.len().max(1)).filter(|_| acting && !rules.holders.is_empty());
     match draw.verb {
         0..=4 => Request::Create(draw.amount, kind, draw.marks.clone(), into, draw.at),
-        5 => Request::Consume(draw.amount, chosen, from),
+        5 => {
+            let full = |stack: &Stack| stack.inside.iter().flatten().any(Option::is_some);
+            let pack = taken(model, one.2, full).filter(|_| draw.suiting && draw.kind.is_multiple_of(3));
+            Request::Consume(draw.amount, chosen.filter(|_| pack.is_none()), pack.unwrap_or(from))
+        }
         6..=8 => Request::Swap(slot(from), slot(to)),
         9 => Request::Drop(draw.amount, chosen, from, draw.at),
         10 | 11 => {
@@ -189,6 +206,16 @@ pub(super) fn request(rules: &Rules, model: &Model, draw: &Draw) -> Request {
         }
         23..=25 => Request::Put(full_hand(model, other.1).filter(|_| draw.suiting).or(holder), draw.amount, to),
         26 => Request::Return(full_hand(model, other.1).filter(|_| draw.suiting).or(holder), draw.amount),
+        27 | 28 => Request::Equip(holder, draw.amount, slot(from)),
+        29 | 30 => {
+            let worn = holder.and_then(|holder| worn_slot(rules, model, holder, other.2)).filter(|_| draw.suiting);
+            let to = (!draw.every_kind).then_some(to);
+            match worn {
+                Some(worn) => Request::Unequip(holder, draw.amount, worn, to),
+                None if draw.suiting => Request::Equip(holder, draw.amount, slot(from)),
+                None => Request::Unequip(holder, draw.amount, slot(from), to),
+            }
+        }
         18 => Request::Mark(stack_at(from), draw.kind % MARKS),
         19 => Request::Unmark(stack_at(from), draw.kind % MARKS),
         20 => Request::Set(stack_at(from), draw.kind % PROPERTIES, i64::from(draw.count) * 500),

@@ -100,6 +100,13 @@ impl Engine {
                 // What a step names must be there before: a pack that one before it has moved is found where it was.
                 return Operation::together(steps.iter().map(|step| self.operation(step)));
             }
+            Request::Equip(holder, amount, from) => {
+                return self.by(*holder, Action::Equip { amount: *amount, from: self.place(from) });
+            }
+            Request::Unequip(holder, amount, from, to) => {
+                let to = to.as_ref().map(|to| self.place(to));
+                return self.by(*holder, Action::Unequip { amount: *amount, from: self.place(from), to });
+            }
             Request::Lift(holder, part, from) => {
                 let share = match part {
                     Part::Amount(amount) => Share::Amount(*amount),

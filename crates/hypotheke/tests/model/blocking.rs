@@ -5,7 +5,7 @@ use super::state::{Cell, Inside, Stack};
 
 impl Model {
     /// The slots that a stack takes up where it lies in one; none if one of them is missing.
-    fn takes_up(&self, kind: usize, at: &Inside, slot: usize) -> Option<Vec<usize>> {
+    pub(super) fn takes_up(&self, kind: usize, at: &Inside, slot: usize) -> Option<Vec<usize>> {
         let ruled = &self.state.spec(&self.rules, at).ruled;
         let needs = &self.rules.kinds[kind].needs;
         match ruled.get(slot).and_then(|rule| rule.name).filter(|name| needs.contains(name)) {

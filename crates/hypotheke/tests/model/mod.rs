@@ -9,6 +9,7 @@ mod placing;
 mod rules;
 mod single;
 mod state;
+mod wearing;
 
 use std::collections::BTreeSet;
 
@@ -36,6 +37,8 @@ pub(crate) enum Request {
     Put(Option<usize>, Amount, At),
     Return(Option<usize>, Amount),
     Together(Vec<Request>),
+    Equip(Option<usize>, Amount, At),
+    Unequip(Option<usize>, Amount, At, Option<At>),
 }
 
 /// How much a hand takes.
@@ -71,6 +74,10 @@ pub(crate) struct Model {
     only_alike: bool,
     /// So many lists of requests are being worked out.
     lists: u32,
+    /// The state before the outermost list.
+    list_start: Option<State>,
+    /// Nothing is laid into this one.
+    passed_over: Option<Cell>,
     /// Caps are judged in the end.
     caps_later: bool,
     /// What lies here leaves whole, and blocks nothing any more.
@@ -93,7 +100,10 @@ fn is_hand_misused(request: &Request) -> bool {
         | Request::Swap(one, other)
         | Request::Split(_, one, other)
         | Request::Merge(_, one, other) => hand(one) || hand(other),
-        Request::PickUp(.., at) | Request::Lift(_, _, at) | Request::Put(_, _, at) => hand(at),
+        Request::PickUp(.., at) | Request::Lift(_, _, at) | Request::Put(_, _, at) | Request::Equip(_, _, at) => {
+            hand(at)
+        }
+        Request::Unequip(_, _, from, to) => hand(from) || to.as_ref().is_some_and(hand),
         _ => false,
     }
 }
@@ -101,7 +111,17 @@ fn is_hand_misused(request: &Request) -> bool {
 impl Model {
     pub(crate) fn new(rules: Rules) -> Model {
         let state = State::new(&rules);
-        Model { rules, state, going_back: false, only_alike: false, leaving: None, lists: 0, caps_later: false }
+        Model {
+            rules,
+            state,
+            going_back: false,
+            only_alike: false,
+            leaving: None,
+            lists: 0,
+            list_start: None,
+            passed_over: None,
+            caps_later: false,
+        }
     }
 
     pub(crate) fn perform(&mut self, request: &Request) -> Result<u64, No> {
@@ -143,6 +163,8 @@ impl Model {
                     self.carry(*amount, *kind, &from, &Going::To(to.clone()), (0, 0), true)
                 }
             },
+            Request::Equip(holder, amount, from) => self.equip(*holder, *amount, from),
+            Request::Unequip(holder, amount, from, to) => self.unequip(*holder, *amount, from, to.as_ref()),
             Request::Together(steps) => self.together(steps),
             Request::Lift(holder, part, from) => self.lift(*holder, *part, from),
             Request::Put(holder, amount, to) => self.put(*holder, *amount, to),
@@ -161,9 +183,15 @@ impl Model {
             return Err(no("bad-amount"));
         }
         let before = self.clone();
+        if self.lists == 0 {
+            self.list_start = Some(self.state.clone());
+        }
         self.lists += 1;
         let counts = steps.iter().map(|step| self.perform(step)).collect::<Result<Vec<u64>, No>>();
         self.lists -= 1;
+        if self.lists == 0 {
+            self.list_start = None;
+        }
         let worse = if self.lists == 0 { self.worse_anywhere(&before) } else { None };
         match worse {
             // Of several that are over in the end any may be named.

@@ -226,6 +226,7 @@ impl Model {
                     && source != Some(&Cell::Slot(at.clone(), *slot))
                     && self.slot_admits(&at, *slot, one)
                     && !self.is_blocked(one, &at, *slot)
+                    && self.passed_over != Some(Cell::Slot(at.clone(), *slot))
             };
             let slots = self.state.slots(&at);
             let free = |slot: &usize| match &slots[*slot] {
