@@ -86,6 +86,13 @@ fn each_fault_is_found_at_its_place() {
         ("[kind.a]\nneeds = \"left\"", "2:9 wrong-type '\"left\"'"),
         ("[container.b]\nslots = 1\nmisfits = \"go\"", "3:11 unknown-choice '\"go\"'"),
         ("[container.b]\nslots = 1\non-put = [\"place\", \"throw\"]", "3:20 unknown-choice '\"throw\"'"),
+        ("[kind.a]\nattributes = { warmth = \"much\" }", "2:25 wrong-type '\"much\"'"),
+        ("[holder.h]\nburden = [{ from = 2 }]", "2:11 missing-key '{ from = 2 }'"),
+        ("[holder.h]\nburden = [{ from = -2, label = \"laden\" }]", "2:20 out-of-range '-2'"),
+        (
+            "[holder.h]\nburden = [{ from = 2, label = \"laden\" }, { from = 2, label = \"slow\" }]",
+            "2:62 duplicate '\"slow\"'",
+        ),
         ("[container.b]\nslots = 1\ndeep = true", "3:8 missing-key 'true'"),
         ("[kind.a]\n[container.b]\nslots = 1\n[start]\n\"b/0/\" = [\"1 a\"]", "5:1 bad-start '\"b/0/\"'"),
         ("[kind.a]\nkeep = \"yes\"", "2:8 wrong-type '\"yes\"'"),

@@ -108,6 +108,13 @@ fn draw_holders(page: &mut Page, world: &World) {
         let weight = weight_text(world, world.holder_weight(id), def.weight_cap());
         page.put(Tone::Heading, &crate::render::pad(def.id(), 16)).plain("  ");
         page.plain(&clip(&carried.join(", "), 58)).put(Tone::Notable, &format!("   {weight}")).end();
+        let thresholds: Vec<String> =
+            def.burden().map(|(from, label)| format!("{label} from {}", world.rules().weight_text(from))).collect();
+        if !thresholds.is_empty() {
+            let now = world.burden(id).map_or(String::new(), |label| format!("; now {label}"));
+            let text = format!("                  {}{now}", thresholds.join(", "));
+            page.put(Tone::Faint, &clip(&text, 100)).end();
+        }
         for (filter, count) in world.rules().caps(def.caps()) {
             page.put(Tone::Faint, &clip(&format!("                  at most {count} {filter}"), 100)).end();
         }
@@ -169,8 +176,15 @@ fn holder_json(world: &World, id: HolderId) -> Value {
         "carries": world.carried(id).map(|id| world.container_name(id)).collect::<Vec<_>>(),
         "weight": world.holder_weight(id),
         "weight-cap": def.weight_cap(),
+        "burden": world.burden(id),
+        "attributes": attributes_json(world, id),
         "caps": caps_json(world.rules(), def.caps()),
     })
+}
+
+fn attributes_json(world: &World, id: HolderId) -> Value {
+    let names = world.rules().attributes().iter();
+    names.map(|name| (name.to_string(), json!(world.attribute(id, name)))).collect::<serde_json::Map<_, _>>().into()
 }
 
 fn caps_json(rules: &Ruleset, caps: &[hypotheke::Cap]) -> Value {
@@ -186,6 +200,8 @@ fn kind_json(rules: &Ruleset, kind: Kind<'_>) -> Value {
         "value": kind.value(),
         "stack-limit": kind.stack_limit(),
         "keep": kind.is_kept(),
+        "needs": kind.needs().collect::<Vec<_>>(),
+        "attributes": kind.attributes().map(|(name, each)| (name.to_owned(), json!(each))).collect::<serde_json::Map<_, _>>(),
         "pack": kind.pack().map(hypotheke::ContainerDef::id),
     });
     if !kind.note().is_empty() {

@@ -217,6 +217,12 @@ impl KindBuilder {
         self
     }
 
+    /// It adds to an attribute of who wears it.
+    pub fn attribute(mut self, name: &str, each: Decimal) -> Self {
+        self.0.line(&format!("attributes.{}", quoted(name)), each);
+        self
+    }
+
     /// A number property with its first value.
     pub fn property(mut self, name: &str, value: Decimal) -> Self {
         self.0.line(&format!("properties.{}", quoted(name)), value);

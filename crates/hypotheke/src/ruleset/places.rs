@@ -88,6 +88,8 @@ pub struct HolderDef {
     /// In thousandths; `i64::MAX` where there is none.
     pub(crate) weight_cap: i64,
     pub(crate) caps: Vec<Cap>,
+    /// In rising order.
+    pub(in crate::ruleset) burden: Vec<(Decimal, Box<str>)>,
 }
 
 /// The rules of one slot.
@@ -225,6 +227,12 @@ impl HolderDef {
     #[must_use]
     pub fn caps(&self) -> &[Cap] {
         &self.caps
+    }
+
+    /// From which weight on it bears which burden, in rising order.
+    #[must_use]
+    pub fn burden(&self) -> impl ExactSizeIterator<Item = (Decimal, &str)> {
+        self.burden.iter().map(|(from, label)| (*from, &**label))
     }
 
     /// The containers that it carries, in the order in which they are tried.

@@ -160,6 +160,8 @@ pub(crate) struct HolderSource {
     pub(crate) carries: Vec<Written<String>>,
     pub(crate) weight_cap: Option<Decimal>,
     pub(crate) caps: Vec<CapSource>,
+    /// From which weight on, and what it is called then.
+    pub(crate) burden: Vec<(Written<Decimal>, Written<String>)>,
 }
 
 /// What lies in one place at the start.
@@ -187,6 +189,8 @@ pub(crate) struct RulesetSource {
     pub(crate) properties: Vec<(u32, u32, PropertySource)>,
     /// The slots that kinds need at once, by kind.
     pub(crate) needs: Vec<(u32, Vec<Written<String>>)>,
+    /// What kinds add to the attributes of who wears them, by kind.
+    pub(crate) attributes: Vec<(u32, Written<String>, Decimal)>,
     /// The containers that kinds bring along, by kind.
     pub(crate) packs: Vec<(u32, Written<String>)>,
     pub(crate) property_names: Vec<Written<Box<str>>>,

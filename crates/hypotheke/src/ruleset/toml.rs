@@ -32,7 +32,7 @@ const ROOT: &[&str] = &[
     "start",
 ];
 const KIND: &[&str] =
-    &["name", "note", "tags", "weight", "value", "stack-limit", "keep", "pack", "needs", "properties"];
+    &["name", "note", "tags", "weight", "value", "stack-limit", "keep", "pack", "needs", "attributes", "properties"];
 const TAG: &[&str] = &["label", "note", "stack-limit"];
 const MARK: &[&str] = &["label", "note"];
 const CONTAINER: &[&str] = &[
@@ -56,7 +56,8 @@ const CONTAINER: &[&str] = &[
 const WAYS: &[(&str, Way)] = &[("place", Way::Place), ("merge", Way::Merge), ("swap", Way::Swap)];
 const CAP: &[&str] = &["of", "count"];
 const SLOT: &[&str] = &["name", "label", "admits", "stack-limit"];
-const HOLDER: &[&str] = &["name", "note", "carries", "weight-cap", "caps"];
+const HOLDER: &[&str] = &["name", "note", "carries", "weight-cap", "caps", "burden"];
+const BURDEN: &[&str] = &["from", "label"];
 
 impl RulesetSource {
     /// Reads the ruleset file itself; the tables that it names are read later.
@@ -158,6 +159,12 @@ impl RulesetSource {
         let index = u32::try_from(self.kinds.len()).unwrap_or(u32::MAX);
         self.kinds.push(kind);
         self.packs.extend(reading.written_text(&section, "pack").map(|pack| (index, pack)));
+        for (attribute, value) in reading.entries(&section, "attributes") {
+            check_name(reading, &attribute, "attribute", false);
+            if let Some(number) = reading.one_decimal(value, &format!("attribute `{}`", attribute.value)) {
+                self.attributes.push((index, attribute, number.value));
+            }
+        }
         let needs = reading.texts(&section, "needs");
         for slot in &needs {
             check_name(reading, slot, "slot", false);
@@ -229,6 +236,7 @@ impl RulesetSource {
             carries: reading.texts(&section, "carries"),
             weight_cap: reading.weight(&section, "weight-cap").map(|cap| cap.value),
             caps: read_caps(reading, &section),
+            burden: read_burden(reading, &section),
             id,
         });
     }
@@ -276,6 +284,25 @@ fn read_caps(reading: &mut Reading<'_>, section: &Section<'_, '_>) -> Vec<CapSou
         }
     }
     caps
+}
+
+fn read_burden(reading: &mut Reading<'_>, section: &Section<'_, '_>) -> Vec<(Written<Decimal>, Written<String>)> {
+    let mut burden = Vec::new();
+    for value in reading.list(section, "burden") {
+        let Some(section) = reading.section(value, "a burden", BURDEN) else { continue };
+        let (from, label) = (reading.weight(&section, "from"), reading.written_text(&section, "label"));
+        for key in BURDEN {
+            if section.table.get(*key).is_none() {
+                let fault = Diagnostic::error("missing-key", reading.at(value), format!("this burden has no `{key}`"));
+                reading.faults.push(fault.help("write it such as `{ from = 25, label = \"laden\" }`"));
+            }
+        }
+        if let (Some(from), Some(label)) = (from, label) {
+            check_name(reading, &label, "burden", false);
+            burden.push((from, label));
+        }
+    }
+    burden
 }
 
 fn read_slot(reading: &mut Reading<'_>, container: &str, value: &Spanned<DeValue<'_>>) -> Option<SlotSource> {

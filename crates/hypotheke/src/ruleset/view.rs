@@ -40,6 +40,10 @@ pub struct Ruleset {
     pub(super) properties: Vec<Property>,
     pub(super) property_index: FxHashMap<Box<str>, PropertyId>,
     pub(super) filters: Vec<CompiledFilter>,
+    /// The names of all attributes, in the order in which they were first written.
+    pub(super) attributes: Vec<Box<str>>,
+    /// What kinds add to them: kind, attribute, number; in the order of the kinds.
+    pub(super) grants: Vec<(KindId, usize, Decimal)>,
     /// The named slots that kinds need at once.
     pub(crate) needs: Vec<Vec<Box<str>>>,
     /// The filters of all caps, of containers and of holders.
@@ -282,6 +286,12 @@ impl Ruleset {
         &self.containers
     }
 
+    /// The names of all attributes that kinds add to for who wears them.
+    #[must_use]
+    pub fn attributes(&self) -> &[Box<str>] {
+        &self.attributes
+    }
+
     /// How deep packs nest: a pack that lies in no other is 1 deep.
     #[must_use]
     pub fn nesting(&self) -> u32 {
@@ -449,6 +459,14 @@ impl<'r> Kind<'r> {
     #[must_use]
     pub fn is_kept(self) -> bool {
         self.rules.figures[self.id.index()].keep
+    }
+
+    /// What it adds to the attributes of who wears it.
+    pub fn attributes(self) -> impl Iterator<Item = (&'r str, Decimal)> {
+        let grants = &self.rules.grants;
+        let start = grants.partition_point(|(kind, ..)| *kind < self.id);
+        let own = grants[start..].iter().take_while(move |(kind, ..)| *kind == self.id);
+        own.map(|(_, attribute, number)| (&*self.rules.attributes[*attribute], *number))
     }
 
     /// The named slots that it needs at once, where it lies in one of them; empty if it needs only one.

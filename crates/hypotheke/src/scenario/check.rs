@@ -6,7 +6,7 @@ use super::error::ScenarioErrors;
 use super::tree::{Check, Claim, Line, Scenario, ScenarioFile, Start, StartBase, StartLine, Step};
 use crate::language::Path;
 use crate::ops::ResolveError;
-use crate::ruleset::Ruleset;
+use crate::ruleset::{HolderDef, Ruleset};
 use crate::text::{Diagnostic, Diagnostics, Location, SourceId, Span, Word, suggestion};
 use crate::world::{Place, World};
 
@@ -141,10 +141,33 @@ impl Checker<'_> {
                         .map(ResolveError::from),
                 );
             }
+            Check::Burden { holder, label } => {
+                if let Some(def) = self.holder(holder, faults)
+                    && let Some(label) = label
+                    && !def.burden().any(|(_, known)| known == label.as_str())
+                {
+                    let known: Vec<&str> = def.burden().map(|(_, known)| known).collect();
+                    let help = suggestion(label.as_str(), known.iter().copied());
+                    let message = format!("holder `{}` has no burden `{label}`", def.id());
+                    faults.push(ResolveError::new(label.span(), message, help));
+                }
+            }
             Check::Measure { claim, unit, .. } => {
                 match claim {
                     Claim::Weight(place) => self.place(place, faults),
                     Claim::FreeSlots(place) => self.container(place, faults),
+                    Claim::Attribute(name, place) => {
+                        self.holder(place, faults);
+                        let names = || self.rules.attributes().iter().map(|attribute| &**attribute);
+                        if !names().any(|known| known == name.as_str()) {
+                            let help = suggestion(name.as_str(), names());
+                            faults.push(ResolveError::new(
+                                name.span(),
+                                format!("there is no attribute `{name}`"),
+                                help,
+                            ));
+                        }
+                    }
                     Claim::Count(name, place) => {
                         faults.extend(self.countable(name));
                         place.iter().for_each(|place| self.place(place, faults));
@@ -160,6 +183,19 @@ impl Checker<'_> {
         let lasting = if path.depends_on_stacks() { path.lasting_part() } else { Some(path.clone()) };
         let fault = lasting.and_then(|lasting| self.empty.place(&lasting, None).err());
         faults.extend(fault.map(|error| ResolveError::place(path, &error)));
+    }
+
+    fn holder(&self, path: &Path, faults: &mut Vec<ResolveError>) -> Option<&HolderDef> {
+        match self.empty.place(path, None) {
+            Ok(Place::Holder(id)) => return self.empty.holder_def(id),
+            Ok(_) => {
+                let names = self.rules.holders().iter().map(|holder| format!("`{}`", holder.id()));
+                let help = format!("the holders are {}", names.collect::<Vec<_>>().join(", "));
+                faults.push(ResolveError::new(path.span(), format!("`{path}` is not a holder"), Some(help)));
+            }
+            Err(error) => faults.push(ResolveError::place(path, &error)),
+        }
+        None
     }
 
     fn container(&self, path: &Path, faults: &mut Vec<ResolveError>) {

@@ -358,6 +358,13 @@ fn check(parser: &mut LineParser<'_, '_>) -> Parsed<Check> {
             let unit = if parser.is_empty() { None } else { Some(parser.word("a unit")?) };
             Check::Measure { claim, comparison, number, unit }
         }
+        None if parser.keyword("burden") => {
+            parser.require_keyword("of")?;
+            let holder = parser.path()?;
+            parser.require_colon()?;
+            let label = if parser.keyword("nothing") { None } else { Some(parser.word("a burden, or `nothing`,")?) };
+            Check::Burden { holder, label }
+        }
         None => {
             let place = parser.path()?;
             let mode = if parser.keyword("has") { Mode::AtLeast } else { Mode::Exactly };
@@ -374,6 +381,11 @@ fn claim(parser: &mut LineParser<'_, '_>) -> Parsed<Option<Claim>> {
     if parser.keyword("weight") {
         parser.require_keyword("of")?;
         return parser.path().map(Claim::Weight).map(Some);
+    }
+    if parser.keyword("attribute") {
+        let name = parser.word("an attribute")?;
+        parser.require_keyword("of")?;
+        return parser.path().map(|holder| Some(Claim::Attribute(name, holder)));
     }
     if parser.keyword("free") {
         parser.require_keyword("slots")?;

@@ -128,6 +128,9 @@ impl Display for Check {
                 let has = if *mode == Mode::AtLeast { " has" } else { "" };
                 write!(f, "{place}{has}: {}", contents_text(contents))
             }
+            Check::Burden { holder, label } => {
+                write!(f, "burden of {holder}: {}", label.as_ref().map_or("nothing", crate::text::Word::as_str))
+            }
             Check::Measure { claim, comparison, number, unit } => {
                 write!(f, "{claim} {} {number}", comparison.symbol())?;
                 unit.as_ref().map_or(Ok(()), |unit| write!(f, " {unit}"))
@@ -142,6 +145,7 @@ impl Display for Claim {
             Claim::Weight(place) => write!(f, "weight of {place}"),
             Claim::Count(name, None) => write!(f, "count of {name}"),
             Claim::Count(name, Some(place)) => write!(f, "count of {name} in {place}"),
+            Claim::Attribute(name, holder) => write!(f, "attribute {name} of {holder}"),
             Claim::FreeSlots(place) => write!(f, "free slots of {place}"),
         }
     }

@@ -125,6 +125,7 @@ impl Player<'_> {
         let world = &self.report.end;
         let path = match check {
             Check::Contents { place, .. } => Some(place),
+            Check::Burden { holder, .. } => Some(holder),
             Check::Measure { claim, .. } => claim.place(),
         };
         let place = match path.map(|path| world.place(path, None)).transpose() {
@@ -136,6 +137,15 @@ impl Player<'_> {
         };
         let finding = match check {
             Check::Contents { place: path, mode, contents } => contents_finding(world, path, place, *mode, contents),
+            Check::Burden { label, .. } => {
+                let found = match place {
+                    Some(Place::Holder(id)) => world.burden(id),
+                    _ => None,
+                };
+                let expected = label.as_ref().map(Word::as_str);
+                let told = |label: Option<&str>| format!("burden {}", label.unwrap_or("nothing"));
+                (found != expected).then(|| Finding::Answer { expected: told(expected), found: told(found) })
+            }
             Check::Measure { claim, comparison, number, .. } => {
                 let found = measure(world, claim, place);
                 let unit = if matches!(claim, Claim::Weight(_)) {
@@ -165,7 +175,7 @@ impl Player<'_> {
 impl Claim {
     fn place(&self) -> Option<&Path> {
         match self {
-            Claim::Weight(place) | Claim::FreeSlots(place) => Some(place),
+            Claim::Weight(place) | Claim::FreeSlots(place) | Claim::Attribute(_, place) => Some(place),
             Claim::Count(_, place) => place.as_ref(),
         }
     }
@@ -328,7 +338,8 @@ fn contents_finding(
 fn measure(world: &World, claim: &Claim, place: Option<Place>) -> Decimal {
     match (claim, place) {
         (Claim::FreeSlots(_), Some(Place::Container(id))) => Decimal::from(world.free_slots(id)),
-        (Claim::FreeSlots(_), _) => Decimal::ZERO,
+        (Claim::Attribute(name, _), Some(Place::Holder(id))) => world.attribute(id, name.as_str()),
+        (Claim::FreeSlots(_) | Claim::Attribute(..), _) => Decimal::ZERO,
         (Claim::Weight(_), Some(Place::Container(id))) => world.container_weight(id),
         (Claim::Weight(_), Some(Place::Holder(id))) => world.holder_weight(id),
         (Claim::Weight(_), Some(Place::Ground)) => world.ground_weight(),

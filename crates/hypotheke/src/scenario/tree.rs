@@ -169,6 +169,13 @@ pub enum Check {
         /// What lies there; nothing if empty.
         contents: Vec<NamedPortion>,
     },
+    /// `burden of surveyor: laden`, `burden of surveyor: nothing`
+    Burden {
+        /// The holder.
+        holder: Path,
+        /// The highest threshold that it has reached; none if it has reached none.
+        label: Option<Word>,
+    },
     /// `weight of sled = 132 kg`, `count of fuel in depot <= 8`, `free slots of sled >= 2`
     Measure {
         /// What is measured.
@@ -191,4 +198,6 @@ pub enum Claim {
     Count(Word, Option<Path>),
     /// `free slots of CONTAINER`
     FreeSlots(Path),
+    /// `attribute NAME of HOLDER`
+    Attribute(Word, Path),
 }

@@ -177,6 +177,25 @@ impl World {
         Decimal::from_thousandths(self.holder_state(id).map_or(0, |state| state.weight))
     }
 
+    /// The highest of its thresholds of weight that a holder has reached, such as `laden`.
+    #[must_use]
+    pub fn burden(&self, id: HolderId) -> Option<&str> {
+        let weight = self.holder_weight(id);
+        self.holder_def(id)?.burden().take_while(|(from, _)| *from <= weight).last().map(|(_, label)| label)
+    }
+
+    /// What a holder has of an attribute: what lies in the slots of its worn containers adds to it, each item by itself.
+    #[must_use]
+    pub fn attribute(&self, id: HolderId, name: &str) -> Decimal {
+        let worn = self.carried(id).filter(|&container| self.def_of(container.index).is_worn());
+        let stacks = worn.flat_map(|container| self.stacks(container)).map(|(_, stack)| stack);
+        let granted = |stack: StackView<'_>| {
+            let own = stack.kind().attributes().find(|(known, _)| *known == name);
+            own.map_or(0, |(_, each)| each.thousandths().saturating_mul(i64::from(stack.count())))
+        };
+        Decimal::from_thousandths(stacks.map(granted).fold(0, i64::saturating_add))
+    }
+
     /// The weight of all that lies on the ground.
     #[must_use]
     pub fn ground_weight(&self) -> Decimal {

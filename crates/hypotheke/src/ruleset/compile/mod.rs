@@ -71,6 +71,7 @@ impl Compiler {
         self.compile_containers();
         self.compile_packs();
         self.compile_needs();
+        self.compile_attributes();
         self.compile_holders();
         self.check_places();
         self.compile_start();

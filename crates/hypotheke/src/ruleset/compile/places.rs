@@ -3,10 +3,10 @@
 use rustc_hash::FxHashMap;
 
 use super::{Compiler, small};
-use crate::id::{ContainerDefId, HolderDefId};
+use crate::id::{ContainerDefId, HolderDefId, KindId};
 use crate::quantity::Decimal;
 use crate::ruleset::places::{Cap, ContainerDef, HolderDef, SlotDef, Way};
-use crate::ruleset::source::{CapSource, ContainerSource, SlotSource};
+use crate::ruleset::source::{CapSource, ContainerSource, SlotSource, Written};
 use crate::text::{Diagnostic, Location, suggestion};
 
 /// The most slots of one container.
@@ -140,6 +140,36 @@ impl Compiler {
         }
     }
 
+    pub(super) fn compile_attributes(&mut self) {
+        for (kind, name, number) in std::mem::take(&mut self.source.attributes) {
+            let known = self.rules.attributes.iter().position(|known| **known == *name.value);
+            let attribute = known.unwrap_or_else(|| {
+                self.rules.attributes.push(name.value.into());
+                self.rules.attributes.len() - 1
+            });
+            self.rules.grants.push((KindId(kind), attribute, number));
+        }
+        self.rules.grants.sort_by_key(|(kind, attribute, _)| (*kind, *attribute));
+    }
+
+    /// Thresholds in rising order; each has a weight and a name of its own.
+    fn compile_burden(
+        &mut self,
+        holder: &str,
+        burden: &[(Written<Decimal>, Written<String>)],
+    ) -> Vec<(Decimal, Box<str>)> {
+        let mut compiled: Vec<(Decimal, Box<str>)> = Vec::new();
+        for (from, label) in burden {
+            if compiled.iter().any(|(known, name)| *known == from.value || **name == *label.value) {
+                let message = format!("holder `{holder}` has two burdens with this name or weight");
+                self.fault(Diagnostic::error("duplicate", label.at, message));
+            }
+            compiled.push((from.value, label.value.as_str().into()));
+        }
+        compiled.sort_by_key(|(from, _)| *from);
+        compiled
+    }
+
     fn compile_caps(&mut self, caps: &[CapSource]) -> Vec<Cap> {
         let mut compiled = Vec::new();
         for cap in caps {
@@ -202,6 +232,7 @@ impl Compiler {
                 carries,
                 weight_cap: holder.weight_cap.map_or(i64::MAX, Decimal::thousandths),
                 caps: self.compile_caps(&holder.caps),
+                burden: self.compile_burden(&holder.id.value, &holder.burden),
             };
             self.rules.holder_index.insert(def.id.clone(), HolderDefId(small(self.rules.holders.len())));
             self.rules.holders.push(def);
