@@ -54,7 +54,7 @@ fn check_finds_the_demo_good() {
     hypotheke(&rules).arg("check").assert().success().stdout_eq(golden("check.txt")).stderr_eq("");
     let json: Value =
         serde_json::from_str(&output(hypotheke(&rules).args(["check", "--format", "json"]), 0)).expect("JSON");
-    assert_eq!((json["kinds"].as_u64(), json["faults"].as_array().map(Vec::len)), (Some(43), Some(0)));
+    assert_eq!((json["kinds"].as_u64(), json["faults"].as_array().map(Vec::len)), (Some(44), Some(0)));
 }
 
 #[test]

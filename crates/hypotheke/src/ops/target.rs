@@ -194,9 +194,27 @@ impl Draft<'_> {
                 return;
             }
         }
+        if self.onto() == Onto::Alike {
+            return;
+        }
+        let (reserved_first, ruled) = (self.state(container).reserved_first, self.state(container).ruled);
+        let is_reserved = |draft: &Self, slot| draft.state(container).slot_filter(&draft.world.rules, slot).is_some();
+        // Those with a filter of their own come first where the container says so.
+        let mut reserved = reserved_first;
         let mut from = 0;
-        while let Some(slot) = if self.onto() == Onto::Alike { None } else { self.next_empty(container, from) } {
+        loop {
+            let empty = self.next_empty(container, from).filter(|&slot| !reserved || slot < ruled);
+            let Some(slot) = empty else {
+                if !std::mem::take(&mut reserved) {
+                    return;
+                }
+                from = 0;
+                continue;
+            };
             from = slot + 1;
+            if reserved_first && reserved != is_reserved(self, slot) {
+                continue;
+            }
             let spot = Spot { container, slot };
             let blocked = |draft: &Self| draft.is_blocked(item, spot, source, whole);
             if source == Some(spot) || self.is_passed_over(spot) || !self.slot_admits(item, spot) || blocked(self) {

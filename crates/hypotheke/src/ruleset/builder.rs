@@ -306,6 +306,12 @@ impl ContainerBuilder {
         self
     }
 
+    /// Empty slots with a filter of their own are filled before the others.
+    pub fn reserved_first(mut self) -> Self {
+        self.section.line("reserved-first", true);
+        self
+    }
+
     /// What lies in it counts as worn.
     pub fn worn(mut self) -> Self {
         self.section.line("worn", true);

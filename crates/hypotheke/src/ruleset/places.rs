@@ -38,6 +38,8 @@ pub struct ContainerDef {
     pub(in crate::ruleset) brought: bool,
     /// Its filter is asked of all that comes to lie below it.
     pub(crate) deep: bool,
+    /// Empty slots with a filter of their own are filled before the others.
+    pub(crate) reserved_first: bool,
     pub(crate) misfits: Misfits,
     /// What is tried, in order, when something is put here from a hand.
     pub(crate) on_put: Vec<Way>,
@@ -170,6 +172,12 @@ impl ContainerDef {
     #[must_use]
     pub fn is_deep(&self) -> bool {
         self.deep
+    }
+
+    /// True if empty slots with a filter of their own are filled before the others.
+    #[must_use]
+    pub fn is_reserved_first(&self) -> bool {
+        self.reserved_first
     }
 
     /// What is tried, in order, when something is put here from a hand.

@@ -147,6 +147,7 @@ pub(crate) struct ContainerSource {
     pub(crate) put: bool,
     pub(crate) take: bool,
     pub(crate) deep: Option<Location>,
+    pub(crate) reserved_first: bool,
     pub(crate) misfits: Misfits,
     pub(crate) on_put: Option<Vec<Way>>,
     pub(crate) copies: Vec<Written<String>>,

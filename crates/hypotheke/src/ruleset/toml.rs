@@ -51,6 +51,7 @@ const CONTAINER: &[&str] = &[
     "take",
     "deep",
     "misfits",
+    "reserved-first",
     "on-put",
 ];
 const WAYS: &[(&str, Way)] = &[("place", Way::Place), ("merge", Way::Merge), ("swap", Way::Swap)];
@@ -215,6 +216,7 @@ impl RulesetSource {
             take: reading.flag(&section, "take").unwrap_or(true),
             deep: read_deep(reading, &section),
             on_put: reading.choices(&section, "on-put", WAYS),
+            reserved_first: reading.flag(&section, "reserved-first").unwrap_or(false),
             misfits: reading
                 .choice(&section, "misfits", &[("stay", Misfits::Stay), ("leave", Misfits::Leave)])
                 .unwrap_or_default(),

@@ -110,6 +110,8 @@ pub(crate) struct ContainerState {
     pub(crate) take: bool,
     /// Its filter is asked of all that comes to lie below it.
     pub(crate) deep: bool,
+    /// Empty slots with a filter of their own are filled before the others.
+    pub(crate) reserved_first: bool,
     /// For each of the filters of all caps: how many items in it, at any depth, satisfy it.
     pub(crate) capped: Vec<u64>,
     /// Of all that lies in it, in thousandths.

@@ -134,6 +134,7 @@ impl ContainerState {
             admits: rule.and_then(|def| def.admits),
             put: rule.is_none_or(|def| def.put),
             take: rule.is_none_or(|def| def.take),
+            reserved_first: rule.is_some_and(|def| def.reserved_first),
             deep: rule.is_some_and(|def| def.deep),
             capped: vec![0; rules.cap_filters.len()],
             weight: 0,

@@ -69,32 +69,42 @@ fn any_container() -> impl Strategy<Value = ContainerSpec> {
     let border = (any::<bool>(), prop::bool::weighted(0.85), prop::bool::weighted(0.85), prop::bool::weighted(0.4));
     let tries = prop::sample::subsequence(vec![Try::Place, Try::Merge, Try::Swap], 0..=3).prop_shuffle();
     let on_put = prop_oneof![2 => Just(vec![Try::Place, Try::Merge, Try::Swap]), 1 => tries];
-    let all = (slots, rules, sometimes(any_filter()), border, any_caps(), (any::<bool>(), on_put));
-    all.prop_map(|(slots, (ruled, limit, cap), filter, (worn, put, take, deep), caps, (misfits_leave, on_put))| {
-        let named = |(index, (filter, limit, named)): (usize, (_, _, bool))| SlotSpec {
-            name: Some(index).filter(|_| named),
-            filter,
-            limit,
-        };
-        let ruled: Vec<SlotSpec> = ruled.into_iter().enumerate().map(named).collect();
-        let slots = slots.max(ruled.len());
-        let deep = deep && filter.is_some();
-        ContainerSpec {
+    let all = (slots, rules, sometimes(any_filter()), border, any_caps(), (any::<bool>(), on_put, any::<bool>()));
+    all.prop_map(
+        |(
             slots,
-            ruled,
-            limit,
-            cap,
+            (ruled, limit, cap),
             filter,
-            deep,
-            misfits_leave,
-            worn,
-            holder: None,
-            put,
-            take,
+            (worn, put, take, deep),
             caps,
-            on_put,
-        }
-    })
+            (misfits_leave, on_put, reserved_first),
+        )| {
+            let named = |(index, (filter, limit, named)): (usize, (_, _, bool))| SlotSpec {
+                name: Some(index).filter(|_| named),
+                filter,
+                limit,
+            };
+            let ruled: Vec<SlotSpec> = ruled.into_iter().enumerate().map(named).collect();
+            let slots = slots.max(ruled.len());
+            let deep = deep && filter.is_some();
+            ContainerSpec {
+                slots,
+                ruled,
+                limit,
+                cap,
+                filter,
+                deep,
+                misfits_leave,
+                worn,
+                holder: None,
+                put,
+                take,
+                caps,
+                on_put,
+                reserved_first,
+            }
+        },
+    )
 }
 
 /// Weight cap, caps and containers.
@@ -176,7 +186,7 @@ pub(super) fn rules_text(rules: &Rules) -> String {
         let _ = writeln!(text, "[container.{name}]\nslots = {}\nworn = {}", container.slots, container.worn);
         let misfits = if container.misfits_leave { "leave" } else { "stay" };
         let tries: Vec<String> = container.on_put.iter().map(|way| format!("\"{way:?}\"").to_lowercase()).collect();
-        let _ = writeln!(text, "on-put = [{}]", tries.join(", "));
+        let _ = writeln!(text, "on-put = [{}]\nreserved-first = {}", tries.join(", "), container.reserved_first);
         let _ = writeln!(text, "deep = {}\nmisfits = \"{misfits}\"", container.deep);
         if let Some(limit) = container.limit {
             let _ = writeln!(text, "stack-limit = {limit}");

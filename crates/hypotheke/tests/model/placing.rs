@@ -234,13 +234,25 @@ impl Model {
                 Some(there) => one.is_alike(there) && there.count < self.limit(one.kind, &at, *slot),
             };
             let onto = (0..slots.len()).filter(lawful).find(free);
-            let empty =
-                || (0..slots.len() * usize::from(!self.only_alike)).filter(lawful).find(|&slot| slots[slot].is_none());
+            let empty = || {
+                let order = self.order_of_slots(&at).into_iter().filter(|_| !self.only_alike);
+                order.filter(lawful).find(|&slot| slots[slot].is_none())
+            };
             if let Some(slot) = onto.or_else(empty) {
                 return Some((at, slot));
             }
         }
         None
+    }
+
+    /// The order in which empty slots are filled.
+    pub(super) fn order_of_slots(&self, at: &Inside) -> Vec<usize> {
+        let spec = self.state.spec(&self.rules, at);
+        let mut order: Vec<usize> = (0..self.state.slots(at).len()).collect();
+        if spec.reserved_first {
+            order.sort_by_key(|&slot| spec.ruled.get(slot).is_none_or(|rule| rule.filter.is_none()));
+        }
+        order
     }
 
     /// How many items there is space for, not looking at weights, but no more than may block each other.
@@ -270,7 +282,7 @@ impl Model {
         let mut copy = self.clone();
         let mut room = 0;
         for growing in [true, false] {
-            for slot in 0..self.state.slots(at).len() {
+            for slot in self.order_of_slots(at) {
                 let there = self.state.slots(at)[slot].as_ref();
                 let suits = there.map_or(!growing && !self.only_alike, |there| growing && one.is_alike(there));
                 let blocked = copy.is_blocked(one, at, slot);

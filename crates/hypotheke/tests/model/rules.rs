@@ -56,6 +56,8 @@ pub(crate) struct ContainerSpec {
     pub(crate) take: bool,
     pub(crate) caps: Caps,
     pub(crate) on_put: Vec<Try>,
+    /// Empty slots with a filter are filled before the others.
+    pub(crate) reserved_first: bool,
 }
 
 impl ContainerSpec {
@@ -75,6 +77,7 @@ impl ContainerSpec {
             take: true,
             caps: Vec::new(),
             on_put: Vec::new(),
+            reserved_first: false,
         }
     }
 }

@@ -55,7 +55,9 @@ impl Model {
         let empty = |slot: &usize| self.state.slots(b)[*slot].is_none();
         let target = match to {
             At::Slot(_, slot) => Some(*slot),
-            _ => (0..self.state.slots(b).len())
+            _ => self
+                .order_of_slots(b)
+                .into_iter()
                 .find(|slot| empty(slot) && self.slot_admits(b, *slot, &stack) && !self.is_blocked(&stack, b, *slot)),
         };
         let answer = match target {

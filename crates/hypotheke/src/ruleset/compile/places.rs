@@ -81,6 +81,7 @@ impl Compiler {
             carried: false,
             brought: false,
             deep: source.deep.is_some(),
+            reserved_first: source.reserved_first,
             misfits: source.misfits,
             on_put: source.on_put.clone().unwrap_or_else(|| Way::ALL.to_vec()),
         }
