@@ -3,8 +3,8 @@
 use std::sync::Arc;
 
 use hypotheke::{
-    Action, Amount, Cause, Decimal, Landing, NamedOperation, Operation, Place, Reason, Ruleset, StackId, Unknown,
-    Variant, World,
+    Action, Amount, Cause, Decimal, Landing, NamedOperation, Operation, Place, Reason, Ruleset, Share, StackId,
+    Unknown, Variant, World,
 };
 
 fn world() -> World {
@@ -346,4 +346,83 @@ fn a_mark_that_only_a_taken_back_stack_has_comes_back_with_it() {
     let store = world.container("store").unwrap();
     let wet: Vec<_> = world.stacks(store).map(|(_, stack)| (stack.kind().id(), stack.marks().count())).collect();
     assert_eq!(wet, [("rope", 0), ("rope", 0), ("rope", 1)]);
+}
+
+/// Every answer to an operation out of any range is a refusal, and leaves no trace.
+#[test]
+fn what_is_out_of_range_is_refused_and_leaves_no_trace() {
+    let rules = Ruleset::builder()
+        .kind("flare", |kind| kind.stack_limit(u32::MAX).weight(1.into()))
+        .kind("bag", |kind| kind.pack("bag"))
+        .container("bag", |bag| bag.slots(2))
+        .container("chest", |chest| chest.slots(3))
+        .holder("ann", ["chest-of-ann"], |ann| ann)
+        .container("chest-of-ann", |chest| chest.slots(2))
+        .start("chest", ["5 flare"])
+        .build()
+        .unwrap_or_else(|errors| panic!("{errors}"));
+    let mut world = World::new(&Arc::new(rules));
+    let (chest, ann) = (world.container("chest").expect("a chest"), world.holder("ann").expect("a holder"));
+    let flare = world.rules().find_kind("flare").expect("a kind");
+    let beyond = (chest, 3);
+    let numbers = [0, 1, 6, u32::MAX - 1, u32::MAX];
+    let mut asked = vec![
+        Operation::swapping((chest, 0), beyond),
+        Operation::together([]),
+        Operation::lifting(Share::Half, beyond, ann),
+        Operation::lifting(Share::Half, (chest, 1), ann),
+        Operation::marking(
+            chest,
+            hypotheke::Ruleset::builder().mark("m").build().expect("rules").find_mark("m").expect("m"),
+        ),
+    ];
+    for number in numbers {
+        let exactly = Amount::Exactly(number);
+        asked.extend([
+            Operation::moving(exactly, beyond, chest),
+            Operation::splitting(number.max(5), (chest, 0), chest),
+            Operation::merging(exactly, (chest, 0), beyond),
+            Operation::consuming(Amount::Exactly(number.max(6)), flare, chest),
+            Operation::putting(exactly, chest, ann),
+            Operation::returning(exactly, ann),
+            Operation::equipping(exactly, (chest, 0), ann),
+            Operation::unequipping(exactly, (chest, 0), ann),
+        ]);
+    }
+    let before = (format!("{world:?}"), world.revision());
+    for operation in asked {
+        assert!(world.judge(&operation).is_err(), "{operation:?}");
+        assert!(world.perform(&operation).is_err(), "{operation:?}");
+        assert_eq!((format!("{world:?}"), world.revision()), before, "{operation:?}");
+        assert!(world.events().is_empty(), "{operation:?}");
+    }
+}
+
+/// However many packs are laid in each other, and lists in lists, there is an answer.
+#[test]
+fn what_is_nested_too_deep_is_refused() {
+    let rules = Ruleset::builder()
+        .kind("bag", |kind| kind.pack("bag"))
+        .container("bag", |bag| bag.slots(1))
+        .container("chest", |chest| chest.slots(1))
+        .build()
+        .unwrap_or_else(|errors| panic!("{errors}"));
+    let mut world = World::new(&Arc::new(rules));
+    let bag = world.rules().find_kind("bag").expect("a kind");
+    let mut inside = world.container("chest").expect("a chest");
+    let mut laid = 0;
+    for _ in 0..10_000 {
+        match world.perform(&Operation::creating(Amount::Exactly(1), bag, inside)) {
+            Ok(_) => laid += 1,
+            Err(refusal) => assert_eq!((laid, refusal.reason()), (8, Reason::TooDeep)),
+        }
+        inside = world.stack(inside, 0).and_then(hypotheke::StackView::inside).unwrap_or(inside);
+    }
+    let chest = world.container("chest").expect("a chest");
+    let innermost = Operation::consuming(Amount::All, bag, inside);
+    let deep = (0..200).fold(innermost, |operation, _| Operation::together([operation]));
+    assert_eq!(world.perform(&deep).unwrap_err().reason(), Reason::Unknown);
+    assert_eq!(world.stacks(chest).count(), 1);
+    let sentence = format!("{}consume bag from chest{}", "together (".repeat(5_000), ")".repeat(5_000));
+    assert!(sentence.parse::<hypotheke::NamedOperation>().is_err());
 }
