@@ -169,18 +169,21 @@ impl Model {
         for other in obstacles.into_iter().filter(|other| Some(*other) != back) {
             self.displace(holder, &Cell::Slot(at.clone(), other), cell).ok_or_else(|| no_room.clone())?;
         }
+        // What had to leave may be the pack out of which the stack comes.
+        let Some(Cell::Slot(from, from_slot)) = self.state.find(stack.id) else { unreachable!("it lay there") };
+        let cell = &Cell::Slot(from.clone(), from_slot);
         let going_back = back.and_then(|other| self.state.slots_mut(at)[other].take());
         self.state.lessen(cell, count);
         let id = if whole { stack.id } else { self.state.new_id() };
         self.state.slots_mut(at)[slot] = Some(Stack { id, count, ..stack.clone() });
         let came_back = going_back.is_some();
         if came_back {
-            self.state.slots_mut(from)[*from_slot] = going_back;
+            self.state.slots_mut(&from)[from_slot] = going_back;
         }
         let blocked = |model: &Model, at: &Inside, slot: usize| {
             model.state.slots(at)[slot].as_ref().is_some_and(|stack| model.is_blocked(stack, at, slot))
         };
-        if blocked(self, at, slot) || came_back && blocked(self, from, *from_slot) {
+        if blocked(self, at, slot) || came_back && blocked(self, &from, from_slot) {
             return Err(no_room);
         }
         let judged_later = exact && self.lists > 0;
