@@ -112,7 +112,8 @@ fn misfits_and_the_insides_of_packs_are_drawn() {
     );
     let play = "scenario Wet maps\n steps\n  mark dry/1 wet\n  mark dry/0/0 wet\n end\n  dry: nothing\n";
     std::fs::write(folder.path().join("wet.scenario"), play).expect("written");
-    let drawn = output(hypotheke(folder.path()).args(["verify", "wet.scenario"]), 1);
+    let drawn = output(hypotheke(folder.path()).args(["verify", "wet.scenario", "--steps"]), 1);
+    assert!(drawn.contains("dry/1 became wet"), "{drawn}");
     let container = drawn.split_once("dry  dry").expect("the container is drawn").1;
     snapbox::assert_data_eq!(
         container,
@@ -138,4 +139,15 @@ next   `--steps` tells every step; mend the rules or what the scenario expects
 
 "#]]
     );
+}
+
+#[test]
+fn what_is_in_a_hand_is_drawn() {
+    let folder = folder(
+        "[kind.map]\n[container.bag]\nslots = 1\n[holder.ann]\ncarries = [\"bag\"]\n[start]\n\"ann.bag\" = [\"1 map\"]\n",
+    );
+    let play = "scenario Maps\n steps\n  ann lifts from bag/0\n end\n  ann.bag: 1 map\n";
+    std::fs::write(folder.path().join("hand.scenario"), play).expect("written");
+    let drawn = output(hypotheke(folder.path()).args(["verify", "hand.scenario"]), 1);
+    assert!(drawn.contains("\nann.hand  1 map\n"), "{drawn}");
 }

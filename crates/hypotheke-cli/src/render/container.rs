@@ -177,6 +177,16 @@ pub(crate) fn wrap(page: &mut Page, indent: &str, items: &[String], between: &st
     page.line(Tone::Faint, &format!("{indent}{}", line.trim_end()));
 }
 
+/// What is in the hands of holders.
+pub(crate) fn draw_hands(page: &mut Page, world: &World) {
+    for id in world.holders() {
+        let Some(stack) = world.hand(id) else { continue };
+        page.blank();
+        let text = format!("  {} {}", stack.count(), stack.kind().id());
+        page.put(Tone::Heading, &format!("{}.hand", world.holder_name(id))).plain(&clip(&text, 60)).end();
+    }
+}
+
 /// What lies on the ground.
 pub(crate) fn draw_ground(page: &mut Page, world: &World) {
     page.put(Tone::Heading, "ground").plain(&format!("  {}", world.rules().weight_text(world.ground_weight()))).end();

@@ -111,6 +111,7 @@ fn draw_places(page: &mut Page, failures: &[Failure]) {
             container::draw(page, &last.world, *id);
         }
     }
+    container::draw_hands(page, &last.world);
     if last.world.ground().next().is_some() {
         page.blank();
         container::draw_ground(page, &last.world);

@@ -111,6 +111,16 @@ impl World {
         key.properties.iter().fold(marked, |variant, &(property, value)| variant.with(property, value))
     }
 
+    /// Marks and properties in words: `contaminated, reading 3.2`.
+    fn variant_text(&self, class: Class) -> String {
+        let (variant, rules) = (self.variant_of(class), self.rules());
+        let marks = variant.marks().iter().map(|&mark| rules.mark(mark).name().to_owned());
+        let properties = variant.properties().iter();
+        let properties = properties.map(|&(id, value)| format!("{} {value}", rules.property(id).name()));
+        let words: Vec<String> = marks.chain(properties).collect();
+        if words.is_empty() { "plain".to_owned() } else { words.join(", ") }
+    }
+
     fn end_name(&self, end: &End) -> String {
         match (end.position(), end.stack()) {
             (Some(at), Some(stack)) => format!("ground/{stack} at {at}"),
@@ -130,7 +140,7 @@ impl World {
                     _ => format!("{what}: {} to {}", self.end_name(from), self.end_name(to)),
                 }
             }
-            Event::Changed { at, .. } => format!("{} changed", self.end_name(at)),
+            Event::Changed { at, after, .. } => format!("{} became {}", self.end_name(at), self.variant_text(*after)),
             Event::Swapped { one, other } => format!("{} and {} exchanged", self.end_name(one), self.end_name(other)),
         }
     }

@@ -31,6 +31,12 @@ impl Item {
     pub(super) fn is_pack(self) -> bool {
         self.inner != GROUND
     }
+
+    /// Whether a stack is one that it could be merged onto.
+    #[inline]
+    pub(super) fn is_alike(self, there: Cell) -> bool {
+        !there.is_empty() && !there.is_pack() && there.class == self.class
+    }
 }
 
 /// Onto what items may be laid.

@@ -74,9 +74,9 @@ fn exchange(draft: &mut Draft<'_>, amount: Amount, hand: Spot, slot: Spot) -> Ju
         Amount::All => (u64::from(mine.count), true),
         Amount::Exactly(count) | Amount::UpTo(count) => (u64::from(count), count >= mine.count),
     };
-    if let (Amount::Exactly(count), true) = (amount, asked > u64::from(mine.count)) {
-        let (at, there) = (draft.place_of_spot(hand), u64::from(mine.count));
-        return Err(Refusal::new(Cause::NotEnough { at, asked: u64::from(count), there }));
+    let count = u64::from(mine.count);
+    if matches!(amount, Amount::Exactly(_)) && asked > count {
+        return Err(Refusal::new(Cause::NotEnough { at: draft.place_of_spot(hand), asked, there: count }));
     }
     if !whole || there.is_empty() || mine.is_alike(there) {
         return Err(Refusal::new(Cause::NoRoom { at, asked, room: 0 }));

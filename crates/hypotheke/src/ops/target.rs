@@ -90,7 +90,7 @@ impl Draft<'_> {
 
     /// Whether what lies in a slot, or that it is empty, lets items be laid there.
     fn takes_onto(&self, there: Cell, item: Item) -> bool {
-        let alike = !there.is_empty() && !there.is_pack() && there.class == item.class;
+        let alike = item.is_alike(there);
         match self.onto() {
             Onto::Any => there.is_empty() || alike,
             Onto::Alike => alike,
@@ -442,8 +442,7 @@ impl Draft<'_> {
             return cause;
         }
         let there = self.cell(spot);
-        let alike = !there.is_empty() && !there.is_pack() && there.class == item.class;
-        let alike = alike && self.onto() != Onto::OneEmpty;
+        let alike = item.is_alike(there) && self.onto() != Onto::OneEmpty;
         let count = if alike { u64::from(there.count) } else { 0 };
         let limit = self.limit(spot, item.kind);
         if count + asked > u64::from(limit) {

@@ -270,17 +270,27 @@ fn read_deep(reading: &mut Reading<'_>, section: &Section<'_, '_>) -> Option<Loc
     section.table.get("deep").filter(|_| deep).map(|value| reading.at(value))
 }
 
+/// Reports each of the keys that is missing.
+fn require_keys(
+    reading: &mut Reading<'_>,
+    value: &Spanned<DeValue<'_>>,
+    section: &Section<'_, '_>,
+    what: &str,
+    keys: &[&str],
+    example: &str,
+) {
+    for key in keys.iter().filter(|key| section.table.get(**key).is_none()) {
+        let fault = Diagnostic::error("missing-key", reading.at(value), format!("{what} has no `{key}`"));
+        reading.faults.push(fault.help(format!("write it such as `{example}`")));
+    }
+}
+
 fn read_caps(reading: &mut Reading<'_>, section: &Section<'_, '_>) -> Vec<CapSource> {
     let mut caps = Vec::new();
     for value in reading.list(section, "caps") {
         let Some(section) = reading.section(value, "a cap", CAP) else { continue };
         let (of, count) = (reading.filter(&section, "of"), reading.count(&section, "count"));
-        for key in CAP {
-            if section.table.get(*key).is_none() {
-                let fault = Diagnostic::error("missing-key", reading.at(value), format!("this cap has no `{key}`"));
-                reading.faults.push(fault.help("write it such as `{ of = \"fuel\", count = 8 }`"));
-            }
-        }
+        require_keys(reading, value, &section, "this cap", CAP, "{ of = \"fuel\", count = 8 }");
         if let (Some(of), Some(count)) = (of, count) {
             caps.push(CapSource { of, count: count.value });
         }
@@ -293,12 +303,7 @@ fn read_burden(reading: &mut Reading<'_>, section: &Section<'_, '_>) -> Vec<(Wri
     for value in reading.list(section, "burden") {
         let Some(section) = reading.section(value, "a burden", BURDEN) else { continue };
         let (from, label) = (reading.weight(&section, "from"), reading.written_text(&section, "label"));
-        for key in BURDEN {
-            if section.table.get(*key).is_none() {
-                let fault = Diagnostic::error("missing-key", reading.at(value), format!("this burden has no `{key}`"));
-                reading.faults.push(fault.help("write it such as `{ from = 25, label = \"laden\" }`"));
-            }
-        }
+        require_keys(reading, value, &section, "this burden", BURDEN, "{ from = 25, label = \"laden\" }");
         if let (Some(from), Some(label)) = (from, label) {
             check_name(reading, &label, "burden", false);
             burden.push((from, label));
