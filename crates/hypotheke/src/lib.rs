@@ -84,14 +84,14 @@ pub use filter::{Comparison, Filter, FilterError, Literal};
 pub use id::{ContainerDefId, ContainerId, HolderDefId, HolderId, KindId, MarkId, PropertyId, StackId, TagId};
 pub use language::{
     Amount, Landing, NamedAction, NamedOperation, NamedPortion, NamedVariant, Path, PathError, PathRoot, PathStep,
-    Position, SentenceError,
+    Position, SentenceError, SortKey,
 };
 pub use load::LoadError;
 pub use ops::{Action, Cause, Operation, Outcome, Plan, Reason, Refusal, ResolveError, Share, Unknown, Variant};
 pub use quantity::{Decimal, DecimalError};
 pub use ruleset::{
     Cap, ContainerBuilder, ContainerDef, HolderBuilder, HolderDef, Kind, KindBuilder, Mark, Misfits, Property,
-    PropertyValue, Ruleset, RulesetBuilder, RulesetErrors, SlotRule, Tag, TagBuilder, Way,
+    PropertyValue, Ruleset, RulesetBuilder, RulesetErrors, SlotRule, Spent, Tag, TagBuilder, Way,
 };
 pub use scenario::{ScenarioErrors, ScenarioFile};
 pub use world::{Class, End, Event, Inner, Place, SlotView, StackView, Tally, UnknownPlace, World};

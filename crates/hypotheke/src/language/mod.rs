@@ -13,7 +13,7 @@ mod sentences;
 mod tests;
 
 pub(crate) use lexer::{Token, TokenKind, lex};
-pub use operation::{Amount, Landing, NamedAction, NamedOperation, Position};
+pub use operation::{Amount, Landing, NamedAction, NamedOperation, Position, SortKey};
 pub use parser::SentenceError;
 pub(crate) use parser::{LineParser, shortened};
 pub use place::{Path, PathError, PathRoot, PathStep};
@@ -48,6 +48,7 @@ pub(crate) const RESERVED: &[&str] = &[
     "refused",
     "ruleset",
     "scenario",
+    "shortcuts",
     "slots",
     "start",
     "steps",

@@ -43,6 +43,40 @@ pub struct Landing {
     pub within: Option<Decimal>,
 }
 
+/// By what a container is sorted.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum SortKey {
+    /// The id of the kind, upwards.
+    #[default]
+    Kind,
+    /// The name of the kind, upwards.
+    Name,
+    /// The weight of the whole stack with all that lies in it, downwards.
+    Weight,
+    /// The value of the whole stack with all that lies in it, downwards.
+    Value,
+    /// How many items the stack has, downwards.
+    Count,
+}
+
+impl SortKey {
+    /// All of them.
+    pub const ALL: [SortKey; 5] = [SortKey::Kind, SortKey::Name, SortKey::Weight, SortKey::Value, SortKey::Count];
+
+    /// As it is written.
+    #[must_use]
+    pub fn code(self) -> &'static str {
+        match self {
+            SortKey::Kind => "kind",
+            SortKey::Name => "name",
+            SortKey::Weight => "weight",
+            SortKey::Value => "value",
+            SortKey::Count => "count",
+        }
+    }
+}
+
 /// What is asked for, by names.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
@@ -173,6 +207,48 @@ pub enum NamedAction {
         /// Where to; to the holder's containers if no place is named.
         to: Option<Path>,
     },
+    /// `sort sled`, `sort sled by weight`
+    Sort {
+        /// The container.
+        at: Path,
+        /// By what.
+        #[serde(default)]
+        by: SortKey,
+    },
+    /// `resize sled to 10`, `resize sled to 6 with spill`
+    Resize {
+        /// The container.
+        at: Path,
+        /// How many slots it is to have.
+        slots: u32,
+        /// What lies in slots that go is put elsewhere.
+        #[serde(default)]
+        spill: bool,
+    },
+    /// `surveyor opens depot`
+    Open {
+        /// The container.
+        at: Path,
+    },
+    /// `surveyor closes depot`
+    Close {
+        /// The container.
+        at: Path,
+    },
+    /// `surveyor leaves`
+    Leave,
+    /// `surveyor binds flare to shortcuts/2`
+    Bind {
+        /// The kind at which the shortcut is to point.
+        kind: Word,
+        /// The shortcut.
+        at: Path,
+    },
+    /// `surveyor unbinds shortcuts/2`
+    Unbind {
+        /// The shortcut.
+        at: Path,
+    },
     /// `mark freezer/0 contaminated`
     Mark {
         /// The place of the stack.
@@ -249,6 +325,13 @@ impl NamedAction {
             NamedAction::Together { .. } => ("together", "together"),
             NamedAction::Equip { .. } => ("equip", "equips"),
             NamedAction::Unequip { .. } => ("unequip", "unequips"),
+            NamedAction::Sort { .. } => ("sort", "sorts"),
+            NamedAction::Resize { .. } => ("resize", "resizes"),
+            NamedAction::Open { .. } => ("open", "opens"),
+            NamedAction::Close { .. } => ("close", "closes"),
+            NamedAction::Leave => ("leave", "leaves"),
+            NamedAction::Bind { .. } => ("bind", "binds"),
+            NamedAction::Unbind { .. } => ("unbind", "unbinds"),
             NamedAction::Mark { .. } => ("mark", "marks"),
             NamedAction::Unmark { .. } => ("unmark", "unmarks"),
             NamedAction::Set { .. } => ("set", "sets"),
@@ -274,6 +357,13 @@ impl NamedAction {
             NamedAction::Together { .. } => "done",
             NamedAction::Equip { .. } => "equipped",
             NamedAction::Unequip { .. } => "unequipped",
+            NamedAction::Sort { .. } => "sorted",
+            NamedAction::Resize { .. } => "resized",
+            NamedAction::Open { .. } => "opened",
+            NamedAction::Close { .. } => "closed",
+            NamedAction::Leave => "left",
+            NamedAction::Bind { .. } => "bound",
+            NamedAction::Unbind { .. } => "unbound",
             NamedAction::Mark { .. } => "marked",
             NamedAction::Unmark { .. } => "unmarked",
             NamedAction::Set { .. } => "set",
@@ -302,7 +392,10 @@ impl NamedAction {
             NamedAction::Merge { from, onto, .. } => (Some(from), Some(onto)),
             NamedAction::Swap { one, other } => (Some(one), Some(other)),
             NamedAction::Drop { from, .. } => (from.as_ref(), None),
-            NamedAction::Return { .. } => (None, None),
+            NamedAction::Return { .. } | NamedAction::Leave => (None, None),
+            NamedAction::Sort { at, .. } | NamedAction::Resize { at, .. } => (Some(at), None),
+            NamedAction::Open { at } | NamedAction::Close { at } => (Some(at), None),
+            NamedAction::Bind { at, .. } | NamedAction::Unbind { at } => (Some(at), None),
             NamedAction::PickUp { from, to, .. } => (from.as_ref(), to.as_ref()),
             NamedAction::Mark { at, .. } | NamedAction::Unmark { at, .. } | NamedAction::Set { at, .. } => {
                 (Some(at), None)
@@ -397,6 +490,14 @@ impl fmt::Display for NamedOperation {
                 print_place("from", Some(from), f)?;
                 print_place("to", to.as_ref(), f)
             }
+            NamedAction::Sort { at, by: SortKey::Kind } => write!(f, " {at}"),
+            NamedAction::Sort { at, by } => write!(f, " {at} by {}", by.code()),
+            NamedAction::Resize { at, slots, spill } => {
+                write!(f, " {at} to {slots}{}", if *spill { " with spill" } else { "" })
+            }
+            NamedAction::Open { at } | NamedAction::Close { at } | NamedAction::Unbind { at } => write!(f, " {at}"),
+            NamedAction::Leave => Ok(()),
+            NamedAction::Bind { kind, at } => write!(f, " {kind} to {at}"),
             NamedAction::Return { amount } => print_selection(*amount, None, f),
             NamedAction::Mark { at, mark } | NamedAction::Unmark { at, mark } => write!(f, " {at} {mark}"),
             NamedAction::Set { property, at, value } => write!(f, " {property} of {at} to {value}"),

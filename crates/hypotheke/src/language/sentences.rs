@@ -2,7 +2,7 @@
 
 use super::Path;
 use super::lexer::{Token, TokenKind};
-use super::operation::{Amount, NamedAction, NamedOperation};
+use super::operation::{Amount, NamedAction, NamedOperation, SortKey};
 use super::parser::{LineParser, Parsed, SentenceError, shortened};
 use crate::text::nearest;
 
@@ -22,6 +22,13 @@ const VERBS: &[(&str, &str, &str)] = &[
     ("together", "together", "together (move 1 flare from sled to depot; move 1 rope-coil from depot to sled)"),
     ("equip", "equips", "surveyor equips from pockets/3"),
     ("unequip", "unequips", "surveyor unequips from harness/back"),
+    ("sort", "sorts", "sort sled by weight"),
+    ("resize", "resizes", "resize sled to 10"),
+    ("open", "opens", "surveyor opens depot"),
+    ("close", "closes", "surveyor closes depot"),
+    ("leave", "leaves", "surveyor leaves"),
+    ("bind", "binds", "surveyor binds flare to shortcuts/2"),
+    ("unbind", "unbinds", "surveyor unbinds shortcuts/2"),
     ("mark", "marks", "mark freezer/0 contaminated"),
     ("unmark", "unmarks", "unmark freezer/0 contaminated"),
     ("set", "sets", "set reading of freezer/0 to 4.1"),
@@ -134,6 +141,30 @@ impl LineParser<'_, '_> {
                 Ok(NamedAction::Put { amount, to: self.path()? })
             }
             "return" => Ok(NamedAction::Return { amount: self.amount()?.unwrap_or_default() }),
+            "sort" => {
+                let at = self.path()?;
+                let by = if self.keyword("by") { self.sort_key()? } else { SortKey::Kind };
+                Ok(NamedAction::Sort { at, by })
+            }
+            "resize" => {
+                let at = self.path()?;
+                self.require_keyword("to")?;
+                let slots = self.count()?;
+                let spill = self.keyword("with");
+                if spill {
+                    self.require_keyword("spill")?;
+                }
+                Ok(NamedAction::Resize { at, slots, spill })
+            }
+            "open" => Ok(NamedAction::Open { at: self.path()? }),
+            "close" => Ok(NamedAction::Close { at: self.path()? }),
+            "leave" => Ok(NamedAction::Leave),
+            "bind" => {
+                let kind = self.word("a kind")?;
+                self.require_keyword("to")?;
+                Ok(NamedAction::Bind { kind, at: self.path()? })
+            }
+            "unbind" => Ok(NamedAction::Unbind { at: self.path()? }),
             "mark" => {
                 let at = self.path()?;
                 Ok(NamedAction::Mark { at, mark: self.word("a mark")? })
@@ -187,6 +218,11 @@ impl LineParser<'_, '_> {
             return Err(self.expected("`;` or `)`"));
         }
         Ok(NamedAction::Together { steps })
+    }
+
+    fn sort_key(&mut self) -> Parsed<SortKey> {
+        let found = SortKey::ALL.into_iter().find(|key| self.keyword(key.code()));
+        found.ok_or_else(|| self.expected("`kind`, `name`, `weight`, `value` or `count`"))
     }
 
     fn optional_place(&mut self, preposition: &str) -> Parsed<Option<Path>> {

@@ -12,7 +12,7 @@ impl<'w> Draft<'w> {
         if needs == NO_NEEDS { None } else { Some(&self.world.rules.needs[needs as usize]) }
     }
 
-    fn ruled(&self, container: u32) -> &'w [SlotDef] {
+    pub(super) fn ruled(&self, container: u32) -> &'w [SlotDef] {
         let def = self.state(container).def;
         self.world.rules.containers().get(def as usize).map_or(&[], |def| &def.ruled)
     }

@@ -59,6 +59,7 @@ impl Draft<'_> {
                 None => Err(Refusal::new(Cause::Unknown(Unknown::Stack))),
             },
             Place::Container(_) | Place::Holder(_) => Err(Refusal::new(Cause::Unknown(Unknown::Place))),
+            Place::Shortcut(..) => Err(Refusal::new(Cause::Unknown(Unknown::Meaning))),
         }
     }
 
@@ -166,8 +167,15 @@ impl Draft<'_> {
 
     /// Where things come from that a holder gives: as it takes them, then the slots of its worn containers.
     fn sources_of(&self, holder: u32) -> SmallVec<[u32; 8]> {
+        let mut sources = self.all_sources_of(holder);
+        sources.retain(|container| self.is_reachable(*container));
+        sources
+    }
+
+    /// The same, be they open to the holder that acts or not.
+    pub(super) fn all_sources_of(&self, holder: u32) -> SmallVec<[u32; 8]> {
         let worn = self.world.containers_of(holder).iter().copied().filter(|&at| self.world.def_of(at).is_worn());
-        let mut sources = self.targets_of(holder);
+        let mut sources = self.all_targets_of(holder);
         sources.extend(worn);
         sources
     }

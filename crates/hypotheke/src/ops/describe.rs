@@ -17,6 +17,7 @@ impl World {
             Place::Hand(id) => format!("{}.hand", self.holder_name(id)),
             Place::Ground => "ground".to_owned(),
             Place::OnGround(stack) => format!("ground/{stack}"),
+            Place::Shortcut(id, shortcut) => format!("{}.shortcuts/{shortcut}", self.holder_name(id)),
         }
     }
 
@@ -43,6 +44,8 @@ impl World {
             },
             Cause::BadAmount => "there is no such amount here".to_owned(),
             Cause::Overflow => "the world would weigh more than can be counted".to_owned(),
+            Cause::NotOpen(at) => format!("{} is not open", self.place_name(at)),
+            Cause::InUse { at, by } => format!("{} is in use by {}", self.place_name(at), self.holder_name(by)),
             Cause::EmptySource(at) => format!("nothing of it lies in {}", self.place_name(at)),
             Cause::NotEnough { at, asked, there } => {
                 format!("asked for {asked}, but {there} {} in {}", lie(there), self.place_name(at))
@@ -141,6 +144,22 @@ impl World {
                 }
             }
             Event::Changed { at, after, .. } => format!("{} became {}", self.end_name(at), self.variant_text(*after)),
+            Event::Resized { container, before, after } => {
+                format!("{} has {after} slots instead of {before}", self.name_of(container.index))
+            }
+            Event::Bound { holder, shortcut, after, .. } => {
+                let place = self.place_name(Place::Shortcut(*holder, *shortcut));
+                match after {
+                    Some(kind) => format!("{place} points at {}", self.rules().kind(*kind).id()),
+                    None => format!("{place} points at nothing"),
+                }
+            }
+            Event::Opened { holder, container } => {
+                format!("{} opened {}", self.holder_name(*holder), self.name_of(container.index))
+            }
+            Event::Closed { holder, container } => {
+                format!("{} closed {}", self.holder_name(*holder), self.name_of(container.index))
+            }
             Event::Swapped { one, other } => format!("{} and {} exchanged", self.end_name(one), self.end_name(other)),
         }
     }

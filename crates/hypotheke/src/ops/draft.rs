@@ -64,6 +64,8 @@ pub(super) struct Draft<'w> {
     next_landing: u32,
     /// So many events have been laid over the world as pending cells. Most operations need no more than their events.
     settled: usize,
+    /// Events other than those of stacks have been worked out.
+    others: bool,
     /// Where the stacks land that are laid on the ground.
     landing: Landing,
     onto: Onto,
@@ -75,6 +77,10 @@ pub(super) struct Draft<'w> {
     pub(super) nested_lists: u32,
     /// Caps are judged in the end, not now.
     caps_later: bool,
+    /// The holder that acts; none if the game does.
+    pub(super) actor: Option<u32>,
+    /// A container that is about to have so many slots.
+    shrinking: Option<(u32, u32)>,
     /// How what was in a hand was put where it is.
     pub(super) way: Option<Way>,
 }
@@ -88,12 +94,15 @@ impl<'w> Draft<'w> {
             next_stack: world.next_stack,
             next_landing: world.ground.next_landing,
             settled: 0,
+            others: false,
             landing: Landing::default(),
             onto: Onto::Any,
             going_back: false,
             passed_over: None,
             nested_lists: 0,
             caps_later: false,
+            actor: None,
+            shrinking: None,
             way: None,
         }
     }
@@ -107,6 +116,33 @@ impl<'w> Draft<'w> {
             revision: self.world.revision + 1,
             way: self.way,
         }
+    }
+
+    /// Who acts from now on.
+    #[inline]
+    pub(super) fn act_as(&mut self, actor: Option<HolderId>) {
+        self.actor = actor.map(|holder| holder.index);
+    }
+
+    /// What follows from all that was worked out: shortcuts of which nothing is left, containers that have gone.
+    #[inline]
+    pub(super) fn follow_up(&mut self) {
+        if self.world.bound() > 0 || self.others {
+            self.clear_spent_shortcuts();
+        }
+        if self.world.opened().next().is_some() || self.others {
+            self.close_what_has_gone();
+        }
+    }
+
+    #[inline]
+    pub(super) fn events(&self) -> &[Event] {
+        &self.scratch.events
+    }
+
+    pub(super) fn push(&mut self, event: Event) {
+        self.others = true;
+        self.scratch.events.push(event);
     }
 
     /// The buffers with what was worked out, and the serial number of the next stack.
@@ -244,6 +280,18 @@ impl<'w> Draft<'w> {
         origins.push((holder, origin));
     }
 
+    /// What came into a hand from a slot that goes comes from nowhere then.
+    fn forget_origins_beyond(&mut self, container: u32, slots: u32) {
+        for holder in 0..self.world.holder_count() {
+            let gone = self.origin(holder).is_some_and(|from| from.container == container && from.slot >= slots);
+            if gone {
+                let origins = &mut self.scratch.overlay.origins;
+                origins.retain(|(known, _)| *known != holder);
+                origins.push((holder, None));
+            }
+        }
+    }
+
     /// How far the draft has come, so that what follows can be tried and forgotten. No pack may be created in between.
     pub(super) fn so_far(&self) -> SoFar {
         SoFar { events: self.scratch.events.len(), next_stack: self.next_stack, next_landing: self.next_landing }
@@ -260,6 +308,38 @@ impl<'w> Draft<'w> {
         }
         self.next_stack = so_far.next_stack;
         self.next_landing = so_far.next_landing;
+    }
+
+    /// How many slots a container has by now.
+    #[inline]
+    pub(super) fn slots(&self, container: u32) -> u32 {
+        if let Some((_, slots)) = self.shrinking.filter(|(shrinking, _)| *shrinking == container) {
+            return slots;
+        }
+        let resized = || {
+            self.scratch.events.iter().rev().find_map(|event| match event {
+                Event::Resized { container: resized, after, .. } if resized.index == container => Some(*after),
+                _ => None,
+            })
+        };
+        let resized = if self.others { resized() } else { None };
+        resized.unwrap_or_else(|| self.state(container).slots)
+    }
+
+    /// Nothing more is laid into the slots of a container that are to go.
+    pub(super) fn shrink_to(&mut self, container: u32, slots: u32) {
+        self.shrinking = Some((container, slots));
+    }
+
+    pub(super) fn end_shrinking(&mut self) {
+        self.shrinking = None;
+    }
+
+    /// Between which numbers of slots a container may be resized.
+    pub(super) fn slot_bounds(&self, container: u32) -> (u32, u32) {
+        let state = self.state(container);
+        let def = self.world.rules.containers().get(state.def as usize);
+        def.map_or((state.slots, state.slots), |def| def.bounds)
     }
 
     /// Whether a container lets stacks in.
@@ -314,7 +394,7 @@ impl<'w> Draft<'w> {
     // What lies around what.
 
     #[inline]
-    fn parent(&self, container: u32) -> Spot {
+    pub(super) fn parent(&self, container: u32) -> Spot {
         if self.settled > 0
             && let Some((_, parent)) = self.scratch.overlay.parents.iter().find(|(inner, _)| *inner == container)
         {
@@ -432,18 +512,25 @@ impl<'w> Draft<'w> {
     pub(super) fn next_with_room(&mut self, container: u32, item: Item, from: u32) -> Option<u32> {
         let world = self.world;
         let is_new = self.is_new(container);
-        self.next_target(container, item.class, from, |from| {
+        let found = self.next_target(container, item.class, from, |from| {
             if is_new { None } else { world.next_with_room(container, item.kind, item.class, from) }
-        })
+        });
+        match self.shrinking {
+            None => found,
+            Some(_) => found.filter(|&slot| slot < self.slots(container)),
+        }
     }
 
     #[inline]
     pub(super) fn next_empty(&mut self, container: u32, from: u32) -> Option<u32> {
-        let (world, slots) = (self.world, self.state(container).slots);
-        let is_new = self.is_new(container);
-        self.next_target(container, EMPTY, from, |from| {
-            if is_new { Some(from).filter(|&slot| slot < slots) } else { world.next_empty(container, from) }
-        })
+        let (world, slots) = (self.world, self.slots(container));
+        let known = if self.is_new(container) { 0 } else { world.slot_count(container) };
+        let found = self.next_target(container, EMPTY, from, |from| {
+            let there = if known == 0 { None } else { world.next_empty(container, from) };
+            // Slots that the operation brings are empty.
+            there.or_else(|| Some(from.max(known)).filter(|&slot| slot < slots))
+        });
+        found.filter(|&slot| slot < slots)
     }
 
     #[inline]
@@ -539,6 +626,28 @@ impl<'w> Draft<'w> {
         if inner == GROUND { 0 } else { self.weight_of(Bearer::Container(inner)) }
     }
 
+    /// The value of a stack and of all that lies in it, in thousandths.
+    pub(super) fn value_of(&self, cell: Cell) -> i64 {
+        let own = self.world.rules.kind(KindId(cell.kind)).value().thousandths().saturating_mul(i64::from(cell.count));
+        if !cell.is_pack() {
+            return own;
+        }
+        self.cells_in(cell.inner).map(|cell| self.value_of(cell)).fold(own, i64::saturating_add)
+    }
+
+    /// The properties of a stack that are numbers, by name.
+    pub(super) fn number_properties(&self, class: &ClassKey) -> Vec<(String, Decimal)> {
+        let rules = &self.world.rules;
+        let changed = |property| class.properties.iter().find(|(known, _)| *known == property).map(|(_, value)| *value);
+        let number = |(property, first)| match first {
+            PropertyValue::Number(first) => {
+                Some((rules.property(property).name().to_owned(), changed(property).unwrap_or(first)))
+            }
+            PropertyValue::Text(_) => None,
+        };
+        rules.kind(class.kind).properties().filter_map(number).collect()
+    }
+
     /// The weight of a stack and of all that lies in it.
     #[inline]
     pub(super) fn cell_weight(&self, cell: Cell) -> i64 {
@@ -549,7 +658,9 @@ impl<'w> Draft<'w> {
         /// So many stacks lie on the ground at most: what a request can ask for must not fill the memory.
         const MOST_ON_GROUND: usize = 1 << 20;
         let landed = (self.next_landing - self.world.ground.next_landing) as usize;
-        let room = MOST_ON_GROUND.saturating_sub(self.world.ground.len() + landed);
+        let gone = if self.settled == 0 { 0 } else { self.scratch.overlay.pending.emptied(GROUND) };
+        let most = MOST_ON_GROUND.min(self.world.rules.ground_limit as usize);
+        let room = most.saturating_sub(self.world.ground.len() + landed - gone);
         u32::try_from(room).unwrap_or(0).min(u32::MAX - 1 - self.next_landing)
     }
 
@@ -568,6 +679,21 @@ impl<'w> Draft<'w> {
         self.world.container_id(container)
     }
 
+    /// Looks up a place that must be a container.
+    pub(super) fn container(&self, place: Place) -> Result<u32, Refusal> {
+        match place {
+            Place::Container(id) if self.world.has_container(id) => Ok(id.index),
+            Place::Container(_) => Err(Refusal::new(Cause::Unknown(Unknown::Place))),
+            _ => Err(Refusal::new(Cause::Unknown(Unknown::Meaning))),
+        }
+    }
+
+    /// The holder that acts, where one is needed.
+    pub(super) fn acting(&self, actor: Option<HolderId>) -> Result<HolderId, Refusal> {
+        self.hand(actor)?;
+        actor.ok_or(Refusal::new(Cause::Unknown(Unknown::Actor)))
+    }
+
     /// The hand of the holder that acts.
     pub(super) fn hand(&self, actor: Option<HolderId>) -> Result<(u32, Spot), Refusal> {
         match actor {
@@ -582,7 +708,7 @@ impl<'w> Draft<'w> {
     pub(super) fn slot(&self, place: Place) -> Result<Spot, Refusal> {
         match place {
             Place::Slot(container, slot) => {
-                let there = self.world.has_container(container) && slot < self.world.slot_count(container.index);
+                let there = self.world.has_container(container) && slot < self.slots(container.index);
                 if there {
                     Ok(Spot { container: container.index, slot })
                 } else {
@@ -678,6 +804,8 @@ impl<'w> Draft<'w> {
                     self.place(at.spot, Cell { class: after.0, ..cell });
                     self.shift(at.spot, Cell { class: after.0, ..cell }, 1);
                 }
+                Event::Resized { container, after, .. } => self.forget_origins_beyond(container.index, after),
+                Event::Bound { .. } | Event::Opened { .. } | Event::Closed { .. } => {}
                 Event::Swapped { one, other } => {
                     let (here, there) = (self.cell(one.spot), self.cell(other.spot));
                     self.shift(one.spot, here, -1);
@@ -795,6 +923,18 @@ impl<'w> Draft<'w> {
         let (here, there) = (self.cell(one), self.cell(other));
         let event = Event::Swapped { one: self.end(one, here.id), other: self.end(other, there.id) };
         self.scratch.events.push(event);
+    }
+
+    /// Exchanges what lies in two slots, of which it is known which stacks those are; 0 stands for none.
+    pub(super) fn push_exchange(&mut self, (one, mine): (Spot, u64), (other, yours): (Spot, u64)) {
+        let event = Event::Swapped { one: self.end(one, mine), other: self.end(other, yours) };
+        self.scratch.events.push(event);
+    }
+
+    /// Moves some of a stack onto an alike one.
+    pub(super) fn give(&mut self, from: Spot, cell: Cell, count: u32, onto: Spot, id: u64) {
+        let (from, to) = (self.end(from, cell.id), self.end(onto, id));
+        self.push_transfer(self.item(cell), count, from, to);
     }
 
     #[inline]

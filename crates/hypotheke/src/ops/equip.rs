@@ -80,7 +80,7 @@ impl Equipping {
         let world = draft.world;
         let worn = world.containers_of(self.holder).iter().filter(|&&container| world.def_of(container).is_worn());
         let slots =
-            worn.flat_map(|&container| (0..world.slot_count(container)).map(move |slot| Spot { container, slot }));
+            worn.flat_map(|&container| (0..draft.slots(container)).map(move |slot| Spot { container, slot }));
         slots.filter(|&spot| spot != self.source).collect()
     }
 

@@ -10,31 +10,40 @@
 //! from somewhere and laying them somewhere else, is [`carry`]; what a target takes, and why not, is [`target`].
 //! A new operation is an entry in [`Action`], a file here, and a line in [`judge`].
 
+mod bind;
 mod blocking;
 mod carry;
+mod close;
 mod consume;
 mod create;
 mod describe;
+mod doors;
 mod draft;
 mod drop;
 mod equip;
+mod leave;
 mod lift;
 mod mark;
 mod merge;
 mod moving;
+mod open;
 mod operation;
 mod outcome;
 mod pick_up;
 mod put;
 mod refusal;
+mod resize;
 mod resolve;
 mod returning;
 mod set;
+mod shortcuts;
+mod sort;
 mod split;
 mod start;
 mod swap;
 mod target;
 mod together;
+mod unbind;
 mod unequip;
 mod unmark;
 mod variant;
@@ -58,6 +67,23 @@ struct Done {
 type Judged = Result<Done, Refusal>;
 
 fn judge_on(draft: &mut Draft<'_>, operation: &Operation) -> Judged {
+    draft.act_as(operation.actor);
+    let Some(closed) = draft.why_closed(operation) else { return judge_action(draft, operation) };
+    // What can't be meant at all is told before what can't be reached.
+    match judge_action(draft, operation) {
+        Err(refusal) if refusal.reason() < Reason::NotOpen => Err(refusal),
+        _ => Err(Refusal::new(closed)),
+    }
+}
+
+/// Judges an operation by itself, and what follows from it.
+fn judge_whole(draft: &mut Draft<'_>, operation: &Operation) -> Judged {
+    let done = judge_on(draft, operation)?;
+    draft.follow_up();
+    Ok(done)
+}
+
+fn judge_action(draft: &mut Draft<'_>, operation: &Operation) -> Judged {
     match &operation.action {
         Action::Create { amount, kind, variant, to, landing } => {
             create::judge(draft, *amount, *kind, variant, *to, *landing)
@@ -77,6 +103,13 @@ fn judge_on(draft: &mut Draft<'_>, operation: &Operation) -> Judged {
         Action::Unequip { amount, from, to } => unequip::judge(draft, operation.actor, *amount, *from, *to),
         Action::Mark { at, mark } => mark::judge(draft, *at, *mark),
         Action::Unmark { at, mark } => unmark::judge(draft, *at, *mark),
+        Action::Sort { at, by } => sort::judge(draft, *at, *by),
+        Action::Resize { at, slots, spill } => resize::judge(draft, *at, *slots, *spill),
+        Action::Open { at } => open::judge(draft, operation.actor, *at),
+        Action::Close { at } => close::judge(draft, operation.actor, *at),
+        Action::Leave => leave::judge(draft, operation.actor),
+        Action::Bind { kind, at } => bind::judge(draft, *kind, *at),
+        Action::Unbind { at } => unbind::judge(draft, *at),
         Action::Set { at, property, value } => set::judge(draft, *at, *property, *value),
     }
 }
@@ -88,7 +121,7 @@ impl World {
     /// The refusal that [`World::perform`] would give.
     pub fn judge(&self, operation: &Operation) -> Result<Plan, Refusal> {
         let mut draft = Draft::new(self, Box::default());
-        let done = judge_on(&mut draft, operation)?;
+        let done = judge_whole(&mut draft, operation)?;
         let outcome = draft.outcome(done);
         let (scratch, next_stack) = draft.into_parts();
         Ok(Plan { world: self.number, revision: self.revision, next_stack, scratch, outcome })
@@ -150,7 +183,7 @@ impl World {
     pub fn perform(&mut self, operation: &Operation) -> Result<Outcome, Refusal> {
         let scratch = self.scratch.take().unwrap_or_default();
         let mut draft = Draft::new(self, scratch);
-        match judge_on(&mut draft, operation) {
+        match judge_whole(&mut draft, operation) {
             Ok(done) => {
                 let outcome = draft.outcome(done);
                 let (scratch, next_stack) = draft.into_parts();

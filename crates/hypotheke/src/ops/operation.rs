@@ -1,5 +1,5 @@
 use crate::id::{ContainerId, HolderId, KindId, MarkId, PropertyId, StackId};
-use crate::language::{Amount, Landing};
+use crate::language::{Amount, Landing, SortKey};
 use crate::quantity::Decimal;
 use crate::world::Place;
 
@@ -202,6 +202,46 @@ pub enum Action {
         /// A slot or a container; the holder's containers if none is named.
         to: Option<Place>,
     },
+    /// Alike stacks merge, then the slots that have no rules of their own are put in order.
+    Sort {
+        /// A container.
+        at: Place,
+        /// By what.
+        by: SortKey,
+    },
+    /// A container gets another number of slots, within its bounds.
+    Resize {
+        /// A container.
+        at: Place,
+        /// How many slots it is to have.
+        slots: u32,
+        /// What lies in slots that go is put elsewhere; else they must be empty.
+        spill: bool,
+    },
+    /// The holder that acts opens a container.
+    Open {
+        /// A container.
+        at: Place,
+    },
+    /// The holder that acts closes a container that it has opened.
+    Close {
+        /// A container.
+        at: Place,
+    },
+    /// The holder that acts returns what is in its hand, as far as that goes, and closes all that it has opened.
+    Leave,
+    /// A shortcut points at a kind that its holder has.
+    Bind {
+        /// The kind.
+        kind: KindId,
+        /// A shortcut.
+        at: Place,
+    },
+    /// A shortcut points at nothing any more.
+    Unbind {
+        /// A shortcut.
+        at: Place,
+    },
     /// A property of a whole stack gets another value.
     Set {
         /// A slot, or a stack on the ground.
@@ -359,6 +399,54 @@ impl Operation {
         Action::Set { at: at.into(), property, value }.into()
     }
 
+    /// Puts a container in order.
+    #[must_use]
+    pub fn sorting(container: ContainerId, by: SortKey) -> Operation {
+        Action::Sort { at: container.into(), by }.into()
+    }
+
+    /// Gives a container another number of slots; those that go must be empty.
+    #[must_use]
+    pub fn resizing(container: ContainerId, slots: u32) -> Operation {
+        Action::Resize { at: container.into(), slots, spill: false }.into()
+    }
+
+    /// Gives a container another number of slots; what lies in those that go is put elsewhere.
+    #[must_use]
+    pub fn resizing_with_spill(container: ContainerId, slots: u32) -> Operation {
+        Action::Resize { at: container.into(), slots, spill: true }.into()
+    }
+
+    /// The holder that acts opens a container.
+    #[must_use]
+    pub fn opening(container: ContainerId, actor: HolderId) -> Operation {
+        Operation::from(Action::Open { at: container.into() }).by(actor)
+    }
+
+    /// The holder that acts closes a container.
+    #[must_use]
+    pub fn closing(container: ContainerId, actor: HolderId) -> Operation {
+        Operation::from(Action::Close { at: container.into() }).by(actor)
+    }
+
+    /// The holder that acts closes all that it has opened and returns what is in its hand.
+    #[must_use]
+    pub fn leaving(actor: HolderId) -> Operation {
+        Operation::from(Action::Leave).by(actor)
+    }
+
+    /// A shortcut of a holder points at a kind.
+    #[must_use]
+    pub fn binding(kind: KindId, holder: HolderId, shortcut: u32) -> Operation {
+        Action::Bind { kind, at: Place::Shortcut(holder, shortcut) }.into()
+    }
+
+    /// A shortcut of a holder points at nothing any more.
+    #[must_use]
+    pub fn unbinding(holder: HolderId, shortcut: u32) -> Operation {
+        Action::Unbind { at: Place::Shortcut(holder, shortcut) }.into()
+    }
+
     /// The same, but only of one kind.
     #[must_use]
     pub fn only(mut self, only: KindId) -> Operation {
@@ -381,6 +469,13 @@ impl Operation {
             | Action::Unequip { .. }
             | Action::Together { .. }
             | Action::Put { .. }
+            | Action::Sort { .. }
+            | Action::Resize { .. }
+            | Action::Open { .. }
+            | Action::Close { .. }
+            | Action::Leave
+            | Action::Bind { .. }
+            | Action::Unbind { .. }
             | Action::Return { .. }
             | Action::Set { .. } => {}
         }

@@ -2,7 +2,7 @@ use std::fmt;
 
 use serde::{Deserialize, Serialize};
 
-use crate::id::KindId;
+use crate::id::{HolderId, KindId};
 use crate::quantity::Decimal;
 use crate::world::Place;
 
@@ -19,6 +19,10 @@ pub enum Reason {
     BadAmount,
     /// A sum would be beyond what can be counted.
     Overflow,
+    /// The holder that acts has not opened a container.
+    NotOpen,
+    /// Another holder has opened a container that one at a time uses.
+    InUse,
     /// Nothing of what was asked for lies there.
     EmptySource,
     /// Fewer lie there than were asked for.
@@ -51,11 +55,13 @@ pub enum Reason {
 
 impl Reason {
     /// All reasons, in the order in which the checks run.
-    pub const ALL: [Reason; 18] = [
+    pub const ALL: [Reason; 20] = [
         Reason::Stale,
         Reason::Unknown,
         Reason::BadAmount,
         Reason::Overflow,
+        Reason::NotOpen,
+        Reason::InUse,
         Reason::EmptySource,
         Reason::NotEnough,
         Reason::Kept,
@@ -80,6 +86,8 @@ impl Reason {
             Reason::Unknown => "unknown",
             Reason::BadAmount => "bad-amount",
             Reason::Overflow => "overflow",
+            Reason::NotOpen => "not-open",
+            Reason::InUse => "in-use",
             Reason::EmptySource => "empty-source",
             Reason::NotEnough => "not-enough",
             Reason::Kept => "kept",
@@ -140,6 +148,15 @@ pub enum Cause {
     BadAmount,
     /// A sum would be beyond what can be counted.
     Overflow,
+    /// The holder that acts has not opened this container.
+    NotOpen(Place),
+    /// Another holder uses a container.
+    InUse {
+        /// The container.
+        at: Place,
+        /// Who has opened it.
+        by: HolderId,
+    },
     /// Nothing of what was asked for lies there.
     EmptySource(Place),
     /// Fewer lie there than were asked for.
@@ -226,6 +243,8 @@ impl Cause {
             Cause::Unknown(_) => Reason::Unknown,
             Cause::BadAmount => Reason::BadAmount,
             Cause::Overflow => Reason::Overflow,
+            Cause::NotOpen(_) => Reason::NotOpen,
+            Cause::InUse { .. } => Reason::InUse,
             Cause::EmptySource(_) => Reason::EmptySource,
             Cause::NotEnough { .. } => Reason::NotEnough,
             Cause::Kept(_) => Reason::Kept,

@@ -144,6 +144,26 @@ impl Resolver<'_> {
                     to.as_ref().map(|to| self.place_of_slots(to, "use `drop` to put on the ground")).transpose()?;
                 Action::Unequip { amount: *amount, from: self.slot(from)?, to }
             }
+            NamedAction::Sort { at, by } => Action::Sort { at: self.container(at)?, by: *by },
+            NamedAction::Resize { at, slots, spill } => {
+                Action::Resize { at: self.container(at)?, slots: *slots, spill: *spill }
+            }
+            NamedAction::Open { at } => {
+                self.needs_actor("open")?;
+                Action::Open { at: self.container(at)? }
+            }
+            NamedAction::Close { at } => {
+                self.needs_actor("close")?;
+                Action::Close { at: self.container(at)? }
+            }
+            NamedAction::Leave => {
+                self.needs_actor("leave")?;
+                Action::Leave
+            }
+            NamedAction::Bind { kind, at } => {
+                Action::Bind { kind: self.world.rules().resolve_kind(kind)?, at: self.shortcut(at)? }
+            }
+            NamedAction::Unbind { at } => Action::Unbind { at: self.shortcut(at)? },
             NamedAction::Mark { at, mark } => Action::Mark { at: self.stack(at)?, mark: self.mark(mark)? },
             NamedAction::Unmark { at, mark } => Action::Unmark { at: self.stack(at)?, mark: self.mark(mark)? },
             NamedAction::Set { property, at, value } => {
@@ -231,6 +251,27 @@ impl Resolver<'_> {
         self.world.place(path, self.actor).map_err(|error| ResolveError::place(path, &error))
     }
 
+    fn container(&self, path: &Path) -> Resolved<Place> {
+        match self.place(path)? {
+            place @ Place::Container(_) => Ok(place),
+            place if self.is_put_off(path)? => Ok(place),
+            _ => {
+                let help = "name a container, such as `sled` or `harness/back/`".to_owned();
+                Err(ResolveError::new(path.span(), format!("`{path}` is not a container"), Some(help)))
+            }
+        }
+    }
+
+    fn shortcut(&self, path: &Path) -> Resolved<Place> {
+        match self.place(path)? {
+            place @ Place::Shortcut(..) => Ok(place),
+            _ => {
+                let help = "a shortcut is written such as `surveyor.shortcuts/0`".to_owned();
+                Err(ResolveError::new(path.span(), format!("`{path}` is no shortcut"), Some(help)))
+            }
+        }
+    }
+
     fn slot(&self, path: &Path) -> Resolved<Place> {
         match self.place(path)? {
             place @ Place::Slot(..) => Ok(place),
@@ -251,6 +292,7 @@ impl Resolver<'_> {
                     self.world.carried(holder).map(|id| format!("`{}`", self.world.container_name(id))).collect();
                 format!("name one of its containers: {}", names.join(", "))
             }
+            Place::Shortcut(..) => "a shortcut points at a kind; nothing lies there".to_owned(),
             Place::Hand(_) => "use `lift` and `put` with a hand".to_owned(),
             Place::Ground | Place::OnGround(_) => help_on_ground.to_owned(),
         };

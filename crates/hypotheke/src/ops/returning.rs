@@ -35,8 +35,10 @@ pub(super) fn judge(draft: &mut Draft<'_>, actor: Option<HolderId>, amount: Amou
         given += draft.fill(item, want - given, Some(hand), Target::Holder(holder));
     }
     let kept = draft.why_kept(cell, hand, Going::To(Target::Ground));
-    if given < want && kept.is_none() {
-        given += draft.fill(item, want - given, Some(hand), Target::Ground);
+    let (left, mut landed) = (want - given, 0);
+    if left > 0 && kept.is_none() {
+        landed = draft.fill(item, left, Some(hand), Target::Ground);
+        given += landed;
     }
     let exact = matches!(amount, Amount::Exactly(_));
     let whole = if exact { asked.unwrap_or(1) } else { 1 };
@@ -45,7 +47,8 @@ pub(super) fn judge(draft: &mut Draft<'_>, actor: Option<HolderId>, amount: Amou
         return refused(Cause::NotEnough { at, asked: u64::from(whole), there: u64::from(cell.count) });
     }
     if given < whole {
-        let full = Cause::NoRoom { at: Place::Ground, asked: u64::from(whole), room: 0 };
+        let asked = u64::from(if exact { left } else { 1 });
+        let full = Cause::NoRoom { at: Place::Ground, asked, room: u64::from(landed) };
         return refused(kept.unwrap_or(full));
     }
     draft.lay_parts(item, Some(hand));

@@ -28,7 +28,7 @@ impl Draft<'_> {
             Place::Holder(id) if self.world.has_holder(id) => Ok(Target::Holder(id.index)),
             Place::Hand(holder) => Ok(Target::Slot(self.hand(Some(holder))?.1)),
             Place::Ground => Ok(Target::Ground),
-            Place::OnGround(_) => Err(Refusal::new(Cause::Unknown(Unknown::Meaning))),
+            Place::OnGround(_) | Place::Shortcut(..) => Err(Refusal::new(Cause::Unknown(Unknown::Meaning))),
             Place::Container(_) | Place::Holder(_) => Err(Refusal::new(Cause::Unknown(Unknown::Place))),
         }
     }
@@ -125,8 +125,15 @@ impl Draft<'_> {
     }
 
     /// Where things go that a holder takes: its containers in order; of a worn one not the slots, but the insides of the
-    /// packs that lie there.
+    /// packs that lie there. What the holder that acts can't reach is passed over.
     pub(super) fn targets_of(&self, holder: u32) -> SmallVec<[u32; 8]> {
+        let mut targets = self.all_targets_of(holder);
+        targets.retain(|container| self.is_reachable(*container));
+        targets
+    }
+
+    /// The same, be they open to the holder that acts or not.
+    pub(super) fn all_targets_of(&self, holder: u32) -> SmallVec<[u32; 8]> {
         let mut targets = SmallVec::new();
         for &container in self.world.containers_of(holder) {
             if self.world.def_of(container).is_worn() {
@@ -478,8 +485,9 @@ impl Draft<'_> {
         }
         let def = self.state(container).def;
         let ruled = self.world.rules.containers().get(def as usize).map_or(&[][..], |def| &def.ruled);
-        let all_ruled = ruled.len() >= self.state(container).slots as usize;
-        let none_admits = all_ruled && !ruled.iter().any(|rule| self.admits(rule.admits, item));
+        let slots = self.slots(container) as usize;
+        let all_ruled = ruled.len() >= slots;
+        let none_admits = all_ruled && !ruled.iter().take(slots).any(|rule| self.admits(rule.admits, item));
         let by = Place::Container(self.container_id(container));
         none_admits.then_some(Cause::NotAdmitted { by, kind: KindId(item.kind) })
     }

@@ -49,7 +49,7 @@ impl Draft<'_> {
         let (cell, holder) = (self.cell(spot), self.holder_of(spot.container));
         let item = self.item(cell);
         let mut given = 0;
-        for container in holder.map(|holder| self.targets_of(holder)).unwrap_or_default() {
+        for container in holder.map(|holder| self.all_targets_of(holder)).unwrap_or_default() {
             if !self.is_within(container, outermost) && given < cell.count {
                 given += self.fill(item, cell.count - given, Some(spot), Target::Container(container));
             }
@@ -74,6 +74,19 @@ impl Draft<'_> {
             at = self.around(container);
         }
         found
+    }
+
+    /// Whether a stack lies where it would no longer be admitted.
+    pub(super) fn is_misfit(&self, spot: Spot) -> bool {
+        let cell = self.cell(spot);
+        let mut at = (!spot.is_ground()).then_some(spot.container);
+        while let Some(container) = at {
+            if self.is_misfit_of(container, spot, cell) {
+                return true;
+            }
+            at = self.around(container);
+        }
+        false
     }
 
     fn is_misfit_of(&self, container: u32, spot: Spot, cell: Cell) -> bool {

@@ -23,7 +23,7 @@ pub(crate) use compile::{UnknownName, compile};
 pub use error::RulesetErrors;
 pub(crate) use lint::lint;
 pub(crate) use places::SlotDef;
-pub use places::{Cap, ContainerDef, HolderDef, Misfits, SlotRule, Way};
+pub use places::{Cap, ContainerDef, HolderDef, Misfits, SlotRule, Spent, Way};
 pub(crate) use source::RulesetSource;
 pub(crate) use start::{StartEntry, StartPortion};
 pub(crate) use view::{FilterId, NO_NEEDS, NO_PACK, NameMeaning};

@@ -13,6 +13,13 @@ pub(crate) struct SlotDef {
     pub(crate) stack_limit: u32,
 }
 
+impl SlotDef {
+    /// A name, a filter or a limit.
+    pub(crate) fn has_rules(&self) -> bool {
+        self.name.is_some() || self.admits.is_some() || self.stack_limit != u32::MAX
+    }
+}
+
 /// A container as the ruleset defines it.
 #[derive(Clone, Debug)]
 pub struct ContainerDef {
@@ -43,6 +50,12 @@ pub struct ContainerDef {
     pub(crate) misfits: Misfits,
     /// What is tried, in order, when something is put here from a hand.
     pub(crate) on_put: Vec<Way>,
+    /// A holder must have opened it.
+    pub(crate) must_open: bool,
+    /// One holder at a time may have opened it, and no other uses it then.
+    pub(crate) exclusive: bool,
+    /// Between which numbers of slots it may be resized.
+    pub(crate) bounds: (u32, u32),
 }
 
 /// How something comes to lie where it is put from a hand.
@@ -71,6 +84,16 @@ pub enum Misfits {
     Leave,
 }
 
+/// What becomes of a shortcut when its holder has nothing left of the kind at which it points.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Spent {
+    /// It is cleared.
+    #[default]
+    Clear,
+    /// It goes on pointing there.
+    Keep,
+}
+
 /// The most items of a container or holder that satisfy a filter.
 #[derive(Clone, Copy, Debug)]
 pub struct Cap {
@@ -90,6 +113,9 @@ pub struct HolderDef {
     /// In thousandths; `i64::MAX` where there is none.
     pub(crate) weight_cap: i64,
     pub(crate) caps: Vec<Cap>,
+    /// How many shortcuts it has.
+    pub(crate) shortcuts: u32,
+    pub(crate) spent: Spent,
     /// In rising order.
     pub(in crate::ruleset) burden: Vec<(Decimal, Box<str>)>,
 }
@@ -192,6 +218,24 @@ impl ContainerDef {
         self.misfits
     }
 
+    /// True if a holder must have opened it before it can use it.
+    #[must_use]
+    pub fn must_be_opened(&self) -> bool {
+        self.must_open
+    }
+
+    /// True if one holder at a time may have opened it; no other can use it then.
+    #[must_use]
+    pub fn is_exclusive(&self) -> bool {
+        self.exclusive
+    }
+
+    /// Between which numbers of slots it may be resized.
+    #[must_use]
+    pub fn slot_bounds(&self) -> (u32, u32) {
+        self.bounds
+    }
+
     /// True if each stack of some kind brings an instance of its own along.
     #[must_use]
     pub fn is_brought(&self) -> bool {
@@ -241,6 +285,18 @@ impl HolderDef {
     #[must_use]
     pub fn burden(&self) -> impl ExactSizeIterator<Item = (Decimal, &str)> {
         self.burden.iter().map(|(from, label)| (*from, &**label))
+    }
+
+    /// How many shortcuts it has, each of which may point at a kind.
+    #[must_use]
+    pub fn shortcuts(&self) -> u32 {
+        self.shortcuts
+    }
+
+    /// What becomes of a shortcut when nothing is left of the kind at which it points.
+    #[must_use]
+    pub fn spent_shortcuts(&self) -> Spent {
+        self.spent
     }
 
     /// The containers that it carries, in the order in which they are tried.

@@ -2,7 +2,7 @@
 
 use rustc_hash::FxHashMap;
 
-use super::places::{Misfits, Way};
+use super::places::{Misfits, Spent, Way};
 use crate::filter::Filter;
 use crate::language::NamedPortion;
 use crate::quantity::Decimal;
@@ -150,6 +150,10 @@ pub(crate) struct ContainerSource {
     pub(crate) reserved_first: bool,
     pub(crate) misfits: Misfits,
     pub(crate) on_put: Option<Vec<Way>>,
+    pub(crate) must_open: bool,
+    pub(crate) exclusive: bool,
+    pub(crate) least_slots: Option<Written<u32>>,
+    pub(crate) most_slots: Option<Written<u32>>,
     pub(crate) copies: Vec<Written<String>>,
 }
 
@@ -161,6 +165,8 @@ pub(crate) struct HolderSource {
     pub(crate) carries: Vec<Written<String>>,
     pub(crate) weight_cap: Option<Decimal>,
     pub(crate) caps: Vec<CapSource>,
+    pub(crate) shortcuts: Option<Written<u32>>,
+    pub(crate) spent_shortcuts: Spent,
     /// From which weight on, and what it is called then.
     pub(crate) burden: Vec<(Written<Decimal>, Written<String>)>,
 }
@@ -183,6 +189,7 @@ pub(crate) struct RulesetSource {
     pub(crate) weight_unit: Option<String>,
     pub(crate) stack_limit: Option<u32>,
     pub(crate) nesting: Option<Written<u32>>,
+    pub(crate) ground_limit: Option<u32>,
     pub(crate) tables: Vec<Written<String>>,
     pub(crate) arena: Arena,
     pub(crate) kinds: Vec<KindSource>,

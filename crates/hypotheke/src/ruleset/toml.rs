@@ -6,7 +6,7 @@ use toml::Spanned;
 use toml::de::{DeTable, DeValue};
 
 use super::names;
-use super::places::{Misfits, Way};
+use super::places::{Misfits, Spent, Way};
 use super::read::{Reading, Section};
 use super::source::{
     CapSource, ContainerSource, HolderSource, KindAt, KindSource, MarkSource, PropertySource, RulesetSource,
@@ -24,6 +24,7 @@ const ROOT: &[&str] = &[
     "tables",
     "stack-limit",
     "nesting",
+    "ground-limit",
     "tag",
     "mark",
     "kind",
@@ -53,11 +54,15 @@ const CONTAINER: &[&str] = &[
     "misfits",
     "reserved-first",
     "on-put",
+    "must-open",
+    "exclusive",
+    "least-slots",
+    "most-slots",
 ];
 const WAYS: &[(&str, Way)] = &[("place", Way::Place), ("merge", Way::Merge), ("swap", Way::Swap)];
 const CAP: &[&str] = &["of", "count"];
 const SLOT: &[&str] = &["name", "label", "admits", "stack-limit"];
-const HOLDER: &[&str] = &["name", "note", "carries", "weight-cap", "caps", "burden"];
+const HOLDER: &[&str] = &["name", "note", "carries", "weight-cap", "caps", "burden", "shortcuts", "spent-shortcuts"];
 const BURDEN: &[&str] = &["from", "label"];
 
 impl RulesetSource {
@@ -92,6 +97,7 @@ impl RulesetSource {
         self.version = reading.count(&section, "version").map_or(1, |version| version.value);
         self.stack_limit = reading.count(&section, "stack-limit").map(|limit| limit.value);
         self.nesting = reading.count(&section, "nesting");
+        self.ground_limit = reading.count(&section, "ground-limit").map(|limit| limit.value);
         self.tables = reading.texts(&section, "tables");
         if let Some(units) = root.get("units").and_then(|units| reading.section(units, "`units`", &["weight"])) {
             self.weight_unit = reading.text(&units, "weight");
@@ -216,6 +222,10 @@ impl RulesetSource {
             take: reading.flag(&section, "take").unwrap_or(true),
             deep: read_deep(reading, &section),
             on_put: reading.choices(&section, "on-put", WAYS),
+            must_open: reading.flag(&section, "must-open").unwrap_or(false),
+            exclusive: reading.flag(&section, "exclusive").unwrap_or(false),
+            least_slots: reading.count(&section, "least-slots"),
+            most_slots: reading.count(&section, "most-slots"),
             reserved_first: reading.flag(&section, "reserved-first").unwrap_or(false),
             misfits: reading
                 .choice(&section, "misfits", &[("stay", Misfits::Stay), ("leave", Misfits::Leave)])
@@ -239,6 +249,10 @@ impl RulesetSource {
             weight_cap: reading.weight(&section, "weight-cap").map(|cap| cap.value),
             caps: read_caps(reading, &section),
             burden: read_burden(reading, &section),
+            shortcuts: reading.count(&section, "shortcuts"),
+            spent_shortcuts: reading
+                .choice(&section, "spent-shortcuts", &[("clear", Spent::Clear), ("keep", Spent::Keep)])
+                .unwrap_or_default(),
             id,
         });
     }

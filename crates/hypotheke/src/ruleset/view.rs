@@ -49,6 +49,12 @@ pub struct Ruleset {
     /// The filters of all caps, of containers and of holders.
     pub(crate) cap_filters: Vec<FilterId>,
     pub(super) nesting: u32,
+    /// `u32::MAX` where there is none.
+    pub(crate) ground_limit: u32,
+    /// The kinds that are packs.
+    pub(crate) pack_kinds: Vec<u32>,
+    /// Some container must be opened, or is exclusive.
+    pub(crate) has_doors: bool,
     pub(super) containers: Vec<ContainerDef>,
     pub(super) container_index: FxHashMap<Box<str>, ContainerDefId>,
     pub(super) holders: Vec<HolderDef>,
@@ -296,6 +302,12 @@ impl Ruleset {
     #[must_use]
     pub fn nesting(&self) -> u32 {
         self.nesting
+    }
+
+    /// How many stacks may lie on the ground, if the ruleset says so.
+    #[must_use]
+    pub fn ground_limit(&self) -> Option<u32> {
+        (self.ground_limit != u32::MAX).then_some(self.ground_limit)
     }
 
     /// All holders, in the order in which they were written.

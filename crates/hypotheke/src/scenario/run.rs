@@ -206,6 +206,7 @@ fn containers_at(world: &World, place: Place) -> Vec<ContainerId> {
     match place {
         Place::Slot(id, _) | Place::Container(id) => vec![id],
         Place::Holder(id) | Place::Hand(id) => world.carried(id).collect(),
+        Place::Shortcut(id, _) => world.carried(id).collect(),
         Place::Ground | Place::OnGround(_) => Vec::new(),
     }
 }
@@ -261,6 +262,7 @@ fn stacks_at(world: &World, place: Place) -> Vec<StackView<'_>> {
             in_slots.chain(world.hand(id)).collect()
         }
         Place::Hand(id) => world.hand(id).into_iter().collect(),
+        Place::Shortcut(..) => Vec::new(),
         Place::Ground => world.ground().map(|(stack, _)| stack).collect(),
         Place::OnGround(id) => world.ground().map(|(stack, _)| stack).filter(|stack| stack.id() == id).collect(),
     }

@@ -63,6 +63,10 @@ impl World {
                 }
             }
             Event::Changed { at, after, .. } => self.change_class(at, after),
+            Event::Resized { container, after, .. } => self.resize(container.index, after),
+            Event::Bound { holder, shortcut, after, .. } => self.bind(holder.index, shortcut, after),
+            Event::Opened { holder, container } => self.set_open(holder.index, container.index, true),
+            Event::Closed { holder, container } => self.set_open(holder.index, container.index, false),
             Event::Swapped { one, other } => {
                 self.exchange(one, other);
                 self.follow_origin(one.spot, other.spot, true);
@@ -92,8 +96,34 @@ impl World {
                 }
             }
             Event::Changed { at, before, .. } => self.change_class(at, before),
+            Event::Resized { container, before, .. } => self.resize(container.index, before),
+            Event::Bound { holder, shortcut, before, .. } => self.bind(holder.index, shortcut, before),
+            Event::Opened { holder, container } => self.set_open(holder.index, container.index, false),
+            Event::Closed { holder, container } => self.set_open(holder.index, container.index, true),
             // An exchange is its own inverse.
             Event::Swapped { .. } => self.carry_out(event),
+        }
+    }
+
+    /// All slots that a container may ever have are there from the beginning; those beyond its number are empty.
+    fn resize(&mut self, container: u32, slots: u32) {
+        self.containers[container as usize].slots = slots;
+        let gone = |origin: &Origin| origin.container.index == container && origin.slot >= slots;
+        for holder in &mut self.holders {
+            holder.origin = holder.origin.filter(|origin| !gone(origin));
+        }
+    }
+
+    fn bind(&mut self, holder: u32, shortcut: u32, kind: Option<KindId>) {
+        let before = std::mem::replace(&mut self.holders[holder as usize].shortcuts[shortcut as usize], kind);
+        self.bound = self.bound + u32::from(kind.is_some()) - u32::from(before.is_some());
+    }
+
+    fn set_open(&mut self, holder: u32, container: u32, open: bool) {
+        if open {
+            self.opened.insert((container, holder));
+        } else {
+            self.opened.remove(&(container, holder));
         }
     }
 
@@ -168,9 +198,9 @@ impl World {
         }
         if inner as usize == self.containers.len() {
             let def = self.rules.figures[kind.index()].pack;
-            let slots = self.rules.containers()[def as usize].slots;
+            let (slots, (_, most)) = (self.rules.containers()[def as usize].slots, self.rules.containers()[def as usize].bounds);
             let base = u32::try_from(self.cells.len()).unwrap_or(u32::MAX);
-            self.cells.resize(self.cells.len() + slots as usize, Cell::default());
+            self.cells.resize(self.cells.len() + most as usize, Cell::default());
             self.containers.push(ContainerState { base, ..ContainerState::new(&self.rules, def, slots) });
         } else {
             let state = &mut self.containers[inner as usize];
@@ -201,7 +231,10 @@ impl World {
         if inner != GROUND {
             let state = &mut self.containers[inner as usize];
             state.parent = Spot::NOWHERE;
-            self.waiting.insert((state.def, inner));
+            // One that was resized would not be as a new one is; taking back may bring it again as it was.
+            if state.slots == self.rules.containers()[state.def as usize].slots {
+                self.waiting.insert((state.def, inner));
+            }
         }
     }
 

@@ -1,7 +1,7 @@
-use crate::id::{KindId, StackId};
+use crate::id::{ContainerId, HolderId, KindId, StackId};
 use crate::language::Position;
 
-use super::Spot;
+use super::{GROUND, Spot};
 
 /// One end of what an [`Event`] moved: a place, the stack there, and its position if it is the ground.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -72,11 +72,55 @@ pub enum Event {
         /// The other slot, with the stack that lay there before.
         other: End,
     },
+    /// A container got another number of slots.
+    Resized {
+        /// Which one.
+        container: ContainerId,
+        /// How many it had.
+        before: u32,
+        /// How many it has.
+        after: u32,
+    },
+    /// A shortcut points at another kind, or at none.
+    Bound {
+        /// Whose.
+        holder: HolderId,
+        /// Which one.
+        shortcut: u32,
+        /// At what it pointed.
+        before: Option<KindId>,
+        /// At what it points.
+        after: Option<KindId>,
+    },
+    /// A holder opened a container.
+    Opened {
+        /// The holder.
+        holder: HolderId,
+        /// The container.
+        container: ContainerId,
+    },
+    /// A holder closed a container, or it has gone.
+    Closed {
+        /// The holder.
+        holder: HolderId,
+        /// The container.
+        container: ContainerId,
+    },
 }
 
 /// The container inside a pack, if it is one that moved; what lies in it goes with it.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Inner(pub(crate) u32);
+
+impl Inner {
+    pub(crate) fn is_pack(self) -> bool {
+        self.0 != GROUND
+    }
+
+    pub(crate) fn container(self) -> u32 {
+        self.0
+    }
+}
 
 /// What makes two stacks alike. Equal classes are alike, as long as neither event is older than the latest operation.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

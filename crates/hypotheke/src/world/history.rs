@@ -5,6 +5,7 @@ use std::collections::VecDeque;
 use rand_xoshiro::Xoshiro256PlusPlus;
 
 use super::{Event, Origin, Spot, World};
+use crate::id::ContainerId;
 
 /// The latest operations, as many as are to be kept.
 #[derive(Clone, Debug, Default)]
@@ -81,11 +82,24 @@ impl World {
             Event::Transferred { from, to, .. } => [from.spot, to.spot],
             Event::Swapped { one, other } => [one.spot, other.spot],
             Event::Changed { at, .. } => [at.spot, Spot::NOWHERE],
+            _ => [Spot::NOWHERE; 2],
         });
         // A container that the operation itself brings is no hand.
         let hands = spots.filter(|spot| spot.container < self.container_count() && self.is_hand(spot.container));
         let holders = hands.map(|spot| self.state(spot.container).holder);
-        holders.map(|holder| (holder, self.origin_of(holder))).collect()
+        let resized = |event: &Event| match event {
+            Event::Resized { container, before, after } if after < before => Some(*container),
+            _ => None,
+        };
+        // What came from a slot that goes comes from nowhere then.
+        let from_resized = events.iter().filter_map(resized).flat_map(|container| self.holders_with_origin_in(container));
+        holders.chain(from_resized).map(|holder| (holder, self.origin_of(holder))).collect()
+    }
+
+    fn holders_with_origin_in(&self, container: ContainerId) -> impl Iterator<Item = u32> + '_ {
+        let of_holder = |holder: u32| self.origin_of(holder);
+        let all = 0..u32::try_from(self.holders.len()).unwrap_or(u32::MAX);
+        all.filter(move |&holder| of_holder(holder).is_some_and(|origin| origin.container == container))
     }
 
     /// Forgets the oldest, so that no more than `most` are kept.
@@ -109,7 +123,7 @@ fn classes(event: &Event) -> impl Iterator<Item = u32> {
     let (one, other) = match event {
         Event::Transferred { class, .. } => (Some(class.0), None),
         Event::Changed { before, after, .. } => (Some(before.0), Some(after.0)),
-        Event::Swapped { .. } => (None, None),
+        _ => (None, None),
     };
     one.into_iter().chain(other)
 }

@@ -51,7 +51,7 @@ fn empty_tree(slots: u32) -> BitTree {
 }
 
 impl Index {
-    /// For a container of so many empty slots.
+    /// For a container of so many empty slots at most.
     pub(super) fn new(slots: u32) -> Index {
         if slots <= SCANNED {
             return Index::Scan { taken: 0 };
@@ -72,7 +72,7 @@ impl Index {
                 let empty = !taken & u64::MAX.checked_shl(from)?;
                 Some(empty.trailing_zeros()).filter(|&slot| slot < slots)
             }
-            Index::Tree(tree) => tree.empty.next(from),
+            Index::Tree(tree) => tree.empty.next(from).filter(|&slot| slot < slots),
         }
     }
 

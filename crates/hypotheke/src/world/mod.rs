@@ -36,7 +36,7 @@ pub use path::{Place, UnknownPlace};
 pub use read::{SlotView, StackView};
 pub(crate) use scratch::{Bearer, EMPTY, Overlay, Scratch};
 
-use crate::id::ContainerId;
+use crate::id::{ContainerId, KindId};
 use crate::ruleset::{FilterId, Ruleset};
 
 const NONE: u32 = u32::MAX;
@@ -62,6 +62,10 @@ pub struct World {
     /// Containers that wait to be brought by a pack, by definition: they were inside of packs that have gone.
     waiting: BTreeSet<(u32, u32)>,
     holders: Vec<HolderState>,
+    /// Containers and the holders that have opened them.
+    opened: BTreeSet<(u32, u32)>,
+    /// How many shortcuts point at a kind.
+    bound: u32,
     container_names: FxHashMap<Box<str>, u32>,
     holder_names: FxHashMap<Box<str>, u32>,
     pub(crate) ground: Ground,
@@ -108,6 +112,8 @@ pub(crate) struct ContainerState {
     pub(crate) admits: Option<FilterId>,
     pub(crate) put: bool,
     pub(crate) take: bool,
+    pub(crate) must_open: bool,
+    pub(crate) exclusive: bool,
     /// Its filter is asked of all that comes to lie below it.
     pub(crate) deep: bool,
     /// Empty slots with a filter of their own are filled before the others.
@@ -136,6 +142,8 @@ struct HolderState {
     hand: u32,
     /// Where the stack in its hand came from.
     origin: Option<Origin>,
+    /// At which kinds its shortcuts point.
+    shortcuts: Vec<Option<KindId>>,
     weight: i64,
     /// For each of the filters of all caps: how many items that it carries satisfy it.
     capped: Vec<u64>,

@@ -7,6 +7,8 @@ use crate::text::suggestion;
 
 /// What a hand is called in paths.
 const HAND: &str = "hand";
+/// What the shortcuts of a holder are called.
+const SHORTCUTS: &str = "shortcuts";
 
 /// A place in a world.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -23,6 +25,8 @@ pub enum Place {
     Ground,
     /// A stack on the ground.
     OnGround(StackId),
+    /// A shortcut of a holder, which points at a kind.
+    Shortcut(HolderId, u32),
 }
 
 /// A path that leads nowhere: why, and what may have been meant.
@@ -65,6 +69,17 @@ impl World {
                     Err(UnknownPlace::new("no holder acts whose hand could be meant", Some(help)))
                 }
             },
+            PathRoot::Of(holder, container) if &**container == SHORTCUTS => {
+                let holder = self.holder(holder).ok_or_else(|| self.unknown_name(holder))?;
+                self.shortcut_place(holder, path)
+            }
+            PathRoot::Name(name) if &**name == SHORTCUTS => match actor {
+                Some(holder) => self.shortcut_place(holder, path),
+                None => {
+                    let help = "say whose, such as `surveyor.shortcuts/0`".to_owned();
+                    Err(UnknownPlace::new("no holder acts whose shortcuts could be meant", Some(help)))
+                }
+            },
             PathRoot::Of(holder, container) => {
                 let name = format!("{holder}.{container}");
                 let found = self.container(&name).ok_or_else(|| self.unknown_name(&name))?;
@@ -87,6 +102,21 @@ impl World {
     fn place_in_hand(&self, holder: HolderId, path: &Path) -> Result<Place, UnknownPlace> {
         let spot = Spot { container: self.hand_of(holder.index), slot: 0 };
         if path.steps().is_empty() { Ok(Place::Hand(holder)) } else { self.follow_inside(spot, path.steps(), path) }
+    }
+
+    fn shortcut_place(&self, holder: HolderId, path: &Path) -> Result<Place, UnknownPlace> {
+        let count = self.shortcut_count(holder.index);
+        let name = self.holder_name(holder);
+        match path.steps() {
+            [PathStep::Slot(slot)] if *slot < count => Ok(Place::Shortcut(holder, *slot)),
+            _ => {
+                let help = match count {
+                    0 => format!("`{name}` has none; its ruleset may say `shortcuts = 4`"),
+                    _ => format!("its shortcuts are numbered from 0 to {}, such as `{name}.shortcuts/0`", count - 1),
+                };
+                Err(UnknownPlace::new(format!("`{path}` is no shortcut"), Some(help)))
+            }
+        }
     }
 
     fn holder_place(&self, name: &str, path: &Path) -> Result<Place, UnknownPlace> {

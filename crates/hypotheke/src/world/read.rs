@@ -165,6 +165,17 @@ impl World {
         self.has_container(origin.container).then_some(Place::Slot(origin.container, origin.slot))
     }
 
+    /// At which kinds the shortcuts of a holder point, in order.
+    pub fn shortcuts(&self, id: HolderId) -> impl ExactSizeIterator<Item = Option<KindId>> + '_ {
+        self.holder_state(id).map_or(&[][..], |state| &state.shortcuts).iter().copied()
+    }
+
+    /// True if a holder has opened a container. Its own containers are always open to it, without that.
+    #[must_use]
+    pub fn has_opened(&self, holder: HolderId, container: ContainerId) -> bool {
+        self.has_holder(holder) && self.has_container(container) && self.is_open(holder.index, container.index)
+    }
+
     /// The weight of all that lies in a container.
     #[must_use]
     pub fn container_weight(&self, id: ContainerId) -> Decimal {
@@ -269,7 +280,6 @@ impl World {
             return self.ground.get(spot.slot);
         }
         let container = &self.containers[spot.container as usize];
-        debug_assert!(spot.slot < container.slots);
         self.cells[(container.base + spot.slot) as usize]
     }
 
@@ -325,6 +335,33 @@ impl World {
         container != GROUND && self.containers[container as usize].def == NONE
     }
 
+    /// How many shortcuts a holder has.
+    pub(crate) fn shortcut_count(&self, holder: u32) -> u32 {
+        u32::try_from(self.holders[holder as usize].shortcuts.len()).unwrap_or(u32::MAX)
+    }
+
+    pub(crate) fn shortcut_of(&self, holder: u32, shortcut: u32) -> Option<KindId> {
+        self.holders[holder as usize].shortcuts[shortcut as usize]
+    }
+
+    /// How many shortcuts point at a kind.
+    pub(crate) fn bound(&self) -> u32 {
+        self.bound
+    }
+
+    pub(crate) fn is_open(&self, holder: u32, container: u32) -> bool {
+        self.opened.contains(&(container, holder))
+    }
+
+    /// The containers that are open, each with a holder that has opened it.
+    pub(crate) fn opened(&self) -> impl Iterator<Item = (u32, u32)> + '_ {
+        self.opened.iter().copied()
+    }
+
+    pub(crate) fn openers(&self, container: u32) -> impl Iterator<Item = u32> + '_ {
+        self.opened.range((container, 0)..=(container, u32::MAX)).map(|&(_, holder)| holder)
+    }
+
     pub(crate) fn origin_of(&self, holder: u32) -> Option<Origin> {
         self.holders[holder as usize].origin
     }
@@ -335,6 +372,15 @@ impl World {
 
     pub(crate) fn containers_of(&self, holder: u32) -> &[u32] {
         &self.holders[holder as usize].containers
+    }
+
+    pub(crate) fn holder_count(&self) -> u32 {
+        u32::try_from(self.holders.len()).unwrap_or(u32::MAX)
+    }
+
+    /// Which of the ruleset's holders one is.
+    pub(crate) fn def_of_holder(&self, holder: u32) -> usize {
+        self.holders[holder as usize].def as usize
     }
 
     /// Weight and cap of a holder, in thousandths.

@@ -131,6 +131,17 @@ impl Pending {
         }
     }
 
+    /// How many of the changed slots of a container are empty.
+    pub(crate) fn emptied(&self, container: u32) -> usize {
+        match &self.many {
+            None => self.few.iter().filter(|(spot, cell)| spot.container == container && cell.is_empty()).count(),
+            Some(many) => {
+                let range = Spot { container, slot: 0 }..=Spot { container, slot: u32::MAX };
+                many.empty.range(range).count()
+            }
+        }
+    }
+
     /// The next changed slot of a container that holds a stack which is wanted.
     pub(crate) fn next(&self, container: u32, from: u32, wanted: impl Fn(Cell) -> bool) -> Option<u32> {
         let inside = |spot: &Spot| spot.container == container && spot.slot >= from;

@@ -30,6 +30,8 @@ impl World {
             lasting: 0,
             waiting: BTreeSet::new(),
             holders: Vec::new(),
+            opened: BTreeSet::new(),
+            bound: 0,
             ground: Ground::default(),
             classes: ClassTable::new(rules),
             whole_weight: 0,
@@ -65,6 +67,7 @@ impl World {
                 containers,
                 hand,
                 origin: None,
+                shortcuts: vec![None; def.shortcuts as usize],
                 weight: 0,
                 capped: vec![0; rules.cap_filters.len()],
             });
@@ -94,7 +97,8 @@ impl World {
     fn add_container(&mut self, name: Box<str>, def: u32, slots: u32, holder: u32) -> u32 {
         let index = small(self.containers.len());
         let base = small(self.cells.len());
-        self.cells.resize(self.cells.len() + slots as usize, Cell::default());
+        let reserved = self.rules.containers().get(def as usize).map_or(slots, |def| def.bounds.1);
+        self.cells.resize(self.cells.len() + reserved as usize, Cell::default());
         self.container_names.insert(name.clone(), index);
         let state = ContainerState { name, holder, base, ..ContainerState::new(&self.rules, def, slots) };
         self.containers.push(state);
@@ -134,11 +138,13 @@ impl ContainerState {
             admits: rule.and_then(|def| def.admits),
             put: rule.is_none_or(|def| def.put),
             take: rule.is_none_or(|def| def.take),
+            must_open: rule.is_some_and(|def| def.must_open),
+            exclusive: rule.is_some_and(|def| def.exclusive),
             reserved_first: rule.is_some_and(|def| def.reserved_first),
             deep: rule.is_some_and(|def| def.deep),
             capped: vec![0; rules.cap_filters.len()],
             weight: 0,
-            index: Index::new(slots),
+            index: Index::new(rule.map_or(slots, |def| def.bounds.1)),
         }
     }
 }

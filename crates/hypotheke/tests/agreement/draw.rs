@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 use proptest::prelude::*;
 
 use super::rules::{MARKS, PROPERTIES};
-use crate::model::{Amount, At, Inside, Model, Part, Request, Root, Rules, Stack};
+use crate::model::{Amount, At, Inside, Model, Part, Request, Root, Rules, SortKey, Stack};
 
 #[derive(Clone, Debug)]
 pub(super) struct Draw {
@@ -46,7 +46,9 @@ pub(super) fn any_draw() -> impl Strategy<Value = Draw> {
     )
 }
 
-const VERBS: u8 = 33;
+const VERBS: u8 = 47;
+/// From this number on a draw stands for a list.
+const LISTS: u8 = 45;
 
 /// Any place at all.
 fn place(rules: &Rules, model: &Model, (sort, container, slot): (u8, usize, usize)) -> At {
@@ -116,12 +118,12 @@ fn target(model: &Model, (sort, container, slot): (u8, usize, usize)) -> At {
 
 /// Whether several that come after are to be asked for as one.
 pub(super) fn is_list(draw: &Draw) -> bool {
-    draw.verb >= 31
+    draw.verb >= LISTS
 }
 
 /// Several as one. What lies in packs is left out: a step might take the pack elsewhere that a later one names.
 pub(super) fn together(rules: &Rules, model: &Model, draws: &[Draw]) -> Request {
-    let single = |draw: &Draw| shallow(request(rules, model, &Draw { verb: draw.verb % 31, ..draw.clone() }));
+    let single = |draw: &Draw| shallow(request(rules, model, &Draw { verb: draw.verb % LISTS, ..draw.clone() }));
     Request::Together(draws.iter().map(single).collect())
 }
 
@@ -155,11 +157,88 @@ fn shallow(request: Request) -> Request {
         Request::Put(holder, amount, to) => Request::Put(holder, amount, outer(to)),
         Request::Equip(holder, amount, from) => Request::Equip(holder, amount, outer(from)),
         Request::Unequip(holder, amount, from, to) => Request::Unequip(holder, amount, outer(from), to.map(outer)),
-        request @ (Request::Return(..) | Request::Together(_)) => request,
+        Request::Sort(at, by) => Request::Sort(outer(at), by),
+        Request::Resize(at, slots, spill) => Request::Resize(outer(at), slots, spill),
+        Request::Open(holder, at) => Request::Open(holder, outer(at)),
+        Request::Close(holder, at) => Request::Close(holder, outer(at)),
+        Request::By(holder, inner) => Request::By(holder, Box::new(shallow(*inner))),
+        request @ (Request::Return(..)
+        | Request::Together(_)
+        | Request::Leave(_)
+        | Request::Bind(..)
+        | Request::Unbind(..)) => request,
     }
 }
 
+/// Now and then a holder asks for what the game may ask for too.
 pub(super) fn request(rules: &Rules, model: &Model, draw: &Draw) -> Request {
+    let request = asked(rules, model, draw);
+    let needs_holder = matches!(
+        request,
+        Request::Lift(..)
+            | Request::Put(..)
+            | Request::Return(..)
+            | Request::Equip(..)
+            | Request::Unequip(..)
+            | Request::Open(..)
+            | Request::Close(..)
+            | Request::Leave(_)
+            | Request::Together(_)
+    );
+    if needs_holder || rules.holders.is_empty() || !draw.count.is_multiple_of(2) {
+        return request;
+    }
+    Request::By(draw.kind % rules.holders.len(), Box::new(request))
+}
+
+/// The containers, or their insides, that someone has opened.
+fn opened(model: &Model, holder: Option<usize>, draw: usize) -> Option<At> {
+    let mut open = model.state.open.iter().filter(|(opener, _)| Some(*opener) == holder).map(|(_, owner)| *owner);
+    let count = open.clone().count().max(1);
+    Some(At::Container(model.state.find_owner(open.nth(draw % count)?)?))
+}
+
+/// A kind that needs several slots, in one of them.
+fn create_where_it_is_needed(rules: &Rules, model: &Model, draw: &Draw, kind: usize) -> Request {
+    let kind = (0..rules.kinds.len()).find(|&kind| rules.kinds[kind].needs.len() > 1).unwrap_or(kind);
+    let needs = &rules.kinds[kind].needs;
+    let mut slots = Vec::new();
+    for at in model.state.containers() {
+        let ruled = model.state.spec(rules, &at).ruled.iter().enumerate();
+        let needed = ruled.filter(|(_, rule)| rule.name.is_some_and(|name| needs.contains(&name)));
+        slots.extend(needed.map(|(slot, _)| At::Slot(at.clone(), slot)));
+    }
+    let [(_, container, slot), _] = draw.places;
+    let count = slots.len().max(1);
+    let to = slots.into_iter().nth(slot % count).unwrap_or_else(|| slot_of(model, container, slot));
+    Request::Create(Amount::UpTo(1), kind, BTreeSet::new(), to, draw.at)
+}
+
+/// To so few slots that a stack lies in one that goes.
+fn shrink_onto_a_stack(model: &Model, draw: &Draw) -> Option<Request> {
+    let found = model.state.containers().into_iter().find_map(|at| {
+        let (least, _) = model.state.spec(&model.rules, &at).bounds;
+        let last = model.state.slots(&at).iter().rposition(Option::is_some)?;
+        (last >= least).then_some((at, last))
+    });
+    let (at, last) = found.filter(|_| draw.suiting)?;
+    Some(Request::Resize(At::Container(at), last, draw.every_kind))
+}
+
+/// A container with slots, near its number of slots.
+fn resize(model: &Model, at: At, draw: &Draw) -> Request {
+    let slots = match &at {
+        At::Container(inside) if draw.suiting => {
+            let (least, most) = model.state.spec(&model.rules, inside).bounds;
+            least + draw.kind % (most - least + 1)
+        }
+        At::Container(inside) => (model.state.slots(inside).len() + draw.kind % 5).saturating_sub(2),
+        _ => draw.kind % 7,
+    };
+    Request::Resize(at, slots, draw.every_kind)
+}
+
+fn asked(rules: &Rules, model: &Model, draw: &Draw) -> Request {
     let [one, other] = draw.places;
     let from = if draw.suiting { source(rules, model, one) } else { place(rules, model, one) };
     let to = if draw.suiting { target(model, other) } else { place(rules, model, other) };
@@ -174,6 +253,10 @@ pub(super) fn request(rules: &Rules, model: &Model, draw: &Draw) -> Request {
     let into = if draw.suiting && one.0 < 11 { target(model, one) } else { place(rules, model, one) };
     let slot = |at: At| if draw.suiting && !matches!(at, At::Slot(..)) { slot_of(model, other.1, other.2) } else { at };
     let ground = model.state.ground.get(other.1 % 7).map(|(stack, _)| At::OnGround(stack.id));
+    let container = |at: At| match at {
+        At::Slot(inside, _) if draw.suiting => At::Container(inside),
+        at => at,
+    };
     let stack_at = |at: At| match at {
         At::Slot(..) => at,
         at if !draw.suiting => at,
@@ -216,6 +299,26 @@ pub(super) fn request(rules: &Rules, model: &Model, draw: &Draw) -> Request {
                 None => Request::Unequip(holder, draw.amount, slot(from), to),
             }
         }
+        31 | 32 => Request::Sort(container(to), SortKey::ALL[draw.kind % 5]),
+        33 => resize(model, container(to), draw),
+        34 => shrink_onto_a_stack(model, draw).unwrap_or_else(|| resize(model, container(to), draw)),
+        35 | 36 => Request::Open(holder, container(to)),
+        37 => Request::Close(holder, opened(model, holder, other.2).filter(|_| draw.suiting).unwrap_or(container(to))),
+        38 => Request::Leave(holder),
+        39..=41 if !rules.holders.is_empty() => {
+            let holder = other.1 % rules.holders.len();
+            let shortcut = draw.count as usize % (rules.bars[holder].0 + usize::from(!draw.suiting)).max(1);
+            let had = taken(model, other.2, |_| true).filter(|_| draw.suiting);
+            let had = had.and_then(|at| model.state.get_at(&at).map(|stack| stack.kind));
+            Request::Bind(holder, had.unwrap_or(there), shortcut)
+        }
+        42 if !rules.holders.is_empty() => {
+            let holder = other.1 % rules.holders.len();
+            let bound = model.state.bars[holder].iter().position(Option::is_some).filter(|_| draw.suiting);
+            Request::Unbind(holder, bound.unwrap_or(draw.count as usize))
+        }
+        39..=42 => Request::Leave(holder),
+        43 | 44 => create_where_it_is_needed(rules, model, draw, kind),
         18 => Request::Mark(stack_at(from), draw.kind % MARKS),
         19 => Request::Unmark(stack_at(from), draw.kind % MARKS),
         20 => Request::Set(stack_at(from), draw.kind % PROPERTIES, i64::from(draw.count) * 500),

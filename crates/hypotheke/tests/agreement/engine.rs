@@ -118,6 +118,18 @@ impl Engine {
                 return self.by(*holder, Action::Put { amount: *amount, to: self.place(to) });
             }
             Request::Return(holder, amount) => return self.by(*holder, Action::Return { amount: *amount }),
+            Request::By(holder, inner) => return self.operation(inner).by(self.holder(*holder)),
+            Request::Sort(at, by) => Action::Sort { at: self.place(at), by: *by },
+            Request::Resize(at, slots, spill) => {
+                Action::Resize { at: self.place(at), slots: u32::try_from(*slots).unwrap(), spill: *spill }
+            }
+            Request::Open(holder, at) => return self.by(*holder, Action::Open { at: self.place(at) }),
+            Request::Close(holder, at) => return self.by(*holder, Action::Close { at: self.place(at) }),
+            Request::Leave(holder) => return self.by(*holder, Action::Leave),
+            Request::Bind(holder, index, shortcut) => {
+                Action::Bind { kind: kind(*index), at: self.shortcut(*holder, *shortcut) }
+            }
+            Request::Unbind(holder, shortcut) => Action::Unbind { at: self.shortcut(*holder, *shortcut) },
             Request::Mark(at, mark) => Action::Mark { at: self.place(at), mark: self.mark(*mark) },
             Request::Unmark(at, mark) => Action::Unmark { at: self.place(at), mark: self.mark(*mark) },
             Request::Set(at, property, value) => {
@@ -134,6 +146,10 @@ impl Engine {
             }
         };
         action.into()
+    }
+
+    fn shortcut(&self, holder: usize, shortcut: usize) -> Place {
+        Place::Shortcut(self.holder(holder), u32::try_from(shortcut).unwrap())
     }
 
     fn by(&self, holder: Option<usize>, action: Action) -> Operation {
@@ -184,18 +200,42 @@ impl Engine {
         let holders = || self.world.holders();
         let hands = holders().map(|id| vec![self.world.hand(id).map(|stack| self.stack(stack))]).collect();
         let origins = holders().map(|id| self.world.hand_origin(id).map(|place| self.origin(place))).collect();
-        State { slots, ground: ground.collect(), hands, origins, next_id }
+        let bar = |id| self.world.shortcuts(id).map(|kind| kind.map(hypotheke::KindId::index)).collect();
+        let bars = holders().map(bar).collect();
+        let containers: Vec<ContainerId> = self.all_containers();
+        let open_to = |(index, holder): (usize, HolderId)| {
+            let open = containers.iter().filter(move |&&id| self.world.has_opened(holder, id));
+            open.map(move |&id| (index, self.owner(id))).collect::<Vec<_>>()
+        };
+        let open = holders().enumerate().flat_map(open_to).collect();
+        State { slots, ground: ground.collect(), hands, origins, bars, open, next_id }
     }
 
     fn origin(&self, place: Place) -> (Owner, usize) {
         let Place::Slot(id, slot) = place else { panic!("a slot") };
-        let owner = match self.world.place_of_pack(id) {
+        (self.owner(id), slot as usize)
+    }
+
+    /// The containers that last, and the insides of all packs.
+    fn all_containers(&self) -> Vec<ContainerId> {
+        let mut found: Vec<ContainerId> = self.world.containers().collect();
+        let hands = self.world.holders().filter_map(|holder| self.world.hand(holder));
+        found.extend(hands.chain(self.world.ground().map(|(stack, _)| stack)).filter_map(StackView::inside));
+        let mut next = 0;
+        while let Some(&id) = found.get(next) {
+            found.extend(self.world.stacks(id).filter_map(|(_, stack)| stack.inside()));
+            next += 1;
+        }
+        found
+    }
+
+    fn owner(&self, id: ContainerId) -> Owner {
+        match self.world.place_of_pack(id) {
             None => Owner::Container(self.containers.iter().position(|&known| known == id).expect("a container")),
             Some(Place::Slot(around, at)) => Owner::Pack(self.world.stack(around, at).expect("a pack").id().serial()),
             Some(Place::Hand(holder)) => Owner::Pack(self.world.hand(holder).expect("a pack").id().serial()),
             Some(Place::OnGround(stack)) => Owner::Pack(stack.serial()),
             Some(_) => panic!("a pack lies in one place"),
-        };
-        (owner, slot as usize)
+        }
     }
 }

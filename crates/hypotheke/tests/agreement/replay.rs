@@ -9,6 +9,8 @@ use hypotheke::{ContainerId, End, Event, Place, StackView, World};
 pub(super) struct Flat {
     slots: BTreeMap<String, BTreeMap<u32, Lying>>,
     ground: Vec<Lying>,
+    /// How many slots there are where that can change, and what else is told of containers and holders.
+    told: BTreeMap<String, String>,
 }
 
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -38,9 +40,12 @@ fn lying(world: &World, stack: StackView<'_>, at: Option<String>) -> Lying {
 
 impl Flat {
     pub(super) fn of(world: &World) -> Flat {
-        let mut flat = Flat { slots: BTreeMap::new(), ground: Vec::new() };
+        let mut flat = Flat { slots: BTreeMap::new(), ground: Vec::new(), told: BTreeMap::new() };
         let mut containers: Vec<ContainerId> = world.containers().collect();
         for holder in world.holders() {
+            for (shortcut, kind) in world.shortcuts(holder).enumerate() {
+                flat.tell(format!("{holder:?} shortcut {shortcut}"), kind.map(|kind| format!("{kind:?}")));
+            }
             if let Some(stack) = world.hand(holder) {
                 flat.slots.entry(format!("{holder:?}")).or_default().insert(0, lying(world, stack, None));
                 containers.extend(stack.inside());
@@ -51,6 +56,7 @@ impl Flat {
             containers.extend(stack.inside());
         }
         while let Some(id) = containers.pop() {
+            flat.tell_of(world, id);
             for (slot, stack) in world.stacks(id) {
                 flat.slots.entry(key(id)).or_default().insert(slot, lying(world, stack, None));
                 containers.extend(stack.inside());
@@ -86,11 +92,49 @@ impl Flat {
                     self.put(&a, yours);
                     self.put(&b, mine);
                 }
+                Event::Resized { container, before, after } => {
+                    let changed = world.container_def(*container).is_none_or(|def| def.slots() != *after);
+                    let told = self.tell(format!("{container:?} slots"), changed.then(|| after.to_string()));
+                    assert!(told.is_none_or(|told| told == before.to_string()));
+                }
+                Event::Bound { holder, shortcut, before, after } => {
+                    let text = |kind: hypotheke::KindId| format!("{kind:?}");
+                    let told = self.tell(format!("{holder:?} shortcut {shortcut}"), after.map(text));
+                    assert_eq!(told, before.map(text));
+                }
+                Event::Opened { holder, container } => {
+                    assert_eq!(self.tell(format!("{holder:?} in {container:?}"), Some("open".to_owned())), None);
+                }
+                Event::Closed { holder, container } => {
+                    assert!(self.tell(format!("{holder:?} in {container:?}"), None).is_some());
+                    if !world.has_container(*container) {
+                        self.tell(format!("{container:?} slots"), None);
+                    }
+                }
                 _ => panic!("an event that nobody knows"),
             }
         }
+        // The size of what has gone is no matter.
+        let there = |container: &str| Flat::of(world).told.contains_key(container);
+        self.told.retain(|what, _| !what.ends_with(" slots") || there(what));
         self.slots.retain(|_, slots| !slots.is_empty());
         self
+    }
+
+    /// Notes something, or that it is so no more; gives what was noted.
+    fn tell(&mut self, what: String, is: Option<String>) -> Option<String> {
+        match is {
+            Some(is) => self.told.insert(what, is),
+            None => self.told.remove(&what),
+        }
+    }
+
+    fn tell_of(&mut self, world: &World, id: ContainerId) {
+        let (slots, def) = (world.slots(id).len(), world.container_def(id).expect("a definition"));
+        self.tell(format!("{id:?} slots"), (slots != def.slots() as usize).then(|| slots.to_string()));
+        for holder in world.holders().filter(|&holder| world.has_opened(holder, id)) {
+            self.tell(format!("{holder:?} in {id:?}"), Some("open".to_owned()));
+        }
     }
 
     fn find(&mut self, world: &World, end: &End) -> Option<&mut Lying> {

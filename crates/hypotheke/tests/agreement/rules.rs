@@ -45,11 +45,12 @@ fn any_kind() -> impl Strategy<Value = KindSpec> {
     let pack = prop_oneof![2 => Just(None), 1 => (0..PACKS).prop_map(Some)];
     let properties = prop::collection::btree_map(0..PROPERTIES, (0i64..3).prop_map(|halves| halves * 500), 0..3);
     let tags = prop::collection::btree_set(0..TAGS, 0..3);
+    let value = prop::sample::select(vec![0, 100, 250]);
     let needs = prop_oneof![1 => Just(BTreeSet::new()), 1 => prop::collection::btree_set(0..NAMES, 1..3)];
-    (weight, limit, tags, prop::bool::weighted(0.15), pack, properties, needs).prop_map(
-        |(weight, limit, tags, keep, pack, properties, needs)| {
+    (weight, limit, tags, prop::bool::weighted(0.15), pack, properties, (needs, value)).prop_map(
+        |(weight, limit, tags, keep, pack, properties, (needs, value))| {
             let limit = if pack.is_some() { 1 } else { limit };
-            KindSpec { weight, limit, tags, keep, properties, needs, pack }
+            KindSpec { weight, value, limit, tags, keep, properties, needs, pack }
         },
     )
 }
@@ -69,7 +70,10 @@ fn any_container() -> impl Strategy<Value = ContainerSpec> {
     let border = (any::<bool>(), prop::bool::weighted(0.85), prop::bool::weighted(0.85), prop::bool::weighted(0.4));
     let tries = prop::sample::subsequence(vec![Try::Place, Try::Merge, Try::Swap], 0..=3).prop_shuffle();
     let on_put = prop_oneof![2 => Just(vec![Try::Place, Try::Merge, Try::Swap]), 1 => tries];
-    let all = (slots, rules, sometimes(any_filter()), border, any_caps(), (any::<bool>(), on_put, any::<bool>()));
+    let sizes = sometimes((0usize..3, 0usize..4));
+    let doors = (prop::bool::weighted(0.25), prop::bool::weighted(0.25), sizes);
+    let how = (any::<bool>(), on_put, any::<bool>(), doors);
+    let all = (slots, rules, sometimes(any_filter()), border, any_caps(), how);
     all.prop_map(
         |(
             slots,
@@ -77,7 +81,7 @@ fn any_container() -> impl Strategy<Value = ContainerSpec> {
             filter,
             (worn, put, take, deep),
             caps,
-            (misfits_leave, on_put, reserved_first),
+            (misfits_leave, on_put, reserved_first, (must_open, exclusive, sizes)),
         )| {
             let named = |(index, (filter, limit, named)): (usize, (_, _, bool))| SlotSpec {
                 name: Some(index).filter(|_| named),
@@ -87,6 +91,10 @@ fn any_container() -> impl Strategy<Value = ContainerSpec> {
             let ruled: Vec<SlotSpec> = ruled.into_iter().enumerate().map(named).collect();
             let slots = slots.max(ruled.len());
             let deep = deep && filter.is_some();
+            let rules_end = |rule: &SlotSpec| rule.name.is_some() || rule.filter.is_some() || rule.limit.is_some();
+            let staying = ruled.iter().rposition(rules_end).map_or(1, |last| last + 1);
+            let (fewer, more) = sizes.unwrap_or_default();
+            let bounds = (slots.saturating_sub(fewer).max(staying), slots + more);
             ContainerSpec {
                 slots,
                 ruled,
@@ -102,14 +110,18 @@ fn any_container() -> impl Strategy<Value = ContainerSpec> {
                 caps,
                 on_put,
                 reserved_first,
+                must_open,
+                exclusive,
+                bounds,
             }
         },
     )
 }
 
-/// Weight cap, caps and containers.
-fn any_holder() -> impl Strategy<Value = ((Option<i64>, Caps), Vec<ContainerSpec>)> {
-    ((sometimes(0i64..40_000), any_caps()), prop::collection::vec(any_container(), 0..3))
+/// Weight cap and caps, shortcuts, and containers.
+fn any_holder() -> impl Strategy<Value = ((Option<i64>, Caps), (usize, bool), Vec<ContainerSpec>)> {
+    let bar = (0usize..4, any::<bool>());
+    ((sometimes(0i64..40_000), any_caps()), bar, prop::collection::vec(any_container(), 0..3))
 }
 
 /// Containers of the world first, then those of each holder, as the library lists them.
@@ -118,17 +130,18 @@ pub(super) fn any_rules() -> impl Strategy<Value = Rules> {
     let holders = prop_oneof![1 => Just(0usize), 5 => 1usize..3]
         .prop_flat_map(move |count| prop::collection::vec(any_holder(), count));
     let packs = prop::collection::vec(any_container(), PACKS..=PACKS);
-    let all = (kinds, prop::collection::vec(any_container(), 1..4), packs, holders, 1i64..4);
-    all.prop_map(|(kinds, mut containers, mut packs, holders, nesting)| {
+    let all = (kinds, prop::collection::vec(any_container(), 1..4), packs, holders, (1i64..4, sometimes(0usize..6)));
+    all.prop_map(|(kinds, mut containers, mut packs, holders, (nesting, ground))| {
         for pack in &mut packs {
             pack.worn = false;
         }
-        let mut caps = Vec::new();
-        for (holder, (cap, carried)) in holders.into_iter().enumerate() {
+        let (mut caps, mut bars) = (Vec::new(), Vec::new());
+        for (holder, (cap, bar, carried)) in holders.into_iter().enumerate() {
             caps.push(cap);
+            bars.push(bar);
             containers.extend(carried.into_iter().map(|container| ContainerSpec { holder: Some(holder), ..container }));
         }
-        Rules { kinds, containers, packs, holders: caps, nesting, hand: ContainerSpec::hand() }
+        Rules { kinds, containers, packs, holders: caps, bars, ground_limit: ground.map(|limit| limit + 1), nesting, hand: ContainerSpec::hand() }
     })
 }
 
@@ -151,6 +164,9 @@ fn filter_text(filter: &FilterSpec) -> String {
 
 pub(super) fn rules_text(rules: &Rules) -> String {
     let mut text = format!("format = 1\nnesting = {}\n", rules.nesting);
+    if let Some(limit) = rules.ground_limit {
+        let _ = writeln!(text, "ground-limit = {limit}");
+    }
     for tag in 0..TAGS {
         let _ = writeln!(text, "[tag.t{tag}]");
     }
@@ -161,7 +177,9 @@ pub(super) fn rules_text(rules: &Rules) -> String {
         let tags: Vec<String> = kind.tags.iter().map(|tag| format!("\"t{tag}\"")).collect();
         let _ = writeln!(
             text,
-            "[kind.k{index}]\nweight = {}\nstack-limit = {}\ntags = [{}]\nkeep = {}",
+            "[kind.k{index}]\nname = \"n{}\"\nvalue = {}\nweight = {}\nstack-limit = {}\ntags = [{}]\nkeep = {}",
+            9 - index,
+            decimal(kind.value),
             decimal(kind.weight),
             kind.limit,
             tags.join(", "),
@@ -188,6 +206,8 @@ pub(super) fn rules_text(rules: &Rules) -> String {
         let tries: Vec<String> = container.on_put.iter().map(|way| format!("\"{way:?}\"").to_lowercase()).collect();
         let _ = writeln!(text, "on-put = [{}]\nreserved-first = {}", tries.join(", "), container.reserved_first);
         let _ = writeln!(text, "deep = {}\nmisfits = \"{misfits}\"", container.deep);
+        let _ = writeln!(text, "must-open = {}\nexclusive = {}", container.must_open, container.exclusive);
+        let _ = writeln!(text, "least-slots = {}\nmost-slots = {}", container.bounds.0, container.bounds.1);
         if let Some(limit) = container.limit {
             let _ = writeln!(text, "stack-limit = {limit}");
         }
@@ -211,6 +231,11 @@ pub(super) fn rules_text(rules: &Rules) -> String {
         let _ = writeln!(text, "[holder.h{index}]\ncarries = [{}]\ncaps = [{}]", names.join(", "), caps_text(caps));
         if let Some(cap) = cap {
             let _ = writeln!(text, "weight-cap = {}", decimal(*cap));
+        }
+        let (shortcuts, cleared) = rules.bars[index];
+        if shortcuts > 0 {
+            let spent = if cleared { "clear" } else { "keep" };
+            let _ = writeln!(text, "shortcuts = {shortcuts}\nspent-shortcuts = \"{spent}\"");
         }
     }
     text

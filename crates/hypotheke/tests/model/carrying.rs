@@ -23,6 +23,7 @@ impl Model {
             At::Holder(holder) => {
                 let carried = self.rules.carried(*holder).into_iter();
                 let worn = carried.filter(|&index| self.rules.containers[index].worn).map(Inside::container);
+                let worn: Vec<Inside> = worn.filter(|at| self.is_reachable(at)).collect();
                 self.targets(from).into_iter().chain(worn).flat_map(|at| in_container(&at)).collect()
             }
             At::Ground => self.state.ground.iter().map(|(stack, _)| Cell::Ground(stack.id)).collect(),
@@ -133,10 +134,10 @@ impl Model {
                 return wanted;
             }
             Going::To(At::Ground) => {
-                self.state.lessen(cell, wanted);
-                let id = if wanted == stack.count { stack.id } else { self.state.new_id() };
-                self.state.ground.push((Stack { id, count: wanted, ..stack.clone() }, at));
-                return wanted;
+                let given = self.landing_room(stack, wanted);
+                self.state.lessen(cell, given);
+                self.land_at(stack, given, &mut (given == stack.count), at);
+                return given;
             }
             Going::To(to) => to,
         };

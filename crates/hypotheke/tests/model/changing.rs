@@ -37,7 +37,7 @@ impl Model {
         };
         let Some(outermost) = inside.chain().into_iter().rfind(refuses) else { return };
         let holder = self.state.holder(&self.rules, inside);
-        let others = holder.map_or_else(Vec::new, |holder| self.targets(&At::Holder(holder)));
+        let others = holder.map_or_else(Vec::new, |holder| self.all_targets(&At::Holder(holder)));
         let others = others.into_iter().filter(|other| !other.is_within(&outermost));
         let keeps = |stack: &Stack| self.rules.kinds[stack.kind].keep;
         let may_land = inside.is_on_ground() || !stack.all().into_iter().any(keeps);
@@ -51,7 +51,7 @@ impl Model {
                 left -= 1;
             }
         }
-        let landing = if may_land { left } else { 0 };
+        let landing = if may_land { self.landing_room(stack, left) } else { 0 };
         let gone = stack.count - left + landing;
         let mut id_is_free = gone == stack.count;
         self.name_parts(stack, laid, &mut id_is_free);

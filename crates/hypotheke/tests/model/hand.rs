@@ -138,7 +138,7 @@ impl Model {
             self.going_back = false;
         }
         let keeps = stack.all().into_iter().any(|stack| self.rules.kinds[stack.kind].keep);
-        let landing = if keeps { 0 } else { left };
+        let landing = if keeps { 0 } else { self.landing_room(&stack, left) };
         let given = wanted - left + landing;
         let exact = matches!(amount, Amount::Exactly(_));
         let could = u64::from(given);
@@ -147,7 +147,8 @@ impl Model {
             return Err(No { could, ..no });
         }
         if given < if exact { wanted } else { 1 } {
-            return Err(No { could, ..no("kept") });
+            let (left, room) = (i64::from(if exact { left } else { 1 }), i64::from(landing));
+            return Err(No { could, ..if keeps { no("kept") } else { because("no-room", left * 1_000, room * 1_000) } });
         }
         let mut id_is_free = given == stack.count;
         self.name_parts(&stack, laid, &mut id_is_free);
@@ -158,12 +159,31 @@ impl Model {
 
     /// Brings what finds no other place to the ground: a whole stack as it is, a part in stacks within the kind's limit.
     pub(super) fn land(&mut self, stack: &Stack, landing: u32, id_is_free: &mut bool) {
+        self.land_at(stack, landing, id_is_free, (0, 0));
+    }
+
+    /// How many more stacks the ground takes.
+    pub(super) fn free_landings(&self) -> i64 {
+        let most = self.rules.ground_limit.unwrap_or(1 << 20);
+        i64::try_from(most.saturating_sub(self.state.ground.len())).unwrap()
+    }
+
+    /// How many items of a stack the ground takes.
+    pub(super) fn landing_room(&self, stack: &Stack, wanted: u32) -> u32 {
+        let free = u32::try_from(self.free_landings()).unwrap();
+        if wanted == stack.count && free > 0 {
+            return wanted;
+        }
+        wanted.min(free.saturating_mul(self.rules.kinds[stack.kind].limit))
+    }
+
+    pub(super) fn land_at(&mut self, stack: &Stack, landing: u32, id_is_free: &mut bool, at: (i64, i64)) {
         let portion = if landing == stack.count { landing } else { self.rules.kinds[stack.kind].limit };
         let mut rest = landing;
         while rest > 0 {
             let count = rest.min(portion);
             let id = if std::mem::take(id_is_free) { stack.id } else { self.state.new_id() };
-            self.state.ground.push((Stack { id, count, ..stack.clone() }, (0, 0)));
+            self.state.ground.push((Stack { id, count, ..stack.clone() }, at));
             rest -= count;
         }
     }

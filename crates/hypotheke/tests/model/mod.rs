@@ -1,19 +1,22 @@
 //! A second writing of the operations: plain vectors, linear search, one item at a time. It shares nothing with the
 //! library but the words for amounts, so that the two can be held against each other.
 
+mod arranging;
 mod blocking;
 mod carrying;
 mod changing;
+mod doors;
 mod hand;
 mod placing;
 mod rules;
+mod shortcuts;
 mod single;
 mod state;
 mod wearing;
 
 use std::collections::BTreeSet;
 
-pub(crate) use hypotheke::Amount;
+pub(crate) use hypotheke::{Amount, SortKey};
 pub(crate) use rules::{Caps, ContainerSpec, FilterSpec, KindSpec, Rules, SlotSpec, Try};
 use state::Cell;
 pub(crate) use state::{At, Inside, Owner, Root, Stack, State};
@@ -39,6 +42,17 @@ pub(crate) enum Request {
     Together(Vec<Request>),
     Equip(Option<usize>, Amount, At),
     Unequip(Option<usize>, Amount, At, Option<At>),
+    Sort(At, SortKey),
+    /// How many slots, and whether what lies in those that go is put elsewhere.
+    Resize(At, usize, bool),
+    Open(Option<usize>, At),
+    Close(Option<usize>, At),
+    Leave(Option<usize>),
+    /// Holder, kind, shortcut.
+    Bind(usize, usize, usize),
+    Unbind(usize, usize),
+    /// A holder acts.
+    By(usize, Box<Request>),
 }
 
 /// How much a hand takes.
@@ -80,6 +94,10 @@ pub(crate) struct Model {
     passed_over: Option<Cell>,
     /// Caps are judged in the end.
     caps_later: bool,
+    /// The holder that acts.
+    actor: Option<usize>,
+    /// Of this container only the first so many slots take something.
+    staying: Option<(Inside, usize)>,
     /// What lies here leaves whole, and blocks nothing any more.
     leaving: Option<Cell>,
 }
@@ -104,7 +122,47 @@ fn is_hand_misused(request: &Request) -> bool {
             hand(at)
         }
         Request::Unequip(_, _, from, to) => hand(from) || to.as_ref().is_some_and(hand),
+        Request::Sort(at, _) | Request::Resize(at, _, _) | Request::Open(_, at) | Request::Close(_, at) => hand(at),
+        Request::By(_, inner) => is_hand_misused(inner),
         _ => false,
+    }
+}
+
+/// The places that a request names.
+fn named(request: &Request) -> Vec<&At> {
+    match request {
+        Request::Create(_, _, _, at, _)
+        | Request::Consume(_, _, at)
+        | Request::Drop(_, _, at, _)
+        | Request::PickUp(_, _, _, at)
+        | Request::Mark(at, _)
+        | Request::Unmark(at, _)
+        | Request::Set(at, _, _)
+        | Request::Lift(_, _, at)
+        | Request::Put(_, _, at)
+        | Request::Equip(_, _, at) => vec![at],
+        Request::Move(_, _, one, other)
+        | Request::Swap(one, other)
+        | Request::Split(_, one, other)
+        | Request::Merge(_, one, other) => vec![one, other],
+        Request::Unequip(_, _, from, to) => std::iter::once(from).chain(to).collect(),
+        Request::By(_, inner) => named(inner),
+        _ => Vec::new(),
+    }
+}
+
+fn actor(request: &Request) -> Option<usize> {
+    match request {
+        Request::By(holder, _) => Some(*holder),
+        Request::Lift(holder, ..)
+        | Request::Put(holder, ..)
+        | Request::Return(holder, _)
+        | Request::Equip(holder, ..)
+        | Request::Unequip(holder, ..)
+        | Request::Open(holder, _)
+        | Request::Close(holder, _)
+        | Request::Leave(holder) => *holder,
+        _ => None,
     }
 }
 
@@ -117,6 +175,8 @@ impl Model {
             going_back: false,
             only_alike: false,
             leaving: None,
+            actor: None,
+            staying: None,
             lists: 0,
             list_start: None,
             passed_over: None,
@@ -125,17 +185,39 @@ impl Model {
     }
 
     pub(crate) fn perform(&mut self, request: &Request) -> Result<u64, No> {
-        let before = self.state.clone();
+        let before = self.clone();
         self.caps_later = false;
-        let answer = if is_hand_misused(request) { Err(no("unknown")) } else { self.answer(request) };
+        self.actor = actor(request);
+        let closed = self.actor.and_then(|actor| self.closed_if_there(actor, request));
+        let mut answer = if !self.is_meant(request) { Err(no("unknown")) } else { self.answer(request) };
+        if let Some(closed) = closed {
+            let told_first = ["unknown", "bad-amount", "overflow"];
+            if !answer.as_ref().is_err_and(|no| told_first.contains(&no.reason)) {
+                answer = Err(closed);
+            }
+        }
+        self.actor = None;
         if answer.is_err() {
-            self.state = before;
+            self.state = before.state;
+        } else if self.lists == 0 {
+            self.clear_spent_shortcuts(&before);
+            self.close_what_has_gone();
         }
         for holder in 0..self.state.hands.len() {
             let origin = self.state.origins[holder].filter(|(owner, _)| self.state.find_owner(*owner).is_some());
             self.state.origins[holder] = origin.filter(|_| self.state.hands[holder][0].is_some());
         }
         answer
+    }
+
+    /// Every slot that is named is there, and no hand is named where none can be meant.
+    fn is_meant(&self, request: &Request) -> bool {
+        let there = |at: &At| !matches!(at, At::Slot(inside, slot) if *slot >= self.state.slots(inside).len());
+        named(request).into_iter().all(there) && !is_hand_misused(request)
+    }
+
+    fn closed_if_there(&self, actor: usize, request: &Request) -> Option<No> {
+        if self.is_meant(request) { self.closed(actor, request) } else { None }
     }
 
     fn answer(&mut self, request: &Request) -> Result<u64, No> {
@@ -165,6 +247,14 @@ impl Model {
             },
             Request::Equip(holder, amount, from) => self.equip(*holder, *amount, from),
             Request::Unequip(holder, amount, from, to) => self.unequip(*holder, *amount, from, to.as_ref()),
+            Request::Sort(at, by) => self.sort(at, *by),
+            Request::Resize(at, slots, spill) => self.resize(at, *slots, *spill),
+            Request::Open(holder, at) => self.open(*holder, at),
+            Request::Close(holder, at) => self.close(*holder, at),
+            Request::Leave(holder) => self.leave(*holder),
+            Request::Bind(holder, kind, shortcut) => self.bind(*holder, *kind, *shortcut),
+            Request::Unbind(holder, shortcut) => self.unbind(*holder, *shortcut),
+            Request::By(_, inner) => self.answer(inner),
             Request::Together(steps) => self.together(steps),
             Request::Lift(holder, part, from) => self.lift(*holder, *part, from),
             Request::Put(holder, amount, to) => self.put(*holder, *amount, to),
@@ -227,13 +317,18 @@ impl Model {
         let one = self.new_stack(kind, marks);
         if *to == At::Ground {
             let mut left = asked;
-            while left > 0 {
+            let room = self.free_landings() * i64::from(self.rules.kinds[kind].limit);
+            while left > 0 && self.free_landings() > 0 {
                 let count = left.min(self.rules.kinds[kind].limit);
                 let id = self.state.new_id();
                 self.state.ground.push((Stack { id, count, ..one.clone() }, at));
                 left -= count;
             }
-            return Ok(u64::from(asked));
+            let whole = if exact { asked } else { 1 };
+            let could = u64::from(asked - left);
+            let too_few = asked - left < whole;
+            let no = No { could, ..because("no-room", i64::from(whole) * 1_000, room * 1_000) };
+            return if too_few { Err(no) } else { Ok(could) };
         }
         let before = self.clone();
         let mut done = 0;

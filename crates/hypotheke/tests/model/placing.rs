@@ -193,6 +193,15 @@ impl Model {
 
     /// The containers that a target stands for.
     pub(crate) fn targets(&self, to: &At) -> Vec<Inside> {
+        let mut targets = self.all_targets(to);
+        if matches!(to, At::Holder(_)) {
+            targets.retain(|at| self.is_reachable(at));
+        }
+        targets
+    }
+
+    /// The same, be they open to the holder that acts or not.
+    pub(crate) fn all_targets(&self, to: &At) -> Vec<Inside> {
         match to {
             At::Slot(at, _) | At::Container(at) => vec![at.clone()],
             At::Holder(holder) => {
@@ -226,6 +235,7 @@ impl Model {
                     && source != Some(&Cell::Slot(at.clone(), *slot))
                     && self.slot_admits(&at, *slot, one)
                     && !self.is_blocked(one, &at, *slot)
+                    && !self.staying.as_ref().is_some_and(|(of, least)| *of == at && slot >= least)
                     && self.passed_over != Some(Cell::Slot(at.clone(), *slot))
             };
             let slots = self.state.slots(&at);
@@ -309,7 +319,10 @@ impl Model {
     pub(crate) fn why_not(&self, one: &Stack, source: Option<&Cell>, to: &At, asked: i64) -> No {
         let borne = |at: &Inside| self.no_nesting(one, source, at).or_else(|| self.too_much(one, source, at, asked));
         match to {
-            At::Ground | At::OnGround(_) => unreachable!("the ground has room"),
+            At::Ground | At::OnGround(_) => {
+                let room = self.free_landings() * i64::from(self.rules.kinds[one.kind].limit);
+                because("no-room", asked * 1_000, room * 1_000)
+            }
             At::Holder(_) => {
                 let targets = self.targets(to);
                 let admitting = targets.iter().find(|at| self.not_admitted(one, source, at).is_none());

@@ -7,6 +7,7 @@ use super::state::Stack;
 #[derive(Clone, Debug)]
 pub(crate) struct KindSpec {
     pub(crate) weight: i64,
+    pub(crate) value: i64,
     pub(crate) limit: u32,
     pub(crate) tags: BTreeSet<usize>,
     pub(crate) keep: bool,
@@ -58,6 +59,10 @@ pub(crate) struct ContainerSpec {
     pub(crate) on_put: Vec<Try>,
     /// Empty slots with a filter are filled before the others.
     pub(crate) reserved_first: bool,
+    pub(crate) must_open: bool,
+    pub(crate) exclusive: bool,
+    /// Between which numbers of slots it may be resized.
+    pub(crate) bounds: (usize, usize),
 }
 
 impl ContainerSpec {
@@ -78,6 +83,9 @@ impl ContainerSpec {
             caps: Vec::new(),
             on_put: Vec::new(),
             reserved_first: false,
+            must_open: false,
+            exclusive: false,
+            bounds: (1, 1),
         }
     }
 }
@@ -91,6 +99,10 @@ pub(crate) struct Rules {
     pub(crate) packs: Vec<ContainerSpec>,
     /// Weight caps and caps by filter of holders.
     pub(crate) holders: Vec<(Option<i64>, Caps)>,
+    /// How many shortcuts each holder has, and whether they are cleared when nothing is left.
+    pub(crate) bars: Vec<(usize, bool)>,
+    /// How many stacks may lie on the ground.
+    pub(crate) ground_limit: Option<usize>,
     pub(crate) nesting: i64,
     /// A hand, as a container without rules.
     pub(crate) hand: ContainerSpec,

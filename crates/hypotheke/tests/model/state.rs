@@ -26,7 +26,7 @@ pub(crate) enum Root {
 }
 
 /// A container that can be found again wherever it has gone.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub(crate) enum Owner {
     Container(usize),
     /// The pack with this id.
@@ -64,6 +64,10 @@ pub(crate) struct State {
     pub(crate) hands: Vec<Vec<Option<Stack>>>,
     /// Where what is in each hand came from.
     pub(crate) origins: Vec<Option<(Owner, usize)>>,
+    /// At which kinds the shortcuts of each holder point.
+    pub(crate) bars: Vec<Vec<Option<usize>>>,
+    /// Which holder has opened which container.
+    pub(crate) open: BTreeSet<(usize, Owner)>,
     pub(crate) next_id: u64,
 }
 
@@ -153,7 +157,15 @@ impl State {
     pub(crate) fn new(rules: &Rules) -> State {
         let slots = rules.containers.iter().map(|container| vec![None; container.slots]).collect();
         let holders = rules.holders.len();
-        State { slots, ground: Vec::new(), hands: vec![vec![None]; holders], origins: vec![None; holders], next_id: 1 }
+        State {
+            slots,
+            ground: Vec::new(),
+            hands: vec![vec![None]; holders],
+            origins: vec![None; holders],
+            bars: rules.bars.iter().map(|(count, _)| vec![None; *count]).collect(),
+            open: BTreeSet::new(),
+            next_id: 1,
+        }
     }
 
     pub(crate) fn slots(&self, at: &Inside) -> &Vec<Option<Stack>> {
@@ -218,6 +230,14 @@ impl State {
             next += 1;
         }
         found
+    }
+
+    /// The stack in a slot.
+    pub(crate) fn get_at(&self, at: &At) -> Option<&Stack> {
+        match at {
+            At::Slot(inside, slot) => self.slots(inside)[*slot].as_ref(),
+            _ => None,
+        }
     }
 
     /// Where the stack with an id lies.

@@ -59,6 +59,7 @@ impl Compiler {
         self.rules.title = self.source.title.take().unwrap_or_default();
         self.rules.version = self.source.version.max(1);
         self.compile_nesting();
+        self.rules.ground_limit = self.source.ground_limit.unwrap_or(u32::MAX);
         self.rules.weight_unit = self.source.weight_unit.take().unwrap_or_default();
         self.rules.arena = std::mem::take(&mut self.source.arena);
         let tag_ids = self.compile_tags();
@@ -70,6 +71,8 @@ impl Compiler {
         self.check_name_clashes();
         self.compile_containers();
         self.compile_packs();
+        let packs = self.rules.figures.iter().enumerate().filter(|(_, figures)| figures.pack != NO_PACK);
+        self.rules.pack_kinds = packs.map(|(kind, _)| small(kind)).collect();
         self.compile_needs();
         self.compile_attributes();
         self.compile_holders();

@@ -6,7 +6,7 @@ use super::{Compiler, small};
 use crate::id::{ContainerDefId, HolderDefId, KindId};
 use crate::quantity::Decimal;
 use crate::ruleset::places::{Cap, ContainerDef, HolderDef, SlotDef, Way};
-use crate::ruleset::source::{CapSource, ContainerSource, SlotSource, Written};
+use crate::ruleset::source::{CapSource, ContainerSource, HolderSource, SlotSource, Written};
 use crate::text::{Diagnostic, Location, suggestion};
 
 /// The most slots of one container.
@@ -20,7 +20,7 @@ impl Compiler {
         for container in std::mem::take(&mut self.source.containers) {
             let id = ContainerDefId(small(self.rules.containers.len()));
             let def = self.compile_container(&container);
-            slots_in_all += u64::from(def.slots) * def.copies.len().max(1) as u64;
+            slots_in_all += u64::from(def.bounds.1) * def.copies.len().max(1) as u64;
             if slots_in_all > MOST_SLOTS_IN_ALL {
                 let message = format!("the containers have more than {MOST_SLOTS_IN_ALL} slots together");
                 self.fault(Diagnostic::error("out-of-range", container.id.at, message));
@@ -63,6 +63,8 @@ impl Compiler {
                 format!("container `{}` has {} columns but only {slots} slots", source.id.value, columns.value);
             self.fault(Diagnostic::error("out-of-range", columns.at, message));
         }
+        let bounds = self.compile_bounds(source, slots, &ruled);
+        self.rules.has_doors |= source.must_open || source.exclusive;
         ContainerDef {
             id: source.id.value.as_str().into(),
             name: source.name.clone().unwrap_or_else(|| source.id.value.clone()),
@@ -83,8 +85,34 @@ impl Compiler {
             deep: source.deep.is_some(),
             reserved_first: source.reserved_first,
             misfits: source.misfits,
+            must_open: source.must_open,
+            exclusive: source.exclusive,
+            bounds,
             on_put: source.on_put.clone().unwrap_or_else(|| Way::ALL.to_vec()),
         }
+    }
+
+    /// Between which numbers of slots a container may be resized; slots with rules of their own never go.
+    fn compile_bounds(&mut self, source: &ContainerSource, slots: u32, ruled: &[SlotDef]) -> (u32, u32) {
+        let staying = small(ruled.iter().rposition(SlotDef::has_rules).map_or(0, |last| last + 1)).max(1);
+        let id = &source.id.value;
+        let least = source.least_slots.as_ref().map_or(slots, |least| least.value);
+        let most = source.most_slots.as_ref().map_or(slots, |most| most.value);
+        if let Some(written) = source.least_slots.as_ref().filter(|least| least.value > slots) {
+            let message = format!("container `{id}` has {slots} slots, fewer than its least of {least}");
+            self.fault(Diagnostic::error("out-of-range", written.at, message));
+        } else if let Some(written) = source.least_slots.as_ref().filter(|least| least.value < staying) {
+            let message = format!("container `{id}` lists {staying} slots with rules of their own, which never go");
+            self.fault(Diagnostic::error("out-of-range", written.at, message).help(format!("{staying} is the least")));
+        }
+        if let Some(written) = source.most_slots.as_ref().filter(|most| most.value < slots) {
+            let message = format!("container `{id}` has {slots} slots, more than its most of {most}");
+            self.fault(Diagnostic::error("out-of-range", written.at, message));
+        } else if let Some(written) = source.most_slots.as_ref().filter(|most| most.value > MOST_SLOTS) {
+            let message = format!("a container has at most {MOST_SLOTS} slots");
+            self.fault(Diagnostic::error("out-of-range", written.at, message).label("too many"));
+        }
+        (least.min(slots), most.clamp(slots, MOST_SLOTS.max(slots)))
     }
 
     /// Each stack of a pack is one item with a container inside.
@@ -226,6 +254,7 @@ impl Compiler {
             for container in &carries {
                 self.rules.containers[container.index()].carried = true;
             }
+            let shortcuts = self.compile_shortcuts(&holder);
             let def = HolderDef {
                 id: holder.id.value.as_str().into(),
                 name: holder.name.clone().unwrap_or_else(|| holder.id.value.clone()),
@@ -233,12 +262,24 @@ impl Compiler {
                 carries,
                 weight_cap: holder.weight_cap.map_or(i64::MAX, Decimal::thousandths),
                 caps: self.compile_caps(&holder.caps),
+                shortcuts,
+                spent: holder.spent_shortcuts,
                 burden: self.compile_burden(&holder.id.value, &holder.burden),
             };
             self.rules.holder_index.insert(def.id.clone(), HolderDefId(small(self.rules.holders.len())));
             self.rules.holders.push(def);
             self.source.holders.push(holder);
         }
+    }
+
+    fn compile_shortcuts(&mut self, holder: &HolderSource) -> u32 {
+        const MOST_SHORTCUTS: u32 = 256;
+        let Some(shortcuts) = &holder.shortcuts else { return 0 };
+        if shortcuts.value > MOST_SHORTCUTS {
+            let message = format!("a holder has at most {MOST_SHORTCUTS} shortcuts");
+            self.fault(Diagnostic::error("out-of-range", shortcuts.at, message).label("too many"));
+        }
+        shortcuts.value.min(MOST_SHORTCUTS)
     }
 
     /// Containers, copies and holders share one name space, since places are written with them.

@@ -1,0 +1,17 @@
+//! close: a holder closes a container that it has opened. What is in its hand stays there.
+
+use super::draft::Draft;
+use super::refusal::{Cause, Refusal};
+use super::{Done, Judged};
+use crate::id::HolderId;
+use crate::world::Place;
+
+pub(super) fn judge(draft: &mut Draft<'_>, actor: Option<HolderId>, at: Place) -> Judged {
+    let holder = draft.acting(actor)?;
+    let container = draft.container(at)?;
+    if !draft.is_open(holder.index, container) {
+        return Err(Refusal::new(Cause::NotOpen(draft.container_place(container))));
+    }
+    draft.close(holder, draft.container_id(container));
+    Ok(Done { asked: None, count: 0 })
+}

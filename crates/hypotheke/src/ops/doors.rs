@@ -1,0 +1,199 @@
+//! Containers that must be opened, and those that one holder at a time uses.
+
+use smallvec::SmallVec;
+
+use super::draft::Draft;
+use super::operation::{Action, Operation};
+use super::refusal::Cause;
+use crate::id::{ContainerId, HolderId};
+use crate::world::{Event, Place};
+
+/// A place that an operation names, and whether something comes to lie there.
+type Named = (Place, Use);
+
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Use {
+    Source,
+    Target,
+}
+
+impl Action {
+    /// The places whose containers must be open.
+    fn used_places(&self) -> SmallVec<[Named; 2]> {
+        let (from, to) = match *self {
+            Action::Create { to, .. } | Action::PickUp { to, .. } | Action::Put { to, .. } => (None, Some(to)),
+            Action::Consume { from, .. }
+            | Action::Drop { from, .. }
+            | Action::Lift { from, .. }
+            | Action::Equip { from, .. } => (Some(from), None),
+            Action::Unequip { from, to, .. } => (Some(from), to),
+            Action::Move { from, to, .. } | Action::Split { from, to, .. } => (Some(from), Some(to)),
+            Action::Merge { from, onto, .. } => (Some(from), Some(onto)),
+            Action::Swap { one, other } => (Some(one), Some(other)),
+            Action::Mark { at, .. }
+            | Action::Unmark { at, .. }
+            | Action::Set { at, .. }
+            | Action::Sort { at, .. }
+            | Action::Resize { at, .. } => (Some(at), None),
+            Action::Return { .. }
+            | Action::Together { .. }
+            | Action::Open { .. }
+            | Action::Close { .. }
+            | Action::Leave
+            | Action::Bind { .. }
+            | Action::Unbind { .. } => (None, None),
+        };
+        let sources = from.into_iter().map(|place| (place, Use::Source));
+        sources.chain(to.into_iter().map(|place| (place, Use::Target))).collect()
+    }
+}
+
+impl Draft<'_> {
+    /// What keeps the holder that acts from a place that an operation names: first what it has not opened, then what is in
+    /// use by others. Places that are not there are left to the operation itself.
+    #[inline]
+    pub(super) fn why_closed(&self, operation: &Operation) -> Option<Cause> {
+        if !self.world.rules.has_doors {
+            return None;
+        }
+        let actor = operation.actor.filter(|actor| self.world.has_holder(*actor))?.index;
+        self.why_closed_to(actor, &operation.action)
+    }
+
+    #[cold]
+    fn why_closed_to(&self, actor: u32, action: &Action) -> Option<Cause> {
+        let places = action.used_places();
+        let first = |why: &dyn Fn(u32) -> Option<Cause>| places.iter().find_map(|named| self.first_at(*named, why));
+        first(&|container| self.why_not_open(actor, container))
+            .or_else(|| first(&|container| self.why_in_use(actor, container)))
+    }
+
+    /// Of a holder all containers must be out of reach; else those are passed over.
+    fn first_at(&self, (place, used): Named, why: &dyn Fn(u32) -> Option<Cause>) -> Option<Cause> {
+        match place {
+            Place::Slot(id, _) | Place::Container(id) if self.world.has_container(id) => why(id.index),
+            Place::Holder(id) if self.world.has_holder(id) => {
+                let containers =
+                    if used == Use::Target { self.all_targets_of(id.index) } else { self.all_sources_of(id.index) };
+                let reasons: SmallVec<[Option<Cause>; 8]> = containers.iter().map(|&container| why(container)).collect();
+                if reasons.iter().all(Option::is_some) { reasons.first().copied().flatten() } else { None }
+            }
+            _ => None,
+        }
+    }
+
+    /// What keeps a holder from opening a container: what lies around it and is not open, or another that uses it.
+    pub(super) fn why_not_opened(&self, actor: u32, container: u32) -> Option<Cause> {
+        let around = self.around(container).and_then(|around| self.why_not_open(actor, around));
+        around.or_else(|| self.why_in_use(actor, container))
+    }
+
+    /// Whether the holder that acts may use a container; the game may use all.
+    pub(super) fn is_reachable(&self, container: u32) -> bool {
+        let Some(actor) = self.actor.filter(|_| self.world.rules.has_doors) else { return true };
+        self.why_not_open(actor, container).is_none() && self.why_in_use(actor, container).is_none()
+    }
+
+    /// The first container on the way from the outside that a holder would have to open.
+    fn why_not_open(&self, actor: u32, container: u32) -> Option<Cause> {
+        let closed = |at: u32| self.state(at).must_open && !self.is_open(actor, at);
+        self.first_on_the_way(actor, container, closed).map(|at| Cause::NotOpen(self.container_place(at)))
+    }
+
+    /// The first container on the way that is exclusive and that another holder has opened.
+    pub(super) fn why_in_use(&self, actor: u32, container: u32) -> Option<Cause> {
+        let used = |at: u32| self.user_of(actor, at).is_some();
+        let at = self.first_on_the_way(actor, container, used)?;
+        let by = self.user_of(actor, at)?;
+        Some(Cause::InUse { at: self.container_place(at), by: self.world.holder_id(by) })
+    }
+
+    pub(super) fn container_place(&self, container: u32) -> Place {
+        Place::Container(self.container_id(container))
+    }
+
+    /// Another holder that has opened an exclusive container.
+    fn user_of(&self, actor: u32, container: u32) -> Option<u32> {
+        if !self.state(container).exclusive {
+            return None;
+        }
+        self.openers(container).into_iter().find(|&holder| holder != actor)
+    }
+
+    /// From the outside in. Whatever a holder carries is always open to it.
+    fn first_on_the_way(&self, actor: u32, container: u32, wanted: impl Fn(u32) -> bool) -> Option<u32> {
+        if self.holder_of(container) == Some(actor) {
+            return None;
+        }
+        let mut found = None;
+        let mut at = Some(container);
+        while let Some(container) = at {
+            found = if wanted(container) { Some(container) } else { found };
+            at = self.around(container);
+        }
+        found
+    }
+
+    /// Whether a holder has opened a container by now.
+    pub(super) fn is_open(&self, holder: u32, container: u32) -> bool {
+        self.openers(container).contains(&holder)
+    }
+
+    /// The holders that have opened a container by now, in order.
+    pub(super) fn openers(&self, container: u32) -> SmallVec<[u32; 4]> {
+        let is_new = container >= self.world.container_count();
+        let mut openers: SmallVec<[u32; 4]> =
+            if is_new { SmallVec::new() } else { self.world.openers(container).collect() };
+        for event in self.events() {
+            match *event {
+                Event::Opened { holder, container: opened } if opened.index == container => openers.push(holder.index),
+                Event::Closed { holder, container: closed } if closed.index == container => {
+                    openers.retain(|known| *known != holder.index);
+                }
+                _ => {}
+            }
+        }
+        openers.sort_unstable();
+        openers
+    }
+
+    /// The containers that a holder has opened by now: those that last, in order, then the insides of packs by the ids of
+    /// those.
+    pub(super) fn opened_by(&self, holder: u32) -> Vec<u32> {
+        let known = self.world.opened().filter(|(_, opener)| *opener == holder).map(|(container, _)| container);
+        let here = self.events().iter().filter_map(|event| match event {
+            Event::Opened { container, .. } => Some(container.index),
+            _ => None,
+        });
+        let mut found: Vec<u32> = known.chain(here).filter(|&container| self.is_open(holder, container)).collect();
+        let key = |container: &u32| match self.world.is_lasting(*container) {
+            true => (0, u64::from(*container)),
+            false => (1, self.cell(self.parent(*container)).id),
+        };
+        found.sort_by_key(key);
+        found.dedup();
+        found
+    }
+
+    pub(super) fn open(&mut self, holder: HolderId, container: ContainerId) {
+        self.push(Event::Opened { holder, container });
+    }
+
+    pub(super) fn close(&mut self, holder: HolderId, container: ContainerId) {
+        self.push(Event::Closed { holder, container });
+    }
+
+    /// What has left the world can't stay open.
+    pub(super) fn close_what_has_gone(&mut self) {
+        let gone = |event: &Event| match event {
+            Event::Transferred { to, inner, .. } if !to.exists() && inner.is_pack() => Some(inner.container()),
+            _ => None,
+        };
+        let gone: Vec<u32> = self.events().iter().filter_map(gone).collect();
+        for container in gone {
+            for holder in self.openers(container) {
+                self.close(self.world.holder_id(holder), self.container_id(container));
+            }
+        }
+    }
+}

@@ -1,0 +1,21 @@
+//! leave: a holder returns what is in its hand, as far as that goes, and closes all that it has opened.
+
+use super::draft::Draft;
+use super::{Done, Judged, returning};
+use crate::id::HolderId;
+use crate::language::Amount;
+
+pub(super) fn judge(draft: &mut Draft<'_>, actor: Option<HolderId>) -> Judged {
+    let holder = draft.acting(actor)?;
+    let start = draft.so_far();
+    let returned = returning::judge(draft, actor, Amount::All);
+    if returned.is_err() {
+        // The hand is empty, or what is in it stays there.
+        draft.go_back_to(&start);
+    }
+    draft.settle();
+    for container in draft.opened_by(holder.index) {
+        draft.close(holder, draft.container_id(container));
+    }
+    Ok(Done { asked: None, count: returned.map_or(0, |done| done.count) })
+}

@@ -1,0 +1,22 @@
+//! open: a holder opens a container, and has it open until it closes it or leaves.
+
+use super::draft::Draft;
+use super::refusal::Refusal;
+use super::{Done, Judged};
+use crate::id::HolderId;
+use crate::world::Place;
+
+pub(super) fn judge(draft: &mut Draft<'_>, actor: Option<HolderId>, at: Place) -> Judged {
+    let holder = draft.acting(actor)?;
+    let container = draft.container(at)?;
+    let nothing = Done { asked: None, count: 0 };
+    // What a holder carries is always open to it.
+    if draft.holder_of(container) == Some(holder.index) || draft.is_open(holder.index, container) {
+        return Ok(nothing);
+    }
+    if let Some(cause) = draft.why_not_opened(holder.index, container) {
+        return Err(Refusal::new(cause));
+    }
+    draft.open(holder, draft.container_id(container));
+    Ok(nothing)
+}

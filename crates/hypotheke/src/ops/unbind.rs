@@ -1,0 +1,15 @@
+//! unbind: a shortcut points at nothing any more.
+
+use super::draft::Draft;
+use super::refusal::{Cause, Refusal};
+use super::{Done, Judged};
+use crate::world::Place;
+
+pub(super) fn judge(draft: &mut Draft<'_>, at: Place) -> Judged {
+    let (holder, shortcut) = draft.known_shortcut(at)?;
+    if draft.shortcut(holder, shortcut).is_none() {
+        return Err(Refusal::new(Cause::EmptySource(at)));
+    }
+    draft.point_at(holder, shortcut, None);
+    Ok(Done { asked: None, count: 0 })
+}
