@@ -46,6 +46,8 @@ pub struct StackId(pub(crate) u64);
 
 impl StackId {
     const SERIAL_BITS: u32 = 40;
+    /// The largest number within a world.
+    pub(crate) const MOST: u64 = (1 << Self::SERIAL_BITS) - 1;
 
     /// The id with a serial number in a world: 24 bits of world, 40 bits of number.
     #[must_use]

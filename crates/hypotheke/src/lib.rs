@@ -69,6 +69,8 @@
 //! The laws that operations keep, the ruleset file and the scenario language have pages of their own in the project's
 //! `docs` folder.
 
+mod audit;
+pub mod conformance;
 mod filter;
 mod id;
 mod language;
@@ -77,9 +79,11 @@ mod ops;
 mod quantity;
 mod ruleset;
 pub mod scenario;
+pub mod snapshot;
 pub mod text;
 mod world;
 
+pub use audit::{Law, Violation, audit};
 pub use filter::{Comparison, Filter, FilterError, Literal};
 pub use id::{ContainerDefId, ContainerId, HolderDefId, HolderId, KindId, MarkId, PropertyId, StackId, TagId};
 pub use language::{
@@ -94,7 +98,8 @@ pub use ruleset::{
     PropertyValue, Ruleset, RulesetBuilder, RulesetErrors, SlotRule, Spent, Tag, TagBuilder, Way,
 };
 pub use scenario::{ScenarioErrors, ScenarioFile};
-pub use world::{Class, End, Event, Inner, Place, SlotView, StackView, Tally, UnknownPlace, World};
+pub use snapshot::{Snapshot, SnapshotError};
+pub use world::{Class, Discrepancy, End, Event, Inner, Place, SlotView, StackView, Tally, UnknownPlace, World};
 
 /// The examples of the README are tests.
 #[cfg(doctest)]

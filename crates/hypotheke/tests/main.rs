@@ -8,6 +8,7 @@ mod data;
 mod input;
 mod laws;
 mod model;
+mod names;
 mod places;
 mod rulesets;
 mod scenarios;

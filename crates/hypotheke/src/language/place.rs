@@ -7,13 +7,14 @@ use crate::id::StackId;
 use crate::text::{Span, Word};
 
 /// Where a path begins.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub enum PathRoot {
     /// `sled`, `surveyor`: a container or a holder.
     Name(Box<str>),
     /// `surveyor.pockets`: the container of a holder.
     Of(Box<str>, Box<str>),
     /// `ground`
+    #[default]
     Ground,
     /// `#12`: the stack with that id, anywhere.
     Stack(StackId),
@@ -44,7 +45,7 @@ pub enum PathStep {
 /// assert_eq!(path.to_string(), "surveyor.pockets/2");
 /// # Ok::<(), hypotheke::PathError>(())
 /// ```
-#[derive(Clone, Debug, Serialize, Deserialize)]
+#[derive(Clone, Debug, Default, Serialize, Deserialize)]
 #[serde(try_from = "String", into = "String")]
 pub struct Path {
     root: PathRoot,
@@ -105,6 +106,20 @@ impl Path {
     #[must_use]
     pub fn named(name: &str) -> Path {
         Path { root: PathRoot::Name(name.into()), steps: Vec::new(), span: Span::default() }
+    }
+
+    /// A slot of a container by its name, such as `sled` or `surveyor.pockets`.
+    pub(crate) fn slot_of(container: &str, slot: u32) -> Path {
+        let root = match container.split_once('.') {
+            Some((holder, own)) => PathRoot::Of(holder.into(), own.into()),
+            None => PathRoot::Name(container.into()),
+        };
+        Path { root, steps: vec![PathStep::Slot(slot)], span: Span::default() }
+    }
+
+    /// A slot inside of the pack with an id.
+    pub(crate) fn inside_of(pack: StackId, slot: u32) -> Path {
+        Path { root: PathRoot::Stack(pack), steps: vec![PathStep::Slot(slot)], span: Span::default() }
     }
 
     /// Where the path begins.

@@ -75,7 +75,8 @@ impl Draft<'_> {
             Place::Holder(id) if self.world.has_holder(id) => {
                 let containers =
                     if used == Use::Target { self.all_targets_of(id.index) } else { self.all_sources_of(id.index) };
-                let reasons: SmallVec<[Option<Cause>; 8]> = containers.iter().map(|&container| why(container)).collect();
+                let reasons: SmallVec<[Option<Cause>; 8]> =
+                    containers.iter().map(|&container| why(container)).collect();
                 if reasons.iter().all(Option::is_some) { reasons.first().copied().flatten() } else { None }
             }
             _ => None,

@@ -79,8 +79,7 @@ impl Equipping {
     fn worn_slots(&self, draft: &Draft<'_>) -> Vec<Spot> {
         let world = draft.world;
         let worn = world.containers_of(self.holder).iter().filter(|&&container| world.def_of(container).is_worn());
-        let slots =
-            worn.flat_map(|&container| (0..draft.slots(container)).map(move |slot| Spot { container, slot }));
+        let slots = worn.flat_map(|&container| (0..draft.slots(container)).map(move |slot| Spot { container, slot }));
         slots.filter(|&spot| spot != self.source).collect()
     }
 

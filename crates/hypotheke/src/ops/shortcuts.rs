@@ -23,7 +23,9 @@ impl Draft<'_> {
     /// At which kind a shortcut points by now.
     pub(super) fn shortcut(&self, holder: HolderId, shortcut: u32) -> Option<KindId> {
         let bound = self.events().iter().rev().find_map(|event| match *event {
-            Event::Bound { holder: of, shortcut: number, after, .. } if of == holder && number == shortcut => Some(after),
+            Event::Bound { holder: of, shortcut: number, after, .. } if of == holder && number == shortcut => {
+                Some(after)
+            }
             _ => None,
         });
         bound.unwrap_or_else(|| self.world.shortcut_of(holder.index, shortcut))

@@ -19,7 +19,7 @@ mod toml;
 mod view;
 
 pub use builder::{ContainerBuilder, HolderBuilder, KindBuilder, RulesetBuilder, TagBuilder};
-pub(crate) use compile::{UnknownName, compile};
+pub(crate) use compile::{MOST_NESTING, UnknownName, compile};
 pub use error::RulesetErrors;
 pub(crate) use lint::lint;
 pub(crate) use places::SlotDef;

@@ -114,12 +114,12 @@ impl World {
         }
     }
 
-    fn bind(&mut self, holder: u32, shortcut: u32, kind: Option<KindId>) {
+    pub(crate) fn bind(&mut self, holder: u32, shortcut: u32, kind: Option<KindId>) {
         let before = std::mem::replace(&mut self.holders[holder as usize].shortcuts[shortcut as usize], kind);
         self.bound = self.bound + u32::from(kind.is_some()) - u32::from(before.is_some());
     }
 
-    fn set_open(&mut self, holder: u32, container: u32, open: bool) {
+    pub(crate) fn set_open(&mut self, holder: u32, container: u32, open: bool) {
         if open {
             self.opened.insert((container, holder));
         } else {
@@ -198,7 +198,8 @@ impl World {
         }
         if inner as usize == self.containers.len() {
             let def = self.rules.figures[kind.index()].pack;
-            let (slots, (_, most)) = (self.rules.containers()[def as usize].slots, self.rules.containers()[def as usize].bounds);
+            let def_of = &self.rules.containers()[def as usize];
+            let (slots, most) = (def_of.slots, def_of.bounds.1);
             let base = u32::try_from(self.cells.len()).unwrap_or(u32::MAX);
             self.cells.resize(self.cells.len() + most as usize, Cell::default());
             self.containers.push(ContainerState { base, ..ContainerState::new(&self.rules, def, slots) });

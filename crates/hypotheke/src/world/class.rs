@@ -118,6 +118,11 @@ impl ClassTable {
         }
     }
 
+    /// How many stacks are counted for each class that is not plain.
+    pub(crate) fn uses(&self) -> impl Iterator<Item = (u32, u64)> + '_ {
+        (self.kinds..).zip(&self.entries).map(|(class, entry)| (class, entry.uses))
+    }
+
     /// Whether a filter admits stacks of the class.
     #[inline]
     pub(crate) fn admits(&self, rules: &Ruleset, filter: FilterId, kind: u32, class: u32) -> bool {

@@ -36,6 +36,11 @@ impl Ground {
         }
     }
 
+    /// How many stacks are entered by kind and by id.
+    pub(crate) fn entered(&self) -> (usize, usize) {
+        (self.by_kind.len(), self.by_id.len())
+    }
+
     pub(crate) fn len(&self) -> usize {
         self.stacks.len()
     }

@@ -92,7 +92,8 @@ impl World {
             _ => None,
         };
         // What came from a slot that goes comes from nowhere then.
-        let from_resized = events.iter().filter_map(resized).flat_map(|container| self.holders_with_origin_in(container));
+        let from_resized =
+            events.iter().filter_map(resized).flat_map(|container| self.holders_with_origin_in(container));
         holders.chain(from_resized).map(|holder| (holder, self.origin_of(holder))).collect()
     }
 
@@ -109,6 +110,12 @@ impl World {
                 self.release_classes(&entry.events);
             }
         }
+    }
+
+    /// How often the operations that are kept name a class.
+    pub(crate) fn remembered(&self, class: u32) -> u64 {
+        let named = self.history.entries.iter().flat_map(|entry| &entry.events).flat_map(classes);
+        named.filter(|named| *named == class).count() as u64
     }
 
     fn release_classes(&mut self, events: &[Event]) {

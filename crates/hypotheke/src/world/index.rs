@@ -65,6 +65,13 @@ impl Index {
         Index::Tree(Box::new(tree))
     }
 
+    /// How many slots are entered under kinds, and how many under classes with room for more; none if nothing is entered.
+    pub(super) fn entered(&self) -> Option<(usize, usize)> {
+        let Index::Tree(tree) = self else { return None };
+        let count = |set: fn(&Stacks) -> &SlotSet| tree.by_class.values().map(|stacks| set(stacks).len()).sum();
+        Some((count(|stacks| &stacks.of_kind), count(|stacks| &stacks.with_room)))
+    }
+
     #[inline]
     pub(super) fn next_empty(&self, slots: u32, from: u32) -> Option<u32> {
         match self {

@@ -6,6 +6,7 @@
 mod apply;
 mod bit_tree;
 mod cell;
+mod check;
 mod chunks;
 mod class;
 mod event;
@@ -27,6 +28,7 @@ use rand_xoshiro::Xoshiro256PlusPlus;
 use rustc_hash::FxHashMap;
 
 pub(crate) use cell::{Cell, GROUND, Spot};
+pub use check::Discrepancy;
 pub(crate) use class::{ClassKey, ClassTable, ClassView};
 pub use event::{Class, End, Event, Inner};
 pub(crate) use ground::Ground;
@@ -35,6 +37,7 @@ use index::Index;
 pub use path::{Place, UnknownPlace};
 pub use read::{SlotView, StackView};
 pub(crate) use scratch::{Bearer, EMPTY, Overlay, Scratch};
+pub(crate) use setup::Laid;
 
 use crate::id::{ContainerId, KindId};
 use crate::ruleset::{FilterId, Ruleset};

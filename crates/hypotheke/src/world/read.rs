@@ -358,6 +358,22 @@ impl World {
         self.opened.iter().copied()
     }
 
+    /// The packs that are there, by their ids, and what is inside of them.
+    pub(crate) fn packs(&self) -> impl Iterator<Item = (StackId, ContainerId)> + '_ {
+        let brought = (self.lasting..self.container_count()).filter(|&index| self.state(index).parent != Spot::NOWHERE);
+        brought.map(|index| (StackId(self.cell(self.state(index).parent).id), self.container_id(index)))
+    }
+
+    /// The pack whose inside a container is.
+    pub(crate) fn pack_around(&self, id: ContainerId) -> Option<StackId> {
+        let parent = self.container_state(id)?.parent;
+        (parent != Spot::NOWHERE).then(|| StackId(self.cell(parent).id))
+    }
+
+    pub(crate) fn has_hand(&self, holder: u32) -> bool {
+        self.holders[holder as usize].hand != NONE
+    }
+
     pub(crate) fn openers(&self, container: u32) -> impl Iterator<Item = u32> + '_ {
         self.opened.range((container, 0)..=(container, u32::MAX)).map(|&(_, holder)| holder)
     }

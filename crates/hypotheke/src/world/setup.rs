@@ -8,8 +8,12 @@ use rustc_hash::FxHashMap;
 use super::apply::slot_limit;
 use super::history::History;
 use super::index::Index;
-use super::{Cell, ClassTable, ContainerState, Ground, HolderState, NONE, Spot, Tally, World};
-use crate::id::ContainerDefId;
+use super::{
+    Cell, Class, ClassKey, ClassTable, ContainerState, End, Event, GROUND, Ground, HolderState, Inner, NONE, Origin,
+    Spot, Tally, World,
+};
+use crate::id::{ContainerDefId, ContainerId, StackId};
+use crate::language::Position;
 use crate::ruleset::{FilterId, Ruleset};
 
 fn small(index: usize) -> u32 {
@@ -20,6 +24,27 @@ impl World {
     /// A world with all containers and holders of the ruleset, in which nothing lies.
     #[must_use]
     pub fn empty(rules: &Arc<Ruleset>) -> World {
+        let mut world = World::bare(rules);
+        for (index, def) in rules.containers().iter().enumerate() {
+            for name in def.instances() {
+                world.bring_container(name, index, def.slots, None);
+            }
+        }
+        for (index, def) in rules.holders().iter().enumerate() {
+            let Some(holder) = world.bring_holder(def.id(), index) else { continue };
+            for &ContainerDefId(container) in def.carries() {
+                let carried = rules.container(ContainerDefId(container));
+                let name = format!("{}.{}", def.id(), carried.id());
+                world.bring_container(&name, container as usize, carried.slots, Some(holder));
+            }
+            world.bring_hand(holder);
+        }
+        world.end_of_lasting();
+        world
+    }
+
+    /// A world without any container or holder.
+    pub(crate) fn bare(rules: &Arc<Ruleset>) -> World {
         let mut world = World {
             number: 0,
             revision: 0,
@@ -43,37 +68,94 @@ impl World {
             rules: Arc::clone(rules),
         };
         world.add_container("ground".into(), NONE, 0, NONE);
-        let rules = Arc::clone(rules);
-        for (index, def) in rules.containers().iter().enumerate() {
-            for name in def.instances() {
-                world.add_container(name.into(), small(index), def.slots, NONE);
-            }
-        }
-        for (index, def) in rules.holders().iter().enumerate() {
-            let holder = small(world.holders.len());
-            let mut containers = Vec::new();
-            for &ContainerDefId(container) in def.carries() {
-                let carried = rules.container(ContainerDefId(container));
-                let name = format!("{}.{}", def.id(), carried.id());
-                containers.push(world.add_container(name.into(), container, carried.slots, holder));
-            }
-            let hand = small(world.containers.len());
-            world.add_hand(format!("{}.hand", def.id()).into(), holder);
-            world.holder_names.insert(def.id().into(), holder);
-            world.holders.push(HolderState {
-                name: def.id().into(),
-                def: small(index),
-                generation: 0,
-                containers,
-                hand,
-                origin: None,
-                shortcuts: vec![None; def.shortcuts as usize],
-                weight: 0,
-                capped: vec![0; rules.cap_filters.len()],
-            });
-        }
-        world.lasting = small(world.containers.len());
         world
+    }
+
+    /// Adds a container that stands in the world, or that a holder carries; false if there is a place of that name.
+    pub(crate) fn bring_container(&mut self, name: &str, def: usize, slots: u32, holder: Option<u32>) -> bool {
+        if self.container_names.contains_key(name) || self.holder_names.contains_key(name) {
+            return false;
+        }
+        let container = self.add_container(name.into(), small(def), slots, holder.unwrap_or(NONE));
+        if let Some(holder) = holder {
+            self.holders[holder as usize].containers.push(container);
+        }
+        true
+    }
+
+    /// Adds a holder that carries nothing and has no hand yet; none if there is a place of that name.
+    pub(crate) fn bring_holder(&mut self, name: &str, def: usize) -> Option<u32> {
+        if self.container_names.contains_key(name) || self.holder_names.contains_key(name) {
+            return None;
+        }
+        let holder = small(self.holders.len());
+        self.holder_names.insert(name.into(), holder);
+        self.holders.push(HolderState {
+            name: name.into(),
+            def: small(def),
+            generation: 0,
+            containers: Vec::new(),
+            hand: NONE,
+            origin: None,
+            shortcuts: vec![None; self.rules.holders()[def].shortcuts as usize],
+            weight: 0,
+            capped: vec![0; self.rules.cap_filters.len()],
+        });
+        Some(holder)
+    }
+
+    pub(crate) fn bring_hand(&mut self, holder: u32) {
+        let name = format!("{}.hand", self.holders[holder as usize].name);
+        self.holders[holder as usize].hand = small(self.containers.len());
+        self.add_hand(name.into(), holder);
+    }
+
+    /// What is brought from now on are the insides of packs.
+    pub(crate) fn end_of_lasting(&mut self) {
+        self.lasting = small(self.containers.len());
+    }
+
+    /// Lays a stack where nothing lies, whatever the rules say; gives the container inside of it.
+    pub(crate) fn lay_as_it_was(&mut self, laid: Laid) -> u32 {
+        let Laid { spot, at, id, count, key, slots } = laid;
+        let class = self.classes.find(&key).unwrap_or_else(|| {
+            let class = self.classes.next(&[]);
+            self.classes.enter(&key, class);
+            class
+        });
+        let inner = if slots.is_some() { self.container_count() } else { GROUND };
+        let to = End { spot, stack: id, position: at };
+        self.carry_out(&Event::Transferred {
+            kind: key.kind,
+            count,
+            from: End::NOWHERE,
+            to,
+            class: Class(class),
+            inner: Inner(inner),
+        });
+        if let Some(slots) = slots {
+            self.containers[inner as usize].slots = slots;
+        }
+        inner
+    }
+
+    pub(crate) fn set_counters(
+        &mut self,
+        number: u32,
+        revision: u64,
+        next_stack: u64,
+        random: &Xoshiro256PlusPlus,
+        tallies: Vec<Tally>,
+    ) {
+        (self.number, self.revision, self.next_stack) = (number, revision, next_stack);
+        self.random = random.clone();
+        self.tallies = tallies;
+        // Handles carry the number of their world.
+        for holder in &mut self.holders {
+            holder.origin = holder
+                .origin
+                .map(|origin| Origin { container: ContainerId { world: number, ..origin.container }, ..origin });
+        }
     }
 
     /// The same world with another number and another start of its random numbers.
@@ -104,6 +186,17 @@ impl World {
         self.containers.push(state);
         index
     }
+}
+
+/// A stack that is laid without any operation.
+pub(crate) struct Laid {
+    pub(crate) spot: Spot,
+    pub(crate) at: Position,
+    pub(crate) id: StackId,
+    pub(crate) count: u32,
+    pub(crate) key: ClassKey,
+    /// How many slots it has inside, if it is a pack.
+    pub(crate) slots: Option<u32>,
 }
 
 impl ContainerState {

@@ -51,6 +51,12 @@ impl SlotSet {
         }
     }
 
+    /// How many slots are held.
+    pub(crate) fn len(&self) -> usize {
+        let next = |&last: &u32| self.next(last.checked_add(1)?);
+        std::iter::successors(self.next(0), next).count()
+    }
+
     /// The least slot that is not below `from`.
     #[inline]
     pub(crate) fn next(&self, from: u32) -> Option<u32> {

@@ -13,6 +13,7 @@ use crate::model::{At, Inside, No, Owner, Part, Request, Root, Rules, Stack, Sta
 pub(super) struct Engine {
     pub(super) world: World,
     containers: Vec<ContainerId>,
+    kinds: usize,
 }
 
 impl Engine {
@@ -26,7 +27,7 @@ impl Engine {
         };
         let containers =
             (0..rules.containers.len()).map(|index| world.container(&name(index)).expect("a container")).collect();
-        Engine { world, containers }
+        Engine { world, containers, kinds: rules.kinds.len() }
     }
 
     /// The container that a way through packs leads into.
@@ -70,7 +71,7 @@ impl Engine {
     }
 
     fn operation(&self, request: &Request) -> Operation {
-        let kind = |index: usize| self.world.rules().find_kind(&format!("k{index}")).expect("a kind");
+        let kind = |index: usize| self.kind(index);
         let landing = |(x, y)| Landing { at: Position { x: decimal(x), y: decimal(y) }, within: None };
         let action = match request {
             Request::Create(amount, index, marks, to, at) => {
@@ -148,6 +149,10 @@ impl Engine {
         action.into()
     }
 
+    fn kind(&self, kind: usize) -> hypotheke::KindId {
+        self.world.rules().find_kind(&format!("k{kind}")).expect("a kind")
+    }
+
     fn shortcut(&self, holder: usize, shortcut: usize) -> Place {
         Place::Shortcut(self.holder(holder), u32::try_from(shortcut).unwrap())
     }
@@ -168,6 +173,7 @@ impl Engine {
                 .and_then(|refusal| refusal.cause().figures())
                 .map(|(asked, allowed)| (asked.thousandths(), allowed.thousandths())),
             could: refusal.could(),
+            step: refusal.step().map(|step| step as usize),
         })
     }
 
@@ -208,7 +214,10 @@ impl Engine {
             open.map(move |&id| (index, self.owner(id))).collect::<Vec<_>>()
         };
         let open = holders().enumerate().flat_map(open_to).collect();
-        State { slots, ground: ground.collect(), hands, origins, bars, open, next_id }
+        let tallies = || (0..self.kinds).map(|kind| self.world.tally(self.kind(kind)));
+        let made = tallies().map(|tally| tally.created).collect();
+        let used = tallies().map(|tally| tally.consumed).collect();
+        State { slots, ground: ground.collect(), hands, origins, bars, open, next_id, made, used }
     }
 
     fn origin(&self, place: Place) -> (Owner, usize) {

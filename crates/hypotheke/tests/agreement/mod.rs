@@ -3,6 +3,7 @@
 //!
 //! A long run: `PROPTEST_CASES=200000 cargo test --release -p hypotheke --test main agreement`
 
+mod by_names;
 mod draw;
 mod engine;
 mod replay;
@@ -10,7 +11,7 @@ mod rules;
 
 use std::collections::BTreeMap;
 
-use hypotheke::Reason;
+use hypotheke::{Law, Reason, Violation, World, audit};
 use proptest::prelude::*;
 use proptest::strategy::ValueTree;
 use proptest::test_runner::TestRunner;
@@ -27,7 +28,7 @@ fn compare(rules: &Rules, draws: &[Draw]) -> BTreeMap<String, u32> {
     let mut engine = Engine::new(rules);
     engine.world.keep_history(usize::MAX);
     let mut answers = BTreeMap::new();
-    let mut coming = draws.iter();
+    let (mut coming, mut changed) = (draws.iter(), false);
     while let Some(draw) = coming.next() {
         let request = if is_list(draw) {
             let steps: Vec<Draw> = coming.by_ref().take(draw.count as usize).cloned().collect();
@@ -47,6 +48,13 @@ fn compare(rules: &Rules, draws: &[Draw]) -> BTreeMap<String, u32> {
         assert_eq!(replayed, flat_after, "events replayed on what was before give what is after: {request:?}");
         assert_eq!(engine.world.revision(), revision + u64::from(found.is_ok()));
         check_sums(&engine, &model);
+        changed |= matches!(
+            request,
+            Request::Mark(..) | Request::Unmark(..) | Request::Set(..) | Request::Together(_) | Request::By(..)
+        );
+        if draw.count == 3 {
+            check_plain_data(&engine, changed);
+        }
         let acted = if let Request::By(_, inner) = &request { inner } else { &request };
         let verb = format!("{acted:?}").split('(').next().unwrap_or_default().to_owned();
         if found.is_ok() && draw.kind % 3 == 0 {
@@ -79,6 +87,21 @@ fn take_all_back(engine: &mut Engine, rules: &Rules) {
     }
     assert_eq!((engine.world.revision(), engine.state(1)), (0, Model::new(rules.clone()).state));
     check_sums(engine, &Model::new(rules.clone()));
+}
+
+/// The world as plain data is the same world, breaks no law, and all sums are as a recount says.
+fn check_plain_data(engine: &Engine, changed: bool) {
+    let world = &engine.world;
+    assert_eq!(world.recount(), vec![]);
+    let snapshot = world.snapshot();
+    let back = World::from_snapshot(world.rules(), &snapshot).unwrap_or_else(|error| panic!("{error}"));
+    assert_eq!(back.snapshot(), snapshot);
+    assert_eq!(back.recount(), vec![]);
+    // Only a new mark or property may make what lies somewhere unfit, or too many.
+    let expected = |law: Law| changed && matches!(law, Law::Admits | Law::Cap);
+    let found: Vec<Violation> = audit(world.rules(), &snapshot);
+    let found: Vec<&Violation> = found.iter().filter(|violation| !expected(violation.law())).collect();
+    assert_eq!(found, Vec::<&Violation>::new());
 }
 
 /// Weights, free slots and tallies, which the world keeps by difference, against a recount.

@@ -141,7 +141,16 @@ pub(super) fn any_rules() -> impl Strategy<Value = Rules> {
             bars.push(bar);
             containers.extend(carried.into_iter().map(|container| ContainerSpec { holder: Some(holder), ..container }));
         }
-        Rules { kinds, containers, packs, holders: caps, bars, ground_limit: ground.map(|limit| limit + 1), nesting, hand: ContainerSpec::hand() }
+        Rules {
+            kinds,
+            containers,
+            packs,
+            holders: caps,
+            bars,
+            ground_limit: ground.map(|limit| limit + 1),
+            nesting,
+            hand: ContainerSpec::hand(),
+        }
     })
 }
 

@@ -4,6 +4,7 @@ use std::cmp::Reverse;
 
 use hypotheke::SortKey;
 
+use super::faults::Fault;
 use super::state::{At, Cell, Inside, Stack};
 use super::{Model, No, because, no};
 
@@ -33,6 +34,7 @@ impl Model {
                 if !mine.is_alike(there) || over || self.is_misfit(at, mine) {
                     continue;
                 }
+                let limit = if Fault::SortMergesPastTheLimit.is_on() { limit + 1 } else { limit };
                 let given = u32::try_from(limit).unwrap().saturating_sub(there.count).min(mine.count);
                 self.state.slots_mut(at)[onto].as_mut().expect("a stack").count += given;
                 self.state.lessen(&Cell::Slot(at.clone(), from), given);
@@ -74,6 +76,9 @@ impl Model {
             let Some(stack) = self.state.slots(at)[slot].clone() else { continue };
             if !spill {
                 return Err(no("not-empty"));
+            }
+            if Fault::SpillIsLost.is_on() {
+                continue;
             }
             self.staying = Some((at.clone(), slots));
             let spilled = self.spill(at, slot, &stack);

@@ -1,6 +1,7 @@
 //! Items that need several named slots at once.
 
 use super::Model;
+use super::faults::Fault;
 use super::state::{Cell, Inside, Stack};
 
 impl Model {
@@ -9,6 +10,7 @@ impl Model {
         let ruled = &self.state.spec(&self.rules, at).ruled;
         let needs = &self.rules.kinds[kind].needs;
         match ruled.get(slot).and_then(|rule| rule.name).filter(|name| needs.contains(name)) {
+            _ if Fault::FurtherSlotsNotBlocked.is_on() => Some(vec![slot]),
             None => Some(vec![slot]),
             Some(_) => needs.iter().map(|need| ruled.iter().position(|rule| rule.name == Some(*need))).collect(),
         }

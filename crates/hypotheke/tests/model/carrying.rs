@@ -1,5 +1,6 @@
 //! Taking stacks from somewhere and laying them somewhere else.
 
+use super::faults::Fault;
 use super::state::{At, Cell, Inside, Stack};
 use super::{Amount, Going, Model, No, because, no};
 
@@ -44,6 +45,7 @@ impl Model {
         match going {
             Going::Nowhere => None,
             Going::Out if keeps(stack) => Some(no("kept")),
+            Going::Out if Fault::FullPackConsumed.is_on() => None,
             Going::Out => {
                 let full = stack.inside.iter().flatten().any(Option::is_some);
                 full.then(|| no("not-empty"))
@@ -54,12 +56,17 @@ impl Model {
                     _ => None,
                 };
                 let to_ground = *to == At::Ground || to_container.is_some_and(Inside::is_on_ground);
-                if to_ground && !cell.is_on_ground() && stack.all().into_iter().any(keeps) {
+                if to_ground
+                    && !Fault::KeptIsDropped.is_on()
+                    && !cell.is_on_ground()
+                    && stack.all().into_iter().any(keeps)
+                {
                     return Some(no("kept"));
                 }
                 let left = cell.container().map_or_else(Vec::new, Inside::chain).into_iter();
                 let mut left = left.filter(|around| !to_container.is_some_and(|to| to.is_within(around)));
-                left.any(|around| !self.state.spec(&self.rules, &around).take).then(|| no("no-take"))
+                let closed = left.any(|around| !self.state.spec(&self.rules, &around).take);
+                (closed && !Fault::BorderForgotten.is_on()).then(|| no("no-take"))
             }
         }
     }
@@ -96,7 +103,11 @@ impl Model {
             }
             let cell = self.state.find(id).expect("it lay there");
             let stack = self.state.get(&cell).expect("a stack").clone();
+            let asked_here = asked;
+            let less = i64::from(Fault::UpToTakesOneLess.is_on() && !exact && stack.count > 1);
+            let asked = asked.map(|asked| (asked - less).max(1));
             let wanted = asked.map_or(i64::from(stack.count), |asked| (asked - done).min(i64::from(stack.count)));
+            let asked = asked_here;
             let before = self.clone();
             if let Some(stuck) = self.stuck(&cell, &stack, going) {
                 first_shortfall = first_shortfall.or(Some(stuck));
@@ -115,6 +126,9 @@ impl Model {
             done += i64::from(given);
         }
         let could = u64::try_from(done).unwrap();
+        if Fault::MoreConsumedThanThere.is_on() && matches!(going, Going::Out) && first_shortfall.is_none() {
+            return Ok(u64::try_from(asked.unwrap_or(done)).unwrap());
+        }
         match (exact, asked, first_shortfall) {
             (true, Some(asked), _) if done < asked && there < asked => {
                 Err(No { could, ..because("not-enough", asked * 1_000, there * 1_000) })
@@ -131,11 +145,15 @@ impl Model {
             Going::Nowhere => return wanted,
             Going::Out => {
                 self.state.lessen(cell, wanted);
+                self.state.used[stack.kind] += u64::from(wanted);
                 return wanted;
             }
             Going::To(At::Ground) => {
                 let given = self.landing_room(stack, wanted);
                 self.state.lessen(cell, given);
+                if Fault::DropLandsNothing.is_on() {
+                    return given;
+                }
                 self.land_at(stack, given, &mut (given == stack.count), at);
                 return given;
             }
@@ -150,7 +168,8 @@ impl Model {
             (given, laid) = self.lay_up_to(wanted, stack, cell, to);
         }
         self.name_parts(stack, laid, &mut (given == stack.count));
-        self.state.lessen(cell, given);
+        let forgotten = Fault::PickUpForgetsTheRest.is_on() && cell.is_on_ground() && given > 0;
+        self.state.lessen(cell, if forgotten { stack.count } else { given });
         given
     }
 

@@ -1,5 +1,6 @@
 //! Other marks and properties, and what is put elsewhere because of them.
 
+use super::faults::Fault;
 use super::state::{At, Cell, Inside, Stack};
 use super::{Model, No, no};
 
@@ -33,7 +34,7 @@ impl Model {
             let direct = around == inside;
             let by_slot = direct && !self.slot_admits(inside, *slot, stack);
             let by_container = (direct || spec.deep) && !self.rules.admits(spec.filter.as_ref(), stack);
-            spec.misfits_leave && (by_slot || by_container)
+            spec.misfits_leave && !Fault::MisfitsAlwaysStay.is_on() && (by_slot || by_container)
         };
         let Some(outermost) = inside.chain().into_iter().rfind(refuses) else { return };
         let holder = self.state.holder(&self.rules, inside);

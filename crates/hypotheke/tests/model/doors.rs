@@ -1,5 +1,6 @@
 //! What a holder that acts must have opened, and what others use.
 
+use super::faults::Fault;
 use super::state::{At, Inside, Owner};
 use super::{Model, No, Request, no};
 
@@ -7,7 +8,9 @@ impl Model {
     /// Why the holder that acts can't do what it asks for, looking only at what is open to it.
     pub(super) fn closed(&self, actor: usize, request: &Request) -> Option<No> {
         let (from, to): (Vec<&At>, Vec<&At>) = match request {
-            Request::Create(_, _, _, to, _) | Request::PickUp(_, _, _, to) | Request::Put(_, _, to) => (vec![], vec![to]),
+            Request::Create(_, _, _, to, _) | Request::PickUp(_, _, _, to) | Request::Put(_, _, to) => {
+                (vec![], vec![to])
+            }
             Request::Consume(_, _, from)
             | Request::Drop(_, _, from, _)
             | Request::Lift(_, _, from)
@@ -61,7 +64,9 @@ impl Model {
         let used = |around: &Inside| {
             let owner = self.state.owner(around);
             let exclusive = self.state.spec(&self.rules, around).exclusive;
-            exclusive && (0..self.state.hands.len()).any(|other| other != actor && self.has_open(other, owner))
+            exclusive
+                && !Fault::ExclusiveForgotten.is_on()
+                && (0..self.state.hands.len()).any(|other| other != actor && self.has_open(other, owner))
         };
         !self.is_own(actor, at) && at.chain().iter().filter(|around| !around.is_hand()).any(used)
     }
@@ -88,6 +93,9 @@ impl Model {
 
     pub(super) fn close(&mut self, holder: Option<usize>, at: &At) -> Result<u64, No> {
         let (Some(holder), At::Container(at)) = (holder, at) else { return Err(no("unknown")) };
+        if Fault::HandEmptiedOnClosing.is_on() {
+            self.state.hands[holder][0] = None;
+        }
         let was_open = self.state.open.remove(&(holder, self.state.owner(at)));
         if was_open { Ok(0) } else { Err(no("not-open")) }
     }

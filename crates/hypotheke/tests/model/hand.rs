@@ -1,5 +1,6 @@
 //! The hand: lift, put, return.
 
+use super::faults::Fault;
 use super::rules::Try;
 use super::state::{At, Cell, Inside, Stack};
 use super::{Amount, Going, Model, No, Part, because, no};
@@ -41,7 +42,7 @@ impl Model {
         };
         let origin = (self.state.owner(inside), *slot);
         let answer = self.carry_to_empty(amount, from, (&Inside::hand(holder), 0), false);
-        if answer.is_ok() {
+        if answer.is_ok() && !Fault::OriginForgotten.is_on() {
             self.state.origins[holder] = Some(origin);
         }
         answer
@@ -148,7 +149,10 @@ impl Model {
         }
         if given < if exact { wanted } else { 1 } {
             let (left, room) = (i64::from(if exact { left } else { 1 }), i64::from(landing));
-            return Err(No { could, ..if keeps { no("kept") } else { because("no-room", left * 1_000, room * 1_000) } });
+            return Err(No {
+                could,
+                ..if keeps { no("kept") } else { because("no-room", left * 1_000, room * 1_000) }
+            });
         }
         let mut id_is_free = given == stack.count;
         self.name_parts(&stack, laid, &mut id_is_free);

@@ -6,6 +6,7 @@ mod blocking;
 mod carrying;
 mod changing;
 mod doors;
+mod faults;
 mod hand;
 mod placing;
 mod rules;
@@ -16,6 +17,7 @@ mod wearing;
 
 use std::collections::BTreeSet;
 
+pub(crate) use faults::{Fault, with_fault};
 pub(crate) use hypotheke::{Amount, SortKey};
 pub(crate) use rules::{Caps, ContainerSpec, FilterSpec, KindSpec, Rules, SlotSpec, Try};
 use state::Cell;
@@ -68,14 +70,16 @@ pub(crate) struct No {
     pub(crate) reason: &'static str,
     pub(crate) figures: Option<(i64, i64)>,
     pub(crate) could: u64,
+    /// Of several as one: which of them.
+    pub(crate) step: Option<usize>,
 }
 
 fn no(reason: &'static str) -> No {
-    No { reason, figures: None, could: 0 }
+    No { reason, figures: None, could: 0, step: None }
 }
 
 fn because(reason: &'static str, asked: i64, allowed: i64) -> No {
-    No { reason, figures: Some((asked, allowed)), could: 0 }
+    No { reason, figures: Some((asked, allowed)), could: 0, step: None }
 }
 
 #[derive(Clone, Debug)]
@@ -198,7 +202,14 @@ impl Model {
         }
         self.actor = None;
         if answer.is_err() {
+            let (kept, next_id) = (self.state.clone(), self.state.next_id);
             self.state = before.state;
+            if Fault::RefusalCostsAnId.is_on() {
+                self.state.next_id = next_id;
+            }
+            if Fault::ListLeavesItsFirstHalf.is_on() && self.lists == 0 && matches!(request, Request::Together(_)) {
+                self.state = kept;
+            }
         } else if self.lists == 0 {
             self.clear_spent_shortcuts(&before);
             self.close_what_has_gone();
@@ -277,7 +288,11 @@ impl Model {
             self.list_start = Some(self.state.clone());
         }
         self.lists += 1;
-        let counts = steps.iter().map(|step| self.perform(step)).collect::<Result<Vec<u64>, No>>();
+        let perform = |(index, step)| {
+            let here = Some(index);
+            self.perform(step).map_err(|no| No { step: here, ..no })
+        };
+        let counts = steps.iter().enumerate().map(perform).collect::<Result<Vec<u64>, No>>();
         self.lists -= 1;
         if self.lists == 0 {
             self.list_start = None;
@@ -325,6 +340,7 @@ impl Model {
                 left -= count;
             }
             let whole = if exact { asked } else { 1 };
+            self.state.made[kind] += u64::from(asked - left);
             let could = u64::from(asked - left);
             let too_few = asked - left < whole;
             let no = No { could, ..because("no-room", i64::from(whole) * 1_000, room * 1_000) };
@@ -340,6 +356,7 @@ impl Model {
                 let id = self.state.new_id();
                 self.state.slots_mut(&at)[slot] = Some(Stack { id, ..one.clone() });
             }
+            self.state.made[kind] += 1;
             done += 1;
         }
         let whole = if exact { asked } else { 1 };

@@ -1,5 +1,6 @@
 //! What a place takes of a stack, one item after the other, and why not more.
 
+use super::faults::Fault;
 use super::rules::{Caps, FilterSpec};
 use super::state::{At, Cell, Inside, Stack};
 use super::{Model, No, because, no};
@@ -15,6 +16,9 @@ impl Model {
     fn limit(&self, kind: usize, at: &Inside, slot: usize) -> u32 {
         let spec = self.state.spec(&self.rules, at);
         let own = self.rules.kinds[kind].limit.min(spec.limit.unwrap_or(u32::MAX));
+        if Fault::SlotLimitForgotten.is_on() {
+            return own;
+        }
         own.min(spec.ruled.get(slot).and_then(|rule| rule.limit).unwrap_or(u32::MAX))
     }
 
@@ -37,7 +41,9 @@ impl Model {
     }
 
     pub(crate) fn holder_weight(&self, holder: usize) -> i64 {
-        self.borne_by(holder).iter().map(|at| self.state.weight(&self.rules, at)).sum()
+        let borne = self.borne_by(holder).into_iter();
+        let borne: Vec<Inside> = borne.filter(|at| !at.is_hand() || !Fault::HandWeighsNothing.is_on()).collect();
+        borne.iter().map(|at| self.state.weight(&self.rules, at)).sum()
     }
 
     fn holder_counted(&self, holder: usize, filter: &FilterSpec) -> i64 {
@@ -52,6 +58,9 @@ impl Model {
     /// The containers into which something comes that it did not lie in before, from the inside out.
     fn entered(&self, source: Option<&Cell>, at: &Inside) -> Vec<Inside> {
         let from = source.and_then(Cell::container);
+        if Fault::WeightNotGivenBack.is_on() && from != Some(at) {
+            return at.chain();
+        }
         at.chain().into_iter().filter(|around| !from.is_some_and(|from| from.is_within(around))).collect()
     }
 
@@ -59,7 +68,8 @@ impl Model {
     pub(crate) fn no_entry(&self, stack: &Stack, source: Option<&Cell>, at: &Inside) -> Option<No> {
         let spec = |inside: &Inside| self.state.spec(&self.rules, inside);
         let entered = self.entered(source, at);
-        if source.is_some() && !self.going_back && entered.iter().any(|inside| !spec(inside).put) {
+        let border = source.is_some() && !Fault::BorderForgotten.is_on();
+        if border && !self.going_back && entered.iter().any(|inside| !spec(inside).put) {
             return Some(no("no-put"));
         }
         let direct = source.and_then(Cell::container) != Some(at);
@@ -67,13 +77,17 @@ impl Model {
         let all_admitted = |inside: &Inside| {
             stack.all().into_iter().all(|stack| self.rules.admits(spec(inside).filter.as_ref(), stack))
         };
-        let deep = entered.iter().any(|inside| spec(inside).deep && !all_admitted(inside));
+        let deep = !Fault::DeepFilterForgotten.is_on()
+            && entered.iter().any(|inside| spec(inside).deep && !all_admitted(inside));
         (own || deep).then(|| no("not-admitted"))
     }
 
     /// A pack does not lie in itself, and no deeper than it may or did.
     pub(crate) fn no_nesting(&self, stack: &Stack, source: Option<&Cell>, at: &Inside) -> Option<No> {
         stack.inside.as_ref()?;
+        if Fault::PackInsideItself.is_on() {
+            return None;
+        }
         if let Some(Cell::Slot(from, slot)) = source
             && at.is_within(&from.step(*slot))
         {
@@ -87,7 +101,7 @@ impl Model {
         let depth = |at: &Inside| at.depth() + stack.height();
         let before = source.map_or(0, |source| source.container().map_or(stack.height(), depth));
         let would = depth(at);
-        (would > self.rules.nesting && would > before)
+        (!Fault::NestingUnlimited.is_on() && would > self.rules.nesting && would > before)
             .then(|| because("too-deep", would * 1_000, self.rules.nesting * 1_000))
     }
 
@@ -128,6 +142,9 @@ impl Model {
         let bearers = self.new_bearers(source, at);
         for bearer in &bearers {
             for (filter, most) in self.caps(bearer) {
+                if Fault::CapsForgotten.is_on() {
+                    continue;
+                }
                 let gain = one.counted(&self.rules, filter) * asked;
                 let would = self.counted(bearer, filter) + gain;
                 if gain > 0 && would > i64::from(*most) {
@@ -243,6 +260,11 @@ impl Model {
                 None => false,
                 Some(there) => one.is_alike(there) && there.count < self.limit(one.kind, &at, *slot),
             };
+            let alike = |slot: &usize| slots[*slot].as_ref().is_some_and(|there| one.is_alike(there));
+            let first_alike = (0..slots.len()).filter(lawful).find(alike);
+            if Fault::SearchStopsAtAFullStack.is_on() && first_alike.is_some_and(|slot| !free(&slot)) {
+                continue;
+            }
             let onto = (0..slots.len()).filter(lawful).find(free);
             let empty = || {
                 let order = self.order_of_slots(&at).into_iter().filter(|_| !self.only_alike);
@@ -259,7 +281,10 @@ impl Model {
     pub(super) fn order_of_slots(&self, at: &Inside) -> Vec<usize> {
         let spec = self.state.spec(&self.rules, at);
         let mut order: Vec<usize> = (0..self.state.slots(at).len()).collect();
-        if spec.reserved_first {
+        if Fault::LastSlotSkipped.is_on() && order.len() > 1 {
+            order.pop();
+        }
+        if spec.reserved_first && !Fault::ReservedNotFirst.is_on() {
             order.sort_by_key(|&slot| spec.ruled.get(slot).is_none_or(|rule| rule.filter.is_none()));
         }
         order

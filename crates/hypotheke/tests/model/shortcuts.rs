@@ -1,14 +1,15 @@
 //! Shortcuts.
 
+use super::faults::Fault;
 use super::state::{Inside, Stack};
 use super::{Model, No, no};
 
 impl Model {
     fn has_kind(&self, holder: usize, kind: usize) -> bool {
         let carried = self.rules.carried(holder).into_iter().map(Inside::container);
-        carried.chain([Inside::hand(holder)]).any(|at| {
-            self.state.slots(&at).iter().flatten().flat_map(Stack::all).any(|stack| stack.kind == kind)
-        })
+        carried
+            .chain([Inside::hand(holder)])
+            .any(|at| self.state.slots(&at).iter().flatten().flat_map(Stack::all).any(|stack| stack.kind == kind))
     }
 
     pub(super) fn bind(&mut self, holder: usize, kind: usize, shortcut: usize) -> Result<u64, No> {
@@ -40,7 +41,11 @@ impl Model {
                 let Some(kind) = self.state.bars[holder][shortcut] else { continue };
                 let left = !self.has_kind(holder, kind);
                 // One that is kept without anything behind it stays; so does one that was so before.
-                if left && self.rules.bars[holder].1 && before.has_kind_or_is_unbound(holder, kind) {
+                if left
+                    && !Fault::SpentShortcutStays.is_on()
+                    && self.rules.bars[holder].1
+                    && before.has_kind_or_is_unbound(holder, kind)
+                {
                     self.state.bars[holder][shortcut] = None;
                 }
             }

@@ -1,5 +1,6 @@
 //! Operations on single slots.
 
+use super::faults::Fault;
 use super::state::{At, Cell, Inside, Stack};
 use super::{Amount, Going, Model, No, because, no};
 
@@ -47,11 +48,11 @@ impl Model {
         let source = Cell::Slot(a.clone(), *here);
         let stack = self.state.get(&source).cloned();
         let there = stack.as_ref().map_or(0, |stack| stack.count);
-        if count == 0 || count == there {
+        if count == 0 || count == there && !Fault::SplitAtTheFullCount.is_on() {
             return Err(no("bad-amount"));
         }
         let Some(stack) = stack else { return Err(no("empty-source")) };
-        let (asked, wanted) = (i64::from(count), i64::from(count.min(there - 1)));
+        let (asked, wanted) = (i64::from(count), i64::from(count.min(there - u32::from(count != there))));
         let empty = |slot: &usize| self.state.slots(b)[*slot].is_none();
         let target = match to {
             At::Slot(_, slot) => Some(*slot),
@@ -130,7 +131,7 @@ impl Model {
         }
         let given = u32::try_from(could).unwrap();
         self.state.slots_mut(b)[*slot].as_mut().expect("a stack").count += given;
-        self.state.lessen(&source, given);
+        self.state.lessen(&source, if Fault::MergeLosesTheOverflow.is_on() { stack.count } else { given });
         Ok(could)
     }
 
@@ -152,6 +153,9 @@ impl Model {
         for (stack, cell, to, slot) in &moving {
             found.extend(self.stuck(cell, stack, &Going::To(At::Slot((*to).clone(), *slot))));
             found.extend(self.no_entry(stack, Some(cell), to));
+            if Fault::SwapFiltersOneSide.is_on() && *to == a {
+                continue;
+            }
             found.extend((!self.slot_admits(to, *slot, stack)).then(|| no("not-admitted")));
             if a != b {
                 found.extend(self.no_nesting(stack, Some(cell), to));
@@ -182,6 +186,9 @@ impl Model {
             if i64::from(stack.count) > limit {
                 return Err(because("stack-limit", i64::from(stack.count) * 1_000, limit * 1_000));
             }
+        }
+        if Fault::SwapDuplicates.is_on() && yours.is_none() {
+            self.state.slots_mut(a)[*here] = mine.clone();
         }
         let count = |stack: &Option<Stack>| stack.as_ref().map_or(0, |stack| u64::from(stack.count));
         Ok(count(&mine) + count(&yours))

@@ -2,6 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
+use super::faults::Fault;
 use super::rules::{ContainerSpec, FilterSpec, Rules};
 
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -69,13 +70,18 @@ pub(crate) struct State {
     /// Which holder has opened which container.
     pub(crate) open: BTreeSet<(usize, Owner)>,
     pub(crate) next_id: u64,
+    /// How many items of each kind were created and consumed.
+    pub(crate) made: Vec<u64>,
+    pub(crate) used: Vec<u64>,
 }
 
 impl Stack {
     /// Packs are never alike.
     pub(crate) fn is_alike(&self, other: &Stack) -> bool {
-        let equal = self.kind == other.kind && self.marks == other.marks && self.properties == other.properties;
-        equal && self.inside.is_none()
+        let kinds = self.kind == other.kind || Fault::KindsMixed.is_on();
+        let marks = self.marks == other.marks || Fault::MarkLostInAMerge.is_on();
+        let properties = self.properties == other.properties || Fault::PropertyLostInAMerge.is_on();
+        kinds && marks && properties && (self.inside.is_none() || Fault::PacksMerge.is_on())
     }
 
     /// It and all that lies in it.
@@ -85,6 +91,9 @@ impl Stack {
     }
 
     pub(crate) fn weight(&self, rules: &Rules) -> i64 {
+        if Fault::ContentsWeighNothing.is_on() {
+            return rules.kinds[self.kind].weight * i64::from(self.count);
+        }
         self.all().iter().map(|stack| rules.kinds[stack.kind].weight * i64::from(stack.count)).sum()
     }
 
@@ -165,6 +174,8 @@ impl State {
             bars: rules.bars.iter().map(|(count, _)| vec![None; *count]).collect(),
             open: BTreeSet::new(),
             next_id: 1,
+            made: vec![0; rules.kinds.len()],
+            used: vec![0; rules.kinds.len()],
         }
     }
 
@@ -306,7 +317,9 @@ impl State {
     }
 
     pub(crate) fn new_id(&mut self) -> u64 {
-        self.next_id += 1;
+        if !Fault::IdUsedTwice.is_on() || !self.next_id.is_multiple_of(3) {
+            self.next_id += 1;
+        }
         self.next_id - 1
     }
 
@@ -316,7 +329,10 @@ impl State {
             Cell::Slot(inside, slot) => {
                 let there = &mut self.slots_mut(inside)[*slot];
                 let count = there.as_ref().map_or(0, |stack| stack.count) - by;
-                *there = there.take().filter(|_| count > 0).map(|stack| Stack { count, ..stack });
+                *there = there
+                    .take()
+                    .filter(|_| count > 0 || Fault::StackOfNothingLeft.is_on())
+                    .map(|stack| Stack { count, ..stack });
             }
             Cell::Ground(id) => {
                 let index = self.ground.iter().position(|(stack, _)| stack.id == *id).expect("it lies there");

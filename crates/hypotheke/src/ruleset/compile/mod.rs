@@ -42,7 +42,7 @@ pub(crate) fn compile(source: RulesetSource) -> Result<Ruleset, RulesetErrors> {
 const DEFAULT_NESTING: u32 = 8;
 
 /// So deep they may nest at all: what lies in each other is gone through from the inside out with every change.
-const MOST_NESTING: u32 = 32;
+pub(crate) const MOST_NESTING: u32 = 32;
 
 struct Compiler {
     source: RulesetSource,

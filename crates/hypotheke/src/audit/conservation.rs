@@ -1,0 +1,34 @@
+//! For each kind: items in the world are those that were created without those that were consumed.
+
+use std::collections::BTreeMap;
+
+use super::facts::Facts;
+use super::{Findings, Law};
+use crate::quantity::Decimal;
+
+pub(super) fn check(facts: &Facts<'_>, findings: &mut Findings) {
+    let mut held: BTreeMap<&str, i128> = BTreeMap::new();
+    for lying in &facts.stacks {
+        *held.entry(&lying.stack.kind).or_default() += i128::from(lying.stack.count);
+    }
+    for (kind, tally) in &facts.snapshot.tallies {
+        if facts.rules.find_kind(kind).is_none() {
+            findings.add(Law::Conservation, "the world", format!("items are counted of `{kind}`, which is no kind"));
+        }
+        *held.entry(kind).or_default() -= i128::from(tally.created) - i128::from(tally.consumed);
+    }
+    for (kind, surplus) in held.into_iter().filter(|(_, surplus)| *surplus != 0) {
+        let tally = facts.snapshot.tallies.get(kind).copied().unwrap_or_default();
+        let should = i128::from(tally.created) - i128::from(tally.consumed);
+        let is = should + surplus;
+        let how = if surplus > 0 { "too many" } else { "lost" };
+        let message = format!("{is} {kind}, but {should} came in and did not leave: {} {how}", surplus.abs());
+        findings.add_figures(Law::Conservation, "the world", message, (whole(is), whole(should)));
+    }
+}
+
+/// A number of items as a figure.
+pub(super) fn whole(count: i128) -> Decimal {
+    let thousandths = count.saturating_mul(1_000).clamp(i128::from(i64::MIN), i128::from(i64::MAX));
+    Decimal::from_thousandths(i64::try_from(thousandths).unwrap_or(i64::MAX))
+}

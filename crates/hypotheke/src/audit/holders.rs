@@ -1,0 +1,77 @@
+//! Shortcuts, hands, and what is open to whom.
+
+use super::facts::{Bringer, Facts};
+use super::{Findings, Law};
+use crate::language::{Path, PathRoot, PathStep};
+use crate::ruleset::Spent;
+
+pub(super) fn check(facts: &Facts<'_>, findings: &mut Findings) {
+    for index in 0..facts.snapshot.holders.len() {
+        check_shortcuts(facts, index, findings);
+        check_hand(facts, index, findings);
+    }
+    check_open(facts, findings);
+}
+
+fn check_shortcuts(facts: &Facts<'_>, index: usize, findings: &mut Findings) {
+    let holder = &facts.snapshot.holders[index];
+    let Some(def) = facts.holder_def(index) else { return };
+    if holder.shortcuts.len() != def.shortcuts() as usize {
+        let message = format!("{} shortcuts of {}", holder.shortcuts.len(), def.shortcuts());
+        findings.add(Law::Holders, &holder.name, message);
+    }
+    let has = |kind: &str| {
+        let stacks = facts.borne_by(index).flat_map(|container| facts.all_in(container));
+        stacks.map(|stack| &facts.stacks[stack]).any(|lying| lying.stack.kind == kind)
+    };
+    for (shortcut, kind) in holder.shortcuts.iter().enumerate() {
+        let Some(kind) = kind else { continue };
+        let place = format!("{}.shortcuts/{shortcut}", holder.name);
+        if facts.rules.find_kind(kind).is_none() {
+            findings.add(Law::Holders, place, format!("there is no kind `{kind}`"));
+        } else if holder.shortcuts[..shortcut].contains(&Some(kind.clone())) {
+            findings.add(Law::Holders, place, format!("another shortcut points at {kind} too"));
+        } else if def.spent_shortcuts() == Spent::Clear && !has(kind) {
+            findings.add(Law::Holders, place, format!("{} has no {kind}", holder.name));
+        }
+    }
+}
+
+fn check_hand(facts: &Facts<'_>, index: usize, findings: &mut Findings) {
+    let holder = &facts.snapshot.holders[index];
+    let Some(origin) = &holder.origin else { return };
+    let place = format!("{}.hand", holder.name);
+    if holder.hand.is_none() {
+        findings.add(Law::Holders, place, "nothing is in it that could have come from anywhere");
+    } else if !is_slot(facts, origin) {
+        findings.add(Law::Holders, place, format!("there is no slot `{origin}` from which it could have come"));
+    }
+}
+
+fn is_slot(facts: &Facts<'_>, path: &Path) -> bool {
+    let [PathStep::Slot(slot)] = path.steps() else { return false };
+    let found = (0..facts.containers.len()).find(|&index| match (path.root(), facts.containers[index].bringer) {
+        (PathRoot::Stack(id), Bringer::Pack(pack)) => *id == pack,
+        (PathRoot::Name(name), Bringer::World) => facts.name(index) == **name,
+        (PathRoot::Of(holder, own), Bringer::Holder(_)) => facts.name(index) == format!("{holder}.{own}"),
+        _ => false,
+    });
+    found.is_some_and(|index| *slot < facts.containers[index].slots)
+}
+
+fn check_open(facts: &Facts<'_>, findings: &mut Findings) {
+    for (index, held) in facts.containers.iter().enumerate() {
+        for (nth, opener) in held.opened_by.iter().enumerate() {
+            if !facts.snapshot.holders.iter().any(|holder| holder.name == *opener) {
+                findings.add(Law::Holders, facts.name(index), format!("it is open to `{opener}`, who is not there"));
+            } else if held.opened_by[..nth].contains(opener) {
+                findings.add(Law::Holders, facts.name(index), format!("it is open to {opener} twice"));
+            }
+        }
+        let exclusive = held.def.is_some_and(crate::ContainerDef::is_exclusive);
+        if exclusive && held.opened_by.len() > 1 {
+            let message = format!("it is exclusive, but open to {}", held.opened_by.join(" and "));
+            findings.add(Law::Holders, facts.name(index), message);
+        }
+    }
+}

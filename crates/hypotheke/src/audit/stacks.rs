@@ -1,0 +1,74 @@
+//! Stacks by themselves: their slots, kinds, marks, properties, counts and ids.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use super::facts::{Facts, Lying, Where};
+use super::{Findings, Law};
+use crate::id::StackId;
+use crate::ruleset::PropertyValue;
+
+pub(super) fn check(facts: &Facts<'_>, findings: &mut Findings) {
+    check_slots(facts, findings);
+    check_ids(facts, findings);
+    for lying in &facts.stacks {
+        if lying.stack.count == 0 {
+            findings.add(Law::Stacks, facts.place(lying), format!("a stack of no {}", lying.stack.kind));
+        }
+        check_names(facts, lying, findings);
+    }
+}
+
+fn check_slots(facts: &Facts<'_>, findings: &mut Findings) {
+    let mut taken = BTreeSet::new();
+    for lying in &facts.stacks {
+        let Where::In(container, slot) = lying.at else { continue };
+        let slots = facts.containers[container].slots;
+        if slot >= slots {
+            findings.add(Law::Stacks, facts.place(lying), format!("the container has only {slots} slots"));
+        }
+        if !taken.insert((container, slot)) {
+            findings.add(Law::Stacks, facts.place(lying), "two stacks lie in this slot");
+        }
+    }
+}
+
+fn check_ids(facts: &Facts<'_>, findings: &mut Findings) {
+    let mut seen: BTreeMap<StackId, &Lying<'_>> = BTreeMap::new();
+    for lying in &facts.stacks {
+        let id = lying.stack.id;
+        if id.serial() == 0 {
+            findings.add(Law::Identity, facts.place(lying), "this stack has no id");
+            continue;
+        }
+        if id.world() == facts.snapshot.world && id.serial() >= facts.snapshot.next_stack {
+            let message = format!("{id} is still to be given; the next is {}", facts.snapshot.next_stack);
+            findings.add(Law::Identity, facts.place(lying), message);
+        }
+        if let Some(first) = seen.get(&id) {
+            findings.add(Law::Identity, facts.place(lying), format!("{id} lies in {} too", facts.place(first)));
+        } else {
+            seen.insert(id, lying);
+        }
+    }
+}
+
+fn check_names(facts: &Facts<'_>, lying: &Lying<'_>, findings: &mut Findings) {
+    let (rules, stack) = (facts.rules, lying.stack);
+    let Some(kind) = lying.kind else {
+        return findings.add(Law::Stacks, facts.place(lying), format!("there is no kind `{}`", stack.kind));
+    };
+    for mark in stack.marks.iter().filter(|mark| rules.find_mark(mark).is_none()) {
+        findings.add(Law::Stacks, facts.place(lying), format!("there is no mark `{mark}`"));
+    }
+    let twice = (1..stack.marks.len()).find(|&index| stack.marks[..index].contains(&stack.marks[index]));
+    if let Some(index) = twice {
+        findings.add(Law::Stacks, facts.place(lying), format!("it has the mark `{}` twice", stack.marks[index]));
+    }
+    for name in stack.properties.keys() {
+        let property = rules.find_property(name).and_then(|property| rules.kind(kind).property(property));
+        if !matches!(property, Some(PropertyValue::Number(_))) {
+            let message = format!("{} has no property `{name}` that is a number", stack.kind);
+            findings.add(Law::Stacks, facts.place(lying), message);
+        }
+    }
+}

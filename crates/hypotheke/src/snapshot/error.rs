@@ -1,0 +1,59 @@
+use std::fmt;
+
+/// Why a snapshot is no world: all of it.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+pub struct SnapshotError {
+    faults: Vec<SnapshotFault>,
+}
+
+/// One thing that no world can be.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct SnapshotFault {
+    place: String,
+    message: String,
+}
+
+impl SnapshotError {
+    pub(super) fn new(faults: Vec<SnapshotFault>) -> SnapshotError {
+        SnapshotError { faults }
+    }
+
+    /// What is wrong, in the order of the snapshot.
+    #[must_use]
+    pub fn faults(&self) -> &[SnapshotFault] {
+        &self.faults
+    }
+}
+
+impl fmt::Display for SnapshotError {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        for (index, fault) in self.faults.iter().enumerate() {
+            write!(f, "{}{fault}", if index == 0 { "" } else { "\n" })?;
+        }
+        Ok(())
+    }
+}
+
+impl SnapshotFault {
+    pub(super) fn new(place: impl Into<String>, message: impl Into<String>) -> SnapshotFault {
+        SnapshotFault { place: place.into(), message: message.into() }
+    }
+
+    /// Where it is wrong, as paths write it.
+    #[must_use]
+    pub fn place(&self) -> &str {
+        &self.place
+    }
+
+    /// What is wrong.
+    #[must_use]
+    pub fn message(&self) -> &str {
+        &self.message
+    }
+}
+
+impl fmt::Display for SnapshotFault {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{}: {}", self.place, self.message)
+    }
+}

@@ -1,0 +1,184 @@
+//! A world as plain data by names.
+//!
+//! A [`Snapshot`] may say anything at all, so that an [`audit`](crate::audit()) can judge it: two stacks in one slot, a pack
+//! that lies in itself, kinds that nobody knows. [`World::snapshot`](crate::World::snapshot) makes one,
+//! [`World::from_snapshot`](crate::World::from_snapshot) turns one into a world, or says why it can't.
+
+mod capture;
+mod error;
+mod restore;
+
+use std::collections::BTreeMap;
+
+use serde::{Deserialize, Serialize};
+
+pub use error::{SnapshotError, SnapshotFault};
+
+use crate::id::StackId;
+use crate::language::{Path, Position};
+use crate::quantity::Decimal;
+
+/// A world as plain data: what lies where, and the counters that go on from there.
+///
+/// Two worlds that nothing can tell apart, today or ever, have equal snapshots.
+///
+/// ```
+/// use hypotheke::{Ruleset, World};
+///
+/// let rules = Ruleset::builder()
+///     .kind("flare", |kind| kind.stack_limit(6))
+///     .container("depot", |depot| depot.slots(2))
+///     .start("depot", ["4 flare"])
+///     .build()?;
+/// let rules = rules.into();
+/// let snapshot = World::new(&rules).snapshot();
+/// assert_eq!(snapshot.containers[0].stacks[0].stack.count, 4);
+/// assert_eq!(World::from_snapshot(&rules, &snapshot).unwrap().snapshot(), snapshot);
+/// # Ok::<(), hypotheke::RulesetErrors>(())
+/// ```
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+pub struct Snapshot {
+    /// The number of the world, which its stacks carry in their ids.
+    #[serde(default)]
+    pub world: u32,
+    /// How many operations were applied.
+    #[serde(default)]
+    pub revision: u64,
+    /// The number of the next stack.
+    pub next_stack: u64,
+    /// Where its random numbers stand.
+    pub random: Random,
+    /// The containers that stand in the world.
+    #[serde(default)]
+    pub containers: Vec<Container>,
+    /// The holders with all that they carry.
+    #[serde(default)]
+    pub holders: Vec<Holder>,
+    /// The insides of packs, by the ids of those.
+    #[serde(default)]
+    pub packs: Vec<Pack>,
+    /// What lies on the ground, in order of landing.
+    #[serde(default)]
+    pub ground: Vec<Landed>,
+    /// How many items of each kind came into the world and left it.
+    #[serde(default)]
+    pub tallies: BTreeMap<String, Tally>,
+}
+
+/// Where random numbers stand.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(transparent)]
+pub struct Random(pub(crate) rand_xoshiro::Xoshiro256PlusPlus);
+
+impl Default for Random {
+    fn default() -> Random {
+        Random(rand_core::SeedableRng::seed_from_u64(0))
+    }
+}
+
+/// A container and what lies in it.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+pub struct Container {
+    /// What paths call it; of one that a holder carries without the holder.
+    pub name: String,
+    /// Which of the ruleset's containers it is.
+    pub of: String,
+    /// How many slots it has.
+    pub slots: u32,
+    /// The holders that have opened it.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub opened_by: Vec<String>,
+    /// What lies in its slots, in slot order.
+    #[serde(default)]
+    pub stacks: Vec<InSlot>,
+}
+
+/// The inside of a pack and what lies in it.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+pub struct Pack {
+    /// The stack that is the pack.
+    pub pack: StackId,
+    /// How many slots it has.
+    pub slots: u32,
+    /// The holders that have opened it.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub opened_by: Vec<String>,
+    /// What lies in its slots, in slot order.
+    #[serde(default)]
+    pub stacks: Vec<InSlot>,
+}
+
+/// A holder with all that it carries.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+pub struct Holder {
+    /// What paths call it.
+    pub name: String,
+    /// Which of the ruleset's holders it is.
+    pub of: String,
+    /// Its containers, in the order in which they are tried.
+    #[serde(default)]
+    pub containers: Vec<Container>,
+    /// What is in its hand.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub hand: Option<Stack>,
+    /// The slot from which that came, such as `sled/3`, or `#12/0` for one inside of the pack with that id.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub origin: Option<Path>,
+    /// The kinds at which its shortcuts point.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub shortcuts: Vec<Option<String>>,
+}
+
+/// A stack in a slot.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+pub struct InSlot {
+    /// The slot, from 0.
+    pub slot: u32,
+    /// What lies there.
+    pub stack: Stack,
+}
+
+/// A stack on the ground.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+pub struct Landed {
+    /// Where it lies.
+    pub at: Position,
+    /// What lies there.
+    pub stack: Stack,
+}
+
+/// Some items of one kind, alike in marks and properties.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+pub struct Stack {
+    /// Its id.
+    pub id: StackId,
+    /// The kind of its items.
+    pub kind: String,
+    /// How many they are.
+    pub count: u32,
+    /// Its marks, in the order of the ruleset.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub marks: Vec<String>,
+    /// Those of its properties that differ from the kind's.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    pub properties: BTreeMap<String, Decimal>,
+}
+
+/// How many items of a kind came into the world and left it.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+pub struct Tally {
+    /// Created.
+    #[serde(default)]
+    pub created: u64,
+    /// Consumed.
+    #[serde(default)]
+    pub consumed: u64,
+}

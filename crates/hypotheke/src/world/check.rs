@@ -1,0 +1,194 @@
+//! Whether what a world keeps beside its cells says the same as they do.
+
+use std::collections::BTreeMap;
+use std::fmt;
+
+use super::{Bearer, Cell, ClassTable, GROUND, NONE, Spot, World};
+
+/// A sum or an index that is not as a recount says: a fault of this library.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Discrepancy {
+    what: String,
+    kept: String,
+    counted: String,
+}
+
+impl fmt::Display for Discrepancy {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{}: {} is kept, but a recount gives {}", self.what, self.kept, self.counted)
+    }
+}
+
+impl World {
+    /// Recounts the sums and indexes that a world keeps by difference. There is nothing to find, unless this library has a
+    /// fault; it takes as long as going through the whole world several times.
+    #[must_use]
+    pub fn recount(&self) -> Vec<Discrepancy> {
+        let mut recount = Recount { world: self, found: Vec::new() };
+        for container in 1..self.container_count() {
+            recount.sums_of(container);
+            recount.index_of(container);
+            recount.parent_of(container);
+        }
+        recount.holders();
+        recount.ground();
+        recount.whole();
+        recount.classes();
+        recount.found
+    }
+}
+
+struct Recount<'w> {
+    world: &'w World,
+    found: Vec<Discrepancy>,
+}
+
+impl Recount<'_> {
+    fn compare<T: PartialEq + fmt::Debug>(&mut self, what: impl FnOnce() -> String, kept: &T, counted: &T) {
+        if kept != counted {
+            self.found.push(Discrepancy { what: what(), kept: format!("{kept:?}"), counted: format!("{counted:?}") });
+        }
+    }
+
+    fn name(&self, container: u32) -> String {
+        if container == GROUND { "ground".to_owned() } else { self.world.name_of(container) }
+    }
+
+    /// The stacks of a container, by going through all of its cells.
+    fn cells(&self, container: u32) -> Vec<(u32, Cell)> {
+        if container == GROUND {
+            let landings = std::iter::successors(self.world.ground.next(0), |&last| self.world.ground.next(last + 1));
+            return landings.map(|landing| (landing, self.world.ground.get(landing))).collect();
+        }
+        let slots = 0..self.world.slot_count(container);
+        let cells = slots.map(|slot| (slot, self.world.cell(Spot { container, slot })));
+        cells.filter(|(_, cell)| !cell.is_empty()).collect()
+    }
+
+    fn weight(&self, container: u32) -> i64 {
+        let weight_of = |cell: Cell| {
+            let own = i64::from(cell.count) * self.world.rules.figures[cell.kind as usize].weight;
+            own + if cell.is_pack() { self.weight(cell.inner) } else { 0 }
+        };
+        self.cells(container).into_iter().map(|(_, cell)| weight_of(cell)).sum()
+    }
+
+    fn capped(&self, container: u32, number: usize) -> u64 {
+        let filter = self.world.rules.cap_filters[number];
+        let counted = |cell: Cell| {
+            let own = ClassTable::admits(&self.world.classes, &self.world.rules, filter, cell.kind, cell.class);
+            let inside = if cell.is_pack() { self.capped(cell.inner, number) } else { 0 };
+            inside + if own { u64::from(cell.count) } else { 0 }
+        };
+        self.cells(container).into_iter().map(|(_, cell)| counted(cell)).sum()
+    }
+
+    fn sums_of(&mut self, container: u32) {
+        let (state, name) = (self.world.state(container), self.name(container));
+        let taken = u32::try_from(self.cells(container).len()).unwrap_or(u32::MAX);
+        self.compare(|| format!("stacks in {name}"), &state.taken, &taken);
+        self.compare(|| format!("weight of {name}"), &state.weight, &self.weight(container));
+        for number in 0..state.capped.len() {
+            let counted = self.capped(container, number);
+            self.compare(|| format!("items of cap {number} in {name}"), &state.capped[number], &counted);
+        }
+    }
+
+    /// What the index finds, slot after slot, is what lies there.
+    fn index_of(&mut self, container: u32) {
+        let (world, name, cells) = (self.world, self.name(container), self.cells(container));
+        let walk = |next: &dyn Fn(u32) -> Option<u32>| {
+            std::iter::successors(next(0), |&last| next(last.checked_add(1)?)).collect::<Vec<u32>>()
+        };
+        let slots_where = |wanted: &dyn Fn(u32, Cell) -> bool| -> Vec<u32> {
+            cells.iter().filter(|(slot, cell)| wanted(*slot, *cell)).map(|(slot, _)| *slot).collect()
+        };
+        let taken = slots_where(&|_, _| true);
+        self.compare(|| format!("taken slots of {name}"), &walk(&|from| world.next_taken(container, from)), &taken);
+        let empty: Vec<u32> =
+            (0..world.slot_count(container)).filter(|slot| taken.binary_search(slot).is_err()).collect();
+        self.compare(|| format!("empty slots of {name}"), &walk(&|from| world.next_empty(container, from)), &empty);
+        let classes: BTreeMap<u32, u32> = cells.iter().map(|(_, cell)| (cell.class, cell.kind)).collect();
+        let (mut of_kinds, mut with_room) = (0, 0);
+        for &kind in &cells.iter().map(|(_, cell)| cell.kind).collect::<std::collections::BTreeSet<u32>>() {
+            let counted = slots_where(&|_, cell| cell.kind == kind);
+            of_kinds += counted.len();
+            let kept = walk(&|from| world.next_of_kind(container, kind, from));
+            self.compare(|| format!("slots with kind {kind} in {name}"), &kept, &counted);
+        }
+        for (&class, &kind) in &classes {
+            let room = |slot: u32, cell: Cell| cell.count < world.limit(Spot { container, slot }, kind);
+            let counted = slots_where(&|slot, cell| cell.class == class && room(slot, cell));
+            with_room += counted.len();
+            let kept = walk(&|from| world.next_with_room(container, kind, class, from));
+            self.compare(|| format!("slots with room for class {class} in {name}"), &kept, &counted);
+        }
+        if let Some(entered) = world.state(container).index.entered() {
+            self.compare(|| format!("entries of the index of {name}"), &entered, &(of_kinds, with_room));
+        }
+    }
+
+    /// A container in a pack lies where the pack says that it has it inside; one that waits is empty.
+    fn parent_of(&mut self, container: u32) {
+        let (world, name) = (self.world, self.name(container));
+        for (slot, cell) in self.cells(container).into_iter().filter(|(_, cell)| cell.is_pack()) {
+            let parent = world.state(cell.inner).parent;
+            self.compare(|| format!("where the inside of {name}/{slot} lies"), &parent, &Spot { container, slot });
+        }
+        let parent = world.state(container).parent;
+        if parent != Spot::NOWHERE {
+            self.compare(|| format!("what {name} is inside of"), &world.cell(parent).inner, &container);
+        } else if !world.is_lasting(container) {
+            self.compare(|| format!("stacks in container {container}, which waits"), &self.cells(container).len(), &0);
+        }
+    }
+
+    fn holders(&mut self) {
+        let world = self.world;
+        let mut bound = 0;
+        for (index, holder) in (0..).zip(&world.holders) {
+            let borne: Vec<u32> =
+                holder.containers.iter().copied().chain([holder.hand]).filter(|&at| at != NONE).collect();
+            let weight: i64 = borne.iter().map(|&container| self.weight(container)).sum();
+            self.compare(|| format!("weight of {}", holder.name), &holder.weight, &weight);
+            for number in 0..holder.capped.len() {
+                let counted: u64 = borne.iter().map(|&container| self.capped(container, number)).sum();
+                let kept = world.capped(Bearer::Holder(index), u32::try_from(number).unwrap_or(u32::MAX));
+                self.compare(|| format!("items of cap {number} on {}", holder.name), &kept, &counted);
+            }
+            bound += holder.shortcuts.iter().flatten().count();
+        }
+        self.compare(|| "shortcuts that point at a kind".to_owned(), &(world.bound as usize), &bound);
+    }
+
+    fn ground(&mut self) {
+        let (world, cells) = (self.world, self.cells(GROUND));
+        self.compare(|| "weight of ground".to_owned(), &world.ground.weight, &self.weight(GROUND));
+        let counted = (cells.len(), cells.len());
+        self.compare(|| "stacks on the ground by kind and id".to_owned(), &world.ground.entered(), &counted);
+        for (landing, cell) in cells {
+            let found = world.ground.landing_of(cell.id);
+            self.compare(|| format!("where #{} has landed", cell.id), &found, &Some(landing));
+        }
+    }
+
+    fn whole(&mut self) {
+        let outermost = (0..self.world.container_count()).filter(|&at| self.world.is_lasting(at));
+        let weight: i64 = outermost.map(|container| self.weight(container)).sum();
+        self.compare(|| "weight of all".to_owned(), &self.world.whole_weight, &weight);
+    }
+
+    fn classes(&mut self) {
+        let world = self.world;
+        let mut counted: BTreeMap<u32, u64> = BTreeMap::new();
+        for container in 0..world.container_count() {
+            for (_, cell) in self.cells(container) {
+                *counted.entry(cell.class).or_default() += 1;
+            }
+        }
+        for (class, uses) in world.classes.uses() {
+            let counted = counted.get(&class).copied().unwrap_or(0) + world.remembered(class);
+            self.compare(|| format!("stacks of class {class}"), &uses, &counted);
+        }
+    }
+}

@@ -1,0 +1,106 @@
+//! Faults that can be switched on in the model, as they are usually made. Whatever compares the model with another
+//! implementation must find each of them.
+
+use std::cell::Cell;
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Fault {
+    SwapDuplicates,
+    SwapFiltersOneSide,
+    MergeLosesTheOverflow,
+    PickUpForgetsTheRest,
+    SplitAtTheFullCount,
+    LastSlotSkipped,
+    SearchStopsAtAFullStack,
+    KindsMixed,
+    MarkLostInAMerge,
+    PropertyLostInAMerge,
+    PacksMerge,
+    IdUsedTwice,
+    RefusalCostsAnId,
+    MoreConsumedThanThere,
+    StackOfNothingLeft,
+    DropLandsNothing,
+    KeptIsDropped,
+    FullPackConsumed,
+    PackInsideItself,
+    NestingUnlimited,
+    ContentsWeighNothing,
+    WeightNotGivenBack,
+    HandWeighsNothing,
+    CapsForgotten,
+    SlotLimitForgotten,
+    DeepFilterForgotten,
+    BorderForgotten,
+    FurtherSlotsNotBlocked,
+    ReservedNotFirst,
+    MisfitsAlwaysStay,
+    OriginForgotten,
+    HandEmptiedOnClosing,
+    ExclusiveForgotten,
+    SpentShortcutStays,
+    SpillIsLost,
+    SortMergesPastTheLimit,
+    ListLeavesItsFirstHalf,
+    UpToTakesOneLess,
+}
+
+impl Fault {
+    pub(crate) const ALL: [Fault; 38] = [
+        Fault::SwapDuplicates,
+        Fault::SwapFiltersOneSide,
+        Fault::MergeLosesTheOverflow,
+        Fault::PickUpForgetsTheRest,
+        Fault::SplitAtTheFullCount,
+        Fault::LastSlotSkipped,
+        Fault::SearchStopsAtAFullStack,
+        Fault::KindsMixed,
+        Fault::MarkLostInAMerge,
+        Fault::PropertyLostInAMerge,
+        Fault::PacksMerge,
+        Fault::IdUsedTwice,
+        Fault::RefusalCostsAnId,
+        Fault::MoreConsumedThanThere,
+        Fault::StackOfNothingLeft,
+        Fault::DropLandsNothing,
+        Fault::KeptIsDropped,
+        Fault::FullPackConsumed,
+        Fault::PackInsideItself,
+        Fault::NestingUnlimited,
+        Fault::ContentsWeighNothing,
+        Fault::WeightNotGivenBack,
+        Fault::HandWeighsNothing,
+        Fault::CapsForgotten,
+        Fault::SlotLimitForgotten,
+        Fault::DeepFilterForgotten,
+        Fault::BorderForgotten,
+        Fault::FurtherSlotsNotBlocked,
+        Fault::ReservedNotFirst,
+        Fault::MisfitsAlwaysStay,
+        Fault::OriginForgotten,
+        Fault::HandEmptiedOnClosing,
+        Fault::ExclusiveForgotten,
+        Fault::SpentShortcutStays,
+        Fault::SpillIsLost,
+        Fault::SortMergesPastTheLimit,
+        Fault::ListLeavesItsFirstHalf,
+        Fault::UpToTakesOneLess,
+    ];
+
+    pub(super) fn is_on(self) -> bool {
+        SWITCHED_ON.get() == Some(self)
+    }
+}
+
+thread_local! {
+    // One switch for all of the model, which passes nothing around that it does not need.
+    static SWITCHED_ON: Cell<Option<Fault>> = const { Cell::new(None) };
+}
+
+/// Runs something with a fault.
+pub(crate) fn with_fault<T>(fault: Option<Fault>, run: impl FnOnce() -> T) -> T {
+    let before = SWITCHED_ON.replace(fault);
+    let result = run();
+    SWITCHED_ON.set(before);
+    result
+}

@@ -1,0 +1,195 @@
+//! From operations by names to requests of the model; none if a name leads nowhere or can't be meant.
+
+use hypotheke::{Landing, NamedAction, NamedOperation, Path, PathRoot, PathStep};
+
+use crate::model::{At, Inside, Model, Part, Request, Root};
+
+fn number(name: &str, letter: char, below: usize) -> Option<usize> {
+    name.strip_prefix(letter)?.parse().ok().filter(|&number| number < below)
+}
+
+struct Reader<'m> {
+    model: &'m Model,
+    actor: Option<usize>,
+}
+
+pub(super) fn request(model: &Model, operation: &NamedOperation) -> Option<Request> {
+    let holder = |name: &str| number(name, 'h', model.rules.holders.len());
+    let actor = match &operation.actor {
+        Some(name) => Some(holder(name.as_str())?),
+        None => None,
+    };
+    let reader = Reader { model, actor };
+    let request = reader.action(&operation.action)?;
+    let by_holder = matches!(
+        request,
+        Request::Lift(..)
+            | Request::Put(..)
+            | Request::Return(..)
+            | Request::Equip(..)
+            | Request::Unequip(..)
+            | Request::Open(..)
+            | Request::Close(..)
+            | Request::Leave(_)
+    );
+    match actor.filter(|_| !by_holder) {
+        Some(holder) => Some(Request::By(holder, Box::new(request))),
+        None => Some(request),
+    }
+}
+
+fn position(landing: &Landing) -> (i64, i64) {
+    assert_eq!(landing.within, None, "the model scatters nothing");
+    (landing.at.x.thousandths(), landing.at.y.thousandths())
+}
+
+impl Reader<'_> {
+    fn kind(&self, name: &hypotheke::text::Word) -> Option<usize> {
+        number(name.as_str(), 'k', self.model.rules.kinds.len())
+    }
+
+    /// None is no kind that is named, which is well; a kind that nobody knows is not.
+    fn some_kind(&self, name: Option<&hypotheke::text::Word>) -> Option<Option<usize>> {
+        name.map_or(Some(None), |name| self.kind(name).map(Some))
+    }
+
+    fn mark(name: &hypotheke::text::Word) -> Option<usize> {
+        number(name.as_str(), 'm', usize::MAX)
+    }
+
+    fn action(&self, action: &NamedAction) -> Option<Request> {
+        Some(match action {
+            NamedAction::Create { amount, kind, variant, to, landing } => {
+                let marks = variant.marks.iter().map(Reader::mark).collect::<Option<_>>()?;
+                Request::Create(*amount, self.kind(kind)?, marks, self.place(to)?, position(landing))
+            }
+            NamedAction::Consume { amount, kind, from } => {
+                Request::Consume(*amount, self.some_kind(kind.as_ref())?, self.place(from)?)
+            }
+            NamedAction::Move { amount, kind, from, to } => {
+                Request::Move(*amount, self.some_kind(kind.as_ref())?, self.place(from)?, self.place(to)?)
+            }
+            NamedAction::Split { count, from, to } => Request::Split(*count, self.place(from)?, self.place(to)?),
+            NamedAction::Merge { amount, from, onto } => Request::Merge(*amount, self.place(from)?, self.place(onto)?),
+            NamedAction::Swap { one, other } => Request::Swap(self.place(one)?, self.place(other)?),
+            NamedAction::Drop { amount, kind, from, landing } => {
+                let from = from.as_ref().map_or(self.actor.map(At::Holder), |from| self.place(from))?;
+                Request::Drop(*amount, self.some_kind(kind.as_ref())?, from, position(landing))
+            }
+            NamedAction::PickUp { amount, kind, from, to } => {
+                let stack = match from.as_ref().map(|from| self.place(from)) {
+                    None | Some(Some(At::Ground)) => None,
+                    Some(Some(At::OnGround(id))) => Some(id),
+                    Some(_) => return None,
+                };
+                let to = to.as_ref().map_or(self.actor.map(At::Holder), |to| self.place(to))?;
+                Request::PickUp(*amount, self.some_kind(kind.as_ref())?, stack, to)
+            }
+            NamedAction::Mark { at, mark } => Request::Mark(self.place(at)?, Reader::mark(mark)?),
+            NamedAction::Unmark { at, mark } => Request::Unmark(self.place(at)?, Reader::mark(mark)?),
+            NamedAction::Set { property, at, value } => {
+                let property = property.as_str().strip_prefix('p')?.strip_suffix("-value")?.parse().ok()?;
+                Request::Set(self.place(at)?, property, value.thousandths())
+            }
+            NamedAction::Lift { amount, half, from } => {
+                let part = if *half { Part::Half } else { Part::Amount(*amount) };
+                Request::Lift(self.actor, part, self.place(from)?)
+            }
+            NamedAction::Put { amount, to } => Request::Put(self.actor, *amount, self.place(to)?),
+            NamedAction::Return { amount } => Request::Return(self.actor, *amount),
+            NamedAction::Equip { amount, from } => Request::Equip(self.actor, *amount, self.place(from)?),
+            NamedAction::Unequip { amount, from, to } => {
+                let to = match to {
+                    Some(to) => Some(self.place(to)?),
+                    None => None,
+                };
+                Request::Unequip(self.actor, *amount, self.place(from)?, to)
+            }
+            NamedAction::Together { steps } => {
+                Request::Together(steps.iter().map(|step| request(self.model, step)).collect::<Option<_>>()?)
+            }
+            NamedAction::Sort { at, by } => Request::Sort(self.place(at)?, *by),
+            NamedAction::Resize { at, slots, spill } => Request::Resize(self.place(at)?, *slots as usize, *spill),
+            NamedAction::Open { at } => Request::Open(self.actor, self.place(at)?),
+            NamedAction::Close { at } => Request::Close(self.actor, self.place(at)?),
+            NamedAction::Leave => Request::Leave(self.actor),
+            NamedAction::Bind { kind, at } => {
+                let (holder, shortcut) = self.shortcut(at)?;
+                Request::Bind(holder, self.kind(kind)?, shortcut)
+            }
+            NamedAction::Unbind { at } => {
+                let (holder, shortcut) = self.shortcut(at)?;
+                Request::Unbind(holder, shortcut)
+            }
+        })
+    }
+
+    fn shortcut(&self, path: &Path) -> Option<(usize, usize)> {
+        match (path.root(), path.steps()) {
+            (PathRoot::Of(holder, bar), [PathStep::Slot(slot)]) if &**bar == "shortcuts" => {
+                Some((number(holder, 'h', self.model.rules.holders.len())?, *slot as usize))
+            }
+            _ => None,
+        }
+    }
+
+    fn place(&self, path: &Path) -> Option<At> {
+        let rules = &self.model.rules;
+        let steps = path.steps();
+        let (root, steps) = match path.root() {
+            PathRoot::Ground => match steps {
+                [] => return Some(At::Ground),
+                [PathStep::Stack(id)] => {
+                    let there = self.model.state.ground.iter().any(|(stack, _)| stack.id == id.serial());
+                    return there.then(|| At::OnGround(id.serial()));
+                }
+                [PathStep::Stack(id), further @ ..] => (Root::Landing(id.serial()), further),
+                _ => return None,
+            },
+            PathRoot::Name(name) => match number(name, 'h', rules.holders.len()) {
+                Some(holder) => return steps.is_empty().then_some(At::Holder(holder)),
+                None => (Root::Container(number(name, 'c', rules.containers.len())?), steps),
+            },
+            PathRoot::Of(holder, own) => {
+                let holder = number(holder, 'h', rules.holders.len())?;
+                if &**own == "hand" {
+                    if steps.is_empty() {
+                        return Some(At::Slot(Inside::hand(holder), 0));
+                    }
+                    (Root::Hand(holder), steps)
+                } else {
+                    (Root::Container(number(own, 'c', rules.containers.len())?), steps)
+                }
+            }
+            PathRoot::Stack(_) => return None,
+        };
+        self.walk(root, steps)
+    }
+
+    fn walk(&self, root: Root, steps: &[PathStep]) -> Option<At> {
+        let mut inside = Inside { root, steps: Vec::new() };
+        if let Root::Hand(holder) = root {
+            self.model.state.hands[holder][0].as_ref()?.inside.as_ref()?;
+            inside = inside.step(0);
+        }
+        if let Root::Landing(id) = root {
+            let (stack, _) = self.model.state.ground.iter().find(|(stack, _)| stack.id == id)?;
+            stack.inside.as_ref()?;
+        }
+        let Some((last, ways)) = steps.split_last() else { return Some(At::Container(inside)) };
+        for way in ways {
+            let PathStep::Slot(slot) = way else { return None };
+            let stack = self.model.state.slots(&inside).get(*slot as usize)?.as_ref()?;
+            stack.inside.as_ref()?;
+            inside = inside.step(*slot as usize);
+        }
+        match last {
+            PathStep::Inside => Some(At::Container(inside)),
+            PathStep::Slot(slot) => {
+                let there = (*slot as usize) < self.model.state.slots(&inside).len();
+                there.then_some(At::Slot(inside, *slot as usize))
+            }
+            _ => None,
+        }
+    }
+}
