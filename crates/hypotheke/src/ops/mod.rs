@@ -36,6 +36,7 @@ mod resize;
 mod resolve;
 mod returning;
 mod set;
+mod short;
 mod shortcuts;
 mod sort;
 mod split;
@@ -181,6 +182,13 @@ impl World {
     /// # Errors
     /// The reason why the rules say no. The world is then as it was.
     pub fn perform(&mut self, operation: &Operation) -> Result<Outcome, Refusal> {
+        match self.perform_shortly(operation) {
+            Some(answer) => answer,
+            None => self.perform_on_draft(operation),
+        }
+    }
+
+    fn perform_on_draft(&mut self, operation: &Operation) -> Result<Outcome, Refusal> {
         let scratch = self.scratch.take().unwrap_or_default();
         let mut draft = Draft::new(self, scratch);
         match judge_whole(&mut draft, operation) {

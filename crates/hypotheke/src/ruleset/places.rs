@@ -128,6 +128,11 @@ pub struct SlotRule<'r> {
 }
 
 impl ContainerDef {
+    /// Whether nothing but filters, stack limits and weight caps can stand in the way of plain stacks.
+    pub(crate) fn is_simple(&self) -> bool {
+        self.put && self.take && !self.must_open && !self.exclusive && !self.reserved_first && self.caps.is_empty()
+    }
+
     /// Its id, such as `sled`.
     #[must_use]
     pub fn id(&self) -> &str {

@@ -246,6 +246,25 @@ impl World {
         }
     }
 
+    /// Puts a plain stack, or none, where another or none lies in a slot of a container. The change of weight is that of the
+    /// container.
+    #[inline]
+    pub(crate) fn put_cell(&mut self, spot: Spot, before: Cell, after: Cell, weight: i64) {
+        self.change(spot, Change { weight, before, after }, Position::default());
+    }
+
+    /// Takes note of items that came into the world, or left it.
+    #[inline]
+    pub(crate) fn add_to_tally(&mut self, kind: KindId, count: i64) {
+        let tally = &mut self.tallies[kind.index()];
+        if count > 0 {
+            tally.created += count.unsigned_abs();
+        } else {
+            tally.consumed += count.unsigned_abs();
+        }
+        self.whole_weight += self.rules.figures[kind.index()].weight * count;
+    }
+
     /// Puts a cell where another lies, and adds to the sums of all that bear it.
     #[inline]
     fn change(&mut self, spot: Spot, change: Change, position: Position) {
@@ -268,10 +287,7 @@ impl World {
         container.taken = container.taken + u32::from(before.is_empty()) - u32::from(after.is_empty());
         self.cells[(container.base + spot.slot) as usize] = after;
         match &mut container.index {
-            Index::Scan { taken } => {
-                let bit = 1 << spot.slot;
-                *taken = if after.is_empty() { *taken & !bit } else { *taken | bit };
-            }
+            Index::Scan(words) => words.update(spot.slot, before, after),
             Index::Tree(tree) => {
                 let (stack_limit, ruled, def) = (container.stack_limit, container.ruled, container.def);
                 let rules: &Ruleset = &self.rules;

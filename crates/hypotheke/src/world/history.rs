@@ -57,6 +57,11 @@ impl World {
         true
     }
 
+    #[inline]
+    pub(crate) fn keeps_history(&self) -> bool {
+        self.history.most > 0
+    }
+
     /// Remembers what is about to be carried out.
     pub(crate) fn remember(&mut self, events: &[Event]) {
         if self.history.most == 0 {

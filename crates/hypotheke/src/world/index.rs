@@ -11,8 +11,38 @@ const SCANNED: u32 = 64;
 
 #[derive(Clone, Debug)]
 pub(super) enum Index {
-    Scan { taken: u64 },
+    Scan(Scan),
     Tree(Box<Tree>),
+}
+
+/// Words of one bit for each slot.
+#[derive(Clone, Debug, Default)]
+pub(super) struct Scan {
+    taken: u64,
+    /// The slots whose kind has these last bits, so that few others are looked at where one kind is wanted.
+    by_kind: [u64; BUCKETS],
+}
+
+const BUCKETS: usize = 16;
+
+impl Scan {
+    #[inline]
+    fn bucket(kind: u32) -> usize {
+        kind as usize % BUCKETS
+    }
+
+    #[inline]
+    pub(super) fn update(&mut self, slot: u32, before: Cell, after: Cell) {
+        let bit = 1 << slot;
+        if !before.is_empty() {
+            self.taken &= !bit;
+            self.by_kind[Scan::bucket(before.kind)] &= !bit;
+        }
+        if !after.is_empty() {
+            self.taken |= bit;
+            self.by_kind[Scan::bucket(after.kind)] |= bit;
+        }
+    }
 }
 
 #[derive(Clone, Debug)]
@@ -54,7 +84,7 @@ impl Index {
     /// For a container of so many empty slots at most.
     pub(super) fn new(slots: u32) -> Index {
         if slots <= SCANNED {
-            return Index::Scan { taken: 0 };
+            return Index::Scan(Scan::default());
         }
         let tree = Tree {
             empty: BitTree::full(slots),
@@ -75,8 +105,8 @@ impl Index {
     #[inline]
     pub(super) fn next_empty(&self, slots: u32, from: u32) -> Option<u32> {
         match self {
-            Index::Scan { taken } => {
-                let empty = !taken & u64::MAX.checked_shl(from)?;
+            Index::Scan(words) => {
+                let empty = !words.taken & u64::MAX.checked_shl(from)?;
                 Some(empty.trailing_zeros()).filter(|&slot| slot < slots)
             }
             Index::Tree(tree) => tree.empty.next(from).filter(|&slot| slot < slots),
@@ -86,8 +116,8 @@ impl Index {
     #[inline]
     pub(super) fn next_taken(&self, from: u32) -> Option<u32> {
         match self {
-            Index::Scan { taken } => {
-                let taken = taken & u64::MAX.checked_shl(from)?;
+            Index::Scan(words) => {
+                let taken = words.taken & u64::MAX.checked_shl(from)?;
                 (taken != 0).then(|| taken.trailing_zeros())
             }
             Index::Tree(tree) => tree.taken.next(from),
@@ -97,7 +127,7 @@ impl Index {
     #[inline]
     pub(super) fn next_of_kind(&self, cells: &[Cell], kind: u32, from: u32) -> Option<u32> {
         match self {
-            Index::Scan { taken } => scan(*taken, from, |slot| cells[slot].kind == kind),
+            Index::Scan(words) => scan(words.by_kind[Scan::bucket(kind)], from, |slot| cells[slot].kind == kind),
             Index::Tree(tree) => tree.by_class.get(&kind)?.of_kind.next(from),
         }
     }
@@ -106,15 +136,15 @@ impl Index {
     pub(super) fn next_with_room(
         &self,
         cells: &[Cell],
-        class: u32,
+        (kind, class): (u32, u32),
         from: u32,
         limit: impl Fn(u32) -> u32,
     ) -> Option<u32> {
         match self {
             #[expect(clippy::cast_possible_truncation, reason = "a slot number below 64")]
-            Index::Scan { taken } => {
-                scan(*taken, from, |slot| cells[slot].class == class && cells[slot].count < limit(slot as u32))
-            }
+            Index::Scan(words) => scan(words.by_kind[Scan::bucket(kind)], from, |slot| {
+                cells[slot].class == class && cells[slot].count < limit(slot as u32)
+            }),
             Index::Tree(tree) => tree.by_class.get(&class)?.with_room.next(from),
         }
     }

@@ -121,6 +121,8 @@ pub(crate) struct ContainerState {
     pub(crate) deep: bool,
     /// Empty slots with a filter of their own are filled before the others.
     pub(crate) reserved_first: bool,
+    /// Nothing but filters, stack limits and weight caps can stand in the way of plain stacks here.
+    pub(crate) is_simple: bool,
     /// For each of the filters of all caps: how many items in it, at any depth, satisfy it.
     pub(crate) capped: Vec<u64>,
     /// Of all that lies in it, in thousandths.

@@ -97,6 +97,15 @@ impl World {
         self.container_state(id).is_some()
     }
 
+    /// Whether a handle belongs to a container that is there and is neither a hand nor the inside of a pack.
+    #[inline]
+    pub(crate) fn has_lasting(&self, id: ContainerId) -> bool {
+        id.index < self.lasting && id.world == self.number && {
+            let state = &self.containers[id.index as usize];
+            state.def != NONE && state.generation == id.generation
+        }
+    }
+
     /// True if the handle belongs to this world and its holder is there.
     #[must_use]
     pub fn has_holder(&self, id: HolderId) -> bool {
@@ -462,7 +471,7 @@ impl World {
     pub(crate) fn next_with_room(&self, container: u32, kind: u32, class: u32, from: u32) -> Option<u32> {
         let state = &self.containers[container as usize];
         let limit = |slot| slot_limit(&self.rules, state.stack_limit, state.ruled, state.def, kind, slot);
-        state.index.next_with_room(self.cells_of(state), class, from, limit)
+        state.index.next_with_room(self.cells_of(state), (kind, class), from, limit)
     }
 }
 

@@ -14,7 +14,7 @@ use super::{
 };
 use crate::id::{ContainerDefId, ContainerId, StackId};
 use crate::language::Position;
-use crate::ruleset::{FilterId, Ruleset};
+use crate::ruleset::{ContainerDef, FilterId, Ruleset};
 
 fn small(index: usize) -> u32 {
     u32::try_from(index).unwrap_or(u32::MAX)
@@ -234,6 +234,7 @@ impl ContainerState {
             must_open: rule.is_some_and(|def| def.must_open),
             exclusive: rule.is_some_and(|def| def.exclusive),
             reserved_first: rule.is_some_and(|def| def.reserved_first),
+            is_simple: rule.is_some_and(ContainerDef::is_simple),
             deep: rule.is_some_and(|def| def.deep),
             capped: vec![0; rules.cap_filters.len()],
             weight: 0,

@@ -163,8 +163,11 @@ impl Engine {
 
     pub(super) fn perform(&mut self, request: &Request) -> Result<u64, No> {
         let operation = self.operation(request);
-        let dry = self.world.judge(&operation).map(|plan| plan.outcome());
+        let plan = self.world.judge(&operation);
+        let events = plan.as_ref().map_or_else(|_| Vec::new(), |plan| plan.events().to_vec());
+        let dry = plan.map(|plan| plan.outcome());
         let answer = self.world.perform(&operation);
+        assert_eq!(events, self.world.events(), "a dry run says what the operation changes");
         assert_eq!(dry, answer, "a dry run says what the operation comes to");
         answer.map(hypotheke::Outcome::done).map_err(|refusal| No {
             reason: refusal.reason().code(),

@@ -1,0 +1,319 @@
+//! The short way: the most frequent operations between containers in which little can go wrong.
+//!
+//! Creating, consuming, moving and swapping plain stacks in containers without caps by filter, doors and borders is done
+//! here without a draft. Whatever is not as simple, and whatever would be refused, is left to the way that all operations
+//! go; what is done here comes to exactly what it would come to there. [`World::judge`] never goes the short way, so each
+//! comparison of a dry run with the operation compares the two.
+
+use super::operation::{Action, Operation};
+use super::outcome::Outcome;
+use super::refusal::{Cause, Refusal};
+use crate::id::{KindId, StackId};
+use crate::language::Amount;
+use crate::language::Position;
+use crate::ruleset::NO_PACK;
+use crate::world::{Cell, Class, ContainerState, End, Event, GROUND, Inner, Place, Scratch, Spot, World};
+
+impl World {
+    /// Performs an operation if it can be done here and would be applied, or is refused because nothing is there.
+    #[inline]
+    pub(super) fn perform_shortly(&mut self, operation: &Operation) -> Option<Result<Outcome, Refusal>> {
+        match &operation.action {
+            &Action::Move { amount, kind: None, from: Place::Slot(from, here), to: Place::Slot(to, there) } => {
+                let (from, to) = (self.simple(Place::Slot(from, here))?, self.simple(Place::Slot(to, there))?);
+                self.move_shortly(amount, from, to).map(Ok)
+            }
+            &Action::Swap { one, other } => {
+                let (one, other) = (self.simple(one)?, self.simple(other)?);
+                self.swap_shortly(one, other).map(Ok)
+            }
+            Action::Create { amount, kind, variant, to: Place::Container(to), .. } if variant.is_plain() => {
+                let to = self.simple(Place::Container(*to))?;
+                self.create_shortly(*amount, *kind, to.container).map(Ok)
+            }
+            &Action::Consume { amount, kind: Some(kind), from: Place::Container(from) } => {
+                let spot = self.simple(Place::Container(from))?;
+                let found = self.next_of_kind(spot.container, kind.0, 0);
+                self.consume_shortly(amount, kind, spot.container, found)
+                    .map(|outcome| outcome.ok_or_else(|| Refusal::new(Cause::EmptySource(Place::Container(from)))))
+            }
+            _ => None,
+        }
+    }
+
+    /// A slot of a container, or its first, if the container is a simple one.
+    #[inline]
+    fn simple(&self, place: Place) -> Option<Spot> {
+        let (id, slot) = match place {
+            Place::Slot(id, slot) => (id, slot),
+            Place::Container(id) => (id, 0),
+            _ => return None,
+        };
+        let spot = Spot { container: id.index, slot };
+        (self.has_lasting(id) && self.is_simple(self.state(id.index), slot)).then_some(spot)
+    }
+
+    #[inline]
+    fn is_simple(&self, state: &ContainerState, slot: u32) -> bool {
+        let free = state.holder == u32::MAX || self.bound() == 0 && self.caps_of_holder(state.holder).is_empty();
+        state.is_simple && free && slot < state.slots && self.rules.needs.is_empty()
+    }
+
+    fn weight_of_one(&self, kind: u32) -> i64 {
+        self.rules.figures[kind as usize].weight
+    }
+
+    /// Whether a container and a slot admit what comes from another container, or from nowhere.
+    #[inline]
+    fn admits_there(&self, cell: Cell, from: u32, to: Spot) -> bool {
+        let state = self.state(to.container);
+        let admits = |filter: Option<_>| {
+            filter.is_none_or(|filter| self.classes.admits(&self.rules, filter, cell.kind, cell.class))
+        };
+        (from == to.container || admits(state.admits)) && admits(state.slot_filter(&self.rules, to.slot))
+    }
+
+    /// How much more weight may come into a container from another, or from nowhere.
+    #[inline]
+    fn weight_left(&self, from: u32, to: u32) -> i64 {
+        if from == to {
+            return i64::MAX;
+        }
+        let state = self.state(to);
+        let left = if state.weight_cap == i64::MAX { i64::MAX } else { state.weight_cap - state.weight };
+        if state.holder == u32::MAX || from != GROUND && self.state(from).holder == state.holder {
+            return left;
+        }
+        let (weight, cap) = self.holder_weight_and_cap(state.holder);
+        left.min(if cap == i64::MAX { i64::MAX } else { cap - weight })
+    }
+
+    #[inline]
+    fn how_many_fit(&self, kind: u32, from: u32, to: u32) -> u32 {
+        let (left, weight) = (self.weight_left(from, to), self.weight_of_one(kind));
+        if weight == 0 || left == i64::MAX {
+            return u32::MAX;
+        }
+        u32::try_from(left.max(0) / weight).unwrap_or(u32::MAX)
+    }
+
+    fn move_shortly(&mut self, amount: Amount, from: Spot, to: Spot) -> Option<Outcome> {
+        let (mine, there) = (self.cell(from), self.cell(to));
+        if mine.is_empty() || mine.is_pack() || from == to || !(there.is_empty() || mine.is_alike(there)) {
+            return None;
+        }
+        let (asked, exact) = match amount {
+            Amount::All => (mine.count, true),
+            Amount::Exactly(count) => (count, true),
+            Amount::UpTo(count) => (count, false),
+        };
+        let limit = self.limit(to, mine.kind);
+        if asked == 0 || mine.count > limit || !self.admits_there(mine, from.container, to) {
+            return None;
+        }
+        let fits = self.how_many_fit(mine.kind, from.container, to.container).min(limit.saturating_sub(there.count));
+        let given = asked.min(mine.count).min(fits);
+        if given == 0 || exact && given < asked {
+            return None;
+        }
+        let mut scratch = self.begin_shortly();
+        let next_stack = self.next_stack;
+        let id = if !there.is_empty() {
+            there.id
+        } else if given == mine.count {
+            mine.id
+        } else {
+            self.next_stack += 1;
+            StackId::new(self.number, next_stack).0
+        };
+        scratch.events.push(transfer(mine, given, end(from, mine.id), end(to, id)));
+        self.remember_shortly(&scratch, next_stack);
+        let weight = self.weight_of_one(mine.kind) * i64::from(given);
+        let left = Cell { count: mine.count - given, ..mine };
+        self.put_cell(from, mine, if left.count == 0 { Cell::default() } else { left }, -weight);
+        self.put_cell(to, there, Cell { count: there.count + given, id, ..mine }, weight);
+        let asked = (amount != Amount::All).then_some(u64::from(asked));
+        Some(self.end_shortly(scratch, asked, u64::from(given)))
+    }
+
+    fn swap_shortly(&mut self, one: Spot, other: Spot) -> Option<Outcome> {
+        let (mine, yours) = (self.cell(one), self.cell(other));
+        if mine.is_pack() || yours.is_pack() || one == other || mine.is_empty() && yours.is_empty() {
+            return None;
+        }
+        let fits = |cell: Cell, from: Spot, to: Spot| {
+            cell.is_empty() || cell.count <= self.limit(to, cell.kind) && self.admits_there(cell, from.container, to)
+        };
+        if !fits(mine, one, other) || !fits(yours, other, one) {
+            return None;
+        }
+        let gain = self.cell_weight(mine) - self.cell_weight(yours);
+        let (here, there) = (one.container, other.container);
+        if gain > 0 && gain > self.weight_left(here, there) || gain < 0 && -gain > self.weight_left(there, here) {
+            return None;
+        }
+        let mut scratch = self.begin_shortly();
+        scratch.events.push(Event::Swapped { one: end(one, mine.id), other: end(other, yours.id) });
+        self.remember_shortly(&scratch, self.next_stack);
+        self.put_cell(one, mine, yours, -gain);
+        self.put_cell(other, yours, mine, gain);
+        Some(self.end_shortly(scratch, None, u64::from(mine.count) + u64::from(yours.count)))
+    }
+
+    fn create_shortly(&mut self, amount: Amount, kind: KindId, to: u32) -> Option<Outcome> {
+        let figures = *self.rules.figures.get(kind.index())?;
+        let (asked, exact) = match amount {
+            Amount::Exactly(count) => (count, true),
+            Amount::UpTo(count) => (count, false),
+            Amount::All => return None,
+        };
+        let countable = figures.weight.checked_mul(i64::from(asked))?.checked_add(self.whole_weight()).is_some();
+        let plain = Cell { class: kind.0, kind: kind.0, count: 0, inner: GROUND, id: 0 };
+        let admitted = self.state(to).admits.is_none_or(|filter| self.rules.filter(filter).admits_plain(kind));
+        if asked == 0 || figures.pack != NO_PACK || !countable || !admitted {
+            return None;
+        }
+        let want = asked.min(self.how_many_fit(kind.0, GROUND, to));
+        let mut scratch = self.begin_shortly();
+        let given = self.find_parts(&mut scratch, plain, want, figures.stack_limit > 1, to);
+        if given == 0 || exact && given < asked {
+            self.scratch = Some(scratch);
+            return None;
+        }
+        let (parts, next_stack) = (std::mem::take(&mut scratch.parts), self.next_stack);
+        for &(spot, count) in &parts {
+            let before = self.cell(spot);
+            let id = if before.is_empty() { self.new_id_shortly() } else { before.id };
+            scratch.events.push(transfer(plain, count, End::NOWHERE, end(spot, id)));
+        }
+        scratch.parts = parts;
+        self.remember_shortly(&scratch, next_stack);
+        for index in 0..scratch.parts.len() {
+            let (spot, count) = scratch.parts[index];
+            let Event::Transferred { to, .. } = scratch.events[index] else { continue };
+            let before = self.cell(spot);
+            let after = Cell { count: before.count + count, id: to.stack.0, ..plain };
+            self.put_cell(spot, before, after, figures.weight * i64::from(count));
+        }
+        self.add_to_tally(kind, i64::from(given));
+        scratch.parts.clear();
+        Some(self.end_shortly(scratch, Some(u64::from(asked)), u64::from(given)))
+    }
+
+    fn new_id_shortly(&mut self) -> u64 {
+        self.next_stack += 1;
+        StackId::new(self.number, self.next_stack - 1).0
+    }
+
+    /// Works out which slots of a container take how many: alike stacks first, then empty slots.
+    fn find_parts(&self, scratch: &mut Scratch, cell: Cell, want: u32, stacks: bool, container: u32) -> u32 {
+        let state = self.state(container);
+        let mut left = want;
+        for growing in [true, false] {
+            let mut from = 0;
+            while left > 0 && (stacks || !growing) {
+                let found = match growing {
+                    true => self.next_with_room(container, cell.kind, cell.class, from),
+                    false => self.next_empty(container, from),
+                };
+                let Some(slot) = found else { break };
+                from = slot + 1;
+                let spot = Spot { container, slot };
+                let filter = state.slot_filter(&self.rules, slot);
+                if filter.is_some_and(|filter| !self.rules.filter(filter).admits_plain(KindId(cell.kind))) {
+                    continue;
+                }
+                let room = self.limit(spot, cell.kind) - if growing { self.cell(spot).count } else { 0 };
+                scratch.parts.push((spot, left.min(room)));
+                left -= left.min(room);
+            }
+        }
+        want - left
+    }
+
+    /// Of which `first` is the first slot with a stack of the kind; without one there is no outcome.
+    fn consume_shortly(
+        &mut self,
+        amount: Amount,
+        kind: KindId,
+        from: u32,
+        first: Option<u32>,
+    ) -> Option<Option<Outcome>> {
+        let figures = *self.rules.figures.get(kind.index())?;
+        let (asked, exact) = match amount {
+            Amount::Exactly(count) => (count, true),
+            Amount::UpTo(count) => (count, false),
+            Amount::All => return None,
+        };
+        if asked == 0 || figures.pack != NO_PACK || figures.keep {
+            return None;
+        }
+        let mut scratch = self.begin_shortly();
+        let (mut left, mut found) = (asked, first);
+        while let Some(slot) = found.filter(|_| left > 0) {
+            let spot = Spot { container: from, slot };
+            let cell = self.cell(spot);
+            let given = left.min(cell.count);
+            scratch.events.push(transfer(cell, given, end(spot, cell.id), End::NOWHERE));
+            left -= given;
+            found = if left > 0 { self.next_of_kind(from, kind.0, slot + 1) } else { None };
+        }
+        let done = asked - left;
+        if done == 0 {
+            self.scratch = Some(scratch);
+            return Some(None);
+        }
+        if exact && left > 0 {
+            scratch.events.clear();
+            self.scratch = Some(scratch);
+            return None;
+        }
+        self.remember_shortly(&scratch, self.next_stack);
+        for event in &scratch.events {
+            let Event::Transferred { count, from, .. } = *event else { continue };
+            let cell = self.cell(from.spot);
+            let after = Cell { count: cell.count - count, ..cell };
+            let weight = -figures.weight * i64::from(count);
+            self.put_cell(from.spot, cell, if after.count == 0 { Cell::default() } else { after }, weight);
+        }
+        self.add_to_tally(kind, -i64::from(done));
+        Some(Some(self.end_shortly(scratch, Some(u64::from(asked)), u64::from(done))))
+    }
+
+    // Beginning and end.
+
+    #[inline]
+    fn begin_shortly(&mut self) -> Box<Scratch> {
+        let mut scratch = self.scratch.take().unwrap_or_default();
+        scratch.clear();
+        scratch
+    }
+
+    /// Takes note of what is about to be done, with the counter as it was before.
+    #[inline]
+    fn remember_shortly(&mut self, scratch: &Scratch, next_stack: u64) {
+        if self.keeps_history() {
+            let after = std::mem::replace(&mut self.next_stack, next_stack);
+            self.remember(&scratch.events);
+            self.next_stack = after;
+        }
+    }
+
+    #[inline]
+    fn end_shortly(&mut self, scratch: Box<Scratch>, asked: Option<u64>, done: u64) -> Outcome {
+        self.scratch = Some(scratch);
+        self.revision += 1;
+        Outcome { asked, done, changed: true, revision: self.revision, way: None }
+    }
+}
+
+#[inline]
+fn end(spot: Spot, id: u64) -> End {
+    End { spot, stack: StackId(id), position: Position::default() }
+}
+
+#[inline]
+fn transfer(cell: Cell, count: u32, from: End, to: End) -> Event {
+    let (kind, class) = (KindId(cell.kind), Class(cell.class));
+    Event::Transferred { kind, count, from, to, class, inner: Inner(GROUND) }
+}
