@@ -1,5 +1,6 @@
 //! What the figures in `docs/performance.md` compare with, and how they are taken.
 
+pub mod checked;
 mod pairs;
 pub mod plain;
 pub mod table;

@@ -4,7 +4,7 @@
 use std::fmt::Write;
 use std::sync::Arc;
 
-use hypotheke::{Amount, ContainerId, KindId, Operation, Ruleset, World};
+use hypotheke::{Amount, ContainerId, Decimal, KindId, Operation, Ruleset, World};
 
 use crate::plain::Plain;
 
@@ -12,6 +12,18 @@ use crate::plain::Plain;
 pub const KINDS: usize = 64;
 /// Their stack limits, in turn.
 pub const LIMITS: [u16; 8] = [1, 1, 5, 10, 16, 20, 64, 99];
+
+/// The tag of a kind.
+#[must_use]
+pub fn tag_of(kind: usize) -> &'static str {
+    ["food", "fuel", "tool.small", "tool.large"][kind % 4]
+}
+
+/// The weight of a kind, in thousandths.
+#[must_use]
+pub fn weight_of(kind: usize) -> i64 {
+    i64::try_from(kind % 9).unwrap_or(0) * 1_000 + 250
+}
 
 /// One step of the mix.
 #[derive(Clone, Copy, Debug)]
@@ -152,8 +164,8 @@ pub fn ruleset_text(slots: usize) -> String {
     let mut text = String::from("format = 1\n");
     for kind in 0..KINDS {
         let limit = LIMITS[kind % LIMITS.len()];
-        let tag = ["food", "fuel", "tool.small", "tool.large"][kind % 4];
-        let _ = writeln!(text, "[kind.k{kind}]\ntags = [\"{tag}\"]\nweight = {}.25\nstack-limit = {limit}", kind % 9);
+        let (tag, weight) = (tag_of(kind), Decimal::from_thousandths(weight_of(kind)));
+        let _ = writeln!(text, "[kind.k{kind}]\ntags = [\"{tag}\"]\nweight = {weight}\nstack-limit = {limit}");
     }
     for name in ["a", "b"] {
         let _ = writeln!(

@@ -42,7 +42,7 @@ impl World {
     }
 
     /// A slot of a container, or its first, if the container is a simple one.
-    #[inline]
+    #[inline(always)]
     fn simple(&self, place: Place) -> Option<Spot> {
         let (id, slot) = match place {
             Place::Slot(id, slot) => (id, slot),
@@ -53,7 +53,7 @@ impl World {
         (self.has_lasting(id) && self.is_simple(self.state(id.index), slot)).then_some(spot)
     }
 
-    #[inline]
+    #[inline(always)]
     fn is_simple(&self, state: &ContainerState, slot: u32) -> bool {
         let free = state.holder == u32::MAX || self.bound() == 0 && self.caps_of_holder(state.holder).is_empty();
         state.is_simple && free && slot < state.slots && self.rules.needs.is_empty()

@@ -250,7 +250,18 @@ impl World {
     /// container.
     #[inline]
     pub(crate) fn put_cell(&mut self, spot: Spot, before: Cell, after: Cell, weight: i64) {
-        self.change(spot, Change { weight, before, after }, Position::default());
+        let change = Change { weight, before, after };
+        self.change_class_uses(change);
+        if self.rules.cap_filters.is_empty() {
+            let state = &mut self.containers[spot.container as usize];
+            state.weight += weight;
+            if state.holder != NONE {
+                self.holders[state.holder as usize].weight += weight;
+            }
+        } else {
+            self.add_to_bearers(spot.container, change);
+        }
+        self.put(spot, before, after);
     }
 
     /// Takes note of items that came into the world, or left it.
@@ -269,6 +280,18 @@ impl World {
     #[inline]
     fn change(&mut self, spot: Spot, change: Change, position: Position) {
         let Change { before, after, .. } = change;
+        self.change_class_uses(change);
+        self.add_to_bearers(spot.container, change);
+        if spot.is_ground() {
+            self.ground.set(spot.slot, after, position);
+            self.ground.next_landing = self.ground.next_landing.max(spot.slot + 1);
+            return;
+        }
+        self.put(spot, before, after);
+    }
+
+    #[inline]
+    fn change_class_uses(&mut self, Change { before, after, .. }: Change) {
         if before.class != after.class || before.is_empty() != after.is_empty() {
             if !before.is_empty() {
                 self.classes.release(before.class);
@@ -277,12 +300,11 @@ impl World {
                 self.classes.retain(after.class);
             }
         }
-        self.add_to_bearers(spot.container, change);
-        if spot.is_ground() {
-            self.ground.set(spot.slot, after, position);
-            self.ground.next_landing = self.ground.next_landing.max(spot.slot + 1);
-            return;
-        }
+    }
+
+    /// Puts a cell in a slot of a container, and enters it in the index.
+    #[inline]
+    fn put(&mut self, spot: Spot, before: Cell, after: Cell) {
         let container = &mut self.containers[spot.container as usize];
         container.taken = container.taken + u32::from(before.is_empty()) - u32::from(after.is_empty());
         self.cells[(container.base + spot.slot) as usize] = after;

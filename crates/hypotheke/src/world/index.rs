@@ -2,9 +2,9 @@
 
 use rustc_hash::FxHashMap;
 
-use super::bit_tree::BitTree;
 use super::cell::Cell;
 use super::slot_set::SlotSet;
+use super::taken::Taken;
 
 /// A container of up to so many slots is scanned; one word says which are taken.
 const SCANNED: u32 = 64;
@@ -47,38 +47,17 @@ impl Scan {
 
 #[derive(Clone, Debug)]
 pub(super) struct Tree {
-    empty: BitTree,
-    taken: BitTree,
-    by_class: FxHashMap<u32, Stacks>,
+    taken: Taken,
+    /// Under the number of a kind, which is also that of the class of its plain stacks: all stacks of the kind, whatever
+    /// their class; flagged are plain ones with room for more. Under the number of another class: the stacks with room for
+    /// more, all flagged.
+    by_class: FxHashMap<u32, SlotSet>,
     /// How many entries there may be before those that hold nothing are thrown away.
     most_entries: usize,
 }
 
-/// The stacks of one class or kind. The class of plain items has the number of their kind.
-#[derive(Clone, Debug, Default)]
-struct Stacks {
-    /// Of the kind with this number, whatever their class.
-    of_kind: SlotSet,
-    /// Of the class with this number, if there is room for more.
-    with_room: SlotSet,
-}
-
-impl Stacks {
-    fn is_empty(&self) -> bool {
-        self.of_kind.is_empty() && self.with_room.is_empty()
-    }
-}
-
 /// So many entries are always kept, for those to use again that come back.
 const FEWEST_ENTRIES: usize = 256;
-
-fn empty_tree(slots: u32) -> BitTree {
-    let mut tree = BitTree::full(slots);
-    for slot in 0..slots {
-        tree.remove(slot);
-    }
-    tree
-}
 
 impl Index {
     /// For a container of so many empty slots at most.
@@ -86,20 +65,15 @@ impl Index {
         if slots <= SCANNED {
             return Index::Scan(Scan::default());
         }
-        let tree = Tree {
-            empty: BitTree::full(slots),
-            taken: empty_tree(slots),
-            by_class: FxHashMap::default(),
-            most_entries: FEWEST_ENTRIES,
-        };
+        let tree = Tree { taken: Taken::none_of(slots), by_class: FxHashMap::default(), most_entries: FEWEST_ENTRIES };
         Index::Tree(Box::new(tree))
     }
 
-    /// How many slots are entered under kinds, and how many under classes with room for more; none if nothing is entered.
+    /// How many entries there are, and how many of them are flagged; none if slots are scanned.
     pub(super) fn entered(&self) -> Option<(usize, usize)> {
         let Index::Tree(tree) = self else { return None };
-        let count = |set: fn(&Stacks) -> &SlotSet| tree.by_class.values().map(|stacks| set(stacks).len()).sum();
-        Some((count(|stacks| &stacks.of_kind), count(|stacks| &stacks.with_room)))
+        let lengths = || tree.by_class.values().map(SlotSet::len);
+        Some((lengths().map(|(all, _)| all).sum(), lengths().map(|(_, flagged)| flagged).sum()))
     }
 
     #[inline]
@@ -109,7 +83,7 @@ impl Index {
                 let empty = !words.taken & u64::MAX.checked_shl(from)?;
                 Some(empty.trailing_zeros()).filter(|&slot| slot < slots)
             }
-            Index::Tree(tree) => tree.empty.next(from).filter(|&slot| slot < slots),
+            Index::Tree(tree) => tree.taken.next_empty(from).filter(|&slot| slot < slots),
         }
     }
 
@@ -120,7 +94,7 @@ impl Index {
                 let taken = words.taken & u64::MAX.checked_shl(from)?;
                 (taken != 0).then(|| taken.trailing_zeros())
             }
-            Index::Tree(tree) => tree.taken.next(from),
+            Index::Tree(tree) => tree.taken.next_taken(from),
         }
     }
 
@@ -128,7 +102,7 @@ impl Index {
     pub(super) fn next_of_kind(&self, cells: &[Cell], kind: u32, from: u32) -> Option<u32> {
         match self {
             Index::Scan(words) => scan(words.by_kind[Scan::bucket(kind)], from, |slot| cells[slot].kind == kind),
-            Index::Tree(tree) => tree.by_class.get(&kind)?.of_kind.next(from),
+            Index::Tree(tree) => tree.by_class.get(&kind)?.next(from),
         }
     }
 
@@ -145,7 +119,7 @@ impl Index {
             Index::Scan(words) => scan(words.by_kind[Scan::bucket(kind)], from, |slot| {
                 cells[slot].class == class && cells[slot].count < limit(slot as u32)
             }),
-            Index::Tree(tree) => tree.by_class.get(&class)?.with_room.next(from),
+            Index::Tree(tree) => tree.by_class.get(&class)?.next_flagged(from),
         }
     }
 }
@@ -171,53 +145,49 @@ impl Tree {
         let had = !before.is_empty();
         let has = !after.is_empty();
         if had != has {
-            if has {
-                self.empty.remove(slot);
-                self.taken.insert(slot);
-            } else {
-                self.taken.remove(slot);
-                self.empty.insert(slot);
-            }
+            self.taken.set(slot, has);
         }
-        let same_kind = had && has && before.kind == after.kind;
         let had_room = had && before.count < limit(before.kind);
         let has_room = has && after.count < limit(after.kind);
-        let same_room = had_room == has_room && (!had_room || before.class == after.class);
-        if had {
-            self.leave(slot, before, !same_kind, had_room && !same_room);
+        let same = had && has && before.class == after.class;
+        if same && had_room == has_room {
+            return;
+        }
+        if had && !same {
+            self.leave(slot, before, had_room, !has || before.kind != after.kind);
         }
         if has {
-            self.join(slot, after, !same_kind, has_room && !same_room);
+            self.join(slot, after, has_room);
             if self.by_class.len() > self.most_entries {
                 self.tidy();
             }
         }
     }
 
-    fn leave(&mut self, slot: u32, cell: Cell, kind: bool, room: bool) {
+    /// `kind` says whether it is not even of the same kind any more.
+    fn leave(&mut self, slot: u32, cell: Cell, had_room: bool, kind: bool) {
         if kind && let Some(stacks) = self.by_class.get_mut(&cell.kind) {
-            stacks.of_kind.remove(slot);
-            if room && cell.class == cell.kind {
-                stacks.with_room.remove(slot);
-                return;
-            }
+            stacks.remove(slot);
         }
-        if room && let Some(stacks) = self.by_class.get_mut(&cell.class) {
-            stacks.with_room.remove(slot);
+        if had_room
+            && cell.class != cell.kind
+            && let Some(stacks) = self.by_class.get_mut(&cell.class)
+        {
+            stacks.remove(slot);
         }
     }
 
-    fn join(&mut self, slot: u32, cell: Cell, kind: bool, room: bool) {
-        if kind {
-            let stacks = self.by_class.entry(cell.kind).or_default();
-            stacks.of_kind.insert(slot);
-            if room && cell.class == cell.kind {
-                stacks.with_room.insert(slot);
-                return;
-            }
+    fn join(&mut self, slot: u32, cell: Cell, has_room: bool) {
+        let plain = cell.class == cell.kind;
+        self.by_class.entry(cell.kind).or_default().insert(slot, plain && has_room);
+        if plain {
+            return;
         }
-        if room {
-            self.by_class.entry(cell.class).or_default().with_room.insert(slot);
+        let stacks = self.by_class.entry(cell.class).or_default();
+        if has_room {
+            stacks.insert(slot, true);
+        } else {
+            stacks.remove(slot);
         }
     }
 

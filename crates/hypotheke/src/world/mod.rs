@@ -18,6 +18,7 @@ mod read;
 mod scratch;
 mod setup;
 mod slot_set;
+mod taken;
 #[cfg(test)]
 mod tests;
 

@@ -2,39 +2,65 @@ use smallvec::SmallVec;
 
 use super::chunks::Chunks;
 
-/// An ordered set of slot numbers. A few lie side by side; of many there are sorted chunks.
+/// An ordered set of slot numbers, some of which are flagged. A few lie side by side; of many there are sorted chunks.
 ///
 /// Its size grows with the slots held, and a set that has once been as large as it gets allocates no more.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct SlotSet {
-    few: SmallVec<[u32; 4]>,
+    few: SmallVec<[Entry; 4]>,
     many: Option<Box<Chunks>>,
 }
 
+/// A slot number and, as its last bit, the flag.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub(super) struct Entry(u32);
+
+impl Entry {
+    pub(super) fn new(slot: u32, flagged: bool) -> Entry {
+        debug_assert!(slot < 1 << 31, "a container has at most some millions of slots");
+        Entry(slot << 1 | u32::from(flagged))
+    }
+
+    #[inline]
+    pub(super) fn slot(self) -> u32 {
+        self.0 >> 1
+    }
+
+    #[inline]
+    pub(super) fn is_flagged(self) -> bool {
+        self.0 & 1 != 0
+    }
+}
+
 /// More than so many slots are held in chunks.
-const FEW: usize = 128;
+const FEW: usize = 64;
 
 impl SlotSet {
     pub(crate) fn is_empty(&self) -> bool {
         self.few.is_empty() && self.many.as_ref().is_none_or(|many| many.is_empty())
     }
 
+    fn place_of(&self, slot: u32) -> usize {
+        self.few.partition_point(|held| held.slot() < slot)
+    }
+
+    /// Puts a slot in, flagged or not, whether or not it was there.
     #[inline]
-    pub(crate) fn insert(&mut self, slot: u32) {
+    pub(crate) fn insert(&mut self, slot: u32, flagged: bool) {
+        let entry = Entry::new(slot, flagged);
         if let Some(many) = &mut self.many {
-            many.insert(slot);
+            many.insert(entry);
             return;
         }
-        let place = self.few.partition_point(|&held| held < slot);
-        if self.few.get(place) == Some(&slot) {
-            return;
-        }
-        if self.few.len() < FEW {
-            self.few.insert(place, slot);
+        let place = self.place_of(slot);
+        if let Some(held) = self.few.get_mut(place).filter(|held| held.slot() == slot) {
+            *held = entry;
+        } else if self.few.len() < FEW {
+            self.few.insert(place, entry);
         } else {
             let mut many = Box::new(Chunks::default());
             self.few.drain(..).for_each(|held| many.insert(held));
-            many.insert(slot);
+            many.insert(entry);
             self.many = Some(many);
         }
     }
@@ -45,16 +71,18 @@ impl SlotSet {
             many.remove(slot);
             return;
         }
-        let place = self.few.partition_point(|&held| held < slot);
-        if self.few.get(place) == Some(&slot) {
+        let place = self.place_of(slot);
+        if self.few.get(place).is_some_and(|held| held.slot() == slot) {
             self.few.remove(place);
         }
     }
 
-    /// How many slots are held.
-    pub(crate) fn len(&self) -> usize {
-        let next = |&last: &u32| self.next(last.checked_add(1)?);
-        std::iter::successors(self.next(0), next).count()
+    /// How many slots are held, and how many of them are flagged.
+    pub(crate) fn len(&self) -> (usize, usize) {
+        let walk = |next: &dyn Fn(u32) -> Option<u32>| {
+            std::iter::successors(next(0), |&last: &u32| next(last.checked_add(1)?)).count()
+        };
+        (walk(&|from| self.next(from)), walk(&|from| self.next_flagged(from)))
     }
 
     /// The least slot that is not below `from`.
@@ -63,6 +91,15 @@ impl SlotSet {
         if let Some(many) = &self.many {
             return many.next(from);
         }
-        self.few.get(self.few.partition_point(|&held| held < from)).copied()
+        self.few.get(self.place_of(from)).map(|held| held.slot())
+    }
+
+    /// The least flagged slot that is not below `from`.
+    #[inline]
+    pub(crate) fn next_flagged(&self, from: u32) -> Option<u32> {
+        if let Some(many) = &self.many {
+            return many.next_flagged(from);
+        }
+        self.few[self.place_of(from)..].iter().find(|held| held.is_flagged()).map(|held| held.slot())
     }
 }

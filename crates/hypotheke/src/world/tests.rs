@@ -1,4 +1,4 @@
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 
 use proptest::prelude::*;
 
@@ -24,22 +24,31 @@ fn steps(bound: u32) -> impl Strategy<Value = Vec<Step>> {
 proptest! {
     #[test]
     fn a_slot_set_agrees_with_the_standard_ordered_set(steps in prop_oneof![steps(50), steps(2_000)]) {
-        let (mut set, mut model) = (SlotSet::default(), BTreeSet::new());
-        for step in steps {
+        let (mut set, mut model) = (SlotSet::default(), BTreeMap::new());
+        for (index, step) in steps.into_iter().enumerate() {
+            // Now and then a slot is flagged, or is not any more.
+            let flagged = index % 7 < 2;
             match step {
                 Step::Insert(key) => {
-                    set.insert(key);
-                    model.insert(key);
+                    set.insert(key, flagged);
+                    model.insert(key, flagged);
                 }
                 Step::Remove(key) => {
                     set.remove(key);
                     model.remove(&key);
                 }
-                Step::Next(from) => prop_assert_eq!(set.next(from), model.range(from..).next().copied()),
+                Step::Next(from) => {
+                    prop_assert_eq!(set.next(from), model.range(from..).next().map(|(key, _)| *key));
+                    let next = model.range(from..).find(|(_, flagged)| **flagged).map(|(key, _)| *key);
+                    prop_assert_eq!(set.next_flagged(from), next);
+                }
             }
         }
         let held = std::iter::successors(set.next(0), |last| set.next(last + 1));
-        prop_assert!(held.eq(model.iter().copied()));
+        prop_assert!(held.eq(model.keys().copied()));
+        let held = std::iter::successors(set.next_flagged(0), |last| set.next_flagged(last + 1));
+        prop_assert!(held.eq(model.iter().filter(|(_, flagged)| **flagged).map(|(key, _)| *key)));
+        prop_assert_eq!(set.len(), (model.len(), model.values().filter(|flagged| **flagged).count()));
         prop_assert_eq!(set.is_empty(), model.is_empty());
     }
 

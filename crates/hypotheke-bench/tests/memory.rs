@@ -1,0 +1,83 @@
+//! What a world takes of memory, counted by an allocator that counts.
+
+use std::fmt::Write;
+use std::sync::Arc;
+
+use hypotheke::{Amount, Operation, Ruleset, World};
+
+#[global_allocator]
+static ALLOCATOR: dhat::Alloc = dhat::Alloc;
+
+fn world(slots: u32) -> World {
+    let mut text = String::from("format = 1\n");
+    for kind in 0..64 {
+        let _ = writeln!(text, "[kind.k{kind}]\nweight = 1.5\nstack-limit = 20");
+    }
+    for name in ["store", "shed"] {
+        let _ = writeln!(text, "[container.{name}]\nslots = {slots}\nweight-cap = 900000000\nadmits = \"weight < 9\"");
+    }
+    World::new(&Arc::new(Ruleset::from_toml("test.toml", &text).expect("rules")))
+}
+
+/// Counting is for the whole process, so both are one test.
+#[test]
+fn a_stack_is_small_and_steady_play_allocates_nothing() {
+    let _profiler = dhat::Profiler::builder().testing().build();
+    steady_play_allocates_nothing();
+    a_stack_takes_at_most_64_bytes();
+}
+
+fn a_stack_takes_at_most_64_bytes() {
+    const STACKS: u32 = 1_000_000;
+    let before = dhat::HeapStats::get().curr_bytes;
+    let mut world = world(STACKS / 2);
+    let kinds: Vec<hypotheke::KindId> = world.rules().kinds().map(hypotheke::Kind::handle).collect();
+    for name in ["store", "shed"] {
+        let container = world.container(name).expect("a container");
+        for slot in 0..STACKS / 2 {
+            let kind = kinds[slot as usize * 7 % kinds.len()];
+            let create = Operation::creating(Amount::Exactly(10), kind, (container, slot));
+            assert!(world.perform(&create).expect("room").is_whole());
+        }
+    }
+    let bytes = dhat::HeapStats::get().curr_bytes - before;
+    assert_eq!(world.free_slots(world.container("store").expect("a container")), 0);
+    let each = bytes / STACKS as usize;
+    println!("{each} bytes a stack");
+    assert!(each <= 64, "{each} bytes a stack");
+}
+
+fn steady_play_allocates_nothing() {
+    for slots in [30, 1_000] {
+        let mut world = world(slots);
+        let (store, shed) =
+            (world.container("store").expect("a container"), world.container("shed").expect("a container"));
+        let kinds: Vec<hypotheke::KindId> = world.rules().kinds().map(hypotheke::Kind::handle).collect();
+        for slot in (0..slots).step_by(2) {
+            let kind = kinds[slot as usize % kinds.len()];
+            let create = Operation::creating(Amount::Exactly(10), kind, (store, slot));
+            assert!(world.perform(&create).expect("room").is_whole());
+        }
+        let round = |world: &mut World| {
+            for slot in (0..slots).step_by(2) {
+                let there = (slot * 7 + 2) % slots & !1;
+                for operation in [
+                    Operation::splitting(3, (store, slot), (store, slot + 1)),
+                    Operation::moving(Amount::All, (store, slot + 1), (shed, slot)),
+                    Operation::moving(Amount::UpTo(2), (shed, slot), (store, slot)),
+                    Operation::merging(Amount::All, (shed, slot), (store, slot)),
+                    Operation::swapping((store, slot), (shed, there)),
+                    Operation::swapping((shed, there), (store, slot)),
+                ] {
+                    assert!(world.perform(&operation).is_ok_and(hypotheke::Outcome::is_whole), "{operation:?}");
+                }
+            }
+        };
+        // Buffers and indexes grow to the size that they need.
+        round(&mut world);
+        round(&mut world);
+        let before = dhat::HeapStats::get().total_blocks;
+        round(&mut world);
+        assert_eq!(dhat::HeapStats::get().total_blocks - before, 0, "with {slots} slots");
+    }
+}
