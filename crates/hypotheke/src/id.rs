@@ -2,7 +2,7 @@
 
 use std::fmt;
 
-use serde::{Deserialize, Serialize};
+use serde::{Deserialize, Deserializer, Serialize, Serializer};
 
 /// The position of an entry in its table in the ruleset.
 macro_rules! ruleset_id {
@@ -39,9 +39,8 @@ ruleset_id! {
 
 /// The id of a stack, never used twice in a world's life. It carries the number of the world that gave it.
 ///
-/// Written as `#12`, or `#3:12` for a stack that came from world 3.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
-#[serde(transparent)]
+/// Written as `#12`, or `#3:12` for a stack that came from world 3; in JSON too, where a number of 64 bits may lose some.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub struct StackId(pub(crate) u64);
 
 impl StackId {
@@ -66,6 +65,19 @@ impl StackId {
     #[must_use]
     pub fn serial(self) -> u64 {
         self.0 & ((1 << Self::SERIAL_BITS) - 1)
+    }
+}
+
+impl Serialize for StackId {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        serializer.collect_str(self)
+    }
+}
+
+impl<'de> Deserialize<'de> for StackId {
+    fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<StackId, D::Error> {
+        let text = <std::borrow::Cow<'de, str>>::deserialize(deserializer)?;
+        text.parse().map_err(serde::de::Error::custom)
     }
 }
 

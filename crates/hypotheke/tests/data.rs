@@ -93,12 +93,15 @@ fn reasons_are_found_by_their_codes() {
 }
 
 #[test]
-fn ids_are_numbers_with_the_world_in_front() {
+fn ids_are_texts_with_the_world_in_front() {
     let id = StackId::new(3, 12);
     assert_eq!((id.to_string(), id.world(), id.serial()), ("#3:12".to_owned(), 3, 12));
     assert_eq!(StackId::new(0, 7).to_string(), "#7");
     assert_eq!("#3:12".parse(), Ok(id));
-    assert_eq!(serde_json::to_string(&id).expect("a number"), (3u64 << 40 | 12).to_string());
+    // As a number it would not fit the numbers of most readers of JSON.
+    assert_eq!(serde_json::to_string(&id).expect("a text"), "\"#3:12\"");
+    assert_eq!(serde_json::from_str::<StackId>("\"#3:12\"").expect("the same"), id);
+    assert!(serde_json::from_str::<StackId>("12").is_err());
 }
 
 proptest! {

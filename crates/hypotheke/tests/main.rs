@@ -12,5 +12,6 @@ mod names;
 mod places;
 mod rulesets;
 mod scenarios;
+mod snapshots;
 mod tables;
 mod worlds;

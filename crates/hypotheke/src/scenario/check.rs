@@ -23,7 +23,7 @@ impl ScenarioFile {
     /// # Errors
     /// Every name that the ruleset does not know, and every start that can't be laid out.
     pub fn check(&self, rules: &Arc<Ruleset>) -> Result<PlayableFile<'_>, ScenarioErrors> {
-        let checker = Checker { file: self, rules, empty: World::empty(rules) };
+        let checker = Checker { file: self, rules, empty: World::largest(rules) };
         let mut faults = Vec::new();
         for shared in &self.starts {
             faults.extend(self.start_world(rules, Some(&shared.item.start)).err());
@@ -152,6 +152,7 @@ impl Checker<'_> {
                     faults.push(ResolveError::new(label.span(), message, help));
                 }
             }
+            Check::Shortcuts { holder, kinds } => self.shortcuts(holder, kinds, faults),
             Check::Measure { claim, unit, .. } => {
                 match claim {
                     Claim::Weight(place) => self.place(place, faults),
@@ -183,6 +184,17 @@ impl Checker<'_> {
         let lasting = if path.depends_on_stacks() { path.lasting_part() } else { Some(path.clone()) };
         let fault = lasting.and_then(|lasting| self.empty.place(&lasting, None).err());
         faults.extend(fault.map(|error| ResolveError::place(path, &error)));
+    }
+
+    fn shortcuts(&self, holder: &Path, kinds: &[Option<Word>], faults: &mut Vec<ResolveError>) {
+        let known = kinds.iter().flatten().filter_map(|kind| self.rules.resolve_kind(kind).err());
+        faults.extend(known.map(ResolveError::from));
+        if let Some(def) = self.holder(holder, faults)
+            && kinds.len() > def.shortcuts() as usize
+        {
+            let message = format!("holder `{}` has {} shortcuts, not {}", def.id(), def.shortcuts(), kinds.len());
+            faults.push(ResolveError::new(holder.span(), message, None));
+        }
     }
 
     fn holder(&self, path: &Path, faults: &mut Vec<ResolveError>) -> Option<&HolderDef> {

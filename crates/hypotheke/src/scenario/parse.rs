@@ -302,6 +302,8 @@ const PAST_VERBS: &[&str] = &[
     "done",
     "equipped",
     "unequipped",
+    "resized",
+    "left",
 ];
 
 fn expected(parser: &mut LineParser<'_, '_>) -> Parsed<Expected> {
@@ -365,6 +367,12 @@ fn check(parser: &mut LineParser<'_, '_>) -> Parsed<Check> {
             let label = if parser.keyword("nothing") { None } else { Some(parser.word("a burden, or `nothing`,")?) };
             Check::Burden { holder, label }
         }
+        None if parser.keyword("shortcuts") => {
+            parser.require_keyword("of")?;
+            let holder = parser.path()?;
+            parser.require_colon()?;
+            Check::Shortcuts { holder, kinds: shortcuts(parser)? }
+        }
         None => {
             let place = parser.path()?;
             let mode = if parser.keyword("has") { Mode::AtLeast } else { Mode::Exactly };
@@ -374,6 +382,16 @@ fn check(parser: &mut LineParser<'_, '_>) -> Parsed<Check> {
     };
     parser.end()?;
     Ok(check)
+}
+
+fn shortcuts(parser: &mut LineParser<'_, '_>) -> Parsed<Vec<Option<Word>>> {
+    let mut kinds = Vec::new();
+    loop {
+        kinds.push(if parser.keyword("nothing") { None } else { Some(parser.word("a kind, or `nothing`,")?) });
+        if !parser.take_comma() {
+            return Ok(kinds);
+        }
+    }
 }
 
 /// What a measure begins with; nothing if the line is none.

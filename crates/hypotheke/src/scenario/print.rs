@@ -131,6 +131,10 @@ impl Display for Check {
             Check::Burden { holder, label } => {
                 write!(f, "burden of {holder}: {}", label.as_ref().map_or("nothing", crate::text::Word::as_str))
             }
+            Check::Shortcuts { holder, kinds } => {
+                let texts = kinds.iter().map(|kind| kind.as_ref().map_or("nothing", crate::text::Word::as_str));
+                write!(f, "shortcuts of {holder}: {}", texts.collect::<Vec<_>>().join(", "))
+            }
             Check::Measure { claim, comparison, number, unit } => {
                 write!(f, "{claim} {} {number}", comparison.symbol())?;
                 unit.as_ref().map_or(Ok(()), |unit| write!(f, " {unit}"))

@@ -125,7 +125,7 @@ impl Player<'_> {
         let world = &self.report.end;
         let path = match check {
             Check::Contents { place, .. } => Some(place),
-            Check::Burden { holder, .. } => Some(holder),
+            Check::Burden { holder, .. } | Check::Shortcuts { holder, .. } => Some(holder),
             Check::Measure { claim, .. } => claim.place(),
         };
         let place = match path.map(|path| world.place(path, None)).transpose() {
@@ -146,6 +146,7 @@ impl Player<'_> {
                 let told = |label: Option<&str>| format!("burden {}", label.unwrap_or("nothing"));
                 (found != expected).then(|| Finding::Answer { expected: told(expected), found: told(found) })
             }
+            Check::Shortcuts { kinds, .. } => shortcuts_finding(world, place, kinds),
             Check::Measure { claim, comparison, number, .. } => {
                 let found = measure(world, claim, place);
                 let unit = if matches!(claim, Claim::Weight(_)) {
@@ -170,6 +171,19 @@ impl Player<'_> {
         }
         holds
     }
+}
+
+fn shortcuts_finding(world: &World, place: Option<Place>, kinds: &[Option<Word>]) -> Option<Finding> {
+    let Some(Place::Holder(holder)) = place else { return None };
+    let found: Vec<Option<&str>> =
+        world.shortcuts(holder).map(|kind| kind.map(|kind| world.rules().kind(kind).id())).collect();
+    let mut expected: Vec<Option<&str>> = kinds.iter().map(|kind| kind.as_ref().map(Word::as_str)).collect();
+    expected.resize(found.len().max(expected.len()), None);
+    let told = |kinds: &[Option<&str>]| {
+        let texts: Vec<&str> = kinds.iter().map(|kind| kind.unwrap_or("nothing")).collect();
+        format!("shortcuts {}", texts.join(", "))
+    };
+    (found != expected).then(|| Finding::Answer { expected: told(&expected), found: told(&found) })
 }
 
 impl Claim {

@@ -176,6 +176,13 @@ pub enum Check {
         /// The highest threshold that it has reached; none if it has reached none.
         label: Option<Word>,
     },
+    /// `shortcuts of surveyor: flare, nothing, radio`; those that are not listed point at nothing.
+    Shortcuts {
+        /// The holder.
+        holder: Path,
+        /// The kinds at which they point, in order.
+        kinds: Vec<Option<Word>>,
+    },
     /// `weight of sled = 132 kg`, `count of fuel in depot <= 8`, `free slots of sled >= 2`
     Measure {
         /// What is measured.

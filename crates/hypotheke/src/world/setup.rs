@@ -43,6 +43,15 @@ impl World {
         world
     }
 
+    /// An empty world in which each container has as many slots as it may ever have, to look up names in.
+    pub(crate) fn largest(rules: &Arc<Ruleset>) -> World {
+        let mut world = World::empty(rules);
+        for state in &mut world.containers {
+            state.slots = rules.containers().get(state.def as usize).map_or(state.slots, |def| def.bounds.1);
+        }
+        world
+    }
+
     /// A world without any container or holder.
     pub(crate) fn bare(rules: &Arc<Ruleset>) -> World {
         let mut world = World {

@@ -36,18 +36,22 @@ fn compare(rules: &Rules, draws: &[Draw]) -> BTreeMap<String, u32> {
         } else {
             request(rules, &model, draw)
         };
-        let (before, flat) = (model.state.clone(), Flat::of(&engine.world));
+        // What takes long is looked at now and then: a long run comes to all of it.
+        let thorough = draw.kind % 4 == 0;
+        let (before, flat) = (model.state.clone(), thorough.then(|| Flat::of(&engine.world)));
         let revision = engine.world.revision();
         let expected = model.perform(&request);
         let found = engine.perform(&request);
         assert_eq!(found, expected, "{request:?}\n{}\nbefore: {before:#?}", rules_text(rules));
         let after = engine.state(model.state.next_id);
         assert_eq!(after, model.state, "{request:?}\n{}\nbefore: {before:#?}", rules_text(rules));
-        let flat_after = Flat::of(&engine.world);
-        let replayed = if found.is_ok() { flat.replay(&engine.world) } else { flat };
-        assert_eq!(replayed, flat_after, "events replayed on what was before give what is after: {request:?}");
+        if let Some(flat) = flat {
+            let replayed = if found.is_ok() { flat.replay(&engine.world) } else { flat };
+            let flat_after = Flat::of(&engine.world);
+            assert_eq!(replayed, flat_after, "events replayed on what was before give what is after: {request:?}");
+            check_sums(&engine, &model);
+        }
         assert_eq!(engine.world.revision(), revision + u64::from(found.is_ok()));
-        check_sums(&engine, &model);
         changed |= matches!(
             request,
             Request::Mark(..) | Request::Unmark(..) | Request::Set(..) | Request::Together(_) | Request::By(..)

@@ -1,0 +1,413 @@
+//! Worlds as plain data: there and back, what no world can be, and what an audit finds.
+
+use std::sync::Arc;
+
+use hypotheke::snapshot::{Container, InSlot, Pack, Stack};
+use hypotheke::{Law, NamedOperation, Path, Ruleset, Snapshot, StackId, Violation, World, audit};
+
+const RULES: &str = r#"
+format = 1
+units = { weight = "kg" }
+nesting = 2
+ground-limit = 3
+[mark.wet]
+[kind.flare]
+weight = 0.5
+stack-limit = 6
+properties = { range = 3 }
+[kind.rope]
+weight = 3
+tags = ["tool"]
+stack-limit = 2
+[kind.pole]
+needs = ["left", "right"]
+[kind.satchel]
+weight = 1
+pack = "satchel"
+[container.satchel]
+slots = 2
+[container.store]
+slots = 4
+least-slots = 3
+most-slots = 6
+weight-cap = 8
+caps = [{ of = "wet", count = 2 }]
+[container.dry]
+slots = 2
+admits = "not wet"
+exclusive = true
+[container.bag]
+slots = 3
+[container.worn]
+worn = true
+slot = [{ name = "left" }, { name = "right" }, { name = "back", admits = "satchel", stack-limit = 1 }]
+[holder.ann]
+carries = ["bag", "worn"]
+weight-cap = 12
+shortcuts = 2
+[holder.bert]
+carries = ["bag"]
+[start]
+store = ["4 flare", "2 rope"]
+dry = ["1 flare (range 5)"]
+"ann.bag" = ["2 flare", "1 satchel"]
+"ann.bag/1/" = ["1 rope", "1 satchel"]
+"ann.worn/left" = ["1 pole"]
+ground = ["2 rope"]
+"#;
+
+fn rules() -> Arc<Ruleset> {
+    Arc::new(Ruleset::from_toml("rules.toml", RULES).unwrap_or_else(|errors| panic!("{errors}")))
+}
+
+fn play(world: &mut World, sentence: &str) -> Result<u64, String> {
+    let operation: NamedOperation = sentence.parse().unwrap_or_else(|error| panic!("{sentence}: {error}"));
+    let operation = operation.resolve(world).unwrap_or_else(|error| panic!("{sentence}: {error}"));
+    match world.perform(&operation) {
+        Ok(outcome) => Ok(outcome.done()),
+        Err(refusal) => Err(format!("{}: {}", refusal.reason(), world.explain(&refusal))),
+    }
+}
+
+/// A world in which a bit of everything has happened.
+fn played() -> World {
+    let mut world = World::new(&rules()).numbered(7, 42);
+    for sentence in [
+        "ann opens dry",
+        "bert lifts 2 from store/0",
+        "ann binds flare to shortcuts/1",
+        "resize store to 6",
+        "mark store/0 wet",
+        "drop 1 rope from store at 2.5,-1 within 3",
+        "together (move 1 flare from ann.bag to bert.bag; consume 1 flare from bert.bag)",
+    ] {
+        play(&mut world, sentence).unwrap_or_else(|refusal| panic!("{sentence}: {refusal}"));
+    }
+    world
+}
+
+#[test]
+fn a_world_is_the_same_after_it_was_plain_data() {
+    let world = played();
+    let snapshot = world.snapshot();
+    let json = serde_json::to_string(&snapshot).expect("plain data");
+    let read: Snapshot = serde_json::from_str(&json).expect("the same");
+    assert_eq!(read, snapshot);
+    let mut back = World::from_snapshot(&rules(), &read).unwrap_or_else(|error| panic!("{error}"));
+    assert_eq!((back.snapshot(), back.recount()), (snapshot.clone(), vec![]));
+    assert_eq!(audit(&rules(), &snapshot), vec![]);
+    // What comes after is the same too: ids, random numbers, origins, what is open.
+    let mut world = world;
+    for sentence in [
+        "drop 1 rope from ann.bag/1/ within 9",
+        "create 2 rope in store",
+        "bert returns",
+        "ann leaves",
+        "resize store to 3 with spill",
+    ] {
+        assert_eq!(play(&mut world, sentence), play(&mut back, sentence), "{sentence}");
+        assert_eq!(world.snapshot(), back.snapshot(), "{sentence}");
+    }
+}
+
+#[test]
+fn a_snapshot_is_readable() {
+    let json = serde_json::to_value(played().snapshot()).expect("plain data");
+    assert_eq!(
+        json["holders"][1],
+        serde_json::json!({
+            "name": "bert", "of": "bert",
+            "containers": [{ "name": "bag", "of": "bag", "slots": 3, "stacks": [] }],
+            "hand": { "id": "#7:10", "kind": "flare", "count": 2 },
+            "origin": "store/0",
+        })
+    );
+}
+
+type Change = fn(&mut Snapshot);
+
+fn stack(id: u64, kind: &str, count: u32) -> Stack {
+    Stack { id: StackId::new(7, id), kind: kind.to_owned(), count, marks: vec![], properties: [].into() }
+}
+
+fn store(snapshot: &mut Snapshot) -> &mut Container {
+    &mut snapshot.containers[0]
+}
+
+fn first(snapshot: &mut Snapshot) -> &mut Stack {
+    &mut store(snapshot).stacks[0].stack
+}
+
+#[test]
+fn what_no_world_can_be_is_refused_with_its_place() {
+    let cases: &[(Change, &str)] = &[
+        (|it| first(it).count = 0, "store/0: a stack has at least 1 item"),
+        (|it| first(it).kind = "flair".into(), "store/0: there is no kind `flair`"),
+        (|it| first(it).marks = vec!["dry".into()], "store/0: there is no mark `dry`"),
+        (
+            |it| {
+                first(it).properties.insert("length".into(), 3.into());
+            },
+            "store/0: flare has no property `length` that is a number",
+        ),
+        (|it| first(it).id = StackId::new(7, 0), "store/0: this stack has no id"),
+        (|it| first(it).id = it.ground[0].stack.id, "two stacks have the id"),
+        (|it| first(it).id = StackId::new(7, 900), "this id is still to be given: the next is"),
+        (|it| store(it).stacks[1].slot = 0, "store/0: two stacks lie in this slot"),
+        (|it| store(it).stacks[0].slot = 6, "store/6: it has only 6 slots"),
+        (|it| store(it).slots = 7, "store: it has 7 slots of at most 6"),
+        (|it| store(it).of = "shop".into(), "store: the ruleset has no such container `shop`"),
+        (|it| store(it).name = "shop".into(), "shop: the ruleset has no such container `store`"),
+        (|it| it.containers.push(it.containers[0].clone()), "store: two places have this name"),
+        (|it| it.holders[0].of = "anna".into(), "ann: the ruleset has no such holder `anna`"),
+        (
+            |it| it.holders[0].containers.reverse(),
+            r#"ann: it carries ["worn", "bag"], but the ruleset says ["bag", "worn"]"#,
+        ),
+        (|it| it.packs[0].pack = StackId::new(7, 899), "ann.bag/1: this satchel has no inside"),
+        (|it| it.packs[0].pack = StackId::new(7, 899), "#7:899: this pack lies nowhere"),
+        (|it| it.packs[0].pack = it.ground[0].stack.id, "rope is no pack"),
+        (|it| it.packs.push(it.packs[0].clone()), "this pack has two insides"),
+        (|it| it.packs[0].slots = 3, "ann.bag/1: it has 3 slots of at most 2"),
+        (|it| it.containers[1].opened_by.push("zoe".into()), "dry: there is no holder `zoe` that could have opened it"),
+        (|it| it.holders[0].shortcuts.clear(), "ann: it has 0 shortcuts, but the ruleset says 2"),
+        (|it| it.holders[0].shortcuts[0] = Some("flair".into()), "ann.shortcuts/0: there is no kind `flair`"),
+        (
+            |it| it.holders[1].origin = path("store/9"),
+            "bert.hand: there is no slot `store/9` from which it could have come",
+        ),
+        (|it| it.holders[0].origin = path("store/0"), "ann.hand: nothing is in it that could have come from anywhere"),
+        (|it| it.next_stack = 1 << 41, "next-stack: there are no more ids than 2^40"),
+        (|it| it.world = 1 << 24, "world: the number of a world is below 2^24"),
+        (
+            |it| {
+                it.tallies.insert("flair".into(), hypotheke::snapshot::Tally::default());
+            },
+            "tallies: there is no kind `flair`",
+        ),
+    ];
+    for (change, message) in cases {
+        let mut snapshot = played().snapshot();
+        change(&mut snapshot);
+        let error = World::from_snapshot(&rules(), &snapshot).err().unwrap_or_else(|| panic!("{message}"));
+        assert!(error.to_string().contains(message), "{message}\nbut {error}");
+    }
+}
+
+fn path(text: &str) -> Option<Path> {
+    text.parse().ok()
+}
+
+/// Each law is broken on its own; the audit names it, the place and the figures, and no other law.
+#[test]
+fn an_audit_names_the_law_the_place_and_the_figures() {
+    let cases: &[(Change, &[&str])] = &[
+        (
+            |it| first(it).count = 0,
+            &[
+                "stacks: store/0: a stack of no flare",
+                "conservation: the world: 4 flare, but 6 came in and did not leave: 2 lost",
+            ],
+        ),
+        (|it| store(it).stacks[0].slot = 6, &["stacks: store/6: the container has only 6 slots"]),
+        (
+            |it| it.containers[1].stacks.push(InSlot { slot: 0, stack: stack(8, "rope", 1) }),
+            &[
+                "stacks: dry/0: two stacks lie in this slot",
+                "conservation: the world: 6 rope, but 5 came in and did not leave: 1 too many",
+            ],
+        ),
+        (|it| first(it).id = StackId::new(7, 0), &["identity: store/0: this stack has no id"]),
+        (|it| first(it).id = StackId::new(7, 99), &["identity: store/0: #7:99 is still to be given; the next is 13"]),
+        (|it| first(it).id = it.ground[0].stack.id, &["identity: ground/#9: #9 lies in store/0 too"]),
+        (|it| it.packs[1].slots = 3, &["bounds: ann.bag/1/1/: 3 slots of 2 to 2"]),
+        (|it| store(it).slots = 2, &["bounds: store: 2 slots of 3 to 6"]),
+        (
+            |it| it.packs[0].pack = StackId::new(0, 2),
+            &["packs: store/1: rope is no pack", "packs: ann.bag/1: this pack has no inside"],
+        ),
+        (
+            |it| it.packs[1].pack = StackId::new(7, 800),
+            &["packs: ann.bag/1/1: this pack has no inside", "packs: #7:800: this pack lies nowhere"],
+        ),
+        (
+            |it| it.containers[1].opened_by.push("bert".into()),
+            &["holders: dry: it is exclusive, but open to ann and bert"],
+        ),
+        (
+            |it| it.holders[0].shortcuts[0] = Some("flare".into()),
+            &["holders: ann.shortcuts/1: another shortcut points at flare too"],
+        ),
+        (
+            |it| it.holders[1].origin = path("store/7"),
+            &["holders: bert.hand: there is no slot `store/7` from which it could have come"],
+        ),
+        (
+            |it| {
+                it.holders[0].containers[1]
+                    .stacks
+                    .push(InSlot { slot: 1, stack: it.containers[1].stacks.remove(0).stack })
+            },
+            &["blocked-slot: ann.worn/left: pole needs ann.worn/right too, which is not free"],
+        ),
+        (
+            |it| it.containers[1].stacks[0].stack.marks = vec!["wet".into()],
+            &["admits: dry/0: dry does not admit this flare: it admits `not wet`"],
+        ),
+    ];
+    let mut differing = Vec::new();
+    for (change, expected) in cases {
+        let mut snapshot = played().snapshot();
+        change(&mut snapshot);
+        let found: Vec<String> = audit(&rules(), &snapshot).iter().map(ToString::to_string).collect();
+        let alike = |(found, expected): (&String, &&str)| found == expected;
+        if found.len() != expected.len() || !found.iter().zip(*expected).all(alike) {
+            differing.push(format!("{expected:#?}\nbut {found:#?}"));
+        }
+    }
+    assert!(differing.is_empty(), "{}", differing.join("\n"));
+}
+
+#[test]
+fn an_audit_finds_every_excess_over_a_limit() {
+    let tight = RULES
+        .replace("weight-cap = 8", "weight-cap = 2")
+        .replace("weight-cap = 12", "weight-cap = 4.5")
+        .replace("stack-limit = 6", "stack-limit = 1")
+        .replace("ground-limit = 3", "ground-limit = 1")
+        .replace("nesting = 2", "nesting = 1")
+        .replace("count = 2", "count = 1")
+        .replace("admits = \"not wet\"", "admits = \"rope\"");
+    let (start, _) = tight.split_once("[start]").expect("a start");
+    let tight = Arc::new(Ruleset::from_toml("rules.toml", start).unwrap_or_else(|errors| panic!("{errors}")));
+    let found: Vec<String> = audit(&tight, &played().snapshot()).iter().map(ToString::to_string).collect();
+    assert_eq!(
+        found,
+        [
+            "nesting: ann.bag/1/1: packs nest 2 deep of 1",
+            "stack-limit: store/0: 2 flare of 1",
+            "stack-limit: bert.hand: 2 flare of 1",
+            "weight-cap: store: 4 kg of 2 kg",
+            "weight-cap: ann: 5.5 kg of 4.5 kg",
+            "cap: store: 2 `wet` of 1",
+            "admits: dry/0: dry does not admit this flare: it admits `rope`",
+            "ground: ground: 2 stacks of 1",
+        ]
+    );
+    assert!(audit(&tight, &played().snapshot()).iter().map(Violation::law).all(Law::is_limit));
+}
+
+/// The rules have become tighter under a world: what is over a limit may get better, not worse.
+#[test]
+fn a_world_over_a_limit_gets_better_or_stays() {
+    let loose = "format = 1\n[kind.flare]\nweight = 2\nstack-limit = 9\n[kind.rope]\nweight = 2\nstack-limit = 9\n\
+                 [container.store]\nslots = 3\n[container.shed]\nslots = 3\n[container.wide]\nslots = 4\n";
+    let tight = loose
+        .replace(
+            "[container.store]\nslots = 3",
+            "[container.store]\nslots = 3\nstack-limit = 4\nweight-cap = 10\ncaps = [{ of = \"flare\", count = 2 }]",
+        )
+        .replace("[container.shed]\nslots = 3", "[container.shed]\nslots = 3\nstack-limit = 5");
+    let read =
+        |text: &str| Arc::new(Ruleset::from_toml("rules.toml", text).unwrap_or_else(|errors| panic!("{errors}")));
+    let mut before = World::empty(&read(loose));
+    for sentence in ["create 8 flare in store/0", "create 7 rope in shed/0"] {
+        play(&mut before, sentence).expect("room");
+    }
+    let mut world = World::from_snapshot(&read(&tight), &before.snapshot()).unwrap_or_else(|error| panic!("{error}"));
+    let laws: Vec<Law> = audit(world.rules(), &world.snapshot()).iter().map(Violation::law).collect();
+    assert_eq!(laws, [Law::StackLimit, Law::StackLimit, Law::WeightCap, Law::Cap]);
+    for (sentence, answer) in [
+        // Worse: more of what there is too much of.
+        ("create 1 flare in store", Err("cap")),
+        ("move 1 rope from shed to store", Err("weight-cap")),
+        ("split 5 from store/0 to store/1", Err("stack-limit")),
+        // No worse: about in the container, whole, to a slot where it is no further over.
+        ("move 8 flare from store/0 to store/2", Ok(8)),
+        ("swap store/2 with store/1", Ok(8)),
+        ("move 7 rope from shed/0 to store/0", Err("weight-cap")),
+        ("move 8 flare from store/1 to shed/1", Ok(8)),
+        // Better: some of it leaves, in portions within the limit.
+        ("move 7 rope from shed/0 to wide", Ok(7)),
+        ("move 8 flare from shed/1 to wide", Ok(8)),
+    ] {
+        let found = play(&mut world, sentence).map_err(|refusal| refusal.split(':').next().unwrap_or("").to_owned());
+        assert_eq!(found, answer.map_err(str::to_owned), "{sentence}");
+    }
+    assert_eq!(audit(world.rules(), &world.snapshot()), vec![]);
+}
+
+#[test]
+fn the_ground_takes_as_many_stacks_as_the_ruleset_says() {
+    let mut world = World::new(&rules());
+    assert_eq!(play(&mut world, "drop 1 rope from store"), Ok(1));
+    assert_eq!(play(&mut world, "drop 4 flare from store at 1,1"), Ok(4));
+    let full = Err("no-room: asked for 1, but ground has room for 0".to_owned());
+    assert_eq!(play(&mut world, "drop 1 flare from ann.bag"), full);
+    assert_eq!(play(&mut world, "create 1 flare in ground"), full);
+    // In a list the place that one step has made free is free for the next.
+    assert_eq!(play(&mut world, "together (pick up 4 flare to store; drop 1 flare from ann.bag)"), Ok(5));
+    assert_eq!(play(&mut world, "bert lifts from store/0"), Ok(4));
+    assert_eq!(
+        play(&mut world, "create up to 9 rope in ground"),
+        full.map_err(|_| "no-room: asked for 1, but ground has room for 0".to_owned())
+    );
+}
+
+/// Packs in packs in packs: what is deeper than anything may be is refused in bounded time, and no stack overflows.
+#[test]
+fn ten_thousand_nested_packs_are_refused() {
+    const DEEP: u64 = 10_000;
+    let mut snapshot = World::empty(&rules()).snapshot();
+    store(&mut snapshot)
+        .stacks
+        .push(InSlot { slot: 0, stack: Stack { id: StackId::new(0, 1), ..stack(1, "satchel", 1) } });
+    for id in 1..=DEEP {
+        let inner = InSlot { slot: 0, stack: Stack { id: StackId::new(0, id + 1), ..stack(1, "satchel", 1) } };
+        let stacks = if id < DEEP { vec![inner] } else { vec![] };
+        snapshot.packs.push(Pack { pack: StackId::new(0, id), slots: 2, opened_by: vec![], stacks });
+    }
+    snapshot.next_stack = DEEP + 2;
+    let error = World::from_snapshot(&rules(), &snapshot).expect_err("too deep").to_string();
+    assert!(error.contains("packs nest at most 32 deep"), "{error:.200}");
+}
+
+#[test]
+fn a_pack_in_itself_is_found() {
+    let mut snapshot = World::empty(&rules()).snapshot();
+    let satchel = Stack { id: StackId::new(0, 1), ..stack(1, "satchel", 1) };
+    snapshot.packs.push(Pack {
+        pack: satchel.id,
+        slots: 2,
+        opened_by: vec![],
+        stacks: vec![InSlot { slot: 0, stack: satchel }],
+    });
+    snapshot.next_stack = 2;
+    assert!(
+        World::from_snapshot(&rules(), &snapshot).expect_err("nowhere").to_string().contains("this pack lies nowhere")
+    );
+    let found: Vec<String> = audit(&rules(), &snapshot).iter().map(ToString::to_string).collect();
+    assert_eq!(
+        found,
+        [
+            "conservation: the world: 1 satchel, but 0 came in and did not leave: 1 too many",
+            "packs: #1: this pack lies in itself"
+        ]
+    );
+}
+
+#[test]
+fn a_holder_with_a_thousand_containers() {
+    use std::fmt::Write;
+    let mut text = "format = 1\n[kind.flare]\nstack-limit = 2\n".to_owned();
+    for index in 0..1_000 {
+        let _ = writeln!(text, "[container.bag{index}]\nslots = 1");
+    }
+    let carries: Vec<String> = (0..1_000).map(|index| format!("\"bag{index}\"")).collect();
+    let _ = writeln!(text, "[holder.ann]\ncarries = [{}]", carries.join(", "));
+    let rules = Arc::new(Ruleset::from_toml("rules.toml", &text).unwrap_or_else(|errors| panic!("{errors}")));
+    let mut world = World::empty(&rules);
+    assert_eq!(play(&mut world, "create up to 3000 flare in ann"), Ok(2_000));
+    assert_eq!(play(&mut world, "drop 1999 flare from ann"), Ok(1_999));
+    assert_eq!((audit(&rules, &world.snapshot()), world.recount()), (vec![], vec![]));
+}
