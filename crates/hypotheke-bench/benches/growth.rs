@@ -1,6 +1,8 @@
 //! Whether the cost of an operation grows with the number of slots, of kinds, or of packs in packs; and what taking back
 //! costs. `cargo bench -p hypotheke-bench --bench growth`
 
+#![expect(clippy::panic, reason = "the rules and the operations are our own")]
+
 use std::fmt::Write;
 use std::hint::black_box;
 use std::sync::Arc;

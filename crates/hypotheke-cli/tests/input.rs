@@ -57,7 +57,7 @@ fn all_faults_of_a_ruleset_are_drawn_with_their_lines() {
     let broken = text
         .replace("admits = \"not sample\"", "admits = \"not smaple\"")
         .replace("weight-cap = 30", "weight-cap = 30.0005")
-        .replace("slots = 24", "slotz = 24")
+        .replace("\nslots = 24", "\nslotz = 24")
         .replace("\"1 tent\"", "\"1 tnet\"");
     std::fs::write(rules.join("rules.toml"), broken).expect("written");
     let table = std::fs::read_to_string(rules.join("items.csv")).expect("the table");

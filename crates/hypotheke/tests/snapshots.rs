@@ -246,7 +246,7 @@ fn an_audit_names_the_law_the_place_and_the_figures() {
             |it| {
                 it.holders[0].containers[1]
                     .stacks
-                    .push(InSlot { slot: 1, stack: it.containers[1].stacks.remove(0).stack })
+                    .push(InSlot { slot: 1, stack: it.containers[1].stacks.remove(0).stack });
             },
             &["blocked-slot: ann.worn/left: pole needs ann.worn/right too, which is not free"],
         ),

@@ -426,3 +426,74 @@ fn what_is_nested_too_deep_is_refused() {
     let sentence = format!("{}consume bag from chest{}", "together (".repeat(5_000), ")".repeat(5_000));
     assert!(sentence.parse::<hypotheke::NamedOperation>().is_err());
 }
+
+/// What is done in few steps took a container where a swap names a slot for its first slot. A dry run and the operation say
+/// the same of every sort of place.
+#[test]
+fn every_sort_of_place_is_judged_as_it_is_performed() {
+    let rules = Ruleset::builder()
+        .kind("flare", |kind| kind.stack_limit(6))
+        .container("store", |store| store.slots(3))
+        .container("bag", |bag| bag.slots(2))
+        .holder("ann", ["bag"], |ann| ann.shortcuts(1))
+        .start("store", ["4 flare"])
+        .start("ann.bag", ["1 flare"])
+        .start("ground", ["2 flare"])
+        .build()
+        .unwrap_or_else(|errors| panic!("{errors}"));
+    let world = World::new(&rules.into());
+    let (store, ann) = (world.container("store").expect("a container"), world.holder("ann").expect("a holder"));
+    let landed = world.ground().next().expect("a stack").0.id();
+    let flare = world.rules().find_kind("flare").expect("a kind");
+    let places = [
+        Place::Slot(store, 0),
+        Place::Slot(store, 1),
+        Place::Slot(store, 9),
+        Place::Container(store),
+        Place::Holder(ann),
+        Place::Hand(ann),
+        Place::Ground,
+        Place::OnGround(landed),
+        Place::Shortcut(ann, 0),
+        Place::Shortcut(ann, 7),
+    ];
+    let amounts =
+        [Amount::All, Amount::Exactly(0), Amount::Exactly(2), Amount::UpTo(u32::MAX), Amount::Exactly(u32::MAX)];
+    let (variant, landing) = (hypotheke::Variant::plain(), hypotheke::Landing::default());
+    let mut actions = Vec::new();
+    for one in places {
+        for amount in amounts {
+            actions.push(Action::Create { amount, kind: flare, variant: variant.clone(), to: one, landing });
+            actions.push(Action::Consume { amount, kind: Some(flare), from: one });
+            actions.push(Action::Put { amount, to: one });
+            actions.push(Action::Equip { amount, from: one });
+            for to in places {
+                actions.push(Action::Move { amount, kind: None, from: one, to });
+                actions.push(Action::Merge { amount, from: one, onto: to });
+                actions.push(Action::Unequip { amount, from: one, to: Some(to) });
+            }
+        }
+        actions.extend(places.map(|other| Action::Swap { one, other }));
+        actions.extend([0, 1, u32::MAX].map(|slots| Action::Resize { at: one, slots, spill: true }));
+        actions.extend([
+            Action::Sort { at: one, by: hypotheke::SortKey::Kind },
+            Action::Open { at: one },
+            Action::Close { at: one },
+            Action::Bind { kind: flare, at: one },
+            Action::Unbind { at: one },
+        ]);
+    }
+    for action in actions {
+        for actor in [None, Some(ann)] {
+            let operation = Operation { actor, action: action.clone() };
+            let mut copy = world.clone();
+            let planned = world.judge(&operation).map(|plan| (plan.outcome(), plan.events().to_vec()));
+            let done = copy.perform(&operation).map(|outcome| (outcome, copy.events().to_vec()));
+            assert_eq!(planned, done, "{operation:?}");
+            assert_eq!(copy.recount(), vec![], "{operation:?}");
+            if done.is_err() {
+                assert_eq!(copy.snapshot(), world.snapshot(), "{operation:?}");
+            }
+        }
+    }
+}

@@ -115,6 +115,10 @@ fn draw_holders(page: &mut Page, world: &World) {
             let text = format!("                  {}{now}", thresholds.join(", "));
             page.put(Tone::Faint, &clip(&text, 100)).end();
         }
+        if def.shortcuts() > 0 {
+            let text = format!("                  {} shortcuts", def.shortcuts());
+            page.put(Tone::Faint, &text).end();
+        }
         for (filter, count) in world.rules().caps(def.caps()) {
             page.put(Tone::Faint, &clip(&format!("                  at most {count} {filter}"), 100)).end();
         }
@@ -151,7 +155,7 @@ fn container_json(world: &World, id: ContainerId) -> Value {
     json!({
         "path": world.container_name(id),
         "name": def.name(),
-        "slots": def.slots(),
+        "slots": world.slots(id).len(),
         "columns": def.columns(),
         "free-slots": world.free_slots(id),
         "weight": world.container_weight(id),
@@ -164,6 +168,9 @@ fn container_json(world: &World, id: ContainerId) -> Value {
         "caps": caps_json(rules, def.caps()),
         "slot": slots,
         "deep": def.is_deep(),
+        "must-open": def.must_be_opened(),
+        "exclusive": def.is_exclusive(),
+        "slot-bounds": def.slot_bounds(),
         "stacks": stacks_json(world, id),
     })
 }
@@ -177,6 +184,7 @@ fn holder_json(world: &World, id: HolderId) -> Value {
         "weight": world.holder_weight(id),
         "weight-cap": def.weight_cap(),
         "burden": world.burden(id),
+        "shortcuts": world.shortcuts(id).map(|kind| kind.map(|kind| world.rules().kind(kind).id())).collect::<Vec<_>>(),
         "attributes": attributes_json(world, id),
         "caps": caps_json(world.rules(), def.caps()),
     })

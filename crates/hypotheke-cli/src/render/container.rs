@@ -28,6 +28,16 @@ pub(crate) fn draw(page: &mut Page, world: &World, id: ContainerId) {
     if def.is_deep() {
         limits.push("the filter is asked of what lies in packs too".to_owned());
     }
+    if def.must_be_opened() {
+        limits.push("must be opened".to_owned());
+    }
+    if def.is_exclusive() {
+        limits.push("for one holder at a time".to_owned());
+    }
+    let (least, most) = def.slot_bounds();
+    if least < most {
+        limits.push(format!("resizable from {least} to {most} slots"));
+    }
     if !limits.is_empty() {
         wrap(page, "  ", &limits, "; ");
     }
@@ -57,8 +67,8 @@ pub(crate) fn draw(page: &mut Page, world: &World, id: ContainerId) {
 fn heading(page: &mut Page, world: &World, id: ContainerId) {
     let Some(def) = world.container_def(id) else { return };
     let path = world.container_name(id);
-    let taken = def.slots() - world.free_slots(id);
-    let mut right = format!("{taken} of {} slots taken", def.slots());
+    let slots = u32::try_from(world.slots(id).len()).unwrap_or(u32::MAX);
+    let mut right = format!("{} of {slots} slots taken", slots - world.free_slots(id));
     if let Some(limit) = def.stack_limit() {
         right.push_str(&format!(" · stacks of {limit}"));
     }

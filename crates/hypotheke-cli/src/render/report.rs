@@ -40,10 +40,8 @@ fn draw_step(page: &mut Page, step: &StepReport) {
 
 pub(crate) fn answer_text(answer: &Answer) -> (Tone, String) {
     match answer {
-        Answer::Applied { verb, outcome } if outcome.is_whole() => (Tone::Good, format!("{verb} {}", outcome.done())),
         Answer::Applied { verb, outcome } => {
-            let asked = outcome.asked().unwrap_or_default();
-            (Tone::Notable, format!("{verb} {} of {asked}, left {}", outcome.done(), outcome.left()))
+            (if outcome.is_whole() { Tone::Good } else { Tone::Notable }, outcome.text(verb))
         }
         Answer::Refused { refusal, because } => {
             let could = if refusal.could() > 0 { format!("; {} could go", refusal.could()) } else { String::new() };

@@ -393,13 +393,16 @@ impl NamedAction {
             NamedAction::Swap { one, other } => (Some(one), Some(other)),
             NamedAction::Drop { from, .. } => (from.as_ref(), None),
             NamedAction::Return { .. } | NamedAction::Leave => (None, None),
-            NamedAction::Sort { at, .. } | NamedAction::Resize { at, .. } => (Some(at), None),
-            NamedAction::Open { at } | NamedAction::Close { at } => (Some(at), None),
-            NamedAction::Bind { at, .. } | NamedAction::Unbind { at } => (Some(at), None),
             NamedAction::PickUp { from, to, .. } => (from.as_ref(), to.as_ref()),
-            NamedAction::Mark { at, .. } | NamedAction::Unmark { at, .. } | NamedAction::Set { at, .. } => {
-                (Some(at), None)
-            }
+            NamedAction::Mark { at, .. }
+            | NamedAction::Unmark { at, .. }
+            | NamedAction::Set { at, .. }
+            | NamedAction::Sort { at, .. }
+            | NamedAction::Resize { at, .. }
+            | NamedAction::Open { at }
+            | NamedAction::Close { at }
+            | NamedAction::Bind { at, .. }
+            | NamedAction::Unbind { at } => (Some(at), None),
         };
         places.extend(one.into_iter().chain(other));
     }
@@ -490,12 +493,14 @@ impl fmt::Display for NamedOperation {
                 print_place("from", Some(from), f)?;
                 print_place("to", to.as_ref(), f)
             }
-            NamedAction::Sort { at, by: SortKey::Kind } => write!(f, " {at}"),
-            NamedAction::Sort { at, by } => write!(f, " {at} by {}", by.code()),
             NamedAction::Resize { at, slots, spill } => {
                 write!(f, " {at} to {slots}{}", if *spill { " with spill" } else { "" })
             }
-            NamedAction::Open { at } | NamedAction::Close { at } | NamedAction::Unbind { at } => write!(f, " {at}"),
+            NamedAction::Open { at }
+            | NamedAction::Close { at }
+            | NamedAction::Unbind { at }
+            | NamedAction::Sort { at, by: SortKey::Kind } => write!(f, " {at}"),
+            NamedAction::Sort { at, by } => write!(f, " {at} by {}", by.code()),
             NamedAction::Leave => Ok(()),
             NamedAction::Bind { kind, at } => write!(f, " {kind} to {at}"),
             NamedAction::Return { amount } => print_selection(*amount, None, f),

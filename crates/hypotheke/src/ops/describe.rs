@@ -43,6 +43,12 @@ impl World {
                 Unknown::Stack => "no such stack lies on the ground".to_owned(),
             },
             Cause::BadAmount => "there is no such amount here".to_owned(),
+            Cause::OutOfBounds { of, slots, least, most } if least == most => {
+                format!("{} has {most} slots and can't have {slots}", self.place_name(of))
+            }
+            Cause::OutOfBounds { of, slots, least, most } => {
+                format!("{} can have {least} to {most} slots, not {slots}", self.place_name(of))
+            }
             Cause::Overflow => "the world would weigh more than can be counted".to_owned(),
             Cause::NotOpen(at) => format!("{} is not open", self.place_name(at)),
             Cause::InUse { at, by } => format!("{} is in use by {}", self.place_name(at), self.holder_name(by)),
@@ -51,7 +57,7 @@ impl World {
                 format!("asked for {asked}, but {there} {} in {}", lie(there), self.place_name(at))
             }
             Cause::Kept(kind) => format!("{} is kept", self.rules().kind(kind).id()),
-            Cause::NotEmpty(at) => format!("what lies in {} is not empty", self.place_name(at)),
+            Cause::NotEmpty(at) => format!("{} is not empty", self.place_name(at)),
             Cause::InsideItself(kind) => format!("{} would lie in itself", self.rules().kind(kind).id()),
             Cause::TooDeep { would, most } => format!("packs would nest {would} deep of {most}"),
             Cause::BlockedSlot(at) => {

@@ -49,6 +49,19 @@ impl Outcome {
         self.way
     }
 
+    /// What was done in words, with a verb such as `moved`: `moved 2`, `moved 2 of 5, left 3`, `opened`.
+    #[must_use]
+    pub fn text(self, verb: &str) -> String {
+        match self.asked {
+            _ if !self.is_whole() => {
+                format!("{verb} {} of {}, left {}", self.done, self.asked.unwrap_or_default(), self.left())
+            }
+            None if self.done == 0 && self.changed => verb.to_owned(),
+            None if self.done == 0 => format!("{verb}, nothing changed"),
+            _ => format!("{verb} {}", self.done),
+        }
+    }
+
     /// The revision of the world after it.
     #[must_use]
     pub fn revision(self) -> u64 {

@@ -146,6 +146,17 @@ pub enum Cause {
     Unknown(Unknown),
     /// 0, or a number that makes no sense here.
     BadAmount,
+    /// A container can't have so many slots.
+    OutOfBounds {
+        /// The container.
+        of: Place,
+        /// How many were asked for.
+        slots: u32,
+        /// At least so many it has.
+        least: u32,
+        /// At most so many it has.
+        most: u32,
+    },
     /// A sum would be beyond what can be counted.
     Overflow,
     /// The holder that acts has not opened this container.
@@ -241,7 +252,7 @@ impl Cause {
         match self {
             Cause::Stale => Reason::Stale,
             Cause::Unknown(_) => Reason::Unknown,
-            Cause::BadAmount => Reason::BadAmount,
+            Cause::BadAmount | Cause::OutOfBounds { .. } => Reason::BadAmount,
             Cause::Overflow => Reason::Overflow,
             Cause::NotOpen(_) => Reason::NotOpen,
             Cause::InUse { .. } => Reason::InUse,
@@ -270,6 +281,9 @@ impl Cause {
         match *self {
             Cause::NotEnough { asked, there, .. } => Some((whole(asked), whole(there))),
             Cause::WeightCap { would, cap, .. } => Some((would, cap)),
+            Cause::OutOfBounds { slots, least, most, .. } => {
+                Some((Decimal::from(slots), Decimal::from(if slots < least { least } else { most })))
+            }
             Cause::TooDeep { would, most } => Some((Decimal::from(would), Decimal::from(most))),
             Cause::Cap { would, count, .. } => Some((whole(would), Decimal::from(count))),
             Cause::StackLimit { would, limit, .. } => Some((whole(would), Decimal::from(limit))),

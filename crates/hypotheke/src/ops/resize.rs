@@ -13,7 +13,7 @@ pub(super) fn judge(draft: &mut Draft<'_>, at: Place, slots: u32, spill: bool) -
     let before = draft.slots(container);
     let (least, most) = draft.slot_bounds(container);
     if slots < least || slots > most {
-        return Err(Refusal::new(Cause::BadAmount));
+        return Err(Refusal::new(Cause::OutOfBounds { of: at, slots, least, most }));
     }
     let mut count = 0;
     draft.shrink_to(container, slots);

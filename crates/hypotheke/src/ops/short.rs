@@ -8,7 +8,7 @@
 use super::operation::{Action, Operation};
 use super::outcome::Outcome;
 use super::refusal::{Cause, Refusal};
-use crate::id::{KindId, StackId};
+use crate::id::{ContainerId, KindId, StackId};
 use crate::language::Amount;
 use crate::language::Position;
 use crate::ruleset::NO_PACK;
@@ -19,20 +19,20 @@ impl World {
     #[inline]
     pub(super) fn perform_shortly(&mut self, operation: &Operation) -> Option<Result<Outcome, Refusal>> {
         match &operation.action {
-            &Action::Move { amount, kind: None, from: Place::Slot(from, here), to: Place::Slot(to, there) } => {
-                let (from, to) = (self.simple(Place::Slot(from, here))?, self.simple(Place::Slot(to, there))?);
+            &Action::Move { amount, kind: None, from, to } => {
+                let (from, to) = (self.simple_slot(from)?, self.simple_slot(to)?);
                 self.move_shortly(amount, from, to).map(Ok)
             }
             &Action::Swap { one, other } => {
-                let (one, other) = (self.simple(one)?, self.simple(other)?);
+                let (one, other) = (self.simple_slot(one)?, self.simple_slot(other)?);
                 self.swap_shortly(one, other).map(Ok)
             }
             Action::Create { amount, kind, variant, to: Place::Container(to), .. } if variant.is_plain() => {
-                let to = self.simple(Place::Container(*to))?;
+                let to = self.simple(*to, 0)?;
                 self.create_shortly(*amount, *kind, to.container).map(Ok)
             }
             &Action::Consume { amount, kind: Some(kind), from: Place::Container(from) } => {
-                let spot = self.simple(Place::Container(from))?;
+                let spot = self.simple(from, 0)?;
                 let found = self.next_of_kind(spot.container, kind.0, 0);
                 self.consume_shortly(amount, kind, spot.container, found)
                     .map(|outcome| outcome.ok_or_else(|| Refusal::new(Cause::EmptySource(Place::Container(from)))))
@@ -41,14 +41,15 @@ impl World {
         }
     }
 
-    /// A slot of a container, or its first, if the container is a simple one.
+    /// A slot, if its container is a simple one.
     #[inline(always)]
-    fn simple(&self, place: Place) -> Option<Spot> {
-        let (id, slot) = match place {
-            Place::Slot(id, slot) => (id, slot),
-            Place::Container(id) => (id, 0),
-            _ => return None,
-        };
+    fn simple_slot(&self, place: Place) -> Option<Spot> {
+        let Place::Slot(id, slot) = place else { return None };
+        self.simple(id, slot)
+    }
+
+    #[inline(always)]
+    fn simple(&self, id: ContainerId, slot: u32) -> Option<Spot> {
         let spot = Spot { container: id.index, slot };
         (self.has_lasting(id) && self.is_simple(self.state(id.index), slot)).then_some(spot)
     }

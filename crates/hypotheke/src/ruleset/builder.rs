@@ -72,6 +72,12 @@ impl RulesetBuilder {
         self
     }
 
+    /// How many stacks may lie on the ground.
+    pub fn ground_limit(mut self, stacks: u32) -> Self {
+        self.head.line("ground-limit", stacks);
+        self
+    }
+
     fn table(mut self, group: &str, name: &str, section: &Section) -> Self {
         let _ = writeln!(self.tables, "\n[{group}.{}]\n{}", quoted(name), section.0.trim_end());
         self
@@ -312,6 +318,25 @@ impl ContainerBuilder {
         self
     }
 
+    /// A holder must have opened it before it can use it.
+    pub fn must_open(mut self) -> Self {
+        self.section.line("must-open", true);
+        self
+    }
+
+    /// One holder at a time may have opened it; no other can use it then.
+    pub fn exclusive(mut self) -> Self {
+        self.section.line("exclusive", true);
+        self
+    }
+
+    /// It may be resized between these numbers of slots.
+    pub fn resizable(mut self, least: u32, most: u32) -> Self {
+        self.section.line("least-slots", least);
+        self.section.line("most-slots", most);
+        self
+    }
+
     /// What lies in it counts as worn.
     pub fn worn(mut self) -> Self {
         self.section.line("worn", true);
@@ -331,6 +356,18 @@ impl ContainerBuilder {
 pub struct HolderBuilder(Section);
 
 impl HolderBuilder {
+    /// How many shortcuts it has.
+    pub fn shortcuts(mut self, shortcuts: u32) -> Self {
+        self.0.line("shortcuts", shortcuts);
+        self
+    }
+
+    /// A shortcut of which nothing is left goes on pointing at its kind.
+    pub fn keep_spent_shortcuts(mut self) -> Self {
+        self.0.line("spent-shortcuts", quoted("keep"));
+        self
+    }
+
     /// The most weight that it may carry.
     pub fn weight_cap(mut self, cap: Decimal) -> Self {
         self.0.line("weight-cap", cap);

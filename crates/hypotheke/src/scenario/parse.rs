@@ -303,7 +303,6 @@ const PAST_VERBS: &[&str] = &[
     "equipped",
     "unequipped",
     "resized",
-    "left",
 ];
 
 fn expected(parser: &mut LineParser<'_, '_>) -> Parsed<Expected> {

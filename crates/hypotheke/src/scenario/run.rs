@@ -219,8 +219,7 @@ fn containers_of(world: &World, operation: &NamedOperation) -> Vec<ContainerId> 
 fn containers_at(world: &World, place: Place) -> Vec<ContainerId> {
     match place {
         Place::Slot(id, _) | Place::Container(id) => vec![id],
-        Place::Holder(id) | Place::Hand(id) => world.carried(id).collect(),
-        Place::Shortcut(id, _) => world.carried(id).collect(),
+        Place::Holder(id) | Place::Hand(id) | Place::Shortcut(id, _) => world.carried(id).collect(),
         Place::Ground | Place::OnGround(_) => Vec::new(),
     }
 }
@@ -253,10 +252,7 @@ fn judge_answer(world: &World, verb: &str, played: &Played, expected: &Expected)
 
 fn answer_text(world: &World, verb: &str, played: &Played) -> String {
     match played {
-        Played::Applied(outcome) if !outcome.is_whole() => {
-            format!("{verb} {} of {}, left {}", outcome.done(), outcome.asked().unwrap_or_default(), outcome.left())
-        }
-        Played::Applied(outcome) => format!("{verb} {}", outcome.done()),
+        Played::Applied(outcome) => outcome.text(verb),
         Played::Refused(refusal) => {
             let could = if refusal.could() > 0 { format!("; {} could go", refusal.could()) } else { String::new() };
             format!("refused: {}: {}{could}", refusal.reason(), world.explain(refusal))

@@ -7,9 +7,11 @@ use super::slot_set::Entry;
 pub(super) struct Chunks {
     /// The first slot of each chunk; none of them is empty.
     firsts: Vec<u32>,
+    #[expect(clippy::vec_box, reason = "chunks change places in the list, which must not copy them")]
     chunks: Vec<Box<Chunk>>,
     /// One bit for each chunk: whether something in it is flagged.
     flagged: Vec<u64>,
+    #[expect(clippy::vec_box, reason = "they come from the list and go back there")]
     spare: Vec<Box<Chunk>>,
 }
 

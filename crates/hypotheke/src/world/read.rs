@@ -175,6 +175,7 @@ impl World {
     }
 
     /// At which kinds the shortcuts of a holder point, in order.
+    #[must_use]
     pub fn shortcuts(&self, id: HolderId) -> impl ExactSizeIterator<Item = Option<KindId>> + '_ {
         self.holder_state(id).map_or(&[][..], |state| &state.shortcuts).iter().copied()
     }

@@ -304,7 +304,6 @@ fn asked(rules: &Rules, model: &Model, draw: &Draw) -> Request {
         34 => shrink_onto_a_stack(model, draw).unwrap_or_else(|| resize(model, container(to), draw)),
         35 | 36 => Request::Open(holder, container(to)),
         37 => Request::Close(holder, opened(model, holder, other.2).filter(|_| draw.suiting).unwrap_or(container(to))),
-        38 => Request::Leave(holder),
         39..=41 if !rules.holders.is_empty() => {
             let holder = other.1 % rules.holders.len();
             let shortcut = draw.count as usize % (rules.bars[holder].0 + usize::from(!draw.suiting)).max(1);
@@ -317,7 +316,7 @@ fn asked(rules: &Rules, model: &Model, draw: &Draw) -> Request {
             let bound = model.state.bars[holder].iter().position(Option::is_some).filter(|_| draw.suiting);
             Request::Unbind(holder, bound.unwrap_or(draw.count as usize))
         }
-        39..=42 => Request::Leave(holder),
+        38..=42 => Request::Leave(holder),
         43 | 44 => create_where_it_is_needed(rules, model, draw, kind),
         18 => Request::Mark(stack_at(from), draw.kind % MARKS),
         19 => Request::Unmark(stack_at(from), draw.kind % MARKS),

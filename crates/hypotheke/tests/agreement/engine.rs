@@ -167,7 +167,7 @@ impl Engine {
         let events = plan.as_ref().map_or_else(|_| Vec::new(), |plan| plan.events().to_vec());
         let dry = plan.map(|plan| plan.outcome());
         let answer = self.world.perform(&operation);
-        assert_eq!(events, self.world.events(), "a dry run says what the operation changes");
+        assert_eq!(events, self.world.events(), "a dry run says what the operation changes: {dry:?} {request:?}");
         assert_eq!(dry, answer, "a dry run says what the operation comes to");
         answer.map(hypotheke::Outcome::done).map_err(|refusal| No {
             reason: refusal.reason().code(),

@@ -119,7 +119,9 @@ fn any_container() -> impl Strategy<Value = ContainerSpec> {
 }
 
 /// Weight cap and caps, shortcuts, and containers.
-fn any_holder() -> impl Strategy<Value = ((Option<i64>, Caps), (usize, bool), Vec<ContainerSpec>)> {
+type HolderParts = ((Option<i64>, Caps), (usize, bool), Vec<ContainerSpec>);
+
+fn any_holder() -> impl Strategy<Value = HolderParts> {
     let bar = (0usize..4, any::<bool>());
     ((sometimes(0i64..40_000), any_caps()), bar, prop::collection::vec(any_container(), 0..3))
 }

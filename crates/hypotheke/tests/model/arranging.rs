@@ -69,7 +69,8 @@ impl Model {
         let At::Container(at) = at else { return Err(no("unknown")) };
         let (least, most) = self.state.spec(&self.rules, at).bounds;
         if slots < least || slots > most {
-            return Err(no("bad-amount"));
+            let limit = i64::try_from(if slots < least { least } else { most }).unwrap();
+            return Err(because("bad-amount", i64::try_from(slots).unwrap() * 1_000, limit * 1_000));
         }
         let mut count = 0;
         for slot in slots..self.state.slots(at).len() {

@@ -103,12 +103,11 @@ impl Model {
     pub(super) fn leave(&mut self, holder: Option<usize>) -> Result<u64, No> {
         let Some(holder) = holder else { return Err(no("unknown")) };
         let before = self.state.clone();
-        let returned = self.give_back(Some(holder), super::Amount::All);
-        if returned.is_err() {
+        if self.give_back(Some(holder), super::Amount::All).is_err() {
             self.state = before;
         }
         self.state.open.retain(|(opener, _)| *opener != holder);
-        Ok(returned.unwrap_or(0))
+        Ok(0)
     }
 
     /// What is not there any more is not open.
