@@ -106,9 +106,13 @@ fn ids_are_texts_with_the_world_in_front() {
 
 proptest! {
     #[test]
-    fn json_gives_back_the_operation(verb in 0..5u8, count in any::<u32>(), x in -999_999_999i64..999_999_999, world in 0u32..1 << 24, serial in 1u64..1 << 40) {
+    fn json_gives_back_the_operation(verb in 0..9u8, count in any::<u32>(), x in -999_999_999i64..999_999_999, world in 0u32..1 << 24, serial in 1u64..1 << 40) {
         let stack = StackId::new(world, serial);
         let sentence = match verb {
+            5 => format!("ann resizes a to {count} with spill"),
+            6 => "sort a by weight".to_owned(),
+            7 => format!("bind flare to ann.shortcuts/{}", count % 9),
+            8 => "together (ann opens a; ann leaves; ann unbinds shortcuts/0; ann closes b)".to_owned(),
             0 => format!("create {count} core (wet, reading {}) in a/7", Decimal::from_thousandths(x)),
             1 => format!("ann drops up to {count} flare at {},-3.5 within 2", Decimal::from_thousandths(x)),
             2 => format!("pick up {count} from ground/{stack} to ann.bag"),

@@ -65,7 +65,7 @@ impl World {
     }
 
     /// Whether a container and a slot admit what comes from another container, or from nowhere.
-    #[inline]
+    #[inline(always)]
     fn admits_there(&self, cell: Cell, from: u32, to: Spot) -> bool {
         let state = self.state(to.container);
         let admits = |filter: Option<_>| {
@@ -89,13 +89,15 @@ impl World {
         left.min(if cap == i64::MAX { i64::MAX } else { cap - weight })
     }
 
-    #[inline]
-    fn how_many_fit(&self, kind: u32, from: u32, to: u32) -> u32 {
+    /// How many of so many.
+    #[inline(always)]
+    fn how_many_fit(&self, asked: u32, kind: u32, from: u32, to: u32) -> u32 {
         let (left, weight) = (self.weight_left(from, to), self.weight_of_one(kind));
-        if weight == 0 || left == i64::MAX {
-            return u32::MAX;
+        // A division takes long, and most often all of them fit.
+        match weight.checked_mul(i64::from(asked)) {
+            Some(whole) if whole <= left || whole == 0 => asked,
+            _ => u32::try_from(left.max(0) / weight).unwrap_or(u32::MAX).min(asked),
         }
-        u32::try_from(left.max(0) / weight).unwrap_or(u32::MAX)
     }
 
     fn move_shortly(&mut self, amount: Amount, from: Spot, to: Spot) -> Option<Outcome> {
@@ -112,8 +114,8 @@ impl World {
         if asked == 0 || mine.count > limit || !self.admits_there(mine, from.container, to) {
             return None;
         }
-        let fits = self.how_many_fit(mine.kind, from.container, to.container).min(limit.saturating_sub(there.count));
-        let given = asked.min(mine.count).min(fits);
+        let wanted = asked.min(mine.count).min(limit.saturating_sub(there.count));
+        let given = self.how_many_fit(wanted, mine.kind, from.container, to.container);
         if given == 0 || exact && given < asked {
             return None;
         }
@@ -174,7 +176,7 @@ impl World {
         if asked == 0 || figures.pack != NO_PACK || !countable || !admitted {
             return None;
         }
-        let want = asked.min(self.how_many_fit(kind.0, GROUND, to));
+        let want = self.how_many_fit(asked, kind.0, GROUND, to);
         let mut scratch = self.begin_shortly();
         let given = self.find_parts(&mut scratch, plain, want, figures.stack_limit > 1, to);
         if given == 0 || exact && given < asked {
@@ -283,7 +285,7 @@ impl World {
 
     // Beginning and end.
 
-    #[inline]
+    #[inline(always)]
     fn begin_shortly(&mut self) -> Box<Scratch> {
         let mut scratch = self.scratch.take().unwrap_or_default();
         scratch.clear();
@@ -291,7 +293,7 @@ impl World {
     }
 
     /// Takes note of what is about to be done, with the counter as it was before.
-    #[inline]
+    #[inline(always)]
     fn remember_shortly(&mut self, scratch: &Scratch, next_stack: u64) {
         if self.keeps_history() {
             let after = std::mem::replace(&mut self.next_stack, next_stack);
@@ -300,7 +302,7 @@ impl World {
         }
     }
 
-    #[inline]
+    #[inline(always)]
     fn end_shortly(&mut self, scratch: Box<Scratch>, asked: Option<u64>, done: u64) -> Outcome {
         self.scratch = Some(scratch);
         self.revision += 1;

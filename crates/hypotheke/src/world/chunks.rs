@@ -1,3 +1,4 @@
+use super::bit_list::BitList;
 use super::slot_set::Entry;
 
 /// An ordered set of slot numbers with flags, in sorted chunks.
@@ -10,13 +11,13 @@ pub(super) struct Chunks {
     #[expect(clippy::vec_box, reason = "chunks change places in the list, which must not copy them")]
     chunks: Vec<Box<Chunk>>,
     /// One bit for each chunk: whether something in it is flagged.
-    flagged: Vec<u64>,
+    flagged: BitList,
     #[expect(clippy::vec_box, reason = "they come from the list and go back there")]
     spare: Vec<Box<Chunk>>,
 }
 
 /// Small enough that a search in it touches few lines of the cache.
-const CHUNK: usize = 62;
+const CHUNK: usize = 30;
 
 #[derive(Clone, Debug)]
 struct Chunk {
@@ -104,7 +105,8 @@ impl Chunks {
             chunk.insert(entry);
             self.firsts.push(entry.slot());
             self.chunks.push(chunk);
-            return self.flag_all();
+            self.flagged.insert(0, false);
+            return self.flag(0);
         }
         let mut at = self.chunk_of(entry.slot());
         if self.chunks[at].is_full() {
@@ -118,17 +120,7 @@ impl Chunks {
 
     #[inline]
     fn flag(&mut self, at: usize) {
-        let (word, bit) = (&mut self.flagged[at / 64], 1 << (at % 64));
-        *word = if self.chunks[at].flagged > 0 { *word | bit } else { *word & !bit };
-    }
-
-    /// After the chunks have other numbers.
-    fn flag_all(&mut self) {
-        self.flagged.clear();
-        self.flagged.resize(self.chunks.len().div_ceil(64), 0);
-        for at in 0..self.chunks.len() {
-            self.flag(at);
-        }
+        self.flagged.set(at, self.chunks[at].flagged > 0);
     }
 
     fn split(&mut self, at: usize) {
@@ -136,7 +128,9 @@ impl Chunks {
         self.chunks[at].move_from(CHUNK / 2, &mut upper);
         self.firsts.insert(at + 1, upper.first());
         self.chunks.insert(at + 1, upper);
-        self.flag_all();
+        self.flagged.insert(at + 1, false);
+        self.flag(at);
+        self.flag(at + 1);
     }
 
     pub(super) fn remove(&mut self, slot: u32) {
@@ -161,6 +155,7 @@ impl Chunks {
         }
         let (lower, upper) = self.chunks.split_at_mut(at);
         upper[0].move_from(0, &mut lower[at - 1]);
+        self.flag(at - 1);
         self.drop_chunk(at);
     }
 
@@ -169,7 +164,7 @@ impl Chunks {
         let mut chunk = self.chunks.remove(at);
         *chunk = Chunk::default();
         self.spare.push(chunk);
-        self.flag_all();
+        self.flagged.remove(at);
     }
 
     /// The least slot that is not below `from`.
@@ -188,15 +183,6 @@ impl Chunks {
             chunk.entries()[place..].iter().find(|held| held.is_flagged()).map(|held| held.slot())
         };
         let here = if chunk.flagged > 0 { flagged_in(chunk, chunk.place_of(from)) } else { None };
-        here.or_else(|| flagged_in(&self.chunks[self.next_flagged_chunk(at + 1)?], 0))
-    }
-
-    fn next_flagged_chunk(&self, from: usize) -> Option<usize> {
-        let first = self.flagged.get(from / 64)? & (u64::MAX << (from % 64));
-        if first != 0 {
-            return Some(from / 64 * 64 + first.trailing_zeros() as usize);
-        }
-        let later = self.flagged.iter().enumerate().skip(from / 64 + 1).find(|(_, word)| **word != 0);
-        later.map(|(index, word)| index * 64 + word.trailing_zeros() as usize)
+        here.or_else(|| flagged_in(&self.chunks[self.flagged.next(at + 1)?], 0))
     }
 }

@@ -166,14 +166,21 @@ impl Tree {
 
     /// `kind` says whether it is not even of the same kind any more.
     fn leave(&mut self, slot: u32, cell: Cell, had_room: bool, kind: bool) {
-        if kind && let Some(stacks) = self.by_class.get_mut(&cell.kind) {
-            stacks.remove(slot);
+        if kind {
+            self.remove(cell.kind, slot);
         }
-        if had_room
-            && cell.class != cell.kind
-            && let Some(stacks) = self.by_class.get_mut(&cell.class)
-        {
+        if had_room && cell.class != cell.kind {
+            self.remove(cell.class, slot);
+        }
+    }
+
+    /// An entry that holds nothing, and no buffer that could be used again, goes at once.
+    fn remove(&mut self, class: u32, slot: u32) {
+        if let Some(stacks) = self.by_class.get_mut(&class) {
             stacks.remove(slot);
+            if stacks.is_bare() {
+                self.by_class.remove(&class);
+            }
         }
     }
 

@@ -4,6 +4,7 @@
 //! decide nothing, and keep the indexes and sums in step with the cells.
 
 mod apply;
+mod bit_list;
 mod bit_tree;
 mod cell;
 mod check;

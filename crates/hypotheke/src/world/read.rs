@@ -77,12 +77,8 @@ impl World {
     fn container_state(&self, id: ContainerId) -> Option<&ContainerState> {
         let state = self.containers.get(id.index as usize)?;
         let there = id.index < self.lasting || state.parent != Spot::NOWHERE;
-        (there
-            && !self.is_hand(id.index)
-            && state.generation == id.generation
-            && id.world == self.number
-            && id.index != GROUND)
-            .then_some(state)
+        // The ground and hands have no definition.
+        (there && state.def != NONE && state.generation == id.generation && id.world == self.number).then_some(state)
     }
 
     fn holder_state(&self, id: HolderId) -> Option<&HolderState> {
@@ -243,9 +239,10 @@ impl World {
 
     /// The stack in a slot; none if it is empty or not there.
     #[must_use]
+    #[inline]
     pub fn stack(&self, id: ContainerId, slot: u32) -> Option<StackView<'_>> {
-        let state = self.container_state(id)?;
-        let cell = *self.cells.get(state.base as usize..)?.get(..state.slots as usize)?.get(slot as usize)?;
+        let state = self.container_state(id).filter(|state| slot < state.slots)?;
+        let cell = self.cells[(state.base + slot) as usize];
         (!cell.is_empty()).then_some(StackView { world: self, cell })
     }
 
@@ -557,6 +554,7 @@ impl<'w> StackView<'w> {
 
     /// How many items it has.
     #[must_use]
+    #[inline]
     pub fn count(self) -> u32 {
         self.cell.count
     }
@@ -605,6 +603,7 @@ impl<'w> StackView<'w> {
 
     /// True if both have the same kind, marks and properties, so that they could be merged. Packs are never alike.
     #[must_use]
+    #[inline]
     pub fn is_alike(self, other: StackView<'_>) -> bool {
         self.cell.is_alike(other.cell)
     }

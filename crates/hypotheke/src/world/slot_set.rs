@@ -40,6 +40,11 @@ impl SlotSet {
         self.few.is_empty() && self.many.as_ref().is_none_or(|many| many.is_empty())
     }
 
+    /// Whether nothing is held, and no buffer is kept for what may come.
+    pub(crate) fn is_bare(&self) -> bool {
+        self.few.is_empty() && !self.few.spilled() && self.many.is_none()
+    }
+
     fn place_of(&self, slot: u32) -> usize {
         self.few.partition_point(|held| held.slot() < slot)
     }

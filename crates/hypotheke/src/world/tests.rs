@@ -2,6 +2,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use proptest::prelude::*;
 
+use super::bit_list::BitList;
 use super::bit_tree::BitTree;
 use super::slot_set::SlotSet;
 
@@ -50,6 +51,24 @@ proptest! {
         prop_assert!(held.eq(model.iter().filter(|(_, flagged)| **flagged).map(|(key, _)| *key)));
         prop_assert_eq!(set.len(), (model.len(), model.values().filter(|flagged| **flagged).count()));
         prop_assert_eq!(set.is_empty(), model.is_empty());
+    }
+
+    #[test]
+    fn a_bit_list_agrees_with_a_plain_list(steps in prop::collection::vec((any::<bool>(), any::<bool>(), 0usize..1_000), 0..700)) {
+        let (mut list, mut model) = (BitList::default(), Vec::new());
+        for (insert, bit, at) in steps {
+            if insert || model.is_empty() {
+                let at = at % (model.len() + 1);
+                list.insert(at, bit);
+                model.insert(at, bit);
+            } else {
+                let at = at % model.len();
+                list.remove(at);
+                model.remove(at);
+            }
+            let from = at % 90;
+            prop_assert_eq!(list.next(from), (from..model.len()).find(|&at| model[at]));
+        }
     }
 
     #[test]

@@ -172,6 +172,8 @@ impl Model {
         // What had to leave may be the pack out of which the stack comes.
         let Some(Cell::Slot(from, from_slot)) = self.state.find(stack.id) else { unreachable!("it lay there") };
         let cell = &Cell::Slot(from.clone(), from_slot);
+        // And what had to leave may lie in it by now.
+        let stack = &self.state.get(cell).expect("it lay there").clone();
         let going_back = back.and_then(|other| self.state.slots_mut(at)[other].take());
         self.state.lessen(cell, count);
         let id = if whole { stack.id } else { self.state.new_id() };
