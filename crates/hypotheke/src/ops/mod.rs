@@ -188,6 +188,8 @@ impl World {
         }
     }
 
+    // Its large frame is no burden to what goes the short way.
+    #[inline(never)]
     fn perform_on_draft(&mut self, operation: &Operation) -> Result<Outcome, Refusal> {
         let scratch = self.scratch.take().unwrap_or_default();
         let mut draft = Draft::new(self, scratch);
