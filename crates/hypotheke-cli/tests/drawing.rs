@@ -151,3 +151,37 @@ fn what_is_in_a_hand_is_drawn() {
     let drawn = output(hypotheke(folder.path()).args(["verify", "hand.scenario"]), 1);
     assert!(drawn.contains("\nann.hand  1 map\n"), "{drawn}");
 }
+
+#[test]
+fn what_is_resized_and_open_is_drawn_as_it_is_then() {
+    let folder = folder(
+        "[kind.k]\n[container.vault]\nslots = 2\nmost-slots = 3\nmust-open = true\nexclusive = true\n[container.bag]\nslots = 1\n\
+         [holder.ann]\ncarries = [\"bag\"]\nshortcuts = 2\n",
+    );
+    std::fs::create_dir(folder.path().join("scenarios")).expect("a folder");
+    let scenario = "scenario x\n  start\n    vault: 2 k\n  steps\n    ann opens vault\n    resize vault to 3\n    \
+                    ann moves 3 k from vault to ann.bag\n";
+    std::fs::write(folder.path().join("scenarios/x.scenario"), scenario).expect("written");
+    hypotheke(folder.path()).arg("verify").assert().code(1).stdout_eq(str![[r#"
+scenarios/x.scenario
+  FAILS   x                                                                        3 steps, 0 checks
+
+    line 7, step 3: ann moves 3 k from vault to ann.bag
+      expected  moved in full
+      found     refused: not-enough: asked for 3, but 2 lie in vault; 1 could go
+
+vault  vault                                                                  2 of 3 slots taken · 0
+  must be opened; for one holder at a time; resizable from 2 to 3 slots; open to ann
+  0 ──────────────── 1 ────────────────
+  k                  k
+  1 of 1             1 of 1
+  2 empty
+
+ann.bag  bag                                                                  0 of 1 slots taken · 0
+  0 empty
+
+1 of 1 scenario failed, 0 held   3 steps, 0 checks
+next   `--steps` tells every step; mend the rules or what the scenario expects
+
+"#]]);
+}

@@ -102,6 +102,15 @@ fn each_fault_is_found_at_its_place() {
         (inside("steps", "bind flare to store/0"), "3:19 'store/0': `store/0` is no shortcut"),
         (inside("steps", "emil binds flare to shortcuts/9"), "3:25 'shortcuts/9': `shortcuts/9` is no shortcut"),
         (inside("steps", "emil binds flair to shortcuts/0"), "3:16 'flair': there is no kind `flair`"),
+        (
+            inside("steps", "create 1 flare in emil.shortcuts/0"),
+            "3:23 'emil.shortcuts/0': nothing lies in `emil.shortcuts/0`",
+        ),
+        (
+            inside("steps", "drop flare from emil.shortcuts/0"),
+            "3:21 'emil.shortcuts/0': nothing lies in `emil.shortcuts/0`",
+        ),
+        (inside("end", "shortcuts of emil: flare,"), "3:29 ',': expected a kind or `nothing` at the end of the line"),
         (inside("end", "shortcuts of emil: flair"), "3:24 'flair': there is no kind `flair`"),
         (inside("end", "shortcuts of ann: flare"), "3:18 'ann': holder `ann` has 0 shortcuts, not 1"),
         (inside("end", "shortcuts of store: flare"), "3:18 'store': `store` is not a holder"),

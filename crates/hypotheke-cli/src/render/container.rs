@@ -38,6 +38,14 @@ pub(crate) fn draw(page: &mut Page, world: &World, id: ContainerId) {
     if least < most {
         limits.push(format!("resizable from {least} to {most} slots"));
     }
+    let openers: Vec<&str> = world
+        .holders()
+        .filter(|&holder| world.has_opened(holder, id))
+        .map(|holder| world.holder_name(holder))
+        .collect();
+    if !openers.is_empty() {
+        limits.push(format!("open to {}", openers.join(", ")));
+    }
     if !limits.is_empty() {
         wrap(page, "  ", &limits, "; ");
     }

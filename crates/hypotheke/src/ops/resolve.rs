@@ -93,10 +93,16 @@ impl Resolver<'_> {
                     NamedPortion { count: 1, kind: kind.clone(), variant: variant.clone(), span: kind.span() };
                 let resolved = self.world.rules().resolve_portion(&portion)?;
                 let variant = Variant::of(&resolved);
-                Action::Create { amount: *amount, kind: resolved.kind, variant, to: self.place(to)?, landing: *landing }
+                Action::Create {
+                    amount: *amount,
+                    kind: resolved.kind,
+                    variant,
+                    to: self.lying_place(to)?,
+                    landing: *landing,
+                }
             }
             NamedAction::Consume { amount, kind, from } => {
-                Action::Consume { amount: *amount, kind: self.kind(kind.as_ref())?, from: self.place(from)? }
+                Action::Consume { amount: *amount, kind: self.kind(kind.as_ref())?, from: self.lying_place(from)? }
             }
             NamedAction::Move { amount, kind, from, to } => Action::Move {
                 amount: *amount,
@@ -251,6 +257,17 @@ impl Resolver<'_> {
         self.world.place(path, self.actor).map_err(|error| ResolveError::place(path, &error))
     }
 
+    /// A place where something may lie.
+    fn lying_place(&self, path: &Path) -> Resolved<Place> {
+        match self.place(path)? {
+            Place::Shortcut(..) => {
+                let help = "a shortcut points at a kind: `bind flare to …`".to_owned();
+                Err(ResolveError::new(path.span(), format!("nothing lies in `{path}`"), Some(help)))
+            }
+            place => Ok(place),
+        }
+    }
+
     fn container(&self, path: &Path) -> Resolved<Place> {
         match self.place(path)? {
             place @ Place::Container(_) => Ok(place),
@@ -301,7 +318,7 @@ impl Resolver<'_> {
 
     fn place_or_actor(&self, path: Option<&Path>, verb: &str, preposition: &str) -> Resolved<Place> {
         match (path, self.actor) {
-            (Some(path), _) => self.place(path),
+            (Some(path), _) => self.lying_place(path),
             (None, Some(actor)) => Ok(Place::Holder(actor)),
             (None, None) => {
                 let help = format!("name a place (`{preposition} …`), or the holder that acts");

@@ -363,7 +363,7 @@ fn check(parser: &mut LineParser<'_, '_>) -> Parsed<Check> {
             parser.require_keyword("of")?;
             let holder = parser.path()?;
             parser.require_colon()?;
-            let label = if parser.keyword("nothing") { None } else { Some(parser.word("a burden, or `nothing`,")?) };
+            let label = if parser.keyword("nothing") { None } else { Some(parser.word("a burden or `nothing`")?) };
             Check::Burden { holder, label }
         }
         None if parser.keyword("shortcuts") => {
@@ -386,7 +386,7 @@ fn check(parser: &mut LineParser<'_, '_>) -> Parsed<Check> {
 fn shortcuts(parser: &mut LineParser<'_, '_>) -> Parsed<Vec<Option<Word>>> {
     let mut kinds = Vec::new();
     loop {
-        kinds.push(if parser.keyword("nothing") { None } else { Some(parser.word("a kind, or `nothing`,")?) });
+        kinds.push(if parser.keyword("nothing") { None } else { Some(parser.word("a kind or `nothing`")?) });
         if !parser.take_comma() {
             return Ok(kinds);
         }
