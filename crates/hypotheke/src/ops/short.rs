@@ -158,8 +158,7 @@ impl World {
         let mut scratch = self.begin_shortly();
         scratch.events.push(Event::Swapped { one: end(one, mine.id), other: end(other, yours.id) });
         self.remember_shortly(&scratch, self.next_stack);
-        self.put_cell(one, mine, yours, -gain);
-        self.put_cell(other, yours, mine, gain);
+        self.exchange_cells((one, mine), (other, yours), gain);
         Some(self.end_shortly(scratch, None, u64::from(mine.count) + u64::from(yours.count)))
     }
 
@@ -188,16 +187,12 @@ impl World {
             let before = self.cell(spot);
             let id = if before.is_empty() { self.new_id_shortly() } else { before.id };
             scratch.events.push(transfer(plain, count, End::NOWHERE, end(spot, id)));
-        }
-        scratch.parts = parts;
-        self.remember_shortly(&scratch, next_stack);
-        for index in 0..scratch.parts.len() {
-            let (spot, count) = scratch.parts[index];
-            let Event::Transferred { to, .. } = scratch.events[index] else { continue };
-            let before = self.cell(spot);
-            let after = Cell { count: before.count + count, id: to.stack.0, ..plain };
+            let after = Cell { count: before.count + count, id, ..plain };
             self.put_cell(spot, before, after, figures.weight * i64::from(count));
         }
+        scratch.parts = parts;
+        // What is plain has no class that could be given to others meanwhile, so this may come after it.
+        self.remember_shortly(&scratch, next_stack);
         self.add_to_tally(kind, i64::from(given));
         scratch.parts.clear();
         Some(self.end_shortly(scratch, Some(u64::from(asked)), u64::from(given)))

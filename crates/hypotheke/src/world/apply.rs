@@ -264,6 +264,19 @@ impl World {
         self.put(spot, before, after);
     }
 
+    /// Exchanges two plain stacks, or one and none. The gain is that of the other's container in weight.
+    #[inline]
+    pub(crate) fn exchange_cells(&mut self, (one, mine): (Spot, Cell), (other, yours): (Spot, Cell), gain: i64) {
+        if one.container == other.container {
+            // Nothing but the places has changed.
+            self.put(one, mine, yours);
+            self.put(other, yours, mine);
+        } else {
+            self.put_cell(one, mine, yours, -gain);
+            self.put_cell(other, yours, mine, gain);
+        }
+    }
+
     /// Takes note of items that came into the world, or left it.
     #[inline]
     pub(crate) fn add_to_tally(&mut self, kind: KindId, count: i64) {
