@@ -185,3 +185,21 @@ next   `--steps` tells every step; mend the rules or what the scenario expects
 
 "#]]);
 }
+
+#[test]
+fn a_slot_that_is_blocked_is_not_drawn_as_an_empty_one() {
+    let folder = folder(
+        "[kind.drill]\nneeds = [\"left\", \"right\"]\n[container.arms]\nworn = true\n\
+         slot = [{ name = \"left\" }, { name = \"right\" }, { name = \"back\" }]\n[holder.ann]\ncarries = [\"arms\"]\n\
+         [start]\n\"ann.arms/right\" = [\"1 drill\"]\n",
+    );
+    hypotheke(folder.path()).args(["show", "rules.toml", "ann"]).assert().success().stdout_eq(str![[r#"
+A ruleset without a title   version 1
+
+ann.arms  arms (worn)                                                         1 of 3 slots taken · 0
+  left ───────────── right ──────────── back ─────────────
+  blocked            drill              ·
+                     1 of 1
+
+"#]]);
+}

@@ -119,6 +119,7 @@ fn draw_row(page: &mut Page, row: &[SlotView<'_>], cell: usize) {
     for slot in row {
         match slot.stack() {
             Some(stack) => page.plain(&pad(stack.kind().id(), cell - 1)).plain(" "),
+            None if slot.blocked_by().is_some() => page.put(Tone::Faint, &pad("blocked", cell)),
             None => page.put(Tone::Faint, &pad("·", cell)),
         };
     }

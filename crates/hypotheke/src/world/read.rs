@@ -525,6 +525,19 @@ impl<'w> SlotView<'w> {
         misfit && !cell.is_empty()
     }
 
+    /// The stack in another slot because of which nothing can lie here: its kind needs this slot too.
+    #[must_use]
+    pub fn blocked_by(self) -> Option<StackView<'w>> {
+        let name = self.name()?;
+        let others = self.world.slots(self.container()).take(self.world.def_of(self.spot.container).ruled.len());
+        let needs = |kind: Kind<'_>, slot: &str| kind.needs().any(|need| need == slot);
+        let mut blocking = others.filter(|other| other.spot != self.spot).filter_map(|other| {
+            let (own, stack) = (other.name()?, other.stack()?);
+            (needs(stack.kind(), own) && needs(stack.kind(), name)).then_some(stack)
+        });
+        blocking.next()
+    }
+
     /// The stack that lies there.
     #[must_use]
     pub fn stack(self) -> Option<StackView<'w>> {
