@@ -177,7 +177,13 @@ fn what_no_world_can_be_is_refused_with_its_place() {
             "bert.hand: there is no slot `store/9` from which it could have come",
         ),
         (|it| it.holders[0].origin = path("store/0"), "ann.hand: nothing is in it that could have come from anywhere"),
-        (|it| it.next_stack = 1 << 41, "next-stack: there are no more ids than 2^40"),
+        (|it| it.next_stack = (1 << 40) - 1, "next-stack: hardly an id is left: there are 2^40"),
+        (|it| it.next_stack = u64::MAX, "next-stack: hardly an id is left: there are 2^40"),
+        (|it| it.revision = u64::MAX, "revision: it is beyond what can be counted"),
+        (
+            |it| it.tallies.get_mut("flare").expect("a tally").created = u64::MAX,
+            "tallies: the items of `flare` are beyond what can be counted",
+        ),
         (|it| it.world = 1 << 24, "world: the number of a world is below 2^24"),
         (
             |it| {
@@ -370,6 +376,13 @@ fn ten_thousand_nested_packs_are_refused() {
     snapshot.next_stack = DEEP + 2;
     let error = World::from_snapshot(&rules(), &snapshot).expect_err("too deep").to_string();
     assert!(error.contains("packs nest at most 32 deep"), "{error:.200}");
+    // An audit tells of each that is too deep, by its id where the way to it would fill pages.
+    let found = audit(&rules(), &snapshot);
+    let too_deep: Vec<&Violation> = found.iter().filter(|violation| violation.law() == Law::Nesting).collect();
+    assert_eq!(too_deep.len() as u64, DEEP - 2);
+    assert_eq!(too_deep[0].to_string(), "nesting: store/0/0/0: packs nest 3 deep of 2");
+    assert_eq!(too_deep[9_000].figures(), Some((9_003.into(), 2.into())));
+    assert!(too_deep[9_000].place().len() < 200, "{:.300}", too_deep[9_000].place());
 }
 
 #[test]
@@ -410,4 +423,22 @@ fn a_holder_with_a_thousand_containers() {
     assert_eq!(play(&mut world, "create up to 3000 flare in ann"), Ok(2_000));
     assert_eq!(play(&mut world, "drop 1999 flare from ann"), Ok(1_999));
     assert_eq!((audit(&rules, &world.snapshot()), world.recount()), (vec![], vec![]));
+}
+
+#[test]
+fn text_that_is_no_snapshot_is_refused_with_its_cause() {
+    let whole = serde_json::to_string(&played().snapshot()).expect("plain data");
+    for (text, cause) in [
+        (String::new(), "EOF while parsing"),
+        ("3".to_owned(), "invalid type: integer `3`"),
+        ("{}".to_owned(), "missing field `next-stack`"),
+        (whole[..whole.len() / 2].to_owned(), "EOF while parsing"),
+        (whole.replacen("\"count\":2", "\"count\":-2", 1), "invalid value: integer `-2`"),
+        (whole.replacen("\"count\":2", "\"count\":99999999999", 1), "invalid value: integer `99999999999`"),
+        (whole.replacen("\"kind\"", "\"kin\"", 1), "unknown field `kin`"),
+        (whole.replacen("\"#7:10\"", "\"7:10\"", 1), "a place is written in lower-case letters"),
+    ] {
+        let error = serde_json::from_str::<Snapshot>(&text).expect_err(cause).to_string();
+        assert!(error.contains(cause) && error.contains("line 1 column"), "{cause}\nbut {error}");
+    }
 }

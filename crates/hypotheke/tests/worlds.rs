@@ -70,6 +70,18 @@ fn handles_of_another_world_are_refused_not_mixed_up() {
     assert_eq!(refusal.cause(), Cause::Unknown(Unknown::Place));
     let refusal = one.perform(&Operation::moving(Amount::All, store, (store, 99))).unwrap_err();
     assert_eq!(refusal.cause(), Cause::Unknown(Unknown::Place));
+    // So is a holder that acts, whatever it asks for.
+    let stranger = other.holder("ann").unwrap();
+    let rope = one.rules().find_kind("rope").unwrap();
+    for operation in [
+        Operation::moving(Amount::All, (store, 0), (store, 2)),
+        Operation::creating(Amount::Exactly(1), rope, store),
+        Operation::leaving(stranger),
+        Operation::together([Operation::moving(Amount::All, store, store).by(stranger)]),
+    ] {
+        let refusal = one.perform(&operation.by(stranger)).unwrap_err();
+        assert_eq!(refusal.cause(), Cause::Unknown(Unknown::Place));
+    }
     assert!(!one.has_container(theirs) && one.stack(theirs, 0).is_none() && one.container_name(theirs).is_empty());
 }
 

@@ -1,12 +1,12 @@
 //! What a snapshot says, so that it can be walked through in every direction.
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeMap;
 
 use crate::filter::{Measure, Subject};
 use crate::id::{KindId, MarkId, PropertyId, StackId, TagId};
 use crate::language::Position;
 use crate::quantity::Decimal;
-use crate::ruleset::{ContainerDef, HolderDef, PropertyValue, Ruleset};
+use crate::ruleset::{ContainerDef, HolderDef, MOST_NESTING, PropertyValue, Ruleset};
 use crate::snapshot::{InSlot, Snapshot, Stack};
 
 /// Where a stack lies: in which container and slot, or on the ground.
@@ -41,6 +41,14 @@ pub(super) struct Held<'s> {
     pub(super) opened_by: &'s [String],
     /// Indexes of [`Facts::stacks`].
     pub(super) stacks: Vec<usize>,
+    /// The container in which the pack lies that brings it.
+    around: Option<usize>,
+    /// In how many packs it lies, itself counted.
+    pub(super) depth: u32,
+    /// Who carries it, be it in a pack.
+    pub(super) holder: Option<usize>,
+    /// It is reached from the outside; else it lies in itself.
+    reached: bool,
 }
 
 pub(super) struct Facts<'s> {
@@ -52,6 +60,10 @@ pub(super) struct Facts<'s> {
     by_id: BTreeMap<StackId, usize>,
     /// The container inside of the pack with each id.
     insides: BTreeMap<StackId, usize>,
+    /// All containers that are reached from the outside, from the outside in.
+    order: Vec<usize>,
+    /// What each holder bears: the containers that it carries, and its hand.
+    borne: Vec<Vec<usize>>,
 }
 
 impl<'s> Facts<'s> {
@@ -63,8 +75,11 @@ impl<'s> Facts<'s> {
             stacks: Vec::new(),
             by_id: BTreeMap::new(),
             insides: BTreeMap::new(),
+            order: Vec::new(),
+            borne: vec![Vec::new(); snapshot.holders.len()],
         };
         facts.read();
+        facts.walk_in();
         facts
     }
 
@@ -88,14 +103,7 @@ impl<'s> Facts<'s> {
             }
         }
         for pack in &snapshot.packs {
-            let held = Held {
-                bringer: Bringer::Pack(pack.pack),
-                name: String::new(),
-                def: None,
-                slots: pack.slots,
-                opened_by: &pack.opened_by,
-                stacks: Vec::new(),
-            };
+            let held = self.held(Bringer::Pack(pack.pack), "", "", pack.slots, &pack.opened_by);
             self.insides.entry(pack.pack).or_insert(self.containers.len());
             self.add(held, &pack.stacks);
         }
@@ -111,8 +119,20 @@ impl<'s> Facts<'s> {
     }
 
     fn held(&self, bringer: Bringer, name: &str, of: &str, slots: u32, opened_by: &'s [String]) -> Held<'s> {
-        let def = self.rules.containers().iter().find(|def| def.id() == of);
-        Held { bringer, name: name.to_owned(), def, slots, opened_by, stacks: Vec::new() }
+        let def = self.rules.find_container(of).map(|id| self.rules.container(id));
+        let name = name.to_owned();
+        Held {
+            bringer,
+            name,
+            def,
+            slots,
+            opened_by,
+            stacks: Vec::new(),
+            around: None,
+            depth: 0,
+            holder: None,
+            reached: false,
+        }
     }
 
     fn add(&mut self, held: Held<'s>, stacks: &'s [InSlot]) {
@@ -120,6 +140,43 @@ impl<'s> Facts<'s> {
         self.containers.push(held);
         for InSlot { slot, stack } in stacks {
             self.lay(stack, Where::In(container, *slot));
+        }
+    }
+
+    /// Goes through all containers from the outside in, each once, however deep they lie in each other.
+    fn walk_in(&mut self) {
+        let mut inner: Vec<Vec<usize>> = vec![Vec::new(); self.containers.len()];
+        for index in 0..self.containers.len() {
+            self.containers[index].around = self.find_around(index);
+            match self.containers[index].around {
+                Some(around) => inner[around].push(index),
+                None => self.order.push(index),
+            }
+            if let Bringer::Holder(holder) | Bringer::Hand(holder) = self.containers[index].bringer {
+                self.borne[holder].push(index);
+            }
+        }
+        let mut next = 0;
+        while let Some(&index) = self.order.get(next) {
+            let around = self.containers[index].around.map(|around| &self.containers[around]);
+            let (depth, holder) = around.map_or((0, None), |around| (around.depth, around.holder));
+            let held = &mut self.containers[index];
+            held.reached = true;
+            held.holder = match held.bringer {
+                Bringer::Holder(holder) | Bringer::Hand(holder) => Some(holder),
+                Bringer::World | Bringer::Pack(_) => holder,
+            };
+            held.depth = depth + u32::from(matches!(held.bringer, Bringer::Pack(_)));
+            self.order.append(&mut inner[index]);
+            next += 1;
+        }
+    }
+
+    fn find_around(&self, container: usize) -> Option<usize> {
+        let Bringer::Pack(pack) = self.containers[container].bringer else { return None };
+        match self.stack_with(pack)?.at {
+            Where::In(around, _) => Some(around),
+            Where::Ground(_) => None,
         }
     }
 
@@ -133,8 +190,7 @@ impl<'s> Facts<'s> {
     }
 
     pub(super) fn holder_def(&self, holder: usize) -> Option<&'s HolderDef> {
-        let of = &self.snapshot.holders[holder].of;
-        self.rules.holders().iter().find(|def| def.id() == of)
+        self.rules.find_holder(&self.snapshot.holders[holder].of).map(|id| self.rules.holder(id))
     }
 
     pub(super) fn stack_with(&self, id: StackId) -> Option<&Lying<'s>> {
@@ -146,53 +202,34 @@ impl<'s> Facts<'s> {
         self.insides.get(&stack.id).copied()
     }
 
-    // Around and inside of a container. What lies in itself is gone through once.
-
-    /// The container in which the pack lies that brings another.
-    fn around(&self, container: usize) -> Option<usize> {
-        let Bringer::Pack(pack) = self.containers[container].bringer else { return None };
-        match self.stack_with(pack)?.at {
-            Where::In(around, _) => Some(around),
-            Where::Ground(_) => None,
-        }
-    }
-
-    /// It and those around it, from the inside out.
-    pub(super) fn chain(&self, container: usize) -> Vec<usize> {
-        let mut chain = vec![container];
-        let mut seen = BTreeSet::from([container]);
-        let mut at = container;
-        while let Some(around) = self.around(at).filter(|around| seen.insert(*around)) {
-            chain.push(around);
-            at = around;
-        }
-        chain
+    /// It and those around it, from the inside out, but no more than packs may ever nest: what lies deeper is told of as such.
+    pub(super) fn chain(&self, container: usize) -> impl Iterator<Item = usize> + '_ {
+        let around = |&at: &usize| self.containers[at].around.filter(|_| !self.is_circular(at));
+        std::iter::successors(Some(container), around).take(MOST_NESTING as usize + 1)
     }
 
     /// Whether a container lies in itself.
     pub(super) fn is_circular(&self, container: usize) -> bool {
-        let outermost = self.chain(container).last().copied();
-        outermost.is_some_and(|outermost| self.around(outermost).is_some())
+        !self.containers[container].reached
     }
 
-    /// All that lies in a container, at any depth.
-    pub(super) fn all_in(&self, container: usize) -> Vec<usize> {
-        let mut found = Vec::new();
-        let mut seen = BTreeSet::from([container]);
-        let mut open = vec![container];
-        while let Some(container) = open.pop() {
-            for &index in &self.containers[container].stacks {
-                found.push(index);
-                open.extend(self.inside(self.stacks[index].stack).filter(|inside| seen.insert(*inside)));
+    /// For each container the sum over all that lies in it, at any depth. What lies in itself counts nowhere.
+    pub(super) fn sums(&self, of_stack: impl Fn(&Lying<'_>) -> i128) -> Vec<i128> {
+        let mut sums = vec![0; self.containers.len()];
+        for &index in self.order.iter().rev() {
+            let held = &self.containers[index];
+            sums[index] += held.stacks.iter().map(|&stack| of_stack(&self.stacks[stack])).sum::<i128>();
+            let Bringer::Pack(pack) = held.bringer else { continue };
+            if let Some(around) = held.around.filter(|_| self.insides.get(&pack) == Some(&index)) {
+                sums[around] += sums[index];
             }
         }
-        found
+        sums
     }
 
     /// The containers that a holder carries, and its hand.
-    pub(super) fn borne_by(&self, holder: usize) -> impl Iterator<Item = usize> + '_ {
-        let mine = move |index: &usize| matches!(self.containers[*index].bringer, Bringer::Holder(of) | Bringer::Hand(of) if of == holder);
-        (0..self.containers.len()).filter(mine)
+    pub(super) fn borne_by(&self, holder: usize) -> &[usize] {
+        &self.borne[holder]
     }
 
     // Names.
@@ -219,7 +256,9 @@ impl<'s> Facts<'s> {
         let Bringer::Pack(pack) = self.containers[container].bringer else {
             return self.containers[container].name.clone();
         };
-        match self.stack_with(pack).filter(|_| !self.is_circular(container)) {
+        // The way to what lies too deep would fill pages.
+        let short = !self.is_circular(container) && self.containers[container].depth <= MOST_NESTING;
+        match self.stack_with(pack).filter(|_| short) {
             Some(lying) => format!("{}/", self.place(lying)),
             None => format!("{pack}/"),
         }

@@ -1,29 +1,37 @@
 //! Shortcuts, hands, and what is open to whom.
 
-use super::facts::{Bringer, Facts};
+use std::collections::BTreeSet;
+
+use super::facts::{Bringer, Facts, Lying, Where};
 use super::{Findings, Law};
 use crate::language::{Path, PathRoot, PathStep};
 use crate::ruleset::Spent;
 
 pub(super) fn check(facts: &Facts<'_>, findings: &mut Findings) {
+    let had = kinds_had(facts);
     for index in 0..facts.snapshot.holders.len() {
-        check_shortcuts(facts, index, findings);
+        check_shortcuts(facts, index, &had, findings);
         check_hand(facts, index, findings);
     }
     check_open(facts, findings);
 }
 
-fn check_shortcuts(facts: &Facts<'_>, index: usize, findings: &mut Findings) {
+/// Which holder has something of which kind, in whatever counts for its weight.
+fn kinds_had<'s>(facts: &Facts<'s>) -> BTreeSet<(usize, &'s str)> {
+    let had = |lying: &Lying<'s>| match lying.at {
+        Where::In(container, _) => Some((facts.containers[container].holder?, lying.stack.kind.as_str())),
+        Where::Ground(_) => None,
+    };
+    facts.stacks.iter().filter_map(had).collect()
+}
+
+fn check_shortcuts(facts: &Facts<'_>, index: usize, had: &BTreeSet<(usize, &str)>, findings: &mut Findings) {
     let holder = &facts.snapshot.holders[index];
     let Some(def) = facts.holder_def(index) else { return };
     if holder.shortcuts.len() != def.shortcuts() as usize {
         let message = format!("{} shortcuts of {}", holder.shortcuts.len(), def.shortcuts());
         findings.add(Law::Holders, &holder.name, message);
     }
-    let has = |kind: &str| {
-        let stacks = facts.borne_by(index).flat_map(|container| facts.all_in(container));
-        stacks.map(|stack| &facts.stacks[stack]).any(|lying| lying.stack.kind == kind)
-    };
     for (shortcut, kind) in holder.shortcuts.iter().enumerate() {
         let Some(kind) = kind else { continue };
         let place = format!("{}.shortcuts/{shortcut}", holder.name);
@@ -31,7 +39,7 @@ fn check_shortcuts(facts: &Facts<'_>, index: usize, findings: &mut Findings) {
             findings.add(Law::Holders, place, format!("there is no kind `{kind}`"));
         } else if holder.shortcuts[..shortcut].contains(&Some(kind.clone())) {
             findings.add(Law::Holders, place, format!("another shortcut points at {kind} too"));
-        } else if def.spent_shortcuts() == Spent::Clear && !has(kind) {
+        } else if def.spent_shortcuts() == Spent::Clear && !had.contains(&(index, kind.as_str())) {
             findings.add(Law::Holders, place, format!("{} has no {kind}", holder.name));
         }
     }

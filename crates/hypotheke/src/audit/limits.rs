@@ -4,23 +4,12 @@ use super::conservation::whole;
 use super::facts::{Facts, Seen, Where};
 use super::{Findings, Law};
 use crate::quantity::Decimal;
-use crate::ruleset::Cap;
+use crate::ruleset::{Cap, FilterId};
 
 pub(super) fn check(facts: &Facts<'_>, findings: &mut Findings) {
     check_stacks(facts, findings);
-    for index in 0..facts.containers.len() {
-        let Some(def) = facts.containers[index].def else { continue };
-        let stacks = facts.all_in(index);
-        check_weight(facts, &facts.name(index), def.weight_cap(), &stacks, findings);
-        check_caps(facts, &facts.name(index), def.caps(), &stacks, findings);
-    }
-    for index in 0..facts.snapshot.holders.len() {
-        let Some(def) = facts.holder_def(index) else { continue };
-        let stacks: Vec<usize> = facts.borne_by(index).flat_map(|container| facts.all_in(container)).collect();
-        let name = &facts.snapshot.holders[index].name;
-        check_weight(facts, name, def.weight_cap(), &stacks, findings);
-        check_caps(facts, name, def.caps(), &stacks, findings);
-    }
+    check_weights(facts, findings);
+    check_caps(facts, findings);
     let (landed, most) = (facts.snapshot.ground.len(), facts.rules.ground_limit());
     if let Some(most) = most.filter(|&most| landed > most as usize) {
         let figures = (whole(landed as i128), Decimal::from(most));
@@ -46,32 +35,58 @@ fn check_stacks(facts: &Facts<'_>, findings: &mut Findings) {
     }
 }
 
-fn check_weight(facts: &Facts<'_>, name: &str, cap: Option<Decimal>, stacks: &[usize], findings: &mut Findings) {
-    let weight = |&index: &usize| {
-        let lying = &facts.stacks[index];
-        let one = lying.kind.map_or(Decimal::ZERO, |kind| facts.rules.kind(kind).weight());
-        i128::from(one.thousandths()) * i128::from(lying.stack.count)
-    };
-    let sum: i128 = stacks.iter().map(weight).sum();
-    if let Some(cap) = cap.filter(|cap| sum > i128::from(cap.thousandths())) {
-        let sum = Decimal::from_thousandths(i64::try_from(sum).unwrap_or(i64::MAX));
-        let message = format!("{} of {}", facts.rules.weight_text(sum), facts.rules.weight_text(cap));
-        findings.add_figures(Law::WeightCap, name, message, (sum, cap));
+struct Limits<'r> {
+    weight_cap: Option<Decimal>,
+    caps: &'r [Cap],
+}
+
+/// Calls `check` for each container and holder with its name, the containers that it is, and its limits.
+fn each_bearer<'f>(facts: &Facts<'f>, mut check: impl FnMut(&str, &[usize], Limits<'f>)) {
+    for (index, held) in facts.containers.iter().enumerate() {
+        if let Some(def) = held.def {
+            check(&facts.name(index), &[index], Limits { weight_cap: def.weight_cap(), caps: def.caps() });
+        }
+    }
+    for (index, holder) in facts.snapshot.holders.iter().enumerate() {
+        if let Some(def) = facts.holder_def(index) {
+            let limits = Limits { weight_cap: def.weight_cap(), caps: def.caps() };
+            check(&holder.name, facts.borne_by(index), limits);
+        }
     }
 }
 
-fn check_caps(facts: &Facts<'_>, name: &str, caps: &[Cap], stacks: &[usize], findings: &mut Findings) {
-    for cap in caps {
-        let filter = facts.rules.filter(cap.of);
-        let counted = |&&index: &&usize| {
-            let lying = &facts.stacks[index];
-            let seen = |kind| Seen { rules: facts.rules, kind, stack: lying.stack };
-            lying.kind.is_some_and(|kind| filter.test.admits(&seen(kind)))
-        };
-        let count: i128 = stacks.iter().filter(counted).map(|&index| i128::from(facts.stacks[index].stack.count)).sum();
-        if count > i128::from(cap.count) {
-            let message = format!("{count} `{}` of {}", filter.written(), cap.count);
-            findings.add_figures(Law::Cap, name, message, (whole(count), Decimal::from(cap.count)));
+fn check_weights(facts: &Facts<'_>, findings: &mut Findings) {
+    let weights = facts.sums(|lying| {
+        let one = lying.kind.map_or(Decimal::ZERO, |kind| facts.rules.kind(kind).weight());
+        i128::from(one.thousandths()) * i128::from(lying.stack.count)
+    });
+    each_bearer(facts, |name, containers, limits| {
+        let sum: i128 = containers.iter().map(|&container| weights[container]).sum();
+        if let Some(cap) = limits.weight_cap.filter(|cap| sum > i128::from(cap.thousandths())) {
+            let sum = Decimal::from_thousandths(i64::try_from(sum).unwrap_or(i64::MAX));
+            let message = format!("{} of {}", facts.rules.weight_text(sum), facts.rules.weight_text(cap));
+            findings.add_figures(Law::WeightCap, name, message, (sum, cap));
         }
-    }
+    });
+}
+
+fn check_caps(facts: &Facts<'_>, findings: &mut Findings) {
+    let count = |&of: &FilterId| {
+        let filter = facts.rules.filter(of);
+        facts.sums(|lying| {
+            let seen = |kind| Seen { rules: facts.rules, kind, stack: lying.stack };
+            let counts = lying.kind.is_some_and(|kind| filter.test.admits(&seen(kind)));
+            if counts { i128::from(lying.stack.count) } else { 0 }
+        })
+    };
+    let counts: Vec<Vec<i128>> = facts.rules.cap_filters.iter().map(count).collect();
+    each_bearer(facts, |name, containers, limits| {
+        for cap in limits.caps {
+            let count: i128 = containers.iter().map(|&container| counts[cap.number as usize][container]).sum();
+            if count > i128::from(cap.count) {
+                let message = format!("{count} `{}` of {}", facts.rules.filter(cap.of).written(), cap.count);
+                findings.add_figures(Law::Cap, name, message, (whole(count), Decimal::from(cap.count)));
+            }
+        }
+    });
 }

@@ -76,8 +76,8 @@ impl Law {
         }
     }
 
-    /// True of a limit over which a world may stand: its rules may have changed, or a mark may have made a stack unfit. No
-    /// world may stand beyond the others.
+    /// True of a limit over which a world may stand: its rules may have changed, or a mark may have made a stack unfit. The
+    /// others no operation breaks, on whatever world.
     #[must_use]
     pub fn is_limit(self) -> bool {
         match self {

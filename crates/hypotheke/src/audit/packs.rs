@@ -46,9 +46,7 @@ fn check_insides(facts: &Facts<'_>, findings: &mut Findings) {
             continue;
         }
         // A pack that lies in no other is 1 deep.
-        let around = facts.chain(index).into_iter();
-        let deep = around.filter(|&at| matches!(facts.containers[at].bringer, Bringer::Pack(_))).count();
-        let deep = u32::try_from(deep).unwrap_or(u32::MAX);
+        let deep = held.depth;
         if deep > most {
             let figures = (Decimal::from(deep), Decimal::from(most));
             findings.add_figures(

@@ -56,8 +56,7 @@ impl Draft<'_> {
         if !self.world.rules.has_doors {
             return None;
         }
-        let actor = operation.actor.filter(|actor| self.world.has_holder(*actor))?.index;
-        self.why_closed_to(actor, &operation.action)
+        self.why_closed_to(operation.actor?.index, &operation.action)
     }
 
     #[cold]

@@ -120,8 +120,12 @@ impl<'w> Draft<'w> {
 
     /// Who acts from now on.
     #[inline]
-    pub(super) fn act_as(&mut self, actor: Option<HolderId>) {
+    pub(super) fn act_as(&mut self, actor: Option<HolderId>) -> Result<(), Refusal> {
+        if actor.is_some_and(|holder| !self.world.has_holder(holder)) {
+            return Err(Refusal::new(Cause::Unknown(Unknown::Place)));
+        }
         self.actor = actor.map(|holder| holder.index);
+        Ok(())
     }
 
     /// What follows from all that was worked out: shortcuts of which nothing is left, containers that have gone.

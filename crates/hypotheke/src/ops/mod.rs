@@ -68,7 +68,7 @@ struct Done {
 type Judged = Result<Done, Refusal>;
 
 fn judge_on(draft: &mut Draft<'_>, operation: &Operation) -> Judged {
-    draft.act_as(operation.actor);
+    draft.act_as(operation.actor)?;
     let Some(closed) = draft.why_closed(operation) else { return judge_action(draft, operation) };
     // What can't be meant at all is told before what can't be reached.
     match judge_action(draft, operation) {

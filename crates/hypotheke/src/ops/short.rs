@@ -18,6 +18,9 @@ impl World {
     /// Performs an operation if it can be done here and would be applied, or is refused because nothing is there.
     #[inline]
     pub(super) fn perform_shortly(&mut self, operation: &Operation) -> Option<Result<Outcome, Refusal>> {
+        if operation.actor.is_some_and(|actor| !self.has_holder(actor)) {
+            return None;
+        }
         match &operation.action {
             &Action::Move { amount, kind: None, from, to } => {
                 let (from, to) = (self.simple_slot(from)?, self.simple_slot(to)?);

@@ -33,6 +33,12 @@ impl World {
     }
 }
 
+/// Counters go on from where a snapshot has them; from here on they can't reach the end of their type.
+const MOST_COUNTED: u64 = 1 << 62;
+
+/// So many more stacks may at least be named.
+const IDS_LEFT: u64 = 1 << 32;
+
 struct Restoring<'s> {
     rules: &'s Arc<Ruleset>,
     snapshot: &'s Snapshot,
@@ -315,6 +321,9 @@ impl<'s> Restoring<'s> {
         let mut tallies = vec![Tally::default(); self.rules.kinds().len()];
         for (name, tally) in &snapshot.tallies {
             match self.rules.find_kind(name) {
+                Some(_) if tally.created.max(tally.consumed) > MOST_COUNTED => {
+                    self.fault("tallies", format!("the items of `{name}` are beyond what can be counted"));
+                }
                 Some(kind) => {
                     tallies[kind.index()] = Tally { created: tally.created, consumed: tally.consumed };
                 }
@@ -328,8 +337,11 @@ impl<'s> Restoring<'s> {
         if let Some(id) = self.known.iter().find(given).copied() {
             self.fault(id.to_string(), format!("this id is still to be given: the next is {}", snapshot.next_stack));
         }
-        if snapshot.next_stack > StackId::MOST {
-            self.fault("next-stack", "there are no more ids than 2^40");
+        if snapshot.next_stack > StackId::MOST - IDS_LEFT {
+            self.fault("next-stack", "hardly an id is left: there are 2^40");
+        }
+        if snapshot.revision > MOST_COUNTED {
+            self.fault("revision", "it is beyond what can be counted");
         }
         self.world.set_counters(snapshot.world, snapshot.revision, snapshot.next_stack, &snapshot.random.0, tallies);
     }

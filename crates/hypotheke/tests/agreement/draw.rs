@@ -173,18 +173,7 @@ fn shallow(request: Request) -> Request {
 /// Now and then a holder asks for what the game may ask for too.
 pub(super) fn request(rules: &Rules, model: &Model, draw: &Draw) -> Request {
     let request = asked(rules, model, draw);
-    let needs_holder = matches!(
-        request,
-        Request::Lift(..)
-            | Request::Put(..)
-            | Request::Return(..)
-            | Request::Equip(..)
-            | Request::Unequip(..)
-            | Request::Open(..)
-            | Request::Close(..)
-            | Request::Leave(_)
-            | Request::Together(_)
-    );
+    let needs_holder = request.is_of_holder() || matches!(request, Request::Together(_));
     if needs_holder || rules.holders.is_empty() || !draw.count.is_multiple_of(2) {
         return request;
     }

@@ -52,10 +52,7 @@ fn compare(rules: &Rules, draws: &[Draw]) -> BTreeMap<String, u32> {
             check_sums(&engine, &model);
         }
         assert_eq!(engine.world.revision(), revision + u64::from(found.is_ok()));
-        changed |= matches!(
-            request,
-            Request::Mark(..) | Request::Unmark(..) | Request::Set(..) | Request::Together(_) | Request::By(..)
-        );
+        changed |= request.changes_stacks();
         if draw.count == 3 {
             check_plain_data(&engine, changed);
         }

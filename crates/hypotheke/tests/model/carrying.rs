@@ -103,11 +103,9 @@ impl Model {
             }
             let cell = self.state.find(id).expect("it lay there");
             let stack = self.state.get(&cell).expect("a stack").clone();
-            let asked_here = asked;
-            let less = i64::from(Fault::UpToTakesOneLess.is_on() && !exact && stack.count > 1);
-            let asked = asked.map(|asked| (asked - less).max(1));
             let wanted = asked.map_or(i64::from(stack.count), |asked| (asked - done).min(i64::from(stack.count)));
-            let asked = asked_here;
+            let less = i64::from(Fault::UpToTakesOneLess.is_on() && !exact && asked.is_some());
+            let wanted = (wanted - less).max(1);
             let before = self.clone();
             if let Some(stuck) = self.stuck(&cell, &stack, going) {
                 first_shortfall = first_shortfall.or(Some(stuck));

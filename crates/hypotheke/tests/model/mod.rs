@@ -170,6 +170,33 @@ fn actor(request: &Request) -> Option<usize> {
     }
 }
 
+impl Request {
+    /// It names the holder that acts itself.
+    pub(crate) fn is_of_holder(&self) -> bool {
+        matches!(
+            self,
+            Request::Lift(..)
+                | Request::Put(..)
+                | Request::Return(..)
+                | Request::Equip(..)
+                | Request::Unequip(..)
+                | Request::Open(..)
+                | Request::Close(..)
+                | Request::Leave(_)
+        )
+    }
+
+    /// It may make what lies somewhere unfit, or too many.
+    pub(crate) fn changes_stacks(&self) -> bool {
+        match self {
+            Request::Mark(..) | Request::Unmark(..) | Request::Set(..) => true,
+            Request::By(_, inner) => inner.changes_stacks(),
+            Request::Together(steps) => steps.iter().any(Request::changes_stacks),
+            _ => false,
+        }
+    }
+}
+
 impl Model {
     pub(crate) fn new(rules: Rules) -> Model {
         let state = State::new(&rules);

@@ -21,18 +21,7 @@ pub(super) fn request(model: &Model, operation: &NamedOperation) -> Option<Reque
     };
     let reader = Reader { model, actor };
     let request = reader.action(&operation.action)?;
-    let by_holder = matches!(
-        request,
-        Request::Lift(..)
-            | Request::Put(..)
-            | Request::Return(..)
-            | Request::Equip(..)
-            | Request::Unequip(..)
-            | Request::Open(..)
-            | Request::Close(..)
-            | Request::Leave(_)
-    );
-    match actor.filter(|_| !by_holder) {
+    match actor.filter(|_| !request.is_of_holder()) {
         Some(holder) => Some(Request::By(holder, Box::new(request))),
         None => Some(request),
     }
