@@ -509,3 +509,26 @@ fn every_sort_of_place_is_judged_as_it_is_performed() {
         }
     }
 }
+
+/// The number by which a world knows a variant that nobody has any more is given to one other only.
+#[test]
+fn variants_that_come_back_in_one_list_stay_apart() {
+    let rules = Ruleset::builder()
+        .kind("flare", |kind| kind.stack_limit(6))
+        .mark("damp")
+        .mark("spent")
+        .container("depot", |depot| depot.slots(4))
+        .build()
+        .unwrap_or_else(|errors| panic!("{errors}"));
+    let rules = Arc::new(rules);
+    for (one, other) in [("damp", "spent"), ("spent", "damp")] {
+        let mut world = World::new(&rules);
+        applied(&mut world, "create 1 flare (damp) in depot");
+        applied(&mut world, "consume 1 flare from depot");
+        let both = format!("together (create 1 flare ({one}) in depot; create 1 flare ({other}) in depot)");
+        applied(&mut world, &both);
+        let stacks = &world.snapshot().containers[0].stacks;
+        let marks: Vec<&str> = stacks.iter().map(|lying| &*lying.stack.marks[0]).collect();
+        assert_eq!(marks, [one, other]);
+    }
+}

@@ -751,12 +751,17 @@ impl<'w> Draft<'w> {
 
     /// The number of a class, which the operation brings into the world if it is not there.
     pub(super) fn class_of(&mut self, key: ClassKey) -> u32 {
-        let known = self.scratch.overlay.new_classes.iter().find(|(known, _)| *known == key).map(|(_, class)| *class);
-        if let Some(class) = self.world.classes.find(&key).or(known) {
+        let (classes, overlay) = (&self.world.classes, &mut self.scratch.overlay);
+        if let Some((_, class)) = overlay.new_classes.iter().find(|(known, _)| *known == key) {
+            return *class;
+        }
+        let is_given = |class: u32| overlay.new_classes.iter().any(|(_, given)| *given == class);
+        let known = classes.find(&key).filter(|&class| !is_given(class));
+        if let Some(class) = known.filter(|&class| !classes.is_unused(class)) {
             return class;
         }
-        let overlay = &mut self.scratch.overlay;
-        let class = self.world.classes.next(&overlay.new_classes);
+        // One that no stack has is taken here, so that its number is not given to another by the same operation.
+        let class = known.unwrap_or_else(|| classes.next(&overlay.new_classes));
         overlay.used = true;
         overlay.new_classes.push((key, class));
         class

@@ -1,6 +1,6 @@
 //! Classes: what makes two stacks alike, as one number.
 
-use std::collections::{BTreeMap, VecDeque};
+use std::collections::{BTreeMap, BTreeSet};
 
 use crate::filter::{Measure, Subject};
 use crate::id::{KindId, MarkId, PropertyId, TagId};
@@ -56,8 +56,8 @@ pub(crate) struct ClassTable {
     kinds: u32,
     entries: Vec<Entry>,
     by_key: BTreeMap<ClassKey, u32>,
-    /// Entries that no stack had when they came here, in that order. Their numbers are given again, the oldest first.
-    unused: VecDeque<u32>,
+    /// Entries that no stack has. Their numbers are given again, the lowest first.
+    unused: BTreeSet<u32>,
 }
 
 impl ClassTable {
@@ -78,13 +78,17 @@ impl ClassTable {
     pub(crate) fn next(&self, given: &[(ClassKey, u32)]) -> u32 {
         let fresh = self.kinds + u32::try_from(self.entries.len()).unwrap_or(u32::MAX);
         let is_given = |class: u32| given.iter().any(|(_, known)| *known == class);
-        let idle = |&class: &u32| self.entries[(class - self.kinds) as usize].uses == 0 && !is_given(class);
         let beyond = given.iter().filter(|(_, class)| *class >= fresh).count();
         let fresh = fresh + u32::try_from(beyond).unwrap_or(u32::MAX);
-        self.unused.iter().copied().find(idle).unwrap_or(fresh)
+        self.unused.iter().copied().find(|&class| !is_given(class)).unwrap_or(fresh)
     }
 
-    /// Enters a class that is not there yet under the number that [`ClassTable::next`] gave.
+    /// Whether no stack has a class, so that its number may be given to another.
+    pub(crate) fn is_unused(&self, class: u32) -> bool {
+        self.unused.contains(&class)
+    }
+
+    /// Enters a class under the number that [`ClassTable::next`] gave, or that it has had.
     pub(crate) fn enter(&mut self, key: &ClassKey, class: u32) {
         let index = (class - self.kinds) as usize;
         let entry = Entry { key: key.clone(), uses: 0 };
@@ -93,18 +97,18 @@ impl ClassTable {
         } else {
             self.by_key.remove(&self.entries[index].key);
             self.entries[index] = entry;
-            while let Some(oldest) = self.unused.pop_front() {
-                if oldest == class {
-                    break;
-                }
-            }
         }
+        self.unused.insert(class);
         self.by_key.insert(key.clone(), class);
     }
 
     pub(crate) fn retain(&mut self, class: u32) {
         if class >= self.kinds {
-            self.entries[(class - self.kinds) as usize].uses += 1;
+            let entry = &mut self.entries[(class - self.kinds) as usize];
+            entry.uses += 1;
+            if entry.uses == 1 {
+                self.unused.remove(&class);
+            }
         }
     }
 
@@ -113,7 +117,7 @@ impl ClassTable {
             let entry = &mut self.entries[(class - self.kinds) as usize];
             entry.uses -= 1;
             if entry.uses == 0 {
-                self.unused.push_back(class);
+                self.unused.insert(class);
             }
         }
     }
