@@ -90,6 +90,22 @@ impl fmt::Display for StackId {
     }
 }
 
+/// Which departure from which world something left by. No world gives one twice; what departed arrives once.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+pub struct DepartureId {
+    /// The number of the world that was left.
+    pub world: u32,
+    /// The number of the departure within that world, from 0.
+    pub number: u64,
+}
+
+impl fmt::Display for DepartureId {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "departure {} from world {}", self.number, self.world)
+    }
+}
+
 /// A handle of a container in one world. One that belongs to another world, or whose container has gone, is refused.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub struct ContainerId {

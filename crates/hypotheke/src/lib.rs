@@ -85,7 +85,9 @@ mod world;
 
 pub use audit::{Law, Violation, audit};
 pub use filter::{Comparison, Filter, FilterError, Literal};
-pub use id::{ContainerDefId, ContainerId, HolderDefId, HolderId, KindId, MarkId, PropertyId, StackId, TagId};
+pub use id::{
+    ContainerDefId, ContainerId, DepartureId, HolderDefId, HolderId, KindId, MarkId, PropertyId, StackId, TagId,
+};
 pub use language::{
     Amount, Landing, NamedAction, NamedOperation, NamedPortion, NamedVariant, Path, PathError, PathRoot, PathStep,
     Position, SentenceError, SortKey,
@@ -98,8 +100,10 @@ pub use ruleset::{
     PropertyValue, Ruleset, RulesetBuilder, RulesetErrors, SlotRule, Spent, Tag, TagBuilder, Way,
 };
 pub use scenario::{ScenarioErrors, ScenarioFile};
-pub use snapshot::{Snapshot, SnapshotError};
-pub use world::{Class, Discrepancy, End, Event, Inner, Place, SlotView, StackView, Tally, UnknownPlace, World};
+pub use snapshot::{Departure, Departures, Snapshot, SnapshotError};
+pub use world::{
+    Class, Discrepancy, End, Event, Inner, Place, SlotView, StackView, Tally, Traveller, UnknownPlace, World,
+};
 
 /// The examples of the README are tests.
 #[cfg(doctest)]

@@ -14,4 +14,5 @@ mod rulesets;
 mod scenarios;
 mod snapshots;
 mod tables;
+mod travel;
 mod worlds;

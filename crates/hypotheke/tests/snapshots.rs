@@ -217,7 +217,7 @@ fn an_audit_names_the_law_the_place_and_the_figures() {
         ),
         (|it| store(it).stacks[0].slot = 6, &["stacks: store/6: the container has only 6 slots"]),
         (
-            |it| it.containers[1].stacks.push(InSlot { slot: 0, stack: stack(8, "rope", 1) }),
+            |it| it.containers[1].stacks.push(InSlot { slot: 0, stack: stack(12, "rope", 1) }),
             &[
                 "stacks: dry/0: two stacks lie in this slot",
                 "conservation: the world: 6 rope, but 5 came in and did not leave: 1 too many",
@@ -225,11 +225,11 @@ fn an_audit_names_the_law_the_place_and_the_figures() {
         ),
         (|it| first(it).id = StackId::new(7, 0), &["identity: store/0: this stack has no id"]),
         (|it| first(it).id = StackId::new(7, 99), &["identity: store/0: #7:99 is still to be given; the next is 13"]),
-        (|it| first(it).id = it.ground[0].stack.id, &["identity: ground/#9: #9 lies in store/0 too"]),
+        (|it| first(it).id = it.ground[0].stack.id, &["identity: ground/#7:9: #7:9 lies in store/0 too"]),
         (|it| it.packs[1].slots = 3, &["bounds: ann.bag/1/1/: 3 slots of 2 to 2"]),
         (|it| store(it).slots = 2, &["bounds: store: 2 slots of 3 to 6"]),
         (
-            |it| it.packs[0].pack = StackId::new(0, 2),
+            |it| it.packs[0].pack = StackId::new(7, 2),
             &["packs: store/1: rope is no pack", "packs: ann.bag/1: this pack has no inside"],
         ),
         (

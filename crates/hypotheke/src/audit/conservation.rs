@@ -1,10 +1,11 @@
-//! For each kind: items in the world are those that were created without those that were consumed.
+//! For each kind: items in the world are those that were created and arrived without those that were consumed and departed.
 
 use std::collections::BTreeMap;
 
 use super::facts::Facts;
 use super::{Findings, Law};
 use crate::quantity::Decimal;
+use crate::snapshot::Tally;
 
 pub(super) fn check(facts: &Facts<'_>, findings: &mut Findings) {
     let mut held: BTreeMap<&str, i128> = BTreeMap::new();
@@ -15,16 +16,20 @@ pub(super) fn check(facts: &Facts<'_>, findings: &mut Findings) {
         if facts.rules.find_kind(kind).is_none() {
             findings.add(Law::Conservation, "the world", format!("items are counted of `{kind}`, which is no kind"));
         }
-        *held.entry(kind).or_default() -= i128::from(tally.created) - i128::from(tally.consumed);
+        *held.entry(kind).or_default() -= balance(tally);
     }
     for (kind, surplus) in held.into_iter().filter(|(_, surplus)| *surplus != 0) {
         let tally = facts.snapshot.tallies.get(kind).copied().unwrap_or_default();
-        let should = i128::from(tally.created) - i128::from(tally.consumed);
+        let should = balance(&tally);
         let is = should + surplus;
         let how = if surplus > 0 { "too many" } else { "lost" };
         let message = format!("{is} {kind}, but {should} came in and did not leave: {} {how}", surplus.abs());
         findings.add_figures(Law::Conservation, "the world", message, (whole(is), whole(should)));
     }
+}
+
+fn balance(tally: &Tally) -> i128 {
+    i128::from(tally.created) - i128::from(tally.consumed) + i128::from(tally.arrived) - i128::from(tally.departed)
 }
 
 /// A number of items as a figure.

@@ -39,6 +39,8 @@ fn check_names(facts: &Facts<'_>, findings: &mut Findings) {
     for (index, holder) in facts.snapshot.holders.iter().enumerate() {
         if facts.holder_def(index).is_none() {
             findings.add(Law::Places, &holder.name, format!("the ruleset has no holder `{}`", holder.of));
+        } else if let Some(message) = facts.rules.why_not_called(&holder.name, &holder.of) {
+            findings.add(Law::Places, &holder.name, message);
         }
         if !seen.insert(holder.name.as_str()) {
             findings.add(Law::Places, &holder.name, "two places have this name");

@@ -10,6 +10,7 @@ use crate::ruleset::PropertyValue;
 pub(super) fn check(facts: &Facts<'_>, findings: &mut Findings) {
     check_slots(facts, findings);
     check_ids(facts, findings);
+    check_arrivals(facts, findings);
     for lying in &facts.stacks {
         if lying.stack.count == 0 {
             findings.add(Law::Stacks, facts.place(lying), format!("a stack of no {}", lying.stack.kind));
@@ -48,6 +49,20 @@ fn check_ids(facts: &Facts<'_>, findings: &mut Findings) {
             findings.add(Law::Identity, facts.place(lying), format!("{id} lies in {} too", facts.place(first)));
         } else {
             seen.insert(id, lying);
+        }
+    }
+}
+
+/// What has departed arrives once.
+fn check_arrivals(facts: &Facts<'_>, findings: &mut Findings) {
+    let (snapshot, mut seen) = (facts.snapshot, BTreeSet::new());
+    for arrival in &snapshot.arrivals {
+        if arrival.world == snapshot.world && arrival.number >= snapshot.departures {
+            let message = format!("{arrival} is still to be; there were {}", snapshot.departures);
+            findings.add(Law::Identity, "the world", message);
+        }
+        if !seen.insert(arrival) {
+            findings.add(Law::Identity, "the world", format!("{arrival} has arrived twice"));
         }
     }
 }

@@ -3,20 +3,21 @@ use std::sync::Arc;
 use super::{Answer, Implementation};
 use crate::language::NamedOperation;
 use crate::ruleset::Ruleset;
-use crate::snapshot::{Snapshot, SnapshotError};
+use crate::snapshot::{Departures, Snapshot, SnapshotError};
 use crate::world::World;
 
 /// This library's own engine behind the words that all implementations share.
 #[derive(Clone, Debug)]
 pub struct Engine {
     world: World,
+    departures: Departures,
 }
 
 impl Engine {
     /// One that plays by a ruleset, in a world in which nothing lies.
     #[must_use]
     pub fn new(rules: &Arc<Ruleset>) -> Engine {
-        Engine { world: World::empty(rules) }
+        Engine { world: World::empty(rules), departures: Departures::new() }
     }
 
     /// The world that it plays.
@@ -29,14 +30,15 @@ impl Engine {
 impl Implementation for Engine {
     fn start(&mut self, snapshot: &Snapshot) -> Result<(), SnapshotError> {
         self.world = World::from_snapshot(&Arc::clone(self.world.rules()), snapshot)?;
+        self.departures = Departures::new();
         Ok(())
     }
 
     fn perform(&mut self, operation: &NamedOperation) -> Answer {
-        match operation.resolve(&self.world) {
-            Ok(operation) => self.world.perform(&operation).map_or_else(Answer::from, Answer::from),
-            Err(_) => Answer::unknown(),
-        }
+        let Ok(operation) = operation.resolve_with(&self.world, &self.departures) else { return Answer::unknown() };
+        let answer = self.world.perform(&operation);
+        self.departures.extend(self.world.departed().iter().cloned());
+        answer.map_or_else(Answer::from, Answer::from)
     }
 
     fn snapshot(&self) -> Snapshot {

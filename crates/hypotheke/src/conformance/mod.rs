@@ -41,7 +41,8 @@ pub trait Implementation {
     /// If there can be no such world.
     fn start(&mut self, snapshot: &Snapshot) -> Result<(), SnapshotError>;
 
-    /// Judges an operation and, unless it is refused, applies it.
+    /// Judges an operation and, unless it is refused, applies it. The documents of what departs are kept, so that
+    /// `arrive` can bring back the latest under each name.
     fn perform(&mut self, operation: &NamedOperation) -> Answer;
 
     /// The world as it is now, as plain data.

@@ -272,6 +272,19 @@ pub enum NamedAction {
         /// The value that it gets.
         value: Decimal,
     },
+    /// `depart sled`
+    Depart {
+        /// A container that stands in the world, or a holder.
+        who: Path,
+    },
+    /// `arrive sled`, `arrive driller as surveyor`
+    Arrive {
+        /// What has departed under this name; a newcomer gets it.
+        who: Word,
+        /// Which of the ruleset's holders a newcomer is.
+        #[serde(default, rename = "as", skip_serializing_if = "Option::is_none")]
+        newcomer: Option<Word>,
+    },
 }
 
 /// An operation by names, as it is written: plain data that can be stored and sent.
@@ -335,6 +348,8 @@ impl NamedAction {
             NamedAction::Mark { .. } => ("mark", "marks"),
             NamedAction::Unmark { .. } => ("unmark", "unmarks"),
             NamedAction::Set { .. } => ("set", "sets"),
+            NamedAction::Depart { .. } => ("depart", "departs"),
+            NamedAction::Arrive { .. } => ("arrive", "arrives"),
         };
         if with_actor { third_person } else { plain }
     }
@@ -367,6 +382,8 @@ impl NamedAction {
             NamedAction::Mark { .. } => "marked",
             NamedAction::Unmark { .. } => "unmarked",
             NamedAction::Set { .. } => "set",
+            NamedAction::Depart { .. } => "departed",
+            NamedAction::Arrive { .. } => "arrived",
         }
     }
 
@@ -392,7 +409,8 @@ impl NamedAction {
             NamedAction::Merge { from, onto, .. } => (Some(from), Some(onto)),
             NamedAction::Swap { one, other } => (Some(one), Some(other)),
             NamedAction::Drop { from, .. } => (from.as_ref(), None),
-            NamedAction::Return { .. } | NamedAction::Leave => (None, None),
+            NamedAction::Return { .. } | NamedAction::Leave | NamedAction::Arrive { .. } => (None, None),
+            NamedAction::Depart { who } => (Some(who), None),
             NamedAction::PickUp { from, to, .. } => (from.as_ref(), to.as_ref()),
             NamedAction::Mark { at, .. }
             | NamedAction::Unmark { at, .. }
@@ -502,6 +520,9 @@ impl fmt::Display for NamedOperation {
             | NamedAction::Sort { at, by: SortKey::Kind } => write!(f, " {at}"),
             NamedAction::Sort { at, by } => write!(f, " {at} by {}", by.code()),
             NamedAction::Leave => Ok(()),
+            NamedAction::Depart { who } => write!(f, " {who}"),
+            NamedAction::Arrive { who, newcomer: None } => write!(f, " {who}"),
+            NamedAction::Arrive { who, newcomer: Some(holder) } => write!(f, " {who} as {holder}"),
             NamedAction::Bind { kind, at } => write!(f, " {kind} to {at}"),
             NamedAction::Return { amount } => print_selection(*amount, None, f),
             NamedAction::Mark { at, mark } | NamedAction::Unmark { at, mark } => write!(f, " {at} {mark}"),

@@ -32,6 +32,8 @@ const VERBS: &[(&str, &str, &str)] = &[
     ("mark", "marks", "mark freezer/0 contaminated"),
     ("unmark", "unmarks", "unmark freezer/0 contaminated"),
     ("set", "sets", "set reading of freezer/0 to 4.1"),
+    ("depart", "departs", "depart sled"),
+    ("arrive", "arrives", "arrive sled"),
 ];
 
 impl LineParser<'_, '_> {
@@ -163,6 +165,12 @@ impl LineParser<'_, '_> {
                 let kind = self.word("a kind")?;
                 self.require_keyword("to")?;
                 Ok(NamedAction::Bind { kind, at: self.path()? })
+            }
+            "depart" => Ok(NamedAction::Depart { who: self.path()? }),
+            "arrive" => {
+                let who = self.word("a container or a holder that has departed")?;
+                let newcomer = if self.keyword("as") { Some(self.word("a holder")?) } else { None };
+                Ok(NamedAction::Arrive { who, newcomer })
             }
             "unbind" => Ok(NamedAction::Unbind { at: self.path()? }),
             "mark" => {

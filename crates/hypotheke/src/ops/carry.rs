@@ -50,8 +50,8 @@ impl Draft<'_> {
     pub(super) fn source(&self, place: Place) -> Result<Source, Refusal> {
         match place {
             Place::Slot(..) => self.slot(place).map(Source::Spot),
-            Place::Container(id) if self.world.has_container(id) => Ok(Source::Container(id.index)),
-            Place::Holder(id) if self.world.has_holder(id) => Ok(Source::Holder(id.index)),
+            Place::Container(id) if self.has_container(id) => Ok(Source::Container(id.index)),
+            Place::Holder(id) if self.has_holder(id) => Ok(Source::Holder(id.index)),
             Place::Hand(holder) => Ok(Source::Spot(self.hand(Some(holder))?.1)),
             Place::Ground => Ok(Source::Container(GROUND)),
             Place::OnGround(stack) => match self.landing_of(stack) {

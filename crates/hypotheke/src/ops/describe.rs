@@ -3,7 +3,7 @@
 use super::operation::Variant;
 use super::refusal::{Cause, Refusal, Unknown};
 use crate::id::KindId;
-use crate::world::{Class, End, Event, Place, World};
+use crate::world::{Class, End, Event, Place, Traveller, World};
 
 impl World {
     /// What sentences call a place.
@@ -41,6 +41,8 @@ impl World {
                 Unknown::Variant => "the kind has no such mark or property".to_owned(),
                 Unknown::Actor => "this needs a holder that acts".to_owned(),
                 Unknown::Stack => "no such stack lies on the ground".to_owned(),
+                Unknown::Document => "its document can't be meant in this world".to_owned(),
+                Unknown::Taken => "a place of that name, or a stack of that id, is there already".to_owned(),
             },
             Cause::BadAmount => "there is no such amount here".to_owned(),
             Cause::OutOfBounds { of, slots, least, most } if least == most => {
@@ -137,6 +139,13 @@ impl World {
         }
     }
 
+    fn traveller_name(&self, who: Traveller) -> String {
+        match who {
+            Traveller::Container(id) => self.name_of(id.index),
+            Traveller::Holder(id) => self.name_of_holder(id.index).to_owned(),
+        }
+    }
+
     /// An event in words: `3 fuel-drum: depot/0 to sled/2`.
     #[must_use]
     pub fn describe_event(&self, event: &Event) -> String {
@@ -154,20 +163,34 @@ impl World {
                 format!("{} has {after} slots instead of {before}", self.name_of(container.index))
             }
             Event::Bound { holder, shortcut, after, .. } => {
-                let place = self.place_name(Place::Shortcut(*holder, *shortcut));
+                let place = format!("{}.shortcuts/{shortcut}", self.name_of_holder(holder.index));
                 match after {
                     Some(kind) => format!("{place} points at {}", self.rules().kind(*kind).id()),
                     None => format!("{place} points at nothing"),
                 }
             }
             Event::Opened { holder, container } => {
-                format!("{} opened {}", self.holder_name(*holder), self.name_of(container.index))
+                format!("{} opened {}", self.name_of_holder(holder.index), self.name_of(container.index))
             }
             Event::Closed { holder, container } => {
-                format!("{} closed {}", self.holder_name(*holder), self.name_of(container.index))
+                format!("{} closed {}", self.name_of_holder(holder.index), self.name_of(container.index))
+            }
+            Event::Departed { who, count, .. } => {
+                format!("{} departed with {}", self.traveller_name(*who), items(*count))
+            }
+            Event::Arrived { who, count, .. } => {
+                format!("{} arrived with {}", self.traveller_name(*who), items(*count))
             }
             Event::Swapped { one, other } => format!("{} and {} exchanged", self.end_name(one), self.end_name(other)),
         }
+    }
+}
+
+fn items(count: u64) -> String {
+    match count {
+        0 => "nothing".to_owned(),
+        1 => "1 item".to_owned(),
+        count => format!("{count} items"),
     }
 }
 

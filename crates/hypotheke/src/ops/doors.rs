@@ -35,7 +35,10 @@ impl Action {
             | Action::Set { at, .. }
             | Action::Sort { at, .. }
             | Action::Resize { at, .. } => (Some(at), None),
+            // A holder departs with whatever it has; nobody reaches into that.
+            Action::Depart { who } => (Some(who).filter(|who| matches!(who, Place::Container(_))), None),
             Action::Return { .. }
+            | Action::Arrive { .. }
             | Action::Together { .. }
             | Action::Open { .. }
             | Action::Close { .. }
@@ -70,8 +73,8 @@ impl Draft<'_> {
     /// Of a holder all containers must be out of reach; else those are passed over.
     fn first_at(&self, (place, used): Named, why: &dyn Fn(u32) -> Option<Cause>) -> Option<Cause> {
         match place {
-            Place::Slot(id, _) | Place::Container(id) if self.world.has_container(id) => why(id.index),
-            Place::Holder(id) if self.world.has_holder(id) => {
+            Place::Slot(id, _) | Place::Container(id) if self.has_container(id) => why(id.index),
+            Place::Holder(id) if self.has_holder(id) => {
                 let containers =
                     if used == Use::Target { self.all_targets_of(id.index) } else { self.all_sources_of(id.index) };
                 let reasons: SmallVec<[Option<Cause>; 8]> =
@@ -191,9 +194,13 @@ impl Draft<'_> {
         };
         let gone: Vec<u32> = self.events().iter().filter_map(gone).collect();
         for container in gone {
-            for holder in self.openers(container) {
-                self.close(self.world.holder_id(holder), self.container_id(container));
-            }
+            self.close_to_all(container);
+        }
+    }
+
+    pub(super) fn close_to_all(&mut self, container: u32) {
+        for holder in self.openers(container) {
+            self.close(self.world.holder_id(holder), self.container_id(container));
         }
     }
 }

@@ -6,13 +6,13 @@ use super::Done;
 use super::operation::Variant;
 use super::outcome::Outcome;
 use super::refusal::{Cause, Refusal, Unknown};
-use crate::id::{ContainerId, HolderId, KindId, StackId};
+use crate::id::{ContainerId, DepartureId, HolderId, KindId, StackId};
 use crate::language::{Landing, Position};
 use crate::quantity::Decimal;
 use crate::ruleset::{Cap, FilterId, NO_PACK, PropertyValue, Way};
 use crate::world::{
-    Bearer, Cell, Class, ClassKey, ContainerState, EMPTY, End, Event, GROUND, Inner, Overlay, Place, Scratch, Spot,
-    World,
+    Arriving, Bearer, Cell, Class, ClassKey, ContainerState, EMPTY, End, Event, GROUND, Inner, Overlay, Place, Scratch,
+    Spot, Traveller, World,
 };
 
 /// What is being laid somewhere: items of one class.
@@ -83,6 +83,9 @@ pub(super) struct Draft<'w> {
     shrinking: Option<(u32, u32)>,
     /// How what was in a hand was put where it is.
     pub(super) way: Option<Way>,
+    /// What has departed, and what that and what has arrived adds to the weight of all.
+    left: Vec<Traveller>,
+    travelled: i64,
 }
 
 impl<'w> Draft<'w> {
@@ -104,6 +107,8 @@ impl<'w> Draft<'w> {
             actor: None,
             shrinking: None,
             way: None,
+            left: Vec::new(),
+            travelled: 0,
         }
     }
 
@@ -121,7 +126,7 @@ impl<'w> Draft<'w> {
     /// Who acts from now on.
     #[inline]
     pub(super) fn act_as(&mut self, actor: Option<HolderId>) -> Result<(), Refusal> {
-        if actor.is_some_and(|holder| !self.world.has_holder(holder)) {
+        if actor.is_some_and(|holder| !self.has_holder(holder)) {
             return Err(Refusal::new(Cause::Unknown(Unknown::Place)));
         }
         self.actor = actor.map(|holder| holder.index);
@@ -132,7 +137,7 @@ impl<'w> Draft<'w> {
     #[inline]
     pub(super) fn follow_up(&mut self) {
         if self.world.bound() > 0 || self.others {
-            self.clear_spent_shortcuts();
+            self.clear_spent_shortcuts_of(None);
         }
         if self.world.opened().next().is_some() || self.others {
             self.close_what_has_gone();
@@ -201,6 +206,11 @@ impl<'w> Draft<'w> {
         let overlay = &self.scratch.overlay;
         let changed = overlay.weights.iter().map(|(bearer, _)| *bearer);
         let mut bearers: Vec<Bearer> = changed.chain(overlay.caps.iter().map(|((bearer, _), _)| *bearer)).collect();
+        // What has departed is not in the world that is judged.
+        bearers.retain(|bearer| match bearer {
+            Bearer::Container(container) => !self.has_left(*container),
+            Bearer::Holder(holder) => !self.holder_has_left(*holder),
+        });
         bearers.sort_unstable();
         bearers.dedup();
         bearers
@@ -227,7 +237,7 @@ impl<'w> Draft<'w> {
             }
             _ => 0,
         };
-        self.world.whole_weight() + self.scratch.events.iter().map(change).sum::<i64>()
+        self.world.whole_weight() + self.travelled + self.scratch.events.iter().map(change).sum::<i64>()
     }
 
     /// Where a stack on the ground lies.
@@ -257,10 +267,10 @@ impl<'w> Draft<'w> {
     /// The slot from which the stack in a hand came, if it is still there.
     pub(super) fn origin(&self, holder: u32) -> Option<Spot> {
         if let Some((_, origin)) = self.scratch.overlay.origins.iter().find(|(known, _)| *known == holder) {
-            return *origin;
+            return origin.filter(|from| !self.has_left(from.container));
         }
         let origin = self.world.origin_of(holder)?;
-        let there = self.world.has_container(origin.container);
+        let there = self.has_container(origin.container);
         there.then_some(Spot { container: origin.container.index, slot: origin.slot })
     }
 
@@ -673,6 +683,81 @@ impl<'w> Draft<'w> {
         Spot { container: crate::world::GROUND, slot }
     }
 
+    // What comes into the world and leaves it.
+
+    /// Whether a container has departed, by itself or with what it is in.
+    fn has_left(&self, container: u32) -> bool {
+        let outermost = || self.outermost(container);
+        self.left.iter().any(|who| match who {
+            Traveller::Container(id) => id.index == outermost(),
+            Traveller::Holder(id) => self.state(outermost()).holder == id.index,
+        })
+    }
+
+    pub(super) fn holder_has_left(&self, holder: u32) -> bool {
+        self.left.iter().any(|who| matches!(who, Traveller::Holder(id) if id.index == holder))
+    }
+
+    #[inline]
+    pub(super) fn has_container(&self, id: ContainerId) -> bool {
+        self.world.has_container(id) && (self.left.is_empty() || !self.has_left(id.index))
+    }
+
+    #[inline]
+    pub(super) fn has_holder(&self, id: HolderId) -> bool {
+        self.world.has_holder(id) && !self.holder_has_left(id.index)
+    }
+
+    /// Out of reach from here on.
+    pub(super) fn take_along(&mut self, who: Traveller, weight: i64) {
+        self.left.push(who);
+        self.travelled -= weight;
+    }
+
+    /// What has arrived so far. No later operation can name it, since names were looked up before.
+    pub(super) fn arriving(&self) -> &[Arriving] {
+        &self.scratch.overlay.arriving
+    }
+
+    /// Brings what a document says; what it is made of has its numbers from here on.
+    pub(super) fn come_in(&mut self, mut arriving: Arriving, departure: Option<DepartureId>, count: u64, weight: i64) {
+        arriving.number(&mut |def| self.new_container(def));
+        arriving.classify(&mut |key| self.class_of(key.clone()));
+        let who = match &mut arriving {
+            Arriving::Container(container) => Traveller::Container(self.handle_to_be(container.index)),
+            Arriving::Holder(holder) => {
+                let id = self.new_holder();
+                holder.index = id.index;
+                Traveller::Holder(id)
+            }
+        };
+        self.push(Event::Arrived { who, departure, count });
+        self.scratch.overlay.arriving.push(arriving);
+        self.travelled += weight;
+    }
+
+    /// The handle that a container has which the operation brings.
+    fn handle_to_be(&self, index: u32) -> ContainerId {
+        let generation = if self.is_new(index) { 0 } else { self.world.container_id(index).generation + 1 };
+        ContainerId { index, generation, world: self.world.number }
+    }
+
+    /// A holder that the operation brings; one that waits, if there is one.
+    fn new_holder(&mut self) -> HolderId {
+        let nth = self.scratch.overlay.new_holders;
+        self.scratch.overlay.used = true;
+        self.scratch.overlay.new_holders += 1;
+        let world = self.world.number;
+        match self.world.waiting_holders().nth(nth) {
+            Some(index) => HolderId { index, generation: self.world.holder_id(index).generation + 1, world },
+            None => {
+                let beyond = nth - self.world.waiting_holders().count();
+                let index = self.world.holder_count() + u32::try_from(beyond).unwrap_or(u32::MAX);
+                HolderId { index, generation: 0, world }
+            }
+        }
+    }
+
     // Looking up places.
 
     /// The handle of a container, be it one that the operation brings.
@@ -686,7 +771,7 @@ impl<'w> Draft<'w> {
     /// Looks up a place that must be a container.
     pub(super) fn container(&self, place: Place) -> Result<u32, Refusal> {
         match place {
-            Place::Container(id) if self.world.has_container(id) => Ok(id.index),
+            Place::Container(id) if self.has_container(id) => Ok(id.index),
             Place::Container(_) => Err(Refusal::new(Cause::Unknown(Unknown::Place))),
             _ => Err(Refusal::new(Cause::Unknown(Unknown::Meaning))),
         }
@@ -701,7 +786,7 @@ impl<'w> Draft<'w> {
     /// The hand of the holder that acts.
     pub(super) fn hand(&self, actor: Option<HolderId>) -> Result<(u32, Spot), Refusal> {
         match actor {
-            Some(holder) if self.world.has_holder(holder) => {
+            Some(holder) if self.has_holder(holder) => {
                 Ok((holder.index, Spot { container: self.world.hand_of(holder.index), slot: 0 }))
             }
             Some(_) => Err(Refusal::new(Cause::Unknown(Unknown::Place))),
@@ -712,7 +797,7 @@ impl<'w> Draft<'w> {
     pub(super) fn slot(&self, place: Place) -> Result<Spot, Refusal> {
         match place {
             Place::Slot(container, slot) => {
-                let there = self.world.has_container(container) && slot < self.slots(container.index);
+                let there = self.has_container(container) && slot < self.slots(container.index);
                 if there {
                     Ok(Spot { container: container.index, slot })
                 } else {
@@ -814,7 +899,11 @@ impl<'w> Draft<'w> {
                     self.shift(at.spot, Cell { class: after.0, ..cell }, 1);
                 }
                 Event::Resized { container, after, .. } => self.forget_origins_beyond(container.index, after),
-                Event::Bound { .. } | Event::Opened { .. } | Event::Closed { .. } => {}
+                Event::Bound { .. }
+                | Event::Opened { .. }
+                | Event::Closed { .. }
+                | Event::Departed { .. }
+                | Event::Arrived { .. } => {}
                 Event::Swapped { one, other } => {
                     let (here, there) = (self.cell(one.spot), self.cell(other.spot));
                     self.shift(one.spot, here, -1);
@@ -952,19 +1041,21 @@ impl<'w> Draft<'w> {
         self.scratch.events.push(Event::Transferred { kind, count, from, to, class, inner: Inner(item.inner) });
     }
 
-    /// The container that a new stack of a kind brings along; one that waits, if there is one.
+    /// The container that a new stack of a kind brings along.
     fn new_inner(&mut self, kind: u32) -> u32 {
         let def = self.world.rules.figures[kind as usize].pack;
-        if def == NO_PACK {
-            return GROUND;
-        }
+        if def == NO_PACK { GROUND } else { self.new_container(def) }
+    }
+
+    /// A container that the operation brings; one that waits, if there is one.
+    fn new_container(&mut self, def: u32) -> u32 {
         let overlay = &mut self.scratch.overlay;
         overlay.used = true;
         if let Some(waiting) = self.world.waiting(def).find(|waiting| !overlay.brought.contains(waiting)) {
             overlay.brought.push(waiting);
             return waiting;
         }
-        let slots = self.world.rules.containers()[def as usize].slots;
+        let slots = self.world.rules.containers().get(def as usize).map_or(1, |def| def.slots);
         overlay.new_packs.push(ContainerState::new(&self.world.rules, def, slots));
         self.world.container_count() + u32::try_from(overlay.new_packs.len() - 1).unwrap_or(u32::MAX)
     }

@@ -10,12 +10,14 @@
 //! from somewhere and laying them somewhere else, is [`carry`]; what a target takes, and why not, is [`target`].
 //! A new operation is an entry in [`Action`], a file here, and a line in [`judge`].
 
+mod arrive;
 mod bind;
 mod blocking;
 mod carry;
 mod close;
 mod consume;
 mod create;
+mod depart;
 mod describe;
 mod doors;
 mod draft;
@@ -55,6 +57,7 @@ pub use refusal::{Cause, Reason, Refusal, Unknown};
 pub use resolve::ResolveError;
 pub(crate) use start::start_faults;
 
+use crate::snapshot::Departure;
 use crate::world::{Event, Scratch, World};
 use draft::Draft;
 
@@ -112,6 +115,8 @@ fn judge_action(draft: &mut Draft<'_>, operation: &Operation) -> Judged {
         Action::Bind { kind, at } => bind::judge(draft, *kind, *at),
         Action::Unbind { at } => unbind::judge(draft, *at),
         Action::Set { at, property, value } => set::judge(draft, *at, *property, *value),
+        Action::Depart { who } => depart::judge(draft, *who),
+        Action::Arrive { departure } => arrive::judge(draft, departure),
     }
 }
 
@@ -140,13 +145,23 @@ impl World {
         Ok(plan.outcome)
     }
 
-    fn carry_out_all(&mut self, scratch: Box<Scratch>, next_stack: u64) {
+    fn carry_out_all(&mut self, mut scratch: Box<Scratch>, next_stack: u64) {
         for (key, class) in &scratch.overlay.new_classes {
             self.classes.enter(key, *class);
         }
         self.remember(&scratch.events);
+        let mut arriving = scratch.overlay.arriving.iter();
         for event in &scratch.events {
-            self.carry_out(event);
+            match event {
+                Event::Departed { who, departure, .. } => {
+                    scratch.departed.push(self.capture_departure(*who, *departure));
+                    self.carry_out(event);
+                }
+                Event::Arrived { departure, .. } => {
+                    arriving.next().into_iter().for_each(|arriving| self.bring_in(arriving, *departure));
+                }
+                event => self.carry_out(event),
+            }
         }
         if let Some(random) = &scratch.overlay.random {
             self.random = random.clone();
@@ -203,6 +218,7 @@ impl World {
             Err(refusal) => {
                 let (mut scratch, _) = draft.into_parts();
                 scratch.events.clear();
+                scratch.departed.clear();
                 self.scratch = Some(scratch);
                 Err(refusal)
             }
@@ -230,6 +246,13 @@ impl World {
     /// [`Cause::Stale`] if that is not the latest operation, or it is not kept any more.
     pub fn take_back(&mut self, revision: u64) -> Result<(), Refusal> {
         if self.undo(revision) { Ok(()) } else { Err(Refusal::new(Cause::Stale)) }
+    }
+
+    /// The documents of what departed by the latest operation, in order; nothing after a refusal. Whoever lets a container
+    /// or a holder depart keeps its document, or that is lost.
+    #[must_use]
+    pub fn departed(&self) -> &[Departure] {
+        self.scratch.as_ref().map_or(&[], |scratch| &scratch.departed)
     }
 
     /// What the latest operation changed, in order; nothing after a refusal.

@@ -1,6 +1,9 @@
+use std::sync::Arc;
+
 use crate::id::{ContainerId, HolderId, KindId, MarkId, PropertyId, StackId};
 use crate::language::{Amount, Landing, SortKey};
 use crate::quantity::Decimal;
+use crate::snapshot::Departure;
 use crate::world::Place;
 
 /// Marks and properties that a created stack is given. Properties that are not named have the kind's first values.
@@ -251,6 +254,17 @@ pub enum Action {
         /// Its value from now on.
         value: Decimal,
     },
+    /// A container that stands in the world, or a holder, leaves it with all that it has.
+    /// [`World::departed`](crate::World::departed) gives its document.
+    Depart {
+        /// A container or a holder.
+        who: Place,
+    },
+    /// A container or a holder comes into the world with all that it has. The same departure arrives once.
+    Arrive {
+        /// Its document.
+        departure: Arc<Departure>,
+    },
 }
 
 /// How much of a stack a hand takes.
@@ -313,6 +327,18 @@ impl Operation {
     #[must_use]
     pub fn moving(amount: Amount, from: impl Into<Place>, to: impl Into<Place>) -> Operation {
         Action::Move { amount, kind: None, from: from.into(), to: to.into() }.into()
+    }
+
+    /// Lets a container that stands in the world, or a holder, leave it with all that it has.
+    #[must_use]
+    pub fn departing(who: impl Into<Place>) -> Operation {
+        Action::Depart { who: who.into() }.into()
+    }
+
+    /// Brings a container or a holder into the world.
+    #[must_use]
+    pub fn arriving(departure: impl Into<Arc<Departure>>) -> Operation {
+        Action::Arrive { departure: departure.into() }.into()
     }
 
     /// Parts a stack.
@@ -477,6 +503,8 @@ impl Operation {
             | Action::Bind { .. }
             | Action::Unbind { .. }
             | Action::Return { .. }
+            | Action::Depart { .. }
+            | Action::Arrive { .. }
             | Action::Set { .. } => {}
         }
         self

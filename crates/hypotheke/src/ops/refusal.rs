@@ -134,6 +134,10 @@ pub enum Unknown {
     Stack,
     /// The holder that acts; this needs one.
     Actor,
+    /// A document of what arrives, which this world can't have given or its ruleset can't mean.
+    Document,
+    /// A name, or the id of a stack, which arrives and is there already.
+    Taken,
 }
 
 /// Why an operation was refused, with its figures.

@@ -1,9 +1,12 @@
 //! From names to handles.
 
+use std::sync::Arc;
+
 use super::operation::{Action, Operation, Share, Variant};
 use crate::id::{HolderId, KindId, MarkId, PropertyId};
 use crate::language::{NamedAction, NamedOperation, NamedPortion, Path};
 use crate::ruleset::UnknownName;
+use crate::snapshot::{Container, Departed, Departure, Departures};
 use crate::text::{Span, Word, suggestion};
 use crate::world::{Place, UnknownPlace, World};
 
@@ -47,20 +50,29 @@ impl From<UnknownName> for ResolveError {
 type Resolved<T> = Result<T, ResolveError>;
 
 impl NamedOperation {
-    /// Looks up all names.
+    /// Looks up all names. Nothing is known to have departed; see [`NamedOperation::resolve_with`].
     ///
     /// # Errors
     /// The first name that is unknown or can't be meant where it stands.
     pub fn resolve(&self, world: &World) -> Resolved<Operation> {
+        self.resolve_with(world, &Departures::default())
+    }
+
+    /// Looks up all names, those of what arrives among what has departed.
+    ///
+    /// # Errors
+    /// The first name that is unknown or can't be meant where it stands.
+    pub fn resolve_with(&self, world: &World, departures: &Departures) -> Resolved<Operation> {
         let actor = self.actor.as_ref().map(|name| holder(world, name)).transpose()?;
-        let resolver = Resolver { world, actor, moment: Moment::Now };
+        let resolver = Resolver { world, departures, actor, moment: Moment::Now };
         Ok(Operation { actor, action: resolver.action(&self.action)? })
     }
 
     /// Looks up the names that are the same in every world of a ruleset.
     pub(crate) fn check_names(&self, empty: &World) -> Resolved<()> {
         let actor = self.actor.as_ref().map(|name| holder(empty, name)).transpose()?;
-        Resolver { world: empty, actor, moment: Moment::Some }.action(&self.action).map(|_| ())
+        let departures = &Departures::default();
+        Resolver { world: empty, departures, actor, moment: Moment::Some }.action(&self.action).map(|_| ())
     }
 }
 
@@ -73,6 +85,7 @@ fn holder(world: &World, name: &Word) -> Resolved<HolderId> {
 
 struct Resolver<'w> {
     world: &'w World,
+    departures: &'w Departures,
     actor: Option<HolderId>,
     moment: Moment,
 }
@@ -135,7 +148,7 @@ impl Resolver<'_> {
             NamedAction::Together { steps } => {
                 let step = |step: &NamedOperation| {
                     let actor = step.actor.as_ref().map(|name| holder(self.world, name)).transpose()?;
-                    let resolver = Resolver { world: self.world, actor, moment: self.moment };
+                    let resolver = Resolver { actor, ..*self };
                     Ok(Operation { actor, action: resolver.action(&step.action)? })
                 };
                 Action::Together { steps: steps.iter().map(step).collect::<Resolved<_>>()? }
@@ -170,6 +183,17 @@ impl Resolver<'_> {
                 Action::Bind { kind: self.world.rules().resolve_kind(kind)?, at: self.shortcut(at)? }
             }
             NamedAction::Unbind { at } => Action::Unbind { at: self.shortcut(at)? },
+            NamedAction::Depart { who } => Action::Depart { who: self.traveller(who)? },
+            NamedAction::Arrive { who, newcomer: Some(def) } => {
+                let rules = self.world.rules();
+                let Some(def) = rules.find_holder(def.as_str()) else {
+                    let names = rules.holders().iter().map(crate::HolderDef::id);
+                    let help = suggestion(def.as_str(), names);
+                    return Err(ResolveError::new(def.span(), format!("the ruleset has no holder `{def}`"), help));
+                };
+                Action::Arrive { departure: Departure::newcomer(rules, def, who.as_str()).into() }
+            }
+            NamedAction::Arrive { who, newcomer: None } => Action::Arrive { departure: self.departure(who)? },
             NamedAction::Mark { at, mark } => Action::Mark { at: self.stack(at)?, mark: self.mark(mark)? },
             NamedAction::Unmark { at, mark } => Action::Unmark { at: self.stack(at)?, mark: self.mark(mark)? },
             NamedAction::Set { property, at, value } => {
@@ -199,6 +223,38 @@ impl Resolver<'_> {
                 to: self.place_or_actor(to.as_ref(), "pick up", "to")?,
             },
         })
+    }
+
+    /// A container that stands in the world, or a holder.
+    fn traveller(&self, path: &Path) -> Resolved<Place> {
+        let help = match self.place(path)? {
+            place @ Place::Holder(_) => return Ok(place),
+            place @ Place::Container(id) if self.world.stands(id) => return Ok(place),
+            Place::Container(id) => self.world.carrier(id).map(|holder| {
+                let name = self.world.holder_name(holder);
+                format!("{name} carries it; it departs with `depart {name}`")
+            }),
+            _ => Some("name a container or a holder, such as `sled` or `surveyor`".to_owned()),
+        };
+        Err(ResolveError::new(path.span(), format!("`{path}` can't depart by itself"), help))
+    }
+
+    /// The document of what has departed under a name.
+    fn departure(&self, name: &Word) -> Resolved<Arc<Departure>> {
+        if let Some(departure) = self.departures.get(name.as_str()) {
+            return Ok(Arc::clone(departure));
+        }
+        let is_there = self.world.container(name.as_str()).is_some() || self.world.holder(name.as_str()).is_some();
+        if self.moment == Moment::Some && is_there {
+            // It may have departed by then; what it brings is not known yet.
+            let nobody = Departure { id: None, who: Departed::Container(Container::default()), packs: Vec::new() };
+            return Ok(nobody.into());
+        }
+        let help = match is_there {
+            true => Some("it is here".to_owned()),
+            false => suggestion(name.as_str(), self.departures.names()),
+        };
+        Err(ResolveError::new(name.span(), format!("no `{name}` has departed"), help))
     }
 
     fn kind(&self, name: Option<&Word>) -> Resolved<Option<KindId>> {

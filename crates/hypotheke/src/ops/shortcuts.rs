@@ -11,7 +11,7 @@ impl Draft<'_> {
     pub(super) fn known_shortcut(&self, place: Place) -> Result<(HolderId, u32), Refusal> {
         match place {
             Place::Shortcut(holder, shortcut)
-                if self.world.has_holder(holder) && shortcut < self.world.shortcut_count(holder.index) =>
+                if self.has_holder(holder) && shortcut < self.world.shortcut_count(holder.index) =>
             {
                 Ok((holder, shortcut))
             }
@@ -60,10 +60,12 @@ impl Draft<'_> {
         })
     }
 
-    /// After the whole operation: clears the shortcuts of which nothing is left, where the ruleset says so.
-    pub(super) fn clear_spent_shortcuts(&mut self) {
+    /// After the whole operation, and before a holder departs: clears the shortcuts of which nothing is left, where the
+    /// ruleset says so.
+    pub(super) fn clear_spent_shortcuts_of(&mut self, only: Option<u32>) {
         self.settle();
-        for holder in self.holders_that_gave() {
+        let gave = self.holders_that_gave();
+        for holder in gave.into_iter().filter(|&holder| only.is_none_or(|only| only == holder)) {
             let id = self.world.holder_id(holder);
             if self.world.rules.holders()[self.world.def_of_holder(holder)].spent == Spent::Keep {
                 continue;
@@ -86,6 +88,7 @@ impl Draft<'_> {
         });
         let containers = spots.filter(|&spot| spot != Spot::NOWHERE && !spot.is_ground()).map(|spot| spot.container);
         let mut holders: Vec<u32> = containers.filter_map(|container| self.holder_of(container)).collect();
+        holders.retain(|&holder| !self.holder_has_left(holder));
         holders.sort_unstable();
         holders.dedup();
         holders

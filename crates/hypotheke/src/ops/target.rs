@@ -24,8 +24,8 @@ impl Draft<'_> {
     pub(super) fn target(&self, place: Place) -> Result<Target, Refusal> {
         match place {
             Place::Slot(..) => self.slot(place).map(Target::Slot),
-            Place::Container(id) if self.world.has_container(id) => Ok(Target::Container(id.index)),
-            Place::Holder(id) if self.world.has_holder(id) => Ok(Target::Holder(id.index)),
+            Place::Container(id) if self.has_container(id) => Ok(Target::Container(id.index)),
+            Place::Holder(id) if self.has_holder(id) => Ok(Target::Holder(id.index)),
             Place::Hand(holder) => Ok(Target::Slot(self.hand(Some(holder))?.1)),
             Place::Ground => Ok(Target::Ground),
             Place::OnGround(_) | Place::Shortcut(..) => Err(Refusal::new(Cause::Unknown(Unknown::Meaning))),

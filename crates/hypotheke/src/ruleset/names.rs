@@ -1,5 +1,6 @@
 //! What may be a name.
 
+use super::Ruleset;
 use crate::language::RESERVED;
 
 /// Why a text can't be a name; none if it can.
@@ -35,4 +36,18 @@ pub(crate) fn lawful_form(name: &str, dots: bool) -> Option<String> {
     }
     let form = form.trim_matches(['-', '.']).to_owned();
     (form != name && fault(&form, dots).is_none()).then_some(form)
+}
+
+impl Ruleset {
+    /// Why a holder can't have a name in a world: it is called as the ruleset calls it, or by a name that the ruleset does
+    /// not know.
+    pub(crate) fn why_not_called(&self, name: &str, holder: &str) -> Option<String> {
+        if name == holder {
+            return None;
+        }
+        let is_container = self.containers().iter().any(|def| def.id() == name || def.instances().any(|it| it == name));
+        let is_known = is_container || self.find_holder(name).is_some();
+        let message = || format!("this is the name of something else than a `{holder}`");
+        fault(name, false).or_else(|| is_known.then(message))
+    }
 }

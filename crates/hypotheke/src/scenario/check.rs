@@ -1,10 +1,11 @@
 //! Looking up all names of a scenario file in a ruleset, and laying out its starts.
 
+use std::borrow::Cow;
 use std::sync::Arc;
 
 use super::error::ScenarioErrors;
 use super::tree::{Check, Claim, Line, Scenario, ScenarioFile, Start, StartBase, StartLine, Step};
-use crate::language::Path;
+use crate::language::{NamedAction, NamedOperation, Path};
 use crate::ops::ResolveError;
 use crate::ruleset::{HolderDef, Ruleset};
 use crate::text::{Diagnostic, Diagnostics, Location, SourceId, Span, Word, suggestion};
@@ -23,12 +24,13 @@ impl ScenarioFile {
     /// # Errors
     /// Every name that the ruleset does not know, and every start that can't be laid out.
     pub fn check(&self, rules: &Arc<Ruleset>) -> Result<PlayableFile<'_>, ScenarioErrors> {
-        let checker = Checker { file: self, rules, empty: World::largest(rules) };
+        let empty = World::largest(rules);
         let mut faults = Vec::new();
         for shared in &self.starts {
             faults.extend(self.start_world(rules, Some(&shared.item.start)).err());
         }
         for scenario in &self.scenarios {
+            let mut checker = Checker { file: self, rules, empty: Cow::Borrowed(&empty) };
             checker.scenario(&scenario.item, &mut faults);
         }
         if faults.is_empty() {
@@ -108,11 +110,12 @@ fn lay_line(world: &mut World, line: &Line<StartLine>, place: Place) -> Result<(
 struct Checker<'f> {
     file: &'f ScenarioFile,
     rules: &'f Arc<Ruleset>,
-    empty: World,
+    /// A world with all places that there may be by now.
+    empty: Cow<'f, World>,
 }
 
 impl Checker<'_> {
-    fn scenario(&self, scenario: &Scenario, faults: &mut Vec<ResolveError>) {
+    fn scenario(&mut self, scenario: &Scenario, faults: &mut Vec<ResolveError>) {
         if let Some(start) = &scenario.start {
             faults.extend(self.file.start_world(self.rules, Some(&start.item)).err());
         }
@@ -121,12 +124,28 @@ impl Checker<'_> {
                 Step::Operation(operation, _) => {
                     let fault = operation.check_names(&self.empty).err();
                     faults.extend(fault.map(|error| at_least_at(error, step.span)));
+                    self.welcome(operation);
                 }
                 Step::Now(check) => self.check(check, faults),
             }
         }
         for check in &scenario.end {
             self.check(&check.item, faults);
+        }
+    }
+
+    /// From here on newcomers can be named.
+    fn welcome(&mut self, operation: &NamedOperation) {
+        match &operation.action {
+            NamedAction::Together { steps } => steps.iter().for_each(|step| self.welcome(step)),
+            NamedAction::Arrive { newcomer: Some(_), .. } => {
+                if let Ok(resolved) = operation.resolve(&self.empty) {
+                    // One that is refused is there, or can't be.
+                    let _ = self.empty.to_mut().perform(&resolved);
+                    self.empty.to_mut().stretch();
+                }
+            }
+            _ => {}
         }
     }
 

@@ -296,6 +296,8 @@ const PAST_VERBS: &[&str] = &[
     "marked",
     "unmarked",
     "set",
+    "departed",
+    "arrived",
     "lifted",
     "put",
     "returned",

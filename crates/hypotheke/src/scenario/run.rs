@@ -10,6 +10,7 @@ use crate::language::{NamedOperation, NamedPortion, Path};
 use crate::ops::{Outcome, Reason, Refusal, ResolveError};
 use crate::quantity::Decimal;
 use crate::ruleset::NameMeaning;
+use crate::snapshot::Departures;
 use crate::text::{Span, Word};
 use crate::world::{ClassKey, Place, StackView, World};
 
@@ -34,7 +35,7 @@ impl PlayableFile<'_> {
             failures: Vec::new(),
             end: world,
         };
-        let mut player = Player { file: self, trace, report };
+        let mut player = Player { file: self, trace, report, departures: Departures::new() };
         match fault {
             Some(error) => player.fail(scenario.title.span(), None, Finding::Unresolved(error.to_string()), Vec::new()),
             None => player.play(scenario),
@@ -47,6 +48,7 @@ struct Player<'p> {
     file: &'p PlayableFile<'p>,
     trace: Trace,
     report: ScenarioReport,
+    departures: Departures,
 }
 
 /// What one operation came to.
@@ -84,10 +86,11 @@ impl Player<'_> {
     fn play_operation(&mut self, number: usize, line: &Line<Step>, operation: &NamedOperation, expected: &Expected) {
         let world = &mut self.report.end;
         let places = containers_of(world, operation);
-        let played = match operation.resolve(world) {
+        let played = match operation.resolve_with(world, &self.departures) {
             Ok(resolved) => world.perform(&resolved).map_or_else(Played::Refused, Played::Applied),
             Err(error) => Played::Unresolved(error),
         };
+        self.departures.extend(world.departed().iter().cloned());
         self.report.played += 1;
         let world = &self.report.end;
         let verb = operation.action.past_verb();

@@ -1,9 +1,9 @@
 //! From a world to plain data.
 
-use super::{Container, Holder, InSlot, Landed, Pack, Random, Snapshot, Stack, Tally};
-use crate::id::{ContainerId, HolderId};
+use super::{Container, Departed, Departure, Holder, InSlot, Landed, Pack, Random, Snapshot, Stack, Tally};
+use crate::id::{ContainerId, DepartureId, HolderId};
 use crate::language::Path;
-use crate::world::{Place, StackView, World};
+use crate::world::{Place, StackView, Traveller, World};
 
 impl World {
     /// All of the world as plain data by names.
@@ -12,7 +12,8 @@ impl World {
         let standing = self.containers().filter(|&id| self.carrier(id).is_none());
         let tally = |kind: crate::Kind<'_>| {
             let tally = self.tally(kind.handle());
-            let told = Tally { created: tally.created, consumed: tally.consumed };
+            let crate::Tally { created, consumed, arrived, departed } = tally;
+            let told = Tally { created, consumed, arrived, departed };
             (told != Tally::default()).then(|| (kind.id().to_owned(), told))
         };
         Snapshot {
@@ -25,7 +26,29 @@ impl World {
             packs: self.capture_packs(),
             ground: self.ground().map(|(stack, at)| Landed { at, stack: capture_stack(stack) }).collect(),
             tallies: self.rules.kinds().filter_map(tally).collect(),
+            departures: self.departures,
+            arrivals: self.arrivals.iter().copied().collect(),
         }
+    }
+
+    /// The document of one that is about to depart.
+    pub(crate) fn capture_departure(&self, who: Traveller, id: DepartureId) -> Departure {
+        let departed = match who {
+            Traveller::Container(id) => Departed::Container(self.capture_container(id)),
+            Traveller::Holder(id) => {
+                let mut holder = self.capture_holder(id);
+                // What came from elsewhere comes from nowhere, where it goes.
+                let own = |place| matches!(place, Place::Slot(container, _) if self.carrier(container) == Some(id));
+                holder.origin = holder.origin.filter(|_| self.hand_origin(id).is_some_and(own));
+                Departed::Holder(holder)
+            }
+        };
+        let inside = self.containers_of_traveller(who).into_iter().filter(|&index| !self.is_lasting(index));
+        let mut packs: Vec<Pack> = inside.filter_map(|index| self.capture_pack(self.container_id(index))).collect();
+        packs.sort_by_key(|pack| pack.pack);
+        let mut departure = Departure { id: Some(id), who: departed, packs };
+        departure.close();
+        departure
     }
 
     fn capture_container(&self, id: ContainerId) -> Container {
@@ -62,17 +85,15 @@ impl World {
     }
 
     fn capture_packs(&self) -> Vec<Pack> {
-        let mut packs: Vec<Pack> = self
-            .packs()
-            .map(|(pack, id)| Pack {
-                pack,
-                slots: self.slot_count(id.index),
-                opened_by: self.names_of_openers(id),
-                stacks: self.capture_slots(id),
-            })
-            .collect();
+        let mut packs: Vec<Pack> = self.packs().filter_map(|id| self.capture_pack(id)).collect();
         packs.sort_by_key(|pack| pack.pack);
         packs
+    }
+
+    fn capture_pack(&self, id: ContainerId) -> Option<Pack> {
+        let pack = self.pack_around(id)?;
+        let (slots, opened_by) = (self.slot_count(id.index), self.names_of_openers(id));
+        Some(Pack { pack, slots, opened_by, stacks: self.capture_slots(id) })
     }
 
     fn names_of_openers(&self, id: ContainerId) -> Vec<String> {

@@ -5,16 +5,19 @@
 //! [`World::from_snapshot`](crate::World::from_snapshot) turns one into a world, or says why it can't.
 
 mod capture;
+mod departure;
 mod error;
+pub(crate) mod read;
 mod restore;
 
 use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
 
+pub use departure::{Departed, Departure, Departures};
 pub use error::{SnapshotError, SnapshotFault};
 
-use crate::id::StackId;
+use crate::id::{DepartureId, StackId};
 use crate::language::{Path, Position};
 use crate::quantity::Decimal;
 
@@ -64,6 +67,17 @@ pub struct Snapshot {
     /// How many items of each kind came into the world and left it.
     #[serde(default)]
     pub tallies: BTreeMap<String, Tally>,
+    /// How often a container or a holder has departed.
+    #[serde(default, skip_serializing_if = "is_zero")]
+    pub departures: u64,
+    /// The departures that have arrived here, in order.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub arrivals: Vec<DepartureId>,
+}
+
+#[allow(clippy::trivially_copy_pass_by_ref)] // As serde calls it.
+fn is_zero(count: &u64) -> bool {
+    *count == 0
 }
 
 /// Where random numbers stand.
@@ -181,4 +195,10 @@ pub struct Tally {
     /// Consumed.
     #[serde(default)]
     pub consumed: u64,
+    /// Came with containers and holders that arrived.
+    #[serde(default, skip_serializing_if = "is_zero")]
+    pub arrived: u64,
+    /// Left with containers and holders that departed.
+    #[serde(default, skip_serializing_if = "is_zero")]
+    pub departed: u64,
 }

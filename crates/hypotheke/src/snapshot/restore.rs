@@ -1,16 +1,13 @@
-//! From plain data to a world.
-//!
-//! What can't be at all is a fault: kinds that nobody knows, two stacks in one slot, a pack that lies in itself. What is
-//! only beyond a limit is taken as it is, since rules change under worlds; an audit tells of it.
+//! From a snapshot to a world.
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
-use super::{Container, Holder, InSlot, Pack, Snapshot, SnapshotError, SnapshotFault, Stack};
-use crate::id::{KindId, StackId};
-use crate::language::{Path, Position};
-use crate::ruleset::{MOST_NESTING, PropertyValue, Ruleset};
-use crate::world::{ClassKey, GROUND, Laid, Spot, Tally, World};
+use super::read::{self, Reader};
+use super::{Snapshot, SnapshotError};
+use crate::id::StackId;
+use crate::ruleset::Ruleset;
+use crate::world::{GROUND, LaidContainer, LaidHolder, LaidOrigin, LaidStack, Origin, Spot, Tally, World};
 
 impl World {
     /// The world that a snapshot tells of, played by a ruleset.
@@ -18,18 +15,31 @@ impl World {
     /// # Errors
     /// All that is in the snapshot and that no world of this ruleset can be.
     pub fn from_snapshot(rules: &Arc<Ruleset>, snapshot: &Snapshot) -> Result<World, SnapshotError> {
-        let mut restoring = Restoring {
-            rules,
-            snapshot,
-            world: World::bare(rules),
-            faults: Vec::new(),
-            packs: BTreeMap::new(),
-            insides: BTreeMap::new(),
-            known: BTreeSet::new(),
-            whole_weight: 0,
+        let mut reader = Reader::new(rules, &snapshot.packs);
+        let mut laid = Laid {
+            containers: snapshot.containers.iter().filter_map(|container| reader.standing(container)).collect(),
+            holders: snapshot.holders.iter().filter_map(|holder| reader.holder(holder)).collect(),
+            ground: Vec::new(),
         };
-        restoring.restore();
-        if restoring.faults.is_empty() { Ok(restoring.world) } else { Err(SnapshotError::new(restoring.faults)) }
+        for landed in &snapshot.ground {
+            let place = format!("ground/{}", landed.stack.id);
+            laid.ground.extend(reader.stack(&place, &landed.stack, 1));
+        }
+        reader.packs_that_lie_nowhere();
+        check_openers(&mut reader, snapshot);
+        snapshot.holders.iter().for_each(|holder| reader.check_origin(holder));
+        let tallies = counters(&mut reader, rules, snapshot);
+        let faults = reader.into_faults();
+        if !faults.is_empty() {
+            return Err(SnapshotError::new(faults));
+        }
+        let mut restoring = Restoring { world: World::bare(rules), insides: BTreeMap::new() };
+        restoring.lay(laid, snapshot);
+        restoring.open(snapshot);
+        let mut world = restoring.world;
+        world.set_counters(snapshot.world, snapshot.revision, snapshot.next_stack, &snapshot.random.0, tallies);
+        (world.departures, world.arrivals) = (snapshot.departures, snapshot.arrivals.iter().copied().collect());
+        Ok(world)
     }
 }
 
@@ -39,310 +49,138 @@ const MOST_COUNTED: u64 = 1 << 62;
 /// So many more stacks may at least be named.
 const IDS_LEFT: u64 = 1 << 32;
 
-struct Restoring<'s> {
-    rules: &'s Arc<Ruleset>,
-    snapshot: &'s Snapshot,
-    world: World,
-    faults: Vec<SnapshotFault>,
-    /// Those whose pack has not been laid anywhere yet.
-    packs: BTreeMap<StackId, &'s Pack>,
-    /// What is inside of those that have been laid.
-    insides: BTreeMap<StackId, u32>,
-    known: BTreeSet<StackId>,
-    whole_weight: i128,
+/// All containers with the holders that have opened them: by their names, or by their packs.
+fn opened(snapshot: &Snapshot) -> Vec<(Result<String, StackId>, &Vec<String>)> {
+    let standing = snapshot.containers.iter().map(|container| (Ok(container.name.clone()), &container.opened_by));
+    let carried = snapshot.holders.iter().flat_map(|holder| {
+        let name = |own: &str| Ok(format!("{}.{own}", holder.name));
+        holder.containers.iter().map(move |container| (name(&container.name), &container.opened_by))
+    });
+    let packs = snapshot.packs.iter().map(|pack| (Err(pack.pack), &pack.opened_by));
+    standing.chain(carried).chain(packs).collect()
 }
 
-impl<'s> Restoring<'s> {
-    fn restore(&mut self) {
-        self.read_packs();
-        self.bring_places();
-        for container in &self.snapshot.containers {
-            self.fill_container(&container.name, &container.stacks);
+fn check_openers(reader: &mut Reader<'_>, snapshot: &Snapshot) {
+    let holders: BTreeSet<&str> = snapshot.holders.iter().map(|holder| holder.name.as_str()).collect();
+    for (container, openers) in opened(snapshot) {
+        for opener in openers.iter().filter(|opener| !holders.contains(opener.as_str())) {
+            let place = container.clone().unwrap_or_else(|pack| pack.to_string());
+            reader.fault(place, format!("there is no holder `{opener}` that could have opened it"));
         }
-        for holder in &self.snapshot.holders {
-            for container in &holder.containers {
-                self.fill_container(&format!("{}.{}", holder.name, container.name), &container.stacks);
+    }
+}
+
+fn counters(reader: &mut Reader<'_>, rules: &Ruleset, snapshot: &Snapshot) -> Vec<Tally> {
+    let mut tallies = vec![Tally::default(); rules.kinds().len()];
+    for (name, told) in &snapshot.tallies {
+        let super::Tally { created, consumed, arrived, departed } = *told;
+        match rules.find_kind(name) {
+            Some(_) if created.max(consumed).max(arrived).max(departed) > MOST_COUNTED => {
+                reader.fault("tallies", format!("the items of `{name}` are beyond what can be counted"));
             }
-            if let Some(stack) = &holder.hand {
-                self.fill_hand(holder, stack);
-            }
-        }
-        for (landing, landed) in (0..).zip(&self.snapshot.ground) {
-            let spot = Spot { container: GROUND, slot: landing };
-            self.lay(&format!("ground/{}", landed.stack.id), spot, landed.at, &landed.stack, 1);
-        }
-        for pack in std::mem::take(&mut self.packs).into_keys() {
-            self.fault(pack.to_string(), "this pack lies nowhere");
-        }
-        self.open_containers();
-        self.point_shortcuts();
-        self.set_origins();
-        self.set_counters();
-    }
-
-    fn fault(&mut self, place: impl Into<String>, message: impl Into<String>) {
-        self.faults.push(SnapshotFault::new(place, message));
-    }
-
-    fn read_packs(&mut self) {
-        for pack in &self.snapshot.packs {
-            if self.packs.insert(pack.pack, pack).is_some() {
-                self.fault(pack.pack.to_string(), "this pack has two insides");
-            }
+            Some(kind) => tallies[kind.index()] = Tally { created, consumed, arrived, departed },
+            None => reader.fault("tallies", format!("there is no kind `{name}`")),
         }
     }
-
-    // Containers and holders.
-
-    fn bring_places(&mut self) {
-        for container in &self.snapshot.containers {
-            let def = self.rules.containers().iter().position(|def| *def.id() == *container.of);
-            let stands = def.filter(|&def| self.rules.containers()[def].instances().any(|name| name == container.name));
-            match stands {
-                Some(def) => self.bring_container(&container.name, def, container.slots, None),
-                None => self.fault(&container.name, format!("the ruleset has no such container `{}`", container.of)),
-            }
-        }
-        for holder in &self.snapshot.holders {
-            self.bring_holder(holder);
-        }
-        self.world.end_of_lasting();
+    if snapshot.world > 0xff_ffff {
+        reader.fault("world", "the number of a world is below 2^24");
     }
-
-    fn bring_container(&mut self, name: &str, def: usize, slots: u32, holder: Option<u32>) {
-        let most = self.rules.containers()[def].slot_bounds().1;
-        if slots > most {
-            self.fault(name, format!("it has {slots} slots of at most {most}"));
-        } else if !self.world.bring_container(name, def, slots, holder) {
-            self.fault(name, "two places have this name");
+    let given = |id: &&StackId| id.world() == snapshot.world && id.serial() >= snapshot.next_stack;
+    if let Some(id) = reader.ids().iter().find(given).copied() {
+        reader.fault(id.to_string(), format!("this id is still to be given: the next is {}", snapshot.next_stack));
+    }
+    if snapshot.next_stack > StackId::MOST - IDS_LEFT {
+        reader.fault("next-stack", "hardly an id is left: there are 2^40");
+    }
+    if snapshot.revision > MOST_COUNTED {
+        reader.fault("revision", "it is beyond what can be counted");
+    }
+    if snapshot.departures > MOST_COUNTED {
+        reader.fault("departures", "they are beyond what can be counted");
+    }
+    let mut seen = BTreeSet::new();
+    for arrival in &snapshot.arrivals {
+        let is_to_come = arrival.world == snapshot.world && arrival.number >= snapshot.departures;
+        if is_to_come {
+            reader.fault("arrivals", format!("{arrival} is still to be: there were {}", snapshot.departures));
+        }
+        if !seen.insert(arrival) {
+            reader.fault("arrivals", format!("{arrival} has arrived twice"));
         }
     }
+    tallies
+}
 
-    fn bring_holder(&mut self, holder: &'s Holder) {
-        let Some(def) = self.rules.holders().iter().position(|def| *def.id() == *holder.of) else {
-            return self.fault(&holder.name, format!("the ruleset has no such holder `{}`", holder.of));
+/// What is to be laid.
+struct Laid {
+    containers: Vec<LaidContainer>,
+    holders: Vec<LaidHolder>,
+    ground: Vec<LaidStack>,
+}
+
+struct Restoring {
+    world: World,
+    /// What is inside of packs.
+    insides: BTreeMap<StackId, u32>,
+}
+
+impl Restoring {
+    fn lay(&mut self, laid: Laid, snapshot: &Snapshot) {
+        let mut next = self.world.container_count();
+        let mut number = |_: u32| {
+            next += 1;
+            next - 1
         };
-        if holder.name != holder.of {
-            return self.fault(&holder.name, format!("this holder is called `{}`", holder.of));
+        for mut container in laid.containers {
+            container.number(&mut number);
+            self.world.lay_container(&container, None);
+            self.note_insides(container.stacks.iter().map(|(_, stack)| stack));
         }
-        let Some(index) = self.world.bring_holder(&holder.name, def) else {
-            return self.fault(&holder.name, "two places have this name");
-        };
-        let carries: Vec<&str> =
-            self.rules.holders()[def].carries().iter().map(|&id| self.rules.container(id).id()).collect();
-        let carried: Vec<&str> = holder.containers.iter().map(|container| container.of.as_str()).collect();
-        if carries != carried || holder.containers.iter().any(|container| container.name != container.of) {
-            return self.fault(&holder.name, format!("it carries {carried:?}, but the ruleset says {carries:?}"));
+        for (index, mut holder) in (0..).zip(laid.holders) {
+            holder.index = index;
+            holder.number(&mut number);
+            self.world.lay_holder(&holder);
+            self.note_insides(holder.stacks());
         }
-        for (container, &def) in holder.containers.iter().zip(self.rules.holders()[def].carries()) {
-            let name = format!("{}.{}", holder.name, container.name);
-            self.bring_container(&name, def.index(), container.slots, Some(index));
-        }
-        self.world.bring_hand(index);
-    }
-
-    // Stacks.
-
-    fn fill_container(&mut self, name: &str, stacks: &[InSlot]) {
-        // One that is not there has been told of.
-        if let Some(container) = self.world.container(name) {
-            self.fill(name, container.index, stacks, 1);
+        for (landing, (landed, mut stack)) in (0..).zip(snapshot.ground.iter().zip(laid.ground)) {
+            stack.number(&mut number);
+            self.world.lay(Spot { container: GROUND, slot: landing }, landed.at, &stack);
+            self.note_insides([&stack]);
         }
     }
 
-    fn fill_hand(&mut self, holder: &Holder, stack: &Stack) {
-        if let Some(id) = self.world.holder(&holder.name).filter(|id| self.world.has_hand(id.index)) {
-            let spot = Spot { container: self.world.hand_of(id.index), slot: 0 };
-            self.lay(&format!("{}.hand", holder.name), spot, Position::default(), stack, 1);
+    fn note_insides<'l>(&mut self, stacks: impl IntoIterator<Item = &'l LaidStack>) {
+        for stack in stacks.into_iter().flat_map(LaidStack::all) {
+            self.insides.extend(stack.inside.as_ref().map(|inside| (stack.id, inside.index)));
         }
     }
 
-    /// `depth` is that of packs which would lie here.
-    fn fill(&mut self, name: &str, container: u32, stacks: &[InSlot], depth: u32) {
-        let slots = self.world.slot_count(container);
-        for InSlot { slot, stack } in stacks {
-            let place = format!("{}/{slot}", name.trim_end_matches('/'));
-            let spot = Spot { container, slot: *slot };
-            if *slot >= slots {
-                self.fault(place, format!("it has only {slots} slots"));
-            } else if !self.world.cell(spot).is_empty() {
-                self.fault(place, "two stacks lie in this slot");
-            } else {
-                self.lay(&place, spot, Position::default(), stack, depth);
+    fn index_of(&self, container: Result<&str, StackId>) -> Option<u32> {
+        match container {
+            Ok(name) => self.world.container(name).map(|id| id.index),
+            Err(pack) => self.insides.get(&pack).copied(),
+        }
+    }
+
+    /// What is told of containers and holders beside what they hold.
+    fn open(&mut self, snapshot: &Snapshot) {
+        for (container, openers) in opened(snapshot) {
+            let Some(index) = self.index_of(container.as_deref().map_err(|pack| *pack)) else { continue };
+            for opener in openers.iter().filter_map(|opener| self.world.holder(opener)).collect::<Vec<_>>() {
+                self.world.set_open(opener.index, index, true);
             }
         }
-    }
-
-    fn lay(&mut self, place: &str, spot: Spot, at: Position, stack: &Stack, depth: u32) {
-        let Some(key) = self.read_stack(place, stack) else { return };
-        let figures = self.rules.figures[key.kind.index()];
-        let is_pack = self.rules.kind(key.kind).pack().is_some();
-        let inside = self.packs.remove(&stack.id);
-        self.whole_weight += i128::from(figures.weight) * i128::from(stack.count);
-        if self.whole_weight > i128::from(i64::MAX) {
-            return self.fault(place, "the world would weigh more than can be counted");
-        }
-        match inside {
-            Some(_) if !is_pack => self.fault(place, format!("{} is no pack", stack.kind)),
-            None if is_pack => self.fault(place, format!("this {} has no inside", stack.kind)),
-            None => {
-                self.world.lay_as_it_was(Laid { spot, at, id: stack.id, count: stack.count, key, slots: None });
-            }
-            Some(_) if stack.count != 1 => self.fault(place, "a stack of packs is one item"),
-            // Deeper than the ruleset says it may be, but not beyond all measure.
-            Some(_) if depth > MOST_NESTING => self.fault(place, format!("packs nest at most {MOST_NESTING} deep")),
-            Some(pack) => {
-                let most = self.rules.kind(key.kind).pack().map_or(0, |def| def.slot_bounds().1);
-                if pack.slots > most {
-                    return self.fault(place, format!("it has {} slots of at most {most}", pack.slots));
-                }
-                let slots = Some(pack.slots);
-                let laid = Laid { spot, at, id: stack.id, count: stack.count, key, slots };
-                let inner = self.world.lay_as_it_was(laid);
-                self.insides.insert(stack.id, inner);
-                self.fill(place, inner, &pack.stacks, depth + 1);
-            }
-        }
-    }
-
-    fn read_stack(&mut self, place: &str, stack: &Stack) -> Option<ClassKey> {
-        let before = self.faults.len();
-        if stack.count == 0 {
-            self.fault(place, "a stack has at least 1 item");
-        }
-        if stack.id.serial() == 0 {
-            self.fault(place, "this stack has no id");
-        } else if !self.known.insert(stack.id) {
-            self.fault(place, format!("two stacks have the id {}", stack.id));
-        }
-        let Some(kind) = self.rules.find_kind(&stack.kind) else {
-            self.fault(place, format!("there is no kind `{}`", stack.kind));
-            return None;
-        };
-        let mut marks = Vec::new();
-        for mark in &stack.marks {
-            match self.rules.find_mark(mark) {
-                Some(mark) => marks.push(mark),
-                None => self.fault(place, format!("there is no mark `{mark}`")),
-            }
-        }
-        let mut properties = Vec::new();
-        for (name, value) in &stack.properties {
-            let property = self.rules.find_property(name).filter(|&property| self.is_number(kind, property));
-            match property {
-                Some(property) => properties.push((property, *value)),
-                None => self.fault(place, format!("{} has no property `{name}` that is a number", stack.kind)),
-            }
-        }
-        (self.faults.len() == before).then(|| ClassKey::new(self.rules, kind, &marks, &properties))
-    }
-
-    fn is_number(&self, kind: KindId, property: crate::PropertyId) -> bool {
-        matches!(self.rules.kind(kind).property(property), Some(PropertyValue::Number(_)))
-    }
-
-    // What is told of containers and holders.
-
-    fn open_containers(&mut self) {
-        let snapshot = self.snapshot;
-        let opened = |container: &'s Container, name: String| (name, &container.opened_by);
-        let standing = snapshot.containers.iter().map(|container| opened(container, container.name.clone()));
-        let carried = snapshot.holders.iter().flat_map(|holder| {
-            holder
-                .containers
-                .iter()
-                .map(move |container| opened(container, format!("{}.{}", holder.name, container.name)))
-        });
-        let lasting: Vec<(String, &Vec<String>)> = standing.chain(carried).collect();
-        for (name, opened_by) in lasting {
-            if let Some(id) = self.world.container(&name) {
-                self.open(&name, id.index, opened_by);
-            }
-        }
-        for pack in &snapshot.packs {
-            if let Some(&inside) = self.insides.get(&pack.pack) {
-                self.open(&pack.pack.to_string(), inside, &pack.opened_by);
-            }
-        }
-    }
-
-    fn open(&mut self, name: &str, container: u32, opened_by: &[String]) {
-        for opener in opened_by {
-            match self.world.holder(opener) {
-                Some(holder) => self.world.set_open(holder.index, container, true),
-                None => self.fault(name, format!("there is no holder `{opener}` that could have opened it")),
-            }
-        }
-    }
-
-    fn point_shortcuts(&mut self) {
-        for holder in &self.snapshot.holders {
-            let Some(id) = self.world.holder(&holder.name) else { continue };
-            let (named, count) = (holder.shortcuts.len(), self.world.shortcut_count(id.index) as usize);
-            if named != count {
-                self.fault(&holder.name, format!("it has {named} shortcuts, but the ruleset says {count}"));
+        for holder in &snapshot.holders {
+            let Some((id, origin)) = self.world.holder(&holder.name).zip(holder.origin.as_ref().and_then(read::origin))
+            else {
                 continue;
-            }
-            for (shortcut, kind) in (0..).zip(&holder.shortcuts) {
-                let Some(name) = kind else { continue };
-                match self.rules.find_kind(name) {
-                    Some(kind) => self.world.bind(id.index, shortcut, Some(kind)),
-                    None => self
-                        .fault(format!("{}.shortcuts/{shortcut}", holder.name), format!("there is no kind `{name}`")),
-                }
-            }
+            };
+            let (container, slot) = match &origin {
+                LaidOrigin::Container(name, slot) => (self.index_of(Ok(name)), *slot),
+                LaidOrigin::Pack(pack, slot) => (self.index_of(Err(*pack)), *slot),
+            };
+            let container = container.map(|index| self.world.container_id(index));
+            self.world.set_origin(id.index, container.map(|container| Origin { container, slot }));
         }
-    }
-
-    fn set_origins(&mut self) {
-        for holder in &self.snapshot.holders {
-            let Some((id, path)) = self.world.holder(&holder.name).zip(holder.origin.as_ref()) else { continue };
-            let place = format!("{}.hand", holder.name);
-            if holder.hand.is_none() {
-                self.fault(place, "nothing is in it that could have come from anywhere");
-            } else if !self.set_origin(id.index, path) {
-                self.fault(place, format!("there is no slot `{path}` from which it could have come"));
-            }
-        }
-    }
-
-    fn set_origin(&mut self, holder: u32, path: &Path) -> bool {
-        match self.world.place(path, None) {
-            Ok(crate::Place::Slot(container, slot)) => {
-                self.world.set_origin(holder, Some(crate::world::Origin { container, slot }));
-                true
-            }
-            _ => false,
-        }
-    }
-
-    fn set_counters(&mut self) {
-        let snapshot = self.snapshot;
-        let mut tallies = vec![Tally::default(); self.rules.kinds().len()];
-        for (name, tally) in &snapshot.tallies {
-            match self.rules.find_kind(name) {
-                Some(_) if tally.created.max(tally.consumed) > MOST_COUNTED => {
-                    self.fault("tallies", format!("the items of `{name}` are beyond what can be counted"));
-                }
-                Some(kind) => {
-                    tallies[kind.index()] = Tally { created: tally.created, consumed: tally.consumed };
-                }
-                None => self.fault("tallies", format!("there is no kind `{name}`")),
-            }
-        }
-        if snapshot.world > 0xff_ffff {
-            self.fault("world", "the number of a world is below 2^24");
-        }
-        let given = |id: &&StackId| id.world() == snapshot.world && id.serial() >= snapshot.next_stack;
-        if let Some(id) = self.known.iter().find(given).copied() {
-            self.fault(id.to_string(), format!("this id is still to be given: the next is {}", snapshot.next_stack));
-        }
-        if snapshot.next_stack > StackId::MOST - IDS_LEFT {
-            self.fault("next-stack", "hardly an id is left: there are 2^40");
-        }
-        if snapshot.revision > MOST_COUNTED {
-            self.fault("revision", "it is beyond what can be counted");
-        }
-        self.world.set_counters(snapshot.world, snapshot.revision, snapshot.next_stack, &snapshot.random.0, tallies);
     }
 }

@@ -1,18 +1,18 @@
 //! The only code that changes where something lies.
 
 use super::index::Index;
-use super::{Bearer, Cell, Class, ClassTable, ContainerState, End, Event, GROUND, Inner, NONE, Origin, Spot, World};
+use super::{Bearer, Cell, Class, ClassTable, End, Event, GROUND, Inner, NONE, Origin, Spot, World};
 use crate::id::KindId;
 use crate::language::Position;
 use crate::ruleset::Ruleset;
 
 /// What goes from one place to another.
 #[derive(Clone, Copy)]
-struct Load {
-    kind: KindId,
-    class: Class,
-    count: u32,
-    inner: u32,
+pub(super) struct Load {
+    pub(super) kind: KindId,
+    pub(super) class: Class,
+    pub(super) count: u32,
+    pub(super) inner: u32,
 }
 
 /// What a change adds to, or takes from, each of those that bear it.
@@ -67,6 +67,9 @@ impl World {
             Event::Bound { holder, shortcut, after, .. } => self.bind(holder.index, shortcut, after),
             Event::Opened { holder, container } => self.set_open(holder.index, container.index, true),
             Event::Closed { holder, container } => self.set_open(holder.index, container.index, false),
+            Event::Departed { who, .. } => self.send_off(who),
+            // What it brings is in a document; that is brought with `World::bring_in`.
+            Event::Arrived { .. } => {}
             Event::Swapped { one, other } => {
                 self.exchange(one, other);
                 self.follow_origin(one.spot, other.spot, true);
@@ -100,6 +103,8 @@ impl World {
             Event::Bound { holder, shortcut, before, .. } => self.bind(holder.index, shortcut, before),
             Event::Opened { holder, container } => self.set_open(holder.index, container.index, false),
             Event::Closed { holder, container } => self.set_open(holder.index, container.index, true),
+            Event::Departed { who, .. } => self.fetch_home(who),
+            Event::Arrived { who, departure, .. } => self.send_back(who, departure),
             // An exchange is its own inverse.
             Event::Swapped { .. } => self.carry_out(event),
         }
@@ -127,7 +132,7 @@ impl World {
         }
     }
 
-    fn weight_of_load(&self, load: Load) -> i64 {
+    pub(super) fn weight_of_load(&self, load: Load) -> i64 {
         i64::from(load.count) * self.rules.figures[load.kind.index()].weight
     }
 
@@ -143,7 +148,7 @@ impl World {
     }
 
     /// Lays a load where it is empty, or onto an alike stack.
-    fn add(&mut self, end: End, Load { kind, class, count, inner }: Load) {
+    pub(super) fn add(&mut self, end: End, Load { kind, class, count, inner }: Load) {
         let before = self.cell(end.spot);
         debug_assert!(before.is_empty() || before.class == class.0, "laying onto what is not alike");
         let after = Cell { class: class.0, kind: kind.0, count: before.count + count, id: end.stack.0, inner };
@@ -193,48 +198,44 @@ impl World {
     // The insides of packs come with them and wait for the next one when they have gone.
 
     fn bring(&mut self, kind: KindId, inner: u32) {
-        if inner == GROUND {
-            return;
-        }
-        if inner as usize == self.containers.len() {
+        if inner != GROUND {
             let def = self.rules.figures[kind.index()].pack;
-            let def_of = &self.rules.containers()[def as usize];
-            let (slots, most) = (def_of.slots, def_of.bounds.1);
-            let base = u32::try_from(self.cells.len()).unwrap_or(u32::MAX);
-            self.cells.resize(self.cells.len() + most as usize, Cell::default());
-            self.containers.push(ContainerState { base, ..ContainerState::new(&self.rules, def, slots) });
-        } else {
-            let state = &mut self.containers[inner as usize];
-            // Handles of what it was before do not mean what it is now.
-            state.generation += 1;
-            self.waiting.remove(&(state.def, inner));
+            self.bring_state(inner, def, self.rules.containers()[def as usize].slots);
         }
     }
 
-    fn unbring(&mut self, inner: u32) {
+    /// What was brought last goes first.
+    pub(super) fn unbring(&mut self, inner: u32) {
         if inner == GROUND {
             return;
         }
+        // One that was made when it was brought has never been anything else: it was the last to be made.
         let state = &mut self.containers[inner as usize];
-        state.parent = Spot::NOWHERE;
-        // One that was made for this pack has never been anything else: it was the last to be made.
         if state.generation == 0 {
             let base = state.base as usize;
             self.containers.pop();
             self.cells.truncate(base);
         } else {
             state.generation -= 1;
-            self.waiting.insert((state.def, inner));
+            self.set_waiting(inner);
         }
+    }
+
+    /// A container in which nothing lies waits to be brought, as a new one would be.
+    pub(super) fn set_waiting(&mut self, container: u32) {
+        let state = &mut self.containers[container as usize];
+        state.parent = Spot::NOWHERE;
+        state.slots = self.rules.containers().get(state.def as usize).map_or(1, |def| def.slots);
+        self.waiting.insert((state.def, container));
     }
 
     fn put_aside(&mut self, inner: u32) {
         if inner != GROUND {
-            let state = &mut self.containers[inner as usize];
-            state.parent = Spot::NOWHERE;
-            // One that was resized would not be as a new one is; taking back may bring it again as it was.
-            if state.slots == self.rules.containers()[state.def as usize].slots {
-                self.waiting.insert((state.def, inner));
+            self.containers[inner as usize].parent = Spot::NOWHERE;
+            let state = &self.containers[inner as usize];
+            // As long as it may be taken back, one that was resized is not as a new one would be.
+            if !self.keeps_history() || state.slots == self.rules.containers()[state.def as usize].slots {
+                self.set_waiting(inner);
             }
         }
     }

@@ -140,7 +140,7 @@ impl Recount<'_> {
         let parent = world.state(container).parent;
         if parent != Spot::NOWHERE {
             self.compare(|| format!("what {name} is inside of"), &world.cell(parent).inner, &container);
-        } else if !world.is_lasting(container) {
+        } else if world.waits(container) {
             self.compare(|| format!("stacks in container {container}, which waits"), &self.cells(container).len(), &0);
         }
     }
@@ -148,7 +148,7 @@ impl Recount<'_> {
     fn holders(&mut self) {
         let world = self.world;
         let mut bound = 0;
-        for (index, holder) in (0..).zip(&world.holders) {
+        for (index, holder) in (0..).zip(&world.holders).filter(|(_, holder)| holder.is_there) {
             let borne: Vec<u32> =
                 holder.containers.iter().copied().chain([holder.hand]).filter(|&at| at != NONE).collect();
             let weight: i64 = borne.iter().map(|&container| self.weight(container)).sum();

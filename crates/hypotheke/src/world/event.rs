@@ -1,7 +1,7 @@
-use crate::id::{ContainerId, HolderId, KindId, StackId};
+use crate::id::{ContainerId, DepartureId, HolderId, KindId, StackId};
 use crate::language::Position;
 
-use super::{GROUND, Spot};
+use super::{GROUND, Spot, Traveller};
 
 /// One end of what an [`Event`] moved: a place, the stack there, and its position if it is the ground.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -99,12 +99,30 @@ pub enum Event {
         /// The container.
         container: ContainerId,
     },
-    /// A holder closed a container, or it has gone.
+    /// A holder closed a container, or one of the two has gone.
     Closed {
         /// The holder.
         holder: HolderId,
         /// The container.
         container: ContainerId,
+    },
+    /// A container or a holder left the world with all that it has.
+    Departed {
+        /// Which one.
+        who: Traveller,
+        /// Under which number.
+        departure: DepartureId,
+        /// How many items went along.
+        count: u64,
+    },
+    /// A container or a holder came into the world with all that it has.
+    Arrived {
+        /// Which one.
+        who: Traveller,
+        /// From which departure; none if it has never been in a world.
+        departure: Option<DepartureId>,
+        /// How many items came along.
+        count: u64,
     },
 }
 

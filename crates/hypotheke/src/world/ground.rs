@@ -36,6 +36,14 @@ impl Ground {
         }
     }
 
+    /// Gives stacks other ids.
+    pub(crate) fn rename(&mut self, renamed: impl Fn(u64) -> u64) {
+        for (cell, _) in self.stacks.values_mut() {
+            cell.id = renamed(cell.id);
+        }
+        self.by_id = self.stacks.iter().map(|(&landing, (cell, _))| (cell.id, landing)).collect();
+    }
+
     /// How many stacks are entered by kind and by id.
     pub(crate) fn entered(&self) -> (usize, usize) {
         (self.by_kind.len(), self.by_id.len())

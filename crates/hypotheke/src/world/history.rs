@@ -104,8 +104,10 @@ impl World {
 
     fn holders_with_origin_in(&self, container: ContainerId) -> impl Iterator<Item = u32> + '_ {
         let of_holder = |holder: u32| self.origin_of(holder);
-        let all = 0..u32::try_from(self.holders.len()).unwrap_or(u32::MAX);
-        all.filter(move |&holder| of_holder(holder).is_some_and(|origin| origin.container == container))
+        self.present
+            .iter()
+            .map(|&(_, holder)| holder)
+            .filter(move |&holder| of_holder(holder).is_some_and(|origin| origin.container == container))
     }
 
     /// Forgets the oldest, so that no more than `most` are kept.
@@ -113,7 +115,15 @@ impl World {
         while self.history.entries.len() > most {
             if let Some(entry) = self.history.entries.pop_front() {
                 self.release_classes(&entry.events);
+                entry.events.iter().for_each(|event| self.give_up(event));
             }
+        }
+    }
+
+    /// What has gone by an event that can't be taken back any more makes room for others.
+    fn give_up(&mut self, event: &Event) {
+        if let Event::Departed { who, .. } = event {
+            self.clear_away(*who);
         }
     }
 

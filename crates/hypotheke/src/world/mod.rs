@@ -22,6 +22,7 @@ mod slot_set;
 mod taken;
 #[cfg(test)]
 mod tests;
+mod travel;
 
 use std::collections::BTreeSet;
 use std::sync::Arc;
@@ -39,9 +40,10 @@ use index::Index;
 pub use path::{Place, UnknownPlace};
 pub use read::{SlotView, StackView};
 pub(crate) use scratch::{Bearer, EMPTY, Overlay, Scratch};
-pub(crate) use setup::Laid;
+pub use travel::Traveller;
+pub(crate) use travel::{Arriving, LaidContainer, LaidHolder, LaidOrigin, LaidStack};
 
-use crate::id::{ContainerId, KindId};
+use crate::id::{ContainerId, DepartureId, KindId};
 use crate::ruleset::{FilterId, Ruleset};
 
 const NONE: u32 = u32::MAX;
@@ -61,12 +63,21 @@ pub struct World {
     /// The slots of all containers; each container is a range of them.
     cells: Vec<Cell>,
     containers: Vec<ContainerState>,
-    /// So many containers stand in the world or are carried by holders, the ground among them; the others are the insides
-    /// of packs.
-    lasting: u32,
-    /// Containers that wait to be brought by a pack, by definition: they were inside of packs that have gone.
+    /// The containers that stand in the world, in the order in which they came.
+    standing: BTreeSet<(u64, u32)>,
+    /// Containers that wait to be brought again, by definition: they were inside of packs that have gone, or departed.
     waiting: BTreeSet<(u32, u32)>,
     holders: Vec<HolderState>,
+    /// The holders that are there, in the order in which they came.
+    present: BTreeSet<(u64, u32)>,
+    /// Holders that wait to be brought again: they have departed.
+    waiting_holders: BTreeSet<u32>,
+    /// So many containers and holders have come into the world: what comes next is put after them.
+    came: u64,
+    /// How often something has departed.
+    pub(crate) departures: u64,
+    /// The departures that have arrived here.
+    pub(crate) arrivals: BTreeSet<DepartureId>,
     /// Containers and the holders that have opened them.
     opened: BTreeSet<(u32, u32)>,
     /// How many shortcuts point at a kind.
@@ -91,6 +102,21 @@ pub struct Tally {
     pub created: u64,
     /// Consumed.
     pub consumed: u64,
+    /// Came with containers and holders that arrived.
+    pub arrived: u64,
+    /// Left with containers and holders that departed.
+    pub departed: u64,
+}
+
+/// How a container is there.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Presence {
+    /// It stands in the world, or a holder carries it, or it is the ground or a hand: nothing lies around it.
+    Lasting,
+    /// It is the inside of a pack, or waits to be one.
+    Inside,
+    /// It has departed.
+    Away,
 }
 
 #[derive(Clone, Debug)]
@@ -99,6 +125,9 @@ pub(crate) struct ContainerState {
     name: Box<str>,
     pub(crate) def: u32,
     generation: u32,
+    presence: Presence,
+    /// When it came into the world, among all that did.
+    came: u64,
     /// The holder that carries it, or `NONE`.
     pub(crate) holder: u32,
     /// Where the pack lies whose inside it is; `NOWHERE` for a container that no pack brings, and for one that waits
@@ -144,6 +173,10 @@ struct HolderState {
     name: Box<str>,
     def: u32,
     generation: u32,
+    /// False if it has departed.
+    is_there: bool,
+    /// When it came into the world, among all that did.
+    came: u64,
     containers: Vec<u32>,
     /// The container of one slot, without rules, that is its hand.
     hand: u32,

@@ -1,6 +1,6 @@
 //! Places by handles, and how a written path leads to one.
 
-use super::{End, GROUND, NONE, Spot, World};
+use super::{End, GROUND, NONE, Presence, Spot, World};
 use crate::id::{ContainerId, HolderId, StackId};
 use crate::language::{Path, PathRoot, PathStep};
 use crate::text::suggestion;
@@ -138,9 +138,8 @@ impl World {
             let help = format!("name one of them: {}", names.join(", "));
             return UnknownPlace::new(format!("there are several `{name}`"), Some(help));
         }
-        let lasting = self.containers.iter().take(self.lasting as usize);
-        let containers = lasting.map(|container| &*container.name);
-        let names = containers.chain(self.holders.iter().map(|holder| &*holder.name));
+        let containers = self.containers().map(|id| &*self.containers[id.index as usize].name);
+        let names: Vec<&str> = containers.chain(self.holders().map(|id| self.holder_name(id))).collect();
         UnknownPlace::new(format!("there is no place `{name}`"), suggestion(name, names))
     }
 
@@ -238,8 +237,7 @@ impl World {
             let slots = std::iter::successors(self.next_taken(container, 0), next);
             slots.map(move |slot| Spot { container, slot })
         };
-        let there = (1..self.container_count())
-            .filter(|&container| self.is_lasting(container) || self.state(container).parent != Spot::NOWHERE);
+        let there = (1..self.container_count()).filter(|&container| self.is_there(container));
         there.flat_map(of_container).find(|&spot| self.cell(spot).id == id.0)
     }
 
@@ -287,7 +285,7 @@ impl World {
     pub(crate) fn name_of(&self, container: u32) -> String {
         let state = &self.containers[container as usize];
         match state.parent {
-            Spot::NOWHERE if container >= self.lasting => "a pack that has gone".to_owned(),
+            Spot::NOWHERE if state.presence == Presence::Inside => "a pack that has gone".to_owned(),
             Spot::NOWHERE => state.name.to_string(),
             parent => format!("{}/", self.spot_name(parent)),
         }

@@ -5,7 +5,8 @@ use std::sync::Arc;
 
 use super::apply::slot_limit;
 use super::{
-    Bearer, Cell, Class, ClassKey, ContainerState, GROUND, HolderState, Inner, NONE, Origin, Place, Spot, Tally, World,
+    Bearer, Cell, Class, ClassKey, ContainerState, GROUND, HolderState, Inner, NONE, Origin, Place, Presence, Spot,
+    Tally, World,
 };
 use crate::id::{ContainerDefId, ContainerId, HolderDefId, HolderId, KindId, StackId};
 use crate::language::Position;
@@ -42,13 +43,14 @@ impl World {
     /// The handles of all containers: those that stand in the world, then those that holders carry. The insides of packs
     /// are not among them; [`StackView::inside`] gives those.
     pub fn containers(&self) -> impl Iterator<Item = ContainerId> + '_ {
-        let lasting = (1..self.lasting).filter(|&index| !self.is_hand(index));
-        lasting.map(|index| self.container_id(index))
+        let carried = self.present.iter().flat_map(|&(_, holder)| &self.holders[holder as usize].containers);
+        let standing = self.standing.iter().map(|(_, index)| index);
+        standing.chain(carried).map(|&index| self.container_id(index))
     }
 
-    /// The handles of all holders.
+    /// The handles of all holders, in the order in which they came.
     pub fn holders(&self) -> impl Iterator<Item = HolderId> + '_ {
-        (0..self.holders.len()).map(|index| self.holder_id(u32::try_from(index).unwrap_or(NONE)))
+        self.present.iter().map(|&(_, index)| self.holder_id(index))
     }
 
     /// A container by its name: `sled`, `locker-a`, `surveyor.pockets`.
@@ -76,14 +78,14 @@ impl World {
     #[inline]
     fn container_state(&self, id: ContainerId) -> Option<&ContainerState> {
         let state = self.containers.get(id.index as usize)?;
-        let there = id.index < self.lasting || state.parent != Spot::NOWHERE;
+        let there = self.is_there(id.index);
         // The ground and hands have no definition.
         (there && state.def != NONE && state.generation == id.generation && id.world == self.number).then_some(state)
     }
 
     fn holder_state(&self, id: HolderId) -> Option<&HolderState> {
         let state = self.holders.get(id.index as usize)?;
-        (state.generation == id.generation && id.world == self.number).then_some(state)
+        (state.is_there && state.generation == id.generation && id.world == self.number).then_some(state)
     }
 
     /// True if the handle belongs to this world and its container is there.
@@ -96,10 +98,16 @@ impl World {
     /// Whether a handle belongs to a container that is there and is neither a hand nor the inside of a pack.
     #[inline]
     pub(crate) fn has_lasting(&self, id: ContainerId) -> bool {
-        id.index < self.lasting && id.world == self.number && {
-            let state = &self.containers[id.index as usize];
-            state.def != NONE && state.generation == id.generation
-        }
+        self.containers.get(id.index as usize).is_some_and(|state| {
+            let there = state.presence == Presence::Lasting && state.generation == id.generation;
+            there && state.def != NONE && id.world == self.number
+        })
+    }
+
+    /// True if a container stands in the world: no holder carries it, and it is not the inside of a pack.
+    #[must_use]
+    pub fn stands(&self, id: ContainerId) -> bool {
+        self.has_lasting(id) && self.state(id.index).holder == NONE
     }
 
     /// True if the handle belongs to this world and its holder is there.
@@ -294,10 +302,16 @@ impl World {
         self.containers[container as usize].slots
     }
 
+    /// Whether a container is there, be it the ground or a hand.
+    pub(crate) fn is_there(&self, container: u32) -> bool {
+        let state = self.state(container);
+        state.presence == Presence::Lasting || state.presence == Presence::Inside && state.parent != Spot::NOWHERE
+    }
+
     /// Whether a container is not the inside of a pack, so that nothing lies around it.
     #[inline]
     pub(crate) fn is_lasting(&self, container: u32) -> bool {
-        container < self.lasting
+        self.containers.get(container as usize).is_some_and(|state| state.presence == Presence::Lasting)
     }
 
     #[inline]
@@ -310,7 +324,17 @@ impl World {
         u32::try_from(self.containers.len()).unwrap_or(u32::MAX)
     }
 
-    /// The containers of a definition that wait to be brought by a pack.
+    /// Whether a container waits to be brought.
+    pub(crate) fn waits(&self, container: u32) -> bool {
+        self.waiting.contains(&(self.state(container).def, container))
+    }
+
+    /// The holders that wait to be brought.
+    pub(crate) fn waiting_holders(&self) -> impl Iterator<Item = u32> + '_ {
+        self.waiting_holders.iter().copied()
+    }
+
+    /// The containers of a definition that wait to be brought.
     pub(crate) fn waiting(&self, def: u32) -> impl Iterator<Item = u32> + '_ {
         self.waiting.range((def, 0)..=(def, u32::MAX)).map(|&(_, container)| container)
     }
@@ -365,20 +389,16 @@ impl World {
         self.opened.iter().copied()
     }
 
-    /// The packs that are there, by their ids, and what is inside of them.
-    pub(crate) fn packs(&self) -> impl Iterator<Item = (StackId, ContainerId)> + '_ {
-        let brought = (self.lasting..self.container_count()).filter(|&index| self.state(index).parent != Spot::NOWHERE);
-        brought.map(|index| (StackId(self.cell(self.state(index).parent).id), self.container_id(index)))
+    /// The insides of the packs that are there.
+    pub(crate) fn packs(&self) -> impl Iterator<Item = ContainerId> + '_ {
+        let brought = (0..self.container_count()).filter(|&index| self.is_there(index) && !self.is_lasting(index));
+        brought.map(|index| self.container_id(index))
     }
 
     /// The pack whose inside a container is.
     pub(crate) fn pack_around(&self, id: ContainerId) -> Option<StackId> {
         let parent = self.container_state(id)?.parent;
         (parent != Spot::NOWHERE).then(|| StackId(self.cell(parent).id))
-    }
-
-    pub(crate) fn has_hand(&self, holder: u32) -> bool {
-        self.holders[holder as usize].hand != NONE
     }
 
     pub(crate) fn openers(&self, container: u32) -> impl Iterator<Item = u32> + '_ {
@@ -399,6 +419,11 @@ impl World {
 
     pub(crate) fn holder_count(&self) -> u32 {
         u32::try_from(self.holders.len()).unwrap_or(u32::MAX)
+    }
+
+    /// What paths call a holder, be it one that has just departed.
+    pub(crate) fn name_of_holder(&self, holder: u32) -> &str {
+        &self.holders[holder as usize].name
     }
 
     /// Which of the ruleset's holders one is.

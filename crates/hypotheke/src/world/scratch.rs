@@ -4,13 +4,16 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use rand_xoshiro::Xoshiro256PlusPlus;
 
-use super::{Cell, ClassKey, ContainerState, Event, Spot};
+use super::{Arriving, Cell, ClassKey, ContainerState, Event, Spot};
+use crate::snapshot::Departure;
 
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Scratch {
     pub(crate) events: Vec<Event>,
     /// Where a stack goes, part by part.
     pub(crate) parts: Vec<(Spot, u32)>,
+    /// The documents of what has departed.
+    pub(crate) departed: Vec<Departure>,
     pub(crate) overlay: Overlay,
 }
 
@@ -30,7 +33,11 @@ pub(crate) struct Overlay {
     pub(crate) origins: Vec<(u32, Option<Spot>)>,
     /// Containers that packs would bring, beyond those that the world has.
     pub(crate) new_packs: Vec<ContainerState>,
-    /// Containers that wait in the world and that packs would bring.
+    /// What would arrive.
+    pub(crate) arriving: Vec<Arriving>,
+    /// How many holders would arrive.
+    pub(crate) new_holders: usize,
+    /// Containers that wait in the world and that would be brought.
     pub(crate) brought: Vec<u32>,
     /// The random numbers after the operation, if it drew any.
     pub(crate) random: Option<Xoshiro256PlusPlus>,
@@ -50,6 +57,7 @@ impl Scratch {
     pub(crate) fn clear(&mut self) {
         self.events.clear();
         self.parts.clear();
+        self.departed.clear();
         if self.overlay.used {
             self.overlay.clear();
         }
@@ -71,6 +79,8 @@ impl Overlay {
         self.clear_cells();
         self.new_packs.clear();
         self.brought.clear();
+        self.arriving.clear();
+        self.new_holders = 0;
         self.random = None;
         self.new_classes.clear();
     }

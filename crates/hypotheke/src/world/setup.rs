@@ -9,11 +9,9 @@ use super::apply::slot_limit;
 use super::history::History;
 use super::index::Index;
 use super::{
-    Cell, Class, ClassKey, ClassTable, ContainerState, End, Event, GROUND, Ground, HolderState, Inner, NONE, Origin,
-    Spot, Tally, World,
+    Cell, ClassTable, ContainerState, GROUND, Ground, HolderState, NONE, Origin, Presence, Spot, Tally, World,
 };
 use crate::id::{ContainerDefId, ContainerId, StackId};
-use crate::language::Position;
 use crate::ruleset::{ContainerDef, FilterId, Ruleset};
 
 fn small(index: usize) -> u32 {
@@ -25,31 +23,35 @@ impl World {
     #[must_use]
     pub fn empty(rules: &Arc<Ruleset>) -> World {
         let mut world = World::bare(rules);
-        for (index, def) in rules.containers().iter().enumerate() {
+        for (index, def) in (0..).zip(rules.containers()) {
             for name in def.instances() {
-                world.bring_container(name, index, def.slots, None);
+                world.bring_container(world.container_count(), name, index, def.slots, None);
             }
         }
-        for (index, def) in rules.holders().iter().enumerate() {
-            let Some(holder) = world.bring_holder(def.id(), index) else { continue };
+        for (holder, def) in (0..).zip(rules.holders()) {
+            world.bring_holder(holder, def.id(), holder);
             for &ContainerDefId(container) in def.carries() {
                 let carried = rules.container(ContainerDefId(container));
                 let name = format!("{}.{}", def.id(), carried.id());
-                world.bring_container(&name, container as usize, carried.slots, Some(holder));
+                world.bring_container(world.container_count(), &name, container, carried.slots, Some(holder));
             }
-            world.bring_hand(holder);
+            world.bring_hand(world.container_count(), holder);
         }
-        world.end_of_lasting();
         world
     }
 
     /// An empty world in which each container has as many slots as it may ever have, to look up names in.
     pub(crate) fn largest(rules: &Arc<Ruleset>) -> World {
         let mut world = World::empty(rules);
-        for state in &mut world.containers {
-            state.slots = rules.containers().get(state.def as usize).map_or(state.slots, |def| def.bounds.1);
-        }
+        world.stretch();
         world
+    }
+
+    /// Gives each container as many slots as it may ever have.
+    pub(crate) fn stretch(&mut self) {
+        for state in &mut self.containers {
+            state.slots = self.rules.containers().get(state.def as usize).map_or(state.slots, |def| def.bounds.1);
+        }
     }
 
     /// A world without any container or holder.
@@ -61,9 +63,14 @@ impl World {
             random: Xoshiro256PlusPlus::seed_from_u64(0),
             cells: Vec::new(),
             containers: Vec::new(),
-            lasting: 0,
+            standing: BTreeSet::new(),
             waiting: BTreeSet::new(),
             holders: Vec::new(),
+            present: BTreeSet::new(),
+            waiting_holders: BTreeSet::new(),
+            came: 0,
+            departures: 0,
+            arrivals: BTreeSet::new(),
             opened: BTreeSet::new(),
             bound: 0,
             ground: Ground::default(),
@@ -76,76 +83,80 @@ impl World {
             holder_names: FxHashMap::default(),
             rules: Arc::clone(rules),
         };
-        world.add_container("ground".into(), NONE, 0, NONE);
+        let ground = world.bring_state(GROUND, NONE, 0);
+        (ground.name, ground.presence) = ("ground".into(), Presence::Lasting);
+        world.container_names.insert("ground".into(), GROUND);
         world
     }
 
-    /// Adds a container that stands in the world, or that a holder carries; false if there is a place of that name.
-    pub(crate) fn bring_container(&mut self, name: &str, def: usize, slots: u32, holder: Option<u32>) -> bool {
-        if self.container_names.contains_key(name) || self.holder_names.contains_key(name) {
-            return false;
+    /// Adds a container that stands in the world, or that a holder carries.
+    pub(crate) fn bring_container(&mut self, index: u32, name: &str, def: u32, slots: u32, holder: Option<u32>) {
+        let came = self.next_to_come();
+        let state = self.bring_state(index, def, slots);
+        (state.name, state.presence, state.came) = (name.into(), Presence::Lasting, came);
+        state.holder = holder.unwrap_or(NONE);
+        self.container_names.insert(name.into(), index);
+        match holder {
+            Some(holder) => self.holders[holder as usize].containers.push(index),
+            None => _ = self.standing.insert((came, index)),
         }
-        let container = self.add_container(name.into(), small(def), slots, holder.unwrap_or(NONE));
-        if let Some(holder) = holder {
-            self.holders[holder as usize].containers.push(container);
-        }
-        true
     }
 
-    /// Adds a holder that carries nothing and has no hand yet; none if there is a place of that name.
-    pub(crate) fn bring_holder(&mut self, name: &str, def: usize) -> Option<u32> {
-        if self.container_names.contains_key(name) || self.holder_names.contains_key(name) {
-            return None;
-        }
-        let holder = small(self.holders.len());
-        self.holder_names.insert(name.into(), holder);
-        self.holders.push(HolderState {
+    /// Adds a holder that carries nothing and has no hand yet.
+    pub(crate) fn bring_holder(&mut self, index: u32, name: &str, def: u32) {
+        let came = self.next_to_come();
+        let again = self.holders.get(index as usize).map(|gone| gone.generation + 1);
+        let state = HolderState {
             name: name.into(),
-            def: small(def),
-            generation: 0,
+            def,
+            generation: again.unwrap_or(0),
+            is_there: true,
+            came,
             containers: Vec::new(),
             hand: NONE,
             origin: None,
-            shortcuts: vec![None; self.rules.holders()[def].shortcuts as usize],
+            shortcuts: vec![None; self.rules.holders()[def as usize].shortcuts as usize],
             weight: 0,
             capped: vec![0; self.rules.cap_filters.len()],
-        });
-        Some(holder)
-    }
-
-    pub(crate) fn bring_hand(&mut self, holder: u32) {
-        let name = format!("{}.hand", self.holders[holder as usize].name);
-        self.holders[holder as usize].hand = small(self.containers.len());
-        self.add_hand(name.into(), holder);
-    }
-
-    /// What is brought from now on are the insides of packs.
-    pub(crate) fn end_of_lasting(&mut self) {
-        self.lasting = small(self.containers.len());
-    }
-
-    /// Lays a stack where nothing lies, whatever the rules say; gives the container inside of it.
-    pub(crate) fn lay_as_it_was(&mut self, laid: Laid) -> u32 {
-        let Laid { spot, at, id, count, key, slots } = laid;
-        let class = self.classes.find(&key).unwrap_or_else(|| {
-            let class = self.classes.next(&[]);
-            self.classes.enter(&key, class);
-            class
-        });
-        let inner = if slots.is_some() { self.container_count() } else { GROUND };
-        let to = End { spot, stack: id, position: at };
-        self.carry_out(&Event::Transferred {
-            kind: key.kind,
-            count,
-            from: End::NOWHERE,
-            to,
-            class: Class(class),
-            inner: Inner(inner),
-        });
-        if let Some(slots) = slots {
-            self.containers[inner as usize].slots = slots;
+        };
+        match again {
+            None => self.holders.push(state),
+            Some(_) => self.holders[index as usize] = state,
         }
-        inner
+        self.waiting_holders.remove(&index);
+        self.holder_names.insert(name.into(), index);
+        self.present.insert((came, index));
+    }
+
+    /// A hand is a container of one slot without any rules, which no path and no filter can name.
+    pub(crate) fn bring_hand(&mut self, index: u32, holder: u32) {
+        let name = format!("{}.hand", self.holders[holder as usize].name);
+        let state = self.bring_state(index, NONE, 1);
+        (state.name, state.presence, state.holder) = (name.into(), Presence::Lasting, holder);
+        self.holders[holder as usize].hand = index;
+    }
+
+    /// Adds a container: the next one, or one that waits. All slots that it may ever have are there from the beginning;
+    /// those beyond its number are empty.
+    pub(super) fn bring_state(&mut self, index: u32, def: u32, slots: u32) -> &mut ContainerState {
+        if index == self.container_count() {
+            let most = self.rules.containers().get(def as usize).map_or(slots, |def| def.bounds.1);
+            let base = small(self.cells.len());
+            self.cells.resize(self.cells.len() + most as usize, Cell::default());
+            self.containers.push(ContainerState { base, ..ContainerState::new(&self.rules, def, slots) });
+        } else {
+            self.waiting.remove(&(def, index));
+            // Handles of what it was before do not mean what it is now.
+            self.containers[index as usize].generation += 1;
+        }
+        let state = &mut self.containers[index as usize];
+        state.slots = slots;
+        state
+    }
+
+    fn next_to_come(&mut self) -> u64 {
+        self.came += 1;
+        self.came
     }
 
     pub(crate) fn set_counters(
@@ -159,53 +170,39 @@ impl World {
         (self.number, self.revision, self.next_stack) = (number, revision, next_stack);
         self.random = random.clone();
         self.tallies = tallies;
-        // Handles carry the number of their world.
-        for holder in &mut self.holders {
-            holder.origin = holder
-                .origin
-                .map(|origin| Origin { container: ContainerId { world: number, ..origin.container }, ..origin });
-        }
+        self.hand_over_origins();
     }
 
-    /// The same world with another number and another start of its random numbers.
+    /// The same world with another number and another start of its random numbers. It can't go back from there.
     ///
-    /// The number, below 2²⁴, becomes part of the ids of its stacks: worlds that may exchange stacks need different ones.
+    /// The number, below 2²⁴, becomes part of the ids of its stacks, of those too that it has given up to now: worlds that
+    /// may exchange stacks need different ones.
     #[must_use]
     pub fn numbered(mut self, number: u32, seed: u64) -> World {
-        self.number = number & 0xff_ffff;
+        let (before, number) = (self.number, number & 0xff_ffff);
+        let renamed = |id: u64| match StackId(id) {
+            id if id.world() == before => StackId::new(number, id.serial()).0,
+            id => id.0,
+        };
+        self.forget(0);
+        self.scratch = None;
+        self.number = number;
         self.random = Xoshiro256PlusPlus::seed_from_u64(seed);
+        for cell in self.cells.iter_mut().filter(|cell| !cell.is_empty()) {
+            cell.id = renamed(cell.id);
+        }
+        self.ground.rename(renamed);
+        self.hand_over_origins();
         self
     }
 
-    /// A hand is a container of one slot without any rules, which no path and no filter can name.
-    fn add_hand(&mut self, name: Box<str>, holder: u32) {
-        let base = small(self.cells.len());
-        self.cells.push(Cell::default());
-        let state = ContainerState { name, holder, base, ..ContainerState::new(&self.rules, NONE, 1) };
-        self.containers.push(state);
+    /// Handles carry the number of their world.
+    fn hand_over_origins(&mut self) {
+        for holder in &mut self.holders {
+            let container = |origin: Origin| ContainerId { world: self.number, ..origin.container };
+            holder.origin = holder.origin.map(|origin| Origin { container: container(origin), ..origin });
+        }
     }
-
-    fn add_container(&mut self, name: Box<str>, def: u32, slots: u32, holder: u32) -> u32 {
-        let index = small(self.containers.len());
-        let base = small(self.cells.len());
-        let reserved = self.rules.containers().get(def as usize).map_or(slots, |def| def.bounds.1);
-        self.cells.resize(self.cells.len() + reserved as usize, Cell::default());
-        self.container_names.insert(name.clone(), index);
-        let state = ContainerState { name, holder, base, ..ContainerState::new(&self.rules, def, slots) };
-        self.containers.push(state);
-        index
-    }
-}
-
-/// A stack that is laid without any operation.
-pub(crate) struct Laid {
-    pub(crate) spot: Spot,
-    pub(crate) at: Position,
-    pub(crate) id: StackId,
-    pub(crate) count: u32,
-    pub(crate) key: ClassKey,
-    /// How many slots it has inside, if it is a pack.
-    pub(crate) slots: Option<u32>,
 }
 
 impl ContainerState {
@@ -229,6 +226,8 @@ impl ContainerState {
             name: "".into(),
             def,
             generation: 0,
+            presence: Presence::Inside,
+            came: 0,
             holder: NONE,
             parent: Spot::NOWHERE,
             base: 0,

@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 use proptest::prelude::*;
 
 use super::rules::{MARKS, PROPERTIES};
-use crate::model::{Amount, At, Inside, Model, Part, Request, Root, Rules, SortKey, Stack};
+use crate::model::{Amount, At, Inside, Model, Part, Request, Root, Rules, SortKey, Stack, Who};
 
 #[derive(Clone, Debug)]
 pub(super) struct Draw {
@@ -46,9 +46,9 @@ pub(super) fn any_draw() -> impl Strategy<Value = Draw> {
     )
 }
 
-const VERBS: u8 = 47;
+const VERBS: u8 = 49;
 /// From this number on a draw stands for a list.
-const LISTS: u8 = 45;
+const LISTS: u8 = 47;
 
 /// Any place at all.
 fn place(rules: &Rules, model: &Model, (sort, container, slot): (u8, usize, usize)) -> At {
@@ -64,7 +64,8 @@ fn place(rules: &Rules, model: &Model, (sort, container, slot): (u8, usize, usiz
 
 fn container_of(model: &Model, draw: usize) -> Inside {
     let containers = model.state.containers();
-    containers[draw % containers.len()].clone()
+    // If nothing is there at all, something is named that is not.
+    if containers.is_empty() { Inside::container(0) } else { containers[draw % containers.len()].clone() }
 }
 
 fn slot_of(model: &Model, container: usize, slot: usize) -> At {
@@ -166,7 +167,9 @@ fn shallow(request: Request) -> Request {
         | Request::Together(_)
         | Request::Leave(_)
         | Request::Bind(..)
-        | Request::Unbind(..)) => request,
+        | Request::Unbind(..)
+        | Request::Arrive(_)) => request,
+        Request::Depart(who) => Request::Depart(outer(who)),
     }
 }
 
@@ -225,6 +228,32 @@ fn resize(model: &Model, at: At, draw: &Draw) -> Request {
         _ => draw.kind % 7,
     };
     Request::Resize(at, slots, draw.every_kind)
+}
+
+/// A container that stands in the world, or a holder.
+fn depart(rules: &Rules, model: &Model, draw: &Draw, any: At) -> Request {
+    let there = model.state.standing.iter().filter(|&&index| index < rules.containers.len());
+    let containers = there.map(|&index| At::Container(Inside::container(index)));
+    let all: Vec<At> = containers.chain(model.state.present.iter().map(|&holder| At::Holder(holder))).collect();
+    // Most of the time most of them are there.
+    if draw.suiting && !model.absent().is_empty() && !draw.kind.is_multiple_of(4) {
+        return arrive(rules, model, draw);
+    }
+    let suiting = all.get(draw.kind % all.len().max(1)).filter(|_| draw.suiting);
+    Request::Depart(suiting.cloned().unwrap_or(any))
+}
+
+/// What has departed, or now and then what has not.
+fn arrive(rules: &Rules, model: &Model, draw: &Draw) -> Request {
+    let absent = model.absent();
+    let suiting = absent.get(draw.kind % absent.len().max(1)).filter(|_| draw.suiting).copied();
+    let (container, holders) = (draw.kind % rules.containers.len(), rules.holders.len());
+    let any = match rules.containers[container].holder {
+        Some(holder) => Who::Holder(holder),
+        None if holders > 0 && draw.every_kind => Who::Holder(draw.kind % holders),
+        None => Who::Container(container),
+    };
+    Request::Arrive(suiting.unwrap_or(any))
 }
 
 fn asked(rules: &Rules, model: &Model, draw: &Draw) -> Request {
@@ -306,6 +335,8 @@ fn asked(rules: &Rules, model: &Model, draw: &Draw) -> Request {
             Request::Unbind(holder, bound.unwrap_or(draw.count as usize))
         }
         38..=42 => Request::Leave(holder),
+        45 => depart(rules, model, draw, to),
+        46 => arrive(rules, model, draw),
         43 | 44 => create_where_it_is_needed(rules, model, draw, kind),
         18 => Request::Mark(stack_at(from), draw.kind % MARKS),
         19 => Request::Unmark(stack_at(from), draw.kind % MARKS),

@@ -3,17 +3,29 @@
 use std::sync::Arc;
 
 use hypotheke::{
-    Action, ContainerId, HolderId, Landing, MarkId, Operation, Place, Position, Ruleset, Share, StackView, Variant,
-    World,
+    Action, ContainerId, Departure, Departures, HolderId, Landing, MarkId, Operation, Place, Position, Ruleset, Share,
+    StackView, Variant, World,
 };
 
+use hypotheke::snapshot::{Container, Departed};
+
 use super::rules::{PROPERTIES, decimal, rules_text};
-use crate::model::{At, Inside, No, Owner, Part, Request, Root, Rules, Stack, State};
+use crate::model::{At, Inside, No, Owner, Part, Request, Root, Rules, Stack, State, Who};
+
+/// A document of what nobody knows.
+fn nobody() -> Arc<Departure> {
+    let who = Departed::Container(Container::default());
+    Arc::new(Departure { id: None, who, packs: Vec::new() })
+}
 
 pub(super) struct Engine {
     pub(super) world: World,
+    /// The handles that these had when they were last there.
     containers: Vec<ContainerId>,
+    holders: Vec<HolderId>,
+    names: Vec<String>,
     kinds: usize,
+    departures: Departures,
 }
 
 impl Engine {
@@ -25,9 +37,27 @@ impl Engine {
             Some(holder) => format!("h{holder}.c{index}"),
             None => format!("c{index}"),
         };
-        let containers =
-            (0..rules.containers.len()).map(|index| world.container(&name(index)).expect("a container")).collect();
-        Engine { world, containers, kinds: rules.kinds.len() }
+        let names: Vec<String> = (0..rules.containers.len()).map(name).collect();
+        let containers = names.iter().map(|name| world.container(name).expect("a container")).collect();
+        let holders = (0..rules.holders.len()).map(|index| world.holder(&format!("h{index}")).expect("a holder"));
+        let holders = holders.collect();
+        Engine { world, containers, holders, names, kinds: rules.kinds.len(), departures: Departures::new() }
+    }
+
+    pub(super) fn take_back(&mut self, revision: u64) -> bool {
+        let taken_back = self.world.take_back(revision).is_ok();
+        self.look_up();
+        taken_back
+    }
+
+    /// What has come back has another handle.
+    fn look_up(&mut self) {
+        for (name, known) in self.names.iter().zip(&mut self.containers) {
+            *known = self.world.container(name).unwrap_or(*known);
+        }
+        for (index, known) in self.holders.iter_mut().enumerate() {
+            *known = self.world.holder(&format!("h{index}")).unwrap_or(*known);
+        }
     }
 
     /// The container that a way through packs leads into.
@@ -54,7 +84,7 @@ impl Engine {
     }
 
     fn holder(&self, holder: usize) -> HolderId {
-        self.world.holder(&format!("h{holder}")).expect("a holder")
+        self.holders[holder]
     }
 
     fn place(&self, at: &At) -> Place {
@@ -131,6 +161,14 @@ impl Engine {
                 Action::Bind { kind: kind(*index), at: self.shortcut(*holder, *shortcut) }
             }
             Request::Unbind(holder, shortcut) => Action::Unbind { at: self.shortcut(*holder, *shortcut) },
+            Request::Depart(who) => Action::Depart { who: self.place(who) },
+            Request::Arrive(who) => {
+                let name = match who {
+                    Who::Container(index) => format!("c{index}"),
+                    Who::Holder(index) => format!("h{index}"),
+                };
+                Action::Arrive { departure: self.departures.get(&name).cloned().unwrap_or_else(nobody) }
+            }
             Request::Mark(at, mark) => Action::Mark { at: self.place(at), mark: self.mark(*mark) },
             Request::Unmark(at, mark) => Action::Unmark { at: self.place(at), mark: self.mark(*mark) },
             Request::Set(at, property, value) => {
@@ -169,6 +207,8 @@ impl Engine {
         let answer = self.world.perform(&operation);
         assert_eq!(events, self.world.events(), "a dry run says what the operation changes: {dry:?} {request:?}");
         assert_eq!(dry, answer, "a dry run says what the operation comes to");
+        self.departures.extend(self.world.departed().iter().cloned());
+        self.look_up();
         answer.map(hypotheke::Outcome::done).map_err(|refusal| No {
             reason: refusal.reason().code(),
             figures: Some(refusal)
@@ -203,14 +243,32 @@ impl Engine {
     }
 
     pub(super) fn state(&self, next_id: u64) -> State {
-        let slots = self.containers.iter().map(|&id| self.slots(id)).collect();
+        let defined = |id: ContainerId, name: &str| {
+            // What is not there is as empty as it would be at first.
+            let own = name.rsplit('.').next().expect("a name");
+            let def = self.world.rules().containers().iter().find(|def| def.id() == own).expect("a definition");
+            if self.world.has_container(id) { self.slots(id) } else { vec![None; def.slots() as usize] }
+        };
+        let slots = self.containers.iter().zip(&self.names).map(|(&id, name)| defined(id, name)).collect();
+        let gone = (0..self.containers.len()).filter(|&index| !self.world.has_container(self.containers[index]));
+        let index_of = |id| self.containers.iter().position(|&known| known == id).unwrap_or(self.containers.len());
+        let standing = self.world.containers().filter(|&id| self.world.stands(id)).map(index_of).collect();
+        let index_of = |id| self.holders.iter().position(|&known| known == id).expect("a holder");
+        let present = self.world.holders().map(index_of).collect();
+        let snapshot = self.world.snapshot();
+        let arrivals = snapshot.arrivals.iter().map(|arrival| arrival.number).collect();
         let ground =
             self.world.ground().map(|(stack, at)| (self.stack(stack), (at.x.thousandths(), at.y.thousandths())));
-        let holders = || self.world.holders();
+        let holders = || self.holders.iter().copied();
         let hands = holders().map(|id| vec![self.world.hand(id).map(|stack| self.stack(stack))]).collect();
         let origins = holders().map(|id| self.world.hand_origin(id).map(|place| self.origin(place))).collect();
-        let bar = |id| self.world.shortcuts(id).map(|kind| kind.map(hypotheke::KindId::index)).collect();
-        let bars = holders().map(bar).collect();
+        let bar = |(index, id): (usize, HolderId)| {
+            let def = self.world.rules().holders()[index].shortcuts() as usize;
+            let mut bar: Vec<_> = self.world.shortcuts(id).map(|kind| kind.map(hypotheke::KindId::index)).collect();
+            bar.resize(def, None);
+            bar
+        };
+        let bars = holders().enumerate().map(bar).collect();
         let containers: Vec<ContainerId> = self.all_containers();
         let open_to = |(index, holder): (usize, HolderId)| {
             let open = containers.iter().filter(move |&&id| self.world.has_opened(holder, id));
@@ -220,7 +278,26 @@ impl Engine {
         let tallies = || (0..self.kinds).map(|kind| self.world.tally(self.kind(kind)));
         let made = tallies().map(|tally| tally.created).collect();
         let used = tallies().map(|tally| tally.consumed).collect();
-        State { slots, ground: ground.collect(), hands, origins, bars, open, next_id, made, used }
+        let came = tallies().map(|tally| tally.arrived).collect();
+        let went = tallies().map(|tally| tally.departed).collect();
+        State {
+            slots,
+            ground: ground.collect(),
+            hands,
+            origins,
+            bars,
+            open,
+            next_id,
+            made,
+            used,
+            came,
+            went,
+            standing,
+            present,
+            gone: gone.collect(),
+            departures: snapshot.departures,
+            arrivals,
+        }
     }
 
     fn origin(&self, place: Place) -> (Owner, usize) {

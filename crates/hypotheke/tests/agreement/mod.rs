@@ -26,7 +26,9 @@ use rules::{any_rules, rules_text};
 fn compare(rules: &Rules, draws: &[Draw]) -> BTreeMap<String, u32> {
     let mut model = Model::new(rules.clone());
     let mut engine = Engine::new(rules);
-    engine.world.keep_history(usize::MAX);
+    // What can't be taken back any more makes room for what comes.
+    let all_is_kept = draws.len().is_multiple_of(2);
+    engine.world.keep_history(if all_is_kept { usize::MAX } else { 3 });
     let mut answers = BTreeMap::new();
     let (mut coming, mut changed) = (draws.iter(), false);
     while let Some(draw) = coming.next() {
@@ -64,14 +66,16 @@ fn compare(rules: &Rules, draws: &[Draw]) -> BTreeMap<String, u32> {
         let answer = found.map_or_else(|no| no.reason.to_owned(), |_| "applied".to_owned());
         *answers.entry(format!("{verb} {answer}")).or_insert(0) += 1;
     }
-    take_all_back(&mut engine, rules);
+    if all_is_kept {
+        take_all_back(&mut engine, rules);
+    }
     answers
 }
 
 /// What is taken back has never been: the world is as it was, and the same operation comes to the same again.
 fn take_back_and_do_again(engine: &mut Engine, request: &Request, before: &State, model: &Model, revision: u64) {
     assert!(engine.world.take_back(revision).is_err(), "only the latest can be taken back");
-    engine.world.take_back(revision + 1).unwrap_or_else(|_| panic!("the latest can be: {request:?}"));
+    assert!(engine.take_back(revision + 1), "the latest can be: {request:?}");
     assert_eq!(engine.world.revision(), revision);
     assert_eq!(engine.state(before.next_id), *before, "taken back: {request:?}");
     let mut model_before = Model::new(model.rules.clone());
@@ -84,7 +88,7 @@ fn take_back_and_do_again(engine: &mut Engine, request: &Request, before: &State
 /// All the way back: a world of which everything is taken back is as empty as it began.
 fn take_all_back(engine: &mut Engine, rules: &Rules) {
     while engine.world.history_len() > 0 {
-        engine.world.take_back(engine.world.revision()).unwrap_or_else(|_| panic!("the latest"));
+        assert!(engine.take_back(engine.world.revision()), "the latest");
     }
     assert_eq!((engine.world.revision(), engine.state(1)), (0, Model::new(rules.clone()).state));
     check_sums(engine, &Model::new(rules.clone()));
@@ -112,7 +116,7 @@ fn check_sums(engine: &Engine, model: &Model) {
         assert_eq!(engine.world.container_weight(id).thousandths(), model.state.weight(&model.rules, &inside));
         assert_eq!(engine.world.free_slots(id) as usize, slots.iter().filter(|slot| slot.is_none()).count());
     }
-    for holder in 0..model.rules.holders.len() {
+    for &holder in &model.state.present {
         let id = engine.world.holder(&format!("h{holder}")).expect("a holder");
         assert_eq!(engine.world.holder_weight(id).thousandths(), model.holder_weight(holder));
     }
@@ -126,7 +130,12 @@ fn check_sums(engine: &Engine, model: &Model) {
         let of_kind = everything.iter().filter(|stack| stack.kind == kind.handle().index());
         let held: u64 = of_kind.map(|stack| u64::from(stack.count)).sum();
         let tally = engine.world.tally(kind.handle());
-        assert_eq!(tally.created - tally.consumed, held, "items are neither made nor lost: {}", kind.id());
+        assert_eq!(
+            tally.created + tally.arrived - tally.consumed - tally.departed,
+            held,
+            "items are neither made nor lost: {}",
+            kind.id()
+        );
     }
 }
 
@@ -146,7 +155,7 @@ fn every_answer_is_reached_often() {
     let least = (cases / 20).min(1_000);
     let mut runner = TestRunner::deterministic();
     let mut answers: BTreeMap<String, u32> = BTreeMap::new();
-    let strategy = (any_rules(), prop::collection::vec(any_draw(), 100..101));
+    let strategy = (any_rules(), prop::collection::vec(any_draw(), 99..101));
     for _ in 0..cases {
         let (rules, draws) = strategy.new_tree(&mut runner).expect("a case").current();
         for (answer, count) in compare(&rules, &draws) {
@@ -161,11 +170,12 @@ fn every_answer_is_reached_often() {
     let verbs = [
         "Create", "Consume", "Move", "Split", "Merge", "Swap", "Drop", "PickUp", "Mark", "Unmark", "Set", "Lift",
         "Put", "Return", "Equip", "Unequip", "Together", "Sort", "Resize", "Open", "Close", "Leave", "Bind", "Unbind",
+        "Depart", "Arrive",
     ];
     let applied =
         verbs.map(|verb| (format!("{verb} applied"), answers.get(&format!("{verb} applied")).copied().unwrap_or(0)));
-    // A plan that is stale and a weight beyond counting have tests of their own.
-    let random = Reason::ALL.iter().filter(|reason| !matches!(reason, Reason::Stale | Reason::Overflow));
+    // A weight beyond counting has tests of its own.
+    let random = Reason::ALL.iter().filter(|reason| !matches!(reason, Reason::Overflow));
     let refused = random.map(|reason| (reason.code().to_owned(), given(&format!(" {}", reason.code()))));
     let rare: Vec<_> = applied.into_iter().chain(refused).filter(|(_, count)| *count < least).collect();
     assert!(rare.is_empty(), "fewer than {least} times: {rare:?}");

@@ -2,15 +2,17 @@
 
 use std::collections::BTreeMap;
 
-use hypotheke::{ContainerId, End, Event, Place, StackView, World};
+use hypotheke::{ContainerId, End, Event, Place, StackView, Traveller, World};
 
 /// Every container by its handle, each slot by itself: what lies in a pack lies in the pack's container.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub(super) struct Flat {
     slots: BTreeMap<String, BTreeMap<u32, Lying>>,
     ground: Vec<Lying>,
     /// How many slots there are where that can change, and what else is told of containers and holders.
     told: BTreeMap<String, String>,
+    /// What each holder carries.
+    carried: BTreeMap<String, Vec<String>>,
 }
 
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -40,9 +42,10 @@ fn lying(world: &World, stack: StackView<'_>, at: Option<String>) -> Lying {
 
 impl Flat {
     pub(super) fn of(world: &World) -> Flat {
-        let mut flat = Flat { slots: BTreeMap::new(), ground: Vec::new(), told: BTreeMap::new() };
+        let mut flat = Flat::default();
         let mut containers: Vec<ContainerId> = world.containers().collect();
         for holder in world.holders() {
+            flat.carried.insert(format!("{holder:?}"), world.carried(holder).map(key).collect());
             for (shortcut, kind) in world.shortcuts(holder).enumerate() {
                 flat.tell(format!("{holder:?} shortcut {shortcut}"), kind.map(|kind| format!("{kind:?}")));
             }
@@ -111,6 +114,8 @@ impl Flat {
                         self.tell(format!("{container:?} slots"), None);
                     }
                 }
+                Event::Departed { who, .. } => self.remove(*who),
+                Event::Arrived { who, .. } => self.bring(*who, &Flat::of(world)),
                 _ => panic!("an event that nobody knows"),
             }
         }
@@ -119,6 +124,43 @@ impl Flat {
         self.told.retain(|what, _| !what.ends_with(" slots") || there(what));
         self.slots.retain(|_, slots| !slots.is_empty());
         self
+    }
+
+    /// One that travels, with all that it has.
+    fn group(&self, who: Traveller) -> Vec<String> {
+        let mut found = match who {
+            Traveller::Container(id) => vec![key(id)],
+            Traveller::Holder(id) => {
+                let holder = format!("{id:?}");
+                self.carried.get(&holder).cloned().unwrap_or_default().into_iter().chain([holder]).collect()
+            }
+        };
+        let mut next = 0;
+        while let Some(container) = found.get(next) {
+            let inside = self.slots.get(container).into_iter().flat_map(BTreeMap::values);
+            let inside: Vec<String> = inside.filter_map(|lying| lying.inside.clone()).collect();
+            found.extend(inside);
+            next += 1;
+        }
+        found
+    }
+
+    fn remove(&mut self, who: Traveller) {
+        for one in self.group(who) {
+            self.slots.remove(&one);
+            self.carried.remove(&one);
+            self.told.retain(|what, _| !what.starts_with(&one) || what.contains(" in "));
+        }
+    }
+
+    /// No later event names what has arrived, so that it is as it is afterwards.
+    fn bring(&mut self, who: Traveller, after: &Flat) {
+        for one in after.group(who) {
+            self.slots.extend(after.slots.get(&one).map(|slots| (one.clone(), slots.clone())));
+            self.carried.extend(after.carried.get(&one).map(|carried| (one.clone(), carried.clone())));
+            let told = after.told.iter().filter(|(what, _)| what.starts_with(&one) && !what.contains(" in "));
+            self.told.extend(told.map(|(what, is)| (what.clone(), is.clone())));
+        }
     }
 
     /// Notes something, or that it is so no more; gives what was noted.

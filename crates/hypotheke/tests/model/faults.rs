@@ -43,10 +43,12 @@ pub(crate) enum Fault {
     SortMergesPastTheLimit,
     ListLeavesItsFirstHalf,
     UpToTakesOneLess,
+    HandStaysBehind,
+    DepartureArrivesTwice,
 }
 
 impl Fault {
-    pub(crate) const ALL: [Fault; 38] = [
+    pub(crate) const ALL: [Fault; 40] = [
         Fault::SwapDuplicates,
         Fault::SwapFiltersOneSide,
         Fault::MergeLosesTheOverflow,
@@ -85,6 +87,8 @@ impl Fault {
         Fault::SortMergesPastTheLimit,
         Fault::ListLeavesItsFirstHalf,
         Fault::UpToTakesOneLess,
+        Fault::HandStaysBehind,
+        Fault::DepartureArrivesTwice,
     ];
 
     pub(super) fn is_on(self) -> bool {
@@ -99,8 +103,13 @@ thread_local! {
 
 /// Runs something with a fault.
 pub(crate) fn with_fault<T>(fault: Option<Fault>, run: impl FnOnce() -> T) -> T {
-    let before = SWITCHED_ON.replace(fault);
-    let result = run();
-    SWITCHED_ON.set(before);
-    result
+    /// Switches back, also where the fault made the model stumble.
+    struct Before(Option<Fault>);
+    impl Drop for Before {
+        fn drop(&mut self) {
+            SWITCHED_ON.set(self.0);
+        }
+    }
+    let _before = Before(SWITCHED_ON.replace(fault));
+    run()
 }

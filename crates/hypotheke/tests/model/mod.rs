@@ -13,15 +13,18 @@ mod rules;
 mod shortcuts;
 mod single;
 mod state;
+mod travel;
 mod wearing;
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 
 pub(crate) use faults::{Fault, with_fault};
 pub(crate) use hypotheke::{Amount, SortKey};
 pub(crate) use rules::{Caps, ContainerSpec, FilterSpec, KindSpec, Rules, SlotSpec, Try};
 use state::Cell;
 pub(crate) use state::{At, Inside, Owner, Root, Stack, State};
+use travel::Document;
+pub(crate) use travel::Who;
 
 #[derive(Clone, Debug)]
 pub(crate) enum Request {
@@ -53,6 +56,8 @@ pub(crate) enum Request {
     /// Holder, kind, shortcut.
     Bind(usize, usize, usize),
     Unbind(usize, usize),
+    Depart(At),
+    Arrive(Who),
     /// A holder acts.
     By(usize, Box<Request>),
 }
@@ -104,6 +109,12 @@ pub(crate) struct Model {
     staying: Option<(Inside, usize)>,
     /// What lies here leaves whole, and blocks nothing any more.
     leaving: Option<Cell>,
+    /// The latest that has departed under each name.
+    pub(crate) documents: BTreeMap<Who, Document>,
+    /// What departs by the request that is being worked out.
+    sent: BTreeMap<Who, Document>,
+    /// What was not there when a list began, or has departed in it.
+    lost: BTreeSet<Who>,
 }
 
 /// Where what is taken goes.
@@ -144,7 +155,12 @@ fn named(request: &Request) -> Vec<&At> {
         | Request::Set(at, _, _)
         | Request::Lift(_, _, at)
         | Request::Put(_, _, at)
-        | Request::Equip(_, _, at) => vec![at],
+        | Request::Equip(_, _, at)
+        | Request::Sort(at, _)
+        | Request::Resize(at, _, _)
+        | Request::Open(_, at)
+        | Request::Close(_, at)
+        | Request::Depart(at) => vec![at],
         Request::Move(_, _, one, other)
         | Request::Swap(one, other)
         | Request::Split(_, one, other)
@@ -152,6 +168,15 @@ fn named(request: &Request) -> Vec<&At> {
         Request::Unequip(_, _, from, to) => std::iter::once(from).chain(to).collect(),
         Request::By(_, inner) => named(inner),
         _ => Vec::new(),
+    }
+}
+
+/// The holder whose shortcuts a request names.
+fn shortcuts_of(request: &Request) -> Option<usize> {
+    match request {
+        Request::Bind(holder, ..) | Request::Unbind(holder, _) => Some(*holder),
+        Request::By(_, inner) => shortcuts_of(inner),
+        _ => None,
     }
 }
 
@@ -212,10 +237,17 @@ impl Model {
             list_start: None,
             passed_over: None,
             caps_later: false,
+            documents: BTreeMap::new(),
+            sent: BTreeMap::new(),
+            lost: BTreeSet::new(),
         }
     }
 
     pub(crate) fn perform(&mut self, request: &Request) -> Result<u64, No> {
+        if self.lists == 0 {
+            self.sent.clear();
+            self.lost.clear();
+        }
         let before = self.clone();
         self.caps_later = false;
         self.actor = actor(request);
@@ -240,6 +272,7 @@ impl Model {
         } else if self.lists == 0 {
             self.clear_spent_shortcuts(&before);
             self.close_what_has_gone();
+            self.documents.append(&mut self.sent);
         }
         for holder in 0..self.state.hands.len() {
             let origin = self.state.origins[holder].filter(|(owner, _)| self.state.find_owner(*owner).is_some());
@@ -250,8 +283,13 @@ impl Model {
 
     /// Every slot that is named is there, and no hand is named where none can be meant.
     fn is_meant(&self, request: &Request) -> bool {
-        let there = |at: &At| !matches!(at, At::Slot(inside, slot) if *slot >= self.state.slots(inside).len());
-        named(request).into_iter().all(there) && !is_hand_misused(request)
+        let there = |at: &At| {
+            self.is_place_there(at) && !matches!(at, At::Slot(inside, slot) if *slot >= self.state.slots(inside).len())
+        };
+        let holders = actor(request).into_iter().chain(shortcuts_of(request));
+        named(request).into_iter().all(there)
+            && !is_hand_misused(request)
+            && holders.map(Who::Holder).all(|who| self.is_there(who))
     }
 
     fn closed_if_there(&self, actor: usize, request: &Request) -> Option<No> {
@@ -292,6 +330,8 @@ impl Model {
             Request::Leave(holder) => self.leave(*holder),
             Request::Bind(holder, kind, shortcut) => self.bind(*holder, *kind, *shortcut),
             Request::Unbind(holder, shortcut) => self.unbind(*holder, *shortcut),
+            Request::Depart(who) => self.depart(who),
+            Request::Arrive(who) => self.arrive(*who),
             Request::By(_, inner) => self.answer(inner),
             Request::Together(steps) => self.together(steps),
             Request::Lift(holder, part, from) => self.lift(*holder, *part, from),
@@ -313,6 +353,7 @@ impl Model {
         let before = self.clone();
         if self.lists == 0 {
             self.list_start = Some(self.state.clone());
+            self.lost = self.absent().into_iter().collect();
         }
         self.lists += 1;
         let perform = |(index, step)| {

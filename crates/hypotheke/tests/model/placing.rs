@@ -3,7 +3,7 @@
 use super::faults::Fault;
 use super::rules::{Caps, FilterSpec};
 use super::state::{At, Cell, Inside, Stack};
-use super::{Model, No, because, no};
+use super::{Model, No, Who, because, no};
 
 /// What has limits of its own.
 #[derive(Clone, Debug)]
@@ -180,10 +180,16 @@ impl Model {
             }
         };
         for (owner, at) in owners {
+            // What has arrived is taken as it is.
+            if self.who(at.root).is_some_and(|who| self.lost.contains(&who)) {
+                continue;
+            }
             // What lies in a pack that has gone elsewhere is compared with what lay in it before.
             let was = before.state.find_owner(owner).map(Bearer::Container);
             look(&Bearer::Container(at), was.as_ref());
         }
+        let holders =
+            holders.filter(|holder| !matches!(holder, Bearer::Holder(it) if self.lost.contains(&Who::Holder(*it))));
         holders.for_each(|holder| look(&holder, Some(&holder)));
         let first = |reason: &str| found.iter().find(|no| no.reason == reason).cloned();
         first("cap").or_else(|| first("weight-cap"))

@@ -134,6 +134,11 @@ impl FilterSpec {
 }
 
 impl Rules {
+    /// The containers that no holder carries.
+    pub(crate) fn standing(&self) -> Vec<usize> {
+        (0..self.containers.len()).filter(|&index| self.containers[index].holder.is_none()).collect()
+    }
+
     pub(crate) fn carried(&self, holder: usize) -> Vec<usize> {
         (0..self.containers.len()).filter(|&index| self.containers[index].holder == Some(holder)).collect()
     }

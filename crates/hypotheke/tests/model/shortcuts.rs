@@ -37,17 +37,21 @@ impl Model {
     /// Nothing is left at which they could point.
     pub(super) fn clear_spent_shortcuts(&mut self, before: &Model) {
         for holder in 0..self.state.bars.len() {
-            for shortcut in 0..self.state.bars[holder].len() {
-                let Some(kind) = self.state.bars[holder][shortcut] else { continue };
-                let left = !self.has_kind(holder, kind);
-                // One that is kept without anything behind it stays; so does one that was so before.
-                if left
-                    && !Fault::SpentShortcutStays.is_on()
-                    && self.rules.bars[holder].1
-                    && before.has_kind_or_is_unbound(holder, kind)
-                {
-                    self.state.bars[holder][shortcut] = None;
-                }
+            self.clear_spent_shortcuts_of(holder, before);
+        }
+    }
+
+    pub(super) fn clear_spent_shortcuts_of(&mut self, holder: usize, before: &Model) {
+        for shortcut in 0..self.state.bars[holder].len() {
+            let Some(kind) = self.state.bars[holder][shortcut] else { continue };
+            let left = !self.has_kind(holder, kind);
+            // One that is kept without anything behind it stays; so does one that was so before.
+            if left
+                && !Fault::SpentShortcutStays.is_on()
+                && self.rules.bars[holder].1
+                && before.has_kind_or_is_unbound(holder, kind)
+            {
+                self.state.bars[holder][shortcut] = None;
             }
         }
     }

@@ -73,6 +73,18 @@ pub(crate) struct State {
     /// How many items of each kind were created and consumed.
     pub(crate) made: Vec<u64>,
     pub(crate) used: Vec<u64>,
+    /// How many came and went with what arrived and departed.
+    pub(crate) came: Vec<u64>,
+    pub(crate) went: Vec<u64>,
+    /// The containers that stand in the world, and the holders that are there, each in the order in which they came. The
+    /// number after the last stands for the container that lends its slots' names.
+    pub(crate) standing: Vec<usize>,
+    pub(crate) present: Vec<usize>,
+    /// The containers that are not there, by themselves or with their holder.
+    pub(crate) gone: BTreeSet<usize>,
+    /// How often something has departed, and which of those departures have arrived.
+    pub(crate) departures: u64,
+    pub(crate) arrivals: BTreeSet<u64>,
 }
 
 impl Stack {
@@ -176,6 +188,13 @@ impl State {
             next_id: 1,
             made: vec![0; rules.kinds.len()],
             used: vec![0; rules.kinds.len()],
+            came: vec![0; rules.kinds.len()],
+            went: vec![0; rules.kinds.len()],
+            standing: rules.standing().into_iter().chain([rules.containers.len()]).collect(),
+            gone: BTreeSet::new(),
+            present: (0..holders).collect(),
+            departures: 0,
+            arrivals: BTreeSet::new(),
         }
     }
 
@@ -225,7 +244,8 @@ impl State {
 
     /// Every container there is, packs after what they lie in.
     fn all_containers(&self) -> Vec<Inside> {
-        let mut found: Vec<Inside> = (0..self.slots.len()).map(Inside::container).collect();
+        let there = (0..self.slots.len()).filter(|index| !self.gone.contains(index));
+        let mut found: Vec<Inside> = there.map(Inside::container).collect();
         found.extend((0..self.hands.len()).map(Inside::hand));
         let packs = self.ground.iter().filter(|(stack, _)| stack.inside.is_some());
         found.extend(packs.map(|(stack, _)| Inside { root: Root::Landing(stack.id), steps: Vec::new() }));
@@ -300,7 +320,7 @@ impl State {
     /// Where it has gone.
     pub(crate) fn find_owner(&self, owner: Owner) -> Option<Inside> {
         match owner {
-            Owner::Container(index) => Some(Inside::container(index)),
+            Owner::Container(index) => Some(Inside::container(index)).filter(|_| !self.gone.contains(&index)),
             Owner::Pack(id) => match self.find(id)? {
                 Cell::Slot(around, slot) => Some(around.step(slot)),
                 Cell::Ground(id) => Some(Inside { root: Root::Landing(id), steps: Vec::new() }),

@@ -28,6 +28,7 @@ impl Plain {
 impl Implementation for Plain {
     fn start(&mut self, snapshot: &Snapshot) -> Result<(), SnapshotError> {
         self.model.state = plain_data::state(&self.model.rules, snapshot);
+        self.model.documents.clear();
         self.revision = snapshot.revision;
         self.random = snapshot.random.clone();
         Ok(())

@@ -3,7 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use hypotheke::snapshot::{self, Container, Holder, InSlot, Landed, Pack, Random, Tally};
-use hypotheke::{Decimal, Position, Snapshot, StackId};
+use hypotheke::{Decimal, DepartureId, Position, Snapshot, StackId};
 
 use super::writing;
 use crate::model::{At, Inside, Owner, Rules, Stack, State};
@@ -16,16 +16,17 @@ struct Writer<'m> {
 
 pub(super) fn snapshot(rules: &Rules, state: &State) -> Snapshot {
     let mut writer = Writer { rules, state, packs: Vec::new() };
-    let standing: Vec<usize> =
-        (0..rules.containers.len()).filter(|&index| rules.containers[index].holder.is_none()).collect();
-    let mut containers: Vec<Container> = standing.into_iter().map(|index| writer.container(index)).collect();
     // The container whose slots lend their names.
-    containers.push(Container { name: "names".into(), of: "names".into(), slots: 3, ..Container::default() });
-    let holders = (0..rules.holders.len()).map(|holder| writer.holder(holder)).collect();
+    let names = Container { name: "names".into(), of: "names".into(), slots: 3, ..Container::default() };
+    let standing =
+        |&index: &usize| if index < rules.containers.len() { writer.container(index) } else { names.clone() };
+    let containers = state.standing.iter().map(standing).collect();
+    let holders = state.present.iter().map(|&holder| writer.holder(holder)).collect();
     let ground =
         state.ground.iter().map(|(stack, at)| Landed { at: position(*at), stack: writer.stack(stack) }).collect();
     let tally = |kind: usize| {
-        let tally = Tally { created: state.made[kind], consumed: state.used[kind] };
+        let (created, consumed) = (state.made[kind], state.used[kind]);
+        let tally = Tally { created, consumed, arrived: state.came[kind], departed: state.went[kind] };
         (tally != Tally::default()).then(|| (format!("k{kind}"), tally))
     };
     let tallies = (0..rules.kinds.len()).filter_map(tally).collect();
@@ -40,6 +41,8 @@ pub(super) fn snapshot(rules: &Rules, state: &State) -> Snapshot {
         packs: writer.packs,
         ground,
         tallies,
+        departures: state.departures,
+        arrivals: state.arrivals.iter().map(|&number| DepartureId { world: 0, number }).collect(),
     }
 }
 
@@ -141,8 +144,21 @@ pub(super) fn state(rules: &Rules, snapshot: &Snapshot) -> State {
         state.ground.push((reader.stack(&landed.stack), at));
     }
     for (name, tally) in &snapshot.tallies {
-        (state.made[number(name)], state.used[number(name)]) = (tally.created, tally.consumed);
+        let kind = number(name);
+        (state.made[kind], state.used[kind]) = (tally.created, tally.consumed);
+        (state.came[kind], state.went[kind]) = (tally.arrived, tally.departed);
     }
+    state.standing = snapshot
+        .containers
+        .iter()
+        .map(|container| if container.name == "names" { rules.containers.len() } else { number(&container.name) })
+        .collect();
+    state.present = snapshot.holders.iter().map(|holder| number(&holder.name)).collect();
+    let carried = state.present.iter().flat_map(|&holder| rules.carried(holder));
+    let there: BTreeSet<usize> = state.standing.iter().copied().chain(carried).collect();
+    state.gone = (0..rules.containers.len()).filter(|index| !there.contains(index)).collect();
+    state.departures = snapshot.departures;
+    state.arrivals = snapshot.arrivals.iter().map(|arrival| arrival.number).collect();
     State { open: reader.open, next_id: snapshot.next_stack, ..state }
 }
 

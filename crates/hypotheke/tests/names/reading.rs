@@ -2,7 +2,7 @@
 
 use hypotheke::{Landing, NamedAction, NamedOperation, Path, PathRoot, PathStep};
 
-use crate::model::{At, Inside, Model, Part, Request, Root};
+use crate::model::{At, Inside, Model, Part, Request, Root, Who};
 
 fn number(name: &str, letter: char, below: usize) -> Option<usize> {
     name.strip_prefix(letter)?.parse().ok().filter(|&number| number < below)
@@ -110,6 +110,14 @@ impl Reader<'_> {
                 let (holder, shortcut) = self.shortcut(at)?;
                 Request::Unbind(holder, shortcut)
             }
+            NamedAction::Depart { who } => Request::Depart(self.place(who)?),
+            NamedAction::Arrive { who, .. } => {
+                let rules = &self.model.rules;
+                let holder = number(who.as_str(), 'h', rules.holders.len()).map(Who::Holder);
+                let container = || number(who.as_str(), 'c', rules.containers.len()).map(Who::Container);
+                let who = holder.or_else(container)?;
+                self.model.documents.contains_key(&who).then_some(Request::Arrive(who))?
+            }
         })
     }
 
@@ -122,7 +130,12 @@ impl Reader<'_> {
         }
     }
 
+    /// A place that is there.
     fn place(&self, path: &Path) -> Option<At> {
+        self.written_place(path).filter(|at| self.model.is_place_there(at))
+    }
+
+    fn written_place(&self, path: &Path) -> Option<At> {
         let rules = &self.model.rules;
         let steps = path.steps();
         let (root, steps) = match path.root() {

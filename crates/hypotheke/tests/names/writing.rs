@@ -2,7 +2,7 @@
 
 use hypotheke::{Decimal, Landing, NamedAction, NamedOperation, NamedVariant, Path, Position};
 
-use crate::model::{At, Inside, Part, Request, Root, Rules};
+use crate::model::{At, Inside, Part, Request, Root, Rules, Who};
 
 fn path(text: &str) -> Path {
     text.parse().unwrap_or_else(|error| panic!("{text}: {error}"))
@@ -134,6 +134,14 @@ pub(crate) fn named(rules: &Rules, request: &Request) -> NamedOperation {
         }
         Request::Bind(holder, index, number) => NamedAction::Bind { kind: kind(index), at: shortcut(holder, number) },
         Request::Unbind(holder, number) => NamedAction::Unbind { at: shortcut(holder, number) },
+        Request::Depart(who) => NamedAction::Depart { who: at(who) },
+        Request::Arrive(who) => {
+            let who = match who {
+                Who::Container(index) => format!("c{index}"),
+                Who::Holder(index) => format!("h{index}"),
+            };
+            NamedAction::Arrive { who: who.as_str().into(), newcomer: None }
+        }
     };
     NamedOperation { actor: actor.map(|holder| format!("h{holder}").as_str().into()), action }
 }

@@ -1,0 +1,61 @@
+//! arrive: a container or a holder comes into the world with all that it has, as its document says.
+
+use std::collections::BTreeSet;
+
+use super::draft::Draft;
+use super::refusal::{Cause, Refusal, Unknown};
+use super::{Done, Judged};
+use crate::id::{DepartureId, StackId};
+use crate::snapshot::{Departure, read};
+use crate::world::{Arriving, Event};
+
+pub(super) fn judge(draft: &mut Draft<'_>, departure: &Departure) -> Judged {
+    if departure.id.is_some_and(|id| draft.has_arrived(id)) {
+        return Err(Refusal::new(Cause::Stale));
+    }
+    let Ok(arriving) = read::departure(&draft.world.rules, departure) else {
+        return Err(Refusal::new(Cause::Unknown(Unknown::Document)));
+    };
+    let stacks = arriving.stacks();
+    let ids: BTreeSet<StackId> = stacks.iter().map(|stack| stack.id).collect();
+    if draft.is_still_to_come(departure.id, &ids) {
+        return Err(Refusal::new(Cause::Unknown(Unknown::Document)));
+    }
+    if draft.is_name_taken(arriving.name()) || draft.has_any(&ids) {
+        return Err(Refusal::new(Cause::Unknown(Unknown::Taken)));
+    }
+    let weight_of = |kind: crate::KindId| draft.world.rules.figures[kind.index()].weight;
+    // A document that weighs more than can be counted can't be read.
+    let weight = stacks.iter().map(|stack| weight_of(stack.key.kind) * i64::from(stack.count)).sum::<i64>();
+    if draft.whole_weight().checked_add(weight).is_none() {
+        return Err(Refusal::new(Cause::Overflow));
+    }
+    let count = stacks.iter().map(|stack| u64::from(stack.count)).sum();
+    draft.come_in(arriving, departure.id, count, weight);
+    Ok(Done { asked: None, count })
+}
+
+impl Draft<'_> {
+    fn has_arrived(&self, id: DepartureId) -> bool {
+        let in_list = |event: &Event| matches!(event, Event::Arrived { departure: Some(known), .. } if *known == id);
+        self.world.arrivals.contains(&id) || self.events().iter().any(in_list)
+    }
+
+    /// Whether this world is said to have given an id, of a departure or of a stack, that it has not given yet.
+    fn is_still_to_come(&self, departure: Option<DepartureId>, ids: &BTreeSet<StackId>) -> bool {
+        let world = self.world;
+        let departure_to_come = departure.is_some_and(|id| id.world == world.number && id.number >= world.departures);
+        departure_to_come || ids.iter().any(|id| id.world() == world.number && id.serial() >= world.next_stack)
+    }
+
+    fn is_name_taken(&self, name: &str) -> bool {
+        let container = self.world.container(name).is_some_and(|id| self.has_container(id));
+        let holder = self.world.holder(name).is_some_and(|id| self.has_holder(id));
+        container || holder || self.arriving().iter().any(|other| other.name() == name)
+    }
+
+    fn has_any(&self, ids: &BTreeSet<StackId>) -> bool {
+        let in_list = self.arriving().iter().flat_map(Arriving::stacks).any(|stack| ids.contains(&stack.id));
+        in_list || self.world.has_any(ids)
+    }
+}

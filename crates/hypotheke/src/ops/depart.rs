@@ -1,0 +1,76 @@
+//! depart: a container that stands in the world, or a holder, leaves it with all that it has.
+
+use super::draft::Draft;
+use super::refusal::{Cause, Refusal, Unknown};
+use super::{Done, Judged};
+use crate::id::DepartureId;
+use crate::world::{Bearer, Cell, Event, Place, Traveller};
+
+pub(super) fn judge(draft: &mut Draft<'_>, who: Place) -> Judged {
+    let traveller = draft.traveller(who)?;
+    draft.settle();
+    if let Traveller::Holder(holder) = traveller {
+        draft.clear_spent_shortcuts_of(Some(holder.index));
+    }
+    let containers = draft.own_containers(traveller);
+    let count = containers.iter().map(|&container| draft.items_within(container)).sum();
+    let weight = containers.iter().map(|&container| draft.weight_of(Bearer::Container(container))).sum::<i64>();
+    draft.leave_world(traveller, count, weight);
+    for container in draft.containers_within(containers) {
+        draft.close_to_all(container);
+    }
+    if let Traveller::Holder(holder) = traveller {
+        for container in draft.opened_by(holder.index) {
+            draft.close(holder, draft.container_id(container));
+        }
+    }
+    Ok(Done { asked: None, count })
+}
+
+impl Draft<'_> {
+    /// Looks up what is to depart.
+    fn traveller(&self, who: Place) -> Result<Traveller, Refusal> {
+        match who {
+            Place::Container(id) if self.has_container(id) => {
+                let meant = self.world.stands(id).then_some(Traveller::Container(id));
+                meant.ok_or(Refusal::new(Cause::Unknown(Unknown::Meaning)))
+            }
+            Place::Holder(id) if self.has_holder(id) => Ok(Traveller::Holder(id)),
+            Place::Container(_) | Place::Holder(_) => Err(Refusal::new(Cause::Unknown(Unknown::Place))),
+            _ => Err(Refusal::new(Cause::Unknown(Unknown::Meaning))),
+        }
+    }
+
+    fn own_containers(&self, who: Traveller) -> Vec<u32> {
+        match who {
+            Traveller::Container(id) => vec![id.index],
+            Traveller::Holder(id) => {
+                let hand = self.world.hand_of(id.index);
+                self.world.containers_of(id.index).iter().copied().chain([hand]).collect()
+            }
+        }
+    }
+
+    /// Some containers and those that lie in them.
+    fn containers_within(&self, mut containers: Vec<u32>) -> Vec<u32> {
+        let mut next = 0;
+        while let Some(&container) = containers.get(next) {
+            containers.extend(self.cells_in(container).filter(|cell| cell.is_pack()).map(|cell| cell.inner));
+            next += 1;
+        }
+        containers
+    }
+
+    /// How many items lie in a container, at any depth.
+    fn items_within(&self, container: u32) -> u64 {
+        let items = |cell: Cell| u64::from(cell.count) + if cell.is_pack() { self.items_within(cell.inner) } else { 0 };
+        self.cells_in(container).map(items).sum()
+    }
+
+    fn leave_world(&mut self, who: Traveller, count: u64, weight: i64) {
+        let gone = self.events().iter().filter(|event| matches!(event, Event::Departed { .. })).count() as u64;
+        let departure = DepartureId { world: self.world.number, number: self.world.departures + gone };
+        self.push(Event::Departed { who, departure, count });
+        self.take_along(who, weight);
+    }
+}

@@ -1,0 +1,309 @@
+//! From plain data to what can be laid in a world.
+//!
+//! What can't be at all is a fault: kinds that nobody knows, two stacks in one slot, a pack that lies in itself. What is
+//! only beyond a limit is taken as it is, since rules change under worlds; an audit tells of it.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use super::{Container, Departed, Departure, Holder, InSlot, Pack, SnapshotError, SnapshotFault, Stack};
+use crate::id::{KindId, PropertyId, StackId};
+use crate::language::{Path, PathRoot, PathStep};
+use crate::ruleset::{MOST_NESTING, PropertyValue, Ruleset};
+use crate::world::{Arriving, ClassKey, LaidContainer, LaidHolder, LaidOrigin, LaidStack};
+
+pub(super) struct Reader<'s> {
+    rules: &'s Ruleset,
+    faults: Vec<SnapshotFault>,
+    /// Those whose pack has not been found anywhere yet.
+    packs: BTreeMap<StackId, &'s Pack>,
+    /// The names of containers and holders.
+    names: BTreeSet<String>,
+    /// How many slots containers have, by their names.
+    slots: BTreeMap<String, u32>,
+    /// How many slots packs have that have been found.
+    pack_slots: BTreeMap<StackId, u32>,
+    ids: BTreeSet<StackId>,
+    whole_weight: i128,
+}
+
+/// What a departure brings, or all that can't be.
+pub(crate) fn departure(rules: &Ruleset, departure: &Departure) -> Result<Arriving, SnapshotError> {
+    let mut reader = Reader::new(rules, &departure.packs);
+    let arriving = match &departure.who {
+        Departed::Container(container) => {
+            reader.is_open_to_nobody(&container.name, &container.opened_by);
+            reader.standing(container).map(Arriving::Container)
+        }
+        Departed::Holder(holder) => {
+            for container in &holder.containers {
+                reader.is_open_to_nobody(&format!("{}.{}", holder.name, container.name), &container.opened_by);
+            }
+            reader.holder(holder).map(Arriving::Holder)
+        }
+    };
+    for pack in &departure.packs {
+        reader.is_open_to_nobody(&pack.pack.to_string(), &pack.opened_by);
+    }
+    reader.packs_that_lie_nowhere();
+    if let Departed::Holder(holder) = &departure.who {
+        reader.check_origin(holder);
+    }
+    if departure.id.is_none() && !reader.ids.is_empty() {
+        reader.fault(departure.name(), "it has never departed, and so can't bring anything");
+    }
+    match arriving.filter(|_| reader.faults.is_empty()) {
+        Some(arriving) => Ok(arriving),
+        None => Err(SnapshotError::new(reader.faults)),
+    }
+}
+
+impl<'s> Reader<'s> {
+    pub(super) fn new(rules: &'s Ruleset, packs: &'s [Pack]) -> Reader<'s> {
+        let mut reader = Reader {
+            rules,
+            faults: Vec::new(),
+            packs: BTreeMap::new(),
+            names: BTreeSet::new(),
+            slots: BTreeMap::new(),
+            pack_slots: BTreeMap::new(),
+            ids: BTreeSet::new(),
+            whole_weight: 0,
+        };
+        for pack in packs {
+            if reader.packs.insert(pack.pack, pack).is_some() {
+                reader.fault(pack.pack.to_string(), "this pack has two insides");
+            }
+        }
+        reader
+    }
+
+    pub(super) fn fault(&mut self, place: impl Into<String>, message: impl Into<String>) {
+        self.faults.push(SnapshotFault::new(place, message));
+    }
+
+    pub(super) fn into_faults(self) -> Vec<SnapshotFault> {
+        self.faults
+    }
+
+    pub(super) fn ids(&self) -> &BTreeSet<StackId> {
+        &self.ids
+    }
+
+    pub(super) fn packs_that_lie_nowhere(&mut self) {
+        for pack in std::mem::take(&mut self.packs).into_keys() {
+            self.fault(pack.to_string(), "this pack lies nowhere");
+        }
+    }
+
+    // Containers and holders.
+
+    /// A container that stands in the world.
+    pub(super) fn standing(&mut self, container: &'s Container) -> Option<LaidContainer> {
+        let def = (0..).zip(self.rules.containers()).find(|(_, def)| *def.id() == *container.of);
+        match def.filter(|(_, def)| def.instances().any(|name| name == container.name)) {
+            Some((def, _)) => self.container(&container.name, def, container),
+            None => {
+                self.fault(&container.name, format!("the ruleset has no such container `{}`", container.of));
+                None
+            }
+        }
+    }
+
+    fn container(&mut self, name: &str, def: u32, container: &'s Container) -> Option<LaidContainer> {
+        let most = self.rules.containers()[def as usize].slot_bounds().1;
+        if container.slots > most {
+            self.fault(name, format!("it has {} slots of at most {most}", container.slots));
+            return None;
+        }
+        if !self.names.insert(name.to_owned()) {
+            self.fault(name, "two places have this name");
+            return None;
+        }
+        self.slots.insert(name.to_owned(), container.slots);
+        let stacks = self.slots_of(name, container.slots, &container.stacks, 1);
+        Some(LaidContainer { index: 0, name: name.into(), def, slots: container.slots, stacks })
+    }
+
+    pub(super) fn holder(&mut self, holder: &'s Holder) -> Option<LaidHolder> {
+        let Some((def, rule)) = (0..).zip(self.rules.holders()).find(|(_, def)| *def.id() == *holder.of) else {
+            self.fault(&holder.name, format!("the ruleset has no such holder `{}`", holder.of));
+            return None;
+        };
+        if let Some(message) = self.rules.why_not_called(&holder.name, &holder.of) {
+            self.fault(&holder.name, message);
+            return None;
+        }
+        if !self.names.insert(holder.name.clone()) {
+            self.fault(&holder.name, "two places have this name");
+            return None;
+        }
+        let carries: Vec<&str> = rule.carries().iter().map(|&id| self.rules.container(id).id()).collect();
+        let carried: Vec<&str> = holder.containers.iter().map(|container| container.of.as_str()).collect();
+        if carries != carried || holder.containers.iter().any(|container| container.name != container.of) {
+            self.fault(&holder.name, format!("it carries {carried:?}, but the ruleset says {carries:?}"));
+            return None;
+        }
+        let mut containers = Vec::new();
+        for (container, &def) in holder.containers.iter().zip(rule.carries()) {
+            containers.extend(self.container(&format!("{}.{}", holder.name, container.name), def.0, container));
+        }
+        let hand = holder.hand.as_ref().and_then(|stack| self.stack(&format!("{}.hand", holder.name), stack, 1));
+        Some(LaidHolder {
+            index: 0,
+            name: holder.name.as_str().into(),
+            def,
+            containers,
+            hand_index: 0,
+            hand,
+            origin: holder.origin.as_ref().and_then(origin),
+            shortcuts: self.shortcuts(holder, rule.shortcuts()),
+        })
+    }
+
+    fn shortcuts(&mut self, holder: &Holder, count: u32) -> Vec<Option<KindId>> {
+        let mut found = vec![None; count as usize];
+        let named = holder.shortcuts.len();
+        if named != found.len() {
+            self.fault(&holder.name, format!("it has {named} shortcuts, but the ruleset says {count}"));
+            return found;
+        }
+        for (shortcut, kind) in holder.shortcuts.iter().enumerate() {
+            let Some(name) = kind else { continue };
+            found[shortcut] = self.rules.find_kind(name);
+            if found[shortcut].is_none() {
+                self.fault(format!("{}.shortcuts/{shortcut}", holder.name), format!("there is no kind `{name}`"));
+            }
+        }
+        found
+    }
+
+    /// What is in a hand came from a slot that is there.
+    pub(super) fn check_origin(&mut self, holder: &Holder) {
+        let Some(path) = &holder.origin else { return };
+        let place = format!("{}.hand", holder.name);
+        let slots = match origin(path) {
+            Some(LaidOrigin::Container(name, slot)) => self.slots.get(&*name).filter(|&&slots| slot < slots),
+            Some(LaidOrigin::Pack(pack, slot)) => self.pack_slots.get(&pack).filter(|&&slots| slot < slots),
+            None => None,
+        };
+        if holder.hand.is_none() {
+            self.fault(place, "nothing is in it that could have come from anywhere");
+        } else if slots.is_none() {
+            self.fault(place, format!("there is no slot `{path}` from which it could have come"));
+        }
+    }
+
+    fn is_open_to_nobody(&mut self, name: &str, opened_by: &[String]) {
+        if !opened_by.is_empty() {
+            self.fault(name, "what has departed is open to nobody");
+        }
+    }
+
+    // Stacks.
+
+    /// `depth` is that of packs which lie here.
+    fn slots_of(&mut self, name: &str, slots: u32, stacks: &'s [InSlot], depth: u32) -> Vec<(u32, LaidStack)> {
+        let (mut laid, mut taken) = (Vec::with_capacity(stacks.len()), BTreeSet::new());
+        for InSlot { slot, stack } in stacks {
+            let place = || format!("{}/{slot}", name.trim_end_matches('/'));
+            if *slot >= slots {
+                self.fault(place(), format!("it has only {slots} slots"));
+            } else if !taken.insert(*slot) {
+                self.fault(place(), "two stacks lie in this slot");
+            } else {
+                laid.extend(self.stack(&place(), stack, depth).map(|stack| (*slot, stack)));
+            }
+        }
+        laid
+    }
+
+    pub(super) fn stack(&mut self, place: &str, stack: &'s Stack, depth: u32) -> Option<LaidStack> {
+        let key = self.class_key(place, stack)?;
+        let figures = self.rules.figures[key.kind.index()];
+        self.whole_weight += i128::from(figures.weight) * i128::from(stack.count);
+        if self.whole_weight > i128::from(i64::MAX) {
+            self.fault(place, "the world would weigh more than can be counted");
+            return None;
+        }
+        let def = self.rules.kind(key.kind).pack();
+        let inside = match (def, self.packs.remove(&stack.id)) {
+            (None, None) => None,
+            (None, Some(_)) => {
+                self.fault(place, format!("{} is no pack", stack.kind));
+                return None;
+            }
+            (Some(_), None) => {
+                self.fault(place, format!("this {} has no inside", stack.kind));
+                return None;
+            }
+            (Some(_), Some(_)) if stack.count != 1 => {
+                self.fault(place, "a stack of packs is one item");
+                return None;
+            }
+            // Deeper than the ruleset says it may be, but not beyond all measure.
+            (Some(_), Some(_)) if depth > MOST_NESTING => {
+                self.fault(place, format!("packs nest at most {MOST_NESTING} deep"));
+                return None;
+            }
+            (Some(def), Some(pack)) => Some(self.inside(place, figures.pack, def.slot_bounds().1, pack, depth)?),
+        };
+        Some(LaidStack { id: stack.id, count: stack.count, key, class: None, inside })
+    }
+
+    fn inside(&mut self, place: &str, def: u32, most: u32, pack: &'s Pack, depth: u32) -> Option<LaidContainer> {
+        if pack.slots > most {
+            self.fault(place, format!("it has {} slots of at most {most}", pack.slots));
+            return None;
+        }
+        self.pack_slots.insert(pack.pack, pack.slots);
+        let stacks = self.slots_of(place, pack.slots, &pack.stacks, depth + 1);
+        Some(LaidContainer { index: 0, name: "".into(), def, slots: pack.slots, stacks })
+    }
+
+    fn class_key(&mut self, place: &str, stack: &Stack) -> Option<ClassKey> {
+        let before = self.faults.len();
+        if stack.count == 0 {
+            self.fault(place, "a stack has at least 1 item");
+        }
+        if stack.id.serial() == 0 {
+            self.fault(place, "this stack has no id");
+        } else if !self.ids.insert(stack.id) {
+            self.fault(place, format!("two stacks have the id {}", stack.id));
+        }
+        let Some(kind) = self.rules.find_kind(&stack.kind) else {
+            self.fault(place, format!("there is no kind `{}`", stack.kind));
+            return None;
+        };
+        let mut marks = Vec::new();
+        for mark in &stack.marks {
+            match self.rules.find_mark(mark) {
+                Some(mark) => marks.push(mark),
+                None => self.fault(place, format!("there is no mark `{mark}`")),
+            }
+        }
+        let mut properties = Vec::new();
+        for (name, value) in &stack.properties {
+            let property = self.rules.find_property(name).filter(|&property| self.is_number(kind, property));
+            match property {
+                Some(property) => properties.push((property, *value)),
+                None => self.fault(place, format!("{} has no property `{name}` that is a number", stack.kind)),
+            }
+        }
+        (self.faults.len() == before).then(|| ClassKey::new(self.rules, kind, &marks, &properties))
+    }
+
+    fn is_number(&self, kind: KindId, property: PropertyId) -> bool {
+        matches!(self.rules.kind(kind).property(property), Some(PropertyValue::Number(_)))
+    }
+}
+
+/// `sled/3`, `surveyor.pockets/3`, `#12/0`
+pub(super) fn origin(path: &Path) -> Option<LaidOrigin> {
+    let [PathStep::Slot(slot)] = path.steps() else { return None };
+    match path.root() {
+        PathRoot::Name(name) => Some(LaidOrigin::Container(name.clone(), *slot)),
+        PathRoot::Of(holder, own) => Some(LaidOrigin::Container(format!("{holder}.{own}").into(), *slot)),
+        PathRoot::Stack(pack) => Some(LaidOrigin::Pack(*pack, *slot)),
+        PathRoot::Ground => None,
+    }
+}

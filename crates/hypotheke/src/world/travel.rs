@@ -1,0 +1,422 @@
+//! Containers and holders that come into the world, and that leave it, with all that they have.
+//!
+//! What has departed stays where it is in memory, out of reach, as long as its departure can be taken back; then its room is
+//! given to what comes.
+
+use super::apply::Load;
+use super::index::Index;
+use super::{Cell, Class, ClassKey, End, GROUND, NONE, Origin, Presence, Spot, Tally, World};
+use crate::id::{ContainerId, DepartureId, HolderId, KindId, StackId};
+use crate::language::Position;
+
+/// What departs or arrives.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Traveller {
+    /// A container that stands in the world.
+    Container(ContainerId),
+    /// A holder, with its containers and its hand.
+    Holder(HolderId),
+}
+
+/// A stack that is laid without any operation, with all that lies in it.
+#[derive(Clone, Debug)]
+pub(crate) struct LaidStack {
+    pub(crate) id: StackId,
+    pub(crate) count: u32,
+    pub(crate) key: ClassKey,
+    /// The number of its class, if that has been found yet.
+    pub(crate) class: Option<u32>,
+    pub(crate) inside: Option<LaidContainer>,
+}
+
+/// A container, or the inside of a pack, with all that lies in it.
+#[derive(Clone, Debug)]
+pub(crate) struct LaidContainer {
+    /// Which of the world's containers it is, or will be.
+    pub(crate) index: u32,
+    pub(crate) name: Box<str>,
+    pub(crate) def: u32,
+    pub(crate) slots: u32,
+    pub(crate) stacks: Vec<(u32, LaidStack)>,
+}
+
+/// A holder with all that it has.
+#[derive(Clone, Debug)]
+pub(crate) struct LaidHolder {
+    /// Which of the world's holders it is, or will be.
+    pub(crate) index: u32,
+    pub(crate) name: Box<str>,
+    pub(crate) def: u32,
+    pub(crate) containers: Vec<LaidContainer>,
+    /// Which of the world's containers its hand is, or will be.
+    pub(crate) hand_index: u32,
+    pub(crate) hand: Option<LaidStack>,
+    /// Where what is in its hand came from.
+    pub(crate) origin: Option<LaidOrigin>,
+    pub(crate) shortcuts: Vec<Option<KindId>>,
+}
+
+/// A slot of a container by its name, or inside of a pack.
+#[derive(Clone, Debug)]
+pub(crate) enum LaidOrigin {
+    Container(Box<str>, u32),
+    Pack(StackId, u32),
+}
+
+#[derive(Clone, Debug)]
+pub(crate) enum Arriving {
+    Container(LaidContainer),
+    Holder(LaidHolder),
+}
+
+impl LaidStack {
+    /// Numbers the containers inside, in the order in which they are laid; `number` gives one for a definition.
+    pub(crate) fn number(&mut self, number: &mut impl FnMut(u32) -> u32) {
+        if let Some(inside) = &mut self.inside {
+            inside.number(number);
+        }
+    }
+
+    /// Finds the class of each stack in it, itself first.
+    pub(crate) fn classify(&mut self, class_of: &mut impl FnMut(&ClassKey) -> u32) {
+        self.class = Some(class_of(&self.key));
+        if let Some(inside) = &mut self.inside {
+            inside.classify(class_of);
+        }
+    }
+
+    /// It and all that lies in it.
+    pub(crate) fn all(&self) -> Vec<&LaidStack> {
+        let inside = self.inside.iter().flat_map(|inside| &inside.stacks);
+        std::iter::once(self).chain(inside.flat_map(|(_, stack)| stack.all())).collect()
+    }
+}
+
+impl LaidContainer {
+    pub(crate) fn number(&mut self, number: &mut impl FnMut(u32) -> u32) {
+        self.index = number(self.def);
+        self.stacks.iter_mut().for_each(|(_, stack)| stack.number(number));
+    }
+
+    fn classify(&mut self, class_of: &mut impl FnMut(&ClassKey) -> u32) {
+        self.stacks.iter_mut().for_each(|(_, stack)| stack.classify(class_of));
+    }
+
+    /// The inside of the pack with an id.
+    fn find_inside(&self, pack: StackId) -> Option<&LaidContainer> {
+        self.stacks.iter().find_map(|(_, stack)| stack.find_inside(pack))
+    }
+}
+
+impl LaidStack {
+    fn find_inside(&self, pack: StackId) -> Option<&LaidContainer> {
+        let inside = self.inside.as_ref()?;
+        if self.id == pack { Some(inside) } else { inside.find_inside(pack) }
+    }
+}
+
+impl LaidHolder {
+    /// Numbers its containers, its hand and the insides of packs.
+    pub(crate) fn number(&mut self, number: &mut impl FnMut(u32) -> u32) {
+        self.containers.iter_mut().for_each(|container| container.number(number));
+        self.hand_index = number(NONE);
+        self.hand.iter_mut().for_each(|stack| stack.number(number));
+    }
+
+    /// The stacks in its containers and its hand.
+    pub(crate) fn stacks(&self) -> impl Iterator<Item = &LaidStack> {
+        let in_slots = self.containers.iter().flat_map(|container| &container.stacks).map(|(_, stack)| stack);
+        in_slots.chain(&self.hand)
+    }
+
+    /// The container from which what is in its hand came, if the holder has that itself, and the slot.
+    pub(crate) fn own_origin(&self) -> Option<(&LaidContainer, u32)> {
+        let (found, slot) = match self.origin.as_ref()? {
+            LaidOrigin::Container(name, slot) => (self.containers.iter().find(|own| own.name == *name), slot),
+            LaidOrigin::Pack(pack, slot) => (self.containers.iter().find_map(|own| own.find_inside(*pack)), slot),
+        };
+        found.map(|container| (container, *slot))
+    }
+}
+
+impl Arriving {
+    /// Numbers its containers, in the order in which they are laid.
+    pub(crate) fn number(&mut self, number: &mut impl FnMut(u32) -> u32) {
+        match self {
+            Arriving::Container(container) => container.number(number),
+            Arriving::Holder(holder) => holder.number(number),
+        }
+    }
+
+    /// Finds the class of each stack.
+    pub(crate) fn classify(&mut self, class_of: &mut impl FnMut(&ClassKey) -> u32) {
+        match self {
+            Arriving::Container(container) => container.classify(class_of),
+            Arriving::Holder(holder) => {
+                holder.containers.iter_mut().for_each(|container| container.classify(class_of));
+                holder.hand.iter_mut().for_each(|stack| stack.classify(class_of));
+            }
+        }
+    }
+
+    /// All stacks, each before what lies in it.
+    pub(crate) fn stacks(&self) -> Vec<&LaidStack> {
+        match self {
+            Arriving::Container(container) => container.stacks.iter().flat_map(|(_, stack)| stack.all()).collect(),
+            Arriving::Holder(holder) => holder.stacks().flat_map(LaidStack::all).collect(),
+        }
+    }
+
+    pub(crate) fn name(&self) -> &str {
+        match self {
+            Arriving::Container(container) => &container.name,
+            Arriving::Holder(holder) => &holder.name,
+        }
+    }
+}
+
+impl World {
+    // Laying.
+
+    /// Brings a container that is carried or stands in the world, with all that lies in it.
+    pub(crate) fn lay_container(&mut self, container: &LaidContainer, holder: Option<u32>) {
+        let LaidContainer { index, name, def, slots, .. } = container;
+        self.bring_container(*index, name, *def, *slots, holder);
+        self.lay_stacks(container);
+    }
+
+    pub(crate) fn lay_stacks(&mut self, container: &LaidContainer) {
+        for (slot, stack) in &container.stacks {
+            self.lay(Spot { container: container.index, slot: *slot }, Position::default(), stack);
+        }
+    }
+
+    pub(crate) fn lay_holder(&mut self, holder: &LaidHolder) {
+        self.bring_holder(holder.index, &holder.name, holder.def);
+        for container in &holder.containers {
+            self.lay_container(container, Some(holder.index));
+        }
+        self.bring_hand(holder.hand_index, holder.index);
+        if let Some(stack) = &holder.hand {
+            self.lay(Spot { container: holder.hand_index, slot: 0 }, Position::default(), stack);
+        }
+        for (shortcut, kind) in (0..).zip(&holder.shortcuts) {
+            self.bind(holder.index, shortcut, *kind);
+        }
+    }
+
+    /// Lays a stack where nothing lies, whatever the rules say. It counts as arrived.
+    pub(crate) fn lay(&mut self, spot: Spot, position: Position, stack: &LaidStack) {
+        let class = stack.class.unwrap_or_else(|| self.known_class(&stack.key));
+        let (kind, class) = (stack.key.kind, Class(class));
+        let inner = stack.inside.as_ref().map_or(GROUND, |inside| inside.index);
+        let load = Load { kind, class, count: stack.count, inner };
+        self.tallies[kind.index()].arrived += u64::from(stack.count);
+        self.whole_weight += self.weight_of_load(load);
+        if let Some(inside) = &stack.inside {
+            self.bring_state(inside.index, inside.def, inside.slots).presence = Presence::Inside;
+        }
+        self.add(End { spot, stack: stack.id, position }, load);
+        if let Some(inside) = &stack.inside {
+            self.lay_stacks(inside);
+        }
+    }
+
+    fn known_class(&mut self, key: &ClassKey) -> u32 {
+        self.classes.find(key).unwrap_or_else(|| {
+            let class = self.classes.next(&[]);
+            self.classes.enter(key, class);
+            class
+        })
+    }
+
+    // Coming and going.
+
+    /// The containers that go along, each before what lies in it.
+    pub(crate) fn containers_of_traveller(&self, who: Traveller) -> Vec<u32> {
+        let mut found = match who {
+            Traveller::Container(id) => vec![id.index],
+            Traveller::Holder(id) => {
+                let holder = &self.holders[id.index as usize];
+                holder.containers.iter().copied().chain([holder.hand]).collect()
+            }
+        };
+        let mut next = 0;
+        while let Some(&container) = found.get(next) {
+            found.extend(self.cells_in(container).filter(|cell| cell.is_pack()).map(|cell| cell.inner));
+            next += 1;
+        }
+        found
+    }
+
+    fn cells_in(&self, container: u32) -> impl Iterator<Item = Cell> + '_ {
+        let next = move |slot: &u32| self.next_taken(container, slot.checked_add(1)?);
+        let slots = std::iter::successors(self.next_taken(container, 0), next);
+        slots.map(move |slot| self.cell(Spot { container, slot }))
+    }
+
+    /// How many of which kinds lie in a group of containers.
+    fn items_of(&self, group: &[u32]) -> Vec<(KindId, u32)> {
+        let cells = group.iter().flat_map(|&container| self.cells_in(container));
+        cells.map(|cell| (KindId(cell.kind), cell.count)).collect()
+    }
+
+    /// Takes note of items that came or left with a group.
+    fn tally_group(&mut self, group: &[u32], sign: i64, change: impl Fn(&mut Tally, u64)) {
+        for (kind, count) in self.items_of(group) {
+            change(&mut self.tallies[kind.index()], u64::from(count));
+            self.whole_weight += self.rules.figures[kind.index()].weight * i64::from(count) * sign;
+        }
+    }
+
+    /// Out of reach, with all that it has.
+    pub(super) fn send_off(&mut self, who: Traveller) {
+        let group = self.containers_of_traveller(who);
+        self.tally_group(&group, -1, |tally, count| tally.departed += count);
+        for container in group {
+            self.containers[container as usize].presence = Presence::Away;
+        }
+        self.strike_off(who);
+        self.departures += 1;
+        if !self.keeps_history() {
+            self.clear_away(who);
+        }
+    }
+
+    /// What was sent off is there again, as if it had never left.
+    pub(super) fn fetch_home(&mut self, who: Traveller) {
+        self.departures -= 1;
+        let group = self.containers_of_traveller(who);
+        for &container in &group {
+            let state = &mut self.containers[container as usize];
+            let in_pack = state.parent != Spot::NOWHERE;
+            state.presence = if in_pack { Presence::Inside } else { Presence::Lasting };
+        }
+        self.tally_group(&group, 1, |tally, count| tally.departed -= count);
+        self.enlist(who);
+    }
+
+    /// Brings what a document says.
+    pub(crate) fn bring_in(&mut self, arriving: &Arriving, departure: Option<DepartureId>) {
+        match arriving {
+            Arriving::Container(container) => self.lay_container(container, None),
+            Arriving::Holder(holder) => {
+                self.lay_holder(holder);
+                let origin = holder.own_origin();
+                let container = |laid: &LaidContainer| self.container_id(laid.index);
+                let origin = origin.map(|(laid, slot)| Origin { container: container(laid), slot });
+                self.set_origin(holder.index, origin);
+            }
+        }
+        self.arrivals.extend(departure);
+    }
+
+    /// What was brought in has never been.
+    pub(super) fn send_back(&mut self, who: Traveller, departure: Option<DepartureId>) {
+        if let Some(departure) = departure {
+            self.arrivals.remove(&departure);
+        }
+        let mut group = self.containers_of_traveller(who);
+        self.tally_group(&group, -1, |tally, count| tally.arrived -= count);
+        self.strike_off(who);
+        group.sort_unstable();
+        for container in group.into_iter().rev() {
+            self.empty_out(container);
+            let state = &mut self.containers[container as usize];
+            if state.presence == Presence::Lasting {
+                state.presence = Presence::Away;
+            }
+            self.unbring(container);
+        }
+        let Traveller::Holder(id) = who else { return };
+        let state = &mut self.holders[id.index as usize];
+        if state.generation == 0 {
+            self.holders.pop();
+        } else {
+            state.generation -= 1;
+            self.waiting_holders.insert(id.index);
+        }
+    }
+
+    /// What has departed never comes back as it was: its room is there for others.
+    pub(super) fn clear_away(&mut self, who: Traveller) {
+        for container in self.containers_of_traveller(who) {
+            self.empty_out(container);
+            self.set_waiting(container);
+        }
+        if let Traveller::Holder(id) = who {
+            self.waiting_holders.insert(id.index);
+        }
+    }
+
+    /// Forgets all that lies in a container, and in what it lies.
+    fn empty_out(&mut self, container: u32) {
+        let cells: Vec<Cell> = self.cells_in(container).collect();
+        for cell in cells {
+            self.classes.release(cell.class);
+        }
+        let state = &mut self.containers[container as usize];
+        let slots = state.base as usize..(state.base + state.slots) as usize;
+        if state.parent != Spot::NOWHERE {
+            state.presence = Presence::Inside;
+        }
+        (state.taken, state.weight, state.parent) = (0, 0, Spot::NOWHERE);
+        state.capped.fill(0);
+        state.index = Index::new(self.rules.containers().get(state.def as usize).map_or(1, |def| def.bounds.1));
+        self.cells[slots].fill(Cell::default());
+    }
+
+    /// No name leads there any more.
+    fn strike_off(&mut self, who: Traveller) {
+        match who {
+            Traveller::Container(ContainerId { index, .. }) => {
+                let state = &self.containers[index as usize];
+                self.container_names.remove(&state.name);
+                self.standing.remove(&(state.came, index));
+            }
+            Traveller::Holder(HolderId { index, .. }) => {
+                let state = &mut self.holders[index as usize];
+                state.is_there = false;
+                self.holder_names.remove(&state.name);
+                self.present.remove(&(state.came, index));
+                for &container in &state.containers {
+                    self.container_names.remove(&self.containers[container as usize].name);
+                }
+                self.bound -= self.shortcuts_bound(index);
+            }
+        }
+    }
+
+    fn enlist(&mut self, who: Traveller) {
+        match who {
+            Traveller::Container(ContainerId { index, .. }) => {
+                let state = &self.containers[index as usize];
+                self.container_names.insert(state.name.clone(), index);
+                self.standing.insert((state.came, index));
+            }
+            Traveller::Holder(HolderId { index, .. }) => {
+                let state = &mut self.holders[index as usize];
+                state.is_there = true;
+                self.holder_names.insert(state.name.clone(), index);
+                self.present.insert((state.came, index));
+                for &container in &state.containers {
+                    self.container_names.insert(self.containers[container as usize].name.clone(), container);
+                }
+                self.bound += self.shortcuts_bound(index);
+            }
+        }
+    }
+
+    fn shortcuts_bound(&self, holder: u32) -> u32 {
+        let bound = self.holders[holder as usize].shortcuts.iter().flatten().count();
+        u32::try_from(bound).unwrap_or(u32::MAX)
+    }
+
+    /// Whether one of these stacks is there.
+    pub(crate) fn has_any(&self, ids: &std::collections::BTreeSet<StackId>) -> bool {
+        let (Some(first), Some(last)) = (ids.first(), ids.last()) else { return false };
+        let is_one = |cell: Cell| (first.0..=last.0).contains(&cell.id) && ids.contains(&StackId(cell.id));
+        let there = (0..self.container_count()).filter(|&container| self.is_there(container));
+        there.flat_map(|container| self.cells_in(container)).any(is_one)
+    }
+}

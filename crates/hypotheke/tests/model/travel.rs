@@ -1,0 +1,178 @@
+//! Containers and holders that leave the world with all that they have, and come into it.
+
+use std::collections::BTreeMap;
+
+use super::faults::Fault;
+use super::state::{At, Inside, Owner, Root, Stack};
+use super::{Model, No, no};
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub(crate) enum Who {
+    Container(usize),
+    Holder(usize),
+}
+
+/// What has departed.
+#[derive(Clone, Debug)]
+pub(crate) struct Document {
+    /// Which departure it was.
+    number: u64,
+    containers: BTreeMap<usize, Vec<Option<Stack>>>,
+    hand: Option<Stack>,
+    origin: Option<(Owner, usize)>,
+    bar: Vec<Option<usize>>,
+}
+
+impl Document {
+    fn stacks(&self) -> Vec<&Stack> {
+        self.containers.values().flatten().flatten().chain(&self.hand).flat_map(Stack::all).collect()
+    }
+}
+
+impl Model {
+    /// What a way into a container begins with.
+    pub(super) fn who(&self, root: Root) -> Option<Who> {
+        match root {
+            Root::Container(index) => {
+                Some(self.rules.containers[index].holder.map_or(Who::Container(index), Who::Holder))
+            }
+            Root::Hand(holder) => Some(Who::Holder(holder)),
+            Root::Landing(_) => None,
+        }
+    }
+
+    /// Whether a place, or the holder that acts, is there. What has departed within a list can't be named in it again.
+    pub(crate) fn is_there(&self, who: Who) -> bool {
+        let there = match who {
+            Who::Container(index) => self.state.standing.contains(&index),
+            Who::Holder(holder) => self.state.present.contains(&holder),
+        };
+        there && !(self.lists > 0 && self.lost.contains(&who))
+    }
+
+    pub(crate) fn is_place_there(&self, at: &At) -> bool {
+        match at {
+            At::Slot(inside, _) | At::Container(inside) => self.who(inside.root).is_none_or(|who| self.is_there(who)),
+            At::Holder(holder) => self.is_there(Who::Holder(*holder)),
+            At::Ground | At::OnGround(_) => true,
+        }
+    }
+
+    /// All that is not there.
+    pub(crate) fn absent(&self) -> Vec<Who> {
+        let holders = (0..self.rules.holders.len()).map(Who::Holder);
+        self.rules
+            .standing()
+            .into_iter()
+            .map(Who::Container)
+            .chain(holders)
+            .filter(|who| !self.is_there(*who))
+            .collect()
+    }
+
+    pub(super) fn depart(&mut self, who: &At) -> Result<u64, No> {
+        let (who, carried) = match who {
+            At::Container(Inside { root: Root::Container(index), steps })
+                if steps.is_empty() && self.rules.containers[*index].holder.is_none() =>
+            {
+                (Who::Container(*index), vec![*index])
+            }
+            At::Holder(holder) => (Who::Holder(*holder), self.rules.carried(*holder)),
+            _ => return Err(no("unknown")),
+        };
+        if let (Who::Holder(holder), Some(start)) = (who, self.list_start.clone()) {
+            let before = Model { state: start, ..self.clone() };
+            self.clear_spent_shortcuts_of(holder, &before);
+        }
+        let document = self.document(who, &carried);
+        for stack in document.stacks() {
+            self.state.went[stack.kind] += u64::from(stack.count);
+        }
+        self.clear_away(who, &carried, &document);
+        self.state.departures += 1;
+        let count = document.stacks().iter().map(|stack| u64::from(stack.count)).sum();
+        self.lost.insert(who);
+        self.sent.insert(who, document);
+        Ok(count)
+    }
+
+    fn document(&self, who: Who, carried: &[usize]) -> Document {
+        let mut document = Document {
+            number: self.state.departures,
+            containers: carried.iter().map(|&index| (index, self.state.slots[index].clone())).collect(),
+            hand: None,
+            origin: None,
+            bar: Vec::new(),
+        };
+        if let Who::Holder(holder) = who {
+            document.hand.clone_from(&self.state.hands[holder][0]);
+            document.bar.clone_from(&self.state.bars[holder]);
+            // What came from elsewhere comes from nowhere, where it goes.
+            document.origin = self.state.origins[holder].filter(|(owner, _)| match owner {
+                Owner::Container(index) => carried.contains(index),
+                Owner::Pack(id) => document.stacks().iter().any(|stack| stack.id == *id),
+            });
+        }
+        if Fault::HandStaysBehind.is_on() {
+            document.hand = None;
+        }
+        document
+    }
+
+    fn clear_away(&mut self, who: Who, carried: &[usize], document: &Document) {
+        for &index in carried {
+            self.state.slots[index] = vec![None; self.rules.containers[index].slots];
+            self.state.gone.insert(index);
+        }
+        let packs: Vec<u64> = document.stacks().iter().map(|stack| stack.id).collect();
+        self.state.open.retain(|(holder, owner)| {
+            let owner_left = match owner {
+                Owner::Container(index) => carried.contains(index),
+                Owner::Pack(id) => packs.contains(id),
+            };
+            !owner_left && who != Who::Holder(*holder)
+        });
+        match who {
+            Who::Container(index) => self.state.standing.retain(|known| *known != index),
+            Who::Holder(holder) => {
+                self.state.present.retain(|known| *known != holder);
+                self.state.hands[holder][0] = None;
+                self.state.origins[holder] = None;
+                self.state.bars[holder].fill(None);
+            }
+        }
+    }
+
+    /// The latest that has departed under a name.
+    pub(super) fn arrive(&mut self, who: Who) -> Result<u64, No> {
+        let Some(document) = self.documents.get(&who).cloned() else { return Err(no("unknown")) };
+        if self.state.arrivals.contains(&document.number) && !Fault::DepartureArrivesTwice.is_on() {
+            return Err(no("stale"));
+        }
+        let is_there = match who {
+            Who::Container(index) => self.state.standing.contains(&index),
+            Who::Holder(holder) => self.state.present.contains(&holder),
+        };
+        if is_there {
+            return Err(no("unknown"));
+        }
+        for stack in document.stacks() {
+            self.state.came[stack.kind] += u64::from(stack.count);
+        }
+        for (index, slots) in &document.containers {
+            self.state.slots[*index].clone_from(slots);
+            self.state.gone.remove(index);
+        }
+        match who {
+            Who::Container(index) => self.state.standing.push(index),
+            Who::Holder(holder) => {
+                self.state.present.push(holder);
+                self.state.hands[holder][0].clone_from(&document.hand);
+                self.state.origins[holder] = document.origin;
+                self.state.bars[holder].clone_from(&document.bar);
+            }
+        }
+        self.state.arrivals.insert(document.number);
+        Ok(document.stacks().iter().map(|stack| u64::from(stack.count)).sum())
+    }
+}
