@@ -5,6 +5,7 @@
 mod agreement;
 mod bulk;
 mod data;
+mod examples;
 mod input;
 mod laws;
 mod model;

@@ -124,11 +124,11 @@ fn the_same_departure_arrives_once() {
     send(&mut pass, "ann");
     let ann = send(&mut camp, "ann");
     let _ = arrive(&mut pass, &ann).unwrap();
-    assert_eq!(refused(&mut pass, &ann), Cause::Stale);
+    assert_eq!(refused(&mut pass, &ann), Cause::Arrived);
     // It stays known, through saves too, when what arrived has gone again.
     send(&mut pass, "ann");
     let mut back = World::from_snapshot(pass.rules(), &pass.snapshot()).unwrap();
-    assert_eq!(refused(&mut back, &ann), Cause::Stale);
+    assert_eq!(refused(&mut back, &ann), Cause::Arrived);
     // Both ways of one list are the same departure.
     let twice = Operation::together([Operation::arriving(ann.clone()), Operation::arriving(ann)]);
     let refusal = world(3).perform(&twice).unwrap_err();

@@ -11,7 +11,7 @@ use crate::world::{Arriving, Event};
 
 pub(super) fn judge(draft: &mut Draft<'_>, departure: &Departure) -> Judged {
     if departure.id.is_some_and(|id| draft.has_arrived(id)) {
-        return Err(Refusal::new(Cause::Stale));
+        return Err(Refusal::new(Cause::Arrived));
     }
     let Ok(arriving) = read::departure(&draft.world.rules, departure) else {
         return Err(Refusal::new(Cause::Unknown(Unknown::Document)));

@@ -34,6 +34,7 @@ impl World {
     fn explain_cause(&self, refusal: &Refusal) -> String {
         match refusal.cause() {
             Cause::Stale => "the world has changed since".to_owned(),
+            Cause::Arrived => "this departure has arrived before".to_owned(),
             Cause::Unknown(unknown) => match unknown {
                 Unknown::Place => "there is no such place".to_owned(),
                 Unknown::Meaning => "this can't be done at this place".to_owned(),

@@ -145,8 +145,7 @@ impl Draft<'_> {
     /// The holders that have opened a container by now, in order.
     pub(super) fn openers(&self, container: u32) -> SmallVec<[u32; 4]> {
         let is_new = container >= self.world.container_count();
-        let mut openers: SmallVec<[u32; 4]> =
-            if is_new { SmallVec::new() } else { self.world.openers(container).collect() };
+        let mut openers: SmallVec<[u32; 4]> = if is_new { SmallVec::new() } else { self.world.openers(container) };
         for event in self.events() {
             match *event {
                 Event::Opened { holder, container: opened } if opened.index == container => openers.push(holder.index),
@@ -156,7 +155,7 @@ impl Draft<'_> {
                 _ => {}
             }
         }
-        openers.sort_unstable();
+        openers.sort_by_key(|&holder| self.world.order_of_holder(holder));
         openers
     }
 
@@ -169,11 +168,7 @@ impl Draft<'_> {
             _ => None,
         });
         let mut found: Vec<u32> = known.chain(here).filter(|&container| self.is_open(holder, container)).collect();
-        let key = |container: &u32| match self.world.is_lasting(*container) {
-            true => (0, u64::from(*container)),
-            false => (1, self.cell(self.parent(*container)).id),
-        };
-        found.sort_by_key(key);
+        found.sort_by_key(|&container| self.order_of(container));
         found.dedup();
         found
     }

@@ -211,9 +211,23 @@ impl<'w> Draft<'w> {
             Bearer::Container(container) => !self.has_left(*container),
             Bearer::Holder(holder) => !self.holder_has_left(*holder),
         });
-        bearers.sort_unstable();
+        bearers.sort_by_key(|bearer| match bearer {
+            Bearer::Container(container) => (self.order_of(*container), *bearer),
+            // After all containers.
+            Bearer::Holder(holder) => ((3, self.world.order_of_holder(*holder), 0), *bearer),
+        });
         bearers.dedup();
         bearers
+    }
+
+    /// Puts containers in an order in which nothing counts but what can be told of the world: those that last, then the
+    /// insides of packs by the ids of those.
+    pub(super) fn order_of(&self, container: u32) -> (u8, u64, u64) {
+        if self.world.is_lasting(container) {
+            return self.world.order_of(container);
+        }
+        let parent = self.parent(container);
+        (2, if parent == Spot::NOWHERE { 0 } else { self.cell(parent).id }, 0)
     }
 
     /// By how much the weight of a container or holder would change.

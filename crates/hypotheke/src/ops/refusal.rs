@@ -146,6 +146,8 @@ pub enum Unknown {
 pub enum Cause {
     /// The world has changed since.
     Stale,
+    /// What has departed has arrived before.
+    Arrived,
     /// Something is not there or can't be meant.
     Unknown(Unknown),
     /// 0, or a number that makes no sense here.
@@ -254,7 +256,7 @@ impl Cause {
     #[must_use]
     pub fn reason(&self) -> Reason {
         match self {
-            Cause::Stale => Reason::Stale,
+            Cause::Stale | Cause::Arrived => Reason::Stale,
             Cause::Unknown(_) => Reason::Unknown,
             Cause::BadAmount | Cause::OutOfBounds { .. } => Reason::BadAmount,
             Cause::Overflow => Reason::Overflow,

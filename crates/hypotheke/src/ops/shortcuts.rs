@@ -89,7 +89,7 @@ impl Draft<'_> {
         let containers = spots.filter(|&spot| spot != Spot::NOWHERE && !spot.is_ground()).map(|spot| spot.container);
         let mut holders: Vec<u32> = containers.filter_map(|container| self.holder_of(container)).collect();
         holders.retain(|&holder| !self.holder_has_left(holder));
-        holders.sort_unstable();
+        holders.sort_by_key(|&holder| self.world.order_of_holder(holder));
         holders.dedup();
         holders
     }

@@ -97,8 +97,7 @@ impl World {
     }
 
     fn names_of_openers(&self, id: ContainerId) -> Vec<String> {
-        let openers = self.openers(id.index).map(|holder| self.holder_name(self.holder_id(holder)).to_owned());
-        openers.collect()
+        self.openers(id.index).into_iter().map(|holder| self.name_of_holder(holder).to_owned()).collect()
     }
 
     fn capture_slots(&self, id: ContainerId) -> Vec<InSlot> {

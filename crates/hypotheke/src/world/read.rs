@@ -3,6 +3,8 @@
 use std::fmt;
 use std::sync::Arc;
 
+use smallvec::SmallVec;
+
 use super::apply::slot_limit;
 use super::{
     Bearer, Cell, Class, ClassKey, ContainerState, GROUND, HolderState, Inner, NONE, Origin, Place, Presence, Spot,
@@ -401,8 +403,12 @@ impl World {
         (parent != Spot::NOWHERE).then(|| StackId(self.cell(parent).id))
     }
 
-    pub(crate) fn openers(&self, container: u32) -> impl Iterator<Item = u32> + '_ {
-        self.opened.range((container, 0)..=(container, u32::MAX)).map(|&(_, holder)| holder)
+    /// The holders that have opened a container, in the order in which they came.
+    pub(crate) fn openers(&self, container: u32) -> SmallVec<[u32; 4]> {
+        let found = self.opened.range((container, 0)..=(container, u32::MAX)).map(|&(_, holder)| holder);
+        let mut found: SmallVec<[u32; 4]> = found.collect();
+        found.sort_by_key(|&holder| self.order_of_holder(holder));
+        found
     }
 
     pub(crate) fn origin_of(&self, holder: u32) -> Option<Origin> {

@@ -412,6 +412,21 @@ impl World {
         u32::try_from(bound).unwrap_or(u32::MAX)
     }
 
+    /// Puts containers that are no insides of packs in order: those that stand in the world, then those that holders carry,
+    /// all in the order in which they came. A world that is made from its snapshot has the same order.
+    pub(crate) fn order_of(&self, container: u32) -> (u8, u64, u64) {
+        let state = self.state(container);
+        match state.holder {
+            NONE => (0, state.came, 0),
+            holder if self.is_hand(container) => (1, self.order_of_holder(holder), u64::MAX),
+            holder => (1, self.order_of_holder(holder), state.came),
+        }
+    }
+
+    pub(crate) fn order_of_holder(&self, holder: u32) -> u64 {
+        self.holders[holder as usize].came
+    }
+
     /// Whether one of these stacks is there.
     pub(crate) fn has_any(&self, ids: &std::collections::BTreeSet<StackId>) -> bool {
         let (Some(first), Some(last)) = (ids.first(), ids.last()) else { return false };

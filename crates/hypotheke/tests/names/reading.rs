@@ -14,7 +14,8 @@ struct Reader<'m> {
 }
 
 pub(super) fn request(model: &Model, operation: &NamedOperation) -> Option<Request> {
-    let holder = |name: &str| number(name, 'h', model.rules.holders.len());
+    let known = |name: &str| number(name, 'h', model.rules.holders.len());
+    let holder = |name: &str| known(name).filter(|&holder| model.is_there(Who::Holder(holder)));
     let actor = match &operation.actor {
         Some(name) => Some(holder(name.as_str())?),
         None => None,
@@ -124,7 +125,8 @@ impl Reader<'_> {
     fn shortcut(&self, path: &Path) -> Option<(usize, usize)> {
         match (path.root(), path.steps()) {
             (PathRoot::Of(holder, bar), [PathStep::Slot(slot)]) if &**bar == "shortcuts" => {
-                Some((number(holder, 'h', self.model.rules.holders.len())?, *slot as usize))
+                let holder = number(holder, 'h', self.model.rules.holders.len())?;
+                self.model.is_there(Who::Holder(holder)).then_some((holder, *slot as usize))
             }
             _ => None,
         }
