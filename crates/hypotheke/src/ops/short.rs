@@ -54,13 +54,14 @@ impl World {
     #[inline(always)]
     fn simple(&self, id: ContainerId, slot: u32) -> Option<Spot> {
         let spot = Spot { container: id.index, slot };
-        (self.has_lasting(id) && self.is_simple(self.state(id.index), slot)).then_some(spot)
+        let state = self.plain_state(id)?;
+        self.is_simple(state, slot).then_some(spot)
     }
 
     #[inline(always)]
     fn is_simple(&self, state: &ContainerState, slot: u32) -> bool {
         let free = state.holder == u32::MAX || self.bound() == 0 && self.caps_of_holder(state.holder).is_empty();
-        state.is_simple && free && slot < state.slots && self.rules.needs.is_empty()
+        state.is_simple && free && slot < state.slots
     }
 
     fn weight_of_one(&self, kind: u32) -> i64 {
@@ -166,6 +167,7 @@ impl World {
     }
 
     fn create_shortly(&mut self, amount: Amount, kind: KindId, to: u32) -> Option<Outcome> {
+        let made = self.made(kind)?;
         let figures = *self.rules.figures.get(kind.index())?;
         let (asked, exact) = match amount {
             Amount::Exactly(count) => (count, true),
@@ -174,7 +176,7 @@ impl World {
         };
         let countable = figures.weight.checked_mul(i64::from(asked))?.checked_add(self.whole_weight()).is_some();
         let plain = Cell { class: kind.0, kind: kind.0, count: 0, inner: GROUND, id: 0 };
-        let admitted = self.state(to).admits.is_none_or(|filter| self.rules.filter(filter).admits_plain(kind));
+        let admitted = self.state(to).admits.is_none_or(|filter| self.rules.admits_plain(filter, kind.0));
         if asked == 0 || figures.pack != NO_PACK || !countable || !admitted {
             return None;
         }
@@ -196,7 +198,7 @@ impl World {
         scratch.parts = parts;
         // What is plain has no class that could be given to others meanwhile, so this may come after it.
         self.remember_shortly(&scratch, next_stack);
-        self.add_to_tally(kind, i64::from(given));
+        self.add_to_tally(kind, made, i64::from(given));
         scratch.parts.clear();
         Some(self.end_shortly(scratch, Some(u64::from(asked)), u64::from(given)))
     }
@@ -221,7 +223,7 @@ impl World {
                 from = slot + 1;
                 let spot = Spot { container, slot };
                 let filter = state.slot_filter(&self.rules, slot);
-                if filter.is_some_and(|filter| !self.rules.filter(filter).admits_plain(KindId(cell.kind))) {
+                if filter.is_some_and(|filter| !self.rules.admits_plain(filter, cell.kind)) {
                     continue;
                 }
                 let room = self.limit(spot, cell.kind) - if growing { self.cell(spot).count } else { 0 };
@@ -240,6 +242,7 @@ impl World {
         from: u32,
         first: Option<u32>,
     ) -> Option<Option<Outcome>> {
+        let made = self.made(kind)?;
         let figures = *self.rules.figures.get(kind.index())?;
         let (asked, exact) = match amount {
             Amount::Exactly(count) => (count, true),
@@ -277,7 +280,7 @@ impl World {
             let weight = -figures.weight * i64::from(count);
             self.put_cell(from.spot, cell, if after.count == 0 { Cell::default() } else { after }, weight);
         }
-        self.add_to_tally(kind, -i64::from(done));
+        self.add_to_tally(kind, made, -i64::from(done));
         Some(Some(self.end_shortly(scratch, Some(u64::from(asked)), u64::from(done))))
     }
 

@@ -97,6 +97,8 @@ pub(crate) struct KindFigures {
     pub(crate) pack: u32,
     /// Which of the lists of slots that kinds need at once is its own, or `NO_NEEDS`.
     pub(crate) needs: u32,
+    /// Which of the first filters admit it, as long as it is plain.
+    pub(super) admitted: u64,
 }
 
 /// Stands for the slots of a kind that needs only one.
@@ -338,6 +340,15 @@ impl Ruleset {
         &self.filters[id.0 as usize]
     }
 
+    /// Whether a filter admits a kind without marks and with its first properties.
+    #[inline]
+    pub(crate) fn admits_plain(&self, filter: FilterId, kind: u32) -> bool {
+        if filter.0 < u64::BITS {
+            return self.figures[kind as usize].admitted >> filter.0 & 1 == 1;
+        }
+        self.filters[filter.0 as usize].plain.get(kind as usize)
+    }
+
     /// The tags that some filter names.
     pub(super) fn mentioned_tags(&self) -> BTreeSet<&str> {
         let mut found = BTreeSet::new();
@@ -399,11 +410,6 @@ impl Ruleset {
 }
 
 impl CompiledFilter {
-    /// Whether a kind without marks and with its first properties is admitted.
-    pub(crate) fn admits_plain(&self, kind: KindId) -> bool {
-        self.plain.get(kind.index())
-    }
-
     pub(crate) fn written(&self) -> &str {
         &self.written
     }

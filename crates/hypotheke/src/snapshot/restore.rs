@@ -37,7 +37,7 @@ impl World {
         restoring.lay(laid, snapshot);
         restoring.open(snapshot);
         let mut world = restoring.world;
-        world.set_counters(snapshot.world, snapshot.revision, snapshot.next_stack, &snapshot.random.0, tallies);
+        world.set_counters(snapshot.world, snapshot.revision, snapshot.next_stack, &snapshot.random.0, &tallies);
         (world.departures, world.arrivals) = (snapshot.departures, snapshot.arrivals.iter().copied().collect());
         Ok(world)
     }

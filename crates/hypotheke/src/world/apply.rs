@@ -15,6 +15,9 @@ pub(super) struct Load {
     pub(super) inner: u32,
 }
 
+/// How many items of a kind were created, and how many consumed.
+type Made = (u64, u64);
+
 /// What a change adds to, or takes from, each of those that bear it.
 #[derive(Clone, Copy)]
 struct Change {
@@ -48,7 +51,7 @@ impl World {
                     self.lessen(from, load);
                     self.follow_origin(from.spot, to.spot, false);
                 } else {
-                    self.tallies[kind.index()].created += u64::from(count);
+                    self.tallies[kind.index()].0 += u64::from(count);
                     self.whole_weight += self.weight_of_load(load);
                     self.bring(kind, inner);
                 }
@@ -58,7 +61,7 @@ impl World {
                     self.follow_origin(to.spot, from.spot, was_empty);
                 } else {
                     self.put_aside(inner);
-                    self.tallies[kind.index()].consumed += u64::from(count);
+                    self.tallies[kind.index()].1 += u64::from(count);
                     self.whole_weight -= self.weight_of_load(load);
                 }
             }
@@ -87,13 +90,13 @@ impl World {
                     self.lessen(to, load);
                 } else {
                     self.fetch_back(inner);
-                    self.tallies[kind.index()].consumed -= u64::from(count);
+                    self.tallies[kind.index()].1 -= u64::from(count);
                     self.whole_weight += self.weight_of_load(load);
                 }
                 if from.exists() {
                     self.add(from, load);
                 } else {
-                    self.tallies[kind.index()].created -= u64::from(count);
+                    self.tallies[kind.index()].0 -= u64::from(count);
                     self.whole_weight -= self.weight_of_load(load);
                     self.unbring(inner);
                 }
@@ -278,15 +281,20 @@ impl World {
         }
     }
 
+    /// How many items of a kind were created and consumed. Read early, it is there when it is needed, however many kinds
+    /// there are.
+    #[inline]
+    pub(crate) fn made(&self, kind: KindId) -> Option<Made> {
+        self.tallies.get(kind.index()).copied()
+    }
+
     /// Takes note of items that came into the world, or left it.
     #[inline]
-    pub(crate) fn add_to_tally(&mut self, kind: KindId, count: i64) {
-        let tally = &mut self.tallies[kind.index()];
-        if count > 0 {
-            tally.created += count.unsigned_abs();
-        } else {
-            tally.consumed += count.unsigned_abs();
-        }
+    pub(crate) fn add_to_tally(&mut self, kind: KindId, (created, consumed): Made, count: i64) {
+        self.tallies[kind.index()] = match count > 0 {
+            true => (created + count.unsigned_abs(), consumed),
+            false => (created, consumed + count.unsigned_abs()),
+        };
         self.whole_weight += self.rules.figures[kind.index()].weight * count;
     }
 

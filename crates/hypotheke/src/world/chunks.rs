@@ -19,7 +19,9 @@ pub(super) struct Chunks {
 /// Small enough that a search in it touches few lines of the cache.
 const CHUNK: usize = 30;
 
+/// Two lines of the cache, which are fetched as one.
 #[derive(Clone, Debug)]
+#[repr(align(128))]
 struct Chunk {
     length: u32,
     flagged: u32,

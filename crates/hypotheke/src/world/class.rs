@@ -130,10 +130,9 @@ impl ClassTable {
     /// Whether a filter admits stacks of the class.
     #[inline]
     pub(crate) fn admits(&self, rules: &Ruleset, filter: FilterId, kind: u32, class: u32) -> bool {
-        let filter = rules.filter(filter);
         match self.key(class) {
-            None => filter.admits_plain(KindId(kind)),
-            Some(key) => filter.test.admits(&ClassView { rules, key }),
+            None => rules.admits_plain(filter, kind),
+            Some(key) => rules.filter(filter).test.admits(&ClassView { rules, key }),
         }
     }
 }

@@ -24,7 +24,7 @@ mod taken;
 mod tests;
 mod travel;
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use rand_xoshiro::Xoshiro256PlusPlus;
@@ -88,8 +88,10 @@ pub struct World {
     pub(crate) classes: ClassTable,
     /// The weight of all that there is, in thousandths. As long as this fits its type, no sum inside the world overflows.
     whole_weight: i64,
-    /// Items of each kind that came into the world and left it.
-    tallies: Vec<Tally>,
+    /// Items of each kind that were created and consumed.
+    tallies: Vec<(u64, u64)>,
+    /// Items of kinds that arrived and departed.
+    travelled: BTreeMap<KindId, (u64, u64)>,
     /// Buffers of the latest operation, its events among them, for the next one to use.
     pub(crate) scratch: Option<Box<Scratch>>,
     history: History,

@@ -112,6 +112,15 @@ impl World {
         self.has_lasting(id) && self.state(id.index).holder == NONE
     }
 
+    /// The state of a container in which nothing but filters, stack limits and weight caps can stand in the way of plain
+    /// stacks, if it is there and not the inside of a pack.
+    #[inline(always)]
+    pub(crate) fn plain_state(&self, id: ContainerId) -> Option<&ContainerState> {
+        let state = self.containers.get(id.index as usize)?;
+        let there = state.is_simple && state.presence == Presence::Lasting;
+        (there && state.generation == id.generation && id.world == self.number).then_some(state)
+    }
+
     /// True if the handle belongs to this world and its holder is there.
     #[must_use]
     pub fn has_holder(&self, id: HolderId) -> bool {
@@ -279,7 +288,9 @@ impl World {
     /// How many items of a kind came into the world and left it.
     #[must_use]
     pub fn tally(&self, kind: KindId) -> Tally {
-        self.tallies.get(kind.index()).copied().unwrap_or_default()
+        let (created, consumed) = self.tallies.get(kind.index()).copied().unwrap_or_default();
+        let (arrived, departed) = self.travelled.get(&kind).copied().unwrap_or_default();
+        Tally { created, consumed, arrived, departed }
     }
 
     /// The container that an event of the latest operation moved with its pack; none if it was no pack.

@@ -57,7 +57,9 @@ impl Scratch {
     pub(crate) fn clear(&mut self) {
         self.events.clear();
         self.parts.clear();
-        self.departed.clear();
+        if !self.departed.is_empty() {
+            self.departed.clear();
+        }
         if self.overlay.used {
             self.overlay.clear();
         }

@@ -1,4 +1,4 @@
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use rand_core::SeedableRng;
@@ -11,7 +11,7 @@ use super::index::Index;
 use super::{
     Cell, ClassTable, ContainerState, GROUND, Ground, HolderState, NONE, Origin, Presence, Spot, Tally, World,
 };
-use crate::id::{ContainerDefId, ContainerId, StackId};
+use crate::id::{ContainerDefId, ContainerId, KindId, StackId};
 use crate::ruleset::{ContainerDef, FilterId, Ruleset};
 
 fn small(index: usize) -> u32 {
@@ -76,7 +76,8 @@ impl World {
             ground: Ground::default(),
             classes: ClassTable::new(rules),
             whole_weight: 0,
-            tallies: vec![Tally::default(); rules.kinds().len()],
+            tallies: vec![(0, 0); rules.kinds().len()],
+            travelled: BTreeMap::new(),
             scratch: None,
             history: History::default(),
             container_names: FxHashMap::default(),
@@ -165,11 +166,13 @@ impl World {
         revision: u64,
         next_stack: u64,
         random: &Xoshiro256PlusPlus,
-        tallies: Vec<Tally>,
+        tallies: &[Tally],
     ) {
         (self.number, self.revision, self.next_stack) = (number, revision, next_stack);
         self.random = random.clone();
-        self.tallies = tallies;
+        self.tallies = tallies.iter().map(|tally| (tally.created, tally.consumed)).collect();
+        let kinds = (0..).map(KindId).zip(tallies.iter().map(|tally| (tally.arrived, tally.departed)));
+        self.travelled = kinds.filter(|(_, travelled)| *travelled != (0, 0)).collect();
         self.hand_over_origins();
     }
 
@@ -242,7 +245,7 @@ impl ContainerState {
             must_open: rule.is_some_and(|def| def.must_open),
             exclusive: rule.is_some_and(|def| def.exclusive),
             reserved_first: rule.is_some_and(|def| def.reserved_first),
-            is_simple: rule.is_some_and(ContainerDef::is_simple),
+            is_simple: rules.needs.is_empty() && rule.is_some_and(ContainerDef::is_simple),
             deep: rule.is_some_and(|def| def.deep),
             capped: vec![0; rules.cap_filters.len()],
             weight: 0,

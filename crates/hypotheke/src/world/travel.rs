@@ -5,7 +5,7 @@
 
 use super::apply::Load;
 use super::index::Index;
-use super::{Cell, Class, ClassKey, End, GROUND, NONE, Origin, Presence, Spot, Tally, World};
+use super::{Cell, Class, ClassKey, End, GROUND, NONE, Origin, Presence, Spot, World};
 use crate::id::{ContainerId, DepartureId, HolderId, KindId, StackId};
 use crate::language::Position;
 
@@ -211,7 +211,7 @@ impl World {
         let (kind, class) = (stack.key.kind, Class(class));
         let inner = stack.inside.as_ref().map_or(GROUND, |inside| inside.index);
         let load = Load { kind, class, count: stack.count, inner };
-        self.tallies[kind.index()].arrived += u64::from(stack.count);
+        self.travelled.entry(kind).or_default().0 += u64::from(stack.count);
         self.whole_weight += self.weight_of_load(load);
         if let Some(inside) = &stack.inside {
             self.bring_state(inside.index, inside.def, inside.slots).presence = Presence::Inside;
@@ -262,9 +262,9 @@ impl World {
     }
 
     /// Takes note of items that came or left with a group.
-    fn tally_group(&mut self, group: &[u32], sign: i64, change: impl Fn(&mut Tally, u64)) {
+    fn tally_group(&mut self, group: &[u32], sign: i64, change: impl Fn(&mut (u64, u64), u64)) {
         for (kind, count) in self.items_of(group) {
-            change(&mut self.tallies[kind.index()], u64::from(count));
+            change(self.travelled.entry(kind).or_default(), u64::from(count));
             self.whole_weight += self.rules.figures[kind.index()].weight * i64::from(count) * sign;
         }
     }
@@ -272,7 +272,7 @@ impl World {
     /// Out of reach, with all that it has.
     pub(super) fn send_off(&mut self, who: Traveller) {
         let group = self.containers_of_traveller(who);
-        self.tally_group(&group, -1, |tally, count| tally.departed += count);
+        self.tally_group(&group, -1, |(_, departed), count| *departed += count);
         for container in group {
             self.containers[container as usize].presence = Presence::Away;
         }
@@ -292,7 +292,7 @@ impl World {
             let in_pack = state.parent != Spot::NOWHERE;
             state.presence = if in_pack { Presence::Inside } else { Presence::Lasting };
         }
-        self.tally_group(&group, 1, |tally, count| tally.departed -= count);
+        self.tally_group(&group, 1, |(_, departed), count| *departed -= count);
         self.enlist(who);
     }
 
@@ -317,7 +317,7 @@ impl World {
             self.arrivals.remove(&departure);
         }
         let mut group = self.containers_of_traveller(who);
-        self.tally_group(&group, -1, |tally, count| tally.arrived -= count);
+        self.tally_group(&group, -1, |(arrived, _), count| *arrived -= count);
         self.strike_off(who);
         group.sort_unstable();
         for container in group.into_iter().rev() {

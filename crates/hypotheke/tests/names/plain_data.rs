@@ -52,7 +52,8 @@ fn position((x, y): (i64, i64)) -> Position {
 
 impl Writer<'_> {
     fn opened_by(&self, owner: Owner) -> Vec<String> {
-        self.state.open.iter().filter(|(_, of)| *of == owner).map(|(holder, _)| format!("h{holder}")).collect()
+        let open = self.state.present.iter().filter(|&&holder| self.state.open.contains(&(holder, owner)));
+        open.map(|holder| format!("h{holder}")).collect()
     }
 
     fn container(&mut self, index: usize) -> Container {

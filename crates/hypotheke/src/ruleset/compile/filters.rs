@@ -31,6 +31,12 @@ impl Compiler {
             }
         }
         let id = FilterId(small(self.rules.filters.len()));
+        // Side by side with the other figures of a kind, where operations look anyway.
+        if id.0 < u64::BITS {
+            for (index, figures) in self.rules.figures.iter_mut().enumerate() {
+                figures.admitted |= u64::from(plain.get(index)) << id.0;
+            }
+        }
         self.rules.filters.push(CompiledFilter { test, written: source.filter.to_string(), plain });
         Some(id)
     }

@@ -157,6 +157,7 @@ impl Compiler {
                 keep: kind.keep,
                 pack: NO_PACK,
                 needs: NO_NEEDS,
+                admitted: 0,
             });
             let (arena, defs) = (&self.rules.arena, &self.rules.kinds);
             let id_of = |index: u32| arena.get(defs[index as usize].id);
