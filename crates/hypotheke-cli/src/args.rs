@@ -12,6 +12,7 @@ Examples:
   hypotheke check rules.toml              find everything that is wrong with a ruleset
   hypotheke show rules.toml               see containers and kinds as they are understood
   hypotheke verify scenarios              play all scenarios of a folder by ./rules.toml
+  hypotheke ask 'drop 1 flare from sled'  what would come of it, and what stands in the way
 
 Exit status: 0 good, 1 a verification failed, 2 wrong usage or bad input.";
 
@@ -79,6 +80,24 @@ pub(crate) enum Command {
         /// Only one part
         #[arg(long, value_enum, conflicts_with = "places")]
         part: Option<Part>,
+    },
+
+    /// Ask what would come of an operation, and what stands in its way
+    #[command(
+        after_help = "Examples:\n  hypotheke ask 'move 3 fuel-drum from depot to sled'\n  hypotheke ask 'surveyor lifts 2 from depot/0' --after 'driver opens depot'"
+    )]
+    Ask {
+        /// The operation, as a scenario writes it
+        #[arg(value_name = "OPERATION")]
+        question: String,
+
+        /// What has happened before, from the start of the ruleset on; may be given several times
+        #[arg(long, value_name = "OPERATION")]
+        after: Vec<String>,
+
+        /// The ruleset; `-` reads it from standard input
+        #[arg(long, default_value = "rules.toml")]
+        rules: PathBuf,
     },
 
     /// Play scenarios and say which hold

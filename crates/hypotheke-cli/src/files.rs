@@ -15,6 +15,9 @@ pub(crate) enum InputError {
     Ruleset(#[from] RulesetErrors),
     #[error("{message}")]
     Usage { message: String, help: Option<String> },
+    /// A sentence of the command line.
+    #[error("this can't be asked")]
+    Sentence(Diagnostics),
     /// Faults of several files.
     #[error("several files can't be read")]
     Several(Vec<InputError>),
@@ -32,6 +35,7 @@ impl InputError {
         match self {
             InputError::Ruleset(errors) | InputError::Load(LoadError::Ruleset(errors)) => Some(errors.diagnostics()),
             InputError::Load(LoadError::Scenario(errors)) => Some(errors.diagnostics()),
+            InputError::Sentence(found) => Some(found),
             _ => None,
         }
     }

@@ -48,6 +48,79 @@ error: `new/traverse` is not empty; nothing was written
 }
 
 #[test]
+fn ask_says_yes_no_or_how_many() {
+    let folder = traverse();
+    let rules = folder.path().join("traverse");
+    let asked = |question: &str| output(hypotheke(&rules).args(["ask", question]), 0);
+    assert_eq!(
+        asked("move 3 fuel-drum from depot to sled"),
+        "yes      move 3 fuel-drum from depot to sled\n         moved 3\n         3 fuel-drum: depot/0 to sled/2\n"
+    );
+    hypotheke(&rules).args(["ask", "move 12 fuel-drum from depot to sled"]).assert().success().stdout_eq(str![[r#"
+no       move 12 fuel-drum from depot to sled
+         refused: cap; 3 could go
+
+why not: 2 reasons, each as if there were no other
+  cap                  sled would have 12 of 8 `fuel`
+                       it would take 4 fewer of them in sled, or a cap of 12
+  weight-cap           sled would weigh 573.3 kg of 180 kg
+                       it would take 393.3 kg less in sled, or a weight cap of 573.3 kg
+next   `move up to 3 fuel-drum from depot to sled` would be applied
+
+"#]]);
+    assert!(asked("move up to 12 fuel-drum from depot to sled").starts_with("in part  "));
+    assert!(
+        asked("together (move 1 flare from depot to sled; move 9 tent from depot to sled)").contains("step 2 of it")
+    );
+    // What next says would be applied is applied.
+    assert!(asked("move up to 3 fuel-drum from depot to sled").starts_with("yes"));
+}
+
+#[test]
+fn ask_goes_on_from_what_has_happened() {
+    let folder = traverse();
+    let rules = folder.path().join("traverse");
+    let question = ["ask", "surveyor drops 1 flare from depot", "--after"];
+    let json = [&question[..], &["driver opens depot", "--format", "json"]].concat();
+    let value: Value = serde_json::from_str(&output(hypotheke(&rules).args(json), 0)).expect("JSON");
+    assert_eq!((value["answer"].as_str(), value["reasons"][0]["reason"].as_str()), (Some("refused"), Some("in-use")));
+    assert_eq!(value["reasons"][0]["remedy"], "driver to close depot first");
+    // The world on which the next question is asked is that after all of them.
+    let both = [&question[..], &["driver opens depot", "--after", "driver leaves"]].concat();
+    assert!(output(hypotheke(&rules).args(both), 0).starts_with("yes"));
+    let away = ["ask", "arrive sled", "--after", "depart sled"];
+    assert!(output(hypotheke(&rules).args(away), 0).contains("sled arrived with 3 items"));
+    for (after, message) in
+        [("move 99 flare from depot to sled", "would be refused"), ("move 1 flar from depot to sled", "flar")]
+    {
+        let asked = [&question[..], &[after]].concat();
+        let assert = hypotheke(&rules).args(asked).assert().code(2);
+        assert!(String::from_utf8_lossy(&assert.get_output().stderr).contains(message));
+    }
+}
+
+#[test]
+fn a_question_that_can_t_be_read_is_pointed_at() {
+    let folder = traverse();
+    hypotheke(&folder.path().join("traverse"))
+        .args(["ask", "move 3 flar from depot to sled"])
+        .assert()
+        .code(2)
+        .stderr_eq(str![[r#"
+error[unknown-name]: there is no kind `flar`
+ --> question:1:8
+  |
+1 | move 3 flar from depot to sled
+  |        ^^^^
+  |
+  = help: did you mean `flare`?
+
+1 error
+
+"#]]);
+}
+
+#[test]
 fn check_finds_the_demo_good() {
     let folder = traverse();
     let rules = folder.path().join("traverse");

@@ -38,14 +38,24 @@ fn shown(document: &str) -> Vec<Shown> {
     found
 }
 
+/// The words of a command; what stands in quotes is one.
+fn words(command: &str) -> Vec<String> {
+    let parts = command.split('"').enumerate();
+    let words = parts.flat_map(|(index, part)| match index % 2 {
+        0 => part.split_whitespace().map(str::to_owned).collect(),
+        _ => vec![part.to_owned()],
+    });
+    words.collect()
+}
+
 fn run(document: &Path) -> usize {
     let text = std::fs::read_to_string(document).unwrap_or_else(|error| panic!("{}: {error}", document.display()));
     let root = tempfile::tempdir().expect("a folder");
     let mut folder = root.path().to_owned();
     let mut count = 0;
     for Shown { command, status, output } in shown(&text) {
-        let mut words = command.split_whitespace();
-        match words.next() {
+        let mut words = words(&command).into_iter();
+        match words.next().as_deref() {
             Some("cd") => folder = folder.join(words.next().expect("a folder")),
             Some("hypotheke") => {
                 // What is told on either stream is shown as a terminal shows it.
@@ -89,7 +99,7 @@ fn the_reference_pages_show_what_happens() {
 
 #[test]
 fn every_picture_that_a_document_shows_is_there() {
-    for document in ["README.md", "docs/ruleset.md", "docs/scenarios.md"] {
+    for document in ["README.md", "docs/ruleset.md", "docs/scenarios.md", "docs/asking.md"] {
         let text = std::fs::read_to_string(workspace().join(document)).expect(document);
         let folder = workspace().join(document).parent().expect("a folder").to_owned();
         for link in text.split("](").skip(1).filter_map(|rest| rest.split(')').next()) {

@@ -93,7 +93,9 @@ pub use language::{
     Position, SentenceError, SortKey,
 };
 pub use load::LoadError;
-pub use ops::{Action, Cause, Operation, Outcome, Plan, Reason, Refusal, ResolveError, Share, Unknown, Variant};
+pub use ops::{
+    Action, Cause, Offer, Operation, Outcome, Plan, Reason, Refusal, Reply, ResolveError, Share, Unknown, Variant,
+};
 pub use quantity::{Decimal, DecimalError};
 pub use ruleset::{
     Cap, ContainerBuilder, ContainerDef, HolderBuilder, HolderDef, Kind, KindBuilder, Mark, Misfits, Property,

@@ -3,6 +3,7 @@
 #![allow(clippy::expect_used, clippy::unwrap_used, clippy::panic, reason = "in a test, what goes wrong fails the test")]
 
 mod agreement;
+mod asking;
 mod bulk;
 mod data;
 mod examples;

@@ -1,5 +1,6 @@
 //! One file a command.
 
+mod ask;
 mod check;
 mod demo;
 mod show;
@@ -113,6 +114,7 @@ fn dispatch(args: &Args, output: &mut Output) -> Result<Verdict, InputError> {
         Some(Command::Demo { write: None }) => demo::run(output),
         Some(Command::Check { rules }) => check::run(output, rules),
         Some(Command::Show { rules, places, part }) => show::run(output, rules, places, *part),
+        Some(Command::Ask { question, after, rules }) => ask::run(output, rules, after, question),
         Some(Command::Verify { files, rules, steps }) => verify::run(output, files, rules, *steps),
         None => Err(InputError::usage("no command is named", Some("`hypotheke --help` lists them"))),
     }

@@ -5,7 +5,7 @@ use super::operation::{Amount, Landing, Position};
 use super::{NamedPortion, NamedVariant, Path};
 use crate::filter::Comparison;
 use crate::quantity::Decimal;
-use crate::text::{Span, Word};
+use crate::text::{Diagnostics, Source, Span, Word};
 
 /// A sentence that can't be read: why, which part of it, and what to write instead.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
@@ -24,6 +24,12 @@ impl SentenceError {
     pub(crate) fn help(mut self, help: impl Into<String>) -> SentenceError {
         self.help = Some(help.into());
         self
+    }
+
+    /// The same as what is wrong with a text, the sentence by itself.
+    #[must_use]
+    pub fn diagnose(&self, sentence: Source) -> Diagnostics {
+        Diagnostics::of_sentence("bad-sentence", sentence, self.span, &self.message, self.help.clone())
     }
 
     /// The part of the sentence that is wrong.

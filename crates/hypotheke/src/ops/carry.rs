@@ -264,6 +264,7 @@ impl Carrying {
             _ if draft.is_stuck(cell, spot, going) => {
                 let shortfall = &mut self.shortfall;
                 *shortfall = shortfall.or_else(|| draft.why_stuck(cell, spot, going));
+                self.collect_stuck(draft, spot, asked, going);
                 0
             }
             Going::Nowhere => asked,
@@ -274,8 +275,10 @@ impl Carrying {
             Going::To(target) => {
                 let item = draft.item(cell);
                 let given = draft.fill(item, asked, Some(spot), target);
-                if given < asked && self.shortfall.is_none() && (self.is_exact() || given == 0) {
-                    let whole = if self.is_exact() { self.left.unwrap_or(u64::from(asked)) } else { 1 };
+                let told = self.is_exact() || given == 0 || draft.collects_causes();
+                if given < asked && self.shortfall.is_none() && told {
+                    let all = self.is_exact() || given > 0 || self.done > 0;
+                    let whole = if all { self.left.unwrap_or(u64::from(asked)) } else { 1 };
                     self.shortfall = Some(draft.why_not(item, whole, Some(spot), target));
                 }
                 draft.lay_parts(item, Some(spot));
@@ -284,6 +287,24 @@ impl Carrying {
         };
         self.done += u64::from(given);
         self.left = self.left.map(|left| left - u64::from(given));
+    }
+
+    /// What stands in the way of a stack that can't leave, beside that.
+    fn collect_stuck(&self, draft: &mut Draft<'_>, spot: Spot, asked: u32, going: Going) {
+        if !draft.collects_causes() {
+            return;
+        }
+        let cell = draft.cell(spot);
+        let not_taken = if going == Going::Out { None } else { draft.why_not_taken(spot, going) };
+        draft.note_causes(draft.why_kept(cell, spot, going).into_iter().chain(not_taken).collect::<Vec<_>>());
+        if let Going::To(target) = going {
+            let item = draft.item(cell);
+            let whole = if self.is_exact() { self.left.unwrap_or(u64::from(asked)) } else { 1 };
+            if draft.fill(item, asked, Some(spot), target) < asked {
+                let _ = draft.why_not(item, whole, Some(spot), target);
+            }
+            draft.parts().clear();
+        }
     }
 
     fn finish(self, at: Place) -> Judged {

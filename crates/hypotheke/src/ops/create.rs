@@ -39,6 +39,11 @@ pub(super) fn judge(
         let cause = draft.why_not(item, u64::from(whole), None, target);
         return Err(Refusal::new(cause).could_have(u64::from(given)));
     }
+    if given < asked && draft.collects_causes() {
+        let laid = std::mem::take(draft.parts());
+        let _ = draft.why_not(item, u64::from(asked), None, target);
+        *draft.parts() = laid;
+    }
     draft.lay_parts(item, None);
     Ok(Done { asked: Some(u64::from(asked)), count: u64::from(given) })
 }

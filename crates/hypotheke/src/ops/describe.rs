@@ -24,15 +24,17 @@ impl World {
     /// A refusal in one sentence with its figures: `sled would weigh 204 kg of 180 kg`.
     #[must_use]
     pub fn explain(&self, refusal: &Refusal) -> String {
-        let cause = self.explain_cause(refusal);
+        let cause = self.explain_cause(refusal.cause());
         match refusal.step() {
             Some(step) => format!("step {} of it: {cause}", u64::from(step) + 1),
             None => cause,
         }
     }
 
-    fn explain_cause(&self, refusal: &Refusal) -> String {
-        match refusal.cause() {
+    /// A reason in one sentence with its figures: `sled would weigh 204 kg of 180 kg`.
+    #[must_use]
+    pub fn explain_cause(&self, cause: Cause) -> String {
+        match cause {
             Cause::Stale => "the world has changed since".to_owned(),
             Cause::Arrived => "this departure has arrived before".to_owned(),
             Cause::Unknown(unknown) => match unknown {

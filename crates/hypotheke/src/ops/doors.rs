@@ -98,7 +98,7 @@ impl Draft<'_> {
     }
 
     /// The first container on the way from the outside that a holder would have to open.
-    fn why_not_open(&self, actor: u32, container: u32) -> Option<Cause> {
+    pub(super) fn why_not_open(&self, actor: u32, container: u32) -> Option<Cause> {
         let closed = |at: u32| self.state(at).must_open && !self.is_open(actor, at);
         self.first_on_the_way(actor, container, closed).map(|at| Cause::NotOpen(self.container_place(at)))
     }

@@ -86,6 +86,8 @@ pub(super) struct Draft<'w> {
     /// What has departed, and what that and what has arrived adds to the weight of all.
     left: Vec<Traveller>,
     travelled: i64,
+    /// Every reason why not more would go, where that is asked.
+    causes: Option<Vec<Cause>>,
 }
 
 impl<'w> Draft<'w> {
@@ -109,6 +111,7 @@ impl<'w> Draft<'w> {
             way: None,
             left: Vec::new(),
             travelled: 0,
+            causes: None,
         }
     }
 
@@ -177,6 +180,40 @@ impl<'w> Draft<'w> {
     /// Whether what is laid from now on goes back to where it came from.
     pub(super) fn go_back(&mut self, going_back: bool) {
         self.going_back = going_back;
+    }
+
+    /// From here on every reason is noted, not the first only.
+    pub(super) fn collect_causes(&mut self) {
+        self.causes = Some(Vec::new());
+    }
+
+    #[inline]
+    pub(super) fn collects_causes(&self) -> bool {
+        self.causes.is_some()
+    }
+
+    pub(super) fn note_causes(&mut self, found: impl IntoIterator<Item = Cause>) {
+        if let Some(causes) = &mut self.causes {
+            causes.extend(found);
+        }
+    }
+
+    pub(super) fn take_causes(&mut self) -> Vec<Cause> {
+        self.causes.take().unwrap_or_default()
+    }
+
+    pub(super) fn is_hand(&self, container: u32) -> bool {
+        container < self.world.container_count() && self.world.is_hand(container)
+    }
+
+    /// The spot of one stack: a slot, a hand, or a place on the ground.
+    pub(super) fn spot_of_one(&self, place: Place) -> Result<Spot, Refusal> {
+        match place {
+            Place::Slot(..) => self.slot(place),
+            Place::Hand(holder) => Ok(self.hand(Some(holder))?.1),
+            Place::OnGround(stack) => self.landing_of(stack).ok_or(Refusal::new(Cause::Unknown(Unknown::Stack))),
+            _ => Err(Refusal::new(Cause::Unknown(Unknown::Meaning))),
+        }
     }
 
     /// What comes is another operation, on what those before it would leave.

@@ -11,6 +11,7 @@
 //! A new operation is an entry in [`Action`], a file here, and a line in [`judge`].
 
 mod arrive;
+mod ask;
 mod bind;
 mod blocking;
 mod carry;
@@ -28,12 +29,14 @@ mod lift;
 mod mark;
 mod merge;
 mod moving;
+mod offers;
 mod open;
 mod operation;
 mod outcome;
 mod pick_up;
 mod put;
 mod refusal;
+mod remedy;
 mod resize;
 mod resolve;
 mod returning;
@@ -51,6 +54,8 @@ mod unequip;
 mod unmark;
 mod variant;
 
+pub use ask::Reply;
+pub use offers::Offer;
 pub use operation::{Action, Operation, Share, Variant};
 pub use outcome::{Outcome, Plan};
 pub use refusal::{Cause, Reason, Refusal, Unknown};
@@ -73,6 +78,7 @@ type Judged = Result<Done, Refusal>;
 fn judge_on(draft: &mut Draft<'_>, operation: &Operation) -> Judged {
     draft.act_as(operation.actor)?;
     let Some(closed) = draft.why_closed(operation) else { return judge_action(draft, operation) };
+    draft.note_causes([closed]);
     // What can't be meant at all is told before what can't be reached.
     match judge_action(draft, operation) {
         Err(refusal) if refusal.reason() < Reason::NotOpen => Err(refusal),

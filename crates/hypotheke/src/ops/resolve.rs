@@ -7,7 +7,7 @@ use crate::id::{HolderId, KindId, MarkId, PropertyId};
 use crate::language::{NamedAction, NamedOperation, NamedPortion, Path};
 use crate::ruleset::UnknownName;
 use crate::snapshot::{Container, Departed, Departure, Departures};
-use crate::text::{Span, Word, suggestion};
+use crate::text::{Diagnostics, Source, Span, Word, suggestion};
 use crate::world::{Place, UnknownPlace, World};
 
 /// A name in an operation that the world or its ruleset does not know, or that can't be meant there.
@@ -32,6 +32,12 @@ impl ResolveError {
     #[must_use]
     pub fn help_text(&self) -> Option<&str> {
         self.help.as_deref()
+    }
+
+    /// The same as what is wrong with a text, the sentence by itself.
+    #[must_use]
+    pub fn diagnose(&self, sentence: Source) -> Diagnostics {
+        Diagnostics::of_sentence("unknown-name", sentence, self.span, &self.message, self.help.clone())
     }
 
     /// The name, in the sentence from which the operation was read.

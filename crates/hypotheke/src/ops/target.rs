@@ -89,7 +89,7 @@ impl Draft<'_> {
     }
 
     /// Whether what lies in a slot, or that it is empty, lets items be laid there.
-    fn takes_onto(&self, there: Cell, item: Item) -> bool {
+    pub(super) fn takes_onto(&self, there: Cell, item: Item) -> bool {
         let alike = item.is_alike(there);
         match self.onto() {
             Onto::Any => there.is_empty() || alike,
@@ -100,7 +100,7 @@ impl Draft<'_> {
 
     /// How many more a slot holds that is empty or has an alike stack. A stack that is over its limit already may go
     /// whole to a slot where it is no further over.
-    fn room_for(&self, item: Item, want: u32, source: Option<Spot>, spot: Spot) -> u32 {
+    pub(super) fn room_for(&self, item: Item, want: u32, source: Option<Spot>, spot: Spot) -> u32 {
         let limit = self.limit(spot, item.kind);
         let there = self.cell(spot).count;
         let excess = source.filter(|&source| there == 0 && self.cell(source).count == want).map(|source| {
@@ -352,7 +352,7 @@ impl Draft<'_> {
     /// How many items the limits of a container, of those around it, and of the holder leave room for. What lies in one
     /// of them already is no burden to it.
     #[inline]
-    fn allowance(&self, item: Item, source: Option<Spot>, container: u32) -> u32 {
+    pub(super) fn allowance(&self, item: Item, source: Option<Spot>, container: u32) -> u32 {
         if self.judges_caps_later() || source.is_some_and(|source| source.container == container) {
             return u32::MAX;
         }
@@ -412,6 +412,9 @@ impl Draft<'_> {
     /// The first check that fails when all of `asked` are to go to the target. To be called only if not all of them can.
     #[cold]
     pub(super) fn why_not(&mut self, item: Item, asked: u64, source: Option<Spot>, target: Target) -> Cause {
+        if self.collects_causes() {
+            self.collect_why_not(item, asked, source, target);
+        }
         match target {
             Target::Slot(spot) => self.why_not_slot(item, asked, source, spot),
             Target::Container(container) => self.why_not_container(item, asked, source, container),
@@ -448,7 +451,12 @@ impl Draft<'_> {
         if let Some(cause) = self.why_not_borne(item, asked, source, spot.container) {
             return cause;
         }
-        let there = self.cell(spot);
+        self.why_no_room(item, asked, spot)
+    }
+
+    /// The last of the checks of a slot: what it may hold, and what it holds.
+    pub(super) fn why_no_room(&self, item: Item, asked: u64, spot: Spot) -> Cause {
+        let (at, there) = (self.place_of_spot(spot), self.cell(spot));
         let alike = item.is_alike(there) && self.onto() != Onto::OneEmpty;
         let count = if alike { u64::from(there.count) } else { 0 };
         let limit = self.limit(spot, item.kind);
@@ -466,6 +474,11 @@ impl Draft<'_> {
         if let Some(cause) = self.why_not_borne(item, asked, source, container) {
             return cause;
         }
+        self.why_no_space(item, asked, source, container)
+    }
+
+    /// How much space its slots have together.
+    fn why_no_space(&mut self, item: Item, asked: u64, source: Option<Spot>, container: u32) -> Cause {
         let mut room = 0;
         let whole = self.takes_whole(source, u32::try_from(asked).unwrap_or(u32::MAX));
         let laid = self.laid().len();
@@ -476,6 +489,57 @@ impl Draft<'_> {
         });
         self.parts().truncate(laid);
         Cause::NoRoom { at: Place::Container(self.container_id(container)), asked, room }
+    }
+
+    /// Every check that fails, each as if all the others passed.
+    fn collect_why_not(&mut self, item: Item, asked: u64, source: Option<Spot>, target: Target) {
+        let container = match target {
+            Target::Slot(spot) => spot.container,
+            Target::Container(container) => container,
+            Target::Holder(holder) => {
+                let tried = self.targets_of(holder);
+                let admitting = |&&container: &&u32| self.why_not_admitted(item, source, container).is_none();
+                match tried.iter().find(admitting).or(tried.first()) {
+                    Some(&container) => return self.collect_why_not(item, asked, source, Target::Container(container)),
+                    None => return,
+                }
+            }
+            Target::Ground => return,
+        };
+        let closed = self.why_not_put(source, container).map(|closed| Cause::NoPut(self.container_place(closed)));
+        let kind = KindId(item.kind);
+        let refusing = self.not_admitting(item, source, container);
+        let refusing = refusing.map(|by| Cause::NotAdmitted { by: self.container_place(by), kind });
+        let nested = self.why_not_nested(item, source, container);
+        let mut found: Vec<Cause> = closed.into_iter().chain(refusing).chain(nested).collect();
+        if !self.judges_caps_later() {
+            for bearer in self.new_bearers(source.map(|source| source.container), container) {
+                found.extend(self.why_over_cap(item, asked, bearer));
+                found.extend(self.why_too_heavy(item, asked, bearer));
+            }
+        }
+        match target {
+            Target::Slot(spot) => {
+                let by = self.place_of_spot(spot);
+                found.extend((!self.slot_admits(item, spot)).then_some(Cause::NotAdmitted { by, kind }));
+                let whole = self.takes_whole(source, u32::try_from(asked).unwrap_or(u32::MAX));
+                found.extend(self.is_blocked(item, spot, source, whole).then_some(Cause::BlockedSlot(by)));
+                let there = self.cell(spot);
+                let limit = self.limit(spot, item.kind);
+                let held = if item.is_alike(there) { u64::from(there.count) } else { 0 };
+                let over = held + asked > u64::from(limit);
+                found.extend(over.then_some(Cause::StackLimit { at: by, would: held + asked, limit }));
+                let room = u64::from(limit).saturating_sub(held);
+                let taken = !self.takes_onto(there, item);
+                found.extend(taken.then_some(Cause::NoRoom { at: by, asked, room: 0 }).filter(|_| room > 0 || !over));
+            }
+            _ => {
+                let cause = self.why_no_space(item, asked, source, container);
+                found
+                    .extend(Some(cause).filter(|cause| !matches!(cause, Cause::NoRoom { room, .. } if *room >= asked)));
+            }
+        }
+        self.note_causes(found);
     }
 
     /// It would not be admitted even if all slots were empty.
@@ -493,7 +557,7 @@ impl Draft<'_> {
     }
 
     /// Nothing may be put in, or a filter of a container says no.
-    fn why_not_entering(&self, item: Item, source: Option<Spot>, container: u32) -> Option<Cause> {
+    pub(super) fn why_not_entering(&self, item: Item, source: Option<Spot>, container: u32) -> Option<Cause> {
         let place = |container| Place::Container(self.container_id(container));
         if let Some(closed) = self.why_not_put(source, container) {
             return Some(Cause::NoPut(place(closed)));
@@ -504,7 +568,7 @@ impl Draft<'_> {
 
     /// It does not nest there, or something would bear too much: first by the caps of all that would bear it, from the
     /// inside out, then by their weights.
-    fn why_not_borne(&self, item: Item, asked: u64, source: Option<Spot>, container: u32) -> Option<Cause> {
+    pub(super) fn why_not_borne(&self, item: Item, asked: u64, source: Option<Spot>, container: u32) -> Option<Cause> {
         if let Some(cause) = self.why_not_nested(item, source, container) {
             return Some(cause);
         }

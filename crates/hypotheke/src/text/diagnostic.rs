@@ -120,6 +120,20 @@ pub struct Diagnostics {
 }
 
 impl Diagnostics {
+    /// One fault of a sentence that stands by itself; what concerns no part of it concerns all of it.
+    pub(crate) fn of_sentence(
+        code: &'static str,
+        sentence: Source,
+        span: Span,
+        message: &str,
+        help: Option<String>,
+    ) -> Diagnostics {
+        let whole = Span::new(0, sentence.text().len());
+        let location = Location::new(super::SourceId(0), if span == Span::default() { whole } else { span });
+        let fault = Diagnostic::error(code, location, message).maybe_help(help);
+        Diagnostics::new(vec![sentence], vec![fault])
+    }
+
     pub(crate) fn new(sources: Vec<Source>, mut list: Vec<Diagnostic>) -> Diagnostics {
         list.sort_by(|a, b| (a.location, a.code, &a.message).cmp(&(b.location, b.code, &b.message)));
         list.dedup();

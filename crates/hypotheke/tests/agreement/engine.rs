@@ -3,8 +3,8 @@
 use std::sync::Arc;
 
 use hypotheke::{
-    Action, ContainerId, Departure, Departures, HolderId, Landing, MarkId, Operation, Place, Position, Ruleset, Share,
-    StackView, Variant, World,
+    Action, Amount, ContainerId, Departure, Departures, HolderId, Landing, MarkId, Operation, Place, Position, Ruleset,
+    Share, StackView, Variant, World,
 };
 
 use hypotheke::snapshot::{Container, Departed};
@@ -218,6 +218,33 @@ impl Engine {
             could: refusal.could(),
             step: refusal.step().map(|step| step as usize),
         })
+    }
+
+    /// What each slot of a container is said to take of a stack is what a move there comes to; and the first of all the
+    /// reasons against it is that of the refusal.
+    pub(super) fn check_offers(&self, draw: usize) {
+        let containers = self.all_containers();
+        let stacks =
+            containers.iter().flat_map(|&id| self.world.stacks(id).map(move |(slot, stack)| (id, slot, stack)));
+        let stacks: Vec<_> = stacks.collect();
+        if stacks.is_empty() {
+            return;
+        }
+        let (from, slot, stack) = stacks[draw % stacks.len()];
+        let to = containers[draw / 7 % containers.len()];
+        let actor = self.holders.get(draw % 3).copied().filter(|&holder| self.world.has_holder(holder));
+        let (mut offers, from) = (Vec::new(), Place::Slot(from, slot));
+        self.world.offers(from, actor, to, &mut offers).expect("a stack and a container");
+        for offer in offers {
+            let moving = |amount| Operation { actor, ..Operation::moving(amount, from, (to, offer.slot)) };
+            let up_to = self.world.judge(&moving(Amount::UpTo(stack.count())));
+            assert_eq!(u64::from(offer.takes), up_to.map_or(0, |plan| plan.outcome().done()), "{from:?} {offer:?}");
+            let asked = self.world.ask(&moving(Amount::Exactly(stack.count())));
+            let cause = asked.answer().err().map(|refusal| refusal.cause());
+            assert_eq!(offer.why_not_all, cause, "{from:?} {offer:?}");
+            assert_eq!(asked.causes().first().copied(), cause);
+            assert!(asked.causes().is_sorted_by_key(hypotheke::Cause::reason), "{:?}", asked.causes());
+        }
     }
 
     fn mark(&self, mark: usize) -> MarkId {

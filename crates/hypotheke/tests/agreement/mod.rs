@@ -58,6 +58,9 @@ fn compare(rules: &Rules, draws: &[Draw]) -> BTreeMap<String, u32> {
         if draw.count == 3 {
             check_plain_data(&engine, changed);
         }
+        if draw.count == 4 {
+            engine.check_offers(draw.kind);
+        }
         let acted = if let Request::By(_, inner) = &request { inner } else { &request };
         let verb = format!("{acted:?}").split('(').next().unwrap_or_default().to_owned();
         if found.is_ok() && draw.kind % 3 == 0 {

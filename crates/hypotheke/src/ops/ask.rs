@@ -1,0 +1,91 @@
+//! Asking before acting: what would come of an operation, and all that stands in its way.
+
+use super::draft::Draft;
+use super::judge_whole;
+use super::operation::Operation;
+use super::outcome::Outcome;
+use super::refusal::{Cause, Refusal};
+use crate::world::World;
+
+/// What would come of an operation: the answer that it would get, and every reason why not more would go.
+///
+/// [`World::ask`] gives it. An outcome that would be whole has no reasons; one in part has those for which all of it would
+/// be refused.
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[must_use = "asking changes nothing; only the answer counts"]
+pub struct Reply {
+    answer: Result<Outcome, Refusal>,
+    causes: Vec<Cause>,
+}
+
+impl Reply {
+    /// The answer that the operation would get.
+    ///
+    /// # Errors
+    /// The refusal that it would get.
+    pub fn answer(&self) -> Result<Outcome, Refusal> {
+        self.answer
+    }
+
+    /// How many items would go, or could.
+    #[must_use]
+    pub fn could(&self) -> u64 {
+        self.answer.map_or_else(|refusal| refusal.could(), Outcome::done)
+    }
+
+    /// Every check that fails for the whole amount, each as if all the others passed, in the order in which they are made.
+    /// The first is that of the refusal.
+    #[must_use]
+    pub fn causes(&self) -> &[Cause] {
+        &self.causes
+    }
+}
+
+impl World {
+    /// Says what would come of an operation and all that stands in its way, and changes nothing.
+    ///
+    /// ```
+    /// use hypotheke::{Amount, Operation, Reason, Ruleset, World};
+    ///
+    /// let rules = Ruleset::builder()
+    ///     .weight_unit("kg")
+    ///     .kind("fuel-drum", |kind| kind.weight(46.into()).stack_limit(4))
+    ///     .container("depot", |depot| depot.slots(8))
+    ///     .container("sled", |sled| sled.slots(1).weight_cap(180.into()))
+    ///     .start("depot", ["6 fuel-drum"])
+    ///     .build()?;
+    /// let world = World::new(&rules.into());
+    /// let (depot, sled) = (world.container("depot").unwrap(), world.container("sled").unwrap());
+    /// let reply = world.ask(&Operation::moving(Amount::Exactly(5), depot, sled));
+    /// assert_eq!(reply.could(), 3);
+    /// let told: Vec<String> = reply.causes().iter().map(|&cause| world.explain_cause(cause)).collect();
+    /// assert_eq!(told, ["sled would weigh 230 kg of 180 kg", "asked for 5, but sled has room for 4"]);
+    /// # Ok::<(), hypotheke::RulesetErrors>(())
+    /// ```
+    pub fn ask(&self, operation: &Operation) -> Reply {
+        let mut draft = Draft::new(self, Box::default());
+        draft.collect_causes();
+        let judged = judge_whole(&mut draft, operation);
+        let answer = judged.map(|done| draft.outcome(done));
+        let mut causes = draft.take_causes();
+        match answer {
+            Ok(outcome) if outcome.is_whole() => causes.clear(),
+            Ok(_) => {}
+            // What is told by a step of a list is told of the steps before as well.
+            Err(refusal) if refusal.step().is_some() => causes = vec![refusal.cause()],
+            Err(refusal) => {
+                causes.retain(|cause| cause.reason() >= refusal.reason() && *cause != refusal.cause());
+                causes.insert(0, refusal.cause());
+            }
+        }
+        causes.sort_by_key(super::refusal::Cause::reason);
+        let mut told: Vec<Cause> = Vec::new();
+        causes.retain(|cause| {
+            !told.contains(cause) && {
+                told.push(*cause);
+                true
+            }
+        });
+        Reply { answer, causes }
+    }
+}

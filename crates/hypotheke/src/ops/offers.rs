@@ -1,0 +1,131 @@
+//! The whole picture for a stack that is dragged: how many of it each slot would take, and why not more.
+
+use super::carry::Going;
+use super::draft::{Draft, Item};
+use super::refusal::{Cause, Refusal};
+use super::target::Target;
+use crate::id::{ContainerId, HolderId, KindId};
+use crate::world::{Place, Spot, World};
+
+/// What a slot would take of a stack.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Offer {
+    /// The slot.
+    pub slot: u32,
+    /// How many it would take: as many as a move of up to all of them.
+    pub takes: u32,
+    /// Why it would not take all: the reason for which a move of all would be refused.
+    pub why_not_all: Option<Cause>,
+}
+
+impl World {
+    /// How many items of a stack each slot of a container would take if they were moved there, and why not more: what an
+    /// interface needs to tint slots while something is dragged. It is cheap enough for every frame; `offers` is cleared and
+    /// used again.
+    ///
+    /// ```
+    /// use hypotheke::{Reason, Ruleset, World};
+    ///
+    /// let rules = Ruleset::builder()
+    ///     .kind("flare", |kind| kind.stack_limit(6))
+    ///     .kind("rope", |kind| kind)
+    ///     .container("depot", |depot| depot.slots(2))
+    ///     .container("sled", |sled| sled.slots(3))
+    ///     .start("depot", ["5 flare"])
+    ///     .start("sled", ["4 flare", "1 rope"])
+    ///     .build()?;
+    /// let world = World::new(&rules.into());
+    /// let (depot, sled) = (world.container("depot").unwrap(), world.container("sled").unwrap());
+    /// let mut offers = Vec::new();
+    /// world.offers((depot, 0).into(), None, sled, &mut offers).unwrap();
+    /// let told: Vec<_> = offers.iter().map(|it| (it.takes, it.why_not_all.map(|cause| cause.reason()))).collect();
+    /// assert_eq!(told, [(2, Some(Reason::StackLimit)), (0, Some(Reason::NoRoom)), (5, None)]);
+    /// # Ok::<(), hypotheke::RulesetErrors>(())
+    /// ```
+    ///
+    /// # Errors
+    /// If nothing lies at `from`, which is a slot, a hand or the place of a stack on the ground, or the container is not
+    /// there.
+    pub fn offers(
+        &self,
+        from: Place,
+        actor: Option<HolderId>,
+        container: ContainerId,
+        offers: &mut Vec<Offer>,
+    ) -> Result<(), Refusal> {
+        offers.clear();
+        let mut draft = Draft::new(self, Box::default());
+        draft.act_as(actor)?;
+        let spot = draft.spot_of_one(from)?;
+        let container = draft.container(Place::Container(container))?;
+        let cell = draft.cell(spot);
+        if cell.is_empty() {
+            return Err(Refusal::new(Cause::EmptySource(from)));
+        }
+        draft.offer(draft.item(cell), cell.count, spot, container, offers);
+        Ok(())
+    }
+}
+
+impl Draft<'_> {
+    /// What is the same for all slots is found out once.
+    fn offer(&mut self, item: Item, count: u32, source: Spot, container: u32, offers: &mut Vec<Offer>) {
+        let closed = self.actor.and_then(|actor| {
+            let from = (!source.is_ground()).then_some(source.container).filter(|&from| !self.is_hand(from));
+            let places = [from, Some(container)];
+            let first = |why: &dyn Fn(u32) -> Option<Cause>| places.iter().flatten().find_map(|&at| why(at));
+            first(&|at| self.why_not_open(actor, at)).or_else(|| first(&|at| self.why_in_use(actor, at)))
+        });
+        let stuck = closed.or_else(|| {
+            let cell = self.cell(source);
+            self.why_stuck(cell, source, Going::To(Target::Container(container)))
+        });
+        let entering = stuck.or_else(|| self.why_not_entering(item, Some(source), container));
+        let nested = self.why_not_nested(item, Some(source), container);
+        let (allowed, borne) = match (entering, nested) {
+            (None, None) => {
+                let borne = self.why_not_borne(item, u64::from(count), Some(source), container);
+                (self.allowance(item, Some(source), container), borne)
+            }
+            _ => (0, nested),
+        };
+        for slot in 0..self.slots(container) {
+            let spot = Spot { container, slot };
+            let (takes, why_not_all) = match entering {
+                _ if spot == source && stuck.is_none() => (count, None),
+                Some(cause) => (0, Some(cause)),
+                None => self.offer_of_slot(item, (source, count), spot, (nested, allowed, borne)),
+            };
+            offers.push(Offer { slot, takes, why_not_all });
+        }
+    }
+
+    fn offer_of_slot(
+        &self,
+        item: Item,
+        (source, count): (Spot, u32),
+        spot: Spot,
+        (nested, allowed, borne): (Option<Cause>, u32, Option<Cause>),
+    ) -> (u32, Option<Cause>) {
+        let at = || self.place_of_spot(spot);
+        if !self.slot_admits(item, spot) {
+            return (0, Some(Cause::NotAdmitted { by: at(), kind: KindId(item.kind) }));
+        }
+        if nested.is_some() {
+            return (0, nested);
+        }
+        if self.is_blocked(item, spot, Some(source), true) {
+            return (0, Some(Cause::BlockedSlot(at())));
+        }
+        let there = self.cell(spot);
+        let fits_onto = self.takes_onto(there, item);
+        let room = if fits_onto { self.room_for(item, count, Some(source), spot) } else { 0 };
+        let takes = count.min(allowed).min(room);
+        if takes == count {
+            return (takes, None);
+        }
+        let blocked = takes > 0 && self.is_blocked(item, spot, Some(source), false);
+        let cause = borne.unwrap_or_else(|| self.why_no_room(item, u64::from(count), spot));
+        (if blocked { 0 } else { takes }, Some(cause))
+    }
+}

@@ -1,0 +1,207 @@
+//! Asking before acting: every reason at once, and what each slot would take.
+
+use std::sync::Arc;
+
+use hypotheke::{NamedOperation, Place, Reason, Ruleset, World};
+
+const RULES: &str = r#"
+format = 1
+units = { weight = "kg" }
+nesting = 1
+[mark.wet]
+[kind.drum]
+tags = ["fuel"]
+weight = 40
+stack-limit = 4
+[kind.journal]
+keep = true
+[kind.flare]
+weight = 1
+stack-limit = 6
+[kind.satchel]
+pack = "satchel"
+[container.satchel]
+slots = 2
+[container.depot]
+slots = 12
+exclusive = true
+[container.sled]
+slots = 3
+weight-cap = 100
+caps = [{ of = "fuel", count = 3 }]
+slot = [{ name = "box", admits = "flare" }, {}, { stack-limit = 2 }]
+[container.archive]
+slots = 2
+put = false
+take = false
+admits = "not fuel"
+[container.bag]
+slots = 2
+[holder.ann]
+carries = ["bag"]
+weight-cap = 60
+[holder.bert]
+carries = ["bag"]
+[start]
+depot = ["9 drum", "6 flare (wet)", "1 satchel"]
+"depot/4/" = ["1 journal"]
+sled = ["2 flare", "1 drum"]
+archive = ["1 journal", "2 flare"]
+"ann.bag" = ["1 journal", "5 flare"]
+"#;
+
+fn world() -> World {
+    World::new(&Arc::new(Ruleset::from_toml("rules.toml", RULES).unwrap_or_else(|errors| panic!("{errors}"))))
+}
+
+/// What would come of it, how many could go, and every reason in words.
+fn ask(world: &World, sentence: &str) -> (bool, u64, Vec<String>) {
+    let operation: NamedOperation = sentence.parse().unwrap_or_else(|error| panic!("{sentence}: {error}"));
+    let operation = operation.resolve(world).unwrap_or_else(|error| panic!("{sentence}: {error}"));
+    let before = world.snapshot();
+    let reply = world.ask(&operation);
+    assert_eq!(world.snapshot(), before);
+    let judged = world.judge(&operation).map(|plan| plan.outcome());
+    assert_eq!(reply.answer(), judged, "{sentence}");
+    let told = |&cause| format!("{}: {}", hypotheke::Cause::reason(&cause), world.explain_cause(cause));
+    (reply.answer().is_ok(), reply.could(), reply.causes().iter().map(told).collect())
+}
+
+#[test]
+fn every_reason_is_told_each_as_if_there_were_no_other() {
+    let world = world();
+    let cases: &[(&str, bool, u64, &[&str])] = &[
+        ("move 1 drum from depot to sled", true, 1, &[]),
+        (
+            "move 9 drum from depot to sled",
+            false,
+            1,
+            &[
+                "cap: sled would have 10 of 3 `fuel`",
+                "weight-cap: sled would weigh 402 kg of 100 kg",
+                "no-room: asked for 9, but sled has room for 5",
+            ],
+        ),
+        (
+            "move up to 9 drum from depot to sled",
+            true,
+            1,
+            &[
+                "cap: sled would have 10 of 3 `fuel`",
+                "weight-cap: sled would weigh 402 kg of 100 kg",
+                "no-room: asked for 9, but sled has room for 5",
+            ],
+        ),
+        (
+            "move 4 drum from depot/0 to sled/0",
+            false,
+            0,
+            &[
+                "not-admitted: sled/box does not admit this drum: it admits `flare`",
+                "cap: sled would have 5 of 3 `fuel`",
+                "weight-cap: sled would weigh 202 kg of 100 kg",
+                "no-room: asked for 4, but sled/box has room for 0",
+            ],
+        ),
+        (
+            "move 1 drum from depot to archive",
+            false,
+            0,
+            &[
+                "no-put: nothing may be put into archive",
+                "not-admitted: archive does not admit this drum: it admits `not fuel`",
+                "no-room: asked for 1, but archive has room for 0",
+            ],
+        ),
+        (
+            "drop journal from archive",
+            false,
+            0,
+            &["kept: journal is kept", "no-take: nothing may be taken out of archive"],
+        ),
+        (
+            "ann moves 2 drum from sled to bag",
+            false,
+            0,
+            &[
+                "not-enough: asked for 2, but 1 lies in sled",
+                "weight-cap: ann would weigh 85 kg of 60 kg",
+                "no-room: asked for 2, but ann.bag has room for 0",
+            ],
+        ),
+        (
+            "create 30 drum in ann.bag",
+            false,
+            0,
+            &["weight-cap: ann would weigh 1205 kg of 60 kg", "no-room: asked for 30, but ann.bag has room for 0"],
+        ),
+        ("drop satchel from depot", false, 0, &["kept: journal is kept"]),
+    ];
+    for (sentence, applied, could, reasons) in cases {
+        let reasons: Vec<String> = reasons.iter().map(|&reason| reason.to_owned()).collect();
+        assert_eq!(ask(&world, sentence), (*applied, *could, reasons), "{sentence}");
+    }
+}
+
+#[test]
+fn who_may_not_is_told_with_all_that_would_be_in_the_way_then() {
+    let mut world = world();
+    let open: NamedOperation = "bert opens depot".parse().unwrap();
+    let _ = world.perform(&open.resolve(&world).unwrap()).unwrap();
+    let (applied, _, reasons) = ask(&world, "ann moves 2 drum from depot to bag");
+    assert!(!applied);
+    assert_eq!(
+        reasons,
+        [
+            "in-use: depot is in use by bert",
+            "weight-cap: ann would weigh 85 kg of 60 kg",
+            "no-room: asked for 2, but ann.bag has room for 0",
+        ]
+    );
+}
+
+#[test]
+fn remedies_name_what_it_would_take() {
+    let world = world();
+    let operation: NamedOperation = "move 4 drum from depot to sled".parse().unwrap();
+    let reply = world.ask(&operation.resolve(&world).unwrap());
+    let told: Vec<Option<String>> = reply.causes().iter().map(|&cause| world.remedy(cause)).collect();
+    assert_eq!(
+        told,
+        [
+            Some("2 fewer of them in sled, or a cap of 5".to_owned()),
+            Some("102 kg less in sled, or a weight cap of 202 kg".to_owned()),
+        ]
+    );
+}
+
+#[test]
+fn each_slot_says_how_many_it_would_take() {
+    let world = world();
+    let (depot, sled) = (world.container("depot").unwrap(), world.container("sled").unwrap());
+    let ann = world.holder("ann").unwrap();
+    let bag = world.container("ann.bag").unwrap();
+    let told = |from: Place, actor, to| {
+        let mut offers = Vec::new();
+        world.offers(from, actor, to, &mut offers).unwrap();
+        let told = offers.iter().map(|offer| (offer.takes, offer.why_not_all.map(|cause| cause.reason())));
+        told.collect::<Vec<_>>()
+    };
+    assert_eq!(
+        told((depot, 0).into(), None, sled),
+        [(0, Some(Reason::NotAdmitted)), (1, Some(Reason::Cap)), (1, Some(Reason::Cap))]
+    );
+    // Plain flares are not alike to wet ones.
+    assert_eq!(
+        told((bag, 1).into(), Some(ann), sled),
+        [(4, Some(Reason::StackLimit)), (0, Some(Reason::NoRoom)), (2, Some(Reason::StackLimit))]
+    );
+    // Where it lies it stays.
+    assert_eq!(told((sled, 0).into(), None, sled)[0], (2, None));
+    let mut offers = Vec::new();
+    let empty = world.offers((depot, 11).into(), None, sled, &mut offers).unwrap_err();
+    assert_eq!(empty.reason(), Reason::EmptySource);
+    assert!(offers.is_empty());
+    let nowhere = world.offers(Place::Ground, None, sled, &mut offers).unwrap_err();
+    assert_eq!(nowhere.reason(), Reason::Unknown);
+}
