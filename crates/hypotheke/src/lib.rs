@@ -44,6 +44,15 @@
 //! world has changed since. [`World::perform`] does both. There is one code path, so a dry run and the operation can't
 //! disagree.
 //!
+//! [`World::ask`] tells every reason that stands in the way, not the first only, and [`World::offers`] what each slot of a
+//! container would take of a stack that is dragged. [`World::count`], [`World::has`], [`World::find`] and
+//! [`World::room_for`] answer questions about what lies where.
+//!
+//! # Coming and going
+//!
+//! [`Operation::departing`] lets a container or a holder leave with all that it has, as a [`Departure`] that can be stored
+//! and sent; [`Operation::arriving`] brings it into a world, once.
+//!
 //! # Taking back
 //!
 //! [`World::keep_history`] keeps the latest operations, and [`World::take_back`] undoes them exactly, the latest first.
@@ -77,6 +86,7 @@ mod language;
 mod load;
 mod ops;
 mod quantity;
+mod query;
 mod ruleset;
 pub mod scenario;
 pub mod snapshot;
@@ -97,9 +107,10 @@ pub use ops::{
     Action, Cause, Offer, Operation, Outcome, Plan, Reason, Refusal, Reply, ResolveError, Share, Unknown, Variant,
 };
 pub use quantity::{Decimal, DecimalError};
+pub use query::{Description, Room};
 pub use ruleset::{
     Cap, ContainerBuilder, ContainerDef, HolderBuilder, HolderDef, Kind, KindBuilder, Mark, Misfits, Property,
-    PropertyValue, Ruleset, RulesetBuilder, RulesetErrors, SlotRule, Spent, Tag, TagBuilder, Way,
+    PropertyValue, Ruleset, RulesetBuilder, RulesetErrors, SlotRule, Spent, Tag, TagBuilder, Way, What,
 };
 pub use scenario::{ScenarioErrors, ScenarioFile};
 pub use snapshot::{Departure, Departures, Snapshot, SnapshotError};

@@ -12,6 +12,7 @@ mod laws;
 mod model;
 mod names;
 mod places;
+mod queries;
 mod rulesets;
 mod scenarios;
 mod snapshots;

@@ -117,6 +117,11 @@ impl Path {
         Path { root, steps: vec![PathStep::Slot(slot)], span: Span::default() }
     }
 
+    /// The stack with an id, wherever it lies.
+    pub(crate) fn of_stack(stack: StackId) -> Path {
+        Path { root: PathRoot::Stack(stack), steps: Vec::new(), span: Span::default() }
+    }
+
     /// A slot inside of the pack with an id.
     pub(crate) fn inside_of(pack: StackId, slot: u32) -> Path {
         Path { root: PathRoot::Stack(pack), steps: vec![PathStep::Slot(slot)], span: Span::default() }

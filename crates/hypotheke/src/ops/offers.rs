@@ -67,6 +67,28 @@ impl World {
     }
 }
 
+/// What the slots of a container without rules of their own have to say.
+struct Alike {
+    container: ContainerId,
+    /// How many an empty one would take.
+    empty: u32,
+    asked: u32,
+    limit: u32,
+    borne: Option<Cause>,
+}
+
+impl Alike {
+    /// Why one would take nothing in which something else lies.
+    #[inline]
+    fn taken(&self, slot: u32) -> Cause {
+        let (at, asked) = (Place::Slot(self.container, slot), u64::from(self.asked));
+        self.borne.unwrap_or(match self.asked > self.limit {
+            true => Cause::StackLimit { at, would: asked, limit: self.limit },
+            false => Cause::NoRoom { at, asked, room: 0 },
+        })
+    }
+}
+
 impl Draft<'_> {
     /// What is the same for all slots is found out once.
     fn offer(&mut self, item: Item, count: u32, source: Spot, container: u32, offers: &mut Vec<Offer>) {
@@ -89,14 +111,50 @@ impl Draft<'_> {
             }
             _ => (0, nested),
         };
+        let ruled = if self.world.rules.needs.is_empty() { self.state(container).ruled } else { u32::MAX };
+        let alike = self.offers_of_alike_slots(item, (source, count), container, (allowed, borne));
+        offers.reserve(self.slots(container) as usize);
         for slot in 0..self.slots(container) {
             let spot = Spot { container, slot };
+            if slot >= ruled && entering.is_none() && nested.is_none() && spot != source {
+                let there = self.cell(spot);
+                let (takes, why_not_all) = match there.is_empty() {
+                    true if alike.empty == count => (count, None),
+                    false if !item.is_alike(there) => (0, Some(alike.taken(slot))),
+                    _ => self.offer_of_slot(item, (source, count), spot, (nested, allowed, borne)),
+                };
+                offers.push(Offer { slot, takes, why_not_all });
+                continue;
+            }
             let (takes, why_not_all) = match entering {
                 _ if spot == source && stuck.is_none() => (count, None),
                 Some(cause) => (0, Some(cause)),
                 None => self.offer_of_slot(item, (source, count), spot, (nested, allowed, borne)),
             };
             offers.push(Offer { slot, takes, why_not_all });
+        }
+    }
+
+    /// What all slots without rules of their own have to say, empty or taken by something else.
+    fn offers_of_alike_slots(
+        &self,
+        item: Item,
+        (source, count): (Spot, u32),
+        container: u32,
+        (allowed, borne): (u32, Option<Cause>),
+    ) -> Alike {
+        let state = self.state(container);
+        let beyond = Spot { container, slot: state.ruled };
+        let limit = self.limit(beyond, item.kind);
+        let limit_there = if source.is_ground() { u32::MAX } else { self.limit(source, item.kind) };
+        // A stack that is over its limit goes whole to where it is no further over; each slot says so by itself.
+        let room = if count > limit_there { 0 } else { limit };
+        Alike {
+            container: self.container_id(container),
+            empty: count.min(allowed).min(room),
+            asked: count,
+            limit,
+            borne,
         }
     }
 

@@ -26,5 +26,5 @@ pub(crate) use places::SlotDef;
 pub use places::{Cap, ContainerDef, HolderDef, Misfits, SlotRule, Spent, Way};
 pub(crate) use source::RulesetSource;
 pub(crate) use start::{StartEntry, StartPortion};
-pub(crate) use view::{FilterId, NO_NEEDS, NO_PACK, NameMeaning};
-pub use view::{Kind, Mark, Property, PropertyValue, Ruleset, Tag};
+pub(crate) use view::{FilterId, NO_NEEDS, NO_PACK};
+pub use view::{Kind, Mark, Property, PropertyValue, Ruleset, Tag, What};

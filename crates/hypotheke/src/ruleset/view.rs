@@ -158,11 +158,14 @@ pub(crate) struct CompiledFilter {
     pub(super) plain: Bits,
 }
 
-/// What a name in a filter stands for.
+/// What items can be asked for: a kind, a tag with all below it, or a mark. [`Ruleset::what`] finds it by its name.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) enum NameMeaning {
+pub enum What {
+    /// A tag.
     Tag(TagId),
+    /// A mark.
     Mark(MarkId),
+    /// A kind.
     Kind(KindId),
 }
 
@@ -366,10 +369,12 @@ impl Ruleset {
         found
     }
 
-    pub(crate) fn meaning(&self, name: &str) -> Option<NameMeaning> {
-        let tag = || self.find_tag(name).map(NameMeaning::Tag);
-        let mark = || self.find_mark(name).map(NameMeaning::Mark);
-        tag().or_else(mark).or_else(|| self.find_kind(name).map(NameMeaning::Kind))
+    /// The tag, mark or kind of a name; they share one name space.
+    #[must_use]
+    pub fn what(&self, name: &str) -> Option<What> {
+        let tag = || self.find_tag(name).map(What::Tag);
+        let mark = || self.find_mark(name).map(What::Mark);
+        tag().or_else(mark).or_else(|| self.find_kind(name).map(What::Kind))
     }
 
     /// Names of tags, marks and kinds, for suggestions.

@@ -244,7 +244,7 @@ impl Checker<'_> {
     }
 
     fn countable(&self, name: &Word) -> Option<ResolveError> {
-        if self.rules.meaning(name.as_str()).is_some() {
+        if self.rules.what(name.as_str()).is_some() {
             return None;
         }
         let help = suggestion(name.as_str(), self.rules.item_names());

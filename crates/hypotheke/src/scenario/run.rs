@@ -9,7 +9,6 @@ use crate::id::ContainerId;
 use crate::language::{NamedOperation, NamedPortion, Path};
 use crate::ops::{Outcome, Reason, Refusal, ResolveError};
 use crate::quantity::Decimal;
-use crate::ruleset::NameMeaning;
 use crate::snapshot::Departures;
 use crate::text::{Span, Word};
 use crate::world::{ClassKey, Place, StackView, World};
@@ -264,39 +263,6 @@ fn answer_text(world: &World, verb: &str, played: &Played) -> String {
     }
 }
 
-/// All stacks that lie in a place.
-fn stacks_at(world: &World, place: Place) -> Vec<StackView<'_>> {
-    match place {
-        Place::Slot(id, slot) => world.stack(id, slot).into_iter().collect(),
-        Place::Container(id) => world.stacks(id).map(|(_, stack)| stack).collect(),
-        Place::Holder(id) => {
-            let carried: Vec<ContainerId> = world.carried(id).collect();
-            let in_slots = carried.into_iter().flat_map(|id| world.stacks(id)).map(|(_, stack)| stack);
-            in_slots.chain(world.hand(id)).collect()
-        }
-        Place::Hand(id) => world.hand(id).into_iter().collect(),
-        Place::Shortcut(..) => Vec::new(),
-        Place::Ground => world.ground().map(|(stack, _)| stack).collect(),
-        Place::OnGround(id) => world.ground().map(|(stack, _)| stack).filter(|stack| stack.id() == id).collect(),
-    }
-}
-
-/// The same stacks and all that lies in them, at any depth.
-fn with_contents<'w>(world: &'w World, mut stacks: Vec<StackView<'w>>) -> Vec<StackView<'w>> {
-    let mut next = 0;
-    while let Some(stack) = stacks.get(next) {
-        stacks.extend(stack.inside().into_iter().flat_map(|inside| world.stacks(inside)).map(|(_, stack)| stack));
-        next += 1;
-    }
-    stacks
-}
-
-/// All stacks that lie in no pack.
-fn all_stacks(world: &World) -> Vec<StackView<'_>> {
-    let places = world.containers().map(Place::Container).chain(world.holders().map(Place::Hand));
-    places.chain([Place::Ground]).flat_map(|place| stacks_at(world, place)).collect()
-}
-
 /// Kind, marks and properties in words: `ice-core (contaminated, reading 3.2)`.
 fn item_text(stack: StackView<'_>) -> String {
     let marks = stack.marks().map(str::to_owned);
@@ -330,7 +296,7 @@ fn contents_finding(
     }
     let mut index: BTreeMap<ClassKey, usize> =
         rows.iter().enumerate().map(|(at, (key, ..))| (key.clone(), at)).collect();
-    for stack in place.map_or_else(Vec::new, |place| stacks_at(world, place)) {
+    for stack in place.map_or_else(Vec::new, |place| world.stacks_in(Some(place))) {
         let key = stack.class_key();
         let at = *index.entry(key.clone()).or_insert_with(|| {
             rows.push((key, item_text(stack), None, 0));
@@ -360,24 +326,12 @@ fn measure(world: &World, claim: &Claim, place: Option<Place>) -> Decimal {
         (Claim::Weight(_), Some(Place::Ground)) => world.ground_weight(),
         (Claim::Weight(_), place) => {
             let weights =
-                place.map_or_else(Vec::new, |place| stacks_at(world, place)).into_iter().map(StackView::weight);
+                place.map_or_else(Vec::new, |place| world.stacks_in(Some(place))).into_iter().map(StackView::weight);
             weights.fold(Decimal::ZERO, |sum, weight| sum.checked_add(weight).unwrap_or(sum))
         }
         (Claim::Count(name, _), place) => {
-            let stacks = with_contents(world, place.map_or_else(|| all_stacks(world), |place| stacks_at(world, place)));
-            let count =
-                stacks.into_iter().filter(|stack| is_called(world, *stack, name)).map(|stack| i64::from(stack.count()));
-            Decimal::from_thousandths(count.sum::<i64>().saturating_mul(1_000))
+            let count = world.rules().what(name.as_str()).map_or(0, |what| world.count(what, place));
+            Decimal::from_thousandths(i64::try_from(count).unwrap_or(i64::MAX).saturating_mul(1_000))
         }
-    }
-}
-
-/// Whether a kind, a tag or a mark is one of a stack's.
-fn is_called(world: &World, stack: StackView<'_>, name: &Word) -> bool {
-    match world.rules().meaning(name.as_str()) {
-        Some(NameMeaning::Kind(kind)) => stack.kind().handle() == kind,
-        Some(NameMeaning::Tag(tag)) => stack.kind().has_tag(tag),
-        Some(NameMeaning::Mark(_)) => stack.marks().any(|mark| mark == name.as_str()),
-        None => false,
     }
 }

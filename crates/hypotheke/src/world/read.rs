@@ -10,7 +10,7 @@ use super::{
     Bearer, Cell, Class, ClassKey, ContainerState, GROUND, HolderState, Inner, NONE, Origin, Place, Presence, Spot,
     Tally, World,
 };
-use crate::id::{ContainerDefId, ContainerId, HolderDefId, HolderId, KindId, StackId};
+use crate::id::{ContainerDefId, ContainerId, HolderDefId, HolderId, KindId, MarkId, StackId};
 use crate::language::Position;
 use crate::quantity::Decimal;
 use crate::ruleset::{Cap, ContainerDef, FilterId, HolderDef, Kind, PropertyValue, Ruleset};
@@ -298,6 +298,19 @@ impl World {
     pub fn inside_of(&self, inner: Inner) -> Option<ContainerId> {
         let there = inner.0 != GROUND && inner.0 < self.container_count();
         there.then(|| self.container_id(inner.0))
+    }
+
+    /// Where one stack may lie: a slot, a hand, or the place of a stack on the ground.
+    pub(crate) fn spot_of_place(&self, place: Place) -> Option<Spot> {
+        match place {
+            Place::Slot(id, slot) => {
+                self.container_state(id).filter(|state| slot < state.slots)?;
+                Some(Spot { container: id.index, slot })
+            }
+            Place::Hand(id) => Some(Spot { container: self.holder_state(id)?.hand, slot: 0 }),
+            Place::OnGround(stack) => Some(Spot { container: GROUND, slot: self.ground.landing_of(stack.0)? }),
+            _ => None,
+        }
     }
 
     // What operations read. Indexes have been checked.
@@ -630,6 +643,12 @@ impl<'w> StackView<'w> {
     #[must_use]
     pub fn weight(self) -> Decimal {
         Decimal::from_thousandths(self.world.cell_weight(self.cell))
+    }
+
+    /// Whether it has a mark.
+    #[must_use]
+    pub fn has_mark(self, mark: MarkId) -> bool {
+        self.world.classes.key(self.cell.class).is_some_and(|key| key.marks.contains(&mark))
     }
 
     /// Its marks, by name.

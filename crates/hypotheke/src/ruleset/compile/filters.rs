@@ -6,7 +6,7 @@ use crate::id::{KindId, MarkId, PropertyId, TagId};
 use crate::quantity::Decimal;
 use crate::ruleset::bits::Bits;
 use crate::ruleset::source::FilterSource;
-use crate::ruleset::view::{CompiledFilter, FilterId, Kind, NameMeaning, PropertyValue};
+use crate::ruleset::view::{CompiledFilter, FilterId, Kind, PropertyValue, What};
 use crate::text::{Diagnostic, Word, suggestion};
 
 use super::small;
@@ -44,10 +44,10 @@ impl Compiler {
     /// Looks up the names; what is unknown is a fault and stands for a test that nobody will ask.
     fn resolve(&mut self, filter: &Filter, source: &FilterSource) -> Test {
         match filter {
-            Filter::Name(word) => match self.rules.meaning(word.as_str()) {
-                Some(NameMeaning::Tag(tag)) => Test::Tag(tag),
-                Some(NameMeaning::Mark(mark)) => Test::Mark(mark),
-                Some(NameMeaning::Kind(kind)) => Test::Kind(kind),
+            Filter::Name(word) => match self.rules.what(word.as_str()) {
+                Some(What::Tag(tag)) => Test::Tag(tag),
+                Some(What::Mark(mark)) => Test::Mark(mark),
+                Some(What::Kind(kind)) => Test::Kind(kind),
                 None => self.unknown_in_filter(word, source),
             },
             Filter::Compare(word, comparison, literal) => match self.measure(word, literal, source) {

@@ -1,0 +1,255 @@
+//! Questions about what lies where, as interfaces and quest scripts ask them.
+
+use serde::Serialize;
+
+use crate::id::{ContainerId, KindId, MarkId, StackId, TagId};
+use crate::language::Amount;
+use crate::ops::{Cause, Operation};
+use crate::quantity::Decimal;
+use crate::ruleset::{PropertyValue, What};
+use crate::world::{Place, StackView, World};
+
+impl From<KindId> for What {
+    fn from(kind: KindId) -> What {
+        What::Kind(kind)
+    }
+}
+
+impl From<TagId> for What {
+    fn from(tag: TagId) -> What {
+        What::Tag(tag)
+    }
+}
+
+impl From<MarkId> for What {
+    fn from(mark: MarkId) -> What {
+        What::Mark(mark)
+    }
+}
+
+/// How many more items of a kind would fit somewhere.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Room {
+    /// So many.
+    pub items: u64,
+    /// Why not one more; none if there is room for as many as an operation can name.
+    pub binds: Option<Cause>,
+}
+
+/// What a player may want to read about a stack.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub struct Description {
+    /// Its id.
+    pub id: StackId,
+    /// The id of its kind.
+    pub kind: String,
+    /// The name of its kind.
+    pub name: String,
+    /// The note of its kind.
+    pub note: String,
+    /// How many items it has.
+    pub count: u32,
+    /// How many it may have where it lies.
+    pub limit: u32,
+    /// The weight of all of it, with what lies in it.
+    pub weight: Decimal,
+    /// The labels of its marks.
+    pub marks: Vec<String>,
+    /// Its properties and their values.
+    pub properties: Vec<(String, String)>,
+    /// What it grants to whoever wears it, each item by itself.
+    pub attributes: Vec<(String, Decimal)>,
+    /// The slots in which it may be worn, such as `harness/head`.
+    pub worn_in: Vec<String>,
+}
+
+impl World {
+    /// The stacks that lie in a place, or in no pack anywhere; what lies in their packs is not among them.
+    #[must_use]
+    pub fn stacks_in(&self, place: Option<Place>) -> Vec<StackView<'_>> {
+        match place {
+            None => {
+                let places = self.containers().map(Place::Container).chain(self.holders().map(Place::Hand));
+                places.chain([Place::Ground]).flat_map(|place| self.stacks_in(Some(place))).collect()
+            }
+            Some(Place::Slot(id, slot)) => self.stack(id, slot).into_iter().collect(),
+            Some(Place::Container(id)) => self.stacks(id).map(|(_, stack)| stack).collect(),
+            Some(Place::Holder(id)) => {
+                let carried: Vec<ContainerId> = self.carried(id).collect();
+                let in_slots = carried.into_iter().flat_map(|id| self.stacks(id)).map(|(_, stack)| stack);
+                in_slots.chain(self.hand(id)).collect()
+            }
+            Some(Place::Hand(id)) => self.hand(id).into_iter().collect(),
+            Some(Place::Shortcut(..)) => Vec::new(),
+            Some(Place::Ground) => self.ground().map(|(stack, _)| stack).collect(),
+            Some(Place::OnGround(id)) => {
+                self.ground().map(|(stack, _)| stack).filter(|stack| stack.id() == id).collect()
+            }
+        }
+    }
+
+    /// The same and all that lies in them, at any depth.
+    #[must_use]
+    pub fn all_stacks_in(&self, place: Option<Place>) -> Vec<StackView<'_>> {
+        let mut stacks = self.stacks_in(place);
+        let mut next = 0;
+        while let Some(stack) = stacks.get(next) {
+            stacks.extend(stack.inside().into_iter().flat_map(|inside| self.stacks(inside)).map(|(_, stack)| stack));
+            next += 1;
+        }
+        stacks
+    }
+
+    /// How many items of a kind, with a tag or with a mark lie in a place, or anywhere; in packs too.
+    ///
+    /// ```
+    /// use hypotheke::{Place, Ruleset, World};
+    ///
+    /// let rules = Ruleset::builder()
+    ///     .kind("flare", |kind| kind.tags(["signal"]).stack_limit(6))
+    ///     .kind("radio", |kind| kind.tags(["signal"]))
+    ///     .container("depot", |depot| depot.slots(4))
+    ///     .container("sled", |sled| sled.slots(4))
+    ///     .start("depot", ["8 flare", "1 radio"])
+    ///     .start("sled", ["1 flare"])
+    ///     .build()?;
+    /// let world = World::new(&rules.into());
+    /// let depot = Place::from(world.container("depot").unwrap());
+    /// let (flare, signal) = (world.rules().find_kind("flare").unwrap(), world.rules().find_tag("signal").unwrap());
+    /// assert_eq!((world.count(flare, Some(depot)), world.count(flare, None)), (8, 9));
+    /// assert_eq!(world.count(signal, Some(depot)), 9);
+    /// assert!(!world.has(world.rules().find_kind("radio").unwrap(), world.container("sled").map(Place::from)));
+    /// # Ok::<(), hypotheke::RulesetErrors>(())
+    /// ```
+    #[must_use]
+    pub fn count(&self, what: impl Into<What>, place: Option<Place>) -> u64 {
+        let what = what.into();
+        let stacks = self.all_stacks_in(place).into_iter().filter(|stack| stack.is(what));
+        stacks.map(|stack| u64::from(stack.count())).sum()
+    }
+
+    /// Whether anything of a kind, with a tag or with a mark lies in a place, or anywhere; in packs too.
+    #[must_use]
+    pub fn has(&self, what: impl Into<What>, place: Option<Place>) -> bool {
+        let what = what.into();
+        match (what, place) {
+            // Most often it lies in the container itself, where an index finds it.
+            (What::Kind(kind), Some(Place::Container(id)))
+                if self.has_container(id) && self.next_of_kind(id.index, kind.0, 0).is_some() =>
+            {
+                true
+            }
+            _ => self.all_stacks_in(place).into_iter().any(|stack| stack.is(what)),
+        }
+    }
+
+    /// The place of the first stack of a kind, with a tag or with a mark, in a place or anywhere: what lies outside of packs
+    /// comes before what lies in them.
+    #[must_use]
+    pub fn find(&self, what: impl Into<What>, place: Option<Place>) -> Option<Place> {
+        let what = what.into();
+        let found = self.all_stacks_in(place).into_iter().find(|stack| stack.is(what))?;
+        self.place_of(found.id())
+    }
+
+    /// Where the stack with an id lies.
+    #[must_use]
+    pub fn place_of(&self, stack: StackId) -> Option<Place> {
+        self.place(&crate::Path::of_stack(stack), None).ok()
+    }
+
+    /// How many more plain items of a kind could be created in a place, and what binds.
+    ///
+    /// ```
+    /// use hypotheke::{Reason, Ruleset, World};
+    ///
+    /// let rules = Ruleset::builder()
+    ///     .kind("drum", |kind| kind.weight(46.into()).stack_limit(4))
+    ///     .container("sled", |sled| sled.slots(4).weight_cap(180.into()))
+    ///     .build()?;
+    /// let world = World::new(&rules.into());
+    /// let room = world.room_for(world.rules().find_kind("drum").unwrap(), world.container("sled").unwrap());
+    /// assert_eq!((room.items, room.binds.map(|cause| cause.reason())), (3, Some(Reason::WeightCap)));
+    /// # Ok::<(), hypotheke::RulesetErrors>(())
+    /// ```
+    #[must_use]
+    pub fn room_for(&self, kind: KindId, place: impl Into<Place>) -> Room {
+        let place = place.into();
+        let create = |amount| self.judge(&Operation::creating(amount, kind, place)).map(|plan| plan.outcome().done());
+        let items = create(Amount::UpTo(u32::MAX)).unwrap_or(0);
+        let more = u32::try_from(items).ok().and_then(|items| items.checked_add(1));
+        let binds = more.and_then(|more| create(Amount::Exactly(more)).err()).map(|refusal| refusal.cause());
+        Room { items, binds }
+    }
+
+    /// Row and column of a slot, both from 0; none if it is not there.
+    #[must_use]
+    pub fn row_column(&self, container: ContainerId, slot: u32) -> Option<(u32, u32)> {
+        let columns = self.container_def(container)?.columns();
+        (slot < self.slot_count(container.index)).then(|| (slot / columns, slot % columns))
+    }
+
+    /// The slot in a row and a column, both from 0; none if it is not there.
+    #[must_use]
+    pub fn slot_at(&self, container: ContainerId, row: u32, column: u32) -> Option<u32> {
+        let columns = self.container_def(container)?.columns();
+        let slot = row.checked_mul(columns)?.checked_add(column)?;
+        (column < columns && slot < self.slot_count(container.index)).then_some(slot)
+    }
+
+    /// What a player may want to read about a stack; none if nothing lies there, or more than one stack may.
+    #[must_use]
+    pub fn describe_stack(&self, place: Place) -> Option<Description> {
+        let spot = self.spot_of_place(place)?;
+        let stack = self.stacks_in(Some(place)).into_iter().next()?;
+        let (rules, kind) = (self.rules(), stack.kind());
+        let value = |(property, first): (crate::PropertyId, PropertyValue<'_>)| {
+            let name = rules.property(property).name().to_owned();
+            let value = match first {
+                PropertyValue::Number(first) => stack.property(&name).unwrap_or(first).to_string(),
+                PropertyValue::Text(text) => text.to_owned(),
+            };
+            (name, value)
+        };
+        let label = |mark: &str| rules.find_mark(mark).map_or(mark, |mark| rules.mark(mark).label()).to_owned();
+        Some(Description {
+            id: stack.id(),
+            kind: kind.id().to_owned(),
+            name: kind.name().to_owned(),
+            note: kind.note().to_owned(),
+            count: stack.count(),
+            limit: self.limit(spot, kind.handle().0),
+            weight: stack.weight(),
+            marks: stack.marks().map(label).collect(),
+            properties: kind.properties().map(value).collect(),
+            attributes: kind.attributes().map(|(name, each)| (name.to_owned(), each)).collect(),
+            worn_in: self.worn_slots(stack),
+        })
+    }
+
+    /// The named slots of worn containers that admit a stack.
+    fn worn_slots(&self, stack: StackView<'_>) -> Vec<String> {
+        let rules = self.rules();
+        let admits = |filter: Option<crate::ruleset::FilterId>| {
+            let (kind, class) = (stack.kind().handle().0, stack.class().0);
+            filter.is_none_or(|filter| self.classes.admits(rules, filter, kind, class))
+        };
+        let worn = rules.containers().iter().filter(|def| def.is_worn() && admits(def.admits));
+        let slots = worn.flat_map(|def| def.ruled.iter().map(move |rule| (def, rule)));
+        let named = slots.filter(|(_, rule)| admits(rule.admits));
+        named.filter_map(|(def, rule)| Some(format!("{}/{}", def.id(), rule.name.as_deref()?))).collect()
+    }
+}
+
+impl StackView<'_> {
+    /// Whether it is of a kind, or has a tag or a mark.
+    #[must_use]
+    pub fn is(self, what: impl Into<What>) -> bool {
+        match what.into() {
+            What::Kind(kind) => self.kind().handle() == kind,
+            What::Tag(tag) => self.kind().has_tag(tag),
+            What::Mark(mark) => self.has_mark(mark),
+        }
+    }
+}
