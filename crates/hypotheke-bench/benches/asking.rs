@@ -1,4 +1,7 @@
 //! What it costs to ask: a dry run against the operation, and the whole picture for a stack that is dragged.
+//! `cargo bench -p hypotheke-bench --bench asking`
+
+#![expect(clippy::panic, reason = "the rules are our own")]
 
 use std::hint::black_box;
 use std::sync::Arc;
