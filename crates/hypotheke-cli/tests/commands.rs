@@ -72,6 +72,8 @@ next   `move up to 3 fuel-drum from depot to sled` would be applied
     assert!(
         asked("together (move 1 flare from depot to sled; move 9 tent from depot to sled)").contains("step 2 of it")
     );
+    let many = asked("create up to 4294967295 flare in ground");
+    assert!(many.lines().count() < 24 && many.contains("changes more"), "{many:.2000}");
     // What next says would be applied is applied.
     assert!(asked("move up to 3 fuel-drum from depot to sled").starts_with("yes"));
 }

@@ -198,7 +198,7 @@ fn newcomers_come_under_any_free_name() {
     is_sound(&camp);
     let _ = perform(&mut camp, "player-7 lifts from player-7.bag/0").unwrap();
     assert_eq!(send(&mut camp, "player-7").stacks().count(), 1);
-    for name in ["ann", "player-9", "sled", "chest", "chest-a", "satchel", "hand", "Two words", "", "a.b"] {
+    for name in ["ann", "player-9", "sled", "chest", "chest-a", "satchel", "ground", "hand", "Two words", "", "a.b"] {
         let newcomer = Departure::newcomer(camp.rules(), def, name);
         let taken = ["ann", "player-9"].contains(&name);
         let unknown = if taken { Unknown::Taken } else { Unknown::Document };

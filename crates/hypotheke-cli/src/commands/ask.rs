@@ -15,6 +15,8 @@ use hypotheke::{Cause, Departures, NamedOperation, Operation, Outcome, Refusal, 
 /// The widest of the reasons, and what stands before them.
 const INDENT: usize = 9;
 const REASON: usize = 14;
+/// So many changes are told in text.
+const MOST_CHANGES: usize = 12;
 
 pub(crate) fn run(output: &mut Output, path: &Path, after: &[String], question: &str) -> Result<Verdict, InputError> {
     let rules = Arc::new(load_rules(path)?);
@@ -106,8 +108,12 @@ fn draw(page: &mut Page, world: &World, named: &NamedOperation, reply: &Reply, c
     };
     page.put(tone, &pad(word, INDENT)).put(Tone::Heading, &named.to_string()).end();
     page.plain(&" ".repeat(INDENT)).put(tone, &told).end();
-    for change in changes {
+    for change in changes.iter().take(MOST_CHANGES) {
         page.plain(&" ".repeat(INDENT)).put(Tone::Faint, change).end();
+    }
+    if changes.len() > MOST_CHANGES {
+        let more = format!("and {} changes more; `--format json` tells all", changes.len() - MOST_CHANGES);
+        page.plain(&" ".repeat(INDENT)).put(Tone::Faint, &more).end();
     }
     if let Err(refusal) = reply.answer()
         && refusal.step().is_some()

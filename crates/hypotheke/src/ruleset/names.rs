@@ -46,7 +46,7 @@ impl Ruleset {
             return None;
         }
         let is_container = self.containers().iter().any(|def| def.id() == name || def.instances().any(|it| it == name));
-        let is_known = is_container || self.find_holder(name).is_some();
+        let is_known = name == "ground" || is_container || self.find_holder(name).is_some();
         let message = || format!("this is the name of something else than a `{holder}`");
         fault(name, false).or_else(|| is_known.then(message))
     }
