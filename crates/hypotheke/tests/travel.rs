@@ -341,3 +341,23 @@ fn a_renumbered_world_has_ids_of_its_own() {
     assert!(ids(&one).iter().all(|id| id.world() == 1) && ids(&other).iter().all(|id| id.world() == 2));
     is_sound(&one);
 }
+
+#[test]
+fn documents_that_can_t_be_read_are_told_of() {
+    let sled = send(&mut world(1), "sled");
+    let whole = serde_json::to_string(&sled).unwrap();
+    assert_eq!(serde_json::from_str::<Departure>(&whole).unwrap(), sled);
+    let cases = [
+        (String::new(), "EOF"),
+        (whole[..whole.len() / 2].to_owned(), "EOF"),
+        (whole.replacen("\"slots\":3", "\"slots\":99999999999", 1), "u32"),
+        (whole.replacen("\"count\":4", "\"count\":-1", 1), "u32"),
+        (whole.replacen("\"packs\":", "\"sacks\":", 1), "unknown field `sacks`"),
+        (whole.replacen("\"container\":", "\"cart\":", 1), "unknown variant `cart`"),
+        (whole.replacen("\"number\":0", "\"number\":\"0\"", 1), "u64"),
+    ];
+    for (text, cause) in cases {
+        let error = serde_json::from_str::<Departure>(&text).unwrap_err().to_string();
+        assert!(error.contains(cause) && error.contains("line 1 column"), "{cause}\nbut {error}");
+    }
+}
