@@ -532,3 +532,38 @@ fn variants_that_come_back_in_one_list_stay_apart() {
         assert_eq!(marks, [one, other]);
     }
 }
+
+#[test]
+fn the_hash_tells_apart_worlds_in_which_something_else_lies_somewhere() {
+    let mut world = world();
+    assert_eq!(world.contents_hash(), None, "as long as it is not kept");
+    world.keep_hash();
+    world.keep_history(1);
+    let start = world.contents_hash();
+    // Each is one step from the same start: 3 ropes in the first slot of the store and 2 in the second.
+    let sentences = [
+        "move 1 rope from store to bag",
+        "move 2 rope from store to bag",
+        "drop 1 rope from store",
+        "drop 2 rope from store",
+        "split 1 from store/1 to store/2",
+        "split 1 from store/1 to store/3",
+        "swap store/0 with store/1",
+        "swap store/0 with store/2",
+        "mark store/0 wet",
+        "mark store/1 wet",
+        "create 1 bead in store",
+        "create 1 bead in bag",
+        "consume 1 rope from store",
+        "consume 3 rope from store",
+    ];
+    let mut hashes = vec![start];
+    for sentence in sentences {
+        applied(&mut world, sentence);
+        hashes.push(world.contents_hash());
+        world.take_back(1).unwrap();
+        assert_eq!(world.contents_hash(), start, "{sentence}, taken back");
+    }
+    let different: std::collections::BTreeSet<_> = hashes.iter().collect();
+    assert_eq!(different.len(), hashes.len(), "{hashes:?}");
+}

@@ -256,14 +256,14 @@ impl World {
     pub(crate) fn put_cell(&mut self, spot: Spot, before: Cell, after: Cell, weight: i64) {
         let change = Change { weight, before, after };
         self.change_class_uses(change);
-        if self.rules.cap_filters.is_empty() {
+        if self.plain_sums {
             let state = &mut self.containers[spot.container as usize];
             state.weight += weight;
             if state.holder != NONE {
                 self.holders[state.holder as usize].weight += weight;
             }
         } else {
-            self.add_to_bearers(spot.container, change);
+            self.add_to_bearers(spot, change);
         }
         self.put(spot, before, after);
     }
@@ -272,7 +272,11 @@ impl World {
     #[inline]
     pub(crate) fn exchange_cells(&mut self, (one, mine): (Spot, Cell), (other, yours): (Spot, Cell), gain: i64) {
         if one.container == other.container {
-            // Nothing but the places has changed.
+            // No sum but the hash has changed.
+            if self.hashed {
+                self.follow_hash(one, mine, yours);
+                self.follow_hash(other, yours, mine);
+            }
             self.put(one, mine, yours);
             self.put(other, yours, mine);
         } else {
@@ -303,7 +307,7 @@ impl World {
     fn change(&mut self, spot: Spot, change: Change, position: Position) {
         let Change { before, after, .. } = change;
         self.change_class_uses(change);
-        self.add_to_bearers(spot.container, change);
+        self.add_to_bearers(spot, change);
         if spot.is_ground() {
             self.ground.set(spot.slot, after, position);
             self.ground.next_landing = self.ground.next_landing.max(spot.slot + 1);
@@ -344,9 +348,12 @@ impl World {
 
     /// The container in which something changed, those around it, and the holder or the ground.
     #[inline]
-    fn add_to_bearers(&mut self, container: u32, change: Change) {
+    fn add_to_bearers(&mut self, spot: Spot, change: Change) {
+        if self.hashed {
+            self.follow_hash(spot, change.before, change.after);
+        }
         let counts = !self.rules.cap_filters.is_empty();
-        let mut at = container;
+        let mut at = spot.container;
         loop {
             if counts {
                 self.count_for_caps(Bearer::Container(at), change);

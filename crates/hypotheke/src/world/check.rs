@@ -178,6 +178,9 @@ impl Recount<'_> {
         let outermost = (0..self.world.container_count()).filter(|&at| self.world.is_lasting(at));
         let weight: i64 = outermost.map(|container| self.weight(container)).sum();
         self.compare(|| "weight of all".to_owned(), &self.world.whole_weight, &weight);
+        if let Some(hash) = self.world.contents_hash() {
+            self.compare(|| "hash of what lies where".to_owned(), &hash, &self.world.counted_hash());
+        }
     }
 
     fn classes(&mut self) {

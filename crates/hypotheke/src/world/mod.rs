@@ -12,6 +12,7 @@ mod chunks;
 mod class;
 mod event;
 mod ground;
+mod hash;
 mod history;
 mod index;
 mod path;
@@ -88,6 +89,11 @@ pub struct World {
     pub(crate) classes: ClassTable,
     /// The weight of all that there is, in thousandths. As long as this fits its type, no sum inside the world overflows.
     whole_weight: i64,
+    /// Of what lies where, as long as it is kept.
+    hash: u64,
+    hashed: bool,
+    /// A change in a container adds to its weight and to that of its holder, and to no other sum.
+    plain_sums: bool,
     /// Items of each kind that were created and consumed.
     tallies: Vec<(u64, u64)>,
     /// Items of kinds that arrived and departed.
@@ -160,6 +166,8 @@ pub(crate) struct ContainerState {
     pub(crate) capped: Vec<u64>,
     /// Of all that lies in it, in thousandths.
     pub(crate) weight: i64,
+    /// The sum of the shares of all that lies in it, as long as hashes are kept.
+    hash: u64,
     index: Index,
 }
 

@@ -76,6 +76,9 @@ impl World {
             ground: Ground::default(),
             classes: ClassTable::new(rules),
             whole_weight: 0,
+            hash: 0,
+            hashed: false,
+            plain_sums: rules.cap_filters.is_empty(),
             tallies: vec![(0, 0); rules.kinds().len()],
             travelled: BTreeMap::new(),
             scratch: None,
@@ -249,6 +252,7 @@ impl ContainerState {
             deep: rule.is_some_and(|def| def.deep),
             capped: vec![0; rules.cap_filters.len()],
             weight: 0,
+            hash: 0,
             index: Index::new(rule.map_or(slots, |def| def.bounds.1)),
         }
     }

@@ -249,10 +249,14 @@ impl World {
         found
     }
 
-    fn cells_in(&self, container: u32) -> impl Iterator<Item = Cell> + '_ {
+    pub(super) fn stacks_of(&self, container: u32) -> impl Iterator<Item = (Spot, Cell)> + '_ {
         let next = move |slot: &u32| self.next_taken(container, slot.checked_add(1)?);
         let slots = std::iter::successors(self.next_taken(container, 0), next);
-        slots.map(move |slot| self.cell(Spot { container, slot }))
+        slots.map(move |slot| Spot { container, slot }).map(|spot| (spot, self.cell(spot)))
+    }
+
+    fn cells_in(&self, container: u32) -> impl Iterator<Item = Cell> + '_ {
+        self.stacks_of(container).map(|(_, cell)| cell)
     }
 
     /// How many of which kinds lie in a group of containers.
@@ -266,6 +270,9 @@ impl World {
         for (kind, count) in self.items_of(group) {
             change(self.travelled.entry(kind).or_default(), u64::from(count));
             self.whole_weight += self.rules.figures[kind.index()].weight * i64::from(count) * sign;
+        }
+        if self.hashed {
+            self.follow_hash_of_group(group, sign);
         }
     }
 
@@ -360,7 +367,7 @@ impl World {
         if state.parent != Spot::NOWHERE {
             state.presence = Presence::Inside;
         }
-        (state.taken, state.weight, state.parent) = (0, 0, Spot::NOWHERE);
+        (state.taken, state.weight, state.hash, state.parent) = (0, 0, 0, Spot::NOWHERE);
         state.capped.fill(0);
         state.index = Index::new(self.rules.containers().get(state.def as usize).map_or(1, |def| def.bounds.1));
         self.cells[slots].fill(Cell::default());
