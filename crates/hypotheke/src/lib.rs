@@ -80,6 +80,7 @@
 
 mod audit;
 pub mod conformance;
+pub mod exchange;
 mod filter;
 mod id;
 mod language;

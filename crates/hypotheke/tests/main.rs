@@ -7,6 +7,7 @@ mod asking;
 mod bulk;
 mod data;
 mod examples;
+mod exchange;
 mod input;
 mod laws;
 mod model;

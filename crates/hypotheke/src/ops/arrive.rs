@@ -1,6 +1,7 @@
 //! arrive: a container or a holder comes into the world with all that it has, as its document says.
 
 use std::collections::BTreeSet;
+use std::sync::Arc;
 
 use super::draft::Draft;
 use super::refusal::{Cause, Refusal, Unknown};
@@ -9,7 +10,7 @@ use crate::id::{DepartureId, StackId};
 use crate::snapshot::{Departure, read};
 use crate::world::{Arriving, Event};
 
-pub(super) fn judge(draft: &mut Draft<'_>, departure: &Departure) -> Judged {
+pub(super) fn judge(draft: &mut Draft<'_>, departure: &Arc<Departure>) -> Judged {
     if departure.id.is_some_and(|id| draft.has_arrived(id)) {
         return Err(Refusal::new(Cause::Arrived));
     }
@@ -31,7 +32,7 @@ pub(super) fn judge(draft: &mut Draft<'_>, departure: &Departure) -> Judged {
         return Err(Refusal::new(Cause::Overflow));
     }
     let count = stacks.iter().map(|stack| u64::from(stack.count)).sum();
-    draft.come_in(arriving, departure.id, count, weight);
+    draft.come_in(arriving, departure, count, weight);
     Ok(Done { asked: None, count })
 }
 

@@ -37,6 +37,10 @@ impl World {
         match cause {
             Cause::Stale => "the world has changed since".to_owned(),
             Cause::Arrived => "this departure has arrived before".to_owned(),
+            Cause::Revision { expected, stands } => {
+                format!("the request expects revision {expected}, but the world is on {stands}")
+            }
+            Cause::RequestIdTaken => "the id of this request was used for another operation".to_owned(),
             Cause::Unknown(unknown) => match unknown {
                 Unknown::Place => "there is no such place".to_owned(),
                 Unknown::Meaning => "this can't be done at this place".to_owned(),

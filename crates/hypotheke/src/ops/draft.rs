@@ -1,15 +1,18 @@
 //! The world as it would be: pending changes laid over the world as it is.
 
+use std::sync::Arc;
+
 use rand_core::Rng;
 
 use super::Done;
 use super::operation::Variant;
 use super::outcome::Outcome;
 use super::refusal::{Cause, Refusal, Unknown};
-use crate::id::{ContainerId, DepartureId, HolderId, KindId, StackId};
+use crate::id::{ContainerId, HolderId, KindId, StackId};
 use crate::language::{Landing, Position};
 use crate::quantity::Decimal;
 use crate::ruleset::{Cap, FilterId, NO_PACK, PropertyValue, Way};
+use crate::snapshot::Departure;
 use crate::world::{
     Arriving, Bearer, Cell, Class, ClassKey, ContainerState, EMPTY, End, Event, GROUND, Inner, Overlay, Place, Scratch,
     Spot, Traveller, World,
@@ -771,26 +774,21 @@ impl<'w> Draft<'w> {
     }
 
     /// Brings what a document says; what it is made of has its numbers from here on.
-    pub(super) fn come_in(&mut self, mut arriving: Arriving, departure: Option<DepartureId>, count: u64, weight: i64) {
+    pub(super) fn come_in(&mut self, mut arriving: Arriving, document: &Arc<Departure>, count: u64, weight: i64) {
         arriving.number(&mut |def| self.new_container(def));
         arriving.classify(&mut |key| self.class_of(key.clone()));
         let who = match &mut arriving {
-            Arriving::Container(container) => Traveller::Container(self.handle_to_be(container.index)),
+            Arriving::Container(container) => Traveller::Container(self.world.container_to_be(container.index)),
             Arriving::Holder(holder) => {
                 let id = self.new_holder();
                 holder.index = id.index;
                 Traveller::Holder(id)
             }
         };
-        self.push(Event::Arrived { who, departure, count });
+        self.push(Event::Arrived { who, departure: document.id, count });
+        self.scratch.overlay.documents.push(Arc::clone(document));
         self.scratch.overlay.arriving.push(arriving);
         self.travelled += weight;
-    }
-
-    /// The handle that a container has which the operation brings.
-    fn handle_to_be(&self, index: u32) -> ContainerId {
-        let generation = if self.is_new(index) { 0 } else { self.world.container_id(index).generation + 1 };
-        ContainerId { index, generation, world: self.world.number }
     }
 
     /// A holder that the operation brings; one that waits, if there is one.
@@ -798,15 +796,11 @@ impl<'w> Draft<'w> {
         let nth = self.scratch.overlay.new_holders;
         self.scratch.overlay.used = true;
         self.scratch.overlay.new_holders += 1;
-        let world = self.world.number;
-        match self.world.waiting_holders().nth(nth) {
-            Some(index) => HolderId { index, generation: self.world.holder_id(index).generation + 1, world },
-            None => {
-                let beyond = nth - self.world.waiting_holders().count();
-                let index = self.world.holder_count() + u32::try_from(beyond).unwrap_or(u32::MAX);
-                HolderId { index, generation: 0, world }
-            }
-        }
+        let beyond = || {
+            let beyond = nth - self.world.waiting_holders().count();
+            self.world.holder_count() + u32::try_from(beyond).unwrap_or(u32::MAX)
+        };
+        self.world.holder_to_be(self.world.waiting_holders().nth(nth).unwrap_or_else(beyond))
     }
 
     // Looking up places.

@@ -161,6 +161,7 @@ impl World {
             match event {
                 Event::Departed { who, departure, .. } => {
                     scratch.departed.push(self.capture_departure(*who, *departure));
+                    scratch.gone_packs.extend(self.packs_with(*who));
                     self.carry_out(event);
                 }
                 Event::Arrived { departure, .. } => {
@@ -174,6 +175,7 @@ impl World {
         }
         self.next_stack = next_stack;
         self.revision += 1;
+        scratch.applied = true;
         self.scratch = Some(scratch);
     }
 

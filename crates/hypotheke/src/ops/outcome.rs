@@ -1,14 +1,19 @@
+use serde::{Deserialize, Serialize};
+
 use crate::ruleset::Way;
 use crate::world::{Event, Scratch};
 
 /// What an applied operation came to.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
 #[must_use = "an operation may have been applied in part; ask `left` or `is_whole`"]
 pub struct Outcome {
+    #[serde(default, skip_serializing_if = "Option::is_none")]
     pub(super) asked: Option<u64>,
     pub(super) done: u64,
     pub(super) changed: bool,
     pub(super) revision: u64,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
     pub(super) way: Option<Way>,
 }
 

@@ -148,6 +148,15 @@ pub enum Cause {
     Stale,
     /// What has departed has arrived before.
     Arrived,
+    /// The world is not on the revision that a request expects.
+    Revision {
+        /// The one that it expects.
+        expected: u64,
+        /// The one on which the world is.
+        stands: u64,
+    },
+    /// The id of a request was used for another operation.
+    RequestIdTaken,
     /// Something is not there or can't be meant.
     Unknown(Unknown),
     /// 0, or a number that makes no sense here.
@@ -256,7 +265,7 @@ impl Cause {
     #[must_use]
     pub fn reason(&self) -> Reason {
         match self {
-            Cause::Stale | Cause::Arrived => Reason::Stale,
+            Cause::Stale | Cause::Arrived | Cause::Revision { .. } | Cause::RequestIdTaken => Reason::Stale,
             Cause::Unknown(_) => Reason::Unknown,
             Cause::BadAmount | Cause::OutOfBounds { .. } => Reason::BadAmount,
             Cause::Overflow => Reason::Overflow,
@@ -285,6 +294,7 @@ impl Cause {
         let whole =
             |count: u64| Decimal::from_thousandths(i64::try_from(count).unwrap_or(i64::MAX).saturating_mul(1_000));
         match *self {
+            Cause::Revision { expected, stands } => Some((whole(expected), whole(stands))),
             Cause::NotEnough { asked, there, .. } => Some((whole(asked), whole(there))),
             Cause::WeightCap { would, cap, .. } => Some((would, cap)),
             Cause::OutOfBounds { slots, least, most, .. } => {
@@ -310,7 +320,7 @@ pub struct Refusal {
 }
 
 impl Refusal {
-    pub(super) fn new(cause: Cause) -> Refusal {
+    pub(crate) fn new(cause: Cause) -> Refusal {
         Refusal { cause, could: 0, step: None }
     }
 

@@ -43,6 +43,8 @@ impl World {
             Cause::OutOfBounds { least, most, .. } => format!("a number of slots from {least} to {most}"),
             Cause::Stale
             | Cause::Arrived
+            | Cause::Revision { .. }
+            | Cause::RequestIdTaken
             | Cause::Unknown(_)
             | Cause::BadAmount
             | Cause::Overflow

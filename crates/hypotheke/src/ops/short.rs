@@ -304,7 +304,8 @@ impl World {
     }
 
     #[inline(always)]
-    fn end_shortly(&mut self, scratch: Box<Scratch>, asked: Option<u64>, done: u64) -> Outcome {
+    fn end_shortly(&mut self, mut scratch: Box<Scratch>, asked: Option<u64>, done: u64) -> Outcome {
+        scratch.applied = true;
         self.scratch = Some(scratch);
         self.revision += 1;
         Outcome { asked, done, changed: true, revision: self.revision, way: None }

@@ -72,6 +72,12 @@ impl RulesetBuilder {
         self
     }
 
+    /// So many requests that were applied and had an id are remembered, the latest.
+    pub fn request_window(mut self, requests: u32) -> Self {
+        self.head.line("request-window", requests);
+        self
+    }
+
     /// How many stacks may lie on the ground.
     pub fn ground_limit(mut self, stacks: u32) -> Self {
         self.head.line("ground-limit", stacks);

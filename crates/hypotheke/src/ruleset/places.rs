@@ -1,5 +1,7 @@
 //! Containers, slots and holders as the ruleset defines them.
 
+use serde::{Deserialize, Serialize};
+
 use super::view::{FilterId, Ruleset};
 use crate::id::ContainerDefId;
 use crate::quantity::Decimal;
@@ -59,7 +61,8 @@ pub struct ContainerDef {
 }
 
 /// How something comes to lie where it is put from a hand.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
 pub enum Way {
     /// Where it is empty, or into a container.
     Place,

@@ -190,6 +190,7 @@ pub(crate) struct RulesetSource {
     pub(crate) stack_limit: Option<u32>,
     pub(crate) nesting: Option<Written<u32>>,
     pub(crate) ground_limit: Option<u32>,
+    pub(crate) request_window: Option<u32>,
     pub(crate) tables: Vec<Written<String>>,
     pub(crate) arena: Arena,
     pub(crate) kinds: Vec<KindSource>,

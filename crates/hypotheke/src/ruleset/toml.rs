@@ -25,6 +25,7 @@ const ROOT: &[&str] = &[
     "stack-limit",
     "nesting",
     "ground-limit",
+    "request-window",
     "tag",
     "mark",
     "kind",
@@ -98,6 +99,7 @@ impl RulesetSource {
         self.stack_limit = reading.count(&section, "stack-limit").map(|limit| limit.value);
         self.nesting = reading.count(&section, "nesting");
         self.ground_limit = reading.count(&section, "ground-limit").map(|limit| limit.value);
+        self.request_window = reading.count(&section, "request-window").map(|window| window.value);
         self.tables = reading.texts(&section, "tables");
         if let Some(units) = root.get("units").and_then(|units| reading.section(units, "`units`", &["weight"])) {
             self.weight_unit = reading.text(&units, "weight");

@@ -51,6 +51,7 @@ pub struct Ruleset {
     pub(super) nesting: u32,
     /// `u32::MAX` where there is none.
     pub(crate) ground_limit: u32,
+    pub(crate) request_window: u32,
     /// The kinds that are packs.
     pub(crate) pack_kinds: Vec<u32>,
     /// Some container must be opened, or is exclusive.
@@ -307,6 +308,12 @@ impl Ruleset {
     #[must_use]
     pub fn nesting(&self) -> u32 {
         self.nesting
+    }
+
+    /// So many requests that were applied and had an id are remembered, the latest.
+    #[must_use]
+    pub fn request_window(&self) -> u32 {
+        self.request_window
     }
 
     /// How many stacks may lie on the ground, if the ruleset says so.

@@ -28,6 +28,7 @@ impl World {
             tallies: self.rules.kinds().filter_map(tally).collect(),
             departures: self.departures,
             arrivals: self.arrivals.iter().copied().collect(),
+            requests: self.requests.iter().cloned().collect(),
         }
     }
 

@@ -17,6 +17,7 @@ use serde::{Deserialize, Serialize};
 pub use departure::{Departed, Departure, Departures};
 pub use error::{SnapshotError, SnapshotFault};
 
+use crate::exchange::Answered;
 use crate::id::{DepartureId, StackId};
 use crate::language::{Path, Position};
 use crate::quantity::Decimal;
@@ -73,6 +74,9 @@ pub struct Snapshot {
     /// The departures that have arrived here, in order.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub arrivals: Vec<DepartureId>,
+    /// The latest requests that were applied and had an id, the oldest first.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub requests: Vec<Answered>,
 }
 
 #[allow(clippy::trivially_copy_pass_by_ref)] // As serde calls it.

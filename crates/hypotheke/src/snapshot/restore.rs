@@ -1,6 +1,6 @@
 //! From a snapshot to a world.
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use super::read::{self, Reader};
@@ -33,12 +33,13 @@ impl World {
         if !faults.is_empty() {
             return Err(SnapshotError::new(faults));
         }
-        let mut restoring = Restoring { world: World::bare(rules), insides: BTreeMap::new() };
+        let mut restoring = Restoring { world: World::bare(rules) };
         restoring.lay(laid, snapshot);
         restoring.open(snapshot);
         let mut world = restoring.world;
         world.set_counters(snapshot.world, snapshot.revision, snapshot.next_stack, &snapshot.random.0, &tallies);
         (world.departures, world.arrivals) = (snapshot.departures, snapshot.arrivals.iter().copied().collect());
+        snapshot.requests.iter().for_each(|answered| _ = world.requests.push(answered.clone()));
         Ok(world)
     }
 }
@@ -108,7 +109,23 @@ fn counters(reader: &mut Reader<'_>, rules: &Ruleset, snapshot: &Snapshot) -> Ve
             reader.fault("arrivals", format!("{arrival} has arrived twice"));
         }
     }
+    check_requests(reader, snapshot);
     tallies
+}
+
+/// Each led to a revision of its own, one after the other.
+fn check_requests(reader: &mut Reader<'_>, snapshot: &Snapshot) {
+    let (mut seen, mut last) = (BTreeSet::new(), 0);
+    for answered in &snapshot.requests {
+        let revision = answered.outcome.revision();
+        if revision <= last || revision > snapshot.revision {
+            reader.fault("requests", format!("`{}` can't have led to revision {revision}", answered.id));
+        }
+        if !seen.insert(&answered.id) {
+            reader.fault("requests", format!("two have the id `{}`", answered.id));
+        }
+        last = revision;
+    }
 }
 
 /// What is to be laid.
@@ -120,8 +137,6 @@ struct Laid {
 
 struct Restoring {
     world: World,
-    /// What is inside of packs.
-    insides: BTreeMap<StackId, u32>,
 }
 
 impl Restoring {
@@ -134,31 +149,22 @@ impl Restoring {
         for mut container in laid.containers {
             container.number(&mut number);
             self.world.lay_container(&container, None);
-            self.note_insides(container.stacks.iter().map(|(_, stack)| stack));
         }
         for (index, mut holder) in (0..).zip(laid.holders) {
             holder.index = index;
             holder.number(&mut number);
             self.world.lay_holder(&holder);
-            self.note_insides(holder.stacks());
         }
         for (landing, (landed, mut stack)) in (0..).zip(snapshot.ground.iter().zip(laid.ground)) {
             stack.number(&mut number);
             self.world.lay(Spot { container: GROUND, slot: landing }, landed.at, &stack);
-            self.note_insides([&stack]);
-        }
-    }
-
-    fn note_insides<'l>(&mut self, stacks: impl IntoIterator<Item = &'l LaidStack>) {
-        for stack in stacks.into_iter().flat_map(LaidStack::all) {
-            self.insides.extend(stack.inside.as_ref().map(|inside| (stack.id, inside.index)));
         }
     }
 
     fn index_of(&self, container: Result<&str, StackId>) -> Option<u32> {
         match container {
             Ok(name) => self.world.container(name).map(|id| id.index),
-            Err(pack) => self.insides.get(&pack).copied(),
+            Err(pack) => self.world.inside_of_pack(pack),
         }
     }
 

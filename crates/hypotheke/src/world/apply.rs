@@ -148,6 +148,9 @@ impl World {
         let inside = self.weight_inside(load.inner);
         let change = Change { weight: -self.weight_of_load(load) - inside, before, after };
         self.change(end.spot, change, end.position);
+        if load.inner != GROUND {
+            self.insides.remove(&before.id);
+        }
     }
 
     /// Lays a load where it is empty, or onto an alike stack.
@@ -158,6 +161,9 @@ impl World {
         let weight = self.weight_of_load(Load { kind, class, count, inner }) + self.weight_inside(inner);
         self.change(end.spot, Change { weight, before, after }, end.position);
         self.set_parent(inner, end.spot);
+        if inner != GROUND {
+            self.insides.insert(after.id, inner);
+        }
     }
 
     fn change_class(&mut self, at: End, class: Class) {

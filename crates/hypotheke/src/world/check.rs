@@ -33,6 +33,7 @@ impl World {
         recount.holders();
         recount.ground();
         recount.whole();
+        recount.insides();
         recount.classes();
         recount.found
     }
@@ -136,6 +137,11 @@ impl Recount<'_> {
         for (slot, cell) in self.cells(container).into_iter().filter(|(_, cell)| cell.is_pack()) {
             let parent = world.state(cell.inner).parent;
             self.compare(|| format!("where the inside of {name}/{slot} lies"), &parent, &Spot { container, slot });
+            // What has departed may have arrived again, as another container.
+            if world.is_there(cell.inner) {
+                let found = world.insides.get(&cell.id);
+                self.compare(|| format!("what is found as the inside of #{}", cell.id), &found, &Some(&cell.inner));
+            }
         }
         let parent = world.state(container).parent;
         if parent != Spot::NOWHERE {
@@ -172,6 +178,11 @@ impl Recount<'_> {
             let found = world.ground.landing_of(cell.id);
             self.compare(|| format!("where #{} has landed", cell.id), &found, &Some(landing));
         }
+    }
+
+    fn insides(&mut self) {
+        let (kept, counted) = (self.world.insides.len(), self.world.packs().count());
+        self.compare(|| "insides of packs that are found by id".to_owned(), &kept, &counted);
     }
 
     fn whole(&mut self) {

@@ -5,6 +5,7 @@ use std::collections::VecDeque;
 use rand_xoshiro::Xoshiro256PlusPlus;
 
 use super::{Event, Origin, Spot, World};
+use crate::exchange::Answered;
 use crate::id::ContainerId;
 
 /// The latest operations, as many as are to be kept.
@@ -23,6 +24,8 @@ struct Entry {
     random: Xoshiro256PlusPlus,
     /// The origins of hands that were touched, by holder.
     origins: Vec<(u32, Option<Origin>)>,
+    /// The request that fell out of the window, if the operation answered one with an id.
+    request: Option<Option<Answered>>,
 }
 
 impl World {
@@ -52,6 +55,9 @@ impl World {
         for (holder, origin) in entry.origins {
             self.set_origin(holder, origin);
         }
+        if let Some(fell_out) = entry.request {
+            self.requests.take_back(fell_out);
+        }
         self.revision -= 1;
         self.scratch = None;
         true
@@ -69,9 +75,7 @@ impl World {
         }
         self.forget(self.history.most - 1);
         // A class must not be given to others as long as a stack of it may come back.
-        for class in events.iter().flat_map(classes) {
-            self.classes.retain(class);
-        }
+        events.iter().for_each(|event| self.retain_classes(event));
         let origins = self.origins_touched(events);
         self.history.entries.push_back(Entry {
             origins,
@@ -79,10 +83,18 @@ impl World {
             next_stack: self.next_stack,
             next_landing: self.ground.next_landing,
             random: self.random.clone(),
+            request: None,
         });
     }
 
-    fn origins_touched(&self, events: &[Event]) -> Vec<(u32, Option<Origin>)> {
+    /// The latest operation answered a request; for it another fell out of the window.
+    pub(crate) fn remember_request(&mut self, fell_out: Option<Answered>) {
+        if let Some(latest) = self.history.entries.back_mut() {
+            latest.request = Some(fell_out);
+        }
+    }
+
+    pub(crate) fn origins_touched(&self, events: &[Event]) -> Vec<(u32, Option<Origin>)> {
         let spots = events.iter().flat_map(|event| match event {
             Event::Transferred { from, to, .. } => [from.spot, to.spot],
             Event::Swapped { one, other } => [one.spot, other.spot],
@@ -120,6 +132,29 @@ impl World {
         }
     }
 
+    /// From here on all that goes can be brought back, as if history were kept; gives how much was to be kept.
+    pub(crate) fn keep_all_until_settled(&mut self) -> usize {
+        let most = self.history.most;
+        self.history.most = most.max(1);
+        most
+    }
+
+    /// What was done since can't be taken back any more, or has been.
+    pub(crate) fn settle(&mut self, most: usize, events: &[Event]) {
+        self.history.most = most;
+        for event in events {
+            self.give_up(event);
+            if let Event::Transferred { to, inner, .. } = event
+                && !to.exists()
+                && inner.is_pack()
+                && !self.is_there(inner.container())
+                && !self.waits(inner.container())
+            {
+                self.set_waiting(inner.container());
+            }
+        }
+    }
+
     /// What has gone by an event that can't be taken back any more makes room for others.
     fn give_up(&mut self, event: &Event) {
         if let Event::Departed { who, .. } = event {
@@ -133,7 +168,11 @@ impl World {
         named.filter(|named| *named == class).count() as u64
     }
 
-    fn release_classes(&mut self, events: &[Event]) {
+    pub(crate) fn retain_classes(&mut self, event: &Event) {
+        classes(event).for_each(|class| self.classes.retain(class));
+    }
+
+    pub(crate) fn release_classes(&mut self, events: &[Event]) {
         for class in events.iter().flat_map(classes) {
             self.classes.release(class);
         }

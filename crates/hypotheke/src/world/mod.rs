@@ -44,6 +44,7 @@ pub(crate) use scratch::{Bearer, EMPTY, Overlay, Scratch};
 pub use travel::Traveller;
 pub(crate) use travel::{Arriving, LaidContainer, LaidHolder, LaidOrigin, LaidStack};
 
+use crate::exchange::RequestWindow;
 use crate::id::{ContainerId, DepartureId, KindId};
 use crate::ruleset::{FilterId, Ruleset};
 
@@ -81,6 +82,8 @@ pub struct World {
     pub(crate) arrivals: BTreeSet<DepartureId>,
     /// Containers and the holders that have opened them.
     opened: BTreeSet<(u32, u32)>,
+    /// The insides of packs, by the ids of those.
+    insides: FxHashMap<u64, u32>,
     /// How many shortcuts point at a kind.
     bound: u32,
     container_names: FxHashMap<Box<str>, u32>,
@@ -101,6 +104,7 @@ pub struct World {
     /// Buffers of the latest operation, its events among them, for the next one to use.
     pub(crate) scratch: Option<Box<Scratch>>,
     history: History,
+    pub(crate) requests: RequestWindow,
 }
 
 /// How many items of a kind came into the world and left it.

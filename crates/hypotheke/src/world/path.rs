@@ -145,10 +145,10 @@ impl World {
 
     /// Follows the steps of a path from a container on: to a slot of it, into the pack that lies there, and so on.
     fn step_into(&self, container: ContainerId, path: &Path) -> Result<Place, UnknownPlace> {
-        self.follow(container, path.steps(), path)
+        self.step_on(container, path.steps(), path)
     }
 
-    fn follow(&self, container: ContainerId, steps: &[PathStep], path: &Path) -> Result<Place, UnknownPlace> {
+    fn step_on(&self, container: ContainerId, steps: &[PathStep], path: &Path) -> Result<Place, UnknownPlace> {
         let [step, further @ ..] = steps else { return Ok(Place::Container(container)) };
         let slot = self.slot_of_step(container, step)?;
         if further.is_empty() {
@@ -166,7 +166,7 @@ impl World {
             return Err(UnknownPlace::new(message, None));
         }
         let inside = self.container_id(cell.inner);
-        if steps == [PathStep::Inside] { Ok(Place::Container(inside)) } else { self.follow(inside, steps, path) }
+        if steps == [PathStep::Inside] { Ok(Place::Container(inside)) } else { self.step_on(inside, steps, path) }
     }
 
     fn slot_of_step(&self, container: ContainerId, step: &PathStep) -> Result<u32, UnknownPlace> {
@@ -231,6 +231,9 @@ impl World {
     fn spot_of_stack(&self, id: StackId) -> Option<Spot> {
         if let Some(slot) = self.ground.landing_of(id.0) {
             return Some(Spot { container: GROUND, slot });
+        }
+        if let Some(inside) = self.inside_of_pack(id) {
+            return Some(self.state(inside).parent);
         }
         let of_container = |container: u32| {
             let next = move |slot: &u32| self.next_taken(container, slot.checked_add(1)?);

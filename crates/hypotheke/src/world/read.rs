@@ -76,6 +76,35 @@ impl World {
         HolderId { index, generation: self.holders[index as usize].generation, world: self.number }
     }
 
+    /// The handle of the next container that is brought under a number.
+    pub(crate) fn container_to_be(&self, index: u32) -> ContainerId {
+        let before = self.containers.get(index as usize).map(|state| state.generation);
+        ContainerId { index, generation: before.map_or(0, |before| before + 1), world: self.number }
+    }
+
+    /// The handle of the next holder that is brought under a number.
+    pub(crate) fn holder_to_be(&self, index: u32) -> HolderId {
+        let before = self.holders.get(index as usize).map(|state| state.generation);
+        HolderId { index, generation: before.map_or(0, |before| before + 1), world: self.number }
+    }
+
+    /// The container of a name, be it the ground or a hand.
+    pub(crate) fn lasting(&self, name: &str) -> Option<u32> {
+        let hand = || self.holder(name.strip_suffix(".hand")?).map(|holder| self.hand_of(holder.index));
+        self.container_names.get(name).copied().or_else(hand)
+    }
+
+    /// Whether there is such a place in a container.
+    pub(crate) fn has_spot(&self, spot: Spot) -> bool {
+        let state = self.containers.get(spot.container as usize);
+        spot.is_ground() || state.is_some_and(|state| spot.slot < state.slots)
+    }
+
+    /// Whether a holder has not departed.
+    pub(crate) fn is_present(&self, holder: u32) -> bool {
+        self.holders[holder as usize].is_there
+    }
+
     /// None for a handle of another world or of a container that has gone.
     #[inline]
     fn container_state(&self, id: ContainerId) -> Option<&ContainerState> {
@@ -421,6 +450,11 @@ impl World {
         brought.map(|index| self.container_id(index))
     }
 
+    /// The inside of the pack with an id.
+    pub(crate) fn inside_of_pack(&self, pack: StackId) -> Option<u32> {
+        self.insides.get(&pack.0).copied()
+    }
+
     /// The pack whose inside a container is.
     pub(crate) fn pack_around(&self, id: ContainerId) -> Option<StackId> {
         let parent = self.container_state(id)?.parent;
@@ -449,6 +483,11 @@ impl World {
 
     pub(crate) fn holder_count(&self) -> u32 {
         u32::try_from(self.holders.len()).unwrap_or(u32::MAX)
+    }
+
+    /// What a container is called by itself, also when it has gone; nothing for the inside of a pack.
+    pub(crate) fn own_name(&self, container: u32) -> &str {
+        &self.state(container).name
     }
 
     /// What paths call a holder, be it one that has just departed.

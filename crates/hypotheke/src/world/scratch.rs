@@ -1,6 +1,7 @@
 //! Buffers that operations work in. The world keeps them, so that steady play allocates nothing.
 
 use std::collections::{BTreeMap, BTreeSet};
+use std::sync::Arc;
 
 use rand_xoshiro::Xoshiro256PlusPlus;
 
@@ -14,6 +15,10 @@ pub(crate) struct Scratch {
     pub(crate) parts: Vec<(Spot, u32)>,
     /// The documents of what has departed.
     pub(crate) departed: Vec<Departure>,
+    /// The insides of packs that have departed, and the ids of those.
+    pub(crate) gone_packs: Vec<(u32, u64)>,
+    /// True if the events have been carried out.
+    pub(crate) applied: bool,
     pub(crate) overlay: Overlay,
 }
 
@@ -35,6 +40,8 @@ pub(crate) struct Overlay {
     pub(crate) new_packs: Vec<ContainerState>,
     /// What would arrive.
     pub(crate) arriving: Vec<Arriving>,
+    /// The documents of that.
+    pub(crate) documents: Vec<Arc<Departure>>,
     /// How many holders would arrive.
     pub(crate) new_holders: usize,
     /// Containers that wait in the world and that would be brought.
@@ -57,8 +64,10 @@ impl Scratch {
     pub(crate) fn clear(&mut self) {
         self.events.clear();
         self.parts.clear();
+        self.applied = false;
         if !self.departed.is_empty() {
             self.departed.clear();
+            self.gone_packs.clear();
         }
         if self.overlay.used {
             self.overlay.clear();
@@ -82,6 +91,7 @@ impl Overlay {
         self.new_packs.clear();
         self.brought.clear();
         self.arriving.clear();
+        self.documents.clear();
         self.new_holders = 0;
         self.random = None;
         self.new_classes.clear();

@@ -11,6 +11,7 @@ use super::index::Index;
 use super::{
     Cell, ClassTable, ContainerState, GROUND, Ground, HolderState, NONE, Origin, Presence, Spot, Tally, World,
 };
+use crate::exchange::RequestWindow;
 use crate::id::{ContainerDefId, ContainerId, KindId, StackId};
 use crate::ruleset::{ContainerDef, FilterId, Ruleset};
 
@@ -72,6 +73,7 @@ impl World {
             departures: 0,
             arrivals: BTreeSet::new(),
             opened: BTreeSet::new(),
+            insides: FxHashMap::default(),
             bound: 0,
             ground: Ground::default(),
             classes: ClassTable::new(rules),
@@ -83,6 +85,7 @@ impl World {
             travelled: BTreeMap::new(),
             scratch: None,
             history: History::default(),
+            requests: RequestWindow::new(rules.request_window),
             container_names: FxHashMap::default(),
             holder_names: FxHashMap::default(),
             rules: Arc::clone(rules),
@@ -198,6 +201,7 @@ impl World {
             cell.id = renamed(cell.id);
         }
         self.ground.rename(renamed);
+        self.insides = self.insides.iter().map(|(&pack, &inner)| (renamed(pack), inner)).collect();
         self.hand_over_origins();
         self
     }

@@ -222,7 +222,7 @@ impl World {
         }
     }
 
-    fn known_class(&mut self, key: &ClassKey) -> u32 {
+    pub(crate) fn known_class(&mut self, key: &ClassKey) -> u32 {
         self.classes.find(key).unwrap_or_else(|| {
             let class = self.classes.next(&[]);
             self.classes.enter(key, class);
@@ -265,6 +265,18 @@ impl World {
         cells.map(|cell| (KindId(cell.kind), cell.count)).collect()
     }
 
+    /// How many items would go along.
+    pub(crate) fn items_with(&self, who: Traveller) -> u64 {
+        self.items_of(&self.containers_of_traveller(who)).iter().map(|(_, count)| u64::from(*count)).sum()
+    }
+
+    /// The insides of packs that would go along, and the ids of those.
+    pub(crate) fn packs_with(&self, who: Traveller) -> Vec<(u32, u64)> {
+        let group = self.containers_of_traveller(who).into_iter();
+        let parents = group.map(|inner| (inner, self.state(inner).parent));
+        parents.filter(|(_, parent)| *parent != Spot::NOWHERE).map(|(inner, at)| (inner, self.cell(at).id)).collect()
+    }
+
     /// Takes note of items that came or left with a group.
     fn tally_group(&mut self, group: &[u32], sign: i64, change: impl Fn(&mut (u64, u64), u64)) {
         for (kind, count) in self.items_of(group) {
@@ -273,6 +285,23 @@ impl World {
         }
         if self.hashed {
             self.follow_hash_of_group(group, sign);
+        }
+        self.enter_packs(group, sign > 0);
+    }
+
+    /// The insides of packs in a group can be found by the ids of those, or not any more.
+    fn enter_packs(&mut self, group: &[u32], there: bool) {
+        for &inner in group {
+            let parent = self.state(inner).parent;
+            if parent == Spot::NOWHERE {
+                continue;
+            }
+            let pack = self.cell(parent).id;
+            if there {
+                self.insides.insert(pack, inner);
+            } else {
+                self.insides.remove(&pack);
+            }
         }
     }
 

@@ -21,6 +21,14 @@ pub(super) struct Draw {
     at: (i64, i64),
 }
 
+impl Draw {
+    /// Some number that has nothing to do with what the operation comes to.
+    pub(super) fn number(&self) -> u64 {
+        let [(sort, one, other), (_, third, _)] = self.places;
+        (usize::from(sort) + 12 * (one + 100 * (other + 200 * third))) as u64
+    }
+}
+
 pub(super) fn any_draw() -> impl Strategy<Value = Draw> {
     let amount = prop_oneof![
         3 => Just(Amount::All),

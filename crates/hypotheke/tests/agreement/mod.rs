@@ -4,6 +4,7 @@
 //! A long run: `PROPTEST_CASES=200000 cargo test --release -p hypotheke --test main agreement`
 
 mod by_names;
+mod copies;
 mod draw;
 mod engine;
 mod replay;
@@ -17,6 +18,7 @@ use proptest::strategy::ValueTree;
 use proptest::test_runner::TestRunner;
 
 use crate::model::{Model, Request, Rules, Stack, State};
+use copies::Copy;
 use draw::{Draw, any_draw, is_list, request, together};
 use engine::Engine;
 use replay::Flat;
@@ -29,11 +31,12 @@ fn compare(rules: &Rules, draws: &[Draw]) -> BTreeMap<String, u32> {
     // What can't be taken back any more makes room for what comes.
     let all_is_kept = draws.len().is_multiple_of(2);
     engine.world.keep_history(if all_is_kept { usize::MAX } else { 3 });
-    if draws.len() % 3 != 0 {
+    if !draws.len().is_multiple_of(3) {
         engine.world.keep_hash();
     }
     let mut answers = BTreeMap::new();
     let (mut coming, mut changed) = (draws.iter(), false);
+    let mut copy = Copy::of(&engine.world);
     while let Some(draw) = coming.next() {
         let request = if is_list(draw) {
             let steps: Vec<Draw> = coming.by_ref().take(draw.count as usize).cloned().collect();
@@ -68,6 +71,9 @@ fn compare(rules: &Rules, draws: &[Draw]) -> BTreeMap<String, u32> {
         let verb = format!("{acted:?}").split('(').next().unwrap_or_default().to_owned();
         if found.is_ok() && draw.kind % 3 == 0 {
             take_back_and_do_again(&mut engine, &request, &before, &model, revision);
+        }
+        if found.is_ok() {
+            copy.follow(&engine.world, thorough, draw.number());
         }
         let answer = found.map_or_else(|no| no.reason.to_owned(), |_| "applied".to_owned());
         *answers.entry(format!("{verb} {answer}")).or_insert(0) += 1;

@@ -43,6 +43,7 @@ pub(super) fn snapshot(rules: &Rules, state: &State) -> Snapshot {
         tallies,
         departures: state.departures,
         arrivals: state.arrivals.iter().map(|&number| DepartureId { world: 0, number }).collect(),
+        requests: Vec::new(),
     }
 }
 

@@ -41,6 +41,9 @@ pub(crate) fn compile(source: RulesetSource) -> Result<Ruleset, RulesetErrors> {
 /// So deep packs nest where the ruleset says nothing else.
 const DEFAULT_NESTING: u32 = 8;
 
+/// So many requests are remembered where the ruleset does not say.
+const DEFAULT_REQUEST_WINDOW: u32 = 256;
+
 /// So deep they may nest at all: what lies in each other is gone through from the inside out with every change.
 pub(crate) const MOST_NESTING: u32 = 32;
 
@@ -60,6 +63,7 @@ impl Compiler {
         self.rules.version = self.source.version.max(1);
         self.compile_nesting();
         self.rules.ground_limit = self.source.ground_limit.unwrap_or(u32::MAX);
+        self.rules.request_window = self.source.request_window.unwrap_or(DEFAULT_REQUEST_WINDOW);
         self.rules.weight_unit = self.source.weight_unit.take().unwrap_or_default();
         self.rules.arena = std::mem::take(&mut self.source.arena);
         let tag_ids = self.compile_tags();

@@ -1,0 +1,452 @@
+//! From an update to the world after it.
+
+use super::update::{At, Change, Look, Update};
+use crate::id::{DepartureId, HolderId, KindId, StackId};
+use crate::ruleset::{MOST_NESTING, NO_PACK, PropertyValue};
+use crate::snapshot::{Departure, read};
+use crate::world::{Arriving, Cell, Class, ClassKey, End, Event, GROUND, Inner, Origin, Spot, Traveller, World};
+
+/// Why a copy can't follow an update. The copy is as it was.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[non_exhaustive]
+pub enum FollowError {
+    /// It is not the next one: it has been followed already, or one in between is missing.
+    #[error("the update leads to revision {update}, but the copy stands at {copy}")]
+    OutOfOrder {
+        /// The revision of the copy.
+        copy: u64,
+        /// The revision to which the update leads.
+        update: u64,
+    },
+    /// It tells of something that is not so in the copy: it is damaged, or of another world.
+    #[error("change {number} of the update: {message}")]
+    NotSo {
+        /// Which of its changes, from 1; 0 for what it tells beside them.
+        number: usize,
+        /// What is not so.
+        message: String,
+    },
+}
+
+type Checked<T> = Result<T, String>;
+
+fn not_so<T>(message: impl Into<String>) -> Checked<T> {
+    Err(message.into())
+}
+
+impl World {
+    /// Carries out an update of the world of which this is a copy. [`World::events`] are then those of the update, and
+    /// nothing from before can be taken back any more.
+    ///
+    /// The limits of the ruleset are not judged again: that is for the world that gave the update.
+    ///
+    /// # Errors
+    /// If it is not the next one, or tells of something that is not so here. The copy is then as it was.
+    pub fn follow(&mut self, update: &Update) -> Result<(), FollowError> {
+        if self.revision.checked_add(1) != Some(update.revision) {
+            return Err(FollowError::OutOfOrder { copy: self.revision, update: update.revision });
+        }
+        if update.next_stack < self.next_stack || update.next_stack > StackId::MOST {
+            let message = format!("the next stack can't be {} after {}", update.next_stack, self.next_stack);
+            return Err(FollowError::NotSo { number: 0, message });
+        }
+        if let Some(answered) = &update.answered
+            && (answered.outcome.revision() != update.revision || self.requests.get(&answered.id).is_some())
+        {
+            let message = format!("request `{}` has been answered before", answered.id);
+            return Err(FollowError::NotSo { number: 0, message });
+        }
+        let most = self.keep_all_until_settled();
+        let mut scratch = self.scratch.take().unwrap_or_default();
+        scratch.clear();
+        let next_landing = self.ground.next_landing;
+        let mut following = Following {
+            world: self,
+            next_stack: update.next_stack,
+            events: std::mem::take(&mut scratch.events),
+            origins: Vec::new(),
+            departed: std::mem::take(&mut scratch.departed),
+            gone_packs: std::mem::take(&mut scratch.gone_packs),
+            fresh: Vec::new(),
+            kept_ids: Vec::new(),
+        };
+        let done = following.all(&update.changes);
+        if done.is_err() {
+            following.back_out();
+        }
+        (scratch.events, scratch.departed) = (following.events, following.departed);
+        scratch.gone_packs = following.gone_packs;
+        if let Err(error) = done {
+            self.settle(most, &[]);
+            self.ground.next_landing = next_landing;
+            scratch.clear();
+            self.scratch = Some(scratch);
+            return Err(error);
+        }
+        self.forget(0);
+        self.release_classes(&scratch.events);
+        self.settle(most, &scratch.events);
+        scratch.applied = true;
+        self.scratch = Some(scratch);
+        if let Some(answered) = &update.answered {
+            self.requests.push(answered.clone());
+        }
+        self.next_stack = update.next_stack;
+        self.revision = update.revision;
+        if let Some(random) = &update.random {
+            self.random = random.0.clone();
+        }
+        Ok(())
+    }
+}
+
+struct Following<'w> {
+    world: &'w mut World,
+    /// The number of the next stack after the update.
+    next_stack: u64,
+    events: Vec<Event>,
+    departed: Vec<Departure>,
+    gone_packs: Vec<(u32, u64)>,
+    /// The origins of hands before each event that touched them.
+    origins: Vec<(u32, Option<Origin>)>,
+    /// Ids that the update gives.
+    fresh: Vec<StackId>,
+    /// Stacks of which something went elsewhere under the same id: from and to.
+    kept_ids: Vec<(Spot, Spot, StackId)>,
+}
+
+impl Following<'_> {
+    fn all(&mut self, changes: &[Change]) -> Result<(), FollowError> {
+        for (number, change) in (1..).zip(changes) {
+            self.one(change).map_err(|message| FollowError::NotSo { number, message })?;
+        }
+        let cell = |spot: Spot| if self.world.has_spot(spot) { self.world.cell(spot) } else { Cell::default() };
+        let twice = self.kept_ids.iter().find(|(from, to, id)| cell(*from).id == id.0 && cell(*to).id == id.0);
+        match twice {
+            Some((_, _, id)) => {
+                Err(FollowError::NotSo { number: changes.len(), message: format!("{id} would lie in two places") })
+            }
+            None => Ok(()),
+        }
+    }
+
+    fn back_out(&mut self) {
+        while let Some(event) = self.events.pop() {
+            self.world.carry_back(&event);
+            self.world.release_classes(&[event]);
+        }
+        while let Some((holder, origin)) = self.origins.pop() {
+            self.world.set_origin(holder, origin);
+        }
+    }
+
+    fn carry_out(&mut self, event: Event) {
+        self.origins.extend(self.world.origins_touched(&[event]));
+        // What a class stands for must not change as long as an event names it.
+        self.world.retain_classes(&event);
+        if let Event::Departed { who, departure, .. } = event {
+            self.departed.push(self.world.capture_departure(who, departure));
+            self.gone_packs.extend(self.world.packs_with(who));
+        }
+        self.world.carry_out(&event);
+        self.events.push(event);
+    }
+
+    fn one(&mut self, change: &Change) -> Checked<()> {
+        let event = match change {
+            Change::Transferred { kind, count, look, from, to } => {
+                self.transfer(kind, *count, look, from.as_ref(), to.as_ref())?
+            }
+            Change::Changed { at, look } => self.changed(at, look)?,
+            Change::Swapped { one, other } => self.swapped(one, other)?,
+            Change::Resized { container, slots } => self.resized(container, *slots)?,
+            Change::Bound { holder, shortcut, kind } => self.bound(holder, *shortcut, kind.as_deref())?,
+            Change::Opened { holder, container } => self.opened(holder, container, true)?,
+            Change::Closed { holder, container } => self.opened(holder, container, false)?,
+            Change::Departed { name, departure } => self.departed(name, *departure)?,
+            Change::Arrived { document } => return self.arrive(document),
+        };
+        self.carry_out(event);
+        let may_close = matches!(event, Event::Departed { .. }) || event.is_consumption();
+        if may_close && self.world.opened().next().is_some() {
+            self.close_what_has_gone();
+        }
+        Ok(())
+    }
+
+    // Looking up.
+
+    fn container(&self, name: &str) -> Checked<u32> {
+        let found = if name.starts_with('#') {
+            name.parse::<StackId>().ok().and_then(|pack| self.world.inside_of_pack(pack))
+        } else {
+            self.world.lasting(name)
+        };
+        found.ok_or_else(|| format!("there is no container `{name}`"))
+    }
+
+    fn holder(&self, name: &str) -> Checked<HolderId> {
+        self.world.holder(name).ok_or_else(|| format!("there is no holder `{name}`"))
+    }
+
+    fn kind(&self, name: &str) -> Checked<KindId> {
+        self.world.rules.find_kind(name).ok_or_else(|| format!("there is no kind `{name}`"))
+    }
+
+    /// The class of a look; one that is not known yet is entered.
+    fn class(&mut self, kind: KindId, look: &Look) -> Checked<Class> {
+        if look.marks.is_empty() && look.properties.is_empty() {
+            return Ok(Class(kind.0));
+        }
+        let rules = &self.world.rules;
+        let mark = |name: &String| rules.find_mark(name).ok_or_else(|| format!("there is no mark `{name}`"));
+        let marks = look.marks.iter().map(mark).collect::<Checked<Vec<_>>>()?;
+        let property = |(name, value): (&String, &crate::Decimal)| {
+            let is_number = |id: &_| matches!(rules.kind(kind).property(*id), Some(PropertyValue::Number(_)));
+            let known = rules.find_property(name).filter(is_number);
+            known.map(|id| (id, *value)).ok_or_else(|| format!("there is no property `{name}` that is a number"))
+        };
+        let properties = look.properties.iter().map(property).collect::<Checked<Vec<_>>>()?;
+        let key = ClassKey::new(rules, kind, &marks, &properties);
+        Ok(Class(self.world.known_class(&key)))
+    }
+
+    /// A place that is there, and what lies in it.
+    fn end(&self, at: &At) -> Checked<(End, Cell)> {
+        let container = self.container(&at.container)?;
+        if container == GROUND {
+            let landing = at.stack.and_then(|stack| self.world.ground.landing_of(stack.0));
+            let slot = landing.unwrap_or(self.world.ground.next_landing);
+            if slot == u32::MAX {
+                return not_so("nothing more can land");
+            }
+            let (there, spot) = (landing.is_some(), Spot { container, slot });
+            let position = if there { self.world.ground.position(slot) } else { at.position.unwrap_or_default() };
+            return Ok((End { spot, stack: at.stack.unwrap_or(StackId(0)), position }, self.world.cell(spot)));
+        }
+        let spot = Spot { container, slot: at.slot };
+        if !self.world.has_spot(spot) {
+            return not_so(format!("`{}` has no slot {}", at.container, at.slot));
+        }
+        Ok((
+            End { spot, stack: at.stack.unwrap_or(StackId(0)), position: crate::Position::default() },
+            self.world.cell(spot),
+        ))
+    }
+
+    /// A place in which the stack lies that it names.
+    fn lying(&self, at: &At) -> Checked<(End, Cell)> {
+        let (end, cell) = self.end(at)?;
+        let there = !cell.is_empty() && cell.id == end.stack.0;
+        if there { Ok((end, cell)) } else { not_so(format!("no such stack lies in `{}`", at.container)) }
+    }
+
+    // Changes.
+
+    fn transfer(&mut self, kind: &str, count: u32, look: &Look, from: Option<&At>, to: Option<&At>) -> Checked<Event> {
+        let kind = self.kind(kind)?;
+        let class = self.class(kind, look)?;
+        if count == 0 || from.is_none() && to.is_none() {
+            return not_so("nothing goes from nowhere to nowhere");
+        }
+        let (from, inner) = match from {
+            Some(at) => self.taken(at, class, count)?,
+            None => (End::NOWHERE, self.brought(kind, count)?),
+        };
+        let to = match to {
+            Some(at) => self.laid(at, class, count, inner, from)?,
+            None if inner != GROUND && self.world.state(inner).taken > 0 => {
+                return not_so("a pack with something in it can't leave the world by itself");
+            }
+            None => End::NOWHERE,
+        };
+        Ok(Event::Transferred { kind, count, from, to, class, inner: Inner(inner) })
+    }
+
+    /// What is taken from a place, and the container inside if it is a pack.
+    fn taken(&self, at: &At, class: Class, count: u32) -> Checked<(End, u32)> {
+        let (end, cell) = self.lying(at)?;
+        if cell.class != class.0 || count > cell.count {
+            return not_so(format!("there are not so many of it in `{}`", at.container));
+        }
+        Ok((end, cell.inner))
+    }
+
+    /// What comes into the world: the container inside if it is a pack.
+    fn brought(&self, kind: KindId, count: u32) -> Checked<u32> {
+        let figures = self.world.rules.figures[kind.index()];
+        let weight = figures.weight.checked_mul(i64::from(count));
+        if weight.and_then(|weight| self.world.whole_weight().checked_add(weight)).is_none() {
+            return not_so("the world would weigh more than can be counted");
+        }
+        match figures.pack {
+            NO_PACK => Ok(GROUND),
+            _ if count > 1 => not_so("a stack of packs is one item"),
+            def => Ok(self.world.waiting(def).next().unwrap_or(self.world.container_count())),
+        }
+    }
+
+    fn laid(&mut self, at: &At, class: Class, count: u32, inner: u32, from: End) -> Checked<End> {
+        let (end, cell) = self.end(at)?;
+        if end.stack.0 == 0 || end.spot == from.spot {
+            return not_so("it has no place to lie in");
+        }
+        if inner != GROUND {
+            self.check_nesting(inner, end.spot.container)?;
+        }
+        if cell.is_empty() {
+            self.check_id(end, from)?;
+            return Ok(end);
+        }
+        let alike = cell.id == end.stack.0 && cell.class == class.0 && inner == GROUND && !cell.is_pack();
+        if !alike || cell.count.checked_add(count).is_none() {
+            return not_so(format!("something else lies in `{}`", at.container));
+        }
+        Ok(end)
+    }
+
+    /// A stack that goes to an empty place keeps its id, or gets a new one.
+    fn check_id(&mut self, end: End, from: End) -> Checked<()> {
+        let id = end.stack;
+        if id == from.stack {
+            self.kept_ids.push((from.spot, end.spot, id));
+            return Ok(());
+        }
+        let is_new = (self.world.next_stack..self.next_stack).contains(&id.serial());
+        if id.world() != self.world.number || !is_new || self.fresh.contains(&id) {
+            return not_so(format!("{id} is no new id"));
+        }
+        self.fresh.push(id);
+        Ok(())
+    }
+
+    /// A pack does not come to lie in itself, nor too deep.
+    fn check_nesting(&self, inner: u32, mut container: u32) -> Checked<()> {
+        for _ in 0..=MOST_NESTING {
+            if container == inner {
+                return not_so("a pack would lie in itself");
+            }
+            match self.world.state(container).parent {
+                Spot::NOWHERE => return Ok(()),
+                parent => container = parent.container,
+            }
+        }
+        not_so("packs would nest too deep")
+    }
+
+    fn changed(&mut self, at: &At, look: &Look) -> Checked<Event> {
+        let (end, cell) = self.lying(at)?;
+        let after = self.class(KindId(cell.kind), look)?;
+        Ok(Event::Changed { at: end, before: Class(cell.class), after })
+    }
+
+    fn swapped(&self, one: &At, other: &At) -> Checked<Event> {
+        let ((one, mine), (other, yours)) = (self.end(one)?, self.end(other)?);
+        let as_told = mine.id == one.stack.0 && yours.id == other.stack.0;
+        if !as_told || one.spot == other.spot || one.spot.is_ground() || other.spot.is_ground() {
+            return not_so("what would be exchanged does not lie there");
+        }
+        for (cell, to) in [(mine, other), (yours, one)] {
+            if cell.is_pack() {
+                self.check_nesting(cell.inner, to.spot.container)?;
+            }
+        }
+        Ok(Event::Swapped { one, other })
+    }
+
+    fn resized(&self, name: &str, slots: u32) -> Checked<Event> {
+        let container = self.container(name)?;
+        let state = self.world.state(container);
+        let Some(def) = self.world.rules.containers().get(state.def as usize) else {
+            return not_so(format!("`{name}` has no number of slots that could change"));
+        };
+        if slots > def.slot_bounds().1 || self.world.next_taken(container, slots).is_some() {
+            return not_so(format!("`{name}` can't have {slots} slots"));
+        }
+        Ok(Event::Resized { container: self.world.container_id(container), before: state.slots, after: slots })
+    }
+
+    fn bound(&self, holder: &str, shortcut: u32, kind: Option<&str>) -> Checked<Event> {
+        let holder = self.holder(holder)?;
+        let Some(before) = self.world.shortcuts(holder).nth(shortcut as usize) else {
+            return not_so(format!("there is no shortcut {shortcut}"));
+        };
+        let after = kind.map(|kind| self.kind(kind)).transpose()?;
+        Ok(Event::Bound { holder, shortcut, before, after })
+    }
+
+    fn opened(&self, holder: &str, container: &str, open: bool) -> Checked<Event> {
+        let (holder, index) = (self.holder(holder)?, self.container(container)?);
+        let is_open = self.world.opened().any(|opened| opened == (index, holder.index));
+        if index == GROUND || is_open == open {
+            return not_so(format!("`{container}` was so before"));
+        }
+        let container = self.world.container_id(index);
+        Ok(if open { Event::Opened { holder, container } } else { Event::Closed { holder, container } })
+    }
+
+    fn close_what_has_gone(&mut self) {
+        let world = &self.world;
+        let gone = |&(container, holder): &(u32, u32)| !world.is_there(container) || !world.is_present(holder);
+        for (container, holder) in world.opened().filter(gone).collect::<Vec<_>>() {
+            let (holder, container) = (self.world.holder_id(holder), self.world.container_id(container));
+            self.carry_out(Event::Closed { holder, container });
+        }
+    }
+
+    // Coming and going.
+
+    fn departed(&self, name: &str, departure: DepartureId) -> Checked<Event> {
+        let container = self.world.container(name).filter(|&id| self.world.stands(id)).map(Traveller::Container);
+        let Some(who) = container.or_else(|| self.world.holder(name).map(Traveller::Holder)) else {
+            return not_so(format!("there is no `{name}` that could depart"));
+        };
+        if departure != (DepartureId { world: self.world.number, number: self.world.departures }) {
+            return not_so(format!("this is not {departure}"));
+        }
+        Ok(Event::Departed { who, departure, count: self.world.items_with(who) })
+    }
+
+    fn arrive(&mut self, document: &Departure) -> Checked<()> {
+        let mut arriving = read::departure(&self.world.rules, document).map_err(|error| error.to_string())?;
+        if document.id.is_some_and(|id| self.world.arrivals.contains(&id)) {
+            return not_so("this departure has arrived before");
+        }
+        let ids = arriving.stacks().iter().map(|stack| stack.id).collect();
+        let name = arriving.name();
+        if self.world.lasting(name).is_some() || self.world.holder(name).is_some() || self.world.has_any(&ids) {
+            return not_so("a place of that name, or a stack of that id, is there already");
+        }
+        let weight_of = |kind: KindId| self.world.rules.figures[kind.index()].weight;
+        let stacks = arriving.stacks();
+        let weight = stacks.iter().map(|stack| weight_of(stack.key.kind) * i64::from(stack.count)).sum::<i64>();
+        if self.world.whole_weight().checked_add(weight).is_none() {
+            return not_so("the world would weigh more than can be counted");
+        }
+        let count = stacks.iter().map(|stack| u64::from(stack.count)).sum();
+        let who = self.number(&mut arriving);
+        self.world.bring_in(&arriving, document.id);
+        self.events.push(Event::Arrived { who, departure: document.id, count });
+        Ok(())
+    }
+
+    /// Finds room for what arrives, and gives the handle that it gets.
+    fn number(&mut self, arriving: &mut Arriving) -> Traveller {
+        let world = &mut *self.world;
+        let (mut next, mut used) = (world.container_count(), Vec::new());
+        arriving.number(&mut |def| {
+            let waiting = world.waiting(def).find(|index| !used.contains(index));
+            let index = waiting.unwrap_or(next);
+            next += u32::from(index == next);
+            used.push(index);
+            index
+        });
+        match arriving {
+            Arriving::Container(container) => Traveller::Container(world.container_to_be(container.index)),
+            Arriving::Holder(holder) => {
+                holder.index = world.waiting_holders().next().unwrap_or(world.holder_count());
+                Traveller::Holder(world.holder_to_be(holder.index))
+            }
+        }
+    }
+}

@@ -1,0 +1,302 @@
+//! Requests: operations that are sent, with an id by which the same one is known again.
+
+use std::collections::VecDeque;
+use std::fmt;
+use std::str::FromStr;
+
+use rustc_hash::FxHashMap;
+use serde::{Deserialize, Deserializer, Serialize, Serializer, de};
+
+use crate::language::NamedOperation;
+use crate::ops::{Cause, Outcome, Reason, Refusal, ResolveError};
+use crate::quantity::Decimal;
+use crate::snapshot::Departures;
+use crate::world::World;
+
+/// The id of a request, given by whoever sends it: 1 to 64 bytes without control characters. Ids of different senders must
+/// differ; let each begin with the name of its sender.
+#[derive(Clone, Debug, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
+#[serde(try_from = "String", into = "String")]
+pub struct RequestId(Box<str>);
+
+/// A text that is no id of a request.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, thiserror::Error)]
+#[error("the id of a request has 1 to 64 bytes and no control characters")]
+pub struct RequestIdError;
+
+impl FromStr for RequestId {
+    type Err = RequestIdError;
+
+    fn from_str(text: &str) -> Result<RequestId, RequestIdError> {
+        let lawful = (1..=64).contains(&text.len()) && !text.chars().any(char::is_control);
+        if lawful { Ok(RequestId(text.into())) } else { Err(RequestIdError) }
+    }
+}
+
+impl TryFrom<String> for RequestId {
+    type Error = RequestIdError;
+
+    fn try_from(text: String) -> Result<RequestId, RequestIdError> {
+        text.parse()
+    }
+}
+
+impl From<RequestId> for String {
+    fn from(id: RequestId) -> String {
+        id.0.into()
+    }
+}
+
+impl fmt::Display for RequestId {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(&self.0)
+    }
+}
+
+/// An operation that is sent, as a sentence.
+///
+/// ```
+/// use hypotheke::exchange::Request;
+///
+/// let text = r#"{"id": "ann-1", "operation": "move 3 flare from depot to sled"}"#;
+/// let request: Request = serde_json::from_str(text)?;
+/// assert_eq!(request, Request::new("move 3 flare from depot to sled".parse().unwrap()).with_id("ann-1".parse().unwrap()));
+/// # Ok::<(), serde_json::Error>(())
+/// ```
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+pub struct Request {
+    /// By which the same request is known again; none if it may be applied as often as it comes.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub id: Option<RequestId>,
+    /// The revision on which it was made: on any other it is refused.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub expects: Option<u64>,
+    /// What is asked for.
+    #[serde(serialize_with = "as_sentence", deserialize_with = "from_sentence")]
+    pub operation: NamedOperation,
+}
+
+fn as_sentence<S: Serializer>(operation: &NamedOperation, serializer: S) -> Result<S::Ok, S::Error> {
+    serializer.collect_str(operation)
+}
+
+fn from_sentence<'de, D: Deserializer<'de>>(deserializer: D) -> Result<NamedOperation, D::Error> {
+    let text = <std::borrow::Cow<'de, str>>::deserialize(deserializer)?;
+    text.parse().map_err(|error| de::Error::custom(format!("`{text}`: {error}")))
+}
+
+impl Request {
+    /// A request without an id, on whatever revision.
+    #[must_use]
+    pub fn new(operation: NamedOperation) -> Request {
+        Request { id: None, expects: None, operation }
+    }
+
+    /// The same with an id.
+    #[must_use]
+    pub fn with_id(self, id: RequestId) -> Request {
+        Request { id: Some(id), ..self }
+    }
+
+    /// The same on one revision only.
+    #[must_use]
+    pub fn on_revision(self, revision: u64) -> Request {
+        Request { expects: Some(revision), ..self }
+    }
+}
+
+/// A request that was applied, and its answer.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+pub struct Answered {
+    /// Its id.
+    pub id: RequestId,
+    /// What was asked for, as a sentence.
+    pub operation: String,
+    /// What it came to.
+    pub outcome: Outcome,
+}
+
+/// What a request came to, as plain data.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case", rename_all_fields = "kebab-case", deny_unknown_fields)]
+pub enum Answer {
+    /// It was applied, in full or in part.
+    Applied {
+        /// What it came to.
+        outcome: Outcome,
+        /// True if that was before: the same request came again.
+        #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+        repeated: bool,
+    },
+    /// It was refused, and nothing has changed.
+    Refused {
+        /// Why.
+        reason: Reason,
+        /// What was asked for, or would be, and what is allowed, or there.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        figures: Option<(Decimal, Decimal)>,
+        /// How many could go.
+        #[serde(default)]
+        could: u64,
+        /// Of several operations as one: which of them, from 0.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        step: Option<u32>,
+        /// The same in words.
+        text: String,
+    },
+}
+
+impl Answer {
+    /// What it came to, if it was applied.
+    #[must_use]
+    pub fn outcome(&self) -> Option<Outcome> {
+        match self {
+            Answer::Applied { outcome, .. } => Some(*outcome),
+            Answer::Refused { .. } => None,
+        }
+    }
+
+    /// Why it was refused, if it was.
+    #[must_use]
+    pub fn reason(&self) -> Option<Reason> {
+        match self {
+            Answer::Applied { .. } => None,
+            Answer::Refused { reason, .. } => Some(*reason),
+        }
+    }
+
+    fn unknown(error: &ResolveError) -> Answer {
+        let text = error.to_string();
+        Answer::Refused { reason: Reason::Unknown, figures: None, could: 0, step: None, text }
+    }
+}
+
+/// The latest requests that were applied and had an id.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct RequestWindow {
+    most: usize,
+    entries: VecDeque<Answered>,
+    /// The number of the first entry, among all that there have been.
+    first: u64,
+    numbers: FxHashMap<RequestId, u64>,
+}
+
+impl RequestWindow {
+    pub(crate) fn new(most: u32) -> RequestWindow {
+        RequestWindow { most: most as usize, ..RequestWindow::default() }
+    }
+
+    pub(crate) fn iter(&self) -> impl Iterator<Item = &Answered> {
+        self.entries.iter()
+    }
+
+    pub(crate) fn get(&self, id: &RequestId) -> Option<&Answered> {
+        let number = self.numbers.get(id)?;
+        self.entries.get(usize::try_from(number - self.first).ok()?)
+    }
+
+    /// Takes in the latest, and gives the one that falls out for it.
+    pub(crate) fn push(&mut self, answered: Answered) -> Option<Answered> {
+        self.numbers.insert(answered.id.clone(), self.first + self.entries.len() as u64);
+        self.entries.push_back(answered);
+        if self.entries.len() <= self.most { None } else { self.pop_front() }
+    }
+
+    fn pop_front(&mut self) -> Option<Answered> {
+        let oldest = self.entries.pop_front()?;
+        self.first += 1;
+        self.numbers.remove(&oldest.id);
+        Some(oldest)
+    }
+
+    /// The latest has never been: what fell out for it is there again.
+    pub(crate) fn take_back(&mut self, fell_out: Option<Answered>) {
+        if let Some(latest) = self.entries.pop_back() {
+            self.numbers.remove(&latest.id);
+        }
+        if let Some(oldest) = fell_out {
+            self.first -= 1;
+            self.numbers.insert(oldest.id.clone(), self.first);
+            self.entries.push_front(oldest);
+        }
+    }
+}
+
+impl World {
+    /// Performs an operation that was sent. The same request again is not applied again and gets the first answer, as long
+    /// as it is among the latest that the ruleset lets the world remember (`request-window`). Only those that were applied
+    /// are remembered: what was refused may be tried anew.
+    ///
+    /// The reason is [`Reason::Stale`] if the world is not on the revision that the request names, or if its id was used for
+    /// another operation. What arrives is found among `departures`, in which whoever holds the world keeps what
+    /// [`World::departed`] gives.
+    ///
+    /// ```
+    /// use hypotheke::exchange::{Answer, Request};
+    /// use hypotheke::{Departures, Ruleset, World};
+    ///
+    /// let rules = Ruleset::builder()
+    ///     .kind("flare", |kind| kind.stack_limit(6))
+    ///     .container("depot", |depot| depot.slots(2))
+    ///     .container("sled", |sled| sled.slots(2))
+    ///     .start("depot", ["4 flare"])
+    ///     .build()?;
+    /// let mut world = World::new(&rules.into());
+    /// let operation = "move 3 flare from depot to sled".parse().unwrap();
+    /// let request = Request::new(operation).with_id("ann-1".parse().unwrap());
+    ///
+    /// let none = Departures::new();
+    /// assert!(matches!(world.request(&request, &none), Answer::Applied { repeated: false, .. }));
+    /// assert!(matches!(world.request(&request, &none), Answer::Applied { repeated: true, .. }));
+    /// assert_eq!(world.revision(), 1);
+    /// # Ok::<(), hypotheke::RulesetErrors>(())
+    /// ```
+    #[must_use = "a request may be refused"]
+    pub fn request(&mut self, request: &Request, departures: &Departures) -> Answer {
+        let known = request.id.as_ref().and_then(|id| self.requests.get(id));
+        let sentence = if request.id.is_some() { request.operation.to_string() } else { String::new() };
+        if let Some(known) = known {
+            if known.operation == sentence {
+                return Answer::Applied { outcome: known.outcome, repeated: true };
+            }
+            return self.refused(&Refusal::new(Cause::RequestIdTaken));
+        }
+        if let Some(expected) = request.expects.filter(|&expected| expected != self.revision) {
+            return self.refused(&Refusal::new(Cause::Revision { expected, stands: self.revision }));
+        }
+        let operation = match request.operation.resolve_with(self, departures) {
+            Ok(operation) => operation,
+            Err(error) => return Answer::unknown(&error),
+        };
+        match self.perform(&operation) {
+            Ok(outcome) => {
+                if let Some(id) = &request.id {
+                    let answered = Answered { id: id.clone(), operation: sentence, outcome };
+                    let fell_out = self.requests.push(answered);
+                    self.remember_request(fell_out);
+                }
+                Answer::Applied { outcome, repeated: false }
+            }
+            Err(refusal) => self.refused(&refusal),
+        }
+    }
+
+    /// A refusal as plain data, in figures and in words.
+    #[must_use]
+    pub fn refused(&self, refusal: &Refusal) -> Answer {
+        Answer::Refused {
+            reason: refusal.reason(),
+            figures: refusal.cause().figures(),
+            could: refusal.could(),
+            step: refusal.step(),
+            text: self.explain(refusal),
+        }
+    }
+
+    /// The latest requests that were applied and had an id, the oldest first.
+    pub fn answered_requests(&self) -> impl Iterator<Item = &Answered> {
+        self.requests.iter()
+    }
+}

@@ -1,0 +1,138 @@
+//! The one who owns the world.
+
+use std::collections::VecDeque;
+
+use super::message::{ToClient, ToServer};
+use super::request::Request;
+use super::update::Update;
+use crate::ops::{Operation, Outcome, Refusal};
+use crate::snapshot::Departures;
+use crate::world::World;
+
+/// What a server has to say after a message.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+#[must_use = "clients that are not told fall behind"]
+pub struct Replies {
+    /// For all clients, the sender among them; before what is for the sender alone.
+    pub to_all: Option<ToClient>,
+    /// For the one who sent the message.
+    pub to_sender: Vec<ToClient>,
+}
+
+/// The owner of a world of which clients hold copies. It takes messages and gives messages; how they travel is for others.
+///
+/// Who may act for which holder is for others too: look at the operation of a request before it is handed over.
+///
+/// ```
+/// use hypotheke::exchange::{Client, Server, ToClient};
+/// use hypotheke::{Ruleset, World};
+///
+/// let rules = Ruleset::builder()
+///     .kind("flare", |kind| kind.stack_limit(6))
+///     .container("depot", |depot| depot.slots(2))
+///     .container("sled", |sled| sled.slots(2))
+///     .start("depot", ["4 flare"])
+///     .build()?;
+/// let rules = rules.into();
+/// let mut server = Server::new(World::new(&rules), 100);
+/// let ToClient::World(snapshot) = server.welcome() else { unreachable!() };
+/// let mut ann = Client::new("ann", &rules, &snapshot).unwrap();
+///
+/// // The client does at once what it asks for, and the server's word makes it so.
+/// let sent = ann.act("move 3 flare from depot to sled".parse().unwrap());
+/// assert_eq!((ann.world().revision(), ann.confirmed()), (1, 0));
+/// let replies = server.receive(&sent);
+/// for message in replies.to_all.iter().chain(&replies.to_sender) {
+///     assert!(ann.receive(message).unwrap().send.is_empty());
+/// }
+/// assert_eq!((ann.world().revision(), ann.confirmed(), ann.unanswered()), (1, 1, 0));
+/// assert_eq!(ann.world().snapshot(), server.world().snapshot());
+/// # Ok::<(), hypotheke::RulesetErrors>(())
+/// ```
+#[derive(Clone, Debug)]
+pub struct Server {
+    world: World,
+    departures: Departures,
+    /// Those that led to the latest revisions, without a gap.
+    updates: VecDeque<Update>,
+    most_updates: usize,
+}
+
+impl Server {
+    /// The owner of a world, who keeps so many of the latest updates for those who miss some.
+    #[must_use]
+    pub fn new(world: World, most_updates: usize) -> Server {
+        Server { world, departures: Departures::new(), updates: VecDeque::new(), most_updates }
+    }
+
+    /// The world as it is.
+    #[must_use]
+    pub fn world(&self) -> &World {
+        &self.world
+    }
+
+    /// The documents of what has departed, for those who store them or hand them to other servers.
+    #[must_use]
+    pub fn departures(&self) -> &Departures {
+        &self.departures
+    }
+
+    /// Keeps a document of what departed elsewhere, so that it can arrive here.
+    pub fn expect(&mut self, departure: crate::snapshot::Departure) {
+        self.departures.keep(departure);
+    }
+
+    /// What a client needs that comes new.
+    #[must_use]
+    pub fn welcome(&self) -> ToClient {
+        ToClient::World(Box::new(self.world.snapshot()))
+    }
+
+    /// Takes a message of a client.
+    pub fn receive(&mut self, message: &ToServer) -> Replies {
+        match message {
+            ToServer::Join => Replies { to_all: None, to_sender: vec![self.welcome()] },
+            ToServer::Request(request) => self.answer(request),
+            ToServer::Missed { since } => Replies { to_all: None, to_sender: self.since(*since) },
+        }
+    }
+
+    /// Performs an operation of the game's own.
+    ///
+    /// # Errors
+    /// The reason why the rules say no. The world is then as it was.
+    pub fn perform(&mut self, operation: &Operation) -> Result<(Outcome, Replies), Refusal> {
+        let outcome = self.world.perform(operation)?;
+        Ok((outcome, Replies { to_all: self.publish(), to_sender: Vec::new() }))
+    }
+
+    fn answer(&mut self, request: &Request) -> Replies {
+        let before = self.world.revision();
+        let answer = self.world.request(request, &self.departures);
+        let to_all = if self.world.revision() > before { self.publish() } else { None };
+        Replies { to_all, to_sender: vec![ToClient::Answer { id: request.id.clone(), answer }] }
+    }
+
+    /// Keeps what the latest operation changed.
+    fn publish(&mut self) -> Option<ToClient> {
+        self.departures.extend(self.world.departed().iter().cloned());
+        let update = self.world.update()?;
+        self.updates.push_back(update.clone());
+        if self.updates.len() > self.most_updates {
+            self.updates.pop_front();
+        }
+        Some(ToClient::Update(update))
+    }
+
+    /// What came after a revision: the updates, or the whole world where they are not all kept.
+    fn since(&self, revision: u64) -> Vec<ToClient> {
+        let missing = self.world.revision().checked_sub(revision).and_then(|missing| usize::try_from(missing).ok());
+        match missing {
+            Some(missing) if missing <= self.updates.len() => {
+                let kept = self.updates.iter().skip(self.updates.len() - missing);
+                kept.cloned().map(ToClient::Update).collect()
+            }
+            _ => vec![self.welcome()],
+        }
+    }
+}

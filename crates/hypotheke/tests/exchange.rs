@@ -1,0 +1,461 @@
+//! Requests, updates, a server and its clients.
+
+use std::collections::BTreeSet;
+use std::sync::Arc;
+
+use hypotheke::exchange::{
+    Answer, Change, Client, ClientError, FollowError, Request, RequestId, Server, ToClient, ToServer, Update,
+};
+use hypotheke::{Amount, Departures, NamedOperation, Operation, Reason, Ruleset, Snapshot, World};
+use proptest::prelude::*;
+
+fn rules(window: u32) -> Arc<Ruleset> {
+    let rules = Ruleset::builder()
+        .request_window(window)
+        .mark("wet")
+        .kind("flare", |kind| kind.stack_limit(6))
+        .kind("rope", |kind| kind)
+        .kind("crate", |kind| kind.pack("crate"))
+        .container("crate", |inside| inside.slots(3))
+        .container("depot", |depot| depot.slots(8))
+        .container("sled", |sled| sled.slots(3).must_open())
+        .container("bag", |bag| bag.slots(2))
+        .holder("ann", ["bag"], |ann| ann)
+        .holder("ben", ["bag"], |ben| ben)
+        .start("depot", ["20 flare", "2 rope", "1 crate"])
+        .build();
+    Arc::new(rules.unwrap_or_else(|errors| panic!("{errors}")))
+}
+
+fn operation(sentence: &str) -> NamedOperation {
+    sentence.parse().unwrap_or_else(|error| panic!("{sentence}: {error}"))
+}
+
+fn request(id: &str, sentence: &str) -> Request {
+    Request::new(operation(sentence)).with_id(id.parse().unwrap())
+}
+
+fn send(world: &mut World, request: &Request) -> Answer {
+    world.request(request, &Departures::new())
+}
+
+#[test]
+fn the_same_request_is_applied_once_and_answered_alike() {
+    let mut world = World::new(&rules(4));
+    let first = send(&mut world, &request("ann-1", "move 3 flare from depot to ann.bag"));
+    let outcome = first.outcome().expect("applied");
+    assert_eq!((outcome.done(), outcome.revision()), (3, 1));
+    send(&mut world, &request("ben-1", "move 1 rope from depot to ben.bag"));
+    // What came in between does not change the answer.
+    let again = send(&mut world, &request("ann-1", "move 3 flare from depot to ann.bag"));
+    assert_eq!(again, Answer::Applied { outcome, repeated: true });
+    assert_eq!(world.revision(), 2);
+}
+
+#[test]
+fn an_id_means_one_operation_only() {
+    let mut world = World::new(&rules(4));
+    send(&mut world, &request("ann-1", "move 3 flare from depot to ann.bag"));
+    let before = world.snapshot();
+    let other = send(&mut world, &request("ann-1", "move 4 flare from depot to ann.bag"));
+    assert_eq!(other.reason(), Some(Reason::Stale));
+    assert!(matches!(other, Answer::Refused { text, .. } if text.contains("another operation")));
+    assert_eq!(world.snapshot(), before);
+}
+
+#[test]
+fn only_applied_requests_are_remembered_and_only_the_latest() {
+    let mut world = World::new(&rules(2));
+    let wanting = request("ann-1", "move 9 rope from depot to ann.bag");
+    assert_eq!(send(&mut world, &wanting).reason(), Some(Reason::NotEnough));
+    // Meanwhile there are enough of them, one a slot: no longer refused for the same reason.
+    for number in 0..7 {
+        send(&mut world, &request(&format!("game-{number}"), "create 1 rope in ground"));
+    }
+    assert_eq!(send(&mut world, &wanting).reason(), Some(Reason::NotEnough), "judged anew");
+    let kept: Vec<String> = world.answered_requests().map(|answered| answered.id.to_string()).collect();
+    assert_eq!(kept, ["game-5", "game-6"]);
+    // What has fallen out of the window is applied again: that is why it has a size.
+    let again = send(&mut world, &request("game-0", "create 1 rope in ground"));
+    assert_eq!(again.outcome().map(hypotheke::Outcome::revision), Some(8));
+}
+
+#[test]
+fn a_request_without_an_id_is_applied_as_often_as_it_comes() {
+    let mut world = World::new(&rules(4));
+    let plain = Request::new(operation("create 1 rope in ground"));
+    for revision in 1..4 {
+        assert_eq!(send(&mut world, &plain).outcome().map(hypotheke::Outcome::revision), Some(revision));
+    }
+    assert_eq!(world.answered_requests().count(), 0);
+}
+
+#[test]
+fn a_request_on_another_revision_is_stale_and_says_which() {
+    let mut world = World::new(&rules(4));
+    let on_first = Request::new(operation("create 1 rope in ground")).on_revision(0);
+    assert!(send(&mut world, &on_first).outcome().is_some());
+    let Answer::Refused { reason, figures, text, .. } = send(&mut world, &on_first) else { panic!("applied") };
+    assert_eq!((reason, figures), (Reason::Stale, Some((0.into(), 1.into()))));
+    assert_eq!(text, "the request expects revision 0, but the world is on 1");
+    // One that has been answered gets its answer, on whatever revision.
+    let known = request("ann-1", "create 1 rope in ground").on_revision(1);
+    assert!(send(&mut world, &known).outcome().is_some());
+    assert!(matches!(send(&mut world, &known), Answer::Applied { repeated: true, .. }));
+}
+
+#[test]
+fn a_request_that_names_what_is_not_there_is_refused_as_unknown() {
+    let mut world = World::new(&rules(4));
+    for sentence in ["cleo lifts 1 from depot/0", "move 1 flare from depot to cellar", "consume 1 gold from depot"] {
+        let before = world.snapshot();
+        let answer = send(&mut world, &request("ann-1", sentence));
+        assert_eq!(answer.reason(), Some(Reason::Unknown), "{sentence}");
+        assert_eq!(world.snapshot(), before);
+    }
+}
+
+#[test]
+fn what_is_taken_back_has_never_been_answered() {
+    let mut world = World::new(&rules(2));
+    world.keep_history(10);
+    let sent = |number: u32| request(&format!("ann-{number}"), "create 1 rope in ground");
+    (0..4).for_each(|number| _ = send(&mut world, &sent(number)));
+    let before = world.snapshot();
+    send(&mut world, &sent(4));
+    world.take_back(5).unwrap();
+    assert_eq!(world.snapshot(), before, "what fell out of the window is in it again");
+    (1..=4).rev().for_each(|revision| world.take_back(revision).unwrap());
+    assert_eq!(world.answered_requests().count(), 0);
+    assert!(matches!(send(&mut world, &sent(3)), Answer::Applied { repeated: false, .. }));
+}
+
+#[test]
+fn the_window_is_part_of_the_snapshot() {
+    let mut world = World::new(&rules(4));
+    send(&mut world, &request("ann-1", "move 3 flare from depot to ann.bag"));
+    let snapshot = world.snapshot();
+    let text = serde_json::to_string(&snapshot).unwrap();
+    let mut back = World::from_snapshot(world.rules(), &serde_json::from_str(&text).unwrap()).unwrap();
+    let again = send(&mut back, &request("ann-1", "move 3 flare from depot to ann.bag"));
+    assert!(matches!(again, Answer::Applied { repeated: true, .. }));
+    // Two of one id, and one that leads nowhere, can't be.
+    let mut twice = snapshot.clone();
+    twice.requests.push(twice.requests[0].clone());
+    let error = World::from_snapshot(world.rules(), &twice).unwrap_err().to_string();
+    assert!(error.contains("two have the id `ann-1`") && error.contains("revision 1"), "{error}");
+}
+
+#[test]
+fn ids_of_requests_have_bounds() {
+    for text in ["", "a\nb", &"x".repeat(65), "\u{0}"] {
+        assert!(text.parse::<RequestId>().is_err(), "{text:?}");
+    }
+    assert!("x".repeat(64).parse::<RequestId>().is_ok());
+}
+
+#[test]
+fn json_that_is_no_message_is_an_error() {
+    let lawful = r#"{"request":{"id":"a","operation":"drop 1 rope from depot"}}"#;
+    assert!(serde_json::from_str::<ToServer>(lawful).is_ok());
+    for text in [
+        "",
+        "{}",
+        "\"jump\"",
+        r#"{"request":{"id":"a"}}"#,
+        r#"{"request":{"operation":"drop 1 rope from depot","more":1}}"#,
+        r#"{"request":{"operation":"drop everything now"}}"#,
+        r#"{"request":{"operation":"drop 99999999999999999999 rope from depot"}}"#,
+        r#"{"request":{"expects":-1,"operation":"drop 1 rope from depot"}}"#,
+        r#"{"request":{"id":"","operation":"drop 1 rope from depot"}}"#,
+        r#"{"missed":{"since":1e30}}"#,
+        r#"{"missed":{"since":0,"until":3}}"#,
+        r#"{"missed":{"since":0},"join":null}"#,
+    ] {
+        assert!(serde_json::from_str::<ToServer>(text).is_err(), "{text}");
+    }
+    for text in [
+        r#"{"update":{"revision":1}}"#,
+        r#"{"update":{"revision":1,"next-stack":99999999999999999999,"changes":[]}}"#,
+        r#"{"update":{"revision":1,"next-stack":1,"changes":[{"resized":{"container":"a","slots":4294967296}}]}}"#,
+        r#"{"update":{"revision":1,"next-stack":1,"changes":[{"moved":{}}]}}"#,
+        r#"{"answer":{"id":"a","answer":{"applied":{"outcome":{"done":1}}}}}"#,
+    ] {
+        assert!(serde_json::from_str::<ToClient>(text).is_err(), "{text}");
+    }
+}
+
+#[test]
+fn updates_out_of_order_twice_or_of_another_world_change_nothing() {
+    let rules = rules(4);
+    let mut world = World::new(&rules);
+    let mut copy = World::from_snapshot(&rules, &world.snapshot()).unwrap();
+    let mut updates = Vec::new();
+    for sentence in ["move 3 flare from depot to ann.bag", "swap depot/0 with depot/2", "mark depot/0 wet"] {
+        let done = world.perform(&operation(sentence).resolve(&world).unwrap());
+        assert!(done.is_ok(), "{sentence}");
+        updates.push(world.update().unwrap());
+    }
+    let before = copy.snapshot();
+    assert_eq!(copy.follow(&updates[1]), Err(FollowError::OutOfOrder { copy: 0, update: 2 }));
+    assert_eq!(copy.snapshot(), before);
+    copy.follow(&updates[0]).unwrap();
+    let after = copy.snapshot();
+    assert_eq!(copy.follow(&updates[0]), Err(FollowError::OutOfOrder { copy: 1, update: 1 }));
+    assert_eq!(copy.snapshot(), after);
+    // The second change of it is not so here.
+    let mut foreign = updates[1].clone();
+    let unheard = Change::Opened { holder: "cleo".to_owned(), container: "sled".to_owned() };
+    foreign.changes.push(unheard);
+    let error = copy.follow(&foreign).unwrap_err();
+    assert_eq!(error.to_string(), "change 2 of the update: there is no holder `cleo`");
+    assert_eq!((copy.snapshot(), copy.recount()), (after, vec![]));
+    updates[1..].iter().for_each(|update| copy.follow(update).unwrap());
+    assert_eq!(copy.snapshot(), world.snapshot());
+    // A refused operation has no update.
+    assert!(world.perform(&operation("consume 9 rope from depot").resolve(&world).unwrap()).is_err());
+    assert_eq!(world.update(), None);
+}
+
+#[test]
+fn what_departs_and_arrives_can_be_followed() {
+    let rules = rules(4);
+    let mut server = Server::new(World::new(&rules), 10);
+    let mut copy = World::from_snapshot(&rules, &server.world().snapshot()).unwrap();
+    for sentence in [
+        "open sled",
+        "ann opens sled",
+        "move crate from depot to sled/0",
+        "move 5 flare from depot to sled/0/",
+        "together (swap sled/0/0 with sled/0/2; depart sled)",
+        "arrive sled",
+        "drop 1 crate from sled",
+        "depart ann",
+        "arrive ann as ann",
+    ] {
+        let Replies { to_all, to_sender } =
+            server.receive(&ToServer::Request(Box::new(Request::new(operation(sentence)))));
+        let Some(ToClient::Update(update)) = to_all else {
+            // A game opens nothing: only holders do.
+            assert!(sentence == "open sled" || sentence == "arrive ann as ann", "{sentence}: {to_sender:?}");
+            continue;
+        };
+        let sent = serde_json::to_string(&update).unwrap();
+        copy.follow(&serde_json::from_str::<Update>(&sent).unwrap())
+            .unwrap_or_else(|error| panic!("{sentence}: {error}"));
+        assert_eq!(copy.snapshot(), server.world().snapshot(), "{sentence}");
+    }
+    assert_eq!(server.world().departed().len(), 0);
+}
+
+use hypotheke::exchange::Replies;
+
+fn joined(name: &str, server: &Server, rules: &Arc<Ruleset>) -> Client {
+    let ToClient::World(snapshot) = server.welcome() else { panic!("no world") };
+    Client::new(name, rules, &snapshot).unwrap()
+}
+
+#[test]
+fn a_client_takes_back_what_the_server_refuses() {
+    let rules = rules(8);
+    let mut server = Server::new(World::new(&rules), 8);
+    let (mut ann, mut ben) = (joined("ann", &server, &rules), joined("ben", &server, &rules));
+    let flares = |world: &World, place: &str| {
+        let flare = world.rules().find_kind("flare").unwrap();
+        world.count(flare, world.container(place).map(Into::into))
+    };
+    // Both want the last ones; each sees itself with them.
+    let first = ann.act(operation("drop 15 flare from depot"));
+    let second = ben.act(operation("move 10 flare from depot to ben.bag"));
+    let third = ben.act(operation("move 1 rope from depot to ben.bag"));
+    assert_eq!((flares(ann.world(), "depot"), flares(ben.world(), "ben.bag")), (5, 10));
+    let [first, second, third] = [first, second, third].map(|message| server.receive(&message));
+    let told = [first.to_all, second.to_all, third.to_all].into_iter().flatten().collect::<Vec<_>>();
+    assert_eq!(told.len(), 2, "the second was refused");
+    for message in &told {
+        let received = ben.receive(message).unwrap();
+        assert!(received.send.is_empty());
+    }
+    let refused = ben.receive(&second.to_sender[0]).unwrap();
+    assert_eq!(refused.answers[0].1.reason(), Some(Reason::NotEnough));
+    assert_eq!((flares(ben.world(), "ben.bag"), flares(ben.world(), "depot")), (0, 5));
+    assert_eq!((ben.unanswered(), ben.confirmed()), (0, 2));
+    assert_eq!(ben.world().snapshot(), server.world().snapshot());
+    told.iter().for_each(|message| _ = ann.receive(message).unwrap());
+    assert_eq!(ann.world().snapshot(), server.world().snapshot());
+}
+
+#[test]
+fn a_client_that_missed_much_gets_the_whole_world() {
+    let rules = rules(8);
+    let mut server = Server::new(World::new(&rules), 2);
+    let mut ann = joined("ann", &server, &rules);
+    let (depot, flare) = (server.world().container("depot").unwrap(), rules.find_kind("flare").unwrap());
+    let mut last = None;
+    for _ in 0..5 {
+        let (_, replies) = server.perform(&Operation::consuming(Amount::Exactly(1), flare, depot)).unwrap();
+        last = replies.to_all;
+    }
+    let received = ann.receive(&last.unwrap()).unwrap();
+    assert_eq!(received.send, [ToServer::Missed { since: 0 }]);
+    let replies = server.receive(&received.send[0]);
+    assert!(matches!(replies.to_sender[..], [ToClient::World(_)]), "only two updates are kept");
+    assert!(ann.receive(&replies.to_sender[0]).unwrap().send.is_empty());
+    assert_eq!((ann.confirmed(), ann.world().snapshot()), (5, server.world().snapshot()));
+    // An older world is no news.
+    let older = ToClient::World(Box::new(World::new(&rules).snapshot()));
+    assert!(ann.receive(&older).unwrap().answers.is_empty());
+    assert_eq!(ann.confirmed(), 5);
+    // One who is ahead of the server's life gets the world too.
+    assert!(matches!(server.receive(&ToServer::Missed { since: 77 }).to_sender[..], [ToClient::World(_)]));
+    assert!(server.receive(&ToServer::Missed { since: 5 }).to_sender.is_empty());
+}
+
+#[test]
+fn a_client_with_an_impossible_name_or_world_is_an_error() {
+    let (rules, snapshot) = (rules(8), World::new(&rules(8)).snapshot());
+    assert!(matches!(Client::new(&"x".repeat(60), &rules, &snapshot), Err(ClientError::Name(_))));
+    let other = Snapshot { next_stack: 0, ..snapshot };
+    assert!(matches!(Client::new("ann", &rules, &other), Err(ClientError::Snapshot(_))));
+}
+
+/// What happens to messages on their way: they wait in any order, get lost, come twice.
+struct Network {
+    to_server: Vec<(usize, ToServer)>,
+    to_clients: Vec<Vec<ToClient>>,
+}
+
+#[derive(Clone, Debug)]
+enum Step {
+    Act(usize, usize),
+    /// One of the messages that wait for the server.
+    Serve(usize, Fate),
+    /// One of the messages that wait for a client.
+    Tell(usize, usize, Fate),
+    Resend(usize),
+}
+
+#[derive(Clone, Copy, Debug, PartialEq)]
+enum Fate {
+    Comes,
+    Lost,
+    Twice,
+}
+
+const SENTENCES: [&str; 8] = [
+    "create 1 rope in ground",
+    "move up to 4 flare from depot to ann.bag",
+    "move 5 flare from depot to ben.bag",
+    "ann opens sled",
+    "ann moves 1 flare from ann.bag to sled",
+    "swap depot/0 with depot/3",
+    "ben lifts half from depot/1",
+    "move 1 crate from depot to ben.bag",
+];
+
+fn any_step() -> impl Strategy<Value = Step> {
+    let fate = prop_oneof![3 => Just(Fate::Comes), 1 => Just(Fate::Lost), 1 => Just(Fate::Twice)];
+    prop_oneof![
+        2 => (0..2usize, 0..SENTENCES.len()).prop_map(|(client, sentence)| Step::Act(client, sentence)),
+        4 => (0..64usize, fate.clone()).prop_map(|(which, fate)| Step::Serve(which, fate)),
+        6 => (0..2usize, 0..64usize, fate).prop_map(|(client, which, fate)| Step::Tell(client, which, fate)),
+        1 => (0..2usize).prop_map(Step::Resend),
+    ]
+}
+
+fn serve(server: &mut Server, network: &mut Network, from: usize, message: &ToServer) {
+    let sent: ToServer = serde_json::from_str(&serde_json::to_string(message).unwrap()).unwrap();
+    let replies = server.receive(&sent);
+    if let Some(news) = replies.to_all {
+        network.to_clients.iter_mut().for_each(|waiting| waiting.push(news.clone()));
+    }
+    network.to_clients[from].extend(replies.to_sender);
+}
+
+fn tell(client: &mut Client, network: &mut Network, number: usize, message: &ToClient) {
+    let sent: ToClient = serde_json::from_str(&serde_json::to_string(message).unwrap()).unwrap();
+    let received = client.receive(&sent).unwrap();
+    network.to_server.extend(received.send.into_iter().map(|message| (number, message)));
+}
+
+/// Takes one of those that wait; it may stay there to come again.
+fn take<T: Clone>(waiting: &mut Vec<T>, which: usize, fate: Fate) -> Option<T> {
+    if waiting.is_empty() {
+        return None;
+    }
+    let at = which % waiting.len();
+    match fate {
+        Fate::Comes => Some(waiting.remove(at)),
+        Fate::Twice => Some(waiting[at].clone()),
+        Fate::Lost => {
+            waiting.remove(at);
+            None
+        }
+    }
+}
+
+proptest! {
+    #[test]
+    fn lost_doubled_and_late_messages_lose_and_double_nothing(
+        steps in prop::collection::vec(any_step(), 0..120),
+        kept in 0usize..12,
+    ) {
+        let rules = rules(1_000);
+        let mut server = Server::new(World::new(&rules), kept);
+        let mut clients = [joined("ann", &server, &rules), joined("ben", &server, &rules)];
+        let mut network = Network { to_server: Vec::new(), to_clients: vec![Vec::new(); 2] };
+        let mut asked = 0;
+        for step in steps {
+            match step {
+                Step::Act(number, sentence) => {
+                    asked += 1;
+                    let message = clients[number].act(operation(SENTENCES[sentence]));
+                    network.to_server.push((number, message));
+                }
+                Step::Serve(which, fate) => {
+                    if let Some((from, message)) = take(&mut network.to_server, which, fate) {
+                        serve(&mut server, &mut network, from, &message);
+                    }
+                }
+                Step::Tell(number, which, fate) => {
+                    if let Some(message) = take(&mut network.to_clients[number], which, fate) {
+                        tell(&mut clients[number], &mut network, number, &message);
+                    }
+                }
+                Step::Resend(number) => {
+                    network.to_server.extend(clients[number].resend().into_iter().map(|message| (number, message)));
+                }
+            }
+        }
+        // From here on all arrives, and each client sends again what is open.
+        for _ in 0..3 {
+            for (number, client) in clients.iter().enumerate() {
+                network.to_server.extend(client.resend().into_iter().map(|message| (number, message)));
+                network.to_server.push((number, ToServer::Missed { since: client.confirmed() }));
+            }
+            while !network.to_server.is_empty() || network.to_clients.iter().any(|waiting| !waiting.is_empty()) {
+                for (from, message) in std::mem::take(&mut network.to_server) {
+                    serve(&mut server, &mut network, from, &message);
+                }
+                for (number, client) in clients.iter_mut().enumerate() {
+                    for message in std::mem::take(&mut network.to_clients[number]) {
+                        tell(client, &mut network, number, &message);
+                    }
+                }
+            }
+        }
+        let snapshot = server.world().snapshot();
+        for client in &clients {
+            prop_assert_eq!(client.unanswered(), 0);
+            prop_assert_eq!(client.world().snapshot(), snapshot.clone());
+            prop_assert_eq!(client.world().recount(), vec![]);
+        }
+        // Each request was applied at most once.
+        let ids: BTreeSet<&RequestId> = server.world().answered_requests().map(|answered| &answered.id).collect();
+        prop_assert_eq!(ids.len() as u64, server.world().revision());
+        prop_assert!(ids.len() <= asked);
+        let ropes = server.world().answered_requests().filter(|answered| answered.operation.contains("rope")).count();
+        let rope = rules.find_kind("rope").unwrap();
+        prop_assert_eq!(server.world().count(rope, None), 2 + ropes as u64);
+    }
+}
