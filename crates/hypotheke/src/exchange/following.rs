@@ -1,5 +1,7 @@
 //! From an update to the world after it.
 
+use smallvec::SmallVec;
+
 use super::update::{At, Change, Look, Update};
 use crate::id::{DepartureId, HolderId, KindId, StackId};
 use crate::ruleset::{MOST_NESTING, NO_PACK, PropertyValue};
@@ -64,11 +66,11 @@ impl World {
             world: self,
             next_stack: update.next_stack,
             events: std::mem::take(&mut scratch.events),
-            origins: Vec::new(),
+            origins: SmallVec::new(),
             departed: std::mem::take(&mut scratch.departed),
             gone_packs: std::mem::take(&mut scratch.gone_packs),
-            fresh: Vec::new(),
-            kept_ids: Vec::new(),
+            fresh: SmallVec::new(),
+            kept_ids: SmallVec::new(),
         };
         let done = following.all(&update.changes);
         if done.is_err() {
@@ -108,11 +110,11 @@ struct Following<'w> {
     departed: Vec<Departure>,
     gone_packs: Vec<(u32, u64)>,
     /// The origins of hands before each event that touched them.
-    origins: Vec<(u32, Option<Origin>)>,
+    origins: SmallVec<[(u32, Option<Origin>); 2]>,
     /// Ids that the update gives.
-    fresh: Vec<StackId>,
+    fresh: SmallVec<[StackId; 4]>,
     /// Stacks of which something went elsewhere under the same id: from and to.
-    kept_ids: Vec<(Spot, Spot, StackId)>,
+    kept_ids: SmallVec<[(Spot, Spot, StackId); 2]>,
 }
 
 impl Following<'_> {
@@ -141,7 +143,9 @@ impl Following<'_> {
     }
 
     fn carry_out(&mut self, event: Event) {
-        self.origins.extend(self.world.origins_touched(&[event]));
+        if self.world.touches_hand(&event) {
+            self.origins.extend(self.world.origins_touched(&[event]));
+        }
         // What a class stands for must not change as long as an event names it.
         self.world.retain_classes(&event);
         if let Event::Departed { who, departure, .. } = event {

@@ -139,6 +139,36 @@ impl World {
         Ok(Plan { world: self.number, revision: self.revision, next_stack, scratch, outcome })
     }
 
+    /// Says what an operation would come to, without a plan: a dry run that takes no longer than the operation.
+    ///
+    /// ```
+    /// use hypotheke::{Amount, Operation, Ruleset, World};
+    ///
+    /// let rules = Ruleset::builder()
+    ///     .kind("flare", |kind| kind.stack_limit(6))
+    ///     .container("depot", |depot| depot.slots(2))
+    ///     .build()?;
+    /// let world = World::new(&rules.into());
+    /// let (depot, flare) = (world.container("depot").unwrap(), world.rules().find_kind("flare").unwrap());
+    /// let outcome = world.dry_run(&Operation::creating(Amount::UpTo(20), flare, depot)).unwrap();
+    /// assert_eq!((outcome.done(), world.revision()), (12, 0));
+    /// # Ok::<(), hypotheke::RulesetErrors>(())
+    /// ```
+    ///
+    /// # Errors
+    /// The refusal that [`World::perform`] would give.
+    pub fn dry_run(&self, operation: &Operation) -> Result<Outcome, Refusal> {
+        match self.weigh_shortly(operation) {
+            Some(outcome) => Ok(outcome),
+            None => {
+                let mut draft = Draft::new(self, self.spare.take());
+                let judged = judge_whole(&mut draft, operation).map(|done| draft.outcome(done));
+                self.spare.put_back(draft.into_parts().0);
+                judged
+            }
+        }
+    }
+
     /// Carries out a plan, whole.
     ///
     /// # Errors

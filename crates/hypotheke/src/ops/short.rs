@@ -3,7 +3,7 @@
 //! Creating, consuming, moving and swapping plain stacks in containers without caps by filter, doors and borders is done
 //! here without a draft. Whatever is not as simple, and whatever would be refused, is left to the way that all operations
 //! go; what is done here comes to exactly what it would come to there. [`World::judge`] never goes the short way, so each
-//! comparison of a dry run with the operation compares the two.
+//! comparison of a plan with the operation compares the two.
 
 use super::operation::{Action, Operation};
 use super::outcome::Outcome;
@@ -13,6 +13,14 @@ use crate::language::Amount;
 use crate::language::Position;
 use crate::ruleset::NO_PACK;
 use crate::world::{Cell, Class, ContainerState, End, Event, GROUND, Inner, Place, Scratch, Spot, World};
+
+/// What a move between two slots would carry.
+struct Carried {
+    mine: Cell,
+    there: Cell,
+    asked: Option<u64>,
+    given: u32,
+}
 
 impl World {
     /// Performs an operation if it can be done here and would be applied, or is refused because nothing is there.
@@ -104,7 +112,49 @@ impl World {
         }
     }
 
-    fn move_shortly(&mut self, amount: Amount, from: Spot, to: Spot) -> Option<Outcome> {
+    /// What an operation would come to, if it can be told here.
+    #[inline]
+    pub(super) fn weigh_shortly(&self, operation: &Operation) -> Option<Outcome> {
+        if operation.actor.is_some_and(|actor| !self.has_holder(actor)) {
+            return None;
+        }
+        let (asked, done) = match &operation.action {
+            &Action::Move { amount, kind: None, from, to } => {
+                let carried = self.weigh_move(amount, self.simple_slot(from)?, self.simple_slot(to)?)?;
+                (carried.asked, u64::from(carried.given))
+            }
+            &Action::Swap { one, other } => {
+                let (one, other) = (self.simple_slot(one)?, self.simple_slot(other)?);
+                self.weigh_swap(one, other)?;
+                (None, u64::from(self.cell(one).count) + u64::from(self.cell(other).count))
+            }
+            Action::Create { amount, kind, variant, to: Place::Container(to), .. } if variant.is_plain() => {
+                let to = self.simple(*to, 0)?.container;
+                let (plain, asked, exact, want) = self.weigh_create(*amount, *kind, to)?;
+                let stacks = self.rules.figures[kind.index()].stack_limit > 1;
+                let given = self.find_parts(plain, want, stacks, to, |_, _| {});
+                if given == 0 || exact && given < asked {
+                    return None;
+                }
+                (Some(u64::from(asked)), u64::from(given))
+            }
+            &Action::Consume { amount, kind: Some(kind), from: Place::Container(from) } => {
+                let from = self.simple(from, 0)?.container;
+                let (asked, exact) = self.weigh_consume(amount, kind)?;
+                let first = self.next_of_kind(from, kind.0, 0);
+                let given = self.find_taken(kind, from, first, asked, |_, _| {});
+                if given == 0 || exact && given < asked {
+                    return None;
+                }
+                (Some(u64::from(asked)), u64::from(given))
+            }
+            _ => return None,
+        };
+        Some(Outcome { asked, done, changed: true, revision: self.revision + 1, way: None })
+    }
+
+    #[inline(always)]
+    fn weigh_move(&self, amount: Amount, from: Spot, to: Spot) -> Option<Carried> {
         let (mine, there) = (self.cell(from), self.cell(to));
         if mine.is_empty() || mine.is_pack() || from == to || !(there.is_empty() || mine.is_alike(there)) {
             return None;
@@ -123,6 +173,13 @@ impl World {
         if given == 0 || exact && given < asked {
             return None;
         }
+        let asked = (amount != Amount::All).then_some(u64::from(asked));
+        Some(Carried { mine, there, asked, given })
+    }
+
+    #[inline]
+    fn move_shortly(&mut self, amount: Amount, from: Spot, to: Spot) -> Option<Outcome> {
+        let Carried { mine, there, asked, given } = self.weigh_move(amount, from, to)?;
         let mut scratch = self.begin_shortly();
         let next_stack = self.next_stack;
         let id = if !there.is_empty() {
@@ -139,11 +196,12 @@ impl World {
         let left = Cell { count: mine.count - given, ..mine };
         self.put_cell(from, mine, if left.count == 0 { Cell::default() } else { left }, -weight);
         self.put_cell(to, there, Cell { count: there.count + given, id, ..mine }, weight);
-        let asked = (amount != Amount::All).then_some(u64::from(asked));
         Some(self.end_shortly(scratch, asked, u64::from(given)))
     }
 
-    fn swap_shortly(&mut self, one: Spot, other: Spot) -> Option<Outcome> {
+    /// What would be exchanged, and the gain of the other's container in weight.
+    #[inline(always)]
+    fn weigh_swap(&self, one: Spot, other: Spot) -> Option<(Cell, Cell, i64)> {
         let (mine, yours) = (self.cell(one), self.cell(other));
         if mine.is_pack() || yours.is_pack() || one == other || mine.is_empty() && yours.is_empty() {
             return None;
@@ -159,6 +217,12 @@ impl World {
         if gain > 0 && gain > self.weight_left(here, there) || gain < 0 && -gain > self.weight_left(there, here) {
             return None;
         }
+        Some((mine, yours, gain))
+    }
+
+    #[inline]
+    fn swap_shortly(&mut self, one: Spot, other: Spot) -> Option<Outcome> {
+        let (mine, yours, gain) = self.weigh_swap(one, other)?;
         let mut scratch = self.begin_shortly();
         scratch.events.push(Event::Swapped { one: end(one, mine.id), other: end(other, yours.id) });
         self.remember_shortly(&scratch, self.next_stack);
@@ -166,8 +230,10 @@ impl World {
         Some(self.end_shortly(scratch, None, u64::from(mine.count) + u64::from(yours.count)))
     }
 
-    fn create_shortly(&mut self, amount: Amount, kind: KindId, to: u32) -> Option<Outcome> {
-        let made = self.made(kind)?;
+    /// What would be created: a stack of it with no items, how many were asked for, whether no fewer will do, and how many
+    /// would fit as far as weight goes.
+    #[inline(always)]
+    fn weigh_create(&self, amount: Amount, kind: KindId, to: u32) -> Option<(Cell, u32, bool, u32)> {
         let figures = *self.rules.figures.get(kind.index())?;
         let (asked, exact) = match amount {
             Amount::Exactly(count) => (count, true),
@@ -180,9 +246,17 @@ impl World {
         if asked == 0 || figures.pack != NO_PACK || !countable || !admitted {
             return None;
         }
-        let want = self.how_many_fit(asked, kind.0, GROUND, to);
+        Some((plain, asked, exact, self.how_many_fit(asked, kind.0, GROUND, to)))
+    }
+
+    #[inline]
+    fn create_shortly(&mut self, amount: Amount, kind: KindId, to: u32) -> Option<Outcome> {
+        let made = self.made(kind)?;
+        let (plain, asked, exact, want) = self.weigh_create(amount, kind, to)?;
+        let figures = self.rules.figures[kind.index()];
         let mut scratch = self.begin_shortly();
-        let given = self.find_parts(&mut scratch, plain, want, figures.stack_limit > 1, to);
+        let parts = &mut scratch.parts;
+        let given = self.find_parts(plain, want, figures.stack_limit > 1, to, |spot, count| parts.push((spot, count)));
         if given == 0 || exact && given < asked {
             self.scratch = Some(scratch);
             return None;
@@ -209,7 +283,8 @@ impl World {
     }
 
     /// Works out which slots of a container take how many: alike stacks first, then empty slots.
-    fn find_parts(&self, scratch: &mut Scratch, cell: Cell, want: u32, stacks: bool, container: u32) -> u32 {
+    #[inline(always)]
+    fn find_parts(&self, cell: Cell, want: u32, stacks: bool, container: u32, mut part: impl FnMut(Spot, u32)) -> u32 {
         let state = self.state(container);
         let mut left = want;
         for growing in [true, false] {
@@ -227,9 +302,42 @@ impl World {
                     continue;
                 }
                 let room = self.limit(spot, cell.kind) - if growing { self.cell(spot).count } else { 0 };
-                scratch.parts.push((spot, left.min(room)));
+                part(spot, left.min(room));
                 left -= left.min(room);
             }
+        }
+        want - left
+    }
+
+    /// How many were asked for, and whether no fewer will do.
+    #[inline(always)]
+    fn weigh_consume(&self, amount: Amount, kind: KindId) -> Option<(u32, bool)> {
+        let figures = self.rules.figures.get(kind.index())?;
+        let (asked, exact) = match amount {
+            Amount::Exactly(count) => (count, true),
+            Amount::UpTo(count) => (count, false),
+            Amount::All => return None,
+        };
+        (asked > 0 && figures.pack == NO_PACK && !figures.keep).then_some((asked, exact))
+    }
+
+    /// Works out from which slots of a container how many are taken, from the first slot with a stack of the kind on.
+    #[inline(always)]
+    fn find_taken(
+        &self,
+        kind: KindId,
+        container: u32,
+        first: Option<u32>,
+        want: u32,
+        mut part: impl FnMut(Spot, u32),
+    ) -> u32 {
+        let (mut left, mut found) = (want, first);
+        while let Some(slot) = found.filter(|_| left > 0) {
+            let spot = Spot { container, slot };
+            let given = left.min(self.cell(spot).count);
+            part(spot, given);
+            left -= given;
+            found = if left > 0 { self.next_of_kind(container, kind.0, slot + 1) } else { None };
         }
         want - left
     }
@@ -243,31 +351,19 @@ impl World {
         first: Option<u32>,
     ) -> Option<Option<Outcome>> {
         let made = self.made(kind)?;
-        let figures = *self.rules.figures.get(kind.index())?;
-        let (asked, exact) = match amount {
-            Amount::Exactly(count) => (count, true),
-            Amount::UpTo(count) => (count, false),
-            Amount::All => return None,
-        };
-        if asked == 0 || figures.pack != NO_PACK || figures.keep {
-            return None;
-        }
+        let (asked, exact) = self.weigh_consume(amount, kind)?;
+        let figures = self.rules.figures[kind.index()];
         let mut scratch = self.begin_shortly();
-        let (mut left, mut found) = (asked, first);
-        while let Some(slot) = found.filter(|_| left > 0) {
-            let spot = Spot { container: from, slot };
+        let events = &mut scratch.events;
+        let done = self.find_taken(kind, from, first, asked, |spot, given| {
             let cell = self.cell(spot);
-            let given = left.min(cell.count);
-            scratch.events.push(transfer(cell, given, end(spot, cell.id), End::NOWHERE));
-            left -= given;
-            found = if left > 0 { self.next_of_kind(from, kind.0, slot + 1) } else { None };
-        }
-        let done = asked - left;
+            events.push(transfer(cell, given, end(spot, cell.id), End::NOWHERE));
+        });
         if done == 0 {
             self.scratch = Some(scratch);
             return Some(None);
         }
-        if exact && left > 0 {
+        if exact && done < asked {
             scratch.events.clear();
             self.scratch = Some(scratch);
             return None;

@@ -543,7 +543,7 @@ impl Draft<'_> {
     }
 
     /// It would not be admitted even if all slots were empty.
-    fn why_not_admitted(&self, item: Item, source: Option<Spot>, container: u32) -> Option<Cause> {
+    pub(super) fn why_not_admitted(&self, item: Item, source: Option<Spot>, container: u32) -> Option<Cause> {
         if let Some(cause) = self.why_not_entering(item, source, container) {
             return Some(cause);
         }

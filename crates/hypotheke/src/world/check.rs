@@ -126,8 +126,29 @@ impl Recount<'_> {
             let kept = walk(&|from| world.next_with_room(container, kind, class, from));
             self.compare(|| format!("slots with room for class {class} in {name}"), &kept, &counted);
         }
+        self.counts_of(container, &cells);
         if let Some(entered) = world.state(container).index.entered() {
             self.compare(|| format!("entries of the index of {name}"), &entered, &(entries, with_room));
+        }
+    }
+
+    /// How many items of each kind and class there are, and how many more would fit onto them.
+    fn counts_of(&mut self, container: u32, cells: &[(u32, Cell)]) {
+        let (world, name) = (self.world, self.name(container));
+        let Some(kept) = world.state(container).index.counts() else { return };
+        let kept: BTreeMap<u32, u64> = kept.filter(|(_, count)| *count > 0).collect();
+        let (mut counted, mut room): (BTreeMap<u32, u64>, BTreeMap<u32, u64>) = Default::default();
+        for &(slot, cell) in cells {
+            for class in [cell.kind, cell.class].into_iter().take(if cell.kind == cell.class { 1 } else { 2 }) {
+                *counted.entry(class).or_default() += u64::from(cell.count);
+            }
+            let limit = world.limit(Spot { container, slot }, cell.kind);
+            *room.entry(cell.class).or_default() += u64::from(limit.saturating_sub(cell.count));
+        }
+        self.compare(|| format!("items by kind and class in {name}"), &kept, &counted);
+        for (class, counted) in room {
+            let kept = world.state(container).index.room(class);
+            self.compare(|| format!("room on stacks of class {class} in {name}"), &kept, &Some(counted));
         }
     }
 

@@ -94,6 +94,18 @@ impl World {
         }
     }
 
+    /// Whether an event may change where the stack in a hand came from.
+    pub(crate) fn touches_hand(&self, event: &Event) -> bool {
+        let is_hand = |spot: Spot| spot.container < self.container_count() && self.is_hand(spot.container);
+        match event {
+            Event::Transferred { from, to, .. } => is_hand(from.spot) || is_hand(to.spot),
+            Event::Swapped { one, other } => is_hand(one.spot) || is_hand(other.spot),
+            Event::Changed { at, .. } => is_hand(at.spot),
+            Event::Resized { .. } => true,
+            _ => false,
+        }
+    }
+
     pub(crate) fn origins_touched(&self, events: &[Event]) -> Vec<(u32, Option<Origin>)> {
         let spots = events.iter().flat_map(|event| match event {
             Event::Transferred { from, to, .. } => [from.spot, to.spot],

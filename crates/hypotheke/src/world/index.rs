@@ -51,9 +51,36 @@ pub(super) struct Tree {
     /// Under the number of a kind, which is also that of the class of its plain stacks: all stacks of the kind, whatever
     /// their class; flagged are plain ones with room for more. Under the number of another class: the stacks with room for
     /// more, all flagged.
-    by_class: FxHashMap<u32, SlotSet>,
+    by_class: FxHashMap<u32, Stacks>,
     /// How many entries there may be before those that hold nothing are thrown away.
     most_entries: usize,
+}
+
+/// What is known of a kind or a class.
+#[derive(Clone, Debug, Default)]
+struct Stacks {
+    slots: SlotSet,
+    /// How many items there are: of the kind, whatever their class, or of the class.
+    count: u64,
+    /// How many more would fit onto the stacks of the class.
+    room: u64,
+}
+
+impl Stacks {
+    fn is_bare(&self) -> bool {
+        self.count == 0 && self.slots.is_bare()
+    }
+
+    fn is_empty(&self) -> bool {
+        self.count == 0 && self.slots.is_empty()
+    }
+}
+
+/// What a cell adds to the counts of its class.
+#[derive(Clone, Copy, Default)]
+struct Share {
+    count: u32,
+    room: u32,
 }
 
 /// So many entries are always kept, for those to use again that come back.
@@ -72,8 +99,26 @@ impl Index {
     /// How many entries there are, and how many of them are flagged; none if slots are scanned.
     pub(super) fn entered(&self) -> Option<(usize, usize)> {
         let Index::Tree(tree) = self else { return None };
-        let lengths = || tree.by_class.values().map(SlotSet::len);
+        let lengths = || tree.by_class.values().map(|stacks| stacks.slots.len());
         Some((lengths().map(|(all, _)| all).sum(), lengths().map(|(_, flagged)| flagged).sum()))
+    }
+
+    /// How many items of a kind, or of a class that is not plain; none if that is not kept.
+    pub(super) fn count(&self, class: u32) -> Option<u64> {
+        let Index::Tree(tree) = self else { return None };
+        Some(tree.by_class.get(&class).map_or(0, |stacks| stacks.count))
+    }
+
+    /// How many items of each kind and of each class that is not plain, in no order; none if that is not kept.
+    pub(super) fn counts(&self) -> Option<impl Iterator<Item = (u32, u64)> + '_> {
+        let Index::Tree(tree) = self else { return None };
+        Some(tree.by_class.iter().map(|(&class, stacks)| (class, stacks.count)))
+    }
+
+    /// How many more would fit onto the stacks of a class; none if that is not kept.
+    pub(super) fn room(&self, class: u32) -> Option<u64> {
+        let Index::Tree(tree) = self else { return None };
+        Some(tree.by_class.get(&class).map_or(0, |stacks| stacks.room))
     }
 
     #[inline]
@@ -102,7 +147,7 @@ impl Index {
     pub(super) fn next_of_kind(&self, cells: &[Cell], kind: u32, from: u32) -> Option<u32> {
         match self {
             Index::Scan(words) => scan(words.by_kind[Scan::bucket(kind)], from, |slot| cells[slot].kind == kind),
-            Index::Tree(tree) => tree.by_class.get(&kind)?.next(from),
+            Index::Tree(tree) => tree.by_class.get(&kind)?.slots.next(from),
         }
     }
 
@@ -119,7 +164,7 @@ impl Index {
             Index::Scan(words) => scan(words.by_kind[Scan::bucket(kind)], from, |slot| {
                 cells[slot].class == class && cells[slot].count < limit(slot as u32)
             }),
-            Index::Tree(tree) => tree.by_class.get(&class)?.next_flagged(from),
+            Index::Tree(tree) => tree.by_class.get(&class)?.slots.next_flagged(from),
         }
     }
 }
@@ -147,54 +192,86 @@ impl Tree {
         if had != has {
             self.taken.set(slot, has);
         }
-        let had_room = had && before.count < limit(before.kind);
-        let has_room = has && after.count < limit(after.kind);
-        let same = had && has && before.class == after.class;
-        if same && had_room == has_room {
+        let share = |cell: Cell| match cell.is_empty() {
+            true => Share::default(),
+            false => Share { count: cell.count, room: limit(cell.kind).saturating_sub(cell.count) },
+        };
+        let (old, new) = (share(before), share(after));
+        if had && has && before.class == after.class {
+            if before.count != after.count {
+                self.grow(slot, after, old, new);
+            }
             return;
         }
-        if had && !same {
-            self.leave(slot, before, had_room, !has || before.kind != after.kind);
+        if had {
+            self.leave(slot, before, old, !has || before.kind != after.kind);
         }
         if has {
-            self.join(slot, after, has_room);
+            self.join(slot, after, new);
             if self.by_class.len() > self.most_entries {
                 self.tidy();
             }
         }
     }
 
-    /// `kind` says whether it is not even of the same kind any more.
-    fn leave(&mut self, slot: u32, cell: Cell, had_room: bool, kind: bool) {
-        if kind {
-            self.remove(cell.kind, slot);
+    /// A stack has more or fewer items than before.
+    fn grow(&mut self, slot: u32, cell: Cell, old: Share, new: Share) {
+        let plain = cell.class == cell.kind;
+        let of_kind = self.by_class.entry(cell.kind).or_default();
+        of_kind.count = of_kind.count - u64::from(old.count) + u64::from(new.count);
+        let of_class = if plain {
+            of_kind
+        } else {
+            let of_class = self.by_class.entry(cell.class).or_default();
+            of_class.count = of_class.count - u64::from(old.count) + u64::from(new.count);
+            of_class
+        };
+        of_class.room = of_class.room - u64::from(old.room) + u64::from(new.room);
+        if (old.room > 0) != (new.room > 0) {
+            match new.room > 0 || plain {
+                true => of_class.slots.insert(slot, new.room > 0),
+                false => of_class.slots.remove(slot),
+            }
         }
-        if had_room && cell.class != cell.kind {
-            self.remove(cell.class, slot);
+    }
+
+    /// `kind` says whether it is not even of the same kind any more.
+    fn leave(&mut self, slot: u32, cell: Cell, share: Share, kind: bool) {
+        let plain = cell.class == cell.kind;
+        self.take(cell.kind, slot, Share { room: if plain { share.room } else { 0 }, ..share }, kind);
+        if !plain {
+            self.take(cell.class, slot, share, share.room > 0);
         }
     }
 
     /// An entry that holds nothing, and no buffer that could be used again, goes at once.
-    fn remove(&mut self, class: u32, slot: u32) {
+    fn take(&mut self, class: u32, slot: u32, share: Share, slot_too: bool) {
         if let Some(stacks) = self.by_class.get_mut(&class) {
-            stacks.remove(slot);
+            stacks.count -= u64::from(share.count);
+            stacks.room -= u64::from(share.room);
+            if slot_too {
+                stacks.slots.remove(slot);
+            }
             if stacks.is_bare() {
                 self.by_class.remove(&class);
             }
         }
     }
 
-    fn join(&mut self, slot: u32, cell: Cell, has_room: bool) {
+    fn join(&mut self, slot: u32, cell: Cell, share: Share) {
         let plain = cell.class == cell.kind;
-        self.by_class.entry(cell.kind).or_default().insert(slot, plain && has_room);
+        let of_kind = self.by_class.entry(cell.kind).or_default();
+        of_kind.count += u64::from(share.count);
+        of_kind.slots.insert(slot, plain && share.room > 0);
         if plain {
+            of_kind.room += u64::from(share.room);
             return;
         }
-        let stacks = self.by_class.entry(cell.class).or_default();
-        if has_room {
-            stacks.insert(slot, true);
-        } else {
-            stacks.remove(slot);
+        let of_class = self.by_class.entry(cell.class).or_default();
+        of_class.count += u64::from(share.count);
+        of_class.room += u64::from(share.room);
+        if share.room > 0 {
+            of_class.slots.insert(slot, true);
         }
     }
 

@@ -40,7 +40,7 @@ use history::History;
 use index::Index;
 pub use path::{Place, UnknownPlace};
 pub use read::{SlotView, StackView};
-pub(crate) use scratch::{Bearer, EMPTY, Overlay, Scratch};
+pub(crate) use scratch::{Bearer, EMPTY, Overlay, Scratch, Spare};
 pub use travel::Traveller;
 pub(crate) use travel::{Arriving, LaidContainer, LaidHolder, LaidOrigin, LaidStack};
 
@@ -103,6 +103,8 @@ pub struct World {
     travelled: BTreeMap<KindId, (u64, u64)>,
     /// Buffers of the latest operation, its events among them, for the next one to use.
     pub(crate) scratch: Option<Box<Scratch>>,
+    /// Buffers for dry runs.
+    pub(crate) spare: Spare,
     history: History,
     pub(crate) requests: RequestWindow,
 }

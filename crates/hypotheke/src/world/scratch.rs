@@ -1,7 +1,7 @@
 //! Buffers that operations work in. The world keeps them, so that steady play allocates nothing.
 
 use std::collections::{BTreeMap, BTreeSet};
-use std::sync::Arc;
+use std::sync::{Arc, Mutex};
 
 use rand_xoshiro::Xoshiro256PlusPlus;
 
@@ -20,6 +20,29 @@ pub(crate) struct Scratch {
     /// True if the events have been carried out.
     pub(crate) applied: bool,
     pub(crate) overlay: Overlay,
+}
+
+/// Buffers for those who only ask, so that asking again and again allocates nothing. Whoever finds them taken, by another
+/// thread, uses new ones.
+#[derive(Default)]
+pub(crate) struct Spare(Mutex<Option<Box<Scratch>>>);
+
+impl Spare {
+    pub(crate) fn take(&self) -> Box<Scratch> {
+        self.0.try_lock().ok().and_then(|mut spare| spare.take()).unwrap_or_default()
+    }
+
+    pub(crate) fn put_back(&self, scratch: Box<Scratch>) {
+        if let Ok(mut spare) = self.0.try_lock() {
+            *spare = Some(scratch);
+        }
+    }
+}
+
+impl Clone for Spare {
+    fn clone(&self) -> Spare {
+        Spare::default()
+    }
 }
 
 /// What only some operations need.

@@ -9,7 +9,7 @@ use super::apply::slot_limit;
 use super::history::History;
 use super::index::Index;
 use super::{
-    Cell, ClassTable, ContainerState, GROUND, Ground, HolderState, NONE, Origin, Presence, Spot, Tally, World,
+    Cell, ClassTable, ContainerState, GROUND, Ground, HolderState, NONE, Origin, Presence, Spare, Spot, Tally, World,
 };
 use crate::exchange::RequestWindow;
 use crate::id::{ContainerDefId, ContainerId, KindId, StackId};
@@ -84,6 +84,7 @@ impl World {
             tallies: vec![(0, 0); rules.kinds().len()],
             travelled: BTreeMap::new(),
             scratch: None,
+            spare: Spare::default(),
             history: History::default(),
             requests: RequestWindow::new(rules.request_window),
             container_names: FxHashMap::default(),
@@ -220,6 +221,21 @@ impl ContainerState {
     #[inline]
     pub(crate) fn limit(&self, rules: &Ruleset, kind: u32, slot: u32) -> u32 {
         slot_limit(rules, self.stack_limit, self.ruled, self.def, kind, slot)
+    }
+
+    /// How many items of a kind lie in it; none if that is not kept.
+    pub(crate) fn kept_count(&self, kind: KindId) -> Option<u64> {
+        self.index.count(kind.0)
+    }
+
+    /// How many items of each kind and of each class that is not plain lie in it, in no order; none if that is not kept.
+    pub(crate) fn kept_counts(&self) -> Option<impl Iterator<Item = (u32, u64)> + '_> {
+        self.index.counts()
+    }
+
+    /// How many more plain items of a kind would fit onto its stacks; none if that is not kept.
+    pub(crate) fn kept_room(&self, kind: u32) -> Option<u64> {
+        self.index.room(kind)
     }
 
     /// The filter of a slot.

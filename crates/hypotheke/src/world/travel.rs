@@ -255,7 +255,7 @@ impl World {
         slots.map(move |slot| Spot { container, slot }).map(|spot| (spot, self.cell(spot)))
     }
 
-    fn cells_in(&self, container: u32) -> impl Iterator<Item = Cell> + '_ {
+    pub(crate) fn cells_in(&self, container: u32) -> impl Iterator<Item = Cell> + '_ {
         self.stacks_of(container).map(|(_, cell)| cell)
     }
 

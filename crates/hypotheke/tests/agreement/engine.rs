@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use hypotheke::{
     Action, Amount, ContainerId, Departure, Departures, HolderId, Landing, MarkId, Operation, Place, Position, Ruleset,
-    Share, StackView, Variant, World,
+    Share, StackView, Variant, What, World,
 };
 
 use hypotheke::snapshot::{Container, Departed};
@@ -202,6 +202,8 @@ impl Engine {
     pub(super) fn perform(&mut self, request: &Request) -> Result<u64, No> {
         let operation = self.operation(request);
         let plan = self.world.judge(&operation);
+        let dry = self.world.dry_run(&operation);
+        assert_eq!(dry, plan.as_ref().map(hypotheke::Plan::outcome).map_err(|refusal| *refusal), "{operation:?}");
         let events = plan.as_ref().map_or_else(|_| Vec::new(), |plan| plan.events().to_vec());
         let dry = plan.map(|plan| plan.outcome());
         let answer = self.world.perform(&operation);
@@ -218,6 +220,34 @@ impl Engine {
             could: refusal.could(),
             step: refusal.step().map(|step| step as usize),
         })
+    }
+
+    /// What is told of how much there is and how much more would fit is what going through all of it gives.
+    pub(super) fn check_counts(&self) {
+        let world = &self.world;
+        let places = world.containers().map(Place::Container).chain(world.holders().map(Place::Holder));
+        let places: Vec<Option<Place>> = places.map(Some).chain([None, Some(Place::Ground)]).collect();
+        let kinds = world.rules().kinds().map(|kind| What::Kind(kind.handle()));
+        let (tags, marks) = (world.rules().tags(), world.rules().marks());
+        let tags = tags.iter().filter_map(|tag| world.rules().find_tag(tag.name()).map(What::Tag));
+        let marks = marks.iter().filter_map(|mark| world.rules().find_mark(mark.name()).map(What::Mark));
+        for what in kinds.chain(tags).chain(marks) {
+            for &place in &places {
+                let stacks = world.all_stacks_in(place).into_iter().filter(|stack| stack.is(what));
+                let counted: u64 = stacks.map(|stack| u64::from(stack.count())).sum();
+                assert_eq!(world.count(what, place), counted, "{what:?} in {place:?}");
+            }
+        }
+        for container in world.containers() {
+            for kind in world.rules().kinds() {
+                let room = world.room_for(kind.handle(), container);
+                let create = |amount| world.dry_run(&Operation::creating(amount, kind.handle(), container));
+                let most = create(Amount::UpTo(u32::MAX)).map_or(0, hypotheke::Outcome::done);
+                assert_eq!(room.items, most, "{} in {container:?}", kind.id());
+                let more = create(Amount::Exactly(u32::try_from(room.items + 1).expect("small")));
+                assert_eq!(room.binds, more.err().map(|refusal| refusal.cause()), "{} in {container:?}", kind.id());
+            }
+        }
     }
 
     /// What each slot of a container is said to take of a stack is what a move there comes to; and the first of all the

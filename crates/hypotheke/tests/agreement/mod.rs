@@ -67,6 +67,9 @@ fn compare(rules: &Rules, draws: &[Draw]) -> BTreeMap<String, u32> {
         if draw.count == 4 {
             engine.check_offers(draw.kind);
         }
+        if draw.count == 2 && thorough {
+            engine.check_counts();
+        }
         let acted = if let Request::By(_, inner) = &request { inner } else { &request };
         let verb = format!("{acted:?}").split('(').next().unwrap_or_default().to_owned();
         if found.is_ok() && draw.kind % 3 == 0 {

@@ -1,10 +1,13 @@
 //! Questions about what lies where, as interfaces and quest scripts ask them.
 
+mod count;
+mod room;
+
 use serde::Serialize;
 
+pub use room::Room;
+
 use crate::id::{ContainerId, KindId, MarkId, StackId, TagId};
-use crate::language::Amount;
-use crate::ops::{Cause, Operation};
 use crate::quantity::Decimal;
 use crate::ruleset::{PropertyValue, What};
 use crate::world::{Place, StackView, World};
@@ -25,15 +28,6 @@ impl From<MarkId> for What {
     fn from(mark: MarkId) -> What {
         What::Mark(mark)
     }
-}
-
-/// How many more items of a kind would fit somewhere.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct Room {
-    /// So many.
-    pub items: u64,
-    /// Why not one more; none if there is room for as many as an operation can name.
-    pub binds: Option<Cause>,
 }
 
 /// What a player may want to read about a stack.
@@ -101,47 +95,11 @@ impl World {
         stacks
     }
 
-    /// How many items of a kind, with a tag or with a mark lie in a place, or anywhere; in packs too.
-    ///
-    /// ```
-    /// use hypotheke::{Place, Ruleset, World};
-    ///
-    /// let rules = Ruleset::builder()
-    ///     .kind("flare", |kind| kind.tags(["signal"]).stack_limit(6))
-    ///     .kind("radio", |kind| kind.tags(["signal"]))
-    ///     .container("depot", |depot| depot.slots(4))
-    ///     .container("sled", |sled| sled.slots(4))
-    ///     .start("depot", ["8 flare", "1 radio"])
-    ///     .start("sled", ["1 flare"])
-    ///     .build()?;
-    /// let world = World::new(&rules.into());
-    /// let depot = Place::from(world.container("depot").unwrap());
-    /// let (flare, signal) = (world.rules().find_kind("flare").unwrap(), world.rules().find_tag("signal").unwrap());
-    /// assert_eq!((world.count(flare, Some(depot)), world.count(flare, None)), (8, 9));
-    /// assert_eq!(world.count(signal, Some(depot)), 9);
-    /// assert!(!world.has(world.rules().find_kind("radio").unwrap(), world.container("sled").map(Place::from)));
-    /// # Ok::<(), hypotheke::RulesetErrors>(())
-    /// ```
-    #[must_use]
-    pub fn count(&self, what: impl Into<What>, place: Option<Place>) -> u64 {
-        let what = what.into();
-        let stacks = self.all_stacks_in(place).into_iter().filter(|stack| stack.is(what));
-        stacks.map(|stack| u64::from(stack.count())).sum()
-    }
-
     /// Whether anything of a kind, with a tag or with a mark lies in a place, or anywhere; in packs too.
     #[must_use]
     pub fn has(&self, what: impl Into<What>, place: Option<Place>) -> bool {
         let what = what.into();
-        match (what, place) {
-            // Most often it lies in the container itself, where an index finds it.
-            (What::Kind(kind), Some(Place::Container(id)))
-                if self.has_container(id) && self.next_of_kind(id.index, kind.0, 0).is_some() =>
-            {
-                true
-            }
-            _ => self.all_stacks_in(place).into_iter().any(|stack| stack.is(what)),
-        }
+        self.count(what, place) > 0
     }
 
     /// The place of the first stack of a kind, with a tag or with a mark, in a place or anywhere: what lies outside of packs
@@ -157,30 +115,6 @@ impl World {
     #[must_use]
     pub fn place_of(&self, stack: StackId) -> Option<Place> {
         self.place(&crate::Path::of_stack(stack), None).ok()
-    }
-
-    /// How many more plain items of a kind could be created in a place, and what binds.
-    ///
-    /// ```
-    /// use hypotheke::{Reason, Ruleset, World};
-    ///
-    /// let rules = Ruleset::builder()
-    ///     .kind("drum", |kind| kind.weight(46.into()).stack_limit(4))
-    ///     .container("sled", |sled| sled.slots(4).weight_cap(180.into()))
-    ///     .build()?;
-    /// let world = World::new(&rules.into());
-    /// let room = world.room_for(world.rules().find_kind("drum").unwrap(), world.container("sled").unwrap());
-    /// assert_eq!((room.items, room.binds.map(|cause| cause.reason())), (3, Some(Reason::WeightCap)));
-    /// # Ok::<(), hypotheke::RulesetErrors>(())
-    /// ```
-    #[must_use]
-    pub fn room_for(&self, kind: KindId, place: impl Into<Place>) -> Room {
-        let place = place.into();
-        let create = |amount| self.judge(&Operation::creating(amount, kind, place)).map(|plan| plan.outcome().done());
-        let items = create(Amount::UpTo(u32::MAX)).unwrap_or(0);
-        let more = u32::try_from(items).ok().and_then(|items| items.checked_add(1));
-        let binds = more.and_then(|more| create(Amount::Exactly(more)).err()).map(|refusal| refusal.cause());
-        Room { items, binds }
     }
 
     /// Row and column of a slot, both from 0; none if it is not there.
