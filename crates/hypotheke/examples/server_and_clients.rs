@@ -187,8 +187,10 @@ fn main() -> Result<(), Box<dyn Error>> {
         println!("{name:>8} has {}.", if same { "the same world" } else { "another world" });
         assert!(same, "a copy is the world that the server has");
     }
-    for answered in world.answered_requests() {
-        println!("  {:>10}  {}", answered.id.to_string(), answered.outcome.text("applied"));
+    println!("\nWhat the server has done:");
+    for (revision, answered) in (1..).zip(world.answered_requests()) {
+        let outcome = answered.outcome.text("applied");
+        println!("{revision:>3}  {:10}  {}: {outcome}", answered.id.to_string(), answered.operation);
     }
     Ok(())
 }

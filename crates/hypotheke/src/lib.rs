@@ -40,9 +40,8 @@
 //!
 //! # Asking before acting
 //!
-//! [`World::judge`] says what an operation would come to and gives a [`Plan`]; [`World::apply`] carries it out, unless the
-//! world has changed since. [`World::perform`] does both. There is one code path, so a dry run and the operation can't
-//! disagree.
+//! [`World::dry_run`] says what an operation would come to. [`World::judge`] gives a [`Plan`] too, which [`World::apply`]
+//! carries out, unless the world has changed since. [`World::perform`] does both; what they say can't differ.
 //!
 //! [`World::ask`] tells every reason that stands in the way, not the first only, and [`World::offers`] what each slot of a
 //! container would take of a stack that is dragged. [`World::count`], [`World::has`], [`World::find`] and
@@ -52,6 +51,48 @@
 //!
 //! [`Operation::departing`] lets a container or a holder leave with all that it has, as a [`Departure`] that can be stored
 //! and sent; [`Operation::arriving`] brings it into a world, once.
+//!
+//! # In a game
+//!
+//! Look handles up once, by the names of the ruleset, and keep them where the game keeps its own things. Perform operations;
+//! show [`World::explain`] where one is refused; after each, read [`World::events`] and bring what you draw in step.
+//! [`World::stacks`], [`World::ground`] and [`World::describe_stack`] say what to draw. Save [`World::snapshot`] with `serde`,
+//! in any form; [`World::from_snapshot`] reads it back.
+//!
+//! ```
+//! use hypotheke::{Amount, Event, Operation, Ruleset, Share, Snapshot, World};
+//!
+//! let rules = Ruleset::builder()
+//!     .kind("flare", |kind| kind.stack_limit(6))
+//!     .container("depot", |depot| depot.slots(4))
+//!     .container("pockets", |pockets| pockets.slots(2))
+//!     .holder("surveyor", ["pockets"], |surveyor| surveyor)
+//!     .start("depot", ["9 flare"])
+//!     .build()?;
+//! let rules = rules.into();
+//! let mut world = World::new(&rules);
+//! let (depot, surveyor) = (world.container("depot").unwrap(), world.holder("surveyor").unwrap());
+//! let pockets = world.container("surveyor.pockets").unwrap();
+//!
+//! // A drag: half of a stack into the hand, then onto a slot.
+//! world.perform(&Operation::lifting(Share::Half, (depot, 0), surveyor)).unwrap().done();
+//! world.perform(&Operation::putting(Amount::All, (pockets, 1), surveyor)).unwrap().done();
+//! for event in world.events() {
+//!     if let Event::Transferred { to, .. } = event {
+//!         assert_eq!(world.place_of_end(to), Some((pockets, 1).into()));
+//!     }
+//! }
+//! let drawn: Vec<String> = world.stacks(depot).map(|(slot, stack)| format!("{slot}: {}", stack.count())).collect();
+//! assert_eq!(drawn, ["0: 3", "1: 3"]);
+//!
+//! let saved: String = serde_json::to_string(&world.snapshot()).unwrap();
+//! let read: Snapshot = serde_json::from_str(&saved).unwrap();
+//! assert_eq!(World::from_snapshot(&rules, &read).unwrap().snapshot(), world.snapshot());
+//! # Ok::<(), hypotheke::RulesetErrors>(())
+//! ```
+//!
+//! [`exchange`] is for games on several machines: requests that are applied once however often they come, updates that copies
+//! follow, a server and clients that act ahead. [`World::reload`] takes a running world over to an edited ruleset.
 //!
 //! # Taking back
 //!
@@ -88,6 +129,7 @@ mod load;
 mod ops;
 mod quantity;
 mod query;
+mod reload;
 mod ruleset;
 pub mod scenario;
 pub mod snapshot;
@@ -109,6 +151,7 @@ pub use ops::{
 };
 pub use quantity::{Decimal, DecimalError};
 pub use query::{Description, Room};
+pub use reload::{Difference, ReloadError, ReloadRules, Treatment};
 pub use ruleset::{
     Cap, ContainerBuilder, ContainerDef, HolderBuilder, HolderDef, Kind, KindBuilder, Mark, Misfits, Property,
     PropertyValue, Ruleset, RulesetBuilder, RulesetErrors, SlotRule, Spent, Tag, TagBuilder, Way, What,

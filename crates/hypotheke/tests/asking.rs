@@ -205,3 +205,24 @@ fn each_slot_says_how_many_it_would_take() {
     let nowhere = world.offers(Place::Ground, None, sled, &mut offers).unwrap_err();
     assert_eq!(nowhere.reason(), Reason::Unknown);
 }
+
+#[test]
+fn of_all_ways_to_put_something_only_that_one_counts_which_fits_what_lies_there() {
+    let rules = Ruleset::builder()
+        .kind("lamp", |kind| kind.tags(["tool"]))
+        .kind("biscuit", |kind| kind.stack_limit(4))
+        .container("shelf", |shelf| shelf.slots(2))
+        .container("tin", |tin| tin.slots(2).admits("not tool"))
+        .holder("ann", ["shelf"], |ann| ann)
+        .start("ann.shelf", ["1 lamp"])
+        .start("tin", ["4 biscuit"])
+        .build();
+    let mut world = World::new(&Arc::new(rules.unwrap_or_else(|errors| panic!("{errors}"))));
+    let lift = "ann lifts all from ann.shelf/0".parse::<NamedOperation>().unwrap().resolve(&world).unwrap();
+    assert!(world.perform(&lift).is_ok());
+    // Nothing is said of merging or of an exchange with what is not there.
+    let not_admitted = "not-admitted: tin does not admit this lamp: it admits `not tool`".to_owned();
+    assert_eq!(ask(&world, "ann puts in tin/1"), (false, 0, vec![not_admitted.clone()]));
+    // Where something else lies, the exchange is what is judged.
+    assert_eq!(ask(&world, "ann puts in tin/0"), (false, 0, vec![not_admitted]));
+}

@@ -459,3 +459,30 @@ proptest! {
         prop_assert_eq!(server.world().count(rope, None), 2 + ropes as u64);
     }
 }
+
+#[test]
+fn what_the_documents_show_can_be_read() {
+    let path = concat!(env!("CARGO_MANIFEST_DIR"), "/../../docs/exchange.md");
+    let text = std::fs::read_to_string(path).expect("the document");
+    let blocks = |language: &str| -> Vec<String> {
+        let start = format!("```{language}\n");
+        text.split(&start).skip(1).map(|rest| rest.split("```").next().unwrap_or_default().to_owned()).collect()
+    };
+    let [request, answers, update] = &blocks("json")[..] else { panic!("three blocks of JSON") };
+    let request: Request = serde_json::from_str(request).unwrap();
+    assert_eq!(
+        (request.expects, request.operation.to_string().as_str()),
+        (Some(41), "move 3 fuel-drum from depot to sled")
+    );
+    let answers: Vec<Answer> = answers.lines().map(|line| serde_json::from_str(line).unwrap()).collect();
+    assert_eq!(answers[0].outcome().map(|outcome| (outcome.done(), outcome.revision())), Some((3, 42)));
+    assert_eq!(answers[1].reason(), Some(Reason::WeightCap));
+    let written = serde_json::to_value(&answers[1]).unwrap();
+    assert_eq!(written["refused"]["figures"], serde_json::json!(["204", "180"]));
+    let update: Update = serde_json::from_str(update).unwrap();
+    assert!(matches!(&update.changes[..], [Change::Transferred { count: 3, .. }]));
+    let [reload] = &blocks("toml")[..] else { panic!("one block of TOML") };
+    let rules = format!("format = 1\ntitle = \"Doc\"\n{reload}\n[kind.rope]\n[container.box]\nslots = 1\n");
+    let rules = Ruleset::from_toml("rules.toml", &rules).unwrap_or_else(|errors| panic!("{errors}"));
+    assert_eq!(rules.reload().gone, hypotheke::Treatment::Refuse);
+}

@@ -14,6 +14,7 @@ mod model;
 mod names;
 mod places;
 mod queries;
+mod reload;
 mod rulesets;
 mod scenarios;
 mod snapshots;

@@ -47,6 +47,8 @@ pub struct Received {
 pub struct Client {
     name: String,
     next: u64,
+    /// Of the next whole world that comes.
+    rules: Arc<Ruleset>,
     /// As far as the server has told, and what is done ahead.
     copy: World,
     ahead: u32,
@@ -63,7 +65,12 @@ impl Client {
         format!("{name}/{}", u64::MAX).parse::<RequestId>()?;
         let mut copy = World::from_snapshot(rules, snapshot)?;
         copy.keep_history(usize::MAX);
-        Ok(Client { name: name.to_owned(), next: 0, copy, ahead: 0, open: VecDeque::new() })
+        Ok(Client { name: name.to_owned(), next: 0, rules: Arc::clone(rules), copy, ahead: 0, open: VecDeque::new() })
+    }
+
+    /// The server is about to go over to an edited ruleset, or has done so: the next whole world that comes is one of that.
+    pub fn use_rules(&mut self, rules: &Arc<Ruleset>) {
+        self.rules = Arc::clone(rules);
     }
 
     /// The copy, with what is done ahead.
@@ -182,7 +189,7 @@ impl Client {
         if snapshot.revision < self.confirmed() {
             return Ok(received);
         }
-        let mut copy = World::from_snapshot(self.copy.rules(), snapshot)?;
+        let mut copy = World::from_snapshot(&self.rules, snapshot)?;
         copy.keep_history(usize::MAX);
         (self.copy, self.ahead) = (copy, 0);
         for answered in &snapshot.requests {

@@ -1,11 +1,14 @@
 //! The one who owns the world.
 
 use std::collections::VecDeque;
+use std::sync::Arc;
 
 use super::message::{ToClient, ToServer};
 use super::request::Request;
 use super::update::Update;
 use crate::ops::{Operation, Outcome, Refusal};
+use crate::reload::{Difference, ReloadError};
+use crate::ruleset::Ruleset;
 use crate::snapshot::Departures;
 use crate::world::World;
 
@@ -104,6 +107,17 @@ impl Server {
     pub fn perform(&mut self, operation: &Operation) -> Result<(Outcome, Replies), Refusal> {
         let outcome = self.world.perform(operation)?;
         Ok((outcome, Replies { to_all: self.publish(), to_sender: Vec::new() }))
+    }
+
+    /// Goes over to an edited ruleset, as [`World::reload`] does. Clients need the ruleset too, see
+    /// [`Client::use_rules`](super::Client::use_rules); what is for all is the whole world.
+    ///
+    /// # Errors
+    /// If the world can't go over to it. It is then as it was.
+    pub fn reload(&mut self, rules: &Arc<Ruleset>) -> Result<(Vec<Difference>, Replies), ReloadError> {
+        let differences = self.world.reload(rules)?;
+        self.updates.clear();
+        Ok((differences, Replies { to_all: Some(self.welcome()), to_sender: Vec::new() }))
     }
 
     fn answer(&mut self, request: &Request) -> Replies {

@@ -201,6 +201,18 @@ impl<'w> Draft<'w> {
         }
     }
 
+    /// What was noted so far is put aside, so that it can be noted again.
+    pub(super) fn take_noted(&mut self) -> Vec<Cause> {
+        self.causes.as_mut().map(std::mem::take).unwrap_or_default()
+    }
+
+    /// Notes it before what has been noted since.
+    pub(super) fn note_first(&mut self, noted: Vec<Cause>) {
+        if let Some(causes) = &mut self.causes {
+            causes.splice(0..0, noted);
+        }
+    }
+
     pub(super) fn take_causes(&mut self) -> Vec<Cause> {
         self.causes.take().unwrap_or_default()
     }

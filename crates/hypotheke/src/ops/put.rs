@@ -26,21 +26,28 @@ pub(super) fn judge(draft: &mut Draft<'_>, actor: Option<HolderId>, amount: Amou
     let ways = draft.ways_into(target);
     let mut reason: Option<(Refusal, bool)> = None;
     let start = draft.so_far();
+    // Of all ways only the reasons of that one count whose refusal is told.
+    let (before, mut told) = (draft.take_noted(), Vec::new());
     for &way in &ways {
         match go(draft, way, amount, hand, target) {
             Ok(done) => {
                 draft.way = Some(way);
+                draft.note_first(before);
                 return Ok(done);
             }
             Err(refusal) => {
                 draft.go_back_to(&start);
                 let fits = fits(draft, way, hand, target);
+                let noted = draft.take_noted();
                 if reason.is_none_or(|(_, fitted)| fits && !fitted) {
                     reason = Some((refusal, fits));
+                    told = noted;
                 }
             }
         }
     }
+    draft.note_first(told);
+    draft.note_first(before);
     match reason {
         Some((refusal, _)) => Err(refusal),
         // A container that tries nothing takes nothing from a hand.

@@ -31,12 +31,21 @@ impl World {
         }
         match &operation.action {
             &Action::Move { amount, kind: None, from, to } => {
-                let (from, to) = (self.simple_slot(from)?, self.simple_slot(to)?);
-                self.move_shortly(amount, from, to).map(Ok)
+                let (source, to) = (self.simple_slot(from)?, self.simple_slot(to)?);
+                if self.cell(source).is_empty()
+                    && source != to
+                    && !matches!(amount, Amount::Exactly(0) | Amount::UpTo(0))
+                {
+                    return Some(Err(self.nothing_there(from)));
+                }
+                self.move_shortly(amount, source, to).map(Ok)
             }
             &Action::Swap { one, other } => {
-                let (one, other) = (self.simple_slot(one)?, self.simple_slot(other)?);
-                self.swap_shortly(one, other).map(Ok)
+                let (here, there) = (self.simple_slot(one)?, self.simple_slot(other)?);
+                if self.cell(here).is_empty() && self.cell(there).is_empty() {
+                    return Some(Err(self.nothing_there(one)));
+                }
+                self.swap_shortly(here, there).map(Ok)
             }
             Action::Create { amount, kind, variant, to: Place::Container(to), .. } if variant.is_plain() => {
                 let to = self.simple(*to, 0)?;
@@ -45,8 +54,8 @@ impl World {
             &Action::Consume { amount, kind: Some(kind), from: Place::Container(from) } => {
                 let spot = self.simple(from, 0)?;
                 let found = self.next_of_kind(spot.container, kind.0, 0);
-                self.consume_shortly(amount, kind, spot.container, found)
-                    .map(|outcome| outcome.ok_or_else(|| Refusal::new(Cause::EmptySource(Place::Container(from)))))
+                let outcome = self.consume_shortly(amount, kind, spot.container, found)?;
+                Some(outcome.ok_or_else(|| Refusal::new(Cause::EmptySource(Place::Container(from)))))
             }
             _ => None,
         }
@@ -68,8 +77,7 @@ impl World {
 
     #[inline(always)]
     fn is_simple(&self, state: &ContainerState, slot: u32) -> bool {
-        let free = state.holder == u32::MAX || self.bound() == 0 && self.caps_of_holder(state.holder).is_empty();
-        state.is_simple && free && slot < state.slots
+        state.is_simple && slot < state.slots && (state.holder == u32::MAX || self.bound() == 0)
     }
 
     fn weight_of_one(&self, kind: u32) -> i64 {
@@ -381,6 +389,13 @@ impl World {
     }
 
     // Beginning and end.
+
+    /// A refusal, after which there are no events.
+    fn nothing_there(&mut self, place: Place) -> Refusal {
+        let scratch = self.begin_shortly();
+        self.scratch = Some(scratch);
+        Refusal::new(Cause::EmptySource(place))
+    }
 
     #[inline(always)]
     fn begin_shortly(&mut self) -> Box<Scratch> {

@@ -2,7 +2,7 @@
 
 use crate::id::KindId;
 use crate::language::Amount;
-use crate::ops::{Cause, Operation};
+use crate::ops::{Cause, Operation, Outcome};
 use crate::world::{Place, Spot, World};
 
 /// How many more items of a kind would fit somewhere.
@@ -42,7 +42,7 @@ impl World {
             let space = self.space_for(kind, id.index);
             return self.room_in_space(kind, id, space);
         }
-        let create = |amount| self.dry_run(&Operation::creating(amount, kind, place)).map(|outcome| outcome.done());
+        let create = |amount| self.dry_run(&Operation::creating(amount, kind, place)).map(Outcome::done);
         let items = create(Amount::UpTo(u32::MAX)).unwrap_or(0);
         let more = u32::try_from(items).ok().and_then(|items| items.checked_add(1));
         let binds = more.and_then(|more| create(Amount::Exactly(more)).err()).map(|refusal| refusal.cause());

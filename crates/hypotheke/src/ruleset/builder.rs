@@ -1,6 +1,7 @@
 use std::fmt::{Display, Write};
 
 use crate::quantity::Decimal;
+use crate::reload::{ReloadRules, Treatment};
 
 /// Builds a ruleset in code.
 ///
@@ -75,6 +76,21 @@ impl RulesetBuilder {
     /// So many requests that were applied and had an id are remembered, the latest.
     pub fn request_window(mut self, requests: u32) -> Self {
         self.head.line("request-window", requests);
+        self
+    }
+
+    /// What is to be done when a running world goes over to this ruleset.
+    pub fn reload(mut self, reload: ReloadRules) -> Self {
+        let word = |treatment| match treatment {
+            Treatment::Leave => "leave",
+            Treatment::Split => "split",
+            Treatment::Spill => "spill",
+            Treatment::Refuse => "refuse",
+        };
+        let ReloadRules { over_limit, not_admitted, gone } = reload;
+        let words = [("over-limit", over_limit), ("not-admitted", not_admitted), ("gone", gone)];
+        let words: Vec<String> = words.iter().map(|(key, value)| format!("{key} = {}", quoted(word(*value)))).collect();
+        self.head.line("reload", format!("{{ {} }}", words.join(", ")));
         self
     }
 

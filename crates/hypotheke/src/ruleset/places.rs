@@ -130,12 +130,19 @@ pub struct SlotRule<'r> {
     pub(super) def: &'r SlotDef,
 }
 
-impl ContainerDef {
-    /// Whether nothing but filters, stack limits and weight caps can stand in the way of plain stacks.
-    pub(crate) fn is_simple(&self) -> bool {
-        self.put && self.take && !self.must_open && !self.exclusive && !self.reserved_first && self.caps.is_empty()
+impl Ruleset {
+    /// Whether nothing but filters, stack limits and weight caps can stand in the way of plain stacks in containers of a
+    /// definition.
+    pub(crate) fn is_simple(&self, container: u32) -> bool {
+        let def = self.containers().get(container as usize).filter(|_| self.needs.is_empty());
+        def.is_some_and(|def| {
+            let open = def.put && def.take && !def.must_open && !def.exclusive;
+            open && !def.reserved_first && def.caps.is_empty()
+        })
     }
+}
 
+impl ContainerDef {
     /// Its id, such as `sled`.
     #[must_use]
     pub fn id(&self) -> &str {

@@ -6,6 +6,7 @@ use super::places::{Misfits, Spent, Way};
 use crate::filter::Filter;
 use crate::language::NamedPortion;
 use crate::quantity::Decimal;
+use crate::reload::ReloadRules;
 use crate::text::{Diagnostic, Location, Source, Span, Word};
 
 /// A value and where it was written.
@@ -191,6 +192,7 @@ pub(crate) struct RulesetSource {
     pub(crate) nesting: Option<Written<u32>>,
     pub(crate) ground_limit: Option<u32>,
     pub(crate) request_window: Option<u32>,
+    pub(crate) reload: ReloadRules,
     pub(crate) tables: Vec<Written<String>>,
     pub(crate) arena: Arena,
     pub(crate) kinds: Vec<KindSource>,

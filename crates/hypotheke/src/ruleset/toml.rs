@@ -14,6 +14,7 @@ use super::source::{
 };
 use crate::language::{LineParser, NamedPortion, lex};
 use crate::quantity::Decimal;
+use crate::reload::{ReloadRules, Treatment};
 use crate::text::{Diagnostic, Location, Source, SourceId, Span, Word};
 
 const ROOT: &[&str] = &[
@@ -26,6 +27,7 @@ const ROOT: &[&str] = &[
     "nesting",
     "ground-limit",
     "request-window",
+    "reload",
     "tag",
     "mark",
     "kind",
@@ -60,11 +62,29 @@ const CONTAINER: &[&str] = &[
     "least-slots",
     "most-slots",
 ];
+const RELOAD: &[&str] = &["over-limit", "not-admitted", "gone"];
 const WAYS: &[(&str, Way)] = &[("place", Way::Place), ("merge", Way::Merge), ("swap", Way::Swap)];
 const CAP: &[&str] = &["of", "count"];
 const SLOT: &[&str] = &["name", "label", "admits", "stack-limit"];
 const HOLDER: &[&str] = &["name", "note", "carries", "weight-cap", "caps", "burden", "shortcuts", "spent-shortcuts"];
 const BURDEN: &[&str] = &["from", "label"];
+
+fn read_reload(reading: &mut Reading<'_>, section: &Section<'_, '_>) -> ReloadRules {
+    const ALL: &[(&str, Treatment)] = &[
+        ("leave", Treatment::Leave),
+        ("split", Treatment::Split),
+        ("spill", Treatment::Spill),
+        ("refuse", Treatment::Refuse),
+    ];
+    const PLACED: &[(&str, Treatment)] = &[ALL[0], ALL[2], ALL[3]];
+    const GONE: &[(&str, Treatment)] = &[ALL[2], ALL[3]];
+    let standard = ReloadRules::default();
+    ReloadRules {
+        over_limit: reading.choice(section, "over-limit", ALL).unwrap_or(standard.over_limit),
+        not_admitted: reading.choice(section, "not-admitted", PLACED).unwrap_or(standard.not_admitted),
+        gone: reading.choice(section, "gone", GONE).unwrap_or(standard.gone),
+    }
+}
 
 impl RulesetSource {
     /// Reads the ruleset file itself; the tables that it names are read later.
@@ -103,6 +123,9 @@ impl RulesetSource {
         self.tables = reading.texts(&section, "tables");
         if let Some(units) = root.get("units").and_then(|units| reading.section(units, "`units`", &["weight"])) {
             self.weight_unit = reading.text(&units, "weight");
+        }
+        if let Some(reload) = root.get("reload").and_then(|reload| reading.section(reload, "`reload`", RELOAD)) {
+            self.reload = read_reload(reading, &reload);
         }
         for (name, value) in reading.entries(&section, "tag") {
             self.read_tag(reading, name, value);

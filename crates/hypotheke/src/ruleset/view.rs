@@ -13,6 +13,7 @@ use super::start::StartEntry;
 use crate::filter::Test;
 use crate::id::{ContainerDefId, HolderDefId, KindId, MarkId, PropertyId, TagId};
 use crate::quantity::Decimal;
+use crate::reload::ReloadRules;
 use crate::text::{Diagnostics, Source};
 
 /// All that a designer decided, checked and ready to be played by.
@@ -52,6 +53,7 @@ pub struct Ruleset {
     /// `u32::MAX` where there is none.
     pub(crate) ground_limit: u32,
     pub(crate) request_window: u32,
+    pub(crate) reload: ReloadRules,
     /// The kinds that are packs.
     pub(crate) pack_kinds: Vec<u32>,
     /// Some container must be opened, or is exclusive.
@@ -308,6 +310,12 @@ impl Ruleset {
     #[must_use]
     pub fn nesting(&self) -> u32 {
         self.nesting
+    }
+
+    /// What is to be done when a running world goes over to it.
+    #[must_use]
+    pub fn reload(&self) -> ReloadRules {
+        self.reload
     }
 
     /// So many requests that were applied and had an id are remembered, the latest.

@@ -35,6 +35,11 @@ impl World {
         self.forget(most);
     }
 
+    /// How many operations are kept at most.
+    pub(crate) fn most_kept(&self) -> usize {
+        self.history.most
+    }
+
     /// How many operations can be taken back now.
     #[must_use]
     pub fn history_len(&self) -> usize {

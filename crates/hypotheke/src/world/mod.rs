@@ -58,6 +58,8 @@ const NONE: u32 = u32::MAX;
 pub struct World {
     pub(crate) rules: Arc<Ruleset>,
     pub(crate) number: u32,
+    /// How often it has gone over to another ruleset, modulo 256: handles from before are refused.
+    era: u32,
     pub(crate) revision: u64,
     /// The serial number of the next stack.
     pub(crate) next_stack: u64,
@@ -133,31 +135,14 @@ enum Presence {
     Away,
 }
 
+/// What each operation reads comes first, so that it lies together; of many containers most is not in the cache.
 #[derive(Clone, Debug)]
+#[repr(C, align(64))]
 pub(crate) struct ContainerState {
-    /// What paths call it: `sled`, `locker-a`, `surveyor.pockets`. Empty for the inside of a pack.
-    name: Box<str>,
-    pub(crate) def: u32,
     generation: u32,
+    pub(crate) def: u32,
     presence: Presence,
-    /// When it came into the world, among all that did.
-    came: u64,
-    /// The holder that carries it, or `NONE`.
-    pub(crate) holder: u32,
-    /// Where the pack lies whose inside it is; `NOWHERE` for a container that no pack brings, and for one that waits
-    /// to be brought.
-    pub(crate) parent: Spot,
-    /// The first of its cells.
-    base: u32,
-    pub(crate) slots: u32,
-    /// How many of its slots hold a stack.
-    pub(crate) taken: u32,
-    /// How many of its slots have rules of their own; those come first.
-    pub(crate) ruled: u32,
     /// As in its definition, side by side with what else operations read.
-    stack_limit: u32,
-    pub(crate) weight_cap: i64,
-    pub(crate) admits: Option<FilterId>,
     pub(crate) put: bool,
     pub(crate) take: bool,
     pub(crate) must_open: bool,
@@ -166,15 +151,34 @@ pub(crate) struct ContainerState {
     pub(crate) deep: bool,
     /// Empty slots with a filter of their own are filled before the others.
     pub(crate) reserved_first: bool,
-    /// Nothing but filters, stack limits and weight caps can stand in the way of plain stacks here.
+    /// Nothing but filters, stack limits and weight caps can stand in the way of plain stacks here, nor of the holder.
     pub(crate) is_simple: bool,
-    /// For each of the filters of all caps: how many items in it, at any depth, satisfy it.
-    pub(crate) capped: Vec<u64>,
+    /// The holder that carries it, or `NONE`.
+    pub(crate) holder: u32,
+    /// The first of its cells.
+    base: u32,
+    pub(crate) slots: u32,
+    /// How many of its slots hold a stack.
+    pub(crate) taken: u32,
+    /// How many of its slots have rules of their own; those come first.
+    pub(crate) ruled: u32,
+    stack_limit: u32,
+    pub(crate) admits: Option<FilterId>,
+    pub(crate) weight_cap: i64,
     /// Of all that lies in it, in thousandths.
     pub(crate) weight: i64,
+    /// Where the pack lies whose inside it is; `NOWHERE` for a container that no pack brings, and for one that waits
+    /// to be brought.
+    pub(crate) parent: Spot,
+    index: Index,
     /// The sum of the shares of all that lies in it, as long as hashes are kept.
     hash: u64,
-    index: Index,
+    /// When it came into the world, among all that did.
+    came: u64,
+    /// For each of the filters of all caps: how many items in it, at any depth, satisfy it.
+    pub(crate) capped: Vec<u64>,
+    /// What paths call it: `sled`, `locker-a`, `surveyor.pockets`. Empty for the inside of a pack.
+    name: Box<str>,
 }
 
 /// Where the stack in a hand came from: a slot, as long as its container is there.
@@ -185,22 +189,23 @@ pub(crate) struct Origin {
 }
 
 #[derive(Clone, Debug)]
+#[repr(C)]
 struct HolderState {
-    name: Box<str>,
+    weight: i64,
     def: u32,
     generation: u32,
     /// False if it has departed.
     is_there: bool,
+    /// The container of one slot, without rules, that is its hand.
+    hand: u32,
     /// When it came into the world, among all that did.
     came: u64,
     containers: Vec<u32>,
-    /// The container of one slot, without rules, that is its hand.
-    hand: u32,
     /// Where the stack in its hand came from.
     origin: Option<Origin>,
     /// At which kinds its shortcuts point.
     shortcuts: Vec<Option<KindId>>,
-    weight: i64,
     /// For each of the filters of all caps: how many items that it carries satisfy it.
     capped: Vec<u64>,
+    name: Box<str>,
 }

@@ -69,23 +69,29 @@ impl World {
     }
 
     pub(crate) fn container_id(&self, index: u32) -> ContainerId {
-        ContainerId { index, generation: self.containers[index as usize].generation, world: self.number }
+        ContainerId { index, generation: self.containers[index as usize].generation, world: self.handle_world() }
     }
 
     pub(crate) fn holder_id(&self, index: u32) -> HolderId {
-        HolderId { index, generation: self.holders[index as usize].generation, world: self.number }
+        HolderId { index, generation: self.holders[index as usize].generation, world: self.handle_world() }
+    }
+
+    /// What handles carry: the number of the world, and how often its ruleset has changed.
+    #[inline]
+    pub(crate) fn handle_world(&self) -> u32 {
+        self.number | self.era << 24
     }
 
     /// The handle of the next container that is brought under a number.
     pub(crate) fn container_to_be(&self, index: u32) -> ContainerId {
         let before = self.containers.get(index as usize).map(|state| state.generation);
-        ContainerId { index, generation: before.map_or(0, |before| before + 1), world: self.number }
+        ContainerId { index, generation: before.map_or(0, |before| before + 1), world: self.handle_world() }
     }
 
     /// The handle of the next holder that is brought under a number.
     pub(crate) fn holder_to_be(&self, index: u32) -> HolderId {
         let before = self.holders.get(index as usize).map(|state| state.generation);
-        HolderId { index, generation: before.map_or(0, |before| before + 1), world: self.number }
+        HolderId { index, generation: before.map_or(0, |before| before + 1), world: self.handle_world() }
     }
 
     /// The container of a name, be it the ground or a hand.
@@ -111,12 +117,13 @@ impl World {
         let state = self.containers.get(id.index as usize)?;
         let there = self.is_there(id.index);
         // The ground and hands have no definition.
-        (there && state.def != NONE && state.generation == id.generation && id.world == self.number).then_some(state)
+        (there && state.def != NONE && state.generation == id.generation && id.world == self.handle_world())
+            .then_some(state)
     }
 
     fn holder_state(&self, id: HolderId) -> Option<&HolderState> {
         let state = self.holders.get(id.index as usize)?;
-        (state.is_there && state.generation == id.generation && id.world == self.number).then_some(state)
+        (state.is_there && state.generation == id.generation && id.world == self.handle_world()).then_some(state)
     }
 
     /// True if the handle belongs to this world and its container is there.
@@ -131,7 +138,7 @@ impl World {
     pub(crate) fn has_lasting(&self, id: ContainerId) -> bool {
         self.containers.get(id.index as usize).is_some_and(|state| {
             let there = state.presence == Presence::Lasting && state.generation == id.generation;
-            there && state.def != NONE && id.world == self.number
+            there && state.def != NONE && id.world == self.handle_world()
         })
     }
 
@@ -147,7 +154,7 @@ impl World {
     pub(crate) fn plain_state(&self, id: ContainerId) -> Option<&ContainerState> {
         let state = self.containers.get(id.index as usize)?;
         let there = state.is_simple && state.presence == Presence::Lasting;
-        (there && state.generation == id.generation && id.world == self.number).then_some(state)
+        (there && state.generation == id.generation && id.world == self.handle_world()).then_some(state)
     }
 
     /// True if the handle belongs to this world and its holder is there.

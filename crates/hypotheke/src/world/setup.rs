@@ -13,7 +13,7 @@ use super::{
 };
 use crate::exchange::RequestWindow;
 use crate::id::{ContainerDefId, ContainerId, KindId, StackId};
-use crate::ruleset::{ContainerDef, FilterId, Ruleset};
+use crate::ruleset::{FilterId, Ruleset};
 
 fn small(index: usize) -> u32 {
     u32::try_from(index).unwrap_or(u32::MAX)
@@ -59,6 +59,7 @@ impl World {
     pub(crate) fn bare(rules: &Arc<Ruleset>) -> World {
         let mut world = World {
             number: 0,
+            era: 0,
             revision: 0,
             next_stack: 1,
             random: Xoshiro256PlusPlus::seed_from_u64(0),
@@ -100,9 +101,12 @@ impl World {
     /// Adds a container that stands in the world, or that a holder carries.
     pub(crate) fn bring_container(&mut self, index: u32, name: &str, def: u32, slots: u32, holder: Option<u32>) {
         let came = self.next_to_come();
+        let capped = holder.is_some_and(|holder| !self.caps_of_holder(holder).is_empty());
+        let is_simple = !capped && self.rules.is_simple(def);
         let state = self.bring_state(index, def, slots);
         (state.name, state.presence, state.came) = (name.into(), Presence::Lasting, came);
         state.holder = holder.unwrap_or(NONE);
+        state.is_simple = is_simple;
         self.container_names.insert(name.into(), index);
         match holder {
             Some(holder) => self.holders[holder as usize].containers.push(index),
@@ -207,10 +211,24 @@ impl World {
         self
     }
 
+    /// Goes on where a world stands that has gone over to another ruleset.
+    pub(crate) fn succeed(&mut self, before: &World) {
+        self.era = (before.era + 1) & 0xff;
+        self.revision = before.revision + 1;
+        self.random = before.random.clone();
+        self.scratch = None;
+        self.keep_history(before.most_kept());
+        if before.hashed {
+            self.keep_hash();
+        }
+        self.hand_over_origins();
+    }
+
     /// Handles carry the number of their world.
     fn hand_over_origins(&mut self) {
+        let world = self.handle_world();
         for holder in &mut self.holders {
-            let container = |origin: Origin| ContainerId { world: self.number, ..origin.container };
+            let container = |origin: Origin| ContainerId { world, ..origin.container };
             holder.origin = holder.origin.map(|origin| Origin { container: container(origin), ..origin });
         }
     }
@@ -268,7 +286,7 @@ impl ContainerState {
             must_open: rule.is_some_and(|def| def.must_open),
             exclusive: rule.is_some_and(|def| def.exclusive),
             reserved_first: rule.is_some_and(|def| def.reserved_first),
-            is_simple: rules.needs.is_empty() && rule.is_some_and(ContainerDef::is_simple),
+            is_simple: rules.is_simple(def),
             deep: rule.is_some_and(|def| def.deep),
             capped: vec![0; rules.cap_filters.len()],
             weight: 0,

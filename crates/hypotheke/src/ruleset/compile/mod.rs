@@ -64,6 +64,7 @@ impl Compiler {
         self.compile_nesting();
         self.rules.ground_limit = self.source.ground_limit.unwrap_or(u32::MAX);
         self.rules.request_window = self.source.request_window.unwrap_or(DEFAULT_REQUEST_WINDOW);
+        self.rules.reload = self.source.reload;
         self.rules.weight_unit = self.source.weight_unit.take().unwrap_or_default();
         self.rules.arena = std::mem::take(&mut self.source.arena);
         let tag_ids = self.compile_tags();

@@ -1,0 +1,344 @@
+//! A running world goes over to an edited ruleset.
+
+use std::collections::BTreeMap;
+use std::sync::Arc;
+
+use hypotheke::exchange::{Client, Server, ToClient};
+use hypotheke::{Amount, Law, Operation, ReloadError, ReloadRules, Ruleset, RulesetBuilder, Treatment, World, audit};
+use proptest::prelude::*;
+
+fn ready(builder: RulesetBuilder) -> Arc<Ruleset> {
+    Arc::new(builder.build().unwrap_or_else(|errors| panic!("{errors}")))
+}
+
+fn kinds() -> RulesetBuilder {
+    Ruleset::builder()
+        .mark("wet")
+        .kind("flare", |kind| kind.stack_limit(6).tags(["signal"]).property("reading", 0.into()))
+        .kind("rope", |kind| kind.stack_limit(3))
+        .kind("log", hypotheke::KindBuilder::keep)
+        .kind("crate", |kind| kind.pack("crate"))
+        .container("crate", |inside| inside.slots(2))
+}
+
+fn told(world: &mut World, rules: &Arc<Ruleset>) -> Vec<String> {
+    let differences = world.reload(rules).unwrap_or_else(|error| panic!("{error}"));
+    assert_eq!(world.recount(), vec![]);
+    let broken =
+        audit(rules, &world.snapshot()).into_iter().filter(|found| !found.law().is_limit()).collect::<Vec<_>>();
+    assert_eq!(broken, vec![]);
+    differences.iter().map(ToString::to_string).collect()
+}
+
+fn lying(world: &World, place: &str) -> Vec<String> {
+    let container = world.container(place).unwrap();
+    world.stacks(container).map(|(slot, stack)| format!("{slot}: {} {}", stack.count(), stack.kind().id())).collect()
+}
+
+fn on_ground(world: &World) -> Vec<String> {
+    world.ground().map(|(stack, _)| format!("{} {}", stack.count(), stack.kind().id())).collect()
+}
+
+fn perform(world: &mut World, sentence: &str) {
+    let operation: hypotheke::NamedOperation = sentence.parse().unwrap_or_else(|error| panic!("{sentence}: {error}"));
+    let operation = operation.resolve(world).unwrap_or_else(|error| panic!("{sentence}: {error}"));
+    let answer = world.perform(&operation);
+    assert!(answer.is_ok(), "{sentence}: {}", answer.map_or_else(|refusal| world.explain(&refusal), |_| String::new()));
+}
+
+#[test]
+fn nothing_is_told_of_a_ruleset_that_says_the_same_in_another_order() {
+    let forth = kinds().container("depot", |depot| depot.slots(4)).container("sled", |sled| sled.slots(2));
+    let mut world = World::new(&ready(forth.start("depot", ["9 flare", "1 log"]).holder("ann", ["sled"], |ann| ann)));
+    let before = world.snapshot();
+    let depot = world.container("depot").unwrap();
+    let back = Ruleset::builder()
+        .holder("ann", ["sled"], |ann| ann)
+        .container("sled", |sled| sled.slots(2))
+        .container("depot", |depot| depot.slots(4))
+        .container("crate", |inside| inside.slots(2))
+        .kind("log", hypotheke::KindBuilder::keep)
+        .kind("crate", |kind| kind.pack("crate"))
+        .kind("rope", |kind| kind.stack_limit(3))
+        .kind("flare", |kind| kind.stack_limit(6).tags(["signal"]).property("reading", 0.into()));
+    assert_eq!(told(&mut world, &ready(back)), Vec::<String>::new());
+    assert_eq!((world.revision(), &world.snapshot().containers), (before.revision + 1, &before.containers));
+    // Handles from before are refused, be they in range or not.
+    let log = world.rules().find_kind("log").unwrap();
+    let refusal = world.perform(&Operation::creating(Amount::Exactly(1), log, depot)).unwrap_err();
+    assert_eq!(refusal.reason(), hypotheke::Reason::Unknown);
+    assert!(!world.has_container(depot));
+}
+
+#[test]
+fn what_lay_in_slots_that_have_gone_goes_to_those_that_stay_then_on() {
+    let rules = |slots| {
+        let rules = kinds().container("bag", move |bag| bag.slots(slots)).container("pouch", |pouch| pouch.slots(1));
+        ready(rules.holder("ann", ["bag", "pouch"], |ann| ann))
+    };
+    let mut world = World::new(&rules(4));
+    for sentence in ["create 4 flare in ann.bag/0", "create 5 flare in ann.bag/2", "create 3 rope in ann.bag/3"] {
+        perform(&mut world, sentence);
+    }
+    perform(&mut world, "create 1 crate in ann.bag/1");
+    perform(&mut world, "create 2 rope in ann.bag/1/");
+    let differences = told(&mut world, &rules(1));
+    assert_eq!(
+        differences,
+        [
+            "ann.bag: it has 1 slots instead of 4",
+            "ann.bag/1: the slot has gone, in which lay 1 crate; it was spilled",
+            "ann.bag/2: the slot has gone, in which lay 5 flare; it was spilled",
+            "ann.bag/3: the slot has gone, in which lay 3 rope; it was spilled",
+        ]
+    );
+    // The crate, with what is in it, comes first and takes the pouch; two flares go onto the others.
+    assert_eq!(
+        (lying(&world, "ann.bag"), lying(&world, "ann.pouch")),
+        (vec!["0: 6 flare".to_owned()], vec!["0: 1 crate".to_owned()])
+    );
+    assert_eq!(on_ground(&world), ["3 flare", "3 rope"]);
+    let rope = world.rules().find_kind("rope").unwrap();
+    assert_eq!(world.count(rope, None), 5);
+}
+
+#[test]
+fn a_kept_item_without_a_place_and_a_refusal_leave_all_as_it_was() {
+    let rules = |slots, start: &[&str]| {
+        ready(kinds().container("depot", move |depot| depot.slots(slots)).start("depot", start.iter().copied()))
+    };
+    let mut world = World::new(&rules(2, &["6 flare", "1 log"]));
+    let before = world.snapshot();
+    let error = world.reload(&rules(1, &[])).unwrap_err();
+    assert_eq!(
+        error.to_string(),
+        "depot/1: log is kept, and there is no room for it but on the ground; that is refused"
+    );
+    assert_eq!(world.snapshot(), before);
+    let refusing = ReloadRules { gone: Treatment::Refuse, ..ReloadRules::default() };
+    let edited = ready(kinds().container("depot", |depot| depot.slots(1)).reload(refusing));
+    let error = world.reload(&edited).unwrap_err();
+    assert_eq!(error.to_string(), "depot/1: the slot has gone, in which lay 1 log; that is refused");
+    assert!(matches!(error, ReloadError::Refused(_)));
+    assert_eq!(world.snapshot(), before);
+}
+
+fn limited(limit: u32, over_limit: Treatment) -> Arc<Ruleset> {
+    let reload = ReloadRules { over_limit, ..ReloadRules::default() };
+    let rules = Ruleset::builder()
+        .reload(reload)
+        .kind("flare", move |kind| kind.stack_limit(limit))
+        .container("bag", |bag| bag.slots(3))
+        .container("pouch", |pouch| pouch.slots(1))
+        .holder("ann", ["bag", "pouch"], |ann| ann);
+    let rules = if limit == 20 { rules.start("ann.bag", ["20 flare"]) } else { rules };
+    ready(rules)
+}
+
+#[test]
+fn stacks_over_their_limit_are_treated_as_the_ruleset_says() {
+    let start = World::new(&limited(20, Treatment::Leave));
+    let bag =
+        |counts: &[u32]| (0..).zip(counts).map(|(slot, count)| format!("{slot}: {count} flare")).collect::<Vec<_>>();
+    let mut world = start.clone();
+    assert_eq!(told(&mut world, &limited(4, Treatment::Leave)), ["ann.bag/0: stack-limit: 20 flare of 4; it stays"]);
+    assert_eq!(lying(&world, "ann.bag"), bag(&[20]));
+    let mut world = start.clone();
+    let split = told(&mut world, &limited(4, Treatment::Split));
+    assert_eq!(split, ["ann.bag/0: stack-limit: 20 flare of 4; it stays"], "two slots are too few for all");
+    assert_eq!(lying(&world, "ann.bag"), bag(&[12, 4, 4]));
+    let mut world = start.clone();
+    let split = told(&mut world, &limited(8, Treatment::Split));
+    assert_eq!(
+        (split, lying(&world, "ann.bag")),
+        (vec!["ann.bag/0: stack-limit: 20 flare of 8; it was split".to_owned()], bag(&[8, 8, 4]))
+    );
+    let mut world = start.clone();
+    let spilled = told(&mut world, &limited(4, Treatment::Spill));
+    assert_eq!(spilled, ["ann.bag/0: stack-limit: 20 flare of 4; it was spilled"]);
+    assert_eq!((lying(&world, "ann.bag"), lying(&world, "ann.pouch")), (bag(&[4, 4, 4]), bag(&[4])));
+    assert_eq!(on_ground(&world), ["4 flare"]);
+    let mut world = start.clone();
+    let error = world.reload(&limited(4, Treatment::Refuse)).unwrap_err();
+    assert_eq!(error.to_string(), "ann.bag/0: stack-limit: 20 flare of 4; that is refused");
+    assert_eq!(world.snapshot(), start.snapshot());
+    // What was so before is no difference.
+    let mut world = start;
+    told(&mut world, &limited(4, Treatment::Leave));
+    assert_eq!(told(&mut world, &limited(4, Treatment::Spill)), Vec::<String>::new());
+}
+
+#[test]
+fn what_is_not_admitted_any_more_stays_or_goes() {
+    let rules = |not_admitted, filter: &str| {
+        let reload = ReloadRules { not_admitted, ..ReloadRules::default() };
+        let rules = kinds()
+            .reload(reload)
+            .container("box", |it| it.slots(3).admits(filter))
+            .container("shelf", |it| it.slots(3));
+        let wide = filter.contains("rope");
+        ready(if wide { rules.start("box", ["4 flare", "1 rope", "1 log"]) } else { rules })
+    };
+    let start = World::new(&rules(Treatment::Leave, "signal or rope or log"));
+    let mut world = start.clone();
+    let differences = told(&mut world, &rules(Treatment::Leave, "signal"));
+    assert!(differences.iter().all(|told| told.starts_with("box/") && told.ends_with("it stays")), "{differences:?}");
+    assert_eq!((differences.len(), on_ground(&world).len()), (2, 0));
+    let mut world = start.clone();
+    let differences = told(&mut world, &rules(Treatment::Spill, "signal"));
+    assert!(differences[0].ends_with("it was spilled"), "{differences:?}");
+    assert!(differences[1].ends_with("it stays"), "what is kept stays: {differences:?}");
+    assert_eq!(on_ground(&world), ["1 rope"]);
+    let mut world = start;
+    assert!(
+        matches!(world.reload(&rules(Treatment::Refuse, "signal")), Err(ReloadError::Refused(told)) if told.len() == 2)
+    );
+}
+
+#[test]
+fn what_the_ruleset_knows_no_more_is_told_or_an_error() {
+    let mut world = World::new(&ready(
+        kinds()
+            .kind("lamp", |kind| kind)
+            .container("depot", |depot| depot.slots(4))
+            .container("old", |old| old.slots(2))
+            .holder("ann", ["depot"], |ann| ann.shortcuts(2)),
+    ));
+    for sentence in [
+        "create 2 flare (wet, reading 3) in ann.depot",
+        "create 3 rope in old",
+        "create 1 rope in ground",
+        "bind flare to ann.shortcuts/1",
+    ] {
+        perform(&mut world, sentence);
+    }
+    perform(&mut world, "create 1 lamp in old");
+    let before = world.snapshot();
+    let edited = |builder: RulesetBuilder| {
+        let rules = builder.kind("rope", |kind| kind.stack_limit(3)).container("depot", |depot| depot.slots(4));
+        ready(rules.container("new", |new| new.slots(1)).holder("ann", ["depot"], |ann| ann.shortcuts(1)).holder(
+            "ben",
+            ["new"],
+            |ben| ben,
+        ))
+    };
+    let without_lamp = edited(Ruleset::builder().kind("flare", |kind| kind.stack_limit(6)));
+    let error = world.reload(&without_lamp).unwrap_err();
+    assert!(error.to_string().contains("there is no kind `lamp`"), "{error}");
+    assert_eq!(world.snapshot(), before);
+    perform(&mut world, "consume 1 lamp from old");
+    assert_eq!(
+        told(&mut world, &without_lamp),
+        [
+            "old/0: the container has gone, in which lay 3 rope; it was spilled",
+            "ben: it is new",
+            "ann.shortcuts/1: it pointed at flare",
+            "ann.depot/0: 2 flare lost the mark wet, which is not there any more",
+            "ann.depot/0: 2 flare lost the property reading, which is not there any more",
+        ]
+    );
+    assert_eq!(
+        (on_ground(&world), lying(&world, "ann.depot")),
+        (vec!["1 rope".to_owned(), "3 rope".to_owned()], vec!["0: 2 flare".to_owned()])
+    );
+    assert!(world.container("ben.new").is_some() && world.container("old").is_none());
+}
+
+#[test]
+fn what_has_departed_does_not_come_back_by_a_new_ruleset() {
+    let rules = |slots| {
+        ready(kinds().container("sled", move |sled| sled.slots(slots)).container("depot", |depot| depot.slots(1)))
+    };
+    let mut world = World::new(&rules(2));
+    perform(&mut world, "depart sled");
+    let document = world.departed()[0].clone();
+    assert_eq!(told(&mut world, &rules(3)), Vec::<String>::new());
+    assert_eq!(world.container("sled"), None);
+    assert!(world.perform(&Operation::arriving(document)).is_ok());
+}
+
+#[test]
+fn a_server_takes_its_clients_along() {
+    let rules = |slots, start: &[&str]| {
+        ready(kinds().container("depot", move |depot| depot.slots(slots)).start("depot", start.iter().copied()))
+    };
+    let mut server = Server::new(World::new(&rules(4, &["9 flare"])), 10);
+    let ToClient::World(snapshot) = server.welcome() else { panic!("no world") };
+    let mut ann = Client::new("ann", &rules(4, &[]), &snapshot).unwrap();
+    let waiting = ann.act("consume 1 flare from depot".parse().unwrap());
+    let (differences, replies) = server.reload(&rules(1, &[])).unwrap();
+    assert_eq!(differences.len(), 2);
+    ann.use_rules(&rules(1, &[]));
+    assert!(ann.receive(&replies.to_all.unwrap()).unwrap().send.is_empty());
+    // What was asked for before is done on the world as it is now.
+    assert_eq!((ann.confirmed(), ann.unanswered()), (1, 1));
+    let news = server.receive(&waiting).to_all.expect("it was applied");
+    assert_eq!(ann.receive(&news).unwrap().answers.len(), 1);
+    assert_eq!(ann.world().snapshot(), server.world().snapshot());
+}
+
+proptest! {
+    #[test]
+    fn no_item_is_lost_whatever_changes(
+        counts in prop::collection::vec((0..3usize, 1..9u32), 0..14),
+        (slots, limit, admits) in (1..6u32, 1..9u32, 0..3usize),
+        treatments in prop::array::uniform2(0..3usize),
+        packed in any::<bool>(),
+    ) {
+        let filters = ["signal or tool", "signal", "tool"];
+        let treatment = |index: usize| [Treatment::Leave, Treatment::Spill, Treatment::Split][index];
+        let placed = |index: usize| [Treatment::Leave, Treatment::Spill, Treatment::Leave][index];
+        let rules = |slots, limit, filter: &str, [over, misplaced]: [usize; 2]| {
+            let reload = ReloadRules { over_limit: treatment(over), not_admitted: placed(misplaced), gone: Treatment::Spill };
+            ready(Ruleset::builder()
+                .reload(reload)
+                .kind("flare", move |kind| kind.stack_limit(limit).tags(["signal"]))
+                .kind("rope", |kind| kind.stack_limit(8).tags(["tool"]))
+                .kind("crate", |kind| kind.pack("crate").tags(["tool"]))
+                .container("crate", move |inside| inside.slots(slots))
+                .container("bag", move |bag| bag.slots(slots).admits(filter))
+                .container("pouch", |pouch| pouch.slots(2))
+                .holder("ann", ["bag", "pouch"], |ann| ann))
+        };
+        let mut world = World::new(&rules(6, 8, filters[0], [0, 0]));
+        if packed {
+            perform(&mut world, "create 1 crate in ann.bag/5");
+        }
+        for (index, (kind, count)) in counts.into_iter().enumerate() {
+            let kind = world.rules().find_kind(["flare", "rope", "crate"][kind]).unwrap();
+            let to = if packed && index % 3 == 0 { "ann.bag/5/" } else { "ann.bag" };
+            let place = world.place(&to.parse().unwrap(), None).unwrap();
+            let _ = world.perform(&Operation::creating(Amount::UpTo(count), kind, place));
+        }
+        let count = |world: &World| -> BTreeMap<String, u64> {
+            world.rules().kinds().map(|kind| (kind.id().to_owned(), world.all_stacks_in(None).iter()
+                .filter(|stack| stack.is(kind.handle())).map(|stack| u64::from(stack.count())).sum())).collect()
+        };
+        let before = count(&world);
+        let edited = rules(slots, limit, filters[admits], treatments);
+        let differences = world.reload(&edited).unwrap_or_else(|error| panic!("{error}"));
+        prop_assert_eq!(count(&world), before);
+        prop_assert_eq!(world.recount(), vec![]);
+        let found = audit(&edited, &world.snapshot());
+        for violation in &found {
+            prop_assert!(violation.law().is_limit(), "{violation}");
+            let left = differences.iter().any(|told| told.treatment == Some(Treatment::Leave) && told.place == violation.place());
+            prop_assert!(left, "{violation} is told of: {differences:?}");
+            if violation.law() == Law::StackLimit {
+                let on_ground = violation.place().starts_with("ground/");
+                prop_assert!(on_ground || treatments[0] != 1, "what was to be spilled is within its limit: {violation}");
+            }
+        }
+    }
+}
+
+#[test]
+fn a_treatment_that_makes_no_sense_is_a_fault_of_the_ruleset() {
+    for (key, value) in [("over-limit", "burn"), ("not-admitted", "split"), ("gone", "leave"), ("lost", "leave")] {
+        let text = format!(
+            "format = 1\ntitle = \"x\"\n[reload]\n{key} = \"{value}\"\n[kind.rope]\n[container.box]\nslots = 1\n"
+        );
+        let errors = Ruleset::from_toml("rules.toml", &text).unwrap_err().to_string();
+        assert!(errors.starts_with("rules.toml:4:"), "{errors}");
+    }
+}
