@@ -174,6 +174,9 @@ fn json_that_is_no_message_is_an_error() {
     ] {
         assert!(serde_json::from_str::<ToServer>(text).is_err(), "{text}");
     }
+    let deep = format!("{}drop 1 rope from depot{}", "together (".repeat(10_000), ")".repeat(10_000));
+    let error = serde_json::from_value::<Request>(serde_json::json!({ "operation": deep })).unwrap_err().to_string();
+    assert!(error.len() < 300 && error.contains("nest too deep"), "{error}");
     for text in [
         r#"{"update":{"revision":1}}"#,
         r#"{"update":{"revision":1,"next-stack":99999999999999999999,"changes":[]}}"#,
@@ -210,6 +213,11 @@ fn updates_out_of_order_twice_or_of_another_world_change_nothing() {
     let error = copy.follow(&foreign).unwrap_err();
     assert_eq!(error.to_string(), "change 2 of the update: there is no holder `cleo`");
     assert_eq!((copy.snapshot(), copy.recount()), (after, vec![]));
+    // Ids that would run out.
+    let mut far = updates[1].clone();
+    far.next_stack = (1 << 40) - 1;
+    let error = copy.follow(&far).unwrap_err();
+    assert!(matches!(error, FollowError::NotSo { number: 0, .. }), "{error}");
     updates[1..].iter().for_each(|update| copy.follow(update).unwrap());
     assert_eq!(copy.snapshot(), world.snapshot());
     // A refused operation has no update.

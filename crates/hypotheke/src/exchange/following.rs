@@ -48,7 +48,7 @@ impl World {
         if self.revision.checked_add(1) != Some(update.revision) {
             return Err(FollowError::OutOfOrder { copy: self.revision, update: update.revision });
         }
-        if update.next_stack < self.next_stack || update.next_stack > StackId::MOST {
+        if update.next_stack < self.next_stack || update.next_stack > StackId::MOST_NEXT {
             let message = format!("the next stack can't be {} after {}", update.next_stack, self.next_stack);
             return Err(FollowError::NotSo { number: 0, message });
         }

@@ -7,7 +7,7 @@ use std::str::FromStr;
 use rustc_hash::FxHashMap;
 use serde::{Deserialize, Deserializer, Serialize, Serializer, de};
 
-use crate::language::NamedOperation;
+use crate::language::{NamedOperation, shortened};
 use crate::ops::{Cause, Outcome, Reason, Refusal, ResolveError};
 use crate::quantity::Decimal;
 use crate::snapshot::Departures;
@@ -83,7 +83,7 @@ fn as_sentence<S: Serializer>(operation: &NamedOperation, serializer: S) -> Resu
 
 fn from_sentence<'de, D: Deserializer<'de>>(deserializer: D) -> Result<NamedOperation, D::Error> {
     let text = <std::borrow::Cow<'de, str>>::deserialize(deserializer)?;
-    text.parse().map_err(|error| de::Error::custom(format!("`{text}`: {error}")))
+    text.parse().map_err(|error| de::Error::custom(format!("`{}`: {error}", shortened(&text))))
 }
 
 impl Request {

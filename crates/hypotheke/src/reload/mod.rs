@@ -96,15 +96,19 @@ impl World {
     /// back.
     ///
     /// ```
-    /// use hypotheke::{Ruleset, World};
+    /// use hypotheke::{Amount, Operation, Ruleset, World};
     ///
     /// let rules = |slots| {
     ///     let rules = Ruleset::builder().kind("flare", |kind| kind).container("depot", |depot| depot.slots(slots));
-    ///     rules.start("depot", ["3 flare"]).build().unwrap().into()
+    ///     rules.build().unwrap().into()
     /// };
     /// let mut world = World::new(&rules(4));
+    /// let (depot, flare) = (world.container("depot").unwrap(), world.rules().find_kind("flare").unwrap());
+    /// assert!(world.perform(&Operation::creating(Amount::Exactly(3), flare, depot)).is_ok());
+    ///
     /// let differences = world.reload(&rules(2)).unwrap();
-    /// assert_eq!(differences[0].to_string(), "depot/2: the slot has gone, in which lay 1 flare; it was spilled");
+    /// assert_eq!(differences[0].to_string(), "depot: it has 2 slots instead of 4");
+    /// assert_eq!(differences[1].to_string(), "depot/2: the slot has gone, in which lay 1 flare; it was spilled");
     /// assert_eq!(world.ground().count(), 1);
     /// ```
     ///

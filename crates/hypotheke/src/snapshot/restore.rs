@@ -47,9 +47,6 @@ impl World {
 /// Counters go on from where a snapshot has them; from here on they can't reach the end of their type.
 const MOST_COUNTED: u64 = 1 << 62;
 
-/// So many more stacks may at least be named.
-const IDS_LEFT: u64 = 1 << 32;
-
 /// All containers with the holders that have opened them: by their names, or by their packs.
 fn opened(snapshot: &Snapshot) -> Vec<(Result<String, StackId>, &Vec<String>)> {
     let standing = snapshot.containers.iter().map(|container| (Ok(container.name.clone()), &container.opened_by));
@@ -90,7 +87,7 @@ fn counters(reader: &mut Reader<'_>, rules: &Ruleset, snapshot: &Snapshot) -> Ve
     if let Some(id) = reader.ids().iter().find(given).copied() {
         reader.fault(id.to_string(), format!("this id is still to be given: the next is {}", snapshot.next_stack));
     }
-    if snapshot.next_stack > StackId::MOST - IDS_LEFT {
+    if snapshot.next_stack > StackId::MOST_NEXT {
         reader.fault("next-stack", "hardly an id is left: there are 2^40");
     }
     if snapshot.revision > MOST_COUNTED {
