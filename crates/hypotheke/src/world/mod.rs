@@ -135,9 +135,7 @@ enum Presence {
     Away,
 }
 
-/// What each operation reads comes first, so that it lies together; of many containers most is not in the cache.
 #[derive(Clone, Debug)]
-#[repr(C, align(64))]
 pub(crate) struct ContainerState {
     generation: u32,
     pub(crate) def: u32,
@@ -189,7 +187,6 @@ pub(crate) struct Origin {
 }
 
 #[derive(Clone, Debug)]
-#[repr(C)]
 struct HolderState {
     weight: i64,
     def: u32,
