@@ -88,7 +88,6 @@ impl World {
         self.forget(0);
         self.release_classes(&scratch.events);
         self.settle(most, &scratch.events);
-        scratch.applied = true;
         self.scratch = Some(scratch);
         if let Some(answered) = &update.answered {
             self.requests.push(answered.clone());

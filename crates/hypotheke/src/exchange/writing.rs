@@ -6,8 +6,8 @@ use crate::snapshot::Random;
 use crate::world::{Class, End, Event, Scratch, Spot, Traveller, World};
 
 impl World {
-    /// What the latest operation changed, by names, for copies to follow; none if the latest was refused or taken back, or
-    /// there was none.
+    /// What the latest operation changed, by names, for copies to follow; none if the latest was refused or taken back, there was
+    /// none, or the world followed an update: that one says it.
     #[must_use]
     pub fn update(&self) -> Option<Update> {
         let scratch = self.scratch.as_deref().filter(|scratch| scratch.applied)?;

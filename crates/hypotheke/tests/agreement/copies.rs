@@ -28,6 +28,7 @@ impl Copy {
         let events = |world: &World| world.events().iter().map(|event| world.describe_event(event)).collect::<Vec<_>>();
         let (told, followed) = (events(world), events(&self.world));
         assert_eq!(told.len(), followed.len(), "{told:?} {followed:?}");
+        assert_eq!(self.world.update(), None, "what a copy followed is to be passed on as it came");
         if thorough {
             assert_eq!(self.world.snapshot(), world.snapshot(), "{sent}");
             assert_eq!(self.world.recount(), vec![], "{sent}");
