@@ -1,9 +1,12 @@
 //! The command line.
 
+use std::num::NonZeroUsize;
 use std::path::PathBuf;
 
-use clap::{ColorChoice, Parser, Subcommand, ValueEnum};
+use clap::{Args, ColorChoice, Parser, Subcommand, ValueEnum};
 use clap_complete::Shell;
+
+use crate::formats::schema::SchemaOf;
 
 const EXAMPLES: &str = "\
 Examples:
@@ -12,6 +15,10 @@ Examples:
   hypotheke check rules.toml              find everything that is wrong with a ruleset
   hypotheke show rules.toml               see containers and kinds as they are understood
   hypotheke verify scenarios              play all scenarios of a folder by ./rules.toml
+  hypotheke fits                          see what fits where, and how many
+  hypotheke coverage                      find out which rules no scenario tests
+  hypotheke compare old.toml rules.toml   tell what differs in meaning
+  hypotheke fmt                           bring scenario files into their usual layout
   hypotheke ask 'drop 1 flare from sled'  what would come of it, and what stands in the way
 
 Exit status: 0 good, 1 a verification failed, 2 wrong usage or bad input.";
@@ -19,7 +26,7 @@ Exit status: 0 good, 1 a verification failed, 2 wrong usage or bad input.";
 /// Write down how a game's inventories work, and verify that every sequence of operations keeps the rules.
 #[derive(Debug, Parser)]
 #[command(name = "hypotheke", version, after_help = EXAMPLES, arg_required_else_help = true, max_term_width = 100)]
-pub(crate) struct Args {
+pub(crate) struct Cli {
     #[command(subcommand)]
     pub(crate) command: Option<Command>,
 
@@ -30,6 +37,10 @@ pub(crate) struct Args {
     /// When to use colour; NO_COLOR is respected
     #[arg(long, value_enum, default_value_t = ColorChoice::Auto, global = true, value_name = "WHEN")]
     pub(crate) color: ColorChoice,
+
+    /// Print the JSON Schema of what is read or written, and exit
+    #[arg(long, value_enum, value_name = "OF", exclusive = true)]
+    pub(crate) schema: Option<SchemaOf>,
 
     /// Print completions for a shell and exit
     #[arg(long, value_enum, value_name = "SHELL", exclusive = true)]
@@ -42,6 +53,10 @@ pub(crate) enum Format {
     Text,
     /// For programs
     Json,
+    /// What continuous integration shows; of `verify`
+    Junit,
+    /// For spreadsheets; of `fits`
+    Csv,
 }
 
 #[derive(Debug, Subcommand)]
@@ -102,22 +117,128 @@ pub(crate) enum Command {
 
     /// Play scenarios and say which hold
     #[command(
-        after_help = "Examples:\n  hypotheke verify\n  hypotheke verify scenarios/sled.scenario --steps\n  hypotheke verify tests --rules my/rules.toml --format json"
+        after_help = "Examples:\n  hypotheke verify\n  hypotheke verify scenarios/sled.scenario --steps\n  hypotheke verify --only 'the sled' --watch\n  hypotheke verify tests --rules my/rules.toml --format junit > report.xml"
     )]
-    Verify {
-        /// Scenario files, or folders of them; `-` reads one from standard input [default: the folder `scenarios` beside
-        /// the ruleset]
-        #[arg(value_name = "FILE")]
+    Verify(VerifyArgs),
+
+    /// Find out which rules the scenarios really test: each rule is changed, and they are played again
+    #[command(
+        after_help = "Examples:\n  hypotheke coverage\n  hypotheke coverage --all\n  hypotheke coverage tests --rules my/rules.toml --format json\n\nEnds with 1 if a rule is not tested."
+    )]
+    Coverage(CoverageArgs),
+
+    /// Draw a table of what fits where: how many in a slot, how many in all, and which rule binds or says no
+    #[command(
+        after_help = "Examples:\n  hypotheke fits\n  hypotheke fits rules.toml sled pockets\n  hypotheke fits --of fuel\n  hypotheke fits --by-tag\n  hypotheke fits --format csv > fits.csv"
+    )]
+    Fits(FitsArgs),
+
+    /// Tell what differs in meaning between two rulesets, and which scenarios come out otherwise
+    #[command(
+        after_help = "Examples:\n  hypotheke compare old/rules.toml rules.toml\n  hypotheke compare old/rules.toml rules.toml scenarios --format json\n\nEnds with 1 if a scenario that held does so no longer."
+    )]
+    Compare(CompareArgs),
+
+    /// Bring scenario files into their usual layout; comments are kept
+    #[command(
+        after_help = "Examples:\n  hypotheke fmt\n  hypotheke fmt scenarios/sled.scenario\n  hypotheke fmt --check\n  cat sled.scenario | hypotheke fmt -"
+    )]
+    Fmt {
+        /// Scenario files, or folders of them; `-` reads one from standard input and writes it to standard output
+        #[arg(value_name = "FILE", default_value = "scenarios")]
         files: Vec<PathBuf>,
 
-        /// The ruleset
-        #[arg(long, default_value = "rules.toml")]
-        rules: PathBuf,
-
-        /// Tell every step with its answer and what changed
+        /// Change nothing; name the files that would change, and end with 1 if there are any
         #[arg(long)]
-        steps: bool,
+        check: bool,
     },
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct CompareArgs {
+    /// A ruleset
+    pub(crate) old: PathBuf,
+
+    /// The ruleset that is to take its place
+    pub(crate) new: PathBuf,
+
+    /// Scenario files, or folders of them [default: the folder `scenarios` beside the new ruleset, if there is one]
+    #[arg(value_name = "FILE")]
+    pub(crate) scenarios: Vec<PathBuf>,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct FitsArgs {
+    /// The ruleset; `-` reads it from standard input
+    #[arg(default_value = "rules.toml")]
+    pub(crate) rules: PathBuf,
+
+    /// Only these containers, by their names in the ruleset
+    #[arg(value_name = "CONTAINER")]
+    pub(crate) containers: Vec<String>,
+
+    /// Only this kind, or the kinds with this tag
+    #[arg(long, value_name = "KIND")]
+    pub(crate) of: Option<String>,
+
+    /// A line for each tag instead of each kind
+    #[arg(long)]
+    pub(crate) by_tag: bool,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct CoverageArgs {
+    /// Scenario files, or folders of them [default: the folder `scenarios` beside the ruleset]
+    #[arg(value_name = "FILE")]
+    pub(crate) files: Vec<PathBuf>,
+
+    /// The ruleset
+    #[arg(long, default_value = "rules.toml")]
+    pub(crate) rules: PathBuf,
+
+    /// Tell for each change which scenario notices it
+    #[arg(long)]
+    pub(crate) all: bool,
+
+    /// Look for no scenarios that would notice what none does
+    #[arg(long)]
+    pub(crate) no_suggestions: bool,
+
+    /// On how many threads [default: as many as there are cores]
+    #[arg(long, value_name = "COUNT")]
+    pub(crate) threads: Option<NonZeroUsize>,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct VerifyArgs {
+    /// Scenario files, or folders of them; `-` reads one from standard input [default: the folder `scenarios` beside
+    /// the ruleset]
+    #[arg(value_name = "FILE")]
+    pub(crate) files: Vec<PathBuf>,
+
+    /// The ruleset
+    #[arg(long, default_value = "rules.toml")]
+    pub(crate) rules: PathBuf,
+
+    /// Tell every step with its answer and what changed
+    #[arg(long)]
+    pub(crate) steps: bool,
+
+    /// Only scenarios with this in their title; may be given several times
+    #[arg(long, value_name = "NAME")]
+    pub(crate) only: Vec<String>,
+
+    /// Tell nothing beyond the first scenario that fails
+    #[arg(long)]
+    pub(crate) stop_at_first: bool,
+
+    /// Play again whenever the rules or the scenarios change, until interrupted
+    #[arg(long)]
+    pub(crate) watch: bool,
+
+    /// On how many threads [default: as many as there are cores]
+    #[arg(long, value_name = "COUNT")]
+    pub(crate) threads: Option<NonZeroUsize>,
 }
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]

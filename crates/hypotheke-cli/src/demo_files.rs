@@ -10,8 +10,13 @@ pub(crate) const RULES: DemoFile = DemoFile { path: "rules.toml", text: include_
 
 pub(crate) const TABLES: &[DemoFile] = &[DemoFile { path: "items.csv", text: include_str!("../demo/items.csv") }];
 
+/// For editors that know JSON Schema.
+pub(crate) const SCHEMA: DemoFile =
+    DemoFile { path: "rules.schema.json", text: include_str!("../demo/rules.schema.json") };
+
 pub(crate) const SCENARIOS: &[DemoFile] = &[
     DemoFile { path: "scenarios/camp.scenario", text: include_str!("../demo/scenarios/camp.scenario") },
+    DemoFile { path: "scenarios/limits.scenario", text: include_str!("../demo/scenarios/limits.scenario") },
     DemoFile { path: "scenarios/people.scenario", text: include_str!("../demo/scenarios/people.scenario") },
     DemoFile { path: "scenarios/samples.scenario", text: include_str!("../demo/scenarios/samples.scenario") },
     DemoFile { path: "scenarios/sled.scenario", text: include_str!("../demo/scenarios/sled.scenario") },
@@ -23,5 +28,5 @@ pub(crate) const FAILING: DemoFile =
 
 /// All of them.
 pub(crate) fn all() -> impl Iterator<Item = &'static DemoFile> {
-    [&RULES].into_iter().chain(TABLES).chain(SCENARIOS).chain([&FAILING])
+    [&RULES, &SCHEMA].into_iter().chain(TABLES).chain(SCENARIOS).chain([&FAILING])
 }

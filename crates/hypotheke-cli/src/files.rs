@@ -1,6 +1,7 @@
 //! Reading what the command line names.
 
-use std::io::Read;
+use std::io::{Read, Write};
+use std::num::NonZeroUsize;
 use std::path::{Path, PathBuf};
 
 use hypotheke::text::Diagnostics;
@@ -52,7 +53,7 @@ impl InputError {
     }
 }
 
-fn is_standard_input(path: &Path) -> bool {
+pub(crate) fn is_standard_input(path: &Path) -> bool {
     path == Path::new("-")
 }
 
@@ -129,4 +130,20 @@ pub(crate) fn load_scenarios(path: &Path) -> Result<ScenarioFile, InputError> {
         return scenarios.map_err(|error: ScenarioErrors| InputError::Load(error.into()));
     }
     Ok(ScenarioFile::load(path)?)
+}
+
+/// As many threads as are asked for, or as there are cores.
+pub(crate) fn threads(asked: Option<NonZeroUsize>) -> NonZeroUsize {
+    asked.or_else(|| std::thread::available_parallelism().ok()).unwrap_or(NonZeroUsize::MIN)
+}
+
+/// Writes a file whole or not at all: the old one is there until the new one is.
+pub(crate) fn replace(path: &Path, text: &str) -> Result<(), InputError> {
+    let folder = path.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
+    let mut file = tempfile::NamedTempFile::new_in(folder)?;
+    file.write_all(text.as_bytes())?;
+    file.as_file().set_permissions(std::fs::metadata(path)?.permissions())?;
+    file.as_file().sync_all()?;
+    file.persist(path).map_err(|error| error.error)?;
+    Ok(())
 }

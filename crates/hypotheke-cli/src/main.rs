@@ -4,6 +4,7 @@ mod args;
 mod commands;
 mod demo_files;
 mod files;
+mod formats;
 mod render;
 
 use std::process::ExitCode;

@@ -91,7 +91,9 @@ fn what_lies_on_the_ground_is_drawn_with_a_failure() {
 <stdin>
   FAILS   Ground                                                                     1 step, 1 check
 
-    line 7, at the end: ground: 3 k
+    <stdin>:7:5  at the end
+    7 | ground: 3 k
+      | ^^^^^^^^^^^
       ground   expected   found
       k               3       2   differs
 
@@ -122,14 +124,27 @@ fn misfits_and_the_insides_of_packs_are_drawn() {
   admits not wet
   the filter is asked of what lies in packs too
   0 ──────────────── 1 ────────────────
-  bag                map
+  bag                ▸map
+  1 of 1             1 of 1
+
+dry/0/  bag                                                                   1 of 2 slots taken · 0
+  0 ──────────────── 1 ────────────────
+  ▸map               ·
+  1 of 1
+
+at the end, what differs behind ▸
+dry  dry                                                                      2 of 2 slots taken · 0
+  admits not wet
+  the filter is asked of what lies in packs too
+  0 ──────────────── 1 ────────────────
+  bag                ▸map
   1 of 1             1 of 1 *!
   * 1 map: wet
   ! 1 would not be admitted any more
 
 dry/0/  bag                                                                   1 of 2 slots taken · 0
   0 ──────────────── 1 ────────────────
-  map                ·
+  ▸map               ·
   1 of 1 *!
   * 0 map: wet
   ! 0 would not be admitted any more
@@ -166,9 +181,12 @@ fn what_is_resized_and_open_is_drawn_as_it_is_then() {
 scenarios/x.scenario
   FAILS   x                                                                        3 steps, 0 checks
 
-    line 7, step 3: ann moves 3 k from vault to ann.bag
+    scenarios/x.scenario:7:5  step 3
+    7 | ann moves 3 k from vault to ann.bag
+      | ^^^^^^^^^^^^^^^^^^^^^^^^^^^^^^^^^^^
       expected  moved in full
       found     refused: not-enough: asked for 3, but 2 lie in vault; 1 could go
+      also      no-room: asked for 2, but ann.bag has room for 0
 
 vault  vault                                                                  2 of 3 slots taken · 0
   must be opened; for one holder at a time; resizable from 2 to 3 slots; open to ann

@@ -120,9 +120,12 @@
 //! `docs` folder.
 
 mod audit;
+mod compare;
 pub mod conformance;
+pub mod coverage;
 pub mod exchange;
 mod filter;
+pub mod fits;
 mod id;
 mod language;
 mod load;
@@ -137,13 +140,14 @@ pub mod text;
 mod world;
 
 pub use audit::{Law, Violation, audit};
+pub use compare::{RuleDifference, compare};
 pub use filter::{Comparison, Filter, FilterError, Literal};
 pub use id::{
     ContainerDefId, ContainerId, DepartureId, HolderDefId, HolderId, KindId, MarkId, PropertyId, StackId, TagId,
 };
 pub use language::{
-    Amount, Landing, NamedAction, NamedOperation, NamedPortion, NamedVariant, Path, PathError, PathRoot, PathStep,
-    Position, SentenceError, SortKey,
+    Amount, Landing, NamedAction, NamedEnd, NamedEvent, NamedOperation, NamedPortion, NamedVariant, Path, PathError,
+    PathRoot, PathStep, Position, SentenceError, SortKey,
 };
 pub use load::LoadError;
 pub use ops::{

@@ -160,6 +160,18 @@ impl Ruleset {
     }
 }
 
+impl RulesetSource {
+    /// A ruleset as it was written, read once more from its texts.
+    pub(crate) fn written_again(rules: &Ruleset) -> RulesetSource {
+        let mut source = RulesetSource::default();
+        if let Some((text, tables)) = rules.sources().split_first() {
+            source.read_toml(text);
+            tables.iter().for_each(|table| source.read_table(table));
+        }
+        source
+    }
+}
+
 impl ScenarioFile {
     /// Reads a scenario file.
     ///

@@ -56,6 +56,15 @@ impl Decimal {
         }
     }
 
+    /// The difference, or none where it is beyond what the type can hold.
+    #[must_use]
+    pub const fn checked_sub(self, other: Decimal) -> Option<Decimal> {
+        match self.0.checked_sub(other.0) {
+            Some(difference) => Some(Decimal(difference)),
+            None => None,
+        }
+    }
+
     /// The product with a count, or none where it is beyond what the type can hold.
     #[must_use]
     pub const fn checked_times(self, count: u32) -> Option<Decimal> {

@@ -5,6 +5,7 @@
 mod agreement;
 mod asking;
 mod bulk;
+mod coverage;
 mod data;
 mod examples;
 mod exchange;
@@ -16,6 +17,7 @@ mod places;
 mod queries;
 mod reload;
 mod rulesets;
+mod scenario_lines;
 mod scenarios;
 mod snapshots;
 mod tables;

@@ -160,7 +160,7 @@ fn what_was_expected_stands_beside_what_was_found() {
     let answers: Vec<(String, String)> = reports
         .iter()
         .map(|report| match &report.failures()[0].finding {
-            Finding::Answer { expected, found } => (expected.clone(), found.clone()),
+            Finding::Answer { expected, found, .. } => (expected.clone(), found.clone()),
             other => panic!("{other:?}"),
         })
         .collect();

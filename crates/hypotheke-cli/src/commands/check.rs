@@ -2,11 +2,10 @@
 
 use std::path::Path;
 
-use serde_json::json;
-
 use super::{Output, Verdict, report_diagnostics};
 use crate::args::Format;
 use crate::files::{InputError, load_rules};
+use crate::formats::check::CheckJson;
 use crate::render::diagnostics;
 use crate::render::report::counted;
 use crate::render::{Page, Tone, clip};
@@ -17,14 +16,14 @@ pub(crate) fn run(output: &mut Output, path: &Path) -> Result<Verdict, InputErro
     let warnings = rules.lint();
     if output.format == Format::Json {
         let faults = diagnostics::to_json(&warnings);
-        output.write_json(&json!({
-            "title": rules.title(),
-            "version": rules.version(),
-            "kinds": rules.kinds().len(),
-            "containers": rules.containers().len(),
-            "holders": rules.holders().len(),
-            "faults": faults,
-        }))?;
+        output.write_json(&CheckJson {
+            title: rules.title(),
+            version: rules.version(),
+            kinds: rules.kinds().len(),
+            containers: rules.containers().len(),
+            holders: rules.holders().len(),
+            faults,
+        })?;
         return Ok(Verdict::Good);
     }
     if !warnings.is_empty() {

@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use serde_json::json;
 
-use super::verify::{Tally, report_json, summary};
+use super::verify::{Tally, results, summary};
 use super::{Output, Verdict};
 use crate::args::Format;
 use crate::demo_files::{self, DemoFile, FAILING, RULES, SCENARIOS, TABLES};
@@ -41,9 +41,8 @@ pub(crate) fn run(output: &mut Output) -> Result<Verdict, InputError> {
     }
     let verdict = if tally.failed == 0 { Verdict::Good } else { Verdict::Failed };
     if output.format == Format::Json {
-        let results =
-            played.iter().flat_map(|(source, reports)| reports.iter().map(|report| report_json(source, report)));
-        output.write_json(&json!({ "title": rules.title(), "scenarios": results.collect::<Vec<_>>() }))?;
+        let reports = played.iter().flat_map(|(source, reports)| reports.iter().map(move |report| (source, report)));
+        output.write_json(&json!({ "title": rules.title(), "scenarios": results(reports) }))?;
         return Ok(verdict);
     }
     let mut page = Page::default();

@@ -2,9 +2,14 @@
 
 mod ask;
 mod check;
+mod compare;
+mod coverage;
 mod demo;
+mod fits;
+mod fmt;
 mod show;
 mod verify;
+mod watch;
 
 use std::io::{IsTerminal, Write};
 use std::process::ExitCode;
@@ -12,8 +17,9 @@ use std::process::ExitCode;
 use anstream::AutoStream;
 use clap::{ColorChoice, CommandFactory, Parser};
 
-use crate::args::{Args, Command, Format};
+use crate::args::{Cli, Command, Format};
 use crate::files::InputError;
+use crate::formats::schema::schema;
 use crate::render::{clean, diagnostics, steers};
 use hypotheke::text::{Diagnostics, Severity};
 
@@ -32,7 +38,7 @@ pub(crate) struct Output {
 }
 
 impl Output {
-    fn new(args: &Args) -> Output {
+    fn new(args: &Cli) -> Output {
         let choice = match args.color {
             ColorChoice::Auto => anstream::ColorChoice::Auto,
             ColorChoice::Always => anstream::ColorChoice::Always,
@@ -47,6 +53,10 @@ impl Output {
 
     pub(crate) fn write(&mut self, text: &str) -> Result<(), InputError> {
         Ok(self.out.write_all(text.as_bytes())?)
+    }
+
+    pub(crate) fn flush(&mut self) -> Result<(), InputError> {
+        Ok(self.out.flush()?)
     }
 
     pub(crate) fn write_json(&mut self, value: &impl serde::Serialize) -> Result<(), InputError> {
@@ -79,7 +89,7 @@ fn escape_controls(json: &str) -> String {
 }
 
 pub(crate) fn run() -> ExitCode {
-    let args = match Args::try_parse() {
+    let args = match Cli::try_parse() {
         Ok(args) => args,
         Err(error) => {
             let _ = error.print();
@@ -102,20 +112,43 @@ pub(crate) fn run() -> ExitCode {
     }
 }
 
-fn dispatch(args: &Args, output: &mut Output) -> Result<Verdict, InputError> {
+/// Not every answer can be written in every way.
+fn check_format(args: &Cli) -> Result<(), InputError> {
+    let (known, told) = match (&args.command, args.format) {
+        (_, Format::Text | Format::Json)
+        | (Some(Command::Verify(_)), Format::Junit)
+        | (Some(Command::Fits(_)), Format::Csv) => return Ok(()),
+        (_, Format::Junit) => ("verify", "junit"),
+        (_, Format::Csv) => ("fits", "csv"),
+    };
+    let message = format!("`--format {told}` is for `hypotheke {known}`");
+    Err(InputError::usage(message, Some("every command writes `text` and `json`")))
+}
+
+fn dispatch(args: &Cli, output: &mut Output) -> Result<Verdict, InputError> {
     if let Some(shell) = args.completions {
         let mut script = Vec::new();
-        clap_complete::generate(shell, &mut Args::command(), "hypotheke", &mut script);
+        clap_complete::generate(shell, &mut Cli::command(), "hypotheke", &mut script);
         output.write(&String::from_utf8_lossy(&script))?;
         return Ok(Verdict::Good);
     }
+    if let Some(of) = args.schema {
+        output.write_json(&schema(of))?;
+        return Ok(Verdict::Good);
+    }
+    check_format(args)?;
     match &args.command {
         Some(Command::Demo { write: Some(folder) }) => demo::write(output, folder),
         Some(Command::Demo { write: None }) => demo::run(output),
         Some(Command::Check { rules }) => check::run(output, rules),
         Some(Command::Show { rules, places, part }) => show::run(output, rules, places, *part),
         Some(Command::Ask { question, after, rules }) => ask::run(output, rules, after, question),
-        Some(Command::Verify { files, rules, steps }) => verify::run(output, files, rules, *steps),
+        Some(Command::Verify(args)) if args.watch => watch::run(output, args),
+        Some(Command::Verify(args)) => verify::run(output, args),
+        Some(Command::Coverage(args)) => coverage::run(output, args),
+        Some(Command::Compare(args)) => compare::run(output, args),
+        Some(Command::Fits(args)) => fits::run(output, args),
+        Some(Command::Fmt { files, check }) => fmt::run(output, files, *check),
         None => Err(InputError::usage("no command is named", Some("`hypotheke --help` lists them"))),
     }
 }

@@ -3,14 +3,14 @@
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
-use serde_json::{Value, json};
-
 use super::{Output, Verdict};
-use crate::args::Format;
-use crate::files::{InputError, load_rules, load_scenarios, scenario_paths};
+use crate::args::{Format, VerifyArgs};
+use crate::files::{InputError, load_rules, load_scenarios, scenario_paths, threads};
+use crate::formats::junit;
+use crate::formats::verify::{VerifyJson, scenario_json};
 use crate::render::report::{self, counted};
 use crate::render::{Page, Tone, clip};
-use hypotheke::scenario::{Answer, Failure, Finding, PlayableFile, ScenarioReport, Trace};
+use hypotheke::scenario::{PlayableFile, Playing, Scenario, ScenarioReport, Trace, play_all};
 use hypotheke::text::Source;
 use hypotheke::{LoadError, Ruleset, ScenarioFile};
 
@@ -32,49 +32,79 @@ impl Tally {
     }
 }
 
-pub(crate) fn run(
-    output: &mut Output,
-    named: &[PathBuf],
-    rules_path: &Path,
-    steps: bool,
-) -> Result<Verdict, InputError> {
-    let rules = Arc::new(load_rules(rules_path)?);
-    let paths = scenario_paths(named, rules_path)?;
+pub(crate) fn run(output: &mut Output, args: &VerifyArgs) -> Result<Verdict, InputError> {
+    let rules = Arc::new(load_rules(&args.rules)?);
+    let paths = scenario_paths(&args.files, &args.rules)?;
     let files = load_all(&paths)?;
     let playable = check_all(&files, &rules)?;
-    let trace = if steps { Trace::Steps } else { Trace::Failures };
+    check_only(&files, args)?;
+    output.progress(&format!("playing {}", counted(files.len(), "file")));
+    let playing = Playing {
+        trace: if args.steps { Trace::Steps } else { Trace::Failures },
+        threads: threads(args.threads),
+        stop_at_first: args.stop_at_first,
+    };
+    let reports = play_all(&playable, |scenario| is_chosen(scenario, &args.only), playing);
+    output.progress("");
     let mut tally = Tally::default();
-    let mut results = Vec::new();
-    for (file, playable) in files.iter().zip(&playable) {
-        output.progress(&format!(
-            "{} played: {}",
-            counted(tally.scenarios, "scenario"),
-            clip(file.source().name(), 60)
-        ));
-        let mut page = Page::default();
-        page.line(Tone::Heading, &clip(file.source().name(), 100));
-        for report in playable.play(trace) {
-            tally.add(&report);
-            match output.format {
-                Format::Text => report::draw(&mut page, file.source(), &report),
-                Format::Json => results.push(report_json(file.source(), &report)),
-            }
-        }
-        output.progress("");
-        if output.format == Format::Text {
-            page.blank();
-            output.write(&page.into_text())?;
-        }
-    }
+    reports.iter().for_each(|(_, report)| tally.add(report));
+    let told = || reports.iter().map(|(file, report)| (files[*file].source(), report));
     match output.format {
-        Format::Text => output.write(&summary(tally))?,
-        Format::Json => output.write_json(&json!({
-            "scenarios": results,
-            "held": tally.scenarios - tally.failed,
-            "failed": tally.failed,
-        }))?,
+        Format::Json => output.write_json(&VerifyJson::new(told()))?,
+        Format::Junit => output.write(&junit::text(told())?)?,
+        _ => draw(output, told(), tally, args)?,
     }
     Ok(if tally.failed == 0 { Verdict::Good } else { Verdict::Failed })
+}
+
+fn is_chosen(scenario: &Scenario, only: &[String]) -> bool {
+    let title = scenario.title.as_str().to_lowercase();
+    only.is_empty() || only.iter().any(|name| title.contains(&name.to_lowercase()))
+}
+
+/// Each name that is asked for must be found.
+fn check_only(files: &[ScenarioFile], args: &VerifyArgs) -> Result<(), InputError> {
+    for name in &args.only {
+        let found = files.iter().flat_map(ScenarioFile::scenarios);
+        if !found.into_iter().any(|scenario| is_chosen(scenario, std::slice::from_ref(name))) {
+            let help = "a part of the title is enough, in upper or lower case";
+            return Err(InputError::usage(format!("no scenario is called `{}`", clip(name, 60)), Some(help)));
+        }
+    }
+    Ok(())
+}
+
+fn draw<'r>(
+    output: &mut Output,
+    reports: impl Iterator<Item = (&'r Source, &'r ScenarioReport)>,
+    tally: Tally,
+    args: &VerifyArgs,
+) -> Result<(), InputError> {
+    let mut page = Page::default();
+    let (mut name, mut last_title): (Option<&str>, Option<&str>) = (None, None);
+    for (source, report) in reports {
+        if name != Some(source.name()) {
+            if name.is_some() {
+                page.blank();
+            }
+            page.line(Tone::Heading, &clip(source.name(), 100));
+            name = Some(source.name());
+        }
+        if report.row().is_some() && last_title != Some(report.title()) {
+            report::draw_title_of_rows(&mut page, report);
+        }
+        last_title = Some(report.title());
+        report::draw(&mut page, source, report);
+    }
+    page.blank();
+    output.write(&page.into_text())?;
+    output.write(&summary(tally))?;
+    if args.stop_at_first && tally.failed > 0 {
+        let mut page = Page::default();
+        page.line(Tone::Faint, "       stopped at the first that fails, as `--stop-at-first` asks");
+        output.write(&page.into_text())?;
+    }
+    Ok(())
 }
 
 pub(super) fn summary(tally: Tally) -> String {
@@ -93,7 +123,7 @@ pub(super) fn summary(tally: Tally) -> String {
 }
 
 /// Reads all files; all that is wrong in any of them is told before giving up.
-fn load_all(paths: &[PathBuf]) -> Result<Vec<ScenarioFile>, InputError> {
+pub(super) fn load_all(paths: &[PathBuf]) -> Result<Vec<ScenarioFile>, InputError> {
     let mut files = Vec::new();
     let mut faults = Vec::new();
     for path in paths {
@@ -106,7 +136,10 @@ fn load_all(paths: &[PathBuf]) -> Result<Vec<ScenarioFile>, InputError> {
     Ok(files)
 }
 
-fn check_all<'f>(files: &'f [ScenarioFile], rules: &Arc<Ruleset>) -> Result<Vec<PlayableFile<'f>>, InputError> {
+pub(super) fn check_all<'f>(
+    files: &'f [ScenarioFile],
+    rules: &Arc<Ruleset>,
+) -> Result<Vec<PlayableFile<'f>>, InputError> {
     let mut playable = Vec::new();
     let mut faults = Vec::new();
     for file in files {
@@ -123,65 +156,24 @@ fn none_of(faults: Vec<InputError>) -> Result<(), InputError> {
     if faults.is_empty() { Ok(()) } else { Err(InputError::Several(faults)) }
 }
 
-pub(super) fn report_json(source: &Source, report: &ScenarioReport) -> Value {
-    let mut value = json!({
-        "file": source.name(),
-        "line": source.line_column(report.span().start()).line,
-        "title": report.title(),
-        "verdict": if report.passed() { "holds" } else { "fails" },
-        "steps": report.played(),
-        "checks": report.checks(),
-    });
-    if !report.steps().is_empty() {
-        let step_json = |step: &hypotheke::scenario::StepReport| {
-            let line = source.line_column(step.span.start()).line;
-            json!({ "line": line, "sentence": step.sentence, "answer": answer_json(&step.answer), "events": step.events })
-        };
-        value["trace"] = report.steps().iter().map(step_json).collect();
+/// What is looked at while waiting for changes: the ruleset's folder, with its tables, and the scenarios.
+pub(crate) fn watched(args: &VerifyArgs) -> Vec<PathBuf> {
+    let folder = |path: &Path| match path.parent() {
+        Some(parent) if !parent.as_os_str().is_empty() => parent.to_owned(),
+        _ => PathBuf::from("."),
+    };
+    let mut paths = vec![folder(&args.rules)];
+    for named in &args.files {
+        paths.push(if named.is_dir() { named.clone() } else { folder(named) });
     }
-    if !report.passed() {
-        value["failures"] = report.failures().iter().map(|failure| failure_json(source, failure)).collect();
-    }
-    value
+    paths.sort();
+    paths.dedup();
+    paths
 }
 
-fn answer_json(answer: &Answer) -> Value {
-    match answer {
-        Answer::Applied { outcome, .. } => json!({ "applied": outcome.done(), "left": outcome.left() }),
-        Answer::Refused { refusal, because } => {
-            let figures =
-                refusal.cause().figures().map(|(asked, allowed)| json!({ "asked": asked, "allowed": allowed }));
-            json!({ "refused": refusal.reason(), "because": because, "figures": figures, "could": refusal.could() })
-        }
-        Answer::Unresolved(why) => json!({ "refused": "unknown", "because": why }),
-        Answer::Checked { holds } => json!({ "holds": holds }),
-    }
-}
-
-fn failure_json(source: &Source, failure: &Failure) -> Value {
-    let mut value = json!({
-        "line": source.line_column(failure.span.start()).line,
-        "step": failure.step,
-        "sentence": failure.sentence,
-    });
-    match &failure.finding {
-        Finding::Answer { expected, found } => {
-            value["expected"] = json!(expected);
-            value["found"] = json!(found);
-        }
-        Finding::Contents { place, rows } => {
-            value["place"] = json!(place);
-            let row_json = |row: &hypotheke::scenario::DifferenceRow| json!({ "item": row.item, "expected": row.expected, "found": row.found, "holds": row.holds });
-            value["contents"] = rows.iter().map(row_json).collect();
-        }
-        Finding::Measure { what, comparison, expected, found, .. } => {
-            value["measure"] = json!(what);
-            value["comparison"] = json!(comparison.symbol());
-            value["expected"] = json!(expected);
-            value["found"] = json!(found);
-        }
-        Finding::Unresolved(why) => value["found"] = json!(why),
-        other => value["found"] = json!(format!("{other:?}")),
-    }
-    value
+/// The reports as plain data.
+pub(super) fn results<'r>(
+    reports: impl Iterator<Item = (&'r Source, &'r ScenarioReport)>,
+) -> Vec<crate::formats::verify::ScenarioJson> {
+    reports.map(|(source, report)| scenario_json(source, report)).collect()
 }

@@ -12,6 +12,11 @@ const WIDEST: usize = 19;
 const INDENT: usize = 2;
 
 pub(crate) fn draw(page: &mut Page, world: &World, id: ContainerId) {
+    draw_beside(page, world, id, None);
+}
+
+/// What differs from the other world is set off.
+pub(crate) fn draw_beside(page: &mut Page, world: &World, id: ContainerId, other: Option<&World>) {
     let Some(def) = world.container_def(id) else { return };
     heading(page, world, id);
     if let Some(filter) = world.rules().admits(def) {
@@ -55,20 +60,21 @@ pub(crate) fn draw(page: &mut Page, world: &World, id: ContainerId) {
     let slots: Vec<SlotView<'_>> = world.slots(id).collect();
     let mut empty: Option<(u32, u32)> = None;
     for row in slots.chunks(columns).flat_map(|row| row.chunks(side_by_side)) {
-        if row.iter().all(|slot| slot.stack().is_none() && slot.name().is_none()) {
+        let is_plain = |slot: &SlotView<'_>| slot.stack().is_none() && slot.name().is_none() && !differs(*slot, other);
+        if row.iter().all(is_plain) {
             let (first, last) = (row[0].number(), row[row.len() - 1].number());
             empty = Some((empty.map_or(first, |(start, _)| start), last));
             continue;
         }
         draw_empty(page, empty.take());
-        draw_row(page, row, cell);
+        draw_row(page, row, cell, other);
     }
     draw_empty(page, empty);
     draw_details(page, world, &slots);
     // What lies in packs comes after what they lie in.
     for inside in slots.iter().filter_map(|slot| slot.stack()?.inside()) {
         page.blank();
-        draw(page, world, inside);
+        draw_beside(page, world, inside, other);
     }
 }
 
@@ -106,7 +112,31 @@ fn draw_empty(page: &mut Page, range: Option<(u32, u32)>) {
     }
 }
 
-fn draw_row(page: &mut Page, row: &[SlotView<'_>], cell: usize) {
+/// Whether the slot holds something else in the other world.
+fn differs(slot: SlotView<'_>, other: Option<&World>) -> bool {
+    let Some(other) = other else { return false };
+    match (slot.stack(), other.stack(slot.container(), slot.number())) {
+        (None, None) => false,
+        (Some(one), Some(other)) => one.count() != other.count() || sort_of(one) != sort_of(other),
+        _ => true,
+    }
+}
+
+/// Kind, marks and properties.
+fn sort_of(stack: StackView<'_>) -> (&str, Vec<&str>, Vec<(&str, Decimal)>) {
+    (stack.kind().id(), stack.marks().collect(), stack.changed_properties().collect())
+}
+
+/// Whether a container holds something else in the other world, in packs too.
+pub(crate) fn differs_in(world: &World, id: ContainerId, other: &World) -> bool {
+    let inside = |slot: SlotView<'_>| slot.stack().and_then(StackView::inside);
+    world.slots(id).len() != other.slots(id).len()
+        || world.slots(id).any(|slot| {
+            differs(slot, Some(other)) || inside(slot).is_some_and(|inside| differs_in(world, inside, other))
+        })
+}
+
+fn draw_row(page: &mut Page, row: &[SlotView<'_>], cell: usize, other: Option<&World>) {
     page.plain("  ");
     for slot in row {
         let label = slot.name().map_or_else(|| slot.number().to_string(), str::to_owned);
@@ -117,7 +147,13 @@ fn draw_row(page: &mut Page, row: &[SlotView<'_>], cell: usize) {
     page.end();
     page.plain("  ");
     for slot in row {
+        let set_off = differs(*slot, other);
         match slot.stack() {
+            Some(stack) if set_off => {
+                let text = clip(&format!("▸{}", stack.kind().id()), cell - 1);
+                page.put(Tone::Set, &text).plain(&" ".repeat(cell - width(&text)))
+            }
+            None if set_off => page.put(Tone::Set, "▸").plain(&pad("·", cell - 1)),
             Some(stack) => page.plain(&pad(stack.kind().id(), cell - 1)).plain(" "),
             None if slot.blocked_by().is_some() => page.put(Tone::Faint, &pad("blocked", cell)),
             None => page.put(Tone::Faint, &pad("·", cell)),

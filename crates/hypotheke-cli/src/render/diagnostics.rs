@@ -3,6 +3,7 @@
 use annotate_snippets::renderer::DecorStyle;
 use annotate_snippets::{AnnotationKind, Group, Level, Renderer, Snippet};
 use hypotheke::text::{Diagnostic, Diagnostics, Location, Severity, Source};
+use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::page::{WIDTH, clean};
@@ -70,19 +71,30 @@ fn floor(text: &str, byte: usize) -> usize {
     byte
 }
 
-/// A diagnostic as JSON.
-#[derive(Debug, Serialize)]
+/// What is wrong, or probably not meant.
+#[derive(Debug, Serialize, JsonSchema)]
+#[schemars(rename = "Fault")]
 pub(crate) struct JsonDiagnostic<'d> {
+    /// `error` or `warning`.
     severity: String,
+    /// A short name that stays the same when the wording changes.
     code: &'d str,
+    /// What is wrong.
     message: &'d str,
+    /// What to do about it.
     #[serde(skip_serializing_if = "Option::is_none")]
     help: Option<&'d str>,
+    /// The file.
     file: &'d str,
+    /// Where it begins.
     line: usize,
+    /// The column there, from 1.
     column: usize,
+    /// Where it ends.
     end_line: usize,
+    /// The column after its end.
     end_column: usize,
+    /// The text that is meant.
     text: &'d str,
 }
 

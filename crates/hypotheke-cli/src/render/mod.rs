@@ -1,7 +1,10 @@
 //! Drawing. Every text that comes from a file goes through [`Page`], which takes control characters out of it.
 
+pub(crate) mod compare;
 pub(crate) mod container;
+pub(crate) mod coverage;
 pub(crate) mod diagnostics;
+pub(crate) mod fits;
 pub(crate) mod kinds;
 mod page;
 pub(crate) mod report;

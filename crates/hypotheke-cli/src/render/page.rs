@@ -18,6 +18,8 @@ pub(crate) enum Tone {
     Good,
     Bad,
     Notable,
+    /// What differs, set off from what does not.
+    Set,
 }
 
 impl Tone {
@@ -28,6 +30,7 @@ impl Tone {
             Tone::Faint => Style::new().fg_color(Some(AnsiColor::BrightBlack.into())),
             Tone::Good => Style::new().fg_color(Some(AnsiColor::Green.into())),
             Tone::Bad => Style::new().fg_color(Some(AnsiColor::Red.into())).bold(),
+            Tone::Set => Style::new().bold().invert(),
             Tone::Notable => Style::new().fg_color(Some(AnsiColor::Cyan.into())),
         }
     }

@@ -1,7 +1,8 @@
 //! What playing scenarios came to.
 
-use hypotheke::scenario::{Answer, DifferenceRow, Failure, Finding, ScenarioReport, StepReport};
-use hypotheke::text::Source;
+use hypotheke::ContainerId;
+use hypotheke::scenario::{Answer, DifferenceRow, Failure, Finding, PlaceDifference, ScenarioReport, StepReport};
+use hypotheke::text::{Source, Span};
 
 use super::page::WIDTH;
 use super::{Page, Tone, clip, container, fold, pad, width};
@@ -9,7 +10,8 @@ use super::{Page, Tone, clip, container, fold, pad, width};
 /// One line for the scenario, then its steps if the report has them, then what failed.
 pub(crate) fn draw(page: &mut Page, source: &Source, report: &ScenarioReport) {
     let right = counted(report.played(), "step") + ", " + &counted(report.checks(), "check");
-    let title = clip(report.title(), WIDTH - 12 - width(&right));
+    let title = report.row().map_or_else(|| report.title().to_owned(), |row| format!("  {row}"));
+    let title = clip(&title, WIDTH - 12 - width(&right));
     let gap = WIDTH.saturating_sub(10 + width(&title) + width(&right));
     let (word, tone) = if report.passed() { ("holds", Tone::Good) } else { ("FAILS", Tone::Bad) };
     page.plain("  ").put(tone, word).plain("   ");
@@ -22,6 +24,11 @@ pub(crate) fn draw(page: &mut Page, source: &Source, report: &ScenarioReport) {
         draw_failure(page, source, failure);
     }
     draw_places(page, report.failures());
+}
+
+/// What the rows of a table are about; each has its own line below.
+pub(crate) fn draw_title_of_rows(page: &mut Page, report: &ScenarioReport) {
+    page.plain("          ").plain(&clip(report.title(), WIDTH - 10)).end();
 }
 
 /// `1 step`, `3 steps`
@@ -54,36 +61,96 @@ pub(crate) fn answer_text(answer: &Answer) -> (Tone, String) {
 }
 
 fn draw_failure(page: &mut Page, source: &Source, failure: &Failure) {
-    let line = source.line_column(failure.span.start()).line;
-    let place = match failure.step {
-        Some(step) => format!("line {line}, step {step}"),
-        None => format!("line {line}, at the end"),
-    };
     page.blank();
-    let sentence = failure.sentence.split_whitespace().collect::<Vec<_>>().join(" ");
-    page.plain("    ")
-        .put(Tone::Faint, &format!("{place}: "))
-        .put(Tone::Heading, &clip(&sentence, WIDTH - 6 - width(&place)))
-        .end();
+    let mut place = match failure.step {
+        Some(step) => format!("step {step}"),
+        None => "at the end".to_owned(),
+    };
+    if let Some(called) = failure.called {
+        let line = source.line_column(called.start()).line;
+        place.push_str(&format!(", in shared steps, called in line {line}"));
+    }
+    draw_line(page, source, failure.span, &place);
     match &failure.finding {
-        Finding::Answer { expected, found } => two_lines(page, expected, found),
+        Finding::Answer { expected, found, reasons } => {
+            two_lines(page, expected, found);
+            reasons.iter().skip(1).for_each(|reason| labelled(page, "also", Tone::Notable, reason));
+        }
         Finding::Unresolved(why) => two_lines(page, "a place that is there", why),
         Finding::Measure { comparison, expected, found, unit, .. } => {
             two_lines(page, &format!("{} {expected} {unit}", comparison.symbol()), &format!("{found} {unit}"));
         }
         Finding::Contents { place, rows } => draw_difference(page, place, rows),
+        Finding::List { what, expected, found } => draw_lists(page, what, expected, found),
+        Finding::Worlds { moment, differences } => draw_changes(page, moment, differences),
+        Finding::Law { violations } => {
+            two_lines(page, "a world within the laws", "a world that breaks them; this is a fault of hypotheke:");
+            violations.iter().for_each(|found| labelled(page, "", Tone::Bad, &found.to_string()));
+        }
         other => two_lines(page, "what the line says", &format!("{other:?}")),
     }
 }
 
-fn two_lines(page: &mut Page, expected: &str, found: &str) {
-    for (head, tone, text) in [("expected", Tone::Good, expected), ("found", Tone::Bad, found)] {
+/// The line in its file, with what it says underlined.
+fn draw_line(page: &mut Page, source: &Source, span: Span, place: &str) {
+    let at = source.line_column(span.start());
+    let file = clip(source.name(), WIDTH - 30 - width(place));
+    page.plain("    ").put(Tone::Faint, &format!("{file}:{}:{}  ", at.line, at.column)).put(Tone::Faint, place).end();
+    let line = source.line_span(span.start());
+    let text = source.slice(line).trim_end();
+    let blank = text.len() - text.trim_start().len();
+    let number = at.line.to_string();
+    let room = WIDTH - 8 - number.len();
+    let shown = clip(text.trim_start(), room);
+    page.put(Tone::Faint, &format!("    {number} | ")).put(Tone::Heading, &shown).end();
+    let before = source.slice(Span::new(line.start() + blank, span.start().max(line.start() + blank)));
+    let part = source.slice(Span::new(span.start(), span.end().min(line.start() + text.len()).max(span.start())));
+    let indent = width(before).min(room);
+    let carets = "^".repeat(width(part).clamp(1, room.saturating_sub(indent).max(1)));
+    page.put(Tone::Faint, &format!("    {} | ", " ".repeat(number.len())));
+    page.plain(&" ".repeat(indent)).put(Tone::Bad, &carets).end();
+}
+
+/// What is expected and what is found, item by item; what only one of them has is set off.
+fn draw_lists(page: &mut Page, what: &str, expected: &[String], found: &[String]) {
+    for (head, items, others) in [("expected", expected, found), ("found", found, expected)] {
+        if items.is_empty() {
+            labelled(page, head, Tone::Plain, &format!("no {what}"));
+        }
         let mut head = head;
-        for line in fold(text.trim_end(), WIDTH - 16) {
-            page.put(Tone::Faint, &format!("      {head:10}")).put(tone, &line).end();
+        for item in items {
+            let (tone, text) =
+                if others.contains(item) { (Tone::Plain, item.clone()) } else { (Tone::Bad, format!("▸{item}")) };
+            labelled(page, head, tone, &text);
             head = "";
         }
     }
+}
+
+fn draw_changes(page: &mut Page, moment: &str, differences: &[PlaceDifference]) {
+    let widest = |text: fn(&PlaceDifference) -> &str, least: usize| {
+        differences.iter().map(|found| width(text(found))).max().unwrap_or(0).clamp(least, 30)
+    };
+    let (place, then) = (widest(|found| &found.place, 5), widest(|found| &found.then, width(moment)));
+    let heads = format!("      {}  {}  now", pad("place", place), pad(moment, then));
+    page.line(Tone::Faint, &heads);
+    for found in differences {
+        page.plain("      ").plain(&pad(&found.place, place)).plain("  ").plain(&pad(&found.then, then));
+        page.plain("  ").put(Tone::Bad, &clip(&found.now, WIDTH - 10 - place - then)).end();
+    }
+}
+
+fn labelled(page: &mut Page, head: &str, tone: Tone, text: &str) {
+    let mut head = head;
+    for line in fold(text.trim_end(), WIDTH - 16) {
+        page.put(Tone::Faint, &format!("      {head:10}")).put(tone, &line).end();
+        head = "";
+    }
+}
+
+fn two_lines(page: &mut Page, expected: &str, found: &str) {
+    labelled(page, "expected", Tone::Good, expected);
+    labelled(page, "found", Tone::Bad, found);
 }
 
 /// What should lie in a place beside what does.
@@ -98,15 +165,16 @@ fn draw_difference(page: &mut Page, place: &str, rows: &[DifferenceRow]) {
     }
 }
 
-/// The containers that the failures have to do with, as they were then.
+/// The containers that the failures have to do with, as they were then; before and after if that is not the same.
 fn draw_places(page: &mut Page, failures: &[Failure]) {
     let Some(last) = failures.last() else { return };
     let mut drawn = Vec::new();
-    for id in failures.iter().flat_map(|failure| &failure.places) {
-        if !drawn.contains(id) {
-            drawn.push(*id);
-            page.blank();
-            container::draw(page, &last.world, *id);
+    for failure in failures {
+        for &id in &failure.places {
+            if !drawn.contains(&id) {
+                drawn.push(id);
+                draw_place(page, failure, id);
+            }
         }
     }
     container::draw_hands(page, &last.world);
@@ -115,4 +183,20 @@ fn draw_places(page: &mut Page, failures: &[Failure]) {
         container::draw_ground(page, &last.world);
     }
     page.blank();
+}
+
+fn draw_place(page: &mut Page, failure: &Failure, id: ContainerId) {
+    let world = &failure.world;
+    let differing =
+        failure.before.as_ref().filter(|before| before.has_container(id) && container::differs_in(world, id, before));
+    let Some(before) = differing else {
+        page.blank();
+        return container::draw(page, world, id);
+    };
+    let heads = if failure.step.is_some() { ["before the step", "after it"] } else { ["at the start", "at the end"] };
+    for (head, world, other) in [(heads[0], before, world), (heads[1], world, before)] {
+        page.blank();
+        page.line(Tone::Faint, &format!("{head}, what differs behind ▸"));
+        container::draw_beside(page, world, id, Some(other));
+    }
 }

@@ -10,6 +10,8 @@ pub(crate) enum TokenKind {
     Semicolon,
     Open,
     Close,
+    /// `|`
+    Bar,
     /// `->`
     Arrow,
     /// `=`, `<`, `<=`, …
@@ -41,6 +43,7 @@ pub(crate) fn lex<'a>(line: &'a str, offset: usize, tokens: &mut Vec<Token<'a>>)
             b';' => (TokenKind::Semicolon, 1),
             b'(' => (TokenKind::Open, 1),
             b')' => (TokenKind::Close, 1),
+            b'|' => (TokenKind::Bar, 1),
             b'=' => (TokenKind::Comparison, 1),
             b'<' | b'>' | b'!' => (TokenKind::Comparison, if bytes.get(at + 1) == Some(&b'=') { 2 } else { 1 }),
             b'-' if bytes.get(at + 1) == Some(&b'>') => (TokenKind::Arrow, 2),
@@ -66,7 +69,7 @@ fn word_length(bytes: &[u8], start: usize) -> usize {
             b'#' => hash = Some(at),
             b',' if has_row && digit_next => has_row = false,
             b':' if digit_next && hash.is_some_and(|hash| at > hash + 1) => {}
-            b' ' | b'\t' | b'\r' | b'(' | b')' | b'=' | b'<' | b'>' | b'!' | b',' | b':' | b';' => break,
+            b' ' | b'\t' | b'\r' | b'(' | b')' | b'=' | b'<' | b'>' | b'!' | b',' | b':' | b';' | b'|' => break,
             _ => {}
         }
         at += 1;

@@ -3,6 +3,7 @@
 //!
 //! All of it is plain data by names; nothing here knows a ruleset or a world.
 
+mod event;
 mod lexer;
 mod operation;
 mod parser;
@@ -12,6 +13,8 @@ mod sentences;
 #[cfg(test)]
 mod tests;
 
+pub(crate) use event::items_text;
+pub use event::{NamedEnd, NamedEvent};
 pub(crate) use lexer::{Token, TokenKind, lex};
 pub use operation::{Amount, Landing, NamedAction, NamedOperation, Position, SortKey};
 pub use parser::SentenceError;
@@ -30,7 +33,10 @@ pub(crate) const RESERVED: &[&str] = &[
     "burden",
     "by",
     "count",
+    "do",
+    "done",
     "end",
+    "events",
     "free",
     "from",
     "half",
@@ -38,6 +44,7 @@ pub(crate) const RESERVED: &[&str] = &[
     "has",
     "in",
     "inside",
+    "moment",
     "no",
     "not",
     "nothing",
@@ -47,11 +54,13 @@ pub(crate) const RESERVED: &[&str] = &[
     "or",
     "refused",
     "ruleset",
+    "same",
     "scenario",
     "shortcuts",
     "slots",
     "start",
     "steps",
+    "table",
     "to",
     "up",
     "value",

@@ -90,7 +90,7 @@ impl<'t, 'a> LineParser<'t, 'a> {
     }
 
     /// `expected` something: an error that says what was found.
-    pub(super) fn expected(&self, expected: &str) -> SentenceError {
+    pub(crate) fn expected(&self, expected: &str) -> SentenceError {
         match self.peek() {
             Some(token) => self.error(format!("expected {expected}, found `{}`", shortened(token.text))),
             None => self.error(format!("expected {expected} at the end of the line")),
@@ -121,6 +121,45 @@ impl<'t, 'a> LineParser<'t, 'a> {
 
     pub(crate) fn take_arrow(&mut self) -> bool {
         self.take(TokenKind::Arrow)
+    }
+
+    pub(crate) fn take_semicolon(&mut self) -> bool {
+        self.take(TokenKind::Semicolon)
+    }
+
+    pub(crate) fn require_bar(&mut self) -> Parsed<()> {
+        if self.take(TokenKind::Bar) { Ok(()) } else { Err(self.expected("`|`")) }
+    }
+
+    pub(crate) fn word_ahead(&self) -> bool {
+        self.peek().is_some_and(|token| token.kind == TokenKind::Word)
+    }
+
+    /// All of these words or none.
+    pub(crate) fn keywords(&mut self, keywords: &[&str]) -> bool {
+        let ahead = self.tokens.get(self.at..self.at + keywords.len()).unwrap_or_default();
+        let found =
+            ahead.len() == keywords.len() && ahead.iter().zip(keywords).all(|(token, keyword)| token.text == *keyword);
+        self.at += if found { keywords.len() } else { 0 };
+        found
+    }
+
+    /// `events:` or `events has:`
+    pub(crate) fn events_ahead(&self) -> bool {
+        let text = |at: usize| self.tokens.get(self.at + at).map(|token| token.text);
+        text(0) == Some("events") && matches!(text(1), Some(":" | "has"))
+    }
+
+    /// `together` or `surveyor together`, and nothing after it: the head of a list that goes on below.
+    pub(crate) fn list_head(&mut self) -> Option<Option<Word>> {
+        let actor = match self.tokens {
+            [together] if together.text == "together" => None,
+            [actor, together] if actor.kind == TokenKind::Word && together.text == "together" => {
+                Some(Word::new(actor.text, actor.span))
+            }
+            _ => return None,
+        };
+        Some(actor)
     }
 
     pub(crate) fn keyword_ahead(&self, keyword: &str) -> bool {
@@ -160,7 +199,7 @@ impl<'t, 'a> LineParser<'t, 'a> {
         })
     }
 
-    fn number_ahead(&self) -> bool {
+    pub(super) fn number_ahead(&self) -> bool {
         self.peek().is_some_and(|token| {
             token.kind == TokenKind::Word
                 && token.text.trim_start_matches('-').starts_with(|c: char| c.is_ascii_digit())
@@ -217,10 +256,16 @@ impl<'t, 'a> LineParser<'t, 'a> {
 
     /// `(contaminated, reading 3.2)`, or nothing at all.
     pub(super) fn variant(&mut self) -> Parsed<NamedVariant> {
-        let mut variant = NamedVariant::default();
         if !self.take(TokenKind::Open) {
-            return Ok(variant);
+            return Ok(NamedVariant::default());
         }
+        let variant = self.variant_words()?;
+        if self.take(TokenKind::Close) { Ok(variant) } else { Err(self.expected("`,` or `)`")) }
+    }
+
+    /// `contaminated, reading 3.2`
+    pub(super) fn variant_words(&mut self) -> Parsed<NamedVariant> {
+        let mut variant = NamedVariant::default();
         loop {
             let name = self.word("a mark, or a property and its value,")?;
             if self.number_ahead() {
@@ -229,13 +274,18 @@ impl<'t, 'a> LineParser<'t, 'a> {
             } else {
                 variant.marks.push(name);
             }
-            if self.take(TokenKind::Close) {
+            if !self.take_comma() {
                 return Ok(variant);
             }
-            if !self.take_comma() {
-                return Err(self.expected("`,` or `)`"));
-            }
         }
+    }
+
+    pub(super) fn position(&mut self) -> Parsed<Position> {
+        let x = self.decimal()?;
+        if !self.take_comma() {
+            return Err(self.expected("`,` and the second number of the position"));
+        }
+        Ok(Position { x, y: self.decimal()? })
     }
 
     /// `2 ration-box`, `1 ice-core (contaminated)`
@@ -263,11 +313,7 @@ impl<'t, 'a> LineParser<'t, 'a> {
     pub(super) fn landing(&mut self) -> Parsed<Landing> {
         let mut landing = Landing::default();
         if self.keyword("at") {
-            let x = self.decimal()?;
-            if !self.take_comma() {
-                return Err(self.expected("`,` and the second number of the position"));
-            }
-            landing.at = Position { x, y: self.decimal()? };
+            landing.at = self.position()?;
         }
         if self.keyword("within") {
             landing.within = Some(self.decimal()?);

@@ -3,6 +3,7 @@
 use super::operation::Variant;
 use super::refusal::{Cause, Refusal, Unknown};
 use crate::id::KindId;
+use crate::language::items_text;
 use crate::world::{Class, End, Event, Place, Traveller, World};
 
 impl World {
@@ -183,21 +184,13 @@ impl World {
                 format!("{} closed {}", self.name_of_holder(holder.index), self.name_of(container.index))
             }
             Event::Departed { who, count, .. } => {
-                format!("{} departed with {}", self.traveller_name(*who), items(*count))
+                format!("{} departed with {}", self.traveller_name(*who), items_text(*count))
             }
             Event::Arrived { who, count, .. } => {
-                format!("{} arrived with {}", self.traveller_name(*who), items(*count))
+                format!("{} arrived with {}", self.traveller_name(*who), items_text(*count))
             }
             Event::Swapped { one, other } => format!("{} and {} exchanged", self.end_name(one), self.end_name(other)),
         }
-    }
-}
-
-fn items(count: u64) -> String {
-    match count {
-        0 => "nothing".to_owned(),
-        1 => "1 item".to_owned(),
-        count => format!("{count} items"),
     }
 }
 

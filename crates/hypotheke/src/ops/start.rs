@@ -14,14 +14,20 @@ impl World {
     /// A world as the ruleset says that it begins.
     #[must_use]
     pub fn new(rules: &Arc<Ruleset>) -> World {
+        // A ruleset whose start can't be laid out is refused when it is loaded.
+        let laid = World::laid_out(rules);
+        debug_assert!(laid.is_ok(), "the start of a valid ruleset");
+        laid.unwrap_or_else(|_| World::empty(rules))
+    }
+
+    /// A world as the ruleset says that it begins, or what can't be laid out.
+    pub(crate) fn laid_out(rules: &Arc<Ruleset>) -> Result<World, ResolveError> {
         let mut world = World::empty(rules);
         for entry in &rules.start {
-            // A ruleset whose start can't be laid out is refused when it is loaded.
-            let laid = lay_entry(&mut world, entry);
-            debug_assert!(laid.is_ok(), "the start of a valid ruleset");
+            lay_entry(&mut world, entry).map_err(|(_, error)| error)?;
         }
         world.begin();
-        world
+        Ok(world)
     }
 }
 

@@ -24,7 +24,7 @@ pub use error::RulesetErrors;
 pub(crate) use lint::lint;
 pub(crate) use places::SlotDef;
 pub use places::{Cap, ContainerDef, HolderDef, Misfits, SlotRule, Spent, Way};
-pub(crate) use source::RulesetSource;
+pub(crate) use source::{CapSource, FilterSource, RulesetSource};
 pub(crate) use start::{StartEntry, StartPortion};
 pub(crate) use view::{FilterId, NO_NEEDS, NO_PACK};
 pub use view::{Kind, Mark, Property, PropertyValue, Ruleset, Tag, What};

@@ -4,7 +4,8 @@ use std::borrow::Cow;
 use std::sync::Arc;
 
 use super::error::ScenarioErrors;
-use super::tree::{Check, Claim, Line, Scenario, ScenarioFile, Start, StartBase, StartLine, Step};
+use super::shared::{DEEPEST, SharedLists};
+use super::tree::{Body, Check, Claim, Line, ScenarioFile, Start, StartBase, StartLine, Step};
 use crate::language::{NamedAction, NamedOperation, Path};
 use crate::ops::ResolveError;
 use crate::ruleset::{HolderDef, Ruleset};
@@ -14,8 +15,9 @@ use crate::world::{Place, World};
 /// A scenario file whose names are all known to a ruleset, ready to be played.
 #[derive(Clone, Debug)]
 pub struct PlayableFile<'f> {
-    pub(super) file: &'f ScenarioFile,
+    pub(crate) file: &'f ScenarioFile,
     pub(super) rules: Arc<Ruleset>,
+    pub(crate) shared: SharedLists<'f>,
 }
 
 impl ScenarioFile {
@@ -26,15 +28,17 @@ impl ScenarioFile {
     pub fn check(&self, rules: &Arc<Ruleset>) -> Result<PlayableFile<'_>, ScenarioErrors> {
         let empty = World::largest(rules);
         let mut faults = Vec::new();
-        for shared in &self.starts {
-            faults.extend(self.start_world(rules, Some(&shared.item.start)).err());
+        for shared in self.starts() {
+            faults.extend(self.start_world(rules, Some(&shared.start)).err());
         }
-        for scenario in &self.scenarios {
-            let mut checker = Checker { file: self, rules, empty: Cow::Borrowed(&empty) };
-            checker.scenario(&scenario.item, &mut faults);
+        let shared = SharedLists::new(self, &mut faults);
+        for (_, body) in self.scenarios().flat_map(super::tree::Scenario::plays) {
+            let empty = Cow::Borrowed(&empty);
+            let mut checker = Checker { file: self, rules, shared: &shared, empty, moments: Vec::new(), played: 0 };
+            checker.body(body, &mut faults);
         }
         if faults.is_empty() {
-            return Ok(PlayableFile { file: self, rules: Arc::clone(rules) });
+            return Ok(PlayableFile { file: self, rules: Arc::clone(rules), shared });
         }
         let diagnostic = |error: ResolveError| {
             let fault = Diagnostic::error("unknown-name", Location::new(SourceId(0), error.span()), error.to_string());
@@ -48,7 +52,7 @@ impl ScenarioFile {
     pub(super) fn start_world(&self, rules: &Arc<Ruleset>, start: Option<&Start>) -> Result<World, ResolveError> {
         let mut world = match start {
             Some(start) => self.lay_start(rules, start, &mut Vec::new())?,
-            None => World::new(rules),
+            None => World::laid_out(rules)?,
         };
         world.begin();
         Ok(world)
@@ -62,7 +66,7 @@ impl ScenarioFile {
     ) -> Result<World, ResolveError> {
         let mut world = match &start.base {
             StartBase::Nothing => World::empty(rules),
-            StartBase::Ruleset => World::new(rules),
+            StartBase::Ruleset => World::laid_out(rules)?,
             StartBase::Shared(name) => {
                 if within.contains(&name) {
                     let message = format!("start `{name}` begins with itself");
@@ -73,6 +77,10 @@ impl ScenarioFile {
                     let help = suggestion(name.as_str(), names.iter().copied());
                     return Err(ResolveError::new(name.span(), format!("there is no start `{name}`"), help));
                 };
+                if within.len() == DEEPEST {
+                    let message = format!("starts are more than {DEEPEST} deep in each other here");
+                    return Err(ResolveError::new(name.span(), message, None));
+                }
                 within.push(name);
                 self.lay_start(rules, &shared.start, within)?
             }
@@ -107,31 +115,55 @@ fn lay_line(world: &mut World, line: &Line<StartLine>, place: Place) -> Result<(
     Ok(())
 }
 
+/// The moment before the first step.
+pub(super) const START: &str = "start";
+
 struct Checker<'f> {
     file: &'f ScenarioFile,
     rules: &'f Arc<Ruleset>,
+    shared: &'f SharedLists<'f>,
     /// A world with all places that there may be by now.
     empty: Cow<'f, World>,
+    moments: Vec<&'f Word>,
+    /// How many operations stand before.
+    played: usize,
 }
 
-impl Checker<'_> {
-    fn scenario(&mut self, scenario: &Scenario, faults: &mut Vec<ResolveError>) {
-        if let Some(start) = &scenario.start {
+impl<'f> Checker<'f> {
+    fn body(&mut self, body: &'f Body, faults: &mut Vec<ResolveError>) {
+        if let Some(start) = &body.start {
             faults.extend(self.file.start_world(self.rules, Some(&start.item)).err());
         }
-        for step in &scenario.steps {
-            match &step.item {
-                Step::Operation(operation, _) => {
-                    let fault = operation.check_names(&self.empty).err();
-                    faults.extend(fault.map(|error| at_least_at(error, step.span)));
-                    self.welcome(operation);
+        body.steps.iter().for_each(|step| self.step(step, faults));
+        for check in &body.end {
+            self.check(check, &check.item, faults);
+        }
+    }
+
+    fn step(&mut self, step: &'f Line<Step>, faults: &mut Vec<ResolveError>) {
+        match &step.item {
+            Step::Operation(operation, _) => self.operation(operation, step.span, faults),
+            Step::Together(list, _) => self.operation(list.operation(), step.span, faults),
+            Step::Do(name) => {
+                if let Some(steps) = self.shared.steps(name, faults) {
+                    steps.iter().for_each(|step| self.step(step, faults));
                 }
-                Step::Now(check) => self.check(check, faults),
             }
+            Step::Moment(name) if name.as_str() == START || self.moments.contains(&name) => {
+                let message = format!("there is a moment `{name}` already");
+                let help = "give it another name".to_owned();
+                faults.push(ResolveError::new(name.span(), message, Some(help)));
+            }
+            Step::Moment(name) => self.moments.push(name),
+            Step::Now(check) => self.check(step, check, faults),
         }
-        for check in &scenario.end {
-            self.check(&check.item, faults);
-        }
+    }
+
+    fn operation(&mut self, operation: &NamedOperation, line: Span, faults: &mut Vec<ResolveError>) {
+        let fault = operation.check_names(&self.empty).err();
+        faults.extend(fault.map(|error| at_least_at(error, line)));
+        self.played += 1;
+        self.welcome(operation);
     }
 
     /// From here on newcomers can be named.
@@ -149,8 +181,49 @@ impl Checker<'_> {
         }
     }
 
-    fn check(&self, check: &Check, faults: &mut Vec<ResolveError>) {
+    fn check<T>(&self, line: &Line<T>, check: &Check, faults: &mut Vec<ResolveError>) {
         match check {
+            Check::PointsAt { shortcut, kind } => {
+                self.place(shortcut, faults);
+                faults
+                    .extend(kind.iter().filter_map(|kind| self.rules.resolve_kind(kind).err()).map(ResolveError::from));
+                if let Ok(place) = self.empty.place(shortcut, None)
+                    && !matches!(place, Place::Shortcut(..))
+                {
+                    let message = format!("`{shortcut}` is no shortcut");
+                    faults.push(ResolveError::new(
+                        shortcut.span(),
+                        message,
+                        Some("as in `surveyor.shortcuts/2`".into()),
+                    ));
+                }
+            }
+            Check::Open { container, holder, .. } => {
+                self.container(container, faults);
+                self.holder(holder, faults);
+            }
+            Check::Places { name, places } => {
+                faults.extend(self.countable(name));
+                places.iter().for_each(|place| self.place(place, faults));
+            }
+            Check::Events { events, .. } => {
+                self.needs_a_step(line.span, faults);
+                for event in events {
+                    event.places().for_each(|place| self.place(place, faults));
+                    let unknown = event.kind().and_then(|kind| self.rules.resolve_kind(kind).err());
+                    faults.extend(unknown.map(ResolveError::from));
+                }
+            }
+            Check::NothingChanged => self.needs_a_step(line.span, faults),
+            Check::SameWorld { moment } => {
+                let names = || self.moments.iter().map(|moment| moment.as_str()).chain([START]);
+                if !names().any(|known| known == moment.as_str()) {
+                    let help = suggestion(moment.as_str(), names());
+                    let message = format!("there is no moment `{moment}` before this");
+                    let help = help.or_else(|| Some(format!("a step `moment {moment}` makes one")));
+                    faults.push(ResolveError::new(moment.span(), message, help));
+                }
+            }
             Check::Contents { place, contents, .. } => {
                 self.place(place, faults);
                 faults.extend(
@@ -176,6 +249,10 @@ impl Checker<'_> {
                 match claim {
                     Claim::Weight(place) => self.place(place, faults),
                     Claim::FreeSlots(place) => self.container(place, faults),
+                    Claim::RoomFor(kind, place) => {
+                        faults.extend(self.rules.resolve_kind(kind).err().map(ResolveError::from));
+                        self.place(place, faults);
+                    }
                     Claim::Attribute(name, place) => {
                         self.holder(place, faults);
                         let names = || self.rules.attributes().iter().map(|attribute| &**attribute);
@@ -195,6 +272,14 @@ impl Checker<'_> {
                 }
                 faults.extend(unit.as_ref().and_then(|unit| self.unit(claim, unit)));
             }
+        }
+    }
+
+    /// What a step came to can be asked only after one.
+    fn needs_a_step(&self, line: Span, faults: &mut Vec<ResolveError>) {
+        if self.played == 0 {
+            let help = Some("it tells of the step before it".to_owned());
+            faults.push(ResolveError::new(line, "no operation stands before this line".to_owned(), help));
         }
     }
 

@@ -4,17 +4,25 @@
 //! `Display` prints it in canonical layout, [`ScenarioFile::check`] looks up its names in a ruleset and
 //! gives a [`PlayableFile`], which plays the scenarios and reports as plain data.
 
+mod all;
 mod check;
 mod error;
+mod hold;
 mod parse;
 mod print;
 mod report;
 mod run;
+mod same;
+mod shared;
 mod tree;
 
+pub(crate) use all::on_threads;
+pub use all::{Playing, play_all};
 pub use check::PlayableFile;
 pub use error::ScenarioErrors;
 pub use report::{Answer, DifferenceRow, Failure, Finding, ScenarioReport, StepReport, Trace};
+pub use same::PlaceDifference;
 pub use tree::{
-    Check, Claim, Expected, Figures, Line, Mode, Scenario, ScenarioFile, SharedStart, Start, StartBase, StartLine, Step,
+    Body, Check, Claim, Expected, Figures, Line, Mode, Row, Scenario, ScenarioFile, SharedStart, SharedSteps, Start,
+    StartBase, StartLine, Step, Together,
 };

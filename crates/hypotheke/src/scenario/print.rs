@@ -3,12 +3,15 @@
 use std::fmt::{self, Display, Formatter, Write};
 
 use super::tree::{
-    Check, Claim, Expected, Figures, Line, Mode, Scenario, ScenarioFile, Start, StartBase, StartLine, Step,
+    Block, Body, Check, Claim, Expected, Figures, Line, Mode, ScenarioFile, Start, StartBase, StartLine, Step, Table,
+    Together,
 };
-use crate::language::NamedPortion;
+use crate::language::{NamedAction, NamedOperation};
+use crate::text::Word;
 
 fn print_line<T>(f: &mut Formatter<'_>, line: &Line<T>, indent: usize, text: &impl Display) -> fmt::Result {
     for comment in &line.comments {
+        let indent = if comment.is_empty() { 0 } else { indent };
         writeln!(f, "{:indent$}{comment}", "")?;
     }
     write!(f, "{:indent$}{text}", "")?;
@@ -20,19 +23,11 @@ fn print_line<T>(f: &mut Formatter<'_>, line: &Line<T>, indent: usize, text: &im
 
 impl Display for ScenarioFile {
     fn fmt(&self, f: &mut Formatter<'_>) -> fmt::Result {
-        let mut blank = "";
-        for shared in &self.starts {
-            f.write_str(blank)?;
-            blank = "\n";
-            let head = format!("start {}{}", shared.item.name, shared.item.start.base);
-            print_line(f, shared, 0, &head)?;
-            print_start(f, &shared.item.start, 2)?;
-        }
-        for scenario in &self.scenarios {
-            f.write_str(blank)?;
-            blank = "\n";
-            print_line(f, scenario, 0, &format!("scenario {}", scenario.item.title))?;
-            print_scenario(f, &scenario.item)?;
+        for (index, block) in self.blocks.iter().enumerate() {
+            if index > 0 {
+                f.write_char('\n')?;
+            }
+            print_block(f, block)?;
         }
         for comment in &self.end_comments {
             writeln!(f, "{comment}")?;
@@ -41,19 +36,93 @@ impl Display for ScenarioFile {
     }
 }
 
-fn print_scenario(f: &mut Formatter<'_>, scenario: &Scenario) -> fmt::Result {
-    if let Some(start) = &scenario.start {
+fn print_block(f: &mut Formatter<'_>, block: &Block) -> fmt::Result {
+    match block {
+        Block::Start(line) => {
+            print_line(f, line, 0, &format!("start {}{}", line.item.name, line.item.start.base))?;
+            print_start(f, &line.item.start, 2)
+        }
+        Block::Steps(line) => {
+            print_line(f, line, 0, &format!("steps {}", line.item.name))?;
+            print_steps(f, &line.item.steps, 2)
+        }
+        Block::Scenario(line) => {
+            print_line(f, line, 0, &format!("scenario {}", line.item.title))?;
+            match &line.item.table {
+                Some(table) => print_table(f, table),
+                None => print_body(f, &line.item.written),
+            }
+        }
+    }
+}
+
+fn print_body(f: &mut Formatter<'_>, body: &Body) -> fmt::Result {
+    if let Some(start) = &body.start {
         print_line(f, start, 2, &format!("start{}", start.item.base))?;
         print_start(f, &start.item, 4)?;
     }
-    if let Some(head) = &scenario.steps_head {
+    if let Some(head) = &body.steps_head {
         print_line(f, head, 2, &"steps")?;
     }
-    scenario.steps.iter().try_for_each(|step| print_line(f, step, 4, &step.item))?;
-    if let Some(head) = &scenario.end_head {
+    print_steps(f, &body.steps, 4)?;
+    if let Some(head) = &body.end_head {
         print_line(f, head, 2, &"end")?;
     }
-    scenario.end.iter().try_for_each(|check| print_line(f, check, 4, &check.item))
+    body.end.iter().try_for_each(|check| print_line(f, check, 4, &check.item))
+}
+
+/// Steps, the answers of those that follow each other one under the other.
+fn print_steps(f: &mut Formatter<'_>, steps: &[Line<Step>], indent: usize) -> fmt::Result {
+    let told: Vec<(String, String)> = steps.iter().map(|step| step_texts(&step.item)).collect();
+    let column = told.iter().filter(|(_, answer)| !answer.is_empty()).map(|(head, _)| head.chars().count()).max();
+    let column = column.unwrap_or(0).min(WIDEST_HEAD);
+    for (step, (head, answer)) in steps.iter().zip(&told) {
+        if let Step::Together(list, _) = &step.item {
+            print_list(f, step, list, answer, indent)?;
+        } else if answer.is_empty() {
+            print_line(f, step, indent, head)?;
+        } else {
+            print_line(f, step, indent, &format!("{head:column$}  {answer}"))?;
+        }
+    }
+    Ok(())
+}
+
+/// Answers stand no further to the right, however long another line is.
+const WIDEST_HEAD: usize = 60;
+
+fn print_list(f: &mut Formatter<'_>, step: &Line<Step>, list: &Together, answer: &str, indent: usize) -> fmt::Result {
+    let actor = list.operation.actor.as_ref().map(|actor| format!("{actor} "));
+    print_line(f, step, indent, &format!("{}together", actor.unwrap_or_default()))?;
+    if let NamedAction::Together { steps } = &list.operation.action {
+        list.lines.iter().zip(steps).try_for_each(|(line, step)| print_line(f, line, indent + 2, step))?;
+    }
+    let gap = if answer.is_empty() { "" } else { "  " };
+    print_line(f, &list.done, indent, &format!("done{gap}{answer}"))
+}
+
+/// Columns one under the other, then the lines in which they stand for their values.
+fn print_table(f: &mut Formatter<'_>, table: &Line<Table>) -> fmt::Result {
+    let Table { columns, rows, lines } = &table.item;
+    let names: Vec<&str> = columns.iter().map(Word::as_str).collect();
+    let width = |column: usize| {
+        let cells = rows.iter().map(|row| row.item.cells[column].as_str());
+        cells.chain([names[column]]).map(|cell| cell.chars().count()).max().unwrap_or(0)
+    };
+    let widths: Vec<usize> = (0..columns.len()).map(width).collect();
+    let row_text = |cells: &[&str]| {
+        let padded: Vec<String> = cells.iter().zip(&widths).map(|(cell, &width)| format!("{cell:width$}")).collect();
+        padded.join(" | ").trim_end().to_owned()
+    };
+    print_line(f, table, 2, &format!("table {}", row_text(&names)))?;
+    for row in rows {
+        let cells: Vec<&str> = row.item.cells.iter().map(Word::as_str).collect();
+        print_line(f, row, 2 + "table ".len(), &row_text(&cells))?;
+    }
+    for line in lines {
+        print_line(f, line, if line.item.is_heading { 2 } else { 4 }, &line.item.text)?;
+    }
+    Ok(())
 }
 
 fn print_start(f: &mut Formatter<'_>, start: &Start, indent: usize) -> fmt::Result {
@@ -71,32 +140,43 @@ impl Display for StartBase {
 }
 
 /// `2 ration-box, 1 flare`, or `nothing`.
-pub(super) fn contents_text(contents: &[NamedPortion]) -> String {
-    if contents.is_empty() {
+fn joined<T: Display>(items: &[T], between: &str) -> String {
+    if items.is_empty() {
         return "nothing".to_owned();
     }
-    contents.iter().map(ToString::to_string).collect::<Vec<_>>().join(", ")
+    items.iter().map(ToString::to_string).collect::<Vec<_>>().join(between)
 }
 
 impl Display for StartLine {
     fn fmt(&self, f: &mut Formatter<'_>) -> fmt::Result {
-        write!(f, "{}: {}", self.place, contents_text(&self.contents))
+        write!(f, "{}: {}", self.place, joined(&self.contents, ", "))
+    }
+}
+
+/// An operation and its answer, or what else the step says.
+fn step_texts(step: &Step) -> (String, String) {
+    match step {
+        Step::Now(check) => (format!("now {check}"), String::new()),
+        Step::Do(name) => (format!("do {name}"), String::new()),
+        Step::Moment(name) => (format!("moment {name}"), String::new()),
+        Step::Operation(operation, expected) => (operation.to_string(), answer_text(operation, expected)),
+        Step::Together(list, expected) => (list.operation.to_string(), answer_text(&list.operation, expected)),
+    }
+}
+
+fn answer_text(operation: &NamedOperation, expected: &Expected) -> String {
+    match expected {
+        Expected::Whole => String::new(),
+        Expected::Done { .. } => format!("-> {} {expected}", operation.action.past_verb()),
+        Expected::Unchanged | Expected::Refused { .. } => format!("-> {expected}"),
     }
 }
 
 impl Display for Step {
     fn fmt(&self, f: &mut Formatter<'_>) -> fmt::Result {
-        match self {
-            Step::Now(check) => write!(f, "now {check}"),
-            Step::Operation(operation, expected) => {
-                write!(f, "{operation}")?;
-                match expected {
-                    Expected::Whole => Ok(()),
-                    Expected::Count(count) => write!(f, " -> {} {count}", operation.action.past_verb()),
-                    Expected::Refused(..) => write!(f, " -> {expected}"),
-                }
-            }
-        }
+        let (head, answer) = step_texts(self);
+        f.write_str(&head)?;
+        if answer.is_empty() { Ok(()) } else { write!(f, " {answer}") }
     }
 }
 
@@ -104,10 +184,15 @@ impl Display for Expected {
     fn fmt(&self, f: &mut Formatter<'_>) -> fmt::Result {
         match self {
             Expected::Whole => f.write_str("applied in full"),
-            Expected::Count(count) => write!(f, "{count}"),
-            Expected::Refused(None, _) => f.write_str("refused"),
-            Expected::Refused(Some(reason), None) => write!(f, "refused: {reason}"),
-            Expected::Refused(Some(reason), Some(figures)) => write!(f, "refused: {reason}, {figures}"),
+            Expected::Done { count, left: None } => write!(f, "{count}"),
+            Expected::Done { count, left: Some(left) } => write!(f, "{count}, left {left}"),
+            Expected::Unchanged => f.write_str("nothing changed"),
+            Expected::Refused { reason, figures, could } => {
+                f.write_str("refused")?;
+                reason.map_or(Ok(()), |reason| write!(f, ": {reason}"))?;
+                figures.as_ref().map_or(Ok(()), |figures| write!(f, ", {figures}"))?;
+                could.map_or(Ok(()), |could| write!(f, "; {could} could go"))
+            }
         }
     }
 }
@@ -126,15 +211,28 @@ impl Display for Check {
         match self {
             Check::Contents { place, mode, contents } => {
                 let has = if *mode == Mode::AtLeast { " has" } else { "" };
-                write!(f, "{place}{has}: {}", contents_text(contents))
+                write!(f, "{place}{has}: {}", joined(contents, ", "))
             }
             Check::Burden { holder, label } => {
-                write!(f, "burden of {holder}: {}", label.as_ref().map_or("nothing", crate::text::Word::as_str))
+                write!(f, "burden of {holder}: {}", label.as_ref().map_or("nothing", Word::as_str))
             }
             Check::Shortcuts { holder, kinds } => {
-                let texts = kinds.iter().map(|kind| kind.as_ref().map_or("nothing", crate::text::Word::as_str));
+                let texts = kinds.iter().map(|kind| kind.as_ref().map_or("nothing", Word::as_str));
                 write!(f, "shortcuts of {holder}: {}", texts.collect::<Vec<_>>().join(", "))
             }
+            Check::PointsAt { shortcut, kind } => {
+                write!(f, "{shortcut} points at {}", kind.as_ref().map_or("nothing", Word::as_str))
+            }
+            Check::Open { container, holder, open } => {
+                write!(f, "{container} is {} to {holder}", if *open { "open" } else { "closed" })
+            }
+            Check::Places { name, places } => write!(f, "places of {name}: {}", joined(places, ", ")),
+            Check::Events { mode, events } => {
+                let has = if *mode == Mode::AtLeast { " has" } else { "" };
+                write!(f, "events{has}: {}", joined(events, "; "))
+            }
+            Check::SameWorld { moment } => write!(f, "same world as at {moment}"),
+            Check::NothingChanged => f.write_str("nothing changed"),
             Check::Measure { claim, comparison, number, unit } => {
                 write!(f, "{claim} {} {number}", comparison.symbol())?;
                 unit.as_ref().map_or(Ok(()), |unit| write!(f, " {unit}"))
@@ -150,6 +248,7 @@ impl Display for Claim {
             Claim::Count(name, None) => write!(f, "count of {name}"),
             Claim::Count(name, Some(place)) => write!(f, "count of {name} in {place}"),
             Claim::Attribute(name, holder) => write!(f, "attribute {name} of {holder}"),
+            Claim::RoomFor(kind, place) => write!(f, "room for {kind} in {place}"),
             Claim::FreeSlots(place) => write!(f, "free slots of {place}"),
         }
     }

@@ -1,5 +1,7 @@
 //! What playing a scenario came to, as plain data.
 
+use super::same::PlaceDifference;
+use crate::audit::Violation;
 use crate::filter::Comparison;
 use crate::id::ContainerId;
 use crate::ops::{Outcome, Refusal};
@@ -23,6 +25,7 @@ pub enum Trace {
 pub struct ScenarioReport {
     pub(super) title: String,
     pub(super) span: Span,
+    pub(super) row: Option<String>,
     pub(super) played: usize,
     pub(super) checks: usize,
     pub(super) steps: Vec<StepReport>,
@@ -37,10 +40,16 @@ impl ScenarioReport {
         &self.title
     }
 
-    /// Where its title stands.
+    /// Where its title stands, or the row of its table.
     #[must_use]
     pub fn span(&self) -> Span {
         self.span
+    }
+
+    /// The row of the scenario's table for which it was played, such as `drums 4, taken 3`.
+    #[must_use]
+    pub fn row(&self) -> Option<&str> {
+        self.row.as_deref()
     }
 
     /// True if all came as it was expected.
@@ -128,12 +137,16 @@ pub struct Failure {
     pub span: Span,
     /// The number of the step, from 1; none at the end.
     pub step: Option<usize>,
+    /// If the line belongs to shared steps: where the scenario asks for them.
+    pub called: Option<Span>,
     /// What is wrong.
     pub finding: Finding,
     /// The containers that have to do with it, to be drawn as they were at that moment.
     pub places: Vec<ContainerId>,
     /// The world at that moment.
     pub world: World,
+    /// The world before the latest step; at the end, the world at the start.
+    pub before: Option<World>,
 }
 
 /// What is wrong.
@@ -146,6 +159,8 @@ pub enum Finding {
         expected: String,
         /// What it came to, in words.
         found: String,
+        /// If it was refused: every check that fails, in words, the first of them first.
+        reasons: Vec<String>,
     },
     /// A place does not hold what the line says.
     Contents {
@@ -166,6 +181,27 @@ pub enum Finding {
         found: Decimal,
         /// The unit of both; may be empty.
         unit: String,
+    },
+    /// A list is not what the line says.
+    List {
+        /// What the list is of, such as `events`.
+        what: String,
+        /// What the line says, item by item.
+        expected: Vec<String>,
+        /// What it is, item by item.
+        found: Vec<String>,
+    },
+    /// Two worlds that should be the same differ.
+    Worlds {
+        /// The moment with which the world was compared.
+        moment: String,
+        /// Each place that differs.
+        differences: Vec<PlaceDifference>,
+    },
+    /// The world breaks a law after the step. No rules bring that about: it is a fault of the program.
+    Law {
+        /// What an audit finds.
+        violations: Vec<Violation>,
     },
     /// A name leads nowhere in the world as it is.
     Unresolved(String),

@@ -1,200 +1,364 @@
 //! Playing scenarios.
 
-use std::collections::BTreeMap;
-
-use super::check::PlayableFile;
-use super::report::{Answer, DifferenceRow, Failure, Finding, ScenarioReport, StepReport, Trace};
-use super::tree::{Check, Claim, Expected, Line, Mode, Scenario, Step};
+use super::check::{PlayableFile, START};
+use super::hold::{self, list_finding};
+use super::report::{Answer, Failure, Finding, ScenarioReport, StepReport, Trace};
+use super::same;
+use super::shared::SharedLists;
+use super::tree::{Body, Check, Expected, Line, Mode, Row, Scenario, Step};
+use crate::audit::{Law, Violation, audit};
 use crate::id::ContainerId;
-use crate::language::{NamedOperation, NamedPortion, Path};
-use crate::ops::{Outcome, Reason, Refusal, ResolveError};
-use crate::quantity::Decimal;
+use crate::language::{NamedAction, NamedOperation};
+use crate::ops::{Operation, Outcome, Reason, Refusal, ResolveError};
 use crate::snapshot::Departures;
 use crate::text::{Span, Word};
-use crate::world::{ClassKey, Place, StackView, World};
+use crate::world::{Place, World};
 
 impl PlayableFile<'_> {
-    /// Plays all scenarios, in order.
+    /// Plays all scenarios, in order; one with a table once for each row.
     pub fn play(&self, trace: Trace) -> impl Iterator<Item = ScenarioReport> + '_ {
-        self.file.scenarios().map(move |scenario| self.play_one(scenario, trace))
+        self.file.scenarios().flat_map(move |scenario| self.play_scenario(scenario, trace))
     }
 
-    fn play_one(&self, scenario: &Scenario, trace: Trace) -> ScenarioReport {
-        let start = scenario.start.as_ref().map(|line| &line.item);
-        let (world, fault) = match self.file.start_world(&self.rules, start) {
-            Ok(world) => (world, None),
-            Err(error) => (World::empty(&self.rules), Some(error)),
-        };
-        let report = ScenarioReport {
-            title: scenario.title.to_string(),
-            span: scenario.title.span(),
-            played: 0,
-            checks: 0,
-            steps: Vec::new(),
-            failures: Vec::new(),
-            end: world,
-        };
-        let mut player = Player { file: self, trace, report, departures: Departures::new() };
-        match fault {
-            Some(error) => player.fail(scenario.title.span(), None, Finding::Unresolved(error.to_string()), Vec::new()),
-            None => player.play(scenario),
-        }
-        player.report
+    /// Plays one of its scenarios: once, or once for each row of its table.
+    pub fn play_scenario<'p>(
+        &'p self,
+        scenario: &'p Scenario,
+        trace: Trace,
+    ) -> impl Iterator<Item = ScenarioReport> + 'p {
+        scenario.plays().map(move |(row, body)| {
+            let mut player = Player::new(self, scenario, row, body, trace);
+            player.play(body);
+            player.report
+        })
+    }
+}
+
+impl<'f> PlayableFile<'f> {
+    /// The same scenarios, to be played by a ruleset in which the same names are known.
+    pub(crate) fn by_other_rules(&self, rules: &std::sync::Arc<crate::ruleset::Ruleset>) -> PlayableFile<'f> {
+        PlayableFile { rules: std::sync::Arc::clone(rules), ..self.clone() }
+    }
+
+    /// Whether all comes as it is expected, for one row.
+    pub(crate) fn holds(&self, scenario: &Scenario, body: &Body) -> bool {
+        let mut player = Player::new(self, scenario, None, body, Trace::Failures);
+        player.is_judge = false;
+        player.play(body);
+        player.report.passed()
     }
 }
 
 struct Player<'p> {
     file: &'p PlayableFile<'p>,
+    scenario: &'p Scenario,
+    body: &'p Body,
     trace: Trace,
     report: ScenarioReport,
     departures: Departures,
+    /// Named moments, the start among them if something is compared with it.
+    moments: Vec<(&'p str, World)>,
+    /// The world before the latest operation, if something compares with it.
+    before: Option<World>,
+    compares: bool,
+    /// Whether the latest operation was applied.
+    applied: bool,
+    /// The step that is played: its number, and where it stands if shared steps are being played.
+    number: usize,
+    called: Option<Span>,
+    /// No more operations are played than these.
+    most: usize,
+    /// Nothing was over a limit so far, so nothing may be.
+    within_limits: bool,
+    /// Every world is audited, and what fails is worked out to be read.
+    is_judge: bool,
 }
 
 /// What one operation came to.
 enum Played {
     Applied(Outcome),
-    Refused(Refusal),
+    Refused(Refusal, Operation),
     Unresolved(ResolveError),
 }
 
-impl Player<'_> {
-    fn play(&mut self, scenario: &Scenario) {
-        for (number, step) in scenario.steps.iter().enumerate() {
-            match &step.item {
-                Step::Operation(operation, expected) => self.play_operation(number + 1, step, operation, expected),
-                Step::Now(check) => self.play_now(number + 1, step, check),
+impl<'p> Player<'p> {
+    fn new(
+        file: &'p PlayableFile<'p>,
+        scenario: &'p Scenario,
+        row: Option<&Line<Row>>,
+        body: &'p Body,
+        trace: Trace,
+    ) -> Player<'p> {
+        let told = |row: &Line<Row>| {
+            let pairs = scenario.columns().zip(&row.item.cells).map(|(column, cell)| format!("{column} {cell}"));
+            pairs.collect::<Vec<_>>().join(", ")
+        };
+        let report = ScenarioReport {
+            title: scenario.title.to_string(),
+            span: row.map_or(scenario.title.span(), |row| row.span),
+            row: row.map(told),
+            played: 0,
+            checks: 0,
+            steps: Vec::new(),
+            failures: Vec::new(),
+            end: World::empty(&file.rules),
+        };
+        Player {
+            file,
+            scenario,
+            body,
+            trace,
+            report,
+            departures: Departures::new(),
+            moments: Vec::new(),
+            before: None,
+            compares: compares(body, &file.shared),
+            applied: false,
+            number: 0,
+            called: None,
+            most: usize::MAX,
+            within_limits: false,
+            is_judge: true,
+        }
+    }
+
+    fn play(&mut self, body: &'p Body) {
+        match self.file.file.start_world(&self.file.rules, body.start.as_ref().map(|line| &line.item)) {
+            Ok(world) => self.report.end = world,
+            Err(error) => {
+                let span = self.scenario.title.span();
+                return self.fail(span, Finding::Unresolved(error.to_string()), Vec::new());
             }
-            if !self.report.failures.is_empty() {
+        }
+        self.within_limits = self.audit(body.start.as_ref().map_or(self.scenario.title.span(), |line| line.span));
+        self.moments.push((START, self.report.end.clone()));
+        for (number, step) in body.steps.iter().enumerate() {
+            self.number = number + 1;
+            if self.step(step) || !self.report.failures.is_empty() {
                 return;
             }
         }
-        for check in &scenario.end {
-            self.check(check.span, None, &check.item);
+        self.number = 0;
+        for check in &body.end {
+            self.check(check.span, &check.item);
         }
+    }
+
+    /// Plays a step; true if enough was played.
+    fn step(&mut self, step: &'p Line<Step>) -> bool {
+        match &step.item {
+            Step::Operation(operation, expected) => return self.operation(step, operation, expected),
+            Step::Together(list, expected) => return self.operation(step, list.operation(), expected),
+            Step::Do(name) => return self.shared(step, name),
+            Step::Moment(name) => self.moments.push((name.as_str(), self.report.end.clone())),
+            Step::Now(check) => self.now(step, check),
+        }
+        false
+    }
+
+    fn shared(&mut self, line: &'p Line<Step>, name: &Word) -> bool {
+        let outer = self.called.or(Some(line.span));
+        for step in self.file.shared.steps(name, &mut Vec::new()).unwrap_or_default() {
+            let before = std::mem::replace(&mut self.called, outer);
+            let enough = self.step(step);
+            self.called = before;
+            if enough || !self.report.failures.is_empty() {
+                return true;
+            }
+        }
+        false
     }
 
     fn sentence(&self, span: Span) -> String {
         self.file.file.source().slice(span).to_owned()
     }
 
-    fn fail(&mut self, span: Span, step: Option<usize>, finding: Finding, places: Vec<ContainerId>) {
+    fn fail(&mut self, span: Span, finding: Finding, places: Vec<ContainerId>) {
         let (sentence, world) = (self.sentence(span), self.report.end.clone());
-        self.report.failures.push(Failure { sentence, span, step, finding, places, world });
+        let step = (self.number > 0).then_some(self.number);
+        let called = self.called;
+        self.report.failures.push(Failure { sentence, span, step, called, finding, places, world, before: None });
     }
 
-    fn play_operation(&mut self, number: usize, line: &Line<Step>, operation: &NamedOperation, expected: &Expected) {
+    fn operation(&mut self, line: &Line<Step>, operation: &NamedOperation, expected: &Expected) -> bool {
+        if self.report.played == self.most {
+            return true;
+        }
         let world = &mut self.report.end;
-        let places = containers_of(world, operation);
+        self.before = self.compares.then(|| world.clone());
         let played = match operation.resolve_with(world, &self.departures) {
-            Ok(resolved) => world.perform(&resolved).map_or_else(Played::Refused, Played::Applied),
+            Ok(resolved) => match world.perform(&resolved) {
+                Ok(outcome) => Played::Applied(outcome),
+                Err(refusal) => Played::Refused(refusal, resolved),
+            },
             Err(error) => Played::Unresolved(error),
         };
-        self.departures.extend(world.departed().iter().cloned());
+        if !world.departed().is_empty() {
+            self.departures.extend(world.departed().iter().cloned());
+        }
         self.report.played += 1;
+        self.applied = matches!(played, Played::Applied(_));
         let world = &self.report.end;
         let verb = operation.action.past_verb();
         let finding = judge_answer(world, verb, &played, expected);
         if self.trace == Trace::Steps {
-            let answer = match &played {
-                Played::Applied(outcome) => Answer::Applied { verb, outcome: *outcome },
-                Played::Refused(refusal) => Answer::Refused { refusal: *refusal, because: world.explain(refusal) },
-                Played::Unresolved(error) => Answer::Unresolved(error.to_string()),
-            };
-            let events = world.events().iter().map(|event| world.describe_event(event)).collect();
-            let sentence = operation.to_string();
-            self.report.steps.push(StepReport { sentence, span: line.span, answer, events });
+            self.tell(line, operation, verb, &played);
+        }
+        if finding.is_none() && self.applied {
+            let unfit = may_leave_unfit(&operation.action);
+            self.audit_step(line.span, unfit);
         }
         if let Some(finding) = finding {
-            self.fail(line.span, Some(number), finding, places);
+            if !self.is_judge {
+                self.fail(line.span, finding, Vec::new());
+                return true;
+            }
+            let before = self.world_before(self.report.played - 1);
+            let places = containers_of(&before, operation);
+            self.fail(line.span, finding, places);
+            self.report.failures.iter_mut().for_each(|failure| failure.before = Some(before.clone()));
         }
+        false
     }
 
-    fn play_now(&mut self, number: usize, line: &Line<Step>, check: &Check) {
-        let holds = self.check(line.span, Some(number), check);
-        if self.trace == Trace::Steps {
-            let answer = Answer::Checked { holds };
-            self.report.steps.push(StepReport {
-                sentence: line.item.to_string(),
-                span: line.span,
-                answer,
-                events: Vec::new(),
-            });
-        }
-    }
-
-    fn check(&mut self, span: Span, step: Option<usize>, check: &Check) -> bool {
-        self.report.checks += 1;
+    fn tell(&mut self, line: &Line<Step>, operation: &NamedOperation, verb: &'static str, played: &Played) {
         let world = &self.report.end;
-        let path = match check {
-            Check::Contents { place, .. } => Some(place),
-            Check::Burden { holder, .. } | Check::Shortcuts { holder, .. } => Some(holder),
-            Check::Measure { claim, .. } => claim.place(),
+        let answer = match played {
+            Played::Applied(outcome) => Answer::Applied { verb, outcome: *outcome },
+            Played::Refused(refusal, _) => Answer::Refused { refusal: *refusal, because: world.explain(refusal) },
+            Played::Unresolved(error) => Answer::Unresolved(error.to_string()),
         };
-        let place = match path.map(|path| world.place(path, None)).transpose() {
-            Ok(place) => place,
-            Err(error) => {
-                self.fail(span, step, Finding::Unresolved(error.to_string()), Vec::new());
-                return false;
-            }
+        let events = match played {
+            Played::Applied(_) => world.events().iter().map(|event| world.describe_event(event)).collect(),
+            _ => Vec::new(),
         };
+        self.report.steps.push(StepReport { sentence: operation.to_string(), span: line.span, answer, events });
+    }
+
+    /// The world after so many operations, played once more.
+    fn world_before(&self, played: usize) -> World {
+        let mut player = Player::new(self.file, self.scenario, None, self.body, Trace::Failures);
+        player.most = played;
+        player.is_judge = false;
+        player.play(self.body);
+        player.report.end
+    }
+
+    fn audit_step(&mut self, span: Span, may_leave_unfit: bool) {
+        if may_leave_unfit {
+            self.within_limits = false;
+        }
+        let clean = self.audit(span);
+        self.within_limits |= clean;
+    }
+
+    /// Judges the world by every law; true if nothing is over a limit. A world that was over one may still be.
+    fn audit(&mut self, span: Span) -> bool {
+        if !self.is_judge {
+            return true;
+        }
+        let found = audit(&self.file.rules, &self.report.end.snapshot());
+        let clean = found.is_empty();
+        let serious = |violation: &Violation| self.within_limits || !Law::is_limit(violation.law());
+        let violations: Vec<Violation> = found.into_iter().filter(serious).collect();
+        if !violations.is_empty() {
+            self.fail(span, Finding::Law { violations }, Vec::new());
+        }
+        clean
+    }
+
+    fn now(&mut self, line: &Line<Step>, check: &'p Check) {
+        let holds = self.check(line.span, check);
+        if self.trace == Trace::Steps {
+            let (sentence, answer) = (line.item.to_string(), Answer::Checked { holds });
+            self.report.steps.push(StepReport { sentence, span: line.span, answer, events: Vec::new() });
+        }
+    }
+
+    fn check(&mut self, span: Span, check: &Check) -> bool {
+        self.report.checks += 1;
         let finding = match check {
-            Check::Contents { place: path, mode, contents } => contents_finding(world, path, place, *mode, contents),
-            Check::Burden { label, .. } => {
-                let found = match place {
-                    Some(Place::Holder(id)) => world.burden(id),
-                    _ => None,
-                };
-                let expected = label.as_ref().map(Word::as_str);
-                let told = |label: Option<&str>| format!("burden {}", label.unwrap_or("nothing"));
-                (found != expected).then(|| Finding::Answer { expected: told(expected), found: told(found) })
+            Check::Events { mode, events } => {
+                let expected = events.iter().map(ToString::to_string).collect();
+                self.events_finding(*mode, expected)
             }
-            Check::Shortcuts { kinds, .. } => shortcuts_finding(world, place, kinds),
-            Check::Measure { claim, comparison, number, .. } => {
-                let found = measure(world, claim, place);
-                let unit = if matches!(claim, Claim::Weight(_)) {
-                    world.rules().weight_unit().to_owned()
-                } else {
-                    String::new()
-                };
-                let finding = Finding::Measure {
-                    what: claim.to_string(),
-                    comparison: *comparison,
-                    expected: *number,
-                    found,
-                    unit,
-                };
-                (!comparison.holds(&found, number)).then_some(finding)
+            Check::SameWorld { moment } => {
+                let known = self.moments.iter().find(|(name, _)| *name == moment.as_str());
+                known.and_then(|(_, then)| worlds_finding(moment.as_str(), then, &self.report.end))
             }
+            Check::NothingChanged => {
+                self.before.as_ref().and_then(|before| worlds_finding("before", before, &self.report.end))
+            }
+            _ => match hold::finding(&self.report.end, check) {
+                Ok(finding) => finding,
+                Err(error) => Some(Finding::Unresolved(error.to_string())),
+            },
         };
-        let holds = finding.is_none();
-        if let Some(finding) = finding {
-            let places = place.map_or_else(Vec::new, |place| containers_at(world, place));
-            self.fail(span, step, finding, places);
+        let Some(finding) = finding else { return true };
+        if !self.is_judge {
+            self.fail(span, finding, Vec::new());
+            return false;
         }
-        holds
+        let world = &self.report.end;
+        let place = check.place().and_then(|path| world.place(path, None).ok());
+        let places = match (&finding, place) {
+            (Finding::Worlds { differences, .. }, _) => differing_containers(world, differences),
+            (_, Some(place)) => containers_at(world, place),
+            (_, None) => Vec::new(),
+        };
+        let before = match self.number {
+            0 => self.moments.first().map(|(_, start)| start.clone()),
+            _ => self.report.played.checked_sub(1).map(|played| self.world_before(played)),
+        };
+        self.fail(span, finding, places);
+        self.report.failures.iter_mut().for_each(|failure| failure.before = failure.before.take().or(before.clone()));
+        false
+    }
+
+    fn events_finding(&self, mode: Mode, expected: Vec<String>) -> Option<Finding> {
+        let world = &self.report.end;
+        let events = if self.applied { world.events() } else { &[] };
+        let found: Vec<String> = events.iter().map(|event| world.describe_event(event)).collect();
+        let holds = match mode {
+            Mode::Exactly => found == expected,
+            Mode::AtLeast => expected.iter().all(|event| found.contains(event)),
+        };
+        (!holds).then(|| list_finding("events", expected, found))
     }
 }
 
-fn shortcuts_finding(world: &World, place: Option<Place>, kinds: &[Option<Word>]) -> Option<Finding> {
-    let Some(Place::Holder(holder)) = place else { return None };
-    let found: Vec<Option<&str>> =
-        world.shortcuts(holder).map(|kind| kind.map(|kind| world.rules().kind(kind).id())).collect();
-    let mut expected: Vec<Option<&str>> = kinds.iter().map(|kind| kind.as_ref().map(Word::as_str)).collect();
-    expected.resize(found.len().max(expected.len()), None);
-    let told = |kinds: &[Option<&str>]| {
-        let texts: Vec<&str> = kinds.iter().map(|kind| kind.unwrap_or("nothing")).collect();
-        format!("shortcuts {}", texts.join(", "))
-    };
-    (found != expected).then(|| Finding::Answer { expected: told(&expected), found: told(&found) })
+/// Whether something asks if a step changed nothing.
+fn compares(body: &Body, shared: &SharedLists<'_>) -> bool {
+    let asks = |check: &Check| matches!(check, Check::NothingChanged);
+    let step_asks = |line: &Line<Step>| matches!(&line.item, Step::Now(check) if asks(check));
+    body.end.iter().any(|line| asks(&line.item)) || body.steps.iter().any(step_asks) || shared.any(step_asks)
 }
 
-impl Claim {
-    fn place(&self) -> Option<&Path> {
-        match self {
-            Claim::Weight(place) | Claim::FreeSlots(place) | Claim::Attribute(_, place) => Some(place),
-            Claim::Count(_, place) => place.as_ref(),
+/// What it changes may not be admitted any more where it lies, or may come with what is not.
+fn may_leave_unfit(action: &NamedAction) -> bool {
+    match action {
+        NamedAction::Mark { .. }
+        | NamedAction::Unmark { .. }
+        | NamedAction::Set { .. }
+        | NamedAction::Arrive { .. } => true,
+        NamedAction::Together { steps } => steps.iter().any(|step| may_leave_unfit(&step.action)),
+        _ => false,
+    }
+}
+
+fn worlds_finding(moment: &str, then: &World, now: &World) -> Option<Finding> {
+    let differences = same::differences(then, now);
+    (!differences.is_empty()).then(|| Finding::Worlds { moment: moment.to_owned(), differences })
+}
+
+fn differing_containers(world: &World, differences: &[same::PlaceDifference]) -> Vec<ContainerId> {
+    let mut ids: Vec<ContainerId> = Vec::new();
+    for id in differences.iter().filter_map(|difference| world.container(&difference.container)) {
+        if !ids.contains(&id) {
+            ids.push(id);
         }
     }
+    ids
 }
 
 /// The containers that an operation names.
@@ -230,13 +394,17 @@ fn containers_at(world: &World, place: Place) -> Vec<ContainerId> {
 fn judge_answer(world: &World, verb: &str, played: &Played, expected: &Expected) -> Option<Finding> {
     let as_expected = match (played, expected) {
         (Played::Applied(outcome), Expected::Whole) => outcome.is_whole(),
-        (Played::Applied(outcome), Expected::Count(count)) => outcome.done() == *count,
-        (Played::Refused(refusal), Expected::Refused(reason, figures)) => {
-            let same_reason = reason.is_none_or(|reason| reason == refusal.reason());
-            let wanted = figures.as_ref().map(|figures| (figures.asked, figures.allowed));
-            same_reason && (wanted.is_none() || wanted == refusal.cause().figures())
+        (Played::Applied(outcome), Expected::Done { count, left }) => {
+            outcome.done() == *count && left.is_none_or(|left| outcome.left() == left)
         }
-        (Played::Unresolved(_), Expected::Refused(reason, None)) => {
+        (Played::Applied(outcome), Expected::Unchanged) => !outcome.changed(),
+        (Played::Refused(refusal, _), Expected::Refused { reason, figures, could }) => {
+            let wanted = figures.as_ref().map(|figures| (figures.asked, figures.allowed));
+            reason.is_none_or(|reason| reason == refusal.reason())
+                && (wanted.is_none() || wanted == refusal.cause().figures())
+                && could.is_none_or(|could| could == refusal.could())
+        }
+        (Played::Unresolved(_), Expected::Refused { reason, figures: None, .. }) => {
             reason.is_none_or(|reason| reason == Reason::Unknown)
         }
         _ => false,
@@ -246,92 +414,24 @@ fn judge_answer(world: &World, verb: &str, played: &Played, expected: &Expected)
     }
     let expected = match expected {
         Expected::Whole => format!("{verb} in full"),
-        Expected::Count(count) => format!("{verb} {count}"),
-        refused @ Expected::Refused(..) => refused.to_string(),
+        Expected::Done { .. } => format!("{verb} {expected}"),
+        other => other.to_string(),
     };
-    Some(Finding::Answer { expected, found: answer_text(world, verb, played) })
-}
-
-fn answer_text(world: &World, verb: &str, played: &Played) -> String {
-    match played {
-        Played::Applied(outcome) => outcome.text(verb),
-        Played::Refused(refusal) => {
-            let could = if refusal.could() > 0 { format!("; {} could go", refusal.could()) } else { String::new() };
-            format!("refused: {}: {}{could}", refusal.reason(), world.explain(refusal))
-        }
-        Played::Unresolved(error) => format!("refused: unknown: {error}"),
-    }
-}
-
-/// Kind, marks and properties in words: `ice-core (contaminated, reading 3.2)`.
-fn item_text(stack: StackView<'_>) -> String {
-    let marks = stack.marks().map(str::to_owned);
-    let properties = stack.changed_properties().map(|(name, value)| format!("{name} {value}"));
-    let variant: Vec<String> = marks.chain(properties).collect();
-    let kind = stack.kind().id();
-    if variant.is_empty() { kind.to_owned() } else { format!("{kind} ({})", variant.join(", ")) }
-}
-
-fn contents_finding(
-    world: &World,
-    path: &Path,
-    place: Option<Place>,
-    mode: Mode,
-    contents: &[NamedPortion],
-) -> Option<Finding> {
-    // Alike items count together. What is listed comes first, in its order.
-    let mut rows: Vec<(ClassKey, String, Option<u64>, u64)> = Vec::new();
-    for written in contents {
-        let Ok(portion) = world.rules().resolve_portion(written) else { continue };
-        let key = ClassKey::new(world.rules(), portion.kind, &portion.marks, &portion.properties);
-        let count = u64::from(portion.count);
-        match rows.iter_mut().find(|(known, ..)| *known == key) {
-            Some((_, _, expected, _)) => *expected = expected.map(|known| known + count),
-            None => {
-                let plain = NamedPortion { count: 1, ..written.clone() };
-                let item = plain.to_string().split_off(2);
-                rows.push((key, item, Some(count), 0));
-            }
-        }
-    }
-    let mut index: BTreeMap<ClassKey, usize> =
-        rows.iter().enumerate().map(|(at, (key, ..))| (key.clone(), at)).collect();
-    for stack in place.map_or_else(Vec::new, |place| world.stacks_in(Some(place))) {
-        let key = stack.class_key();
-        let at = *index.entry(key.clone()).or_insert_with(|| {
-            rows.push((key, item_text(stack), None, 0));
-            rows.len() - 1
-        });
-        rows[at].3 += u64::from(stack.count());
-    }
-    let holds = |expected: Option<u64>, found: u64| match mode {
-        Mode::Exactly => expected.unwrap_or(0) == found,
-        Mode::AtLeast => expected.unwrap_or(0) <= found,
+    let (found, reasons) = match played {
+        Played::Applied(outcome) => (outcome.text(verb), Vec::new()),
+        Played::Refused(refusal, operation) => (refusal_text(world, refusal), all_reasons(world, operation)),
+        Played::Unresolved(error) => (format!("refused: unknown: {error}"), Vec::new()),
     };
-    let rows: Vec<DifferenceRow> = rows
-        .into_iter()
-        .map(|(_, item, expected, found)| DifferenceRow { item, expected, found, holds: holds(expected, found) })
-        .collect();
-    let all_hold = rows.iter().all(|row| row.holds);
-    (!all_hold).then(|| Finding::Contents { place: path.to_string(), rows })
+    Some(Finding::Answer { expected, found, reasons })
 }
 
-fn measure(world: &World, claim: &Claim, place: Option<Place>) -> Decimal {
-    match (claim, place) {
-        (Claim::FreeSlots(_), Some(Place::Container(id))) => Decimal::from(world.free_slots(id)),
-        (Claim::Attribute(name, _), Some(Place::Holder(id))) => world.attribute(id, name.as_str()),
-        (Claim::FreeSlots(_) | Claim::Attribute(..), _) => Decimal::ZERO,
-        (Claim::Weight(_), Some(Place::Container(id))) => world.container_weight(id),
-        (Claim::Weight(_), Some(Place::Holder(id))) => world.holder_weight(id),
-        (Claim::Weight(_), Some(Place::Ground)) => world.ground_weight(),
-        (Claim::Weight(_), place) => {
-            let weights =
-                place.map_or_else(Vec::new, |place| world.stacks_in(Some(place))).into_iter().map(StackView::weight);
-            weights.fold(Decimal::ZERO, |sum, weight| sum.checked_add(weight).unwrap_or(sum))
-        }
-        (Claim::Count(name, _), place) => {
-            let count = world.rules().what(name.as_str()).map_or(0, |what| world.count(what, place));
-            Decimal::from_thousandths(i64::try_from(count).unwrap_or(i64::MAX).saturating_mul(1_000))
-        }
-    }
+fn refusal_text(world: &World, refusal: &Refusal) -> String {
+    let could = if refusal.could() > 0 { format!("; {} could go", refusal.could()) } else { String::new() };
+    format!("refused: {}: {}{could}", refusal.reason(), world.explain(refusal))
+}
+
+/// Every check that fails, with its figures. A refusal has left the world as it was, so it can still be asked.
+fn all_reasons(world: &World, operation: &Operation) -> Vec<String> {
+    let reply = world.ask(operation);
+    reply.causes().iter().map(|&cause| format!("{}: {}", cause.reason(), world.explain_cause(cause))).collect()
 }

@@ -1,7 +1,7 @@
 //! The syntax tree of a scenario file.
 
 use crate::filter::Comparison;
-use crate::language::{NamedOperation, NamedPortion, Path};
+use crate::language::{NamedEvent, NamedOperation, NamedPortion, Path};
 use crate::ops::Reason;
 use crate::quantity::Decimal;
 use crate::text::{Source, Span, Word};
@@ -29,15 +29,22 @@ impl<T: PartialEq> PartialEq for Line<T> {
 #[derive(Clone, Debug)]
 pub struct ScenarioFile {
     pub(super) source: Source,
-    pub(super) starts: Vec<Line<SharedStart>>,
-    pub(super) scenarios: Vec<Line<Scenario>>,
+    pub(super) blocks: Vec<Block>,
     pub(super) end_comments: Vec<String>,
+}
+
+/// What a file is made of, in the order in which it is written.
+#[derive(Clone, Debug, PartialEq)]
+pub(super) enum Block {
+    Start(Line<SharedStart>),
+    Steps(Line<SharedSteps>),
+    Scenario(Box<Line<Scenario>>),
 }
 
 impl PartialEq for ScenarioFile {
     /// Two files are equal if they say the same, whatever their layout.
     fn eq(&self, other: &ScenarioFile) -> bool {
-        self.starts == other.starts && self.scenarios == other.scenarios && self.end_comments == other.end_comments
+        self.blocks == other.blocks && self.end_comments == other.end_comments
     }
 }
 
@@ -49,15 +56,27 @@ impl ScenarioFile {
     }
 
     /// Starts that scenarios share.
-    #[must_use]
-    pub fn starts(&self) -> impl ExactSizeIterator<Item = &SharedStart> {
-        self.starts.iter().map(|line| &line.item)
+    pub fn starts(&self) -> impl Iterator<Item = &SharedStart> {
+        self.blocks.iter().filter_map(|block| match block {
+            Block::Start(line) => Some(&line.item),
+            _ => None,
+        })
+    }
+
+    /// Steps that scenarios share.
+    pub fn shared_steps(&self) -> impl Iterator<Item = &SharedSteps> {
+        self.blocks.iter().filter_map(|block| match block {
+            Block::Steps(line) => Some(&line.item),
+            _ => None,
+        })
     }
 
     /// The scenarios, in the order in which they are written.
-    #[must_use]
-    pub fn scenarios(&self) -> impl ExactSizeIterator<Item = &Scenario> {
-        self.scenarios.iter().map(|line| &line.item)
+    pub fn scenarios(&self) -> impl Iterator<Item = &Scenario> {
+        self.blocks.iter().filter_map(|block| match block {
+            Block::Scenario(line) => Some(&line.item),
+            _ => None,
+        })
     }
 }
 
@@ -100,11 +119,41 @@ pub struct StartLine {
     pub contents: Vec<NamedPortion>,
 }
 
-/// A scenario.
+/// Steps with a name.
+#[derive(Clone, Debug, PartialEq)]
+pub struct SharedSteps {
+    /// Their name.
+    pub name: Word,
+    /// The steps.
+    pub steps: Vec<Line<Step>>,
+}
+
+/// A scenario. One with a table is played once for each row.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Scenario {
     /// What it is about.
     pub title: Word,
+    pub(super) written: Body,
+    pub(super) table: Option<Line<Table>>,
+}
+
+impl Scenario {
+    /// What is played: the scenario as it is written, or each row of its table with what is written filled in.
+    pub fn plays(&self) -> impl Iterator<Item = (Option<&Line<Row>>, &Body)> {
+        let rows = self.table.iter().flat_map(|table| &table.item.rows);
+        let plain = self.table.is_none().then_some((None, &self.written));
+        plain.into_iter().chain(rows.map(|row| (Some(row), &row.item.body)))
+    }
+
+    /// The names of the columns of its table; none without one.
+    pub fn columns(&self) -> impl Iterator<Item = &Word> {
+        self.table.iter().flat_map(|table| &table.item.columns)
+    }
+}
+
+/// What is played from a start to an end.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct Body {
     /// The start; the ruleset's if none is written.
     pub start: Option<Line<Start>>,
     /// What happens, in order.
@@ -116,13 +165,62 @@ pub struct Scenario {
     pub end: Vec<Line<Check>>,
 }
 
+/// Values for which a scenario is played again and again.
+#[derive(Clone, Debug, PartialEq)]
+pub(super) struct Table {
+    pub(super) columns: Vec<Word>,
+    pub(super) rows: Vec<Line<Row>>,
+    /// The lines of the scenario, in which columns stand for their values.
+    pub(super) lines: Vec<Line<TemplateLine>>,
+}
+
+/// A line in which columns stand for their values.
+#[derive(Clone, Debug, PartialEq)]
+pub(super) struct TemplateLine {
+    pub(super) is_heading: bool,
+    /// Its words, with single blanks between them.
+    pub(super) text: String,
+}
+
+/// A row of a table.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Row {
+    /// A value for each column.
+    pub cells: Vec<Word>,
+    pub(super) body: Body,
+}
+
 /// One step.
 #[derive(Clone, Debug, PartialEq)]
 pub enum Step {
     /// An operation and what it is expected to come to.
     Operation(NamedOperation, Expected),
+    /// Several operations as one, each on a line of its own, and what they are expected to come to.
+    Together(Together, Expected),
+    /// `do load-the-sled`: steps that are shared.
+    Do(Word),
+    /// `moment loaded`: the world as it is gets a name, for comparing.
+    Moment(Word),
     /// `now …`: what must hold at this point.
     Now(Check),
+}
+
+/// A list of operations that is written line by line.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Together {
+    pub(super) operation: NamedOperation,
+    /// Where each of them stands.
+    pub(super) lines: Vec<Line<()>>,
+    /// Where the list ends.
+    pub(super) done: Line<()>,
+}
+
+impl Together {
+    /// All of it as one operation.
+    #[must_use]
+    pub fn operation(&self) -> &NamedOperation {
+        &self.operation
+    }
 }
 
 /// What an operation is expected to come to.
@@ -131,10 +229,24 @@ pub enum Expected {
     /// All that is asked for.
     #[default]
     Whole,
-    /// `-> moved 2`: so many.
-    Count(u64),
-    /// `-> refused`, `-> refused: weight-cap`, `-> refused: weight-cap, 204 kg of 180 kg`
-    Refused(Option<Reason>, Option<Figures>),
+    /// `-> moved 2`, `-> moved 2, left 7`: so many.
+    Done {
+        /// How many went.
+        count: u64,
+        /// How many of those that were asked for did not, if that is said.
+        left: Option<u64>,
+    },
+    /// `-> nothing changed`: it is applied and finds nothing to change.
+    Unchanged,
+    /// `-> refused`, `-> refused: weight-cap`, `-> refused: weight-cap, 204 kg of 180 kg; 2 could go`
+    Refused {
+        /// Why.
+        reason: Option<Reason>,
+        /// With which figures.
+        figures: Option<Figures>,
+        /// How many could go.
+        could: Option<u64>,
+    },
 }
 
 /// The figures of a refusal: what was asked for (or would be) and what is allowed (or there).
@@ -183,6 +295,43 @@ pub enum Check {
         /// The kinds at which they point, in order.
         kinds: Vec<Option<Word>>,
     },
+    /// `surveyor.shortcuts/2 points at flare`, `surveyor.shortcuts/2 points at nothing`
+    PointsAt {
+        /// The shortcut.
+        shortcut: Path,
+        /// The kind.
+        kind: Option<Word>,
+    },
+    /// `depot is open to surveyor`, `depot is closed to surveyor`
+    Open {
+        /// The container.
+        container: Path,
+        /// The holder.
+        holder: Path,
+        /// Whether the holder has opened it.
+        open: bool,
+    },
+    /// `places of flare: depot/0, sled/3`; where it lies, in any order, in packs too.
+    Places {
+        /// A kind, a tag or a mark.
+        name: Word,
+        /// The places of its stacks; nowhere if empty.
+        places: Vec<Path>,
+    },
+    /// `events: 2 flare: depot/0 to sled/3`: what the step before it changed.
+    Events {
+        /// Whether there may be more.
+        mode: Mode,
+        /// In their order; none if empty.
+        events: Vec<NamedEvent>,
+    },
+    /// `same world as at loaded`: the same lies where, whatever the ids; `start` is the moment before the first step.
+    SameWorld {
+        /// The moment.
+        moment: Word,
+    },
+    /// `nothing changed`: the step before it left the world as it was.
+    NothingChanged,
     /// `weight of sled = 132 kg`, `count of fuel in depot <= 8`, `free slots of sled >= 2`
     Measure {
         /// What is measured.
@@ -205,6 +354,8 @@ pub enum Claim {
     Count(Word, Option<Path>),
     /// `free slots of CONTAINER`
     FreeSlots(Path),
+    /// `room for KIND in PLACE`: how many more of it would go there.
+    RoomFor(Word, Path),
     /// `attribute NAME of HOLDER`
     Attribute(Word, Path),
 }

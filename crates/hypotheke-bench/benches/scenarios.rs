@@ -1,0 +1,122 @@
+//! How fast scenarios are read, played and audited, and which rules they test. `cargo bench -p hypotheke-bench --bench scenarios`
+
+#![expect(clippy::expect_used, reason = "the rules and the scenarios are our own")]
+
+use std::num::NonZeroUsize;
+use std::path::Path;
+use std::sync::Arc;
+use std::time::Duration;
+
+use hypotheke::coverage::{CoverageOptions, coverage};
+use hypotheke::scenario::{PlayableFile, Playing, Trace, play_all};
+use hypotheke::text::Source;
+use hypotheke::{Ruleset, ScenarioFile};
+use hypotheke_bench::timed;
+
+const RUNS: usize = 9;
+/// Scenarios of a file, and how often each repeats its round of steps.
+const SCENARIOS: usize = 200;
+const ROUNDS: usize = 100;
+
+fn main() {
+    let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("../hypotheke-cli/demo");
+    let rules = Arc::new(Ruleset::load(folder.join("rules.toml")).expect("the demo's rules"));
+    reading_and_playing(&rules);
+    coverage_of_the_demo(&rules, &folder);
+    coverage_of_many_rules();
+}
+
+fn median(mut times: Vec<Duration>) -> f64 {
+    times.sort();
+    times[times.len() / 2].as_secs_f64()
+}
+
+/// A round of ten steps of all sorts, which leaves the world as it was.
+fn text() -> String {
+    let round = "    move 2 fuel-drum from depot to sled\n    surveyor moves 1 flare from pockets to depot\n    \
+                 move up to 3 ration-box from depot to sled\n    swap sled/0 with sled/5\n    swap sled/5 with sled/0\n    \
+                 move 2 fuel-drum from sled to depot\n    move 8 fuel-drum from depot to sled  -> refused: weight-cap\n    \
+                 surveyor moves 1 flare from depot to pockets\n    move 3 ration-box from sled to depot\n    \
+                 now count of fuel in sled = 0\n";
+    let scenario = |n: usize| format!("scenario Round {n}\n  start as ruleset\n  steps\n{}", round.repeat(ROUNDS));
+    (0..SCENARIOS).map(scenario).collect()
+}
+
+fn reading_and_playing(rules: &Arc<Ruleset>) {
+    let text = text();
+    let lines = text.lines().count();
+    let steps = SCENARIOS * ROUNDS * 10;
+    let source = Source::new("rounds.scenario", text.as_str());
+    let parse = || ScenarioFile::parse(source.clone()).expect("a scenario file");
+    let whole = |threads: usize| {
+        let file = parse();
+        let playable = file.check(rules).expect("known names");
+        let threads = NonZeroUsize::new(threads).expect("at least one");
+        let playing = Playing { trace: Trace::Failures, threads, stop_at_first: false };
+        let reports = play_all(&[playable], |_| true, playing);
+        assert!(reports.iter().all(|(_, report)| report.passed()));
+    };
+    let (mut reading, mut one, mut two) = (Vec::new(), Vec::new(), Vec::new());
+    for _ in 0..RUNS {
+        reading.push(timed(&mut || {
+            std::hint::black_box(parse());
+        }));
+        one.push(timed(&mut || whole(1)));
+        two.push(timed(&mut || whole(2)));
+    }
+    let (reading, one, two) = (median(reading), median(one), median(two));
+    println!("{lines} lines, {steps} steps, medians of {RUNS} interleaved runs");
+    println!("read                                     {:9.0} lines a second", lines as f64 / reading);
+    println!("read, played, audited on one thread      {:9.0} steps a second", steps as f64 / one);
+    println!(
+        "read, played, audited on two threads     {:9.0} steps a second, {:.2} times",
+        steps as f64 / two,
+        one / two
+    );
+}
+
+fn coverage_of_the_demo(rules: &Arc<Ruleset>, folder: &Path) {
+    let mut paths: Vec<_> = std::fs::read_dir(folder.join("scenarios"))
+        .expect("the demo's scenarios")
+        .map(|entry| entry.expect("an entry").path())
+        .collect();
+    paths.sort();
+    let files: Vec<ScenarioFile> = paths.iter().map(|path| ScenarioFile::load(path).expect("scenarios")).collect();
+    let playable: Vec<PlayableFile<'_>> = files.iter().map(|file| file.check(rules).expect("known names")).collect();
+    look("coverage of the demo", rules, &playable);
+}
+
+/// 500 containers with a weight cap, a filter and a cap each and 500 kinds with a limit; a scenario for each container.
+fn coverage_of_many_rules() {
+    let mut rules = String::new();
+    let mut scenarios = String::new();
+    for n in 0..500 {
+        rules.push_str(&format!(
+            "[kind.k{n}]\nstack-limit = 5\nweight = 2\ntags = [\"t{n}\"]\n[container.c{n}]\nslots = 9\nweight-cap = 60\n\
+             admits = \"t{n}\"\ncaps = [{{ of = \"k{n}\", count = 20 }}]\n"
+        ));
+        scenarios.push_str(&format!(
+            "scenario s{n}\n  start\n  steps\n    create 6 k{n} in c{n}/0  -> refused: stack-limit\n    create 5 k{n} in c{n}/0\n    \
+             create up to 99 k{n} in c{n}  -> created 15, left 84\n"
+        ));
+    }
+    let rules = Arc::new(Ruleset::from_toml("rules.toml", &rules).expect("valid"));
+    let file = ScenarioFile::parse(Source::new("many.scenario", scenarios.as_str())).expect("scenarios");
+    let playable = [file.check(&rules).expect("known names")];
+    look("coverage of 2,500 rules by 500 scenarios", &rules, &playable);
+}
+
+fn look(what: &str, rules: &Arc<Ruleset>, playable: &[PlayableFile<'_>]) {
+    let options = CoverageOptions { threads: NonZeroUsize::new(2).expect("two"), suggest: true };
+    let mut found = None;
+    let taken = timed(&mut || found = Some(coverage(rules, playable, options, |_, _| {})));
+    let Some(found) = found else { return };
+    let (plays, all) = found.plays();
+    println!(
+        "{what:40} {:9.2} s, {} rules, {} %, {plays} of {all} plays, {:.0} times fewer",
+        taken.as_secs_f64(),
+        found.rules().len(),
+        found.percent(),
+        all as f64 / plays.max(1) as f64
+    );
+}

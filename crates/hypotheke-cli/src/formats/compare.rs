@@ -1,0 +1,71 @@
+//! What `compare --format json` writes.
+
+use hypotheke::RuleDifference;
+use schemars::JsonSchema;
+use serde::Serialize;
+
+use super::coverage::kind_text;
+
+/// What differs between two rulesets.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct CompareJson<'c> {
+    /// Every difference in meaning.
+    differences: Vec<DifferenceJson>,
+    /// The scenarios whose verdict is another.
+    scenarios: &'c [ScenarioChange],
+}
+
+/// A difference.
+#[derive(Debug, Serialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+struct DifferenceJson {
+    /// Of what: `ruleset`, `tag`, `kind`, `container` or `holder`.
+    of: &'static str,
+    /// The name of that.
+    name: String,
+    /// What differs; empty if all of it is new or gone.
+    what: String,
+    /// What it was.
+    old: Option<String>,
+    /// What it is.
+    new: Option<String>,
+    /// Of a filter: what is admitted now and was not.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    admitted_now: Vec<String>,
+    /// Of a filter: what was admitted and is no longer.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    no_longer: Vec<String>,
+}
+
+/// A scenario whose verdict is another.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct ScenarioChange {
+    /// The file.
+    pub(crate) file: String,
+    /// The scenario.
+    pub(crate) title: String,
+    /// The row of its table.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub(crate) row: Option<String>,
+    /// `holds`, `fails` or `can't be played`, by the old ruleset.
+    pub(crate) old: String,
+    /// The same by the new one.
+    pub(crate) new: String,
+    /// The line that fails, or why it can't be played.
+    pub(crate) why: String,
+}
+
+impl<'c> CompareJson<'c> {
+    pub(crate) fn new(differences: &[RuleDifference], scenarios: &'c [ScenarioChange]) -> CompareJson<'c> {
+        let told = differences.iter().cloned().map(|found| DifferenceJson {
+            of: kind_text(found.subject.kind),
+            name: found.subject.name,
+            what: found.what,
+            old: found.old,
+            new: found.new,
+            admitted_now: found.admitted_now,
+            no_longer: found.no_longer,
+        });
+        CompareJson { differences: told.collect(), scenarios }
+    }
+}

@@ -1,0 +1,123 @@
+//! What `fits` writes for programs and for spreadsheets.
+
+use hypotheke::fits::{Binds, Fit, Fits, SlotGroup, Verdict};
+use hypotheke::{Kind, Ruleset};
+use schemars::JsonSchema;
+use serde::Serialize;
+
+use crate::files::InputError;
+
+/// What fits where.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct FitsJson {
+    /// Each kind with each group of slots.
+    fits: Vec<FitJson>,
+}
+
+/// A kind and a group of slots.
+#[derive(Debug, Serialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+struct FitJson {
+    /// The kind.
+    kind: String,
+    /// The container.
+    container: String,
+    /// The slots: their names or numbers; empty for all of them.
+    slots: String,
+    /// `yes`, `no` or `depends`, on marks or properties.
+    admitted: &'static str,
+    /// The rule that says no, or that it depends on.
+    rule: String,
+    /// The most items in one of the slots.
+    per_slot: u32,
+    /// The most items in the container.
+    in_all: u64,
+    /// What binds first: `room`, `weight`, `cap` or `nothing`.
+    binds: &'static str,
+}
+
+pub(crate) fn rule_text(verdict: &Verdict) -> (&'static str, String) {
+    match verdict {
+        Verdict::Admitted => ("yes", String::new()),
+        Verdict::Depends { filter } => ("depends", format!("admits {filter}")),
+        Verdict::NotInContainer { filter } => ("no", format!("container admits {filter}")),
+        Verdict::NotInSlot { filter } => ("no", format!("slot admits {filter}")),
+        Verdict::NeedsSlots { slots } => ("no", format!("needs {slots}")),
+    }
+}
+
+pub(crate) fn binds_text(binds: Binds) -> &'static str {
+    match binds {
+        Binds::Room => "room",
+        Binds::Weight => "weight",
+        Binds::Cap => "cap",
+        Binds::Nothing => "nothing",
+    }
+}
+
+fn all<'f>(
+    rules: &'f Ruleset,
+    found: &'f Fits,
+    wanted: impl Fn(Kind<'f>) -> bool,
+) -> impl Iterator<Item = (Kind<'f>, &'f SlotGroup, &'f Fit)> {
+    let kinds = found.rows().map(|(id, fits)| (rules.kind(id), fits)).filter(move |(kind, _)| wanted(*kind));
+    kinds.flat_map(|(kind, fits)| found.groups().iter().zip(fits).map(move |(group, fit)| (kind, group, fit)))
+}
+
+impl FitsJson {
+    pub(crate) fn new<'f>(rules: &'f Ruleset, found: &'f Fits, wanted: impl Fn(Kind<'f>) -> bool) -> FitsJson {
+        let fit_json = |(kind, group, fit): (Kind<'_>, &SlotGroup, &Fit)| {
+            let (admitted, rule) = rule_text(&fit.verdict);
+            FitJson {
+                kind: kind.id().to_owned(),
+                container: group.container.clone(),
+                slots: group.slots.clone(),
+                admitted,
+                rule,
+                per_slot: fit.per_slot,
+                in_all: fit.in_all,
+                binds: binds_text(fit.binds),
+            }
+        };
+        FitsJson { fits: all(rules, found, wanted).map(fit_json).collect() }
+    }
+}
+
+pub(crate) fn csv_text<'f>(
+    rules: &'f Ruleset,
+    found: &'f Fits,
+    wanted: impl Fn(Kind<'f>) -> bool,
+) -> Result<String, InputError> {
+    let mut table = csv::Writer::from_writer(Vec::new());
+    let heads = ["kind", "name", "container", "slots", "admitted", "rule", "per-slot", "in-all", "binds"];
+    table.write_record(heads).map_err(std::io::Error::other)?;
+    for (kind, group, fit) in all(rules, found, wanted) {
+        let (admitted, rule) = rule_text(&fit.verdict);
+        let (per_slot, in_all) = (fit.per_slot.to_string(), fit.in_all.to_string());
+        let cells = [kind.id(), kind.name(), &group.container, &group.slots, admitted, &rule];
+        let cells = cells.map(harmless);
+        let numbers = [per_slot, in_all, binds_text(fit.binds).to_owned()];
+        table.write_record(cells.iter().chain(&numbers)).map_err(std::io::Error::other)?;
+    }
+    let bytes = table.into_inner().map_err(|error| std::io::Error::other(error.to_string()))?;
+    Ok(String::from_utf8_lossy(&bytes).into_owned())
+}
+
+/// A text that a spreadsheet would take for a formula gets a quotation mark before it, which spreadsheets take for "this is a text".
+fn harmless(text: &str) -> String {
+    if text.starts_with(['=', '+', '-', '@', '\t', '\r', '\n']) { format!("'{text}") } else { text.to_owned() }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::harmless;
+
+    #[test]
+    fn no_cell_is_a_formula() {
+        for text in ["=1+1", "+1", "-1", "@sum(a)", "\t=1"] {
+            assert_eq!(harmless(text), format!("'{text}"));
+        }
+        assert_eq!(harmless("Fuel drum"), "Fuel drum");
+        assert_eq!(harmless("a=b"), "a=b");
+    }
+}

@@ -1,0 +1,44 @@
+//! Reports of scenarios as JUnit XML: a suite for each file, a case for each scenario or row.
+
+use hypotheke::scenario::ScenarioReport;
+use hypotheke::text::Source;
+use quick_junit::{NonSuccessKind, Report, TestCase, TestCaseStatus, TestSuite};
+
+use crate::files::InputError;
+use crate::render::{Page, report};
+
+pub(crate) fn text<'r>(reports: impl Iterator<Item = (&'r Source, &'r ScenarioReport)>) -> Result<String, InputError> {
+    let mut whole = Report::new("hypotheke verify");
+    let mut suite: Option<TestSuite> = None;
+    for (source, report) in reports {
+        if suite.as_ref().is_none_or(|suite| suite.name.as_str() != source.name()) {
+            whole.add_test_suites(suite.take());
+            suite = Some(TestSuite::new(source.name()));
+        }
+        suite.iter_mut().for_each(|suite| {
+            suite.add_test_case(case(source, report));
+        });
+    }
+    whole.add_test_suites(suite);
+    let text = whole.to_string().map_err(std::io::Error::other)?;
+    Ok(text)
+}
+
+fn case(source: &Source, report: &ScenarioReport) -> TestCase {
+    let name = match report.row() {
+        Some(row) => format!("{}: {row}", report.title()),
+        None => report.title().to_owned(),
+    };
+    let mut status = TestCaseStatus::success();
+    if let Some(first) = report.failures().first() {
+        status = TestCaseStatus::non_success(NonSuccessKind::Failure);
+        let line = source.line_column(first.span.start()).line;
+        status.set_message(format!("{}:{line}: {}", source.name(), first.sentence));
+        let mut page = Page::default();
+        report::draw(&mut page, source, report);
+        status.set_description(anstream::adapter::strip_str(&page.into_text()).to_string());
+    }
+    let mut case = TestCase::new(name, status);
+    case.set_classname(source.name());
+    case
+}

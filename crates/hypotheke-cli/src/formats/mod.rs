@@ -1,0 +1,10 @@
+//! What is written for programs: JSON, of which the types are the schemas, and the XML that continuous integration shows.
+
+pub(crate) mod check;
+pub(crate) mod compare;
+pub(crate) mod coverage;
+pub(crate) mod fits;
+pub(crate) mod junit;
+pub(crate) mod ruleset;
+pub(crate) mod schema;
+pub(crate) mod verify;

@@ -1,0 +1,155 @@
+//! Which rules are tested: a line for each subject, then what is not, with scenarios that would.
+
+use std::collections::BTreeSet;
+
+use hypotheke::Ruleset;
+use hypotheke::coverage::{ChangeVerdict, Coverage, MOST_STEPS, RuleReport, Subject, Tested};
+
+use super::page::WIDTH;
+use super::report::counted;
+use super::{Page, Tone, clip, fold, pad, width};
+use crate::formats::coverage::kind_text;
+
+/// So many columns stand for all rules of a subject.
+const BAR: usize = 24;
+const NAME: usize = 34;
+
+pub(crate) fn draw(rules: &Ruleset, found: &Coverage, all: bool) -> String {
+    let mut page = Page::default();
+    draw_subjects(&mut page, found);
+    draw_without_effect(&mut page, rules, found);
+    draw_untested(&mut page, rules, found);
+    if all {
+        draw_noticed(&mut page, found);
+    }
+    draw_sum(&mut page, found);
+    page.into_text()
+}
+
+fn draw_subjects(page: &mut Page, found: &Coverage) {
+    page.put(Tone::Faint, &pad("  tested rules of", NAME + 2)).put(Tone::Faint, "tested   in part   not").end();
+    let mut subjects: Vec<&Subject> = Vec::new();
+    for rule in found.rules() {
+        if subjects.last() != Some(&&rule.subject) {
+            subjects.push(&rule.subject);
+        }
+    }
+    for subject in subjects {
+        let of =
+            |tested| found.rules().iter().filter(|rule| rule.subject == *subject && rule.tested() == tested).count();
+        let (whole, part, not) = (of(Tested::Whole), of(Tested::InPart), of(Tested::Not));
+        if whole + part + not == 0 {
+            continue;
+        }
+        let tone = if part + not == 0 { Tone::Good } else { Tone::Bad };
+        let name = format!("{} {}", kind_text(subject.kind), subject.name);
+        page.plain("  ").plain(&pad(&clip(name.trim_end(), NAME - 2), NAME));
+        let dash = |count: usize| if count == 0 { "-".to_owned() } else { count.to_string() };
+        page.put(tone, &format!("{:>6}   {:>7}   {:>3}", dash(whole), dash(part), dash(not)));
+        page.plain("   ").put(tone, &bar(whole, part, not)).end();
+    }
+    page.blank();
+}
+
+/// Full for what is tested, half for what is so in part, empty for what is not.
+fn bar(whole: usize, part: usize, not: usize) -> String {
+    let all = whole + part + not;
+    let columns = |count: usize| if all <= BAR { count } else { count * BAR / all };
+    let (full, half) = (columns(whole), columns(part));
+    let empty = columns(all).saturating_sub(full + half);
+    format!("{}{}{}", "█".repeat(full), "▒".repeat(half), "·".repeat(empty))
+}
+
+fn place(rules: &Ruleset, rule: &RuleReport) -> String {
+    let Some(source) = rules.sources().get(rule.at.source.index()) else { return String::new() };
+    format!("{}:{}", source.name(), source.line_column(rule.at.span.start()).line)
+}
+
+fn heading(page: &mut Page, rules: &Ruleset, rule: &RuleReport) {
+    let subject = format!("{} {}", kind_text(rule.subject.kind), rule.subject.name);
+    let at = place(rules, rule);
+    let left = clip(&format!("{}: {}", subject.trim_end(), rule.text), WIDTH - 6 - width(&at));
+    let gap = WIDTH.saturating_sub(4 + width(&left) + width(&at)).max(2);
+    page.plain("  ").put(Tone::Heading, &left).plain(&" ".repeat(gap)).put(Tone::Faint, &at).end();
+}
+
+fn draw_without_effect(page: &mut Page, rules: &Ruleset, found: &Coverage) {
+    let shadowed = |rule: &&RuleReport| {
+        rule.changes.iter().any(|change| matches!(change.verdict, ChangeVerdict::WithoutEffect { .. }))
+    };
+    let mut told = found.rules().iter().filter(shadowed).peekable();
+    if told.peek().is_none() {
+        return;
+    }
+    page.line(Tone::Notable, "Without effect: the rule could as well be another");
+    for rule in told {
+        heading(page, rules, rule);
+        for change in &rule.changes {
+            if let ChangeVerdict::WithoutEffect { because } = &change.verdict {
+                page.plain(&clip(&format!("    {}: {because}", change.text), WIDTH)).end();
+            }
+        }
+    }
+    page.blank();
+}
+
+fn draw_untested(page: &mut Page, rules: &Ruleset, found: &Coverage) {
+    let mut told = found.rules().iter().filter(|rule| matches!(rule.tested(), Tested::Not | Tested::InPart)).peekable();
+    if told.peek().is_none() {
+        return;
+    }
+    page.line(Tone::Bad, "Not tested: no scenario notices if the rule is changed so");
+    // One scenario may stand for several changes.
+    let mut suggested = BTreeSet::new();
+    for rule in told {
+        heading(page, rules, rule);
+        for change in &rule.changes {
+            let ChangeVerdict::Unnoticed { suggestion } = &change.verdict else { continue };
+            page.plain("    ").put(Tone::Bad, &clip(&change.text, 90));
+            match suggestion {
+                None => page.put(Tone::Faint, &format!("   no scenario was found within {MOST_STEPS} steps")).end(),
+                Some(text) if suggested.contains(text) => {
+                    page.put(Tone::Faint, "   the scenario above notices it too").end();
+                }
+                Some(text) => {
+                    page.put(Tone::Faint, "   this scenario would notice it:").end();
+                    text.lines().for_each(|line| page.plain("      ").plain(line).end());
+                    suggested.insert(text);
+                }
+            }
+        }
+    }
+    page.blank();
+}
+
+fn draw_noticed(page: &mut Page, found: &Coverage) {
+    page.line(Tone::Heading, "Tested: the scenario that notices each change");
+    for rule in found.rules() {
+        for change in &rule.changes {
+            if let ChangeVerdict::Noticed { by } = &change.verdict {
+                let what =
+                    format!("{} {}: {} -> {}", kind_text(rule.subject.kind), rule.subject.name, rule.text, change.text);
+                page.plain("  ").plain(&pad(&clip(&what, 54), 56)).put(Tone::Faint, &clip(by, 40)).end();
+            }
+        }
+    }
+    page.blank();
+}
+
+fn draw_sum(page: &mut Page, found: &Coverage) {
+    let (whole, part, not) = (found.count(Tested::Whole), found.count(Tested::InPart), found.count(Tested::Not));
+    let tone = if part + not == 0 { Tone::Good } else { Tone::Bad };
+    page.put(tone, &format!("{} % of {} tested", found.percent(), counted(whole + part + not, "rule")));
+    let (plays, all) = found.plays();
+    let rest = format!(
+        "   {part} in part, {not} not, {} without effect; {plays} of {all} plays",
+        found.count(Tested::WithoutEffect)
+    );
+    page.put(Tone::Faint, &rest).end();
+    let next = if part + not == 0 {
+        "next   `--all` tells which scenario notices what"
+    } else {
+        "next   add scenarios for what is not tested; those above can be pasted"
+    };
+    fold(next, WIDTH).iter().for_each(|line| page.line(Tone::Faint, line));
+}

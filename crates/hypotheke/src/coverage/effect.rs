@@ -1,0 +1,289 @@
+//! Changes that alter no judgement at all: another limit shadows the rule, or nothing meets it. Only what can be shown is
+//! said; whatever is in doubt has an effect.
+
+use std::collections::BTreeMap;
+
+use super::rule::{Change, FilterAt};
+use super::touch::may_be_admitted;
+use crate::filter::{Measure, Subject, Test, Thought, Value};
+use crate::id::{MarkId, PropertyId};
+use crate::quantity::Decimal;
+use crate::ruleset::{Cap, ContainerDef, FilterId, HolderDef, Kind, Ruleset};
+
+/// Up to so many marks and comparisons are tried in all combinations.
+const MOST_ATOMS: usize = 10;
+
+/// Why the change alters nothing, if that can be shown.
+pub(super) fn without_effect(rules: &Ruleset, changed: &Ruleset, change: &Change) -> Option<String> {
+    match change {
+        Change::RulesetLimit(_) | Change::TagLimit(..) => {
+            let same = |kind: Kind<'_>| kind.stack_limit() == changed.kind(kind.handle()).stack_limit();
+            rules.kinds().all(same).then(|| "no kind takes its limit from it".to_owned())
+        }
+        Change::ContainerLimit(container, _) | Change::SlotLimit(container, ..) => {
+            same_limits(rules, changed, *container).then(|| "other limits bind before it".to_owned())
+        }
+        Change::ContainerWeight(container, cap) => {
+            let def = &rules.containers()[*container];
+            let most = most_weight(rules, def)?;
+            shadowed_weight(rules, most, def.weight_cap(), *cap)
+        }
+        Change::HolderWeight(holder, cap) => {
+            let def = &rules.holders()[*holder];
+            let most = most_weight_of_holder(rules, def)?;
+            shadowed_weight(rules, most, def.weight_cap(), *cap)
+        }
+        Change::ContainerCap(container, cap, count) => {
+            let def = &rules.containers()[*container];
+            let most = most_items(rules, &[def], def.caps()[*cap].of)?;
+            shadowed_cap(most, def.caps()[*cap], *count)
+        }
+        Change::HolderCap(holder, cap, count) => {
+            let def = &rules.holders()[*holder];
+            let cap = def.caps()[*cap];
+            // What is in the hand counts too, and anything can be.
+            let admits = |kind: Kind<'_>| may_be_admitted(rules, Some(cap.of), kind.handle());
+            if !rules.kinds().any(admits) { shadowed_cap(0, cap, *count) } else { None }
+        }
+        Change::Filter(at, filter) => same_filter(rules, changed, *at, filter.is_none()),
+        Change::Reserved(container) => {
+            let def = &rules.containers()[*container];
+            let own = rules.slot_rules(def).filter(|slot| slot.admits().is_some()).count();
+            let none = own == 0 || own == def.slot_bounds().1 as usize;
+            none.then(|| "no slot differs from the others in having a filter".to_owned())
+        }
+        Change::Deep(container) => {
+            let def = &rules.containers()[*container];
+            stricter_within(rules, def).then(|| "whatever goes into a pack would be admitted anyway".to_owned())
+        }
+        Change::MustOpen(_) | Change::Exclusive(_) => {
+            rules.holders().is_empty().then(|| "no holder is there to open it".to_owned())
+        }
+        Change::KindLimit(kind, _) => {
+            let limit = |rules: &Ruleset| rules.kinds().nth(*kind).map(Kind::stack_limit);
+            (limit(rules) == limit(changed)).then(|| "its tags, or the ruleset, give it the same".to_owned())
+        }
+        Change::Need(..)
+        | Change::Keep(_)
+        | Change::Put(_)
+        | Change::Take(_)
+        | Change::LeastSlots(..)
+        | Change::MostSlots(..)
+        | Change::Nesting(_)
+        | Change::Ground(_) => None,
+    }
+}
+
+/// Kinds that may ever lie in a container. What is in it may become unfit, but has been fit before.
+fn kinds_in<'r>(rules: &'r Ruleset, def: &'r ContainerDef) -> impl Iterator<Item = Kind<'r>> {
+    rules.kinds().filter(|kind| may_be_admitted(rules, def.admits, kind.handle()))
+}
+
+/// Kinds that may ever lie in one of its slots.
+fn kinds_in_slot<'r>(rules: &'r Ruleset, def: &'r ContainerDef, slot: usize) -> impl Iterator<Item = Kind<'r>> {
+    let own = def.ruled.get(slot).and_then(|slot| slot.admits);
+    kinds_in(rules, def).filter(move |kind| may_be_admitted(rules, own, kind.handle()))
+}
+
+fn limit_in(def: &ContainerDef, slot: usize, kind: Kind<'_>) -> u32 {
+    let own = def.ruled.get(slot).map_or(u32::MAX, |slot| slot.stack_limit);
+    kind.stack_limit().min(def.stack_limit).min(own)
+}
+
+fn same_limits(rules: &Ruleset, changed: &Ruleset, container: usize) -> bool {
+    let (def, other) = (&rules.containers()[container], &changed.containers()[container]);
+    // All slots beyond those with rules are alike.
+    let slots = (def.slot_bounds().1 as usize).min(def.ruled.len() + 1);
+    let same = |slot: usize| {
+        kinds_in_slot(rules, def, slot).all(|kind| limit_in(def, slot, kind) == limit_in(other, slot, kind))
+    };
+    (0..slots).all(same)
+}
+
+/// The most that all that fits can weigh, in thousandths; none if packs may lie there, which bring more room.
+fn most_weight(rules: &Ruleset, def: &ContainerDef) -> Option<i128> {
+    if kinds_in(rules, def).any(|kind| kind.pack().is_some()) {
+        return None;
+    }
+    let heaviest = |slot: usize| {
+        let weights = kinds_in_slot(rules, def, slot)
+            .map(|kind| i128::from(kind.weight().thousandths()) * i128::from(limit_in(def, slot, kind)));
+        weights.max().unwrap_or(0)
+    };
+    Some(sum_of_slots(def, heaviest))
+}
+
+/// The slots with rules one by one; the others are all alike.
+fn sum_of_slots(def: &ContainerDef, of_slot: impl Fn(usize) -> i128) -> i128 {
+    let slots = def.slot_bounds().1 as usize;
+    let ruled = def.ruled.len().min(slots);
+    let rest = i128::try_from(slots - ruled).unwrap_or(i128::MAX);
+    (0..ruled).map(&of_slot).sum::<i128>() + if rest > 0 { rest * of_slot(ruled) } else { 0 }
+}
+
+fn most_weight_of_holder(rules: &Ruleset, def: &HolderDef) -> Option<i128> {
+    if rules.kinds().any(|kind| kind.pack().is_some()) {
+        return None;
+    }
+    let in_hand = rules.kinds().map(|kind| i128::from(kind.weight().thousandths()) * i128::from(kind.stack_limit()));
+    let carried: Option<Vec<i128>> = def.carries().iter().map(|&id| most_weight(rules, rules.container(id))).collect();
+    Some(carried?.into_iter().sum::<i128>() + in_hand.max().unwrap_or(0))
+}
+
+fn shadowed_weight(rules: &Ruleset, most: i128, cap: Option<Decimal>, changed: Option<Decimal>) -> Option<String> {
+    let within = |cap: Option<Decimal>| cap.is_none_or(|cap| most <= i128::from(cap.thousandths()));
+    let told = Decimal::from_thousandths(i64::try_from(most).ok()?);
+    (within(cap) && within(changed)).then(|| format!("all that fits weighs {} at most", rules.weight_text(told)))
+}
+
+/// The most items that satisfy a filter in these containers; none if packs may lie there.
+fn most_items(rules: &Ruleset, defs: &[&ContainerDef], filter: FilterId) -> Option<u64> {
+    let mut sum = 0_i128;
+    for def in defs {
+        if kinds_in(rules, def).any(|kind| kind.pack().is_some()) {
+            return None;
+        }
+        let counted = |slot: usize| {
+            let kinds = kinds_in_slot(rules, def, slot);
+            let kinds = kinds.filter(|kind| may_be_admitted(rules, Some(filter), kind.handle()));
+            kinds.map(|kind| i128::from(limit_in(def, slot, kind))).max().unwrap_or(0)
+        };
+        sum += sum_of_slots(def, counted);
+    }
+    u64::try_from(sum).ok()
+}
+
+fn shadowed_cap(most: u64, cap: Cap, changed: Option<u32>) -> Option<String> {
+    let within = |count: Option<u32>| count.is_none_or(|count| most <= u64::from(count));
+    (within(Some(cap.count)) && within(changed)).then(|| match most {
+        0 => "nothing that it counts can lie there".to_owned(),
+        most => format!("no more than {most} of it fit"),
+    })
+}
+
+/// Whether every pack refuses of itself whatever the filter of the container does.
+fn stricter_within(rules: &Ruleset, def: &ContainerDef) -> bool {
+    let Some(around) = def.admits.map(|filter| &rules.filter(filter).test) else { return true };
+    let admitted_anyway = |pack: &ContainerDef| {
+        let within = pack.admits.map(|filter| &rules.filter(filter).test);
+        // What has become unfit where it lies was not asked there.
+        if depends_on_stack(around) || within.is_some_and(depends_on_stack) {
+            return false;
+        }
+        rules.kinds().all(|kind| within.is_some_and(|within| !within.admits(&kind)) || around.admits(&kind))
+    };
+    rules.kinds().filter_map(Kind::pack).all(admitted_anyway)
+}
+
+fn test_at(rules: &Ruleset, at: FilterAt) -> Option<&Test> {
+    let filter = match at {
+        FilterAt::Container(container) => rules.containers()[container].admits,
+        FilterAt::Slot(container, slot) => rules.containers()[container].ruled.get(slot)?.admits,
+        FilterAt::ContainerCap(container, cap) => Some(rules.containers()[container].caps().get(cap)?.of),
+        FilterAt::HolderCap(holder, cap) => Some(rules.holders()[holder].caps().get(cap)?.of),
+    };
+    filter.map(|filter| &rules.filter(filter).test)
+}
+
+/// Whether both filters say the same of every stack that may be asked about.
+fn same_filter(rules: &Ruleset, changed: &Ruleset, at: FilterAt, is_gone: bool) -> Option<String> {
+    let around = match at {
+        FilterAt::Slot(container, slot) => {
+            let def = &rules.containers()[container];
+            // A slot without a filter is no longer reserved, and one without any rules is sorted.
+            let is_named = def.ruled.get(slot).is_some_and(|slot| slot.name.is_some());
+            if is_gone && (def.reserved_first || !is_named) {
+                return None;
+            }
+            // What can't enter the container can't come to lie in its slot, unless it has become so there.
+            def.admits.map(|filter| &rules.filter(filter).test).filter(|test| !depends_on_stack(test))
+        }
+        FilterAt::ContainerCap(container, _) => {
+            let admits = rules.containers()[container].admits.map(|filter| &rules.filter(filter).test);
+            let packs = kinds_in(rules, &rules.containers()[container]).any(|kind| kind.pack().is_some());
+            admits.filter(|test| !depends_on_stack(test) && !packs)
+        }
+        FilterAt::Container(_) | FilterAt::HolderCap(..) => None,
+    };
+    let (one, other) = (test_at(rules, at), test_at(changed, at));
+    let same = rules.kinds().all(|kind| around.is_some_and(|around| !around.admits(&kind)) || agree(kind, one, other));
+    same.then(|| "it says the same of all that there is".to_owned())
+}
+
+/// Whether the answer may be another for two stacks of one kind.
+fn depends_on_stack(test: &Test) -> bool {
+    match test {
+        Test::Mark(_) | Test::Compare(Measure::Property(_), _, Value::Number(_)) => true,
+        Test::Tag(_) | Test::Kind(_) | Test::Compare(..) => false,
+        Test::Not(part) => depends_on_stack(part),
+        Test::All(parts) | Test::Any(parts) => parts.iter().any(depends_on_stack),
+    }
+}
+
+/// Marks and numbers with which properties are compared.
+#[derive(Default)]
+struct Atoms {
+    marks: Vec<MarkId>,
+    numbers: BTreeMap<PropertyId, Vec<Decimal>>,
+}
+
+impl Atoms {
+    fn collect(&mut self, test: &Test) {
+        match test {
+            Test::Mark(mark) if !self.marks.contains(mark) => self.marks.push(*mark),
+            Test::Compare(Measure::Property(property), _, Value::Number(number)) => {
+                self.numbers.entry(*property).or_default().push(*number);
+            }
+            Test::Not(part) => self.collect(part),
+            Test::All(parts) | Test::Any(parts) => parts.iter().for_each(|part| self.collect(part)),
+            _ => {}
+        }
+    }
+}
+
+/// Stacks of one kind with every combination of the marks that matter, and with property values on both sides of each number
+/// with which they are compared.
+pub(super) fn stacks_that_matter<'r>(kind: Kind<'r>, tests: &[&Test]) -> Option<Vec<Thought<'r>>> {
+    let mut atoms = Atoms::default();
+    tests.iter().for_each(|test| atoms.collect(test));
+    let step = Decimal::from_thousandths(1);
+    let mut stacks = vec![Thought { kind, marks: Vec::new(), numbers: Vec::new() }];
+    let sizes = atoms.marks.len() + atoms.numbers.values().map(Vec::len).sum::<usize>();
+    if sizes > MOST_ATOMS {
+        return None;
+    }
+    for mark in atoms.marks {
+        let marked = stacks.clone().into_iter().map(|mut stack| {
+            stack.marks.push(mark);
+            stack
+        });
+        stacks.extend(marked.collect::<Vec<_>>());
+    }
+    for (property, numbers) in atoms.numbers {
+        if kind.number(Measure::Property(property)).is_none() {
+            continue;
+        }
+        let near =
+            numbers.iter().flat_map(|&number| [number.checked_sub(step), Some(number), number.checked_add(step)]);
+        let near: Vec<Decimal> = near.flatten().collect();
+        stacks = stacks
+            .into_iter()
+            .flat_map(|stack| {
+                let valued = near.iter().map(|&value| {
+                    let mut stack = stack.clone();
+                    stack.numbers.push((property, value));
+                    stack
+                });
+                valued.collect::<Vec<_>>()
+            })
+            .collect();
+    }
+    Some(stacks)
+}
+
+fn agree(kind: Kind<'_>, one: Option<&Test>, other: Option<&Test>) -> bool {
+    let tests: Vec<&Test> = one.into_iter().chain(other).collect();
+    let Some(stacks) = stacks_that_matter(kind, &tests) else { return false };
+    let admits = |test: Option<&Test>, stack: &Thought<'_>| test.is_none_or(|test| test.admits(stack));
+    stacks.iter().all(|stack| admits(one, stack) == admits(other, stack))
+}

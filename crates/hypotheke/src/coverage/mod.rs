@@ -1,0 +1,258 @@
+//! How much of a ruleset its scenarios really test.
+//!
+//! Each single rule is taken away, or made one off, and the scenarios are played again. A rule whose changes no scenario notices
+//! could be wrong, and nobody would be told. A change that alters no judgement at all is told apart: another limit shadows that
+//! rule. For what is not tested, a scenario is looked for that would.
+
+mod effect;
+mod rule;
+mod suggest;
+#[cfg(test)]
+mod tests;
+mod touch;
+
+use std::num::NonZeroUsize;
+use std::sync::Arc;
+use std::sync::atomic::{AtomicU64, AtomicUsize, Ordering};
+
+use crate::quantity::Decimal;
+use crate::ruleset::{Ruleset, RulesetSource, compile};
+use crate::scenario::{Body, PlayableFile, Scenario, on_threads};
+use crate::text::Location;
+use crate::world::World;
+use rule::{Change, Rule, rules_of};
+pub use rule::{Subject, SubjectKind};
+use suggest::Differing;
+pub use suggest::MOST_STEPS;
+use touch::{Touched, touched};
+
+/// How coverage is looked for.
+#[derive(Clone, Copy, Debug)]
+pub struct CoverageOptions {
+    /// On how many threads.
+    pub threads: NonZeroUsize,
+    /// Whether scenarios are looked for that would notice what none does.
+    pub suggest: bool,
+}
+
+/// How much of a ruleset its scenarios test.
+#[derive(Clone, Debug)]
+pub struct Coverage {
+    rules: Vec<RuleReport>,
+    plays: u64,
+    all_plays: u64,
+}
+
+/// A rule, and whether its changes are noticed.
+#[derive(Clone, Debug)]
+pub struct RuleReport {
+    /// What it is written for.
+    pub subject: Subject,
+    /// The rule in words: `weight-cap 180`.
+    pub text: String,
+    /// Where it stands.
+    pub at: Location,
+    /// What it could be instead.
+    pub changes: Vec<ChangeReport>,
+}
+
+/// What a rule could be instead, and whether that is noticed.
+#[derive(Clone, Debug)]
+pub struct ChangeReport {
+    /// The change in words: `181`, `without it`.
+    pub text: String,
+    /// Whether a scenario notices it.
+    pub verdict: ChangeVerdict,
+}
+
+/// Whether a change is noticed.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum ChangeVerdict {
+    /// A scenario fails, or its start can't be laid out any more.
+    Noticed {
+        /// The scenario.
+        by: String,
+    },
+    /// All scenarios hold as before.
+    Unnoticed {
+        /// A scenario that would notice it, ready to be pasted, if one was found.
+        suggestion: Option<String>,
+    },
+    /// It alters neither what is applied nor how many go: only, at most, which of several reasons a refusal has.
+    WithoutEffect {
+        /// Why not.
+        because: String,
+    },
+    /// The ruleset would not be valid.
+    Invalid,
+}
+
+/// Whether a rule is tested.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Tested {
+    /// Each of its changes is noticed.
+    Whole,
+    /// Some are.
+    InPart,
+    /// None is.
+    Not,
+    /// None of its changes alters anything.
+    WithoutEffect,
+}
+
+impl RuleReport {
+    /// Whether it is tested.
+    #[must_use]
+    pub fn tested(&self) -> Tested {
+        let noticed = |change: &&ChangeReport| matches!(change.verdict, ChangeVerdict::Noticed { .. });
+        let unnoticed = |change: &&ChangeReport| matches!(change.verdict, ChangeVerdict::Unnoticed { .. });
+        match (self.changes.iter().filter(noticed).count(), self.changes.iter().filter(unnoticed).count()) {
+            (0, 0) => Tested::WithoutEffect,
+            (_, 0) => Tested::Whole,
+            (0, _) => Tested::Not,
+            _ => Tested::InPart,
+        }
+    }
+}
+
+impl Coverage {
+    /// Every rule, in the order of the ruleset.
+    #[must_use]
+    pub fn rules(&self) -> &[RuleReport] {
+        &self.rules
+    }
+
+    /// How many rules are so.
+    #[must_use]
+    pub fn count(&self, tested: Tested) -> usize {
+        self.rules.iter().filter(|rule| rule.tested() == tested).count()
+    }
+
+    /// How many of a hundred rules that have an effect are tested in all their changes; 100 if there are none. Rounded down, so that
+    /// only all is all.
+    #[must_use]
+    pub fn percent(&self) -> usize {
+        let with_effect = self.rules.len() - self.count(Tested::WithoutEffect);
+        (self.count(Tested::Whole) * 100).checked_div(with_effect).unwrap_or(100)
+    }
+
+    /// How many times a scenario was played, and how many times it would have been if each were played for each change.
+    #[must_use]
+    pub fn plays(&self) -> (u64, u64) {
+        (self.plays, self.all_plays)
+    }
+}
+
+/// Looks which rules the scenarios test. They must hold by the ruleset as it is. `progress` is told how many rules of how many
+/// have been looked at.
+pub fn coverage(
+    rules: &Arc<Ruleset>,
+    files: &[PlayableFile<'_>],
+    options: CoverageOptions,
+    progress: impl Fn(usize, usize) + Sync,
+) -> Coverage {
+    let source = RulesetSource::written_again(rules);
+    let list = rules_of(&source, |subject| lightest(rules, subject));
+    let plays = all_plays(rules, files);
+    let (played, looked_at) = (AtomicU64::new(0), AtomicUsize::new(0));
+    let reports = on_threads(&list, options.threads, |_, rule| {
+        let mut search = Search { rules, files, plays: &plays, played: 0, last: None, options };
+        let report = search.look_at(&source, rule);
+        played.fetch_add(search.played, Ordering::Relaxed);
+        progress(looked_at.fetch_add(1, Ordering::Relaxed) + 1, list.len());
+        report
+    });
+    let changes: usize = list.iter().map(|rule| rule.changes.len()).sum();
+    let all_plays = u64::try_from(changes * plays.len()).unwrap_or(u64::MAX);
+    Coverage { rules: reports, plays: played.into_inner(), all_plays }
+}
+
+/// The weight of the lightest kind that has one and may lie there.
+fn lightest(rules: &Ruleset, subject: &Subject) -> Option<Decimal> {
+    let admits = match subject.kind {
+        SubjectKind::Container => rules.find_container(&subject.name).and_then(|id| rules.container(id).admits),
+        _ => None,
+    };
+    let kinds = rules.kinds().filter(|kind| touch::may_be_admitted(rules, admits, kind.handle()));
+    kinds.map(crate::ruleset::Kind::weight).filter(|weight| *weight > Decimal::ZERO).min()
+}
+
+/// A scenario, or a row of its table, and what its lines lead to.
+struct Play<'f> {
+    file: usize,
+    scenario: &'f Scenario,
+    body: &'f Body,
+    touched: Touched,
+}
+
+fn all_plays<'f>(rules: &Arc<Ruleset>, files: &[PlayableFile<'f>]) -> Vec<Play<'f>> {
+    let world = World::new(rules);
+    let mut plays = Vec::new();
+    for (number, file) in files.iter().enumerate() {
+        for scenario in file.file.scenarios() {
+            plays.extend(scenario.plays().map(|(_, body)| Play {
+                file: number,
+                scenario,
+                body,
+                touched: touched(file, body, &world),
+            }));
+        }
+    }
+    plays
+}
+
+struct Search<'s, 'f> {
+    rules: &'s Arc<Ruleset>,
+    files: &'s [PlayableFile<'f>],
+    plays: &'s [Play<'f>],
+    played: u64,
+    /// What noticed another change of the same rule is likely to notice this one.
+    last: Option<usize>,
+    options: CoverageOptions,
+}
+
+impl Search<'_, '_> {
+    fn look_at(&mut self, source: &RulesetSource, rule: &Rule) -> RuleReport {
+        let changes = rule.changes.iter().map(|(text, change)| {
+            let verdict = self.judge(source, rule, change);
+            ChangeReport { text: text.clone(), verdict }
+        });
+        RuleReport { changes: changes.collect(), subject: rule.subject.clone(), text: rule.text.clone(), at: rule.at }
+    }
+
+    fn judge(&mut self, source: &RulesetSource, rule: &Rule, change: &Change) -> ChangeVerdict {
+        let mut source = source.clone();
+        change.apply(&mut source);
+        let Ok(changed) = compile(source) else { return ChangeVerdict::Invalid };
+        let changed = Arc::new(changed);
+        if let Some(noticed) = self.noticed_by(&rule.subject, &changed) {
+            self.last = Some(noticed);
+            return ChangeVerdict::Noticed { by: self.plays[noticed].scenario.title.to_string() };
+        }
+        if let Some(because) = effect::without_effect(self.rules, &changed, change) {
+            return ChangeVerdict::WithoutEffect { because };
+        }
+        let wanted = self.options.suggest.then_some(());
+        let suggestion = wanted.and_then(|()| {
+            suggest::suggest(self.rules, &changed, &rule.subject, &rule.text, change, Differing::Reasons)
+        });
+        ChangeVerdict::Unnoticed { suggestion }
+    }
+
+    /// The first play that fails by the changed rules.
+    fn noticed_by(&mut self, subject: &Subject, changed: &Arc<Ruleset>) -> Option<usize> {
+        let likely = self.last.into_iter();
+        let others = (0..self.plays.len()).filter(|number| Some(*number) != self.last);
+        for number in likely.chain(others) {
+            let play = &self.plays[number];
+            if !play.touched.meets(self.rules, subject) {
+                continue;
+            }
+            self.played += 1;
+            if !self.files[play.file].by_other_rules(changed).holds(play.scenario, play.body) {
+                return Some(number);
+            }
+        }
+        None
+    }
+}

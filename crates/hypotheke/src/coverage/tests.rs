@@ -1,0 +1,87 @@
+//! That nothing is passed over: scenarios that are not played for a change would not have noticed it.
+
+use std::path::Path;
+use std::sync::Arc;
+
+use super::rule::rules_of;
+use super::suggest::Differing;
+use super::{all_plays, lightest};
+use crate::ruleset::{Ruleset, RulesetSource, compile};
+use crate::scenario::{PlayableFile, ScenarioFile};
+
+fn laws() -> (Arc<Ruleset>, Vec<ScenarioFile>) {
+    let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/laws");
+    let rules = Arc::new(Ruleset::load(folder.join("rules.toml")).expect("the rules of the laws"));
+    let entries = std::fs::read_dir(&folder).expect("the laws").map(|entry| entry.expect("an entry").path());
+    let mut paths: Vec<_> = entries.filter(|path| path.extension().is_some_and(|end| end == "scenario")).collect();
+    paths.sort();
+    (rules, paths.iter().map(|path| ScenarioFile::load(path).expect("a law")).collect())
+}
+
+#[test]
+fn scenarios_that_touch_nothing_of_a_rule_do_not_notice_its_change() {
+    let (rules, files) = laws();
+    let playable: Vec<PlayableFile<'_>> = files.iter().map(|file| file.check(&rules).expect("known names")).collect();
+    let plays = all_plays(&rules, &playable);
+    let source = RulesetSource::written_again(&rules);
+    let (mut passed_over, mut changes) = (0, 0);
+    for rule in rules_of(&source, |subject| lightest(&rules, subject)) {
+        for (text, change) in &rule.changes {
+            let mut source = source.clone();
+            change.apply(&mut source);
+            let Ok(changed) = compile(source).map(Arc::new) else { continue };
+            changes += 1;
+            for play in plays.iter().filter(|play| !play.touched.meets(&rules, &rule.subject)) {
+                passed_over += 1;
+                let holds = playable[play.file].by_other_rules(&changed).holds(play.scenario, play.body);
+                assert!(holds, "`{}` notices that {} is {text}", play.scenario.title, rule.text);
+            }
+        }
+    }
+    assert!(changes > 100 && passed_over > 15_000, "{changes} changes, {passed_over} plays passed over");
+}
+
+/// What is said to have no effect is noticed by none of many plays that are made to notice it.
+#[test]
+fn changes_without_effect_are_noticed_by_no_play() {
+    let drum = "[kind.drum]\nweight = 40\nstack-limit = 4\ntags = [\"fuel\"]\n[kind.tent]\nweight = 9\n[mark.wet]\n";
+    let holder = "[container.bag]\nslots = 1\n[holder.ann]\ncarries = [\"bag\"]\nweight-cap = 400\n";
+    let (laws, _) = laws();
+    let mut shadowed = 0;
+    for rules in [
+        format!("{drum}[container.x]\nslots = 2\nweight-cap = 400"),
+        format!("{drum}[container.x]\nslots = 2\nstack-limit = 4"),
+        format!("{drum}[container.x]\nslots = 3\nstack-limit = 2\ncaps = [{{ of = \"fuel\", count = 7 }}]"),
+        format!(
+            "{drum}[container.x]\nadmits = \"fuel\"\nslot = [{{ name = \"a\", admits = \"fuel\" }}, {{ name = \"b\" }}]"
+        ),
+        format!("{drum}[container.x]\nslots = 2\nadmits = \"fuel or drum and not tent\""),
+        format!("{drum}[container.x]\nslots = 2\nadmits = \"not (wet and tent and fuel)\""),
+        format!("{drum}[container.x]\nslots = 2\nreserved-first = true"),
+        format!("{drum}{holder}"),
+    ] {
+        let rules = Ruleset::from_toml("rules.toml", &rules).unwrap_or_else(|errors| panic!("{errors}"));
+        shadowed += shadowed_changes(&Arc::new(rules));
+    }
+    assert!(shadowed >= 15, "{shadowed} changes");
+    assert!(shadowed_changes(&laws) > 0);
+}
+
+fn shadowed_changes(rules: &Arc<Ruleset>) -> usize {
+    let source = RulesetSource::written_again(rules);
+    let mut shadowed = 0;
+    for rule in rules_of(&source, |subject| lightest(rules, subject)) {
+        for (text, change) in &rule.changes {
+            let mut changed = source.clone();
+            change.apply(&mut changed);
+            let Ok(changed) = compile(changed).map(Arc::new) else { continue };
+            if super::effect::without_effect(rules, &changed, change).is_some() {
+                shadowed += 1;
+                let suggested =
+                    super::suggest::suggest(rules, &changed, &rule.subject, &rule.text, change, Differing::Amounts);
+                assert_eq!(suggested, None, "{:?} {}: {text}", rule.subject, rule.text);
+            }
+        }
+    }
+    shadowed
+}

@@ -1,0 +1,255 @@
+//! Which rules a scenario can notice at all.
+//!
+//! An operation reads the rules of the places that it names, of what is around them, of all that their holder and the holder that
+//! acts carry, and of the kinds that lie there. What lies elsewhere can't come into play, whatever the rules are: nothing moves to
+//! or from a place that no line names, whose holder no line names. So a scenario whose lines lead to none of these would be
+//! played in just the same way. Whatever can't be told from the names counts as touching everything.
+
+use rustc_hash::FxHashSet;
+
+use super::rule::{Subject, SubjectKind};
+use crate::filter::Outlook;
+use crate::id::{ContainerId, KindId};
+use crate::language::{NamedAction, NamedEvent, NamedOperation, NamedPortion, Path};
+use crate::ruleset::{Ruleset, What};
+use crate::scenario::{Body, Check, Claim, PlayableFile, Start, StartBase, Step};
+use crate::text::Word;
+use crate::world::{Place, World};
+
+/// What the lines of a scenario lead to.
+#[derive(Debug, Default)]
+pub(super) struct Touched {
+    /// Something could not be told from the names.
+    everything: bool,
+    containers: FxHashSet<String>,
+    holders: FxHashSet<String>,
+    kinds: FxHashSet<KindId>,
+}
+
+impl Touched {
+    /// Whether a change of a rule of the subject may be noticed.
+    pub(super) fn meets(&self, rules: &Ruleset, subject: &Subject) -> bool {
+        self.everything
+            || match subject.kind {
+                SubjectKind::Ruleset => true,
+                SubjectKind::Container => self.containers.contains(&subject.name),
+                SubjectKind::Holder => self.holders.contains(&subject.name),
+                SubjectKind::Kind => rules.find_kind(&subject.name).is_some_and(|kind| self.kinds.contains(&kind)),
+                SubjectKind::Tag => rules
+                    .find_tag(&subject.name)
+                    .is_some_and(|tag| self.kinds.iter().any(|&kind| rules.kind(kind).has_tag(tag))),
+            }
+    }
+}
+
+/// Finds out what a body leads to.
+pub(super) fn touched(file: &PlayableFile<'_>, body: &Body, world: &World) -> Touched {
+    let mut finder = Finder { file, world, touched: Touched::default() };
+    if let Some(start) = &body.start {
+        finder.start(&start.item);
+    }
+    body.steps.iter().for_each(|step| finder.step(&step.item));
+    body.end.iter().for_each(|check| finder.check(&check.item));
+    // What lies in the touched places at the start of the ruleset may come into play.
+    let lies_there: Vec<KindId> = finder
+        .world
+        .all_stacks_in(None)
+        .into_iter()
+        .filter(|stack| finder.is_within(stack.id()))
+        .map(|stack| stack.kind().handle())
+        .collect();
+    lies_there.into_iter().for_each(|kind| finder.kind(kind));
+    finder.touched
+}
+
+struct Finder<'f> {
+    file: &'f PlayableFile<'f>,
+    world: &'f World,
+    touched: Touched,
+}
+
+impl Finder<'_> {
+    fn rules(&self) -> &Ruleset {
+        self.world.rules()
+    }
+
+    fn kind(&mut self, kind: KindId) {
+        if self.touched.kinds.insert(kind)
+            && let Some(pack) = self.world.rules().kind(kind).pack()
+        {
+            self.touched.containers.insert(pack.id().to_owned());
+        }
+    }
+
+    fn is_within(&self, stack: crate::StackId) -> bool {
+        match self.world.place_of(stack) {
+            Some(Place::Slot(id, _)) => {
+                let outermost = self.outermost(id);
+                self.world.container_def(outermost).is_some_and(|def| self.touched.containers.contains(def.id()))
+            }
+            _ => true,
+        }
+    }
+
+    /// The container around all packs in which this one is.
+    fn outermost(&self, id: ContainerId) -> ContainerId {
+        let mut at = id;
+        while let Some(Place::Slot(around, _)) = self.world.place_of_pack(at) {
+            at = around;
+        }
+        at
+    }
+
+    fn path(&mut self, path: &Path, actor: Option<&Word>) {
+        let actor = actor.and_then(|name| self.world.holder(name.as_str()));
+        // Inside of packs only what is around them is known; what they are is known from the kinds.
+        let lasting = if path.depends_on_stacks() { path.lasting_part() } else { Some(path.clone()) };
+        match lasting.map(|lasting| self.world.place(&lasting, actor)) {
+            Some(Ok(place)) => self.place(place),
+            _ => self.touched.everything = true,
+        }
+    }
+
+    fn place(&mut self, place: Place) {
+        match place {
+            Place::Slot(id, _) | Place::Container(id) => self.container(id),
+            Place::Holder(holder) | Place::Hand(holder) | Place::Shortcut(holder, _) => self.holder(holder),
+            Place::Ground | Place::OnGround(_) => {}
+        }
+    }
+
+    fn container(&mut self, id: ContainerId) {
+        let outermost = self.outermost(id);
+        if let Some(def) = self.world.container_def(outermost) {
+            self.touched.containers.insert(def.id().to_owned());
+        }
+        if let Some(holder) = self.world.carrier(outermost) {
+            self.holder(holder);
+        }
+    }
+
+    fn holder(&mut self, holder: crate::HolderId) {
+        if let Some(def) = self.world.holder_def(holder) {
+            let name = def.id().to_owned();
+            self.holder_def(&name);
+        }
+    }
+
+    fn holder_def(&mut self, name: &str) {
+        if !self.touched.holders.insert(name.to_owned()) {
+            return;
+        }
+        let rules = self.world.rules();
+        let carried = rules.find_holder(name).map(|id| rules.holder(id).carries()).unwrap_or_default();
+        let names = carried.iter().map(|&id| rules.container(id).id().to_owned());
+        self.touched.containers.extend(names);
+    }
+
+    fn start(&mut self, start: &Start) {
+        if let StartBase::Shared(name) = &start.base
+            && let Some(shared) = self.file.file.starts().find(|shared| shared.name == *name)
+        {
+            self.start(&shared.start);
+        }
+        for line in &start.lines {
+            self.path(&line.item.place, None);
+            self.portions(&line.item.contents);
+        }
+    }
+
+    fn portions(&mut self, portions: &[NamedPortion]) {
+        for portion in portions {
+            self.word(&portion.kind);
+        }
+    }
+
+    /// A kind, or a tag or mark of kinds.
+    fn word(&mut self, name: &Word) {
+        match self.rules().what(name.as_str()) {
+            Some(What::Kind(kind)) => self.kind(kind),
+            Some(What::Tag(_) | What::Mark(_)) => {}
+            None => self.touched.everything = true,
+        }
+    }
+
+    fn step(&mut self, step: &Step) {
+        match step {
+            Step::Operation(operation, _) => self.operation(operation),
+            Step::Together(list, _) => self.operation(list.operation()),
+            Step::Do(name) => {
+                let steps = self.file.shared.steps(name, &mut Vec::new()).unwrap_or_default();
+                steps.iter().for_each(|step| self.step(&step.item));
+            }
+            Step::Moment(_) => {}
+            Step::Now(check) => self.check(check),
+        }
+    }
+
+    fn operation(&mut self, operation: &NamedOperation) {
+        let actor = operation.actor.as_ref();
+        if let Some(name) = actor {
+            match self.world.holder(name.as_str()) {
+                Some(holder) => self.holder(holder),
+                None => self.touched.everything = true,
+            }
+        }
+        match &operation.action {
+            NamedAction::Together { steps } => {
+                for step in steps {
+                    self.operation(step);
+                }
+                return;
+            }
+            NamedAction::Arrive { newcomer: Some(def), .. } => {
+                let def = def.as_str().to_owned();
+                self.holder_def(&def);
+            }
+            NamedAction::Create { kind, .. }
+            | NamedAction::Bind { kind, .. }
+            | NamedAction::Consume { kind: Some(kind), .. }
+            | NamedAction::Move { kind: Some(kind), .. }
+            | NamedAction::Drop { kind: Some(kind), .. }
+            | NamedAction::PickUp { kind: Some(kind), .. } => self.word(kind),
+            _ => {}
+        }
+        let places: Vec<Path> = operation.action.places().cloned().collect();
+        places.iter().for_each(|place| self.path(place, actor));
+    }
+
+    fn check(&mut self, check: &Check) {
+        match check {
+            Check::Contents { place, contents, .. } => {
+                self.path(place, None);
+                self.portions(contents);
+            }
+            Check::Burden { holder, .. } | Check::Shortcuts { holder, .. } => self.path(holder, None),
+            Check::PointsAt { shortcut, .. } => self.path(shortcut, None),
+            Check::Open { container, holder, .. } => {
+                self.path(container, None);
+                self.path(holder, None);
+            }
+            Check::Measure { claim, .. } => match claim {
+                Claim::Weight(place)
+                | Claim::FreeSlots(place)
+                | Claim::Attribute(_, place)
+                | Claim::Count(_, Some(place)) => self.path(place, None),
+                Claim::RoomFor(kind, place) => {
+                    self.word(kind);
+                    self.path(place, None);
+                }
+                // What lies anywhere in the world depends on all that the start lays out.
+                Claim::Count(_, None) => {}
+            },
+            Check::Places { places, .. } => places.iter().for_each(|place| self.path(place, None)),
+            Check::Events { events, .. } => {
+                events.iter().flat_map(NamedEvent::places).for_each(|place| self.path(place, None));
+            }
+            Check::SameWorld { .. } | Check::NothingChanged => {}
+        }
+    }
+}
+
+/// Whether a kind may ever satisfy a filter, with whatever marks and properties.
+pub(super) fn may_be_admitted(rules: &Ruleset, filter: Option<crate::ruleset::FilterId>, kind: KindId) -> bool {
+    filter.is_none_or(|filter| rules.filter(filter).test.outlook(&rules.kind(kind)) != Outlook::Never)
+}

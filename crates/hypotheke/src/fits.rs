@@ -1,0 +1,205 @@
+//! What fits where: every kind against every group of slots that are alike.
+
+use std::sync::Arc;
+
+use crate::filter::Outlook;
+use crate::id::{ContainerId, KindId};
+use crate::language::{Amount, Landing};
+use crate::ops::{Action, Operation, Reason, Variant};
+use crate::ruleset::{ContainerDef, FilterId, Kind, Ruleset};
+use crate::world::{Place, World};
+
+/// Slots of one container that have the same rules.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct SlotGroup {
+    /// The container's name in the ruleset.
+    pub container: String,
+    /// The names of the slots, or their numbers where they have none: `radar`, `2, 3`; empty if all slots of the container are
+    /// alike.
+    pub slots: String,
+    first: u32,
+}
+
+/// Which rule says no.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Verdict {
+    /// It is admitted as it is at first, without marks and with its first properties.
+    Admitted,
+    /// Not as it is at first, but with other marks or properties.
+    Depends {
+        /// The filter that asks for them.
+        filter: String,
+    },
+    /// The filter of the container says no.
+    NotInContainer {
+        /// The filter.
+        filter: String,
+    },
+    /// The filter of the slot says no.
+    NotInSlot {
+        /// The filter.
+        filter: String,
+    },
+    /// It needs further slots that are not there.
+    NeedsSlots {
+        /// Their names.
+        slots: String,
+    },
+}
+
+/// What binds first when a container is filled with one kind.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Binds {
+    /// The slots and their limits.
+    Room,
+    /// A weight cap, of the container or of who carries it.
+    Weight,
+    /// A cap by filter, of the container or of who carries it.
+    Cap,
+    /// Nothing that an operation could reach.
+    Nothing,
+}
+
+/// Whether and how far a kind fits into a group of slots.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Fit {
+    /// Whether it is admitted, and if not, by which rule.
+    pub verdict: Verdict,
+    /// The most items in one of the slots.
+    pub per_slot: u32,
+    /// The most items in the container, if it is empty otherwise.
+    pub in_all: u64,
+    /// Why not more.
+    pub binds: Binds,
+}
+
+/// What fits where.
+#[derive(Clone, Debug)]
+pub struct Fits {
+    groups: Vec<SlotGroup>,
+    /// For each kind, in the order of the ruleset, one for each group.
+    rows: Vec<(KindId, Vec<Fit>)>,
+}
+
+impl Fits {
+    /// Works it out for the containers that are `chosen` by their name in the ruleset.
+    #[must_use]
+    pub fn new(rules: &Arc<Ruleset>, chosen: impl Fn(&str) -> bool) -> Fits {
+        let mut world = World::empty(rules);
+        let mut groups = Vec::new();
+        let mut places = Vec::new();
+        for def in rules.containers().iter().filter(|def| chosen(def.id())) {
+            let Some(place) = instance(&mut world, def) else { continue };
+            for group in groups_of(def) {
+                groups.push(group);
+                places.push((def, place));
+            }
+        }
+        let row = |kind: Kind<'_>| {
+            let mut last: Option<(ContainerId, u64, Binds)> = None;
+            let fit = |(group, (def, place)): (&SlotGroup, &(&ContainerDef, ContainerId))| {
+                let (in_all, binds) = match last {
+                    Some((of, in_all, binds)) if of == *place => (in_all, binds),
+                    _ => filled(&world, kind.handle(), *place),
+                };
+                last = Some((*place, in_all, binds));
+                let verdict = verdict(rules, def, group.first, kind);
+                let own = def.ruled.get(group.first as usize).map_or(u32::MAX, |slot| slot.stack_limit);
+                let per_slot = kind.stack_limit().min(def.stack_limit).min(own);
+                Fit { verdict, per_slot, in_all, binds }
+            };
+            (kind.handle(), groups.iter().zip(&places).map(fit).collect())
+        };
+        let rows = rules.kinds().map(row).collect();
+        Fits { groups, rows }
+    }
+
+    /// The groups of slots, in the order of the ruleset.
+    #[must_use]
+    pub fn groups(&self) -> &[SlotGroup] {
+        &self.groups
+    }
+
+    /// The kinds, in the order of the ruleset, each with what it comes to in each group.
+    pub fn rows(&self) -> impl Iterator<Item = (KindId, &[Fit])> {
+        self.rows.iter().map(|(kind, fits)| (*kind, fits.as_slice()))
+    }
+}
+
+/// A container of that definition; of one that a kind brings along, the inside of a stack of that kind.
+fn instance(world: &mut World, def: &ContainerDef) -> Option<ContainerId> {
+    if def.is_brought() {
+        let rules = Arc::clone(world.rules());
+        let pack = rules.kinds().find(|kind| kind.pack().is_some_and(|pack| pack.id() == def.id()))?;
+        let (kind, variant) = (pack.handle(), Variant::plain());
+        let (amount, to, landing) = (Amount::Exactly(1), Place::Ground, Landing::default());
+        let create = Operation::from(Action::Create { amount, kind, variant, to, landing });
+        let _outcome = world.perform(&create).ok()?;
+    }
+    world.containers().find(|&id| world.container_def(id).is_some_and(|other| other.id() == def.id()))
+}
+
+/// Slots with the same filter and limit, in the order in which they begin.
+fn groups_of(def: &ContainerDef) -> Vec<SlotGroup> {
+    let slots = def.slots();
+    let ruled = u32::try_from(def.ruled.len()).unwrap_or(u32::MAX).min(slots);
+    let rules_of = |slot: u32| {
+        let rule = def.ruled.get(slot as usize);
+        (rule.and_then(|rule| rule.admits), rule.map_or(u32::MAX, |rule| rule.stack_limit))
+    };
+    let label = |slot: u32| {
+        let name = def.ruled.get(slot as usize).and_then(|rule| rule.name.as_deref());
+        name.map_or_else(|| slot.to_string(), str::to_owned)
+    };
+    let mut groups: Vec<(u32, Vec<String>)> = Vec::new();
+    for slot in 0..ruled {
+        match groups.iter_mut().find(|(first, _)| rules_of(*first) == rules_of(slot)) {
+            Some((_, labels)) => labels.push(label(slot)),
+            None => groups.push((slot, vec![label(slot)])),
+        }
+    }
+    if ruled < slots {
+        let rest = if ruled == 0 { String::new() } else { format!("{ruled} to {}", slots - 1) };
+        match groups.iter_mut().find(|(first, _)| rules_of(*first) == rules_of(ruled)) {
+            Some((_, labels)) => labels.push(rest),
+            None => groups.push((ruled, vec![rest])),
+        }
+    }
+    let container = def.id().to_owned();
+    let told = groups.into_iter();
+    told.map(|(first, labels)| SlotGroup { container: container.clone(), slots: labels.join(", "), first }).collect()
+}
+
+/// How many of a kind go into the container, and why not more.
+fn filled(world: &World, kind: KindId, place: ContainerId) -> (u64, Binds) {
+    let room = world.room_for(kind, place);
+    let binds = match room.binds.map(|cause| cause.reason()) {
+        Some(Reason::WeightCap) => Binds::Weight,
+        Some(Reason::Cap) => Binds::Cap,
+        Some(_) => Binds::Room,
+        None => Binds::Nothing,
+    };
+    (room.items, binds)
+}
+
+fn verdict(rules: &Ruleset, def: &ContainerDef, slot: u32, kind: Kind<'_>) -> Verdict {
+    let own = def.ruled.get(slot as usize).and_then(|rule| rule.admits);
+    let outlook = |filter: FilterId| rules.filter(filter).test.outlook(&kind);
+    let written = |filter: FilterId| rules.filter(filter).written().to_owned();
+    if let Some(filter) = def.admits.filter(|&filter| outlook(filter) == Outlook::Never) {
+        return Verdict::NotInContainer { filter: written(filter) };
+    }
+    if let Some(filter) = own.filter(|&filter| outlook(filter) == Outlook::Never) {
+        return Verdict::NotInSlot { filter: written(filter) };
+    }
+    let mut asked = [def.admits, own].into_iter().flatten();
+    if let Some(filter) = asked.find(|&filter| !rules.admits_plain(filter, kind.handle().0)) {
+        return Verdict::Depends { filter: written(filter) };
+    }
+    let has = |name: &str| def.ruled.iter().any(|slot| slot.name.as_deref() == Some(name));
+    let named = def.ruled.get(slot as usize).and_then(|rule| rule.name.as_deref());
+    if named.is_some_and(|named| kind.needs().any(|need| need == named)) && !kind.needs().all(has) {
+        return Verdict::NeedsSlots { slots: kind.needs().collect::<Vec<_>>().join(", ") };
+    }
+    Verdict::Admitted
+}

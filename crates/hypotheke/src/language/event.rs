@@ -1,0 +1,276 @@
+//! The sentences in which it is told what changed.
+
+use std::fmt;
+
+use super::lexer::TokenKind;
+use super::operation::Position;
+use super::parser::{LineParser, Parsed};
+use super::{NamedVariant, Path};
+use crate::text::Word;
+
+/// Where something came from or went: a place, and the position if it is on the ground.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct NamedEnd {
+    /// The place.
+    pub place: Path,
+    /// Where on the ground.
+    pub at: Option<Position>,
+}
+
+/// One change, by names, as answers tell it.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum NamedEvent {
+    /// `3 fuel-drum: depot/0 to sled/2`
+    Moved {
+        /// How many.
+        count: u32,
+        /// Of which kind.
+        kind: Word,
+        /// From where.
+        from: NamedEnd,
+        /// To where.
+        to: NamedEnd,
+    },
+    /// `3 fuel-drum created in depot/0`
+    Created {
+        /// How many.
+        count: u32,
+        /// Of which kind.
+        kind: Word,
+        /// Where.
+        at: NamedEnd,
+    },
+    /// `3 fuel-drum consumed from depot/0`
+    Consumed {
+        /// How many.
+        count: u32,
+        /// Of which kind.
+        kind: Word,
+        /// From where.
+        at: NamedEnd,
+    },
+    /// `depot/0 and sled/2 exchanged`
+    Exchanged {
+        /// A place.
+        one: NamedEnd,
+        /// The other.
+        other: NamedEnd,
+    },
+    /// `freezer/0 became contaminated, reading 3.2`, `freezer/0 became plain`
+    Became {
+        /// Where the stack lies.
+        at: NamedEnd,
+        /// All its marks, and properties that differ from the kind's.
+        variant: NamedVariant,
+    },
+    /// `sled has 24 slots instead of 18`
+    Resized {
+        /// The container.
+        container: Path,
+        /// How many it has.
+        slots: u32,
+        /// How many it had.
+        before: u32,
+    },
+    /// `surveyor.shortcuts/2 points at flare`, `surveyor.shortcuts/2 points at nothing`
+    PointsAt {
+        /// The shortcut.
+        shortcut: Path,
+        /// The kind.
+        kind: Option<Word>,
+    },
+    /// `surveyor opened depot`
+    Opened {
+        /// Who.
+        holder: Path,
+        /// The container.
+        container: Path,
+    },
+    /// `surveyor closed depot`
+    Closed {
+        /// Who.
+        holder: Path,
+        /// The container.
+        container: Path,
+    },
+    /// `sled departed with 5 items`
+    Departed {
+        /// A container or a holder.
+        who: Path,
+        /// How many items it has with it.
+        items: u32,
+    },
+    /// `sled arrived with nothing`
+    Arrived {
+        /// A container or a holder.
+        who: Path,
+        /// How many items it brings.
+        items: u32,
+    },
+}
+
+impl fmt::Display for NamedEnd {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{}", self.place)?;
+        self.at.map_or(Ok(()), |at| write!(f, " at {at}"))
+    }
+}
+
+/// `nothing`, `1 item`, `3 items`
+pub(crate) fn items_text(count: u64) -> String {
+    match count {
+        0 => "nothing".to_owned(),
+        1 => "1 item".to_owned(),
+        count => format!("{count} items"),
+    }
+}
+
+impl fmt::Display for NamedEvent {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            NamedEvent::Moved { count, kind, from, to } => write!(f, "{count} {kind}: {from} to {to}"),
+            NamedEvent::Created { count, kind, at } => write!(f, "{count} {kind} created in {at}"),
+            NamedEvent::Consumed { count, kind, at } => write!(f, "{count} {kind} consumed from {at}"),
+            NamedEvent::Exchanged { one, other } => write!(f, "{one} and {other} exchanged"),
+            NamedEvent::Became { at, variant } if variant.is_plain() => write!(f, "{at} became plain"),
+            NamedEvent::Became { at, variant } => write!(f, "{at} became {variant}"),
+            NamedEvent::Resized { container, slots, before } => {
+                write!(f, "{container} has {slots} slots instead of {before}")
+            }
+            NamedEvent::PointsAt { shortcut, kind } => {
+                write!(f, "{shortcut} points at {}", kind.as_ref().map_or("nothing", Word::as_str))
+            }
+            NamedEvent::Opened { holder, container } => write!(f, "{holder} opened {container}"),
+            NamedEvent::Closed { holder, container } => write!(f, "{holder} closed {container}"),
+            NamedEvent::Departed { who, items } => write!(f, "{who} departed with {}", items_text(u64::from(*items))),
+            NamedEvent::Arrived { who, items } => write!(f, "{who} arrived with {}", items_text(u64::from(*items))),
+        }
+    }
+}
+
+impl NamedEvent {
+    /// The places that it names.
+    pub fn places(&self) -> impl Iterator<Item = &Path> {
+        let (one, other) = match self {
+            NamedEvent::Moved { from, to, .. } => (&from.place, Some(&to.place)),
+            NamedEvent::Exchanged { one, other } => (&one.place, Some(&other.place)),
+            NamedEvent::Created { at, .. } | NamedEvent::Consumed { at, .. } | NamedEvent::Became { at, .. } => {
+                (&at.place, None)
+            }
+            NamedEvent::Resized { container, .. } => (container, None),
+            NamedEvent::PointsAt { shortcut, .. } => (shortcut, None),
+            NamedEvent::Opened { holder, container } | NamedEvent::Closed { holder, container } => {
+                (holder, Some(container))
+            }
+            NamedEvent::Departed { who, .. } | NamedEvent::Arrived { who, .. } => (who, None),
+        };
+        std::iter::once(one).chain(other)
+    }
+
+    /// The kind that it names.
+    #[must_use]
+    pub fn kind(&self) -> Option<&Word> {
+        match self {
+            NamedEvent::Moved { kind, .. } | NamedEvent::Created { kind, .. } | NamedEvent::Consumed { kind, .. } => {
+                Some(kind)
+            }
+            NamedEvent::PointsAt { kind, .. } => kind.as_ref(),
+            _ => None,
+        }
+    }
+}
+
+impl LineParser<'_, '_> {
+    /// `3 fuel-drum: depot/0 to sled/2; sled has 24 slots instead of 18`, or `nothing`
+    pub(crate) fn events(&mut self) -> Parsed<Vec<NamedEvent>> {
+        if self.keyword("nothing") {
+            return Ok(Vec::new());
+        }
+        let mut events = vec![self.event()?];
+        while self.take(TokenKind::Semicolon) {
+            events.push(self.event()?);
+        }
+        Ok(events)
+    }
+
+    fn event(&mut self) -> Parsed<NamedEvent> {
+        if self.number_ahead() { self.event_of_items() } else { self.event_at_a_place() }
+    }
+
+    fn event_of_items(&mut self) -> Parsed<NamedEvent> {
+        let (count, kind) = (self.count()?, self.word("a kind")?);
+        if self.take_colon() {
+            let from = self.event_end()?;
+            self.require_keyword("to")?;
+            return Ok(NamedEvent::Moved { count, kind, from, to: self.event_end()? });
+        }
+        if self.keyword("created") {
+            self.require_keyword("in")?;
+            return Ok(NamedEvent::Created { count, kind, at: self.event_end()? });
+        }
+        if self.keyword("consumed") {
+            self.require_keyword("from")?;
+            return Ok(NamedEvent::Consumed { count, kind, at: self.event_end()? });
+        }
+        Err(self.expected("`:`, `created in` or `consumed from`"))
+    }
+
+    fn event_at_a_place(&mut self) -> Parsed<NamedEvent> {
+        let one = self.event_end()?;
+        if self.keyword("and") {
+            let other = self.event_end()?;
+            self.require_keyword("exchanged")?;
+            return Ok(NamedEvent::Exchanged { one, other });
+        }
+        if self.keyword("became") {
+            let variant = if self.keyword("plain") { NamedVariant::default() } else { self.variant_words()? };
+            return Ok(NamedEvent::Became { at: one, variant });
+        }
+        let place = one.place;
+        if self.keyword("has") {
+            let slots = self.count()?;
+            for word in ["slots", "instead", "of"] {
+                self.require_keyword(word)?;
+            }
+            return Ok(NamedEvent::Resized { container: place, slots, before: self.count()? });
+        }
+        if self.keyword("points") {
+            return Ok(NamedEvent::PointsAt { shortcut: place, kind: self.pointed_at()? });
+        }
+        if self.keyword("opened") {
+            return Ok(NamedEvent::Opened { holder: place, container: self.path()? });
+        }
+        if self.keyword("closed") {
+            return Ok(NamedEvent::Closed { holder: place, container: self.path()? });
+        }
+        if self.keyword("departed") {
+            return Ok(NamedEvent::Departed { who: place, items: self.items()? });
+        }
+        if self.keyword("arrived") {
+            return Ok(NamedEvent::Arrived { who: place, items: self.items()? });
+        }
+        Err(self.expected("what happened there, as answers tell it with `--steps`"))
+    }
+
+    /// What stands after `points`.
+    pub(crate) fn pointed_at(&mut self) -> Parsed<Option<Word>> {
+        self.require_keyword("at")?;
+        if self.keyword("nothing") { Ok(None) } else { self.word("a kind or `nothing`").map(Some) }
+    }
+
+    fn event_end(&mut self) -> Parsed<NamedEnd> {
+        let place = self.path()?;
+        let at = if self.keyword("at") { Some(self.position()?) } else { None };
+        Ok(NamedEnd { place, at })
+    }
+
+    fn items(&mut self) -> Parsed<u32> {
+        self.require_keyword("with")?;
+        if self.keyword("nothing") {
+            return Ok(0);
+        }
+        let count = self.count()?;
+        self.require_keyword(if count == 1 { "item" } else { "items" })?;
+        Ok(count)
+    }
+}

@@ -1,0 +1,209 @@
+//! Whether what must hold does, and if not, what there is instead.
+
+use std::collections::BTreeMap;
+
+use super::report::{DifferenceRow, Finding};
+use super::tree::{Check, Claim, Mode};
+use crate::language::{NamedPortion, Path};
+use crate::quantity::Decimal;
+use crate::text::Word;
+use crate::world::{ClassKey, Place, StackView, UnknownPlace, World};
+
+/// What is wrong with what a check says of the world alone, if anything is.
+///
+/// # Errors
+/// A place that leads nowhere.
+pub(super) fn finding(world: &World, check: &Check) -> Result<Option<Finding>, UnknownPlace> {
+    let place = |path: &Path| world.place(path, None);
+    Ok(match check {
+        Check::Contents { place: path, mode, contents } => {
+            contents_finding(world, path, Some(place(path)?), *mode, contents)
+        }
+        Check::Burden { holder, label } => burden_finding(world, place(holder)?, label.as_ref()),
+        Check::Shortcuts { holder, kinds } => shortcuts_finding(world, Some(place(holder)?), kinds),
+        Check::PointsAt { shortcut, kind } => pointing_finding(world, place(shortcut)?, kind.as_ref()),
+        Check::Open { container, holder, open } => opening_finding(world, place(container)?, place(holder)?, *open),
+        Check::Places { name, places } => places_finding(world, name, places)?,
+        Check::Measure { claim, comparison, number, .. } => {
+            let found = measure(world, claim, claim.place().map(place).transpose()?);
+            let unit = if matches!(claim, Claim::Weight(_)) { world.rules().weight_unit() } else { "" };
+            let finding = || Finding::Measure {
+                what: claim.to_string(),
+                comparison: *comparison,
+                expected: *number,
+                found,
+                unit: unit.to_owned(),
+            };
+            (!comparison.holds(&found, number)).then(finding)
+        }
+        // These are about more than one world.
+        Check::Events { .. } | Check::SameWorld { .. } | Check::NothingChanged => None,
+    })
+}
+
+impl Check {
+    /// The place that it is about.
+    pub(super) fn place(&self) -> Option<&Path> {
+        match self {
+            Check::Contents { place, .. } => Some(place),
+            Check::Burden { holder, .. } | Check::Shortcuts { holder, .. } => Some(holder),
+            Check::PointsAt { shortcut, .. } => Some(shortcut),
+            Check::Open { container, .. } => Some(container),
+            Check::Measure { claim, .. } => claim.place(),
+            Check::Places { .. } | Check::Events { .. } | Check::SameWorld { .. } | Check::NothingChanged => None,
+        }
+    }
+}
+
+fn answer(expected: String, found: String) -> Finding {
+    Finding::Answer { expected, found, reasons: Vec::new() }
+}
+
+/// What two lists have in common does not matter where it stands.
+pub(super) fn list_finding(what: &str, expected: Vec<String>, found: Vec<String>) -> Finding {
+    Finding::List { what: what.to_owned(), expected, found }
+}
+
+fn burden_finding(world: &World, place: Place, label: Option<&Word>) -> Option<Finding> {
+    let Place::Holder(holder) = place else { return None };
+    let (found, expected) = (world.burden(holder), label.map(Word::as_str));
+    let told = |label: Option<&str>| format!("burden {}", label.unwrap_or("nothing"));
+    (found != expected).then(|| answer(told(expected), told(found)))
+}
+
+fn pointing_finding(world: &World, place: Place, kind: Option<&Word>) -> Option<Finding> {
+    let Place::Shortcut(holder, shortcut) = place else { return None };
+    let found = world.shortcuts(holder).nth(shortcut as usize).flatten().map(|kind| world.rules().kind(kind).id());
+    let expected = kind.map(Word::as_str);
+    let told = |kind: Option<&str>| format!("points at {}", kind.unwrap_or("nothing"));
+    (found != expected).then(|| answer(told(expected), told(found)))
+}
+
+fn opening_finding(world: &World, container: Place, holder: Place, open: bool) -> Option<Finding> {
+    let (Place::Container(container), Place::Holder(holder)) = (container, holder) else { return None };
+    let found = world.has_opened(holder, container);
+    let told = |open: bool| format!("{} to {}", if open { "open" } else { "closed" }, world.holder_name(holder));
+    (found != open).then(|| answer(told(open), told(found)))
+}
+
+/// Where items lie is compared as a set of places.
+fn places_finding(world: &World, name: &Word, places: &[Path]) -> Result<Option<Finding>, UnknownPlace> {
+    let Some(what) = world.rules().what(name.as_str()) else { return Ok(None) };
+    let stacks = world.all_stacks_in(None).into_iter().filter(|stack| stack.is(what));
+    let mut found: Vec<String> =
+        stacks.filter_map(|stack| world.place_of(stack.id())).map(|place| world.place_name(place)).collect();
+    let mut expected = Vec::new();
+    for path in places {
+        expected.push(world.place_name(world.place(path, None)?));
+    }
+    let told = (expected.clone(), found.clone());
+    found.sort_unstable();
+    expected.sort_unstable();
+    Ok((found != expected).then(|| list_finding(&format!("places of {name}"), told.0, told.1)))
+}
+
+fn shortcuts_finding(world: &World, place: Option<Place>, kinds: &[Option<Word>]) -> Option<Finding> {
+    let Some(Place::Holder(holder)) = place else { return None };
+    let found: Vec<Option<&str>> =
+        world.shortcuts(holder).map(|kind| kind.map(|kind| world.rules().kind(kind).id())).collect();
+    let mut expected: Vec<Option<&str>> = kinds.iter().map(|kind| kind.as_ref().map(Word::as_str)).collect();
+    expected.resize(found.len().max(expected.len()), None);
+    let told = |kinds: &[Option<&str>]| {
+        let texts: Vec<&str> = kinds.iter().map(|kind| kind.unwrap_or("nothing")).collect();
+        format!("shortcuts {}", texts.join(", "))
+    };
+    (found != expected).then(|| answer(told(&expected), told(&found)))
+}
+
+impl Claim {
+    fn place(&self) -> Option<&Path> {
+        match self {
+            Claim::Weight(place) | Claim::FreeSlots(place) | Claim::RoomFor(_, place) | Claim::Attribute(_, place) => {
+                Some(place)
+            }
+            Claim::Count(_, place) => place.as_ref(),
+        }
+    }
+}
+
+/// Kind, marks and properties in words: `ice-core (contaminated, reading 3.2)`.
+pub(super) fn item_text(stack: StackView<'_>) -> String {
+    let marks = stack.marks().map(str::to_owned);
+    let properties = stack.changed_properties().map(|(name, value)| format!("{name} {value}"));
+    let variant: Vec<String> = marks.chain(properties).collect();
+    let kind = stack.kind().id();
+    if variant.is_empty() { kind.to_owned() } else { format!("{kind} ({})", variant.join(", ")) }
+}
+
+fn contents_finding(
+    world: &World,
+    path: &Path,
+    place: Option<Place>,
+    mode: Mode,
+    contents: &[NamedPortion],
+) -> Option<Finding> {
+    // Alike items count together. What is listed comes first, in its order.
+    let mut rows: Vec<(ClassKey, String, Option<u64>, u64)> = Vec::new();
+    for written in contents {
+        let Ok(portion) = world.rules().resolve_portion(written) else { continue };
+        let key = ClassKey::new(world.rules(), portion.kind, &portion.marks, &portion.properties);
+        let count = u64::from(portion.count);
+        match rows.iter_mut().find(|(known, ..)| *known == key) {
+            Some((_, _, expected, _)) => *expected = expected.map(|known| known + count),
+            None => {
+                let plain = NamedPortion { count: 1, ..written.clone() };
+                let item = plain.to_string().split_off(2);
+                rows.push((key, item, Some(count), 0));
+            }
+        }
+    }
+    let mut index: BTreeMap<ClassKey, usize> =
+        rows.iter().enumerate().map(|(at, (key, ..))| (key.clone(), at)).collect();
+    for stack in place.map_or_else(Vec::new, |place| world.stacks_in(Some(place))) {
+        let key = stack.class_key();
+        let at = *index.entry(key.clone()).or_insert_with(|| {
+            rows.push((key, item_text(stack), None, 0));
+            rows.len() - 1
+        });
+        rows[at].3 += u64::from(stack.count());
+    }
+    let holds = |expected: Option<u64>, found: u64| match mode {
+        Mode::Exactly => expected.unwrap_or(0) == found,
+        Mode::AtLeast => expected.unwrap_or(0) <= found,
+    };
+    let rows: Vec<DifferenceRow> = rows
+        .into_iter()
+        .map(|(_, item, expected, found)| DifferenceRow { item, expected, found, holds: holds(expected, found) })
+        .collect();
+    let all_hold = rows.iter().all(|row| row.holds);
+    (!all_hold).then(|| Finding::Contents { place: path.to_string(), rows })
+}
+
+fn measure(world: &World, claim: &Claim, place: Option<Place>) -> Decimal {
+    match (claim, place) {
+        (Claim::FreeSlots(_), Some(Place::Container(id))) => Decimal::from(world.free_slots(id)),
+        (Claim::Attribute(name, _), Some(Place::Holder(id))) => world.attribute(id, name.as_str()),
+        (Claim::RoomFor(kind, _), Some(place)) => {
+            let room = world.rules().find_kind(kind.as_str()).map(|kind| world.room_for(kind, place));
+            room.map_or(Decimal::ZERO, |room| whole(room.items))
+        }
+        (Claim::RoomFor(..) | Claim::FreeSlots(_) | Claim::Attribute(..), _) => Decimal::ZERO,
+        (Claim::Weight(_), Some(Place::Container(id))) => world.container_weight(id),
+        (Claim::Weight(_), Some(Place::Holder(id))) => world.holder_weight(id),
+        (Claim::Weight(_), Some(Place::Ground)) => world.ground_weight(),
+        (Claim::Weight(_), place) => {
+            let weights =
+                place.map_or_else(Vec::new, |place| world.stacks_in(Some(place))).into_iter().map(StackView::weight);
+            weights.fold(Decimal::ZERO, |sum, weight| sum.checked_add(weight).unwrap_or(sum))
+        }
+        (Claim::Count(name, _), place) => {
+            let count = world.rules().what(name.as_str()).map_or(0, |what| world.count(what, place));
+            whole(count)
+        }
+    }
+}
+
+/// A count as a number; one that is too large for that is as large as they get.
+fn whole(count: u64) -> Decimal {
+    Decimal::from_thousandths(i64::try_from(count).unwrap_or(i64::MAX).saturating_mul(1_000))
+}

@@ -1,0 +1,268 @@
+//! Single lines: what lies where, steps, answers, and what must hold.
+
+use super::super::tree::{Check, Claim, Expected, Figures, Mode, StartLine, Step};
+use super::Parsed;
+use crate::language::{LineParser, Path, SentenceError};
+use crate::ops::Reason;
+use crate::text::{Word, nearest};
+
+pub(super) fn start_line(parser: &mut LineParser<'_, '_>) -> Parsed<StartLine> {
+    let place = parser.path()?;
+    parser.require_colon()?;
+    let contents = parser.portions()?;
+    parser.end()?;
+    Ok(StartLine { place, contents })
+}
+
+/// A step that stands on one line.
+pub(super) fn step(parser: &mut LineParser<'_, '_>) -> Parsed<Step> {
+    if parser.keyword("now") {
+        return check(parser).map(Step::Now);
+    }
+    if parser.keyword("do") {
+        return name_to_the_end(parser, "the name of shared steps").map(Step::Do);
+    }
+    if parser.keyword("moment") {
+        return name_to_the_end(parser, "a name for this moment").map(Step::Moment);
+    }
+    let operation = parser.operation()?;
+    Ok(Step::Operation(operation, answer(parser)?))
+}
+
+fn name_to_the_end(parser: &mut LineParser<'_, '_>, what: &str) -> Parsed<Word> {
+    let name = parser.word(what)?;
+    parser.end()?;
+    Ok(name)
+}
+
+/// What stands at the end of the line of an operation.
+pub(super) fn answer(parser: &mut LineParser<'_, '_>) -> Parsed<Expected> {
+    let expected = if parser.take_arrow() { expected(parser)? } else { Expected::Whole };
+    parser.end()?;
+    Ok(expected)
+}
+
+const PAST_VERBS: &[&str] = &[
+    "created",
+    "consumed",
+    "moved",
+    "split",
+    "merged",
+    "dropped",
+    "picked",
+    "marked",
+    "unmarked",
+    "set",
+    "departed",
+    "arrived",
+    "lifted",
+    "put",
+    "returned",
+    "done",
+    "equipped",
+    "unequipped",
+    "resized",
+    "swapped",
+    "sorted",
+    "opened",
+    "closed",
+    "left",
+    "bound",
+    "unbound",
+];
+
+fn expected(parser: &mut LineParser<'_, '_>) -> Parsed<Expected> {
+    if parser.keyword("refused") {
+        return refused(parser);
+    }
+    if parser.keyword("nothing") {
+        parser.require_keyword("changed")?;
+        return Ok(Expected::Unchanged);
+    }
+    let verb = parser.word("`refused`, or what was done, such as `moved 2`")?;
+    if !PAST_VERBS.contains(&verb.as_str()) {
+        let known = PAST_VERBS.iter().copied().chain(["refused"]);
+        let error = SentenceError::new(verb.span(), format!("`{verb}` is not an answer"));
+        let meant = nearest(verb.as_str(), known).unwrap_or("moved");
+        return Err(error.help(format!("write `-> {meant}{}`", if meant == "refused" { "" } else { " 2" })));
+    }
+    if verb.as_str() == "picked" {
+        parser.require_keyword("up")?;
+    }
+    let count = u64::from(parser.count()?);
+    let left = if parser.take_comma() {
+        parser.require_keyword("left")?;
+        Some(u64::from(parser.count()?))
+    } else {
+        None
+    };
+    Ok(Expected::Done { count, left })
+}
+
+fn refused(parser: &mut LineParser<'_, '_>) -> Parsed<Expected> {
+    let (mut reason, mut figures) = (None, None);
+    if parser.take_colon() {
+        reason = Some(reason_word(parser)?);
+        figures = if parser.take_comma() { Some(self::figures(parser)?) } else { None };
+    }
+    let could = if parser.take_semicolon() {
+        let could = u64::from(parser.count()?);
+        parser.require_keyword("could")?;
+        parser.require_keyword("go")?;
+        Some(could)
+    } else {
+        None
+    };
+    Ok(Expected::Refused { reason, figures, could })
+}
+
+fn reason_word(parser: &mut LineParser<'_, '_>) -> Parsed<Reason> {
+    let word = parser.word("a reason")?;
+    Reason::from_code(word.as_str()).ok_or_else(|| {
+        let codes = Reason::ALL.map(Reason::code);
+        let help = match nearest(word.as_str(), codes) {
+            Some(code) => format!("did you mean `{code}`?"),
+            None => format!("the reasons are {}", codes.join(", ")),
+        };
+        SentenceError::new(word.span(), format!("`{word}` is not a reason")).help(help)
+    })
+}
+
+/// `204 kg of 180 kg`, `7 of 5`
+fn figures(parser: &mut LineParser<'_, '_>) -> Parsed<Figures> {
+    let asked = parser.decimal()?;
+    let unit = if parser.keyword_ahead("of") { None } else { Some(parser.word("`of`")?) };
+    parser.require_keyword("of")?;
+    let allowed = parser.decimal()?;
+    if let Some(unit) = unit.as_ref().filter(|_| parser.word_ahead()) {
+        parser.require_keyword(unit.as_str())?;
+    }
+    Ok(Figures { asked, allowed, unit })
+}
+
+pub(super) fn check(parser: &mut LineParser<'_, '_>) -> Parsed<Check> {
+    let check = match claim(parser)? {
+        Some(claim) => {
+            let comparison = parser.comparison()?;
+            let number = parser.decimal()?;
+            let unit = if parser.is_empty() { None } else { Some(parser.word("a unit")?) };
+            Check::Measure { claim, comparison, number, unit }
+        }
+        None => other_check(parser)?,
+    };
+    parser.end()?;
+    Ok(check)
+}
+
+fn other_check(parser: &mut LineParser<'_, '_>) -> Parsed<Check> {
+    if parser.keyword("burden") {
+        parser.require_keyword("of")?;
+        let holder = parser.path()?;
+        parser.require_colon()?;
+        let label = if parser.keyword("nothing") { None } else { Some(parser.word("a burden or `nothing`")?) };
+        return Ok(Check::Burden { holder, label });
+    }
+    if parser.keyword("shortcuts") {
+        parser.require_keyword("of")?;
+        let holder = parser.path()?;
+        parser.require_colon()?;
+        return Ok(Check::Shortcuts { holder, kinds: shortcuts(parser)? });
+    }
+    if parser.keywords(&["places", "of"]) {
+        let name = parser.word("a kind, a tag or a mark")?;
+        parser.require_colon()?;
+        return Ok(Check::Places { name, places: places(parser)? });
+    }
+    if parser.keyword("same") {
+        for word in ["world", "as", "at"] {
+            parser.require_keyword(word)?;
+        }
+        return Ok(Check::SameWorld { moment: parser.word("the name of a moment, or `start`")? });
+    }
+    if parser.keyword("nothing") {
+        parser.require_keyword("changed")?;
+        return Ok(Check::NothingChanged);
+    }
+    if parser.events_ahead() {
+        let _ = parser.word("events")?;
+        let mode = mode(parser)?;
+        return Ok(Check::Events { mode, events: parser.events()? });
+    }
+    check_of_place(parser)
+}
+
+/// What begins with a place.
+fn check_of_place(parser: &mut LineParser<'_, '_>) -> Parsed<Check> {
+    let place = parser.path()?;
+    if parser.keyword("is") {
+        let open = parser.keyword("open");
+        if !open && !parser.keyword("closed") {
+            return Err(parser.expected("`open to` or `closed to`"));
+        }
+        parser.require_keyword("to")?;
+        return Ok(Check::Open { container: place, holder: parser.path()?, open });
+    }
+    if parser.keyword("points") {
+        return Ok(Check::PointsAt { shortcut: place, kind: parser.pointed_at()? });
+    }
+    let mode = mode(parser)?;
+    Ok(Check::Contents { place, mode, contents: parser.portions()? })
+}
+
+/// `:` or `has:`
+fn mode(parser: &mut LineParser<'_, '_>) -> Parsed<Mode> {
+    let mode = if parser.keyword("has") { Mode::AtLeast } else { Mode::Exactly };
+    parser.require_colon()?;
+    Ok(mode)
+}
+
+fn places(parser: &mut LineParser<'_, '_>) -> Parsed<Vec<Path>> {
+    if parser.keyword("nothing") {
+        return Ok(Vec::new());
+    }
+    let mut places = vec![parser.path()?];
+    while parser.take_comma() {
+        places.push(parser.path()?);
+    }
+    Ok(places)
+}
+
+fn shortcuts(parser: &mut LineParser<'_, '_>) -> Parsed<Vec<Option<Word>>> {
+    let mut kinds = Vec::new();
+    loop {
+        kinds.push(if parser.keyword("nothing") { None } else { Some(parser.word("a kind or `nothing`")?) });
+        if !parser.take_comma() {
+            return Ok(kinds);
+        }
+    }
+}
+
+/// What a measure begins with; nothing if the line is none.
+fn claim(parser: &mut LineParser<'_, '_>) -> Parsed<Option<Claim>> {
+    if parser.keyword("weight") {
+        parser.require_keyword("of")?;
+        return parser.path().map(Claim::Weight).map(Some);
+    }
+    if parser.keyword("attribute") {
+        let name = parser.word("an attribute")?;
+        parser.require_keyword("of")?;
+        return parser.path().map(|holder| Some(Claim::Attribute(name, holder)));
+    }
+    if parser.keywords(&["room", "for"]) {
+        let kind = parser.word("a kind")?;
+        parser.require_keyword("in")?;
+        return parser.path().map(|place| Some(Claim::RoomFor(kind, place)));
+    }
+    if parser.keyword("free") {
+        parser.require_keyword("slots")?;
+        parser.require_keyword("of")?;
+        return parser.path().map(Claim::FreeSlots).map(Some);
+    }
+    if parser.keyword("count") {
+        parser.require_keyword("of")?;
+        let name = parser.word("a kind, a tag or a mark")?;
+        let place = if parser.keyword("in") { Some(parser.path()?) } else { None };
+        return Ok(Some(Claim::Count(name, place)));
+    }
+    Ok(None)
+}

@@ -1,0 +1,94 @@
+//! Lists of steps that scenarios share, by their names.
+
+use rustc_hash::FxHashMap;
+
+use super::tree::{Line, ScenarioFile, SharedSteps, Step};
+use crate::ops::ResolveError;
+use crate::text::{Word, suggestion};
+
+/// So many steps may come of shared ones, all in all: lists within lists could come to any number.
+const MOST_STEPS: u64 = 1_000_000;
+
+/// So deep shared steps and starts build on each other.
+pub(super) const DEEPEST: usize = 64;
+
+#[derive(Clone, Debug)]
+pub(crate) struct SharedLists<'f> {
+    by_name: FxHashMap<&'f str, &'f SharedSteps>,
+    names: Vec<&'f str>,
+    /// Lists that can't be played: they hold themselves, or far too much.
+    endless: Vec<&'f str>,
+}
+
+impl<'f> SharedLists<'f> {
+    pub(super) fn new(file: &'f ScenarioFile, faults: &mut Vec<ResolveError>) -> SharedLists<'f> {
+        let names = file.shared_steps().map(|shared| shared.name.as_str()).collect();
+        let by_name = file.shared_steps().map(|shared| (shared.name.as_str(), shared)).collect();
+        let mut lists = SharedLists { by_name, names, endless: Vec::new() };
+        let mut sizes = FxHashMap::default();
+        for shared in file.shared_steps() {
+            let size = lists.size(shared, &mut sizes, &mut Vec::new(), faults);
+            if size > MOST_STEPS {
+                lists.endless.push(shared.name.as_str());
+            }
+            if size > MOST_STEPS && size != u64::MAX {
+                let message = format!("all of `{}` comes to more than {MOST_STEPS} steps", shared.name);
+                faults.push(ResolveError::new(shared.name.span(), message, None));
+            }
+        }
+        lists
+    }
+
+    /// How many steps come of a list; without end if it holds itself.
+    fn size(
+        &self,
+        list: &'f SharedSteps,
+        sizes: &mut FxHashMap<&'f str, u64>,
+        within: &mut Vec<&'f str>,
+        faults: &mut Vec<ResolveError>,
+    ) -> u64 {
+        if let Some(&size) = sizes.get(list.name.as_str()) {
+            return size;
+        }
+        if within.len() == DEEPEST {
+            let message = format!("lists of steps are more than {DEEPEST} deep in each other here");
+            faults.push(ResolveError::new(list.name.span(), message, None));
+            return u64::MAX;
+        }
+        within.push(list.name.as_str());
+        let mut size = 0_u64;
+        for step in &list.steps {
+            let Step::Do(name) = &step.item else {
+                size = size.saturating_add(1);
+                continue;
+            };
+            if within.contains(&name.as_str()) {
+                let message = format!("steps `{name}` would be played within themselves");
+                faults.push(ResolveError::new(name.span(), message, None));
+                size = u64::MAX;
+            } else if let Some(inner) = self.by_name.get(name.as_str()) {
+                size = size.saturating_add(self.size(inner, sizes, within, faults));
+            }
+        }
+        within.pop();
+        sizes.insert(list.name.as_str(), size);
+        size
+    }
+
+    /// Whether some step of some list is so.
+    pub(super) fn any(&self, is_so: impl Fn(&Line<Step>) -> bool) -> bool {
+        self.by_name.values().any(|shared| shared.steps.iter().any(&is_so))
+    }
+
+    /// The steps of that name.
+    pub(crate) fn steps(&self, name: &Word, faults: &mut Vec<ResolveError>) -> Option<&'f [Line<Step>]> {
+        let Some(shared) = self.by_name.get(name.as_str()) else {
+            let help = suggestion(name.as_str(), self.names.iter().copied());
+            let help = help.or_else(|| Some("outside of a scenario, `steps NAME` begins a list".to_owned()));
+            faults.push(ResolveError::new(name.span(), format!("there are no steps `{name}`"), help));
+            return None;
+        };
+        // What is wrong with an endless list has been told.
+        (!self.endless.contains(&name.as_str())).then_some(shared.steps.as_slice())
+    }
+}
