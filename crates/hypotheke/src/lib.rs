@@ -139,7 +139,7 @@ pub mod snapshot;
 pub mod text;
 mod world;
 
-pub use audit::{Law, Violation, audit};
+pub use audit::{Law, Violation, Watch, audit};
 pub use compare::{RuleDifference, compare};
 pub use filter::{Comparison, Filter, FilterError, Literal};
 pub use id::{

@@ -130,6 +130,11 @@ fn what_another_limit_shadows_has_no_effect() {
             "[kind.drum]\nweight = 40\nstack-limit = 4\n[container.x]\nslots = 2\nweight-cap = 340",
             vec!["x: weight-cap 340: 380", "x: weight-cap 340: without it"],
         ),
+        // Two drums at most, whatever the slots take; a tent may lie in the other slot.
+        (
+            "[kind.drum]\nweight = 40\nstack-limit = 4\n[kind.tent]\nweight = 9\n[container.x]\nslots = 2\nweight-cap = 101\ncaps = [{ of = \"drum\", count = 2 }]",
+            vec!["x: weight-cap 101: 110", "x: weight-cap 101: without it"],
+        ),
         // With a pack in it there is room for any weight.
         (
             "[kind.drum]\nweight = 40\nstack-limit = 4\n[kind.bag]\npack = \"bag\"\n[container.bag]\nslots = 1\n[container.x]\nslots = 2\nweight-cap = 400",

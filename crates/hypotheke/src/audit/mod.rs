@@ -11,6 +11,7 @@ mod limits;
 mod packs;
 mod places;
 mod stacks;
+mod watch;
 
 use std::fmt;
 
@@ -18,6 +19,7 @@ use crate::quantity::Decimal;
 use crate::ruleset::Ruleset;
 use crate::snapshot::Snapshot;
 use facts::Facts;
+pub use watch::Watch;
 
 /// A law that a world may break.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]

@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 
 use super::rule::{Change, FilterAt};
 use super::touch::may_be_admitted;
-use crate::filter::{Measure, Subject, Test, Thought, Value};
+use crate::filter::{Measure, Outlook, Subject, Test, Thought, Value};
 use crate::id::{MarkId, PropertyId};
 use crate::quantity::Decimal;
 use crate::ruleset::{Cap, ContainerDef, FilterId, HolderDef, Kind, Ruleset};
@@ -105,12 +105,26 @@ fn most_weight(rules: &Ruleset, def: &ContainerDef) -> Option<i128> {
     if kinds_in(rules, def).any(|kind| kind.pack().is_some()) {
         return None;
     }
-    let heaviest = |slot: usize| {
-        let weights = kinds_in_slot(rules, def, slot)
-            .map(|kind| i128::from(kind.weight().thousandths()) * i128::from(limit_in(def, slot, kind)));
-        weights.max().unwrap_or(0)
+    let of_slots = |counts: &dyn Fn(Kind<'_>) -> bool| {
+        sum_of_slots(def, |slot| {
+            let kinds = kinds_in_slot(rules, def, slot).filter(|&kind| counts(kind));
+            let weights = kinds.map(|kind| thousandths(kind) * i128::from(limit_in(def, slot, kind)));
+            weights.max().unwrap_or(0)
+        })
     };
-    Some(sum_of_slots(def, heaviest))
+    // Of what a cap always counts there are no more than it says; what else fits comes on top.
+    let with_cap = |cap: &Cap| {
+        let test = &rules.filter(cap.of).test;
+        let counted = |kind: Kind<'_>| test.outlook(&kind) == Outlook::Always;
+        let heaviest = kinds_in(rules, def).filter(|&kind| counted(kind)).map(thousandths).max().unwrap_or(0);
+        heaviest * i128::from(cap.count) + of_slots(&|kind| !counted(kind))
+    };
+    let bounds = def.caps().iter().map(with_cap);
+    bounds.chain([of_slots(&|_| true)]).min()
+}
+
+fn thousandths(kind: Kind<'_>) -> i128 {
+    i128::from(kind.weight().thousandths())
 }
 
 /// The slots with rules one by one; the others are all alike.
@@ -125,7 +139,7 @@ fn most_weight_of_holder(rules: &Ruleset, def: &HolderDef) -> Option<i128> {
     if rules.kinds().any(|kind| kind.pack().is_some()) {
         return None;
     }
-    let in_hand = rules.kinds().map(|kind| i128::from(kind.weight().thousandths()) * i128::from(kind.stack_limit()));
+    let in_hand = rules.kinds().map(|kind| thousandths(kind) * i128::from(kind.stack_limit()));
     let carried: Option<Vec<i128>> = def.carries().iter().map(|&id| most_weight(rules, rules.container(id))).collect();
     Some(carried?.into_iter().sum::<i128>() + in_hand.max().unwrap_or(0))
 }

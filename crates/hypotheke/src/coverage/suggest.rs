@@ -1,5 +1,6 @@
 //! Scenarios that would notice a change: short plays that come out otherwise under the changed rules.
 
+use std::cell::RefCell;
 use std::sync::Arc;
 
 use super::effect::stacks_that_matter;
@@ -39,11 +40,27 @@ pub(super) fn suggest(
     differing_in: Differing,
 ) -> Option<String> {
     let title = title(subject, rule);
-    Candidates { rules }.of(change).into_iter().find_map(|steps| {
-        let written = tell(rules, changed, &steps, differing_in)?;
+    let (mut world, mut other) = (trial(rules), trial(changed));
+    Candidates { rules, trial: RefCell::new(trial(rules)) }.of(change).into_iter().find_map(|steps| {
+        let written = tell(&mut world, &mut other, &steps, differing_in);
+        take_all_back(&mut world);
+        take_all_back(&mut other);
+        let written = written?;
         let text = format!("scenario {title}\n  start\n  steps\n    {}\n", written.join("\n    "));
         differs(rules, changed, &text).then_some(text)
     })
+}
+
+/// An empty world in which plays are tried and taken back.
+fn trial(rules: &Arc<Ruleset>) -> World {
+    let mut world = World::empty(rules);
+    world.begin();
+    world.keep_history(usize::MAX);
+    world
+}
+
+fn take_all_back(world: &mut World) {
+    while world.undo(world.revision()) {}
 }
 
 fn title(subject: &Subject, rule: &str) -> String {
@@ -63,22 +80,14 @@ fn differs(rules: &Arc<Ruleset>, changed: &Arc<Ruleset>, text: &str) -> bool {
 }
 
 /// The steps with the answers that they get now, up to the first that is answered otherwise by the changed rules.
-fn tell(
-    rules: &Arc<Ruleset>,
-    changed: &Arc<Ruleset>,
-    steps: &[String],
-    differing_in: Differing,
-) -> Option<Vec<String>> {
-    let (mut world, mut other) = (World::empty(rules), World::empty(changed));
-    world.begin();
-    other.begin();
+fn tell(world: &mut World, other: &mut World, steps: &[String], differing_in: Differing) -> Option<Vec<String>> {
     let mut told = Vec::new();
     for step in steps.iter().take(MOST_STEPS) {
         let operation: NamedOperation = step.parse().ok()?;
-        let resolved = operation.resolve(&world).ok()?;
-        let elsewhere = operation.resolve(&other).ok()?;
+        let resolved = operation.resolve(world).ok()?;
+        let elsewhere = operation.resolve(other).ok()?;
         let (answer, differing) = (world.perform(&resolved), other.perform(&elsewhere));
-        told.push(sentence(&world, &operation, &answer));
+        told.push(sentence(world, &operation, &answer));
         if !same_answer(&answer, &differing, differing_in) {
             return Some(told);
         }
@@ -116,6 +125,7 @@ fn sentence(world: &World, operation: &NamedOperation, answer: &Result<Outcome, 
 
 struct Candidates<'r> {
     rules: &'r Arc<Ruleset>,
+    trial: RefCell<World>,
 }
 
 impl Candidates<'_> {
@@ -283,13 +293,16 @@ impl Candidates<'_> {
         let (Some(cap), Some(changed)) = (cap, changed) else { return Vec::new() };
         let (less, more) = (cap.min(changed).thousandths(), cap.max(changed).thousandths());
         let fits = |kind: &Kind<'_>| {
-            let mut world = World::empty(self.rules);
+            if kind.pack().is_some() || kind.weight() <= Decimal::ZERO {
+                return false;
+            }
+            let world = &mut self.trial.borrow_mut();
             setup.iter().for_each(|step| {
-                play(&mut world, step);
+                play(world, step);
             });
-            kind.pack().is_none()
-                && kind.weight() > Decimal::ZERO
-                && play(&mut world, &format!("create 1 {} in {place}", kind.id()))
+            let fits = play(world, &format!("create 1 {} in {place}", kind.id()));
+            take_all_back(world);
+            fits
         };
         let mut kinds: Vec<Kind<'_>> = self.rules.kinds().filter(fits).collect();
         kinds.sort_by_key(|kind| std::cmp::Reverse(kind.weight()));
@@ -338,20 +351,21 @@ impl Candidates<'_> {
 
     /// Of each kind in turn as much as goes; what does not go at all is passed over.
     fn fill(&self, setup: &[String], place: &str, kinds: &[Kind<'_>]) -> Vec<String> {
-        let mut world = World::empty(self.rules);
+        let world = &mut self.trial.borrow_mut();
         let mut steps = setup.to_vec();
         for step in setup {
-            play(&mut world, step);
+            play(world, step);
         }
         for kind in kinds {
             let step = format!("create up to 1000000 {} in {place}", kind.id());
-            if play(&mut world, &step) {
+            if play(world, &step) {
                 steps.push(step);
             }
             if steps.len() == MOST_STEPS {
                 break;
             }
         }
+        take_all_back(world);
         steps
     }
 

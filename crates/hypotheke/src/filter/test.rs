@@ -59,16 +59,6 @@ impl Test {
             Test::Any(parts) => parts.iter().any(|part| part.admits(subject)),
         }
     }
-
-    /// Whether the answer is the same for all kinds with the same tags, as long as no marks are set.
-    pub(crate) fn depends_on_tags_only(&self) -> bool {
-        match self {
-            Test::Tag(_) | Test::Mark(_) => true,
-            Test::Kind(_) | Test::Compare(..) => false,
-            Test::Not(part) => part.depends_on_tags_only(),
-            Test::All(parts) | Test::Any(parts) => parts.iter().all(Test::depends_on_tags_only),
-        }
-    }
 }
 
 /// What a test says of a kind before it is known which marks its stacks will have and what their properties will be.

@@ -681,7 +681,7 @@ impl<'w> Draft<'w> {
     /// How many items in a container or holder would satisfy the filter of a cap so far.
     pub(super) fn capped(&self, bearer: Bearer, number: u32) -> i64 {
         let count = match bearer {
-            Bearer::Container(container) => self.state(container).capped[number as usize],
+            Bearer::Container(container) => self.state(container).capped.get(number as usize),
             Bearer::Holder(_) => self.world.capped(bearer, number),
         };
         let changes = self.scratch.overlay.caps.iter().filter(|(changed, _)| *changed == (bearer, number));

@@ -101,8 +101,10 @@ impl World {
         self.openers(id.index).into_iter().map(|holder| self.name_of_holder(holder).to_owned()).collect()
     }
 
+    /// Slot by slot: an index that is wrong would hide what an audit has to see.
     fn capture_slots(&self, id: ContainerId) -> Vec<InSlot> {
-        self.stacks(id).map(|(slot, stack)| InSlot { slot, stack: capture_stack(stack) }).collect()
+        let slots = (0..).zip(self.slots_of(id.index)).filter(|(_, cell)| !cell.is_empty());
+        slots.map(|(slot, &cell)| InSlot { slot, stack: capture_stack(StackView { world: self, cell }) }).collect()
     }
 }
 

@@ -392,7 +392,7 @@ impl World {
                 Bearer::Container(container) => &mut self.containers[container as usize].capped,
                 Bearer::Holder(holder) => &mut self.holders[holder as usize].capped,
             };
-            capped[number] = capped[number] + more - less;
+            capped.change(number, more, less);
         }
     }
 
@@ -403,7 +403,7 @@ impl World {
         }
         let filter = self.rules.cap_filters[number];
         let own = ClassTable::admits(&self.classes, &self.rules, filter, cell.kind, cell.class);
-        let inside = if cell.is_pack() { self.containers[cell.inner as usize].capped[number] } else { 0 };
+        let inside = if cell.is_pack() { self.containers[cell.inner as usize].capped.get(number) } else { 0 };
         inside + if own { u64::from(cell.count) } else { 0 }
     }
 }

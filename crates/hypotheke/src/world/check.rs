@@ -89,9 +89,9 @@ impl Recount<'_> {
         let taken = u32::try_from(self.cells(container).len()).unwrap_or(u32::MAX);
         self.compare(|| format!("stacks in {name}"), &state.taken, &taken);
         self.compare(|| format!("weight of {name}"), &state.weight, &self.weight(container));
-        for number in 0..state.capped.len() {
+        for number in 0..self.world.rules.cap_filters.len() {
             let counted = self.capped(container, number);
-            self.compare(|| format!("items of cap {number} in {name}"), &state.capped[number], &counted);
+            self.compare(|| format!("items of cap {number} in {name}"), &state.capped.get(number), &counted);
         }
     }
 
@@ -180,7 +180,7 @@ impl Recount<'_> {
                 holder.containers.iter().copied().chain([holder.hand]).filter(|&at| at != NONE).collect();
             let weight: i64 = borne.iter().map(|&container| self.weight(container)).sum();
             self.compare(|| format!("weight of {}", holder.name), &holder.weight, &weight);
-            for number in 0..holder.capped.len() {
+            for number in 0..self.world.rules.cap_filters.len() {
                 let counted: u64 = borne.iter().map(|&container| self.capped(container, number)).sum();
                 let kept = world.capped(Bearer::Holder(index), u32::try_from(number).unwrap_or(u32::MAX));
                 self.compare(|| format!("items of cap {number} on {}", holder.name), &kept, &counted);

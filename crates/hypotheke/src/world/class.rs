@@ -1,6 +1,7 @@
 //! Classes: what makes two stacks alike, as one number.
 
 use std::collections::{BTreeMap, BTreeSet};
+use std::sync::Arc;
 
 use crate::filter::{Measure, Subject};
 use crate::id::{KindId, MarkId, PropertyId, TagId};
@@ -44,7 +45,7 @@ impl ClassKey {
 
 #[derive(Clone, Debug)]
 struct Entry {
-    key: ClassKey,
+    key: Arc<ClassKey>,
     /// How many stacks are of this class.
     uses: u64,
 }
@@ -55,7 +56,7 @@ struct Entry {
 pub(crate) struct ClassTable {
     kinds: u32,
     entries: Vec<Entry>,
-    by_key: BTreeMap<ClassKey, u32>,
+    by_key: BTreeMap<Arc<ClassKey>, u32>,
     /// Entries that no stack has. Their numbers are given again, the lowest first.
     unused: BTreeSet<u32>,
 }
@@ -71,7 +72,7 @@ impl ClassTable {
 
     pub(crate) fn key(&self, class: u32) -> Option<&ClassKey> {
         let entry = class.checked_sub(self.kinds)?;
-        self.entries.get(entry as usize).map(|entry| &entry.key)
+        self.entries.get(entry as usize).map(|entry| &*entry.key)
     }
 
     /// The number that the next new class will have, after those that `given` have been given to.
@@ -91,7 +92,8 @@ impl ClassTable {
     /// Enters a class under the number that [`ClassTable::next`] gave, or that it has had.
     pub(crate) fn enter(&mut self, key: &ClassKey, class: u32) {
         let index = (class - self.kinds) as usize;
-        let entry = Entry { key: key.clone(), uses: 0 };
+        let key = Arc::new(key.clone());
+        let entry = Entry { key: Arc::clone(&key), uses: 0 };
         if index == self.entries.len() {
             self.entries.push(entry);
         } else {
@@ -99,7 +101,7 @@ impl ClassTable {
             self.entries[index] = entry;
         }
         self.unused.insert(class);
-        self.by_key.insert(key.clone(), class);
+        self.by_key.insert(key, class);
     }
 
     pub(crate) fn retain(&mut self, class: u32) {
@@ -120,6 +122,11 @@ impl ClassTable {
                 self.unused.insert(class);
             }
         }
+    }
+
+    /// What the numbers stand for that are no kinds, in their order. Another key is another allocation.
+    pub(crate) fn keys(&self) -> impl ExactSizeIterator<Item = &Arc<ClassKey>> + Clone + '_ {
+        self.entries.iter().map(|entry| &entry.key)
     }
 
     /// How many stacks are counted for each class that is not plain.

@@ -49,6 +49,11 @@ impl Ground {
         (self.by_kind.len(), self.by_id.len())
     }
 
+    /// What lies there, in order of landing.
+    pub(crate) fn cells(&self) -> impl Iterator<Item = Cell> + '_ {
+        self.stacks.values().map(|(cell, _)| *cell)
+    }
+
     pub(crate) fn len(&self) -> usize {
         self.stacks.len()
     }

@@ -10,6 +10,7 @@ mod cell;
 mod check;
 mod chunks;
 mod class;
+mod counts;
 mod event;
 mod ground;
 mod hash;
@@ -20,6 +21,8 @@ mod read;
 mod scratch;
 mod setup;
 mod slot_set;
+#[cfg(test)]
+mod spoil;
 mod taken;
 #[cfg(test)]
 mod tests;
@@ -34,6 +37,7 @@ use rustc_hash::FxHashMap;
 pub(crate) use cell::{Cell, GROUND, Spot};
 pub use check::Discrepancy;
 pub(crate) use class::{ClassKey, ClassTable, ClassView};
+pub(crate) use counts::Counts;
 pub use event::{Class, End, Event, Inner};
 pub(crate) use ground::Ground;
 use history::History;
@@ -48,7 +52,8 @@ use crate::exchange::RequestWindow;
 use crate::id::{ContainerId, DepartureId, KindId};
 use crate::ruleset::{FilterId, Ruleset};
 
-const NONE: u32 = u32::MAX;
+/// In place of the number of a container, a definition or a holder where there is none.
+pub(crate) const NONE: u32 = u32::MAX;
 
 /// The whole state: every container, every holder, the ground.
 ///
@@ -174,7 +179,7 @@ pub(crate) struct ContainerState {
     /// When it came into the world, among all that did.
     came: u64,
     /// For each of the filters of all caps: how many items in it, at any depth, satisfy it.
-    pub(crate) capped: Vec<u64>,
+    pub(crate) capped: Counts,
     /// What paths call it: `sled`, `locker-a`, `surveyor.pockets`. Empty for the inside of a pack.
     name: Box<str>,
 }
@@ -203,6 +208,6 @@ struct HolderState {
     /// At which kinds its shortcuts point.
     shortcuts: Vec<Option<KindId>>,
     /// For each of the filters of all caps: how many items that it carries satisfy it.
-    capped: Vec<u64>,
+    capped: Counts,
     name: Box<str>,
 }

@@ -18,8 +18,8 @@ use crate::ruleset::{Cap, ContainerDef, FilterId, HolderDef, Kind, PropertyValue
 /// A stack as it lies somewhere.
 #[derive(Clone, Copy, Debug)]
 pub struct StackView<'w> {
-    world: &'w World,
-    cell: Cell,
+    pub(crate) world: &'w World,
+    pub(crate) cell: Cell,
 }
 
 /// A slot of a container and what lies there.
@@ -535,7 +535,35 @@ impl World {
             Bearer::Container(container) => &self.containers[container as usize].capped,
             Bearer::Holder(holder) => &self.holders[holder as usize].capped,
         };
-        capped[number as usize]
+        capped.get(number as usize)
+    }
+
+    /// All slots of a container, taken or empty.
+    pub(crate) fn slots_of(&self, container: u32) -> &[Cell] {
+        self.cells_of(self.state(container))
+    }
+
+    /// Which of the ruleset's containers one is; none for the ground and for hands.
+    pub(crate) fn def_number(&self, container: u32) -> Option<u32> {
+        Some(self.state(container).def).filter(|&def| def != NONE)
+    }
+
+    /// At which kinds the shortcuts of a holder point, in order, be it one that has departed.
+    pub(crate) fn kinds_bound_by(&self, holder: u32) -> &[Option<KindId>] {
+        &self.holders[holder as usize].shortcuts
+    }
+
+    /// For each kind: how many items came into the world and did not leave it.
+    pub(crate) fn balances(&self) -> impl Iterator<Item = i128> + '_ {
+        (0..).zip(&self.tallies).map(|(kind, &(created, consumed))| {
+            let none = (0, 0);
+            let (arrived, departed) = if self.travelled.is_empty() {
+                none
+            } else {
+                self.travelled.get(&KindId(kind)).copied().unwrap_or(none)
+            };
+            i128::from(created) - i128::from(consumed) + i128::from(arrived) - i128::from(departed)
+        })
     }
 
     fn cells_of(&self, container: &ContainerState) -> &[Cell] {

@@ -9,7 +9,8 @@ use super::apply::slot_limit;
 use super::history::History;
 use super::index::Index;
 use super::{
-    Cell, ClassTable, ContainerState, GROUND, Ground, HolderState, NONE, Origin, Presence, Spare, Spot, Tally, World,
+    Cell, ClassTable, ContainerState, Counts, GROUND, Ground, HolderState, NONE, Origin, Presence, Spare, Spot, Tally,
+    World,
 };
 use crate::exchange::RequestWindow;
 use crate::id::{ContainerDefId, ContainerId, KindId, StackId};
@@ -129,7 +130,7 @@ impl World {
             origin: None,
             shortcuts: vec![None; self.rules.holders()[def as usize].shortcuts as usize],
             weight: 0,
-            capped: vec![0; self.rules.cap_filters.len()],
+            capped: Counts::default(),
         };
         match again {
             None => self.holders.push(state),
@@ -288,7 +289,7 @@ impl ContainerState {
             reserved_first: rule.is_some_and(|def| def.reserved_first),
             is_simple: rules.is_simple(def),
             deep: rule.is_some_and(|def| def.deep),
-            capped: vec![0; rules.cap_filters.len()],
+            capped: Counts::default(),
             weight: 0,
             hash: 0,
             index: Index::new(rule.map_or(slots, |def| def.bounds.1)),

@@ -397,7 +397,7 @@ impl World {
             state.presence = Presence::Inside;
         }
         (state.taken, state.weight, state.hash, state.parent) = (0, 0, 0, Spot::NOWHERE);
-        state.capped.fill(0);
+        state.capped.forget();
         state.index = Index::new(self.rules.containers().get(state.def as usize).map_or(1, |def| def.bounds.1));
         self.cells[slots].fill(Cell::default());
     }

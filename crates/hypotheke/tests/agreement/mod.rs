@@ -12,7 +12,7 @@ mod rules;
 
 use std::collections::BTreeMap;
 
-use hypotheke::{Law, Reason, Violation, World, audit};
+use hypotheke::{Law, Reason, Violation, Watch, World, audit};
 use proptest::prelude::*;
 use proptest::strategy::ValueTree;
 use proptest::test_runner::TestRunner;
@@ -37,6 +37,7 @@ fn compare(rules: &Rules, draws: &[Draw]) -> BTreeMap<String, u32> {
     let mut answers = BTreeMap::new();
     let (mut coming, mut changed) = (draws.iter(), false);
     let mut copy = Copy::of(&engine.world);
+    let mut watch = Watch::new(&engine.world);
     while let Some(draw) = coming.next() {
         let request = if is_list(draw) {
             let steps: Vec<Draw> = coming.by_ref().take(draw.count as usize).cloned().collect();
@@ -61,8 +62,10 @@ fn compare(rules: &Rules, draws: &[Draw]) -> BTreeMap<String, u32> {
         }
         assert_eq!(engine.world.revision(), revision + u64::from(found.is_ok()));
         changed |= request.changes_stacks();
+        let keeps = watch.keeps_the_laws(&engine.world);
+        assert!(keeps || changed, "{request:?}");
         if draw.count == 3 {
-            check_plain_data(&engine, changed);
+            assert_eq!(check_plain_data(&engine, changed), keeps, "a watch says what the audit says: {request:?}");
         }
         if draw.count == 4 {
             engine.check_offers(draw.kind);
@@ -109,8 +112,8 @@ fn take_all_back(engine: &mut Engine, rules: &Rules) {
     check_sums(engine, &Model::new(rules.clone()));
 }
 
-/// The world as plain data is the same world, breaks no law, and all sums are as a recount says.
-fn check_plain_data(engine: &Engine, changed: bool) {
+/// The world as plain data is the same world, breaks no law, and all sums are as a recount says. True if it is within all limits.
+fn check_plain_data(engine: &Engine, changed: bool) -> bool {
     let world = &engine.world;
     assert_eq!(world.recount(), vec![]);
     let snapshot = world.snapshot();
@@ -124,8 +127,9 @@ fn check_plain_data(engine: &Engine, changed: bool) {
     // Only a new mark or property may make what lies somewhere unfit, or too many.
     let expected = |law: Law| changed && matches!(law, Law::Admits | Law::Cap);
     let found: Vec<Violation> = audit(world.rules(), &snapshot);
-    let found: Vec<&Violation> = found.iter().filter(|violation| !expected(violation.law())).collect();
-    assert_eq!(found, Vec::<&Violation>::new());
+    let unexpected: Vec<&Violation> = found.iter().filter(|violation| !expected(violation.law())).collect();
+    assert_eq!(unexpected, Vec::<&Violation>::new());
+    found.is_empty()
 }
 
 /// Weights, free slots and tallies, which the world keeps by difference, against a recount.

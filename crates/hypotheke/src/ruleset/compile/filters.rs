@@ -18,18 +18,7 @@ impl Compiler {
         if self.faults.len() > faults {
             return None;
         }
-        let mut plain = Bits::new(self.rules.kinds.len());
-        if test.depends_on_tags_only() {
-            let admits_set = |tags: &Vec<TagId>| test.admits(&TagsOnly(tags));
-            let by_set: Vec<bool> = self.rules.tag_sets.iter().map(admits_set).collect();
-            for (index, _) in self.rules.kinds.iter().enumerate().filter(|(_, kind)| by_set[kind.tag_set as usize]) {
-                plain.set(index);
-            }
-        } else {
-            for kind in self.rules.kinds().filter(|&kind| test.admits(&kind)) {
-                plain.set(kind.handle().index());
-            }
-        }
+        let plain = self.kinds_admitted(&test);
         let id = FilterId(small(self.rules.filters.len()));
         // Side by side with the other figures of a kind, where operations look anyway.
         if id.0 < u64::BITS {
@@ -39,6 +28,44 @@ impl Compiler {
         }
         self.rules.filters.push(CompiledFilter { test, written: source.filter.to_string(), plain });
         Some(id)
+    }
+
+    /// The kinds whose stacks a filter admits as they are at first: each part is a set of kinds.
+    fn kinds_admitted(&mut self, test: &Test) -> Bits {
+        let count = self.rules.kinds.len();
+        let mut kinds = Bits::new(count);
+        match test {
+            Test::Tag(tag) => return self.kinds_with_tag(*tag).clone(),
+            Test::Mark(_) => {}
+            Test::Kind(kind) => kinds.set(kind.index()),
+            Test::Compare(..) => {
+                for kind in self.rules.kinds().filter(|kind| test.admits(kind)) {
+                    kinds.set(kind.handle().index());
+                }
+            }
+            Test::Not(part) => {
+                kinds = self.kinds_admitted(part);
+                kinds.complement(count);
+            }
+            Test::All(parts) => {
+                kinds.complement(count);
+                parts.iter().for_each(|part| kinds.intersect(&self.kinds_admitted(part)));
+            }
+            Test::Any(parts) => parts.iter().for_each(|part| kinds.unite(&self.kinds_admitted(part))),
+        }
+        kinds
+    }
+
+    fn kinds_with_tag(&mut self, tag: TagId) -> &Bits {
+        let rules = &self.rules;
+        self.kinds_by_tag.entry(tag).or_insert_with(|| {
+            let with_tag: Vec<bool> = rules.tag_sets.iter().map(|set| set.binary_search(&tag).is_ok()).collect();
+            let mut kinds = Bits::new(rules.kinds.len());
+            for (index, _) in rules.kinds.iter().enumerate().filter(|(_, kind)| with_tag[kind.tag_set as usize]) {
+                kinds.set(index);
+            }
+            kinds
+        })
     }
 
     /// Looks up the names; what is unknown is a fault and stands for a test that nobody will ask.
@@ -108,31 +135,6 @@ impl Compiler {
             return None;
         }
         Some(measure)
-    }
-}
-
-/// All kinds of which only the tags are known.
-struct TagsOnly<'r>(&'r [TagId]);
-
-impl Subject for TagsOnly<'_> {
-    fn kind(&self) -> KindId {
-        KindId(u32::MAX)
-    }
-
-    fn has_tag(&self, tag: TagId) -> bool {
-        self.0.binary_search(&tag).is_ok()
-    }
-
-    fn has_mark(&self, _mark: MarkId) -> bool {
-        false
-    }
-
-    fn number(&self, _measure: Measure) -> Option<Decimal> {
-        None
-    }
-
-    fn text(&self, _property: PropertyId) -> Option<&str> {
-        None
     }
 }
 

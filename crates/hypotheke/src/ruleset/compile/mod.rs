@@ -8,9 +8,11 @@ use std::collections::BTreeMap;
 
 use hashbrown::HashTable;
 use hashbrown::hash_table::Entry;
+use rustc_hash::FxHashMap;
 
 use crate::id::{MarkId, PropertyId, TagId};
 use crate::language::{NamedPortion, Path};
+use crate::ruleset::bits::Bits;
 use crate::ruleset::error::RulesetErrors;
 use crate::ruleset::source::{KindAt, PropertySource, RulesetSource, StartSource, Written};
 use crate::ruleset::start::{StartEntry, StartPortion};
@@ -24,9 +26,10 @@ pub(crate) use portions::UnknownName;
 
 /// Checks all of it and compiles it.
 pub(crate) fn compile(source: RulesetSource) -> Result<Ruleset, RulesetErrors> {
-    let mut compiler = Compiler { rules: Ruleset::default(), faults: Vec::new(), source };
+    let mut compiler =
+        Compiler { rules: Ruleset::default(), faults: Vec::new(), kinds_by_tag: FxHashMap::default(), source };
     compiler.compile();
-    let Compiler { mut rules, mut faults, mut source } = compiler;
+    let Compiler { mut rules, mut faults, mut source, .. } = compiler;
     faults.append(&mut source.faults);
     let bad = faults.iter().any(|fault| fault.severity() == Severity::Error);
     let diagnostics = Diagnostics::new(source.sources.clone(), faults);
@@ -51,6 +54,8 @@ struct Compiler {
     source: RulesetSource,
     rules: Ruleset,
     faults: Vec<Diagnostic>,
+    /// The kinds with each tag that a filter has asked for.
+    kinds_by_tag: FxHashMap<TagId, Bits>,
 }
 
 fn small(index: usize) -> u32 {

@@ -1,0 +1,215 @@
+//! Judging a world again and again while it is played.
+//!
+//! After an operation little differs. A [`Watch`] remembers the cells that it judged last, looks for those that are not the same,
+//! and judges their containers anew; what holds for several containers together it adds up from what it found in each. It reads
+//! cells, and what stands where; like the [`audit`](super::audit) it trusts no event, no sum and no index.
+
+mod place;
+#[cfg(test)]
+mod tests;
+mod whole;
+
+use std::sync::Arc;
+
+use rustc_hash::FxHashSet;
+
+use crate::id::KindId;
+use crate::ruleset::Ruleset;
+use crate::world::{Cell, ClassKey, GROUND, Origin, World};
+use place::Place;
+
+/// Says whether a world keeps every law, in time that grows with what differs from the world that it was asked about before.
+///
+/// It says the same as whether [`audit`](super::audit) finds nothing in the world's snapshot, which then tells what it is.
+///
+/// ```
+/// use hypotheke::{Amount, Operation, Ruleset, Watch, World};
+///
+/// let rules = Ruleset::builder()
+///     .kind("flare", |kind| kind.stack_limit(6))
+///     .container("depot", |depot| depot.slots(2))
+///     .container("sled", |sled| sled.slots(2))
+///     .start("depot", ["4 flare"])
+///     .build()?;
+/// let mut world = World::new(&rules.into());
+/// let (depot, sled) = (world.container("depot").unwrap(), world.container("sled").unwrap());
+/// let mut watch = Watch::new(&world);
+/// assert!(watch.keeps_the_laws(&world));
+/// world.perform(&Operation::moving(Amount::Exactly(3), depot, sled)).unwrap();
+/// assert!(watch.keeps_the_laws(&world));
+/// # Ok::<(), hypotheke::RulesetErrors>(())
+/// ```
+#[derive(Debug)]
+pub struct Watch {
+    rules: Arc<Ruleset>,
+    /// By the numbers that containers have in the world.
+    places: Vec<Place>,
+    holders: Vec<Bearer>,
+    /// How many items of each kind lie anywhere.
+    held: Vec<i128>,
+    /// The ids of all stacks.
+    ids: FxHashSet<u64>,
+    /// What the numbers of classes stand for.
+    classes: Vec<Arc<ClassKey>>,
+    next_stack: u64,
+    /// The numbers of the places that differ; kept for its room.
+    changed: Vec<u32>,
+}
+
+/// What is compared of a holder.
+#[derive(Debug, Default, PartialEq, Eq)]
+struct Bearer {
+    is_there: bool,
+    def: usize,
+    hand: u32,
+    containers: Vec<u32>,
+    shortcuts: Vec<Option<KindId>>,
+    origin: Option<Origin>,
+}
+
+impl Watch {
+    /// A watch that has judged nothing so far.
+    #[must_use]
+    pub fn new(world: &World) -> Watch {
+        Watch {
+            rules: Arc::clone(world.rules()),
+            places: Vec::new(),
+            holders: Vec::new(),
+            held: vec![0; world.rules().kinds().len()],
+            ids: FxHashSet::default(),
+            classes: Vec::new(),
+            next_stack: 0,
+            changed: Vec::new(),
+        }
+    }
+
+    /// Whether the world keeps every law.
+    pub fn keeps_the_laws(&mut self, world: &World) -> bool {
+        if !self.may_go_on(world) {
+            *self = Watch::new(world);
+        }
+        self.next_stack = world.next_stack;
+        let keeps = self.judge(world);
+        if !keeps {
+            // What was judged in part is not gone on from.
+            *self = Watch::new(world);
+        }
+        keeps
+    }
+
+    /// Whether what was judged before still counts: numbers stand for the same, and no id is to be given again.
+    fn may_go_on(&mut self, world: &World) -> bool {
+        let known = self.classes.len();
+        let classes = world.classes.keys();
+        let same = classes.len() >= known && self.classes.iter().zip(classes.clone()).all(|(a, b)| Arc::ptr_eq(a, b));
+        if same {
+            self.classes.extend(classes.skip(known).map(Arc::clone));
+        }
+        same && Arc::ptr_eq(&self.rules, world.rules())
+            && world.next_stack >= self.next_stack
+            && world.container_count() as usize >= self.places.len()
+            && world.holder_count() as usize >= self.holders.len()
+    }
+
+    fn judge(&mut self, world: &World) -> bool {
+        if self.classes.is_empty() {
+            self.classes.extend(world.classes.keys().map(Arc::clone));
+        }
+        let frame = self.compare(world);
+        let changed = std::mem::take(&mut self.changed);
+        for &number in &changed {
+            self.take_out(number);
+        }
+        let sound = changed.iter().all(|&number| self.take_in(world, number));
+        let anything = frame || !changed.is_empty();
+        self.changed = changed;
+        sound
+            && self.conserves(world)
+            && keeps_arrivals(world)
+            && self.keeps_doors(world)
+            && (!frame || self.keeps_names(world))
+            && (!anything || self.keeps_as_a_whole(world))
+    }
+
+    /// Finds the places that differ; true if what is there, or who, differs too.
+    fn compare(&mut self, world: &World) -> bool {
+        self.changed.clear();
+        let mut frame = false;
+        self.places.resize_with(world.container_count() as usize, Place::default);
+        for (number, place) in (0..).zip(&self.places) {
+            if place.stands_otherwise(world, number) {
+                frame = true;
+                self.changed.push(number);
+            } else if place.holds_other(world, number) {
+                self.changed.push(number);
+            }
+        }
+        self.holders.resize_with(world.holder_count() as usize, Bearer::default);
+        for (number, known) in (0..).zip(&mut self.holders) {
+            if !known.is_as(world, number) {
+                *known = Bearer::new(world, number);
+                frame = true;
+            }
+        }
+        frame
+    }
+
+    /// Counts no longer what lay there.
+    fn take_out(&mut self, number: u32) {
+        for cell in self.places[number as usize].cells.iter().filter(|cell| !cell.is_empty()) {
+            self.held[cell.kind as usize] -= i128::from(cell.count);
+            self.ids.remove(&cell.id);
+        }
+    }
+
+    /// Judges what lies there now, and counts it.
+    fn take_in(&mut self, world: &World, number: u32) -> bool {
+        let place = &mut self.places[number as usize];
+        if !place.set(world, number) {
+            return false;
+        }
+        place.cells.iter().filter(|cell| !cell.is_empty()).all(|cell| {
+            self.held[cell.kind as usize] += i128::from(cell.count);
+            self.ids.insert(cell.id)
+        })
+    }
+
+    /// Items in the world are those that came in without those that left.
+    fn conserves(&self, world: &World) -> bool {
+        self.held.iter().zip(world.balances()).all(|(held, due)| *held == due)
+    }
+}
+
+impl Bearer {
+    fn new(world: &World, number: u32) -> Bearer {
+        Bearer {
+            is_there: world.is_present(number),
+            def: world.def_of_holder(number),
+            hand: world.hand_of(number),
+            containers: world.containers_of(number).to_vec(),
+            shortcuts: world.kinds_bound_by(number).to_vec(),
+            origin: world.origin_of(number),
+        }
+    }
+
+    fn is_as(&self, world: &World, number: u32) -> bool {
+        self.is_there == world.is_present(number)
+            && self.def == world.def_of_holder(number)
+            && self.hand == world.hand_of(number)
+            && self.containers == world.containers_of(number)
+            && self.shortcuts == world.kinds_bound_by(number)
+            && self.origin == world.origin_of(number)
+    }
+}
+
+/// What has departed from here and arrived again was there to depart.
+fn keeps_arrivals(world: &World) -> bool {
+    world.arrivals.iter().all(|arrival| arrival.world != world.number || arrival.number < world.departures)
+}
+
+/// What lies there, slot by slot; on the ground in the order in which it landed.
+fn cells_at(world: &World, number: u32) -> impl Iterator<Item = Cell> + '_ {
+    let landed = (number == GROUND).then(|| world.ground.cells());
+    let slots = (number != GROUND).then(|| world.slots_of(number).iter().copied());
+    landed.into_iter().flatten().chain(slots.into_iter().flatten())
+}
