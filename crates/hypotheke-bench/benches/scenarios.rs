@@ -8,14 +8,15 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use hypotheke::coverage::{CoverageOptions, coverage};
-use hypotheke::scenario::{PlayableFile, Playing, Trace, play_all};
+use hypotheke::scenario::{PlayableFile, Playing, Trace, on_threads, play_all};
 use hypotheke::text::Source;
 use hypotheke::{Ruleset, ScenarioFile};
 use hypotheke_bench::timed;
 
 const RUNS: usize = 9;
-/// Scenarios of a file, and how often each repeats its round of steps.
-const SCENARIOS: usize = 200;
+/// So many files, scenarios of a file, and rounds of steps of a scenario.
+const FILES: usize = 8;
+const SCENARIOS: usize = 25;
 const ROUNDS: usize = 100;
 
 fn main() {
@@ -43,23 +44,22 @@ fn text() -> String {
 }
 
 fn reading_and_playing(rules: &Arc<Ruleset>) {
-    let text = text();
-    let lines = text.lines().count();
-    let steps = SCENARIOS * ROUNDS * 10;
-    let source = Source::new("rounds.scenario", text.as_str());
-    let parse = || ScenarioFile::parse(source.clone()).expect("a scenario file");
+    let sources: Vec<Source> = (0..FILES).map(|file| Source::new(format!("{file}.scenario"), text())).collect();
+    let lines: usize = sources.iter().map(|source| source.text().lines().count()).sum();
+    let steps = FILES * SCENARIOS * ROUNDS * 10;
+    let parse = |source: &Source| ScenarioFile::parse(source.clone()).expect("a scenario file");
     let whole = |threads: usize| {
-        let file = parse();
-        let playable = file.check(rules).expect("known names");
         let threads = NonZeroUsize::new(threads).expect("at least one");
+        let files = on_threads(&sources, threads, |_, source| parse(source));
+        let playable = on_threads(&files, threads, |_, file| file.check(rules).expect("known names"));
         let playing = Playing { trace: Trace::Failures, threads, stop_at_first: false };
-        let reports = play_all(&[playable], |_| true, playing);
+        let reports = play_all(&playable, |_| true, playing);
         assert!(reports.iter().all(|(_, report)| report.passed()));
     };
     let (mut reading, mut one, mut two) = (Vec::new(), Vec::new(), Vec::new());
     for _ in 0..RUNS {
         reading.push(timed(&mut || {
-            std::hint::black_box(parse());
+            std::hint::black_box(sources.iter().map(&parse).collect::<Vec<_>>());
         }));
         one.push(timed(&mut || whole(1)));
         two.push(timed(&mut || whole(2)));

@@ -6,6 +6,9 @@ mod commands;
 mod documents;
 mod drawing;
 mod input;
+mod rulesets;
+mod scenarios;
+mod schemas;
 
 use std::path::{Path, PathBuf};
 

@@ -3,14 +3,13 @@
 use std::path::Path;
 use std::sync::Arc;
 
-use serde_json::{Value, json};
-
 use super::{Output, Verdict};
 use crate::args::Format;
 use crate::files::{InputError, load_rules};
+use crate::formats::ask::AskJson;
 use crate::render::{Page, Tone, fold, pad};
 use hypotheke::text::Source;
-use hypotheke::{Cause, Departures, NamedOperation, Operation, Outcome, Refusal, Reply, World};
+use hypotheke::{Cause, Departures, NamedOperation, Operation, Refusal, Reply, World};
 
 /// The widest of the reasons, and what stands before them.
 const INDENT: usize = 9;
@@ -28,7 +27,7 @@ pub(crate) fn run(output: &mut Output, path: &Path, after: &[String], question: 
     let reply = asked.world.ask(&operation);
     let changes = asked.changes(&operation);
     if output.format == Format::Json {
-        output.write_json(&to_json(&asked.world, &named, &reply, &changes))?;
+        output.write_json(&AskJson::new(&asked.world, &named, &reply, &changes))?;
         return Ok(Verdict::Good);
     }
     let mut page = Page::default();
@@ -156,31 +155,4 @@ fn draw_cause(page: &mut Page, world: &World, cause: Cause) {
     if let Some(remedy) = world.remedy(cause) {
         page.plain(&" ".repeat(INDENT + REASON)).put(Tone::Faint, &format!("it would take {remedy}")).end();
     }
-}
-
-fn to_json(world: &World, named: &NamedOperation, reply: &Reply, changes: &[String]) -> Value {
-    let reason = |&cause: &Cause| {
-        let figures = cause.figures().map(|(asked, allowed)| json!({ "asked": asked, "allowed": allowed }));
-        json!({
-            "reason": cause.reason(),
-            "text": world.explain_cause(cause),
-            "figures": figures,
-            "remedy": world.remedy(cause),
-        })
-    };
-    let answer = match reply.answer() {
-        Ok(outcome) if outcome.is_whole() => "applied",
-        Ok(_) => "in-part",
-        Err(_) => "refused",
-    };
-    let outcome: Option<Outcome> = reply.answer().ok();
-    json!({
-        "operation": named.to_string(),
-        "answer": answer,
-        "could": reply.could(),
-        "left": outcome.map(Outcome::left),
-        "step": reply.answer().err().and_then(|refusal| refusal.step()),
-        "changes": changes,
-        "reasons": reply.causes().iter().map(reason).collect::<Vec<Value>>(),
-    })
 }

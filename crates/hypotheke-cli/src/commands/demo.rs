@@ -3,13 +3,12 @@
 use std::path::Path;
 use std::sync::Arc;
 
-use serde_json::json;
-
 use super::verify::{Tally, results, summary};
 use super::{Output, Verdict};
 use crate::args::Format;
 use crate::demo_files::{self, DemoFile, FAILING, RULES, SCENARIOS, TABLES};
 use crate::files::InputError;
+use crate::formats::verify::DemoJson;
 use crate::render::report;
 use crate::render::{Page, Tone, container};
 use hypotheke::scenario::{ScenarioReport, Trace};
@@ -42,7 +41,7 @@ pub(crate) fn run(output: &mut Output) -> Result<Verdict, InputError> {
     let verdict = if tally.failed == 0 { Verdict::Good } else { Verdict::Failed };
     if output.format == Format::Json {
         let reports = played.iter().flat_map(|(source, reports)| reports.iter().map(move |report| (source, report)));
-        output.write_json(&json!({ "title": rules.title(), "scenarios": results(reports) }))?;
+        output.write_json(&DemoJson { title: rules.title(), scenarios: results(reports) })?;
         return Ok(verdict);
     }
     let mut page = Page::default();

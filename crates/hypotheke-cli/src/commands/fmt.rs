@@ -2,12 +2,11 @@
 
 use std::path::{Path, PathBuf};
 
-use serde_json::json;
-
 use super::verify::load_all;
 use super::{Output, Verdict};
 use crate::args::Format;
 use crate::files::{InputError, is_standard_input, load_scenarios, replace, scenario_paths};
+use crate::formats::fmt::FmtJson;
 use crate::render::report::counted;
 use crate::render::{Page, Tone, clip};
 
@@ -38,8 +37,8 @@ pub(crate) fn run(output: &mut Output, named: &[PathBuf], check: bool) -> Result
     }
     let names: Vec<String> = changed.iter().map(|(path, _)| path.display().to_string()).collect();
     if output.format == Format::Json {
-        let key = if check { "would-change" } else { "changed" };
-        output.write_json(&json!({ "files": paths.len(), key: names }))?;
+        let (changed, would_change) = if check { (None, Some(names.clone())) } else { (Some(names.clone()), None) };
+        output.write_json(&FmtJson { files: paths.len(), changed, would_change })?;
     } else {
         draw(output, &names, paths.len(), check)?;
     }

@@ -3,15 +3,14 @@
 use std::path::Path;
 use std::sync::Arc;
 
-use serde_json::{Value, json};
-
 use super::check::title;
 use super::{Output, Verdict};
 use crate::args::{Format, Part};
 use crate::files::{InputError, load_rules};
+use crate::formats::show::{ContainerJson, HolderJson, KindJson, ShowJson};
 use crate::render::container::weight_text;
 use crate::render::{Page, Tone, clip, container, kinds};
-use hypotheke::{ContainerId, HolderId, Kind, Place, Ruleset, StackView, World};
+use hypotheke::{ContainerId, Place, Ruleset, World};
 
 pub(crate) fn run(
     output: &mut Output,
@@ -25,14 +24,13 @@ pub(crate) fn run(
     let with_kinds = places.is_empty() && part != Some(Part::Containers);
     let with_containers = part != Some(Part::Kinds);
     if output.format == Format::Json {
-        let mut value =
-            json!({ "title": rules.title(), "version": rules.version(), "weight-unit": rules.weight_unit() });
+        let mut value = ShowJson::new(&rules);
         if with_containers {
-            value["containers"] = chosen.iter().map(|&id| container_json(&world, id)).collect();
-            value["holders"] = world.holders().map(|id| holder_json(&world, id)).collect();
+            value.containers = Some(chosen.iter().filter_map(|&id| ContainerJson::new(&world, id)).collect());
+            value.holders = Some(world.holders().filter_map(|id| HolderJson::new(&world, id)).collect());
         }
         if with_kinds {
-            value["kinds"] = rules.kinds().map(|kind| kind_json(&rules, kind)).collect();
+            value.kinds = Some(rules.kinds().map(|kind| KindJson::new(&rules, kind)).collect());
         }
         output.write_json(&value)?;
         return Ok(Verdict::Good);
@@ -123,103 +121,4 @@ fn draw_holders(page: &mut Page, world: &World) {
             page.put(Tone::Faint, &clip(&format!("                  at most {count} {filter}"), 100)).end();
         }
     }
-}
-
-fn stack_json(world: &World, stack: StackView<'_>, slot: u32) -> Value {
-    let mut value =
-        json!({ "slot": slot, "id": stack.id().to_string(), "kind": stack.kind().id(), "count": stack.count() });
-    let marks: Vec<&str> = stack.marks().collect();
-    if !marks.is_empty() {
-        value["marks"] = json!(marks);
-    }
-    for (name, number) in stack.changed_properties() {
-        value["properties"][name] = json!(number);
-    }
-    if let Some(inside) = stack.inside() {
-        value["inside"] = stacks_json(world, inside);
-    }
-    value
-}
-
-fn stacks_json(world: &World, id: ContainerId) -> Value {
-    world.stacks(id).map(|(slot, stack)| stack_json(world, stack, slot)).collect()
-}
-
-fn container_json(world: &World, id: ContainerId) -> Value {
-    let rules = world.rules();
-    let Some(def) = world.container_def(id) else { return Value::Null };
-    let slots: Vec<Value> = rules
-        .slot_rules(def)
-        .map(|rule| json!({ "name": rule.name(), "admits": rule.admits(), "stack-limit": rule.stack_limit() }))
-        .collect();
-    json!({
-        "path": world.container_name(id),
-        "name": def.name(),
-        "slots": world.slots(id).len(),
-        "columns": def.columns(),
-        "free-slots": world.free_slots(id),
-        "weight": world.container_weight(id),
-        "weight-cap": def.weight_cap(),
-        "stack-limit": def.stack_limit(),
-        "admits": rules.admits(def),
-        "worn": def.is_worn(),
-        "put": def.may_put(),
-        "take": def.may_take(),
-        "caps": caps_json(rules, def.caps()),
-        "slot": slots,
-        "deep": def.is_deep(),
-        "must-open": def.must_be_opened(),
-        "exclusive": def.is_exclusive(),
-        "slot-bounds": def.slot_bounds(),
-        "stacks": stacks_json(world, id),
-    })
-}
-
-fn holder_json(world: &World, id: HolderId) -> Value {
-    let Some(def) = world.holder_def(id) else { return Value::Null };
-    json!({
-        "id": def.id(),
-        "name": def.name(),
-        "carries": world.carried(id).map(|id| world.container_name(id)).collect::<Vec<_>>(),
-        "weight": world.holder_weight(id),
-        "weight-cap": def.weight_cap(),
-        "burden": world.burden(id),
-        "shortcuts": world.shortcuts(id).map(|kind| kind.map(|kind| world.rules().kind(kind).id())).collect::<Vec<_>>(),
-        "attributes": attributes_json(world, id),
-        "caps": caps_json(world.rules(), def.caps()),
-    })
-}
-
-fn attributes_json(world: &World, id: HolderId) -> Value {
-    let names = world.rules().attributes().iter();
-    names.map(|name| (name.to_string(), json!(world.attribute(id, name)))).collect::<serde_json::Map<_, _>>().into()
-}
-
-fn caps_json(rules: &Ruleset, caps: &[hypotheke::Cap]) -> Value {
-    rules.caps(caps).map(|(of, count)| json!({ "of": of, "count": count })).collect()
-}
-
-fn kind_json(rules: &Ruleset, kind: Kind<'_>) -> Value {
-    let mut value = json!({
-        "id": kind.id(),
-        "name": kind.name(),
-        "tags": kind.tags().collect::<Vec<_>>(),
-        "weight": kind.weight(),
-        "value": kind.value(),
-        "stack-limit": kind.stack_limit(),
-        "keep": kind.is_kept(),
-        "needs": kind.needs().collect::<Vec<_>>(),
-        "attributes": kind.attributes().map(|(name, each)| (name.to_owned(), json!(each))).collect::<serde_json::Map<_, _>>(),
-        "pack": kind.pack().map(hypotheke::ContainerDef::id),
-    });
-    if !kind.note().is_empty() {
-        value["note"] = json!(kind.note());
-    }
-    for (property, first) in kind.properties() {
-        value["properties"][rules.properties()[property.index()].name()] = match first {
-            hypotheke::PropertyValue::Number(number) => json!(number),
-            hypotheke::PropertyValue::Text(text) => json!(text),
-        };
-    }
-    value
 }

@@ -10,7 +10,7 @@ use crate::formats::junit;
 use crate::formats::verify::{VerifyJson, scenario_json};
 use crate::render::report::{self, counted};
 use crate::render::{Page, Tone, clip};
-use hypotheke::scenario::{PlayableFile, Playing, Scenario, ScenarioReport, Trace, play_all};
+use hypotheke::scenario::{PlayableFile, Playing, Scenario, ScenarioReport, Trace, on_threads, play_all};
 use hypotheke::text::Source;
 use hypotheke::{LoadError, Ruleset, ScenarioFile};
 
@@ -124,36 +124,26 @@ pub(super) fn summary(tally: Tally) -> String {
 
 /// Reads all files; all that is wrong in any of them is told before giving up.
 pub(super) fn load_all(paths: &[PathBuf]) -> Result<Vec<ScenarioFile>, InputError> {
-    let mut files = Vec::new();
-    let mut faults = Vec::new();
-    for path in paths {
-        match load_scenarios(path) {
-            Ok(file) => files.push(file),
-            Err(error) => faults.push(error),
-        }
-    }
-    none_of(faults)?;
-    Ok(files)
+    all_or_faults(on_threads(paths, threads(None), |_, path| load_scenarios(path)))
 }
 
 pub(super) fn check_all<'f>(
     files: &'f [ScenarioFile],
     rules: &Arc<Ruleset>,
 ) -> Result<Vec<PlayableFile<'f>>, InputError> {
-    let mut playable = Vec::new();
-    let mut faults = Vec::new();
-    for file in files {
-        match file.check(rules) {
-            Ok(checked) => playable.push(checked),
-            Err(error) => faults.push(InputError::Load(LoadError::Scenario(error))),
-        }
-    }
-    none_of(faults)?;
-    Ok(playable)
+    let failed = |error| InputError::Load(LoadError::Scenario(error));
+    all_or_faults(on_threads(files, threads(None), |_, file| file.check(rules).map_err(failed)))
 }
 
-fn none_of(faults: Vec<InputError>) -> Result<(), InputError> {
-    if faults.is_empty() { Ok(()) } else { Err(InputError::Several(faults)) }
+fn all_or_faults<T>(results: Vec<Result<T, InputError>>) -> Result<Vec<T>, InputError> {
+    let (mut good, mut faults) = (Vec::new(), Vec::new());
+    for result in results {
+        match result {
+            Ok(item) => good.push(item),
+            Err(error) => faults.push(error),
+        }
+    }
+    if faults.is_empty() { Ok(good) } else { Err(InputError::Several(faults)) }
 }
 
 /// What is looked at while waiting for changes: the ruleset's folder, with its tables, and the scenarios.

@@ -30,10 +30,10 @@ struct DifferenceJson {
     /// What it is.
     new: Option<String>,
     /// Of a filter: what is admitted now and was not.
-    #[serde(skip_serializing_if = "Vec::is_empty")]
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
     admitted_now: Vec<String>,
     /// Of a filter: what was admitted and is no longer.
-    #[serde(skip_serializing_if = "Vec::is_empty")]
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
     no_longer: Vec<String>,
 }
 
@@ -45,7 +45,7 @@ pub(crate) struct ScenarioChange {
     /// The scenario.
     pub(crate) title: String,
     /// The row of its table.
-    #[serde(skip_serializing_if = "Option::is_none")]
+    #[serde(default, skip_serializing_if = "Option::is_none")]
     pub(crate) row: Option<String>,
     /// `holds`, `fails` or `can't be played`, by the old ruleset.
     pub(crate) old: String,

@@ -54,13 +54,13 @@ struct ChangeJson {
     /// `noticed`, `unnoticed`, `without-effect` or `invalid`.
     verdict: &'static str,
     /// The scenario that notices it.
-    #[serde(skip_serializing_if = "Option::is_none")]
+    #[serde(default, skip_serializing_if = "Option::is_none")]
     by: Option<String>,
     /// Why it has no effect.
-    #[serde(skip_serializing_if = "Option::is_none")]
+    #[serde(default, skip_serializing_if = "Option::is_none")]
     because: Option<String>,
     /// A scenario that would notice it.
-    #[serde(skip_serializing_if = "Option::is_none")]
+    #[serde(default, skip_serializing_if = "Option::is_none")]
     suggestion: Option<String>,
 }
 

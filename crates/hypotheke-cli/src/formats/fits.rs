@@ -28,12 +28,12 @@ struct FitJson {
     admitted: &'static str,
     /// The rule that says no, or that it depends on.
     rule: String,
-    /// The most items in one of the slots.
-    per_slot: u32,
+    /// The most items in one of the slots; nothing where none is admitted.
+    per_slot: Option<u32>,
     /// The most items in the container.
-    in_all: u64,
+    in_all: Option<u64>,
     /// What binds first: `room`, `weight`, `cap` or `nothing`.
-    binds: &'static str,
+    binds: Option<&'static str>,
 }
 
 pub(crate) fn rule_text(verdict: &Verdict) -> (&'static str, String) {
@@ -68,15 +68,16 @@ impl FitsJson {
     pub(crate) fn new<'f>(rules: &'f Ruleset, found: &'f Fits, wanted: impl Fn(Kind<'f>) -> bool) -> FitsJson {
         let fit_json = |(kind, group, fit): (Kind<'_>, &SlotGroup, &Fit)| {
             let (admitted, rule) = rule_text(&fit.verdict);
+            let may_lie = admitted != "no";
             FitJson {
                 kind: kind.id().to_owned(),
                 container: group.container.clone(),
                 slots: group.slots.clone(),
                 admitted,
                 rule,
-                per_slot: fit.per_slot,
-                in_all: fit.in_all,
-                binds: binds_text(fit.binds),
+                per_slot: may_lie.then_some(fit.per_slot),
+                in_all: may_lie.then_some(fit.in_all),
+                binds: may_lie.then(|| binds_text(fit.binds)),
             }
         };
         FitsJson { fits: all(rules, found, wanted).map(fit_json).collect() }
@@ -93,10 +94,12 @@ pub(crate) fn csv_text<'f>(
     table.write_record(heads).map_err(std::io::Error::other)?;
     for (kind, group, fit) in all(rules, found, wanted) {
         let (admitted, rule) = rule_text(&fit.verdict);
-        let (per_slot, in_all) = (fit.per_slot.to_string(), fit.in_all.to_string());
         let cells = [kind.id(), kind.name(), &group.container, &group.slots, admitted, &rule];
         let cells = cells.map(harmless);
-        let numbers = [per_slot, in_all, binds_text(fit.binds).to_owned()];
+        let numbers = match admitted {
+            "no" => Default::default(),
+            _ => [fit.per_slot.to_string(), fit.in_all.to_string(), binds_text(fit.binds).to_owned()],
+        };
         table.write_record(cells.iter().chain(&numbers)).map_err(std::io::Error::other)?;
     }
     let bytes = table.into_inner().map_err(|error| std::io::Error::other(error.to_string()))?;

@@ -1,10 +1,13 @@
 //! What is written for programs: JSON, of which the types are the schemas, and the XML that continuous integration shows.
 
+pub(crate) mod ask;
 pub(crate) mod check;
 pub(crate) mod compare;
 pub(crate) mod coverage;
 pub(crate) mod fits;
+pub(crate) mod fmt;
 pub(crate) mod junit;
 pub(crate) mod ruleset;
 pub(crate) mod schema;
+pub(crate) mod show;
 pub(crate) mod verify;

@@ -3,12 +3,15 @@
 use clap::ValueEnum;
 use schemars::{Schema, schema_for};
 
+use super::ask::AskJson;
 use super::check::CheckJson;
 use super::compare::CompareJson;
 use super::coverage::CoverageJson;
 use super::fits::FitsJson;
+use super::fmt::FmtJson;
 use super::ruleset::RulesetFile;
-use super::verify::VerifyJson;
+use super::show::ShowJson;
+use super::verify::{DemoJson, VerifyJson};
 
 /// Of what there is a schema.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
@@ -25,6 +28,14 @@ pub(crate) enum SchemaOf {
     Compare,
     /// What `check --format json` writes
     Check,
+    /// What `show --format json` writes
+    Show,
+    /// What `ask --format json` writes
+    Ask,
+    /// What `demo --format json` writes
+    Demo,
+    /// What `fmt --format json` writes
+    Fmt,
 }
 
 pub(crate) fn schema(of: SchemaOf) -> Schema {
@@ -35,5 +46,9 @@ pub(crate) fn schema(of: SchemaOf) -> Schema {
         SchemaOf::Fits => schema_for!(FitsJson),
         SchemaOf::Compare => schema_for!(CompareJson<'_>),
         SchemaOf::Check => schema_for!(CheckJson<'_>),
+        SchemaOf::Show => schema_for!(ShowJson),
+        SchemaOf::Ask => schema_for!(AskJson<'_>),
+        SchemaOf::Demo => schema_for!(DemoJson<'_>),
+        SchemaOf::Fmt => schema_for!(FmtJson),
     }
 }

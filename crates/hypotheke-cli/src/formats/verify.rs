@@ -18,6 +18,15 @@ pub(crate) struct VerifyJson {
     failed: usize,
 }
 
+/// What the demo's scenarios came to.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct DemoJson<'d> {
+    /// What the demo's ruleset is called.
+    pub(crate) title: &'d str,
+    /// Each scenario, or each row of its table.
+    pub(crate) scenarios: Vec<ScenarioJson>,
+}
+
 /// A scenario, or a row of its table.
 #[derive(Debug, Serialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
@@ -29,7 +38,7 @@ pub(crate) struct ScenarioJson {
     /// What it is about.
     title: String,
     /// The row of its table, such as `drums 4, taken 3`.
-    #[serde(skip_serializing_if = "Option::is_none")]
+    #[serde(default, skip_serializing_if = "Option::is_none")]
     row: Option<String>,
     verdict: VerdictJson,
     /// How many operations were played.
@@ -37,10 +46,10 @@ pub(crate) struct ScenarioJson {
     /// How many things that must hold were looked at.
     checks: usize,
     /// Each step, with `--steps`.
-    #[serde(skip_serializing_if = "Vec::is_empty")]
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
     trace: Vec<StepJson>,
     /// What failed.
-    #[serde(skip_serializing_if = "Vec::is_empty")]
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
     failures: Vec<FailureJson>,
 }
 
@@ -118,7 +127,7 @@ pub(crate) struct FailureJson {
     /// The number of the step, from 1; none at the end.
     step: Option<usize>,
     /// If it belongs to shared steps: the line where the scenario asks for them.
-    #[serde(skip_serializing_if = "Option::is_none")]
+    #[serde(default, skip_serializing_if = "Option::is_none")]
     called: Option<usize>,
     /// What the line says.
     sentence: String,

@@ -69,6 +69,7 @@ fn word_length(bytes: &[u8], start: usize) -> usize {
             b'#' => hash = Some(at),
             b',' if has_row && digit_next => has_row = false,
             b':' if digit_next && hash.is_some_and(|hash| at > hash + 1) => {}
+            b'-' if bytes.get(at + 1) == Some(&b'>') => break,
             b' ' | b'\t' | b'\r' | b'(' | b')' | b'=' | b'<' | b'>' | b'!' | b',' | b':' | b';' | b'|' => break,
             _ => {}
         }

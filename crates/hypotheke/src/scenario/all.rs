@@ -62,10 +62,10 @@ pub fn play_all(
 }
 
 /// What `work` makes of each item, in their order. Whichever thread is free takes the next.
-pub(crate) fn on_threads<T: Sync, R: Send>(
-    items: &[T],
+pub fn on_threads<'t, T: Sync, R: Send>(
+    items: &'t [T],
     threads: NonZeroUsize,
-    work: impl Fn(usize, &T) -> R + Sync,
+    work: impl Fn(usize, &'t T) -> R + Sync,
 ) -> Vec<R> {
     let threads = threads.get().min(items.len());
     if threads < 2 {

@@ -16,8 +16,7 @@ mod same;
 mod shared;
 mod tree;
 
-pub(crate) use all::on_threads;
-pub use all::{Playing, play_all};
+pub use all::{Playing, on_threads, play_all};
 pub use check::PlayableFile;
 pub use error::ScenarioErrors;
 pub use report::{Answer, DifferenceRow, Failure, Finding, ScenarioReport, StepReport, Trace};

@@ -1,0 +1,283 @@
+//! What `show --format json` writes. Decimals are texts, so that no reader rounds them.
+
+use std::collections::BTreeMap;
+
+use hypotheke::{Cap, ContainerId, HolderId, Kind, PropertyValue, Ruleset, StackView, World};
+use schemars::JsonSchema;
+use serde::Serialize;
+
+/// A ruleset as it is understood, with what lies where at the start.
+#[derive(Debug, Serialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub(crate) struct ShowJson {
+    /// What the designer calls it.
+    title: String,
+    /// Its version.
+    version: u32,
+    /// The unit of weights.
+    weight_unit: String,
+    /// The containers that were asked for.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub(crate) containers: Option<Vec<ContainerJson>>,
+    /// The holders.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub(crate) holders: Option<Vec<HolderJson>>,
+    /// The item kinds.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub(crate) kinds: Option<Vec<KindJson>>,
+}
+
+/// A container with what lies in it.
+#[derive(Debug, Serialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub(crate) struct ContainerJson {
+    /// As paths write it.
+    path: String,
+    /// What it is called.
+    name: String,
+    /// How many slots it has.
+    slots: usize,
+    /// In how many columns they are drawn.
+    columns: u32,
+    /// How many of them are empty.
+    free_slots: u32,
+    /// What lies in it weighs so much.
+    weight: String,
+    /// The most that it may weigh.
+    weight_cap: Option<String>,
+    /// The most items of a stack.
+    stack_limit: Option<u32>,
+    /// What it admits.
+    admits: Option<String>,
+    /// Whether what lies in it counts as worn.
+    worn: bool,
+    /// Whether something may be put in.
+    put: bool,
+    /// Whether something may be taken out.
+    take: bool,
+    /// The most items of what a filter counts.
+    caps: Vec<CapJson>,
+    /// The slots with rules of their own, from the first on.
+    slot: Vec<SlotJson>,
+    /// Whether its filter is asked of what lies in packs too.
+    deep: bool,
+    /// Whether a holder must have opened it.
+    must_open: bool,
+    /// Whether one holder at a time uses it.
+    exclusive: bool,
+    /// The fewest and the most slots that it can have.
+    slot_bounds: (u32, u32),
+    /// What lies in it.
+    stacks: Vec<StackJson>,
+}
+
+/// How many items a filter may count.
+#[derive(Debug, Serialize, JsonSchema)]
+struct CapJson {
+    /// The filter.
+    of: String,
+    /// The most items.
+    count: u32,
+}
+
+/// The rules of a slot.
+#[derive(Debug, Serialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+struct SlotJson {
+    /// Its name.
+    name: Option<String>,
+    /// What it admits.
+    admits: Option<String>,
+    /// The most items of a stack.
+    stack_limit: Option<u32>,
+}
+
+/// A stack in a slot.
+#[derive(Debug, Serialize, JsonSchema)]
+struct StackJson {
+    /// The slot, from 0.
+    slot: u32,
+    /// Its id.
+    id: String,
+    /// The kind of its items.
+    kind: String,
+    /// How many they are.
+    count: u32,
+    /// Its marks.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    marks: Vec<String>,
+    /// Those of its properties that differ from the kind's.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    properties: BTreeMap<String, String>,
+    /// What lies in it, if it is a pack.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    inside: Option<Vec<StackJson>>,
+}
+
+/// A holder.
+#[derive(Debug, Serialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub(crate) struct HolderJson {
+    /// Its name in the ruleset.
+    id: String,
+    /// What it is called.
+    name: String,
+    /// The containers that it carries, as paths write them.
+    carries: Vec<String>,
+    /// What it carries weighs so much.
+    weight: String,
+    /// The most that it may carry.
+    weight_cap: Option<String>,
+    /// The highest threshold of weight that it has reached.
+    burden: Option<String>,
+    /// The kinds at which its shortcuts point.
+    shortcuts: Vec<Option<String>>,
+    /// What it is granted by what it wears.
+    attributes: BTreeMap<String, String>,
+    /// The most items of what a filter counts.
+    caps: Vec<CapJson>,
+}
+
+/// An item kind.
+#[derive(Debug, Serialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub(crate) struct KindJson {
+    /// Its id.
+    id: String,
+    /// What it is called.
+    name: String,
+    /// Its tags.
+    tags: Vec<String>,
+    /// The weight of one item.
+    weight: String,
+    /// The value of one item.
+    value: String,
+    /// The most items of a stack.
+    stack_limit: u32,
+    /// Whether it can be neither dropped nor used up.
+    keep: bool,
+    /// The named slots that it needs.
+    needs: Vec<String>,
+    /// What each item grants who wears it.
+    attributes: BTreeMap<String, String>,
+    /// The container that it brings along.
+    pack: Option<String>,
+    /// A note of the designer.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    note: Option<String>,
+    /// Its properties with their first values.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    properties: BTreeMap<String, String>,
+}
+
+impl ShowJson {
+    pub(crate) fn new(rules: &Ruleset) -> ShowJson {
+        ShowJson {
+            title: rules.title().to_owned(),
+            version: rules.version(),
+            weight_unit: rules.weight_unit().to_owned(),
+            containers: None,
+            holders: None,
+            kinds: None,
+        }
+    }
+}
+
+fn stacks(world: &World, id: ContainerId) -> Vec<StackJson> {
+    world.stacks(id).map(|(slot, stack)| StackJson::new(world, stack, slot)).collect()
+}
+
+fn caps(rules: &Ruleset, caps: &[Cap]) -> Vec<CapJson> {
+    rules.caps(caps).map(|(of, count)| CapJson { of: of.to_owned(), count }).collect()
+}
+
+impl StackJson {
+    fn new(world: &World, stack: StackView<'_>, slot: u32) -> StackJson {
+        StackJson {
+            slot,
+            id: stack.id().to_string(),
+            kind: stack.kind().id().to_owned(),
+            count: stack.count(),
+            marks: stack.marks().map(str::to_owned).collect(),
+            properties: stack.changed_properties().map(|(name, value)| (name.to_owned(), value.to_string())).collect(),
+            inside: stack.inside().map(|inside| stacks(world, inside)),
+        }
+    }
+}
+
+impl ContainerJson {
+    pub(crate) fn new(world: &World, id: ContainerId) -> Option<ContainerJson> {
+        let (rules, def) = (world.rules(), world.container_def(id)?);
+        let slot = |rule: hypotheke::SlotRule<'_>| SlotJson {
+            name: rule.name().map(str::to_owned),
+            admits: rule.admits().map(str::to_owned),
+            stack_limit: rule.stack_limit(),
+        };
+        Some(ContainerJson {
+            path: world.container_name(id),
+            name: def.name().to_owned(),
+            slots: world.slots(id).len(),
+            columns: def.columns(),
+            free_slots: world.free_slots(id),
+            weight: world.container_weight(id).to_string(),
+            weight_cap: def.weight_cap().map(|cap| cap.to_string()),
+            stack_limit: def.stack_limit(),
+            admits: rules.admits(def).map(str::to_owned),
+            worn: def.is_worn(),
+            put: def.may_put(),
+            take: def.may_take(),
+            caps: caps(rules, def.caps()),
+            slot: rules.slot_rules(def).map(slot).collect(),
+            deep: def.is_deep(),
+            must_open: def.must_be_opened(),
+            exclusive: def.is_exclusive(),
+            slot_bounds: def.slot_bounds(),
+            stacks: stacks(world, id),
+        })
+    }
+}
+
+impl HolderJson {
+    pub(crate) fn new(world: &World, id: HolderId) -> Option<HolderJson> {
+        let (rules, def) = (world.rules(), world.holder_def(id)?);
+        let names = rules.attributes().iter();
+        let attributes = names.map(|name| (name.to_string(), world.attribute(id, name).to_string()));
+        Some(HolderJson {
+            id: def.id().to_owned(),
+            name: def.name().to_owned(),
+            carries: world.carried(id).map(|id| world.container_name(id)).collect(),
+            weight: world.holder_weight(id).to_string(),
+            weight_cap: def.weight_cap().map(|cap| cap.to_string()),
+            burden: world.burden(id).map(str::to_owned),
+            shortcuts: world.shortcuts(id).map(|kind| kind.map(|kind| rules.kind(kind).id().to_owned())).collect(),
+            attributes: attributes.collect(),
+            caps: caps(rules, def.caps()),
+        })
+    }
+}
+
+impl KindJson {
+    pub(crate) fn new(rules: &Ruleset, kind: Kind<'_>) -> KindJson {
+        let property = |(property, first): (hypotheke::PropertyId, PropertyValue<'_>)| {
+            let value = match first {
+                PropertyValue::Number(number) => number.to_string(),
+                PropertyValue::Text(text) => text.to_owned(),
+            };
+            (rules.properties()[property.index()].name().to_owned(), value)
+        };
+        KindJson {
+            id: kind.id().to_owned(),
+            name: kind.name().to_owned(),
+            tags: kind.tags().map(str::to_owned).collect(),
+            weight: kind.weight().to_string(),
+            value: kind.value().to_string(),
+            stack_limit: kind.stack_limit(),
+            keep: kind.is_kept(),
+            needs: kind.needs().map(str::to_owned).collect(),
+            attributes: kind.attributes().map(|(name, each)| (name.to_owned(), each.to_string())).collect(),
+            pack: kind.pack().map(|def| def.id().to_owned()),
+            note: Some(kind.note()).filter(|note| !note.is_empty()).map(str::to_owned),
+            properties: kind.properties().map(property).collect(),
+        }
+    }
+}
