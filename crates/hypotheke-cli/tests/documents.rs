@@ -99,7 +99,7 @@ fn the_reference_pages_show_what_happens() {
 
 #[test]
 fn every_picture_that_a_document_shows_is_there() {
-    for document in ["README.md", "docs/ruleset.md", "docs/scenarios.md", "docs/asking.md"] {
+    for document in ["README.md", "docs/ruleset.md", "docs/scenarios.md", "docs/asking.md", "docs/coverage.md"] {
         let text = std::fs::read_to_string(workspace().join(document)).expect(document);
         let folder = workspace().join(document).parent().expect("a folder").to_owned();
         for link in text.split("](").skip(1).filter_map(|rest| rest.split(')').next()) {
@@ -108,4 +108,43 @@ fn every_picture_that_a_document_shows_is_there() {
             assert!(!inside || folder.join(target).exists(), "{document} links to {target}, which is not there");
         }
     }
+}
+
+/// The lines that a table under a heading shows, each in its first column; `a`, `b` are two.
+fn lines_under(document: &str, heading: &str) -> Vec<String> {
+    let section = document.split("\n## ").find(|section| section.starts_with(heading)).expect("the heading");
+    let rows = section.lines().filter(|line| line.starts_with("| `"));
+    let first_column = rows.map(|row| row.split(" | ").next().expect("a column"));
+    first_column.flat_map(|cell| cell.split('`').skip(1).step_by(2).map(str::to_owned).collect::<Vec<_>>()).collect()
+}
+
+/// Every line that the page of the scenario language shows can be read, and names what the demo has.
+#[test]
+fn the_scenario_language_is_as_its_page_says() {
+    let page = std::fs::read_to_string(workspace().join("docs/scenarios.md")).expect("the page");
+    let folder = super::traverse();
+    let reads = |text: &str| {
+        let command = hypotheke(&folder.path().join("traverse")).args(["verify", "-"]).stdin(text);
+        let output = command.output().expect("run");
+        let told = String::from_utf8_lossy(&output.stderr).into_owned();
+        assert!(matches!(output.status.code(), Some(0 | 1)), "{text}\n{told}");
+    };
+    let mut count = 0;
+    for (heading, before) in [
+        ("Operations", "scenario x\n  start as ruleset\n  steps\n    "),
+        ("Answers", "scenario x\n  start as ruleset\n  steps\n    move 12 fuel-drum from depot to sled  "),
+        ("What must hold", "scenario x\n  steps\n    moment loaded\n    move 1 flare from depot to sled\n  end\n    "),
+    ] {
+        for line in lines_under(&page, heading).iter().filter(|line| *line != "nothing" && *line != "start") {
+            reads(&format!("{before}{line}\n"));
+            count += 1;
+        }
+    }
+    assert!(count > 70, "{count}");
+    // Whole scenarios that it shows.
+    let blocks = page.split("```text\n").skip(1).filter_map(|block| block.split("```").next());
+    let scenarios: Vec<&str> =
+        blocks.filter(|block| block.starts_with("scenario")).filter(|block| !block.contains('…')).collect();
+    assert!(scenarios.len() >= 2);
+    scenarios.iter().for_each(|text| reads(text));
 }

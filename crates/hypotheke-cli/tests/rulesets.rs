@@ -53,10 +53,7 @@ fn without_a_scenario_its_rule_is_named_and_the_suggested_scenario_tests_it_agai
     let changes = rule.expect("the rule")["changes"].as_array().expect("a list").clone();
     let suggested: Vec<&str> = changes.iter().filter_map(|change| change["suggestion"].as_str()).collect();
     assert!(!suggested.is_empty());
-    let texts = (0..).zip(&suggested);
-    let pasted: Vec<String> =
-        texts.map(|(nth, text)| text.replacen("scenario ", &format!("scenario {nth}: "), 1)).collect();
-    std::fs::write(rules.join("scenarios/pasted.scenario"), pasted.join("\n")).expect("written");
+    std::fs::write(rules.join("scenarios/pasted.scenario"), suggested.join("\n")).expect("written");
     assert_eq!(untested(&json(&rules, &["coverage"], 0)), Vec::<String>::new());
 }
 

@@ -134,6 +134,7 @@ mod quantity;
 mod query;
 mod reload;
 mod ruleset;
+pub mod save;
 pub mod scenario;
 pub mod snapshot;
 pub mod text;

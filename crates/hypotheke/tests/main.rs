@@ -17,6 +17,7 @@ mod places;
 mod queries;
 mod reload;
 mod rulesets;
+mod saves;
 mod scenario_lines;
 mod scenarios;
 mod snapshots;

@@ -191,7 +191,7 @@ fn what_is_wrong_with_tables_lists_and_names_is_told_at_its_place() {
     for (text, expected) in [
         (
             table("    1 | sled\n    2", "move $n drum from depot to $to"),
-            vec!["4:5 this row has 1 cells, the table has 2 columns"],
+            vec!["4:5 cells of this row: 1, columns of the table: 2"],
         ),
         (table("    1 | ", "move $n drum from depot to $to"), vec!["3:5 a cell of this row is empty"]),
         (table("", "move $n drum from depot to $to"), vec!["2:3 this table has no rows"]),

@@ -63,7 +63,9 @@ fn changes_in(file: &ScenarioFile, old: &Arc<Ruleset>, new: &Arc<Ruleset>, playe
             pairs
                 .map(|(before, after)| {
                     let failed = if before.passed() { after } else { before };
-                    let why = failed.failures().first().map_or_else(String::new, |failure| failure.sentence.clone());
+                    let why = failed.failures().first().map_or_else(String::new, |failure| {
+                        failure.sentence.split_whitespace().collect::<Vec<_>>().join(" ")
+                    });
                     change(before.title(), before.row(), word(before), word(after), why)
                 })
                 .collect()

@@ -41,23 +41,26 @@ fn draw_subjects(page: &mut Page, found: &Coverage) {
         if whole + part + not == 0 {
             continue;
         }
-        let tone = if part + not == 0 { Tone::Good } else { Tone::Bad };
         let name = format!("{} {}", kind_text(subject.kind), subject.name);
         page.plain("  ").plain(&pad(&clip(name.trim_end(), NAME - 2), NAME));
         let dash = |count: usize| if count == 0 { "-".to_owned() } else { count.to_string() };
-        page.put(tone, &format!("{:>6}   {:>7}   {:>3}", dash(whole), dash(part), dash(not)));
-        page.plain("   ").put(tone, &bar(whole, part, not)).end();
+        let bad = |count: usize| if count == 0 { Tone::Faint } else { Tone::Bad };
+        page.put(Tone::Good, &format!("{:>6}   ", dash(whole)));
+        page.put(bad(part), &format!("{:>7}   ", dash(part)));
+        page.put(bad(not), &format!("{:>3}   ", dash(not)));
+        let [full, half, empty] = bar(whole, part, not);
+        page.put(Tone::Good, &full).put(Tone::Bad, &half).put(Tone::Bad, &empty).end();
     }
     page.blank();
 }
 
 /// Full for what is tested, half for what is so in part, empty for what is not.
-fn bar(whole: usize, part: usize, not: usize) -> String {
+fn bar(whole: usize, part: usize, not: usize) -> [String; 3] {
     let all = whole + part + not;
     let columns = |count: usize| if all <= BAR { count } else { count * BAR / all };
     let (full, half) = (columns(whole), columns(part));
     let empty = columns(all).saturating_sub(full + half);
-    format!("{}{}{}", "█".repeat(full), "▒".repeat(half), "·".repeat(empty))
+    ["█".repeat(full), "▒".repeat(half), "·".repeat(empty)]
 }
 
 fn place(rules: &Ruleset, rule: &RuleReport) -> String {
@@ -108,18 +111,23 @@ fn draw_untested(page: &mut Page, rules: &Ruleset, found: &Coverage) {
             page.plain("    ").put(Tone::Bad, &clip(&change.text, 90));
             match suggestion {
                 None => page.put(Tone::Faint, &format!("   no scenario was found within {MOST_STEPS} steps")).end(),
-                Some(text) if suggested.contains(text) => {
+                Some(text) if suggested.contains(body(text)) => {
                     page.put(Tone::Faint, "   the scenario above notices it too").end();
                 }
                 Some(text) => {
                     page.put(Tone::Faint, "   this scenario would notice it:").end();
                     text.lines().for_each(|line| page.plain("      ").plain(line).end());
-                    suggested.insert(text);
+                    suggested.insert(body(text));
                 }
             }
         }
     }
     page.blank();
+}
+
+/// All but the title.
+fn body(scenario: &str) -> &str {
+    scenario.split_once('\n').map_or(scenario, |(_, body)| body)
 }
 
 fn draw_noticed(page: &mut Page, found: &Coverage) {

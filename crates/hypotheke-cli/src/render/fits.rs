@@ -85,11 +85,10 @@ fn draw_tables(page: &mut Page, groups: &[SlotGroup], rows: &[(String, Vec<(Tone
 
 fn draw_heads(page: &mut Page, groups: &[SlotGroup]) {
     page.plain(&" ".repeat(KIND));
-    let mut last = "";
-    for group in groups {
-        let name = if group.container == last { "" } else { &group.container };
-        page.put(Tone::Heading, &pad(name, CELL - 1)).plain(" ");
-        last = &group.container;
+    // A container's name has the room of all its groups.
+    for of_one in groups.chunk_by(|one, other| one.container == other.container) {
+        let room = of_one.len() * CELL;
+        page.put(Tone::Heading, &pad(&of_one[0].container, room - 1)).plain(" ");
     }
     page.end();
     if groups.iter().any(|group| !group.slots.is_empty()) {

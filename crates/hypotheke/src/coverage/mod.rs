@@ -214,13 +214,13 @@ struct Search<'s, 'f> {
 impl Search<'_, '_> {
     fn look_at(&mut self, source: &RulesetSource, rule: &Rule) -> RuleReport {
         let changes = rule.changes.iter().map(|(text, change)| {
-            let verdict = self.judge(source, rule, change);
+            let verdict = self.judge(source, rule, (text, change));
             ChangeReport { text: text.clone(), verdict }
         });
         RuleReport { changes: changes.collect(), subject: rule.subject.clone(), text: rule.text.clone(), at: rule.at }
     }
 
-    fn judge(&mut self, source: &RulesetSource, rule: &Rule, change: &Change) -> ChangeVerdict {
+    fn judge(&mut self, source: &RulesetSource, rule: &Rule, (told, change): (&str, &Change)) -> ChangeVerdict {
         let mut source = source.clone();
         change.apply(&mut source);
         let Ok(changed) = compile(source) else { return ChangeVerdict::Invalid };
@@ -234,7 +234,7 @@ impl Search<'_, '_> {
         }
         let wanted = self.options.suggest.then_some(());
         let suggestion = wanted.and_then(|()| {
-            suggest::suggest(self.rules, &changed, &rule.subject, &rule.text, change, Differing::Reasons)
+            suggest::suggest(self.rules, &changed, &rule.subject, &rule.text, (told, change), Differing::Reasons)
         });
         ChangeVerdict::Unnoticed { suggestion }
     }

@@ -5,6 +5,9 @@ use crate::quantity::Decimal;
 use crate::ruleset::{CapSource, FilterSource, RulesetSource};
 use crate::text::{Location, Word};
 
+/// How a change is told that leaves nothing.
+pub(super) const WITHOUT: &str = "without it";
+
 /// What a rule is written for.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub enum SubjectKind {
@@ -328,7 +331,7 @@ impl List<'_> {
         let filter = &written.filter;
         let is_cap = matches!(at, FilterAt::ContainerCap(..) | FilterAt::HolderCap(..));
         if !is_cap {
-            let changes = vec![("without it".to_owned(), Change::Filter(at, None))];
+            let changes = vec![(WITHOUT.to_owned(), Change::Filter(at, None))];
             self.add(subject, format!("{head} `{filter}`"), written.at, changes);
         }
         for (part, span, instead, whole) in variants(filter) {
@@ -343,7 +346,7 @@ impl List<'_> {
 fn limits(limit: u32, change: impl Fn(Option<u32>) -> Change) -> Vec<(String, Change)> {
     let near = [limit.checked_sub(1).filter(|&less| less > 0), limit.checked_add(1)];
     let near = near.into_iter().flatten().map(|near| (near.to_string(), change(Some(near))));
-    near.chain([("without it".to_owned(), change(None))]).collect()
+    near.chain([(WITHOUT.to_owned(), change(None))]).collect()
 }
 
 /// Less and more by the weight of one item of the lightest kind, and none at all.
@@ -358,7 +361,7 @@ fn weights(
         let near = [less, cap.checked_add(step)].into_iter().flatten();
         changes.extend(near.map(|near| (near.to_string(), change(Some(near)))));
     }
-    changes.push(("without it".to_owned(), change(None)));
+    changes.push((WITHOUT.to_owned(), change(None)));
     changes
 }
 

@@ -4,7 +4,7 @@ use std::cell::RefCell;
 use std::sync::Arc;
 
 use super::effect::stacks_that_matter;
-use super::rule::{Change, FilterAt, Subject, SubjectKind};
+use super::rule::{Change, FilterAt, Subject, SubjectKind, WITHOUT};
 use crate::filter::Test;
 use crate::language::NamedOperation;
 use crate::ops::{Outcome, Refusal};
@@ -36,18 +36,22 @@ pub(super) fn suggest(
     changed: &Arc<Ruleset>,
     subject: &Subject,
     rule: &str,
-    change: &Change,
+    (told, change): (&str, &Change),
     differing_in: Differing,
 ) -> Option<String> {
-    let title = title(subject, rule);
+    let title = title(subject, rule, told);
     let (mut world, mut other) = (trial(rules), trial(changed));
     Candidates { rules, trial: RefCell::new(trial(rules)) }.of(change).into_iter().find_map(|steps| {
         let written = tell(&mut world, &mut other, &steps, differing_in);
         take_all_back(&mut world);
         take_all_back(&mut other);
         let written = written?;
-        let text = format!("scenario {title}\n  start\n  steps\n    {}\n", written.join("\n    "));
-        differs(rules, changed, &text).then_some(text)
+        let text = |written: &[String]| {
+            let steps: Vec<&str> = written.iter().map(String::as_str).collect();
+            format!("scenario {title}\n  start\n  steps\n    {}\n", steps.join("\n    "))
+        };
+        let plain: Vec<String> = written.iter().map(|step| one_too_many(step)).collect();
+        [text(&plain), text(&written)].into_iter().find(|text| differs(rules, changed, text))
     })
 }
 
@@ -63,12 +67,26 @@ fn take_all_back(world: &mut World) {
     while world.undo(world.revision()) {}
 }
 
-fn title(subject: &Subject, rule: &str) -> String {
+/// With `up to` one more than go, where it asked for very many: that reads better.
+fn one_too_many(step: &str) -> String {
+    let plain = || {
+        let (before, asked) = step.split_once("create up to ")?;
+        let (asked, rest) = asked.split_once(' ')?;
+        let (operation, answer) = rest.split_once("  -> created ")?;
+        let done: u64 = answer.split_once(", left ")?.0.parse().ok()?;
+        (asked.len() > 4 && before.is_empty())
+            .then(|| format!("create up to {} {operation}  -> created {done}, left 1", done + 1))
+    };
+    plain().unwrap_or_else(|| step.to_owned())
+}
+
+fn title(subject: &Subject, rule: &str, change: &str) -> String {
     let name = match subject.kind {
         SubjectKind::Ruleset => "The ruleset",
         _ => &subject.name,
     };
-    format!("{name} keeps to {}", rule.replace('`', ""))
+    let instead = if change == WITHOUT { String::new() } else { format!(", not {change}") };
+    format!("{name} keeps to {rule}{instead}").replace('`', "")
 }
 
 /// Whether the scenario holds by the one and fails by the other.

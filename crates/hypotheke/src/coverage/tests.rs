@@ -77,8 +77,14 @@ fn shadowed_changes(rules: &Arc<Ruleset>) -> usize {
             let Ok(changed) = compile(changed).map(Arc::new) else { continue };
             if super::effect::without_effect(rules, &changed, change).is_some() {
                 shadowed += 1;
-                let suggested =
-                    super::suggest::suggest(rules, &changed, &rule.subject, &rule.text, change, Differing::Amounts);
+                let suggested = super::suggest::suggest(
+                    rules,
+                    &changed,
+                    &rule.subject,
+                    &rule.text,
+                    ("", change),
+                    Differing::Amounts,
+                );
                 assert_eq!(suggested, None, "{:?} {}: {text}", rule.subject, rule.text);
             }
         }

@@ -196,7 +196,7 @@ pub enum Step {
     /// An operation and what it is expected to come to.
     Operation(NamedOperation, Expected),
     /// Several operations as one, each on a line of its own, and what they are expected to come to.
-    Together(Together, Expected),
+    Together(Box<Together>, Expected),
     /// `do load-the-sled`: steps that are shared.
     Do(Word),
     /// `moment loaded`: the world as it is gets a name, for comparing.
@@ -243,7 +243,7 @@ pub enum Expected {
         /// Why.
         reason: Option<Reason>,
         /// With which figures.
-        figures: Option<Figures>,
+        figures: Option<Box<Figures>>,
         /// How many could go.
         could: Option<u64>,
     },

@@ -19,6 +19,17 @@ impl Cell {
         self.inner != GROUND
     }
 
+    /// Whether all of these are as those are. Without a branch for each, many are compared at once.
+    pub(crate) fn all_equal(these: &[Cell], those: &[Cell]) -> bool {
+        let differing = |(a, b): (&Cell, &Cell)| {
+            let rest = (a.class ^ b.class) | (a.kind ^ b.kind) | (a.count ^ b.count) | (a.inner ^ b.inner);
+            (a.id ^ b.id) | u64::from(rest)
+        };
+        let chunks = these.chunks(64).zip(those.chunks(64));
+        let mut sums = chunks.map(|(these, those)| these.iter().zip(those).map(differing).fold(0, |sum, it| sum | it));
+        these.len() == those.len() && sums.all(|sum| sum == 0)
+    }
+
     /// Same kind, marks and properties. Packs are never alike.
     pub(crate) fn is_alike(self, other: Cell) -> bool {
         self.class == other.class && !self.is_empty() && !other.is_empty() && !self.is_pack()

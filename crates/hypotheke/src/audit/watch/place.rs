@@ -35,7 +35,7 @@ impl Place {
             && if number == GROUND {
                 self.cells.len() != world.ground.len() || !world.ground.cells().eq(self.cells.iter().copied())
             } else {
-                self.cells != world.slots_of(number)
+                !Cell::all_equal(&self.cells, world.slots_of(number))
             }
     }
 

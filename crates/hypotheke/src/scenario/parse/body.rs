@@ -142,7 +142,7 @@ impl StepsReader {
         self.steps.push(open.map(|list| {
             let action = NamedAction::Together { steps: list.operations };
             let operation = NamedOperation { actor: list.actor, action };
-            Step::Together(Together { operation, lines: list.lines, done }, expected)
+            Step::Together(Box::new(Together { operation, lines: list.lines, done }), expected)
         }));
         Ok(())
     }

@@ -103,7 +103,7 @@ fn refused(parser: &mut LineParser<'_, '_>) -> Parsed<Expected> {
     let (mut reason, mut figures) = (None, None);
     if parser.take_colon() {
         reason = Some(reason_word(parser)?);
-        figures = if parser.take_comma() { Some(self::figures(parser)?) } else { None };
+        figures = if parser.take_comma() { Some(Box::new(self::figures(parser)?)) } else { None };
     }
     let could = if parser.take_semicolon() {
         let could = u64::from(parser.count()?);

@@ -78,7 +78,7 @@ impl TableReader {
         }
         let columns = &self.table.item.columns;
         if cells.len() != columns.len() {
-            let message = format!("this row has {} cells, the table has {} columns", cells.len(), columns.len());
+            let message = format!("cells of this row: {}, columns of the table: {}", cells.len(), columns.len());
             let names: Vec<&str> = columns.iter().map(Word::as_str).collect();
             return Err(SentenceError::new(frame.span, message).help(format!("the columns are {}", names.join(" | "))));
         }

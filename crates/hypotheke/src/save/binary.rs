@@ -1,0 +1,254 @@
+//! The binary form: two values of MessagePack, a head with a checksum and a body. Names stand once each, and what is told of
+//! stacks stands in columns, as differences where these are small.
+
+use std::borrow::Cow;
+use std::collections::BTreeMap;
+use std::io::Cursor;
+
+use rustc_hash::FxHashMap;
+use serde::{Deserialize, Serialize};
+
+use super::json::other_format;
+use super::layout::{Bearer, Counters, Place, Rebuilding, bearers, places};
+use super::{FORMAT, Save, SaveError, SavedUnder};
+use crate::exchange::Answered;
+use crate::id::StackId;
+use crate::language::Position;
+use crate::quantity::Decimal;
+use crate::snapshot::{InSlot, Landed, Stack, Tally};
+
+const WORD: &str = "hypotheke-save";
+
+/// What stands before the body.
+#[derive(Serialize, Deserialize)]
+struct Head<'s>(&'s str, u32, u32);
+
+#[derive(Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+struct Body<'s> {
+    ruleset: SavedUnder,
+    counters: Counters,
+    #[serde(borrow)]
+    holders: Vec<Bearer<'s>>,
+    #[serde(borrow)]
+    containers: Vec<Place<'s>>,
+    tallies: BTreeMap<String, Tally>,
+    requests: Vec<Answered>,
+    /// Kinds by the numbers that the column has.
+    #[serde(borrow)]
+    kinds: Vec<Cow<'s, str>>,
+    /// Marks and properties by the numbers that the column has, less one: 0 is a stack without.
+    variants: Vec<Variant>,
+    /// How many stacks lie in each container, in each hand, on the ground.
+    lying: Vec<u32>,
+    /// For each stack in a container: so many empty slots stand before it.
+    gaps: Vec<u32>,
+    /// For each on the ground, in thousandths.
+    positions: Vec<(i64, i64)>,
+    ids: Vec<i64>,
+    kind: Vec<u32>,
+    count: Vec<u32>,
+    variant: Vec<u32>,
+}
+
+/// Marks, and properties in thousandths.
+type Variant = (Vec<String>, Vec<(String, i64)>);
+
+#[derive(Default)]
+struct Columns<'s> {
+    kinds: Vec<Cow<'s, str>>,
+    kind_numbers: FxHashMap<&'s str, u32>,
+    variants: Vec<Variant>,
+    variant_numbers: BTreeMap<(&'s [String], Vec<(&'s str, Decimal)>), u32>,
+    lying: Vec<u32>,
+    gaps: Vec<u32>,
+    ids: Vec<i64>,
+    kind: Vec<u32>,
+    count: Vec<u32>,
+    variant: Vec<u32>,
+    last_id: u64,
+}
+
+fn small(length: usize) -> u32 {
+    u32::try_from(length).unwrap_or(u32::MAX)
+}
+
+impl<'s> Columns<'s> {
+    fn container(&mut self, stacks: &'s [InSlot]) {
+        self.lying.push(small(stacks.len()));
+        let mut next = 0;
+        for InSlot { slot, stack } in stacks {
+            // One that lies out of order wraps around, and comes back by wrapping around.
+            self.gaps.push(slot.wrapping_sub(next));
+            next = slot.wrapping_add(1);
+            self.stack(stack);
+        }
+    }
+
+    fn stack(&mut self, stack: &'s Stack) {
+        let kinds = &mut self.kinds;
+        let kind = *self.kind_numbers.entry(stack.kind.as_str()).or_insert_with(|| {
+            kinds.push(Cow::Borrowed(stack.kind.as_str()));
+            small(kinds.len() - 1)
+        });
+        self.kind.push(kind);
+        self.ids.push(stack.id.0.wrapping_sub(self.last_id).cast_signed());
+        self.last_id = stack.id.0;
+        self.count.push(stack.count);
+        let variant = self.variant_of(stack);
+        self.variant.push(variant);
+    }
+
+    fn variant_of(&mut self, stack: &'s Stack) -> u32 {
+        if stack.marks.is_empty() && stack.properties.is_empty() {
+            return 0;
+        }
+        let properties: Vec<(&str, Decimal)> =
+            stack.properties.iter().map(|(name, value)| (name.as_str(), *value)).collect();
+        let variants = &mut self.variants;
+        *self.variant_numbers.entry((&stack.marks, properties)).or_insert_with_key(|(marks, properties)| {
+            let properties = properties.iter().map(|(name, value)| ((*name).to_owned(), value.thousandths()));
+            variants.push((marks.to_vec(), properties.collect()));
+            small(variants.len())
+        })
+    }
+}
+
+pub(super) fn write(save: &Save) -> Vec<u8> {
+    let snapshot = &save.snapshot;
+    let places = places(snapshot);
+    let mut columns = Columns::default();
+    places.iter().for_each(|(_, stacks)| columns.container(stacks));
+    for holder in &snapshot.holders {
+        columns.lying.push(u32::from(holder.hand.is_some()));
+        holder.hand.iter().for_each(|stack| columns.stack(stack));
+    }
+    columns.lying.push(small(snapshot.ground.len()));
+    snapshot.ground.iter().for_each(|landed| columns.stack(&landed.stack));
+    let position = |Landed { at, .. }: &Landed| (at.x.thousandths(), at.y.thousandths());
+    let body = Body {
+        ruleset: save.rules.clone(),
+        counters: Counters::of(snapshot),
+        holders: bearers(snapshot),
+        containers: places.into_iter().map(|(place, _)| place).collect(),
+        tallies: snapshot.tallies.clone(),
+        requests: snapshot.requests.clone(),
+        kinds: columns.kinds,
+        variants: columns.variants,
+        lying: columns.lying,
+        gaps: columns.gaps,
+        positions: snapshot.ground.iter().map(position).collect(),
+        ids: columns.ids,
+        kind: columns.kind,
+        count: columns.count,
+        variant: columns.variant,
+    };
+    // Plain data: nothing in it can't be written.
+    let body = rmp_serde::to_vec_named(&body);
+    debug_assert!(body.is_ok(), "{body:?}");
+    let body = body.unwrap_or_default();
+    let mut bytes = rmp_serde::to_vec(&Head(WORD, FORMAT, crc32fast::hash(&body))).unwrap_or_default();
+    bytes.extend(body);
+    bytes
+}
+
+fn bad(error: &rmp_serde::decode::Error) -> SaveError {
+    SaveError::Binary { message: error.to_string() }
+}
+
+pub(super) fn read(bytes: &[u8]) -> Result<Save, SaveError> {
+    let mut cursor = Cursor::new(bytes);
+    let head: (String, u32, u32) = {
+        let mut reader = rmp_serde::Deserializer::new(&mut cursor);
+        Deserialize::deserialize(&mut reader).map_err(|error| bad(&error))?
+    };
+    let (word, format, checksum) = head;
+    if word != WORD {
+        return Err(SaveError::Binary { message: format!("it does not begin with the word `{WORD}`") });
+    }
+    if format != FORMAT {
+        return Err(other_format(format));
+    }
+    let start = usize::try_from(cursor.position()).unwrap_or(bytes.len()).min(bytes.len());
+    let body = &bytes[start..];
+    let counted = crc32fast::hash(body);
+    if counted != checksum {
+        return Err(SaveError::Damaged { found: format!("{checksum:08x}"), counted: format!("{counted:08x}") });
+    }
+    let mut reader = rmp_serde::Deserializer::from_read_ref(body);
+    let read: Body<'_> = Deserialize::deserialize(&mut reader).map_err(|error| bad(&error))?;
+    Laying::new(&read)?.all(read)
+}
+
+/// Goes through the columns.
+struct Laying {
+    stacks: std::vec::IntoIter<Stack>,
+}
+
+impl Laying {
+    fn new(body: &Body<'_>) -> Result<Laying, SaveError> {
+        let count = body.ids.len();
+        let told: u64 = body.lying.iter().map(|&count| u64::from(count)).sum();
+        let columns = [body.kind.len(), body.count.len(), body.variant.len()];
+        if columns.iter().any(|&length| length != count) || told != count as u64 {
+            return Err(SaveError::inconsistent("stacks", "the columns are of different lengths"));
+        }
+        if body.lying.len() != body.containers.len() + body.holders.len() + 1 {
+            return Err(SaveError::inconsistent("stacks", "it is not told for each place how many lie there"));
+        }
+        let on_ground = body.lying.last().copied().unwrap_or(0) as usize;
+        let in_containers: u64 = body.lying.iter().take(body.containers.len()).map(|&count| u64::from(count)).sum();
+        if body.positions.len() != on_ground || body.gaps.len() as u64 != in_containers {
+            return Err(SaveError::inconsistent("stacks", "it is not told of each where it lies"));
+        }
+        let mut id = 0_u64;
+        let mut stacks = Vec::with_capacity(count);
+        for at in 0..count {
+            id = id.wrapping_add_signed(body.ids[at]);
+            let unknown = |what: &str| SaveError::inconsistent(StackId(id).to_string(), format!("its {what} is none of those listed"));
+            let kind = body.kinds.get(body.kind[at] as usize).ok_or_else(|| unknown("kind"))?;
+            let (marks, properties) = match body.variant[at].checked_sub(1) {
+                None => Default::default(),
+                Some(number) => {
+                    let (marks, properties) = body.variants.get(number as usize).ok_or_else(|| unknown("variant"))?;
+                    let properties = properties.iter();
+                    let properties = properties.map(|(name, value)| (name.clone(), Decimal::from_thousandths(*value)));
+                    (marks.clone(), properties.collect())
+                }
+            };
+            stacks.push(Stack { id: StackId(id), kind: kind.clone().into_owned(), count: body.count[at], marks, properties });
+        }
+        Ok(Laying { stacks: stacks.into_iter() })
+    }
+
+    fn all(mut self, body: Body<'_>) -> Result<Save, SaveError> {
+        let mut rebuilding = Rebuilding::new(body.counters, body.tallies);
+        rebuilding.snapshot.requests = body.requests;
+        let (containers, holders) = (body.containers.len(), body.holders.len());
+        rebuilding.holders(body.holders);
+        rebuilding.places(body.containers)?;
+        let mut gaps = body.gaps.into_iter();
+        for place in 0..containers {
+            let mut next = 0_u32;
+            let count = body.lying[place] as usize;
+            let slots = gaps.by_ref().take(count).map(|gap| {
+                let slot = next.wrapping_add(gap);
+                next = slot.wrapping_add(1);
+                slot
+            });
+            let stacks = self.stacks.by_ref();
+            rebuilding.stacks(place).extend(slots.zip(stacks).map(|(slot, stack)| InSlot { slot, stack }));
+        }
+        for holder in 0..holders {
+            for stack in self.stacks.by_ref().take(body.lying[containers + holder] as usize) {
+                rebuilding.hand(holder, stack)?;
+            }
+        }
+        let positions = body.positions.into_iter().map(|(x, y)| Position {
+            x: Decimal::from_thousandths(x),
+            y: Decimal::from_thousandths(y),
+        });
+        rebuilding.snapshot.ground = positions.zip(self.stacks).map(|(at, stack)| Landed { at, stack }).collect();
+        Ok(Save { rules: body.ruleset, snapshot: rebuilding.snapshot })
+    }
+}

@@ -1,0 +1,90 @@
+use super::{FORMAT, SavedUnder};
+use crate::snapshot::SnapshotError;
+
+/// Why bytes are no save, or a save no world. Nothing has changed.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[non_exhaustive]
+pub enum SaveError {
+    /// There is nothing.
+    #[error("there is nothing in it")]
+    Empty,
+    /// It can't be read as JSON of the shape that saves have.
+    #[error("line {line}, column {column}: {message}")]
+    Json {
+        /// From 1.
+        line: usize,
+        /// From 1.
+        column: usize,
+        /// What is wrong there.
+        message: String,
+    },
+    /// It can't be read as MessagePack of the shape that saves have.
+    #[error("it can't be read as a save: {message}")]
+    Binary {
+        /// What is wrong.
+        message: String,
+    },
+    /// It was written by a later version of this library.
+    #[error("its format is {found}, and this version reads formats up to {FORMAT}")]
+    Newer {
+        /// The version of its format.
+        found: u32,
+    },
+    /// Something in it is not as it was written.
+    #[error("it is damaged: its checksum is {found}, but {counted} is counted")]
+    Damaged {
+        /// What it says.
+        found: String,
+        /// What its contents come to.
+        counted: String,
+    },
+    /// Its checksum is not that of its contents, all else can be read: somebody has edited it, or it is damaged.
+    #[error("it was edited, or is damaged: its checksum is {found}, but {counted} is counted")]
+    Edited {
+        /// What it says.
+        found: String,
+        /// What its contents come to.
+        counted: String,
+    },
+    /// Something in it does not fit to something else in it.
+    #[error("{place}: {message}")]
+    Inconsistent {
+        /// Where.
+        place: String,
+        /// What does not fit.
+        message: String,
+    },
+    /// It was saved under another ruleset.
+    #[error("it was saved under `{}` version {} ({}), not under `{}` version {} ({})", .saved.title, .saved.version, .saved.fingerprint, .given.title, .given.version, .given.fingerprint)]
+    OtherRuleset {
+        /// Under which it was saved.
+        saved: Box<SavedUnder>,
+        /// The one that was given.
+        given: Box<SavedUnder>,
+    },
+    /// No world of the ruleset can be so.
+    #[error(transparent)]
+    CannotBe(#[from] SnapshotError),
+}
+
+impl SaveError {
+    /// A short name of the cause, which does not change.
+    #[must_use]
+    pub fn code(&self) -> &'static str {
+        match self {
+            SaveError::Empty => "empty",
+            SaveError::Json { .. } => "bad-json",
+            SaveError::Binary { .. } => "bad-binary",
+            SaveError::Newer { .. } => "newer-format",
+            SaveError::Damaged { .. } => "damaged",
+            SaveError::Edited { .. } => "edited",
+            SaveError::Inconsistent { .. } => "inconsistent",
+            SaveError::OtherRuleset { .. } => "other-ruleset",
+            SaveError::CannotBe(_) => "cannot-be",
+        }
+    }
+
+    pub(super) fn inconsistent(place: impl Into<String>, message: impl Into<String>) -> SaveError {
+        SaveError::Inconsistent { place: place.into(), message: message.into() }
+    }
+}

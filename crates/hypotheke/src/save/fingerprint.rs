@@ -1,0 +1,119 @@
+//! A digest of what a ruleset means: of every rule, by names, each list in an order of its own.
+//!
+//! What does not bear on play is left out: notes, labels, columns, the title, the version, the start contents.
+
+use std::collections::BTreeSet;
+use std::fmt::Display;
+
+use crate::ruleset::{Cap, ContainerDef, FilterId, HolderDef, Kind, PropertyValue, Ruleset};
+
+/// Sixteen hexadecimal digits.
+pub(super) fn of(rules: &Ruleset) -> String {
+    let mut lines: BTreeSet<String> = BTreeSet::new();
+    lines.insert(format!("ruleset nesting {} ground-limit {:?} request-window {}", rules.nesting(), rules.ground_limit(), rules.request_window()));
+    lines.extend(rules.marks().iter().map(|mark| format!("mark {}", mark.name())));
+    lines.extend(rules.kinds().map(|kind| kind_line(rules, kind)));
+    lines.extend(rules.containers().iter().map(|def| container_line(rules, def)));
+    lines.extend(rules.holders().iter().map(|def| holder_line(rules, def)));
+    let mut digest = Digest::default();
+    lines.iter().for_each(|line| digest.add(line));
+    format!("{:016x}", digest.0)
+}
+
+/// The hash FNV-1a of 64 bits, by its published constants: the same everywhere, and not meant to withstand an attacker.
+struct Digest(u64);
+
+impl Default for Digest {
+    fn default() -> Digest {
+        Digest(0xcbf2_9ce4_8422_2325)
+    }
+}
+
+impl Digest {
+    fn add(&mut self, line: &str) {
+        for byte in line.bytes().chain([b'\n']) {
+            self.0 = (self.0 ^ u64::from(byte)).wrapping_mul(0x0000_0100_0000_01b3);
+        }
+    }
+}
+
+fn sorted(items: impl Iterator<Item = impl Display>) -> String {
+    let told: BTreeSet<String> = items.map(|item| item.to_string()).collect();
+    told.into_iter().collect::<Vec<_>>().join(", ")
+}
+
+fn in_order(items: impl Iterator<Item = impl Display>) -> String {
+    items.map(|item| item.to_string()).collect::<Vec<_>>().join(", ")
+}
+
+fn kind_line(rules: &Ruleset, kind: Kind<'_>) -> String {
+    let properties = kind.properties().map(|(id, value)| {
+        let name = rules.properties()[id.index()].name();
+        match value {
+            PropertyValue::Number(number) => format!("{name} {number}"),
+            PropertyValue::Text(text) => format!("{name} {text:?}"),
+        }
+    });
+    format!(
+        "kind {} weight {} value {} stack-limit {} keep {} tags [{}] needs [{}] pack {:?} attributes [{}] properties [{}]",
+        kind.id(),
+        kind.weight(),
+        kind.value(),
+        kind.stack_limit(),
+        kind.is_kept(),
+        sorted(kind.tags()),
+        sorted(kind.needs()),
+        kind.pack().map(ContainerDef::id),
+        sorted(kind.attributes().map(|(name, number)| format!("{name} {number}"))),
+        sorted(properties),
+    )
+}
+
+fn filter(rules: &Ruleset, filter: Option<FilterId>) -> String {
+    filter.map_or_else(|| "everything".to_owned(), |filter| format!("`{}`", rules.filter(filter).written()))
+}
+
+fn caps(rules: &Ruleset, caps: &[Cap]) -> String {
+    sorted(caps.iter().map(|cap| format!("{} of {}", cap.count, filter(rules, Some(cap.of)))))
+}
+
+fn container_line(rules: &Ruleset, def: &ContainerDef) -> String {
+    let slots = def.ruled.iter().map(|slot| {
+        format!("{:?} limit {} admits {}", slot.name.as_deref(), slot.stack_limit, filter(rules, slot.admits))
+    });
+    format!(
+        "container {} slots {} bounds {:?} instances [{}] worn {} stack-limit {:?} weight-cap {:?} put {} take {} deep {} \
+         reserved-first {} must-open {} exclusive {} misfits {:?} on-put [{}] admits {} caps [{}] slot [{}]",
+        def.id(),
+        def.slots(),
+        def.slot_bounds(),
+        sorted(def.instances()),
+        def.is_worn(),
+        def.stack_limit(),
+        def.weight_cap().map(|cap| cap.to_string()),
+        def.may_put(),
+        def.may_take(),
+        def.is_deep(),
+        def.is_reserved_first(),
+        def.must_be_opened(),
+        def.is_exclusive(),
+        def.misfits(),
+        in_order(def.on_put().iter().map(|way| format!("{way:?}"))),
+        filter(rules, def.admits),
+        caps(rules, def.caps()),
+        in_order(slots),
+    )
+}
+
+fn holder_line(rules: &Ruleset, def: &HolderDef) -> String {
+    format!(
+        "holder {} carries [{}] weight-cap {:?} burden [{}] shortcuts {} spent {:?} caps [{}]",
+        def.id(),
+        in_order(def.carries().iter().map(|&id| rules.container(id).id().to_owned())),
+        def.weight_cap().map(|cap| cap.to_string()),
+        in_order(def.burden().map(|(from, label)| format!("{label} from {from}"))),
+        def.shortcuts(),
+        def.spent_shortcuts(),
+        caps(rules, def.caps()),
+    )
+}

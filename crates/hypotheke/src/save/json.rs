@@ -1,0 +1,209 @@
+//! The JSON form.
+
+use std::borrow::Cow;
+use std::collections::BTreeMap;
+
+use rustc_hash::FxHashMap;
+use serde::{Deserialize, Serialize};
+
+use super::layout::{Bearer, Counters, Place, Rebuilding, bearers, places};
+use super::text::{Lines, checksum};
+use super::{FORMAT, Save, SaveError, SavedUnder, Trust};
+use crate::exchange::Answered;
+use crate::id::StackId;
+use crate::language::Position;
+use crate::quantity::Decimal;
+use crate::snapshot::{InSlot, Landed, Stack, Tally};
+
+/// The document, up to its checksum.
+#[derive(Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+struct Document<'s> {
+    format: u32,
+    ruleset: SavedUnder,
+    counters: Counters,
+    #[serde(borrow)]
+    holders: Vec<Bearer<'s>>,
+    #[serde(borrow)]
+    containers: Vec<Place<'s>>,
+    #[serde(borrow)]
+    stacks: Vec<Lying<'s>>,
+    tallies: BTreeMap<String, Tally>,
+    requests: Vec<Answered>,
+    #[serde(borrow, default, skip_serializing_if = "Option::is_none")]
+    checksum: Option<Cow<'s, str>>,
+}
+
+/// A stack and where it lies.
+#[derive(Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+struct Lying<'s> {
+    /// A container, `ground`, or a hand: `surveyor.hand`.
+    #[serde(borrow, rename = "in")]
+    place: Cow<'s, str>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    slot: Option<u32>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    at: Option<Position>,
+    id: StackId,
+    #[serde(borrow)]
+    kind: Cow<'s, str>,
+    count: u32,
+    #[serde(borrow, default, skip_serializing_if = "<[_]>::is_empty")]
+    marks: Cow<'s, [String]>,
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    properties: Cow<'s, BTreeMap<String, Decimal>>,
+}
+
+impl<'s> Lying<'s> {
+    fn new(place: Cow<'s, str>, slot: Option<u32>, at: Option<Position>, stack: &'s Stack) -> Lying<'s> {
+        let Stack { id, kind, count, marks, properties } = stack;
+        let (marks, properties) = (Cow::Borrowed(marks.as_slice()), Cow::Borrowed(properties));
+        Lying { place, slot, at, id: *id, kind: Cow::Borrowed(kind), count: *count, marks, properties }
+    }
+
+    fn stack(self) -> Stack {
+        Stack {
+            id: self.id,
+            kind: self.kind.into_owned(),
+            count: self.count,
+            marks: self.marks.into_owned(),
+            properties: self.properties.into_owned(),
+        }
+    }
+}
+
+pub(super) fn write(save: &Save) -> String {
+    let snapshot = &save.snapshot;
+    let (places, mut stacks): (Vec<_>, Vec<_>) = (places(snapshot), Vec::new());
+    for (place, lying) in &places {
+        let name = |place: &Place<'_>| Cow::Owned(place.name.to_string());
+        stacks.extend(lying.iter().map(|InSlot { slot, stack }| Lying::new(name(place), Some(*slot), None, stack)));
+    }
+    for holder in &snapshot.holders {
+        let hand = || Cow::Owned(format!("{}.hand", holder.name));
+        stacks.extend(holder.hand.iter().map(|stack| Lying::new(hand(), None, None, stack)));
+    }
+    let ground = snapshot.ground.iter();
+    stacks.extend(ground.map(|Landed { at, stack }| Lying::new(Cow::Borrowed("ground"), None, Some(*at), stack)));
+    let document = Document {
+        format: FORMAT,
+        ruleset: save.rules.clone(),
+        counters: Counters::of(snapshot),
+        holders: bearers(snapshot),
+        containers: places.into_iter().map(|(place, _)| place).collect(),
+        stacks,
+        tallies: snapshot.tallies.clone(),
+        requests: snapshot.requests.clone(),
+        checksum: None,
+    };
+    let mut text = Vec::new();
+    let mut serializer = serde_json::Serializer::with_formatter(&mut text, Lines::default());
+    // Plain data with names for keys: nothing in it can't be written.
+    let written = document.serialize(&mut serializer);
+    debug_assert!(written.is_ok(), "{written:?}");
+    let text = String::from_utf8(text).unwrap_or_default();
+    let body = text.trim_end_matches(['}', '\n']);
+    format!("{body},\n  \"checksum\": \"{:08x}\"\n}}\n", checksum(body))
+}
+
+pub(super) fn read(bytes: &[u8], trust: Trust) -> Result<Save, SaveError> {
+    let text = std::str::from_utf8(bytes).map_err(|error| {
+        let before = &bytes[..error.valid_up_to()];
+        let line = before.iter().filter(|byte| **byte == b'\n').count() + 1;
+        let column = before.iter().rev().take_while(|byte| **byte != b'\n').count() + 1;
+        SaveError::Json { line, column, message: "this is no text in UTF-8".to_owned() }
+    })?;
+    let document: Document<'_> = serde_json::from_str(text).map_err(|error| newer(text).unwrap_or_else(|| bad(&error)))?;
+    if document.format != FORMAT {
+        return Err(other_format(document.format));
+    }
+    check_sum(text, document.checksum.as_deref(), trust)?;
+    rebuild(document)
+}
+
+/// The format of a save that may have whatever else in it.
+#[derive(Deserialize)]
+struct Version {
+    format: u32,
+}
+
+fn newer(text: &str) -> Option<SaveError> {
+    let version: Version = serde_json::from_str(text).ok()?;
+    (version.format > FORMAT).then_some(SaveError::Newer { found: version.format })
+}
+
+pub(super) fn other_format(found: u32) -> SaveError {
+    match found {
+        0 => SaveError::inconsistent("format", "there is no format 0"),
+        found => SaveError::Newer { found },
+    }
+}
+
+fn bad(error: &serde_json::Error) -> SaveError {
+    let (line, column, message) = (error.line(), error.column(), error.to_string());
+    let message = message.rsplit_once(" at line ").map_or(message.as_str(), |(message, _)| message).to_owned();
+    SaveError::Json { line, column, message }
+}
+
+/// The checksum stands at the end, and is that of all before it.
+fn check_sum(text: &str, found: Option<&str>, trust: Trust) -> Result<(), SaveError> {
+    let found = found.unwrap_or("missing");
+    let (body, end) = text.rfind("\"checksum\"").map_or((text, ""), |at| text.split_at(at));
+    let is_last = end.split_ascii_whitespace().collect::<String>() == format!("\"checksum\":\"{found}\"}}");
+    let body = body.trim_end().trim_end_matches(',');
+    let counted = format!("{:08x}", checksum(body));
+    if trust == Trust::Edited || is_last && counted == found {
+        return Ok(());
+    }
+    Err(SaveError::Edited { found: found.to_owned(), counted })
+}
+
+fn rebuild(document: Document<'_>) -> Result<Save, SaveError> {
+    let mut rebuilding = Rebuilding::new(document.counters, document.tallies);
+    rebuilding.snapshot.requests = document.requests;
+    let hands: FxHashMap<String, usize> =
+        (0..).zip(&document.holders).map(|(at, bearer)| (format!("{}.hand", bearer.name), at)).collect();
+    rebuilding.holders(document.holders);
+    let names: FxHashMap<String, usize> =
+        (0..).zip(&document.containers).map(|(at, place)| (place.name.to_string(), at)).collect();
+    if names.len() != document.containers.len() {
+        return Err(SaveError::inconsistent("containers", "two of them have one name"));
+    }
+    rebuilding.places(document.containers)?;
+    let mut latest: Option<(String, usize)> = None;
+    for lying in document.stacks {
+        let known = latest.as_ref().filter(|(name, _)| *name == lying.place).map(|(_, at)| *at);
+        match known.or_else(|| names.get(&*lying.place).copied()) {
+            Some(at) => {
+                if known.is_none() {
+                    latest = Some((lying.place.to_string(), at));
+                }
+                let Some(slot) = lying.slot.filter(|_| lying.at.is_none()) else {
+                    return Err(SaveError::inconsistent(lying.place, format!("{} lies in no slot of it", lying.id)));
+                };
+                rebuilding.stacks(at).push(InSlot { slot, stack: lying.stack() });
+            }
+            None => lay_elsewhere(&mut rebuilding, &hands, lying)?,
+        }
+    }
+    Ok(Save { rules: document.ruleset, snapshot: rebuilding.snapshot })
+}
+
+fn lay_elsewhere(
+    rebuilding: &mut Rebuilding,
+    hands: &FxHashMap<String, usize>,
+    lying: Lying<'_>,
+) -> Result<(), SaveError> {
+    if lying.slot.is_some() {
+        return Err(SaveError::inconsistent(lying.place, "there is no such container"));
+    }
+    match (lying.at, hands.get(&*lying.place)) {
+        (Some(at), None) if lying.place == "ground" => {
+            rebuilding.snapshot.ground.push(Landed { at, stack: lying.stack() });
+            Ok(())
+        }
+        (None, Some(&holder)) => rebuilding.hand(holder, lying.stack()),
+        _ => Err(SaveError::inconsistent(lying.place, format!("{} can't lie there", lying.id))),
+    }
+}

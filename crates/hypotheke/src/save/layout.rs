@@ -1,0 +1,192 @@
+//! What both forms of a save have in common: containers, holders and stacks as flat lists, and back to a snapshot.
+
+use std::borrow::Cow;
+use std::collections::BTreeMap;
+
+use rustc_hash::FxHashMap;
+use serde::{Deserialize, Serialize};
+
+use super::SaveError;
+use crate::id::{DepartureId, StackId};
+use crate::language::Path;
+use crate::snapshot::{Container, Holder, InSlot, Pack, Random, Snapshot, Stack, Tally};
+
+/// A container without what lies in it.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+pub(super) struct Place<'s> {
+    /// As stacks name it: `sled`, `surveyor.pockets`, or `#12` for the inside of a pack.
+    #[serde(borrow)]
+    pub(super) name: Cow<'s, str>,
+    /// Which of the ruleset's containers it is; nothing for the inside of a pack.
+    #[serde(borrow, default, skip_serializing_if = "str::is_empty")]
+    pub(super) of: Cow<'s, str>,
+    pub(super) slots: u32,
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub(super) opened_by: Vec<String>,
+}
+
+/// A holder without what it carries.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+pub(super) struct Bearer<'s> {
+    #[serde(borrow)]
+    pub(super) name: Cow<'s, str>,
+    #[serde(borrow)]
+    pub(super) of: Cow<'s, str>,
+    /// Where the stack in its hand came from.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub(super) origin: Option<Path>,
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub(super) shortcuts: Vec<Option<String>>,
+}
+
+/// Everything but what lies where.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+pub(super) struct Counters {
+    pub(super) world: u32,
+    pub(super) revision: u64,
+    pub(super) next_stack: u64,
+    pub(super) random: Random,
+    pub(super) departures: u64,
+    pub(super) arrivals: Vec<DepartureId>,
+}
+
+impl Counters {
+    pub(super) fn of(snapshot: &Snapshot) -> Counters {
+        Counters {
+            world: snapshot.world,
+            revision: snapshot.revision,
+            next_stack: snapshot.next_stack,
+            random: snapshot.random.clone(),
+            departures: snapshot.departures,
+            arrivals: snapshot.arrivals.clone(),
+        }
+    }
+
+    /// A snapshot in which nothing lies yet.
+    pub(super) fn snapshot(self) -> Snapshot {
+        Snapshot {
+            world: self.world,
+            revision: self.revision,
+            next_stack: self.next_stack,
+            random: self.random,
+            departures: self.departures,
+            arrivals: self.arrivals,
+            ..Snapshot::default()
+        }
+    }
+}
+
+/// The containers in their order: those that stand in the world, those of each holder, the insides of packs.
+pub(super) fn places(snapshot: &Snapshot) -> Vec<(Place<'_>, &[InSlot])> {
+    fn place<'s>(name: Cow<'s, str>, container: &'s Container) -> (Place<'s>, &'s [InSlot]) {
+        let (of, opened_by) = (Cow::Borrowed(container.of.as_str()), container.opened_by.clone());
+        (Place { name, of, slots: container.slots, opened_by }, &container.stacks)
+    }
+    let standing = snapshot.containers.iter().map(|container| place(Cow::Borrowed(&container.name), container));
+    let carried = snapshot.holders.iter().flat_map(|holder| {
+        let name = |own: &str| Cow::Owned(format!("{}.{own}", holder.name));
+        holder.containers.iter().map(move |container| place(name(&container.name), container))
+    });
+    let insides = snapshot.packs.iter().map(|pack| {
+        let (name, opened_by) = (Cow::Owned(pack.pack.to_string()), pack.opened_by.clone());
+        (Place { name, of: Cow::Borrowed(""), slots: pack.slots, opened_by }, pack.stacks.as_slice())
+    });
+    standing.chain(carried).chain(insides).collect()
+}
+
+pub(super) fn bearers(snapshot: &Snapshot) -> Vec<Bearer<'_>> {
+    let bearer = |holder: &'_ Holder| -> Bearer<'_> {
+        Bearer {
+            name: Cow::Borrowed(holder.name.as_str()),
+            of: Cow::Borrowed(holder.of.as_str()),
+            origin: holder.origin.clone(),
+            shortcuts: holder.shortcuts.clone(),
+        }
+    };
+    snapshot.holders.iter().map(bearer).collect()
+}
+
+/// Where a container of a list is in the snapshot.
+#[derive(Clone, Copy)]
+pub(super) enum Home {
+    Standing(usize),
+    Carried(usize, usize),
+    Inside(usize),
+}
+
+/// Puts the lists together again.
+pub(super) struct Rebuilding {
+    pub(super) snapshot: Snapshot,
+    /// By their places in the list.
+    pub(super) homes: Vec<Home>,
+}
+
+impl Rebuilding {
+    pub(super) fn new(counters: Counters, tallies: BTreeMap<String, Tally>) -> Rebuilding {
+        Rebuilding { snapshot: Snapshot { tallies, ..counters.snapshot() }, homes: Vec::new() }
+    }
+
+    pub(super) fn holders(&mut self, bearers: Vec<Bearer<'_>>) {
+        self.snapshot.holders = bearers
+            .into_iter()
+            .map(|bearer| Holder {
+                name: bearer.name.into_owned(),
+                of: bearer.of.into_owned(),
+                origin: bearer.origin,
+                shortcuts: bearer.shortcuts,
+                ..Holder::default()
+            })
+            .collect();
+    }
+
+    /// Adds the containers; what they are called says whose they are.
+    pub(super) fn places(&mut self, places: Vec<Place<'_>>) -> Result<(), SaveError> {
+        let names = self.snapshot.holders.iter().enumerate().map(|(at, holder)| (holder.name.clone(), at));
+        let holders: FxHashMap<String, usize> = names.collect();
+        for place in places {
+            let Place { name, of, slots, opened_by } = place;
+            let home = if name.starts_with('#') {
+                let pack: StackId =
+                    name.parse().map_err(|_| SaveError::inconsistent(name.to_string(), "this is no id of a pack"))?;
+                self.snapshot.packs.push(Pack { pack, slots, opened_by, stacks: Vec::new() });
+                Home::Inside(self.snapshot.packs.len() - 1)
+            } else if let Some((holder, own)) = name.split_once('.') {
+                let Some(&at) = holders.get(holder) else {
+                    return Err(SaveError::inconsistent(name.to_string(), format!("there is no holder `{holder}`")));
+                };
+                let container = Container { name: own.to_owned(), of: of.into_owned(), slots, opened_by, stacks: Vec::new() };
+                self.snapshot.holders[at].containers.push(container);
+                Home::Carried(at, self.snapshot.holders[at].containers.len() - 1)
+            } else {
+                let container = Container { name: name.into_owned(), of: of.into_owned(), slots, opened_by, stacks: Vec::new() };
+                self.snapshot.containers.push(container);
+                Home::Standing(self.snapshot.containers.len() - 1)
+            };
+            self.homes.push(home);
+        }
+        Ok(())
+    }
+
+    /// The stacks of a container of the list.
+    pub(super) fn stacks(&mut self, place: usize) -> &mut Vec<InSlot> {
+        match self.homes[place] {
+            Home::Standing(at) => &mut self.snapshot.containers[at].stacks,
+            Home::Carried(holder, at) => &mut self.snapshot.holders[holder].containers[at].stacks,
+            Home::Inside(at) => &mut self.snapshot.packs[at].stacks,
+        }
+    }
+
+    /// Lays a stack into the hand of a holder, which has to be empty.
+    pub(super) fn hand(&mut self, holder: usize, stack: Stack) -> Result<(), SaveError> {
+        let holder = &mut self.snapshot.holders[holder];
+        if holder.hand.is_some() {
+            let message = format!("there are two stacks in it, {} is one of them", stack.id);
+            return Err(SaveError::inconsistent(format!("{}.hand", holder.name), message));
+        }
+        holder.hand = Some(stack);
+        Ok(())
+    }
+}

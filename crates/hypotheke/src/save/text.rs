@@ -1,0 +1,96 @@
+//! How JSON saves are laid out, and the checksum of their text.
+
+use std::io;
+
+use serde_json::ser::Formatter;
+
+/// Lists and objects in the document have their entries on lines of their own; what is further in stands on one line.
+const LINES_DOWN_TO: usize = 2;
+
+/// An entry of a list on each line, so that a comparison line by line shows which stacks differ.
+#[derive(Default)]
+pub(super) struct Lines {
+    depth: usize,
+    has_entries: bool,
+}
+
+impl Lines {
+    fn open<W: io::Write + ?Sized>(&mut self, writer: &mut W, bracket: &[u8]) -> io::Result<()> {
+        self.depth += 1;
+        self.has_entries = false;
+        writer.write_all(bracket)
+    }
+
+    fn close<W: io::Write + ?Sized>(&mut self, writer: &mut W, bracket: &[u8]) -> io::Result<()> {
+        self.depth -= 1;
+        if self.has_entries && self.depth < LINES_DOWN_TO {
+            new_line(writer, self.depth)?;
+        }
+        self.has_entries = true;
+        writer.write_all(bracket)
+    }
+
+    fn entry<W: io::Write + ?Sized>(&mut self, writer: &mut W, first: bool) -> io::Result<()> {
+        self.has_entries = true;
+        if !first {
+            writer.write_all(b",")?;
+        }
+        match self.depth <= LINES_DOWN_TO {
+            true => new_line(writer, self.depth),
+            false if first => Ok(()),
+            false => writer.write_all(b" "),
+        }
+    }
+}
+
+fn new_line<W: io::Write + ?Sized>(writer: &mut W, depth: usize) -> io::Result<()> {
+    writer.write_all(b"\n")?;
+    (0..depth).try_for_each(|_| writer.write_all(b"  "))
+}
+
+impl Formatter for Lines {
+    fn begin_array<W: io::Write + ?Sized>(&mut self, writer: &mut W) -> io::Result<()> {
+        self.open(writer, b"[")
+    }
+
+    fn end_array<W: io::Write + ?Sized>(&mut self, writer: &mut W) -> io::Result<()> {
+        self.close(writer, b"]")
+    }
+
+    fn begin_array_value<W: io::Write + ?Sized>(&mut self, writer: &mut W, first: bool) -> io::Result<()> {
+        self.entry(writer, first)
+    }
+
+    fn begin_object<W: io::Write + ?Sized>(&mut self, writer: &mut W) -> io::Result<()> {
+        self.open(writer, b"{")
+    }
+
+    fn end_object<W: io::Write + ?Sized>(&mut self, writer: &mut W) -> io::Result<()> {
+        self.close(writer, b"}")
+    }
+
+    fn begin_object_key<W: io::Write + ?Sized>(&mut self, writer: &mut W, first: bool) -> io::Result<()> {
+        self.entry(writer, first)
+    }
+
+    fn begin_object_value<W: io::Write + ?Sized>(&mut self, writer: &mut W) -> io::Result<()> {
+        writer.write_all(b": ")
+    }
+}
+
+/// The CRC-32 of a JSON text, blanks and line ends between its parts left out: they say nothing.
+pub(super) fn checksum(text: &str) -> u32 {
+    let mut told = Vec::with_capacity(text.len());
+    let (mut in_string, mut escaped) = (false, false);
+    for &byte in text.as_bytes() {
+        if in_string {
+            in_string = escaped || byte != b'"';
+            escaped = !escaped && byte == b'\\';
+            told.push(byte);
+        } else if !matches!(byte, b' ' | b'\n' | b'\r' | b'\t') {
+            in_string = byte == b'"';
+            told.push(byte);
+        }
+    }
+    crc32fast::hash(&told)
+}
