@@ -69,24 +69,27 @@ pub(crate) enum Command {
         write: Option<PathBuf>,
     },
 
-    /// Find everything that is wrong with a ruleset, and what is probably not meant
+    /// Find everything that is wrong with a ruleset, and what is probably not meant; or audit a save
     #[command(
-        after_help = "Examples:\n  hypotheke check\n  hypotheke check my/rules.toml\n  cat rules.toml | hypotheke check -"
+        after_help = "Examples:\n  hypotheke check\n  hypotheke check my/rules.toml\n  cat rules.toml | hypotheke check -\n  hypotheke check saves/night.json\n\nEnds with 1 if a save breaks a law."
     )]
     Check {
-        /// The ruleset; `-` reads it from standard input
-        #[arg(default_value = "rules.toml")]
-        rules: PathBuf,
+        /// The ruleset, or a save; `-` reads a ruleset from standard input
+        #[arg(value_name = "FILE", default_value = "rules.toml")]
+        file: PathBuf,
+
+        #[command(flatten)]
+        saved: SaveArgs,
     },
 
-    /// Draw containers with what lies in them at the start, and list the kinds
+    /// Draw containers with what lies in them, at the start of a ruleset or in a save, and list the kinds
     #[command(
-        after_help = "Examples:\n  hypotheke show\n  hypotheke show rules.toml sled surveyor.pockets\n  hypotheke show --part kinds"
+        after_help = "Examples:\n  hypotheke show\n  hypotheke show rules.toml sled surveyor.pockets\n  hypotheke show --part kinds\n  hypotheke show saves/night.json sled"
     )]
     Show {
-        /// The ruleset; `-` reads it from standard input
-        #[arg(default_value = "rules.toml")]
-        rules: PathBuf,
+        /// The ruleset, or a save; `-` reads a ruleset from standard input
+        #[arg(value_name = "FILE", default_value = "rules.toml")]
+        file: PathBuf,
 
         /// Only these containers or holders
         #[arg(value_name = "PLACE")]
@@ -95,6 +98,9 @@ pub(crate) enum Command {
         /// Only one part
         #[arg(long, value_enum, conflicts_with = "places")]
         part: Option<Part>,
+
+        #[command(flatten)]
+        saved: SaveArgs,
     },
 
     /// Ask what would come of an operation, and what stands in its way
@@ -133,9 +139,9 @@ pub(crate) enum Command {
     )]
     Fits(FitsArgs),
 
-    /// Tell what differs in meaning between two rulesets, and which scenarios come out otherwise
+    /// Tell what differs in meaning between two rulesets, and which scenarios come out otherwise; or what differs between two saves
     #[command(
-        after_help = "Examples:\n  hypotheke compare old/rules.toml rules.toml\n  hypotheke compare old/rules.toml rules.toml scenarios --format json\n\nEnds with 1 if a scenario that held does so no longer."
+        after_help = "Examples:\n  hypotheke compare old/rules.toml rules.toml\n  hypotheke compare saves/noon.json saves/night.json\n  hypotheke compare old/rules.toml rules.toml scenarios --format json\n\nEnds with 1 if a scenario that held does so no longer."
     )]
     Compare(CompareArgs),
 
@@ -155,12 +161,27 @@ pub(crate) enum Command {
 }
 
 #[derive(Debug, Args)]
+pub(crate) struct SaveArgs {
+    /// The ruleset by which a save was played
+    #[arg(long, default_value = "rules.toml")]
+    pub(crate) rules: PathBuf,
+
+    /// Take a save that was edited by hand
+    #[arg(long)]
+    pub(crate) edited: bool,
+}
+
+#[derive(Debug, Args)]
 pub(crate) struct CompareArgs {
-    /// A ruleset
+    /// A ruleset, or a save
     pub(crate) old: PathBuf,
 
-    /// The ruleset that is to take its place
+    /// The ruleset that is to take its place, or another save
     pub(crate) new: PathBuf,
+
+    /// Take saves that were edited by hand
+    #[arg(long)]
+    pub(crate) edited: bool,
 
     /// Scenario files, or folders of them [default: the folder `scenarios` beside the new ruleset, if there is one]
     #[arg(value_name = "FILE")]

@@ -26,7 +26,13 @@ pub(crate) const SCENARIOS: &[DemoFile] = &[
 pub(crate) const FAILING: DemoFile =
     DemoFile { path: "failing/three-failures.scenario", text: include_str!("../demo/failing/three-failures.scenario") };
 
+/// The traverse at noon and at night.
+pub(crate) const SAVES: &[DemoFile] = &[
+    DemoFile { path: "saves/noon.json", text: include_str!("../demo/saves/noon.json") },
+    DemoFile { path: "saves/night.json", text: include_str!("../demo/saves/night.json") },
+];
+
 /// All of them.
 pub(crate) fn all() -> impl Iterator<Item = &'static DemoFile> {
-    [&RULES, &SCHEMA].into_iter().chain(TABLES).chain(SCENARIOS).chain([&FAILING])
+    [&RULES, &SCHEMA].into_iter().chain(TABLES).chain(SCENARIOS).chain([&FAILING]).chain(SAVES)
 }

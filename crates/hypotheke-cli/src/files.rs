@@ -3,9 +3,11 @@
 use std::io::{Read, Write};
 use std::num::NonZeroUsize;
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 
+use hypotheke::save::{Save, SaveError, Trust};
 use hypotheke::text::Diagnostics;
-use hypotheke::{LoadError, Ruleset, RulesetErrors, ScenarioErrors, ScenarioFile};
+use hypotheke::{LoadError, Ruleset, RulesetErrors, ScenarioErrors, ScenarioFile, World};
 
 /// Why a command could not do its work: wrong usage or bad input. Exit status 2.
 #[derive(Debug, thiserror::Error)]
@@ -48,6 +50,15 @@ impl InputError {
             InputError::Load(LoadError::Read { .. }) => {
                 Some("name the file, or make one to start from: `hypotheke demo --write FOLDER`")
             }
+            InputError::Load(LoadError::Save { error, .. }) => match error {
+                SaveError::Edited { .. } => Some("if it was edited on purpose: `--edited`"),
+                SaveError::OtherRuleset { .. } => Some("name the ruleset by which it was played: `--rules FILE`"),
+                SaveError::Newer { .. } => Some("it takes a later version of hypotheke"),
+                SaveError::Damaged { .. } | SaveError::Binary { .. } | SaveError::Json { .. } | SaveError::Empty => {
+                    Some("an earlier save of the same world may be whole")
+                }
+                _ => None,
+            },
             _ => None,
         }
     }
@@ -73,6 +84,26 @@ pub(crate) fn load_rules(path: &Path) -> Result<Ruleset, InputError> {
         return Ok(Ruleset::from_bytes("<stdin>", standard_input()?, table)?);
     }
     Ok(Ruleset::load(path)?)
+}
+
+/// Whether a file begins as a save does, or is called as one is.
+pub(crate) fn is_save(path: &Path) -> bool {
+    if path.extension().is_some_and(|extension| extension == "json") {
+        return true;
+    }
+    let mut head = Vec::new();
+    let mut read = || std::fs::File::open(path)?.take(64).read_to_end(&mut head);
+    !is_standard_input(path) && read().is_ok() && Save::begins(&head)
+}
+
+pub(crate) fn load_save(path: &Path, edited: bool) -> Result<Save, InputError> {
+    Ok(Save::load(path, if edited { Trust::Edited } else { Trust::Unchanged })?)
+}
+
+/// A save and its ruleset.
+pub(crate) fn load_world(path: &Path, save: &Save, rules: &Arc<Ruleset>) -> Result<World, InputError> {
+    let failed = |error| InputError::Load(LoadError::Save { path: path.to_owned(), error });
+    save.world(rules).map_err(failed)
 }
 
 /// The scenario files that the command line names, folders looked through, in order of their paths.

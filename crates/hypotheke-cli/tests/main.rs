@@ -7,6 +7,7 @@ mod documents;
 mod drawing;
 mod input;
 mod rulesets;
+mod saves;
 mod scenarios;
 mod schemas;
 

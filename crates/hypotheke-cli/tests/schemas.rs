@@ -6,7 +6,21 @@ use serde_json::Value;
 
 use super::{hypotheke, output, traverse};
 
-const ALL: [&str; 10] = ["rules", "verify", "coverage", "fits", "compare", "check", "show", "ask", "demo", "fmt"];
+const ALL: [&str; 13] = [
+    "rules",
+    "verify",
+    "coverage",
+    "fits",
+    "compare",
+    "check",
+    "show",
+    "ask",
+    "demo",
+    "fmt",
+    "check-save",
+    "compare-saves",
+    "save",
+];
 
 fn schema(of: &str) -> Value {
     let folder = tempfile::tempdir().expect("a folder");
@@ -54,6 +68,9 @@ fn what_is_written_keeps_to_its_schema() {
         ("ask", &["ask", "move 12 fuel-drum from depot to sled"], 0),
         ("ask", &["ask", "move 1 fuel-drum from depot to sled"], 0),
         ("demo", &["demo"], 0),
+        ("show", &["show", "saves/night.json"], 0),
+        ("check-save", &["check", "saves/night.json"], 0),
+        ("compare-saves", &["compare", "saves/noon.json", "saves/night.json"], 0),
         ("fmt", &["fmt"], 0),
         ("fmt", &["fmt", "--check"], 0),
     ] {
@@ -75,6 +92,15 @@ fn the_demo_s_rules_name_their_schema_and_keep_to_it() {
     let rules = include_str!("../demo/rules.toml");
     assert!(rules.starts_with("#:schema rules.schema.json\n"));
     assert_eq!(faults("rules", &as_json(rules)), Vec::<String>::new());
+}
+
+#[test]
+fn saves_keep_to_their_schema() {
+    let save: Value = serde_json::from_str(include_str!("../demo/saves/night.json")).expect("JSON");
+    assert_eq!(faults("save", &save), Vec::<String>::new());
+    let mut other = save.clone();
+    other["stacks"][0]["count"] = Value::from("3");
+    assert_eq!(faults("save", &other).len(), 1);
 }
 
 #[test]

@@ -6,6 +6,7 @@ use std::sync::Arc;
 
 use crate::ops::start_faults;
 use crate::ruleset::{Ruleset, RulesetBuilder, RulesetErrors, RulesetSource, compile, lint};
+use crate::save::{Save, SaveError, Trust};
 use crate::scenario::{ScenarioErrors, ScenarioFile};
 use crate::text::{Diagnostic, Diagnostics, Location, Severity, Source, SourceId};
 
@@ -33,6 +34,15 @@ pub enum LoadError {
     /// A scenario in it is wrong.
     #[error(transparent)]
     Scenario(#[from] ScenarioErrors),
+    /// It is no save, or a damaged one.
+    #[error("`{}` can't be loaded: {error}", path.display())]
+    Save {
+        /// The file.
+        path: PathBuf,
+        /// What is wrong.
+        #[source]
+        error: SaveError,
+    },
 }
 
 /// Reads the whole of a file.
@@ -189,6 +199,18 @@ impl ScenarioFile {
     pub fn from_bytes(name: &str, bytes: Vec<u8>) -> Result<ScenarioFile, ScenarioErrors> {
         let (source, fault) = decode(name, bytes, SourceId(0));
         finish(source, fault)
+    }
+}
+
+impl Save {
+    /// Reads a save of either form from a file, and trusts it as far as is said.
+    ///
+    /// # Errors
+    /// If the file can't be read, or what it is instead of a save.
+    pub fn load(path: impl AsRef<FilePath>, trust: Trust) -> Result<Save, LoadError> {
+        let path = path.as_ref();
+        let bytes = read(path)?;
+        Save::read_with(&bytes, trust).map_err(|error| LoadError::Save { path: path.to_owned(), error })
     }
 }
 

@@ -55,7 +55,7 @@ fn rules() -> Arc<Ruleset> {
 fn play(world: &mut World, step: &str) {
     let operation: NamedOperation = step.parse().unwrap_or_else(|error| panic!("{step}: {error}"));
     let resolved = operation.resolve(world).unwrap_or_else(|error| panic!("{step}: {error}"));
-    world.perform(&resolved).unwrap_or_else(|refusal| panic!("{step}: {}", world.explain(&refusal)));
+    let _ = world.perform(&resolved).unwrap_or_else(|refusal| panic!("{step}: {}", world.explain(&refusal)));
 }
 
 fn world() -> World {
@@ -94,13 +94,16 @@ fn a_json_save_has_a_line_for_each_stack() {
     for line in [
         "    {\"in\": \"depot\", \"slot\": 1, \"id\": \"#2\", \"kind\": \"flare\", \"count\": 2, \"marks\": [\"wet\"]},",
         "    {\"in\": \"#3\", \"slot\": 1, \"id\": \"#6\", \"kind\": \"core\", \"count\": 1, \"marks\": [\"wet\"], \"properties\": {\"reading\": \"2\"}},",
-        "    {\"in\": \"ann.hand\", \"id\": \"#8\", \"kind\": \"flare\", \"count\": 3},",
+        "    {\"in\": \"ann.hand\", \"id\": \"#8\", \"kind\": \"flare\", \"count\": 3}",
         "    {\"name\": \"depot\", \"of\": \"depot\", \"slots\": 7, \"opened-by\": [\"ann\"]},",
         "    {\"name\": \"ann\", \"of\": \"ann\", \"origin\": \"depot/0\", \"shortcuts\": [null, \"flare\"]}",
     ] {
         assert!(json.lines().any(|known| known == line), "{line}\n{json}");
     }
-    assert!(json.ends_with("\"\n}\n") && json.lines().rev().nth(1).is_some_and(|line| line.starts_with("  \"checksum\": \"")));
+    assert!(
+        json.ends_with("\"\n}\n")
+            && json.lines().rev().nth(1).is_some_and(|line| line.starts_with("  \"checksum\": \""))
+    );
 }
 
 #[test]
@@ -142,7 +145,11 @@ fn each_rule_changes_the_fingerprint() {
         let changed = Ruleset::from_toml("rules.toml", &text).unwrap_or_else(|errors| panic!("{errors}"));
         assert_eq!(seen.insert(changed.fingerprint(), to), None, "{to}");
     }
-    for (from, to) in [("title = \"Camp\"", "title = \"Hut\""), ("version = 3", "version = 4"), ("[mark.wet]", "[mark.wet]\nlabel = \"Wet\"")] {
+    for (from, to) in [
+        ("title = \"Camp\"", "title = \"Hut\""),
+        ("version = 3", "version = 4"),
+        ("[mark.wet]", "[mark.wet]\nlabel = \"Wet\""),
+    ] {
         let changed = Ruleset::from_toml("rules.toml", &RULES.replacen(from, to, 1)).expect("valid");
         assert!(seen.contains_key(&changed.fingerprint()), "{to} changes no rule");
     }
@@ -151,7 +158,10 @@ fn each_rule_changes_the_fingerprint() {
 #[test]
 fn another_ruleset_is_told_of() {
     let save = Save::of(&world());
-    let other = Ruleset::from_toml("rules.toml", &RULES.replace("stack-limit = 6", "stack-limit = 9").replace("version = 3", "version = 4"));
+    let other = Ruleset::from_toml(
+        "rules.toml",
+        &RULES.replace("stack-limit = 6", "stack-limit = 9").replace("version = 3", "version = 4"),
+    );
     let error = save.world(&Arc::new(other.expect("valid"))).expect_err("another ruleset");
     assert_eq!(error.code(), "other-ruleset");
     assert!(error.to_string().starts_with("it was saved under `Camp` version 3 ("), "{error}");
@@ -202,7 +212,7 @@ fn an_edited_save_is_told_as_such_and_can_be_taken() {
     assert_eq!(error.code(), "edited");
     let taken = Save::read_with(edited.as_bytes(), Trust::Edited).expect("taken");
     let found = hypotheke::audit(&rules, taken.snapshot());
-    assert_eq!(found[0].to_string(), "conservation: the world: 11 flare, but 12 came in and did not leave: 1 lost");
+    assert_eq!(found[0].to_string(), "conservation: the world: 10 flare, but 11 came in and did not leave: 1 lost");
     // Other blanks are no edit, and nothing may stand after the checksum.
     let blank = json.replace(",\n", " , \r\n\t");
     assert!(Save::read(blank.as_bytes()).is_ok());
@@ -232,8 +242,16 @@ fn what_is_no_save_is_told_why() {
         (vec![0xdd, 0xff, 0xff, 0xff, 0xff], "bad-binary", ""),
         (vec![0x93, 0xdb, 0xff, 0xff, 0xff, 0xff], "bad-binary", ""),
         (b"{\"format\": 1, \xff}".to_vec(), "bad-json", "line 1, column 15: this is no text in UTF-8"),
-        (edited("\"format\": 1", "\"format\": 2"), "newer-format", "its format is 2, and this version reads formats up to 1"),
-        (b"{\"format\": 7, \"else\": []}".to_vec(), "newer-format", "its format is 7, and this version reads formats up to 1"),
+        (
+            edited("\"format\": 1", "\"format\": 2"),
+            "newer-format",
+            "its format is 2, and this version reads formats up to 1",
+        ),
+        (
+            b"{\"format\": 7, \"else\": []}".to_vec(),
+            "newer-format",
+            "its format is 7, and this version reads formats up to 1",
+        ),
         (edited("\"format\": 1", "\"format\": 0"), "inconsistent", "format: there is no format 0"),
         (edited("\"count\": 3", "\"count\": \"3\""), "bad-json", ""),
         (edited("\"count\": 3", "\"count\": 99999999999"), "bad-json", ""),
@@ -241,7 +259,11 @@ fn what_is_no_save_is_told_why() {
         (edited("\"count\": 3", "\"cuont\": 3"), "bad-json", ""),
         (edited("\"in\": \"ann.hand\"", "\"in\": \"bob.hand\""), "inconsistent", "bob.hand: #8 can't lie there"),
         (edited("\"in\": \"#3\"", "\"in\": \"#99\""), "inconsistent", "#99: there is no such container"),
-        (edited("\"name\": \"depot\"", "\"name\": \"ann.pockets\""), "inconsistent", "containers: two of them have one name"),
+        (
+            edited("\"name\": \"depot\"", "\"name\": \"ann.pockets\""),
+            "inconsistent",
+            "containers: two of them have one name",
+        ),
         (edited("\"id\": \"#2\"", "\"id\": \"#1\""), "cannot-be", ""),
         (edited("\"slot\": 1", "\"slot\": 4000000000"), "cannot-be", ""),
         (edited("\"kind\": \"core\"", "\"kind\": \"tent\""), "cannot-be", ""),
@@ -256,10 +278,21 @@ fn what_is_no_save_is_told_why() {
 fn packs_in_packs_without_end_are_refused() {
     let rules = rules();
     let mut snapshot = world().snapshot();
-    let bag = |id: u64| hypotheke::snapshot::Stack { id: StackId::new(0, id), kind: "bag".to_owned(), count: 1, marks: Vec::new(), properties: BTreeMap::new() };
+    let bag = |id: u64| hypotheke::snapshot::Stack {
+        id: StackId::new(0, id),
+        kind: "bag".to_owned(),
+        count: 1,
+        marks: Vec::new(),
+        properties: BTreeMap::new(),
+    };
     for id in 100..100_100 {
         let stacks = vec![hypotheke::snapshot::InSlot { slot: 0, stack: bag(id + 1) }];
-        snapshot.packs.push(hypotheke::snapshot::Pack { pack: StackId::new(0, id), slots: 3, opened_by: Vec::new(), stacks });
+        snapshot.packs.push(hypotheke::snapshot::Pack {
+            pack: StackId::new(0, id),
+            slots: 3,
+            opened_by: Vec::new(),
+            stacks,
+        });
     }
     snapshot.next_stack = 200_000;
     let save = Save::of_snapshot(&rules, snapshot);
@@ -294,8 +327,8 @@ proptest! {
     #[test]
     fn any_snapshot_comes_back(snapshot in any_snapshot()) {
         let save = Save::of_snapshot(&rules(), snapshot);
-        prop_assert_eq!(Save::read(save.to_json().as_bytes()).as_ref(), Ok(&save));
-        prop_assert_eq!(Save::read(&save.to_bytes()).as_ref(), Ok(&save));
+        prop_assert_eq!(Save::read(save.to_json().as_bytes()), Ok(save.clone()));
+        prop_assert_eq!(Save::read(&save.to_bytes()), Ok(save.clone()));
     }
 
     #[test]

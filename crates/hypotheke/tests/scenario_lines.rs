@@ -108,6 +108,14 @@ fn each_line_holds_or_fails_as_the_world_is() {
         ("move up to 9 drum from depot to sled  -> moved 2, left 6", false),
         ("move 9 drum from depot to sled  -> refused\n    now nothing changed\n    now events: nothing", true),
         ("sort sled\n    now nothing changed", true),
+        ("save then load\n    now nothing changed", true),
+        ("save then load\n    now events: nothing", true),
+        ("save then load\n    now vault is open to ann\n    ann moves 2 flare from pockets to depot/5", true),
+        ("moment here\n    depart sled\n    save then load\n    arrive sled\n    now same world as at here", true),
+        (
+            "ann lifts from depot/0\n    save then load\n    now ann.hand: 4 flare\n    ann returns\n    now depot/0: 4 flare",
+            true,
+        ),
         (
             "moment here\n    move 1 drum from depot to sled\n    move 1 drum from sled to depot\n    now same world as at here",
             true,
@@ -218,6 +226,7 @@ fn what_is_wrong_with_tables_lists_and_names_is_told_at_its_place() {
         ),
         (inside("now nothing changed"), vec!["3:5 no operation stands before this line"]),
         (inside("now events: nothing"), vec!["3:5 no operation stands before this line"]),
+        (inside("save and load"), vec!["3:10 expected `then`, found `and`"]),
         (inside("now same world as at noon"), vec!["3:26 there is no moment `noon` before this"]),
         (inside("moment a\n    moment a"), vec!["4:12 there is a moment `a` already"]),
         (inside("moment start"), vec!["3:12 there is a moment `start` already"]),

@@ -7,6 +7,7 @@ mod coverage;
 mod demo;
 mod fits;
 mod fmt;
+mod saves;
 mod show;
 mod verify;
 mod watch;
@@ -18,7 +19,7 @@ use anstream::AutoStream;
 use clap::{ColorChoice, CommandFactory, Parser};
 
 use crate::args::{Cli, Command, Format};
-use crate::files::InputError;
+use crate::files::{InputError, is_save};
 use crate::formats::schema::schema;
 use crate::render::{clean, diagnostics, steers};
 use hypotheke::text::{Diagnostics, Severity};
@@ -140,12 +141,14 @@ fn dispatch(args: &Cli, output: &mut Output) -> Result<Verdict, InputError> {
     match &args.command {
         Some(Command::Demo { write: Some(folder) }) => demo::write(output, folder),
         Some(Command::Demo { write: None }) => demo::run(output),
-        Some(Command::Check { rules }) => check::run(output, rules),
-        Some(Command::Show { rules, places, part }) => show::run(output, rules, places, *part),
+        Some(Command::Check { file, saved }) if is_save(file) => saves::check(output, file, saved),
+        Some(Command::Check { file, .. }) => check::run(output, file),
+        Some(Command::Show { file, places, part, saved }) => show::run(output, file, places, *part, saved),
         Some(Command::Ask { question, after, rules }) => ask::run(output, rules, after, question),
         Some(Command::Verify(args)) if args.watch => watch::run(output, args),
         Some(Command::Verify(args)) => verify::run(output, args),
         Some(Command::Coverage(args)) => coverage::run(output, args),
+        Some(Command::Compare(args)) if is_save(&args.old) || is_save(&args.new) => saves::compare(output, args),
         Some(Command::Compare(args)) => compare::run(output, args),
         Some(Command::Fits(args)) => fits::run(output, args),
         Some(Command::Fmt { files, check }) => fmt::run(output, files, *check),

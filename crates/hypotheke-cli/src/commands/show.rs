@@ -5,8 +5,8 @@ use std::sync::Arc;
 
 use super::check::title;
 use super::{Output, Verdict};
-use crate::args::{Format, Part};
-use crate::files::{InputError, load_rules};
+use crate::args::{Format, Part, SaveArgs};
+use crate::files::{InputError, is_save, load_rules, load_save, load_world};
 use crate::formats::show::{ContainerJson, HolderJson, KindJson, ShowJson};
 use crate::render::container::weight_text;
 use crate::render::{Page, Tone, clip, container, kinds};
@@ -17,16 +17,24 @@ pub(crate) fn run(
     path: &Path,
     places: &[String],
     part: Option<Part>,
+    saved: &SaveArgs,
 ) -> Result<Verdict, InputError> {
-    let rules = Arc::new(load_rules(path)?);
-    let world = World::new(&rules);
+    let from_save = is_save(path);
+    let rules = Arc::new(load_rules(if from_save { &saved.rules } else { path })?);
+    let world = match from_save {
+        true => load_world(path, &load_save(path, saved.edited)?, &rules)?,
+        false => World::new(&rules),
+    };
     let chosen = chosen_containers(&world, places)?;
-    let with_kinds = places.is_empty() && part != Some(Part::Containers);
+    let with_kinds = places.is_empty() && part != Some(Part::Containers) && (!from_save || part.is_some());
     let with_containers = part != Some(Part::Kinds);
     if output.format == Format::Json {
         let mut value = ShowJson::new(&rules);
         if with_containers {
             value.containers = Some(chosen.iter().filter_map(|&id| ContainerJson::new(&world, id)).collect());
+            if from_save {
+                value.add_world(&world);
+            }
             value.holders = Some(world.holders().filter_map(|id| HolderJson::new(&world, id)).collect());
         }
         if with_kinds {
@@ -36,16 +44,24 @@ pub(crate) fn run(
         return Ok(Verdict::Good);
     }
     let mut page = Page::default();
-    page.put(Tone::Heading, &clip(title(&rules), 80))
-        .put(Tone::Faint, &format!("   version {}", rules.version()))
-        .end();
+    page.put(Tone::Heading, &clip(title(&rules), 80)).put(Tone::Faint, &format!("   version {}", rules.version()));
+    if from_save {
+        page.put(Tone::Faint, &format!("   saved at revision {}", world.revision()));
+    }
+    page.end();
     if with_containers {
         for &id in &chosen {
             page.blank();
             container::draw(&mut page, &world, id);
         }
         if places.is_empty() {
-            draw_packs(&mut page, &rules);
+            if from_save {
+                container::draw_hands(&mut page, &world);
+                page.blank();
+                container::draw_ground(&mut page, &world);
+            } else {
+                draw_packs(&mut page, &rules);
+            }
             draw_holders(&mut page, &world);
         }
     }

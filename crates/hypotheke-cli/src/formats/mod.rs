@@ -8,6 +8,8 @@ pub(crate) mod fits;
 pub(crate) mod fmt;
 pub(crate) mod junit;
 pub(crate) mod ruleset;
+pub(crate) mod save;
+pub(crate) mod saves;
 pub(crate) mod schema;
 pub(crate) mod show;
 pub(crate) mod verify;

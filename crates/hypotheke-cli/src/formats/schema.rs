@@ -10,6 +10,8 @@ use super::coverage::CoverageJson;
 use super::fits::FitsJson;
 use super::fmt::FmtJson;
 use super::ruleset::RulesetFile;
+use super::save::SaveFile;
+use super::saves::{CheckSaveJson, CompareSavesJson};
 use super::show::ShowJson;
 use super::verify::{DemoJson, VerifyJson};
 
@@ -36,6 +38,12 @@ pub(crate) enum SchemaOf {
     Demo,
     /// What `fmt --format json` writes
     Fmt,
+    /// What `check SAVE --format json` writes
+    CheckSave,
+    /// What `compare SAVE SAVE --format json` writes
+    CompareSaves,
+    /// A save in its JSON form
+    Save,
 }
 
 pub(crate) fn schema(of: SchemaOf) -> Schema {
@@ -50,5 +58,8 @@ pub(crate) fn schema(of: SchemaOf) -> Schema {
         SchemaOf::Ask => schema_for!(AskJson<'_>),
         SchemaOf::Demo => schema_for!(DemoJson<'_>),
         SchemaOf::Fmt => schema_for!(FmtJson),
+        SchemaOf::CheckSave => schema_for!(CheckSaveJson),
+        SchemaOf::CompareSaves => schema_for!(CompareSavesJson),
+        SchemaOf::Save => schema_for!(SaveFile),
     }
 }

@@ -25,6 +25,21 @@ pub(crate) struct ShowJson {
     /// The item kinds.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub(crate) kinds: Option<Vec<KindJson>>,
+    /// Of a save: how many operations were applied.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    revision: Option<u64>,
+    /// Of a save: what lies on the ground, in order of landing.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    ground: Option<Vec<LandedJson>>,
+}
+
+/// A stack on the ground.
+#[derive(Debug, Serialize, JsonSchema)]
+struct LandedJson {
+    /// To the right, and upwards.
+    at: (String, String),
+    /// What lies there; its slot is the order of landing.
+    stack: StackJson,
 }
 
 /// A container with what lies in it.
@@ -130,6 +145,9 @@ pub(crate) struct HolderJson {
     weight_cap: Option<String>,
     /// The highest threshold of weight that it has reached.
     burden: Option<String>,
+    /// What is in its hand.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    hand: Option<StackJson>,
     /// The kinds at which its shortcuts point.
     shortcuts: Vec<Option<String>>,
     /// What it is granted by what it wears.
@@ -179,7 +197,19 @@ impl ShowJson {
             containers: None,
             holders: None,
             kinds: None,
+            revision: None,
+            ground: None,
         }
+    }
+
+    /// What a save has beside containers and holders.
+    pub(crate) fn add_world(&mut self, world: &World) {
+        self.revision = Some(world.revision());
+        let landed = (0..).zip(world.ground()).map(|(order, (stack, at))| LandedJson {
+            at: (at.x.to_string(), at.y.to_string()),
+            stack: StackJson::new(world, stack, order),
+        });
+        self.ground = Some(landed.collect());
     }
 }
 
@@ -249,6 +279,7 @@ impl HolderJson {
             weight: world.holder_weight(id).to_string(),
             weight_cap: def.weight_cap().map(|cap| cap.to_string()),
             burden: world.burden(id).map(str::to_owned),
+            hand: world.hand(id).map(|stack| StackJson::new(world, stack, 0)),
             shortcuts: world.shortcuts(id).map(|kind| kind.map(|kind| rules.kind(kind).id().to_owned())).collect(),
             attributes: attributes.collect(),
             caps: caps(rules, def.caps()),

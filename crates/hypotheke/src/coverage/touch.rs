@@ -180,7 +180,7 @@ impl Finder<'_> {
                 let steps = self.file.shared.steps(name, &mut Vec::new()).unwrap_or_default();
                 steps.iter().for_each(|step| self.step(&step.item));
             }
-            Step::Moment(_) => {}
+            Step::Moment(_) | Step::SaveThenLoad => {}
             Step::Now(check) => self.check(check),
         }
     }

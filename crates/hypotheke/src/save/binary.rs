@@ -54,12 +54,15 @@ struct Body<'s> {
 /// Marks, and properties in thousandths.
 type Variant = (Vec<String>, Vec<(String, i64)>);
 
+/// What a variant is made of, as stacks tell it.
+type Looks<'s> = (&'s [String], Vec<(&'s str, Decimal)>);
+
 #[derive(Default)]
 struct Columns<'s> {
     kinds: Vec<Cow<'s, str>>,
     kind_numbers: FxHashMap<&'s str, u32>,
     variants: Vec<Variant>,
-    variant_numbers: BTreeMap<(&'s [String], Vec<(&'s str, Decimal)>), u32>,
+    variant_numbers: BTreeMap<Looks<'s>, u32>,
     lying: Vec<u32>,
     gaps: Vec<u32>,
     ids: Vec<i64>,
@@ -152,6 +155,12 @@ pub(super) fn write(save: &Save) -> Vec<u8> {
     bytes
 }
 
+/// Whether bytes begin with the head of a save.
+pub(super) fn begins(bytes: &[u8]) -> bool {
+    let head = rmp_serde::to_vec(&Head(WORD, 0, 0)).unwrap_or_default();
+    bytes.starts_with(&head[..head.len().min(WORD.len() + 2)])
+}
+
 fn bad(error: &rmp_serde::decode::Error) -> SaveError {
     SaveError::Binary { message: error.to_string() }
 }
@@ -205,7 +214,9 @@ impl Laying {
         let mut stacks = Vec::with_capacity(count);
         for at in 0..count {
             id = id.wrapping_add_signed(body.ids[at]);
-            let unknown = |what: &str| SaveError::inconsistent(StackId(id).to_string(), format!("its {what} is none of those listed"));
+            let unknown = |what: &str| {
+                SaveError::inconsistent(StackId(id).to_string(), format!("its {what} is none of those listed"))
+            };
             let kind = body.kinds.get(body.kind[at] as usize).ok_or_else(|| unknown("kind"))?;
             let (marks, properties) = match body.variant[at].checked_sub(1) {
                 None => Default::default(),
@@ -216,7 +227,13 @@ impl Laying {
                     (marks.clone(), properties.collect())
                 }
             };
-            stacks.push(Stack { id: StackId(id), kind: kind.clone().into_owned(), count: body.count[at], marks, properties });
+            stacks.push(Stack {
+                id: StackId(id),
+                kind: kind.clone().into_owned(),
+                count: body.count[at],
+                marks,
+                properties,
+            });
         }
         Ok(Laying { stacks: stacks.into_iter() })
     }
@@ -244,10 +261,10 @@ impl Laying {
                 rebuilding.hand(holder, stack)?;
             }
         }
-        let positions = body.positions.into_iter().map(|(x, y)| Position {
-            x: Decimal::from_thousandths(x),
-            y: Decimal::from_thousandths(y),
-        });
+        let positions = body
+            .positions
+            .into_iter()
+            .map(|(x, y)| Position { x: Decimal::from_thousandths(x), y: Decimal::from_thousandths(y) });
         rebuilding.snapshot.ground = positions.zip(self.stacks).map(|(at, stack)| Landed { at, stack }).collect();
         Ok(Save { rules: body.ruleset, snapshot: rebuilding.snapshot })
     }

@@ -10,7 +10,12 @@ use crate::ruleset::{Cap, ContainerDef, FilterId, HolderDef, Kind, PropertyValue
 /// Sixteen hexadecimal digits.
 pub(super) fn of(rules: &Ruleset) -> String {
     let mut lines: BTreeSet<String> = BTreeSet::new();
-    lines.insert(format!("ruleset nesting {} ground-limit {:?} request-window {}", rules.nesting(), rules.ground_limit(), rules.request_window()));
+    lines.insert(format!(
+        "ruleset nesting {} ground-limit {:?} request-window {}",
+        rules.nesting(),
+        rules.ground_limit(),
+        rules.request_window()
+    ));
     lines.extend(rules.marks().iter().map(|mark| format!("mark {}", mark.name())));
     lines.extend(rules.kinds().map(|kind| kind_line(rules, kind)));
     lines.extend(rules.containers().iter().map(|def| container_line(rules, def)));

@@ -114,7 +114,8 @@ pub(super) fn read(bytes: &[u8], trust: Trust) -> Result<Save, SaveError> {
         let column = before.iter().rev().take_while(|byte| **byte != b'\n').count() + 1;
         SaveError::Json { line, column, message: "this is no text in UTF-8".to_owned() }
     })?;
-    let document: Document<'_> = serde_json::from_str(text).map_err(|error| newer(text).unwrap_or_else(|| bad(&error)))?;
+    let document: Document<'_> =
+        serde_json::from_str(text).map_err(|error| newer(text).unwrap_or_else(|| bad(&error)))?;
     if document.format != FORMAT {
         return Err(other_format(document.format));
     }

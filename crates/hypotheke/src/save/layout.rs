@@ -98,15 +98,13 @@ pub(super) fn places(snapshot: &Snapshot) -> Vec<(Place<'_>, &[InSlot])> {
 }
 
 pub(super) fn bearers(snapshot: &Snapshot) -> Vec<Bearer<'_>> {
-    let bearer = |holder: &'_ Holder| -> Bearer<'_> {
-        Bearer {
-            name: Cow::Borrowed(holder.name.as_str()),
-            of: Cow::Borrowed(holder.of.as_str()),
-            origin: holder.origin.clone(),
-            shortcuts: holder.shortcuts.clone(),
-        }
-    };
-    snapshot.holders.iter().map(bearer).collect()
+    let bearers = snapshot.holders.iter().map(|holder| Bearer {
+        name: Cow::Borrowed(holder.name.as_str()),
+        of: Cow::Borrowed(holder.of.as_str()),
+        origin: holder.origin.clone(),
+        shortcuts: holder.shortcuts.clone(),
+    });
+    bearers.collect()
 }
 
 /// Where a container of a list is in the snapshot.
@@ -157,11 +155,13 @@ impl Rebuilding {
                 let Some(&at) = holders.get(holder) else {
                     return Err(SaveError::inconsistent(name.to_string(), format!("there is no holder `{holder}`")));
                 };
-                let container = Container { name: own.to_owned(), of: of.into_owned(), slots, opened_by, stacks: Vec::new() };
+                let container =
+                    Container { name: own.to_owned(), of: of.into_owned(), slots, opened_by, stacks: Vec::new() };
                 self.snapshot.holders[at].containers.push(container);
                 Home::Carried(at, self.snapshot.holders[at].containers.len() - 1)
             } else {
-                let container = Container { name: name.into_owned(), of: of.into_owned(), slots, opened_by, stacks: Vec::new() };
+                let container =
+                    Container { name: name.into_owned(), of: of.into_owned(), slots, opened_by, stacks: Vec::new() };
                 self.snapshot.containers.push(container);
                 Home::Standing(self.snapshot.containers.len() - 1)
             };

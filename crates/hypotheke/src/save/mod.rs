@@ -6,6 +6,7 @@
 //! brings it, so that no depth of nesting costs depth of reading.
 
 mod binary;
+mod changes;
 mod error;
 mod fingerprint;
 mod json;
@@ -19,6 +20,7 @@ use serde::{Deserialize, Serialize};
 use crate::ruleset::Ruleset;
 use crate::snapshot::Snapshot;
 use crate::world::World;
+pub use changes::{ItemChange, SaveChanges};
 pub use error::SaveError;
 
 /// The version of the format that is written. Whatever was written before can be read.
@@ -111,6 +113,12 @@ impl Save {
         binary::write(self)
     }
 
+    /// Whether bytes begin as a save does, of either form. A ruleset or a scenario file never does.
+    #[must_use]
+    pub fn begins(bytes: &[u8]) -> bool {
+        bytes.trim_ascii_start().starts_with(b"{") || binary::begins(bytes)
+    }
+
     /// Reads a save in either form.
     ///
     /// # Errors
@@ -132,8 +140,8 @@ impl Save {
         }
     }
 
-    /// The world, under the ruleset by which it was saved. It has been audited: what no world of that ruleset can be is refused, also
-    /// what is over one of its limits if the save was edited.
+    /// The world, under the ruleset by which it was saved, or another text of the same meaning. What no world can be is refused; what is
+    /// over a limit is taken as it is, for [`audit`](crate::audit()) to tell.
     ///
     /// # Errors
     /// Another ruleset, or what can't be under this one.
@@ -150,11 +158,7 @@ impl SavedUnder {
     /// That of a ruleset.
     #[must_use]
     pub fn new(rules: &Ruleset) -> SavedUnder {
-        SavedUnder {
-            title: rules.title().to_owned(),
-            version: rules.version(),
-            fingerprint: fingerprint::of(rules),
-        }
+        SavedUnder { title: rules.title().to_owned(), version: rules.version(), fingerprint: fingerprint::of(rules) }
     }
 }
 

@@ -155,6 +155,7 @@ impl<'f> Checker<'f> {
                 faults.push(ResolveError::new(name.span(), message, Some(help)));
             }
             Step::Moment(name) => self.moments.push(name),
+            Step::SaveThenLoad => {}
             Step::Now(check) => self.check(step, check, faults),
         }
     }

@@ -159,6 +159,7 @@ fn step_texts(step: &Step) -> (String, String) {
         Step::Now(check) => (format!("now {check}"), String::new()),
         Step::Do(name) => (format!("do {name}"), String::new()),
         Step::Moment(name) => (format!("moment {name}"), String::new()),
+        Step::SaveThenLoad => ("save then load".to_owned(), String::new()),
         Step::Operation(operation, expected) => (operation.to_string(), answer_text(operation, expected)),
         Step::Together(list, expected) => (list.operation.to_string(), answer_text(&list.operation, expected)),
     }

@@ -10,6 +10,7 @@ use crate::audit::{Law, Violation, Watch, audit};
 use crate::id::ContainerId;
 use crate::language::{NamedAction, NamedOperation};
 use crate::ops::{Operation, Outcome, Reason, Refusal, ResolveError};
+use crate::save::Save;
 use crate::snapshot::Departures;
 use crate::text::{Span, Word};
 use crate::world::{Place, World};
@@ -161,9 +162,32 @@ impl<'p> Player<'p> {
             Step::Together(list, expected) => return self.operation(step, list.operation(), expected),
             Step::Do(name) => return self.shared(step, name),
             Step::Moment(name) => self.moments.push((name.as_str(), self.report.end.clone())),
+            Step::SaveThenLoad => self.save_then_load(step),
             Step::Now(check) => self.now(step, check),
         }
         false
+    }
+
+    /// What comes back from both forms is the same world, and play goes on with it.
+    fn save_then_load(&mut self, line: &Line<Step>) {
+        let save = Save::of(&self.report.end);
+        let read = |bytes: &[u8]| Save::read(bytes).and_then(|save| save.world(&self.file.rules));
+        let loaded = read(save.to_json().as_bytes()).and_then(|from_json| Ok([from_json, read(&save.to_bytes())?]));
+        let found = match loaded {
+            Ok(worlds) if worlds.iter().any(|world| world.snapshot() != *save.snapshot()) => "another world".to_owned(),
+            Ok([_, world]) => {
+                self.before = self.compares.then(|| self.report.end.clone());
+                (self.report.end, self.applied) = (world, false);
+                if self.trace == Trace::Steps {
+                    let (sentence, answer) = (line.item.to_string(), Answer::Checked { holds: true });
+                    self.report.steps.push(StepReport { sentence, span: line.span, answer, events: Vec::new() });
+                }
+                return;
+            }
+            Err(error) => error.to_string(),
+        };
+        let expected = "the same world".to_owned();
+        self.fail(line.span, Finding::Answer { expected, found, reasons: Vec::new() }, Vec::new());
     }
 
     fn shared(&mut self, line: &'p Line<Step>, name: &Word) -> bool {

@@ -201,6 +201,8 @@ pub enum Step {
     Do(Word),
     /// `moment loaded`: the world as it is gets a name, for comparing.
     Moment(Word),
+    /// `save then load`: the world is written down and read back, and goes on from there.
+    SaveThenLoad,
     /// `now …`: what must hold at this point.
     Now(Check),
 }

@@ -84,10 +84,41 @@ fn is_zero(count: &u64) -> bool {
     *count == 0
 }
 
-/// Where random numbers stand.
+/// Where random numbers stand. As data it is a text of 64 hexadecimal digits: numbers of that size would be rounded by many readers.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(transparent)]
+#[serde(try_from = "String", into = "String")]
 pub struct Random(pub(crate) rand_xoshiro::Xoshiro256PlusPlus);
+
+/// The four words of the state, as the generator tells them itself.
+#[derive(Serialize, Deserialize)]
+struct State {
+    s: [u64; 4],
+}
+
+impl From<Random> for String {
+    fn from(random: Random) -> String {
+        let state = serde_json::to_value(&random.0).and_then(serde_json::from_value::<State>);
+        let words = state.map_or([0; 4], |state| state.s);
+        words.iter().map(|word| format!("{word:016x}")).collect()
+    }
+}
+
+impl TryFrom<String> for Random {
+    type Error = &'static str;
+
+    fn try_from(text: String) -> Result<Random, &'static str> {
+        const WANTED: &str = "the state of random numbers is 64 hexadecimal digits";
+        if text.len() != 64 || !text.bytes().all(|byte| byte.is_ascii_hexdigit()) {
+            return Err(WANTED);
+        }
+        let mut state = State { s: [0; 4] };
+        for (nth, word) in state.s.iter_mut().enumerate() {
+            *word = u64::from_str_radix(&text[nth * 16..nth * 16 + 16], 16).map_err(|_| WANTED)?;
+        }
+        let generator = serde_json::to_value(&state).and_then(serde_json::from_value);
+        generator.map(Random).map_err(|_| WANTED)
+    }
+}
 
 impl Default for Random {
     fn default() -> Random {

@@ -12,6 +12,7 @@ mod rules;
 
 use std::collections::BTreeMap;
 
+use hypotheke::save::Save;
 use hypotheke::{Law, Reason, Violation, Watch, World, audit};
 use proptest::prelude::*;
 use proptest::strategy::ValueTree;
@@ -124,6 +125,9 @@ fn check_plain_data(engine: &Engine, changed: bool) -> bool {
         assert_eq!(back.contents_hash(), Some(hash), "what was made from a snapshot has the same hash");
     }
     assert_eq!(back.recount(), vec![]);
+    let save = Save::of(world);
+    assert_eq!(Save::read(save.to_json().as_bytes()).as_ref(), Ok(&save));
+    assert_eq!(Save::read(&save.to_bytes()), Ok(save));
     // Only a new mark or property may make what lies somewhere unfit, or too many.
     let expected = |law: Law| changed && matches!(law, Law::Admits | Law::Cap);
     let found: Vec<Violation> = audit(world.rules(), &snapshot);

@@ -25,6 +25,12 @@ pub(super) fn step(parser: &mut LineParser<'_, '_>) -> Parsed<Step> {
     if parser.keyword("moment") {
         return name_to_the_end(parser, "a name for this moment").map(Step::Moment);
     }
+    if parser.keyword("save") {
+        parser.require_keyword("then")?;
+        parser.require_keyword("load")?;
+        parser.end()?;
+        return Ok(Step::SaveThenLoad);
+    }
     let operation = parser.operation()?;
     Ok(Step::Operation(operation, answer(parser)?))
 }

@@ -1,0 +1,103 @@
+//! Saves looked into: `check` audits one, `compare` tells what differs between two.
+
+use std::path::Path;
+use std::sync::Arc;
+
+use super::{Output, Verdict};
+use crate::args::{CompareArgs, Format, SaveArgs};
+use crate::files::{InputError, is_save, load_rules, load_save, load_world};
+use crate::formats::saves::{CheckSaveJson, CompareSavesJson};
+use crate::render::report::counted;
+use crate::render::{Page, Tone, clip, fold, pad};
+use hypotheke::audit;
+use hypotheke::save::{ItemChange, Save, SaveChanges};
+
+pub(crate) fn check(output: &mut Output, path: &Path, saved: &SaveArgs) -> Result<Verdict, InputError> {
+    let save = load_save(path, saved.edited)?;
+    let rules = Arc::new(load_rules(&saved.rules)?);
+    let world = load_world(path, &save, &rules)?;
+    let violations = audit(&rules, save.snapshot());
+    let verdict = if violations.is_empty() { Verdict::Good } else { Verdict::Failed };
+    if output.format == Format::Json {
+        output.write_json(&CheckSaveJson::new(&save, &violations))?;
+        return Ok(verdict);
+    }
+    let mut page = Page::default();
+    let told = save.rules();
+    let (tone, word) = if violations.is_empty() { (Tone::Good, "good") } else { (Tone::Bad, "bad ") };
+    page.put(tone, word).plain("   ").put(Tone::Heading, &clip(&path.display().to_string(), 60));
+    page.put(Tone::Faint, &clip(&format!("   {}   version {}", told.title, told.version), 36)).end();
+    let snapshot = save.snapshot();
+    let of_holders = snapshot.holders.iter().flat_map(|holder| &holder.containers);
+    let containers = snapshot.containers.iter().chain(of_holders).map(|container| container.stacks.len());
+    let stacks = containers.chain(snapshot.packs.iter().map(|pack| pack.stacks.len())).sum::<usize>()
+        + snapshot.ground.len()
+        + snapshot.holders.iter().filter(|holder| holder.hand.is_some()).count();
+    let sizes = [
+        format!("revision {}", world.revision()),
+        counted(stacks, "stack"),
+        counted(world.containers().count(), "container"),
+        counted(world.holders().count(), "holder"),
+    ];
+    page.plain(&format!("       {}", sizes.join(", "))).end();
+    for violation in &violations {
+        let text = format!("{}: {}", violation.place(), violation.message());
+        for (nth, line) in fold(&text, 78).into_iter().enumerate() {
+            let law = if nth == 0 { violation.law().code() } else { "" };
+            page.plain("  ").put(Tone::Bad, &pad(law, 16)).plain(&line).end();
+        }
+    }
+    if violations.is_empty() {
+        page.put(Tone::Faint, "next   `hypotheke show` draws it, `hypotheke compare` tells what differs from another")
+            .end();
+    } else {
+        page.put(Tone::Bad, &counted(violations.len(), "violation")).end();
+    }
+    output.write(&page.into_text())?;
+    Ok(verdict)
+}
+
+pub(crate) fn compare(output: &mut Output, args: &CompareArgs) -> Result<Verdict, InputError> {
+    for path in [&args.old, &args.new] {
+        if !is_save(path) {
+            let message = format!("`{}` is no save, but the other one is", path.display());
+            return Err(InputError::usage(message, Some("two saves are compared, or two rulesets")));
+        }
+    }
+    let (before, after) = (load_save(&args.old, args.edited)?, load_save(&args.new, args.edited)?);
+    let changes = before.changes_to(&after);
+    match output.format {
+        Format::Json => output.write_json(&CompareSavesJson::new(&changes))?,
+        _ => output.write(&draw(&changes, &before, &after))?,
+    }
+    Ok(Verdict::Good)
+}
+
+fn draw(changes: &SaveChanges, before: &Save, after: &Save) -> String {
+    let mut page = Page::default();
+    for (place, items) in &changes.by_place {
+        page.put(Tone::Heading, &clip(place, 98)).end();
+        items.iter().for_each(|change| draw_change(&mut page, change));
+    }
+    if !changes.by_place.is_empty() {
+        page.blank();
+    }
+    page.put(Tone::Heading, "in all").end();
+    changes.in_all.iter().for_each(|change| draw_change(&mut page, change));
+    if changes.in_all.is_empty() {
+        page.line(Tone::Good, "  nothing gained, nothing lost");
+    }
+    let revisions = format!("   revision {} to {}", before.snapshot().revision, after.snapshot().revision);
+    page.put(Tone::Heading, &counted(changes.by_place.len(), "place")).plain(" with other contents");
+    page.put(Tone::Faint, &revisions).end();
+    page.into_text()
+}
+
+fn draw_change(page: &mut Page, change: &ItemChange) {
+    let (tone, sign, by) = match change.after.checked_sub(change.before) {
+        Some(more) => (Tone::Good, '+', more),
+        None => (Tone::Bad, '-', change.before - change.after),
+    };
+    page.plain("  ").put(tone, &format!("{sign}{by:<6}")).plain(&pad(&clip(&change.item, 50), 52));
+    page.put(Tone::Faint, &format!("{} -> {}", change.before, change.after)).end();
+}

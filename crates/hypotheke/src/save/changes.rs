@@ -1,0 +1,88 @@
+//! What differs between two saves: what came, what went, and where what is there lies now.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use super::Save;
+use super::layout::places;
+use crate::snapshot::{Snapshot, Stack};
+
+/// How many items of one look there were and are, in one place or in all.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct ItemChange {
+    /// The kind, with marks and properties: `ice-core (contaminated, reading 3.2)`.
+    pub item: String,
+    /// How many there were.
+    pub before: u64,
+    /// How many there are.
+    pub after: u64,
+}
+
+/// What differs between two saves, by items that look alike.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct SaveChanges {
+    /// In all: what was gained or lost.
+    pub in_all: Vec<ItemChange>,
+    /// In each place, in order of their names: containers as `sled` or `surveyor.pockets`, hands as `surveyor.hand`, the inside of a
+    /// pack as `#12/`, and `ground`.
+    pub by_place: Vec<(String, Vec<ItemChange>)>,
+}
+
+type Counted = BTreeMap<String, u64>;
+
+impl Save {
+    /// What differs in another save, of the same world later on or of any other.
+    #[must_use]
+    pub fn changes_to(&self, later: &Save) -> SaveChanges {
+        let (before, after) = (count(&self.snapshot), count(&later.snapshot));
+        let sum = |places: &BTreeMap<String, Counted>| {
+            let mut sum = Counted::new();
+            for (item, count) in places.values().flatten() {
+                *sum.entry(item.clone()).or_default() += count;
+            }
+            sum
+        };
+        let nothing = Counted::new();
+        let names: BTreeSet<&String> = before.keys().chain(after.keys()).collect();
+        let by_place = names.into_iter().map(|name| {
+            let of = |places: &'_ BTreeMap<String, Counted>| places.get(name).unwrap_or(&nothing).clone();
+            (name.clone(), changes(&of(&before), &of(&after)))
+        });
+        SaveChanges {
+            in_all: changes(&sum(&before), &sum(&after)),
+            by_place: by_place.filter(|(_, changes)| !changes.is_empty()).collect(),
+        }
+    }
+}
+
+fn changes(before: &Counted, after: &Counted) -> Vec<ItemChange> {
+    let items: BTreeSet<&String> = before.keys().chain(after.keys()).collect();
+    let count = |counted: &Counted, item: &String| counted.get(item).copied().unwrap_or(0);
+    let changes = items.into_iter().map(|item| ItemChange {
+        item: item.clone(),
+        before: count(before, item),
+        after: count(after, item),
+    });
+    changes.filter(|change| change.before != change.after).collect()
+}
+
+fn count(snapshot: &Snapshot) -> BTreeMap<String, Counted> {
+    let mut found: BTreeMap<String, Counted> = BTreeMap::new();
+    let mut add = |place: String, stack: &Stack| {
+        *found.entry(place).or_default().entry(text(stack)).or_default() += u64::from(stack.count);
+    };
+    for (place, stacks) in places(snapshot) {
+        let inside = if place.name.starts_with('#') { "/" } else { "" };
+        stacks.iter().for_each(|lying| add(format!("{}{inside}", place.name), &lying.stack));
+    }
+    for holder in &snapshot.holders {
+        holder.hand.iter().for_each(|stack| add(format!("{}.hand", holder.name), stack));
+    }
+    snapshot.ground.iter().for_each(|landed| add("ground".to_owned(), &landed.stack));
+    found
+}
+
+fn text(stack: &Stack) -> String {
+    let properties = stack.properties.iter().map(|(name, value)| format!("{name} {value}"));
+    let words: Vec<String> = stack.marks.iter().cloned().chain(properties).collect();
+    if words.is_empty() { stack.kind.clone() } else { format!("{} ({})", stack.kind, words.join(", ")) }
+}
