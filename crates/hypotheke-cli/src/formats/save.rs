@@ -26,7 +26,7 @@ pub(crate) struct SaveFile {
     tallies: BTreeMap<String, Tally>,
     /// The latest requests with an id that were applied, and their answers.
     requests: Vec<serde_json::Value>,
-    /// The CRC-32 of all before it without blanks, as eight hexadecimal digits.
+    /// The CRC-32 of all before it, line ends and the blanks at both ends of lines left out, as eight hexadecimal digits.
     #[schemars(regex(pattern = "^[0-9a-f]{8}$"))]
     checksum: String,
 }

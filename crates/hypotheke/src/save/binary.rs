@@ -186,20 +186,23 @@ pub(super) fn read(bytes: &[u8]) -> Result<Save, SaveError> {
     }
     let mut reader = rmp_serde::Deserializer::from_read_ref(body);
     let read: Body<'_> = Deserialize::deserialize(&mut reader).map_err(|error| bad(&error))?;
-    Laying::new(&read)?.all(read)
+    Laying::new(read)?.all()
 }
 
 /// Goes through the columns.
-struct Laying {
-    stacks: std::vec::IntoIter<Stack>,
+struct Laying<'s> {
+    body: Body<'s>,
+    /// So many stacks have been told.
+    told: usize,
+    id: u64,
 }
 
-impl Laying {
-    fn new(body: &Body<'_>) -> Result<Laying, SaveError> {
+impl<'s> Laying<'s> {
+    fn new(body: Body<'s>) -> Result<Laying<'s>, SaveError> {
         let count = body.ids.len();
-        let told: u64 = body.lying.iter().map(|&count| u64::from(count)).sum();
+        let lying: u64 = body.lying.iter().map(|&count| u64::from(count)).sum();
         let columns = [body.kind.len(), body.count.len(), body.variant.len()];
-        if columns.iter().any(|&length| length != count) || told != count as u64 {
+        if columns.iter().any(|&length| length != count) || lying != count as u64 {
             return Err(SaveError::inconsistent("stacks", "the columns are of different lengths"));
         }
         if body.lying.len() != body.containers.len() + body.holders.len() + 1 {
@@ -210,62 +213,56 @@ impl Laying {
         if body.positions.len() != on_ground || body.gaps.len() as u64 != in_containers {
             return Err(SaveError::inconsistent("stacks", "it is not told of each where it lies"));
         }
-        let mut id = 0_u64;
-        let mut stacks = Vec::with_capacity(count);
-        for at in 0..count {
-            id = id.wrapping_add_signed(body.ids[at]);
-            let unknown = |what: &str| {
-                SaveError::inconsistent(StackId(id).to_string(), format!("its {what} is none of those listed"))
-            };
-            let kind = body.kinds.get(body.kind[at] as usize).ok_or_else(|| unknown("kind"))?;
-            let (marks, properties) = match body.variant[at].checked_sub(1) {
-                None => Default::default(),
-                Some(number) => {
-                    let (marks, properties) = body.variants.get(number as usize).ok_or_else(|| unknown("variant"))?;
-                    let properties = properties.iter();
-                    let properties = properties.map(|(name, value)| (name.clone(), Decimal::from_thousandths(*value)));
-                    (marks.clone(), properties.collect())
-                }
-            };
-            stacks.push(Stack {
-                id: StackId(id),
-                kind: kind.clone().into_owned(),
-                count: body.count[at],
-                marks,
-                properties,
-            });
-        }
-        Ok(Laying { stacks: stacks.into_iter() })
+        Ok(Laying { body, told: 0, id: 0 })
     }
 
-    fn all(mut self, body: Body<'_>) -> Result<Save, SaveError> {
-        let mut rebuilding = Rebuilding::new(body.counters, body.tallies);
-        rebuilding.snapshot.requests = body.requests;
+    /// The next stack of the columns, of which there is one.
+    fn stack(&mut self) -> Result<Stack, SaveError> {
+        let (body, at) = (&self.body, self.told);
+        self.told += 1;
+        self.id = self.id.wrapping_add_signed(body.ids[at]);
+        let id = StackId(self.id);
+        let unknown = |what| SaveError::inconsistent(id.to_string(), format!("its {what} is none of those listed"));
+        let kind = body.kinds.get(body.kind[at] as usize).ok_or_else(|| unknown("kind"))?;
+        let (marks, properties) = match body.variant[at].checked_sub(1) {
+            None => Default::default(),
+            Some(number) => {
+                let (marks, properties) = body.variants.get(number as usize).ok_or_else(|| unknown("variant"))?;
+                let properties = properties.iter();
+                let properties = properties.map(|(name, value)| (name.clone(), Decimal::from_thousandths(*value)));
+                (marks.clone(), properties.collect())
+            }
+        };
+        Ok(Stack { id, kind: (**kind).to_owned(), count: body.count[at], marks, properties })
+    }
+
+    fn all(mut self) -> Result<Save, SaveError> {
+        let body = &mut self.body;
+        let mut rebuilding = Rebuilding::new(std::mem::take(&mut body.counters), std::mem::take(&mut body.tallies));
+        rebuilding.snapshot.requests = std::mem::take(&mut body.requests);
         let (containers, holders) = (body.containers.len(), body.holders.len());
-        rebuilding.holders(body.holders);
-        rebuilding.places(body.containers)?;
-        let mut gaps = body.gaps.into_iter();
+        rebuilding.holders(std::mem::take(&mut body.holders));
+        rebuilding.places(std::mem::take(&mut body.containers))?;
         for place in 0..containers {
-            let mut next = 0_u32;
-            let count = body.lying[place] as usize;
-            let slots = gaps.by_ref().take(count).map(|gap| {
-                let slot = next.wrapping_add(gap);
+            let (count, mut next) = (self.body.lying[place] as usize, 0_u32);
+            let stacks = rebuilding.stacks(place);
+            stacks.reserve_exact(count);
+            for _ in 0..count {
+                // Stacks in containers come first, so that the gaps are counted as they are.
+                let slot = next.wrapping_add(self.body.gaps[self.told]);
                 next = slot.wrapping_add(1);
-                slot
-            });
-            let stacks = self.stacks.by_ref();
-            rebuilding.stacks(place).extend(slots.zip(stacks).map(|(slot, stack)| InSlot { slot, stack }));
-        }
-        for holder in 0..holders {
-            for stack in self.stacks.by_ref().take(body.lying[containers + holder] as usize) {
-                rebuilding.hand(holder, stack)?;
+                stacks.push(InSlot { slot, stack: self.stack()? });
             }
         }
-        let positions = body
-            .positions
-            .into_iter()
-            .map(|(x, y)| Position { x: Decimal::from_thousandths(x), y: Decimal::from_thousandths(y) });
-        rebuilding.snapshot.ground = positions.zip(self.stacks).map(|(at, stack)| Landed { at, stack }).collect();
-        Ok(Save { rules: body.ruleset, snapshot: rebuilding.snapshot })
+        for holder in 0..holders {
+            for _ in 0..self.body.lying[containers + holder] {
+                rebuilding.hand(holder, self.stack()?)?;
+            }
+        }
+        for (x, y) in std::mem::take(&mut self.body.positions) {
+            let at = Position { x: Decimal::from_thousandths(x), y: Decimal::from_thousandths(y) };
+            rebuilding.snapshot.ground.push(Landed { at, stack: self.stack()? });
+        }
+        Ok(Save { rules: self.body.ruleset, snapshot: rebuilding.snapshot })
     }
 }

@@ -4,6 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use super::Save;
 use super::layout::places;
+use crate::id::StackId;
 use crate::snapshot::{Snapshot, Stack};
 
 /// How many items of one look there were and are, in one place or in all.
@@ -23,7 +24,7 @@ pub struct SaveChanges {
     /// In all: what was gained or lost.
     pub in_all: Vec<ItemChange>,
     /// In each place, in order of their names: containers as `sled` or `surveyor.pockets`, hands as `surveyor.hand`, the inside of a
-    /// pack as `#12/`, and `ground`.
+    /// pack as `#12/ (rucksack)`, and `ground`.
     pub by_place: Vec<(String, Vec<ItemChange>)>,
 }
 
@@ -70,15 +71,29 @@ fn count(snapshot: &Snapshot) -> BTreeMap<String, Counted> {
     let mut add = |place: String, stack: &Stack| {
         *found.entry(place).or_default().entry(text(stack)).or_default() += u64::from(stack.count);
     };
+    let kinds = kinds_of_packs(snapshot);
     for (place, stacks) in places(snapshot) {
-        let inside = if place.name.starts_with('#') { "/" } else { "" };
-        stacks.iter().for_each(|lying| add(format!("{}{inside}", place.name), &lying.stack));
+        let name = match kinds.get(&*place.name) {
+            Some(kind) => format!("{}/ ({kind})", place.name),
+            None => place.name.into_owned(),
+        };
+        stacks.iter().for_each(|lying| add(name.clone(), &lying.stack));
     }
     for holder in &snapshot.holders {
         holder.hand.iter().for_each(|stack| add(format!("{}.hand", holder.name), stack));
     }
     snapshot.ground.iter().for_each(|landed| add("ground".to_owned(), &landed.stack));
     found
+}
+
+/// The kind of each pack, by its id as places have it.
+fn kinds_of_packs(snapshot: &Snapshot) -> BTreeMap<String, &str> {
+    let ids: BTreeSet<StackId> = snapshot.packs.iter().map(|pack| pack.pack).collect();
+    let lying = places(snapshot).into_iter().flat_map(|(_, stacks)| stacks).map(|lying| &lying.stack);
+    let hands = snapshot.holders.iter().filter_map(|holder| holder.hand.as_ref());
+    let landed = snapshot.ground.iter().map(|landed| &landed.stack);
+    let packs = lying.chain(hands).chain(landed).filter(|stack| ids.contains(&stack.id));
+    packs.map(|stack| (stack.id.to_string(), stack.kind.as_str())).collect()
 }
 
 fn text(stack: &Stack) -> String {

@@ -4,7 +4,7 @@ use std::borrow::Cow;
 use std::collections::BTreeMap;
 
 use rustc_hash::FxHashMap;
-use serde::{Deserialize, Serialize};
+use serde::{Deserialize, Serialize, Serializer};
 
 use super::layout::{Bearer, Counters, Place, Rebuilding, bearers, places};
 use super::text::{Lines, checksum};
@@ -13,10 +13,10 @@ use crate::exchange::Answered;
 use crate::id::StackId;
 use crate::language::Position;
 use crate::quantity::Decimal;
-use crate::snapshot::{InSlot, Landed, Stack, Tally};
+use crate::snapshot::{InSlot, Landed, Snapshot, Stack, Tally};
 
-/// The document, up to its checksum.
-#[derive(Serialize, Deserialize)]
+/// The document as it is read.
+#[derive(Deserialize)]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
 struct Document<'s> {
     format: u32,
@@ -30,7 +30,7 @@ struct Document<'s> {
     stacks: Vec<Lying<'s>>,
     tallies: BTreeMap<String, Tally>,
     requests: Vec<Answered>,
-    #[serde(borrow, default, skip_serializing_if = "Option::is_none")]
+    #[serde(borrow, default)]
     checksum: Option<Cow<'s, str>>,
 }
 
@@ -73,38 +73,65 @@ impl<'s> Lying<'s> {
     }
 }
 
+/// The document as it is written, up to its checksum.
+#[derive(Serialize)]
+#[serde(rename_all = "kebab-case")]
+struct Written<'s> {
+    format: u32,
+    ruleset: &'s SavedUnder,
+    counters: Counters,
+    holders: Vec<Bearer<'s>>,
+    containers: Vec<&'s Place<'s>>,
+    stacks: AllStacks<'s>,
+    tallies: &'s BTreeMap<String, Tally>,
+    requests: &'s [Answered],
+}
+
+/// All stacks, told one by one.
+struct AllStacks<'s> {
+    places: &'s [(Place<'s>, &'s [InSlot])],
+    snapshot: &'s Snapshot,
+}
+
+impl Serialize for AllStacks<'_> {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        let in_containers = self.places.iter().flat_map(|(place, lying)| {
+            let name = &*place.name;
+            lying.iter().map(move |InSlot { slot, stack }| Lying::new(Cow::Borrowed(name), Some(*slot), None, stack))
+        });
+        let in_hands = self.snapshot.holders.iter().flat_map(|holder| {
+            let hand = || Cow::Owned(format!("{}.hand", holder.name));
+            holder.hand.iter().map(move |stack| Lying::new(hand(), None, None, stack))
+        });
+        let landed = self.snapshot.ground.iter();
+        let landed = landed.map(|Landed { at, stack }| Lying::new(Cow::Borrowed("ground"), None, Some(*at), stack));
+        serializer.collect_seq(in_containers.chain(in_hands).chain(landed))
+    }
+}
+
 pub(super) fn write(save: &Save) -> String {
     let snapshot = &save.snapshot;
-    let (places, mut stacks): (Vec<_>, Vec<_>) = (places(snapshot), Vec::new());
-    for (place, lying) in &places {
-        let name = |place: &Place<'_>| Cow::Owned(place.name.to_string());
-        stacks.extend(lying.iter().map(|InSlot { slot, stack }| Lying::new(name(place), Some(*slot), None, stack)));
-    }
-    for holder in &snapshot.holders {
-        let hand = || Cow::Owned(format!("{}.hand", holder.name));
-        stacks.extend(holder.hand.iter().map(|stack| Lying::new(hand(), None, None, stack)));
-    }
-    let ground = snapshot.ground.iter();
-    stacks.extend(ground.map(|Landed { at, stack }| Lying::new(Cow::Borrowed("ground"), None, Some(*at), stack)));
-    let document = Document {
+    let places = places(snapshot);
+    let document = Written {
         format: FORMAT,
-        ruleset: save.rules.clone(),
+        ruleset: &save.rules,
         counters: Counters::of(snapshot),
         holders: bearers(snapshot),
-        containers: places.into_iter().map(|(place, _)| place).collect(),
-        stacks,
-        tallies: snapshot.tallies.clone(),
-        requests: snapshot.requests.clone(),
-        checksum: None,
+        containers: places.iter().map(|(place, _)| place).collect(),
+        stacks: AllStacks { places: &places, snapshot },
+        tallies: &snapshot.tallies,
+        requests: &snapshot.requests,
     };
     let mut text = Vec::new();
     let mut serializer = serde_json::Serializer::with_formatter(&mut text, Lines::default());
     // Plain data with names for keys: nothing in it can't be written.
     let written = document.serialize(&mut serializer);
     debug_assert!(written.is_ok(), "{written:?}");
-    let text = String::from_utf8(text).unwrap_or_default();
-    let body = text.trim_end_matches(['}', '\n']);
-    format!("{body},\n  \"checksum\": \"{:08x}\"\n}}\n", checksum(body))
+    let mut text = String::from_utf8(text).unwrap_or_default();
+    text.truncate(text.trim_end_matches(['}', '\n']).len());
+    let end = format!(",\n  \"checksum\": \"{:08x}\"\n}}\n", checksum(&text));
+    text.push_str(&end);
+    text
 }
 
 pub(super) fn read(bytes: &[u8], trust: Trust) -> Result<Save, SaveError> {
