@@ -15,6 +15,9 @@ use crate::language::Position;
 use crate::quantity::Decimal;
 use crate::snapshot::{InSlot, Landed, Snapshot, Stack, Tally};
 
+/// So long most lines of stacks are, so that a text seldom has to grow.
+const BYTES_A_STACK: usize = 112;
+
 /// The document as it is read.
 #[derive(Deserialize)]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
@@ -122,7 +125,8 @@ pub(super) fn write(save: &Save) -> String {
         tallies: &snapshot.tallies,
         requests: &snapshot.requests,
     };
-    let mut text = Vec::new();
+    let stacks = places.iter().map(|(_, stacks)| stacks.len()).sum::<usize>() + snapshot.ground.len();
+    let mut text = Vec::with_capacity(BYTES_A_STACK * stacks);
     let mut serializer = serde_json::Serializer::with_formatter(&mut text, Lines::default());
     // Plain data with names for keys: nothing in it can't be written.
     let written = document.serialize(&mut serializer);

@@ -32,14 +32,13 @@ impl Lines {
 
     fn entry<W: io::Write + ?Sized>(&mut self, writer: &mut W, first: bool) -> io::Result<()> {
         self.has_entries = true;
+        if self.depth > LINES_DOWN_TO {
+            return if first { Ok(()) } else { writer.write_all(b", ") };
+        }
         if !first {
             writer.write_all(b",")?;
         }
-        match self.depth <= LINES_DOWN_TO {
-            true => new_line(writer, self.depth),
-            false if first => Ok(()),
-            false => writer.write_all(b" "),
-        }
+        new_line(writer, self.depth)
     }
 }
 
