@@ -18,6 +18,7 @@ Examples:
   hypotheke fits                          see what fits where, and how many
   hypotheke coverage                      find out which rules no scenario tests
   hypotheke compare old.toml rules.toml   tell what differs in meaning
+  hypotheke migrate saves/autumn.json     carry a save over to ./rules.toml, and tell what changes
   hypotheke fmt                           bring scenario files into their usual layout
   hypotheke ask 'drop 1 flare from sled'  what would come of it, and what stands in the way
 
@@ -145,6 +146,12 @@ pub(crate) enum Command {
     )]
     Compare(CompareArgs),
 
+    /// Carry saves over to another ruleset, as its section `[migration]` says, and tell every difference
+    #[command(
+        after_help = "Examples:\n  hypotheke migrate saves/autumn.json\n  hypotheke migrate saves/autumn.json --write\n  hypotheke migrate saves/autumn.json --rules earlier/rules-2.toml --rules rules.toml\n\nEnds with 1 if the ruleset refuses one."
+    )]
+    Migrate(MigrateArgs),
+
     /// Bring scenario files into their usual layout; comments are kept
     #[command(
         after_help = "Examples:\n  hypotheke fmt\n  hypotheke fmt scenarios/sled.scenario\n  hypotheke fmt --check\n  cat sled.scenario | hypotheke fmt -"
@@ -167,6 +174,29 @@ pub(crate) struct SaveArgs {
     pub(crate) rules: PathBuf,
 
     /// Take a save that was edited by hand
+    #[arg(long)]
+    pub(crate) edited: bool,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct MigrateArgs {
+    /// Saves, in JSON or in binary form
+    #[arg(value_name = "SAVE", required = true)]
+    pub(crate) saves: Vec<PathBuf>,
+
+    /// The ruleset to go over to; several are gone through in turn
+    #[arg(long, default_value = "rules.toml")]
+    pub(crate) rules: Vec<PathBuf>,
+
+    /// Write each in its place, and keep the one before beside it
+    #[arg(long, conflicts_with = "to")]
+    pub(crate) write: bool,
+
+    /// Write to this file, which must not be there yet
+    #[arg(long, value_name = "FILE")]
+    pub(crate) to: Option<PathBuf>,
+
+    /// Take saves that were edited by hand
     #[arg(long)]
     pub(crate) edited: bool,
 }

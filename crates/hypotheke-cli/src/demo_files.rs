@@ -26,13 +26,20 @@ pub(crate) const SCENARIOS: &[DemoFile] = &[
 pub(crate) const FAILING: DemoFile =
     DemoFile { path: "failing/three-failures.scenario", text: include_str!("../demo/failing/three-failures.scenario") };
 
-/// The traverse at noon and at night.
+/// The rules before these.
+pub(crate) const EARLIER: &[DemoFile] = &[
+    DemoFile { path: "earlier/rules-1.toml", text: include_str!("../demo/earlier/rules-1.toml") },
+    DemoFile { path: "earlier/rules-2.toml", text: include_str!("../demo/earlier/rules-2.toml") },
+];
+
+/// The traverse at noon and at night, and in autumn, by the first rules.
 pub(crate) const SAVES: &[DemoFile] = &[
     DemoFile { path: "saves/noon.json", text: include_str!("../demo/saves/noon.json") },
     DemoFile { path: "saves/night.json", text: include_str!("../demo/saves/night.json") },
+    DemoFile { path: "saves/autumn.json", text: include_str!("../demo/saves/autumn.json") },
 ];
 
 /// All of them.
 pub(crate) fn all() -> impl Iterator<Item = &'static DemoFile> {
-    [&RULES, &SCHEMA].into_iter().chain(TABLES).chain(SCENARIOS).chain([&FAILING]).chain(SAVES)
+    [&RULES, &SCHEMA].into_iter().chain(TABLES).chain(SCENARIOS).chain([&FAILING]).chain(SAVES).chain(EARLIER)
 }

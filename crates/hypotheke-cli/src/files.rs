@@ -7,7 +7,7 @@ use std::sync::Arc;
 
 use hypotheke::save::{Save, SaveError, Trust};
 use hypotheke::text::Diagnostics;
-use hypotheke::{LoadError, Ruleset, RulesetErrors, ScenarioErrors, ScenarioFile, World};
+use hypotheke::{LoadError, Operation, Ruleset, RulesetErrors, ScenarioErrors, ScenarioFile, World};
 
 /// Why a command could not do its work: wrong usage or bad input. Exit status 2.
 #[derive(Debug, thiserror::Error)]
@@ -52,7 +52,9 @@ impl InputError {
             }
             InputError::Load(LoadError::Save { error, .. }) => match error {
                 SaveError::Edited { .. } => Some("if it was edited on purpose: `--edited`"),
-                SaveError::OtherRuleset { .. } => Some("name the ruleset by which it was played: `--rules FILE`"),
+                SaveError::OtherRuleset { .. } => Some(
+                    "name the ruleset by which it was played: `--rules FILE`; or carry it over: `hypotheke migrate SAVE`",
+                ),
                 SaveError::Newer { .. } => Some("it takes a later version of hypotheke"),
                 SaveError::Damaged { .. } | SaveError::Binary { .. } | SaveError::Json { .. } | SaveError::Empty => {
                     Some("an earlier save of the same world may be whole")
@@ -100,11 +102,28 @@ pub(crate) fn load_save(path: &Path, edited: bool) -> Result<Save, InputError> {
     Ok(Save::load(path, if edited { Trust::Edited } else { Trust::Unchanged })?)
 }
 
-/// A save and its ruleset.
+/// A save and its ruleset. One that has departed is brought into a world that has nothing else.
 pub(crate) fn load_world(path: &Path, save: &Save, rules: &Arc<Ruleset>) -> Result<World, InputError> {
     let failed = |error| InputError::Load(LoadError::Save { path: path.to_owned(), error });
-    save.world(rules).map_err(failed)
+    if save.is_world() {
+        return save.world(rules).map_err(failed);
+    }
+    let departure = save.departure(rules).map_err(failed)?;
+    let mut world = World::empty(rules).numbered(NO_WORLD, 0);
+    let place = departure.name().parse().ok().and_then(|path: hypotheke::Path| world.place(&path, None).ok());
+    let there = place.or_else(|| world.holder(departure.name()).map(hypotheke::Place::from));
+    if let Some(there) = there {
+        let _ = world.perform(&Operation::departing(there));
+    }
+    let arriving = Operation::arriving(departure);
+    if let Err(refusal) = world.perform(&arriving) {
+        return Err(InputError::usage(format!("it can't arrive: {}", world.explain(&refusal)), None));
+    }
+    Ok(world)
 }
+
+/// The number of a world from which no stack comes.
+const NO_WORLD: u32 = 0xff_fffe;
 
 /// The scenario files that the command line names, folders looked through, in order of their paths.
 pub(crate) fn scenario_paths(named: &[PathBuf], rules: &Path) -> Result<Vec<PathBuf>, InputError> {
@@ -169,12 +188,35 @@ pub(crate) fn threads(asked: Option<NonZeroUsize>) -> NonZeroUsize {
 }
 
 /// Writes a file whole or not at all: the old one is there until the new one is.
-pub(crate) fn replace(path: &Path, text: &str) -> Result<(), InputError> {
-    let folder = path.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
-    let mut file = tempfile::NamedTempFile::new_in(folder)?;
-    file.write_all(text.as_bytes())?;
+pub(crate) fn replace(path: &Path, bytes: &[u8]) -> Result<(), InputError> {
+    let file = written_beside(path, bytes)?;
     file.as_file().set_permissions(std::fs::metadata(path)?.permissions())?;
-    file.as_file().sync_all()?;
     file.persist(path).map_err(|error| error.error)?;
     Ok(())
+}
+
+/// Writes a file, whole or not at all, that is not there yet.
+pub(crate) fn write_new(path: &Path, bytes: &[u8]) -> Result<(), InputError> {
+    written_beside(path, bytes)?.persist_noclobber(path).map_err(|error| {
+        let message = format!("`{}` can't be written: {}", path.display(), error.error);
+        InputError::usage(message, Some("name a file that is not there yet"))
+    })?;
+    Ok(())
+}
+
+/// Writes a file in the place of another, which is kept under another name.
+pub(crate) fn keep_and_replace(path: &Path, kept: &Path, bytes: &[u8]) -> Result<(), InputError> {
+    let before = std::fs::read(path)?;
+    if std::fs::read(kept).ok().as_ref() != Some(&before) {
+        write_new(kept, &before)?;
+    }
+    replace(path, bytes)
+}
+
+fn written_beside(path: &Path, bytes: &[u8]) -> Result<tempfile::NamedTempFile, InputError> {
+    let folder = path.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
+    let mut file = tempfile::NamedTempFile::new_in(folder)?;
+    file.write_all(bytes)?;
+    file.as_file().sync_all()?;
+    Ok(file)
 }

@@ -71,7 +71,7 @@ fn all_faults_of_a_ruleset_are_drawn_with_their_lines() {
         serde_json::from_str(&output(hypotheke(&rules).args(["check", "--format", "json"]), 2)).expect("JSON");
     let faults = json["faults"].as_array().expect("a list");
     assert_eq!(faults.len(), 6);
-    assert_eq!((faults[1]["line"].as_u64(), faults[1]["code"].as_str()), (Some(55), Some("unknown-key")));
+    assert_eq!((faults[1]["line"].as_u64(), faults[1]["code"].as_str()), (Some(72), Some("unknown-key")));
 }
 
 #[test]

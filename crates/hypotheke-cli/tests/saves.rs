@@ -50,6 +50,21 @@ fn the_demo_s_saves_are_of_its_rules() {
         let kept = snapbox::Data::read_from(&demo().join("saves").join(name), None).raw();
         snapbox::Assert::new().action_env("SNAPSHOTS").eq(Save::of(&world).to_json(), kept);
     }
+    let autumn = Arc::new(Ruleset::load(demo().join("earlier/rules-1.toml")).expect("the first rules"));
+    let mut world = World::new(&autumn);
+    play(
+        &mut world,
+        &[
+            "surveyor binds smoke-pot to shortcuts/1",
+            "guide lifts 2 from pockets/0",
+            "drop 1 canister from depot/29 at 4,2",
+        ],
+    );
+    let kept = snapbox::Data::read_from(&demo().join("saves/autumn.json"), None).raw();
+    snapbox::Assert::new().action_env("SNAPSHOTS").eq(Save::of(&world).to_json(), kept);
+    let mut world = World::new(&rules);
+    play(&mut world, &MORNING);
+    play(&mut world, &AFTERNOON);
     // The night is over, and the day goes on where it ended.
     let save = Save::load(demo().join("saves/night.json"), hypotheke::save::Trust::Unchanged).expect("the save");
     let mut resumed = save.world(&rules).expect("a world");
@@ -70,7 +85,7 @@ fn a_save_is_drawn_audited_and_compared() {
     let all = output(hypotheke(&rules).args(["show", "saves/night.json"]), 0);
     assert!(all.contains("surveyor.hand  2 flare") && all.contains("1 fuel-drum"), "{all}");
     hypotheke(&rules).args(["check", "saves/night.json"]).assert().success().stdout_eq(str![[r#"
-good   saves/night.json   Ice traverse   version 1
+good   saves/night.json   Ice traverse   version 3
        revision 11, 33 stacks, 15 containers, 3 holders
 next   `hypotheke show` draws it, `hypotheke compare` tells what differs from another
 
@@ -134,8 +149,83 @@ error: `saves/night.json` can't be loaded: line [..], column [..]: EOF while par
         .replace("weight-cap = 180", "weight-cap = 170");
     std::fs::write(rules.join("rules.toml"), changed).expect("written");
     hypotheke(&rules).args(["check", "saves/night.json"]).assert().code(2).stderr_eq(str![[r#"
-error: `saves/night.json` can't be loaded: it was saved under `Ice traverse` version 1 ([..]), not under `Ice traverse` version 1 ([..])
-  help: name the ruleset by which it was played: `--rules FILE`
+error: `saves/night.json` can't be loaded: it was saved under `Ice traverse` version 3 ([..]), not under `Ice traverse` version 3 ([..])
+  help: name the ruleset by which it was played: `--rules FILE`; or carry it over: `hypotheke migrate SAVE`
 
 "#]]);
+}
+
+#[test]
+fn a_save_is_carried_over_and_each_difference_told() {
+    let folder = traverse();
+    let rules = folder.path().join("traverse");
+    hypotheke(&rules).args(["migrate", "saves/autumn.json"]).assert().success().stdout_eq(golden("migrate.txt"));
+    let before = std::fs::read(rules.join("saves/autumn.json")).expect("the save");
+    // Through the version between, everything comes to lie where it does at once.
+    let chain = ["migrate", "saves/autumn.json", "--rules", "earlier/rules-2.toml", "--rules", "rules.toml"];
+    let told = output(hypotheke(&rules).args(chain), 0);
+    assert!(told.contains("to the last version at once, everything would lie as it does now"), "{told}");
+    // Under rules that it was not played by it is not shown, but told what to do.
+    let refused = hypotheke(&rules).args(["show", "saves/autumn.json"]).assert().code(2);
+    assert!(String::from_utf8_lossy(&refused.get_output().stderr).contains("hypotheke migrate SAVE"));
+
+    let told = output(hypotheke(&rules).args(["migrate", "saves/autumn.json", "saves/night.json", "--write"]), 0);
+    assert!(told.contains("wrote  saves/autumn.json, the one before as saves/autumn.version-1.json"), "{told}");
+    assert!(!told.contains("wrote  saves/night.json"), "{told}");
+    assert_eq!(std::fs::read(rules.join("saves/autumn.version-1.json")).expect("kept"), before);
+    let checked = output(hypotheke(&rules).args(["check", "saves/autumn.json"]), 0);
+    assert!(checked.contains("8 items kept aside"), "{checked}");
+    let shown = output(hypotheke(&rules).args(["show", "saves/autumn.json"]), 0);
+    assert!(shown.contains("surveyor.pockets/3              1 smoke-pot"), "{shown}");
+}
+
+#[test]
+fn what_can_t_be_carried_over_stays_as_it_is() {
+    let folder = traverse();
+    let rules = folder.path().join("traverse");
+    let strict = std::fs::read_to_string(rules.join("rules.toml")).expect("the rules");
+    let strict = strict.replace("not-admitted = \"spill\"", "not-admitted = \"spill\"\nunknown = \"refuse\"");
+    std::fs::write(rules.join("strict.toml"), strict).expect("written");
+    let before = std::fs::read(rules.join("saves/autumn.json")).expect("the save");
+    let told = output(hypotheke(&rules).args(["migrate", "saves/autumn.json", "--rules", "strict.toml", "--write"]), 1);
+    assert!(told.contains("refused     driver.hand"), "{told}");
+    assert_eq!(std::fs::read(rules.join("saves/autumn.json")).expect("the save"), before);
+    let json = output(
+        hypotheke(&rules).args(["migrate", "saves/autumn.json", "--rules", "strict.toml", "--format", "json"]),
+        1,
+    );
+    let json: Value = serde_json::from_str(&json).expect("JSON");
+    assert_eq!(json["saves"][0]["refused"], true);
+    // A file that is there is not written over, be it the one to write to or the one to keep.
+    let taken = ["migrate", "saves/autumn.json", "--to", "saves/night.json"];
+    hypotheke(&rules).args(taken).assert().code(2).stdout_eq("").stderr_eq(str![[r#"
+error: `saves/night.json` can't be written: [..]
+  help: name a file that is not there yet
+
+"#]]);
+    std::fs::write(rules.join("saves/autumn.version-1.json"), "mine").expect("written");
+    hypotheke(&rules).args(["migrate", "saves/autumn.json", "--write"]).assert().code(2);
+    assert_eq!(std::fs::read(rules.join("saves/autumn.json")).expect("the save"), before);
+    assert_eq!(std::fs::read(rules.join("saves/autumn.version-1.json")).expect("mine"), b"mine");
+    output(hypotheke(&rules).args(["migrate", "saves/autumn.json", "--to", "saves/spring.json"]), 0);
+    output(hypotheke(&rules).args(["check", "saves/spring.json"]), 0);
+    hypotheke(&rules).args(["migrate", "rules.toml"]).assert().code(2);
+}
+
+#[test]
+fn one_who_has_departed_is_shown_and_checked() {
+    let folder = traverse();
+    let rules_path = folder.path().join("traverse");
+    let rules = Arc::new(Ruleset::load(rules_path.join("rules.toml")).expect("the rules"));
+    let mut world = World::new(&rules).numbered(3, 0);
+    play(&mut world, &["depart surveyor"]);
+    let save = Save::of_departure(&rules, &world.departed()[0]);
+    std::fs::write(rules_path.join("surveyor.bin"), save.to_bytes()).expect("written");
+    let shown = output(hypotheke(&rules_path).args(["show", "surveyor.bin"]), 0);
+    assert!(
+        shown.contains("departed") && shown.contains("surveyor.harness/back/") && !shown.contains("depot"),
+        "{shown}"
+    );
+    let checked = output(hypotheke(&rules_path).args(["check", "surveyor.bin"]), 0);
+    assert!(checked.contains("departed, 6 stacks, 2 containers, 1 holder"), "{checked}");
 }

@@ -6,7 +6,7 @@ use serde_json::Value;
 
 use super::{hypotheke, output, traverse};
 
-const ALL: [&str; 13] = [
+const ALL: [&str; 14] = [
     "rules",
     "verify",
     "coverage",
@@ -19,6 +19,7 @@ const ALL: [&str; 13] = [
     "fmt",
     "check-save",
     "compare-saves",
+    "migrate",
     "save",
 ];
 
@@ -71,6 +72,8 @@ fn what_is_written_keeps_to_its_schema() {
         ("show", &["show", "saves/night.json"], 0),
         ("check-save", &["check", "saves/night.json"], 0),
         ("compare-saves", &["compare", "saves/noon.json", "saves/night.json"], 0),
+        ("migrate", &["migrate", "saves/autumn.json"], 0),
+        ("migrate", &["migrate", "saves/autumn.json", "--rules", "earlier/rules-2.toml", "--rules", "rules.toml"], 0),
         ("fmt", &["fmt"], 0),
         ("fmt", &["fmt", "--check"], 0),
     ] {
@@ -89,6 +92,9 @@ fn as_json(toml: &str) -> Value {
 
 #[test]
 fn the_demo_s_rules_name_their_schema_and_keep_to_it() {
+    for earlier in [include_str!("../demo/earlier/rules-1.toml"), include_str!("../demo/earlier/rules-2.toml")] {
+        assert_eq!(faults("rules", &as_json(earlier)), Vec::<String>::new());
+    }
     let rules = include_str!("../demo/rules.toml");
     assert!(rules.starts_with("#:schema rules.schema.json\n"));
     assert_eq!(faults("rules", &as_json(rules)), Vec::<String>::new());
@@ -98,6 +104,14 @@ fn the_demo_s_rules_name_their_schema_and_keep_to_it() {
 fn saves_keep_to_their_schema() {
     let save: Value = serde_json::from_str(include_str!("../demo/saves/night.json")).expect("JSON");
     assert_eq!(faults("save", &save), Vec::<String>::new());
+    // One with what is kept aside, of each sort.
+    let folder = traverse();
+    let rules = folder.path().join("traverse");
+    output(hypotheke(&rules).args(["migrate", "saves/autumn.json", "--write"]), 0);
+    let carried = std::fs::read_to_string(rules.join("saves/autumn.json")).expect("the save");
+    let carried: Value = serde_json::from_str(&carried).expect("JSON");
+    assert!(carried["strays"].as_array().is_some_and(|strays| strays.len() > 5), "{carried}");
+    assert_eq!(faults("save", &carried), Vec::<String>::new());
     let mut other = save.clone();
     other["stacks"][0]["count"] = Value::from("3");
     assert_eq!(faults("save", &other).len(), 1);

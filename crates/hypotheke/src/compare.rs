@@ -85,7 +85,9 @@ impl Comparison<'_> {
         self.rule(&of, "nesting", old.nesting(), new.nesting());
         self.rule(&of, "ground-limit", or_none(old.ground_limit()), or_none(new.ground_limit()));
         self.rule(&of, "request-window", old.request_window(), new.request_window());
-        self.rule(&of, "reload", format!("{:?}", old.reload()), format!("{:?}", new.reload()));
+        for ((key, before), (_, after)) in old.migration().treatments().into_iter().zip(new.migration().treatments()) {
+            self.rule(&of, &format!("migration {key}"), before, after);
+        }
     }
 
     fn kinds(&mut self) {

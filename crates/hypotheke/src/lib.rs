@@ -129,10 +129,10 @@ pub mod fits;
 mod id;
 mod language;
 mod load;
+mod migration;
 mod ops;
 mod quantity;
 mod query;
-mod reload;
 mod ruleset;
 pub mod save;
 pub mod scenario;
@@ -151,15 +151,16 @@ pub use language::{
     PathRoot, PathStep, Position, SentenceError, SortKey,
 };
 pub use load::LoadError;
+pub use migration::{Difference, Migrated, MigrationError};
 pub use ops::{
     Action, Cause, Offer, Operation, Outcome, Plan, Reason, Refusal, Reply, ResolveError, Share, Unknown, Variant,
 };
 pub use quantity::{Decimal, DecimalError};
 pub use query::{Description, Room};
-pub use reload::{Difference, ReloadError, ReloadRules, Treatment};
 pub use ruleset::{
-    Cap, ContainerBuilder, ContainerDef, HolderBuilder, HolderDef, Kind, KindBuilder, Mark, Misfits, Property,
-    PropertyValue, Ruleset, RulesetBuilder, RulesetErrors, SlotRule, Spent, Tag, TagBuilder, Way, What,
+    Cap, ContainerBuilder, ContainerDef, Gone, HolderBuilder, HolderDef, Kind, KindBuilder, Mark, MigrationRules,
+    Misfits, Property, PropertyValue, Renamed, Ruleset, RulesetBuilder, RulesetErrors, SlotRule, Spent, Tag,
+    TagBuilder, Treatment, VersionChanges, Way, What,
 };
 pub use scenario::{ScenarioErrors, ScenarioFile};
 pub use snapshot::{Departure, Departures, Snapshot, SnapshotError};

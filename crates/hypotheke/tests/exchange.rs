@@ -489,8 +489,8 @@ fn what_the_documents_show_can_be_read() {
     assert_eq!(written["refused"]["figures"], serde_json::json!(["204", "180"]));
     let update: Update = serde_json::from_str(update).unwrap();
     assert!(matches!(&update.changes[..], [Change::Transferred { count: 3, .. }]));
-    let [reload] = &blocks("toml")[..] else { panic!("one block of TOML") };
-    let rules = format!("format = 1\ntitle = \"Doc\"\n{reload}\n[kind.rope]\n[container.box]\nslots = 1\n");
+    let [migration] = &blocks("toml")[..] else { panic!("one block of TOML") };
+    let rules = format!("format = 1\ntitle = \"Doc\"\n{migration}\n[kind.rope]\n[container.box]\nslots = 1\n");
     let rules = Ruleset::from_toml("rules.toml", &rules).unwrap_or_else(|errors| panic!("{errors}"));
-    assert_eq!(rules.reload().gone, hypotheke::Treatment::Refuse);
+    assert_eq!(rules.migration().gone, hypotheke::Treatment::Refuse);
 }

@@ -11,6 +11,7 @@ mod examples;
 mod exchange;
 mod input;
 mod laws;
+mod migration;
 mod model;
 mod names;
 mod places;

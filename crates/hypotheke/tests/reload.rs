@@ -4,7 +4,9 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use hypotheke::exchange::{Client, Server, ToClient};
-use hypotheke::{Amount, Law, Operation, ReloadError, ReloadRules, Ruleset, RulesetBuilder, Treatment, World, audit};
+use hypotheke::{
+    Amount, Law, MigrationError, MigrationRules, Operation, Ruleset, RulesetBuilder, Treatment, World, audit,
+};
 use proptest::prelude::*;
 
 fn ready(builder: RulesetBuilder) -> Arc<Ruleset> {
@@ -87,9 +89,9 @@ fn what_lay_in_slots_that_have_gone_goes_to_those_that_stay_then_on() {
         differences,
         [
             "ann.bag: it has 1 slots instead of 4",
-            "ann.bag/1: the slot has gone, in which lay 1 crate; it was spilled",
-            "ann.bag/2: the slot has gone, in which lay 5 flare; it was spilled",
-            "ann.bag/3: the slot has gone, in which lay 3 rope; it was spilled",
+            "ann.bag/1: the slot has gone, in which lay 1 crate; it was spilled to ann.pouch/0",
+            "ann.bag/2: the slot has gone, in which lay 5 flare; it was spilled to ann.bag/0, ground",
+            "ann.bag/3: the slot has gone, in which lay 3 rope; it was spilled to ground",
         ]
     );
     // The crate, with what is in it, comes first and takes the pouch; two flares go onto the others.
@@ -115,18 +117,18 @@ fn a_kept_item_without_a_place_and_a_refusal_leave_all_as_it_was() {
         "depot/1: log is kept, and there is no room for it but on the ground; that is refused"
     );
     assert_eq!(world.snapshot(), before);
-    let refusing = ReloadRules { gone: Treatment::Refuse, ..ReloadRules::default() };
-    let edited = ready(kinds().container("depot", |depot| depot.slots(1)).reload(refusing));
+    let refusing = MigrationRules { gone: Treatment::Refuse, ..MigrationRules::default() };
+    let edited = ready(kinds().container("depot", |depot| depot.slots(1)).migration(refusing));
     let error = world.reload(&edited).unwrap_err();
     assert_eq!(error.to_string(), "depot/1: the slot has gone, in which lay 1 log; that is refused");
-    assert!(matches!(error, ReloadError::Refused(_)));
+    assert!(matches!(error, MigrationError::Refused(_)));
     assert_eq!(world.snapshot(), before);
 }
 
 fn limited(limit: u32, over_limit: Treatment) -> Arc<Ruleset> {
-    let reload = ReloadRules { over_limit, ..ReloadRules::default() };
+    let migration = MigrationRules { over_limit, ..MigrationRules::default() };
     let rules = Ruleset::builder()
-        .reload(reload)
+        .migration(migration)
         .kind("flare", move |kind| kind.stack_limit(limit))
         .container("bag", |bag| bag.slots(3))
         .container("pouch", |pouch| pouch.slots(1))
@@ -151,11 +153,17 @@ fn stacks_over_their_limit_are_treated_as_the_ruleset_says() {
     let split = told(&mut world, &limited(8, Treatment::Split));
     assert_eq!(
         (split, lying(&world, "ann.bag")),
-        (vec!["ann.bag/0: stack-limit: 20 flare of 8; it was split".to_owned()], bag(&[8, 8, 4]))
+        (
+            vec!["ann.bag/0: stack-limit: 20 flare of 8; it was split to ann.bag/1, ann.bag/2".to_owned()],
+            bag(&[8, 8, 4])
+        )
     );
     let mut world = start.clone();
     let spilled = told(&mut world, &limited(4, Treatment::Spill));
-    assert_eq!(spilled, ["ann.bag/0: stack-limit: 20 flare of 4; it was spilled"]);
+    assert_eq!(
+        spilled,
+        ["ann.bag/0: stack-limit: 20 flare of 4; it was spilled to ann.bag/1, ann.bag/2, ann.pouch/0, ground"]
+    );
     assert_eq!((lying(&world, "ann.bag"), lying(&world, "ann.pouch")), (bag(&[4, 4, 4]), bag(&[4])));
     assert_eq!(on_ground(&world), ["4 flare"]);
     let mut world = start.clone();
@@ -171,9 +179,9 @@ fn stacks_over_their_limit_are_treated_as_the_ruleset_says() {
 #[test]
 fn what_is_not_admitted_any_more_stays_or_goes() {
     let rules = |not_admitted, filter: &str| {
-        let reload = ReloadRules { not_admitted, ..ReloadRules::default() };
+        let migration = MigrationRules { not_admitted, ..MigrationRules::default() };
         let rules = kinds()
-            .reload(reload)
+            .migration(migration)
             .container("box", |it| it.slots(3).admits(filter))
             .container("shelf", |it| it.slots(3));
         let wide = filter.contains("rope");
@@ -186,17 +194,17 @@ fn what_is_not_admitted_any_more_stays_or_goes() {
     assert_eq!((differences.len(), on_ground(&world).len()), (2, 0));
     let mut world = start.clone();
     let differences = told(&mut world, &rules(Treatment::Spill, "signal"));
-    assert!(differences[0].ends_with("it was spilled"), "{differences:?}");
+    assert!(differences[0].ends_with("it was spilled to ground"), "{differences:?}");
     assert!(differences[1].ends_with("it stays"), "what is kept stays: {differences:?}");
     assert_eq!(on_ground(&world), ["1 rope"]);
     let mut world = start;
     assert!(
-        matches!(world.reload(&rules(Treatment::Refuse, "signal")), Err(ReloadError::Refused(told)) if told.len() == 2)
+        matches!(world.reload(&rules(Treatment::Refuse, "signal")), Err(MigrationError::Refused(told)) if told.len() == 2)
     );
 }
 
 #[test]
-fn what_the_ruleset_knows_no_more_is_told_or_an_error() {
+fn what_the_ruleset_knows_no_more_is_kept_aside_or_refused() {
     let mut world = World::new(&ready(
         kinds()
             .kind("lamp", |kind| kind)
@@ -223,18 +231,23 @@ fn what_the_ruleset_knows_no_more_is_told_or_an_error() {
         ))
     };
     let without_lamp = edited(Ruleset::builder().kind("flare", |kind| kind.stack_limit(6)));
-    let error = world.reload(&without_lamp).unwrap_err();
-    assert!(error.to_string().contains("there is no kind `lamp`"), "{error}");
+    let strict = edited(
+        Ruleset::builder()
+            .kind("flare", |kind| kind.stack_limit(6))
+            .migration(MigrationRules { unknown: Treatment::Refuse, ..MigrationRules::default() }),
+    );
+    let error = world.reload(&strict).unwrap_err();
+    assert_eq!(error.to_string(), "old/1: 1 lamp, a kind that is not known; that is refused");
     assert_eq!(world.snapshot(), before);
-    perform(&mut world, "consume 1 lamp from old");
     assert_eq!(
         told(&mut world, &without_lamp),
         [
-            "old/0: the container has gone, in which lay 3 rope; it was spilled",
+            "old/1: 1 lamp, a kind that is not known; it is kept aside",
+            "old/0: the container has gone, in which lay 3 rope; it was spilled to ground",
+            "ann.shortcuts/1: it pointed at flare; it is kept aside",
             "ben: it is new",
-            "ann.shortcuts/1: it pointed at flare",
-            "ann.depot/0: 2 flare lost the mark wet, which is not there any more",
-            "ann.depot/0: 2 flare lost the property reading, which is not there any more",
+            "ann.depot/0: 2 flare with the mark wet, which is not known; it is kept aside",
+            "ann.depot/0: 2 flare with the property reading, which is not known; it is kept aside",
         ]
     );
     assert_eq!(
@@ -289,9 +302,9 @@ proptest! {
         let treatment = |index: usize| [Treatment::Leave, Treatment::Spill, Treatment::Split][index];
         let placed = |index: usize| [Treatment::Leave, Treatment::Spill, Treatment::Leave][index];
         let rules = |slots, limit, filter: &str, [over, misplaced]: [usize; 2]| {
-            let reload = ReloadRules { over_limit: treatment(over), not_admitted: placed(misplaced), gone: Treatment::Spill };
+            let migration = MigrationRules { over_limit: treatment(over), not_admitted: placed(misplaced), gone: Treatment::Spill, ..MigrationRules::default() };
             ready(Ruleset::builder()
-                .reload(reload)
+                .migration(migration)
                 .kind("flare", move |kind| kind.stack_limit(limit).tags(["signal"]))
                 .kind("rope", |kind| kind.stack_limit(8).tags(["tool"]))
                 .kind("crate", |kind| kind.pack("crate").tags(["tool"]))
@@ -334,9 +347,11 @@ proptest! {
 
 #[test]
 fn a_treatment_that_makes_no_sense_is_a_fault_of_the_ruleset() {
-    for (key, value) in [("over-limit", "burn"), ("not-admitted", "split"), ("gone", "leave"), ("lost", "leave")] {
+    for (key, value) in
+        [("over-limit", "burn"), ("not-admitted", "split"), ("gone", "leave"), ("unknown", "leave"), ("lost", "leave")]
+    {
         let text = format!(
-            "format = 1\ntitle = \"x\"\n[reload]\n{key} = \"{value}\"\n[kind.rope]\n[container.box]\nslots = 1\n"
+            "format = 1\ntitle = \"x\"\n[migration]\n{key} = \"{value}\"\n[kind.rope]\n[container.box]\nslots = 1\n"
         );
         let errors = Ruleset::from_toml("rules.toml", &text).unwrap_err().to_string();
         assert!(errors.starts_with("rules.toml:4:"), "{errors}");

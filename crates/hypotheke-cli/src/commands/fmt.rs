@@ -32,7 +32,7 @@ pub(crate) fn run(output: &mut Output, named: &[PathBuf], check: bool) -> Result
         .collect();
     if !check {
         for (path, text) in &changed {
-            replace(path, text)?;
+            replace(path, text.as_bytes())?;
         }
     }
     let names: Vec<String> = changed.iter().map(|(path, _)| path.display().to_string()).collect();

@@ -7,6 +7,7 @@ mod coverage;
 mod demo;
 mod fits;
 mod fmt;
+pub(crate) mod migrate;
 mod saves;
 mod show;
 mod verify;
@@ -150,6 +151,7 @@ fn dispatch(args: &Cli, output: &mut Output) -> Result<Verdict, InputError> {
         Some(Command::Coverage(args)) => coverage::run(output, args),
         Some(Command::Compare(args)) if is_save(&args.old) || is_save(&args.new) => saves::compare(output, args),
         Some(Command::Compare(args)) => compare::run(output, args),
+        Some(Command::Migrate(args)) => migrate::run(output, args),
         Some(Command::Fits(args)) => fits::run(output, args),
         Some(Command::Fmt { files, check }) => fmt::run(output, files, *check),
         None => Err(InputError::usage("no command is named", Some("`hypotheke --help` lists them"))),

@@ -21,11 +21,21 @@ pub(crate) fn run(
 ) -> Result<Verdict, InputError> {
     let from_save = is_save(path);
     let rules = Arc::new(load_rules(if from_save { &saved.rules } else { path })?);
-    let world = match from_save {
-        true => load_world(path, &load_save(path, saved.edited)?, &rules)?,
-        false => World::new(&rules),
+    let save = if from_save { Some(load_save(path, saved.edited)?) } else { None };
+    let world = match &save {
+        Some(save) => load_world(path, save, &rules)?,
+        None => World::new(&rules),
     };
-    let chosen = chosen_containers(&world, places)?;
+    // Of one that has departed it alone is shown.
+    let departed = save.as_ref().filter(|save| !save.is_world()).map(|save| {
+        let snapshot = save.snapshot();
+        let holder = snapshot.holders.first().map(|holder| holder.name.clone());
+        holder
+            .into_iter()
+            .chain(snapshot.containers.first().map(|container| container.name.clone()))
+            .collect::<Vec<_>>()
+    });
+    let chosen = chosen_containers(&world, departed.as_deref().filter(|_| places.is_empty()).unwrap_or(places))?;
     let with_kinds = places.is_empty() && part != Some(Part::Containers) && (!from_save || part.is_some());
     let with_containers = part != Some(Part::Kinds);
     if output.format == Format::Json {
@@ -46,7 +56,9 @@ pub(crate) fn run(
     let mut page = Page::default();
     page.put(Tone::Heading, &clip(title(&rules), 80)).put(Tone::Faint, &format!("   version {}", rules.version()));
     if from_save {
-        page.put(Tone::Faint, &format!("   saved at revision {}", world.revision()));
+        let saved =
+            if departed.is_some() { "departed".to_owned() } else { format!("saved at revision {}", world.revision()) };
+        page.put(Tone::Faint, &format!("   {saved}"));
     }
     page.end();
     if with_containers {
@@ -59,6 +71,7 @@ pub(crate) fn run(
                 container::draw_hands(&mut page, &world);
                 page.blank();
                 container::draw_ground(&mut page, &world);
+                container::draw_strays(&mut page, &world);
             } else {
                 draw_packs(&mut page, &rules);
             }

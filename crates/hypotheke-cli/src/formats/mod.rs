@@ -7,6 +7,7 @@ pub(crate) mod coverage;
 pub(crate) mod fits;
 pub(crate) mod fmt;
 pub(crate) mod junit;
+pub(crate) mod migrate;
 pub(crate) mod ruleset;
 pub(crate) mod save;
 pub(crate) mod saves;

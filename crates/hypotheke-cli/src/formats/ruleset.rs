@@ -36,8 +36,8 @@ pub(crate) struct RulesetFile {
     /// How many requests with an id are remembered.
     #[schemars(range(min = 1))]
     request_window: Option<u32>,
-    /// What is done when a running world goes over to this ruleset.
-    reload: Option<Reload>,
+    /// What becomes of worlds that were played by another ruleset.
+    migration: Option<Migration>,
     /// Tags, by name.
     tag: Option<BTreeMap<String, Tag>>,
     /// Marks, by name.
@@ -60,16 +60,23 @@ struct Units {
     weight: Option<String>,
 }
 
-/// What is done when a running world goes over to this ruleset.
+/// What becomes of worlds that were played by another ruleset.
 #[derive(Debug, Serialize, JsonSchema)]
-#[serde(rename_all = "kebab-case", deny_unknown_fields)]
-struct Reload {
-    /// With stacks, weights and caps over a limit.
+#[serde(rename_all = "kebab-case")]
+struct Migration {
+    /// Of stacks over their limit.
     over_limit: Option<OverLimit>,
-    /// With what is no longer admitted.
-    not_admitted: Option<NotAdmitted>,
-    /// With what lies in a container or slot that is gone.
-    gone: Option<Gone>,
+    /// Of containers and holders over a weight cap or a cap by filter.
+    over_cap: Option<LeaveSpillRefuse>,
+    /// Of what is no longer admitted where it lies.
+    not_admitted: Option<LeaveSpillRefuse>,
+    /// Of what lies in a container or slot that is gone.
+    gone: Option<GoneByDefault>,
+    /// Of items of kinds that are not known any more.
+    unknown: Option<Unknown>,
+    /// What each version changed, by its number.
+    #[serde(flatten)]
+    versions: BTreeMap<String, VersionChanges>,
 }
 
 #[derive(Debug, Serialize, JsonSchema)]
@@ -83,7 +90,7 @@ enum OverLimit {
 
 #[derive(Debug, Serialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
-enum NotAdmitted {
+enum LeaveSpillRefuse {
     Leave,
     Spill,
     Refuse,
@@ -91,9 +98,45 @@ enum NotAdmitted {
 
 #[derive(Debug, Serialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
-enum Gone {
+enum GoneByDefault {
     Spill,
+    Ground,
+    Stray,
     Refuse,
+}
+
+#[derive(Debug, Serialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+enum Unknown {
+    Stray,
+    Refuse,
+}
+
+/// What one version changed, each by its name before.
+#[derive(Debug, Serialize, JsonSchema)]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+struct VersionChanges {
+    /// What has another name now.
+    renamed: Option<Renamed>,
+    /// Kinds whose items are of another kind now.
+    replaced_by: Option<BTreeMap<String, String>>,
+    /// Containers that have gone, and where their contents go: `into CONTAINER`, `to ground` or `stray`.
+    gone: Option<BTreeMap<String, GoneTo>>,
+}
+
+/// Where the contents of a container go.
+#[derive(Debug, Serialize, JsonSchema)]
+struct GoneTo(#[schemars(regex(pattern = "^(into \\S+|to ground|stray)$"))] String);
+
+/// What has another name now.
+#[derive(Debug, Serialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+struct Renamed {
+    kind: Option<BTreeMap<String, String>>,
+    container: Option<BTreeMap<String, String>>,
+    holder: Option<BTreeMap<String, String>>,
+    mark: Option<BTreeMap<String, String>>,
+    property: Option<BTreeMap<String, String>>,
 }
 
 /// A tag of kinds.

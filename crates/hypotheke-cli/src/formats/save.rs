@@ -15,6 +15,11 @@ pub(crate) struct SaveFile {
     #[schemars(range(min = 1, max = 1))]
     format: u32,
     ruleset: SavedUnder,
+    /// What is told of the shape of that ruleset.
+    #[serde(default)]
+    outline: Outline,
+    /// Which departure it is, if it is no whole world but one that has left.
+    departure: Option<Departure>,
     counters: Counters,
     /// Holders, in the order in which they came.
     holders: Vec<Bearer>,
@@ -26,6 +31,9 @@ pub(crate) struct SaveFile {
     tallies: BTreeMap<String, Tally>,
     /// The latest requests with an id that were applied, and their answers.
     requests: Vec<serde_json::Value>,
+    /// What an earlier ruleset knew and this one does not.
+    #[serde(default)]
+    strays: Vec<Stray>,
     /// The CRC-32 of all before it, line ends and the blanks at both ends of lines left out, as eight hexadecimal digits.
     #[schemars(regex(pattern = "^[0-9a-f]{8}$"))]
     checksum: String,
@@ -42,6 +50,85 @@ struct SavedUnder {
     /// A digest of what it means.
     #[schemars(regex(pattern = "^[0-9a-f]{16}$"))]
     fingerprint: String,
+}
+
+/// The shape of a ruleset, as far as it takes to carry a save over to another.
+#[derive(Debug, Default, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+struct Outline {
+    /// The containers and holders that have departed.
+    #[serde(default)]
+    away: Vec<String>,
+    /// The names of slots, in order, of containers that have any.
+    #[serde(default)]
+    slot_names: BTreeMap<String, Vec<Option<String>>>,
+}
+
+/// What is kept aside until a ruleset knows it again.
+#[derive(Debug, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+enum Stray {
+    /// Items, and where they lay.
+    Stack(StrayStack),
+    /// Marks and properties of a stack that is there.
+    Look(StrayLook),
+    /// What a shortcut pointed at.
+    Shortcut(StrayShortcut),
+    /// How many items of a kind came and went.
+    Tally(StrayTally),
+}
+
+#[derive(Debug, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+struct StrayStack {
+    /// `sled/3`, `surveyor.hand`, `#12/0` in the pack with that id, `ground`.
+    r#in: String,
+    /// Where on the ground.
+    at: Option<Position>,
+    stack: BareStack,
+    /// Of a pack: how many slots its inside has.
+    slots: Option<u32>,
+}
+
+/// A stack by itself.
+#[derive(Debug, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+struct BareStack {
+    id: String,
+    kind: String,
+    count: u32,
+    #[serde(default)]
+    marks: Vec<String>,
+    #[serde(default)]
+    properties: BTreeMap<String, String>,
+}
+
+#[derive(Debug, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+struct StrayLook {
+    /// The stack.
+    of: String,
+    /// How many items it had.
+    count: u32,
+    #[serde(default)]
+    marks: Vec<String>,
+    #[serde(default)]
+    properties: BTreeMap<String, String>,
+}
+
+#[derive(Debug, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+struct StrayShortcut {
+    holder: String,
+    shortcut: u32,
+    kind: String,
+}
+
+#[derive(Debug, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+struct StrayTally {
+    kind: String,
+    tally: Tally,
 }
 
 /// Numbers that go on from here.

@@ -9,6 +9,7 @@ use super::compare::CompareJson;
 use super::coverage::CoverageJson;
 use super::fits::FitsJson;
 use super::fmt::FmtJson;
+use super::migrate::MigrateJson;
 use super::ruleset::RulesetFile;
 use super::save::SaveFile;
 use super::saves::{CheckSaveJson, CompareSavesJson};
@@ -42,6 +43,8 @@ pub(crate) enum SchemaOf {
     CheckSave,
     /// What `compare SAVE SAVE --format json` writes
     CompareSaves,
+    /// What `migrate --format json` writes
+    Migrate,
     /// A save in its JSON form
     Save,
 }
@@ -60,6 +63,7 @@ pub(crate) fn schema(of: SchemaOf) -> Schema {
         SchemaOf::Fmt => schema_for!(FmtJson),
         SchemaOf::CheckSave => schema_for!(CheckSaveJson),
         SchemaOf::CompareSaves => schema_for!(CompareSavesJson),
+        SchemaOf::Migrate => schema_for!(MigrateJson),
         SchemaOf::Save => schema_for!(SaveFile),
     }
 }

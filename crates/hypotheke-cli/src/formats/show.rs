@@ -31,6 +31,9 @@ pub(crate) struct ShowJson {
     /// Of a save: what lies on the ground, in order of landing.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     ground: Option<Vec<LandedJson>>,
+    /// Of a save: how many items are kept aside until a ruleset knows them again.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    aside: Option<u64>,
 }
 
 /// A stack on the ground.
@@ -199,6 +202,7 @@ impl ShowJson {
             kinds: None,
             revision: None,
             ground: None,
+            aside: None,
         }
     }
 
@@ -210,6 +214,7 @@ impl ShowJson {
             stack: StackJson::new(world, stack, order),
         });
         self.ground = Some(landed.collect());
+        self.aside = Some(world.strays().iter().map(hypotheke::snapshot::Stray::items).sum());
     }
 }
 

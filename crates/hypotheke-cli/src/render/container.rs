@@ -1,5 +1,6 @@
 //! Containers, drawn row by row: a ruler with the slot's number or name, under it what lies there.
 
+use hypotheke::snapshot::Stray;
 use hypotheke::{ContainerId, Decimal, SlotView, StackView, World};
 
 use super::page::WIDTH;
@@ -237,8 +238,46 @@ pub(crate) fn draw_hands(page: &mut Page, world: &World) {
     for id in world.holders() {
         let Some(stack) = world.hand(id) else { continue };
         page.blank();
-        let text = format!("  {} {}", stack.count(), stack.kind().id());
+        let text = format!("  {}", told(stack));
         page.put(Tone::Heading, &format!("{}.hand", world.holder_name(id))).plain(&clip(&text, 60)).end();
+    }
+}
+
+/// A stack in words: `2 ice-core (contaminated, reading 3.2)`.
+fn told(stack: StackView<'_>) -> String {
+    let properties = stack.changed_properties().map(|(name, value)| format!("{name} {value}"));
+    let looks: Vec<String> = stack.marks().map(str::to_owned).chain(properties).collect();
+    let looks = if looks.is_empty() { String::new() } else { format!(" ({})", looks.join(", ")) };
+    format!("{} {}{looks}", stack.count(), stack.kind().id())
+}
+
+/// What is kept aside until a ruleset knows it again.
+pub(crate) fn draw_strays(page: &mut Page, world: &World) {
+    let strays = world.strays();
+    let lines: Vec<(String, String)> = strays.iter().filter_map(stray_line).collect();
+    if lines.is_empty() {
+        return;
+    }
+    page.blank();
+    page.put(Tone::Heading, "kept aside").plain("  until a ruleset knows it again").end();
+    for (place, what) in lines {
+        page.put(Tone::Faint, &format!("  {}  ", pad(&clip(&place, 30), 30))).plain(&clip(&what, 60)).end();
+    }
+}
+
+fn stray_line(stray: &Stray) -> Option<(String, String)> {
+    match stray {
+        Stray::Stack { place, stack, .. } => {
+            let looks: Vec<&str> = stack.marks.iter().map(String::as_str).collect();
+            let looks = if looks.is_empty() { String::new() } else { format!(" ({})", looks.join(", ")) };
+            Some((place.clone(), format!("{} {}{looks}", stack.count, stack.kind)))
+        }
+        Stray::Look { of, marks, properties, .. } => {
+            let names = marks.iter().map(String::as_str).chain(properties.keys().map(String::as_str));
+            Some((of.to_string(), names.collect::<Vec<_>>().join(", ")))
+        }
+        Stray::Shortcut { holder, shortcut, kind } => Some((format!("{holder}.shortcuts/{shortcut}"), kind.clone())),
+        Stray::Tally { .. } => None,
     }
 }
 
@@ -246,7 +285,6 @@ pub(crate) fn draw_hands(page: &mut Page, world: &World) {
 pub(crate) fn draw_ground(page: &mut Page, world: &World) {
     page.put(Tone::Heading, "ground").plain(&format!("  {}", world.rules().weight_text(world.ground_weight()))).end();
     for (stack, at) in world.ground() {
-        let text = format!("{} {}", stack.count(), stack.kind().id());
-        page.put(Tone::Faint, &format!("  {} at {at}  ", stack.id())).plain(&clip(&text, 60)).end();
+        page.put(Tone::Faint, &format!("  {} at {at}  ", stack.id())).plain(&clip(&told(stack), 60)).end();
     }
 }

@@ -6,7 +6,9 @@ use super::update::{At, Change, Look, Update};
 use crate::id::{DepartureId, HolderId, KindId, StackId};
 use crate::ruleset::{MOST_NESTING, NO_PACK, PropertyValue};
 use crate::snapshot::{Departure, read};
-use crate::world::{Arriving, Cell, Class, ClassKey, End, Event, GROUND, Inner, Origin, Spot, Traveller, World};
+use crate::world::{
+    Arrival, Arriving, Cell, Class, ClassKey, End, Event, GROUND, Inner, Origin, Spot, Traveller, World,
+};
 
 /// Why a copy can't follow an update. The copy is as it was.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
@@ -61,7 +63,7 @@ impl World {
         let most = self.keep_all_until_settled();
         let mut scratch = self.scratch.take().unwrap_or_default();
         scratch.clear();
-        let next_landing = self.ground.next_landing;
+        let (next_landing, strays) = (self.ground.next_landing, self.strays.clone());
         let mut following = Following {
             world: self,
             next_stack: update.next_stack,
@@ -80,7 +82,7 @@ impl World {
         scratch.gone_packs = following.gone_packs;
         if let Err(error) = done {
             self.settle(most, &[]);
-            self.ground.next_landing = next_landing;
+            (self.ground.next_landing, self.strays) = (next_landing, strays);
             scratch.clear();
             self.scratch = Some(scratch);
             return Err(error);
@@ -444,9 +446,9 @@ impl Following<'_> {
             used.push(index);
             index
         });
-        match arriving {
-            Arriving::Container(container) => Traveller::Container(world.container_to_be(container.index)),
-            Arriving::Holder(holder) => {
+        match &mut arriving.who {
+            Arrival::Container(container) => Traveller::Container(world.container_to_be(container.index)),
+            Arrival::Holder(holder) => {
                 holder.index = world.waiting_holders().next().unwrap_or(world.holder_count());
                 Traveller::Holder(world.holder_to_be(holder.index))
             }

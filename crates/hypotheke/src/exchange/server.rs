@@ -6,8 +6,8 @@ use std::sync::Arc;
 use super::message::{ToClient, ToServer};
 use super::request::Request;
 use super::update::Update;
+use crate::migration::{Difference, MigrationError};
 use crate::ops::{Operation, Outcome, Refusal};
-use crate::reload::{Difference, ReloadError};
 use crate::ruleset::Ruleset;
 use crate::snapshot::Departures;
 use crate::world::World;
@@ -114,7 +114,7 @@ impl Server {
     ///
     /// # Errors
     /// If the world can't go over to it. It is then as it was.
-    pub fn reload(&mut self, rules: &Arc<Ruleset>) -> Result<(Vec<Difference>, Replies), ReloadError> {
+    pub fn reload(&mut self, rules: &Arc<Ruleset>) -> Result<(Vec<Difference>, Replies), MigrationError> {
         let differences = self.world.reload(rules)?;
         self.updates.clear();
         Ok((differences, Replies { to_all: Some(self.welcome()), to_sender: Vec::new() }))

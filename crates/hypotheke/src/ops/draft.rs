@@ -14,8 +14,8 @@ use crate::quantity::Decimal;
 use crate::ruleset::{Cap, FilterId, NO_PACK, PropertyValue, Way};
 use crate::snapshot::Departure;
 use crate::world::{
-    Arriving, Bearer, Cell, Class, ClassKey, ContainerState, EMPTY, End, Event, GROUND, Inner, Overlay, Place, Scratch,
-    Spot, Traveller, World,
+    Arrival, Arriving, Bearer, Cell, Class, ClassKey, ContainerState, EMPTY, End, Event, GROUND, Inner, Overlay, Place,
+    Scratch, Spot, Traveller, World,
 };
 
 /// What is being laid somewhere: items of one class.
@@ -789,9 +789,9 @@ impl<'w> Draft<'w> {
     pub(super) fn come_in(&mut self, mut arriving: Arriving, document: &Arc<Departure>, count: u64, weight: i64) {
         arriving.number(&mut |def| self.new_container(def));
         arriving.classify(&mut |key| self.class_of(key.clone()));
-        let who = match &mut arriving {
-            Arriving::Container(container) => Traveller::Container(self.world.container_to_be(container.index)),
-            Arriving::Holder(holder) => {
+        let who = match &mut arriving.who {
+            Arrival::Container(container) => Traveller::Container(self.world.container_to_be(container.index)),
+            Arrival::Holder(holder) => {
                 let id = self.new_holder();
                 holder.index = id.index;
                 Traveller::Holder(id)

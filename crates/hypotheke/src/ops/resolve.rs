@@ -253,7 +253,12 @@ impl Resolver<'_> {
         let is_there = self.world.container(name.as_str()).is_some() || self.world.holder(name.as_str()).is_some();
         if self.moment == Moment::Some && is_there {
             // It may have departed by then; what it brings is not known yet.
-            let nobody = Departure { id: None, who: Departed::Container(Container::default()), packs: Vec::new() };
+            let nobody = Departure {
+                id: None,
+                who: Departed::Container(Container::default()),
+                packs: Vec::new(),
+                strays: Vec::new(),
+            };
             return Ok(nobody.into());
         }
         let help = match is_there {

@@ -1,7 +1,7 @@
 use std::fmt::{Display, Write};
 
+use super::migration::MigrationRules;
 use crate::quantity::Decimal;
-use crate::reload::{ReloadRules, Treatment};
 
 /// Builds a ruleset in code.
 ///
@@ -79,18 +79,21 @@ impl RulesetBuilder {
         self
     }
 
-    /// What is to be done when a running world goes over to this ruleset.
-    pub fn reload(mut self, reload: ReloadRules) -> Self {
-        let word = |treatment| match treatment {
-            Treatment::Leave => "leave",
-            Treatment::Split => "split",
-            Treatment::Spill => "spill",
-            Treatment::Refuse => "refuse",
-        };
-        let ReloadRules { over_limit, not_admitted, gone } = reload;
-        let words = [("over-limit", over_limit), ("not-admitted", not_admitted), ("gone", gone)];
-        let words: Vec<String> = words.iter().map(|(key, value)| format!("{key} = {}", quoted(word(*value)))).collect();
-        self.head.line("reload", format!("{{ {} }}", words.join(", ")));
+    /// What becomes of worlds that were played by another ruleset, when they go over to this one.
+    #[allow(clippy::needless_pass_by_value)] // As all others take theirs.
+    pub fn migration(mut self, rules: MigrationRules) -> Self {
+        let _ = writeln!(self.tables, "\n[migration]");
+        for (key, word) in rules.treatments() {
+            let _ = writeln!(self.tables, "{key} = {}", quoted(word));
+        }
+        for (version, changes) in &rules.versions {
+            let _ = writeln!(self.tables, "\n[migration.{version}]");
+            for (key, names) in changes.all_names() {
+                for (before, after) in names {
+                    let _ = writeln!(self.tables, "{key}.{} = {}", quoted(&before), quoted(&after));
+                }
+            }
+        }
         self
     }
 

@@ -9,6 +9,7 @@ mod builder;
 mod compile;
 mod error;
 mod lint;
+mod migration;
 mod names;
 mod places;
 mod read;
@@ -22,6 +23,8 @@ pub use builder::{ContainerBuilder, HolderBuilder, KindBuilder, RulesetBuilder, 
 pub(crate) use compile::{MOST_NESTING, UnknownName, compile};
 pub use error::RulesetErrors;
 pub(crate) use lint::lint;
+pub(crate) use migration::Fate;
+pub use migration::{Gone, MigrationRules, Renamed, Treatment, VersionChanges};
 pub(crate) use places::SlotDef;
 pub use places::{Cap, ContainerDef, HolderDef, Misfits, SlotRule, Spent, Way};
 pub(crate) use source::{CapSource, FilterSource, RulesetSource};

@@ -58,24 +58,35 @@ impl<'s> Reading<'s> {
         what: impl Into<String>,
         allowed: &[&'static str],
     ) -> Option<Section<'a, 'i>> {
+        self.section_with(value, what, allowed, |_| false)
+    }
+
+    /// A table whose keys are among `allowed`, or are such others.
+    pub(crate) fn section_with<'a, 'i>(
+        &mut self,
+        value: &'a Value<'i>,
+        what: impl Into<String>,
+        allowed: &[&'static str],
+        other: impl Fn(&str) -> bool,
+    ) -> Option<Section<'a, 'i>> {
         let what = what.into();
         let Some(table) = value.get_ref().as_table() else {
             self.wrong_type(value, &what, "a table");
             return None;
         };
-        self.check_keys(table, &what, allowed);
+        self.check_keys(table, &what, allowed, other);
         Some(Section { table, what })
     }
 
     pub(crate) fn root<'a, 'i>(&mut self, table: &'a DeTable<'i>, allowed: &[&'static str]) -> Section<'a, 'i> {
-        self.check_keys(table, "the ruleset", allowed);
+        self.check_keys(table, "the ruleset", allowed, |_| false);
         Section { table, what: "the ruleset".to_owned() }
     }
 
-    fn check_keys(&mut self, table: &DeTable<'_>, what: &str, allowed: &[&'static str]) {
+    fn check_keys(&mut self, table: &DeTable<'_>, what: &str, allowed: &[&'static str], other: impl Fn(&str) -> bool) {
         for (key, _) in table {
             let name = key.get_ref().as_ref();
-            if !allowed.contains(&name) {
+            if !allowed.contains(&name) && !other(name) {
                 let help = suggestion(name, allowed.iter().copied());
                 let fault = Diagnostic::error("unknown-key", self.at(key), format!("{what} has no key `{name}`"));
                 self.faults.push(fault.label("unknown key").maybe_help(help));
@@ -94,9 +105,21 @@ impl<'s> Reading<'s> {
             self.wrong_type(value, &format!("`{key}`"), "a table");
             return Vec::new();
         };
+        self.entries_of(&Section { table, what: String::new() })
+    }
+
+    /// All entries of a table.
+    pub(crate) fn entries_of<'a, 'i>(&self, section: &Section<'a, 'i>) -> Vec<(Written<String>, &'a Value<'i>)> {
         let written =
             |key: &Spanned<std::borrow::Cow<'_, str>>| Written { value: key.get_ref().to_string(), at: self.at(key) };
-        table.iter().map(|(key, value)| (written(key), value)).collect()
+        section.table.iter().map(|(key, value)| (written(key), value)).collect()
+    }
+
+    /// What becomes of the contents of a container can't be so.
+    pub(crate) fn bad_gone(&mut self, written: &Written<String>) {
+        let shown = crate::language::shortened(&written.value);
+        let fault = Diagnostic::error("unknown-choice", written.at, format!("contents can't go `{shown}`"));
+        self.faults.push(fault.help("write `into CONTAINER`, `to ground` or `stray`"));
     }
 
     pub(crate) fn text(&mut self, section: &Section<'_, '_>, key: &str) -> Option<String> {
@@ -108,7 +131,7 @@ impl<'s> Reading<'s> {
         self.one_text(value, &format!("`{key}` of {}", section.what))
     }
 
-    fn one_text(&mut self, value: &Value<'_>, what: &str) -> Option<Written<String>> {
+    pub(crate) fn one_text(&mut self, value: &Value<'_>, what: &str) -> Option<Written<String>> {
         let Some(text) = value.get_ref().as_str() else {
             self.wrong_type(value, what, "a text in quotes");
             return None;

@@ -2,11 +2,11 @@
 
 use rustc_hash::FxHashMap;
 
+use super::migration::MigrationSource;
 use super::places::{Misfits, Spent, Way};
 use crate::filter::Filter;
 use crate::language::NamedPortion;
 use crate::quantity::Decimal;
-use crate::reload::ReloadRules;
 use crate::text::{Diagnostic, Location, Source, Span, Word};
 
 /// A value and where it was written.
@@ -192,7 +192,7 @@ pub(crate) struct RulesetSource {
     pub(crate) nesting: Option<Written<u32>>,
     pub(crate) ground_limit: Option<u32>,
     pub(crate) request_window: Option<u32>,
-    pub(crate) reload: ReloadRules,
+    pub(crate) migration: MigrationSource,
     pub(crate) tables: Vec<Written<String>>,
     pub(crate) arena: Arena,
     pub(crate) kinds: Vec<KindSource>,

@@ -5,16 +5,15 @@ use std::borrow::Cow;
 use toml::Spanned;
 use toml::de::{DeTable, DeValue};
 
-use super::names;
 use super::places::{Misfits, Spent, Way};
 use super::read::{Reading, Section};
 use super::source::{
     CapSource, ContainerSource, HolderSource, KindAt, KindSource, MarkSource, PropertySource, RulesetSource,
     SlotSource, StartSource, TagSource, Written,
 };
+use super::{migration, names};
 use crate::language::{LineParser, NamedPortion, lex};
 use crate::quantity::Decimal;
-use crate::reload::{ReloadRules, Treatment};
 use crate::text::{Diagnostic, Location, Source, SourceId, Span, Word};
 
 const ROOT: &[&str] = &[
@@ -27,7 +26,7 @@ const ROOT: &[&str] = &[
     "nesting",
     "ground-limit",
     "request-window",
-    "reload",
+    "migration",
     "tag",
     "mark",
     "kind",
@@ -62,29 +61,11 @@ const CONTAINER: &[&str] = &[
     "least-slots",
     "most-slots",
 ];
-const RELOAD: &[&str] = &["over-limit", "not-admitted", "gone"];
 const WAYS: &[(&str, Way)] = &[("place", Way::Place), ("merge", Way::Merge), ("swap", Way::Swap)];
 const CAP: &[&str] = &["of", "count"];
 const SLOT: &[&str] = &["name", "label", "admits", "stack-limit"];
 const HOLDER: &[&str] = &["name", "note", "carries", "weight-cap", "caps", "burden", "shortcuts", "spent-shortcuts"];
 const BURDEN: &[&str] = &["from", "label"];
-
-fn read_reload(reading: &mut Reading<'_>, section: &Section<'_, '_>) -> ReloadRules {
-    const ALL: &[(&str, Treatment)] = &[
-        ("leave", Treatment::Leave),
-        ("split", Treatment::Split),
-        ("spill", Treatment::Spill),
-        ("refuse", Treatment::Refuse),
-    ];
-    const PLACED: &[(&str, Treatment)] = &[ALL[0], ALL[2], ALL[3]];
-    const GONE: &[(&str, Treatment)] = &[ALL[2], ALL[3]];
-    let standard = ReloadRules::default();
-    ReloadRules {
-        over_limit: reading.choice(section, "over-limit", ALL).unwrap_or(standard.over_limit),
-        not_admitted: reading.choice(section, "not-admitted", PLACED).unwrap_or(standard.not_admitted),
-        gone: reading.choice(section, "gone", GONE).unwrap_or(standard.gone),
-    }
-}
 
 impl RulesetSource {
     /// Reads the ruleset file itself; the tables that it names are read later.
@@ -124,8 +105,8 @@ impl RulesetSource {
         if let Some(units) = root.get("units").and_then(|units| reading.section(units, "`units`", &["weight"])) {
             self.weight_unit = reading.text(&units, "weight");
         }
-        if let Some(reload) = root.get("reload").and_then(|reload| reading.section(reload, "`reload`", RELOAD)) {
-            self.reload = read_reload(reading, &reload);
+        if let Some(value) = root.get("migration") {
+            self.migration = migration::read(reading, value);
         }
         for (name, value) in reading.entries(&section, "tag") {
             self.read_tag(reading, name, value);

@@ -7,13 +7,13 @@ use std::fmt;
 use std::hash::BuildHasher;
 
 use super::bits::Bits;
+use super::migration::MigrationRules;
 use super::places::{Cap, ContainerDef, HolderDef, SlotRule};
 use super::source::{Arena, RulesetSource, Text};
 use super::start::StartEntry;
 use crate::filter::Test;
 use crate::id::{ContainerDefId, HolderDefId, KindId, MarkId, PropertyId, TagId};
 use crate::quantity::Decimal;
-use crate::reload::ReloadRules;
 use crate::text::{Diagnostics, Source};
 
 /// All that a designer decided, checked and ready to be played by.
@@ -53,7 +53,7 @@ pub struct Ruleset {
     /// `u32::MAX` where there is none.
     pub(crate) ground_limit: u32,
     pub(crate) request_window: u32,
-    pub(crate) reload: ReloadRules,
+    pub(crate) migration: MigrationRules,
     /// The kinds that are packs.
     pub(crate) pack_kinds: Vec<u32>,
     /// Some container must be opened, or is exclusive.
@@ -312,10 +312,10 @@ impl Ruleset {
         self.nesting
     }
 
-    /// What is to be done when a running world goes over to it.
+    /// What becomes of worlds that were played by another ruleset, when they go over to it.
     #[must_use]
-    pub fn reload(&self) -> ReloadRules {
-        self.reload
+    pub fn migration(&self) -> &MigrationRules {
+        &self.migration
     }
 
     /// So many requests that were applied and had an id are remembered, the latest.

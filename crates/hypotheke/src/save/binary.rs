@@ -10,12 +10,12 @@ use serde::{Deserialize, Serialize};
 
 use super::json::other_format;
 use super::layout::{Bearer, Counters, Place, Rebuilding, bearers, places};
-use super::{FORMAT, Save, SaveError, SavedUnder};
+use super::{FORMAT, Outline, Save, SaveError, SavedUnder};
 use crate::exchange::Answered;
-use crate::id::StackId;
+use crate::id::{DepartureId, StackId};
 use crate::language::Position;
 use crate::quantity::Decimal;
-use crate::snapshot::{InSlot, Landed, Stack, Tally};
+use crate::snapshot::{InSlot, Landed, Stack, Stray, Tally};
 
 const WORD: &str = "hypotheke-save";
 
@@ -27,6 +27,10 @@ struct Head<'s>(&'s str, u32, u32);
 #[serde(deny_unknown_fields)]
 struct Body<'s> {
     ruleset: SavedUnder,
+    #[serde(default)]
+    outline: Outline,
+    #[serde(default)]
+    departure: Option<DepartureId>,
     counters: Counters,
     #[serde(borrow)]
     holders: Vec<Bearer<'s>>,
@@ -34,6 +38,8 @@ struct Body<'s> {
     containers: Vec<Place<'s>>,
     tallies: BTreeMap<String, Tally>,
     requests: Vec<Answered>,
+    #[serde(default)]
+    strays: Vec<Stray>,
     /// Kinds by the numbers that the column has.
     #[serde(borrow)]
     kinds: Vec<Cow<'s, str>>,
@@ -131,11 +137,14 @@ pub(super) fn write(save: &Save) -> Vec<u8> {
     let position = |Landed { at, .. }: &Landed| (at.x.thousandths(), at.y.thousandths());
     let body = Body {
         ruleset: save.rules.clone(),
+        outline: save.outline.clone(),
+        departure: save.departure,
         counters: Counters::of(snapshot),
         holders: bearers(snapshot),
         containers: places.into_iter().map(|(place, _)| place).collect(),
         tallies: snapshot.tallies.clone(),
         requests: snapshot.requests.clone(),
+        strays: snapshot.strays.clone(),
         kinds: columns.kinds,
         variants: columns.variants,
         lying: columns.lying,
@@ -240,6 +249,7 @@ impl<'s> Laying<'s> {
         let body = &mut self.body;
         let mut rebuilding = Rebuilding::new(std::mem::take(&mut body.counters), std::mem::take(&mut body.tallies));
         rebuilding.snapshot.requests = std::mem::take(&mut body.requests);
+        rebuilding.snapshot.strays = std::mem::take(&mut body.strays);
         let (containers, holders) = (body.containers.len(), body.holders.len());
         rebuilding.holders(std::mem::take(&mut body.holders));
         rebuilding.places(std::mem::take(&mut body.containers))?;
@@ -263,6 +273,7 @@ impl<'s> Laying<'s> {
             let at = Position { x: Decimal::from_thousandths(x), y: Decimal::from_thousandths(y) };
             rebuilding.snapshot.ground.push(Landed { at, stack: self.stack()? });
         }
-        Ok(Save { rules: self.body.ruleset, snapshot: rebuilding.snapshot })
+        let Body { ruleset: rules, outline, departure, .. } = self.body;
+        Ok(Save { rules, outline, departure, edited: false, snapshot: rebuilding.snapshot })
     }
 }

@@ -8,12 +8,12 @@ use serde::{Deserialize, Serialize, Serializer};
 
 use super::layout::{Bearer, Counters, Place, Rebuilding, bearers, places};
 use super::text::{Lines, checksum};
-use super::{FORMAT, Save, SaveError, SavedUnder, Trust};
+use super::{FORMAT, Outline, Save, SaveError, SavedUnder, Trust};
 use crate::exchange::Answered;
-use crate::id::StackId;
+use crate::id::{DepartureId, StackId};
 use crate::language::Position;
 use crate::quantity::Decimal;
-use crate::snapshot::{InSlot, Landed, Snapshot, Stack, Tally};
+use crate::snapshot::{InSlot, Landed, Snapshot, Stack, Stray, Tally};
 
 /// So long most lines of stacks are, so that a text seldom has to grow.
 const BYTES_A_STACK: usize = 112;
@@ -24,6 +24,10 @@ const BYTES_A_STACK: usize = 112;
 struct Document<'s> {
     format: u32,
     ruleset: SavedUnder,
+    #[serde(default)]
+    outline: Outline,
+    #[serde(default)]
+    departure: Option<DepartureId>,
     counters: Counters,
     #[serde(borrow)]
     holders: Vec<Bearer<'s>>,
@@ -33,6 +37,8 @@ struct Document<'s> {
     stacks: Vec<Lying<'s>>,
     tallies: BTreeMap<String, Tally>,
     requests: Vec<Answered>,
+    #[serde(default)]
+    strays: Vec<Stray>,
     #[serde(borrow, default)]
     checksum: Option<Cow<'s, str>>,
 }
@@ -82,12 +88,17 @@ impl<'s> Lying<'s> {
 struct Written<'s> {
     format: u32,
     ruleset: &'s SavedUnder,
+    outline: &'s Outline,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    departure: Option<DepartureId>,
     counters: Counters,
     holders: Vec<Bearer<'s>>,
     containers: Vec<&'s Place<'s>>,
     stacks: AllStacks<'s>,
     tallies: &'s BTreeMap<String, Tally>,
     requests: &'s [Answered],
+    #[serde(skip_serializing_if = "<[_]>::is_empty")]
+    strays: &'s [Stray],
 }
 
 /// All stacks, told one by one.
@@ -118,12 +129,15 @@ pub(super) fn write(save: &Save) -> String {
     let document = Written {
         format: FORMAT,
         ruleset: &save.rules,
+        outline: &save.outline,
+        departure: save.departure,
         counters: Counters::of(snapshot),
         holders: bearers(snapshot),
         containers: places.iter().map(|(place, _)| place).collect(),
         stacks: AllStacks { places: &places, snapshot },
         tallies: &snapshot.tallies,
         requests: &snapshot.requests,
+        strays: &snapshot.strays,
     };
     let stacks = places.iter().map(|(_, stacks)| stacks.len()).sum::<usize>() + snapshot.ground.len();
     let mut text = Vec::with_capacity(BYTES_A_STACK * stacks);
@@ -150,8 +164,8 @@ pub(super) fn read(bytes: &[u8], trust: Trust) -> Result<Save, SaveError> {
     if document.format != FORMAT {
         return Err(other_format(document.format));
     }
-    check_sum(text, document.checksum.as_deref(), trust)?;
-    rebuild(document)
+    let edited = is_edited(text, document.checksum.as_deref(), trust)?;
+    rebuild(document, edited)
 }
 
 /// The format of a save that may have whatever else in it.
@@ -179,21 +193,22 @@ fn bad(error: &serde_json::Error) -> SaveError {
 }
 
 /// The checksum stands at the end, and is that of all before it.
-fn check_sum(text: &str, found: Option<&str>, trust: Trust) -> Result<(), SaveError> {
+fn is_edited(text: &str, found: Option<&str>, trust: Trust) -> Result<bool, SaveError> {
     let found = found.unwrap_or("missing");
     let (body, end) = text.rfind("\"checksum\"").map_or((text, ""), |at| text.split_at(at));
     let is_last = end.split_ascii_whitespace().collect::<String>() == format!("\"checksum\":\"{found}\"}}");
     let body = body.trim_end().trim_end_matches(',');
     let counted = format!("{:08x}", checksum(body));
-    if trust == Trust::Edited || is_last && counted == found {
-        return Ok(());
+    match (is_last && counted == found, trust) {
+        (true, _) => Ok(false),
+        (false, Trust::Edited) => Ok(true),
+        (false, Trust::Unchanged) => Err(SaveError::Edited { found: found.to_owned(), counted }),
     }
-    Err(SaveError::Edited { found: found.to_owned(), counted })
 }
 
-fn rebuild(document: Document<'_>) -> Result<Save, SaveError> {
+fn rebuild(document: Document<'_>, edited: bool) -> Result<Save, SaveError> {
     let mut rebuilding = Rebuilding::new(document.counters, document.tallies);
-    rebuilding.snapshot.requests = document.requests;
+    (rebuilding.snapshot.requests, rebuilding.snapshot.strays) = (document.requests, document.strays);
     let hands: FxHashMap<String, usize> =
         (0..).zip(&document.holders).map(|(at, bearer)| (format!("{}.hand", bearer.name), at)).collect();
     rebuilding.holders(document.holders);
@@ -219,7 +234,8 @@ fn rebuild(document: Document<'_>) -> Result<Save, SaveError> {
             None => lay_elsewhere(&mut rebuilding, &hands, lying)?,
         }
     }
-    Ok(Save { rules: document.ruleset, snapshot: rebuilding.snapshot })
+    let (rules, outline, departure) = (document.ruleset, document.outline, document.departure);
+    Ok(Save { rules, outline, departure, edited, snapshot: rebuilding.snapshot })
 }
 
 fn lay_elsewhere(

@@ -11,20 +11,27 @@ mod error;
 mod fingerprint;
 mod json;
 mod layout;
+mod outline;
 mod text;
 
 use std::sync::Arc;
 
 use serde::{Deserialize, Serialize};
 
+use crate::id::DepartureId;
+use crate::migration::{self, Before, Difference, Migrated, MigrationError};
 use crate::ruleset::Ruleset;
-use crate::snapshot::Snapshot;
+use crate::snapshot::{Departed, Departure, Snapshot};
 use crate::world::World;
 pub use changes::{ItemChange, SaveChanges};
 pub use error::SaveError;
+pub(crate) use outline::Outline;
 
 /// The version of the format that is written. Whatever was written before can be read.
 pub const FORMAT: u32 = 1;
+
+/// In place of the id of one that has never departed.
+const NO_DEPARTURE: DepartureId = DepartureId { world: u32::MAX, number: 0 };
 
 /// A world written down.
 ///
@@ -51,6 +58,11 @@ pub const FORMAT: u32 = 1;
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Save {
     rules: SavedUnder,
+    outline: Outline,
+    /// Which departure it is, if it is no whole world but one that has left.
+    departure: Option<DepartureId>,
+    /// Its checksum was not that of its contents, and it was taken nevertheless.
+    edited: bool,
     snapshot: Snapshot,
 }
 
@@ -72,7 +84,8 @@ pub enum Trust {
     /// It is refused: it is damaged, or somebody has edited it.
     #[default]
     Unchanged,
-    /// A JSON save that was edited by hand is taken as it is; a damaged one in binary form never is.
+    /// A JSON save that was edited by hand can be read; before it becomes a world it is audited. A damaged one in binary form is
+    /// refused even so.
     Edited,
 }
 
@@ -80,13 +93,74 @@ impl Save {
     /// The save of a world as it is now.
     #[must_use]
     pub fn of(world: &World) -> Save {
-        Save { rules: SavedUnder::new(world.rules()), snapshot: world.snapshot() }
+        Save::of_snapshot(world.rules(), world.snapshot())
     }
 
     /// The save of a world that is there as plain data.
     #[must_use]
     pub fn of_snapshot(rules: &Ruleset, snapshot: Snapshot) -> Save {
-        Save { rules: SavedUnder::new(rules), snapshot }
+        let outline = Outline::new(rules, &snapshot);
+        Save { rules: SavedUnder::new(rules), outline, departure: None, edited: false, snapshot }
+    }
+
+    /// The save of one that has departed, such as of one player.
+    ///
+    /// ```
+    /// use hypotheke::save::Save;
+    /// use hypotheke::{Operation, Ruleset, World};
+    ///
+    /// let rules = Ruleset::builder()
+    ///     .kind("flare", |kind| kind.stack_limit(6))
+    ///     .container("pockets", |pockets| pockets.slots(2))
+    ///     .holder("surveyor", ["pockets"], |surveyor| surveyor)
+    ///     .start("surveyor.pockets", ["4 flare"])
+    ///     .build()?
+    ///     .into();
+    /// let mut camp = World::new(&rules).numbered(1, 0);
+    /// camp.perform(&Operation::departing(camp.holder("surveyor").unwrap())).unwrap();
+    /// let bytes = Save::of_departure(&rules, &camp.departed()[0]).to_bytes();
+    ///
+    /// let mut pass = World::empty(&rules).numbered(2, 0);
+    /// pass.perform(&Operation::departing(pass.holder("surveyor").unwrap())).unwrap();
+    /// let departure = Save::read(&bytes).unwrap().departure(&rules).unwrap();
+    /// assert_eq!(pass.perform(&Operation::arriving(departure)).unwrap().done(), 4);
+    /// # Ok::<(), hypotheke::RulesetErrors>(())
+    /// ```
+    #[must_use]
+    pub fn of_departure(rules: &Ruleset, departure: &Departure) -> Save {
+        let (containers, holders) = match departure.who.clone() {
+            Departed::Container(container) => (vec![container], Vec::new()),
+            Departed::Holder(holder) => (Vec::new(), vec![holder]),
+        };
+        let (packs, strays) = (departure.packs.clone(), departure.strays.clone());
+        let snapshot = Snapshot { containers, holders, packs, strays, ..Snapshot::default() };
+        let outline = Outline { away: Vec::new(), ..Outline::new(rules, &snapshot) };
+        // A newcomer brings nothing; it can be told by any id.
+        let id = departure.id.unwrap_or(NO_DEPARTURE);
+        Save { rules: SavedUnder::new(rules), outline, departure: Some(id), edited: false, snapshot }
+    }
+
+    /// Whether it was edited by hand since it was written.
+    #[must_use]
+    pub fn is_edited(&self) -> bool {
+        self.edited
+    }
+
+    /// Whether it is that of a whole world, and not of one that has departed.
+    #[must_use]
+    pub fn is_world(&self) -> bool {
+        self.departure.is_none()
+    }
+
+    /// The one that has departed, to arrive in a world of the ruleset by which it was saved.
+    ///
+    /// # Errors
+    /// Another ruleset, a save of a whole world, or what can't be under this one.
+    pub fn departure(&self, rules: &Ruleset) -> Result<Departure, SaveError> {
+        self.check_rules(rules)?;
+        let departure = departed(self.departure, &self.snapshot)?;
+        departure.check(rules)?;
+        Ok(departure)
     }
 
     /// The ruleset under which the world was saved.
@@ -141,17 +215,84 @@ impl Save {
     }
 
     /// The world, under the ruleset by which it was saved, or another text of the same meaning. What no world can be is refused; what is
-    /// over a limit is taken as it is, for [`audit`](crate::audit()) to tell.
+    /// over a limit is taken as it is, for [`audit`](crate::audit()) to tell. One that was edited must break no other law either.
     ///
     /// # Errors
     /// Another ruleset, or what can't be under this one.
     pub fn world(&self, rules: &Arc<Ruleset>) -> Result<World, SaveError> {
-        let own = SavedUnder::new(rules);
-        if own.fingerprint != self.rules.fingerprint {
-            return Err(SaveError::OtherRuleset { saved: Box::new(self.rules.clone()), given: Box::new(own) });
+        self.check_rules(rules)?;
+        if self.departure.is_some() {
+            return Err(SaveError::inconsistent("departure", "this is no world, but one that has left one"));
         }
-        Ok(World::from_snapshot(rules, &self.snapshot)?)
+        let world = World::from_snapshot(rules, &self.snapshot)?;
+        let broken = if self.edited { crate::audit(rules, &self.snapshot) } else { Vec::new() };
+        match broken.into_iter().find(|violation| !violation.law().is_limit()) {
+            Some(broken) => {
+                Err(SaveError::inconsistent(broken.place(), format!("{}: {}", broken.law(), broken.message())))
+            }
+            None => Ok(world),
+        }
     }
+
+    fn check_rules(&self, rules: &Ruleset) -> Result<(), SaveError> {
+        let own = SavedUnder::new(rules);
+        if own.fingerprint == self.rules.fingerprint {
+            return Ok(());
+        }
+        Err(SaveError::OtherRuleset { saved: Box::new(self.rules.clone()), given: Box::new(own) })
+    }
+
+    /// Carries it over to another ruleset, as the section `[migration]` of that says. The save that comes of it is of the same sort,
+    /// of a world or of one that has departed. Under rules of the same meaning nothing changes.
+    ///
+    /// ```
+    /// use hypotheke::save::Save;
+    /// use hypotheke::{MigrationRules, Ruleset, VersionChanges, World};
+    ///
+    /// let rules = |kind: &str| Ruleset::builder().kind(kind, |kind| kind).container("depot", |depot| depot.slots(2));
+    /// let autumn = rules("fuel-can").start("depot", ["1 fuel-can"]).build()?.into();
+    /// let save = Save::of(&World::new(&autumn));
+    ///
+    /// let mut migration = MigrationRules::default();
+    /// let mut changes = VersionChanges::default();
+    /// changes.renamed.kind.insert("fuel-can".to_owned(), "canister".to_owned());
+    /// migration.versions.insert(2, changes);
+    /// let winter = rules("canister").version(2).migration(migration).build()?.into();
+    ///
+    /// let (save, differences) = save.migrate(&winter).unwrap();
+    /// assert_eq!(differences[0].to_string(), "fuel-can: 1 item is now canister");
+    /// assert_eq!(save.world(&winter).unwrap().count(winter.find_kind("canister").unwrap(), None), 1);
+    /// # Ok::<(), hypotheke::RulesetErrors>(())
+    /// ```
+    ///
+    /// # Errors
+    /// All that the ruleset says is to be refused.
+    pub fn migrate(&self, rules: &Arc<Ruleset>) -> Result<(Save, Vec<Difference>), MigrationError> {
+        if self.check_rules(rules).is_ok() {
+            return Ok((Save { rules: SavedUnder::new(rules), ..self.clone() }, Vec::new()));
+        }
+        let before = Before { version: self.rules.version, outline: &self.outline, alone: false };
+        let Some(departure) = self.departure else {
+            let Migrated { world, differences } = migration::migrate(self.snapshot.clone(), before, &[], rules)?;
+            return Ok((Save::of(&world), differences));
+        };
+        let (departure, differences) = migration::migrate_departure(&self.snapshot, departure, before, rules)?;
+        Ok((Save::of_departure(rules, &departure), differences))
+    }
+}
+
+/// What has departed, from a save that holds it alone.
+fn departed(id: Option<DepartureId>, snapshot: &Snapshot) -> Result<Departure, SaveError> {
+    let Some(id) = id else {
+        return Err(SaveError::inconsistent("departure", "this is a whole world, and none that has left one"));
+    };
+    let who = match (&snapshot.containers[..], &snapshot.holders[..]) {
+        ([container], []) => Departed::Container(container.clone()),
+        ([], [holder]) => Departed::Holder(holder.clone()),
+        _ => return Err(SaveError::inconsistent("departure", "it is not one container or one holder")),
+    };
+    let (packs, strays) = (snapshot.packs.clone(), snapshot.strays.clone());
+    Ok(Departure { id: (id != NO_DEPARTURE).then_some(id), who, packs, strays })
 }
 
 impl SavedUnder {

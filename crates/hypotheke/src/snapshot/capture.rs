@@ -29,6 +29,7 @@ impl World {
             departures: self.departures,
             arrivals: self.arrivals.iter().copied().collect(),
             requests: self.requests.iter().cloned().collect(),
+            strays: self.strays.clone(),
         }
     }
 
@@ -47,7 +48,8 @@ impl World {
         let inside = self.containers_of_traveller(who).into_iter().filter(|&index| !self.is_lasting(index));
         let mut packs: Vec<Pack> = inside.filter_map(|index| self.capture_pack(self.container_id(index))).collect();
         packs.sort_by_key(|pack| pack.pack);
-        let mut departure = Departure { id: Some(id), who: departed, packs };
+        let strays = self.strays_with(who);
+        let mut departure = Departure { id: Some(id), who: departed, packs, strays };
         departure.close();
         departure
     }

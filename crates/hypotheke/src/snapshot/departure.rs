@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use serde::{Deserialize, Serialize};
 
-use super::{Container, Holder, Pack, SnapshotError, Stack};
+use super::{Container, Holder, Pack, SnapshotError, Stack, Stray};
 use crate::id::{DepartureId, HolderDefId};
 use crate::ruleset::Ruleset;
 
@@ -49,6 +49,9 @@ pub struct Departure {
     /// The insides of the packs in it, by the ids of those.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub packs: Vec<Pack>,
+    /// What it had under an earlier ruleset and the present one does not know.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub strays: Vec<Stray>,
 }
 
 /// Who has departed.
@@ -82,7 +85,7 @@ impl Departure {
             shortcuts: vec![None; def.shortcuts() as usize],
             ..Holder::default()
         };
-        Departure { id: None, who: Departed::Holder(newcomer), packs: Vec::new() }
+        Departure { id: None, who: Departed::Holder(newcomer), packs: Vec::new(), strays: Vec::new() }
     }
 
     /// What has departed is open to nobody.

@@ -9,6 +9,7 @@ mod departure;
 mod error;
 pub(crate) mod read;
 mod restore;
+pub(crate) mod stray;
 
 use std::collections::BTreeMap;
 
@@ -16,6 +17,7 @@ use serde::{Deserialize, Serialize};
 
 pub use departure::{Departed, Departure, Departures};
 pub use error::{SnapshotError, SnapshotFault};
+pub use stray::Stray;
 
 use crate::exchange::Answered;
 use crate::id::{DepartureId, StackId};
@@ -77,6 +79,9 @@ pub struct Snapshot {
     /// The latest requests that were applied and had an id, the oldest first.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub requests: Vec<Answered>,
+    /// What an earlier ruleset knew and this one does not.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub strays: Vec<Stray>,
 }
 
 #[allow(clippy::trivially_copy_pass_by_ref)] // As serde calls it.

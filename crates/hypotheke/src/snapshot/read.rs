@@ -5,11 +5,11 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use super::{Container, Departed, Departure, Holder, InSlot, Pack, SnapshotError, SnapshotFault, Stack};
+use super::{Container, Departed, Departure, Holder, InSlot, Pack, SnapshotError, SnapshotFault, Stack, Stray};
 use crate::id::{KindId, PropertyId, StackId};
 use crate::language::{Path, PathRoot, PathStep};
 use crate::ruleset::{MOST_NESTING, PropertyValue, Ruleset};
-use crate::world::{Arriving, ClassKey, LaidContainer, LaidHolder, LaidOrigin, LaidStack};
+use crate::world::{Arrival, Arriving, ClassKey, LaidContainer, LaidHolder, LaidOrigin, LaidStack};
 
 pub(super) struct Reader<'s> {
     rules: &'s Ruleset,
@@ -32,15 +32,16 @@ pub(crate) fn departure(rules: &Ruleset, departure: &Departure) -> Result<Arrivi
     let arriving = match &departure.who {
         Departed::Container(container) => {
             reader.is_open_to_nobody(&container.name, &container.opened_by);
-            reader.standing(container).map(Arriving::Container)
+            reader.standing(container).map(Arrival::Container)
         }
         Departed::Holder(holder) => {
             for container in &holder.containers {
                 reader.is_open_to_nobody(&format!("{}.{}", holder.name, container.name), &container.opened_by);
             }
-            reader.holder(holder).map(Arriving::Holder)
+            reader.holder(holder).map(Arrival::Holder)
         }
     };
+    reader.strays(&departure.strays);
     for pack in &departure.packs {
         reader.is_open_to_nobody(&pack.pack.to_string(), &pack.opened_by);
     }
@@ -52,7 +53,7 @@ pub(crate) fn departure(rules: &Ruleset, departure: &Departure) -> Result<Arrivi
         reader.fault(departure.name(), "it has never departed, and so can't bring anything");
     }
     match arriving.filter(|_| reader.faults.is_empty()) {
-        Some(arriving) => Ok(arriving),
+        Some(who) => Ok(Arriving { who, strays: departure.strays.clone() }),
         None => Err(SnapshotError::new(reader.faults)),
     }
 }
@@ -196,6 +197,19 @@ impl<'s> Reader<'s> {
     fn is_open_to_nobody(&mut self, name: &str, opened_by: &[String]) {
         if !opened_by.is_empty() {
             self.fault(name, "what has departed is open to nobody");
+        }
+    }
+
+    /// Strays take no part in play; but no id is there twice, and counted is only what can be.
+    pub(super) fn strays(&mut self, strays: &[Stray]) {
+        for stray in strays {
+            let Stray::Stack { place, stack, .. } = stray else { continue };
+            if stack.count == 0 {
+                self.fault(place, "a stack has at least 1 item");
+            }
+            if !self.ids.insert(stack.id) {
+                self.fault(place, format!("two stacks have the id {}, one of them kept aside", stack.id));
+            }
         }
     }
 

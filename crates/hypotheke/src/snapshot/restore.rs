@@ -40,6 +40,7 @@ impl World {
         world.set_counters(snapshot.world, snapshot.revision, snapshot.next_stack, &snapshot.random.0, &tallies);
         (world.departures, world.arrivals) = (snapshot.departures, snapshot.arrivals.iter().copied().collect());
         snapshot.requests.iter().for_each(|answered| _ = world.requests.push(answered.clone()));
+        world.strays.clone_from(&snapshot.strays);
         Ok(world)
     }
 }
@@ -83,6 +84,7 @@ fn counters(reader: &mut Reader<'_>, rules: &Ruleset, snapshot: &Snapshot) -> Ve
     if snapshot.world > 0xff_ffff {
         reader.fault("world", "the number of a world is below 2^24");
     }
+    reader.strays(&snapshot.strays);
     let given = |id: &&StackId| id.world() == snapshot.world && id.serial() >= snapshot.next_stack;
     if let Some(id) = reader.ids().iter().find(given).copied() {
         reader.fault(id.to_string(), format!("this id is still to be given: the next is {}", snapshot.next_stack));

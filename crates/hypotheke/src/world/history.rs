@@ -7,6 +7,7 @@ use rand_xoshiro::Xoshiro256PlusPlus;
 use super::{Event, Origin, Spot, World};
 use crate::exchange::Answered;
 use crate::id::ContainerId;
+use crate::snapshot::Stray;
 
 /// The latest operations, as many as are to be kept.
 #[derive(Clone, Debug, Default)]
@@ -26,6 +27,8 @@ struct Entry {
     origins: Vec<(u32, Option<Origin>)>,
     /// The request that fell out of the window, if the operation answered one with an id.
     request: Option<Option<Answered>>,
+    /// What was kept aside, if something came or left that had a part in it.
+    strays: Option<Vec<Stray>>,
 }
 
 impl World {
@@ -63,6 +66,9 @@ impl World {
         if let Some(fell_out) = entry.request {
             self.requests.take_back(fell_out);
         }
+        if let Some(strays) = entry.strays {
+            self.strays = strays;
+        }
         self.revision -= 1;
         self.scratch = None;
         true
@@ -82,6 +88,7 @@ impl World {
         // A class must not be given to others as long as a stack of it may come back.
         events.iter().for_each(|event| self.retain_classes(event));
         let origins = self.origins_touched(events);
+        let travels = events.iter().any(|event| matches!(event, Event::Departed { .. } | Event::Arrived { .. }));
         self.history.entries.push_back(Entry {
             origins,
             events: events.to_vec(),
@@ -89,6 +96,7 @@ impl World {
             next_landing: self.ground.next_landing,
             random: self.random.clone(),
             request: None,
+            strays: travels.then(|| self.strays.clone()),
         });
     }
 

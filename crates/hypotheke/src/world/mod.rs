@@ -46,11 +46,12 @@ pub use path::{Place, UnknownPlace};
 pub use read::{SlotView, StackView};
 pub(crate) use scratch::{Bearer, EMPTY, Overlay, Scratch, Spare};
 pub use travel::Traveller;
-pub(crate) use travel::{Arriving, LaidContainer, LaidHolder, LaidOrigin, LaidStack};
+pub(crate) use travel::{Arrival, Arriving, LaidContainer, LaidHolder, LaidOrigin, LaidStack};
 
 use crate::exchange::RequestWindow;
 use crate::id::{ContainerId, DepartureId, KindId};
 use crate::ruleset::{FilterId, Ruleset};
+use crate::snapshot::Stray;
 
 /// In place of the number of a container, a definition or a holder where there is none.
 pub(crate) const NONE: u32 = u32::MAX;
@@ -114,6 +115,8 @@ pub struct World {
     pub(crate) spare: Spare,
     history: History,
     pub(crate) requests: RequestWindow,
+    /// What an earlier ruleset knew and this one does not.
+    pub(crate) strays: Vec<Stray>,
 }
 
 /// How many items of a kind came into the world and left it.

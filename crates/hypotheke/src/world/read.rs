@@ -14,6 +14,7 @@ use crate::id::{ContainerDefId, ContainerId, HolderDefId, HolderId, KindId, Mark
 use crate::language::Position;
 use crate::quantity::Decimal;
 use crate::ruleset::{Cap, ContainerDef, FilterId, HolderDef, Kind, PropertyValue, Ruleset};
+use crate::snapshot::Stray;
 
 /// A stack as it lies somewhere.
 #[derive(Clone, Copy, Debug)]
@@ -319,6 +320,12 @@ impl World {
             from = landing.checked_add(1);
             Some((StackView { world: self, cell: self.ground.get(landing) }, self.ground.position(landing)))
         })
+    }
+
+    /// What is kept aside, because an earlier ruleset knew it and this one does not.
+    #[must_use]
+    pub fn strays(&self) -> &[Stray] {
+        &self.strays
     }
 
     /// How many items of a kind came into the world and left it.

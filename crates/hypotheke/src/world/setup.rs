@@ -89,6 +89,7 @@ impl World {
             spare: Spare::default(),
             history: History::default(),
             requests: RequestWindow::new(rules.request_window),
+            strays: Vec::new(),
             container_names: FxHashMap::default(),
             holder_names: FxHashMap::default(),
             rules: Arc::clone(rules),
@@ -215,14 +216,16 @@ impl World {
     /// Goes on where a world stands that has gone over to another ruleset.
     pub(crate) fn succeed(&mut self, before: &World) {
         self.era = (before.era + 1) & 0xff;
-        self.revision = before.revision + 1;
-        self.random = before.random.clone();
-        self.scratch = None;
         self.keep_history(before.most_kept());
         if before.hashed {
             self.keep_hash();
         }
         self.hand_over_origins();
+    }
+
+    /// Goes on from where a world stood that was played by another ruleset.
+    pub(crate) fn go_on_from(&mut self, revision: u64, random: crate::snapshot::Random) {
+        (self.revision, self.random, self.scratch) = (revision, random.0, None);
     }
 
     /// Handles carry the number of their world.

@@ -8,6 +8,7 @@ use super::index::Index;
 use super::{Cell, Class, ClassKey, End, GROUND, NONE, Origin, Presence, Spot, World};
 use crate::id::{ContainerId, DepartureId, HolderId, KindId, StackId};
 use crate::language::Position;
+use crate::snapshot::{Stray, stray};
 
 /// What departs or arrives.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -63,8 +64,15 @@ pub(crate) enum LaidOrigin {
     Pack(StackId, u32),
 }
 
+/// What comes in, with what is kept aside of it.
 #[derive(Clone, Debug)]
-pub(crate) enum Arriving {
+pub(crate) struct Arriving {
+    pub(crate) who: Arrival,
+    pub(crate) strays: Vec<Stray>,
+}
+
+#[derive(Clone, Debug)]
+pub(crate) enum Arrival {
     Container(LaidContainer),
     Holder(LaidHolder),
 }
@@ -142,17 +150,17 @@ impl LaidHolder {
 impl Arriving {
     /// Numbers its containers, in the order in which they are laid.
     pub(crate) fn number(&mut self, number: &mut impl FnMut(u32) -> u32) {
-        match self {
-            Arriving::Container(container) => container.number(number),
-            Arriving::Holder(holder) => holder.number(number),
+        match &mut self.who {
+            Arrival::Container(container) => container.number(number),
+            Arrival::Holder(holder) => holder.number(number),
         }
     }
 
     /// Finds the class of each stack.
     pub(crate) fn classify(&mut self, class_of: &mut impl FnMut(&ClassKey) -> u32) {
-        match self {
-            Arriving::Container(container) => container.classify(class_of),
-            Arriving::Holder(holder) => {
+        match &mut self.who {
+            Arrival::Container(container) => container.classify(class_of),
+            Arrival::Holder(holder) => {
                 holder.containers.iter_mut().for_each(|container| container.classify(class_of));
                 holder.hand.iter_mut().for_each(|stack| stack.classify(class_of));
             }
@@ -161,16 +169,16 @@ impl Arriving {
 
     /// All stacks, each before what lies in it.
     pub(crate) fn stacks(&self) -> Vec<&LaidStack> {
-        match self {
-            Arriving::Container(container) => container.stacks.iter().flat_map(|(_, stack)| stack.all()).collect(),
-            Arriving::Holder(holder) => holder.stacks().flat_map(LaidStack::all).collect(),
+        match &self.who {
+            Arrival::Container(container) => container.stacks.iter().flat_map(|(_, stack)| stack.all()).collect(),
+            Arrival::Holder(holder) => holder.stacks().flat_map(LaidStack::all).collect(),
         }
     }
 
     pub(crate) fn name(&self) -> &str {
-        match self {
-            Arriving::Container(container) => &container.name,
-            Arriving::Holder(holder) => &holder.name,
+        match &self.who {
+            Arrival::Container(container) => &container.name,
+            Arrival::Holder(holder) => &holder.name,
         }
     }
 }
@@ -277,6 +285,22 @@ impl World {
         parents.filter(|(_, parent)| *parent != Spot::NOWHERE).map(|(inner, at)| (inner, self.cell(at).id)).collect()
     }
 
+    /// What is kept aside of one that departs.
+    pub(crate) fn strays_with(&self, who: Traveller) -> Vec<Stray> {
+        if self.strays.is_empty() { Vec::new() } else { self.part_strays(who).0 }
+    }
+
+    /// What goes along and what stays.
+    fn part_strays(&self, who: Traveller) -> (Vec<Stray>, Vec<Stray>) {
+        let name = match who {
+            Traveller::Container(id) => self.container_name(id),
+            Traveller::Holder(id) => self.holder_name(id).to_owned(),
+        };
+        let group = self.containers_of_traveller(who);
+        let stacks = group.iter().flat_map(|&container| self.cells_in(container)).map(|cell| StackId(cell.id));
+        stray::part_off(&self.strays, &name, &stacks.collect())
+    }
+
     /// Takes note of items that came or left with a group.
     fn tally_group(&mut self, group: &[u32], sign: i64, change: impl Fn(&mut (u64, u64), u64)) {
         for (kind, count) in self.items_of(group) {
@@ -308,6 +332,9 @@ impl World {
     /// Out of reach, with all that it has.
     pub(super) fn send_off(&mut self, who: Traveller) {
         let group = self.containers_of_traveller(who);
+        if !self.strays.is_empty() {
+            self.strays = self.part_strays(who).1;
+        }
         self.tally_group(&group, -1, |(_, departed), count| *departed += count);
         for container in group {
             self.containers[container as usize].presence = Presence::Away;
@@ -334,9 +361,10 @@ impl World {
 
     /// Brings what a document says.
     pub(crate) fn bring_in(&mut self, arriving: &Arriving, departure: Option<DepartureId>) {
-        match arriving {
-            Arriving::Container(container) => self.lay_container(container, None),
-            Arriving::Holder(holder) => {
+        self.strays.extend(arriving.strays.iter().cloned());
+        match &arriving.who {
+            Arrival::Container(container) => self.lay_container(container, None),
+            Arrival::Holder(holder) => {
                 self.lay_holder(holder);
                 let origin = holder.own_origin();
                 let container = |laid: &LaidContainer| self.container_id(laid.index);

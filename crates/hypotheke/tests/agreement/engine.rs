@@ -15,7 +15,7 @@ use crate::model::{At, Inside, No, Owner, Part, Request, Root, Rules, Stack, Sta
 /// A document of what nobody knows.
 fn nobody() -> Arc<Departure> {
     let who = Departed::Container(Container::default());
-    Arc::new(Departure { id: None, who, packs: Vec::new() })
+    Arc::new(Departure { id: None, who, packs: Vec::new(), strays: Vec::new() })
 }
 
 pub(super) struct Engine {

@@ -44,6 +44,7 @@ pub(super) fn snapshot(rules: &Rules, state: &State) -> Snapshot {
         departures: state.departures,
         arrivals: state.arrivals.iter().map(|&number| DepartureId { world: 0, number }).collect(),
         requests: Vec::new(),
+        strays: Vec::new(),
     }
 }
 

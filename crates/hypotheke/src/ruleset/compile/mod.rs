@@ -1,6 +1,7 @@
 //! From a ruleset as it is written to one that is valid, or to the list of all that is wrong with it.
 
 mod filters;
+mod migration;
 mod places;
 mod portions;
 
@@ -69,7 +70,6 @@ impl Compiler {
         self.compile_nesting();
         self.rules.ground_limit = self.source.ground_limit.unwrap_or(u32::MAX);
         self.rules.request_window = self.source.request_window.unwrap_or(DEFAULT_REQUEST_WINDOW);
-        self.rules.reload = self.source.reload;
         self.rules.weight_unit = self.source.weight_unit.take().unwrap_or_default();
         self.rules.arena = std::mem::take(&mut self.source.arena);
         let tag_ids = self.compile_tags();
@@ -87,6 +87,7 @@ impl Compiler {
         self.compile_attributes();
         self.compile_holders();
         self.check_places();
+        self.compile_migration();
         self.compile_start();
     }
 

@@ -1,34 +1,64 @@
 //! What is done on the world itself, with operations as any others: what lost its place is laid where there is room, what
 //! is over a limit is treated as the ruleset says.
 
-use super::adapt::Spilled;
-use super::{Difference, ReloadError, Treatment};
+use super::{Difference, MigrationError};
+use super::{Spilled, lighten};
+use std::collections::BTreeSet;
+
 use crate::audit::{Law, Violation};
 use crate::id::ContainerId;
 use crate::language::{Amount, Landing, Path};
 use crate::ops::Operation;
-use crate::ruleset::Ruleset;
-use crate::world::{Place, World};
+use crate::ruleset::{Ruleset, Treatment};
+use crate::world::{Event, Place, World};
 
 /// Brings what lies on the ground, because its place has gone, to where there is room for it.
-pub(super) fn lay_what_spilled(world: &mut World, spilled: &[Spilled]) -> Result<(), ReloadError> {
+pub(super) fn lay_what_spilled(
+    world: &mut World,
+    spilled: &[Spilled],
+    differences: &mut [Difference],
+) -> Result<(), MigrationError> {
     let mut kept = Vec::new();
-    for Spilled { stack, place, homes } in spilled {
+    for Spilled { stack, place, homes, told } in spilled {
+        let mut to = Vec::new();
         for home in homes {
             let home = home.parse::<Path>().ok().and_then(|home| world.place(&home, None).ok());
             if let Some(home) = home.filter(|home| matches!(home, Place::Container(_))) {
                 // What does not fit, or is not admitted, stays on the ground.
-                let _ = world.perform(&Operation::picking_up(Amount::UpTo(u32::MAX), stack.id, home));
+                let done = world.perform(&Operation::picking_up(Amount::UpTo(u32::MAX), stack.id, home)).is_ok();
+                to.extend(done.then(|| ends_of_latest(world)).into_iter().flatten());
             }
         }
         let kind = world.rules.find_kind(&stack.kind);
         let is_kept = kind.is_some_and(|kind| world.rules.kind(kind).is_kept());
-        if is_kept && world.ground.landing_of(stack.id.0).is_some() {
-            let message = format!("{} is kept, and there is no room for it but on the ground", stack.kind);
-            kept.push(Difference { place: place.clone(), message, treatment: Some(Treatment::Refuse) });
+        if world.ground.landing_of(stack.id.0).is_some() {
+            to.push("ground".to_owned());
+            if is_kept {
+                let message = format!("{} is kept, and there is no room for it but on the ground", stack.kind);
+                let (place, treatment) = (place.clone(), Some(Treatment::Refuse));
+                kept.push(Difference { place, message, treatment, to: Vec::new() });
+            }
+        }
+        if let Some(told) = differences.get_mut(*told) {
+            told.to = once_each(to);
         }
     }
-    if kept.is_empty() { Ok(()) } else { Err(ReloadError::Refused(kept)) }
+    if kept.is_empty() { Ok(()) } else { Err(MigrationError::Refused(kept)) }
+}
+
+/// Where the latest operation laid something.
+pub(super) fn ends_of_latest(world: &World) -> Vec<String> {
+    let end = |event: &Event| match event {
+        Event::Transferred { to, .. } if to.spot.is_ground() => Some("ground".to_owned()),
+        Event::Transferred { to, .. } => Some(world.spot_name(to.spot)),
+        _ => None,
+    };
+    world.events().iter().filter_map(end).collect()
+}
+
+fn once_each(places: Vec<String>) -> Vec<String> {
+    let mut seen = BTreeSet::new();
+    places.into_iter().filter(|place| seen.insert(place.clone())).collect()
 }
 
 /// Treats what is beyond a limit, and tells of it. What was so before is no difference.
@@ -36,57 +66,63 @@ pub(super) fn treat_limits(
     world: &mut World,
     before: &[Violation],
     differences: &mut Vec<Difference>,
-) -> Result<(), ReloadError> {
+) -> Result<(), MigrationError> {
     let rules = std::sync::Arc::clone(&world.rules);
     let found = crate::audit(&rules, &world.snapshot());
     let found: Vec<Violation> = found.into_iter().filter(|violation| !before.contains(violation)).collect();
-    let told = |violation: &Violation, treatment| Difference {
+    let told = |violation: &Violation, treatment, to| Difference {
         place: violation.place().to_owned(),
         message: format!("{}: {}", violation.law(), violation.message()),
         treatment: Some(treatment),
+        to,
     };
     let is_refused = |violation: &&Violation| treatment_of(&rules, violation.law()) == Treatment::Refuse;
     let refused: Vec<Difference> =
-        found.iter().filter(is_refused).map(|violation| told(violation, Treatment::Refuse)).collect();
+        found.iter().filter(is_refused).map(|violation| told(violation, Treatment::Refuse, Vec::new())).collect();
     if !refused.is_empty() {
-        return Err(ReloadError::Refused(refused));
+        return Err(MigrationError::Refused(refused));
     }
-    for violation in &found {
-        treat(world, violation);
-    }
+    let went: Vec<Vec<String>> = found.iter().map(|violation| once_each(treat(world, violation))).collect();
     let still = crate::audit(&rules, &world.snapshot());
-    for violation in &found {
+    for (violation, to) in found.iter().zip(went) {
         let same = |other: &&Violation| other.law() == violation.law() && other.place() == violation.place();
         let treatment = match still.iter().find(same) {
             None => treatment_of(&rules, violation.law()),
             Some(_) => Treatment::Leave,
         };
-        differences.push(told(violation, treatment));
+        let to = if treatment == Treatment::Leave { Vec::new() } else { to };
+        differences.push(told(violation, treatment, to));
     }
     // What was spilled may be beyond a limit where it lies now.
     let is_told =
         |other: &&Violation| found.iter().any(|told| told.law() == other.law() && told.place() == other.place());
     let moved = still.iter().filter(|other| !is_told(other) && !before.contains(other));
-    differences.extend(moved.map(|violation| told(violation, Treatment::Leave)));
+    differences.extend(moved.map(|violation| told(violation, Treatment::Leave, Vec::new())));
     Ok(())
 }
 
 fn treatment_of(rules: &Ruleset, law: Law) -> Treatment {
     match law {
-        Law::StackLimit => rules.reload().over_limit,
-        Law::Admits if rules.reload().not_admitted == Treatment::Split => Treatment::Spill,
-        Law::Admits => rules.reload().not_admitted,
+        Law::StackLimit => rules.migration().over_limit,
+        Law::WeightCap | Law::Cap => rules.migration().over_cap,
+        Law::Admits => rules.migration().not_admitted,
         _ => Treatment::Leave,
     }
 }
 
-fn treat(world: &mut World, violation: &Violation) {
+/// Gives where what was over it lies now.
+fn treat(world: &mut World, violation: &Violation) -> Vec<String> {
     let treatment = treatment_of(&world.rules, violation.law());
     if !matches!(treatment, Treatment::Split | Treatment::Spill) {
-        return;
+        return Vec::new();
+    }
+    if matches!(violation.law(), Law::WeightCap | Law::Cap) {
+        return lighten::lighten(world, violation);
     }
     let path = violation.place().parse::<Path>().ok();
-    let Some(Place::Slot(container, slot)) = path.and_then(|path| world.place(&path, None).ok()) else { return };
+    let Some(Place::Slot(container, slot)) = path.and_then(|path| world.place(&path, None).ok()) else {
+        return Vec::new();
+    };
     let over = |world: &World| {
         let stack = world.stack(container, slot);
         let (there, limit) = stack.map_or((0, 0), |stack| {
@@ -95,38 +131,44 @@ fn treat(world: &mut World, violation: &Violation) {
         });
         if violation.law() == Law::StackLimit { there.saturating_sub(limit) } else { there }
     };
+    let mut to = Vec::new();
     if violation.law() == Law::StackLimit {
-        split(world, (container, slot), &over);
+        split(world, (container, slot), &over, &mut to);
     }
     if treatment == Treatment::Spill {
-        spill(world, (container, slot), &over);
+        spill(world, (container, slot), &over, &mut to);
     }
+    to
 }
 
 /// Parts what is over the limit onto empty slots of the same container.
-fn split(world: &mut World, from: (ContainerId, u32), over: &dyn Fn(&World) -> u32) {
+fn split(world: &mut World, from: (ContainerId, u32), over: &dyn Fn(&World) -> u32, to: &mut Vec<String>) {
     let mut slot = world.next_empty(from.0.index, 0);
     while let Some(empty) = slot.filter(|_| over(world) > 0) {
         let kind = world.stack(from.0, from.1).map(|stack| stack.kind().handle().0);
         let spot = crate::world::Spot { container: from.0.index, slot: empty };
         let limit = kind.map_or(0, |kind| world.limit(spot, kind));
         // A slot that does not admit it is passed over.
-        let _ = world.perform(&Operation::splitting(over(world).min(limit), from, (from.0, empty)));
+        if world.perform(&Operation::splitting(over(world).min(limit), from, (from.0, empty))).is_ok() {
+            to.extend(ends_of_latest(world));
+        }
         slot = empty.checked_add(1).and_then(|next| world.next_empty(from.0.index, next));
     }
 }
 
 /// Brings it to the holder's other containers, then to the ground.
-fn spill(world: &mut World, from: (ContainerId, u32), over: &dyn Fn(&World) -> u32) {
+pub(super) fn spill(world: &mut World, from: (ContainerId, u32), over: &dyn Fn(&World) -> u32, to: &mut Vec<String>) {
     let holder = world.carrier(from.0);
     let others = holder.map(|holder| world.carried(holder).filter(|&other| other != from.0).collect::<Vec<_>>());
     for other in others.unwrap_or_default() {
-        if over(world) > 0 {
-            let _ = world.perform(&Operation::moving(Amount::UpTo(over(world)), from, other));
+        let more = over(world);
+        if more > 0 && world.perform(&Operation::moving(Amount::UpTo(more), from, other)).is_ok() {
+            to.extend(ends_of_latest(world));
         }
     }
-    if over(world) > 0 {
-        // What is kept stays.
-        let _ = world.perform(&Operation::dropping(Amount::UpTo(over(world)), from, Landing::default()));
+    let more = over(world);
+    // What is kept stays.
+    if more > 0 && world.perform(&Operation::dropping(Amount::UpTo(more), from, Landing::default())).is_ok() {
+        to.extend(ends_of_latest(world));
     }
 }

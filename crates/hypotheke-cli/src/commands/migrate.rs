@@ -1,0 +1,213 @@
+//! migrate: saves are carried over to another ruleset, and each difference is told.
+
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+
+use super::saves::draw_changes;
+use super::{Output, Verdict};
+use crate::args::{Format, MigrateArgs};
+use crate::files::{InputError, keep_and_replace, load_rules, load_save, write_new};
+use crate::formats::migrate::{MigrateJson, MigratedJson};
+use crate::render::report::counted;
+use crate::render::{Page, Tone, clip, fold, pad};
+use hypotheke::save::{Save, SaveChanges};
+use hypotheke::snapshot::Stray;
+use hypotheke::{Difference, MigrationError, Ruleset, Treatment};
+
+/// A save on its way through rulesets.
+pub(crate) struct Way {
+    pub(crate) path: PathBuf,
+    pub(crate) before: Save,
+    pub(crate) stages: Vec<Stage>,
+    /// None if a ruleset refused it.
+    pub(crate) after: Option<Save>,
+    /// What differs if it goes to the last ruleset at once; none if nothing does.
+    pub(crate) direct: Option<SaveChanges>,
+    /// Where it was written.
+    pub(crate) written: Option<PathBuf>,
+    /// Where the one before is kept.
+    pub(crate) kept: Option<PathBuf>,
+}
+
+/// Over to one ruleset.
+pub(crate) struct Stage {
+    pub(crate) title: String,
+    pub(crate) version: u32,
+    pub(crate) differences: Vec<Difference>,
+}
+
+pub(crate) fn run(output: &mut Output, args: &MigrateArgs) -> Result<Verdict, InputError> {
+    if args.saves.len() > 1 && args.to.is_some() {
+        return Err(InputError::usage("`--to` is for one save", Some("`--write` writes each in its place")));
+    }
+    let rules: Vec<Arc<Ruleset>> =
+        args.rules.iter().map(|path| Ok(Arc::new(load_rules(path)?))).collect::<Result<_, InputError>>()?;
+    // All are read before any is written.
+    let saves: Vec<(PathBuf, Save)> = args
+        .saves
+        .iter()
+        .map(|path| Ok((path.clone(), load_save(path, args.edited)?)))
+        .collect::<Result<_, InputError>>()?;
+    let mut ways: Vec<Way> =
+        saves.into_iter().map(|(path, save)| go(path, save, &rules)).collect::<Result<_, InputError>>()?;
+    for way in &mut ways {
+        write(way, args)?;
+    }
+    let verdict = if ways.iter().all(|way| way.after.is_some()) { Verdict::Good } else { Verdict::Failed };
+    if output.format == Format::Json {
+        output.write_json(&MigrateJson { saves: ways.iter().map(MigratedJson::new).collect() })?;
+        return Ok(verdict);
+    }
+    let mut page = Page::default();
+    ways.iter().for_each(|way| draw(&mut page, way));
+    draw_next(&mut page, &ways, args);
+    output.write(&page.into_text())?;
+    Ok(verdict)
+}
+
+fn go(path: PathBuf, before: Save, rules: &[Arc<Ruleset>]) -> Result<Way, InputError> {
+    let (mut stages, mut after) = (Vec::new(), Some(before.clone()));
+    for rules in rules {
+        let Some(save) = after.take() else { break };
+        let (title, version) = (rules.title().to_owned(), rules.version());
+        let differences = match save.migrate(rules) {
+            Ok((save, differences)) => {
+                after = Some(save);
+                differences
+            }
+            Err(MigrationError::Refused(differences)) => differences,
+            Err(error) => {
+                return Err(InputError::usage(
+                    format!("`{}` can't be carried over: {error}", path.display()),
+                    Some("`hypotheke check` says what is wrong with it, by the ruleset under which it was saved"),
+                ));
+            }
+        };
+        stages.push(Stage { title, version, differences });
+    }
+    let direct = match (&after, rules) {
+        (Some(after), [_, .., last]) => before.migrate(last).ok().map(|(direct, _)| after.changes_to(&direct)),
+        _ => None,
+    };
+    let direct = direct.filter(|changes| !changes.by_place.is_empty());
+    Ok(Way { path, before, stages, after, direct, written: None, kept: None })
+}
+
+fn write(way: &mut Way, args: &MigrateArgs) -> Result<(), InputError> {
+    let Some(after) = way.after.as_ref().filter(|_| args.write || args.to.is_some()) else { return Ok(()) };
+    let is_json = std::fs::read(&way.path)?.trim_ascii_start().starts_with(b"{");
+    let bytes = if is_json { after.to_json().into_bytes() } else { after.to_bytes() };
+    match &args.to {
+        Some(to) => {
+            write_new(to, &bytes)?;
+            way.written = Some(to.clone());
+        }
+        None if *after == way.before => {}
+        None => {
+            let kept = kept_as(&way.path, way.before.rules().version);
+            keep_and_replace(&way.path, &kept, &bytes)?;
+            (way.written, way.kept) = (Some(way.path.clone()), Some(kept));
+        }
+    }
+    Ok(())
+}
+
+/// `night.json` of version 1 is kept as `night.version-1.json`.
+fn kept_as(path: &Path, version: u32) -> PathBuf {
+    let stem = path.file_stem().unwrap_or_default().to_string_lossy().into_owned();
+    let extension = path.extension().map(|it| format!(".{}", it.to_string_lossy())).unwrap_or_default();
+    path.with_file_name(format!("{stem}.version-{version}{extension}"))
+}
+
+fn word(treatment: Option<Treatment>) -> (Tone, &'static str) {
+    match treatment {
+        None => (Tone::Plain, "changed"),
+        Some(Treatment::Leave) => (Tone::Notable, "left"),
+        Some(Treatment::Split) => (Tone::Good, "split"),
+        Some(Treatment::Spill) => (Tone::Good, "spilled"),
+        Some(Treatment::Ground) => (Tone::Good, "moved"),
+        Some(Treatment::Stray) => (Tone::Notable, "kept aside"),
+        Some(Treatment::Refuse) => (Tone::Bad, "refused"),
+    }
+}
+
+fn draw(page: &mut Page, way: &Way) {
+    page.put(Tone::Heading, &clip(&way.path.display().to_string(), 60));
+    let before = way.before.rules();
+    page.put(Tone::Faint, &clip(&format!("   {}   version {}", before.title, before.version), 36)).end();
+    for stage in &way.stages {
+        let heading = format!("to version {} of {}", stage.version, stage.title);
+        page.put(Tone::Heading, &clip(&heading, 98)).end();
+        if stage.differences.is_empty() {
+            page.line(Tone::Good, "  nothing is other than it was");
+        }
+        let is_new = |difference: &&Difference| difference.message == "it is new";
+        let (new, others): (Vec<&Difference>, Vec<&Difference>) = stage.differences.iter().partition(is_new);
+        others.iter().for_each(|difference| draw_difference(page, difference));
+        if !new.is_empty() {
+            let names: Vec<&str> = new.iter().map(|difference| difference.place.as_str()).collect();
+            for (nth, line) in fold(&names.join(", "), 84).into_iter().enumerate() {
+                page.plain("  ").put(Tone::Good, &pad(if nth == 0 { "new" } else { "" }, 12)).plain(&line).end();
+            }
+        }
+    }
+    if way.after.is_none() {
+        page.line(Tone::Bad, "it is refused, and stays as it is");
+    }
+    match &way.direct {
+        Some(changes) => {
+            page.line(Tone::Notable, "to the last version at once, these would lie elsewhere:");
+            draw_changes(page, changes);
+        }
+        None if way.after.is_some() && way.stages.len() > 1 => {
+            page.line(Tone::Good, "to the last version at once, everything would lie as it does now");
+        }
+        None => {}
+    }
+}
+
+fn draw_difference(page: &mut Page, difference: &Difference) {
+    let (tone, word) = word(difference.treatment);
+    let to = if difference.to.is_empty() { String::new() } else { format!(" -> {}", difference.to.join(", ")) };
+    let text = format!("{}{to}", difference.message);
+    let place = clip(&difference.place, 24);
+    for (nth, line) in fold(&text, 58).into_iter().enumerate() {
+        let (word, place) = if nth == 0 { (word, &*place) } else { ("", "") };
+        page.plain("  ").put(tone, &pad(word, 12)).plain(&pad(place, 26)).plain(&line).end();
+    }
+}
+
+fn draw_next(page: &mut Page, ways: &[Way], args: &MigrateArgs) {
+    let all: Vec<&Difference> = ways.iter().flat_map(|way| &way.stages).flat_map(|stage| &stage.differences).collect();
+    let some = |treatment: Treatment, what: &str| {
+        let count = all.iter().filter(|told| told.treatment == Some(treatment)).count();
+        (count > 0).then(|| format!("{count} {what}"))
+    };
+    let kinds = [
+        some(Treatment::Split, "split"),
+        some(Treatment::Spill, "spilled"),
+        some(Treatment::Ground, "moved"),
+        some(Treatment::Stray, "kept aside"),
+        some(Treatment::Leave, "left"),
+        some(Treatment::Refuse, "refused"),
+    ];
+    let kinds: Vec<String> = kinds.into_iter().flatten().collect();
+    let of = if kinds.is_empty() { String::new() } else { format!(": {}", kinds.join(", ")) };
+    page.put(Tone::Heading, &format!("{}{of}", counted(all.len(), "difference"))).end();
+    let strays = ways.iter().filter_map(|way| way.after.as_ref()).flat_map(|save| &save.snapshot().strays);
+    let aside: u64 = strays.map(Stray::items).sum();
+    if aside > 0 {
+        let items = counted(usize::try_from(aside).unwrap_or(usize::MAX), "item");
+        page.plain(&format!("       {items} kept aside in all, until a ruleset knows them again")).end();
+    }
+    for way in ways {
+        if let Some(written) = &way.written {
+            let kept =
+                way.kept.as_ref().map_or(String::new(), |kept| format!(", the one before as {}", kept.display()));
+            page.plain(&format!("wrote  {}{kept}", written.display())).end();
+        }
+    }
+    if !(args.write || args.to.is_some()) && ways.iter().any(|way| way.after.is_some()) {
+        page.put(Tone::Faint, "next   nothing is written yet: `--write` does, and keeps the one before").end();
+    }
+}

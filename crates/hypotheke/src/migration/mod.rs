@@ -1,0 +1,272 @@
+//! A world goes over to another ruleset: a running one to an edited ruleset, a saved one to a later version.
+//!
+//! What is not as before is told as [`Difference`]s, each with what was done about it, as the section `[migration]` of the new
+//! ruleset says. What that ruleset does not know is kept aside. Nothing is lost in silence.
+
+mod alone;
+mod lighten;
+mod names;
+mod packs;
+mod places;
+mod strays;
+mod treat;
+
+use std::collections::BTreeMap;
+use std::fmt;
+use std::sync::Arc;
+
+use serde::{Deserialize, Serialize};
+
+pub(crate) use alone::migrate_departure;
+
+use crate::audit::Violation;
+use crate::id::StackId;
+use crate::language::{Path, Position};
+use crate::ruleset::{Ruleset, Treatment};
+use crate::save::Outline;
+use crate::snapshot::{InSlot, Landed, Pack, Snapshot, SnapshotError, Stack};
+use crate::world::World;
+
+/// Something that is not as it was under the ruleset before, and what was done about it.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+pub struct Difference {
+    /// Where, as paths write it; or the name that has changed.
+    pub place: String,
+    /// What is not as it was.
+    pub message: String,
+    /// What was done about it; none if it only needed telling.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub treatment: Option<Treatment>,
+    /// Where it lies now, if it had to go elsewhere.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub to: Vec<String>,
+}
+
+impl fmt::Display for Difference {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let Difference { place, message, treatment, to } = self;
+        let done = match treatment {
+            None => "",
+            Some(Treatment::Leave) => "; it stays",
+            Some(Treatment::Split) => "; it was split",
+            Some(Treatment::Spill) => "; it was spilled",
+            Some(Treatment::Ground) => "; it went",
+            Some(Treatment::Stray) => "; it is kept aside",
+            Some(Treatment::Refuse) => "; that is refused",
+        };
+        write!(f, "{place}: {message}{done}")?;
+        if to.is_empty() { Ok(()) } else { write!(f, " to {}", to.join(", ")) }
+    }
+}
+
+/// Why a world does not go over to a ruleset. It is as it was.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[non_exhaustive]
+pub enum MigrationError {
+    /// The ruleset says that this is to be refused, or a kept item would have to go to the ground.
+    #[error("{}", .0.iter().map(Difference::to_string).collect::<Vec<_>>().join("\n"))]
+    Refused(Vec<Difference>),
+    /// What the world has can't be under any ruleset.
+    #[error(transparent)]
+    CannotBe(#[from] SnapshotError),
+}
+
+/// A world that has gone over to another ruleset.
+#[derive(Clone, Debug)]
+pub struct Migrated {
+    /// The world.
+    pub world: World,
+    /// All that is not as it was, and what was done about it.
+    pub differences: Vec<Difference>,
+}
+
+impl World {
+    /// Goes over to an edited ruleset, with all that there is. Tells of everything that is not as it was under the one
+    /// before, and what was done about it, as the section `[migration]` of the new one says.
+    ///
+    /// It counts as a change: the revision grows by one. Handles of containers and holders have to be looked up anew, old
+    /// ones are refused; so do those of kinds, tags and marks, which belong to a ruleset. Nothing from before can be taken
+    /// back.
+    ///
+    /// ```
+    /// use hypotheke::{Amount, Operation, Ruleset, World};
+    ///
+    /// let rules = |slots| {
+    ///     let rules = Ruleset::builder().kind("flare", |kind| kind).container("depot", |depot| depot.slots(slots));
+    ///     rules.build().unwrap().into()
+    /// };
+    /// let mut world = World::new(&rules(4));
+    /// let (depot, flare) = (world.container("depot").unwrap(), world.rules().find_kind("flare").unwrap());
+    /// assert!(world.perform(&Operation::creating(Amount::Exactly(3), flare, depot)).is_ok());
+    ///
+    /// let differences = world.reload(&rules(2)).unwrap();
+    /// assert_eq!(differences[0].to_string(), "depot: it has 2 slots instead of 4");
+    /// assert_eq!(differences[1].to_string(), "depot/2: the slot has gone, in which lay 1 flare; it was spilled to ground");
+    /// assert_eq!(world.ground().count(), 1);
+    /// ```
+    ///
+    /// # Errors
+    /// All that the ruleset says is to be refused. The world is then as it was.
+    pub fn reload(&mut self, rules: &Arc<Ruleset>) -> Result<Vec<Difference>, MigrationError> {
+        let snapshot = self.snapshot();
+        let (before, outline) = (crate::audit(&self.rules, &snapshot), Outline::new(&self.rules, &snapshot));
+        let known = Before { version: self.rules.version(), outline: &outline, alone: false };
+        let Migrated { mut world, differences } = migrate(snapshot, known, &before, rules)?;
+        world.succeed(self);
+        *self = world;
+        Ok(differences)
+    }
+}
+
+/// A snapshot goes over to another ruleset. What was beyond a limit before is no difference.
+pub(crate) fn migrate(
+    snapshot: Snapshot,
+    known: Before<'_>,
+    before: &[Violation],
+    rules: &Arc<Ruleset>,
+) -> Result<Migrated, MigrationError> {
+    let (revision, random) = (snapshot.revision, snapshot.random.clone());
+    let mut carrying = Carrying::new(snapshot, known, rules);
+    carrying.all();
+    let Carrying { snapshot, mut differences, spilled, shortcuts, .. } = carrying;
+    let refused = |found: &&Difference| found.treatment == Some(Treatment::Refuse);
+    let refused: Vec<Difference> = differences.iter().filter(refused).cloned().collect();
+    if !refused.is_empty() {
+        return Err(MigrationError::Refused(refused));
+    }
+    let mut world = World::from_snapshot(rules, &snapshot)?;
+    treat::lay_what_spilled(&mut world, &spilled, &mut differences)?;
+    strays::bind_again(&mut world, shortcuts, &mut differences);
+    treat::treat_limits(&mut world, before, &mut differences)?;
+    world.go_on_from(revision + 1, random);
+    Ok(Migrated { world, differences })
+}
+
+/// What is known of the ruleset before.
+#[derive(Clone, Copy)]
+pub(crate) struct Before<'a> {
+    pub(crate) version: u32,
+    pub(crate) outline: &'a Outline,
+    /// Nothing but one that has departed is told of: that nothing else is there says nothing.
+    pub(crate) alone: bool,
+}
+
+/// A stack whose place has gone. It lies on the ground until it finds another.
+struct Spilled {
+    stack: Stack,
+    /// Where it lay.
+    place: String,
+    /// The containers to which it may go, in order, before the ground.
+    homes: Vec<String>,
+    /// Which difference tells of it.
+    told: usize,
+}
+
+/// A snapshot on its way to another ruleset.
+struct Carrying<'r> {
+    rules: &'r Ruleset,
+    /// The version under which it was played.
+    since: u32,
+    known: Before<'r>,
+    snapshot: Snapshot,
+    packs: BTreeMap<StackId, Pack>,
+    differences: Vec<Difference>,
+    spilled: Vec<Spilled>,
+    /// What shortcuts are to point at again: holder, shortcut, kind.
+    shortcuts: Vec<(String, u32, String)>,
+    /// Where each slot is now, by the names of containers.
+    slots_now: BTreeMap<String, Vec<Option<u32>>>,
+}
+
+impl<'r> Carrying<'r> {
+    fn new(mut snapshot: Snapshot, known: Before<'r>, rules: &'r Ruleset) -> Carrying<'r> {
+        let packs = std::mem::take(&mut snapshot.packs).into_iter().map(|pack| (pack.pack, pack)).collect();
+        Carrying {
+            rules,
+            since: known.version,
+            known,
+            snapshot,
+            packs,
+            differences: Vec::new(),
+            spilled: Vec::new(),
+            shortcuts: Vec::new(),
+            slots_now: BTreeMap::new(),
+        }
+    }
+
+    fn all(&mut self) {
+        self.names();
+        self.set_aside_unknown();
+        self.standing();
+        self.holders();
+        self.give_back();
+        self.insides();
+        self.looks();
+        self.openers();
+        self.origins();
+        self.set_aside_tallies();
+        self.snapshot.packs = std::mem::take(&mut self.packs).into_values().collect();
+        let landed = self.spilled.iter().map(|it| Landed { at: Position::default(), stack: it.stack.clone() });
+        self.snapshot.ground.extend(landed);
+    }
+
+    fn tell(&mut self, place: impl Into<String>, message: impl Into<String>, treatment: Option<Treatment>) {
+        let (place, message) = (place.into(), message.into());
+        self.differences.push(Difference { place, message, treatment, to: Vec::new() });
+    }
+}
+
+fn items(stack: &Stack) -> String {
+    format!("{} {}", stack.count, stack.kind)
+}
+
+/// All stacks that lie somewhere, with their places.
+fn for_each_stack<'s>(
+    snapshot: &'s mut Snapshot,
+    packs: &'s mut BTreeMap<StackId, Pack>,
+    each: &mut impl FnMut(&dyn Fn() -> String, &mut Stack),
+) {
+    let in_slots = |name: &str, stacks: &mut Vec<InSlot>, each: &mut dyn FnMut(&dyn Fn() -> String, &mut Stack)| {
+        stacks.iter_mut().for_each(|lying| each(&|| format!("{name}/{}", lying.slot), &mut lying.stack));
+    };
+    for container in &mut snapshot.containers {
+        in_slots(&container.name, &mut container.stacks, each);
+    }
+    for holder in &mut snapshot.holders {
+        for container in &mut holder.containers {
+            in_slots(&format!("{}.{}", holder.name, container.name), &mut container.stacks, each);
+        }
+        if let Some(stack) = &mut holder.hand {
+            each(&|| format!("{}.hand", holder.name), stack);
+        }
+    }
+    for (id, pack) in packs {
+        in_slots(&id.to_string(), &mut pack.stacks, each);
+    }
+    for landed in &mut snapshot.ground {
+        let id = landed.stack.id;
+        each(&|| format!("ground/{id}"), &mut landed.stack);
+    }
+}
+
+/// The container of a path to a slot, and the slot.
+fn slot_of(path: &Path) -> Option<(String, u32)> {
+    use crate::language::{PathRoot, PathStep};
+    let [PathStep::Slot(slot)] = path.steps() else { return None };
+    let container = match path.root() {
+        PathRoot::Name(name) => name.to_string(),
+        PathRoot::Of(holder, own) => format!("{holder}.{own}"),
+        PathRoot::Stack(pack) => pack.to_string(),
+        PathRoot::Ground => return None,
+    };
+    Some((container, *slot))
+}
+
+/// A path to a slot of a container by its name, or by the pack whose inside it is.
+fn path_to(container: &str, slot: u32) -> Path {
+    match container.parse() {
+        Ok(pack) => Path::inside_of(pack, slot),
+        Err(_) => Path::slot_of(container, slot),
+    }
+}

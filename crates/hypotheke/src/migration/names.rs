@@ -1,0 +1,219 @@
+//! What has another name now, by the changes of each version in turn.
+
+use std::collections::BTreeMap;
+
+use super::{Carrying, for_each_stack, path_to, slot_of};
+use crate::ruleset::{Fate, MigrationRules};
+use crate::snapshot::{Snapshot, Stray, Tally};
+
+/// What names are now, each looked up once.
+struct Names<'r> {
+    rules: &'r MigrationRules,
+    since: u32,
+    kinds: BTreeMap<String, String>,
+    /// How many items of each kind before.
+    renamed: BTreeMap<String, u64>,
+    /// On how many stacks each mark and property before, and what it is now.
+    looks: BTreeMap<String, (String, u64)>,
+}
+
+impl Names<'_> {
+    fn kind(&mut self, kind: &mut String) {
+        let now = match self.kinds.get(kind) {
+            Some(now) => now,
+            None => {
+                let now = self.rules.kind_since(self.since, kind);
+                self.kinds.entry(kind.clone()).or_insert(now)
+            }
+        };
+        if now != kind {
+            kind.clone_from(now);
+        }
+    }
+
+    fn look<V>(&mut self, marks: &mut [String], properties: &mut BTreeMap<String, V>) {
+        for mark in marks {
+            let now = self.rules.mark_since(self.since, mark);
+            *mark = self.count_look(std::mem::take(mark), now);
+        }
+        for (before, value) in std::mem::take(properties) {
+            let now = self.rules.property_since(self.since, &before);
+            properties.insert(self.count_look(before, now), value);
+        }
+    }
+
+    fn count_look(&mut self, before: String, now: String) -> String {
+        if before != now {
+            self.looks.entry(before).or_insert_with(|| (now.clone(), 0)).1 += 1;
+        }
+        now
+    }
+
+    /// The name of a container; as it is if that has gone.
+    fn container(&self, name: &str) -> String {
+        match self.rules.container_since(self.since, name) {
+            Fate::Now(now) => now,
+            Fate::Gone(_) => name.to_owned(),
+        }
+    }
+
+    /// `sled`, `surveyor.pockets`, `surveyor.hand`, `#12`, `ground`
+    fn place(&self, place: &str, holders: &BTreeMap<String, String>) -> String {
+        match place.split_once('.') {
+            _ if place.starts_with('#') => place.to_owned(),
+            Some((holder, own)) => {
+                let holder = holders.get(holder).map_or(holder, String::as_str);
+                format!("{holder}.{}", self.container(own))
+            }
+            None => self.container(place),
+        }
+    }
+}
+
+impl Carrying<'_> {
+    pub(super) fn names(&mut self) {
+        let rules = self.rules.migration();
+        if rules.versions.range(self.since.saturating_add(1)..).next().is_none() {
+            return;
+        }
+        let (kinds, renamed, looks) = (BTreeMap::new(), BTreeMap::new(), BTreeMap::new());
+        let mut names = Names { rules, since: self.since, kinds, renamed, looks };
+        self.names_of_stacks(&mut names);
+        self.names_of_tallies(&mut names);
+        let holders = self.names_of_places(&names);
+        self.names_of_shortcuts(&mut names);
+        names_of_strays(&mut self.snapshot, &mut names, &holders);
+    }
+
+    fn names_of_stacks(&mut self, names: &mut Names<'_>) {
+        let marks: BTreeMap<&str, usize> =
+            self.rules.marks().iter().enumerate().map(|(order, mark)| (mark.name(), order)).collect();
+        for_each_stack(&mut self.snapshot, &mut self.packs, &mut |_, stack| {
+            let before = stack.kind.clone();
+            names.kind(&mut stack.kind);
+            if before != stack.kind {
+                *names.renamed.entry(before).or_default() += u64::from(stack.count);
+            }
+            names.look(&mut stack.marks, &mut stack.properties);
+            stack.marks.sort_by_key(|mark| marks.get(mark.as_str()).copied());
+        });
+        for (before, items) in std::mem::take(&mut names.renamed) {
+            let now = &names.kinds[&before];
+            self.tell(&*before, format!("{} now {now}", many(items, "item is", "items are")), None);
+        }
+        for (before, (now, stacks)) in std::mem::take(&mut names.looks) {
+            self.tell(before, format!("it is called {now} now, on {}", many(stacks, "stack", "stacks")), None);
+        }
+    }
+
+    fn names_of_tallies(&mut self, names: &mut Names<'_>) {
+        let mut tallies: BTreeMap<String, Tally> = BTreeMap::new();
+        for (mut kind, tally) in std::mem::take(&mut self.snapshot.tallies) {
+            names.kind(&mut kind);
+            join(tallies.entry(kind).or_default(), tally);
+        }
+        self.snapshot.tallies = tallies;
+    }
+
+    /// Gives the names of holders that have another now.
+    fn names_of_places(&mut self, names: &Names<'_>) -> BTreeMap<String, String> {
+        let (mut told, mut holders) = (Vec::new(), BTreeMap::new());
+        for container in &mut self.snapshot.containers {
+            let (name, of) = (names.container(&container.name), names.container(&container.of));
+            if name != container.name {
+                told.push((container.name.clone(), name.clone()));
+            }
+            (container.name, container.of) = (name, of);
+        }
+        for holder in &mut self.snapshot.holders {
+            let of = names.rules.holder_since(names.since, &holder.of);
+            // One that came later has a name of its own.
+            let name = if holder.name == holder.of { of.clone() } else { holder.name.clone() };
+            if name != holder.name {
+                told.push((holder.name.clone(), name.clone()));
+                holders.insert(holder.name.clone(), name.clone());
+            }
+            (holder.name, holder.of) = (name, of);
+            for container in &mut holder.containers {
+                let name = names.container(&container.name);
+                if name != container.name {
+                    told.push((format!("{}.{}", holder.name, container.name), format!("{}.{name}", holder.name)));
+                }
+                (container.name, container.of) = (name.clone(), name);
+            }
+        }
+        for (before, now) in told {
+            self.tell(before, format!("it is called {now} now"), None);
+        }
+        let standing = self.snapshot.containers.iter_mut().map(|it| &mut it.opened_by);
+        let carried = self.snapshot.holders.iter_mut().flat_map(|it| &mut it.containers).map(|it| &mut it.opened_by);
+        let openers = standing.chain(carried).chain(self.packs.values_mut().map(|it| &mut it.opened_by)).flatten();
+        for opener in openers {
+            if let Some(now) = holders.get(opener) {
+                opener.clone_from(now);
+            }
+        }
+        for holder in &mut self.snapshot.holders {
+            if let Some((container, slot)) = holder.origin.as_ref().and_then(slot_of) {
+                holder.origin = Some(path_to(&names.place(&container, &holders), slot));
+            }
+        }
+        holders
+    }
+
+    /// Two shortcuts may point at one kind now: the first does.
+    fn names_of_shortcuts(&mut self, names: &mut Names<'_>) {
+        let mut lost = Vec::new();
+        for holder in &mut self.snapshot.holders {
+            let mut seen: Vec<String> = Vec::new();
+            for (shortcut, bound) in holder.shortcuts.iter_mut().enumerate() {
+                let Some(kind) = bound else { continue };
+                names.kind(kind);
+                if seen.contains(kind) {
+                    lost.push((format!("{}.shortcuts/{shortcut}", holder.name), kind.clone()));
+                    *bound = None;
+                } else {
+                    seen.push(kind.clone());
+                }
+            }
+        }
+        for (place, kind) in lost {
+            self.tell(place, format!("another shortcut points at {kind} too"), None);
+        }
+    }
+}
+
+fn names_of_strays(snapshot: &mut Snapshot, names: &mut Names<'_>, holders: &BTreeMap<String, String>) {
+    for stray in &mut snapshot.strays {
+        match stray {
+            Stray::Stack { place, stack, .. } => {
+                names.kind(&mut stack.kind);
+                names.look(&mut stack.marks, &mut stack.properties);
+                *place = match place.rsplit_once('/') {
+                    Some((container, slot)) => format!("{}/{slot}", names.place(container, holders)),
+                    None => names.place(place, holders),
+                };
+            }
+            Stray::Look { marks, properties, .. } => names.look(marks, properties),
+            Stray::Shortcut { holder, kind, .. } => {
+                names.kind(kind);
+                if let Some(now) = holders.get(holder) {
+                    holder.clone_from(now);
+                }
+            }
+            Stray::Tally { kind, .. } => names.kind(kind),
+        }
+    }
+}
+
+fn many(count: u64, one: &str, several: &str) -> String {
+    format!("{count} {}", if count == 1 { one } else { several })
+}
+
+/// What two kinds came to that are one now.
+pub(super) fn join(tally: &mut Tally, other: Tally) {
+    tally.created = tally.created.saturating_add(other.created);
+    tally.consumed = tally.consumed.saturating_add(other.consumed);
+    tally.arrived = tally.arrived.saturating_add(other.arrived);
+    tally.departed = tally.departed.saturating_add(other.departed);
+}

@@ -1,0 +1,260 @@
+//! Containers and holders that come and go, and slots that are elsewhere or not there any more.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use super::{Carrying, Spilled, items, path_to, slot_of};
+use crate::ruleset::{ContainerDef, Fate, Gone, Treatment};
+use crate::snapshot::{Container, Departed, Departure, Holder, InSlot, Stack};
+
+impl Carrying<'_> {
+    /// What lay in a place that has gone.
+    pub(super) fn lose(&mut self, place: String, what: &str, stack: Stack, (gone, homes): (Option<&Gone>, &[String])) {
+        let treatment = match gone {
+            None => self.rules.migration().gone,
+            Some(Gone::Into(_)) => Treatment::Spill,
+            Some(Gone::Ground) => Treatment::Ground,
+            Some(Gone::Stray) => Treatment::Stray,
+        };
+        self.tell(place.clone(), format!("{what}, in which lay {}", items(&stack)), Some(treatment));
+        match treatment {
+            Treatment::Stray => self.set_aside_whole(place, None, stack),
+            Treatment::Refuse => {}
+            _ => {
+                let homes = match (treatment, gone) {
+                    (Treatment::Ground, _) => Vec::new(),
+                    (_, Some(Gone::Into(into))) => vec![self.home_in(&place, into)],
+                    _ => homes.to_vec(),
+                };
+                let told = self.differences.len() - 1;
+                self.spilled.push(Spilled { stack, place, homes, told });
+            }
+        }
+    }
+
+    /// The container into which something goes, that of the same holder if it is one that is carried.
+    fn home_in(&self, place: &str, into: &str) -> String {
+        let stands = self.rules.containers().iter().any(|def| def.instances().any(|name| name == into));
+        match place.split_once('.') {
+            Some((holder, _)) if !stands => format!("{holder}.{into}"),
+            _ => into.to_owned(),
+        }
+    }
+
+    /// What the ruleset says of a container that is not there any more.
+    pub(super) fn fate_of(&self, container: &str) -> Option<Gone> {
+        match self.rules.migration().container_since(self.since, container) {
+            Fate::Gone(gone) => Some(gone),
+            Fate::Now(_) => None,
+        }
+    }
+
+    pub(super) fn container_gone(&mut self, name: &str, own: &str, stacks: Vec<InSlot>, homes: &[String]) {
+        let fate = self.fate_of(own);
+        if stacks.is_empty() {
+            self.tell(name, "it has gone; it was empty", None);
+        }
+        for InSlot { slot, stack } in stacks {
+            self.lose(format!("{name}/{slot}"), "the container has gone", stack, (fate.as_ref(), homes));
+        }
+    }
+
+    /// The containers that stand in the world are those of the ruleset, but for those that have departed.
+    pub(super) fn standing(&mut self) {
+        let rules = self.rules;
+        let defs: BTreeMap<&str, &ContainerDef> =
+            rules.containers().iter().flat_map(|def| def.instances().map(move |name| (name, def))).collect();
+        for mut container in std::mem::take(&mut self.snapshot.containers) {
+            let Some(def) = defs.get(container.name.as_str()) else {
+                self.container_gone(&container.name, &container.name, container.stacks, &[]);
+                continue;
+            };
+            let (name, of) = (container.name.clone(), std::mem::replace(&mut container.of, def.id().to_owned()));
+            self.slots(&name, (&of, def), &mut container.slots, &mut container.stacks, std::slice::from_ref(&name));
+            self.snapshot.containers.push(container);
+        }
+        // What has departed may come back; what the world has never had is new.
+        let there: BTreeSet<String> = self.snapshot.containers.iter().map(|it| it.name.clone()).collect();
+        for def in rules.containers() {
+            let new: Vec<&str> = def.instances().filter(|name| !there.contains(*name) && !self.is_away(name)).collect();
+            for name in new {
+                self.tell(name, "it is new", None);
+                let (name, of) = (name.to_owned(), def.id().to_owned());
+                self.snapshot.containers.push(Container { name, of, slots: def.slots(), ..Container::default() });
+            }
+        }
+    }
+
+    /// Whether something has departed from the world, by its name now.
+    pub(super) fn is_away(&self, name: &str) -> bool {
+        let migration = self.rules.migration();
+        self.known.alone
+            || self.known.outline.away.iter().any(|away| {
+                let container = migration.container_since(self.since, away) == Fate::Now(name.to_owned());
+                container || migration.holder_since(self.since, away) == name
+            })
+    }
+
+    pub(super) fn holders(&mut self) {
+        let rules = self.rules;
+        for mut holder in std::mem::take(&mut self.snapshot.holders) {
+            if rules.find_holder(&holder.of).is_some() {
+                self.holder(&mut holder);
+                self.snapshot.holders.push(holder);
+            } else {
+                self.holder_gone(holder);
+            }
+        }
+        for def in rules.holders() {
+            let is_there = self.snapshot.holders.iter().any(|holder| holder.name == def.id());
+            if !is_there && !self.is_away(def.id()) {
+                self.tell(def.id(), "it is new", None);
+                let newcomer = rules.find_holder(def.id()).map(|id| Departure::newcomer(rules, id, def.id()));
+                if let Some(Departed::Holder(holder)) = newcomer.map(|newcomer| newcomer.who) {
+                    self.snapshot.holders.push(holder);
+                }
+            }
+        }
+    }
+
+    fn holder_gone(&mut self, holder: Holder) {
+        self.tell(&*holder.name, "it has gone", None);
+        for container in holder.containers {
+            let name = format!("{}.{}", holder.name, container.name);
+            self.container_gone(&name, &container.name, container.stacks, &[]);
+        }
+        if let Some(stack) = holder.hand {
+            self.lose(format!("{}.hand", holder.name), "the holder has gone", stack, (None, &[]));
+        }
+        for (shortcut, kind) in (0..).zip(holder.shortcuts) {
+            if let Some(kind) = kind {
+                self.set_aside_shortcut(&holder.name, shortcut, kind);
+            }
+        }
+    }
+
+    fn holder(&mut self, holder: &mut Holder) {
+        let rules = self.rules;
+        let Some(def) = rules.find_holder(&holder.of).map(|id| rules.holder(id)) else { return };
+        let before = std::mem::take(&mut holder.containers).into_iter();
+        let mut before: BTreeMap<String, Container> = before.map(|it| (it.of.clone(), it)).collect();
+        let of_holder = |container: &str| format!("{}.{container}", holder.name);
+        let homes: Vec<String> = def.carries().iter().map(|&id| of_holder(rules.container(id).id())).collect();
+        for &id in def.carries() {
+            let def = rules.container(id);
+            let name = of_holder(def.id());
+            let container = before.remove(def.id());
+            if container.is_none() {
+                self.tell(name.clone(), "it is new", None);
+            }
+            let (own, of) = (def.id().to_owned(), def.id().to_owned());
+            let mut container =
+                container.unwrap_or_else(|| Container { name: own, of, slots: def.slots(), ..Container::default() });
+            let others = homes.iter().filter(|home| **home != name).cloned();
+            let own_first: Vec<String> = std::iter::once(name.clone()).chain(others).collect();
+            self.slots(&name, (def.id(), def), &mut container.slots, &mut container.stacks, &own_first);
+            holder.containers.push(container);
+        }
+        for (own, container) in before {
+            self.container_gone(&of_holder(&own), &own, container.stacks, &homes);
+        }
+        self.shortcuts_of(holder, def.shortcuts());
+    }
+
+    fn shortcuts_of(&mut self, holder: &mut Holder, count: u32) {
+        let rules = self.rules;
+        for (shortcut, kind) in (0..).zip(&mut holder.shortcuts) {
+            if let Some(kind) = kind.take_if(|kind| shortcut >= count || rules.find_kind(kind).is_none()) {
+                self.set_aside_shortcut(&holder.name, shortcut, kind);
+            }
+        }
+        holder.shortcuts.resize(count as usize, None);
+    }
+
+    /// Slots with a name are known by it; the others keep their order. A container that could not be resized, or was not,
+    /// has as many slots as the ruleset says; else it keeps within the bounds.
+    pub(super) fn slots(
+        &mut self,
+        name: &str,
+        (of, def): (&str, &ContainerDef),
+        slots: &mut u32,
+        stacks: &mut Vec<InSlot>,
+        homes: &[String],
+    ) {
+        let (least, most) = def.slot_bounds();
+        let after = if least == most { most } else { (*slots).clamp(least, most) };
+        let now = self.slots_after(of, def, *slots, after);
+        if after != *slots {
+            self.tell(name, format!("it has {after} slots instead of {slots}"), None);
+        }
+        *slots = after;
+        if now.iter().enumerate().all(|(slot, now)| *now == u32::try_from(slot).ok()) {
+            return;
+        }
+        let mut laid: BTreeMap<u32, Stack> = BTreeMap::new();
+        for InSlot { slot, stack } in std::mem::take(stacks) {
+            match now.get(slot as usize).copied().flatten().filter(|now| !laid.contains_key(now)) {
+                Some(now) => _ = laid.insert(now, stack),
+                None => self.lose(format!("{name}/{slot}"), "the slot has gone", stack, (None, homes)),
+            }
+        }
+        stacks.extend(laid.into_iter().map(|(slot, stack)| InSlot { slot, stack }));
+        self.slots_now.insert(name.to_owned(), now);
+    }
+
+    /// Where each slot is now, if it is still there.
+    fn slots_after(&self, of: &str, def: &ContainerDef, before: u32, after: u32) -> Vec<Option<u32>> {
+        let names_before = self.known.outline.slot_names.get(of).or_else(|| {
+            // The container itself may have another name now.
+            let renamed = |name: &&String| self.rules.migration().container_since(self.since, name);
+            let mut known = self.known.outline.slot_names.iter();
+            known.find(|(name, _)| renamed(name) == Fate::Now(def.id().to_owned())).map(|(_, names)| names)
+        });
+        let name_before =
+            |slot: u32| names_before.and_then(|names| names.get(slot as usize)).and_then(Option::as_deref);
+        let name_after = |slot: u32| def.ruled.get(slot as usize).and_then(|rule| rule.name.as_deref());
+        let named: BTreeMap<&str, u32> =
+            (0..after).filter_map(|slot| name_after(slot).map(|name| (name, slot))).collect();
+        let mut unnamed = (0..after).filter(|&slot| name_after(slot).is_none());
+        let place = |slot| match name_before(slot) {
+            Some(name) => named.get(name).copied(),
+            None => unnamed.next(),
+        };
+        (0..before).map(place).collect()
+    }
+
+    /// A container is open only to those who are there.
+    pub(super) fn openers(&mut self) {
+        let names: BTreeSet<String> = self.snapshot.holders.iter().map(|holder| holder.name.clone()).collect();
+        let standing = self.snapshot.containers.iter_mut().map(|it| &mut it.opened_by);
+        let carried = self.snapshot.holders.iter_mut().flat_map(|it| &mut it.containers).map(|it| &mut it.opened_by);
+        for opened_by in standing.chain(carried).chain(self.packs.values_mut().map(|it| &mut it.opened_by)) {
+            opened_by.retain(|opener| names.contains(opener));
+        }
+    }
+
+    /// What is in a hand came from a slot that is there, or from nowhere.
+    pub(super) fn origins(&mut self) {
+        let slots = self.slots_by_name();
+        for holder in &mut self.snapshot.holders {
+            let now = |container: &str, slot: u32| match self.slots_now.get(container) {
+                Some(now) => now.get(slot as usize).copied().flatten(),
+                None => Some(slot).filter(|slot| slots.get(container).is_some_and(|slots| slot < slots)),
+            };
+            let origin = holder.origin.take().filter(|_| holder.hand.is_some());
+            holder.origin = origin
+                .as_ref()
+                .and_then(slot_of)
+                .and_then(|(container, slot)| now(&container, slot).map(|slot| path_to(&container, slot)));
+        }
+    }
+
+    /// How many slots all containers have.
+    pub(super) fn slots_by_name(&self) -> BTreeMap<String, u32> {
+        let standing = self.snapshot.containers.iter().map(|it| (it.name.clone(), it.slots));
+        let carried = self.snapshot.holders.iter().flat_map(|holder| {
+            holder.containers.iter().map(move |it| (format!("{}.{}", holder.name, it.name), it.slots))
+        });
+        let packs = self.packs.values().map(|pack| (pack.pack.to_string(), pack.slots));
+        standing.chain(carried).chain(packs).collect()
+    }
+}

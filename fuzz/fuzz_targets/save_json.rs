@@ -1,0 +1,18 @@
+//! Any text as a save in JSON, its checksum aside: what can be read is written as the same, and becomes a world or is refused; under
+//! another ruleset it goes over without losing an item.
+#![no_main]
+
+#[path = "../common.rs"]
+mod common;
+
+use hypotheke::save::{Save, Trust};
+use libfuzzer_sys::fuzz_target;
+
+fuzz_target!(|bytes: &[u8]| {
+    if !bytes.trim_ascii_start().starts_with(b"{") {
+        return;
+    }
+    if let Ok(save) = Save::read_with(bytes, Trust::Edited) {
+        common::judge(&save);
+    }
+});
