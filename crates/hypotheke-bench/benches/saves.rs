@@ -89,6 +89,11 @@ fn main() {
     told("JSON, read", pairs.first, pairs.second, pairs.ratio);
     let world = timed(&mut || drop(black_box(World::from_snapshot(&rules, &snapshot).expect("a world"))));
     println!("a world made of it           {:8.0} ms", world.as_secs_f64() * 1e3);
+    for (what, bytes) in hypotheke_bench::hostile::saves() {
+        let mut runs: Vec<Duration> = (0..PAIRS).map(|_| timed(&mut || drop(black_box(Save::read(&bytes))))).collect();
+        runs.sort_unstable();
+        println!("hostile, {:7} bytes {:8.1} ms   {what}", bytes.len(), runs[PAIRS / 2].as_secs_f64() * 1e3);
+    }
     let (plain, json, binary) = (plain.len(), json.len(), binary.len());
     println!("bytes: serde_json {plain}, JSON {json}, binary {binary}: one in {:.1}", plain as f64 / binary as f64);
 }

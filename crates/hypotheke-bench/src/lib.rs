@@ -1,6 +1,7 @@
 //! What the figures in `docs/performance.md` compare with, and how they are taken.
 
 pub mod checked;
+pub mod hostile;
 mod pairs;
 pub mod plain;
 pub mod table;

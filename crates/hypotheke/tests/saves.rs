@@ -355,3 +355,20 @@ fn saves_of_every_format_can_be_read() {
         assert_eq!(Save::read(&kept).as_ref(), Ok(&save), "{name}");
     }
 }
+
+#[test]
+fn many_marks_on_many_stacks_come_back_and_few_bytes_can_t_ask_for_them() {
+    let marks: Vec<String> = (0..40).map(|mark| format!("m{mark:02}")).collect();
+    let rules = marks.iter().fold(Ruleset::builder().kind("rope", |kind| kind), |rules, mark| rules.mark(mark));
+    let rules = Arc::new(rules.container("depot", |depot| depot.slots(200)).build().unwrap());
+    let mut world = World::new(&rules);
+    let looks = marks.join(", ");
+    for _ in 0..100 {
+        let create: NamedOperation = format!("create 1 rope ({looks}) in depot").parse().unwrap();
+        assert!(world.perform(&create.resolve(&world).unwrap()).is_ok());
+    }
+    let save = Save::of(&world);
+    let bytes = save.to_bytes();
+    assert_eq!(Save::read(&bytes), Ok(save));
+    assert!(bytes.len() > 100 * 40 * 3, "they are told one by one: {}", bytes.len());
+}

@@ -15,7 +15,7 @@ use crate::exchange::Answered;
 use crate::id::{DepartureId, StackId};
 use crate::language::Position;
 use crate::quantity::Decimal;
-use crate::snapshot::{InSlot, Landed, Stack, Stray, Tally};
+use crate::snapshot::{InSlot, Landed, Snapshot, Stack, Stray, Tally};
 
 const WORD: &str = "hypotheke-save";
 
@@ -63,8 +63,14 @@ type Variant = (Vec<String>, Vec<(String, i64)>);
 /// What a variant is made of, as stacks tell it.
 type Looks<'s> = (&'s [String], Vec<(&'s str, Decimal)>);
 
+/// A variant may be told once for many stacks, but no more than so many marks and properties for each stack, on the average, beyond
+/// those that are told: else a few bytes could ask for more memory than there is.
+const SHARED_A_STACK: u64 = 4;
+
 #[derive(Default)]
 struct Columns<'s> {
+    /// Every stack with marks or properties has a variant of its own.
+    unshared: bool,
     kinds: Vec<Cow<'s, str>>,
     kind_numbers: FxHashMap<&'s str, u32>,
     variants: Vec<Variant>,
@@ -115,6 +121,11 @@ impl<'s> Columns<'s> {
         let properties: Vec<(&str, Decimal)> =
             stack.properties.iter().map(|(name, value)| (name.as_str(), *value)).collect();
         let variants = &mut self.variants;
+        if self.unshared {
+            let properties = properties.iter().map(|(name, value)| ((*name).to_owned(), value.thousandths()));
+            variants.push((stack.marks.clone(), properties.collect()));
+            return small(variants.len());
+        }
         *self.variant_numbers.entry((&stack.marks, properties)).or_insert_with_key(|(marks, properties)| {
             let properties = properties.iter().map(|(name, value)| ((*name).to_owned(), value.thousandths()));
             variants.push((marks.to_vec(), properties.collect()));
@@ -123,10 +134,8 @@ impl<'s> Columns<'s> {
     }
 }
 
-pub(super) fn write(save: &Save) -> Vec<u8> {
-    let snapshot = &save.snapshot;
-    let places = places(snapshot);
-    let mut columns = Columns::default();
+fn columns<'s>(snapshot: &'s Snapshot, places: &[(Place<'s>, &'s [InSlot])], unshared: bool) -> Columns<'s> {
+    let mut columns = Columns { unshared, ..Columns::default() };
     places.iter().for_each(|(_, stacks)| columns.container(stacks));
     for holder in &snapshot.holders {
         columns.lying.push(u32::from(holder.hand.is_some()));
@@ -134,6 +143,28 @@ pub(super) fn write(save: &Save) -> Vec<u8> {
     }
     columns.lying.push(small(snapshot.ground.len()));
     snapshot.ground.iter().for_each(|landed| columns.stack(&landed.stack));
+    columns
+}
+
+fn looks_of((marks, properties): &Variant) -> u64 {
+    marks.len() as u64 + properties.len() as u64
+}
+
+/// Whether stacks have so many more marks and properties than are told that they can't be read back.
+fn shares_too_much(variants: &[Variant], column: &[u32]) -> bool {
+    let told: u64 = variants.iter().map(looks_of).sum();
+    let of = |&number: &u32| variants.get(number.wrapping_sub(1) as usize).map_or(0, looks_of);
+    let had = column.iter().map(of).fold(0, u64::saturating_add);
+    had > told.saturating_add(SHARED_A_STACK * column.len() as u64)
+}
+
+pub(super) fn write(save: &Save) -> Vec<u8> {
+    let snapshot = &save.snapshot;
+    let places = places(snapshot);
+    let mut columns = columns(snapshot, &places, false);
+    if shares_too_much(&columns.variants, &columns.variant) {
+        columns = self::columns(snapshot, &places, true);
+    }
     let position = |Landed { at, .. }: &Landed| (at.x.thousandths(), at.y.thousandths());
     let body = Body {
         ruleset: save.rules.clone(),
@@ -221,6 +252,16 @@ impl<'s> Laying<'s> {
         let in_containers: u64 = body.lying.iter().take(body.containers.len()).map(|&count| u64::from(count)).sum();
         if body.positions.len() != on_ground || body.gaps.len() as u64 != in_containers {
             return Err(SaveError::inconsistent("stacks", "it is not told of each where it lies"));
+        }
+        // All that may be refused is, before any stack is made.
+        if body.kind.iter().any(|&kind| kind as usize >= body.kinds.len()) {
+            return Err(SaveError::inconsistent("stacks", "the kind of one is none of those listed"));
+        }
+        if body.variant.iter().any(|&variant| variant as usize > body.variants.len()) {
+            return Err(SaveError::inconsistent("stacks", "the variant of one is none of those listed"));
+        }
+        if shares_too_much(&body.variants, &body.variant) {
+            return Err(SaveError::inconsistent("variants", "more marks and properties are asked for than are told"));
         }
         Ok(Laying { body, told: 0, id: 0 })
     }

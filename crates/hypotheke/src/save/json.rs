@@ -2,9 +2,10 @@
 
 use std::borrow::Cow;
 use std::collections::BTreeMap;
+use std::fmt::Write;
 
 use rustc_hash::FxHashMap;
-use serde::{Deserialize, Serialize, Serializer};
+use serde::{Deserialize, Serialize};
 
 use super::layout::{Bearer, Counters, Place, Rebuilding, bearers, places};
 use super::text::{Lines, checksum};
@@ -44,33 +45,27 @@ struct Document<'s> {
 }
 
 /// A stack and where it lies.
-#[derive(Serialize, Deserialize)]
+#[derive(Deserialize)]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
 struct Lying<'s> {
     /// A container, `ground`, or a hand: `surveyor.hand`.
     #[serde(borrow, rename = "in")]
     place: Cow<'s, str>,
-    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[serde(default)]
     slot: Option<u32>,
-    #[serde(default, skip_serializing_if = "Option::is_none")]
+    #[serde(default)]
     at: Option<Position>,
     id: StackId,
     #[serde(borrow)]
     kind: Cow<'s, str>,
     count: u32,
-    #[serde(borrow, default, skip_serializing_if = "<[_]>::is_empty")]
+    #[serde(borrow, default)]
     marks: Cow<'s, [String]>,
-    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    #[serde(default)]
     properties: Cow<'s, BTreeMap<String, Decimal>>,
 }
 
-impl<'s> Lying<'s> {
-    fn new(place: Cow<'s, str>, slot: Option<u32>, at: Option<Position>, stack: &'s Stack) -> Lying<'s> {
-        let Stack { id, kind, count, marks, properties } = stack;
-        let (marks, properties) = (Cow::Borrowed(marks.as_slice()), Cow::Borrowed(properties));
-        Lying { place, slot, at, id: *id, kind: Cow::Borrowed(kind), count: *count, marks, properties }
-    }
-
+impl Lying<'_> {
     fn stack(self) -> Stack {
         Stack {
             id: self.id,
@@ -82,7 +77,7 @@ impl<'s> Lying<'s> {
     }
 }
 
-/// The document as it is written, up to its checksum.
+/// The document as it is written, up to its checksum; stacks are put in afterwards.
 #[derive(Serialize)]
 #[serde(rename_all = "kebab-case")]
 struct Written<'s> {
@@ -94,34 +89,15 @@ struct Written<'s> {
     counters: Counters,
     holders: Vec<Bearer<'s>>,
     containers: Vec<&'s Place<'s>>,
-    stacks: AllStacks<'s>,
+    stacks: [(); 0],
     tallies: &'s BTreeMap<String, Tally>,
     requests: &'s [Answered],
     #[serde(skip_serializing_if = "<[_]>::is_empty")]
     strays: &'s [Stray],
 }
 
-/// All stacks, told one by one.
-struct AllStacks<'s> {
-    places: &'s [(Place<'s>, &'s [InSlot])],
-    snapshot: &'s Snapshot,
-}
-
-impl Serialize for AllStacks<'_> {
-    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
-        let in_containers = self.places.iter().flat_map(|(place, lying)| {
-            let name = &*place.name;
-            lying.iter().map(move |InSlot { slot, stack }| Lying::new(Cow::Borrowed(name), Some(*slot), None, stack))
-        });
-        let in_hands = self.snapshot.holders.iter().flat_map(|holder| {
-            let hand = || Cow::Owned(format!("{}.hand", holder.name));
-            holder.hand.iter().map(move |stack| Lying::new(hand(), None, None, stack))
-        });
-        let landed = self.snapshot.ground.iter();
-        let landed = landed.map(|Landed { at, stack }| Lying::new(Cow::Borrowed("ground"), None, Some(*at), stack));
-        serializer.collect_seq(in_containers.chain(in_hands).chain(landed))
-    }
-}
+/// Where the stacks go in the document. No text in it has a line end.
+const NO_STACKS: &str = "\n  \"stacks\": []";
 
 pub(super) fn write(save: &Save) -> String {
     let snapshot = &save.snapshot;
@@ -134,22 +110,118 @@ pub(super) fn write(save: &Save) -> String {
         counters: Counters::of(snapshot),
         holders: bearers(snapshot),
         containers: places.iter().map(|(place, _)| place).collect(),
-        stacks: AllStacks { places: &places, snapshot },
+        stacks: [],
         tallies: &snapshot.tallies,
         requests: &snapshot.requests,
         strays: &snapshot.strays,
     };
+    let around = String::from_utf8(in_lines(&document)).unwrap_or_default();
+    let (before, after) = around.split_once(NO_STACKS).unwrap_or((&around, ""));
     let stacks = places.iter().map(|(_, stacks)| stacks.len()).sum::<usize>() + snapshot.ground.len();
-    let mut text = Vec::with_capacity(BYTES_A_STACK * stacks);
+    let mut lines = StackLines { text: String::with_capacity(around.len() + BYTES_A_STACK * stacks), any: false };
+    lines.text.push_str(before);
+    lines.text.push_str("\n  \"stacks\": [");
+    lines.all(&places, snapshot);
+    let mut text = lines.text;
+    text.push_str(if lines.any { "\n  ]" } else { "]" });
+    text.push_str(after.trim_end_matches(['}', '\n']));
+    let end = format!(",\n  \"checksum\": \"{:08x}\"\n}}\n", checksum(&text));
+    text.push_str(&end);
+    text
+}
+
+fn in_lines(document: &Written<'_>) -> Vec<u8> {
+    let mut text = Vec::new();
     let mut serializer = serde_json::Serializer::with_formatter(&mut text, Lines::default());
     // Plain data with names for keys: nothing in it can't be written.
     let written = document.serialize(&mut serializer);
     debug_assert!(written.is_ok(), "{written:?}");
-    let mut text = String::from_utf8(text).unwrap_or_default();
-    text.truncate(text.trim_end_matches(['}', '\n']).len());
-    let end = format!(",\n  \"checksum\": \"{:08x}\"\n}}\n", checksum(&text));
-    text.push_str(&end);
     text
+}
+
+/// A line for each stack. They are most of a save, and all of one shape: so they are written without going through one.
+struct StackLines {
+    text: String,
+    any: bool,
+}
+
+impl StackLines {
+    fn all(&mut self, places: &[(Place<'_>, &[InSlot])], snapshot: &Snapshot) {
+        for (place, lying) in places {
+            let place = quoted(&place.name);
+            for InSlot { slot, stack } in *lying {
+                self.begin(&place);
+                self.number(", \"slot\": ", *slot);
+                self.stack(stack);
+            }
+        }
+        for holder in &snapshot.holders {
+            if let Some(stack) = &holder.hand {
+                self.begin(&quoted(&format!("{}.hand", holder.name)));
+                self.stack(stack);
+            }
+        }
+        for Landed { at, stack } in &snapshot.ground {
+            self.begin("\"ground\"");
+            // Numbers as texts: there is nothing in them to be escaped.
+            let _ = write!(self.text, ", \"at\": {{\"x\": \"{}\", \"y\": \"{}\"}}", at.x, at.y);
+            self.stack(stack);
+        }
+    }
+
+    fn begin(&mut self, place: &str) {
+        self.text.push_str(if self.any { ",\n    {\"in\": " } else { "\n    {\"in\": " });
+        self.any = true;
+        self.text.push_str(place);
+    }
+
+    fn number(&mut self, key: &str, number: impl itoa::Integer) {
+        self.text.push_str(key);
+        self.text.push_str(itoa::Buffer::new().format(number));
+    }
+
+    fn stack(&mut self, stack: &Stack) {
+        let Stack { id, kind, count, marks, properties } = stack;
+        self.text.push_str(", \"id\": \"#");
+        if id.world() > 0 {
+            self.number("", id.world());
+            self.text.push(':');
+        }
+        self.number("", id.serial());
+        self.text.push_str("\", \"kind\": ");
+        self.quoted(kind);
+        self.number(", \"count\": ", *count);
+        for (nth, mark) in marks.iter().enumerate() {
+            self.text.push_str(if nth == 0 { ", \"marks\": [" } else { ", " });
+            self.quoted(mark);
+        }
+        self.text.push_str(if marks.is_empty() { "" } else { "]" });
+        for (nth, (name, value)) in properties.iter().enumerate() {
+            self.text.push_str(if nth == 0 { ", \"properties\": {" } else { ", " });
+            self.quoted(name);
+            let _ = write!(self.text, ": \"{value}\"");
+        }
+        self.text.push_str(if properties.is_empty() { "}" } else { "}}" });
+    }
+
+    fn quoted(&mut self, name: &str) {
+        if is_plain(name) {
+            self.text.push('"');
+            self.text.push_str(name);
+            self.text.push('"');
+        } else {
+            self.text.push_str(&quoted(name));
+        }
+    }
+}
+
+/// Whether nothing in a name has to be escaped.
+fn is_plain(name: &str) -> bool {
+    name.bytes().all(|byte| byte.is_ascii_alphanumeric() || matches!(byte, b'-' | b'.' | b'_' | b' ' | b'#'))
+}
+
+fn quoted(name: &str) -> String {
+    serde_json::Value::from(name).to_string()
 }
 
 pub(super) fn read(bytes: &[u8], trust: Trust) -> Result<Save, SaveError> {
