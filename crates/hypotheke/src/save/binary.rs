@@ -292,7 +292,7 @@ impl<'s> Laying<'s> {
         rebuilding.snapshot.requests = std::mem::take(&mut body.requests);
         rebuilding.snapshot.strays = std::mem::take(&mut body.strays);
         let (containers, holders) = (body.containers.len(), body.holders.len());
-        rebuilding.holders(std::mem::take(&mut body.holders));
+        rebuilding.holders(std::mem::take(&mut body.holders))?;
         rebuilding.places(std::mem::take(&mut body.containers))?;
         for place in 0..containers {
             let (count, mut next) = (self.body.lying[place] as usize, 0_u32);

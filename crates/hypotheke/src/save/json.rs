@@ -283,12 +283,9 @@ fn rebuild(document: Document<'_>, edited: bool) -> Result<Save, SaveError> {
     (rebuilding.snapshot.requests, rebuilding.snapshot.strays) = (document.requests, document.strays);
     let hands: FxHashMap<String, usize> =
         (0..).zip(&document.holders).map(|(at, bearer)| (format!("{}.hand", bearer.name), at)).collect();
-    rebuilding.holders(document.holders);
+    rebuilding.holders(document.holders)?;
     let names: FxHashMap<String, usize> =
         (0..).zip(&document.containers).map(|(at, place)| (place.name.to_string(), at)).collect();
-    if names.len() != document.containers.len() {
-        return Err(SaveError::inconsistent("containers", "two of them have one name"));
-    }
     rebuilding.places(document.containers)?;
     let mut latest: Option<(String, usize)> = None;
     for lying in document.stacks {

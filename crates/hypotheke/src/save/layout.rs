@@ -1,9 +1,9 @@
 //! What both forms of a save have in common: containers, holders and stacks as flat lists, and back to a snapshot.
 
 use std::borrow::Cow;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
-use rustc_hash::FxHashMap;
+use rustc_hash::{FxHashMap, FxHashSet};
 use serde::{Deserialize, Serialize};
 
 use super::SaveError;
@@ -127,7 +127,11 @@ impl Rebuilding {
         Rebuilding { snapshot: Snapshot { tallies, ..counters.snapshot() }, homes: Vec::new() }
     }
 
-    pub(super) fn holders(&mut self, bearers: Vec<Bearer<'_>>) {
+    pub(super) fn holders(&mut self, bearers: Vec<Bearer<'_>>) -> Result<(), SaveError> {
+        let mut names = BTreeSet::new();
+        if let Some(twice) = bearers.iter().find(|bearer| !names.insert(&*bearer.name)) {
+            return Err(SaveError::inconsistent(twice.name.to_string(), "two holders have this name"));
+        }
         self.snapshot.holders = bearers
             .into_iter()
             .map(|bearer| Holder {
@@ -138,14 +142,22 @@ impl Rebuilding {
                 ..Holder::default()
             })
             .collect();
+        Ok(())
     }
 
     /// Adds the containers; what they are called says whose they are.
     pub(super) fn places(&mut self, places: Vec<Place<'_>>) -> Result<(), SaveError> {
         let names = self.snapshot.holders.iter().enumerate().map(|(at, holder)| (holder.name.clone(), at));
         let holders: FxHashMap<String, usize> = names.collect();
+        let mut seen = FxHashSet::default();
+        if let Some(twice) = places.iter().find(|place| !seen.insert(&*place.name)) {
+            return Err(SaveError::inconsistent(twice.name.to_string(), "two containers have this name"));
+        }
         for place in places {
             let Place { name, of, slots, opened_by } = place;
+            if name == "ground" || name.ends_with(".hand") {
+                return Err(SaveError::inconsistent(name.to_string(), "no container is called so"));
+            }
             let home = if name.starts_with('#') {
                 let pack: StackId =
                     name.parse().map_err(|_| SaveError::inconsistent(name.to_string(), "this is no id of a pack"))?;
