@@ -5,6 +5,9 @@ use std::fmt::Write;
 
 use serde::Serialize;
 
+/// Marks and properties.
+type Variant = (Vec<String>, Vec<(String, i64)>);
+
 /// The binary form, key by key, so that anything can be said in it.
 #[derive(Default, Serialize)]
 struct Body {
@@ -15,7 +18,7 @@ struct Body {
     tallies: BTreeMap<String, u8>,
     requests: Vec<u8>,
     kinds: Vec<String>,
-    variants: Vec<(Vec<String>, Vec<(String, i64)>)>,
+    variants: Vec<Variant>,
     lying: Vec<u32>,
     gaps: Vec<u32>,
     positions: Vec<(i64, i64)>,

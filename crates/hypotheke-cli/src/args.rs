@@ -18,11 +18,12 @@ Examples:
   hypotheke fits                          see what fits where, and how many
   hypotheke coverage                      find out which rules no scenario tests
   hypotheke compare old.toml rules.toml   tell what differs in meaning
+  hypotheke explore                       look for an order of play that breaks a claim
   hypotheke migrate saves/autumn.json     carry a save over to ./rules.toml, and tell what changes
   hypotheke fmt                           bring scenario files into their usual layout
   hypotheke ask 'drop 1 flare from sled'  what would come of it, and what stands in the way
 
-Exit status: 0 good, 1 a verification failed, 2 wrong usage or bad input.";
+Exit status: 0 good, 1 a verification failed, 2 wrong usage or bad input, 3 a search stopped before all was seen.";
 
 /// Write down how a game's inventories work, and verify that every sequence of operations keeps the rules.
 #[derive(Debug, Parser)]
@@ -152,6 +153,12 @@ pub(crate) enum Command {
     )]
     Migrate(MigrateArgs),
 
+    /// Look for an order of play that breaks what must hold: everything that can be played, the shortest trails first
+    #[command(
+        after_help = "Examples:\n  hypotheke explore\n  hypotheke explore claims/sled.claims --depth 6\n  hypotheke explore --rules loopholes/rules.toml\n  hypotheke explore --worlds 1000000 --time 60 --format json\n\nEnds with 1 if a claim is broken, with 3 if memory, time or an interrupt stopped it before all was seen."
+    )]
+    Explore(ExploreArgs),
+
     /// Bring scenario files into their usual layout; comments are kept
     #[command(
         after_help = "Examples:\n  hypotheke fmt\n  hypotheke fmt scenarios/sled.scenario\n  hypotheke fmt --check\n  cat sled.scenario | hypotheke fmt -"
@@ -176,6 +183,41 @@ pub(crate) struct SaveArgs {
     /// Take a save that was edited by hand
     #[arg(long)]
     pub(crate) edited: bool,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct ExploreArgs {
+    /// Files of claims, or folders of them [default: the folder `claims` beside the ruleset]
+    #[arg(value_name = "FILE")]
+    pub(crate) files: Vec<PathBuf>,
+
+    /// The ruleset
+    #[arg(long, default_value = "rules.toml")]
+    pub(crate) rules: PathBuf,
+
+    /// No more than so many operations from the start
+    #[arg(long, value_name = "COUNT")]
+    pub(crate) depth: Option<u32>,
+
+    /// No more than so many worlds for each file
+    #[arg(long, value_name = "COUNT")]
+    pub(crate) worlds: Option<u64>,
+
+    /// No more memory than so many megabytes for the worlds of each file
+    #[arg(long, value_name = "MEGABYTES", default_value_t = 2_000)]
+    pub(crate) memory: u64,
+
+    /// No longer than so many seconds in all
+    #[arg(long, value_name = "SECONDS")]
+    pub(crate) time: Option<u64>,
+
+    /// Tell every world apart, even where nothing in the game can; the verdicts are the same
+    #[arg(long)]
+    pub(crate) no_symmetry: bool,
+
+    /// End with 0 even if memory, time or an interrupt stopped it
+    #[arg(long)]
+    pub(crate) accept_partial: bool,
 }
 
 #[derive(Debug, Args)]

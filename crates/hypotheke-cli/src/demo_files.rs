@@ -32,6 +32,16 @@ pub(crate) const EARLIER: &[DemoFile] = &[
     DemoFile { path: "earlier/rules-2.toml", text: include_str!("../demo/earlier/rules-2.toml") },
 ];
 
+/// A ruleset with four mistakes, the same without, and what both are asked.
+pub(crate) const LOOPHOLES: &[DemoFile] = &[
+    DemoFile { path: "loopholes/rules.toml", text: include_str!("../demo/loopholes/rules.toml") },
+    DemoFile { path: "loopholes/mended.toml", text: include_str!("../demo/loopholes/mended.toml") },
+    DemoFile { path: "loopholes/claims/case.claims", text: include_str!("../demo/loopholes/claims/case.claims") },
+    DemoFile { path: "loopholes/claims/fuel.claims", text: include_str!("../demo/loopholes/claims/fuel.claims") },
+    DemoFile { path: "loopholes/claims/logbook.claims", text: include_str!("../demo/loopholes/claims/logbook.claims") },
+    DemoFile { path: "loopholes/claims/mark.claims", text: include_str!("../demo/loopholes/claims/mark.claims") },
+];
+
 /// The traverse at noon and at night, and in autumn, by the first rules.
 pub(crate) const SAVES: &[DemoFile] = &[
     DemoFile { path: "saves/noon.json", text: include_str!("../demo/saves/noon.json") },
@@ -41,5 +51,12 @@ pub(crate) const SAVES: &[DemoFile] = &[
 
 /// All of them.
 pub(crate) fn all() -> impl Iterator<Item = &'static DemoFile> {
-    [&RULES, &SCHEMA].into_iter().chain(TABLES).chain(SCENARIOS).chain([&FAILING]).chain(SAVES).chain(EARLIER)
+    [&RULES, &SCHEMA]
+        .into_iter()
+        .chain(TABLES)
+        .chain(SCENARIOS)
+        .chain([&FAILING])
+        .chain(SAVES)
+        .chain(EARLIER)
+        .chain(LOOPHOLES)
 }

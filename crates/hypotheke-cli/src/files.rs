@@ -5,6 +5,7 @@ use std::num::NonZeroUsize;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
+use hypotheke::explore::ClaimsFile;
 use hypotheke::save::{Save, SaveError, Trust};
 use hypotheke::text::Diagnostics;
 use hypotheke::{LoadError, Operation, Ruleset, RulesetErrors, ScenarioErrors, ScenarioFile, World};
@@ -16,6 +17,8 @@ pub(crate) enum InputError {
     Load(#[from] LoadError),
     #[error(transparent)]
     Ruleset(#[from] RulesetErrors),
+    #[error(transparent)]
+    Claims(#[from] ScenarioErrors),
     #[error("{message}")]
     Usage { message: String, help: Option<String> },
     /// A sentence of the command line.
@@ -37,7 +40,7 @@ impl InputError {
     pub(crate) fn diagnostics(&self) -> Option<&Diagnostics> {
         match self {
             InputError::Ruleset(errors) | InputError::Load(LoadError::Ruleset(errors)) => Some(errors.diagnostics()),
-            InputError::Load(LoadError::Scenario(errors)) => Some(errors.diagnostics()),
+            InputError::Claims(errors) | InputError::Load(LoadError::Scenario(errors)) => Some(errors.diagnostics()),
             InputError::Sentence(found) => Some(found),
             _ => None,
         }
@@ -125,13 +128,46 @@ pub(crate) fn load_world(path: &Path, save: &Save, rules: &Arc<Ruleset>) -> Resu
 /// The number of a world from which no stack comes.
 const NO_WORLD: u32 = 0xff_fffe;
 
+/// A sort of file that is looked for in folders.
+struct Sort {
+    /// The folder beside the ruleset, and what files end in.
+    folder: &'static str,
+    extension: &'static str,
+    /// Such as `scenario`, `scenario file` and `scenario files`.
+    names: [&'static str; 3],
+    command: &'static str,
+}
+
 /// The scenario files that the command line names, folders looked through, in order of their paths.
 pub(crate) fn scenario_paths(named: &[PathBuf], rules: &Path) -> Result<Vec<PathBuf>, InputError> {
-    let beside = rules.parent().unwrap_or(Path::new("")).join("scenarios");
+    let sort = Sort {
+        folder: "scenarios",
+        extension: "scenario",
+        names: ["scenario", "scenario file", "scenario files"],
+        command: "verify",
+    };
+    paths(named, rules, &sort)
+}
+
+/// The files of claims likewise.
+pub(crate) fn claims_paths(named: &[PathBuf], rules: &Path) -> Result<Vec<PathBuf>, InputError> {
+    let sort = Sort {
+        folder: "claims",
+        extension: "claims",
+        names: ["file of claims", "file of claims", "files of claims"],
+        command: "explore",
+    };
+    paths(named, rules, &sort)
+}
+
+fn paths(named: &[PathBuf], rules: &Path, sort: &Sort) -> Result<Vec<PathBuf>, InputError> {
+    let Sort { folder, extension, names: [one, file, several], command } = sort;
+    let beside = rules.parent().unwrap_or(Path::new("")).join(folder);
     let named = if named.is_empty() {
         if !beside.is_dir() {
-            let message = format!("no scenario is named, and there is no folder `{}`", beside.display());
-            return Err(InputError::usage(message, Some("name scenario files or a folder: `hypotheke verify FILE`")));
+            let message = format!("no {one} is named, and there is no folder `{}`", beside.display());
+            let help = format!("name {several} or a folder: `hypotheke {command} FILE`");
+            return Err(InputError::usage(message, Some(&help)));
         }
         vec![beside]
     } else {
@@ -141,11 +177,11 @@ pub(crate) fn scenario_paths(named: &[PathBuf], rules: &Path) -> Result<Vec<Path
     for path in named {
         if path.is_dir() {
             let before = found.len();
-            look_through(&path, &mut found)?;
+            look_through(&path, extension, &mut found)?;
             found[before..].sort();
             if found.len() == before {
-                let message = format!("there is no scenario file in the folder `{}`", path.display());
-                return Err(InputError::usage(message, Some("scenario files end in `.scenario`")));
+                let message = format!("there is no {file} in the folder `{}`", path.display());
+                return Err(InputError::usage(message, Some(&format!("{several} end in `.{extension}`"))));
             }
         } else {
             found.push(path);
@@ -156,7 +192,7 @@ pub(crate) fn scenario_paths(named: &[PathBuf], rules: &Path) -> Result<Vec<Path
     Ok(found)
 }
 
-fn look_through(folder: &Path, found: &mut Vec<PathBuf>) -> Result<(), InputError> {
+fn look_through(folder: &Path, extension: &str, found: &mut Vec<PathBuf>) -> Result<(), InputError> {
     let unreadable = |error: std::io::Error| {
         InputError::usage(format!("can't read the folder `{}`: {error}", folder.display()), None)
     };
@@ -166,12 +202,27 @@ fn look_through(folder: &Path, found: &mut Vec<PathBuf>) -> Result<(), InputErro
         // A link to a folder is not followed, so that no circle of links is.
         let is_folder = entry.file_type().map_err(unreadable)?.is_dir();
         if is_folder {
-            look_through(&path, found)?;
-        } else if path.extension().is_some_and(|extension| extension == "scenario") {
+            look_through(&path, extension, found)?;
+        } else if path.extension().is_some_and(|it| it == extension) {
             found.push(path);
         }
     }
     Ok(())
+}
+
+pub(crate) fn load_claims(path: &Path) -> Result<ClaimsFile, InputError> {
+    let bytes = if is_standard_input(path) {
+        standard_input()?
+    } else {
+        std::fs::read(path).map_err(|error| {
+            InputError::usage(format!("can't read `{}`: {error}", path.display()), Some("name a file of claims"))
+        })?
+    };
+    let name = if is_standard_input(path) { "<stdin>".to_owned() } else { path.display().to_string() };
+    let text = String::from_utf8(bytes).map_err(|_| {
+        InputError::usage(format!("`{name}` is no text in UTF-8"), Some("files of claims are plain text"))
+    })?;
+    Ok(ClaimsFile::parse(hypotheke::text::Source::new(name, text))?)
 }
 
 pub(crate) fn load_scenarios(path: &Path) -> Result<ScenarioFile, InputError> {

@@ -5,6 +5,7 @@
 mod commands;
 mod documents;
 mod drawing;
+mod explore;
 mod input;
 mod rulesets;
 mod saves;

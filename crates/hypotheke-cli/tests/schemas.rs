@@ -6,7 +6,7 @@ use serde_json::Value;
 
 use super::{hypotheke, output, traverse};
 
-const ALL: [&str; 14] = [
+const ALL: [&str; 15] = [
     "rules",
     "verify",
     "coverage",
@@ -19,6 +19,7 @@ const ALL: [&str; 14] = [
     "fmt",
     "check-save",
     "compare-saves",
+    "explore",
     "migrate",
     "save",
 ];
@@ -72,6 +73,7 @@ fn what_is_written_keeps_to_its_schema() {
         ("show", &["show", "saves/night.json"], 0),
         ("check-save", &["check", "saves/night.json"], 0),
         ("compare-saves", &["compare", "saves/noon.json", "saves/night.json"], 0),
+        ("explore", &["explore", "--rules", "loopholes/rules.toml"], 1),
         ("migrate", &["migrate", "saves/autumn.json"], 0),
         ("migrate", &["migrate", "saves/autumn.json", "--rules", "earlier/rules-2.toml", "--rules", "rules.toml"], 0),
         ("fmt", &["fmt"], 0),

@@ -124,6 +124,7 @@ mod compare;
 pub mod conformance;
 pub mod coverage;
 pub mod exchange;
+pub mod explore;
 mod filter;
 pub mod fits;
 mod id;

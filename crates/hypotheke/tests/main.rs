@@ -9,6 +9,7 @@ mod coverage;
 mod data;
 mod examples;
 mod exchange;
+mod exploration;
 mod input;
 mod laws;
 mod migration;

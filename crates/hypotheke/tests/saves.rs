@@ -262,7 +262,7 @@ fn what_is_no_save_is_told_why() {
         (
             edited("\"name\": \"depot\"", "\"name\": \"ann.pockets\""),
             "inconsistent",
-            "containers: two of them have one name",
+            "ann.pockets: two containers have this name",
         ),
         (edited("\"id\": \"#2\"", "\"id\": \"#1\""), "cannot-be", ""),
         (edited("\"slot\": 1", "\"slot\": 4000000000"), "cannot-be", ""),

@@ -5,6 +5,7 @@ mod check;
 mod compare;
 mod coverage;
 mod demo;
+pub(crate) mod explore;
 mod fits;
 mod fmt;
 pub(crate) mod migrate;
@@ -30,6 +31,8 @@ use hypotheke::text::{Diagnostics, Severity};
 pub(crate) enum Verdict {
     Good,
     Failed,
+    /// Nothing was found, but not all was seen that was asked for.
+    CutShort,
 }
 
 /// Where a command writes.
@@ -105,6 +108,7 @@ pub(crate) fn run() -> ExitCode {
     }) {
         Ok(Verdict::Good) => ExitCode::SUCCESS,
         Ok(Verdict::Failed) => ExitCode::from(1),
+        Ok(Verdict::CutShort) => ExitCode::from(3),
         // Whoever reads has seen enough, as in `hypotheke show | head`.
         Err(InputError::Write(error)) if error.kind() == std::io::ErrorKind::BrokenPipe => ExitCode::SUCCESS,
         Err(error) => {
@@ -151,6 +155,7 @@ fn dispatch(args: &Cli, output: &mut Output) -> Result<Verdict, InputError> {
         Some(Command::Coverage(args)) => coverage::run(output, args),
         Some(Command::Compare(args)) if is_save(&args.old) || is_save(&args.new) => saves::compare(output, args),
         Some(Command::Compare(args)) => compare::run(output, args),
+        Some(Command::Explore(args)) => explore::run(output, args),
         Some(Command::Migrate(args)) => migrate::run(output, args),
         Some(Command::Fits(args)) => fits::run(output, args),
         Some(Command::Fmt { files, check }) => fmt::run(output, files, *check),

@@ -4,6 +4,7 @@ pub(crate) mod ask;
 pub(crate) mod check;
 pub(crate) mod compare;
 pub(crate) mod coverage;
+pub(crate) mod explore;
 pub(crate) mod fits;
 pub(crate) mod fmt;
 pub(crate) mod junit;

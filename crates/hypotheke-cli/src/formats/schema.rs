@@ -7,6 +7,7 @@ use super::ask::AskJson;
 use super::check::CheckJson;
 use super::compare::CompareJson;
 use super::coverage::CoverageJson;
+use super::explore::ExploreJson;
 use super::fits::FitsJson;
 use super::fmt::FmtJson;
 use super::migrate::MigrateJson;
@@ -43,6 +44,8 @@ pub(crate) enum SchemaOf {
     CheckSave,
     /// What `compare SAVE SAVE --format json` writes
     CompareSaves,
+    /// What `explore --format json` writes
+    Explore,
     /// What `migrate --format json` writes
     Migrate,
     /// A save in its JSON form
@@ -63,6 +66,7 @@ pub(crate) fn schema(of: SchemaOf) -> Schema {
         SchemaOf::Fmt => schema_for!(FmtJson),
         SchemaOf::CheckSave => schema_for!(CheckSaveJson),
         SchemaOf::CompareSaves => schema_for!(CompareSavesJson),
+        SchemaOf::Explore => schema_for!(ExploreJson),
         SchemaOf::Migrate => schema_for!(MigrateJson),
         SchemaOf::Save => schema_for!(SaveFile),
     }

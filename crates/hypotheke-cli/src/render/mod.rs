@@ -4,6 +4,7 @@ pub(crate) mod compare;
 pub(crate) mod container;
 pub(crate) mod coverage;
 pub(crate) mod diagnostics;
+pub(crate) mod explore;
 pub(crate) mod fits;
 pub(crate) mod kinds;
 mod page;

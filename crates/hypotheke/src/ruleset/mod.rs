@@ -20,7 +20,7 @@ mod toml;
 mod view;
 
 pub use builder::{ContainerBuilder, HolderBuilder, KindBuilder, RulesetBuilder, TagBuilder};
-pub(crate) use compile::{MOST_NESTING, UnknownName, compile};
+pub(crate) use compile::{FilterNames, MOST_NESTING, UnknownName, compile};
 pub use error::RulesetErrors;
 pub(crate) use lint::lint;
 pub(crate) use migration::Fate;

@@ -40,11 +40,7 @@ impl ScenarioFile {
         if faults.is_empty() {
             return Ok(PlayableFile { file: self, rules: Arc::clone(rules), shared });
         }
-        let diagnostic = |error: ResolveError| {
-            let fault = Diagnostic::error("unknown-name", Location::new(SourceId(0), error.span()), error.to_string());
-            fault.maybe_help(error.help_text().map(str::to_owned))
-        };
-        let faults = faults.into_iter().map(diagnostic).collect();
+        let faults = faults.iter().map(diagnostic).collect();
         Err(ScenarioErrors::new(Diagnostics::new(vec![self.source.clone()], faults)))
     }
 
@@ -117,6 +113,36 @@ fn lay_line(world: &mut World, line: &Line<StartLine>, place: Place) -> Result<(
 
 /// The moment before the first step.
 pub(super) const START: &str = "start";
+
+impl ScenarioFile {
+    /// A file in which nothing stands yet.
+    pub(crate) fn blank(source: crate::text::Source) -> ScenarioFile {
+        ScenarioFile { source, blocks: Vec::new(), end_comments: Vec::new() }
+    }
+
+    /// The world in which play begins, with a start that stands in another file.
+    pub(crate) fn world_of(&self, rules: &Arc<Ruleset>, start: Option<&Start>) -> Result<World, Box<Diagnostic>> {
+        self.start_world(rules, start).map_err(|error| Box::new(diagnostic(&error)))
+    }
+
+    /// What is wrong with the names of something that must hold of a world by itself.
+    pub(crate) fn faults_of(&self, rules: &Arc<Ruleset>, check: &Line<Check>) -> Vec<Diagnostic> {
+        let (empty, mut faults) = (World::largest(rules), Vec::new());
+        let shared = SharedLists::new(self, &mut faults);
+        let empty = Cow::Borrowed(&empty);
+        Checker { file: self, rules, shared: &shared, empty, moments: Vec::new(), played: 0 }.check(
+            check,
+            &check.item,
+            &mut faults,
+        );
+        faults.iter().map(diagnostic).collect()
+    }
+}
+
+fn diagnostic(error: &ResolveError) -> Diagnostic {
+    let fault = Diagnostic::error("unknown-name", Location::new(SourceId(0), error.span()), error.to_string());
+    fault.maybe_help(error.help_text().map(str::to_owned))
+}
 
 struct Checker<'f> {
     file: &'f ScenarioFile,

@@ -13,7 +13,7 @@ use crate::world::{ClassKey, Place, StackView, UnknownPlace, World};
 ///
 /// # Errors
 /// A place that leads nowhere.
-pub(super) fn finding(world: &World, check: &Check) -> Result<Option<Finding>, UnknownPlace> {
+pub(crate) fn finding(world: &World, check: &Check) -> Result<Option<Finding>, UnknownPlace> {
     let place = |path: &Path| world.place(path, None);
     Ok(match check {
         Check::Contents { place: path, mode, contents } => {
@@ -116,7 +116,7 @@ fn shortcuts_finding(world: &World, place: Option<Place>, kinds: &[Option<Word>]
 }
 
 impl Claim {
-    fn place(&self) -> Option<&Path> {
+    pub(crate) fn place(&self) -> Option<&Path> {
         match self {
             Claim::Weight(place) | Claim::FreeSlots(place) | Claim::RoomFor(_, place) | Claim::Attribute(_, place) => {
                 Some(place)
@@ -127,7 +127,7 @@ impl Claim {
 }
 
 /// Kind, marks and properties in words: `ice-core (contaminated, reading 3.2)`.
-pub(super) fn item_text(stack: StackView<'_>) -> String {
+pub(crate) fn item_text(stack: StackView<'_>) -> String {
     let marks = stack.marks().map(str::to_owned);
     let properties = stack.changed_properties().map(|(name, value)| format!("{name} {value}"));
     let variant: Vec<String> = marks.chain(properties).collect();

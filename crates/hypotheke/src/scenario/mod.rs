@@ -5,15 +5,15 @@
 //! gives a [`PlayableFile`], which plays the scenarios and reports as plain data.
 
 mod all;
-mod check;
+pub(crate) mod check;
 mod error;
-mod hold;
-mod parse;
+pub(crate) mod hold;
+pub(crate) mod parse;
 mod print;
 mod report;
 mod run;
 mod same;
-mod shared;
+pub(crate) mod shared;
 mod tree;
 
 pub use all::{Playing, on_threads, play_all};

@@ -9,7 +9,7 @@ use crate::quantity::Decimal;
 use crate::ruleset::{FilterId, PropertyValue, Ruleset};
 
 /// Kind, marks and those properties that differ from the kind's own; each list in order, nothing twice.
-#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
+#[derive(Clone, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub(crate) struct ClassKey {
     pub(crate) kind: KindId,
     pub(crate) marks: Vec<MarkId>,

@@ -435,6 +435,11 @@ impl World {
         container != GROUND && self.containers[container as usize].def == NONE
     }
 
+    /// The kinds at which the shortcuts of a holder point.
+    pub(crate) fn shortcuts_of(&self, holder: u32) -> &[Option<KindId>] {
+        &self.holders[holder as usize].shortcuts
+    }
+
     /// How many shortcuts a holder has.
     pub(crate) fn shortcut_count(&self, holder: u32) -> u32 {
         u32::try_from(self.holders[holder as usize].shortcuts.len()).unwrap_or(u32::MAX)
@@ -712,6 +717,11 @@ impl<'w> StackView<'w> {
     #[must_use]
     pub fn class(self) -> Class {
         Class(self.cell.class)
+    }
+
+    /// Its kind and its class, as numbers.
+    pub(crate) fn cell_class(self) -> (u32, u32) {
+        (self.cell.kind, self.cell.class)
     }
 
     /// The container inside, if it is a pack.

@@ -257,7 +257,7 @@ impl World {
         found
     }
 
-    pub(super) fn stacks_of(&self, container: u32) -> impl Iterator<Item = (Spot, Cell)> + '_ {
+    pub(crate) fn stacks_of(&self, container: u32) -> impl Iterator<Item = (Spot, Cell)> + '_ {
         let next = move |slot: &u32| self.next_taken(container, slot.checked_add(1)?);
         let slots = std::iter::successors(self.next_taken(container, 0), next);
         slots.map(move |slot| Spot { container, slot }).map(|spot| (spot, self.cell(spot)))

@@ -4,6 +4,7 @@ use super::Compiler;
 use crate::filter::{Filter, Literal, Measure, Subject, Test, Value};
 use crate::id::{KindId, MarkId, PropertyId, TagId};
 use crate::quantity::Decimal;
+use crate::ruleset::Ruleset;
 use crate::ruleset::bits::Bits;
 use crate::ruleset::source::FilterSource;
 use crate::ruleset::view::{CompiledFilter, FilterId, Kind, PropertyValue, What};
@@ -13,9 +14,10 @@ use super::small;
 
 impl Compiler {
     pub(super) fn compile_filter(&mut self, source: &FilterSource) -> Option<FilterId> {
-        let faults = self.faults.len();
-        let test = self.resolve(&source.filter, source);
-        if self.faults.len() > faults {
+        let mut names = FilterNames { rules: &self.rules, faults: Vec::new() };
+        let test = names.resolve(&source.filter, source);
+        if !names.faults.is_empty() {
+            self.faults.append(&mut names.faults);
             return None;
         }
         let plain = self.kinds_admitted(&test);
@@ -67,9 +69,17 @@ impl Compiler {
             kinds
         })
     }
+}
 
+/// Looks up the names of a filter.
+pub(crate) struct FilterNames<'r> {
+    pub(crate) rules: &'r Ruleset,
+    pub(crate) faults: Vec<Diagnostic>,
+}
+
+impl FilterNames<'_> {
     /// Looks up the names; what is unknown is a fault and stands for a test that nobody will ask.
-    fn resolve(&mut self, filter: &Filter, source: &FilterSource) -> Test {
+    pub(crate) fn resolve(&mut self, filter: &Filter, source: &FilterSource) -> Test {
         match filter {
             Filter::Name(word) => match self.rules.what(word.as_str()) {
                 Some(What::Tag(tag)) => Test::Tag(tag),
@@ -105,7 +115,7 @@ impl Compiler {
                 .label("unknown name")
                 .maybe_help(suggestion(word.as_str(), self.rules.item_names()))
         };
-        self.fault(fault);
+        self.faults.push(fault);
         Test::Any(Vec::new())
     }
 
@@ -122,7 +132,7 @@ impl Compiler {
                         .chain(self.rules.properties.iter().map(|property| &*property.name));
                     let help = suggestion(name, names);
                     let fault = Diagnostic::error("unknown-name", at, format!("no kind has a property `{name}`"));
-                    self.fault(fault.label("unknown property").maybe_help(help));
+                    self.faults.push(fault.label("unknown property").maybe_help(help));
                     return None;
                 }
             },
@@ -131,7 +141,7 @@ impl Compiler {
             let (is, with) = if is_text { ("a text", "a text in quotes") } else { ("a number", "a number") };
             let fault =
                 Diagnostic::error("wrong-type", at, format!("`{word}` is {is}, but is compared with something else"));
-            self.fault(fault.help(format!("compare it with {with}")));
+            self.faults.push(fault.help(format!("compare it with {with}")));
             return None;
         }
         Some(measure)

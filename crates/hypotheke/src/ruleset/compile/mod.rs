@@ -23,6 +23,7 @@ use crate::ruleset::view::{
 };
 use crate::text::{Diagnostic, Diagnostics, Location, Severity};
 
+pub(crate) use filters::FilterNames;
 pub(crate) use portions::UnknownName;
 
 /// Checks all of it and compiles it.

@@ -6,7 +6,7 @@ use crate::language::{LineParser, Path, SentenceError};
 use crate::ops::Reason;
 use crate::text::{Word, nearest};
 
-pub(super) fn start_line(parser: &mut LineParser<'_, '_>) -> Parsed<StartLine> {
+pub(crate) fn start_line(parser: &mut LineParser<'_, '_>) -> Parsed<StartLine> {
     let place = parser.path()?;
     parser.require_colon()?;
     let contents = parser.portions()?;
@@ -146,7 +146,7 @@ fn figures(parser: &mut LineParser<'_, '_>) -> Parsed<Figures> {
     Ok(Figures { asked, allowed, unit })
 }
 
-pub(super) fn check(parser: &mut LineParser<'_, '_>) -> Parsed<Check> {
+pub(crate) fn check(parser: &mut LineParser<'_, '_>) -> Parsed<Check> {
     let check = match claim(parser)? {
         Some(claim) => {
             let comparison = parser.comparison()?;

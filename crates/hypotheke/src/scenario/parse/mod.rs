@@ -1,7 +1,7 @@
 //! Reading a scenario file, line by line. A line that can't be read is a fault; the lines after it are still read.
 
 mod body;
-mod lines;
+pub(crate) mod lines;
 mod table;
 
 use rustc_hash::FxHashMap;
@@ -14,9 +14,9 @@ use body::{BodyReader, StepsReader};
 use table::TableReader;
 
 /// The most bytes of one line.
-const LONGEST_LINE: usize = 100_000;
+pub(crate) const LONGEST_LINE: usize = 100_000;
 /// So many faults of one file are listed.
-const MOST_FAULTS: usize = 100;
+pub(crate) const MOST_FAULTS: usize = 100;
 
 type Parsed<T> = Result<T, SentenceError>;
 
@@ -88,7 +88,7 @@ impl ScenarioFile {
 }
 
 /// What is wrong with a sentence, as what is wrong with the file.
-fn diagnostic(error: &SentenceError) -> Diagnostic {
+pub(crate) fn diagnostic(error: &SentenceError) -> Diagnostic {
     let location = Location::new(SourceId(0), error.span());
     let fault = Diagnostic::error("bad-sentence", location, error.to_string());
     fault.maybe_help(error.help_text().map(str::to_owned))

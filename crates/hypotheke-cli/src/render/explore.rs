@@ -1,0 +1,149 @@
+//! What an exploration found, drawn: a verdict a claim, each trail with the containers before and after its last step.
+
+use std::collections::BTreeSet;
+
+use super::report::counted;
+use super::{Page, Tone, clip, container, fold, pad};
+use crate::commands::explore::Searched;
+use hypotheke::explore::{Bound, Explored, Status, Trail};
+use hypotheke::{ContainerId, World};
+
+pub(crate) fn draw(page: &mut Page, searched: &Searched) {
+    let found = &searched.found;
+    page.put(Tone::Heading, &clip(&searched.path.display().to_string(), 90)).end();
+    for verdict in &found.verdicts {
+        let (tone, word) = word(&verdict.status);
+        let text = format!("{} {}", verdict.claim.kind().word(), verdict.claim.text());
+        for (nth, line) in fold(&text, 80).into_iter().enumerate() {
+            page.plain("  ").put(tone, &pad(if nth == 0 { word } else { "" }, 14)).plain(&line).end();
+        }
+        match &verdict.status {
+            Status::Broken(trail) => draw_trail(page, trail, true),
+            Status::Reached(trail) => draw_trail(page, trail, false),
+            _ => {}
+        }
+    }
+    if let Some((trail, violations)) = &found.unlawful {
+        page.line(Tone::Bad, "  a law is broken, which no rules bring about: this is a fault of the program");
+        draw_trail(page, trail, true);
+        for violation in violations {
+            page.plain("      ").put(Tone::Bad, &clip(&violation.to_string(), 90)).end();
+        }
+    }
+    draw_covered(page, found);
+    page.blank();
+}
+
+fn word(status: &Status) -> (Tone, &'static str) {
+    match status {
+        Status::Holds => (Tone::Good, "holds"),
+        Status::HoldsSoFar => (Tone::Notable, "holds so far"),
+        Status::Broken(_) => (Tone::Bad, "broken"),
+        Status::Reached(_) => (Tone::Good, "reached"),
+        Status::Impossible => (Tone::Bad, "impossible"),
+        Status::Undecided => (Tone::Notable, "undecided"),
+    }
+}
+
+fn draw_trail(page: &mut Page, trail: &Trail, closely: bool) {
+    if trail.steps.is_empty() {
+        page.plain("      at the start: ").plain(&clip(&trail.message, 78)).end();
+        return;
+    }
+    for (nth, step) in (1..).zip(&trail.steps) {
+        page.put(Tone::Faint, &format!("    {nth:>3}  ")).plain(&clip(step, 90)).end();
+    }
+    if !closely {
+        return;
+    }
+    for line in fold(&trail.message, 88) {
+        page.plain("      ").put(Tone::Bad, &line).end();
+    }
+    let touched = touched(trail);
+    page.blank();
+    for (world, when) in [(&trail.before, "before step"), (&trail.after, "after step")] {
+        page.put(Tone::Faint, &format!("{when} {}", trail.steps.len())).end();
+        for &id in &touched {
+            container::draw(page, world, id);
+            page.blank();
+        }
+    }
+}
+
+/// The containers that the last step changed, those around them first.
+fn touched(trail: &Trail) -> Vec<ContainerId> {
+    let contents = |world: &World, id: ContainerId| -> Vec<(u32, String, u32, Vec<String>)> {
+        let stack = |(slot, stack): (u32, hypotheke::StackView<'_>)| {
+            (slot, stack.id().to_string(), stack.count(), stack.marks().map(str::to_owned).collect())
+        };
+        world.stacks(id).map(stack).collect()
+    };
+    let with_insides = |world: &World| -> Vec<ContainerId> {
+        let mut all: Vec<ContainerId> = world.containers().collect();
+        let mut next = 0;
+        while let Some(&id) = all.get(next) {
+            all.extend(world.stacks(id).filter_map(|(_, stack)| stack.inside()));
+            next += 1;
+        }
+        all
+    };
+    let mut seen = BTreeSet::new();
+    let all = with_insides(&trail.before).into_iter().chain(with_insides(&trail.after));
+    let changed = all.filter(|&id| {
+        let name = trail.before.container_name(id);
+        let differs = contents(&trail.before, id) != contents(&trail.after, id);
+        differs && !name.contains('/') && seen.insert(name)
+    });
+    changed.take(4).collect()
+}
+
+fn draw_covered(page: &mut Page, found: &Explored) {
+    let depth = found.by_depth.len().saturating_sub(1);
+    let refused: u64 = found.refused.values().sum();
+    let text = format!(
+        "{}, {} applied, {} refused, {} deep, {:.1} MB",
+        counted(usize::try_from(found.worlds).unwrap_or(usize::MAX), "world"),
+        found.applied,
+        refused,
+        depth,
+        found.memory as f64 / 1e6
+    );
+    page.plain("  ").put(Tone::Faint, &text).end();
+    let (tone, what) = match found.stopped_by {
+        None if found.exhausted => (Tone::Good, "every world that can be reached was seen".to_owned()),
+        None => (Tone::Plain, "every claim was decided before all worlds were seen".to_owned()),
+        Some(Bound::Depth(depth)) => {
+            (Tone::Plain, format!("every world within {depth} operations was seen; there are others (`--depth`)"))
+        }
+        Some(Bound::Worlds(worlds)) => {
+            (Tone::Notable, format!("stopped at {worlds} worlds; there are others (`--worlds`)"))
+        }
+        Some(Bound::Memory(bytes)) => {
+            (Tone::Notable, format!("stopped at {} MB; there are other worlds (`--memory`)", bytes / 1_000_000))
+        }
+        Some(Bound::Time(seconds)) => {
+            (Tone::Notable, format!("stopped after {seconds} s; there are other worlds (`--time`)"))
+        }
+        Some(Bound::Interrupt) => (Tone::Notable, "interrupted; there are other worlds".to_owned()),
+    };
+    page.plain("  ").put(tone, &what).end();
+}
+
+pub(crate) fn draw_summary(page: &mut Page, all: &[Searched]) {
+    let verdicts = || all.iter().flat_map(|searched| &searched.found.verdicts);
+    let failed = verdicts().filter(|verdict| verdict.status.is_failure()).count();
+    let open = verdicts().filter(|verdict| verdict.status.is_open()).count();
+    let (tone, what) = if failed > 0 {
+        (Tone::Bad, format!("{failed} broken"))
+    } else if open > 0 {
+        (Tone::Notable, format!("none broken, {open} open"))
+    } else {
+        (Tone::Good, "all hold".to_owned())
+    };
+    page.put(Tone::Heading, &counted(verdicts().count(), "claim")).plain(": ").put(tone, &what).end();
+    if failed > 0 {
+        page.put(Tone::Faint, "next   a trail can be kept as a scenario: its steps are what one writes").end();
+    } else if open > 0 {
+        page.put(Tone::Faint, "next   more can be seen: raise the bound that is named, or play less").end();
+    }
+}

@@ -1,0 +1,388 @@
+//! The file in which a designer writes claims, and what is played.
+
+use std::collections::BTreeSet;
+use std::sync::Arc;
+
+use super::claims::{Claim, ClaimKind, Part, Ready, Said, read};
+use super::moves::{Plan, Verb};
+use crate::filter::Test;
+use crate::language::{LineParser, SentenceError, TokenKind, lex};
+use crate::ruleset::{FilterNames, Ruleset, What};
+use crate::scenario::parse::{LONGEST_LINE, MOST_FAULTS, diagnostic, lines};
+use crate::scenario::{Line, ScenarioErrors, ScenarioFile, Start, StartBase};
+use crate::text::{Diagnostic, Diagnostics, Location, Source, SourceId, Span, Word, suggestion};
+use crate::world::World;
+
+/// Claims, and what is played to find out whether they hold.
+///
+/// ```text
+/// start as ruleset
+///
+/// play
+///   actors surveyor
+///   verbs move, swap, drop, pick-up
+///
+/// always
+///   count of fuel in sled <= 8
+///   no sample and contaminated lies with sample and not contaminated
+///
+/// never
+///   drop logbook
+/// ```
+#[derive(Clone, Debug)]
+pub struct ClaimsFile {
+    source: Source,
+    start: Option<Start>,
+    play: Play,
+    claims: Vec<Claim>,
+}
+
+/// What is played, as it is written. What is not written is as the ruleset has it.
+#[derive(Clone, Debug, Default)]
+struct Play {
+    actors: Option<Vec<Word>>,
+    verbs: Option<Vec<Verb>>,
+    containers: Option<Vec<Word>>,
+    set: Vec<Word>,
+    unset: Vec<Word>,
+    created: Vec<(u32, Word)>,
+    consumed: Vec<Word>,
+}
+
+/// Where the next line belongs.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Section {
+    Outside,
+    Start,
+    Play,
+    Claims(ClaimKind),
+    Skipped,
+}
+
+struct Reader {
+    file: ClaimsFile,
+    section: Section,
+    faults: Vec<Diagnostic>,
+}
+
+impl ClaimsFile {
+    /// Reads a file of claims.
+    ///
+    /// # Errors
+    /// Every line that can't be read.
+    pub fn parse(source: Source) -> Result<ClaimsFile, ScenarioErrors> {
+        let text = source.clone();
+        let file = ClaimsFile { source, start: None, play: Play::default(), claims: Vec::new() };
+        let mut reader = Reader { file, section: Section::Outside, faults: Vec::new() };
+        let mut offset = if text.text().starts_with('\u{feff}') { '\u{feff}'.len_utf8() } else { 0 };
+        for line in text.text()[offset..].split_inclusive('\n') {
+            reader.line(line.trim_end_matches(['\n', '\r']), offset);
+            offset += line.len();
+            if reader.faults.len() >= MOST_FAULTS {
+                break;
+            }
+        }
+        if reader.file.claims.is_empty() && reader.faults.is_empty() {
+            let fault = Diagnostic::error("empty", Location::default(), "there is no claim in this file");
+            reader.faults.push(fault.help("claims stand below a line `always`, `never`, `possible` or `recoverable`"));
+        }
+        if reader.faults.is_empty() {
+            return Ok(reader.file);
+        }
+        Err(ScenarioErrors::new(Diagnostics::new(vec![text], reader.faults)))
+    }
+
+    /// The text that it was read from.
+    #[must_use]
+    pub fn source(&self) -> &Source {
+        &self.source
+    }
+
+    /// The claims, in the order in which they are written.
+    #[must_use]
+    pub fn claims(&self) -> &[Claim] {
+        &self.claims
+    }
+}
+
+impl Reader {
+    fn line(&mut self, content: &str, offset: usize) {
+        let content = content.split_once('#').filter(|(before, _)| is_comment_after(before)).map_or(content, |it| it.0);
+        let trimmed = content.trim();
+        if trimmed.is_empty() {
+            return;
+        }
+        let offset = offset + (content.len() - content.trim_start().len());
+        let span = Span::new(offset, offset + trimmed.len());
+        if trimmed.len() > LONGEST_LINE {
+            let error = SentenceError::new(span, "this line is too long to be read");
+            self.faults.push(diagnostic(&error));
+            return;
+        }
+        if content.len() == content.trim_start().len() {
+            self.heading(trimmed, span);
+            return;
+        }
+        let mut tokens = Vec::new();
+        lex(trimmed, offset, &mut tokens);
+        tokens.retain(|token| token.kind != TokenKind::Comment);
+        let mut parser = LineParser::new(&tokens, span);
+        let read = match self.section {
+            Section::Skipped => Ok(()),
+            Section::Outside => Err(SentenceError::new(span, "this stands below no heading")
+                .help("headings are `start`, `play`, `always`, `never`, `possible` and `recoverable`")),
+            Section::Start => lines::start_line(&mut parser).map(|item| {
+                let line = Line { item, span, comments: Vec::new(), remark: None };
+                self.file.start.get_or_insert_default().lines.push(line);
+            }),
+            Section::Play => self.file.play.line(&mut parser),
+            Section::Claims(kind) => read(kind, trimmed, offset)
+                .map(|said| self.file.claims.push(Claim { kind, text: trimmed.to_owned(), span, said })),
+        };
+        if let Err(error) = read {
+            self.faults.push(diagnostic(&error));
+        }
+    }
+
+    fn heading(&mut self, text: &str, span: Span) {
+        let claims = ClaimKind::ALL.into_iter().find(|kind| kind.word() == text).map(Section::Claims);
+        self.section = match (text, claims) {
+            (_, Some(section)) => section,
+            ("play", _) => Section::Play,
+            ("start", _) => {
+                self.file.start.get_or_insert_default();
+                Section::Start
+            }
+            ("start as ruleset", _) => {
+                self.file.start.get_or_insert_default().base = StartBase::Ruleset;
+                Section::Start
+            }
+            _ => {
+                let first = text.split_whitespace().next().unwrap_or(text);
+                let known = ["start", "play", "always", "never", "possible", "recoverable"];
+                let error = SentenceError::new(span, format!("`{}` is no heading", crate::language::shortened(text)));
+                let help = suggestion(first, known).unwrap_or_else(|| format!("headings are {}", known.join(", ")));
+                self.faults.push(diagnostic(&error.help(help)));
+                Section::Skipped
+            }
+        };
+    }
+}
+
+/// A `#` begins a comment if it begins a line or stands after a blank, and no id follows.
+fn is_comment_after(before: &str) -> bool {
+    before.is_empty() || before.ends_with([' ', '\t'])
+}
+
+fn words(parser: &mut LineParser<'_, '_>, what: &str) -> Result<Vec<Word>, SentenceError> {
+    let mut words = vec![parser.word(what)?];
+    while parser.take_comma() {
+        words.push(parser.word(what)?);
+    }
+    parser.end()?;
+    Ok(words)
+}
+
+impl Play {
+    fn line(&mut self, parser: &mut LineParser<'_, '_>) -> Result<(), SentenceError> {
+        if parser.keyword("actors") {
+            self.actors = Some(words(parser, "a holder")?);
+        } else if parser.keyword("containers") {
+            self.containers = Some(words(parser, "a container")?);
+        } else if parser.keyword("verbs") {
+            let verb = |word: &Word| {
+                let found = Verb::ALL.into_iter().find(|verb| verb.word() == word.as_str());
+                found.ok_or_else(|| {
+                    let error = SentenceError::new(word.span(), format!("`{word}` is no verb that is played"));
+                    let known = Verb::ALL.map(Verb::word);
+                    error.help(
+                        suggestion(word.as_str(), known).unwrap_or_else(|| format!("they are {}", known.join(", "))),
+                    )
+                })
+            };
+            self.verbs = Some(words(parser, "a verb")?.iter().map(verb).collect::<Result<_, _>>()?);
+        } else if parser.keyword("mark") {
+            self.set.extend(words(parser, "a mark")?);
+        } else if parser.keyword("unmark") {
+            self.unset.extend(words(parser, "a mark")?);
+        } else if parser.keyword("consume") {
+            self.consumed.extend(words(parser, "a kind")?);
+        } else if parser.keyword("create") {
+            parser.require_keyword("up")?;
+            parser.require_keyword("to")?;
+            let count = parser.count()?;
+            self.created.push((count, parser.word("a kind")?));
+            parser.end()?;
+        } else {
+            let error = parser.error("what is played begins with another word");
+            return Err(error.help(
+                "lines are `actors`, `verbs`, `containers`, `mark`, `unmark`, `create up to 3 KIND`, `consume`",
+            ));
+        }
+        Ok(())
+    }
+}
+
+/// A file of claims whose names are all known to a ruleset.
+pub(super) struct ReadyFile {
+    pub(super) claims: Vec<(Claim, Ready)>,
+    pub(super) plan: Plan,
+    pub(super) world: World,
+}
+
+/// Looks up names; gathers what is wrong.
+struct Names<'f> {
+    file: &'f ClaimsFile,
+    rules: &'f Arc<Ruleset>,
+    faults: Vec<Diagnostic>,
+}
+
+impl ClaimsFile {
+    /// Looks up all names and lays out the start.
+    pub(super) fn ready(&self, rules: &Arc<Ruleset>) -> Result<ReadyFile, ScenarioErrors> {
+        let mut names = Names { file: self, rules, faults: Vec::new() };
+        let blank = ScenarioFile::blank(self.source.clone());
+        let world = blank.world_of(rules, self.start.as_ref()).map_err(|fault| names.faults.push(*fault)).ok();
+        let claims: Vec<(Claim, Ready)> =
+            self.claims.iter().filter_map(|claim| Some((claim.clone(), names.claim(&blank, claim)?))).collect();
+        let plan = world.as_ref().map(|world| names.plan(world));
+        match (world, plan) {
+            (Some(world), Some(plan)) if names.faults.is_empty() => Ok(ReadyFile { claims, plan, world }),
+            _ => Err(ScenarioErrors::new(Diagnostics::new(vec![self.source.clone()], names.faults))),
+        }
+    }
+}
+
+impl Names<'_> {
+    fn unknown<'k>(&mut self, word: &Word, what: &str, known: impl IntoIterator<Item = &'k str> + Clone) {
+        let at = Location::new(SourceId(0), word.span());
+        let fault = Diagnostic::error("unknown-name", at, format!("there is no {what} `{word}`"));
+        self.faults.push(fault.maybe_help(suggestion(word.as_str(), known)));
+    }
+
+    fn what(&mut self, word: &Word) -> Option<What> {
+        let found = self.rules.what(word.as_str());
+        if found.is_none() {
+            let rules = self.rules;
+            self.unknown(word, "kind, tag or mark", rules.item_names().collect::<Vec<_>>());
+        }
+        found
+    }
+
+    fn test(&mut self, part: &Part) -> Test {
+        let mut names = FilterNames { rules: self.rules, faults: Vec::new() };
+        let at = Location::new(SourceId(0), Span::new(part.origin, part.origin + 1));
+        let source = crate::ruleset::FilterSource { filter: part.filter.clone(), at, origin: Some(part.origin) };
+        let test = names.resolve(&part.filter, &source);
+        self.faults.append(&mut names.faults);
+        test
+    }
+
+    fn place(&mut self, path: &crate::Path) {
+        let largest = World::largest(self.rules);
+        if let Err(unknown) = largest.place(path, None)
+            && !path.depends_on_stacks()
+        {
+            let at = Location::new(SourceId(0), path.span());
+            let fault = Diagnostic::error("unknown-name", at, unknown.to_string());
+            self.faults.push(fault.maybe_help(unknown.help_text().map(str::to_owned)));
+        }
+    }
+
+    fn claim(&mut self, blank: &ScenarioFile, claim: &Claim) -> Option<Ready> {
+        Some(match &claim.said {
+            Said::Check(line) => {
+                self.faults.extend(blank.faults_of(self.rules, line));
+                Ready::Check(line.item.clone())
+            }
+            Said::NoneWith(one, other) => Ready::NoneWith(self.test(one), self.test(other)),
+            Said::NoneIn(what, place) => {
+                self.place(place);
+                Ready::NoneIn(self.test(what), place.clone())
+            }
+            Said::AllIn(what, place) => {
+                self.place(place);
+                Ready::AllIn(self.test(what), place.clone())
+            }
+            Said::InAll { name, comparison, number } => {
+                let what = self.what(name)?;
+                Ready::InAll { what, name: name.to_string(), comparison: *comparison, number: *number }
+            }
+            Said::Operation(pattern) => {
+                let what = match &pattern.name {
+                    Some(name) => Some(self.what(name)?),
+                    None => None,
+                };
+                pattern.from.iter().chain(&pattern.to).for_each(|path| self.place(path));
+                Ready::Operation { pattern: pattern.clone(), what }
+            }
+        })
+    }
+
+    /// What is played; where nothing is written, whatever the ruleset has.
+    fn plan(&mut self, world: &World) -> Plan {
+        let rules = Arc::clone(self.rules);
+        let play = &self.file.play;
+        let mut plan = Plan::default();
+        let holders: Vec<&str> = world.holders().map(|holder| world.holder_name(holder)).collect();
+        for name in play.actors.iter().flatten() {
+            match world.holder(name.as_str()) {
+                Some(holder) => plan.actors.push(holder),
+                None => self.unknown(name, "holder", holders.iter().copied()),
+            }
+        }
+        if play.actors.is_none() {
+            plan.actors = world.holders().collect();
+        }
+        let containers: Vec<String> = world.containers().map(|it| world.container_name(it)).collect();
+        for name in play.containers.iter().flatten() {
+            match world.container(name.as_str()) {
+                Some(container) => plan.containers.push(container),
+                None => self.unknown(name, "container", containers.iter().map(String::as_str)),
+            }
+        }
+        if play.containers.is_none() {
+            plan.containers = world.containers().collect();
+        }
+        for (words, unset) in [(&play.set, false), (&play.unset, true)] {
+            for word in words {
+                match rules.find_mark(word.as_str()) {
+                    Some(mark) if unset => plan.unset.push(mark),
+                    Some(mark) => plan.set.push(mark),
+                    None => self.unknown(word, "mark", rules.marks().iter().map(crate::Mark::name)),
+                }
+            }
+        }
+        let kind = |names: &mut Names<'_>, word: &Word| {
+            let kind = rules.find_kind(word.as_str());
+            if kind.is_none() {
+                names.unknown(word, "kind", rules.kinds().map(crate::Kind::id).collect::<Vec<_>>());
+            }
+            kind
+        };
+        for (count, word) in &play.created {
+            plan.created.extend(kind(self, word).map(|kind| (kind, u64::from(*count))));
+        }
+        for word in &play.consumed {
+            plan.consumed.extend(kind(self, word));
+        }
+        plan.has_doors = plan.containers.iter().any(|it| super::moves::has_door(world, *it));
+        plan.verbs = play.verbs.clone().unwrap_or_else(|| standard_verbs(world, &plan));
+        let said: BTreeSet<Verb> = plan.verbs.iter().copied().collect();
+        plan.verbs = said.into_iter().collect();
+        plan
+    }
+}
+
+/// Moving, swapping, dropping and picking up; wearing and opening where there is something to.
+fn standard_verbs(world: &World, plan: &Plan) -> Vec<Verb> {
+    let worn = plan.containers.iter().filter_map(|&it| world.container_def(it)).any(crate::ContainerDef::is_worn);
+    let mut verbs = vec![Verb::Move, Verb::Swap, Verb::Drop, Verb::PickUp];
+    if worn && !plan.actors.is_empty() {
+        verbs.extend([Verb::Equip, Verb::Unequip]);
+    }
+    if plan.has_doors {
+        verbs.extend([Verb::Open, Verb::Close]);
+    }
+    verbs
+}

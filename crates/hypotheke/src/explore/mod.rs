@@ -1,0 +1,38 @@
+//! Exploration: whatever can be played, in every order, until something breaks that must hold.
+//!
+//! [`ClaimsFile`] says what must hold and what is played. [`Exploration::search`] goes through every world that can be reached, the
+//! nearest first, so that what it finds is reached by a shortest trail. It says what it covered, and whether that was all.
+//!
+//! ```
+//! use hypotheke::Ruleset;
+//! use hypotheke::explore::{ClaimsFile, Exploration, Status};
+//! use hypotheke::text::Source;
+//!
+//! let rules = Ruleset::builder()
+//!     .kind("flare", |kind| kind.stack_limit(2))
+//!     .container("depot", |depot| depot.slots(2))
+//!     .container("sled", |sled| sled.slots(1))
+//!     .start("depot", ["2 flare"])
+//!     .build()?
+//!     .into();
+//! let claims = ClaimsFile::parse(Source::new("a.claims", "always\n  count of flare in sled <= 1\n")).unwrap();
+//! let found = Exploration::new(&rules, &claims).unwrap().search();
+//! let Status::Broken(trail) = &found.verdicts[0].status else { panic!("two flares fit on the sled") };
+//! assert_eq!(trail.steps, ["move 2 flare from depot/0 to sled/0"]);
+//! # Ok::<(), hypotheke::RulesetErrors>(())
+//! ```
+
+mod claims;
+mod file;
+mod moves;
+mod packed;
+mod report;
+mod search;
+mod store;
+mod symmetry;
+
+pub use claims::{Claim, ClaimKind};
+pub use file::ClaimsFile;
+pub use moves::Verb;
+pub use report::{Bound, Explored, Status, Trail, Verdict};
+pub use search::{Bounds, Exploration, Progress};

@@ -1,0 +1,388 @@
+//! What may be played next: operations that name a slot or a stack each, so that every world has a list of them that is in order.
+
+use crate::id::{ContainerId, HolderId, KindId, MarkId};
+use crate::language::{Amount, Landing};
+use crate::ops::{Action, Operation, Share};
+use crate::world::{Cell, GROUND, Place, World};
+
+/// What holders do, or the game itself.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum Verb {
+    /// One, half or all of a stack goes to another slot, empty or with its like.
+    Move,
+    /// Two stacks that are not alike change places.
+    Swap,
+    /// One, half or all of a stack goes to the ground.
+    Drop,
+    /// One, half or all of a stack on the ground goes to a slot.
+    PickUp,
+    /// A stack is worn.
+    Equip,
+    /// What is worn is taken off.
+    Unequip,
+    /// One, half or all of a stack goes into the hand.
+    Lift,
+    /// One or all of what is in the hand goes to a slot.
+    Put,
+    /// What is in the hand goes back.
+    Return,
+    /// A container is opened.
+    Open,
+    /// A container is closed.
+    Close,
+}
+
+impl Verb {
+    /// All of them, in the order in which they are tried.
+    pub const ALL: [Verb; 11] = [
+        Verb::Move,
+        Verb::Swap,
+        Verb::Drop,
+        Verb::PickUp,
+        Verb::Equip,
+        Verb::Unequip,
+        Verb::Lift,
+        Verb::Put,
+        Verb::Return,
+        Verb::Open,
+        Verb::Close,
+    ];
+
+    /// As it is written.
+    #[must_use]
+    pub fn word(self) -> &'static str {
+        match self {
+            Verb::Move => "move",
+            Verb::Swap => "swap",
+            Verb::Drop => "drop",
+            Verb::PickUp => "pick-up",
+            Verb::Equip => "equip",
+            Verb::Unequip => "unequip",
+            Verb::Lift => "lift",
+            Verb::Put => "put",
+            Verb::Return => "return",
+            Verb::Open => "open",
+            Verb::Close => "close",
+        }
+    }
+}
+
+/// What is played.
+#[derive(Clone, Debug, Default)]
+pub(super) struct Plan {
+    pub(super) verbs: Vec<Verb>,
+    /// Who acts where that matters; nobody if the game itself does.
+    pub(super) actors: Vec<HolderId>,
+    /// Somebody has to have opened something somewhere, so that it matters who acts.
+    pub(super) has_doors: bool,
+    pub(super) containers: Vec<ContainerId>,
+    /// Marks that stacks get and lose.
+    pub(super) set: Vec<MarkId>,
+    pub(super) unset: Vec<MarkId>,
+    /// Kinds of which items come into the world, and of how many in all.
+    pub(super) created: Vec<(KindId, u64)>,
+    pub(super) consumed: Vec<KindId>,
+    /// By the numbers of containers: nothing can tell its slots apart.
+    pub(super) alike: Vec<bool>,
+    /// The same of the insides of packs.
+    pub(super) packs_alike: bool,
+}
+
+/// A taken slot.
+#[derive(Clone, Copy)]
+struct Source {
+    container: ContainerId,
+    slot: u32,
+    cell: Cell,
+}
+
+/// Lists for one world; kept for their room.
+#[derive(Debug, Default)]
+pub(super) struct Moves {
+    pub(super) list: Vec<Operation>,
+}
+
+/// One, half and all of a stack, each once.
+fn shares(count: u32) -> impl Iterator<Item = u32> {
+    let half = count.div_ceil(2);
+    [1, half, count]
+        .into_iter()
+        .enumerate()
+        .filter(move |&(nth, share)| nth == 0 || share > [1, half][nth - 1])
+        .map(|it| it.1)
+}
+
+impl Plan {
+    pub(super) fn plays(&self, verb: Verb) -> bool {
+        self.verbs.contains(&verb)
+    }
+
+    pub(super) fn is_alike(&self, world: &World, container: u32) -> bool {
+        if world.is_lasting(container) {
+            return self.alike.get(container as usize).copied().unwrap_or(false);
+        }
+        self.packs_alike && world.state(container).ruled == 0
+    }
+
+    /// All operations in their order. A container whose slots nothing can tell apart is offered its first empty slot only.
+    pub(super) fn enumerate(&self, world: &World, moves: &mut Moves) {
+        moves.list.clear();
+        let mut containers: Vec<ContainerId> = self.containers.clone();
+        let mut sources: Vec<Source> = Vec::new();
+        let mut next = 0;
+        while let Some(&container) = containers.get(next) {
+            for (slot, &cell) in (0..).zip(world.slots_of(container.index)) {
+                if !cell.is_empty() {
+                    sources.push(Source { container, slot, cell });
+                    if cell.is_pack() {
+                        containers.push(world.container_id(cell.inner));
+                    }
+                }
+            }
+            next += 1;
+        }
+        let mut targets: Vec<(ContainerId, u32, Cell)> = Vec::new();
+        for &container in &containers {
+            let alike = self.is_alike(world, container.index);
+            let mut offered = false;
+            for (slot, &cell) in (0..).zip(world.slots_of(container.index)) {
+                if !cell.is_empty() || !alike || !offered {
+                    targets.push((container, slot, cell));
+                }
+                offered |= cell.is_empty();
+            }
+        }
+        let everyone: Vec<Option<HolderId>> = if self.has_doors && !self.actors.is_empty() {
+            self.actors.iter().copied().map(Some).collect()
+        } else {
+            vec![None]
+        };
+        for actor in everyone {
+            let from = moves.list.len();
+            self.between_slots(world, &sources, &targets, &mut moves.list);
+            self.with_the_ground(world, &sources, &targets, &mut moves.list);
+            self.looks(world, &sources, &mut moves.list);
+            moves.list[from..].iter_mut().for_each(|operation| operation.actor = actor);
+        }
+        for &actor in &self.actors {
+            self.of_holder(world, actor, (&sources, &targets), &mut moves.list);
+        }
+        self.coming_and_going(world, &sources, &targets, &mut moves.list);
+    }
+
+    fn between_slots(
+        &self,
+        world: &World,
+        sources: &[Source],
+        targets: &[(ContainerId, u32, Cell)],
+        list: &mut Vec<Operation>,
+    ) {
+        for &Source { container, slot, cell } in sources {
+            for &(to, at, there) in targets {
+                if (to, at) == (container, slot) {
+                    continue;
+                }
+                if there.is_empty() || there.class == cell.class {
+                    if self.plays(Verb::Move) {
+                        moves_onto(world, ((container, slot), cell), ((to, at), there), list);
+                    }
+                } else if self.plays(Verb::Swap) && (container.index, slot) < (to.index, at) {
+                    list.push(Operation::swapping((container, slot), (to, at)));
+                }
+            }
+        }
+    }
+
+    fn with_the_ground(
+        &self,
+        world: &World,
+        sources: &[Source],
+        targets: &[(ContainerId, u32, Cell)],
+        list: &mut Vec<Operation>,
+    ) {
+        if self.plays(Verb::Drop) {
+            for source in sources {
+                let drop = |count| {
+                    Operation::dropping(Amount::Exactly(count), (source.container, source.slot), Landing::default())
+                };
+                list.extend(shares(source.cell.count).map(drop));
+            }
+        }
+        if self.plays(Verb::PickUp) {
+            let landed: Vec<Cell> = world.stacks_of(GROUND).map(|(_, cell)| cell).collect();
+            for cell in landed {
+                let stack = crate::id::StackId(cell.id);
+                for &(to, at, there) in
+                    targets.iter().filter(|(_, _, there)| there.is_empty() || there.class == cell.class)
+                {
+                    let most = fitting(world, (to, at), there, cell);
+                    let pick_up = |count| Operation::picking_up(Amount::Exactly(count), stack, (to, at));
+                    list.extend(
+                        shares(cell.count)
+                            .filter(|share| *share < most)
+                            .chain([most])
+                            .filter(|it| *it > 0)
+                            .map(pick_up),
+                    );
+                }
+            }
+        }
+    }
+
+    fn looks(&self, world: &World, sources: &[Source], list: &mut Vec<Operation>) {
+        for source in sources {
+            let at = (source.container, source.slot);
+            let has = |mark: MarkId| world.stack(at.0, at.1).is_some_and(|stack| stack.has_mark(mark));
+            list.extend(self.set.iter().filter(|&&mark| !has(mark)).map(|&mark| Operation::marking(at, mark)));
+            list.extend(self.unset.iter().filter(|&&mark| has(mark)).map(|&mark| Operation::unmarking(at, mark)));
+        }
+    }
+
+    fn of_holder(
+        &self,
+        world: &World,
+        actor: HolderId,
+        (sources, targets): (&[Source], &[(ContainerId, u32, Cell)]),
+        list: &mut Vec<Operation>,
+    ) {
+        let is_worn = |source: &&Source| {
+            let worn = world.container_def(source.container).is_some_and(crate::ContainerDef::is_worn);
+            worn && world.carrier(source.container) == Some(actor)
+        };
+        let at = |source: &Source| (source.container, source.slot);
+        if self.plays(Verb::Equip) {
+            let loose = sources.iter().filter(|source| !is_worn(source));
+            list.extend(loose.map(|source| Operation::equipping(Amount::Exactly(1), at(source), actor)));
+        }
+        if self.plays(Verb::Unequip) {
+            let worn = sources.iter().filter(is_worn);
+            list.extend(worn.map(|it| Operation::unequipping(Amount::Exactly(it.cell.count), at(it), actor)));
+        }
+        match world.hand(actor) {
+            None if self.plays(Verb::Lift) => {
+                for source in sources {
+                    let lift = |count| Operation::lifting(Share::Amount(Amount::Exactly(count)), at(source), actor);
+                    list.extend(shares(source.cell.count).map(lift));
+                }
+            }
+            Some(held) => {
+                if self.plays(Verb::Put) {
+                    for &(to, slot, _) in targets {
+                        let put = |count| Operation::putting(Amount::Exactly(count), (to, slot), actor);
+                        list.extend([1, held.count()].into_iter().take(held.count().min(2) as usize).map(put));
+                    }
+                }
+                if self.plays(Verb::Return) {
+                    list.push(Operation::returning(Amount::All, actor));
+                }
+            }
+            None => {}
+        }
+        for &container in self.containers.iter().filter(|it| has_door(world, **it)) {
+            let is_open = world.has_opened(actor, container);
+            if self.plays(Verb::Open) && !is_open {
+                list.push(Operation::opening(container, actor));
+            }
+            if self.plays(Verb::Close) && is_open {
+                list.push(Operation::closing(container, actor));
+            }
+        }
+    }
+
+    fn coming_and_going(
+        &self,
+        world: &World,
+        sources: &[Source],
+        targets: &[(ContainerId, u32, Cell)],
+        list: &mut Vec<Operation>,
+    ) {
+        for &(kind, most) in &self.created {
+            if world.count(kind, None) < most {
+                let into = targets.iter().filter(|(_, _, there)| there.is_empty() || there.kind == kind.0);
+                list.extend(into.map(|&(to, at, _)| Operation::creating(Amount::Exactly(1), kind, (to, at))));
+            }
+        }
+        for source in sources.iter().filter(|source| self.consumed.contains(&KindId(source.cell.kind))) {
+            let kind = KindId(source.cell.kind);
+            list.push(Operation::consuming(Amount::Exactly(1), kind, (source.container, source.slot)));
+        }
+    }
+}
+
+/// Whether it matters who has opened a container.
+pub(super) fn has_door(world: &World, container: ContainerId) -> bool {
+    let state = world.state(container.index);
+    state.must_open || state.exclusive
+}
+
+/// How many of a stack a slot with room for it would take.
+fn fitting(world: &World, (to, at): (ContainerId, u32), there: Cell, cell: Cell) -> u32 {
+    let limit = world.limit(crate::world::Spot { container: to.index, slot: at }, cell.kind);
+    limit.saturating_sub(there.count).min(cell.count)
+}
+
+fn moves_onto(
+    world: &World,
+    (from, cell): ((ContainerId, u32), Cell),
+    (to, there): ((ContainerId, u32), Cell),
+    list: &mut Vec<Operation>,
+) {
+    let most = fitting(world, to, there, cell);
+    let counts = shares(cell.count).filter(|share| *share < most).chain([most]).filter(|count| *count > 0);
+    list.extend(counts.map(|count| Operation::moving(Amount::Exactly(count), from, to)));
+}
+
+/// In a sentence, as a scenario writes it.
+pub(super) fn sentence(world: &World, operation: &Operation) -> String {
+    let place = |place: &Place| world.place_name(*place);
+    let amount = |amount: &Amount| match amount {
+        Amount::Exactly(count) => count.to_string(),
+        Amount::UpTo(count) => format!("up to {count}"),
+        Amount::All => "all".to_owned(),
+    };
+    let kind = |kind: KindId| world.rules().kind(kind).id().to_owned();
+    let kind_at = |at: &Place| match at {
+        Place::Slot(container, slot) => {
+            world.stack(*container, *slot).map_or(String::new(), |stack| format!(" {}", stack.kind().id()))
+        }
+        _ => String::new(),
+    };
+    let mark = |mark: MarkId| world.rules().mark(mark).name().to_owned();
+    let (verb, rest) = match &operation.action {
+        Action::Move { amount: count, from, to, .. } => {
+            ("move", format!("{}{} from {} to {}", amount(count), kind_at(from), place(from), place(to)))
+        }
+        Action::Swap { one, other } => ("swap", format!("{} with {}", place(one), place(other))),
+        Action::Drop { amount: count, from, .. } => {
+            ("drop", format!("{}{} from {}", amount(count), kind_at(from), place(from)))
+        }
+        Action::PickUp { amount: count, from, to, .. } => {
+            let stack = from.map_or_else(String::new, |stack| format!(" from ground/{stack}"));
+            ("pick", format!("up {}{stack} to {}", amount(count), place(to)))
+        }
+        Action::Equip { from, .. } => ("equip", place(from)),
+        Action::Unequip { from, .. } => ("unequip", place(from)),
+        Action::Lift { share: Share::Amount(count), from } => {
+            ("lift", format!("{} from {}", amount(count), place(from)))
+        }
+        Action::Put { amount: count, to } => ("put", format!("{} in {}", amount(count), place(to))),
+        Action::Return { .. } => ("return", String::new()),
+        Action::Open { at } => ("open", place(at)),
+        Action::Close { at } => ("close", place(at)),
+        Action::Mark { at, mark: set } => ("mark", format!("{} {}", place(at), mark(*set))),
+        Action::Unmark { at, mark: unset } => ("unmark", format!("{} {}", place(at), mark(*unset))),
+        Action::Create { amount: count, kind: created, to, .. } => {
+            ("create", format!("{} {} in {}", amount(count), kind(*created), place(to)))
+        }
+        Action::Consume { amount: count, kind: consumed, from } => {
+            let consumed = consumed.map_or_else(String::new, |it| format!(" {}", kind(it)));
+            ("consume", format!("{}{consumed} from {}", amount(count), place(from)))
+        }
+        _ => ("", String::new()),
+    };
+    let text = match operation.actor {
+        Some(actor) => format!("{} {verb}s {rest}", world.holder_name(actor)),
+        None => format!("{verb} {rest}"),
+    };
+    text.trim_end().to_owned()
+}

@@ -1,0 +1,152 @@
+//! Worlds as few bytes: what lies where, in which order on the ground, what is open, what shortcuts point at. Ids, revision, counters and
+//! random numbers are left out: no outcome depends on them.
+
+use std::hash::BuildHasher;
+
+use rustc_hash::{FxBuildHasher, FxHashMap};
+use smallvec::SmallVec;
+
+use super::moves::Plan;
+use crate::world::{Cell, ClassKey, GROUND, World};
+
+/// Writes worlds as bytes. Two that nothing can tell apart become the same bytes.
+#[derive(Clone, Debug)]
+pub(super) struct Packer {
+    /// Every container but the ground and the insides of packs.
+    frame: Vec<u32>,
+    holders: Vec<u32>,
+    kinds: u32,
+    /// Each sort of stack that is not plain has a number that stays the same throughout, which those of a world need not.
+    numbers: FxHashMap<ClassKey, u32>,
+}
+
+/// Seven bits a byte, the lowest first.
+fn put(bytes: &mut Vec<u8>, mut number: u64) {
+    while number >= 0x80 {
+        bytes.push(number.to_le_bytes()[0] | 0x80);
+        number >>= 7;
+    }
+    bytes.push(number.to_le_bytes()[0]);
+}
+
+impl Packer {
+    pub(super) fn new(world: &World) -> Packer {
+        let hands = world.holders().map(|holder| world.hand_of(holder.index));
+        Packer {
+            frame: world.containers().map(|container| container.index).chain(hands).collect(),
+            holders: world.holders().map(|holder| holder.index).collect(),
+            kinds: u32::try_from(world.rules().kinds().len()).unwrap_or(u32::MAX),
+            numbers: FxHashMap::default(),
+        }
+    }
+
+    pub(super) fn pack(&mut self, world: &World, plan: &Plan, bytes: &mut Vec<u8>) {
+        bytes.clear();
+        for nth in 0..self.frame.len() {
+            let container = self.frame[nth];
+            self.container(world, plan, container, bytes);
+            if world.is_hand(container)
+                && let Some(origin) = world.origin_of(world.state(container).holder)
+            {
+                put(bytes, u64::from(origin.container.index) + 1);
+                put(bytes, u64::from(origin.slot));
+            }
+        }
+        let landed: SmallVec<[Cell; 8]> = world.stacks_of(GROUND).map(|(_, cell)| cell).collect();
+        if plan.alike.get(GROUND as usize) == Some(&true) {
+            self.in_any_order(world, plan, &landed, bytes);
+        } else {
+            put(bytes, landed.len() as u64);
+            landed.iter().for_each(|&cell| self.stack(world, plan, cell, bytes));
+        }
+        if plan.has_doors {
+            for nth in 0..self.frame.len() {
+                for opener in world.openers(self.frame[nth]) {
+                    put(bytes, nth as u64 + 1);
+                    put(bytes, u64::from(opener));
+                }
+            }
+            bytes.push(0);
+        }
+        for nth in 0..self.holders.len() {
+            for kind in world.shortcuts_of(self.holders[nth]) {
+                put(bytes, kind.map_or(0, |kind| u64::from(kind.0) + 1));
+            }
+        }
+    }
+
+    fn container(&mut self, world: &World, plan: &Plan, container: u32, bytes: &mut Vec<u8>) {
+        let cells = world.slots_of(container);
+        if plan.is_alike(world, container) {
+            let taken: SmallVec<[Cell; 16]> = cells.iter().copied().filter(|cell| !cell.is_empty()).collect();
+            self.in_any_order(world, plan, &taken, bytes);
+            return;
+        }
+        let mut empty = 0_u64;
+        for &cell in cells {
+            if cell.is_empty() {
+                empty += 1;
+                continue;
+            }
+            skip(bytes, &mut empty);
+            self.stack(world, plan, cell, bytes);
+        }
+        skip(bytes, &mut empty);
+    }
+
+    /// The same bytes in whatever order the stacks are.
+    fn in_any_order(&mut self, world: &World, plan: &Plan, cells: &[Cell], bytes: &mut Vec<u8>) {
+        put(bytes, cells.len() as u64);
+        if cells.iter().any(|cell| cell.is_pack()) {
+            let mut parts: Vec<Vec<u8>> = Vec::with_capacity(cells.len());
+            for &cell in cells {
+                let mut part = Vec::new();
+                self.stack(world, plan, cell, &mut part);
+                parts.push(part);
+            }
+            parts.sort_unstable();
+            parts.iter().for_each(|part| bytes.extend(part));
+            return;
+        }
+        let mut sorted: SmallVec<[u64; 16]> =
+            cells.iter().map(|cell| u64::from(self.number(world, *cell)) << 32 | u64::from(cell.count)).collect();
+        sorted.sort_unstable();
+        for stack in sorted {
+            put(bytes, (stack >> 32) + 1);
+            put(bytes, stack & 0xffff_ffff);
+        }
+    }
+
+    fn stack(&mut self, world: &World, plan: &Plan, cell: Cell, bytes: &mut Vec<u8>) {
+        put(bytes, u64::from(self.number(world, cell)) + 1);
+        put(bytes, u64::from(cell.count));
+        if cell.is_pack() {
+            self.container(world, plan, cell.inner, bytes);
+        }
+    }
+
+    fn number(&mut self, world: &World, cell: Cell) -> u32 {
+        if cell.class < self.kinds {
+            return cell.class;
+        }
+        let Some(key) = world.classes.key(cell.class) else { return cell.class };
+        if let Some(&number) = self.numbers.get(key) {
+            return number;
+        }
+        let number = self.kinds + u32::try_from(self.numbers.len()).unwrap_or(u32::MAX);
+        self.numbers.insert(key.clone(), number);
+        number
+    }
+}
+
+/// So many empty slots.
+fn skip(bytes: &mut Vec<u8>, empty: &mut u64) {
+    if *empty > 0 {
+        bytes.push(0);
+        put(bytes, std::mem::take(empty));
+    }
+}
+
+pub(super) fn hash_of(bytes: &[u8]) -> u64 {
+    FxBuildHasher.hash_one(bytes)
+}

@@ -1,0 +1,101 @@
+//! What an exploration found.
+
+use std::collections::BTreeMap;
+
+use super::claims::Claim;
+use crate::audit::Violation;
+use crate::ops::Reason;
+use crate::world::World;
+
+/// What was found, and what was covered.
+#[derive(Clone, Debug)]
+pub struct Explored {
+    /// For each claim, in the order in which they are written.
+    pub verdicts: Vec<Verdict>,
+    /// A world that breaks a law, and how it is reached. No rules bring that about: it is a fault of the program.
+    pub unlawful: Option<(Trail, Vec<Violation>)>,
+    /// How many worlds were seen, the start among them.
+    pub worlds: u64,
+    /// How many operations were applied.
+    pub applied: u64,
+    /// How many were refused, and why.
+    pub refused: BTreeMap<Reason, u64>,
+    /// How many worlds so many operations from the start; the start alone is the first.
+    pub by_depth: Vec<u64>,
+    /// What stopped the search before it was at its end.
+    pub stopped_by: Option<Bound>,
+    /// Whether every world was seen that can be reached. Where every claim was decided before, the search ends without.
+    pub exhausted: bool,
+    /// What the worlds took of memory, in bytes.
+    pub memory: u64,
+    /// How many containers, the ground among them, have slots that nothing can tell apart.
+    pub symmetric: usize,
+}
+
+/// What became of a claim.
+#[derive(Clone, Debug)]
+pub struct Verdict {
+    /// The claim.
+    pub claim: Claim,
+    /// What became of it.
+    pub status: Status,
+}
+
+/// What became of a claim.
+#[derive(Clone, Debug)]
+pub enum Status {
+    /// It holds of every world that can be reached.
+    Holds,
+    /// It holds of every world that was seen; there are others.
+    HoldsSoFar,
+    /// It does not hold: a shortest trail to where it breaks.
+    Broken(Trail),
+    /// It is possible: a shortest trail to where it is so.
+    Reached(Trail),
+    /// No world is so.
+    Impossible,
+    /// No world that was seen is so, or the way back was not searched to its end.
+    Undecided,
+}
+
+impl Status {
+    /// Whether a verification fails by it.
+    #[must_use]
+    pub fn is_failure(&self) -> bool {
+        matches!(self, Status::Broken(_) | Status::Impossible)
+    }
+
+    /// Whether more would have to be seen to tell.
+    #[must_use]
+    pub fn is_open(&self) -> bool {
+        matches!(self, Status::HoldsSoFar | Status::Undecided)
+    }
+}
+
+/// Operations that lead from the start to a world.
+#[derive(Clone, Debug)]
+pub struct Trail {
+    /// As a scenario writes them.
+    pub steps: Vec<String>,
+    /// What is so at its end.
+    pub message: String,
+    /// The world before the last step.
+    pub before: Box<World>,
+    /// The world at its end.
+    pub after: Box<World>,
+}
+
+/// What stops a search.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Bound {
+    /// So many operations from the start.
+    Depth(u32),
+    /// So many worlds.
+    Worlds(u64),
+    /// So many bytes.
+    Memory(u64),
+    /// So many seconds.
+    Time(u64),
+    /// Somebody has interrupted it.
+    Interrupt,
+}

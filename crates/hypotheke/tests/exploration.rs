@@ -1,0 +1,333 @@
+//! Exploration: counted against a plain search written for this alone, and with and without symmetry.
+
+use std::collections::{BTreeSet, VecDeque};
+use std::sync::Arc;
+
+use hypotheke::explore::{Bound, Bounds, ClaimsFile, Exploration, Explored, Status};
+use hypotheke::text::Source;
+use hypotheke::{NamedOperation, Ruleset, RulesetBuilder, World, audit};
+use proptest::prelude::*;
+
+fn ready(builder: RulesetBuilder) -> Arc<Ruleset> {
+    Arc::new(builder.build().unwrap_or_else(|errors| panic!("{errors}")))
+}
+
+fn exploration(rules: &Arc<Ruleset>, claims: &str) -> Exploration {
+    let file = ClaimsFile::parse(Source::new("a.claims", claims)).unwrap_or_else(|errors| panic!("{errors}"));
+    Exploration::new(rules, &file).unwrap_or_else(|errors| panic!("{errors}"))
+}
+
+fn broken(found: &Explored, claim: usize) -> &[String] {
+    match &found.verdicts[claim].status {
+        Status::Broken(trail) | Status::Reached(trail) => &trail.steps,
+        other => panic!("{}: {other:?}", found.verdicts[claim].claim),
+    }
+}
+
+/// Each trail is played from the start by sentences, and must be applied step by step.
+fn replay(rules: &Arc<Ruleset>, steps: &[String]) -> World {
+    let mut world = World::new(rules);
+    for step in steps {
+        let operation: NamedOperation = step.parse().unwrap_or_else(|error| panic!("{step}: {error}"));
+        let operation = operation.resolve(&world).unwrap_or_else(|error| panic!("{step}: {error}"));
+        world.perform(&operation).map(|_| ()).unwrap_or_else(|refusal| panic!("{step}: {}", world.explain(&refusal)));
+        // A mark may make a stack unfit where it lies.
+        let broken: Vec<_> = audit(rules, &world.snapshot()).into_iter().filter(|it| !it.law().is_limit()).collect();
+        assert_eq!(broken, vec![]);
+    }
+    world
+}
+
+/// Two containers, a ground, and stacks: what a plain search needs to know.
+#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
+struct Plain {
+    slots: Vec<Option<(usize, u32)>>,
+    ground: Vec<(usize, u32)>,
+}
+
+struct Rules {
+    limits: Vec<u32>,
+    ground: usize,
+}
+
+fn amounts(count: u32, room: u32) -> BTreeSet<u32> {
+    [1, count.div_ceil(2), count, room].into_iter().filter(|&amount| amount > 0 && amount <= count.min(room)).collect()
+}
+
+impl Plain {
+    fn next(&self, rules: &Rules) -> Vec<Plain> {
+        let mut found = Vec::new();
+        for from in 0..self.slots.len() {
+            let Some((kind, count)) = self.slots[from] else { continue };
+            let less = |amount: u32| {
+                let mut next = self.clone();
+                next.slots[from] = (count > amount).then_some((kind, count - amount));
+                next
+            };
+            for to in (0..self.slots.len()).filter(|to| *to != from) {
+                let there = match self.slots[to] {
+                    Some((other, _)) if other != kind => {
+                        let mut next = self.clone();
+                        next.slots.swap(from, to);
+                        found.push(next);
+                        continue;
+                    }
+                    there => there.map_or(0, |(_, count)| count),
+                };
+                for amount in amounts(count, rules.limits[kind] - there) {
+                    let mut next = less(amount);
+                    next.slots[to] = Some((kind, there + amount));
+                    found.push(next);
+                }
+            }
+            if self.ground.len() < rules.ground {
+                for amount in amounts(count, count) {
+                    let mut next = less(amount);
+                    next.ground.push((kind, amount));
+                    found.push(next);
+                }
+            }
+        }
+        for (at, &(kind, count)) in self.ground.iter().enumerate() {
+            for to in 0..self.slots.len() {
+                let there = match self.slots[to] {
+                    Some((other, _)) if other != kind => continue,
+                    there => there.map_or(0, |(_, count)| count),
+                };
+                for amount in amounts(count, rules.limits[kind] - there) {
+                    let mut next = self.clone();
+                    next.slots[to] = Some((kind, there + amount));
+                    if amount == count {
+                        next.ground.remove(at);
+                    } else {
+                        next.ground[at].1 -= amount;
+                    }
+                    found.push(next);
+                }
+            }
+        }
+        found
+    }
+
+    /// How many worlds lie so far from the start.
+    fn by_depth(self, rules: &Rules) -> Vec<u64> {
+        let mut seen = BTreeSet::from([self.clone()]);
+        let (mut open, mut depths) = (VecDeque::from([(self, 0)]), Vec::new());
+        while let Some((world, depth)) = open.pop_front() {
+            depths.resize(depth + 1, 0);
+            depths[depth] += 1;
+            for next in world.next(rules) {
+                if seen.insert(next.clone()) {
+                    open.push_back((next, depth + 1));
+                }
+            }
+        }
+        depths
+    }
+}
+
+/// The same twice: as a ruleset, and for the plain search.
+fn both(slots: [usize; 2], limits: &[u32], ground: usize, start: &[(usize, usize, u32)]) -> (Arc<Ruleset>, Vec<u64>) {
+    let mut builder = Ruleset::builder().ground_limit(u32::try_from(ground).unwrap());
+    for (kind, &limit) in limits.iter().enumerate() {
+        builder = builder.kind(&format!("k{kind}"), |it| it.stack_limit(limit));
+    }
+    for (name, slots) in ["depot", "sled"].into_iter().zip(slots) {
+        builder = builder.container(name, |it| it.slots(u32::try_from(slots).unwrap()));
+    }
+    let mut plain = Plain { slots: vec![None; slots[0] + slots[1]], ground: Vec::new() };
+    for &(slot, kind, count) in start {
+        let place = if slot < slots[0] { format!("depot/{slot}") } else { format!("sled/{}", slot - slots[0]) };
+        builder = builder.start(&place, [format!("{count} k{kind}").as_str()]);
+        plain.slots[slot] = Some((kind, count));
+    }
+    (ready(builder), plain.by_depth(&Rules { limits: limits.to_vec(), ground }))
+}
+
+#[test]
+fn as_many_worlds_are_found_as_a_plain_search_finds() {
+    for (slots, limits, ground, start) in [
+        ([2, 1], &[1, 2][..], 1, &[(0, 0, 1), (1, 1, 2)][..]),
+        ([2, 2], &[2, 3], 2, &[(0, 0, 2), (1, 1, 3)]),
+        ([3, 2], &[1, 2, 4], 2, &[(0, 0, 1), (1, 1, 2), (3, 2, 3)]),
+    ] {
+        let (rules, by_depth) = both(slots, limits, ground, start);
+        let claims = "always\n  count of k0 <= 99\n";
+        let found = exploration(&rules, claims).without_symmetry().search();
+        assert_eq!((&found.by_depth, found.stopped_by), (&by_depth, None), "{slots:?} {limits:?}");
+        assert_eq!(found.worlds, by_depth.iter().sum::<u64>());
+        let fewer = exploration(&rules, claims).search();
+        assert_eq!(fewer.stopped_by, None);
+        assert!(fewer.by_depth.len() <= by_depth.len());
+        assert!(fewer.worlds < found.worlds && fewer.symmetric == 3, "{} of {}", fewer.worlds, found.worlds);
+    }
+}
+
+fn traverse() -> Arc<Ruleset> {
+    ready(
+        Ruleset::builder()
+            .mark("contaminated")
+            .kind("core", |kind| kind.tags(["sample"]))
+            .kind("fuel", |kind| kind.stack_limit(2))
+            .kind("case", |kind| kind.pack("case"))
+            .kind("logbook", hypotheke::KindBuilder::keep)
+            .container("case", |it| it.slots(1))
+            .container("depot", |it| it.slots(3))
+            .container("freezer", |it| it.slots(2).admits("not contaminated"))
+            .container("vault", |it| it.slots(1).no_take())
+            .start("depot", ["1 core (contaminated)", "1 case", "1 logbook"]),
+    )
+}
+
+#[test]
+fn a_shortest_trail_leads_to_each_loophole() {
+    let rules = traverse();
+    let found = exploration(
+        &rules,
+        "always\n  no contaminated in freezer\n  no core lies with logbook\nnever\n  drop logbook\n  move logbook to vault\n\
+         possible\n  freezer has: 1 case\n  freezer has: 2 case\nrecoverable\n  depot has: 1 logbook\n",
+    )
+    .search();
+    assert_eq!(found.stopped_by, None);
+    assert_eq!(
+        broken(&found, 0),
+        ["move 1 core from depot/0 to #2/0", "move 1 case from depot/1 to freezer/0"]
+            .map(|step| step.replace("#2/0", "depot/1/0"))
+    );
+    assert_eq!(broken(&found, 1), Vec::<String>::new(), "so it is at the start");
+    assert!(matches!(found.verdicts[2].status, Status::Holds), "what is kept can't be dropped");
+    assert_eq!(broken(&found, 3), ["move 1 logbook from depot/2 to vault/0"]);
+    assert_eq!(broken(&found, 4).len(), 1);
+    assert!(matches!(found.verdicts[5].status, Status::Impossible));
+    assert_eq!(broken(&found, 6), ["move 1 logbook from depot/2 to vault/0"], "nothing is taken out of there");
+    for verdict in &found.verdicts {
+        if let Status::Broken(trail) | Status::Reached(trail) = &verdict.status {
+            let world = replay(&rules, &trail.steps);
+            assert_eq!(world.snapshot().containers, trail.after.snapshot().containers, "{}", verdict.claim);
+        }
+    }
+}
+
+#[test]
+fn what_stops_a_search_is_told() {
+    let rules = traverse();
+    let claims = "always\n  count of core <= 1\npossible\n  freezer has: 2 case\nrecoverable\n  depot has: 1 logbook\n";
+    for (bounds, bound) in [
+        (Bounds { depth: Some(2), ..Bounds::default() }, Bound::Depth(2)),
+        (Bounds { worlds: Some(20), ..Bounds::default() }, Bound::Worlds(20)),
+        (Bounds { memory: Some(1), ..Bounds::default() }, Bound::Memory(1)),
+        (Bounds { depth: Some(0), ..Bounds::default() }, Bound::Depth(0)),
+    ] {
+        let found = exploration(&rules, claims).within(bounds).search();
+        assert_eq!(found.stopped_by, Some(bound));
+        assert!(matches!(found.verdicts[0].status, Status::HoldsSoFar), "{bound:?}");
+        assert!(found.verdicts[1..].iter().all(|it| matches!(it.status, Status::Undecided)), "{bound:?}");
+    }
+    let huge = Bounds { worlds: Some(10_u64.pow(18)), memory: Some(10_u64.pow(18)), depth: Some(u32::MAX) };
+    let found = exploration(&rules, "always\n  count of core <= 1\n").within(huge).search();
+    assert_eq!(found.stopped_by, None);
+    let stopped = exploration(&rules, claims).search_until(&mut |told| {
+        assert_eq!((told.worlds, told.done, told.depth), (1, 0, 0));
+        Some(Bound::Interrupt)
+    });
+    assert_eq!((stopped.stopped_by, stopped.worlds), (Some(Bound::Interrupt), 1));
+}
+
+#[test]
+fn what_is_wrong_with_claims_is_told_all_at_once() {
+    let rules = traverse();
+    let text = "always\n  no contaminatd in freezer\n  count of fuel in depo <= 3\n  no core in\nnever\n  burn logbook\n  drop logbok\nsometimes\n  x\nplay\n  verbs move, fly\n";
+    let errors = ClaimsFile::parse(Source::new("a.claims", text)).unwrap_err().to_string();
+    for part in [
+        "a.claims:4:",
+        "here is missing where",
+        "a.claims:6:3",
+        "`burn` is nothing that is played",
+        "`sometimes` is no heading",
+        "a.claims:11:15",
+        "`fly` is no verb",
+    ] {
+        assert!(errors.contains(part), "{part} in {errors}");
+    }
+    let text = "start\n  depo: 1 core\nplay\n  actors ann\n  mark wet\nalways\n  no contaminatd in freezer\n  count of fuel in depo <= 3\nnever\n  drop logbok\n";
+    let file = ClaimsFile::parse(Source::new("a.claims", text)).unwrap();
+    let errors = Exploration::new(&rules, &file).unwrap_err().to_string();
+    for part in [
+        "a.claims:7:6",
+        "did you mean `contaminated`?",
+        "a.claims:8:20",
+        "did you mean `depot`?",
+        "a.claims:10:8",
+        "did you mean `logbook`?",
+    ] {
+        assert!(errors.contains(part), "{part} in {errors}");
+    }
+    assert!(ClaimsFile::parse(Source::new("a.claims", "# nothing\n")).is_err());
+}
+
+/// A small ruleset and a start, drawn at random.
+fn small() -> impl Strategy<Value = Arc<Ruleset>> {
+    let start = prop::collection::vec((0..3_usize, 1..3_u32, 0..2_usize), 1..4);
+    (prop::array::uniform3(1..4_u32), 1..3_u32, 0..3_u32, start, any::<[bool; 4]>()).prop_map(
+        |(limits, slots, ground, start, [filtered, packs, capped, named])| {
+            let mut builder = Ruleset::builder().ground_limit(ground.max(1)).mark("wet");
+            for (kind, limit) in (0_u32..).zip(limits) {
+                builder = builder.kind(&format!("k{kind}"), |it| it.stack_limit(limit).weight((kind + 1).into()));
+            }
+            builder = builder.kind("case", |kind| kind.pack("case")).container("case", |it| it.slots(2));
+            builder = builder.container("depot", |it| it.slots(3));
+            builder = builder.container("sled", |it| {
+                let it = it.slots(slots);
+                let it = if filtered { it.admits("not k0 and not wet") } else { it };
+                let it = if capped { it.weight_cap(5.into()) } else { it };
+                if named { it.named_slot("first", "k1 or k2") } else { it }
+            });
+            let mut contents = vec![if packs { "1 case".to_owned() } else { "1 k1".to_owned() }];
+            for (kind, count, wet) in start.into_iter().take(2) {
+                let wet = if wet == 1 { " (wet)" } else { "" };
+                contents.push(format!("{} k{kind}{wet}", count.min(limits[kind])));
+            }
+            ready(builder.start("depot", contents.iter().map(String::as_str)))
+        },
+    )
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 48, ..ProptestConfig::default() })]
+
+    #[test]
+    fn symmetry_changes_no_verdict(rules in small(), claims in prop::collection::vec(0..9_usize, 1..5), marks in any::<bool>()) {
+        const CLAIMS: [(&str, &str); 9] = [
+            ("always", "count of k1 in sled <= 1"),
+            ("always", "no wet in sled"),
+            ("always", "no k0 lies with k1"),
+            ("always", "free slots of depot >= 1"),
+            ("never", "drop wet"),
+            ("never", "move k1 to sled"),
+            ("possible", "sled has: 1 k1, 1 k2"),
+            ("possible", "count of k1 in depot = 0"),
+            ("recoverable", "depot has: 1 k1"),
+        ];
+        let mut text = if marks { "play\n  mark wet\n".to_owned() } else { String::new() };
+        for claim in claims {
+            let (kind, said) = CLAIMS[claim];
+            text.push_str(&format!("{kind}\n  {said}\n"));
+        }
+        let bounds = Bounds { worlds: Some(3_000), ..Bounds::default() };
+        let all = exploration(&rules, &text).within(bounds).without_symmetry().search();
+        prop_assume!(all.stopped_by.is_none());
+        let fewer = exploration(&rules, &text).search();
+        prop_assert!(fewer.worlds <= all.worlds);
+        for (one, other) in all.verdicts.iter().zip(&fewer.verdicts) {
+            let length = |status: &Status| match status {
+                Status::Broken(trail) | Status::Reached(trail) => Some(trail.steps.len()),
+                _ => None,
+            };
+            prop_assert_eq!(std::mem::discriminant(&one.status), std::mem::discriminant(&other.status), "{}", one.claim);
+            prop_assert_eq!(length(&one.status), length(&other.status), "{}", one.claim);
+            if let Status::Broken(trail) | Status::Reached(trail) = &other.status {
+                replay(&rules, &trail.steps);
+            }
+        }
+    }
+}
