@@ -155,7 +155,7 @@ pub(crate) enum Command {
 
     /// Look for an order of play that breaks what must hold: everything that can be played, the shortest trails first
     #[command(
-        after_help = "Examples:\n  hypotheke explore\n  hypotheke explore claims/sled.claims --depth 6\n  hypotheke explore --rules loopholes/rules.toml\n  hypotheke explore --worlds 1000000 --time 60 --format json\n\nEnds with 1 if a claim is broken, with 3 if memory, time or an interrupt stopped it before all was seen."
+        after_help = "Examples:\n  hypotheke explore\n  hypotheke explore claims/sled.claims --depth 6\n  hypotheke explore --rules loopholes/rules.toml\n  hypotheke explore --worlds 1000000 --time 60 --format json\n  hypotheke explore --walks 100000 --seed 7 --shard 2/8\n\nEnds with 1 if a claim is broken, with 3 if memory, time or an interrupt stopped it before all was seen."
     )]
     Explore(ExploreArgs),
 
@@ -215,9 +215,38 @@ pub(crate) struct ExploreArgs {
     #[arg(long)]
     pub(crate) no_symmetry: bool,
 
+    /// Instead of searching go so many ways at random, on all cores; what breaks is made as short as it can be
+    #[arg(long, value_name = "COUNT", conflicts_with_all = ["depth", "worlds", "no_symmetry"])]
+    pub(crate) walks: Option<u64>,
+
+    /// How many operations a walk has
+    #[arg(long, value_name = "COUNT", default_value_t = 50, requires = "walks")]
+    pub(crate) steps: u32,
+
+    /// Another seed gives other walks
+    #[arg(long, value_name = "NUMBER", default_value_t = 0, requires = "walks")]
+    pub(crate) seed: u64,
+
+    /// Walk one part of so many, such as 2/8, so that several machines can share the walks
+    #[arg(long, value_name = "PART/PARTS", value_parser = shard, requires = "walks")]
+    pub(crate) shard: Option<(u64, u64)>,
+
+    /// Walk on how many threads [default: as many as there are cores]
+    #[arg(long, value_name = "COUNT", requires = "walks")]
+    pub(crate) threads: Option<NonZeroUsize>,
+
     /// End with 0 even if memory, time or an interrupt stopped it
     #[arg(long)]
     pub(crate) accept_partial: bool,
+}
+
+/// `2/8`: the second of eight parts, counted from 0 inside.
+fn shard(text: &str) -> Result<(u64, u64), String> {
+    let parts = text.split_once('/').and_then(|(part, parts)| Some((part.parse().ok()?, parts.parse().ok()?)));
+    match parts {
+        Some((part, parts)) if (1..=parts).contains(&part) => Ok((part - 1, parts)),
+        _ => Err("a part is written such as `2/8`, from `1/8` to `8/8`".to_owned()),
+    }
 }
 
 #[derive(Debug, Args)]

@@ -82,3 +82,27 @@ error: no file of claims is named, and there is no folder `claims`
     let piped = hypotheke(&demo).args(["explore", "-", "--depth", "1"]).stdin("always\n  count of fuel in sled <= 8\n");
     piped.assert().success();
 }
+
+#[test]
+fn walks_find_the_loopholes_too_on_any_number_of_threads() {
+    let folder = traverse();
+    let demo = folder.path().join("traverse");
+    let walk = |more: &[&str], status| {
+        output(hypotheke(&demo).args(["explore", "--walks", "300", "--steps", "12"]).args(more), status)
+    };
+    let one = walk(&["--rules", "loopholes/rules.toml", "--threads", "1"], 1);
+    assert_eq!(one, walk(&["--rules", "loopholes/rules.toml", "--threads", "3"], 1));
+    for step in ["move 1 sample-case from depot/2 to freezer/0", "mark archive/", "all walks were walked"] {
+        assert!(one.contains(step), "{step} in {one}");
+    }
+    assert!(one.contains("undecided     recoverable surveyor has: 1 logbook"), "{one}");
+    let mended = walk(&["--rules", "loopholes/mended.toml"], 0);
+    assert!(mended.contains("6 claims: none broken, 5 open"), "{mended}");
+    let json = walk(&["--rules", "loopholes/mended.toml", "--shard", "2/3", "--format", "json"], 0);
+    let json: Value = serde_json::from_str(&json).expect("JSON");
+    assert_eq!((&json["files"][0]["walks"], &json["files"][0]["exhausted"]), (&100.into(), &false.into()));
+    for bad in ["0/3", "4/3", "x", "1/0"] {
+        hypotheke(&demo).args(["explore", "--walks", "3", "--shard", bad]).assert().code(2);
+    }
+    hypotheke(&demo).args(["explore", "--walks", "3", "--depth", "2"]).assert().code(2);
+}

@@ -3,7 +3,9 @@
 use std::collections::{BTreeSet, VecDeque};
 use std::sync::Arc;
 
-use hypotheke::explore::{Bound, Bounds, ClaimsFile, Exploration, Explored, Status};
+use std::num::NonZeroUsize;
+
+use hypotheke::explore::{Bound, Bounds, ClaimsFile, Exploration, Explored, Status, Walks};
 use hypotheke::text::Source;
 use hypotheke::{NamedOperation, Ruleset, RulesetBuilder, World, audit};
 use proptest::prelude::*;
@@ -206,6 +208,56 @@ fn a_shortest_trail_leads_to_each_loophole() {
             assert_eq!(world.snapshot().containers, trail.after.snapshot().containers, "{}", verdict.claim);
         }
     }
+}
+
+const WALKED: &str = "always\n  no contaminated in freezer\n  count of fuel <= 3\nnever\n  move logbook to vault\n  drop logbook\n\
+                      possible\n  freezer has: 1 case\nrecoverable\n  depot has: 1 logbook\n";
+
+/// What is told of walks, without the worlds.
+fn told(found: &Explored) -> String {
+    let status = |status: &Status| match status {
+        Status::Broken(trail) | Status::Reached(trail) => format!("{:?} {}", trail.steps, trail.message),
+        other => format!("{other:?}"),
+    };
+    let verdicts: Vec<String> = found.verdicts.iter().map(|it| status(&it.status)).collect();
+    format!("{verdicts:#?} {} {:?} {:?}", found.applied, found.refused, found.walks)
+}
+
+#[test]
+fn walks_find_what_a_search_finds_and_make_it_as_short() {
+    let rules = traverse();
+    for seed in 0..5 {
+        let walks = Walks { count: 200, seed, ..Walks::default() };
+        let found = exploration(&rules, WALKED).walk(walks, &mut |_| None);
+        assert_eq!((broken(&found, 0).len(), broken(&found, 2).len(), broken(&found, 4).len()), (2, 1, 1));
+        assert!(matches!(found.verdicts[1].status, Status::HoldsSoFar));
+        assert!(matches!(found.verdicts[3].status, Status::HoldsSoFar));
+        assert!(matches!(found.verdicts[5].status, Status::Undecided));
+        assert_eq!((found.walks, found.exhausted), (Some(200), false));
+        for verdict in &found.verdicts {
+            if let Status::Broken(trail) | Status::Reached(trail) = &verdict.status {
+                replay(&rules, &trail.steps);
+            }
+        }
+    }
+}
+
+#[test]
+fn walks_are_the_same_on_any_number_of_threads_and_in_parts() {
+    let rules = traverse();
+    let walk = |threads: usize, shard| {
+        let threads = NonZeroUsize::new(threads).unwrap();
+        let walks = Walks { count: 600, steps: 20, seed: 3, shard, threads };
+        exploration(&rules, WALKED).walk(walks, &mut |_| None)
+    };
+    let whole = walk(1, (0, 1));
+    assert_eq!(told(&whole), told(&walk(3, (0, 1))));
+    let parts: Vec<Explored> = (0..4).map(|part| walk(2, (part, 4))).collect();
+    assert_eq!(parts.iter().map(|part| part.applied).sum::<u64>(), whole.applied);
+    assert_eq!(parts.iter().map(|part| part.walks.unwrap()).sum::<u64>(), 600);
+    let stopped =
+        exploration(&rules, WALKED).walk(Walks { count: 5_000, ..Walks::default() }, &mut |_| Some(Bound::Interrupt));
+    assert_eq!((stopped.stopped_by, stopped.walks), (Some(Bound::Interrupt), Some(256)));
 }
 
 #[test]

@@ -624,3 +624,17 @@ proptest! {
         prop_assert_eq!(aside(&back), Vec::<String>::new(), "{:#?}", differences);
     }
 }
+
+#[test]
+fn a_save_that_tells_of_four_billion_slots_costs_nothing() {
+    let world = World::new(&from_toml(AUTUMN));
+    let text = Save::of(&world).to_json().replace("\"slots\": 2}", "\"slots\": 4294967295}");
+    assert!(text.contains("4294967295"));
+    let save = Save::read_with(text.as_bytes(), Trust::Edited).unwrap();
+    let (after, told) = save.migrate(&from_toml(WINTER)).unwrap();
+    assert!(told.iter().any(|it| it.message == "it has 3 slots instead of 4294967295"), "{told:?}");
+    assert_eq!(
+        lying(&after.world(&from_toml(WINTER)).unwrap())[4..6],
+        ["driver.harness/0: 1 hood", "driver.harness/2: 1 mittens"]
+    );
+}

@@ -8,11 +8,11 @@ use std::time::Duration;
 
 use super::{Output, Verdict};
 use crate::args::{ExploreArgs, Format};
-use crate::files::{InputError, claims_paths, load_claims, load_rules};
+use crate::files::{InputError, claims_paths, load_claims, load_rules, threads};
 use crate::formats::explore::{ExploreJson, ExploredJson};
 use crate::render::Page;
 use crate::render::explore::{draw, draw_summary};
-use hypotheke::explore::{Bound, Bounds, Exploration, Explored, Progress};
+use hypotheke::explore::{Bound, Bounds, Exploration, Explored, Progress, Walks};
 
 /// A file of claims, and what was found.
 pub(crate) struct Searched {
@@ -55,7 +55,17 @@ pub(crate) fn run(output: &mut Output, args: &ExploreArgs) -> Result<Verdict, In
         let exploration = exploration.within(bounds);
         let exploration = if args.no_symmetry { exploration.without_symmetry() } else { exploration };
         let name = path.display().to_string();
-        let found = exploration.search_until(&mut |told| go_on(output, &name, told, args.time));
+        let found = match args.walks {
+            None => exploration.search_until(&mut |told| go_on(output, &name, told, args.time)),
+            Some(count) => {
+                let (shard, threads) = (args.shard.unwrap_or((0, 1)), threads(args.threads));
+                let walks = Walks { count, steps: args.steps, seed: args.seed, shard, threads };
+                exploration.walk(walks, &mut |done| {
+                    output.progress(&format!("{name}   {done} walks"));
+                    end(args.time)
+                })
+            }
+        };
         output.progress("");
         all.push(Searched { path, found });
     }
@@ -105,6 +115,10 @@ fn go_on(output: &mut Output, name: &str, told: &Progress, seconds: Option<u64>)
         );
         output.progress(&line);
     }
+    end(seconds)
+}
+
+fn end(seconds: Option<u64>) -> Option<Bound> {
     if INTERRUPTED.load(Ordering::Relaxed) {
         return Some(Bound::Interrupt);
     }

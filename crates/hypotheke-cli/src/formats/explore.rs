@@ -37,6 +37,8 @@ pub(crate) struct ExploredJson {
     refused: BTreeMap<&'static str, u64>,
     /// How many worlds so many operations from the start.
     by_depth: Vec<u64>,
+    /// How many walks there were, if it was no search.
+    walks: Option<u64>,
     /// Whether every world was seen that can be reached.
     exhausted: bool,
     /// Else what stopped the search: `depth`, `worlds`, `memory`, `time`, `interrupt`; nothing too where every claim was decided.
@@ -99,6 +101,7 @@ impl ExploredJson {
             applied: found.applied,
             refused: found.refused.iter().map(|(reason, count)| (reason.code(), *count)).collect(),
             by_depth: found.by_depth.clone(),
+            walks: found.walks,
             exhausted: found.exhausted,
             stopped_by: found.stopped_by.map(|bound| match bound {
                 Bound::Depth(_) => "depth",

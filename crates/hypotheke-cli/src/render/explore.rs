@@ -98,6 +98,17 @@ fn touched(trail: &Trail) -> Vec<ContainerId> {
 }
 
 fn draw_covered(page: &mut Page, found: &Explored) {
+    if let Some(walks) = found.walks {
+        let refused: u64 = found.refused.values().sum();
+        let walks = counted(usize::try_from(walks).unwrap_or(usize::MAX), "walk");
+        page.plain("  ").put(Tone::Faint, &format!("{walks}, {} applied, {refused} refused", found.applied)).end();
+        let what = match found.stopped_by {
+            None => "all walks were walked; there are other ways",
+            Some(_) => "stopped before all walks were walked",
+        };
+        page.plain("  ").plain(what).end();
+        return;
+    }
     let depth = found.by_depth.len().saturating_sub(1);
     let refused: u64 = found.refused.values().sum();
     let text = format!(

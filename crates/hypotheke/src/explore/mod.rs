@@ -28,11 +28,14 @@ mod moves;
 mod packed;
 mod report;
 mod search;
+mod shrink;
 mod store;
 mod symmetry;
+mod walk;
 
 pub use claims::{Claim, ClaimKind};
 pub use file::ClaimsFile;
 pub use moves::Verb;
 pub use report::{Bound, Explored, Status, Trail, Verdict};
 pub use search::{Bounds, Exploration, Progress};
+pub use walk::Walks;

@@ -124,6 +124,12 @@ impl Plan {
         self.packs_alike && world.state(container).ruled == 0
     }
 
+    /// A mark may make a stack unfit where it lies, so that it is beyond a limit; nothing else may.
+    pub(super) fn is_against_the_laws(&self, world: &World) -> bool {
+        let marks = !(self.set.is_empty() && self.unset.is_empty());
+        crate::audit(world.rules(), &world.snapshot()).iter().any(|found| !marks || !found.law().is_limit())
+    }
+
     /// All operations in their order. A container whose slots nothing can tell apart is offered its first empty slot only.
     pub(super) fn enumerate(&self, world: &World, moves: &mut Moves) {
         moves.list.clear();

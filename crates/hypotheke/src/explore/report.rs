@@ -26,6 +26,8 @@ pub struct Explored {
     pub stopped_by: Option<Bound>,
     /// Whether every world was seen that can be reached. Where every claim was decided before, the search ends without.
     pub exhausted: bool,
+    /// How many walks there were; none if it was a search.
+    pub walks: Option<u64>,
     /// What the worlds took of memory, in bytes.
     pub memory: u64,
     /// How many containers, the ground among them, have slots that nothing can tell apart.

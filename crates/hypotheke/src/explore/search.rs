@@ -12,6 +12,7 @@ use super::file::{ClaimsFile, ReadyFile};
 use super::moves::{Moves, Plan, sentence};
 use super::packed::Packer;
 use super::report::{Bound, Explored, Status, Trail, Verdict};
+use super::shrink::Aim;
 use super::store::{NOBODY, Store};
 use super::symmetry;
 use crate::audit::Watch;
@@ -34,9 +35,9 @@ pub struct Bounds {
 /// A ruleset, claims about it, and how far to look.
 #[derive(Debug)]
 pub struct Exploration {
-    claims: Vec<(Claim, Ready)>,
-    plan: Plan,
-    start: World,
+    pub(super) claims: Vec<(Claim, Ready)>,
+    pub(super) plan: Plan,
+    pub(super) start: World,
     bounds: Bounds,
     symmetry: bool,
 }
@@ -63,6 +64,26 @@ impl Exploration {
     pub fn without_symmetry(mut self) -> Exploration {
         self.symmetry = false;
         self
+    }
+
+    /// The same for one claim, or for the laws, alone.
+    pub(super) fn only(&self, aim: Aim) -> Option<Exploration> {
+        let claims = match aim {
+            Aim::Law => Vec::new(),
+            Aim::Claim(claim) => vec![self.claims.get(claim)?.clone()],
+        };
+        let (plan, start) = (self.plan.clone(), self.start.clone());
+        Some(Exploration { claims, plan, start, bounds: self.bounds, symmetry: self.symmetry })
+    }
+
+    /// The claims that such an operation must never be applied, if it is one.
+    pub(super) fn meant(&self, world: &World, operation: &Operation) -> Vec<usize> {
+        let never = self.claims.iter().enumerate().filter(|(_, (claim, _))| claim.kind == ClaimKind::Never);
+        never.filter(|(_, (_, ready))| ready.is_meant(world, operation)).map(|(index, _)| index).collect()
+    }
+
+    pub(super) fn breaks_a_law(&self, world: &World) -> bool {
+        self.plan.is_against_the_laws(world)
     }
 
     /// Goes through the worlds.
@@ -248,7 +269,7 @@ impl Search {
     /// Judges a new world, which is the one that is being played.
     fn judge(&mut self, number: u32) {
         let world = &self.player.world;
-        if !self.player.watch.keeps_the_laws(world) && self.unlawful.is_none() && self.breaks_a_law(world) {
+        if !self.player.watch.keeps_the_laws(world) && self.unlawful.is_none() && self.plan.is_against_the_laws(world) {
             self.unlawful = Some(number);
         }
         for (index, (claim, ready)) in self.claims.iter().enumerate() {
@@ -269,12 +290,6 @@ impl Search {
                 _ => {}
             }
         }
-    }
-
-    /// A mark may make a stack unfit where it lies, so that it is beyond a limit; nothing else may.
-    fn breaks_a_law(&self, world: &World) -> bool {
-        let marks = !(self.plan.set.is_empty() && self.plan.unset.is_empty());
-        crate::audit(world.rules(), &world.snapshot()).iter().any(|found| !marks || !found.law().is_limit())
     }
 
     fn report(mut self) -> Explored {
@@ -314,6 +329,7 @@ impl Search {
             by_depth,
             stopped_by: self.stopped_by,
             exhausted: all_seen,
+            walks: None,
             memory: self.memory(),
             symmetric: self.plan.alike.iter().filter(|alike| **alike).count(),
         }

@@ -176,7 +176,7 @@ struct Carrying<'r> {
     /// What shortcuts are to point at again: holder, shortcut, kind.
     shortcuts: Vec<(String, u32, String)>,
     /// Where each slot is now, by the names of containers.
-    slots_now: BTreeMap<String, Vec<Option<u32>>>,
+    slots_now: BTreeMap<String, places::SlotsNow>,
 }
 
 impl<'r> Carrying<'r> {

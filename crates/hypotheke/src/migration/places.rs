@@ -6,6 +6,39 @@ use super::{Carrying, Spilled, items, path_to, slot_of};
 use crate::ruleset::{ContainerDef, Fate, Gone, Treatment};
 use crate::snapshot::{Container, Departed, Departure, Holder, InSlot, Stack};
 
+/// Where the slots of a container are now: those with a name by it, the others in their order.
+pub(super) struct SlotsNow {
+    before: u32,
+    after: u32,
+    /// Of the first slots; those beyond have none.
+    names_before: Vec<Option<String>>,
+    names_after: Vec<Option<String>>,
+}
+
+impl SlotsNow {
+    fn is_as_before(&self) -> bool {
+        let is_named = |names: &[Option<String>]| names.iter().any(Option::is_some);
+        let same = self.names_before == self.names_after;
+        self.before <= self.after && (same || !is_named(&self.names_before) && !is_named(&self.names_after))
+    }
+
+    fn of(&self, slot: u32) -> Option<u32> {
+        let at = usize::try_from(slot).ok().filter(|_| slot < self.before)?;
+        let small = |index: usize| u32::try_from(index).ok();
+        let now = if let Some(Some(name)) = self.names_before.get(at) {
+            self.names_after.iter().position(|now| now.as_ref() == Some(name)).and_then(small)
+        } else {
+            let named_before = self.names_before.iter().take(at).flatten().count();
+            let nth = at - named_before;
+            let mut unnamed = (0..self.names_after.len()).filter(|&index| self.names_after[index].is_none());
+            let among = unnamed.clone().count();
+            // Beyond those with rules none has a name.
+            if nth < among { unnamed.nth(nth).and_then(small) } else { small(self.names_after.len() + nth - among) }
+        };
+        now.filter(|now| *now < self.after)
+    }
+}
+
 impl Carrying<'_> {
     /// What lay in a place that has gone.
     pub(super) fn lose(&mut self, place: String, what: &str, stack: Stack, (gone, homes): (Option<&Gone>, &[String])) {
@@ -187,12 +220,12 @@ impl Carrying<'_> {
             self.tell(name, format!("it has {after} slots instead of {slots}"), None);
         }
         *slots = after;
-        if now.iter().enumerate().all(|(slot, now)| *now == u32::try_from(slot).ok()) {
+        if now.is_as_before() {
             return;
         }
         let mut laid: BTreeMap<u32, Stack> = BTreeMap::new();
         for InSlot { slot, stack } in std::mem::take(stacks) {
-            match now.get(slot as usize).copied().flatten().filter(|now| !laid.contains_key(now)) {
+            match now.of(slot).filter(|now| !laid.contains_key(now)) {
                 Some(now) => _ = laid.insert(now, stack),
                 None => self.lose(format!("{name}/{slot}"), "the slot has gone", stack, (None, homes)),
             }
@@ -201,25 +234,20 @@ impl Carrying<'_> {
         self.slots_now.insert(name.to_owned(), now);
     }
 
-    /// Where each slot is now, if it is still there.
-    fn slots_after(&self, of: &str, def: &ContainerDef, before: u32, after: u32) -> Vec<Option<u32>> {
+    fn slots_after(&self, of: &str, def: &ContainerDef, before: u32, after: u32) -> SlotsNow {
         let names_before = self.known.outline.slot_names.get(of).or_else(|| {
             // The container itself may have another name now.
             let renamed = |name: &&String| self.rules.migration().container_since(self.since, name);
             let mut known = self.known.outline.slot_names.iter();
             known.find(|(name, _)| renamed(name) == Fate::Now(def.id().to_owned())).map(|(_, names)| names)
         });
-        let name_before =
-            |slot: u32| names_before.and_then(|names| names.get(slot as usize)).and_then(Option::as_deref);
-        let name_after = |slot: u32| def.ruled.get(slot as usize).and_then(|rule| rule.name.as_deref());
-        let named: BTreeMap<&str, u32> =
-            (0..after).filter_map(|slot| name_after(slot).map(|name| (name, slot))).collect();
-        let mut unnamed = (0..after).filter(|&slot| name_after(slot).is_none());
-        let place = |slot| match name_before(slot) {
-            Some(name) => named.get(name).copied(),
-            None => unnamed.next(),
-        };
-        (0..before).map(place).collect()
+        let names = |rule: &crate::ruleset::SlotDef| rule.name.as_deref().map(str::to_owned);
+        SlotsNow {
+            before,
+            after,
+            names_before: names_before.cloned().unwrap_or_default(),
+            names_after: def.ruled.iter().map(names).collect(),
+        }
     }
 
     /// A container is open only to those who are there.
@@ -237,7 +265,7 @@ impl Carrying<'_> {
         let slots = self.slots_by_name();
         for holder in &mut self.snapshot.holders {
             let now = |container: &str, slot: u32| match self.slots_now.get(container) {
-                Some(now) => now.get(slot as usize).copied().flatten(),
+                Some(now) => now.of(slot),
                 None => Some(slot).filter(|slot| slots.get(container).is_some_and(|slots| slot < slots)),
             };
             let origin = holder.origin.take().filter(|_| holder.hand.is_some());
