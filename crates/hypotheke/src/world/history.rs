@@ -14,6 +14,20 @@ use crate::snapshot::Stray;
 pub(crate) struct History {
     most: usize,
     entries: VecDeque<Entry>,
+    /// Lists of events that are not needed any more, for the next entries.
+    spare: Vec<Vec<Event>>,
+}
+
+/// So many lists are kept for their room.
+const MOST_SPARE: usize = 8;
+
+impl History {
+    fn put_aside(&mut self, mut events: Vec<Event>) {
+        if self.spare.len() < MOST_SPARE {
+            events.clear();
+            self.spare.push(events);
+        }
+    }
 }
 
 /// What was changed, and the counters as they were before.
@@ -70,7 +84,10 @@ impl World {
             self.strays = strays;
         }
         self.revision -= 1;
-        self.scratch = None;
+        if let Some(scratch) = &mut self.scratch {
+            scratch.clear();
+        }
+        self.history.put_aside(entry.events);
         true
     }
 
@@ -89,9 +106,11 @@ impl World {
         events.iter().for_each(|event| self.retain_classes(event));
         let origins = self.origins_touched(events);
         let travels = events.iter().any(|event| matches!(event, Event::Departed { .. } | Event::Arrived { .. }));
+        let mut kept = self.history.spare.pop().unwrap_or_default();
+        kept.extend_from_slice(events);
         self.history.entries.push_back(Entry {
             origins,
-            events: events.to_vec(),
+            events: kept,
             next_stack: self.next_stack,
             next_landing: self.ground.next_landing,
             random: self.random.clone(),
@@ -153,6 +172,7 @@ impl World {
             if let Some(entry) = self.history.entries.pop_front() {
                 self.release_classes(&entry.events);
                 entry.events.iter().for_each(|event| self.give_up(event));
+                self.history.put_aside(entry.events);
             }
         }
     }
