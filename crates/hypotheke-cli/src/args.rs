@@ -235,6 +235,10 @@ pub(crate) struct ExploreArgs {
     #[arg(long, value_name = "COUNT", requires = "walks")]
     pub(crate) threads: Option<NonZeroUsize>,
 
+    /// Write what breaks a claim to this folder, as scenarios that fail until the rules are mended
+    #[arg(long, value_name = "FOLDER")]
+    pub(crate) write: Option<PathBuf>,
+
     /// End with 0 even if memory, time or an interrupt stopped it
     #[arg(long)]
     pub(crate) accept_partial: bool,

@@ -106,3 +106,23 @@ fn walks_find_the_loopholes_too_on_any_number_of_threads() {
     }
     hypotheke(&demo).args(["explore", "--walks", "3", "--depth", "2"]).assert().code(2);
 }
+
+#[test]
+fn a_trail_is_kept_as_a_scenario_that_fails_until_the_rules_are_mended() {
+    let folder = traverse();
+    let demo = folder.path().join("traverse");
+    let explore = ["explore", "--rules", "loopholes/rules.toml", "--write", "found"];
+    let told = output(hypotheke(&demo).args(explore), 1);
+    for name in ["case-1", "fuel-1", "logbook-2", "mark-1"] {
+        assert!(told.contains(&format!("wrote  found/{name}.scenario")), "{name} in {told}");
+    }
+    let verify = |rules: &str, name: &str, status| {
+        output(hypotheke(&demo).args(["verify", &format!("found/{name}.scenario"), "--rules", rules]), status)
+    };
+    for name in ["case-1", "fuel-1", "logbook-2"] {
+        verify("loopholes/rules.toml", name, 1);
+        verify("loopholes/mended.toml", name, 0);
+    }
+    // What is there is not written over.
+    hypotheke(&demo).args(explore).assert().code(2);
+}

@@ -229,3 +229,21 @@ fn one_who_has_departed_is_shown_and_checked() {
     let checked = output(hypotheke(&rules_path).args(["check", "surveyor.bin"]), 0);
     assert!(checked.contains("departed, 6 stacks, 2 containers, 1 holder"), "{checked}");
 }
+
+/// One after the other, in either form: noticed, or it says nothing.
+#[test]
+fn every_bit_of_the_demo_s_save_that_flips_is_noticed_or_harmless() {
+    let save = Save::load(demo().join("saves/night.json"), hypotheke::save::Trust::Unchanged).expect("the save");
+    for bytes in [save.to_json().into_bytes(), save.to_bytes()] {
+        let mut harmless = 0;
+        for at in 0..bytes.len() * 8 {
+            let mut flipped = bytes.clone();
+            flipped[at / 8] ^= 1 << (at % 8);
+            if let Ok(read) = Save::read(&flipped) {
+                assert_eq!(read, save, "bit {at}");
+                harmless += 1;
+            }
+        }
+        assert!(harmless * 100 < bytes.len() * 8, "only blanks that became other blanks: {harmless}");
+    }
+}

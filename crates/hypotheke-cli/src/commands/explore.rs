@@ -1,23 +1,25 @@
 //! explore: whatever can be played, in every order, until something breaks that must hold.
 
 use std::io::IsTerminal;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::Duration;
 
 use super::{Output, Verdict};
 use crate::args::{ExploreArgs, Format};
-use crate::files::{InputError, claims_paths, load_claims, load_rules, threads};
+use crate::files::{InputError, claims_paths, load_claims, load_rules, threads, write_new};
 use crate::formats::explore::{ExploreJson, ExploredJson};
 use crate::render::Page;
 use crate::render::explore::{draw, draw_summary};
-use hypotheke::explore::{Bound, Bounds, Exploration, Explored, Progress, Walks};
+use hypotheke::explore::{Bound, Bounds, ClaimsFile, Exploration, Explored, Progress, Walks};
 
 /// A file of claims, and what was found.
 pub(crate) struct Searched {
     pub(crate) path: PathBuf,
     pub(crate) found: Explored,
+    /// The scenarios that were written.
+    pub(crate) written: Vec<PathBuf>,
 }
 
 impl Searched {
@@ -41,8 +43,8 @@ pub(crate) fn run(output: &mut Output, args: &ExploreArgs) -> Result<Verdict, In
     let mut ready = Vec::new();
     let mut faults = Vec::new();
     for path in claims_paths(&args.files, &args.rules)? {
-        match load_claims(&path).and_then(|file| Ok(Exploration::new(&rules, &file)?)) {
-            Ok(exploration) => ready.push((path, exploration)),
+        match load_claims(&path).and_then(|file| Ok((Exploration::new(&rules, &file)?, file))) {
+            Ok((exploration, file)) => ready.push((path, file, exploration)),
             Err(error) => faults.push(error),
         }
     }
@@ -51,7 +53,7 @@ pub(crate) fn run(output: &mut Output, args: &ExploreArgs) -> Result<Verdict, In
     }
     watch_for_the_end(args.time);
     let mut all = Vec::new();
-    for (path, exploration) in ready {
+    for (path, file, exploration) in ready {
         let exploration = exploration.within(bounds);
         let exploration = if args.no_symmetry { exploration.without_symmetry() } else { exploration };
         let name = path.display().to_string();
@@ -67,7 +69,8 @@ pub(crate) fn run(output: &mut Output, args: &ExploreArgs) -> Result<Verdict, In
             }
         };
         output.progress("");
-        all.push(Searched { path, found });
+        let written = write(args.write.as_deref(), &path, &file, &found)?;
+        all.push(Searched { path, found, written });
     }
     let failed = all.iter().any(Searched::is_failure);
     let cut_short = all.iter().any(Searched::is_cut_short) && !args.accept_partial;
@@ -86,6 +89,22 @@ pub(crate) fn run(output: &mut Output, args: &ExploreArgs) -> Result<Verdict, In
     draw_summary(&mut page, &all);
     output.write(&page.into_text())?;
     Ok(verdict)
+}
+
+/// Writes each trail that breaks a claim as a scenario of its own. What is there already is not written over.
+fn write(folder: Option<&Path>, path: &Path, file: &ClaimsFile, found: &Explored) -> Result<Vec<PathBuf>, InputError> {
+    let Some(folder) = folder else { return Ok(Vec::new()) };
+    std::fs::create_dir_all(folder)?;
+    let stem = path.file_stem().unwrap_or_default().to_string_lossy().into_owned();
+    let mut written = Vec::new();
+    for (nth, verdict) in (1..).zip(&found.verdicts) {
+        if let Some(text) = file.scenario_of(verdict) {
+            let to = folder.join(format!("{stem}-{nth}.scenario"));
+            write_new(&to, text.as_bytes())?;
+            written.push(to);
+        }
+    }
+    Ok(written)
 }
 
 /// An interrupt, or the time that was given, ends the search and not the command: what was covered is still told.

@@ -45,6 +45,8 @@ pub(crate) struct ExploredJson {
     stopped_by: Option<&'static str>,
     /// What the worlds took of memory, in bytes.
     memory: u64,
+    /// The scenarios that were written.
+    written: Vec<String>,
 }
 
 /// What became of a claim.
@@ -111,6 +113,7 @@ impl ExploredJson {
                 Bound::Interrupt => "interrupt",
             }),
             memory: found.memory,
+            written: searched.written.iter().map(|path| path.display().to_string()).collect(),
         }
     }
 }

@@ -152,8 +152,19 @@ pub(crate) fn draw_summary(page: &mut Page, all: &[Searched]) {
         (Tone::Good, "all hold".to_owned())
     };
     page.put(Tone::Heading, &counted(verdicts().count(), "claim")).plain(": ").put(tone, &what).end();
-    if failed > 0 {
-        page.put(Tone::Faint, "next   a trail can be kept as a scenario: its steps are what one writes").end();
+    let written: Vec<_> = all.iter().flat_map(|searched| &searched.written).collect();
+    for path in &written {
+        page.plain(&format!("wrote  {}", path.display())).end();
+    }
+    if failed > 0 && written.is_empty() {
+        page.put(
+            Tone::Faint,
+            "next   `--write FOLDER` keeps the trails as scenarios that fail until the rules are mended",
+        )
+        .end();
+    } else if failed > 0 {
+        page.put(Tone::Faint, "next   `hypotheke verify` plays them; they hold when the last step of each is refused")
+            .end();
     } else if open > 0 {
         page.put(Tone::Faint, "next   more can be seen: raise the bound that is named, or play less").end();
     }

@@ -5,6 +5,7 @@ use std::sync::Arc;
 
 use super::claims::{Claim, ClaimKind, Part, Ready, Said, read};
 use super::moves::{Plan, Verb};
+use super::report::{Status, Verdict};
 use crate::filter::Test;
 use crate::language::{LineParser, SentenceError, TokenKind, lex};
 use crate::ruleset::{FilterNames, Ruleset, What};
@@ -96,6 +97,45 @@ impl ClaimsFile {
     #[must_use]
     pub fn source(&self) -> &Source {
         &self.source
+    }
+
+    /// What breaks a claim, as a scenario that fails until the rules are mended: from the same start the same steps, of which the last is
+    /// expected to be refused. None for a claim that is not broken, or is so at the start.
+    ///
+    /// ```
+    /// use hypotheke::explore::{ClaimsFile, Exploration};
+    /// use hypotheke::text::Source;
+    /// use hypotheke::{Ruleset, ScenarioFile};
+    ///
+    /// let rules = Ruleset::builder()
+    ///     .kind("flare", |kind| kind)
+    ///     .container("depot", |depot| depot.slots(1))
+    ///     .container("sled", |sled| sled.slots(1))
+    ///     .build()?
+    ///     .into();
+    /// let text = "start\n  depot: 1 flare\nnever\n  move flare to sled\n";
+    /// let claims = ClaimsFile::parse(Source::new("a.claims", text)).unwrap();
+    /// let found = Exploration::new(&rules, &claims).unwrap().search();
+    /// let scenario = claims.scenario_of(&found.verdicts[0]).unwrap();
+    /// assert!(scenario.ends_with("    move 1 flare from depot/0 to sled/0  -> refused\n"));
+    /// assert!(ScenarioFile::parse(Source::new("a.scenario", &*scenario)).is_ok());
+    /// # Ok::<(), hypotheke::RulesetErrors>(())
+    /// ```
+    #[must_use]
+    pub fn scenario_of(&self, verdict: &Verdict) -> Option<String> {
+        let Status::Broken(trail) = &verdict.status else { return None };
+        let (last, steps) = trail.steps.split_last()?;
+        let mut text = format!("# {}\nscenario {}\n", self.source.name(), verdict.claim);
+        if let Some(start) = &self.start {
+            text.push_str(if start.base == StartBase::Ruleset { "  start as ruleset\n" } else { "  start\n" });
+            for line in &start.lines {
+                text.push_str(&format!("    {}\n", self.source.text()[line.span.start()..line.span.end()].trim_end()));
+            }
+        }
+        text.push_str("  steps\n");
+        steps.iter().for_each(|step| text.push_str(&format!("    {step}\n")));
+        text.push_str(&format!("    {last}  -> refused\n"));
+        Some(text)
     }
 
     /// The claims, in the order in which they are written.

@@ -1,0 +1,72 @@
+//! Exploration in the tests of a game: whatever order of play there is, a claim about its rules holds, or here is the shortest way to
+//! break it.
+//!
+//! ```text
+//! cargo run -p hypotheke --example explore_rules
+//! ```
+
+use std::error::Error;
+use std::sync::Arc;
+
+use hypotheke::Ruleset;
+use hypotheke::explore::{Bounds, ClaimsFile, Exploration, Status};
+use hypotheke::text::Source;
+
+const RULES: &str = r#"
+format = 1
+title = "Camp"
+
+[kind.stove]
+tags = ["hot"]
+
+[kind.fuel-can]
+tags = ["fuel"]
+stack-limit = 2
+
+[kind.crate]
+pack = "crate"
+
+[container.crate]
+slots = 1
+
+[container.tent]
+slots = 2
+admits = "not fuel"
+
+[container.sled]
+slots = 3
+
+[start]
+sled = ["1 fuel-can", "1 crate"]
+tent = ["1 stove"]
+"#;
+
+const CLAIMS: &str = "
+always
+  no fuel in tent
+
+possible
+  tent has: 1 crate
+";
+
+fn explore(rules: &str) -> Result<(), Box<dyn Error>> {
+    let rules = Arc::new(Ruleset::from_toml("rules.toml", rules)?);
+    let claims = ClaimsFile::parse(Source::new("camp.claims", CLAIMS))?;
+    let found = Exploration::new(&rules, &claims)?.within(Bounds { depth: Some(6), ..Bounds::default() }).search();
+    for verdict in &found.verdicts {
+        match &verdict.status {
+            Status::Broken(trail) | Status::Reached(trail) => {
+                println!("{}: {}\n  {}", verdict.claim, trail.message, trail.steps.join("\n  "));
+            }
+            status => println!("{}: {status:?}", verdict.claim),
+        }
+    }
+    println!("{} worlds, exhausted: {}", found.worlds, found.exhausted);
+    Ok(())
+}
+
+fn main() -> Result<(), Box<dyn Error>> {
+    explore(RULES)?;
+    println!("With `deep`, the filter is asked of what comes in packs too:");
+    explore(&RULES.replace("admits = \"not fuel\"", "admits = \"not fuel\"\ndeep = true"))
+}
