@@ -249,8 +249,10 @@ pub(crate) fn replace(path: &Path, bytes: &[u8]) -> Result<(), InputError> {
 /// Writes a file, whole or not at all, that is not there yet.
 pub(crate) fn write_new(path: &Path, bytes: &[u8]) -> Result<(), InputError> {
     written_beside(path, bytes)?.persist_noclobber(path).map_err(|error| {
-        let message = format!("`{}` can't be written: {}", path.display(), error.error);
-        InputError::usage(message, Some("name a file that is not there yet"))
+        let there = error.error.kind() == std::io::ErrorKind::AlreadyExists;
+        let cause = if there { "it is there already".to_owned() } else { error.error.to_string() };
+        let message = format!("`{}` can't be written: {cause}", path.display());
+        InputError::usage(message, there.then_some("name a file that is not there yet"))
     })?;
     Ok(())
 }

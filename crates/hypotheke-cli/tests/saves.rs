@@ -199,7 +199,7 @@ fn what_can_t_be_carried_over_stays_as_it_is() {
     // A file that is there is not written over, be it the one to write to or the one to keep.
     let taken = ["migrate", "saves/autumn.json", "--to", "saves/night.json"];
     hypotheke(&rules).args(taken).assert().code(2).stdout_eq("").stderr_eq(str![[r#"
-error: `saves/night.json` can't be written: [..]
+error: `saves/night.json` can't be written: it is there already
   help: name a file that is not there yet
 
 "#]]);

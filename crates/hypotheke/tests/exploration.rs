@@ -258,6 +258,11 @@ fn walks_are_the_same_on_any_number_of_threads_and_in_parts() {
     let stopped =
         exploration(&rules, WALKED).walk(Walks { count: 5_000, ..Walks::default() }, &mut |_| Some(Bound::Interrupt));
     assert_eq!((stopped.stopped_by, stopped.walks), (Some(Bound::Interrupt), Some(256)));
+    // So many that no list of them could be kept.
+    let endless = Walks { count: u64::MAX, steps: 1, shard: (3, 1_000_000), ..Walks::default() };
+    let stopped = exploration(&rules, WALKED).walk(endless, &mut |done| (done > 500).then_some(Bound::Time(1)));
+    assert_eq!((stopped.stopped_by, stopped.walks), (Some(Bound::Time(1)), Some(512)));
+    assert_eq!(walk(1, (0, 0)).walks, Some(600), "no part at all is all of it");
 }
 
 #[test]

@@ -638,3 +638,13 @@ fn a_save_that_tells_of_four_billion_slots_costs_nothing() {
         ["driver.harness/0: 1 hood", "driver.harness/2: 1 mittens"]
     );
 }
+
+#[test]
+fn a_save_of_a_later_version_is_told_as_such() {
+    let (world, told) = migrate(&Save::of(&World::new(&from_toml(WITHOUT))), &from_toml(WITH_SMOKE));
+    assert_eq!(
+        told[0],
+        "version: it was saved under version 2, and this is version 1: names that changed since are not followed back"
+    );
+    assert_eq!(lying(&world), Vec::<String>::new());
+}

@@ -40,7 +40,7 @@ impl Default for Walks {
 }
 
 /// So many walks lie between two looks at what stops them.
-const BATCH: usize = 256;
+const BATCH: u64 = 256;
 
 /// What one walk came to.
 #[derive(Default)]
@@ -58,10 +58,11 @@ impl Exploration {
     /// [search](Exploration::search).
     pub fn walk(self, walks: Walks, progress: &mut dyn FnMut(u64) -> Option<Bound>) -> Explored {
         let (first, every) = (walks.shard.0, walks.shard.1.max(1));
-        let numbers: Vec<u64> = (first..walks.count).step_by(usize::try_from(every).unwrap_or(usize::MAX)).collect();
+        let here = walks.count.saturating_sub(first).div_ceil(every);
         let (mut all, mut done, mut stopped_by) = (Walked::default(), 0, None);
-        for batch in numbers.chunks(BATCH) {
-            let walked = on_threads(batch, walks.threads, |_, &number| self.one_walk(number, walks));
+        while done < here && stopped_by.is_none() {
+            let batch: Vec<u64> = (done..here.min(done.saturating_add(BATCH))).map(|nth| first + nth * every).collect();
+            let walked = on_threads(&batch, walks.threads, |_, &number| self.one_walk(number, walks));
             for one in walked {
                 all.steps += one.steps;
                 one.refused.into_iter().for_each(|(reason, count)| *all.refused.entry(reason).or_default() += count);
@@ -69,9 +70,6 @@ impl Exploration {
             }
             done += batch.len() as u64;
             stopped_by = progress(done);
-            if stopped_by.is_some() {
-                break;
-            }
         }
         self.report_walks(all, done, stopped_by)
     }

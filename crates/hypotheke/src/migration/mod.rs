@@ -196,6 +196,14 @@ impl<'r> Carrying<'r> {
     }
 
     fn all(&mut self) {
+        if self.since > self.rules.version() {
+            let message = format!(
+                "it was saved under version {}, and this is version {}: names that changed since are not followed back",
+                self.since,
+                self.rules.version()
+            );
+            self.tell("version", message, None);
+        }
         self.names();
         self.set_aside_unknown();
         self.standing();
