@@ -388,3 +388,26 @@ proptest! {
         }
     }
 }
+
+#[test]
+fn any_two_stacks_may_lie_with_each_other_but_none_with_itself() {
+    let rules = ready(
+        Ruleset::builder()
+            .mark("wet")
+            .kind("rope", |kind| kind)
+            .kind("core", |kind| kind)
+            .container("depot", |it| it.slots(2))
+            .container("sled", |it| it.slots(1))
+            .start("depot", ["1 rope (wet)", "1 rope"]),
+    );
+    // The first rope is the only wet one; the second lies with it. #2 is no comment, and this is one.
+    let found = exploration(
+        &rules,
+        "always\n  no rope lies with wet   # no rope lies with core\n  no wet lies with wet\n  all wet in #1\n",
+    )
+    .search();
+    assert_eq!(broken(&found, 0), Vec::<String>::new());
+    assert!(matches!(found.verdicts[1].status, Status::Holds), "it does not lie with itself");
+    assert!(matches!(found.verdicts[2].status, Status::Holds), "an id is no comment");
+    assert_eq!(found.verdicts[0].claim.text(), "no rope lies with wet");
+}

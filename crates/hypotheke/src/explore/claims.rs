@@ -129,9 +129,8 @@ pub(super) fn read(kind: ClaimKind, content: &str, offset: usize) -> Result<Said
         let (what, place) = in_place(rest, offset + 4)?;
         return Ok(Said::AllIn(what, place));
     }
-    if let Some((head, _)) = content.split_once(" in all containers ").filter(|(head, _)| head.starts_with("count of "))
-    {
-        return in_all(&mut parser, head);
+    if content.starts_with("count of ") && content.contains(" in all containers ") {
+        return in_all(&mut parser);
     }
     let check = lines::check(&mut parser)?;
     let span = Span::new(offset, offset + content.len());
@@ -177,11 +176,10 @@ fn part(text: &str, origin: usize) -> Result<Part, SentenceError> {
     Ok(Part { filter, origin })
 }
 
-fn in_all(parser: &mut LineParser<'_, '_>, head: &str) -> Result<Said, SentenceError> {
+fn in_all(parser: &mut LineParser<'_, '_>) -> Result<Said, SentenceError> {
     parser.require_keyword("count")?;
     parser.require_keyword("of")?;
     let name = parser.word("a kind, a tag or a mark")?;
-    debug_assert!(head.ends_with(name.as_str()) || !head.is_empty());
     for word in ["in", "all", "containers"] {
         parser.require_keyword(word)?;
     }
@@ -367,11 +365,13 @@ fn admits(world: &World, test: &Test, (kind, class): (u32, u32)) -> bool {
 fn lies_with(world: &World, one: &Test, other: &Test) -> Option<String> {
     for container in world.containers() {
         let stacks = world.all_stacks_in(Some(Place::Container(container)));
-        let first = stacks.iter().find(|stack| admits(world, one, stack.cell_class()));
-        let Some(first) = first else { continue };
-        let with = |stack: &&crate::StackView<'_>| stack.id() != first.id() && admits(world, other, stack.cell_class());
-        if let Some(second) = stacks.iter().find(with) {
-            let (first, second) = (hold::item_text(*first), hold::item_text(*second));
+        let with =
+            |test: &Test| stacks.iter().filter(|stack| admits(world, test, stack.cell_class())).collect::<Vec<_>>();
+        let (ones, others) = (with(one), with(other));
+        // One stack may satisfy both; it does not lie with itself.
+        let pair = ones.iter().find_map(|first| Some((first, others.iter().find(|it| it.id() != first.id())?)));
+        if let Some((first, second)) = pair {
+            let (first, second) = (hold::item_text(**first), hold::item_text(**second));
             return Some(format!("{first} lies with {second} in {}", world.container_name(container)));
         }
     }

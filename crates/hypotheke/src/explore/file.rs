@@ -147,7 +147,7 @@ impl ClaimsFile {
 
 impl Reader {
     fn line(&mut self, content: &str, offset: usize) {
-        let content = content.split_once('#').filter(|(before, _)| is_comment_after(before)).map_or(content, |it| it.0);
+        let content = comment_of(content).map_or(content, |at| &content[..at]);
         let trimmed = content.trim();
         if trimmed.is_empty() {
             return;
@@ -209,9 +209,13 @@ impl Reader {
     }
 }
 
-/// A `#` begins a comment if it begins a line or stands after a blank, and no id follows.
-fn is_comment_after(before: &str) -> bool {
-    before.is_empty() || before.ends_with([' ', '\t'])
+/// Where a comment begins: at a `#` that begins the line or stands after a blank, and is no id such as `#12`.
+fn comment_of(line: &str) -> Option<usize> {
+    let begins = |at: usize| {
+        let stands_apart = at == 0 || line[..at].ends_with([' ', '\t']);
+        stands_apart && !line[at + 1..].starts_with(|next: char| next.is_ascii_digit())
+    };
+    line.match_indices('#').map(|(at, _)| at).find(|&at| begins(at))
 }
 
 fn words(parser: &mut LineParser<'_, '_>, what: &str) -> Result<Vec<Word>, SentenceError> {

@@ -135,6 +135,8 @@ struct Search {
     goals: Vec<(usize, Vec<u32>)>,
     /// For each world that was gone through, what follows; kept if a claim asks for the way back.
     successors: Option<Vec<Vec<u32>>>,
+    /// What those take, in bytes.
+    edges: u64,
     plan: Plan,
     bounds: Bounds,
     start: World,
@@ -159,6 +161,7 @@ impl Search {
         Search {
             found: vec![Found::Nothing; claims.len()],
             successors: (!goals.is_empty()).then(Vec::new),
+            edges: 0,
             goals,
             player: Player::new(&start),
             claims,
@@ -210,8 +213,7 @@ impl Search {
     }
 
     fn memory(&self) -> u64 {
-        let edges = self.successors.iter().flatten().map(|after| after.capacity() as u64 * 4 + 24).sum::<u64>();
-        self.store.memory() + edges
+        self.store.memory() + self.edges
     }
 
     /// All that can be played from the next world.
@@ -252,6 +254,7 @@ impl Search {
             after.sort_unstable();
             after.dedup();
             after.shrink_to_fit();
+            self.edges += (after.capacity() * size_of::<u32>() + size_of::<Vec<u32>>()) as u64;
             successors.push(after);
         }
     }

@@ -60,6 +60,18 @@ impl fmt::Display for Difference {
     }
 }
 
+impl Difference {
+    /// Something that breaks a law, and so is refused.
+    pub(crate) fn refused(violation: &Violation) -> Difference {
+        Difference {
+            place: violation.place().to_owned(),
+            message: format!("{}: {}", violation.law(), violation.message()),
+            treatment: Some(Treatment::Refuse),
+            to: Vec::new(),
+        }
+    }
+}
+
 /// Why a world does not go over to a ruleset. It is as it was.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 #[non_exhaustive]

@@ -1,6 +1,6 @@
 //! What the ruleset does not know is kept aside; what it knows again is given back.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 use super::names::join;
 use super::{Carrying, Difference, Spilled, for_each_stack, items};
@@ -21,10 +21,9 @@ impl Carrying<'_> {
             let treatment = self.rules.migration().unknown;
             self.tell(&*place, format!("{}, a kind that is not known", items(&stack)), Some(treatment));
             let pack = self.packs.get(&stack.id).map(|pack| pack.slots);
-            let homes = place.rsplit_once('/').map(|(container, _)| container.to_owned());
+            let homes = self.homes_of(place.rsplit_once('/').map_or(&*place, |(container, _)| container));
             let id = stack.id;
             self.set_aside(place, at, stack, pack);
-            let homes: Vec<String> = homes.filter(|home| !home.starts_with('#')).into_iter().collect();
             for InSlot { slot, stack } in self.packs.remove(&id).map(|pack| pack.stacks).unwrap_or_default() {
                 self.lose(format!("{id}/{slot}"), "the pack has gone", stack, (None, &homes));
             }
@@ -148,9 +147,16 @@ impl Carrying<'_> {
 
     /// What the ruleset knows again goes back to where it was.
     pub(super) fn give_back(&mut self) {
+        let mut there: BTreeSet<String> = self.slots_by_name().into_keys().collect();
         for stray in std::mem::take(&mut self.snapshot.strays) {
             let still = match stray {
-                Stray::Stack { place, at, stack, slots } => self.give_stack(place, at, stack, slots),
+                Stray::Stack { place, at, stack, slots } => {
+                    let (id, still) = (stack.id, self.give_stack(&there, place, at, stack, slots));
+                    if still.is_none() && slots.is_some() {
+                        there.insert(id.to_string());
+                    }
+                    still
+                }
                 Stray::Look { of, count, marks, properties } => self.give_look(of, count, marks, properties),
                 Stray::Shortcut { holder, shortcut, kind } => self.give_shortcut(holder, shortcut, kind),
                 Stray::Tally { kind, tally } if self.rules.find_kind(&kind).is_some() => {
@@ -163,14 +169,21 @@ impl Carrying<'_> {
         }
     }
 
-    fn give_stack(&mut self, place: String, at: Option<Position>, stack: Stack, slots: Option<u32>) -> Option<Stray> {
+    fn give_stack(
+        &mut self,
+        there: &BTreeSet<String>,
+        place: String,
+        at: Option<Position>,
+        stack: Stack,
+        slots: Option<u32>,
+    ) -> Option<Stray> {
         let (container, slot) = match place.rsplit_once('/') {
             Some((container, slot)) => (container.to_owned(), slot.parse().unwrap_or(u32::MAX)),
             None => (place.clone(), 0),
         };
         let own = container.rsplit_once('.').map_or(container.as_str(), |(_, own)| own);
         let fate = self.fate_of(own);
-        let is_there = place == "ground" || self.slots_by_name().contains_key(&container) || self.has_hand(&container);
+        let is_there = place == "ground" || there.contains(&container) || self.has_hand(&container);
         let stays = match (&fate, is_there) {
             (Some(Gone::Stray), false) => true,
             (_, true) | (Some(_), false) => false,

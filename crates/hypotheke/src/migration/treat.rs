@@ -84,19 +84,21 @@ pub(super) fn treat_limits(
     }
     let went: Vec<Vec<String>> = found.iter().map(|violation| once_each(treat(world, violation))).collect();
     let still = crate::audit(&rules, &world.snapshot());
+    fn at(violation: &Violation) -> (Law, &str) {
+        (violation.law(), violation.place())
+    }
+    let still_so: BTreeSet<(Law, &str)> = still.iter().map(at).collect();
     for (violation, to) in found.iter().zip(went) {
-        let same = |other: &&Violation| other.law() == violation.law() && other.place() == violation.place();
-        let treatment = match still.iter().find(same) {
-            None => treatment_of(&rules, violation.law()),
-            Some(_) => Treatment::Leave,
+        let treatment = match still_so.contains(&at(violation)) {
+            false => treatment_of(&rules, violation.law()),
+            true => Treatment::Leave,
         };
         let to = if treatment == Treatment::Leave { Vec::new() } else { to };
         differences.push(told(violation, treatment, to));
     }
     // What was spilled may be beyond a limit where it lies now.
-    let is_told =
-        |other: &&Violation| found.iter().any(|told| told.law() == other.law() && told.place() == other.place());
-    let moved = still.iter().filter(|other| !is_told(other) && !before.contains(other));
+    let told_of: BTreeSet<(Law, &str)> = found.iter().map(at).collect();
+    let moved = still.iter().filter(|other| !told_of.contains(&at(other)) && !before.contains(other));
     differences.extend(moved.map(|violation| told(violation, Treatment::Leave, Vec::new())));
     Ok(())
 }

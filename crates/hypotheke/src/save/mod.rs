@@ -268,6 +268,15 @@ impl Save {
     /// # Errors
     /// All that the ruleset says is to be refused.
     pub fn migrate(&self, rules: &Arc<Ruleset>) -> Result<(Save, Vec<Difference>), MigrationError> {
+        let (save, differences) = self.carried_over(rules)?;
+        // What was edited is no way to bring in what breaks a law.
+        let broken = if self.edited && self.is_world() { crate::audit(rules, &save.snapshot) } else { Vec::new() };
+        let refused = broken.iter().filter(|violation| !violation.law().is_limit()).map(Difference::refused);
+        let refused: Vec<Difference> = refused.collect();
+        if refused.is_empty() { Ok((save, differences)) } else { Err(MigrationError::Refused(refused)) }
+    }
+
+    fn carried_over(&self, rules: &Arc<Ruleset>) -> Result<(Save, Vec<Difference>), MigrationError> {
         if self.check_rules(rules).is_ok() {
             return Ok((Save { rules: SavedUnder::new(rules), ..self.clone() }, Vec::new()));
         }
