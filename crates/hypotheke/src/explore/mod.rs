@@ -22,7 +22,9 @@
 //! # Ok::<(), hypotheke::RulesetErrors>(())
 //! ```
 
+mod breadth;
 mod claims;
+mod expand;
 mod file;
 mod moves;
 mod packed;

@@ -2,6 +2,7 @@
 //! random numbers are left out: no outcome depends on them.
 
 use std::hash::BuildHasher;
+use std::sync::{Arc, Mutex, PoisonError};
 
 use rustc_hash::{FxBuildHasher, FxHashMap};
 use smallvec::SmallVec;
@@ -18,7 +19,13 @@ pub(super) struct Packer {
     kinds: u32,
     /// Each sort of stack that is not plain has a number that stays the same throughout, which those of a world need not.
     numbers: FxHashMap<ClassKey, u32>,
+    /// The same of all copies of this one. Which number a sort gets depends on who sees it first, and nothing depends on the number.
+    shared: Arc<Mutex<FxHashMap<ClassKey, u32>>>,
 }
+
+/// What is not plain is written as the number after that of the last kind, and so many bytes: as many for each, so that what worlds take
+/// does not depend on the numbers.
+const NUMBER_BYTES: usize = 4;
 
 /// Seven bits a byte, the lowest first.
 fn put(bytes: &mut Vec<u8>, mut number: u64) {
@@ -37,6 +44,7 @@ impl Packer {
             holders: world.holders().map(|holder| holder.index).collect(),
             kinds: u32::try_from(world.rules().kinds().len()).unwrap_or(u32::MAX),
             numbers: FxHashMap::default(),
+            shared: Arc::default(),
         }
     }
 
@@ -112,16 +120,25 @@ impl Packer {
             cells.iter().map(|cell| u64::from(self.number(world, *cell)) << 32 | u64::from(cell.count)).collect();
         sorted.sort_unstable();
         for stack in sorted {
-            put(bytes, (stack >> 32) + 1);
+            self.put_number(bytes, stack >> 32);
             put(bytes, stack & 0xffff_ffff);
         }
     }
 
     fn stack(&mut self, world: &World, plan: &Plan, cell: Cell, bytes: &mut Vec<u8>) {
-        put(bytes, u64::from(self.number(world, cell)) + 1);
+        let number = self.number(world, cell);
+        self.put_number(bytes, u64::from(number));
         put(bytes, u64::from(cell.count));
         if cell.is_pack() {
             self.container(world, plan, cell.inner, bytes);
+        }
+    }
+
+    fn put_number(&self, bytes: &mut Vec<u8>, number: u64) {
+        let kinds = u64::from(self.kinds);
+        put(bytes, number.min(kinds) + 1);
+        if number >= kinds {
+            bytes.extend_from_slice(&(number - kinds).to_le_bytes()[..NUMBER_BYTES]);
         }
     }
 
@@ -133,7 +150,9 @@ impl Packer {
         if let Some(&number) = self.numbers.get(key) {
             return number;
         }
-        let number = self.kinds + u32::try_from(self.numbers.len()).unwrap_or(u32::MAX);
+        let mut shared = self.shared.lock().unwrap_or_else(PoisonError::into_inner);
+        let next = self.kinds + u32::try_from(shared.len()).unwrap_or(u32::MAX);
+        let number = *shared.entry(key.clone()).or_insert(next);
         self.numbers.insert(key.clone(), number);
         number
     }

@@ -1,0 +1,370 @@
+//! Every world within bounds, breadth first.
+//!
+//! The worlds that were found are gone through in batches, each by several threads at once, which look up and judge; what they found is
+//! then entered in the order in which one thread would have found it. So the worlds have the same numbers on any number of threads, and
+//! everything that is told is the same. How large a batch is depends on how many operations the one before had, and on nothing else.
+
+use std::collections::BTreeMap;
+use std::num::NonZeroUsize;
+use std::ops::Range;
+use std::sync::Mutex;
+use std::sync::atomic::{AtomicUsize, Ordering};
+
+use super::claims::{Claim, ClaimKind, Ready};
+use super::expand::{After, Expanded, Judged, Known, Player};
+use super::moves::{Moves, Plan, sentence};
+use super::packed::{Packer, hash_of};
+use super::report::{Bound, Explored, Status, Trail, Verdict};
+use super::search::{Bounds, Progress};
+use super::store::{NOBODY, Store};
+use crate::ops::Reason;
+use crate::world::World;
+
+/// A claim while it is searched for.
+#[derive(Clone, Debug)]
+enum Found {
+    Nothing,
+    /// At a world: that it is so (possible) or not so (always).
+    World(u32, String),
+    /// By an operation on a world: the nth of that one's.
+    Operation(u32, u32),
+}
+
+pub(super) struct Search {
+    claims: Vec<(Claim, Ready)>,
+    found: Vec<Found>,
+    /// For each recoverable claim: the worlds that are so.
+    goals: Vec<(usize, Vec<u32>)>,
+    /// For each world that was gone through, what follows; kept if a claim asks for the way back.
+    successors: Option<Vec<Vec<u32>>>,
+    /// What those take, in bytes.
+    edges: u64,
+    plan: Plan,
+    bounds: Bounds,
+    start: World,
+    players: Vec<Player>,
+    store: Store,
+    unlawful: Option<u32>,
+    /// The first world of each depth.
+    levels: Vec<u32>,
+    done: u32,
+    applied: u64,
+    refused: [u64; Reason::ALL.len()],
+    stopped_by: Option<Bound>,
+}
+
+/// So many operations a batch should have, about: enough that threads are worth their while, few enough to be stopped soon.
+const OPERATIONS: u64 = 200_000;
+/// So many worlds at most.
+const MOST_AT_ONCE: u32 = 8_192;
+/// Each batch is taken in so many parts, by whoever is free.
+const PARTS: u32 = 32;
+
+impl Search {
+    pub(super) fn new(
+        claims: Vec<(Claim, Ready)>,
+        plan: Plan,
+        start: World,
+        bounds: Bounds,
+        threads: NonZeroUsize,
+    ) -> Search {
+        let goals = claims.iter().enumerate().filter(|(_, (claim, _))| claim.kind == ClaimKind::Recoverable);
+        let goals: Vec<(usize, Vec<u32>)> = goals.map(|(index, _)| (index, Vec::new())).collect();
+        let packer = Packer::new(&start);
+        Search {
+            found: vec![Found::Nothing; claims.len()],
+            successors: (!goals.is_empty()).then(Vec::new),
+            edges: 0,
+            goals,
+            players: (0..threads.get()).map(|_| Player::new(&start, packer.clone())).collect(),
+            claims,
+            plan,
+            bounds,
+            start,
+            store: Store::default(),
+            unlawful: None,
+            levels: vec![0],
+            done: 0,
+            applied: 0,
+            refused: [0; Reason::ALL.len()],
+            stopped_by: None,
+        }
+    }
+
+    pub(super) fn run(&mut self, progress: &mut dyn FnMut(&Progress) -> Option<Bound>) {
+        self.begin();
+        let (mut level_end, mut at_once) = (1, 1);
+        while (self.done as usize) < self.store.len() {
+            if self.done == level_end {
+                self.levels.push(self.done);
+                level_end = self.store.count();
+            }
+            self.stopped_by = self.bound_here(progress);
+            if self.stopped_by.is_some() || self.unlawful.is_some() || self.is_decided() {
+                return;
+            }
+            let batch = self.done..level_end.min(self.done.saturating_add(at_once));
+            let operations = self.go_through(batch);
+            if self.stopped_by.is_some() {
+                return;
+            }
+            at_once = match operations {
+                few if few < OPERATIONS / 2 => at_once.saturating_mul(2).min(MOST_AT_ONCE),
+                many if many > OPERATIONS * 2 => (at_once / 2).max(1),
+                _ => at_once,
+            };
+        }
+    }
+
+    /// Enters the start.
+    fn begin(&mut self) {
+        let Some(mut player) = self.players.pop() else { return };
+        let (bytes, judged) = player.look(&self.known(&self.open()));
+        self.players.push(player);
+        let number = self.store.add(&bytes, hash_of(&bytes), NOBODY, 0);
+        self.note(number, judged);
+    }
+
+    fn known<'s>(&'s self, open: &'s [bool]) -> Known<'s> {
+        let (claims, plan, store) = (&self.claims, &self.plan, &self.store);
+        Known { claims, open, plan, store, keeps_ways: self.successors.is_some() }
+    }
+
+    /// For each claim, whether it may still be decided.
+    fn open(&self) -> Vec<bool> {
+        self.found.iter().map(|found| matches!(found, Found::Nothing)).collect()
+    }
+
+    /// The bound that is reached, if one is.
+    fn bound_here(&self, progress: &mut dyn FnMut(&Progress) -> Option<Bound>) -> Option<Bound> {
+        let depth = u32::try_from(self.levels.len() - 1).unwrap_or(u32::MAX);
+        let (worlds, memory) = (self.store.len() as u64, self.memory());
+        if let Some(most) = self.bounds.depth.filter(|most| depth >= *most) {
+            return Some(Bound::Depth(most));
+        }
+        let told = progress(&Progress { worlds, done: u64::from(self.done), depth, memory });
+        told.or_else(|| self.bounds.memory.filter(|most| memory >= *most).map(Bound::Memory))
+    }
+
+    /// Whether every claim is decided, so that there is nothing left to be found. The laws have to be kept everywhere.
+    fn is_decided(&self) -> bool {
+        !self.found.is_empty() && self.found.iter().all(|found| !matches!(found, Found::Nothing))
+    }
+
+    fn memory(&self) -> u64 {
+        self.store.memory() + self.edges
+    }
+
+    /// All that can be played from some worlds. Says how many operations there were.
+    fn go_through(&mut self, batch: Range<u32>) -> u64 {
+        let mut players = std::mem::take(&mut self.players);
+        let open = self.open();
+        let parts = parts(&batch);
+        let expanded = expand_all(&mut players, &parts, &self.known(&open));
+        self.players = players;
+        let before = self.applied + self.refused.iter().sum::<u64>();
+        for part in expanded {
+            self.enter(part);
+        }
+        if self.stopped_by.is_none() {
+            self.done = batch.end;
+        }
+        self.applied + self.refused.iter().sum::<u64>() - before
+    }
+
+    /// Enters what was found, in its order.
+    fn enter(&mut self, mut expanded: Expanded) {
+        self.applied += expanded.applied;
+        self.refused.iter_mut().zip(expanded.refused).for_each(|(all, more)| *all += more);
+        for &(claim, number, nth) in &expanded.never {
+            if matches!(self.found[claim], Found::Nothing) {
+                self.found[claim] = Found::Operation(number, nth);
+            }
+        }
+        let mut numbers = Vec::with_capacity(if expanded.ways.is_empty() { 0 } else { expanded.fresh.len() });
+        for nth in 0..expanded.fresh.len() {
+            let judged = expanded.fresh[nth].judged.take();
+            let (bytes, fresh) = (expanded.bytes_of(nth), &expanded.fresh[nth]);
+            let number = match self.store.find(bytes, fresh.hash) {
+                Some(number) => number,
+                None if self.is_full() => {
+                    self.stopped_by = Some(Bound::Worlds(self.store.len() as u64));
+                    return;
+                }
+                None => {
+                    let number = self.store.add(bytes, fresh.hash, fresh.parent, fresh.nth);
+                    self.note(number, judged);
+                    number
+                }
+            };
+            if !expanded.ways.is_empty() {
+                numbers.push(number);
+            }
+        }
+        let Some(successors) = &mut self.successors else { return };
+        for ways in expanded.ways {
+            let number = |way: After| match way {
+                After::Known(number) => number,
+                After::Fresh(nth) => numbers[nth as usize],
+            };
+            let mut after: Vec<u32> = ways.into_iter().map(number).collect();
+            after.sort_unstable();
+            after.dedup();
+            after.shrink_to_fit();
+            self.edges += (after.capacity() * size_of::<u32>() + size_of::<Vec<u32>>()) as u64;
+            successors.push(after);
+        }
+    }
+
+    fn is_full(&self) -> bool {
+        let most = self.bounds.worlds.unwrap_or(u64::MAX).min(u64::from(NOBODY));
+        self.store.len() as u64 >= most
+    }
+
+    /// Notes what is so of a new world.
+    fn note(&mut self, number: u32, judged: Option<Box<Judged>>) {
+        let Some(judged) = judged else { return };
+        if judged.is_unlawful && self.unlawful.is_none() {
+            self.unlawful = Some(number);
+        }
+        for (claim, message) in judged.decides {
+            if matches!(self.found[claim], Found::Nothing) {
+                self.found[claim] = Found::World(number, message);
+            }
+        }
+        for claim in judged.is_goal_of {
+            let goal = self.goals.iter_mut().find(|(goal, _)| *goal == claim);
+            goal.into_iter().for_each(|(_, worlds)| worlds.push(number));
+        }
+    }
+
+    pub(super) fn report(mut self) -> Explored {
+        let all_seen = self.stopped_by.is_none() && self.done as usize == self.store.len();
+        self.look_for_dead_ends(all_seen);
+        let found = std::mem::take(&mut self.found);
+        let claims = std::mem::take(&mut self.claims);
+        let goals: Vec<usize> = self.goals.iter().map(|(index, _)| *index).collect();
+        let mut verdicts = Vec::new();
+        for (index, ((claim, _), found)) in claims.into_iter().zip(found).enumerate() {
+            let status = match (claim.kind, found) {
+                (ClaimKind::Possible, Found::World(number, message)) => Status::Reached(self.trail_to(number, message)),
+                (_, Found::World(number, message)) => Status::Broken(self.trail_to(number, message)),
+                (_, Found::Operation(number, nth)) => Status::Broken(self.trail_by(number, nth)),
+                (ClaimKind::Recoverable, Found::Nothing) if !all_seen || !goals.contains(&index) => Status::Undecided,
+                (ClaimKind::Possible, Found::Nothing) if !all_seen => Status::Undecided,
+                (ClaimKind::Possible, Found::Nothing) => Status::Impossible,
+                (_, Found::Nothing) if all_seen => Status::Holds,
+                (_, Found::Nothing) => Status::HoldsSoFar,
+            };
+            verdicts.push(Verdict { claim, status });
+        }
+        let unlawful = self.unlawful.map(|number| {
+            let trail = self.trail_to(number, "a law is broken".to_owned());
+            let violations = crate::audit(trail.after.rules(), &trail.after.snapshot());
+            (trail, violations)
+        });
+        let worlds = self.store.len() as u64;
+        let ends = self.levels.iter().skip(1).map(|&first| u64::from(first)).chain([worlds]);
+        let by_depth: Vec<u64> = self.levels.iter().zip(ends).map(|(&first, end)| end - u64::from(first)).collect();
+        Explored {
+            verdicts,
+            unlawful,
+            worlds,
+            applied: self.applied,
+            refused: counts(&self.refused),
+            by_depth,
+            stopped_by: self.stopped_by,
+            exhausted: all_seen,
+            walks: None,
+            memory: self.memory(),
+            symmetric: self.plan.alike.iter().filter(|alike| **alike).count(),
+        }
+    }
+
+    /// Worlds from which none can be reached that is so. Told only where every world was seen.
+    fn look_for_dead_ends(&mut self, all_seen: bool) {
+        let Some(successors) = self.successors.as_ref().filter(|_| all_seen) else { return };
+        let mut before: Vec<Vec<u32>> = vec![Vec::new(); self.store.len()];
+        for (from, after) in (0..).zip(successors) {
+            after.iter().for_each(|&to| before[to as usize].push(from));
+        }
+        for (index, goals) in &self.goals {
+            let mut reaches = vec![false; self.store.len()];
+            let mut open = goals.clone();
+            open.iter().for_each(|&world| reaches[world as usize] = true);
+            while let Some(world) = open.pop() {
+                for &from in &before[world as usize] {
+                    if !std::mem::replace(&mut reaches[from as usize], true) {
+                        open.push(from);
+                    }
+                }
+            }
+            if let Some(stuck) = (0..).zip(&reaches).find(|(_, reaches)| !**reaches).map(|(world, _)| world) {
+                self.found[*index] = Found::World(stuck, "from here no such world can be reached".to_owned());
+            }
+        }
+    }
+
+    // Trails.
+
+    fn trail_to(&self, number: u32, message: String) -> Trail {
+        let moves = self.store.way_to(number).into_iter().skip(1).map(|at| self.store.moves(at));
+        self.follow(moves.collect(), message)
+    }
+
+    fn trail_by(&self, number: u32, nth: u32) -> Trail {
+        let moves = self.store.way_to(number).into_iter().skip(1).map(|at| self.store.moves(at));
+        self.follow(moves.chain([nth]).collect(), "the last operation is applied".to_owned())
+    }
+
+    /// Plays the operations from the start again, and writes them down.
+    fn follow(&self, moves: Vec<u32>, message: String) -> Trail {
+        let mut world = self.start.clone();
+        let (mut before, mut steps, mut list) = (world.clone(), Vec::new(), Moves::default());
+        for nth in moves {
+            self.plan.enumerate(&world, &mut list);
+            let Some(operation) = list.list.get(nth as usize) else { break };
+            steps.push(sentence(&world, operation));
+            before = world.clone();
+            let applied = world.perform(operation);
+            debug_assert!(applied.is_ok(), "it was applied before");
+        }
+        Trail { steps, message, before: Box::new(before), after: Box::new(world) }
+    }
+}
+
+/// A batch in parts that are taken one after the other.
+fn parts(batch: &Range<u32>) -> Vec<Range<u32>> {
+    let size = (batch.end - batch.start).div_ceil(PARTS).max(1);
+    let starts = (batch.start..batch.end).step_by(size as usize);
+    starts.map(|start| start..batch.end.min(start.saturating_add(size))).collect()
+}
+
+/// What comes of each part, in their order.
+fn expand_all(players: &mut [Player], parts: &[Range<u32>], known: &Known<'_>) -> Vec<Expanded> {
+    let (next, done) = (AtomicUsize::new(0), Mutex::new(Vec::with_capacity(parts.len())));
+    let work = |player: &mut Player| {
+        loop {
+            let nth = next.fetch_add(1, Ordering::Relaxed);
+            let Some(part) = parts.get(nth) else { return };
+            let expanded = player.expand(part.clone(), known);
+            done.lock().unwrap_or_else(std::sync::PoisonError::into_inner).push((nth, expanded));
+        }
+    };
+    match players {
+        [alone] => work(alone),
+        several => std::thread::scope(|scope| {
+            for player in several.iter_mut().take(parts.len()) {
+                scope.spawn(|| work(player));
+            }
+        }),
+    }
+    let mut done = done.into_inner().unwrap_or_else(std::sync::PoisonError::into_inner);
+    done.sort_unstable_by_key(|(nth, _)| *nth);
+    done.into_iter().map(|(_, expanded)| expanded).collect()
+}
+
+/// How often each reason was given, those that were.
+fn counts(refused: &[u64]) -> BTreeMap<Reason, u64> {
+    Reason::ALL.into_iter().zip(refused.iter().copied()).filter(|(_, count)| *count > 0).collect()
+}
