@@ -411,3 +411,47 @@ fn any_two_stacks_may_lie_with_each_other_but_none_with_itself() {
     assert!(matches!(found.verdicts[2].status, Status::Holds), "an id is no comment");
     assert_eq!(found.verdicts[0].claim.text(), "no rope lies with wet");
 }
+
+#[test]
+fn what_is_never_done_is_told_by_what_was_taken() {
+    let rules = ready(
+        Ruleset::builder()
+            .mark("wet")
+            .kind("rope", |kind| kind)
+            .kind("core", |kind| kind)
+            .container("depot", |it| it.slots(2))
+            .container("sled", |it| it.slots(1))
+            .start("depot", ["1 rope (wet)", "1 core"]),
+    );
+    let walks = Walks { count: 300, steps: 6, ..Walks::default() };
+    // A walk also moves a core out of a depot where something wet lies: that is no move of something wet.
+    let claims = "play\n  verbs move\nnever\n  move wet to sled\n  move core to sled\n  swap core\n";
+    let found = exploration(&rules, claims).walk(walks, &mut |_| None);
+    assert_eq!(broken(&found, 0), ["move 1 rope from depot/0 to sled/0"]);
+    assert_eq!(broken(&found, 1), ["move 1 core from depot/1 to sled/0"]);
+    assert!(matches!(found.verdicts[2].status, Status::HoldsSoFar));
+    let swapped = exploration(&rules, "play\n  verbs swap\nnever\n  swap core\n  swap rope\n").search();
+    assert_eq!([broken(&swapped, 0), broken(&swapped, 1)], [["swap depot/0 with depot/1"]; 2], "either side");
+}
+
+#[test]
+fn a_save_and_a_leave_at_any_step_change_nothing_that_must_hold() {
+    let rules = ready(
+        Ruleset::builder()
+            .kind("rope", |kind| kind.stack_limit(3))
+            .kind("logbook", hypotheke::KindBuilder::keep)
+            .container("depot", |it| it.slots(2))
+            .container("pockets", |it| it.slots(2))
+            .holder("surveyor", ["pockets"], |it| it)
+            .start("depot", ["3 rope"])
+            .start("surveyor.pockets", ["1 logbook"]),
+    );
+    let claims = "play\n  verbs move, lift, put\n  faults save-then-load, leave\nalways\n  count of rope = 3\n";
+    let walks = Walks { count: 200, ..Walks::default() };
+    let found = exploration(&rules, claims).walk(walks, &mut |_| None);
+    assert!(found.unlawful.is_none());
+    // While the surveyor is away, so is what was in the hand.
+    assert!(broken(&found, 0).last().is_some_and(|step| step == "depart surveyor"), "{:?}", broken(&found, 0));
+    let kept = exploration(&rules, &claims.replace("leave", "save-then-load")).walk(walks, &mut |_| None);
+    assert!(matches!(kept.verdicts[0].status, Status::HoldsSoFar), "{:?}", kept.verdicts[0].status);
+}

@@ -22,6 +22,7 @@ mod rulesets;
 mod saves;
 mod scenario_lines;
 mod scenarios;
+mod several;
 mod snapshots;
 mod tables;
 mod travel;

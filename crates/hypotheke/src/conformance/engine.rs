@@ -25,6 +25,12 @@ impl Engine {
     pub fn world(&self) -> &World {
         &self.world
     }
+
+    /// The documents of what has departed.
+    #[must_use]
+    pub fn departures(&self) -> &Departures {
+        &self.departures
+    }
 }
 
 impl Implementation for Engine {

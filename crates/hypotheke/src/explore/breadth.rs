@@ -12,10 +12,11 @@ use std::sync::atomic::{AtomicUsize, Ordering};
 
 use super::claims::{Claim, ClaimKind, Ready};
 use super::expand::{After, Expanded, Judged, Known, Player};
-use super::moves::{Moves, Plan, sentence};
+use super::moves::{Moves, Plan};
 use super::packed::{Packer, hash_of};
 use super::report::{Bound, Explored, Status, Trail, Verdict};
 use super::search::{Bounds, Progress};
+use super::sentence::sentence;
 use super::store::{NOBODY, Store};
 use crate::ops::Reason;
 use crate::world::World;

@@ -3,6 +3,7 @@
 use std::fmt;
 
 use crate::filter::{Comparison, Filter, Test};
+use crate::id::KindId;
 use crate::language::{LineParser, Path, SentenceError, lex};
 use crate::ops::{Action, Operation};
 use crate::quantity::Decimal;
@@ -10,7 +11,7 @@ use crate::ruleset::What;
 use crate::scenario::parse::lines;
 use crate::scenario::{Check, DifferenceRow, Finding, Line, hold};
 use crate::text::{Span, Word};
-use crate::world::{ClassView, Place, Spot, World};
+use crate::world::{Class, ClassView, Event, Place, Spot, World};
 
 /// What a claim says.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -269,9 +270,13 @@ impl Ready {
         }
     }
 
-    /// Whether an operation is one that is spoken of, before it is played.
+    /// Whether an operation is one that is spoken of, before it is played. Where it names no slot, what it takes is known when it was
+    /// played: [`Ready::was_meant`].
     pub(super) fn is_meant(&self, world: &World, operation: &Operation) -> bool {
         let Ready::Operation { pattern, what } = self else { return false };
+        if let Action::Together { steps } = &operation.action {
+            return steps.iter().any(|step| self.is_meant(world, step));
+        }
         let (verb, from, to) = parts(&operation.action);
         if verb != pattern.verb.as_str() {
             return false;
@@ -280,14 +285,41 @@ impl Ready {
             let (Some(place), Ok(wanted)) = (place, world.place(path, None)) else { return false };
             is_within(world, *place, wanted)
         };
+        let any_there = |place: Place, what: What| world.stacks_in(Some(place)).iter().any(|stack| stack.is(what));
         let named = what.is_none_or(|what| match (&operation.action, from) {
-            (Action::Create { kind, .. }, _) => what == What::Kind(*kind),
-            (_, Some(from)) => world.stacks_in(Some(from)).iter().any(|stack| stack.is(what)),
+            (Action::Create { kind, .. }, _) => match what {
+                What::Kind(wanted) => wanted == *kind,
+                What::Tag(tag) => world.rules().kind(*kind).has_tag(tag),
+                What::Mark(_) => false,
+            },
+            (Action::Swap { one, other }, _) => any_there(*one, what) || any_there(*other, what),
+            (Action::Put { .. } | Action::Return { .. }, _) => {
+                let held = operation.actor.and_then(|actor| world.hand(actor));
+                held.is_some_and(|stack| stack.is(what))
+            }
+            (_, Some(from)) => any_there(from, what),
+            // It goes from wherever it lies.
+            (Action::PickUp { .. }, None) => any_there(Place::Ground, what),
             _ => false,
         });
         named
             && pattern.from.as_ref().is_none_or(|path| lies_at(&from, path))
             && pattern.to.as_ref().is_none_or(|path| lies_at(&to, path))
+    }
+
+    /// Whether what the latest operation took is what is spoken of; told of one that [is meant](Ready::is_meant).
+    pub(super) fn was_meant(&self, world: &World) -> bool {
+        let Ready::Operation { what: Some(what), .. } = self else { return true };
+        let is_it = |kind: KindId, class: Class| match what {
+            What::Kind(wanted) => kind == *wanted,
+            What::Tag(tag) => world.rules().kind(kind).has_tag(*tag),
+            What::Mark(mark) => world.classes.key(class.0).is_some_and(|key| key.marks.contains(mark)),
+        };
+        world.events().iter().any(|event| match event {
+            Event::Transferred { kind, class, .. } => is_it(*kind, *class),
+            // What is exchanged, changed or opened names its slot.
+            _ => true,
+        }) || world.events().is_empty()
     }
 }
 
@@ -356,7 +388,7 @@ fn told(finding: &Finding) -> String {
 fn admits(world: &World, test: &Test, (kind, class): (u32, u32)) -> bool {
     let rules = world.rules();
     match world.classes.key(class) {
-        None => test.admits(&rules.kind(crate::id::KindId(kind))),
+        None => test.admits(&rules.kind(KindId(kind))),
         Some(key) => test.admits(&ClassView { rules, key }),
     }
 }

@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use super::claims::{Claim, ClaimKind, Part, Ready, Said, read};
-use super::moves::{Plan, Verb};
+use super::moves::{Fault, Plan, Verb};
 use super::report::{Status, Verdict};
 use crate::filter::Test;
 use crate::language::{LineParser, SentenceError, TokenKind, lex};
@@ -48,7 +48,12 @@ struct Play {
     unset: Vec<Word>,
     created: Vec<(u32, Word)>,
     consumed: Vec<Word>,
+    faults: Vec<Fault>,
+    /// Whether there is a line of it at all.
+    is_said: bool,
 }
+
+const FAULTS: [(&str, Fault); 2] = [("save-then-load", Fault::SaveThenLoad), ("leave", Fault::Leave)];
 
 /// Where the next line belongs.
 #[derive(Clone, Copy, PartialEq, Eq)]
@@ -83,7 +88,8 @@ impl ClaimsFile {
                 break;
             }
         }
-        if reader.file.claims.is_empty() && reader.faults.is_empty() {
+        let says_nothing = reader.file.claims.is_empty() && reader.file.start.is_none() && !reader.file.play.is_said;
+        if says_nothing && reader.faults.is_empty() {
             let fault = Diagnostic::error("empty", Location::default(), "there is no claim in this file");
             reader.faults.push(fault.help("claims stand below a line `always`, `never`, `possible` or `recoverable`"));
         }
@@ -229,6 +235,7 @@ fn words(parser: &mut LineParser<'_, '_>, what: &str) -> Result<Vec<Word>, Sente
 
 impl Play {
     fn line(&mut self, parser: &mut LineParser<'_, '_>) -> Result<(), SentenceError> {
+        self.is_said = true;
         if parser.keyword("actors") {
             self.actors = Some(words(parser, "a holder")?);
         } else if parser.keyword("containers") {
@@ -245,6 +252,15 @@ impl Play {
                 })
             };
             self.verbs = Some(words(parser, "a verb")?.iter().map(verb).collect::<Result<_, _>>()?);
+        } else if parser.keyword("faults") {
+            let fault = |word: &Word| {
+                let found = FAULTS.into_iter().find(|(name, _)| *name == word.as_str());
+                found.map(|(_, fault)| fault).ok_or_else(|| {
+                    let error = SentenceError::new(word.span(), format!("`{word}` is no fault that is played"));
+                    error.help("they are save-then-load, leave")
+                })
+            };
+            self.faults = words(parser, "a fault")?.iter().map(fault).collect::<Result<_, _>>()?;
         } else if parser.keyword("mark") {
             self.set.extend(words(parser, "a mark")?);
         } else if parser.keyword("unmark") {
@@ -260,7 +276,7 @@ impl Play {
         } else {
             let error = parser.error("what is played begins with another word");
             return Err(error.help(
-                "lines are `actors`, `verbs`, `containers`, `mark`, `unmark`, `create up to 3 KIND`, `consume`",
+                "lines are `actors`, `verbs`, `containers`, `mark`, `unmark`, `create up to 3 KIND`, `consume`, `faults`",
             ));
         }
         Ok(())
@@ -282,6 +298,15 @@ struct Names<'f> {
 }
 
 impl ClaimsFile {
+    /// What is played where no file says anything.
+    pub(super) fn of_ruleset(rules: &Arc<Ruleset>) -> ReadyFile {
+        let source = Source::new("", "");
+        let file = ClaimsFile { source, start: None, play: Play::default(), claims: Vec::new() };
+        let world = World::new(rules);
+        let plan = Names { file: &file, rules, faults: Vec::new() }.plan(&world);
+        ReadyFile { claims: Vec::new(), plan, world }
+    }
+
     /// Looks up all names and lays out the start.
     pub(super) fn ready(&self, rules: &Arc<Ruleset>) -> Result<ReadyFile, ScenarioErrors> {
         let mut names = Names { file: self, rules, faults: Vec::new() };
@@ -410,6 +435,12 @@ impl Names<'_> {
         for word in &play.consumed {
             plan.consumed.extend(kind(self, word));
         }
+        let names = |words: &Option<Vec<Word>>| -> Option<Vec<String>> {
+            Some(words.as_ref()?.iter().map(Word::to_string).collect())
+        };
+        (plan.container_names, plan.actor_names) = (names(&play.containers), names(&play.actors));
+        plan.faults.clone_from(&play.faults);
+        plan.has_verbs = play.verbs.is_some();
         plan.has_doors = plan.containers.iter().any(|it| super::moves::has_door(world, *it));
         plan.verbs = play.verbs.clone().unwrap_or_else(|| standard_verbs(world, &plan));
         let said: BTreeSet<Verb> = plan.verbs.iter().copied().collect();

@@ -22,22 +22,28 @@
 //! # Ok::<(), hypotheke::RulesetErrors>(())
 //! ```
 
+mod against;
 mod breadth;
 mod claims;
+mod draw;
 mod expand;
 mod file;
 mod moves;
 mod packed;
 mod report;
 mod search;
+mod sentence;
+mod several;
 mod shrink;
 mod store;
 mod symmetry;
 mod walk;
 
+pub use against::{Compared, Differs, Mismatch};
 pub use claims::{Claim, ClaimKind};
 pub use file::ClaimsFile;
 pub use moves::Verb;
 pub use report::{Bound, Explored, Status, Trail, Verdict};
 pub use search::{Bounds, Exploration, Progress};
+pub use several::{Interleaved, Served, Several, Tangle};
 pub use walk::Walks;

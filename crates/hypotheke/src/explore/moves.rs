@@ -1,9 +1,9 @@
 //! What may be played next: operations that name a slot or a stack each, so that every world has a list of them that is in order.
 
 use crate::id::{ContainerId, HolderId, KindId, MarkId};
-use crate::language::{Amount, Landing};
-use crate::ops::{Action, Operation, Share};
-use crate::world::{Cell, GROUND, Place, World};
+use crate::language::{Amount, Landing, SortKey};
+use crate::ops::{Operation, Share};
+use crate::world::{Cell, GROUND, World};
 
 /// What holders do, or the game itself.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -30,11 +30,33 @@ pub enum Verb {
     Open,
     /// A container is closed.
     Close,
+    /// A container is sorted.
+    Sort,
+    /// A shortcut is pointed at a kind.
+    Bind,
+    /// A shortcut is cleared.
+    Unbind,
+    /// Whatever a holder has opened is closed.
+    Leave,
+    /// Some of a stack goes to an empty slot. Walks play it, a search plays the move that does the same.
+    Split,
+    /// A stack goes onto an alike one. Walks play it, a search plays the move that does the same.
+    Merge,
+    /// A container gets more or fewer slots. Played by walks only, as all that follow.
+    Resize,
+    /// A stack gets another value of a property.
+    Set,
+    /// Several operations as one.
+    Together,
+    /// A container or a holder leaves the world with all that it has.
+    Depart,
+    /// What has departed comes back.
+    Arrive,
 }
 
 impl Verb {
     /// All of them, in the order in which they are tried.
-    pub const ALL: [Verb; 11] = [
+    pub const ALL: [Verb; 22] = [
         Verb::Move,
         Verb::Swap,
         Verb::Drop,
@@ -46,6 +68,17 @@ impl Verb {
         Verb::Return,
         Verb::Open,
         Verb::Close,
+        Verb::Sort,
+        Verb::Bind,
+        Verb::Unbind,
+        Verb::Leave,
+        Verb::Split,
+        Verb::Merge,
+        Verb::Resize,
+        Verb::Set,
+        Verb::Together,
+        Verb::Depart,
+        Verb::Arrive,
     ];
 
     /// As it is written.
@@ -63,14 +96,40 @@ impl Verb {
             Verb::Return => "return",
             Verb::Open => "open",
             Verb::Close => "close",
+            Verb::Sort => "sort",
+            Verb::Bind => "bind",
+            Verb::Unbind => "unbind",
+            Verb::Leave => "leave",
+            Verb::Split => "split",
+            Verb::Merge => "merge",
+            Verb::Resize => "resize",
+            Verb::Set => "set",
+            Verb::Together => "together",
+            Verb::Depart => "depart",
+            Verb::Arrive => "arrive",
         }
     }
+}
+
+/// What goes wrong in between, at any step of a walk.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub(super) enum Fault {
+    /// The world is written down and read back.
+    SaveThenLoad,
+    /// A holder leaves with something in its hand, and comes back.
+    Leave,
 }
 
 /// What is played.
 #[derive(Clone, Debug, Default)]
 pub(super) struct Plan {
+    pub(super) faults: Vec<Fault>,
     pub(super) verbs: Vec<Verb>,
+    /// Whether the verbs were named; else there is no bound to what a comparison plays.
+    pub(super) has_verbs: bool,
+    /// The containers and the actors, where they were named: what departs and comes back has another handle.
+    pub(super) container_names: Option<Vec<String>>,
+    pub(super) actor_names: Option<Vec<String>>,
     /// Who acts where that matters; nobody if the game itself does.
     pub(super) actors: Vec<HolderId>,
     /// Somebody has to have opened something somewhere, so that it matters who acts.
@@ -90,10 +149,10 @@ pub(super) struct Plan {
 
 /// A taken slot.
 #[derive(Clone, Copy)]
-struct Source {
-    container: ContainerId,
-    slot: u32,
-    cell: Cell,
+pub(super) struct Source {
+    pub(super) container: ContainerId,
+    pub(super) slot: u32,
+    pub(super) cell: Cell,
 }
 
 /// Lists for one world; kept for their room.
@@ -115,6 +174,11 @@ fn shares(count: u32) -> impl Iterator<Item = u32> {
 impl Plan {
     pub(super) fn plays(&self, verb: Verb) -> bool {
         self.verbs.contains(&verb)
+    }
+
+    /// Whether handles may be others after something was played.
+    pub(super) fn changes_handles(&self) -> bool {
+        !self.faults.is_empty() || self.plays(Verb::Depart) || self.plays(Verb::Arrive)
     }
 
     pub(super) fn is_alike(&self, world: &World, container: u32) -> bool {
@@ -168,6 +232,7 @@ impl Plan {
             self.between_slots(world, &sources, &targets, &mut moves.list);
             self.with_the_ground(world, &sources, &targets, &mut moves.list);
             self.looks(world, &sources, &mut moves.list);
+            self.order(&mut moves.list);
             moves.list[from..].iter_mut().for_each(|operation| operation.actor = actor);
         }
         for &actor in &self.actors {
@@ -244,6 +309,28 @@ impl Plan {
         }
     }
 
+    fn order(&self, list: &mut Vec<Operation>) {
+        if self.plays(Verb::Sort) {
+            let sorts = self.containers.iter().flat_map(|&at| SortKey::ALL.map(|by| Operation::sorting(at, by)));
+            list.extend(sorts);
+        }
+    }
+
+    fn shortcuts(&self, world: &World, actor: HolderId, sources: &[Source], list: &mut Vec<Operation>) {
+        let mut kinds: Vec<u32> = sources.iter().map(|source| source.cell.kind).collect();
+        kinds.sort_unstable();
+        kinds.dedup();
+        for (shortcut, bound) in (0..).zip(world.shortcuts(actor)) {
+            if self.plays(Verb::Bind) {
+                let others = kinds.iter().map(|&kind| KindId(kind)).filter(|kind| Some(*kind) != bound);
+                list.extend(others.map(|kind| Operation::binding(kind, actor, shortcut)));
+            }
+            if self.plays(Verb::Unbind) && bound.is_some() {
+                list.push(Operation::unbinding(actor, shortcut));
+            }
+        }
+    }
+
     fn of_holder(
         &self,
         world: &World,
@@ -284,6 +371,10 @@ impl Plan {
             }
             None => {}
         }
+        self.shortcuts(world, actor, sources, list);
+        if self.plays(Verb::Leave) && world.opened().any(|(holder, _)| holder == actor.index) {
+            list.push(Operation::leaving(actor));
+        }
         for &container in self.containers.iter().filter(|it| has_door(world, **it)) {
             let is_open = world.has_opened(actor, container);
             if self.plays(Verb::Open) && !is_open {
@@ -322,7 +413,7 @@ pub(super) fn has_door(world: &World, container: ContainerId) -> bool {
 }
 
 /// How many of a stack a slot with room for it would take.
-fn fitting(world: &World, (to, at): (ContainerId, u32), there: Cell, cell: Cell) -> u32 {
+pub(super) fn fitting(world: &World, (to, at): (ContainerId, u32), there: Cell, cell: Cell) -> u32 {
     let limit = world.limit(crate::world::Spot { container: to.index, slot: at }, cell.kind);
     limit.saturating_sub(there.count).min(cell.count)
 }
@@ -336,59 +427,4 @@ fn moves_onto(
     let most = fitting(world, to, there, cell);
     let counts = shares(cell.count).filter(|share| *share < most).chain([most]).filter(|count| *count > 0);
     list.extend(counts.map(|count| Operation::moving(Amount::Exactly(count), from, to)));
-}
-
-/// In a sentence, as a scenario writes it.
-pub(super) fn sentence(world: &World, operation: &Operation) -> String {
-    let place = |place: &Place| world.place_name(*place);
-    let amount = |amount: &Amount| match amount {
-        Amount::Exactly(count) => count.to_string(),
-        Amount::UpTo(count) => format!("up to {count}"),
-        Amount::All => "all".to_owned(),
-    };
-    let kind = |kind: KindId| world.rules().kind(kind).id().to_owned();
-    let kind_at = |at: &Place| match at {
-        Place::Slot(container, slot) => {
-            world.stack(*container, *slot).map_or(String::new(), |stack| format!(" {}", stack.kind().id()))
-        }
-        _ => String::new(),
-    };
-    let mark = |mark: MarkId| world.rules().mark(mark).name().to_owned();
-    let (verb, rest) = match &operation.action {
-        Action::Move { amount: count, from, to, .. } => {
-            ("move", format!("{}{} from {} to {}", amount(count), kind_at(from), place(from), place(to)))
-        }
-        Action::Swap { one, other } => ("swap", format!("{} with {}", place(one), place(other))),
-        Action::Drop { amount: count, from, .. } => {
-            ("drop", format!("{}{} from {}", amount(count), kind_at(from), place(from)))
-        }
-        Action::PickUp { amount: count, from, to, .. } => {
-            let stack = from.map_or_else(String::new, |stack| format!(" from ground/{stack}"));
-            ("pick", format!("up {}{stack} to {}", amount(count), place(to)))
-        }
-        Action::Equip { from, .. } => ("equip", place(from)),
-        Action::Unequip { from, .. } => ("unequip", place(from)),
-        Action::Lift { share: Share::Amount(count), from } => {
-            ("lift", format!("{} from {}", amount(count), place(from)))
-        }
-        Action::Put { amount: count, to } => ("put", format!("{} in {}", amount(count), place(to))),
-        Action::Return { .. } => ("return", String::new()),
-        Action::Open { at } => ("open", place(at)),
-        Action::Close { at } => ("close", place(at)),
-        Action::Mark { at, mark: set } => ("mark", format!("{} {}", place(at), mark(*set))),
-        Action::Unmark { at, mark: unset } => ("unmark", format!("{} {}", place(at), mark(*unset))),
-        Action::Create { amount: count, kind: created, to, .. } => {
-            ("create", format!("{} {} in {}", amount(count), kind(*created), place(to)))
-        }
-        Action::Consume { amount: count, kind: consumed, from } => {
-            let consumed = consumed.map_or_else(String::new, |it| format!(" {}", kind(it)));
-            ("consume", format!("{}{consumed} from {}", amount(count), place(from)))
-        }
-        _ => ("", String::new()),
-    };
-    let text = match operation.actor {
-        Some(actor) => format!("{} {verb}s {rest}", world.holder_name(actor)),
-        None => format!("{verb} {rest}"),
-    };
-    text.trim_end().to_owned()
 }

@@ -55,6 +55,20 @@ impl Exploration {
         })
     }
 
+    /// All that can be played by a ruleset from its start contents, with no claim: the laws are judged in any case.
+    #[must_use]
+    pub fn of(rules: &Arc<Ruleset>) -> Exploration {
+        let ReadyFile { claims, plan, world } = ClaimsFile::of_ruleset(rules);
+        Exploration {
+            claims,
+            plan,
+            start: world,
+            bounds: Bounds::default(),
+            symmetry: true,
+            threads: NonZeroUsize::MIN,
+        }
+    }
+
     /// The same, going no further than this.
     #[must_use]
     pub fn within(mut self, bounds: Bounds) -> Exploration {
@@ -90,6 +104,12 @@ impl Exploration {
     pub(super) fn meant(&self, world: &World, operation: &Operation) -> Vec<usize> {
         let never = self.claims.iter().enumerate().filter(|(_, (claim, _))| claim.kind == ClaimKind::Never);
         never.filter(|(_, (_, ready))| ready.is_meant(world, operation)).map(|(index, _)| index).collect()
+    }
+
+    /// Those of them of which the latest operation was one.
+    pub(super) fn were_meant(&self, world: &World, mut meant: Vec<usize>) -> Vec<usize> {
+        meant.retain(|&claim| self.claims[claim].1.was_meant(world));
+        meant
     }
 
     pub(super) fn breaks_a_law(&self, world: &World) -> bool {

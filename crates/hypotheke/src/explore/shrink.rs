@@ -1,10 +1,12 @@
 //! A trail is made as short as it can be: runs of steps are left out, then single ones; at the end a bounded search looks for a shorter one.
 
 use super::claims::ClaimKind;
-use super::moves::sentence;
 use super::report::{Status, Trail};
 use super::search::{Bounds, Exploration};
+use super::sentence::sentence;
+use super::walk::saved_and_loaded;
 use crate::language::NamedOperation;
+use crate::snapshot::Departures;
 use crate::world::World;
 
 /// What a trail leads to.
@@ -33,16 +35,33 @@ fn replay(exploration: &Exploration, aim: Aim, steps: &[String]) -> Option<Repla
     if let Some(message) = exploration.met(aim, &world) {
         return Some(Replay { message, ..replay });
     }
+    let mut departures = Departures::new();
     for step in steps {
-        let operation = step.parse::<NamedOperation>().ok().and_then(|step| step.resolve(&world).ok());
+        if step == "save then load" {
+            replay.steps.push(step.clone());
+            match saved_and_loaded(&world) {
+                Some(loaded) => world = loaded,
+                None if aim == Aim::Law => {
+                    let message = "what was written down is read back otherwise".to_owned();
+                    return Some(Replay { before: world.clone(), after: world, message, ..replay });
+                }
+                None => return None,
+            }
+            continue;
+        }
+        let operation = step.parse::<NamedOperation>().ok();
+        let operation = operation.and_then(|step| step.resolve_with(&world, &departures).ok());
         let Some(operation) = operation else { continue };
-        let is_meant = matches!(aim, Aim::Claim(claim) if exploration.meant(&world, &operation).contains(&claim));
+        let meant = exploration.meant(&world, &operation);
         let said = sentence(&world, &operation);
         let before = world.clone();
         if world.perform(&operation).is_err() {
             continue;
         }
+        departures.extend(world.departed().iter().cloned());
         replay.steps.push(said);
+        let meant = exploration.were_meant(&world, meant);
+        let is_meant = matches!(aim, Aim::Claim(claim) if meant.contains(&claim));
         let met = is_meant.then(|| "the last operation is applied".to_owned()).or_else(|| exploration.met(aim, &world));
         if let Some(message) = met {
             return Some(Replay { before, after: world, message, ..replay });
@@ -82,9 +101,10 @@ pub(super) fn shorten(exploration: &Exploration, aim: Aim, steps: &[String]) -> 
     search_for_a_shorter_one(exploration, aim, best)
 }
 
-/// No trail is shorter than what a search finds that goes by breadth, as far as it goes.
+/// No trail is shorter than what a search finds that goes by breadth, as far as it goes; and where it is as long, its steps are the plainer
+/// ones, each between slots.
 fn search_for_a_shorter_one(exploration: &Exploration, aim: Aim, best: Trail) -> Trail {
-    let depth = u32::try_from(best.steps.len().saturating_sub(1)).unwrap_or(u32::MAX);
+    let depth = u32::try_from(best.steps.len()).unwrap_or(u32::MAX);
     let bounds = Bounds { depth: Some(depth), worlds: Some(MOST_WORLDS), ..Bounds::default() };
     let Some(found) = exploration.only(aim).map(|one| one.within(bounds).search()) else { return best };
     let trail = match (aim, found.verdicts.into_iter().next().map(|verdict| verdict.status), found.unlawful) {
@@ -93,7 +113,7 @@ fn search_for_a_shorter_one(exploration: &Exploration, aim: Aim, best: Trail) ->
         }
         _ => None,
     };
-    trail.filter(|trail| trail.steps.len() < best.steps.len()).unwrap_or(best)
+    trail.filter(|trail| trail.steps.len() <= best.steps.len()).unwrap_or(best)
 }
 
 impl Exploration {

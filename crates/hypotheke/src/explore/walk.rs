@@ -10,12 +10,17 @@ use rand_core::{Rng, SeedableRng};
 use rand_xoshiro::Xoshiro256PlusPlus;
 
 use super::claims::ClaimKind;
-use super::moves::{Moves, sentence};
+use super::draw::Draws;
+use super::moves::{Fault, Moves};
 use super::report::{Bound, Explored, Status, Trail, Verdict};
 use super::search::Exploration;
+use super::sentence::sentence;
 use super::shrink::{self, Aim};
 use crate::audit::Watch;
+use crate::ops::Operation;
+use crate::save::Save;
 use crate::scenario::on_threads;
+use crate::snapshot::Departures;
 use crate::world::World;
 
 /// Which walks are walked.
@@ -41,6 +46,47 @@ impl Default for Walks {
 
 /// So many walks lie between two looks at what stops them.
 const BATCH: u64 = 256;
+
+/// Each walk has its own random numbers, so that it does not matter who walks it.
+pub(super) fn seed_of(seed: u64, number: u64) -> u64 {
+    seed ^ number.wrapping_mul(0x9e37_79b9_7f4a_7c15)
+}
+
+/// What a walk has done.
+enum Played {
+    Operation(Operation),
+    /// In words, where what comes later has other handles.
+    Said(String),
+}
+
+/// A walk on its way.
+struct Going {
+    world: World,
+    watch: Watch,
+    departures: Departures,
+    steps: Vec<Played>,
+    moves: Moves,
+}
+
+impl Going {
+    fn new(start: &World) -> Going {
+        let world = start.clone();
+        let watch = Watch::new(&world);
+        Going { world, watch, departures: Departures::new(), steps: Vec::new(), moves: Moves::default() }
+    }
+}
+
+/// One of so many steps is a fault, where faults are played.
+const FAULT_EVERY: u64 = 12;
+/// So often something is drawn before all is tried that can be played.
+const DRAWS: u32 = 24;
+
+/// A world that was written down and read back; none if it is not as it was.
+pub(super) fn saved_and_loaded(world: &World) -> Option<World> {
+    let read = Save::read(&Save::of(world).to_bytes()).ok()?;
+    let loaded = read.world(world.rules()).ok()?;
+    (loaded.snapshot() == world.snapshot()).then_some(loaded)
+}
 
 /// What one walk came to.
 #[derive(Default)]
@@ -75,45 +121,117 @@ impl Exploration {
     }
 
     fn one_walk(&self, number: u64, walks: Walks) -> Walked {
-        let mut world = self.start.clone();
-        let mut random = Xoshiro256PlusPlus::seed_from_u64(walks.seed ^ number.wrapping_mul(0x9e37_79b9_7f4a_7c15));
-        let (mut watch, mut moves, mut steps) = (Watch::new(&world), Moves::default(), Vec::new());
+        let mut random = Xoshiro256PlusPlus::seed_from_u64(seed_of(walks.seed, number));
+        let draws = Draws::of(&self.plan).some(&mut random);
+        let mut going = Going::new(&self.start);
         let mut walked = Walked::default();
-        let mut is_stuck = false;
         for _ in 0..walks.steps {
-            self.look(&world, &mut watch, &steps, &mut walked);
-            if is_stuck {
+            self.look(&mut going, &mut walked);
+            if !self.step(&draws, &mut going, &mut random, &mut walked) {
                 break;
             }
-            self.plan.enumerate(&world, &mut moves);
-            is_stuck = true;
-            while !moves.list.is_empty() {
-                let at = usize::try_from(random.next_u64() % moves.list.len() as u64).unwrap_or(0);
-                let operation = moves.list.swap_remove(at);
-                let never = self.meant(&world, &operation);
-                let said = sentence(&world, &operation);
-                match world.perform(&operation) {
-                    Ok(_) => {
-                        steps.push(said);
-                        walked.steps += 1;
-                        for claim in never {
-                            walked.found.entry(Aim::Claim(claim)).or_insert_with(|| steps.clone());
-                        }
-                        is_stuck = false;
-                        break;
-                    }
-                    Err(refusal) => *walked.refused.entry(refusal.reason()).or_default() += 1,
-                }
-            }
         }
-        self.look(&world, &mut watch, &steps, &mut walked);
+        self.look(&mut going, &mut walked);
         walked
     }
 
+    /// Plays something. False if nothing can be played any more.
+    fn step(&self, draws: &Draws<'_>, going: &mut Going, random: &mut Xoshiro256PlusPlus, walked: &mut Walked) -> bool {
+        if !self.plan.faults.is_empty() && random.next_u64().is_multiple_of(FAULT_EVERY) {
+            let nth = usize::try_from(random.next_u64() % self.plan.faults.len() as u64).unwrap_or(0);
+            return self.fault(self.plan.faults[nth], going, walked);
+        }
+        for _ in 0..DRAWS {
+            let Some(operation) = draws.draw(&going.world, &going.departures, random) else { continue };
+            if self.play(operation, going, walked) {
+                return true;
+            }
+        }
+        if self.plan.changes_handles() {
+            return true;
+        }
+        // What is drawn is refused again and again: whatever can be played at all is tried in turn.
+        let mut moves = std::mem::take(&mut going.moves);
+        self.plan.enumerate(&going.world, &mut moves);
+        let mut is_played = false;
+        while !is_played && !moves.list.is_empty() {
+            let at = usize::try_from(random.next_u64() % moves.list.len() as u64).unwrap_or(0);
+            is_played = self.play(moves.list.swap_remove(at), going, walked);
+        }
+        going.moves = moves;
+        is_played
+    }
+
+    /// Whether it is applied.
+    fn play(&self, operation: Operation, going: &mut Going, walked: &mut Walked) -> bool {
+        let never = self.meant(&going.world, &operation);
+        let said = self.plan.changes_handles().then(|| sentence(&going.world, &operation));
+        if let Err(refusal) = going.world.perform(&operation) {
+            *walked.refused.entry(refusal.reason()).or_default() += 1;
+            return false;
+        }
+        walked.steps += 1;
+        going.steps.push(said.map_or(Played::Operation(operation), Played::Said));
+        going.departures.extend(going.world.departed().iter().cloned());
+        for claim in self.were_meant(&going.world, never) {
+            walked.found.entry(Aim::Claim(claim)).or_insert_with(|| self.sentences(&going.steps));
+        }
+        true
+    }
+
+    fn fault(&self, fault: Fault, going: &mut Going, walked: &mut Walked) -> bool {
+        match fault {
+            Fault::SaveThenLoad => {
+                let loaded = saved_and_loaded(&going.world);
+                going.steps.push(Played::Said("save then load".to_owned()));
+                match loaded {
+                    Some(world) => (going.world, going.watch) = (world.clone(), Watch::new(&world)),
+                    None => {
+                        walked.found.entry(Aim::Law).or_insert_with(|| self.sentences(&going.steps));
+                    }
+                }
+                walked.steps += 1;
+                true
+            }
+            Fault::Leave => {
+                let Some(holder) = going.world.holders().find(|&holder| going.world.hand(holder).is_some()) else {
+                    return true;
+                };
+                let name = going.world.holder_name(holder).to_owned();
+                if self.play(Operation::departing(holder), going, walked)
+                    && let Some(departure) = going.departures.get(&name).cloned()
+                {
+                    self.look(going, walked);
+                    self.play(Operation::arriving(departure), going, walked);
+                }
+                true
+            }
+        }
+    }
+
+    /// What was played, as a scenario writes it.
+    fn sentences(&self, steps: &[Played]) -> Vec<String> {
+        let mut world = self.start.clone();
+        let mut said = Vec::new();
+        for step in steps {
+            match step {
+                Played::Operation(operation) => {
+                    said.push(sentence(&world, operation));
+                    let applied = world.perform(operation);
+                    debug_assert!(applied.is_ok(), "it was applied before");
+                }
+                Played::Said(text) => said.push(text.clone()),
+            }
+        }
+        said
+    }
+
     /// Judges the world that a walk has come to.
-    fn look(&self, world: &World, watch: &mut Watch, steps: &[String], walked: &mut Walked) {
+    fn look(&self, going: &mut Going, walked: &mut Walked) {
+        let Going { world, watch, steps, .. } = going;
+        let world: &World = world;
         if !walked.found.contains_key(&Aim::Law) && !watch.keeps_the_laws(world) && self.breaks_a_law(world) {
-            walked.found.insert(Aim::Law, steps.to_vec());
+            walked.found.insert(Aim::Law, self.sentences(steps));
         }
         for (index, (claim, ready)) in self.claims.iter().enumerate() {
             let aim = Aim::Claim(index);
@@ -124,7 +242,7 @@ impl Exploration {
                 ClaimKind::Never | ClaimKind::Recoverable => false,
             };
             if is_found {
-                walked.found.insert(aim, steps.to_vec());
+                walked.found.insert(aim, self.sentences(steps));
             }
         }
     }

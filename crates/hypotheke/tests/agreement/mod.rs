@@ -9,6 +9,7 @@ mod draw;
 mod engine;
 mod replay;
 mod rules;
+mod walking;
 
 use std::collections::BTreeMap;
 

@@ -182,16 +182,25 @@ impl Reader<'_> {
         }
         let Some((last, ways)) = steps.split_last() else { return Some(At::Container(inside)) };
         for way in ways {
-            let PathStep::Slot(slot) = way else { return None };
-            let stack = self.model.state.slots(&inside).get(*slot as usize)?.as_ref()?;
+            let slot = self.slot(&inside, way)?;
+            let stack = self.model.state.slots(&inside).get(slot)?.as_ref()?;
             stack.inside.as_ref()?;
-            inside = inside.step(*slot as usize);
+            inside = inside.step(slot);
         }
-        match last {
-            PathStep::Inside => Some(At::Container(inside)),
-            PathStep::Slot(slot) => {
-                let there = (*slot as usize) < self.model.state.slots(&inside).len();
-                there.then_some(At::Slot(inside, *slot as usize))
+        if *last == PathStep::Inside {
+            return Some(At::Container(inside));
+        }
+        let slot = self.slot(&inside, last)?;
+        (slot < self.model.state.slots(&inside).len()).then_some(At::Slot(inside, slot))
+    }
+
+    /// A slot by its number or its name.
+    fn slot(&self, inside: &Inside, step: &PathStep) -> Option<usize> {
+        match step {
+            PathStep::Slot(slot) => Some(*slot as usize),
+            PathStep::NamedSlot(name) => {
+                let ruled = &self.model.state.spec(&self.model.rules, inside).ruled;
+                ruled.iter().position(|rule| rule.name.is_some_and(|number| **name == *format!("s{number}")))
             }
             _ => None,
         }

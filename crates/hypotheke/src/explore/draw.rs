@@ -1,0 +1,563 @@
+//! What a walk plays next: drawn at random, and weighted toward the edges, where rules break. Counts at and one beyond what fits, whole
+//! stacks, slots where something else lies, containers as well as slots, and what has just come within reach.
+
+use rand_core::Rng;
+use rand_xoshiro::Xoshiro256PlusPlus;
+
+use super::moves::{Plan, Source, Verb, fitting, has_door};
+use crate::id::{ContainerId, HolderId, KindId, MarkId, PropertyId, StackId};
+use crate::language::{Amount, Landing, NamedAction, SortKey};
+use crate::ops::{Action, Operation, Share, Variant};
+use crate::quantity::Decimal;
+use crate::ruleset::PropertyValue;
+use crate::snapshot::Departures;
+use crate::world::{Cell, GROUND, Place, World};
+
+/// What is drawn first.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Choice {
+    Verb(Verb),
+    Mark,
+    Unmark,
+    Create,
+    Consume,
+}
+
+/// Draws operations by a plan.
+#[derive(Clone, Debug)]
+pub(super) struct Draws<'p> {
+    plan: &'p Plan,
+    /// Each as often as it weighs.
+    choices: Vec<Choice>,
+    /// Nothing bounds what comes in and goes out.
+    is_free: bool,
+}
+
+/// The world of which an operation is drawn.
+struct Scene<'w> {
+    world: &'w World,
+    departures: &'w Departures,
+    containers: Vec<ContainerId>,
+    sources: Vec<Source>,
+    holders: Vec<HolderId>,
+    random: &'w mut Xoshiro256PlusPlus,
+}
+
+/// What is drawn for an action to come of it.
+fn of_action(action: &NamedAction) -> Choice {
+    match action {
+        NamedAction::Create { .. } => Choice::Create,
+        NamedAction::Consume { .. } => Choice::Consume,
+        NamedAction::Mark { .. } => Choice::Mark,
+        NamedAction::Unmark { .. } => Choice::Unmark,
+        NamedAction::Move { .. } => Choice::Verb(Verb::Move),
+        NamedAction::Split { .. } => Choice::Verb(Verb::Split),
+        NamedAction::Merge { .. } => Choice::Verb(Verb::Merge),
+        NamedAction::Swap { .. } => Choice::Verb(Verb::Swap),
+        NamedAction::Drop { .. } => Choice::Verb(Verb::Drop),
+        NamedAction::PickUp { .. } => Choice::Verb(Verb::PickUp),
+        NamedAction::Lift { .. } => Choice::Verb(Verb::Lift),
+        NamedAction::Put { .. } => Choice::Verb(Verb::Put),
+        NamedAction::Return { .. } => Choice::Verb(Verb::Return),
+        NamedAction::Together { .. } => Choice::Verb(Verb::Together),
+        NamedAction::Equip { .. } => Choice::Verb(Verb::Equip),
+        NamedAction::Unequip { .. } => Choice::Verb(Verb::Unequip),
+        NamedAction::Sort { .. } => Choice::Verb(Verb::Sort),
+        NamedAction::Resize { .. } => Choice::Verb(Verb::Resize),
+        NamedAction::Open { .. } => Choice::Verb(Verb::Open),
+        NamedAction::Close { .. } => Choice::Verb(Verb::Close),
+        NamedAction::Leave => Choice::Verb(Verb::Leave),
+        NamedAction::Bind { .. } => Choice::Verb(Verb::Bind),
+        NamedAction::Unbind { .. } => Choice::Verb(Verb::Unbind),
+        NamedAction::Set { .. } => Choice::Verb(Verb::Set),
+        NamedAction::Depart { .. } => Choice::Verb(Verb::Depart),
+        NamedAction::Arrive { .. } => Choice::Verb(Verb::Arrive),
+    }
+}
+
+fn weight(verb: Verb) -> usize {
+    match verb {
+        Verb::Move => 5,
+        Verb::Swap | Verb::Put | Verb::PickUp => 3,
+        Verb::Drop | Verb::Lift | Verb::Equip | Verb::Unequip | Verb::Split | Verb::Merge | Verb::Together => 2,
+        Verb::Arrive | Verb::Sort | Verb::Open => 2,
+        _ => 1,
+    }
+}
+
+impl<'p> Draws<'p> {
+    /// What the plan says.
+    pub(super) fn of(plan: &'p Plan) -> Draws<'p> {
+        Draws::new(plan, plan.verbs.clone(), false)
+    }
+
+    /// The same, where what the plan does not bound is free.
+    pub(super) fn unbound(plan: &'p Plan) -> Draws<'p> {
+        let verbs = if plan.has_verbs { plan.verbs.clone() } else { Verb::ALL.to_vec() };
+        Draws::new(plan, verbs, !plan.has_verbs)
+    }
+
+    fn new(plan: &'p Plan, verbs: Vec<Verb>, is_free: bool) -> Draws<'p> {
+        let mut choices: Vec<Choice> =
+            verbs.into_iter().flat_map(|verb| vec![Choice::Verb(verb); weight(verb)]).collect();
+        let more = [
+            (Choice::Mark, 2, !plan.set.is_empty()),
+            (Choice::Unmark, 1, !plan.unset.is_empty()),
+            (Choice::Create, 4, !plan.created.is_empty()),
+            (Choice::Consume, 1, !plan.consumed.is_empty()),
+        ];
+        for (choice, weight, is_played) in more {
+            if is_played || is_free {
+                choices.extend(vec![choice; weight]);
+            }
+        }
+        Draws { plan, choices, is_free }
+    }
+
+    /// Draws about half of all that could be drawn: what is done often enough in one walk meets more of what is rare, and another walk
+    /// leaves out something else.
+    pub(super) fn some(&self, random: &mut Xoshiro256PlusPlus) -> Draws<'p> {
+        let mut kept: Vec<Choice> = Vec::new();
+        let mut left_out: Vec<Choice> = Vec::new();
+        for &choice in &self.choices {
+            if kept.contains(&choice) || left_out.contains(&choice) {
+                continue;
+            }
+            // Nothing else comes to anything in a world in which nothing lies.
+            let stays =
+                matches!(choice, Choice::Create | Choice::Verb(Verb::Move)) || random.next_u64().is_multiple_of(2);
+            if stays { kept.push(choice) } else { left_out.push(choice) }
+        }
+        let choices = self.choices.iter().copied().filter(|choice| kept.contains(choice)).collect();
+        Draws { choices, ..self.clone() }
+    }
+
+    /// Draws only what is done in some operations.
+    pub(super) fn keep_only(&mut self, actions: &[&NamedAction]) {
+        let is_said = |choice: &Choice| actions.iter().any(|action| of_action(action) == *choice);
+        if self.choices.iter().any(is_said) {
+            self.choices.retain(is_said);
+        }
+    }
+
+    /// An operation; none if what was drawn can't be played here.
+    pub(super) fn draw(
+        &self,
+        world: &World,
+        departures: &Departures,
+        random: &mut Xoshiro256PlusPlus,
+    ) -> Option<Operation> {
+        let mut scene = Scene::new(self.plan, world, departures, random);
+        let choice = *scene.one_of(&self.choices)?;
+        self.chosen(&mut scene, choice)
+    }
+
+    fn chosen(&self, scene: &mut Scene<'_>, choice: Choice) -> Option<Operation> {
+        let operation = match choice {
+            Choice::Verb(Verb::Together) => return self.list(scene),
+            Choice::Verb(verb) => scene.verb(verb)?,
+            Choice::Mark | Choice::Unmark => self.look(scene, choice == Choice::Mark)?,
+            Choice::Create => self.create(scene)?,
+            Choice::Consume => self.consume(scene)?,
+        };
+        if operation.actor.is_some() {
+            return Some(operation);
+        }
+        // Where there are doors it matters who acts; elsewhere now and then somebody does.
+        let acts = if self.plan.has_doors { 4 } else { 1 };
+        if scene.below(5) < acts {
+            let actor = scene.holder();
+            return Some(Operation { actor, ..operation });
+        }
+        Some(operation)
+    }
+
+    /// Two or three as one. What comes and goes, and what lies in packs, is left out: what a list names has to be where it is named
+    /// before the list begins.
+    fn list(&self, scene: &mut Scene<'_>) -> Option<Operation> {
+        scene.leave_out_packs();
+        let is_plain = |choice: &Choice| !matches!(choice, Choice::Verb(Verb::Together | Verb::Depart | Verb::Arrive));
+        let choices: Vec<Choice> = self.choices.iter().copied().filter(is_plain).collect();
+        let count = 2 + scene.below(2);
+        let mut steps = Vec::new();
+        for _ in 0..count {
+            let choice = *scene.one_of(&choices)?;
+            steps.extend(self.chosen(scene, choice));
+        }
+        (steps.len() > 1).then(|| Operation::together(steps))
+    }
+
+    fn look(&self, scene: &mut Scene<'_>, sets: bool) -> Option<Operation> {
+        let all: Vec<MarkId> = scene.all_marks();
+        let known = if sets { &self.plan.set } else { &self.plan.unset };
+        let mark = *scene.one_of(if known.is_empty() && self.is_free { &all } else { known })?;
+        let at = scene.stack_anywhere()?;
+        Some(if sets { Operation::marking(at, mark) } else { Operation::unmarking(at, mark) })
+    }
+
+    fn create(&self, scene: &mut Scene<'_>) -> Option<Operation> {
+        let kind = match scene.one_of(&self.plan.created).copied() {
+            Some((kind, most)) if scene.world.count(kind, None) < most => kind,
+            Some(_) => return None,
+            None => scene.any_kind()?,
+        };
+        let limit = scene.world.rules().kind(kind).stack_limit();
+        let count = match scene.below(4) {
+            0 => limit,
+            1 if self.is_free => limit.saturating_add(1),
+            2 => 1 + u32::try_from(scene.below(limit as usize)).unwrap_or(0),
+            _ => 1,
+        };
+        let amount = if scene.below(4) == 0 { Amount::UpTo(count) } else { Amount::Exactly(count) };
+        let to = scene.target(Some((kind.0, kind.0)))?;
+        let plain = Operation::creating(amount, kind, to);
+        if !self.is_free || scene.below(3) > 0 {
+            return Some(plain);
+        }
+        let all: Vec<MarkId> = scene.all_marks();
+        let Some(&mark) = scene.one_of(&all) else { return Some(plain) };
+        match plain.action {
+            Action::Create { amount, kind, to, landing, .. } => {
+                let variant = Variant::plain().marked(mark);
+                Some(Operation { actor: None, action: Action::Create { amount, kind, variant, to, landing } })
+            }
+            _ => None,
+        }
+    }
+
+    fn consume(&self, scene: &mut Scene<'_>) -> Option<Operation> {
+        let source = scene.source()?;
+        let kind = KindId(source.cell.kind);
+        if !self.is_free && !self.plan.consumed.contains(&kind) {
+            return None;
+        }
+        let from = scene.slot_or_container(source);
+        let amount = scene.amount(source.cell.count, 0);
+        Some(Operation::consuming(amount, kind, from))
+    }
+}
+
+impl<'w> Scene<'w> {
+    fn new(plan: &Plan, world: &'w World, departures: &'w Departures, random: &'w mut Xoshiro256PlusPlus) -> Scene<'w> {
+        let mut containers: Vec<ContainerId> = match &plan.container_names {
+            Some(names) => names.iter().filter_map(|name| world.container(name)).collect(),
+            None => world.containers().collect(),
+        };
+        let holders = match &plan.actor_names {
+            Some(names) => names.iter().filter_map(|name| world.holder(name)).collect(),
+            None => world.holders().collect(),
+        };
+        let (mut sources, mut next) = (Vec::new(), 0);
+        while let Some(&container) = containers.get(next) {
+            for (slot, &cell) in (0..).zip(world.slots_of(container.index)) {
+                if !cell.is_empty() {
+                    sources.push(Source { container, slot, cell });
+                    if cell.is_pack() {
+                        containers.push(world.container_id(cell.inner));
+                    }
+                }
+            }
+            next += 1;
+        }
+        Scene { world, departures, containers, sources, holders, random }
+    }
+
+    fn leave_out_packs(&mut self) {
+        let world = self.world;
+        self.containers.retain(|it| world.is_lasting(it.index));
+        self.sources.retain(|it| world.is_lasting(it.container.index));
+    }
+
+    fn below(&mut self, count: usize) -> usize {
+        usize::try_from(self.random.next_u64() % (count.max(1) as u64)).unwrap_or(0)
+    }
+
+    fn one_of<'t, T>(&mut self, list: &'t [T]) -> Option<&'t T> {
+        let at = self.below(list.len());
+        list.get(at)
+    }
+
+    fn all_marks(&self) -> Vec<MarkId> {
+        (0..).map(MarkId).take(self.world.rules().marks().len()).collect()
+    }
+
+    fn holder(&mut self) -> Option<HolderId> {
+        let at = self.below(self.holders.len());
+        self.holders.get(at).copied()
+    }
+
+    fn container(&mut self) -> Option<ContainerId> {
+        // What lies in packs would else be met seldom.
+        if self.below(4) == 0 {
+            let world = self.world;
+            let packs: Vec<ContainerId> =
+                self.containers.iter().copied().filter(|it| !world.is_lasting(it.index)).collect();
+            if let Some(&pack) = self.one_of(&packs) {
+                return Some(pack);
+            }
+        }
+        let at = self.below(self.containers.len());
+        self.containers.get(at).copied()
+    }
+
+    fn source(&mut self) -> Option<Source> {
+        let at = self.below(self.sources.len());
+        self.sources.get(at).copied()
+    }
+
+    fn any_kind(&mut self) -> Option<KindId> {
+        let kinds = self.world.rules().kinds().len();
+        u32::try_from(self.below(kinds)).ok().filter(|_| kinds > 0).map(KindId)
+    }
+
+    /// What lies on the ground.
+    fn landed(&mut self) -> Option<Cell> {
+        let landed: Vec<Cell> = self.world.stacks_of(GROUND).map(|(_, cell)| cell).collect();
+        self.one_of(&landed).copied()
+    }
+
+    fn slot_or_container(&mut self, source: Source) -> Place {
+        if self.below(3) == 0 { source.container.into() } else { (source.container, source.slot).into() }
+    }
+
+    fn stack_anywhere(&mut self) -> Option<Place> {
+        if self.below(4) == 0
+            && let Some(cell) = self.landed()
+        {
+            return Some(Place::OnGround(StackId(cell.id)));
+        }
+        self.source().map(|source| (source.container, source.slot).into())
+    }
+
+    /// A slot; one where the stack would be merged, if there is one and it is drawn.
+    fn slot_for(&mut self, lies: Option<(u32, u32)>) -> Option<(ContainerId, u32)> {
+        if let Some((_, class)) = lies
+            && self.below(3) == 0
+        {
+            let alike: Vec<Source> = self.sources.iter().copied().filter(|it| it.cell.class == class).collect();
+            if let Some(found) = self.one_of(&alike) {
+                return Some((found.container, found.slot));
+            }
+        }
+        let container = self.container()?;
+        let slots = self.world.slots_of(container.index);
+        let slot = match self.below(4) {
+            // The last one is forgotten most often.
+            0 => slots.len().saturating_sub(1),
+            1 => slots.iter().position(|cell| cell.is_empty()).unwrap_or(0),
+            _ => self.below(slots.len()),
+        };
+        Some((container, u32::try_from(slot).ok().filter(|_| !slots.is_empty())?))
+    }
+
+    /// A slot or a container.
+    fn target(&mut self, lies: Option<(u32, u32)>) -> Option<Place> {
+        if self.below(3) == 0 { self.container().map(Place::from) } else { self.slot_for(lies).map(Place::from) }
+    }
+
+    /// At the edges: one, half, all, what fits, and one more than that.
+    fn amount(&mut self, count: u32, fits: u32) -> Amount {
+        let some = 1 + u32::try_from(self.below(count as usize)).unwrap_or(0);
+        match self.below(12) {
+            0 | 1 => Amount::Exactly(1),
+            2 => Amount::Exactly(count.div_ceil(2)),
+            3 | 4 => Amount::Exactly(count),
+            5 => Amount::All,
+            6 | 7 if fits > 0 => Amount::Exactly(fits.min(count)),
+            8 if fits > 0 => Amount::Exactly(fits.saturating_add(1)),
+            9 => Amount::UpTo(count.saturating_add(1)),
+            10 => Amount::UpTo(some),
+            _ => Amount::Exactly(some),
+        }
+    }
+
+    fn fits(&self, to: Place, cell: Cell) -> u32 {
+        match to {
+            Place::Slot(container, slot) => match self.world.slots_of(container.index).get(slot as usize) {
+                Some(&there) if there.is_empty() || there.class == cell.class => {
+                    fitting(self.world, (container, slot), there, cell)
+                }
+                _ => 0,
+            },
+            _ => 0,
+        }
+    }
+
+    fn verb(&mut self, verb: Verb) -> Option<Operation> {
+        match verb {
+            Verb::Move | Verb::Swap | Verb::Split | Verb::Merge => self.between_slots(verb),
+            Verb::Drop => {
+                let source = self.source()?;
+                let (from, amount) = (self.slot_or_container(source), self.amount(source.cell.count, 0));
+                let kind = KindId(source.cell.kind);
+                Some(Operation::dropping(amount, from, Landing::default()).only(kind))
+            }
+            Verb::PickUp => self.pick_up(),
+            Verb::Equip | Verb::Unequip | Verb::Lift | Verb::Put | Verb::Return => self.by_a_holder(verb),
+            Verb::Bind | Verb::Unbind => self.shortcut(verb == Verb::Bind),
+            Verb::Open | Verb::Close | Verb::Leave => {
+                let holder = self.holder()?;
+                let doors: Vec<ContainerId> =
+                    self.containers.iter().copied().filter(|&it| has_door(self.world, it)).collect();
+                let door = self.one_of(&doors).copied();
+                let container = if self.below(3) == 0 { self.container() } else { door.or_else(|| self.container()) }?;
+                Some(match verb {
+                    Verb::Open => Operation::opening(container, holder),
+                    Verb::Close => Operation::closing(self.opened_by(holder).unwrap_or(container), holder),
+                    _ => Operation::leaving(holder),
+                })
+            }
+            Verb::Sort => {
+                let (container, by) = (self.container()?, *self.one_of(&SortKey::ALL)?);
+                Some(Operation::sorting(container, by))
+            }
+            Verb::Resize => self.resize(),
+            Verb::Set => self.set(),
+            Verb::Depart => Some(Operation::departing(self.traveller()?)),
+            Verb::Arrive => {
+                let names: Vec<&str> = self.departures.names().collect();
+                let name = *self.one_of(&names)?;
+                Some(Operation::arriving(self.departures.get(name)?.clone()))
+            }
+            // Lists are drawn elsewhere.
+            Verb::Together => None,
+        }
+    }
+
+    fn between_slots(&mut self, verb: Verb) -> Option<Operation> {
+        let source = self.source()?;
+        let (cell, at) = (source.cell, (source.container, source.slot));
+        match verb {
+            Verb::Swap => {
+                let other = self.slot_for(None)?;
+                Some(Operation::swapping(at, other))
+            }
+            Verb::Split => {
+                let (amount, to) = (self.amount(cell.count, 0), self.target(None)?);
+                let (Amount::Exactly(count) | Amount::UpTo(count)) = amount else { return None };
+                Some(Operation::splitting(count, at, to))
+            }
+            Verb::Merge => {
+                let onto = self.slot_for(Some((cell.kind, cell.class)))?;
+                let fits = self.fits(onto.into(), cell);
+                Some(Operation::merging(self.amount(cell.count, fits), at, onto))
+            }
+            _ => {
+                let to = self.target(Some((cell.kind, cell.class)))?;
+                let fits = self.fits(to, cell);
+                let (from, amount) = (self.slot_or_container(source), self.amount(cell.count, fits));
+                Some(Operation::moving(amount, from, to).only(KindId(cell.kind)))
+            }
+        }
+    }
+
+    fn pick_up(&mut self) -> Option<Operation> {
+        let cell = self.landed()?;
+        let to = match self.below(4) {
+            0 => self.holder().map(Place::Holder)?,
+            _ => self.target(Some((cell.kind, cell.class)))?,
+        };
+        let fits = self.fits(to, cell);
+        let amount = self.amount(cell.count, fits);
+        Some(Operation::picking_up(amount, StackId(cell.id), to))
+    }
+
+    fn by_a_holder(&mut self, verb: Verb) -> Option<Operation> {
+        let holder = self.holder()?;
+        let held = self.world.hand(holder).map(|stack| (stack.count(), stack.cell_class()));
+        match (verb, held) {
+            (Verb::Put, Some((count, class))) => {
+                let (to, amount) = (self.target(Some(class))?, self.amount(count, 0));
+                Some(Operation::putting(amount, to, holder))
+            }
+            (Verb::Return, Some((count, _))) => Some(Operation::returning(self.amount(count, 0), holder)),
+            (Verb::Put | Verb::Return, None) => None,
+            (Verb::Lift, _) => {
+                let source = self.source()?;
+                let amount = Share::Amount(self.amount(source.cell.count, 0));
+                let share = if self.below(3) == 0 { Share::Half } else { amount };
+                Some(Operation::lifting(share, (source.container, source.slot), holder))
+            }
+            (Verb::Equip, _) => {
+                let source = self.source()?;
+                let amount = if self.below(2) == 0 { Amount::Exactly(1) } else { self.amount(source.cell.count, 0) };
+                Some(Operation::equipping(amount, (source.container, source.slot), holder))
+            }
+            _ => {
+                let is_worn = |it: &&Source| {
+                    let worn = self.world.container_def(it.container).is_some_and(crate::ContainerDef::is_worn);
+                    worn && self.world.carrier(it.container) == Some(holder)
+                };
+                let worn: Vec<Source> = self.sources.iter().filter(is_worn).copied().collect();
+                let source = *self.one_of(&worn)?;
+                let amount = if self.below(2) == 0 { Amount::All } else { self.amount(source.cell.count, 0) };
+                let mut operation = Operation::unequipping(amount, (source.container, source.slot), holder);
+                if self.below(2) == 0 {
+                    let target = self.target(None);
+                    if let Action::Unequip { to, .. } = &mut operation.action {
+                        *to = target;
+                    }
+                }
+                Some(operation)
+            }
+        }
+    }
+
+    fn shortcut(&mut self, binds: bool) -> Option<Operation> {
+        let holder = self.holder()?;
+        let shortcuts = self.world.shortcuts(holder).len();
+        let shortcut = u32::try_from(self.below(shortcuts)).ok().filter(|_| shortcuts > 0)?;
+        if !binds {
+            return Some(Operation::unbinding(holder, shortcut));
+        }
+        let kind = self.source().map(|source| KindId(source.cell.kind))?;
+        Some(Operation::binding(kind, holder, shortcut))
+    }
+
+    fn opened_by(&mut self, holder: HolderId) -> Option<ContainerId> {
+        let open: Vec<ContainerId> =
+            self.containers.iter().copied().filter(|&it| self.world.has_opened(holder, it)).collect();
+        self.one_of(&open).copied()
+    }
+
+    /// Most often so that a stack lies in a slot that goes.
+    fn resize(&mut self) -> Option<Operation> {
+        let container = self.container()?;
+        let (least, most) = self.world.container_def(container)?.slot_bounds();
+        let last = self.world.slots_of(container.index).iter().rposition(|cell| !cell.is_empty());
+        let slots = match last.and_then(|last| u32::try_from(last).ok()).filter(|last| *last >= least) {
+            Some(last) if self.below(2) == 0 => last,
+            _ => least + u32::try_from(self.below((most - least + 1) as usize)).unwrap_or(0),
+        };
+        let spills = self.below(2) == 0;
+        Some(if spills {
+            Operation::resizing_with_spill(container, slots)
+        } else {
+            Operation::resizing(container, slots)
+        })
+    }
+
+    fn set(&mut self) -> Option<Operation> {
+        let at = self.stack_anywhere()?;
+        let kind = self.world.stacks_in(Some(at)).first().map(|stack| stack.kind())?;
+        let number = |(property, value): (PropertyId, PropertyValue<'_>)| match value {
+            PropertyValue::Number(number) => Some((property, number)),
+            PropertyValue::Text(_) => None,
+        };
+        let known: Vec<(PropertyId, Decimal)> = kind.properties().filter_map(number).collect();
+        let &(property, first) = self.one_of(&known)?;
+        let value = match self.below(3) {
+            0 => first,
+            1 => Decimal::from(0u32),
+            _ => Decimal::from_thousandths(500 * i64::try_from(self.below(4)).unwrap_or(0)),
+        };
+        Some(Operation::setting(at, property, value))
+    }
+
+    /// A container that stands in the world, or a holder.
+    fn traveller(&mut self) -> Option<Place> {
+        let standing = self.containers.iter().copied().filter(|&it| self.world.stands(it)).map(Place::Container);
+        let all: Vec<Place> = standing.chain(self.holders.iter().copied().map(Place::Holder)).collect();
+        self.one_of(&all).copied()
+    }
+}

@@ -1,0 +1,140 @@
+//! Walks find every fault of the model by one ruleset, and make short what they find.
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::sync::Arc;
+
+use hypotheke::Ruleset;
+use hypotheke::conformance::Engine;
+use hypotheke::explore::{ClaimsFile, Exploration, Walks};
+use hypotheke::text::Source;
+
+use super::rules::rules_text;
+use crate::model::{ContainerSpec, Fault, FilterSpec, KindSpec, Rules, SlotSpec, Try, with_fault};
+use crate::names::Plain;
+
+fn kind(weight: i64, limit: u32, tags: &[usize]) -> KindSpec {
+    KindSpec {
+        weight,
+        value: 100,
+        limit,
+        tags: tags.iter().copied().collect(),
+        keep: false,
+        properties: BTreeMap::new(),
+        needs: BTreeSet::new(),
+        pack: None,
+    }
+}
+
+fn container(slots: usize) -> ContainerSpec {
+    ContainerSpec {
+        slots,
+        bounds: (slots, slots),
+        on_put: vec![Try::Place, Try::Merge, Try::Swap],
+        ..ContainerSpec::hand()
+    }
+}
+
+fn slot(name: usize, filter: Option<FilterSpec>, limit: Option<u32>) -> SlotSpec {
+    SlotSpec { name: Some(name), filter, limit }
+}
+
+/// A small world with something of everything.
+fn rules() -> Rules {
+    let tag = FilterSpec::Tag;
+    let not = |filter| Some(FilterSpec::Not(Box::new(filter)));
+    let kinds = vec![
+        KindSpec { properties: BTreeMap::from([(0, 500)]), ..kind(1_000, 4, &[0]) },
+        KindSpec { keep: true, ..kind(500, 2, &[]) },
+        KindSpec { pack: Some(0), ..kind(500, 1, &[2]) },
+        KindSpec { needs: BTreeSet::from([0, 1]), ..kind(2_100, 1, &[1]) },
+        kind(1, 7, &[1]),
+    ];
+    let holder = |index, spec: ContainerSpec| ContainerSpec { holder: Some(index), ..spec };
+    let hands = vec![slot(0, Some(tag(1)), None), slot(1, Some(tag(1)), None), slot(2, Some(tag(2)), None)];
+    let containers = vec![
+        ContainerSpec { bounds: (1, 6), limit: Some(3), cap: Some(9_000), ..container(4) },
+        ContainerSpec {
+            ruled: vec![SlotSpec { name: None, filter: None, limit: None }, slot(2, Some(tag(0)), Some(2))],
+            cap: Some(4_500),
+            caps: vec![(tag(0), 3)],
+            reserved_first: true,
+            ..container(3)
+        },
+        ContainerSpec { filter: not(tag(1)), deep: true, limit: Some(3), ..container(2) },
+        ContainerSpec { filter: not(FilterSpec::Mark(0)), misfits_leave: true, ..container(2) },
+        ContainerSpec { must_open: true, exclusive: true, ..container(2) },
+        ContainerSpec { take: false, ..container(1) },
+        holder(0, ContainerSpec { limit: Some(3), ..container(2) }),
+        holder(0, ContainerSpec { worn: true, ruled: hands, ..container(3) }),
+        holder(1, ContainerSpec { cap: Some(2_000), limit: Some(3), ..container(2) }),
+    ];
+    Rules {
+        kinds,
+        containers,
+        packs: vec![container(2), container(1)],
+        holders: vec![(Some(7_000), Vec::new()), (None, Vec::new())],
+        bars: vec![(2, true), (0, false)],
+        ground_limit: Some(4),
+        nesting: 2,
+        hand: ContainerSpec::hand(),
+    }
+}
+
+/// So many seeds; a long run takes ten: `SEEDS=10 cargo test -p hypotheke --test main walking -- --nocapture`
+fn seeds() -> u64 {
+    std::env::var("SEEDS").ok().and_then(|seeds| seeds.parse().ok()).unwrap_or(1)
+}
+
+/// The text of the ruleset has more than the model knows of.
+fn exploration(rules: &Rules, ruleset: &Arc<Ruleset>) -> Exploration {
+    let name = |(index, container): (usize, &ContainerSpec)| match container.holder {
+        Some(holder) => format!("h{holder}.c{index}"),
+        None => format!("c{index}"),
+    };
+    let names: Vec<String> = rules.containers.iter().enumerate().map(name).collect();
+    let created: String = (0..rules.kinds.len()).map(|kind| format!("  create up to 12 k{kind}\n")).collect();
+    let text = format!("play\n  containers {}\n{created}", names.join(", "));
+    let claims = ClaimsFile::parse(Source::new("walking.claims", text)).unwrap_or_else(|errors| panic!("{errors}"));
+    Exploration::new(ruleset, &claims).unwrap_or_else(|errors| panic!("{errors}"))
+}
+
+#[test]
+fn walks_find_each_fault_and_make_it_short() {
+    let rules = rules();
+    let ruleset = Ruleset::from_toml("walking.toml", &rules_text(&rules)).unwrap_or_else(|errors| panic!("{errors}"));
+    let ruleset = Arc::new(ruleset);
+    let exploration = exploration(&rules, &ruleset);
+    let (mut wrong, mut worst) = (Vec::new(), (0, 0, 0));
+    for fault in Fault::ALL {
+        for seed in 0..seeds() {
+            let walks = Walks { seed, ..Walks::default() };
+            let make = || Plain::new(rules.clone());
+            let compared = with_fault(Some(fault), || exploration.compare(walks, make, &mut |_| None));
+            let Some(mismatch) = compared.mismatch else {
+                wrong.push(format!("{fault:?} with seed {seed}: not found in {} steps", compared.steps));
+                continue;
+            };
+            worst = worst.max((compared.walks, compared.steps, fault as usize));
+            println!("{fault:?} with seed {seed}, after {} walks:\n{mismatch}", compared.walks);
+            if mismatch.steps.len() > 5 {
+                wrong.push(format!("{fault:?} with seed {seed}: {} steps\n{mismatch}", mismatch.steps.len()));
+            }
+        }
+    }
+    println!("at most {} walks, {} steps, for {:?}", worst.0, worst.1, Fault::ALL[worst.2]);
+    assert!(wrong.is_empty(), "{}", wrong.join("\n"));
+}
+
+#[test]
+fn walks_find_nothing_where_nothing_is_wrong() {
+    let rules = rules();
+    let ruleset = Arc::new(Ruleset::from_toml("walking.toml", &rules_text(&rules)).expect("rules"));
+    let exploration = exploration(&rules, &ruleset);
+    let walks = Walks { count: 400, ..Walks::default() };
+    let compared = exploration.compare(walks, || Plain::new(rules.clone()), &mut |_| None);
+    assert!(compared.mismatch.is_none(), "{}", compared.mismatch.expect("one"));
+    let (reasons, steps) = (compared.refused.len(), compared.steps);
+    assert!(steps > 15_000 && reasons >= 15, "{steps} steps, reasons: {:?}", compared.refused);
+    let ours = exploration.compare(walks, || Engine::new(&ruleset), &mut |_| None);
+    assert_eq!((ours.steps, ours.refused), (compared.steps, compared.refused), "the same walks");
+}

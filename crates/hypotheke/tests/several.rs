@@ -1,0 +1,129 @@
+//! Several holders at once: this library's server keeps what must hold, and three that are broken as servers are do not.
+
+use std::sync::Arc;
+
+use hypotheke::exchange::{Answer, Request};
+use hypotheke::explore::{Bound, ClaimsFile, Exploration, Interleaved, Served, Several};
+use hypotheke::text::Source;
+use hypotheke::{Departures, Ruleset, Snapshot, World};
+
+fn exploration() -> Exploration {
+    let rules: Arc<Ruleset> = Ruleset::builder()
+        .kind("flare", |kind| kind.stack_limit(3))
+        .container("depot", |depot| depot.slots(2))
+        .container("sled", |sled| sled.slots(1))
+        .holder("ann", [], |holder| holder)
+        .holder("bo", [], |holder| holder)
+        .start("depot", ["2 flare"])
+        .build()
+        .unwrap_or_else(|errors| panic!("{errors}"))
+        .into();
+    let file = ClaimsFile::parse(Source::new("a.claims", "play\n  verbs move\n")).expect("what is played");
+    Exploration::new(&rules, &file).expect("known names")
+}
+
+/// Judges each request on the world on which it was made, and takes what comes of it for the world.
+#[derive(Clone)]
+struct JudgesOnTheStaleView {
+    worlds: Vec<World>,
+}
+
+impl Served for JudgesOnTheStaleView {
+    fn receive(&mut self, request: &Request, made_on: u64) -> Answer {
+        let seen = self.worlds.iter().rposition(|world| world.revision() == made_on).expect("it was there");
+        let mut world = self.worlds[seen].clone();
+        let answer = world.request(request, &Departures::new());
+        self.worlds.push(world);
+        answer
+    }
+
+    fn snapshot(&self) -> Snapshot {
+        self.worlds.last().expect("a world").snapshot()
+    }
+}
+
+/// Takes each request for a new one.
+#[derive(Clone)]
+struct ForgetsTheWindow(World);
+
+impl Served for ForgetsTheWindow {
+    fn receive(&mut self, request: &Request, _: u64) -> Answer {
+        self.0.request(&Request::new(request.operation.clone()), &Departures::new())
+    }
+
+    fn snapshot(&self) -> Snapshot {
+        self.0.snapshot()
+    }
+}
+
+/// Remembers a request when its sender has gone on to the next one: until then an answer may have been lost.
+#[derive(Clone)]
+struct AppliesAgain {
+    world: World,
+    latest: Option<Request>,
+}
+
+impl Served for AppliesAgain {
+    fn receive(&mut self, request: &Request, _: u64) -> Answer {
+        let again = self.latest.as_ref() == Some(request);
+        let request = if again { Request::new(request.operation.clone()) } else { request.clone() };
+        let answer = self.world.request(&request, &Departures::new());
+        if !again {
+            self.latest = Some(request);
+        }
+        answer
+    }
+
+    fn snapshot(&self) -> Snapshot {
+        self.world.snapshot()
+    }
+}
+
+#[test]
+fn this_librarys_server_keeps_what_must_hold() {
+    let found = exploration().interleaved(Several::default());
+    assert!(found.broken.is_none(), "{}", found.broken.expect("one"));
+    assert_eq!(found.stopped_by, None);
+    assert!(found.ways > 1_000 && found.received > found.ways, "{} ways, {} received", found.ways, found.received);
+    let more = exploration().interleaved(Several { requests: 2, ways: 20_000, ..Several::default() });
+    assert!(more.broken.is_none(), "{}", more.broken.expect("one"));
+    assert_eq!(more.stopped_by, Some(Bound::Worlds(20_000)), "there are more ways than that");
+}
+
+fn tangle(found: Interleaved) -> (Vec<String>, String) {
+    let broken = found.broken.expect("it is broken");
+    (broken.steps, broken.message)
+}
+
+#[test]
+fn a_server_that_judges_on_the_stale_view_is_found() {
+    let serve = |world: &World| JudgesOnTheStaleView { worlds: vec![world.clone()] };
+    let (steps, message) = tangle(exploration().interleave(Several { resends: 0, ..Several::default() }, serve));
+    assert_eq!(
+        steps,
+        [
+            "ann asks: ann moves 1 flare from depot/0 to depot/1",
+            "the request of ann arrives and is applied",
+            "bo asks: bo moves 1 flare from depot/0 to depot/1 (on the world as it was 1 before)",
+            "the request of bo arrives and is applied",
+        ]
+    );
+    assert_eq!(message, "no order of the requests, one after the other, leads here");
+}
+
+#[test]
+fn a_server_that_forgets_what_it_has_answered_is_found() {
+    let (steps, message) =
+        tangle(exploration().interleave(Several::default(), |world| ForgetsTheWindow(world.clone())));
+    assert!(steps.iter().any(|step| step.ends_with("has no answer and asks again")), "{steps:?}");
+    assert_eq!(steps.iter().filter(|step| step.ends_with("is applied")).count() % 2, 1, "one of them twice: {steps:?}");
+    assert_eq!(message, "no order of the requests, one after the other, leads here");
+}
+
+#[test]
+fn a_server_that_applies_again_when_the_first_answer_is_lost_is_found() {
+    let serve = |world: &World| AppliesAgain { world: world.clone(), latest: None };
+    let (steps, message) = tangle(exploration().interleave(Several::default(), serve));
+    assert!(steps.iter().any(|step| step.contains("the answer is lost") || step.contains("asks again")), "{steps:?}");
+    assert_eq!(message, "no order of the requests, one after the other, leads here");
+}
