@@ -231,9 +231,21 @@ pub(crate) struct ExploreArgs {
     #[arg(long, value_name = "PART/PARTS", value_parser = shard, requires = "walks")]
     pub(crate) shard: Option<(u64, u64)>,
 
-    /// Walk on how many threads [default: as many as there are cores]
-    #[arg(long, value_name = "COUNT", requires = "walks")]
+    /// Search or walk on how many threads [default: as many as there are cores]
+    #[arg(long, value_name = "COUNT")]
     pub(crate) threads: Option<NonZeroUsize>,
+
+    /// Also let all holders make so many requests each at once: on the world as it was, sent again, with answers lost
+    #[arg(long, value_name = "COUNT", conflicts_with = "walks")]
+    pub(crate) several: Option<u32>,
+
+    /// Draw worlds by depth and refusals by reason to this file
+    #[arg(long, value_name = "FILE.svg")]
+    pub(crate) chart: Option<PathBuf>,
+
+    /// Join what the parts of a run have written in JSON; the sum is that of one run
+    #[arg(long, value_name = "FILE.json", num_args = 1.., conflicts_with_all = ["files", "walks", "depth", "worlds", "several", "write"])]
+    pub(crate) gather: Vec<PathBuf>,
 
     /// Write what breaks a claim to this folder, as scenarios that fail until the rules are mended
     #[arg(long, value_name = "FOLDER")]

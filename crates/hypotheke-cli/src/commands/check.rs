@@ -1,6 +1,7 @@
 //! check: everything that is wrong with a ruleset, and what is probably not meant.
 
 use std::path::Path;
+use std::sync::Arc;
 
 use super::{Output, Verdict, report_diagnostics};
 use crate::args::Format;
@@ -10,9 +11,13 @@ use crate::render::diagnostics;
 use crate::render::report::counted;
 use crate::render::{Page, Tone, clip};
 use hypotheke::Ruleset;
+use hypotheke::explore::{ClaimsFile, Exploration};
 
 pub(crate) fn run(output: &mut Output, path: &Path) -> Result<Verdict, InputError> {
-    let rules = load_rules(path)?;
+    let rules = Arc::new(load_rules(path)?);
+    if let Some(claims) = ClaimsFile::in_ruleset(&rules)? {
+        Exploration::new(&rules, &claims)?;
+    }
     let warnings = rules.lint();
     if output.format == Format::Json {
         let faults = diagnostics::to_json(&warnings);

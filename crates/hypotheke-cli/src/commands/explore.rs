@@ -1,35 +1,44 @@
 //! explore: whatever can be played, in every order, until something breaks that must hold.
 
-use std::io::IsTerminal;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
-use std::time::Duration;
+use std::time::{Duration, Instant};
 
+use super::gather::{Gathered, gather};
 use super::{Output, Verdict};
 use crate::args::{ExploreArgs, Format};
 use crate::files::{InputError, claims_paths, load_claims, load_rules, threads, write_new};
 use crate::formats::explore::{ExploreJson, ExploredJson};
 use crate::render::Page;
-use crate::render::explore::{draw, draw_summary};
-use hypotheke::explore::{Bound, Bounds, ClaimsFile, Exploration, Explored, Progress, Walks};
+use crate::render::chart;
+use crate::render::explore::{draw, draw_gathered, draw_summary};
+use hypotheke::Ruleset;
+use hypotheke::explore::{Bound, Bounds, ClaimsFile, Exploration, Explored, Interleaved, Progress, Several, Walks};
 
 /// A file of claims, and what was found.
 pub(crate) struct Searched {
     pub(crate) path: PathBuf,
     pub(crate) found: Explored,
+    /// How it was walked, if it was.
+    pub(crate) walks: Option<Walks>,
+    /// What came of several holders at once, if that was asked for.
+    pub(crate) several: Option<Interleaved>,
     /// The scenarios that were written.
     pub(crate) written: Vec<PathBuf>,
 }
 
 impl Searched {
     pub(crate) fn is_failure(&self) -> bool {
-        self.found.unlawful.is_some() || self.found.verdicts.iter().any(|verdict| verdict.status.is_failure())
+        let tangled = self.several.as_ref().is_some_and(|several| several.broken.is_some());
+        let failed = self.found.verdicts.iter().any(|verdict| verdict.status.is_failure());
+        self.found.unlawful.is_some() || tangled || failed
     }
 
     /// Whether it was stopped before all was seen that was asked for. What the user bounded on purpose, and was played in full, was not.
     pub(crate) fn is_cut_short(&self) -> bool {
-        matches!(self.found.stopped_by, Some(Bound::Memory(_) | Bound::Time(_) | Bound::Interrupt))
+        let is_cut = |bound: Option<Bound>| matches!(bound, Some(Bound::Memory(_) | Bound::Time(_) | Bound::Interrupt));
+        is_cut(self.found.stopped_by) || self.several.as_ref().is_some_and(|several| is_cut(several.stopped_by))
     }
 }
 
@@ -37,58 +46,142 @@ impl Searched {
 static TIME_IS_UP: AtomicBool = AtomicBool::new(false);
 static INTERRUPTED: AtomicBool = AtomicBool::new(false);
 
+/// A file of claims that is about to be explored.
+struct Ready {
+    path: PathBuf,
+    file: ClaimsFile,
+    exploration: Exploration,
+}
+
 pub(crate) fn run(output: &mut Output, args: &ExploreArgs) -> Result<Verdict, InputError> {
+    if !args.gather.is_empty() {
+        return gathered(output, args);
+    }
     let rules = Arc::new(load_rules(&args.rules)?);
-    let bounds = Bounds { depth: args.depth, worlds: args.worlds, memory: Some(args.memory.saturating_mul(1_000_000)) };
-    let mut ready = Vec::new();
-    let mut faults = Vec::new();
-    for path in claims_paths(&args.files, &args.rules)? {
-        match load_claims(&path).and_then(|file| Ok((Exploration::new(&rules, &file)?, file))) {
-            Ok((exploration, file)) => ready.push((path, file, exploration)),
-            Err(error) => faults.push(error),
-        }
-    }
-    if !faults.is_empty() {
-        return Err(if faults.len() == 1 { faults.remove(0) } else { InputError::Several(faults) });
-    }
+    let ready = read_all(&rules, args)?;
     watch_for_the_end(args.time);
     let mut all = Vec::new();
-    for (path, file, exploration) in ready {
-        let exploration = exploration.within(bounds);
-        let exploration = if args.no_symmetry { exploration.without_symmetry() } else { exploration };
-        let name = path.display().to_string();
-        let found = match args.walks {
-            None => exploration.search_until(&mut |told| go_on(output, &name, told, args.time)),
-            Some(count) => {
-                let (shard, threads) = (args.shard.unwrap_or((0, 1)), threads(args.threads));
-                let walks = Walks { count, steps: args.steps, seed: args.seed, shard, threads };
-                exploration.walk(walks, &mut |done| {
-                    output.progress(&format!("{name}   {done} walks"));
-                    end(args.time)
-                })
-            }
-        };
-        output.progress("");
-        let written = write(args.write.as_deref(), &path, &file, &found)?;
-        all.push(Searched { path, found, written });
+    for one in ready {
+        all.push(explore(output, args, one)?);
+    }
+    let files: Vec<ExploredJson> = all.iter().map(ExploredJson::new).collect();
+    if let Some(path) = &args.chart {
+        write_chart(path, &files)?;
     }
     let failed = all.iter().any(Searched::is_failure);
-    let cut_short = all.iter().any(Searched::is_cut_short) && !args.accept_partial;
-    let verdict = match (failed, cut_short) {
-        (true, _) => Verdict::Failed,
-        (false, true) => Verdict::CutShort,
-        (false, false) => Verdict::Good,
-    };
+    let cut_short = all.iter().any(Searched::is_cut_short);
+    let verdict = verdict(failed, cut_short, args);
     if output.format == Format::Json {
-        let files = all.iter().map(ExploredJson::new).collect();
         output.write_json(&ExploreJson { title: rules.title().to_owned(), version: rules.version(), files })?;
         return Ok(verdict);
     }
     let mut page = Page::default();
     all.iter().for_each(|searched| draw(&mut page, searched));
     draw_summary(&mut page, &all);
+    if let Some(path) = &args.chart {
+        page.plain(&format!("wrote  {}", path.display())).end();
+    }
     output.write(&page.into_text())?;
     Ok(verdict)
+}
+
+fn verdict(failed: bool, cut_short: bool, args: &ExploreArgs) -> Verdict {
+    match (failed, cut_short && !args.accept_partial) {
+        (true, _) => Verdict::Failed,
+        (false, true) => Verdict::CutShort,
+        (false, false) => Verdict::Good,
+    }
+}
+
+/// The claims of the ruleset itself and of the files; all that is wrong with any of them.
+fn read_all(rules: &Arc<Ruleset>, args: &ExploreArgs) -> Result<Vec<Ready>, InputError> {
+    let (mut ready, mut faults) = (Vec::new(), Vec::new());
+    let own = if args.files.is_empty() { ClaimsFile::in_ruleset(rules)? } else { None };
+    let mut read = |path: PathBuf, file: Result<ClaimsFile, InputError>| match file
+        .and_then(|file| Ok((Exploration::new(rules, &file)?, file)))
+    {
+        Ok((exploration, file)) => ready.push(Ready { path, file, exploration }),
+        Err(error) => faults.push(error),
+    };
+    let paths = match (&own, claims_paths(&args.files, &args.rules)) {
+        // The claims of the ruleset are enough.
+        (Some(_), Err(_)) => Vec::new(),
+        (_, paths) => paths?,
+    };
+    if let Some(own) = own {
+        read(args.rules.clone(), Ok(own));
+    }
+    for path in paths {
+        let file = load_claims(&path);
+        read(path, file);
+    }
+    match faults.len() {
+        0 => Ok(ready),
+        1 => Err(faults.remove(0)),
+        _ => Err(InputError::Several(faults)),
+    }
+}
+
+fn explore(output: &mut Output, args: &ExploreArgs, ready: Ready) -> Result<Searched, InputError> {
+    let Ready { path, file, exploration } = ready;
+    let bounds = Bounds { depth: args.depth, worlds: args.worlds, memory: Some(args.memory.saturating_mul(1_000_000)) };
+    let threads = threads(args.threads);
+    let exploration = exploration.within(bounds).on_threads(threads);
+    let exploration = if args.no_symmetry { exploration.without_symmetry() } else { exploration };
+    let name = path.display().to_string();
+    let several = args
+        .several
+        .map(|requests| exploration.interleaved(Several { requests, ..Several::default() }, &mut || end(args.time)));
+    let walks = args.walks.map(|count| {
+        let shard = args.shard.unwrap_or((0, 1));
+        Walks { count, steps: args.steps, seed: args.seed, shard, threads }
+    });
+    let found = match walks {
+        None => {
+            let mut line = ProgressLine::new(name);
+            exploration.search_until(&mut |told| {
+                line.tell(output, told);
+                end(args.time)
+            })
+        }
+        Some(walks) => exploration.walk(walks, &mut |done| {
+            output.progress(&format!("{name}   {done} walks"));
+            end(args.time)
+        }),
+    };
+    output.progress("");
+    let written = write(args.write.as_deref(), &path, &file, &found)?;
+    Ok(Searched { path, found, walks, several, written })
+}
+
+/// What the parts of a run have written, as one.
+fn gathered(output: &mut Output, args: &ExploreArgs) -> Result<Verdict, InputError> {
+    let Gathered { whole, missing } = gather(&args.gather)?;
+    if let Some(path) = &args.chart {
+        write_chart(path, &whole.files)?;
+    }
+    let failed = whole.files.iter().any(ExploredJson::is_failure);
+    let stopped = |file: &ExploredJson| file.stopped_by.is_some();
+    let verdict = verdict(failed, !missing.is_empty() || whole.files.iter().any(stopped), args);
+    if output.format == Format::Json {
+        output.write_json(&whole)?;
+        return Ok(verdict);
+    }
+    let mut page = Page::default();
+    draw_gathered(&mut page, &whole, &missing);
+    output.write(&page.into_text())?;
+    Ok(verdict)
+}
+
+fn write_chart(path: &Path, files: &[ExploredJson]) -> Result<(), InputError> {
+    let text =
+        chart::draw(files).map_err(|error| InputError::usage(format!("the chart can't be drawn: {error}"), None))?;
+    Ok(std::fs::write(path, text).map_err(|error| {
+        InputError::usage(
+            format!("`{}` can't be written: {error}", path.display()),
+            Some("name a file in a folder that is there"),
+        )
+    })?)
 }
 
 /// Writes each trail that breaks a claim as a scenario of its own. What is there already is not written over.
@@ -123,18 +216,36 @@ fn watch_for_the_end(seconds: Option<u64>) {
     }
 }
 
-fn go_on(output: &mut Output, name: &str, told: &Progress, seconds: Option<u64>) -> Option<Bound> {
-    if told.done.is_multiple_of(8_192) && told.done > 0 && std::io::stderr().is_terminal() {
-        let line = format!(
-            "{name}   {} worlds, {} gone through, {} deep, {} MB",
-            told.worlds,
-            told.done,
-            told.depth,
-            told.memory / 1_000_000
-        );
-        output.progress(&line);
+/// How far a search is, told now and then.
+struct ProgressLine {
+    name: String,
+    began: Instant,
+    told: Instant,
+}
+
+/// So many milliseconds lie between two lines.
+const TELL_EVERY: u128 = 100;
+
+impl ProgressLine {
+    fn new(name: String) -> ProgressLine {
+        let began = Instant::now();
+        ProgressLine { name, began, told: began }
     }
-    end(seconds)
+
+    fn tell(&mut self, output: &mut Output, told: &Progress) {
+        if self.told.elapsed().as_millis() < TELL_EVERY {
+            return;
+        }
+        self.told = Instant::now();
+        let seconds = self.began.elapsed().as_secs_f64();
+        let Progress { worlds, done, depth, memory } = told;
+        let rate = *worlds as f64 / seconds / 1_000.0;
+        let memory = *memory as f64 / 1e6;
+        output.progress(&format!(
+            "{}   {worlds} worlds, {rate:.0} thousand a second, {done} gone through, {depth} deep, {memory:.1} MB",
+            self.name
+        ));
+    }
 }
 
 fn end(seconds: Option<u64>) -> Option<Bound> {

@@ -8,6 +8,7 @@ mod demo;
 pub(crate) mod explore;
 mod fits;
 mod fmt;
+mod gather;
 pub(crate) mod migrate;
 mod saves;
 mod show;

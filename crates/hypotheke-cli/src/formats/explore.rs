@@ -1,15 +1,16 @@
-//! What `explore` writes with `--format json`.
+//! What `explore` writes with `--format json`, and reads with `--gather`.
 
 use std::collections::BTreeMap;
 
-use hypotheke::explore::{Bound, Status, Trail};
+use hypotheke::explore::{Bound, Interleaved, Status, Trail};
 use schemars::JsonSchema;
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
 
 use crate::commands::explore::Searched;
 
 /// What was found, by files of claims.
-#[derive(Debug, Serialize, JsonSchema)]
+#[derive(Debug, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
 pub(crate) struct ExploreJson {
     /// The ruleset.
     pub(crate) title: String,
@@ -20,60 +21,116 @@ pub(crate) struct ExploreJson {
 }
 
 /// What one search found and covered.
-#[derive(Debug, Serialize, JsonSchema)]
-#[serde(rename_all = "kebab-case")]
+#[derive(Debug, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
 pub(crate) struct ExploredJson {
-    /// The file of claims.
-    path: String,
+    /// The file of claims; the ruleset for the claims that it makes itself.
+    pub(crate) path: String,
     /// For each claim, in the order in which they are written.
-    claims: Vec<ClaimJson>,
+    pub(crate) claims: Vec<ClaimJson>,
     /// A world that breaks a law: a fault of the program, and no rules.
-    unlawful: Option<TrailJson>,
+    pub(crate) unlawful: Option<TrailJson>,
     /// How many worlds were seen.
-    worlds: u64,
+    pub(crate) worlds: u64,
     /// How many operations were applied.
-    applied: u64,
+    pub(crate) applied: u64,
     /// How many were refused, by reason.
-    refused: BTreeMap<&'static str, u64>,
+    pub(crate) refused: BTreeMap<String, u64>,
     /// How many worlds so many operations from the start.
-    by_depth: Vec<u64>,
-    /// How many walks there were, if it was no search.
-    walks: Option<u64>,
+    pub(crate) by_depth: Vec<u64>,
+    /// The walks, if it was no search.
+    pub(crate) walks: Option<WalksJson>,
+    /// Several holders at once, if that was asked for.
+    pub(crate) several: Option<SeveralJson>,
     /// Whether every world was seen that can be reached.
-    exhausted: bool,
+    pub(crate) exhausted: bool,
     /// Else what stopped the search: `depth`, `worlds`, `memory`, `time`, `interrupt`; nothing too where every claim was decided.
-    stopped_by: Option<&'static str>,
+    pub(crate) stopped_by: Option<String>,
     /// What the worlds took of memory, in bytes.
-    memory: u64,
+    pub(crate) memory: u64,
     /// The scenarios that were written.
-    written: Vec<String>,
+    pub(crate) written: Vec<String>,
+}
+
+/// Walks, or a part of them.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+pub(crate) struct WalksJson {
+    /// How many were walked.
+    pub(crate) walked: u64,
+    /// How many there are in all parts together.
+    pub(crate) of: u64,
+    /// How many operations each has at most.
+    pub(crate) steps: u32,
+    /// The seed.
+    pub(crate) seed: u64,
+    /// Which part of all, such as `2/8`; nothing if it is all of them.
+    pub(crate) part: Option<String>,
+}
+
+/// Several holders at once.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+pub(crate) struct SeveralJson {
+    /// How many ways in which their requests fall between each other were played to their end.
+    pub(crate) ways: u64,
+    /// How many requests were received.
+    pub(crate) received: u64,
+    /// Whether every way was played.
+    pub(crate) all: bool,
+    /// A shortest way after which something is wrong.
+    pub(crate) broken: Option<TrailJson>,
+}
+
+impl SeveralJson {
+    pub(crate) fn new(found: &Interleaved) -> SeveralJson {
+        let trail = |tangle: &hypotheke::explore::Tangle| TrailJson {
+            steps: tangle.steps.clone(),
+            message: tangle.message.clone(),
+            why: Vec::new(),
+            walk: None,
+        };
+        SeveralJson {
+            ways: found.ways,
+            received: found.received,
+            all: found.stopped_by.is_none() && found.broken.is_none(),
+            broken: found.broken.as_ref().map(trail),
+        }
+    }
 }
 
 /// What became of a claim.
-#[derive(Debug, Serialize, JsonSchema)]
-struct ClaimJson {
+#[derive(Debug, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct ClaimJson {
     /// `always`, `never`, `possible` or `recoverable`.
-    kind: &'static str,
+    pub(crate) kind: String,
     /// Its sentence.
-    claim: String,
+    pub(crate) claim: String,
     /// `holds`, `holds-so-far`, `broken`, `reached`, `impossible` or `undecided`.
-    status: &'static str,
+    pub(crate) status: String,
     /// A shortest trail to where it breaks, or is so.
-    trail: Option<TrailJson>,
+    pub(crate) trail: Option<TrailJson>,
 }
 
 /// Operations that lead from the start to a world.
-#[derive(Debug, Serialize, JsonSchema)]
-struct TrailJson {
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct TrailJson {
     /// As a scenario writes them.
-    steps: Vec<String>,
+    pub(crate) steps: Vec<String>,
     /// What is so at its end.
-    message: String,
+    pub(crate) message: String,
+    /// Why the last step was applied.
+    pub(crate) why: Vec<String>,
+    /// In which walk it was found.
+    pub(crate) walk: Option<u64>,
 }
 
 impl TrailJson {
     fn new(trail: &Trail) -> TrailJson {
-        TrailJson { steps: trail.steps.clone(), message: trail.message.clone() }
+        let Trail { steps, message, why, walk, .. } = trail.clone();
+        TrailJson { steps, message, why, walk }
     }
 }
 
@@ -93,7 +150,22 @@ impl ExploredJson {
         let found = &searched.found;
         let claims = found.verdicts.iter().map(|verdict| {
             let (status, trail) = status(&verdict.status);
-            ClaimJson { kind: verdict.claim.kind().word(), claim: verdict.claim.text().to_owned(), status, trail }
+            let (kind, claim) = (verdict.claim.kind().word().to_owned(), verdict.claim.text().to_owned());
+            ClaimJson { kind, claim, status: status.to_owned(), trail }
+        });
+        let stopped_by = found.stopped_by.map(|bound| match bound {
+            Bound::Depth(_) => "depth",
+            Bound::Worlds(_) => "worlds",
+            Bound::Memory(_) => "memory",
+            Bound::Time(_) => "time",
+            Bound::Interrupt => "interrupt",
+        });
+        let walks = searched.walks.map(|walks| WalksJson {
+            walked: found.walks.unwrap_or(0),
+            of: walks.count,
+            steps: walks.steps,
+            seed: walks.seed,
+            part: (walks.shard != (0, 1)).then(|| format!("{}/{}", walks.shard.0 + 1, walks.shard.1)),
         });
         ExploredJson {
             path: searched.path.display().to_string(),
@@ -101,19 +173,21 @@ impl ExploredJson {
             unlawful: found.unlawful.as_ref().map(|(trail, _)| TrailJson::new(trail)),
             worlds: found.worlds,
             applied: found.applied,
-            refused: found.refused.iter().map(|(reason, count)| (reason.code(), *count)).collect(),
+            refused: found.refused.iter().map(|(reason, count)| (reason.code().to_owned(), *count)).collect(),
             by_depth: found.by_depth.clone(),
-            walks: found.walks,
+            walks,
+            several: searched.several.as_ref().map(SeveralJson::new),
             exhausted: found.exhausted,
-            stopped_by: found.stopped_by.map(|bound| match bound {
-                Bound::Depth(_) => "depth",
-                Bound::Worlds(_) => "worlds",
-                Bound::Memory(_) => "memory",
-                Bound::Time(_) => "time",
-                Bound::Interrupt => "interrupt",
-            }),
+            stopped_by: stopped_by.map(str::to_owned),
             memory: found.memory,
             written: searched.written.iter().map(|path| path.display().to_string()).collect(),
         }
+    }
+
+    /// Whether something was found that must not be.
+    pub(crate) fn is_failure(&self) -> bool {
+        let failed = |claim: &ClaimJson| claim.status == "broken" || claim.status == "impossible";
+        let tangled = self.several.as_ref().is_some_and(|several| several.broken.is_some());
+        self.unlawful.is_some() || tangled || self.claims.iter().any(failed)
     }
 }

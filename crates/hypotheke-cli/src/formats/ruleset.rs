@@ -38,6 +38,8 @@ pub(crate) struct RulesetFile {
     request_window: Option<u32>,
     /// What becomes of worlds that were played by another ruleset.
     migration: Option<Migration>,
+    /// What is claimed of play, whatever order it has; `hypotheke explore` finds out.
+    claims: Option<Claims>,
     /// Tags, by name.
     tag: Option<BTreeMap<String, Tag>>,
     /// Marks, by name.
@@ -58,6 +60,22 @@ pub(crate) struct RulesetFile {
 struct Units {
     /// Of weights, such as `kg`.
     weight: Option<String>,
+}
+
+/// What is claimed of play, in the sentences of a file of claims.
+#[derive(Debug, Serialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+struct Claims {
+    /// What is played, such as `verbs move, swap`; else whatever can be.
+    play: Option<Vec<String>>,
+    /// What holds of every world.
+    always: Option<Vec<String>>,
+    /// What is never done.
+    never: Option<Vec<String>>,
+    /// What some world is like.
+    possible: Option<Vec<String>>,
+    /// What can be reached again from every world.
+    recoverable: Option<Vec<String>>,
 }
 
 /// What becomes of worlds that were played by another ruleset.

@@ -5,6 +5,7 @@ use std::collections::BTreeSet;
 use super::report::counted;
 use super::{Page, Tone, clip, container, fold, pad};
 use crate::commands::explore::Searched;
+use crate::formats::explore::{ExploreJson, SeveralJson, TrailJson};
 use hypotheke::explore::{Bound, Explored, Status, Trail};
 use hypotheke::{ContainerId, World};
 
@@ -31,7 +32,64 @@ pub(crate) fn draw(page: &mut Page, searched: &Searched) {
         }
     }
     draw_covered(page, found);
+    if let Some(several) = &searched.several {
+        draw_several(page, &SeveralJson::new(several));
+    }
     page.blank();
+}
+
+/// What came of several holders at once.
+fn draw_several(page: &mut Page, several: &SeveralJson) {
+    let ways = counted(usize::try_from(several.ways).unwrap_or(usize::MAX), "way");
+    let text = format!("several at once: {ways} of falling between each other, {} requests received", several.received);
+    page.plain("  ").put(Tone::Faint, &text).end();
+    let Some(broken) = &several.broken else {
+        let more = if several.all { "" } else { "; there are more ways" };
+        let what = format!("nothing is doubled, nothing lost, and each end is that of some order{more}");
+        page.plain("  ").put(if several.all { Tone::Good } else { Tone::Notable }, &what).end();
+        return;
+    };
+    draw_steps(page, broken);
+}
+
+fn draw_steps(page: &mut Page, trail: &TrailJson) {
+    for (nth, step) in (1..).zip(&trail.steps) {
+        page.put(Tone::Faint, &format!("    {nth:>3}  ")).plain(&clip(step, 90)).end();
+    }
+    for line in fold(&trail.message, 88) {
+        page.plain("      ").put(Tone::Bad, &line).end();
+    }
+}
+
+/// What the parts of a run have found. The worlds are not there to be drawn.
+pub(crate) fn draw_gathered(page: &mut Page, whole: &ExploreJson, missing: &[String]) {
+    for file in &whole.files {
+        page.put(Tone::Heading, &clip(&file.path, 90)).end();
+        for claim in &file.claims {
+            let tone = match claim.status.as_str() {
+                "holds" | "reached" => Tone::Good,
+                "broken" | "impossible" => Tone::Bad,
+                _ => Tone::Notable,
+            };
+            let word = claim.status.replace('-', " ");
+            for (nth, line) in fold(&format!("{} {}", claim.kind, claim.claim), 80).into_iter().enumerate() {
+                page.plain("  ").put(tone, &pad(if nth == 0 { &word } else { "" }, 14)).plain(&line).end();
+            }
+            claim.trail.iter().for_each(|trail| draw_steps(page, trail));
+        }
+        file.unlawful.iter().for_each(|trail| draw_steps(page, trail));
+        let walked = file.walks.as_ref().map_or(0, |walks| walks.walked);
+        let refused = file.refused.values().fold(0_u64, |all, count| all.saturating_add(*count));
+        let walks = counted(usize::try_from(walked).unwrap_or(usize::MAX), "walk");
+        page.plain("  ").put(Tone::Faint, &format!("{walks}, {} applied, {refused} refused", file.applied)).end();
+        page.blank();
+    }
+    let failed = whole.files.iter().filter(|file| file.is_failure()).count();
+    let (tone, what) = if failed > 0 { (Tone::Bad, "something is broken") } else { (Tone::Good, "nothing is broken") };
+    page.put(Tone::Heading, "gathered").plain(": ").put(tone, what).end();
+    if !missing.is_empty() {
+        page.put(Tone::Notable, &clip(&format!("missing  {}", missing.join(", ")), 98)).end();
+    }
 }
 
 fn word(status: &Status) -> (Tone, &'static str) {
@@ -58,6 +116,11 @@ fn draw_trail(page: &mut Page, trail: &Trail, closely: bool) {
     }
     for line in fold(&trail.message, 88) {
         page.plain("      ").put(Tone::Bad, &line).end();
+    }
+    for why in &trail.why {
+        for (nth, line) in fold(why, 82).into_iter().enumerate() {
+            page.plain("      ").put(Tone::Faint, if nth == 0 { "since " } else { "      " }).plain(&line).end();
+        }
     }
     let touched = touched(trail);
     page.blank();

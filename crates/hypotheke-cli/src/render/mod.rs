@@ -1,5 +1,6 @@
 //! Drawing. Every text that comes from a file goes through [`Page`], which takes control characters out of it.
 
+pub(crate) mod chart;
 pub(crate) mod compare;
 pub(crate) mod container;
 pub(crate) mod coverage;

@@ -18,6 +18,7 @@ use super::report::{Bound, Explored, Status, Trail, Verdict};
 use super::search::{Bounds, Progress};
 use super::sentence::sentence;
 use super::store::{NOBODY, Store};
+use super::why::why;
 use crate::ops::Reason;
 use crate::world::World;
 
@@ -330,7 +331,8 @@ impl Search {
             let applied = world.perform(operation);
             debug_assert!(applied.is_ok(), "it was applied before");
         }
-        Trail { steps, message, before: Box::new(before), after: Box::new(world) }
+        let why = if steps.is_empty() { Vec::new() } else { why(&world) };
+        Trail { steps, message, why, walk: None, before: Box::new(before), after: Box::new(world) }
     }
 }
 

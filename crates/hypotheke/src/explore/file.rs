@@ -99,6 +99,50 @@ impl ClaimsFile {
         Err(ScenarioErrors::new(Diagnostics::new(vec![text], reader.faults)))
     }
 
+    /// The claims that a ruleset makes itself, in its section `[claims]`; none if it makes none.
+    ///
+    /// ```
+    /// use hypotheke::Ruleset;
+    /// use hypotheke::explore::{ClaimsFile, Exploration};
+    ///
+    /// let text = "format = 1\n[kind.flare]\n[container.sled]\nslots = 1\n\
+    ///             [claims]\nalways = ['count of flare <= 1']\n";
+    /// let rules = Ruleset::from_toml("rules.toml", text)?.into();
+    /// let claims = ClaimsFile::in_ruleset(&rules).unwrap().expect("it makes one");
+    /// assert_eq!(claims.claims()[0].to_string(), "always count of flare <= 1");
+    /// assert!(Exploration::new(&rules, &claims).unwrap().search().exhausted);
+    /// # Ok::<(), hypotheke::RulesetErrors>(())
+    /// ```
+    ///
+    /// # Errors
+    /// Every sentence that can't be read.
+    pub fn in_ruleset(rules: &Ruleset) -> Result<Option<ClaimsFile>, ScenarioErrors> {
+        let Some(source) = rules.sources().first().cloned().filter(|_| !rules.source.claims.is_empty()) else {
+            return Ok(None);
+        };
+        let file = ClaimsFile { source: source.clone(), start: None, play: Play::default(), claims: Vec::new() };
+        let mut reader = Reader { file, section: Section::Outside, faults: Vec::new() };
+        for (key, sentence) in &rules.source.claims {
+            let kind = ClaimKind::ALL.into_iter().find(|kind| kind.word() == *key);
+            reader.section = kind.map_or(Section::Play, Section::Claims);
+            let text = sentence.value.as_str();
+            // Within the quotes, if it stands there letter by letter.
+            let offset = sentence.at.span.start() + 1;
+            if source.text().get(offset..offset + text.len()) == Some(text) && text.trim() == text && !text.is_empty() {
+                reader.content(text, offset);
+            } else {
+                let fault = Diagnostic::error("bad-claim", sentence.at, "this sentence can't be read as it stands");
+                reader
+                    .faults
+                    .push(fault.help("write it in single quotes, without escapes and without blanks around it"));
+            }
+        }
+        if reader.faults.is_empty() {
+            return Ok(Some(reader.file));
+        }
+        Err(ScenarioErrors::new(Diagnostics::new(vec![source], reader.faults)))
+    }
+
     /// The text that it was read from.
     #[must_use]
     pub fn source(&self) -> &Source {
@@ -169,6 +213,12 @@ impl Reader {
             self.heading(trimmed, span);
             return;
         }
+        self.content(trimmed, offset);
+    }
+
+    /// A line below a heading, without its comment.
+    fn content(&mut self, trimmed: &str, offset: usize) {
+        let span = Span::new(offset, offset + trimmed.len());
         let mut tokens = Vec::new();
         lex(trimmed, offset, &mut tokens);
         tokens.retain(|token| token.kind != TokenKind::Comment);

@@ -38,6 +38,7 @@ mod shrink;
 mod store;
 mod symmetry;
 mod walk;
+mod why;
 
 pub use against::{Compared, Differs, Mismatch};
 pub use claims::{Claim, ClaimKind};

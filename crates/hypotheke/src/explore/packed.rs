@@ -8,7 +8,7 @@ use rustc_hash::{FxBuildHasher, FxHashMap};
 use smallvec::SmallVec;
 
 use super::moves::Plan;
-use crate::world::{Cell, ClassKey, GROUND, World};
+use crate::world::{Cell, ClassKey, GROUND, Spot, World};
 
 /// Writes worlds as bytes. Two that nothing can tell apart become the same bytes.
 #[derive(Clone, Debug)]
@@ -48,6 +48,11 @@ impl Packer {
         }
     }
 
+    /// One for another world of the same ruleset, of which equal worlds become the same bytes.
+    pub(super) fn for_world(&self, world: &World) -> Packer {
+        Packer { shared: Arc::clone(&self.shared), ..Packer::new(world) }
+    }
+
     pub(super) fn pack(&mut self, world: &World, plan: &Plan, bytes: &mut Vec<u8>) {
         bytes.clear();
         for nth in 0..self.frame.len() {
@@ -56,7 +61,7 @@ impl Packer {
             if world.is_hand(container)
                 && let Some(origin) = world.origin_of(world.state(container).holder)
             {
-                put(bytes, u64::from(origin.container.index) + 1);
+                self.way_to(world, origin.container.index, bytes);
                 put(bytes, u64::from(origin.slot));
             }
         }
@@ -80,6 +85,24 @@ impl Packer {
             for kind in world.shortcuts_of(self.holders[nth]) {
                 put(bytes, kind.map_or(0, |kind| u64::from(kind.0) + 1));
             }
+        }
+    }
+
+    /// Where a container is: the slots of the packs around it from the inside out, each as one more than it is, then the outermost.
+    fn way_to(&self, world: &World, container: u32, bytes: &mut Vec<u8>) {
+        let mut at = container;
+        loop {
+            if let Some(nth) = self.frame.iter().position(|&outer| outer == at) {
+                put(bytes, 0);
+                return put(bytes, nth as u64);
+            }
+            let parent = world.state(at).parent;
+            if parent == Spot::NOWHERE || parent.is_ground() {
+                put(bytes, 0);
+                return put(bytes, (self.frame.len() as u64) + u64::from(parent.slot));
+            }
+            put(bytes, u64::from(parent.slot) + 1);
+            at = parent.container;
         }
     }
 

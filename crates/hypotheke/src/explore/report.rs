@@ -81,6 +81,10 @@ pub struct Trail {
     pub steps: Vec<String>,
     /// What is so at its end.
     pub message: String,
+    /// Why the last step was applied: what was asked where something went, and what was found.
+    pub why: Vec<String>,
+    /// In which walk it was found, if it was one.
+    pub walk: Option<u64>,
     /// The world before the last step.
     pub before: Box<World>,
     /// The world at its end.

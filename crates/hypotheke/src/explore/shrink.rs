@@ -5,6 +5,7 @@ use super::report::{Status, Trail};
 use super::search::{Bounds, Exploration};
 use super::sentence::sentence;
 use super::walk::saved_and_loaded;
+use super::why::why;
 use crate::language::NamedOperation;
 use crate::snapshot::Departures;
 use crate::world::World;
@@ -27,11 +28,18 @@ struct Replay {
     before: World,
     after: World,
     message: String,
+    why: Vec<String>,
 }
 
 fn replay(exploration: &Exploration, aim: Aim, steps: &[String]) -> Option<Replay> {
     let mut world = exploration.start.clone();
-    let mut replay = Replay { steps: Vec::new(), before: world.clone(), after: world.clone(), message: String::new() };
+    let mut replay = Replay {
+        steps: Vec::new(),
+        before: world.clone(),
+        after: world.clone(),
+        message: String::new(),
+        why: Vec::new(),
+    };
     if let Some(message) = exploration.met(aim, &world) {
         return Some(Replay { message, ..replay });
     }
@@ -64,7 +72,7 @@ fn replay(exploration: &Exploration, aim: Aim, steps: &[String]) -> Option<Repla
         let is_meant = matches!(aim, Aim::Claim(claim) if meant.contains(&claim));
         let met = is_meant.then(|| "the last operation is applied".to_owned()).or_else(|| exploration.met(aim, &world));
         if let Some(message) = met {
-            return Some(Replay { before, after: world, message, ..replay });
+            return Some(Replay { before, why: why(&world), after: world, message, ..replay });
         }
     }
     None
@@ -89,11 +97,20 @@ pub(super) fn shorten(exploration: &Exploration, aim: Aim, steps: &[String]) -> 
     let best = best.map_or_else(
         || {
             let (before, after) = (Box::new(exploration.start.clone()), Box::new(exploration.start.clone()));
-            Trail { steps: steps.to_vec(), message: "it can't be played again".to_owned(), before, after }
+            Trail {
+                steps: steps.to_vec(),
+                message: "it can't be played again".to_owned(),
+                why: Vec::new(),
+                walk: None,
+                before,
+                after,
+            }
         },
         |known| Trail {
             steps: known.steps,
             message: known.message,
+            why: known.why,
+            walk: None,
             before: Box::new(known.before),
             after: Box::new(known.after),
         },

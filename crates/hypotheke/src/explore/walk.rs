@@ -52,6 +52,15 @@ pub(super) fn seed_of(seed: u64, number: u64) -> u64 {
     seed ^ number.wrapping_mul(0x9e37_79b9_7f4a_7c15)
 }
 
+/// What all walks came to.
+#[derive(Default)]
+struct All {
+    steps: u64,
+    refused: BTreeMap<crate::Reason, u64>,
+    /// For each aim the walk with the lowest number, and its trail.
+    found: BTreeMap<Aim, (u64, Vec<String>)>,
+}
+
 /// What a walk has done.
 enum Played {
     Operation(Operation),
@@ -105,14 +114,14 @@ impl Exploration {
     pub fn walk(self, walks: Walks, progress: &mut dyn FnMut(u64) -> Option<Bound>) -> Explored {
         let (first, every) = (walks.shard.0, walks.shard.1.max(1));
         let here = walks.count.saturating_sub(first).div_ceil(every);
-        let (mut all, mut done, mut stopped_by) = (Walked::default(), 0, None);
+        let (mut all, mut done, mut stopped_by) = (All::default(), 0, None);
         while done < here && stopped_by.is_none() {
             let batch: Vec<u64> = (done..here.min(done.saturating_add(BATCH))).map(|nth| first + nth * every).collect();
             let walked = on_threads(&batch, walks.threads, |_, &number| self.one_walk(number, walks));
-            for one in walked {
+            for (one, &number) in walked.into_iter().zip(&batch) {
                 all.steps += one.steps;
                 one.refused.into_iter().for_each(|(reason, count)| *all.refused.entry(reason).or_default() += count);
-                one.found.into_iter().for_each(|(aim, trail)| _ = all.found.entry(aim).or_insert(trail));
+                one.found.into_iter().for_each(|(aim, trail)| _ = all.found.entry(aim).or_insert((number, trail)));
             }
             done += batch.len() as u64;
             stopped_by = progress(done);
@@ -247,10 +256,11 @@ impl Exploration {
         }
     }
 
-    fn report_walks(self, all: Walked, walks: u64, stopped_by: Option<Bound>) -> Explored {
+    fn report_walks(self, all: All, walks: u64, stopped_by: Option<Bound>) -> Explored {
         let mut trails: BTreeMap<Aim, Trail> = BTreeMap::new();
-        for (aim, steps) in &all.found {
-            trails.insert(*aim, shrink::shorten(&self, *aim, steps));
+        for (aim, (number, steps)) in &all.found {
+            let trail = shrink::shorten(&self, *aim, steps);
+            trails.insert(*aim, Trail { walk: Some(*number), ..trail });
         }
         let verdicts = self.claims.iter().enumerate().map(|(index, (claim, _))| {
             let trail = trails.remove(&Aim::Claim(index));

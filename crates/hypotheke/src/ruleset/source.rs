@@ -193,6 +193,8 @@ pub(crate) struct RulesetSource {
     pub(crate) ground_limit: Option<u32>,
     pub(crate) request_window: Option<u32>,
     pub(crate) migration: MigrationSource,
+    /// What is claimed of play, and what is played, each by the key under which it stands.
+    pub(crate) claims: Vec<(&'static str, Written<String>)>,
     pub(crate) tables: Vec<Written<String>>,
     pub(crate) arena: Arena,
     pub(crate) kinds: Vec<KindSource>,

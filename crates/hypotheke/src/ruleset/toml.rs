@@ -27,6 +27,7 @@ const ROOT: &[&str] = &[
     "ground-limit",
     "request-window",
     "migration",
+    "claims",
     "tag",
     "mark",
     "kind",
@@ -34,6 +35,7 @@ const ROOT: &[&str] = &[
     "holder",
     "start",
 ];
+const CLAIMS: &[&str] = &["play", "always", "never", "possible", "recoverable"];
 const KIND: &[&str] =
     &["name", "note", "tags", "weight", "value", "stack-limit", "keep", "pack", "needs", "attributes", "properties"];
 const TAG: &[&str] = &["label", "note", "stack-limit"];
@@ -107,6 +109,12 @@ impl RulesetSource {
         }
         if let Some(value) = root.get("migration") {
             self.migration = migration::read(reading, value);
+        }
+        if let Some(claims) = root.get("claims").and_then(|value| reading.section(value, "`claims`", CLAIMS)) {
+            for &key in CLAIMS {
+                let said = reading.texts(&claims, key);
+                self.claims.extend(said.into_iter().map(|sentence| (key, sentence)));
+            }
         }
         for (name, value) in reading.entries(&section, "tag") {
             self.read_tag(reading, name, value);

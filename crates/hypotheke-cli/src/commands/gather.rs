@@ -1,0 +1,133 @@
+//! explore --gather: the parts of a run that several machines have walked, as if one had.
+
+use std::path::{Path, PathBuf};
+
+use crate::files::InputError;
+use crate::formats::explore::{ClaimJson, ExploreJson, ExploredJson, TrailJson, WalksJson};
+
+/// What was gathered, and the parts that are missing.
+pub(crate) struct Gathered {
+    pub(crate) whole: ExploreJson,
+    pub(crate) missing: Vec<String>,
+}
+
+/// One file, and which part of all it is: (part, parts).
+struct Part {
+    path: PathBuf,
+    found: ExploreJson,
+    part: (u64, u64),
+}
+
+pub(crate) fn gather(paths: &[PathBuf]) -> Result<Gathered, InputError> {
+    let mut parts = Vec::new();
+    for path in paths {
+        parts.push(read(path)?);
+    }
+    parts.sort_by_key(|part| part.part);
+    for pair in parts.windows(2) {
+        let (one, other) = (&pair[0], &pair[1]);
+        if let Some(difference) = difference(one, other) {
+            let message = format!("`{}` and `{}` {difference}", one.path.display(), other.path.display());
+            return Err(InputError::usage(
+                message,
+                Some("gather the parts of one run: same files, same walks, same seed"),
+            ));
+        }
+    }
+    let of = parts.first().map_or(1, |part| part.part.1);
+    let there: Vec<u64> = parts.iter().map(|part| part.part.0).collect();
+    let missing = (1..=of).filter(|part| !there.contains(part)).map(|part| format!("{part}/{of}")).collect();
+    let mut found = parts.into_iter().map(|part| part.found);
+    let Some(mut whole) = found.next() else {
+        return Err(InputError::usage(
+            "no file is named".to_owned(),
+            Some("`--gather` takes what the parts have written"),
+        ));
+    };
+    for part in found {
+        for (mine, yours) in whole.files.iter_mut().zip(part.files) {
+            add(mine, yours);
+        }
+    }
+    whole.files.iter_mut().filter_map(|file| file.walks.as_mut()).for_each(|walks| walks.part = None);
+    Ok(Gathered { whole, missing })
+}
+
+fn read(path: &Path) -> Result<Part, InputError> {
+    let named = path.display();
+    let bytes = std::fs::read(path).map_err(|error| {
+        InputError::usage(format!("can't read `{named}`: {error}"), Some("name what a part has written"))
+    })?;
+    let found: ExploreJson = serde_json::from_slice(&bytes).map_err(|error| {
+        let message = format!("`{named}` is not what `explore --format json` writes: {error}");
+        InputError::usage(
+            message,
+            Some("`--gather` takes what `explore --walks COUNT --shard 2/8 --format json` writes"),
+        )
+    })?;
+    let walks: Option<Vec<&WalksJson>> = found.files.iter().map(|file| file.walks.as_ref()).collect();
+    let first = walks.as_ref().and_then(|walks| walks.first());
+    let Some(walks) = first else {
+        let message = format!("`{named}` is of no walks");
+        return Err(InputError::usage(message, Some("only walks come in parts: `explore --walks COUNT --shard 2/8`")));
+    };
+    let part = match &walks.part {
+        None => Some((1, 1)),
+        Some(text) => text.split_once('/').and_then(|(part, parts)| Some((part.parse().ok()?, parts.parse().ok()?))),
+    };
+    let Some(part) = part.filter(|(part, parts)| (1..=*parts).contains(part)) else {
+        return Err(InputError::usage(format!("`{named}` does not say which part it is"), None));
+    };
+    Ok(Part { path: path.to_owned(), found, part })
+}
+
+/// Why two are not of one run, if they are not.
+fn difference(one: &Part, other: &Part) -> Option<&'static str> {
+    let sentences = |found: &ExploreJson| -> Vec<Vec<String>> {
+        let said = |claim: &ClaimJson| format!("{} {}", claim.kind, claim.claim);
+        found.files.iter().map(|file| file.claims.iter().map(said).collect()).collect()
+    };
+    let paths = |found: &ExploreJson| found.files.iter().map(|file| file.path.clone()).collect::<Vec<_>>();
+    let walks = |found: &ExploreJson| -> Vec<Option<(u64, u32, u64)>> {
+        found.files.iter().map(|file| file.walks.as_ref().map(|it| (it.of, it.steps, it.seed))).collect()
+    };
+    let (mine, yours) = (&one.found, &other.found);
+    if (&mine.title, mine.version) != (&yours.title, yours.version) {
+        Some("are of different rulesets")
+    } else if paths(mine) != paths(yours) || sentences(mine) != sentences(yours) {
+        Some("are about different claims")
+    } else if walks(mine) != walks(yours) || one.part.1 != other.part.1 {
+        Some("are parts of different walks")
+    } else if one.part == other.part {
+        Some("are the same part")
+    } else {
+        None
+    }
+}
+
+/// Of two trails the one that one run would have found: that of the walk with the lower number.
+fn first(one: Option<TrailJson>, other: Option<TrailJson>) -> Option<TrailJson> {
+    one.into_iter().chain(other).min_by_key(|trail| trail.walk)
+}
+
+fn add(whole: &mut ExploredJson, part: ExploredJson) {
+    for (mine, yours) in whole.claims.iter_mut().zip(part.claims) {
+        if mine.trail.is_none() && yours.trail.is_some() {
+            mine.status.clone_from(&yours.status);
+        }
+        mine.trail = first(mine.trail.take(), yours.trail);
+    }
+    whole.unlawful = first(whole.unlawful.take(), part.unlawful);
+    // Each sum is of numbers that a file may say anything of.
+    whole.worlds = whole.worlds.saturating_add(part.worlds);
+    whole.applied = whole.applied.saturating_add(part.applied);
+    for (reason, count) in part.refused {
+        let all = whole.refused.entry(reason).or_default();
+        *all = all.saturating_add(count);
+    }
+    if let (Some(mine), Some(yours)) = (&mut whole.walks, part.walks) {
+        mine.walked = mine.walked.saturating_add(yours.walked);
+    }
+    whole.stopped_by = whole.stopped_by.take().or(part.stopped_by);
+    whole.written.extend(part.written);
+}
