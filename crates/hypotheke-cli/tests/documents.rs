@@ -54,12 +54,19 @@ fn run(document: &Path) -> usize {
     let mut folder = root.path().to_owned();
     let mut count = 0;
     for Shown { command, status, output } in shown(&text) {
+        let (command, into) = match command.split_once(" > ") {
+            Some((command, file)) => (command.to_owned(), Some(file.trim().to_owned())),
+            None => (command, None),
+        };
         let mut words = words(&command).into_iter();
         match words.next().as_deref() {
             Some("cd") => folder = folder.join(words.next().expect("a folder")),
             Some("hypotheke") => {
                 // What is told on either stream is shown as a terminal shows it.
                 let found = hypotheke(&folder).args(words).assert().code(status).get_output().clone();
+                if let Some(file) = into {
+                    std::fs::write(folder.join(file), &found.stdout).expect("written");
+                }
                 let found =
                     String::from_utf8(found.stdout).expect("text") + &String::from_utf8(found.stderr).expect("text");
                 if !output.is_empty() {

@@ -100,7 +100,7 @@ fn walks_find_the_loopholes_too_on_any_number_of_threads() {
     assert!(mended.contains("6 claims: none broken, 5 open"), "{mended}");
     let json = walk(&["--rules", "loopholes/mended.toml", "--shard", "2/3", "--format", "json"], 0);
     let json: Value = serde_json::from_str(&json).expect("JSON");
-    assert_eq!((&json["files"][0]["walks"], &json["files"][0]["exhausted"]), (&100.into(), &false.into()));
+    assert_eq!((&json["files"][0]["walks"]["walked"], &json["files"][0]["exhausted"]), (&100.into(), &false.into()));
     for bad in ["0/3", "4/3", "x", "1/0"] {
         hypotheke(&demo).args(["explore", "--walks", "3", "--shard", bad]).assert().code(2);
     }
@@ -125,4 +125,94 @@ fn a_trail_is_kept_as_a_scenario_that_fails_until_the_rules_are_mended() {
     }
     // What is there is not written over.
     hypotheke(&demo).args(explore).assert().code(2);
+}
+
+#[test]
+fn a_ruleset_makes_claims_itself() {
+    let folder = traverse();
+    let demo = folder.path().join("traverse");
+    let rules = std::fs::read_to_string(demo.join("loopholes/mended.toml")).expect("rules");
+    let claims = "\n[claims]\nplay = ['verbs move', 'containers depot, vault']\nalways = ['count of logbook = 1']\nnever = ['move logbook to vault']\n";
+    std::fs::write(demo.join("claiming.toml"), format!("{rules}{claims}")).expect("written");
+    let told = output(hypotheke(&demo).args(["explore", "--rules", "claiming.toml"]), 0);
+    assert!(told.starts_with("claiming.toml\n  holds         always count of logbook = 1\n"), "{told}");
+    assert!(told.contains("every world that can be reached was seen") && told.contains("2 claims: all hold"), "{told}");
+    output(hypotheke(&demo).args(["check", "claiming.toml"]), 0);
+    std::fs::write(
+        demo.join("claiming.toml"),
+        format!("{rules}\n[claims]\nalways = [\n  'count of lgbook = 1',\n  'free slot',\n]\n"),
+    )
+    .expect("written");
+    hypotheke(&demo).args(["check", "claiming.toml"]).assert().code(2).stderr_eq(str![[r#"
+error[bad-sentence]: expected `slots`, found `slot`
+  --> claiming.toml:91:9
+   |
+91 |   'free slot',
+   |         ^^^^
+
+1 error
+
+"#]]);
+}
+
+#[test]
+fn parts_that_are_gathered_are_the_whole() {
+    let folder = traverse();
+    let demo = folder.path().join("traverse");
+    let walk = |more: &[&str]| {
+        let args = ["explore", "--rules", "loopholes/rules.toml", "--walks", "90", "--steps", "12", "--format", "json"];
+        output(hypotheke(&demo).args(args).args(more), 1)
+    };
+    let whole = walk(&[]);
+    for part in 1..=3 {
+        std::fs::write(demo.join(format!("{part}.json")), walk(&["--shard", &format!("{part}/3")])).expect("written");
+    }
+    let gather = |files: &[&str], status| {
+        output(hypotheke(&demo).args(["explore", "--format", "json", "--gather"]).args(files), status)
+    };
+    assert_eq!(gather(&["3.json", "1.json", "2.json"], 1), whole);
+    let text = output(hypotheke(&demo).args(["explore", "--gather", "1.json", "3.json", "--chart", "parts.svg"]), 1);
+    assert!(text.contains("gathered: something is broken") && text.ends_with("missing  2/3\n"), "{text}");
+    assert!(std::fs::read_to_string(demo.join("parts.svg")).expect("a chart").contains("operations of the walks"));
+    let refused = |files: &[&str]| {
+        let ran = hypotheke(&demo).args(["explore", "--gather"]).args(files).assert().code(2);
+        String::from_utf8_lossy(&ran.get_output().stderr).into_owned()
+    };
+    assert!(refused(&["1.json", "1.json"]).contains("are the same part"));
+    assert!(refused(&["1.json", "rules.toml"]).contains("`rules.toml` is not what `explore --format json` writes"));
+    std::fs::write(demo.join("4.json"), walk(&["--shard", "2/3", "--seed", "5"])).expect("written");
+    assert!(refused(&["1.json", "4.json"]).contains("are parts of different walks"));
+    let search = ["explore", "--rules", "loopholes/mended.toml", "--format", "json"];
+    std::fs::write(demo.join("5.json"), output(hypotheke(&demo).args(search), 0)).expect("written");
+    assert!(refused(&["5.json"]).contains("is of no walks"));
+}
+
+#[test]
+fn a_chart_shows_worlds_by_depth_and_refusals_by_reason() {
+    let folder = traverse();
+    let demo = folder.path().join("traverse");
+    let args =
+        ["explore", "--rules", "loopholes/mended.toml", "loopholes/claims/logbook.claims", "--chart", "covered.svg"];
+    assert!(output(hypotheke(&demo).args(args), 0).ends_with("wrote  covered.svg\n"));
+    let chart = std::fs::read_to_string(demo.join("covered.svg")).expect("a chart");
+    let said =
+        ["<svg", "worlds so many operations from the start", "refusals by reason", "not-admitted", "logbook.claims"];
+    assert!(said.iter().all(|said| chart.contains(said)), "{chart}");
+    let nowhere = ["explore", "--rules", "loopholes/mended.toml", "--chart", "no/where.svg"];
+    hypotheke(&demo).args(nowhere).assert().code(2);
+}
+
+#[test]
+fn several_at_once_lose_and_double_nothing() {
+    let folder = traverse();
+    let demo = folder.path().join("traverse");
+    let claims = "start\n  depot: 1 fuel-can, 1 logbook\nplay\n  verbs move\n  containers depot, freezer\n  actors surveyor, driver\n";
+    std::fs::write(demo.join("both.claims"), claims).expect("written");
+    let args = ["explore", "--rules", "loopholes/mended.toml", "both.claims", "--several", "1"];
+    let told = output(hypotheke(&demo).args(args), 0);
+    assert!(told.contains("nothing is doubled, nothing lost, and each end is that of some order\n"), "{told}");
+    let json: Value =
+        serde_json::from_str(&output(hypotheke(&demo).args(args).args(["--format", "json"]), 0)).expect("JSON");
+    let several = &json["files"][0]["several"];
+    assert!(several["ways"].as_u64() > Some(500) && several["all"] == true && several["broken"].is_null(), "{several}");
 }

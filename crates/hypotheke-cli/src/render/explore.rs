@@ -205,12 +205,16 @@ fn draw_covered(page: &mut Page, found: &Explored) {
 
 pub(crate) fn draw_summary(page: &mut Page, all: &[Searched]) {
     let verdicts = || all.iter().flat_map(|searched| &searched.found.verdicts);
-    let failed = verdicts().filter(|verdict| verdict.status.is_failure()).count();
+    let tangled = all.iter().filter(|searched| searched.several.as_ref().is_some_and(|it| it.broken.is_some()));
+    let unlawful = all.iter().filter(|searched| searched.found.unlawful.is_some());
+    let failed = verdicts().filter(|verdict| verdict.status.is_failure()).count() + tangled.count() + unlawful.count();
     let open = verdicts().filter(|verdict| verdict.status.is_open()).count();
     let (tone, what) = if failed > 0 {
         (Tone::Bad, format!("{failed} broken"))
     } else if open > 0 {
         (Tone::Notable, format!("none broken, {open} open"))
+    } else if verdicts().count() == 0 {
+        (Tone::Good, "the laws hold".to_owned())
     } else {
         (Tone::Good, "all hold".to_owned())
     };

@@ -53,6 +53,8 @@ pub(super) struct Search {
     applied: u64,
     refused: [u64; Reason::ALL.len()],
     stopped_by: Option<Bound>,
+    /// Whether sums and indexes are recounted at every world.
+    recounts: bool,
 }
 
 /// So many operations a batch should have, about: enough that threads are worth their while, few enough to be stopped soon.
@@ -90,7 +92,13 @@ impl Search {
             applied: 0,
             refused: [0; Reason::ALL.len()],
             stopped_by: None,
+            recounts: false,
         }
+    }
+
+    /// The same, recounting sums and indexes at every world.
+    pub(super) fn recounting(self, recounts: bool) -> Search {
+        Search { recounts, ..self }
     }
 
     pub(super) fn run(&mut self, progress: &mut dyn FnMut(&Progress) -> Option<Bound>) {
@@ -129,7 +137,7 @@ impl Search {
 
     fn known<'s>(&'s self, open: &'s [bool]) -> Known<'s> {
         let (claims, plan, store) = (&self.claims, &self.plan, &self.store);
-        Known { claims, open, plan, store, keeps_ways: self.successors.is_some() }
+        Known { claims, open, plan, store, recounts: self.recounts, keeps_ways: self.successors.is_some() }
     }
 
     /// For each claim, whether it may still be decided.
@@ -261,7 +269,12 @@ impl Search {
             verdicts.push(Verdict { claim, status });
         }
         let unlawful = self.unlawful.map(|number| {
-            let trail = self.trail_to(number, "a law is broken".to_owned());
+            let mut trail = self.trail_to(number, "a law is broken".to_owned());
+            if let Some(wrong) = trail.after.recount().first() {
+                trail.message = wrong.to_string();
+            } else if self.recounts && crate::audit(trail.after.rules(), &trail.after.snapshot()).is_empty() {
+                trail.message = "a sum or an index is wrong where operations were taken back before".to_owned();
+            }
             let violations = crate::audit(trail.after.rules(), &trail.after.snapshot());
             (trail, violations)
         });

@@ -20,6 +20,8 @@ pub(super) struct Known<'s> {
     pub(super) open: &'s [bool],
     pub(super) plan: &'s Plan,
     pub(super) store: &'s Store,
+    /// Whether sums and indexes are recounted at every world.
+    pub(super) recounts: bool,
     /// Whether a claim asks for the way back, so that what follows each world has to be kept.
     pub(super) keeps_ways: bool,
 }
@@ -184,7 +186,8 @@ impl Player {
 
     fn judge(&mut self, known: &Known<'_>) -> Option<Box<Judged>> {
         let world = &self.world;
-        let is_unlawful = !self.watch.keeps_the_laws(world) && known.plan.is_against_the_laws(world);
+        let is_unlawful = !self.watch.keeps_the_laws(world) && known.plan.is_against_the_laws(world)
+            || known.recounts && !world.recount().is_empty();
         let mut judged = Judged { is_unlawful, ..Judged::default() };
         for (index, ((claim, ready), open)) in known.claims.iter().zip(known.open).enumerate() {
             match claim.kind {

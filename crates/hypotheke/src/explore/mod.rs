@@ -37,6 +37,8 @@ mod several;
 mod shrink;
 mod store;
 mod symmetry;
+#[cfg(test)]
+mod tests;
 mod walk;
 mod why;
 

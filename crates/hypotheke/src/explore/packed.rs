@@ -58,9 +58,12 @@ impl Packer {
         for nth in 0..self.frame.len() {
             let container = self.frame[nth];
             self.container(world, plan, container, bytes);
-            if world.is_hand(container)
-                && let Some(origin) = world.origin_of(world.state(container).holder)
-            {
+            if !world.is_hand(container) || world.slots_of(container).iter().all(|cell| cell.is_empty()) {
+                continue;
+            }
+            let origin = world.origin_of(world.state(container).holder);
+            put(bytes, u64::from(origin.is_some()));
+            if let Some(origin) = origin {
                 self.way_to(world, origin.container.index, bytes);
                 put(bytes, u64::from(origin.slot));
             }

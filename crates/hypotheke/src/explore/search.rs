@@ -36,6 +36,7 @@ pub struct Exploration {
     bounds: Bounds,
     symmetry: bool,
     threads: NonZeroUsize,
+    recounts: bool,
 }
 
 impl Exploration {
@@ -52,6 +53,7 @@ impl Exploration {
             bounds: Bounds::default(),
             symmetry: true,
             threads: NonZeroUsize::MIN,
+            recounts: false,
         })
     }
 
@@ -66,6 +68,7 @@ impl Exploration {
             bounds: Bounds::default(),
             symmetry: true,
             threads: NonZeroUsize::MIN,
+            recounts: false,
         }
     }
 
@@ -80,6 +83,14 @@ impl Exploration {
     #[must_use]
     pub fn without_symmetry(mut self) -> Exploration {
         self.symmetry = false;
+        self
+    }
+
+    /// The same, and at every world what this library keeps beside what lies where, sums and indexes, is recounted. It takes many times
+    /// as long, and there is nothing to find unless this library has a fault.
+    #[must_use]
+    pub fn recounted(mut self) -> Exploration {
+        self.recounts = true;
         self
     }
 
@@ -124,12 +135,12 @@ impl Exploration {
 
     /// Goes through the worlds, and tells of its progress now and then, until it is answered with what stops it.
     pub fn search_until(self, progress: &mut dyn FnMut(&Progress) -> Option<Bound>) -> Explored {
-        let Exploration { claims, mut plan, start, bounds, symmetry, threads } = self;
+        let Exploration { claims, mut plan, start, bounds, symmetry, threads, recounts } = self;
         if symmetry {
             let ready: Vec<&Ready> = claims.iter().map(|(_, ready)| ready).collect();
             symmetry::find(&start, &mut plan, &ready);
         }
-        let mut search = Search::new(claims, plan, start, bounds, threads);
+        let mut search = Search::new(claims, plan, start, bounds, threads).recounting(recounts);
         search.run(progress);
         search.report()
     }

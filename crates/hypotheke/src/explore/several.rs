@@ -138,6 +138,9 @@ struct Scene<S> {
     /// The worlds that there have been, by revision.
     seen: Vec<Arc<World>>,
     askers: Vec<Asker>,
+    /// Who has asked since the latest request arrived. Who asks first makes no difference as long as none arrives, so that in between
+    /// they ask in their order only.
+    asking: usize,
     /// What the server had when it was looked at last.
     latest: Arc<Snapshot>,
     steps: Vec<String>,
@@ -155,7 +158,7 @@ impl Exploration {
     ) -> Interleaved {
         let askers = self.plan.actors.iter().map(|&holder| Asker { holder, seen: 0, sent: Vec::new() }).collect();
         let (seen, latest) = (vec![Arc::new(self.start.clone())], Arc::new(self.start.snapshot()));
-        let scene = Scene { server: serve(&self.start), seen, askers, latest, steps: Vec::new() };
+        let scene = Scene { server: serve(&self.start), seen, askers, asking: 0, latest, steps: Vec::new() };
         let mut search = Search {
             played: 0,
             stop,
@@ -250,6 +253,9 @@ impl Search<'_> {
                     all.push(Happening::Arrive { who, request, lost: true });
                 }
             }
+            if who < scene.asking {
+                continue;
+            }
             match asker.sent.last() {
                 Some(open) if !open.answered => {
                     if open.resends < self.several.resends {
@@ -295,6 +301,7 @@ impl Search<'_> {
                     if behind > 0 { format!(" (on the world as it was {behind} before)") } else { String::new() };
                 scene.steps.push(format!("{name} asks: {said}{sees}"));
                 let made_on = world.revision();
+                scene.asking = who;
                 let asker = &mut scene.askers[who];
                 asker.seen = on;
                 let request = Request::new(named).with_id(id);
@@ -302,6 +309,7 @@ impl Search<'_> {
             }
             Happening::Again { who } => {
                 let name = self.start.holder_name(scene.askers[who].holder).to_owned();
+                scene.asking = who;
                 if let Some(open) = scene.askers[who].sent.last_mut() {
                     open.copies += 1;
                     open.resends += 1;
@@ -316,6 +324,7 @@ impl Search<'_> {
         let name = self.start.holder_name(scene.askers[who].holder).to_owned();
         let sent = &mut scene.askers[who].sent[request];
         sent.copies -= 1;
+        scene.asking = 0;
         let answer = scene.server.receive(&sent.request, sent.made_on);
         sent.answered |= !lost;
         self.found.received += 1;

@@ -1,5 +1,6 @@
 //! The only code that changes where something lies.
 
+use super::forget::{Forgotten, forgets};
 use super::index::Index;
 use super::{Bearer, Cell, Class, ClassTable, End, Event, GROUND, Inner, NONE, Origin, Spot, World};
 use crate::id::KindId;
@@ -264,8 +265,10 @@ impl World {
         self.change_class_uses(change);
         if self.plain_sums {
             let state = &mut self.containers[spot.container as usize];
-            state.weight += weight;
-            if state.holder != NONE {
+            if weight > 0 || !forgets(Forgotten::Weight) {
+                state.weight += weight;
+            }
+            if state.holder != NONE && (weight > 0 || !forgets(Forgotten::HolderWeight)) {
                 self.holders[state.holder as usize].weight += weight;
             }
         } else {
@@ -338,8 +341,13 @@ impl World {
     #[inline]
     fn put(&mut self, spot: Spot, before: Cell, after: Cell) {
         let container = &mut self.containers[spot.container as usize];
-        container.taken = container.taken + u32::from(before.is_empty()) - u32::from(after.is_empty());
+        if !forgets(Forgotten::Taken) {
+            container.taken = container.taken + u32::from(before.is_empty()) - u32::from(after.is_empty());
+        }
         self.cells[(container.base + spot.slot) as usize] = after;
+        if forgets(Forgotten::Slot) {
+            return;
+        }
         match &mut container.index {
             Index::Scan(words) => words.update(spot.slot, before, after),
             Index::Tree(tree) => {
@@ -365,15 +373,21 @@ impl World {
                 self.count_for_caps(Bearer::Container(at), change);
             }
             if at == GROUND {
-                self.ground.weight += change.weight;
+                if !forgets(Forgotten::GroundWeight) {
+                    self.ground.weight += change.weight;
+                }
                 return;
             }
             let state = &mut self.containers[at as usize];
-            state.weight += change.weight;
+            if change.weight > 0 || !forgets(Forgotten::Weight) {
+                state.weight += change.weight;
+            }
             if state.parent == Spot::NOWHERE {
                 let holder = state.holder;
                 if holder != NONE {
-                    self.holders[holder as usize].weight += change.weight;
+                    if change.weight > 0 || !forgets(Forgotten::HolderWeight) {
+                        self.holders[holder as usize].weight += change.weight;
+                    }
                     if counts {
                         self.count_for_caps(Bearer::Holder(holder), change);
                     }
@@ -388,6 +402,9 @@ impl World {
     fn count_for_caps(&mut self, bearer: Bearer, change: Change) {
         for number in 0..self.rules.cap_filters.len() {
             let (less, more) = (self.counted(change.before, number), self.counted(change.after, number));
+            if more < less && forgets(Forgotten::Cap) {
+                continue;
+            }
             let capped = match bearer {
                 Bearer::Container(container) => &mut self.containers[container as usize].capped,
                 Bearer::Holder(holder) => &mut self.holders[holder as usize].capped,

@@ -12,6 +12,7 @@ mod chunks;
 mod class;
 mod counts;
 mod event;
+mod forget;
 mod ground;
 mod hash;
 mod history;
@@ -39,6 +40,8 @@ pub use check::Discrepancy;
 pub(crate) use class::{ClassKey, ClassTable, ClassView};
 pub(crate) use counts::Counts;
 pub use event::{Class, End, Event, Inner};
+#[cfg(test)]
+pub(crate) use forget::{Forgotten, forgetting};
 pub(crate) use ground::Ground;
 use history::History;
 use index::Index;
