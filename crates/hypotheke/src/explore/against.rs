@@ -566,8 +566,8 @@ impl<I: Implementation, M: Fn() -> I> Shorter<'_, M> {
         let mut moves = Moves::default();
         for nth in 0..self.steps.len().saturating_sub(1) {
             plan.enumerate(ours.world(), &mut moves);
-            for operation in &moves.list {
-                let Ok(next) = sentence(ours.world(), operation).parse() else { continue };
+            for operation in moves.operations(ours.world()) {
+                let Ok(next) = sentence(ours.world(), &operation).parse() else { continue };
                 let steps: Vec<Step> = self.steps[..nth].iter().cloned().chain([Step::Operation(next)]).collect();
                 if self.take(&steps) {
                     return;

@@ -11,7 +11,7 @@ use std::sync::Mutex;
 use std::sync::atomic::{AtomicUsize, Ordering};
 
 use super::claims::{Claim, ClaimKind, Ready};
-use super::expand::{After, Expanded, Judged, Known, Player};
+use super::expand::{Expanded, Judged, Known, Player, Reached};
 use super::moves::{Moves, Plan};
 use super::packed::{Packer, hash_of};
 use super::report::{Bound, Explored, Status, Trail, Verdict};
@@ -137,7 +137,9 @@ impl Search {
 
     fn known<'s>(&'s self, open: &'s [bool]) -> Known<'s> {
         let (claims, plan, store) = (&self.claims, &self.plan, &self.store);
-        Known { claims, open, plan, store, recounts: self.recounts, keeps_ways: self.successors.is_some() }
+        let mut nevers = claims.iter().zip(open).filter(|((claim, _), _)| claim.kind == ClaimKind::Never);
+        let has_never = nevers.any(|(_, open)| *open);
+        Known { claims, open, plan, store, has_never, recounts: self.recounts, keeps_ways: self.successors.is_some() }
     }
 
     /// For each claim, whether it may still be decided.
@@ -213,9 +215,9 @@ impl Search {
         }
         let Some(successors) = &mut self.successors else { return };
         for ways in expanded.ways {
-            let number = |way: After| match way {
-                After::Known(number) => number,
-                After::Fresh(nth) => numbers[nth as usize],
+            let number = |way: Reached| match way {
+                Reached::Known(number) => number,
+                Reached::Fresh(nth) => numbers[nth as usize],
             };
             let mut after: Vec<u32> = ways.into_iter().map(number).collect();
             after.sort_unstable();
@@ -338,10 +340,10 @@ impl Search {
         let (mut before, mut steps, mut list) = (world.clone(), Vec::new(), Moves::default());
         for nth in moves {
             self.plan.enumerate(&world, &mut list);
-            let Some(operation) = list.list.get(nth as usize) else { break };
-            steps.push(sentence(&world, operation));
+            let Some(operation) = list.operation(&world, nth as usize) else { break };
+            steps.push(sentence(&world, &operation));
             before = world.clone();
-            let applied = world.perform(operation);
+            let applied = world.perform(&operation);
             debug_assert!(applied.is_ok(), "it was applied before");
         }
         let why = if steps.is_empty() { Vec::new() } else { why(&world) };

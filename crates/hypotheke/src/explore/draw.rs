@@ -11,7 +11,7 @@ use crate::ops::{Action, Operation, Share, Variant};
 use crate::quantity::Decimal;
 use crate::ruleset::PropertyValue;
 use crate::snapshot::Departures;
-use crate::world::{Cell, GROUND, Place, World};
+use crate::world::{Cell, GROUND, Place, Spot, World};
 
 /// What is drawn first.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -375,7 +375,7 @@ impl<'w> Scene<'w> {
         match to {
             Place::Slot(container, slot) => match self.world.slots_of(container.index).get(slot as usize) {
                 Some(&there) if there.is_empty() || there.class == cell.class => {
-                    fitting(self.world, (container, slot), there, cell)
+                    fitting(self.world, Spot { container: container.index, slot }, there, cell)
                 }
                 _ => 0,
             },

@@ -3,11 +3,13 @@
 //! One world is played: from each world all that can be played is applied, the world that comes of it looked up, and the operation taken
 //! back. From one world to the next it goes by taking back to where their ways part, and on from there; so nothing is cloned.
 
+use std::ops::Range;
+
 use hashbrown::HashTable;
 
 use super::claims::{Claim, ClaimKind, Ready};
-use super::moves::{Moves, Plan};
-use super::packed::{Packer, hash_of};
+use super::moves::{Moves, Plan, Step};
+use super::packed::{After, GroundChange, Packer, Parts, hash_of};
 use super::store::Store;
 use crate::audit::Watch;
 use crate::ops::{Operation, Reason};
@@ -20,6 +22,8 @@ pub(super) struct Known<'s> {
     pub(super) open: &'s [bool],
     pub(super) plan: &'s Plan,
     pub(super) store: &'s Store,
+    /// Whether a claim that something is never done is open.
+    pub(super) has_never: bool,
     /// Whether sums and indexes are recounted at every world.
     pub(super) recounts: bool,
     /// Whether a claim asks for the way back, so that what follows each world has to be kept.
@@ -49,7 +53,7 @@ pub(super) struct Fresh {
 
 /// A world that follows another.
 #[derive(Clone, Copy)]
-pub(super) enum After {
+pub(super) enum Reached {
     Known(u32),
     /// By its number among those that are fresh.
     Fresh(u32),
@@ -65,7 +69,7 @@ pub(super) struct Expanded {
     /// By reason, in their order.
     pub(super) refused: [u64; Reason::ALL.len()],
     /// For each world, what follows.
-    pub(super) ways: Vec<Vec<After>>,
+    pub(super) ways: Vec<Vec<Reached>>,
     table: HashTable<u32>,
 }
 
@@ -110,9 +114,45 @@ pub(super) struct Player {
     way: Vec<u32>,
     packer: Packer,
     watch: Watch,
-    /// What can be played where it stands; kept for its room.
+    /// What can be played where it stands; this and what follows is kept for its room.
     here: Moves,
     packed: Vec<u8>,
+    parts: Parts,
+    /// For each of what can be played the world to which it leads, if that is plain to see.
+    foreseen: Vec<Option<Foreseen>>,
+    foreseen_bytes: Vec<u8>,
+}
+
+/// The world to which an operation leads.
+#[derive(Clone, Debug)]
+struct Foreseen {
+    /// Where its bytes stand.
+    bytes: Range<usize>,
+    hash: u64,
+}
+
+/// What lies where after a step, if that is plain to see: a simple one that would be applied.
+fn after(world: &World, step: &Step, parts: &Parts) -> Option<After> {
+    Some(match *step {
+        Step::Move { from, to, count } => {
+            let (left, there) = world.foresee_move(count, from, to)?;
+            After { slots: [(from, left), (to, there)], ground: None }
+        }
+        Step::Swap { one, other } => {
+            let (here, there) = world.foresee_swap(one, other)?;
+            After { slots: [(one, here), (other, there)], ground: None }
+        }
+        Step::Drop { from, count } => {
+            let (left, landed) = world.foresee_drop(count, from, parts.landings.len())?;
+            After { slots: [(from, left); 2], ground: Some(GroundChange::Lands(landed)) }
+        }
+        Step::PickUp { landing, to, count } => {
+            let nth = parts.landings.iter().position(|it| *it == landing)?;
+            let (rest, there) = world.foresee_pick_up(count, landing, to)?;
+            After { slots: [(to, there); 2], ground: Some(GroundChange::Stays(nth, rest)) }
+        }
+        Step::Other(_) => return None,
+    })
 }
 
 impl Player {
@@ -120,7 +160,17 @@ impl Player {
         let mut world = start.clone();
         world.keep_history(usize::MAX);
         let watch = Watch::new(&world);
-        Player { world, way: Vec::new(), packer, watch, here: Moves::default(), packed: Vec::new() }
+        Player {
+            world,
+            way: Vec::new(),
+            packer,
+            watch,
+            here: Moves::default(),
+            packed: Vec::new(),
+            parts: Parts::default(),
+            foreseen: Vec::new(),
+            foreseen_bytes: Vec::new(),
+        }
     }
 
     /// The world where it stands as bytes, with what is so of it.
@@ -130,7 +180,7 @@ impl Player {
     }
 
     /// All that can be played from some worlds.
-    pub(super) fn expand(&mut self, numbers: std::ops::Range<u32>, known: &Known<'_>) -> Expanded {
+    pub(super) fn expand(&mut self, numbers: Range<u32>, known: &Known<'_>) -> Expanded {
         let mut expanded = Expanded::new();
         for number in numbers {
             self.go_to(number, known);
@@ -142,20 +192,16 @@ impl Player {
     fn expand_one(&mut self, number: u32, known: &Known<'_>, expanded: &mut Expanded) {
         let mut moves = std::mem::take(&mut self.here);
         known.plan.enumerate(&self.world, &mut moves);
+        self.foresee(&moves, known);
         let mut ways = Vec::new();
-        for (nth, operation) in (0..).zip(&moves.list) {
-            let meant = self.meant(operation, known);
-            if let Err(refusal) = self.world.perform(operation) {
-                expanded.refused[refusal.reason() as usize] += 1;
-                continue;
-            }
-            expanded.applied += 1;
-            expanded.never.extend(meant.into_iter().map(|claim| (claim, number, nth)));
-            let after = self.arrive(number, nth, known, expanded);
+        for (nth, index) in (0..).zip(0..moves.steps.len()) {
+            let after = match self.foreseen[index].clone() {
+                Some(foreseen) => self.foreseen_one((number, nth), &moves, foreseen, known, expanded),
+                None => self.play((number, nth), &moves, known, expanded),
+            };
             if known.keeps_ways {
-                ways.push(after);
+                ways.extend(after);
             }
-            self.back();
         }
         self.here = moves;
         if known.keeps_ways {
@@ -163,18 +209,92 @@ impl Player {
         }
     }
 
+    /// Works out the worlds to which the simple operations lead, without playing them. Most of them are known, so that most operations
+    /// need not be played at all.
+    fn foresee(&mut self, moves: &Moves, known: &Known<'_>) {
+        let Player { world, packer, parts, foreseen, foreseen_bytes, .. } = self;
+        packer.pack_parts(world, known.plan, parts);
+        foreseen.clear();
+        foreseen_bytes.clear();
+        for step in &moves.steps {
+            let start = foreseen_bytes.len();
+            // Where sums are recounted it is for the sake of what is played.
+            let after = if known.recounts { None } else { after(world, step, parts) };
+            foreseen.push(after.map(|after| {
+                packer.pack_after(world, known.plan, parts, &after, foreseen_bytes);
+                let hash = hash_of(&foreseen_bytes[start..]);
+                Foreseen { bytes: start..foreseen_bytes.len(), hash }
+            }));
+        }
+    }
+
+    /// An operation of which it is known to what world it leads.
+    fn foreseen_one(
+        &mut self,
+        (number, nth): (u32, u32),
+        moves: &Moves,
+        foreseen: Foreseen,
+        known: &Known<'_>,
+        expanded: &mut Expanded,
+    ) -> Option<Reached> {
+        let bytes = &self.foreseen_bytes[foreseen.bytes.clone()];
+        debug_assert!(self.is_so(nth, moves, bytes, known), "what is foreseen comes about");
+        let seen = known.store.find(bytes, foreseen.hash).map(Reached::Known);
+        let Some(seen) = seen.or_else(|| expanded.find(bytes, foreseen.hash).map(Reached::Fresh)) else {
+            return self.play((number, nth), moves, known, expanded);
+        };
+        expanded.applied += 1;
+        if known.has_never
+            && let Some(operation) = moves.operation(&self.world, nth as usize)
+        {
+            let meant = self.meant(&operation, known);
+            expanded.never.extend(meant.into_iter().map(|claim| (claim, number, nth)));
+        }
+        Some(seen)
+    }
+
+    /// Whether an operation leads to the world that was foreseen, found out by playing it.
+    fn is_so(&self, nth: u32, moves: &Moves, bytes: &[u8], known: &Known<'_>) -> bool {
+        let mut world = self.world.clone();
+        let applied = moves.operation(&world, nth as usize).is_some_and(|operation| world.perform(&operation).is_ok());
+        let mut played = Vec::new();
+        self.packer.clone().pack(&world, known.plan, &mut played);
+        applied && played == bytes
+    }
+
+    /// Plays an operation, looks up the world to which it leads, and takes it back.
+    fn play(
+        &mut self,
+        (number, nth): (u32, u32),
+        moves: &Moves,
+        known: &Known<'_>,
+        expanded: &mut Expanded,
+    ) -> Option<Reached> {
+        let operation = moves.operation(&self.world, nth as usize)?;
+        let meant = if known.has_never { self.meant(&operation, known) } else { Vec::new() };
+        if let Err(refusal) = self.world.perform(&operation) {
+            expanded.refused[refusal.reason() as usize] += 1;
+            return None;
+        }
+        expanded.applied += 1;
+        expanded.never.extend(meant.into_iter().map(|claim| (claim, number, nth)));
+        let reached = self.arrive(number, nth, known, expanded);
+        self.back();
+        Some(reached)
+    }
+
     /// Looks up the world that an operation has led to.
-    fn arrive(&mut self, parent: u32, nth: u32, known: &Known<'_>, expanded: &mut Expanded) -> After {
+    fn arrive(&mut self, parent: u32, nth: u32, known: &Known<'_>, expanded: &mut Expanded) -> Reached {
         self.packer.pack(&self.world, known.plan, &mut self.packed);
         let hash = hash_of(&self.packed);
         if let Some(number) = known.store.find(&self.packed, hash) {
-            return After::Known(number);
+            return Reached::Known(number);
         }
         if let Some(nth) = expanded.find(&self.packed, hash) {
-            return After::Fresh(nth);
+            return Reached::Fresh(nth);
         }
         let judged = self.judge(known);
-        After::Fresh(expanded.add(&self.packed, Fresh { hash, end: 0, parent, nth, judged }))
+        Reached::Fresh(expanded.add(&self.packed, Fresh { hash, end: 0, parent, nth, judged }))
     }
 
     /// The claims that such an operation must never be applied, if it is one.
@@ -218,8 +338,8 @@ impl Player {
         }
         for &next in &way[common..] {
             known.plan.enumerate(&self.world, &mut self.here);
-            if let Some(operation) = self.here.list.get(known.store.moves(next) as usize) {
-                let applied = self.world.perform(operation);
+            if let Some(operation) = self.here.operation(&self.world, known.store.moves(next) as usize) {
+                let applied = self.world.perform(&operation);
                 debug_assert!(applied.is_ok(), "it was applied before");
             }
             self.way.push(next);

@@ -107,7 +107,7 @@ impl ClaimsFile {
     ///
     /// let text = "format = 1\n[kind.flare]\n[container.sled]\nslots = 1\n\
     ///             [claims]\nalways = ['count of flare <= 1']\n";
-    /// let rules = Ruleset::from_toml("rules.toml", text)?.into();
+    /// let rules = std::sync::Arc::new(Ruleset::from_toml("rules.toml", text)?);
     /// let claims = ClaimsFile::in_ruleset(&rules).unwrap().expect("it makes one");
     /// assert_eq!(claims.claims()[0].to_string(), "always count of flare <= 1");
     /// assert!(Exploration::new(&rules, &claims).unwrap().search().exhausted);

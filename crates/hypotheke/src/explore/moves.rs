@@ -1,9 +1,9 @@
 //! What may be played next: operations that name a slot or a stack each, so that every world has a list of them that is in order.
 
-use crate::id::{ContainerId, HolderId, KindId, MarkId};
+use crate::id::{ContainerId, HolderId, KindId, MarkId, StackId};
 use crate::language::{Amount, Landing, SortKey};
 use crate::ops::{Operation, Share};
-use crate::world::{Cell, GROUND, World};
+use crate::world::{Cell, GROUND, Spot, World};
 
 /// What holders do, or the game itself.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -148,17 +148,73 @@ pub(super) struct Plan {
 }
 
 /// A taken slot.
-#[derive(Clone, Copy)]
+#[derive(Clone, Copy, Debug)]
 pub(super) struct Source {
     pub(super) container: ContainerId,
     pub(super) slot: u32,
     pub(super) cell: Cell,
 }
 
+/// Something that can be played. Most of it is between slots, and is an operation when it is played.
+#[derive(Clone, Copy, Debug)]
+pub(super) enum Step {
+    Move {
+        from: Spot,
+        to: Spot,
+        count: u32,
+    },
+    Swap {
+        one: Spot,
+        other: Spot,
+    },
+    Drop {
+        from: Spot,
+        count: u32,
+    },
+    PickUp {
+        landing: u32,
+        to: Spot,
+        count: u32,
+    },
+    /// By its number among the others.
+    Other(u32),
+}
+
 /// Lists for one world; kept for their room.
 #[derive(Debug, Default)]
 pub(super) struct Moves {
-    pub(super) list: Vec<Operation>,
+    pub(super) steps: Vec<Step>,
+    others: Vec<Operation>,
+    containers: Vec<ContainerId>,
+    sources: Vec<Source>,
+    targets: Vec<(ContainerId, u32, Cell)>,
+}
+
+impl Moves {
+    /// One of them as an operation.
+    pub(super) fn operation(&self, world: &World, nth: usize) -> Option<Operation> {
+        let place = |spot: Spot| (world.container_id(spot.container), spot.slot);
+        Some(match *self.steps.get(nth)? {
+            Step::Move { from, to, count } => Operation::moving(Amount::Exactly(count), place(from), place(to)),
+            Step::Swap { one, other } => Operation::swapping(place(one), place(other)),
+            Step::Drop { from, count } => Operation::dropping(Amount::Exactly(count), place(from), Landing::default()),
+            Step::PickUp { landing, to, count } => {
+                let stack = StackId(world.cell(Spot { container: GROUND, slot: landing }).id);
+                Operation::picking_up(Amount::Exactly(count), stack, place(to))
+            }
+            Step::Other(other) => self.others.get(other as usize)?.clone(),
+        })
+    }
+
+    /// All of them as operations.
+    pub(super) fn operations<'m>(&'m self, world: &'m World) -> impl Iterator<Item = Operation> + 'm {
+        (0..self.steps.len()).filter_map(|nth| self.operation(world, nth))
+    }
+
+    fn push(&mut self, operation: Operation) {
+        self.steps.push(Step::Other(u32::try_from(self.others.len()).unwrap_or(u32::MAX)));
+        self.others.push(operation);
+    }
 }
 
 /// One, half and all of a stack, each once.
@@ -196,11 +252,17 @@ impl Plan {
 
     /// All operations in their order. A container whose slots nothing can tell apart is offered its first empty slot only.
     pub(super) fn enumerate(&self, world: &World, moves: &mut Moves) {
-        moves.list.clear();
-        let mut containers: Vec<ContainerId> = self.containers.clone();
-        let mut sources: Vec<Source> = Vec::new();
+        moves.steps.clear();
+        moves.others.clear();
+        let mut containers = std::mem::take(&mut moves.containers);
+        let mut sources = std::mem::take(&mut moves.sources);
+        let mut targets = std::mem::take(&mut moves.targets);
+        containers.clone_from(&self.containers);
+        sources.clear();
+        targets.clear();
         let mut next = 0;
         while let Some(&container) = containers.get(next) {
+            let (alike, mut offered) = (self.is_alike(world, container.index), false);
             for (slot, &cell) in (0..).zip(world.slots_of(container.index)) {
                 if !cell.is_empty() {
                     sources.push(Source { container, slot, cell });
@@ -208,37 +270,36 @@ impl Plan {
                         containers.push(world.container_id(cell.inner));
                     }
                 }
-            }
-            next += 1;
-        }
-        let mut targets: Vec<(ContainerId, u32, Cell)> = Vec::new();
-        for &container in &containers {
-            let alike = self.is_alike(world, container.index);
-            let mut offered = false;
-            for (slot, &cell) in (0..).zip(world.slots_of(container.index)) {
                 if !cell.is_empty() || !alike || !offered {
                     targets.push((container, slot, cell));
                 }
                 offered |= cell.is_empty();
             }
+            next += 1;
         }
-        let everyone: Vec<Option<HolderId>> = if self.has_doors && !self.actors.is_empty() {
-            self.actors.iter().copied().map(Some).collect()
-        } else {
-            vec![None]
-        };
-        for actor in everyone {
-            let from = moves.list.len();
-            self.between_slots(world, &sources, &targets, &mut moves.list);
-            self.with_the_ground(world, &sources, &targets, &mut moves.list);
-            self.looks(world, &sources, &mut moves.list);
-            self.order(&mut moves.list);
-            moves.list[from..].iter_mut().for_each(|operation| operation.actor = actor);
-        }
+        self.between(world, &sources, &targets, moves);
         for &actor in &self.actors {
-            self.of_holder(world, actor, (&sources, &targets), &mut moves.list);
+            self.of_holder(world, actor, (&sources, &targets), moves);
         }
-        self.coming_and_going(world, &sources, &targets, &mut moves.list);
+        self.coming_and_going(world, &sources, &targets, moves);
+        (moves.containers, moves.sources, moves.targets) = (containers, sources, targets);
+    }
+
+    /// What is the same whoever does it, unless there are doors.
+    fn between(&self, world: &World, sources: &[Source], targets: &[(ContainerId, u32, Cell)], moves: &mut Moves) {
+        self.between_slots(world, sources, targets, moves);
+        self.with_the_ground(world, sources, targets, moves);
+        self.looks(world, sources, moves);
+        self.order(moves);
+        if !self.has_doors || self.actors.is_empty() {
+            return;
+        }
+        let all: Vec<Operation> = moves.operations(world).collect();
+        moves.steps.clear();
+        moves.others.clear();
+        for &actor in &self.actors {
+            all.iter().for_each(|operation| moves.push(operation.clone().by(actor)));
+        }
     }
 
     fn between_slots(
@@ -246,19 +307,23 @@ impl Plan {
         world: &World,
         sources: &[Source],
         targets: &[(ContainerId, u32, Cell)],
-        list: &mut Vec<Operation>,
+        moves: &mut Moves,
     ) {
+        let (moving, swapping) = (self.plays(Verb::Move), self.plays(Verb::Swap));
         for &Source { container, slot, cell } in sources {
+            let from = Spot { container: container.index, slot };
             for &(to, at, there) in targets {
-                if (to, at) == (container, slot) {
+                let to = Spot { container: to.index, slot: at };
+                if to == from {
                     continue;
                 }
                 if there.is_empty() || there.class == cell.class {
-                    if self.plays(Verb::Move) {
-                        moves_onto(world, ((container, slot), cell), ((to, at), there), list);
+                    if moving {
+                        let counts = counts(cell.count, fitting(world, to, there, cell));
+                        moves.steps.extend(counts.map(|count| Step::Move { from, to, count }));
                     }
-                } else if self.plays(Verb::Swap) && (container.index, slot) < (to.index, at) {
-                    list.push(Operation::swapping((container, slot), (to, at)));
+                } else if swapping && (from.container, slot) < (to.container, at) {
+                    moves.steps.push(Step::Swap { one: from, other: to });
                 }
             }
         }
@@ -269,64 +334,57 @@ impl Plan {
         world: &World,
         sources: &[Source],
         targets: &[(ContainerId, u32, Cell)],
-        list: &mut Vec<Operation>,
+        moves: &mut Moves,
     ) {
         if self.plays(Verb::Drop) {
             for source in sources {
-                let drop = |count| {
-                    Operation::dropping(Amount::Exactly(count), (source.container, source.slot), Landing::default())
-                };
-                list.extend(shares(source.cell.count).map(drop));
+                let from = Spot { container: source.container.index, slot: source.slot };
+                moves.steps.extend(shares(source.cell.count).map(|count| Step::Drop { from, count }));
             }
         }
         if self.plays(Verb::PickUp) {
-            let landed: Vec<Cell> = world.stacks_of(GROUND).map(|(_, cell)| cell).collect();
-            for cell in landed {
-                let stack = crate::id::StackId(cell.id);
+            for (landed, cell) in world.stacks_of(GROUND) {
                 for &(to, at, there) in
                     targets.iter().filter(|(_, _, there)| there.is_empty() || there.class == cell.class)
                 {
-                    let most = fitting(world, (to, at), there, cell);
-                    let pick_up = |count| Operation::picking_up(Amount::Exactly(count), stack, (to, at));
-                    list.extend(
-                        shares(cell.count)
-                            .filter(|share| *share < most)
-                            .chain([most])
-                            .filter(|it| *it > 0)
-                            .map(pick_up),
-                    );
+                    let to = Spot { container: to.index, slot: at };
+                    let counts = counts(cell.count, fitting(world, to, there, cell));
+                    let landing = landed.slot;
+                    moves.steps.extend(counts.map(|count| Step::PickUp { landing, to, count }));
                 }
             }
         }
     }
 
-    fn looks(&self, world: &World, sources: &[Source], list: &mut Vec<Operation>) {
+    fn looks(&self, world: &World, sources: &[Source], moves: &mut Moves) {
         for source in sources {
             let at = (source.container, source.slot);
             let has = |mark: MarkId| world.stack(at.0, at.1).is_some_and(|stack| stack.has_mark(mark));
-            list.extend(self.set.iter().filter(|&&mark| !has(mark)).map(|&mark| Operation::marking(at, mark)));
-            list.extend(self.unset.iter().filter(|&&mark| has(mark)).map(|&mark| Operation::unmarking(at, mark)));
+            let set = self.set.iter().filter(|&&mark| !has(mark));
+            set.for_each(|&mark| moves.push(Operation::marking(at, mark)));
+            let unset = self.unset.iter().filter(|&&mark| has(mark));
+            unset.for_each(|&mark| moves.push(Operation::unmarking(at, mark)));
         }
     }
 
-    fn order(&self, list: &mut Vec<Operation>) {
+    fn order(&self, moves: &mut Moves) {
         if self.plays(Verb::Sort) {
             let sorts = self.containers.iter().flat_map(|&at| SortKey::ALL.map(|by| Operation::sorting(at, by)));
-            list.extend(sorts);
+            sorts.for_each(|sort| moves.push(sort));
         }
     }
 
-    fn shortcuts(&self, world: &World, actor: HolderId, sources: &[Source], list: &mut Vec<Operation>) {
+    fn shortcuts(&self, world: &World, actor: HolderId, sources: &[Source], moves: &mut Moves) {
         let mut kinds: Vec<u32> = sources.iter().map(|source| source.cell.kind).collect();
         kinds.sort_unstable();
         kinds.dedup();
         for (shortcut, bound) in (0..).zip(world.shortcuts(actor)) {
             if self.plays(Verb::Bind) {
                 let others = kinds.iter().map(|&kind| KindId(kind)).filter(|kind| Some(*kind) != bound);
-                list.extend(others.map(|kind| Operation::binding(kind, actor, shortcut)));
+                others.for_each(|kind| moves.push(Operation::binding(kind, actor, shortcut)));
             }
             if self.plays(Verb::Unbind) && bound.is_some() {
-                list.push(Operation::unbinding(actor, shortcut));
+                moves.push(Operation::unbinding(actor, shortcut));
             }
         }
     }
@@ -336,7 +394,7 @@ impl Plan {
         world: &World,
         actor: HolderId,
         (sources, targets): (&[Source], &[(ContainerId, u32, Cell)]),
-        list: &mut Vec<Operation>,
+        moves: &mut Moves,
     ) {
         let is_worn = |source: &&Source| {
             let worn = world.container_def(source.container).is_some_and(crate::ContainerDef::is_worn);
@@ -345,44 +403,58 @@ impl Plan {
         let at = |source: &Source| (source.container, source.slot);
         if self.plays(Verb::Equip) {
             let loose = sources.iter().filter(|source| !is_worn(source));
-            list.extend(loose.map(|source| Operation::equipping(Amount::Exactly(1), at(source), actor)));
+            loose.for_each(|source| moves.push(Operation::equipping(Amount::Exactly(1), at(source), actor)));
         }
         if self.plays(Verb::Unequip) {
             let worn = sources.iter().filter(is_worn);
-            list.extend(worn.map(|it| Operation::unequipping(Amount::Exactly(it.cell.count), at(it), actor)));
+            worn.for_each(|it| moves.push(Operation::unequipping(Amount::Exactly(it.cell.count), at(it), actor)));
         }
-        match world.hand(actor) {
+        self.by_hand(world, actor, (sources, targets), moves);
+        if self.plays(Verb::Bind) || self.plays(Verb::Unbind) {
+            self.shortcuts(world, actor, sources, moves);
+        }
+        if self.plays(Verb::Leave) && world.opened().any(|(holder, _)| holder == actor.index) {
+            moves.push(Operation::leaving(actor));
+        }
+        for &container in self.containers.iter().filter(|it| has_door(world, **it)) {
+            let is_open = world.has_opened(actor, container);
+            if self.plays(Verb::Open) && !is_open {
+                moves.push(Operation::opening(container, actor));
+            }
+            if self.plays(Verb::Close) && is_open {
+                moves.push(Operation::closing(container, actor));
+            }
+        }
+    }
+
+    fn by_hand(
+        &self,
+        world: &World,
+        actor: HolderId,
+        (sources, targets): (&[Source], &[(ContainerId, u32, Cell)]),
+        moves: &mut Moves,
+    ) {
+        match world.hand(actor).map(crate::StackView::count) {
             None if self.plays(Verb::Lift) => {
                 for source in sources {
-                    let lift = |count| Operation::lifting(Share::Amount(Amount::Exactly(count)), at(source), actor);
-                    list.extend(shares(source.cell.count).map(lift));
+                    let from = (source.container, source.slot);
+                    let lift = |count| Operation::lifting(Share::Amount(Amount::Exactly(count)), from, actor);
+                    shares(source.cell.count).for_each(|count| moves.push(lift(count)));
                 }
             }
             Some(held) => {
                 if self.plays(Verb::Put) {
                     for &(to, slot, _) in targets {
+                        let counts = [1, held].into_iter().take(held.min(2) as usize);
                         let put = |count| Operation::putting(Amount::Exactly(count), (to, slot), actor);
-                        list.extend([1, held.count()].into_iter().take(held.count().min(2) as usize).map(put));
+                        counts.for_each(|count| moves.push(put(count)));
                     }
                 }
                 if self.plays(Verb::Return) {
-                    list.push(Operation::returning(Amount::All, actor));
+                    moves.push(Operation::returning(Amount::All, actor));
                 }
             }
             None => {}
-        }
-        self.shortcuts(world, actor, sources, list);
-        if self.plays(Verb::Leave) && world.opened().any(|(holder, _)| holder == actor.index) {
-            list.push(Operation::leaving(actor));
-        }
-        for &container in self.containers.iter().filter(|it| has_door(world, **it)) {
-            let is_open = world.has_opened(actor, container);
-            if self.plays(Verb::Open) && !is_open {
-                list.push(Operation::opening(container, actor));
-            }
-            if self.plays(Verb::Close) && is_open {
-                list.push(Operation::closing(container, actor));
-            }
         }
     }
 
@@ -391,17 +463,17 @@ impl Plan {
         world: &World,
         sources: &[Source],
         targets: &[(ContainerId, u32, Cell)],
-        list: &mut Vec<Operation>,
+        moves: &mut Moves,
     ) {
         for &(kind, most) in &self.created {
             if world.count(kind, None) < most {
                 let into = targets.iter().filter(|(_, _, there)| there.is_empty() || there.kind == kind.0);
-                list.extend(into.map(|&(to, at, _)| Operation::creating(Amount::Exactly(1), kind, (to, at))));
+                into.for_each(|&(to, at, _)| moves.push(Operation::creating(Amount::Exactly(1), kind, (to, at))));
             }
         }
         for source in sources.iter().filter(|source| self.consumed.contains(&KindId(source.cell.kind))) {
             let kind = KindId(source.cell.kind);
-            list.push(Operation::consuming(Amount::Exactly(1), kind, (source.container, source.slot)));
+            moves.push(Operation::consuming(Amount::Exactly(1), kind, (source.container, source.slot)));
         }
     }
 }
@@ -413,18 +485,11 @@ pub(super) fn has_door(world: &World, container: ContainerId) -> bool {
 }
 
 /// How many of a stack a slot with room for it would take.
-pub(super) fn fitting(world: &World, (to, at): (ContainerId, u32), there: Cell, cell: Cell) -> u32 {
-    let limit = world.limit(crate::world::Spot { container: to.index, slot: at }, cell.kind);
-    limit.saturating_sub(there.count).min(cell.count)
+pub(super) fn fitting(world: &World, to: Spot, there: Cell, cell: Cell) -> u32 {
+    world.limit(to, cell.kind).saturating_sub(there.count).min(cell.count)
 }
 
-fn moves_onto(
-    world: &World,
-    (from, cell): ((ContainerId, u32), Cell),
-    (to, there): ((ContainerId, u32), Cell),
-    list: &mut Vec<Operation>,
-) {
-    let most = fitting(world, to, there, cell);
-    let counts = shares(cell.count).filter(|share| *share < most).chain([most]).filter(|count| *count > 0);
-    list.extend(counts.map(|count| Operation::moving(Amount::Exactly(count), from, to)));
+/// One, half and all of a stack, as far as they fit, and as many as do.
+fn counts(count: u32, most: u32) -> impl Iterator<Item = u32> {
+    shares(count).filter(move |share| *share < most).chain([most]).filter(|count| *count > 0)
 }

@@ -23,6 +23,42 @@ pub(super) struct Packer {
     shared: Arc<Mutex<FxHashMap<ClassKey, u32>>>,
 }
 
+type Landed = SmallVec<[Cell; 8]>;
+
+/// A world as bytes, in parts: each container that is always there, the ground, and the rest.
+#[derive(Debug, Default)]
+pub(super) struct Parts {
+    bytes: Vec<u8>,
+    ends: Vec<usize>,
+    ground: Landed,
+    /// The landings of what lies on the ground, in the same order.
+    pub(super) landings: SmallVec<[u32; 8]>,
+}
+
+impl Parts {
+    fn part(&self, nth: usize) -> &[u8] {
+        let start = nth.checked_sub(1).map_or(0, |before| self.ends[before]);
+        &self.bytes[start..self.ends[nth]]
+    }
+}
+
+/// What changes in a world.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct After {
+    /// What lies in two slots then; one of them stands twice if there is but one.
+    pub(super) slots: [(Spot, Cell); 2],
+    pub(super) ground: Option<GroundChange>,
+}
+
+/// What changes on the ground.
+#[derive(Clone, Copy, Debug)]
+pub(super) enum GroundChange {
+    /// A stack lands after all others.
+    Lands(Cell),
+    /// Of the nth that lies there so much stays, if anything.
+    Stays(usize, Cell),
+}
+
 /// What is not plain is written as the number after that of the last kind, and so many bytes: as many for each, so that what worlds take
 /// does not depend on the numbers.
 const NUMBER_BYTES: usize = 4;
@@ -56,25 +92,84 @@ impl Packer {
     pub(super) fn pack(&mut self, world: &World, plan: &Plan, bytes: &mut Vec<u8>) {
         bytes.clear();
         for nth in 0..self.frame.len() {
+            self.framed(world, plan, self.frame[nth], world.slots_of(self.frame[nth]), bytes);
+        }
+        let landed: Landed = world.stacks_of(GROUND).map(|(_, cell)| cell).collect();
+        self.ground(world, plan, &landed, bytes);
+        self.rest(world, plan, bytes);
+    }
+
+    /// A world in parts, of which those of a world that follows are the same but for the places where something changes.
+    pub(super) fn pack_parts(&mut self, world: &World, plan: &Plan, parts: &mut Parts) {
+        parts.ends.clear();
+        parts.bytes.clear();
+        for nth in 0..self.frame.len() {
+            self.framed(world, plan, self.frame[nth], world.slots_of(self.frame[nth]), &mut parts.bytes);
+            parts.ends.push(parts.bytes.len());
+        }
+        parts.ground = world.stacks_of(GROUND).map(|(_, cell)| cell).collect();
+        parts.landings = world.stacks_of(GROUND).map(|(spot, _)| spot.slot).collect();
+        self.ground(world, plan, &parts.ground, &mut parts.bytes);
+        parts.ends.push(parts.bytes.len());
+        self.rest(world, plan, &mut parts.bytes);
+        parts.ends.push(parts.bytes.len());
+    }
+
+    /// What the world of the parts becomes where something else lies in two slots of it, as [`Packer::pack`] would have it.
+    pub(super) fn pack_after(&mut self, world: &World, plan: &Plan, parts: &Parts, after: &After, bytes: &mut Vec<u8>) {
+        let frame = self.frame.len();
+        for nth in 0..frame {
             let container = self.frame[nth];
-            self.container(world, plan, container, bytes);
-            if !world.is_hand(container) || world.slots_of(container).iter().all(|cell| cell.is_empty()) {
-                continue;
-            }
-            let origin = world.origin_of(world.state(container).holder);
-            put(bytes, u64::from(origin.is_some()));
-            if let Some(origin) = origin {
-                self.way_to(world, origin.container.index, bytes);
-                put(bytes, u64::from(origin.slot));
+            if after.slots.iter().any(|(spot, _)| spot.container == container) {
+                let mut cells: SmallVec<[Cell; 16]> = SmallVec::from_slice(world.slots_of(container));
+                for (spot, cell) in after.slots.iter().filter(|(spot, _)| spot.container == container) {
+                    cells[spot.slot as usize] = *cell;
+                }
+                self.framed(world, plan, container, &cells, bytes);
+            } else {
+                bytes.extend_from_slice(parts.part(nth));
             }
         }
-        let landed: SmallVec<[Cell; 8]> = world.stacks_of(GROUND).map(|(_, cell)| cell).collect();
+        match after.ground {
+            None => bytes.extend_from_slice(parts.part(frame)),
+            Some(change) => {
+                let mut landed: Landed = SmallVec::from_slice(&parts.ground);
+                match change {
+                    GroundChange::Lands(cell) => landed.push(cell),
+                    GroundChange::Stays(nth, rest) if rest.is_empty() => _ = landed.remove(nth),
+                    GroundChange::Stays(nth, rest) => landed[nth] = rest,
+                }
+                self.ground(world, plan, &landed, bytes);
+            }
+        }
+        bytes.extend_from_slice(parts.part(frame + 1));
+    }
+
+    /// A container that is always there, and for a hand where that came from.
+    fn framed(&mut self, world: &World, plan: &Plan, container: u32, cells: &[Cell], bytes: &mut Vec<u8>) {
+        self.cells(world, plan, container, cells, bytes);
+        if !world.is_hand(container) || cells.iter().all(|cell| cell.is_empty()) {
+            return;
+        }
+        let origin = world.origin_of(world.state(container).holder);
+        put(bytes, u64::from(origin.is_some()));
+        if let Some(origin) = origin {
+            self.way_to(world, origin.container.index, bytes);
+            put(bytes, u64::from(origin.slot));
+        }
+    }
+
+    fn ground(&mut self, world: &World, plan: &Plan, landed: &[Cell], bytes: &mut Vec<u8>) {
         if plan.alike.get(GROUND as usize) == Some(&true) {
-            self.in_any_order(world, plan, &landed, bytes);
+            self.in_any_order(world, plan, landed, bytes);
         } else {
             put(bytes, landed.len() as u64);
             landed.iter().for_each(|&cell| self.stack(world, plan, cell, bytes));
         }
+    }
+
+    /// What is open, and where shortcuts point.
+    fn rest(&mut self, world: &World, plan: &Plan, bytes: &mut Vec<u8>) {
         if plan.has_doors {
             for nth in 0..self.frame.len() {
                 for opener in world.openers(self.frame[nth]) {
@@ -109,8 +204,7 @@ impl Packer {
         }
     }
 
-    fn container(&mut self, world: &World, plan: &Plan, container: u32, bytes: &mut Vec<u8>) {
-        let cells = world.slots_of(container);
+    fn cells(&mut self, world: &World, plan: &Plan, container: u32, cells: &[Cell], bytes: &mut Vec<u8>) {
         if plan.is_alike(world, container) {
             let taken: SmallVec<[Cell; 16]> = cells.iter().copied().filter(|cell| !cell.is_empty()).collect();
             self.in_any_order(world, plan, &taken, bytes);
@@ -156,7 +250,7 @@ impl Packer {
         self.put_number(bytes, u64::from(number));
         put(bytes, u64::from(cell.count));
         if cell.is_pack() {
-            self.container(world, plan, cell.inner, bytes);
+            self.cells(world, plan, cell.inner, world.slots_of(cell.inner), bytes);
         }
     }
 

@@ -276,10 +276,10 @@ impl Search<'_> {
         let behind = usize::try_from(self.several.behind).unwrap_or(usize::MAX);
         for on in asker.seen.max(latest.saturating_sub(behind))..=latest {
             self.plan.enumerate(&scene.seen[on], &mut self.moves);
-            for operation in &self.moves.list {
+            for operation in self.moves.operations(&scene.seen[on]) {
                 // What somebody else does is asked for by somebody else.
                 if operation.actor.is_none_or(|actor| actor == asker.holder) {
-                    let operation = Operation { actor: Some(asker.holder), ..operation.clone() };
+                    let operation = Operation { actor: Some(asker.holder), ..operation };
                     all.push(Happening::Ask { who, on, operation });
                 }
             }

@@ -163,9 +163,11 @@ impl Exploration {
         let mut moves = std::mem::take(&mut going.moves);
         self.plan.enumerate(&going.world, &mut moves);
         let mut is_played = false;
-        while !is_played && !moves.list.is_empty() {
-            let at = usize::try_from(random.next_u64() % moves.list.len() as u64).unwrap_or(0);
-            is_played = self.play(moves.list.swap_remove(at), going, walked);
+        while !is_played && !moves.steps.is_empty() {
+            let at = usize::try_from(random.next_u64() % moves.steps.len() as u64).unwrap_or(0);
+            let operation = moves.operation(&going.world, at);
+            moves.steps.swap_remove(at);
+            is_played = operation.is_some_and(|operation| self.play(operation, going, walked));
         }
         going.moves = moves;
         is_played

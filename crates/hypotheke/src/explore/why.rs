@@ -92,6 +92,9 @@ fn container_asks(world: &World, container: u32, kind: &str, to: &End, found: &m
             ));
         }
     }
+    if !def.may_take() {
+        found.push(format!("nothing may be taken out of {name} again"));
+    }
     if let Some(cap) = def.weight_cap() {
         found.push(weighs(world, &name, world.container_weight(world.container_id(container)), cap));
     }

@@ -18,6 +18,9 @@ use crate::world::{
     Scratch, Spot, Traveller, World,
 };
 
+/// So many stacks lie on the ground at most: what a request can ask for must not fill the memory.
+pub(super) const MOST_ON_GROUND: usize = 1 << 20;
+
 /// What is being laid somewhere: items of one class.
 #[derive(Clone, Copy, Debug)]
 pub(super) struct Item {
@@ -735,8 +738,6 @@ impl<'w> Draft<'w> {
     }
 
     pub(super) fn ground_room(&self) -> u32 {
-        /// So many stacks lie on the ground at most: what a request can ask for must not fill the memory.
-        const MOST_ON_GROUND: usize = 1 << 20;
         let landed = (self.next_landing - self.world.ground.next_landing) as usize;
         let gone = if self.settled == 0 { 0 } else { self.scratch.overlay.pending.emptied(GROUND) };
         let most = MOST_ON_GROUND.min(self.world.rules.ground_limit as usize);

@@ -5,6 +5,7 @@
 //! go; what is done here comes to exactly what it would come to there. [`World::judge`] never goes the short way, so each
 //! comparison of a plan with the operation compares the two.
 
+use super::draft::MOST_ON_GROUND;
 use super::operation::{Action, Operation};
 use super::outcome::Outcome;
 use super::refusal::{Cause, Refusal};
@@ -159,6 +160,56 @@ impl World {
             _ => return None,
         };
         Some(Outcome { asked, done, changed: true, revision: self.revision + 1, way: None })
+    }
+
+    // Foreseeing: what would lie where, for whoever looks at many operations of which few are played. Where it can't be told here, or
+    // the operation would be refused, there is nothing to tell.
+
+    #[inline(always)]
+    fn is_simple_spot(&self, spot: Spot) -> bool {
+        !spot.is_ground() && self.is_lasting(spot.container) && self.is_simple(self.state(spot.container), spot.slot)
+    }
+
+    /// What would lie in two slots after exactly so many items went from the one to the other.
+    pub(crate) fn foresee_move(&self, count: u32, from: Spot, to: Spot) -> Option<(Cell, Cell)> {
+        if !self.is_simple_spot(from) || !self.is_simple_spot(to) {
+            return None;
+        }
+        let Carried { mine, there, given, .. } = self.weigh_move(Amount::Exactly(count), from, to)?;
+        Some((less(mine, given), Cell { count: there.count + given, ..mine }))
+    }
+
+    /// What would lie in two slots after an exchange.
+    pub(crate) fn foresee_swap(&self, one: Spot, other: Spot) -> Option<(Cell, Cell)> {
+        if !self.is_simple_spot(one) || !self.is_simple_spot(other) {
+            return None;
+        }
+        let (mine, yours, _) = self.weigh_swap(one, other)?;
+        Some((yours, mine))
+    }
+
+    /// What would stay in a slot after exactly so many items of it were dropped, and what would land.
+    pub(crate) fn foresee_drop(&self, count: u32, from: Spot, landed: usize) -> Option<(Cell, Cell)> {
+        let mine = if self.is_simple_spot(from) { self.cell(from) } else { return None };
+        let kept = self.rules.figures[mine.kind as usize].keep;
+        let fits = landed < MOST_ON_GROUND.min(self.rules.ground_limit as usize);
+        let goes = !mine.is_empty() && !mine.is_pack() && !kept && (1..=mine.count).contains(&count);
+        (goes && fits).then(|| (less(mine, count), Cell { count, ..mine }))
+    }
+
+    /// What would stay on the ground after exactly so many items were picked up there, and what would lie in the slot.
+    pub(crate) fn foresee_pick_up(&self, count: u32, landing: u32, to: Spot) -> Option<(Cell, Cell)> {
+        let mine = self.cell(Spot { container: GROUND, slot: landing });
+        if mine.is_empty() || mine.is_pack() || !self.is_simple_spot(to) {
+            return None;
+        }
+        let (there, limit) = (self.cell(to), self.limit(to, mine.kind));
+        if !there.is_empty() && !mine.is_alike(there) || mine.count > limit || !self.admits_there(mine, GROUND, to) {
+            return None;
+        }
+        let room = count.min(mine.count).min(limit.saturating_sub(there.count));
+        let given = self.how_many_fit(room, mine.kind, GROUND, to.container);
+        (given > 0 && given == count).then(|| (less(mine, given), Cell { count: there.count + given, ..mine }))
     }
 
     #[inline(always)]
@@ -421,6 +472,12 @@ impl World {
         self.revision += 1;
         Outcome { asked, done, changed: true, revision: self.revision, way: None }
     }
+}
+
+/// What is left of a stack.
+#[inline]
+fn less(cell: Cell, count: u32) -> Cell {
+    if cell.count == count { Cell::default() } else { Cell { count: cell.count - count, ..cell } }
 }
 
 #[inline]
