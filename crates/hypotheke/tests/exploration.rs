@@ -455,3 +455,50 @@ fn a_save_and_a_leave_at_any_step_change_nothing_that_must_hold() {
     let kept = exploration(&rules, &claims.replace("leave", "save-then-load")).walk(walks, &mut |_| None);
     assert!(matches!(kept.verdicts[0].status, Status::HoldsSoFar), "{:?}", kept.verdicts[0].status);
 }
+
+/// What is told of a search, but for the worlds of trails.
+fn all_told(found: &Explored) -> String {
+    format!("{} {} {:?} {:?} {}", told(found), found.worlds, found.by_depth, found.stopped_by, found.memory)
+}
+
+#[test]
+fn a_search_tells_the_same_on_any_number_of_threads() {
+    let marked = "play\n  verbs move, swap, drop, pick-up, sort\n  mark contaminated\nalways\n  count of fuel <= 3\n\
+                  recoverable\n  depot has: 1 logbook\n";
+    for claims in [WALKED, marked] {
+        let search = |threads: usize, bounds: Bounds| {
+            let rules = traverse();
+            let threads = NonZeroUsize::new(threads).unwrap();
+            exploration(&rules, claims).without_symmetry().within(bounds).on_threads(threads).search()
+        };
+        for bounds in [Bounds::default(), Bounds { worlds: Some(300), ..Bounds::default() }] {
+            let one = search(1, bounds);
+            assert!(one.worlds > 200);
+            for threads in [2, 5] {
+                assert_eq!(all_told(&one), all_told(&search(threads, bounds)));
+            }
+        }
+    }
+}
+
+#[test]
+fn what_walks_find_is_made_as_short_as_it_can_be() {
+    let rules = ready(
+        Ruleset::builder()
+            .kind("flare", |kind| kind)
+            .kind("rope", |kind| kind)
+            .container("depot", |it| it.slots(6))
+            .container("sled", |it| it.slots(6))
+            .start("depot", ["1 flare", "1 flare", "1 flare", "1 flare", "1 flare", "1 rope"]),
+    );
+    let mut lengths: Vec<usize> = (0..20)
+        .map(|seed| {
+            let walks = Walks { seed, ..Walks::default() };
+            let found = exploration(&rules, "always\n  count of flare in sled <= 4\n").walk(walks, &mut |_| None);
+            replay(&rules, broken(&found, 0));
+            broken(&found, 0).len()
+        })
+        .collect();
+    lengths.sort_unstable();
+    assert_eq!((lengths[0], lengths[10], lengths[19]), (5, 5, 5), "one flare a step: {lengths:?}");
+}

@@ -74,7 +74,8 @@ impl Search {
     ) -> Search {
         let goals = claims.iter().enumerate().filter(|(_, (claim, _))| claim.kind == ClaimKind::Recoverable);
         let goals: Vec<(usize, Vec<u32>)> = goals.map(|(index, _)| (index, Vec::new())).collect();
-        let packer = Packer::new(&start);
+        let packer = Packer::for_search(&start, &plan);
+        let store = Store::new(packer.length());
         Search {
             found: vec![Found::Nothing; claims.len()],
             successors: (!goals.is_empty()).then(Vec::new),
@@ -85,7 +86,7 @@ impl Search {
             plan,
             bounds,
             start,
-            store: Store::default(),
+            store,
             unlawful: None,
             levels: vec![0],
             done: 0,

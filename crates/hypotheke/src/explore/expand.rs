@@ -129,6 +129,8 @@ struct Foreseen {
     /// Where its bytes stand.
     bytes: Range<usize>,
     hash: u64,
+    /// Its number, if it was seen.
+    seen: Option<u32>,
 }
 
 /// What lies where after a step, if that is plain to see: a simple one that would be applied.
@@ -223,8 +225,12 @@ impl Player {
             foreseen.push(after.map(|after| {
                 packer.pack_after(world, known.plan, parts, &after, foreseen_bytes);
                 let hash = hash_of(&foreseen_bytes[start..]);
-                Foreseen { bytes: start..foreseen_bytes.len(), hash }
+                Foreseen { bytes: start..foreseen_bytes.len(), hash, seen: None }
             }));
+        }
+        // By itself, so that the processor waits for many places in memory at once.
+        for foreseen in foreseen.iter_mut().flatten() {
+            foreseen.seen = known.store.find(&foreseen_bytes[foreseen.bytes.clone()], foreseen.hash);
         }
     }
 
@@ -239,7 +245,7 @@ impl Player {
     ) -> Option<Reached> {
         let bytes = &self.foreseen_bytes[foreseen.bytes.clone()];
         debug_assert!(self.is_so(nth, moves, bytes, known), "what is foreseen comes about");
-        let seen = known.store.find(bytes, foreseen.hash).map(Reached::Known);
+        let seen = foreseen.seen.map(Reached::Known);
         let Some(seen) = seen.or_else(|| expanded.find(bytes, foreseen.hash).map(Reached::Fresh)) else {
             return self.play((number, nth), moves, known, expanded);
         };

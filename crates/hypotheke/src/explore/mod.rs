@@ -26,6 +26,7 @@ mod against;
 mod breadth;
 mod claims;
 mod draw;
+mod even;
 mod expand;
 mod file;
 mod moves;

@@ -187,7 +187,31 @@ pub(super) struct Moves {
     others: Vec<Operation>,
     containers: Vec<ContainerId>,
     sources: Vec<Source>,
-    targets: Vec<(ContainerId, u32, Cell)>,
+    targets: Vec<Target>,
+}
+
+/// A slot that something may go to.
+#[derive(Clone, Copy, Debug)]
+struct Target {
+    container: ContainerId,
+    slot: u32,
+    cell: Cell,
+    /// The limit of the container; none where the slot has one of its own.
+    limit: Option<u32>,
+}
+
+impl Target {
+    #[inline]
+    fn spot(&self) -> Spot {
+        Spot { container: self.container.index, slot: self.slot }
+    }
+
+    /// How many of a stack it would take, being empty or holding its like.
+    #[inline]
+    fn fits(&self, world: &World, cell: Cell, limit: u32) -> u32 {
+        let limit = self.limit.map_or_else(|| world.limit(self.spot(), cell.kind), |own| own.min(limit));
+        limit.saturating_sub(self.cell.count).min(cell.count)
+    }
 }
 
 impl Moves {
@@ -263,6 +287,8 @@ impl Plan {
         let mut next = 0;
         while let Some(&container) = containers.get(next) {
             let (alike, mut offered) = (self.is_alike(world, container.index), false);
+            let state = world.state(container.index);
+            let (limit, ruled) = (state.stack_limit, state.ruled);
             for (slot, &cell) in (0..).zip(world.slots_of(container.index)) {
                 if !cell.is_empty() {
                     sources.push(Source { container, slot, cell });
@@ -271,7 +297,7 @@ impl Plan {
                     }
                 }
                 if !cell.is_empty() || !alike || !offered {
-                    targets.push((container, slot, cell));
+                    targets.push(Target { container, slot, cell, limit: (slot >= ruled).then_some(limit) });
                 }
                 offered |= cell.is_empty();
             }
@@ -286,7 +312,7 @@ impl Plan {
     }
 
     /// What is the same whoever does it, unless there are doors.
-    fn between(&self, world: &World, sources: &[Source], targets: &[(ContainerId, u32, Cell)], moves: &mut Moves) {
+    fn between(&self, world: &World, sources: &[Source], targets: &[Target], moves: &mut Moves) {
         self.between_slots(world, sources, targets, moves);
         self.with_the_ground(world, sources, targets, moves);
         self.looks(world, sources, moves);
@@ -302,40 +328,30 @@ impl Plan {
         }
     }
 
-    fn between_slots(
-        &self,
-        world: &World,
-        sources: &[Source],
-        targets: &[(ContainerId, u32, Cell)],
-        moves: &mut Moves,
-    ) {
+    fn between_slots(&self, world: &World, sources: &[Source], targets: &[Target], moves: &mut Moves) {
         let (moving, swapping) = (self.plays(Verb::Move), self.plays(Verb::Swap));
         for &Source { container, slot, cell } in sources {
             let from = Spot { container: container.index, slot };
-            for &(to, at, there) in targets {
-                let to = Spot { container: to.index, slot: at };
+            let limit = world.rules().figures[cell.kind as usize].stack_limit;
+            for target in targets {
+                let (to, there) = (target.spot(), target.cell);
                 if to == from {
                     continue;
                 }
                 if there.is_empty() || there.class == cell.class {
                     if moving {
-                        let counts = counts(cell.count, fitting(world, to, there, cell));
-                        moves.steps.extend(counts.map(|count| Step::Move { from, to, count }));
+                        each_count(cell.count, target.fits(world, cell, limit), |count| {
+                            moves.steps.push(Step::Move { from, to, count });
+                        });
                     }
-                } else if swapping && (from.container, slot) < (to.container, at) {
+                } else if swapping && (from.container, slot) < (to.container, to.slot) {
                     moves.steps.push(Step::Swap { one: from, other: to });
                 }
             }
         }
     }
 
-    fn with_the_ground(
-        &self,
-        world: &World,
-        sources: &[Source],
-        targets: &[(ContainerId, u32, Cell)],
-        moves: &mut Moves,
-    ) {
+    fn with_the_ground(&self, world: &World, sources: &[Source], targets: &[Target], moves: &mut Moves) {
         if self.plays(Verb::Drop) {
             for source in sources {
                 let from = Spot { container: source.container.index, slot: source.slot };
@@ -344,13 +360,13 @@ impl Plan {
         }
         if self.plays(Verb::PickUp) {
             for (landed, cell) in world.stacks_of(GROUND) {
-                for &(to, at, there) in
-                    targets.iter().filter(|(_, _, there)| there.is_empty() || there.class == cell.class)
-                {
-                    let to = Spot { container: to.index, slot: at };
-                    let counts = counts(cell.count, fitting(world, to, there, cell));
-                    let landing = landed.slot;
-                    moves.steps.extend(counts.map(|count| Step::PickUp { landing, to, count }));
+                let limit = world.rules().figures[cell.kind as usize].stack_limit;
+                let landing = landed.slot;
+                for target in targets.iter().filter(|it| it.cell.is_empty() || it.cell.class == cell.class) {
+                    let to = target.spot();
+                    each_count(cell.count, target.fits(world, cell, limit), |count| {
+                        moves.steps.push(Step::PickUp { landing, to, count });
+                    });
                 }
             }
         }
@@ -389,13 +405,7 @@ impl Plan {
         }
     }
 
-    fn of_holder(
-        &self,
-        world: &World,
-        actor: HolderId,
-        (sources, targets): (&[Source], &[(ContainerId, u32, Cell)]),
-        moves: &mut Moves,
-    ) {
+    fn of_holder(&self, world: &World, actor: HolderId, (sources, targets): (&[Source], &[Target]), moves: &mut Moves) {
         let is_worn = |source: &&Source| {
             let worn = world.container_def(source.container).is_some_and(crate::ContainerDef::is_worn);
             worn && world.carrier(source.container) == Some(actor)
@@ -427,13 +437,7 @@ impl Plan {
         }
     }
 
-    fn by_hand(
-        &self,
-        world: &World,
-        actor: HolderId,
-        (sources, targets): (&[Source], &[(ContainerId, u32, Cell)]),
-        moves: &mut Moves,
-    ) {
+    fn by_hand(&self, world: &World, actor: HolderId, (sources, targets): (&[Source], &[Target]), moves: &mut Moves) {
         match world.hand(actor).map(crate::StackView::count) {
             None if self.plays(Verb::Lift) => {
                 for source in sources {
@@ -444,9 +448,10 @@ impl Plan {
             }
             Some(held) => {
                 if self.plays(Verb::Put) {
-                    for &(to, slot, _) in targets {
+                    for target in targets {
+                        let to = (target.container, target.slot);
                         let counts = [1, held].into_iter().take(held.min(2) as usize);
-                        let put = |count| Operation::putting(Amount::Exactly(count), (to, slot), actor);
+                        let put = |count| Operation::putting(Amount::Exactly(count), to, actor);
                         counts.for_each(|count| moves.push(put(count)));
                     }
                 }
@@ -458,17 +463,12 @@ impl Plan {
         }
     }
 
-    fn coming_and_going(
-        &self,
-        world: &World,
-        sources: &[Source],
-        targets: &[(ContainerId, u32, Cell)],
-        moves: &mut Moves,
-    ) {
+    fn coming_and_going(&self, world: &World, sources: &[Source], targets: &[Target], moves: &mut Moves) {
         for &(kind, most) in &self.created {
             if world.count(kind, None) < most {
-                let into = targets.iter().filter(|(_, _, there)| there.is_empty() || there.kind == kind.0);
-                into.for_each(|&(to, at, _)| moves.push(Operation::creating(Amount::Exactly(1), kind, (to, at))));
+                let into = targets.iter().filter(|it| it.cell.is_empty() || it.cell.kind == kind.0);
+                let create = |to: &Target| Operation::creating(Amount::Exactly(1), kind, (to.container, to.slot));
+                into.for_each(|to| moves.push(create(to)));
             }
         }
         for source in sources.iter().filter(|source| self.consumed.contains(&KindId(source.cell.kind))) {
@@ -490,6 +490,16 @@ pub(super) fn fitting(world: &World, to: Spot, there: Cell, cell: Cell) -> u32 {
 }
 
 /// One, half and all of a stack, as far as they fit, and as many as do.
-fn counts(count: u32, most: u32) -> impl Iterator<Item = u32> {
-    shares(count).filter(move |share| *share < most).chain([most]).filter(|count| *count > 0)
+#[inline]
+fn each_count(count: u32, most: u32, mut each: impl FnMut(u32)) {
+    let half = count.div_ceil(2);
+    if 1 < most {
+        each(1);
+    }
+    if 1 < half && half < most {
+        each(half);
+    }
+    if most > 0 {
+        each(most);
+    }
 }

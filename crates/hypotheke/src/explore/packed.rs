@@ -7,6 +7,7 @@ use std::sync::{Arc, Mutex, PoisonError};
 use rustc_hash::{FxBuildHasher, FxHashMap};
 use smallvec::SmallVec;
 
+use super::even::Even;
 use super::moves::Plan;
 use crate::world::{Cell, ClassKey, GROUND, Spot, World};
 
@@ -21,6 +22,8 @@ pub(super) struct Packer {
     numbers: FxHashMap<ClassKey, u32>,
     /// The same of all copies of this one. Which number a sort gets depends on who sees it first, and nothing depends on the number.
     shared: Arc<Mutex<FxHashMap<ClassKey, u32>>>,
+    /// The plainer way, where that can be gone.
+    even: Option<Even>,
 }
 
 type Landed = SmallVec<[Cell; 8]>;
@@ -81,7 +84,18 @@ impl Packer {
             kinds: u32::try_from(world.rules().kinds().len()).unwrap_or(u32::MAX),
             numbers: FxHashMap::default(),
             shared: Arc::default(),
+            even: None,
         }
+    }
+
+    /// One for a search, in which only what is planned is played.
+    pub(super) fn for_search(world: &World, plan: &Plan) -> Packer {
+        Packer { even: Even::new(world, plan), ..Packer::new(world) }
+    }
+
+    /// How many bytes each world has, if all have as many.
+    pub(super) fn length(&self) -> Option<usize> {
+        self.even.as_ref().map(Even::len)
     }
 
     /// One for another world of the same ruleset, of which equal worlds become the same bytes.
@@ -91,6 +105,9 @@ impl Packer {
 
     pub(super) fn pack(&mut self, world: &World, plan: &Plan, bytes: &mut Vec<u8>) {
         bytes.clear();
+        if let Some(even) = &self.even {
+            return even.pack(world, plan, bytes);
+        }
         for nth in 0..self.frame.len() {
             self.framed(world, plan, self.frame[nth], world.slots_of(self.frame[nth]), bytes);
         }
@@ -103,12 +120,15 @@ impl Packer {
     pub(super) fn pack_parts(&mut self, world: &World, plan: &Plan, parts: &mut Parts) {
         parts.ends.clear();
         parts.bytes.clear();
+        parts.landings = world.stacks_of(GROUND).map(|(spot, _)| spot.slot).collect();
+        if let Some(even) = &self.even {
+            return even.pack(world, plan, &mut parts.bytes);
+        }
         for nth in 0..self.frame.len() {
             self.framed(world, plan, self.frame[nth], world.slots_of(self.frame[nth]), &mut parts.bytes);
             parts.ends.push(parts.bytes.len());
         }
         parts.ground = world.stacks_of(GROUND).map(|(_, cell)| cell).collect();
-        parts.landings = world.stacks_of(GROUND).map(|(spot, _)| spot.slot).collect();
         self.ground(world, plan, &parts.ground, &mut parts.bytes);
         parts.ends.push(parts.bytes.len());
         self.rest(world, plan, &mut parts.bytes);
@@ -117,6 +137,9 @@ impl Packer {
 
     /// What the world of the parts becomes where something else lies in two slots of it, as [`Packer::pack`] would have it.
     pub(super) fn pack_after(&mut self, world: &World, plan: &Plan, parts: &Parts, after: &After, bytes: &mut Vec<u8>) {
+        if let Some(even) = &self.even {
+            return even.pack_after(world, plan, (&parts.bytes, &parts.landings), after, bytes);
+        }
         let frame = self.frame.len();
         for nth in 0..frame {
             let container = self.frame[nth];

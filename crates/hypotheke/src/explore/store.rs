@@ -12,10 +12,7 @@ pub(super) const NOBODY: u32 = u32::MAX;
 pub(super) struct Store {
     /// The bytes of all worlds, one after the other.
     bytes: Vec<u8>,
-    /// Where the bytes of each end; the lower half of the number.
-    ends: Vec<u32>,
-    /// From which world on the higher half of that is one more.
-    wraps: Vec<u32>,
+    places: Places,
     /// From which world each was reached, and by which of that one's operations.
     parents: Vec<u32>,
     moves: Vec<u32>,
@@ -34,16 +31,70 @@ fn make_room<T>(list: &mut Vec<T>, more: usize) {
     }
 }
 
-/// Where the bytes of a world begin and end.
-fn range(ends: &[u32], wraps: &[u32], number: usize) -> std::ops::Range<usize> {
-    let end = |number: usize| {
-        let wrapped = wraps.partition_point(|&from| from as usize <= number);
-        wrapped << 32 | ends[number] as usize
-    };
-    number.checked_sub(1).map_or(0, end)..end(number)
+/// Whether two worlds are the same. Most have few bytes, for which a call to compare memory would take longer than to compare it.
+#[inline]
+fn is_same(one: &[u8], other: &[u8]) -> bool {
+    let ends = |bytes: &[u8]| Some((*bytes.first_chunk::<8>()?, *bytes.last_chunk::<8>()?));
+    match (one.len() == other.len(), one.len()) {
+        (false, _) => false,
+        (true, 8..=16) => ends(one) == ends(other),
+        (true, _) => one == other,
+    }
+}
+
+/// Where the bytes of worlds stand.
+#[derive(Debug)]
+enum Places {
+    /// Each has so many.
+    Even(usize),
+    /// Where those of each end, the lower half of the number; and from which world on the higher half of that is one more.
+    Ends { ends: Vec<u32>, wraps: Vec<u32> },
+}
+
+impl Default for Places {
+    fn default() -> Places {
+        Places::Ends { ends: Vec::new(), wraps: Vec::new() }
+    }
+}
+
+impl Places {
+    #[inline]
+    fn range(&self, number: usize) -> std::ops::Range<usize> {
+        match self {
+            Places::Even(length) => number * length..(number + 1) * length,
+            Places::Ends { ends, wraps } => {
+                let end = |number: usize| {
+                    let wrapped = wraps.partition_point(|&from| from as usize <= number);
+                    wrapped << 32 | ends[number] as usize
+                };
+                number.checked_sub(1).map_or(0, end)..end(number)
+            }
+        }
+    }
+
+    /// Takes note of another world.
+    fn add(&mut self, number: u32, before: u64, after: u64) {
+        let Places::Ends { ends, wraps } = self else { return };
+        if before >> 32 != after >> 32 {
+            wraps.push(number);
+        }
+        push(ends, u32::try_from(after & u64::from(u32::MAX)).unwrap_or(0));
+    }
+
+    fn memory(&self) -> usize {
+        match self {
+            Places::Even(_) => 0,
+            Places::Ends { ends, wraps } => (ends.capacity() + wraps.capacity()) * size_of::<u32>(),
+        }
+    }
 }
 
 impl Store {
+    /// For worlds of which each has so many bytes, if that is known.
+    pub(super) fn new(length: Option<usize>) -> Store {
+        Store { places: length.map_or_else(Places::default, Places::Even), ..Store::default() }
+    }
+
     pub(super) fn len(&self) -> usize {
         self.parents.len()
     }
@@ -61,7 +112,7 @@ impl Store {
     /// The number of a world, if it was seen.
     pub(super) fn find(&self, bytes: &[u8], hash: u64) -> Option<u32> {
         // Compared whole: a hash alone could take two worlds for one.
-        let is_it = |&number: &u32| &self.bytes[range(&self.ends, &self.wraps, number as usize)] == bytes;
+        let is_it = |&number: &u32| is_same(&self.bytes[self.places.range(number as usize)], bytes);
         self.table.find(hash, is_it).copied()
     }
 
@@ -71,15 +122,11 @@ impl Store {
         make_room(&mut self.bytes, bytes.len());
         let before = self.bytes.len() as u64;
         self.bytes.extend_from_slice(bytes);
-        let after = self.bytes.len() as u64;
-        if before >> 32 != after >> 32 {
-            self.wraps.push(number);
-        }
-        push(&mut self.ends, u32::try_from(after & u64::from(u32::MAX)).unwrap_or(0));
+        self.places.add(number, before, self.bytes.len() as u64);
         push(&mut self.parents, parent);
         push(&mut self.moves, nth);
-        let (all, ends, wraps) = (&self.bytes, &self.ends, &self.wraps);
-        let rehash = |&number: &u32| hash_of(&all[range(ends, wraps, number as usize)]);
+        let (all, places) = (&self.bytes, &self.places);
+        let rehash = |&number: &u32| hash_of(&all[places.range(number as usize)]);
         self.table.insert_unique(hash, number, rehash);
         number
     }
@@ -97,7 +144,7 @@ impl Store {
 
     /// What all of it takes, in bytes.
     pub(super) fn memory(&self) -> u64 {
-        let lists = self.ends.capacity() + self.wraps.capacity() + self.parents.capacity() + self.moves.capacity();
-        (self.bytes.capacity() + lists * size_of::<u32>() + self.table.allocation_size()) as u64
+        let lists = (self.parents.capacity() + self.moves.capacity()) * size_of::<u32>();
+        (self.bytes.capacity() + self.places.memory() + lists + self.table.allocation_size()) as u64
     }
 }

@@ -171,7 +171,7 @@ pub(crate) struct ContainerState {
     pub(crate) taken: u32,
     /// How many of its slots have rules of their own; those come first.
     pub(crate) ruled: u32,
-    stack_limit: u32,
+    pub(crate) stack_limit: u32,
     pub(crate) admits: Option<FilterId>,
     pub(crate) weight_cap: i64,
     /// Of all that lies in it, in thousandths.
