@@ -13,9 +13,10 @@ use std::hint::black_box;
 use std::num::NonZeroUsize;
 use std::process::Command;
 use std::sync::Arc;
+use std::time::Duration;
 
 use hypotheke::Ruleset;
-use hypotheke::explore::{Bounds, ClaimsFile, Exploration, Explored, Walks};
+use hypotheke::explore::{Bounds, ClaimsFile, Exploration, Explored, Status, Walks};
 use hypotheke::text::Source;
 use hypotheke_bench::{interleaved, timed};
 
@@ -91,6 +92,37 @@ fn one_part(part: &str) {
     println!("{}", peak());
 }
 
+/// How long it takes to find and to make short what is no less than five steps away, for twenty seeds.
+fn shortening() {
+    let rules = Ruleset::builder()
+        .kind("flare", |kind| kind)
+        .kind("rope", |kind| kind)
+        .container("depot", |depot| depot.slots(6))
+        .container("sled", |sled| sled.slots(6))
+        .start("depot", ["1 flare", "1 flare", "1 flare", "1 flare", "1 flare", "1 rope"])
+        .build();
+    let rules: Arc<Ruleset> = rules.expect("rules").into();
+    let text = "always\n  count of flare in sled <= 4\n";
+    let claims = ClaimsFile::parse(Source::new("five.claims", text)).expect("claims");
+    let (mut lengths, mut slowest) = (Vec::new(), Duration::ZERO);
+    for seed in 0..20 {
+        let exploration = Exploration::new(&rules, &claims).expect("known names");
+        let walks = Walks { count: 200, seed, ..Walks::default() };
+        let mut found = None;
+        let exploration = std::cell::Cell::new(Some(exploration));
+        let time = timed(&mut || found = exploration.take().map(|it| it.walk(walks, &mut |_| None)));
+        let Some(Status::Broken(trail)) = found.map(|found| found.verdicts[0].status.clone()) else { continue };
+        lengths.push(trail.steps.len());
+        slowest = slowest.max(time);
+    }
+    lengths.sort_unstable();
+    println!(
+        "20 seeds: {} to {} steps, found and made short in at most {slowest:?}",
+        lengths[0],
+        lengths[lengths.len() - 1]
+    );
+}
+
 fn main() {
     if let Ok(part) = std::env::var("PART") {
         return one_part(&part);
@@ -130,6 +162,7 @@ fn main() {
         || time(&mut || stateful::walk(WALKS, STEPS as usize)),
     );
     println!("walks: {:?}, stateful {:?}: {:.1} times its rate", walking.first, walking.second, 1.0 / walking.ratio);
+    shortening();
     for part in ["ours", "checker", "raw"] {
         println!("{part}: {} bytes a world at most", peak_of(part) / worlds as u64);
     }

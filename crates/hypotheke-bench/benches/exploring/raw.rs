@@ -7,7 +7,7 @@ use crate::model::{GROUND, LIMITS, SLOTS};
 const CELLS: usize = SLOTS + GROUND;
 
 fn get(world: u128, at: usize) -> (u8, u8) {
-    let byte = (world >> (8 * at)) as u8;
+    let byte = (world >> (8 * at)).to_le_bytes()[0];
     (byte >> 4, byte & 15)
 }
 

@@ -10,7 +10,7 @@ use std::panic::{AssertUnwindSafe, catch_unwind};
 use rand_core::{Rng, SeedableRng};
 use rand_xoshiro::Xoshiro256PlusPlus;
 
-use super::draw::Draws;
+use super::draw::{Draws, Stock};
 use super::moves::{Moves, Plan};
 use super::report::Bound;
 use super::search::Exploration;
@@ -127,7 +127,7 @@ impl fmt::Display for Mismatch {
 /// What is played on both.
 #[derive(Clone, Debug)]
 enum Step {
-    Operation(NamedOperation),
+    Operation(Box<NamedOperation>),
     SaveThenLoad,
 }
 
@@ -135,7 +135,8 @@ impl Step {
     /// What is done, one by one.
     fn actions(&self) -> Vec<&NamedAction> {
         match self {
-            Step::Operation(NamedOperation { action: NamedAction::Together { steps }, .. }) => {
+            Step::Operation(operation) if matches!(operation.action, NamedAction::Together { .. }) => {
+                let NamedAction::Together { steps } = &operation.action else { return Vec::new() };
                 steps.iter().map(|step| &step.action).collect()
             }
             Step::Operation(operation) => vec![&operation.action],
@@ -155,7 +156,7 @@ fn with_place(step: &Step, place: &str, instead: &str) -> Step {
             _ => word.to_owned(),
         })
         .collect();
-    words.parse().map_or_else(|_| step.clone(), Step::Operation)
+    words.parse().map_or_else(|_| step.clone(), |said| Step::Operation(Box::new(said)))
 }
 
 impl fmt::Display for Step {
@@ -346,8 +347,9 @@ fn draw(draws: &Draws<'_>, ours: &Engine, random: &mut Xoshiro256PlusPlus) -> Op
         return Some(Step::SaveThenLoad);
     }
     // What can't be played here is drawn again, a few times.
-    let drawn = (0..8).find_map(|_| draws.draw(ours.world(), ours.departures(), random))?;
-    sentence(ours.world(), &drawn).parse().ok().map(Step::Operation)
+    let mut stock = Stock::default();
+    let drawn = (0..8).find_map(|_| draws.draw(ours.world(), ours.departures(), &mut stock, random))?;
+    sentence(ours.world(), &drawn).parse().ok().map(|said| Step::Operation(Box::new(said)))
 }
 
 /// A walk that is made shorter.
@@ -502,14 +504,11 @@ impl<I: Implementation, M: Fn() -> I> Shorter<'_, M> {
     /// A list becomes one of its steps.
     fn rewrite(&mut self) {
         for nth in 0..self.steps.len() {
-            let Some(Step::Operation(NamedOperation { action: NamedAction::Together { steps }, .. })) =
-                self.steps.get(nth).cloned()
-            else {
-                continue;
-            };
+            let Some(Step::Operation(operation)) = self.steps.get(nth).cloned() else { continue };
+            let NamedAction::Together { steps } = operation.action else { continue };
             for single in steps {
                 let mut other = self.steps.clone();
-                other[nth] = Step::Operation(single);
+                other[nth] = Step::Operation(Box::new(single));
                 if self.take(&other) {
                     break;
                 }
@@ -568,7 +567,8 @@ impl<I: Implementation, M: Fn() -> I> Shorter<'_, M> {
             plan.enumerate(ours.world(), &mut moves);
             for operation in moves.operations(ours.world()) {
                 let Ok(next) = sentence(ours.world(), &operation).parse() else { continue };
-                let steps: Vec<Step> = self.steps[..nth].iter().cloned().chain([Step::Operation(next)]).collect();
+                let steps: Vec<Step> =
+                    self.steps[..nth].iter().cloned().chain([Step::Operation(Box::new(next))]).collect();
                 if self.take(&steps) {
                     return;
                 }
@@ -584,16 +584,16 @@ impl<I: Implementation, M: Fn() -> I> Shorter<'_, M> {
 fn count_of(operation: &NamedOperation) -> Option<u32> {
     let mut operation = operation.clone();
     match amount_of(&mut operation.action)? {
-        Counted::Amount(Amount::Exactly(count) | Amount::UpTo(count)) => Some(*count),
+        Counted::Amount(Amount::Exactly(count) | Amount::UpTo(count)) | Counted::Count(count) => Some(*count),
         Counted::Amount(Amount::All) => None,
-        Counted::Count(count) => Some(*count),
     }
 }
 
 fn set_count(operation: &mut NamedOperation, to: u32) {
-    match amount_of(&mut operation.action) {
-        Some(Counted::Amount(Amount::Exactly(count) | Amount::UpTo(count)) | Counted::Count(count)) => *count = to,
-        _ => {}
+    if let Some(Counted::Amount(Amount::Exactly(count) | Amount::UpTo(count)) | Counted::Count(count)) =
+        amount_of(&mut operation.action)
+    {
+        *count = to;
     }
 }
 

@@ -33,13 +33,63 @@ pub(super) struct Draws<'p> {
     is_free: bool,
 }
 
+/// What a world has to draw of; kept for its room, and as long as nothing is applied.
+#[derive(Debug, Default)]
+pub(super) struct Stock {
+    containers: Vec<ContainerId>,
+    /// So many of them are no packs, and stand first.
+    lasting: usize,
+    sources: Vec<Source>,
+    holders: Vec<HolderId>,
+    is_fresh: bool,
+}
+
+impl Stock {
+    /// Something was applied: what there is is looked up again.
+    pub(super) fn is_stale(&mut self) {
+        self.is_fresh = false;
+    }
+
+    fn look(&mut self, plan: &Plan, world: &World) {
+        if std::mem::replace(&mut self.is_fresh, true) {
+            return;
+        }
+        let Stock { containers, lasting, sources, holders, .. } = self;
+        containers.clear();
+        sources.clear();
+        holders.clear();
+        match &plan.container_names {
+            Some(names) => containers.extend(names.iter().filter_map(|name| world.container(name))),
+            None => containers.extend(world.containers()),
+        }
+        match &plan.actor_names {
+            Some(names) => holders.extend(names.iter().filter_map(|name| world.holder(name))),
+            None => holders.extend(world.holders()),
+        }
+        *lasting = containers.len();
+        let mut next = 0;
+        while let Some(&container) = containers.get(next) {
+            for (slot, &cell) in (0..).zip(world.slots_of(container.index)) {
+                if !cell.is_empty() {
+                    sources.push(Source { container, slot, cell });
+                    if cell.is_pack() {
+                        containers.push(world.container_id(cell.inner));
+                    }
+                }
+            }
+            next += 1;
+        }
+    }
+}
+
 /// The world of which an operation is drawn.
 struct Scene<'w> {
     world: &'w World,
     departures: &'w Departures,
-    containers: Vec<ContainerId>,
-    sources: Vec<Source>,
-    holders: Vec<HolderId>,
+    containers: &'w [ContainerId],
+    lasting: usize,
+    sources: &'w [Source],
+    holders: &'w [HolderId],
     random: &'w mut Xoshiro256PlusPlus,
 }
 
@@ -79,8 +129,16 @@ fn weight(verb: Verb) -> usize {
     match verb {
         Verb::Move => 5,
         Verb::Swap | Verb::Put | Verb::PickUp => 3,
-        Verb::Drop | Verb::Lift | Verb::Equip | Verb::Unequip | Verb::Split | Verb::Merge | Verb::Together => 2,
-        Verb::Arrive | Verb::Sort | Verb::Open => 2,
+        Verb::Drop
+        | Verb::Lift
+        | Verb::Equip
+        | Verb::Unequip
+        | Verb::Split
+        | Verb::Merge
+        | Verb::Together
+        | Verb::Arrive
+        | Verb::Sort
+        | Verb::Open => 2,
         _ => 1,
     }
 }
@@ -145,9 +203,12 @@ impl<'p> Draws<'p> {
         &self,
         world: &World,
         departures: &Departures,
+        stock: &mut Stock,
         random: &mut Xoshiro256PlusPlus,
     ) -> Option<Operation> {
-        let mut scene = Scene::new(self.plan, world, departures, random);
+        stock.look(self.plan, world);
+        let Stock { containers, lasting, sources, holders, .. } = &*stock;
+        let mut scene = Scene { world, departures, containers, lasting: *lasting, sources, holders, random };
         let choice = *scene.one_of(&self.choices)?;
         self.chosen(&mut scene, choice)
     }
@@ -238,34 +299,12 @@ impl<'p> Draws<'p> {
 }
 
 impl<'w> Scene<'w> {
-    fn new(plan: &Plan, world: &'w World, departures: &'w Departures, random: &'w mut Xoshiro256PlusPlus) -> Scene<'w> {
-        let mut containers: Vec<ContainerId> = match &plan.container_names {
-            Some(names) => names.iter().filter_map(|name| world.container(name)).collect(),
-            None => world.containers().collect(),
-        };
-        let holders = match &plan.actor_names {
-            Some(names) => names.iter().filter_map(|name| world.holder(name)).collect(),
-            None => world.holders().collect(),
-        };
-        let (mut sources, mut next) = (Vec::new(), 0);
-        while let Some(&container) = containers.get(next) {
-            for (slot, &cell) in (0..).zip(world.slots_of(container.index)) {
-                if !cell.is_empty() {
-                    sources.push(Source { container, slot, cell });
-                    if cell.is_pack() {
-                        containers.push(world.container_id(cell.inner));
-                    }
-                }
-            }
-            next += 1;
-        }
-        Scene { world, departures, containers, sources, holders, random }
-    }
-
     fn leave_out_packs(&mut self) {
+        // What lies in packs stands after what does not: packs are gone through last.
         let world = self.world;
-        self.containers.retain(|it| world.is_lasting(it.index));
-        self.sources.retain(|it| world.is_lasting(it.container.index));
+        self.containers = &self.containers[..self.lasting];
+        let outer = self.sources.iter().take_while(|it| world.is_lasting(it.container.index)).count();
+        self.sources = &self.sources[..outer];
     }
 
     fn below(&mut self, count: usize) -> usize {
@@ -289,10 +328,8 @@ impl<'w> Scene<'w> {
     fn container(&mut self) -> Option<ContainerId> {
         // What lies in packs would else be met seldom.
         if self.below(4) == 0 {
-            let world = self.world;
-            let packs: Vec<ContainerId> =
-                self.containers.iter().copied().filter(|it| !world.is_lasting(it.index)).collect();
-            if let Some(&pack) = self.one_of(&packs) {
+            let packs = self.containers.get(self.lasting..).unwrap_or(&[]);
+            if let Some(&pack) = self.one_of(packs) {
                 return Some(pack);
             }
         }

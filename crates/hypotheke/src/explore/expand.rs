@@ -198,7 +198,7 @@ impl Player {
         let mut ways = Vec::new();
         for (nth, index) in (0..).zip(0..moves.steps.len()) {
             let after = match self.foreseen[index].clone() {
-                Some(foreseen) => self.foreseen_one((number, nth), &moves, foreseen, known, expanded),
+                Some(foreseen) => self.foreseen_one((number, nth), &moves, &foreseen, known, expanded),
                 None => self.play((number, nth), &moves, known, expanded),
             };
             if known.keeps_ways {
@@ -239,7 +239,7 @@ impl Player {
         &mut self,
         (number, nth): (u32, u32),
         moves: &Moves,
-        foreseen: Foreseen,
+        foreseen: &Foreseen,
         known: &Known<'_>,
         expanded: &mut Expanded,
     ) -> Option<Reached> {

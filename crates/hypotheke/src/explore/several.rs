@@ -37,7 +37,7 @@ impl Served for Server {
             _ => None,
         });
         // A server answers each request to its sender.
-        answers.last().unwrap_or(Answer::Refused {
+        answers.reduce(|_, latest| latest).unwrap_or(Answer::Refused {
             reason: crate::Reason::Unknown,
             figures: None,
             could: 0,
@@ -257,11 +257,10 @@ impl Search<'_> {
                 continue;
             }
             match asker.sent.last() {
-                Some(open) if !open.answered => {
-                    if open.resends < self.several.resends {
-                        all.push(Happening::Again { who });
-                    }
+                Some(open) if !open.answered && open.resends < self.several.resends => {
+                    all.push(Happening::Again { who });
                 }
+                Some(open) if !open.answered => {}
                 _ if asker.sent.len() < self.several.requests as usize => self.requests(scene, who, &mut all),
                 _ => {}
             }

@@ -10,7 +10,7 @@ use rand_core::{Rng, SeedableRng};
 use rand_xoshiro::Xoshiro256PlusPlus;
 
 use super::claims::ClaimKind;
-use super::draw::Draws;
+use super::draw::{Draws, Stock};
 use super::moves::{Fault, Moves};
 use super::report::{Bound, Explored, Status, Trail, Verdict};
 use super::search::Exploration;
@@ -75,13 +75,21 @@ struct Going {
     departures: Departures,
     steps: Vec<Played>,
     moves: Moves,
+    stock: Stock,
 }
 
 impl Going {
     fn new(start: &World) -> Going {
         let world = start.clone();
         let watch = Watch::new(&world);
-        Going { world, watch, departures: Departures::new(), steps: Vec::new(), moves: Moves::default() }
+        Going {
+            world,
+            watch,
+            departures: Departures::new(),
+            steps: Vec::new(),
+            moves: Moves::default(),
+            stock: Stock::default(),
+        }
     }
 }
 
@@ -151,7 +159,8 @@ impl Exploration {
             return self.fault(self.plan.faults[nth], going, walked);
         }
         for _ in 0..DRAWS {
-            let Some(operation) = draws.draw(&going.world, &going.departures, random) else { continue };
+            let drawn = draws.draw(&going.world, &going.departures, &mut going.stock, random);
+            let Some(operation) = drawn else { continue };
             if self.play(operation, going, walked) {
                 return true;
             }
@@ -182,6 +191,7 @@ impl Exploration {
             return false;
         }
         walked.steps += 1;
+        going.stock.is_stale();
         going.steps.push(said.map_or(Played::Operation(operation), Played::Said));
         going.departures.extend(going.world.departed().iter().cloned());
         for claim in self.were_meant(&going.world, never) {
@@ -194,6 +204,7 @@ impl Exploration {
         match fault {
             Fault::SaveThenLoad => {
                 let loaded = saved_and_loaded(&going.world);
+                going.stock.is_stale();
                 going.steps.push(Played::Said("save then load".to_owned()));
                 match loaded {
                     Some(world) => (going.world, going.watch) = (world.clone(), Watch::new(&world)),

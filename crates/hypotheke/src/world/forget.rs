@@ -24,6 +24,18 @@ pub(crate) fn forgets(_: Forgotten) -> bool {
 }
 
 #[cfg(test)]
+impl Forgotten {
+    pub(crate) const ALL: [Forgotten; 6] = [
+        Forgotten::Weight,
+        Forgotten::HolderWeight,
+        Forgotten::Taken,
+        Forgotten::Slot,
+        Forgotten::Cap,
+        Forgotten::GroundWeight,
+    ];
+}
+
+#[cfg(test)]
 pub(crate) use switch::{forgets, forgetting};
 
 #[cfg(test)]
@@ -47,16 +59,4 @@ mod switch {
         FORGOTTEN.set(None);
         done
     }
-}
-
-#[cfg(test)]
-impl Forgotten {
-    pub(crate) const ALL: [Forgotten; 6] = [
-        Forgotten::Weight,
-        Forgotten::HolderWeight,
-        Forgotten::Taken,
-        Forgotten::Slot,
-        Forgotten::Cap,
-        Forgotten::GroundWeight,
-    ];
 }
