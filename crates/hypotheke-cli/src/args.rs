@@ -236,7 +236,7 @@ pub(crate) struct ExploreArgs {
     pub(crate) threads: Option<NonZeroUsize>,
 
     /// Also let all holders make so many requests each at once: on the world as it was, sent again, with answers lost
-    #[arg(long, value_name = "COUNT", conflicts_with = "walks")]
+    #[arg(long, value_name = "COUNT", conflicts_with = "walks", value_parser = clap::value_parser!(u32).range(1..=4))]
     pub(crate) several: Option<u32>,
 
     /// Draw worlds by depth and refusals by reason to this file

@@ -483,18 +483,17 @@ fn a_search_tells_the_same_on_any_number_of_threads() {
 
 #[test]
 fn what_walks_find_is_made_as_short_as_it_can_be() {
-    let rules = ready(
-        Ruleset::builder()
-            .kind("flare", |kind| kind)
-            .kind("rope", |kind| kind)
-            .container("depot", |it| it.slots(6))
-            .container("sled", |it| it.slots(6))
-            .start("depot", ["1 flare", "1 flare", "1 flare", "1 flare", "1 flare", "1 rope"]),
-    );
+    let boxes = ["box-a", "box-b", "box-c", "box-d", "box-e"];
+    let mut builder = Ruleset::builder().kind("flare", |kind| kind).container("sled", |it| it.slots(6));
+    for name in boxes {
+        builder = builder.container(name, |it| it.slots(1)).start(name, ["1 flare"]);
+    }
+    let rules = ready(builder);
     let mut lengths: Vec<usize> = (0..20)
         .map(|seed| {
             let walks = Walks { seed, ..Walks::default() };
-            let found = exploration(&rules, "always\n  count of flare in sled <= 4\n").walk(walks, &mut |_| None);
+            let claims = "always\n  count of flare in sled <= 4\n";
+            let found = exploration(&rules, claims).walk(walks, &mut |_| None);
             replay(&rules, broken(&found, 0));
             broken(&found, 0).len()
         })

@@ -94,14 +94,11 @@ fn one_part(part: &str) {
 
 /// How long it takes to find and to make short what is no less than five steps away, for twenty seeds.
 fn shortening() {
-    let rules = Ruleset::builder()
-        .kind("flare", |kind| kind)
-        .kind("rope", |kind| kind)
-        .container("depot", |depot| depot.slots(6))
-        .container("sled", |sled| sled.slots(6))
-        .start("depot", ["1 flare", "1 flare", "1 flare", "1 flare", "1 flare", "1 rope"])
-        .build();
-    let rules: Arc<Ruleset> = rules.expect("rules").into();
+    let mut builder = Ruleset::builder().kind("flare", |kind| kind).container("sled", |sled| sled.slots(6));
+    for name in ["box-a", "box-b", "box-c", "box-d", "box-e"] {
+        builder = builder.container(name, |it| it.slots(1)).start(name, ["1 flare"]);
+    }
+    let rules: Arc<Ruleset> = builder.build().expect("rules").into();
     let text = "always\n  count of flare in sled <= 4\n";
     let claims = ClaimsFile::parse(Source::new("five.claims", text)).expect("claims");
     let (mut lengths, mut slowest) = (Vec::new(), Duration::ZERO);

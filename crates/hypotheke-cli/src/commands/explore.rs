@@ -65,23 +65,20 @@ pub(crate) fn run(output: &mut Output, args: &ExploreArgs) -> Result<Verdict, In
         all.push(explore(output, args, one)?);
     }
     let files: Vec<ExploredJson> = all.iter().map(ExploredJson::new).collect();
-    if let Some(path) = &args.chart {
-        write_chart(path, &files)?;
-    }
     let failed = all.iter().any(Searched::is_failure);
     let cut_short = all.iter().any(Searched::is_cut_short);
     let verdict = verdict(failed, cut_short, args);
     if output.format == Format::Json {
-        output.write_json(&ExploreJson { title: rules.title().to_owned(), version: rules.version(), files })?;
+        let whole = ExploreJson { title: rules.title().to_owned(), version: rules.version(), files };
+        output.write_json(&whole)?;
+        chart_of(output, args, &whole.files)?;
         return Ok(verdict);
     }
     let mut page = Page::default();
     all.iter().for_each(|searched| draw(&mut page, searched));
     draw_summary(&mut page, &all);
-    if let Some(path) = &args.chart {
-        page.plain(&format!("wrote  {}", path.display())).end();
-    }
     output.write(&page.into_text())?;
+    chart_of(output, args, &files)?;
     Ok(verdict)
 }
 
@@ -157,31 +154,34 @@ fn explore(output: &mut Output, args: &ExploreArgs, ready: Ready) -> Result<Sear
 /// What the parts of a run have written, as one.
 fn gathered(output: &mut Output, args: &ExploreArgs) -> Result<Verdict, InputError> {
     let Gathered { whole, missing } = gather(&args.gather)?;
-    if let Some(path) = &args.chart {
-        write_chart(path, &whole.files)?;
-    }
     let failed = whole.files.iter().any(ExploredJson::is_failure);
     let stopped = |file: &ExploredJson| file.stopped_by.is_some();
     let verdict = verdict(failed, !missing.is_empty() || whole.files.iter().any(stopped), args);
     if output.format == Format::Json {
         output.write_json(&whole)?;
+        chart_of(output, args, &whole.files)?;
         return Ok(verdict);
     }
     let mut page = Page::default();
     draw_gathered(&mut page, &whole, &missing);
     output.write(&page.into_text())?;
+    chart_of(output, args, &whole.files)?;
     Ok(verdict)
 }
 
-fn write_chart(path: &Path, files: &[ExploredJson]) -> Result<(), InputError> {
+/// Draws the chart, if one is wanted: when all has been told, so that nothing is lost if it can't be written.
+fn chart_of(output: &mut Output, args: &ExploreArgs, files: &[ExploredJson]) -> Result<(), InputError> {
+    let Some(path) = &args.chart else { return Ok(()) };
     let text =
         chart::draw(files).map_err(|error| InputError::usage(format!("the chart can't be drawn: {error}"), None))?;
     std::fs::write(path, text).map_err(|error| {
-        InputError::usage(
-            format!("`{}` can't be written: {error}", path.display()),
-            Some("name a file in a folder that is there"),
-        )
-    })
+        let message = format!("`{}` can't be written: {error}", path.display());
+        InputError::usage(message, Some("name a file in a folder that is there"))
+    })?;
+    if output.format != Format::Json {
+        output.write(&format!("wrote  {}\n", path.display()))?;
+    }
+    Ok(())
 }
 
 /// Writes each trail that breaks a claim as a scenario of its own. What is there already is not written over.

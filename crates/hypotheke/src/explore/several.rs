@@ -112,6 +112,9 @@ struct Sent {
     copies: u32,
     resends: u32,
     answered: bool,
+    /// When it was applied, or else refused last.
+    settled: usize,
+    applied: bool,
 }
 
 #[derive(Clone)]
@@ -304,7 +307,15 @@ impl Search<'_> {
                 let asker = &mut scene.askers[who];
                 asker.seen = on;
                 let request = Request::new(named).with_id(id);
-                asker.sent.push(Sent { request, made_on, copies: 1, resends: 0, answered: false });
+                asker.sent.push(Sent {
+                    request,
+                    made_on,
+                    copies: 1,
+                    resends: 0,
+                    answered: false,
+                    settled: 0,
+                    applied: false,
+                });
             }
             Happening::Again { who } => {
                 let name = self.start.holder_name(scene.askers[who].holder).to_owned();
@@ -326,6 +337,9 @@ impl Search<'_> {
         scene.asking = 0;
         let answer = scene.server.receive(&sent.request, sent.made_on);
         sent.answered |= !lost;
+        if !sent.applied {
+            (sent.settled, sent.applied) = (scene.steps.len(), answer.outcome().is_some());
+        }
         self.found.received += 1;
         let word = match &answer {
             Answer::Applied { repeated: true, .. } => "was applied before",
@@ -376,15 +390,20 @@ impl Search<'_> {
             return;
         }
         let found = scene.server.snapshot();
-        let asked: Vec<&Sent> = scene.askers.iter().flat_map(|asker| &asker.sent).collect();
+        let mut asked: Vec<&Sent> = scene.askers.iter().flat_map(|asker| &asker.sent).collect();
+        asked.sort_by_key(|sent| sent.settled);
         let mut ends = BTreeSet::new();
         let mut world = self.start.clone();
         world.keep_history(usize::MAX);
         let mut orders = Orders { plan: self.plan, packer: Packer::new(&world), asked: &asked, ends: &mut ends };
-        orders.play(&mut world, &mut vec![false; asked.len()]);
         let mut bytes = Vec::new();
-        let is_known = World::from_snapshot(self.start.rules(), &found).is_ok_and(|world| {
-            orders.packer.for_world(&world).pack(&world, self.plan, &mut bytes);
+        let is_known = World::from_snapshot(self.start.rules(), &found).is_ok_and(|end| {
+            orders.packer.for_world(&end).pack(&end, self.plan, &mut bytes);
+            // The order in which they were applied, first: of a server that does as it should that is the one.
+            orders.play_in_order(world.clone());
+            if !orders.ends.contains(&bytes) {
+                orders.play(&mut world, &mut vec![false; asked.len()]);
+            }
             orders.ends.contains(&bytes)
         });
         if !is_known {
@@ -403,6 +422,18 @@ struct Orders<'o> {
 }
 
 impl Orders<'_> {
+    fn play_in_order(&mut self, mut world: World) {
+        for sent in self.asked {
+            if let Ok(operation) = sent.request.operation.resolve_with(&world, &Departures::new()) {
+                // What is refused changes nothing.
+                let _ = world.perform(&operation);
+            }
+        }
+        let mut bytes = Vec::new();
+        self.packer.pack(&world, self.plan, &mut bytes);
+        self.ends.insert(bytes);
+    }
+
     fn play(&mut self, world: &mut World, played: &mut Vec<bool>) {
         if played.iter().all(|it| *it) {
             let mut bytes = Vec::new();
