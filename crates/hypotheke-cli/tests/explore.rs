@@ -172,7 +172,10 @@ fn parts_that_are_gathered_are_the_whole() {
     };
     assert_eq!(gather(&["3.json", "1.json", "2.json"], 1), whole);
     let text = output(hypotheke(&demo).args(["explore", "--gather", "1.json", "3.json", "--chart", "parts.svg"]), 1);
-    assert!(text.contains("gathered: something is broken") && text.ends_with("missing  2/3\n"), "{text}");
+    assert!(
+        text.contains("gathered: something is broken") && text.ends_with("missing  2/3\nwrote  parts.svg\n"),
+        "{text}"
+    );
     assert!(std::fs::read_to_string(demo.join("parts.svg")).expect("a chart").contains("operations of the walks"));
     let refused = |files: &[&str]| {
         let ran = hypotheke(&demo).args(["explore", "--gather"]).args(files).assert().code(2);

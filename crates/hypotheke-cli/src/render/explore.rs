@@ -49,15 +49,27 @@ fn draw_several(page: &mut Page, several: &SeveralJson) {
         page.plain("  ").put(if several.all { Tone::Good } else { Tone::Notable }, &what).end();
         return;
     };
-    draw_steps(page, broken);
+    draw_steps(page, broken, true);
 }
 
-fn draw_steps(page: &mut Page, trail: &TrailJson) {
+fn draw_steps(page: &mut Page, trail: &TrailJson, closely: bool) {
     for (nth, step) in (1..).zip(&trail.steps) {
         page.put(Tone::Faint, &format!("    {nth:>3}  ")).plain(&clip(step, 90)).end();
     }
-    for line in fold(&trail.message, 88) {
+    if closely {
+        draw_end(page, &trail.message, &trail.why);
+    }
+}
+
+/// What is wrong at the end of a trail, and why its last step was applied.
+fn draw_end(page: &mut Page, message: &str, why: &[String]) {
+    for line in fold(message, 88) {
         page.plain("      ").put(Tone::Bad, &line).end();
+    }
+    for why in why {
+        for (nth, line) in fold(why, 82).into_iter().enumerate() {
+            page.plain("      ").put(Tone::Faint, if nth == 0 { "since " } else { "      " }).plain(&line).end();
+        }
     }
 }
 
@@ -75,9 +87,10 @@ pub(crate) fn draw_gathered(page: &mut Page, whole: &ExploreJson, missing: &[Str
             for (nth, line) in fold(&format!("{} {}", claim.kind, claim.claim), 80).into_iter().enumerate() {
                 page.plain("  ").put(tone, &pad(if nth == 0 { &word } else { "" }, 14)).plain(&line).end();
             }
-            claim.trail.iter().for_each(|trail| draw_steps(page, trail));
+            let is_broken = claim.status == "broken";
+            claim.trail.iter().for_each(|trail| draw_steps(page, trail, is_broken));
         }
-        file.unlawful.iter().for_each(|trail| draw_steps(page, trail));
+        file.unlawful.iter().for_each(|trail| draw_steps(page, trail, true));
         let walked = file.walks.as_ref().map_or(0, |walks| walks.walked);
         let refused = file.refused.values().fold(0_u64, |all, count| all.saturating_add(*count));
         let walks = counted(usize::try_from(walked).unwrap_or(usize::MAX), "walk");
@@ -114,14 +127,7 @@ fn draw_trail(page: &mut Page, trail: &Trail, closely: bool) {
     if !closely {
         return;
     }
-    for line in fold(&trail.message, 88) {
-        page.plain("      ").put(Tone::Bad, &line).end();
-    }
-    for why in &trail.why {
-        for (nth, line) in fold(why, 82).into_iter().enumerate() {
-            page.plain("      ").put(Tone::Faint, if nth == 0 { "since " } else { "      " }).plain(&line).end();
-        }
-    }
+    draw_end(page, &trail.message, &trail.why);
     let touched = touched(trail);
     page.blank();
     for (world, when) in [(&trail.before, "before step"), (&trail.after, "after step")] {
