@@ -501,3 +501,14 @@ fn what_walks_find_is_made_as_short_as_it_can_be() {
     lengths.sort_unstable();
     assert_eq!((lengths[0], lengths[10], lengths[19]), (5, 5, 5), "one flare a step: {lengths:?}");
 }
+
+#[test]
+fn what_only_walks_play_is_told_by_a_search() {
+    let rules = traverse();
+    let search = |play: &str| exploration(&rules, &format!("play\n  {play}\n")).search().unplayed;
+    assert_eq!(search("verbs move, split, resize, arrive\n  faults leave"), ["resize", "arrive", "faults"]);
+    assert_eq!(search("verbs swap, split"), ["split"], "no move does the same");
+    assert_eq!(search("verbs move, swap, drop, pick-up, sort"), Vec::<&str>::new());
+    let walks = Walks { count: 2, ..Walks::default() };
+    assert!(exploration(&rules, "play\n  verbs move, resize\n").walk(walks, &mut |_| None).unplayed.is_empty());
+}

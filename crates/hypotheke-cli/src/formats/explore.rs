@@ -38,6 +38,8 @@ pub(crate) struct ExploredJson {
     pub(crate) refused: BTreeMap<String, u64>,
     /// How many worlds so many operations from the start.
     pub(crate) by_depth: Vec<u64>,
+    /// What was asked for and only walks play: a search says nothing of it.
+    pub(crate) unplayed: Vec<String>,
     /// The walks, if it was no search.
     pub(crate) walks: Option<WalksJson>,
     /// Several holders at once, if that was asked for.
@@ -175,6 +177,7 @@ impl ExploredJson {
             applied: found.applied,
             refused: found.refused.iter().map(|(reason, count)| (reason.code().to_owned(), *count)).collect(),
             by_depth: found.by_depth.clone(),
+            unplayed: found.unplayed.iter().map(|&said| said.to_owned()).collect(),
             walks,
             several: searched.several.as_ref().map(SeveralJson::new),
             exhausted: found.exhausted,

@@ -32,6 +32,10 @@ pub(crate) fn draw(page: &mut Page, searched: &Searched) {
         }
     }
     draw_covered(page, found);
+    if !found.unplayed.is_empty() {
+        let what = format!("not played by a search: {} (`--walks` plays that)", found.unplayed.join(", "));
+        page.plain("  ").put(Tone::Notable, &what).end();
+    }
     if let Some(several) = &searched.several {
         draw_several(page, &SeveralJson::new(several));
     }

@@ -291,6 +291,7 @@ impl Search {
             applied: self.applied,
             refused: counts(&self.refused),
             by_depth,
+            unplayed: self.plan.walked_only(),
             stopped_by: self.stopped_by,
             exhausted: all_seen,
             walks: None,

@@ -256,6 +256,19 @@ impl Plan {
         self.verbs.contains(&verb)
     }
 
+    /// What is planned and is played by walks only.
+    pub(super) fn walked_only(&self) -> Vec<&'static str> {
+        let (moves, walked) = (self.plays(Verb::Move), |verb: &Verb| match verb {
+            // A move does the same.
+            Verb::Split | Verb::Merge => Some(false),
+            Verb::Resize | Verb::Set | Verb::Together | Verb::Depart | Verb::Arrive => Some(true),
+            _ => None,
+        });
+        let is_unplayed = |verb: &&Verb| walked(verb).is_some_and(|always| always || !moves);
+        let verbs = self.verbs.iter().filter(is_unplayed).map(|verb| verb.word());
+        verbs.chain((!self.faults.is_empty()).then_some("faults")).collect()
+    }
+
     /// Whether handles may be others after something was played.
     pub(super) fn changes_handles(&self) -> bool {
         !self.faults.is_empty() || self.plays(Verb::Depart) || self.plays(Verb::Arrive)

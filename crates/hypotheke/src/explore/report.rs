@@ -22,6 +22,8 @@ pub struct Explored {
     pub refused: BTreeMap<Reason, u64>,
     /// How many worlds so many operations from the start; the start alone is the first.
     pub by_depth: Vec<u64>,
+    /// What was asked for and only walks play, as it is written: a search says nothing of it.
+    pub unplayed: Vec<&'static str>,
     /// What stopped the search before it was at its end.
     pub stopped_by: Option<Bound>,
     /// Whether every world was seen that can be reached. Where every claim was decided before, the search ends without.

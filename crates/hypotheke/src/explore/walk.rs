@@ -297,6 +297,7 @@ impl Exploration {
             applied: all.steps,
             refused: all.refused,
             by_depth: Vec::new(),
+            unplayed: Vec::new(),
             stopped_by,
             exhausted: false,
             walks: Some(walks),
