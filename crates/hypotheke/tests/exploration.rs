@@ -365,7 +365,10 @@ proptest! {
             ("possible", "count of k1 in depot = 0"),
             ("recoverable", "depot has: 1 k1"),
         ];
-        let mut text = if marks { "play\n  mark wet\n".to_owned() } else { String::new() };
+        let mut text = "play\n  verbs move, swap, drop, pick-up, sort\n".to_owned();
+        if marks {
+            text.push_str("  mark wet\n");
+        }
         for claim in claims {
             let (kind, said) = CLAIMS[claim];
             text.push_str(&format!("{kind}\n  {said}\n"));
@@ -389,17 +392,21 @@ proptest! {
     }
 }
 
-#[test]
-fn any_two_stacks_may_lie_with_each_other_but_none_with_itself() {
-    let rules = ready(
+fn wet_rope_and(other: &str) -> Arc<Ruleset> {
+    ready(
         Ruleset::builder()
             .mark("wet")
             .kind("rope", |kind| kind)
             .kind("core", |kind| kind)
             .container("depot", |it| it.slots(2))
             .container("sled", |it| it.slots(1))
-            .start("depot", ["1 rope (wet)", "1 rope"]),
-    );
+            .start("depot", ["1 rope (wet)", other]),
+    )
+}
+
+#[test]
+fn any_two_stacks_may_lie_with_each_other_but_none_with_itself() {
+    let rules = wet_rope_and("1 rope");
     // The first rope is the only wet one; the second lies with it. #2 is no comment, and this is one.
     let found = exploration(
         &rules,
@@ -414,15 +421,7 @@ fn any_two_stacks_may_lie_with_each_other_but_none_with_itself() {
 
 #[test]
 fn what_is_never_done_is_told_by_what_was_taken() {
-    let rules = ready(
-        Ruleset::builder()
-            .mark("wet")
-            .kind("rope", |kind| kind)
-            .kind("core", |kind| kind)
-            .container("depot", |it| it.slots(2))
-            .container("sled", |it| it.slots(1))
-            .start("depot", ["1 rope (wet)", "1 core"]),
-    );
+    let rules = wet_rope_and("1 core");
     let walks = Walks { count: 300, steps: 6, ..Walks::default() };
     // A walk also moves a core out of a depot where something wet lies: that is no move of something wet.
     let claims = "play\n  verbs move\nnever\n  move wet to sled\n  move core to sled\n  swap core\n";

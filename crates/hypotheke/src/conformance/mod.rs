@@ -9,7 +9,7 @@ use serde::{Deserialize, Serialize};
 
 pub use engine::Engine;
 
-use crate::language::NamedOperation;
+use crate::language::{NamedAction, NamedOperation};
 use crate::ops::{Outcome, Reason, Refusal};
 use crate::quantity::Decimal;
 use crate::snapshot::{Snapshot, SnapshotError};
@@ -79,6 +79,20 @@ impl Answer {
     #[must_use]
     pub fn unknown() -> Answer {
         Answer::Refused { reason: Reason::Unknown, figures: None, could: 0, step: None }
+    }
+
+    /// Whether two implementations may give these answers to one operation. They have to be equal, but that of several limits which a
+    /// list breaks in its end any may be named.
+    #[must_use]
+    pub fn agrees(&self, other: &Answer, operation: &NamedOperation) -> bool {
+        let is_list = matches!(operation.action, NamedAction::Together { .. });
+        match (self, other) {
+            (
+                Answer::Refused { reason, could, step: None, .. },
+                Answer::Refused { reason: other_reason, could: other_could, step: None, .. },
+            ) if is_list => (reason, could) == (other_reason, other_could),
+            _ => self == other,
+        }
     }
 
     /// True if it was applied.

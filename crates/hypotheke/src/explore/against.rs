@@ -223,21 +223,10 @@ impl Pair<'_> {
         if let Answer::Refused { reason, .. } = &expected {
             self.refused = Some(*reason);
         }
-        let (expected, found) = (comparable(operation, expected), comparable(operation, found));
-        if expected != found {
+        if !expected.agrees(&found, operation) {
             return Some(Differs::Answer { expected, found });
         }
         self.same_world()
-    }
-}
-
-/// Of several limits that a list breaks in its end any may be named.
-fn comparable(operation: &NamedOperation, answer: Answer) -> Answer {
-    match (&operation.action, answer) {
-        (NamedAction::Together { .. }, Answer::Refused { reason, could, step: None, .. }) => {
-            Answer::Refused { reason, figures: None, could, step: None }
-        }
-        (_, answer) => answer,
     }
 }
 
@@ -556,7 +545,7 @@ impl<I: Implementation, M: Fn() -> I> Shorter<'_, M> {
         }
     }
 
-    /// From each world on the way, one or two operations of a search that lead to a difference sooner.
+    /// From each world on the way, an operation of a search that leads to a difference sooner.
     fn search(&mut self, plan: &Plan) {
         let mut ours = Engine::new(self.start.rules());
         if ours.start(&self.start.snapshot()).is_err() {

@@ -258,13 +258,12 @@ impl Plan {
 
     /// What is planned and is played by walks only.
     pub(super) fn walked_only(&self) -> Vec<&'static str> {
-        let (moves, walked) = (self.plays(Verb::Move), |verb: &Verb| match verb {
+        let is_unplayed = |verb: &&Verb| match verb {
+            Verb::Resize | Verb::Set | Verb::Together | Verb::Depart | Verb::Arrive => true,
             // A move does the same.
-            Verb::Split | Verb::Merge => Some(false),
-            Verb::Resize | Verb::Set | Verb::Together | Verb::Depart | Verb::Arrive => Some(true),
-            _ => None,
-        });
-        let is_unplayed = |verb: &&Verb| walked(verb).is_some_and(|always| always || !moves);
+            Verb::Split | Verb::Merge => !self.plays(Verb::Move),
+            _ => false,
+        };
         let verbs = self.verbs.iter().filter(is_unplayed).map(|verb| verb.word());
         verbs.chain((!self.faults.is_empty()).then_some("faults")).collect()
     }

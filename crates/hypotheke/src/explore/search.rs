@@ -39,28 +39,8 @@ pub struct Exploration {
     recounts: bool,
 }
 
-impl Exploration {
-    /// Looks up the names of the claims in a ruleset.
-    ///
-    /// # Errors
-    /// Every name that is not known, and a start that can't be laid out.
-    pub fn new(rules: &Arc<Ruleset>, claims: &ClaimsFile) -> Result<Exploration, ScenarioErrors> {
-        let ReadyFile { claims, plan, world } = claims.ready(rules)?;
-        Ok(Exploration {
-            claims,
-            plan,
-            start: world,
-            bounds: Bounds::default(),
-            symmetry: true,
-            threads: NonZeroUsize::MIN,
-            recounts: false,
-        })
-    }
-
-    /// All that can be played by a ruleset from its start contents, with no claim: the laws are judged in any case.
-    #[must_use]
-    pub fn of(rules: &Arc<Ruleset>) -> Exploration {
-        let ReadyFile { claims, plan, world } = ClaimsFile::of_ruleset(rules);
+impl From<ReadyFile> for Exploration {
+    fn from(ReadyFile { claims, plan, world }: ReadyFile) -> Exploration {
         Exploration {
             claims,
             plan,
@@ -70,6 +50,22 @@ impl Exploration {
             threads: NonZeroUsize::MIN,
             recounts: false,
         }
+    }
+}
+
+impl Exploration {
+    /// Looks up the names of the claims in a ruleset.
+    ///
+    /// # Errors
+    /// Every name that is not known, and a start that can't be laid out.
+    pub fn new(rules: &Arc<Ruleset>, claims: &ClaimsFile) -> Result<Exploration, ScenarioErrors> {
+        claims.ready(rules).map(Exploration::from)
+    }
+
+    /// All that can be played by a ruleset from its start contents, with no claim: the laws are judged in any case.
+    #[must_use]
+    pub fn of(rules: &Arc<Ruleset>) -> Exploration {
+        ClaimsFile::of_ruleset(rules).into()
     }
 
     /// The same, going no further than this.

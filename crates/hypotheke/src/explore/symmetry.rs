@@ -5,7 +5,8 @@
 //! What is played here names a slot or a stack each time ([`super::moves`]), so that nothing is placed in slot order, but for three things:
 //! what is taken off or put back goes to its holder's containers in their order, what no longer fits where it lies after a mark was
 //! set does so too, and an operation that is put back looks for the slot from which it came. Where these are played, the containers of
-//! holders keep their order, and with a hand all do. A claim names a slot by its number; then that container keeps its order.
+//! holders keep their order, and with a hand all do. Sorting goes through the slots in their order too, but what it comes to has nothing of
+//! that order: as many full stacks as there are, and the rest. A claim names a slot by its number; then that container keeps its order.
 //!
 //! For worlds that are taken for one, every operation of the one is an operation of the other with the slots renamed: operations
 //! name slots, limits and filters are those of the container, and weights and counts are sums. So each trail of the one is, renamed, a

@@ -3,8 +3,8 @@
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
-use hypotheke::conformance::{Answer, Engine, Implementation};
-use hypotheke::{NamedAction, NamedOperation, Ruleset, Snapshot, World};
+use hypotheke::conformance::{Engine, Implementation};
+use hypotheke::{NamedOperation, Ruleset, Snapshot, World};
 use proptest::prelude::*;
 use proptest::strategy::ValueTree;
 use proptest::test_runner::TestRunner;
@@ -42,16 +42,6 @@ fn only_resolvable(model: &Model, list: Request) -> Request {
     Request::Together(steps.into_iter().filter(meant).collect())
 }
 
-/// Of several that are over in the end any may be named.
-fn comparable(operation: &NamedOperation, answer: Answer) -> Answer {
-    match (&operation.action, answer) {
-        (NamedAction::Together { .. }, Answer::Refused { reason, could, step: None, .. }) => {
-            Answer::Refused { reason, figures: None, could, step: None }
-        }
-        (_, answer) => answer,
-    }
-}
-
 /// The first operation at which two implementations differ, and how.
 fn difference(
     one: &mut dyn Implementation,
@@ -68,9 +58,8 @@ fn difference(
             restart(other);
         }
         let before = one.snapshot();
-        let answers = [one.perform(operation), other.perform(operation)];
-        let [mine, yours] = answers.map(|answer| comparable(operation, answer));
-        if mine != yours {
+        let [mine, yours] = [one.perform(operation), other.perform(operation)];
+        if !mine.agrees(&yours, operation) {
             return Some(format!("{number}: {operation}: {mine:?} and {yours:?}"));
         }
         let after = [one.snapshot(), other.snapshot()];
