@@ -19,6 +19,7 @@ Examples:
   hypotheke coverage                      find out which rules no scenario tests
   hypotheke compare old.toml rules.toml   tell what differs in meaning
   hypotheke explore                       look for an order of play that breaks a claim
+  hypotheke saves                         find out whether saves keep what they should
   hypotheke migrate saves/autumn.json     carry a save over to ./rules.toml, and tell what changes
   hypotheke fmt                           bring scenario files into their usual layout
   hypotheke ask 'drop 1 flare from sled'  what would come of it, and what stands in the way
@@ -159,6 +160,12 @@ pub(crate) enum Command {
     )]
     Explore(ExploreArgs),
 
+    /// Find out whether saves keep what they should: after every step, through crashes, between two servers, under mended rules
+    #[command(
+        after_help = "Examples:\n  hypotheke saves\n  hypotheke saves scenarios/sled.scenario\n  hypotheke saves --rules earlier/rules-2.toml earlier --mended rules.toml\n  hypotheke saves --joins 4 --faults 2 --time 600\n\nEnds with 1 if something is lost, doubled or read as something else, with 3 if time or an interrupt stopped it."
+    )]
+    Saves(SavesArgs),
+
     /// Bring scenario files into their usual layout; comments are kept
     #[command(
         after_help = "Examples:\n  hypotheke fmt\n  hypotheke fmt scenarios/sled.scenario\n  hypotheke fmt --check\n  cat sled.scenario | hypotheke fmt -"
@@ -263,6 +270,45 @@ fn shard(text: &str) -> Result<(u64, u64), String> {
         Some((part, parts)) if (1..=parts).contains(&part) => Ok((part - 1, parts)),
         _ => Err("a part is written such as `2/8`, from `1/8` to `8/8`".to_owned()),
     }
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct SavesArgs {
+    /// Scenario files, or folders of them [default: the folder `scenarios` beside the ruleset]
+    #[arg(value_name = "FILE")]
+    pub(crate) files: Vec<PathBuf>,
+
+    /// The ruleset; saves in the folder `saves` beside it are tried too
+    #[arg(long, default_value = "rules.toml")]
+    pub(crate) rules: PathBuf,
+
+    /// Carry every save over to this ruleset
+    #[arg(long, value_name = "FILE")]
+    pub(crate) mended: Option<PathBuf>,
+
+    /// How often the player joins one of two servers
+    #[arg(long, value_name = "COUNT", default_value_t = 3, value_parser = clap::value_parser!(u32).range(1..=9))]
+    pub(crate) joins: u32,
+
+    /// How often the player gives something to a server's world, or takes something
+    #[arg(long, value_name = "COUNT", default_value_t = 1, value_parser = clap::value_parser!(u32).range(0..=9))]
+    pub(crate) exchanges: u32,
+
+    /// How often the store does not answer as it should
+    #[arg(long, value_name = "COUNT", default_value_t = 1, value_parser = clap::value_parser!(u32).range(0..=9))]
+    pub(crate) faults: u32,
+
+    /// How often a lease runs out
+    #[arg(long, value_name = "COUNT", default_value_t = 1, value_parser = clap::value_parser!(u32).range(0..=9))]
+    pub(crate) run_outs: u32,
+
+    /// No longer than so many seconds for the two servers
+    #[arg(long, value_name = "SECONDS")]
+    pub(crate) time: Option<u64>,
+
+    /// End with 0 even if time or an interrupt stopped it
+    #[arg(long)]
+    pub(crate) accept_partial: bool,
 }
 
 #[derive(Debug, Args)]

@@ -26,8 +26,9 @@ pub(crate) const SCENARIOS: &[DemoFile] = &[
 pub(crate) const FAILING: DemoFile =
     DemoFile { path: "failing/three-failures.scenario", text: include_str!("../demo/failing/three-failures.scenario") };
 
-/// The rules before these.
+/// The rules before these, and scenarios that were played by the second.
 pub(crate) const EARLIER: &[DemoFile] = &[
+    DemoFile { path: "earlier/outbound.scenario", text: include_str!("../demo/earlier/outbound.scenario") },
     DemoFile { path: "earlier/rules-1.toml", text: include_str!("../demo/earlier/rules-1.toml") },
     DemoFile { path: "earlier/rules-2.toml", text: include_str!("../demo/earlier/rules-2.toml") },
 ];

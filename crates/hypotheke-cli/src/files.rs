@@ -233,6 +233,26 @@ pub(crate) fn load_scenarios(path: &Path) -> Result<ScenarioFile, InputError> {
     Ok(ScenarioFile::load(path)?)
 }
 
+/// The saves in the folder `saves` beside a ruleset, in order of their paths; none if there is no such folder.
+pub(crate) fn saves_beside(rules: &Path) -> Result<Vec<PathBuf>, InputError> {
+    let folder = rules.parent().unwrap_or(Path::new("")).join("saves");
+    if !folder.is_dir() {
+        return Ok(Vec::new());
+    }
+    let unreadable = |error: std::io::Error| {
+        InputError::usage(format!("can't read the folder `{}`: {error}", folder.display()), None)
+    };
+    let mut found = Vec::new();
+    for entry in std::fs::read_dir(&folder).map_err(unreadable)? {
+        let path = entry.map_err(unreadable)?.path();
+        if path.is_file() && is_save(&path) {
+            found.push(path);
+        }
+    }
+    found.sort();
+    Ok(found)
+}
+
 /// As many threads as are asked for, or as there are cores.
 pub(crate) fn threads(asked: Option<NonZeroUsize>) -> NonZeroUsize {
     asked.or_else(|| std::thread::available_parallelism().ok()).unwrap_or(NonZeroUsize::MIN)

@@ -106,9 +106,15 @@ fn the_reference_pages_show_what_happens() {
 
 #[test]
 fn every_picture_that_a_document_shows_is_there() {
-    for document in
-        ["README.md", "docs/ruleset.md", "docs/scenarios.md", "docs/asking.md", "docs/coverage.md", "docs/saves.md"]
-    {
+    for document in [
+        "README.md",
+        "docs/ruleset.md",
+        "docs/scenarios.md",
+        "docs/asking.md",
+        "docs/coverage.md",
+        "docs/saves.md",
+        "docs/stores.md",
+    ] {
         let text = std::fs::read_to_string(workspace().join(document)).expect(document);
         let folder = workspace().join(document).parent().expect("a folder").to_owned();
         for link in text.split("](").skip(1).filter_map(|rest| rest.split(')').next()) {

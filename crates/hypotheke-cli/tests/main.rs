@@ -8,6 +8,7 @@ mod drawing;
 mod explore;
 mod input;
 mod rulesets;
+mod save_checks;
 mod saves;
 mod scenarios;
 mod schemas;

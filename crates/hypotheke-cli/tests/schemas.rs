@@ -6,7 +6,7 @@ use serde_json::Value;
 
 use super::{hypotheke, output, traverse};
 
-const ALL: [&str; 15] = [
+const ALL: [&str; 16] = [
     "rules",
     "verify",
     "coverage",
@@ -21,6 +21,7 @@ const ALL: [&str; 15] = [
     "compare-saves",
     "explore",
     "migrate",
+    "saves",
     "save",
 ];
 
@@ -76,6 +77,8 @@ fn what_is_written_keeps_to_its_schema() {
         ("explore", &["explore", "--rules", "loopholes/rules.toml"], 1),
         ("migrate", &["migrate", "saves/autumn.json"], 0),
         ("migrate", &["migrate", "saves/autumn.json", "--rules", "earlier/rules-2.toml", "--rules", "rules.toml"], 0),
+        ("saves", &["saves", "scenarios/camp.scenario", "--joins", "1"], 0),
+        ("saves", &["saves", "--joins", "1", "--mended", "earlier/rules-2.toml"], 1),
         ("fmt", &["fmt"], 0),
         ("fmt", &["fmt", "--check"], 0),
     ] {

@@ -136,8 +136,10 @@ mod quantity;
 mod query;
 mod ruleset;
 pub mod save;
+pub mod save_checks;
 pub mod scenario;
 pub mod snapshot;
+pub mod store;
 pub mod text;
 mod world;
 

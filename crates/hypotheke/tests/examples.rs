@@ -9,14 +9,19 @@ fn built() -> PathBuf {
     test.parent().and_then(Path::parent).expect("the folder of the profile").join("examples")
 }
 
-fn printed(example: &str) -> String {
+/// What an example prints.
+fn run(example: &str, args: &[&str]) -> String {
     let program = built().join(format!("{example}{}", std::env::consts::EXE_SUFFIX));
     // `cargo test --test main` builds no examples.
     if !program.exists() {
-        let built = Command::new(env!("CARGO")).args(["build", "--quiet", "--examples"]).status().expect("cargo");
+        let built = Command::new(env!("CARGO"))
+            .args(["build", "--quiet", "--examples", "--features", "sqlite"])
+            .status()
+            .expect("cargo");
         assert!(built.success());
     }
-    let output = Command::new(&program).output().unwrap_or_else(|error| panic!("{}: {error}", program.display()));
+    let output =
+        Command::new(&program).args(args).output().unwrap_or_else(|error| panic!("{}: {error}", program.display()));
     assert!(output.status.success(), "{example}: {}", String::from_utf8_lossy(&output.stderr));
     String::from_utf8(output.stdout).expect("text")
 }
@@ -32,6 +37,19 @@ fn examples_print_what_is_written_beside_them() {
     for example in examples {
         let name = example.file_stem().and_then(|name| name.to_str()).expect("a name");
         let expected = std::fs::read_to_string(example.with_extension("expected")).expect("what it prints");
-        assert_eq!(printed(name), expected, "{name}");
+        assert_eq!(run(name, &[]), expected, "{name}");
     }
+}
+
+/// Killed while it saves: as often as `KILLS` says, or as often as there is time for every day.
+#[test]
+fn a_process_killed_while_it_saves_leaves_a_whole_save() {
+    let kills = std::env::var("KILLS").unwrap_or_else(|_| "50".to_owned());
+    let output = run("killed_while_saving", &[&kills]);
+    let told = |store| {
+        format!(
+            "{store}: killed {kills} times while it saved; each time a whole save was there, the last or the one after\n"
+        )
+    };
+    assert_eq!(output, told("folder") + &told("sqlite"));
 }

@@ -24,6 +24,7 @@ mod scenario_lines;
 mod scenarios;
 mod several;
 mod snapshots;
+mod stores;
 mod tables;
 mod travel;
 mod worlds;

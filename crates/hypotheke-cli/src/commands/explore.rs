@@ -201,7 +201,7 @@ fn write(folder: Option<&Path>, path: &Path, file: &ClaimsFile, found: &Explored
 }
 
 /// An interrupt, or the time that was given, ends the search and not the command: what was covered is still told.
-fn watch_for_the_end(seconds: Option<u64>) {
+pub(super) fn watch_for_the_end(seconds: Option<u64>) {
     // Where the signal can't be caught it ends the command, as it does everywhere else.
     let _ = ctrlc::set_handler(|| {
         if INTERRUPTED.swap(true, Ordering::Relaxed) {
@@ -253,7 +253,7 @@ impl ProgressLine {
     }
 }
 
-fn end(seconds: Option<u64>) -> Option<Bound> {
+pub(super) fn end(seconds: Option<u64>) -> Option<Bound> {
     if INTERRUPTED.load(Ordering::Relaxed) {
         return Some(Bound::Interrupt);
     }

@@ -10,6 +10,7 @@ mod fits;
 mod fmt;
 mod gather;
 pub(crate) mod migrate;
+pub(crate) mod save_checks;
 mod saves;
 mod show;
 mod verify;
@@ -157,6 +158,7 @@ fn dispatch(args: &Cli, output: &mut Output) -> Result<Verdict, InputError> {
         Some(Command::Compare(args)) if is_save(&args.old) || is_save(&args.new) => saves::compare(output, args),
         Some(Command::Compare(args)) => compare::run(output, args),
         Some(Command::Explore(args)) => explore::run(output, args),
+        Some(Command::Saves(args)) => save_checks::run(output, args),
         Some(Command::Migrate(args)) => migrate::run(output, args),
         Some(Command::Fits(args)) => fits::run(output, args),
         Some(Command::Fmt { files, check }) => fmt::run(output, files, *check),

@@ -11,6 +11,7 @@ pub(crate) mod junit;
 pub(crate) mod migrate;
 pub(crate) mod ruleset;
 pub(crate) mod save;
+pub(crate) mod save_checks;
 pub(crate) mod saves;
 pub(crate) mod schema;
 pub(crate) mod show;

@@ -13,6 +13,7 @@ use super::fmt::FmtJson;
 use super::migrate::MigrateJson;
 use super::ruleset::RulesetFile;
 use super::save::SaveFile;
+use super::save_checks::SavesJson;
 use super::saves::{CheckSaveJson, CompareSavesJson};
 use super::show::ShowJson;
 use super::verify::{DemoJson, VerifyJson};
@@ -46,6 +47,8 @@ pub(crate) enum SchemaOf {
     CompareSaves,
     /// What `explore --format json` writes
     Explore,
+    /// What `saves --format json` writes
+    Saves,
     /// What `migrate --format json` writes
     Migrate,
     /// A save in its JSON form
@@ -67,6 +70,7 @@ pub(crate) fn schema(of: SchemaOf) -> Schema {
         SchemaOf::CheckSave => schema_for!(CheckSaveJson),
         SchemaOf::CompareSaves => schema_for!(CompareSavesJson),
         SchemaOf::Explore => schema_for!(ExploreJson),
+        SchemaOf::Saves => schema_for!(SavesJson),
         SchemaOf::Migrate => schema_for!(MigrateJson),
         SchemaOf::Save => schema_for!(SaveFile),
     }

@@ -10,5 +10,6 @@ pub(crate) mod fits;
 pub(crate) mod kinds;
 mod page;
 pub(crate) mod report;
+pub(crate) mod save_checks;
 
 pub(crate) use page::{Page, Tone, clean, clip, fold, pad, steers, width};

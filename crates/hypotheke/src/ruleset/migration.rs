@@ -9,14 +9,14 @@ use toml::de::DeValue;
 use super::read::{Reading, Section};
 use super::source::Written;
 
-/// Changed is done about something that a ruleset no longer allows.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+/// What is done about something that a ruleset no longer allows.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum Treatment {
     /// It stays as it is and may get better, but not worse.
     #[default]
     Leave,
-    /// Changed is over a limit goes to empty slots of the same container; what finds none stays.
+    /// What is over a limit goes to empty slots of the same container; what finds none stays.
     Split,
     /// It goes to where there is room: the same container, the holder's other containers in order, the ground.
     Spill,

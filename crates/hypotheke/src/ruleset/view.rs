@@ -5,6 +5,7 @@ use rustc_hash::{FxBuildHasher, FxHashMap};
 use std::collections::BTreeSet;
 use std::fmt;
 use std::hash::BuildHasher;
+use std::sync::OnceLock;
 
 use super::bits::Bits;
 use super::migration::MigrationRules;
@@ -63,6 +64,8 @@ pub struct Ruleset {
     pub(super) holders: Vec<HolderDef>,
     pub(super) holder_index: FxHashMap<Box<str>, HolderDefId>,
     pub(crate) start: Vec<StartEntry>,
+    /// Worked out when it is first asked for: each save has it.
+    pub(crate) fingerprint: OnceLock<String>,
 }
 
 /// The name and the sizes; all of it would fill pages.

@@ -5,7 +5,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use super::Save;
 use super::layout::places;
 use crate::id::StackId;
-use crate::snapshot::{Snapshot, Stack};
+use crate::snapshot::{Snapshot, Stack, Stray};
 
 /// How many items of one look there were and are, in one place or in all.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -31,6 +31,13 @@ pub struct SaveChanges {
 type Counted = BTreeMap<String, u64>;
 
 impl Save {
+    /// How many items are in it, with those that are kept aside.
+    #[must_use]
+    pub fn items(&self) -> u64 {
+        let lying = count(&self.snapshot).into_values().flat_map(BTreeMap::into_values).sum::<u64>();
+        lying + self.snapshot.strays.iter().map(Stray::items).sum::<u64>()
+    }
+
     /// What differs in another save, of the same world later on or of any other.
     #[must_use]
     pub fn changes_to(&self, later: &Save) -> SaveChanges {

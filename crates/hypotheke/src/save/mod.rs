@@ -308,7 +308,7 @@ impl SavedUnder {
     /// That of a ruleset.
     #[must_use]
     pub fn new(rules: &Ruleset) -> SavedUnder {
-        SavedUnder { title: rules.title().to_owned(), version: rules.version(), fingerprint: fingerprint::of(rules) }
+        SavedUnder { title: rules.title().to_owned(), version: rules.version(), fingerprint: rules.fingerprint() }
     }
 }
 
@@ -317,6 +317,6 @@ impl Ruleset {
     /// so on every machine.
     #[must_use]
     pub fn fingerprint(&self) -> String {
-        fingerprint::of(self)
+        self.fingerprint.get_or_init(|| fingerprint::of(self)).clone()
     }
 }

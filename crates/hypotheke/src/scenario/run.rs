@@ -35,6 +35,31 @@ impl PlayableFile<'_> {
     }
 }
 
+impl PlayableFile<'_> {
+    /// The bodies of a scenario with its title: one, or one for each row of its table.
+    pub(crate) fn bodies<'p>(&'p self, scenario: &'p Scenario) -> impl Iterator<Item = (String, &'p Body)> {
+        let title = scenario.title.as_str();
+        scenario.plays().map(move |(row, body)| match row {
+            None => (title.to_owned(), body),
+            Some(row) => (format!("{title}: {}", row_text(scenario, row)), body),
+        })
+    }
+
+    /// Plays one body and shows the world at the start and after each operation, with its sentence. True if all comes as it is expected.
+    pub(crate) fn play_shown<'p>(&'p self, scenario: &'p Scenario, body: &'p Body, show: &'p mut Show<'p>) -> bool {
+        let mut player = Player::new(self, scenario, None, body, Trace::Failures);
+        (player.is_judge, player.show) = (false, Some(show));
+        player.play(body);
+        player.report.passed()
+    }
+}
+
+/// `column cell, column cell`
+fn row_text(scenario: &Scenario, row: &Line<Row>) -> String {
+    let pairs = scenario.columns().zip(&row.item.cells).map(|(column, cell)| format!("{column} {cell}"));
+    pairs.collect::<Vec<_>>().join(", ")
+}
+
 impl<'f> PlayableFile<'f> {
     /// The same scenarios, to be played by a ruleset in which the same names are known.
     pub(crate) fn by_other_rules(&self, rules: &std::sync::Arc<crate::ruleset::Ruleset>) -> PlayableFile<'f> {
@@ -49,6 +74,9 @@ impl<'f> PlayableFile<'f> {
         player.report.passed()
     }
 }
+
+/// Is shown a world, with the operation that led to it.
+type Show<'p> = dyn FnMut(Option<&str>, &World) + 'p;
 
 struct Player<'p> {
     file: &'p PlayableFile<'p>,
@@ -76,6 +104,8 @@ struct Player<'p> {
     /// Every world is audited, and what fails is worked out to be read.
     is_judge: bool,
     watch: Watch,
+    /// Is shown every world, with the operation that led to it.
+    show: Option<&'p mut Show<'p>>,
 }
 
 /// What one operation came to.
@@ -93,10 +123,6 @@ impl<'p> Player<'p> {
         body: &'p Body,
         trace: Trace,
     ) -> Player<'p> {
-        let told = |row: &Line<Row>| {
-            let pairs = scenario.columns().zip(&row.item.cells).map(|(column, cell)| format!("{column} {cell}"));
-            pairs.collect::<Vec<_>>().join(", ")
-        };
         let start = file.file.start_world(&file.rules, body.start.as_ref().map(|line| &line.item));
         let (end, unresolved) = match start {
             Ok(world) => (world, None),
@@ -105,7 +131,7 @@ impl<'p> Player<'p> {
         let report = ScenarioReport {
             title: scenario.title.to_string(),
             span: row.map_or(scenario.title.span(), |row| row.span),
-            row: row.map(told),
+            row: row.map(|row| row_text(scenario, row)),
             played: 0,
             checks: 0,
             steps: Vec::new(),
@@ -131,6 +157,7 @@ impl<'p> Player<'p> {
             within_limits: false,
             is_judge: true,
             watch,
+            show: None,
         }
     }
 
@@ -139,6 +166,9 @@ impl<'p> Player<'p> {
             return self.fail(self.scenario.title.span(), Finding::Unresolved(message), Vec::new());
         }
         self.within_limits = self.audit(body.start.as_ref().map_or(self.scenario.title.span(), |line| line.span));
+        if let Some(show) = &mut self.show {
+            show(None, &self.report.end);
+        }
         let is_start = |check: &Check| matches!(check, Check::SameWorld { moment } if moment.as_str() == START);
         if asks(body, &self.file.shared, is_start) {
             self.moments.push((START, self.report.end.clone()));
@@ -232,6 +262,9 @@ impl<'p> Player<'p> {
         }
         self.report.played += 1;
         self.applied = matches!(played, Played::Applied(_));
+        if let Some(show) = &mut self.show {
+            show(Some(self.file.file.source().slice(line.span)), &self.report.end);
+        }
         let world = &self.report.end;
         let verb = operation.action.past_verb();
         let finding = judge_answer(world, verb, &played, expected);

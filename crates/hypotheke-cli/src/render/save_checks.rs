@@ -1,0 +1,60 @@
+//! What came of the checks of saves.
+
+use super::page::WIDTH;
+use super::report::counted;
+use super::{Page, Tone, clip, fold, pad};
+use crate::commands::save_checks::{Came, Checked};
+use hypotheke::Ruleset;
+
+pub(crate) fn draw(page: &mut Page, rules: &Ruleset, checks: &[Checked]) {
+    page.put(Tone::Heading, &clip(rules.title(), 60))
+        .put(Tone::Faint, &format!("   version {}", rules.version()))
+        .end();
+    for check in checks {
+        draw_one(page, check);
+    }
+    draw_summary(page, checks);
+}
+
+fn draw_one(page: &mut Page, check: &Checked) {
+    let (tone, word) = match check.came {
+        Came::Good => (Tone::Good, "holds"),
+        Came::Bad => (Tone::Bad, "broken"),
+        Came::NotAsked => (Tone::Faint, "-"),
+        Came::CutShort => (Tone::Notable, "so far"),
+    };
+    let about = if check.came == Came::NotAsked { Tone::Faint } else { Tone::Plain };
+    let lines = check.told.iter().flat_map(|told| fold(told, WIDTH - 22));
+    for (nth, line) in lines.enumerate() {
+        let (word, name) = if nth == 0 { (word, check.name) } else { ("", "") };
+        page.put(tone, &pad(word, 7)).put(Tone::Heading, &pad(name, 14));
+        page.put(if nth == 0 { about } else { Tone::Faint }, &line).end();
+    }
+    let Some(breach) = &check.breach else { return };
+    for (number, step) in (1..).zip(&breach.trail) {
+        for (nth, line) in fold(step, WIDTH - 14).into_iter().enumerate() {
+            let number = if nth == 0 { format!("{number:>11}  ") } else { " ".repeat(13) };
+            page.put(Tone::Faint, &number).plain(&line).end();
+        }
+    }
+    for line in fold(&breach.found, WIDTH - 14) {
+        page.plain(&" ".repeat(13)).put(Tone::Bad, &line).end();
+    }
+}
+
+fn draw_summary(page: &mut Page, checks: &[Checked]) {
+    let count = |came| checks.iter().filter(|check| check.came == came).count();
+    let asked = checks.len() - count(Came::NotAsked);
+    match (count(Came::Bad), count(Came::CutShort)) {
+        (0, 0) => page.put(Tone::Good, &format!("all {} hold", counted(asked, "check"))).end(),
+        (0, cut) => page.put(Tone::Notable, &format!("nothing found; {} cut short", counted(cut, "check"))).end(),
+        (bad, _) => page.put(Tone::Bad, &format!("{bad} of {} broken", counted(asked, "check"))).end(),
+    }
+    let asked_for = |code| checks.iter().any(|check| check.code == code && check.came != Came::NotAsked);
+    let next = match (count(Came::Bad), asked_for("mended-rules")) {
+        (0, false) => "next   `--mended FILE` carries every save over to the rules that are to come",
+        (0, _) => "next   `--joins`, `--exchanges`, `--faults` and `--run-outs` try more of two servers",
+        _ => "next   what led to it stands above, in order; the library has the same checks for a store of your own",
+    };
+    fold(next, WIDTH).iter().for_each(|line| page.line(Tone::Faint, line));
+}

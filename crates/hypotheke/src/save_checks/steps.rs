@@ -1,0 +1,153 @@
+//! What is saved after a step is read back as the same world.
+
+use std::collections::BTreeSet;
+
+use super::Breach;
+use crate::ops::Operation;
+use crate::save::Save;
+use crate::scenario::PlayableFile;
+use crate::snapshot::Departure;
+use crate::world::World;
+
+/// A world that a scenario comes by.
+#[derive(Clone, Copy, Debug)]
+pub struct SavedStep<'a> {
+    /// The scenario's title, with its row if it has a table.
+    pub scenario: &'a str,
+    /// The operations so far, as they are written; none at the start.
+    pub steps: &'a [String],
+    /// The world after the last of them.
+    pub world: &'a World,
+}
+
+/// What comes back of a save in each way in which it was kept, with its size in bytes; or why nothing does.
+pub type Kept = Result<Vec<(Save, u64)>, String>;
+
+/// What was found.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Steps {
+    /// Scenarios that were played; one with a table once for each row.
+    pub scenarios: u64,
+    /// Those that end before their last step, since what they expect does not hold.
+    pub unfinished: u64,
+    /// Worlds that were saved and read back, in each form.
+    pub worlds: u64,
+    /// Holders that were let go in those worlds, saved by themselves and read back, in each form.
+    pub departures: u64,
+    /// The size of all saves of worlds, in bytes: in JSON, and in binary form.
+    pub bytes: (u64, u64),
+    /// What came back as something else.
+    pub breach: Option<Breach>,
+}
+
+/// Plays all scenarios and saves the world at the start and after every operation, and each holder in it by themselves. What is read back, in each of
+/// the two forms, has to be the same.
+#[must_use]
+pub fn every_step(files: &[PlayableFile<'_>]) -> Steps {
+    every_step_through(files, &mut |save| {
+        let mut read = Vec::new();
+        for bytes in [save.to_json().into_bytes(), save.to_bytes()] {
+            read.push((Save::read(&bytes).map_err(|error| error.to_string())?, bytes.len() as u64));
+        }
+        Ok(read)
+    })
+}
+
+/// The same, through another way of writing and reading: `keep` writes a save down in one way or several, and reads each back, with its size.
+pub fn every_step_through(files: &[PlayableFile<'_>], keep: &mut dyn FnMut(&Save) -> Kept) -> Steps {
+    let mut found = Steps::default();
+    let (scenarios, unfinished) = for_each_step(files, &mut |step| {
+        if found.breach.is_none() {
+            let wrong = found.keep(step.world, keep).err();
+            found.breach = wrong.map(|wrong| Breach { trail: trail(step), found: wrong });
+        }
+        found.breach.is_none()
+    });
+    Steps { scenarios, unfinished, ..found }
+}
+
+/// The way to a world that a scenario comes by.
+pub(super) fn trail(step: &SavedStep<'_>) -> Vec<String> {
+    let scenario = format!("scenario {}", step.scenario);
+    std::iter::once(scenario).chain(step.steps.iter().cloned()).collect()
+}
+
+/// Plays all scenarios and shows the world at the start and after every operation, until it is answered false. Gives how many were played, and how many of
+/// them ended early since what they expect does not hold.
+pub fn for_each_step(files: &[PlayableFile<'_>], show: &mut dyn FnMut(&SavedStep<'_>) -> bool) -> (u64, u64) {
+    let (mut played, mut unfinished) = (0, 0);
+    let mut wanted = true;
+    for file in files {
+        for scenario in file.file.scenarios() {
+            for (title, body) in file.bodies(scenario) {
+                if !wanted {
+                    return (played, unfinished);
+                }
+                let mut steps = Vec::new();
+                let passed = file.play_shown(scenario, body, &mut |sentence, world| {
+                    steps.extend(sentence.map(str::to_owned));
+                    wanted = wanted && show(&SavedStep { scenario: &title, steps: &steps, world });
+                });
+                played += 1;
+                unfinished += u64::from(!passed);
+            }
+        }
+    }
+    (played, unfinished)
+}
+
+impl Steps {
+    fn keep(&mut self, world: &World, keep: &mut dyn FnMut(&Save) -> Kept) -> Result<(), String> {
+        let save = Save::of(world);
+        let read = keep(&save)?;
+        self.worlds += 1;
+        let sizes: Vec<u64> = read.iter().map(|(_, bytes)| *bytes).collect();
+        self.bytes.0 += sizes.first().copied().unwrap_or_default();
+        self.bytes.1 += sizes.last().copied().unwrap_or_default();
+        for (read, _) in read {
+            let again = read.world(world.rules()).map_err(|error| error.to_string())?;
+            compare(&save, &Save::of(&again))?;
+            compare(&save, &read)?;
+        }
+        for departure in departures(world) {
+            let save = Save::of_departure(world.rules(), &departure);
+            self.departures += 1;
+            for (read, _) in keep(&save)? {
+                let again = read.departure(world.rules()).map_err(|error| error.to_string())?;
+                if again != departure {
+                    return Err(format!("{} is saved by themselves, and somebody else is read", departure.name()));
+                }
+            }
+        }
+        Ok(())
+    }
+}
+
+/// Each holder, as they would depart from the world as it is.
+fn departures(world: &World) -> Vec<Departure> {
+    let departed = |holder| {
+        let mut world = world.clone();
+        let _ = world.perform(&Operation::departing(holder)).ok()?;
+        world.departed().first().cloned()
+    };
+    world.holders().filter_map(departed).collect()
+}
+
+/// Says where two saves differ, if they do.
+pub(super) fn compare(saved: &Save, read: &Save) -> Result<(), String> {
+    if saved.snapshot() == read.snapshot() {
+        return Ok(());
+    }
+    let changes = saved.changes_to(read);
+    let places: BTreeSet<&str> = changes.by_place.iter().map(|(place, _)| place.as_str()).collect();
+    let told = changes
+        .in_all
+        .iter()
+        .map(|change| format!("{}: {} were saved, {} are read", change.item, change.before, change.after));
+    let told: Vec<String> = told.collect();
+    Err(match (told.is_empty(), places.is_empty()) {
+        (false, _) => told.join("; "),
+        (true, false) => format!("other things lie in {}", places.into_iter().collect::<Vec<_>>().join(", ")),
+        (true, true) => "another world is read: its counters, ids or what is open differ".to_owned(),
+    })
+}

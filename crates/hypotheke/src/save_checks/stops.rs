@@ -1,0 +1,162 @@
+//! The writer of a folder store is stopped at every step, and the power fails.
+
+use super::Breach;
+use crate::store::{Crash, FolderStore, Key, PROCESS_HAS_ENDED, SimulatedDisk, Store, StoreError};
+
+/// So many saves are written by one process, one after the other.
+const SAVES_IN_A_ROW: usize = 4;
+const FOLDER: &str = "players";
+/// Which processes ask for leases, and when: the one before has always run out.
+const PROCESSES: [(&str, u64); 3] = [("camp, the first time", 0), ("camp, the second time", 10), ("who looks", 20)];
+
+/// What was found.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Stops {
+    /// Saves that were written.
+    pub saves: u64,
+    /// Writes, syncs, renames and what else a process was stopped after.
+    pub stops: u64,
+    /// Disks that a power cut may leave there, each of which was read.
+    pub disks: u64,
+    /// What was lost.
+    pub breach: Option<Breach>,
+}
+
+/// Writes saves to a folder store on a [`SimulatedDisk`], stops the process after every single step, and lets the power fail: right then, and again while
+/// the next process goes on from there. On every disk that may be found, the save before or the one that was being written is there, whole; the one that was being
+/// written, if the store had said that it was safe; and no lease is given twice.
+#[must_use]
+pub fn every_stop(saves: &[Vec<u8>]) -> Stops {
+    every_stop_on(&SimulatedDisk::new(), saves)
+}
+
+/// The same, on a disk that may have faults of its own.
+#[must_use]
+pub fn every_stop_on(disk: &SimulatedDisk, saves: &[Vec<u8>]) -> Stops {
+    let mut found = Stops::default();
+    let Ok(key) = Key::new("ada") else { return found };
+    for saves in saves.chunks(SAVES_IN_A_ROW) {
+        let mut session = Session { key: &key, saves, found: &mut found };
+        let lost = session.from(disk, &Known::default(), 0);
+        found.saves += saves.len() as u64;
+        if lost.is_some() {
+            found.breach = lost;
+            return found;
+        }
+    }
+    found
+}
+
+/// What a process knows to be safe, or to be on its way.
+#[derive(Clone, Debug, Default)]
+struct Known {
+    /// How many of the saves are there for certain.
+    safe: usize,
+    /// How many may be there.
+    begun: usize,
+    /// The highest lease that was given.
+    lease: u64,
+}
+
+struct Session<'a> {
+    key: &'a Key,
+    saves: &'a [Vec<u8>],
+    found: &'a mut Stops,
+}
+
+impl Session<'_> {
+    /// Lets a process go on from a disk as it is and stops it after each of its steps.
+    fn from(&mut self, disk: &SimulatedDisk, known: &Known, process: usize) -> Option<Breach> {
+        for steps in 0.. {
+            let disk = disk.stopping_after(steps);
+            let mut known = known.clone();
+            let ended = match self.play(&disk, &mut known, process) {
+                Ok(ended) => ended,
+                Err(wrong) => return Some(Breach { trail: disk.done(), found: wrong }),
+            };
+            self.found.stops += 1;
+            for crash in disk.crashes() {
+                self.found.disks += 1;
+                if let Err(wrong) = self.look(&crash, &known) {
+                    return Some(breach(&disk, &crash, wrong));
+                }
+            }
+            if process == 0 && !ended {
+                // The process is gone, the machine goes on: the next finds what was done, and what that one has seen must stay.
+                let lost = self.next_process(&disk, &known);
+                if lost.is_some() {
+                    return lost;
+                }
+            }
+            if ended {
+                return None;
+            }
+        }
+        None
+    }
+
+    /// Writes what is still to be written; false if the process was stopped. An error is what it should not have come to.
+    fn play(&mut self, disk: &SimulatedDisk, known: &mut Known, process: usize) -> Result<bool, String> {
+        match self.write(disk, known, process) {
+            Ok(()) => Ok(true),
+            Err(error) if is_stopped(&error) => Ok(false),
+            Err(error) => Err(error.to_string()),
+        }
+    }
+
+    fn write(&mut self, disk: &SimulatedDisk, known: &mut Known, process: usize) -> Result<(), StoreError> {
+        let (owner, now) = PROCESSES[process];
+        let store = FolderStore::open_on(disk.clone(), FOLDER)?.keeping(2);
+        let lease = store.lease(self.key, owner, now, now + 10)?;
+        known.lease = lease.number;
+        // What it finds it may show to a player.
+        let mut base = lease.revision;
+        let there = usize::try_from(base).unwrap_or(usize::MAX);
+        (known.safe, known.begun) = (there, there.max(known.begun));
+        for save in self.saves.iter().skip(there) {
+            known.begun = known.begun.max(known.safe + 1);
+            base = store.save(self.key, save, base, lease.number)?;
+            known.safe += 1;
+        }
+        Ok(())
+    }
+
+    fn next_process(&mut self, disk: &SimulatedDisk, known: &Known) -> Option<Breach> {
+        self.from(disk, known, 1).map(|breach| {
+            let ended = "the process ends, and the next begins".to_owned();
+            Breach { trail: disk.done().into_iter().chain([ended]).chain(breach.trail).collect(), ..breach }
+        })
+    }
+
+    /// What is found after a power cut, against what was known.
+    fn look(&self, crash: &Crash, known: &Known) -> Result<(), String> {
+        let store = FolderStore::open_on(crash.disk.clone(), FOLDER).map_err(|error| error.to_string())?;
+        let stored = store.load(self.key).map_err(|error| error.to_string())?;
+        let found = stored.as_ref().map_or(0, |stored| stored.revision);
+        let number = usize::try_from(found).unwrap_or(usize::MAX);
+        if !(known.safe..=known.begun).contains(&number) {
+            return Err(format!("save {} was safe, and save {found} is what is found", known.safe));
+        }
+        let is_whole = stored.is_none_or(|stored| self.saves.get(number - 1) == Some(&stored.bytes));
+        if !is_whole {
+            return Err(format!("save {found} is there, with other bytes"));
+        }
+        let (owner, now) = PROCESSES[2];
+        let next = store.lease(self.key, owner, now, now + 10).map_err(|error| error.to_string())?.number;
+        if next <= known.lease {
+            return Err(format!("lease {} was given, and lease {next} is given again", known.lease));
+        }
+        Ok(())
+    }
+}
+
+fn is_stopped(error: &StoreError) -> bool {
+    matches!(error, StoreError::Failed { cause, .. } if cause == PROCESS_HAS_ENDED)
+}
+
+fn breach(disk: &SimulatedDisk, crash: &Crash, found: String) -> Breach {
+    let mut trail = disk.done();
+    trail.push("the power fails".to_owned());
+    trail.extend(crash.lost.iter().map(|lost| format!("lost: {lost}")));
+    Breach { trail, found }
+}

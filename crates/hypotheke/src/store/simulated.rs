@@ -1,0 +1,444 @@
+//! A file system in memory that does what file systems may do when the power fails.
+//!
+//! It knows for each file what was synced and what was only written, and for each folder what was synced and what was changed since. Whatever was not synced may be
+//! there or not: each change of a folder by itself, whatever came before it; of what was written to a file nothing, half, or its length without its
+//! bytes. [`SimulatedDisk::crashes`] gives every disk that may be found.
+
+use std::collections::BTreeMap;
+use std::fmt;
+use std::io::{self, ErrorKind};
+use std::path::{Path, PathBuf};
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+
+use super::Disk;
+
+/// Up to so many changes of a folder that was not synced, each may be lost whatever becomes of the others; of more, only one, all but
+/// one, all, or all from one on.
+const ALL_SUBSETS: usize = 5;
+
+/// What is answered once a process has ended.
+pub(crate) const PROCESS_HAS_ENDED: &str = "the process has ended";
+
+/// A file system in memory that loses, tears and reorders what was not synced.
+///
+/// ```
+/// use hypotheke::store::{FolderStore, Key, SimulatedDisk, Store};
+///
+/// let disk = SimulatedDisk::new();
+/// let ada = Key::new("Ada").unwrap();
+/// let store = FolderStore::open_on(disk.clone(), "players").unwrap();
+/// store.save(&ada, b"6 flares", 0, 0).unwrap();
+///
+/// // Whenever the power fails from now on, what was saved is there.
+/// for crash in disk.crashes() {
+///     let store = FolderStore::open_on(crash.disk, "players").unwrap();
+///     assert_eq!(store.load(&ada).unwrap().unwrap().bytes, b"6 flares");
+/// }
+/// ```
+#[derive(Clone, Default)]
+pub struct SimulatedDisk {
+    state: Arc<Mutex<State>>,
+}
+
+/// A disk as it may be found after the power has failed.
+#[derive(Clone, Debug)]
+pub struct Crash {
+    /// The disk.
+    pub disk: SimulatedDisk,
+    /// What had been done and is lost, or torn.
+    pub lost: Vec<String>,
+}
+
+#[derive(Clone, Default)]
+struct State {
+    files: Vec<Content>,
+    folders: BTreeMap<PathBuf, Folder>,
+    locked: Vec<PathBuf>,
+    /// What was done, in words.
+    done: Vec<String>,
+    /// Nothing is done after so many steps.
+    most_steps: Option<usize>,
+    /// The sync of this number does nothing.
+    ignored_sync: Option<usize>,
+    syncs: usize,
+    /// How many bytes may be written yet.
+    room: Option<usize>,
+    is_read_only: bool,
+}
+
+#[derive(Clone, Default)]
+struct Content {
+    synced: Vec<u8>,
+    now: Vec<u8>,
+}
+
+/// What stands behind a name.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Entry {
+    Folder,
+    /// By its number.
+    File(usize),
+}
+
+#[derive(Clone, Default)]
+struct Folder {
+    synced: BTreeMap<String, Entry>,
+    /// What was done since, in order.
+    changes: Vec<Change>,
+}
+
+#[derive(Clone)]
+enum Change {
+    Added { name: String, entry: Entry },
+    Renamed { from: String, to: String, entry: Entry },
+    Removed { name: String },
+}
+
+impl Folder {
+    fn now(&self) -> BTreeMap<String, Entry> {
+        self.with(&vec![true; self.changes.len()])
+    }
+
+    /// What it lists if these of its changes come to be.
+    fn with(&self, kept: &[bool]) -> BTreeMap<String, Entry> {
+        let mut entries = self.synced.clone();
+        for (change, _) in self.changes.iter().zip(kept).filter(|(_, kept)| **kept) {
+            match change {
+                Change::Added { name, entry } => drop(entries.insert(name.clone(), *entry)),
+                Change::Removed { name } => drop(entries.remove(name)),
+                Change::Renamed { from, to, entry } => {
+                    if entries.get(from) == Some(entry) {
+                        entries.remove(from);
+                    }
+                    entries.insert(to.clone(), *entry);
+                }
+            }
+        }
+        entries
+    }
+}
+
+impl fmt::Display for Change {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Change::Added { name, entry: Entry::Folder } => write!(f, "make the folder {name}"),
+            Change::Added { name, .. } => write!(f, "make {name}"),
+            Change::Renamed { from, to, .. } => write!(f, "rename {from} to {to}"),
+            Change::Removed { name } => write!(f, "remove {name}"),
+        }
+    }
+}
+
+impl SimulatedDisk {
+    /// An empty one, with all the room that it is asked for.
+    #[must_use]
+    pub fn new() -> SimulatedDisk {
+        SimulatedDisk::default()
+    }
+
+    fn of(state: State) -> SimulatedDisk {
+        SimulatedDisk { state: Arc::new(Mutex::new(state)) }
+    }
+
+    fn state(&self) -> MutexGuard<'_, State> {
+        self.state.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// A copy that goes on from here by itself, unlocked, on which nothing more is done after so many steps: as if the process ended there.
+    #[must_use]
+    pub fn stopping_after(&self, steps: usize) -> SimulatedDisk {
+        let state = self.state().clone();
+        SimulatedDisk::of(State { most_steps: Some(steps), done: Vec::new(), locked: Vec::new(), ..state })
+    }
+
+    /// A copy on which the sync of this number, from now on, does nothing.
+    #[must_use]
+    pub fn without_sync(&self, number: usize) -> SimulatedDisk {
+        let state = self.state().clone();
+        SimulatedDisk::of(State { ignored_sync: Some(number), syncs: 0, locked: Vec::new(), ..state })
+    }
+
+    /// A copy with room for so many bytes more.
+    #[must_use]
+    pub fn with_room_for(&self, bytes: usize) -> SimulatedDisk {
+        SimulatedDisk::of(State { room: Some(bytes), locked: Vec::new(), ..self.state().clone() })
+    }
+
+    /// A copy to which nothing may be written.
+    #[must_use]
+    pub fn read_only(&self) -> SimulatedDisk {
+        SimulatedDisk::of(State { is_read_only: true, locked: Vec::new(), ..self.state().clone() })
+    }
+
+    /// What was done, in order: each step that can be the last.
+    #[must_use]
+    pub fn done(&self) -> Vec<String> {
+        self.state().done.clone()
+    }
+
+    /// How many syncs there were.
+    #[must_use]
+    pub fn syncs(&self) -> usize {
+        self.state().syncs
+    }
+
+    /// Puts other bytes into a file, as a failing disk does.
+    ///
+    /// # Errors
+    /// No such file.
+    pub fn damage(&self, path: &Path, damage: impl FnOnce(&mut Vec<u8>)) -> io::Result<()> {
+        let mut state = self.state();
+        let file = state.file(path)?;
+        damage(&mut state.files[file].now);
+        state.files[file].synced = state.files[file].now.clone();
+        Ok(())
+    }
+
+    /// Every disk that may be found when the power fails now.
+    #[must_use]
+    pub fn crashes(&self) -> Vec<Crash> {
+        let state = self.state().clone();
+        let mut found = vec![(state.fresh(), Vec::new())];
+        for (path, folder) in &state.folders {
+            let ways = ways(folder.changes.len());
+            found =
+                found.iter().flat_map(|crash| ways.iter().map(move |kept| lose(crash, path, folder, kept))).collect();
+        }
+        for (number, content) in state.files.iter().enumerate().filter(|(_, content)| content.now != content.synced) {
+            found = found.iter().flat_map(|crash| tear(crash, number, content)).collect();
+        }
+        found.into_iter().map(|(state, lost)| Crash { disk: SimulatedDisk::of(state.reachable()), lost }).collect()
+    }
+}
+
+type Found = (State, Vec<String>);
+
+/// Which of so many changes may come to be.
+fn ways(changes: usize) -> Vec<Vec<bool>> {
+    if changes <= ALL_SUBSETS {
+        let is_in = |way: usize| (0..changes).map(|change| way >> change & 1 == 0).collect();
+        return (0..1 << changes).map(is_in).collect();
+    }
+    let mut ways = vec![vec![true; changes]];
+    for at in 0..changes {
+        ways.push((0..changes).map(|change| change != at).collect());
+        ways.push((0..changes).map(|change| change == at).collect());
+        ways.push((0..changes).map(|change| change < at).collect());
+    }
+    ways
+}
+
+fn lose((state, lost): &Found, path: &Path, folder: &Folder, kept: &[bool]) -> Found {
+    let (mut state, mut lost) = (state.clone(), lost.clone());
+    lost.extend(folder.changes.iter().zip(kept).filter(|(_, kept)| !**kept).map(|(change, _)| change.to_string()));
+    state.folders.insert(path.to_owned(), Folder { synced: folder.with(kept), changes: Vec::new() });
+    (state, lost)
+}
+
+/// What may be found of a file whose bytes were not synced. Nothing is told of one that no folder lists any more.
+fn tear((state, lost): &Found, number: usize, content: &Content) -> Vec<Found> {
+    let listed = state.folders.values().flat_map(|folder| &folder.synced);
+    let name = listed.filter(|(_, entry)| **entry == Entry::File(number)).map(|(name, _)| name.clone()).next();
+    let Some(name) = name else { return vec![(state.clone(), lost.clone())] };
+    let (synced, now) = (&content.synced, &content.now);
+    let half = synced.len().max(now.len() / 2).min(now.len());
+    let as_it_may_be = [
+        (now.clone(), None),
+        (synced.clone(), Some(format!("write {name}"))),
+        (now[..half].to_vec(), Some(format!("write the second half of {name}"))),
+        (vec![0; now.len()], Some(format!("write {name}, which has its length and no bytes"))),
+    ];
+    let found = as_it_may_be.into_iter().map(|(bytes, what)| {
+        let (mut state, mut lost) = (state.clone(), lost.clone());
+        state.files[number] = Content { synced: bytes.clone(), now: bytes };
+        lost.extend(what);
+        (state, lost)
+    });
+    found.collect()
+}
+
+impl State {
+    /// The same without what a process has in hand.
+    fn fresh(&self) -> State {
+        State { files: self.files.clone(), folders: self.folders.clone(), ..State::default() }
+    }
+
+    /// Without the folders that no other lists.
+    fn reachable(mut self) -> State {
+        let listed: Vec<PathBuf> = self.folders.keys().filter(|path| self.is_listed(path)).cloned().collect();
+        self.folders.retain(|path, _| listed.contains(path));
+        self
+    }
+
+    fn is_listed(&self, path: &Path) -> bool {
+        let (Some(around), Some(name)) = (path.parent(), path.file_name().and_then(|name| name.to_str())) else {
+            return true;
+        };
+        let is_in = |folder: &Folder| folder.now().get(name) == Some(&Entry::Folder);
+        // What stands in no folder of its own was there before anything was done.
+        self.folders.get(around).map_or(around.as_os_str().is_empty(), is_in) && self.is_listed(around)
+    }
+
+    /// Counts a step; an error if the process has ended before it.
+    fn step(&mut self, what: impl FnOnce() -> String) -> io::Result<()> {
+        if self.most_steps.is_some_and(|most| self.done.len() >= most) {
+            return Err(io::Error::other(PROCESS_HAS_ENDED));
+        }
+        if self.is_read_only {
+            return Err(ErrorKind::ReadOnlyFilesystem.into());
+        }
+        self.done.push(what());
+        Ok(())
+    }
+
+    fn folder(&mut self, path: &Path) -> io::Result<&mut Folder> {
+        let path = if path == Path::new(".") { Path::new("") } else { path };
+        self.folders.get_mut(path).ok_or_else(|| ErrorKind::NotFound.into())
+    }
+
+    fn entry(&self, path: &Path) -> io::Result<Entry> {
+        let (around, name) = split(path)?;
+        let folder = self.folders.get(around).ok_or(ErrorKind::NotFound)?;
+        folder.now().get(name).copied().ok_or_else(|| ErrorKind::NotFound.into())
+    }
+
+    fn file(&self, path: &Path) -> io::Result<usize> {
+        match self.entry(path)? {
+            Entry::File(number) => Ok(number),
+            Entry::Folder => Err(ErrorKind::IsADirectory.into()),
+        }
+    }
+
+    fn change(&mut self, around: &Path, change: Change) -> io::Result<()> {
+        self.folder(around)?.changes.push(change);
+        Ok(())
+    }
+
+    /// Whether a sync does what it should.
+    fn syncs(&mut self) -> bool {
+        self.syncs += 1;
+        self.ignored_sync != Some(self.syncs - 1)
+    }
+}
+
+fn split(path: &Path) -> io::Result<(&Path, &str)> {
+    let name = path.file_name().and_then(|name| name.to_str());
+    path.parent().zip(name).ok_or_else(|| ErrorKind::InvalidInput.into())
+}
+
+fn name_of(path: &Path) -> String {
+    path.file_name().unwrap_or(path.as_os_str()).to_string_lossy().into_owned()
+}
+
+impl Disk for SimulatedDisk {
+    type File = (usize, String);
+    type Lock = Locked;
+
+    fn lock(&self, path: &Path, _: &str) -> io::Result<Result<Locked, String>> {
+        let mut state = self.state();
+        if state.locked.iter().any(|locked| locked == path) {
+            return Ok(Err("the same process".to_owned()));
+        }
+        state.locked.push(path.to_owned());
+        Ok(Ok(Locked { disk: self.clone(), path: path.to_owned() }))
+    }
+
+    fn create_folder(&self, path: &Path) -> io::Result<()> {
+        let mut state = self.state();
+        if state.folders.contains_key(path) {
+            return Ok(());
+        }
+        state.step(|| format!("make the folder {}", name_of(path)))?;
+        let (around, name) = split(path)?;
+        if around.as_os_str().is_empty() {
+            state.folders.entry(around.to_owned()).or_default();
+        }
+        state.change(around, Change::Added { name: name.to_owned(), entry: Entry::Folder })?;
+        state.folders.insert(path.to_owned(), Folder::default());
+        Ok(())
+    }
+
+    fn list(&self, path: &Path) -> io::Result<Vec<String>> {
+        Ok(self.state().folder(path)?.now().into_keys().collect())
+    }
+
+    fn read(&self, path: &Path) -> io::Result<Vec<u8>> {
+        let state = self.state();
+        let file = state.file(path)?;
+        Ok(state.files[file].now.clone())
+    }
+
+    fn create(&self, path: &Path) -> io::Result<(usize, String)> {
+        let mut state = self.state();
+        state.step(|| format!("make {}", name_of(path)))?;
+        let (around, name) = split(path)?;
+        let number = state.files.len();
+        state.files.push(Content::default());
+        state.change(around, Change::Added { name: name.to_owned(), entry: Entry::File(number) })?;
+        Ok((number, name.to_owned()))
+    }
+
+    fn write(&self, (number, name): &mut (usize, String), bytes: &[u8]) -> io::Result<()> {
+        let mut state = self.state();
+        state.step(|| format!("write {name}"))?;
+        let fits = state.room.unwrap_or(bytes.len()).min(bytes.len());
+        state.files[*number].now.extend_from_slice(&bytes[..fits]);
+        state.room = state.room.map(|room| room - fits);
+        if fits < bytes.len() { Err(ErrorKind::StorageFull.into()) } else { Ok(()) }
+    }
+
+    fn sync(&self, (number, name): &mut (usize, String)) -> io::Result<()> {
+        let mut state = self.state();
+        state.step(|| format!("sync {name}"))?;
+        if state.syncs() {
+            state.files[*number].synced = state.files[*number].now.clone();
+        }
+        Ok(())
+    }
+
+    fn rename(&self, from: &Path, to: &Path) -> io::Result<()> {
+        let mut state = self.state();
+        let entry = state.entry(from)?;
+        state.step(|| format!("rename {} to {}", name_of(from), name_of(to)))?;
+        let ((around, from), (_, to)) = (split(from)?, split(to)?);
+        state.change(around, Change::Renamed { from: from.to_owned(), to: to.to_owned(), entry })
+    }
+
+    fn remove(&self, path: &Path) -> io::Result<()> {
+        let mut state = self.state();
+        state.file(path)?;
+        state.step(|| format!("remove {}", name_of(path)))?;
+        let (around, name) = split(path)?;
+        state.change(around, Change::Removed { name: name.to_owned() })
+    }
+
+    fn sync_folder(&self, path: &Path) -> io::Result<()> {
+        let mut state = self.state();
+        state.step(|| format!("sync the folder {}", name_of(path)))?;
+        if state.syncs() {
+            let folder = state.folder(path)?;
+            *folder = Folder { synced: folder.now(), changes: Vec::new() };
+        }
+        Ok(())
+    }
+}
+
+/// A file of a simulated disk that is locked.
+#[derive(Debug)]
+pub struct Locked {
+    disk: SimulatedDisk,
+    path: PathBuf,
+}
+
+impl Drop for Locked {
+    fn drop(&mut self) {
+        self.disk.state().locked.retain(|locked| *locked != self.path);
+    }
+}
+
+impl fmt::Debug for SimulatedDisk {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let state = self.state();
+        f.debug_struct("SimulatedDisk").field("done", &state.done).field("syncs", &state.syncs).finish_non_exhaustive()
+    }
+}

@@ -1,0 +1,296 @@
+//! A store in an SQLite database.
+
+use std::path::{Path, PathBuf};
+use std::sync::{Mutex, MutexGuard, PoisonError};
+use std::time::Duration;
+
+use rusqlite::config::DbConfig;
+use rusqlite::{Connection, ErrorCode, OptionalExtension, Row, Transaction, TransactionBehavior, params};
+
+use super::{Generation, Key, Lease, LeaseStatus, Status, Store, StoreError, Stored};
+
+/// What the file says of itself, in the place that SQLite has for it: `Hypo`.
+const APPLICATION: i32 = 0x4879_706f;
+/// The version of the tables.
+const VERSION: i32 = 1;
+/// How many saves of a key are kept, if nothing else is said.
+const KEPT: u32 = 3;
+/// How long one process waits for another that is writing.
+const WAIT_FOR_OTHERS: Duration = Duration::from_secs(5);
+
+/// Saves lie in as many rows as are kept; each new one takes the place of the oldest.
+const TABLES: &str = "
+    CREATE TABLE saves (
+        key BLOB NOT NULL, place INTEGER NOT NULL, revision INTEGER NOT NULL, lease INTEGER NOT NULL, checksum INTEGER NOT NULL,
+        bytes BLOB NOT NULL, PRIMARY KEY (key, place));
+    CREATE TABLE leases (
+        key BLOB PRIMARY KEY NOT NULL, number INTEGER NOT NULL, owner TEXT NOT NULL, until INTEGER NOT NULL) WITHOUT ROWID;
+";
+
+/// Saves if the revision and the lease are as they should be: one statement, so that it happens whole or not at all. The row of the
+/// oldest is changed where it is: a row that is taken out and put in again changes more pages, and each is written and synced.
+const SAVE: &str = "
+    INSERT INTO saves (key, place, revision, lease, checksum, bytes)
+    SELECT ?1, ?2, ?3, ?4, ?5, ?6
+    WHERE (SELECT coalesce(max(revision), 0) FROM saves WHERE key = ?1) = ?3 - 1
+      AND coalesce((SELECT number FROM leases WHERE key = ?1),
+                   (SELECT max(lease) FROM saves WHERE key = ?1), 0) = ?4
+    ON CONFLICT (key, place) DO UPDATE
+    SET revision = excluded.revision, lease = excluded.lease, checksum = excluded.checksum, bytes = excluded.bytes";
+
+const HEAD: &str = "
+    SELECT coalesce(max(revision), 0), coalesce(lease, 0) FROM saves WHERE key = ?1";
+
+const LEASE: &str = "SELECT number, owner, until FROM leases WHERE key = ?1";
+
+const ALL: &str = "SELECT revision, lease, checksum, bytes FROM saves WHERE key = ?1 ORDER BY revision DESC";
+
+const LATEST: &str = "SELECT revision, lease, checksum, bytes FROM saves WHERE key = ?1 ORDER BY revision DESC LIMIT 1";
+
+const SET_LEASE: &str = "INSERT OR REPLACE INTO leases (key, number, owner, until) VALUES (?1, ?2, ?3, ?4)";
+
+/// A store in an SQLite database, which several processes of one machine may have open.
+///
+/// What [`save`](Store::save) has returned survives the end of the process and a power cut: the database keeps a write-ahead log and syncs it at each
+/// save. It can't lie on a network share.
+///
+/// ```no_run
+/// use hypotheke::store::{Key, SqliteStore, Store};
+///
+/// let store = SqliteStore::open("players.sqlite")?;
+/// let ada = Key::new("Ada")?;
+/// let lease = store.lease(&ada, "camp", 0, 60_000)?;
+/// store.save(&ada, b"...", lease.revision, lease.number)?;
+/// # Ok::<(), hypotheke::store::StoreError>(())
+/// ```
+#[derive(Debug)]
+pub struct SqliteStore {
+    path: PathBuf,
+    connection: Mutex<Connection>,
+    kept: u32,
+}
+
+impl SqliteStore {
+    /// Opens a store in a database; one that is not there yet is made, in a folder that is.
+    ///
+    /// # Errors
+    /// A folder or another file in its place, a database of other tables, or what the database says.
+    pub fn open(path: impl Into<PathBuf>) -> Result<SqliteStore, StoreError> {
+        let path = path.into();
+        if path.is_dir() {
+            let place = path.display().to_string();
+            return Err(StoreError::NoStore { place, cause: "a folder is in its place".to_owned() });
+        }
+        let connection = Connection::open(&path).and_then(|connection| set_up(&connection).map(|()| connection));
+        let connection = connection.map_err(|error| failed(&path, "open", &error))?;
+        let store = SqliteStore { path, connection: Mutex::new(connection), kept: KEPT };
+        store.make_tables()?;
+        Ok(store)
+    }
+
+    /// Keeps so many saves of each key, at least one.
+    #[must_use]
+    pub fn keeping(self, saves: u32) -> SqliteStore {
+        SqliteStore { kept: saves.max(1), ..self }
+    }
+
+    /// Waits so long for another process that is writing, and not five seconds.
+    ///
+    /// # Errors
+    /// What the database says.
+    pub fn waiting(self, longest: Duration) -> Result<SqliteStore, StoreError> {
+        self.read(|connection| connection.busy_timeout(longest))?;
+        Ok(self)
+    }
+
+    /// Lets the file have no more than so many pages, of 4096 bytes each; it keeps those that it has.
+    ///
+    /// # Errors
+    /// What the database says.
+    pub fn limit_pages(&self, pages: u32) -> Result<(), StoreError> {
+        self.read(|connection| connection.pragma_update_and_check(None, "max_page_count", pages, |_| Ok(())))
+    }
+
+    fn connection(&self) -> MutexGuard<'_, Connection> {
+        self.connection.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    fn make_tables(&self) -> Result<(), StoreError> {
+        let found = self.change("look at the tables", |change| {
+            let told = |name| change.query_row(&format!("PRAGMA {name}"), [], |row| row.get::<_, i32>(0));
+            let tables = change.query_row("SELECT count(*) FROM sqlite_schema", [], |row| row.get::<_, i64>(0))?;
+            let found = (told("application_id")?, told("user_version")?);
+            if tables == 0 && found == (0, 0) {
+                change.execute_batch(TABLES)?;
+                change.execute_batch(&format!(
+                    "PRAGMA application_id = {APPLICATION}; PRAGMA user_version = {VERSION};"
+                ))?;
+                return Ok((APPLICATION, VERSION));
+            }
+            Ok(found)
+        })?;
+        let cause = match found {
+            (APPLICATION, VERSION) => return Ok(()),
+            (APPLICATION, later) => format!("its tables are of version {later}, and this knows version {VERSION}"),
+            _ => "it is a database of something else".to_owned(),
+        };
+        Err(StoreError::NoStore { place: self.path.display().to_string(), cause })
+    }
+
+    /// Does something as one change: it happens whole or not at all.
+    fn change<T>(
+        &self,
+        action: &'static str,
+        change: impl FnOnce(&Transaction<'_>) -> rusqlite::Result<T>,
+    ) -> Result<T, StoreError> {
+        let mut connection = self.connection();
+        let done = connection.transaction_with_behavior(TransactionBehavior::Immediate).and_then(|transaction| {
+            let done = change(&transaction)?;
+            transaction.commit()?;
+            Ok(done)
+        });
+        done.map_err(|error| failed(&self.path, action, &error))
+    }
+
+    fn read<T>(&self, read: impl FnOnce(&Connection) -> rusqlite::Result<T>) -> Result<T, StoreError> {
+        read(&self.connection()).map_err(|error| failed(&self.path, "read", &error))
+    }
+
+    fn change_lease(
+        &self,
+        key: &Key,
+        change: impl FnOnce(&Status) -> Result<Option<LeaseStatus>, StoreError>,
+    ) -> Result<Lease, StoreError> {
+        // What the rules refuse leaves the transaction without a change.
+        self.change("write the lease", |transaction| {
+            let mut head = head(transaction, key)?;
+            let lease = match change(&head) {
+                Ok(None) => return Ok(Ok(head.told())),
+                Ok(Some(lease)) => lease,
+                Err(refused) => return Ok(Err(refused)),
+            };
+            let (number, until) = (as_column(lease.number), as_column(lease.until));
+            transaction.prepare_cached(SET_LEASE)?.execute(params![key.as_bytes(), number, lease.owner, until])?;
+            head.lease = lease;
+            Ok(Ok(head.told()))
+        })?
+    }
+}
+
+fn set_up(connection: &Connection) -> rusqlite::Result<()> {
+    connection.busy_timeout(WAIT_FOR_OTHERS)?;
+    connection.pragma_update_and_check(None, "journal_mode", "wal", |_| Ok(()))?;
+    connection.pragma_update(None, "synchronous", "full")?;
+    connection.pragma_update(None, "trusted_schema", false)?;
+    // Otherwise statements are planned anew for every key, which takes longer than what they do.
+    connection.set_db_config(DbConfig::SQLITE_DBCONFIG_ENABLE_QPSG, true).map(drop)
+}
+
+fn head(connection: &Connection, key: &Key) -> rusqlite::Result<Status> {
+    let (revision, under) =
+        connection.prepare_cached(HEAD)?.query_row([key.as_bytes()], |row| Ok((number(row, 0)?, number(row, 1)?)))?;
+    let lease = connection.prepare_cached(LEASE)?.query_row([key.as_bytes()], |row| {
+        Ok(LeaseStatus { number: number(row, 0)?, owner: row.get(1)?, until: number(row, 2)? })
+    });
+    let lease = lease.optional()?.unwrap_or(LeaseStatus { number: under, ..LeaseStatus::default() });
+    Ok(Status { revision, under, lease })
+}
+
+fn number(row: &Row<'_>, column: usize) -> rusqlite::Result<u64> {
+    row.get::<_, i64>(column).map(|number| u64::try_from(number).unwrap_or_default())
+}
+
+/// What goes beyond it is as far away as can be told.
+fn as_column(number: u64) -> i64 {
+    i64::try_from(number).unwrap_or(i64::MAX)
+}
+
+fn generation(row: &Row<'_>) -> rusqlite::Result<Generation> {
+    let (checksum, bytes): (i64, Vec<u8>) = (row.get(2)?, row.get(3)?);
+    let counted = crc32fast::hash(&bytes);
+    let content = if i64::from(counted) == checksum {
+        Ok(bytes)
+    } else {
+        Err(format!("it is damaged: its checksum is {checksum:08x}, but {counted:08x} is counted"))
+    };
+    Ok(Generation { revision: number(row, 0)?, lease: number(row, 1)?, content })
+}
+
+impl Store for SqliteStore {
+    fn load(&self, key: &Key) -> Result<Option<Stored>, StoreError> {
+        let latest = self
+            .read(|connection| connection.prepare_cached(LATEST)?.query_row([key.as_bytes()], generation).optional())?;
+        let Some(Generation { revision, lease, content }) = latest else { return Ok(None) };
+        match content {
+            Ok(bytes) => Ok(Some(Stored { revision, lease, bytes })),
+            Err(cause) => {
+                let earlier = self.generations(key)?.into_iter().skip(1).find(|earlier| earlier.content.is_ok());
+                let place = format!("{}, revision {revision}", self.path.display());
+                let earlier = earlier.map(|earlier| earlier.revision);
+                Err(StoreError::Damaged { key: key.clone(), place, cause, earlier })
+            }
+        }
+    }
+
+    fn status(&self, key: &Key) -> Result<Status, StoreError> {
+        self.read(|connection| head(connection, key))
+    }
+
+    fn generations(&self, key: &Key) -> Result<Vec<Generation>, StoreError> {
+        self.read(|connection| {
+            let mut all = connection.prepare_cached(ALL)?;
+            all.query_map([key.as_bytes()], generation)?.collect()
+        })
+    }
+
+    fn save(&self, key: &Key, bytes: &[u8], base: u64, lease: u64) -> Result<u64, StoreError> {
+        let connection = self.connection();
+        let failed = |error| failed(&self.path, "save", &error);
+        let row = |connection: &Connection| {
+            let (next, under) = (as_column(base.saturating_add(1)), as_column(lease));
+            let place = next % i64::from(self.kept);
+            let values = params![key.as_bytes(), place, next, under, i64::from(crc32fast::hash(bytes)), bytes];
+            connection.prepare_cached(SAVE)?.execute(values)
+        };
+        if row(&connection).map_err(failed)? == 0 {
+            // Told by what is there now; if that is as it should be, it was not a moment ago.
+            head(&connection, key).map_err(failed)?.next(key, base, lease)?;
+            return Err(StoreError::Busy { key: key.clone(), wait: 0 });
+        }
+        Ok(base + 1)
+    }
+
+    fn lease(&self, key: &Key, owner: &str, now: u64, until: u64) -> Result<Lease, StoreError> {
+        self.change_lease(key, |head| head.grant(key, owner, now, until).map(Some))
+    }
+
+    fn renew(&self, key: &Key, number: u64, until: u64) -> Result<(), StoreError> {
+        self.change_lease(key, |head| head.renewed(key, number, until).map(Some)).map(drop)
+    }
+
+    fn release(&self, key: &Key, number: u64) -> Result<(), StoreError> {
+        self.change_lease(key, |head| Ok(head.released(number))).map(drop)
+    }
+
+    fn keys(&self) -> Result<Vec<Key>, StoreError> {
+        let keys: Vec<Vec<u8>> = self.read(|connection| {
+            let mut all = connection.prepare_cached("SELECT DISTINCT key FROM saves ORDER BY key")?;
+            all.query_map([], |row| row.get(0))?.collect()
+        })?;
+        keys.into_iter().map(|key| Ok(Key::new(key)?)).collect()
+    }
+}
+
+/// What the database says, told by what can be done about it.
+fn failed(path: &Path, action: &'static str, error: &rusqlite::Error) -> StoreError {
+    let place = path.display().to_string();
+    let cause = error.to_string();
+    match error.sqlite_error_code() {
+        Some(ErrorCode::DatabaseBusy | ErrorCode::DatabaseLocked) => StoreError::Locked { place, owner: String::new() },
+        Some(ErrorCode::ReadOnly | ErrorCode::PermissionDenied) => StoreError::ReadOnly { place, action },
+        Some(ErrorCode::DiskFull) => StoreError::Full { place, action },
+        Some(ErrorCode::NotADatabase) => StoreError::NoStore { place, cause },
+        Some(ErrorCode::DatabaseCorrupt) => StoreError::DamagedStore { place, cause },
+        _ => StoreError::Failed { place, action, cause },
+    }
+}

@@ -1,0 +1,207 @@
+//! Stores keep what they promise, and where they can't they say why.
+
+mod checks;
+mod distributed;
+mod folder;
+mod hopping;
+mod remote;
+#[cfg(feature = "sqlite")]
+mod sqlite;
+mod visits;
+
+use std::num::NonZeroUsize;
+use std::sync::Arc;
+
+use hypotheke::save_checks::{Breach, promises, races};
+use hypotheke::store::{
+    FolderStore, Generation, Key, KeyError, Lease, MemoryStore, SimulatedDisk, Status, Store, StoreError, Stored,
+};
+use hypotheke::{Ruleset, World};
+use tempfile::tempdir;
+
+const THREADS: NonZeroUsize = NonZeroUsize::new(4).unwrap();
+
+fn key(text: &str) -> Key {
+    Key::new(text).unwrap()
+}
+
+/// A camp with a depot, and a surveyor who may come and go.
+fn camp() -> Arc<Ruleset> {
+    let rules = Ruleset::builder()
+        .kind("flare", |kind| kind.stack_limit(6))
+        .kind("rope", |kind| kind)
+        .container("depot", |depot| depot.slots(3))
+        .container("pockets", |pockets| pockets.slots(2))
+        .holder("surveyor", ["pockets"], |surveyor| surveyor)
+        .start("depot", ["4 flare", "1 rope"])
+        .start("surveyor.pockets", ["2 flare"]);
+    rules.build().unwrap().into()
+}
+
+/// Worlds that differ, as saves.
+fn saves(count: u32) -> Vec<Vec<u8>> {
+    let rules = camp();
+    let mut world = World::new(&rules);
+    let (depot, pockets) = (world.container("depot").unwrap(), world.container("surveyor.pockets").unwrap());
+    let save = |number: u32| {
+        if number > 0 {
+            let move_one = hypotheke::Operation::moving(hypotheke::Amount::Exactly(1), depot, pockets);
+            assert_eq!(world.perform(&move_one).unwrap().done(), 1);
+        }
+        hypotheke::save::Save::of(&world).to_bytes()
+    };
+    (0..count).map(save).collect()
+}
+
+#[test]
+fn every_store_keeps_what_it_promises() {
+    let folder = tempdir().unwrap();
+    let stores: [(&str, Box<dyn Store>); 3] = [
+        ("memory", Box::new(MemoryStore::new())),
+        ("folder", Box::new(FolderStore::open(folder.path().join("players")).unwrap())),
+        ("simulated", Box::new(FolderStore::open_on(SimulatedDisk::new(), "players").unwrap())),
+    ];
+    for (name, store) in stores {
+        assert_eq!(promises(&&*store), None, "{name}");
+    }
+}
+
+#[test]
+fn of_many_who_save_at_once_one_does() {
+    let folder = tempdir().unwrap();
+    assert_eq!(races(&MemoryStore::new(), THREADS, 200), None);
+    assert_eq!(races(&FolderStore::open(folder.path()).unwrap(), THREADS, 50), None);
+}
+
+#[test]
+fn a_key_is_any_name_but_none_and_no_endless_one() {
+    assert_eq!(Key::new(""), Err(KeyError::Empty));
+    assert_eq!(Key::new([b'a'; 10_000]), Err(KeyError::TooLong(10_000)));
+    assert!(Key::new([0; 255]).is_ok());
+    let told = |bytes: &[u8]| Key::new(bytes).unwrap().to_string();
+    assert_eq!(told(b"../../x"), "../../x");
+    assert_eq!(told(b"a\0b\x1b[2J"), r"a\0b\u{1b}[2J");
+    assert_eq!(told(b"\xffx"), r"\xffx");
+}
+
+/// A store that breaks one promise.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Flaw {
+    /// Saves whatever the revision was.
+    NoRevisions,
+    /// Saves under any lease.
+    NoLeases,
+    /// Gives everybody a lease.
+    NobodyHolds,
+    /// Gives each the same number.
+    NumbersStay,
+    /// Takes `Ada` and `ada` for one.
+    NoCase,
+    /// Looks at the revision first and saves later.
+    NotAtOnce,
+    /// Saves whatever the revision and the lease.
+    TakesAll,
+    /// Says that it has saved, and has not.
+    Forgets,
+}
+
+#[derive(Clone, Debug)]
+struct Flawed {
+    store: MemoryStore,
+    flaw: Flaw,
+}
+
+impl Flawed {
+    fn new(flaw: Flaw) -> Flawed {
+        Flawed { store: MemoryStore::new(), flaw }
+    }
+
+    fn key(&self, key: &Key) -> Key {
+        let as_it_is = key.as_bytes();
+        Key::new(if self.flaw == Flaw::NoCase { as_it_is.to_ascii_lowercase() } else { as_it_is.to_vec() }).unwrap()
+    }
+}
+
+impl Store for Flawed {
+    fn load(&self, key: &Key) -> Result<Option<Stored>, StoreError> {
+        self.store.load(&self.key(key))
+    }
+
+    fn status(&self, key: &Key) -> Result<Status, StoreError> {
+        self.store.status(&self.key(key))
+    }
+
+    fn generations(&self, key: &Key) -> Result<Vec<Generation>, StoreError> {
+        self.store.generations(&self.key(key))
+    }
+
+    fn save(&self, key: &Key, bytes: &[u8], base: u64, lease: u64) -> Result<u64, StoreError> {
+        let key = self.key(key);
+        let status = self.store.status(&key)?;
+        match self.flaw {
+            Flaw::NoRevisions if lease == status.lease.number => self.store.save(&key, bytes, status.revision, lease),
+            Flaw::NoLeases => self.store.save(&key, bytes, base, status.lease.number),
+            Flaw::TakesAll => self.store.save(&key, bytes, status.revision, status.lease.number),
+            Flaw::Forgets if base > 0 => Ok(base + 1),
+            Flaw::NotAtOnce if base == status.revision => {
+                std::thread::yield_now();
+                let latest = self.store.status(&key)?.revision;
+                self.store.save(&key, bytes, latest, lease).map(|_| base + 1)
+            }
+            _ => self.store.save(&key, bytes, base, lease),
+        }
+    }
+
+    fn lease(&self, key: &Key, owner: &str, now: u64, until: u64) -> Result<Lease, StoreError> {
+        let key = self.key(key);
+        let held = self.store.status(&key)?;
+        match self.flaw {
+            Flaw::NobodyHolds => {
+                self.store.release(&key, held.lease.number)?;
+                self.store.lease(&key, owner, now, until)
+            }
+            Flaw::NumbersStay if held.lease.number > 0 && held.lease.until <= now => {
+                let Status { revision, lease, .. } = held;
+                Ok(Lease { number: lease.number, revision, until })
+            }
+            _ => self.store.lease(&key, owner, now, until),
+        }
+    }
+
+    fn renew(&self, key: &Key, number: u64, until: u64) -> Result<(), StoreError> {
+        self.store.renew(&self.key(key), number, until)
+    }
+
+    fn release(&self, key: &Key, number: u64) -> Result<(), StoreError> {
+        self.store.release(&self.key(key), number)
+    }
+
+    fn keys(&self) -> Result<Vec<Key>, StoreError> {
+        self.store.keys()
+    }
+}
+
+#[test]
+fn a_store_that_breaks_a_promise_is_told_which() {
+    let found = |flaw| promises(&Flawed::new(flaw)).map(|Breach { trail, found }| (trail.last().cloned(), found));
+    let expected = [
+        (Flaw::NoRevisions, "`ada`: save from revision 0 under lease 0, which must be refused", "saved, as revision 2"),
+        (Flaw::NoLeases, "`ada`: save from revision 1 under lease 0, which must be refused", "saved, as revision 2"),
+        (Flaw::NobodyHolds, "`ada`: pass asks for a lease at 99, which must be refused", "Lease"),
+        (Flaw::NumbersStay, "`ada`: pass asks for a lease from 200 until 300", "lease 1 comes after 1"),
+        (Flaw::TakesAll, "`ada`: save from revision 0 under lease 0, which must be refused", "saved, as revision 2"),
+        (Flaw::Forgets, "`ada`: save from revision 2 under lease 0, which must be refused", "saved, as revision 3"),
+        (Flaw::NoCase, "`ada`: load", "`Ada`: something is there before anything was saved"),
+    ];
+    for (flaw, last, wrong) in expected {
+        let (step, told) = found(flaw).unwrap_or_else(|| panic!("{flaw:?} is not found"));
+        assert_eq!(step.as_deref(), Some(last), "{flaw:?}: {told}");
+        assert!(told.contains(wrong), "{flaw:?}: {told}");
+    }
+}
+
+#[test]
+fn a_store_that_looks_first_and_saves_later_loses_a_race() {
+    let breach = races(&Flawed::new(Flaw::NotAtOnce), THREADS, 2_000).expect("two must have saved at once");
+    assert!(breach.found.ends_with("of them are told that they have saved"), "{}", breach.found);
+}

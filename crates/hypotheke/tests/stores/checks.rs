@@ -1,0 +1,121 @@
+//! The checks of saves see what they are there to see.
+
+use std::sync::Arc;
+
+use hypotheke::save::Save;
+use hypotheke::save_checks::{every_step, every_step_through, under_mended_rules};
+use hypotheke::text::Source;
+use hypotheke::{MigrationRules, Ruleset, ScenarioFile, Snapshot, Treatment};
+
+use super::camp;
+
+const PLAY: &str = "\
+scenario A walk
+  steps
+    move 1 flare from depot to surveyor.pockets
+    move all rope from depot to surveyor.pockets
+    save then load
+    surveyor lifts from surveyor.pockets/0
+  end
+    depot: 3 flare
+";
+
+fn file(text: &str) -> ScenarioFile {
+    ScenarioFile::parse(Source::new("walk.scenario", text)).unwrap()
+}
+
+#[test]
+fn every_step_is_saved_and_read_back() {
+    let file = file(PLAY);
+    let found = every_step(&[file.check(&camp()).unwrap()]);
+    assert_eq!(found.breach, None);
+    assert_eq!((found.scenarios, found.unfinished, found.worlds, found.departures), (1, 0, 4, 4));
+    assert!(found.bytes.0 > found.bytes.1 && found.bytes.1 > 400, "{found:?}");
+}
+
+#[test]
+fn a_scenario_that_fails_is_told_to_end_early() {
+    let file = file(&PLAY.replace("depot: 3 flare", "depot: 9 flare"));
+    let found = every_step(&[file.check(&camp()).unwrap()]);
+    assert_eq!((found.breach, found.unfinished, found.worlds), (None, 1, 4));
+}
+
+/// A way of keeping that spoils a snapshot once it looks so.
+fn spoiled(spoil: impl Fn(&mut Snapshot) -> bool) -> Option<(Vec<String>, String)> {
+    let (file, rules) = (file(PLAY), camp());
+    let found = every_step_through(&[file.check(&rules).unwrap()], &mut |save| {
+        let mut snapshot = save.snapshot().clone();
+        if !save.is_world() || !spoil(&mut snapshot) {
+            return Ok(vec![(save.clone(), 0)]);
+        }
+        Ok(vec![(Save::of_snapshot(&rules, snapshot), 0)])
+    });
+    found.breach.map(|breach| (breach.trail, breach.found))
+}
+
+#[test]
+fn what_comes_back_as_something_else_is_told_with_the_way_there() {
+    let rope_in_pockets = |snapshot: &Snapshot| snapshot.holders[0].containers[0].stacks.len() == 2;
+    let (trail, found) = spoiled(|snapshot| {
+        let spoils = rope_in_pockets(snapshot);
+        if spoils {
+            snapshot.holders[0].containers[0].stacks.pop();
+        }
+        spoils
+    })
+    .unwrap();
+    let way = ["scenario A walk", "move 1 flare from depot to surveyor.pockets"];
+    assert_eq!(trail, [&way[..], &["move all rope from depot to surveyor.pockets"]].concat());
+    assert_eq!(found, "rope: 1 were saved, 0 are read");
+
+    let (_, found) = spoiled(|snapshot| {
+        snapshot.containers[0].stacks.reverse();
+        snapshot.containers[0].stacks.iter_mut().for_each(|lying| lying.slot = 2 - lying.slot);
+        true
+    })
+    .unwrap();
+    assert_eq!(found, "another world is read: its counters, ids or what is open differ");
+    let (trail, _) = spoiled(|snapshot| {
+        snapshot.revision += 1;
+        true
+    })
+    .unwrap();
+    assert_eq!(trail, ["scenario A walk"]);
+    assert_eq!(spoiled(|_| false), None);
+}
+
+/// The camp when some things are no longer as they were.
+fn later(migration: MigrationRules) -> Arc<Ruleset> {
+    let rules = Ruleset::builder()
+        .version(2)
+        .kind("flare", |kind| kind.stack_limit(3))
+        .container("depot", |depot| depot.slots(3))
+        .container("pockets", |pockets| pockets.slots(2))
+        .holder("surveyor", ["pockets"], |surveyor| surveyor)
+        .migration(migration);
+    rules.build().unwrap().into()
+}
+
+#[test]
+fn every_save_goes_over_to_the_mended_rules() {
+    let file = file(PLAY);
+    let files = [file.check(&camp()).unwrap()];
+    let found = under_mended_rules(&files, &later(MigrationRules::default()));
+    assert_eq!(found.breach, None);
+    assert_eq!((found.saves, found.changed, found.aside), (4, 4, 4));
+    let treated: Vec<(Treatment, u64)> = found.treatments.into_iter().collect();
+    assert_eq!(treated, [(Treatment::Leave, 1), (Treatment::Stray, 4)]);
+
+    let same = under_mended_rules(&files, &camp());
+    assert_eq!((same.saves, same.changed, same.breach), (4, 0, None));
+}
+
+#[test]
+fn what_the_mended_rules_refuse_is_told_with_the_way_there() {
+    let file = file(PLAY);
+    let migration = MigrationRules { over_limit: Treatment::Refuse, ..MigrationRules::default() };
+    let found = under_mended_rules(&[file.check(&camp()).unwrap()], &later(migration));
+    let breach = found.breach.unwrap();
+    assert_eq!(breach.trail, ["scenario A walk"]);
+    assert!(breach.found.contains("that is refused"), "{}", breach.found);
+}

@@ -1,0 +1,68 @@
+//! Two servers and a player who hops between them: nothing is lost and nothing doubled, unless the store breaks a promise.
+
+use hypotheke::Ruleset;
+use hypotheke::explore::Bound;
+use hypotheke::save_checks::{HopBounds, Hopped, NoHopping, hopping};
+use hypotheke::store::MemoryStore;
+
+use super::{Flaw, Flawed, camp};
+
+fn search(flaw: Option<Flaw>, bounds: HopBounds) -> Hopped {
+    let never = &mut || None;
+    match flaw {
+        None => hopping(&camp(), &MemoryStore::new(), bounds, never).unwrap(),
+        Some(flaw) => hopping(&camp(), &Flawed::new(flaw), bounds, never).unwrap(),
+    }
+}
+
+#[test]
+fn in_every_order_nothing_is_lost_and_nothing_doubled() {
+    let found = search(None, HopBounds::default());
+    println!("{found:?}");
+    assert_eq!((&found.breach, found.stopped_by, found.exchanged), (&None, None, true));
+    assert!(found.situations > 10_000 && found.rests > 100, "{found:?}");
+}
+
+#[test]
+#[ignore = "the long form: some minutes"]
+fn with_more_faults_too() {
+    let bounds = HopBounds { joins: 3, exchanges: 2, faults: 2, run_outs: 2 };
+    let found = search(None, bounds);
+    assert_eq!((&found.breach, found.stopped_by), (&None, None));
+    println!("{found:?}");
+}
+
+#[test]
+fn a_store_that_breaks_a_promise_loses_or_doubles_something() {
+    for flaw in [Flaw::TakesAll, Flaw::NoLeases, Flaw::NumbersStay, Flaw::Forgets] {
+        let found = search(Some(flaw), HopBounds::default());
+        let breach = found.breach.unwrap_or_else(|| panic!("{flaw:?} loses nothing: {}", found.situations));
+        println!("{flaw:?}\n  {}\n  {}", breach.trail.join("\n  "), breach.found);
+        assert!(breach.found.contains("lost") || breach.found.contains("doubled"), "{flaw:?}: {}", breach.found);
+    }
+}
+
+#[test]
+fn leases_make_up_for_some_flaws() {
+    for flaw in [Flaw::NoRevisions, Flaw::NobodyHolds] {
+        assert_eq!(search(Some(flaw), HopBounds::default()).breach, None, "{flaw:?}");
+    }
+}
+
+#[test]
+fn it_stops_when_it_is_told_to_and_says_so() {
+    let mut asked = 0;
+    let found = hopping(&camp(), &MemoryStore::new(), HopBounds::default(), &mut || {
+        asked += 1;
+        (asked > 100).then_some(Bound::Interrupt)
+    });
+    let found = found.unwrap();
+    assert_eq!((found.breach, found.stopped_by), (None, Some(Bound::Interrupt)));
+}
+
+#[test]
+fn rules_without_a_holder_have_nobody_to_hop() {
+    let rules = Ruleset::builder().kind("flare", |kind| kind).container("depot", |depot| depot.slots(1)).build();
+    let found = hopping(&rules.unwrap().into(), &MemoryStore::new(), HopBounds::default(), &mut || None);
+    assert_eq!(found, Err(NoHopping::Nobody));
+}

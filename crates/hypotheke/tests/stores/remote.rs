@@ -1,0 +1,114 @@
+//! The service far away: it has the habits that it is given, and by a seed.
+
+use std::collections::BTreeMap;
+
+use hypotheke::store::{Fate, Habits, MemoryStore, RemoteStore, Retry, Store, StoreError, Terms, Visit, VisitState};
+use hypotheke::{Amount, Departure, Operation, World};
+
+use super::{camp, key};
+
+/// What became of many requests.
+fn fates(seed: u64, habits: Habits) -> (Vec<&'static str>, u64) {
+    let store = RemoteStore::new(seed, habits);
+    let ada = key("ada");
+    let mut answers = Vec::new();
+    for _ in 0..1_000 {
+        let base = store.inside(|store| store.status(&ada)).unwrap().revision;
+        answers.push(match store.save(&ada, b"6 flares", base, 0) {
+            Ok(_) => "saved",
+            Err(error) => error.code(),
+        });
+    }
+    (answers, store.took())
+}
+
+fn counted(answers: &[&'static str]) -> BTreeMap<&'static str, usize> {
+    answers.iter().fold(BTreeMap::new(), |mut counted, answer| {
+        *counted.entry(*answer).or_default() += 1;
+        counted
+    })
+}
+
+#[test]
+fn the_same_seed_gives_the_same_answers() {
+    assert_eq!(fates(7, Habits::default()), fates(7, Habits::default()));
+    assert_ne!(fates(7, Habits::default()), fates(8, Habits::default()));
+}
+
+#[test]
+fn it_has_the_habits_that_it_is_given() {
+    let never = Habits { answer_lost: 0, request_lost: 0, late: 0, cut: 0, busy: 0, stale: 0, latency: (5, 5) };
+    let (answers, took) = fates(0, never);
+    assert_eq!((counted(&answers), took), (BTreeMap::from([("saved", 1_000)]), 5_000));
+    let (answers, _) = fates(0, Habits { busy: 300, ..never });
+    let busy = counted(&answers)["busy"];
+    assert!((250..350).contains(&busy), "{busy}");
+    let (answers, took) = fates(0, Habits { late: 1_000, ..never });
+    assert_eq!((counted(&answers)["no-answer"], took), (1_000, 1_000_000));
+}
+
+#[test]
+fn what_is_late_arrives_when_it_is_let() {
+    let (store, ada) = (RemoteStore::new(0, Habits::default()), key("ada"));
+    store.answer_next(Fate::Late);
+    let error = store.save(&ada, b"6 flares", 0, 0).unwrap_err();
+    assert!(matches!(error, StoreError::NoAnswer { .. }) && error.may_have_arrived() && error.may_pass());
+    assert_eq!(store.late(), 1);
+    assert!(store.inside(|store| store.load(&ada)).unwrap().is_none());
+    store.deliver(0);
+    assert_eq!((store.late(), store.inside(|store| store.load(&ada)).unwrap().unwrap().revision), (0, 1));
+    store.deliver(0);
+    assert_eq!(store.inside(|store| store.load(&ada)).unwrap().unwrap().revision, 1);
+}
+
+#[test]
+fn what_is_stale_is_the_save_before() {
+    let (store, ada) = (RemoteStore::new(0, Habits::default()), key("ada"));
+    store.inside(|store: &MemoryStore| {
+        store.save(&ada, b"1", 0, 0).unwrap();
+        store.save(&ada, b"2", 1, 0).unwrap();
+    });
+    for (fate, expected) in [(Fate::Stale, &b"1"[..]), (Fate::Answered, b"2")] {
+        store.answer_next(fate);
+        assert_eq!(store.load(&ada).unwrap().unwrap().bytes, expected);
+    }
+    for fate in [Fate::RequestLost, Fate::Cut, Fate::Busy, Fate::AnswerLost] {
+        store.answer_next(fate);
+        assert!(store.load(&ada).unwrap_err().may_pass());
+    }
+}
+
+/// On many bad days: whatever the service does, nothing is lost and nothing doubled.
+#[test]
+fn retries_bring_every_visit_to_its_end() {
+    let rules = camp();
+    for seed in 0..200 {
+        let store = RemoteStore::new(seed, Habits::default());
+        let mut now = 0;
+        let mut worlds = [1, 2].map(|number| {
+            let mut world = World::new(&rules).numbered(number, 0);
+            let surveyor = world.holder("surveyor").unwrap();
+            let _ = world.perform(&Operation::departing(surveyor)).unwrap();
+            world
+        });
+        for (turn, server) in [0, 1, 0, 1].into_iter().enumerate() {
+            let world = &mut worlds[server];
+            let newcomer = Departure::newcomer(&rules, rules.find_holder("surveyor").unwrap(), "ada");
+            let mut visit = Visit::new(key("Ada"), ["camp", "pass"][server], newcomer, Terms { lease: 60_000 });
+            let mut wait = |milliseconds| {
+                now += milliseconds;
+                now
+            };
+            let retry = Retry { tries: 30, ..Retry::default() };
+            visit.run(&store, world, retry, &mut wait).unwrap();
+            let (depot, pockets) = (world.container("depot").unwrap(), world.container("ada.pockets").unwrap());
+            let (from, to) = if turn < 2 { (depot, pockets) } else { (pockets, depot) };
+            assert_eq!(world.perform(&Operation::moving(Amount::UpTo(1), from, to)).unwrap().done(), 1);
+            visit.leave(world).unwrap();
+            visit.run(&store, world, retry, &mut wait).unwrap();
+            assert_eq!(visit.state(), VisitState::Gone);
+        }
+        let all: u64 = worlds.iter().map(|world| world.count(rules.find_kind("flare").unwrap(), None)).sum();
+        assert_eq!(all, 8, "seed {seed}");
+    }
+}

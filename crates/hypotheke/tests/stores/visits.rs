@@ -1,0 +1,259 @@
+//! A player's visit to a server, from the lease to the release.
+
+use hypotheke::save::Save;
+use hypotheke::store::{
+    Ask, Fate, Habits, MemoryStore, RemoteStore, Retry, Store, StoreError, Terms, Visit, VisitError, VisitState,
+};
+use hypotheke::{Amount, Departure, Operation, Reason, Ruleset, World};
+
+use super::{camp, key};
+
+const TERMS: Terms = Terms { lease: 1_000 };
+
+/// A server's world in which nobody is yet.
+fn server(rules: &std::sync::Arc<Ruleset>, number: u32) -> World {
+    let mut world = World::new(rules).numbered(number, 0);
+    let surveyor = world.holder("surveyor").unwrap();
+    let _ = world.perform(&Operation::departing(surveyor)).unwrap();
+    world
+}
+
+fn visit(rules: &Ruleset, owner: &str) -> Visit {
+    let newcomer = Departure::newcomer(rules, rules.find_holder("surveyor").unwrap(), "ada");
+    Visit::new(key("Ada"), owner, newcomer, TERMS)
+}
+
+fn at_once(_: u64) -> u64 {
+    0
+}
+
+fn run(visit: &mut Visit, store: &impl Store, world: &mut World) -> Result<(), VisitError> {
+    visit.run(store, world, Retry::default(), &mut at_once)
+}
+
+fn give_ada(world: &mut World, count: u32) {
+    let (depot, pockets) = (world.container("depot").unwrap(), world.container("ada.pockets").unwrap());
+    let taken = world.perform(&Operation::moving(Amount::Exactly(count), depot, pockets)).unwrap();
+    assert_eq!(taken.done(), u64::from(count));
+}
+
+#[test]
+fn what_she_has_goes_along_from_server_to_server() {
+    let (rules, store) = (camp(), MemoryStore::new());
+    let (mut camp, mut pass) = (server(&rules, 1), server(&rules, 2));
+
+    let mut at_camp = visit(&rules, "camp");
+    run(&mut at_camp, &store, &mut camp).unwrap();
+    assert_eq!((at_camp.state(), at_camp.ask(), at_camp.lease()), (VisitState::Here, None, 1));
+    give_ada(&mut camp, 3);
+    at_camp.leave(&mut camp).unwrap();
+    assert_eq!((at_camp.state(), at_camp.ask()), (VisitState::Saving, Some(Ask::Save)));
+    assert!(camp.holder("ada").is_none());
+    run(&mut at_camp, &store, &mut camp).unwrap();
+    assert_eq!(at_camp.state(), VisitState::Gone);
+
+    let mut at_pass = visit(&rules, "pass");
+    run(&mut at_pass, &store, &mut pass).unwrap();
+    let flare = rules.find_kind("flare").unwrap();
+    let pockets = pass.container("ada.pockets").unwrap();
+    assert_eq!(pass.count(flare, Some(pockets.into())), 3);
+    assert_eq!((at_pass.lease(), at_pass.name()), (2, "ada"));
+}
+
+#[test]
+fn a_second_server_waits_until_the_first_has_saved() {
+    let (rules, store) = (camp(), MemoryStore::new());
+    let (mut camp, mut pass) = (server(&rules, 1), server(&rules, 2));
+    let mut at_camp = visit(&rules, "camp");
+    run(&mut at_camp, &store, &mut camp).unwrap();
+
+    let mut at_pass = visit(&rules, "pass");
+    let mut waited = Vec::new();
+    let held = at_pass.run(&store, &mut pass, Retry { tries: 5, first_wait: 100, longest_wait: 500 }, &mut |wait| {
+        waited.push(wait);
+        0
+    });
+    assert_eq!(held.unwrap_err().to_string(), "`Ada` is held by camp until 1000");
+    assert_eq!(waited, [0, 100, 200, 400, 500]);
+    assert_eq!(at_pass.state(), VisitState::Joining);
+
+    at_camp.leave(&mut camp).unwrap();
+    run(&mut at_camp, &store, &mut camp).unwrap();
+    run(&mut at_pass, &store, &mut pass).unwrap();
+    assert_eq!(at_pass.state(), VisitState::Here);
+}
+
+#[test]
+fn who_is_taken_over_can_save_nothing_any_more() {
+    let (rules, store) = (camp(), MemoryStore::new());
+    let (mut camp, mut pass) = (server(&rules, 1), server(&rules, 2));
+    let mut at_camp = visit(&rules, "camp");
+    run(&mut at_camp, &store, &mut camp).unwrap();
+    at_camp.renew(&store, 900).unwrap();
+    give_ada(&mut camp, 2);
+
+    // The lease lasts until 1900 now.
+    let mut at_pass = visit(&rules, "pass");
+    assert!(at_pass.step(&store, &mut pass, 1_899).is_err_and(|error| error.may_pass()));
+    at_pass.step(&store, &mut pass, 1_900).unwrap();
+    run(&mut at_pass, &store, &mut pass).unwrap();
+    assert!(matches!(at_camp.renew(&store, 1_950), Err(StoreError::TakenOver { number: 1, latest: 2, .. })));
+
+    at_camp.leave(&mut camp).unwrap();
+    let error = run(&mut at_camp, &store, &mut camp).unwrap_err();
+    assert_eq!(error.to_string(), "`Ada`: another server has taken over, and this visit is void");
+    assert_eq!((at_camp.state(), at_camp.ask()), (VisitState::Void, None));
+    // What she had is told, for the game to settle.
+    let left = Save::read(at_camp.document()).unwrap().departure(&rules).unwrap();
+    assert_eq!(left.stacks().map(|stack| stack.count).sum::<u32>(), 2);
+    assert!(store.load(&key("Ada")).unwrap().is_none());
+}
+
+#[test]
+fn a_save_whose_answer_is_lost_is_found_out_to_have_arrived() {
+    let (rules, store) = (camp(), RemoteStore::new(0, Habits::default()));
+    let mut camp = server(&rules, 1);
+    let mut ada = visit(&rules, "camp");
+    let mut step = |ada: &mut Visit, fate: Fate| {
+        store.answer_next(fate);
+        ada.step(&store, &mut camp, 0)
+    };
+    assert!(step(&mut ada, Fate::AnswerLost).unwrap_err().may_pass());
+    step(&mut ada, Fate::Answered).unwrap();
+    assert_eq!(ada.lease(), 1);
+    step(&mut ada, Fate::Answered).unwrap();
+    assert_eq!(ada.state(), VisitState::Here);
+    ada.leave(&mut camp).unwrap();
+    let mut step = |ada: &mut Visit, fate: Fate| {
+        store.answer_next(fate);
+        ada.step(&store, &mut camp, 0)
+    };
+    assert!(step(&mut ada, Fate::AnswerLost).unwrap_err().may_pass());
+    assert_eq!(ada.state(), VisitState::Saving);
+    step(&mut ada, Fate::Answered).unwrap();
+    assert_eq!(ada.state(), VisitState::Releasing);
+    assert_eq!(store.inside(|store| store.load(&key("Ada"))).unwrap().unwrap().revision, 1);
+}
+
+#[test]
+fn what_is_too_old_is_not_taken() {
+    let (rules, store) = (camp(), RemoteStore::new(0, Habits::default()));
+    let mut camp = server(&rules, 1);
+    for count in [1, 2] {
+        let mut ada = visit(&rules, "camp");
+        while ada.ask().is_some() {
+            store.answer_next(Fate::Answered);
+            ada.step(&store, &mut camp, 0).unwrap();
+        }
+        give_ada(&mut camp, count);
+        ada.leave(&mut camp).unwrap();
+        while ada.ask().is_some() {
+            store.answer_next(Fate::Answered);
+            ada.step(&store, &mut camp, 0).unwrap();
+        }
+    }
+    let mut ada = visit(&rules, "camp");
+    store.answer_next(Fate::Answered);
+    ada.step(&store, &mut camp, 0).unwrap();
+    store.answer_next(Fate::Stale);
+    let error = ada.step(&store, &mut camp, 0).unwrap_err();
+    assert_eq!(error.to_string(), "`Ada`: revision 1 was read, and 2 is known to be kept");
+    assert!(error.may_pass());
+    store.answer_next(Fate::Answered);
+    ada.step(&store, &mut camp, 0).unwrap();
+    let pockets = camp.container("ada.pockets").unwrap();
+    assert_eq!(camp.count(rules.find_kind("flare").unwrap(), Some(pockets.into())), 3);
+}
+
+#[test]
+fn what_is_no_player_is_told_and_the_lease_given_back() {
+    let (rules, store) = (camp(), MemoryStore::new());
+    let mut camp = server(&rules, 1);
+    let whole_world = Save::of(&camp).to_bytes();
+    for (base, (bytes, code)) in (0..).zip([(&b"?"[..], "save"), (&whole_world, "save")]) {
+        let lease = store.status(&key("Ada")).unwrap().lease.number;
+        store.save(&key("Ada"), bytes, base, lease).unwrap();
+        let mut ada = visit(&rules, "camp");
+        let error = run(&mut ada, &store, &mut camp).unwrap_err();
+        assert!(matches!(&error, VisitError::Save { revision, .. } if *revision == base + 1), "{code}: {error}");
+        assert_eq!(ada.state(), VisitState::Gone);
+        assert_eq!(store.status(&key("Ada")).unwrap().lease.owner, "");
+    }
+}
+
+#[test]
+fn one_who_is_there_already_can_not_come_in() {
+    let (rules, store) = (camp(), MemoryStore::new());
+    let mut camp = server(&rules, 1);
+    let mut ada = visit(&rules, "camp");
+    run(&mut ada, &store, &mut camp).unwrap();
+    let newcomer = Departure::newcomer(&rules, rules.find_holder("surveyor").unwrap(), "ada");
+    let mut other = Visit::new(key("another Ada"), "camp", newcomer, TERMS);
+    let error = run(&mut other, &store, &mut camp).unwrap_err();
+    assert!(matches!(error, VisitError::Refused { reason: Reason::Unknown, .. }), "{error}");
+    assert_eq!(other.state(), VisitState::Gone);
+}
+
+#[test]
+fn who_leaves_before_they_have_come_gives_the_lease_back() {
+    let (rules, store) = (camp(), MemoryStore::new());
+    let mut camp = server(&rules, 1);
+    let mut early = visit(&rules, "camp");
+    early.leave(&mut camp).unwrap();
+    assert_eq!(early.state(), VisitState::Gone);
+    let mut later = visit(&rules, "camp");
+    later.step(&store, &mut camp, 0).unwrap();
+    later.leave(&mut camp).unwrap();
+    run(&mut later, &store, &mut camp).unwrap();
+    assert_eq!(later.state(), VisitState::Gone);
+    assert_eq!(store.status(&key("Ada")).unwrap().lease.owner, "");
+    assert!(store.load(&key("Ada")).unwrap().is_none());
+}
+
+#[test]
+fn a_visit_goes_on_after_its_server_has_come_back() {
+    let (rules, store) = (camp(), MemoryStore::new());
+    let mut world = server(&rules, 1);
+    let mut ada = visit(&rules, "camp");
+    run(&mut ada, &store, &mut world).unwrap();
+    give_ada(&mut world, 2);
+    // Written down together, in one save of the server's own.
+    let (written, saved) = (serde_json::to_string(&ada).unwrap(), Save::of(&world).to_bytes());
+    drop((ada, world));
+
+    let mut world = Save::read(&saved).unwrap().world(&rules).unwrap();
+    let mut ada: Visit = serde_json::from_str(&written).unwrap();
+    ada.renew(&store, 500).unwrap();
+    ada.leave(&mut world).unwrap();
+    run(&mut ada, &store, &mut world).unwrap();
+    let stored = store.load(&key("Ada")).unwrap().unwrap();
+    assert_eq!((stored.revision, stored.lease), (1, 1));
+    assert_eq!(Save::read(&stored.bytes).unwrap().items(), 2);
+}
+
+#[test]
+fn a_player_of_earlier_rules_comes_along() {
+    let (rules, store) = (camp(), MemoryStore::new());
+    let mut world = server(&rules, 1);
+    let mut ada = visit(&rules, "camp");
+    run(&mut ada, &store, &mut world).unwrap();
+    give_ada(&mut world, 4);
+    ada.leave(&mut world).unwrap();
+    run(&mut ada, &store, &mut world).unwrap();
+
+    let later: std::sync::Arc<Ruleset> = Ruleset::builder()
+        .version(2)
+        .kind("flare", |kind| kind.stack_limit(3))
+        .container("pockets", |pockets| pockets.slots(2))
+        .holder("surveyor", ["pockets"], |surveyor| surveyor)
+        .migration(hypotheke::MigrationRules { over_limit: hypotheke::Treatment::Split, ..Default::default() })
+        .build()
+        .unwrap()
+        .into();
+    let mut world = World::empty(&later).numbered(2, 0);
+    let mut ada = visit(&later, "pass");
+    run(&mut ada, &store, &mut world).unwrap();
+    let pockets = world.container("ada.pockets").unwrap();
+    let stacks: Vec<u32> = world.stacks(pockets).map(|(_, stack)| stack.count()).collect();
+    assert_eq!(stacks, [3, 1]);
+}
