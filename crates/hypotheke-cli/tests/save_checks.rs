@@ -86,8 +86,8 @@ fn a_scenario_that_fails_and_rules_without_holders_are_told() {
     let play = "scenario It is gone\n  steps\n    consume flare from depot\n  end\n    depot: 1 flare\n";
     fs::write(folder.path().join("gone.scenario"), play).unwrap();
     hypotheke(folder.path()).args(["saves", "gone.scenario"]).assert().success().stdout_eq(str![[r#"
-   version 1
-holds  every step    2 worlds and 0 departures of 1 scenarios, saved and read in both forms
+a ruleset without a title   version 1
+holds  every step    2 worlds and 0 departures of 1 scenario, saved and read in both forms
                      a save has 576 bytes in JSON and 410 in binary form
                      1 scenario played no further than where an expectation fails: `hypotheke
                      verify`
@@ -96,8 +96,9 @@ holds  every stop    2 of 2 saves; the writer was stopped 356 times, after each 
 -      two servers   no holder of the ruleset can depart
 -      kept saves    there is no folder `saves` beside the rules
 -      mended rules  not asked for: `--mended FILE` names the rules that are to come
+
 all 2 checks hold
-next   `--joins`, `--exchanges`, `--faults` and `--run-outs` try more of two servers
+next   `--mended FILE` carries every save over to the rules that are to come
 
 "#]]);
     hypotheke(folder.path()).arg("saves").assert().code(2).stdout_eq("").stderr_eq(str![[r#"

@@ -24,6 +24,9 @@ use hypotheke::{Ruleset, Treatment};
 /// The writer is stopped while it writes so many saves, and no more: the writer does not look into them.
 const SAVES_TO_STOP: usize = 8;
 
+/// So many situations lie between two lines of progress.
+const TELL_EVERY: u64 = 1_000;
+
 /// What came of one check.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum Came {
@@ -69,8 +72,7 @@ pub(crate) fn run(output: &mut Output, args: &SavesArgs) -> Result<Verdict, Inpu
     checks.push(of_steps(every_step(&playable)));
     output.progress("stopping the writer everywhere");
     checks.push(of_stops(&playable));
-    output.progress("hopping between two servers");
-    checks.push(of_hopping(&rules, args));
+    checks.push(of_hopping(output, &rules, args));
     checks.push(of_kept(&kept, &rules)?);
     checks.push(of_mended(&playable, mended.as_ref()));
     output.progress("");
@@ -134,11 +136,18 @@ fn of_stops(files: &[PlayableFile<'_>]) -> Checked {
     checked
 }
 
-fn of_hopping(rules: &Arc<Ruleset>, args: &SavesArgs) -> Checked {
+fn of_hopping(output: &mut Output, rules: &Arc<Ruleset>, args: &SavesArgs) -> Checked {
     let (code, name) = ("two-servers", "two servers");
     let bounds =
         HopBounds { joins: args.joins, exchanges: args.exchanges, faults: args.faults, run_outs: args.run_outs };
-    let found = hopping(rules, &MemoryStore::new(), bounds, &mut || end(args.time));
+    let mut done: u64 = 0;
+    let found = hopping(rules, &MemoryStore::new(), bounds, &mut || {
+        if done.is_multiple_of(TELL_EVERY) {
+            output.progress(&format!("hopping between two servers, {done} situations gone through"));
+        }
+        done += 1;
+        end(args.time)
+    });
     let Hopped { situations, rests, longest, exchanged, breach, stopped_by } = match found {
         Ok(found) => found,
         Err(nobody) => return Checked::not_asked(code, name, &nobody.to_string()),

@@ -45,6 +45,7 @@ fn draw_one(page: &mut Page, check: &Checked) {
 fn draw_summary(page: &mut Page, checks: &[Checked]) {
     let count = |came| checks.iter().filter(|check| check.came == came).count();
     let asked = checks.len() - count(Came::NotAsked);
+    page.blank();
     match (count(Came::Bad), count(Came::CutShort)) {
         (0, 0) => page.put(Tone::Good, &format!("all {} hold", counted(asked, "check"))).end(),
         (0, cut) => page.put(Tone::Notable, &format!("nothing found; {} cut short", counted(cut, "check"))).end(),
@@ -54,7 +55,7 @@ fn draw_summary(page: &mut Page, checks: &[Checked]) {
     let next = match (count(Came::Bad), asked_for("mended-rules")) {
         (0, false) => "next   `--mended FILE` carries every save over to the rules that are to come",
         (0, _) => "next   `--joins`, `--exchanges`, `--faults` and `--run-outs` try more of two servers",
-        _ => "next   what led to it stands above, in order; the library has the same checks for a store of your own",
+        _ => "next   what led to it stands above; the library has the same checks for a store of yours",
     };
     fold(next, WIDTH).iter().for_each(|line| page.line(Tone::Faint, line));
 }
