@@ -88,10 +88,13 @@ impl System for Rows {
     }
 }
 
+/// A tag, and bytes.
+type Object = (u64, Arc<[u8]>);
+
 /// Objects with tags: `put` with `If-Match`, or `If-None-Match` where there is none yet.
 #[derive(Debug, Default)]
 struct Objects {
-    objects: Mutex<BTreeMap<Key, (u64, Arc<[u8]>)>>,
+    objects: Mutex<BTreeMap<Key, Object>>,
     /// It puts whatever the tag is.
     ignores_tags: bool,
 }
