@@ -162,7 +162,7 @@ pub(crate) enum Command {
 
     /// Find out whether saves keep what they should: after every step, through crashes, between two servers, under mended rules
     #[command(
-        after_help = "Examples:\n  hypotheke saves\n  hypotheke saves scenarios/sled.scenario\n  hypotheke saves --rules earlier/rules-2.toml earlier --mended rules.toml\n  hypotheke saves --joins 4 --faults 2 --time 600\n\nEnds with 1 if something is lost, doubled or read as something else, with 3 if time or an interrupt stopped it."
+        after_help = "Examples:\n  hypotheke saves\n  hypotheke saves scenarios/sled.scenario\n  hypotheke saves --rules earlier/rules-2.toml earlier --mended rules.toml\n  hypotheke saves --joins 4 --faults 2 --time 600\n\nEnds with 1 if something is lost, doubled or read as something else, with 3 if time, memory or an interrupt stopped it."
     )]
     Saves(SavesArgs),
 
@@ -301,6 +301,10 @@ pub(crate) struct SavesArgs {
     /// How often a lease runs out
     #[arg(long, value_name = "COUNT", default_value_t = 1, value_parser = clap::value_parser!(u32).range(0..=9))]
     pub(crate) run_outs: u32,
+
+    /// No more than so many situations of the two servers
+    #[arg(long, value_name = "COUNT", default_value_t = 2_000_000)]
+    pub(crate) situations: u64,
 
     /// No longer than so many seconds for the two servers
     #[arg(long, value_name = "SECONDS")]

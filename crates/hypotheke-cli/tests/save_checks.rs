@@ -50,7 +50,7 @@ fn what_the_mended_rules_refuse_is_told_with_its_trail() {
 }
 
 #[test]
-fn a_search_that_time_cuts_short_says_so() {
+fn a_search_that_is_cut_short_says_so() {
     let folder = traverse();
     let at = folder.path().join("traverse");
     let cut = ["saves", "scenarios/camp.scenario", "--time", "0"];
@@ -59,6 +59,8 @@ fn a_search_that_time_cuts_short_says_so() {
     assert!(told.contains("stopped by `--time` before all was tried"), "{told}");
     assert!(told.contains("nothing found; 1 check cut short"), "{told}");
     output(hypotheke(&at).args(cut).arg("--accept-partial"), 0);
+    let told = output(hypotheke(&at).args(["saves", "scenarios/camp.scenario", "--situations", "50"]), 3);
+    assert!(told.contains("stopped by `--situations` before all was tried"), "{told}");
 }
 
 #[test]

@@ -101,12 +101,12 @@ impl Server {
     /// Finishes what was on its way when the process ended, and lets go of players whom another server has by now.
     fn go_on(&mut self) -> Outcome<()> {
         for (player, mut visit) in std::mem::take(&mut self.visits) {
-            let renewed = visit.renew(&self.store.as_ref(), now());
+            let renewed = visit.renew(self.store.as_ref(), now());
             if matches!(renewed, Err(StoreError::TakenOver { .. })) && visit.state() == VisitState::Here {
                 visit.leave(&mut self.world)?;
                 continue;
             }
-            visit.run(&self.store.as_ref(), &mut self.world, RETRY, &mut wait)?;
+            visit.run(self.store.as_ref(), &mut self.world, RETRY, &mut wait)?;
             if visit.state() == VisitState::Here {
                 self.visits.insert(player, visit);
             }
@@ -129,7 +129,7 @@ impl Server {
         let newcomer = Departure::newcomer(&rules, member, player);
         let owner = format!("{}, process {}, visit at {}", self.name, std::process::id(), self.revision);
         let mut visit = Visit::new(Key::new(player)?, &owner, newcomer, TERMS);
-        match visit.run(&self.store.as_ref(), &mut self.world, RETRY, &mut wait) {
+        match visit.run(self.store.as_ref(), &mut self.world, RETRY, &mut wait) {
             Ok(()) => {
                 self.visits.insert(player.to_owned(), visit);
                 self.save()?;
@@ -160,7 +160,7 @@ impl Server {
         // The world without them is safe before they are: if it all ends here, the visit is gone on with.
         self.save()?;
         let Some(mut visit) = self.visits.remove(player) else { return Ok(String::new()) };
-        let done = visit.run(&self.store.as_ref(), &mut self.world, RETRY, &mut wait);
+        let done = visit.run(self.store.as_ref(), &mut self.world, RETRY, &mut wait);
         if let Err(error) = done {
             // It is kept, and tried again when somebody asks for it.
             let told = format!("{player} has left, and is not saved yet: {error}");

@@ -140,13 +140,14 @@ fn of_hopping(output: &mut Output, rules: &Arc<Ruleset>, args: &SavesArgs) -> Ch
     let (code, name) = ("two-servers", "two servers");
     let bounds =
         HopBounds { joins: args.joins, exchanges: args.exchanges, faults: args.faults, run_outs: args.run_outs };
-    let mut done: u64 = 0;
-    let found = hopping(rules, &MemoryStore::new(), bounds, &mut || {
-        if done.is_multiple_of(TELL_EVERY) {
-            output.progress(&format!("hopping between two servers, {done} situations gone through"));
+    let mut told = 0;
+    let found = hopping(rules, &MemoryStore::new(), bounds, &mut |situations| {
+        if situations >= told {
+            output.progress(&format!("hopping between two servers, {situations} situations so far"));
+            told = situations + TELL_EVERY;
         }
-        done += 1;
-        end(args.time)
+        let is_enough = situations > args.situations;
+        end(args.time).or_else(|| is_enough.then_some(Bound::Worlds(args.situations)))
     });
     let Hopped { situations, rests, longest, exchanged, breach, stopped_by } = match found {
         Ok(found) => found,
@@ -170,7 +171,11 @@ fn of_hopping(output: &mut Output, rules: &Arc<Ruleset>, args: &SavesArgs) -> Ch
     }
     if let (Came::Good, Some(bound)) = (checked.came, stopped_by) {
         checked.came = Came::CutShort;
-        let by = if matches!(bound, Bound::Interrupt) { "an interrupt" } else { "`--time`" };
+        let by = match bound {
+            Bound::Interrupt => "an interrupt",
+            Bound::Worlds(_) => "`--situations`",
+            _ => "`--time`",
+        };
         checked.told.push(format!("stopped by {by} before all was tried"));
     }
     checked.figures = vec![

@@ -131,8 +131,8 @@ type SeenVisit = (VisitState, String, u64, u64, usize);
 
 /// Plays two servers and a player who hops between them, in every order within bounds, on what a store gives.
 ///
-/// The store must be empty; where clones of it are alike in all that [`Store`] tells, they must go on alike. `stop` is asked now and then whether enough
-/// was tried.
+/// The store must be empty; where clones of it are alike in all that [`Store`] tells, they must go on alike. `stop` is told how
+/// many situations were found so far, and asked whether that is enough.
 ///
 /// ```
 /// use hypotheke::Ruleset;
@@ -149,7 +149,7 @@ type SeenVisit = (VisitState, String, u64, u64, usize);
 ///     .build()?
 ///     .into();
 /// let bounds = HopBounds { joins: 2, exchanges: 1, faults: 1, run_outs: 1 };
-/// let found = hopping(&rules, &MemoryStore::new(), bounds, &mut || None).unwrap();
+/// let found = hopping(&rules, &MemoryStore::new(), bounds, &mut |_| None).unwrap();
 /// assert_eq!((found.breach, found.stopped_by), (None, None));
 /// # Ok::<(), hypotheke::RulesetErrors>(())
 /// ```
@@ -160,7 +160,7 @@ pub fn hopping<S: Store + Clone>(
     rules: &Arc<Ruleset>,
     store: &S,
     bounds: HopBounds,
-    stop: &mut dyn FnMut() -> Option<Bound>,
+    stop: &mut dyn FnMut(u64) -> Option<Bound>,
 ) -> Result<Hopped, NoHopping> {
     let mut search = Search::new(rules, store, bounds)?;
     search.run(stop);
@@ -238,11 +238,11 @@ impl<S: Store + Clone> Search<S> {
     }
 
     /// Breadth first, so that what breaks is found on a shortest way.
-    fn run(&mut self, stop: &mut dyn FnMut() -> Option<Bound>) {
+    fn run(&mut self, stop: &mut dyn FnMut(u64) -> Option<Bound>) {
         self.found.situations = 1;
         while !self.next.is_empty() {
             for (number, situation) in std::mem::take(&mut self.next) {
-                self.found.stopped_by = stop();
+                self.found.stopped_by = stop(self.found.situations);
                 if self.found.stopped_by.is_some() {
                     return;
                 }

@@ -110,10 +110,10 @@ impl<D: Disk> FolderStore<D> {
         Ok(FolderStore { disk, folder, kept: KEPT, known: Mutex::default(), _lock: lock })
     }
 
-    /// Keeps so many saves of each key, at least one.
+    /// Keeps so many saves of each key, two at least.
     #[must_use]
     pub fn keeping(self, saves: usize) -> FolderStore<D> {
-        FolderStore { kept: saves.max(1), ..self }
+        FolderStore { kept: saves.max(2), ..self }
     }
 
     fn known(&self) -> MutexGuard<'_, BTreeMap<Key, Known>> {

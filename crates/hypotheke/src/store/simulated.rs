@@ -68,8 +68,8 @@ struct State {
 
 #[derive(Clone, Default)]
 struct Content {
-    synced: Vec<u8>,
-    now: Vec<u8>,
+    synced: Arc<Vec<u8>>,
+    now: Arc<Vec<u8>>,
 }
 
 /// What stands behind a name.
@@ -189,8 +189,8 @@ impl SimulatedDisk {
     pub fn damage(&self, path: &Path, damage: impl FnOnce(&mut Vec<u8>)) -> io::Result<()> {
         let mut state = self.state();
         let file = state.file(path)?;
-        damage(&mut state.files[file].now);
-        state.files[file].synced = state.files[file].now.clone();
+        damage(Arc::make_mut(&mut state.files[file].now));
+        state.files[file].synced = Arc::clone(&state.files[file].now);
         Ok(())
     }
 
@@ -243,14 +243,14 @@ fn tear((state, lost): &Found, number: usize, content: &Content) -> Vec<Found> {
     let (synced, now) = (&content.synced, &content.now);
     let half = synced.len().max(now.len() / 2).min(now.len());
     let as_it_may_be = [
-        (now.clone(), None),
-        (synced.clone(), Some(format!("write {name}"))),
-        (now[..half].to_vec(), Some(format!("write the second half of {name}"))),
-        (vec![0; now.len()], Some(format!("write {name}, which has its length and no bytes"))),
+        (Arc::clone(now), None),
+        (Arc::clone(synced), Some(format!("write {name}"))),
+        (Arc::new(now[..half].to_vec()), Some(format!("write the second half of {name}"))),
+        (Arc::new(vec![0; now.len()]), Some(format!("write {name}, which has its length and no bytes"))),
     ];
     let found = as_it_may_be.into_iter().map(|(bytes, what)| {
         let (mut state, mut lost) = (state.clone(), lost.clone());
-        state.files[number] = Content { synced: bytes.clone(), now: bytes };
+        state.files[number] = Content { synced: Arc::clone(&bytes), now: bytes };
         lost.extend(what);
         (state, lost)
     });
@@ -365,7 +365,7 @@ impl Disk for SimulatedDisk {
     fn read(&self, path: &Path) -> io::Result<Vec<u8>> {
         let state = self.state();
         let file = state.file(path)?;
-        Ok(state.files[file].now.clone())
+        Ok(state.files[file].now.to_vec())
     }
 
     fn create(&self, path: &Path) -> io::Result<(usize, String)> {
@@ -382,7 +382,7 @@ impl Disk for SimulatedDisk {
         let mut state = self.state();
         state.step(|| format!("write {name}"))?;
         let fits = state.room.unwrap_or(bytes.len()).min(bytes.len());
-        state.files[*number].now.extend_from_slice(&bytes[..fits]);
+        Arc::make_mut(&mut state.files[*number].now).extend_from_slice(&bytes[..fits]);
         state.room = state.room.map(|room| room - fits);
         if fits < bytes.len() { Err(ErrorKind::StorageFull.into()) } else { Ok(()) }
     }
@@ -391,7 +391,7 @@ impl Disk for SimulatedDisk {
         let mut state = self.state();
         state.step(|| format!("sync {name}"))?;
         if state.syncs() {
-            state.files[*number].synced = state.files[*number].now.clone();
+            state.files[*number].synced = Arc::clone(&state.files[*number].now);
         }
         Ok(())
     }

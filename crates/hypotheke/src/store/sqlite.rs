@@ -88,10 +88,11 @@ impl SqliteStore {
         Ok(store)
     }
 
-    /// Keeps so many saves of each key, at least one.
+    /// Keeps so many saves of each key, two at least. Best never changed for a database: with another number, saves before may be written
+    /// over early.
     #[must_use]
     pub fn keeping(self, saves: u32) -> SqliteStore {
-        SqliteStore { kept: saves.max(1), ..self }
+        SqliteStore { kept: saves.max(2), ..self }
     }
 
     /// Waits so long for another process that is writing, and not five seconds.

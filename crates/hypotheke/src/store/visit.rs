@@ -262,7 +262,7 @@ impl Visit {
     ///
     /// # Errors
     /// What stands in the way.
-    pub fn step(&mut self, store: &impl Store, world: &mut World, now: u64) -> Result<(), VisitError> {
+    pub fn step(&mut self, store: &(impl Store + ?Sized), world: &mut World, now: u64) -> Result<(), VisitError> {
         match self.ask() {
             Some(Ask::Lease) => {
                 let lease = store.lease(&self.key, &self.owner, now, now.saturating_add(self.terms.lease))?;
@@ -292,7 +292,7 @@ impl Visit {
     }
 
     /// Loads what is kept and lets the player arrive.
-    fn load(&mut self, store: &impl Store, world: &mut World) -> Result<(), VisitError> {
+    fn load(&mut self, store: &(impl Store + ?Sized), world: &mut World) -> Result<(), VisitError> {
         let stored = store.load(&self.key)?;
         let found = stored.as_ref().map_or(0, |stored| stored.revision);
         if found < self.base {
@@ -355,7 +355,7 @@ impl Visit {
         }
     }
 
-    fn save(&mut self, store: &impl Store) -> Result<(), VisitError> {
+    fn save(&mut self, store: &(impl Store + ?Sized)) -> Result<(), VisitError> {
         match store.save(&self.key, &self.document, self.base, self.lease) {
             Ok(revision) => {
                 (self.base, self.state) = (revision, VisitState::Releasing);
@@ -383,7 +383,7 @@ impl Visit {
         Ok(())
     }
 
-    fn look_back(&mut self, store: &impl Store) -> Result<(), VisitError> {
+    fn look_back(&mut self, store: &(impl Store + ?Sized)) -> Result<(), VisitError> {
         let kept = store.generations(&self.key)?;
         let (found, known) = (kept.first().map_or(0, |latest| latest.revision), self.latest);
         if found < known {
@@ -411,7 +411,7 @@ impl Visit {
     ///
     /// # Errors
     /// What the store says; [`StoreError::TakenOver`] if another server has the player.
-    pub fn renew(&self, store: &impl Store, now: u64) -> Result<(), StoreError> {
+    pub fn renew(&self, store: &(impl Store + ?Sized), now: u64) -> Result<(), StoreError> {
         store.renew(&self.key, self.lease, now.saturating_add(self.terms.lease))
     }
 
@@ -422,7 +422,7 @@ impl Visit {
     /// What did not pass, however often it was tried, or can't. If it was the load, the lease is given back.
     pub fn run(
         &mut self,
-        store: &impl Store,
+        store: &(impl Store + ?Sized),
         world: &mut World,
         retry: Retry,
         wait: &mut dyn FnMut(u64) -> u64,
@@ -442,7 +442,7 @@ impl Visit {
 
     fn try_step(
         &mut self,
-        store: &impl Store,
+        store: &(impl Store + ?Sized),
         world: &mut World,
         retry: Retry,
         wait: &mut dyn FnMut(u64) -> u64,

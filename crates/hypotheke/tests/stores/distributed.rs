@@ -240,8 +240,8 @@ fn a_condition_on_one_record_is_enough() {
     assert_eq!((races(&rows, THREADS, 300), races(&objects, THREADS, 300)), (None, None));
     let bounds = HopBounds { joins: 2, ..HopBounds::default() };
     for found in [
-        hopping(&camp(), &On::<Rows>::default(), bounds, &mut || None).unwrap(),
-        hopping(&camp(), &On::<Objects>::default(), bounds, &mut || None).unwrap(),
+        hopping(&camp(), &On::<Rows>::default(), bounds, &mut |_| None).unwrap(),
+        hopping(&camp(), &On::<Objects>::default(), bounds, &mut |_| None).unwrap(),
     ] {
         assert_eq!((found.breach, found.stopped_by), (None, None));
     }

@@ -8,7 +8,7 @@ use hypotheke::store::MemoryStore;
 use super::{Flaw, Flawed, camp};
 
 fn search(flaw: Option<Flaw>, bounds: HopBounds) -> Hopped {
-    let never = &mut || None;
+    let never = &mut |_| None;
     match flaw {
         None => hopping(&camp(), &MemoryStore::new(), bounds, never).unwrap(),
         Some(flaw) => hopping(&camp(), &Flawed::new(flaw), bounds, never).unwrap(),
@@ -51,18 +51,17 @@ fn leases_make_up_for_some_flaws() {
 
 #[test]
 fn it_stops_when_it_is_told_to_and_says_so() {
-    let mut asked = 0;
-    let found = hopping(&camp(), &MemoryStore::new(), HopBounds::default(), &mut || {
-        asked += 1;
-        (asked > 100).then_some(Bound::Interrupt)
+    let found = hopping(&camp(), &MemoryStore::new(), HopBounds::default(), &mut |situations| {
+        (situations > 100).then_some(Bound::Worlds(100))
     });
     let found = found.unwrap();
-    assert_eq!((found.breach, found.stopped_by), (None, Some(Bound::Interrupt)));
+    assert_eq!((found.breach, found.stopped_by), (None, Some(Bound::Worlds(100))));
+    assert!((101..200).contains(&found.situations), "{}", found.situations);
 }
 
 #[test]
 fn rules_without_a_holder_have_nobody_to_hop() {
     let rules = Ruleset::builder().kind("flare", |kind| kind).container("depot", |depot| depot.slots(1)).build();
-    let found = hopping(&rules.unwrap().into(), &MemoryStore::new(), HopBounds::default(), &mut || None);
+    let found = hopping(&rules.unwrap().into(), &MemoryStore::new(), HopBounds::default(), &mut |_| None);
     assert_eq!(found, Err(NoHopping::Nobody));
 }

@@ -114,6 +114,26 @@ fn the_save_before_a_damaged_one_is_offered() {
     assert_eq!((kept[0].content.is_err(), kept[1].content.as_deref()), (true, Ok(&b"6 flares"[..])));
 }
 
+#[cfg(unix)]
+#[test]
+fn a_file_that_may_not_be_written_to_is_told() {
+    use std::os::unix::fs::PermissionsExt;
+    let folder = tempdir().unwrap();
+    let path = folder.path().join("players.sqlite");
+    SqliteStore::open(&path).unwrap().save(&key("ada"), b"6 flares", 0, 0).unwrap();
+    let allow = |mode, folder_mode| {
+        fs::set_permissions(&path, fs::Permissions::from_mode(mode)).unwrap();
+        fs::set_permissions(folder.path(), fs::Permissions::from_mode(folder_mode)).unwrap();
+    };
+    allow(0o444, 0o555);
+    let saved = SqliteStore::open(&path).and_then(|store| store.save(&key("ada"), b"7 flares", 1, 0));
+    allow(0o644, 0o755);
+    // Whoever runs as the administrator may write anywhere.
+    let expected: &[u8] = if saved.is_ok() { b"7 flares" } else { b"6 flares" };
+    assert!(saved.is_ok() || saved.is_err_and(|error| error.code() == "read-only"));
+    assert_eq!(SqliteStore::open(&path).unwrap().load(&key("ada")).unwrap().unwrap().bytes, expected);
+}
+
 /// Whatever is damaged: what is loaded is what was saved, or it is an error.
 #[test]
 fn a_damaged_file_gives_what_was_saved_or_an_error() {
