@@ -50,6 +50,8 @@ pub(crate) struct ExploredJson {
     pub(crate) stopped_by: Option<String>,
     /// What the worlds took of memory, in bytes.
     pub(crate) memory: u64,
+    /// How much of it was for what is recoverable: which worlds each leads to.
+    pub(crate) memory_of_ways: u64,
     /// The scenarios that were written.
     pub(crate) written: Vec<String>,
 }
@@ -183,6 +185,7 @@ impl ExploredJson {
             exhausted: found.exhausted,
             stopped_by: stopped_by.map(str::to_owned),
             memory: found.memory,
+            memory_of_ways: found.memory_of_ways,
             written: searched.written.iter().map(|path| path.display().to_string()).collect(),
         }
     }

@@ -192,7 +192,12 @@ fn draw_covered(page: &mut Page, found: &Explored) {
         depth,
         found.memory as f64 / 1e6
     );
-    page.plain("  ").put(Tone::Faint, &text).end();
+    page.plain("  ").put(Tone::Faint, &text);
+    if found.memory_of_ways > 0 {
+        let ways = format!(", {:.1} of it for what is recoverable", found.memory_of_ways as f64 / 1e6);
+        page.put(Tone::Faint, &ways);
+    }
+    page.end();
     let (tone, what) = match found.stopped_by {
         None if found.exhausted => (Tone::Good, "every world that can be reached was seen".to_owned()),
         None => (Tone::Plain, "every claim was decided before all worlds were seen".to_owned()),

@@ -296,6 +296,7 @@ impl Search {
             exhausted: all_seen,
             walks: None,
             memory: self.memory(),
+            memory_of_ways: self.edges,
             symmetric: self.plan.alike.iter().filter(|alike| **alike).count(),
         }
     }

@@ -32,6 +32,8 @@ pub struct Explored {
     pub walks: Option<u64>,
     /// What the worlds took of memory, in bytes.
     pub memory: u64,
+    /// How much of it was for what is recoverable: which worlds each leads to.
+    pub memory_of_ways: u64,
     /// How many containers, the ground among them, have slots that nothing can tell apart.
     pub symmetric: usize,
 }

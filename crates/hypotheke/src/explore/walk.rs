@@ -302,6 +302,7 @@ impl Exploration {
             exhausted: false,
             walks: Some(walks),
             memory: 0,
+            memory_of_ways: 0,
             symmetric: 0,
         }
     }
