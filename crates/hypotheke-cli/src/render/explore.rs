@@ -194,8 +194,8 @@ fn draw_covered(page: &mut Page, found: &Explored) {
     );
     page.plain("  ").put(Tone::Faint, &text);
     if found.memory_of_ways > 0 {
-        let ways = format!(", {:.1} of it for what is recoverable", found.memory_of_ways as f64 / 1e6);
-        page.put(Tone::Faint, &ways);
+        let share = found.memory_of_ways.saturating_mul(100) / found.memory.max(1);
+        page.put(Tone::Faint, &format!(", {share} % of it for what is recoverable"));
     }
     page.end();
     let (tone, what) = match found.stopped_by {

@@ -7,9 +7,8 @@ use crate::commands::save_checks::{Came, Checked};
 use hypotheke::Ruleset;
 
 pub(crate) fn draw(page: &mut Page, rules: &Ruleset, checks: &[Checked]) {
-    page.put(Tone::Heading, &clip(rules.title(), 60))
-        .put(Tone::Faint, &format!("   version {}", rules.version()))
-        .end();
+    let title = if rules.title().is_empty() { "a ruleset without a title" } else { rules.title() };
+    page.put(Tone::Heading, &clip(title, 60)).put(Tone::Faint, &format!("   version {}", rules.version())).end();
     for check in checks {
         draw_one(page, check);
     }
