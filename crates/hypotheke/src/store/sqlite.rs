@@ -18,6 +18,10 @@ const KEPT: u32 = 3;
 /// How long one process waits for another that is writing.
 const WAIT_FOR_OTHERS: Duration = Duration::from_secs(5);
 
+/// How often it is tried to open a database that another is just making, and how long is waited in between.
+const TRIES: u32 = 250;
+const PAUSE: Duration = Duration::from_millis(20);
+
 /// Saves lie in as many rows as are kept; each new one takes the place of the oldest.
 const TABLES: &str = "
     CREATE TABLE saves (
@@ -81,9 +85,20 @@ impl SqliteStore {
             let place = path.display().to_string();
             return Err(StoreError::NoStore { place, cause: "a folder is in its place".to_owned() });
         }
-        let connection = Connection::open(&path).and_then(|connection| set_up(&connection).map(|()| connection));
-        let connection = connection.map_err(|error| failed(&path, "open", &error))?;
-        let store = SqliteStore { path, connection: Mutex::new(connection), kept: KEPT };
+        // Where two make the database at once, or one finds it as another that was killed has left it, the database does not wait by itself.
+        for _ in 1..TRIES {
+            match SqliteStore::open_once(&path) {
+                Err(StoreError::Locked { .. }) => std::thread::sleep(PAUSE),
+                opened => return opened,
+            }
+        }
+        SqliteStore::open_once(&path)
+    }
+
+    fn open_once(path: &Path) -> Result<SqliteStore, StoreError> {
+        let connection = Connection::open(path).and_then(|connection| set_up(&connection).map(|()| connection));
+        let connection = connection.map_err(|error| failed(path, "open", &error))?;
+        let store = SqliteStore { path: path.to_owned(), connection: Mutex::new(connection), kept: KEPT };
         store.make_tables()?;
         Ok(store)
     }

@@ -35,6 +35,21 @@ fn of_two_who_save_at_once_one_does() {
     assert_eq!(stores[0].load(&ada).unwrap().unwrap().revision, 30);
 }
 
+/// Two servers of one machine may start at the same moment.
+#[test]
+fn many_may_make_a_database_at_once() {
+    for round in 0..20 {
+        let folder = tempdir().unwrap();
+        let path = folder.path().join("players.sqlite");
+        std::thread::scope(|scope| {
+            let started = [(); 6].map(|()| scope.spawn(|| SqliteStore::open(&path).map(drop)));
+            for opened in started {
+                opened.join().unwrap().unwrap_or_else(|error| panic!("round {round}: {error}"));
+            }
+        });
+    }
+}
+
 #[test]
 fn what_one_has_saved_another_finds() {
     let folder = tempdir().unwrap();
