@@ -303,7 +303,7 @@ pub(crate) struct SavesArgs {
     pub(crate) run_outs: u32,
 
     /// No more than so many situations of the two servers
-    #[arg(long, value_name = "COUNT", default_value_t = 2_000_000)]
+    #[arg(long, value_name = "COUNT", default_value_t = 500_000)]
     pub(crate) situations: u64,
 
     /// No longer than so many seconds for the two servers

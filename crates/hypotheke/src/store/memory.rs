@@ -1,7 +1,7 @@
 //! A store in memory.
 
 use std::collections::BTreeMap;
-use std::sync::{Mutex, MutexGuard, PoisonError};
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
 use super::{Generation, Key, Lease, LeaseStatus, Status, Store, StoreError, Stored};
 
@@ -19,7 +19,7 @@ pub struct MemoryStore {
 struct Kept {
     lease: LeaseStatus,
     /// The latest first.
-    saves: Vec<Stored>,
+    saves: Vec<Arc<Stored>>,
 }
 
 impl Kept {
@@ -53,7 +53,7 @@ impl Clone for MemoryStore {
 
 impl Store for MemoryStore {
     fn load(&self, key: &Key) -> Result<Option<Stored>, StoreError> {
-        Ok(self.kept(key).saves.into_iter().next())
+        Ok(self.kept(key).saves.first().map(|stored| Stored::clone(stored)))
     }
 
     fn status(&self, key: &Key) -> Result<Status, StoreError> {
@@ -61,8 +61,11 @@ impl Store for MemoryStore {
     }
 
     fn generations(&self, key: &Key) -> Result<Vec<Generation>, StoreError> {
-        let told = |Stored { revision, lease, bytes }| Generation { revision, lease, content: Ok(bytes) };
-        Ok(self.kept(key).saves.into_iter().map(told).collect())
+        let told = |stored: &Arc<Stored>| {
+            let Stored { revision, lease, bytes } = Stored::clone(stored);
+            Generation { revision, lease, content: Ok(bytes) }
+        };
+        Ok(self.kept(key).saves.iter().map(told).collect())
     }
 
     fn save(&self, key: &Key, bytes: &[u8], base: u64, lease: u64) -> Result<u64, StoreError> {
@@ -70,7 +73,7 @@ impl Store for MemoryStore {
         let head = all.get(key).map(Kept::head).unwrap_or_default();
         let revision = head.next(key, base, lease)?;
         let saves = &mut all.entry(key.clone()).or_default().saves;
-        saves.insert(0, Stored { revision, lease, bytes: bytes.to_vec() });
+        saves.insert(0, Arc::new(Stored { revision, lease, bytes: bytes.to_vec() }));
         saves.truncate(KEPT);
         Ok(revision)
     }
