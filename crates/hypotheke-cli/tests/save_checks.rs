@@ -96,7 +96,7 @@ holds  every step    2 worlds and 0 departures of 1 scenario, saved and read in 
 holds  every stop    2 of 2 saves; the writer was stopped 356 times, after each of its steps
                      a whole save is there on each of 1152 disks that a power cut may leave
 -      two servers   no holder of the ruleset can depart
--      kept saves    there is no folder `saves` beside the rules
+-      kept saves    there is no save in a folder `saves` beside the rules
 -      mended rules  not asked for: `--mended FILE` names the rules that are to come
 
 all 2 checks hold

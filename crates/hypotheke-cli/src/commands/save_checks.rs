@@ -4,7 +4,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use super::explore::{end, watch_for_the_end};
-use super::verify::{check_all, load_all};
+use super::verify::{all_or_faults, check_all, load_all};
 use super::{Output, Verdict};
 use crate::args::{Format, SavesArgs};
 use crate::files::{InputError, load_rules, load_save, saves_beside, scenario_paths};
@@ -65,15 +65,17 @@ pub(crate) fn run(output: &mut Output, args: &SavesArgs) -> Result<Verdict, Inpu
     let paths = scenario_paths(&args.files, &args.rules)?;
     let files = load_all(&paths)?;
     let playable = check_all(&files, &rules)?;
-    let kept = saves_beside(&args.rules)?;
+    let kept = load_kept(&args.rules)?;
     watch_for_the_end(args.time);
     let mut checks = Vec::new();
     output.progress("saving after every step");
-    checks.push(of_steps(every_step(&playable)));
+    let steps = every_step(&playable);
+    let worlds = steps.worlds;
+    checks.push(of_steps(steps));
     output.progress("stopping the writer everywhere");
-    checks.push(of_stops(&playable));
+    checks.push(of_stops(&playable, worlds));
     checks.push(of_hopping(output, &rules, args));
-    checks.push(of_kept(&kept, &rules)?);
+    checks.push(of_kept(&kept, &rules));
     checks.push(of_mended(&playable, mended.as_ref()));
     output.progress("");
     if output.format == Format::Json {
@@ -116,23 +118,25 @@ fn of_steps(found: Steps) -> Checked {
     checked
 }
 
-fn of_stops(files: &[PlayableFile<'_>]) -> Checked {
-    let mut all: Vec<Vec<u8>> = Vec::new();
+/// Some of the saves after a step, spread over all of them.
+fn of_stops(files: &[PlayableFile<'_>], worlds: u64) -> Checked {
+    let apart = as_size(worlds).div_ceil(SAVES_TO_STOP).max(1);
+    let (mut chosen, mut number) = (Vec::new(), 0);
     let _ = for_each_step(files, &mut |step| {
-        all.push(Save::of(step.world).to_bytes());
-        true
+        if number % apart == 0 {
+            chosen.push(Save::of(step.world).to_bytes());
+        }
+        number += 1;
+        chosen.len() < SAVES_TO_STOP
     });
-    let count = all.len();
-    let apart = count.div_ceil(SAVES_TO_STOP).max(1);
-    let chosen: Vec<Vec<u8>> = all.into_iter().step_by(apart).collect();
     let Stops { saves, stops, disks, breach } = every_stop(&chosen);
     let mut checked = Checked::new("every-stop", "every stop", breach);
-    let told = format!("{saves} of {count} saves; the writer was stopped {}, after each of its steps", times(stops));
+    let told = format!("{saves} of {worlds} saves; the writer was stopped {}, after each of its steps", times(stops));
     checked.told.push(told);
     if checked.came == Came::Good {
         checked.told.push(format!("a whole save is there on each of {disks} disks that a power cut may leave"));
     }
-    checked.figures = vec![("saves", saves), ("of", count as u64), ("stops", stops), ("disks", disks)];
+    checked.figures = vec![("saves", saves), ("of", worlds), ("stops", stops), ("disks", disks)];
     checked
 }
 
@@ -190,25 +194,21 @@ fn of_hopping(output: &mut Output, rules: &Arc<Ruleset>, args: &SavesArgs) -> Ch
     checked
 }
 
-/// The saves beside the ruleset: each goes over to it, or is of it already.
-fn of_kept(paths: &[PathBuf], rules: &Arc<Ruleset>) -> Result<Checked, InputError> {
+/// The saves beside a ruleset; all that is wrong with any of them.
+fn load_kept(rules: &Path) -> Result<Vec<(PathBuf, Save)>, InputError> {
+    let loaded = saves_beside(rules)?.into_iter().map(|path| load_save(&path, false).map(|save| (path, save)));
+    all_or_faults(loaded.collect())
+}
+
+/// Each of them goes over to the ruleset, or is of it already.
+fn of_kept(kept: &[(PathBuf, Save)], rules: &Arc<Ruleset>) -> Checked {
     let (code, name) = ("kept-saves", "kept saves");
-    if paths.is_empty() {
-        return Ok(Checked::not_asked(code, name, "there is no folder `saves` beside the rules"));
+    if kept.is_empty() {
+        return Checked::not_asked(code, name, "there is no save in a folder `saves` beside the rules");
     }
-    let (mut found, mut faults) = (Mended::default(), Vec::new());
-    for path in paths {
-        match load_save(path, false) {
-            Ok(save) if found.breach.is_none() => found.breach = carry(&mut found, path, &save, rules),
-            Ok(_) => {}
-            Err(error) => faults.push(error),
-        }
-    }
-    match faults.len() {
-        0 => Ok(of_carried(Checked::new(code, name, found.breach.clone()), &found, "these rules")),
-        1 => Err(faults.remove(0)),
-        _ => Err(InputError::Several(faults)),
-    }
+    let mut found = Mended::default();
+    found.breach = kept.iter().find_map(|(path, save)| carry(&mut found, path, save, rules));
+    of_carried(Checked::new(code, name, found.breach.clone()), &found, "these rules")
 }
 
 fn carry(found: &mut Mended, path: &Path, save: &Save, rules: &Arc<Ruleset>) -> Option<Breach> {

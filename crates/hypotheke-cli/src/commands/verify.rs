@@ -135,7 +135,7 @@ pub(super) fn check_all<'f>(
     all_or_faults(on_threads(files, threads(None), |_, file| file.check(rules).map_err(failed)))
 }
 
-fn all_or_faults<T>(results: Vec<Result<T, InputError>>) -> Result<Vec<T>, InputError> {
+pub(super) fn all_or_faults<T>(results: Vec<Result<T, InputError>>) -> Result<Vec<T>, InputError> {
     let (mut good, mut faults) = (Vec::new(), Vec::new());
     for result in results {
         match result {

@@ -15,7 +15,7 @@ use crate::explore::Bound;
 use crate::ops::Operation;
 use crate::ruleset::Ruleset;
 use crate::save::Save;
-use crate::snapshot::Departure;
+use crate::snapshot::{Departed, Departure};
 use crate::store::{
     Ask, Fate, Key, RemoteStore, Request, Status, Store, StoreError, Terms, Visit, VisitError, VisitState,
 };
@@ -198,13 +198,16 @@ impl<S: Store + Clone> Search<S> {
             .find_map(|name| Some((name.clone(), depart(&mut camp, &name)?)))
             .ok_or(NoHopping::Nobody)?;
         depart(&mut pass, &player);
-        let newcomer = document.clone();
+        // Who is forgotten by the store comes anew, with nothing.
+        let Departed::Holder(holder) = &document.who else { return Err(NoHopping::Nobody) };
+        let holder = rules.find_holder(&holder.of).ok_or(NoHopping::Nobody)?;
+        let newcomer = Departure::newcomer(rules, holder, &player);
         let store = RemoteStore::before(store.clone(), 0, crate::store::Habits::default());
         let key = Key::new(player.as_bytes()).map_err(|_| NoHopping::Nobody)?;
         let bytes = Save::of_departure(rules, &document).to_bytes();
         // Where even this does not go well, nothing is found at the end, and so it is told.
         let _ = store.inside(|store| store.save(&key, &bytes, 0, 0));
-        let situation = Situation {
+        let mut situation = Situation {
             worlds: [camp, pass].map(|world| Numbered { world: Arc::new(world), number: 0 }),
             before: [None, None],
             visits: [None, None],
@@ -227,7 +230,6 @@ impl<S: Store + Clone> Search<S> {
             next: Vec::new(),
             found,
         };
-        let mut situation = situation;
         [0, 1].into_iter().for_each(|server| search.number(&mut situation.worlds[server]));
         search.items = search.count(&situation);
         let seen = search.seen_of(&situation);
