@@ -7,13 +7,13 @@
 use std::collections::BTreeMap;
 use std::num::NonZeroUsize;
 use std::ops::Range;
-use std::sync::Mutex;
 use std::sync::atomic::{AtomicUsize, Ordering};
+use std::sync::{Mutex, PoisonError};
 
 use super::claims::{Claim, ClaimKind, Ready};
 use super::expand::{Expanded, Judged, Known, Player, Reached};
-use super::moves::{Moves, Plan};
-use super::packed::{Packer, hash_of};
+use super::moves::Plan;
+use super::packed::Packer;
 use super::report::{Bound, Explored, Status, Trail, Verdict};
 use super::search::{Bounds, Progress};
 use super::sentence::sentence;
@@ -81,7 +81,7 @@ impl Search {
             successors: (!goals.is_empty()).then(Vec::new),
             edges: 0,
             goals,
-            players: (0..threads.get()).map(|_| Player::new(&start, packer.clone())).collect(),
+            players: (0..threads.get()).map(|_| Player::new(&start, &plan, packer.clone())).collect(),
             claims,
             plan,
             bounds,
@@ -99,7 +99,8 @@ impl Search {
 
     /// The same, recounting sums and indexes at every world.
     pub(super) fn recounting(self, recounts: bool) -> Search {
-        Search { recounts, ..self }
+        let players = self.players.into_iter().map(|player| if recounts { player.playing_all() } else { player });
+        Search { recounts, players: players.collect(), ..self }
     }
 
     pub(super) fn run(&mut self, progress: &mut dyn FnMut(&Progress) -> Option<Bound>) {
@@ -130,10 +131,10 @@ impl Search {
     /// Enters the start.
     fn begin(&mut self) {
         let Some(mut player) = self.players.pop() else { return };
-        let (bytes, judged) = player.look(&self.known(&self.open()));
+        let (bytes, hash) = player.pack(&self.start, &self.plan);
         self.players.push(player);
-        let number = self.store.add(&bytes, hash_of(&bytes), NOBODY, 0);
-        self.note(number, judged);
+        let number = self.store.add(&bytes, hash, NOBODY, 0);
+        self.judge(number..number + 1, &self.open());
     }
 
     fn known<'s>(&'s self, open: &'s [bool]) -> Known<'s> {
@@ -172,21 +173,35 @@ impl Search {
     fn go_through(&mut self, batch: Range<u32>) -> u64 {
         let mut players = std::mem::take(&mut self.players);
         let open = self.open();
-        let parts = parts(&batch);
-        let expanded = expand_all(&mut players, &parts, &self.known(&open));
+        let known = self.known(&open);
+        let expanded = in_parts(&mut players, &batch, |player, part| player.expand(part, &known));
         self.players = players;
         let before = self.applied + self.refused.iter().sum::<u64>();
+        let first = self.store.count();
         for part in expanded {
             self.enter(part);
         }
+        self.judge(first..self.store.count(), &open);
         if self.stopped_by.is_none() {
             self.done = batch.end;
         }
         self.applied + self.refused.iter().sum::<u64>() - before
     }
 
-    /// Enters what was found, in its order.
-    fn enter(&mut self, mut expanded: Expanded) {
+    /// Finds out what is so of new worlds.
+    fn judge(&mut self, numbers: Range<u32>, open: &[bool]) {
+        let mut players = std::mem::take(&mut self.players);
+        let known = self.known(open);
+        let judged = in_parts(&mut players, &numbers, |player, part| player.judge(part, &known));
+        self.players = players;
+        judged.into_iter().flatten().for_each(|(number, judged)| self.note(number, *judged));
+    }
+
+    /// Enters what was found, in its order, until there is no room.
+    fn enter(&mut self, expanded: Expanded) {
+        if self.stopped_by.is_some() {
+            return;
+        }
         self.applied += expanded.applied;
         self.refused.iter_mut().zip(expanded.refused).for_each(|(all, more)| *all += more);
         for &(claim, number, nth) in &expanded.never {
@@ -196,7 +211,6 @@ impl Search {
         }
         let mut numbers = Vec::with_capacity(if expanded.ways.is_empty() { 0 } else { expanded.fresh.len() });
         for nth in 0..expanded.fresh.len() {
-            let judged = expanded.fresh[nth].judged.take();
             let (bytes, fresh) = (expanded.bytes_of(nth), &expanded.fresh[nth]);
             let number = match self.store.find(bytes, fresh.hash) {
                 Some(number) => number,
@@ -204,11 +218,7 @@ impl Search {
                     self.stopped_by = Some(Bound::Worlds(self.store.len() as u64));
                     return;
                 }
-                None => {
-                    let number = self.store.add(bytes, fresh.hash, fresh.parent, fresh.nth);
-                    self.note(number, judged);
-                    number
-                }
+                None => self.store.add(bytes, fresh.hash, fresh.parent, fresh.nth),
             };
             if !expanded.ways.is_empty() {
                 numbers.push(number);
@@ -230,13 +240,11 @@ impl Search {
     }
 
     fn is_full(&self) -> bool {
-        let most = self.bounds.worlds.unwrap_or(u64::MAX).min(u64::from(NOBODY));
-        self.store.len() as u64 >= most
+        self.store.is_full() || self.bounds.worlds.is_some_and(|most| self.store.len() as u64 >= most)
     }
 
     /// Notes what is so of a new world.
-    fn note(&mut self, number: u32, judged: Option<Box<Judged>>) {
-        let Some(judged) = judged else { return };
+    fn note(&mut self, number: u32, judged: Judged) {
         if judged.is_unlawful && self.unlawful.is_none() {
             self.unlawful = Some(number);
         }
@@ -273,12 +281,16 @@ impl Search {
         }
         let unlawful = self.unlawful.map(|number| {
             let mut trail = self.trail_to(number, "a law is broken".to_owned());
+            let violations = crate::audit(trail.after.rules(), &trail.after.snapshot());
             if let Some(wrong) = trail.after.recount().first() {
                 trail.message = wrong.to_string();
-            } else if self.recounts && crate::audit(trail.after.rules(), &trail.after.snapshot()).is_empty() {
-                trail.message = "a sum or an index is wrong where operations were taken back before".to_owned();
+            } else if violations.is_empty() {
+                // Played from the start it is as it should be.
+                trail.message = match self.recounts {
+                    true => "a sum or an index is wrong where operations were taken back before".to_owned(),
+                    false => "the last operation comes to something else than was foreseen".to_owned(),
+                };
             }
-            let violations = crate::audit(trail.after.rules(), &trail.after.snapshot());
             (trail, violations)
         });
         let worlds = self.store.len() as u64;
@@ -327,23 +339,22 @@ impl Search {
 
     // Trails.
 
-    fn trail_to(&self, number: u32, message: String) -> Trail {
+    fn trail_to(&mut self, number: u32, message: String) -> Trail {
         let moves = self.store.way_to(number).into_iter().skip(1).map(|at| self.store.moves(at));
         self.follow(moves.collect(), message)
     }
 
-    fn trail_by(&self, number: u32, nth: u32) -> Trail {
+    fn trail_by(&mut self, number: u32, nth: u32) -> Trail {
         let moves = self.store.way_to(number).into_iter().skip(1).map(|at| self.store.moves(at));
         self.follow(moves.chain([nth]).collect(), "the last operation is applied".to_owned())
     }
 
     /// Plays the operations from the start again, and writes them down.
-    fn follow(&self, moves: Vec<u32>, message: String) -> Trail {
+    fn follow(&mut self, moves: Vec<u32>, message: String) -> Trail {
         let mut world = self.start.clone();
-        let (mut before, mut steps, mut list) = (world.clone(), Vec::new(), Moves::default());
+        let (mut before, mut steps) = (world.clone(), Vec::new());
         for nth in moves {
-            self.plan.enumerate(&world, &mut list);
-            let Some(operation) = list.operation(&world, nth as usize) else { break };
+            let Some(operation) = self.players[0].operation(&world, &self.plan, nth) else { break };
             steps.push(sentence(&world, &operation));
             before = world.clone();
             let applied = world.perform(&operation);
@@ -354,35 +365,35 @@ impl Search {
     }
 }
 
-/// A batch in parts that are taken one after the other.
-fn parts(batch: &Range<u32>) -> Vec<Range<u32>> {
-    let size = (batch.end - batch.start).div_ceil(PARTS).max(1);
-    let starts = (batch.start..batch.end).step_by(size as usize);
-    starts.map(|start| start..batch.end.min(start.saturating_add(size))).collect()
-}
-
-/// What comes of each part, in their order.
-fn expand_all(players: &mut [Player], parts: &[Range<u32>], known: &Known<'_>) -> Vec<Expanded> {
+/// What comes of each part of some worlds, in their order. The parts are taken one after the other by whoever is free.
+fn in_parts<T: Send>(
+    players: &mut [Player],
+    numbers: &Range<u32>,
+    work: impl Fn(&mut Player, Range<u32>) -> T + Sync,
+) -> Vec<T> {
+    let size = (numbers.end - numbers.start).div_ceil(PARTS).max(1);
+    let starts = (numbers.start..numbers.end).step_by(size as usize);
+    let parts: Vec<Range<u32>> = starts.map(|start| start..numbers.end.min(start.saturating_add(size))).collect();
     let (next, done) = (AtomicUsize::new(0), Mutex::new(Vec::with_capacity(parts.len())));
-    let work = |player: &mut Player| {
+    let take = |player: &mut Player| {
         loop {
             let nth = next.fetch_add(1, Ordering::Relaxed);
             let Some(part) = parts.get(nth) else { return };
-            let expanded = player.expand(part.clone(), known);
-            done.lock().unwrap_or_else(std::sync::PoisonError::into_inner).push((nth, expanded));
+            let worked = work(player, part.clone());
+            done.lock().unwrap_or_else(PoisonError::into_inner).push((nth, worked));
         }
     };
     match players {
-        [alone] => work(alone),
+        [alone] => take(alone),
         several => std::thread::scope(|scope| {
             for player in several.iter_mut().take(parts.len()) {
-                scope.spawn(|| work(player));
+                scope.spawn(|| take(player));
             }
         }),
     }
-    let mut done = done.into_inner().unwrap_or_else(std::sync::PoisonError::into_inner);
+    let mut done = done.into_inner().unwrap_or_else(PoisonError::into_inner);
     done.sort_unstable_by_key(|(nth, _)| *nth);
-    done.into_iter().map(|(_, expanded)| expanded).collect()
+    done.into_iter().map(|(_, worked)| worked).collect()
 }
 
 /// How often each reason was given, those that were.

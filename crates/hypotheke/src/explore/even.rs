@@ -2,13 +2,14 @@
 //! sorts and items for each sort of stack of each size to have a number below 256. Every world has as many bytes then, and what changes from
 //! one to the next are two of them.
 
+use std::ops::Range;
+
 use rustc_hash::FxHashMap;
 
 use super::moves::{Plan, Verb};
-use super::packed::{After, GroundChange};
 use crate::id::KindId;
 use crate::ruleset::NO_PACK;
-use crate::world::{Cell, ClassKey, GROUND, Spot, World};
+use crate::world::{Cell, ClassKey, GROUND, World};
 
 /// More slots than this are too many for a byte each.
 const MOST_SLOTS: usize = 512;
@@ -18,22 +19,34 @@ const MOST_LANDED: usize = 32;
 #[derive(Clone, Debug)]
 pub(super) struct Even {
     frame: Vec<Framed>,
-    /// Which of the frame a container is, by its number.
-    nth: Vec<usize>,
     /// How many slots there are before the ground, and how many stacks may lie there.
     slots: usize,
     landed: usize,
+    /// Whether the order on the ground makes no difference.
+    in_any_order: bool,
+    /// For each number the stack that has it, as it would be in the world that was first looked at.
+    cells: Vec<Cell>,
     /// For each kind the number of a plain stack of it with no items.
     plain: Vec<u8>,
     marked: FxHashMap<ClassKey, u8>,
+    /// For each byte a number for each value of it, of which the sum is the hash of a world. Bytes whose order makes no difference have the
+    /// same ones. An empty place has none, so that it adds nothing.
+    keys: Vec<u64>,
 }
 
+/// Where a container stands among the bytes.
 #[derive(Clone, Copy, Debug)]
-struct Framed {
-    container: u32,
-    begin: usize,
-    end: usize,
-    alike: bool,
+pub(super) struct Framed {
+    pub(super) container: u32,
+    pub(super) begin: usize,
+    pub(super) end: usize,
+    pub(super) alike: bool,
+}
+
+impl Framed {
+    pub(super) fn range(&self) -> Range<usize> {
+        self.begin..self.end
+    }
 }
 
 impl Even {
@@ -54,16 +67,19 @@ impl Even {
         }
         let mut even = Even {
             frame: Vec::new(),
-            nth: vec![0; world.container_count() as usize],
             slots: 0,
             landed: 0,
+            in_any_order: plan.alike.get(GROUND as usize) == Some(&true),
+            cells: vec![Cell::default()],
             plain: vec![0; world.rules().kinds().len()],
             marked: FxHashMap::default(),
+            keys: Vec::new(),
         };
-        let most = even.number(world, plan, all())?;
+        even.number(world, plan, all())?;
         even.lay_out(world, plan, &frame);
-        let drops = plan.plays(Verb::Drop) || !landed.is_empty();
-        even.landed = if drops { most.min(world.rules().ground_limit as usize).max(landed.len()) } else { 0 };
+        let (drops, most) = (plan.plays(Verb::Drop) || !landed.is_empty(), even.cells.len() - 1);
+        even.landed = if drops { most.min(world.most_landed()).max(landed.len()) } else { 0 };
+        even.draw_keys();
         (even.slots <= MOST_SLOTS && even.landed <= MOST_LANDED).then_some(even)
     }
 
@@ -71,37 +87,46 @@ impl Even {
         for &container in frame {
             let begin = self.slots;
             self.slots += world.slots_of(container).len();
-            self.nth[container as usize] = self.frame.len();
             let alike = plan.is_alike(world, container);
             self.frame.push(Framed { container, begin, end: self.slots, alike });
         }
     }
 
-    /// Gives each sort as many numbers as there may be items of it. Says how many items there may be in all.
-    fn number<'c>(&mut self, world: &World, plan: &Plan, cells: impl Iterator<Item = &'c Cell>) -> Option<usize> {
-        let mut counts: Vec<(u32, u64)> = Vec::new();
-        for (kind, most) in &plan.created {
-            counts.push((kind.0, *most));
-        }
-        for cell in cells {
-            match counts.iter_mut().find(|(class, _)| *class == cell.class) {
+    /// Gives each sort as many numbers as there may be items of it.
+    fn number<'c>(&mut self, world: &World, plan: &Plan, cells: impl Iterator<Item = &'c Cell>) -> Option<()> {
+        let plain = |kind: KindId| Cell { class: kind.0, kind: kind.0, inner: GROUND, ..Cell::default() };
+        let mut sorts: Vec<(Cell, u64)> = plan.created.iter().map(|(kind, most)| (plain(*kind), *most)).collect();
+        for &cell in cells {
+            match sorts.iter_mut().find(|(sort, _)| sort.class == cell.class) {
                 Some((_, count)) => *count += u64::from(cell.count),
-                None => counts.push((cell.class, u64::from(cell.count))),
+                None => sorts.push((cell, u64::from(cell.count))),
             }
         }
-        let mut next: u64 = 0;
-        for (class, count) in &counts {
-            let base = u8::try_from(next).ok()?;
-            next += count;
-            if next > u64::from(u8::MAX) {
-                return None;
-            }
-            match world.classes.key(*class).filter(|_| *class as usize >= self.plain.len()) {
+        for (sort, count) in sorts {
+            let base = u8::try_from(self.cells.len() - 1).ok()?;
+            let count = u8::try_from(count).ok().filter(|count| count.checked_add(base).is_some())?;
+            self.cells.extend((1..=count).map(|count| Cell { count: u32::from(count), ..sort }));
+            match world.classes.key(sort.class).filter(|_| sort.class as usize >= self.plain.len()) {
                 Some(key) => _ = self.marked.insert(key.clone(), base),
-                None => self.plain[*class as usize] = base,
+                None => self.plain[sort.class as usize] = base,
             }
         }
-        usize::try_from(counts.iter().map(|(_, count)| count).sum::<u64>()).ok()
+        Some(())
+    }
+
+    fn draw_keys(&mut self) {
+        let alike = |at: usize| self.frame.iter().find(|framed| framed.alike && framed.range().contains(&at));
+        let first = |at: usize| match alike(at) {
+            Some(framed) => framed.begin,
+            None if at > self.slots && self.in_any_order => self.slots,
+            None => at,
+        };
+        let codes = self.cells.len();
+        let keys = (0..self.len()).flat_map(|at| {
+            let first = first(at);
+            (0..codes).map(move |code| if code == 0 { 0 } else { scattered((first * codes + code) as u64) })
+        });
+        self.keys = keys.collect();
     }
 
     /// How many bytes a world has.
@@ -109,9 +134,28 @@ impl Even {
         self.slots + self.landed
     }
 
+    pub(super) fn frame(&self) -> &[Framed] {
+        &self.frame
+    }
+
+    /// The bytes of the ground.
+    pub(super) fn ground(&self) -> Framed {
+        Framed { container: GROUND, begin: self.slots, end: self.len(), alike: self.in_any_order }
+    }
+
+    /// How many values a byte may have.
+    pub(super) fn codes(&self) -> usize {
+        self.cells.len()
+    }
+
+    /// The stack of a byte, as it would be in the world that was first looked at.
+    pub(super) fn cell(&self, code: u8) -> Cell {
+        self.cells[usize::from(code)]
+    }
+
     /// The byte of a stack; 0 is none.
     #[inline]
-    fn code(&self, world: &World, cell: Cell) -> u8 {
+    pub(super) fn code(&self, world: &World, cell: Cell) -> u8 {
         if cell.is_empty() {
             return 0;
         }
@@ -122,71 +166,36 @@ impl Even {
         base.wrapping_add(cell.count.to_le_bytes()[0])
     }
 
-    pub(super) fn pack(&self, world: &World, plan: &Plan, bytes: &mut Vec<u8>) {
+    pub(super) fn pack(&self, world: &World, bytes: &mut Vec<u8>) {
         for framed in &self.frame {
             bytes.extend(world.slots_of(framed.container).iter().map(|&cell| self.code(world, cell)));
             if framed.alike {
-                bytes[framed.begin..framed.end].sort_unstable();
+                bytes[framed.range()].sort_unstable();
             }
         }
         bytes.extend(world.stacks_of(GROUND).map(|(_, cell)| self.code(world, cell)));
         bytes.resize(self.len(), 0);
-        if is_any_order(plan) {
+        if self.in_any_order {
             bytes[self.slots..].sort_unstable();
         }
     }
 
-    /// What a world becomes where something else lies in two slots of it.
+    /// What a byte adds to the hash.
     #[inline]
-    pub(super) fn pack_after(
-        &self,
-        world: &World,
-        plan: &Plan,
-        (before, landings): (&[u8], &[u32]),
-        after: &After,
-        bytes: &mut Vec<u8>,
-    ) {
-        let start = bytes.len();
-        bytes.extend_from_slice(before);
-        let next = &mut bytes[start..];
-        let slots = if after.slots[0].0 == after.slots[1].0 { &after.slots[..1] } else { &after.slots };
-        for &(spot, cell) in slots {
-            let framed = self.frame[self.nth[spot.container as usize]];
-            let code = self.code(world, cell);
-            if framed.alike {
-                exchange(&mut next[framed.begin..framed.end], self.code(world, world.cell(spot)), code);
-            } else {
-                next[framed.begin + spot.slot as usize] = code;
-            }
-        }
-        let ground = &mut next[self.slots..];
-        match after.ground {
-            None => {}
-            Some(GroundChange::Lands(cell)) if is_any_order(plan) => exchange(ground, 0, self.code(world, cell)),
-            Some(GroundChange::Lands(cell)) => ground[landings.len()] = self.code(world, cell),
-            Some(GroundChange::Stays(nth, rest)) if is_any_order(plan) => {
-                let slot = landings[nth];
-                let before = world.cell(Spot { container: GROUND, slot });
-                exchange(ground, self.code(world, before), self.code(world, rest));
-            }
-            Some(GroundChange::Stays(nth, rest)) if rest.is_empty() => {
-                ground.copy_within(nth + 1.., nth);
-                ground[landings.len() - 1] = 0;
-            }
-            Some(GroundChange::Stays(nth, rest)) => ground[nth] = self.code(world, rest),
-        }
+    pub(super) fn key(&self, at: usize, code: u8) -> u64 {
+        self.keys[at * self.cells.len() + usize::from(code)]
+    }
+
+    /// The hash of a world.
+    pub(super) fn hash(&self, bytes: &[u8]) -> u64 {
+        bytes.iter().enumerate().fold(0, |hash, (at, &code)| hash.wrapping_add(self.key(at, code)))
     }
 }
 
-/// Whether the order on the ground makes no difference.
-fn is_any_order(plan: &Plan) -> bool {
-    plan.alike.get(GROUND as usize) == Some(&true)
-}
-
-/// One number instead of another among numbers in their order.
-fn exchange(numbers: &mut [u8], before: u8, after: u8) {
-    if let Some(at) = numbers.iter().position(|number| *number == before) {
-        numbers[at] = after;
-        numbers.sort_unstable();
-    }
+/// A number that looks like no other, the same for the same one. (The finalizer of the generator SplitMix64: Steele, Lea, Flood 2014.)
+fn scattered(number: u64) -> u64 {
+    let mut mixed = number.wrapping_add(1).wrapping_mul(0x9e37_79b9_7f4a_7c15);
+    mixed = (mixed ^ (mixed >> 30)).wrapping_mul(0xbf58_476d_1ce4_e5b9);
+    mixed = (mixed ^ (mixed >> 27)).wrapping_mul(0x94d0_49bb_1331_11eb);
+    mixed ^ (mixed >> 31)
 }

@@ -1,17 +1,18 @@
 //! All that can be played from some worlds, by one thread.
 //!
-//! One world is played: from each world all that can be played is applied, the world that comes of it looked up, and the operation taken
-//! back. From one world to the next it goes by taking back to where their ways part, and on from there; so nothing is cloned.
+//! Most of it leads to worlds that were seen, and where that is plain to see it is not played. The rest is applied, the world that comes of it
+//! looked up, and the operation taken back.
 
 use std::ops::Range;
 
 use hashbrown::HashTable;
 
-use super::claims::{Claim, ClaimKind, Ready};
+use super::claims::{Claim, Ready};
+use super::foresight::{Foresight, Told, View};
 use super::moves::{Moves, Plan, Step};
-use super::packed::{After, GroundChange, Packer, Parts, hash_of};
+use super::packed::{After, GroundChange, Packer, Parts};
+use super::playing::Playing;
 use super::store::Store;
-use crate::audit::Watch;
 use crate::ops::{Operation, Reason};
 use crate::world::World;
 
@@ -41,14 +42,13 @@ pub(super) struct Judged {
 }
 
 /// A world that was not among those that were known.
+#[derive(Clone, Copy)]
 pub(super) struct Fresh {
     pub(super) hash: u64,
     /// Where its bytes end.
     pub(super) end: usize,
     pub(super) parent: u32,
     pub(super) nth: u32,
-    /// None if there is nothing to tell of it.
-    pub(super) judged: Option<Box<Judged>>,
 }
 
 /// A world that follows another.
@@ -96,7 +96,11 @@ impl Expanded {
         self.table.find(hash, |&nth| self.bytes_of(nth as usize) == bytes).copied()
     }
 
-    fn add(&mut self, bytes: &[u8], fresh: Fresh) -> u32 {
+    /// The number of a fresh world among them.
+    pub(super) fn find_or_add(&mut self, bytes: &[u8], fresh: Fresh) -> u32 {
+        if let Some(nth) = self.find(bytes, fresh.hash) {
+            return nth;
+        }
         let nth = u32::try_from(self.fresh.len()).unwrap_or(u32::MAX);
         self.bytes.extend_from_slice(bytes);
         let hash = fresh.hash;
@@ -107,16 +111,14 @@ impl Expanded {
     }
 }
 
-/// The world that one thread plays, and where it stands.
+/// One thread that expands.
 pub(super) struct Player {
-    world: World,
-    /// The worlds on the way from the start to where it stands, without the start.
-    way: Vec<u32>,
-    packer: Packer,
-    watch: Watch,
-    /// What can be played where it stands; this and what follows is kept for its room.
+    playing: Playing,
+    /// What tells where operations lead from bytes alone, where worlds are even.
+    foresight: Option<Foresight>,
+    /// What can be played in the world that is expanded; this and what follows is kept for its room.
+    view: View,
     here: Moves,
-    packed: Vec<u8>,
     parts: Parts,
     /// For each of what can be played the world to which it leads, if that is plain to see.
     foreseen: Vec<Option<Foreseen>>,
@@ -158,73 +160,144 @@ fn after(world: &World, step: &Step, parts: &Parts) -> Option<After> {
 }
 
 impl Player {
-    pub(super) fn new(start: &World, packer: Packer) -> Player {
-        let mut world = start.clone();
-        world.keep_history(usize::MAX);
-        let watch = Watch::new(&world);
+    pub(super) fn new(start: &World, plan: &Plan, packer: Packer) -> Player {
         Player {
-            world,
-            way: Vec::new(),
-            packer,
-            watch,
+            foresight: packer.foresight(start, plan),
+            playing: Playing::new(start, packer),
+            view: View::default(),
             here: Moves::default(),
-            packed: Vec::new(),
             parts: Parts::default(),
             foreseen: Vec::new(),
             foreseen_bytes: Vec::new(),
         }
     }
 
-    /// The world where it stands as bytes, with what is so of it.
-    pub(super) fn look(&mut self, known: &Known<'_>) -> (Vec<u8>, Option<Box<Judged>>) {
-        self.packer.pack(&self.world, known.plan, &mut self.packed);
-        (self.packed.clone(), self.judge(known))
+    /// The same, playing every operation: where sums are recounted it is for the sake of what is played.
+    pub(super) fn playing_all(self) -> Player {
+        Player { foresight: None, ..self }
+    }
+
+    /// A world as bytes, with their hash.
+    pub(super) fn pack(&mut self, world: &World, plan: &Plan) -> (Vec<u8>, u64) {
+        self.playing.pack(world, plan)
+    }
+
+    /// The nth operation of a world that stands there.
+    pub(super) fn operation(&mut self, world: &World, plan: &Plan, nth: u32) -> Option<Operation> {
+        let (here, _) = self.playing.pack(world, plan);
+        self.playing.operation(&here, world, nth, plan, self.foresight.as_mut())
+    }
+
+    /// What is so of some worlds, those of which there is anything to tell.
+    pub(super) fn judge(&mut self, numbers: Range<u32>, known: &Known<'_>) -> Vec<(u32, Box<Judged>)> {
+        self.playing.judge_all(numbers, self.foresight.as_mut(), known)
     }
 
     /// All that can be played from some worlds.
     pub(super) fn expand(&mut self, numbers: Range<u32>, known: &Known<'_>) -> Expanded {
         let mut expanded = Expanded::new();
         for number in numbers {
-            self.go_to(number, known);
-            self.expand_one(number, known, &mut expanded);
+            let mut ways = Vec::new();
+            if self.foresight.is_some() {
+                self.expand_even(number, known, &mut expanded, &mut ways);
+            } else {
+                self.expand_played(number, known, &mut expanded, &mut ways);
+            }
+            if known.keeps_ways {
+                expanded.ways.push(ways);
+            }
         }
         expanded
     }
 
-    fn expand_one(&mut self, number: u32, known: &Known<'_>, expanded: &mut Expanded) {
-        let mut moves = std::mem::take(&mut self.here);
-        known.plan.enumerate(&self.world, &mut moves);
-        self.foresee(&moves, known);
-        let mut ways = Vec::new();
-        for (nth, index) in (0..).zip(0..moves.steps.len()) {
-            let after = match self.foreseen[index].clone() {
-                Some(foreseen) => self.foreseen_one((number, nth), &moves, &foreseen, known, expanded),
-                None => self.play((number, nth), &moves, known, expanded),
+    /// Where the bytes of the world tell what can be played and where most of it leads.
+    fn expand_even(&mut self, number: u32, known: &Known<'_>, expanded: &mut Expanded, ways: &mut Vec<Reached>) {
+        let Player { playing, foresight: Some(foresight), view, .. } = self else { return };
+        let here = known.store.bytes_of(number);
+        if foresight.weighs() || known.has_never || cfg!(debug_assertions) {
+            playing.go_to(number, Some(foresight), known);
+        }
+        foresight.look(here, playing.world(), view);
+        known.store.find_all(&view.bytes, &mut view.lookups);
+        for (nth, index) in (0..).zip(0..view.len()) {
+            debug_assert!(is_so(playing, foresight, view, (here, index), known), "what is foreseen comes about");
+            let after = match view.told(index) {
+                Told::Refused(reason) => {
+                    expanded.refused[reason as usize] += 1;
+                    continue;
+                }
+                Told::Applied => {
+                    expanded.applied += 1;
+                    if known.has_never {
+                        let operation = foresight.operation(here, playing.world(), view, index);
+                        let meant = operation.map(|operation| playing.meant(&operation, known)).unwrap_or_default();
+                        expanded.never.extend(meant.into_iter().map(|claim| (claim, number, nth)));
+                    }
+                    Some(arrive((number, nth), (view, here.len(), index), expanded))
+                }
+                Told::Unknown => {
+                    playing.go_to(number, Some(foresight), known);
+                    let Some(operation) = foresight.operation(here, playing.world(), view, index) else { continue };
+                    let played = playing.play((number, nth), &operation, known, expanded);
+                    played.map_err(|reason| foresight.note_refused(view, index, reason)).ok()
+                }
             };
             if known.keeps_ways {
                 ways.extend(after);
             }
         }
-        self.here = moves;
-        if known.keeps_ways {
-            expanded.ways.push(ways);
+        if known.plan.has_others() {
+            self.expand_others(number, known, expanded, ways);
+        }
+    }
+
+    /// What can be played beside that.
+    fn expand_others(&mut self, number: u32, known: &Known<'_>, expanded: &mut Expanded, ways: &mut Vec<Reached>) {
+        let Player { playing, foresight, view, here, .. } = self;
+        playing.go_to(number, foresight.as_mut(), known);
+        known.plan.enumerate_others(playing.world(), here);
+        for (nth, index) in (view.len()..).zip(0..here.steps.len()) {
+            let Some(operation) = here.operation(playing.world(), index) else { continue };
+            let nth = u32::try_from(nth).unwrap_or(u32::MAX);
+            let after = playing.play((number, nth), &operation, known, expanded);
+            if known.keeps_ways {
+                ways.extend(after.ok());
+            }
+        }
+    }
+
+    /// Where the world has to be asked.
+    fn expand_played(&mut self, number: u32, known: &Known<'_>, expanded: &mut Expanded, ways: &mut Vec<Reached>) {
+        self.playing.go_to(number, self.foresight.as_mut(), known);
+        known.plan.enumerate(self.playing.world(), &mut self.here);
+        self.foresee(known);
+        for (nth, index) in (0..).zip(0..self.here.steps.len()) {
+            let Some(operation) = self.here.operation(self.playing.world(), index) else { continue };
+            let after = match self.foreseen[index].clone() {
+                Some(foreseen) => Some(self.foreseen_one((number, nth), &operation, &foreseen, known, expanded)),
+                None => self.playing.play((number, nth), &operation, known, expanded).ok(),
+            };
+            if known.keeps_ways {
+                ways.extend(after);
+            }
         }
     }
 
     /// Works out the worlds to which the simple operations lead, without playing them. Most of them are known, so that most operations
     /// need not be played at all.
-    fn foresee(&mut self, moves: &Moves, known: &Known<'_>) {
-        let Player { world, packer, parts, foreseen, foreseen_bytes, .. } = self;
+    fn foresee(&mut self, known: &Known<'_>) {
+        let Player { playing, here, parts, foreseen, foreseen_bytes, .. } = self;
+        let (world, packer) = playing.world_and_packer();
         packer.pack_parts(world, known.plan, parts);
         foreseen.clear();
         foreseen_bytes.clear();
-        for step in &moves.steps {
+        for step in &here.steps {
             let start = foreseen_bytes.len();
             // Where sums are recounted it is for the sake of what is played.
             let after = if known.recounts { None } else { after(world, step, parts) };
             foreseen.push(after.map(|after| {
                 packer.pack_after(world, known.plan, parts, &after, foreseen_bytes);
-                let hash = hash_of(&foreseen_bytes[start..]);
+                let hash = packer.hash(&foreseen_bytes[start..]);
                 Foreseen { bytes: start..foreseen_bytes.len(), hash, seen: None }
             }));
         }
@@ -238,117 +311,51 @@ impl Player {
     fn foreseen_one(
         &mut self,
         (number, nth): (u32, u32),
-        moves: &Moves,
+        operation: &Operation,
         foreseen: &Foreseen,
         known: &Known<'_>,
         expanded: &mut Expanded,
-    ) -> Option<Reached> {
+    ) -> Reached {
         let bytes = &self.foreseen_bytes[foreseen.bytes.clone()];
-        debug_assert!(self.is_so(nth, moves, bytes, known), "what is foreseen comes about");
-        let seen = foreseen.seen.map(Reached::Known);
-        let Some(seen) = seen.or_else(|| expanded.find(bytes, foreseen.hash).map(Reached::Fresh)) else {
-            return self.play((number, nth), moves, known, expanded);
-        };
+        debug_assert!(
+            self.playing.leads_to(operation, known.plan) == Ok(bytes.to_vec()),
+            "what is foreseen comes about"
+        );
         expanded.applied += 1;
-        if known.has_never
-            && let Some(operation) = moves.operation(&self.world, nth as usize)
-        {
-            let meant = self.meant(&operation, known);
+        if known.has_never {
+            let meant = self.playing.meant(operation, known);
             expanded.never.extend(meant.into_iter().map(|claim| (claim, number, nth)));
         }
-        Some(seen)
+        let fresh = || Fresh { hash: foreseen.hash, end: 0, parent: number, nth };
+        let seen = foreseen.seen.map(Reached::Known);
+        seen.unwrap_or_else(|| Reached::Fresh(expanded.find_or_add(bytes, fresh())))
     }
+}
 
-    /// Whether an operation leads to the world that was foreseen, found out by playing it.
-    fn is_so(&self, nth: u32, moves: &Moves, bytes: &[u8], known: &Known<'_>) -> bool {
-        let mut world = self.world.clone();
-        let applied = moves.operation(&world, nth as usize).is_some_and(|operation| world.perform(&operation).is_ok());
-        let mut played = Vec::new();
-        self.packer.clone().pack(&world, known.plan, &mut played);
-        applied && played == bytes
+/// The world to which something leads that was foreseen.
+#[inline]
+fn arrive((parent, nth): (u32, u32), (view, length, index): (&View, usize, usize), expanded: &mut Expanded) -> Reached {
+    let lookup = &view.lookups[index];
+    if let Some(number) = lookup.found {
+        return Reached::Known(number);
     }
+    let bytes = &view.bytes[index * length..(index + 1) * length];
+    Reached::Fresh(expanded.find_or_add(bytes, Fresh { hash: lookup.hash, end: 0, parent, nth }))
+}
 
-    /// Plays an operation, looks up the world to which it leads, and takes it back.
-    fn play(
-        &mut self,
-        (number, nth): (u32, u32),
-        moves: &Moves,
-        known: &Known<'_>,
-        expanded: &mut Expanded,
-    ) -> Option<Reached> {
-        let operation = moves.operation(&self.world, nth as usize)?;
-        let meant = if known.has_never { self.meant(&operation, known) } else { Vec::new() };
-        if let Err(refusal) = self.world.perform(&operation) {
-            expanded.refused[refusal.reason() as usize] += 1;
-            return None;
-        }
-        expanded.applied += 1;
-        expanded.never.extend(meant.into_iter().map(|claim| (claim, number, nth)));
-        let reached = self.arrive(number, nth, known, expanded);
-        self.back();
-        Some(reached)
-    }
-
-    /// Looks up the world that an operation has led to.
-    fn arrive(&mut self, parent: u32, nth: u32, known: &Known<'_>, expanded: &mut Expanded) -> Reached {
-        self.packer.pack(&self.world, known.plan, &mut self.packed);
-        let hash = hash_of(&self.packed);
-        if let Some(number) = known.store.find(&self.packed, hash) {
-            return Reached::Known(number);
-        }
-        if let Some(nth) = expanded.find(&self.packed, hash) {
-            return Reached::Fresh(nth);
-        }
-        let judged = self.judge(known);
-        Reached::Fresh(expanded.add(&self.packed, Fresh { hash, end: 0, parent, nth, judged }))
-    }
-
-    /// The claims that such an operation must never be applied, if it is one.
-    fn meant(&self, operation: &Operation, known: &Known<'_>) -> Vec<usize> {
-        let claims = known.claims.iter().zip(known.open).enumerate();
-        let never = claims.filter(|(_, ((claim, _), open))| **open && claim.kind == ClaimKind::Never);
-        never.filter(|(_, ((_, ready), _))| ready.is_meant(&self.world, operation)).map(|(index, _)| index).collect()
-    }
-
-    fn judge(&mut self, known: &Known<'_>) -> Option<Box<Judged>> {
-        let world = &self.world;
-        let is_unlawful = !self.watch.keeps_the_laws(world) && known.plan.is_against_the_laws(world)
-            || known.recounts && !world.recount().is_empty();
-        let mut judged = Judged { is_unlawful, ..Judged::default() };
-        for (index, ((claim, ready), open)) in known.claims.iter().zip(known.open).enumerate() {
-            match claim.kind {
-                ClaimKind::Always if *open => judged.decides.extend(ready.wrong(world).map(|told| (index, told))),
-                ClaimKind::Possible if *open && ready.wrong(world).is_none() => {
-                    judged.decides.push((index, "it is so".to_owned()));
-                }
-                ClaimKind::Recoverable if ready.wrong(world).is_none() => judged.is_goal_of.push(index),
-                _ => {}
-            }
-        }
-        let is_told = judged.is_unlawful || !judged.decides.is_empty() || !judged.is_goal_of.is_empty();
-        is_told.then(|| Box::new(judged))
-    }
-
-    fn back(&mut self) {
-        let taken_back = self.world.take_back(self.world.revision());
-        debug_assert!(taken_back.is_ok(), "all of it is kept");
-    }
-
-    /// Back to where the ways part, and on from there.
-    fn go_to(&mut self, number: u32, known: &Known<'_>) {
-        let way = &known.store.way_to(number)[1..];
-        let common = self.way.iter().zip(way).take_while(|(here, there)| here == there).count();
-        while self.way.len() > common {
-            self.way.pop();
-            self.back();
-        }
-        for &next in &way[common..] {
-            known.plan.enumerate(&self.world, &mut self.here);
-            if let Some(operation) = self.here.operation(&self.world, known.store.moves(next) as usize) {
-                let applied = self.world.perform(&operation);
-                debug_assert!(applied.is_ok(), "it was applied before");
-            }
-            self.way.push(next);
-        }
+/// Whether something comes to what was foreseen, found out by playing it.
+fn is_so(
+    playing: &Playing,
+    foresight: &Foresight,
+    view: &View,
+    (here, index): (&[u8], usize),
+    known: &Known<'_>,
+) -> bool {
+    let Some(operation) = foresight.operation(here, playing.world(), view, index) else { return false };
+    let played = playing.leads_to(&operation, known.plan);
+    match view.told(index) {
+        Told::Applied => played.is_ok_and(|played| played == view.bytes[index * here.len()..(index + 1) * here.len()]),
+        Told::Refused(reason) => played == Err(reason),
+        Told::Unknown => true,
     }
 }

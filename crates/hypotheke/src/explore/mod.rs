@@ -29,8 +29,10 @@ mod draw;
 mod even;
 mod expand;
 mod file;
+mod foresight;
 mod moves;
 mod packed;
+mod playing;
 mod report;
 mod search;
 mod sentence;
@@ -38,6 +40,7 @@ mod several;
 mod shrink;
 mod store;
 mod symmetry;
+mod table;
 #[cfg(test)]
 mod tests;
 mod walk;

@@ -214,11 +214,11 @@ impl Target {
     }
 }
 
-impl Moves {
-    /// One of them as an operation.
-    pub(super) fn operation(&self, world: &World, nth: usize) -> Option<Operation> {
+impl Step {
+    /// As an operation on a world; none of what is among the others.
+    pub(super) fn operation(self, world: &World) -> Option<Operation> {
         let place = |spot: Spot| (world.container_id(spot.container), spot.slot);
-        Some(match *self.steps.get(nth)? {
+        Some(match self {
             Step::Move { from, to, count } => Operation::moving(Amount::Exactly(count), place(from), place(to)),
             Step::Swap { one, other } => Operation::swapping(place(one), place(other)),
             Step::Drop { from, count } => Operation::dropping(Amount::Exactly(count), place(from), Landing::default()),
@@ -226,8 +226,18 @@ impl Moves {
                 let stack = StackId(world.cell(Spot { container: GROUND, slot: landing }).id);
                 Operation::picking_up(Amount::Exactly(count), stack, place(to))
             }
-            Step::Other(other) => self.others.get(other as usize)?.clone(),
+            Step::Other(_) => return None,
         })
+    }
+}
+
+impl Moves {
+    /// One of them as an operation.
+    pub(super) fn operation(&self, world: &World, nth: usize) -> Option<Operation> {
+        match *self.steps.get(nth)? {
+            Step::Other(other) => self.others.get(other as usize).cloned(),
+            step => step.operation(world),
+        }
     }
 
     /// All of them as operations.
@@ -242,7 +252,7 @@ impl Moves {
 }
 
 /// One, half and all of a stack, each once.
-fn shares(count: u32) -> impl Iterator<Item = u32> {
+pub(super) fn shares(count: u32) -> impl Iterator<Item = u32> {
     let half = count.div_ceil(2);
     [1, half, count]
         .into_iter()
@@ -288,6 +298,37 @@ impl Plan {
 
     /// All operations in their order. A container whose slots nothing can tell apart is offered its first empty slot only.
     pub(super) fn enumerate(&self, world: &World, moves: &mut Moves) {
+        self.with_places(world, moves, |sources, targets, moves| {
+            self.between_slots(world, sources, targets, moves);
+            self.with_the_ground(world, sources, targets, moves);
+            self.others(world, (sources, targets), moves);
+        });
+    }
+
+    /// Those that are neither between slots nor between slots and ground.
+    pub(super) fn enumerate_others(&self, world: &World, moves: &mut Moves) {
+        self.with_places(world, moves, |sources, targets, moves| self.others(world, (sources, targets), moves));
+    }
+
+    /// Whether there may be such.
+    pub(super) fn has_others(&self) -> bool {
+        let simple = [Verb::Move, Verb::Swap, Verb::Drop, Verb::PickUp, Verb::Split, Verb::Merge];
+        let brings = !(self.created.is_empty() && self.consumed.is_empty());
+        brings || self.verbs.iter().any(|verb| !simple.contains(verb))
+    }
+
+    fn others(&self, world: &World, places: (&[Source], &[Target]), moves: &mut Moves) {
+        self.looks(world, places.0, moves);
+        self.order(moves);
+        self.through_doors(world, moves);
+        for &actor in &self.actors {
+            self.of_holder(world, actor, places, moves);
+        }
+        self.coming_and_going(world, places.0, places.1, moves);
+    }
+
+    /// Clears the lists and finds what lies where.
+    fn with_places(&self, world: &World, moves: &mut Moves, list: impl FnOnce(&[Source], &[Target], &mut Moves)) {
         moves.steps.clear();
         moves.others.clear();
         let mut containers = std::mem::take(&mut moves.containers);
@@ -315,20 +356,12 @@ impl Plan {
             }
             next += 1;
         }
-        self.between(world, &sources, &targets, moves);
-        for &actor in &self.actors {
-            self.of_holder(world, actor, (&sources, &targets), moves);
-        }
-        self.coming_and_going(world, &sources, &targets, moves);
+        list(&sources, &targets, moves);
         (moves.containers, moves.sources, moves.targets) = (containers, sources, targets);
     }
 
-    /// What is the same whoever does it, unless there are doors.
-    fn between(&self, world: &World, sources: &[Source], targets: &[Target], moves: &mut Moves) {
-        self.between_slots(world, sources, targets, moves);
-        self.with_the_ground(world, sources, targets, moves);
-        self.looks(world, sources, moves);
-        self.order(moves);
+    /// What is the same whoever does it, as each actor does it: where there are doors it matters.
+    fn through_doors(&self, world: &World, moves: &mut Moves) {
         if !self.has_doors || self.actors.is_empty() {
             return;
         }
@@ -503,7 +536,7 @@ pub(super) fn fitting(world: &World, to: Spot, there: Cell, cell: Cell) -> u32 {
 
 /// One, half and all of a stack, as far as they fit, and as many as do.
 #[inline]
-fn each_count(count: u32, most: u32, mut each: impl FnMut(u32)) {
+pub(super) fn each_count(count: u32, most: u32, mut each: impl FnMut(u32)) {
     let half = count.div_ceil(2);
     if 1 < most {
         each(1);

@@ -8,6 +8,7 @@ use rustc_hash::{FxBuildHasher, FxHashMap};
 use smallvec::SmallVec;
 
 use super::even::Even;
+use super::foresight::Foresight;
 use super::moves::Plan;
 use crate::world::{Cell, ClassKey, GROUND, Spot, World};
 
@@ -88,9 +89,20 @@ impl Packer {
         }
     }
 
-    /// One for a search, in which only what is planned is played.
+    /// One for a search, in which only what is planned is played; with what tells where that leads, where worlds are even.
     pub(super) fn for_search(world: &World, plan: &Plan) -> Packer {
-        Packer { even: Even::new(world, plan), ..Packer::new(world) }
+        let is_foreseeable = |even: &Even| Foresight::new(even, world, plan).is_some();
+        Packer { even: Even::new(world, plan).filter(is_foreseeable), ..Packer::new(world) }
+    }
+
+    /// What tells from the bytes of worlds what can be played there and where it leads, if that can be told.
+    pub(super) fn foresight(&self, world: &World, plan: &Plan) -> Option<Foresight> {
+        self.even.as_ref().and_then(|even| Foresight::new(even, world, plan))
+    }
+
+    /// The hash of the bytes of a world.
+    pub(super) fn hash(&self, bytes: &[u8]) -> u64 {
+        self.even.as_ref().map_or_else(|| FxBuildHasher.hash_one(bytes), |even| even.hash(bytes))
     }
 
     /// How many bytes each world has, if all have as many.
@@ -106,7 +118,7 @@ impl Packer {
     pub(super) fn pack(&mut self, world: &World, plan: &Plan, bytes: &mut Vec<u8>) {
         bytes.clear();
         if let Some(even) = &self.even {
-            return even.pack(world, plan, bytes);
+            return even.pack(world, bytes);
         }
         for nth in 0..self.frame.len() {
             self.framed(world, plan, self.frame[nth], world.slots_of(self.frame[nth]), bytes);
@@ -121,9 +133,6 @@ impl Packer {
         parts.ends.clear();
         parts.bytes.clear();
         parts.landings = world.stacks_of(GROUND).map(|(spot, _)| spot.slot).collect();
-        if let Some(even) = &self.even {
-            return even.pack(world, plan, &mut parts.bytes);
-        }
         for nth in 0..self.frame.len() {
             self.framed(world, plan, self.frame[nth], world.slots_of(self.frame[nth]), &mut parts.bytes);
             parts.ends.push(parts.bytes.len());
@@ -137,9 +146,6 @@ impl Packer {
 
     /// What the world of the parts becomes where something else lies in two slots of it, as [`Packer::pack`] would have it.
     pub(super) fn pack_after(&mut self, world: &World, plan: &Plan, parts: &Parts, after: &After, bytes: &mut Vec<u8>) {
-        if let Some(even) = &self.even {
-            return even.pack_after(world, plan, (&parts.bytes, &parts.landings), after, bytes);
-        }
         let frame = self.frame.len();
         for nth in 0..frame {
             let container = self.frame[nth];
@@ -307,8 +313,4 @@ fn skip(bytes: &mut Vec<u8>, empty: &mut u64) {
         bytes.push(0);
         put(bytes, std::mem::take(empty));
     }
-}
-
-pub(super) fn hash_of(bytes: &[u8]) -> u64 {
-    FxBuildHasher.hash_one(bytes)
 }

@@ -1,14 +1,12 @@
 //! The worlds that were seen, each once, with the way to it.
 
-use hashbrown::HashTable;
-
-use super::packed::hash_of;
+use super::table::{MOST, Table};
 
 /// In place of the number of a world where there is none.
 pub(super) const NOBODY: u32 = u32::MAX;
 
 /// Worlds by their numbers, in the order in which they were found.
-#[derive(Debug, Default)]
+#[derive(Debug)]
 pub(super) struct Store {
     /// The bytes of all worlds, one after the other.
     bytes: Vec<u8>,
@@ -16,7 +14,23 @@ pub(super) struct Store {
     /// From which world each was reached, and by which of that one's operations.
     parents: Vec<u32>,
     moves: Vec<u32>,
-    table: HashTable<u32>,
+    table: Table,
+}
+
+/// A world that is looked up with others.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct Lookup {
+    pub(super) hash: u64,
+    is_there: bool,
+    /// The first bytes of the world that is found.
+    begins: [u8; 8],
+    pub(super) found: Option<u32>,
+}
+
+impl Lookup {
+    pub(super) fn of(hash: u64) -> Lookup {
+        Lookup { hash, is_there: false, begins: [0; 8], found: None }
+    }
 }
 
 /// Room for one more. An eighth is added and not as much again: of ten million worlds the half would be nothing.
@@ -92,7 +106,13 @@ impl Places {
 impl Store {
     /// For worlds of which each has so many bytes, if that is known.
     pub(super) fn new(length: Option<usize>) -> Store {
-        Store { places: length.map_or_else(Places::default, Places::Even), ..Store::default() }
+        Store {
+            bytes: Vec::new(),
+            places: length.map_or_else(Places::default, Places::Even),
+            parents: Vec::new(),
+            moves: Vec::new(),
+            table: Table::new(),
+        }
     }
 
     pub(super) fn len(&self) -> usize {
@@ -109,11 +129,42 @@ impl Store {
         self.moves[number as usize]
     }
 
+    /// The bytes of a world.
+    #[inline]
+    pub(super) fn bytes_of(&self, number: u32) -> &[u8] {
+        &self.bytes[self.places.range(number as usize)]
+    }
+
     /// The number of a world, if it was seen.
     pub(super) fn find(&self, bytes: &[u8], hash: u64) -> Option<u32> {
         // Compared whole: a hash alone could take two worlds for one.
-        let is_it = |&number: &u32| is_same(&self.bytes[self.places.range(number as usize)], bytes);
-        self.table.find(hash, is_it).copied()
+        self.table.find(hash, |number| is_same(self.bytes_of(number), bytes))
+    }
+
+    /// Looks up many worlds that have as many bytes each. What they need of memory is asked for before any of it is waited for.
+    pub(super) fn find_all(&self, bytes: &[u8], lookups: &mut [Lookup]) {
+        for lookup in &mut *lookups {
+            lookup.is_there = self.table.touch(lookup.hash);
+        }
+        // Half of a hash is nearly always enough to find the right one.
+        for lookup in &mut *lookups {
+            lookup.found = if lookup.is_there { self.table.find(lookup.hash, |_| true) } else { None };
+            let begins = lookup.found.and_then(|number| self.bytes_of(number).first_chunk::<8>());
+            lookup.begins = begins.copied().unwrap_or_default();
+        }
+        let length = bytes.len() / lookups.len().max(1);
+        for (lookup, bytes) in lookups.iter_mut().zip(bytes.chunks_exact(length.max(1))) {
+            let Some(number) = lookup.found else { continue };
+            let begins_so = bytes.first_chunk::<8>().is_none_or(|begins| *begins == lookup.begins);
+            if !begins_so || !is_same(self.bytes_of(number), bytes) {
+                lookup.found = self.find(bytes, lookup.hash);
+            }
+        }
+    }
+
+    /// Whether there are as many worlds as can be kept.
+    pub(super) fn is_full(&self) -> bool {
+        self.len() >= MOST
     }
 
     /// Adds a world that was not seen before.
@@ -125,9 +176,7 @@ impl Store {
         self.places.add(number, before, self.bytes.len() as u64);
         push(&mut self.parents, parent);
         push(&mut self.moves, nth);
-        let (all, places) = (&self.bytes, &self.places);
-        let rehash = |&number: &u32| hash_of(&all[places.range(number as usize)]);
-        self.table.insert_unique(hash, number, rehash);
+        self.table.add(hash, number);
         number
     }
 
@@ -145,6 +194,6 @@ impl Store {
     /// What all of it takes, in bytes.
     pub(super) fn memory(&self) -> u64 {
         let lists = (self.parents.capacity() + self.moves.capacity()) * size_of::<u32>();
-        (self.bytes.capacity() + self.places.memory() + lists + self.table.allocation_size()) as u64
+        (self.bytes.capacity() + self.places.memory() + lists + self.table.memory()) as u64
     }
 }

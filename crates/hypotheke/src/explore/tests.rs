@@ -1,7 +1,8 @@
-//! What this library may forget to keep in step is found by a search that recounts.
+//! What this library may forget to keep in step is found by a search that recounts; and what a search stands on.
 
 use std::sync::Arc;
 
+use super::table::Table;
 use super::{Bounds, ClaimsFile, Exploration};
 use crate::Ruleset;
 use crate::text::Source;
@@ -41,4 +42,21 @@ fn what_is_forgotten_is_found() {
 fn nothing_is_found_where_nothing_is_forgotten() {
     let found = exploration().search();
     assert!(found.unlawful.is_none() && found.worlds > 30, "{} worlds", found.worlds);
+}
+
+#[test]
+fn numbers_are_found_by_hashes_that_are_half_the_same() {
+    let mut table = Table::new();
+    // Of three hashes each two have one half in common, the upper or the lower.
+    let hash = |number: u32| u64::from(number / 3) << 52 | u64::from(number % 3);
+    for number in 0..3_000 {
+        assert_eq!(table.find(hash(number), |found| found == number), None);
+        table.add(hash(number), number);
+    }
+    for number in 0..3_000 {
+        assert!(table.touch(hash(number)));
+        assert_eq!(table.find(hash(number), |found| found == number), Some(number));
+        assert_eq!(table.find(hash(number), |found| found == number + 3), None);
+    }
+    assert_eq!(table.memory(), 4_096 * 8);
 }

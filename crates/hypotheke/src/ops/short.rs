@@ -5,6 +5,8 @@
 //! go; what is done here comes to exactly what it would come to there. [`World::judge`] never goes the short way, so each
 //! comparison of a plan with the operation compares the two.
 
+use std::cmp::Ordering;
+
 use super::draft::MOST_ON_GROUND;
 use super::operation::{Action, Operation};
 use super::outcome::Outcome;
@@ -14,6 +16,21 @@ use crate::language::Amount;
 use crate::language::Position;
 use crate::ruleset::NO_PACK;
 use crate::world::{Cell, Class, ContainerState, End, Event, GROUND, Inner, Place, Scratch, Spot, World};
+
+/// What a step would come to, and how much more the container to which something goes would weigh.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Foreseen {
+    /// What would lie in both places.
+    pub(crate) cells: (Cell, Cell),
+    pub(crate) gain: i64,
+}
+
+/// How many a move should carry: as asked, whether no fewer will do, and how many of them fit.
+struct Wanted {
+    asked: u32,
+    exact: bool,
+    wanted: u32,
+}
 
 /// What a move between two slots would carry.
 struct Carried {
@@ -166,56 +183,104 @@ impl World {
     // the operation would be refused, there is nothing to tell.
 
     #[inline(always)]
-    fn is_simple_spot(&self, spot: Spot) -> bool {
+    pub(crate) fn is_simple_spot(&self, spot: Spot) -> bool {
         !spot.is_ground() && self.is_lasting(spot.container) && self.is_simple(self.state(spot.container), spot.slot)
     }
 
     /// What would lie in two slots after exactly so many items went from the one to the other.
     pub(crate) fn foresee_move(&self, count: u32, from: Spot, to: Spot) -> Option<(Cell, Cell)> {
+        let cells = [self.cell(from), self.cell(to)];
+        let foreseen = self.foresee_move_of(count, cells, from, to)?;
+        (from != to && self.can_gain(foreseen.gain, from.container, to.container)).then_some(foreseen.cells)
+    }
+
+    /// The same for what may lie in two slots that are ruled so, in another world, as far as it is not a matter of weight.
+    pub(crate) fn foresee_move_of(&self, count: u32, cells: [Cell; 2], from: Spot, to: Spot) -> Option<Foreseen> {
         if !self.is_simple_spot(from) || !self.is_simple_spot(to) {
             return None;
         }
-        let Carried { mine, there, given, .. } = self.weigh_move(Amount::Exactly(count), from, to)?;
-        Some((less(mine, given), Cell { count: there.count + given, ..mine }))
+        let (Wanted { wanted, .. }, [mine, there]) = (self.want_move(Amount::Exactly(count), cells, from, to)?, cells);
+        let gain = self.weight_of_one(mine.kind).checked_mul(i64::from(count))?;
+        let after = (less(mine, count), Cell { count: there.count + count, ..mine });
+        (wanted == count).then_some(Foreseen { cells: after, gain })
     }
 
     /// What would lie in two slots after an exchange.
     pub(crate) fn foresee_swap(&self, one: Spot, other: Spot) -> Option<(Cell, Cell)> {
+        let foreseen = self.foresee_swap_of([self.cell(one), self.cell(other)], one, other)?;
+        (one != other && self.can_gain(foreseen.gain, one.container, other.container)).then_some(foreseen.cells)
+    }
+
+    /// The same for what may lie in two slots that are ruled so, in another world, as far as it is not a matter of weight.
+    pub(crate) fn foresee_swap_of(&self, cells: [Cell; 2], one: Spot, other: Spot) -> Option<Foreseen> {
         if !self.is_simple_spot(one) || !self.is_simple_spot(other) {
             return None;
         }
-        let (mine, yours, _) = self.weigh_swap(one, other)?;
-        Some((yours, mine))
+        let gain = self.want_swap(cells, one, other)?;
+        Some(Foreseen { cells: (cells[1], cells[0]), gain })
     }
 
-    /// What would stay in a slot after exactly so many items of it were dropped, and what would land.
+    /// What would stay in a slot after exactly so many items of it were dropped, and what would land where so many stacks lie.
     pub(crate) fn foresee_drop(&self, count: u32, from: Spot, landed: usize) -> Option<(Cell, Cell)> {
-        let mine = if self.is_simple_spot(from) { self.cell(from) } else { return None };
+        self.foresee_drop_of(count, self.cell(from), from, landed)
+    }
+
+    /// The same for what may lie there in another world.
+    pub(crate) fn foresee_drop_of(&self, count: u32, mine: Cell, from: Spot, landed: usize) -> Option<(Cell, Cell)> {
+        if mine.is_empty() || mine.is_pack() || !self.is_simple_spot(from) {
+            return None;
+        }
         let kept = self.rules.figures[mine.kind as usize].keep;
-        let fits = landed < MOST_ON_GROUND.min(self.rules.ground_limit as usize);
-        let goes = !mine.is_empty() && !mine.is_pack() && !kept && (1..=mine.count).contains(&count);
-        (goes && fits).then(|| (less(mine, count), Cell { count, ..mine }))
+        let goes = !kept && (1..=mine.count).contains(&count) && landed < self.most_landed();
+        goes.then(|| (less(mine, count), Cell { count, ..mine }))
+    }
+
+    /// So many stacks may lie on the ground.
+    pub(crate) fn most_landed(&self) -> usize {
+        MOST_ON_GROUND.min(self.rules.ground_limit as usize)
     }
 
     /// What would stay on the ground after exactly so many items were picked up there, and what would lie in the slot.
     pub(crate) fn foresee_pick_up(&self, count: u32, landing: u32, to: Spot) -> Option<(Cell, Cell)> {
-        let mine = self.cell(Spot { container: GROUND, slot: landing });
+        let cells = [self.cell(Spot { container: GROUND, slot: landing }), self.cell(to)];
+        let foreseen = self.foresee_pick_up_of(count, cells, to)?;
+        self.can_gain(foreseen.gain, GROUND, to.container).then_some(foreseen.cells)
+    }
+
+    /// The same for what may lie there in another world, as far as it is not a matter of weight.
+    pub(crate) fn foresee_pick_up_of(&self, count: u32, [mine, there]: [Cell; 2], to: Spot) -> Option<Foreseen> {
         if mine.is_empty() || mine.is_pack() || !self.is_simple_spot(to) {
             return None;
         }
-        let (there, limit) = (self.cell(to), self.limit(to, mine.kind));
+        let limit = self.limit(to, mine.kind);
         if !there.is_empty() && !mine.is_alike(there) || mine.count > limit || !self.admits_there(mine, GROUND, to) {
             return None;
         }
-        let room = count.min(mine.count).min(limit.saturating_sub(there.count));
-        let given = self.how_many_fit(room, mine.kind, GROUND, to.container);
-        (given > 0 && given == count).then(|| (less(mine, given), Cell { count: there.count + given, ..mine }))
+        let room = mine.count.min(limit.saturating_sub(there.count));
+        let gain = self.weight_of_one(mine.kind).checked_mul(i64::from(count))?;
+        let after = (less(mine, count), Cell { count: there.count + count, ..mine });
+        (count > 0 && count <= room).then_some(Foreseen { cells: after, gain })
     }
 
+    /// Whether so much weight may go from one container to the other; what is less than nothing goes back.
+    #[inline]
+    pub(crate) fn can_gain(&self, gain: i64, from: u32, to: u32) -> bool {
+        match gain.cmp(&0) {
+            Ordering::Equal => true,
+            Ordering::Greater => gain <= self.weight_left(from, to),
+            Ordering::Less => -gain <= self.weight_left(to, from),
+        }
+    }
+
+    /// Whether no weight is too much to go from one container to the other and back, whatever lies there.
+    pub(crate) fn bears_anything(&self, from: u32, to: u32) -> bool {
+        self.weight_left(from, to) == i64::MAX && (from == GROUND || self.weight_left(to, from) == i64::MAX)
+    }
+
+    /// How many of a stack should go and fit, as far as it is not a matter of weight.
     #[inline(always)]
-    fn weigh_move(&self, amount: Amount, from: Spot, to: Spot) -> Option<Carried> {
-        let (mine, there) = (self.cell(from), self.cell(to));
-        if mine.is_empty() || mine.is_pack() || from == to || !(there.is_empty() || mine.is_alike(there)) {
+    fn want_move(&self, amount: Amount, [mine, there]: [Cell; 2], from: Spot, to: Spot) -> Option<Wanted> {
+        if mine.is_empty() || mine.is_pack() || !(there.is_empty() || mine.is_alike(there)) {
             return None;
         }
         let (asked, exact) = match amount {
@@ -227,9 +292,15 @@ impl World {
         if asked == 0 || mine.count > limit || !self.admits_there(mine, from.container, to) {
             return None;
         }
-        let wanted = asked.min(mine.count).min(limit.saturating_sub(there.count));
+        Some(Wanted { asked, exact, wanted: asked.min(mine.count).min(limit.saturating_sub(there.count)) })
+    }
+
+    #[inline(always)]
+    fn weigh_move(&self, amount: Amount, from: Spot, to: Spot) -> Option<Carried> {
+        let (mine, there) = (self.cell(from), self.cell(to));
+        let Wanted { asked, exact, wanted } = self.want_move(amount, [mine, there], from, to)?;
         let given = self.how_many_fit(wanted, mine.kind, from.container, to.container);
-        if given == 0 || exact && given < asked {
+        if given == 0 || exact && given < asked || from == to {
             return None;
         }
         let asked = (amount != Amount::All).then_some(u64::from(asked));
@@ -258,25 +329,25 @@ impl World {
         Some(self.end_shortly(scratch, asked, u64::from(given)))
     }
 
-    /// What would be exchanged, and the gain of the other's container in weight.
+    /// The gain of the other's container in weight, as far as that is not what matters.
     #[inline(always)]
-    fn weigh_swap(&self, one: Spot, other: Spot) -> Option<(Cell, Cell, i64)> {
-        let (mine, yours) = (self.cell(one), self.cell(other));
-        if mine.is_pack() || yours.is_pack() || one == other || mine.is_empty() && yours.is_empty() {
+    fn want_swap(&self, [mine, yours]: [Cell; 2], one: Spot, other: Spot) -> Option<i64> {
+        if mine.is_pack() || yours.is_pack() || mine.is_empty() && yours.is_empty() {
             return None;
         }
         let fits = |cell: Cell, from: Spot, to: Spot| {
             cell.is_empty() || cell.count <= self.limit(to, cell.kind) && self.admits_there(cell, from.container, to)
         };
-        if !fits(mine, one, other) || !fits(yours, other, one) {
-            return None;
-        }
-        let gain = self.cell_weight(mine) - self.cell_weight(yours);
-        let (here, there) = (one.container, other.container);
-        if gain > 0 && gain > self.weight_left(here, there) || gain < 0 && -gain > self.weight_left(there, here) {
-            return None;
-        }
-        Some((mine, yours, gain))
+        let both = fits(mine, one, other) && fits(yours, other, one);
+        both.then(|| self.cell_weight(mine) - self.cell_weight(yours))
+    }
+
+    /// What would be exchanged, and the gain of the other's container in weight.
+    #[inline(always)]
+    fn weigh_swap(&self, one: Spot, other: Spot) -> Option<(Cell, Cell, i64)> {
+        let (mine, yours) = (self.cell(one), self.cell(other));
+        let gain = self.want_swap([mine, yours], one, other)?;
+        (one != other && self.can_gain(gain, one.container, other.container)).then_some((mine, yours, gain))
     }
 
     #[inline]

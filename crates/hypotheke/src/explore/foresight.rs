@@ -1,0 +1,459 @@
+//! Where the simple operations lead, told from the bytes of a world alone.
+//!
+//! Most operations lead to a world that was seen, so that most need not be played: it is enough to know to which bytes they lead. Of an even
+//! world ([`super::even`]) that depends on what lies in the two places between which something goes, on the rules of those places, and on weight.
+//! What comes of it, weight aside, is asked of the library once for each two places and what lies there, and remembered; weight is asked of
+//! the world each time, where there is a cap. What can't be told so has to be played; if it is refused then, and nothing else can have
+//! mattered, that is remembered too.
+//!
+//! In debug builds, and so in all tests, each of them is played and compared.
+
+use std::ops::Range;
+
+use super::even::{Even, Framed};
+use super::moves::{Plan, Step, Verb, each_count, shares};
+use super::store::Lookup;
+use crate::ops::{Operation, Reason};
+use crate::world::{Cell, GROUND, Spot, World};
+
+/// More sorts of places with what lies there than these are too many for what is remembered of each two.
+const MOST_STATES: usize = 2_048;
+/// In place of the number of a frame where the order makes a difference.
+const IN_ORDER: u16 = u16::MAX;
+
+/// A slot that takes part, or a place on the ground.
+#[derive(Clone, Copy, Debug)]
+struct Place {
+    spot: Spot,
+    /// Which byte it is.
+    at: u16,
+    /// Which of the frames, if the order in it makes no difference.
+    frame: u16,
+    /// The number of its rules with nothing there; what lies there is added.
+    class: u32,
+}
+
+/// What lies in a place.
+#[derive(Clone, Copy, Debug, Default)]
+struct Here {
+    code: u8,
+    /// The number of the rules of the place and of what lies there.
+    state: u32,
+}
+
+/// What something between two places comes to, weight aside.
+#[derive(Clone, Copy, Debug)]
+struct Lead {
+    /// None of an exchange.
+    count: u32,
+    comes_to: ComesTo,
+}
+
+#[derive(Clone, Copy, Debug)]
+enum ComesTo {
+    /// What lies in both places then, and how much more that of the second weighs.
+    Bytes(u8, u8, i64),
+    Refused(Reason),
+    /// That has to be found out.
+    Unknown,
+}
+
+/// What is known of something that can be played.
+#[derive(Clone, Copy, Debug)]
+pub(super) enum Told {
+    /// It is applied and leads to its bytes.
+    Applied,
+    Refused(Reason),
+    /// It has to be played.
+    Unknown,
+}
+
+/// Something that can be played: from one place to the other.
+#[derive(Clone, Copy, Debug)]
+struct Next {
+    from: u16,
+    to: u16,
+    lead: u32,
+}
+
+/// All that can be played in a world, and where it leads; kept for its room.
+#[derive(Debug, Default)]
+pub(super) struct View {
+    /// What lies in each place.
+    here: Vec<Here>,
+    sources: Vec<u16>,
+    targets: Vec<u16>,
+    nexts: Vec<Next>,
+    told: Vec<Told>,
+    /// The worlds to which they lead. Of what is not applied they mean nothing.
+    pub(super) bytes: Vec<u8>,
+    pub(super) lookups: Vec<Lookup>,
+}
+
+impl View {
+    pub(super) fn len(&self) -> usize {
+        self.nexts.len()
+    }
+
+    pub(super) fn told(&self, nth: usize) -> Told {
+        self.told[nth]
+    }
+}
+
+#[derive(Debug)]
+pub(super) struct Foresight {
+    even: Even,
+    /// Of which limits and filters are asked.
+    asked: World,
+    moves: bool,
+    swaps: bool,
+    drops: bool,
+    picks_up: bool,
+    /// Those of the containers that take part, in their order, then those of the ground, and one more where nothing lands.
+    places: Vec<Place>,
+    /// How many of them are slots.
+    slots: usize,
+    ground: Framed,
+    /// For each number of rules a spot that has them; the ground is the last.
+    classes: Vec<Spot>,
+    states: usize,
+    /// For each two states where their leads begin, four times, and how many there are, and one more; 0 is not known.
+    known: Vec<u32>,
+    leads: Vec<Lead>,
+    /// Whether the world has to be asked what may be borne.
+    weighs: bool,
+}
+
+impl Foresight {
+    /// None if there would be too much to remember.
+    pub(super) fn new(even: &Even, world: &World, plan: &Plan) -> Option<Foresight> {
+        let mut foresight = Foresight {
+            even: even.clone(),
+            asked: world.clone(),
+            moves: plan.plays(Verb::Move),
+            swaps: plan.plays(Verb::Swap),
+            drops: plan.plays(Verb::Drop),
+            picks_up: plan.plays(Verb::PickUp),
+            places: Vec::new(),
+            slots: 0,
+            ground: even.ground(),
+            classes: Vec::new(),
+            states: 0,
+            known: Vec::new(),
+            leads: Vec::new(),
+            weighs: false,
+        };
+        for container in &plan.containers {
+            foresight.add_container(container.index)?;
+        }
+        foresight.slots = foresight.places.len();
+        foresight.add_ground()?;
+        foresight.states = foresight.classes.len() * even.codes();
+        if foresight.states > MOST_STATES {
+            return None;
+        }
+        foresight.known = vec![0; foresight.states * foresight.states];
+        let containers = || plan.containers.iter().map(|container| container.index);
+        let bears = |from: u32| containers().all(|to| world.bears_anything(from, to));
+        foresight.weighs = !containers().chain([GROUND]).all(bears);
+        Some(foresight)
+    }
+
+    fn add_container(&mut self, container: u32) -> Option<()> {
+        let nth = self.even.frame().iter().position(|framed| framed.container == container)?;
+        let framed = self.even.frame()[nth];
+        let frame = if framed.alike { u16::try_from(nth).ok()? } else { IN_ORDER };
+        let (ruled, before) = (self.asked.state(container).ruled, self.classes.len());
+        for (slot, at) in (0..).zip(framed.range()) {
+            let spot = Spot { container, slot };
+            if slot <= ruled {
+                self.classes.push(spot);
+            }
+            let class = (before + slot.min(ruled) as usize) * self.even.codes();
+            self.places.push(Place { spot, at: u16::try_from(at).ok()?, frame, class: u32::try_from(class).ok()? });
+        }
+        Some(())
+    }
+
+    fn add_ground(&mut self) -> Option<()> {
+        let class = u32::try_from(self.classes.len() * self.even.codes()).ok()?;
+        self.classes.push(Spot { container: GROUND, slot: 0 });
+        for at in self.ground.range().chain([0]) {
+            let spot = Spot { container: GROUND, slot: 0 };
+            self.places.push(Place { spot, at: u16::try_from(at).ok()?, frame: IN_ORDER, class });
+        }
+        u16::try_from(self.places.len()).is_ok().then_some(())
+    }
+
+    /// Whether the world has to be at hand, for what may be borne there.
+    pub(super) fn weighs(&self) -> bool {
+        self.weighs
+    }
+
+    /// All that can be played in a world and where it leads. The world itself is asked only for weight.
+    pub(super) fn look(&mut self, bytes: &[u8], world: &World, view: &mut View) {
+        self.list(bytes, view);
+        view.bytes.clear();
+        view.lookups.clear();
+        view.told.clear();
+        let hash = self.even.hash(bytes);
+        for next in &view.nexts {
+            let start = view.bytes.len();
+            view.bytes.extend_from_slice(bytes);
+            let (told, hash) = match self.leads[next.lead as usize].comes_to {
+                ComesTo::Bytes(left, there, gain) if self.is_borne(next, gain, world) => {
+                    let after = &mut view.bytes[start..];
+                    let before = [next.from, next.to].map(|place| view.here[usize::from(place)].code);
+                    let hash = self.set(after, hash, next.from, (before[0], left));
+                    (Told::Applied, self.set(after, hash, next.to, (before[1], there)))
+                }
+                ComesTo::Refused(reason) => (Told::Refused(reason), 0),
+                ComesTo::Bytes(..) | ComesTo::Unknown => (Told::Unknown, 0),
+            };
+            view.told.push(told);
+            view.lookups.push(Lookup::of(hash));
+        }
+    }
+
+    #[inline]
+    fn place(&self, place: u16) -> &Place {
+        &self.places[usize::from(place)]
+    }
+
+    fn is_on_ground(&self, place: u16) -> bool {
+        usize::from(place) >= self.slots
+    }
+
+    fn is_borne(&self, next: &Next, gain: i64, world: &World) -> bool {
+        let container = |place: u16| self.place(place).spot.container;
+        !self.weighs || gain == 0 || world.can_gain(gain, container(next.from), container(next.to))
+    }
+
+    /// All that can be played.
+    pub(super) fn list(&mut self, bytes: &[u8], view: &mut View) {
+        self.find_places(bytes, view);
+        let View { here, sources, targets, nexts, .. } = view;
+        nexts.clear();
+        if self.moves || self.swaps {
+            for &from in &*sources {
+                for &to in targets.iter().filter(|to| **to != from) {
+                    self.add((from, here[usize::from(from)].state), (to, here[usize::from(to)].state), nexts);
+                }
+            }
+        }
+        if self.drops {
+            let (ground, state) = self.lands_at(bytes);
+            for &from in &*sources {
+                self.add((from, here[usize::from(from)].state), (ground, state), nexts);
+            }
+        }
+        if self.picks_up {
+            for from in (0..).zip(&*here).skip(self.slots).filter(|(_, here)| here.code > 0).map(|(from, _)| from) {
+                for &to in &*targets {
+                    self.add((from, here[usize::from(from)].state), (to, here[usize::from(to)].state), nexts);
+                }
+            }
+        }
+    }
+
+    /// What lies where, and what something may go to: of what nothing can tell apart the first that is empty will do.
+    fn find_places(&self, bytes: &[u8], view: &mut View) {
+        let View { here, sources, targets, .. } = view;
+        here.clear();
+        sources.clear();
+        targets.clear();
+        let mut offered = IN_ORDER;
+        for (nth, place) in (0..).zip(&self.places) {
+            let is_last = usize::from(nth) + 1 == self.places.len();
+            let code = if is_last { 0 } else { bytes[usize::from(place.at)] };
+            here.push(Here { code, state: place.class + u32::from(code) });
+            if usize::from(nth) >= self.slots {
+                continue;
+            }
+            if code > 0 {
+                sources.push(nth);
+            } else if place.frame != IN_ORDER && offered == place.frame {
+                continue;
+            } else {
+                offered = place.frame;
+            }
+            targets.push(nth);
+        }
+    }
+
+    /// The first place on the ground where nothing lies, with its state. Whether there is room makes two states of it.
+    fn lands_at(&self, bytes: &[u8]) -> (u16, u32) {
+        let empty = bytes[self.ground.range()].iter().position(|code| *code == 0);
+        let landed = bytes[self.ground.range()].iter().filter(|code| **code > 0).count();
+        let empty = empty.filter(|_| landed < self.asked.most_landed());
+        let nth = empty.map_or(self.places.len() - 1, |nth| self.slots + nth);
+        // There are no more places than have a number.
+        (u16::try_from(nth).unwrap_or(u16::MAX), self.places[nth].class + u32::from(empty.is_none()))
+    }
+
+    #[inline(always)]
+    fn add(&mut self, (from, here): (u16, u32), (to, there): (u16, u32), nexts: &mut Vec<Next>) {
+        for lead in self.leads_between(here, there) {
+            let is_swap = self.leads[lead as usize].count == 0;
+            // An exchange is the same from either side.
+            if !is_swap || self.place(from).spot < self.place(to).spot {
+                nexts.push(Next { from, to, lead });
+            }
+        }
+    }
+
+    #[inline(always)]
+    fn leads_between(&mut self, from: u32, to: u32) -> Range<u32> {
+        let at = from as usize * self.states + to as usize;
+        let known = match self.known[at] {
+            0 => self.learn(at, from, to),
+            known => known,
+        };
+        let start = (known - 1) >> 2;
+        start..start + ((known - 1) & 3)
+    }
+
+    /// Asks the library what can be played between two places, and what it comes to.
+    #[cold]
+    fn learn(&mut self, at: usize, from: u32, to: u32) -> u32 {
+        let codes = self.even.codes();
+        let of = |state: u32| (self.classes[state as usize / codes], (state as usize % codes).to_le_bytes()[0]);
+        let ((from, mine), (to, there)) = (of(from), of(to));
+        let cells = [mine, there].map(|code| self.even.cell(code));
+        let start = self.leads.len();
+        let mut counts: Vec<u32> = Vec::new();
+        if to.is_ground() {
+            counts.extend(shares(cells[0].count));
+        } else if there == 0 || cells[0].class == cells[1].class {
+            let limit = self.asked.limit(to, cells[0].kind);
+            let most = limit.saturating_sub(cells[1].count).min(cells[0].count);
+            let wanted = from.is_ground() || self.moves;
+            each_count(cells[0].count, if wanted { most } else { 0 }, |count| counts.push(count));
+        } else if !from.is_ground() && self.swaps {
+            counts.push(0);
+        }
+        for count in counts {
+            let comes_to = self.ask(count, cells, from, to, there);
+            self.leads.push(Lead { count, comes_to });
+        }
+        let known = 1 + ((start << 2) | (self.leads.len() - start));
+        self.known[at] = u32::try_from(known).unwrap_or(0);
+        self.known[at]
+    }
+
+    /// What something comes to, weight aside. Of the ground it is said whether it is full.
+    fn ask(&self, count: u32, cells: [Cell; 2], from: Spot, to: Spot, full: u8) -> ComesTo {
+        let world = &self.asked;
+        let foreseen = if to.is_ground() {
+            let landed = if full > 0 { usize::MAX } else { 0 };
+            world.foresee_drop_of(count, cells[0], from, landed).map(|cells| (cells, 0))
+        } else {
+            let foreseen = match (from.is_ground(), count) {
+                (true, _) => world.foresee_pick_up_of(count, cells, to),
+                (false, 0) => world.foresee_swap_of(cells, from, to),
+                (false, _) => world.foresee_move_of(count, cells, from, to),
+            };
+            foreseen.map(|foreseen| (foreseen.cells, foreseen.gain))
+        };
+        foreseen.map_or(ComesTo::Unknown, |((left, there), gain)| {
+            ComesTo::Bytes(self.even.code(world, left), self.even.code(world, there), gain)
+        })
+    }
+
+    /// Something else in a place. Says the hash of that.
+    #[inline(always)]
+    fn set(&self, after: &mut [u8], hash: u64, place: u16, (before, code): (u8, u8)) -> u64 {
+        let &Place { at, frame, .. } = self.place(place);
+        let at = usize::from(at);
+        if self.is_on_ground(place) {
+            return self.set_on_ground(after, hash, at, (before, code));
+        }
+        if frame == IN_ORDER {
+            after[at] = code;
+        } else {
+            exchange(&mut after[self.even.frame()[usize::from(frame)].range()], before, code);
+        }
+        self.follow(hash, at, before, code)
+    }
+
+    #[inline(always)]
+    fn follow(&self, hash: u64, at: usize, before: u8, after: u8) -> u64 {
+        hash.wrapping_sub(self.even.key(at, before)).wrapping_add(self.even.key(at, after))
+    }
+
+    fn set_on_ground(&self, after: &mut [u8], hash: u64, at: usize, (before, code): (u8, u8)) -> u64 {
+        if self.ground.alike {
+            exchange(&mut after[self.ground.range()], before, code);
+            return self.follow(hash, at, before, code);
+        }
+        if code > 0 {
+            after[at] = code;
+            return self.follow(hash, at, before, code);
+        }
+        let mut hash = hash;
+        for at in at..self.ground.end {
+            let next = if at + 1 < self.ground.end { after[at + 1] } else { 0 };
+            hash = self.follow(hash, at, after[at], next);
+            after[at] = next;
+        }
+        hash
+    }
+
+    /// One of what can be played as an operation on that world, which stands there.
+    pub(super) fn operation(&self, bytes: &[u8], world: &World, view: &View, nth: usize) -> Option<Operation> {
+        let Next { from, to, lead } = *view.nexts.get(nth)?;
+        let count = self.leads[lead as usize].count;
+        let spot = |place: u16| self.spot(bytes, world, place);
+        let step = if self.is_on_ground(from) {
+            Step::PickUp { landing: spot(from)?.slot, to: spot(to)?, count }
+        } else if self.is_on_ground(to) {
+            Step::Drop { from: spot(from)?, count }
+        } else if count == 0 {
+            Step::Swap { one: spot(from)?, other: spot(to)? }
+        } else {
+            Step::Move { from: spot(from)?, to: spot(to)?, count }
+        };
+        step.operation(world)
+    }
+
+    /// Where a place is in the world. Where the order makes no difference it is another one: as many like it come before.
+    fn spot(&self, bytes: &[u8], world: &World, place: u16) -> Option<Spot> {
+        let on_ground = self.is_on_ground(place);
+        let &Place { spot, at, frame, .. } = self.place(place);
+        let at = usize::from(at);
+        let framed = match frame {
+            IN_ORDER if !on_ground => return Some(spot),
+            IN_ORDER => self.ground,
+            frame => self.even.frame()[usize::from(frame)],
+        };
+        if on_ground && !framed.alike {
+            return world.stacks_of(GROUND).nth(at - framed.begin).map(|(spot, _)| spot);
+        }
+        let before = bytes[framed.begin..at].iter().filter(|code| **code == bytes[at]).count();
+        let is_like = |cell: Cell| self.even.code(world, cell) == bytes[at];
+        if on_ground {
+            return world.stacks_of(GROUND).filter(|(_, cell)| is_like(*cell)).nth(before).map(|(spot, _)| spot);
+        }
+        let slots = (0..).zip(world.slots_of(spot.container)).filter(|(_, cell)| is_like(**cell));
+        slots.map(|(slot, _)| Spot { slot, ..spot }).nth(before)
+    }
+
+    /// Takes note that something was refused, if nothing but the two places can have mattered.
+    pub(super) fn note_refused(&mut self, view: &View, nth: usize, reason: Reason) {
+        let Next { from, to, lead } = view.nexts[nth];
+        let [from, to] = [from, to].map(|place| self.place(place).spot);
+        let is_plain = |spot: Spot| spot.is_ground() || self.asked.is_simple_spot(spot);
+        if is_plain(from) && is_plain(to) && (to.is_ground() || self.asked.bears_anything(from.container, to.container))
+        {
+            self.leads[lead as usize].comes_to = ComesTo::Refused(reason);
+        }
+    }
+}
+
+/// One number instead of another among numbers in their order.
+fn exchange(numbers: &mut [u8], before: u8, after: u8) {
+    if let Some(at) = numbers.iter().position(|number| *number == before) {
+        numbers[at] = after;
+        numbers.sort_unstable();
+    }
+}
