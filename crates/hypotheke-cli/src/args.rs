@@ -246,12 +246,16 @@ pub(crate) struct ExploreArgs {
     #[arg(long, value_name = "COUNT", conflicts_with = "walks", value_parser = clap::value_parser!(u32).range(1..=4))]
     pub(crate) several: Option<u32>,
 
+    /// Play so many happenings at most: what is asked, what arrives, what is asked again [default: 200000, and it is told if there are more]
+    #[arg(long, value_name = "COUNT", requires = "several", conflicts_with = "walks", value_parser = clap::value_parser!(u64).range(1..))]
+    pub(crate) happenings: Option<u64>,
+
     /// Draw worlds by depth and refusals by reason to this file
     #[arg(long, value_name = "FILE.svg")]
     pub(crate) chart: Option<PathBuf>,
 
     /// Join what the parts of a run have written in JSON; the sum is that of one run
-    #[arg(long, value_name = "FILE.json", num_args = 1.., conflicts_with_all = ["files", "walks", "depth", "worlds", "several", "write"])]
+    #[arg(long, value_name = "FILE.json", num_args = 1.., conflicts_with_all = ["files", "walks", "depth", "worlds", "several", "happenings", "write"])]
     pub(crate) gather: Vec<PathBuf>,
 
     /// Write what breaks a claim to this folder, as scenarios that fail until the rules are mended

@@ -218,4 +218,13 @@ fn several_at_once_lose_and_double_nothing() {
         serde_json::from_str(&output(hypotheke(&demo).args(args).args(["--format", "json"]), 0)).expect("JSON");
     let several = &json["files"][0]["several"];
     assert!(several["ways"].as_u64() > Some(500) && several["all"] == true && several["broken"].is_null(), "{several}");
+    // What was bounded on purpose and played in full is good; what is stopped by a bound that nobody asked for is not.
+    let bounded = output(hypotheke(&demo).args(args).args(["--happenings", "2000"]), 0);
+    assert!(bounded.contains("there are more ways than 2000 happenings have"), "{bounded}");
+    let fuel = ["explore", "--rules", "loopholes/mended.toml", "loopholes/claims/fuel.claims", "--several", "2"];
+    let stopped = output(hypotheke(&demo).args(fuel), 3);
+    assert!(stopped.contains("there are more ways: `--happenings` with a larger number goes further"), "{stopped}");
+    for wrong in [&["--happenings", "0"][..], &["--happenings", "9", "--walks", "3"], &["--happenings", "many"]] {
+        hypotheke(&demo).args(["explore", "--rules", "loopholes/mended.toml"]).args(wrong).assert().code(2);
+    }
 }

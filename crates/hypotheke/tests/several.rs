@@ -81,15 +81,15 @@ impl Served for AppliesAgain {
 
 #[test]
 fn this_librarys_server_keeps_what_must_hold() {
-    let found = exploration().interleaved(Several::default(), &mut || None);
+    let found = exploration().interleaved(Several::default(), &mut |_| None);
     assert!(found.broken.is_none(), "{}", found.broken.expect("one"));
     assert_eq!(found.stopped_by, None);
     assert!(found.ways > 1_000 && found.received > found.ways, "{} ways, {} received", found.ways, found.received);
     let more =
-        exploration().interleaved(Several { requests: 2, happenings: 60_000, ..Several::default() }, &mut || None);
+        exploration().interleaved(Several { requests: 2, happenings: 60_000, ..Several::default() }, &mut |_| None);
     assert!(more.broken.is_none(), "{}", more.broken.expect("one"));
     assert_eq!(more.stopped_by, Some(Bound::Worlds(60_000)), "there are more ways than that");
-    let stopped = exploration().interleaved(Several::default(), &mut || Some(Bound::Interrupt));
+    let stopped = exploration().interleaved(Several::default(), &mut |_| Some(Bound::Interrupt));
     assert_eq!(stopped.stopped_by, Some(Bound::Interrupt));
 }
 
@@ -102,7 +102,7 @@ fn tangle(found: Interleaved) -> (Vec<String>, String) {
 fn a_server_that_judges_on_the_stale_view_is_found() {
     let serve = |world: &World| JudgesOnTheStaleView { worlds: vec![world.clone()] };
     let (steps, message) =
-        tangle(exploration().interleave(Several { resends: 0, ..Several::default() }, serve, &mut || None));
+        tangle(exploration().interleave(Several { resends: 0, ..Several::default() }, serve, &mut |_| None));
     assert_eq!(
         steps,
         [
@@ -118,7 +118,7 @@ fn a_server_that_judges_on_the_stale_view_is_found() {
 #[test]
 fn a_server_that_forgets_what_it_has_answered_is_found() {
     let (steps, message) =
-        tangle(exploration().interleave(Several::default(), |world| ForgetsTheWindow(world.clone()), &mut || None));
+        tangle(exploration().interleave(Several::default(), |world| ForgetsTheWindow(world.clone()), &mut |_| None));
     assert!(steps.iter().any(|step| step.ends_with("has no answer and asks again")), "{steps:?}");
     assert_eq!(steps.iter().filter(|step| step.ends_with("is applied")).count() % 2, 1, "one of them twice: {steps:?}");
     assert_eq!(message, "no order of the requests, one after the other, leads here");
@@ -127,7 +127,7 @@ fn a_server_that_forgets_what_it_has_answered_is_found() {
 #[test]
 fn a_server_that_applies_again_when_the_first_answer_is_lost_is_found() {
     let serve = |world: &World| AppliesAgain { world: world.clone(), latest: None };
-    let (steps, message) = tangle(exploration().interleave(Several::default(), serve, &mut || None));
+    let (steps, message) = tangle(exploration().interleave(Several::default(), serve, &mut |_| None));
     assert!(steps.iter().any(|step| step.contains("the answer is lost") || step.contains("asks again")), "{steps:?}");
     assert_eq!(message, "no order of the requests, one after the other, leads here");
 }
@@ -151,7 +151,7 @@ fn marks_packs_and_hands_are_told_apart_by_what_they_are() {
     for play in ["verbs swap, move", "verbs move\n  mark wet", "verbs lift, return"] {
         let file = ClaimsFile::parse(Source::new("a.claims", format!("play\n  {play}\n"))).expect("what is played");
         let several = Several { happenings: 20_000, ..Several::default() };
-        let found = Exploration::new(&rules, &file).expect("known names").interleaved(several, &mut || None);
+        let found = Exploration::new(&rules, &file).expect("known names").interleaved(several, &mut |_| None);
         assert!(found.broken.is_none(), "{play}: {}", found.broken.expect("one"));
         assert!(found.received > 1_000);
     }

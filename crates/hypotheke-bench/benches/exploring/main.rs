@@ -21,6 +21,8 @@ use hypotheke::text::Source;
 use hypotheke_bench::{interleaved, timed};
 
 const PAIRS: usize = 3;
+/// Walks take less long.
+const WALKING_PAIRS: usize = 11;
 const WALKS: u32 = 2_000;
 const STEPS: u32 = 50;
 
@@ -154,7 +156,7 @@ fn main() {
     println!("two threads: {:?}, {:.2} times one", threads.second, threads.ratio);
     let walks = Walks { count: u64::from(WALKS), steps: STEPS, ..Walks::default() };
     let walking = interleaved(
-        PAIRS,
+        WALKING_PAIRS,
         || time(&mut || drop(ours().walk(walks, &mut |_| None))),
         || time(&mut || stateful::walk(WALKS, STEPS as usize)),
     );

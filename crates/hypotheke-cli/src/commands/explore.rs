@@ -24,6 +24,8 @@ pub(crate) struct Searched {
     pub(crate) walks: Option<Walks>,
     /// What came of several holders at once, if that was asked for.
     pub(crate) several: Option<Interleaved>,
+    /// How many happenings were asked for, if that was said.
+    pub(crate) happenings: Option<u64>,
     /// The scenarios that were written.
     pub(crate) written: Vec<PathBuf>,
 }
@@ -38,7 +40,9 @@ impl Searched {
     /// Whether it was stopped before all was seen that was asked for. What the user bounded on purpose, and was played in full, was not.
     pub(crate) fn is_cut_short(&self) -> bool {
         let is_cut = |bound: Option<Bound>| matches!(bound, Some(Bound::Memory(_) | Bound::Time(_) | Bound::Interrupt));
-        is_cut(self.found.stopped_by) || self.several.as_ref().is_some_and(|several| is_cut(several.stopped_by))
+        let several = self.several.as_ref().and_then(|several| several.stopped_by);
+        let is_unasked = self.happenings.is_none() && matches!(several, Some(Bound::Worlds(_)));
+        is_cut(self.found.stopped_by) || is_cut(several) || is_unasked
     }
 }
 
@@ -126,9 +130,7 @@ fn explore(output: &mut Output, args: &ExploreArgs, ready: Ready) -> Result<Sear
     let exploration = exploration.within(bounds).on_threads(threads);
     let exploration = if args.no_symmetry { exploration.without_symmetry() } else { exploration };
     let name = path.display().to_string();
-    let several = args
-        .several
-        .map(|requests| exploration.interleaved(Several { requests, ..Several::default() }, &mut || end(args.time)));
+    let several = args.several.map(|requests| interleave(output, args, &name, &exploration, requests));
     let walks = args.walks.map(|count| {
         let shard = args.shard.unwrap_or((0, 1));
         Walks { count, steps: args.steps, seed: args.seed, shard, threads }
@@ -148,7 +150,24 @@ fn explore(output: &mut Output, args: &ExploreArgs, ready: Ready) -> Result<Sear
     };
     output.progress("");
     let written = write(args.write.as_deref(), &path, &file, &found)?;
-    Ok(Searched { path, found, walks, several, written })
+    Ok(Searched { path, found, walks, several, happenings: args.happenings, written })
+}
+
+fn interleave(
+    output: &mut Output,
+    args: &ExploreArgs,
+    name: &str,
+    exploration: &Exploration,
+    requests: u32,
+) -> Interleaved {
+    let usual = Several::default();
+    let several = Several { requests, happenings: args.happenings.unwrap_or(usual.happenings), ..usual };
+    let found = exploration.interleaved(several, &mut |happenings| {
+        output.progress(&format!("{name}   several at once, {happenings} happenings"));
+        end(args.time)
+    });
+    output.progress("");
+    found
 }
 
 /// What the parts of a run have written, as one.

@@ -37,20 +37,24 @@ pub(crate) fn draw(page: &mut Page, searched: &Searched) {
         page.plain("  ").put(Tone::Notable, &what).end();
     }
     if let Some(several) = &searched.several {
-        draw_several(page, &SeveralJson::new(several));
+        draw_several(page, &SeveralJson::new(several), searched.happenings);
     }
     page.blank();
 }
 
 /// What came of several holders at once.
-fn draw_several(page: &mut Page, several: &SeveralJson) {
+fn draw_several(page: &mut Page, several: &SeveralJson, happenings: Option<u64>) {
     let ways = counted(usize::try_from(several.ways).unwrap_or(usize::MAX), "way");
     let text = format!("several at once: {ways} of falling between each other, {} requests received", several.received);
     page.plain("  ").put(Tone::Faint, &text).end();
     let Some(broken) = &several.broken else {
-        let more = if several.all { "" } else { "; there are more ways" };
-        let what = format!("nothing is doubled, nothing lost, and each end is that of some order{more}");
-        page.plain("  ").put(if several.all { Tone::Good } else { Tone::Notable }, &what).end();
+        let what = "nothing is doubled, nothing lost, and each end is that of some order";
+        page.plain("  ").put(if several.all { Tone::Good } else { Tone::Notable }, what).end();
+        if !several.all {
+            let played = happenings.map_or_else(String::new, |most| format!(" than {most} happenings have"));
+            let more = format!("there are more ways{played}: `--happenings` with a larger number goes further");
+            page.plain("  ").put(Tone::Notable, &more).end();
+        }
         return;
     };
     draw_steps(page, broken, true);

@@ -12,6 +12,7 @@ use std::sync::{Mutex, PoisonError};
 
 use super::claims::{Claim, ClaimKind, Ready};
 use super::expand::{Expanded, Judged, Known, Player, Reached};
+use super::faults::Wrong;
 use super::moves::Plan;
 use super::packed::Packer;
 use super::report::{Bound, Explored, Status, Trail, Verdict};
@@ -27,7 +28,7 @@ use crate::world::World;
 enum Found {
     Nothing,
     /// At a world: that it is so (possible) or not so (always).
-    World(u32, String),
+    World(u32, Wrong),
     /// By an operation on a world: the nth of that one's.
     Operation(u32, u32),
 }
@@ -46,7 +47,8 @@ pub(super) struct Search {
     start: World,
     players: Vec<Player>,
     store: Store,
-    unlawful: Option<u32>,
+    /// The first world that is unlawful, and how.
+    unlawful: Option<(u32, Wrong)>,
     /// The first world of each depth.
     levels: Vec<u32>,
     done: u32,
@@ -245,12 +247,12 @@ impl Search {
 
     /// Notes what is so of a new world.
     fn note(&mut self, number: u32, judged: Judged) {
-        if judged.is_unlawful && self.unlawful.is_none() {
-            self.unlawful = Some(number);
+        if self.unlawful.is_none() {
+            self.unlawful = judged.unlawful.map(|told| (number, told));
         }
-        for (claim, message) in judged.decides {
+        for (claim, wrong) in judged.decides {
             if matches!(self.found[claim], Found::Nothing) {
-                self.found[claim] = Found::World(number, message);
+                self.found[claim] = Found::World(number, wrong);
             }
         }
         for claim in judged.is_goal_of {
@@ -279,17 +281,11 @@ impl Search {
             };
             verdicts.push(Verdict { claim, status });
         }
-        let unlawful = self.unlawful.map(|number| {
-            let mut trail = self.trail_to(number, "a law is broken".to_owned());
+        let unlawful = self.unlawful.take().map(|(number, told)| {
+            let mut trail = self.trail_to(number, told);
             let violations = crate::audit(trail.after.rules(), &trail.after.snapshot());
             if let Some(wrong) = trail.after.recount().first() {
                 trail.message = wrong.to_string();
-            } else if violations.is_empty() {
-                // Played from the start it is as it should be.
-                trail.message = match self.recounts {
-                    true => "a sum or an index is wrong where operations were taken back before".to_owned(),
-                    false => "the last operation comes to something else than was foreseen".to_owned(),
-                };
             }
             (trail, violations)
         });
@@ -332,25 +328,25 @@ impl Search {
                 }
             }
             if let Some(stuck) = (0..).zip(&reaches).find(|(_, reaches)| !**reaches).map(|(world, _)| world) {
-                self.found[*index] = Found::World(stuck, "from here no such world can be reached".to_owned());
+                self.found[*index] = Found::World(stuck, Wrong::now("from here no such world can be reached"));
             }
         }
     }
 
     // Trails.
 
-    fn trail_to(&mut self, number: u32, message: String) -> Trail {
+    fn trail_to(&mut self, number: u32, wrong: Wrong) -> Trail {
         let moves = self.store.way_to(number).into_iter().skip(1).map(|at| self.store.moves(at));
-        self.follow(moves.collect(), message)
+        self.follow(moves.collect(), wrong)
     }
 
     fn trail_by(&mut self, number: u32, nth: u32) -> Trail {
         let moves = self.store.way_to(number).into_iter().skip(1).map(|at| self.store.moves(at));
-        self.follow(moves.chain([nth]).collect(), "the last operation is applied".to_owned())
+        self.follow(moves.chain([nth]).collect(), Wrong::now("the last operation is applied"))
     }
 
     /// Plays the operations from the start again, and writes them down.
-    fn follow(&mut self, moves: Vec<u32>, message: String) -> Trail {
+    fn follow(&mut self, moves: Vec<u32>, Wrong { message, once }: Wrong) -> Trail {
         let mut world = self.start.clone();
         let (mut before, mut steps) = (world.clone(), Vec::new());
         for nth in moves {
@@ -359,6 +355,10 @@ impl Search {
             before = world.clone();
             let applied = world.perform(&operation);
             debug_assert!(applied.is_ok(), "it was applied before");
+        }
+        if let Some(once) = once {
+            before = world.clone();
+            once.happen(&mut world, &mut steps);
         }
         let why = if steps.is_empty() { Vec::new() } else { why(&world) };
         Trail { steps, message, why, walk: None, before: Box::new(before), after: Box::new(world) }

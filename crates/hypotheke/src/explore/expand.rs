@@ -8,6 +8,7 @@ use std::ops::Range;
 use hashbrown::HashTable;
 
 use super::claims::{Claim, Ready};
+use super::faults::Wrong;
 use super::foresight::{Foresight, Told, View};
 use super::moves::{Moves, Plan, Step};
 use super::packed::{After, GroundChange, Packer, Parts};
@@ -34,9 +35,10 @@ pub(super) struct Known<'s> {
 /// What is so of a new world.
 #[derive(Default)]
 pub(super) struct Judged {
-    pub(super) is_unlawful: bool,
+    /// Which law it breaks, or what else it is of which it should be no world at all.
+    pub(super) unlawful: Option<Wrong>,
     /// The claims that it decides, and how.
-    pub(super) decides: Vec<(usize, String)>,
+    pub(super) decides: Vec<(usize, Wrong)>,
     /// The worlds that such claims want to be reached.
     pub(super) is_goal_of: Vec<usize>,
 }

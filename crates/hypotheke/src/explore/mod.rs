@@ -28,6 +28,7 @@ mod claims;
 mod draw;
 mod even;
 mod expand;
+mod faults;
 mod file;
 mod foresight;
 mod moves;

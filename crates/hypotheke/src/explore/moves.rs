@@ -111,7 +111,7 @@ impl Verb {
     }
 }
 
-/// What goes wrong in between, at any step of a walk.
+/// What goes wrong in between, at any step of a walk and at every world of a search.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub(super) enum Fault {
     /// The world is written down and read back.
@@ -274,8 +274,7 @@ impl Plan {
             Verb::Split | Verb::Merge => !self.plays(Verb::Move),
             _ => false,
         };
-        let verbs = self.verbs.iter().filter(is_unplayed).map(|verb| verb.word());
-        verbs.chain((!self.faults.is_empty()).then_some("faults")).collect()
+        self.verbs.iter().filter(is_unplayed).map(|verb| verb.word()).collect()
     }
 
     /// Whether handles may be others after something was played.

@@ -6,6 +6,7 @@ use std::ops::Range;
 
 use super::claims::ClaimKind;
 use super::expand::{Expanded, Fresh, Judged, Known, Reached};
+use super::faults::{self, Wrong};
 use super::foresight::{Foresight, View};
 use super::moves::{Moves, Plan};
 use super::packed::Packer;
@@ -162,21 +163,29 @@ impl Playing {
 
     fn judge(&mut self, is_as_foreseen: bool, known: &Known<'_>) -> Option<Box<Judged>> {
         let world = &self.world;
-        let is_unlawful = !is_as_foreseen
-            || !self.watch.keeps_the_laws(world) && known.plan.is_against_the_laws(world)
-            || known.recounts && !world.recount().is_empty();
-        let mut judged = Judged { is_unlawful, ..Judged::default() };
+        let unlawful = if !self.watch.keeps_the_laws(world) && known.plan.is_against_the_laws(world) {
+            Some(Wrong::now("a law is broken"))
+        } else if known.recounts && !world.recount().is_empty() {
+            // Played from the start it may be as it should be.
+            Some(Wrong::now("a sum or an index is wrong where operations were taken back before"))
+        } else {
+            (!is_as_foreseen).then(|| Wrong::now("the last operation comes to something else than was foreseen"))
+        };
+        let mut judged = Judged { unlawful, ..Judged::default() };
         for (index, ((claim, ready), open)) in known.claims.iter().zip(known.open).enumerate() {
             match claim.kind {
-                ClaimKind::Always if *open => judged.decides.extend(ready.wrong(world).map(|told| (index, told))),
+                ClaimKind::Always if *open => {
+                    judged.decides.extend(ready.wrong(world).map(|told| (index, Wrong::now(told))));
+                }
                 ClaimKind::Possible if *open && ready.wrong(world).is_none() => {
-                    judged.decides.push((index, "it is so".to_owned()));
+                    judged.decides.push((index, Wrong::now("it is so")));
                 }
                 ClaimKind::Recoverable if ready.wrong(world).is_none() => judged.is_goal_of.push(index),
                 _ => {}
             }
         }
-        let is_told = judged.is_unlawful || !judged.decides.is_empty() || !judged.is_goal_of.is_empty();
+        faults::try_all(world, known, &mut judged);
+        let is_told = judged.unlawful.is_some() || !judged.decides.is_empty() || !judged.is_goal_of.is_empty();
         is_told.then(|| Box::new(judged))
     }
 

@@ -152,12 +152,12 @@ struct Scene<S> {
 impl Exploration {
     /// Plays every way in which the requests of several holders can fall between each other, with a server of yours in the place of
     /// this library's. The shortest ways come first.
-    /// Now and then it asks whether it is to stop.
+    /// Now and then it tells how many happenings it has played and asks whether it is to stop.
     pub fn interleave<S: Served>(
         &self,
         several: Several,
         serve: impl Fn(&World) -> S,
-        stop: &mut dyn FnMut() -> Option<Bound>,
+        stop: &mut dyn FnMut(u64) -> Option<Bound>,
     ) -> Interleaved {
         let askers = self.plan.actors.iter().map(|&holder| Asker { holder, seen: 0, sent: Vec::new() }).collect();
         let (seen, latest) = (vec![Arc::new(self.start.clone())], Arc::new(self.start.snapshot()));
@@ -188,7 +188,7 @@ impl Exploration {
 
     /// The same with this library's server.
     #[must_use]
-    pub fn interleaved(&self, several: Several, stop: &mut dyn FnMut() -> Option<Bound>) -> Interleaved {
+    pub fn interleaved(&self, several: Several, stop: &mut dyn FnMut(u64) -> Option<Bound>) -> Interleaved {
         self.interleave(several, |world| Server::new(world.clone(), 0), stop)
     }
 }
@@ -203,7 +203,7 @@ const LOOK_EVERY: u64 = 512;
 struct Search<'s> {
     /// So many happenings were played, at all depths.
     played: u64,
-    stop: &'s mut dyn FnMut() -> Option<Bound>,
+    stop: &'s mut dyn FnMut(u64) -> Option<Bound>,
     plan: &'s Plan,
     start: &'s World,
     several: Several,
@@ -244,7 +244,7 @@ impl Search<'_> {
         if self.played > self.several.happenings {
             return Some(Bound::Worlds(self.several.happenings));
         }
-        if self.played.is_multiple_of(LOOK_EVERY) { (self.stop)() } else { None }
+        if self.played.is_multiple_of(LOOK_EVERY) { (self.stop)(self.played) } else { None }
     }
 
     fn happenings<S: Served>(&mut self, scene: &Scene<S>) -> Vec<Happening> {
