@@ -52,9 +52,10 @@ impl Framed {
 impl Even {
     /// None where worlds can't be written so.
     pub(super) fn new(world: &World, plan: &Plan) -> Option<Even> {
-        let by_hand = [Verb::Lift, Verb::Put, Verb::Return, Verb::Bind].iter().any(|verb| plan.plays(*verb));
+        let others = [Verb::Lift, Verb::Put, Verb::Return, Verb::Bind, Verb::Resize];
+        let otherwise = others.iter().any(|verb| plan.plays(*verb));
         let held = world.holders().any(|holder| world.hand(holder).is_some());
-        if by_hand || held || plan.has_doors || world.bound() > 0 || !plan.set.is_empty() || !plan.unset.is_empty() {
+        if otherwise || held || plan.has_doors || world.bound() > 0 || !plan.set.is_empty() || !plan.unset.is_empty() {
             return None;
         }
         let frame: Vec<u32> = world.containers().map(|container| container.index).collect();

@@ -232,8 +232,7 @@ impl Player {
                     expanded.applied += 1;
                     if known.has_never {
                         let operation = foresight.operation(here, playing.world(), view, index);
-                        let meant = operation.map(|operation| playing.meant(&operation, known)).unwrap_or_default();
-                        expanded.never.extend(meant.into_iter().map(|claim| (claim, number, nth)));
+                        playing.note_never((number, nth), operation, known, expanded);
                     }
                     Some(arrive((number, nth), (view, here.len(), index), expanded))
                 }
@@ -274,10 +273,12 @@ impl Player {
         known.plan.enumerate(self.playing.world(), &mut self.here);
         self.foresee(known);
         for (nth, index) in (0..).zip(0..self.here.steps.len()) {
-            let Some(operation) = self.here.operation(self.playing.world(), index) else { continue };
             let after = match self.foreseen[index].clone() {
-                Some(foreseen) => Some(self.foreseen_one((number, nth), &operation, &foreseen, known, expanded)),
-                None => self.playing.play((number, nth), &operation, known, expanded).ok(),
+                Some(foreseen) => Some(self.foreseen_one((number, nth), &foreseen, known, expanded)),
+                None => {
+                    let operation = self.here.operation(self.playing.world(), index);
+                    operation.and_then(|it| self.playing.play((number, nth), &it, known, expanded).ok())
+                }
             };
             if known.keeps_ways {
                 ways.extend(after);
@@ -313,20 +314,20 @@ impl Player {
     fn foreseen_one(
         &mut self,
         (number, nth): (u32, u32),
-        operation: &Operation,
         foreseen: &Foreseen,
         known: &Known<'_>,
         expanded: &mut Expanded,
     ) -> Reached {
-        let bytes = &self.foreseen_bytes[foreseen.bytes.clone()];
+        let Player { playing, here, foreseen_bytes, .. } = self;
+        let bytes = &foreseen_bytes[foreseen.bytes.clone()];
+        let operation = || here.operation(playing.world(), nth as usize);
         debug_assert!(
-            self.playing.leads_to(operation, known.plan) == Ok(bytes.to_vec()),
+            operation().is_some_and(|it| playing.leads_to(&it, known.plan).is_ok_and(|played| played == *bytes)),
             "what is foreseen comes about"
         );
         expanded.applied += 1;
         if known.has_never {
-            let meant = self.playing.meant(operation, known);
-            expanded.never.extend(meant.into_iter().map(|claim| (claim, number, nth)));
+            playing.note_never((number, nth), operation(), known, expanded);
         }
         let fresh = || Fresh { hash: foreseen.hash, end: 0, parent: number, nth };
         let seen = foreseen.seen.map(Reached::Known);

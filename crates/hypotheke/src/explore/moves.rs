@@ -3,6 +3,7 @@
 use crate::id::{ContainerId, HolderId, KindId, MarkId, StackId};
 use crate::language::{Amount, Landing, SortKey};
 use crate::ops::{Operation, Share};
+use crate::ruleset::ContainerDef;
 use crate::world::{Cell, GROUND, Spot, World};
 
 /// What holders do, or the game itself.
@@ -42,9 +43,9 @@ pub enum Verb {
     Split,
     /// A stack goes onto an alike one. Walks play it, a search plays the move that does the same.
     Merge,
-    /// A container gets more or fewer slots. Played by walks only, as all that follow.
+    /// A container gets more or fewer slots.
     Resize,
-    /// A stack gets another value of a property.
+    /// A stack gets another value of a property. Played by walks only, as all that follow.
     Set,
     /// Several operations as one.
     Together,
@@ -269,7 +270,7 @@ impl Plan {
     /// What is planned and is played by walks only.
     pub(super) fn walked_only(&self) -> Vec<&'static str> {
         let is_unplayed = |verb: &&Verb| match verb {
-            Verb::Resize | Verb::Set | Verb::Together | Verb::Depart | Verb::Arrive => true,
+            Verb::Set | Verb::Together | Verb::Depart | Verb::Arrive => true,
             // A move does the same.
             Verb::Split | Verb::Merge => !self.plays(Verb::Move),
             _ => false,
@@ -319,6 +320,7 @@ impl Plan {
     fn others(&self, world: &World, places: (&[Source], &[Target]), moves: &mut Moves) {
         self.looks(world, places.0, moves);
         self.order(moves);
+        self.sizes(world, moves);
         self.through_doors(world, moves);
         for &actor in &self.actors {
             self.of_holder(world, actor, places, moves);
@@ -434,6 +436,23 @@ impl Plan {
         }
     }
 
+    /// Every other number of slots that a container may have; fewer also where what lies in those that go has to spill.
+    fn sizes(&self, world: &World, moves: &mut Moves) {
+        if !self.plays(Verb::Resize) {
+            return;
+        }
+        let bounds = |at: ContainerId| world.container_def(at).map_or((0, 0), ContainerDef::slot_bounds);
+        for (&at, (least, most)) in self.containers.iter().map(|at| (at, bounds(*at))).filter(|(_, it)| it.0 < it.1) {
+            let now = world.slots_of(at.index).len();
+            for slots in (least..=most).filter(|slots| *slots as usize != now) {
+                moves.push(Operation::resizing(at, slots));
+                if (slots as usize) < now {
+                    moves.push(Operation::resizing_with_spill(at, slots));
+                }
+            }
+        }
+    }
+
     fn shortcuts(&self, world: &World, actor: HolderId, sources: &[Source], moves: &mut Moves) {
         let mut kinds: Vec<u32> = sources.iter().map(|source| source.cell.kind).collect();
         kinds.sort_unstable();
@@ -451,7 +470,7 @@ impl Plan {
 
     fn of_holder(&self, world: &World, actor: HolderId, (sources, targets): (&[Source], &[Target]), moves: &mut Moves) {
         let is_worn = |source: &&Source| {
-            let worn = world.container_def(source.container).is_some_and(crate::ContainerDef::is_worn);
+            let worn = world.container_def(source.container).is_some_and(ContainerDef::is_worn);
             worn && world.carrier(source.container) == Some(actor)
         };
         let at = |source: &Source| (source.container, source.slot);

@@ -9,7 +9,7 @@ use smallvec::SmallVec;
 
 use super::even::Even;
 use super::foresight::Foresight;
-use super::moves::Plan;
+use super::moves::{Plan, Verb};
 use crate::world::{Cell, ClassKey, GROUND, Spot, World};
 
 /// Writes worlds as bytes. Two that nothing can tell apart become the same bytes.
@@ -234,6 +234,9 @@ impl Packer {
     }
 
     fn cells(&mut self, world: &World, plan: &Plan, container: u32, cells: &[Cell], bytes: &mut Vec<u8>) {
+        if plan.plays(Verb::Resize) {
+            put(bytes, cells.len() as u64);
+        }
         if plan.is_alike(world, container) {
             let taken: SmallVec<[Cell; 16]> = cells.iter().copied().filter(|cell| !cell.is_empty()).collect();
             self.in_any_order(world, plan, &taken, bytes);

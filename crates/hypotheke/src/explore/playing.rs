@@ -154,8 +154,20 @@ impl Playing {
         found
     }
 
+    /// Takes note that an operation would be applied where a claim says that it must not be.
+    pub(super) fn note_never(
+        &self,
+        (number, nth): (u32, u32),
+        operation: Option<Operation>,
+        known: &Known<'_>,
+        expanded: &mut Expanded,
+    ) {
+        let meant = operation.map(|operation| self.meant(&operation, known)).unwrap_or_default();
+        expanded.never.extend(meant.into_iter().map(|claim| (claim, number, nth)));
+    }
+
     /// The claims that such an operation must never be applied, if it is one.
-    pub(super) fn meant(&self, operation: &Operation, known: &Known<'_>) -> Vec<usize> {
+    fn meant(&self, operation: &Operation, known: &Known<'_>) -> Vec<usize> {
         let claims = known.claims.iter().zip(known.open).enumerate();
         let never = claims.filter(|(_, ((claim, _), open))| **open && claim.kind == ClaimKind::Never);
         never.filter(|(_, ((_, ready), _))| ready.is_meant(&self.world, operation)).map(|(index, _)| index).collect()

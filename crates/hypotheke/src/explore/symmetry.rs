@@ -5,7 +5,8 @@
 //! What is played here names a slot or a stack each time ([`super::moves`]), so that nothing is placed in slot order, but for three things:
 //! what is taken off or put back goes to its holder's containers in their order, what no longer fits where it lies after a mark was
 //! set does so too, and an operation that is put back looks for the slot from which it came. Where these are played, the containers of
-//! holders keep their order, and with a hand all do. Sorting goes through the slots in their order too, but what it comes to has nothing of
+//! holders keep their order, and with a hand all do; so they do where containers are resized, for the last slots go first and what lies there
+//! spills in order. Sorting goes through the slots in their order too, but what it comes to has nothing of
 //! that order: as many full stacks as there are, and the rest. A claim names a slot by its number; then that container keeps its order.
 //!
 //! For worlds that are taken for one, every operation of the one is an operation of the other with the slots renamed: operations
@@ -22,10 +23,11 @@ use crate::world::{GROUND, NONE, Place, World};
 /// Sets for each container, by its number, whether nothing can tell its slots apart; for the ground, its order.
 pub(super) fn find(world: &World, plan: &mut Plan, claims: &[&Ready]) {
     let hand = plan.plays(Verb::Lift) || plan.plays(Verb::Put) || plan.plays(Verb::Return);
+    let resizes = plan.plays(Verb::Resize);
     let leaves = world.rules().containers().iter().any(|def| def.misfits() == Misfits::Leave);
     let marks = !(plan.set.is_empty() && plan.unset.is_empty());
     let in_order = plan.plays(Verb::Unequip) || plan.plays(Verb::Equip) || leaves && marks;
-    let Some(named) = containers_with_named_slots(world, claims).filter(|_| !hand) else {
+    let Some(named) = containers_with_named_slots(world, claims).filter(|_| !hand && !resizes) else {
         (plan.alike, plan.packs_alike) = (Vec::new(), false);
         return;
     };
