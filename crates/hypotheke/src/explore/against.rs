@@ -176,6 +176,9 @@ const BATCH: u64 = 64;
 const MOST_REPLAYS: u32 = 3_000;
 /// So many short walks look for a shorter way in the end.
 const SHORT_WALKS: u32 = 6_000;
+/// So many where that is short enough to be read at a glance.
+const FEW_WALKS: u32 = 1_000;
+const SHORT_ENOUGH: usize = 5;
 
 struct Pair<'i> {
     ours: Engine,
@@ -448,9 +451,9 @@ impl<I: Implementation, M: Fn() -> I> Shorter<'_, M> {
         draws.keep_only(&said);
         let mut random = Xoshiro256PlusPlus::seed_from_u64(self.steps.len() as u64);
         let start = self.start.snapshot();
-        for _ in 0..SHORT_WALKS {
+        for nth in 0..SHORT_WALKS {
             let most = self.steps.len().saturating_sub(1);
-            if most < 2 {
+            if most < 2 || nth >= FEW_WALKS && self.steps.len() <= SHORT_ENOUGH {
                 return;
             }
             let mut theirs = (self.make)();
