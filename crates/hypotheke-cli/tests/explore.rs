@@ -183,6 +183,12 @@ fn parts_that_are_gathered_are_the_whole() {
     };
     assert!(refused(&["1.json", "1.json"]).contains("are the same part"));
     assert!(refused(&["1.json", "rules.toml"]).contains("`rules.toml` is not what `explore --format json` writes"));
+    // A job that was killed while it wrote.
+    let written = std::fs::read_to_string(demo.join("2.json")).expect("a part");
+    for most in [0, 1, written.len() / 2, written.trim_end().len() - 1] {
+        std::fs::write(demo.join("cut.json"), &written[..most]).expect("written");
+        assert!(refused(&["1.json", "cut.json"]).contains("`cut.json` is not what"), "cut at {most}");
+    }
     std::fs::write(demo.join("4.json"), walk(&["--shard", "2/3", "--seed", "5"])).expect("written");
     assert!(refused(&["1.json", "4.json"]).contains("are parts of different walks"));
     let search = ["explore", "--rules", "loopholes/mended.toml", "--format", "json"];
@@ -218,6 +224,14 @@ fn several_at_once_lose_and_double_nothing() {
         serde_json::from_str(&output(hypotheke(&demo).args(args).args(["--format", "json"]), 0)).expect("JSON");
     let several = &json["files"][0]["several"];
     assert!(several["ways"].as_u64() > Some(500) && several["all"] == true && several["broken"].is_null(), "{several}");
+    // A hand is not drawn, so that there is nothing to draw where only a hand leaves.
+    let leaving = "start\n  surveyor.pockets: 1 logbook\nplay\n  verbs lift\n  faults leave\n  containers surveyor.pockets\nalways\n  count of logbook = 1\n";
+    std::fs::write(demo.join("leaving.claims"), leaving).expect("written");
+    let left = output(hypotheke(&demo).args(["explore", "leaving.claims"]), 1);
+    assert!(
+        left.contains("      2  depart surveyor\n      count of logbook is 0\n") && !left.contains("before step"),
+        "{left}"
+    );
     // What was bounded on purpose and played in full is good; what is stopped by a bound that nobody asked for is not.
     let bounded = output(hypotheke(&demo).args(args).args(["--happenings", "2000"]), 0);
     assert!(bounded.contains("there are more ways than 2000 happenings have"), "{bounded}");

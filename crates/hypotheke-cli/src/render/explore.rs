@@ -138,6 +138,10 @@ fn draw_trail(page: &mut Page, trail: &Trail, closely: bool) {
     draw_end(page, &trail.message, &trail.why);
     let touched = touched(trail);
     page.blank();
+    // A hand is no container that is drawn.
+    if touched.is_empty() {
+        return;
+    }
     for (world, when) in [(&trail.before, "before step"), (&trail.after, "after step")] {
         page.put(Tone::Faint, &format!("{when} {}", trail.steps.len())).end();
         for &id in &touched {
