@@ -2,6 +2,9 @@
 
 use std::sync::Arc;
 
+use super::expand::{Known, Player};
+use super::packed::Packer;
+use super::store::{NOBODY, Store};
 use super::table::Table;
 use super::{Bounds, ClaimsFile, Exploration};
 use crate::Ruleset;
@@ -59,4 +62,29 @@ fn numbers_are_found_by_hashes_that_are_half_the_same() {
         assert_eq!(table.find(hash(number), |found| found == number + 3), None);
     }
     assert_eq!(table.memory(), 4_096 * 8);
+}
+
+/// What is foreseen and what is played share the arithmetic; so that they are compared shows only where one is made to be wrong.
+#[test]
+fn a_world_that_is_not_as_foreseen_is_told() {
+    let Exploration { claims, plan, start, .. } = exploration();
+    let packer = Packer::for_search(&start, &plan);
+    let (mut player, mut store) = (Player::new(&start, &plan, packer.clone()), Store::new(packer.length()));
+    let (bytes, hash) = player.pack(&start, &plan);
+    store.add(&bytes, hash, NOBODY, 0);
+    let mut after = start.clone();
+    let operation = player.operation(&start, &plan, 0).unwrap_or_else(|| panic!("something can be played"));
+    assert!(after.perform(&operation).is_ok());
+    let (right, hash) = player.pack(&after, &plan);
+    store.add(&right, hash, 0, 0);
+    // Nothing was played, so it says.
+    store.add(&bytes, hash, 0, 0);
+    let (store, plan) = (&store, &plan);
+    let open = vec![true; claims.len()];
+    let known =
+        Known { claims: &claims, open: &open, plan, store, has_never: false, recounts: false, keeps_ways: false };
+    assert!(player.judge(0..2, &known).is_empty());
+    let judged = player.judge(2..3, &known);
+    let told = judged[0].1.unlawful.as_ref().map(|wrong| wrong.message.as_str());
+    assert_eq!(told, Some("the last operation comes to something else than was foreseen"));
 }
