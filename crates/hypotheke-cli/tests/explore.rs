@@ -242,3 +242,32 @@ fn several_at_once_lose_and_double_nothing() {
         hypotheke(&demo).args(["explore", "--rules", "loopholes/mended.toml"]).args(wrong).assert().code(2);
     }
 }
+
+#[test]
+fn what_a_trail_takes_is_told_as_far_as_it_can_be_read() {
+    let folder = traverse();
+    let demo = folder.path().join("traverse");
+    let rules = "format = 1\n[kind.flare]\n[container.depot]\nslots = 8\n[container.sled]\nslots = 1\n";
+    std::fs::write(demo.join("flares.toml"), rules).expect("written");
+    let claims = "start\n  depot: 8 flare\nplay\n  verbs move\nalways\n  count of flare in depot >= 8\n";
+    std::fs::write(demo.join("flares.claims"), claims).expect("written");
+    let args = ["explore", "--rules", "flares.toml", "flares.claims", "--write", "found"];
+    let told = output(hypotheke(&demo).args(args), 1);
+    let from = "    from depot/0: 1 flare\n         depot/1: 1 flare\n";
+    let more = "         depot/5: 1 flare\n         and what lies in 2 more places\n      1  move 1 flare from depot/0 to sled/0\n";
+    assert!(told.contains(from) && told.contains(more), "{told}");
+    let written = std::fs::read_to_string(demo.join("found/flares-1.scenario")).expect("it was written");
+    assert!(written.contains("    depot/7: 1 flare\n  steps\n"), "all of it: {written}");
+    let part = "start\n  depot: 8 flare\nplay\n  verbs move\nalways\n  count of flare in sled = 0\n";
+    std::fs::write(demo.join("flares.claims"), part).expect("written");
+    let walks = ["explore", "--rules", "flares.toml", "flares.claims", "--walks", "9", "--format", "json"];
+    let written: Value = serde_json::from_str(&output(hypotheke(&demo).args(walks), 1)).expect("JSON");
+    let trail = &written["files"][0]["claims"][0]["trail"];
+    assert_eq!(trail["start"], serde_json::json!(["depot/0: 1 flare"]), "{trail}");
+    std::fs::write(demo.join("part.json"), written.to_string()).expect("written");
+    let gathered = output(hypotheke(&demo).args(["explore", "--gather", "part.json"]), 1);
+    assert!(
+        gathered.contains("    from depot/0: 1 flare\n      1  move 1 flare from depot/0 to sled/0\n"),
+        "{gathered}"
+    );
+}

@@ -10,7 +10,7 @@ use hypotheke::text::Source;
 use hypotheke::{NamedOperation, Ruleset, RulesetBuilder, World, audit};
 use proptest::prelude::*;
 
-fn ready(builder: RulesetBuilder) -> Arc<Ruleset> {
+pub(super) fn ready(builder: RulesetBuilder) -> Arc<Ruleset> {
     Arc::new(builder.build().unwrap_or_else(|errors| panic!("{errors}")))
 }
 
@@ -163,6 +163,19 @@ fn as_many_worlds_are_found_as_a_plain_search_finds() {
         assert!(fewer.by_depth.len() <= by_depth.len());
         assert!(fewer.worlds < found.worlds && fewer.symmetric == 3, "{} of {}", fewer.worlds, found.worlds);
     }
+}
+
+#[test]
+fn what_lies_beyond_the_worlds_that_were_gone_through_is_told_as_farther() {
+    let (rules, by_depth) = both([2, 2], &[2, 3], 2, &[(0, 0, 2), (1, 1, 3)]);
+    // It is decided by the first world that is two operations from the start.
+    let found = exploration(&rules, "possible\n  sled has: 2 k0, 3 k1\n").without_symmetry().search();
+    assert_eq!(broken(&found, 0).len(), 2);
+    assert_eq!(
+        (found.by_depth.len(), &found.by_depth[..2], found.worlds),
+        (3, &by_depth[..2], found.by_depth.iter().sum())
+    );
+    assert!((1..=by_depth[2]).contains(&found.by_depth[2]), "{:?} of {by_depth:?}", found.by_depth);
 }
 
 fn traverse() -> Arc<Ruleset> {
@@ -323,7 +336,7 @@ fn what_is_wrong_with_claims_is_told_all_at_once() {
 }
 
 /// A small ruleset and a start, drawn at random.
-fn small() -> impl Strategy<Value = Arc<Ruleset>> {
+pub(super) fn small() -> impl Strategy<Value = Arc<Ruleset>> {
     let start = prop::collection::vec((0..3_usize, 1..3_u32, 0..2_usize), 1..4);
     (prop::array::uniform3(1..4_u32), 1..3_u32, 0..3_u32, start, any::<[bool; 6]>()).prop_map(
         |(limits, slots, ground, start, [filtered, packs, capped, named, carried, kept])| {

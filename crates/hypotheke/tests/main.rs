@@ -26,5 +26,6 @@ mod several;
 mod snapshots;
 mod stores;
 mod tables;
+mod trails;
 mod travel;
 mod worlds;

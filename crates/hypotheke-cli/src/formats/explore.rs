@@ -93,6 +93,7 @@ impl SeveralJson {
             message: tangle.message.clone(),
             why: Vec::new(),
             walk: None,
+            start: None,
         };
         SeveralJson {
             ways: found.ways,
@@ -129,12 +130,14 @@ pub(crate) struct TrailJson {
     pub(crate) why: Vec<String>,
     /// In which walk it was found.
     pub(crate) walk: Option<u64>,
+    /// What has to lie where at the start, in the lines of a scenario; nothing where that is not known.
+    pub(crate) start: Option<Vec<String>>,
 }
 
 impl TrailJson {
     fn new(trail: &Trail) -> TrailJson {
-        let Trail { steps, message, why, walk, .. } = trail.clone();
-        TrailJson { steps, message, why, walk }
+        let Trail { steps, message, why, walk, start, .. } = trail.clone();
+        TrailJson { steps, message, why, walk, start }
     }
 }
 

@@ -61,11 +61,27 @@ fn draw_several(page: &mut Page, several: &SeveralJson, happenings: Option<u64>)
 }
 
 fn draw_steps(page: &mut Page, trail: &TrailJson, closely: bool) {
-    for (nth, step) in (1..).zip(&trail.steps) {
-        page.put(Tone::Faint, &format!("    {nth:>3}  ")).plain(&clip(step, 90)).end();
-    }
+    draw_way(page, trail.start.as_deref(), &trail.steps);
     if closely {
         draw_end(page, &trail.message, &trail.why);
+    }
+}
+
+/// So many places of a start are told.
+const MOST_PLACES: usize = 6;
+
+/// What of the start it takes, and the steps from there.
+fn draw_way(page: &mut Page, start: Option<&[String]>, steps: &[String]) {
+    for (nth, line) in start.unwrap_or_default().iter().take(MOST_PLACES).enumerate() {
+        let from = if nth == 0 { "from " } else { "     " };
+        page.plain("    ").put(Tone::Faint, from).plain(&clip(line, 88)).end();
+    }
+    let more = start.map_or(0, |start| start.len().saturating_sub(MOST_PLACES));
+    if more > 0 {
+        page.plain("         ").put(Tone::Faint, &format!("and what lies in {}", counted(more, "more place"))).end();
+    }
+    for (nth, step) in (1..).zip(steps) {
+        page.put(Tone::Faint, &format!("    {nth:>3}  ")).plain(&clip(step, 90)).end();
     }
 }
 
@@ -129,9 +145,7 @@ fn draw_trail(page: &mut Page, trail: &Trail, closely: bool) {
         page.plain("      at the start: ").plain(&clip(&trail.message, 78)).end();
         return;
     }
-    for (nth, step) in (1..).zip(&trail.steps) {
-        page.put(Tone::Faint, &format!("    {nth:>3}  ")).plain(&clip(step, 90)).end();
-    }
+    draw_way(page, trail.start.as_deref(), &trail.steps);
     if !closely {
         return;
     }

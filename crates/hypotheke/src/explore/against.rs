@@ -15,9 +15,11 @@ use super::moves::{Moves, Plan};
 use super::report::Bound;
 use super::search::Exploration;
 use super::sentence::sentence;
+use super::shorten::{MOST_REPLAYS, Shorten};
+use super::step::Step;
 use super::walk::{Walks, seed_of};
 use crate::conformance::{Answer, Engine, Implementation};
-use crate::language::{Amount, NamedAction, NamedOperation};
+use crate::language::{Amount, NamedAction};
 use crate::ops::{Operation, Reason};
 use crate::scenario::on_threads;
 use crate::snapshot::Snapshot;
@@ -124,56 +126,10 @@ impl fmt::Display for Mismatch {
     }
 }
 
-/// What is played on both.
-#[derive(Clone, Debug)]
-enum Step {
-    Operation(Box<NamedOperation>),
-    SaveThenLoad,
-}
-
-impl Step {
-    /// What is done, one by one.
-    fn actions(&self) -> Vec<&NamedAction> {
-        match self {
-            Step::Operation(operation) if matches!(operation.action, NamedAction::Together { .. }) => {
-                let NamedAction::Together { steps } = &operation.action else { return Vec::new() };
-                steps.iter().map(|step| &step.action).collect()
-            }
-            Step::Operation(operation) => vec![&operation.action],
-            Step::SaveThenLoad => Vec::new(),
-        }
-    }
-}
-
-/// A step that says one place where it has said another; itself if that can't be said.
-fn with_place(step: &Step, place: &str, instead: &str) -> Step {
-    let text = step.to_string();
-    let ends = |letter: char| letter == ' ' || letter == ';' || letter == '(' || letter == ')';
-    let words: String = text
-        .split_inclusive(ends)
-        .map(|word| match word.trim_end_matches(ends) {
-            said if said == place => word.replacen(place, instead, 1),
-            _ => word.to_owned(),
-        })
-        .collect();
-    words.parse().map_or_else(|_| step.clone(), |said| Step::Operation(Box::new(said)))
-}
-
-impl fmt::Display for Step {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        match self {
-            Step::Operation(operation) => operation.fmt(f),
-            Step::SaveThenLoad => f.write_str("save then load"),
-        }
-    }
-}
-
 /// One of so many steps is going on from plain data.
 const SAVE_EVERY: u64 = 24;
 /// So many walks lie between two looks at what stops them.
 const BATCH: u64 = 64;
-/// So many replays at most, of each sort of shortening.
-const MOST_REPLAYS: u32 = 3_000;
 /// So many short walks look for a shorter way in the end.
 const SHORT_WALKS: u32 = 6_000;
 /// So many where that is short enough to be read at a glance.
@@ -341,7 +297,7 @@ fn draw(draws: &Draws<'_>, ours: &Engine, random: &mut Xoshiro256PlusPlus) -> Op
     // What can't be played here is drawn again, a few times.
     let mut stock = Stock::default();
     let drawn = (0..8).find_map(|_| draws.draw(ours.world(), ours.departures(), &mut stock, random))?;
-    sentence(ours.world(), &drawn).parse().ok().map(|said| Step::Operation(Box::new(said)))
+    Step::read(&sentence(ours.world(), &drawn))
 }
 
 /// A walk that is made shorter.
@@ -352,6 +308,26 @@ struct Shorter<'m, M> {
     /// So many replays are left.
     left: u32,
     make: &'m M,
+}
+
+impl<I: Implementation, M: Fn() -> I> Shorten for Shorter<'_, M> {
+    fn steps(&self) -> &[Step] {
+        &self.steps
+    }
+
+    fn take(&mut self, steps: &[Step]) -> bool {
+        let start = self.start.clone();
+        let found = self.replay(&start, steps).filter(|(found, _)| found.len() <= self.steps.len());
+        let is_taken = found.is_some();
+        if let Some((steps, differs)) = found {
+            (self.steps, self.differs) = (steps, differs);
+        }
+        is_taken
+    }
+
+    fn left(&mut self) -> &mut u32 {
+        &mut self.left
+    }
 }
 
 impl<I: Implementation, M: Fn() -> I> Shorter<'_, M> {
@@ -367,81 +343,16 @@ impl<I: Implementation, M: Fn() -> I> Shorter<'_, M> {
         found.map(|(nth, differs)| (steps[..=nth].to_vec(), differs))
     }
 
-    /// Takes steps over if the two still differ.
-    fn take(&mut self, steps: &[Step]) -> bool {
-        let start = self.start.clone();
-        let found = self.replay(&start, steps).filter(|(found, _)| found.len() <= self.steps.len());
-        let is_taken = found.is_some();
-        if let Some((steps, differs)) = found {
-            (self.steps, self.differs) = (steps, differs);
-        }
-        is_taken
-    }
-
     fn shorten(&mut self, plan: &Plan) {
         self.leave_out();
         self.walk_shortly(plan);
         self.leave_out();
         self.left = MOST_REPLAYS;
         self.search(plan);
-        self.left = MOST_REPLAYS;
         self.lower_counts();
-        self.take_from_the_start();
-    }
-
-    /// Leaves out whatever can be left out.
-    fn leave_out(&mut self) {
+        self.leave_out_ids();
         self.left = MOST_REPLAYS;
-        loop {
-            let before = self.steps.len();
-            self.drop_runs();
-            self.rewrite();
-            self.leave_out_ways();
-            if self.steps.len() == before || self.left == 0 {
-                break;
-            }
-        }
-    }
-
-    /// Of what is carried from one place to another in between, everything is done at the one place.
-    fn leave_out_ways(&mut self) {
-        let mut nth = 0;
-        while nth < self.steps.len() && self.left > 0 {
-            let places: Vec<String> = match &self.steps[nth] {
-                Step::Operation(operation) => operation.action.places().map(ToString::to_string).collect(),
-                Step::SaveThenLoad => Vec::new(),
-            };
-            let is_shorter = match places.as_slice() {
-                [one, other] => {
-                    self.at_one_place(nth..nth + 1, one, other) || self.at_one_place(nth..nth + 1, other, one)
-                }
-                // To the ground or into a hand, and from there to somewhere else.
-                [from] => (nth + 1..self.steps.len()).any(|later| {
-                    let Step::Operation(operation) = &self.steps[later] else { return false };
-                    let to = operation.action.places().last().map(ToString::to_string);
-                    to.is_some_and(|to| self.at_one_place_without(&[nth, later], from, &to))
-                }),
-                _ => false,
-            };
-            if !is_shorter {
-                nth += 1;
-            }
-        }
-    }
-
-    fn at_one_place(&mut self, without: std::ops::Range<usize>, one: &str, other: &str) -> bool {
-        self.at_one_place_without(&without.collect::<Vec<_>>(), one, other)
-    }
-
-    /// Leaves out steps, and says one place where the others have said another.
-    fn at_one_place_without(&mut self, without: &[usize], one: &str, other: &str) -> bool {
-        let (from, to) = (without[0], without[without.len() - 1]);
-        let renamed = |is_renamed: &dyn Fn(usize) -> bool| -> Vec<Step> {
-            let kept = self.steps.iter().enumerate().filter(|(nth, _)| !without.contains(nth));
-            kept.map(|(nth, step)| if is_renamed(nth) { with_place(step, other, one) } else { step.clone() }).collect()
-        };
-        let (after, everywhere) = (renamed(&|nth| nth > from.max(to)), renamed(&|_| true));
-        self.take(&after) || self.take(&everywhere)
+        self.take_from_the_start();
     }
 
     /// Short walks with the verbs of what was found: most often there is a shorter way that no leaving out leads to.
@@ -477,59 +388,6 @@ impl<I: Implementation, M: Fn() -> I> Shorter<'_, M> {
         }
     }
 
-    /// Leaves out runs of steps, then single ones.
-    fn drop_runs(&mut self) {
-        let mut run = self.steps.len() / 2;
-        while run > 0 && self.left > 0 {
-            let mut from = 0;
-            while from < self.steps.len() {
-                let to = (from + run).min(self.steps.len());
-                let fewer: Vec<Step> = self.steps[..from].iter().chain(&self.steps[to..]).cloned().collect();
-                if !self.take(&fewer) {
-                    from += run;
-                }
-            }
-            run /= 2;
-        }
-    }
-
-    /// A list becomes one of its steps.
-    fn rewrite(&mut self) {
-        for nth in 0..self.steps.len() {
-            let Some(Step::Operation(operation)) = self.steps.get(nth).cloned() else { continue };
-            let NamedAction::Together { steps } = operation.action else { continue };
-            for single in steps {
-                let mut other = self.steps.clone();
-                other[nth] = Step::Operation(Box::new(single));
-                if self.take(&other) {
-                    break;
-                }
-            }
-        }
-    }
-
-    /// One item, or half as many, instead of so many.
-    fn lower_counts(&mut self) {
-        for nth in 0..self.steps.len() {
-            while let Some(Step::Operation(operation)) = self.steps.get(nth).cloned() {
-                let Some(count) = count_of(&operation).filter(|count| *count > 1) else { break };
-                let lower = |to: u32| {
-                    let mut other = operation.clone();
-                    set_count(&mut other, to);
-                    Step::Operation(other)
-                };
-                let tried = [1, count / 2].into_iter().any(|to| {
-                    let mut steps = self.steps.clone();
-                    steps[nth] = lower(to);
-                    self.take(&steps)
-                });
-                if !tried {
-                    break;
-                }
-            }
-        }
-    }
-
     /// Takes away what lies there at the start and is not needed.
     fn take_from_the_start(&mut self) {
         let places: Vec<Place> =
@@ -558,9 +416,8 @@ impl<I: Implementation, M: Fn() -> I> Shorter<'_, M> {
         for nth in 0..self.steps.len().saturating_sub(1) {
             plan.enumerate(ours.world(), &mut moves);
             for operation in moves.operations(ours.world()) {
-                let Ok(next) = sentence(ours.world(), &operation).parse() else { continue };
-                let steps: Vec<Step> =
-                    self.steps[..nth].iter().cloned().chain([Step::Operation(Box::new(next))]).collect();
+                let Some(next) = Step::read(&sentence(ours.world(), &operation)) else { continue };
+                let steps: Vec<Step> = self.steps[..nth].iter().cloned().chain([next]).collect();
                 if self.take(&steps) {
                     return;
                 }
@@ -569,45 +426,5 @@ impl<I: Implementation, M: Fn() -> I> Shorter<'_, M> {
                 ours.perform(operation);
             }
         }
-    }
-}
-
-/// How many are asked for, if a step says so.
-fn count_of(operation: &NamedOperation) -> Option<u32> {
-    let mut operation = operation.clone();
-    match amount_of(&mut operation.action)? {
-        Counted::Amount(Amount::Exactly(count) | Amount::UpTo(count)) | Counted::Count(count) => Some(*count),
-        Counted::Amount(Amount::All) => None,
-    }
-}
-
-fn set_count(operation: &mut NamedOperation, to: u32) {
-    if let Some(Counted::Amount(Amount::Exactly(count) | Amount::UpTo(count)) | Counted::Count(count)) =
-        amount_of(&mut operation.action)
-    {
-        *count = to;
-    }
-}
-
-enum Counted<'a> {
-    Amount(&'a mut Amount),
-    Count(&'a mut u32),
-}
-
-fn amount_of(action: &mut NamedAction) -> Option<Counted<'_>> {
-    match action {
-        NamedAction::Create { amount, .. }
-        | NamedAction::Consume { amount, .. }
-        | NamedAction::Move { amount, .. }
-        | NamedAction::Merge { amount, .. }
-        | NamedAction::Drop { amount, .. }
-        | NamedAction::PickUp { amount, .. }
-        | NamedAction::Lift { amount, .. }
-        | NamedAction::Put { amount, .. }
-        | NamedAction::Return { amount }
-        | NamedAction::Equip { amount, .. }
-        | NamedAction::Unequip { amount, .. } => Some(Counted::Amount(amount)),
-        NamedAction::Split { count, .. } => Some(Counted::Count(count)),
-        _ => None,
     }
 }

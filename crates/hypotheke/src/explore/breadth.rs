@@ -51,6 +51,8 @@ pub(super) struct Search {
     unlawful: Option<(u32, Wrong)>,
     /// The first world of each depth.
     levels: Vec<u32>,
+    /// The worlds from here on are one operation farther than those that are gone through.
+    level_end: u32,
     done: u32,
     applied: u64,
     refused: [u64; Reason::ALL.len()],
@@ -91,6 +93,7 @@ impl Search {
             store,
             unlawful: None,
             levels: vec![0],
+            level_end: 1,
             done: 0,
             applied: 0,
             refused: [0; Reason::ALL.len()],
@@ -107,17 +110,17 @@ impl Search {
 
     pub(super) fn run(&mut self, progress: &mut dyn FnMut(&Progress) -> Option<Bound>) {
         self.begin();
-        let (mut level_end, mut at_once) = (1, 1);
+        let mut at_once = 1;
         while (self.done as usize) < self.store.len() {
-            if self.done == level_end {
+            if self.done == self.level_end {
                 self.levels.push(self.done);
-                level_end = self.store.count();
+                self.level_end = self.store.count();
             }
             self.stopped_by = self.bound_here(progress);
             if self.stopped_by.is_some() || self.unlawful.is_some() || self.is_decided() {
                 return;
             }
-            let batch = self.done..level_end.min(self.done.saturating_add(at_once));
+            let batch = self.done..self.level_end.min(self.done.saturating_add(at_once));
             let operations = self.go_through(batch);
             if self.stopped_by.is_some() {
                 return;
@@ -290,6 +293,9 @@ impl Search {
             (trail, violations)
         });
         let worlds = self.store.len() as u64;
+        if self.level_end < self.store.count() {
+            self.levels.push(self.level_end);
+        }
         let ends = self.levels.iter().skip(1).map(|&first| u64::from(first)).chain([worlds]);
         let by_depth: Vec<u64> = self.levels.iter().zip(ends).map(|(&first, end)| end - u64::from(first)).collect();
         Explored {
@@ -361,7 +367,7 @@ impl Search {
             once.happen(&mut world, &mut steps);
         }
         let why = if steps.is_empty() { Vec::new() } else { why(&world) };
-        Trail { steps, message, why, walk: None, before: Box::new(before), after: Box::new(world) }
+        Trail { steps, message, why, walk: None, start: None, before: Box::new(before), after: Box::new(world) }
     }
 }
 

@@ -7,6 +7,7 @@ use super::claims::ClaimKind;
 use super::expand::{Judged, Known};
 use super::moves::Fault;
 use super::sentence::sentence;
+use super::step::SAVE_THEN_LOAD;
 use super::walk::saved_and_loaded;
 use crate::Departures;
 use crate::id::HolderId;
@@ -39,7 +40,7 @@ impl Happened {
     pub(super) fn happen(self, world: &mut World, steps: &mut Vec<String>) -> bool {
         match self {
             Happened::SavedAndLoaded => {
-                steps.push("save then load".to_owned());
+                steps.push(SAVE_THEN_LOAD.to_owned());
                 saved_and_loaded(world).map(|loaded| *world = loaded).is_some()
             }
             Happened::Left(holder) => play(world, &Operation::departing(holder), steps),

@@ -149,8 +149,8 @@ impl ClaimsFile {
         &self.source
     }
 
-    /// What breaks a claim, as a scenario that fails until the rules are mended: from the same start the same steps, of which the last is
-    /// expected to be refused. None for a claim that is not broken, or is so at the start.
+    /// What breaks a claim, as a scenario that fails until the rules are mended: from as much of the start as it takes the same steps, of
+    /// which the last is expected to be refused. None for a claim that is not broken, or is so at the start.
     ///
     /// ```
     /// use hypotheke::explore::{ClaimsFile, Exploration};
@@ -176,7 +176,10 @@ impl ClaimsFile {
         let Status::Broken(trail) = &verdict.status else { return None };
         let (last, steps) = trail.steps.split_last()?;
         let mut text = format!("# {}\nscenario {}\n", self.source.name(), verdict.claim);
-        if let Some(start) = &self.start {
+        if let Some(lines) = &trail.start {
+            text.push_str("  start\n");
+            lines.iter().for_each(|line| text.push_str(&format!("    {line}\n")));
+        } else if let Some(start) = &self.start {
             text.push_str(if start.base == StartBase::Ruleset { "  start as ruleset\n" } else { "  start\n" });
             for line in &start.lines {
                 text.push_str(&format!("    {}\n", self.source.text()[line.span.start()..line.span.end()].trim_end()));

@@ -89,6 +89,9 @@ pub struct Trail {
     pub why: Vec<String>,
     /// In which walk it was found, if it was one.
     pub walk: Option<u64>,
+    /// What has to lie where at the start, in the lines of a scenario: the same steps lead to the same if nothing else lies there. None where
+    /// that is not known, as for what is recoverable or where nothing is broken.
+    pub start: Option<Vec<String>>,
     /// The world before the last step.
     pub before: Box<World>,
     /// The world at its end.

@@ -28,7 +28,7 @@ pub struct Bounds {
 }
 
 /// A ruleset, claims about it, and how far to look.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub struct Exploration {
     pub(super) claims: Vec<(Claim, Ready)>,
     pub(super) plan: Plan,
@@ -131,14 +131,16 @@ impl Exploration {
 
     /// Goes through the worlds, and tells of its progress now and then, until it is answered with what stops it.
     pub fn search_until(self, progress: &mut dyn FnMut(&Progress) -> Option<Bound>) -> Explored {
-        let Exploration { claims, mut plan, start, bounds, symmetry, threads, recounts } = self;
+        let Exploration { claims, mut plan, start, bounds, symmetry, threads, recounts } = self.clone();
         if symmetry {
             let ready: Vec<&Ready> = claims.iter().map(|(_, ready)| ready).collect();
             symmetry::find(&start, &mut plan, &ready);
         }
         let mut search = Search::new(claims, plan, start, bounds, threads).recounting(recounts);
         search.run(progress);
-        search.report()
+        let mut found = search.report();
+        self.tell_starts(&mut found);
+        found
     }
 }
 

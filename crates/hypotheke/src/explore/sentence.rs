@@ -36,6 +36,7 @@ fn amount(amount: Amount) -> String {
 fn of(world: &World, count: Amount, kind: Option<KindId>, at: Place) -> String {
     let there = || match at {
         Place::Slot(container, slot) => world.stack(container, slot).map(|stack| stack.kind().handle()),
+        Place::OnGround(_) => world.stacks_in(Some(at)).first().map(|stack| stack.kind().handle()),
         _ => None,
     };
     match kind.or_else(there) {
@@ -74,7 +75,8 @@ fn said(world: &World, action: &Action) -> (&'static str, String) {
         }
         Action::PickUp { amount: count, kind, from, to } => {
             let stack = from.map_or_else(String::new, |stack| format!(" from ground/{stack}"));
-            ("pick", format!("up {}{stack} to {}", of(world, *count, *kind, Place::Ground), place(to)))
+            let at = from.map_or(Place::Ground, Place::OnGround);
+            ("pick", format!("up {}{stack} to {}", of(world, *count, *kind, at), place(to)))
         }
         Action::Equip { amount: count, from } => ("equip", format!("{} from {}", amount(*count), place(from))),
         Action::Unequip { amount: count, from, to } => {

@@ -1,12 +1,15 @@
-//! A trail is made as short as it can be: runs of steps are left out, then single ones; at the end a bounded search looks for a shorter one.
+//! A trail is made as short as it can be: steps are left out, said at one place, asked for less; a bounded search looks for a shorter one;
+//! and of the start no more is kept than it takes.
 
 use super::claims::ClaimKind;
-use super::report::{Status, Trail};
+use super::needed::needed;
+use super::report::{Explored, Status, Trail};
 use super::search::{Bounds, Exploration};
 use super::sentence::sentence;
+use super::shorten::{MOST_REPLAYS, Shorten};
+use super::step::Step;
 use super::walk::saved_and_loaded;
 use super::why::why;
-use crate::language::NamedOperation;
 use crate::snapshot::Departures;
 use crate::world::World;
 
@@ -22,44 +25,56 @@ pub(super) enum Aim {
 /// So many worlds the search at the end may see.
 const MOST_WORLDS: u64 = 20_000;
 
-/// Plays the steps from the start; those that can't be applied any more are left out. Ends where the aim is met, if it is.
-struct Replay {
-    steps: Vec<String>,
+/// Steps that were played, as far as where the aim is met.
+pub(super) struct Replay {
+    steps: Vec<Step>,
     before: World,
     after: World,
     message: String,
     why: Vec<String>,
 }
 
-fn replay(exploration: &Exploration, aim: Aim, steps: &[String]) -> Option<Replay> {
-    let mut world = exploration.start.clone();
-    let mut replay = Replay {
-        steps: Vec::new(),
-        before: world.clone(),
-        after: world.clone(),
-        message: String::new(),
-        why: Vec::new(),
-    };
+impl Replay {
+    pub(super) fn said(&self) -> Vec<String> {
+        self.steps.iter().map(Step::to_string).collect()
+    }
+
+    fn into_trail(self) -> Trail {
+        Trail {
+            steps: self.said(),
+            message: self.message,
+            why: self.why,
+            walk: None,
+            start: None,
+            before: Box::new(self.before),
+            after: Box::new(self.after),
+        }
+    }
+}
+
+/// Plays the steps from a start; those that can't be applied any more are left out. Ends where the aim is met, if it is.
+pub(super) fn replay(exploration: &Exploration, aim: Aim, start: &World, steps: &[Step]) -> Option<Replay> {
+    let mut world = start.clone();
+    let mut played = Vec::new();
+    let ended = |steps, before, after, message, why| Some(Replay { steps, before, after, message, why });
     if let Some(message) = exploration.met(aim, &world) {
-        return Some(Replay { message, ..replay });
+        return ended(played, world.clone(), world, message, Vec::new());
     }
     let mut departures = Departures::new();
     for step in steps {
-        if step == "save then load" {
-            replay.steps.push(step.clone());
+        let Step::Operation(operation) = step else {
+            played.push(step.clone());
             match saved_and_loaded(&world) {
                 Some(loaded) => world = loaded,
                 None if aim == Aim::Law => {
                     let message = "what was written down is read back otherwise".to_owned();
-                    return Some(Replay { before: world.clone(), after: world, message, ..replay });
+                    return ended(played, world.clone(), world, message, Vec::new());
                 }
                 None => return None,
             }
             continue;
-        }
-        let operation = step.parse::<NamedOperation>().ok();
-        let operation = operation.and_then(|step| step.resolve_with(&world, &departures).ok());
-        let Some(operation) = operation else { continue };
+        };
+        let Ok(operation) = operation.resolve_with(&world, &departures) else { continue };
         let meant = exploration.meant(&world, &operation);
         let said = sentence(&world, &operation);
         let before = world.clone();
@@ -67,70 +82,92 @@ fn replay(exploration: &Exploration, aim: Aim, steps: &[String]) -> Option<Repla
             continue;
         }
         departures.extend(world.departed().iter().cloned());
-        replay.steps.push(said);
+        played.push(Step::read(&said).unwrap_or_else(|| step.clone()));
         let meant = exploration.were_meant(&world, meant);
         let is_meant = matches!(aim, Aim::Claim(claim) if meant.contains(&claim));
         let met = is_meant.then(|| "the last operation is applied".to_owned()).or_else(|| exploration.met(aim, &world));
         if let Some(message) = met {
-            return Some(Replay { before, why: why(&world), after: world, message, ..replay });
+            let why = why(&world);
+            return ended(played, before, world, message, why);
         }
     }
     None
 }
 
-pub(super) fn shorten(exploration: &Exploration, aim: Aim, steps: &[String]) -> Trail {
-    let mut best = replay(exploration, aim, steps);
-    let mut run = steps.len() / 2;
-    while run > 0 {
-        let mut from = 0;
-        while let Some(known) = best.as_ref().filter(|known| from < known.steps.len()) {
-            let to = (from + run).min(known.steps.len());
-            let fewer: Vec<String> = known.steps[..from].iter().chain(&known.steps[to..]).cloned().collect();
-            match replay(exploration, aim, &fewer).filter(|shorter| shorter.steps.len() < known.steps.len()) {
-                Some(shorter) => best = Some(shorter),
-                None => from += run,
-            }
-        }
-        let length = best.as_ref().map_or(0, |known| known.steps.len());
-        run = if run == 1 { 0 } else { (run / 2).min(length.max(2) / 2).max(1) };
-    }
-    let best = best.map_or_else(
-        || {
-            let (before, after) = (Box::new(exploration.start.clone()), Box::new(exploration.start.clone()));
-            Trail {
-                steps: steps.to_vec(),
-                message: "it can't be played again".to_owned(),
-                why: Vec::new(),
-                walk: None,
-                before,
-                after,
-            }
-        },
-        |known| Trail {
-            steps: known.steps,
-            message: known.message,
-            why: known.why,
-            walk: None,
-            before: Box::new(known.before),
-            after: Box::new(known.after),
-        },
-    );
-    search_for_a_shorter_one(exploration, aim, best)
+/// A trail that is made shorter.
+struct Shorter<'e> {
+    exploration: &'e Exploration,
+    aim: Aim,
+    best: Replay,
+    /// So many replays are left.
+    left: u32,
 }
 
-/// No trail is shorter than what a search finds that goes by breadth, as far as it goes; and where it is as long, its steps are the plainer
-/// ones, each between slots.
-fn search_for_a_shorter_one(exploration: &Exploration, aim: Aim, best: Trail) -> Trail {
-    let depth = u32::try_from(best.steps.len()).unwrap_or(u32::MAX);
-    let bounds = Bounds { depth: Some(depth), worlds: Some(MOST_WORLDS), ..Bounds::default() };
-    let Some(found) = exploration.only(aim).map(|one| one.within(bounds).search()) else { return best };
-    let trail = match (aim, found.verdicts.into_iter().next().map(|verdict| verdict.status), found.unlawful) {
-        (Aim::Claim(_), Some(Status::Broken(trail) | Status::Reached(trail)), _) | (Aim::Law, _, Some((trail, _))) => {
-            Some(trail)
+impl Shorten for Shorter<'_> {
+    fn steps(&self) -> &[Step] {
+        &self.best.steps
+    }
+
+    fn take(&mut self, steps: &[Step]) -> bool {
+        let Some(left) = self.left.checked_sub(1) else { return false };
+        self.left = left;
+        let found = replay(self.exploration, self.aim, &self.exploration.start, steps);
+        let found = found.filter(|found| found.steps.len() <= self.best.steps.len());
+        let is_taken = found.is_some();
+        self.best.set(found);
+        is_taken
+    }
+
+    fn left(&mut self) -> &mut u32 {
+        &mut self.left
+    }
+}
+
+impl Replay {
+    fn set(&mut self, found: Option<Replay>) {
+        if let Some(found) = found {
+            *self = found;
         }
-        _ => None,
+    }
+}
+
+pub(super) fn shorten(exploration: &Exploration, aim: Aim, said: &[String]) -> Trail {
+    let steps: Vec<Step> = said.iter().filter_map(|said| Step::read(said)).collect();
+    let Some(best) = replay(exploration, aim, &exploration.start, &steps) else {
+        let start = Box::new(exploration.start.clone());
+        let message = "it can't be played again".to_owned();
+        let (before, after) = (start.clone(), start);
+        return Trail { steps: said.to_vec(), message, why: Vec::new(), walk: None, start: None, before, after };
     };
-    trail.filter(|trail| trail.steps.len() <= best.steps.len()).unwrap_or(best)
+    let mut shorter = Shorter { exploration, aim, best, left: MOST_REPLAYS };
+    shorter.leave_out();
+    // No trail is shorter than what a search finds that goes by breadth, as far as it goes; and where it is as long, its steps are the
+    // plainer ones, each between slots.
+    let searched = search_for_a_shorter_one(exploration, aim, shorter.best.steps.len());
+    if let Some(steps) = searched {
+        shorter.left = MOST_REPLAYS;
+        shorter.take(&steps);
+    }
+    shorter.lower_counts();
+    shorter.leave_out_ids();
+    let mut trail = shorter.best.into_trail();
+    if !exploration.is_wanted(aim) {
+        trail.start = needed(exploration, aim, &trail.steps);
+    }
+    trail
+}
+
+fn search_for_a_shorter_one(exploration: &Exploration, aim: Aim, length: usize) -> Option<Vec<Step>> {
+    let depth = u32::try_from(length).unwrap_or(u32::MAX);
+    let bounds = Bounds { depth: Some(depth), worlds: Some(MOST_WORLDS), ..Bounds::default() };
+    let found = exploration.only(aim)?.within(bounds).search();
+    let status = found.verdicts.into_iter().next().map(|verdict| verdict.status);
+    let trail = match (aim, status) {
+        (Aim::Law, _) => found.unlawful?.0,
+        (Aim::Claim(_), Some(Status::Broken(trail) | Status::Reached(trail))) => trail,
+        _ => return None,
+    };
+    trail.steps.iter().map(|said| Step::read(said)).collect()
 }
 
 impl Exploration {
@@ -146,6 +183,36 @@ impl Exploration {
                     ClaimKind::Never | ClaimKind::Recoverable => None,
                 }
             }
+        }
+    }
+
+    /// Whether it is what somebody wants to be possible.
+    fn is_wanted(&self, aim: Aim) -> bool {
+        matches!(aim, Aim::Claim(claim) if self.claims[claim].0.kind == ClaimKind::Possible)
+    }
+
+    /// Tells of each trail that a search has found what of the start it takes.
+    pub(super) fn tell_starts(&self, found: &mut Explored) {
+        for (index, verdict) in found.verdicts.iter_mut().enumerate() {
+            if let Status::Broken(trail) = &mut verdict.status {
+                self.tell_start(Aim::Claim(index), trail);
+            }
+        }
+        if let Some((trail, _)) = &mut found.unlawful {
+            self.tell_start(Aim::Law, trail);
+        }
+    }
+
+    fn tell_start(&self, aim: Aim, trail: &mut Trail) {
+        let steps: Option<Vec<Step>> = trail.steps.iter().map(|said| Step::read(said)).collect();
+        let Some(best) = steps.and_then(|steps| replay(self, aim, &self.start, &steps)) else { return };
+        if best.steps.len() == trail.steps.len() {
+            let mut shorter = Shorter { exploration: self, aim, best, left: MOST_REPLAYS };
+            shorter.leave_out_ids();
+            if shorter.best.said() != trail.steps {
+                *trail = shorter.best.into_trail();
+            }
+            trail.start = needed(self, aim, &trail.steps);
         }
     }
 }

@@ -16,6 +16,7 @@ use super::report::{Bound, Explored, Status, Trail, Verdict};
 use super::search::Exploration;
 use super::sentence::sentence;
 use super::shrink::{self, Aim};
+use super::step::SAVE_THEN_LOAD;
 use crate::audit::Watch;
 use crate::ops::Operation;
 use crate::save::Save;
@@ -205,7 +206,7 @@ impl Exploration {
             Fault::SaveThenLoad => {
                 let loaded = saved_and_loaded(&going.world);
                 going.stock.is_stale();
-                going.steps.push(Played::Said("save then load".to_owned()));
+                going.steps.push(Played::Said(SAVE_THEN_LOAD.to_owned()));
                 match loaded {
                     Some(world) => (going.world, going.watch) = (world.clone(), Watch::new(&world)),
                     None => {

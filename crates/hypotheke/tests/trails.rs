@@ -1,0 +1,145 @@
+//! What of the start a trail takes: enough, and no more.
+
+use std::sync::Arc;
+
+use hypotheke::explore::{Bounds, ClaimsFile, Exploration, Explored, Status, Trail, Walks};
+use hypotheke::scenario::Trace;
+use hypotheke::text::Source;
+use hypotheke::{Ruleset, ScenarioFile};
+use proptest::prelude::*;
+
+use super::exploration::{ready, small};
+
+fn claims(text: &str) -> ClaimsFile {
+    ClaimsFile::parse(Source::new("a.claims", text)).unwrap_or_else(|errors| panic!("{errors}"))
+}
+
+fn walk(rules: &Arc<Ruleset>, text: &str) -> Explored {
+    let exploration = Exploration::new(rules, &claims(text)).unwrap_or_else(|errors| panic!("{errors}"));
+    exploration.walk(Walks { count: 300, steps: 30, ..Walks::default() }, &mut |_| None)
+}
+
+fn search(rules: &Arc<Ruleset>, text: &str) -> Explored {
+    let exploration = Exploration::new(rules, &claims(text)).unwrap_or_else(|errors| panic!("{errors}"));
+    exploration.within(Bounds { worlds: Some(3_000), ..Bounds::default() }).search()
+}
+
+fn trail(found: &Explored, nth: usize) -> &Trail {
+    match &found.verdicts[nth].status {
+        Status::Broken(trail) => trail,
+        other => panic!("{}: {other:?}", found.verdicts[nth].claim),
+    }
+}
+
+/// Whether a claim holds where only this lies, and not any more after the steps.
+fn breaks(rules: &Arc<Ruleset>, start: &[String], steps: &[String], claim: &str) -> bool {
+    let indented = |lines: &[String]| lines.iter().map(|line| format!("    {line}\n")).collect::<String>();
+    let (start, steps) = (indented(start), indented(steps));
+    let text = format!("scenario a\n  start\n{start}  steps\n    now {claim}\n{steps}  end\n    {claim}\n");
+    let file =
+        ScenarioFile::parse(Source::new("a.scenario", &*text)).unwrap_or_else(|errors| panic!("{errors}\n{text}"));
+    let Ok(playable) = file.check(rules) else { return false };
+    let report = playable.play(Trace::Failures).next().expect("one scenario");
+    matches!(report.failures(), [failure] if failure.step.is_none())
+}
+
+/// Each start in which one stack is not there, or one item less.
+fn smaller(start: &[String]) -> Vec<Vec<String>> {
+    let mut all = Vec::new();
+    for (nth, line) in start.iter().enumerate() {
+        let without = |instead: Option<String>| {
+            let lines = start.iter().enumerate();
+            lines.filter_map(|(at, line)| if at == nth { instead.clone() } else { Some(line.clone()) }).collect()
+        };
+        all.push(without(None));
+        let (place, contents) = line.split_once(": ").expect("a place and what lies there");
+        let (count, what) = contents.split_once(' ').expect("so many of a kind");
+        let count: u32 = count.parse().expect("a count");
+        if count > 1 && !what.contains(", ") {
+            all.push(without(Some(format!("{place}: {} {what}", count - 1))));
+        }
+    }
+    all
+}
+
+fn camp() -> Arc<Ruleset> {
+    ready(
+        Ruleset::builder()
+            .mark("contaminated")
+            .kind("core", |kind| kind.property("reading", 0.into()))
+            .kind("fuel", |kind| kind.stack_limit(20))
+            .kind("flare", |kind| kind.stack_limit(9))
+            .kind("case", |kind| kind.pack("case"))
+            .container("case", |it| it.slots(2))
+            .container("depot", |it| it.slots(5))
+            .container("freezer", |it| it.slots(2).admits("not contaminated"))
+            .container("sled", |it| it.slots(2))
+            .start("depot/1", ["1 core (contaminated, reading 3.2)"])
+            .start("depot/2", ["15 fuel"])
+            .start("depot/4", ["1 case"])
+            .start("depot/4/0", ["9 flare"])
+            .start("sled/1", ["1 case"])
+            .start("ground", ["4 flare", "1 core"]),
+    )
+}
+
+#[test]
+fn of_the_start_no_more_is_kept_than_a_trail_takes() {
+    let rules = camp();
+    let text = "play\n  consume fuel\nalways\n  no contaminated in freezer\n  count of fuel in sled <= 3\n  count of fuel >= 15\n\
+                never\n  drop flare\n  pick-up core\n";
+    for (found, is_walked) in [(walk(&rules, text), true), (search(&rules, text), false)] {
+        let [cased, fuelled, used, dropped, picked] = [0, 1, 2, 3, 4].map(|nth| trail(&found, nth));
+        let of = |trail: &Trail| trail.start.clone().unwrap_or_else(|| panic!("{:?}", trail.steps));
+        assert_eq!(of(cased).len(), 2, "the core and a case: {:?}", of(cased));
+        assert_eq!(of(cased)[0], "depot/1: 1 core (contaminated, reading 3.2)");
+        assert!(of(cased)[1].ends_with(": 1 case"));
+        assert_eq!(of(picked), ["ground: 1 core"]);
+        assert!(of(dropped).iter().any(|line| line.contains("flare")) && of(dropped).len() <= 2, "{:?}", of(dropped));
+        let loaded = if is_walked { 4 } else { 8 };
+        assert_eq!(fuelled.steps, [format!("move {loaded} fuel from depot/2 to sled/0")]);
+        assert_eq!(of(fuelled), [format!("depot/2: {loaded} fuel")]);
+        assert!(used.steps[0].starts_with("consume 1 fuel from depot"), "{:?}", used.steps);
+        assert_eq!(of(used), ["depot/2: 15 fuel"], "with less it would not hold at the start");
+    }
+}
+
+#[test]
+fn what_is_so_at_the_start_or_never_again_takes_all_of_it() {
+    let found = search(
+        &camp(),
+        "play\n  verbs move, drop\n  containers depot\nalways\n  count of fuel <= 3\nrecoverable\n  depot/2 has: 15 fuel\n",
+    );
+    assert_eq!((trail(&found, 0).steps.len(), &trail(&found, 0).start), (0, &None));
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 48, ..ProptestConfig::default() })]
+
+    /// The scenario that is written fails where it should, and from no smaller start.
+    #[test]
+    fn the_start_that_is_told_is_enough_and_not_too_much(rules in small(), walked in any::<bool>()) {
+        const CLAIMS: [&str; 4] =
+            ["count of k1 in sled <= 1", "free slots of depot >= 2", "count of k0 in depot >= 1", "count of case in sled = 0"];
+        let lines: String = CLAIMS.iter().map(|claim| format!("  {claim}\n")).collect();
+        let text = format!("play\n  verbs move, swap, drop, pick-up, split\nalways\n{lines}");
+        let found = if walked { walk(&rules, &text) } else { search(&rules, &text) };
+        for (verdict, claim) in found.verdicts.iter().zip(CLAIMS) {
+            let Status::Broken(trail) = &verdict.status else { continue };
+            if trail.steps.is_empty() {
+                prop_assert_eq!(&trail.start, &None);
+                continue;
+            }
+            let start = trail.start.as_ref().expect("it is known");
+            prop_assert!(breaks(&rules, start, &trail.steps, claim), "{start:?} {:?}", trail.steps);
+            for less in smaller(start) {
+                prop_assert!(!breaks(&rules, &less, &trail.steps, claim), "{less:?} {:?}", trail.steps);
+            }
+            let scenario = claims(&text).scenario_of(verdict).expect("it is broken");
+            let file = ScenarioFile::parse(Source::new("a.scenario", &*scenario)).expect("a scenario");
+            let report = file.check(&rules).expect("known names").play(Trace::Failures).next().expect("a report");
+            let failed: Vec<_> = report.failures().iter().map(|failure| failure.step).collect();
+            prop_assert_eq!(failed, [Some(trail.steps.len())], "{}", scenario);
+        }
+    }
+}
