@@ -9,7 +9,7 @@ use crate::ops::{Action, Operation};
 use crate::quantity::Decimal;
 use crate::ruleset::What;
 use crate::scenario::parse::lines;
-use crate::scenario::{Check, DifferenceRow, Finding, Line, hold};
+use crate::scenario::{Check, Claim as Measured, DifferenceRow, Finding, Line, hold};
 use crate::text::{Span, Word};
 use crate::world::{Class, ClassView, Event, Place, Spot, World};
 
@@ -207,19 +207,36 @@ fn pattern(parser: &mut LineParser<'_, '_>) -> Result<Pattern, SentenceError> {
 /// A claim with all names looked up.
 #[derive(Clone, Debug)]
 pub(super) enum Ready {
-    Check(Check),
+    /// Of a count, what is counted.
+    Check(Check, Option<What>),
     NoneWith(Test, Test),
     NoneIn(Test, Path),
     AllIn(Test, Path),
-    InAll { what: What, name: String, comparison: Comparison, number: Decimal },
-    Operation { pattern: Pattern, what: Option<What> },
+    InAll {
+        what: What,
+        name: String,
+        comparison: Comparison,
+        number: Decimal,
+    },
+    Operation {
+        pattern: Pattern,
+        what: Option<What>,
+    },
+}
+
+/// Whether a count is as it is said to be. Most often it is, and nothing has to be told.
+fn is_right_count(world: &World, check: &Check, what: What) -> bool {
+    let Check::Measure { claim: Measured::Count(_, path), comparison, number, .. } = check else { return false };
+    let Ok(place) = path.as_ref().map(|path| world.place(path, None)).transpose() else { return false };
+    comparison.holds(&hold::whole(world.count(what, place)), number)
 }
 
 impl Ready {
     /// What is wrong with a world, if it is not so.
     pub(super) fn wrong(&self, world: &World) -> Option<String> {
         match self {
-            Ready::Check(check) => match hold::finding(world, check) {
+            Ready::Check(check, Some(what)) if is_right_count(world, check, *what) => None,
+            Ready::Check(check, _) => match hold::finding(world, check) {
                 Ok(None) => None,
                 Ok(Some(finding)) => Some(told(&finding)),
                 Err(unknown) => Some(unknown.to_string()),
@@ -259,14 +276,14 @@ impl Ready {
     /// The places that it names.
     pub(super) fn places(&self) -> Vec<&Path> {
         match self {
-            Ready::Check(Check::Places { places, .. }) => places.iter().collect(),
-            Ready::Check(Check::Measure { claim, .. }) => claim.place().into_iter().collect(),
-            Ready::Check(Check::Contents { place, .. }) | Ready::NoneIn(_, place) | Ready::AllIn(_, place) => {
+            Ready::Check(Check::Places { places, .. }, _) => places.iter().collect(),
+            Ready::Check(Check::Measure { claim, .. }, _) => claim.place().into_iter().collect(),
+            Ready::Check(Check::Contents { place, .. }, _) | Ready::NoneIn(_, place) | Ready::AllIn(_, place) => {
                 vec![place]
             }
             Ready::Operation { pattern, .. } => pattern.from.iter().chain(&pattern.to).collect(),
             // Holders, shortcuts and whole containers.
-            Ready::Check(_) | Ready::NoneWith(..) | Ready::InAll { .. } => Vec::new(),
+            Ready::Check(..) | Ready::NoneWith(..) | Ready::InAll { .. } => Vec::new(),
         }
     }
 

@@ -298,6 +298,12 @@ impl<'p> Draws<'p> {
     }
 }
 
+/// A number below another, 0 where there is none: the high bits of a product, since a division takes longer than the rest of a draw.
+pub(super) fn below(random: &mut Xoshiro256PlusPlus, count: usize) -> usize {
+    let product = u128::from(random.next_u64()) * count as u128;
+    usize::try_from(product >> 64).unwrap_or(0)
+}
+
 impl<'w> Scene<'w> {
     fn leave_out_packs(&mut self) {
         // What lies in packs stands after what does not: packs are gone through last.
@@ -308,7 +314,7 @@ impl<'w> Scene<'w> {
     }
 
     fn below(&mut self, count: usize) -> usize {
-        usize::try_from(self.random.next_u64() % (count.max(1) as u64)).unwrap_or(0)
+        below(self.random, count)
     }
 
     fn one_of<'t, T>(&mut self, list: &'t [T]) -> Option<&'t T> {
@@ -349,8 +355,9 @@ impl<'w> Scene<'w> {
 
     /// What lies on the ground.
     fn landed(&mut self) -> Option<Cell> {
-        let landed: Vec<Cell> = self.world.stacks_of(GROUND).map(|(_, cell)| cell).collect();
-        self.one_of(&landed).copied()
+        let world = self.world;
+        let at = self.below(world.stacks_of(GROUND).count());
+        world.stacks_of(GROUND).nth(at).map(|(_, cell)| cell)
     }
 
     fn slot_or_container(&mut self, source: Source) -> Place {
@@ -371,8 +378,10 @@ impl<'w> Scene<'w> {
         if let Some((_, class)) = lies
             && self.below(3) == 0
         {
-            let alike: Vec<Source> = self.sources.iter().copied().filter(|it| it.cell.class == class).collect();
-            if let Some(found) = self.one_of(&alike) {
+            let sources = self.sources;
+            let alike = || sources.iter().filter(|it| it.cell.class == class);
+            let at = self.below(alike().count());
+            if let Some(found) = alike().nth(at) {
                 return Some((found.container, found.slot));
             }
         }

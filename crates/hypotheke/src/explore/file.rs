@@ -10,7 +10,7 @@ use crate::filter::Test;
 use crate::language::{LineParser, SentenceError, TokenKind, lex};
 use crate::ruleset::{FilterNames, Ruleset, What};
 use crate::scenario::parse::{LONGEST_LINE, MOST_FAULTS, diagnostic, lines};
-use crate::scenario::{Line, ScenarioErrors, ScenarioFile, Start, StartBase};
+use crate::scenario::{Check, Claim as Measured, Line, ScenarioErrors, ScenarioFile, Start, StartBase};
 use crate::text::{Diagnostic, Diagnostics, Location, Source, SourceId, Span, Word, suggestion};
 use crate::world::World;
 
@@ -415,7 +415,11 @@ impl Names<'_> {
         Some(match &claim.said {
             Said::Check(line) => {
                 self.faults.extend(blank.faults_of(self.rules, line));
-                Ready::Check(line.item.clone())
+                let counted = match &line.item {
+                    Check::Measure { claim: Measured::Count(name, _), .. } => self.rules.what(name.as_str()),
+                    _ => None,
+                };
+                Ready::Check(line.item.clone(), counted)
             }
             Said::NoneWith(one, other) => Ready::NoneWith(self.test(one), self.test(other)),
             Said::NoneIn(what, place) => {

@@ -200,8 +200,8 @@ impl Packer {
     /// What is open, and where shortcuts point.
     fn rest(&mut self, world: &World, plan: &Plan, bytes: &mut Vec<u8>) {
         if plan.has_doors {
-            for nth in 0..self.frame.len() {
-                for opener in world.openers(self.frame[nth]) {
+            for (container, opener) in world.opened() {
+                if let Some(nth) = self.frame.iter().position(|&framed| framed == container) {
                     put(bytes, nth as u64 + 1);
                     put(bytes, u64::from(opener));
                 }

@@ -10,7 +10,7 @@ use rand_core::{Rng, SeedableRng};
 use rand_xoshiro::Xoshiro256PlusPlus;
 
 use super::claims::ClaimKind;
-use super::draw::{Draws, Stock};
+use super::draw::{Draws, Stock, below};
 use super::moves::{Fault, Moves};
 use super::report::{Bound, Explored, Status, Trail, Verdict};
 use super::search::Exploration;
@@ -156,7 +156,7 @@ impl Exploration {
     /// Plays something. False if nothing can be played any more.
     fn step(&self, draws: &Draws<'_>, going: &mut Going, random: &mut Xoshiro256PlusPlus, walked: &mut Walked) -> bool {
         if !self.plan.faults.is_empty() && random.next_u64().is_multiple_of(FAULT_EVERY) {
-            let nth = usize::try_from(random.next_u64() % self.plan.faults.len() as u64).unwrap_or(0);
+            let nth = below(random, self.plan.faults.len());
             return self.fault(self.plan.faults[nth], going, walked);
         }
         for _ in 0..DRAWS {
@@ -174,7 +174,7 @@ impl Exploration {
         self.plan.enumerate(&going.world, &mut moves);
         let mut is_played = false;
         while !is_played && !moves.steps.is_empty() {
-            let at = usize::try_from(random.next_u64() % moves.steps.len() as u64).unwrap_or(0);
+            let at = below(random, moves.steps.len());
             let operation = moves.operation(&going.world, at);
             moves.steps.swap_remove(at);
             is_played = operation.is_some_and(|operation| self.play(operation, going, walked));

@@ -139,7 +139,19 @@ impl Draft<'_> {
 
     /// Whether a holder has opened a container by now.
     pub(super) fn is_open(&self, holder: u32, container: u32) -> bool {
-        self.openers(container).contains(&holder)
+        let mut is_open = container < self.world.container_count() && self.world.is_open(holder, container);
+        for event in self.events() {
+            match *event {
+                Event::Opened { holder: by, container: at } if (by.index, at.index) == (holder, container) => {
+                    is_open = true;
+                }
+                Event::Closed { holder: by, container: at } if (by.index, at.index) == (holder, container) => {
+                    is_open = false;
+                }
+                _ => {}
+            }
+        }
+        is_open
     }
 
     /// The holders that have opened a container by now, in order.

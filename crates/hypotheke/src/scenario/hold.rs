@@ -204,6 +204,6 @@ fn measure(world: &World, claim: &Claim, place: Option<Place>) -> Decimal {
 }
 
 /// A count as a number; one that is too large for that is as large as they get.
-fn whole(count: u64) -> Decimal {
+pub(crate) fn whole(count: u64) -> Decimal {
     Decimal::from_thousandths(i64::try_from(count).unwrap_or(i64::MAX).saturating_mul(1_000))
 }

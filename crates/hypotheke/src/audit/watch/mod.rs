@@ -15,7 +15,7 @@ use rustc_hash::FxHashSet;
 
 use crate::id::KindId;
 use crate::ruleset::Ruleset;
-use crate::world::{Cell, ClassKey, GROUND, Origin, World};
+use crate::world::{ClassKey, Origin, World};
 use place::Place;
 
 /// Says whether a world keeps every law, in time that grows with what differs from the world that it was asked about before.
@@ -45,15 +45,21 @@ pub struct Watch {
     /// By the numbers that containers have in the world.
     places: Vec<Place>,
     holders: Vec<Bearer>,
-    /// How many items of each kind lie anywhere.
-    held: Vec<i128>,
-    /// The ids of all stacks.
-    ids: FxHashSet<u64>,
+    counted: Counted,
     /// What the numbers of classes stand for.
     classes: Vec<Arc<ClassKey>>,
     next_stack: u64,
     /// The numbers of the places that differ; kept for its room.
     changed: Vec<u32>,
+}
+
+/// What is counted of all places together.
+#[derive(Debug)]
+struct Counted {
+    /// How many items of each kind lie anywhere.
+    held: Vec<i128>,
+    /// The ids of all stacks.
+    ids: FxHashSet<u64>,
 }
 
 /// What is compared of a holder.
@@ -75,8 +81,7 @@ impl Watch {
             rules: Arc::clone(world.rules()),
             places: Vec::new(),
             holders: Vec::new(),
-            held: vec![0; world.rules().kinds().len()],
-            ids: FxHashSet::default(),
+            counted: Counted { held: vec![0; world.rules().kinds().len()], ids: FxHashSet::default() },
             classes: Vec::new(),
             next_stack: 0,
             changed: Vec::new(),
@@ -117,10 +122,12 @@ impl Watch {
         }
         let frame = self.compare(world);
         let changed = std::mem::take(&mut self.changed);
+        // All that has gone first: what has only moved must not be counted twice.
         for &number in &changed {
-            self.take_out(number);
+            self.places[number as usize].take_out(world, number, &mut self.counted);
         }
-        let sound = changed.iter().all(|&number| self.take_in(world, number));
+        let mut take_in = |&number: &u32| self.places[number as usize].take_in(world, number, &mut self.counted);
+        let sound = changed.iter().all(&mut take_in);
         let anything = frame || !changed.is_empty();
         self.changed = changed;
         sound
@@ -154,29 +161,9 @@ impl Watch {
         frame
     }
 
-    /// Counts no longer what lay there.
-    fn take_out(&mut self, number: u32) {
-        for cell in self.places[number as usize].cells.iter().filter(|cell| !cell.is_empty()) {
-            self.held[cell.kind as usize] -= i128::from(cell.count);
-            self.ids.remove(&cell.id);
-        }
-    }
-
-    /// Judges what lies there now, and counts it.
-    fn take_in(&mut self, world: &World, number: u32) -> bool {
-        let place = &mut self.places[number as usize];
-        if !place.set(world, number) {
-            return false;
-        }
-        place.cells.iter().filter(|cell| !cell.is_empty()).all(|cell| {
-            self.held[cell.kind as usize] += i128::from(cell.count);
-            self.ids.insert(cell.id)
-        })
-    }
-
     /// Items in the world are those that came in without those that left.
     fn conserves(&self, world: &World) -> bool {
-        self.held.iter().zip(world.balances()).all(|(held, due)| *held == due)
+        self.counted.held.iter().zip(world.balances()).all(|(held, due)| *held == due)
     }
 }
 
@@ -205,11 +192,4 @@ impl Bearer {
 /// What has departed from here and arrived again was there to depart.
 fn keeps_arrivals(world: &World) -> bool {
     world.arrivals.iter().all(|arrival| arrival.world != world.number || arrival.number < world.departures)
-}
-
-/// What lies there, slot by slot; on the ground in the order in which it landed.
-fn cells_at(world: &World, number: u32) -> impl Iterator<Item = Cell> + '_ {
-    let landed = (number == GROUND).then(|| world.ground.cells());
-    let slots = (number != GROUND).then(|| world.slots_of(number).iter().copied());
-    landed.into_iter().flatten().chain(slots.into_iter().flatten())
 }

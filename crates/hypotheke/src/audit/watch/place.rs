@@ -1,6 +1,8 @@
 //! What one container holds, judged by itself.
 
-use super::cells_at;
+use smallvec::SmallVec;
+
+use super::Counted;
 use super::whole::Counts;
 use crate::id::{KindId, StackId};
 use crate::ruleset::{ContainerDef, FilterId, Kind, PropertyValue, Ruleset};
@@ -19,6 +21,9 @@ pub(super) struct Place {
     pub(super) capped: Counts,
     /// The insides of the packs that lie in it.
     pub(super) insides: Vec<u32>,
+    has_packs: bool,
+    /// The slots in which something else lies than did; kept for its room.
+    differing: Vec<u32>,
 }
 
 impl Place {
@@ -39,27 +44,84 @@ impl Place {
             }
     }
 
-    /// Takes over what lies there and judges it.
-    pub(super) fn set(&mut self, world: &World, number: u32) -> bool {
+    /// Takes out and no longer counts what lies there no more. Of a stack that stays, with less or more of it, the id stays counted.
+    pub(super) fn take_out(&mut self, world: &World, number: u32, counted: &mut Counted) {
+        let now = Now::of(world, number);
+        let now = now.cells();
+        let as_before = if self.stands_otherwise(world, number) { 0 } else { now.len() };
+        self.differing.clear();
+        for at in 0..self.cells.len().max(now.len()) {
+            let known = self.cells.get(at).copied().unwrap_or_default();
+            let found = now.get(at).copied().filter(|_| at < as_before);
+            if found == Some(known) {
+                continue;
+            }
+            self.differing.extend(u32::try_from(at));
+            if known.is_empty() {
+                continue;
+            }
+            self.count_out(world, known);
+            counted.held[known.kind as usize] -= i128::from(known.count);
+            let stays = found.is_some_and(|found| !found.is_empty() && found.id == known.id);
+            if !stays {
+                counted.ids.remove(&known.id);
+            }
+            self.cells[at] = if stays { Cell { count: 0, ..known } } else { Cell::default() };
+        }
         self.is_there = world.is_there(number);
         self.def = world.def_number(number).filter(|_| self.is_there);
-        self.cells.clear();
+        self.cells.resize(now.len(), Cell::default());
+    }
+
+    fn count_out(&mut self, world: &World, cell: Cell) {
+        let rules = world.rules();
+        let kind = rules.kind(KindId(cell.kind));
+        self.weight -= i128::from(kind.weight().thousandths()) * i128::from(cell.count);
+        let plain = ClassKey::plain(kind.handle());
+        let view = ClassView { rules, key: world.classes.key(cell.class).unwrap_or(&plain) };
+        for (filter, count) in rules.cap_filters.iter().zip(&mut self.capped) {
+            *count -= if rules.filter(*filter).test.admits(&view) { u64::from(cell.count) } else { 0 };
+        }
+    }
+
+    /// Takes in what lies there now, counts it and judges it. What lies there as before was judged before; what may have changed around it,
+    /// the inside of a pack and the slots that something needs, is judged again.
+    pub(super) fn take_in(&mut self, world: &World, number: u32, counted: &mut Counted) -> bool {
         self.insides.clear();
-        self.weight = 0;
-        self.capped.clear();
         self.capped.resize(world.rules().cap_filters.len(), 0);
         if !self.is_there {
             return true;
         }
-        self.cells.extend(cells_at(world, number));
-        let cells = std::mem::take(&mut self.cells);
-        let keeps = Judge { world, rules: world.rules(), number, def: self.def(world) }.all(&cells, self);
-        self.cells = cells;
-        keeps
+        let now = Now::of(world, number);
+        let judge = Judge { world, rules: world.rules(), number, def: self.def(world) };
+        judge.all(now.cells(), self, counted)
     }
 
     pub(super) fn def<'w>(&self, world: &'w World) -> Option<&'w ContainerDef> {
         self.def.map(|def| &world.rules().containers()[def as usize])
+    }
+}
+
+/// What lies somewhere now, slot by slot; on the ground in the order in which it landed.
+enum Now<'w> {
+    InSlots(&'w [Cell]),
+    OnGround(SmallVec<[Cell; 8]>),
+}
+
+impl Now<'_> {
+    fn of(world: &World, number: u32) -> Now<'_> {
+        match number {
+            GROUND => Now::OnGround(world.ground.cells().collect()),
+            _ if !world.is_there(number) => Now::InSlots(&[]),
+            _ => Now::InSlots(world.slots_of(number)),
+        }
+    }
+
+    fn cells(&self) -> &[Cell] {
+        match self {
+            Now::InSlots(cells) => cells,
+            Now::OnGround(cells) => cells,
+        }
     }
 }
 
@@ -71,22 +133,37 @@ struct Judge<'w> {
 }
 
 impl Judge<'_> {
-    fn all(&self, cells: &[Cell], place: &mut Place) -> bool {
+    fn all(&self, cells: &[Cell], place: &mut Place, counted: &mut Counted) -> bool {
         let (least, most) = self.def.map_or((0, u32::MAX), ContainerDef::slot_bounds);
         let within = (least as usize..=most as usize).contains(&cells.len());
-        let mut needs = false;
-        let stacks = (0..).zip(cells).filter(|(_, cell)| !cell.is_empty());
-        within
-            && stacks.into_iter().all(|(slot, &cell)| {
-                if cell.kind as usize >= self.rules.kinds().len() {
-                    return false;
-                }
-                let kind = self.rules.kind(KindId(cell.kind));
-                needs |= kind.needs().next().is_some();
-                place.weight += i128::from(kind.weight().thousandths()) * i128::from(cell.count);
-                self.stack(slot, cell, kind, place)
-            })
-            && (!needs || self.needs(cells))
+        let differing = std::mem::take(&mut place.differing);
+        let sound = within && differing.iter().all(|&slot| self.differs(slot, cells, place, counted));
+        place.differing = differing;
+        let has_names = || self.def.is_some_and(|def| def.ruled.iter().any(|rule| rule.name.is_some()));
+        sound && (!has_names() || self.needs(cells)) && (!place.has_packs || self.packs(cells, place))
+    }
+
+    /// Counts and judges what lies in a slot in which something else has lain; nothing if that is no more.
+    fn differs(&self, slot: u32, cells: &[Cell], place: &mut Place, counted: &mut Counted) -> bool {
+        let Some(&cell) = cells.get(slot as usize).filter(|cell| !cell.is_empty()) else { return true };
+        if cell.kind as usize >= self.rules.kinds().len() {
+            return false;
+        }
+        let kind = self.rules.kind(KindId(cell.kind));
+        let known = std::mem::replace(&mut place.cells[slot as usize], cell);
+        counted.held[cell.kind as usize] += i128::from(cell.count);
+        place.weight += i128::from(kind.weight().thousandths()) * i128::from(cell.count);
+        place.has_packs |= cell.is_pack() || kind.pack().is_some();
+        (known.id == cell.id || counted.ids.insert(cell.id)) && self.stack(slot, cell, kind, place)
+    }
+
+    /// What lies there as before may have another inside.
+    fn packs(&self, cells: &[Cell], place: &mut Place) -> bool {
+        let is_pack = |cell: Cell| cell.is_pack() || self.rules.kind(KindId(cell.kind)).pack().is_some();
+        let mut packs = cells.iter().filter(|cell| !cell.is_empty() && is_pack(**cell));
+        let keeps = packs.all(|&cell| self.pack(cell, self.rules.kind(KindId(cell.kind)), place));
+        place.has_packs = !place.insides.is_empty();
+        keeps
     }
 
     fn stack(&self, slot: u32, cell: Cell, kind: Kind<'_>, place: &mut Place) -> bool {
@@ -104,7 +181,6 @@ impl Judge<'_> {
             && cell.count <= self.limit(slot, kind)
             && self.admits(self.def.and_then(|def| def.admits), key)
             && self.admits(rule.and_then(|rule| rule.admits), key)
-            && self.pack(cell, kind, place)
     }
 
     /// It has an id that has been given.

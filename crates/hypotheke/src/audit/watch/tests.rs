@@ -141,6 +141,47 @@ fn a_watch_says_what_the_audit_says() {
     assert!(kept > 500 && broken > 10_000, "{kept} kept, {broken} broken");
 }
 
+/// Ways in which two cells may be wrong that are right one by one: exchanged, with each other's ids, with what the other has lost.
+fn exchanged(one: Cell, other: Cell) -> [(Cell, Cell); 4] {
+    [
+        (other, one),
+        (Cell { id: other.id, ..one }, Cell { id: one.id, ..other }),
+        (Cell { count: one.count.saturating_sub(1), ..one }, Cell { count: other.count.saturating_add(1), ..other }),
+        (Cell { id: 999, ..one }, Cell { id: 999, ..other }),
+    ]
+}
+
+#[test]
+fn a_watch_says_what_the_audit_says_of_two_cells_at_once() {
+    let mut world = world();
+    let mut watch = Watch::new(&world);
+    let (mut kept, mut broken) = (0, 0);
+    for step in STEPS {
+        play(&mut world, step);
+        let spots = world.all_spots();
+        for (nth, &spot) in spots.iter().enumerate() {
+            for &other in &spots[nth + 1..] {
+                for (one, two) in exchanged(world.cell(spot), world.cell(other)) {
+                    let before = [world.spoil(spot, one), world.spoil(other, two)];
+                    if before.iter().chain([&one, &two]).all(|cell| !cell.is_pack()) {
+                        let expected = keeps(&world);
+                        assert_eq!(
+                            watch.keeps_the_laws(&world),
+                            expected,
+                            "{step}: {spot:?} {one:?}, {other:?} {two:?}"
+                        );
+                        (kept, broken) = if expected { (kept + 1, broken) } else { (kept, broken + 1) };
+                    }
+                    world.spoil(spot, before[0]);
+                    world.spoil(other, before[1]);
+                    assert!(watch.keeps_the_laws(&world));
+                }
+            }
+        }
+    }
+    assert!(kept > 500 && broken > 5_000, "{kept} kept, {broken} broken");
+}
+
 #[test]
 fn a_pack_that_is_lost_or_doubled_is_noticed() {
     let mut world = world();
