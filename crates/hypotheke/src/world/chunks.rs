@@ -6,14 +6,21 @@ use super::slot_set::Entry;
 /// Chunks that empty are kept and used again.
 #[derive(Clone, Debug, Default)]
 pub(super) struct Chunks {
-    /// The first slot of each chunk; none of them is empty.
-    firsts: Vec<u32>,
-    #[expect(clippy::vec_box, reason = "chunks change places in the list, which must not copy them")]
-    chunks: Vec<Box<Chunk>>,
-    /// One bit for each chunk: whether something in it is flagged.
+    /// The chunks in the order of their slots; none of them is empty.
+    order: Vec<Head>,
+    /// One bit for each of those: whether something in it is flagged.
     flagged: BitList,
-    #[expect(clippy::vec_box, reason = "they come from the list and go back there")]
-    spare: Vec<Box<Chunk>>,
+    /// All chunks, where they do not change places.
+    chunks: Vec<Chunk>,
+    /// Those of them that are not in use.
+    spare: Vec<u32>,
+}
+
+/// The first slot of a chunk, and which it is: side by side, so that who has found the one has the other.
+#[derive(Clone, Copy, Debug)]
+struct Head {
+    first: u32,
+    chunk: u32,
 }
 
 /// Small enough that a search in it touches few lines of the cache.
@@ -92,59 +99,85 @@ impl Chunk {
 
 impl Chunks {
     pub(super) fn is_empty(&self) -> bool {
-        self.chunks.is_empty()
+        self.order.is_empty()
     }
 
-    /// The chunk in which a slot lies or belongs.
+    /// The place in the order of the chunk in which a slot lies or belongs.
     #[inline]
     fn chunk_of(&self, slot: u32) -> usize {
-        self.firsts.partition_point(|&first| first <= slot).saturating_sub(1)
+        self.order.partition_point(|head| head.first <= slot).saturating_sub(1)
+    }
+
+    #[inline]
+    fn chunk(&self, at: usize) -> &Chunk {
+        &self.chunks[self.order[at].chunk as usize]
+    }
+
+    #[inline]
+    fn chunk_mut(&mut self, at: usize) -> &mut Chunk {
+        &mut self.chunks[self.order[at].chunk as usize]
     }
 
     pub(super) fn insert(&mut self, entry: Entry) {
-        if self.chunks.is_empty() {
-            let mut chunk = self.spare.pop().unwrap_or_default();
-            chunk.insert(entry);
-            self.firsts.push(entry.slot());
-            self.chunks.push(chunk);
-            self.flagged.insert(0, false);
-            return self.flag(0);
+        if self.order.is_empty() {
+            return self.open(0, |chunk| chunk.insert(entry));
         }
         let mut at = self.chunk_of(entry.slot());
-        if self.chunks[at].is_full() {
+        if self.chunk(at).is_full() {
             self.split(at);
             at = self.chunk_of(entry.slot());
         }
-        self.chunks[at].insert(entry);
-        self.firsts[at] = self.chunks[at].first();
-        self.flag(at);
+        self.change(at, |chunk| chunk.insert(entry));
     }
 
+    /// Changes a chunk in which something is left.
     #[inline]
-    fn flag(&mut self, at: usize) {
-        self.flagged.set(at, self.chunks[at].flagged > 0);
+    fn change(&mut self, at: usize, change: impl FnOnce(&mut Chunk)) {
+        let chunk = self.chunk_mut(at);
+        let was_flagged = chunk.flagged > 0;
+        change(chunk);
+        let (first, is_flagged) = (chunk.first(), chunk.flagged > 0);
+        self.order[at].first = first;
+        if was_flagged != is_flagged {
+            self.flagged.set(at, is_flagged);
+        }
+    }
+
+    /// Puts a chunk that was not in use at a place in the order.
+    fn open(&mut self, at: usize, fill: impl FnOnce(&mut Chunk)) {
+        let number = self.spare.pop().map_or(self.chunks.len(), |number| number as usize);
+        if number == self.chunks.len() {
+            // Not twice as many, as a list grows by itself: most of what a world takes would be room.
+            if number == self.chunks.capacity() {
+                self.chunks.reserve_exact(number / 4 + 2);
+            }
+            self.chunks.push(Chunk::default());
+        }
+        let chunk = &mut self.chunks[number];
+        fill(chunk);
+        let (first, is_flagged) = (chunk.first(), chunk.flagged > 0);
+        self.order.insert(at, Head { first, chunk: u32::try_from(number).unwrap_or(u32::MAX) });
+        self.flagged.insert(at, is_flagged);
     }
 
     fn split(&mut self, at: usize) {
-        let mut upper = self.spare.pop().unwrap_or_default();
-        self.chunks[at].move_from(CHUNK / 2, &mut upper);
-        self.firsts.insert(at + 1, upper.first());
-        self.chunks.insert(at + 1, upper);
-        self.flagged.insert(at + 1, false);
-        self.flag(at);
-        self.flag(at + 1);
+        let mut upper = Chunk::default();
+        self.change(at, |lower| lower.move_from(CHUNK / 2, &mut upper));
+        self.open(at + 1, |chunk| *chunk = upper);
     }
 
     pub(super) fn remove(&mut self, slot: u32) {
         let at = self.chunk_of(slot);
-        let Some(chunk) = self.chunks.get_mut(at) else { return };
-        chunk.remove(slot);
-        if chunk.length == 0 {
-            return self.drop_chunk(at);
+        let Some(head) = self.order.get(at) else { return };
+        let chunk = &self.chunks[head.chunk as usize];
+        if chunk.length == 1 {
+            if chunk.first() == slot {
+                self.close(at);
+            }
+            return;
         }
-        let few = (chunk.length as usize) < CHUNK / 8;
-        self.firsts[at] = chunk.first();
-        self.flag(at);
+        let few = chunk.length as usize <= CHUNK / 8;
+        self.change(at, |chunk| chunk.remove(slot));
         if few {
             self.join(at);
         }
@@ -152,39 +185,36 @@ impl Chunks {
 
     /// Moves the few entries of a chunk to the one before it, where there is room for as many again.
     fn join(&mut self, at: usize) {
-        if at == 0 || (self.chunks[at - 1].length + self.chunks[at].length) as usize > CHUNK / 2 {
+        if at == 0 || (self.chunk(at - 1).length + self.chunk(at).length) as usize > CHUNK / 2 {
             return;
         }
-        let (lower, upper) = self.chunks.split_at_mut(at);
-        upper[0].move_from(0, &mut lower[at - 1]);
-        self.flag(at - 1);
-        self.drop_chunk(at);
+        let mut upper = std::mem::take(self.chunk_mut(at));
+        self.change(at - 1, |lower| upper.move_from(0, lower));
+        self.close(at);
     }
 
-    fn drop_chunk(&mut self, at: usize) {
-        self.firsts.remove(at);
-        let mut chunk = self.chunks.remove(at);
-        *chunk = Chunk::default();
-        self.spare.push(chunk);
+    fn close(&mut self, at: usize) {
+        *self.chunk_mut(at) = Chunk::default();
+        self.spare.push(self.order.remove(at).chunk);
         self.flagged.remove(at);
     }
 
     /// The least slot that is not below `from`.
     pub(super) fn next(&self, from: u32) -> Option<u32> {
         let at = self.chunk_of(from);
-        let chunk = self.chunks.get(at)?;
+        let chunk = &self.chunks[self.order.get(at)?.chunk as usize];
         let found = chunk.entries().get(chunk.place_of(from)).map(|held| held.slot());
-        found.or_else(|| self.firsts.get(at + 1).copied())
+        found.or_else(|| self.order.get(at + 1).map(|head| head.first))
     }
 
     /// The least flagged slot that is not below `from`.
     pub(super) fn next_flagged(&self, from: u32) -> Option<u32> {
         let at = self.chunk_of(from);
-        let chunk = self.chunks.get(at)?;
+        let chunk = &self.chunks[self.order.get(at)?.chunk as usize];
         let flagged_in = |chunk: &Chunk, place: usize| {
             chunk.entries()[place..].iter().find(|held| held.is_flagged()).map(|held| held.slot())
         };
         let here = if chunk.flagged > 0 { flagged_in(chunk, chunk.place_of(from)) } else { None };
-        here.or_else(|| flagged_in(&self.chunks[self.flagged.next(at + 1)?], 0))
+        here.or_else(|| flagged_in(self.chunk(self.flagged.next(at + 1)?), 0))
     }
 }
