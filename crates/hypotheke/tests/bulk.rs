@@ -135,3 +135,38 @@ fn thousands_of_stacks_can_be_taken_back() {
     );
     assert_eq!((world.stacks(b).count(), world.ground().count(), world.ground_weight()), (0, 0, 0.into()));
 }
+
+/// What lies in slots that are ruled and in others, plain and marked, exchanged again and again: the index of a container that is too
+/// large to be scanned finds each where it lies, with as much room as there is.
+#[test]
+fn what_changes_places_in_a_large_container_is_found_where_it_lies() {
+    let ruled = "{ stack-limit = 2 },".repeat(50);
+    let text = format!(
+        "format = 1\n[mark.wet]\n[kind.rope]\nstack-limit = 3\n[kind.flare]\nstack-limit = 7\n[kind.hat]\n\
+         [container.store]\nslots = 400\nslot = [{ruled}]\n"
+    );
+    let rules = Ruleset::from_toml("rules.toml", &text).unwrap_or_else(|errors| panic!("{errors}"));
+    let mut world = World::new(&Arc::new(rules));
+    let store = world.container("store").expect("a container");
+    let mut random = 7_u32;
+    let mut below = |bound: u32| {
+        random = random.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
+        (random >> 8) % bound
+    };
+    for slot in 0..400 {
+        let (kind, wet, count) = (["rope", "flare", "hat"][below(3) as usize], below(3) == 0, 1 + below(3));
+        let wet = if wet { " (wet)" } else { "" };
+        let said = format!("create up to {count} {kind}{wet} in store/{slot}");
+        let operation: hypotheke::NamedOperation = said.parse().expect("an operation");
+        if below(3) > 0 {
+            let _ = world.perform(&operation.resolve(&world).expect("known names"));
+        }
+    }
+    let mut swapped = 0;
+    for _ in 0..1_500 {
+        let swap = Operation::swapping((store, below(400)), (store, below(400)));
+        swapped += u32::from(world.perform(&swap).is_ok());
+        assert_eq!(world.recount(), vec![], "{swap:?}");
+    }
+    assert!(swapped > 800, "{swapped}");
+}

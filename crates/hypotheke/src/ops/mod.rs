@@ -65,6 +65,7 @@ pub(crate) use start::start_faults;
 use crate::snapshot::Departure;
 use crate::world::{Event, Scratch, World};
 use draft::Draft;
+use short::DoneShortly;
 
 /// What an operation came to on its draft: how many were asked for and how many went.
 #[derive(Clone, Copy, Debug)]
@@ -236,7 +237,11 @@ impl World {
     /// The reason why the rules say no. The world is then as it was.
     pub fn perform(&mut self, operation: &Operation) -> Result<Outcome, Refusal> {
         match self.perform_shortly(operation) {
-            Some(answer) => answer,
+            Some(Ok(DoneShortly { asked, done })) => {
+                let asked = asked.map(u64::from);
+                Ok(Outcome { asked, done, changed: true, revision: self.revision, way: None })
+            }
+            Some(Err(place)) => Err(self.nothing_there(place)),
             None => self.perform_on_draft(operation),
         }
     }

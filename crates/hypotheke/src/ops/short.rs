@@ -25,6 +25,13 @@ pub(crate) struct Foreseen {
     pub(crate) gain: i64,
 }
 
+/// What was done the short way: no more than what an outcome has to be made of, so that it comes back in registers.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct DoneShortly {
+    pub(super) asked: Option<u32>,
+    pub(super) done: u64,
+}
+
 /// How many a move should carry: as asked, whether no fewer will do, and how many of them fit.
 struct Wanted {
     asked: u32,
@@ -36,14 +43,14 @@ struct Wanted {
 struct Carried {
     mine: Cell,
     there: Cell,
-    asked: Option<u64>,
+    asked: Option<u32>,
     given: u32,
 }
 
 impl World {
-    /// Performs an operation if it can be done here and would be applied, or is refused because nothing is there.
-    #[inline]
-    pub(super) fn perform_shortly(&mut self, operation: &Operation) -> Option<Result<Outcome, Refusal>> {
+    /// Performs an operation if it can be done here and would be applied, or is refused because nothing is there: then it is told where.
+    #[inline(always)]
+    pub(super) fn perform_shortly(&mut self, operation: &Operation) -> Option<Result<DoneShortly, Place>> {
         if operation.actor.is_some_and(|actor| !self.has_holder(actor)) {
             return None;
         }
@@ -54,14 +61,16 @@ impl World {
                     && source != to
                     && !matches!(amount, Amount::Exactly(0) | Amount::UpTo(0))
                 {
-                    return Some(Err(self.nothing_there(from)));
+                    return Some(Err(from));
                 }
                 self.move_shortly(amount, source, to).map(Ok)
             }
             &Action::Swap { one, other } => {
                 let (here, there) = (self.simple_slot(one)?, self.simple_slot(other)?);
-                if self.cell(here).is_empty() && self.cell(there).is_empty() {
-                    return Some(Err(self.nothing_there(one)));
+                // Both are looked up before anything hangs on either, so that the processor waits for them together.
+                let (mine, yours) = (self.cell(here), self.cell(there));
+                if mine.is_empty() & yours.is_empty() {
+                    return Some(Err(one));
                 }
                 self.swap_shortly(here, there).map(Ok)
             }
@@ -72,8 +81,10 @@ impl World {
             &Action::Consume { amount, kind: Some(kind), from: Place::Container(from) } => {
                 let spot = self.simple(from, 0)?;
                 let found = self.next_of_kind(spot.container, kind.0, 0);
-                let outcome = self.consume_shortly(amount, kind, spot.container, found)?;
-                Some(outcome.ok_or_else(|| Refusal::new(Cause::EmptySource(Place::Container(from)))))
+                if found.is_none() && self.weigh_consume(amount, kind).is_some() {
+                    return Some(Err(Place::Container(from)));
+                }
+                self.consume_shortly(amount, kind, spot.container, found).map(Ok)
             }
             _ => None,
         }
@@ -147,7 +158,7 @@ impl World {
         let (asked, done) = match &operation.action {
             &Action::Move { amount, kind: None, from, to } => {
                 let carried = self.weigh_move(amount, self.simple_slot(from)?, self.simple_slot(to)?)?;
-                (carried.asked, u64::from(carried.given))
+                (carried.asked.map(u64::from), u64::from(carried.given))
             }
             &Action::Swap { one, other } => {
                 let (one, other) = (self.simple_slot(one)?, self.simple_slot(other)?);
@@ -303,12 +314,12 @@ impl World {
         if given == 0 || exact && given < asked || from == to {
             return None;
         }
-        let asked = (amount != Amount::All).then_some(u64::from(asked));
+        let asked = (amount != Amount::All).then_some(asked);
         Some(Carried { mine, there, asked, given })
     }
 
     #[inline]
-    fn move_shortly(&mut self, amount: Amount, from: Spot, to: Spot) -> Option<Outcome> {
+    fn move_shortly(&mut self, amount: Amount, from: Spot, to: Spot) -> Option<DoneShortly> {
         let Carried { mine, there, asked, given } = self.weigh_move(amount, from, to)?;
         let mut scratch = self.begin_shortly();
         let next_stack = self.next_stack;
@@ -351,7 +362,7 @@ impl World {
     }
 
     #[inline]
-    fn swap_shortly(&mut self, one: Spot, other: Spot) -> Option<Outcome> {
+    fn swap_shortly(&mut self, one: Spot, other: Spot) -> Option<DoneShortly> {
         let (mine, yours, gain) = self.weigh_swap(one, other)?;
         let mut scratch = self.begin_shortly();
         scratch.events.push(Event::Swapped { one: end(one, mine.id), other: end(other, yours.id) });
@@ -380,7 +391,7 @@ impl World {
     }
 
     #[inline]
-    fn create_shortly(&mut self, amount: Amount, kind: KindId, to: u32) -> Option<Outcome> {
+    fn create_shortly(&mut self, amount: Amount, kind: KindId, to: u32) -> Option<DoneShortly> {
         let made = self.made(kind)?;
         let (plain, asked, exact, want) = self.weigh_create(amount, kind, to)?;
         let figures = self.rules.figures[kind.index()];
@@ -404,7 +415,7 @@ impl World {
         self.remember_shortly(&scratch, next_stack);
         self.add_to_tally(kind, made, i64::from(given));
         scratch.parts.clear();
-        Some(self.end_shortly(scratch, Some(u64::from(asked)), u64::from(given)))
+        Some(self.end_shortly(scratch, Some(asked), u64::from(given)))
     }
 
     fn new_id_shortly(&mut self) -> u64 {
@@ -472,14 +483,8 @@ impl World {
         want - left
     }
 
-    /// Of which `first` is the first slot with a stack of the kind; without one there is no outcome.
-    fn consume_shortly(
-        &mut self,
-        amount: Amount,
-        kind: KindId,
-        from: u32,
-        first: Option<u32>,
-    ) -> Option<Option<Outcome>> {
+    /// Of which `first` is the first slot with a stack of the kind.
+    fn consume_shortly(&mut self, amount: Amount, kind: KindId, from: u32, first: Option<u32>) -> Option<DoneShortly> {
         let made = self.made(kind)?;
         let (asked, exact) = self.weigh_consume(amount, kind)?;
         let figures = self.rules.figures[kind.index()];
@@ -489,11 +494,7 @@ impl World {
             let cell = self.cell(spot);
             events.push(transfer(cell, given, end(spot, cell.id), End::NOWHERE));
         });
-        if done == 0 {
-            self.scratch = Some(scratch);
-            return Some(None);
-        }
-        if exact && done < asked {
+        if done == 0 || exact && done < asked {
             scratch.events.clear();
             self.scratch = Some(scratch);
             return None;
@@ -507,13 +508,14 @@ impl World {
             self.put_cell(from.spot, cell, if after.count == 0 { Cell::default() } else { after }, weight);
         }
         self.add_to_tally(kind, made, -i64::from(done));
-        Some(Some(self.end_shortly(scratch, Some(u64::from(asked)), u64::from(done))))
+        Some(self.end_shortly(scratch, Some(asked), u64::from(done)))
     }
 
     // Beginning and end.
 
     /// A refusal, after which there are no events.
-    fn nothing_there(&mut self, place: Place) -> Refusal {
+    #[inline(never)]
+    pub(super) fn nothing_there(&mut self, place: Place) -> Refusal {
         let scratch = self.begin_shortly();
         self.scratch = Some(scratch);
         Refusal::new(Cause::EmptySource(place))
@@ -537,11 +539,11 @@ impl World {
     }
 
     #[inline(always)]
-    fn end_shortly(&mut self, mut scratch: Box<Scratch>, asked: Option<u64>, done: u64) -> Outcome {
+    fn end_shortly(&mut self, mut scratch: Box<Scratch>, asked: Option<u32>, done: u64) -> DoneShortly {
         scratch.applied = true;
         self.scratch = Some(scratch);
         self.revision += 1;
-        Outcome { asked, done, changed: true, revision: self.revision, way: None }
+        DoneShortly { asked, done }
     }
 }
 

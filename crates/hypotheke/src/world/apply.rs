@@ -286,8 +286,7 @@ impl World {
                 self.follow_hash(one, mine, yours);
                 self.follow_hash(other, yours, mine);
             }
-            self.put(one, mine, yours);
-            self.put(other, yours, mine);
+            self.exchange_within(one.container, (one.slot, mine), (other.slot, yours));
         } else {
             self.put_cell(one, mine, yours, -gain);
             self.put_cell(other, yours, mine, gain);
@@ -356,6 +355,29 @@ impl World {
                 tree.update(spot.slot, before, after, |kind| {
                     slot_limit(rules, stack_limit, ruled, def, kind, spot.slot)
                 });
+            }
+        }
+    }
+
+    /// Two cells of a container change places, and are entered in the index there. As many slots are taken as before.
+    #[inline]
+    fn exchange_within(&mut self, container: u32, one: (u32, Cell), other: (u32, Cell)) {
+        let container = &mut self.containers[container as usize];
+        let ((here, mine), (there, yours)) = (one, other);
+        self.cells[(container.base + here) as usize] = yours;
+        self.cells[(container.base + there) as usize] = mine;
+        if forgets(Forgotten::Slot) {
+            return;
+        }
+        match &mut container.index {
+            Index::Scan(words) => {
+                words.update(here, mine, yours);
+                words.update(there, yours, mine);
+            }
+            Index::Tree(tree) => {
+                let (stack_limit, ruled, def) = (container.stack_limit, container.ruled, container.def);
+                let rules: &Ruleset = &self.rules;
+                tree.exchange(one, other, |slot, kind| slot_limit(rules, stack_limit, ruled, def, kind, slot));
             }
         }
     }

@@ -214,6 +214,48 @@ impl Tree {
         }
     }
 
+    /// Takes note that what lies in two slots changes places; what lies there is given as it was. `limit` gives the most of a kind that a
+    /// slot holds.
+    pub(super) fn exchange(&mut self, one: (u32, Cell), other: (u32, Cell), limit: impl Fn(u32, u32) -> u32) {
+        let ((here, mine), (there, yours)) = (one, other);
+        if mine.kind == yours.kind && !mine.is_empty() && !yours.is_empty() {
+            self.update(here, mine, yours, |kind| limit(here, kind));
+            self.update(there, yours, mine, |kind| limit(there, kind));
+            return;
+        }
+        if mine.is_empty() != yours.is_empty() {
+            self.taken.set(here, mine.is_empty());
+            self.taken.set(there, yours.is_empty());
+        }
+        self.relocate(mine, (here, limit(here, mine.kind)), (there, limit(there, mine.kind)));
+        self.relocate(yours, (there, limit(there, yours.kind)), (here, limit(here, yours.kind)));
+    }
+
+    /// A stack lies in another slot than before, in which nothing of its kind has lain. Each slot with the most that it holds.
+    fn relocate(&mut self, cell: Cell, (from, had): (u32, u32), (to, has): (u32, u32)) {
+        if cell.is_empty() {
+            return;
+        }
+        let plain = cell.class == cell.kind;
+        let (old, new) = (had.saturating_sub(cell.count), has.saturating_sub(cell.count));
+        if let Some(of_kind) = self.by_class.get_mut(&cell.kind) {
+            of_kind.slots.remove(from);
+            of_kind.slots.insert(to, plain && new > 0);
+            if plain {
+                of_kind.room = of_kind.room - u64::from(old) + u64::from(new);
+            }
+        }
+        if let Some(of_class) = self.by_class.get_mut(&cell.class).filter(|_| !plain) {
+            of_class.room = of_class.room - u64::from(old) + u64::from(new);
+            if old > 0 {
+                of_class.slots.remove(from);
+            }
+            if new > 0 {
+                of_class.slots.insert(to, true);
+            }
+        }
+    }
+
     /// A stack has more or fewer items than before.
     fn grow(&mut self, slot: u32, cell: Cell, old: Share, new: Share) {
         let plain = cell.class == cell.kind;
