@@ -606,3 +606,26 @@ fn what_only_walks_play_is_told_by_a_search() {
     let walks = Walks { count: 2, ..Walks::default() };
     assert!(exploration(&rules, "play\n  verbs move, set\n").walk(walks, &mut |_| None).unplayed.is_empty());
 }
+
+#[test]
+fn what_is_never_opened_or_picked_up_is_said_as_a_scenario_says_it() {
+    let rules = ready(
+        Ruleset::builder()
+            .kind("rope", |kind| kind)
+            .container("vault", |it| it.slots(1).must_open())
+            .container("chest", |it| it.slots(1).must_open())
+            .container("pockets", |it| it.slots(1))
+            .holder("surveyor", ["pockets"], |surveyor| surveyor)
+            .start("ground", ["1 rope"]),
+    );
+    let claims = "never\n  open vault\n  close from vault\n  open\n  pick up rope\n  pick-up rope to chest\n";
+    let found = exploration(&rules, claims).search();
+    assert_eq!(broken(&found, 0), ["surveyor opens vault"]);
+    assert_eq!(broken(&found, 1), ["surveyor opens vault", "surveyor closes vault"]);
+    assert_eq!(broken(&found, 2).len(), 1);
+    assert_eq!(broken(&found, 3).len(), 1);
+    assert_eq!(broken(&found, 4), ["surveyor opens chest", "surveyor picks up 1 rope to chest/0"]);
+    let unknown = ClaimsFile::parse(Source::new("a.claims", "never\n  open vaul\n")).expect("a claim");
+    let errors = Exploration::new(&rules, &unknown).unwrap_err().to_string();
+    assert!(errors.contains("a.claims:2:8") && errors.contains("did you mean `vault`?"), "{errors}");
+}

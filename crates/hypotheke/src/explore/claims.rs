@@ -191,14 +191,21 @@ fn in_all(parser: &mut LineParser<'_, '_>) -> Result<Said, SentenceError> {
 }
 
 fn pattern(parser: &mut LineParser<'_, '_>) -> Result<Pattern, SentenceError> {
-    let verb = parser.word("what is never done, such as `drop logbook`")?;
+    let mut verb = parser.word("what is never done, such as `drop logbook`")?;
+    if verb.as_str() == "pick" && parser.keyword("up") {
+        verb = Word::new("pick-up", verb.span());
+    }
     if !VERBS.contains(&verb.as_str()) {
         let error = SentenceError::new(verb.span(), format!("`{verb}` is nothing that is played"));
         return Err(error.help(format!("it is one of {}", VERBS.join(", "))));
     }
     let is_place = |parser: &LineParser<'_, '_>| ["from", "to", "in"].iter().any(|word| parser.keyword_ahead(word));
-    let name = if parser.is_empty() || is_place(parser) { None } else { Some(parser.word("a kind, a tag or a mark")?) };
-    let from = if parser.keyword("from") { Some(parser.path()?) } else { None };
+    // What is opened or closed is a place, and no item.
+    let is_door = matches!(verb.as_str(), "open" | "close");
+    let has_name = !(parser.is_empty() || is_place(parser) || is_door);
+    let name = if has_name { Some(parser.word("a kind, a tag or a mark")?) } else { None };
+    let is_named = is_door && !parser.is_empty() && !is_place(parser);
+    let from = if is_named || parser.keyword("from") { Some(parser.path()?) } else { None };
     let to = if parser.keyword("to") || parser.keyword("in") { Some(parser.path()?) } else { None };
     parser.end()?;
     Ok(Pattern { verb, name, from, to })
