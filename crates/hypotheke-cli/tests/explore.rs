@@ -258,6 +258,10 @@ fn what_a_trail_takes_is_told_as_far_as_it_can_be_read() {
     assert!(told.contains(from) && told.contains(more), "{told}");
     let written = std::fs::read_to_string(demo.join("found/flares-1.scenario")).expect("it was written");
     assert!(written.contains("    depot/7: 1 flare\n  steps\n"), "all of it: {written}");
+    let created = "start\n  depot: 2 flare\nplay\n  verbs move\n  create up to 3 flare\nnever\n  create flare\n";
+    std::fs::write(demo.join("created.claims"), created).expect("written");
+    let told = output(hypotheke(&demo).args(["explore", "--rules", "flares.toml", "created.claims"]), 1);
+    assert!(told.contains("    from nothing\n      1  create 1 flare in depot"), "{told}");
     let part = "start\n  depot: 8 flare\nplay\n  verbs move\nalways\n  count of flare in sled = 0\n";
     std::fs::write(demo.join("flares.claims"), part).expect("written");
     let walks = ["explore", "--rules", "flares.toml", "flares.claims", "--walks", "9", "--format", "json"];

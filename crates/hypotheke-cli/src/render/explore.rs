@@ -72,6 +72,9 @@ const MOST_PLACES: usize = 6;
 
 /// What of the start it takes, and the steps from there.
 fn draw_way(page: &mut Page, start: Option<&[String]>, steps: &[String]) {
+    if start.is_some_and(<[String]>::is_empty) {
+        page.plain("    ").put(Tone::Faint, "from ").plain("nothing").end();
+    }
     for (nth, line) in start.unwrap_or_default().iter().take(MOST_PLACES).enumerate() {
         let from = if nth == 0 { "from " } else { "     " };
         page.plain("    ").put(Tone::Faint, from).plain(&clip(line, 88)).end();
