@@ -14,6 +14,8 @@ pub(super) struct Chunks {
     chunks: Vec<Chunk>,
     /// Those of them that are not in use.
     spare: Vec<u32>,
+    /// So many chunks a slot, on average, in parts of 2^32: where a chunk may be looked for first.
+    density: u64,
 }
 
 /// The first slot of a chunk, and which it is: side by side, so that who has found the one has the other.
@@ -102,10 +104,35 @@ impl Chunks {
         self.order.is_empty()
     }
 
-    /// The place in the order of the chunk in which a slot lies or belongs.
+    /// The place in the order of the chunk in which a slot lies or belongs. Most often slots are spread so evenly that it is near where they
+    /// would be if they were; from there it is looked for in steps that double.
     #[inline]
     fn chunk_of(&self, slot: u32) -> usize {
-        self.order.partition_point(|head| head.first <= slot).saturating_sub(1)
+        let is_before = |head: &Head| head.first <= slot;
+        let last = self.order.len().saturating_sub(1);
+        let guess = usize::try_from(u64::from(slot).saturating_mul(self.density) >> 32).unwrap_or(last).min(last);
+        let (mut low, mut high, mut step) = (guess, guess, 1);
+        if self.order.get(guess).is_some_and(is_before) {
+            high += 1;
+            while self.order.get(high).is_some_and(is_before) {
+                low = high;
+                high += step;
+                step *= 2;
+            }
+        } else {
+            while low > 0 && !is_before(&self.order[low]) {
+                high = low;
+                low = low.saturating_sub(step);
+                step *= 2;
+            }
+        }
+        let between = self.order.get(low + 1..high.min(self.order.len())).unwrap_or_default();
+        low + between.partition_point(is_before)
+    }
+
+    fn set_density(&mut self) {
+        let slots = self.order.last().map_or(1, |head| u64::from(head.first) + 1);
+        self.density = ((self.order.len() as u64) << 32) / slots;
     }
 
     #[inline]
@@ -158,6 +185,7 @@ impl Chunks {
         let (first, is_flagged) = (chunk.first(), chunk.flagged > 0);
         self.order.insert(at, Head { first, chunk: u32::try_from(number).unwrap_or(u32::MAX) });
         self.flagged.insert(at, is_flagged);
+        self.set_density();
     }
 
     fn split(&mut self, at: usize) {
@@ -197,6 +225,7 @@ impl Chunks {
         *self.chunk_mut(at) = Chunk::default();
         self.spare.push(self.order.remove(at).chunk);
         self.flagged.remove(at);
+        self.set_density();
     }
 
     /// The least slot that is not below `from`.

@@ -22,9 +22,21 @@ fn steps(bound: u32) -> impl Strategy<Value = Vec<Step>> {
     prop::collection::vec(step, 0..3_000)
 }
 
+/// Slots that lie close together in some places, with much room between those.
+fn crowded() -> impl Strategy<Value = Vec<Step>> {
+    let apart = |slot: u32| slot / 400 * (slot / 400) * 10_000 + slot % 400;
+    steps(2_000).prop_map(move |mut steps| {
+        for step in &mut steps {
+            let (Step::Insert(slot) | Step::Remove(slot) | Step::Next(slot)) = step;
+            *slot = apart(*slot);
+        }
+        steps
+    })
+}
+
 proptest! {
     #[test]
-    fn a_slot_set_agrees_with_the_standard_ordered_set(steps in prop_oneof![steps(50), steps(2_000)]) {
+    fn a_slot_set_agrees_with_the_standard_ordered_set(steps in prop_oneof![steps(50), steps(2_000), crowded()]) {
         let (mut set, mut model) = (SlotSet::default(), BTreeMap::new());
         for (index, step) in steps.into_iter().enumerate() {
             // Now and then a slot is flagged, or is not any more.
