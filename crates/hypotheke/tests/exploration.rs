@@ -319,6 +319,15 @@ fn what_is_wrong_with_claims_is_told_all_at_once() {
     ] {
         assert!(errors.contains(part), "{part} in {errors}");
     }
+    let text = "always\n  no core in vaul\n  all core in depot fuel\n  all core in depo\n";
+    let faults = |text: &str| match ClaimsFile::parse(Source::new("a.claims", text)) {
+        Err(errors) => errors.to_string(),
+        Ok(file) => Exploration::new(&rules, &file).unwrap_err().to_string(),
+    };
+    assert!(faults(text).contains("a.claims:3:21"), "{}", faults(text));
+    let text = text.replace(" fuel", "");
+    let told = faults(&text);
+    assert!(told.contains("a.claims:2:14") && told.contains("a.claims:4:15"), "{told}");
     let text = "start\n  depo: 1 core\nplay\n  actors ann\n  mark wet\nalways\n  no contaminatd in freezer\n  count of fuel in depo <= 3\nnever\n  drop logbok\n";
     let file = ClaimsFile::parse(Source::new("a.claims", text)).unwrap();
     let errors = Exploration::new(&rules, &file).unwrap_err().to_string();

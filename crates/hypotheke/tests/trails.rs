@@ -105,12 +105,20 @@ fn of_the_start_no_more_is_kept_than_a_trail_takes() {
 }
 
 #[test]
-fn what_is_so_at_the_start_or_never_again_takes_all_of_it() {
-    let found = search(
-        &camp(),
-        "play\n  verbs move, drop\n  containers depot\nalways\n  count of fuel <= 3\nrecoverable\n  depot/2 has: 15 fuel\n",
+fn where_it_is_not_known_the_scenario_has_the_whole_start() {
+    let rules = ready(
+        Ruleset::builder()
+            .kind("logbook", |kind| kind)
+            .container("depot", |it| it.slots(1))
+            .container("vault", |it| it.slots(1).no_take())
+            .start("depot", ["1 logbook"]),
     );
-    assert_eq!((trail(&found, 0).steps.len(), &trail(&found, 0).start), (0, &None));
+    let text = "start as ruleset\nalways\n  count of logbook = 0\nrecoverable\n  depot has: 1 logbook\n";
+    let found = search(&rules, text);
+    assert_eq!((trail(&found, 0).steps.len(), &trail(&found, 0).start), (0, &None), "it is so before the first step");
+    assert_eq!((trail(&found, 1).steps.len(), &trail(&found, 1).start), (1, &None), "no single world shows it");
+    let written = claims(text).scenario_of(&found.verdicts[1]).expect("it is broken");
+    assert!(written.contains("\n  start as ruleset\n  steps\n"), "{written}");
 }
 
 proptest! {

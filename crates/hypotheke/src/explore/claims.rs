@@ -161,8 +161,11 @@ fn in_place(rest: &str, offset: usize) -> Result<(Part, Path), SentenceError> {
         );
     };
     let at = Span::new(whole.end() - place.len(), whole.end());
-    let path = place.trim().parse::<Path>();
-    let path = path.map_err(|error| SentenceError::new(at, error.to_string()))?;
+    let mut tokens = Vec::new();
+    lex(place, at.start(), &mut tokens);
+    let mut parser = LineParser::new(&tokens, at);
+    let path = parser.path()?;
+    parser.end()?;
     Ok((part(what, offset)?, path))
 }
 

@@ -8,10 +8,11 @@ use super::shrink::{Aim, replay};
 use super::step::Step;
 use crate::ruleset::Ruleset;
 use crate::scenario::ScenarioFile;
+use crate::scenario::hold::item_text;
 use crate::text::Source;
 use crate::world::{Place, StackView, World};
 
-/// So many stacks are laid out at most until no more is tried.
+/// So many stacks are laid out at most to find out what is needed; where that is not enough, it is not known.
 const MOST_LAID: usize = 100_000;
 
 /// Some items of a kind in a place, as a scenario writes them.
@@ -29,11 +30,7 @@ impl Lying {
             Place::OnGround(_) => Place::Ground,
             place => place,
         };
-        let changed = stack.changed_properties().map(|(property, value)| format!("{property} {value}"));
-        let variant: Vec<String> = stack.marks().map(str::to_owned).chain(changed).collect();
-        let variant = if variant.is_empty() { String::new() } else { format!(" ({})", variant.join(", ")) };
-        let what = format!("{}{variant}", stack.kind().id());
-        Some(Lying { place: world.place_name(place), count: stack.count(), what })
+        Some(Lying { place: world.place_name(place), count: stack.count(), what: item_text(stack) })
     }
 }
 
@@ -62,14 +59,17 @@ struct Needed<'e> {
     steps: Vec<Step>,
     said: &'e [String],
     lying: Vec<Lying>,
-    left: usize,
+    /// So many stacks may still be laid out; none if more would have to be.
+    left: Option<usize>,
 }
 
 impl Needed<'_> {
     /// Takes this over if no more is needed.
     fn take(&mut self, lying: Vec<Lying>) -> bool {
-        let Some(left) = self.left.checked_sub(lying.len() + 1) else { return false };
-        self.left = left;
+        self.left = self.left.and_then(|left| left.checked_sub(lying.len() + 1));
+        if self.left.is_none() {
+            return false;
+        }
         let start = laid_out(self.exploration.start.rules(), &lying);
         let found = start.and_then(|start| replay(self.exploration, self.aim, &start, &self.steps));
         let is_taken = found.is_some_and(|found| found.said() == self.said);
@@ -115,17 +115,22 @@ impl Needed<'_> {
 }
 
 /// What has to lie where at the start for the same steps to lead to the same, in the lines of a scenario. None if that can't be told: where
-/// the steps name what another start calls otherwise, or where they lead to can't be seen in the world at their end alone.
+/// the steps name what another start calls otherwise, where they lead to can't be seen in the world at their end alone, or where so much lies
+/// that it would take too long to find out.
 pub(super) fn needed(exploration: &Exploration, aim: Aim, said: &[String]) -> Option<Vec<String>> {
     let steps: Option<Vec<Step>> = said.iter().map(|said| Step::read(said)).collect();
     let world = &exploration.start;
     let all = world.all_stacks_in(None);
+    // All of it and its halves are laid out at least.
+    if all.len() > MOST_LAID / 4 {
+        return None;
+    }
     let lying: Option<Vec<Lying>> = all.into_iter().map(|stack| Lying::of(world, stack)).collect();
     let (steps, lying) = (steps.filter(|steps| !steps.is_empty())?, lying?);
-    let mut needed = Needed { exploration, aim, steps, said, lying: Vec::new(), left: MOST_LAID };
+    let mut needed = Needed { exploration, aim, steps, said, lying: Vec::new(), left: Some(MOST_LAID) };
     if !needed.take(lying) {
         return None;
     }
     needed.take_away();
-    Some(lines(&needed.lying))
+    needed.left.map(|_| lines(&needed.lying))
 }

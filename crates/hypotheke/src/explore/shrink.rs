@@ -114,20 +114,12 @@ impl Shorten for Shorter<'_> {
         let found = replay(self.exploration, self.aim, &self.exploration.start, steps);
         let found = found.filter(|found| found.steps.len() <= self.best.steps.len());
         let is_taken = found.is_some();
-        self.best.set(found);
+        found.into_iter().for_each(|found| self.best = found);
         is_taken
     }
 
     fn left(&mut self) -> &mut u32 {
         &mut self.left
-    }
-}
-
-impl Replay {
-    fn set(&mut self, found: Option<Replay>) {
-        if let Some(found) = found {
-            *self = found;
-        }
     }
 }
 

@@ -139,19 +139,12 @@ impl Draft<'_> {
 
     /// Whether a holder has opened a container by now.
     pub(super) fn is_open(&self, holder: u32, container: u32) -> bool {
-        let mut is_open = container < self.world.container_count() && self.world.is_open(holder, container);
-        for event in self.events() {
-            match *event {
-                Event::Opened { holder: by, container: at } if (by.index, at.index) == (holder, container) => {
-                    is_open = true;
-                }
-                Event::Closed { holder: by, container: at } if (by.index, at.index) == (holder, container) => {
-                    is_open = false;
-                }
-                _ => {}
-            }
-        }
-        is_open
+        let told = self.events().iter().rev().find_map(|event| match *event {
+            Event::Opened { holder: by, container: at } if (by.index, at.index) == (holder, container) => Some(true),
+            Event::Closed { holder: by, container: at } if (by.index, at.index) == (holder, container) => Some(false),
+            _ => None,
+        });
+        told.unwrap_or_else(|| container < self.world.container_count() && self.world.is_open(holder, container))
     }
 
     /// The holders that have opened a container by now, in order.

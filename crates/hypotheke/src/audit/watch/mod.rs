@@ -1,7 +1,7 @@
 //! Judging a world again and again while it is played.
 //!
-//! After an operation little differs. A [`Watch`] remembers the cells that it judged last, looks for those that are not the same,
-//! and judges their containers anew; what holds for several containers together it adds up from what it found in each. It reads
+//! After an operation little differs. A [`Watch`] remembers the cells that it judged last, looks for those that are not the same
+//! and judges them, and what hangs together in their containers; what holds for several containers it adds up from what it found in each. It reads
 //! cells, and what stands where; like the [`audit`](super::audit) it trusts no event, no sum and no index.
 
 mod place;
