@@ -194,14 +194,14 @@ impl Library {
 
     /// Plays one step; gives how many items went.
     pub fn play(&mut self, step: Step) -> u32 {
-        let operation = match step {
+        match step {
             Step::Create { container, kind, count } => {
                 let amount = Amount::UpTo(u32::from(count));
-                Operation::creating(amount, self.kinds[usize::from(kind)], self.containers[container])
+                self.perform(&Operation::creating(amount, self.kinds[usize::from(kind)], self.containers[container]))
             }
             Step::Consume { container, kind, count } => {
                 let amount = Amount::UpTo(u32::from(count));
-                Operation::consuming(amount, self.kinds[usize::from(kind)], self.containers[container])
+                self.perform(&Operation::consuming(amount, self.kinds[usize::from(kind)], self.containers[container]))
             }
             Step::Transfer { from, to } => {
                 let place = |(container, slot): (usize, usize)| {
@@ -210,12 +210,15 @@ impl Library {
                 let (from, to) = (place(from), place(to));
                 let Some(stack) = self.world.stack(from.0, from.1) else { return 0 };
                 match self.world.stack(to.0, to.1) {
-                    Some(there) if !there.is_alike(stack) => Operation::swapping(from, to),
-                    _ if from == to => return 0,
-                    _ => Operation::moving(Amount::UpTo(stack.count()), from, to),
+                    Some(there) if !there.is_alike(stack) => self.perform(&Operation::swapping(from, to)),
+                    _ if from == to => 0,
+                    _ => self.perform(&Operation::moving(Amount::UpTo(stack.count()), from, to)),
                 }
             }
-        };
-        self.world.perform(&operation).map_or(0, |outcome| u32::try_from(outcome.done()).unwrap_or(u32::MAX))
+        }
+    }
+
+    fn perform(&mut self, operation: &Operation) -> u32 {
+        self.world.perform(operation).map_or(0, |outcome| u32::try_from(outcome.done()).unwrap_or(u32::MAX))
     }
 }

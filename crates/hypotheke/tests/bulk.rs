@@ -136,37 +136,79 @@ fn thousands_of_stacks_can_be_taken_back() {
     assert_eq!((world.stacks(b).count(), world.ground().count(), world.ground_weight()), (0, 0, 0.into()));
 }
 
-/// What lies in slots that are ruled and in others, plain and marked, exchanged again and again: the index of a container that is too
-/// large to be scanned finds each where it lies, with as much room as there is.
-#[test]
-fn what_changes_places_in_a_large_container_is_found_where_it_lies() {
-    let ruled = "{ stack-limit = 2 },".repeat(50);
-    let text = format!(
-        "format = 1\n[mark.wet]\n[kind.rope]\nstack-limit = 3\n[kind.flare]\nstack-limit = 7\n[kind.hat]\n\
-         [container.store]\nslots = 400\nslot = [{ruled}]\n"
-    );
-    let rules = Ruleset::from_toml("rules.toml", &text).unwrap_or_else(|errors| panic!("{errors}"));
-    let mut world = World::new(&Arc::new(rules));
-    let store = world.container("store").expect("a container");
-    let mut random = 7_u32;
-    let mut below = |bound: u32| {
-        random = random.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
-        (random >> 8) % bound
-    };
-    for slot in 0..400 {
-        let (kind, wet, count) = (["rope", "flare", "hat"][below(3) as usize], below(3) == 0, 1 + below(3));
-        let wet = if wet { " (wet)" } else { "" };
-        let said = format!("create up to {count} {kind}{wet} in store/{slot}");
-        let operation: hypotheke::NamedOperation = said.parse().expect("an operation");
-        if below(3) > 0 {
-            let _ = world.perform(&operation.resolve(&world).expect("known names"));
+/// A world with some containers, and random numbers that are the same each time.
+struct Yard {
+    world: World,
+    containers: Vec<ContainerId>,
+    random: u32,
+}
+
+impl Yard {
+    fn new(names: &[&str]) -> Yard {
+        let ruled = "{ stack-limit = 2 },".repeat(50);
+        let text = format!(
+            "format = 1\n[mark.wet]\n[kind.rope]\nstack-limit = 3\n[kind.flare]\nstack-limit = 7\n[kind.hat]\n\
+             [container.store]\nslots = 400\nslot = [{ruled}]\n[container.shed]\nslots = 500\nweight-cap = 100000\n\
+             [container.yard]\nslots = 60000\n[container.box]\nslots = 20\n"
+        );
+        let rules = Ruleset::from_toml("rules.toml", &text).unwrap_or_else(|errors| panic!("{errors}"));
+        let world = World::new(&Arc::new(rules));
+        let containers = names.iter().map(|name| world.container(name).expect("a container")).collect();
+        Yard { world, containers, random: 7 }
+    }
+
+    fn below(&mut self, bound: usize) -> usize {
+        self.random = self.random.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
+        (self.random >> 8) as usize % bound
+    }
+
+    fn any_slot(&mut self) -> (ContainerId, u32) {
+        let nth = self.below(self.containers.len());
+        let container = self.containers[nth];
+        let slots = self.world.slots(container).len();
+        (container, u32::try_from(self.below(slots)).expect("a slot"))
+    }
+
+    fn fill(&mut self) {
+        for _ in 0..1_500 {
+            let (kind, wet) = (["rope", "flare", "hat"][self.below(3)], ["", "", " (wet)"][self.below(3)]);
+            let (count, (at, slot)) = (1 + self.below(3), self.any_slot());
+            let said = format!("create up to {count} {kind}{wet} in {}/{slot}", self.world.container_name(at));
+            let operation: hypotheke::NamedOperation = said.parse().expect("an operation");
+            let _ = self.world.perform(&operation.resolve(&self.world).expect("known names"));
         }
     }
-    let mut swapped = 0;
-    for _ in 0..1_500 {
-        let swap = Operation::swapping((store, below(400)), (store, below(400)));
-        swapped += u32::from(world.perform(&swap).is_ok());
-        assert_eq!(world.recount(), vec![], "{swap:?}");
+
+    fn any_operation(&mut self) -> Operation {
+        let (one, other) = (self.any_slot(), self.any_slot());
+        match self.below(3) {
+            0 => Operation::moving(Amount::All, one, other),
+            1 => Operation::moving(Amount::UpTo(1), one, other),
+            _ => Operation::swapping(one, other),
+        }
     }
-    assert!(swapped > 800, "{swapped}");
+
+    fn items(&self) -> u64 {
+        self.world.containers().flat_map(|container| contents(&self.world, container).into_values()).sum()
+    }
+}
+
+/// What lies in slots that are ruled and in others, plain and marked, moved and exchanged again and again, within containers that are too
+/// large to be scanned and between them: their indexes find each where it lies, with as much room as there is.
+#[test]
+fn what_changes_places_in_large_containers_is_found_where_it_lies() {
+    for (names, recounts) in [(&["store"][..], 2), (&["store", "shed"], 4), (&["store", "yard", "box"], 100)] {
+        let mut yard = Yard::new(names);
+        yard.fill();
+        let (before, mut applied) = (yard.items(), 0);
+        for step in 0..1_500 {
+            let operation = yard.any_operation();
+            applied += u32::from(yard.world.perform(&operation).is_ok());
+            if step % recounts == 0 {
+                assert_eq!(yard.world.recount(), vec![], "{operation:?}");
+            }
+        }
+        assert_eq!((yard.world.recount(), yard.items()), (vec![], before));
+        assert!(applied > 300, "{applied} of those in {names:?}");
+    }
 }

@@ -24,6 +24,7 @@ mod doors;
 mod draft;
 mod drop;
 mod equip;
+mod foresee;
 mod leave;
 mod lift;
 mod mark;
@@ -65,7 +66,6 @@ pub(crate) use start::start_faults;
 use crate::snapshot::Departure;
 use crate::world::{Event, Scratch, World};
 use draft::Draft;
-use short::DoneShortly;
 
 /// What an operation came to on its draft: how many were asked for and how many went.
 #[derive(Clone, Copy, Debug)]
@@ -236,14 +236,7 @@ impl World {
     /// # Errors
     /// The reason why the rules say no. The world is then as it was.
     pub fn perform(&mut self, operation: &Operation) -> Result<Outcome, Refusal> {
-        match self.perform_shortly(operation) {
-            Some(Ok(DoneShortly { asked, done })) => {
-                let asked = asked.map(u64::from);
-                Ok(Outcome { asked, done, changed: true, revision: self.revision, way: None })
-            }
-            Some(Err(place)) => Err(self.nothing_there(place)),
-            None => self.perform_on_draft(operation),
-        }
+        self.perform_shortly(operation)
     }
 
     // Its large frame is no burden to what goes the short way.

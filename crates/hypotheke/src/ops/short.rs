@@ -5,9 +5,6 @@
 //! go; what is done here comes to exactly what it would come to there. [`World::judge`] never goes the short way, so each
 //! comparison of a plan with the operation compares the two.
 
-use std::cmp::Ordering;
-
-use super::draft::MOST_ON_GROUND;
 use super::operation::{Action, Operation};
 use super::outcome::Outcome;
 use super::refusal::{Cause, Refusal};
@@ -17,115 +14,182 @@ use crate::language::Position;
 use crate::ruleset::NO_PACK;
 use crate::world::{Cell, Class, ContainerState, End, Event, GROUND, Inner, Place, Scratch, Spot, World};
 
-/// What a step would come to, and how much more the container to which something goes would weigh.
-#[derive(Clone, Copy, Debug)]
-pub(crate) struct Foreseen {
-    /// What would lie in both places.
-    pub(crate) cells: (Cell, Cell),
-    pub(crate) gain: i64,
-}
-
-/// What was done the short way: no more than what an outcome has to be made of, so that it comes back in registers.
-#[derive(Clone, Copy, Debug)]
-pub(super) struct DoneShortly {
-    pub(super) asked: Option<u32>,
-    pub(super) done: u64,
-}
-
 /// How many a move should carry: as asked, whether no fewer will do, and how many of them fit.
-struct Wanted {
-    asked: u32,
-    exact: bool,
-    wanted: u32,
+pub(super) struct Wanted {
+    pub(super) asked: u32,
+    pub(super) exact: bool,
+    pub(super) wanted: u32,
 }
 
-/// What a move between two slots would carry.
+/// A slot of a simple container, with what was looked up to find it.
+#[derive(Clone, Copy)]
+pub(super) struct At<'w> {
+    pub(super) spot: Spot,
+    pub(super) state: &'w ContainerState,
+}
+
+impl At<'_> {
+    /// The most of a stack that may lie here.
+    #[inline(always)]
+    fn limit(self, world: &World, stack: Cell) -> u32 {
+        self.state.limit(&world.rules, stack.kind, self.spot.slot)
+    }
+
+    #[inline(always)]
+    fn is_beside(self, other: At<'_>) -> bool {
+        self.spot.container == other.spot.container
+    }
+}
+
+/// A move between two slots: how many were asked for, if a number was named, and how many would go.
 struct Carried {
-    mine: Cell,
-    there: Cell,
     asked: Option<u32>,
     given: u32,
 }
 
 impl World {
-    /// Performs an operation if it can be done here and would be applied, or is refused because nothing is there: then it is told where.
+    /// Performs an operation here if it can be done here and would be applied, or is refused because nothing is there.
+    // Each in a function of its own that ends with what it calls: none bears the frame of another.
     #[inline(always)]
-    pub(super) fn perform_shortly(&mut self, operation: &Operation) -> Option<Result<DoneShortly, Place>> {
+    pub(super) fn perform_shortly(&mut self, operation: &Operation) -> Result<Outcome, Refusal> {
         if operation.actor.is_some_and(|actor| !self.has_holder(actor)) {
-            return None;
+            return self.perform_on_draft(operation);
         }
         match &operation.action {
-            &Action::Move { amount, kind: None, from, to } => {
-                let (source, to) = (self.simple_slot(from)?, self.simple_slot(to)?);
-                if self.cell(source).is_empty()
-                    && source != to
-                    && !matches!(amount, Amount::Exactly(0) | Amount::UpTo(0))
-                {
-                    return Some(Err(from));
-                }
-                self.move_shortly(amount, source, to).map(Ok)
-            }
-            &Action::Swap { one, other } => {
-                let (here, there) = (self.simple_slot(one)?, self.simple_slot(other)?);
-                // Both are looked up before anything hangs on either, so that the processor waits for them together.
-                let (mine, yours) = (self.cell(here), self.cell(there));
-                if mine.is_empty() & yours.is_empty() {
-                    return Some(Err(one));
-                }
-                self.swap_shortly(here, there).map(Ok)
-            }
+            Action::Move { amount, kind: None, from, to } => self.perform_move(operation, *amount, from, to),
+            Action::Swap { one, other } => self.perform_swap(operation, one, other),
             Action::Create { amount, kind, variant, to: Place::Container(to), .. } if variant.is_plain() => {
-                let to = self.simple(*to, 0)?;
-                self.create_shortly(*amount, *kind, to.container).map(Ok)
+                self.perform_create(operation, *amount, *kind, to)
             }
-            &Action::Consume { amount, kind: Some(kind), from: Place::Container(from) } => {
-                let spot = self.simple(from, 0)?;
-                let found = self.next_of_kind(spot.container, kind.0, 0);
-                if found.is_none() && self.weigh_consume(amount, kind).is_some() {
-                    return Some(Err(Place::Container(from)));
-                }
-                self.consume_shortly(amount, kind, spot.container, found).map(Ok)
+            Action::Consume { amount, kind: Some(kind), from: Place::Container(from) } => {
+                self.perform_consume(operation, *amount, *kind, from)
             }
-            _ => None,
+            _ => self.perform_on_draft(operation),
+        }
+    }
+
+    #[inline(never)]
+    fn perform_move(
+        &mut self,
+        operation: &Operation,
+        amount: Amount,
+        from: &Place,
+        to: &Place,
+    ) -> Result<Outcome, Refusal> {
+        let (Some(here), Some(there)) = (self.simple_slot(from), self.simple_slot(to)) else {
+            return self.perform_on_draft(operation);
+        };
+        // Both are looked up before anything hangs on either, so that the processor waits for them together.
+        let (mine, onto) = (self.cell_at(here), self.cell_at(there));
+        let (source, target) = (here.spot, there.spot);
+        let none = matches!(amount, Amount::Exactly(0) | Amount::UpTo(0));
+        if mine.is_empty() && source != target && !none {
+            return self.nothing_there(from);
+        }
+        match self.weigh_move(amount, [mine, onto], here, there) {
+            Some(carried) => self.move_shortly(&carried, (source, mine), (target, onto)),
+            None => self.perform_on_draft(operation),
+        }
+    }
+
+    #[inline(never)]
+    fn perform_swap(&mut self, operation: &Operation, one: &Place, other: &Place) -> Result<Outcome, Refusal> {
+        let (Some(here), Some(there)) = (self.simple_slot(one), self.simple_slot(other)) else {
+            return self.perform_on_draft(operation);
+        };
+        let (mine, yours) = (self.cell_at(here), self.cell_at(there));
+        if mine.is_empty() & yours.is_empty() {
+            return self.nothing_there(one);
+        }
+        let (here_spot, there_spot) = (here.spot, there.spot);
+        match self.weigh_swap([mine, yours], here, there) {
+            Some(gain) => self.swap_shortly((here_spot, mine), (there_spot, yours), gain),
+            None => self.perform_on_draft(operation),
+        }
+    }
+
+    #[inline(never)]
+    fn perform_create(
+        &mut self,
+        operation: &Operation,
+        amount: Amount,
+        kind: KindId,
+        to: &ContainerId,
+    ) -> Result<Outcome, Refusal> {
+        let to = self.simple(*to, 0).map(|at| at.spot.container);
+        match to.and_then(|to| self.create_shortly(amount, kind, to)) {
+            Some((asked, given)) => self.done_shortly(Some(asked), u64::from(given)),
+            None => self.perform_on_draft(operation),
+        }
+    }
+
+    #[inline(never)]
+    fn perform_consume(
+        &mut self,
+        operation: &Operation,
+        amount: Amount,
+        kind: KindId,
+        from: &ContainerId,
+    ) -> Result<Outcome, Refusal> {
+        let Some(At { spot: Spot { container, .. }, .. }) = self.simple(*from, 0) else {
+            return self.perform_on_draft(operation);
+        };
+        let Some(wanted) = self.weigh_consume(amount, kind) else { return self.perform_on_draft(operation) };
+        let Some(first) = self.next_of_kind(container, kind.0, 0) else {
+            return self.nothing_there(&Place::Container(*from));
+        };
+        match self.consume_shortly(wanted, kind, Spot { container, slot: first }) {
+            Some(given) => self.done_shortly(Some(wanted.0), u64::from(given)),
+            None => self.perform_on_draft(operation),
         }
     }
 
     /// A slot, if its container is a simple one.
     #[inline(always)]
-    fn simple_slot(&self, place: Place) -> Option<Spot> {
-        let Place::Slot(id, slot) = place else { return None };
+    fn simple_slot(&self, place: &Place) -> Option<At<'_>> {
+        let &Place::Slot(id, slot) = place else { return None };
         self.simple(id, slot)
     }
 
     #[inline(always)]
-    fn simple(&self, id: ContainerId, slot: u32) -> Option<Spot> {
-        let spot = Spot { container: id.index, slot };
+    fn simple(&self, id: ContainerId, slot: u32) -> Option<At<'_>> {
         let state = self.plain_state(id)?;
-        self.is_simple(state, slot).then_some(spot)
+        self.is_simple(state, slot).then_some(At { spot: Spot { container: id.index, slot }, state })
     }
 
     #[inline(always)]
-    fn is_simple(&self, state: &ContainerState, slot: u32) -> bool {
+    pub(super) fn at(&self, spot: Spot) -> At<'_> {
+        At { spot, state: self.state(spot.container) }
+    }
+
+    #[inline(always)]
+    fn cell_at(&self, at: At<'_>) -> Cell {
+        self.cell_in(at.state, at.spot.slot)
+    }
+
+    #[inline(always)]
+    pub(super) fn is_simple(&self, state: &ContainerState, slot: u32) -> bool {
         state.is_simple && slot < state.slots && (state.holder == u32::MAX || self.bound() == 0)
     }
 
-    fn weight_of_one(&self, kind: u32) -> i64 {
+    #[inline(always)]
+    pub(super) fn weight_of_one(&self, kind: u32) -> i64 {
         self.rules.figures[kind as usize].weight
     }
 
     /// Whether a container and a slot admit what comes from another container, or from nowhere.
     #[inline(always)]
-    fn admits_there(&self, cell: Cell, from: u32, to: Spot) -> bool {
-        let state = self.state(to.container);
+    pub(super) fn admits_there(&self, cell: Cell, from: u32, to: At<'_>) -> bool {
         let admits = |filter: Option<_>| {
             filter.is_none_or(|filter| self.classes.admits(&self.rules, filter, cell.kind, cell.class))
         };
-        (from == to.container || admits(state.admits)) && admits(state.slot_filter(&self.rules, to.slot))
+        (from == to.spot.container || admits(to.state.admits))
+            && admits(to.state.slot_filter(&self.rules, to.spot.slot))
     }
 
     /// How much more weight may come into a container from another, or from nowhere.
-    #[inline]
-    fn weight_left(&self, from: u32, to: u32) -> i64 {
+    #[inline(always)]
+    pub(super) fn weight_left(&self, from: u32, to: u32) -> i64 {
         if from == to {
             return i64::MAX;
         }
@@ -157,16 +221,18 @@ impl World {
         }
         let (asked, done) = match &operation.action {
             &Action::Move { amount, kind: None, from, to } => {
-                let carried = self.weigh_move(amount, self.simple_slot(from)?, self.simple_slot(to)?)?;
+                let (here, there) = (self.simple_slot(&from)?, self.simple_slot(&to)?);
+                let carried = self.weigh_move(amount, [self.cell_at(here), self.cell_at(there)], here, there)?;
                 (carried.asked.map(u64::from), u64::from(carried.given))
             }
             &Action::Swap { one, other } => {
-                let (one, other) = (self.simple_slot(one)?, self.simple_slot(other)?);
-                self.weigh_swap(one, other)?;
-                (None, u64::from(self.cell(one).count) + u64::from(self.cell(other).count))
+                let (one, other) = (self.simple_slot(&one)?, self.simple_slot(&other)?);
+                let (mine, yours) = (self.cell_at(one), self.cell_at(other));
+                self.weigh_swap([mine, yours], one, other)?;
+                (None, u64::from(mine.count) + u64::from(yours.count))
             }
             Action::Create { amount, kind, variant, to: Place::Container(to), .. } if variant.is_plain() => {
-                let to = self.simple(*to, 0)?.container;
+                let to = self.simple(*to, 0)?.spot.container;
                 let (plain, asked, exact, want) = self.weigh_create(*amount, *kind, to)?;
                 let stacks = self.rules.figures[kind.index()].stack_limit > 1;
                 let given = self.find_parts(plain, want, stacks, to, |_, _| {});
@@ -176,7 +242,7 @@ impl World {
                 (Some(u64::from(asked)), u64::from(given))
             }
             &Action::Consume { amount, kind: Some(kind), from: Place::Container(from) } => {
-                let from = self.simple(from, 0)?.container;
+                let from = self.simple(from, 0)?.spot.container;
                 let (asked, exact) = self.weigh_consume(amount, kind)?;
                 let first = self.next_of_kind(from, kind.0, 0);
                 let given = self.find_taken(kind, from, first, asked, |_, _| {});
@@ -190,107 +256,17 @@ impl World {
         Some(Outcome { asked, done, changed: true, revision: self.revision + 1, way: None })
     }
 
-    // Foreseeing: what would lie where, for whoever looks at many operations of which few are played. Where it can't be told here, or
-    // the operation would be refused, there is nothing to tell.
-
+    /// Whether so much weight may go from one container to the other; what is less than nothing goes back. There is no branch on which of
+    /// them gains: it is as often the one as the other.
     #[inline(always)]
-    pub(crate) fn is_simple_spot(&self, spot: Spot) -> bool {
-        !spot.is_ground() && self.is_lasting(spot.container) && self.is_simple(self.state(spot.container), spot.slot)
-    }
-
-    /// What would lie in two slots after exactly so many items went from the one to the other.
-    pub(crate) fn foresee_move(&self, count: u32, from: Spot, to: Spot) -> Option<(Cell, Cell)> {
-        let cells = [self.cell(from), self.cell(to)];
-        let foreseen = self.foresee_move_of(count, cells, from, to)?;
-        (from != to && self.can_gain(foreseen.gain, from.container, to.container)).then_some(foreseen.cells)
-    }
-
-    /// The same for what may lie in two slots that are ruled so, in another world, as far as it is not a matter of weight.
-    pub(crate) fn foresee_move_of(&self, count: u32, cells: [Cell; 2], from: Spot, to: Spot) -> Option<Foreseen> {
-        if !self.is_simple_spot(from) || !self.is_simple_spot(to) {
-            return None;
-        }
-        let (Wanted { wanted, .. }, [mine, there]) = (self.want_move(Amount::Exactly(count), cells, from, to)?, cells);
-        let gain = self.weight_of_one(mine.kind).checked_mul(i64::from(count))?;
-        let after = (less(mine, count), Cell { count: there.count + count, ..mine });
-        (wanted == count).then_some(Foreseen { cells: after, gain })
-    }
-
-    /// What would lie in two slots after an exchange.
-    pub(crate) fn foresee_swap(&self, one: Spot, other: Spot) -> Option<(Cell, Cell)> {
-        let foreseen = self.foresee_swap_of([self.cell(one), self.cell(other)], one, other)?;
-        (one != other && self.can_gain(foreseen.gain, one.container, other.container)).then_some(foreseen.cells)
-    }
-
-    /// The same for what may lie in two slots that are ruled so, in another world, as far as it is not a matter of weight.
-    pub(crate) fn foresee_swap_of(&self, cells: [Cell; 2], one: Spot, other: Spot) -> Option<Foreseen> {
-        if !self.is_simple_spot(one) || !self.is_simple_spot(other) {
-            return None;
-        }
-        let gain = self.want_swap(cells, one, other)?;
-        Some(Foreseen { cells: (cells[1], cells[0]), gain })
-    }
-
-    /// What would stay in a slot after exactly so many items of it were dropped, and what would land where so many stacks lie.
-    pub(crate) fn foresee_drop(&self, count: u32, from: Spot, landed: usize) -> Option<(Cell, Cell)> {
-        self.foresee_drop_of(count, self.cell(from), from, landed)
-    }
-
-    /// The same for what may lie there in another world.
-    pub(crate) fn foresee_drop_of(&self, count: u32, mine: Cell, from: Spot, landed: usize) -> Option<(Cell, Cell)> {
-        if mine.is_empty() || mine.is_pack() || !self.is_simple_spot(from) {
-            return None;
-        }
-        let kept = self.rules.figures[mine.kind as usize].keep;
-        let goes = !kept && (1..=mine.count).contains(&count) && landed < self.most_landed();
-        goes.then(|| (less(mine, count), Cell { count, ..mine }))
-    }
-
-    /// So many stacks may lie on the ground.
-    pub(crate) fn most_landed(&self) -> usize {
-        MOST_ON_GROUND.min(self.rules.ground_limit as usize)
-    }
-
-    /// What would stay on the ground after exactly so many items were picked up there, and what would lie in the slot.
-    pub(crate) fn foresee_pick_up(&self, count: u32, landing: u32, to: Spot) -> Option<(Cell, Cell)> {
-        let cells = [self.cell(Spot { container: GROUND, slot: landing }), self.cell(to)];
-        let foreseen = self.foresee_pick_up_of(count, cells, to)?;
-        self.can_gain(foreseen.gain, GROUND, to.container).then_some(foreseen.cells)
-    }
-
-    /// The same for what may lie there in another world, as far as it is not a matter of weight.
-    pub(crate) fn foresee_pick_up_of(&self, count: u32, [mine, there]: [Cell; 2], to: Spot) -> Option<Foreseen> {
-        if mine.is_empty() || mine.is_pack() || !self.is_simple_spot(to) {
-            return None;
-        }
-        let limit = self.limit(to, mine.kind);
-        if !there.is_empty() && !mine.is_alike(there) || mine.count > limit || !self.admits_there(mine, GROUND, to) {
-            return None;
-        }
-        let room = mine.count.min(limit.saturating_sub(there.count));
-        let gain = self.weight_of_one(mine.kind).checked_mul(i64::from(count))?;
-        let after = (less(mine, count), Cell { count: there.count + count, ..mine });
-        (count > 0 && count <= room).then_some(Foreseen { cells: after, gain })
-    }
-
-    /// Whether so much weight may go from one container to the other; what is less than nothing goes back.
-    #[inline]
-    pub(crate) fn can_gain(&self, gain: i64, from: u32, to: u32) -> bool {
-        match gain.cmp(&0) {
-            Ordering::Equal => true,
-            Ordering::Greater => gain <= self.weight_left(from, to),
-            Ordering::Less => -gain <= self.weight_left(to, from),
-        }
-    }
-
-    /// Whether no weight is too much to go from one container to the other and back, whatever lies there.
-    pub(crate) fn bears_anything(&self, from: u32, to: u32) -> bool {
-        self.weight_left(from, to) == i64::MAX && (from == GROUND || self.weight_left(to, from) == i64::MAX)
+    fn can_exchange(&self, gain: i64, from: u32, to: u32) -> bool {
+        let (there, here) = (self.weight_left(from, to).max(0), self.weight_left(to, from).max(0));
+        (gain <= there) & (-gain <= here)
     }
 
     /// How many of a stack should go and fit, as far as it is not a matter of weight.
     #[inline(always)]
-    fn want_move(&self, amount: Amount, [mine, there]: [Cell; 2], from: Spot, to: Spot) -> Option<Wanted> {
+    pub(super) fn want_move(&self, amount: Amount, [mine, there]: [Cell; 2], from: u32, to: At<'_>) -> Option<Wanted> {
         if mine.is_empty() || mine.is_pack() || !(there.is_empty() || mine.is_alike(there)) {
             return None;
         }
@@ -299,29 +275,30 @@ impl World {
             Amount::Exactly(count) => (count, true),
             Amount::UpTo(count) => (count, false),
         };
-        let limit = self.limit(to, mine.kind);
-        if asked == 0 || mine.count > limit || !self.admits_there(mine, from.container, to) {
+        let limit = to.limit(self, mine);
+        if asked == 0 || mine.count > limit || !self.admits_there(mine, from, to) {
             return None;
         }
         Some(Wanted { asked, exact, wanted: asked.min(mine.count).min(limit.saturating_sub(there.count)) })
     }
 
     #[inline(always)]
-    fn weigh_move(&self, amount: Amount, from: Spot, to: Spot) -> Option<Carried> {
-        let (mine, there) = (self.cell(from), self.cell(to));
-        let Wanted { asked, exact, wanted } = self.want_move(amount, [mine, there], from, to)?;
-        let given = self.how_many_fit(wanted, mine.kind, from.container, to.container);
-        if given == 0 || exact && given < asked || from == to {
+    fn weigh_move(&self, amount: Amount, cells: [Cell; 2], from: At<'_>, to: At<'_>) -> Option<Carried> {
+        let Wanted { asked, exact, wanted } = self.want_move(amount, cells, from.spot.container, to)?;
+        let given = self.how_many_fit(wanted, cells[0].kind, from.spot.container, to.spot.container);
+        if given == 0 || exact && given < asked || from.spot == to.spot {
             return None;
         }
-        let asked = (amount != Amount::All).then_some(asked);
-        Some(Carried { mine, there, asked, given })
+        Some(Carried { asked: (amount != Amount::All).then_some(asked), given })
     }
 
-    #[inline]
-    fn move_shortly(&mut self, amount: Amount, from: Spot, to: Spot) -> Option<DoneShortly> {
-        let Carried { mine, there, asked, given } = self.weigh_move(amount, from, to)?;
-        let mut scratch = self.begin_shortly();
+    #[inline(always)]
+    fn move_shortly(
+        &mut self,
+        &Carried { asked, given }: &Carried,
+        (from, mine): (Spot, Cell),
+        (to, there): (Spot, Cell),
+    ) -> Result<Outcome, Refusal> {
         let next_stack = self.next_stack;
         let id = if !there.is_empty() {
             there.id
@@ -331,44 +308,55 @@ impl World {
             self.next_stack += 1;
             StackId::new(self.number, next_stack).0
         };
-        scratch.events.push(transfer(mine, given, end(from, mine.id), end(to, id)));
-        self.remember_shortly(&scratch, next_stack);
+        self.note_shortly(transfer(mine, given, end(from, mine.id), end(to, id)), next_stack);
         let weight = self.weight_of_one(mine.kind) * i64::from(given);
-        let left = Cell { count: mine.count - given, ..mine };
-        self.put_cell(from, mine, if left.count == 0 { Cell::default() } else { left }, -weight);
-        self.put_cell(to, there, Cell { count: there.count + given, id, ..mine }, weight);
-        Some(self.end_shortly(scratch, asked, u64::from(given)))
+        if there.is_empty() && given == mine.count {
+            self.exchange_cells((from, mine), (to, there), weight);
+        } else {
+            self.put_cell(from, mine, less(mine, given), -weight);
+            self.put_cell(to, there, Cell { count: there.count + given, id, ..mine }, weight);
+        }
+        self.done_shortly(asked, u64::from(given))
     }
 
-    /// The gain of the other's container in weight, as far as that is not what matters.
+    /// The gain of the other's container in weight, as far as that is not what matters. What is empty is light and fits everywhere.
     #[inline(always)]
-    fn want_swap(&self, [mine, yours]: [Cell; 2], one: Spot, other: Spot) -> Option<i64> {
+    pub(super) fn want_swap(&self, [mine, yours]: [Cell; 2], one: At<'_>, other: At<'_>) -> Option<i64> {
         if mine.is_pack() || yours.is_pack() || mine.is_empty() && yours.is_empty() {
             return None;
         }
-        let fits = |cell: Cell, from: Spot, to: Spot| {
-            cell.is_empty() || cell.count <= self.limit(to, cell.kind) && self.admits_there(cell, from.container, to)
-        };
-        let both = fits(mine, one, other) && fits(yours, other, one);
-        both.then(|| self.cell_weight(mine) - self.cell_weight(yours))
+        let (here, there) = (one.spot.container, other.spot.container);
+        let most_there = other.limit(self, mine);
+        let most_here = one.limit(self, yours);
+        let weight = |cell: Cell| self.weight_of_one(cell.kind) * i64::from(cell.count);
+        let gain = weight(mine) - weight(yours);
+        let fit = (mine.count <= most_there) & (yours.count <= most_here);
+        let fits = fit
+            && (mine.is_empty() || self.admits_there(mine, here, other))
+            && (yours.is_empty() || self.admits_there(yours, there, one));
+        fits.then_some(gain)
     }
 
-    /// What would be exchanged, and the gain of the other's container in weight.
+    /// The gain of the other's container in weight.
     #[inline(always)]
-    fn weigh_swap(&self, one: Spot, other: Spot) -> Option<(Cell, Cell, i64)> {
-        let (mine, yours) = (self.cell(one), self.cell(other));
-        let gain = self.want_swap([mine, yours], one, other)?;
-        (one != other && self.can_gain(gain, one.container, other.container)).then_some((mine, yours, gain))
+    fn weigh_swap(&self, cells: [Cell; 2], one: At<'_>, other: At<'_>) -> Option<i64> {
+        let gain = self.want_swap(cells, one, other)?;
+        let (here, there) = (one.spot.container, other.spot.container);
+        let may =
+            if one.is_beside(other) { one.spot.slot != other.spot.slot } else { self.can_exchange(gain, here, there) };
+        may.then_some(gain)
     }
 
-    #[inline]
-    fn swap_shortly(&mut self, one: Spot, other: Spot) -> Option<DoneShortly> {
-        let (mine, yours, gain) = self.weigh_swap(one, other)?;
-        let mut scratch = self.begin_shortly();
-        scratch.events.push(Event::Swapped { one: end(one, mine.id), other: end(other, yours.id) });
-        self.remember_shortly(&scratch, self.next_stack);
+    #[inline(always)]
+    fn swap_shortly(
+        &mut self,
+        (one, mine): (Spot, Cell),
+        (other, yours): (Spot, Cell),
+        gain: i64,
+    ) -> Result<Outcome, Refusal> {
+        self.note_shortly(Event::Swapped { one: end(one, mine.id), other: end(other, yours.id) }, self.next_stack);
         self.exchange_cells((one, mine), (other, yours), gain);
-        Some(self.end_shortly(scratch, None, u64::from(mine.count) + u64::from(yours.count)))
+        self.done_shortly(None, u64::from(mine.count) + u64::from(yours.count))
     }
 
     /// What would be created: a stack of it with no items, how many were asked for, whether no fewer will do, and how many
@@ -390,32 +378,54 @@ impl World {
         Some((plain, asked, exact, self.how_many_fit(asked, kind.0, GROUND, to)))
     }
 
-    #[inline]
-    fn create_shortly(&mut self, amount: Amount, kind: KindId, to: u32) -> Option<DoneShortly> {
+    /// How many were asked for, and how many were created.
+    #[inline(always)]
+    fn create_shortly(&mut self, amount: Amount, kind: KindId, to: u32) -> Option<(u32, u32)> {
         let made = self.made(kind)?;
         let (plain, asked, exact, want) = self.weigh_create(amount, kind, to)?;
         let figures = self.rules.figures[kind.index()];
-        let mut scratch = self.begin_shortly();
-        let parts = &mut scratch.parts;
-        let given = self.find_parts(plain, want, figures.stack_limit > 1, to, |spot, count| parts.push((spot, count)));
-        if given == 0 || exact && given < asked {
-            self.scratch = Some(scratch);
-            return None;
-        }
-        let (parts, next_stack) = (std::mem::take(&mut scratch.parts), self.next_stack);
-        for &(spot, count) in &parts {
-            let before = self.cell(spot);
-            let id = if before.is_empty() { self.new_id_shortly() } else { before.id };
-            scratch.events.push(transfer(plain, count, End::NOWHERE, end(spot, id)));
-            let after = Cell { count: before.count + count, id, ..plain };
-            self.put_cell(spot, before, after, figures.weight * i64::from(count));
-        }
-        scratch.parts = parts;
-        // What is plain has no class that could be given to others meanwhile, so this may come after it.
-        self.remember_shortly(&scratch, next_stack);
+        let grown = if figures.stack_limit > 1 { self.next_part(plain, want, true, to, 0) } else { None };
+        let first = grown.or_else(|| self.next_part(plain, want, false, to, 0))?;
+        let given = match first.1 == asked {
+            true => {
+                let next_stack = self.next_stack;
+                self.cleared_scratch().applied = true;
+                self.create_part(plain, first, figures.weight);
+                self.remember_shortly(next_stack);
+                asked
+            }
+            false => self.create_parts(plain, (asked, exact, want), to)?,
+        };
         self.add_to_tally(kind, made, i64::from(given));
-        scratch.parts.clear();
-        Some(self.end_shortly(scratch, Some(asked), u64::from(given)))
+        Some((asked, given))
+    }
+
+    /// What comes to lie in several slots, or in part.
+    #[inline(never)]
+    fn create_parts(&mut self, plain: Cell, (asked, exact, want): (u32, bool, u32), to: u32) -> Option<u32> {
+        let figures = self.rules.figures[plain.kind as usize];
+        let mut parts = std::mem::take(&mut self.cleared_scratch().parts);
+        let given = self.find_parts(plain, want, figures.stack_limit > 1, to, |spot, count| parts.push((spot, count)));
+        let enough = given > 0 && !(exact && given < asked);
+        if enough {
+            let next_stack = self.next_stack;
+            parts.iter().for_each(|&part| self.create_part(plain, part, figures.weight));
+            // What is plain has no class that could be given to others meanwhile, so this may come after it.
+            self.remember_shortly(next_stack);
+        }
+        parts.clear();
+        let scratch = self.kept_scratch();
+        (scratch.parts, scratch.applied) = (parts, enough);
+        enough.then_some(given)
+    }
+
+    #[inline(always)]
+    fn create_part(&mut self, plain: Cell, (spot, count): (Spot, u32), weight: i64) {
+        let before = self.cell(spot);
+        let id = if before.is_empty() { self.new_id_shortly() } else { before.id };
+        self.kept_scratch().events.push(transfer(plain, count, End::NOWHERE, end(spot, id)));
+        let after = Cell { count: before.count + count, id, ..plain };
+        self.put_cell(spot, before, after, weight * i64::from(count));
     }
 
     fn new_id_shortly(&mut self) -> u64 {
@@ -426,28 +436,37 @@ impl World {
     /// Works out which slots of a container take how many: alike stacks first, then empty slots.
     #[inline(always)]
     fn find_parts(&self, cell: Cell, want: u32, stacks: bool, container: u32, mut part: impl FnMut(Spot, u32)) -> u32 {
-        let state = self.state(container);
         let mut left = want;
         for growing in [true, false] {
             let mut from = 0;
             while left > 0 && (stacks || !growing) {
-                let found = match growing {
-                    true => self.next_with_room(container, cell.kind, cell.class, from),
-                    false => self.next_empty(container, from),
-                };
-                let Some(slot) = found else { break };
-                from = slot + 1;
-                let spot = Spot { container, slot };
-                let filter = state.slot_filter(&self.rules, slot);
-                if filter.is_some_and(|filter| !self.rules.admits_plain(filter, cell.kind)) {
-                    continue;
-                }
-                let room = self.limit(spot, cell.kind) - if growing { self.cell(spot).count } else { 0 };
-                part(spot, left.min(room));
-                left -= left.min(room);
+                let Some((spot, count)) = self.next_part(cell, left, growing, container, from) else { break };
+                part(spot, count);
+                left -= count;
+                from = spot.slot + 1;
             }
         }
         want - left
+    }
+
+    /// The next slot with an alike stack that may still grow, or the next empty one, and how many of so many it takes.
+    #[inline(always)]
+    fn next_part(&self, cell: Cell, want: u32, growing: bool, container: u32, from: u32) -> Option<(Spot, u32)> {
+        let state = self.state(container);
+        let mut from = from;
+        loop {
+            let slot = match growing {
+                true => self.next_with_room(container, cell.kind, cell.class, from),
+                false => self.next_empty(container, from),
+            }?;
+            let spot = Spot { container, slot };
+            let filter = state.slot_filter(&self.rules, slot);
+            if filter.is_none_or(|filter| self.rules.admits_plain(filter, cell.kind)) {
+                let room = self.limit(spot, cell.kind) - if growing { self.cell(spot).count } else { 0 };
+                return Some((spot, want.min(room)));
+            }
+            from = slot + 1;
+        }
     }
 
     /// How many were asked for, and whether no fewer will do.
@@ -483,82 +502,129 @@ impl World {
         want - left
     }
 
-    /// Of which `first` is the first slot with a stack of the kind.
-    fn consume_shortly(&mut self, amount: Amount, kind: KindId, from: u32, first: Option<u32>) -> Option<DoneShortly> {
+    /// How many were consumed, of which the first lie in a slot.
+    #[inline(always)]
+    fn consume_shortly(&mut self, (asked, exact): (u32, bool), kind: KindId, first: Spot) -> Option<u32> {
         let made = self.made(kind)?;
-        let (asked, exact) = self.weigh_consume(amount, kind)?;
-        let figures = self.rules.figures[kind.index()];
-        let mut scratch = self.begin_shortly();
-        let events = &mut scratch.events;
-        let done = self.find_taken(kind, from, first, asked, |spot, given| {
-            let cell = self.cell(spot);
-            events.push(transfer(cell, given, end(spot, cell.id), End::NOWHERE));
-        });
-        if done == 0 || exact && done < asked {
-            scratch.events.clear();
-            self.scratch = Some(scratch);
-            return None;
+        let weight = self.weight_of_one(kind.0);
+        let cell = self.cell_at(self.at(first));
+        let is_last = || self.next_of_kind(first.container, kind.0, first.slot + 1).is_none();
+        let given = match asked <= cell.count || !exact && is_last() {
+            true => {
+                let given = asked.min(cell.count);
+                self.note_shortly(transfer(cell, given, end(first, cell.id), End::NOWHERE), self.next_stack);
+                self.put_cell(first, cell, less(cell, given), -weight * i64::from(given));
+                given
+            }
+            false => self.consume_parts(kind, (asked, exact), first.container, Some(first.slot))?,
+        };
+        self.add_to_tally(kind, made, -i64::from(given));
+        Some(given)
+    }
+
+    /// What lies in several slots, or may be fewer than have to be there.
+    #[inline(never)]
+    fn consume_parts(
+        &mut self,
+        kind: KindId,
+        (asked, exact): (u32, bool),
+        from: u32,
+        first: Option<u32>,
+    ) -> Option<u32> {
+        let weight = self.rules.figures[kind.index()].weight;
+        let mut parts = std::mem::take(&mut self.cleared_scratch().parts);
+        let done = self.find_taken(kind, from, first, asked, |spot, given| parts.push((spot, given)));
+        let enough = done > 0 && !(exact && done < asked);
+        if enough {
+            for &(spot, count) in &parts {
+                let cell = self.cell(spot);
+                let event = transfer(cell, count, end(spot, cell.id), End::NOWHERE);
+                self.kept_scratch().events.push(event);
+            }
+            self.remember_shortly(self.next_stack);
+            for &(spot, count) in &parts {
+                let cell = self.cell(spot);
+                self.put_cell(spot, cell, less(cell, count), -weight * i64::from(count));
+            }
         }
-        self.remember_shortly(&scratch, self.next_stack);
-        for event in &scratch.events {
-            let Event::Transferred { count, from, .. } = *event else { continue };
-            let cell = self.cell(from.spot);
-            let after = Cell { count: cell.count - count, ..cell };
-            let weight = -figures.weight * i64::from(count);
-            self.put_cell(from.spot, cell, if after.count == 0 { Cell::default() } else { after }, weight);
-        }
-        self.add_to_tally(kind, made, -i64::from(done));
-        Some(self.end_shortly(scratch, Some(asked), u64::from(done)))
+        parts.clear();
+        let scratch = self.kept_scratch();
+        (scratch.parts, scratch.applied) = (parts, enough);
+        enough.then_some(done)
     }
 
     // Beginning and end.
 
     /// A refusal, after which there are no events.
-    #[inline(never)]
-    pub(super) fn nothing_there(&mut self, place: Place) -> Refusal {
-        let scratch = self.begin_shortly();
-        self.scratch = Some(scratch);
-        Refusal::new(Cause::EmptySource(place))
+    #[inline(always)]
+    fn nothing_there(&mut self, place: &Place) -> Result<Outcome, Refusal> {
+        self.cleared_scratch();
+        Err(Refusal::new(Cause::EmptySource(*place)))
     }
 
     #[inline(always)]
-    fn begin_shortly(&mut self) -> Box<Scratch> {
-        let mut scratch = self.scratch.take().unwrap_or_default();
+    fn kept_scratch(&mut self) -> &mut Scratch {
+        self.scratch.get_or_insert_with(new_scratch)
+    }
+
+    #[inline(always)]
+    fn cleared_scratch(&mut self) -> &mut Scratch {
+        let scratch = self.kept_scratch();
         scratch.clear();
         scratch
     }
 
+    /// The only change, which is about to be made, with the counter as it was before.
+    #[inline(always)]
+    fn note_shortly(&mut self, event: Event, next_stack: u64) {
+        let scratch = self.cleared_scratch();
+        scratch.events.push(event);
+        scratch.applied = true;
+        self.remember_shortly(next_stack);
+    }
+
     /// Takes note of what is about to be done, with the counter as it was before.
     #[inline(always)]
-    fn remember_shortly(&mut self, scratch: &Scratch, next_stack: u64) {
+    fn remember_shortly(&mut self, next_stack: u64) {
         if self.keeps_history() {
-            let after = std::mem::replace(&mut self.next_stack, next_stack);
-            self.remember(&scratch.events);
-            self.next_stack = after;
+            self.remember_events(next_stack);
         }
     }
 
-    #[inline(always)]
-    fn end_shortly(&mut self, mut scratch: Box<Scratch>, asked: Option<u32>, done: u64) -> DoneShortly {
-        scratch.applied = true;
+    #[inline(never)]
+    fn remember_events(&mut self, next_stack: u64) {
+        let after = std::mem::replace(&mut self.next_stack, next_stack);
+        let scratch = self.scratch.take().unwrap_or_default();
+        self.remember(&scratch.events);
         self.scratch = Some(scratch);
+        self.next_stack = after;
+    }
+
+    #[inline(always)]
+    fn done_shortly(&mut self, asked: Option<u32>, done: u64) -> Result<Outcome, Refusal> {
         self.revision += 1;
-        DoneShortly { asked, done }
+        Ok(Outcome { asked: asked.map(u64::from), done, changed: true, revision: self.revision, way: None })
     }
 }
 
+// A world makes it once.
+#[inline(never)]
+fn new_scratch() -> Box<Scratch> {
+    Box::default()
+}
+
 /// What is left of a stack.
-#[inline]
-fn less(cell: Cell, count: u32) -> Cell {
+#[inline(always)]
+pub(super) fn less(cell: Cell, count: u32) -> Cell {
     if cell.count == count { Cell::default() } else { Cell { count: cell.count - count, ..cell } }
 }
 
-#[inline]
+#[inline(always)]
 fn end(spot: Spot, id: u64) -> End {
     End { spot, stack: StackId(id), position: Position::default() }
 }
 
-#[inline]
+#[inline(always)]
 fn transfer(cell: Cell, count: u32, from: End, to: End) -> Event {
     let (kind, class) = (KindId(cell.kind), Class(cell.class));
     Event::Transferred { kind, count, from, to, class, inner: Inner(GROUND) }

@@ -2,7 +2,9 @@
 
 use super::forget::{Forgotten, forgets};
 use super::index::Index;
-use super::{Bearer, Cell, Class, ClassTable, End, Event, GROUND, Inner, NONE, Origin, Spot, World};
+use super::{
+    Bearer, Cell, Class, ClassTable, ContainerState, End, Event, GROUND, Goods, Inner, NONE, Origin, Spot, World,
+};
 use crate::id::KindId;
 use crate::language::Position;
 use crate::ruleset::Ruleset;
@@ -23,8 +25,8 @@ type Made = (u64, u64);
 #[derive(Clone, Copy)]
 struct Change {
     weight: i64,
-    before: Cell,
-    after: Cell,
+    before: Goods,
+    after: Goods,
 }
 
 impl World {
@@ -147,8 +149,7 @@ impl World {
         let count = before.count - load.count;
         let after = if count == 0 { Cell::default() } else { Cell { count, ..before } };
         let inside = self.weight_inside(load.inner);
-        let change = Change { weight: -self.weight_of_load(load) - inside, before, after };
-        self.change(end.spot, change, end.position);
+        self.change(end.spot, -self.weight_of_load(load) - inside, (before, after), end.position);
         if load.inner != GROUND {
             self.insides.remove(&before.id);
         }
@@ -160,7 +161,7 @@ impl World {
         debug_assert!(before.is_empty() || before.class == class.0, "laying onto what is not alike");
         let after = Cell { class: class.0, kind: kind.0, count: before.count + count, id: end.stack.0, inner };
         let weight = self.weight_of_load(Load { kind, class, count, inner }) + self.weight_inside(inner);
-        self.change(end.spot, Change { weight, before, after }, end.position);
+        self.change(end.spot, weight, (before, after), end.position);
         self.set_parent(inner, end.spot);
         if inner != GROUND {
             self.insides.insert(after.id, inner);
@@ -169,23 +170,20 @@ impl World {
 
     fn change_class(&mut self, at: End, class: Class) {
         let before = self.cell(at.spot);
-        let change = Change { weight: 0, before, after: Cell { class: class.0, ..before } };
-        self.change(at.spot, change, at.position);
+        self.change(at.spot, 0, (before, Cell { class: class.0, ..before }), at.position);
     }
 
     fn exchange(&mut self, one: End, other: End) {
         let (here, there) = (self.cell(one.spot), self.cell(other.spot));
         let (mine, yours) = (self.cell_weight(here), self.cell_weight(there));
-        let change = Change { weight: yours - mine, before: here, after: there };
-        self.change(one.spot, change, other.position);
+        self.change(one.spot, yours - mine, (here, there), other.position);
         self.set_parent(there.inner, one.spot);
-        let change = Change { weight: mine - yours, before: there, after: here };
-        self.change(other.spot, change, one.position);
+        self.change(other.spot, mine - yours, (there, here), one.position);
         self.set_parent(here.inner, other.spot);
     }
 
     /// The weight of a stack and of all that lies in it.
-    #[inline]
+    #[inline(always)]
     pub(crate) fn cell_weight(&self, cell: Cell) -> i64 {
         if cell.is_empty() {
             return 0;
@@ -259,34 +257,57 @@ impl World {
 
     /// Puts a plain stack, or none, where another or none lies in a slot of a container. The change of weight is that of the
     /// container.
-    #[inline]
+    #[inline(always)]
     pub(crate) fn put_cell(&mut self, spot: Spot, before: Cell, after: Cell, weight: i64) {
-        let change = Change { weight, before, after };
-        self.change_class_uses(change);
-        if self.plain_sums {
-            let state = &mut self.containers[spot.container as usize];
-            if weight > 0 || !forgets(Forgotten::Weight) {
-                state.weight += weight;
-            }
-            if state.holder != NONE && (weight > 0 || !forgets(Forgotten::HolderWeight)) {
-                self.holders[state.holder as usize].weight += weight;
-            }
+        if self.changes_plain_sums(before, after) {
+            self.add_weight(spot.container, weight);
+            self.put(spot, before.goods(), after);
         } else {
-            self.add_to_bearers(spot, change);
+            self.put_slowly(spot, weight, before.goods(), after.goods(), after.id);
         }
-        self.put(spot, before, after);
+    }
+
+    /// Whether nothing is counted when one comes to lie where the other did but weights.
+    #[inline(always)]
+    fn changes_plain_sums(&self, before: Cell, after: Cell) -> bool {
+        // What is empty has the class of the first kind.
+        self.plain_sums && self.classes.is_of_kind(before.class.max(after.class))
+    }
+
+    #[inline(always)]
+    fn add_weight(&mut self, container: u32, weight: i64) {
+        let state = &mut self.containers[container as usize];
+        if weight > 0 || !forgets(Forgotten::Weight) {
+            state.weight += weight;
+        }
+        if state.holder != NONE && (weight > 0 || !forgets(Forgotten::HolderWeight)) {
+            self.holders[state.holder as usize].weight += weight;
+        }
+    }
+
+    #[inline(never)]
+    fn put_slowly(&mut self, spot: Spot, weight: i64, before: Goods, after: Goods, id: u64) {
+        self.count_class_uses(before, after);
+        self.add_to_bearers(spot, Change { weight, before, after });
+        self.put(spot, before, after.with_id(id));
     }
 
     /// Exchanges two plain stacks, or one and none. The gain is that of the other's container in weight.
-    #[inline]
+    #[inline(always)]
     pub(crate) fn exchange_cells(&mut self, (one, mine): (Spot, Cell), (other, yours): (Spot, Cell), gain: i64) {
         if one.container == other.container {
             // No sum but the hash has changed.
             if self.hashed {
-                self.follow_hash(one, mine, yours);
-                self.follow_hash(other, yours, mine);
+                self.follow_hash(one, mine.goods(), yours.goods());
+                self.follow_hash(other, yours.goods(), mine.goods());
             }
             self.exchange_within(one.container, (one.slot, mine), (other.slot, yours));
+        } else if self.changes_plain_sums(mine, yours) {
+            self.add_weight(one.container, -gain);
+            self.add_weight(other.container, gain);
+            self.set_cell(one, mine.goods(), yours);
+            self.set_cell(other, yours.goods(), mine);
+            self.enter_exchange((one, mine.goods()), (other, yours.goods()));
         } else {
             self.put_cell(one, mine, yours, -gain);
             self.put_cell(other, yours, mine, gain);
@@ -312,20 +333,18 @@ impl World {
 
     /// Puts a cell where another lies, and adds to the sums of all that bear it.
     #[inline]
-    fn change(&mut self, spot: Spot, change: Change, position: Position) {
-        let Change { before, after, .. } = change;
-        self.change_class_uses(change);
-        self.add_to_bearers(spot, change);
+    fn change(&mut self, spot: Spot, weight: i64, (before, after): (Cell, Cell), position: Position) {
+        self.count_class_uses(before.goods(), after.goods());
+        self.add_to_bearers(spot, Change { weight, before: before.goods(), after: after.goods() });
         if spot.is_ground() {
             self.ground.set(spot.slot, after, position);
             self.ground.next_landing = self.ground.next_landing.max(spot.slot + 1);
             return;
         }
-        self.put(spot, before, after);
+        self.put(spot, before.goods(), after);
     }
 
-    #[inline]
-    fn change_class_uses(&mut self, Change { before, after, .. }: Change) {
+    fn count_class_uses(&mut self, before: Goods, after: Goods) {
         if before.class != after.class || before.is_empty() != after.is_empty() {
             if !before.is_empty() {
                 self.classes.release(before.class);
@@ -337,53 +356,86 @@ impl World {
     }
 
     /// Puts a cell in a slot of a container, and enters it in the index.
-    #[inline]
-    fn put(&mut self, spot: Spot, before: Cell, after: Cell) {
+    #[inline(always)]
+    fn put(&mut self, spot: Spot, before: Goods, after: Cell) {
+        self.set_cell(spot, before, after);
+        self.enter(spot, before, after.goods());
+    }
+
+    /// Puts a cell in a slot of a container.
+    #[inline(always)]
+    fn set_cell(&mut self, spot: Spot, before: Goods, after: Cell) {
         let container = &mut self.containers[spot.container as usize];
         if !forgets(Forgotten::Taken) {
             container.taken = container.taken + u32::from(before.is_empty()) - u32::from(after.is_empty());
         }
         self.cells[(container.base + spot.slot) as usize] = after;
+    }
+
+    /// Enters in the index what lies in a slot of a container.
+    #[inline(always)]
+    fn enter(&mut self, spot: Spot, before: Goods, after: Goods) {
         if forgets(Forgotten::Slot) {
             return;
         }
+        let container = &mut self.containers[spot.container as usize];
+        let limits = container.limits();
         match &mut container.index {
             Index::Scan(words) => words.update(spot.slot, before, after),
-            Index::Tree(tree) => {
-                let (stack_limit, ruled, def) = (container.stack_limit, container.ruled, container.def);
-                let rules: &Ruleset = &self.rules;
-                tree.update(spot.slot, before, after, |kind| {
-                    slot_limit(rules, stack_limit, ruled, def, kind, spot.slot)
-                });
-            }
+            Index::Tree(tree) => tree.update(spot.slot, before, after, |kind| limits.of(&self.rules, spot.slot, kind)),
         }
     }
 
+    /// Enters in the indexes of two containers what has changed places between them.
+    #[inline(always)]
+    fn enter_exchange(&mut self, (one, mine): (Spot, Goods), (other, yours): (Spot, Goods)) {
+        let is_large = |spot: Spot| matches!(self.state(spot.container).index, Index::Tree(_));
+        let are_alike = mine.kind == yours.kind && !mine.is_empty() && !yours.is_empty();
+        if is_large(one) && is_large(other) && !are_alike && !forgets(Forgotten::Slot) {
+            self.enter_large_exchange((one, mine), (other, yours));
+        } else {
+            self.enter(one, mine, yours);
+            self.enter(other, yours, mine);
+        }
+    }
+
+    #[inline(never)]
+    fn enter_large_exchange(&mut self, (one, mine): (Spot, Goods), (other, yours): (Spot, Goods)) {
+        let limits = [one, other].map(|spot| (self.state(spot.container).limits(), spot.slot));
+        let both = self.containers.get_disjoint_mut([one.container as usize, other.container as usize]);
+        let Ok([ContainerState { index: Index::Tree(here), .. }, ContainerState { index: Index::Tree(there), .. }]) =
+            both
+        else {
+            return;
+        };
+        let limits = |kind| limits.map(|(limits, slot)| limits.of(&self.rules, slot, kind));
+        here.exchange_with(there, (one.slot, mine), (other.slot, yours), limits);
+    }
+
     /// Two cells of a container change places, and are entered in the index there. As many slots are taken as before.
-    #[inline]
-    fn exchange_within(&mut self, container: u32, one: (u32, Cell), other: (u32, Cell)) {
+    #[inline(always)]
+    fn exchange_within(&mut self, container: u32, (here, mine): (u32, Cell), (there, yours): (u32, Cell)) {
         let container = &mut self.containers[container as usize];
-        let ((here, mine), (there, yours)) = (one, other);
         self.cells[(container.base + here) as usize] = yours;
         self.cells[(container.base + there) as usize] = mine;
         if forgets(Forgotten::Slot) {
             return;
         }
+        let limits = container.limits();
         match &mut container.index {
             Index::Scan(words) => {
-                words.update(here, mine, yours);
-                words.update(there, yours, mine);
+                words.update(here, mine.goods(), yours.goods());
+                words.update(there, yours.goods(), mine.goods());
             }
             Index::Tree(tree) => {
-                let (stack_limit, ruled, def) = (container.stack_limit, container.ruled, container.def);
-                let rules: &Ruleset = &self.rules;
-                tree.exchange(one, other, |slot, kind| slot_limit(rules, stack_limit, ruled, def, kind, slot));
+                let (one, other) = ((here, mine.goods()), (there, yours.goods()));
+                tree.exchange(one, other, |slot, kind| limits.of(&self.rules, slot, kind));
             }
         }
     }
 
     /// The container in which something changed, those around it, and the holder or the ground.
-    #[inline]
+    #[inline(never)]
     fn add_to_bearers(&mut self, spot: Spot, change: Change) {
         if self.hashed {
             self.follow_hash(spot, change.before, change.after);
@@ -436,7 +488,7 @@ impl World {
     }
 
     /// How many items of a stack, and of all that lies in it, satisfy the filter of a cap.
-    pub(crate) fn counted(&self, cell: Cell, number: usize) -> u64 {
+    fn counted(&self, cell: Goods, number: usize) -> u64 {
         if cell.is_empty() {
             return 0;
         }
@@ -447,12 +499,32 @@ impl World {
     }
 }
 
-/// The most items of a kind in a slot: the least of the limits of kind, container and slot.
-#[inline]
-pub(super) fn slot_limit(rules: &Ruleset, stack_limit: u32, ruled: u32, def: u32, kind: u32, slot: u32) -> u32 {
-    let own = rules.figures[kind as usize].stack_limit.min(stack_limit);
-    if slot >= ruled {
-        return own;
+/// What a container, and its slots that have rules of their own, hold at most.
+#[derive(Clone, Copy)]
+pub(super) struct Limits {
+    stack_limit: u32,
+    ruled: u32,
+    def: u32,
+}
+
+impl ContainerState {
+    #[inline(always)]
+    pub(super) fn limits(&self) -> Limits {
+        Limits { stack_limit: self.stack_limit, ruled: self.ruled, def: self.def }
     }
-    own.min(rules.containers()[def as usize].ruled[slot as usize].stack_limit)
+}
+
+impl Limits {
+    /// The most items of a kind in a slot: the least of the limits of kind, container and slot.
+    #[inline(always)]
+    pub(super) fn of(self, rules: &Ruleset, slot: u32, kind: u32) -> u32 {
+        let own = rules.figures[kind as usize].stack_limit.min(self.stack_limit);
+        if slot >= self.ruled { own } else { own.min(ruled_limit(rules, self.def, slot)) }
+    }
+}
+
+#[inline(never)]
+fn ruled_limit(rules: &Ruleset, def: u32, slot: u32) -> u32 {
+    let rule = rules.containers().get(def as usize).and_then(|def| def.ruled.get(slot as usize));
+    rule.map_or(u32::MAX, |rule| rule.stack_limit)
 }

@@ -10,7 +10,38 @@ pub(crate) struct Cell {
     pub(crate) id: u64,
 }
 
+/// What lies in a slot, whatever its id. What is rarely called is given this: whose address is handed out lies in memory from then on, and
+/// a cell that most often goes nowhere else should stay in registers.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) struct Goods {
+    pub(crate) class: u32,
+    pub(crate) kind: u32,
+    pub(crate) count: u32,
+    pub(crate) inner: u32,
+}
+
+impl Goods {
+    #[inline(always)]
+    pub(crate) fn with_id(self, id: u64) -> Cell {
+        let Goods { class, kind, count, inner } = self;
+        Cell { class, kind, count, inner, id }
+    }
+
+    pub(crate) fn is_empty(self) -> bool {
+        self.count == 0
+    }
+
+    pub(crate) fn is_pack(self) -> bool {
+        self.inner != GROUND
+    }
+}
+
 impl Cell {
+    #[inline(always)]
+    pub(crate) fn goods(self) -> Goods {
+        Goods { class: self.class, kind: self.kind, count: self.count, inner: self.inner }
+    }
+
     pub(crate) fn is_empty(self) -> bool {
         self.count == 0
     }

@@ -104,6 +104,12 @@ impl ClassTable {
         self.by_key.insert(key, class);
     }
 
+    /// Whether a class, and all below it, are those of plain stacks, which nobody counts.
+    #[inline]
+    pub(crate) fn is_of_kind(&self, class: u32) -> bool {
+        class < self.kinds
+    }
+
     pub(crate) fn retain(&mut self, class: u32) {
         if class >= self.kinds {
             let entry = &mut self.entries[(class - self.kinds) as usize];
@@ -135,7 +141,7 @@ impl ClassTable {
     }
 
     /// Whether a filter admits stacks of the class.
-    #[inline]
+    #[inline(always)]
     pub(crate) fn admits(&self, rules: &Ruleset, filter: FilterId, kind: u32, class: u32) -> bool {
         match self.key(class) {
             None => rules.admits_plain(filter, kind),

@@ -5,7 +5,7 @@ use std::hash::Hasher;
 
 use rustc_hash::FxHasher;
 
-use super::{Cell, GROUND, Spot, World};
+use super::{GROUND, Goods, Spot, World};
 
 impl World {
     /// From now on keeps the hash of what lies where in step with each operation. Taking back and a copy keep it too.
@@ -46,7 +46,8 @@ impl World {
     }
 
     /// Keeps the hash in step: in a place lies something else, or as much more or less.
-    pub(super) fn follow_hash(&mut self, spot: Spot, before: Cell, after: Cell) {
+    #[inline(never)]
+    pub(super) fn follow_hash(&mut self, spot: Spot, before: Goods, after: Goods) {
         let (mut spot, mut gone, mut come) = (spot, self.share(spot, before), self.share(spot, after));
         loop {
             let old = self.state(spot.container).hash;
@@ -58,7 +59,7 @@ impl World {
                 self.hash = self.hash.wrapping_sub(gone).wrapping_add(come);
                 return;
             }
-            let pack = self.cell(parent);
+            let pack = self.cell(parent).goods();
             gone = self.share(parent, pack);
             self.containers[spot.container as usize].hash = new;
             come = self.share(parent, pack);
@@ -78,7 +79,7 @@ impl World {
     }
 
     /// What a stack adds to the sum of its container.
-    fn share(&self, spot: Spot, cell: Cell) -> u64 {
+    fn share(&self, spot: Spot, cell: Goods) -> u64 {
         if cell.is_empty() {
             return 0;
         }
@@ -87,7 +88,7 @@ impl World {
     }
 
     /// On the ground things lie in an order, but in no slot.
-    fn share_with(&self, spot: Spot, cell: Cell, inside: u64) -> u64 {
+    fn share_with(&self, spot: Spot, cell: Goods, inside: u64) -> u64 {
         let slot = if spot.container == GROUND { 0 } else { spot.slot };
         let mut hasher = FxHasher::default();
         hasher.write_u32(slot);
@@ -125,7 +126,7 @@ impl World {
         let packs: Vec<u32> =
             self.stacks_of(container).filter(|(_, cell)| cell.is_pack()).map(|(_, cell)| cell.inner).collect();
         packs.into_iter().for_each(|inner| self.set_hash(inner));
-        let shares = self.stacks_of(container).map(|(spot, cell)| self.share(spot, cell));
+        let shares = self.stacks_of(container).map(|(spot, cell)| self.share(spot, cell.goods()));
         self.containers[container as usize].hash = shares.fold(0, u64::wrapping_add);
     }
 
@@ -145,7 +146,7 @@ impl World {
     fn counted_sum(&self, container: u32) -> u64 {
         let shares = self.stacks_of(container).map(|(spot, cell)| {
             let inside = if cell.is_pack() { self.counted_sum(cell.inner) } else { 0 };
-            self.share_with(spot, cell, inside)
+            self.share_with(spot, cell.goods(), inside)
         });
         shares.fold(0, u64::wrapping_add)
     }

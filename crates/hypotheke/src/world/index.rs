@@ -2,7 +2,7 @@
 
 use rustc_hash::FxHashMap;
 
-use super::cell::Cell;
+use super::cell::{Cell, Goods};
 use super::slot_set::SlotSet;
 use super::taken::Taken;
 
@@ -31,17 +31,13 @@ impl Scan {
         kind as usize % BUCKETS
     }
 
-    #[inline]
-    pub(super) fn update(&mut self, slot: u32, before: Cell, after: Cell) {
-        let bit = 1 << slot;
-        if !before.is_empty() {
-            self.taken &= !bit;
-            self.by_kind[Scan::bucket(before.kind)] &= !bit;
-        }
-        if !after.is_empty() {
-            self.taken |= bit;
-            self.by_kind[Scan::bucket(after.kind)] |= bit;
-        }
+    #[inline(always)]
+    pub(super) fn update(&mut self, slot: u32, before: Goods, after: Goods) {
+        // No branch, since none of it can be foreseen: an empty slot has no bit in any word, and gets none.
+        let (bit, has) = (1 << slot, u64::from(!after.is_empty()) << slot);
+        self.taken = self.taken & !bit | has;
+        self.by_kind[Scan::bucket(before.kind)] &= !bit;
+        self.by_kind[Scan::bucket(after.kind)] |= has;
     }
 }
 
@@ -143,15 +139,15 @@ impl Index {
         }
     }
 
-    #[inline]
+    #[inline(always)]
     pub(super) fn next_of_kind(&self, cells: &[Cell], kind: u32, from: u32) -> Option<u32> {
         match self {
             Index::Scan(words) => scan(words.by_kind[Scan::bucket(kind)], from, |slot| cells[slot].kind == kind),
-            Index::Tree(tree) => tree.by_class.get(&kind)?.slots.next(from),
+            Index::Tree(tree) => tree.next_of_kind(kind, from),
         }
     }
 
-    #[inline]
+    #[inline(always)]
     pub(super) fn next_with_room(
         &self,
         cells: &[Cell],
@@ -164,13 +160,13 @@ impl Index {
             Index::Scan(words) => scan(words.by_kind[Scan::bucket(kind)], from, |slot| {
                 cells[slot].class == class && cells[slot].count < limit(slot as u32)
             }),
-            Index::Tree(tree) => tree.by_class.get(&class)?.slots.next_flagged(from),
+            Index::Tree(tree) => tree.next_with_room(class, from),
         }
     }
 }
 
 /// The first taken slot from `from` on that is wanted.
-#[inline]
+#[inline(always)]
 fn scan(taken: u64, from: u32, wanted: impl Fn(usize) -> bool) -> Option<u32> {
     let mut left = taken & u64::MAX.checked_shl(from)?;
     while left != 0 {
@@ -183,40 +179,49 @@ fn scan(taken: u64, from: u32, wanted: impl Fn(usize) -> bool) -> Option<u32> {
     None
 }
 
+// What is called from where containers of a few slots are scanned as well stays out of there.
 impl Tree {
+    #[inline(never)]
+    fn next_of_kind(&self, kind: u32, from: u32) -> Option<u32> {
+        self.by_class.get(&kind)?.slots.next(from)
+    }
+
+    #[inline(never)]
+    fn next_with_room(&self, class: u32, from: u32) -> Option<u32> {
+        self.by_class.get(&class)?.slots.next_flagged(from)
+    }
+
     /// Takes note that a slot holds something else, or as much as before. `limit` gives the most of a kind that the slot
     /// holds.
-    pub(super) fn update(&mut self, slot: u32, before: Cell, after: Cell, limit: impl Fn(u32) -> u32) {
-        let had = !before.is_empty();
-        let has = !after.is_empty();
-        if had != has {
-            self.taken.set(slot, has);
-        }
-        let share = |cell: Cell| match cell.is_empty() {
-            true => Share::default(),
-            false => Share { count: cell.count, room: limit(cell.kind).saturating_sub(cell.count) },
-        };
-        let (old, new) = (share(before), share(after));
-        if had && has && before.class == after.class {
-            if before.count != after.count {
-                self.grow(slot, after, old, new);
+    #[inline(never)]
+    pub(super) fn update(&mut self, slot: u32, before: Goods, after: Goods, limit: impl Fn(u32) -> u32) {
+        let share = |cell: Goods| Share { count: cell.count, room: limit(cell.kind).saturating_sub(cell.count) };
+        match (before.is_empty(), after.is_empty()) {
+            (true, true) => {}
+            (true, false) => {
+                self.taken.set(slot, true);
+                self.join(slot, after, share(after));
             }
-            return;
-        }
-        if had {
-            self.leave(slot, before, old, !has || before.kind != after.kind);
-        }
-        if has {
-            self.join(slot, after, new);
-            if self.by_class.len() > self.most_entries {
-                self.tidy();
+            (false, true) => {
+                self.taken.set(slot, false);
+                self.leave(slot, before, share(before), true);
+            }
+            (false, false) if before.class == after.class => {
+                if before.count != after.count {
+                    self.grow(slot, after, share(before), share(after));
+                }
+            }
+            (false, false) => {
+                self.leave(slot, before, share(before), before.kind != after.kind);
+                self.join(slot, after, share(after));
             }
         }
     }
 
     /// Takes note that what lies in two slots changes places; what lies there is given as it was. `limit` gives the most of a kind that a
     /// slot holds.
-    pub(super) fn exchange(&mut self, one: (u32, Cell), other: (u32, Cell), limit: impl Fn(u32, u32) -> u32) {
+    #[inline(never)]
+    pub(super) fn exchange(&mut self, one: (u32, Goods), other: (u32, Goods), limit: impl Fn(u32, u32) -> u32) {
         let ((here, mine), (there, yours)) = (one, other);
         if mine.kind == yours.kind && !mine.is_empty() && !yours.is_empty() {
             self.update(here, mine, yours, |kind| limit(here, kind));
@@ -232,20 +237,22 @@ impl Tree {
     }
 
     /// A stack lies in another slot than before, in which nothing of its kind has lain. Each slot with the most that it holds.
-    fn relocate(&mut self, cell: Cell, (from, had): (u32, u32), (to, has): (u32, u32)) {
+    fn relocate(&mut self, cell: Goods, (from, had): (u32, u32), (to, has): (u32, u32)) {
         if cell.is_empty() {
             return;
         }
         let plain = cell.class == cell.kind;
         let (old, new) = (had.saturating_sub(cell.count), has.saturating_sub(cell.count));
         if let Some(of_kind) = self.by_class.get_mut(&cell.kind) {
-            of_kind.slots.remove(from);
-            of_kind.slots.insert(to, plain && new > 0);
+            of_kind.slots.relocate(from, to, plain && new > 0);
             if plain {
                 of_kind.room = of_kind.room - u64::from(old) + u64::from(new);
             }
         }
-        if let Some(of_class) = self.by_class.get_mut(&cell.class).filter(|_| !plain) {
+        if plain {
+            return;
+        }
+        if let Some(of_class) = self.by_class.get_mut(&cell.class) {
             of_class.room = of_class.room - u64::from(old) + u64::from(new);
             if old > 0 {
                 of_class.slots.remove(from);
@@ -256,8 +263,53 @@ impl Tree {
         }
     }
 
+    /// Takes note that what is plain, and of two kinds, has changed places between two containers. `limits` gives the most of a kind that
+    /// each of the slots holds.
+    #[inline(never)]
+    pub(super) fn exchange_with(
+        &mut self,
+        to: &mut Tree,
+        (here, mine): (u32, Goods),
+        (there, yours): (u32, Goods),
+        limits: impl Fn(u32) -> [u32; 2],
+    ) {
+        if mine.is_empty() != yours.is_empty() {
+            self.taken.set(here, mine.is_empty());
+            to.taken.set(there, yours.is_empty());
+        }
+        let shares = |cell: Goods| {
+            limits(cell.kind).map(|limit| Share { count: cell.count, room: limit.saturating_sub(cell.count) })
+        };
+        if !mine.is_empty() {
+            let [old, new] = shares(mine);
+            self.hand_over(to, mine.kind, (here, old), (there, new));
+        }
+        if !yours.is_empty() {
+            let [new, old] = shares(yours);
+            to.hand_over(self, yours.kind, (there, old), (here, new));
+        }
+    }
+
+    /// A plain stack goes over to another container.
+    fn hand_over(&mut self, to: &mut Tree, kind: u32, (here, old): (u32, Share), (there, new): (u32, Share)) {
+        let Some(of_kind) = self.by_class.get_mut(&kind) else { return };
+        let others = match to.by_class.get_mut(&kind) {
+            Some(others) => others,
+            None => to.by_class.entry(kind).or_default(),
+        };
+        of_kind.count -= u64::from(old.count);
+        of_kind.room -= u64::from(old.room);
+        others.count += u64::from(new.count);
+        others.room += u64::from(new.room);
+        of_kind.slots.hand_over(here, &mut others.slots, there, new.room > 0);
+        if of_kind.is_bare() {
+            self.by_class.remove(&kind);
+        }
+        to.tidy();
+    }
+
     /// A stack has more or fewer items than before.
-    fn grow(&mut self, slot: u32, cell: Cell, old: Share, new: Share) {
+    fn grow(&mut self, slot: u32, cell: Goods, old: Share, new: Share) {
         let plain = cell.class == cell.kind;
         let of_kind = self.by_class.entry(cell.kind).or_default();
         of_kind.count = of_kind.count - u64::from(old.count) + u64::from(new.count);
@@ -278,7 +330,7 @@ impl Tree {
     }
 
     /// `kind` says whether it is not even of the same kind any more.
-    fn leave(&mut self, slot: u32, cell: Cell, share: Share, kind: bool) {
+    fn leave(&mut self, slot: u32, cell: Goods, share: Share, kind: bool) {
         let plain = cell.class == cell.kind;
         self.take(cell.kind, slot, Share { room: if plain { share.room } else { 0 }, ..share }, kind);
         if !plain {
@@ -300,9 +352,19 @@ impl Tree {
         }
     }
 
-    fn join(&mut self, slot: u32, cell: Cell, share: Share) {
+    fn join(&mut self, slot: u32, cell: Goods, share: Share) {
+        self.enter(slot, cell, share);
+        self.tidy();
+    }
+
+    #[inline(always)]
+    fn enter(&mut self, slot: u32, cell: Goods, share: Share) {
         let plain = cell.class == cell.kind;
-        let of_kind = self.by_class.entry(cell.kind).or_default();
+        // Most often it is there, and what only looks for it is quicker.
+        let of_kind = match self.by_class.get_mut(&cell.kind) {
+            Some(of_kind) => of_kind,
+            None => self.by_class.entry(cell.kind).or_default(),
+        };
         of_kind.count += u64::from(share.count);
         of_kind.slots.insert(slot, plain && share.room > 0);
         if plain {
@@ -318,8 +380,11 @@ impl Tree {
     }
 
     /// Throws away the entries that hold nothing, if they may be many.
+    #[inline]
     fn tidy(&mut self) {
-        self.by_class.retain(|_, stacks| !stacks.is_empty());
-        self.most_entries = FEWEST_ENTRIES.max(self.by_class.len() * 2);
+        if self.by_class.len() > self.most_entries {
+            self.by_class.retain(|_, stacks| !stacks.is_empty());
+            self.most_entries = FEWEST_ENTRIES.max(self.by_class.len() * 2);
+        }
     }
 }

@@ -35,7 +35,7 @@ use std::sync::Arc;
 use rand_xoshiro::Xoshiro256PlusPlus;
 use rustc_hash::FxHashMap;
 
-pub(crate) use cell::{Cell, GROUND, Spot};
+pub(crate) use cell::{Cell, GROUND, Goods, Spot};
 pub use check::Discrepancy;
 pub(crate) use class::{ClassKey, ClassTable, ClassView};
 pub(crate) use counts::Counts;
@@ -67,8 +67,9 @@ pub(crate) const NONE: u32 = u32::MAX;
 pub struct World {
     pub(crate) rules: Arc<Ruleset>,
     pub(crate) number: u32,
-    /// How often it has gone over to another ruleset, modulo 256: handles from before are refused.
-    era: u32,
+    /// What handles carry: the number of the world, and above its 24 bits how often its ruleset has changed, so that handles from before
+    /// are refused.
+    handle_world: u32,
     pub(crate) revision: u64,
     /// The serial number of the next stack.
     pub(crate) next_stack: u64,
@@ -188,6 +189,13 @@ pub(crate) struct ContainerState {
     pub(crate) capped: Counts,
     /// What paths call it: `sled`, `locker-a`, `surveyor.pockets`. Empty for the inside of a pack.
     name: Box<str>,
+}
+
+impl ContainerState {
+    #[inline(always)]
+    fn is_there(&self) -> bool {
+        self.presence == Presence::Lasting || self.presence == Presence::Inside && self.parent != Spot::NOWHERE
+    }
 }
 
 /// Where the stack in a hand came from: a slot, as long as its container is there.

@@ -5,7 +5,6 @@ use std::sync::Arc;
 
 use smallvec::SmallVec;
 
-use super::apply::slot_limit;
 use super::{
     Bearer, Cell, Class, ClassKey, ContainerState, GROUND, HolderState, Inner, NONE, Origin, Place, Presence, Spot,
     Tally, World,
@@ -77,10 +76,10 @@ impl World {
         HolderId { index, generation: self.holders[index as usize].generation, world: self.handle_world() }
     }
 
-    /// What handles carry: the number of the world, and how often its ruleset has changed.
+    /// What handles carry.
     #[inline]
     pub(crate) fn handle_world(&self) -> u32 {
-        self.number | self.era << 24
+        self.handle_world
     }
 
     /// The handle of the next container that is brought under a number.
@@ -116,12 +115,13 @@ impl World {
     #[inline]
     fn container_state(&self, id: ContainerId) -> Option<&ContainerState> {
         let state = self.containers.get(id.index as usize)?;
-        let there = self.is_there(id.index);
+        let there = state.is_there();
         // The ground and hands have no definition.
         (there && state.def != NONE && state.generation == id.generation && id.world == self.handle_world())
             .then_some(state)
     }
 
+    #[inline]
     fn holder_state(&self, id: HolderId) -> Option<&HolderState> {
         let state = self.holders.get(id.index as usize)?;
         (state.is_there && state.generation == id.generation && id.world == self.handle_world()).then_some(state)
@@ -160,6 +160,7 @@ impl World {
 
     /// True if the handle belongs to this world and its holder is there.
     #[must_use]
+    #[inline]
     pub fn has_holder(&self, id: HolderId) -> bool {
         self.holder_state(id).is_some()
     }
@@ -363,8 +364,13 @@ impl World {
         if spot.is_ground() {
             return self.ground.get(spot.slot);
         }
-        let container = &self.containers[spot.container as usize];
-        self.cells[(container.base + spot.slot) as usize]
+        self.cell_in(self.state(spot.container), spot.slot)
+    }
+
+    /// What lies in a slot of a container that is not the ground.
+    #[inline(always)]
+    pub(crate) fn cell_in(&self, state: &ContainerState, slot: u32) -> Cell {
+        self.cells[(state.base + slot) as usize]
     }
 
     pub(crate) fn slot_count(&self, container: u32) -> u32 {
@@ -373,8 +379,7 @@ impl World {
 
     /// Whether a container is there, be it the ground or a hand.
     pub(crate) fn is_there(&self, container: u32) -> bool {
-        let state = self.state(container);
-        state.presence == Presence::Lasting || state.presence == Presence::Inside && state.parent != Spot::NOWHERE
+        self.state(container).is_there()
     }
 
     /// Whether a container is not the inside of a pack, so that nothing lies around it.
@@ -526,13 +531,12 @@ impl World {
     }
 
     /// The most items of a kind in a slot.
-    #[inline]
+    #[inline(always)]
     pub(crate) fn limit(&self, spot: Spot, kind: u32) -> u32 {
         if spot.is_ground() {
             return self.rules.figures[kind as usize].stack_limit;
         }
-        let state = &self.containers[spot.container as usize];
-        slot_limit(&self.rules, state.stack_limit, state.ruled, state.def, kind, spot.slot)
+        self.state(spot.container).limit(&self.rules, kind, spot.slot)
     }
 
     /// The caps of a container or holder.
@@ -596,7 +600,7 @@ impl World {
         self.containers[container as usize].index.next_taken(from)
     }
 
-    #[inline]
+    #[inline(always)]
     pub(crate) fn next_of_kind(&self, container: u32, kind: u32, from: u32) -> Option<u32> {
         if container == GROUND {
             return self.ground.next_of_kind(kind, from);
@@ -606,10 +610,10 @@ impl World {
     }
 
     /// The next slot with a stack of the class that may still grow.
-    #[inline]
+    #[inline(always)]
     pub(crate) fn next_with_room(&self, container: u32, kind: u32, class: u32, from: u32) -> Option<u32> {
         let state = &self.containers[container as usize];
-        let limit = |slot| slot_limit(&self.rules, state.stack_limit, state.ruled, state.def, kind, slot);
+        let limit = |slot| state.limit(&self.rules, kind, slot);
         state.index.next_with_room(self.cells_of(state), (kind, class), from, limit)
     }
 }

@@ -83,18 +83,21 @@ pub(crate) enum Bearer {
 }
 
 impl Scratch {
-    #[inline]
+    #[inline(always)]
     pub(crate) fn clear(&mut self) {
         self.events.clear();
         self.parts.clear();
         self.applied = false;
-        if !self.departed.is_empty() {
-            self.departed.clear();
-            self.gone_packs.clear();
+        if self.overlay.used || !self.departed.is_empty() {
+            self.clear_rest();
         }
-        if self.overlay.used {
-            self.overlay.clear();
-        }
+    }
+
+    #[inline(never)]
+    fn clear_rest(&mut self) {
+        self.departed.clear();
+        self.gone_packs.clear();
+        self.overlay.clear();
     }
 }
 

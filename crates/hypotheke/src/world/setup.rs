@@ -5,7 +5,6 @@ use rand_core::SeedableRng;
 use rand_xoshiro::Xoshiro256PlusPlus;
 use rustc_hash::FxHashMap;
 
-use super::apply::slot_limit;
 use super::history::History;
 use super::index::Index;
 use super::{
@@ -60,7 +59,7 @@ impl World {
     pub(crate) fn bare(rules: &Arc<Ruleset>) -> World {
         let mut world = World {
             number: 0,
-            era: 0,
+            handle_world: 0,
             revision: 0,
             next_stack: 1,
             random: Xoshiro256PlusPlus::seed_from_u64(0),
@@ -168,6 +167,11 @@ impl World {
         state
     }
 
+    fn set_number(&mut self, number: u32) {
+        let changes = self.handle_world >> 24;
+        (self.number, self.handle_world) = (number, number | changes << 24);
+    }
+
     fn next_to_come(&mut self) -> u64 {
         self.came += 1;
         self.came
@@ -181,7 +185,8 @@ impl World {
         random: &Xoshiro256PlusPlus,
         tallies: &[Tally],
     ) {
-        (self.number, self.revision, self.next_stack) = (number, revision, next_stack);
+        (self.revision, self.next_stack) = (revision, next_stack);
+        self.set_number(number);
         self.random = random.clone();
         self.tallies = tallies.iter().map(|tally| (tally.created, tally.consumed)).collect();
         let kinds = (0..).map(KindId).zip(tallies.iter().map(|tally| (tally.arrived, tally.departed)));
@@ -202,7 +207,7 @@ impl World {
         };
         self.forget(0);
         self.scratch = None;
-        self.number = number;
+        self.set_number(number);
         self.random = Xoshiro256PlusPlus::seed_from_u64(seed);
         for cell in self.cells.iter_mut().filter(|cell| !cell.is_empty()) {
             cell.id = renamed(cell.id);
@@ -215,7 +220,7 @@ impl World {
 
     /// Goes on where a world stands that has gone over to another ruleset.
     pub(crate) fn succeed(&mut self, before: &World) {
-        self.era = (before.era + 1) & 0xff;
+        self.handle_world = self.number | ((before.handle_world >> 24) + 1) << 24;
         self.keep_history(before.most_kept());
         if before.hashed {
             self.keep_hash();
@@ -240,9 +245,9 @@ impl World {
 
 impl ContainerState {
     /// The most items of a kind in a slot: the least of the limits of kind, container and slot.
-    #[inline]
+    #[inline(always)]
     pub(crate) fn limit(&self, rules: &Ruleset, kind: u32, slot: u32) -> u32 {
-        slot_limit(rules, self.stack_limit, self.ruled, self.def, kind, slot)
+        self.limits().of(rules, slot, kind)
     }
 
     /// How many items of a kind lie in it; none if that is not kept.
@@ -261,9 +266,9 @@ impl ContainerState {
     }
 
     /// The filter of a slot.
-    #[inline]
+    #[inline(always)]
     pub(crate) fn slot_filter(&self, rules: &Ruleset, slot: u32) -> Option<FilterId> {
-        if slot >= self.ruled { None } else { rules.containers()[self.def as usize].ruled[slot as usize].admits }
+        if slot >= self.ruled { None } else { ruled_filter(rules, self.def, slot) }
     }
 
     /// An empty one that lies nowhere.
@@ -298,4 +303,9 @@ impl ContainerState {
             index: Index::new(rule.map_or(slots, |def| def.bounds.1)),
         }
     }
+}
+
+#[inline(never)]
+fn ruled_filter(rules: &Ruleset, def: u32, slot: u32) -> Option<FilterId> {
+    rules.containers().get(def as usize)?.ruled.get(slot as usize)?.admits
 }

@@ -82,12 +82,39 @@ impl SlotSet {
         }
     }
 
+    /// Takes a slot out that is held, and puts another in.
+    #[inline]
+    pub(crate) fn relocate(&mut self, from: u32, to: u32, flagged: bool) {
+        if let Some(many) = &mut self.many {
+            many.relocate(from, Entry::new(to, flagged));
+        } else {
+            self.remove(from);
+            self.insert(to, flagged);
+        }
+    }
+
+    /// Takes a slot out that is held, and puts one into another set.
+    #[inline]
+    pub(crate) fn hand_over(&mut self, from: u32, others: &mut SlotSet, to: u32, flagged: bool) {
+        if let (Some(many), Some(others)) = (&mut self.many, &mut others.many) {
+            many.hand_over(from, others, Entry::new(to, flagged));
+        } else {
+            self.remove(from);
+            others.insert(to, flagged);
+        }
+    }
+
     /// How many slots are held, and how many of them are flagged.
     pub(crate) fn len(&self) -> (usize, usize) {
         let walk = |next: &dyn Fn(u32) -> Option<u32>| {
             std::iter::successors(next(0), |&last: &u32| next(last.checked_add(1)?)).count()
         };
         (walk(&|from| self.next(from)), walk(&|from| self.next_flagged(from)))
+    }
+
+    #[cfg(test)]
+    pub(crate) fn chunk_count(&self) -> usize {
+        self.many.as_ref().map_or(0, |many| many.chunk_count())
     }
 
     /// The least slot that is not below `from`.

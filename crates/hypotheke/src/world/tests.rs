@@ -6,10 +6,14 @@ use super::bit_list::BitList;
 use super::bit_tree::BitTree;
 use super::slot_set::SlotSet;
 
+type Model = BTreeMap<u32, bool>;
+
 #[derive(Clone, Debug)]
 enum Step {
     Insert(u32),
     Remove(u32),
+    /// From the next slot that is held, to this one.
+    Relocate(u32, u32),
     Next(u32),
 }
 
@@ -17,6 +21,7 @@ fn steps(bound: u32) -> impl Strategy<Value = Vec<Step>> {
     let step = prop_oneof![
         3 => (0..bound).prop_map(Step::Insert),
         2 => (0..bound).prop_map(Step::Remove),
+        2 => (0..bound, 0..bound).prop_map(|(from, to)| Step::Relocate(from, to)),
         1 => (0..bound + 2).prop_map(Step::Next),
     ];
     prop::collection::vec(step, 0..3_000)
@@ -27,8 +32,10 @@ fn crowded() -> impl Strategy<Value = Vec<Step>> {
     let apart = |slot: u32| slot / 400 * (slot / 400) * 10_000 + slot % 400;
     steps(2_000).prop_map(move |mut steps| {
         for step in &mut steps {
-            let (Step::Insert(slot) | Step::Remove(slot) | Step::Next(slot)) = step;
-            *slot = apart(*slot);
+            match step {
+                Step::Insert(slot) | Step::Remove(slot) | Step::Next(slot) => *slot = apart(*slot),
+                Step::Relocate(from, to) => (*from, *to) = (apart(*from), apart(*to)),
+            }
         }
         steps
     })
@@ -36,11 +43,15 @@ fn crowded() -> impl Strategy<Value = Vec<Step>> {
 
 proptest! {
     #[test]
-    fn a_slot_set_agrees_with_the_standard_ordered_set(steps in prop_oneof![steps(50), steps(2_000), crowded()]) {
-        let (mut set, mut model) = (SlotSet::default(), BTreeMap::new());
+    fn slot_sets_agree_with_the_standard_ordered_set(steps in prop_oneof![steps(50), steps(2_000), crowded()]) {
+        let mut sets: [(SlotSet, Model); 2] = Default::default();
         for (index, step) in steps.into_iter().enumerate() {
-            // Now and then a slot is flagged, or is not any more.
-            let flagged = index % 7 < 2;
+            // Now and then a slot is flagged, or is not any more; most often it is the first set.
+            let (flagged, nth) = (index % 7 < 2, usize::from(index % 5 == 0));
+            let [(set, model), (others, other_model)] = match sets.get_disjoint_mut([nth, 1 - nth]) {
+                Ok(sets) => sets,
+                Err(error) => return Err(TestCaseError::fail(error.to_string())),
+            };
             match step {
                 Step::Insert(key) => {
                     set.insert(key, flagged);
@@ -50,6 +61,17 @@ proptest! {
                     set.remove(key);
                     model.remove(&key);
                 }
+                Step::Relocate(from, to) => {
+                    let Some(from) = set.next(from) else { continue };
+                    model.remove(&from);
+                    if index % 3 == 0 {
+                        set.hand_over(from, others, to, flagged);
+                        other_model.insert(to, flagged);
+                    } else {
+                        set.relocate(from, to, flagged);
+                        model.insert(to, flagged);
+                    }
+                }
                 Step::Next(from) => {
                     prop_assert_eq!(set.next(from), model.range(from..).next().map(|(key, _)| *key));
                     let next = model.range(from..).find(|(_, flagged)| **flagged).map(|(key, _)| *key);
@@ -57,12 +79,27 @@ proptest! {
                 }
             }
         }
-        let held = std::iter::successors(set.next(0), |last| set.next(last + 1));
-        prop_assert!(held.eq(model.keys().copied()));
-        let held = std::iter::successors(set.next_flagged(0), |last| set.next_flagged(last + 1));
-        prop_assert!(held.eq(model.iter().filter(|(_, flagged)| **flagged).map(|(key, _)| *key)));
-        prop_assert_eq!(set.len(), (model.len(), model.values().filter(|flagged| **flagged).count()));
-        prop_assert_eq!(set.is_empty(), model.is_empty());
+        for (set, model) in &sets {
+            let held = std::iter::successors(set.next(0), |last| set.next(last + 1));
+            prop_assert!(held.eq(model.keys().copied()));
+            let held = std::iter::successors(set.next_flagged(0), |last| set.next_flagged(last + 1));
+            prop_assert!(held.eq(model.iter().filter(|(_, flagged)| **flagged).map(|(key, _)| *key)));
+            prop_assert_eq!(set.len(), (model.len(), model.values().filter(|flagged| **flagged).count()));
+            prop_assert_eq!(set.is_empty(), model.is_empty());
+        }
+    }
+
+    /// What is put in from the last slot to the first lies as close together as from the first to the last.
+    #[test]
+    fn a_slot_set_takes_as_little_room_in_any_order(step in 1u32..40, count in 500u32..2_000) {
+        let filled = |slots: &mut dyn Iterator<Item = u32>| {
+            let mut set = SlotSet::default();
+            slots.for_each(|slot| set.insert(slot, false));
+            set.chunk_count()
+        };
+        let up = filled(&mut (0..count).map(|slot| slot * step));
+        let down = filled(&mut (0..count).rev().map(|slot| slot * step));
+        prop_assert!(up.max(down) <= count as usize / 15 + 1, "{up} up, {down} down, of {count}");
     }
 
     #[test]
@@ -97,6 +134,13 @@ proptest! {
                     let number = number % bound;
                     tree.remove(number);
                     model.remove(&number);
+                }
+                Step::Relocate(from, to) => {
+                    let (from, to) = (from % bound, to % bound);
+                    tree.remove(from);
+                    tree.insert(to);
+                    model.remove(&from);
+                    model.insert(to);
                 }
                 Step::Next(from) => {
                     prop_assert_eq!(tree.next(from), model.range(from..).next().copied());

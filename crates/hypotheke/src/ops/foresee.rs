@@ -1,0 +1,116 @@
+//! Foreseeing: what would lie where, for whoever looks at many operations of which few are played. Where it can't be told here, or
+//! the operation would be refused, there is nothing to tell.
+
+use std::cmp::Ordering;
+
+use super::draft::MOST_ON_GROUND;
+use super::short::{Wanted, less};
+use crate::language::Amount;
+use crate::world::{Cell, GROUND, Spot, World};
+
+/// What a step would come to, and how much more the container to which something goes would weigh.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Foreseen {
+    /// What would lie in both places.
+    pub(crate) cells: (Cell, Cell),
+    pub(crate) gain: i64,
+}
+
+impl World {
+    #[inline(always)]
+    pub(crate) fn is_simple_spot(&self, spot: Spot) -> bool {
+        !spot.is_ground() && self.is_lasting(spot.container) && self.is_simple(self.state(spot.container), spot.slot)
+    }
+
+    /// What would lie in two slots after exactly so many items went from the one to the other.
+    pub(crate) fn foresee_move(&self, count: u32, from: Spot, to: Spot) -> Option<(Cell, Cell)> {
+        let cells = [self.cell(from), self.cell(to)];
+        let foreseen = self.foresee_move_of(count, cells, from, to)?;
+        (from != to && self.can_gain(foreseen.gain, from.container, to.container)).then_some(foreseen.cells)
+    }
+
+    /// The same for what may lie in two slots that are ruled so, in another world, as far as it is not a matter of weight.
+    pub(crate) fn foresee_move_of(&self, count: u32, cells: [Cell; 2], from: Spot, to: Spot) -> Option<Foreseen> {
+        if !self.is_simple_spot(from) || !self.is_simple_spot(to) {
+            return None;
+        }
+        let ([mine, there], to) = (cells, self.at(to));
+        let Wanted { wanted, .. } = self.want_move(Amount::Exactly(count), cells, from.container, to)?;
+        let gain = self.weight_of_one(mine.kind).checked_mul(i64::from(count))?;
+        let after = (less(mine, count), Cell { count: there.count + count, ..mine });
+        (wanted == count).then_some(Foreseen { cells: after, gain })
+    }
+
+    /// What would lie in two slots after an exchange.
+    pub(crate) fn foresee_swap(&self, one: Spot, other: Spot) -> Option<(Cell, Cell)> {
+        let foreseen = self.foresee_swap_of([self.cell(one), self.cell(other)], one, other)?;
+        (one != other && self.can_gain(foreseen.gain, one.container, other.container)).then_some(foreseen.cells)
+    }
+
+    /// The same for what may lie in two slots that are ruled so, in another world, as far as it is not a matter of weight.
+    pub(crate) fn foresee_swap_of(&self, cells: [Cell; 2], one: Spot, other: Spot) -> Option<Foreseen> {
+        if !self.is_simple_spot(one) || !self.is_simple_spot(other) {
+            return None;
+        }
+        let gain = self.want_swap(cells, self.at(one), self.at(other))?;
+        Some(Foreseen { cells: (cells[1], cells[0]), gain })
+    }
+
+    /// What would stay in a slot after exactly so many items of it were dropped, and what would land where so many stacks lie.
+    pub(crate) fn foresee_drop(&self, count: u32, from: Spot, landed: usize) -> Option<(Cell, Cell)> {
+        self.foresee_drop_of(count, self.cell(from), from, landed)
+    }
+
+    /// The same for what may lie there in another world.
+    pub(crate) fn foresee_drop_of(&self, count: u32, mine: Cell, from: Spot, landed: usize) -> Option<(Cell, Cell)> {
+        if mine.is_empty() || mine.is_pack() || !self.is_simple_spot(from) {
+            return None;
+        }
+        let kept = self.rules.figures[mine.kind as usize].keep;
+        let goes = !kept && (1..=mine.count).contains(&count) && landed < self.most_landed();
+        goes.then(|| (less(mine, count), Cell { count, ..mine }))
+    }
+
+    /// So many stacks may lie on the ground.
+    pub(crate) fn most_landed(&self) -> usize {
+        MOST_ON_GROUND.min(self.rules.ground_limit as usize)
+    }
+
+    /// What would stay on the ground after exactly so many items were picked up there, and what would lie in the slot.
+    pub(crate) fn foresee_pick_up(&self, count: u32, landing: u32, to: Spot) -> Option<(Cell, Cell)> {
+        let cells = [self.cell(Spot { container: GROUND, slot: landing }), self.cell(to)];
+        let foreseen = self.foresee_pick_up_of(count, cells, to)?;
+        self.can_gain(foreseen.gain, GROUND, to.container).then_some(foreseen.cells)
+    }
+
+    /// The same for what may lie there in another world, as far as it is not a matter of weight.
+    pub(crate) fn foresee_pick_up_of(&self, count: u32, [mine, there]: [Cell; 2], to: Spot) -> Option<Foreseen> {
+        if mine.is_empty() || mine.is_pack() || !self.is_simple_spot(to) {
+            return None;
+        }
+        let limit = self.limit(to, mine.kind);
+        let admitted = self.admits_there(mine, GROUND, self.at(to));
+        if !there.is_empty() && !mine.is_alike(there) || mine.count > limit || !admitted {
+            return None;
+        }
+        let room = mine.count.min(limit.saturating_sub(there.count));
+        let gain = self.weight_of_one(mine.kind).checked_mul(i64::from(count))?;
+        let after = (less(mine, count), Cell { count: there.count + count, ..mine });
+        (count > 0 && count <= room).then_some(Foreseen { cells: after, gain })
+    }
+
+    /// Whether so much weight may go from one container to the other; what is less than nothing goes back.
+    #[inline]
+    pub(crate) fn can_gain(&self, gain: i64, from: u32, to: u32) -> bool {
+        match gain.cmp(&0) {
+            Ordering::Equal => true,
+            Ordering::Greater => gain <= self.weight_left(from, to),
+            Ordering::Less => -gain <= self.weight_left(to, from),
+        }
+    }
+
+    /// Whether no weight is too much to go from one container to the other and back, whatever lies there.
+    pub(crate) fn bears_anything(&self, from: u32, to: u32) -> bool {
+        self.weight_left(from, to) == i64::MAX && (from == GROUND || self.weight_left(to, from) == i64::MAX)
+    }
+}
