@@ -138,6 +138,8 @@ pub(crate) struct ContainerSource {
     pub(crate) name: Option<String>,
     pub(crate) note: Option<String>,
     pub(crate) slots: Option<Written<u32>>,
+    /// Whether `slots` is there, be it a number or not.
+    pub(crate) says_slots: bool,
     pub(crate) columns: Option<Written<u32>>,
     pub(crate) stack_limit: Option<u32>,
     pub(crate) weight_cap: Option<Written<Decimal>>,

@@ -225,6 +225,7 @@ impl RulesetSource {
             name: reading.text(&section, "name"),
             note: reading.text(&section, "note"),
             slots: reading.count(&section, "slots"),
+            says_slots: section.table.contains_key("slots"),
             columns: reading.count(&section, "columns"),
             stack_limit: reading.count(&section, "stack-limit").map(|limit| limit.value),
             weight_cap: reading.weight(&section, "weight-cap"),

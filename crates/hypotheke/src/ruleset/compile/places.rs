@@ -50,6 +50,8 @@ impl Compiler {
                 listed
             }
             Some(slots) => slots.value,
+            // What is written there and can't be read has been told.
+            None if source.says_slots => listed.max(1),
             None if listed == 0 => {
                 let message = format!("container `{}` has no slots", source.id.value);
                 self.fault(Diagnostic::error("missing-key", source.id.at, message).help("say how many: `slots = 12`"));
