@@ -14,7 +14,9 @@ use crate::render::Page;
 use crate::render::chart;
 use crate::render::explore::{draw, draw_gathered, draw_summary};
 use hypotheke::Ruleset;
-use hypotheke::explore::{Bound, Bounds, ClaimsFile, Exploration, Explored, Interleaved, Progress, Several, Walks};
+use hypotheke::explore::{
+    Bound, Bounds, ClaimsFile, Exploration, Explored, Interleaved, Progress, Several, Status, Walks,
+};
 
 /// A file of claims, and what was found.
 pub(crate) struct Searched {
@@ -37,12 +39,14 @@ impl Searched {
         self.found.unlawful.is_some() || tangled || failed
     }
 
-    /// Whether it was stopped before all was seen that was asked for. What the user bounded on purpose, and was played in full, was not.
+    /// Whether it was stopped before all was seen that was asked for, or leaves a claim undecided. What the user bounded on purpose, and
+    /// was played in full, was not stopped.
     pub(crate) fn is_cut_short(&self) -> bool {
+        let is_undecided = self.found.verdicts.iter().any(|verdict| matches!(verdict.status, Status::Undecided));
         let is_cut = |bound: Option<Bound>| matches!(bound, Some(Bound::Memory(_) | Bound::Time(_) | Bound::Interrupt));
         let several = self.several.as_ref().and_then(|several| several.stopped_by);
         let is_unasked = self.happenings.is_none() && matches!(several, Some(Bound::Worlds(_)));
-        is_cut(self.found.stopped_by) || is_cut(several) || is_unasked
+        is_cut(self.found.stopped_by) || is_cut(several) || is_unasked || is_undecided
     }
 }
 
@@ -174,7 +178,8 @@ fn interleave(
 fn gathered(output: &mut Output, args: &ExploreArgs) -> Result<Verdict, InputError> {
     let Gathered { whole, missing } = gather(&args.gather)?;
     let failed = whole.files.iter().any(ExploredJson::is_failure);
-    let stopped = |file: &ExploredJson| file.stopped_by.is_some();
+    let is_undecided = |file: &ExploredJson| file.claims.iter().any(|claim| claim.status == "undecided");
+    let stopped = |file: &ExploredJson| file.stopped_by.is_some() || is_undecided(file);
     let verdict = verdict(failed, !missing.is_empty() || whole.files.iter().any(stopped), args);
     if output.format == Format::Json {
         output.write_json(&whole)?;

@@ -116,6 +116,8 @@ fn add(whole: &mut ExploredJson, part: ExploredJson) {
             mine.status.clone_from(&yours.status);
         }
         mine.trail = first(mine.trail.take(), yours.trail);
+        // What never occurred in any part; a claim that is broken says something.
+        mine.vacuous.retain(|what| mine.trail.is_none() && yours.vacuous.contains(what));
     }
     whole.unlawful = first(whole.unlawful.take(), part.unlawful);
     // Each sum is of numbers that a file may say anything of.
@@ -125,6 +127,14 @@ fn add(whole: &mut ExploredJson, part: ExploredJson) {
         let all = whole.refused.entry(reason).or_default();
         *all = all.saturating_add(count);
     }
+    for (mine, yours) in whole.verbs.iter_mut().zip(part.verbs) {
+        mine.applied = mine.applied.saturating_add(yours.applied);
+        for (reason, count) in yours.refused {
+            let all = mine.refused.entry(reason).or_default();
+            *all = all.saturating_add(count);
+        }
+    }
+    whole.never_entered.retain(|name| part.never_entered.contains(name));
     if let (Some(mine), Some(yours)) = (&mut whole.walks, part.walks) {
         mine.walked = mine.walked.saturating_add(yours.walked);
     }

@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use hypotheke::explore::{Bound, Interleaved, Status, Trail};
+use hypotheke::explore::{Bound, Interleaved, NotTried, Status, Trail, VerbUse};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -38,8 +38,12 @@ pub(crate) struct ExploredJson {
     pub(crate) refused: BTreeMap<String, u64>,
     /// How many worlds so many operations from the start.
     pub(crate) by_depth: Vec<u64>,
-    /// What was asked for and only walks play: a search says nothing of it.
-    pub(crate) unplayed: Vec<String>,
+    /// What became of the operations of each verb in the scope.
+    pub(crate) verbs: Vec<VerbJson>,
+    /// What the scope leaves out: no verdict says anything of it.
+    pub(crate) not_tried: Vec<NotTriedJson>,
+    /// The containers of the scope that never contained anything.
+    pub(crate) never_entered: Vec<String>,
     /// The walks, if it was no search.
     pub(crate) walks: Option<WalksJson>,
     /// Several holders at once, if that was asked for.
@@ -54,6 +58,28 @@ pub(crate) struct ExploredJson {
     pub(crate) memory_of_ways: u64,
     /// The scenarios that were written.
     pub(crate) written: Vec<String>,
+}
+
+/// What became of the operations of a verb.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct VerbJson {
+    /// The verb, as claims write it.
+    pub(crate) verb: String,
+    /// How many of its operations were applied.
+    pub(crate) applied: u64,
+    /// How many were refused, by reason.
+    pub(crate) refused: BTreeMap<String, u64>,
+}
+
+/// Something that a scope leaves out.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct NotTriedJson {
+    /// `verb`, `amounts`, `whole-places`, `container`, `holder`, `game`, `other-doors`, `positions`, `saves` or `departures`.
+    pub(crate) code: String,
+    /// Which one, or in words what it is.
+    pub(crate) text: String,
 }
 
 /// Walks, or a part of them.
@@ -114,6 +140,8 @@ pub(crate) struct ClaimJson {
     pub(crate) claim: String,
     /// `holds`, `holds-so-far`, `broken`, `reached`, `impossible` or `undecided`.
     pub(crate) status: String,
+    /// What the claim speaks of and what never occurred: if there is any, it holds vacuously.
+    pub(crate) vacuous: Vec<String>,
     /// A shortest trail to where it breaks, or is so.
     pub(crate) trail: Option<TrailJson>,
 }
@@ -141,6 +169,19 @@ impl TrailJson {
     }
 }
 
+impl VerbJson {
+    fn new(used: &VerbUse) -> VerbJson {
+        let refused = used.refused.iter().map(|(reason, count)| (reason.code().to_owned(), *count)).collect();
+        VerbJson { verb: used.verb.word().to_owned(), applied: used.applied, refused }
+    }
+}
+
+impl NotTriedJson {
+    fn new(what: &NotTried) -> NotTriedJson {
+        NotTriedJson { code: what.code().to_owned(), text: what.to_string() }
+    }
+}
+
 fn status(status: &Status) -> (&'static str, Option<TrailJson>) {
     match status {
         Status::Holds => ("holds", None),
@@ -158,7 +199,7 @@ impl ExploredJson {
         let claims = found.verdicts.iter().map(|verdict| {
             let (status, trail) = status(&verdict.status);
             let (kind, claim) = (verdict.claim.kind().word().to_owned(), verdict.claim.text().to_owned());
-            ClaimJson { kind, claim, status: status.to_owned(), trail }
+            ClaimJson { kind, claim, status: status.to_owned(), vacuous: verdict.vacuous.clone(), trail }
         });
         let stopped_by = found.stopped_by.map(|bound| match bound {
             Bound::Depth(_) => "depth",
@@ -182,7 +223,9 @@ impl ExploredJson {
             applied: found.applied,
             refused: found.refused.iter().map(|(reason, count)| (reason.code().to_owned(), *count)).collect(),
             by_depth: found.by_depth.clone(),
-            unplayed: found.unplayed.iter().map(|&said| said.to_owned()).collect(),
+            verbs: found.verbs.iter().map(VerbJson::new).collect(),
+            not_tried: found.not_tried.iter().map(NotTriedJson::new).collect(),
+            never_entered: found.never_entered.clone(),
             walks,
             several: searched.several.as_ref().map(SeveralJson::new),
             exhausted: found.exhausted,

@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 use super::report::counted;
 use super::{Page, Tone, clip, container, fold, pad};
 use crate::commands::explore::Searched;
-use crate::formats::explore::{ExploreJson, SeveralJson, TrailJson};
+use crate::formats::explore::{ExploreJson, ExploredJson, SeveralJson, TrailJson};
 use hypotheke::explore::{Bound, Explored, Status, Trail};
 use hypotheke::{ContainerId, World};
 
@@ -13,7 +13,7 @@ pub(crate) fn draw(page: &mut Page, searched: &Searched) {
     let found = &searched.found;
     page.put(Tone::Heading, &clip(&searched.path.display().to_string(), 90)).end();
     for verdict in &found.verdicts {
-        let (tone, word) = word(&verdict.status);
+        let (tone, word) = word(&verdict.status, !verdict.vacuous.is_empty());
         let text = format!("{} {}", verdict.claim.kind().word(), verdict.claim.text());
         for (nth, line) in fold(&text, 80).into_iter().enumerate() {
             page.plain("  ").put(tone, &pad(if nth == 0 { word } else { "" }, 14)).plain(&line).end();
@@ -23,6 +23,7 @@ pub(crate) fn draw(page: &mut Page, searched: &Searched) {
             Status::Reached(trail) => draw_trail(page, trail, false),
             _ => {}
         }
+        draw_vacuous(page, &verdict.vacuous);
     }
     if let Some((trail, violations)) = &found.unlawful {
         page.line(Tone::Bad, "  a law is broken, which no rules bring about: this is a fault of the program");
@@ -32,10 +33,8 @@ pub(crate) fn draw(page: &mut Page, searched: &Searched) {
         }
     }
     draw_covered(page, found);
-    if !found.unplayed.is_empty() {
-        let what = format!("not played by a search: {} (`--walks` plays that)", found.unplayed.join(", "));
-        page.plain("  ").put(Tone::Notable, &what).end();
-    }
+    let file = ExploredJson::new(searched);
+    draw_scope(page, &file);
     if let Some(several) = &searched.several {
         draw_several(page, &SeveralJson::new(several), searched.happenings);
     }
@@ -110,18 +109,20 @@ pub(crate) fn draw_gathered(page: &mut Page, whole: &ExploreJson, missing: &[Str
                 "broken" | "impossible" => Tone::Bad,
                 _ => Tone::Notable,
             };
-            let word = claim.status.replace('-', " ");
+            let word = if claim.vacuous.is_empty() { claim.status.replace('-', " ") } else { "vacuous".to_owned() };
             for (nth, line) in fold(&format!("{} {}", claim.kind, claim.claim), 80).into_iter().enumerate() {
                 page.plain("  ").put(tone, &pad(if nth == 0 { &word } else { "" }, 14)).plain(&line).end();
             }
             let is_broken = claim.status == "broken";
             claim.trail.iter().for_each(|trail| draw_steps(page, trail, is_broken));
+            draw_vacuous(page, &claim.vacuous);
         }
         file.unlawful.iter().for_each(|trail| draw_steps(page, trail, true));
         let walked = file.walks.as_ref().map_or(0, |walks| walks.walked);
         let refused = file.refused.values().fold(0_u64, |all, count| all.saturating_add(*count));
         let walks = counted(usize::try_from(walked).unwrap_or(usize::MAX), "walk");
         page.plain("  ").put(Tone::Faint, &format!("{walks}, {} applied, {refused} refused", file.applied)).end();
+        draw_scope(page, file);
         page.blank();
     }
     let failed = whole.files.iter().filter(|file| file.is_failure()).count();
@@ -132,8 +133,52 @@ pub(crate) fn draw_gathered(page: &mut Page, whole: &ExploreJson, missing: &[Str
     }
 }
 
-fn word(status: &Status) -> (Tone, &'static str) {
+/// What a claim speaks of and what never occurred.
+fn draw_vacuous(page: &mut Page, vacuous: &[String]) {
+    for what in vacuous {
+        page.plain("      ").put(Tone::Notable, &clip(what, 90)).end();
+    }
+}
+
+/// What was never applied, never entered and not tried.
+fn draw_scope(page: &mut Page, file: &ExploredJson) {
+    let mut list = |title: &str, items: &[String]| {
+        if items.is_empty() {
+            return;
+        }
+        for (nth, line) in fold(&items.join(", "), 80).into_iter().enumerate() {
+            page.plain("  ").put(Tone::Faint, &pad(if nth == 0 { title } else { "" }, 15)).plain(&line).end();
+        }
+    };
+    let never = file.verbs.iter().filter(|used| used.applied == 0).map(|used| {
+        let most = used.refused.values().max();
+        let reason = most.and_then(|most| used.refused.iter().find(|(_, count)| *count == most));
+        match reason {
+            Some((reason, _)) => format!("{} (refused: {reason})", used.verb),
+            None => format!("{} (nothing to try it on)", used.verb),
+        }
+    });
+    list("never applied", &never.collect::<Vec<_>>());
+    list("never entered", &file.never_entered);
+    let of = |codes: &[&str]| -> Vec<String> {
+        let named = file.not_tried.iter().filter(|what| codes.contains(&what.code.as_str()));
+        named.map(|what| what.text.clone()).collect()
+    };
+    let mut title = "not tried";
+    for (subject, code) in [("verbs: ", "verb"), ("containers: ", "container"), ("holders: ", "holder")] {
+        let mut named = of(&[code]);
+        if let Some(first) = named.first_mut() {
+            first.insert_str(0, subject);
+            list(std::mem::take(&mut title), &named);
+        }
+    }
+    let others = ["amounts", "whole-places", "game", "other-doors", "positions", "saves", "departures"];
+    list(title, &of(&others));
+}
+
+fn word(status: &Status, is_vacuous: bool) -> (Tone, &'static str) {
     match status {
+        Status::Holds | Status::HoldsSoFar if is_vacuous => (Tone::Notable, "vacuous"),
         Status::Holds => (Tone::Good, "holds"),
         Status::HoldsSoFar => (Tone::Notable, "holds so far"),
         Status::Broken(_) => (Tone::Bad, "broken"),
@@ -227,7 +272,7 @@ fn draw_covered(page: &mut Page, found: &Explored) {
         None if found.exhausted => (Tone::Good, "every world that can be reached was seen".to_owned()),
         None => (Tone::Plain, "every claim was decided before all worlds were seen".to_owned()),
         Some(Bound::Depth(depth)) => {
-            (Tone::Plain, format!("every world within {depth} operations was seen; there are others (`--depth`)"))
+            (Tone::Plain, format!("every world within {depth} operations was seen; no more were tried (`--depth`)"))
         }
         Some(Bound::Worlds(worlds)) => {
             (Tone::Notable, format!("stopped at {worlds} worlds; there are others (`--worlds`)"))
@@ -248,7 +293,9 @@ pub(crate) fn draw_summary(page: &mut Page, all: &[Searched]) {
     let tangled = all.iter().filter(|searched| searched.several.as_ref().is_some_and(|it| it.broken.is_some()));
     let unlawful = all.iter().filter(|searched| searched.found.unlawful.is_some());
     let failed = verdicts().filter(|verdict| verdict.status.is_failure()).count() + tangled.count() + unlawful.count();
-    let open = verdicts().filter(|verdict| verdict.status.is_open()).count();
+    let cut = all.iter().filter(|searched| searched.several.as_ref().is_some_and(|it| it.stopped_by.is_some())).count();
+    let open = verdicts().filter(|verdict| verdict.status.is_open()).count() + cut;
+    let vacuous = verdicts().filter(|verdict| !verdict.vacuous.is_empty()).count();
     let (tone, what) = if failed > 0 {
         (Tone::Bad, format!("{failed} broken"))
     } else if open > 0 {
@@ -258,7 +305,11 @@ pub(crate) fn draw_summary(page: &mut Page, all: &[Searched]) {
     } else {
         (Tone::Good, "all hold".to_owned())
     };
-    page.put(Tone::Heading, &counted(verdicts().count(), "claim")).plain(": ").put(tone, &what).end();
+    page.put(Tone::Heading, &counted(verdicts().count(), "claim")).plain(": ").put(tone, &what);
+    if vacuous > 0 {
+        page.plain(", ").put(Tone::Notable, &format!("{vacuous} vacuous"));
+    }
+    page.end();
     let written: Vec<_> = all.iter().flat_map(|searched| &searched.written).collect();
     for path in &written {
         page.plain(&format!("wrote  {}", path.display())).end();

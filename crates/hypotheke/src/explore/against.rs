@@ -11,8 +11,9 @@ use rand_core::{Rng, SeedableRng};
 use rand_xoshiro::Xoshiro256PlusPlus;
 
 use super::draw::{Draws, Stock};
-use super::moves::{Moves, Plan};
+use super::moves::Moves;
 use super::report::Bound;
+use super::scope::Scope;
 use super::search::Exploration;
 use super::sentence::sentence;
 use super::shorten::{MOST_REPLAYS, Shorten};
@@ -251,7 +252,7 @@ impl Exploration {
     fn walk_both<I: Implementation>(&self, number: u64, walks: Walks, make: &impl Fn() -> I) -> Walked {
         let mut random = Xoshiro256PlusPlus::seed_from_u64(seed_of(walks.seed, number));
         let mut walked = Walked { number, steps: 0, refused: BTreeMap::new(), found: None };
-        let draws = Draws::unbound(&self.plan).some(&mut random);
+        let draws = Draws::unbound(&self.scope).some(&mut random);
         let mut theirs = make();
         let mut pair = Pair { ours: Engine::new(self.start.rules()), theirs: &mut theirs, refused: None };
         if let Some(differs) = pair.start(&self.start.snapshot()) {
@@ -283,7 +284,7 @@ impl Exploration {
         make: &impl Fn() -> I,
     ) -> Mismatch {
         let mut shorter = Shorter { start: self.start.clone(), steps, differs, left: MOST_REPLAYS, make };
-        shorter.shorten(&self.plan);
+        shorter.shorten(&self.scope);
         let Shorter { start, steps, differs, .. } = shorter;
         let steps = steps.iter().map(Step::to_string).collect();
         Mismatch { walk, start: start.snapshot(), steps, differs }
@@ -343,12 +344,12 @@ impl<I: Implementation, M: Fn() -> I> Shorter<'_, M> {
         found.map(|(nth, differs)| (steps[..=nth].to_vec(), differs))
     }
 
-    fn shorten(&mut self, plan: &Plan) {
+    fn shorten(&mut self, scope: &Scope) {
         self.leave_out();
-        self.walk_shortly(plan);
+        self.walk_shortly(scope);
         self.leave_out();
         self.left = MOST_REPLAYS;
-        self.search(plan);
+        self.search(scope);
         self.lower_counts();
         self.leave_out_ids();
         self.left = MOST_REPLAYS;
@@ -356,8 +357,8 @@ impl<I: Implementation, M: Fn() -> I> Shorter<'_, M> {
     }
 
     /// Short walks with the verbs of what was found: most often there is a shorter way that no leaving out leads to.
-    fn walk_shortly(&mut self, plan: &Plan) {
-        let mut draws = Draws::unbound(plan);
+    fn walk_shortly(&mut self, scope: &Scope) {
+        let mut draws = Draws::unbound(scope);
         let said: Vec<&NamedAction> = self.steps.iter().flat_map(Step::actions).collect();
         draws.keep_only(&said);
         let mut random = Xoshiro256PlusPlus::seed_from_u64(self.steps.len() as u64);
@@ -407,14 +408,14 @@ impl<I: Implementation, M: Fn() -> I> Shorter<'_, M> {
     }
 
     /// From each world on the way, an operation of a search that leads to a difference sooner.
-    fn search(&mut self, plan: &Plan) {
+    fn search(&mut self, scope: &Scope) {
         let mut ours = Engine::new(self.start.rules());
         if ours.start(&self.start.snapshot()).is_err() {
             return;
         }
         let mut moves = Moves::default();
         for nth in 0..self.steps.len().saturating_sub(1) {
-            plan.enumerate(ours.world(), &mut moves);
+            scope.enumerate(ours.world(), &mut moves);
             for operation in moves.operations(ours.world()) {
                 let Some(next) = Step::read(&sentence(ours.world(), &operation)) else { continue };
                 let steps: Vec<Step> = self.steps[..nth].iter().cloned().chain([next]).collect();

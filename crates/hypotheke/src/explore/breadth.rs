@@ -4,7 +4,6 @@
 //! then entered in the order in which one thread would have found it. So the worlds have the same numbers on any number of threads, and
 //! everything that is told is the same. How large a batch is depends on how many operations the one before had, and on nothing else.
 
-use std::collections::BTreeMap;
 use std::num::NonZeroUsize;
 use std::ops::Range;
 use std::sync::atomic::{AtomicUsize, Ordering};
@@ -13,14 +12,16 @@ use std::sync::{Mutex, PoisonError};
 use super::claims::{Claim, ClaimKind, Ready};
 use super::expand::{Expanded, Judged, Known, Player, Reached};
 use super::faults::Wrong;
-use super::moves::Plan;
+use super::moves::exactly;
 use super::packed::Packer;
 use super::report::{Bound, Explored, Status, Trail, Verdict};
+use super::scope::Scope;
 use super::search::{Bounds, Progress};
 use super::sentence::sentence;
 use super::store::{NOBODY, Store};
+use super::tried::Tried;
+use super::vacuity::Occurred;
 use super::why::why;
-use crate::ops::Reason;
 use crate::world::World;
 
 /// A claim while it is searched for.
@@ -42,7 +43,7 @@ pub(super) struct Search {
     successors: Option<Vec<Vec<u32>>>,
     /// What those take, in bytes.
     edges: u64,
-    plan: Plan,
+    scope: Scope,
     bounds: Bounds,
     start: World,
     players: Vec<Player>,
@@ -54,8 +55,8 @@ pub(super) struct Search {
     /// The worlds from here on are one operation farther than those that are gone through.
     level_end: u32,
     done: u32,
-    applied: u64,
-    refused: [u64; Reason::ALL.len()],
+    tried: Tried,
+    occurred: Occurred,
     stopped_by: Option<Bound>,
     /// Whether sums and indexes are recounted at every world.
     recounts: bool,
@@ -71,23 +72,24 @@ const PARTS: u32 = 32;
 impl Search {
     pub(super) fn new(
         claims: Vec<(Claim, Ready)>,
-        plan: Plan,
+        scope: Scope,
         start: World,
         bounds: Bounds,
         threads: NonZeroUsize,
     ) -> Search {
         let goals = claims.iter().enumerate().filter(|(_, (claim, _))| claim.kind == ClaimKind::Recoverable);
         let goals: Vec<(usize, Vec<u32>)> = goals.map(|(index, _)| (index, Vec::new())).collect();
-        let packer = Packer::for_search(&start, &plan);
+        let packer = Packer::for_search(&start, &scope);
         let store = Store::new(packer.length());
+        let occurred = Occurred::new(&start, &scope, &claims);
         Search {
             found: vec![Found::Nothing; claims.len()],
             successors: (!goals.is_empty()).then(Vec::new),
             edges: 0,
             goals,
-            players: (0..threads.get()).map(|_| Player::new(&start, &plan, packer.clone())).collect(),
+            players: (0..threads.get()).map(|_| Player::new(&start, &scope, packer.clone())).collect(),
             claims,
-            plan,
+            scope,
             bounds,
             start,
             store,
@@ -95,8 +97,8 @@ impl Search {
             levels: vec![0],
             level_end: 1,
             done: 0,
-            applied: 0,
-            refused: [0; Reason::ALL.len()],
+            tried: Tried::default(),
+            occurred,
             stopped_by: None,
             recounts: false,
         }
@@ -136,17 +138,26 @@ impl Search {
     /// Enters the start.
     fn begin(&mut self) {
         let Some(mut player) = self.players.pop() else { return };
-        let (bytes, hash) = player.pack(&self.start, &self.plan);
+        let (bytes, hash) = player.pack(&self.start, &self.scope);
         self.players.push(player);
         let number = self.store.add(&bytes, hash, NOBODY, 0);
         self.judge(number..number + 1, &self.open());
     }
 
     fn known<'s>(&'s self, open: &'s [bool]) -> Known<'s> {
-        let (claims, plan, store) = (&self.claims, &self.plan, &self.store);
+        let (claims, scope, store) = (&self.claims, &self.scope, &self.store);
         let mut nevers = claims.iter().zip(open).filter(|((claim, _), _)| claim.kind == ClaimKind::Never);
         let has_never = nevers.any(|(_, open)| *open);
-        Known { claims, open, plan, store, has_never, recounts: self.recounts, keeps_ways: self.successors.is_some() }
+        Known {
+            claims,
+            open,
+            scope,
+            store,
+            has_never,
+            recounts: self.recounts,
+            keeps_ways: self.successors.is_some(),
+            occurred: &self.occurred,
+        }
     }
 
     /// For each claim, whether it may still be decided.
@@ -181,7 +192,7 @@ impl Search {
         let known = self.known(&open);
         let expanded = in_parts(&mut players, &batch, |player, part| player.expand(part, &known));
         self.players = players;
-        let before = self.applied + self.refused.iter().sum::<u64>();
+        let before = self.tried.total();
         let first = self.store.count();
         for part in expanded {
             self.enter(part);
@@ -190,7 +201,7 @@ impl Search {
         if self.stopped_by.is_none() {
             self.done = batch.end;
         }
-        self.applied + self.refused.iter().sum::<u64>() - before
+        self.tried.total() - before
     }
 
     /// Finds out what is so of new worlds.
@@ -207,8 +218,7 @@ impl Search {
         if self.stopped_by.is_some() {
             return;
         }
-        self.applied += expanded.applied;
-        self.refused.iter_mut().zip(expanded.refused).for_each(|(all, more)| *all += more);
+        self.tried.add(&expanded.tried);
         for &(claim, number, nth) in &expanded.never {
             if matches!(self.found[claim], Found::Nothing) {
                 self.found[claim] = Found::Operation(number, nth);
@@ -250,6 +260,7 @@ impl Search {
 
     /// Notes what is so of a new world.
     fn note(&mut self, number: u32, judged: Judged) {
+        self.occurred.note(&judged.newly);
         if self.unlawful.is_none() {
             self.unlawful = judged.unlawful.map(|told| (number, told));
         }
@@ -270,8 +281,9 @@ impl Search {
         let found = std::mem::take(&mut self.found);
         let claims = std::mem::take(&mut self.claims);
         let goals: Vec<usize> = self.goals.iter().map(|(index, _)| *index).collect();
+        let verbs = self.tried.verbs(&self.scope);
         let mut verdicts = Vec::new();
-        for (index, ((claim, _), found)) in claims.into_iter().zip(found).enumerate() {
+        for (index, ((claim, ready), found)) in claims.into_iter().zip(found).enumerate() {
             let status = match (claim.kind, found) {
                 (ClaimKind::Possible, Found::World(number, message)) => Status::Reached(self.trail_to(number, message)),
                 (_, Found::World(number, message)) => Status::Broken(self.trail_to(number, message)),
@@ -282,7 +294,7 @@ impl Search {
                 (_, Found::Nothing) if all_seen => Status::Holds,
                 (_, Found::Nothing) => Status::HoldsSoFar,
             };
-            verdicts.push(Verdict { claim, status });
+            verdicts.push(Verdict::new(claim, status, || self.occurred.why_vacuous(index, &ready, &verbs)));
         }
         let unlawful = self.unlawful.take().map(|(number, told)| {
             let mut trail = self.trail_to(number, told);
@@ -302,16 +314,18 @@ impl Search {
             verdicts,
             unlawful,
             worlds,
-            applied: self.applied,
-            refused: counts(&self.refused),
+            applied: self.tried.total_applied(),
+            refused: self.tried.by_reason(),
             by_depth,
-            unplayed: self.plan.walked_only(),
+            verbs,
+            not_tried: self.scope.not_tried(&self.start, true),
+            never_entered: self.occurred.never_entered(),
             stopped_by: self.stopped_by,
             exhausted: all_seen,
             walks: None,
             memory: self.memory(),
             memory_of_ways: self.edges,
-            symmetric: self.plan.alike.iter().filter(|alike| **alike).count(),
+            symmetric: self.scope.alike.count(),
         }
     }
 
@@ -356,7 +370,8 @@ impl Search {
         let mut world = self.start.clone();
         let (mut before, mut steps) = (world.clone(), Vec::new());
         for nth in moves {
-            let Some(operation) = self.players[0].operation(&world, &self.plan, nth) else { break };
+            let Some(operation) = self.players[0].operation(&world, &self.scope, nth) else { break };
+            let operation = exactly(&world, &operation);
             steps.push(sentence(&world, &operation));
             before = world.clone();
             let applied = world.perform(&operation);
@@ -400,9 +415,4 @@ fn in_parts<T: Send>(
     let mut done = done.into_inner().unwrap_or_else(PoisonError::into_inner);
     done.sort_unstable_by_key(|(nth, _)| *nth);
     done.into_iter().map(|(_, worked)| worked).collect()
-}
-
-/// How often each reason was given, those that were.
-fn counts(refused: &[u64]) -> BTreeMap<Reason, u64> {
-    Reason::ALL.into_iter().zip(refused.iter().copied()).filter(|(_, count)| *count > 0).collect()
 }

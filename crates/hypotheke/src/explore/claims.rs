@@ -2,8 +2,10 @@
 
 use std::fmt;
 
+use super::tried::VerbUse;
+use super::verb::{Verb, verb_of};
 use crate::filter::{Comparison, Filter, Test};
-use crate::id::KindId;
+use crate::id::{KindId, PropertyId};
 use crate::language::{LineParser, Path, SentenceError, lex};
 use crate::ops::{Action, Operation};
 use crate::quantity::Decimal;
@@ -11,7 +13,7 @@ use crate::ruleset::What;
 use crate::scenario::parse::lines;
 use crate::scenario::{Check, Claim as Measured, DifferenceRow, Finding, Line, hold};
 use crate::text::{Span, Word};
-use crate::world::{Class, ClassView, Event, Place, Spot, World};
+use crate::world::{Class, ClassView, End, Event, Place, Spot, World};
 
 /// What a claim says.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -71,6 +73,26 @@ impl Claim {
     }
 }
 
+impl Claim {
+    /// The claim as a line of the `end` of a scenario, if a scenario can say it: of the contents of a place it counts what is there.
+    pub(super) fn as_check(&self, world: &World) -> Option<String> {
+        let name = |part: &Part| match &part.filter {
+            Filter::Name(name) => Some(name.to_string()),
+            _ => None,
+        };
+        match &self.said {
+            Said::Check(_) => Some(self.text.clone()),
+            Said::NoneIn(part, place) => Some(format!("count of {} in {place} = 0", name(part)?)),
+            Said::AllIn(part, place) => {
+                let name = name(part)?;
+                let count = world.count(world.rules().what(&name)?, None);
+                Some(format!("count of {name} in {place} = {count}"))
+            }
+            Said::NoneWith(..) | Said::InAll { .. } | Said::Operation(_) => None,
+        }
+    }
+}
+
 impl fmt::Display for Claim {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         write!(f, "{} {}", self.kind.word(), self.text)
@@ -105,16 +127,19 @@ pub(super) struct Part {
 /// Operations that are alike.
 #[derive(Clone, Debug)]
 pub(super) struct Pattern {
-    pub(super) verb: Word,
+    pub(super) verb: Verb,
     pub(super) name: Option<Word>,
     pub(super) from: Option<Path>,
     pub(super) to: Option<Path>,
 }
 
-pub(super) const VERBS: [&str; 15] = [
-    "move", "swap", "drop", "pick-up", "equip", "unequip", "lift", "put", "return", "open", "close", "mark", "unmark",
-    "create", "consume",
-];
+/// What the name in a claim about operations stands for.
+#[derive(Clone, Copy, Debug)]
+pub(super) enum Subject {
+    Items(What),
+    /// The property that is set.
+    Property(PropertyId),
+}
 
 pub(super) fn read(kind: ClaimKind, content: &str, offset: usize) -> Result<Said, SentenceError> {
     let mut tokens = Vec::new();
@@ -198,20 +223,29 @@ fn pattern(parser: &mut LineParser<'_, '_>) -> Result<Pattern, SentenceError> {
     if verb.as_str() == "pick" && parser.keyword("up") {
         verb = Word::new("pick-up", verb.span());
     }
-    if !VERBS.contains(&verb.as_str()) {
+    let Some(of_word) = Verb::of_word(verb.as_str()).filter(|verb| *verb != Verb::Together) else {
+        let known = Verb::ALL.into_iter().filter(|verb| *verb != Verb::Together).map(Verb::word);
         let error = SentenceError::new(verb.span(), format!("`{verb}` is nothing that is played"));
-        return Err(error.help(format!("it is one of {}", VERBS.join(", "))));
-    }
+        return Err(error.help(format!("it is one of {}", known.collect::<Vec<_>>().join(", "))));
+    };
     let is_place = |parser: &LineParser<'_, '_>| ["from", "to", "in"].iter().any(|word| parser.keyword_ahead(word));
-    // What is opened or closed is a place, and no item.
-    let is_door = matches!(verb.as_str(), "open" | "close");
+    // What follows these verbs is a place, and no item.
+    let is_door = matches!(of_word, Verb::Open | Verb::Close | Verb::Sort | Verb::Resize | Verb::Unbind);
+    let what = if of_word == Verb::Set { "a property, a kind, a tag or a mark" } else { "a kind, a tag or a mark" };
     let has_name = !(parser.is_empty() || is_place(parser) || is_door);
-    let name = if has_name { Some(parser.word("a kind, a tag or a mark")?) } else { None };
+    let name = if has_name { Some(parser.word(what)?) } else { None };
     let is_named = is_door && !parser.is_empty() && !is_place(parser);
     let from = if is_named || parser.keyword("from") { Some(parser.path()?) } else { None };
     let to = if parser.keyword("to") || parser.keyword("in") { Some(parser.path()?) } else { None };
     parser.end()?;
-    Ok(Pattern { verb, name, from, to })
+    Ok(Pattern { verb: of_word, name, from, to })
+}
+
+/// A filter with its names looked up.
+#[derive(Clone, Debug)]
+pub(super) struct Named {
+    pub(super) test: Test,
+    pub(super) text: String,
 }
 
 /// A claim with all names looked up.
@@ -219,9 +253,9 @@ fn pattern(parser: &mut LineParser<'_, '_>) -> Result<Pattern, SentenceError> {
 pub(super) enum Ready {
     /// Of a count, what is counted.
     Check(Check, Option<What>),
-    NoneWith(Test, Test),
-    NoneIn(Test, Path),
-    AllIn(Test, Path),
+    NoneWith(Named, Named),
+    NoneIn(Named, Path),
+    AllIn(Named, Path),
     InAll {
         what: What,
         name: String,
@@ -230,7 +264,7 @@ pub(super) enum Ready {
     },
     Operation {
         pattern: Pattern,
-        what: Option<What>,
+        named: Option<Subject>,
     },
 }
 
@@ -251,11 +285,13 @@ impl Ready {
                 Ok(Some(finding)) => Some(told(&finding)),
                 Err(unknown) => Some(unknown.to_string()),
             },
-            Ready::NoneWith(one, other) => lies_with(world, one, other),
+            Ready::NoneWith(one, other) => lies_with(world, &one.test, &other.test),
             Ready::NoneIn(test, path) => {
                 let place = world.place(path, None).ok()?;
-                let found =
-                    world.all_stacks_in(Some(place)).into_iter().find(|stack| admits(world, test, stack.cell_class()));
+                let found = world
+                    .all_stacks_in(Some(place))
+                    .into_iter()
+                    .find(|stack| admits(world, &test.test, stack.cell_class()));
                 found.map(|stack| format!("{} lies in {path}", hold::item_text(stack)))
             }
             Ready::AllIn(test, path) => {
@@ -265,7 +301,7 @@ impl Ready {
                 };
                 let all = world.all_stacks_in(None).into_iter();
                 let found = all
-                    .filter(|stack| admits(world, test, stack.cell_class()))
+                    .filter(|stack| admits(world, &test.test, stack.cell_class()))
                     .find(|stack| !inside.contains(&stack.id()));
                 found.map(|stack| {
                     let at = world.place_of(stack.id()).map_or_else(String::new, |place| world.place_name(place));
@@ -286,61 +322,146 @@ impl Ready {
     /// The places that it names.
     pub(super) fn places(&self) -> Vec<&Path> {
         match self {
-            Ready::Check(Check::Places { places, .. }, _) => places.iter().collect(),
-            Ready::Check(Check::Measure { claim, .. }, _) => claim.place().into_iter().collect(),
-            Ready::Check(Check::Contents { place, .. }, _) | Ready::NoneIn(_, place) | Ready::AllIn(_, place) => {
-                vec![place]
-            }
+            Ready::Check(check, _) => match check {
+                Check::Places { places, .. } => places.iter().collect(),
+                Check::Measure { claim, .. } => claim.place().into_iter().collect(),
+                Check::Contents { place, .. } => vec![place],
+                Check::Burden { holder, .. } | Check::Shortcuts { holder, .. } => vec![holder],
+                Check::PointsAt { shortcut, .. } => vec![shortcut],
+                Check::Open { container, holder, .. } => vec![container, holder],
+                // These are about more than one world, and no claims.
+                Check::Events { .. } | Check::SameWorld { .. } | Check::NothingChanged => Vec::new(),
+            },
+            Ready::NoneIn(_, place) | Ready::AllIn(_, place) => vec![place],
             Ready::Operation { pattern, .. } => pattern.from.iter().chain(&pattern.to).collect(),
-            // Holders, shortcuts and whole containers.
-            Ready::Check(..) | Ready::NoneWith(..) | Ready::InAll { .. } => Vec::new(),
+            Ready::NoneWith(..) | Ready::InAll { .. } => Vec::new(),
         }
     }
 
-    /// Whether an operation is one that is spoken of, before it is played. Where it names no slot, what it takes is known when it was
-    /// played: [`Ready::was_meant`].
+    /// What the claim speaks of, a bit each: if one of these never occurs, the claim holds whatever the rules are.
+    pub(super) fn speaks_of(&self) -> u8 {
+        match self {
+            Ready::NoneIn(..) | Ready::NoneWith(..) => FIRST | SECOND,
+            Ready::AllIn(..) => FIRST,
+            Ready::InAll { comparison, number, .. } => counts_if_zero(*comparison, number),
+            Ready::Check(Check::Measure { claim: Measured::Count(..), comparison, number, .. }, Some(_)) => {
+                counts_if_zero(*comparison, number)
+            }
+            // Of an operation it is known by its verb.
+            Ready::Check(..) | Ready::Operation { .. } => 0,
+        }
+    }
+
+    /// Which of these occur in a world.
+    pub(super) fn occurs(&self, world: &World) -> u8 {
+        let any =
+            |test: &Named| world.all_stacks_in(None).iter().any(|stack| admits(world, &test.test, stack.cell_class()));
+        let bits = |first: bool, second: bool| u8::from(first) * FIRST | u8::from(second) * SECOND;
+        match self {
+            Ready::NoneIn(test, path) => {
+                let is_entered = world.place(path, None).is_ok_and(|place| !world.stacks_in(Some(place)).is_empty());
+                bits(any(test), is_entered)
+            }
+            Ready::NoneWith(one, other) => bits(any(one), any(other)),
+            Ready::AllIn(test, _) => bits(any(test), false),
+            Ready::InAll { what, .. } => bits(world.count(*what, None) > 0, false),
+            Ready::Check(Check::Measure { claim: Measured::Count(_, path), .. }, Some(what)) => {
+                let place = path.as_ref().map(|path| world.place(path, None)).transpose();
+                bits(place.is_ok_and(|place| world.count(*what, place) > 0), false)
+            }
+            Ready::Check(..) | Ready::Operation { .. } => 0,
+        }
+    }
+
+    /// What the claim speaks of and what never occurred.
+    pub(super) fn why_vacuous(&self, occurred: u8, verbs: &[VerbUse]) -> Vec<String> {
+        let missing = self.speaks_of() & !occurred;
+        let mut found = Vec::new();
+        let mut note = |bit: u8, text: String| found.extend((missing & bit != 0).then_some(text));
+        match self {
+            Ready::NoneIn(test, path) => {
+                note(FIRST, format!("no item was `{}`", test.text));
+                note(SECOND, format!("{path} never contained anything"));
+            }
+            Ready::NoneWith(one, other) => {
+                note(FIRST, format!("no item was `{}`", one.text));
+                note(SECOND, format!("no item was `{}`", other.text));
+            }
+            Ready::AllIn(test, _) => note(FIRST, format!("no item was `{}`", test.text)),
+            Ready::InAll { name, .. } => note(FIRST, format!("there never was any {name}")),
+            Ready::Check(Check::Measure { claim: Measured::Count(name, path), .. }, _) => match path {
+                Some(path) => note(FIRST, format!("{path} never contained any {name}")),
+                None => note(FIRST, format!("there never was any {name}")),
+            },
+            Ready::Check(..) => {}
+            Ready::Operation { pattern, .. } => match verbs.iter().find(|it| it.verb == pattern.verb) {
+                None => found.push(format!("`{}` is not in the scope", pattern.verb.word())),
+                Some(used) if used.applied == 0 => found.push(format!("`{}` was never applied", pattern.verb.word())),
+                Some(_) => {}
+            },
+        }
+        found
+    }
+
+    /// Whether an operation may be one that the claim forbids, judged before it is performed. What only its outcome shows is
+    /// judged afterwards: [`Ready::was_meant`].
     pub(super) fn is_meant(&self, world: &World, operation: &Operation) -> bool {
-        let Ready::Operation { pattern, what } = self else { return false };
+        let Ready::Operation { pattern, named } = self else { return false };
         if let Action::Together { steps } = &operation.action {
             return steps.iter().any(|step| self.is_meant(world, step));
         }
-        let (verb, from, to) = parts(&operation.action);
-        if verb != pattern.verb.as_str() {
+        let ends = Ends::of(operation);
+        if ends.verb != pattern.verb {
             return false;
         }
-        let lies_at = |place: &Option<Place>, path: &Path| {
-            let (Some(place), Ok(wanted)) = (place, world.place(path, None)) else { return false };
-            is_within(world, *place, wanted)
+        let matches = |(from, to): (Option<Place>, Option<Place>)| {
+            let is_at = |place: Option<Place>, path: &Path| {
+                // Where the outcome decides, it is judged afterwards.
+                let Some(place) = place else { return !ends.is_place_known };
+                world.place(path, None).is_ok_and(|wanted| is_within(world, place, wanted))
+            };
+            pattern.from.as_ref().is_none_or(|path| is_at(from, path))
+                && pattern.to.as_ref().is_none_or(|path| is_at(to, path))
         };
-        let any_there = |place: Place, what: What| world.stacks_in(Some(place)).iter().any(|stack| stack.is(what));
-        let named = what.is_none_or(|what| match (&operation.action, from) {
-            (Action::Create { kind, .. }, _) => match what {
-                What::Kind(wanted) => wanted == *kind,
-                What::Tag(tag) => world.rules().kind(*kind).has_tag(tag),
-                What::Mark(_) => false,
-            },
-            (Action::Swap { one, other }, _) => any_there(*one, what) || any_there(*other, what),
-            (Action::Put { .. } | Action::Return { .. }, _) => {
-                let held = operation.actor.and_then(|actor| world.hand(actor));
-                held.is_some_and(|stack| stack.is(what))
-            }
-            (_, Some(from)) => any_there(from, what),
-            // It goes from wherever it lies.
-            (Action::PickUp { .. }, None) => any_there(Place::Ground, what),
-            _ => false,
-        });
-        named
-            && pattern.from.as_ref().is_none_or(|path| lies_at(&from, path))
-            && pattern.to.as_ref().is_none_or(|path| lies_at(&to, path))
+        let either_way = matches((ends.from, ends.to)) || ends.is_exchange && matches((ends.to, ends.from));
+        either_way && named.is_none_or(|named| is_named(world, operation, &ends, named))
     }
 
-    /// Whether what the latest operation took is what is spoken of; told of one that [is meant](Ready::is_meant).
-    pub(super) fn was_meant(&self, world: &World) -> bool {
-        let Ready::Operation { what: Some(what), .. } = self else { return true };
+    /// Whether the latest operation was one that the claim forbids, of those that [may be](Ready::is_meant).
+    pub(super) fn was_meant(&self, world: &World, operation: &Operation) -> bool {
+        let Ready::Operation { pattern, named } = self else { return true };
+        if matches!(operation.action, Action::Together { .. }) {
+            return self.moved(world, *named);
+        }
+        let ends = Ends::of(operation);
+        if !ends.is_place_known
+            && let Some(path) = &pattern.to
+        {
+            let wanted = world.place(path, None);
+            let is_there = |end: &End| {
+                let place = world.place_of_end(end);
+                place.zip(wanted.as_ref().ok()).is_some_and(|(place, wanted)| is_within(world, place, *wanted))
+            };
+            let reached = world.events().iter().any(|event| match event {
+                Event::Transferred { to, .. } => is_there(to),
+                Event::Swapped { one, other } => is_there(one) || is_there(other),
+                _ => false,
+            });
+            if !reached {
+                return false;
+            }
+        }
+        // A slot and a stack are known before; of a whole place the events tell what it gave.
+        !ends.is_whole || self.moved(world, *named)
+    }
+
+    /// Whether the latest operation moved what is named, or named no items.
+    fn moved(&self, world: &World, named: Option<Subject>) -> bool {
+        let Some(Subject::Items(what)) = named else { return true };
         let is_it = |kind: KindId, class: Class| match what {
-            What::Kind(wanted) => kind == *wanted,
-            What::Tag(tag) => world.rules().kind(kind).has_tag(*tag),
-            What::Mark(mark) => world.classes.key(class.0).is_some_and(|key| key.marks.contains(mark)),
+            What::Kind(wanted) => kind == wanted,
+            What::Tag(tag) => world.rules().kind(kind).has_tag(tag),
+            What::Mark(mark) => world.classes.key(class.0).is_some_and(|key| key.marks.contains(&mark)),
         };
         world.events().iter().any(|event| match event {
             Event::Transferred { kind, class, .. } => is_it(*kind, *class),
@@ -350,40 +471,126 @@ impl Ready {
     }
 }
 
-fn parts(action: &Action) -> (&'static str, Option<Place>, Option<Place>) {
-    match action {
-        Action::Move { from, to, .. } => ("move", Some(*from), Some(*to)),
-        Action::Swap { one, other } => ("swap", Some(*one), Some(*other)),
-        Action::Drop { from, .. } => ("drop", Some(*from), Some(Place::Ground)),
-        Action::PickUp { from, to, .. } => ("pick-up", from.map(Place::OnGround), Some(*to)),
-        Action::Equip { from, .. } => ("equip", Some(*from), None),
-        Action::Unequip { from, .. } => ("unequip", Some(*from), None),
-        Action::Lift { from, .. } => ("lift", Some(*from), None),
-        Action::Put { to, .. } => ("put", None, Some(*to)),
-        Action::Return { .. } => ("return", None, None),
-        Action::Open { at } => ("open", Some(*at), None),
-        Action::Close { at } => ("close", Some(*at), None),
-        Action::Mark { at, .. } => ("mark", Some(*at), None),
-        Action::Unmark { at, .. } => ("unmark", Some(*at), None),
-        Action::Create { to, .. } => ("create", None, Some(*to)),
-        Action::Consume { from, .. } => ("consume", Some(*from), None),
-        _ => ("", None, None),
+/// The things that a claim speaks of.
+const FIRST: u8 = 1;
+const SECOND: u8 = 2;
+
+/// A count speaks of items only if it is as claimed where there are none.
+fn counts_if_zero(comparison: Comparison, number: &Decimal) -> u8 {
+    if comparison.holds(&Decimal::default(), number) { FIRST } else { 0 }
+}
+
+/// Whether what an operation takes, changes or creates is what a claim names.
+fn is_named(world: &World, operation: &Operation, ends: &Ends, named: Subject) -> bool {
+    let what = match (named, &operation.action) {
+        (Subject::Property(property), Action::Set { property: set, .. }) => return property == *set,
+        (Subject::Property(_), _) => return false,
+        // The mark that is set or taken away.
+        (
+            Subject::Items(What::Mark(mark)),
+            Action::Mark { mark: changed, .. } | Action::Unmark { mark: changed, .. },
+        ) if mark == *changed => {
+            return true;
+        }
+        (Subject::Items(what), _) => what,
+    };
+    let is_of = |kind: KindId| match what {
+        What::Kind(wanted) => wanted == kind,
+        What::Tag(tag) => world.rules().kind(kind).has_tag(tag),
+        What::Mark(_) => false,
+    };
+    let any_there = |place: Option<Place>| {
+        place.is_some_and(|place| world.stacks_in(Some(place)).iter().any(|stack| stack.is(what)))
+    };
+    match &operation.action {
+        Action::Create { kind, variant, .. } => {
+            is_of(*kind) || matches!(what, What::Mark(mark) if variant.marks().contains(&mark))
+        }
+        Action::Bind { kind, .. } => is_of(*kind),
+        Action::Unbind { at } => {
+            let Place::Shortcut(holder, shortcut) = *at else { return false };
+            world.shortcuts(holder).nth(shortcut as usize).flatten().is_some_and(is_of)
+        }
+        Action::Swap { .. } => any_there(ends.from) || any_there(ends.to),
+        _ => any_there(ends.from),
     }
 }
 
-/// Whether a place is another, or lies in it at any depth.
+/// The verb of an operation and the places between which it goes.
+struct Ends {
+    verb: Verb,
+    from: Option<Place>,
+    to: Option<Place>,
+    /// Whether the places are known before the operation is performed.
+    is_place_known: bool,
+    /// It goes both ways.
+    is_exchange: bool,
+    /// It names a whole container, holder or the ground, which gives what it has.
+    is_whole: bool,
+}
+
+impl Ends {
+    fn of(operation: &Operation) -> Ends {
+        let hand = operation.actor.map(Place::Hand);
+        let verb = verb_of(&operation.action);
+        let (from, to) = match &operation.action {
+            Action::Move { from, to, .. } | Action::Split { from, to, .. } => (Some(*from), Some(*to)),
+            Action::Merge { from, onto, .. } => (Some(*from), Some(*onto)),
+            Action::Swap { one, other } => (Some(*one), Some(*other)),
+            Action::Drop { from, .. } => (Some(*from), Some(Place::Ground)),
+            Action::PickUp { from, to, .. } => (Some(from.map_or(Place::Ground, Place::OnGround)), Some(*to)),
+            Action::Equip { from, .. } => (Some(*from), None),
+            Action::Unequip { from, to, .. } => (Some(*from), *to),
+            Action::Lift { from, .. } => (Some(*from), hand),
+            Action::Put { to, .. } => (hand, Some(*to)),
+            Action::Return { .. } | Action::Leave => (hand, None),
+            // What happens in one place happens from there and to there.
+            Action::Open { at: place }
+            | Action::Close { at: place }
+            | Action::Sort { at: place, .. }
+            | Action::Resize { at: place, .. }
+            | Action::Mark { at: place, .. }
+            | Action::Unmark { at: place, .. }
+            | Action::Set { at: place, .. }
+            | Action::Create { to: place, .. }
+            | Action::Consume { from: place, .. }
+            | Action::Bind { at: place, .. }
+            | Action::Unbind { at: place }
+            | Action::Depart { who: place } => (Some(*place), Some(*place)),
+            Action::Arrive { .. } | Action::Together { .. } => (None, None),
+        };
+        let is_stack = |place: &Place| matches!(place, Place::Slot(..) | Place::OnGround(_) | Place::Hand(_));
+        Ends {
+            verb,
+            from,
+            to,
+            is_place_known: !matches!(verb, Verb::Equip | Verb::Unequip | Verb::Return | Verb::Leave) || to.is_some(),
+            is_exchange: verb == Verb::Swap,
+            is_whole: from.is_some_and(|from| !is_stack(&from))
+                && !matches!(verb, Verb::Create | Verb::Bind | Verb::Unbind),
+        }
+    }
+}
+
+/// Whether a place is the wanted one, or in it at any depth.
 fn is_within(world: &World, place: Place, wanted: Place) -> bool {
     if place == wanted {
         return true;
     }
-    let Place::Slot(container, _) = place else {
-        return matches!((place, wanted), (Place::OnGround(_), Place::Ground));
+    let container = match place {
+        Place::Slot(container, _) | Place::Container(container) => container,
+        Place::OnGround(_) => return wanted == Place::Ground,
+        Place::Hand(holder) | Place::Shortcut(holder, _) => return wanted == Place::Holder(holder),
+        Place::Holder(_) | Place::Ground => return false,
     };
     let around = around(world, container.index);
-    let outer = around.last().copied().unwrap_or(container.index);
     match wanted {
         Place::Container(wanted) => around.contains(&wanted.index),
-        Place::Holder(holder) => world.carrier(world.container_id(outer)) == Some(holder),
+        Place::Holder(holder) => world.holder_of(container.index) == Some(holder.index),
+        Place::Ground => around.last().is_some_and(|&outer| {
+            let parent = world.state(outer).parent;
+            parent != Spot::NOWHERE && parent.is_ground()
+        }),
         _ => false,
     }
 }

@@ -4,7 +4,9 @@
 use rand_core::Rng;
 use rand_xoshiro::Xoshiro256PlusPlus;
 
-use super::moves::{Plan, Source, Verb, fitting, has_door};
+use super::moves::{Source, fitting, has_door};
+use super::scope::{Amounts, Scope};
+use super::verb::Verb;
 use crate::id::{ContainerId, HolderId, KindId, MarkId, PropertyId, StackId};
 use crate::language::{Amount, Landing, NamedAction, SortKey};
 use crate::ops::{Action, Operation, Share, Variant};
@@ -13,22 +15,12 @@ use crate::ruleset::PropertyValue;
 use crate::snapshot::Departures;
 use crate::world::{Cell, GROUND, Place, Spot, World};
 
-/// What is drawn first.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-enum Choice {
-    Verb(Verb),
-    Mark,
-    Unmark,
-    Create,
-    Consume,
-}
-
-/// Draws operations by a plan.
+/// Draws operations by a scope.
 #[derive(Clone, Debug)]
 pub(super) struct Draws<'p> {
-    plan: &'p Plan,
+    scope: &'p Scope,
     /// Each as often as it weighs.
-    choices: Vec<Choice>,
+    choices: Vec<Verb>,
     /// Nothing bounds what comes in and goes out.
     is_free: bool,
 }
@@ -50,7 +42,7 @@ impl Stock {
         self.is_fresh = false;
     }
 
-    fn look(&mut self, plan: &Plan, world: &World) {
+    fn look(&mut self, scope: &Scope, world: &World) {
         if std::mem::replace(&mut self.is_fresh, true) {
             return;
         }
@@ -58,15 +50,19 @@ impl Stock {
         containers.clear();
         sources.clear();
         holders.clear();
-        match &plan.container_names {
+        match &scope.container_names {
             Some(names) => containers.extend(names.iter().filter_map(|name| world.container(name))),
             None => containers.extend(world.containers()),
         }
-        match &plan.actor_names {
+        match &scope.actor_names {
             Some(names) => holders.extend(names.iter().filter_map(|name| world.holder(name))),
             None => holders.extend(world.holders()),
         }
         *lasting = containers.len();
+        let hands = holders.iter().filter(|_| scope.hands).map(|holder| world.hand_of(holder.index));
+        let held = hands.map(|container| world.cell(Spot { container, slot: 0 }));
+        let loose = world.stacks_of(GROUND).map(|(_, cell)| cell).chain(held).filter(|cell| cell.is_pack());
+        containers.extend(loose.map(|cell| world.container_id(cell.inner)));
         let mut next = 0;
         while let Some(&container) = containers.get(next) {
             for (slot, &cell) in (0..).zip(world.slots_of(container.index)) {
@@ -90,44 +86,48 @@ struct Scene<'w> {
     lasting: usize,
     sources: &'w [Source],
     holders: &'w [HolderId],
+    scope: &'w Scope,
+    /// Nothing bounds what is drawn.
+    is_free: bool,
     random: &'w mut Xoshiro256PlusPlus,
 }
 
-/// What is drawn for an action to come of it.
-fn of_action(action: &NamedAction) -> Choice {
+/// The verb of an action.
+fn verb_of(action: &NamedAction) -> Verb {
     match action {
-        NamedAction::Create { .. } => Choice::Create,
-        NamedAction::Consume { .. } => Choice::Consume,
-        NamedAction::Mark { .. } => Choice::Mark,
-        NamedAction::Unmark { .. } => Choice::Unmark,
-        NamedAction::Move { .. } => Choice::Verb(Verb::Move),
-        NamedAction::Split { .. } => Choice::Verb(Verb::Split),
-        NamedAction::Merge { .. } => Choice::Verb(Verb::Merge),
-        NamedAction::Swap { .. } => Choice::Verb(Verb::Swap),
-        NamedAction::Drop { .. } => Choice::Verb(Verb::Drop),
-        NamedAction::PickUp { .. } => Choice::Verb(Verb::PickUp),
-        NamedAction::Lift { .. } => Choice::Verb(Verb::Lift),
-        NamedAction::Put { .. } => Choice::Verb(Verb::Put),
-        NamedAction::Return { .. } => Choice::Verb(Verb::Return),
-        NamedAction::Together { .. } => Choice::Verb(Verb::Together),
-        NamedAction::Equip { .. } => Choice::Verb(Verb::Equip),
-        NamedAction::Unequip { .. } => Choice::Verb(Verb::Unequip),
-        NamedAction::Sort { .. } => Choice::Verb(Verb::Sort),
-        NamedAction::Resize { .. } => Choice::Verb(Verb::Resize),
-        NamedAction::Open { .. } => Choice::Verb(Verb::Open),
-        NamedAction::Close { .. } => Choice::Verb(Verb::Close),
-        NamedAction::Leave => Choice::Verb(Verb::Leave),
-        NamedAction::Bind { .. } => Choice::Verb(Verb::Bind),
-        NamedAction::Unbind { .. } => Choice::Verb(Verb::Unbind),
-        NamedAction::Set { .. } => Choice::Verb(Verb::Set),
-        NamedAction::Depart { .. } => Choice::Verb(Verb::Depart),
-        NamedAction::Arrive { .. } => Choice::Verb(Verb::Arrive),
+        NamedAction::Create { .. } => Verb::Create,
+        NamedAction::Consume { .. } => Verb::Consume,
+        NamedAction::Mark { .. } => Verb::Mark,
+        NamedAction::Unmark { .. } => Verb::Unmark,
+        NamedAction::Move { .. } => Verb::Move,
+        NamedAction::Split { .. } => Verb::Split,
+        NamedAction::Merge { .. } => Verb::Merge,
+        NamedAction::Swap { .. } => Verb::Swap,
+        NamedAction::Drop { .. } => Verb::Drop,
+        NamedAction::PickUp { .. } => Verb::PickUp,
+        NamedAction::Lift { .. } => Verb::Lift,
+        NamedAction::Put { .. } => Verb::Put,
+        NamedAction::Return { .. } => Verb::Return,
+        NamedAction::Together { .. } => Verb::Together,
+        NamedAction::Equip { .. } => Verb::Equip,
+        NamedAction::Unequip { .. } => Verb::Unequip,
+        NamedAction::Sort { .. } => Verb::Sort,
+        NamedAction::Resize { .. } => Verb::Resize,
+        NamedAction::Open { .. } => Verb::Open,
+        NamedAction::Close { .. } => Verb::Close,
+        NamedAction::Leave => Verb::Leave,
+        NamedAction::Bind { .. } => Verb::Bind,
+        NamedAction::Unbind { .. } => Verb::Unbind,
+        NamedAction::Set { .. } => Verb::Set,
+        NamedAction::Depart { .. } => Verb::Depart,
+        NamedAction::Arrive { .. } => Verb::Arrive,
     }
 }
 
 fn weight(verb: Verb) -> usize {
     match verb {
         Verb::Move => 5,
+        Verb::Create => 4,
         Verb::Swap | Verb::Put | Verb::PickUp => 3,
         Verb::Drop
         | Verb::Lift
@@ -138,52 +138,40 @@ fn weight(verb: Verb) -> usize {
         | Verb::Together
         | Verb::Arrive
         | Verb::Sort
+        | Verb::Mark
         | Verb::Open => 2,
         _ => 1,
     }
 }
 
 impl<'p> Draws<'p> {
-    /// What the plan says.
-    pub(super) fn of(plan: &'p Plan) -> Draws<'p> {
-        Draws::new(plan, plan.verbs.clone(), false)
+    /// What the scope says.
+    pub(super) fn of(scope: &'p Scope) -> Draws<'p> {
+        Draws::new(scope, scope.verbs.clone(), false)
     }
 
-    /// The same, where what the plan does not bound is free.
-    pub(super) fn unbound(plan: &'p Plan) -> Draws<'p> {
-        let verbs = if plan.has_verbs { plan.verbs.clone() } else { Verb::ALL.to_vec() };
-        Draws::new(plan, verbs, !plan.has_verbs)
+    /// The same, where what the scope does not bound is free.
+    pub(super) fn unbound(scope: &'p Scope) -> Draws<'p> {
+        let verbs = if scope.has_verbs { scope.verbs.clone() } else { Verb::ALL.to_vec() };
+        Draws::new(scope, verbs, !scope.has_verbs)
     }
 
-    fn new(plan: &'p Plan, verbs: Vec<Verb>, is_free: bool) -> Draws<'p> {
-        let mut choices: Vec<Choice> =
-            verbs.into_iter().flat_map(|verb| vec![Choice::Verb(verb); weight(verb)]).collect();
-        let more = [
-            (Choice::Mark, 2, !plan.set.is_empty()),
-            (Choice::Unmark, 1, !plan.unset.is_empty()),
-            (Choice::Create, 4, !plan.created.is_empty()),
-            (Choice::Consume, 1, !plan.consumed.is_empty()),
-        ];
-        for (choice, weight, is_played) in more {
-            if is_played || is_free {
-                choices.extend(vec![choice; weight]);
-            }
-        }
-        Draws { plan, choices, is_free }
+    fn new(scope: &'p Scope, verbs: Vec<Verb>, is_free: bool) -> Draws<'p> {
+        let choices = verbs.into_iter().flat_map(|verb| vec![verb; weight(verb)]).collect();
+        Draws { scope, choices, is_free }
     }
 
     /// Draws about half of all that could be drawn: what is done often enough in one walk meets more of what is rare, and another walk
     /// leaves out something else.
     pub(super) fn some(&self, random: &mut Xoshiro256PlusPlus) -> Draws<'p> {
-        let mut kept: Vec<Choice> = Vec::new();
-        let mut left_out: Vec<Choice> = Vec::new();
+        let mut kept: Vec<Verb> = Vec::new();
+        let mut left_out: Vec<Verb> = Vec::new();
         for &choice in &self.choices {
             if kept.contains(&choice) || left_out.contains(&choice) {
                 continue;
             }
             // Nothing else comes to anything in a world in which nothing lies.
-            let stays =
-                matches!(choice, Choice::Create | Choice::Verb(Verb::Move)) || random.next_u64().is_multiple_of(2);
+            let stays = matches!(choice, Verb::Create | Verb::Move) || random.next_u64().is_multiple_of(2);
             if stays { kept.push(choice) } else { left_out.push(choice) }
         }
         let choices = self.choices.iter().copied().filter(|choice| kept.contains(choice)).collect();
@@ -192,7 +180,7 @@ impl<'p> Draws<'p> {
 
     /// Draws only what is done in some operations.
     pub(super) fn keep_only(&mut self, actions: &[&NamedAction]) {
-        let is_said = |choice: &Choice| actions.iter().any(|action| of_action(action) == *choice);
+        let is_said = |choice: &Verb| actions.iter().any(|action| verb_of(action) == *choice);
         if self.choices.iter().any(is_said) {
             self.choices.retain(is_said);
         }
@@ -206,26 +194,39 @@ impl<'p> Draws<'p> {
         stock: &mut Stock,
         random: &mut Xoshiro256PlusPlus,
     ) -> Option<Operation> {
-        stock.look(self.plan, world);
+        stock.look(self.scope, world);
         let Stock { containers, lasting, sources, holders, .. } = &*stock;
-        let mut scene = Scene { world, departures, containers, lasting: *lasting, sources, holders, random };
+        let (scope, is_free) = (self.scope, self.is_free);
+        let mut scene =
+            Scene { world, departures, containers, lasting: *lasting, sources, holders, random, scope, is_free };
         let choice = *scene.one_of(&self.choices)?;
         self.chosen(&mut scene, choice)
     }
 
-    fn chosen(&self, scene: &mut Scene<'_>, choice: Choice) -> Option<Operation> {
-        let operation = match choice {
-            Choice::Verb(Verb::Together) => return self.list(scene),
-            Choice::Verb(verb) => scene.verb(verb)?,
-            Choice::Mark | Choice::Unmark => self.look(scene, choice == Choice::Mark)?,
-            Choice::Create => self.create(scene)?,
-            Choice::Consume => self.consume(scene)?,
+    fn chosen(&self, scene: &mut Scene<'_>, verb: Verb) -> Option<Operation> {
+        let operation = match verb {
+            Verb::Together => return self.list(scene),
+            Verb::Mark | Verb::Unmark => self.look(scene, verb == Verb::Mark)?,
+            Verb::Create => self.create(scene)?,
+            Verb::Consume => self.consume(scene)?,
+            verb => scene.verb(verb)?,
         };
         if operation.actor.is_some() {
             return Some(operation);
         }
-        // Where there are doors it matters who acts; elsewhere now and then somebody does.
-        let acts = if self.plan.has_doors { 4 } else { 1 };
+        if !self.is_free {
+            let actor = match verb {
+                // A shortcut belongs to its holder, and who departs acts by departing.
+                Verb::Bind | Verb::Unbind | Verb::Depart | Verb::Arrive => None,
+                Verb::Create | Verb::Consume | Verb::Mark | Verb::Unmark | Verb::Set | Verb::Resize => {
+                    *scene.one_of(&self.scope.changers())?
+                }
+                _ => *scene.one_of(&self.scope.performers())?,
+            };
+            return Some(Operation { actor, ..operation });
+        }
+        // Where something has to be opened it matters who acts; elsewhere now and then somebody does.
+        let acts = if self.scope.has_doors { 4 } else { 1 };
         if scene.below(5) < acts {
             let actor = scene.holder();
             return Some(Operation { actor, ..operation });
@@ -237,8 +238,8 @@ impl<'p> Draws<'p> {
     /// before the list begins.
     fn list(&self, scene: &mut Scene<'_>) -> Option<Operation> {
         scene.leave_out_packs();
-        let is_plain = |choice: &Choice| !matches!(choice, Choice::Verb(Verb::Together | Verb::Depart | Verb::Arrive));
-        let choices: Vec<Choice> = self.choices.iter().copied().filter(is_plain).collect();
+        let is_plain = |verb: &Verb| !matches!(verb, Verb::Together | Verb::Depart | Verb::Arrive);
+        let choices: Vec<Verb> = self.choices.iter().copied().filter(is_plain).collect();
         let count = 2 + scene.below(2);
         let mut steps = Vec::new();
         for _ in 0..count {
@@ -250,29 +251,36 @@ impl<'p> Draws<'p> {
 
     fn look(&self, scene: &mut Scene<'_>, sets: bool) -> Option<Operation> {
         let all: Vec<MarkId> = scene.all_marks();
-        let known = if sets { &self.plan.set } else { &self.plan.unset };
+        let known = if sets { &self.scope.set } else { &self.scope.unset };
         let mark = *scene.one_of(if known.is_empty() && self.is_free { &all } else { known })?;
         let at = scene.stack_anywhere()?;
         Some(if sets { Operation::marking(at, mark) } else { Operation::unmarking(at, mark) })
     }
 
     fn create(&self, scene: &mut Scene<'_>) -> Option<Operation> {
-        let kind = match scene.one_of(&self.plan.created).copied() {
+        let kind = match scene.one_of(&self.scope.created).copied() {
             Some((kind, most)) if scene.world.count(kind, None) < most => kind,
             Some(_) => return None,
             None => scene.any_kind()?,
         };
+        if !self.is_free {
+            let most = self.scope.created.iter().find(|(created, _)| *created == kind).map_or(0, |(_, most)| *most);
+            let more = u32::try_from(most - scene.world.count(kind, None)).unwrap_or(u32::MAX);
+            let amount = scene.amount(more, 0);
+            let to = if scene.below(6) == 0 { Place::Ground } else { scene.target_or_hand((kind.0, kind.0))? };
+            return Some(Operation::creating(amount, kind, to));
+        }
         let limit = scene.world.rules().kind(kind).stack_limit();
         let count = match scene.below(4) {
             0 => limit,
-            1 if self.is_free => limit.saturating_add(1),
+            1 => limit.saturating_add(1),
             2 => 1 + u32::try_from(scene.below(limit as usize)).unwrap_or(0),
             _ => 1,
         };
         let amount = if scene.below(4) == 0 { Amount::UpTo(count) } else { Amount::Exactly(count) };
         let to = scene.target(Some((kind.0, kind.0)))?;
         let plain = Operation::creating(amount, kind, to);
-        if !self.is_free || scene.below(3) > 0 {
+        if scene.below(3) > 0 {
             return Some(plain);
         }
         let all: Vec<MarkId> = scene.all_marks();
@@ -287,14 +295,16 @@ impl<'p> Draws<'p> {
     }
 
     fn consume(&self, scene: &mut Scene<'_>) -> Option<Operation> {
-        let source = scene.source()?;
-        let kind = KindId(source.cell.kind);
-        if !self.is_free && !self.plan.consumed.contains(&kind) {
-            return None;
+        if !self.is_free {
+            let from = scene.stack_anywhere()?;
+            let (kind, count) = scene.world.stacks_in(Some(from)).first().map(|it| (it.kind().handle(), it.count()))?;
+            let amount = scene.amount(count, 0);
+            return self.scope.consumed.contains(&kind).then(|| Operation::consuming(amount, kind, from));
         }
-        let from = scene.slot_or_container(source);
-        let amount = scene.amount(source.cell.count, 0);
-        Some(Operation::consuming(amount, kind, from))
+        let source = scene.source()?;
+        let (from, count) = scene.slot_or_container(source);
+        let amount = scene.amount(count, 0);
+        Some(Operation::consuming(amount, KindId(source.cell.kind), from))
     }
 }
 
@@ -360,8 +370,14 @@ impl<'w> Scene<'w> {
         world.stacks_of(GROUND).nth(at).map(|(_, cell)| cell)
     }
 
-    fn slot_or_container(&mut self, source: Source) -> Place {
-        if self.below(3) == 0 { source.container.into() } else { (source.container, source.slot).into() }
+    /// A slot, or the whole container, and how many items of the kind it has.
+    fn slot_or_container(&mut self, source: Source) -> (Place, u32) {
+        if !self.names_whole_places() || self.below(3) > 0 {
+            return ((source.container, source.slot).into(), source.cell.count);
+        }
+        let place = Place::Container(source.container);
+        let count = self.world.count(KindId(source.cell.kind), Some(place));
+        (place, u32::try_from(count).unwrap_or(u32::MAX))
     }
 
     fn stack_anywhere(&mut self) -> Option<Place> {
@@ -369,6 +385,13 @@ impl<'w> Scene<'w> {
             && let Some(cell) = self.landed()
         {
             return Some(Place::OnGround(StackId(cell.id)));
+        }
+        if self.scope.hands
+            && !self.is_free
+            && self.below(4) == 0
+            && let Some(holder) = self.holder().filter(|&holder| self.world.hand(holder).is_some())
+        {
+            return Some(Place::Hand(holder));
         }
         self.source().map(|source| (source.container, source.slot).into())
     }
@@ -398,11 +421,37 @@ impl<'w> Scene<'w> {
 
     /// A slot or a container.
     fn target(&mut self, lies: Option<(u32, u32)>) -> Option<Place> {
-        if self.below(3) == 0 { self.container().map(Place::from) } else { self.slot_for(lies).map(Place::from) }
+        let whole = self.names_whole_places() && self.below(3) == 0;
+        if whole { self.container().map(Place::from) } else { self.slot_for(lies).map(Place::from) }
+    }
+
+    fn target_or_hand(&mut self, class: (u32, u32)) -> Option<Place> {
+        if self.scope.hands && self.below(6) == 0 {
+            return self.holder().map(Place::Hand);
+        }
+        self.target(Some(class))
+    }
+
+    fn names_whole_places(&self) -> bool {
+        self.is_free || self.scope.whole_places
+    }
+
+    /// An amount that the scope tries.
+    fn amount_in_scope(&mut self, count: u32) -> Amount {
+        match (self.scope.amounts, self.below(5)) {
+            (_, 0) => Amount::UpTo(count),
+            (Amounts::Every, _) => Amount::Exactly(1 + u32::try_from(self.below(count as usize)).unwrap_or(0)),
+            (Amounts::Some, 1) => Amount::Exactly(count.div_ceil(2)),
+            (Amounts::Some, 2) => Amount::Exactly(1),
+            (Amounts::Some, _) => Amount::Exactly(count),
+        }
     }
 
     /// At the edges: one, half, all, what fits, and one more than that.
     fn amount(&mut self, count: u32, fits: u32) -> Amount {
+        if !self.is_free {
+            return self.amount_in_scope(count);
+        }
         let some = 1 + u32::try_from(self.below(count as usize)).unwrap_or(0);
         match self.below(12) {
             0 | 1 => Amount::Exactly(1),
@@ -432,9 +481,15 @@ impl<'w> Scene<'w> {
     fn verb(&mut self, verb: Verb) -> Option<Operation> {
         match verb {
             Verb::Move | Verb::Swap | Verb::Split | Verb::Merge => self.between_slots(verb),
+            Verb::Drop if self.scope.hands && !self.is_free && self.below(4) == 0 => {
+                let holder = self.holder()?;
+                let amount = self.world.hand(holder).map(crate::StackView::count).map(|count| self.amount(count, 0))?;
+                Some(Operation::dropping(amount, Place::Hand(holder), Landing::default()))
+            }
             Verb::Drop => {
                 let source = self.source()?;
-                let (from, amount) = (self.slot_or_container(source), self.amount(source.cell.count, 0));
+                let (from, count) = self.slot_or_container(source);
+                let amount = self.amount(count, 0);
                 let kind = KindId(source.cell.kind);
                 Some(Operation::dropping(amount, from, Landing::default()).only(kind))
             }
@@ -446,11 +501,17 @@ impl<'w> Scene<'w> {
                 let doors: Vec<ContainerId> =
                     self.containers.iter().copied().filter(|&it| has_door(self.world, it)).collect();
                 let door = self.one_of(&doors).copied();
-                let container = if self.below(3) == 0 { self.container() } else { door.or_else(|| self.container()) }?;
+                let container = match self.is_free && self.below(3) == 0 {
+                    true => self.container(),
+                    false => door.or_else(|| self.container().filter(|_| self.is_free)),
+                };
+                if verb == Verb::Leave {
+                    return Some(Operation::leaving(holder));
+                }
+                let container = container?;
                 Some(match verb {
                     Verb::Open => Operation::opening(container, holder),
-                    Verb::Close => Operation::closing(self.opened_by(holder).unwrap_or(container), holder),
-                    _ => Operation::leaving(holder),
+                    _ => Operation::closing(self.opened_by(holder).unwrap_or(container), holder),
                 })
             }
             Verb::Sort => {
@@ -465,8 +526,8 @@ impl<'w> Scene<'w> {
                 let name = *self.one_of(&names)?;
                 Some(Operation::arriving(self.departures.get(name)?.clone()))
             }
-            // Lists are drawn elsewhere.
-            Verb::Together => None,
+            // These are drawn elsewhere.
+            Verb::Together | Verb::Mark | Verb::Unmark | Verb::Create | Verb::Consume => None,
         }
     }
 
@@ -479,7 +540,11 @@ impl<'w> Scene<'w> {
                 Some(Operation::swapping(at, other))
             }
             Verb::Split => {
-                let (amount, to) = (self.amount(cell.count, 0), self.target(None)?);
+                let to = self.target(None)?;
+                let amount = match self.below(3) {
+                    0 if cell.count > 1 => Amount::Exactly(cell.count - 1),
+                    _ => self.amount(cell.count, 0),
+                };
                 let (Amount::Exactly(count) | Amount::UpTo(count)) = amount else { return None };
                 Some(Operation::splitting(count, at, to))
             }
@@ -491,7 +556,8 @@ impl<'w> Scene<'w> {
             _ => {
                 let to = self.target(Some((cell.kind, cell.class)))?;
                 let fits = self.fits(to, cell);
-                let (from, amount) = (self.slot_or_container(source), self.amount(cell.count, fits));
+                let (from, count) = self.slot_or_container(source);
+                let amount = self.amount(count, fits);
                 Some(Operation::moving(amount, from, to).only(KindId(cell.kind)))
             }
         }
@@ -500,7 +566,7 @@ impl<'w> Scene<'w> {
     fn pick_up(&mut self) -> Option<Operation> {
         let cell = self.landed()?;
         let to = match self.below(4) {
-            0 => self.holder().map(Place::Holder)?,
+            0 if self.names_whole_places() => self.holder().map(Place::Holder)?,
             _ => self.target(Some((cell.kind, cell.class)))?,
         };
         let fits = self.fits(to, cell);
@@ -521,12 +587,13 @@ impl<'w> Scene<'w> {
             (Verb::Lift, _) => {
                 let source = self.source()?;
                 let amount = Share::Amount(self.amount(source.cell.count, 0));
-                let share = if self.below(3) == 0 { Share::Half } else { amount };
+                let share = if self.is_free && self.below(3) == 0 { Share::Half } else { amount };
                 Some(Operation::lifting(share, (source.container, source.slot), holder))
             }
             (Verb::Equip, _) => {
                 let source = self.source()?;
-                let amount = if self.below(2) == 0 { Amount::Exactly(1) } else { self.amount(source.cell.count, 0) };
+                let one = self.below(2) == 0;
+                let amount = if one { Amount::Exactly(1) } else { self.amount(source.cell.count, 0) };
                 Some(Operation::equipping(amount, (source.container, source.slot), holder))
             }
             _ => {
@@ -556,7 +623,12 @@ impl<'w> Scene<'w> {
         if !binds {
             return Some(Operation::unbinding(holder, shortcut));
         }
-        let kind = self.source().map(|source| KindId(source.cell.kind))?;
+        let mut kind = self.source().map(|source| KindId(source.cell.kind))?;
+        if !self.is_free {
+            let had: Vec<KindId> =
+                self.world.all_stacks_in(Some(holder.into())).iter().map(|stack| stack.kind().handle()).collect();
+            kind = *self.one_of(&had)?;
+        }
         Some(Operation::binding(kind, holder, shortcut))
     }
 
@@ -592,6 +664,10 @@ impl<'w> Scene<'w> {
         };
         let known: Vec<(PropertyId, Decimal)> = kind.properties().filter_map(number).collect();
         let &(property, first) = self.one_of(&known)?;
+        if !self.is_free {
+            let &(property, value) = self.one_of(&self.scope.values)?;
+            return kind.property(property).map(|_| Operation::setting(at, property, value));
+        }
         let value = match self.below(3) {
             0 => first,
             1 => Decimal::from(0u32),

@@ -6,7 +6,8 @@ use std::ops::Range;
 
 use rustc_hash::FxHashMap;
 
-use super::moves::{Plan, Verb};
+use super::scope::Scope;
+use super::verb::Effects;
 use crate::id::KindId;
 use crate::ruleset::NO_PACK;
 use crate::world::{Cell, ClassKey, GROUND, World};
@@ -51,11 +52,10 @@ impl Framed {
 
 impl Even {
     /// None where worlds can't be written so.
-    pub(super) fn new(world: &World, plan: &Plan) -> Option<Even> {
-        let others = [Verb::Lift, Verb::Put, Verb::Return, Verb::Bind, Verb::Resize];
-        let otherwise = others.iter().any(|verb| plan.plays(*verb));
-        let held = world.holders().any(|holder| world.hand(holder).is_some());
-        if otherwise || held || plan.has_doors || world.bound() > 0 || !plan.set.is_empty() || !plan.unset.is_empty() {
+    pub(super) fn new(world: &World, scope: &Scope) -> Option<Even> {
+        // A byte says which stack a slot holds; nothing else may change, and nothing else may matter.
+        let changes_more = |it: Effects| it.hand || it.access || it.shortcuts || it.size || it.variants;
+        if scope.effects().any(changes_more) || scope.hands || scope.has_doors || scope.has_ids || world.bound() > 0 {
             return None;
         }
         let frame: Vec<u32> = world.containers().map(|container| container.index).collect();
@@ -63,40 +63,40 @@ impl Even {
         let landed: Vec<Cell> = world.stacks_of(GROUND).map(|(_, cell)| cell).collect();
         let all = || cells.iter().chain(&landed).filter(|cell| !cell.is_empty());
         let brings = |kind: &KindId| world.rules().figures[kind.index()].pack != NO_PACK;
-        if all().any(|cell| cell.is_pack()) || plan.created.iter().any(|(kind, _)| brings(kind)) {
+        if all().any(|cell| cell.is_pack()) || scope.created.iter().any(|(kind, _)| brings(kind)) {
             return None;
         }
         let mut even = Even {
             frame: Vec::new(),
             slots: 0,
             landed: 0,
-            in_any_order: plan.alike.get(GROUND as usize) == Some(&true),
+            in_any_order: scope.alike.is_ground_alike(),
             cells: vec![Cell::default()],
             plain: vec![0; world.rules().kinds().len()],
             marked: FxHashMap::default(),
             keys: Vec::new(),
         };
-        even.number(world, plan, all())?;
-        even.lay_out(world, plan, &frame);
-        let (drops, most) = (plan.plays(Verb::Drop) || !landed.is_empty(), even.cells.len() - 1);
+        even.number(world, scope, all())?;
+        even.lay_out(world, scope, &frame);
+        let (drops, most) = (scope.effects().any(|it| it.lands) || !landed.is_empty(), even.cells.len() - 1);
         even.landed = if drops { most.min(world.most_landed()).max(landed.len()) } else { 0 };
         even.draw_keys();
         (even.slots <= MOST_SLOTS && even.landed <= MOST_LANDED).then_some(even)
     }
 
-    fn lay_out(&mut self, world: &World, plan: &Plan, frame: &[u32]) {
+    fn lay_out(&mut self, world: &World, scope: &Scope, frame: &[u32]) {
         for &container in frame {
             let begin = self.slots;
             self.slots += world.slots_of(container).len();
-            let alike = plan.is_alike(world, container);
+            let alike = scope.is_alike(world, container);
             self.frame.push(Framed { container, begin, end: self.slots, alike });
         }
     }
 
     /// Gives each sort as many numbers as there may be items of it.
-    fn number<'c>(&mut self, world: &World, plan: &Plan, cells: impl Iterator<Item = &'c Cell>) -> Option<()> {
+    fn number<'c>(&mut self, world: &World, scope: &Scope, cells: impl Iterator<Item = &'c Cell>) -> Option<()> {
         let plain = |kind: KindId| Cell { class: kind.0, kind: kind.0, inner: GROUND, ..Cell::default() };
-        let mut sorts: Vec<(Cell, u64)> = plan.created.iter().map(|(kind, most)| (plain(*kind), *most)).collect();
+        let mut sorts: Vec<(Cell, u64)> = scope.created.iter().map(|(kind, most)| (plain(*kind), *most)).collect();
         for &cell in cells {
             match sorts.iter_mut().find(|(sort, _)| sort.class == cell.class) {
                 Some((_, count)) => *count += u64::from(cell.count),

@@ -10,11 +10,14 @@ use hashbrown::HashTable;
 use super::claims::{Claim, Ready};
 use super::faults::Wrong;
 use super::foresight::{Foresight, Told, View};
-use super::moves::{Moves, Plan, Step};
+use super::moves::{Moves, Step};
 use super::packed::{After, GroundChange, Packer, Parts};
 use super::playing::Playing;
+use super::scope::Scope;
 use super::store::Store;
-use crate::ops::{Operation, Reason};
+use super::tried::Tried;
+use super::vacuity::{Newly, Occurred};
+use crate::ops::Operation;
 use crate::world::World;
 
 /// What those who expand have in common while they do.
@@ -22,7 +25,7 @@ pub(super) struct Known<'s> {
     pub(super) claims: &'s [(Claim, Ready)],
     /// For each claim, whether it may still be decided by what is found.
     pub(super) open: &'s [bool],
-    pub(super) plan: &'s Plan,
+    pub(super) scope: &'s Scope,
     pub(super) store: &'s Store,
     /// Whether a claim that something is never done is open.
     pub(super) has_never: bool,
@@ -30,6 +33,8 @@ pub(super) struct Known<'s> {
     pub(super) recounts: bool,
     /// Whether a claim asks for the way back, so that what follows each world has to be kept.
     pub(super) keeps_ways: bool,
+    /// What occurred in the states that were seen before.
+    pub(super) occurred: &'s Occurred,
 }
 
 /// What is so of a new world.
@@ -41,6 +46,8 @@ pub(super) struct Judged {
     pub(super) decides: Vec<(usize, Wrong)>,
     /// The worlds that such claims want to be reached.
     pub(super) is_goal_of: Vec<usize>,
+    /// What occurs there and did not before.
+    pub(super) newly: Newly,
 }
 
 /// A world that was not among those that were known.
@@ -67,9 +74,8 @@ pub(super) struct Expanded {
     pub(super) fresh: Vec<Fresh>,
     /// Operations that should never be applied: the claim, the world and which of its operations.
     pub(super) never: Vec<(usize, u32, u32)>,
-    pub(super) applied: u64,
-    /// By reason, in their order.
-    pub(super) refused: [u64; Reason::ALL.len()],
+    /// What became of the operations.
+    pub(super) tried: Tried,
     /// For each world, what follows.
     pub(super) ways: Vec<Vec<Reached>>,
     table: HashTable<u32>,
@@ -81,8 +87,7 @@ impl Expanded {
             bytes: Vec::new(),
             fresh: Vec::new(),
             never: Vec::new(),
-            applied: 0,
-            refused: [0; Reason::ALL.len()],
+            tried: Tried::default(),
             ways: Vec::new(),
             table: HashTable::new(),
         }
@@ -140,21 +145,21 @@ struct Foreseen {
 /// What lies where after a step, if that is plain to see: a simple one that would be applied.
 fn after(world: &World, step: &Step, parts: &Parts) -> Option<After> {
     Some(match *step {
-        Step::Move { from, to, count } => {
-            let (left, there) = world.foresee_move(count, from, to)?;
+        Step::Move { from, to, amount } => {
+            let (left, there) = world.foresee_move(amount, from, to)?;
             After { slots: [(from, left), (to, there)], ground: None }
         }
         Step::Swap { one, other } => {
             let (here, there) = world.foresee_swap(one, other)?;
             After { slots: [(one, here), (other, there)], ground: None }
         }
-        Step::Drop { from, count } => {
-            let (left, landed) = world.foresee_drop(count, from, parts.landings.len())?;
+        Step::Drop { from, amount } => {
+            let (left, landed) = world.foresee_drop(amount, from, parts.landings.len())?;
             After { slots: [(from, left); 2], ground: Some(GroundChange::Lands(landed)) }
         }
-        Step::PickUp { landing, to, count } => {
+        Step::PickUp { landing, to, amount } => {
             let nth = parts.landings.iter().position(|it| *it == landing)?;
-            let (rest, there) = world.foresee_pick_up(count, landing, to)?;
+            let (rest, there) = world.foresee_pick_up(amount, landing, to)?;
             After { slots: [(to, there); 2], ground: Some(GroundChange::Stays(nth, rest)) }
         }
         Step::Other(_) => return None,
@@ -162,9 +167,9 @@ fn after(world: &World, step: &Step, parts: &Parts) -> Option<After> {
 }
 
 impl Player {
-    pub(super) fn new(start: &World, plan: &Plan, packer: Packer) -> Player {
+    pub(super) fn new(start: &World, scope: &Scope, packer: Packer) -> Player {
         Player {
-            foresight: packer.foresight(start, plan),
+            foresight: packer.foresight(start, scope),
             playing: Playing::new(start, packer),
             view: View::default(),
             here: Moves::default(),
@@ -180,14 +185,14 @@ impl Player {
     }
 
     /// A world as bytes, with their hash.
-    pub(super) fn pack(&mut self, world: &World, plan: &Plan) -> (Vec<u8>, u64) {
-        self.playing.pack(world, plan)
+    pub(super) fn pack(&mut self, world: &World, scope: &Scope) -> (Vec<u8>, u64) {
+        self.playing.pack(world, scope)
     }
 
     /// The nth operation of a world that stands there.
-    pub(super) fn operation(&mut self, world: &World, plan: &Plan, nth: u32) -> Option<Operation> {
-        let (here, _) = self.playing.pack(world, plan);
-        self.playing.operation(&here, world, nth, plan, self.foresight.as_mut())
+    pub(super) fn operation(&mut self, world: &World, scope: &Scope, nth: u32) -> Option<Operation> {
+        let (here, _) = self.playing.pack(world, scope);
+        self.playing.operation(&here, world, nth, scope, self.foresight.as_mut())
     }
 
     /// What is so of some worlds, those of which there is anything to tell.
@@ -225,11 +230,11 @@ impl Player {
             debug_assert!(is_so(playing, foresight, view, (here, index), known), "what is foreseen comes about");
             let after = match view.told(index) {
                 Told::Refused(reason) => {
-                    expanded.refused[reason as usize] += 1;
+                    expanded.tried.refused(foresight.verb(view, index), reason);
                     continue;
                 }
                 Told::Applied => {
-                    expanded.applied += 1;
+                    expanded.tried.applied(foresight.verb(view, index));
                     if known.has_never {
                         let operation = foresight.operation(here, playing.world(), view, index);
                         playing.note_never((number, nth), operation, known, expanded);
@@ -247,7 +252,7 @@ impl Player {
                 ways.extend(after);
             }
         }
-        if known.plan.has_others() {
+        if known.scope.has_others() {
             self.expand_others(number, known, expanded, ways);
         }
     }
@@ -256,7 +261,7 @@ impl Player {
     fn expand_others(&mut self, number: u32, known: &Known<'_>, expanded: &mut Expanded, ways: &mut Vec<Reached>) {
         let Player { playing, foresight, view, here, .. } = self;
         playing.go_to(number, foresight.as_mut(), known);
-        known.plan.enumerate_others(playing.world(), here);
+        known.scope.enumerate_others(playing.world(), here);
         for (nth, index) in (view.len()..).zip(0..here.steps.len()) {
             let Some(operation) = here.operation(playing.world(), index) else { continue };
             let nth = u32::try_from(nth).unwrap_or(u32::MAX);
@@ -270,7 +275,7 @@ impl Player {
     /// Where the world has to be asked.
     fn expand_played(&mut self, number: u32, known: &Known<'_>, expanded: &mut Expanded, ways: &mut Vec<Reached>) {
         self.playing.go_to(number, self.foresight.as_mut(), known);
-        known.plan.enumerate(self.playing.world(), &mut self.here);
+        known.scope.enumerate(self.playing.world(), &mut self.here);
         self.foresee(known);
         for (nth, index) in (0..).zip(0..self.here.steps.len()) {
             let after = match self.foreseen[index].clone() {
@@ -291,15 +296,16 @@ impl Player {
     fn foresee(&mut self, known: &Known<'_>) {
         let Player { playing, here, parts, foreseen, foreseen_bytes, .. } = self;
         let (world, packer) = playing.world_and_packer();
-        packer.pack_parts(world, known.plan, parts);
+        packer.pack_parts(world, known.scope, parts);
         foreseen.clear();
         foreseen_bytes.clear();
         for step in &here.steps {
             let start = foreseen_bytes.len();
             // Where sums are recounted it is for the sake of what is played.
-            let after = if known.recounts { None } else { after(world, step, parts) };
+            let is_foreseeable = !known.recounts && packer.can_foresee(known.scope, step);
+            let after = if is_foreseeable { after(world, step, parts) } else { None };
             foreseen.push(after.map(|after| {
-                packer.pack_after(world, known.plan, parts, &after, foreseen_bytes);
+                packer.pack_after(world, known.scope, parts, &after, foreseen_bytes);
                 let hash = packer.hash(&foreseen_bytes[start..]);
                 Foreseen { bytes: start..foreseen_bytes.len(), hash, seen: None }
             }));
@@ -322,10 +328,10 @@ impl Player {
         let bytes = &foreseen_bytes[foreseen.bytes.clone()];
         let operation = || here.operation(playing.world(), nth as usize);
         debug_assert!(
-            operation().is_some_and(|it| playing.leads_to(&it, known.plan).is_ok_and(|played| played == *bytes)),
+            operation().is_some_and(|it| playing.leads_to(&it, known.scope).is_ok_and(|played| played == *bytes)),
             "what is foreseen comes about"
         );
-        expanded.applied += 1;
+        expanded.tried.applied(here.steps[nth as usize].verb());
         if known.has_never {
             playing.note_never((number, nth), operation(), known, expanded);
         }
@@ -355,7 +361,7 @@ fn is_so(
     known: &Known<'_>,
 ) -> bool {
     let Some(operation) = foresight.operation(here, playing.world(), view, index) else { return false };
-    let played = playing.leads_to(&operation, known.plan);
+    let played = playing.leads_to(&operation, known.scope);
     match view.told(index) {
         Told::Applied => played.is_ok_and(|played| played == view.bytes[index * here.len()..(index + 1) * here.len()]),
         Told::Refused(reason) => played == Err(reason),

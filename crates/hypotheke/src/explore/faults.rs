@@ -5,7 +5,7 @@
 
 use super::claims::ClaimKind;
 use super::expand::{Judged, Known};
-use super::moves::Fault;
+use super::scope::Fault;
 use super::sentence::sentence;
 use super::step::SAVE_THEN_LOAD;
 use super::walk::saved_and_loaded;
@@ -65,7 +65,7 @@ fn play(world: &mut World, operation: &Operation, steps: &mut Vec<String>) -> bo
 
 /// Adds what is wrong with a world once something has gone wrong there.
 pub(super) fn try_all(world: &World, known: &Known<'_>, judged: &mut Judged) {
-    for fault in &known.plan.faults {
+    for fault in &known.scope.faults {
         match fault {
             Fault::SaveThenLoad if saved_and_loaded(world).is_none() => {
                 let message = "saved and loaded it is another world".to_owned();
@@ -74,7 +74,8 @@ pub(super) fn try_all(world: &World, known: &Known<'_>, judged: &mut Judged) {
             Fault::SaveThenLoad => {}
             Fault::Leave => {
                 for holder in world.holders().filter(|&holder| world.hand(holder).is_some()) {
-                    judge(world, Happened::Left(holder), known, judged);
+                    // While a holder is away so is what it has: claims are about the world in which it is back.
+                    judge_laws(world, Happened::Left(holder), known, judged);
                     judge(world, Happened::CameBack(holder), known, judged);
                 }
             }
@@ -82,15 +83,23 @@ pub(super) fn try_all(world: &World, known: &Known<'_>, judged: &mut Judged) {
     }
 }
 
-fn judge(world: &World, once: Happened, known: &Known<'_>, judged: &mut Judged) {
+/// The world in which something has happened, judged by the laws; none if it can't happen.
+fn judge_laws(world: &World, once: Happened, known: &Known<'_>, judged: &mut Judged) -> Option<World> {
     let mut after = world.clone();
     if !once.happen(&mut after, &mut Vec::new()) {
-        return;
+        return None;
     }
+    if known.scope.is_against_the_laws(&after) {
+        let wrong = || Wrong { message: "a law is broken".to_owned(), once: Some(once) };
+        judged.unlawful.get_or_insert_with(wrong);
+    }
+    Some(after)
+}
+
+/// The same, and by the claims.
+fn judge(world: &World, once: Happened, known: &Known<'_>, judged: &mut Judged) {
+    let Some(after) = judge_laws(world, once, known, judged) else { return };
     let wrong = |message: String| Wrong { message, once: Some(once) };
-    if known.plan.is_against_the_laws(&after) {
-        judged.unlawful.get_or_insert_with(|| wrong("a law is broken".to_owned()));
-    }
     for (index, ((claim, ready), open)) in known.claims.iter().zip(known.open).enumerate() {
         if *open && claim.kind == ClaimKind::Always {
             judged.decides.extend(ready.wrong(&after).map(|told| (index, wrong(told))));

@@ -1,13 +1,14 @@
 //! The file in which a designer writes claims, and what is played.
 
-use std::collections::BTreeSet;
 use std::sync::Arc;
 
-use super::claims::{Claim, ClaimKind, Part, Ready, Said, read};
-use super::moves::{Fault, Plan, Verb};
+use super::claims::{Claim, ClaimKind, Named, Part, Ready, Said, Subject, read};
 use super::report::{Status, Verdict};
-use crate::filter::Test;
-use crate::language::{LineParser, SentenceError, TokenKind, lex};
+use super::scope::{Amounts, Fault, Scope};
+use super::step::Step;
+use super::verb::Verb;
+use crate::language::{LineParser, NamedAction, SentenceError, TokenKind, lex};
+use crate::quantity::Decimal;
 use crate::ruleset::{FilterNames, Ruleset, What};
 use crate::scenario::parse::{LONGEST_LINE, MOST_FAULTS, diagnostic, lines};
 use crate::scenario::{Check, Claim as Measured, Line, ScenarioErrors, ScenarioFile, Start, StartBase};
@@ -48,6 +49,9 @@ struct Play {
     unset: Vec<Word>,
     created: Vec<(u32, Word)>,
     consumed: Vec<Word>,
+    values: Vec<(Word, Decimal)>,
+    amounts: Amounts,
+    whole_places: bool,
     faults: Vec<Fault>,
     /// Whether there is a line of it at all.
     is_said: bool,
@@ -149,8 +153,9 @@ impl ClaimsFile {
         &self.source
     }
 
-    /// What breaks a claim, as a scenario that fails until the rules are mended: from as much of the start as it takes the same steps, of
-    /// which the last is expected to be refused. None for a claim that is not broken, or is so at the start.
+    /// What breaks a claim, as a scenario that fails until the rules are fixed: from as much of the start as it takes the same steps, of
+    /// which the last is expected to be refused. Where no rule can refuse it, such as a mark, the claim is checked at the end instead, if
+    /// a scenario can say it. None for a claim that is not broken, or is so at the start.
     ///
     /// ```
     /// use hypotheke::explore::{ClaimsFile, Exploration};
@@ -175,6 +180,8 @@ impl ClaimsFile {
     pub fn scenario_of(&self, verdict: &Verdict) -> Option<String> {
         let Status::Broken(trail) = &verdict.status else { return None };
         let (last, steps) = trail.steps.split_last()?;
+        // Where no rule can refuse the last step, what must hold after it is checked instead.
+        let check = if is_never_refused(last) { verdict.claim.as_check(&trail.after) } else { None };
         let mut text = format!("# {}\nscenario {}\n", self.source.name(), verdict.claim);
         if let Some(lines) = &trail.start {
             text.push_str("  start\n");
@@ -187,7 +194,10 @@ impl ClaimsFile {
         }
         text.push_str("  steps\n");
         steps.iter().for_each(|step| text.push_str(&format!("    {step}\n")));
-        text.push_str(&format!("    {last}  -> refused\n"));
+        match check {
+            Some(check) => text.push_str(&format!("    {last}\n  end\n    {check}\n")),
+            None => text.push_str(&format!("    {last}  -> refused\n")),
+        }
         Some(text)
     }
 
@@ -286,6 +296,17 @@ fn words(parser: &mut LineParser<'_, '_>, what: &str) -> Result<Vec<Word>, Sente
     Ok(words)
 }
 
+/// One of two words, and then nothing more.
+fn choice<T: Copy>(parser: &mut LineParser<'_, '_>, words: [(&str, T); 2]) -> Result<T, SentenceError> {
+    let word = parser.word(words[0].0)?;
+    parser.end()?;
+    let found = words.iter().find(|(known, _)| *known == word.as_str()).map(|(_, meaning)| *meaning);
+    found.ok_or_else(|| {
+        let error = SentenceError::new(word.span(), format!("`{word}` is not known here"));
+        error.help(format!("write `{}` or `{}`", words[0].0, words[1].0))
+    })
+}
+
 impl Play {
     fn line(&mut self, parser: &mut LineParser<'_, '_>) -> Result<(), SentenceError> {
         self.is_said = true;
@@ -295,13 +316,17 @@ impl Play {
             self.containers = Some(words(parser, "a container")?);
         } else if parser.keyword("verbs") {
             let verb = |word: &Word| {
-                let found = Verb::ALL.into_iter().find(|verb| verb.word() == word.as_str());
-                found.ok_or_else(|| {
+                Verb::of_word(word.as_str()).filter(|verb| has_no_line(*verb)).ok_or_else(|| {
                     let error = SentenceError::new(word.span(), format!("`{word}` is no verb that is played"));
-                    let known = Verb::ALL.map(Verb::word);
-                    error.help(
-                        suggestion(word.as_str(), known).unwrap_or_else(|| format!("they are {}", known.join(", "))),
-                    )
+                    let known: Vec<&str> =
+                        Verb::ALL.into_iter().filter(|verb| has_no_line(*verb)).map(Verb::word).collect();
+                    let help = match word.as_str() {
+                        "create" => "write a line of its own: `create up to 3 KIND`".to_owned(),
+                        "consume" | "mark" | "unmark" => format!("write a line of its own: `{word} NAME`"),
+                        word => suggestion(word, known.iter().copied())
+                            .unwrap_or_else(|| format!("they are {}", known.join(", "))),
+                    };
+                    error.help(help)
                 })
             };
             self.verbs = Some(words(parser, "a verb")?.iter().map(verb).collect::<Result<_, _>>()?);
@@ -320,6 +345,18 @@ impl Play {
             self.unset.extend(words(parser, "a mark")?);
         } else if parser.keyword("consume") {
             self.consumed.extend(words(parser, "a kind")?);
+        } else if parser.keyword("set") {
+            let property = parser.word("a property")?;
+            parser.require_keyword("to")?;
+            self.values.push((property.clone(), parser.decimal()?));
+            while parser.take_comma() {
+                self.values.push((property.clone(), parser.decimal()?));
+            }
+            parser.end()?;
+        } else if parser.keyword("amounts") {
+            self.amounts = choice(parser, [("some", Amounts::Some), ("every", Amounts::Every)])?;
+        } else if parser.keyword("places") {
+            self.whole_places = choice(parser, [("slots", false), ("all", true)])?;
         } else if parser.keyword("create") {
             parser.require_keyword("up")?;
             parser.require_keyword("to")?;
@@ -329,7 +366,8 @@ impl Play {
         } else {
             let error = parser.error("what is played begins with another word");
             return Err(error.help(
-                "lines are `actors`, `verbs`, `containers`, `mark`, `unmark`, `create up to 3 KIND`, `consume`, `faults`",
+                "lines are `actors`, `verbs`, `containers`, `amounts`, `places`, `mark`, `unmark`, `set PROPERTY to 3`, \
+                 `create up to 3 KIND`, `consume`, `faults`",
             ));
         }
         Ok(())
@@ -339,7 +377,7 @@ impl Play {
 /// A file of claims whose names are all known to a ruleset.
 pub(super) struct ReadyFile {
     pub(super) claims: Vec<(Claim, Ready)>,
-    pub(super) plan: Plan,
+    pub(super) scope: Scope,
     pub(super) world: World,
 }
 
@@ -356,8 +394,8 @@ impl ClaimsFile {
         let source = Source::new("", "");
         let file = ClaimsFile { source, start: None, play: Play::default(), claims: Vec::new() };
         let world = World::new(rules);
-        let plan = Names { file: &file, rules, faults: Vec::new() }.plan(&world);
-        ReadyFile { claims: Vec::new(), plan, world }
+        let scope = Names { file: &file, rules, faults: Vec::new() }.scope(&world);
+        ReadyFile { claims: Vec::new(), scope, world }
     }
 
     /// Looks up all names and lays out the start.
@@ -367,9 +405,12 @@ impl ClaimsFile {
         let world = blank.world_of(rules, self.start.as_ref()).map_err(|fault| names.faults.push(*fault)).ok();
         let claims: Vec<(Claim, Ready)> =
             self.claims.iter().filter_map(|claim| Some((claim.clone(), names.claim(&blank, claim)?))).collect();
-        let plan = world.as_ref().map(|world| names.plan(world));
-        match (world, plan) {
-            (Some(world), Some(plan)) if names.faults.is_empty() => Ok(ReadyFile { claims, plan, world }),
+        let scope = world.as_ref().map(|world| names.scope(world));
+        let has_ids = claims.iter().any(|(_, claim)| claim.places().into_iter().any(crate::Path::names_an_id));
+        match (world, scope) {
+            (Some(world), Some(scope)) if names.faults.is_empty() => {
+                Ok(ReadyFile { claims, scope: Scope { has_ids, ..scope }, world })
+            }
             _ => Err(ScenarioErrors::new(Diagnostics::new(vec![self.source.clone()], names.faults))),
         }
     }
@@ -391,13 +432,13 @@ impl Names<'_> {
         found
     }
 
-    fn test(&mut self, part: &Part) -> Test {
+    fn test(&mut self, part: &Part) -> Named {
         let mut names = FilterNames { rules: self.rules, faults: Vec::new() };
         let at = Location::new(SourceId(0), Span::new(part.origin, part.origin + 1));
         let source = crate::ruleset::FilterSource { filter: part.filter.clone(), at, origin: Some(part.origin) };
         let test = names.resolve(&part.filter, &source);
         self.faults.append(&mut names.faults);
-        test
+        Named { test, text: part.filter.to_string() }
     }
 
     fn place(&mut self, path: &crate::Path) {
@@ -435,46 +476,51 @@ impl Names<'_> {
                 Ready::InAll { what, name: name.to_string(), comparison: *comparison, number: *number }
             }
             Said::Operation(pattern) => {
-                let what = match &pattern.name {
-                    Some(name) => Some(self.what(name)?),
+                let named = match &pattern.name {
+                    Some(name) if pattern.verb == Verb::Set && self.rules.find_property(name.as_str()).is_some() => {
+                        self.rules.find_property(name.as_str()).map(Subject::Property)
+                    }
+                    Some(name) => Some(Subject::Items(self.what(name)?)),
                     None => None,
                 };
                 pattern.from.iter().chain(&pattern.to).for_each(|path| self.place(path));
-                Ready::Operation { pattern: pattern.clone(), what }
+                Ready::Operation { pattern: pattern.clone(), named }
             }
         })
     }
 
     /// What is played; where nothing is written, whatever the ruleset has.
-    fn plan(&mut self, world: &World) -> Plan {
+    fn scope(&mut self, world: &World) -> Scope {
         let rules = Arc::clone(self.rules);
         let play = &self.file.play;
-        let mut plan = Plan::default();
+        let mut scope = Scope::default();
         let holders: Vec<&str> = world.holders().map(|holder| world.holder_name(holder)).collect();
         for name in play.actors.iter().flatten() {
             match world.holder(name.as_str()) {
-                Some(holder) => plan.actors.push(holder),
+                Some(holder) => scope.actors.push(holder),
+                None if name.as_str() == GAME => scope.game_acts = true,
                 None => self.unknown(name, "holder", holders.iter().copied()),
             }
         }
         if play.actors.is_none() {
-            plan.actors = world.holders().collect();
+            scope.actors = world.holders().collect();
+            scope.game_acts = scope.actors.is_empty();
         }
         let containers: Vec<String> = world.containers().map(|it| world.container_name(it)).collect();
         for name in play.containers.iter().flatten() {
             match world.container(name.as_str()) {
-                Some(container) => plan.containers.push(container),
+                Some(container) => scope.containers.push(container),
                 None => self.unknown(name, "container", containers.iter().map(String::as_str)),
             }
         }
         if play.containers.is_none() {
-            plan.containers = world.containers().collect();
+            scope.containers = world.containers().collect();
         }
         for (words, unset) in [(&play.set, false), (&play.unset, true)] {
             for word in words {
                 match rules.find_mark(word.as_str()) {
-                    Some(mark) if unset => plan.unset.push(mark),
-                    Some(mark) => plan.set.push(mark),
+                    Some(mark) if unset => scope.unset.push(mark),
+                    Some(mark) => scope.set.push(mark),
                     None => self.unknown(word, "mark", rules.marks().iter().map(crate::Mark::name)),
                 }
             }
@@ -487,33 +533,67 @@ impl Names<'_> {
             kind
         };
         for (count, word) in &play.created {
-            plan.created.extend(kind(self, word).map(|kind| (kind, u64::from(*count))));
+            scope.created.extend(kind(self, word).map(|kind| (kind, u64::from(*count))));
         }
         for word in &play.consumed {
-            plan.consumed.extend(kind(self, word));
+            scope.consumed.extend(kind(self, word));
         }
         let names = |words: &Option<Vec<Word>>| -> Option<Vec<String>> {
             Some(words.as_ref()?.iter().map(Word::to_string).collect())
         };
-        (plan.container_names, plan.actor_names) = (names(&play.containers), names(&play.actors));
-        plan.faults.clone_from(&play.faults);
-        plan.has_verbs = play.verbs.is_some();
-        plan.has_doors = plan.containers.iter().any(|it| super::moves::has_door(world, *it));
-        plan.verbs = play.verbs.clone().unwrap_or_else(|| standard_verbs(world, &plan));
-        let said: BTreeSet<Verb> = plan.verbs.iter().copied().collect();
-        plan.verbs = said.into_iter().collect();
-        plan
+        (scope.container_names, scope.actor_names) = (names(&play.containers), names(&play.actors));
+        scope.faults.clone_from(&play.faults);
+        scope.has_verbs = play.verbs.is_some();
+        scope.has_doors = rules.has_doors;
+        (scope.amounts, scope.whole_places) = (play.amounts, play.whole_places);
+        for (word, value) in &play.values {
+            match rules.find_property(word.as_str()) {
+                Some(property) => scope.values.push((property, *value)),
+                None => self.unknown(
+                    word,
+                    "property",
+                    rules.properties().iter().map(crate::Property::name).collect::<Vec<_>>(),
+                ),
+            }
+        }
+        scope.verbs = play.verbs.clone().unwrap_or_else(|| standard_verbs(world, &scope));
+        scope.complete(world)
     }
 }
 
+/// Whether no rule can refuse a step, once what it names is there.
+fn is_never_refused(step: &str) -> bool {
+    let Some(step) = Step::read(step) else { return false };
+    let Some(operation) = step.operation() else { return true };
+    matches!(
+        operation.action,
+        NamedAction::Mark { .. }
+            | NamedAction::Unmark { .. }
+            | NamedAction::Set { .. }
+            | NamedAction::Leave
+            | NamedAction::Close { .. }
+            | NamedAction::Unbind { .. }
+            | NamedAction::Depart { .. }
+            | NamedAction::Arrive { .. }
+    )
+}
+
+/// The word for the game itself, among the actors.
+const GAME: &str = "game";
+
+/// Whether a verb is named in the line `verbs`; the others have lines of their own.
+fn has_no_line(verb: Verb) -> bool {
+    !matches!(verb, Verb::Mark | Verb::Unmark | Verb::Create | Verb::Consume)
+}
+
 /// Moving, swapping, dropping and picking up; wearing and opening where there is something to.
-fn standard_verbs(world: &World, plan: &Plan) -> Vec<Verb> {
-    let worn = plan.containers.iter().filter_map(|&it| world.container_def(it)).any(crate::ContainerDef::is_worn);
+fn standard_verbs(world: &World, scope: &Scope) -> Vec<Verb> {
+    let worn = scope.containers.iter().filter_map(|&it| world.container_def(it)).any(crate::ContainerDef::is_worn);
     let mut verbs = vec![Verb::Move, Verb::Swap, Verb::Drop, Verb::PickUp];
-    if worn && !plan.actors.is_empty() {
+    if worn && !scope.actors.is_empty() {
         verbs.extend([Verb::Equip, Verb::Unequip]);
     }
-    if plan.has_doors {
+    if scope.has_doors {
         verbs.extend([Verb::Open, Verb::Close]);
     }
     verbs

@@ -11,8 +11,11 @@
 use std::ops::Range;
 
 use super::even::{Even, Framed};
-use super::moves::{Plan, Step, Verb, each_count, shares};
+use super::moves::{Step, fitting_amounts};
+use super::scope::{Amounts, Scope};
 use super::store::Lookup;
+use super::verb::Verb;
+use crate::language::Amount;
 use crate::ops::{Operation, Reason};
 use crate::world::{Cell, GROUND, Spot, World};
 
@@ -45,7 +48,7 @@ struct Here {
 #[derive(Clone, Copy, Debug)]
 struct Lead {
     /// None of an exchange.
-    count: u32,
+    amount: Option<Amount>,
     comes_to: ComesTo,
 }
 
@@ -120,20 +123,27 @@ pub(super) struct Foresight {
     /// For each two states where their leads begin, four times, and how many there are, and one more; 0 is not known.
     known: Vec<u32>,
     leads: Vec<Lead>,
+    /// For each code the leads of a move and of a swap onto itself.
+    to_itself: Vec<u32>,
+    /// How many values a byte may have.
+    codes: u32,
     /// Whether the world has to be asked what may be borne.
     weighs: bool,
 }
 
 impl Foresight {
     /// None if there would be too much to remember.
-    pub(super) fn new(even: &Even, world: &World, plan: &Plan) -> Option<Foresight> {
+    pub(super) fn new(even: &Even, world: &World, scope: &Scope) -> Option<Foresight> {
+        if scope.amounts == Amounts::Every {
+            return None;
+        }
         let mut foresight = Foresight {
             even: even.clone(),
             asked: world.clone(),
-            moves: plan.plays(Verb::Move),
-            swaps: plan.plays(Verb::Swap),
-            drops: plan.plays(Verb::Drop),
-            picks_up: plan.plays(Verb::PickUp),
+            moves: scope.tries(Verb::Move),
+            swaps: scope.tries(Verb::Swap),
+            drops: scope.tries(Verb::Drop),
+            picks_up: scope.tries(Verb::PickUp),
             places: Vec::new(),
             slots: 0,
             ground: even.ground(),
@@ -141,9 +151,11 @@ impl Foresight {
             states: 0,
             known: Vec::new(),
             leads: Vec::new(),
+            to_itself: Vec::new(),
+            codes: u32::try_from(even.codes()).ok()?,
             weighs: false,
         };
-        for container in &plan.containers {
+        for container in &scope.containers {
             foresight.add_container(container.index)?;
         }
         foresight.slots = foresight.places.len();
@@ -153,7 +165,7 @@ impl Foresight {
             return None;
         }
         foresight.known = vec![0; foresight.states * foresight.states];
-        let containers = || plan.containers.iter().map(|container| container.index);
+        let containers = || scope.containers.iter().map(|container| container.index);
         let bears = |from: u32| containers().all(|to| world.bears_anything(from, to));
         foresight.weighs = !containers().chain([GROUND]).all(bears);
         Some(foresight)
@@ -240,6 +252,9 @@ impl Foresight {
                     self.add((from, here[usize::from(from)].state), (to, here[usize::from(to)].state), nexts);
                 }
             }
+            for &from in &*sources {
+                self.add_to_itself(from, here[usize::from(from)].code, nexts);
+            }
         }
         if self.drops {
             let (ground, state) = self.lands_at(bytes);
@@ -294,12 +309,29 @@ impl Foresight {
     #[inline(always)]
     fn add(&mut self, (from, here): (u16, u32), (to, there): (u16, u32), nexts: &mut Vec<Next>) {
         for lead in self.leads_between(here, there) {
-            let is_swap = self.leads[lead as usize].count == 0;
-            // An exchange is the same from either side.
-            if !is_swap || self.place(from).spot < self.place(to).spot {
+            let is_swap = self.leads[lead as usize].amount.is_none();
+            // An exchange is the same from either side; with an empty slot it is listed once anyway.
+            if !is_swap || there % self.codes == 0 || self.place(from).spot < self.place(to).spot {
                 nexts.push(Next { from, to, lead });
             }
         }
+    }
+
+    /// A stack moves onto itself, or a slot is swapped with itself: both are applied and change nothing.
+    fn add_to_itself(&mut self, place: u16, code: u8, nexts: &mut Vec<Next>) {
+        let base = usize::from(code) * 2;
+        if self.to_itself.is_empty() {
+            for code in (0..=u8::MAX).take(self.even.codes()) {
+                self.to_itself.push(u32::try_from(self.leads.len()).unwrap_or(u32::MAX));
+                let comes_to = ComesTo::Bytes(code, code, 0);
+                self.leads.push(Lead { amount: Some(Amount::All), comes_to });
+                self.to_itself.push(u32::try_from(self.leads.len()).unwrap_or(u32::MAX));
+                self.leads.push(Lead { amount: None, comes_to });
+            }
+        }
+        let leads = [(self.moves, self.to_itself[base]), (self.swaps, self.to_itself[base + 1])];
+        let leads = leads.into_iter().filter(|(is_tried, _)| *is_tried);
+        nexts.extend(leads.map(|(_, lead)| Next { from: place, to: place, lead }));
     }
 
     #[inline(always)]
@@ -309,8 +341,8 @@ impl Foresight {
             0 => self.learn(at, from, to),
             known => known,
         };
-        let start = (known - 1) >> 2;
-        start..start + ((known - 1) & 3)
+        let start = (known - 1) >> 3;
+        start..start + ((known - 1) & 7)
     }
 
     /// Asks the library what can be played between two places, and what it comes to.
@@ -321,37 +353,40 @@ impl Foresight {
         let ((from, mine), (to, there)) = (of(from), of(to));
         let cells = [mine, there].map(|code| self.even.cell(code));
         let start = self.leads.len();
-        let mut counts: Vec<u32> = Vec::new();
+        let mut amounts: Vec<Option<Amount>> = Vec::new();
         if to.is_ground() {
-            counts.extend(shares(cells[0].count));
-        } else if there == 0 || cells[0].class == cells[1].class {
+            fitting_amounts(Amounts::Some, cells[0].count, u32::MAX, |amount| amounts.push(Some(amount)));
+        } else {
             let limit = self.asked.limit(to, cells[0].kind);
             let most = limit.saturating_sub(cells[1].count).min(cells[0].count);
-            let wanted = from.is_ground() || self.moves;
-            each_count(cells[0].count, if wanted { most } else { 0 }, |count| counts.push(count));
-        } else if !from.is_ground() && self.swaps {
-            counts.push(0);
+            let takes = there == 0 || cells[0].class == cells[1].class;
+            let wanted = takes && (from.is_ground() || self.moves);
+            let fits = if wanted { most } else { 0 };
+            fitting_amounts(Amounts::Some, cells[0].count, fits, |amount| amounts.push(Some(amount)));
+            if !from.is_ground() && self.swaps {
+                amounts.push(None);
+            }
         }
-        for count in counts {
-            let comes_to = self.ask(count, cells, from, to, there);
-            self.leads.push(Lead { count, comes_to });
+        for amount in amounts {
+            let comes_to = self.ask(amount, cells, from, to, there);
+            self.leads.push(Lead { amount, comes_to });
         }
-        let known = 1 + ((start << 2) | (self.leads.len() - start));
+        let known = 1 + ((start << 3) | (self.leads.len() - start));
         self.known[at] = u32::try_from(known).unwrap_or(0);
         self.known[at]
     }
 
     /// What something comes to, weight aside. Of the ground it is said whether it is full.
-    fn ask(&self, count: u32, cells: [Cell; 2], from: Spot, to: Spot, full: u8) -> ComesTo {
+    fn ask(&self, amount: Option<Amount>, cells: [Cell; 2], from: Spot, to: Spot, full: u8) -> ComesTo {
         let world = &self.asked;
         let foreseen = if to.is_ground() {
             let landed = if full > 0 { usize::MAX } else { 0 };
-            world.foresee_drop_of(count, cells[0], from, landed).map(|cells| (cells, 0))
+            amount.and_then(|amount| world.foresee_drop_of(amount, cells[0], from, landed)).map(|cells| (cells, 0))
         } else {
-            let foreseen = match (from.is_ground(), count) {
-                (true, _) => world.foresee_pick_up_of(count, cells, to),
-                (false, 0) => world.foresee_swap_of(cells, from, to),
-                (false, _) => world.foresee_move_of(count, cells, from, to),
+            let foreseen = match (from.is_ground(), amount) {
+                (true, Some(amount)) => world.foresee_pick_up_of(amount, cells, to),
+                (false, Some(amount)) => world.foresee_move_of(amount, cells, from, to),
+                (_, None) => world.foresee_swap_of(cells, from, to),
             };
             foreseen.map(|foreseen| (foreseen.cells, foreseen.gain))
         };
@@ -399,19 +434,30 @@ impl Foresight {
         hash
     }
 
+    /// The verb of one of what can be tried.
+    #[inline]
+    pub(super) fn verb(&self, view: &View, nth: usize) -> Verb {
+        let Next { from, to, lead } = view.nexts[nth];
+        match self.leads[lead as usize].amount {
+            None => Verb::Swap,
+            Some(_) if self.is_on_ground(from) => Verb::PickUp,
+            Some(_) if self.is_on_ground(to) => Verb::Drop,
+            Some(_) => Verb::Move,
+        }
+    }
+
     /// One of what can be played as an operation on that world, which stands there.
     pub(super) fn operation(&self, bytes: &[u8], world: &World, view: &View, nth: usize) -> Option<Operation> {
         let Next { from, to, lead } = *view.nexts.get(nth)?;
-        let count = self.leads[lead as usize].count;
+        let amount = self.leads[lead as usize].amount;
         let spot = |place: u16| self.spot(bytes, world, place);
-        let step = if self.is_on_ground(from) {
-            Step::PickUp { landing: spot(from)?.slot, to: spot(to)?, count }
-        } else if self.is_on_ground(to) {
-            Step::Drop { from: spot(from)?, count }
-        } else if count == 0 {
-            Step::Swap { one: spot(from)?, other: spot(to)? }
-        } else {
-            Step::Move { from: spot(from)?, to: spot(to)?, count }
+        let step = match amount {
+            None => Step::Swap { one: spot(from)?, other: spot(to)? },
+            Some(amount) if self.is_on_ground(from) => {
+                Step::PickUp { landing: spot(from)?.slot, to: spot(to)?, amount }
+            }
+            Some(amount) if self.is_on_ground(to) => Step::Drop { from: spot(from)?, amount },
+            Some(amount) => Step::Move { from: spot(from)?, to: spot(to)?, amount },
         };
         step.operation(world)
     }

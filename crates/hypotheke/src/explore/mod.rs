@@ -24,6 +24,7 @@
 
 mod against;
 mod breadth;
+mod canonical;
 mod claims;
 mod draw;
 mod even;
@@ -36,25 +37,33 @@ mod needed;
 mod packed;
 mod playing;
 mod report;
+mod scope;
 mod search;
 mod sentence;
 mod several;
 mod shorten;
 mod shrink;
+mod space;
 mod step;
 mod store;
 mod symmetry;
 mod table;
 #[cfg(test)]
 mod tests;
+mod tried;
+mod vacuity;
+mod verb;
 mod walk;
 mod why;
 
 pub use against::{Compared, Differs, Mismatch};
+pub use canonical::Canonical;
 pub use claims::{Claim, ClaimKind};
 pub use file::ClaimsFile;
-pub use moves::Verb;
 pub use report::{Bound, Explored, Status, Trail, Verdict};
 pub use search::{Bounds, Exploration, Progress};
 pub use several::{Interleaved, Served, Several, Tangle};
+pub use space::StateSpace;
+pub use tried::{NotTried, VerbUse};
+pub use verb::{Effects, SlotOrder, Verb};
 pub use walk::Walks;

@@ -1,152 +1,22 @@
-//! What may be played next: operations that name a slot or a stack each, so that every world has a list of them that is in order.
+//! The operations that a search tries in a state: each names the slots and the stacks between which it goes, or, where the
+//! scope says so, whole containers and holders.
+//!
+//! What is left out here is left out because it is always refused or because a different operation has the same outcome:
+//!
+//! - a move, a merge or a pick-up onto an unlike stack or without room, a swap of two empty slots;
+//! - of a stack that goes between slots, the exact number where `up to` gives the same;
+//! - a swap with its sides exchanged;
+//! - empty slots of a container whose slot order makes no difference, all but the first.
+//!
+//! The plain enumerator of the tests leaves nothing out, and the outcomes of both must be equal.
 
-use crate::id::{ContainerId, HolderId, KindId, MarkId, StackId};
+use super::scope::{Amounts, Scope};
+use super::verb::Verb;
+use crate::id::{ContainerId, HolderId, KindId, StackId};
 use crate::language::{Amount, Landing, SortKey};
-use crate::ops::{Operation, Share};
+use crate::ops::{Action, Operation, Share};
 use crate::ruleset::ContainerDef;
-use crate::world::{Cell, GROUND, Spot, World};
-
-/// What holders do, or the game itself.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
-pub enum Verb {
-    /// One, half or all of a stack goes to another slot, empty or with its like.
-    Move,
-    /// Two stacks that are not alike change places.
-    Swap,
-    /// One, half or all of a stack goes to the ground.
-    Drop,
-    /// One, half or all of a stack on the ground goes to a slot.
-    PickUp,
-    /// A stack is worn.
-    Equip,
-    /// What is worn is taken off.
-    Unequip,
-    /// One, half or all of a stack goes into the hand.
-    Lift,
-    /// One or all of what is in the hand goes to a slot.
-    Put,
-    /// What is in the hand goes back.
-    Return,
-    /// A container is opened.
-    Open,
-    /// A container is closed.
-    Close,
-    /// A container is sorted.
-    Sort,
-    /// A shortcut is pointed at a kind.
-    Bind,
-    /// A shortcut is cleared.
-    Unbind,
-    /// Whatever a holder has opened is closed.
-    Leave,
-    /// Some of a stack goes to an empty slot. Walks play it, a search plays the move that does the same.
-    Split,
-    /// A stack goes onto an alike one. Walks play it, a search plays the move that does the same.
-    Merge,
-    /// A container gets more or fewer slots.
-    Resize,
-    /// A stack gets another value of a property. Played by walks only, as all that follow.
-    Set,
-    /// Several operations as one.
-    Together,
-    /// A container or a holder leaves the world with all that it has.
-    Depart,
-    /// What has departed comes back.
-    Arrive,
-}
-
-impl Verb {
-    /// All of them, in the order in which they are tried.
-    pub const ALL: [Verb; 22] = [
-        Verb::Move,
-        Verb::Swap,
-        Verb::Drop,
-        Verb::PickUp,
-        Verb::Equip,
-        Verb::Unequip,
-        Verb::Lift,
-        Verb::Put,
-        Verb::Return,
-        Verb::Open,
-        Verb::Close,
-        Verb::Sort,
-        Verb::Bind,
-        Verb::Unbind,
-        Verb::Leave,
-        Verb::Split,
-        Verb::Merge,
-        Verb::Resize,
-        Verb::Set,
-        Verb::Together,
-        Verb::Depart,
-        Verb::Arrive,
-    ];
-
-    /// As it is written.
-    #[must_use]
-    pub fn word(self) -> &'static str {
-        match self {
-            Verb::Move => "move",
-            Verb::Swap => "swap",
-            Verb::Drop => "drop",
-            Verb::PickUp => "pick-up",
-            Verb::Equip => "equip",
-            Verb::Unequip => "unequip",
-            Verb::Lift => "lift",
-            Verb::Put => "put",
-            Verb::Return => "return",
-            Verb::Open => "open",
-            Verb::Close => "close",
-            Verb::Sort => "sort",
-            Verb::Bind => "bind",
-            Verb::Unbind => "unbind",
-            Verb::Leave => "leave",
-            Verb::Split => "split",
-            Verb::Merge => "merge",
-            Verb::Resize => "resize",
-            Verb::Set => "set",
-            Verb::Together => "together",
-            Verb::Depart => "depart",
-            Verb::Arrive => "arrive",
-        }
-    }
-}
-
-/// What goes wrong in between, at any step of a walk and at every world of a search.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub(super) enum Fault {
-    /// The world is written down and read back.
-    SaveThenLoad,
-    /// A holder leaves with something in its hand, and comes back.
-    Leave,
-}
-
-/// What is played.
-#[derive(Clone, Debug, Default)]
-pub(super) struct Plan {
-    pub(super) faults: Vec<Fault>,
-    pub(super) verbs: Vec<Verb>,
-    /// Whether the verbs were named; else there is no bound to what a comparison plays.
-    pub(super) has_verbs: bool,
-    /// The containers and the actors, where they were named: what departs and comes back has another handle.
-    pub(super) container_names: Option<Vec<String>>,
-    pub(super) actor_names: Option<Vec<String>>,
-    /// Who acts where that matters; nobody if the game itself does.
-    pub(super) actors: Vec<HolderId>,
-    /// Somebody has to have opened something somewhere, so that it matters who acts.
-    pub(super) has_doors: bool,
-    pub(super) containers: Vec<ContainerId>,
-    /// Marks that stacks get and lose.
-    pub(super) set: Vec<MarkId>,
-    pub(super) unset: Vec<MarkId>,
-    /// Kinds of which items come into the world, and of how many in all.
-    pub(super) created: Vec<(KindId, u64)>,
-    pub(super) consumed: Vec<KindId>,
-    /// By the numbers of containers: nothing can tell its slots apart.
-    pub(super) alike: Vec<bool>,
-    /// The same of the insides of packs.
-    pub(super) packs_alike: bool,
-}
+use crate::world::{Cell, GROUND, Place, Spot, World};
 
 /// A taken slot.
 #[derive(Clone, Copy, Debug)]
@@ -156,13 +26,13 @@ pub(super) struct Source {
     pub(super) cell: Cell,
 }
 
-/// Something that can be played. Most of it is between slots, and is an operation when it is played.
+/// An operation that is tried. Most are between slots, and become operations only when they are performed.
 #[derive(Clone, Copy, Debug)]
 pub(super) enum Step {
     Move {
         from: Spot,
         to: Spot,
-        count: u32,
+        amount: Amount,
     },
     Swap {
         one: Spot,
@@ -170,25 +40,36 @@ pub(super) enum Step {
     },
     Drop {
         from: Spot,
-        count: u32,
+        amount: Amount,
     },
     PickUp {
         landing: u32,
         to: Spot,
-        count: u32,
+        amount: Amount,
     },
     /// By its number among the others.
     Other(u32),
 }
 
-/// Lists for one world; kept for their room.
+/// Lists for one world; kept to reuse their memory.
 #[derive(Debug, Default)]
 pub(super) struct Moves {
     pub(super) steps: Vec<Step>,
     others: Vec<Operation>,
+    places: Places,
+}
+
+/// The places of a world that operations name.
+#[derive(Debug, Default)]
+struct Places {
+    /// The containers of the scope, then the insides of packs in them, on the ground and in hands, at any depth.
     containers: Vec<ContainerId>,
+    /// The taken slots.
     sources: Vec<Source>,
+    /// The slots that items may go to.
     targets: Vec<Target>,
+    /// The stacks on the ground and in hands.
+    loose: Vec<(Place, Cell)>,
 }
 
 /// A slot that something may go to.
@@ -201,13 +82,31 @@ struct Target {
     limit: Option<u32>,
 }
 
+impl Source {
+    fn spot(&self) -> Spot {
+        Spot { container: self.container.index, slot: self.slot }
+    }
+
+    fn at(&self) -> (ContainerId, u32) {
+        (self.container, self.slot)
+    }
+}
+
 impl Target {
     #[inline]
     fn spot(&self) -> Spot {
         Spot { container: self.container.index, slot: self.slot }
     }
 
-    /// How many of a stack it would take, being empty or holding its like.
+    fn at(&self) -> (ContainerId, u32) {
+        (self.container, self.slot)
+    }
+
+    fn takes(&self, cell: Cell) -> bool {
+        self.cell.is_empty() || self.cell.class == cell.class
+    }
+
+    /// How many of a stack it would take, being empty or holding an alike one.
     #[inline]
     fn fits(&self, world: &World, cell: Cell, limit: u32) -> u32 {
         let limit = self.limit.map_or_else(|| world.limit(self.spot(), cell.kind), |own| own.min(limit));
@@ -216,16 +115,26 @@ impl Target {
 }
 
 impl Step {
-    /// As an operation on a world; none of what is among the others.
+    /// Its verb; that of one of the others is known by its operation.
+    pub(super) fn verb(self) -> Verb {
+        match self {
+            Step::Move { .. } | Step::Other(_) => Verb::Move,
+            Step::Swap { .. } => Verb::Swap,
+            Step::Drop { .. } => Verb::Drop,
+            Step::PickUp { .. } => Verb::PickUp,
+        }
+    }
+
+    /// As an operation on a world; none for one of the others.
     pub(super) fn operation(self, world: &World) -> Option<Operation> {
         let place = |spot: Spot| (world.container_id(spot.container), spot.slot);
         Some(match self {
-            Step::Move { from, to, count } => Operation::moving(Amount::Exactly(count), place(from), place(to)),
+            Step::Move { from, to, amount } => Operation::moving(amount, place(from), place(to)),
             Step::Swap { one, other } => Operation::swapping(place(one), place(other)),
-            Step::Drop { from, count } => Operation::dropping(Amount::Exactly(count), place(from), Landing::default()),
-            Step::PickUp { landing, to, count } => {
+            Step::Drop { from, amount } => Operation::dropping(amount, place(from), Landing::default()),
+            Step::PickUp { landing, to, amount } => {
                 let stack = StackId(world.cell(Spot { container: GROUND, slot: landing }).id);
-                Operation::picking_up(Amount::Exactly(count), stack, place(to))
+                Operation::picking_up(amount, stack, place(to))
             }
             Step::Other(_) => return None,
         })
@@ -246,9 +155,21 @@ impl Moves {
         (0..self.steps.len()).filter_map(|nth| self.operation(world, nth))
     }
 
-    fn push(&mut self, operation: Operation) {
+    fn push(&mut self, operation: impl Into<Operation>) {
         self.steps.push(Step::Other(u32::try_from(self.others.len()).unwrap_or(u32::MAX)));
-        self.others.push(operation);
+        self.others.push(operation.into());
+    }
+
+    /// Lets each of those who may perform them perform the operations that were listed last.
+    fn perform_by(&mut self, world: &World, start: usize, performers: &[Option<HolderId>]) {
+        if performers == [None] {
+            return;
+        }
+        let listed: Vec<Operation> = (start..self.steps.len()).filter_map(|nth| self.operation(world, nth)).collect();
+        self.steps.truncate(start);
+        for &actor in performers {
+            listed.iter().for_each(|operation| self.push(Operation { actor, ..operation.clone() }));
+        }
     }
 }
 
@@ -262,85 +183,55 @@ pub(super) fn shares(count: u32) -> impl Iterator<Item = u32> {
         .map(|it| it.1)
 }
 
-impl Plan {
-    pub(super) fn plays(&self, verb: Verb) -> bool {
-        self.verbs.contains(&verb)
+/// The amounts of a stack that goes where so many fit by the limit of the stack: those that may be applied, each once.
+#[inline]
+pub(super) fn fitting_amounts(amounts: Amounts, count: u32, fits: u32, mut each: impl FnMut(Amount)) {
+    if fits == 0 {
+        return;
     }
-
-    /// What is planned and is played by walks only.
-    pub(super) fn walked_only(&self) -> Vec<&'static str> {
-        let is_unplayed = |verb: &&Verb| match verb {
-            Verb::Set | Verb::Together | Verb::Depart | Verb::Arrive => true,
-            // A move does the same.
-            Verb::Split | Verb::Merge => !self.plays(Verb::Move),
-            _ => false,
-        };
-        self.verbs.iter().filter(is_unplayed).map(|verb| verb.word()).collect()
-    }
-
-    /// Whether handles may be others after something was played.
-    pub(super) fn changes_handles(&self) -> bool {
-        !self.faults.is_empty() || self.plays(Verb::Depart) || self.plays(Verb::Arrive)
-    }
-
-    pub(super) fn is_alike(&self, world: &World, container: u32) -> bool {
-        if world.is_lasting(container) {
-            return self.alike.get(container as usize).copied().unwrap_or(false);
+    if amounts == Amounts::Every {
+        (1..count.min(fits.saturating_add(1))).for_each(|count| each(Amount::Exactly(count)));
+    } else {
+        let half = count.div_ceil(2);
+        if 1 < fits {
+            each(Amount::Exactly(1));
         }
-        self.packs_alike && world.state(container).ruled == 0
-    }
-
-    /// A mark may make a stack unfit where it lies, so that it is beyond a limit; nothing else may.
-    pub(super) fn is_against_the_laws(&self, world: &World) -> bool {
-        let marks = !(self.set.is_empty() && self.unset.is_empty());
-        crate::audit(world.rules(), &world.snapshot()).iter().any(|found| !marks || !found.law().is_limit())
-    }
-
-    /// All operations in their order. A container whose slots nothing can tell apart is offered its first empty slot only.
-    pub(super) fn enumerate(&self, world: &World, moves: &mut Moves) {
-        self.with_places(world, moves, |sources, targets, moves| {
-            self.between_slots(world, sources, targets, moves);
-            self.with_the_ground(world, sources, targets, moves);
-            self.others(world, (sources, targets), moves);
-        });
-    }
-
-    /// Those that are neither between slots nor between slots and ground.
-    pub(super) fn enumerate_others(&self, world: &World, moves: &mut Moves) {
-        self.with_places(world, moves, |sources, targets, moves| self.others(world, (sources, targets), moves));
-    }
-
-    /// Whether there may be such.
-    pub(super) fn has_others(&self) -> bool {
-        let simple = [Verb::Move, Verb::Swap, Verb::Drop, Verb::PickUp, Verb::Split, Verb::Merge];
-        let brings = !(self.created.is_empty() && self.consumed.is_empty());
-        brings || self.verbs.iter().any(|verb| !simple.contains(verb))
-    }
-
-    fn others(&self, world: &World, places: (&[Source], &[Target]), moves: &mut Moves) {
-        self.looks(world, places.0, moves);
-        self.order(moves);
-        self.sizes(world, moves);
-        self.through_doors(world, moves);
-        for &actor in &self.actors {
-            self.of_holder(world, actor, places, moves);
+        if 1 < half && half < fits {
+            each(Amount::Exactly(half));
         }
-        self.coming_and_going(world, places.0, places.1, moves);
     }
+    each(if count == 1 { Amount::Exactly(1) } else { Amount::UpTo(count) });
+}
 
-    /// Clears the lists and finds what lies where.
-    fn with_places(&self, world: &World, moves: &mut Moves, list: impl FnOnce(&[Source], &[Target], &mut Moves)) {
-        moves.steps.clear();
-        moves.others.clear();
-        let mut containers = std::mem::take(&mut moves.containers);
-        let mut sources = std::mem::take(&mut moves.sources);
-        let mut targets = std::mem::take(&mut moves.targets);
-        containers.clone_from(&self.containers);
+/// Whether it matters who has opened a container.
+pub(super) fn has_door(world: &World, container: ContainerId) -> bool {
+    let state = world.state(container.index);
+    state.must_open || state.exclusive
+}
+
+/// How many of a stack a slot with room for it would take.
+pub(super) fn fitting(world: &World, to: Spot, there: Cell, cell: Cell) -> u32 {
+    world.limit(to, cell.kind).saturating_sub(there.count).min(cell.count)
+}
+
+impl Places {
+    fn find(&mut self, scope: &Scope, world: &World) {
+        let Places { containers, sources, targets, loose } = self;
+        containers.clone_from(&scope.containers);
         sources.clear();
         targets.clear();
+        loose.clear();
+        let on_ground = world.stacks_of(GROUND).map(|(_, cell)| (Place::OnGround(StackId(cell.id)), cell));
+        loose.extend(on_ground);
+        for &actor in scope.actors.iter().filter(|_| scope.hands) {
+            let hand = Spot { container: world.hand_of(actor.index), slot: 0 };
+            loose.extend(Some((Place::Hand(actor), world.cell(hand))).filter(|(_, cell)| !cell.is_empty()));
+        }
+        let packs = loose.iter().filter(|(_, cell)| cell.is_pack());
+        containers.extend(packs.map(|(_, cell)| world.container_id(cell.inner)));
         let mut next = 0;
         while let Some(&container) = containers.get(next) {
-            let (alike, mut offered) = (self.is_alike(world, container.index), false);
+            let (alike, mut offered) = (scope.is_alike(world, container.index), false);
             let state = world.state(container.index);
             let (limit, ruled) = (state.stack_limit, state.ruled);
             for (slot, &cell) in (0..).zip(world.slots_of(container.index)) {
@@ -357,94 +248,194 @@ impl Plan {
             }
             next += 1;
         }
-        list(&sources, &targets, moves);
-        (moves.containers, moves.sources, moves.targets) = (containers, sources, targets);
     }
 
-    /// What is the same whoever does it, as each actor does it: where there are doors it matters.
-    fn through_doors(&self, world: &World, moves: &mut Moves) {
-        if !self.has_doors || self.actors.is_empty() {
-            return;
-        }
-        let all: Vec<Operation> = moves.operations(world).collect();
+    /// All stacks: in slots, on the ground, in hands.
+    fn stacks(&self) -> impl Iterator<Item = (Place, Cell)> + '_ {
+        let in_slots = self.sources.iter().map(|source| (source.at().into(), source.cell));
+        in_slots.chain(self.loose.iter().copied())
+    }
+
+    fn hands(&self) -> impl Iterator<Item = (Place, Cell)> + '_ {
+        self.loose.iter().copied().filter(|(place, _)| matches!(place, Place::Hand(_)))
+    }
+}
+
+impl Scope {
+    /// All operations in their order.
+    pub(super) fn enumerate(&self, world: &World, moves: &mut Moves) {
+        self.with_places(world, moves, |places, moves| {
+            self.between_slots(world, places, moves);
+            self.with_the_ground(world, places, moves);
+            moves.perform_by(world, 0, &self.performers());
+            self.others(world, places, moves);
+        });
+    }
+
+    /// Those that are neither between slots nor between slots and ground.
+    pub(super) fn enumerate_others(&self, world: &World, moves: &mut Moves) {
+        self.with_places(world, moves, |places, moves| self.others(world, places, moves));
+    }
+
+    /// Whether there may be such.
+    pub(super) fn has_others(&self) -> bool {
+        let simple = [Verb::Move, Verb::Swap, Verb::Drop, Verb::PickUp];
+        self.whole_places || self.hands || self.verbs.iter().any(|verb| !simple.contains(verb))
+    }
+
+    /// Clears the lists and finds the places.
+    fn with_places(&self, world: &World, moves: &mut Moves, list: impl FnOnce(&Places, &mut Moves)) {
         moves.steps.clear();
         moves.others.clear();
+        let mut places = std::mem::take(&mut moves.places);
+        places.find(self, world);
+        list(&places, moves);
+        moves.places = places;
+    }
+
+    fn others(&self, world: &World, places: &Places, moves: &mut Moves) {
+        let start = moves.steps.len();
+        self.dividing(world, places, moves);
+        if self.tries(Verb::Drop) {
+            for (hand, cell) in places.hands() {
+                self.each_amount(cell.count, |amount| {
+                    moves.push(Operation::dropping(amount, hand, Landing::default()));
+                });
+            }
+        }
+        if self.whole_places {
+            self.of_whole_places(world, places, moves);
+        }
+        self.order(places, moves);
+        moves.perform_by(world, start, &self.performers());
+        let start = moves.steps.len();
+        self.variants(world, places, moves);
+        self.sizes(world, places, moves);
+        self.coming_and_going(world, places, moves);
+        moves.perform_by(world, start, &self.changers());
         for &actor in &self.actors {
-            all.iter().for_each(|operation| moves.push(operation.clone().by(actor)));
+            self.of_holder(world, actor, places, moves);
         }
     }
 
-    fn between_slots(&self, world: &World, sources: &[Source], targets: &[Target], moves: &mut Moves) {
-        let (moving, swapping) = (self.plays(Verb::Move), self.plays(Verb::Swap));
-        for &Source { container, slot, cell } in sources {
-            let from = Spot { container: container.index, slot };
+    /// Exactly one, half and all, or every number, and as many as fit: for operations of which none can be left out.
+    fn each_amount(&self, count: u32, mut each: impl FnMut(Amount)) {
+        match self.amounts {
+            Amounts::Some => shares(count).for_each(|count| each(Amount::Exactly(count))),
+            Amounts::Every => (1..=count).for_each(|count| each(Amount::Exactly(count))),
+        }
+        each(Amount::UpTo(count));
+    }
+
+    fn between_slots(&self, world: &World, places: &Places, moves: &mut Moves) {
+        let (moving, swapping) = (self.tries(Verb::Move), self.tries(Verb::Swap));
+        if !moving && !swapping {
+            return;
+        }
+        for source in &places.sources {
+            let (from, cell) = (source.spot(), source.cell);
             let limit = world.rules().figures[cell.kind as usize].stack_limit;
-            for target in targets {
+            for target in places.targets.iter().filter(|target| target.spot() != from) {
                 let (to, there) = (target.spot(), target.cell);
-                if to == from {
-                    continue;
+                if moving && target.takes(cell) {
+                    fitting_amounts(self.amounts, cell.count, target.fits(world, cell, limit), |amount| {
+                        moves.steps.push(Step::Move { from, to, amount });
+                    });
                 }
-                if there.is_empty() || there.class == cell.class {
-                    if moving {
-                        each_count(cell.count, target.fits(world, cell, limit), |count| {
-                            moves.steps.push(Step::Move { from, to, count });
-                        });
-                    }
-                } else if swapping && (from.container, slot) < (to.container, to.slot) {
+                if swapping && (there.is_empty() || from < to) {
                     moves.steps.push(Step::Swap { one: from, other: to });
                 }
             }
         }
-    }
-
-    fn with_the_ground(&self, world: &World, sources: &[Source], targets: &[Target], moves: &mut Moves) {
-        if self.plays(Verb::Drop) {
-            for source in sources {
-                let from = Spot { container: source.container.index, slot: source.slot };
-                moves.steps.extend(shares(source.cell.count).map(|count| Step::Drop { from, count }));
+        // Applied without a change, so that they come last.
+        for from in places.sources.iter().map(Source::spot) {
+            if moving {
+                moves.steps.push(Step::Move { from, to: from, amount: Amount::All });
+            }
+            if swapping {
+                moves.steps.push(Step::Swap { one: from, other: from });
             }
         }
-        if self.plays(Verb::PickUp) {
+    }
+
+    fn with_the_ground(&self, world: &World, places: &Places, moves: &mut Moves) {
+        if self.tries(Verb::Drop) {
+            for source in &places.sources {
+                fitting_amounts(self.amounts, source.cell.count, u32::MAX, |amount| {
+                    moves.steps.push(Step::Drop { from: source.spot(), amount });
+                });
+            }
+        }
+        if self.tries(Verb::PickUp) {
             for (landed, cell) in world.stacks_of(GROUND) {
                 let limit = world.rules().figures[cell.kind as usize].stack_limit;
-                let landing = landed.slot;
-                for target in targets.iter().filter(|it| it.cell.is_empty() || it.cell.class == cell.class) {
+                for target in places.targets.iter().filter(|target| target.takes(cell)) {
                     let to = target.spot();
-                    each_count(cell.count, target.fits(world, cell, limit), |count| {
-                        moves.steps.push(Step::PickUp { landing, to, count });
+                    fitting_amounts(self.amounts, cell.count, target.fits(world, cell, limit), |amount| {
+                        moves.steps.push(Step::PickUp { landing: landed.slot, to, amount });
                     });
                 }
             }
         }
     }
 
-    fn looks(&self, world: &World, sources: &[Source], moves: &mut Moves) {
-        for source in sources {
-            let at = (source.container, source.slot);
-            let has = |mark: MarkId| world.stack(at.0, at.1).is_some_and(|stack| stack.has_mark(mark));
-            let set = self.set.iter().filter(|&&mark| !has(mark));
-            set.for_each(|&mark| moves.push(Operation::marking(at, mark)));
-            let unset = self.unset.iter().filter(|&&mark| has(mark));
-            unset.for_each(|&mark| moves.push(Operation::unmarking(at, mark)));
+    /// Splits and merges between slots.
+    fn dividing(&self, world: &World, places: &Places, moves: &mut Moves) {
+        for source in &places.sources {
+            let (at, cell) = (source.at(), source.cell);
+            if self.tries(Verb::Split) && cell.count > 1 {
+                let counts: Vec<u32> = match self.amounts {
+                    Amounts::Some => {
+                        shares(cell.count).filter(|count| *count < cell.count).chain([cell.count - 1]).collect()
+                    }
+                    Amounts::Every => (1..cell.count).collect(),
+                };
+                for target in places.targets.iter().filter(|target| target.cell.is_empty()) {
+                    counts.iter().for_each(|&count| moves.push(Operation::splitting(count, at, target.at())));
+                }
+            }
+            if self.tries(Verb::Merge) {
+                let limit = world.rules().figures[cell.kind as usize].stack_limit;
+                for target in places.targets.iter().filter(|target| target.cell.class == cell.class) {
+                    if target.spot() == source.spot() {
+                        moves.push(Operation::merging(Amount::All, at, at));
+                        continue;
+                    }
+                    fitting_amounts(self.amounts, cell.count, target.fits(world, cell, limit), |amount| {
+                        moves.push(Operation::merging(amount, at, target.at()));
+                    });
+                }
+            }
         }
     }
 
-    fn order(&self, moves: &mut Moves) {
-        if self.plays(Verb::Sort) {
-            let sorts = self.containers.iter().flat_map(|&at| SortKey::ALL.map(|by| Operation::sorting(at, by)));
+    /// Marks and properties of stacks.
+    fn variants(&self, world: &World, places: &Places, moves: &mut Moves) {
+        for (at, cell) in places.stacks() {
+            self.set.iter().for_each(|&mark| moves.push(Operation::marking(at, mark)));
+            self.unset.iter().for_each(|&mark| moves.push(Operation::unmarking(at, mark)));
+            let kind = world.rules().kind(KindId(cell.kind));
+            let listed = self.values.iter().filter(|(property, _)| kind.property(*property).is_some());
+            listed.for_each(|&(property, value)| moves.push(Operation::setting(at, property, value)));
+        }
+    }
+
+    fn order(&self, places: &Places, moves: &mut Moves) {
+        if self.tries(Verb::Sort) {
+            let sorts = places.containers.iter().flat_map(|&at| SortKey::ALL.map(|by| Operation::sorting(at, by)));
             sorts.for_each(|sort| moves.push(sort));
         }
     }
 
-    /// Every other number of slots that a container may have; fewer also where what lies in those that go has to spill.
-    fn sizes(&self, world: &World, moves: &mut Moves) {
-        if !self.plays(Verb::Resize) {
+    /// Every number of slots that a container may have; fewer with and without spilling the contents of those that go.
+    fn sizes(&self, world: &World, places: &Places, moves: &mut Moves) {
+        if !self.tries(Verb::Resize) {
             return;
         }
-        let bounds = |at: ContainerId| world.container_def(at).map_or((0, 0), ContainerDef::slot_bounds);
-        for (&at, (least, most)) in self.containers.iter().map(|at| (at, bounds(*at))).filter(|(_, it)| it.0 < it.1) {
+        for &at in &places.containers {
+            let (min, max) = world.container_def(at).map_or((0, 0), ContainerDef::slot_bounds);
             let now = world.slots_of(at.index).len();
-            for slots in (least..=most).filter(|slots| *slots as usize != now) {
+            for slots in min..=max {
                 moves.push(Operation::resizing(at, slots));
                 if (slots as usize) < now {
                     moves.push(Operation::resizing_with_spill(at, slots));
@@ -453,116 +444,227 @@ impl Plan {
         }
     }
 
-    fn shortcuts(&self, world: &World, actor: HolderId, sources: &[Source], moves: &mut Moves) {
-        let mut kinds: Vec<u32> = sources.iter().map(|source| source.cell.kind).collect();
+    fn coming_and_going(&self, world: &World, places: &Places, moves: &mut Moves) {
+        for &(kind, max) in &self.created {
+            let Some(more) = max.checked_sub(world.count(kind, None)).filter(|more| *more > 0) else { continue };
+            let more = u32::try_from(more).unwrap_or(u32::MAX);
+            let mut create =
+                |to: Place| self.each_amount(more, |amount| moves.push(Operation::creating(amount, kind, to)));
+            let into = places.targets.iter().filter(|it| it.cell.is_empty() || it.cell.kind == kind.0);
+            into.for_each(|target| create(target.at().into()));
+            create(Place::Ground);
+            self.actors.iter().filter(|_| self.hands).for_each(|&actor| create(Place::Hand(actor)));
+            if self.whole_places {
+                places.containers.iter().for_each(|&container| create(container.into()));
+                self.actors.iter().for_each(|&actor| create(actor.into()));
+            }
+        }
+        for (at, cell) in places.stacks().filter(|(_, cell)| self.consumed.contains(&KindId(cell.kind))) {
+            let kind = KindId(cell.kind);
+            self.each_amount(cell.count, |amount| moves.push(Operation::consuming(amount, kind, at)));
+        }
+        if self.whole_places && !self.consumed.is_empty() {
+            self.from_whole_places(world, places, true, |from, kind, amount| {
+                if self.consumed.contains(&kind) {
+                    moves.push(Operation::consuming(amount, kind, from));
+                }
+            });
+        }
+    }
+
+    /// Each kind that a container, a holder or the ground gives, with the amounts of it.
+    fn from_whole_places(
+        &self,
+        world: &World,
+        places: &Places,
+        with_ground: bool,
+        mut each: impl FnMut(Place, KindId, Amount),
+    ) {
+        let containers = places.containers.iter().map(|&container| Place::Container(container));
+        let holders = self.actors.iter().map(|&actor| Place::Holder(actor));
+        let ground = [Place::Ground].into_iter().filter(|_| with_ground);
+        for place in containers.chain(holders).chain(ground) {
+            let mut kinds: Vec<KindId> =
+                world.all_stacks_in(Some(place)).iter().map(|stack| stack.kind().handle()).collect();
+            kinds.sort_unstable();
+            kinds.dedup();
+            for kind in kinds {
+                let count = u32::try_from(world.count(kind, Some(place))).unwrap_or(u32::MAX);
+                self.each_amount(count, |amount| each(place, kind, amount));
+            }
+        }
+    }
+
+    /// Operations that name a whole container or holder, for a kind.
+    fn of_whole_places(&self, world: &World, places: &Places, moves: &mut Moves) {
+        let containers = || places.containers.iter().map(|&container| Place::Container(container));
+        let targets = || places.targets.iter().map(|target| Place::from(target.at()));
+        let holders = || self.actors.iter().map(|&actor| Place::Holder(actor));
+        if self.tries(Verb::Move) {
+            for source in &places.sources {
+                for to in containers() {
+                    self.each_amount(source.cell.count, |amount| {
+                        moves.push(Operation::moving(amount, source.at(), to))
+                    });
+                }
+            }
+            self.from_whole_places(world, places, false, |from, kind, amount| {
+                if matches!(from, Place::Container(_)) {
+                    let to = targets().chain(containers());
+                    to.for_each(|to| moves.push(Operation::moving(amount, from, to).only(kind)));
+                }
+            });
+        }
+        if self.tries(Verb::Split) {
+            for source in places.sources.iter().filter(|source| source.cell.count > 1) {
+                let most = source.cell.count - 1;
+                for to in containers() {
+                    self.each_amount(most, |amount| {
+                        if let Amount::Exactly(count) = amount {
+                            moves.push(Operation::splitting(count, source.at(), to));
+                        }
+                    });
+                }
+            }
+        }
+        if self.tries(Verb::Drop) {
+            self.from_whole_places(world, places, false, |from, kind, amount| {
+                moves.push(Operation::dropping(amount, from, Landing::default()).only(kind));
+            });
+        }
+        if self.tries(Verb::PickUp) {
+            let whole = || containers().chain(holders());
+            for (stack, cell) in places.loose.iter().filter_map(|(place, cell)| match place {
+                Place::OnGround(stack) => Some((*stack, cell)),
+                _ => None,
+            }) {
+                for to in whole() {
+                    self.each_amount(cell.count, |amount| moves.push(Operation::picking_up(amount, stack, to)));
+                }
+            }
+            self.from_whole_places(world, places, true, |from, kind, amount| {
+                if from == Place::Ground {
+                    let to = targets().chain(whole());
+                    to.for_each(|to| moves.push(Action::PickUp { amount, kind: Some(kind), from: None, to }));
+                }
+            });
+        }
+    }
+
+    fn shortcuts(&self, world: &World, actor: HolderId, moves: &mut Moves) {
+        let mut kinds: Vec<u32> =
+            world.all_stacks_in(Some(actor.into())).iter().map(|stack| stack.kind().handle().0).collect();
+        kinds.extend(world.hand(actor).map(|stack| stack.kind().handle().0));
         kinds.sort_unstable();
         kinds.dedup();
         for (shortcut, bound) in (0..).zip(world.shortcuts(actor)) {
-            if self.plays(Verb::Bind) {
-                let others = kinds.iter().map(|&kind| KindId(kind)).filter(|kind| Some(*kind) != bound);
-                others.for_each(|kind| moves.push(Operation::binding(kind, actor, shortcut)));
+            if self.tries(Verb::Bind) {
+                kinds.iter().for_each(|&kind| moves.push(Operation::binding(KindId(kind), actor, shortcut)));
             }
-            if self.plays(Verb::Unbind) && bound.is_some() {
+            if self.tries(Verb::Unbind) && bound.is_some() {
                 moves.push(Operation::unbinding(actor, shortcut));
             }
         }
     }
 
-    fn of_holder(&self, world: &World, actor: HolderId, (sources, targets): (&[Source], &[Target]), moves: &mut Moves) {
+    fn of_holder(&self, world: &World, actor: HolderId, places: &Places, moves: &mut Moves) {
         let is_worn = |source: &&Source| {
             let worn = world.container_def(source.container).is_some_and(ContainerDef::is_worn);
             worn && world.carrier(source.container) == Some(actor)
         };
-        let at = |source: &Source| (source.container, source.slot);
-        if self.plays(Verb::Equip) {
-            let loose = sources.iter().filter(|source| !is_worn(source));
-            loose.for_each(|source| moves.push(Operation::equipping(Amount::Exactly(1), at(source), actor)));
+        if self.tries(Verb::Equip) {
+            for source in &places.sources {
+                self.each_amount(source.cell.count, |amount| {
+                    moves.push(Operation::equipping(amount, source.at(), actor))
+                });
+            }
         }
-        if self.plays(Verb::Unequip) {
-            let worn = sources.iter().filter(is_worn);
-            worn.for_each(|it| moves.push(Operation::unequipping(Amount::Exactly(it.cell.count), at(it), actor)));
+        if self.tries(Verb::Unequip) {
+            let containers = places.containers.iter().map(|&container| Place::Container(container));
+            let targets = places.targets.iter().map(|target| Place::from(target.at()));
+            let to: Vec<Option<Place>> = [None]
+                .into_iter()
+                .chain(targets.map(Some))
+                .chain(containers.map(Some).filter(|_| self.whole_places))
+                .collect();
+            for source in places.sources.iter().filter(is_worn) {
+                for &to in &to {
+                    self.each_amount(source.cell.count, |amount| {
+                        let from = source.at().into();
+                        moves.push(Operation { actor: Some(actor), action: Action::Unequip { amount, from, to } });
+                    });
+                }
+            }
         }
-        self.by_hand(world, actor, (sources, targets), moves);
-        if self.plays(Verb::Bind) || self.plays(Verb::Unbind) {
-            self.shortcuts(world, actor, sources, moves);
+        self.by_hand(world, actor, places, moves);
+        if self.tries(Verb::Bind) || self.tries(Verb::Unbind) {
+            self.shortcuts(world, actor, moves);
         }
-        if self.plays(Verb::Leave) && world.opened().any(|(holder, _)| holder == actor.index) {
+        if self.tries(Verb::Leave) {
             moves.push(Operation::leaving(actor));
         }
-        for &container in self.containers.iter().filter(|it| has_door(world, **it)) {
-            let is_open = world.has_opened(actor, container);
-            if self.plays(Verb::Open) && !is_open {
+        for &container in places.containers.iter().filter(|it| has_door(world, **it)) {
+            if self.tries(Verb::Open) {
                 moves.push(Operation::opening(container, actor));
             }
-            if self.plays(Verb::Close) && is_open {
+            if self.tries(Verb::Close) && world.has_opened(actor, container) {
                 moves.push(Operation::closing(container, actor));
             }
         }
     }
 
-    fn by_hand(&self, world: &World, actor: HolderId, (sources, targets): (&[Source], &[Target]), moves: &mut Moves) {
+    fn by_hand(&self, world: &World, actor: HolderId, places: &Places, moves: &mut Moves) {
         match world.hand(actor).map(crate::StackView::count) {
-            None if self.plays(Verb::Lift) => {
-                for source in sources {
-                    let from = (source.container, source.slot);
-                    let lift = |count| Operation::lifting(Share::Amount(Amount::Exactly(count)), from, actor);
-                    shares(source.cell.count).for_each(|count| moves.push(lift(count)));
+            None if self.tries(Verb::Lift) => {
+                for source in &places.sources {
+                    self.each_amount(source.cell.count, |amount| {
+                        moves.push(Operation::lifting(Share::Amount(amount), source.at(), actor));
+                    });
                 }
             }
             Some(held) => {
-                if self.plays(Verb::Put) {
-                    for target in targets {
-                        let to = (target.container, target.slot);
-                        let counts = [1, held].into_iter().take(held.min(2) as usize);
-                        let put = |count| Operation::putting(Amount::Exactly(count), to, actor);
-                        counts.for_each(|count| moves.push(put(count)));
+                if self.tries(Verb::Put) {
+                    let targets = places.targets.iter().map(|target| Place::from(target.at()));
+                    let whole = places.containers.iter().map(|&at| Place::Container(at)).filter(|_| self.whole_places);
+                    for to in targets.chain(whole) {
+                        self.each_amount(held, |amount| moves.push(Operation::putting(amount, to, actor)));
                     }
                 }
-                if self.plays(Verb::Return) {
-                    moves.push(Operation::returning(Amount::All, actor));
+                if self.tries(Verb::Return) {
+                    self.each_amount(held, |amount| moves.push(Operation::returning(amount, actor)));
                 }
             }
             None => {}
         }
     }
-
-    fn coming_and_going(&self, world: &World, sources: &[Source], targets: &[Target], moves: &mut Moves) {
-        for &(kind, most) in &self.created {
-            if world.count(kind, None) < most {
-                let into = targets.iter().filter(|it| it.cell.is_empty() || it.cell.kind == kind.0);
-                let create = |to: &Target| Operation::creating(Amount::Exactly(1), kind, (to.container, to.slot));
-                into.for_each(|to| moves.push(create(to)));
-            }
-        }
-        for source in sources.iter().filter(|source| self.consumed.contains(&KindId(source.cell.kind))) {
-            let kind = KindId(source.cell.kind);
-            moves.push(Operation::consuming(Amount::Exactly(1), kind, (source.container, source.slot)));
-        }
-    }
 }
 
-/// Whether it matters who has opened a container.
-pub(super) fn has_door(world: &World, container: ContainerId) -> bool {
-    let state = world.state(container.index);
-    state.must_open || state.exclusive
-}
-
-/// How many of a stack a slot with room for it would take.
-pub(super) fn fitting(world: &World, to: Spot, there: Cell, cell: Cell) -> u32 {
-    world.limit(to, cell.kind).saturating_sub(there.count).min(cell.count)
-}
-
-/// One, half and all of a stack, as far as they fit, and as many as do.
-#[inline]
-pub(super) fn each_count(count: u32, most: u32, mut each: impl FnMut(u32)) {
-    let half = count.div_ceil(2);
-    if 1 < most {
-        each(1);
+/// The same operation with the number of items that moved instead of `up to` a number, where that has the same outcome:
+/// a trace is easier to read so.
+pub(super) fn exactly(world: &World, operation: &Operation) -> Operation {
+    let mut plain = operation.clone();
+    let amount = match &mut plain.action {
+        Action::Move { amount, .. }
+        | Action::Drop { amount, .. }
+        | Action::PickUp { amount, .. }
+        | Action::Merge { amount, .. }
+        | Action::Create { amount, .. }
+        | Action::Consume { amount, .. }
+        | Action::Equip { amount, .. }
+        | Action::Unequip { amount, .. }
+        | Action::Put { amount, .. }
+        | Action::Return { amount }
+        | Action::Lift { share: Share::Amount(amount), .. } => amount,
+        _ => return plain,
+    };
+    if !matches!(amount, Amount::UpTo(_) | Amount::All) {
+        return plain;
     }
-    if 1 < half && half < most {
-        each(half);
-    }
-    if most > 0 {
-        each(most);
-    }
+    let mut after = world.clone();
+    let Ok(outcome) = after.perform(operation) else { return operation.clone() };
+    let Ok(done) = u32::try_from(outcome.done()) else { return operation.clone() };
+    *amount = Amount::Exactly(done);
+    let mut exact = world.clone();
+    let is_same = exact.perform(&plain).is_ok() && exact.snapshot() == after.snapshot();
+    if is_same { plain } else { operation.clone() }
 }

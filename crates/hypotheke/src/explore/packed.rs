@@ -1,5 +1,5 @@
-//! Worlds as few bytes: what lies where, in which order on the ground, what is open, what shortcuts point at. Ids, revision, counters and
-//! random numbers are left out: no outcome depends on them.
+//! States as few bytes. Two worlds become the same bytes if, and only if, their [canonical forms](super::canonical) are equal,
+//! but for slots whose order makes no difference, which are sorted.
 
 use std::hash::BuildHasher;
 use std::sync::{Arc, Mutex, PoisonError};
@@ -9,7 +9,8 @@ use smallvec::SmallVec;
 
 use super::even::Even;
 use super::foresight::Foresight;
-use super::moves::{Plan, Verb};
+use super::moves::Step;
+use super::scope::Scope;
 use crate::world::{Cell, ClassKey, GROUND, Spot, World};
 
 /// Writes worlds as bytes. Two that nothing can tell apart become the same bytes.
@@ -90,14 +91,20 @@ impl Packer {
     }
 
     /// One for a search, in which only what is planned is played; with what tells where that leads, where worlds are even.
-    pub(super) fn for_search(world: &World, plan: &Plan) -> Packer {
-        let is_foreseeable = |even: &Even| Foresight::new(even, world, plan).is_some();
-        Packer { even: Even::new(world, plan).filter(is_foreseeable), ..Packer::new(world) }
+    pub(super) fn for_search(world: &World, scope: &Scope) -> Packer {
+        let is_foreseeable = |even: &Even| Foresight::new(even, world, scope).is_some();
+        Packer { even: Even::new(world, scope).filter(is_foreseeable), ..Packer::new(world) }
     }
 
     /// What tells from the bytes of worlds what can be played there and where it leads, if that can be told.
-    pub(super) fn foresight(&self, world: &World, plan: &Plan) -> Option<Foresight> {
-        self.even.as_ref().and_then(|even| Foresight::new(even, world, plan))
+    pub(super) fn foresight(&self, world: &World, scope: &Scope) -> Option<Foresight> {
+        self.even.as_ref().and_then(|even| Foresight::new(even, world, scope))
+    }
+
+    /// Whether what a step changes is told by the two places between which it goes. An origin on the ground counts the stacks
+    /// before it, and a new stack has a new id.
+    pub(super) fn can_foresee(&self, scope: &Scope, step: &Step) -> bool {
+        !(scope.has_ids || scope.hands && matches!(step, Step::PickUp { .. }))
     }
 
     /// The hash of the bytes of a world.
@@ -115,37 +122,44 @@ impl Packer {
         Packer { shared: Arc::clone(&self.shared), ..Packer::new(world) }
     }
 
-    pub(super) fn pack(&mut self, world: &World, plan: &Plan, bytes: &mut Vec<u8>) {
+    pub(super) fn pack(&mut self, world: &World, scope: &Scope, bytes: &mut Vec<u8>) {
         bytes.clear();
         if let Some(even) = &self.even {
             return even.pack(world, bytes);
         }
         for nth in 0..self.frame.len() {
-            self.framed(world, plan, self.frame[nth], world.slots_of(self.frame[nth]), bytes);
+            self.framed(world, scope, self.frame[nth], world.slots_of(self.frame[nth]), bytes);
         }
         let landed: Landed = world.stacks_of(GROUND).map(|(_, cell)| cell).collect();
-        self.ground(world, plan, &landed, bytes);
-        self.rest(world, plan, bytes);
+        self.ground(world, scope, &landed, bytes);
+        self.rest(world, scope, bytes);
     }
 
     /// A world in parts, of which those of a world that follows are the same but for the places where something changes.
-    pub(super) fn pack_parts(&mut self, world: &World, plan: &Plan, parts: &mut Parts) {
+    pub(super) fn pack_parts(&mut self, world: &World, scope: &Scope, parts: &mut Parts) {
         parts.ends.clear();
         parts.bytes.clear();
         parts.landings = world.stacks_of(GROUND).map(|(spot, _)| spot.slot).collect();
         for nth in 0..self.frame.len() {
-            self.framed(world, plan, self.frame[nth], world.slots_of(self.frame[nth]), &mut parts.bytes);
+            self.framed(world, scope, self.frame[nth], world.slots_of(self.frame[nth]), &mut parts.bytes);
             parts.ends.push(parts.bytes.len());
         }
         parts.ground = world.stacks_of(GROUND).map(|(_, cell)| cell).collect();
-        self.ground(world, plan, &parts.ground, &mut parts.bytes);
+        self.ground(world, scope, &parts.ground, &mut parts.bytes);
         parts.ends.push(parts.bytes.len());
-        self.rest(world, plan, &mut parts.bytes);
+        self.rest(world, scope, &mut parts.bytes);
         parts.ends.push(parts.bytes.len());
     }
 
     /// What the world of the parts becomes where something else lies in two slots of it, as [`Packer::pack`] would have it.
-    pub(super) fn pack_after(&mut self, world: &World, plan: &Plan, parts: &Parts, after: &After, bytes: &mut Vec<u8>) {
+    pub(super) fn pack_after(
+        &mut self,
+        world: &World,
+        scope: &Scope,
+        parts: &Parts,
+        after: &After,
+        bytes: &mut Vec<u8>,
+    ) {
         let frame = self.frame.len();
         for nth in 0..frame {
             let container = self.frame[nth];
@@ -154,7 +168,7 @@ impl Packer {
                 for (spot, cell) in after.slots.iter().filter(|(spot, _)| spot.container == container) {
                     cells[spot.slot as usize] = *cell;
                 }
-                self.framed(world, plan, container, &cells, bytes);
+                self.framed(world, scope, container, &cells, bytes);
             } else {
                 bytes.extend_from_slice(parts.part(nth));
             }
@@ -168,15 +182,15 @@ impl Packer {
                     GroundChange::Stays(nth, rest) if rest.is_empty() => _ = landed.remove(nth),
                     GroundChange::Stays(nth, rest) => landed[nth] = rest,
                 }
-                self.ground(world, plan, &landed, bytes);
+                self.ground(world, scope, &landed, bytes);
             }
         }
         bytes.extend_from_slice(parts.part(frame + 1));
     }
 
     /// A container that is always there, and for a hand where that came from.
-    fn framed(&mut self, world: &World, plan: &Plan, container: u32, cells: &[Cell], bytes: &mut Vec<u8>) {
-        self.cells(world, plan, container, cells, bytes);
+    fn framed(&mut self, world: &World, scope: &Scope, container: u32, cells: &[Cell], bytes: &mut Vec<u8>) {
+        self.cells(world, scope, container, cells, bytes);
         if !world.is_hand(container) || cells.iter().all(|cell| cell.is_empty()) {
             return;
         }
@@ -188,25 +202,24 @@ impl Packer {
         }
     }
 
-    fn ground(&mut self, world: &World, plan: &Plan, landed: &[Cell], bytes: &mut Vec<u8>) {
-        if plan.alike.get(GROUND as usize) == Some(&true) {
-            self.in_any_order(world, plan, landed, bytes);
+    fn ground(&mut self, world: &World, scope: &Scope, landed: &[Cell], bytes: &mut Vec<u8>) {
+        if scope.alike.is_ground_alike() {
+            self.in_any_order(world, scope, landed, bytes);
         } else {
             put(bytes, landed.len() as u64);
-            landed.iter().for_each(|&cell| self.stack(world, plan, cell, bytes));
+            landed.iter().for_each(|&cell| self.stack(world, scope, cell, bytes));
         }
     }
 
     /// What is open, and where shortcuts point.
-    fn rest(&mut self, world: &World, plan: &Plan, bytes: &mut Vec<u8>) {
-        if plan.has_doors {
-            for (container, opener) in world.opened() {
-                if let Some(nth) = self.frame.iter().position(|&framed| framed == container) {
-                    put(bytes, nth as u64 + 1);
-                    put(bytes, u64::from(opener));
-                }
+    fn rest(&mut self, world: &World, scope: &Scope, bytes: &mut Vec<u8>) {
+        if scope.has_doors {
+            for nth in 0..self.frame.len() {
+                openers(world, self.frame[nth], bytes);
             }
-            bytes.push(0);
+        }
+        if scope.has_ids {
+            put(bytes, world.next_stack);
         }
         for nth in 0..self.holders.len() {
             for kind in world.shortcuts_of(self.holders[nth]) {
@@ -226,20 +239,26 @@ impl Packer {
             let parent = world.state(at).parent;
             if parent == Spot::NOWHERE || parent.is_ground() {
                 put(bytes, 0);
-                return put(bytes, (self.frame.len() as u64) + u64::from(parent.slot));
+                let before = world.stacks_of(GROUND).take_while(|(spot, _)| spot.slot < parent.slot).count();
+                return put(bytes, (self.frame.len() + before) as u64);
             }
             put(bytes, u64::from(parent.slot) + 1);
             at = parent.container;
         }
     }
 
-    fn cells(&mut self, world: &World, plan: &Plan, container: u32, cells: &[Cell], bytes: &mut Vec<u8>) {
-        if plan.plays(Verb::Resize) {
+    fn cells(&mut self, world: &World, scope: &Scope, container: u32, cells: &[Cell], bytes: &mut Vec<u8>) {
+        let def = world.state(container).def;
+        let is_resizable = world.rules().containers().get(def as usize).is_some_and(|def| {
+            let (min, max) = def.slot_bounds();
+            min < max
+        });
+        if is_resizable {
             put(bytes, cells.len() as u64);
         }
-        if plan.is_alike(world, container) {
+        if scope.is_alike(world, container) {
             let taken: SmallVec<[Cell; 16]> = cells.iter().copied().filter(|cell| !cell.is_empty()).collect();
-            self.in_any_order(world, plan, &taken, bytes);
+            self.in_any_order(world, scope, &taken, bytes);
             return;
         }
         let mut empty = 0_u64;
@@ -249,19 +268,19 @@ impl Packer {
                 continue;
             }
             skip(bytes, &mut empty);
-            self.stack(world, plan, cell, bytes);
+            self.stack(world, scope, cell, bytes);
         }
         skip(bytes, &mut empty);
     }
 
     /// The same bytes in whatever order the stacks are.
-    fn in_any_order(&mut self, world: &World, plan: &Plan, cells: &[Cell], bytes: &mut Vec<u8>) {
+    fn in_any_order(&mut self, world: &World, scope: &Scope, cells: &[Cell], bytes: &mut Vec<u8>) {
         put(bytes, cells.len() as u64);
         if cells.iter().any(|cell| cell.is_pack()) {
             let mut parts: Vec<Vec<u8>> = Vec::with_capacity(cells.len());
             for &cell in cells {
                 let mut part = Vec::new();
-                self.stack(world, plan, cell, &mut part);
+                self.stack(world, scope, cell, &mut part);
                 parts.push(part);
             }
             parts.sort_unstable();
@@ -277,12 +296,18 @@ impl Packer {
         }
     }
 
-    fn stack(&mut self, world: &World, plan: &Plan, cell: Cell, bytes: &mut Vec<u8>) {
+    fn stack(&mut self, world: &World, scope: &Scope, cell: Cell, bytes: &mut Vec<u8>) {
         let number = self.number(world, cell);
         self.put_number(bytes, u64::from(number));
         put(bytes, u64::from(cell.count));
         if cell.is_pack() {
-            self.cells(world, plan, cell.inner, world.slots_of(cell.inner), bytes);
+            self.cells(world, scope, cell.inner, world.slots_of(cell.inner), bytes);
+            if scope.has_doors {
+                openers(world, cell.inner, bytes);
+            }
+        }
+        if scope.has_ids {
+            put(bytes, cell.id);
         }
     }
 
@@ -308,6 +333,13 @@ impl Packer {
         self.numbers.insert(key.clone(), number);
         number
     }
+}
+
+/// The holders that have opened a container.
+fn openers(world: &World, container: u32, bytes: &mut Vec<u8>) {
+    let openers = world.openers(container);
+    put(bytes, openers.len() as u64);
+    openers.iter().for_each(|&holder| put(bytes, u64::from(holder)));
 }
 
 /// So many empty slots.

@@ -8,8 +8,10 @@ use super::claims::ClaimKind;
 use super::expand::{Expanded, Fresh, Judged, Known, Reached};
 use super::faults::{self, Wrong};
 use super::foresight::{Foresight, View};
-use super::moves::{Moves, Plan};
+use super::moves::Moves;
 use super::packed::Packer;
+use super::scope::Scope;
+use super::verb::verb_of;
 use crate::audit::Watch;
 use crate::ops::{Operation, Reason};
 use crate::world::World;
@@ -27,26 +29,26 @@ pub(super) struct Playing {
 }
 
 /// All that can be played in a world; kept for its room.
-#[derive(Default)]
-struct Lists {
+#[derive(Debug, Default)]
+pub(super) struct Lists {
     view: View,
     moves: Moves,
 }
 
 impl Lists {
-    fn list(&mut self, (here, world): (&[u8], &World), plan: &Plan, foresight: Option<&mut Foresight>) {
+    pub(super) fn list(&mut self, (here, world): (&[u8], &World), scope: &Scope, foresight: Option<&mut Foresight>) {
         match foresight {
-            None => plan.enumerate(world, &mut self.moves),
+            None => scope.enumerate(world, &mut self.moves),
             Some(foresight) => {
                 foresight.list(here, &mut self.view);
-                if plan.has_others() {
-                    plan.enumerate_others(world, &mut self.moves);
+                if scope.has_others() {
+                    scope.enumerate_others(world, &mut self.moves);
                 }
             }
         }
     }
 
-    fn operation(
+    pub(super) fn operation(
         &self,
         (here, world): (&[u8], &World),
         nth: usize,
@@ -77,9 +79,9 @@ impl Playing {
     }
 
     /// A world as bytes, with their hash.
-    pub(super) fn pack(&mut self, world: &World, plan: &Plan) -> (Vec<u8>, u64) {
+    pub(super) fn pack(&mut self, world: &World, scope: &Scope) -> (Vec<u8>, u64) {
         let mut packed = Vec::new();
-        self.packer.pack(world, plan, &mut packed);
+        self.packer.pack(world, scope, &mut packed);
         let hash = self.packer.hash(&packed);
         (packed, hash)
     }
@@ -90,20 +92,20 @@ impl Playing {
         here: &[u8],
         world: &World,
         nth: u32,
-        plan: &Plan,
+        scope: &Scope,
         mut foresight: Option<&mut Foresight>,
     ) -> Option<Operation> {
         self.listed = None;
-        self.lists.list((here, world), plan, foresight.as_deref_mut());
+        self.lists.list((here, world), scope, foresight.as_deref_mut());
         self.lists.operation((here, world), nth as usize, foresight.as_deref())
     }
 
     /// The bytes to which an operation leads, or why it is refused.
-    pub(super) fn leads_to(&self, operation: &Operation, plan: &Plan) -> Result<Vec<u8>, Reason> {
+    pub(super) fn leads_to(&self, operation: &Operation, scope: &Scope) -> Result<Vec<u8>, Reason> {
         let mut world = self.world.clone();
         let _ = world.perform(operation).map_err(|refusal| refusal.reason())?;
         let mut played = Vec::new();
-        self.packer.clone().pack(&world, plan, &mut played);
+        self.packer.clone().pack(&world, scope, &mut played);
         Ok(played)
     }
 
@@ -117,11 +119,12 @@ impl Playing {
     ) -> Result<Reached, Reason> {
         let meant = if known.has_never { self.meant(operation, known) } else { Vec::new() };
         if let Err(refusal) = self.world.perform(operation) {
-            expanded.refused[refusal.reason() as usize] += 1;
+            expanded.tried.refused(verb_of(&operation.action), refusal.reason());
             return Err(refusal.reason());
         }
-        expanded.applied += 1;
-        expanded.never.extend(meant.into_iter().map(|claim| (claim, number, nth)));
+        expanded.tried.applied(verb_of(&operation.action));
+        let was_meant = |claim: &usize| known.claims[*claim].1.was_meant(&self.world, operation);
+        expanded.never.extend(meant.into_iter().filter(was_meant).map(|claim| (claim, number, nth)));
         let reached = self.arrive(number, nth, known, expanded);
         self.back();
         Ok(reached)
@@ -129,7 +132,7 @@ impl Playing {
 
     /// Looks up the world that an operation has led to.
     fn arrive(&mut self, parent: u32, nth: u32, known: &Known<'_>, expanded: &mut Expanded) -> Reached {
-        self.packer.pack(&self.world, known.plan, &mut self.packed);
+        self.packer.pack(&self.world, known.scope, &mut self.packed);
         let hash = self.packer.hash(&self.packed);
         match known.store.find(&self.packed, hash) {
             Some(number) => Reached::Known(number),
@@ -147,7 +150,7 @@ impl Playing {
         let mut found = Vec::new();
         for number in numbers {
             self.go_to(number, foresight.as_deref_mut(), known);
-            self.packer.pack(&self.world, known.plan, &mut self.packed);
+            self.packer.pack(&self.world, known.scope, &mut self.packed);
             let is_as_foreseen = self.packed == known.store.bytes_of(number);
             found.extend(self.judge(is_as_foreseen, known).map(|judged| (number, judged)));
         }
@@ -175,7 +178,7 @@ impl Playing {
 
     fn judge(&mut self, is_as_foreseen: bool, known: &Known<'_>) -> Option<Box<Judged>> {
         let world = &self.world;
-        let unlawful = if !self.watch.keeps_the_laws(world) && known.plan.is_against_the_laws(world) {
+        let unlawful = if !self.watch.keeps_the_laws(world) && known.scope.is_against_the_laws(world) {
             Some(Wrong::now("a law is broken"))
         } else if known.recounts && !world.recount().is_empty() {
             // Played from the start it may be as it should be.
@@ -183,7 +186,8 @@ impl Playing {
         } else {
             (!is_as_foreseen).then(|| Wrong::now("the last operation comes to something else than was foreseen"))
         };
-        let mut judged = Judged { unlawful, ..Judged::default() };
+        let newly = known.occurred.newly(world, known.claims);
+        let mut judged = Judged { unlawful, newly, ..Judged::default() };
         for (index, ((claim, ready), open)) in known.claims.iter().zip(known.open).enumerate() {
             match claim.kind {
                 ClaimKind::Always if *open => {
@@ -197,7 +201,8 @@ impl Playing {
             }
         }
         faults::try_all(world, known, &mut judged);
-        let is_told = judged.unlawful.is_some() || !judged.decides.is_empty() || !judged.is_goal_of.is_empty();
+        let decides = !judged.decides.is_empty() || !judged.is_goal_of.is_empty();
+        let is_told = judged.unlawful.is_some() || decides || !judged.newly.is_empty();
         is_told.then(|| Box::new(judged))
     }
 
@@ -222,7 +227,7 @@ impl Playing {
             let here = (here, &self.world);
             // Those that come of one world stand next to each other.
             if self.listed.replace(pair[0]) != Some(pair[0]) {
-                self.lists.list(here, known.plan, foresight.as_deref_mut());
+                self.lists.list(here, known.scope, foresight.as_deref_mut());
             }
             let operation = self.lists.operation(here, nth, foresight.as_deref());
             if let Some(operation) = operation {

@@ -3,6 +3,7 @@
 use std::collections::BTreeMap;
 
 use super::claims::Claim;
+use super::tried::{NotTried, VerbUse};
 use crate::audit::Violation;
 use crate::ops::Reason;
 use crate::world::World;
@@ -22,8 +23,12 @@ pub struct Explored {
     pub refused: BTreeMap<Reason, u64>,
     /// How many worlds so many operations from the start; the start alone is the first.
     pub by_depth: Vec<u64>,
-    /// What was asked for and only walks play, as it is written: a search says nothing of it.
-    pub unplayed: Vec<&'static str>,
+    /// What became of the operations of each verb in the scope.
+    pub verbs: Vec<VerbUse>,
+    /// What the scope leaves out: no verdict says anything of it.
+    pub not_tried: Vec<NotTried>,
+    /// The containers of the scope that never contained anything.
+    pub never_entered: Vec<String>,
     /// What stopped the search before it was at its end.
     pub stopped_by: Option<Bound>,
     /// Whether every world was seen that can be reached. Where every claim was decided before, the search ends without.
@@ -45,6 +50,15 @@ pub struct Verdict {
     pub claim: Claim,
     /// What became of it.
     pub status: Status,
+    /// What the claim speaks of and what never occurred. If there is any, the claim holds vacuously, whatever the rules are.
+    pub vacuous: Vec<String>,
+}
+
+impl Verdict {
+    pub(super) fn new(claim: Claim, status: Status, why_vacuous: impl FnOnce() -> Vec<String>) -> Verdict {
+        let holds = matches!(status, Status::Holds | Status::HoldsSoFar);
+        Verdict { vacuous: if holds { why_vacuous() } else { Vec::new() }, claim, status }
+    }
 }
 
 /// What became of a claim.

@@ -7,10 +7,10 @@ use super::breadth::Search;
 
 use super::claims::{Claim, ClaimKind, Ready};
 use super::file::{ClaimsFile, ReadyFile};
-use super::moves::Plan;
 use super::report::{Bound, Explored};
+use super::scope::Scope;
 use super::shrink::Aim;
-use super::symmetry;
+use crate::id::{ContainerId, HolderId};
 use crate::ops::Operation;
 use crate::ruleset::Ruleset;
 use crate::scenario::ScenarioErrors;
@@ -31,7 +31,7 @@ pub struct Bounds {
 #[derive(Clone, Debug)]
 pub struct Exploration {
     pub(super) claims: Vec<(Claim, Ready)>,
-    pub(super) plan: Plan,
+    pub(super) scope: Scope,
     pub(super) start: World,
     bounds: Bounds,
     symmetry: bool,
@@ -40,10 +40,10 @@ pub struct Exploration {
 }
 
 impl From<ReadyFile> for Exploration {
-    fn from(ReadyFile { claims, plan, world }: ReadyFile) -> Exploration {
+    fn from(ReadyFile { claims, scope, world }: ReadyFile) -> Exploration {
         Exploration {
             claims,
-            plan,
+            scope,
             start: world,
             bounds: Bounds::default(),
             symmetry: true,
@@ -75,6 +75,19 @@ impl Exploration {
         self
     }
 
+    /// The same from a different start, a world of the same ruleset. Containers and actors of the scope that it does not
+    /// have are left out.
+    #[must_use]
+    pub fn starting_at(mut self, start: World) -> Exploration {
+        let container = |at: &ContainerId| start.container(&self.start.container_name(*at));
+        let actor = |holder: &HolderId| start.holder(self.start.holder_name(*holder));
+        self.scope.containers = self.scope.containers.iter().filter_map(container).collect();
+        self.scope.actors = self.scope.actors.iter().filter_map(actor).collect();
+        self.scope = self.scope.complete(&start);
+        self.start = start;
+        self
+    }
+
     /// The same, with every world told apart from every other. The verdicts are the same; there are more worlds.
     #[must_use]
     pub fn without_symmetry(mut self) -> Exploration {
@@ -90,6 +103,10 @@ impl Exploration {
         self
     }
 
+    pub(super) fn has_symmetry(&self) -> bool {
+        self.symmetry
+    }
+
     /// The same on so many threads. What is found is the same, byte for byte.
     #[must_use]
     pub fn on_threads(mut self, threads: NonZeroUsize) -> Exploration {
@@ -103,8 +120,8 @@ impl Exploration {
             Aim::Law => Vec::new(),
             Aim::Claim(claim) => vec![self.claims.get(claim)?.clone()],
         };
-        let (plan, start) = (self.plan.clone(), self.start.clone());
-        Some(Exploration { claims, plan, start, threads: NonZeroUsize::MIN, ..*self })
+        let (scope, start) = (self.scope.clone(), self.start.clone());
+        Some(Exploration { claims, scope, start, threads: NonZeroUsize::MIN, ..*self })
     }
 
     /// The claims that such an operation must never be applied, if it is one.
@@ -114,13 +131,13 @@ impl Exploration {
     }
 
     /// Those of them of which the latest operation was one.
-    pub(super) fn were_meant(&self, world: &World, mut meant: Vec<usize>) -> Vec<usize> {
-        meant.retain(|&claim| self.claims[claim].1.was_meant(world));
+    pub(super) fn were_meant(&self, world: &World, operation: &Operation, mut meant: Vec<usize>) -> Vec<usize> {
+        meant.retain(|&claim| self.claims[claim].1.was_meant(world, operation));
         meant
     }
 
     pub(super) fn breaks_a_law(&self, world: &World) -> bool {
-        self.plan.is_against_the_laws(world)
+        self.scope.is_against_the_laws(world)
     }
 
     /// Goes through the worlds.
@@ -131,12 +148,9 @@ impl Exploration {
 
     /// Goes through the worlds, and tells of its progress now and then, until it is answered with what stops it.
     pub fn search_until(self, progress: &mut dyn FnMut(&Progress) -> Option<Bound>) -> Explored {
-        let Exploration { claims, mut plan, start, bounds, symmetry, threads, recounts } = self.clone();
-        if symmetry {
-            let ready: Vec<&Ready> = claims.iter().map(|(_, ready)| ready).collect();
-            symmetry::find(&start, &mut plan, &ready);
-        }
-        let mut search = Search::new(claims, plan, start, bounds, threads).recounting(recounts);
+        let scope = self.reduced_scope();
+        let Exploration { claims, start, bounds, threads, recounts, .. } = self.clone();
+        let mut search = Search::new(claims, scope, start, bounds, threads).recounting(recounts);
         search.run(progress);
         let mut found = search.report();
         self.tell_starts(&mut found);

@@ -1,7 +1,7 @@
 //! Operations as sentences, as a scenario writes them.
 
 use crate::id::{KindId, MarkId};
-use crate::language::Amount;
+use crate::language::{Amount, NamedOperation};
 use crate::ops::{Action, Operation, Share, Variant};
 use crate::world::{Place, World};
 
@@ -63,9 +63,7 @@ fn said(world: &World, action: &Action) -> (&'static str, String) {
             ("move", format!("{} from {} to {}", of(world, *count, *kind, *from), place(from), place(to)))
         }
         Action::Split { count, from, to } => ("split", format!("{count} from {} to {}", place(from), place(to))),
-        Action::Merge { amount: Amount::All, from, onto } => {
-            ("merge", format!("all from {} onto {}", place(from), place(onto)))
-        }
+        Action::Merge { amount: Amount::All, from, onto } => ("merge", format!("{} onto {}", place(from), place(onto))),
         Action::Merge { amount: count, from, onto } => {
             ("merge", format!("{} from {} onto {}", amount(*count), place(from), place(onto)))
         }
@@ -115,5 +113,31 @@ fn said(world: &World, action: &Action) -> (&'static str, String) {
         Action::Arrive { departure } => ("arrive", departure.name().to_owned()),
         // What stands in a list is told by the list.
         Action::Together { .. } => ("together", String::new()),
+    }
+}
+
+impl World {
+    /// An operation as plain data by names, the counterpart of [`NamedOperation::resolve`]. None where a handle is of a different
+    /// world, or of something that has gone.
+    ///
+    /// ```
+    /// use hypotheke::{Amount, Operation, Ruleset, World};
+    ///
+    /// let rules = Ruleset::builder()
+    ///     .kind("flare", |kind| kind)
+    ///     .container("depot", |depot| depot.slots(2))
+    ///     .start("depot", ["1 flare"])
+    ///     .build()?;
+    /// let world = World::new(&rules.into());
+    /// let depot = world.container("depot").unwrap();
+    /// let operation = Operation::moving(Amount::All, (depot, 0), (depot, 1));
+    /// let named = world.name_operation(&operation).unwrap();
+    /// assert_eq!(named.to_string(), "move all flare from depot/0 to depot/1");
+    /// assert!(named.resolve(&world).is_ok());
+    /// # Ok::<(), hypotheke::RulesetErrors>(())
+    /// ```
+    #[must_use]
+    pub fn name_operation(&self, operation: &Operation) -> Option<NamedOperation> {
+        sentence(self, operation).parse().ok()
     }
 }

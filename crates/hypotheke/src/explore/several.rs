@@ -8,9 +8,10 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::fmt;
 use std::sync::Arc;
 
-use super::moves::{Moves, Plan};
+use super::moves::Moves;
 use super::packed::Packer;
 use super::report::Bound;
+use super::scope::Scope;
 use super::search::Exploration;
 use super::sentence::sentence;
 use crate::audit::audit;
@@ -159,19 +160,19 @@ impl Exploration {
         serve: impl Fn(&World) -> S,
         stop: &mut dyn FnMut(u64) -> Option<Bound>,
     ) -> Interleaved {
-        let askers = self.plan.actors.iter().map(|&holder| Asker { holder, seen: 0, sent: Vec::new() }).collect();
+        let askers = self.scope.actors.iter().map(|&holder| Asker { holder, seen: 0, sent: Vec::new() }).collect();
         let (seen, latest) = (vec![Arc::new(self.start.clone())], Arc::new(self.start.snapshot()));
         let scene = Scene { server: serve(&self.start), seen, askers, asking: 0, latest, steps: Vec::new() };
         let mut search = Search {
             played: 0,
             stop,
-            plan: &self.plan,
+            scope: &self.scope,
             start: &self.start,
             several,
             found: nothing(),
             moves: Moves::default(),
         };
-        let most = (several.requests * (2 + 2 * several.resends)) as usize * self.plan.actors.len();
+        let most = (several.requests * (2 + 2 * several.resends)) as usize * self.scope.actors.len();
         for depth in 1..=most {
             let before = std::mem::replace(&mut search.found, nothing());
             let whole = search.go_on(&scene, depth);
@@ -204,7 +205,7 @@ struct Search<'s> {
     /// So many happenings were played, at all depths.
     played: u64,
     stop: &'s mut dyn FnMut(u64) -> Option<Bound>,
-    plan: &'s Plan,
+    scope: &'s Scope,
     start: &'s World,
     several: Several,
     found: Interleaved,
@@ -277,7 +278,7 @@ impl Search<'_> {
         let latest = scene.seen.len() - 1;
         let behind = usize::try_from(self.several.behind).unwrap_or(usize::MAX);
         for on in asker.seen.max(latest.saturating_sub(behind))..=latest {
-            self.plan.enumerate(&scene.seen[on], &mut self.moves);
+            self.scope.enumerate(&scene.seen[on], &mut self.moves);
             for operation in self.moves.operations(&scene.seen[on]) {
                 // What somebody else does is asked for by somebody else.
                 if operation.actor.is_none_or(|actor| actor == asker.holder) {
@@ -368,7 +369,7 @@ impl Search<'_> {
     fn wrong(&self, snapshot: &Snapshot) -> Option<String> {
         let rules = self.start.rules();
         // Where nothing comes in and goes out, as many are there as ever.
-        if self.plan.created.is_empty() && self.plan.consumed.is_empty() {
+        if self.scope.created.is_empty() && self.scope.consumed.is_empty() {
             let (before, after) = (items(&self.start.snapshot()), items(snapshot));
             let kinds: BTreeSet<&String> = before.keys().chain(after.keys()).collect();
             for kind in kinds {
@@ -379,7 +380,7 @@ impl Search<'_> {
             }
         }
         // A mark may make a stack unfit where it lies; nothing else may break a limit.
-        let marks = !(self.plan.set.is_empty() && self.plan.unset.is_empty());
+        let marks = !(self.scope.set.is_empty() && self.scope.unset.is_empty());
         let broken = audit(rules, snapshot).into_iter().find(|found| !marks || !found.law().is_limit());
         broken.map(|found| found.to_string())
     }
@@ -395,10 +396,10 @@ impl Search<'_> {
         let mut ends = BTreeSet::new();
         let mut world = self.start.clone();
         world.keep_history(usize::MAX);
-        let mut orders = Orders { plan: self.plan, packer: Packer::new(&world), asked: &asked, ends: &mut ends };
+        let mut orders = Orders { scope: self.scope, packer: Packer::new(&world), asked: &asked, ends: &mut ends };
         let mut bytes = Vec::new();
         let is_known = World::from_snapshot(self.start.rules(), &found).is_ok_and(|end| {
-            orders.packer.for_world(&end).pack(&end, self.plan, &mut bytes);
+            orders.packer.for_world(&end).pack(&end, self.scope, &mut bytes);
             // The order in which they were applied, first: of a server that does as it should that is the one.
             orders.play_in_order(world.clone());
             if !orders.ends.contains(&bytes) {
@@ -415,7 +416,7 @@ impl Search<'_> {
 
 /// All worlds to which requests lead, one after the other, each played once.
 struct Orders<'o> {
-    plan: &'o Plan,
+    scope: &'o Scope,
     packer: Packer,
     asked: &'o [&'o Sent],
     ends: &'o mut BTreeSet<Vec<u8>>,
@@ -430,14 +431,14 @@ impl Orders<'_> {
             }
         }
         let mut bytes = Vec::new();
-        self.packer.pack(&world, self.plan, &mut bytes);
+        self.packer.pack(&world, self.scope, &mut bytes);
         self.ends.insert(bytes);
     }
 
     fn play(&mut self, world: &mut World, played: &mut Vec<bool>) {
         if played.iter().all(|it| *it) {
             let mut bytes = Vec::new();
-            self.packer.pack(world, self.plan, &mut bytes);
+            self.packer.pack(world, self.scope, &mut bytes);
             self.ends.insert(bytes);
             return;
         }

@@ -8,8 +8,10 @@ use super::search::{Bounds, Exploration};
 use super::sentence::sentence;
 use super::shorten::{MOST_REPLAYS, Shorten};
 use super::step::Step;
+use super::verb::Verb;
 use super::walk::saved_and_loaded;
 use super::why::why;
+use crate::ops::Action;
 use crate::snapshot::Departures;
 use crate::world::World;
 
@@ -61,6 +63,8 @@ pub(super) fn replay(exploration: &Exploration, aim: Aim, start: &World, steps: 
         return ended(played, world.clone(), world, message, Vec::new());
     }
     let mut departures = Departures::new();
+    // While a holder is away in between, only the laws are judged.
+    let mut is_away = false;
     for step in steps {
         let Step::Operation(operation) = step else {
             played.push(step.clone());
@@ -81,11 +85,17 @@ pub(super) fn replay(exploration: &Exploration, aim: Aim, start: &World, steps: 
         if world.perform(&operation).is_err() {
             continue;
         }
+        match &operation.action {
+            Action::Depart { .. } if !exploration.scope.tries(Verb::Depart) => is_away = true,
+            Action::Arrive { .. } => is_away = false,
+            _ => {}
+        }
         departures.extend(world.departed().iter().cloned());
         played.push(Step::read(&said).unwrap_or_else(|| step.clone()));
-        let meant = exploration.were_meant(&world, meant);
+        let meant = exploration.were_meant(&world, &operation, meant);
         let is_meant = matches!(aim, Aim::Claim(claim) if meant.contains(&claim));
-        let met = is_meant.then(|| "the last operation is applied".to_owned()).or_else(|| exploration.met(aim, &world));
+        let met = is_meant.then(|| "the last operation is applied".to_owned());
+        let met = met.or_else(|| exploration.met(aim, &world).filter(|_| aim == Aim::Law || !is_away));
         if let Some(message) = met {
             let why = why(&world);
             return ended(played, before, world, message, why);

@@ -6,6 +6,7 @@ use super::expand::{Known, Player};
 use super::packed::Packer;
 use super::store::{NOBODY, Store};
 use super::table::Table;
+use super::vacuity::Occurred;
 use super::{Bounds, ClaimsFile, Exploration};
 use crate::Ruleset;
 use crate::text::Source;
@@ -67,22 +68,31 @@ fn numbers_are_found_by_hashes_that_are_half_the_same() {
 /// What is foreseen and what is played share the arithmetic; so that they are compared shows only where one is made to be wrong.
 #[test]
 fn a_world_that_is_not_as_foreseen_is_told() {
-    let Exploration { claims, plan, start, .. } = exploration();
-    let packer = Packer::for_search(&start, &plan);
-    let (mut player, mut store) = (Player::new(&start, &plan, packer.clone()), Store::new(packer.length()));
-    let (bytes, hash) = player.pack(&start, &plan);
+    let Exploration { claims, scope, start, .. } = exploration();
+    let packer = Packer::for_search(&start, &scope);
+    let (mut player, mut store) = (Player::new(&start, &scope, packer.clone()), Store::new(packer.length()));
+    let (bytes, hash) = player.pack(&start, &scope);
     store.add(&bytes, hash, NOBODY, 0);
     let mut after = start.clone();
-    let operation = player.operation(&start, &plan, 0).unwrap_or_else(|| panic!("something can be played"));
+    let operation = player.operation(&start, &scope, 0).unwrap_or_else(|| panic!("something can be played"));
     assert!(after.perform(&operation).is_ok());
-    let (right, hash) = player.pack(&after, &plan);
+    let (right, hash) = player.pack(&after, &scope);
     store.add(&right, hash, 0, 0);
     // Nothing was played, so it says.
     store.add(&bytes, hash, 0, 0);
-    let (store, plan) = (&store, &plan);
+    let (store, scope) = (&store, &scope);
     let open = vec![true; claims.len()];
-    let known =
-        Known { claims: &claims, open: &open, plan, store, has_never: false, recounts: false, keeps_ways: false };
+    let occurred = Occurred::new(&start, scope, &claims);
+    let known = Known {
+        claims: &claims,
+        open: &open,
+        scope,
+        store,
+        has_never: false,
+        recounts: false,
+        keeps_ways: false,
+        occurred: &occurred,
+    };
     assert!(player.judge(0..2, &known).is_empty());
     let judged = player.judge(2..3, &known);
     let told = judged[0].1.unlawful.as_ref().map(|wrong| wrong.message.as_str());

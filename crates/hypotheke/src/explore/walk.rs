@@ -11,12 +11,16 @@ use rand_xoshiro::Xoshiro256PlusPlus;
 
 use super::claims::ClaimKind;
 use super::draw::{Draws, Stock, below};
-use super::moves::{Fault, Moves};
+use super::moves::Moves;
 use super::report::{Bound, Explored, Status, Trail, Verdict};
+use super::scope::Fault;
 use super::search::Exploration;
 use super::sentence::sentence;
 use super::shrink::{self, Aim};
 use super::step::SAVE_THEN_LOAD;
+use super::tried::Tried;
+use super::vacuity::Occurred;
+use super::verb::verb_of;
 use crate::audit::Watch;
 use crate::ops::Operation;
 use crate::save::Save;
@@ -54,10 +58,9 @@ pub(super) fn seed_of(seed: u64, number: u64) -> u64 {
 }
 
 /// What all walks came to.
-#[derive(Default)]
 struct All {
-    steps: u64,
-    refused: BTreeMap<crate::Reason, u64>,
+    occurred: Occurred,
+    tried: Tried,
     /// For each aim the walk with the lowest number, and its trail.
     found: BTreeMap<Aim, (u64, Vec<String>)>,
 }
@@ -107,10 +110,9 @@ pub(super) fn saved_and_loaded(world: &World) -> Option<World> {
 }
 
 /// What one walk came to.
-#[derive(Default)]
 struct Walked {
-    steps: u64,
-    refused: BTreeMap<crate::Reason, u64>,
+    tried: Tried,
+    occurred: Occurred,
     /// The first trail to each aim.
     found: BTreeMap<Aim, Vec<String>>,
 }
@@ -123,13 +125,15 @@ impl Exploration {
     pub fn walk(self, walks: Walks, progress: &mut dyn FnMut(u64) -> Option<Bound>) -> Explored {
         let (first, every) = (walks.shard.0, walks.shard.1.max(1));
         let here = walks.count.saturating_sub(first).div_ceil(every);
-        let (mut all, mut done, mut stopped_by) = (All::default(), 0, None);
+        let occurred = Occurred::new(&self.start, &self.scope, &self.claims);
+        let mut all = All { occurred, tried: Tried::default(), found: BTreeMap::new() };
+        let (mut done, mut stopped_by) = (0, None);
         while done < here && stopped_by.is_none() {
             let batch: Vec<u64> = (done..here.min(done.saturating_add(BATCH))).map(|nth| first + nth * every).collect();
             let walked = on_threads(&batch, walks.threads, |_, &number| self.one_walk(number, walks));
             for (one, &number) in walked.into_iter().zip(&batch) {
-                all.steps += one.steps;
-                one.refused.into_iter().for_each(|(reason, count)| *all.refused.entry(reason).or_default() += count);
+                all.tried.add(&one.tried);
+                all.occurred.add(&one.occurred);
                 one.found.into_iter().for_each(|(aim, trail)| _ = all.found.entry(aim).or_insert((number, trail)));
             }
             done += batch.len() as u64;
@@ -140,9 +144,10 @@ impl Exploration {
 
     fn one_walk(&self, number: u64, walks: Walks) -> Walked {
         let mut random = Xoshiro256PlusPlus::seed_from_u64(seed_of(walks.seed, number));
-        let draws = Draws::of(&self.plan).some(&mut random);
+        let draws = Draws::of(&self.scope).some(&mut random);
         let mut going = Going::new(&self.start);
-        let mut walked = Walked::default();
+        let occurred = Occurred::new(&self.start, &self.scope, &self.claims);
+        let mut walked = Walked { tried: Tried::default(), occurred, found: BTreeMap::new() };
         for _ in 0..walks.steps {
             self.look(&mut going, &mut walked);
             if !self.step(&draws, &mut going, &mut random, &mut walked) {
@@ -155,9 +160,9 @@ impl Exploration {
 
     /// Plays something. False if nothing can be played any more.
     fn step(&self, draws: &Draws<'_>, going: &mut Going, random: &mut Xoshiro256PlusPlus, walked: &mut Walked) -> bool {
-        if !self.plan.faults.is_empty() && random.next_u64().is_multiple_of(FAULT_EVERY) {
-            let nth = below(random, self.plan.faults.len());
-            return self.fault(self.plan.faults[nth], going, walked);
+        if !self.scope.faults.is_empty() && random.next_u64().is_multiple_of(FAULT_EVERY) {
+            let nth = below(random, self.scope.faults.len());
+            return self.fault(self.scope.faults[nth], going, walked);
         }
         for _ in 0..DRAWS {
             let drawn = draws.draw(&going.world, &going.departures, &mut going.stock, random);
@@ -166,12 +171,12 @@ impl Exploration {
                 return true;
             }
         }
-        if self.plan.changes_handles() {
+        if self.scope.changes_handles() {
             return true;
         }
         // What is drawn is refused again and again: whatever can be played at all is tried in turn.
         let mut moves = std::mem::take(&mut going.moves);
-        self.plan.enumerate(&going.world, &mut moves);
+        self.scope.enumerate(&going.world, &mut moves);
         let mut is_played = false;
         while !is_played && !moves.steps.is_empty() {
             let at = below(random, moves.steps.len());
@@ -186,16 +191,17 @@ impl Exploration {
     /// Whether it is applied.
     fn play(&self, operation: Operation, going: &mut Going, walked: &mut Walked) -> bool {
         let never = self.meant(&going.world, &operation);
-        let said = self.plan.changes_handles().then(|| sentence(&going.world, &operation));
+        let said = self.scope.changes_handles().then(|| sentence(&going.world, &operation));
         if let Err(refusal) = going.world.perform(&operation) {
-            *walked.refused.entry(refusal.reason()).or_default() += 1;
+            walked.tried.refused(verb_of(&operation.action), refusal.reason());
             return false;
         }
-        walked.steps += 1;
+        walked.tried.applied(verb_of(&operation.action));
         going.stock.is_stale();
+        let never = self.were_meant(&going.world, &operation, never);
         going.steps.push(said.map_or(Played::Operation(operation), Played::Said));
         going.departures.extend(going.world.departed().iter().cloned());
-        for claim in self.were_meant(&going.world, never) {
+        for claim in never {
             walked.found.entry(Aim::Claim(claim)).or_insert_with(|| self.sentences(&going.steps));
         }
         true
@@ -213,7 +219,6 @@ impl Exploration {
                         walked.found.entry(Aim::Law).or_insert_with(|| self.sentences(&going.steps));
                     }
                 }
-                walked.steps += 1;
                 true
             }
             Fault::Leave => {
@@ -224,7 +229,8 @@ impl Exploration {
                 if self.play(Operation::departing(holder), going, walked)
                     && let Some(departure) = going.departures.get(&name).cloned()
                 {
-                    self.look(going, walked);
+                    // Claims are about the world in which the holder is back.
+                    self.look_at_the_laws(going, walked);
                     self.play(Operation::arriving(departure), going, walked);
                 }
                 true
@@ -249,13 +255,21 @@ impl Exploration {
         said
     }
 
-    /// Judges the world that a walk has come to.
-    fn look(&self, going: &mut Going, walked: &mut Walked) {
+    /// Judges the world that a walk has come to by the laws alone.
+    fn look_at_the_laws(&self, going: &mut Going, walked: &mut Walked) {
         let Going { world, watch, steps, .. } = going;
-        let world: &World = world;
         if !walked.found.contains_key(&Aim::Law) && !watch.keeps_the_laws(world) && self.breaks_a_law(world) {
             walked.found.insert(Aim::Law, self.sentences(steps));
         }
+    }
+
+    /// Judges the world that a walk has come to.
+    fn look(&self, going: &mut Going, walked: &mut Walked) {
+        self.look_at_the_laws(going, walked);
+        let Going { world, steps, .. } = going;
+        let world: &World = world;
+        let newly = walked.occurred.newly(world, &self.claims);
+        walked.occurred.note(&newly);
         for (index, (claim, ready)) in self.claims.iter().enumerate() {
             let aim = Aim::Claim(index);
             let is_found = match claim.kind {
@@ -276,7 +290,8 @@ impl Exploration {
             let trail = shrink::shorten(&self, *aim, steps);
             trails.insert(*aim, Trail { walk: Some(*number), ..trail });
         }
-        let verdicts = self.claims.iter().enumerate().map(|(index, (claim, _))| {
+        let verbs = all.tried.verbs(&self.scope);
+        let verdicts = self.claims.iter().enumerate().map(|(index, (claim, ready))| {
             let trail = trails.remove(&Aim::Claim(index));
             let status = match (claim.kind, trail) {
                 (ClaimKind::Possible, Some(trail)) => Status::Reached(trail),
@@ -284,7 +299,7 @@ impl Exploration {
                 (ClaimKind::Possible | ClaimKind::Recoverable, None) => Status::Undecided,
                 (_, None) => Status::HoldsSoFar,
             };
-            Verdict { claim: claim.clone(), status }
+            Verdict::new(claim.clone(), status, || all.occurred.why_vacuous(index, ready, &verbs))
         });
         let verdicts = verdicts.collect();
         let unlawful = trails.remove(&Aim::Law).map(|trail| {
@@ -294,11 +309,13 @@ impl Exploration {
         Explored {
             verdicts,
             unlawful,
-            worlds: all.steps + walks,
-            applied: all.steps,
-            refused: all.refused,
+            worlds: all.tried.total_applied() + walks,
+            applied: all.tried.total_applied(),
+            refused: all.tried.by_reason(),
             by_depth: Vec::new(),
-            unplayed: Vec::new(),
+            not_tried: self.scope.not_tried(&self.start, false),
+            never_entered: all.occurred.never_entered(),
+            verbs,
             stopped_by,
             exhausted: false,
             walks: Some(walks),

@@ -142,10 +142,13 @@ impl Path {
     /// Whether the world at the moment decides where it leads: it names a stack, or leads into a pack.
     #[must_use]
     pub fn depends_on_stacks(&self) -> bool {
+        self.names_an_id() || self.steps.len() > self.lasting_steps()
+    }
+
+    /// Whether the path names a stack by its id.
+    pub(crate) fn names_an_id(&self) -> bool {
         let by_id = |step: &PathStep| matches!(step, PathStep::Stack(_));
-        matches!(self.root, PathRoot::Stack(_))
-            || self.steps.len() > self.lasting_steps()
-            || self.steps.iter().any(by_id)
+        matches!(self.root, PathRoot::Stack(_)) || self.steps.iter().any(by_id)
     }
 
     /// So many steps lead to the same place in every world: to a slot of a container, or to none from a hand.

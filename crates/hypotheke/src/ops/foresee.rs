@@ -22,23 +22,23 @@ impl World {
         !spot.is_ground() && self.is_lasting(spot.container) && self.is_simple(self.state(spot.container), spot.slot)
     }
 
-    /// What would lie in two slots after exactly so many items went from the one to the other.
-    pub(crate) fn foresee_move(&self, count: u32, from: Spot, to: Spot) -> Option<(Cell, Cell)> {
+    /// What would be in two slots after an amount of the one went to the other.
+    pub(crate) fn foresee_move(&self, amount: Amount, from: Spot, to: Spot) -> Option<(Cell, Cell)> {
         let cells = [self.cell(from), self.cell(to)];
-        let foreseen = self.foresee_move_of(count, cells, from, to)?;
+        let foreseen = self.foresee_move_of(amount, cells, from, to)?;
         (from != to && self.can_gain(foreseen.gain, from.container, to.container)).then_some(foreseen.cells)
     }
 
     /// The same for what may lie in two slots that are ruled so, in another world, as far as it is not a matter of weight.
-    pub(crate) fn foresee_move_of(&self, count: u32, cells: [Cell; 2], from: Spot, to: Spot) -> Option<Foreseen> {
+    pub(crate) fn foresee_move_of(&self, amount: Amount, cells: [Cell; 2], from: Spot, to: Spot) -> Option<Foreseen> {
         if !self.is_simple_spot(from) || !self.is_simple_spot(to) {
             return None;
         }
         let ([mine, there], to) = (cells, self.at(to));
-        let Wanted { wanted, .. } = self.want_move(Amount::Exactly(count), cells, from.container, to)?;
-        let gain = self.weight_of_one(mine.kind).checked_mul(i64::from(count))?;
-        let after = (less(mine, count), Cell { count: there.count + count, ..mine });
-        (wanted == count).then_some(Foreseen { cells: after, gain })
+        let Wanted { asked, exact, wanted } = self.want_move(amount, cells, from.container, to)?;
+        let gain = self.weight_of_one(mine.kind).checked_mul(i64::from(wanted))?;
+        let after = (less(mine, wanted), Cell { count: there.count + wanted, ..mine });
+        (wanted > 0 && (wanted == asked || !exact)).then_some(Foreseen { cells: after, gain })
     }
 
     /// What would lie in two slots after an exchange.
@@ -56,18 +56,27 @@ impl World {
         Some(Foreseen { cells: (cells[1], cells[0]), gain })
     }
 
-    /// What would stay in a slot after exactly so many items of it were dropped, and what would land where so many stacks lie.
-    pub(crate) fn foresee_drop(&self, count: u32, from: Spot, landed: usize) -> Option<(Cell, Cell)> {
-        self.foresee_drop_of(count, self.cell(from), from, landed)
+    /// What would stay in a slot after an amount of it was dropped, and what would land where there are so many stacks.
+    pub(crate) fn foresee_drop(&self, amount: Amount, from: Spot, landed: usize) -> Option<(Cell, Cell)> {
+        self.foresee_drop_of(amount, self.cell(from), from, landed)
     }
 
-    /// The same for what may lie there in another world.
-    pub(crate) fn foresee_drop_of(&self, count: u32, mine: Cell, from: Spot, landed: usize) -> Option<(Cell, Cell)> {
+    /// The same for a stack of a different world.
+    pub(crate) fn foresee_drop_of(
+        &self,
+        amount: Amount,
+        mine: Cell,
+        from: Spot,
+        landed: usize,
+    ) -> Option<(Cell, Cell)> {
         if mine.is_empty() || mine.is_pack() || !self.is_simple_spot(from) {
             return None;
         }
-        let kept = self.rules.figures[mine.kind as usize].keep;
-        let goes = !kept && (1..=mine.count).contains(&count) && landed < self.most_landed();
+        let figures = self.rules.figures[mine.kind as usize];
+        let count = wanted_of(amount, mine.count)?;
+        // A part is a new stack; a whole one may be over its limit.
+        let is_allowed = count == mine.count || count <= figures.stack_limit;
+        let goes = !figures.keep && is_allowed && landed < self.most_landed();
         goes.then(|| (less(mine, count), Cell { count, ..mine }))
     }
 
@@ -76,15 +85,15 @@ impl World {
         MOST_ON_GROUND.min(self.rules.ground_limit as usize)
     }
 
-    /// What would stay on the ground after exactly so many items were picked up there, and what would lie in the slot.
-    pub(crate) fn foresee_pick_up(&self, count: u32, landing: u32, to: Spot) -> Option<(Cell, Cell)> {
+    /// What would stay on the ground after an amount was picked up there, and what would be in the slot.
+    pub(crate) fn foresee_pick_up(&self, amount: Amount, landing: u32, to: Spot) -> Option<(Cell, Cell)> {
         let cells = [self.cell(Spot { container: GROUND, slot: landing }), self.cell(to)];
-        let foreseen = self.foresee_pick_up_of(count, cells, to)?;
+        let foreseen = self.foresee_pick_up_of(amount, cells, to)?;
         self.can_gain(foreseen.gain, GROUND, to.container).then_some(foreseen.cells)
     }
 
     /// The same for what may lie there in another world, as far as it is not a matter of weight.
-    pub(crate) fn foresee_pick_up_of(&self, count: u32, [mine, there]: [Cell; 2], to: Spot) -> Option<Foreseen> {
+    pub(crate) fn foresee_pick_up_of(&self, amount: Amount, [mine, there]: [Cell; 2], to: Spot) -> Option<Foreseen> {
         if mine.is_empty() || mine.is_pack() || !self.is_simple_spot(to) {
             return None;
         }
@@ -94,9 +103,13 @@ impl World {
             return None;
         }
         let room = mine.count.min(limit.saturating_sub(there.count));
+        let count = match amount {
+            Amount::UpTo(count) => count.min(room),
+            exact => wanted_of(exact, mine.count).filter(|count| *count <= room)?,
+        };
         let gain = self.weight_of_one(mine.kind).checked_mul(i64::from(count))?;
         let after = (less(mine, count), Cell { count: there.count + count, ..mine });
-        (count > 0 && count <= room).then_some(Foreseen { cells: after, gain })
+        (count > 0).then_some(Foreseen { cells: after, gain })
     }
 
     /// Whether so much weight may go from one container to the other; what is less than nothing goes back.
@@ -113,4 +126,14 @@ impl World {
     pub(crate) fn bears_anything(&self, from: u32, to: u32) -> bool {
         self.weight_left(from, to) == i64::MAX && (from == GROUND || self.weight_left(to, from) == i64::MAX)
     }
+}
+
+/// How many of a stack an amount takes, where nothing else limits it; none where it is refused.
+fn wanted_of(amount: Amount, there: u32) -> Option<u32> {
+    let (wanted, exact) = match amount {
+        Amount::All => (there, true),
+        Amount::Exactly(count) => (count, true),
+        Amount::UpTo(count) => (count, false),
+    };
+    (wanted > 0 && (!exact || wanted <= there)).then_some(wanted.min(there))
 }

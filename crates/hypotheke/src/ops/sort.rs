@@ -120,9 +120,10 @@ impl Keyed {
         Keyed { slot, cell, key, kind: kind.id().to_owned(), marks, properties }
     }
 
-    /// Ties go by kind, marks, properties, then the fuller and the older stack first.
+    /// Ties go by kind, marks, properties, then the fuller stack first, then by the present slot order: ids are names, and no
+    /// rule compares them.
     fn compare(&self, other: &Keyed) -> Ordering {
-        let rest = |keyed: &Keyed| (Reverse(keyed.cell.count), keyed.cell.id);
+        let rest = |keyed: &Keyed| (Reverse(keyed.cell.count), keyed.slot);
         self.key
             .cmp(&other.key)
             .then_with(|| self.kind.cmp(&other.kind))

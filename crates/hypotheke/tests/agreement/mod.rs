@@ -24,7 +24,7 @@ use copies::Copy;
 use draw::{Draw, any_draw, is_list, request, together};
 use engine::Engine;
 use replay::Flat;
-use rules::{any_rules, rules_text};
+pub(crate) use rules::{any_rules, rules_text};
 
 /// Plays and compares; gives how often each answer was given.
 fn compare(rules: &Rules, draws: &[Draw]) -> BTreeMap<String, u32> {

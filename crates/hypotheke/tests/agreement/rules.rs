@@ -127,7 +127,7 @@ fn any_holder() -> impl Strategy<Value = HolderParts> {
 }
 
 /// Containers of the world first, then those of each holder, as the library lists them.
-pub(super) fn any_rules() -> impl Strategy<Value = Rules> {
+pub(crate) fn any_rules() -> impl Strategy<Value = Rules> {
     let kinds = prop::collection::vec(any_kind(), 2..5);
     let holders = prop_oneof![1 => Just(0usize), 5 => 1usize..3]
         .prop_flat_map(move |count| prop::collection::vec(any_holder(), count));
@@ -173,7 +173,7 @@ fn filter_text(filter: &FilterSpec) -> String {
     }
 }
 
-pub(super) fn rules_text(rules: &Rules) -> String {
+pub(crate) fn rules_text(rules: &Rules) -> String {
     let mut text = format!("format = 1\nnesting = {}\n", rules.nesting);
     if let Some(limit) = rules.ground_limit {
         let _ = writeln!(text, "ground-limit = {limit}");

@@ -41,6 +41,7 @@ impl Model {
             }
         }
         let mut stacks: Vec<Stack> = loose.iter().filter_map(|&slot| self.state.slots_mut(at)[slot].take()).collect();
+        // A stable sort: ties stay in slot order.
         stacks.sort_by_key(|stack| {
             let upwards = match by {
                 SortKey::Kind => stack.kind,
@@ -57,7 +58,7 @@ impl Model {
             };
             let marks: Vec<usize> = stack.marks.iter().copied().collect();
             let properties: Vec<i64> = stack.properties.values().copied().collect();
-            (upwards, Reverse(downwards), stack.kind, marks, properties, Reverse(stack.count), stack.id)
+            (upwards, Reverse(downwards), stack.kind, marks, properties, Reverse(stack.count))
         });
         for (slot, stack) in loose.into_iter().zip(stacks) {
             self.state.slots_mut(at)[slot] = Some(stack);

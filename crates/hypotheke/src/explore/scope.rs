@@ -1,0 +1,125 @@
+//! The scope of an exploration: which operations it tries, and what it leaves out.
+
+use super::symmetry::Alike;
+use super::verb::{Effects, Verb};
+use crate::id::{ContainerId, HolderId, KindId, MarkId, PropertyId};
+use crate::quantity::Decimal;
+use crate::world::World;
+
+/// What goes wrong between operations, at any step of a walk and in every state of a search.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub(super) enum Fault {
+    /// The world is saved and loaded.
+    SaveThenLoad,
+    /// A holder leaves with something in its hand, and comes back.
+    Leave,
+}
+
+/// Which amounts of a stack are tried.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub(super) enum Amounts {
+    /// One, half rounded up, all, and as many as fit.
+    #[default]
+    Some,
+    /// Every number of items, and as many as fit.
+    Every,
+}
+
+/// Which operations are tried.
+#[derive(Clone, Debug, Default)]
+pub(super) struct Scope {
+    pub(super) faults: Vec<Fault>,
+    /// In the order of [`Verb::ALL`].
+    pub(super) verbs: Vec<Verb>,
+    /// Whether the verbs were named; if not, there is no bound to what a comparison tries.
+    pub(super) has_verbs: bool,
+    /// The containers and the actors, where they were named: what departs and comes back has a different handle.
+    pub(super) container_names: Option<Vec<String>>,
+    pub(super) actor_names: Option<Vec<String>>,
+    /// The holders that act.
+    pub(super) actors: Vec<HolderId>,
+    /// Whether the game itself does what holders do: everything is open to it.
+    pub(super) game_acts: bool,
+    /// A container of the ruleset must be opened or is exclusive, so that it matters who acts.
+    pub(super) has_doors: bool,
+    /// Operations name whole containers and holders too.
+    pub(super) whole_places: bool,
+    /// Operations name the hands of actors.
+    pub(super) hands: bool,
+    pub(super) amounts: Amounts,
+    pub(super) containers: Vec<ContainerId>,
+    /// Marks that stacks get and lose.
+    pub(super) set: Vec<MarkId>,
+    pub(super) unset: Vec<MarkId>,
+    /// Properties and the values that they get.
+    pub(super) values: Vec<(PropertyId, Decimal)>,
+    /// Kinds of which items come into the world, and how many of each there may be.
+    pub(super) created: Vec<(KindId, u64)>,
+    pub(super) consumed: Vec<KindId>,
+    /// A claim names a stack by its id, so that ids are a part of the state.
+    pub(super) has_ids: bool,
+    /// The containers whose slot order makes no difference; none if symmetry is off.
+    pub(super) alike: Alike,
+}
+
+impl Scope {
+    pub(super) fn tries(&self, verb: Verb) -> bool {
+        self.verbs.contains(&verb)
+    }
+
+    /// What the verbs read and write.
+    pub(super) fn effects(&self) -> impl Iterator<Item = Effects> + '_ {
+        self.verbs.iter().map(|verb| verb.effects())
+    }
+
+    /// Completes what follows from the rest: whether hands take part.
+    pub(super) fn complete(mut self, world: &World) -> Scope {
+        for (verb, is_tried) in [
+            (Verb::Mark, !self.set.is_empty()),
+            (Verb::Unmark, !self.unset.is_empty()),
+            (Verb::Create, !self.created.is_empty()),
+            (Verb::Consume, !self.consumed.is_empty()),
+            (Verb::Set, !self.values.is_empty()),
+        ] {
+            if is_tried {
+                self.verbs.push(verb);
+            }
+        }
+        self.verbs.sort_unstable();
+        self.verbs.dedup();
+        let held = world.holders().any(|holder| world.hand(holder).is_some());
+        self.hands = held || self.effects().any(|effects| effects.hand);
+        self
+    }
+
+    /// Whether handles may change when an operation is applied.
+    pub(super) fn changes_handles(&self) -> bool {
+        !self.faults.is_empty() || self.tries(Verb::Depart) || self.tries(Verb::Arrive)
+    }
+
+    pub(super) fn is_alike(&self, world: &World, container: u32) -> bool {
+        self.alike.is_alike(world, container)
+    }
+
+    /// Whether a world breaks a law. A mark may make a stack unfit where it is, so that it is over a limit; nothing else may.
+    pub(super) fn is_against_the_laws(&self, world: &World) -> bool {
+        let marks = self.effects().any(|effects| effects.variants);
+        crate::audit(world.rules(), &world.snapshot()).iter().any(|found| !marks || !found.law().is_limit())
+    }
+
+    /// Who performs operations that holders and the game perform alike. The game alone stands for everybody where nothing
+    /// has to be opened: who acts makes no difference then.
+    pub(super) fn performers(&self) -> Vec<Option<HolderId>> {
+        if !self.has_doors {
+            return vec![None];
+        }
+        let holders = self.actors.iter().copied().map(Some);
+        self.game_acts.then_some(None).into_iter().chain(holders).collect()
+    }
+
+    /// Who changes the world as the game does: what comes into it and leaves it, marks, properties and sizes.
+    pub(super) fn changers(&self) -> Vec<Option<HolderId>> {
+        let holders = self.actors.iter().copied().map(Some).filter(|_| self.has_doors);
+        [None].into_iter().chain(holders).collect()
+    }
+}

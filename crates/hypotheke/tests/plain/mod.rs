@@ -1,0 +1,419 @@
+//! Every operation that a scope allows in a world, written for clarity alone: all places, all amounts, all who may act,
+//! whatever comes of it. It shares nothing with the generator of the library, which is held against it.
+
+use std::collections::BTreeSet;
+
+use hypotheke::explore::Verb;
+use hypotheke::{
+    Action, Amount, ContainerId, Decimal, HolderId, KindId, Landing, MarkId, Operation, Place, PropertyId,
+    PropertyValue, Share, SortKey, World,
+};
+
+/// What is tried.
+#[derive(Clone, Debug)]
+pub(crate) struct Tried {
+    pub(crate) verbs: BTreeSet<Verb>,
+    pub(crate) actors: Vec<HolderId>,
+    pub(crate) game_acts: bool,
+    /// Whether operations name whole containers and holders.
+    pub(crate) whole_places: bool,
+    /// Whether every number of items is tried, or only one, half and all.
+    pub(crate) every_amount: bool,
+    /// Whether operations name hands.
+    pub(crate) hands: bool,
+    /// Whether a container of the ruleset must be opened or is exclusive.
+    pub(crate) doors: bool,
+    pub(crate) containers: Vec<ContainerId>,
+    pub(crate) marks: Vec<MarkId>,
+    pub(crate) unmarks: Vec<MarkId>,
+    pub(crate) values: Vec<(PropertyId, Decimal)>,
+    pub(crate) created: Vec<(KindId, u64)>,
+    pub(crate) consumed: Vec<KindId>,
+}
+
+/// The places of a world that operations name.
+struct Places {
+    containers: Vec<Place>,
+    slots: Vec<Place>,
+    hands: Vec<Place>,
+    holders: Vec<Place>,
+    /// The stacks on the ground.
+    landed: Vec<Place>,
+}
+
+impl Places {
+    fn of(world: &World, tried: &Tried) -> Places {
+        let mut containers = tried.containers.clone();
+        let hands: Vec<Place> = tried.actors.iter().filter(|_| tried.hands).map(|&actor| Place::Hand(actor)).collect();
+        let holders = tried.actors.iter().map(|&actor| Place::Holder(actor)).collect();
+        let landed: Vec<Place> = world.ground().map(|(stack, _)| Place::OnGround(stack.id())).collect();
+        let loose = hands.iter().chain(&landed).flat_map(|&place| world.stacks_in(Some(place)));
+        let mut stacks: Vec<_> =
+            loose.chain(containers.iter().flat_map(|&at| world.stacks(at).map(|it| it.1))).collect();
+        while let Some(stack) = stacks.pop() {
+            if let Some(inside) = stack.inside() {
+                containers.push(inside);
+                stacks.extend(world.stacks(inside).map(|(_, stack)| stack));
+            }
+        }
+        let slots = containers.iter().flat_map(|&at| world.slots(at).map(move |slot| Place::Slot(at, slot.number())));
+        let (slots, containers) = (slots.collect(), containers.iter().map(|&at| Place::Container(at)).collect());
+        Places { containers, slots, hands, holders, landed }
+    }
+
+    fn stacks(&self) -> impl Iterator<Item = Place> + '_ {
+        self.slots.iter().chain(&self.landed).chain(&self.hands).copied()
+    }
+}
+
+/// How many items a place gives, of a kind or of all.
+fn count_in(world: &World, place: Place, kind: Option<KindId>) -> u32 {
+    let count = match kind {
+        Some(kind) => world.count(kind, Some(place)),
+        None => world.stacks_in(Some(place)).iter().map(|stack| u64::from(stack.count())).sum(),
+    };
+    u32::try_from(count).expect("few items")
+}
+
+impl Tried {
+    /// The amounts of so many items; `All` is the operation without a number.
+    fn amounts(&self, count: u32) -> Vec<Amount> {
+        let is_tried = |number: &u32| self.every_amount || [1, count.div_ceil(2), count].contains(number);
+        let exact = (1..=count).filter(is_tried).map(Amount::Exactly);
+        if count == 0 { Vec::new() } else { exact.chain([Amount::UpTo(count), Amount::All]).collect() }
+    }
+
+    fn whole(&self, places: &[Place]) -> Vec<Place> {
+        if self.whole_places { places.to_vec() } else { Vec::new() }
+    }
+
+    /// Who does what holders do.
+    fn performers(&self) -> Vec<Option<HolderId>> {
+        // Where nothing has to be opened it makes no difference who acts, so that the game stands for all.
+        let game = (self.game_acts || !self.doors).then_some(None);
+        game.into_iter().chain(self.actors.iter().copied().map(Some)).collect()
+    }
+
+    /// Who changes the world as the game does.
+    fn changers(&self) -> Vec<Option<HolderId>> {
+        [None].into_iter().chain(self.actors.iter().copied().map(Some)).collect()
+    }
+
+    /// Every operation.
+    pub(crate) fn operations(&self, world: &World) -> Vec<Operation> {
+        let places = Places::of(world, self);
+        let mut found = Vec::new();
+        for &verb in &self.verbs {
+            let actions = self.actions(verb, world, &places);
+            let performers = match verb {
+                Verb::Move | Verb::Split | Verb::Merge | Verb::Swap | Verb::Drop | Verb::PickUp | Verb::Sort => {
+                    self.performers()
+                }
+                Verb::Create | Verb::Consume | Verb::Mark | Verb::Unmark | Verb::Set | Verb::Resize => self.changers(),
+                // A bar belongs to one holder, and the game may bind there too.
+                Verb::Bind | Verb::Unbind => vec![None],
+                Verb::Equip | Verb::Unequip | Verb::Lift | Verb::Put | Verb::Return | Verb::Leave => {
+                    self.actors.iter().copied().map(Some).collect()
+                }
+                Verb::Open | Verb::Close => self.actors.iter().copied().map(Some).collect(),
+                // No search tries these.
+                Verb::Together | Verb::Depart | Verb::Arrive => Vec::new(),
+            };
+            for actor in performers {
+                found.extend(actions.iter().map(|action| Operation { actor, action: action.clone() }));
+            }
+        }
+        found
+    }
+
+    fn actions(&self, verb: Verb, world: &World, places: &Places) -> Vec<Action> {
+        let stack_places = || places.slots.iter().copied();
+        let containers = || self.whole(&places.containers);
+        let kinds: Vec<Option<KindId>> = world.rules().kinds().map(|kind| Some(kind.handle())).collect();
+        let mut found = Vec::new();
+        match verb {
+            Verb::Move => {
+                for to in stack_places().chain(containers()) {
+                    for from in stack_places() {
+                        let amounts = self.amounts(count_in(world, from, None));
+                        found.extend(amounts.iter().map(|&amount| Action::Move { amount, kind: None, from, to }));
+                    }
+                    for (from, kind) in pairs(&containers(), &kinds) {
+                        let amounts = self.amounts(count_in(world, from, kind));
+                        found.extend(amounts.iter().map(|&amount| Action::Move { amount, kind, from, to }));
+                    }
+                }
+            }
+            Verb::Swap => {
+                for one in stack_places() {
+                    found.extend(stack_places().map(|other| Action::Swap { one, other }));
+                }
+            }
+            Verb::Split => {
+                for from in stack_places() {
+                    let count = count_in(world, from, None);
+                    // All but one at most.
+                    let edges = [1, count.div_ceil(2), count.saturating_sub(1)];
+                    let whole_edges = [1, count.saturating_sub(1).div_ceil(2), count.saturating_sub(1)];
+                    for number in 1..count {
+                        let is_edge = |edges: [u32; 3]| self.every_amount || edges.contains(&number);
+                        if is_edge(edges) {
+                            found.extend(stack_places().map(|to| Action::Split { count: number, from, to }));
+                        }
+                        if is_edge(whole_edges) {
+                            found.extend(containers().into_iter().map(|to| Action::Split { count: number, from, to }));
+                        }
+                    }
+                }
+            }
+            Verb::Merge => {
+                for (from, onto) in stack_places().flat_map(|from| stack_places().map(move |onto| (from, onto))) {
+                    let amounts = self.amounts(count_in(world, from, None));
+                    found.extend(amounts.iter().map(|&amount| Action::Merge { amount, from, onto }));
+                }
+            }
+            Verb::Drop => {
+                let landing = Landing::default();
+                for from in stack_places().chain(places.hands.iter().copied()) {
+                    let amounts = self.amounts(count_in(world, from, None));
+                    found.extend(amounts.iter().map(|&amount| Action::Drop { amount, kind: None, from, landing }));
+                }
+                for (from, kind) in pairs(&[containers(), self.whole(&places.holders)].concat(), &kinds) {
+                    let amounts = self.amounts(count_in(world, from, kind));
+                    found.extend(amounts.iter().map(|&amount| Action::Drop { amount, kind, from, landing }));
+                }
+            }
+            Verb::PickUp => {
+                for to in stack_places().chain(containers()).chain(self.whole(&places.holders)) {
+                    for &landed in &places.landed {
+                        let Place::OnGround(stack) = landed else { continue };
+                        let amounts = self.amounts(count_in(world, landed, None));
+                        let pick_up = |&amount| Action::PickUp { amount, kind: None, from: Some(stack), to };
+                        found.extend(amounts.iter().map(pick_up));
+                    }
+                    for (from, kind) in pairs(&self.whole(&[Place::Ground]), &kinds) {
+                        let amounts = self.amounts(count_in(world, from, kind));
+                        found.extend(amounts.iter().map(|&amount| Action::PickUp { amount, kind, from: None, to }));
+                    }
+                }
+            }
+            Verb::Equip => {
+                for from in stack_places() {
+                    let amounts = self.amounts(count_in(world, from, None));
+                    found.extend(amounts.iter().map(|&amount| Action::Equip { amount, from }));
+                }
+            }
+            Verb::Unequip => {
+                for from in stack_places() {
+                    let to = stack_places().chain(containers()).map(Some);
+                    for to in [None].into_iter().chain(to) {
+                        let amounts = self.amounts(count_in(world, from, None));
+                        found.extend(amounts.iter().map(|&amount| Action::Unequip { amount, from, to }));
+                    }
+                }
+            }
+            Verb::Lift => {
+                for from in stack_places() {
+                    let amounts = self.amounts(count_in(world, from, None)).into_iter().map(Share::Amount);
+                    found.extend(amounts.chain([Share::Half]).map(|share| Action::Lift { share, from }));
+                }
+            }
+            Verb::Put => {
+                for to in stack_places().chain(containers()) {
+                    for &hand in &places.hands {
+                        let amounts = self.amounts(count_in(world, hand, None));
+                        found.extend(amounts.iter().map(|&amount| Action::Put { amount, to }));
+                    }
+                }
+            }
+            Verb::Return => {
+                for &hand in &places.hands {
+                    let amounts = self.amounts(count_in(world, hand, None));
+                    found.extend(amounts.iter().map(|&amount| Action::Return { amount }));
+                }
+            }
+            Verb::Leave => found.push(Action::Leave),
+            Verb::Open | Verb::Close => {
+                let has_door = |place: &&Place| {
+                    let Place::Container(container) = place else { return false };
+                    world.container_def(*container).is_some_and(|def| def.is_exclusive() || def.must_be_opened())
+                };
+                for &at in places.containers.iter().filter(has_door) {
+                    found.push(if verb == Verb::Open { Action::Open { at } } else { Action::Close { at } });
+                }
+            }
+            Verb::Sort => {
+                for &at in &places.containers {
+                    found.extend(SortKey::ALL.map(|by| Action::Sort { at, by }));
+                }
+            }
+            Verb::Resize => {
+                for &at in &places.containers {
+                    let Place::Container(container) = at else { continue };
+                    let (min, max) = world.container_def(container).expect("a container").slot_bounds();
+                    for slots in min..=max {
+                        found.extend([false, true].map(|spill| Action::Resize { at, slots, spill }));
+                    }
+                }
+            }
+            Verb::Bind => {
+                for (at, kind) in pairs(&self.shortcuts(world), &kinds) {
+                    found.extend(kind.map(|kind| Action::Bind { kind, at }));
+                }
+            }
+            Verb::Unbind => found.extend(self.shortcuts(world).into_iter().map(|at| Action::Unbind { at })),
+            Verb::Mark | Verb::Unmark => {
+                for at in places.stacks() {
+                    let mark = |&mark| {
+                        if verb == Verb::Mark { Action::Mark { at, mark } } else { Action::Unmark { at, mark } }
+                    };
+                    let marks = if verb == Verb::Mark { &self.marks } else { &self.unmarks };
+                    found.extend(marks.iter().map(mark));
+                }
+            }
+            Verb::Set => {
+                for at in places.stacks() {
+                    found.extend(self.values.iter().map(|&(property, value)| Action::Set { at, property, value }));
+                }
+            }
+            Verb::Create => {
+                for &(kind, max) in &self.created {
+                    let more = u32::try_from(max.saturating_sub(world.count(kind, None))).expect("few items");
+                    let whole = [containers(), self.whole(&places.holders)].concat();
+                    let to = stack_places().chain(places.hands.iter().copied()).chain([Place::Ground]).chain(whole);
+                    for (to, amount) in to.flat_map(|to| self.amounts(more).into_iter().map(move |amount| (to, amount)))
+                    {
+                        let (variant, landing) = (hypotheke::Variant::default(), Landing::default());
+                        found.push(Action::Create { amount, kind, variant, to, landing });
+                    }
+                }
+            }
+            Verb::Consume => {
+                for &kind in &self.consumed {
+                    let whole = [containers(), self.whole(&places.holders), self.whole(&[Place::Ground])].concat();
+                    for from in places.stacks().chain(whole) {
+                        let amounts = self.amounts(count_in(world, from, Some(kind)));
+                        let consume = |&amount| Action::Consume { amount, kind: Some(kind), from };
+                        found.extend(amounts.iter().map(consume));
+                    }
+                }
+            }
+            Verb::Together | Verb::Depart | Verb::Arrive => {}
+        }
+        found
+    }
+
+    fn shortcuts(&self, world: &World) -> Vec<Place> {
+        let of = |&actor| (0..).take(world.shortcuts(actor).len()).map(move |nth| Place::Shortcut(actor, nth));
+        self.actors.iter().flat_map(of).collect()
+    }
+
+    /// The same in a different world of the same ruleset.
+    pub(crate) fn rename(&mut self, old: &World, new: &World) {
+        let holder = |actor: &HolderId| new.holder(old.holder_name(*actor)).expect("the same holder");
+        let container = |at: &ContainerId| new.container(&old.container_name(*at)).expect("the same container");
+        self.actors = self.actors.iter().map(holder).collect();
+        self.containers = self.containers.iter().map(container).collect();
+    }
+
+    /// The scope as a file of claims writes it.
+    pub(crate) fn text(&self, world: &World) -> String {
+        let rules = world.rules();
+        let mark_name = |mark| rules.marks().iter().find(|it| rules.find_mark(it.name()) == Some(mark)).unwrap().name();
+        let property_name = |property| {
+            let mut all = rules.properties().iter();
+            all.find(|it| rules.find_property(it.name()) == Some(property)).unwrap().name()
+        };
+        let mut lines = Vec::new();
+        let named = |verb: &&Verb| !matches!(verb, Verb::Mark | Verb::Unmark | Verb::Create | Verb::Consume);
+        let verbs: Vec<&str> = self.verbs.iter().filter(named).map(|verb| verb.word()).collect();
+        lines.push(format!("verbs {}", if verbs.is_empty() { "set".to_owned() } else { verbs.join(", ") }));
+        let mut actors: Vec<&str> = self.actors.iter().map(|&actor| world.holder_name(actor)).collect();
+        actors.extend(self.game_acts.then_some("game"));
+        lines.extend((!actors.is_empty()).then(|| format!("actors {}", actors.join(", "))));
+        let containers: Vec<String> = self.containers.iter().map(|&at| world.container_name(at)).collect();
+        lines.push(format!("containers {}", containers.join(", ")));
+        lines.push(format!("places {}", if self.whole_places { "all" } else { "slots" }));
+        lines.push(format!("amounts {}", if self.every_amount { "every" } else { "some" }));
+        lines.extend(self.marks.iter().map(|&mark| format!("mark {}", mark_name(mark))));
+        lines.extend(self.unmarks.iter().map(|&mark| format!("unmark {}", mark_name(mark))));
+        lines
+            .extend(self.values.iter().map(|&(property, value)| format!("set {} to {value}", property_name(property))));
+        lines.extend(self.created.iter().map(|&(kind, max)| format!("create up to {max} {}", rules.kind(kind).id())));
+        lines.extend(self.consumed.iter().map(|&kind| format!("consume {}", rules.kind(kind).id())));
+        format!("play\n{}", lines.iter().map(|line| format!("  {line}\n")).collect::<String>())
+    }
+}
+
+fn pairs(places: &[Place], kinds: &[Option<KindId>]) -> Vec<(Place, Option<KindId>)> {
+    places.iter().flat_map(|&place| kinds.iter().map(move |&kind| (place, kind))).collect()
+}
+
+/// What a claim can see of an operation: its verb, the places between which it goes, and what it takes there.
+pub(crate) fn label(world: &World, operation: &Operation, place: &dyn Fn(Place) -> String) -> String {
+    let items = |at: Place| -> String {
+        let of: BTreeSet<String> = world
+            .stacks_in(Some(at))
+            .iter()
+            .map(|stack| format!("{}{:?}", stack.kind().id(), stack.marks().collect::<Vec<_>>()))
+            .collect();
+        format!("{of:?}")
+    };
+    let is_stack = |at: Place| matches!(at, Place::Slot(..) | Place::OnGround(_) | Place::Hand(_));
+    let kind = |kind: &Option<KindId>, at: Place| match kind {
+        Some(_) if is_stack(at) => items(at),
+        Some(kind) => world.rules().kind(*kind).id().to_owned(),
+        None => items(at),
+    };
+    let hand = || operation.actor.map(|actor| items(Place::Hand(actor))).unwrap_or_default();
+    match &operation.action {
+        Action::Move { kind: of, from, to, .. } => format!("move {} {} {}", kind(of, *from), place(*from), place(*to)),
+        Action::Split { from, to, .. } => format!("split {} {} {}", items(*from), place(*from), place(*to)),
+        Action::Merge { from, onto, .. } => format!("merge {} {} {}", items(*from), place(*from), place(*onto)),
+        Action::Swap { one, other } => {
+            let sides = BTreeSet::from([(place(*one), items(*one)), (place(*other), items(*other))]);
+            format!("swap {sides:?}")
+        }
+        Action::Drop { kind: of, from, .. } => format!("drop {} {}", kind(of, *from), place(*from)),
+        Action::PickUp { kind: of, from, to, .. } => {
+            let from = from.map_or(Place::Ground, Place::OnGround);
+            format!("pick up {} {} {}", kind(of, from), place(from), place(*to))
+        }
+        Action::Equip { from, .. } => format!("equip {} {}", items(*from), place(*from)),
+        Action::Unequip { from, to, .. } => {
+            format!("unequip {} {} {}", items(*from), place(*from), to.map(place).unwrap_or_default())
+        }
+        Action::Lift { from, .. } => format!("lift {} {}", items(*from), place(*from)),
+        Action::Put { to, .. } => format!("put {} {}", hand(), place(*to)),
+        Action::Return { .. } => format!("return {}", hand()),
+        Action::Leave => format!("leave {}", hand()),
+        Action::Open { at } => format!("open {}", place(*at)),
+        Action::Close { at } => format!("close {}", place(*at)),
+        Action::Sort { at, .. } => format!("sort {}", place(*at)),
+        Action::Resize { at, .. } => format!("resize {}", place(*at)),
+        Action::Mark { at, mark } => format!("mark {mark:?} {} {}", items(*at), place(*at)),
+        Action::Unmark { at, mark } => format!("unmark {mark:?} {} {}", items(*at), place(*at)),
+        Action::Set { at, property, .. } => format!("set {property:?} {} {}", items(*at), place(*at)),
+        Action::Create { kind: of, to, .. } => format!("create {} {}", world.rules().kind(*of).id(), place(*to)),
+        Action::Consume { kind: of, from, .. } => {
+            format!("consume {} {}", kind(of, *from), place(*from))
+        }
+        Action::Bind { kind: of, at } => format!("bind {} {}", world.rules().kind(*of).id(), place(*at)),
+        Action::Unbind { at } => format!("unbind {}", place(*at)),
+        Action::Together { .. } | Action::Depart { .. } | Action::Arrive { .. } => panic!("no search tries that"),
+    }
+}
+
+/// Numbers with their first values that kinds list.
+pub(crate) fn number_properties(world: &World) -> BTreeSet<PropertyId> {
+    let kinds = world.rules().kinds();
+    let numbers = kinds.flat_map(|kind| {
+        let listed: Vec<PropertyId> = kind
+            .properties()
+            .filter(|(_, value)| matches!(value, PropertyValue::Number(_)))
+            .map(|(property, _)| property)
+            .collect();
+        listed
+    });
+    numbers.collect()
+}
