@@ -683,7 +683,7 @@ stack-limit = 4
 pack = 'sack'
 [container.sack]
 slots = 2
-[container.depot]
+[container.c0]
 slots = 2
 least-slots = 1
 most-slots = 3
@@ -733,16 +733,16 @@ const CROWDED_WORLDS: [&[&str]; 10] = [
         "create 2 k0 in h0.pockets/2",
     ],
     &[
-        "create 2 k0 in depot/0",
-        "h0 opens depot",
-        "h0 lifts 2 from depot/0",
-        "create 1 k1 in depot/1",
+        "create 2 k0 in c0/0",
+        "h0 opens c0",
+        "h0 lifts 2 from c0/0",
+        "create 1 k1 in c0/1",
         "create 1 k1 in h0.box",
         "create 1 k0 in h0.pockets/0",
         "create 3 k0 in h0.pockets/1",
     ],
-    &["resize depot to 3", "create 1 k0 in depot/0", "create 3 k0 in depot/1", "create 2 k0 in depot/2"],
-    &["resize depot to 3", "create 12 k0 in depot"],
+    &["resize c0 to 3", "create 1 k0 in c0/0", "create 3 k0 in c0/1", "create 2 k0 in c0/2"],
+    &["resize c0 to 3", "create 12 k0 in c0"],
 ];
 
 /// Each entry of the table is seen in play, and nothing else is: with any one entry taken out, or added, this fails.

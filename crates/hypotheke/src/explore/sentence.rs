@@ -132,7 +132,7 @@ impl World {
     /// let depot = world.container("depot").unwrap();
     /// let operation = Operation::moving(Amount::All, (depot, 0), (depot, 1));
     /// let named = world.name_operation(&operation).unwrap();
-    /// assert_eq!(named.to_string(), "move all flare from depot/0 to depot/1");
+    /// assert_eq!(named.to_string(), "move flare from depot/0 to depot/1");
     /// assert!(named.resolve(&world).is_ok());
     /// # Ok::<(), hypotheke::RulesetErrors>(())
     /// ```
