@@ -277,3 +277,27 @@ fn what_a_trail_takes_is_told_as_far_as_it_can_be_read() {
         "{gathered}"
     );
 }
+
+#[test]
+fn a_counterexample_that_is_kept_fails_until_the_rules_are_fixed() {
+    let folder = traverse();
+    let demo = folder.path().join("traverse");
+    output(hypotheke(&demo).args(["explore", "--rules", "loopholes/rules.toml", "--write", "found"]), 1);
+    let mut found: Vec<_> =
+        std::fs::read_dir(demo.join("found")).expect("a folder").map(|it| it.unwrap().path()).collect();
+    found.sort();
+    assert_eq!(found.len(), 4, "{found:?}");
+    for scenario in &found {
+        let verify =
+            |rules: &str, status| output(hypotheke(&demo).arg("verify").arg(scenario).args(["--rules", rules]), status);
+        let failed = verify("loopholes/rules.toml", 1);
+        assert!(failed.contains("1 of 1 scenario"), "{failed}");
+        verify("loopholes/mended.toml", 0);
+    }
+    // No rule refuses a mark, so that its scenario says what must be at the end.
+    let mark = std::fs::read_to_string(demo.join("found/mark-1.scenario")).expect("the scenario");
+    assert!(
+        mark.ends_with("    mark archive/0 contaminated\n  end\n    count of contaminated in archive = 0\n"),
+        "{mark}"
+    );
+}

@@ -11,8 +11,8 @@ use hypotheke::explore::{Canonical, ClaimKind, ClaimsFile, Effects, Exploration,
 use hypotheke::snapshot::{InSlot, Pack};
 use hypotheke::text::Source;
 use hypotheke::{
-    Action, ContainerDef, ContainerId, Decimal, KindId, MarkId, NamedOperation, Operation, Place, Ruleset, Snapshot,
-    StackId, World, audit,
+    Action, Amount, ContainerDef, ContainerId, Decimal, KindId, MarkId, NamedOperation, Operation, Place, Ruleset,
+    Share, Snapshot, StackId, World, audit,
 };
 use proptest::strategy::{Strategy, ValueTree};
 use proptest::test_runner::{Config, RngAlgorithm, TestRng, TestRunner};
@@ -806,4 +806,112 @@ fn each_verb_reads_and_writes_what_it_states() {
         })
         .collect();
     assert!(differ.is_empty(), "{}", differ.join("\n"));
+}
+
+/// The class of a place: what a generator has to have a line for.
+fn class_of_place(world: &World, place: Place) -> String {
+    let is_worn = |container| world.container_def(container).is_some_and(ContainerDef::is_worn);
+    match place {
+        Place::Slot(container, _) => match world.place_of_pack(container) {
+            None if is_worn(container) => "worn slot".to_owned(),
+            None => "slot".to_owned(),
+            Some(Place::OnGround(_)) => "slot in a pack on the ground".to_owned(),
+            Some(Place::Hand(_)) => "slot in a pack in a hand".to_owned(),
+            Some(_) => "slot in a pack".to_owned(),
+        },
+        Place::Container(container) if world.place_of_pack(container).is_some() => "pack".to_owned(),
+        Place::Container(_) => "container".to_owned(),
+        Place::Holder(_) => "holder".to_owned(),
+        Place::Hand(_) => "hand".to_owned(),
+        Place::Ground => "ground".to_owned(),
+        Place::OnGround(_) => "stack on the ground".to_owned(),
+        Place::Shortcut(..) => "shortcut".to_owned(),
+    }
+}
+
+/// The clauses of a generator that bring an operation about.
+fn clauses(world: &World, verb: Verb, operation: &Operation) -> BTreeSet<String> {
+    let (from, to, amount) = match &operation.action {
+        Action::Move { from, to, amount, .. } => (Some(*from), Some(*to), Some((*amount, *from))),
+        Action::Split { from, to, .. } => (Some(*from), Some(*to), None),
+        Action::Merge { from, onto, amount } => (Some(*from), Some(*onto), Some((*amount, *from))),
+        Action::Swap { one, other } => (Some(*one), Some(*other), None),
+        Action::Drop { from, amount, .. } | Action::Equip { from, amount } => {
+            (Some(*from), None, Some((*amount, *from)))
+        }
+        Action::Lift { from, share: Share::Amount(amount) } => (Some(*from), None, Some((*amount, *from))),
+        Action::Lift { from, .. } => {
+            let there: u32 = world.stacks_in(Some(*from)).iter().map(|stack| stack.count()).sum();
+            (Some(*from), None, Some((Amount::Exactly(there.div_ceil(2)), *from)))
+        }
+        Action::PickUp { from, to, amount, .. } => {
+            let from = from.map_or(Place::Ground, Place::OnGround);
+            (Some(from), Some(*to), Some((*amount, from)))
+        }
+        Action::Unequip { from, to, amount } => (Some(*from), *to, Some((*amount, *from))),
+        Action::Put { to, amount } => (None, Some(*to), operation.actor.map(|actor| (*amount, Place::Hand(actor)))),
+        Action::Consume { from, amount, .. } => (Some(*from), None, Some((*amount, *from))),
+        Action::Create { to, .. } => (None, Some(*to), None),
+        Action::Mark { at, .. }
+        | Action::Unmark { at, .. }
+        | Action::Set { at, .. }
+        | Action::Sort { at, .. }
+        | Action::Resize { at, .. }
+        | Action::Open { at }
+        | Action::Close { at } => (Some(*at), None, None),
+        _ => (None, None, None),
+    };
+    let verb = verb.word();
+    let mut found = BTreeSet::from([verb.to_owned()]);
+    found.extend(from.map(|place| format!("{verb} from {}", class_of_place(world, place))));
+    found.extend(to.map(|place| format!("{verb} to {}", class_of_place(world, place))));
+    found.extend(amount.and_then(|(amount, from)| {
+        let there: u32 = world.stacks_in(Some(from)).iter().map(|stack| stack.count()).sum();
+        match amount {
+            Amount::Exactly(1) if there > 1 => Some(format!("{verb} one")),
+            Amount::Exactly(count) if count < there => Some(format!("{verb} a part")),
+            _ => Some(format!("{verb} all or what fits")),
+        }
+    }));
+    found
+}
+
+/// With any one clause of the generator taken out, [`without_reductions_a_search_tries_exactly_what_the_scope_allows`] fails: each
+/// brings about something that no other does.
+#[test]
+fn each_clause_of_the_generator_is_needed() {
+    let (mut listed, mut needed) = (BTreeSet::new(), BTreeSet::new());
+    for seed in seeds(90) {
+        let case = Case::of_seed(seed);
+        let world = case.start.clone();
+        let all = Tried { every_amount: false, ..everything(&case.rules, &world) };
+        let mut space = case.exploration.clone().without_symmetry().states();
+        let place = exact_place(&world);
+        let mut after = world.clone();
+        after.keep_history(1);
+        for &verb in &all.verbs {
+            let mut by_outcome: BTreeMap<(String, Vec<u8>), BTreeSet<String>> = BTreeMap::new();
+            for whole_places in [false, true] {
+                let one = Tried { verbs: BTreeSet::from([verb]), whole_places, ..all.clone() };
+                for operation in one.operations(&world) {
+                    if after.perform(&operation).is_err() {
+                        continue;
+                    }
+                    let outcome = (label(&world, &operation, &place), space.key(&after));
+                    let clauses = clauses(&world, verb, &operation);
+                    listed.extend(clauses.iter().cloned());
+                    by_outcome
+                        .entry(outcome)
+                        .and_modify(|known| known.retain(|it| clauses.contains(it)))
+                        .or_insert(clauses);
+                    after.take_back(after.revision()).expect("the latest operation");
+                }
+            }
+            needed.extend(by_outcome.into_values().flatten());
+        }
+    }
+    let unneeded: Vec<&String> = listed.difference(&needed).collect();
+    println!("{} clauses", needed.len());
+    assert!(unneeded.is_empty(), "{unneeded:?}");
+    assert!(needed.len() > 100, "{}", needed.len());
 }

@@ -101,7 +101,7 @@ fn shortening() {
         builder = builder.container(name, |it| it.slots(1)).start(name, ["1 flare"]);
     }
     let rules: Arc<Ruleset> = builder.build().expect("rules").into();
-    let text = "always\n  count of flare in sled <= 4\n";
+    let text = "play\n  places all\nalways\n  count of flare in sled <= 4\n";
     let claims = ClaimsFile::parse(Source::new("five.claims", text)).expect("claims");
     let (mut lengths, mut slowest) = (Vec::new(), Duration::ZERO);
     for seed in 0..20 {

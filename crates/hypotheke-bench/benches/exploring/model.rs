@@ -71,12 +71,16 @@ impl Model {
         for from in 0..SLOTS {
             let Some(stack) = self.slot(from) else { continue };
             for to in (0..SLOTS).filter(|to| *to != from) {
-                match self.room(to, stack.kind) {
-                    Some(room) => steps.extend(amounts(stack.count, room).map(|count| Step::Move { from, to, count })),
-                    None if from < to => steps.push(Step::Swap { one: from, other: to }),
-                    None => {}
+                if let Some(room) = self.room(to, stack.kind) {
+                    steps.extend(amounts(stack.count, room).map(|count| Step::Move { from, to, count }));
+                }
+                if self.slot(to).is_none() || from < to {
+                    steps.push(Step::Swap { one: from, other: to });
                 }
             }
+            // Both change nothing, and a claim may forbid them all the same.
+            steps.push(Step::Move { from, to: from, count: stack.count });
+            steps.push(Step::Swap { one: from, other: from });
             steps.extend(amounts(stack.count, stack.count).map(|count| Step::Drop { from, count }));
         }
         for (from, stack) in self.ground.iter().enumerate() {

@@ -48,10 +48,14 @@ fn each_after(world: u128, mut each: impl FnMut(u128)) {
                 each_amount(count, limit(kind) - there, |amount| {
                     each(put(put(world, from, (kind, count - amount)), to, (kind, there + amount)));
                 });
-            } else if from < to {
+            }
+            if there == 0 || from < to {
                 each(put(put(world, from, (other, there)), to, (kind, count)));
             }
         }
+        // A move onto itself and a swap with itself.
+        each(world);
+        each(world);
         if landed < GROUND {
             each_amount(count, count, |amount| {
                 each(put(put(world, from, (kind, count - amount)), SLOTS + landed, (kind, amount)));

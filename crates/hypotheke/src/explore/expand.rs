@@ -226,7 +226,7 @@ impl Player {
         }
         foresight.look(here, playing.world(), view);
         known.store.find_all(&view.bytes, &mut view.lookups);
-        for (nth, index) in (0..).zip(0..view.len()) {
+        for (nth, index) in (0..).zip(0..view.between_places()) {
             debug_assert!(is_so(playing, foresight, view, (here, index), known), "what is foreseen comes about");
             let after = match view.told(index) {
                 Told::Refused(reason) => {
@@ -251,6 +251,20 @@ impl Player {
             if known.keeps_ways {
                 ways.extend(after);
             }
+        }
+        for (nth, index) in
+            (view.between_places()..view.len()).map(|index| (u32::try_from(index).unwrap_or(u32::MAX), index))
+        {
+            debug_assert!(is_so(playing, foresight, view, (here, index), known), "what is foreseen comes about");
+            expanded.tried.applied(foresight.verb(view, index));
+            if known.has_never {
+                let operation = foresight.operation(here, playing.world(), view, index);
+                playing.note_never((number, nth), operation, known, expanded);
+            }
+        }
+        // What changes nothing leads back to the state itself.
+        if known.keeps_ways && view.between_places() < view.len() {
+            ways.push(Reached::Known(number));
         }
         if known.scope.has_others() {
             self.expand_others(number, known, expanded, ways);
@@ -362,6 +376,9 @@ fn is_so(
 ) -> bool {
     let Some(operation) = foresight.operation(here, playing.world(), view, index) else { return false };
     let played = playing.leads_to(&operation, known.scope);
+    if index >= view.between_places() {
+        return played.is_ok_and(|played| played == here);
+    }
     match view.told(index) {
         Told::Applied => played.is_ok_and(|played| played == view.bytes[index * here.len()..(index + 1) * here.len()]),
         Told::Refused(reason) => played == Err(reason),

@@ -87,6 +87,9 @@ pub(super) struct View {
     sources: Vec<u16>,
     targets: Vec<u16>,
     nexts: Vec<Next>,
+    /// The stacks that move onto themselves, and the slots that are swapped with themselves, after all others: both are
+    /// applied and change nothing.
+    to_itself: Vec<(u16, bool)>,
     told: Vec<Told>,
     /// The worlds to which they lead. Of what is not applied they mean nothing.
     pub(super) bytes: Vec<u8>,
@@ -95,6 +98,11 @@ pub(super) struct View {
 
 impl View {
     pub(super) fn len(&self) -> usize {
+        self.nexts.len() + self.to_itself.len()
+    }
+
+    /// How many lead from one place to a different one.
+    pub(super) fn between_places(&self) -> usize {
         self.nexts.len()
     }
 
@@ -123,8 +131,6 @@ pub(super) struct Foresight {
     /// For each two states where their leads begin, four times, and how many there are, and one more; 0 is not known.
     known: Vec<u32>,
     leads: Vec<Lead>,
-    /// For each code the leads of a move and of a swap onto itself.
-    to_itself: Vec<u32>,
     /// How many values a byte may have.
     codes: u32,
     /// Whether the world has to be asked what may be borne.
@@ -151,7 +157,6 @@ impl Foresight {
             states: 0,
             known: Vec::new(),
             leads: Vec::new(),
-            to_itself: Vec::new(),
             codes: u32::try_from(even.codes()).ok()?,
             weighs: false,
         };
@@ -244,17 +249,20 @@ impl Foresight {
     /// All that can be played.
     pub(super) fn list(&mut self, bytes: &[u8], view: &mut View) {
         self.find_places(bytes, view);
-        let View { here, sources, targets, nexts, .. } = view;
+        let View { here, sources, targets, nexts, to_itself, .. } = view;
         nexts.clear();
+        to_itself.clear();
         if self.moves || self.swaps {
             for &from in &*sources {
                 for &to in targets.iter().filter(|to| **to != from) {
                     self.add((from, here[usize::from(from)].state), (to, here[usize::from(to)].state), nexts);
                 }
             }
-            for &from in &*sources {
-                self.add_to_itself(from, here[usize::from(from)].code, nexts);
-            }
+            let itself = |&place: &u16| {
+                [(self.moves, false), (self.swaps, true)].map(|(is_tried, swap)| (is_tried, place, swap))
+            };
+            let tried = sources.iter().flat_map(itself).filter(|(is_tried, ..)| *is_tried);
+            to_itself.extend(tried.map(|(_, place, swap)| (place, swap)));
         }
         if self.drops {
             let (ground, state) = self.lands_at(bytes);
@@ -315,23 +323,6 @@ impl Foresight {
                 nexts.push(Next { from, to, lead });
             }
         }
-    }
-
-    /// A stack moves onto itself, or a slot is swapped with itself: both are applied and change nothing.
-    fn add_to_itself(&mut self, place: u16, code: u8, nexts: &mut Vec<Next>) {
-        let base = usize::from(code) * 2;
-        if self.to_itself.is_empty() {
-            for code in (0..=u8::MAX).take(self.even.codes()) {
-                self.to_itself.push(u32::try_from(self.leads.len()).unwrap_or(u32::MAX));
-                let comes_to = ComesTo::Bytes(code, code, 0);
-                self.leads.push(Lead { amount: Some(Amount::All), comes_to });
-                self.to_itself.push(u32::try_from(self.leads.len()).unwrap_or(u32::MAX));
-                self.leads.push(Lead { amount: None, comes_to });
-            }
-        }
-        let leads = [(self.moves, self.to_itself[base]), (self.swaps, self.to_itself[base + 1])];
-        let leads = leads.into_iter().filter(|(is_tried, _)| *is_tried);
-        nexts.extend(leads.map(|(_, lead)| Next { from: place, to: place, lead }));
     }
 
     #[inline(always)]
@@ -437,7 +428,10 @@ impl Foresight {
     /// The verb of one of what can be tried.
     #[inline]
     pub(super) fn verb(&self, view: &View, nth: usize) -> Verb {
-        let Next { from, to, lead } = view.nexts[nth];
+        let Some(&Next { from, to, lead }) = view.nexts.get(nth) else {
+            let (_, is_swap) = view.to_itself[nth - view.nexts.len()];
+            return if is_swap { Verb::Swap } else { Verb::Move };
+        };
         match self.leads[lead as usize].amount {
             None => Verb::Swap,
             Some(_) if self.is_on_ground(from) => Verb::PickUp,
@@ -448,7 +442,12 @@ impl Foresight {
 
     /// One of what can be played as an operation on that world, which stands there.
     pub(super) fn operation(&self, bytes: &[u8], world: &World, view: &View, nth: usize) -> Option<Operation> {
-        let Next { from, to, lead } = *view.nexts.get(nth)?;
+        let Some(&Next { from, to, lead }) = view.nexts.get(nth) else {
+            let &(place, is_swap) = view.to_itself.get(nth - view.nexts.len())?;
+            let spot = self.spot(bytes, world, place)?;
+            let onto_itself = Step::Move { from: spot, to: spot, amount: Amount::All };
+            return if is_swap { Step::Swap { one: spot, other: spot } } else { onto_itself }.operation(world);
+        };
         let amount = self.leads[lead as usize].amount;
         let spot = |place: u16| self.spot(bytes, world, place);
         let step = match amount {

@@ -189,8 +189,9 @@ pub(super) fn fitting_amounts(amounts: Amounts, count: u32, fits: u32, mut each:
     if fits == 0 {
         return;
     }
+    let fits = fits.min(count);
     if amounts == Amounts::Every {
-        (1..count.min(fits.saturating_add(1))).for_each(|count| each(Amount::Exactly(count)));
+        (1..=fits.min(count - 1)).for_each(|count| each(Amount::Exactly(count)));
     } else {
         let half = count.div_ceil(2);
         if 1 < fits {
@@ -267,6 +268,7 @@ impl Scope {
         self.with_places(world, moves, |places, moves| {
             self.between_slots(world, places, moves);
             self.with_the_ground(world, places, moves);
+            self.onto_itself(places, moves);
             moves.perform_by(world, 0, &self.performers());
             self.others(world, places, moves);
         });
@@ -347,7 +349,11 @@ impl Scope {
                 }
             }
         }
-        // Applied without a change, so that they come last.
+    }
+
+    /// Moves of a stack onto itself and swaps of a slot with itself: both are applied and change nothing.
+    fn onto_itself(&self, places: &Places, moves: &mut Moves) {
+        let (moving, swapping) = (self.tries(Verb::Move), self.tries(Verb::Swap));
         for from in places.sources.iter().map(Source::spot) {
             if moving {
                 moves.steps.push(Step::Move { from, to: from, amount: Amount::All });
