@@ -98,7 +98,8 @@ pub(crate) fn is_save(path: &Path) -> bool {
     }
     let mut head = Vec::new();
     let mut read = || std::fs::File::open(path)?.take(64).read_to_end(&mut head);
-    !is_standard_input(path) && read().is_ok() && Save::begins(&head)
+    // A pipe would wait for a writer.
+    !is_standard_input(path) && path.is_file() && read().is_ok() && Save::begins(&head)
 }
 
 pub(crate) fn load_save(path: &Path, edited: bool) -> Result<Save, InputError> {
@@ -211,18 +212,10 @@ fn look_through(folder: &Path, extension: &str, found: &mut Vec<PathBuf>) -> Res
 }
 
 pub(crate) fn load_claims(path: &Path) -> Result<ClaimsFile, InputError> {
-    let bytes = if is_standard_input(path) {
-        standard_input()?
-    } else {
-        std::fs::read(path).map_err(|error| {
-            InputError::usage(format!("can't read `{}`: {error}", path.display()), Some("name a file of claims"))
-        })?
-    };
-    let name = if is_standard_input(path) { "<stdin>".to_owned() } else { path.display().to_string() };
-    let text = String::from_utf8(bytes).map_err(|_| {
-        InputError::usage(format!("`{name}` is no text in UTF-8"), Some("files of claims are plain text"))
-    })?;
-    Ok(ClaimsFile::parse(hypotheke::text::Source::new(name, text))?)
+    if is_standard_input(path) {
+        return Ok(ClaimsFile::from_bytes("<stdin>", standard_input()?)?);
+    }
+    Ok(ClaimsFile::load(path)?)
 }
 
 pub(crate) fn load_scenarios(path: &Path) -> Result<ScenarioFile, InputError> {

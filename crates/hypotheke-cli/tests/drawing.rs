@@ -61,6 +61,20 @@ fn long_names_are_cut_and_long_filters_too() {
     assert!(drawn.contains("70000 of 429496") && drawn.contains('…'), "{drawn}");
 }
 
+/// The heading of a container was cut at a byte within the `…` that stands for the rest of a long name.
+#[test]
+fn a_name_of_any_length_is_cut_between_characters() {
+    for length in 40..110 {
+        let name = "a".repeat(length);
+        let folder = folder(&format!("[kind.k]\n[container.{name}]\nname = \"Ä\"\nslots = 1\n"));
+        let drawn = show(folder.path(), &["rules.toml", &name]);
+        assert!(widest(&drawn) <= 100, "{length}: {drawn}");
+        let scenario = format!("scenario nothing is there\n  end\n    {name}: 1 k\n");
+        std::fs::write(folder.path().join("a.scenario"), scenario).expect("written");
+        output(hypotheke(folder.path()).args(["verify", "a.scenario"]), 1);
+    }
+}
+
 #[test]
 fn letters_of_double_width_keep_their_columns() {
     let folder = folder("[kind.k]\nname = \"氷床コア\"\n[kind.l]\nname = \"Core\"\n");

@@ -117,3 +117,55 @@ fn names_can_not_steer_the_terminal() {
     let scenario = "scenario \u{1b}[31mred\u{7}\n  end\n    c: 2 flare\n";
     assert!(!steers(&output(hypotheke(folder.path()).args(["verify", "-"]).stdin(scenario), 1)));
 }
+
+/// A pipe was waited for without end, and a device filled the memory.
+#[cfg(unix)]
+#[test]
+fn pipes_and_devices_are_not_read() {
+    let folder = traverse();
+    let demo = folder.path().join("traverse");
+    let made = std::process::Command::new("mkfifo").arg(demo.join("pipe")).status().expect("mkfifo");
+    assert!(made.success());
+    for place in ["pipe", "/dev/zero"] {
+        for command in [
+            &["check", place][..],
+            &["show", place],
+            &["verify", place],
+            &["explore", place],
+            &["explore", "--gather", place],
+            &["migrate", place],
+            &["ask", "drop 1 flare", "--rules", place],
+        ] {
+            let told = hypotheke(&demo).args(command).assert().code(2).stdout_eq("").get_output().stderr.clone();
+            let told = String::from_utf8(told).expect("text");
+            assert!(told.contains("not a file") && told.contains(place), "{command:?}: {told}");
+        }
+    }
+}
+
+/// What can't be written is reported, whatever was asked for.
+#[cfg(target_os = "linux")]
+#[test]
+fn a_full_device_is_reported() {
+    let folder = traverse();
+    let demo = folder.path().join("traverse");
+    for command in [
+        &["--help"][..],
+        &["--version"],
+        &["--completions", "bash"],
+        &["--schema", "show"],
+        &["show"],
+        &["show", "--format", "json"],
+        &["verify"],
+        &["fits", "--format", "csv"],
+        &["explore", "--rules", "loopholes/mended.toml", "--format", "json"],
+    ] {
+        let full = std::fs::File::options().write(true).open("/dev/full").expect("a full device");
+        let binary = snapbox::cmd::cargo_bin!("hypotheke");
+        let ended =
+            std::process::Command::new(binary).current_dir(&demo).args(command).stdout(full).output().expect("it runs");
+        let told = String::from_utf8(ended.stderr).expect("text");
+        assert_eq!(ended.status.code(), Some(2), "{command:?}: {told}");
+        assert!(told.contains("can't write"), "{command:?}: {told}");
+    }
+}

@@ -4,6 +4,7 @@ use std::io::Read;
 use std::path::{Path as FilePath, PathBuf};
 use std::sync::Arc;
 
+use crate::explore::ClaimsFile;
 use crate::ops::start_faults;
 use crate::ruleset::{Ruleset, RulesetBuilder, RulesetErrors, RulesetSource, compile, lint};
 use crate::save::{Save, SaveError, Trust};
@@ -48,8 +49,11 @@ pub enum LoadError {
 /// Reads the whole of a file.
 fn read(path: &FilePath) -> Result<Vec<u8>, LoadError> {
     let fail = |cause: String, source| LoadError::Read { path: path.to_owned(), cause, source };
-    if path.is_dir() {
-        return Err(fail("it is a folder, not a file".to_owned(), None));
+    // A pipe would wait for a writer, and a device may never end.
+    match std::fs::metadata(path) {
+        Ok(there) if there.is_dir() => return Err(fail("it is a folder, not a file".to_owned(), None)),
+        Ok(there) if !there.is_file() => return Err(fail("it is a pipe or a device, not a file".to_owned(), None)),
+        _ => {}
     }
     let bytes = std::fs::File::open(path).and_then(read_bounded).map_err(|error| match error.kind() {
         std::io::ErrorKind::NotFound => fail("there is no such file".to_owned(), Some(error)),
@@ -79,6 +83,29 @@ fn decode(name: &str, bytes: Vec<u8>, id: SourceId) -> (Source, Option<Diagnosti
             let end = at + text[at..].chars().next().map_or(0, char::len_utf8);
             let fault = Diagnostic::error("not-utf8", Location::new(id, at..end), "this is not UTF-8 text");
             (Source::new(name, text), Some(fault.label("here").help("save the file as UTF-8")))
+        }
+    }
+}
+
+impl ClaimsFile {
+    /// Reads a file of claims.
+    ///
+    /// # Errors
+    /// If it can't be read, or every line that is wrong in it.
+    pub fn load(path: impl AsRef<FilePath>) -> Result<ClaimsFile, LoadError> {
+        let path = path.as_ref();
+        ClaimsFile::from_bytes(&path.display().to_string(), read(path)?).map_err(LoadError::from)
+    }
+
+    /// Reads claims from bytes in memory.
+    ///
+    /// # Errors
+    /// Every line that is wrong in them.
+    pub fn from_bytes(name: &str, bytes: Vec<u8>) -> Result<ClaimsFile, ScenarioErrors> {
+        let (source, fault) = decode(name, bytes, SourceId(0));
+        match fault {
+            None => ClaimsFile::parse(source),
+            Some(fault) => Err(ScenarioErrors::new(Diagnostics::new(vec![source], vec![fault]))),
         }
     }
 }

@@ -55,6 +55,9 @@ pub(crate) fn gather(paths: &[PathBuf]) -> Result<Gathered, InputError> {
 
 fn read(path: &Path) -> Result<Part, InputError> {
     let named = path.display();
+    if path.exists() && !path.is_file() {
+        return Err(InputError::usage(format!("`{named}` is not a file"), Some("name what a part has written")));
+    }
     let bytes = std::fs::read(path).map_err(|error| {
         InputError::usage(format!("can't read `{named}`: {error}"), Some("name what a part has written"))
     })?;

@@ -99,8 +99,14 @@ pub(crate) fn run() -> ExitCode {
     let args = match Cli::try_parse() {
         Ok(args) => args,
         Err(error) => {
-            let _ = error.print();
-            return ExitCode::from(if error.use_stderr() { 2 } else { 0 });
+            let printed = error.print().and_then(|()| std::io::stdout().flush());
+            return match printed {
+                Err(error) if error.kind() != std::io::ErrorKind::BrokenPipe => {
+                    let _ = writeln!(std::io::stderr(), "error: {}", InputError::from(error));
+                    ExitCode::from(2)
+                }
+                _ => ExitCode::from(if error.use_stderr() { 2 } else { 0 }),
+            };
         }
     };
     let mut output = Output::new(&args);
@@ -171,9 +177,10 @@ fn report(output: &mut Output, error: &InputError) {
     if output.format == Format::Json {
         let mut faults = Vec::new();
         collect_json(error, &mut faults);
-        // Nothing more can be said if this can't be written.
-        let _ = output.write_json(&serde_json::json!({ "faults": faults }));
-        let _ = output.out.flush();
+        let written = output.write_json(&serde_json::json!({ "faults": faults })).and_then(|()| output.flush());
+        if written.is_err() {
+            let _ = writeln!(output.err, "error: {}", clean(&error.to_string()));
+        }
         return;
     }
     match error {

@@ -6,6 +6,7 @@ use schemars::JsonSchema;
 use serde::Serialize;
 
 use crate::files::InputError;
+use crate::render::clean;
 
 /// What fits where.
 #[derive(Debug, Serialize, JsonSchema)]
@@ -108,7 +109,9 @@ pub(crate) fn csv_text<'f>(
 
 /// A text that a spreadsheet would take for a formula gets a quotation mark before it, which spreadsheets take for "this is a text".
 fn harmless(text: &str) -> String {
-    if text.starts_with(['=', '+', '-', '@', '\t', '\r', '\n']) { format!("'{text}") } else { text.to_owned() }
+    let is_formula = text.starts_with(['=', '+', '-', '@', '\t', '\r', '\n']);
+    let text = clean(text);
+    if is_formula { format!("'{text}") } else { text }
 }
 
 #[cfg(test)]
@@ -117,9 +120,11 @@ mod tests {
 
     #[test]
     fn no_cell_is_a_formula() {
-        for text in ["=1+1", "+1", "-1", "@sum(a)", "\t=1"] {
+        for text in ["=1+1", "+1", "-1", "@sum(a)"] {
             assert_eq!(harmless(text), format!("'{text}"));
         }
+        assert_eq!(harmless("\t=1"), "'\u{fffd}=1");
+        assert_eq!(harmless("a\u{202e}b\u{9b}"), "a\u{fffd}b\u{fffd}");
         assert_eq!(harmless("Fuel drum"), "Fuel drum");
         assert_eq!(harmless("a=b"), "a=b");
     }

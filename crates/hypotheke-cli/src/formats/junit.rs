@@ -5,15 +5,15 @@ use hypotheke::text::Source;
 use quick_junit::{NonSuccessKind, Report, TestCase, TestCaseStatus, TestSuite};
 
 use crate::files::InputError;
-use crate::render::{Page, report};
+use crate::render::{Page, clean, report};
 
 pub(crate) fn text<'r>(reports: impl Iterator<Item = (&'r Source, &'r ScenarioReport)>) -> Result<String, InputError> {
     let mut whole = Report::new("hypotheke verify");
     let mut suite: Option<TestSuite> = None;
     for (source, report) in reports {
-        if suite.as_ref().is_none_or(|suite| suite.name.as_str() != source.name()) {
+        if suite.as_ref().is_none_or(|suite| suite.name.as_str() != clean(source.name())) {
             whole.add_test_suites(suite.take());
-            suite = Some(TestSuite::new(source.name()));
+            suite = Some(TestSuite::new(clean(source.name())));
         }
         suite.iter_mut().for_each(|suite| {
             suite.add_test_case(case(source, report));
@@ -33,12 +33,12 @@ fn case(source: &Source, report: &ScenarioReport) -> TestCase {
     if let Some(first) = report.failures().first() {
         status = TestCaseStatus::non_success(NonSuccessKind::Failure);
         let line = source.line_column(first.span.start()).line;
-        status.set_message(format!("{}:{line}: {}", source.name(), first.sentence));
+        status.set_message(clean(&format!("{}:{line}: {}", source.name(), first.sentence)));
         let mut page = Page::default();
         report::draw(&mut page, source, report);
         status.set_description(anstream::adapter::strip_str(&page.into_text()).to_string());
     }
-    let mut case = TestCase::new(name, status);
-    case.set_classname(source.name());
+    let mut case = TestCase::new(clean(&name), status);
+    case.set_classname(clean(source.name()));
     case
 }

@@ -92,7 +92,8 @@ fn heading(page: &mut Page, world: &World, id: ContainerId) {
     let note = if def.is_worn() { " (worn)" } else { "" };
     let left = clip(&format!("{path}  {}{note}", def.name()), WIDTH.saturating_sub(width(&right) + 2));
     let gap = WIDTH.saturating_sub(width(&left) + width(&right)).max(2);
-    let name_starts = path.len().min(left.len());
+    // What is cut may end within the path.
+    let name_starts = left.char_indices().nth(path.chars().count()).map_or(left.len(), |(at, _)| at);
     page.put(Tone::Heading, &left[..name_starts]).plain(&left[name_starts..]);
     page.plain(&" ".repeat(gap)).put(Tone::Notable, &right).end();
 }

@@ -79,14 +79,20 @@ impl Page {
     }
 }
 
-/// Names come from files; none of their characters may steer the terminal or turn the direction of the text.
+/// Names come from files; none of their characters may steer the terminal, turn the direction of the text or be invisible.
 pub(crate) fn clean(text: &str) -> String {
     text.chars().map(|c| if steers(c) { '\u{fffd}' } else { c }).collect()
 }
 
 /// All that steers is in the first plane, so JSON can write it with one escape.
 pub(crate) fn steers(c: char) -> bool {
-    c.is_control() || matches!(c, '\u{200e}' | '\u{200f}' | '\u{202a}'..='\u{202e}' | '\u{2066}'..='\u{2069}')
+    // Marks of direction, and what takes no room at all.
+    let is_format = matches!(
+        c,
+        '\u{ad}' | '\u{61c}' | '\u{180e}' | '\u{200b}'..='\u{200f}' | '\u{2028}'..='\u{202e}' | '\u{2060}'..='\u{206f}' | '\u{feff}'
+            | '\u{fff9}'..='\u{fffb}'
+    );
+    c.is_control() || is_format
 }
 
 pub(crate) fn width(text: &str) -> usize {
@@ -143,6 +149,7 @@ mod tests {
     #[test]
     fn control_characters_do_not_reach_the_terminal() {
         assert_eq!(clean("a\u{1b}[31mb\u{7}\u{202e}c"), "a\u{fffd}[31mb\u{fffd}\u{fffd}c");
+        assert_eq!(clean("a\u{9b}31m\u{200b}b\u{feff}\u{61c}"), "a\u{fffd}31m\u{fffd}b\u{fffd}\u{fffd}");
     }
 
     #[test]
