@@ -7,7 +7,7 @@ use std::num::NonZeroUsize;
 
 use hypotheke::explore::{Bound, Bounds, ClaimsFile, Exploration, Explored, Status, Verb, Walks};
 use hypotheke::text::Source;
-use hypotheke::{NamedOperation, Ruleset, RulesetBuilder, World, audit};
+use hypotheke::{NamedOperation, Reason, Ruleset, RulesetBuilder, World, audit};
 use proptest::prelude::*;
 
 pub(super) fn ready(builder: RulesetBuilder) -> Arc<Ruleset> {
@@ -674,7 +674,7 @@ fn a_claim_that_says_nothing_is_vacuous() {
     );
     assert_eq!(found.never_entered, ["vault"]);
     let moves = &found.verbs[0];
-    assert_eq!((moves.verb, moves.most_frequent_reason().map(|reason| reason.code())), (Verb::Move, Some("not-open")));
+    assert_eq!((moves.verb, moves.most_frequent_reason().map(Reason::code)), (Verb::Move, Some("not-open")));
     assert!(moves.applied > 0);
     // A walk says the same.
     let walked = exploration(&rules, claims).walk(Walks { count: 40, ..Walks::default() }, &mut |_| None);

@@ -7,7 +7,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
-use hypotheke::explore::{Canonical, ClaimKind, ClaimsFile, Effects, Exploration, SlotOrder, Verb};
+use hypotheke::explore::{Canonical, Claim, ClaimKind, ClaimsFile, Effects, Exploration, SlotOrder, Verb};
 use hypotheke::snapshot::{InSlot, Pack};
 use hypotheke::text::Source;
 use hypotheke::{
@@ -104,7 +104,7 @@ fn small(mut rules: Rules, random: &mut Random) -> Rules {
 /// Everything that a ruleset has, and all verbs.
 fn everything(rules: &Arc<Ruleset>, world: &World) -> Tried {
     let kinds: Vec<KindId> =
-        rules.kinds().filter(|kind| !kind.id().starts_with("lists")).map(|kind| kind.handle()).collect();
+        rules.kinds().filter(|kind| !kind.id().starts_with("lists")).map(hypotheke::Kind::handle).collect();
     let marks: Vec<MarkId> = ["m0", "m1"].into_iter().filter_map(|name| rules.find_mark(name)).collect();
     Tried {
         verbs: Verb::ALL
@@ -245,7 +245,7 @@ impl Case {
     /// What each claim says.
     pub(crate) fn kinds(&self) -> Vec<ClaimKind> {
         let file = ClaimsFile::parse(Source::new("a.claims", &*self.claims)).expect("claims");
-        file.claims().iter().map(|claim| claim.kind()).collect()
+        file.claims().iter().map(Claim::kind).collect()
     }
 
     /// The ruleset, the scope and a world, for whoever reads of one failure.
@@ -551,7 +551,7 @@ fn a_walk_tries_nothing_that_is_out_of_scope() {
         for _ in 0..60 {
             let walked = case.random.below(usize::MAX) as u64;
             let Some(operation) = space.random_operation(&world, walked) else { continue };
-            let ours = outcomes(&world, &[operation.clone()], &place, &mut |world| space.key(world));
+            let ours = outcomes(&world, std::slice::from_ref(&operation), &place, &mut |world| space.key(world));
             applied += ours.len();
             if ours.keys().any(|outcome| !plain.contains_key(outcome)) {
                 failures.push(format!("seed {seed}: {operation:?}\n{}", case.shown(&world)));
@@ -836,10 +836,10 @@ fn clauses(world: &World, verb: Verb, operation: &Operation) -> BTreeSet<String>
         Action::Split { from, to, .. } => (Some(*from), Some(*to), None),
         Action::Merge { from, onto, amount } => (Some(*from), Some(*onto), Some((*amount, *from))),
         Action::Swap { one, other } => (Some(*one), Some(*other), None),
-        Action::Drop { from, amount, .. } | Action::Equip { from, amount } => {
-            (Some(*from), None, Some((*amount, *from)))
-        }
-        Action::Lift { from, share: Share::Amount(amount) } => (Some(*from), None, Some((*amount, *from))),
+        Action::Drop { from, amount, .. }
+        | Action::Equip { from, amount }
+        | Action::Consume { from, amount, .. }
+        | Action::Lift { from, share: Share::Amount(amount) } => (Some(*from), None, Some((*amount, *from))),
         Action::Lift { from, .. } => {
             let there: u32 = world.stacks_in(Some(*from)).iter().map(|stack| stack.count()).sum();
             (Some(*from), None, Some((Amount::Exactly(there.div_ceil(2)), *from)))
@@ -850,7 +850,6 @@ fn clauses(world: &World, verb: Verb, operation: &Operation) -> BTreeSet<String>
         }
         Action::Unequip { from, to, amount } => (Some(*from), *to, Some((*amount, *from))),
         Action::Put { to, amount } => (None, Some(*to), operation.actor.map(|actor| (*amount, Place::Hand(actor)))),
-        Action::Consume { from, amount, .. } => (Some(*from), None, Some((*amount, *from))),
         Action::Create { to, .. } => (None, Some(*to), None),
         Action::Mark { at, .. }
         | Action::Unmark { at, .. }
@@ -865,12 +864,12 @@ fn clauses(world: &World, verb: Verb, operation: &Operation) -> BTreeSet<String>
     let mut found = BTreeSet::from([verb.to_owned()]);
     found.extend(from.map(|place| format!("{verb} from {}", class_of_place(world, place))));
     found.extend(to.map(|place| format!("{verb} to {}", class_of_place(world, place))));
-    found.extend(amount.and_then(|(amount, from)| {
+    found.extend(amount.map(|(amount, from)| {
         let there: u32 = world.stacks_in(Some(from)).iter().map(|stack| stack.count()).sum();
         match amount {
-            Amount::Exactly(1) if there > 1 => Some(format!("{verb} one")),
-            Amount::Exactly(count) if count < there => Some(format!("{verb} a part")),
-            _ => Some(format!("{verb} all or what fits")),
+            Amount::Exactly(1) if there > 1 => format!("{verb} one"),
+            Amount::Exactly(count) if count < there => format!("{verb} a part"),
+            _ => format!("{verb} all or what fits"),
         }
     }));
     found

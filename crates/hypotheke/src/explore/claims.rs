@@ -356,7 +356,7 @@ impl Ready {
     pub(super) fn occurs(&self, world: &World) -> u8 {
         let any =
             |test: &Named| world.all_stacks_in(None).iter().any(|stack| admits(world, &test.test, stack.cell_class()));
-        let bits = |first: bool, second: bool| u8::from(first) * FIRST | u8::from(second) * SECOND;
+        let bits = |first: bool, second: bool| (u8::from(first) * FIRST) | (u8::from(second) * SECOND);
         match self {
             Ready::NoneIn(test, path) => {
                 let is_entered = world.place(path, None).is_ok_and(|place| !world.stacks_in(Some(place)).is_empty());

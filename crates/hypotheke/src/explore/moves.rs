@@ -470,7 +470,7 @@ impl Scope {
             self.each_amount(cell.count, |amount| moves.push(Operation::consuming(amount, kind, at)));
         }
         if self.whole_places && !self.consumed.is_empty() {
-            self.from_whole_places(world, places, true, |from, kind, amount| {
+            self.each_of_whole_places(world, places, true, |from, kind, amount| {
                 if self.consumed.contains(&kind) {
                     moves.push(Operation::consuming(amount, kind, from));
                 }
@@ -479,7 +479,7 @@ impl Scope {
     }
 
     /// Each kind that a container, a holder or the ground gives, with the amounts of it.
-    fn from_whole_places(
+    fn each_of_whole_places(
         &self,
         world: &World,
         places: &Places,
@@ -510,11 +510,11 @@ impl Scope {
             for source in &places.sources {
                 for to in containers() {
                     self.each_amount(source.cell.count, |amount| {
-                        moves.push(Operation::moving(amount, source.at(), to))
+                        moves.push(Operation::moving(amount, source.at(), to));
                     });
                 }
             }
-            self.from_whole_places(world, places, false, |from, kind, amount| {
+            self.each_of_whole_places(world, places, false, |from, kind, amount| {
                 if matches!(from, Place::Container(_)) {
                     let to = targets().chain(containers());
                     to.for_each(|to| moves.push(Operation::moving(amount, from, to).only(kind)));
@@ -534,7 +534,7 @@ impl Scope {
             }
         }
         if self.tries(Verb::Drop) {
-            self.from_whole_places(world, places, false, |from, kind, amount| {
+            self.each_of_whole_places(world, places, false, |from, kind, amount| {
                 moves.push(Operation::dropping(amount, from, Landing::default()).only(kind));
             });
         }
@@ -548,7 +548,7 @@ impl Scope {
                     self.each_amount(cell.count, |amount| moves.push(Operation::picking_up(amount, stack, to)));
                 }
             }
-            self.from_whole_places(world, places, true, |from, kind, amount| {
+            self.each_of_whole_places(world, places, true, |from, kind, amount| {
                 if from == Place::Ground {
                     let to = targets().chain(whole());
                     to.for_each(|to| moves.push(Action::PickUp { amount, kind: Some(kind), from: None, to }));
@@ -581,7 +581,7 @@ impl Scope {
         if self.tries(Verb::Equip) {
             for source in &places.sources {
                 self.each_amount(source.cell.count, |amount| {
-                    moves.push(Operation::equipping(amount, source.at(), actor))
+                    moves.push(Operation::equipping(amount, source.at(), actor));
                 });
             }
         }
@@ -649,19 +649,19 @@ impl Scope {
 /// a trace is easier to read so.
 pub(super) fn exactly(world: &World, operation: &Operation) -> Operation {
     let mut plain = operation.clone();
-    let amount = match &mut plain.action {
-        Action::Move { amount, .. }
-        | Action::Drop { amount, .. }
-        | Action::PickUp { amount, .. }
-        | Action::Merge { amount, .. }
-        | Action::Create { amount, .. }
-        | Action::Consume { amount, .. }
-        | Action::Equip { amount, .. }
-        | Action::Unequip { amount, .. }
-        | Action::Put { amount, .. }
-        | Action::Return { amount }
-        | Action::Lift { share: Share::Amount(amount), .. } => amount,
-        _ => return plain,
+    let (Action::Move { amount, .. }
+    | Action::Drop { amount, .. }
+    | Action::PickUp { amount, .. }
+    | Action::Merge { amount, .. }
+    | Action::Create { amount, .. }
+    | Action::Consume { amount, .. }
+    | Action::Equip { amount, .. }
+    | Action::Unequip { amount, .. }
+    | Action::Put { amount, .. }
+    | Action::Return { amount }
+    | Action::Lift { share: Share::Amount(amount), .. }) = &mut plain.action
+    else {
+        return plain;
     };
     if !matches!(amount, Amount::UpTo(_) | Amount::All) {
         return plain;

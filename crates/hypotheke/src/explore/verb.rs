@@ -204,6 +204,7 @@ impl Verb {
 
     /// What its operations read and write.
     #[must_use]
+    #[expect(clippy::match_same_arms, reason = "verbs that state the same have reasons of their own")]
     pub const fn effects(self) -> Effects {
         use SlotOrder::{Any, Carried, CarriedIfEjecting, None};
         const NO: bool = false;

@@ -139,7 +139,7 @@ impl Exploration {
             done += batch.len() as u64;
             stopped_by = progress(done);
         }
-        self.report_walks(all, done, stopped_by)
+        self.report_walks(&all, done, stopped_by)
     }
 
     fn one_walk(&self, number: u64, walks: Walks) -> Walked {
@@ -284,7 +284,7 @@ impl Exploration {
         }
     }
 
-    fn report_walks(self, all: All, walks: u64, stopped_by: Option<Bound>) -> Explored {
+    fn report_walks(self, all: &All, walks: u64, stopped_by: Option<Bound>) -> Explored {
         let mut trails: BTreeMap<Aim, Trail> = BTreeMap::new();
         for (aim, (number, steps)) in &all.found {
             let trail = shrink::shorten(&self, *aim, steps);
