@@ -64,9 +64,12 @@ fn long_names_are_cut_and_long_filters_too() {
 /// The heading of a container was cut at a byte within the `…` that stands for the rest of a long name.
 #[test]
 fn a_name_of_any_length_is_cut_between_characters() {
-    for length in 40..110 {
-        let name = "a".repeat(length);
-        let folder = folder(&format!("[kind.k]\n[container.{name}]\nname = \"Ä\"\nslots = 1\n"));
+    for length in 1..=64 {
+        let (holder, container) = ("h".repeat(length), "c".repeat(40));
+        let name = format!("{holder}.{container}");
+        let folder = folder(&format!(
+            "[kind.k]\n[container.{container}]\nname = \"Ä\"\nslots = 1\n[holder.{holder}]\ncarries = [\"{container}\"]\n"
+        ));
         let drawn = show(folder.path(), &["rules.toml", &name]);
         assert!(widest(&drawn) <= 100, "{length}: {drawn}");
         let scenario = format!("scenario nothing is there\n  end\n    {name}: 1 k\n");
