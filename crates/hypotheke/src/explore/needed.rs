@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use super::search::Exploration;
 use super::shorten::lower;
-use super::shrink::{Aim, replay};
+use super::shrink::{Aim, Within, replay};
 use super::step::Step;
 use crate::ruleset::Ruleset;
 use crate::scenario::ScenarioFile;
@@ -71,7 +71,7 @@ impl Needed<'_> {
             return false;
         }
         let start = laid_out(self.exploration.start.rules(), &lying);
-        let found = start.and_then(|start| replay(self.exploration, self.aim, &start, &self.steps));
+        let found = start.and_then(|start| replay(self.exploration, self.aim, &start, &self.steps, Within::Anything));
         let is_taken = found.is_some_and(|found| found.said() == self.said);
         if is_taken {
             self.lying = lying;

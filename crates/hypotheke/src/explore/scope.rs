@@ -3,8 +3,10 @@
 use super::symmetry::Alike;
 use super::verb::{Effects, Verb};
 use crate::id::{ContainerId, HolderId, KindId, MarkId, PropertyId};
+use crate::language::Amount;
+use crate::ops::{Action, Operation, Share};
 use crate::quantity::Decimal;
-use crate::world::World;
+use crate::world::{Place, World};
 
 /// What goes wrong between operations, at any step of a walk and in every state of a search.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -121,5 +123,78 @@ impl Scope {
     pub(super) fn changers(&self) -> Vec<Option<HolderId>> {
         let holders = self.actors.iter().copied().map(Some).filter(|_| self.has_doors);
         [None].into_iter().chain(holders).collect()
+    }
+
+    /// Whether a search of this scope tries an operation with such an amount, or one with the same outcome.
+    pub(super) fn tries_amount(&self, world: &World, operation: &Operation) -> bool {
+        let from = match &operation.action {
+            Action::Move { from, .. }
+            | Action::Merge { from, .. }
+            | Action::Drop { from, .. }
+            | Action::Equip { from, .. }
+            | Action::Unequip { from, .. }
+            | Action::Consume { from, .. }
+            | Action::Lift { from, .. } => Some(*from),
+            Action::PickUp { from, .. } => Some(from.map_or(Place::Ground, Place::OnGround)),
+            Action::Put { .. } | Action::Return { .. } => operation.actor.map(Place::Hand),
+            Action::Create { .. } => None,
+            Action::Split { count, from, .. } => {
+                let there = count_in(world, *from, None);
+                let edges = [1, there.div_ceil(2), there.saturating_sub(1), there.saturating_sub(1).div_ceil(2)];
+                return self.amounts == Amounts::Every || edges.contains(&u64::from(*count));
+            }
+            _ => return true,
+        };
+        let kind = match &operation.action {
+            Action::Create { kind, .. } => Some(*kind),
+            Action::Move { kind, .. }
+            | Action::Drop { kind, .. }
+            | Action::Consume { kind, .. }
+            | Action::PickUp { kind, .. } => *kind,
+            _ => None,
+        };
+        let all = match (from, kind) {
+            (Some(from), kind) => count_in(world, from, kind),
+            (None, Some(kind)) => {
+                let bound = self.created.iter().find(|(created, _)| *created == kind);
+                bound.map_or(0, |(_, max)| max.saturating_sub(world.count(kind, None)))
+            }
+            (None, None) => return true,
+        };
+        let done = |operation: &Operation| world.clone().perform(operation).map(|outcome| outcome.done()).ok();
+        let Some(count) = done(operation) else { return true };
+        let is_edge = [1, all.div_ceil(2), all].contains(&count);
+        let as_many_as_fit = || {
+            let most = Amount::UpTo(u32::try_from(all).unwrap_or(u32::MAX));
+            let mut up_to = operation.clone();
+            set_amount(&mut up_to.action, most);
+            done(&up_to) == Some(count)
+        };
+        count <= all && (self.amounts == Amounts::Every || is_edge || as_many_as_fit())
+    }
+}
+
+/// How many items a place gives, of a kind or of all.
+fn count_in(world: &World, place: Place, kind: Option<KindId>) -> u64 {
+    match kind {
+        Some(kind) => world.count(kind, Some(place)),
+        None => world.stacks_in(Some(place)).iter().map(|stack| u64::from(stack.count())).sum(),
+    }
+}
+
+fn set_amount(action: &mut Action, to: Amount) {
+    match action {
+        Action::Move { amount, .. }
+        | Action::Merge { amount, .. }
+        | Action::Drop { amount, .. }
+        | Action::Equip { amount, .. }
+        | Action::Unequip { amount, .. }
+        | Action::Consume { amount, .. }
+        | Action::PickUp { amount, .. }
+        | Action::Put { amount, .. }
+        | Action::Return { amount }
+        | Action::Create { amount, .. }
+        | Action::Lift { share: Share::Amount(amount), .. } => *amount = to,
+        _ => {}
     }
 }

@@ -54,8 +54,23 @@ impl Replay {
     }
 }
 
+/// Which steps a replay may have.
+#[derive(Clone, Copy, PartialEq, Eq)]
+pub(super) enum Within {
+    /// Those that the scope tries: what is made shorter must stay something that a search would find.
+    Scope,
+    /// Any: a smaller start makes other amounts of a stack the half or all of it.
+    Anything,
+}
+
 /// Plays the steps from a start; those that can't be applied any more are left out. Ends where the aim is met, if it is.
-pub(super) fn replay(exploration: &Exploration, aim: Aim, start: &World, steps: &[Step]) -> Option<Replay> {
+pub(super) fn replay(
+    exploration: &Exploration,
+    aim: Aim,
+    start: &World,
+    steps: &[Step],
+    within: Within,
+) -> Option<Replay> {
     let mut world = start.clone();
     let mut played = Vec::new();
     let ended = |steps, before, after, message, why| Some(Replay { steps, before, after, message, why });
@@ -79,6 +94,9 @@ pub(super) fn replay(exploration: &Exploration, aim: Aim, start: &World, steps: 
             continue;
         };
         let Ok(operation) = operation.resolve_with(&world, &departures) else { continue };
+        if within == Within::Scope && !exploration.scope.tries_amount(&world, &operation) {
+            continue;
+        }
         let meant = exploration.meant(&world, &operation);
         let said = sentence(&world, &operation);
         let before = world.clone();
@@ -121,7 +139,7 @@ impl Shorten for Shorter<'_> {
     fn take(&mut self, steps: &[Step]) -> bool {
         let Some(left) = self.left.checked_sub(1) else { return false };
         self.left = left;
-        let found = replay(self.exploration, self.aim, &self.exploration.start, steps);
+        let found = replay(self.exploration, self.aim, &self.exploration.start, steps, Within::Scope);
         let found = found.filter(|found| found.steps.len() <= self.best.steps.len());
         let is_taken = found.is_some();
         found.into_iter().for_each(|found| self.best = found);
@@ -135,7 +153,7 @@ impl Shorten for Shorter<'_> {
 
 pub(super) fn shorten(exploration: &Exploration, aim: Aim, said: &[String]) -> Trail {
     let steps: Vec<Step> = said.iter().filter_map(|said| Step::read(said)).collect();
-    let Some(best) = replay(exploration, aim, &exploration.start, &steps) else {
+    let Some(best) = replay(exploration, aim, &exploration.start, &steps, Within::Scope) else {
         let start = Box::new(exploration.start.clone());
         let message = "it can't be played again".to_owned();
         let (before, after) = (start.clone(), start);
@@ -207,7 +225,7 @@ impl Exploration {
 
     fn tell_start(&self, aim: Aim, trail: &mut Trail) {
         let steps: Option<Vec<Step>> = trail.steps.iter().map(|said| Step::read(said)).collect();
-        let Some(best) = steps.and_then(|steps| replay(self, aim, &self.start, &steps)) else { return };
+        let Some(best) = steps.and_then(|steps| replay(self, aim, &self.start, &steps, Within::Scope)) else { return };
         if best.steps.len() == trail.steps.len() {
             let mut shorter = Shorter { exploration: self, aim, best, left: MOST_REPLAYS };
             shorter.leave_out_ids();
