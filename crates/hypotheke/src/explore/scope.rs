@@ -4,7 +4,7 @@ use super::symmetry::Alike;
 use super::verb::{Effects, Verb};
 use crate::id::{ContainerId, HolderId, KindId, MarkId, PropertyId};
 use crate::language::Amount;
-use crate::ops::{Action, Operation, Share};
+use crate::ops::{Action, Operation, Outcome, Share};
 use crate::quantity::Decimal;
 use crate::world::{Place, World};
 
@@ -161,7 +161,7 @@ impl Scope {
             }
             (None, None) => return true,
         };
-        let done = |operation: &Operation| world.clone().perform(operation).map(|outcome| outcome.done()).ok();
+        let done = |operation: &Operation| world.clone().perform(operation).map(Outcome::done).ok();
         let Some(count) = done(operation) else { return true };
         let is_edge = [1, all.div_ceil(2), all].contains(&count);
         let as_many_as_fit = || {
