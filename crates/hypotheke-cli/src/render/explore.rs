@@ -155,7 +155,7 @@ fn draw_scope(page: &mut Page, file: &ExploredJson) {
         let reason = most.and_then(|most| used.refused.iter().find(|(_, count)| *count == most));
         match reason {
             Some((reason, _)) => format!("{} (refused: {reason})", used.verb),
-            None => format!("{} (nothing to try it on)", used.verb),
+            None => format!("{} (none tried)", used.verb),
         }
     });
     list("never applied", &never.collect::<Vec<_>>());
