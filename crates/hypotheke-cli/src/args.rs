@@ -365,7 +365,7 @@ pub(crate) struct FitsArgs {
     #[arg(default_value = "rules.toml")]
     pub(crate) rules: PathBuf,
 
-    /// Only these containers, by their names in the ruleset
+    /// Only these containers: `sled`, `driver.pockets`, or a kind of packs for its inside
     #[arg(value_name = "CONTAINER")]
     pub(crate) containers: Vec<String>,
 
@@ -439,4 +439,6 @@ pub(crate) enum Part {
     Containers,
     /// Item kinds
     Kinds,
+    /// Every setting that is not at its default
+    Rules,
 }

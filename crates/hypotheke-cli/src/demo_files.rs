@@ -16,6 +16,7 @@ pub(crate) const SCHEMA: DemoFile =
 
 pub(crate) const SCENARIOS: &[DemoFile] = &[
     DemoFile { path: "scenarios/camp.scenario", text: include_str!("../demo/scenarios/camp.scenario") },
+    DemoFile { path: "scenarios/figures.scenario", text: include_str!("../demo/scenarios/figures.scenario") },
     DemoFile { path: "scenarios/limits.scenario", text: include_str!("../demo/scenarios/limits.scenario") },
     DemoFile { path: "scenarios/people.scenario", text: include_str!("../demo/scenarios/people.scenario") },
     DemoFile { path: "scenarios/samples.scenario", text: include_str!("../demo/scenarios/samples.scenario") },

@@ -116,9 +116,9 @@ fn a_table_for_spreadsheets_has_no_formulas() {
     let rules = "[kind.rope]\nname = \"=1+1\"\n[kind.flare]\nname = 'a, \"b\"'\n[container.sled]\nslots = 1\n";
     std::fs::write(folder.path().join("rules.toml"), rules).expect("written");
     hypotheke(folder.path()).args(["fits", "--format", "csv"]).assert().success().stdout_eq(snapbox::str![[r#"
-kind,name,container,slots,admitted,rule,per-slot,in-all,binds
-rope,'=1+1,sled,,yes,,1,1,room
-flare,"a, ""b""",sled,,yes,,1,1,room
+kind,name,container,slots,admitted,rule,per-slot,in-all,binds,limited-by
+rope,'=1+1,sled,,yes,,1,1,room,
+flare,"a, ""b""",sled,,yes,,1,1,room,
 
 "#]]);
 }
@@ -136,7 +136,7 @@ fn compare_tells_what_differs_in_meaning_and_which_scenarios_come_out_otherwise(
         let command = hypotheke(folder.path()).args(["compare", "traverse/rules.toml", "new.toml"]).args(scenarios);
         output(command, status)
     };
-    let same = "every scenario has the same verdict\nthe rulesets mean the same   0 scenarios with another verdict, 67 played by both\n";
+    let same = "every scenario has the same verdict\nthe rulesets mean the same   0 scenarios with another verdict, 132 played by both\n";
     assert_eq!(compare(0), same);
     edit(&new, "weight-cap = 180.0", "weight-cap = 200");
     edit(&new, "admits = \"not sample\"", "admits = \"not sample.ice\"");

@@ -53,7 +53,7 @@ fn continuous_integration_gets_each_scenario_and_row_as_a_test() {
 fn files_are_brought_into_their_layout_and_comments_are_kept() {
     let folder = traverse();
     let rules = folder.path().join("traverse");
-    hypotheke(&rules).args(["fmt", "--check"]).assert().success().stdout_eq("5 files as they should be\n");
+    hypotheke(&rules).args(["fmt", "--check"]).assert().success().stdout_eq("6 files as they should be\n");
     let untidy = "# Of ropes.\nscenario  ropes   # a title keeps its hash\n start\n   depot :2 rope-coil # two\n\n\n steps\n  \
                   move 1 rope-coil from depot to sled->moved 1\n move 1 rope-coil from sled to depot -> moved 1\n";
     let tidy = "# Of ropes.\nscenario ropes   # a title keeps its hash\n  start\n    depot: 2 rope-coil  # two\n  steps\n    \
@@ -62,7 +62,7 @@ fn files_are_brought_into_their_layout_and_comments_are_kept() {
     std::fs::write(&file, untidy).expect("written");
     hypotheke(&rules).args(["fmt", "--check"]).assert().code(1).stdout_eq(str![[r#"
 would change   scenarios/ropes.scenario
-5 files as they should be
+6 files as they should be
 next   `hypotheke fmt` changes them
 
 "#]]);

@@ -3,16 +3,16 @@
 use std::sync::Arc;
 
 use crate::filter::Outlook;
-use crate::id::{ContainerId, KindId};
+use crate::id::{ContainerDefId, ContainerId, KindId};
 use crate::language::{Amount, Landing};
-use crate::ops::{Action, Operation, Reason, Variant};
+use crate::ops::{Action, Cause, Operation, Reason, Variant};
 use crate::ruleset::{ContainerDef, FilterId, Kind, Ruleset};
 use crate::world::{Place, World};
 
 /// Slots of one container that have the same rules.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct SlotGroup {
-    /// The container's name in the ruleset.
+    /// The container: its name in the ruleset, or the name that was asked for.
     pub container: String,
     /// The names of the slots, or their numbers where they have none: `radar`, `2, 3`; empty if all slots of the container are
     /// alike.
@@ -40,6 +40,8 @@ pub enum Verdict {
         /// The filter.
         filter: String,
     },
+    /// Nothing may be put into the container; only the game can create items there.
+    NoPut,
     /// It needs further slots that are not there.
     NeedsSlots {
         /// Their names.
@@ -71,7 +73,23 @@ pub struct Fit {
     pub in_all: u64,
     /// Why not more.
     pub binds: Binds,
+    /// The container or holder whose cap or weight cap that is; none if slots or nothing bind.
+    pub whose: Option<Bearer>,
 }
+
+/// Whose cap it is.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Bearer {
+    /// That of the container itself.
+    Container,
+    /// That of the holder of this name, who carries it.
+    Holder(String),
+}
+
+/// A name that is no container.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[error("there is no container `{}`", crate::language::shortened(.0))]
+pub struct NoContainer(pub String);
 
 /// What fits where.
 #[derive(Clone, Debug)]
@@ -82,33 +100,54 @@ pub struct Fits {
 }
 
 impl Fits {
-    /// Works it out for the containers that are `chosen` by their name in the ruleset.
+    /// Works it out for all containers. Of one that several holders carry, it is that of the first of them.
     #[must_use]
-    pub fn new(rules: &Arc<Ruleset>, chosen: impl Fn(&str) -> bool) -> Fits {
+    pub fn new(rules: &Arc<Ruleset>) -> Fits {
+        let mut world = World::empty(rules);
+        let (mut groups, mut places) = (Vec::new(), Vec::new());
+        for def in rules.containers() {
+            let Some(place) = instance(&mut world, def) else { continue };
+            let own = groups_of(def, def.id());
+            places.extend(own.iter().map(|_| (def, place)));
+            groups.extend(own);
+        }
+        Fits::of(rules, &world, groups, &places)
+    }
+
+    /// Works it out for some containers: by their names in the ruleset (`pockets`), as one of several (`locker-a`), with who carries
+    /// them (`driver.pockets`), or by the kind of a pack, whose inside it is.
+    ///
+    /// # Errors
+    /// The first name that is no container.
+    pub fn in_containers(rules: &Arc<Ruleset>, names: &[&str]) -> Result<Fits, NoContainer> {
         let mut world = World::empty(rules);
         let mut groups = Vec::new();
         let mut places = Vec::new();
-        for def in rules.containers().iter().filter(|def| chosen(def.id())) {
-            let Some(place) = instance(&mut world, def) else { continue };
-            for group in groups_of(def) {
-                groups.push(group);
-                places.push((def, place));
-            }
+        for &name in names {
+            let (def, place) = find(&mut world, name).ok_or_else(|| NoContainer(name.to_owned()))?;
+            let def = rules.container(def);
+            let own = groups_of(def, name);
+            places.extend(own.iter().map(|_| (def, place)));
+            groups.extend(own);
         }
+        Ok(Fits::of(rules, &world, groups, &places))
+    }
+
+    fn of(rules: &Ruleset, world: &World, groups: Vec<SlotGroup>, places: &[(&ContainerDef, ContainerId)]) -> Fits {
         let row = |kind: Kind<'_>| {
-            let mut last: Option<(ContainerId, u64, Binds)> = None;
+            let mut last: Option<(ContainerId, Filled)> = None;
             let fit = |(group, (def, place)): (&SlotGroup, &(&ContainerDef, ContainerId))| {
-                let (in_all, binds) = match last {
-                    Some((of, in_all, binds)) if of == *place => (in_all, binds),
-                    _ => filled(&world, kind.handle(), *place),
+                let (in_all, binds, whose) = match last.take() {
+                    Some((of, known)) if of == *place => known,
+                    _ => filled(world, kind.handle(), *place),
                 };
-                last = Some((*place, in_all, binds));
+                last = Some((*place, (in_all, binds, whose.clone())));
                 let verdict = verdict(rules, def, group.first, kind);
                 let own = def.ruled.get(group.first as usize).map_or(u32::MAX, |slot| slot.stack_limit);
                 let per_slot = kind.stack_limit().min(def.stack_limit).min(own);
-                Fit { verdict, per_slot, in_all, binds }
+                Fit { verdict, per_slot, in_all, binds, whose }
             };
-            (kind.handle(), groups.iter().zip(&places).map(fit).collect())
+            (kind.handle(), groups.iter().zip(places).map(fit).collect())
         };
         let rows = rules.kinds().map(row).collect();
         Fits { groups, rows }
@@ -126,6 +165,23 @@ impl Fits {
     }
 }
 
+/// The definition and a container of that name.
+fn find(world: &mut World, name: &str) -> Option<(ContainerDefId, ContainerId)> {
+    let rules = Arc::clone(world.rules());
+    if let Some(place) = world.container(name) {
+        let def = world.container_def(place)?.id().to_owned();
+        return Some((rules.find_container(&def)?, place));
+    }
+    if let Some((holder, own)) = name.split_once('.') {
+        let (def, holder) = (rules.find_container(own)?, world.holder(holder)?);
+        let place = world.carried(holder).find(|&id| world.container_def(id).is_some_and(|def| def.id() == own))?;
+        return Some((def, place));
+    }
+    let brought = || rules.find_kind(name).and_then(|kind| rules.kind(kind).pack()).map(ContainerDef::id);
+    let def = rules.find_container(name).or_else(|| rules.find_container(brought()?))?;
+    Some((def, instance(world, rules.container(def))?))
+}
+
 /// A container of that definition; of one that a kind brings along, the inside of a stack of that kind.
 fn instance(world: &mut World, def: &ContainerDef) -> Option<ContainerId> {
     if def.is_brought() {
@@ -135,12 +191,13 @@ fn instance(world: &mut World, def: &ContainerDef) -> Option<ContainerId> {
         let (amount, to, landing) = (Amount::Exactly(1), Place::Ground, Landing::default());
         let create = Operation::from(Action::Create { amount, kind, variant, to, landing });
         let _outcome = world.perform(&create).ok()?;
+        return world.ground().last().and_then(|(stack, _)| stack.inside());
     }
     world.containers().find(|&id| world.container_def(id).is_some_and(|other| other.id() == def.id()))
 }
 
 /// Slots with the same filter and limit, in the order in which they begin.
-fn groups_of(def: &ContainerDef) -> Vec<SlotGroup> {
+fn groups_of(def: &ContainerDef, name: &str) -> Vec<SlotGroup> {
     let slots = def.slots();
     let ruled = u32::try_from(def.ruled.len()).unwrap_or(u32::MAX).min(slots);
     let rules_of = |slot: u32| {
@@ -165,21 +222,30 @@ fn groups_of(def: &ContainerDef) -> Vec<SlotGroup> {
             None => groups.push((ruled, vec![rest])),
         }
     }
-    let container = def.id().to_owned();
+    let container = name.to_owned();
     let told = groups.into_iter();
     told.map(|(first, labels)| SlotGroup { container: container.clone(), slots: labels.join(", "), first }).collect()
 }
 
-/// How many of a kind go into the container, and why not more.
-fn filled(world: &World, kind: KindId, place: ContainerId) -> (u64, Binds) {
+/// How many of a kind go into a container, why not more, and whose cap that is.
+type Filled = (u64, Binds, Option<Bearer>);
+
+fn filled(world: &World, kind: KindId, place: ContainerId) -> Filled {
     let room = world.room_for(kind, place);
+    let whose = match room.binds {
+        Some(Cause::Cap { of, .. } | Cause::WeightCap { of, .. }) => match of {
+            Place::Holder(holder) => Some(Bearer::Holder(world.holder_name(holder).to_owned())),
+            _ => Some(Bearer::Container),
+        },
+        _ => None,
+    };
     let binds = match room.binds.map(|cause| cause.reason()) {
         Some(Reason::WeightCap) => Binds::Weight,
         Some(Reason::Cap) => Binds::Cap,
         Some(_) => Binds::Room,
         None => Binds::Nothing,
     };
-    (room.items, binds)
+    (room.items, binds, whose)
 }
 
 fn verdict(rules: &Ruleset, def: &ContainerDef, slot: u32, kind: Kind<'_>) -> Verdict {
@@ -191,6 +257,9 @@ fn verdict(rules: &Ruleset, def: &ContainerDef, slot: u32, kind: Kind<'_>) -> Ve
     }
     if let Some(filter) = own.filter(|&filter| outlook(filter) == Outlook::Never) {
         return Verdict::NotInSlot { filter: written(filter) };
+    }
+    if !def.may_put() {
+        return Verdict::NoPut;
     }
     let mut asked = [def.admits, own].into_iter().flatten();
     if let Some(filter) = asked.find(|&filter| !rules.admits_plain(filter, kind.handle().0)) {

@@ -161,9 +161,10 @@ pub use ops::{
 pub use quantity::{Decimal, DecimalError};
 pub use query::{Description, Room};
 pub use ruleset::{
-    Cap, ContainerBuilder, ContainerDef, Gone, HolderBuilder, HolderDef, Kind, KindBuilder, Mark, MigrationRules,
-    Misfits, Property, PropertyValue, Renamed, Ruleset, RulesetBuilder, RulesetErrors, SlotRule, Spent, Tag,
-    TagBuilder, Treatment, VersionChanges, Way, What,
+    Cap, ContainerBuilder, ContainerDef, Gone, HolderBuilder, HolderDef, Kind, KindBuilder, Mark, MarkBuilder,
+    MigrationRules, Misfits, Property, PropertyValue, Renamed, Ruleset, RulesetBuilder, RulesetErrors, Setting,
+    SettingClass, SlotBuilder, SlotRule, Spent, Subject, SubjectKind, Tag, TagBuilder, Treatment, VersionChanges, Way,
+    What,
 };
 pub use scenario::{ScenarioErrors, ScenarioFile};
 pub use snapshot::{Departure, Departures, Snapshot, SnapshotError};

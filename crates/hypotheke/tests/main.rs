@@ -5,6 +5,7 @@
 mod agreement;
 mod asking;
 mod bulk;
+mod comparing;
 mod coverage;
 mod data;
 mod examples;

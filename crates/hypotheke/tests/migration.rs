@@ -486,6 +486,22 @@ fn an_edited_save_is_audited_before_it_becomes_a_world() {
     }
 }
 
+/// Both rulesets have the same kinds with the same rules; only the names changed places.
+#[test]
+fn exchanged_names_are_followed_although_the_rules_are_the_same() {
+    let rules = |head: &str| from_toml(&format!("{head}[kind.hot]\n[kind.cold]\n[container.depot]\nslots = 2\n"));
+    let (before, after) =
+        (rules(""), rules("version = 2\n[migration.2]\nrenamed.kind = { hot = \"cold\", cold = \"hot\" }\n"));
+    assert_eq!(before.fingerprint(), after.fingerprint());
+    let mut world = World::new(&before);
+    perform(&mut world, "create 1 hot in depot");
+    let save = Save::of(&world);
+    assert_eq!(save.world(&after).expect_err("it has to migrate").code(), "other-ruleset");
+    let (world, differences) = migrate(&save, &after);
+    assert_eq!(lying(&world), ["depot/0: 1 cold"]);
+    assert_eq!(differences, ["hot: 1 item is now cold"]);
+}
+
 #[test]
 fn what_is_wrong_with_the_names_of_a_migration_is_told() {
     let cases = [

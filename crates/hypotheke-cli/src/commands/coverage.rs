@@ -29,7 +29,7 @@ pub(crate) fn run(output: &mut Output, args: &CoverageArgs) -> Result<Verdict, I
     output.progress("");
     match output.format {
         Format::Json => output.write_json(&CoverageJson::new(&rules, &found))?,
-        _ => output.write(&draw(&rules, &found, args.all))?,
+        _ => output.write(&draw(&rules, &found, args.all, options.suggest))?,
     }
     let untested = found.count(Tested::Not) + found.count(Tested::InPart);
     Ok(if untested == 0 { Verdict::Good } else { Verdict::Failed })

@@ -48,7 +48,7 @@ pub(crate) fn run(output: &mut Output) -> Result<Verdict, InputError> {
     draw_rules(&mut page, &rules);
     page.line(Tone::Heading, "2  Scenarios say what must come of it. All of these are played now:");
     for (source, reports) in &played {
-        reports.iter().for_each(|report| report::draw(&mut page, source, report));
+        report::draw_file(&mut page, source, &reports.iter().collect::<Vec<_>>());
     }
     output.write(&page.into_text())?;
     output.write(&summary(tally))?;

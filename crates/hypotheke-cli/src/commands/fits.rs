@@ -12,19 +12,20 @@ use hypotheke::{Kind, Ruleset};
 
 pub(crate) fn run(output: &mut Output, args: &FitsArgs) -> Result<Verdict, InputError> {
     let rules = Arc::new(load_rules(&args.rules)?);
-    for name in &args.containers {
-        if rules.find_container(name).is_none() {
-            let names: Vec<&str> = rules.containers().iter().map(hypotheke::ContainerDef::id).collect();
-            let help = format!("the containers are {}", names.join(", "));
-            return Err(InputError::usage(format!("there is no container `{}`", clip(name, 60)), Some(&help)));
-        }
-    }
     if let Some(name) = args.of.as_ref().filter(|name| rules.what(name).is_none()) {
         let message = format!("there is no kind or tag `{}`", clip(name, 60));
         return Err(InputError::usage(message, Some("`hypotheke show --part kinds` lists the kinds with their tags")));
     }
-    let chosen = |name: &str| args.containers.is_empty() || args.containers.iter().any(|wanted| wanted == name);
-    let found = Fits::new(&rules, chosen);
+    let found = if args.containers.is_empty() {
+        Fits::new(&rules)
+    } else {
+        let names: Vec<&str> = args.containers.iter().map(String::as_str).collect();
+        Fits::in_containers(&rules, &names).map_err(|error| {
+            let names: Vec<&str> = rules.containers().iter().map(hypotheke::ContainerDef::id).collect();
+            let help = format!("the containers are {}", names.join(", "));
+            InputError::usage(error.to_string(), Some(&help))
+        })?
+    };
     let wanted = |kind: Kind<'_>| is_wanted(&rules, kind, args.of.as_deref());
     match output.format {
         Format::Json => output.write_json(&FitsJson::new(&rules, &found, wanted))?,

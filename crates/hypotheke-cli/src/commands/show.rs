@@ -7,7 +7,7 @@ use super::check::title;
 use super::{Output, Verdict};
 use crate::args::{Format, Part, SaveArgs};
 use crate::files::{InputError, is_save, load_rules, load_save, load_world};
-use crate::formats::show::{ContainerJson, HolderJson, KindJson, ShowJson};
+use crate::formats::show::{ContainerJson, HolderJson, KindJson, ShowJson, rules_json};
 use crate::render::container::weight_text;
 use crate::render::{Page, Tone, clip, container, kinds};
 use hypotheke::{ContainerId, Place, Ruleset, World};
@@ -36,8 +36,9 @@ pub(crate) fn run(
             .collect::<Vec<_>>()
     });
     let chosen = chosen_containers(&world, departed.as_deref().filter(|_| places.is_empty()).unwrap_or(places))?;
-    let with_kinds = places.is_empty() && part != Some(Part::Containers) && (!from_save || part.is_some());
-    let with_containers = part != Some(Part::Kinds);
+    let with_kinds = places.is_empty() && part.map_or(!from_save, |part| part == Part::Kinds);
+    let with_containers = part.is_none_or(|part| part == Part::Containers);
+    let with_rules = part == Some(Part::Rules);
     if output.format == Format::Json {
         let mut value = ShowJson::new(&rules);
         if with_containers {
@@ -49,6 +50,9 @@ pub(crate) fn run(
         }
         if with_kinds {
             value.kinds = Some(rules.kinds().map(|kind| KindJson::new(&rules, kind)).collect());
+        }
+        if with_rules {
+            value.rules = Some(rules_json(&rules));
         }
         output.write_json(&value)?;
         return Ok(Verdict::Good);
@@ -82,6 +86,9 @@ pub(crate) fn run(
         page.blank();
         kinds::draw(&mut page, &rules);
     }
+    if with_rules {
+        draw_rules(&mut page, &rules, places);
+    }
     output.write(&page.into_text())?;
     Ok(Verdict::Good)
 }
@@ -101,6 +108,26 @@ fn chosen_containers(world: &World, places: &[String]) -> Result<Vec<ContainerId
         }
     }
     Ok(chosen)
+}
+
+/// Every setting that is not at its default; those of the places that are named, if any are.
+fn draw_rules(page: &mut Page, rules: &Ruleset, places: &[String]) {
+    for (subject, settings) in rules.settings() {
+        if !places.is_empty() && !places.contains(&subject.name) {
+            continue;
+        }
+        // A slot is followed by its rules, one by one.
+        let written = settings.iter().filter(|setting| !setting.is_default);
+        let mut head = Some(format!("{} {}", subject.kind.word(), subject.name));
+        for setting in written {
+            if let Some(head) = head.take() {
+                page.blank();
+                page.line(Tone::Heading, &clip(head.trim_end(), 100));
+            }
+            page.plain("  ").put(Tone::Faint, &crate::render::pad(&setting.name, 30)).plain(" ");
+            page.plain(&clip(&setting.value, 70)).end();
+        }
+    }
 }
 
 /// The kinds that bring a container along.

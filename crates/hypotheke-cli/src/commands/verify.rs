@@ -81,22 +81,13 @@ fn draw<'r>(
     args: &VerifyArgs,
 ) -> Result<(), InputError> {
     let mut page = Page::default();
-    let (mut name, mut last_title): (Option<&str>, Option<&str>) = (None, None);
-    for (source, report) in reports {
-        if name != Some(source.name()) {
-            if name.is_some() {
-                page.blank();
-            }
-            page.line(Tone::Heading, &clip(source.name(), 100));
-            name = Some(source.name());
-        }
-        if report.row().is_some() && last_title != Some(report.title()) {
-            report::draw_title_of_rows(&mut page, report);
-        }
-        last_title = Some(report.title());
-        report::draw(&mut page, source, report);
+    let reports: Vec<(&Source, &ScenarioReport)> = reports.collect();
+    for of_file in reports.chunk_by(|(one, _), (other, _)| one.name() == other.name()) {
+        let source = of_file[0].0;
+        page.line(Tone::Heading, &clip(source.name(), 100));
+        report::draw_file(&mut page, source, &of_file.iter().map(|(_, report)| *report).collect::<Vec<_>>());
+        page.blank();
     }
-    page.blank();
     output.write(&page.into_text())?;
     output.write(&summary(tally))?;
     if args.stop_at_first && tally.failed > 0 {

@@ -4,8 +4,6 @@ use hypotheke::RuleDifference;
 use schemars::JsonSchema;
 use serde::Serialize;
 
-use super::coverage::kind_text;
-
 /// What differs between two rulesets.
 #[derive(Debug, Serialize, JsonSchema)]
 pub(crate) struct CompareJson<'c> {
@@ -19,8 +17,10 @@ pub(crate) struct CompareJson<'c> {
 #[derive(Debug, Serialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 struct DifferenceJson {
-    /// Of what: `ruleset`, `tag`, `kind`, `container` or `holder`.
+    /// Of what: `ruleset`, `tag`, `mark`, `property`, `kind`, `container`, `holder` or `start`.
     of: &'static str,
+    /// What depends on it: `rule`, `start`, `migration`, `claim`, or `label` if only people read it.
+    class: &'static str,
     /// The name of that.
     name: String,
     /// What differs; empty if all of it is new or gone.
@@ -35,6 +35,9 @@ struct DifferenceJson {
     /// Of a filter: what was admitted and is no longer.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     no_longer: Vec<String>,
+    /// Of a filter: kinds with too many combinations of marks and properties to compare.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    not_compared: Vec<String>,
 }
 
 /// A scenario whose verdict is another.
@@ -58,13 +61,15 @@ pub(crate) struct ScenarioChange {
 impl<'c> CompareJson<'c> {
     pub(crate) fn new(differences: &[RuleDifference], scenarios: &'c [ScenarioChange]) -> CompareJson<'c> {
         let told = differences.iter().cloned().map(|found| DifferenceJson {
-            of: kind_text(found.subject.kind),
+            of: found.subject.kind.word(),
+            class: found.class.word(),
             name: found.subject.name,
             what: found.what,
             old: found.old,
             new: found.new,
             admitted_now: found.admitted_now,
             no_longer: found.no_longer,
+            not_compared: found.not_compared,
         });
         CompareJson { differences: told.collect(), scenarios }
     }

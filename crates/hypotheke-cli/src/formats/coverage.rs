@@ -1,7 +1,7 @@
 //! What `coverage --format json` writes.
 
 use hypotheke::Ruleset;
-use hypotheke::coverage::{ChangeReport, ChangeVerdict, Coverage, RuleReport, SubjectKind, Tested};
+use hypotheke::coverage::{ChangeReport, ChangeVerdict, Coverage, NotTestable, RuleReport, Tested};
 use schemars::JsonSchema;
 use serde::Serialize;
 
@@ -19,17 +19,33 @@ pub(crate) struct CoverageJson {
     untested: usize,
     /// How many have no effect.
     without_effect: usize,
+    /// How many can't be changed: the ruleset would not be valid.
+    only_choice: usize,
+    /// The settings that no scenario can test.
+    not_testable: Vec<NotTestableJson>,
     /// How many times a scenario was played.
     plays: u64,
     /// Every rule.
     rules: Vec<RuleJson>,
 }
 
+/// Settings that no scenario can test.
+#[derive(Debug, Serialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+struct NotTestableJson {
+    /// Which.
+    setting: String,
+    /// The number of settings of this name.
+    count: usize,
+    /// Why not.
+    because: &'static str,
+}
+
 /// A rule.
 #[derive(Debug, Serialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 struct RuleJson {
-    /// What it is written for: `ruleset`, `tag`, `kind`, `container` or `holder`.
+    /// What it is written for: `ruleset`, `tag`, `kind`, `container`, `holder` or `start`.
     of: &'static str,
     /// The name of that.
     name: String,
@@ -39,7 +55,7 @@ struct RuleJson {
     file: String,
     /// Its line there.
     line: usize,
-    /// `tested`, `in-part`, `untested` or `without-effect`.
+    /// `tested`, `in-part`, `untested`, `without-effect` or `only-choice`.
     verdict: &'static str,
     /// What it could be instead.
     changes: Vec<ChangeJson>,
@@ -72,26 +88,22 @@ impl CoverageJson {
             in_part: found.count(Tested::InPart),
             untested: found.count(Tested::Not),
             without_effect: found.count(Tested::WithoutEffect),
+            only_choice: found.count(Tested::OnlyChoice),
+            not_testable: found.not_testable().iter().cloned().map(not_testable_json).collect(),
             plays: found.plays().0,
             rules: found.rules().iter().map(|rule| rule_json(rules, rule)).collect(),
         }
     }
 }
 
-pub(crate) fn kind_text(kind: SubjectKind) -> &'static str {
-    match kind {
-        SubjectKind::Ruleset => "ruleset",
-        SubjectKind::Tag => "tag",
-        SubjectKind::Kind => "kind",
-        SubjectKind::Container => "container",
-        SubjectKind::Holder => "holder",
-    }
+fn not_testable_json(found: NotTestable) -> NotTestableJson {
+    NotTestableJson { setting: found.setting, count: found.count, because: found.because }
 }
 
 fn rule_json(rules: &Ruleset, rule: &RuleReport) -> RuleJson {
     let source = rules.sources().get(rule.at.source.index());
     RuleJson {
-        of: kind_text(rule.subject.kind),
+        of: rule.subject.kind.word(),
         name: rule.subject.name.clone(),
         rule: rule.text.clone(),
         file: source.map_or_else(String::new, |source| source.name().to_owned()),
@@ -101,6 +113,7 @@ fn rule_json(rules: &Ruleset, rule: &RuleReport) -> RuleJson {
             Tested::InPart => "in-part",
             Tested::Not => "untested",
             Tested::WithoutEffect => "without-effect",
+            Tested::OnlyChoice => "only-choice",
         },
         changes: rule.changes.iter().map(change_json).collect(),
     }

@@ -1,6 +1,6 @@
 //! What `fits` writes for programs and for spreadsheets.
 
-use hypotheke::fits::{Binds, Fit, Fits, SlotGroup, Verdict};
+use hypotheke::fits::{Bearer, Binds, Fit, Fits, SlotGroup, Verdict};
 use hypotheke::{Kind, Ruleset};
 use schemars::JsonSchema;
 use serde::Serialize;
@@ -35,6 +35,9 @@ struct FitJson {
     in_all: Option<u64>,
     /// What binds first: `room`, `weight`, `cap` or `nothing`.
     binds: Option<&'static str>,
+    /// Whose cap or weight cap that is: the container's or the holder's.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    limited_by: Option<String>,
 }
 
 pub(crate) fn rule_text(verdict: &Verdict) -> (&'static str, String) {
@@ -43,6 +46,7 @@ pub(crate) fn rule_text(verdict: &Verdict) -> (&'static str, String) {
         Verdict::Depends { filter } => ("depends", format!("admits {filter}")),
         Verdict::NotInContainer { filter } => ("no", format!("container admits {filter}")),
         Verdict::NotInSlot { filter } => ("no", format!("slot admits {filter}")),
+        Verdict::NoPut => ("no", "nothing may be put in".to_owned()),
         Verdict::NeedsSlots { slots } => ("no", format!("needs {slots}")),
     }
 }
@@ -54,6 +58,14 @@ pub(crate) fn binds_text(binds: Binds) -> &'static str {
         Binds::Cap => "cap",
         Binds::Nothing => "nothing",
     }
+}
+
+/// The container or holder whose cap binds.
+fn whose(group: &SlotGroup, fit: &Fit) -> Option<String> {
+    fit.whose.as_ref().map(|whose| match whose {
+        Bearer::Container => group.container.clone(),
+        Bearer::Holder(name) => name.clone(),
+    })
 }
 
 fn all<'f>(
@@ -79,6 +91,7 @@ impl FitsJson {
                 per_slot: may_lie.then_some(fit.per_slot),
                 in_all: may_lie.then_some(fit.in_all),
                 binds: may_lie.then(|| binds_text(fit.binds)),
+                limited_by: whose(group, fit).filter(|_| may_lie),
             }
         };
         FitsJson { fits: all(rules, found, wanted).map(fit_json).collect() }
@@ -91,7 +104,7 @@ pub(crate) fn csv_text<'f>(
     wanted: impl Fn(Kind<'f>) -> bool,
 ) -> Result<String, InputError> {
     let mut table = csv::Writer::from_writer(Vec::new());
-    let heads = ["kind", "name", "container", "slots", "admitted", "rule", "per-slot", "in-all", "binds"];
+    let heads = ["kind", "name", "container", "slots", "admitted", "rule", "per-slot", "in-all", "binds", "limited-by"];
     table.write_record(heads).map_err(std::io::Error::other)?;
     for (kind, group, fit) in all(rules, found, wanted) {
         let (admitted, rule) = rule_text(&fit.verdict);
@@ -99,7 +112,10 @@ pub(crate) fn csv_text<'f>(
         let cells = cells.map(harmless);
         let numbers = match admitted {
             "no" => Default::default(),
-            _ => [fit.per_slot.to_string(), fit.in_all.to_string(), binds_text(fit.binds).to_owned()],
+            _ => {
+                let whose = harmless(&whose(group, fit).unwrap_or_default());
+                [fit.per_slot.to_string(), fit.in_all.to_string(), binds_text(fit.binds).to_owned(), whose]
+            }
         };
         table.write_record(cells.iter().chain(&numbers)).map_err(std::io::Error::other)?;
     }

@@ -25,6 +25,9 @@ pub(crate) struct ShowJson {
     /// The item kinds.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub(crate) kinds: Option<Vec<KindJson>>,
+    /// Every setting that is not at its default.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub(crate) rules: Option<Vec<SettingJson>>,
     /// Of a save: how many operations were applied.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     revision: Option<u64>,
@@ -34,6 +37,37 @@ pub(crate) struct ShowJson {
     /// Of a save: how many items are kept aside until a ruleset knows them again.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     aside: Option<u64>,
+}
+
+/// A setting.
+#[derive(Debug, Serialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub(crate) struct SettingJson {
+    /// For what it is written: `ruleset`, `tag`, `mark`, `property`, `kind`, `container`, `holder` or `start`.
+    subject_type: &'static str,
+    /// The name of that; empty for the ruleset.
+    subject: String,
+    /// Its name.
+    setting: String,
+    /// What depends on it: `rule`, `start`, `migration`, `claim`, or `label` if only people read it.
+    class: &'static str,
+    /// Its value in words.
+    value: String,
+}
+
+/// Every setting that is not at its default.
+pub(crate) fn rules_json(rules: &Ruleset) -> Vec<SettingJson> {
+    let settings = rules.settings().into_iter().flat_map(|(subject, settings)| {
+        let written = settings.into_iter().filter(|setting| !setting.is_default);
+        written.map(move |setting| SettingJson {
+            subject_type: subject.kind.word(),
+            subject: subject.name.clone(),
+            setting: setting.name,
+            class: setting.class.word(),
+            value: setting.value,
+        })
+    });
+    settings.collect()
 }
 
 /// A stack on the ground.
@@ -200,6 +234,7 @@ impl ShowJson {
             containers: None,
             holders: None,
             kinds: None,
+            rules: None,
             revision: None,
             ground: None,
             aside: None,

@@ -1,35 +1,28 @@
 //! What differs between two rulesets, subject by subject.
 
-use hypotheke::RuleDifference;
-use hypotheke::coverage::Subject;
+use hypotheke::{RuleDifference, SettingClass, Subject};
 
 use super::page::WIDTH;
 use super::report::counted;
 use super::{Page, Tone, clip, pad, width};
 use crate::formats::compare::ScenarioChange;
-use crate::formats::coverage::kind_text;
 
 const WHAT: usize = 26;
 
 pub(crate) fn draw(differences: &[RuleDifference], changes: &[ScenarioChange], played: usize) -> String {
     let mut page = Page::default();
-    let mut last: Option<&Subject> = None;
-    for found in differences {
-        if last != Some(&found.subject) {
-            let head = format!("{} {}", kind_text(found.subject.kind), found.subject.name);
-            page.line(Tone::Heading, &clip(head.trim_end(), WIDTH));
-            last = Some(&found.subject);
-        }
-        draw_difference(&mut page, found);
-    }
-    if !differences.is_empty() {
-        page.blank();
+    let (labels, rules): (Vec<_>, Vec<_>) = differences.iter().partition(|found| found.class == SettingClass::Label);
+    draw_differences(&mut page, &rules);
+    if !labels.is_empty() {
+        page.line(Tone::Faint, "Names and labels: no operation depends on them");
+        draw_differences(&mut page, &labels);
     }
     draw_scenarios(&mut page, changes, played);
-    let all = if differences.is_empty() {
-        "the rulesets mean the same".to_owned()
-    } else {
-        counted(differences.len(), "difference")
+    let all = match (rules.len(), labels.len()) {
+        (0, 0) => "the rulesets mean the same".to_owned(),
+        (0, labels) => format!("the rules are the same; {} of names and labels", counted(labels, "difference")),
+        (rules, 0) => counted(rules, "difference"),
+        (rules, labels) => format!("{}, and {labels} of names and labels", counted(rules, "difference")),
     };
     page.put(Tone::Heading, &all);
     let verdicts = if played == 0 && changes.is_empty() {
@@ -40,6 +33,21 @@ pub(crate) fn draw(differences: &[RuleDifference], changes: &[ScenarioChange], p
     };
     page.put(Tone::Faint, &verdicts).end();
     page.into_text()
+}
+
+fn draw_differences(page: &mut Page, differences: &[&RuleDifference]) {
+    let mut last: Option<&Subject> = None;
+    for found in differences {
+        if last != Some(&found.subject) {
+            let head = format!("{} {}", found.subject.kind.word(), found.subject.name);
+            page.line(Tone::Heading, &clip(head.trim_end(), WIDTH));
+            last = Some(&found.subject);
+        }
+        draw_difference(page, found);
+    }
+    if !differences.is_empty() {
+        page.blank();
+    }
 }
 
 fn draw_difference(page: &mut Page, found: &RuleDifference) {
@@ -57,9 +65,11 @@ fn draw_difference(page: &mut Page, found: &RuleDifference) {
             page.plain(&" ".repeat(WHAT + 2)).put(Tone::Good, &clip(&format!("+ {}", told(new)), room)).end();
         }
     }
-    for (head, tone, kinds) in
-        [("+ admits", Tone::Good, &found.admitted_now), ("- no more", Tone::Bad, &found.no_longer)]
-    {
+    for (head, tone, kinds) in [
+        ("+ admits", Tone::Good, &found.admitted_now),
+        ("- no more", Tone::Bad, &found.no_longer),
+        ("? may be", Tone::Bad, &found.not_compared),
+    ] {
         let mut head = head;
         for line in lines_of(kinds, WIDTH - WHAT - 13) {
             page.plain(&" ".repeat(WHAT + 2)).put(tone, &pad(head, 10)).plain(&line).end();

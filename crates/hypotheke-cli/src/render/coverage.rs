@@ -2,23 +2,24 @@
 
 use std::collections::BTreeSet;
 
-use hypotheke::Ruleset;
-use hypotheke::coverage::{ChangeVerdict, Coverage, MOST_STEPS, RuleReport, Subject, Tested};
+use hypotheke::coverage::{ChangeVerdict, Coverage, MOST_STEPS, RuleReport, Tested};
+use hypotheke::{Ruleset, Subject, SubjectKind};
 
 use super::page::WIDTH;
 use super::report::counted;
 use super::{Page, Tone, clip, fold, pad, width};
-use crate::formats::coverage::kind_text;
 
 /// So many columns stand for all rules of a subject.
 const BAR: usize = 24;
 const NAME: usize = 34;
 
-pub(crate) fn draw(rules: &Ruleset, found: &Coverage, all: bool) -> String {
+/// `searched` says whether scenarios were looked for that would test what none does.
+pub(crate) fn draw(rules: &Ruleset, found: &Coverage, all: bool, searched: bool) -> String {
     let mut page = Page::default();
     draw_subjects(&mut page, found);
     draw_without_effect(&mut page, rules, found);
-    draw_untested(&mut page, rules, found);
+    draw_untested(&mut page, rules, found, searched);
+    draw_not_testable(&mut page, found);
     if all {
         draw_noticed(&mut page, found);
     }
@@ -34,6 +35,7 @@ fn draw_subjects(page: &mut Page, found: &Coverage) {
             subjects.push(&rule.subject);
         }
     }
+    let mut folded: Vec<(SubjectKind, usize, usize)> = Vec::new();
     for subject in subjects {
         let of =
             |tested| found.rules().iter().filter(|rule| rule.subject == *subject && rule.tested() == tested).count();
@@ -41,15 +43,67 @@ fn draw_subjects(page: &mut Page, found: &Coverage) {
         if whole + part + not == 0 {
             continue;
         }
-        let name = format!("{} {}", kind_text(subject.kind), subject.name);
-        page.plain("  ").plain(&pad(&clip(name.trim_end(), NAME - 2), NAME));
-        let dash = |count: usize| if count == 0 { "-".to_owned() } else { count.to_string() };
-        let bad = |count: usize| if count == 0 { Tone::Faint } else { Tone::Bad };
-        page.put(Tone::Good, &format!("{:>6}   ", dash(whole)));
-        page.put(bad(part), &format!("{:>7}   ", dash(part)));
-        page.put(bad(not), &format!("{:>3}   ", dash(not)));
-        let [full, half, empty] = bar(whole, part, not);
-        page.put(Tone::Good, &full).put(Tone::Bad, &half).put(Tone::Bad, &empty).end();
+        if part + not == 0 && is_folded(subject.kind) {
+            match folded.iter_mut().find(|(kind, ..)| *kind == subject.kind) {
+                Some((_, subjects, rules)) => (*subjects, *rules) = (*subjects + 1, *rules + whole),
+                None => folded.push((subject.kind, 1, whole)),
+            }
+            continue;
+        }
+        let name = format!("{} {}", subject.kind.word(), subject.name);
+        draw_subject(page, name.trim_end(), [whole, part, not]);
+    }
+    for (kind, subjects, rules) in folded {
+        let what = match kind {
+            SubjectKind::Start => format!("start of {}", counted(subjects, "place")),
+            kind => counted(subjects, kind.word()),
+        };
+        draw_subject(page, &format!("{what}, all tested"), [rules, 0, 0]);
+    }
+    page.blank();
+}
+
+/// There are many of them: those of which all is tested share a line.
+fn is_folded(kind: SubjectKind) -> bool {
+    matches!(kind, SubjectKind::Tag | SubjectKind::Kind | SubjectKind::Start)
+}
+
+fn draw_subject(page: &mut Page, name: &str, [whole, part, not]: [usize; 3]) {
+    page.plain("  ").plain(&pad(&clip(name, NAME - 2), NAME));
+    let dash = |count: usize| if count == 0 { "-".to_owned() } else { count.to_string() };
+    let bad = |count: usize| if count == 0 { Tone::Faint } else { Tone::Bad };
+    page.put(Tone::Good, &format!("{:>6}   ", dash(whole)));
+    page.put(bad(part), &format!("{:>7}   ", dash(part)));
+    page.put(bad(not), &format!("{:>3}   ", dash(not)));
+    let [full, half, empty] = bar(whole, part, not);
+    page.put(Tone::Good, &full).put(Tone::Bad, &half).put(Tone::Bad, &empty).end();
+}
+
+/// What no scenario can test, and why.
+fn draw_not_testable(page: &mut Page, found: &Coverage) {
+    let only = found.count(Tested::OnlyChoice);
+    if found.not_testable().is_empty() && only == 0 {
+        return;
+    }
+    page.line(Tone::Notable, "Not testable by scenarios");
+    let mut reasons: Vec<(&str, Vec<String>)> = Vec::new();
+    for settings in found.not_testable() {
+        let what = match settings.setting.as_str() {
+            "migration" => counted(settings.count, "migration setting"),
+            plural if plural.ends_with('s') => format!("{} {plural}", settings.count),
+            setting => counted(settings.count, setting),
+        };
+        match reasons.iter_mut().find(|(because, _)| *because == settings.because) {
+            Some((_, settings)) => settings.push(what),
+            None => reasons.push((settings.because, vec![what])),
+        }
+    }
+    if only > 0 {
+        reasons.push(("the ruleset is not valid with any change of it", vec![counted(only, "rule")]));
+    }
+    for (because, settings) in reasons {
+        page.line(Tone::Plain, &format!("  {because}"));
+        super::container::wrap(page, "    ", &settings, ", ");
     }
     page.blank();
 }
@@ -69,7 +123,7 @@ fn place(rules: &Ruleset, rule: &RuleReport) -> String {
 }
 
 fn heading(page: &mut Page, rules: &Ruleset, rule: &RuleReport) {
-    let subject = format!("{} {}", kind_text(rule.subject.kind), rule.subject.name);
+    let subject = format!("{} {}", rule.subject.kind.word(), rule.subject.name);
     let at = place(rules, rule);
     let left = clip(&format!("{}: {}", subject.trim_end(), rule.text), WIDTH - 6 - width(&at));
     let gap = WIDTH.saturating_sub(4 + width(&left) + width(&at)).max(2);
@@ -87,16 +141,23 @@ fn draw_without_effect(page: &mut Page, rules: &Ruleset, found: &Coverage) {
     page.line(Tone::Notable, "Without effect: the rule could as well be another");
     for rule in told {
         heading(page, rules, rule);
-        for change in &rule.changes {
-            if let ChangeVerdict::WithoutEffect { because } = &change.verdict {
-                page.plain(&clip(&format!("    {}: {because}", change.text), WIDTH)).end();
-            }
+        let reasons = rule.changes.iter().filter_map(|change| match &change.verdict {
+            ChangeVerdict::WithoutEffect { because } => Some((change.text.as_str(), because.as_str())),
+            _ => None,
+        });
+        let reasons: Vec<(&str, &str)> = reasons.collect();
+        let mut left = reasons.as_slice();
+        while let Some((_, because)) = left.first() {
+            let alike = left.iter().take_while(|(_, other)| other == because).count();
+            let changes: Vec<&str> = left[..alike].iter().map(|(text, _)| *text).collect();
+            page.plain(&clip(&format!("    {}: {because}", changes.join(", ")), WIDTH)).end();
+            left = &left[alike..];
         }
     }
     page.blank();
 }
 
-fn draw_untested(page: &mut Page, rules: &Ruleset, found: &Coverage) {
+fn draw_untested(page: &mut Page, rules: &Ruleset, found: &Coverage, searched: bool) {
     let mut told = found.rules().iter().filter(|rule| matches!(rule.tested(), Tested::Not | Tested::InPart)).peekable();
     if told.peek().is_none() {
         return;
@@ -110,7 +171,11 @@ fn draw_untested(page: &mut Page, rules: &Ruleset, found: &Coverage) {
             let ChangeVerdict::Unnoticed { suggestion } = &change.verdict else { continue };
             page.plain("    ").put(Tone::Bad, &clip(&change.text, 90));
             match suggestion {
-                None => page.put(Tone::Faint, &format!("   no scenario was found within {MOST_STEPS} steps")).end(),
+                None if !searched => page.end(),
+                None => {
+                    let text = format!("   no scenario found among those tried, of at most {MOST_STEPS} steps");
+                    page.put(Tone::Faint, &text).end();
+                }
                 Some(text) if suggested.contains(body(text)) => {
                     page.put(Tone::Faint, "   the scenario above notices it too").end();
                 }
@@ -136,7 +201,7 @@ fn draw_noticed(page: &mut Page, found: &Coverage) {
         for change in &rule.changes {
             if let ChangeVerdict::Noticed { by } = &change.verdict {
                 let what =
-                    format!("{} {}: {} -> {}", kind_text(rule.subject.kind), rule.subject.name, rule.text, change.text);
+                    format!("{} {}: {} -> {}", rule.subject.kind.word(), rule.subject.name, rule.text, change.text);
                 page.plain("  ").plain(&pad(&clip(&what, 54), 56)).put(Tone::Faint, &clip(by, 40)).end();
             }
         }

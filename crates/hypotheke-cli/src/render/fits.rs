@@ -1,6 +1,6 @@
 //! What fits where, as tables that are as wide as a page; as many as it takes.
 
-use hypotheke::fits::{Binds, Fit, Fits, SlotGroup, Verdict};
+use hypotheke::fits::{Bearer, Binds, Fit, Fits, SlotGroup, Verdict};
 use hypotheke::{Kind, Ruleset};
 
 use super::page::WIDTH;
@@ -22,12 +22,19 @@ pub(crate) fn draw<'f>(rules: &'f Ruleset, found: &'f Fits, wanted: impl Fn(Kind
     draw_tables(&mut page, found.groups(), &rows);
     page.put(Tone::Faint, "4 / 12 w").plain("  4 in a slot, 12 in the container, then ");
     page.put(Tone::Faint, "w").plain("eight, ").put(Tone::Faint, "c").plain("ap or ").put(Tone::Faint, "r");
-    page.plain("oom binds").end();
+    page.plain("oom binds; ")
+        .put(Tone::Faint, "W")
+        .plain(" or ")
+        .put(Tone::Faint, "C")
+        .plain(": that of the holder")
+        .end();
     page.put(Tone::Faint, "- c").plain("  the filter of the container says no   ");
     page.put(Tone::Faint, "- s")
         .plain("  that of the slot   ")
         .put(Tone::Faint, "- n")
-        .plain("  further slots are missing")
+        .plain("  further slots are missing   ")
+        .put(Tone::Faint, "- p")
+        .plain("  nothing may be put in")
         .end();
     page.put(Tone::Faint, "? 4").plain("  only with other marks or properties, then 4 in a slot").end();
     page.line(Tone::Faint, "next   `--format csv` and `--format json` name the rule of each cell");
@@ -101,9 +108,12 @@ fn draw_heads(page: &mut Page, groups: &[SlotGroup]) {
 }
 
 fn cell(fit: &Fit) -> (Tone, String) {
+    let of_holder = matches!(fit.whose, Some(Bearer::Holder(_)));
     let binds = match fit.binds {
         Binds::Room => "r",
+        Binds::Weight if of_holder => "W",
         Binds::Weight => "w",
+        Binds::Cap if of_holder => "C",
         Binds::Cap => "c",
         Binds::Nothing => "",
     };
@@ -113,5 +123,6 @@ fn cell(fit: &Fit) -> (Tone, String) {
         Verdict::NotInContainer { .. } => (Tone::Faint, "- c".to_owned()),
         Verdict::NotInSlot { .. } => (Tone::Faint, "- s".to_owned()),
         Verdict::NeedsSlots { .. } => (Tone::Faint, "- n".to_owned()),
+        Verdict::NoPut => (Tone::Faint, "- p".to_owned()),
     }
 }

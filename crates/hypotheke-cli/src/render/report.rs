@@ -7,16 +7,47 @@ use hypotheke::text::{Source, Span};
 use super::page::WIDTH;
 use super::{Page, Tone, clip, container, fold, pad, width};
 
+/// The scenarios of one file. Rows of a table that hold share a line, unless their steps are shown.
+pub(crate) fn draw_file(page: &mut Page, source: &Source, reports: &[&ScenarioReport]) {
+    let same_table = |one: &&ScenarioReport, other: &&ScenarioReport| {
+        one.row().is_some() && other.row().is_some() && one.title() == other.title()
+    };
+    for group in reports.chunk_by(same_table) {
+        if group[0].row().is_none() {
+            draw(page, source, group[0]);
+            continue;
+        }
+        let is_folded = |report: &&ScenarioReport| report.passed() && report.steps().is_empty();
+        let (folded, shown): (Vec<&ScenarioReport>, Vec<&ScenarioReport>) = group.iter().copied().partition(is_folded);
+        if !shown.is_empty() {
+            page.plain("          ").plain(&clip(group[0].title(), WIDTH - 10)).end();
+        }
+        shown.iter().for_each(|report| draw(page, source, report));
+        if !folded.is_empty() {
+            let rows = if shown.is_empty() { counted(folded.len(), "row") } else { format!("{} more", folded.len()) };
+            let sum = |count: fn(&ScenarioReport) -> usize| folded.iter().map(|report| count(report)).sum();
+            let steps = counted(sum(ScenarioReport::played), "step");
+            let right = format!("{rows}, {steps}, {}", counted(sum(ScenarioReport::checks), "check"));
+            let title = if shown.is_empty() { group[0].title() } else { "  the other rows" };
+            draw_line_of(page, title, true, &right);
+        }
+    }
+}
+
+fn draw_line_of(page: &mut Page, title: &str, passed: bool, right: &str) {
+    let title = clip(title, WIDTH - 12 - width(right));
+    let gap = WIDTH.saturating_sub(10 + width(&title) + width(right));
+    let (word, tone) = if passed { ("holds", Tone::Good) } else { ("FAILS", Tone::Bad) };
+    page.plain("  ").put(tone, word).plain("   ");
+    page.put(if passed { Tone::Plain } else { Tone::Heading }, &title);
+    page.plain(&" ".repeat(gap)).put(Tone::Faint, right).end();
+}
+
 /// One line for the scenario, then its steps if the report has them, then what failed.
 pub(crate) fn draw(page: &mut Page, source: &Source, report: &ScenarioReport) {
     let right = counted(report.played(), "step") + ", " + &counted(report.checks(), "check");
     let title = report.row().map_or_else(|| report.title().to_owned(), |row| format!("  {row}"));
-    let title = clip(&title, WIDTH - 12 - width(&right));
-    let gap = WIDTH.saturating_sub(10 + width(&title) + width(&right));
-    let (word, tone) = if report.passed() { ("holds", Tone::Good) } else { ("FAILS", Tone::Bad) };
-    page.plain("  ").put(tone, word).plain("   ");
-    page.put(if report.passed() { Tone::Plain } else { Tone::Heading }, &title);
-    page.plain(&" ".repeat(gap)).put(Tone::Faint, &right).end();
+    draw_line_of(page, &title, report.passed(), &right);
     for step in report.steps() {
         draw_step(page, step);
     }
@@ -24,11 +55,6 @@ pub(crate) fn draw(page: &mut Page, source: &Source, report: &ScenarioReport) {
         draw_failure(page, source, failure);
     }
     draw_places(page, report.failures());
-}
-
-/// What the rows of a table are about; each has its own line below.
-pub(crate) fn draw_title_of_rows(page: &mut Page, report: &ScenarioReport) {
-    page.plain("          ").plain(&clip(report.title(), WIDTH - 10)).end();
 }
 
 /// `1 step`, `3 steps`

@@ -3,7 +3,7 @@
 
 use std::collections::BTreeMap;
 
-use super::rule::{Change, FilterAt};
+use super::change::{Change, FilterAt};
 use super::touch::may_be_admitted;
 use crate::filter::{Measure, Outlook, Subject, Test, Thought, Value};
 use crate::id::{MarkId, PropertyId};
@@ -63,7 +63,42 @@ pub(super) fn without_effect(rules: &Ruleset, changed: &Ruleset, change: &Change
             let limit = |rules: &Ruleset| rules.kinds().nth(*kind).map(Kind::stack_limit);
             (limit(rules) == limit(changed)).then(|| "its tags, or the ruleset, give it the same".to_owned())
         }
-        Change::Need(..)
+        Change::KindTag(kind, _) => {
+            let kind = rules.kinds().nth(*kind)?;
+            let alike = same_kind(rules, changed, kind);
+            (alike && kind.stack_limit() == changed.kind(kind.handle()).stack_limit())
+                .then(|| "no filter and no limit depends on it".to_owned())
+        }
+        Change::Text(of, _) | Change::NoProperty(of)
+            if rules.find_property(&of.name).is_some_and(|id| rules.property(id).is_text()) =>
+        {
+            let kind = rules.kinds().nth(of.kind)?;
+            same_kind(rules, changed, kind).then(|| "no filter depends on it".to_owned())
+        }
+        // What they decide can be measured, whatever else they do.
+        Change::KindWeight(..)
+        | Change::KindValue(..)
+        | Change::Number(..)
+        | Change::NoProperty(_)
+        | Change::Attribute(..)
+        | Change::Text(..)
+        | Change::Pack(_)
+        | Change::Slots(..)
+        | Change::Copy(..)
+        | Change::Worn(_)
+        | Change::Misfits(_)
+        | Change::OnPut(..)
+        | Change::SlotName(..)
+        | Change::SlotOrder(..)
+        | Change::Carry(..)
+        | Change::CarryOrder(..)
+        | Change::Threshold(..)
+        | Change::ThresholdLabel(..)
+        | Change::Shortcuts(..)
+        | Change::Spent(_)
+        | Change::Start(..)
+        | Change::StartVariant(..)
+        | Change::Need(..)
         | Change::Keep(_)
         | Change::Put(_)
         | Change::Take(_)
@@ -222,6 +257,18 @@ fn same_filter(rules: &Ruleset, changed: &Ruleset, at: FilterAt, is_gone: bool) 
     let (one, other) = (test_at(rules, at), test_at(changed, at));
     let same = rules.kinds().all(|kind| around.is_some_and(|around| !around.admits(&kind)) || agree(kind, one, other));
     same.then(|| "it says the same of all that there is".to_owned())
+}
+
+/// Whether every filter answers for a kind as before.
+fn same_kind(rules: &Ruleset, changed: &Ruleset, kind: Kind<'_>) -> bool {
+    let other = changed.kind(kind.handle());
+    let filters = rules.all_filters().zip(changed.all_filters());
+    filters.into_iter().all(|(one, changed)| {
+        let Some(stacks) = stacks_that_matter(kind, &[&one.test]) else { return false };
+        stacks
+            .into_iter()
+            .all(|stack| one.test.admits(&stack) == changed.test.admits(&Thought { kind: other, ..stack }))
+    })
 }
 
 /// Whether the answer may be another for two stacks of one kind.

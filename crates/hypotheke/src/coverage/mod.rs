@@ -1,27 +1,31 @@
 //! How much of a ruleset its scenarios really test.
 //!
-//! Each single rule is taken away, or made one off, and the scenarios are played again. A rule whose changes no scenario notices
-//! could be wrong, and nobody would be told. A change that alters no judgement at all is told apart: another limit shadows that
-//! rule. For what is not tested, a scenario is looked for that would.
+//! Each single rule is taken away, or made one off, and the scenarios are run again. A rule whose changes no scenario notices
+//! could be wrong, and nobody would know. A change that alters no judgement at all is listed apart: a different limit shadows that
+//! rule. So is every setting that no scenario can test. For what is not tested, a scenario is looked for that would.
 
+mod candidates;
+mod change;
 mod effect;
+mod measured;
 mod rule;
 mod suggest;
 #[cfg(test)]
 mod tests;
 mod touch;
 
+use std::collections::BTreeMap;
 use std::num::NonZeroUsize;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, AtomicUsize, Ordering};
 
 use crate::quantity::Decimal;
-use crate::ruleset::{Ruleset, RulesetSource, compile};
+use crate::ruleset::{Ruleset, RulesetSource, SettingClass, Subject, SubjectKind, compile};
 use crate::scenario::{Body, PlayableFile, Scenario, on_threads};
 use crate::text::Location;
 use crate::world::World;
-use rule::{Change, Rule, rules_of};
-pub use rule::{Subject, SubjectKind};
+use change::Change;
+use rule::{Rule, rules_of};
 use suggest::Differing;
 pub use suggest::MOST_STEPS;
 use touch::{Touched, touched};
@@ -39,8 +43,20 @@ pub struct CoverageOptions {
 #[derive(Clone, Debug)]
 pub struct Coverage {
     rules: Vec<RuleReport>,
+    not_testable: Vec<NotTestable>,
     plays: u64,
     all_plays: u64,
+}
+
+/// Settings that no scenario can test.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct NotTestable {
+    /// Which: `note`, `columns`.
+    pub setting: String,
+    /// How many settings of this name are not at their default.
+    pub count: usize,
+    /// Why no scenario can test them.
+    pub because: &'static str,
 }
 
 /// A rule, and whether its changes are noticed.
@@ -98,6 +114,8 @@ pub enum Tested {
     Not,
     /// None of its changes alters anything.
     WithoutEffect,
+    /// Each of its changes makes the ruleset invalid.
+    OnlyChoice,
 }
 
 impl RuleReport {
@@ -107,6 +125,7 @@ impl RuleReport {
         let noticed = |change: &&ChangeReport| matches!(change.verdict, ChangeVerdict::Noticed { .. });
         let unnoticed = |change: &&ChangeReport| matches!(change.verdict, ChangeVerdict::Unnoticed { .. });
         match (self.changes.iter().filter(noticed).count(), self.changes.iter().filter(unnoticed).count()) {
+            (0, 0) if self.changes.iter().all(|change| change.verdict == ChangeVerdict::Invalid) => Tested::OnlyChoice,
             (0, 0) => Tested::WithoutEffect,
             (_, 0) => Tested::Whole,
             (0, _) => Tested::Not,
@@ -122,6 +141,12 @@ impl Coverage {
         &self.rules
     }
 
+    /// The settings that no scenario can test, whatever it does.
+    #[must_use]
+    pub fn not_testable(&self) -> &[NotTestable] {
+        &self.not_testable
+    }
+
     /// How many rules are so.
     #[must_use]
     pub fn count(&self, tested: Tested) -> usize {
@@ -132,7 +157,7 @@ impl Coverage {
     /// only all is all.
     #[must_use]
     pub fn percent(&self) -> usize {
-        let with_effect = self.rules.len() - self.count(Tested::WithoutEffect);
+        let with_effect = self.rules.len() - self.count(Tested::WithoutEffect) - self.count(Tested::OnlyChoice);
         (self.count(Tested::Whole) * 100).checked_div(with_effect).unwrap_or(100)
     }
 
@@ -164,7 +189,29 @@ pub fn coverage(
     });
     let changes: usize = list.iter().map(|rule| rule.changes.len()).sum();
     let all_plays = u64::try_from(changes * plays.len()).unwrap_or(u64::MAX);
-    Coverage { rules: reports, plays: played.into_inner(), all_plays }
+    Coverage { rules: reports, not_testable: not_testable(rules), plays: played.into_inner(), all_plays }
+}
+
+/// What is written and nothing in a scenario depends on.
+fn not_testable(rules: &Ruleset) -> Vec<NotTestable> {
+    let mut found: BTreeMap<(String, &'static str), usize> = BTreeMap::new();
+    for (_, settings) in rules.settings() {
+        for setting in settings.into_iter().filter(|setting| !setting.is_default) {
+            let because = match setting.class {
+                SettingClass::Label => "people read it; no operation depends on it",
+                SettingClass::Migration => "scenarios do not migrate worlds; `hypotheke migrate` does",
+                SettingClass::Claim => "`hypotheke explore` verifies claims",
+                SettingClass::Rule if setting.name == "request-window" => "scenarios send no requests",
+                SettingClass::Rule | SettingClass::Start => continue,
+            };
+            let name = match setting.class {
+                SettingClass::Migration | SettingClass::Claim => setting.class.word().to_owned(),
+                _ => setting.name.rsplit(": ").next().unwrap_or(&setting.name).to_owned(),
+            };
+            *found.entry((name, because)).or_default() += 1;
+        }
+    }
+    found.into_iter().map(|((setting, because), count)| NotTestable { setting, count, because }).collect()
 }
 
 /// The weight of the lightest kind that has one and may lie there.

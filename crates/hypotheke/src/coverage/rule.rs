@@ -1,36 +1,15 @@
 //! The single rules of a ruleset, and what each of them could be instead.
 
+use std::collections::BTreeMap;
+
+use super::change::{Change, FilterAt, OfKind};
 use crate::filter::Filter;
 use crate::quantity::Decimal;
-use crate::ruleset::{CapSource, FilterSource, RulesetSource};
+use crate::ruleset::{FilterSource, Misfits, PropertySource, RulesetSource, Spent, Subject, SubjectKind, Way};
 use crate::text::{Location, Word};
 
 /// How a change is told that leaves nothing.
 pub(super) const WITHOUT: &str = "without it";
-
-/// What a rule is written for.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
-pub enum SubjectKind {
-    /// The ruleset as a whole.
-    Ruleset,
-    /// A tag.
-    Tag,
-    /// An item kind.
-    Kind,
-    /// A container.
-    Container,
-    /// A holder.
-    Holder,
-}
-
-/// What a rule is written for, and its name.
-#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
-pub struct Subject {
-    /// What it is.
-    pub kind: SubjectKind,
-    /// Its name; empty for the ruleset.
-    pub name: String,
-}
 
 /// A rule, where it stands, and what it could be instead.
 pub(super) struct Rule {
@@ -39,126 +18,6 @@ pub(super) struct Rule {
     pub(super) at: Location,
     /// Each change in words, and what it is.
     pub(super) changes: Vec<(String, Change)>,
-}
-
-/// Where a filter stands.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(super) enum FilterAt {
-    Container(usize),
-    Slot(usize, usize),
-    ContainerCap(usize, usize),
-    HolderCap(usize, usize),
-}
-
-/// One rule as it is not written.
-#[derive(Clone, Debug)]
-pub(super) enum Change {
-    RulesetLimit(Option<u32>),
-    TagLimit(usize, Option<u32>),
-    KindLimit(usize, Option<u32>),
-    ContainerLimit(usize, Option<u32>),
-    SlotLimit(usize, usize, Option<u32>),
-    ContainerWeight(usize, Option<Decimal>),
-    HolderWeight(usize, Option<Decimal>),
-    ContainerCap(usize, usize, Option<u32>),
-    HolderCap(usize, usize, Option<u32>),
-    Filter(FilterAt, Option<Filter>),
-    Keep(usize),
-    Need(usize, usize),
-    Put(usize),
-    Take(usize),
-    Reserved(usize),
-    Deep(usize),
-    MustOpen(usize),
-    Exclusive(usize),
-    LeastSlots(usize, u32),
-    MostSlots(usize, u32),
-    Nesting(u32),
-    Ground(Option<u32>),
-}
-
-impl Change {
-    /// Makes the change.
-    pub(super) fn apply(&self, source: &mut RulesetSource) {
-        match self {
-            Change::RulesetLimit(limit) => source.stack_limit = *limit,
-            Change::TagLimit(tag, limit) => source.tags[*tag].stack_limit = *limit,
-            Change::KindLimit(kind, limit) => source.kinds[*kind].stack_limit = *limit,
-            Change::ContainerLimit(container, limit) => source.containers[*container].stack_limit = *limit,
-            Change::SlotLimit(container, slot, limit) => source.containers[*container].slot[*slot].stack_limit = *limit,
-            Change::ContainerWeight(container, cap) => {
-                let written = &mut source.containers[*container].weight_cap;
-                match cap {
-                    Some(cap) => written.iter_mut().for_each(|written| written.value = *cap),
-                    None => *written = None,
-                }
-            }
-            Change::HolderWeight(holder, cap) => source.holders[*holder].weight_cap = *cap,
-            Change::ContainerCap(container, cap, count) => {
-                change_cap(&mut source.containers[*container].caps, *cap, *count);
-            }
-            Change::HolderCap(holder, cap, count) => change_cap(&mut source.holders[*holder].caps, *cap, *count),
-            Change::Filter(at, filter) => change_filter(source, *at, filter.as_ref()),
-            Change::Keep(kind) => source.kinds[*kind].keep = !source.kinds[*kind].keep,
-            Change::Need(list, slot) => {
-                source.needs[*list].1.remove(*slot);
-            }
-            Change::Put(container) => flip(&mut source.containers[*container].put),
-            Change::Take(container) => flip(&mut source.containers[*container].take),
-            Change::Reserved(container) => flip(&mut source.containers[*container].reserved_first),
-            Change::Deep(container) => source.containers[*container].deep = None,
-            Change::MustOpen(container) => flip(&mut source.containers[*container].must_open),
-            Change::Exclusive(container) => flip(&mut source.containers[*container].exclusive),
-            Change::LeastSlots(container, slots) => {
-                source.containers[*container].least_slots.iter_mut().for_each(|least| least.value = *slots);
-            }
-            Change::MostSlots(container, slots) => {
-                source.containers[*container].most_slots.iter_mut().for_each(|most| most.value = *slots);
-            }
-            Change::Nesting(depth) => source.nesting.iter_mut().for_each(|nesting| nesting.value = *depth),
-            Change::Ground(limit) => source.ground_limit = *limit,
-        }
-    }
-}
-
-fn flip(rule: &mut bool) {
-    *rule = !*rule;
-}
-
-fn change_cap(caps: &mut Vec<CapSource>, cap: usize, count: Option<u32>) {
-    match count {
-        Some(count) => caps[cap].count = count,
-        None => {
-            caps.remove(cap);
-        }
-    }
-}
-
-fn change_filter(source: &mut RulesetSource, at: FilterAt, filter: Option<&Filter>) {
-    let written = match at {
-        FilterAt::Container(container) => {
-            // A filter that is gone can't go deep.
-            if filter.is_none() {
-                source.containers[container].deep = None;
-            }
-            &mut source.containers[container].admits
-        }
-        FilterAt::Slot(container, slot) => &mut source.containers[container].slot[slot].admits,
-        FilterAt::ContainerCap(container, cap) => {
-            return change_cap_filter(&mut source.containers[container].caps, cap, filter);
-        }
-        FilterAt::HolderCap(holder, cap) => return change_cap_filter(&mut source.holders[holder].caps, cap, filter),
-    };
-    match filter {
-        Some(filter) => written.iter_mut().for_each(|written| written.filter = filter.clone()),
-        None => *written = None,
-    }
-}
-
-fn change_cap_filter(caps: &mut [CapSource], cap: usize, filter: Option<&Filter>) {
-    if let Some(filter) = filter {
-        caps[cap].of.filter = filter.clone();
-    }
 }
 
 /// All rules, in the order of the ruleset: for all, for tags, kinds, containers, holders.
@@ -173,6 +32,7 @@ pub(super) fn rules_of(source: &RulesetSource, lightest: impl Fn(&Subject) -> Op
     for holder in 0..source.holders.len() {
         list.of_holder(holder, &lightest);
     }
+    list.of_start();
     list.rules
 }
 
@@ -189,7 +49,7 @@ impl List<'_> {
     }
 
     fn of_the_ruleset(&mut self) {
-        let subject = Subject { kind: SubjectKind::Ruleset, name: String::new() };
+        let subject = Subject::ruleset();
         let source = self.source;
         if let Some(limit) = source.stack_limit {
             self.add(
@@ -214,7 +74,7 @@ impl List<'_> {
     fn of_tags(&mut self) {
         for (index, tag) in self.source.tags.iter().enumerate() {
             let Some(limit) = tag.stack_limit else { continue };
-            let subject = Subject { kind: SubjectKind::Tag, name: tag.name.value.clone() };
+            let subject = Subject::new(SubjectKind::Tag, &*tag.name.value);
             self.add(
                 &subject,
                 format!("stack-limit {limit}"),
@@ -226,28 +86,84 @@ impl List<'_> {
 
     fn of_kinds(&mut self) {
         let source = self.source;
+        let properties = by_kind(&source.properties, |(kind, ..)| *kind);
+        let attributes = by_kind(&source.attributes, |(kind, ..)| *kind);
+        let (needs, packs) = (by_kind(&source.needs, |(kind, _)| *kind), by_kind(&source.packs, |(kind, _)| *kind));
         for (index, kind) in source.kinds.iter().enumerate() {
-            let subject = Subject { kind: SubjectKind::Kind, name: source.arena.get(kind.id).to_owned() };
+            let subject = Subject::new(SubjectKind::Kind, source.arena.get(kind.id));
             let at = source.locate_kind(kind.at);
+            let of = |list: &BTreeMap<u32, Vec<usize>>| {
+                u32::try_from(index).ok().and_then(|kind| list.get(&kind).cloned()).unwrap_or_default()
+            };
             if let Some(limit) = kind.stack_limit {
                 let changes = limits(limit, |limit| Change::KindLimit(index, limit));
                 self.add(&subject, format!("stack-limit {limit}"), at, changes);
             }
+            if kind.weight != Decimal::ZERO {
+                let changes = figures(kind.weight, true, |weight| Change::KindWeight(index, weight));
+                self.add(&subject, format!("weight {}", kind.weight), at, changes);
+            }
+            if kind.value != Decimal::ZERO {
+                let changes = figures(kind.value, false, |value| Change::KindValue(index, value));
+                self.add(&subject, format!("value {}", kind.value), at, changes);
+            }
+            for &tag in &source.tag_sets[kind.tag_set as usize] {
+                let changes = vec![(WITHOUT.to_owned(), Change::KindTag(index, tag))];
+                self.add(&subject, format!("tag {}", source.tag_names[tag as usize].name), at, changes);
+            }
             if kind.keep {
                 self.add(&subject, "keep".to_owned(), at, vec![("not kept".to_owned(), Change::Keep(index))]);
             }
-            for (list, (_, slots)) in source.needs.iter().enumerate().filter(|(_, (of, _))| *of as usize == index) {
-                for (slot, name) in slots.iter().enumerate() {
-                    let changes = vec![("not needed".to_owned(), Change::Need(list, slot))];
+            for at_list in of(&needs) {
+                for (slot, name) in source.needs[at_list].1.iter().enumerate() {
+                    let of = OfKind { kind: index, at: at_list, name: name.value.clone() };
+                    let changes = vec![("not needed".to_owned(), Change::Need(of, slot))];
                     self.add(&subject, format!("needs {}", name.value), name.at, changes);
                 }
+            }
+            for number in of(&properties) {
+                self.of_property(&subject, (index, number), at);
+            }
+            for number in of(&attributes) {
+                let (_, name, each) = &source.attributes[number];
+                let of = OfKind { kind: index, at: number, name: name.value.clone() };
+                let mut changes = figures(*each, false, |each| Change::Attribute(of.clone(), Some(each)));
+                changes.retain(|(text, _)| text != WITHOUT);
+                changes.push((WITHOUT.to_owned(), Change::Attribute(of, None)));
+                self.add(&subject, format!("attribute {} {each}", name.value), name.at, changes);
+            }
+            for number in of(&packs) {
+                let name = &source.packs[number].1;
+                let of = OfKind { kind: index, at: number, name: name.value.clone() };
+                let changes = vec![("no pack".to_owned(), Change::Pack(of))];
+                self.add(&subject, format!("pack {}", name.value), name.at, changes);
             }
         }
     }
 
+    fn of_property(&mut self, subject: &Subject, (kind, number): (usize, usize), at: Location) {
+        let (_, name, value) = &self.source.properties[number];
+        let name = &self.source.property_names[*name as usize].value;
+        let of = OfKind { kind, at: number, name: name.to_string() };
+        let (text, mut changes) = match value {
+            PropertySource::Number(value) => {
+                let near = figures(*value, false, |value| Change::Number(of.clone(), value));
+                (format!("property {name} {value}"), near)
+            }
+            PropertySource::Text(text) => {
+                let text = self.source.arena.get(*text);
+                let other = format!("{text}-");
+                (format!("property {name} {text:?}"), vec![(format!("{other:?}"), Change::Text(of.clone(), other))])
+            }
+        };
+        changes.retain(|(text, _)| text != WITHOUT);
+        changes.push((WITHOUT.to_owned(), Change::NoProperty(of)));
+        self.add(subject, text, at, changes);
+    }
+
     fn of_container(&mut self, index: usize, lightest: &impl Fn(&Subject) -> Option<Decimal>) {
         let def = &self.source.containers[index];
-        let subject = Subject { kind: SubjectKind::Container, name: def.id.value.clone() };
+        let subject = Subject::new(SubjectKind::Container, &*def.id.value);
         let at = def.id.at;
         if let Some(limit) = def.stack_limit {
             let changes = limits(limit, |limit| Change::ContainerLimit(index, limit));
@@ -267,6 +183,10 @@ impl List<'_> {
         }
         for (number, slot) in def.slot.iter().enumerate() {
             let label = slot.name.as_ref().map_or_else(|| number.to_string(), |name| name.value.clone());
+            if let Some(name) = &slot.name {
+                let changes = vec![("no name".to_owned(), Change::SlotName(index, number))];
+                self.add(&subject, format!("slot {label}: name"), name.at, changes);
+            }
             if let Some(limit) = slot.stack_limit {
                 let changes = limits(limit, |limit| Change::SlotLimit(index, number, limit));
                 self.add(&subject, format!("slot {label}: stack-limit {limit}"), slot.at, changes);
@@ -275,8 +195,26 @@ impl List<'_> {
                 self.of_filter(&subject, &format!("slot {label}: admits"), filter, FilterAt::Slot(index, number));
             }
         }
+        for (number, pair) in def.slot.windows(2).enumerate() {
+            let label =
+                |at: usize| pair[at].name.as_ref().map_or_else(|| (number + at).to_string(), |it| it.value.clone());
+            let has_rules =
+                |at: usize| pair[at].name.is_some() || pair[at].admits.is_some() || pair[at].stack_limit.is_some();
+            if has_rules(0) || has_rules(1) {
+                let changes = vec![("the other way round".to_owned(), Change::SlotOrder(index, number))];
+                self.add(&subject, format!("slot {} before slot {}", label(0), label(1)), pair[0].at, changes);
+            }
+        }
+        for (number, copy) in def.copies.iter().enumerate() {
+            let changes = vec![(WITHOUT.to_owned(), Change::Copy(index, number))];
+            self.add(&subject, format!("copy {}", copy.value), copy.at, changes);
+        }
         self.of_bans(index, &subject, at);
         self.of_bounds(index, &subject);
+        if let Some(ways) = &def.on_put {
+            let changes = orders(ways).into_iter().map(|ways| (in_words(&ways), Change::OnPut(index, ways)));
+            self.add(&subject, format!("on-put {}", in_words(ways)), at, changes.collect());
+        }
     }
 
     fn of_bans(&mut self, index: usize, subject: &Subject, at: Location) {
@@ -288,6 +226,8 @@ impl List<'_> {
             (def.deep.is_some(), "deep", "not deep", Change::Deep(index)),
             (def.must_open, "must-open", "always open", Change::MustOpen(index)),
             (def.exclusive, "exclusive", "for several at once", Change::Exclusive(index)),
+            (def.worn, "worn", "not worn", Change::Worn(index)),
+            (def.misfits == Misfits::Leave, "misfits leave", "stay", Change::Misfits(index)),
         ] {
             if written {
                 self.add(subject, text.to_owned(), at, vec![(instead.to_owned(), change)]);
@@ -298,23 +238,30 @@ impl List<'_> {
     fn of_bounds(&mut self, index: usize, subject: &Subject) {
         let def = &self.source.containers[index];
         let slots = def.slots.as_ref().map(|slots| slots.value);
+        let listed = u32::try_from(def.slot.len()).unwrap_or(u32::MAX);
+        let near = |count: u32| [count.checked_sub(1), count.checked_add(1)].into_iter().flatten();
+        if let Some(written) = &def.slots {
+            let changes = near(written.value).filter(|&near| near > 0 && near >= listed);
+            let changes = changes.map(|near| (near.to_string(), Change::Slots(index, near))).collect();
+            self.add(subject, format!("slots {}", written.value), written.at, changes);
+        }
         if let Some(least) = &def.least_slots {
-            let fits = |near: &u32| *near > 0 && slots.is_none_or(|slots| *near <= slots);
-            let near = [least.value.checked_sub(1), least.value.checked_add(1)].into_iter().flatten().filter(fits);
-            let changes = near.map(|near| (near.to_string(), Change::LeastSlots(index, near))).collect();
+            let changes = near(least.value).filter(|&near| near > 0 && slots.is_none_or(|slots| near <= slots));
+            let changes = changes.map(|near| (near.to_string(), Change::LeastSlots(index, Some(near))));
+            let changes = changes.chain([(WITHOUT.to_owned(), Change::LeastSlots(index, None))]).collect();
             self.add(subject, format!("least-slots {}", least.value), least.at, changes);
         }
         if let Some(most) = &def.most_slots {
-            let fits = |near: &u32| slots.is_none_or(|slots| *near >= slots);
-            let near = [most.value.checked_sub(1), most.value.checked_add(1)].into_iter().flatten().filter(fits);
-            let changes = near.map(|near| (near.to_string(), Change::MostSlots(index, near))).collect();
+            let changes = near(most.value).filter(|&near| slots.is_none_or(|slots| near >= slots));
+            let changes = changes.map(|near| (near.to_string(), Change::MostSlots(index, Some(near))));
+            let changes = changes.chain([(WITHOUT.to_owned(), Change::MostSlots(index, None))]).collect();
             self.add(subject, format!("most-slots {}", most.value), most.at, changes);
         }
     }
 
     fn of_holder(&mut self, index: usize, lightest: &impl Fn(&Subject) -> Option<Decimal>) {
         let def = &self.source.holders[index];
-        let subject = Subject { kind: SubjectKind::Holder, name: def.id.value.clone() };
+        let subject = Subject::new(SubjectKind::Holder, &*def.id.value);
         if let Some(cap) = def.weight_cap {
             let changes = weights(cap, lightest(&subject), |cap| Change::HolderWeight(index, cap));
             self.add(&subject, format!("weight-cap {cap}"), def.id.at, changes);
@@ -323,6 +270,50 @@ impl List<'_> {
             let changes = limits(cap.count, |count| Change::HolderCap(index, number, count));
             self.add(&subject, format!("cap {} of `{}`", cap.count, cap.of.filter), cap.of.at, changes);
             self.of_filter(&subject, "cap of", &cap.of, FilterAt::HolderCap(index, number));
+        }
+        for (number, carried) in def.carries.iter().enumerate() {
+            let changes = vec![("not carried".to_owned(), Change::Carry(index, number))];
+            self.add(&subject, format!("carries {}", carried.value), carried.at, changes);
+        }
+        for (number, pair) in def.carries.windows(2).enumerate() {
+            let changes = vec![("the other way round".to_owned(), Change::CarryOrder(index, number))];
+            self.add(&subject, format!("carries {} before {}", pair[0].value, pair[1].value), pair[0].at, changes);
+        }
+        for (number, (from, label)) in def.burden.iter().enumerate() {
+            let step = lightest(&subject).filter(|step| *step > Decimal::ZERO);
+            let near = step.into_iter().flat_map(|step| [from.value.checked_sub(step), from.value.checked_add(step)]);
+            let near = near.flatten().filter(|near| *near >= Decimal::ZERO);
+            let mut changes: Vec<(String, Change)> =
+                near.map(|near| (near.to_string(), Change::Threshold(index, number, from.value, Some(near)))).collect();
+            changes.push((WITHOUT.to_owned(), Change::Threshold(index, number, from.value, None)));
+            let other = format!("{}-", label.value);
+            changes.push((format!("called {other}"), Change::ThresholdLabel(index, number, other)));
+            self.add(&subject, format!("burden {} from {}", label.value, from.value), label.at, changes);
+        }
+        if let Some(shortcuts) = &def.shortcuts {
+            // One more would change nothing: a scenario can't name it by the rules as they are.
+            let less = shortcuts.value.checked_sub(1).filter(|&less| less > 0);
+            let changes = less.into_iter().map(|near| (near.to_string(), Change::Shortcuts(index, near)));
+            self.add(&subject, format!("shortcuts {}", shortcuts.value), shortcuts.at, changes.collect());
+        }
+        if def.spent_shortcuts == Spent::Keep {
+            let changes = vec![("clear".to_owned(), Change::Spent(index))];
+            self.add(&subject, "spent-shortcuts keep".to_owned(), def.id.at, changes);
+        }
+    }
+
+    fn of_start(&mut self) {
+        for (index, place) in self.source.start.iter().enumerate() {
+            let subject = Subject::new(SubjectKind::Start, place.place.as_str());
+            for (number, portion) in place.contents.iter().enumerate() {
+                let count = portion.value.count;
+                let near = [count.checked_sub(1).filter(|&less| less > 0), count.checked_add(1)].into_iter().flatten();
+                let near = near.map(|near| (near.to_string(), Change::Start(index, number, Some(near))));
+                let changes = near.chain([(WITHOUT.to_owned(), Change::Start(index, number, None))]);
+                let plain = (!portion.value.variant.is_plain())
+                    .then(|| (format!("without {}", portion.value.variant), Change::StartVariant(index, number)));
+                self.add(&subject, portion.value.to_string(), portion.at, changes.chain(plain).collect());
+            }
         }
     }
 
@@ -340,6 +331,43 @@ impl List<'_> {
             self.add(subject, format!("{head}: {part}"), place, changes);
         }
     }
+}
+
+/// Where the entries of each kind stand in a list.
+fn by_kind<T>(list: &[T], kind: impl Fn(&T) -> u32) -> BTreeMap<u32, Vec<usize>> {
+    let mut found: BTreeMap<u32, Vec<usize>> = BTreeMap::new();
+    for (number, entry) in list.iter().enumerate() {
+        found.entry(kind(entry)).or_default().push(number);
+    }
+    found
+}
+
+fn in_words(ways: &[Way]) -> String {
+    ways.iter().map(|way| way.word()).collect::<Vec<_>>().join(", ")
+}
+
+/// Each way left out, and each two neighbours the other way round.
+fn orders(ways: &[Way]) -> Vec<Vec<Way>> {
+    let without = (0..ways.len())
+        .filter(|_| ways.len() > 1)
+        .map(|left_out| ways.iter().enumerate().filter(|(at, _)| *at != left_out).map(|(_, way)| *way).collect());
+    let turned = (1..ways.len()).map(|at| {
+        let mut ways = ways.to_vec();
+        ways.swap(at - 1, at);
+        ways
+    });
+    without.chain(turned).collect()
+}
+
+/// One less and one more in the last place that is written, and none at all.
+fn figures(figure: Decimal, is_weight: bool, change: impl Fn(Decimal) -> Change) -> Vec<(String, Change)> {
+    let text = figure.to_string();
+    let places = text.split_once('.').map_or(0, |(_, places)| places.len());
+    let step = Decimal::from_thousandths([1_000, 100, 10, 1][places.min(3)]);
+    let near = [figure.checked_sub(step), figure.checked_add(step)].into_iter().flatten();
+    let near = near.filter(|near| *near != Decimal::ZERO && !(is_weight && near.is_negative()));
+    let near = near.map(|near| (near.to_string(), change(near)));
+    near.chain([(WITHOUT.to_owned(), change(Decimal::ZERO))]).collect()
 }
 
 /// One less, one more, and none at all.

@@ -7,11 +7,10 @@
 
 use rustc_hash::FxHashSet;
 
-use super::rule::{Subject, SubjectKind};
 use crate::filter::Outlook;
 use crate::id::{ContainerId, KindId};
 use crate::language::{NamedAction, NamedEvent, NamedOperation, NamedPortion, Path};
-use crate::ruleset::{Ruleset, What};
+use crate::ruleset::{Kind, Ruleset, Subject, SubjectKind, What};
 use crate::scenario::{Body, Check, Claim, PlayableFile, Start, StartBase, Step};
 use crate::text::Word;
 use crate::world::{Place, World};
@@ -21,6 +20,8 @@ use crate::world::{Place, World};
 pub(super) struct Touched {
     /// Something could not be told from the names.
     everything: bool,
+    /// The scenario begins with the start contents of the ruleset.
+    rules_start: bool,
     containers: FxHashSet<String>,
     holders: FxHashSet<String>,
     kinds: FxHashSet<KindId>,
@@ -31,7 +32,8 @@ impl Touched {
     pub(super) fn meets(&self, rules: &Ruleset, subject: &Subject) -> bool {
         self.everything
             || match subject.kind {
-                SubjectKind::Ruleset => true,
+                SubjectKind::Ruleset | SubjectKind::Mark | SubjectKind::Property => true,
+                SubjectKind::Start => self.rules_start,
                 SubjectKind::Container => self.containers.contains(&subject.name),
                 SubjectKind::Holder => self.holders.contains(&subject.name),
                 SubjectKind::Kind => rules.find_kind(&subject.name).is_some_and(|kind| self.kinds.contains(&kind)),
@@ -45,8 +47,9 @@ impl Touched {
 /// Finds out what a body leads to.
 pub(super) fn touched(file: &PlayableFile<'_>, body: &Body, world: &World) -> Touched {
     let mut finder = Finder { file, world, touched: Touched::default() };
-    if let Some(start) = &body.start {
-        finder.start(&start.item);
+    match &body.start {
+        Some(start) => finder.start(&start.item),
+        None => finder.touched.rules_start = true,
     }
     body.steps.iter().for_each(|step| finder.step(&step.item));
     body.end.iter().for_each(|check| finder.check(&check.item));
@@ -146,6 +149,7 @@ impl Finder<'_> {
     }
 
     fn start(&mut self, start: &Start) {
+        self.touched.rules_start |= start.base == StartBase::Ruleset;
         if let StartBase::Shared(name) = &start.base
             && let Some(shared) = self.file.file.starts().find(|shared| shared.name == *name)
         {
@@ -167,7 +171,11 @@ impl Finder<'_> {
     fn word(&mut self, name: &Word) {
         match self.rules().what(name.as_str()) {
             Some(What::Kind(kind)) => self.kind(kind),
-            Some(What::Tag(_) | What::Mark(_)) => {}
+            Some(What::Tag(tag)) => {
+                let kinds = self.rules().kinds().filter(|kind| kind.has_tag(tag)).map(Kind::handle);
+                kinds.collect::<Vec<_>>().into_iter().for_each(|kind| self.kind(kind));
+            }
+            Some(What::Mark(_)) => {}
             None => self.touched.everything = true,
         }
     }
@@ -229,18 +237,22 @@ impl Finder<'_> {
                 self.path(holder, None);
             }
             Check::Measure { claim, .. } => match claim {
-                Claim::Weight(place)
-                | Claim::FreeSlots(place)
-                | Claim::Attribute(_, place)
-                | Claim::Count(_, Some(place)) => self.path(place, None),
+                Claim::Weight(place) | Claim::Value(place) | Claim::FreeSlots(place) | Claim::Attribute(_, place) => {
+                    self.path(place, None);
+                }
+                Claim::Count(name, place) => {
+                    self.word(name);
+                    place.iter().for_each(|place| self.path(place, None));
+                }
                 Claim::RoomFor(kind, place) => {
                     self.word(kind);
                     self.path(place, None);
                 }
-                // What lies anywhere in the world depends on all that the start lays out.
-                Claim::Count(_, None) => {}
             },
-            Check::Places { places, .. } => places.iter().for_each(|place| self.path(place, None)),
+            Check::Places { name, places } => {
+                self.word(name);
+                places.iter().for_each(|place| self.path(place, None));
+            }
             Check::Events { events, .. } => {
                 events.iter().flat_map(NamedEvent::places).for_each(|place| self.path(place, None));
             }

@@ -95,6 +95,15 @@ impl World {
         stacks
     }
 
+    /// The value of all items in a place, or anywhere; of those in packs too. A sum beyond what a [`Decimal`] can be is the largest one.
+    #[must_use]
+    pub fn value_of(&self, place: Option<Place>) -> Decimal {
+        let values = self.all_stacks_in(place).into_iter();
+        let values = values.map(|stack| i128::from(stack.kind().value().thousandths()) * i128::from(stack.count()));
+        let sum = values.sum::<i128>().clamp(i64::MIN.into(), i64::MAX.into());
+        Decimal::from_thousandths(i64::try_from(sum).unwrap_or(i64::MAX))
+    }
+
     /// Whether anything of a kind, with a tag or with a mark lies in a place, or anywhere; in packs too.
     #[must_use]
     pub fn has(&self, what: impl Into<What>, place: Option<Place>) -> bool {

@@ -1,6 +1,7 @@
 use std::fmt::{Display, Write};
 
 use super::migration::MigrationRules;
+use super::places::Way;
 use crate::quantity::Decimal;
 
 /// Builds a ruleset in code.
@@ -37,6 +38,12 @@ impl Section {
     fn line(&mut self, key: &str, value: impl Display) {
         // Writing to a String can't fail.
         let _ = writeln!(self.0, "{key} = {value}");
+    }
+
+    fn caps(&mut self, caps: &[String]) {
+        if !caps.is_empty() {
+            self.line("caps", format!("[{}]", caps.join(", ")));
+        }
     }
 }
 
@@ -97,6 +104,18 @@ impl RulesetBuilder {
         self
     }
 
+    /// How deep packs may nest; a pack in no other pack is 1 deep.
+    pub fn nesting(mut self, depth: u32) -> Self {
+        self.head.line("nesting", depth);
+        self
+    }
+
+    /// What searches verify: lines under `always`, `never`, `possible`, `recoverable` or `play`, as in a claims file.
+    pub fn claims<'a>(mut self, heading: &str, lines: impl IntoIterator<Item = &'a str>) -> Self {
+        self.head.line(&format!("claims.{heading}"), list(lines));
+        self
+    }
+
     /// How many stacks may lie on the ground.
     pub fn ground_limit(mut self, stacks: u32) -> Self {
         self.head.line("ground-limit", stacks);
@@ -116,7 +135,13 @@ impl RulesetBuilder {
 
     /// A mark that stacks may have.
     pub fn mark(self, name: &str) -> Self {
-        self.table("mark", name, &Section::default())
+        self.mark_with(name, |mark| mark)
+    }
+
+    /// A mark with a label or a note.
+    pub fn mark_with(self, name: &str, settings: impl FnOnce(MarkBuilder) -> MarkBuilder) -> Self {
+        let built = settings(MarkBuilder::default());
+        self.table("mark", name, &built.0)
     }
 
     /// An item kind.
@@ -128,9 +153,7 @@ impl RulesetBuilder {
     /// A container.
     pub fn container(self, id: &str, settings: impl FnOnce(ContainerBuilder) -> ContainerBuilder) -> Self {
         let ContainerBuilder { mut section, slots, caps } = settings(ContainerBuilder::default());
-        if !caps.is_empty() {
-            section.line("caps", format!("[{}]", caps.join(", ")));
-        }
+        section.caps(&caps);
         if !slots.is_empty() {
             section.line("slot", format!("[{}]", slots.join(", ")));
         }
@@ -144,9 +167,13 @@ impl RulesetBuilder {
         carries: impl IntoIterator<Item = &'a str>,
         settings: impl FnOnce(HolderBuilder) -> HolderBuilder,
     ) -> Self {
-        let mut built = settings(HolderBuilder::default());
-        built.0.line("carries", list(carries));
-        self.table("holder", id, &built.0)
+        let HolderBuilder { mut section, caps, burden } = settings(HolderBuilder::default());
+        section.line("carries", list(carries));
+        section.caps(&caps);
+        if !burden.is_empty() {
+            section.line("burden", format!("[{}]", burden.join(", ")));
+        }
+        self.table("holder", id, &section)
     }
 
     /// What lies in a place at the start, each as in `2 ration-box` or `1 ice-core (contaminated)`.
@@ -181,9 +208,40 @@ impl RulesetBuilder {
 pub struct TagBuilder(Section);
 
 impl TagBuilder {
+    /// What players call it.
+    pub fn label(mut self, label: &str) -> Self {
+        self.0.line("label", quoted(label));
+        self
+    }
+
+    /// A few words about it.
+    pub fn note(mut self, note: &str) -> Self {
+        self.0.line("note", quoted(note));
+        self
+    }
+
     /// The stack limit of kinds with this tag and none of their own.
     pub fn stack_limit(mut self, limit: u32) -> Self {
         self.0.line("stack-limit", limit);
+        self
+    }
+}
+
+/// Settings of a mark.
+#[derive(Clone, Debug, Default)]
+#[must_use]
+pub struct MarkBuilder(Section);
+
+impl MarkBuilder {
+    /// What players call it.
+    pub fn label(mut self, label: &str) -> Self {
+        self.0.line("label", quoted(label));
+        self
+    }
+
+    /// A few words about it.
+    pub fn note(mut self, note: &str) -> Self {
+        self.0.line("note", quoted(note));
         self
     }
 }
@@ -259,6 +317,12 @@ impl KindBuilder {
         self.0.line(&format!("properties.{}", quoted(name)), value);
         self
     }
+
+    /// A text property.
+    pub fn text_property(mut self, name: &str, value: &str) -> Self {
+        self.0.line(&format!("properties.{}", quoted(name)), quoted(value));
+        self
+    }
 }
 
 /// Settings of a container.
@@ -271,6 +335,18 @@ pub struct ContainerBuilder {
 }
 
 impl ContainerBuilder {
+    /// What players call it.
+    pub fn name(mut self, name: &str) -> Self {
+        self.section.line("name", quoted(name));
+        self
+    }
+
+    /// A few words about it.
+    pub fn note(mut self, note: &str) -> Self {
+        self.section.line("note", quoted(note));
+        self
+    }
+
     /// How many slots it has.
     pub fn slots(mut self, slots: u32) -> Self {
         self.section.line("slots", slots);
@@ -303,7 +379,7 @@ impl ContainerBuilder {
 
     /// At most so many items that satisfy a filter.
     pub fn cap(mut self, of: &str, count: u32) -> Self {
-        self.caps.push(format!("{{ of = {}, count = {count} }}", quoted(of)));
+        self.caps.push(cap(of, count));
         self
     }
 
@@ -325,6 +401,13 @@ impl ContainerBuilder {
         self
     }
 
+    /// A slot with rules of its own. Such slots come first, in this order.
+    pub fn slot(mut self, settings: impl FnOnce(SlotBuilder) -> SlotBuilder) -> Self {
+        let built = settings(SlotBuilder::default());
+        self.slots.push(format!("{{ {} }}", built.0.join(", ")));
+        self
+    }
+
     /// Its filter is asked of all that comes to lie below it, in packs too.
     pub fn deep(mut self) -> Self {
         self.section.line("deep", true);
@@ -334,6 +417,12 @@ impl ContainerBuilder {
     /// What it no longer admits, because a mark or property has changed, is put elsewhere.
     pub fn misfits_leave(mut self) -> Self {
         self.section.line("misfits", quoted("leave"));
+        self
+    }
+
+    /// What is tried, in order, when something is put here from a hand.
+    pub fn on_put(mut self, ways: impl IntoIterator<Item = Way>) -> Self {
+        self.section.line("on-put", list(ways.into_iter().map(Way::word)));
         self
     }
 
@@ -375,27 +464,91 @@ impl ContainerBuilder {
     }
 }
 
+/// Settings of a slot.
+#[derive(Clone, Debug, Default)]
+#[must_use]
+pub struct SlotBuilder(Vec<String>);
+
+impl SlotBuilder {
+    fn key(mut self, key: &str, value: impl Display) -> Self {
+        self.0.push(format!("{key} = {value}"));
+        self
+    }
+
+    /// The name by which paths know it.
+    pub fn name(self, name: &str) -> Self {
+        self.key("name", quoted(name))
+    }
+
+    /// What players call it.
+    pub fn label(self, label: &str) -> Self {
+        self.key("label", quoted(label))
+    }
+
+    /// What may enter it.
+    pub fn admits(self, filter: &str) -> Self {
+        self.key("admits", quoted(filter))
+    }
+
+    /// The most items of a stack in it.
+    pub fn stack_limit(self, limit: u32) -> Self {
+        self.key("stack-limit", limit)
+    }
+}
+
+fn cap(of: &str, count: u32) -> String {
+    format!("{{ of = {}, count = {count} }}", quoted(of))
+}
+
 /// Settings of a holder.
 #[derive(Clone, Debug, Default)]
 #[must_use]
-pub struct HolderBuilder(Section);
+pub struct HolderBuilder {
+    section: Section,
+    caps: Vec<String>,
+    burden: Vec<String>,
+}
 
 impl HolderBuilder {
+    /// What players call it.
+    pub fn name(mut self, name: &str) -> Self {
+        self.section.line("name", quoted(name));
+        self
+    }
+
+    /// A few words about it.
+    pub fn note(mut self, note: &str) -> Self {
+        self.section.line("note", quoted(note));
+        self
+    }
+
+    /// At most so many items that satisfy a filter.
+    pub fn cap(mut self, of: &str, count: u32) -> Self {
+        self.caps.push(cap(of, count));
+        self
+    }
+
+    /// From which weight on it counts as what.
+    pub fn burden(mut self, from: Decimal, label: &str) -> Self {
+        self.burden.push(format!("{{ from = {from}, label = {} }}", quoted(label)));
+        self
+    }
+
     /// How many shortcuts it has.
     pub fn shortcuts(mut self, shortcuts: u32) -> Self {
-        self.0.line("shortcuts", shortcuts);
+        self.section.line("shortcuts", shortcuts);
         self
     }
 
     /// A shortcut of which nothing is left goes on pointing at its kind.
     pub fn keep_spent_shortcuts(mut self) -> Self {
-        self.0.line("spent-shortcuts", quoted("keep"));
+        self.section.line("spent-shortcuts", quoted("keep"));
         self
     }
 
     /// The most weight that it may carry.
     pub fn weight_cap(mut self, cap: Decimal) -> Self {
-        self.0.line("weight-cap", cap);
+        self.section.line("weight-cap", cap);
         self
     }
 }

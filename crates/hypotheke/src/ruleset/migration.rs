@@ -311,6 +311,21 @@ impl MigrationRules {
         self.since(version).fold(name.to_owned(), step)
     }
 
+    /// The name that something has by now, if it was only renamed since.
+    pub(crate) fn renamed_since<'r>(
+        &'r self,
+        version: u32,
+        name: &str,
+        names: impl Fn(&'r Renamed) -> &'r BTreeMap<String, String>,
+    ) -> String {
+        self.followed(version, name, |changes| names(&changes.renamed))
+    }
+
+    /// Whether names changed between two versions.
+    pub(crate) fn changes_names(&self, since: u32) -> bool {
+        self.since(since).next().is_some()
+    }
+
     pub(crate) fn kind_since(&self, version: u32, name: &str) -> String {
         let step = |name: String, changes: &VersionChanges| {
             let after = changes.renamed.kind.get(&name).or_else(|| changes.replaced_by.get(&name));
@@ -320,15 +335,15 @@ impl MigrationRules {
     }
 
     pub(crate) fn holder_since(&self, version: u32, name: &str) -> String {
-        self.followed(version, name, |changes| &changes.renamed.holder)
+        self.renamed_since(version, name, |renamed| &renamed.holder)
     }
 
     pub(crate) fn mark_since(&self, version: u32, name: &str) -> String {
-        self.followed(version, name, |changes| &changes.renamed.mark)
+        self.renamed_since(version, name, |renamed| &renamed.mark)
     }
 
     pub(crate) fn property_since(&self, version: u32, name: &str) -> String {
-        self.followed(version, name, |changes| &changes.renamed.property)
+        self.renamed_since(version, name, |renamed| &renamed.property)
     }
 
     pub(crate) fn container_since(&self, version: u32, name: &str) -> Fate {

@@ -75,6 +75,16 @@ pub enum Way {
 impl Way {
     /// What is tried where nothing is written.
     pub(crate) const ALL: [Way; 3] = [Way::Place, Way::Merge, Way::Swap];
+
+    /// As a ruleset writes it.
+    #[must_use]
+    pub fn word(self) -> &'static str {
+        match self {
+            Way::Place => "place",
+            Way::Merge => "merge",
+            Way::Swap => "swap",
+        }
+    }
 }
 
 /// What becomes of a stack that its container no longer admits, because it got another mark or property.

@@ -361,6 +361,11 @@ impl Ruleset {
         &self.filters[id.0 as usize]
     }
 
+    /// All filters, in the order in which they are written.
+    pub(crate) fn all_filters(&self) -> impl ExactSizeIterator<Item = &CompiledFilter> {
+        self.filters.iter()
+    }
+
     /// Whether a filter admits a kind without marks and with its first properties.
     #[inline]
     pub(crate) fn admits_plain(&self, filter: FilterId, kind: u32) -> bool {

@@ -1,11 +1,14 @@
 //! A digest of what a ruleset means: of every rule, by names, each list in an order of its own.
 //!
+//! Saves keep it, so its lines never change. A rule that a later version of the program adds gets a line only where it is not at its
+//! default; the words are written out here, whatever the types are called.
+//!
 //! What does not bear on play is left out: notes, labels, columns, the title, the version, the start contents.
 
 use std::collections::BTreeSet;
 use std::fmt::Display;
 
-use crate::ruleset::{Cap, ContainerDef, FilterId, HolderDef, Kind, PropertyValue, Ruleset};
+use crate::ruleset::{Cap, ContainerDef, FilterId, HolderDef, Kind, Misfits, PropertyValue, Ruleset, Spent, Way};
 
 /// Sixteen hexadecimal digits.
 pub(super) fn of(rules: &Ruleset) -> String {
@@ -88,7 +91,7 @@ fn container_line(rules: &Ruleset, def: &ContainerDef) -> String {
     });
     format!(
         "container {} slots {} bounds {:?} instances [{}] worn {} stack-limit {:?} weight-cap {:?} put {} take {} deep {} \
-         reserved-first {} must-open {} exclusive {} misfits {:?} on-put [{}] admits {} caps [{}] slot [{}]",
+         reserved-first {} must-open {} exclusive {} misfits {} on-put [{}] admits {} caps [{}] slot [{}]",
         def.id(),
         def.slots(),
         def.slot_bounds(),
@@ -102,8 +105,15 @@ fn container_line(rules: &Ruleset, def: &ContainerDef) -> String {
         def.is_reserved_first(),
         def.must_be_opened(),
         def.is_exclusive(),
-        def.misfits(),
-        in_order(def.on_put().iter().map(|way| format!("{way:?}"))),
+        match def.misfits() {
+            Misfits::Stay => "Stay",
+            Misfits::Leave => "Leave",
+        },
+        in_order(def.on_put().iter().map(|way| match way {
+            Way::Place => "Place",
+            Way::Merge => "Merge",
+            Way::Swap => "Swap",
+        })),
         filter(rules, def.admits),
         caps(rules, def.caps()),
         in_order(slots),
@@ -112,13 +122,16 @@ fn container_line(rules: &Ruleset, def: &ContainerDef) -> String {
 
 fn holder_line(rules: &Ruleset, def: &HolderDef) -> String {
     format!(
-        "holder {} carries [{}] weight-cap {:?} burden [{}] shortcuts {} spent {:?} caps [{}]",
+        "holder {} carries [{}] weight-cap {:?} burden [{}] shortcuts {} spent {} caps [{}]",
         def.id(),
         in_order(def.carries().iter().map(|&id| rules.container(id).id().to_owned())),
         def.weight_cap().map(|cap| cap.to_string()),
         in_order(def.burden().map(|(from, label)| format!("{label} from {from}"))),
         def.shortcuts(),
-        def.spent_shortcuts(),
+        match def.spent_shortcuts() {
+            Spent::Clear => "Clear",
+            Spent::Keep => "Keep",
+        },
         caps(rules, def.caps()),
     )
 }

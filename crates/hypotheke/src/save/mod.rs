@@ -236,7 +236,8 @@ impl Save {
 
     fn check_rules(&self, rules: &Ruleset) -> Result<(), SaveError> {
         let own = SavedUnder::new(rules);
-        if own.fingerprint == self.rules.fingerprint {
+        // Rulesets that mean the same may still have exchanged names.
+        if own.fingerprint == self.rules.fingerprint && !rules.migration().changes_names(self.rules.version) {
             return Ok(());
         }
         Err(SaveError::OtherRuleset { saved: Box::new(self.rules.clone()), given: Box::new(own) })

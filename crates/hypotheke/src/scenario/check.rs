@@ -274,7 +274,7 @@ impl<'f> Checker<'f> {
             Check::Shortcuts { holder, kinds } => self.shortcuts(holder, kinds, faults),
             Check::Measure { claim, unit, .. } => {
                 match claim {
-                    Claim::Weight(place) => self.place(place, faults),
+                    Claim::Weight(place) | Claim::Value(place) => self.place(place, faults),
                     Claim::FreeSlots(place) => self.container(place, faults),
                     Claim::RoomFor(kind, place) => {
                         faults.extend(self.rules.resolve_kind(kind).err().map(ResolveError::from));

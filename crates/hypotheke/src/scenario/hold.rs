@@ -118,9 +118,11 @@ fn shortcuts_finding(world: &World, place: Option<Place>, kinds: &[Option<Word>]
 impl Claim {
     pub(crate) fn place(&self) -> Option<&Path> {
         match self {
-            Claim::Weight(place) | Claim::FreeSlots(place) | Claim::RoomFor(_, place) | Claim::Attribute(_, place) => {
-                Some(place)
-            }
+            Claim::Weight(place)
+            | Claim::Value(place)
+            | Claim::FreeSlots(place)
+            | Claim::RoomFor(_, place)
+            | Claim::Attribute(_, place) => Some(place),
             Claim::Count(_, place) => place.as_ref(),
         }
     }
@@ -179,7 +181,8 @@ fn contents_finding(
     (!all_hold).then(|| Finding::Contents { place: path.to_string(), rows })
 }
 
-fn measure(world: &World, claim: &Claim, place: Option<Place>) -> Decimal {
+/// What a measure comes to in a world.
+pub(crate) fn measure(world: &World, claim: &Claim, place: Option<Place>) -> Decimal {
     match (claim, place) {
         (Claim::FreeSlots(_), Some(Place::Container(id))) => Decimal::from(world.free_slots(id)),
         (Claim::Attribute(name, _), Some(Place::Holder(id))) => world.attribute(id, name.as_str()),
@@ -196,6 +199,7 @@ fn measure(world: &World, claim: &Claim, place: Option<Place>) -> Decimal {
                 place.map_or_else(Vec::new, |place| world.stacks_in(Some(place))).into_iter().map(StackView::weight);
             weights.fold(Decimal::ZERO, |sum, weight| sum.checked_add(weight).unwrap_or(sum))
         }
+        (Claim::Value(_), place) => world.value_of(place),
         (Claim::Count(name, _), place) => {
             let count = world.rules().what(name.as_str()).map_or(0, |what| world.count(what, place));
             whole(count)

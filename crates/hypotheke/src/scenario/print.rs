@@ -246,6 +246,7 @@ impl Display for Claim {
     fn fmt(&self, f: &mut Formatter<'_>) -> fmt::Result {
         match self {
             Claim::Weight(place) => write!(f, "weight of {place}"),
+            Claim::Value(place) => write!(f, "value of {place}"),
             Claim::Count(name, None) => write!(f, "count of {name}"),
             Claim::Count(name, Some(place)) => write!(f, "count of {name} in {place}"),
             Claim::Attribute(name, holder) => write!(f, "attribute {name} of {holder}"),

@@ -352,6 +352,8 @@ pub enum Check {
 pub enum Claim {
     /// `weight of PLACE`
     Weight(Path),
+    /// `value of PLACE`: of all items there, in packs too.
+    Value(Path),
     /// `count of NAME`, `count of NAME in PLACE`; the name is a kind, a tag or a mark.
     Count(Word, Option<Path>),
     /// `free slots of CONTAINER`

@@ -44,10 +44,10 @@ pub(crate) fn compile(source: RulesetSource) -> Result<Ruleset, RulesetErrors> {
 }
 
 /// So deep packs nest where the ruleset says nothing else.
-const DEFAULT_NESTING: u32 = 8;
+pub(crate) const DEFAULT_NESTING: u32 = 8;
 
 /// So many requests are remembered where the ruleset does not say.
-const DEFAULT_REQUEST_WINDOW: u32 = 256;
+pub(crate) const DEFAULT_REQUEST_WINDOW: u32 = 256;
 
 /// So deep they may nest at all: what lies in each other is gone through from the inside out with every change.
 pub(crate) const MOST_NESTING: u32 = 32;

@@ -249,6 +249,9 @@ fn claim(parser: &mut LineParser<'_, '_>) -> Parsed<Option<Claim>> {
         parser.require_keyword("of")?;
         return parser.path().map(Claim::Weight).map(Some);
     }
+    if parser.keywords(&["value", "of"]) {
+        return parser.path().map(Claim::Value).map(Some);
+    }
     if parser.keyword("attribute") {
         let name = parser.word("an attribute")?;
         parser.require_keyword("of")?;

@@ -1,0 +1,501 @@
+//! Plays that are likely to come out otherwise if a rule changes: operations at the border of each rule.
+
+use std::cell::RefCell;
+use std::sync::Arc;
+
+use super::change::{Change, FilterAt};
+use super::effect::stacks_that_matter;
+use super::suggest::{MOST_STEPS, Play};
+use crate::filter::Test;
+use crate::language::NamedOperation;
+use crate::quantity::Decimal;
+use crate::ruleset::{ContainerDef, HolderDef, Kind, Ruleset};
+use crate::world::World;
+
+/// So many loads are tried that are just at a cap.
+const MOST_LOADS: usize = 400;
+/// So many kinds are tried for one change.
+pub(super) const MOST_KINDS: usize = 40;
+
+/// An empty world in which plays are tried and taken back.
+pub(super) fn trial(rules: &Arc<Ruleset>) -> World {
+    let mut world = World::empty(rules);
+    world.begin();
+    world.keep_history(usize::MAX);
+    world
+}
+
+pub(super) fn take_all_back(world: &mut World) {
+    while world.undo(world.revision()) {}
+}
+
+pub(super) struct Candidates<'r> {
+    pub(super) rules: &'r Arc<Ruleset>,
+    trial: RefCell<World>,
+}
+
+impl<'r> Candidates<'r> {
+    pub(super) fn new(rules: &'r Arc<Ruleset>) -> Candidates<'r> {
+        Candidates { rules, trial: RefCell::new(trial(rules)) }
+    }
+
+    /// Plays that are likely to come out otherwise, the shortest first.
+    pub(super) fn of(&self, change: &Change) -> Vec<Play> {
+        let rules = self.rules;
+        let steps_alone = |plays: Vec<Vec<String>>| {
+            plays.into_iter().map(|steps| Play { steps, ..Play::default() }).collect::<Vec<_>>()
+        };
+        steps_alone(match change {
+            Change::RulesetLimit(_) | Change::TagLimit(..) => rules
+                .kinds()
+                .filter(|kind| kind.own_stack_limit().is_none())
+                .take(MOST_KINDS)
+                .flat_map(|kind| self.of_kind(kind))
+                .collect(),
+            Change::KindLimit(kind, _) => {
+                rules.kinds().nth(*kind).into_iter().flat_map(|kind| self.of_kind(kind)).collect()
+            }
+            Change::Keep(kind) => {
+                let told = rules.kinds().nth(*kind).map(|kind| {
+                    vec![format!("create 1 {} in ground", kind.id()), format!("consume 1 {} from ground", kind.id())]
+                });
+                told.into_iter().collect()
+            }
+            Change::ContainerLimit(container, _) | Change::SlotLimit(container, ..) => self.limits_in(*container),
+            Change::ContainerWeight(container, changed) => {
+                let def = &rules.containers()[*container];
+                let places = self.places_of(def);
+                let mut plays: Vec<Vec<String>> =
+                    places.iter().flat_map(|(setup, place)| self.loads(setup, place)).collect();
+                for (setup, place) in &places {
+                    plays.extend(self.exact_loads(setup, place, def.weight_cap(), *changed));
+                }
+                plays
+            }
+            Change::ContainerCap(container, cap, _) => {
+                let def = &rules.containers()[*container];
+                let filter = def.caps().get(*cap).map(|cap| &rules.filter(cap.of).test);
+                let places = self.places_of(def);
+                places.iter().flat_map(|(setup, place)| self.heaps(setup, place, filter)).collect()
+            }
+            Change::HolderWeight(holder, changed) => {
+                let def = &rules.holders()[*holder];
+                let mut plays = self.loads(&[], def.id());
+                plays.extend(self.exact_loads(&[], def.id(), def.weight_cap(), *changed));
+                plays.extend(def.carries().iter().flat_map(|&id| {
+                    let place = format!("{}.{}", def.id(), rules.container(id).id());
+                    self.loads_over(def, &place)
+                }));
+                plays
+            }
+            Change::HolderCap(holder, cap, _) => {
+                let def = &rules.holders()[*holder];
+                let filter = def.caps().get(*cap).map(|cap| &rules.filter(cap.of).test);
+                self.heaps(&[], def.id(), filter)
+            }
+            Change::Filter(at, _) => self.of_filter(*at),
+            Change::Put(container) => self.through_the_border(*container, |kind, place| {
+                vec![format!("create 1 {kind} in ground"), format!("pick up 1 {kind} to {place}")]
+            }),
+            Change::Take(container) => self.through_the_border(*container, |kind, place| {
+                vec![format!("create 1 {kind} in {place}"), format!("drop 1 {kind} from {place}")]
+            }),
+            Change::MustOpen(container) => self.by_holders(*container, |kind, place, holder, _| {
+                vec![format!("create 1 {kind} in {place}"), format!("{holder} drops 1 {kind} from {place}")]
+            }),
+            Change::Exclusive(container) => self.by_holders(*container, |_, place, one, other| {
+                vec![format!("{one} opens {place}"), format!("{other} opens {place}")]
+            }),
+            Change::LeastSlots(container, slots) | Change::MostSlots(container, slots) => {
+                let def = &rules.containers()[*container];
+                let places = self.places_of(def);
+                let bounds = def.slot_bounds();
+                let at = slots.unwrap_or(if matches!(change, Change::LeastSlots(..)) { bounds.0 } else { bounds.1 });
+                let near = [at.saturating_sub(1), at, at.saturating_add(1)];
+                let told = places.iter().flat_map(|(setup, place)| {
+                    near.iter().map(move |slots| with(setup, [format!("resize {place} to {slots}")]))
+                });
+                told.collect()
+            }
+            Change::Need(of, _) => self.of_needs(of.kind),
+            Change::Reserved(container) => self.through_the_border(*container, |kind, place| {
+                vec![format!("create 1 {kind} in {place}"), format!("create 1 {kind} in {place}/0")]
+            }),
+            Change::Deep(container) => self.of_depth(*container),
+            Change::Nesting(_) => self.of_nesting(),
+            Change::Ground(limit) => {
+                let most = limit.unwrap_or(1).saturating_add(2);
+                rules.kinds().take(1).map(|kind| vec![format!("create up to {most} {} in ground", kind.id())]).collect()
+            }
+            Change::KindTag(kind, _) => {
+                let Some(kind) = rules.kinds().nth(*kind) else { return Vec::new() };
+                let places = rules.containers().iter().flat_map(|def| self.places_of(def));
+                let entering =
+                    places.map(|(setup, place)| with(&setup, [format!("create 1 {} in {place}", kind.id())]));
+                entering.chain(self.of_kind(kind)).collect()
+            }
+            Change::Pack(of) => {
+                let Some(pack) = rules.kinds().nth(of.kind) else { return Vec::new() };
+                let first = format!("create 1 {} in ground", pack.id());
+                self.kinds()
+                    .iter()
+                    .map(|kind| vec![first.clone(), format!("create 1 {} in ground/#1/", kind.id())])
+                    .collect()
+            }
+            Change::SlotName(container, slot) => {
+                let def = &rules.containers()[*container];
+                let Some(name) = def.ruled.get(*slot).and_then(|slot| slot.name.as_deref()) else { return Vec::new() };
+                let kinds = self.kinds();
+                let places = self.places_of(def);
+                let named = places.iter().flat_map(|(setup, place)| {
+                    let place = format!("{}/{name}", place.trim_end_matches('/'));
+                    kinds.iter().map(move |kind| with(setup, [format!("create 1 {} in {place}", kind.id())]))
+                });
+                named.collect()
+            }
+            Change::OnPut(container, _) => {
+                let places = self.places_of(&rules.containers()[*container]);
+                let Some(holder) = rules.holders().first().map(HolderDef::id) else { return Vec::new() };
+                let kinds: Vec<Kind<'_>> = rules.kinds().take(8).collect();
+                let pairs = kinds.iter().flat_map(|one| kinds.iter().map(move |other| (one.id(), other.id())));
+                let pairs: Vec<(&str, &str)> = pairs.collect();
+                let puts = places.iter().flat_map(|(setup, place)| {
+                    let place = place.trim_end_matches('/');
+                    pairs.iter().map(move |(one, other)| {
+                        let steps = [
+                            format!("create 1 {one} in {holder}.hand"),
+                            format!("create 1 {other} in {place}/0"),
+                            format!("{holder} puts to {place}/0"),
+                        ];
+                        with(setup, steps)
+                    })
+                });
+                puts.collect()
+            }
+            _ => return self.measured(change),
+        })
+    }
+
+    /// Where a container of that definition is, and what must be done first to have one.
+    pub(super) fn places_of(&self, def: &ContainerDef) -> Vec<(Vec<String>, String)> {
+        let rules = self.rules;
+        if def.is_brought() {
+            let packs = rules.kinds().filter(|kind| kind.pack().is_some_and(|pack| pack.id() == def.id()));
+            return packs
+                .map(|kind| (vec![format!("create 1 {} in ground", kind.id())], "ground/#1/".to_owned()))
+                .collect();
+        }
+        if def.is_carried() {
+            let carriers = rules
+                .holders()
+                .iter()
+                .filter(|holder| holder.carries().iter().any(|&id| rules.container(id).id() == def.id()));
+            return carriers.map(|holder| (Vec::new(), format!("{}.{}", holder.id(), def.id()))).collect();
+        }
+        def.instances().take(1).map(|name| (Vec::new(), name.to_owned())).collect()
+    }
+
+    fn slot_places(&self, def: &ContainerDef) -> Vec<(Vec<String>, String)> {
+        let slots = (def.slot_bounds().0 as usize).min(def.ruled.len() + 1);
+        let places = self.places_of(def);
+        let named = places.into_iter().flat_map(|(setup, place)| {
+            (0..slots).map(move |slot| (setup.clone(), format!("{}/{slot}", place.trim_end_matches('/'))))
+        });
+        named.collect()
+    }
+
+    pub(super) fn kinds(&self) -> Vec<Kind<'_>> {
+        self.rules.kinds().take(MOST_KINDS).collect()
+    }
+
+    /// As many of a kind as go into any slot of any container.
+    fn of_kind(&self, kind: Kind<'_>) -> Vec<Vec<String>> {
+        let amount = u64::from(kind.stack_limit()) + 2;
+        let amount = amount.min(u64::from(u32::MAX));
+        let places = self.rules.containers().iter().flat_map(|def| self.slot_places(def));
+        let mut plays: Vec<Vec<String>> = places
+            .map(|(setup, place)| with(&setup, [format!("create up to {amount} {} in {place}", kind.id())]))
+            .collect();
+        let holders = self.rules.holders().iter().take(1);
+        plays.extend(holders.map(|holder| {
+            let place = format!("{}.hand", holder.id());
+            vec![format!("create up to {amount} {} in {place}", kind.id())]
+        }));
+        plays
+    }
+
+    fn limits_in(&self, container: usize) -> Vec<Vec<String>> {
+        let mut plays = Vec::new();
+        for (setup, place) in self.slot_places(&self.rules.containers()[container]) {
+            for kind in self.kinds() {
+                let amount = kind.stack_limit();
+                plays.push(with(&setup, [format!("create up to {amount} {} in {place}", kind.id())]));
+            }
+        }
+        plays
+    }
+
+    /// Fills a place with the heaviest that goes there, then with lighter ones.
+    pub(super) fn loads(&self, setup: &[String], place: &str) -> Vec<Vec<String>> {
+        let mut kinds: Vec<Kind<'_>> = self.rules.kinds().filter(|kind| kind.weight() > Decimal::ZERO).collect();
+        kinds.sort_by_key(|kind| std::cmp::Reverse(kind.weight()));
+        let starts = (0..kinds.len().min(MOST_KINDS)).map(|first| self.fill(setup, place, &kinds[first..]));
+        starts.filter(|steps| steps.len() > setup.len()).collect()
+    }
+
+    /// Three kinds that together weigh just so much that one cap admits them and the other does not.
+    pub(super) fn exact_loads(
+        &self,
+        setup: &[String],
+        place: &str,
+        cap: Option<Decimal>,
+        changed: Option<Decimal>,
+    ) -> Vec<Vec<String>> {
+        let (Some(cap), Some(changed)) = (cap, changed) else { return Vec::new() };
+        let (less, more) = (cap.min(changed).thousandths(), cap.max(changed).thousandths());
+        let fits = |kind: &Kind<'_>| {
+            if kind.pack().is_some() || kind.weight() <= Decimal::ZERO {
+                return false;
+            }
+            let world = &mut self.trial.borrow_mut();
+            setup.iter().for_each(|step| {
+                play(world, step);
+            });
+            let fits = play(world, &format!("create 1 {} in {place}", kind.id()));
+            take_all_back(world);
+            fits
+        };
+        let mut kinds: Vec<Kind<'_>> = self.rules.kinds().filter(fits).collect();
+        kinds.sort_by_key(|kind| std::cmp::Reverse(kind.weight()));
+        kinds.truncate(MOST_KINDS);
+        let mut plays = Vec::new();
+        for (first, heavy) in kinds.iter().enumerate() {
+            let weight = heavy.weight().thousandths();
+            for many in (1..=less / weight).rev().take(4) {
+                let rest = more - many * weight;
+                for (second, middle) in kinds.iter().enumerate().skip(first + 1) {
+                    for some in (0..=rest / middle.weight().thousandths()).take(12) {
+                        let rest = rest - some * middle.weight().thousandths();
+                        for light in kinds.iter().skip(second + 1) {
+                            let few = rest / light.weight().thousandths();
+                            let load = more - rest + few * light.weight().thousandths();
+                            if few == 0 || load <= less || few > i64::from(light.stack_limit()) {
+                                continue;
+                            }
+                            let counts = [(many, heavy), (some, middle), (few, light)];
+                            let told = counts.iter().filter(|(count, _)| *count > 0);
+                            plays.push(with(
+                                setup,
+                                told.map(|(count, kind)| format!("create {count} {} in {place}", kind.id())),
+                            ));
+                            if plays.len() == MOST_LOADS {
+                                return plays;
+                            }
+                        }
+                    }
+                }
+            }
+        }
+        plays
+    }
+
+    /// The same for what a holder carries apart from one container, and then that.
+    fn loads_over(&self, holder: &HolderDef, place: &str) -> Vec<Vec<String>> {
+        let hand = format!("{}.hand", holder.id());
+        let kinds = self.kinds();
+        let plays = kinds.iter().flat_map(|kind| {
+            let setup = vec![format!("create up to 1000000 {} in {hand}", kind.id())];
+            self.loads(&setup, place).into_iter().take(6)
+        });
+        plays.take(400).collect()
+    }
+
+    /// Of each kind in turn as much as goes; what does not go at all is passed over.
+    fn fill(&self, setup: &[String], place: &str, kinds: &[Kind<'_>]) -> Vec<String> {
+        let world = &mut self.trial.borrow_mut();
+        let mut steps = setup.to_vec();
+        for step in setup {
+            play(world, step);
+        }
+        for kind in kinds {
+            let step = format!("create up to 1000000 {} in {place}", kind.id());
+            if play(world, &step) {
+                steps.push(step);
+            }
+            if steps.len() == MOST_STEPS {
+                break;
+            }
+        }
+        take_all_back(world);
+        steps
+    }
+
+    /// As many of one kind that a cap counts as go.
+    fn heaps(&self, setup: &[String], place: &str, filter: Option<&Test>) -> Vec<Vec<String>> {
+        let mut plays = Vec::new();
+        for kind in self.rules.kinds() {
+            let stacks = filter.and_then(|test| stacks_that_matter(kind, &[test])).unwrap_or_default();
+            let counted = stacks.into_iter().filter(|stack| filter.is_none_or(|test| test.admits(stack)));
+            for stack in counted.take(2) {
+                plays.push(with(setup, [format!("create up to 1000000 {} in {place}", self.item(&stack))]));
+            }
+        }
+        let (first, others) = (plays.clone(), plays.clone());
+        for play in first.iter().take(8) {
+            plays.extend(others.iter().take(8).map(|other| with(play, other.last().cloned())));
+        }
+        plays
+    }
+
+    fn item(&self, stack: &crate::filter::Thought<'_>) -> String {
+        let marks = stack.marks.iter().map(|&mark| self.rules.mark(mark).name().to_owned());
+        let numbers = stack.numbers.iter().map(|&(id, value)| format!("{} {value}", self.rules.property(id).name()));
+        let words: Vec<String> = marks.chain(numbers).collect();
+        let kind = stack.kind.id();
+        if words.is_empty() { kind.to_owned() } else { format!("{kind} ({})", words.join(", ")) }
+    }
+
+    /// One of everything that a filter may tell apart.
+    fn of_filter(&self, at: FilterAt) -> Vec<Vec<String>> {
+        let rules = self.rules;
+        let (places, filter) = match at {
+            FilterAt::Container(container) => {
+                let def = &rules.containers()[container];
+                (self.places_of(def), def.admits)
+            }
+            FilterAt::Slot(container, slot) => {
+                let def = &rules.containers()[container];
+                let places = self.places_of(def).into_iter();
+                let places = places.map(|(setup, place)| (setup, format!("{}/{slot}", place.trim_end_matches('/'))));
+                (places.collect(), def.ruled.get(slot).and_then(|slot| slot.admits))
+            }
+            FilterAt::ContainerCap(container, cap) => {
+                let def = &rules.containers()[container];
+                return self.over_caps(&self.places_of(def), def.caps().get(cap).map(|cap| cap.of));
+            }
+            FilterAt::HolderCap(holder, cap) => {
+                let def = &rules.holders()[holder];
+                return self.over_caps(&[(Vec::new(), def.id().to_owned())], def.caps().get(cap).map(|cap| cap.of));
+            }
+        };
+        let test = filter.map(|filter| &rules.filter(filter).test);
+        let mut plays = Vec::new();
+        for (setup, place) in &places {
+            for kind in rules.kinds() {
+                let stacks = test.and_then(|test| stacks_that_matter(kind, &[test])).unwrap_or_default();
+                plays.extend(
+                    stacks.iter().map(|stack| with(setup, [format!("create 1 {} in {place}", self.item(stack))])),
+                );
+            }
+        }
+        plays
+    }
+
+    /// More than a cap allows, of what it counts and of what it does not.
+    fn over_caps(
+        &self,
+        places: &[(Vec<String>, String)],
+        filter: Option<crate::ruleset::FilterId>,
+    ) -> Vec<Vec<String>> {
+        let test = filter.map(|filter| &self.rules.filter(filter).test);
+        let mut plays = Vec::new();
+        for (setup, place) in places {
+            for kind in self.rules.kinds() {
+                let stacks = test.and_then(|test| stacks_that_matter(kind, &[test])).unwrap_or_default();
+                plays.extend(
+                    stacks
+                        .iter()
+                        .map(|stack| with(setup, [format!("create up to 1000000 {} in {place}", self.item(stack))])),
+                );
+            }
+        }
+        plays
+    }
+
+    fn through_the_border(&self, container: usize, steps: impl Fn(&str, &str) -> Vec<String>) -> Vec<Vec<String>> {
+        let places = self.places_of(&self.rules.containers()[container]);
+        let told = places.iter().flat_map(|(setup, place)| {
+            let kinds = self.rules.kinds().filter(|kind| kind.pack().is_none());
+            kinds.map(|kind| with(setup, steps(kind.id(), place))).collect::<Vec<_>>()
+        });
+        told.collect()
+    }
+
+    fn by_holders(&self, container: usize, steps: impl Fn(&str, &str, &str, &str) -> Vec<String>) -> Vec<Vec<String>> {
+        let names: Vec<&str> = self.rules.holders().iter().map(HolderDef::id).collect();
+        let pairs = names.iter().zip(names.iter().cycle().skip(1)).take(3);
+        pairs
+            .flat_map(|(one, other)| self.through_the_border(container, |kind, place| steps(kind, place, one, other)))
+            .collect()
+    }
+
+    /// An item that needs several slots, after another has been put into one of them.
+    fn of_needs(&self, kind: usize) -> Vec<Vec<String>> {
+        let mut plays = Vec::new();
+        let Some(kind) = self.rules.kinds().nth(kind) else { return plays };
+        let slots: Vec<&str> = kind.needs().collect();
+        for def in self.rules.containers() {
+            for (setup, place) in self.places_of(def) {
+                for at in &slots {
+                    for taken in slots.iter().filter(|taken| *taken != at) {
+                        for other in self.kinds() {
+                            let (place, id) = (place.trim_end_matches('/'), kind.id());
+                            plays.push(with(
+                                &setup,
+                                [
+                                    format!("create 1 {} in {place}/{taken}", other.id()),
+                                    format!("create 1 {id} in {place}/{at}"),
+                                ],
+                            ));
+                        }
+                    }
+                }
+            }
+        }
+        plays
+    }
+
+    /// Something in a pack, where only a filter that goes deep says no.
+    fn of_depth(&self, container: usize) -> Vec<Vec<String>> {
+        let mut plays = Vec::new();
+        for (setup, place) in self.places_of(&self.rules.containers()[container]) {
+            for pack in self.rules.kinds().filter(|kind| kind.pack().is_some()) {
+                for kind in self.kinds() {
+                    let inside = format!("{}/0/", place.trim_end_matches('/'));
+                    plays.push(with(
+                        &setup,
+                        [format!("create 1 {} in {place}", pack.id()), format!("create 1 {} in {inside}", kind.id())],
+                    ));
+                }
+            }
+        }
+        plays
+    }
+
+    /// Packs in packs, until no more go.
+    fn of_nesting(&self) -> Vec<Vec<String>> {
+        let packs = self.rules.kinds().filter(|kind| kind.pack().is_some());
+        packs
+            .map(|kind| {
+                let mut place = "ground".to_owned();
+                let mut steps = Vec::new();
+                for depth in 0..MOST_STEPS {
+                    steps.push(format!("create 1 {} in {place}", kind.id()));
+                    place = if depth == 0 { "ground/#1/".to_owned() } else { format!("{place}0/") };
+                }
+                steps
+            })
+            .collect()
+    }
+}
+
+pub(super) fn with(setup: &[String], steps: impl IntoIterator<Item = String>) -> Vec<String> {
+    setup.iter().cloned().chain(steps).collect()
+}
+
+/// Plays a step; false if it is refused or can't be meant.
+fn play(world: &mut World, step: &str) -> bool {
+    let operation = step.parse::<NamedOperation>().ok();
+    let resolved = operation.and_then(|operation| operation.resolve(world).ok());
+    resolved.is_some_and(|operation| world.perform(&operation).is_ok())
+}

@@ -1,0 +1,220 @@
+//! One rule of a ruleset as it is not written.
+
+use crate::filter::Filter;
+use crate::language::NamedVariant;
+use crate::quantity::Decimal;
+use crate::ruleset::{CapSource, Misfits, PropertySource, RulesetSource, Spent, Way, Written};
+
+/// Where a filter stands.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum FilterAt {
+    Container(usize),
+    Slot(usize, usize),
+    ContainerCap(usize, usize),
+    HolderCap(usize, usize),
+}
+
+/// Something of a kind that stands in a list of its own: which kind, at which place of the list, under which name.
+#[derive(Clone, Debug)]
+pub(super) struct OfKind {
+    pub(super) kind: usize,
+    pub(super) at: usize,
+    pub(super) name: String,
+}
+
+/// One rule as it is not written.
+#[derive(Clone, Debug)]
+pub(super) enum Change {
+    RulesetLimit(Option<u32>),
+    TagLimit(usize, Option<u32>),
+    KindLimit(usize, Option<u32>),
+    ContainerLimit(usize, Option<u32>),
+    SlotLimit(usize, usize, Option<u32>),
+    ContainerWeight(usize, Option<Decimal>),
+    HolderWeight(usize, Option<Decimal>),
+    ContainerCap(usize, usize, Option<u32>),
+    HolderCap(usize, usize, Option<u32>),
+    Filter(FilterAt, Option<Filter>),
+    Keep(usize),
+    /// A slot in the list of those that a kind needs.
+    Need(OfKind, usize),
+    Put(usize),
+    Take(usize),
+    Reserved(usize),
+    Deep(usize),
+    MustOpen(usize),
+    Exclusive(usize),
+    LeastSlots(usize, Option<u32>),
+    MostSlots(usize, Option<u32>),
+    Nesting(u32),
+    Ground(Option<u32>),
+    KindWeight(usize, Decimal),
+    KindValue(usize, Decimal),
+    /// The tag, by its number among the names of tags, is not one of the kind's.
+    KindTag(usize, u32),
+    Number(OfKind, Decimal),
+    Text(OfKind, String),
+    NoProperty(OfKind),
+    Attribute(OfKind, Option<Decimal>),
+    Pack(OfKind),
+    Slots(usize, u32),
+    Copy(usize, usize),
+    Worn(usize),
+    Misfits(usize),
+    OnPut(usize, Vec<Way>),
+    SlotName(usize, usize),
+    /// A slot and the one after it change places.
+    SlotOrder(usize, usize),
+    Carry(usize, usize),
+    /// A container and the one after it change places.
+    CarryOrder(usize, usize),
+    /// A threshold of a holder at its figure.
+    Threshold(usize, usize, Decimal, Option<Decimal>),
+    ThresholdLabel(usize, usize, String),
+    Shortcuts(usize, u32),
+    Spent(usize),
+    /// A portion of a place: how many, none if it is not there.
+    Start(usize, usize, Option<u32>),
+    /// Without its marks and properties.
+    StartVariant(usize, usize),
+}
+
+impl Change {
+    /// Makes the change.
+    pub(super) fn apply(&self, source: &mut RulesetSource) {
+        match self {
+            Change::RulesetLimit(limit) => source.stack_limit = *limit,
+            Change::TagLimit(tag, limit) => source.tags[*tag].stack_limit = *limit,
+            Change::KindLimit(kind, limit) => source.kinds[*kind].stack_limit = *limit,
+            Change::ContainerLimit(container, limit) => source.containers[*container].stack_limit = *limit,
+            Change::SlotLimit(container, slot, limit) => source.containers[*container].slot[*slot].stack_limit = *limit,
+            Change::ContainerWeight(container, cap) => set(&mut source.containers[*container].weight_cap, *cap),
+            Change::HolderWeight(holder, cap) => source.holders[*holder].weight_cap = *cap,
+            Change::ContainerCap(container, cap, count) => {
+                change_cap(&mut source.containers[*container].caps, *cap, *count);
+            }
+            Change::HolderCap(holder, cap, count) => change_cap(&mut source.holders[*holder].caps, *cap, *count),
+            Change::Filter(at, filter) => change_filter(source, *at, filter.as_ref()),
+            Change::Keep(kind) => source.kinds[*kind].keep = !source.kinds[*kind].keep,
+            Change::Need(of, slot) => {
+                source.needs[of.at].1.remove(*slot);
+            }
+            Change::Put(container) => flip(&mut source.containers[*container].put),
+            Change::Take(container) => flip(&mut source.containers[*container].take),
+            Change::Reserved(container) => flip(&mut source.containers[*container].reserved_first),
+            Change::Deep(container) => source.containers[*container].deep = None,
+            Change::MustOpen(container) => flip(&mut source.containers[*container].must_open),
+            Change::Exclusive(container) => flip(&mut source.containers[*container].exclusive),
+            Change::LeastSlots(container, slots) => set(&mut source.containers[*container].least_slots, *slots),
+            Change::MostSlots(container, slots) => set(&mut source.containers[*container].most_slots, *slots),
+            Change::Nesting(depth) => source.nesting.iter_mut().for_each(|nesting| nesting.value = *depth),
+            Change::Ground(limit) => source.ground_limit = *limit,
+            Change::KindWeight(kind, weight) => source.kinds[*kind].weight = *weight,
+            Change::KindValue(kind, value) => source.kinds[*kind].value = *value,
+            Change::KindTag(kind, tag) => {
+                let mut tags = source.tag_sets[source.kinds[*kind].tag_set as usize].clone();
+                tags.retain(|known| known != tag);
+                source.kinds[*kind].tag_set = u32::try_from(source.tag_sets.len()).unwrap_or(u32::MAX);
+                source.tag_sets.push(tags);
+            }
+            Change::Number(of, number) => source.properties[of.at].2 = PropertySource::Number(*number),
+            Change::Text(of, text) => {
+                let text = source.arena.add(text);
+                source.properties[of.at].2 = PropertySource::Text(text);
+            }
+            Change::NoProperty(of) => {
+                source.properties.remove(of.at);
+            }
+            Change::Attribute(of, Some(each)) => source.attributes[of.at].2 = *each,
+            Change::Attribute(of, None) => {
+                source.attributes.remove(of.at);
+            }
+            Change::Pack(of) => {
+                source.packs.remove(of.at);
+            }
+            Change::Slots(container, slots) => set(&mut source.containers[*container].slots, Some(*slots)),
+            Change::Copy(container, copy) => {
+                source.containers[*container].copies.remove(*copy);
+            }
+            Change::Worn(container) => flip(&mut source.containers[*container].worn),
+            Change::Misfits(container) => {
+                let misfits = &mut source.containers[*container].misfits;
+                *misfits = if *misfits == Misfits::Leave { Misfits::Stay } else { Misfits::Leave };
+            }
+            Change::OnPut(container, ways) => source.containers[*container].on_put = Some(ways.clone()),
+            Change::SlotName(container, slot) => source.containers[*container].slot[*slot].name = None,
+            Change::SlotOrder(container, slot) => source.containers[*container].slot.swap(*slot, *slot + 1),
+            Change::Carry(holder, carried) => {
+                source.holders[*holder].carries.remove(*carried);
+            }
+            Change::CarryOrder(holder, carried) => source.holders[*holder].carries.swap(*carried, *carried + 1),
+            Change::Threshold(holder, step, _, Some(from)) => source.holders[*holder].burden[*step].0.value = *from,
+            Change::Threshold(holder, step, _, None) => {
+                source.holders[*holder].burden.remove(*step);
+            }
+            Change::ThresholdLabel(holder, step, label) => {
+                source.holders[*holder].burden[*step].1.value.clone_from(label);
+            }
+            Change::Shortcuts(holder, shortcuts) => set(&mut source.holders[*holder].shortcuts, Some(*shortcuts)),
+            Change::Spent(holder) => {
+                let spent = &mut source.holders[*holder].spent_shortcuts;
+                *spent = if *spent == Spent::Keep { Spent::Clear } else { Spent::Keep };
+            }
+            Change::Start(place, portion, Some(count)) => source.start[*place].contents[*portion].value.count = *count,
+            Change::Start(place, portion, None) => {
+                source.start[*place].contents.remove(*portion);
+            }
+            Change::StartVariant(place, portion) => {
+                source.start[*place].contents[*portion].value.variant = NamedVariant::default();
+            }
+        }
+    }
+}
+
+/// Gives what is written another value, or takes it away.
+fn set<T: Copy>(written: &mut Option<Written<T>>, value: Option<T>) {
+    match value {
+        Some(value) => written.iter_mut().for_each(|written| written.value = value),
+        None => *written = None,
+    }
+}
+
+fn flip(rule: &mut bool) {
+    *rule = !*rule;
+}
+
+fn change_cap(caps: &mut Vec<CapSource>, cap: usize, count: Option<u32>) {
+    match count {
+        Some(count) => caps[cap].count = count,
+        None => {
+            caps.remove(cap);
+        }
+    }
+}
+
+fn change_filter(source: &mut RulesetSource, at: FilterAt, filter: Option<&Filter>) {
+    let written = match at {
+        FilterAt::Container(container) => {
+            // A filter that is gone can't go deep.
+            if filter.is_none() {
+                source.containers[container].deep = None;
+            }
+            &mut source.containers[container].admits
+        }
+        FilterAt::Slot(container, slot) => &mut source.containers[container].slot[slot].admits,
+        FilterAt::ContainerCap(container, cap) => {
+            return change_cap_filter(&mut source.containers[container].caps, cap, filter);
+        }
+        FilterAt::HolderCap(holder, cap) => return change_cap_filter(&mut source.holders[holder].caps, cap, filter),
+    };
+    match filter {
+        Some(filter) => written.iter_mut().for_each(|written| written.filter = filter.clone()),
+        None => *written = None,
+    }
+}
+
+fn change_cap_filter(caps: &mut [CapSource], cap: usize, filter: Option<&Filter>) {
+    if let Some(filter) = filter {
+        caps[cap].of.filter = filter.clone();
+    }
+}

@@ -1,0 +1,507 @@
+//! Every setting of a ruleset by name, whether it is written or at its default: what `compare` and `show --part rules` read.
+//!
+//! Definitions are destructured without `..`: a new field does not compile until it is a setting, or is named as irrelevant.
+
+use std::borrow::Cow;
+use std::collections::BTreeSet;
+use std::fmt::Display;
+
+use super::migration::MigrationRules;
+use super::places::{Cap, ContainerDef, HolderDef, Misfits, SlotDef, Spent};
+use super::start::StartPortion;
+use super::view::{FilterId, Kind, KindDef, KindFigures, Mark, PropertyValue, Ruleset, Tag};
+use crate::quantity::Decimal;
+
+/// What a setting or a rule is written for.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum SubjectKind {
+    /// The ruleset as a whole.
+    Ruleset,
+    /// A tag.
+    Tag,
+    /// A mark.
+    Mark,
+    /// A property.
+    Property,
+    /// An item kind.
+    Kind,
+    /// A container.
+    Container,
+    /// A holder.
+    Holder,
+    /// A place with contents at the start.
+    Start,
+}
+
+impl SubjectKind {
+    /// The word for it.
+    #[must_use]
+    pub fn word(self) -> &'static str {
+        match self {
+            SubjectKind::Ruleset => "ruleset",
+            SubjectKind::Tag => "tag",
+            SubjectKind::Mark => "mark",
+            SubjectKind::Property => "property",
+            SubjectKind::Kind => "kind",
+            SubjectKind::Container => "container",
+            SubjectKind::Holder => "holder",
+            SubjectKind::Start => "start",
+        }
+    }
+}
+
+/// What a setting or a rule is written for, and its name.
+#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct Subject {
+    /// What it is.
+    pub kind: SubjectKind,
+    /// Its name; empty for the ruleset.
+    pub name: String,
+}
+
+impl Subject {
+    pub(crate) fn new(kind: SubjectKind, name: impl Into<String>) -> Subject {
+        Subject { kind, name: name.into() }
+    }
+
+    pub(crate) fn ruleset() -> Subject {
+        Subject::new(SubjectKind::Ruleset, "")
+    }
+}
+
+/// What depends on a setting.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum SettingClass {
+    /// What operations do.
+    Rule,
+    /// What a new world contains.
+    Start,
+    /// What becomes of worlds of other rulesets.
+    Migration,
+    /// What searches verify.
+    Claim,
+    /// Only what people read: names, labels, notes, columns.
+    Label,
+}
+
+impl SettingClass {
+    /// The word for it.
+    #[must_use]
+    pub fn word(self) -> &'static str {
+        match self {
+            SettingClass::Rule => "rule",
+            SettingClass::Start => "start",
+            SettingClass::Migration => "migration",
+            SettingClass::Claim => "claim",
+            SettingClass::Label => "label",
+        }
+    }
+}
+
+/// One setting: `weight-cap` of the container `sled` is `180`.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Setting {
+    /// Its name, such as `weight-cap` or `slot head: admits`.
+    pub name: String,
+    /// What depends on it.
+    pub class: SettingClass,
+    /// Its value in words.
+    pub value: String,
+    /// True if it has this value where nothing is written.
+    pub is_default: bool,
+    pub(crate) detail: Detail,
+}
+
+/// What a comparison of two settings needs beyond their values in words.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) enum Detail {
+    Plain,
+    /// One of several settings of this name: it is there or not.
+    Member,
+    Filter(Option<FilterId>),
+    Cap(FilterId, u32),
+    /// Names whose order matters.
+    Order(Vec<String>),
+    /// A slot; settings whose names begin with its own are its rules.
+    Slot,
+}
+
+/// The names that things have in a later ruleset, by the `[migration]` section of that ruleset.
+#[derive(Clone, Copy, Default)]
+pub(crate) struct Renames<'m> {
+    later: Option<(&'m Ruleset, u32)>,
+}
+
+impl<'m> Renames<'m> {
+    /// The names that what has a name in `old` has in `new`.
+    pub(crate) fn between(old: &Ruleset, new: &'m Ruleset) -> Renames<'m> {
+        Renames { later: Some((new, old.version())) }
+    }
+
+    fn renamed(self, name: &str, since: impl Fn(&MigrationRules, u32) -> String) -> String {
+        self.later.map_or_else(|| name.to_owned(), |(rules, version)| since(rules.migration(), version))
+    }
+
+    pub(crate) fn kind(self, name: &str) -> String {
+        self.renamed(name, |rules, version| rules.renamed_since(version, name, |renamed| &renamed.kind))
+    }
+
+    pub(crate) fn mark(self, name: &str) -> String {
+        self.renamed(name, |rules, version| rules.renamed_since(version, name, |renamed| &renamed.mark))
+    }
+
+    pub(crate) fn property(self, name: &str) -> String {
+        self.renamed(name, |rules, version| rules.renamed_since(version, name, |renamed| &renamed.property))
+    }
+
+    pub(crate) fn container(self, name: &str) -> String {
+        self.renamed(name, |rules, version| rules.renamed_since(version, name, |renamed| &renamed.container))
+    }
+
+    /// The definition of what the container has become: it may be one of several copies now.
+    pub(crate) fn definition(self, name: &str) -> String {
+        let now = self.container(name);
+        let Some((rules, _)) = self.later.filter(|(rules, _)| rules.find_container(&now).is_none()) else { return now };
+        let copied = rules.containers().iter().find(|def| def.instances().any(|copy| copy == now));
+        copied.map_or(now, |def| def.id().to_owned())
+    }
+
+    pub(crate) fn holder(self, name: &str) -> String {
+        self.renamed(name, |rules, version| rules.renamed_since(version, name, |renamed| &renamed.holder))
+    }
+
+    /// A place as paths write it: `sled/3`, `surveyor.pockets`.
+    fn place(self, path: &str) -> String {
+        let end = path.find('/').unwrap_or(path.len());
+        let (root, rest) = path.split_at(end);
+        match root.split_once('.') {
+            Some((holder, own)) => format!("{}.{}{rest}", self.holder(holder), self.container(own)),
+            None => format!("{}{rest}", self.container(&self.holder(root))),
+        }
+    }
+}
+
+impl Ruleset {
+    /// Every setting, subject by subject, in the order of the ruleset. A setting that nobody wrote has its default.
+    ///
+    /// ```
+    /// use hypotheke::Ruleset;
+    ///
+    /// let rules = Ruleset::builder().container("sled", |sled| sled.slots(6).weight_cap(180.into())).build()?;
+    /// let settings = rules.settings();
+    /// let (sled, of_sled) = settings.iter().find(|(subject, _)| subject.name == "sled").unwrap();
+    /// assert_eq!(sled.kind.word(), "container");
+    /// let written: Vec<_> = of_sled.iter().filter(|setting| !setting.is_default).collect();
+    /// assert_eq!((written[0].name.as_str(), written[0].value.as_str()), ("slots", "6"));
+    /// assert_eq!((written[1].name.as_str(), written[1].value.as_str()), ("weight-cap", "180"));
+    /// # Ok::<(), hypotheke::RulesetErrors>(())
+    /// ```
+    #[must_use]
+    pub fn settings(&self) -> Vec<(Subject, Vec<Setting>)> {
+        self.settings_renamed(Renames::default())
+    }
+
+    /// The settings as a later ruleset names them.
+    pub(crate) fn settings_renamed(&self, names: Renames<'_>) -> Vec<(Subject, Vec<Setting>)> {
+        let mut lister = Lister { rules: self, names, settings: Vec::new() };
+        let mut all = Vec::new();
+        let mut add = |kind, name: String, settings| all.push((Subject::new(kind, name), settings));
+        add(SubjectKind::Ruleset, String::new(), lister.of_ruleset());
+        for tag in &self.tags {
+            add(SubjectKind::Tag, tag.name().to_owned(), lister.of_tag(tag));
+        }
+        for mark in &self.marks {
+            add(SubjectKind::Mark, names.mark(mark.name()), lister.of_mark(mark));
+        }
+        for kind in self.kinds() {
+            add(SubjectKind::Kind, names.kind(kind.id()), lister.of_kind(kind));
+        }
+        for def in &self.containers {
+            add(SubjectKind::Container, names.definition(def.id()), lister.of_container(def));
+        }
+        for def in &self.holders {
+            add(SubjectKind::Holder, names.holder(def.id()), lister.of_holder(def));
+        }
+        for entry in &self.start {
+            let contents = entry.contents.iter().map(|portion| lister.portion(portion));
+            let value = contents.collect::<Vec<_>>().join(", ");
+            lister.text("contents", SettingClass::Start, value, String::new());
+            add(SubjectKind::Start, names.place(&entry.place.to_string()), std::mem::take(&mut lister.settings));
+        }
+        all
+    }
+}
+
+struct Lister<'r> {
+    rules: &'r Ruleset,
+    names: Renames<'r>,
+    settings: Vec<Setting>,
+}
+
+fn yes_no(rule: bool) -> &'static str {
+    if rule { "yes" } else { "no" }
+}
+
+fn or_none(value: Option<impl Display>) -> String {
+    value.map_or_else(|| "none".to_owned(), |value| value.to_string())
+}
+
+fn listed(items: impl IntoIterator<Item = impl Display>) -> String {
+    let items: Vec<String> = items.into_iter().map(|item| item.to_string()).collect();
+    if items.is_empty() { "none".to_owned() } else { items.join(", ") }
+}
+
+fn sorted(items: impl Iterator<Item = impl Display>) -> String {
+    listed(items.map(|item| item.to_string()).collect::<BTreeSet<_>>())
+}
+
+impl Lister<'_> {
+    fn put(&mut self, name: impl Into<String>, class: SettingClass, value: String, is_default: bool, detail: Detail) {
+        self.settings.push(Setting { name: name.into(), class, value, is_default, detail });
+    }
+
+    fn text(&mut self, name: &str, class: SettingClass, value: impl Display, default: impl Display) {
+        let value = value.to_string();
+        let is_default = value == default.to_string();
+        self.put(name, class, value, is_default, Detail::Plain);
+    }
+
+    fn rule(&mut self, name: &str, value: impl Display, default: impl Display) {
+        self.text(name, SettingClass::Rule, value, default);
+    }
+
+    fn limit(&mut self, name: &str, limit: Option<impl Display>) {
+        self.rule(name, or_none(limit), "none");
+    }
+
+    fn label(&mut self, name: &str, value: &str, default: &str) {
+        self.text(name, SettingClass::Label, value, default);
+    }
+
+    fn filter(&mut self, name: impl Into<String>, filter: Option<FilterId>) {
+        let written = filter.map(|filter| format!("`{}`", self.rules.filter(filter).written()));
+        let value = written.unwrap_or_else(|| "everything".to_owned());
+        self.put(name, SettingClass::Rule, value, filter.is_none(), Detail::Filter(filter));
+    }
+
+    fn caps(&mut self, caps: &[Cap]) {
+        // The number of a cap is that of its filter among the filters of all caps.
+        for &Cap { of, count, number: _ } in caps {
+            let value = format!("{count} of `{}`", self.rules.filter(of).written());
+            self.put("cap", SettingClass::Rule, value, false, Detail::Cap(of, count));
+        }
+    }
+
+    fn of_ruleset(&mut self) -> Vec<Setting> {
+        let Ruleset {
+            title,
+            version,
+            weight_unit,
+            source,
+            nesting,
+            ground_limit: _,
+            request_window,
+            migration,
+            // The subjects of their own.
+            kinds: _,
+            tags: _,
+            marks: _,
+            properties: _,
+            containers: _,
+            holders: _,
+            start: _,
+            // Written in the settings of kinds, containers and holders.
+            arena: _,
+            figures: _,
+            kind_properties: _,
+            tag_sets: _,
+            filters: _,
+            attributes: _,
+            grants: _,
+            needs: _,
+            cap_filters: _,
+            pack_kinds: _,
+            has_doors: _,
+            // Found from the others.
+            warnings: _,
+            kind_index: _,
+            tag_index: _,
+            mark_index: _,
+            property_index: _,
+            container_index: _,
+            holder_index: _,
+            fingerprint: _,
+        } = self.rules;
+        self.label("title", title, "");
+        self.label("units.weight", weight_unit, "");
+        self.rule("nesting", nesting, super::compile::DEFAULT_NESTING);
+        self.limit("ground-limit", self.rules.ground_limit());
+        self.rule("request-window", request_window, super::compile::DEFAULT_REQUEST_WINDOW);
+        self.text("version", SettingClass::Migration, version, 1);
+        self.of_migration(migration);
+        for (key, claim) in &source.claims {
+            self.put(*key, SettingClass::Claim, claim.value.clone(), false, Detail::Member);
+        }
+        std::mem::take(&mut self.settings)
+    }
+
+    fn of_migration(&mut self, migration: &MigrationRules) {
+        let standard = MigrationRules::default();
+        for ((key, word), (_, default)) in migration.treatments().into_iter().zip(standard.treatments()) {
+            self.text(&format!("migration {key}"), SettingClass::Migration, word, default);
+        }
+        for (version, changes) in &migration.versions {
+            for (key, names) in changes.all_names() {
+                for (before, after) in names {
+                    let name = format!("migration.{version}.{key}");
+                    let value = format!("{before} -> {after}");
+                    self.put(name, SettingClass::Migration, value, false, Detail::Member);
+                }
+            }
+        }
+    }
+
+    /// The stack limit of a tag stands in those of its kinds.
+    fn of_tag(&mut self, tag: &Tag) -> Vec<Setting> {
+        let Tag { name, parent: _, label: _, note, stack_limit: _ } = tag;
+        self.label("label", tag.label(), name);
+        self.label("note", note, "");
+        std::mem::take(&mut self.settings)
+    }
+
+    fn of_mark(&mut self, mark: &Mark) -> Vec<Setting> {
+        let Mark { name, label: _, note } = mark;
+        self.label("label", mark.label(), name);
+        self.label("note", note, "");
+        std::mem::take(&mut self.settings)
+    }
+
+    fn of_kind(&mut self, kind: Kind<'_>) -> Vec<Setting> {
+        let index = kind.handle().index();
+        let KindDef { id: _, name: _, note: _, tag_set: _, value, own_stack_limit: _, properties: _ } =
+            &self.rules.kinds[index];
+        let KindFigures { weight: _, stack_limit, keep, pack: _, needs: _, admitted: _ } = &self.rules.figures[index];
+        self.rule("stack-limit", stack_limit, 1);
+        self.rule("weight", kind.weight(), 0);
+        self.rule("value", value, 0);
+        self.rule("keep", yes_no(*keep), "no");
+        self.rule("tags", sorted(kind.tags()), "none");
+        self.rule("needs", sorted(kind.needs()), "none");
+        self.rule("pack", or_none(kind.pack().map(|def| self.names.definition(def.id()))), "none");
+        let attributes = kind.attributes().map(|(name, number)| format!("{name} {number}"));
+        self.rule("attributes", sorted(attributes), "none");
+        let properties = kind.properties().map(|(id, value)| {
+            let name = self.names.property(self.rules.property(id).name());
+            match value {
+                PropertyValue::Number(number) => format!("{name} {number}"),
+                PropertyValue::Text(text) => format!("{name} {text:?}"),
+            }
+        });
+        self.rule("properties", sorted(properties), "none");
+        self.label("name", kind.name(), kind.id());
+        self.label("note", kind.note(), "");
+        std::mem::take(&mut self.settings)
+    }
+
+    fn of_container(&mut self, def: &ContainerDef) -> Vec<Setting> {
+        let ContainerDef {
+            id,
+            name,
+            note,
+            slots,
+            columns,
+            stack_limit: _,
+            weight_cap: _,
+            admits,
+            ruled,
+            caps,
+            worn,
+            put,
+            take,
+            copies: _,
+            // Stand in the settings of the holder, of the kind.
+            carried: _,
+            brought: _,
+            deep,
+            reserved_first,
+            misfits,
+            on_put: _,
+            must_open,
+            exclusive,
+            bounds: (least, most),
+        } = def;
+        self.rule("slots", slots, ruled.len());
+        self.rule("least-slots", least, slots);
+        self.rule("most-slots", most, slots);
+        let instances: Vec<String> = def.instances().map(|name| self.names.container(name)).collect();
+        let own = if instances.is_empty() { "none".to_owned() } else { self.names.container(id) };
+        self.rule("copies", listed(instances), own);
+        self.rule("worn", yes_no(*worn), "no");
+        self.limit("stack-limit", def.stack_limit());
+        self.limit("weight-cap", def.weight_cap());
+        self.rule("put", yes_no(*put), "yes");
+        self.rule("take", yes_no(*take), "yes");
+        self.rule("deep", yes_no(*deep), "no");
+        self.rule("reserved-first", yes_no(*reserved_first), "no");
+        self.rule("must-open", yes_no(*must_open), "no");
+        self.rule("exclusive", yes_no(*exclusive), "no");
+        self.rule("misfits", if *misfits == Misfits::Leave { "leave" } else { "stay" }, "stay");
+        self.rule("on-put", listed(def.on_put().iter().map(|way| way.word())), "place, merge, swap");
+        self.filter("admits", *admits);
+        self.caps(caps);
+        self.of_slots(ruled);
+        self.label("columns", &columns.to_string(), &slots.min(&8).to_string());
+        self.label("name", name, id);
+        self.label("note", note, "");
+        std::mem::take(&mut self.settings)
+    }
+
+    fn of_slots(&mut self, ruled: &[SlotDef]) {
+        let mut order = Vec::new();
+        for (number, slot) in ruled.iter().enumerate().filter(|(_, slot)| slot.has_rules()) {
+            let SlotDef { name, label, admits, stack_limit } = slot;
+            let place = format!("slot {}", name.as_deref().map_or_else(|| number.to_string(), str::to_owned));
+            let admitted = admits.map(|filter| format!("admits `{}`", self.rules.filter(filter).written()));
+            let limit = (*stack_limit != u32::MAX).then_some(*stack_limit);
+            let rules = admitted.into_iter().chain(limit.map(|limit| format!("stack-limit {limit}")));
+            let value = rules.collect::<Vec<_>>().join(", ");
+            let value = if value.is_empty() { "no further rules".to_owned() } else { value };
+            self.put(place.clone(), SettingClass::Rule, value, false, Detail::Slot);
+            self.filter(format!("{place}: admits"), *admits);
+            self.limit(&format!("{place}: stack-limit"), limit);
+            if let Some(name) = name {
+                order.push(name.to_string());
+                self.label(&format!("{place}: label"), label.as_deref().unwrap_or(name), name);
+            }
+        }
+        if !order.is_empty() {
+            self.put("order of slots", SettingClass::Rule, listed(&order), false, Detail::Order(order));
+        }
+    }
+
+    fn of_holder(&mut self, def: &HolderDef) -> Vec<Setting> {
+        let HolderDef { id, name, note, carries, weight_cap: _, caps, shortcuts, spent, burden } = def;
+        let carried = carries.iter().map(|&id| self.names.definition(self.rules.container(id).id()));
+        self.rule("carries", listed(carried.collect::<Vec<_>>()), "none");
+        self.limit("weight-cap", def.weight_cap());
+        self.rule("burden", listed(burden.iter().map(|(from, label)| format!("{label} from {from}"))), "none");
+        self.rule("shortcuts", shortcuts, 0);
+        self.rule("spent-shortcuts", if *spent == Spent::Keep { "keep" } else { "clear" }, "clear");
+        self.caps(caps);
+        self.label("name", name, id);
+        self.label("note", note, "");
+        std::mem::take(&mut self.settings)
+    }
+
+    fn portion(&self, portion: &StartPortion) -> String {
+        let StartPortion { count, kind, marks, properties, at: _ } = portion;
+        let kind = self.names.kind(self.rules.kind(*kind).id());
+        let marks = marks.iter().map(|&mark| self.names.mark(self.rules.mark(mark).name()));
+        let value =
+            |(id, value): &(_, Decimal)| format!("{} {value}", self.names.property(self.rules.property(*id).name()));
+        let variant: Vec<String> = marks.chain(properties.iter().map(value)).collect();
+        let variant: Cow<'_, str> =
+            if variant.is_empty() { "".into() } else { format!(" ({})", variant.join(", ")).into() };
+        format!("{count} {kind}{variant}")
+    }
+}
