@@ -75,6 +75,19 @@ fn all_faults_of_a_ruleset_are_drawn_with_their_lines() {
 }
 
 #[test]
+fn what_is_not_listed_is_counted() {
+    let folder = tempfile::tempdir().expect("a folder");
+    let unknown: String = (0..250).map(|key| format!("zz{key} = 1\n")).collect();
+    std::fs::write(folder.path().join("rules.toml"), unknown).expect("written");
+    let drawn = hypotheke(folder.path()).arg("check").assert().code(2).get_output().stderr.clone();
+    let drawn = String::from_utf8(drawn).expect("text");
+    assert!(drawn.ends_with("150 more are not listed\n\n250 errors\n"), "{drawn}");
+    let json = output(hypotheke(folder.path()).args(["check", "--format", "json"]), 2);
+    let json: Value = serde_json::from_str(&json).expect("JSON");
+    assert_eq!((json["faults"].as_array().expect("a list").len(), json["unlisted"].as_u64()), (100, Some(150)));
+}
+
+#[test]
 fn warnings_are_drawn_and_end_with_0() {
     let folder = tempfile::tempdir().expect("a folder");
     let rules = "[kind.anvil]\nweight = 90\ntags = [\"iron\"]\n[container.sled]\nslots = 4\nweight-cap = 80\n";

@@ -179,8 +179,9 @@ impl Ruleset {
         if faults.is_empty() {
             return Ok(rules);
         }
-        let faults = rules.warnings().iter().cloned().chain(faults).collect();
-        Err(RulesetErrors::new(Diagnostics::new(rules.sources().to_vec(), faults)))
+        let mut all = rules.warnings().to_faults();
+        all.extend(faults);
+        Err(RulesetErrors::new(Diagnostics::new(rules.sources().to_vec(), all)))
     }
 
     /// Builds a ruleset in code.

@@ -3,7 +3,7 @@
 use std::path::Path;
 use std::sync::Arc;
 
-use hypotheke::text::{Diagnostics, Severity};
+use hypotheke::text::{Diagnostics, Severity, Source};
 use hypotheke::{LoadError, Ruleset, ScenarioFile};
 use proptest::prelude::*;
 
@@ -320,4 +320,35 @@ proptest! {
     fn no_bytes_make_a_scenario_panic(bytes: Vec<u8>) {
         let _ = ScenarioFile::from_bytes("x.scenario", bytes);
     }
+}
+
+/// A hundred are listed, the others are counted, wherever they are.
+#[test]
+fn a_hundred_faults_are_listed_and_the_rest_are_counted() {
+    let many = |line: fn(usize) -> String| (0..250).map(line).collect::<String>();
+    let end = "[kind.a]\n[container.c]\nslots = 1\n";
+    let table = format!("id,weight\n{}", many(|n| format!("k{n},abc\n")));
+    let rulesets = [
+        Ruleset::from_toml("rules.toml", &format!("{}{end}", many(|n| format!("zz{n} = 1\n")))),
+        Ruleset::from_toml("rules.toml", &format!("{}{end}", many(|_| "[kind.b]\n".to_owned()))),
+        Ruleset::from_toml("rules.toml", &format!("{end}[start]\nc = [{}]", many(|n| format!("\"1 zz{n}\",")))),
+        Ruleset::from_bytes("rules.toml", format!("tables = [\"t.csv\"]\n{end}").into_bytes(), |name| {
+            Ok((name.to_owned(), table.clone().into_bytes()))
+        }),
+    ];
+    for (case, found) in rulesets.into_iter().enumerate() {
+        let errors = found.expect_err("all of it is wrong");
+        let found = errors.diagnostics();
+        assert_eq!(found.iter().count(), 100, "case {case}");
+        assert!(found.unlisted() > 100 && found.len() == 100 + found.unlisted(), "case {case}: {}", found.len());
+        assert!(errors.to_string().ends_with(&format!("{} more are not listed", found.unlisted())), "case {case}");
+    }
+    let rules = Arc::new(Ruleset::from_toml("rules.toml", end).expect("valid"));
+    let lines = many(|n| format!("    moove 1 a from c to d{n}\n"));
+    let parsed = ScenarioFile::parse(Source::new("x.scenario", format!("scenario x\n  steps\n{lines}")));
+    assert_eq!(parsed.expect_err("no such verb").diagnostics().len(), 250);
+    let lines = many(|n| format!("    move 1 zz{n} from c to c\n"));
+    let file = ScenarioFile::parse(Source::new("x.scenario", format!("scenario x\n  steps\n{lines}"))).expect("lines");
+    let found = file.check(&rules).map(|_| ()).expect_err("no such kinds");
+    assert_eq!(found.diagnostics().iter().count(), 100);
 }

@@ -158,7 +158,7 @@ fn a_table_that_is_wrong_in_every_row_does_not_flood() {
     }
     let found = faults(&table);
     assert_eq!(found.len(), 101);
-    assert!(found[0].contains("4900 more faults in this table are not listed"), "{}", found[0]);
+    assert_eq!(found[100], "4900 more are not listed");
 }
 
 #[test]

@@ -28,6 +28,7 @@ pub(crate) fn run(output: &mut Output, path: &Path) -> Result<Verdict, InputErro
             containers: rules.containers().len(),
             holders: rules.holders().len(),
             faults,
+            unlisted: warnings.unlisted(),
         })?;
         return Ok(Verdict::Good);
     }

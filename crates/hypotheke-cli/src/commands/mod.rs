@@ -175,9 +175,10 @@ fn dispatch(args: &Cli, output: &mut Output) -> Result<Verdict, InputError> {
 /// Says why nothing could be done: on standard error, or as JSON on standard output.
 fn report(output: &mut Output, error: &InputError) {
     if output.format == Format::Json {
-        let mut faults = Vec::new();
-        collect_json(error, &mut faults);
-        let written = output.write_json(&serde_json::json!({ "faults": faults })).and_then(|()| output.flush());
+        let (mut faults, mut unlisted) = (Vec::new(), 0);
+        collect_json(error, &mut faults, &mut unlisted);
+        let found = serde_json::json!({ "faults": faults, "unlisted": unlisted });
+        let written = output.write_json(&found).and_then(|()| output.flush());
         if written.is_err() {
             let _ = writeln!(output.err, "error: {}", clean(&error.to_string()));
         }
@@ -195,10 +196,13 @@ fn report(output: &mut Output, error: &InputError) {
     }
 }
 
-fn collect_json(error: &InputError, faults: &mut Vec<serde_json::Value>) {
+fn collect_json(error: &InputError, faults: &mut Vec<serde_json::Value>, unlisted: &mut usize) {
     match (error, error.diagnostics()) {
-        (InputError::Several(errors), _) => errors.iter().for_each(|error| collect_json(error, faults)),
-        (_, Some(found)) => faults.extend(diagnostics::to_json(found).iter().map(|fault| serde_json::json!(fault))),
+        (InputError::Several(errors), _) => errors.iter().for_each(|error| collect_json(error, faults, unlisted)),
+        (_, Some(found)) => {
+            faults.extend(diagnostics::to_json(found).iter().map(|fault| serde_json::json!(fault)));
+            *unlisted += found.unlisted();
+        }
         (_, None) => {
             faults.push(serde_json::json!({ "severity": "error", "message": error.to_string(), "help": error.help() }));
         }
@@ -213,9 +217,8 @@ pub(crate) fn report_diagnostics(output: &mut Output, found: &Diagnostics) {
 
 /// `2 errors, 1 warning`
 pub(crate) fn summary(found: &Diagnostics) -> String {
-    let count = |severity| found.iter().filter(|diagnostic| diagnostic.severity() == severity).count();
     let counted = |severity: Severity| {
-        let count = count(severity);
+        let count = found.count(severity);
         (count > 0).then(|| crate::render::report::counted(count, &severity.to_string()))
     };
     let parts: Vec<String> = [Severity::Error, Severity::Warning].into_iter().filter_map(counted).collect();

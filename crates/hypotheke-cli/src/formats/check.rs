@@ -20,4 +20,6 @@ pub(crate) struct CheckJson<'c> {
     pub(crate) holders: usize,
     /// What is probably not meant.
     pub(crate) faults: Vec<JsonDiagnostic<'c>>,
+    /// The number of faults beyond those that are listed.
+    pub(crate) unlisted: usize,
 }

@@ -18,6 +18,11 @@ pub(crate) fn draw(diagnostics: &Diagnostics) -> String {
         text.push_str(&renderer.render(&[group(diagnostics, diagnostic)]));
         text.push_str("\n\n");
     }
+    match diagnostics.unlisted() {
+        0 => {}
+        1 => text.push_str("1 more is not listed\n\n"),
+        unlisted => text.push_str(&format!("{unlisted} more are not listed\n\n")),
+    }
     text
 }
 

@@ -1,9 +1,10 @@
 //! One rule of a ruleset as it is not written.
 
 use crate::filter::Filter;
+use crate::id::KindId;
 use crate::language::NamedVariant;
 use crate::quantity::Decimal;
-use crate::ruleset::{CapSource, Misfits, PropertySource, RulesetSource, Spent, Way, Written};
+use crate::ruleset::{CapSource, KindPatch, Misfits, PropertySource, Ruleset, RulesetSource, Spent, Way, Written};
 
 /// Where a filter stands.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -80,6 +81,23 @@ pub(super) enum Change {
 }
 
 impl Change {
+    /// The change as that of a single kind, which can be made in place.
+    pub(super) fn of_kind(&self, rules: &Ruleset) -> Option<(KindId, KindPatch)> {
+        let (kind, patch) = match self {
+            Change::KindWeight(kind, weight) => (*kind, KindPatch::Weight(*weight)),
+            Change::KindValue(kind, value) => (*kind, KindPatch::Value(*value)),
+            Change::KindLimit(kind, limit) => (*kind, KindPatch::StackLimit(*limit)),
+            Change::KindTag(kind, tag) => (*kind, KindPatch::NoTag(*tag)),
+            Change::Keep(kind) => {
+                let id = KindId(u32::try_from(*kind).ok()?);
+                (*kind, KindPatch::Keep(!rules.kind(id).is_kept()))
+            }
+            Change::Number(of, number) => (of.kind, KindPatch::Number(rules.find_property(&of.name)?, *number)),
+            _ => return None,
+        };
+        Some((KindId(u32::try_from(kind).ok()?), patch))
+    }
+
     /// Makes the change.
     pub(super) fn apply(&self, source: &mut RulesetSource) {
         match self {

@@ -6,7 +6,7 @@ use std::collections::BTreeMap;
 use super::change::{Change, FilterAt};
 use super::touch::may_be_admitted;
 use crate::filter::{Measure, Outlook, Subject, Test, Thought, Value};
-use crate::id::{MarkId, PropertyId};
+use crate::id::{KindId, MarkId, PropertyId};
 use crate::quantity::Decimal;
 use crate::ruleset::{Cap, ContainerDef, FilterId, HolderDef, Kind, Ruleset};
 
@@ -60,11 +60,11 @@ pub(super) fn without_effect(rules: &Ruleset, changed: &Ruleset, change: &Change
             rules.holders().is_empty().then(|| "no holder is there to open it".to_owned())
         }
         Change::KindLimit(kind, _) => {
-            let limit = |rules: &Ruleset| rules.kinds().nth(*kind).map(Kind::stack_limit);
+            let limit = |rules: &Ruleset| nth_kind(rules, *kind).map(|kind| kind.stack_limit());
             (limit(rules) == limit(changed)).then(|| "its tags, or the ruleset, give it the same".to_owned())
         }
         Change::KindTag(kind, _) => {
-            let kind = rules.kinds().nth(*kind)?;
+            let kind = nth_kind(rules, *kind)?;
             let alike = same_kind(rules, changed, kind);
             (alike && kind.stack_limit() == changed.kind(kind.handle()).stack_limit())
                 .then(|| "no filter and no limit depends on it".to_owned())
@@ -72,7 +72,7 @@ pub(super) fn without_effect(rules: &Ruleset, changed: &Ruleset, change: &Change
         Change::Text(of, _) | Change::NoProperty(of)
             if rules.find_property(&of.name).is_some_and(|id| rules.property(id).is_text()) =>
         {
-            let kind = rules.kinds().nth(of.kind)?;
+            let kind = nth_kind(rules, of.kind)?;
             same_kind(rules, changed, kind).then(|| "no filter depends on it".to_owned())
         }
         // What they decide can be measured, whatever else they do.
@@ -107,6 +107,11 @@ pub(super) fn without_effect(rules: &Ruleset, changed: &Ruleset, change: &Change
         | Change::Nesting(_)
         | Change::Ground(_) => None,
     }
+}
+
+/// A kind by its number.
+pub(super) fn nth_kind(rules: &Ruleset, number: usize) -> Option<Kind<'_>> {
+    (number < rules.kinds().len()).then(|| rules.kind(KindId(u32::try_from(number).unwrap_or(u32::MAX))))
 }
 
 /// Kinds that may ever lie in a container. What is in it may become unfit, but has been fit before.

@@ -16,7 +16,7 @@ mod touch;
 
 use std::collections::BTreeMap;
 use std::num::NonZeroUsize;
-use std::sync::Arc;
+use std::sync::{Arc, Mutex};
 use std::sync::atomic::{AtomicU64, AtomicUsize, Ordering};
 
 use crate::quantity::Decimal;
@@ -28,7 +28,7 @@ use change::Change;
 use rule::{Rule, rules_of};
 use suggest::Differing;
 pub use suggest::MOST_STEPS;
-use touch::{Touched, touched};
+use touch::{ByKind, Touched, touched};
 
 /// How coverage is looked for.
 #[derive(Clone, Copy, Debug)]
@@ -179,9 +179,12 @@ pub fn coverage(
     let source = RulesetSource::written_again(rules);
     let list = rules_of(&source, |subject| lightest(rules, subject));
     let plays = all_plays(rules, files);
+    let by_kind = ByKind::new(plays.iter().map(|play| &play.touched));
+    let spare = Mutex::new(Vec::new());
     let (played, looked_at) = (AtomicU64::new(0), AtomicUsize::new(0));
     let reports = on_threads(&list, options.threads, |_, rule| {
-        let mut search = Search { rules, files, plays: &plays, played: 0, last: None, options };
+        let (plays, by_kind, spare) = (&plays, &by_kind, &spare);
+        let mut search = Search { rules, files, plays, by_kind, spare, played: 0, last: None, options };
         let report = search.look_at(&source, rule);
         played.fetch_add(search.played, Ordering::Relaxed);
         progress(looked_at.fetch_add(1, Ordering::Relaxed) + 1, list.len());
@@ -252,6 +255,9 @@ struct Search<'s, 'f> {
     rules: &'s Arc<Ruleset>,
     files: &'s [PlayableFile<'f>],
     plays: &'s [Play<'f>],
+    by_kind: &'s ByKind,
+    /// Rulesets in which single kinds are changed, and put back.
+    spare: &'s Mutex<Vec<Arc<Ruleset>>>,
     played: u64,
     /// What noticed another change of the same rule is likely to notice this one.
     last: Option<usize>,
@@ -268,33 +274,59 @@ impl Search<'_, '_> {
     }
 
     fn judge(&mut self, source: &RulesetSource, rule: &Rule, (told, change): (&str, &Change)) -> ChangeVerdict {
+        if let Some(verdict) = self.judge_in_place(rule, (told, change)) {
+            return verdict;
+        }
         let mut source = source.clone();
         change.apply(&mut source);
         let Ok(changed) = compile(source) else { return ChangeVerdict::Invalid };
-        let changed = Arc::new(changed);
-        if let Some(noticed) = self.noticed_by(&rule.subject, &changed) {
+        self.judge_changed(&Arc::new(changed), rule, (told, change))
+    }
+
+    /// A change of a single kind is made in a ruleset that is there already, and taken back.
+    fn judge_in_place(&mut self, rule: &Rule, told: (&str, &Change)) -> Option<ChangeVerdict> {
+        let (kind, patch) = told.1.of_kind(self.rules)?;
+        let spare = self.spare.lock().ok().and_then(|mut spare| spare.pop());
+        let mut changed = spare.unwrap_or_else(|| Arc::new(Ruleset::clone(self.rules)));
+        let before = Arc::get_mut(&mut changed)?.patch_kind(kind, &patch)?;
+        let verdict = self.judge_changed(&changed, rule, told);
+        // Whoever still had it would see it change; then it is not used again.
+        if let (Some(own), Ok(mut spare)) = (Arc::get_mut(&mut changed), self.spare.lock()) {
+            own.restore_kind(before);
+            spare.push(changed);
+        }
+        Some(verdict)
+    }
+
+    fn judge_changed(&mut self, changed: &Arc<Ruleset>, rule: &Rule, (told, change): (&str, &Change)) -> ChangeVerdict {
+        if let Some(noticed) = self.noticed_by(&rule.subject, changed) {
             self.last = Some(noticed);
             return ChangeVerdict::Noticed { by: self.plays[noticed].scenario.title.to_string() };
         }
-        if let Some(because) = effect::without_effect(self.rules, &changed, change) {
+        if let Some(because) = effect::without_effect(self.rules, changed, change) {
             return ChangeVerdict::WithoutEffect { because };
         }
         let wanted = self.options.suggest.then_some(());
         let suggestion = wanted.and_then(|()| {
-            suggest::suggest(self.rules, &changed, &rule.subject, &rule.text, (told, change), Differing::Reasons)
+            suggest::suggest(self.rules, changed, &rule.subject, &rule.text, (told, change), Differing::Reasons)
         });
         ChangeVerdict::Unnoticed { suggestion }
     }
 
     /// The first play that fails by the changed rules.
     fn noticed_by(&mut self, subject: &Subject, changed: &Arc<Ruleset>) -> Option<usize> {
-        let likely = self.last.into_iter();
-        let others = (0..self.plays.len()).filter(|number| Some(*number) != self.last);
-        for number in likely.chain(others) {
-            let play = &self.plays[number];
-            if !play.touched.meets(self.rules, subject) {
-                continue;
+        let touching = |number: &usize| self.plays[*number].touched.meets(self.rules, subject);
+        let mut numbers: Vec<usize> = match subject.kind {
+            SubjectKind::Kind => {
+                self.rules.find_kind(&subject.name).map_or_else(Vec::new, |kind| self.by_kind.of(self.rules, kind))
             }
+            _ => (0..self.plays.len()).filter(touching).collect(),
+        };
+        if let Some(likely) = self.last.and_then(|last| numbers.iter().position(|&number| number == last)) {
+            numbers[..=likely].rotate_right(1);
+        }
+        for number in numbers {
+            let play = &self.plays[number];
             self.played += 1;
             if !self.files[play.file].by_other_rules(changed).holds(play.scenario, play.body) {
                 return Some(number);

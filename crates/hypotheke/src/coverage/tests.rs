@@ -6,7 +6,7 @@ use std::sync::Arc;
 use super::rule::rules_of;
 use super::suggest::Differing;
 use super::{all_plays, lightest};
-use crate::ruleset::{Ruleset, RulesetSource, compile};
+use crate::ruleset::{FilterId, Ruleset, RulesetSource, compile};
 use crate::scenario::{PlayableFile, ScenarioFile};
 
 fn laws() -> (Arc<Ruleset>, Vec<ScenarioFile>) {
@@ -90,4 +90,41 @@ fn shadowed_changes(rules: &Arc<Ruleset>) -> usize {
         }
     }
     shadowed
+}
+
+/// A kind that is changed in place is as if the ruleset had been compiled with the change, and afterwards as it was.
+#[test]
+fn a_kind_changed_in_place_is_as_if_it_were_compiled() {
+    let (laws, _) = laws();
+    let extra = "stack-limit = 5\n[tag.a]\nstack-limit = 3\n[tag.\"a.b\"]\n[kind.x]\ntags = [\"a.b\", \"c\"]\nweight = 2\nvalue = 3\n\
+                 properties = { depth = 4 }\n[kind.y]\ntags = [\"c\"]\nstack-limit = 2\nkeep = true\n[kind.z]\npack = \"bag\"\ntags = [\"c\"]\n\
+                 [container.bag]\nslots = 1\n[container.d]\nslots = 2\nadmits = \"a or c and weight < 3 and depth >= 4 or value > 2\"\n";
+    let extra = Arc::new(Ruleset::from_toml("rules.toml", extra).unwrap_or_else(|errors| panic!("{errors}")));
+    let mut changes = 0;
+    for rules in [laws, extra] {
+        let source = RulesetSource::written_again(&rules);
+        let mut own = Ruleset::clone(&rules);
+        let answers = |rules: &Ruleset| {
+            let plain = rules.kinds().map(|kind| {
+                let number = kind.handle().0;
+                (0..rules.all_filters().len()).map(|filter| rules.admits_plain(FilterId::numbered(filter), number)).collect()
+            });
+            plain.collect::<Vec<Vec<bool>>>()
+        };
+        for rule in rules_of(&source, |subject| lightest(&rules, subject)) {
+            for (text, change) in &rule.changes {
+                let Some((kind, patch)) = change.of_kind(&rules) else { continue };
+                let Some(before) = own.patch_kind(kind, &patch) else { continue };
+                let mut changed = source.clone();
+                change.apply(&mut changed);
+                let changed = compile(changed).unwrap_or_else(|errors| panic!("{} {text}: {errors}", rule.text));
+                assert_eq!(own.settings(), changed.settings(), "{} {text}", rule.text);
+                assert_eq!(answers(&own), answers(&changed), "{} {text}", rule.text);
+                own.restore_kind(before);
+                assert_eq!((own.settings(), answers(&own)), (rules.settings(), answers(&rules)), "{} {text}", rule.text);
+                changes += 1;
+            }
+        }
+    }
+    assert!(changes > 50, "{changes}");
 }

@@ -5,12 +5,12 @@
 //! or from a place that no line names, whose holder no line names. So a scenario whose lines lead to none of these would be
 //! played in just the same way. Whatever can't be told from the names counts as touching everything.
 
-use rustc_hash::FxHashSet;
+use rustc_hash::{FxHashMap, FxHashSet};
 
 use crate::filter::Outlook;
-use crate::id::{ContainerId, KindId};
+use crate::id::{ContainerId, KindId, TagId};
 use crate::language::{NamedAction, NamedEvent, NamedOperation, NamedPortion, Path};
-use crate::ruleset::{Kind, Ruleset, Subject, SubjectKind, What};
+use crate::ruleset::{Ruleset, Subject, SubjectKind, What};
 use crate::scenario::{Body, Check, Claim, PlayableFile, Start, StartBase, Step};
 use crate::text::Word;
 use crate::world::{Place, World};
@@ -25,6 +25,8 @@ pub(super) struct Touched {
     containers: FxHashSet<String>,
     holders: FxHashSet<String>,
     kinds: FxHashSet<KindId>,
+    /// Tags whose kinds are counted, wherever they are.
+    tags: FxHashSet<TagId>,
 }
 
 impl Touched {
@@ -36,11 +38,49 @@ impl Touched {
                 SubjectKind::Start => self.rules_start,
                 SubjectKind::Container => self.containers.contains(&subject.name),
                 SubjectKind::Holder => self.holders.contains(&subject.name),
-                SubjectKind::Kind => rules.find_kind(&subject.name).is_some_and(|kind| self.kinds.contains(&kind)),
-                SubjectKind::Tag => rules
-                    .find_tag(&subject.name)
-                    .is_some_and(|tag| self.kinds.iter().any(|&kind| rules.kind(kind).has_tag(tag))),
+                SubjectKind::Kind => rules.find_kind(&subject.name).is_some_and(|kind| {
+                    let is_counted = || self.tags.iter().any(|&tag| rules.kind(kind).has_tag(tag));
+                    self.kinds.contains(&kind) || is_counted()
+                }),
+                SubjectKind::Tag => {
+                    let has = |tag| self.kinds.iter().any(|&kind| rules.kind(kind).has_tag(tag));
+                    !self.tags.is_empty() || rules.find_tag(&subject.name).is_some_and(has)
+                }
             }
+    }
+}
+
+/// Plays by the kinds that they touch: most kinds are touched by few.
+#[derive(Debug, Default)]
+pub(super) struct ByKind {
+    /// These touch everything.
+    always: Vec<usize>,
+    kinds: FxHashMap<KindId, Vec<usize>>,
+    tags: FxHashMap<TagId, Vec<usize>>,
+}
+
+impl ByKind {
+    pub(super) fn new<'t>(plays: impl Iterator<Item = &'t Touched>) -> ByKind {
+        let mut found = ByKind::default();
+        for (play, touched) in plays.enumerate() {
+            if touched.everything {
+                found.always.push(play);
+                continue;
+            }
+            touched.kinds.iter().for_each(|&kind| found.kinds.entry(kind).or_default().push(play));
+            touched.tags.iter().for_each(|&tag| found.tags.entry(tag).or_default().push(play));
+        }
+        found
+    }
+
+    /// The plays that may notice a change of a kind, in order.
+    pub(super) fn of(&self, rules: &Ruleset, kind: KindId) -> Vec<usize> {
+        let by_kind = self.kinds.get(&kind).into_iter().flatten();
+        let by_tag = rules.tag_set_of(kind).iter().filter_map(|tag| self.tags.get(tag)).flatten();
+        let mut plays: Vec<usize> = self.always.iter().chain(by_kind).chain(by_tag).copied().collect();
+        plays.sort_unstable();
+        plays.dedup();
+        plays
     }
 }
 
@@ -172,8 +212,7 @@ impl Finder<'_> {
         match self.rules().what(name.as_str()) {
             Some(What::Kind(kind)) => self.kind(kind),
             Some(What::Tag(tag)) => {
-                let kinds = self.rules().kinds().filter(|kind| kind.has_tag(tag)).map(Kind::handle);
-                kinds.collect::<Vec<_>>().into_iter().for_each(|kind| self.kind(kind));
+                self.touched.tags.insert(tag);
             }
             Some(What::Mark(_)) => {}
             None => self.touched.everything = true,

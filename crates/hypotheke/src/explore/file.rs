@@ -10,9 +10,9 @@ use super::verb::Verb;
 use crate::language::{LineParser, NamedAction, SentenceError, TokenKind, lex};
 use crate::quantity::Decimal;
 use crate::ruleset::{FilterNames, Ruleset, What};
-use crate::scenario::parse::{LONGEST_LINE, MOST_FAULTS, diagnostic, lines};
+use crate::scenario::parse::{LONGEST_LINE, diagnostic, lines};
 use crate::scenario::{Check, Claim as Measured, Line, ScenarioErrors, ScenarioFile, Start, StartBase};
-use crate::text::{Diagnostic, Diagnostics, Location, Source, SourceId, Span, Word, suggestion};
+use crate::text::{Diagnostic, Diagnostics, Faults, Location, Source, SourceId, Span, Word, suggestion};
 use crate::world::World;
 
 /// Claims, and what is played to find out whether they hold.
@@ -72,7 +72,7 @@ enum Section {
 struct Reader {
     file: ClaimsFile,
     section: Section,
-    faults: Vec<Diagnostic>,
+    faults: Faults,
 }
 
 impl ClaimsFile {
@@ -83,14 +83,11 @@ impl ClaimsFile {
     pub fn parse(source: Source) -> Result<ClaimsFile, ScenarioErrors> {
         let text = source.clone();
         let file = ClaimsFile { source, start: None, play: Play::default(), claims: Vec::new() };
-        let mut reader = Reader { file, section: Section::Outside, faults: Vec::new() };
+        let mut reader = Reader { file, section: Section::Outside, faults: Faults::default() };
         let mut offset = if text.text().starts_with('\u{feff}') { '\u{feff}'.len_utf8() } else { 0 };
         for line in text.text()[offset..].split_inclusive('\n') {
             reader.line(line.trim_end_matches(['\n', '\r']), offset);
             offset += line.len();
-            if reader.faults.len() >= MOST_FAULTS {
-                break;
-            }
         }
         let says_nothing = reader.file.claims.is_empty() && reader.file.start.is_none() && !reader.file.play.is_said;
         if says_nothing && reader.faults.is_empty() {
@@ -125,7 +122,7 @@ impl ClaimsFile {
             return Ok(None);
         };
         let file = ClaimsFile { source: source.clone(), start: None, play: Play::default(), claims: Vec::new() };
-        let mut reader = Reader { file, section: Section::Outside, faults: Vec::new() };
+        let mut reader = Reader { file, section: Section::Outside, faults: Faults::default() };
         for (key, sentence) in &rules.source.claims {
             let kind = ClaimKind::ALL.into_iter().find(|kind| kind.word() == *key);
             reader.section = kind.map_or(Section::Play, Section::Claims);
@@ -385,7 +382,7 @@ pub(super) struct ReadyFile {
 struct Names<'f> {
     file: &'f ClaimsFile,
     rules: &'f Arc<Ruleset>,
-    faults: Vec<Diagnostic>,
+    faults: Faults,
 }
 
 impl ClaimsFile {
@@ -394,13 +391,13 @@ impl ClaimsFile {
         let source = Source::new("", "");
         let file = ClaimsFile { source, start: None, play: Play::default(), claims: Vec::new() };
         let world = World::new(rules);
-        let scope = Names { file: &file, rules, faults: Vec::new() }.scope(&world);
+        let scope = Names { file: &file, rules, faults: Faults::default() }.scope(&world);
         ReadyFile { claims: Vec::new(), scope, world }
     }
 
     /// Looks up all names and lays out the start.
     pub(super) fn ready(&self, rules: &Arc<Ruleset>) -> Result<ReadyFile, ScenarioErrors> {
-        let mut names = Names { file: self, rules, faults: Vec::new() };
+        let mut names = Names { file: self, rules, faults: Faults::default() };
         let blank = ScenarioFile::blank(self.source.clone());
         let world = blank.world_of(rules, self.start.as_ref()).map_err(|fault| names.faults.push(*fault)).ok();
         let claims: Vec<(Claim, Ready)> =
@@ -433,11 +430,11 @@ impl Names<'_> {
     }
 
     fn test(&mut self, part: &Part) -> Named {
-        let mut names = FilterNames { rules: self.rules, faults: Vec::new() };
+        let mut names = FilterNames { rules: self.rules, faults: Faults::default() };
         let at = Location::new(SourceId(0), Span::new(part.origin, part.origin + 1));
         let source = crate::ruleset::FilterSource { filter: part.filter.clone(), at, origin: Some(part.origin) };
         let test = names.resolve(&part.filter, &source);
-        self.faults.append(&mut names.faults);
+        self.faults.append(names.faults);
         Named { test, text: part.filter.to_string() }
     }
 

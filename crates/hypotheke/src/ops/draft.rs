@@ -1133,6 +1133,10 @@ impl<'w> Draft<'w> {
 
     /// Where on the ground something lies, or has landed in an operation before in the list.
     fn position(&self, spot: Spot) -> Position {
+        // Landings have rising numbers, and none is used again: what lay there before has been laid by no event.
+        if spot.slot < self.world.ground.next_landing {
+            return self.world.ground.position(spot.slot);
+        }
         let landed = self.scratch.events.iter().find_map(|event| match event {
             Event::Transferred { to, .. } if to.spot == spot => Some(to.position),
             _ => None,

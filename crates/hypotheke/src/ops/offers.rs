@@ -177,8 +177,10 @@ impl Draft<'_> {
         }
         let there = self.cell(spot);
         let fits_onto = self.takes_onto(there, item);
-        let room = if fits_onto { self.room_for(item, count, Some(source), spot) } else { 0 };
-        let takes = count.min(allowed).min(room);
+        // As where items are laid: only a whole stack may go beyond a limit.
+        let allowed = count.min(allowed);
+        let room = if fits_onto { self.room_for(item, allowed, Some(source), spot) } else { 0 };
+        let takes = allowed.min(room);
         if takes == count {
             return (takes, None);
         }

@@ -47,9 +47,9 @@ impl ResolveError {
     }
 }
 
-impl From<UnknownName> for ResolveError {
-    fn from(unknown: UnknownName) -> ResolveError {
-        ResolveError { message: unknown.message, help: unknown.help, span: unknown.word.span() }
+impl From<UnknownName<'_>> for ResolveError {
+    fn from(unknown: UnknownName<'_>) -> ResolveError {
+        ResolveError { message: unknown.message, help: (unknown.help)(), span: unknown.word.span() }
     }
 }
 

@@ -71,9 +71,9 @@ impl Draft<'_> {
         {
             return 0;
         }
-        let allowed = self.allowance(item, source, spot.container);
-        let room = self.room_for(item, want, source, spot);
-        let given = want.min(allowed).min(room);
+        // What may go beyond a limit goes whole; what the caps leave of it is a part, and that is within the limit.
+        let allowed = want.min(self.allowance(item, source, spot.container));
+        let given = allowed.min(self.room_for(item, allowed, source, spot));
         // What stays behind may block the slot.
         if given == 0 || given < want && self.is_blocked(item, spot, source, false) {
             return 0;

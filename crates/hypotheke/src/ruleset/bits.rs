@@ -11,6 +11,11 @@ impl Bits {
         self.0[index / 64] |= 1 << (index % 64);
     }
 
+    pub(crate) fn put(&mut self, index: usize, value: bool) {
+        let word = &mut self.0[index / 64];
+        *word = if value { *word | 1 << (index % 64) } else { *word & !(1 << (index % 64)) };
+    }
+
     /// All of these and all of those.
     pub(crate) fn unite(&mut self, other: &Bits) {
         self.0.iter_mut().zip(&other.0).for_each(|(own, other)| *own |= other);

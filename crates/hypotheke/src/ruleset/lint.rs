@@ -1,19 +1,18 @@
 //! Warnings: what is valid but most likely not meant.
 
+use rustc_hash::{FxHashMap, FxHashSet};
+
 use super::places::{ContainerDef, SlotDef};
 use super::source::{ContainerSource, KindAt};
 use super::view::{FilterId, Kind, Ruleset};
 use crate::filter::Outlook;
 use crate::text::{Diagnostic, Diagnostics, Location};
 
-/// So many warnings of one sort are listed.
-const MOST: usize = 50;
-
 pub(crate) fn lint(rules: &Ruleset) -> Diagnostics {
-    let mut found: Vec<Diagnostic> = rules.warnings.iter().cloned().collect();
-    found.extend(homeless_kinds(rules).into_iter().take(MOST));
-    found.extend(empty_places(rules).into_iter().take(MOST));
-    found.extend(slipped_tags(rules).into_iter().take(MOST));
+    let mut found = rules.warnings.to_faults();
+    found.extend(homeless_kinds(rules));
+    found.extend(empty_places(rules));
+    found.extend(slipped_tags(rules));
     Diagnostics::new(rules.source.sources.clone(), found)
 }
 
@@ -52,9 +51,6 @@ fn homeless_kinds(rules: &Ruleset) -> Vec<Diagnostic> {
             None => "no container admits it".to_owned(),
         };
         found.push(Diagnostic::warning("no-place", at, message).label(cause));
-        if found.len() == MOST {
-            break;
-        }
     }
     found
 }
@@ -119,20 +115,62 @@ fn slipped_tags(rules: &Ruleset) -> Vec<Diagnostic> {
         }
     }
     let mentioned = rules.mentioned_tags();
+    let declared: FxHashSet<&str> = rules.source.tags.iter().map(|tag| tag.name.value.as_str()).collect();
+    let alike = Alike::new(rules.tags().iter().map(super::Tag::name));
     let mut found = Vec::new();
     for (used, count) in rules.source.tag_names.iter().zip(carriers) {
-        let declared = rules.source.tags.iter().any(|tag| tag.name.value == *used.name);
-        if count != 1 || declared || mentioned.contains(&*used.name) {
+        if count != 1 || declared.contains(&*used.name) || mentioned.contains(&*used.name) {
             continue;
         }
-        let others = rules.tags().iter().map(super::Tag::name);
-        if let Some(meant) = others.filter(|&other| *used.name != *other).find(|other| is_slip(&used.name, other)) {
+        if let Some(meant) = alike.slip_of(&used.name) {
             let message = format!("tag `{}` is carried by a single kind and looks like `{meant}`", used.name);
             let fault = Diagnostic::warning("slipped-tag", tag_location(rules, used.at), message);
             found.push(fault.help(format!("write `{meant}`, or declare it: `[tag.{}]`", used.name)));
         }
     }
     found
+}
+
+/// Names by what is left of them without one letter: of two that differ by a slip, some two such rests are the same. So a name is not
+/// held against all others.
+struct Alike<'r> {
+    names: Vec<&'r str>,
+    by_rest: FxHashMap<String, Vec<u32>>,
+}
+
+/// Of so many names with the same rest, the first are looked at.
+const MOST_ALIKE: usize = 8;
+
+impl<'r> Alike<'r> {
+    fn new(names: impl Iterator<Item = &'r str>) -> Alike<'r> {
+        let names: Vec<&str> = names.collect();
+        let mut by_rest: FxHashMap<String, Vec<u32>> = FxHashMap::default();
+        for (number, name) in (0..).zip(&names) {
+            for rest in rests(name) {
+                let alike = by_rest.entry(rest).or_default();
+                if alike.len() < MOST_ALIKE {
+                    alike.push(number);
+                }
+            }
+        }
+        Alike { names, by_rest }
+    }
+
+    /// The first name of which this one is a slip.
+    fn slip_of(&self, name: &str) -> Option<&'r str> {
+        let numbers = rests(name).filter_map(|rest| self.by_rest.get(&rest)).flatten();
+        let slips = numbers.filter(|&&number| {
+            let other = self.names[number as usize];
+            other != name && is_slip(name, other)
+        });
+        slips.min().map(|&number| self.names[number as usize])
+    }
+}
+
+/// The name, and the name without each of its letters.
+fn rests(name: &str) -> impl Iterator<Item = String> {
+    let shorter = name.char_indices().map(|(at, letter)| format!("{}{}", &name[..at], &name[at + letter.len_utf8()..]));
+    shorter.chain([name.to_owned()])
 }
 
 /// Whether one part of the dotted name is a slip of the same part of the other: one letter differs, is missing, is too

@@ -113,7 +113,7 @@ pub(crate) struct NameChange {
     pub(crate) after: Option<Written<String>>,
 }
 
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 pub(crate) enum Changed {
     Kind,
     Replaced,

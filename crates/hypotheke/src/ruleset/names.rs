@@ -3,6 +3,9 @@
 use super::Ruleset;
 use crate::language::RESERVED;
 
+/// The most bytes of a name.
+pub(crate) const MAX_LENGTH: usize = 64;
+
 /// Why a text can't be a name; none if it can.
 pub(crate) fn fault(name: &str, dots: bool) -> Option<String> {
     let part_is_lawful = |part: &str| {
@@ -17,7 +20,7 @@ pub(crate) fn fault(name: &str, dots: bool) -> Option<String> {
     let shape = if dots { "lower-case letters, digits, `-` and `.`" } else { "lower-case letters, digits and `-`" };
     let too_long = "a name has at most 64 characters";
     match () {
-        () if name.len() > 64 => Some(too_long.to_owned()),
+        () if name.len() > MAX_LENGTH => Some(too_long.to_owned()),
         () if !lawful => Some(format!("a name begins with a letter and has {shape}")),
         () => None,
     }

@@ -6,7 +6,7 @@ use toml::de::{DeTable, DeValue};
 use super::source::{FilterSource, Written};
 use crate::filter::Filter;
 use crate::quantity::Decimal;
-use crate::text::{Diagnostic, Location, Source, SourceId, suggestion};
+use crate::text::{Diagnostic, Faults, Location, Source, SourceId, suggestion};
 
 /// The most that a count, such as a stack limit, may be.
 const COUNT_RANGE: &str = "a whole number from 1 to 4294967295";
@@ -17,7 +17,7 @@ type Value<'i> = Spanned<DeValue<'i>>;
 pub(crate) struct Reading<'s> {
     pub(crate) source: &'s Source,
     pub(crate) id: SourceId,
-    pub(crate) faults: Vec<Diagnostic>,
+    pub(crate) faults: Faults,
 }
 
 /// A table of which all keys are known.
@@ -28,7 +28,7 @@ pub(crate) struct Section<'a, 'i> {
 
 impl<'s> Reading<'s> {
     pub(crate) fn new(source: &'s Source, id: SourceId) -> Reading<'s> {
-        Reading { source, id, faults: Vec::new() }
+        Reading { source, id, faults: Faults::default() }
     }
 
     pub(crate) fn at<T>(&self, value: &Spanned<T>) -> Location {
@@ -87,7 +87,7 @@ impl<'s> Reading<'s> {
         for (key, _) in table {
             let name = key.get_ref().as_ref();
             if !allowed.contains(&name) && !other(name) {
-                let help = suggestion(name, allowed.iter().copied());
+                let help = if self.faults.is_full() { None } else { suggestion(name, allowed.iter().copied()) };
                 let fault = Diagnostic::error("unknown-key", self.at(key), format!("{what} has no key `{name}`"));
                 self.faults.push(fault.label("unknown key").maybe_help(help));
             }

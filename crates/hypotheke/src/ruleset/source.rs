@@ -7,7 +7,7 @@ use super::places::{Misfits, Spent, Way};
 use crate::filter::Filter;
 use crate::language::NamedPortion;
 use crate::quantity::Decimal;
-use crate::text::{Diagnostic, Location, Source, Span, Word};
+use crate::text::{Faults, Location, Source, Span, Word};
 
 /// A value and where it was written.
 #[derive(Clone, Debug)]
@@ -186,7 +186,7 @@ pub(crate) struct StartSource {
 #[derive(Clone, Debug, Default)]
 pub(crate) struct RulesetSource {
     pub(crate) sources: Vec<Source>,
-    pub(crate) faults: Vec<Diagnostic>,
+    pub(crate) faults: Faults,
     pub(crate) title: Option<String>,
     pub(crate) version: u32,
     pub(crate) weight_unit: Option<String>,

@@ -6,12 +6,9 @@ use csv::StringRecord;
 use super::source::{KindAt, KindSource, PropertySource, RulesetSource, Text, Written};
 use super::toml::name_fault;
 use crate::quantity::{Decimal, DecimalError};
-use crate::text::{Diagnostic, Location, Source, SourceId, Span, nearest};
+use crate::text::{Diagnostic, Faults, Location, Source, SourceId, Span, nearest};
 
 const KNOWN: &[&str] = &["id", "name", "note", "tags", "weight", "value", "stack-limit", "keep", "pack", "needs"];
-
-/// So many faults of one table are listed; a table that is wrong in every row is most often wrong in one way.
-const MOST_FAULTS: usize = 100;
 
 /// Which column holds what.
 #[derive(Clone, Debug, Default)]
@@ -46,8 +43,7 @@ struct TableReader<'s> {
     /// Where the first row begins, after a byte order mark.
     begin: usize,
     columns: Columns,
-    faults: Vec<Diagnostic>,
-    unlisted: usize,
+    faults: Faults,
 }
 
 impl RulesetSource {
@@ -58,13 +54,9 @@ impl RulesetSource {
         let begin = if source.text().starts_with('\u{feff}') { '\u{feff}'.len_utf8() } else { 0 };
         let separator = separator(&source.text()[begin..]);
         let columns = Columns { separator, ..Columns::default() };
-        let mut table = TableReader { source, id, begin, columns, faults: Vec::new(), unlisted: 0 };
+        let mut table = TableReader { source, id, begin, columns, faults: Faults::default() };
         table.read(self);
-        if table.unlisted > 0 {
-            let message = format!("{} more faults in this table are not listed", table.unlisted);
-            table.faults.push(Diagnostic::error("more-faults", Location::new(id, 0..0), message));
-        }
-        self.faults.append(&mut table.faults);
+        self.faults.append(table.faults);
         table.columns.properties.clear();
         self.table_columns.insert(id.0, table.columns);
     }
@@ -72,11 +64,7 @@ impl RulesetSource {
 
 impl TableReader<'_> {
     fn fault(&mut self, fault: Diagnostic) {
-        if self.faults.len() < MOST_FAULTS {
-            self.faults.push(fault);
-        } else {
-            self.unlisted += 1;
-        }
+        self.faults.push(fault);
     }
 
     fn cell(&self, row: u32, column: usize) -> Location {

@@ -86,7 +86,7 @@ impl RulesetSource {
         } else {
             self.read_root(&mut reading, root.get_ref());
         }
-        self.faults.append(&mut reading.faults);
+        self.faults.append(reading.faults);
     }
 
     fn read_root(&mut self, reading: &mut Reading<'_>, root: &DeTable<'_>) {

@@ -156,6 +156,14 @@ pub struct Property {
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) struct FilterId(pub(super) u32);
 
+#[cfg(test)]
+impl FilterId {
+    /// By its number among all filters.
+    pub(crate) fn numbered(number: usize) -> FilterId {
+        FilterId(u32::try_from(number).unwrap_or(u32::MAX))
+    }
+}
+
 /// A filter and, for each kind without marks and with its first properties, whether it is admitted.
 #[derive(Clone, Debug)]
 pub(crate) struct CompiledFilter {

@@ -9,7 +9,7 @@ use super::tree::{Body, Check, Claim, Line, ScenarioFile, Start, StartBase, Star
 use crate::language::{NamedAction, NamedOperation, Path};
 use crate::ops::ResolveError;
 use crate::ruleset::{HolderDef, Ruleset};
-use crate::text::{Diagnostic, Diagnostics, Location, SourceId, Span, Word, suggestion};
+use crate::text::{Diagnostic, Diagnostics, Faults, Location, MAX_LISTED, SourceId, Span, Word, suggestion};
 use crate::world::{Place, World};
 
 /// A scenario file whose names are all known to a ruleset, ready to be played.
@@ -32,7 +32,12 @@ impl ScenarioFile {
             faults.extend(self.start_world(rules, Some(&shared.start)).err());
         }
         let shared = SharedLists::new(self, &mut faults);
+        let mut unchecked = None;
         for (_, body) in self.scenarios().flat_map(super::tree::Scenario::plays) {
+            if faults.len() >= MAX_LISTED {
+                unchecked = body.steps.first().map(|step| step.span).or(body.end.first().map(|check| check.span));
+                break;
+            }
             let empty = Cow::Borrowed(&empty);
             let mut checker = Checker { file: self, rules, shared: &shared, empty, moments: Vec::new(), played: 0 };
             checker.body(body, &mut faults);
@@ -40,8 +45,13 @@ impl ScenarioFile {
         if faults.is_empty() {
             return Ok(PlayableFile { file: self, rules: Arc::clone(rules), shared });
         }
-        let faults = faults.iter().map(diagnostic).collect();
-        Err(ScenarioErrors::new(Diagnostics::new(vec![self.source.clone()], faults)))
+        let mut all = Faults::default();
+        all.extend(faults.iter().map(diagnostic));
+        all.extend(unchecked.map(|span| {
+            let message = "the names from here on are not checked before those above are mended";
+            Diagnostic::warning("not-checked", Location::new(SourceId(0), span), message)
+        }));
+        Err(ScenarioErrors::new(Diagnostics::new(vec![self.source.clone()], all)))
     }
 
     /// The world in which a scenario with this start begins.
@@ -160,7 +170,12 @@ impl<'f> Checker<'f> {
         if let Some(start) = &body.start {
             faults.extend(self.file.start_world(self.rules, Some(&start.item)).err());
         }
-        body.steps.iter().for_each(|step| self.step(step, faults));
+        for step in &body.steps {
+            if faults.len() >= MAX_LISTED {
+                return;
+            }
+            self.step(step, faults);
+        }
         for check in &body.end {
             self.check(check, &check.item, faults);
         }

@@ -30,7 +30,7 @@ pub struct ScenarioReport {
     pub(super) checks: usize,
     pub(super) steps: Vec<StepReport>,
     pub(super) failures: Vec<Failure>,
-    pub(super) end: World,
+    pub(super) end: Option<Box<World>>,
 }
 
 impl ScenarioReport {
@@ -82,10 +82,10 @@ impl ScenarioReport {
         &self.failures
     }
 
-    /// The world in which it ended.
+    /// The world in which it ended; only with [`Trace::Steps`].
     #[must_use]
-    pub fn end(&self) -> &World {
-        &self.end
+    pub fn end(&self) -> Option<&World> {
+        self.end.as_deref()
     }
 }
 

@@ -30,7 +30,7 @@ impl PlayableFile<'_> {
         scenario.plays().map(move |(row, body)| {
             let mut player = Player::new(self, scenario, row, body, trace);
             player.play(body);
-            player.report
+            player.into_report()
         })
     }
 }
@@ -84,6 +84,7 @@ struct Player<'p> {
     body: &'p Body,
     trace: Trace,
     report: ScenarioReport,
+    world: World,
     departures: Departures,
     /// Named moments, the start among them if something is compared with it.
     moments: Vec<(&'p str, World)>,
@@ -124,7 +125,7 @@ impl<'p> Player<'p> {
         trace: Trace,
     ) -> Player<'p> {
         let start = file.file.start_world(&file.rules, body.start.as_ref().map(|line| &line.item));
-        let (end, unresolved) = match start {
+        let (world, unresolved) = match start {
             Ok(world) => (world, None),
             Err(error) => (World::empty(&file.rules), Some(error.to_string())),
         };
@@ -136,15 +137,16 @@ impl<'p> Player<'p> {
             checks: 0,
             steps: Vec::new(),
             failures: Vec::new(),
-            end,
+            end: None,
         };
-        let watch = Watch::new(&report.end);
+        let watch = Watch::new(&world);
         Player {
             file,
             scenario,
             body,
             trace,
             report,
+            world,
             departures: Departures::new(),
             moments: Vec::new(),
             before: None,
@@ -161,17 +163,23 @@ impl<'p> Player<'p> {
         }
     }
 
+    /// A world is large beside the rest of a report, and there may be a report for each of many rows.
+    fn into_report(self) -> ScenarioReport {
+        let end = (self.trace == Trace::Steps).then(|| Box::new(self.world));
+        ScenarioReport { end, ..self.report }
+    }
+
     fn play(&mut self, body: &'p Body) {
         if let Some(message) = self.unresolved.take() {
             return self.fail(self.scenario.title.span(), Finding::Unresolved(message), Vec::new());
         }
         self.within_limits = self.audit(body.start.as_ref().map_or(self.scenario.title.span(), |line| line.span));
         if let Some(show) = &mut self.show {
-            show(None, &self.report.end);
+            show(None, &self.world);
         }
         let is_start = |check: &Check| matches!(check, Check::SameWorld { moment } if moment.as_str() == START);
         if asks(body, &self.file.shared, is_start) {
-            self.moments.push((START, self.report.end.clone()));
+            self.moments.push((START, self.world.clone()));
         }
         for (number, step) in body.steps.iter().enumerate() {
             self.number = number + 1;
@@ -191,7 +199,7 @@ impl<'p> Player<'p> {
             Step::Operation(operation, expected) => return self.operation(step, operation, expected),
             Step::Together(list, expected) => return self.operation(step, list.operation(), expected),
             Step::Do(name) => return self.shared(step, name),
-            Step::Moment(name) => self.moments.push((name.as_str(), self.report.end.clone())),
+            Step::Moment(name) => self.moments.push((name.as_str(), self.world.clone())),
             Step::SaveThenLoad => self.save_then_load(step),
             Step::Now(check) => self.now(step, check),
         }
@@ -200,14 +208,14 @@ impl<'p> Player<'p> {
 
     /// What comes back from both forms is the same world, and play goes on with it.
     fn save_then_load(&mut self, line: &Line<Step>) {
-        let save = Save::of(&self.report.end);
+        let save = Save::of(&self.world);
         let read = |bytes: &[u8]| Save::read(bytes).and_then(|save| save.world(&self.file.rules));
         let loaded = read(save.to_json().as_bytes()).and_then(|from_json| Ok([from_json, read(&save.to_bytes())?]));
         let found = match loaded {
             Ok(worlds) if worlds.iter().any(|world| world.snapshot() != *save.snapshot()) => "another world".to_owned(),
             Ok([_, world]) => {
-                self.before = self.compares.then(|| self.report.end.clone());
-                (self.report.end, self.applied) = (world, false);
+                self.before = self.compares.then(|| self.world.clone());
+                (self.world, self.applied) = (world, false);
                 if self.trace == Trace::Steps {
                     let (sentence, answer) = (line.item.to_string(), Answer::Checked { holds: true });
                     self.report.steps.push(StepReport { sentence, span: line.span, answer, events: Vec::new() });
@@ -238,7 +246,7 @@ impl<'p> Player<'p> {
     }
 
     fn fail(&mut self, span: Span, finding: Finding, places: Vec<ContainerId>) {
-        let (sentence, world) = (self.sentence(span), self.report.end.clone());
+        let (sentence, world) = (self.sentence(span), self.world.clone());
         let step = (self.number > 0).then_some(self.number);
         let called = self.called;
         self.report.failures.push(Failure { sentence, span, step, called, finding, places, world, before: None });
@@ -248,7 +256,7 @@ impl<'p> Player<'p> {
         if self.report.played == self.most {
             return true;
         }
-        let world = &mut self.report.end;
+        let world = &mut self.world;
         self.before = self.compares.then(|| world.clone());
         let played = match operation.resolve_with(world, &self.departures) {
             Ok(resolved) => match world.perform(&resolved) {
@@ -263,9 +271,9 @@ impl<'p> Player<'p> {
         self.report.played += 1;
         self.applied = matches!(played, Played::Applied(_));
         if let Some(show) = &mut self.show {
-            show(Some(self.file.file.source().slice(line.span)), &self.report.end);
+            show(Some(self.file.file.source().slice(line.span)), &self.world);
         }
-        let world = &self.report.end;
+        let world = &self.world;
         let verb = operation.action.past_verb();
         let finding = judge_answer(world, verb, &played, expected);
         if self.trace == Trace::Steps {
@@ -289,7 +297,7 @@ impl<'p> Player<'p> {
     }
 
     fn tell(&mut self, line: &Line<Step>, operation: &NamedOperation, verb: &'static str, played: &Played) {
-        let world = &self.report.end;
+        let world = &self.world;
         let answer = match played {
             Played::Applied(outcome) => Answer::Applied { verb, outcome: *outcome },
             Played::Refused(refusal, _) => Answer::Refused { refusal: *refusal, because: world.explain(refusal) },
@@ -308,7 +316,7 @@ impl<'p> Player<'p> {
         player.most = played;
         player.is_judge = false;
         player.play(self.body);
-        player.report.end
+        player.world
     }
 
     fn audit_step(&mut self, span: Span, may_leave_unfit: bool) {
@@ -324,10 +332,10 @@ impl<'p> Player<'p> {
         if !self.is_judge {
             return true;
         }
-        if self.watch.keeps_the_laws(&self.report.end) {
+        if self.watch.keeps_the_laws(&self.world) {
             return true;
         }
-        let found = audit(&self.file.rules, &self.report.end.snapshot());
+        let found = audit(&self.file.rules, &self.world.snapshot());
         let clean = found.is_empty();
         let serious = |violation: &Violation| self.within_limits || !Law::is_limit(violation.law());
         let violations: Vec<Violation> = found.into_iter().filter(serious).collect();
@@ -354,12 +362,12 @@ impl<'p> Player<'p> {
             }
             Check::SameWorld { moment } => {
                 let known = self.moments.iter().find(|(name, _)| *name == moment.as_str());
-                known.and_then(|(_, then)| worlds_finding(moment.as_str(), then, &self.report.end))
+                known.and_then(|(_, then)| worlds_finding(moment.as_str(), then, &self.world))
             }
             Check::NothingChanged => {
-                self.before.as_ref().and_then(|before| worlds_finding("before", before, &self.report.end))
+                self.before.as_ref().and_then(|before| worlds_finding("before", before, &self.world))
             }
-            _ => match hold::finding(&self.report.end, check) {
+            _ => match hold::finding(&self.world, check) {
                 Ok(finding) => finding,
                 Err(error) => Some(Finding::Unresolved(error.to_string())),
             },
@@ -369,7 +377,7 @@ impl<'p> Player<'p> {
             self.fail(span, finding, Vec::new());
             return false;
         }
-        let world = &self.report.end;
+        let world = &self.world;
         let place = check.place().and_then(|path| world.place(path, None).ok());
         let places = match (&finding, place) {
             (Finding::Worlds { differences, .. }, _) => differing_containers(world, differences),
@@ -386,7 +394,7 @@ impl<'p> Player<'p> {
     }
 
     fn events_finding(&self, mode: Mode, expected: Vec<String>) -> Option<Finding> {
-        let world = &self.report.end;
+        let world = &self.world;
         let events = if self.applied { world.events() } else { &[] };
         let found: Vec<String> = events.iter().map(|event| world.describe_event(event)).collect();
         let holds = match mode {

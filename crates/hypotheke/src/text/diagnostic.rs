@@ -1,6 +1,6 @@
 use std::fmt;
 
-use super::{LineColumn, Location, Source, Span};
+use super::{Faults, LineColumn, Location, Source, Span};
 
 /// How bad it is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -117,6 +117,8 @@ impl Diagnostic {
 pub struct Diagnostics {
     sources: Vec<Source>,
     list: Vec<Diagnostic>,
+    unlisted_errors: usize,
+    unlisted_warnings: usize,
 }
 
 impl Diagnostics {
@@ -134,21 +136,43 @@ impl Diagnostics {
         Diagnostics::new(vec![sentence], vec![fault])
     }
 
-    pub(crate) fn new(sources: Vec<Source>, mut list: Vec<Diagnostic>) -> Diagnostics {
+    pub(crate) fn new(sources: Vec<Source>, faults: impl Into<Faults>) -> Diagnostics {
+        let (mut list, unlisted_errors, unlisted_warnings) = faults.into().into_parts();
         list.sort_by(|a, b| (a.location, a.code, &a.message).cmp(&(b.location, b.code, &b.message)));
         list.dedup();
-        Diagnostics { sources, list }
+        Diagnostics { sources, list, unlisted_errors, unlisted_warnings }
     }
 
-    /// All of them, in the order in which they stand in the texts.
+    /// Those that are listed, at most a hundred errors and a hundred warnings, in the order in which they stand in the texts.
     pub fn iter(&self) -> std::slice::Iter<'_, Diagnostic> {
         self.list.iter()
     }
 
-    /// How many there are.
+    /// How many there are, those that are not listed included.
     #[must_use]
     pub fn len(&self) -> usize {
-        self.list.len()
+        self.list.len() + self.unlisted()
+    }
+
+    /// How many are not listed.
+    #[must_use]
+    pub fn unlisted(&self) -> usize {
+        self.unlisted_errors + self.unlisted_warnings
+    }
+
+    /// How many there are of one severity, those that are not listed included.
+    #[must_use]
+    pub fn count(&self, severity: Severity) -> usize {
+        let unlisted = match severity {
+            Severity::Error => self.unlisted_errors,
+            Severity::Warning => self.unlisted_warnings,
+        };
+        self.list.iter().filter(|diagnostic| diagnostic.severity == severity).count() + unlisted
+    }
+
+    /// They as faults, to which more may come.
+    pub(crate) fn to_faults(&self) -> Faults {
+        Faults::from_parts(self.list.clone(), self.unlisted_errors, self.unlisted_warnings)
     }
 
     /// True if nothing is wrong.
@@ -200,7 +224,11 @@ impl fmt::Display for Diagnostics {
                 write!(f, " ({help})")?;
             }
         }
-        Ok(())
+        match self.unlisted() {
+            0 => Ok(()),
+            1 => write!(f, "\n1 more is not listed"),
+            unlisted => write!(f, "\n{unlisted} more are not listed"),
+        }
     }
 }
 

@@ -4,6 +4,7 @@
 //! [`Source`] and the [`Span`] to do so.
 
 mod diagnostic;
+mod faults;
 mod nearest;
 mod source;
 #[cfg(test)]
@@ -11,6 +12,7 @@ mod tests;
 mod word;
 
 pub use diagnostic::{Diagnostic, Diagnostics, Severity};
+pub(crate) use faults::{Faults, MAX_LISTED};
 pub(crate) use nearest::{nearest, suggestion};
 pub use source::{LineColumn, Location, Source, SourceId, Span};
 pub use word::Word;

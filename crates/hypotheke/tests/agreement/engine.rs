@@ -44,6 +44,14 @@ impl Engine {
         Engine { world, containers, holders, names, kinds: rules.kinds.len(), departures: Departures::new() }
     }
 
+    /// Goes over to other rules of the same places.
+    pub(super) fn reload(&mut self, rules: &Rules) {
+        let text = rules_text(rules);
+        let ruleset = Ruleset::from_toml("random.toml", &text).unwrap_or_else(|errors| panic!("{errors}\n{text}"));
+        self.world.reload(&Arc::new(ruleset)).unwrap_or_else(|error| panic!("{error}\n{text}"));
+        self.look_up();
+    }
+
     pub(super) fn take_back(&mut self, revision: u64) -> bool {
         let taken_back = self.world.take_back(revision).is_ok();
         self.look_up();

@@ -24,10 +24,19 @@ use copies::Copy;
 use draw::{Draw, any_draw, is_list, request, together};
 use engine::Engine;
 use replay::Flat;
+use rules::tightened;
 pub(crate) use rules::{any_rules, rules_text};
 
 /// Plays and compares; gives how often each answer was given.
 fn compare(rules: &Rules, draws: &[Draw]) -> BTreeMap<String, u32> {
+    compare_tightened(rules, draws, None)
+}
+
+/// The same; half-way the rules become tighter, so that what is there may be over their limits.
+fn compare_tightened(rules: &Rules, draws: &[Draw], tighter: Option<&Rules>) -> BTreeMap<String, u32> {
+    let loose = rules;
+    let mut rules = rules;
+    let mut half = tighter.map(|tighter| (draws.len() / 2, tighter));
     let mut model = Model::new(rules.clone());
     let mut engine = Engine::new(rules);
     // What can't be taken back any more makes room for what comes.
@@ -41,6 +50,14 @@ fn compare(rules: &Rules, draws: &[Draw]) -> BTreeMap<String, u32> {
     let mut copy = Copy::of(&engine.world);
     let mut watch = Watch::new(&engine.world);
     while let Some(draw) = coming.next() {
+        if let Some((_, tighter)) = half.filter(|(left, _)| coming.len() <= *left) {
+            half = None;
+            rules = tighter;
+            engine.reload(tighter);
+            model.rules = tighter.clone();
+            assert_eq!(engine.state(model.state.next_id), model.state, "nothing had to go\n{}", rules_text(loose));
+            (changed, copy, watch) = (true, Copy::of(&engine.world), Watch::new(&engine.world));
+        }
         let request = if is_list(draw) {
             let steps: Vec<Draw> = coming.by_ref().take(draw.count as usize).cloned().collect();
             together(rules, &model, &steps)
@@ -67,7 +84,7 @@ fn compare(rules: &Rules, draws: &[Draw]) -> BTreeMap<String, u32> {
         let keeps = watch.keeps_the_laws(&engine.world);
         assert!(keeps || changed, "{request:?}");
         if draw.count == 3 {
-            assert_eq!(check_plain_data(&engine, changed), keeps, "a watch says what the audit says: {request:?}");
+            assert_eq!(check_plain_data(&engine, changed, tighter.is_some()), keeps, "a watch says what the audit says: {request:?}");
         }
         if draw.count == 4 {
             engine.check_offers(draw.kind);
@@ -86,7 +103,7 @@ fn compare(rules: &Rules, draws: &[Draw]) -> BTreeMap<String, u32> {
         let answer = found.map_or_else(|no| no.reason.to_owned(), |_| "applied".to_owned());
         *answers.entry(format!("{verb} {answer}")).or_insert(0) += 1;
     }
-    if all_is_kept {
+    if all_is_kept && tighter.is_none() {
         take_all_back(&mut engine, rules);
     }
     answers
@@ -115,7 +132,7 @@ fn take_all_back(engine: &mut Engine, rules: &Rules) {
 }
 
 /// The world as plain data is the same world, breaks no law, and all sums are as a recount says. True if it is within all limits.
-fn check_plain_data(engine: &Engine, changed: bool) -> bool {
+fn check_plain_data(engine: &Engine, changed: bool, tightened: bool) -> bool {
     let world = &engine.world;
     assert_eq!(world.recount(), vec![]);
     let snapshot = world.snapshot();
@@ -130,7 +147,7 @@ fn check_plain_data(engine: &Engine, changed: bool) -> bool {
     assert_eq!(Save::read(save.to_json().as_bytes()).as_ref(), Ok(&save));
     assert_eq!(Save::read(&save.to_bytes()), Ok(save));
     // Only a new mark or property may make what lies somewhere unfit, or too many.
-    let expected = |law: Law| changed && matches!(law, Law::Admits | Law::Cap);
+    let expected = |law: Law| changed && matches!(law, Law::Admits | Law::Cap) || tightened && law.is_limit();
     let found: Vec<Violation> = audit(world.rules(), &snapshot);
     let unexpected: Vec<&Violation> = found.iter().filter(|violation| !expected(violation.law())).collect();
     assert_eq!(unexpected, Vec::<&Violation>::new());
@@ -173,6 +190,20 @@ proptest! {
     #[test]
     fn engine_and_model_agree(rules in any_rules(), draws in prop::collection::vec(any_draw(), 1..120)) {
         compare(&rules, &draws);
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 300, max_shrink_iters: 20_000, ..ProptestConfig::default() })]
+
+    /// Nothing that is over a limit gets worse; it may stay, and it may get better.
+    #[test]
+    fn engine_and_model_agree_over_limits(
+        rules in any_rules(),
+        draws in prop::collection::vec(any_draw(), 20..120),
+        which in any::<u16>(),
+    ) {
+        compare_tightened(&rules, &draws, Some(&tightened(&rules, which)));
     }
 }
 

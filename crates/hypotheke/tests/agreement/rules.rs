@@ -156,6 +156,64 @@ pub(crate) fn any_rules() -> impl Strategy<Value = Rules> {
     })
 }
 
+/// The same rules with lower limits and caps and stricter filters, so that a world of the former may be over them. Each bit of
+/// `which` is one of the ways.
+pub(super) fn tightened(rules: &Rules, which: u16) -> Rules {
+    let mut rules = rules.clone();
+    let is = |bit: u16| which >> bit & 1 == 1;
+    let half = |limit: u32| (limit / 2).max(1);
+    if is(0) {
+        rules.kinds.iter_mut().for_each(|kind| kind.limit = half(kind.limit));
+    }
+    if is(1) {
+        rules.ground_limit = Some(1);
+    }
+    if is(2) {
+        rules.nesting = 1;
+    }
+    for (cap, caps) in &mut rules.holders {
+        if is(3) {
+            *cap = Some(cap.unwrap_or(8_000) / 2);
+        }
+        if is(4) {
+            caps.iter_mut().for_each(|(_, count)| *count = half(*count));
+            caps.push((FilterSpec::Kind(0), 1));
+        }
+    }
+    for (number, container) in rules.containers.iter_mut().chain(&mut rules.packs).enumerate() {
+        let is = |bit: u16| is(bit) && which >> (12 + number % 4) & 1 == 0;
+        if is(5) {
+            container.limit = Some(half(container.limit.unwrap_or(4)));
+        }
+        if is(6) {
+            container.cap = Some(container.cap.unwrap_or(6_000) / 2);
+        }
+        if is(7) {
+            container.caps.iter_mut().for_each(|(_, count)| *count = half(*count));
+            container.caps.push((FilterSpec::Tag(0), 1));
+        }
+        if is(8) {
+            let old = container.filter.take();
+            let stricter = FilterSpec::Not(Box::new(FilterSpec::Kind(0)));
+            container.filter = Some(match old {
+                Some(old) => FilterSpec::And(Box::new(old), Box::new(stricter)),
+                None => stricter,
+            });
+        }
+        // One without any rules may go when the container shrinks; with some it would stay.
+        let has_rules = |slot: &&mut SlotSpec| slot.name.is_some() || slot.filter.is_some() || slot.limit.is_some();
+        for slot in container.ruled.iter_mut().filter(has_rules) {
+            if is(9) {
+                slot.limit = Some(1);
+            }
+            if is(10) {
+                slot.filter = Some(FilterSpec::Not(Box::new(FilterSpec::Tag(1))));
+            }
+        }
+    }
+    rules
+}
+
 pub(super) fn decimal(thousandths: i64) -> Decimal {
     Decimal::from_thousandths(thousandths)
 }

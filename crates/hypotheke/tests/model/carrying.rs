@@ -160,6 +160,13 @@ impl Model {
         // If all of it can go, it blocks nothing any more; if not, it does.
         let before = self.state.clone();
         let leaving = (wanted == stack.count).then(|| cell.clone());
+        if let (Some(leaving), At::Slot(at, slot)) = (leaving.clone(), to)
+            && self.as_if_left(Some(leaving), |model| model.takes_all(stack, cell, at, *slot))
+        {
+            self.state.lessen(cell, wanted);
+            self.state.slots_mut(at)[*slot] = Some(stack.clone());
+            return wanted;
+        }
         let (mut given, mut laid) = self.as_if_left(leaving, |model| model.lay_up_to(wanted, stack, cell, to));
         if given < wanted {
             self.state = before;
@@ -169,6 +176,23 @@ impl Model {
         let forgotten = Fault::PickUpForgetsTheRest.is_on() && cell.is_on_ground() && given > 0;
         self.state.lessen(cell, if forgotten { stack.count } else { given });
         given
+    }
+
+    /// Whether a slot that is empty takes a whole stack that is over its limit.
+    fn takes_all(&self, stack: &Stack, cell: &Cell, at: &Inside, slot: usize) -> bool {
+        let count = i64::from(stack.count);
+        let is_over = count > self.slot_limit(stack.kind, at, slot);
+        let one = Stack { count: 1, ..stack.clone() };
+        is_over
+            && !self.only_alike
+            && *cell != Cell::Slot(at.clone(), slot)
+            && self.state.slots(at)[slot].is_none()
+            && self.is_no_further_over(stack, cell, at, slot)
+            && self.slot_admits(at, slot, stack)
+            && self.no_entry(stack, Some(cell), at).is_none()
+            && self.no_nesting(stack, Some(cell), at).is_none()
+            && !self.is_blocked(stack, at, slot)
+            && self.too_much(&one, Some(cell), at, count).is_none()
     }
 
     fn lay_up_to(&mut self, wanted: u32, stack: &Stack, cell: &Cell, to: &At) -> (u32, Vec<(Inside, usize)>) {

@@ -27,6 +27,17 @@ impl Model {
         i64::from(self.limit(kind, at, slot))
     }
 
+    /// A stack may be over the limit where it lies: whole it goes where it is no further over.
+    pub(crate) fn is_no_further_over(&self, stack: &Stack, from: &Cell, at: &Inside, slot: usize) -> bool {
+        let count = i64::from(stack.count);
+        let over = |limit: i64| (count - limit).max(0);
+        let there = match from {
+            Cell::Slot(at, slot) => self.slot_limit(stack.kind, at, *slot),
+            Cell::Ground(_) => i64::from(self.rules.kinds[stack.kind].limit),
+        };
+        over(self.slot_limit(stack.kind, at, slot)) <= over(there)
+    }
+
     fn holder(&self, at: &Inside) -> Option<usize> {
         self.state.holder(&self.rules, at)
     }

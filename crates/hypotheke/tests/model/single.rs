@@ -181,9 +181,9 @@ impl Model {
         if let Some(no) = if self.caps_later { None } else { self.worse(&before, [(a, b), (b, a)]) } {
             return Err(no);
         }
-        for (stack, _, at, slot) in moving {
+        for (stack, cell, at, slot) in moving {
             let limit = before.slot_limit(stack.kind, at, slot);
-            if i64::from(stack.count) > limit {
+            if !before.is_no_further_over(stack, &cell, at, slot) {
                 return Err(because("stack-limit", i64::from(stack.count) * 1_000, limit * 1_000));
             }
         }

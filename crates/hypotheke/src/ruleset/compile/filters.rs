@@ -8,16 +8,16 @@ use crate::ruleset::Ruleset;
 use crate::ruleset::bits::Bits;
 use crate::ruleset::source::FilterSource;
 use crate::ruleset::view::{CompiledFilter, FilterId, Kind, PropertyValue, What};
-use crate::text::{Diagnostic, Word, suggestion};
+use crate::text::{Diagnostic, Faults, Word, suggestion};
 
 use super::small;
 
 impl Compiler {
     pub(super) fn compile_filter(&mut self, source: &FilterSource) -> Option<FilterId> {
-        let mut names = FilterNames { rules: &self.rules, faults: Vec::new() };
+        let mut names = FilterNames { rules: &self.rules, faults: Faults::default() };
         let test = names.resolve(&source.filter, source);
         if !names.faults.is_empty() {
-            self.faults.append(&mut names.faults);
+            self.faults.append(names.faults);
             return None;
         }
         let plain = self.kinds_admitted(&test);
@@ -74,7 +74,7 @@ impl Compiler {
 /// Looks up the names of a filter.
 pub(crate) struct FilterNames<'r> {
     pub(crate) rules: &'r Ruleset,
-    pub(crate) faults: Vec<Diagnostic>,
+    pub(crate) faults: Faults,
 }
 
 impl FilterNames<'_> {

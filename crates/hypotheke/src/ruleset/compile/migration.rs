@@ -1,17 +1,22 @@
 //! The names in the section `[migration]` are checked against those of the ruleset.
 
+use rustc_hash::{FxHashMap, FxHashSet};
+
 use super::Compiler;
 use crate::ruleset::Fate;
 use crate::ruleset::migration::{Changed, MigrationSource, NameChange};
-use crate::text::{Diagnostic, suggestion};
+use crate::text::{Diagnostic, Location};
 
 impl Compiler {
     pub(super) fn compile_migration(&mut self) {
         let MigrationSource { rules, names } = std::mem::take(&mut self.source.migration);
         self.rules.migration = rules;
-        for (nth, change) in names.iter().enumerate() {
-            let fault = self.version_fault(change).or_else(|| twice(&names[..nth], change));
-            let fault = fault.or_else(|| self.still_there(&names, change)).or_else(|| self.unknown_after(change));
+        let new_names: FxHashSet<Changing<'_>> =
+            names.iter().filter_map(|change| Some((change.version.value, change.what, &*change.after.as_ref()?.value))).collect();
+        let mut seen = Seen::default();
+        for change in &names {
+            let fault = self.version_fault(change).or_else(|| seen.twice(change));
+            let fault = fault.or_else(|| self.still_there(&new_names, change)).or_else(|| self.unknown_after(change));
             self.faults.extend(fault);
         }
     }
@@ -47,14 +52,11 @@ impl Compiler {
     }
 
     /// What has another name now can't have the one before too, unless that is the new name of another.
-    fn still_there(&self, all: &[NameChange], change: &NameChange) -> Option<Diagnostic> {
+    fn still_there(&self, new_names: &FxHashSet<Changing<'_>>, change: &NameChange) -> Option<Diagnostic> {
         let name = &change.before.value;
-        let is_new_name = |other: &NameChange| {
-            let after = other.after.as_ref().is_some_and(|after| after.value == *name);
-            after && other.what == change.what && other.version.value == change.version.value
-        };
+        let is_new_name = new_names.contains(&(change.version.value, change.what, name.as_str()));
         let is_there = change.version.value == self.rules.version && self.knows(change.what, name);
-        (is_there && !all.iter().any(is_new_name)).then(|| {
+        (is_there && !is_new_name).then(|| {
             let message = format!("`{name}` is still there, so nothing can have become of it");
             Diagnostic::error("name-clash", change.before.at, message).help("remove it, or take this line out")
         })
@@ -64,64 +66,67 @@ impl Compiler {
     fn unknown_after(&self, change: &NameChange) -> Option<Diagnostic> {
         let after = change.after.as_ref()?;
         let (version, migration) = (change.version.value, &self.rules.migration);
-        let (known, now): (Vec<&str>, Option<String>) = match change.what {
-            Changed::Kind | Changed::Replaced => {
-                let now = migration.kind_since(version, &after.value);
-                (self.rules.kinds().map(crate::Kind::id).collect(), Some(now))
-            }
-            Changed::Container | Changed::Gone => {
-                let now = match migration.container_since(version, &after.value) {
-                    Fate::Now(now) => Some(now),
-                    Fate::Gone(_) => None,
-                };
-                (self.rules.containers().iter().flat_map(|def| def.instances().chain([def.id()])).collect(), now)
-            }
-            Changed::Holder => {
-                let now = migration.holder_since(version, &after.value);
-                (self.rules.holders().iter().map(crate::HolderDef::id).collect(), Some(now))
-            }
-            Changed::Mark => {
-                let now = migration.mark_since(version, &after.value);
-                (self.rules.marks().iter().map(crate::Mark::name).collect(), Some(now))
-            }
-            Changed::Property => {
-                let now = migration.property_since(version, &after.value);
-                (self.rules.properties().iter().map(crate::Property::name).collect(), Some(now))
-            }
+        let now = match change.what {
+            Changed::Kind | Changed::Replaced => migration.kind_since(version, &after.value),
+            Changed::Container | Changed::Gone => match migration.container_since(version, &after.value) {
+                Fate::Now(now) => now,
+                Fate::Gone(_) => return None,
+            },
+            Changed::Holder => migration.holder_since(version, &after.value),
+            Changed::Mark => migration.mark_since(version, &after.value),
+            Changed::Property => migration.property_since(version, &after.value),
         };
         // A name of an earlier version may have gone since.
-        let now = now.filter(|now| version == self.rules.version && !self.knows(change.what, now))?;
+        if version != self.rules.version || self.knows(change.what, &now) {
+            return None;
+        }
+        let rules = &self.rules;
+        let known: Vec<&str> = match change.what {
+            _ if self.faults.is_full() => Vec::new(),
+            Changed::Kind | Changed::Replaced => rules.kinds().map(crate::Kind::id).collect(),
+            Changed::Container | Changed::Gone => {
+                rules.containers().iter().flat_map(|def| def.instances().chain([def.id()])).collect()
+            }
+            Changed::Holder => rules.holders().iter().map(crate::HolderDef::id).collect(),
+            Changed::Mark => rules.marks().iter().map(crate::Mark::name).collect(),
+            Changed::Property => rules.properties().iter().map(crate::Property::name).collect(),
+        };
         let fault = Diagnostic::error("unknown-name", after.at, format!("there is no `{now}` that it could be now"));
-        Some(fault.label("unknown name").maybe_help(suggestion(&now, known)))
+        Some(fault.label("unknown name").maybe_help(self.suggestion(&now, known)))
     }
 }
 
-/// Two can't become one by a new name, and one not two.
-fn twice(before: &[NameChange], change: &NameChange) -> Option<Diagnostic> {
-    let subject = |what| match what {
-        Changed::Replaced => Changed::Kind,
-        Changed::Gone => Changed::Container,
-        what => what,
-    };
-    let is_same = |other: &&NameChange| {
-        subject(other.what) == subject(change.what) && other.version.value == change.version.value
-    };
-    let name = &change.before.value;
-    if let Some(other) = before.iter().filter(is_same).find(|other| other.before.value == *name) {
-        let message = format!("`{name}` can't have become two things at once");
-        return Some(Diagnostic::error("duplicate", change.before.at, message).related(other.before.at, "the other"));
+/// A name of something, in the changes of one version.
+type Changing<'c> = (u32, Changed, &'c str);
+
+/// The names before and after that have been read.
+#[derive(Default)]
+struct Seen<'c> {
+    before: FxHashMap<Changing<'c>, Location>,
+    after: FxHashMap<Changing<'c>, Location>,
+}
+
+impl<'c> Seen<'c> {
+    /// Two can't become one by a new name, and one not two.
+    fn twice(&mut self, change: &'c NameChange) -> Option<Diagnostic> {
+        let (version, name) = (change.version.value, change.before.value.as_str());
+        let (subject, is_renamed) = match change.what {
+            Changed::Replaced => (Changed::Kind, false),
+            Changed::Gone => (Changed::Container, false),
+            what => (what, true),
+        };
+        if let Some(first) = self.before.insert((version, subject, name), change.before.at) {
+            let message = format!("`{name}` can't have become two things at once");
+            return Some(Diagnostic::error("duplicate", change.before.at, message).related(first, "the other"));
+        }
+        let after = change.after.as_ref().filter(|_| is_renamed)?;
+        let first = self.after.insert((version, subject, after.value.as_str()), after.at)?;
+        let message = format!("two can't both be called `{}` now", after.value);
+        let fault = Diagnostic::error("duplicate", after.at, message).related(first, "the other");
+        Some(if change.what == Changed::Kind {
+            fault.help("for kinds whose items become those of another: `replaced-by`")
+        } else {
+            fault
+        })
     }
-    let is_new_name = |what| !matches!(what, Changed::Replaced | Changed::Gone);
-    let after = change.after.as_ref().filter(|_| is_new_name(change.what))?;
-    let taken = |other: &&NameChange| {
-        is_new_name(other.what) && other.after.as_ref().is_some_and(|taken| taken.value == after.value)
-    };
-    let other = before.iter().filter(is_same).find(taken)?;
-    let message = format!("two can't both be called `{}` now", after.value);
-    let fault = Diagnostic::error("duplicate", after.at, message).related(other.before.at, "the other");
-    Some(if change.what == Changed::Kind {
-        fault.help("for kinds whose items become those of another: `replaced-by`")
-    } else {
-        fault
-    })
 }

@@ -21,7 +21,7 @@ use crate::ruleset::toml::name_fault;
 use crate::ruleset::view::{
     KindDef, KindFigures, Mark, NO_NEEDS, NO_PACK, Property, PropertyDef, Ruleset, Tag, hash_of,
 };
-use crate::text::{Diagnostic, Diagnostics, Location, Severity};
+use crate::text::{Diagnostic, Diagnostics, Faults, Location};
 
 pub(crate) use filters::FilterNames;
 pub(crate) use portions::UnknownName;
@@ -29,11 +29,11 @@ pub(crate) use portions::UnknownName;
 /// Checks all of it and compiles it.
 pub(crate) fn compile(source: RulesetSource) -> Result<Ruleset, RulesetErrors> {
     let mut compiler =
-        Compiler { rules: Ruleset::default(), faults: Vec::new(), kinds_by_tag: FxHashMap::default(), source };
+        Compiler { rules: Ruleset::default(), faults: Faults::default(), kinds_by_tag: FxHashMap::default(), source };
     compiler.compile();
     let Compiler { mut rules, mut faults, mut source, .. } = compiler;
-    faults.append(&mut source.faults);
-    let bad = faults.iter().any(|fault| fault.severity() == Severity::Error);
+    faults.append(std::mem::take(&mut source.faults));
+    let bad = faults.has_errors();
     let diagnostics = Diagnostics::new(source.sources.clone(), faults);
     if bad {
         return Err(RulesetErrors::new(diagnostics));
@@ -55,9 +55,15 @@ pub(crate) const MOST_NESTING: u32 = 32;
 struct Compiler {
     source: RulesetSource,
     rules: Ruleset,
-    faults: Vec<Diagnostic>,
+    faults: Faults,
     /// The kinds with each tag that a filter has asked for.
     kinds_by_tag: FxHashMap<TagId, Bits>,
+}
+
+/// The stack limit of a kind that states none.
+pub(crate) fn limit_by_default(tags: &[Tag], set: &[TagId], of_ruleset: Option<u32>) -> u32 {
+    let of_tags = set.iter().filter_map(|tag| tags[tag.index()].stack_limit).min();
+    of_tags.or(of_ruleset).unwrap_or(1)
 }
 
 fn small(index: usize) -> u32 {
@@ -117,7 +123,9 @@ impl Compiler {
         }
         let parents =
             |name: &str| name.match_indices('.').map(|(dot, _)| name[..dot].into()).collect::<Vec<Box<str>>>();
-        for parent in names.keys().flat_map(|name| parents(name)).collect::<Vec<_>>() {
+        // A name that is too long is a fault, and is not taken apart.
+        let lawful = names.keys().filter(|name| name.len() <= crate::ruleset::names::MAX_LENGTH);
+        for parent in lawful.flat_map(|name| parents(name)).collect::<Vec<_>>() {
             names.entry(parent).or_insert(None);
         }
         for (name, declared) in names {
@@ -252,9 +260,8 @@ impl Compiler {
 
     /// The limit of kinds that state none: the least default of their tags, else the ruleset's, else 1.
     fn compile_limits(&mut self) {
-        let least = |set: &Vec<TagId>| set.iter().filter_map(|tag| self.rules.tags[tag.index()].stack_limit).min();
-        let fallback = self.source.stack_limit.unwrap_or(1);
-        let defaults: Vec<u32> = self.rules.tag_sets.iter().map(|set| least(set).unwrap_or(fallback)).collect();
+        let by_default = |set: &Vec<TagId>| limit_by_default(&self.rules.tags, set, self.source.stack_limit);
+        let defaults: Vec<u32> = self.rules.tag_sets.iter().map(by_default).collect();
         for (kind, figures) in self.rules.kinds.iter().zip(&mut self.rules.figures) {
             figures.stack_limit = kind.own_stack_limit.unwrap_or(defaults[kind.tag_set as usize]);
         }
@@ -311,14 +318,16 @@ impl Compiler {
     }
 
     fn compile_portion(&mut self, written: &Written<NamedPortion>) -> Option<StartPortion> {
-        match self.rules.resolve_portion(&written.value) {
+        let resolved = self.rules.resolve_portion(&written.value);
+        match resolved {
             Ok(resolved) => Some(StartPortion { at: written.at, ..resolved }),
             Err(unknown) => {
                 let (whole, word) = (written.at.span, unknown.word.span());
                 let inside = whole.start() <= word.start() && word.end() <= whole.end();
                 let at = if inside { Location::new(written.at.source, word) } else { written.at };
                 let fault = Diagnostic::error("unknown-name", at, unknown.message);
-                self.fault(fault.label("unknown name").maybe_help(unknown.help));
+                let help = if self.faults.is_full() { None } else { (unknown.help)() };
+                self.faults.push(fault.label("unknown name").maybe_help(help));
                 None
             }
         }

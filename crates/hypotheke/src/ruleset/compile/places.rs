@@ -1,6 +1,6 @@
 //! Containers and holders.
 
-use rustc_hash::FxHashMap;
+use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::{Compiler, small};
 use crate::id::{ContainerDefId, HolderDefId, KindId};
@@ -15,6 +15,15 @@ const MOST_SLOTS: u32 = 4_000_000;
 const MOST_SLOTS_IN_ALL: u64 = 16_000_000;
 
 impl Compiler {
+    /// A name that may have been meant; of a fault that is not listed nobody reads it.
+    pub(super) fn suggestion<'a>(
+        &self,
+        unknown: &str,
+        known: impl IntoIterator<Item = &'a str> + Clone,
+    ) -> Option<String> {
+        if self.faults.is_full() { None } else { suggestion(unknown, known) }
+    }
+
     pub(super) fn compile_containers(&mut self) {
         let mut slots_in_all = 0;
         for container in std::mem::take(&mut self.source.containers) {
@@ -121,7 +130,7 @@ impl Compiler {
     pub(super) fn compile_packs(&mut self) {
         for (kind, name) in std::mem::take(&mut self.source.packs) {
             let Some(container) = self.rules.find_container(&name.value) else {
-                let help = suggestion(&name.value, self.rules.containers.iter().map(|container| &*container.id));
+                let help = self.suggestion(&name.value, self.rules.containers.iter().map(|container| &*container.id));
                 let message = format!("there is no container `{}`", name.value);
                 let fault = Diagnostic::error("unknown-name", name.at, message);
                 self.fault(fault.label("unknown container").maybe_help(help));
@@ -147,35 +156,34 @@ impl Compiler {
 
     /// The slots that a kind needs at once; there must be a container that has one of them.
     pub(super) fn compile_needs(&mut self) {
+        let all = self.rules.containers.iter().flat_map(|container| &container.ruled);
+        let named: FxHashSet<Box<str>> = all.filter_map(|slot| slot.name.clone()).collect();
         for (kind, slots) in std::mem::take(&mut self.source.needs) {
-            let named = |name: &str| {
-                let all = self.rules.containers.iter().flat_map(|container| &container.ruled);
-                all.filter_map(|slot| slot.name.as_deref()).any(|known| known == name)
-            };
+            let mut seen: FxHashSet<String> = FxHashSet::default();
             let mut needs: Vec<Box<str>> = Vec::new();
             let mut faults = Vec::new();
             for slot in slots {
-                if !named(&slot.value) {
+                if !named.contains(slot.value.as_str()) {
                     let all = self.rules.containers.iter().flat_map(|container| &container.ruled);
-                    let help = suggestion(&slot.value, all.filter_map(|slot| slot.name.as_deref()));
+                    let help = self.suggestion(&slot.value, all.filter_map(|slot| slot.name.as_deref()));
                     let message = format!("no container has a slot named `{}`", slot.value);
                     faults.push(Diagnostic::error("unknown-name", slot.at, message).maybe_help(help));
                 }
-                if !needs.iter().any(|known| **known == *slot.value) {
+                if seen.insert(slot.value.clone()) {
                     needs.push(slot.value.into());
                 }
             }
-            self.faults.append(&mut faults);
+            self.faults.extend(faults);
             self.rules.figures[kind as usize].needs = small(self.rules.needs.len());
             self.rules.needs.push(needs);
         }
     }
 
     pub(super) fn compile_attributes(&mut self) {
+        let mut known: FxHashMap<String, usize> = FxHashMap::default();
         for (kind, name, number) in std::mem::take(&mut self.source.attributes) {
-            let known = self.rules.attributes.iter().position(|known| **known == *name.value);
-            let attribute = known.unwrap_or_else(|| {
-                self.rules.attributes.push(name.value.into());
+            let attribute = *known.entry(name.value).or_insert_with_key(|name| {
+                self.rules.attributes.push(name.as_str().into());
                 self.rules.attributes.len() - 1
             });
             self.rules.grants.push((KindId(kind), attribute, number));
@@ -233,17 +241,17 @@ impl Compiler {
 
     pub(super) fn compile_holders(&mut self) {
         for holder in std::mem::take(&mut self.source.holders) {
-            let mut carries = Vec::new();
+            let (mut carries, mut seen) = (Vec::new(), FxHashSet::default());
             for name in &holder.carries {
                 match self.rules.find_container(&name.value) {
-                    Some(container) if carries.contains(&container) => {
+                    Some(container) if !seen.insert(container) => {
                         let message = format!("holder `{}` carries `{}` twice", holder.id.value, name.value);
                         self.fault(Diagnostic::error("duplicate", name.at, message));
                     }
                     Some(container) => carries.push(container),
                     None => {
                         let names = self.rules.containers.iter().map(|container| &*container.id);
-                        let help = suggestion(&name.value, names);
+                        let help = self.suggestion(&name.value, names);
                         let fault = Diagnostic::error(
                             "unknown-name",
                             name.at,
@@ -326,6 +334,6 @@ impl Compiler {
                 );
             }
         }
-        self.faults.append(&mut faults);
+        self.faults.extend(faults);
     }
 }

@@ -7,21 +7,25 @@ use crate::ruleset::view::{PropertyValue, Ruleset};
 use crate::text::{Location, Word, suggestion};
 
 /// A name in a portion or sentence that the ruleset does not know.
-pub(crate) struct UnknownName {
+pub(crate) struct UnknownName<'r> {
     pub(crate) message: String,
-    pub(crate) help: Option<String>,
+    /// Looks for what may have been meant, among all names: only what is printed is worth that.
+    pub(crate) help: Box<dyn FnOnce() -> Option<String> + 'r>,
     pub(crate) word: Word,
 }
 
 impl Ruleset {
     /// Looks up the names of a portion.
-    pub(crate) fn resolve_portion(&self, portion: &NamedPortion) -> Result<StartPortion, UnknownName> {
+    pub(crate) fn resolve_portion(&self, portion: &NamedPortion) -> Result<StartPortion, UnknownName<'_>> {
         let kind = self.resolve_kind(&portion.kind)?;
         let mut marks = Vec::new();
         for name in &portion.variant.marks {
             let unknown = || UnknownName {
                 message: format!("there is no mark `{name}`"),
-                help: suggestion(name.as_str(), self.marks.iter().map(|mark| &*mark.name)),
+                help: {
+                    let unknown = name.clone();
+                    Box::new(move || suggestion(unknown.as_str(), self.marks.iter().map(|mark| &*mark.name)))
+                },
                 word: name.clone(),
             };
             marks.push(self.find_mark(name.as_str()).ok_or_else(unknown)?);
@@ -33,28 +37,33 @@ impl Ruleset {
         Ok(StartPortion { count: portion.count, kind, marks, properties, at: Location::default() })
     }
 
-    pub(crate) fn resolve_kind(&self, name: &Word) -> Result<KindId, UnknownName> {
+    pub(crate) fn resolve_kind(&self, name: &Word) -> Result<KindId, UnknownName<'_>> {
         self.find_kind(name.as_str()).ok_or_else(|| UnknownName {
             message: format!("there is no kind `{}`", crate::language::shortened(name.as_str())),
-            help: suggestion(name.as_str(), self.kind_names()),
+            help: {
+                let unknown = name.clone();
+                Box::new(move || suggestion(unknown.as_str(), self.kind_names()))
+            },
             word: name.clone(),
         })
     }
 
     /// A number property that the kind lists.
-    fn resolve_property(&self, kind: KindId, name: &Word) -> Result<PropertyId, UnknownName> {
+    fn resolve_property(&self, kind: KindId, name: &Word) -> Result<PropertyId, UnknownName<'_>> {
         let found = self
             .find_property(name.as_str())
             .filter(|&property| matches!(self.kind(kind).property(property), Some(PropertyValue::Number(_))));
-        found.ok_or_else(|| {
-            let names =
-                self.kind(kind).properties().map(|(property, _)| &*self.property(property).name).collect::<Vec<_>>();
-            UnknownName {
-                message: format!("kind `{}` has no number property `{name}`", self.kind(kind).id()),
-                help: suggestion(name.as_str(), names.iter().copied())
-                    .or_else(|| Some("list it among the kind's `properties` with its first value".to_owned())),
-                word: name.clone(),
-            }
+        found.ok_or_else(|| UnknownName {
+            message: format!("kind `{}` has no number property `{name}`", self.kind(kind).id()),
+            help: {
+                let unknown = name.clone();
+                Box::new(move || {
+                    let names = self.kind(kind).properties().map(|(property, _)| &*self.property(property).name);
+                    suggestion(unknown.as_str(), names.collect::<Vec<_>>())
+                        .or_else(|| Some("list it among the kind's `properties` with its first value".to_owned()))
+                })
+            },
+            word: name.clone(),
         })
     }
 }

@@ -9,14 +9,12 @@ use rustc_hash::FxHashMap;
 use super::error::ScenarioErrors;
 use super::tree::{Block, Body, Line, Scenario, ScenarioFile, SharedStart, SharedSteps, Start, StartBase};
 use crate::language::{LineParser, SentenceError, Token, TokenKind, lex};
-use crate::text::{Diagnostic, Diagnostics, Location, Source, SourceId, Span, Word};
+use crate::text::{Diagnostic, Diagnostics, Faults, Location, Source, SourceId, Span, Word};
 use body::{BodyReader, StepsReader};
 use table::TableReader;
 
 /// The most bytes of one line.
 pub(crate) const LONGEST_LINE: usize = 100_000;
-/// So many faults of one file are listed.
-pub(crate) const MOST_FAULTS: usize = 100;
 
 type Parsed<T> = Result<T, SentenceError>;
 
@@ -39,7 +37,7 @@ struct Reader {
     comments: Vec<String>,
     /// The line before was a heading.
     after_head: bool,
-    faults: Vec<Diagnostic>,
+    faults: Faults,
 }
 
 impl ScenarioFile {
@@ -55,7 +53,7 @@ impl ScenarioFile {
             titles: FxHashMap::default(),
             comments: Vec::new(),
             after_head: true,
-            faults: Vec::new(),
+            faults: Faults::default(),
         };
         let begin = if text.text().starts_with('\u{feff}') { '\u{feff}'.len_utf8() } else { 0 };
         let mut offset = begin;
@@ -70,9 +68,6 @@ impl ScenarioFile {
                 reader.line(content, offset, &tokens);
             }
             offset += line.len();
-            if reader.faults.len() >= MOST_FAULTS {
-                break;
-            }
         }
         reader.finish_block();
         reader.file.end_comments = std::mem::take(&mut reader.comments);

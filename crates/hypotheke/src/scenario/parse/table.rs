@@ -2,9 +2,9 @@
 
 use super::super::tree::{Line, Row, Table, TemplateLine};
 use super::body::BodyReader;
-use super::{MOST_FAULTS, Parsed, diagnostic};
+use super::{Parsed, diagnostic};
 use crate::language::{LineParser, SentenceError, Token, TokenKind, lex};
-use crate::text::{Diagnostic, Location, SourceId, Span, Word, suggestion};
+use crate::text::{Faults, Location, SourceId, Span, Word, suggestion};
 
 #[derive(Debug)]
 pub(super) struct TableReader {
@@ -40,7 +40,7 @@ impl TableReader {
         Ok(TableReader { table: frame.with(table), bodies: Vec::new(), in_rows: true, bad_rows: false })
     }
 
-    pub(super) fn line(&mut self, tokens: &[Token<'_>], frame: Line<()>, faults: &mut Vec<Diagnostic>) {
+    pub(super) fn line(&mut self, tokens: &[Token<'_>], frame: Line<()>, faults: &mut Faults) {
         let Some(first) = tokens.first() else { return };
         let is_heading = matches!(first.text, "start" | "steps" | "end");
         if self.in_rows && !is_heading {
@@ -86,7 +86,7 @@ impl TableReader {
     }
 
     /// Reads a line once for each row.
-    fn fill_in(&mut self, tokens: &[Token<'_>], first: Token<'_>, frame: &Line<()>, faults: &mut Vec<Diagnostic>) {
+    fn fill_in(&mut self, tokens: &[Token<'_>], first: Token<'_>, frame: &Line<()>, faults: &mut Faults) {
         let tokens = without_comment(tokens);
         let mut told: Vec<SentenceError> = Vec::new();
         for (row, body) in self.table.item.rows.iter().zip(&mut self.bodies) {
@@ -98,7 +98,7 @@ impl TableReader {
             });
             let Err(error) = read else { continue };
             // What is wrong in each row in the same way is told once.
-            if !told.contains(&error) && faults.len() < MOST_FAULTS {
+            if !faults.is_full() && !told.contains(&error) {
                 let in_row = Location::new(SourceId(0), row.span);
                 faults.push(diagnostic(&error).related(in_row, "with the values of this row"));
                 told.push(error);
@@ -106,7 +106,7 @@ impl TableReader {
         }
     }
 
-    pub(super) fn finish(self, faults: &mut Vec<Diagnostic>) -> Line<Table> {
+    pub(super) fn finish(self, faults: &mut Faults) -> Line<Table> {
         let mut table = self.table;
         if table.item.rows.is_empty() && !self.bad_rows {
             let error = SentenceError::new(table.span, "this table has no rows");
