@@ -19,7 +19,9 @@ const RUNS: usize = 3;
 const END: &str = "[kind.a]\nstack-limit = 99\n[container.c]\nslots = 1\n";
 
 fn main() {
-    println!("medians of {RUNS} runs in milliseconds, by the size of the input; then how many times as long for ten times as much");
+    println!(
+        "medians of {RUNS} runs in milliseconds, by the size of the input; then how many times as long for ten times as much"
+    );
     for (name, act) in CASES {
         let medians = SIZES.map(|size| {
             let mut times: Vec<f64> = (0..RUNS).map(|_| act(size)).collect();
@@ -27,11 +29,7 @@ fn main() {
             times[RUNS / 2]
         });
         let [small, middle, large] = medians;
-        println!(
-            " {name:28} {small:9.2} {middle:9.2} {large:9.2}   {:5.1} {:5.1}",
-            middle / small,
-            large / middle
-        );
+        println!(" {name:28} {small:9.2} {middle:9.2} {large:9.2}   {:5.1} {:5.1}", middle / small, large / middle);
     }
 }
 
@@ -41,9 +39,7 @@ type Case = (&'static str, fn(usize) -> f64);
 const CASES: [Case; 14] = [
     ("unknown keys", |size| read(&lines(size, |n| format!("zz{n} = 1\n")), END)),
     ("sections of one name", |size| read(&lines(size, |_| "[kind.b]\n".to_owned()), END)),
-    ("tags of one kind", |size| {
-        read(&format!("[kind.b]\ntags = [{}]\n", lines(size, |n| format!("\"t{n}\","))), END)
-    }),
+    ("tags of one kind", |size| read(&format!("[kind.b]\ntags = [{}]\n", lines(size, |n| format!("\"t{n}\","))), END)),
     ("unknown kinds at the start", |size| {
         read(END, &format!("[start]\nc = [{}]\n", lines(size, |n| format!("\"1 zz{n}\","))))
     }),
@@ -131,7 +127,12 @@ fn run_by(rules: &Arc<Ruleset>, text: &str) -> f64 {
 /// Kinds with a weight, a value, a limit and a tag each, and a row of a scenario for each.
 fn covered(kinds: usize) -> f64 {
     let text = lines(kinds, |n| {
-        format!("[kind.k{n}]\nweight = {}.5\nvalue = {}\nstack-limit = 4\ntags = [\"t{}\"]\n", n % 9 + 1, n % 11 + 1, n % 7)
+        format!(
+            "[kind.k{n}]\nweight = {}.5\nvalue = {}\nstack-limit = 4\ntags = [\"t{}\"]\n",
+            n % 9 + 1,
+            n % 11 + 1,
+            n % 7
+        )
     });
     let rules = Arc::new(rules(&format!("{text}[container.c]\nslots = 4\nweight-cap = 500\nadmits = \"not t3\"\n")));
     let rows = lines(kinds, |n| if n % 7 == 3 { String::new() } else { format!("    k{n} | {}.5\n", n % 9 + 1) });

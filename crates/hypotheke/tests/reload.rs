@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use hypotheke::exchange::{Client, Server, ToClient};
 use hypotheke::{
-    Amount, Law, MigrationError, MigrationRules, Operation, Ruleset, RulesetBuilder, Treatment, World, audit,
+    Amount, Decimal, Law, MigrationError, MigrationRules, Operation, Ruleset, RulesetBuilder, Treatment, World, audit,
 };
 use proptest::prelude::*;
 
@@ -135,6 +135,27 @@ fn limited(limit: u32, over_limit: Treatment) -> Arc<Ruleset> {
         .holder("ann", ["bag", "pouch"], |ann| ann);
     let rules = if limit == 20 { rules.start("ann.bag", ["20 flare"]) } else { rules };
     ready(rules)
+}
+
+/// Seven drums weigh seven; the sled has room for a weight of four, and a stack is three drums by now.
+#[test]
+fn what_is_over_its_limit_moves_whole_or_in_parts_within_the_limit() {
+    let rules = |limit: u32, cap: i64| {
+        let rules = Ruleset::builder().kind("drum", move |kind| kind.weight(1.into()).stack_limit(limit));
+        let sled = move |sled: hypotheke::ContainerBuilder| sled.slots(2).weight_cap(Decimal::from_thousandths(cap));
+        ready(rules.container("depot", |depot| depot.slots(2)).container("sled", sled))
+    };
+    let mut world = World::new(&rules(7, 4_000));
+    perform(&mut world, "create 7 drum in depot/0");
+    told(&mut world, &rules(3, 4_000));
+    perform(&mut world, "move up to 7 drum from depot/0 to sled/1");
+    assert_eq!((lying(&world, "depot"), lying(&world, "sled")), (vec!["0: 4 drum".into()], vec!["1: 3 drum".into()]));
+    // From the ground, as from a slot: whole, where it is no further over.
+    let mut world = World::new(&rules(7, 9_000));
+    perform(&mut world, "create 7 drum in ground");
+    told(&mut world, &rules(3, 9_000));
+    perform(&mut world, "pick up 7 drum to sled/0");
+    assert_eq!((lying(&world, "sled"), on_ground(&world)), (vec!["0: 7 drum".to_owned()], vec![]));
 }
 
 #[test]

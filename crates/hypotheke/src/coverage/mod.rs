@@ -16,8 +16,8 @@ mod touch;
 
 use std::collections::BTreeMap;
 use std::num::NonZeroUsize;
-use std::sync::{Arc, Mutex};
 use std::sync::atomic::{AtomicU64, AtomicUsize, Ordering};
+use std::sync::{Arc, Mutex};
 
 use crate::quantity::Decimal;
 use crate::ruleset::{Ruleset, RulesetSource, SettingClass, Subject, SubjectKind, compile};

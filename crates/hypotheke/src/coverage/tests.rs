@@ -107,7 +107,9 @@ fn a_kind_changed_in_place_is_as_if_it_were_compiled() {
         let answers = |rules: &Ruleset| {
             let plain = rules.kinds().map(|kind| {
                 let number = kind.handle().0;
-                (0..rules.all_filters().len()).map(|filter| rules.admits_plain(FilterId::numbered(filter), number)).collect()
+                (0..rules.all_filters().len())
+                    .map(|filter| rules.admits_plain(FilterId::numbered(filter), number))
+                    .collect()
             });
             plain.collect::<Vec<Vec<bool>>>()
         };
@@ -121,7 +123,12 @@ fn a_kind_changed_in_place_is_as_if_it_were_compiled() {
                 assert_eq!(own.settings(), changed.settings(), "{} {text}", rule.text);
                 assert_eq!(answers(&own), answers(&changed), "{} {text}", rule.text);
                 own.restore_kind(before);
-                assert_eq!((own.settings(), answers(&own)), (rules.settings(), answers(&rules)), "{} {text}", rule.text);
+                assert_eq!(
+                    (own.settings(), answers(&own)),
+                    (rules.settings(), answers(&rules)),
+                    "{} {text}",
+                    rule.text
+                );
                 changes += 1;
             }
         }

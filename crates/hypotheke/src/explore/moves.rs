@@ -649,20 +649,7 @@ impl Scope {
 /// a trace is easier to read so.
 pub(super) fn exactly(world: &World, operation: &Operation) -> Operation {
     let mut plain = operation.clone();
-    let (Action::Move { amount, .. }
-    | Action::Drop { amount, .. }
-    | Action::PickUp { amount, .. }
-    | Action::Merge { amount, .. }
-    | Action::Create { amount, .. }
-    | Action::Consume { amount, .. }
-    | Action::Equip { amount, .. }
-    | Action::Unequip { amount, .. }
-    | Action::Put { amount, .. }
-    | Action::Return { amount }
-    | Action::Lift { share: Share::Amount(amount), .. }) = &mut plain.action
-    else {
-        return plain;
-    };
+    let Some(amount) = plain.action.amount_mut() else { return plain };
     if !matches!(amount, Amount::UpTo(_) | Amount::All) {
         return plain;
     }

@@ -4,7 +4,7 @@ use super::symmetry::Alike;
 use super::verb::{Effects, Verb};
 use crate::id::{ContainerId, HolderId, KindId, MarkId, PropertyId};
 use crate::language::Amount;
-use crate::ops::{Action, Operation, Outcome, Share};
+use crate::ops::{Action, Operation, Outcome};
 use crate::quantity::Decimal;
 use crate::world::{Place, World};
 
@@ -167,7 +167,7 @@ impl Scope {
         let as_many_as_fit = || {
             let most = Amount::UpTo(u32::try_from(all).unwrap_or(u32::MAX));
             let mut up_to = operation.clone();
-            set_amount(&mut up_to.action, most);
+            up_to.action.amount_mut().into_iter().for_each(|amount| *amount = most);
             done(&up_to) == Some(count)
         };
         count <= all && (self.amounts == Amounts::Every || is_edge || as_many_as_fit())
@@ -179,22 +179,5 @@ fn count_in(world: &World, place: Place, kind: Option<KindId>) -> u64 {
     match kind {
         Some(kind) => world.count(kind, Some(place)),
         None => world.stacks_in(Some(place)).iter().map(|stack| u64::from(stack.count())).sum(),
-    }
-}
-
-fn set_amount(action: &mut Action, to: Amount) {
-    match action {
-        Action::Move { amount, .. }
-        | Action::Merge { amount, .. }
-        | Action::Drop { amount, .. }
-        | Action::Equip { amount, .. }
-        | Action::Unequip { amount, .. }
-        | Action::Consume { amount, .. }
-        | Action::PickUp { amount, .. }
-        | Action::Put { amount, .. }
-        | Action::Return { amount }
-        | Action::Create { amount, .. }
-        | Action::Lift { share: Share::Amount(amount), .. } => *amount = to,
-        _ => {}
     }
 }

@@ -146,7 +146,7 @@ impl Draft<'_> {
         let state = self.state(container);
         let beyond = Spot { container, slot: state.ruled };
         let limit = self.limit(beyond, item.kind);
-        let limit_there = if source.is_ground() { u32::MAX } else { self.limit(source, item.kind) };
+        let limit_there = self.limit(source, item.kind);
         // A stack that is over its limit goes whole to where it is no further over; each slot says so by itself.
         let room = if count > limit_there { 0 } else { limit };
         Alike {

@@ -309,6 +309,41 @@ impl From<(ContainerId, u32)> for Place {
     }
 }
 
+impl Action {
+    /// How many items it asks for, if it may ask for all and for up to a number.
+    pub(crate) fn amount_mut(&mut self) -> Option<&mut Amount> {
+        match self {
+            Action::Create { amount, .. }
+            | Action::Consume { amount, .. }
+            | Action::Move { amount, .. }
+            | Action::Merge { amount, .. }
+            | Action::Drop { amount, .. }
+            | Action::PickUp { amount, .. }
+            | Action::Lift { share: Share::Amount(amount), .. }
+            | Action::Put { amount, .. }
+            | Action::Return { amount }
+            | Action::Equip { amount, .. }
+            | Action::Unequip { amount, .. } => Some(amount),
+            Action::Split { .. }
+            | Action::Swap { .. }
+            | Action::Mark { .. }
+            | Action::Unmark { .. }
+            | Action::Set { .. }
+            | Action::Lift { share: Share::Half, .. }
+            | Action::Together { .. }
+            | Action::Sort { .. }
+            | Action::Resize { .. }
+            | Action::Open { .. }
+            | Action::Close { .. }
+            | Action::Leave
+            | Action::Bind { .. }
+            | Action::Unbind { .. }
+            | Action::Depart { .. }
+            | Action::Arrive { .. } => None,
+        }
+    }
+}
+
 impl Operation {
     /// Creates plain items of a kind.
     #[must_use]

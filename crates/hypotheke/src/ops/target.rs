@@ -103,10 +103,8 @@ impl Draft<'_> {
     pub(super) fn room_for(&self, item: Item, want: u32, source: Option<Spot>, spot: Spot) -> u32 {
         let limit = self.limit(spot, item.kind);
         let there = self.cell(spot).count;
-        let excess = source.filter(|&source| there == 0 && self.cell(source).count == want).map(|source| {
-            let limit_there = if source.is_ground() { u32::MAX } else { self.limit(source, item.kind) };
-            want.saturating_sub(limit_there)
-        });
+        let whole = source.filter(|&source| there == 0 && self.cell(source).count == want);
+        let excess = whole.map(|source| want.saturating_sub(self.limit(source, item.kind)));
         match excess {
             Some(excess) if excess > 0 && want.saturating_sub(limit) <= excess => want,
             _ => limit.saturating_sub(there),

@@ -84,7 +84,11 @@ fn compare_tightened(rules: &Rules, draws: &[Draw], tighter: Option<&Rules>) -> 
         let keeps = watch.keeps_the_laws(&engine.world);
         assert!(keeps || changed, "{request:?}");
         if draw.count == 3 {
-            assert_eq!(check_plain_data(&engine, changed, tighter.is_some()), keeps, "a watch says what the audit says: {request:?}");
+            assert_eq!(
+                check_plain_data(&engine, changed, tighter.is_some()),
+                keeps,
+                "a watch says what the audit says: {request:?}"
+            );
         }
         if draw.count == 4 {
             engine.check_offers(draw.kind);

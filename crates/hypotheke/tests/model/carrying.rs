@@ -179,7 +179,7 @@ impl Model {
     }
 
     /// Whether a slot that is empty takes a whole stack that is over its limit.
-    fn takes_all(&self, stack: &Stack, cell: &Cell, at: &Inside, slot: usize) -> bool {
+    pub(super) fn takes_all(&self, stack: &Stack, cell: &Cell, at: &Inside, slot: usize) -> bool {
         let count = i64::from(stack.count);
         let is_over = count > self.slot_limit(stack.kind, at, slot);
         let one = Stack { count: 1, ..stack.clone() };

@@ -131,6 +131,15 @@ impl Model {
         let origin = origin.and_then(|(owner, slot)| Some(At::Slot(self.state.find_owner(owner)?, slot)));
         for (to, going_back) in origin.into_iter().map(|at| (at, true)).chain([(At::Holder(holder), false)]) {
             self.going_back = going_back;
+            // Its origin is a slot as one that is named: a stack that is over its limit goes back whole.
+            if let At::Slot(at, slot) = &to
+                && left == stack.count
+                && self.takes_all(&stack, &cell, at, *slot)
+            {
+                self.state.slots_mut(at)[*slot] = Some(Stack { id: u64::MAX, ..stack.clone() });
+                laid.push((at.clone(), *slot));
+                left = 0;
+            }
             while left > 0 {
                 let Some(place) = self.place_for_one(&one, Some(&cell), &to) else { break };
                 self.lay_one(place, &one, &mut laid);

@@ -11,8 +11,10 @@ impl Compiler {
     pub(super) fn compile_migration(&mut self) {
         let MigrationSource { rules, names } = std::mem::take(&mut self.source.migration);
         self.rules.migration = rules;
-        let new_names: FxHashSet<Changing<'_>> =
-            names.iter().filter_map(|change| Some((change.version.value, change.what, &*change.after.as_ref()?.value))).collect();
+        let new_names: FxHashSet<Changing<'_>> = names
+            .iter()
+            .filter_map(|change| Some((change.version.value, change.what, &*change.after.as_ref()?.value)))
+            .collect();
         let mut seen = Seen::default();
         for change in &names {
             let fault = self.version_fault(change).or_else(|| seen.twice(change));
