@@ -7,12 +7,12 @@ use std::fmt::Write;
 use std::hint::black_box;
 use std::num::NonZeroUsize;
 use std::sync::Arc;
-use std::time::Instant;
 
 use hypotheke::coverage::{CoverageOptions, coverage};
 use hypotheke::scenario::Trace;
 use hypotheke::text::Source;
 use hypotheke::{Ruleset, ScenarioFile};
+use hypotheke_bench::timed;
 
 const SIZES: [usize; 3] = [1_000, 10_000, 100_000];
 const RUNS: usize = 3;
@@ -82,10 +82,8 @@ fn lines(count: usize, line: impl Fn(usize) -> String) -> String {
     })
 }
 
-fn milliseconds(act: impl FnOnce()) -> f64 {
-    let start = Instant::now();
-    act();
-    start.elapsed().as_secs_f64() * 1_000.0
+fn milliseconds(mut act: impl FnMut()) -> f64 {
+    timed(&mut act).as_secs_f64() * 1_000.0
 }
 
 fn read(head: &str, tail: &str) -> f64 {
@@ -141,8 +139,6 @@ fn covered(kinds: usize) -> f64 {
     );
     let file = ScenarioFile::parse(Source::new("x.scenario", scenario)).unwrap_or_else(|errors| panic!("{errors}"));
     let ready = file.check(&rules).unwrap_or_else(|errors| panic!("{errors}"));
-    let options = CoverageOptions { threads: NonZeroUsize::MIN, suggest: false };
-    milliseconds(|| {
-        black_box(coverage(&rules, &[ready], options, |_, _| {}));
-    })
+    let (files, options) = ([ready], CoverageOptions { threads: NonZeroUsize::MIN, suggest: false });
+    milliseconds(|| drop(black_box(coverage(&rules, &files, options, |_, _| {}))))
 }

@@ -191,7 +191,8 @@ impl Comparison<'_> {
     fn values(&mut self, subject: &Subject, setting: &Setting, old: &str, new: &str) {
         if old != new {
             let found = difference(subject, setting.class, &setting.name);
-            self.found.push(RuleDifference { old: Some(old.to_owned()), new: Some(new.to_owned()), ..found });
+            let written = |value: &str| Some(value.to_owned()).filter(|value| !value.is_empty());
+            self.found.push(RuleDifference { old: written(old), new: written(new), ..found });
         }
     }
 

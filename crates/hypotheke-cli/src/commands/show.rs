@@ -87,7 +87,7 @@ pub(crate) fn run(
         kinds::draw(&mut page, &rules);
     }
     if with_rules {
-        draw_rules(&mut page, &rules, places);
+        draw_rules(&mut page, &rules);
     }
     output.write(&page.into_text())?;
     Ok(Verdict::Good)
@@ -110,12 +110,9 @@ fn chosen_containers(world: &World, places: &[String]) -> Result<Vec<ContainerId
     Ok(chosen)
 }
 
-/// Every setting that is not at its default; those of the places that are named, if any are.
-fn draw_rules(page: &mut Page, rules: &Ruleset, places: &[String]) {
+/// Every setting that is not at its default.
+fn draw_rules(page: &mut Page, rules: &Ruleset) {
     for (subject, settings) in rules.settings() {
-        if !places.is_empty() && !places.contains(&subject.name) {
-            continue;
-        }
         // A slot is followed by its rules, one by one.
         let written = settings.iter().filter(|setting| !setting.is_default);
         let mut head = Some(format!("{} {}", subject.kind.word(), subject.name));

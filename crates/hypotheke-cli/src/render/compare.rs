@@ -103,7 +103,8 @@ fn draw_scenarios(page: &mut Page, changes: &[ScenarioChange], played: usize) {
     }
     page.line(Tone::Heading, "scenarios");
     for change in changes {
-        let tone = if change.new == "holds" { Tone::Good } else { Tone::Bad };
+        let is_good = matches!(change.new.as_str(), "holds" | "can be played");
+        let tone = if is_good { Tone::Good } else { Tone::Bad };
         let verdict = format!("{} -> {}", change.old, change.new);
         let row = change.row.as_ref().map_or_else(String::new, |row| format!(": {row}"));
         let title = clip(&format!("{}{row}", change.title), WIDTH - 4 - width(&verdict));

@@ -60,7 +60,7 @@ pub(super) fn without_effect(rules: &Ruleset, changed: &Ruleset, change: &Change
             rules.holders().is_empty().then(|| "no holder is there to open it".to_owned())
         }
         Change::KindLimit(kind, _) => {
-            let limit = |rules: &Ruleset| nth_kind(rules, *kind).map(|kind| kind.stack_limit());
+            let limit = |rules: &Ruleset| nth_kind(rules, *kind).map(Kind::stack_limit);
             (limit(rules) == limit(changed)).then(|| "its tags, or the ruleset, give it the same".to_owned())
         }
         Change::KindTag(kind, _) => {
