@@ -93,6 +93,17 @@ fn every_reason_is_told_each_as_if_there_were_no_other() {
             ],
         ),
         (
+            // No more than there are: what does not exist weighs nothing.
+            "move up to 9999 drum from depot to sled",
+            true,
+            1,
+            &[
+                "cap: sled would have 10 of 3 `fuel`",
+                "weight-cap: sled would weigh 402 kg of 100 kg",
+                "no-room: asked for 9, but sled has room for 5",
+            ],
+        ),
+        (
             "move 4 drum from depot/0 to sled/0",
             false,
             0,

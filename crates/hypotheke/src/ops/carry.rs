@@ -193,6 +193,7 @@ impl Draft<'_> {
             return Err(Refusal::new(Cause::BadAmount));
         }
         let mut carrying = Carrying::new(request);
+        carrying.available = self.available(&carrying, &source, kind);
         self.be_exact(carrying.is_exact());
         match source {
             Source::Spot(spot) => {
@@ -212,12 +213,35 @@ impl Draft<'_> {
     }
 }
 
+impl Draft<'_> {
+    /// How many items of its kind there are for a request for up to a number: for a question, which tells what stands in the way of
+    /// all that there are, and not of more.
+    fn available(&self, carrying: &Carrying, source: &Source, kind: Option<u32>) -> Option<u64> {
+        if !self.collects_causes() || carrying.is_exact() {
+            return None;
+        }
+        let kind = kind?;
+        let in_container = |container: u32| {
+            let next = |from: u32| self.next_stack_in(container, Some(kind), from);
+            let slots = std::iter::successors(next(0), |slot| slot.checked_add(1).and_then(next));
+            slots.map(|slot| u64::from(self.cell(Spot { container, slot }).count)).sum::<u64>()
+        };
+        Some(match source {
+            Source::Spot(spot) => u64::from(self.cell(*spot).count),
+            Source::Container(container) => in_container(*container),
+            Source::Holder(holder) => self.sources_of(*holder).into_iter().map(in_container).sum(),
+        })
+    }
+}
+
 struct Carrying {
     request: Request,
     /// How many are still asked for; none if it is all that lies there.
     left: Option<u64>,
     done: u64,
     there: u64,
+    /// How many there are in all, where that is asked for.
+    available: Option<u64>,
     /// Why the first stack that could not give all that was asked of it could not.
     shortfall: Option<Cause>,
 }
@@ -228,7 +252,7 @@ impl Carrying {
             Amount::All => None,
             Amount::Exactly(count) | Amount::UpTo(count) => Some(u64::from(count)),
         };
-        Carrying { request, left, done: 0, there: 0, shortfall: None }
+        Carrying { request, left, done: 0, there: 0, available: None, shortfall: None }
     }
 
     fn is_exact(&self) -> bool {
@@ -278,7 +302,7 @@ impl Carrying {
                 let told = self.is_exact() || given == 0 || draft.collects_causes();
                 if given < asked && self.shortfall.is_none() && told {
                     let all = self.is_exact() || given > 0 || self.done > 0;
-                    let whole = if all { self.left.unwrap_or(u64::from(asked)) } else { 1 };
+                    let whole = if all { self.whole(cell, asked) } else { 1 };
                     self.shortfall = Some(draft.why_not(item, whole, Some(spot), target));
                 }
                 draft.lay_parts(item, Some(spot));
@@ -287,6 +311,16 @@ impl Carrying {
         };
         self.done += u64::from(given);
         self.left = self.left.map(|left| left - u64::from(given));
+    }
+
+    /// How many are looked at together with those of this stack.
+    fn whole(&self, cell: Cell, asked: u32) -> u64 {
+        if self.is_exact() {
+            return self.left.unwrap_or(u64::from(asked));
+        }
+        let before = self.there - u64::from(cell.count);
+        let remaining = self.available.map_or(u64::from(asked), |available| available.saturating_sub(before));
+        self.left.map_or(remaining, |left| left.min(remaining))
     }
 
     /// What stands in the way of a stack that can't leave, beside that.
