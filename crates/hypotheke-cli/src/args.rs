@@ -87,7 +87,7 @@ pub(crate) enum Command {
 
     /// Draw containers with what lies in them, at the start of a ruleset or in a save, and list the kinds
     #[command(
-        after_help = "Examples:\n  hypotheke show\n  hypotheke show rules.toml sled surveyor.pockets\n  hypotheke show --part kinds\n  hypotheke show saves/night.json sled"
+        after_help = "Examples:\n  hypotheke show\n  hypotheke show rules.toml sled surveyor.pockets\n  hypotheke show --part kinds\n  hypotheke show --part rules\n  hypotheke show saves/night.json sled"
     )]
     Show {
         /// The ruleset, or a save; `-` reads a ruleset from standard input

@@ -10,7 +10,7 @@ mod answers;
 use std::collections::{BTreeMap, BTreeSet};
 
 use crate::id::KindId;
-use crate::ruleset::{Detail, FilterId, Renames, Ruleset, Setting, SettingClass, Subject, SubjectKind};
+use crate::ruleset::{Detail, FilterId, Renames, Ruleset, Setting, SettingClass, Subject, SubjectKind, UNNAMED};
 use answers::{Answers, Side};
 
 /// A difference.
@@ -178,10 +178,14 @@ impl Comparison<'_> {
             (Detail::Filter(before), Detail::Filter(after)) => self.filter(subject, &new.name, *before, *after),
             (Detail::Order(before), Detail::Order(after)) => {
                 let shared = |names: &[String], others: &[String]| {
-                    names.iter().filter(|name| others.contains(name)).cloned().collect::<Vec<_>>().join(", ")
+                    let stays = |name: &&String| *name == UNNAMED || others.contains(name);
+                    names.iter().filter(stays).cloned().collect::<Vec<_>>().join(", ")
                 };
                 self.values(subject, new, &shared(before, after), &shared(after, before));
             }
+            // A slot with rules of its own that is new or gone has a line of its own.
+            (Detail::Slots(before), Detail::Slots(after)) if old.is_default && new.is_default && before == after => {}
+            (Detail::Slots(_), Detail::Slots(_)) => self.values(subject, new, &old.value, &new.value),
             // A default that differs follows from something else that does.
             _ if old.is_default && new.is_default => {}
             _ => self.values(subject, new, &old.value, &new.value),

@@ -49,6 +49,25 @@ fn slots_in_a_different_order_are_one_line() {
 }
 
 #[test]
+fn slots_without_rules_count_where_they_stand() {
+    let coat = "slot = [{ name = \"head\", admits = \"flare\" }";
+    assert_eq!(
+        lines(RULES, &[(coat, "slot = [{}, { name = \"head\", admits = \"flare\" }")]),
+        [
+            "container coat slots: 3 -> 4",
+            "container coat order of slots: head, palm, back -> (no name), head, palm, back",
+        ]
+    );
+    assert_eq!(lines(RULES, &[("{ name = \"back\" }]", "{ name = \"back\" }, {}]")]), ["container coat slots: 3 -> 4"]);
+    let turned = [(coat, "slot = [{}, { name = \"head\", admits = \"flare\" }")];
+    let base =
+        RULES.replacen("{ name = \"head\", admits = \"flare\" }", "{ name = \"head\", admits = \"flare\" }, {}", 1);
+    let shifted = RULES.replacen(turned[0].0, turned[0].1, 1);
+    assert_ne!(rules(&base).fingerprint(), rules(&shifted).fingerprint());
+    assert_eq!(compare(&rules(&base), &rules(&shifted)).len(), 1, "the same slots in a different order");
+}
+
+#[test]
 fn a_declared_rename_is_one_line_whatever_names_it() {
     let base = RULES
         .replace("[container.shed]\n", "[container.shed]\nadmits = \"flare or not wet and depth < 5\"\n")

@@ -30,7 +30,7 @@ pub use migration::{Gone, MigrationRules, Renamed, Treatment, VersionChanges};
 pub(crate) use patch::KindPatch;
 pub(crate) use places::SlotDef;
 pub use places::{Cap, ContainerDef, HolderDef, Misfits, SlotRule, Spent, Way};
-pub(crate) use settings::{Detail, Renames};
+pub(crate) use settings::{Detail, Renames, UNNAMED};
 pub use settings::{Setting, SettingClass, Subject, SubjectKind};
 pub(crate) use source::{CapSource, FilterSource, PropertySource, RulesetSource, Written};
 pub(crate) use start::{StartEntry, StartPortion};

@@ -124,6 +124,8 @@ pub(crate) enum Detail {
     Order(Vec<String>),
     /// A slot; settings whose names begin with its own are its rules.
     Slot,
+    /// The number of slots, and how many of them have no rules of their own.
+    Slots(usize),
 }
 
 /// The names that things have in a later ruleset, by the `[migration]` section of that ruleset.
@@ -231,6 +233,9 @@ impl Ruleset {
         all
     }
 }
+
+/// Stands for a slot without a name in the order of slots; no name has a blank in it.
+pub(crate) const UNNAMED: &str = "(no name)";
 
 struct Lister<'r> {
     rules: &'r Ruleset,
@@ -430,7 +435,9 @@ impl Lister<'_> {
             exclusive,
             bounds: (least, most),
         } = def;
-        self.rule("slots", slots, ruled.len());
+        let plain = (*slots as usize).saturating_sub(ruled.iter().filter(|slot| slot.has_rules()).count());
+        let is_default = *slots as usize == ruled.len();
+        self.put("slots", SettingClass::Rule, slots.to_string(), is_default, Detail::Slots(plain));
         self.rule("least-slots", least, slots);
         self.rule("most-slots", most, slots);
         let instances: Vec<String> = def.instances().map(|name| self.names.container(name)).collect();
@@ -457,7 +464,10 @@ impl Lister<'_> {
     }
 
     fn of_slots(&mut self, ruled: &[SlotDef]) {
-        let mut order = Vec::new();
+        // Where a slot stands among those without a name matters too.
+        let name = |slot: &SlotDef| slot.name.as_deref().unwrap_or(UNNAMED).to_owned();
+        let named = ruled.iter().rposition(|slot| slot.name.is_some()).map_or(0, |last| last + 1);
+        let order: Vec<String> = ruled[..named].iter().map(name).collect();
         for (number, slot) in ruled.iter().enumerate().filter(|(_, slot)| slot.has_rules()) {
             let SlotDef { name, label, admits, stack_limit } = slot;
             let place = format!("slot {}", name.as_deref().map_or_else(|| number.to_string(), str::to_owned));
@@ -470,7 +480,6 @@ impl Lister<'_> {
             self.filter(format!("{place}: admits"), *admits);
             self.limit(&format!("{place}: stack-limit"), limit);
             if let Some(name) = name {
-                order.push(name.to_string());
                 self.label(&format!("{place}: label"), label.as_deref().unwrap_or(name), name);
             }
         }
