@@ -3,7 +3,7 @@
 use std::collections::BTreeSet;
 
 use hypotheke::coverage::{ChangeVerdict, Coverage, MOST_STEPS, RuleReport, Tested};
-use hypotheke::{Ruleset, Subject, SubjectKind};
+use hypotheke::{Ruleset, SubjectKind};
 
 use super::page::WIDTH;
 use super::report::counted;
@@ -29,16 +29,11 @@ pub(crate) fn draw(rules: &Ruleset, found: &Coverage, all: bool, searched: bool)
 
 fn draw_subjects(page: &mut Page, found: &Coverage) {
     page.put(Tone::Faint, &pad("  tested rules of", NAME + 2)).put(Tone::Faint, "tested   in part   not").end();
-    let mut subjects: Vec<&Subject> = Vec::new();
-    for rule in found.rules() {
-        if subjects.last() != Some(&&rule.subject) {
-            subjects.push(&rule.subject);
-        }
-    }
     let mut folded: Vec<(SubjectKind, usize, usize)> = Vec::new();
-    for subject in subjects {
-        let of =
-            |tested| found.rules().iter().filter(|rule| rule.subject == *subject && rule.tested() == tested).count();
+    // The rules of a subject follow each other.
+    for rules in found.rules().chunk_by(|one, other| one.subject == other.subject) {
+        let subject = &rules[0].subject;
+        let of = |tested| rules.iter().filter(|rule| rule.tested() == tested).count();
         let (whole, part, not) = (of(Tested::Whole), of(Tested::InPart), of(Tested::Not));
         if whole + part + not == 0 {
             continue;
