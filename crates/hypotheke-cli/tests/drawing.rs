@@ -203,7 +203,7 @@ scenarios/x.scenario
       | ^^^^^^^^^^^^^^^^^^^^^^^^^^^^^^^^^^^
       expected  moved in full
       found     refused: not-enough: asked for 3, but 2 lie in vault; 1 could go
-      also      no-room: asked for 2, but ann.bag has room for 0
+      also      no-room: asked for 2, but ann.bag has room for 1
 
 vault  vault                                                                  2 of 3 slots taken · 0
   must be opened; for one holder at a time; resizable from 2 to 3 slots; open to ann

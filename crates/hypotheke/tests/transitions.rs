@@ -336,7 +336,7 @@ fn exact_place(world: &World) -> impl Fn(Place) -> String + '_ {
 #[test]
 fn without_reductions_a_search_tries_exactly_what_the_scope_allows() {
     let (mut worlds, mut tried, mut failures) = (0, 0, Vec::new());
-    for seed in seeds(400) {
+    for seed in seeds(1_250) {
         let mut case = Case::of_seed(seed);
         let exploration = case.exploration.clone().without_symmetry();
         let mut space = exploration.states();
@@ -385,7 +385,7 @@ fn coarse_container(world: &World, container: ContainerId) -> String {
 #[test]
 fn with_reductions_a_search_reaches_what_the_scope_allows() {
     let (mut worlds, mut reduced, mut failures) = (0, 0, Vec::new());
-    for seed in seeds(300) {
+    for seed in seeds(1_250) {
         let mut case = Case::of_seed(seed);
         let mut space = case.exploration.states();
         let mut world = case.start.clone();
@@ -481,7 +481,7 @@ fn renamed(world: &World) -> World {
 #[test]
 fn states_that_are_taken_for_one_have_the_same_outcomes() {
     let (mut pairs, mut failures) = (0, Vec::new());
-    for seed in seeds(400) {
+    for seed in seeds(850) {
         let mut case = Case::of_seed(seed);
         // Worlds that are made from snapshots have their containers in the same places.
         let world = World::from_snapshot(&case.rules, &case.start.snapshot()).expect("a snapshot of a world");

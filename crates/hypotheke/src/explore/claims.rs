@@ -5,7 +5,7 @@ use std::fmt;
 use super::tried::VerbUse;
 use super::verb::{Verb, verb_of};
 use crate::filter::{Comparison, Filter, Test};
-use crate::id::{KindId, PropertyId};
+use crate::id::{HolderId, KindId, PropertyId};
 use crate::language::{LineParser, Path, SentenceError, lex};
 use crate::ops::{Action, Operation};
 use crate::quantity::Decimal;
@@ -347,6 +347,7 @@ impl Ready {
             Ready::Check(Check::Measure { claim: Measured::Count(..), comparison, number, .. }, Some(_)) => {
                 counts_if_zero(*comparison, number)
             }
+            Ready::Check(..) if !self.places().is_empty() => FIRST,
             // Of an operation it is known by its verb.
             Ready::Check(..) | Ready::Operation { .. } => 0,
         }
@@ -369,7 +370,8 @@ impl Ready {
                 let place = path.as_ref().map(|path| world.place(path, None)).transpose();
                 bits(place.is_ok_and(|place| world.count(*what, place) > 0), false)
             }
-            Ready::Check(..) | Ready::Operation { .. } => 0,
+            Ready::Check(check, _) => bits(self.places().into_iter().any(|path| is_used(world, check, path)), false),
+            Ready::Operation { .. } => 0,
         }
     }
 
@@ -393,7 +395,17 @@ impl Ready {
                 Some(path) => note(FIRST, format!("{path} never contained any {name}")),
                 None => note(FIRST, format!("there never was any {name}")),
             },
-            Ready::Check(..) => {}
+            Ready::Check(Check::Open { container, holder, .. }, _) => {
+                note(FIRST, format!("{container} was never open to {holder}"));
+            }
+            Ready::Check(Check::Shortcuts { holder, .. }, _) => note(FIRST, format!("{holder} never had a shortcut")),
+            Ready::Check(Check::PointsAt { shortcut, .. }, _) => {
+                note(FIRST, format!("{shortcut} never pointed at anything"));
+            }
+            Ready::Check(..) => {
+                let places: Vec<String> = self.places().into_iter().map(ToString::to_string).collect();
+                note(FIRST, format!("{} never contained anything", places.join(", ")));
+            }
             Ready::Operation { pattern, .. } => match verbs.iter().find(|it| it.verb == pattern.verb) {
                 None => found.push(format!("`{}` is not in the scope", pattern.verb.word())),
                 Some(used) if used.applied == 0 => found.push(format!("`{}` was never applied", pattern.verb.word())),
@@ -474,6 +486,24 @@ impl Ready {
 /// The things that a claim speaks of.
 const FIRST: u8 = 1;
 const SECOND: u8 = 2;
+
+/// Whether something is at a place that a check names, or whatever else the check is about.
+fn is_used(world: &World, check: &Check, path: &Path) -> bool {
+    let Ok(place) = world.place(path, None) else { return false };
+    let is_bound = |holder: HolderId| world.shortcuts(holder).any(|kind| kind.is_some());
+    match (check, place) {
+        (Check::Open { holder, .. }, Place::Container(container)) => match world.place(holder, None) {
+            Ok(Place::Holder(holder)) => world.has_opened(holder, container),
+            _ => false,
+        },
+        (Check::Open { .. }, _) => false,
+        (Check::Shortcuts { .. }, Place::Holder(holder)) => is_bound(holder),
+        (Check::PointsAt { .. }, Place::Shortcut(holder, nth)) => {
+            world.shortcuts(holder).nth(nth as usize).flatten().is_some()
+        }
+        _ => !world.stacks_in(Some(place)).is_empty(),
+    }
+}
 
 /// A count speaks of items only if it is as claimed where there are none.
 fn counts_if_zero(comparison: Comparison, number: &Decimal) -> u8 {

@@ -345,7 +345,7 @@ impl Player {
             operation().is_some_and(|it| playing.leads_to(&it, known.scope).is_ok_and(|played| played == *bytes)),
             "what is foreseen comes about"
         );
-        expanded.tried.applied(here.steps[nth as usize].verb());
+        here.steps[nth as usize].verb().into_iter().for_each(|verb| expanded.tried.applied(verb));
         if known.has_never {
             playing.note_never((number, nth), operation(), known, expanded);
         }

@@ -115,13 +115,14 @@ impl Target {
 }
 
 impl Step {
-    /// Its verb; that of one of the others is known by its operation.
-    pub(super) fn verb(self) -> Verb {
+    /// Its verb; none for one of the others, whose operation says it.
+    pub(super) fn verb(self) -> Option<Verb> {
         match self {
-            Step::Move { .. } | Step::Other(_) => Verb::Move,
-            Step::Swap { .. } => Verb::Swap,
-            Step::Drop { .. } => Verb::Drop,
-            Step::PickUp { .. } => Verb::PickUp,
+            Step::Move { .. } => Some(Verb::Move),
+            Step::Swap { .. } => Some(Verb::Swap),
+            Step::Drop { .. } => Some(Verb::Drop),
+            Step::PickUp { .. } => Some(Verb::PickUp),
+            Step::Other(_) => None,
         }
     }
 

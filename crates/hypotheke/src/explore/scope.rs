@@ -58,6 +58,8 @@ pub(super) struct Scope {
     /// Kinds of which items come into the world, and how many of each there may be.
     pub(super) created: Vec<(KindId, u64)>,
     pub(super) consumed: Vec<KindId>,
+    /// The world that it starts from is over a limit already, and nothing has to bring that in order.
+    pub(super) starts_over_limits: bool,
     /// A claim names a stack by its id, so that ids are a part of the state.
     pub(super) has_ids: bool,
     /// The containers whose slot order makes no difference; none if symmetry is off.
@@ -91,6 +93,8 @@ impl Scope {
         self.verbs.dedup();
         let held = world.holders().any(|holder| world.hand(holder).is_some());
         self.hands = held || self.effects().any(|effects| effects.hand);
+        self.starts_over_limits =
+            crate::audit(world.rules(), &world.snapshot()).iter().any(|found| found.law().is_limit());
         self
     }
 
@@ -103,10 +107,11 @@ impl Scope {
         self.alike.is_alike(world, container)
     }
 
-    /// Whether a world breaks a law. A mark may make a stack unfit where it is, so that it is over a limit; nothing else may.
+    /// Whether a world breaks a law. A mark may make a stack unfit where it is, so that it is over a limit, and so may the start;
+    /// nothing else may.
     pub(super) fn is_against_the_laws(&self, world: &World) -> bool {
-        let marks = self.effects().any(|effects| effects.variants);
-        crate::audit(world.rules(), &world.snapshot()).iter().any(|found| !marks || !found.law().is_limit())
+        let may_be_over = self.starts_over_limits || self.effects().any(|effects| effects.variants);
+        crate::audit(world.rules(), &world.snapshot()).iter().any(|found| !may_be_over || !found.law().is_limit())
     }
 
     /// Who performs operations that holders and the game perform alike. The game alone stands for everybody where nothing
@@ -125,8 +130,29 @@ impl Scope {
         [None].into_iter().chain(holders).collect()
     }
 
+    /// Whether a search of this scope tries an operation with such places and such an amount, or one with the same outcome.
+    /// Of a stack on the ground it may be left out which one it is.
+    pub(super) fn tries_form(&self, world: &World, operation: &Operation) -> bool {
+        self.tries_places(operation) && self.tries_amount(world, operation)
+    }
+
+    fn tries_places(&self, operation: &Operation) -> bool {
+        let (from, to) = match operation.action {
+            Action::Move { from, to, .. } | Action::Split { from, to, .. } => (Some(from), Some(to)),
+            Action::Consume { from, .. } | Action::Drop { from, .. } => (Some(from), None),
+            Action::Create { to, .. } | Action::PickUp { to, .. } | Action::Put { to, .. } => (None, Some(to)),
+            Action::Unequip { to, .. } => (None, to),
+            _ => (None, None),
+        };
+        [from, to].into_iter().flatten().all(|place| match place {
+            Place::Container(_) | Place::Holder(_) => self.whole_places,
+            Place::Hand(_) => self.hands,
+            _ => true,
+        })
+    }
+
     /// Whether a search of this scope tries an operation with such an amount, or one with the same outcome.
-    pub(super) fn tries_amount(&self, world: &World, operation: &Operation) -> bool {
+    fn tries_amount(&self, world: &World, operation: &Operation) -> bool {
         let from = match &operation.action {
             Action::Move { from, .. }
             | Action::Merge { from, .. }

@@ -94,7 +94,7 @@ pub(super) fn replay(
             continue;
         };
         let Ok(operation) = operation.resolve_with(&world, &departures) else { continue };
-        if within == Within::Scope && !exploration.scope.tries_amount(&world, &operation) {
+        if within == Within::Scope && !exploration.scope.tries_form(&world, &operation) {
             continue;
         }
         let meant = exploration.meant(&world, &operation);

@@ -46,6 +46,8 @@ pub enum NotTried {
     Game,
     /// Opening containers that need not be opened.
     OtherDoors,
+    /// Creating items in hands, since no verb of the scope uses hands.
+    CreatedInHands,
     /// Drops at other positions than 0,0.
     Positions,
     /// Saving and loading in between.
@@ -66,6 +68,7 @@ impl NotTried {
             NotTried::Holder(_) => "holder",
             NotTried::Game => "game",
             NotTried::OtherDoors => "other-doors",
+            NotTried::CreatedInHands => "created-in-hands",
             NotTried::Positions => "positions",
             NotTried::Saves => "saves",
             NotTried::Departures => "departures",
@@ -82,6 +85,7 @@ impl fmt::Display for NotTried {
             NotTried::Container(name) | NotTried::Holder(name) => f.write_str(name),
             NotTried::Game => f.write_str("the game in the place of holders (`actors game`)"),
             NotTried::OtherDoors => f.write_str("opening what need not be opened"),
+            NotTried::CreatedInHands => f.write_str("creating items in hands (a verb for hands, such as `put`)"),
             NotTried::Positions => f.write_str("positions on the ground"),
             NotTried::Saves => f.write_str("saving and loading (`faults save-then-load`)"),
             NotTried::Departures => f.write_str("leaving and coming back (`faults leave`)"),
@@ -108,6 +112,7 @@ impl Scope {
             (!self.whole_places, NotTried::WholePlaces),
             (self.has_doors && !self.game_acts, NotTried::Game),
             (self.tries(Verb::Open), NotTried::OtherDoors),
+            (self.tries(Verb::Create) && !self.hands, NotTried::CreatedInHands),
             (self.tries(Verb::Drop), NotTried::Positions),
             (!self.faults.contains(&Fault::SaveThenLoad), NotTried::Saves),
             (!self.faults.contains(&Fault::Leave) && world.holders().next().is_some(), NotTried::Departures),

@@ -71,8 +71,6 @@ impl World {
         match answer {
             Ok(outcome) if outcome.is_whole() => causes.clear(),
             Ok(_) => {}
-            // What is told by a step of a list is told of the steps before as well.
-            Err(refusal) if refusal.step().is_some() => causes = vec![refusal.cause()],
             Err(refusal) => {
                 causes.retain(|cause| cause.reason() >= refusal.reason() && *cause != refusal.cause());
                 causes.insert(0, refusal.cause());

@@ -2,7 +2,8 @@
 
 use smallvec::SmallVec;
 
-use super::draft::Draft;
+use super::draft::{Draft, SoFar};
+use super::reasons::Portion;
 use super::refusal::{Cause, Refusal, Unknown};
 use super::target::Target;
 use super::{Done, Judged};
@@ -74,18 +75,18 @@ impl Draft<'_> {
 
     #[cold]
     pub(super) fn why_stuck(&self, cell: Cell, spot: Spot, going: Going) -> Option<Cause> {
-        if going == Going::Nowhere {
-            return None;
+        match going {
+            Going::Nowhere => None,
+            // The game may always consume.
+            Going::Out => self.why_kept(cell, spot, going).or_else(|| self.why_not_consumed(cell, spot)),
+            Going::To(_) => self.why_kept(cell, spot, going).or_else(|| self.why_not_taken(spot, going)),
         }
-        if let Some(kept) = self.why_kept(cell, spot, going) {
-            return Some(kept);
-        }
-        if going == Going::Out {
-            // The game may always consume, but what lies in a pack must not go with it.
-            let full = cell.is_pack() && self.cells_in(cell.inner).next().is_some();
-            return full.then(|| Cause::NotEmpty(self.place_of_spot(spot)));
-        }
-        self.why_not_taken(spot, going)
+    }
+
+    /// What lies in a pack must not leave the world with it.
+    pub(super) fn why_not_consumed(&self, cell: Cell, spot: Spot) -> Option<Cause> {
+        let full = cell.is_pack() && self.cells_in(cell.inner).next().is_some();
+        full.then(|| Cause::NotEmpty(self.place_of_spot(spot)))
     }
 
     /// What is kept does not leave the world and does not come to the ground, alone or in a pack.
@@ -192,67 +193,35 @@ impl Draft<'_> {
         if matches!(request.amount, Amount::Exactly(0) | Amount::UpTo(0)) {
             return Err(Refusal::new(Cause::BadAmount));
         }
-        let mut carrying = Carrying::new(request);
-        carrying.available = self.available(&carrying, &source, kind);
+        let mut carrying = Carrying::new(request, source, kind, going);
         self.be_exact(carrying.is_exact());
-        match source {
-            Source::Spot(spot) => {
-                let cell = self.cell(spot);
-                if !cell.is_empty() && kind.is_none_or(|kind| cell.kind == kind) {
-                    carrying.take(self, spot, going);
-                }
-            }
-            Source::Container(container) => carrying.take_from(self, container, kind, going),
-            Source::Holder(holder) => {
-                for container in self.sources_of(holder) {
-                    carrying.take_from(self, container, kind, going);
-                }
-            }
+        let start = self.so_far();
+        carrying.take_all(self);
+        if carrying.is_enough() && (carrying.is_whole() || !self.collects_causes()) {
+            return Ok(carrying.done());
         }
-        carrying.finish(request.from)
-    }
-}
-
-impl Draft<'_> {
-    /// How many items of its kind there are for a request for up to a number: for a question, which tells what stands in the way of
-    /// all that there are, and not of more.
-    fn available(&self, carrying: &Carrying, source: &Source, kind: Option<u32>) -> Option<u64> {
-        if !self.collects_causes() || carrying.is_exact() {
-            return None;
-        }
-        let kind = kind?;
-        let in_container = |container: u32| {
-            let next = |from: u32| self.next_stack_in(container, Some(kind), from);
-            let slots = std::iter::successors(next(0), |slot| slot.checked_add(1).and_then(next));
-            slots.map(|slot| u64::from(self.cell(Spot { container, slot }).count)).sum::<u64>()
-        };
-        Some(match source {
-            Source::Spot(spot) => u64::from(self.cell(*spot).count),
-            Source::Container(container) => in_container(*container),
-            Source::Holder(holder) => self.sources_of(*holder).into_iter().map(in_container).sum(),
-        })
+        carrying.judge_shortfall(self, &start)
     }
 }
 
 struct Carrying {
     request: Request,
-    /// How many are still asked for; none if it is all that lies there.
-    left: Option<u64>,
-    done: u64,
+    source: Source,
+    kind: Option<u32>,
+    going: Going,
+    /// How many are asked for; none if it is all that lies there.
+    asked: Option<u64>,
+    count: u64,
     there: u64,
-    /// How many there are in all, where that is asked for.
-    available: Option<u64>,
-    /// Why the first stack that could not give all that was asked of it could not.
-    shortfall: Option<Cause>,
 }
 
 impl Carrying {
-    fn new(request: Request) -> Carrying {
-        let left = match request.amount {
+    fn new(request: Request, source: Source, kind: Option<u32>, going: Going) -> Carrying {
+        let asked = match request.amount {
             Amount::All => None,
             Amount::Exactly(count) | Amount::UpTo(count) => Some(u64::from(count)),
         };
-        Carrying { request, left, done: 0, there: 0, available: None, shortfall: None }
+        Carrying { request, source, kind, going, asked, count: 0, there: 0 }
     }
 
     fn is_exact(&self) -> bool {
@@ -263,105 +232,196 @@ impl Carrying {
         }
     }
 
-    fn take_from(&mut self, draft: &mut Draft<'_>, container: u32, kind: Option<u32>, going: Going) {
+    /// Everything that was asked for and is there has been taken.
+    fn is_whole(&self) -> bool {
+        self.count == self.asked.map_or(self.there, |asked| asked.min(self.there))
+    }
+
+    fn is_enough(&self) -> bool {
+        match self.asked {
+            Some(asked) if self.is_exact() => self.count == asked,
+            None if self.is_exact() => self.there > 0 && self.count == self.there,
+            _ => self.count > 0,
+        }
+    }
+
+    fn done(&self) -> Done {
+        Done { asked: self.asked, count: self.count }
+    }
+
+    /// Each stack in turn gives the most that it can.
+    fn take_all(&mut self, draft: &mut Draft<'_>) {
+        (self.count, self.there) = (0, 0);
+        let (source, kind) = (self.source, self.kind);
+        match source {
+            Source::Spot(spot) => {
+                let cell = draft.cell(spot);
+                if !cell.is_empty() && kind.is_none_or(|kind| cell.kind == kind) {
+                    self.take(draft, spot);
+                }
+            }
+            Source::Container(container) => self.take_from(draft, container),
+            Source::Holder(holder) => {
+                for container in draft.sources_of(holder) {
+                    self.take_from(draft, container);
+                }
+            }
+        }
+    }
+
+    fn take_from(&mut self, draft: &mut Draft<'_>, container: u32) {
         let mut from = Some(0);
-        while self.left != Some(0) {
-            let Some(slot) = from.and_then(|from| draft.next_stack_in(container, kind, from)) else { return };
+        while self.asked != Some(self.count) {
+            let next = from.and_then(|from| draft.next_stack_in(container, self.kind, from));
+            let Some(slot) = next else { return };
             from = slot.checked_add(1);
             let spot = Spot { container, slot };
             // What already lies in the target is not taken.
-            if going != Going::To(Target::Slot(spot)) {
-                self.take(draft, spot, going);
+            if self.going != Going::To(Target::Slot(spot)) {
+                self.take(draft, spot);
             }
         }
     }
 
     /// Takes the most that one stack can give.
-    fn take(&mut self, draft: &mut Draft<'_>, spot: Spot, going: Going) {
+    fn take(&mut self, draft: &mut Draft<'_>, spot: Spot) {
         if self.there > 0 {
             draft.settle();
         }
         let cell = draft.cell(spot);
         self.there += u64::from(cell.count);
-        let asked = self.left.map_or(cell.count, |left| u32::try_from(left).unwrap_or(u32::MAX).min(cell.count));
-        let given = match going {
-            _ if draft.is_stuck(cell, spot, going) => {
-                let shortfall = &mut self.shortfall;
-                *shortfall = shortfall.or_else(|| draft.why_stuck(cell, spot, going));
-                self.collect_stuck(draft, spot, asked, going);
-                0
-            }
-            Going::Nowhere => asked,
-            Going::Out => {
-                draft.remove(spot, asked);
-                asked
-            }
-            Going::To(target) => {
-                let item = draft.item(cell);
-                let given = draft.fill(item, asked, Some(spot), target);
-                let told = self.is_exact() || given == 0 || draft.collects_causes();
-                if given < asked && self.shortfall.is_none() && told {
-                    let all = self.is_exact() || given > 0 || self.done > 0;
-                    let whole = if all { self.whole(cell, asked) } else { 1 };
-                    self.shortfall = Some(draft.why_not(item, whole, Some(spot), target));
-                }
-                draft.lay_parts(item, Some(spot));
-                given
-            }
+        let left = self.asked.map(|asked| asked - self.count);
+        let wanted = left.map_or(cell.count, |left| u32::try_from(left).unwrap_or(u32::MAX).min(cell.count));
+        self.count += u64::from(lay(draft, cell, spot, wanted, self.going));
+    }
+
+    /// The stacks that would give, in order.
+    fn stacks(&self, draft: &Draft<'_>) -> Vec<Spot> {
+        let containers = match self.source {
+            Source::Spot(spot) => return vec![spot],
+            Source::Container(container) => SmallVec::from_elem(container, 1),
+            Source::Holder(holder) => draft.sources_of(holder),
         };
-        self.done += u64::from(given);
-        self.left = self.left.map(|left| left - u64::from(given));
+        let in_container = |container: u32| {
+            let next = move |from: u32| draft.next_stack_in(container, self.kind, from);
+            let slots = std::iter::successors(next(0), move |slot| slot.checked_add(1).and_then(next));
+            slots.map(move |slot| Spot { container, slot })
+        };
+        let stacks = containers.into_iter().flat_map(in_container);
+        stacks.filter(|&spot| self.going != Going::To(Target::Slot(spot))).collect()
     }
 
-    /// How many are looked at together with those of this stack.
-    fn whole(&self, cell: Cell, asked: u32) -> u64 {
-        if self.is_exact() {
-            return self.left.unwrap_or(u64::from(asked));
-        }
-        let before = self.there - u64::from(cell.count);
-        let remaining = self.available.map_or(u64::from(asked), |available| available.saturating_sub(before));
-        self.left.map_or(remaining, |left| left.min(remaining))
-    }
-
-    /// What stands in the way of a stack that can't leave, beside that.
-    fn collect_stuck(&self, draft: &mut Draft<'_>, spot: Spot, asked: u32, going: Going) {
-        if !draft.collects_causes() {
-            return;
-        }
-        let cell = draft.cell(spot);
-        let not_taken = if going == Going::Out { None } else { draft.why_not_taken(spot, going) };
-        draft.note_causes(draft.why_kept(cell, spot, going).into_iter().chain(not_taken).collect::<Vec<_>>());
-        if let Going::To(target) = going {
-            let item = draft.item(cell);
-            let whole = if self.is_exact() { self.left.unwrap_or(u64::from(asked)) } else { 1 };
-            if draft.fill(item, asked, Some(spot), target) < asked {
-                let _ = draft.why_not(item, whole, Some(spot), target);
-            }
+    /// The items that are judged together, if they are `wanted` of several stacks: first those of which one could go alone,
+    /// then the others. Also gives whether that is the order in which they lie.
+    fn portions(&self, draft: &mut Draft<'_>, wanted: u64) -> (Vec<Portion>, bool) {
+        let stacks = self.stacks(draft);
+        let several = stacks.len() > 1;
+        let mut could_go = |&spot: &Spot| {
+            let cell = draft.cell(spot);
+            let goes = !draft.is_stuck(cell, spot, self.going)
+                && match self.going {
+                    Going::To(target) => draft.fill(draft.item(cell), 1, Some(spot), target) > 0,
+                    Going::Out | Going::Nowhere => true,
+                };
             draft.parts().clear();
+            goes
+        };
+        let (first, rest): (Vec<Spot>, Vec<Spot>) = stacks.iter().partition(|spot| several && could_go(spot));
+        let order = first.into_iter().chain(rest);
+        let mut left = wanted;
+        let mut portions = Vec::new();
+        for (spot, in_place) in order.zip(&stacks) {
+            let cell = draft.cell(spot);
+            let count = u32::try_from(left).unwrap_or(u32::MAX).min(cell.count);
+            if count == 0 {
+                break;
+            }
+            left -= u64::from(count);
+            portions.push((Portion { item: draft.item(cell), count, from: Some(spot) }, spot == *in_place));
         }
+        let in_order = portions.iter().all(|(_, in_place)| *in_place);
+        (portions.into_iter().map(|(portion, _)| portion).collect(), in_order)
     }
 
-    fn finish(self, at: Place) -> Judged {
-        let asked = match self.request.amount {
-            Amount::All => None,
-            Amount::Exactly(count) | Amount::UpTo(count) => Some(u64::from(count)),
-        };
-        let refused = |cause| Err(Refusal::new(cause).could_have(self.done));
+    fn first_item(&self, draft: &Draft<'_>) -> Vec<Portion> {
+        let first = self.stacks(draft).into_iter().next();
+        let portion = |spot| Portion { item: draft.item(draft.cell(spot)), count: 1, from: Some(spot) };
+        first.map(portion).into_iter().collect()
+    }
+
+    /// Why less than was asked for goes. An exact amount from several stacks is judged as one.
+    #[cold]
+    fn judge_shortfall(mut self, draft: &mut Draft<'_>, start: &SoFar) -> Judged {
+        let could = self.count;
+        let refused = |cause| Err(Refusal::new(cause).could_have(could));
+        let at = self.request.from;
         if self.there == 0 {
             return refused(Cause::EmptySource(at));
         }
-        if self.is_exact() {
-            match (asked, self.shortfall) {
-                (Some(asked), _) if self.done < asked && self.there < asked => {
-                    return refused(Cause::NotEnough { at, asked, there: self.there });
-                }
-                (Some(asked), Some(cause)) if self.done < asked => return refused(cause),
-                (None, Some(cause)) => return refused(cause),
-                _ => {}
+        draft.go_back_to(start);
+        let is_refused = !self.is_enough();
+        let all = self.asked.map_or(self.there, |asked| asked.min(self.there));
+        if !self.is_exact() {
+            // Of what could go in part all that there is may be asked about; what could not go at all is one item.
+            let portions = if is_refused { self.first_item(draft) } else { self.portions(draft, all).0 };
+            let cause = draft.why_not(&portions, self.going);
+            if !is_refused {
+                self.take_all(draft);
+                return Ok(self.done());
             }
-        } else if self.done == 0 {
-            return refused(self.shortfall.unwrap_or(Cause::EmptySource(at)));
+            return refused(cause.unwrap_or(Cause::EmptySource(at)));
         }
-        Ok(Done { asked, count: self.done })
+        let (portions, in_order) = self.portions(draft, all);
+        let missing = self.asked.filter(|&asked| self.there < asked);
+        if missing.is_none() && !in_order && lay_all(draft, &portions, self.going) {
+            self.count = all;
+            return Ok(self.done());
+        }
+        draft.go_back_to(start);
+        let cause = match missing {
+            None => draft.why_not(&portions, self.going),
+            Some(asked) => {
+                let missing = Cause::NotEnough { at, asked, there: self.there };
+                if draft.collects_causes() {
+                    draft.note_causes([missing]);
+                    let _ = draft.why_not(&portions, self.going);
+                }
+                Some(missing)
+            }
+        };
+        let none = || match self.going {
+            Going::To(target) => draft.place_of_target(target),
+            Going::Out | Going::Nowhere => at,
+        };
+        refused(cause.unwrap_or_else(|| Cause::NoRoom { at: none(), asked: all, room: could }))
     }
+}
+
+/// Lays up to so many items of a stack where they go; gives how many that is.
+fn lay(draft: &mut Draft<'_>, cell: Cell, spot: Spot, wanted: u32, going: Going) -> u32 {
+    if draft.is_stuck(cell, spot, going) {
+        return 0;
+    }
+    match going {
+        Going::Nowhere => wanted,
+        Going::Out => {
+            draft.remove(spot, wanted);
+            wanted
+        }
+        Going::To(target) => {
+            let item = draft.item(cell);
+            let given = draft.fill(item, wanted, Some(spot), target);
+            draft.lay_parts(item, Some(spot));
+            given
+        }
+    }
+}
+
+/// Lays all portions where they go, one after the other, unless one of them does not go.
+fn lay_all(draft: &mut Draft<'_>, portions: &[Portion], going: Going) -> bool {
+    portions.iter().all(|portion| {
+        draft.settle();
+        let Some(spot) = portion.from else { return false };
+        lay(draft, draft.cell(spot), spot, portion.count, going) == portion.count
+    })
 }

@@ -1,7 +1,9 @@
 //! create: items enter the world.
 
+use super::carry::Going;
 use super::draft::{Draft, Item};
 use super::operation::Variant;
+use super::reasons::Portion;
 use super::refusal::{Cause, Refusal};
 use super::target::Target;
 use super::{Done, Judged};
@@ -36,13 +38,14 @@ pub(super) fn judge(
         return Err(Refusal::new(Cause::Overflow).could_have(u64::from(could)));
     }
     let given = draft.fill(item, asked.min(countable), None, target);
-    if given < whole {
-        let cause = draft.why_not(item, u64::from(whole), None, target);
-        return Err(Refusal::new(cause).could_have(u64::from(given)));
-    }
-    if given < asked && draft.collects_causes() {
+    if given < whole || given < asked && draft.collects_causes() {
         let laid = std::mem::take(draft.parts());
-        let _ = draft.why_not(item, u64::from(asked), None, target);
+        let count = if given < whole { whole } else { asked };
+        let cause = draft.why_not(&[Portion { item, count, from: None }], Going::To(target));
+        if given < whole {
+            let full = Cause::NoRoom { at: to, asked: u64::from(whole), room: u64::from(given) };
+            return Err(Refusal::new(cause.unwrap_or(full)).could_have(u64::from(given)));
+        }
         *draft.parts() = laid;
     }
     draft.lay_parts(item, None);

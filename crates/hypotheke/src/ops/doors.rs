@@ -64,10 +64,22 @@ impl Draft<'_> {
 
     #[cold]
     fn why_closed_to(&self, actor: u32, action: &Action) -> Option<Cause> {
+        self.each_closed_to(actor, action).into_iter().flatten().next()
+    }
+
+    /// What is not open, and what is in use.
+    fn each_closed_to(&self, actor: u32, action: &Action) -> [Option<Cause>; 2] {
         let places = action.used_places();
         let first = |why: &dyn Fn(u32) -> Option<Cause>| places.iter().find_map(|named| self.first_at(*named, why));
-        first(&|container| self.why_not_open(actor, container))
-            .or_else(|| first(&|container| self.why_in_use(actor, container)))
+        let not_open = first(&|container| self.why_not_open(actor, container));
+        [not_open, first(&|container| self.why_in_use(actor, container))]
+    }
+
+    /// Both of what keeps the holder that acts from a place.
+    pub(super) fn all_closed(&self, operation: &Operation) -> Vec<Cause> {
+        let actor = operation.actor.map(|actor| actor.index);
+        let closed = actor.map(|actor| self.each_closed_to(actor, &operation.action));
+        closed.into_iter().flatten().flatten().collect()
     }
 
     /// Of a holder all containers must be out of reach; else those are passed over.

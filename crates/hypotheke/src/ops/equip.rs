@@ -3,6 +3,7 @@
 
 use super::carry::{Going, Request, WithoutNumber};
 use super::draft::{Draft, Item};
+use super::reasons::Portion;
 use super::refusal::{Cause, Refusal};
 use super::target::Target;
 use super::{Done, Judged};
@@ -28,9 +29,21 @@ pub(super) fn judge(draft: &mut Draft<'_>, actor: Option<HolderId>, amount: Amou
     match asked.filter(|&asked| exact && asked > cell.count) {
         None => equipping.equip(draft, amount, asked, exact),
         Some(asked) => {
+            let start = draft.so_far();
+            let noted = draft.take_noted();
             let could = equipping.equip(draft, Amount::UpTo(asked), Some(asked), false).map_or(0, |done| done.count);
-            let (asked, there) = (u64::from(asked), u64::from(cell.count));
-            Err(Refusal::new(Cause::NotEnough { at: from, asked, there }).could_have(could))
+            draft.go_back_to(&start);
+            let _ = draft.take_noted();
+            draft.note_first(noted);
+            let (wanted, there) = (u64::from(asked), u64::from(cell.count));
+            let missing = Cause::NotEnough { at: from, asked: wanted, there };
+            if draft.collects_causes() {
+                draft.note_causes([missing]);
+                // The other checks look at what is there.
+                let all = equipping.equip(draft, Amount::Exactly(cell.count), Some(cell.count), true);
+                draft.note_causes(all.err().map(|refusal| refusal.cause()));
+            }
+            Err(Refusal::new(missing).could_have(could))
         }
     }
 }
@@ -61,17 +74,19 @@ impl Equipping {
         if let Some(&spot) = fitting.first() {
             return self.take_the_place(draft, spot, asked, exact);
         }
-        let whole = u64::from(asked.filter(|_| exact).unwrap_or(1));
+        let whole = asked.filter(|_| exact).unwrap_or(1);
         let cause = match (admitting.first(), slots.first()) {
             (Some(&spot), _) => Cause::BlockedSlot(draft.place_of_spot(spot)),
             (None, Some(&spot)) => {
-                let going = Going::To(Target::Slot(spot));
-                let stuck = draft.why_stuck(self.cell, self.source, going);
-                stuck.unwrap_or_else(|| draft.why_not(self.item, whole, Some(self.source), Target::Slot(spot)))
+                let portion = Portion { item: self.item, count: whole, from: Some(self.source) };
+                let full = Cause::NoRoom { at: draft.place_of_spot(spot), asked: u64::from(whole), room: 0 };
+                draft.why_not(&[portion], Going::To(Target::Slot(spot))).unwrap_or(full)
             }
-            (None, None) => {
-                Cause::NoRoom { at: Place::Holder(draft.world.holder_id(self.holder)), asked: whole, room: 0 }
-            }
+            (None, None) => Cause::NoRoom {
+                at: Place::Holder(draft.world.holder_id(self.holder)),
+                asked: u64::from(whole),
+                room: 0,
+            },
         };
         Err(Refusal::new(cause))
     }

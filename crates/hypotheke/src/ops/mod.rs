@@ -36,6 +36,7 @@ mod operation;
 mod outcome;
 mod pick_up;
 mod put;
+mod reasons;
 mod refusal;
 mod remedy;
 mod resize;
@@ -79,12 +80,18 @@ type Judged = Result<Done, Refusal>;
 fn judge_on(draft: &mut Draft<'_>, operation: &Operation) -> Judged {
     draft.act_as(operation.actor)?;
     let Some(closed) = draft.why_closed(operation) else { return judge_action(draft, operation) };
-    draft.note_causes([closed]);
-    // What can't be meant at all is told before what can't be reached.
-    match judge_action(draft, operation) {
-        Err(refusal) if refusal.reason() < Reason::NotOpen => Err(refusal),
-        _ => Err(Refusal::new(closed)),
+    let (noted, closed_too) = (draft.take_noted(), draft.all_closed(operation));
+    let judged = judge_action(draft, operation);
+    match judged {
+        // What can't be meant at all is told before what can't be reached.
+        Err(refusal) if refusal.reason() < Reason::NotOpen => return Err(refusal),
+        Err(refusal) => draft.note_causes([refusal.cause()]),
+        // What could go in part would not be refused.
+        Ok(_) => drop(draft.take_noted()),
     }
+    draft.note_first(noted);
+    draft.note_causes(closed_too);
+    Err(Refusal::new(closed))
 }
 
 /// Judges an operation by itself, and what follows from it.

@@ -2,6 +2,7 @@
 
 use super::carry::Going;
 use super::draft::{Draft, Item};
+use super::reasons::Portion;
 use super::refusal::{Cause, Refusal};
 use super::target::Target;
 use crate::id::{ContainerId, HolderId, KindId};
@@ -74,6 +75,8 @@ struct Alike {
     empty: u32,
     asked: u32,
     limit: u32,
+    /// Whether it would be over its limit, and further over than where it is.
+    is_over: bool,
     borne: Option<Cause>,
 }
 
@@ -82,7 +85,7 @@ impl Alike {
     #[inline]
     fn taken(&self, slot: u32) -> Cause {
         let (at, asked) = (Place::Slot(self.container, slot), u64::from(self.asked));
-        self.borne.unwrap_or(match self.asked > self.limit {
+        self.borne.unwrap_or(match self.is_over {
             true => Cause::StackLimit { at, would: asked, limit: self.limit },
             false => Cause::NoRoom { at, asked, room: 0 },
         })
@@ -154,6 +157,7 @@ impl Draft<'_> {
             empty: count.min(allowed).min(room),
             asked: count,
             limit,
+            is_over: count > limit && (count <= limit_there || limit < limit_there),
             borne,
         }
     }
@@ -185,7 +189,10 @@ impl Draft<'_> {
             return (takes, None);
         }
         let blocked = takes > 0 && self.is_blocked(item, spot, Some(source), false);
-        let cause = borne.unwrap_or_else(|| self.why_no_room(item, u64::from(count), spot));
+        let cause = borne.unwrap_or_else(|| {
+            let full = Cause::NoRoom { at: at(), asked: u64::from(count), room: u64::from(takes) };
+            self.why_not_in_slot(Portion { item, count, from: Some(source) }, spot).unwrap_or(full)
+        });
         (if blocked { 0 } else { takes }, Some(cause))
     }
 }

@@ -3,6 +3,7 @@
 
 use super::carry::Going;
 use super::draft::Draft;
+use super::reasons::Portion;
 use super::refusal::{Cause, Refusal};
 use super::target::Target;
 use super::{Done, Judged};
@@ -42,13 +43,14 @@ fn spill_out(draft: &mut Draft<'_>, spot: Spot) -> Result<u64, Refusal> {
             given += draft.fill(item, cell.count - given, Some(spot), Target::Container(other));
         }
     }
-    let left = cell.count - given;
-    if left > 0 {
-        if let Some(kept) = draft.why_kept(cell, spot, Going::To(Target::Ground)) {
-            return Err(Refusal::new(kept));
-        }
-        if draft.fill(item, left, Some(spot), Target::Ground) < left {
-            return Err(Refusal::new(draft.why_not(item, u64::from(left), Some(spot), Target::Ground)));
+    let count = cell.count - given;
+    if count > 0 {
+        let to_ground = Going::To(Target::Ground);
+        let kept = draft.why_kept(cell, spot, to_ground).is_some();
+        if kept || draft.fill(item, count, Some(spot), Target::Ground) < count {
+            draft.parts().clear();
+            let cause = draft.why_not(&[Portion { item, count, from: Some(spot) }], to_ground);
+            return Err(Refusal::new(cause.unwrap_or(Cause::NotEmpty(draft.place_of_spot(spot)))));
         }
     }
     draft.lay_parts(item, Some(spot));

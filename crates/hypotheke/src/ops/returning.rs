@@ -3,6 +3,7 @@
 
 use super::carry::Going;
 use super::draft::Draft;
+use super::reasons::Portion;
 use super::refusal::{Cause, Refusal};
 use super::target::Target;
 use super::{Done, Judged};
@@ -17,9 +18,9 @@ pub(super) fn judge(draft: &mut Draft<'_>, actor: Option<HolderId>, amount: Amou
         Amount::Exactly(0) | Amount::UpTo(0) => return Err(Refusal::new(Cause::BadAmount)),
         Amount::Exactly(count) | Amount::UpTo(count) => Some(count),
     };
-    let (cell, at) = (draft.cell(hand), draft.place_of_spot(hand));
+    let cell = draft.cell(hand);
     if cell.is_empty() {
-        return Err(Refusal::new(Cause::EmptySource(at)));
+        return Err(Refusal::new(Cause::EmptySource(draft.place_of_spot(hand))));
     }
     let item = draft.item(cell);
     let want = asked.map_or(cell.count, |asked| asked.min(cell.count));
@@ -34,23 +35,27 @@ pub(super) fn judge(draft: &mut Draft<'_>, actor: Option<HolderId>, amount: Amou
     if given < want {
         given += draft.fill(item, want - given, Some(hand), Target::Holder(holder));
     }
-    let kept = draft.why_kept(cell, hand, Going::To(Target::Ground));
-    let (left, mut landed) = (want - given, 0);
-    if left > 0 && kept.is_none() {
-        landed = draft.fill(item, left, Some(hand), Target::Ground);
-        given += landed;
-    }
+    let to_ground = Going::To(Target::Ground);
+    let left = want - given;
+    let landed = match draft.is_stuck(cell, hand, to_ground) {
+        true => 0,
+        false => draft.fill(item, left, Some(hand), Target::Ground),
+    };
+    given += landed;
     let exact = matches!(amount, Amount::Exactly(_));
-    let whole = if exact { asked.unwrap_or(1) } else { 1 };
-    let refused = |cause| Err(Refusal::new(cause).could_have(u64::from(given)));
-    if exact && cell.count < whole {
-        return refused(Cause::NotEnough { at, asked: u64::from(whole), there: u64::from(cell.count) });
+    let missing = asked.filter(|&asked| exact && asked > cell.count);
+    if missing.is_none() && given >= if exact { want } else { 1 } {
+        draft.lay_parts(item, Some(hand));
+        return Ok(Done { asked: asked.map(u64::from), count: u64::from(given) });
     }
-    if given < whole {
-        let asked = u64::from(if exact { left } else { 1 });
-        let full = Cause::NoRoom { at: Place::Ground, asked, room: u64::from(landed) };
-        return refused(kept.unwrap_or(full));
-    }
-    draft.lay_parts(item, Some(hand));
-    Ok(Done { asked: asked.map(u64::from), count: u64::from(given) })
+    draft.parts().clear();
+    let (at, there) = (draft.place_of_spot(hand), u64::from(cell.count));
+    let missing = missing.map(|asked| Cause::NotEnough { at, asked: u64::from(asked), there });
+    draft.note_causes(missing);
+    // What has no place would come to the ground.
+    let count = if exact { left } else { 1 };
+    let landing = [Portion { item, count, from: Some(hand) }];
+    let grounds = if landed < left { draft.why_not(&landing, to_ground) } else { None };
+    let full = Cause::NoRoom { at: Place::Ground, asked: u64::from(count), room: u64::from(landed) };
+    Err(Refusal::new(missing.or(grounds).unwrap_or(full)).could_have(u64::from(given)))
 }

@@ -2,6 +2,7 @@
 
 use super::carry::Going;
 use super::draft::{Draft, Onto};
+use super::reasons::Portion;
 use super::refusal::{Cause, Refusal, Unknown};
 use super::{Done, Judged};
 use crate::world::Place;
@@ -19,23 +20,24 @@ pub(super) fn judge(draft: &mut Draft<'_>, count: u32, from: Place, to: Place) -
     if cell.is_empty() {
         return Err(Refusal::new(Cause::EmptySource(from)));
     }
-    let stuck = draft.why_stuck(cell, spot, Going::To(target));
+    let going = Going::To(target);
     let item = draft.item(cell);
     draft.lay_onto(Onto::OneEmpty);
     draft.be_exact(true);
     // At least one stays.
-    let asked = count.min(cell.count - 1);
-    let given = if stuck.is_some() { 0 } else { draft.fill(item, asked, Some(spot), target) };
-    let refused = |cause| Err(Refusal::new(cause).could_have(u64::from(given)));
-    if count > cell.count {
-        return refused(Cause::NotEnough { at: from, asked: u64::from(count), there: u64::from(cell.count) });
+    let wanted = count.min(cell.count - 1);
+    let given = if draft.is_stuck(cell, spot, going) { 0 } else { draft.fill(item, wanted, Some(spot), target) };
+    if given == count {
+        draft.lay_parts(item, Some(spot));
+        return Ok(Done { asked: Some(u64::from(count)), count: u64::from(given) });
     }
-    if let Some(cause) = stuck {
-        return refused(cause);
-    }
-    if given < count {
-        return refused(draft.why_not(item, u64::from(count), Some(spot), target));
-    }
-    draft.lay_parts(item, Some(spot));
-    Ok(Done { asked: Some(u64::from(count)), count: u64::from(given) })
+    draft.parts().clear();
+    let missing = Cause::NotEnough { at: from, asked: u64::from(count), there: u64::from(cell.count) };
+    let missing = Some(missing).filter(|_| count > cell.count);
+    draft.note_causes(missing);
+    // What is not there is not looked at.
+    let portion = Portion { item, count: count.min(cell.count), from: Some(spot) };
+    let cause = missing.filter(|_| !draft.collects_causes()).or_else(|| draft.why_not(&[portion], going));
+    let full = Cause::NoRoom { at: to, asked: u64::from(count), room: u64::from(given) };
+    Err(Refusal::new(missing.or(cause).unwrap_or(full)).could_have(u64::from(given)))
 }

@@ -3,11 +3,11 @@
 
 use super::carry::Going;
 use super::draft::Draft;
-use super::refusal::{Cause, Refusal};
+use super::reasons::Found;
+use super::refusal::{Cause, Reason, Refusal};
 use super::target::Target;
 use super::{Done, Judged};
 use crate::id::KindId;
-use crate::quantity::Decimal;
 use crate::world::{Cell, Place, Spot};
 
 pub(super) fn judge(draft: &mut Draft<'_>, one: Place, other: Place) -> Judged {
@@ -25,30 +25,43 @@ pub(super) fn judge_spots(draft: &mut Draft<'_>, here: Spot, there: Spot, named:
         return Ok(Done { asked: None, count: 0 });
     }
     let ways = [Way { cell: mine, from: here, to: there }, Way { cell: yours, from: there, to: here }];
-    let full = || ways.iter().filter(|way| !way.cell.is_empty());
-    let across = here.container != there.container;
-    let plain = ways.iter().all(|way| draft.is_plain_border(way.from.container) && !way.cell.is_pack());
-    if across && !plain {
-        first_of(full().map(|way| draft.why_kept(way.cell, way.from, way.going())))?;
-        first_of(full().map(|way| draft.why_not_taken(way.from, way.going())))?;
-        first_of(full().map(|way| draft.why_not_put_into(way.from, way.to.container)))?;
-    }
-    first_of(full().map(|way| why_not_admitted(draft, way)))?;
-    if across && !plain {
-        first_of(full().map(|way| draft.why_not_nested(draft.item(way.cell), Some(way.from), way.to.container)))?;
-    }
-    for (way, back) in [(&ways[0], &ways[1]), (&ways[1], &ways[0])] {
-        if !way.cell.is_empty() && draft.is_blocked_after_exchange(way.cell, way.to, way.from, back.cell) {
-            return Err(Refusal::new(Cause::BlockedSlot(draft.place_of_spot(way.to))));
-        }
-    }
     draft.be_exact(true);
-    if across && !draft.judges_caps_later() {
-        check_bearers(draft, &ways)?;
-    }
-    first_of(full().map(|way| why_over_limit(draft, way)))?;
+    let mut found = Found::new(draft);
+    check(draft, &ways, &mut found).and_then(|()| found.end(draft))?;
     draft.exchange(here, there);
     Ok(Done { asked: None, count: u64::from(mine.count) + u64::from(yours.count) })
+}
+
+/// Each check of both sides, before the next one is made.
+fn check(draft: &Draft<'_>, ways: &[Way; 2], found: &mut Found) -> Result<(), Refusal> {
+    let full = || ways.iter().filter(|way| !way.cell.is_empty());
+    let across = ways[0].from.container != ways[0].to.container;
+    let plain = ways.iter().all(|way| draft.is_plain_border(way.from.container) && !way.cell.is_pack());
+    if across && !plain {
+        found.note(full().filter_map(|way| draft.why_kept(way.cell, way.from, way.going())))?;
+        found.note(full().filter_map(|way| draft.why_not_taken(way.from, way.going())))?;
+        found.note(full().filter_map(|way| draft.why_not_put_into(way.from, way.to.container)))?;
+    }
+    found.note(full().flat_map(|way| not_admitted(draft, way)))?;
+    if across && !plain {
+        let nested =
+            full().filter_map(|way| draft.why_not_nested(draft.item(way.cell), Some(way.from), way.to.container));
+        let mut nested: Vec<Cause> = nested.collect();
+        nested.sort_by_key(Cause::reason);
+        found.note(nested)?;
+    }
+    for (way, back) in [(&ways[0], &ways[1]), (&ways[1], &ways[0])] {
+        let blocked = !way.cell.is_empty() && draft.is_blocked_after_exchange(way.cell, way.to, way.from, back.cell);
+        found.note(blocked.then(|| Cause::BlockedSlot(draft.place_of_spot(way.to))))?;
+    }
+    // What a pack inside itself would weigh can't be said.
+    if found.has(Reason::InsideItself) {
+        return Ok(());
+    }
+    if across && !draft.judges_caps_later() {
+        check_bearers(draft, ways, found)?;
+    }
+    found.note(full().filter_map(|way| why_over_limit(draft, way)))
 }
 
 /// What goes one way; the cell may be empty.
@@ -64,64 +77,40 @@ impl Way {
     }
 }
 
+/// By the filter of a container, and by that of the slot.
 #[inline]
-fn first_of(mut causes: impl Iterator<Item = Option<Cause>>) -> Result<(), Refusal> {
-    match causes.find_map(|cause| cause) {
-        Some(cause) => Err(Refusal::new(cause)),
-        None => Ok(()),
-    }
-}
-
-#[inline]
-fn why_not_admitted(draft: &Draft<'_>, way: &Way) -> Option<Cause> {
+fn not_admitted(draft: &Draft<'_>, way: &Way) -> impl Iterator<Item = Cause> {
     let (item, kind) = (draft.item(way.cell), KindId(way.cell.kind));
     let entering = way.from.container != way.to.container;
-    if let Some(refusing) = if entering { draft.not_admitting(item, Some(way.from), way.to.container) } else { None } {
-        return Some(Cause::NotAdmitted { by: Place::Container(draft.container_id(refusing)), kind });
-    }
-    (!draft.slot_admits(item, way.to)).then(|| Cause::NotAdmitted { by: draft.place_of_spot(way.to), kind })
+    let refusing = if entering { draft.not_admitting(item, Some(way.from), way.to.container) } else { None };
+    let by_container = refusing.map(|at| Cause::NotAdmitted { by: draft.container_place(at), kind });
+    let by_slot =
+        (!draft.slot_admits(item, way.to)).then(|| Cause::NotAdmitted { by: draft.place_of_spot(way.to), kind });
+    by_container.into_iter().chain(by_slot)
 }
 
 /// Each cap and each weight cap is judged by what it would bear after both ways: first where the first stack goes.
 #[inline]
-fn check_bearers(draft: &Draft<'_>, [one, other]: &[Way; 2]) -> Result<(), Refusal> {
+fn check_bearers(draft: &Draft<'_>, [one, other]: &[Way; 2], found: &mut Found) -> Result<(), Refusal> {
     let gains = [(one, other), (other, one)];
-    if !draft.world.rules.cap_filters.is_empty() {
-        first_of(gains.iter().map(|(way, back)| why_over_cap(draft, way, back)))?;
-    }
-    first_of(gains.iter().map(|(way, back)| why_too_heavy(draft, way, back)))
-}
-
-fn why_over_cap(draft: &Draft<'_>, way: &Way, back: &Way) -> Option<Cause> {
     let counted =
         |cell: Cell, number| if cell.is_empty() { 0 } else { draft.counted(draft.item(cell), cell.count, number) };
-    for bearer in draft.new_bearers(Some(way.from.container), way.to.container) {
-        for (index, cap) in draft.caps_of(bearer).iter().enumerate() {
-            let gain = counted(way.cell, cap.number) - counted(back.cell, cap.number);
-            let would = draft.capped(bearer, cap.number) + gain;
-            if gain > 0 && would > i64::from(cap.count) {
-                let (number, would) = (u32::try_from(index).unwrap_or(u32::MAX), u64::try_from(would).unwrap_or(0));
-                return Some(Cause::Cap { of: draft.place_of_bearer(bearer), cap: number, would, count: cap.count });
+    if !draft.world.rules.cap_filters.is_empty() {
+        for (way, back) in gains {
+            for bearer in draft.new_bearers(Some(way.from.container), way.to.container) {
+                let gain = |number| i128::from(counted(way.cell, number) - counted(back.cell, number));
+                found.note(draft.over_caps(bearer, gain))?;
             }
         }
     }
-    None
-}
-
-fn why_too_heavy(draft: &Draft<'_>, way: &Way, back: &Way) -> Option<Cause> {
-    let gain = draft.cell_weight(way.cell) - draft.cell_weight(back.cell);
-    if gain <= 0 {
-        return None;
-    }
-    for bearer in draft.new_bearers(Some(way.from.container), way.to.container) {
-        let cap = draft.weight_cap_of(bearer);
-        let would = draft.weight_of(bearer).saturating_add(gain);
-        if would > cap {
-            let (would, cap) = (Decimal::from_thousandths(would), Decimal::from_thousandths(cap));
-            return Some(Cause::WeightCap { of: draft.place_of_bearer(bearer), would, cap });
+    for (way, back) in gains {
+        let gain = draft.cell_weight(way.cell) - draft.cell_weight(back.cell);
+        if gain > 0 {
+            let bearers = draft.new_bearers(Some(way.from.container), way.to.container);
+            found.note(bearers.into_iter().filter_map(|bearer| draft.too_heavy(bearer, i128::from(gain))))?;
         }
     }
-    None
+    Ok(())
 }
 
 /// A stack that is over its limit already may go where it is no further over.

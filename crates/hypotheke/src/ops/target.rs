@@ -5,7 +5,6 @@ use smallvec::SmallVec;
 use super::draft::{Draft, Item, Onto};
 use super::refusal::{Cause, Refusal, Unknown};
 use crate::id::KindId;
-use crate::quantity::Decimal;
 use crate::ruleset::{FilterId, NO_PACK, Way};
 use crate::world::{Bearer, Cell, Place, Spot};
 
@@ -84,7 +83,7 @@ impl Draft<'_> {
 
     /// Whether so many are all that lies in the source.
     #[inline]
-    fn takes_whole(&self, source: Option<Spot>, want: u32) -> bool {
+    pub(super) fn takes_whole(&self, source: Option<Spot>, want: u32) -> bool {
         source.is_some_and(|source| self.cell(source).count <= want)
     }
 
@@ -162,7 +161,14 @@ impl Draft<'_> {
         given
     }
 
-    fn lay_in_container(&mut self, item: Item, want: u32, source: Option<Spot>, whole: bool, container: u32) -> u32 {
+    pub(super) fn lay_in_container(
+        &mut self,
+        item: Item,
+        want: u32,
+        source: Option<Spot>,
+        whole: bool,
+        container: u32,
+    ) -> u32 {
         let mut left = want;
         self.each_slot_with_room(item, source, whole, container, |draft, spot, room| {
             let given = left.min(room);
@@ -273,7 +279,7 @@ impl Draft<'_> {
     }
 
     /// The first container whose border may not be passed.
-    fn why_not_put(&self, source: Option<Spot>, container: u32) -> Option<u32> {
+    pub(super) fn why_not_put(&self, source: Option<Spot>, container: u32) -> Option<u32> {
         source?;
         let mut at = Some(container);
         while let Some(container) = at.filter(|&at| !self.is_inside_already(source, at)) {
@@ -407,151 +413,20 @@ impl Draft<'_> {
 
     // Why not.
 
-    /// The first check that fails when all of `asked` are to go to the target. To be called only if not all of them can.
-    #[cold]
-    pub(super) fn why_not(&mut self, item: Item, asked: u64, source: Option<Spot>, target: Target) -> Cause {
-        if self.collects_causes() {
-            self.collect_why_not(item, asked, source, target);
-        }
-        match target {
-            Target::Slot(spot) => self.why_not_slot(item, asked, source, spot),
-            Target::Container(container) => self.why_not_container(item, asked, source, container),
-            Target::Holder(holder) => {
-                let tried = self.targets_of(holder);
-                let admitting = |&&container: &&u32| self.why_not_admitted(item, source, container).is_none();
-                match tried.iter().find(admitting).or(tried.first()) {
-                    Some(&container) => self.why_not_container(item, asked, source, container),
-                    None => Cause::NoRoom { at: Place::Holder(self.world.holder_id(holder)), asked, room: 0 },
-                }
-            }
-            Target::Ground => {
-                let limit = self.world.rules.figures[item.kind as usize].stack_limit;
-                Cause::NoRoom { at: Place::Ground, asked, room: u64::from(self.ground_room()) * u64::from(limit) }
-            }
-        }
-    }
-
-    fn why_not_slot(&mut self, item: Item, asked: u64, source: Option<Spot>, spot: Spot) -> Cause {
-        let at = self.place_of_spot(spot);
-        if let Some(cause) = self.why_not_entering(item, source, spot.container) {
-            return cause;
-        }
-        if !self.slot_admits(item, spot) {
-            return Cause::NotAdmitted { by: at, kind: KindId(item.kind) };
-        }
-        if let Some(cause) = self.why_not_nested(item, source, spot.container) {
-            return cause;
-        }
-        let whole = self.takes_whole(source, u32::try_from(asked).unwrap_or(u32::MAX));
-        if self.is_blocked(item, spot, source, whole) {
-            return Cause::BlockedSlot(at);
-        }
-        if let Some(cause) = self.why_not_borne(item, asked, source, spot.container) {
-            return cause;
-        }
-        self.why_no_room(item, asked, spot)
-    }
-
-    /// The last of the checks of a slot: what it may hold, and what it holds.
-    pub(super) fn why_no_room(&self, item: Item, asked: u64, spot: Spot) -> Cause {
-        let (at, there) = (self.place_of_spot(spot), self.cell(spot));
-        let alike = item.is_alike(there) && self.onto() != Onto::OneEmpty;
-        let count = if alike { u64::from(there.count) } else { 0 };
-        let limit = self.limit(spot, item.kind);
-        if count + asked > u64::from(limit) {
-            return Cause::StackLimit { at, would: count + asked, limit };
-        }
-        let room = if self.takes_onto(there, item) { u64::from(limit).saturating_sub(count) } else { 0 };
-        Cause::NoRoom { at, asked, room }
-    }
-
-    fn why_not_container(&mut self, item: Item, asked: u64, source: Option<Spot>, container: u32) -> Cause {
-        if let Some(cause) = self.why_not_admitted(item, source, container) {
-            return cause;
-        }
-        if let Some(cause) = self.why_not_borne(item, asked, source, container) {
-            return cause;
-        }
-        self.why_no_space(item, asked, source, container)
-    }
-
-    /// How much space its slots have together.
-    fn why_no_space(&mut self, item: Item, asked: u64, source: Option<Spot>, container: u32) -> Cause {
-        let mut room = 0;
-        let whole = self.takes_whole(source, u32::try_from(asked).unwrap_or(u32::MAX));
-        let laid = self.laid().len();
-        self.each_slot_with_room(item, source, whole, container, |draft, spot, more| {
-            room += u64::from(more);
-            draft.parts().push((spot, more));
-            room < asked
-        });
-        self.parts().truncate(laid);
-        Cause::NoRoom { at: Place::Container(self.container_id(container)), asked, room }
-    }
-
-    /// Every check that fails, each as if all the others passed.
-    fn collect_why_not(&mut self, item: Item, asked: u64, source: Option<Spot>, target: Target) {
-        let container = match target {
-            Target::Slot(spot) => spot.container,
-            Target::Container(container) => container,
-            Target::Holder(holder) => {
-                let tried = self.targets_of(holder);
-                let admitting = |&&container: &&u32| self.why_not_admitted(item, source, container).is_none();
-                match tried.iter().find(admitting).or(tried.first()) {
-                    Some(&container) => return self.collect_why_not(item, asked, source, Target::Container(container)),
-                    None => return,
-                }
-            }
-            Target::Ground => return,
-        };
-        let closed = self.why_not_put(source, container).map(|closed| Cause::NoPut(self.container_place(closed)));
-        let kind = KindId(item.kind);
-        let refusing = self.not_admitting(item, source, container);
-        let refusing = refusing.map(|by| Cause::NotAdmitted { by: self.container_place(by), kind });
-        let nested = self.why_not_nested(item, source, container);
-        let mut found: Vec<Cause> = closed.into_iter().chain(refusing).chain(nested).collect();
-        if !self.judges_caps_later() {
-            for bearer in self.new_bearers(source.map(|source| source.container), container) {
-                found.extend(self.why_over_cap(item, asked, bearer));
-                found.extend(self.why_too_heavy(item, asked, bearer));
-            }
-        }
-        match target {
-            Target::Slot(spot) => {
-                let by = self.place_of_spot(spot);
-                found.extend((!self.slot_admits(item, spot)).then_some(Cause::NotAdmitted { by, kind }));
-                let whole = self.takes_whole(source, u32::try_from(asked).unwrap_or(u32::MAX));
-                found.extend(self.is_blocked(item, spot, source, whole).then_some(Cause::BlockedSlot(by)));
-                let there = self.cell(spot);
-                let limit = self.limit(spot, item.kind);
-                let held = if item.is_alike(there) { u64::from(there.count) } else { 0 };
-                let over = held + asked > u64::from(limit);
-                found.extend(over.then_some(Cause::StackLimit { at: by, would: held + asked, limit }));
-                let room = u64::from(limit).saturating_sub(held);
-                let taken = !self.takes_onto(there, item);
-                found.extend(taken.then_some(Cause::NoRoom { at: by, asked, room: 0 }).filter(|_| room > 0 || !over));
-            }
-            _ => {
-                let cause = self.why_no_space(item, asked, source, container);
-                found
-                    .extend(Some(cause).filter(|cause| !matches!(cause, Cause::NoRoom { room, .. } if *room >= asked)));
-            }
-        }
-        self.note_causes(found);
-    }
-
     /// It would not be admitted even if all slots were empty.
     pub(super) fn why_not_admitted(&self, item: Item, source: Option<Spot>, container: u32) -> Option<Cause> {
         if let Some(cause) = self.why_not_entering(item, source, container) {
             return Some(cause);
         }
-        let def = self.state(container).def;
-        let ruled = self.world.rules.containers().get(def as usize).map_or(&[][..], |def| &def.ruled);
-        let slots = self.slots(container) as usize;
-        let all_ruled = ruled.len() >= slots;
-        let none_admits = all_ruled && !ruled.iter().take(slots).any(|rule| self.admits(rule.admits, item));
         let by = Place::Container(self.container_id(container));
-        none_admits.then_some(Cause::NotAdmitted { by, kind: KindId(item.kind) })
+        (!self.any_slot_admits(item, container)).then_some(Cause::NotAdmitted { by, kind: KindId(item.kind) })
+    }
+
+    /// Whether one of its slots would admit an item if all were empty.
+    pub(super) fn any_slot_admits(&self, item: Item, container: u32) -> bool {
+        let slots = self.slots(container) as usize;
+        let ruled = self.ruled(container);
+        ruled.len() < slots || ruled.iter().take(slots).any(|rule| self.admits(rule.admits, item))
     }
 
     /// Nothing may be put in, or a filter of a container says no.
@@ -574,9 +449,10 @@ impl Draft<'_> {
             return None;
         }
         let bearers = self.new_bearers(source.map(|source| source.container), container);
-        let over_cap = || bearers.iter().find_map(|&bearer| self.why_over_cap(item, asked, bearer));
-        let too_heavy = || bearers.iter().find_map(|&bearer| self.why_too_heavy(item, asked, bearer));
-        over_cap().or_else(too_heavy)
+        let of_all = |of_one: i64| i128::from(of_one) * i128::from(asked);
+        let over_cap = |bearer| self.over_caps(bearer, |number| of_all(self.counted(item, 1, number))).next();
+        let too_heavy = |&bearer: &Bearer| self.too_heavy(bearer, of_all(item.weight));
+        bearers.iter().copied().find_map(over_cap).or_else(|| bearers.iter().find_map(too_heavy))
     }
 
     /// Those that would bear what comes to lie in a container, and do not bear it where it lies.
@@ -600,30 +476,6 @@ impl Draft<'_> {
             Bearer::Container(container) => Place::Container(self.container_id(container)),
             Bearer::Holder(holder) => Place::Holder(self.world.holder_id(holder)),
         }
-    }
-
-    fn why_over_cap(&self, item: Item, asked: u64, bearer: Bearer) -> Option<Cause> {
-        for (index, cap) in self.caps_of(bearer).iter().enumerate() {
-            let gain = i128::from(self.counted(item, 1, cap.number)) * i128::from(asked);
-            let would = i128::from(self.capped(bearer, cap.number)) + gain;
-            if gain > 0 && would > i128::from(cap.count) {
-                let would = u64::try_from(would).unwrap_or(u64::MAX);
-                let number = u32::try_from(index).unwrap_or(u32::MAX);
-                return Some(Cause::Cap { of: self.place_of_bearer(bearer), cap: number, would, count: cap.count });
-            }
-        }
-        None
-    }
-
-    fn why_too_heavy(&self, item: Item, asked: u64, bearer: Bearer) -> Option<Cause> {
-        let cap = self.weight_cap_of(bearer);
-        let added = i128::from(item.weight) * i128::from(asked);
-        let would = i128::from(self.weight_of(bearer)) + added;
-        if cap == i64::MAX || added == 0 || would <= i128::from(cap) {
-            return None;
-        }
-        let would = Decimal::from_thousandths(i64::try_from(would).unwrap_or(i64::MAX));
-        Some(Cause::WeightCap { of: self.place_of_bearer(bearer), would, cap: Decimal::from_thousandths(cap) })
     }
 }
 

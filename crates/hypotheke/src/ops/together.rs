@@ -22,11 +22,14 @@ pub(super) fn judge(draft: &mut Draft<'_>, steps: &[Operation]) -> Judged {
     let mut count = 0;
     for (index, step) in steps.iter().enumerate() {
         draft.begin_step();
+        // What is noted is told of the step that is refused, not of those before it.
+        let _ = draft.take_noted();
         let done = judge_on(draft, step).map_err(|refusal| refusal.at_step(index))?;
         count += done.count;
     }
     draft.nested_lists -= 1;
     draft.begin_step();
+    let _ = draft.take_noted();
     if draft.nested_lists == 0
         && let Some(cause) = draft.why_over_in_the_end()
     {

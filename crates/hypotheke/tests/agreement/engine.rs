@@ -230,6 +230,21 @@ impl Engine {
         })
     }
 
+    /// Every reason against a request, in order, each once, with its figures; before it is carried out.
+    pub(super) fn reasons(&self, request: &Request) -> Vec<(&'static str, Option<(i64, i64)>)> {
+        let reply = self.world.ask(&self.operation(request));
+        let figures = |cause: &hypotheke::Cause| {
+            cause.figures().map(|(asked, allowed)| (asked.thousandths(), allowed.thousandths()))
+        };
+        let mut reasons = Vec::new();
+        for reason in reply.causes().iter().map(|cause| (cause.reason().code(), figures(cause))) {
+            if !reasons.contains(&reason) {
+                reasons.push(reason);
+            }
+        }
+        reasons
+    }
+
     /// What is told of how much there is and how much more would fit is what going through all of it gives.
     pub(super) fn check_counts(&self) {
         let world = &self.world;

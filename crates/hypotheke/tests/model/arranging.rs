@@ -5,8 +5,9 @@ use std::cmp::Reverse;
 use hypotheke::SortKey;
 
 use super::faults::Fault;
+use super::reasons::Portion;
 use super::state::{At, Cell, Inside, Stack};
-use super::{Model, No, because, no};
+use super::{Going, Model, No, because, no};
 
 impl Model {
     fn is_misfit(&self, at: &Inside, stack: &Stack) -> bool {
@@ -114,13 +115,10 @@ impl Model {
             }
         }
         let keeps = stack.all().into_iter().any(|stack| self.rules.kinds[stack.kind].keep);
-        if left > 0 && keeps && !at.is_on_ground() {
-            return Err(no("kept"));
-        }
         let landing = self.landing_room(stack, left);
-        if landing < left {
-            let room = self.free_landings() * i64::from(self.rules.kinds[stack.kind].limit);
-            return Err(because("no-room", i64::from(left) * 1_000, room * 1_000));
+        if left > 0 && keeps && !at.is_on_ground() || landing < left {
+            let list = self.reasons(&[Portion::of(stack, &cell, i64::from(left))], &Going::To(At::Ground));
+            return Err(self.refuse(list, 0));
         }
         let mut id_is_free = true;
         self.name_parts(stack, laid, &mut id_is_free);

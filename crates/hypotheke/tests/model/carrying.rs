@@ -1,6 +1,7 @@
 //! Taking stacks from somewhere and laying them somewhere else.
 
 use super::faults::Fault;
+use super::reasons::Portion;
 use super::state::{At, Cell, Inside, Stack};
 use super::{Amount, Going, Model, No, because, no};
 
@@ -41,14 +42,16 @@ impl Model {
 
     /// Why a stack can't leave where it lies.
     pub(super) fn stuck(&self, cell: &Cell, stack: &Stack, going: &Going) -> Option<No> {
+        self.all_stuck(cell, stack, going).into_iter().next()
+    }
+
+    pub(super) fn all_stuck(&self, cell: &Cell, stack: &Stack, going: &Going) -> Vec<No> {
         let keeps = |stack: &Stack| self.rules.kinds[stack.kind].keep;
-        match going {
-            Going::Nowhere => None,
-            Going::Out if keeps(stack) => Some(no("kept")),
-            Going::Out if Fault::FullPackConsumed.is_on() => None,
+        let (kept, other) = match going {
+            Going::Nowhere => (false, None),
             Going::Out => {
-                let full = stack.inside.iter().flatten().any(Option::is_some);
-                full.then(|| no("not-empty"))
+                let full = stack.inside.iter().flatten().any(Option::is_some) && !Fault::FullPackConsumed.is_on();
+                (keeps(stack), full.then(|| no("not-empty")))
             }
             Going::To(to) => {
                 let to_container = match to {
@@ -56,19 +59,15 @@ impl Model {
                     _ => None,
                 };
                 let to_ground = *to == At::Ground || to_container.is_some_and(Inside::is_on_ground);
-                if to_ground
-                    && !Fault::KeptIsDropped.is_on()
-                    && !cell.is_on_ground()
-                    && stack.all().into_iter().any(keeps)
-                {
-                    return Some(no("kept"));
-                }
+                let lands = to_ground && !Fault::KeptIsDropped.is_on() && !cell.is_on_ground();
                 let left = cell.container().map_or_else(Vec::new, Inside::chain).into_iter();
                 let mut left = left.filter(|around| !to_container.is_some_and(|to| to.is_within(around)));
                 let closed = left.any(|around| !self.state.spec(&self.rules, &around).take);
-                (closed && !Fault::BorderForgotten.is_on()).then(|| no("no-take"))
+                let no_take = closed && !Fault::BorderForgotten.is_on();
+                (lands && stack.all().into_iter().any(keeps), no_take.then(|| no("no-take")))
             }
-        }
+        };
+        kept.then(|| no("kept")).into_iter().chain(other).collect()
     }
 
     pub(super) fn carry(
@@ -95,46 +94,87 @@ impl Model {
         if sources.is_empty() {
             return Err(no("empty-source"));
         }
+        let before = self.clone();
         let mut done = 0;
-        let mut first_shortfall = None;
-        for id in sources {
+        for id in &sources {
             if asked == Some(done) {
                 break;
             }
-            let cell = self.state.find(id).expect("it lay there");
+            let cell = self.state.find(*id).expect("it lay there");
             let stack = self.state.get(&cell).expect("a stack").clone();
             let wanted = asked.map_or(i64::from(stack.count), |asked| (asked - done).min(i64::from(stack.count)));
             let less = i64::from(Fault::UpToTakesOneLess.is_on() && !exact && asked.is_some());
             let wanted = (wanted - less).max(1);
-            let before = self.clone();
-            if let Some(stuck) = self.stuck(&cell, &stack, going) {
-                first_shortfall = first_shortfall.or(Some(stuck));
-                continue;
+            if self.stuck(&cell, &stack, going).is_none() {
+                done += i64::from(self.give(&cell, &stack, u32::try_from(wanted).unwrap(), going, at));
             }
-            let given = self.give(&cell, &stack, u32::try_from(wanted).unwrap(), going, at);
-            if i64::from(given) < wanted && first_shortfall.is_none() && (exact || given == 0) {
-                let whole = if exact { asked.map_or(wanted, |asked| asked - done) } else { 1 };
-                let Going::To(to) = going else { unreachable!("only a target takes less") };
-                let leaving = (whole >= i64::from(stack.count)).then(|| cell.clone());
-                let one = Stack { count: 1, ..stack };
-                let mut before = before;
-                let why = before.as_if_left(leaving, |before| before.why_not(&one, Some(&cell), to, whole));
-                first_shortfall = Some(why);
-            }
-            done += i64::from(given);
         }
         let could = u64::try_from(done).unwrap();
-        if Fault::MoreConsumedThanThere.is_on() && matches!(going, Going::Out) && first_shortfall.is_none() {
+        if Fault::MoreConsumedThanThere.is_on() && matches!(going, Going::Out) && done == there {
             return Ok(u64::try_from(asked.unwrap_or(done)).unwrap());
         }
-        match (exact, asked, first_shortfall) {
-            (true, Some(asked), _) if done < asked && there < asked => {
-                Err(No { could, ..because("not-enough", asked * 1_000, there * 1_000) })
+        let all = asked.map_or(there, |asked| asked.min(there));
+        let is_refused = if exact { done < asked.unwrap_or(there) } else { done == 0 };
+        if !is_refused {
+            if done < all && asked.is_some() {
+                self.list = before.reasons(&before.together_first(&sources, going, all), going);
             }
-            (true, _, Some(no)) if asked.is_none_or(|asked| done < asked) => Err(No { could, ..no }),
-            (false, _, Some(no)) if done == 0 => Err(No { could, ..no }),
-            _ => Ok(could),
+            return Ok(could);
         }
+        if !exact {
+            return Err(self.refuse(before.reasons(&before.portions(&sources[..1], 1), going), 0));
+        }
+        let portions = before.together_first(&sources, going, all);
+        let missing = asked.filter(|&asked| there < asked);
+        if missing.is_none() {
+            let mut copy = before.clone();
+            if portions.iter().all(|portion| copy.goes_whole(portion, going, at)) {
+                self.state = copy.state;
+                return Ok(u64::try_from(all).unwrap());
+            }
+        }
+        let missing = missing.map(|asked| because("not-enough", asked * 1_000, there * 1_000));
+        let mut list: Vec<No> = missing.into_iter().chain(before.reasons(&portions, going)).collect();
+        if list.is_empty() {
+            list.push(because("no-room", all * 1_000, done * 1_000));
+        }
+        Err(self.refuse(list, could))
+    }
+
+    /// So many items of stacks, in this order.
+    fn portions(&self, sources: &[u64], wanted: i64) -> Vec<Portion> {
+        let mut left = wanted;
+        let mut portions = Vec::new();
+        for id in sources {
+            let cell = self.state.find(*id).expect("it lay there");
+            let stack = self.state.get(&cell).expect("a stack");
+            let count = left.min(i64::from(stack.count));
+            left -= count;
+            if count > 0 {
+                portions.push(Portion::of(stack, &cell, count));
+            }
+        }
+        portions
+    }
+
+    /// First of the stacks of which one item could go alone, then of the others.
+    fn together_first(&self, sources: &[u64], going: &Going, wanted: i64) -> Vec<Portion> {
+        let could_go = |id: &u64| {
+            let cell = self.state.find(*id).expect("it lay there");
+            let stack = self.state.get(&cell).expect("a stack").clone();
+            let mut copy = self.clone();
+            self.stuck(&cell, &stack, going).is_none() && copy.give(&cell, &stack, 1, going, (0, 0)) > 0
+        };
+        let (mut order, rest): (Vec<u64>, Vec<u64>) = sources.iter().partition(|id| could_go(id));
+        order.extend(rest);
+        self.portions(&order, wanted)
+    }
+
+    fn goes_whole(&mut self, portion: &Portion, going: &Going, at: (i64, i64)) -> bool {
+        let Some(cell) = self.state.find(portion.stack.id) else { return false };
+        let stack = self.state.get(&cell).expect("a stack").clone();
+        let count = u32::try_from(portion.count).unwrap();
+        self.stuck(&cell, &stack, going).is_none() && self.give(&cell, &stack, count, going, at) == count
     }
 
     /// Gives up to `wanted` items of a stack, one after the other, then settles who keeps the id.

@@ -6,7 +6,7 @@ use super::{Model, No, Request, no};
 
 impl Model {
     /// Why the holder that acts can't do what it asks for, looking only at what is open to it.
-    pub(super) fn closed(&self, actor: usize, request: &Request) -> Option<No> {
+    pub(super) fn closed(&self, actor: usize, request: &Request) -> Vec<No> {
         let (from, to): (Vec<&At>, Vec<&At>) = match request {
             Request::Create(_, _, _, to, _) | Request::PickUp(_, _, _, to) | Request::Put(_, _, to) => {
                 (vec![], vec![to])
@@ -42,7 +42,8 @@ impl Model {
             named.iter().any(|containers| !containers.is_empty() && containers.iter().all(why))
         };
         let not_open = shut(&|at| self.is_shut(actor, at)).then(|| no("not-open"));
-        not_open.or_else(|| shut(&|at| self.is_used(actor, at)).then(|| no("in-use")))
+        let in_use = shut(&|at| self.is_used(actor, at)).then(|| no("in-use"));
+        not_open.into_iter().chain(in_use).collect()
     }
 
     pub(super) fn is_reachable(&self, at: &Inside) -> bool {
@@ -106,6 +107,7 @@ impl Model {
         let before = self.state.clone();
         if self.give_back(Some(holder), super::Amount::All).is_err() {
             self.state = before;
+            self.list.clear();
         }
         self.state.open.retain(|(opener, _)| *opener != holder);
         Ok(0)

@@ -1,23 +1,12 @@
 //! The hand: lift, put, return.
 
 use super::faults::Fault;
+use super::reasons::Portion;
 use super::rules::Try;
 use super::state::{At, Cell, Inside, Stack};
 use super::{Amount, Going, Model, No, Part, because, no};
 
-/// A mark that no filter names: a stack that has it is alike to none.
-const BLOCKING: usize = usize::MAX;
-
 impl Model {
-    /// The same world, but nothing can be merged onto what lies in a slot.
-    fn blocked(&self, at: &Inside, slot: usize) -> Model {
-        let mut copy = self.clone();
-        if let Some(there) = &mut copy.state.slots_mut(at)[slot] {
-            there.marks.insert(BLOCKING);
-        }
-        copy
-    }
-
     /// As carry, but only to a slot that is empty.
     fn carry_to_empty(
         &mut self,
@@ -27,10 +16,10 @@ impl Model {
         what_fits: bool,
     ) -> Result<u64, No> {
         let going = Going::To(At::Slot(at.clone(), slot));
-        if self.state.slots(at)[slot].is_some() {
-            return self.blocked(at, slot).carry(amount, None, from, &going, (0, 0), what_fits);
-        }
-        self.carry(amount, None, from, &going, (0, 0), what_fits)
+        self.only_empty = true;
+        let answer = self.carry(amount, None, from, &going, (0, 0), what_fits);
+        self.only_empty = false;
+        answer
     }
 
     pub(super) fn lift(&mut self, holder: Option<usize>, part: Part, from: &At) -> Result<u64, No> {
@@ -66,17 +55,20 @@ impl Model {
             (Some(None), way) => way == Try::Place,
             (Some(Some(yours)), way) => way == if mine.is_alike(yours) { Try::Merge } else { Try::Swap },
         };
-        let mut refusals: Vec<(bool, No)> = Vec::new();
+        let mut refusals: Vec<(bool, No, Vec<No>)> = Vec::new();
         for way in tries {
             let before = self.state.clone();
+            self.list.clear();
             match self.put_one_way(way, holder, amount, to, &mine) {
                 Ok(count) => return Ok(count),
-                Err(no) => refusals.push((fits(way), no)),
+                Err(no) => refusals.push((fits(way), no, std::mem::take(&mut self.list))),
             }
             self.state = before;
         }
-        let fitting = refusals.iter().find(|(fits, _)| *fits).or(refusals.first());
-        Err(fitting.map_or(no("no-put"), |(_, no)| no.clone()))
+        let fitting = refusals.iter().find(|(fits, ..)| *fits).or(refusals.first());
+        let Some((_, no, list)) = fitting else { return Err(no("no-put")) };
+        self.list = list.clone();
+        Err(no.clone())
     }
 
     fn put_one_way(&mut self, way: Try, holder: usize, amount: Amount, to: &At, mine: &Stack) -> Result<u64, No> {
@@ -123,6 +115,7 @@ impl Model {
         self.be_exact(false);
         let Some(stack) = self.state.hands[holder][0].clone() else { return Err(no("empty-source")) };
         let cell = Cell::Slot(Inside::hand(holder), 0);
+        let before = self.clone();
         let one = Stack { count: 1, ..stack.clone() };
         let wanted = asked.map_or(stack.count, |asked| asked.min(stack.count));
         let mut left = wanted;
@@ -151,18 +144,19 @@ impl Model {
         let landing = if keeps { 0 } else { self.landing_room(&stack, left) };
         let given = wanted - left + landing;
         let exact = matches!(amount, Amount::Exactly(_));
+        let missing = asked.filter(|&asked| exact && asked > stack.count);
+        if missing.is_some() || given < if exact { wanted } else { 1 } {
+            let missing =
+                missing.map(|asked| because("not-enough", i64::from(asked) * 1_000, i64::from(stack.count) * 1_000));
+            let mut list: Vec<No> = missing.into_iter().collect();
+            if landing < left {
+                // What has no place would come to the ground.
+                let portion = Portion::of(&stack, &cell, i64::from(if exact { left } else { 1 }));
+                list.extend(before.reasons(&[portion], &Going::To(At::Ground)));
+            }
+            return Err(self.refuse(list, u64::from(given)));
+        }
         let could = u64::from(given);
-        if let Some(asked) = asked.filter(|&asked| exact && asked > stack.count) {
-            let no = because("not-enough", i64::from(asked) * 1_000, i64::from(stack.count) * 1_000);
-            return Err(No { could, ..no });
-        }
-        if given < if exact { wanted } else { 1 } {
-            let (left, room) = (i64::from(if exact { left } else { 1 }), i64::from(landing));
-            return Err(No {
-                could,
-                ..if keeps { no("kept") } else { because("no-room", left * 1_000, room * 1_000) }
-            });
-        }
         let mut id_is_free = given == stack.count;
         self.name_parts(&stack, laid, &mut id_is_free);
         self.state.lessen(&cell, given);

@@ -9,6 +9,7 @@ mod doors;
 mod faults;
 mod hand;
 mod placing;
+mod reasons;
 mod rules;
 mod shortcuts;
 mod single;
@@ -20,6 +21,8 @@ use std::collections::{BTreeMap, BTreeSet};
 
 pub(crate) use faults::{Fault, with_fault};
 pub(crate) use hypotheke::{Amount, SortKey};
+use placing::Bearer;
+use reasons::{Portion, in_order};
 pub(crate) use rules::{Caps, ContainerSpec, FilterSpec, KindSpec, Rules, SlotSpec, Try};
 use state::Cell;
 pub(crate) use state::{At, Inside, Owner, Root, Stack, State};
@@ -95,6 +98,10 @@ pub(crate) struct Model {
     going_back: bool,
     /// Only alike stacks take something.
     only_alike: bool,
+    /// Only empty slots take something, and of a container only one.
+    only_empty: bool,
+    /// Every reason why the latest request was refused, or not all of it went.
+    pub(crate) list: Vec<No>,
     /// So many lists of requests are being worked out.
     lists: u32,
     /// The state before the outermost list.
@@ -230,6 +237,8 @@ impl Model {
             state,
             going_back: false,
             only_alike: false,
+            only_empty: false,
+            list: Vec::new(),
             leaving: None,
             actor: None,
             staying: None,
@@ -251,14 +260,22 @@ impl Model {
         let before = self.clone();
         self.caps_later = false;
         self.actor = actor(request);
-        let closed = self.actor.and_then(|actor| self.closed_if_there(actor, request));
+        self.list.clear();
+        let closed = self.actor.map_or_else(Vec::new, |actor| self.closed_if_there(actor, request));
         let mut answer = if !self.is_meant(request) { Err(no("unknown")) } else { self.answer(request) };
-        if let Some(closed) = closed {
-            let told_first = ["unknown", "bad-amount", "overflow"];
-            if !answer.as_ref().is_err_and(|no| told_first.contains(&no.reason)) {
-                answer = Err(closed);
-            }
+        // Not all have more to say than the reason itself.
+        if let Err(no) = &answer
+            && self.list.first().is_none_or(|first| first.reason != no.reason)
+        {
+            self.list = vec![no.clone()];
         }
+        let told_first = ["unknown", "bad-amount", "overflow"];
+        if !closed.is_empty() && !answer.as_ref().is_err_and(|no| told_first.contains(&no.reason)) {
+            // What would go in part, if it were open, has no reasons.
+            let list = if answer.is_ok() { Vec::new() } else { std::mem::take(&mut self.list) };
+            answer = Err(self.refuse(closed.into_iter().chain(list).collect(), 0));
+        }
+        self.list = in_order(std::mem::take(&mut self.list));
         self.actor = None;
         if answer.is_err() {
             let (kept, next_id) = (self.state.clone(), self.state.next_id);
@@ -292,8 +309,8 @@ impl Model {
             && holders.map(Who::Holder).all(|who| self.is_there(who))
     }
 
-    fn closed_if_there(&self, actor: usize, request: &Request) -> Option<No> {
-        if self.is_meant(request) { self.closed(actor, request) } else { None }
+    fn closed_if_there(&self, actor: usize, request: &Request) -> Vec<No> {
+        if self.is_meant(request) { self.closed(actor, request) } else { Vec::new() }
     }
 
     fn answer(&mut self, request: &Request) -> Result<u64, No> {
@@ -368,8 +385,16 @@ impl Model {
         let worse = if self.lists == 0 { self.worse_anywhere(&before) } else { None };
         match worse {
             // Of several that are over in the end any may be named.
-            Some(worst) if counts.is_ok() => Err(no(worst.reason)),
-            _ => counts.map(|counts| counts.iter().sum()),
+            Some(worst) if counts.is_ok() => {
+                self.list.clear();
+                Err(no(worst.reason))
+            }
+            _ => {
+                if counts.is_ok() {
+                    self.list.clear();
+                }
+                counts.map(|counts| counts.iter().sum())
+            }
         }
     }
 
@@ -398,24 +423,16 @@ impl Model {
         };
         self.be_exact(exact);
         let one = self.new_stack(kind, marks);
-        if *to == At::Ground {
-            let mut left = asked;
-            let room = self.free_landings() * i64::from(self.rules.kinds[kind].limit);
-            while left > 0 && self.free_landings() > 0 {
-                let count = left.min(self.rules.kinds[kind].limit);
-                let id = self.state.new_id();
-                self.state.ground.push((Stack { id, count, ..one.clone() }, at));
-                left -= count;
-            }
-            let whole = if exact { asked } else { 1 };
-            self.state.made[kind] += u64::from(asked - left);
-            let could = u64::from(asked - left);
-            let too_few = asked - left < whole;
-            let no = No { could, ..because("no-room", i64::from(whole) * 1_000, room * 1_000) };
-            return if too_few { Err(no) } else { Ok(could) };
-        }
         let before = self.clone();
         let mut done = 0;
+        if *to == At::Ground {
+            while done < asked && self.free_landings() > 0 {
+                let count = (asked - done).min(self.rules.kinds[kind].limit);
+                let id = self.state.new_id();
+                self.state.ground.push((Stack { id, count, ..one.clone() }, at));
+                done += count;
+            }
+        }
         while done < asked {
             let Some((at, slot)) = self.place_for_one(&one, None, to) else { break };
             if let Some(there) = &mut self.state.slots_mut(&at)[slot] {
@@ -424,12 +441,17 @@ impl Model {
                 let id = self.state.new_id();
                 self.state.slots_mut(&at)[slot] = Some(Stack { id, ..one.clone() });
             }
-            self.state.made[kind] += 1;
             done += 1;
         }
+        self.state.made[kind] += u64::from(done);
         let whole = if exact { asked } else { 1 };
-        if done < whole {
-            return Err(No { could: u64::from(done), ..before.why_not(&one, None, to, i64::from(whole)) });
+        if done < asked {
+            let count = i64::from(if done < whole { whole } else { asked });
+            let list = before.reasons(&[Portion { stack: one, count, cell: None }], &Going::To(to.clone()));
+            if done < whole {
+                return Err(self.refuse(list, u64::from(done)));
+            }
+            self.list = list;
         }
         Ok(u64::from(done))
     }

@@ -6,8 +6,8 @@ use super::state::{At, Cell, Inside, Stack};
 use super::{Model, No, Who, because, no};
 
 /// What has limits of its own.
-#[derive(Clone, Debug)]
-enum Bearer {
+#[derive(Clone, Debug, PartialEq)]
+pub(super) enum Bearer {
     Container(Inside),
     Holder(usize),
 }
@@ -77,12 +77,14 @@ impl Model {
 
     /// Why a container takes nothing of it, whatever lies there.
     pub(crate) fn no_entry(&self, stack: &Stack, source: Option<&Cell>, at: &Inside) -> Option<No> {
+        self.all_no_entry(stack, source, at).into_iter().next()
+    }
+
+    pub(super) fn all_no_entry(&self, stack: &Stack, source: Option<&Cell>, at: &Inside) -> Vec<No> {
         let spec = |inside: &Inside| self.state.spec(&self.rules, inside);
         let entered = self.entered(source, at);
         let border = source.is_some() && !Fault::BorderForgotten.is_on();
-        if border && !self.going_back && entered.iter().any(|inside| !spec(inside).put) {
-            return Some(no("no-put"));
-        }
+        let closed = border && !self.going_back && entered.iter().any(|inside| !spec(inside).put);
         let direct = source.and_then(Cell::container) != Some(at);
         let own = direct && !self.rules.admits(spec(at).filter.as_ref(), stack);
         let all_admitted = |inside: &Inside| {
@@ -90,7 +92,8 @@ impl Model {
         };
         let deep = !Fault::DeepFilterForgotten.is_on()
             && entered.iter().any(|inside| spec(inside).deep && !all_admitted(inside));
-        (own || deep).then(|| no("not-admitted"))
+        let refused = (own || deep).then(|| no("not-admitted"));
+        closed.then(|| no("no-put")).into_iter().chain(refused).collect()
     }
 
     /// A pack does not lie in itself, and no deeper than it may or did.
@@ -117,28 +120,28 @@ impl Model {
     }
 
     /// Those that come to bear what goes from the source to a container.
-    fn new_bearers(&self, source: Option<&Cell>, at: &Inside) -> Vec<Bearer> {
+    pub(super) fn new_bearers(&self, source: Option<&Cell>, at: &Inside) -> Vec<Bearer> {
         let mut bearers: Vec<Bearer> = self.entered(source, at).into_iter().map(Bearer::Container).collect();
         let holder = self.holder(at).filter(|holder| self.holder_of_cell(source) != Some(*holder));
         bearers.extend(holder.map(Bearer::Holder));
         bearers
     }
 
-    fn caps(&self, bearer: &Bearer) -> &Caps {
+    pub(super) fn caps(&self, bearer: &Bearer) -> &Caps {
         match bearer {
             Bearer::Container(at) => &self.state.spec(&self.rules, at).caps,
             Bearer::Holder(holder) => &self.rules.holders[*holder].1,
         }
     }
 
-    fn counted(&self, bearer: &Bearer, filter: &FilterSpec) -> i64 {
+    pub(super) fn counted(&self, bearer: &Bearer, filter: &FilterSpec) -> i64 {
         match bearer {
             Bearer::Container(at) => self.state.counted(&self.rules, at, filter),
             Bearer::Holder(holder) => self.holder_counted(*holder, filter),
         }
     }
 
-    fn weight_and_cap(&self, bearer: &Bearer) -> (i64, Option<i64>) {
+    pub(super) fn weight_and_cap(&self, bearer: &Bearer) -> (i64, Option<i64>) {
         match bearer {
             Bearer::Container(at) => (self.state.weight(&self.rules, at), self.state.spec(&self.rules, at).cap),
             Bearer::Holder(holder) => (self.holder_weight(*holder), self.rules.holders[*holder].0),
@@ -206,23 +209,22 @@ impl Model {
         first("cap").or_else(|| first("weight-cap"))
     }
 
-    /// The first cap, then the first weight cap, that is worse than it was and not kept; looked at from two containers.
-    pub(crate) fn worse(&self, before: &Model, ways: [(&Inside, &Inside); 2]) -> Option<No> {
+    /// The caps and weight caps that are worse than they were and not kept; looked at from two containers.
+    pub(crate) fn worse(&self, before: &Model, ways: [(&Inside, &Inside); 2]) -> Vec<No> {
         let bearers = |(from, to): (&Inside, &Inside)| before.new_bearers(Some(&Cell::Slot(from.clone(), 0)), to);
-        let all: Vec<Bearer> = ways.into_iter().flat_map(bearers).collect();
-        for bearer in &all {
-            for (filter, most) in before.caps(bearer) {
-                let (was, is) = (before.counted(bearer, filter), self.counted(bearer, filter));
+        let mut found = Vec::new();
+        for bearer in ways.into_iter().flat_map(bearers) {
+            for (filter, most) in before.caps(&bearer) {
+                let (was, is) = (before.counted(&bearer, filter), self.counted(&bearer, filter));
                 if is > was && is > i64::from(*most) {
-                    return Some(because("cap", is * 1_000, i64::from(*most) * 1_000));
+                    found.push(because("cap", is * 1_000, i64::from(*most) * 1_000));
                 }
             }
+            let ((was, cap), (is, _)) = (before.weight_and_cap(&bearer), self.weight_and_cap(&bearer));
+            let cap = cap.filter(|&cap| is > was && is > cap);
+            found.extend(cap.map(|cap| because("weight-cap", is, cap)));
         }
-        all.iter().find_map(|bearer| {
-            let ((was, cap), (is, _)) = (before.weight_and_cap(bearer), self.weight_and_cap(bearer));
-            let cap = cap.filter(|&cap| is > was && is > cap)?;
-            Some(because("weight-cap", is, cap))
-        })
+        found
     }
 
     /// The containers that a target stands for.
@@ -263,35 +265,51 @@ impl Model {
             if refused() || self.too_much(one, source, &at, 1).is_some() {
                 continue;
             }
-            let lawful = |slot: &usize| {
-                let named = !matches!(to, At::Slot(_, only) if only != slot);
-                named
-                    && source != Some(&Cell::Slot(at.clone(), *slot))
-                    && self.slot_admits(&at, *slot, one)
-                    && !self.is_blocked(one, &at, *slot)
-                    && !self.staying.as_ref().is_some_and(|(of, least)| *of == at && slot >= least)
-                    && self.passed_over != Some(Cell::Slot(at.clone(), *slot))
-            };
-            let slots = self.state.slots(&at);
-            let free = |slot: &usize| match &slots[*slot] {
-                None => false,
-                Some(there) => one.is_alike(there) && there.count < self.limit(one.kind, &at, *slot),
-            };
-            let alike = |slot: &usize| slots[*slot].as_ref().is_some_and(|there| one.is_alike(there));
-            let first_alike = (0..slots.len()).filter(lawful).find(alike);
-            if Fault::SearchStopsAtAFullStack.is_on() && first_alike.is_some_and(|slot| !free(&slot)) {
-                continue;
-            }
-            let onto = (0..slots.len()).filter(lawful).find(free);
-            let empty = || {
-                let order = self.order_of_slots(&at).into_iter().filter(|_| !self.only_alike);
-                order.filter(lawful).find(|&slot| slots[slot].is_none())
-            };
-            if let Some(slot) = onto.or_else(empty) {
+            let only = if let At::Slot(_, only) = to { Some(*only) } else { None };
+            if let Some(slot) = self.slot_for_one(one, source, &at, only) {
                 return Some((at, slot));
             }
         }
         None
+    }
+
+    /// The slot of a container into which the next single item would go, whatever it weighs.
+    pub(super) fn slot_for_one(
+        &self,
+        one: &Stack,
+        source: Option<&Cell>,
+        at: &Inside,
+        only: Option<usize>,
+    ) -> Option<usize> {
+        let lawful = |slot: &usize| {
+            only.is_none_or(|only| only == *slot)
+                && source != Some(&Cell::Slot(at.clone(), *slot))
+                && self.slot_admits(at, *slot, one)
+                && !self.is_blocked(one, at, *slot)
+                && !self.staying.as_ref().is_some_and(|(of, least)| of == at && slot >= least)
+                && self.passed_over != Some(Cell::Slot(at.clone(), *slot))
+        };
+        let slots = self.state.slots(at);
+        let free = |slot: &usize| match &slots[*slot] {
+            None => false,
+            Some(there) => one.is_alike(there) && there.count < self.limit(one.kind, at, *slot),
+        };
+        let alike = |slot: &usize| slots[*slot].as_ref().is_some_and(|there| one.is_alike(there));
+        let first_alike = (0..slots.len()).filter(lawful).find(alike);
+        if Fault::SearchStopsAtAFullStack.is_on() && first_alike.is_some_and(|slot| !free(&slot)) {
+            return None;
+        }
+        // What was just laid has no id yet.
+        let is_new = |slot: &usize| slots[*slot].as_ref().is_some_and(|there| there.id == u64::MAX);
+        if let Some(slot) = (0..slots.len()).find(is_new).filter(|_| self.only_empty) {
+            return Some(slot).filter(free);
+        }
+        let onto = (0..slots.len()).filter(|_| !self.only_empty).filter(lawful).find(free);
+        let empty = || {
+            let order = self.order_of_slots(at).into_iter().filter(|_| !self.only_alike);
+            order.filter(lawful).find(|&slot| slots[slot].is_none())
+        };
+        onto.or_else(empty)
     }
 
     /// The order in which empty slots are filled.
@@ -307,95 +325,13 @@ impl Model {
         order
     }
 
-    /// How many items there is space for, not looking at weights, but no more than may block each other.
-    fn room(&self, at: &Inside, one: &Stack, source: Option<&Cell>) -> i64 {
-        if !self.rules.kinds[one.kind].needs.is_empty() {
-            return self.room_stack_by_stack(at, one, source);
-        }
-        let slots = self.state.slots(at);
-        let room_in = |slot: usize| {
-            let blocked = || self.is_blocked(one, at, slot);
-            if source == Some(&Cell::Slot(at.clone(), slot)) || !self.slot_admits(at, slot, one) || blocked() {
-                return 0;
-            }
-            let limit = i64::from(self.limit(one.kind, at, slot));
-            match &slots[slot] {
-                None if self.only_alike => 0,
-                None => limit,
-                Some(there) if one.is_alike(there) => (limit - i64::from(there.count)).max(0),
-                Some(_) => 0,
-            }
-        };
-        (0..slots.len()).map(room_in).sum()
-    }
-
-    /// As it would be filled: first what can grow, then slot by slot, each as full as it may be.
-    fn room_stack_by_stack(&self, at: &Inside, one: &Stack, source: Option<&Cell>) -> i64 {
-        let mut copy = self.clone();
-        let mut room = 0;
-        for growing in [true, false] {
-            for slot in self.order_of_slots(at) {
-                let there = self.state.slots(at)[slot].as_ref();
-                let suits = there.map_or(!growing && !self.only_alike, |there| growing && one.is_alike(there));
-                let blocked = copy.is_blocked(one, at, slot);
-                let emptied = source == Some(&Cell::Slot(at.clone(), slot));
-                if !suits || blocked || emptied || !self.slot_admits(at, slot, one) {
-                    continue;
-                }
-                let held = there.map_or(0, |there| i64::from(there.count));
-                room += (self.slot_limit(one.kind, at, slot) - held).max(0);
-                copy.state.slots_mut(at)[slot].get_or_insert_with(|| Stack { id: u64::MAX, ..one.clone() });
-            }
-        }
-        room
-    }
-
     /// It would not be admitted even if all slots were empty.
     pub(crate) fn not_admitted(&self, one: &Stack, source: Option<&Cell>, at: &Inside) -> Option<No> {
-        let slots = self.state.slots(at).len();
-        let none_admits = || !(0..slots).any(|slot| self.slot_admits(at, slot, one));
-        self.no_entry(one, source, at).or_else(|| none_admits().then(|| no("not-admitted")))
+        self.no_entry(one, source, at).or_else(|| self.no_slot_admits(one, at))
     }
 
-    /// Every check in order, for `asked` items.
-    pub(crate) fn why_not(&self, one: &Stack, source: Option<&Cell>, to: &At, asked: i64) -> No {
-        let borne = |at: &Inside| self.no_nesting(one, source, at).or_else(|| self.too_much(one, source, at, asked));
-        match to {
-            At::Ground | At::OnGround(_) => {
-                let room = self.free_landings() * i64::from(self.rules.kinds[one.kind].limit);
-                because("no-room", asked * 1_000, room * 1_000)
-            }
-            At::Holder(_) => {
-                let targets = self.targets(to);
-                let admitting = targets.iter().find(|at| self.not_admitted(one, source, at).is_none());
-                match admitting.or(targets.first()) {
-                    Some(at) => self.why_not(one, source, &At::Container(at.clone()), asked),
-                    None => because("no-room", asked * 1_000, 0),
-                }
-            }
-            At::Container(at) => {
-                let full = || because("no-room", asked * 1_000, self.room(at, one, source) * 1_000);
-                self.not_admitted(one, source, at).or_else(|| borne(at)).unwrap_or_else(full)
-            }
-            At::Slot(at, slot) => {
-                let slot_refuses = || (!self.slot_admits(at, *slot, one)).then(|| no("not-admitted"));
-                let blocked = || self.is_blocked(one, at, *slot).then(|| no("blocked-slot"));
-                let refused = self.no_entry(one, source, at).or_else(slot_refuses);
-                let refused = refused.or_else(|| self.no_nesting(one, source, at)).or_else(blocked);
-                let refused = refused.or_else(|| borne(at));
-                if let Some(no) = refused {
-                    return no;
-                }
-                let limit = i64::from(self.limit(one.kind, at, *slot));
-                let there = self.state.slots(at)[*slot].as_ref();
-                let alike = there.filter(|there| one.is_alike(there));
-                let count = alike.map_or(0, |there| i64::from(there.count));
-                if count + asked > limit {
-                    return because("stack-limit", (count + asked) * 1_000, limit * 1_000);
-                }
-                let room = if there.is_some() && alike.is_none() { 0 } else { limit - count };
-                because("no-room", asked * 1_000, room * 1_000)
-            }
-        }
+    pub(super) fn no_slot_admits(&self, one: &Stack, at: &Inside) -> Option<No> {
+        let slots = self.state.slots(at).len();
+        (!(0..slots).any(|slot| self.slot_admits(at, slot, one))).then(|| no("not-admitted"))
     }
 }

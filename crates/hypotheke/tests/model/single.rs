@@ -1,44 +1,31 @@
 //! Operations on single slots.
 
 use super::faults::Fault;
+use super::reasons::Portion;
 use super::state::{At, Cell, Inside, Stack};
 use super::{Amount, Going, Model, No, because, no};
 
 impl Model {
-    /// How many of `wanted` items a slot would take, added one by one to `there`, and why not `asked`.
-    fn take_into(
-        &self,
-        stack: &Stack,
-        source: &Cell,
-        (at, slot): (&Inside, usize),
-        there: i64,
-        wanted: i64,
-        asked: i64,
-    ) -> Result<i64, (i64, No)> {
+    /// How many of `wanted` items a slot would take, added one by one to `there`.
+    fn take_into(&self, stack: &Stack, source: &Cell, (at, slot): (&Inside, usize), there: i64, wanted: i64) -> i64 {
         let one = Stack { count: 1, ..stack.clone() };
         let to = Going::To(At::Slot(at.clone(), slot));
-        let slot_refuses = || (!self.slot_admits(at, slot, stack)).then(|| no("not-admitted"));
-        let refused = self.stuck(source, stack, &to).or_else(|| self.no_entry(stack, Some(source), at));
-        let refused = refused.or_else(slot_refuses).or_else(|| self.no_nesting(stack, Some(source), at));
         // All that is asked for may leave; what stays may block the slot.
         let blocked = |count: i64| {
             let leaving = (count >= i64::from(stack.count)).then(|| source.clone());
             self.clone().as_if_left(leaving, |model| model.is_blocked(stack, at, slot))
         };
-        let refused = refused.or_else(|| blocked(asked).then(|| no("blocked-slot")));
-        if let Some(no) = refused {
-            return Err((0, no));
+        if self.stuck(source, stack, &to).is_some()
+            || self.no_entry(stack, Some(source), at).is_some()
+            || self.no_nesting(stack, Some(source), at).is_some()
+            || !self.slot_admits(at, slot, stack)
+        {
+            return 0;
         }
         let limit = self.slot_limit(stack.kind, at, slot);
-        let too_much = |count: i64| self.too_much(&one, Some(source), at, count);
-        let fits = |count: &i64| too_much(*count).is_none() && there + count <= limit;
+        let fits = |count: &i64| self.too_much(&one, Some(source), at, *count).is_none() && there + count <= limit;
         let given = (1..=wanted).take_while(fits).last().unwrap_or(0);
-        let given = if blocked(given) { 0 } else { given };
-        if given >= asked {
-            return Ok(given);
-        }
-        let over = || because("stack-limit", (there + asked) * 1_000, limit * 1_000);
-        Err((given, too_much(asked).unwrap_or_else(over)))
+        if blocked(given) { 0 } else { given }
     }
 
     pub(super) fn split(&mut self, count: u32, from: &At, to: &At) -> Result<u64, No> {
@@ -61,33 +48,16 @@ impl Model {
                 .into_iter()
                 .find(|slot| empty(slot) && self.slot_admits(b, *slot, &stack) && !self.is_blocked(&stack, b, *slot)),
         };
-        let answer = match target {
-            Some(slot) if !empty(&slot) => {
-                // Nothing can go, but the checks before `no-room` come first.
-                let why = self.take_into(&stack, &source, (b, slot), 0, wanted, asked).map_err(|(_, no)| no);
-                Err((0, why.err().unwrap_or_else(|| because("no-room", asked * 1_000, 0))))
-            }
-            None => {
-                let one = Stack { count: 1, ..stack.clone() };
-                let why = self.stuck(&source, &stack, &Going::To(to.clone()));
-                let why = why.or_else(|| self.not_admitted(&stack, Some(&source), b));
-                let why = why.or_else(|| self.too_much(&one, Some(&source), b, asked));
-                Err((0, why.unwrap_or_else(|| because("no-room", asked * 1_000, 0))))
-            }
-            Some(slot) => self.take_into(&stack, &source, (b, slot), 0, wanted, asked).map_err(|(given, why)| {
-                // Only a slot that is named has a limit to pass; a container has too little room.
-                let limit = self.slot_limit(stack.kind, b, slot);
-                let named = matches!(to, At::Slot(..)) || why.reason != "stack-limit";
-                (given, if named { why } else { because("no-room", asked * 1_000, limit * 1_000) })
-            }),
-        };
-        let could = answer.as_ref().map_or_else(|(given, _)| *given, |given| *given);
-        if count > there {
-            let no = because("not-enough", asked * 1_000, i64::from(there) * 1_000);
-            return Err(No { could: u64::try_from(could).unwrap(), ..no });
-        }
-        if let Err((given, no)) = answer {
-            return Err(No { could: u64::try_from(given).unwrap(), ..no });
+        let taken = target.filter(|slot| empty(slot));
+        let given = taken.map_or(0, |slot| self.take_into(&stack, &source, (b, slot), 0, wanted));
+        if given < asked {
+            let missing = because("not-enough", asked * 1_000, i64::from(there) * 1_000);
+            let mut list: Vec<No> = (count > there).then_some(missing).into_iter().collect();
+            let portion = Portion::of(&stack, &source, asked.min(i64::from(there)));
+            self.only_empty = true;
+            list.extend(self.reasons(&[portion], &Going::To(to.clone())));
+            self.only_empty = false;
+            return Err(self.refuse(list, u64::try_from(given).unwrap()));
         }
         let id = self.state.new_id();
         self.state.slots_mut(b)[target.expect("a slot")] = Some(Stack { id, count, ..stack });
@@ -117,17 +87,21 @@ impl Model {
         let target = self.state.slots(b)[*slot].clone();
         let alike = target.as_ref().filter(|target| stack.is_alike(target));
         let lies = alike.map_or(0, |target| i64::from(target.count));
-        let answer = match self.take_into(&stack, &source, (b, *slot), lies, wanted, least) {
-            Ok(_) if alike.is_none() => Err((0, because("no-room", least * 1_000, 0))),
-            Err((_, no)) if alike.is_none() => Err((0, no)),
-            other => other,
-        };
-        let could = u64::try_from(answer.as_ref().map_or_else(|(given, _)| *given, |given| *given)).unwrap();
-        if exact && there < least {
-            return Err(No { could, ..because("not-enough", least * 1_000, there * 1_000) });
-        }
-        if let Err((_, no)) = answer {
-            return Err(No { could, ..no });
+        let given = alike.map_or(0, |_| self.take_into(&stack, &source, (b, *slot), lies, wanted));
+        let could = u64::try_from(given).unwrap();
+        let all = if exact { least } else { wanted };
+        if given < all {
+            let is_refused = given < least;
+            let missing = because("not-enough", least * 1_000, there * 1_000);
+            let mut list: Vec<No> = (exact && there < least).then_some(missing).into_iter().collect();
+            let count = if exact || !is_refused { all.min(there) } else { 1 };
+            self.only_alike = true;
+            list.extend(self.reasons(&[Portion::of(&stack, &source, count)], &Going::To(onto.clone())));
+            self.only_alike = false;
+            if is_refused {
+                return Err(self.refuse(list, could));
+            }
+            self.list = if asked.is_some() { list } else { Vec::new() };
         }
         let given = u32::try_from(could).unwrap();
         self.state.slots_mut(b)[*slot].as_mut().expect("a stack").count += given;
@@ -151,8 +125,8 @@ impl Model {
             .collect();
         let mut found: Vec<No> = Vec::new();
         for (stack, cell, to, slot) in &moving {
-            found.extend(self.stuck(cell, stack, &Going::To(At::Slot((*to).clone(), *slot))));
-            found.extend(self.no_entry(stack, Some(cell), to));
+            found.extend(self.all_stuck(cell, stack, &Going::To(At::Slot((*to).clone(), *slot))));
+            found.extend(self.all_no_entry(stack, Some(cell), to));
             if Fault::SwapFiltersOneSide.is_on() && *to == a {
                 continue;
             }
@@ -161,31 +135,33 @@ impl Model {
                 found.extend(self.no_nesting(stack, Some(cell), to));
             }
         }
-        // Each reason of both ways before the next one.
-        for reason in ["kept", "no-take", "no-put", "not-admitted", "inside-itself", "too-deep"] {
-            if let Some(no) = found.iter().find(|no| no.reason == reason) {
-                return Err(no.clone());
-            }
-        }
         let before = self.clone();
+        let inside_itself = found.iter().any(|no| no.reason == "inside-itself");
+        if inside_itself {
+            // There is no such world; what blocks a slot can be said all the same.
+            for (stack, _, at, slot) in &moving {
+                found.extend(before.is_blocked(stack, at, *slot).then(|| no("blocked-slot")));
+            }
+            return Err(self.refuse(found, 0));
+        }
         self.state.slots_mut(a)[*here] = None;
         self.state.slots_mut(b)[*there] = None;
         self.state.slots_mut(a)[*here] = yours.clone();
         self.state.slots_mut(b)[*there] = mine.clone();
         for (stack, _, at, slot) in &moving {
-            if self.is_blocked(stack, at, *slot) {
-                return Err(no("blocked-slot"));
-            }
+            found.extend(self.is_blocked(stack, at, *slot).then(|| no("blocked-slot")));
         }
         self.be_exact(true);
-        if let Some(no) = if self.caps_later { None } else { self.worse(&before, [(a, b), (b, a)]) } {
-            return Err(no);
+        if !self.caps_later {
+            found.extend(self.worse(&before, [(a, b), (b, a)]));
         }
         for (stack, cell, at, slot) in moving {
             let limit = before.slot_limit(stack.kind, at, slot);
-            if !before.is_no_further_over(stack, &cell, at, slot) {
-                return Err(because("stack-limit", i64::from(stack.count) * 1_000, limit * 1_000));
-            }
+            let over = !before.is_no_further_over(stack, &cell, at, slot);
+            found.extend(over.then(|| because("stack-limit", i64::from(stack.count) * 1_000, limit * 1_000)));
+        }
+        if !found.is_empty() {
+            return Err(self.refuse(found, 0));
         }
         if Fault::SwapDuplicates.is_on() && yours.is_none() {
             self.state.slots_mut(a)[*here] = mine.clone();

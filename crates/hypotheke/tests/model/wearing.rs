@@ -1,5 +1,6 @@
 //! equip and unequip.
 
+use super::reasons::Portion;
 use super::state::{At, Cell, Inside, Root, Stack};
 use super::{Amount, Going, Model, No, because, no};
 
@@ -40,9 +41,16 @@ impl Model {
         }
         let Some(stack) = self.state.get(&cell).cloned() else { return Err(no("empty-source")) };
         if let Some(asked) = asked.filter(|&asked| exact && asked > stack.count) {
+            let before = self.state.clone();
             let could = self.equip(Some(holder), Amount::UpTo(asked), from).unwrap_or(0);
+            self.state = before;
+            self.list.clear();
+            // The other checks look at what is there.
+            let all = self.equip(Some(holder), Amount::Exactly(stack.count), from);
             let (asked, there) = (i64::from(asked), i64::from(stack.count));
-            return Err(No { could, ..because("not-enough", asked * 1_000, there * 1_000) });
+            let missing = because("not-enough", asked * 1_000, there * 1_000);
+            let list = [missing].into_iter().chain(all.err()).chain(std::mem::take(&mut self.list));
+            return Err(self.refuse(list.collect(), could));
         }
         let one = Stack { count: 1, ..stack.clone() };
         let worn = self.rules.carried(holder).into_iter().filter(|&index| self.rules.containers[index].worn);
@@ -84,8 +92,8 @@ impl Model {
             (.., Some(_), _) => Err(no("blocked-slot")),
             (.., Some((at, slot))) => {
                 let to = At::Slot(at.clone(), *slot);
-                let stuck = self.stuck(&cell, &stack, &Going::To(to.clone()));
-                Err(stuck.unwrap_or_else(|| self.why_not(&one, Some(&cell), &to, whole)))
+                let list = self.reasons(&[Portion::of(&stack, &cell, whole)], &Going::To(to));
+                Err(self.refuse(list, 0))
             }
             _ => Err(because("no-room", whole * 1_000, 0)),
         }

@@ -32,6 +32,7 @@ pub(crate) struct Tried {
 }
 
 /// The places of a world that operations name.
+#[derive(Clone)]
 struct Places {
     containers: Vec<Place>,
     slots: Vec<Place>,
@@ -104,7 +105,6 @@ impl Tried {
         let places = Places::of(world, self);
         let mut found = Vec::new();
         for &verb in &self.verbs {
-            let actions = self.actions(verb, world, &places);
             let performers = match verb {
                 Verb::Move | Verb::Split | Verb::Merge | Verb::Swap | Verb::Drop | Verb::PickUp | Verb::Sort => {
                     self.performers()
@@ -120,6 +120,11 @@ impl Tried {
                 Verb::Together | Verb::Depart | Verb::Arrive => Vec::new(),
             };
             for actor in performers {
+                // Out of its own hand.
+                let is_reached =
+                    |hand: &Place| !matches!(verb, Verb::Put | Verb::Return) || Some(*hand) == actor.map(Place::Hand);
+                let hands = places.hands.iter().copied().filter(is_reached).collect();
+                let actions = self.actions(verb, world, &Places { hands, ..places.clone() });
                 found.extend(actions.iter().map(|action| Operation { actor, action: action.clone() }));
             }
         }

@@ -1,0 +1,326 @@
+//! Why an amount does not go: the checks that it fails, in the order in which they are made, each as if all others passed.
+//!
+//! What is checked is one amount, be it of one stack or of several: each sum is that of exactly these items.
+
+use smallvec::SmallVec;
+
+use super::carry::Going;
+use super::draft::{Draft, Item};
+use super::refusal::{Cause, Reason, Refusal};
+use super::target::Target;
+use crate::id::KindId;
+use crate::quantity::Decimal;
+use crate::world::{Bearer, Place, Spot};
+
+/// Items of one stack, or items that are to be created.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct Portion {
+    pub(super) item: Item,
+    pub(super) count: u32,
+    /// Where the stack is; none if the items are to be created.
+    pub(super) from: Option<Spot>,
+}
+
+/// The checks that have failed so far. The first ends the search, unless all are wanted.
+pub(super) struct Found {
+    all: bool,
+    causes: Vec<Cause>,
+}
+
+impl Found {
+    pub(super) fn new(draft: &Draft<'_>) -> Found {
+        Found { all: draft.collects_causes(), causes: Vec::new() }
+    }
+
+    /// Notes what has failed.
+    ///
+    /// # Errors
+    /// The first of it, unless all are wanted.
+    #[inline]
+    pub(super) fn note(&mut self, causes: impl IntoIterator<Item = Cause>) -> Result<(), Refusal> {
+        for cause in causes {
+            if !self.all {
+                return Err(Refusal::new(cause));
+            }
+            self.causes.push(cause);
+        }
+        Ok(())
+    }
+
+    pub(super) fn has(&self, reason: Reason) -> bool {
+        self.causes.iter().any(|cause| cause.reason() == reason)
+    }
+
+    /// Hands over what was noted.
+    ///
+    /// # Errors
+    /// The first of it, if there is any.
+    pub(super) fn end(self, draft: &mut Draft<'_>) -> Result<(), Refusal> {
+        let first = self.causes.first().copied();
+        draft.note_causes(self.causes);
+        first.map_or(Ok(()), |cause| Err(Refusal::new(cause)))
+    }
+}
+
+/// A portion and the container that it would enter, if its target is not the ground.
+type Route = (Portion, Option<u32>);
+
+impl Draft<'_> {
+    /// The first check that fails if all portions are to go; where every reason is wanted, all of them are noted.
+    #[cold]
+    pub(super) fn why_not(&mut self, portions: &[Portion], going: Going) -> Option<Cause> {
+        let mut found = Found::new(self);
+        let checked = self.check(portions, going, &mut found);
+        checked.and_then(|()| found.end(self)).err().map(|refusal| refusal.cause())
+    }
+
+    fn check(&mut self, portions: &[Portion], going: Going, found: &mut Found) -> Result<(), Refusal> {
+        self.check_leaving(portions, going, found)?;
+        let Going::To(target) = going else { return Ok(()) };
+        let routes: Vec<Route> = portions.iter().map(|portion| (*portion, self.route(portion, target))).collect();
+        self.check_entering(&routes, target, found)?;
+        if let Target::Slot(spot) = target {
+            let blocked = portions.iter().any(|&Portion { item, count, from }| {
+                let whole = self.takes_whole(from, count);
+                self.is_blocked(item, spot, from, whole)
+            });
+            found.note(blocked.then(|| Cause::BlockedSlot(self.place_of_spot(spot))))?;
+        }
+        // What a pack inside itself would weigh can't be said.
+        if !found.has(Reason::InsideItself) {
+            if !self.judges_caps_later() {
+                self.check_bearers(&routes, found)?;
+            }
+            if let Target::Slot(spot) = target {
+                found.note(self.why_over_stack_limit(portions, spot))?;
+            }
+        }
+        self.check_room(&routes, target, found)
+    }
+
+    /// What keeps the portions where they are.
+    fn check_leaving(&self, portions: &[Portion], going: Going, found: &mut Found) -> Result<(), Refusal> {
+        let here = || portions.iter().filter_map(|portion| Some((self.cell(portion.from?), portion.from?)));
+        found.note(here().find_map(|(cell, spot)| self.why_kept(cell, spot, going)))?;
+        match going {
+            Going::Out => found.note(here().find_map(|(cell, spot)| self.why_not_consumed(cell, spot))),
+            Going::To(_) => found.note(here().find_map(|(_, spot)| self.why_not_taken(spot, going))),
+            Going::Nowhere => Ok(()),
+        }
+    }
+
+    /// The container that a portion would enter. Of a holder's it is the first that would admit it, or else the first.
+    fn route(&self, portion: &Portion, target: Target) -> Option<u32> {
+        match target {
+            Target::Slot(spot) => Some(spot.container),
+            Target::Container(container) => Some(container),
+            Target::Holder(holder) => {
+                let targets = self.targets_of(holder);
+                let admits = |&&at: &&u32| self.why_not_admitted(portion.item, portion.from, at).is_none();
+                targets.iter().find(admits).or(targets.first()).copied()
+            }
+            Target::Ground => None,
+        }
+    }
+
+    /// Borders, filters and nesting.
+    fn check_entering(&self, routes: &[Route], target: Target, found: &mut Found) -> Result<(), Refusal> {
+        let entering = || routes.iter().filter_map(|(portion, into)| Some((portion.item, portion.from, (*into)?)));
+        let closed = entering().find_map(|(_, from, into)| self.why_not_put(from, into));
+        found.note(closed.map(|at| Cause::NoPut(self.container_place(at))))?;
+        let refusing = entering().find_map(|(item, from, into)| Some((self.not_admitting(item, from, into)?, item)));
+        found.note(refusing.map(|(by, item)| refused_by(self.container_place(by), item)))?;
+        match target {
+            Target::Slot(spot) => {
+                let refused =
+                    routes.iter().map(|(portion, _)| portion.item).find(|&item| !self.slot_admits(item, spot));
+                found.note(refused.map(|item| refused_by(self.place_of_spot(spot), item)))?;
+            }
+            _ => {
+                let refused = entering().find(|(item, _, into)| !self.any_slot_admits(*item, *into));
+                found.note(refused.map(|(item, _, into)| refused_by(self.container_place(into), item)))?;
+            }
+        }
+        let nested = |inside: bool| {
+            let mut causes = entering().filter_map(|(item, from, into)| self.why_not_nested(item, from, into));
+            causes.find(|cause| (cause.reason() == Reason::InsideItself) == inside)
+        };
+        found.note(nested(true))?;
+        found.note(nested(false))
+    }
+
+    /// All that would bear the portions and does not bear them yet: first by their caps, from the inside out, then by their
+    /// weights.
+    fn check_bearers(&self, routes: &[Route], found: &mut Found) -> Result<(), Refusal> {
+        // Most portions come from one container and go to one.
+        let mut ways: Vec<(Option<u32>, u32, SmallVec<[Bearer; 4]>)> = Vec::new();
+        let mut bearers: Vec<Bearer> = Vec::new();
+        for (portion, into) in routes {
+            let (from, Some(into)) = (portion.from.map(|from| from.container), *into) else { continue };
+            if !ways.iter().any(|(a, b, _)| (*a, *b) == (from, into)) {
+                let new = self.new_bearers(from, into);
+                bearers.extend(new.iter().filter(|bearer| !bearers.contains(bearer)).copied().collect::<Vec<_>>());
+                ways.push((from, into, new));
+            }
+        }
+        let gain = |bearer: Bearer, of_one: &dyn Fn(Item) -> i64| -> i128 {
+            let gained = routes.iter().filter(|(portion, into)| {
+                let from = portion.from.map(|from| from.container);
+                ways.iter().any(|(a, b, new)| *a == from && Some(*b) == *into && new.contains(&bearer))
+            });
+            gained.map(|(portion, _)| i128::from(of_one(portion.item)) * i128::from(portion.count)).sum()
+        };
+        for &bearer in &bearers {
+            found.note(self.over_caps(bearer, |number| gain(bearer, &|item| self.counted(item, 1, number))))?;
+        }
+        bearers.iter().try_for_each(|&bearer| found.note(self.too_heavy(bearer, gain(bearer, &|item| item.weight))))
+    }
+
+    /// The caps of a container or holder that it would be over, and further over than it is.
+    pub(super) fn over_caps(&self, bearer: Bearer, gain: impl Fn(u32) -> i128) -> impl Iterator<Item = Cause> {
+        self.caps_of(bearer).iter().enumerate().filter_map(move |(index, cap)| {
+            let gain = gain(cap.number);
+            let would = i128::from(self.capped(bearer, cap.number)) + gain;
+            (gain > 0 && would > i128::from(cap.count)).then(|| Cause::Cap {
+                of: self.place_of_bearer(bearer),
+                cap: u32::try_from(index).unwrap_or(u32::MAX),
+                would: u64::try_from(would).unwrap_or(u64::MAX),
+                count: cap.count,
+            })
+        })
+    }
+
+    /// The weight cap of a container or holder, if that would be over it, and further over than it is.
+    pub(super) fn too_heavy(&self, bearer: Bearer, gain: i128) -> Option<Cause> {
+        let cap = self.weight_cap_of(bearer);
+        let would = i128::from(self.weight_of(bearer)) + gain;
+        (cap != i64::MAX && gain > 0 && would > i128::from(cap)).then(|| Cause::WeightCap {
+            of: self.place_of_bearer(bearer),
+            would: Decimal::from_thousandths(i64::try_from(would).unwrap_or(i64::MAX)),
+            cap: Decimal::from_thousandths(cap),
+        })
+    }
+
+    /// Of several stacks those that are alike to the first that a slot would take.
+    fn taken_first<'p>(&self, portions: &'p [Portion], spot: Spot) -> impl Iterator<Item = &'p Portion> + use<'p> {
+        let there = self.cell(spot);
+        let onto = portions.iter().find(|portion| self.takes_onto(there, portion.item)).or(portions.first());
+        let class = onto.map(|portion| portion.item.class);
+        portions.iter().filter(move |portion| Some(portion.item.class) == class)
+    }
+
+    /// How many items of what a slot would take are there already.
+    fn held(&self, item: Item, spot: Spot) -> u64 {
+        let there = self.cell(spot);
+        if !there.is_empty() && self.takes_onto(there, item) { u64::from(there.count) } else { 0 }
+    }
+
+    fn why_over_stack_limit(&self, portions: &[Portion], spot: Spot) -> Option<Cause> {
+        let item = self.taken_first(portions, spot).next()?.item;
+        let count: u64 = self.taken_first(portions, spot).map(|portion| u64::from(portion.count)).sum();
+        let limit = self.limit(spot, item.kind);
+        let would = self.held(item, spot) + count;
+        // A whole stack that is over its limit already may go where it is no further over.
+        let is_no_further_over = match *portions {
+            [Portion { count, from: Some(from), .. }] if self.held(item, spot) == 0 => {
+                let there = self.cell(from).count;
+                there == count && count > self.limit(from, item.kind) && limit >= self.limit(from, item.kind)
+            }
+            _ => false,
+        };
+        let at = self.place_of_spot(spot);
+        (would > u64::from(limit) && !is_no_further_over).then_some(Cause::StackLimit { at, would, limit })
+    }
+
+    fn check_room(&mut self, routes: &[Route], target: Target, found: &mut Found) -> Result<(), Refusal> {
+        let total = |routes: &[Route]| routes.iter().map(|(portion, _)| u64::from(portion.count)).sum::<u64>();
+        let asked = total(routes);
+        match target {
+            Target::Slot(spot) => {
+                let portions: Vec<Portion> = routes.iter().map(|(portion, _)| *portion).collect();
+                found.note(self.why_slot_taken(&portions, asked, spot))
+            }
+            Target::Ground => {
+                let room = self.room_on_ground(routes);
+                found.note((room < asked).then_some(Cause::NoRoom { at: Place::Ground, asked, room }))
+            }
+            Target::Container(_) | Target::Holder(_) => {
+                let mut containers: Vec<Option<u32>> = Vec::new();
+                for (_, into) in routes {
+                    if !containers.contains(into) {
+                        containers.push(*into);
+                    }
+                }
+                for into in containers {
+                    let there: Vec<Route> = routes.iter().filter(|(_, other)| *other == into).copied().collect();
+                    let asked = total(&there);
+                    let room = into.map_or(0, |into| self.space(&there, into));
+                    let at = into.map_or_else(|| self.place_of_target(target), |into| self.container_place(into));
+                    found.note((room < asked).then_some(Cause::NoRoom { at, asked, room }))?;
+                }
+                Ok(())
+            }
+        }
+    }
+
+    /// What a slot may hold, and what it holds.
+    pub(super) fn why_not_in_slot(&self, portion: Portion, spot: Spot) -> Option<Cause> {
+        let portions = [portion];
+        let taken = || self.why_slot_taken(&portions, u64::from(portion.count), spot);
+        self.why_over_stack_limit(&portions, spot).or_else(taken)
+    }
+
+    /// Something else is in the slot, or would be.
+    fn why_slot_taken(&self, portions: &[Portion], asked: u64, spot: Spot) -> Option<Cause> {
+        let first = self.taken_first(portions, spot).next()?;
+        let fits_onto = self.takes_onto(self.cell(spot), first.item);
+        let alike: u64 = self.taken_first(portions, spot).map(|portion| u64::from(portion.count)).sum();
+        if fits_onto && alike == asked && (portions.len() == 1 || !first.item.is_pack()) {
+            return None;
+        }
+        let left = u64::from(self.limit(spot, first.item.kind)).saturating_sub(self.held(first.item, spot));
+        let room = if fits_onto { left.min(alike) } else { 0 };
+        Some(Cause::NoRoom { at: self.place_of_spot(spot), asked, room })
+    }
+
+    /// How many items the ground takes: whole stacks as they are, parts within the limit of their kind.
+    fn room_on_ground(&self, routes: &[Route]) -> u64 {
+        let (mut free, mut room) = (u64::from(self.ground_room()), 0);
+        for (Portion { item, count, from }, _) in routes {
+            let whole = from.is_some_and(|from| self.cell(from).count == *count);
+            let portion = if whole { *count } else { self.world.rules.figures[item.kind as usize].stack_limit };
+            let (count, portion) = (u64::from(*count), u64::from(portion.max(1)));
+            room += count.min(free * portion);
+            free = free.saturating_sub(count.div_ceil(portion));
+        }
+        room
+    }
+
+    /// For how many of the items the slots of a container have space, whatever they weigh.
+    fn space(&mut self, routes: &[Route], container: u32) -> u64 {
+        if let [(Portion { item, count, from }, _)] = *routes {
+            let whole = self.takes_whole(from, count);
+            let given = self.lay_in_container(item, count, from, whole, container);
+            self.parts().clear();
+            return u64::from(given);
+        }
+        let start = self.so_far();
+        let mut space = 0;
+        for &(Portion { item, count, from }, _) in routes {
+            let is_inside_itself = item.is_pack() && self.is_within(container, item.inner);
+            if is_inside_itself {
+                continue;
+            }
+            let whole = self.takes_whole(from, count);
+            space += u64::from(self.lay_in_container(item, count, from, whole, container));
+            self.lay_parts(item, from);
+            self.settle();
+        }
+        self.go_back_to(&start);
+        space
+    }
+}
+
+fn refused_by(by: Place, item: Item) -> Cause {
+    Cause::NotAdmitted { by, kind: KindId(item.kind) }
+}
