@@ -271,3 +271,30 @@ fn completions_are_printed_for_each_shell() {
         assert!(script.contains("hypotheke") && script.contains("verify"), "{shell}");
     }
 }
+
+#[test]
+fn bad_input_outweighs_a_failure_and_a_failure_outweighs_a_search_that_stopped() {
+    let folder = traverse();
+    let demo = folder.path().join("traverse");
+    let write = |name: &str, text: &str| std::fs::write(demo.join(name), text).expect("written");
+    write("bad.scenario", "scenario A\n  steps\n    frobnicate\n");
+    write("messy.scenario", "scenario A\n  start\n     depot:   1   flare\n");
+    write("saves/broken.json", "{");
+    let rules = std::fs::read_to_string(demo.join("rules.toml")).expect("the rules");
+    write("strict.toml", &rules.replace("not-admitted = \"spill\"", "not-admitted = \"spill\"\nunknown = \"refuse\""));
+    let failing: [(&[&str], &str); 4] = [
+        (&["verify", "failing"], "bad.scenario"),
+        (&["coverage", "scenarios/camp.scenario", "--no-suggestions"], "bad.scenario"),
+        (&["fmt", "--check", "messy.scenario"], "bad.scenario"),
+        (&["migrate", "--rules", "strict.toml", "saves/autumn.json"], "saves/broken.json"),
+    ];
+    for (command, bad) in failing {
+        output(hypotheke(&demo).args(command), 1);
+        output(hypotheke(&demo).args(command).arg(bad), 2);
+    }
+    let refused = ["saves", "--mended", "earlier/rules-2.toml", "--joins", "1", "--situations", "5"];
+    let told = output(hypotheke(&demo).args(refused), 1);
+    assert!(told.contains("stopped by `--situations` before all was tried"), "{told}");
+    write("rules.toml", "format = 1\nfrobnicate = 2\n");
+    output(hypotheke(&demo).args(refused), 2);
+}

@@ -108,19 +108,20 @@ impl Draft<'_> {
 
     /// The first container that it would leave and out of which nothing may be taken.
     pub(super) fn why_not_taken(&self, spot: Spot, going: Going) -> Option<Cause> {
+        self.all_not_taken(spot, going).next()
+    }
+
+    /// All of them, from the inside out.
+    pub(super) fn all_not_taken(&self, spot: Spot, going: Going) -> impl Iterator<Item = Cause> {
         let to = match going {
             Going::To(Target::Slot(to)) => Some(to.container),
             Going::To(Target::Container(to)) => Some(to),
             _ => None,
         };
-        let mut at = (!spot.is_ground()).then_some(spot.container);
-        while let Some(container) = at.filter(|&at| !to.is_some_and(|to| self.is_within(to, at))) {
-            if !self.state(container).take {
-                return Some(Cause::NoTake(Place::Container(self.container_id(container))));
-            }
-            at = self.around(container);
-        }
-        None
+        let left = self.containers_around((!spot.is_ground()).then_some(spot.container));
+        let left = left.take_while(move |&at| !to.is_some_and(|to| self.is_within(to, at)));
+        let closed = left.filter(|&at| !self.state(at).take);
+        closed.map(|at| Cause::NoTake(self.container_place(at)))
     }
 
     pub(super) fn place_of_spot(&self, spot: Spot) -> Place {

@@ -10,7 +10,8 @@ pub(super) fn judge(draft: &mut Draft<'_>, actor: Option<HolderId>, at: Place) -
     let holder = draft.acting(actor)?;
     let container = draft.container(at)?;
     if !draft.is_open(holder.index, container) {
-        return Err(Refusal::new(Cause::NotOpen(draft.container_place(container))));
+        let (own, at) = (draft.holder_of(container) == Some(holder.index), draft.container_place(container));
+        return Err(Refusal::new(if own { Cause::AlwaysOpen(at) } else { Cause::NotOpen(at) }));
     }
     draft.close(holder, draft.container_id(container));
     Ok(Done { asked: None, count: 0 })

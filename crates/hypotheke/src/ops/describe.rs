@@ -61,6 +61,7 @@ impl World {
             }
             Cause::Overflow => "the world would weigh more than can be counted".to_owned(),
             Cause::NotOpen(at) => format!("{} is not open", self.place_name(at)),
+            Cause::AlwaysOpen(at) => format!("{} is always open to its holder", self.place_name(at)),
             Cause::InUse { at, by } => format!("{} is in use by {}", self.place_name(at), self.holder_name(by)),
             Cause::EmptySource(at) => format!("nothing of it lies in {}", self.place_name(at)),
             Cause::NotEnough { at, asked, there } => {
@@ -87,7 +88,9 @@ impl World {
                     self.rules().weight_text(cap)
                 )
             }
-            Cause::StackLimit { at, would, limit } => format!("{} would hold {would} of {limit}", self.place_name(at)),
+            Cause::StackLimit { at, would, limit, .. } => {
+                format!("{} would hold {would} of {limit}", self.place_name(at))
+            }
             Cause::NoRoom { at, asked, room } => {
                 format!("asked for {asked}, but {} has room for {room}", self.place_name(at))
             }

@@ -64,36 +64,37 @@ impl Draft<'_> {
 
     #[cold]
     fn why_closed_to(&self, actor: u32, action: &Action) -> Option<Cause> {
-        self.each_closed_to(actor, action).into_iter().flatten().next()
+        self.all_closed_to(actor, action).into_iter().next()
     }
 
-    /// What is not open, and what is in use.
-    fn each_closed_to(&self, actor: u32, action: &Action) -> [Option<Cause>; 2] {
-        let places = action.used_places();
-        let first = |why: &dyn Fn(u32) -> Option<Cause>| places.iter().find_map(|named| self.first_at(*named, why));
-        let not_open = first(&|container| self.why_not_open(actor, container));
-        [not_open, first(&|container| self.why_in_use(actor, container))]
-    }
-
-    /// Both of what keeps the holder that acts from a place.
+    /// Everything that keeps the holder that acts from a place: first what is not open, then what is in use.
     pub(super) fn all_closed(&self, operation: &Operation) -> Vec<Cause> {
         let actor = operation.actor.map(|actor| actor.index);
-        let closed = actor.map(|actor| self.each_closed_to(actor, &operation.action));
-        closed.into_iter().flatten().flatten().collect()
+        actor.map_or_else(Vec::new, |actor| self.all_closed_to(actor, &operation.action))
+    }
+
+    fn all_closed_to(&self, actor: u32, action: &Action) -> Vec<Cause> {
+        let places = action.used_places();
+        let all = |why: &dyn Fn(u32) -> Vec<Cause>| -> Vec<Cause> {
+            places.iter().flat_map(|named| self.all_at(*named, why)).collect()
+        };
+        let not_open = all(&|container| self.all_not_open(actor, container));
+        let in_use = all(&|container| self.all_in_use(actor, container));
+        not_open.into_iter().chain(in_use).collect()
     }
 
     /// Of a holder all containers must be out of reach; else those are passed over.
-    fn first_at(&self, (place, used): Named, why: &dyn Fn(u32) -> Option<Cause>) -> Option<Cause> {
+    fn all_at(&self, (place, used): Named, why: &dyn Fn(u32) -> Vec<Cause>) -> Vec<Cause> {
         match place {
             Place::Slot(id, _) | Place::Container(id) if self.has_container(id) => why(id.index),
             Place::Holder(id) if self.has_holder(id) => {
                 let containers =
                     if used == Use::Target { self.all_targets_of(id.index) } else { self.all_sources_of(id.index) };
-                let reasons: SmallVec<[Option<Cause>; 8]> =
-                    containers.iter().map(|&container| why(container)).collect();
-                if reasons.iter().all(Option::is_some) { reasons.first().copied().flatten() } else { None }
+                let reasons: Vec<Vec<Cause>> = containers.iter().map(|&container| why(container)).collect();
+                let are_all_closed = reasons.iter().all(|reasons| !reasons.is_empty());
+                reasons.into_iter().next().filter(|_| are_all_closed).unwrap_or_default()
             }
-            _ => None,
+            _ => Vec::new(),
         }
     }
 
@@ -111,16 +112,27 @@ impl Draft<'_> {
 
     /// The first container on the way from the outside that a holder would have to open.
     pub(super) fn why_not_open(&self, actor: u32, container: u32) -> Option<Cause> {
+        self.all_not_open(actor, container).into_iter().next()
+    }
+
+    fn all_not_open(&self, actor: u32, container: u32) -> Vec<Cause> {
         let closed = |at: u32| self.state(at).must_open && !self.is_open(actor, at);
-        self.first_on_the_way(actor, container, closed).map(|at| Cause::NotOpen(self.container_place(at)))
+        let closed = self.all_on_the_way(actor, container, closed).into_iter();
+        closed.map(|at| Cause::NotOpen(self.container_place(at))).collect()
     }
 
     /// The first container on the way that is exclusive and that another holder has opened.
     pub(super) fn why_in_use(&self, actor: u32, container: u32) -> Option<Cause> {
-        let used = |at: u32| self.user_of(actor, at).is_some();
-        let at = self.first_on_the_way(actor, container, used)?;
-        let by = self.user_of(actor, at)?;
-        Some(Cause::InUse { at: self.container_place(at), by: self.world.holder_id(by) })
+        self.all_in_use(actor, container).into_iter().next()
+    }
+
+    fn all_in_use(&self, actor: u32, container: u32) -> Vec<Cause> {
+        let used = self.all_on_the_way(actor, container, |at| self.user_of(actor, at).is_some()).into_iter();
+        let cause = |at: u32| {
+            let by = self.world.holder_id(self.user_of(actor, at)?);
+            Some(Cause::InUse { at: self.container_place(at), by })
+        };
+        used.filter_map(cause).collect()
     }
 
     pub(super) fn container_place(&self, container: u32) -> Place {
@@ -136,16 +148,10 @@ impl Draft<'_> {
     }
 
     /// From the outside in. Whatever a holder carries is always open to it.
-    fn first_on_the_way(&self, actor: u32, container: u32, wanted: impl Fn(u32) -> bool) -> Option<u32> {
-        if self.holder_of(container) == Some(actor) {
-            return None;
-        }
-        let mut found = None;
-        let mut at = Some(container);
-        while let Some(container) = at {
-            found = if wanted(container) { Some(container) } else { found };
-            at = self.around(container);
-        }
+    fn all_on_the_way(&self, actor: u32, container: u32, wanted: impl Fn(u32) -> bool) -> SmallVec<[u32; 4]> {
+        let container = Some(container).filter(|&container| self.holder_of(container) != Some(actor));
+        let mut found: SmallVec<[u32; 4]> = self.containers_around(container).filter(|&at| wanted(at)).collect();
+        found.reverse();
         found
     }
 

@@ -496,6 +496,11 @@ impl<'w> Draft<'w> {
         (around != GROUND && around != Spot::NOWHERE.container).then_some(around)
     }
 
+    /// A container and those around it, from the inside out.
+    pub(super) fn containers_around(&self, container: Option<u32>) -> impl Iterator<Item = u32> {
+        std::iter::successors(container, |&at| self.around(at))
+    }
+
     /// Whether a container is another, or lies in it at any depth.
     #[inline]
     pub(super) fn is_within(&self, container: u32, other: u32) -> bool {

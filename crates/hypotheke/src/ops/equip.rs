@@ -7,7 +7,7 @@ use super::reasons::Portion;
 use super::refusal::{Cause, Refusal};
 use super::target::Target;
 use super::{Done, Judged};
-use crate::id::HolderId;
+use crate::id::{HolderId, KindId};
 use crate::language::Amount;
 use crate::world::{Cell, Place, Spot};
 
@@ -143,7 +143,8 @@ impl Equipping {
         if !exact && least > 0 && self.attempt(draft, spot, least, exact).is_ok() {
             return Ok(Done { asked: asked.map(u64::from), count: u64::from(least) });
         }
-        let over = Cause::StackLimit { at: draft.place_of_spot(spot), would: u64::from(wanted), limit };
+        let (at, kind) = (draft.place_of_spot(spot), KindId(self.item.kind));
+        let over = Cause::StackLimit { at, would: u64::from(wanted), limit, kind };
         Err(Refusal::new(cause.unwrap_or(over)).could_have(u64::from(least)))
     }
 

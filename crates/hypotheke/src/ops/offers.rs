@@ -71,6 +71,7 @@ impl World {
 /// What the slots of a container without rules of their own have to say.
 struct Alike {
     container: ContainerId,
+    kind: KindId,
     /// How many an empty one would take.
     empty: u32,
     asked: u32,
@@ -86,7 +87,7 @@ impl Alike {
     fn taken(&self, slot: u32) -> Cause {
         let (at, asked) = (Place::Slot(self.container, slot), u64::from(self.asked));
         self.borne.unwrap_or(match self.is_over {
-            true => Cause::StackLimit { at, would: asked, limit: self.limit },
+            true => Cause::StackLimit { at, would: asked, limit: self.limit, kind: self.kind },
             false => Cause::NoRoom { at, asked, room: 0 },
         })
     }
@@ -154,6 +155,7 @@ impl Draft<'_> {
         let room = if count > limit_there { 0 } else { limit };
         Alike {
             container: self.container_id(container),
+            kind: KindId(item.kind),
             empty: count.min(allowed).min(room),
             asked: count,
             limit,

@@ -3,6 +3,7 @@
 
 use super::carry::{Going, Request, WithoutNumber};
 use super::draft::{Draft, Onto};
+use super::reasons::Portion;
 use super::refusal::{Cause, Refusal, Unknown};
 use super::target::Target;
 use super::{Judged, swap};
@@ -24,7 +25,7 @@ pub(super) fn judge(draft: &mut Draft<'_>, actor: Option<HolderId>, amount: Amou
         return Err(Refusal::new(Cause::EmptySource(draft.place_of_spot(hand))));
     }
     let ways = draft.ways_into(target);
-    let mut reason: Option<(Refusal, bool)> = None;
+    let mut reason: Option<Refusal> = None;
     let start = draft.so_far();
     // Of all ways only the reasons of that one count whose refusal is told.
     let (before, mut told) = (draft.take_noted(), Vec::new());
@@ -37,10 +38,9 @@ pub(super) fn judge(draft: &mut Draft<'_>, actor: Option<HolderId>, amount: Amou
             }
             Err(refusal) => {
                 draft.go_back_to(&start);
-                let fits = fits(draft, way, hand, target);
                 let noted = draft.take_noted();
-                if reason.is_none_or(|(_, fitted)| fits && !fitted) {
-                    reason = Some((refusal, fits));
+                if reason.is_none() && fits(draft, way, hand, target) {
+                    reason = Some(refusal);
                     told = noted;
                 }
             }
@@ -49,10 +49,34 @@ pub(super) fn judge(draft: &mut Draft<'_>, actor: Option<HolderId>, amount: Amou
     draft.note_first(told);
     draft.note_first(before);
     match reason {
-        Some((refusal, _)) => Err(refusal),
-        // A container that tries nothing takes nothing from a hand.
-        None => Err(Refusal::new(Cause::NoPut(draft.place_of_target(target)))),
+        Some(refusal) => Err(refusal),
+        None if !ways.is_empty() && matches!(target, Target::Container(_)) => {
+            Err(Refusal::new(Cause::Unknown(Unknown::Meaning)))
+        }
+        None => Err(why_no_way(draft, amount, hand, target)),
     }
+}
+
+/// No way that the container tries is one for what is there: the checks run as of any move, and that there is no room comes
+/// last.
+fn why_no_way(draft: &mut Draft<'_>, amount: Amount, hand: Spot, target: Target) -> Refusal {
+    let (cell, at) = (draft.cell(hand), draft.place_of_target(target));
+    let (count, missing) = match amount {
+        Amount::Exactly(asked) if asked > cell.count => {
+            let (at, asked, there) = (draft.place_of_spot(hand), u64::from(asked), u64::from(cell.count));
+            (cell.count, Some(Cause::NotEnough { at, asked, there }))
+        }
+        Amount::Exactly(asked) => (asked, None),
+        Amount::All | Amount::UpTo(_) => (1, None),
+    };
+    draft.be_exact(matches!(amount, Amount::Exactly(_)));
+    draft.lay_onto(Onto::Any);
+    draft.note_causes(missing);
+    let portion = Portion { item: draft.item(cell), count, from: Some(hand) };
+    let first = draft.why_not(&[portion], Going::To(target));
+    let full = Cause::NoRoom { at, asked: u64::from(count), room: 0 };
+    draft.note_causes([full]);
+    Refusal::new(missing.or(first).unwrap_or(full))
 }
 
 fn go(draft: &mut Draft<'_>, way: Way, amount: Amount, hand: Spot, target: Target) -> Judged {
@@ -73,7 +97,7 @@ fn go(draft: &mut Draft<'_>, way: Way, amount: Amount, hand: Spot, target: Targe
     draft.carry(request, Going::To(target))
 }
 
-/// Only the whole hand can be exchanged, and only for something else than it could be merged with.
+/// Only the whole hand can be exchanged.
 fn exchange(draft: &mut Draft<'_>, amount: Amount, hand: Spot, slot: Spot) -> Judged {
     let (mine, there) = (draft.cell(hand), draft.cell(slot));
     let at = draft.place_of_spot(slot);
@@ -85,7 +109,7 @@ fn exchange(draft: &mut Draft<'_>, amount: Amount, hand: Spot, slot: Spot) -> Ju
     if matches!(amount, Amount::Exactly(_)) && asked > count {
         return Err(Refusal::new(Cause::NotEnough { at: draft.place_of_spot(hand), asked, there: count }));
     }
-    if !whole || there.is_empty() || mine.is_alike(there) {
+    if !whole || there.is_empty() {
         return Err(Refusal::new(Cause::NoRoom { at, asked, room: 0 }));
     }
     swap::judge_spots(draft, hand, slot, at)?;
@@ -96,10 +120,10 @@ fn exchange(draft: &mut Draft<'_>, amount: Amount, hand: Spot, slot: Spot) -> Ju
 /// Whether a way is the one for what lies there.
 fn fits(draft: &Draft<'_>, way: Way, hand: Spot, target: Target) -> bool {
     let Target::Slot(slot) = target else { return way != Way::Swap };
-    let (mine, there) = (draft.cell(hand), draft.cell(slot));
+    let (item, there) = (draft.item(draft.cell(hand)), draft.cell(slot));
     match way {
         Way::Place => there.is_empty(),
-        Way::Merge => there.is_alike(mine),
-        Way::Swap => !there.is_empty() && !there.is_alike(mine),
+        Way::Merge => item.is_alike(there),
+        Way::Swap => !there.is_empty(),
     }
 }

@@ -42,7 +42,9 @@ impl Found {
             if !self.all {
                 return Err(Refusal::new(cause));
             }
-            self.causes.push(cause);
+            if !self.causes.contains(&cause) {
+                self.causes.push(cause);
+            }
         }
         Ok(())
     }
@@ -104,7 +106,7 @@ impl Draft<'_> {
         found.note(here().find_map(|(cell, spot)| self.why_kept(cell, spot, going)))?;
         match going {
             Going::Out => found.note(here().find_map(|(cell, spot)| self.why_not_consumed(cell, spot))),
-            Going::To(_) => found.note(here().find_map(|(_, spot)| self.why_not_taken(spot, going))),
+            Going::To(_) => found.note(here().flat_map(|(_, spot)| self.all_not_taken(spot, going))),
             Going::Nowhere => Ok(()),
         }
     }
@@ -126,10 +128,12 @@ impl Draft<'_> {
     /// Borders, filters and nesting.
     fn check_entering(&self, routes: &[Route], target: Target, found: &mut Found) -> Result<(), Refusal> {
         let entering = || routes.iter().filter_map(|(portion, into)| Some((portion.item, portion.from, (*into)?)));
-        let closed = entering().find_map(|(_, from, into)| self.why_not_put(from, into));
+        let closed = entering().flat_map(|(_, from, into)| self.all_not_put(from, into));
         found.note(closed.map(|at| Cause::NoPut(self.container_place(at))))?;
-        let refusing = entering().find_map(|(item, from, into)| Some((self.not_admitting(item, from, into)?, item)));
-        found.note(refusing.map(|(by, item)| refused_by(self.container_place(by), item)))?;
+        found.note(entering().flat_map(|(item, from, into)| {
+            let refusing = self.all_not_admitting(item, from, into);
+            refusing.map(move |by| refused_by(self.container_place(by), item))
+        }))?;
         match target {
             Target::Slot(spot) => {
                 let refused =
@@ -228,8 +232,8 @@ impl Draft<'_> {
             }
             _ => false,
         };
-        let at = self.place_of_spot(spot);
-        (would > u64::from(limit) && !is_no_further_over).then_some(Cause::StackLimit { at, would, limit })
+        let (at, kind) = (self.place_of_spot(spot), KindId(item.kind));
+        (would > u64::from(limit) && !is_no_further_over).then_some(Cause::StackLimit { at, would, limit, kind })
     }
 
     fn check_room(&mut self, routes: &[Route], target: Target, found: &mut Found) -> Result<(), Refusal> {

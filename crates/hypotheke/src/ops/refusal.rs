@@ -176,6 +176,8 @@ pub enum Cause {
     Overflow,
     /// The holder that acts has not opened this container.
     NotOpen(Place),
+    /// A container of the holder that acts is always open to it, and can't be closed.
+    AlwaysOpen(Place),
     /// Another holder uses a container.
     InUse {
         /// The container.
@@ -248,6 +250,8 @@ pub enum Cause {
         would: u64,
         /// Its limit for this kind.
         limit: u32,
+        /// The kind.
+        kind: KindId,
     },
     /// There is too little space.
     NoRoom {
@@ -269,7 +273,7 @@ impl Cause {
             Cause::Unknown(_) => Reason::Unknown,
             Cause::BadAmount | Cause::OutOfBounds { .. } => Reason::BadAmount,
             Cause::Overflow => Reason::Overflow,
-            Cause::NotOpen(_) => Reason::NotOpen,
+            Cause::NotOpen(_) | Cause::AlwaysOpen(_) => Reason::NotOpen,
             Cause::InUse { .. } => Reason::InUse,
             Cause::EmptySource(_) => Reason::EmptySource,
             Cause::NotEnough { .. } => Reason::NotEnough,

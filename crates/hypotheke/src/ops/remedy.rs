@@ -19,7 +19,11 @@ impl World {
             Cause::Cap { of, would, count, .. } => {
                 format!("{} fewer of them in {}, or a cap of {would}", would - u64::from(count), name(of))
             }
-            Cause::StackLimit { at, would, limit } => {
+            // A pack is a stack of one, whatever the limits.
+            Cause::StackLimit { at, would, limit, kind } if self.rules().kind(kind).pack().is_some() => {
+                format!("{} fewer in {}", would - u64::from(limit), name(at))
+            }
+            Cause::StackLimit { at, would, limit, .. } => {
                 format!("{} fewer in {}, or a stack limit of {would}", would - u64::from(limit), name(at))
             }
             Cause::NoRoom { at: at @ Place::Slot(..), .. } => {
@@ -48,6 +52,7 @@ impl World {
             | Cause::Unknown(_)
             | Cause::BadAmount
             | Cause::Overflow
+            | Cause::AlwaysOpen(_)
             | Cause::InsideItself(_) => return None,
         })
     }

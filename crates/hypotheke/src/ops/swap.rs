@@ -39,8 +39,8 @@ fn check(draft: &Draft<'_>, ways: &[Way; 2], found: &mut Found) -> Result<(), Re
     let plain = ways.iter().all(|way| draft.is_plain_border(way.from.container) && !way.cell.is_pack());
     if across && !plain {
         found.note(full().filter_map(|way| draft.why_kept(way.cell, way.from, way.going())))?;
-        found.note(full().filter_map(|way| draft.why_not_taken(way.from, way.going())))?;
-        found.note(full().filter_map(|way| draft.why_not_put_into(way.from, way.to.container)))?;
+        found.note(full().flat_map(|way| draft.all_not_taken(way.from, way.going())))?;
+        found.note(full().flat_map(|way| draft.all_not_put_into(way.from, way.to.container)))?;
     }
     found.note(full().flat_map(|way| not_admitted(draft, way)))?;
     if across && !plain {
@@ -81,12 +81,11 @@ impl Way {
 #[inline]
 fn not_admitted(draft: &Draft<'_>, way: &Way) -> impl Iterator<Item = Cause> {
     let (item, kind) = (draft.item(way.cell), KindId(way.cell.kind));
-    let entering = way.from.container != way.to.container;
-    let refusing = if entering { draft.not_admitting(item, Some(way.from), way.to.container) } else { None };
-    let by_container = refusing.map(|at| Cause::NotAdmitted { by: draft.container_place(at), kind });
+    let refusing = draft.all_not_admitting(item, Some(way.from), way.to.container);
+    let by_container = refusing.map(move |at| Cause::NotAdmitted { by: draft.container_place(at), kind });
     let by_slot =
         (!draft.slot_admits(item, way.to)).then(|| Cause::NotAdmitted { by: draft.place_of_spot(way.to), kind });
-    by_container.into_iter().chain(by_slot)
+    by_container.chain(by_slot)
 }
 
 /// Each cap and each weight cap is judged by what it would bear after both ways: first where the first stack goes.
@@ -121,6 +120,6 @@ fn why_over_limit(draft: &Draft<'_>, Way { cell, from, to }: &Way) -> Option<Cau
         return None;
     }
     let excess = cell.count.saturating_sub(draft.limit(*from, cell.kind));
-    let at = draft.place_of_spot(*to);
-    (cell.count - limit > excess).then_some(Cause::StackLimit { at, would: u64::from(cell.count), limit })
+    let (at, kind) = (draft.place_of_spot(*to), KindId(cell.kind));
+    (cell.count - limit > excess).then_some(Cause::StackLimit { at, would: u64::from(cell.count), limit, kind })
 }

@@ -280,15 +280,14 @@ impl Draft<'_> {
 
     /// The first container whose border may not be passed.
     pub(super) fn why_not_put(&self, source: Option<Spot>, container: u32) -> Option<u32> {
-        source?;
-        let mut at = Some(container);
-        while let Some(container) = at.filter(|&at| !self.is_inside_already(source, at)) {
-            if !self.may_put(container) {
-                return Some(container);
-            }
-            at = self.around(container);
-        }
-        None
+        self.all_not_put(source, container).next()
+    }
+
+    /// All of them, from the inside out.
+    pub(super) fn all_not_put(&self, source: Option<Spot>, container: u32) -> impl Iterator<Item = u32> {
+        let entered = self.containers_around(source.map(|_| container));
+        let entered = entered.take_while(move |&at| !self.is_inside_already(source, at));
+        entered.filter(|&at| !self.may_put(at))
     }
 
     /// True of a container that lies in no pack and lets everything in and out.
@@ -298,30 +297,32 @@ impl Draft<'_> {
         self.world.is_lasting(container) && state.put && state.take
     }
 
-    /// The container whose border may not be passed on the way from a spot into another container.
-    pub(super) fn why_not_put_into(&self, from: Spot, container: u32) -> Option<Cause> {
-        let closed = self.why_not_put(Some(from), container)?;
-        Some(Cause::NoPut(Place::Container(self.container_id(closed))))
+    /// The containers whose borders may not be passed on the way from a spot into another container.
+    pub(super) fn all_not_put_into(&self, from: Spot, container: u32) -> impl Iterator<Item = Cause> {
+        self.all_not_put(Some(from), container).map(|closed| Cause::NoPut(self.container_place(closed)))
     }
 
     /// The first container whose filter says no: the one that is entered, then those around it that are deep.
     pub(super) fn not_admitting(&self, item: Item, source: Option<Spot>, container: u32) -> Option<u32> {
+        self.all_not_admitting(item, source, container).next()
+    }
+
+    /// All of them.
+    pub(super) fn all_not_admitting(
+        &self,
+        item: Item,
+        source: Option<Spot>,
+        container: u32,
+    ) -> impl Iterator<Item = u32> {
         // Moving inside a container is not entering it.
-        if source.is_some_and(|source| source.container == container) {
-            return None;
-        }
-        if !self.admits(self.state(container).admits, item) {
-            return Some(container);
-        }
-        let mut at = Some(container);
-        while let Some(container) = at.filter(|&at| !self.is_inside_already(source, at)) {
-            let state = self.state(container);
-            if state.deep && !self.admits_all(state.admits, item) {
-                return Some(container);
-            }
-            at = self.around(container);
-        }
-        None
+        let entered = Some(container).filter(|_| source.is_none_or(|source| source.container != container));
+        let own = entered.filter(|&at| !self.admits(self.state(at).admits, item));
+        let around = self.containers_around(entered).take_while(move |&at| !self.is_inside_already(source, at));
+        let deep = around.filter(move |&at| {
+            let state = self.state(at);
+            state.deep && !self.admits_all(state.admits, item)
+        });
+        own.into_iter().chain(deep)
     }
 
     /// Whether a filter admits an item and all that lies in it.

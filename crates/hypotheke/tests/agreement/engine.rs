@@ -230,6 +230,28 @@ impl Engine {
         })
     }
 
+    /// The same world, to try something on.
+    pub(super) fn copied(&self) -> Engine {
+        let Engine { world, containers, holders, names, kinds, departures } = self;
+        let (containers, holders) = (containers.clone(), holders.clone());
+        Engine {
+            world: world.clone(),
+            containers,
+            holders,
+            names: names.clone(),
+            kinds: *kinds,
+            departures: departures.clone(),
+        }
+    }
+
+    pub(super) fn actor(&self, request: &Request) -> Option<HolderId> {
+        self.operation(request).actor
+    }
+
+    pub(super) fn causes(&self, request: &Request) -> Vec<hypotheke::Cause> {
+        self.world.ask(&self.operation(request)).causes().to_vec()
+    }
+
     /// Every reason against a request, in order, each once, with its figures; before it is carried out.
     pub(super) fn reasons(&self, request: &Request) -> Vec<(&'static str, Option<(i64, i64)>)> {
         let reply = self.world.ask(&self.operation(request));

@@ -7,6 +7,7 @@ mod by_names;
 mod copies;
 mod draw;
 mod engine;
+mod remedies;
 mod replay;
 mod rules;
 mod walking;
@@ -77,6 +78,9 @@ fn compare_tightened(rules: &Rules, draws: &[Draw], tighter: Option<&Rules>) -> 
         let revision = engine.world.revision();
         let expected = model.perform(&request);
         let reasons = engine.reasons(&request);
+        if expected.is_err() && draw.kind % 5 == 0 {
+            remedies::follow(&engine, rules, &request);
+        }
         let found = engine.perform(&request);
         assert_eq!(found, expected, "{request:?}\n{}\nbefore: {before:#?}", rules_text(rules));
         // Of a list that is over several limits in the end any may be named.
@@ -256,4 +260,20 @@ fn every_answer_is_reached_often() {
     let refused = random.map(|reason| (reason.code().to_owned(), given(&format!(" {}", reason.code()))));
     let rare: Vec<_> = applied.into_iter().chain(refused).filter(|(_, count)| *count < least).collect();
     assert!(rare.is_empty(), "fewer than {least} times: {rare:?}");
+    let tried = remedies::tried();
+    let with_remedy = [
+        "not-open",
+        "in-use",
+        "kept",
+        "no-take",
+        "no-put",
+        "not-admitted",
+        "too-deep",
+        "cap",
+        "weight-cap",
+        "stack-limit",
+        "no-room",
+    ];
+    let untried: Vec<&str> = with_remedy.into_iter().filter(|code| !tried.contains_key(code)).collect();
+    assert!(untried.is_empty(), "{untried:?} of {tried:?}");
 }

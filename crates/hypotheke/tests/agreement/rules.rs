@@ -171,6 +171,10 @@ pub(super) fn tightened(rules: &Rules, which: u16) -> Rules {
     if is(2) {
         rules.nesting = 1;
     }
+    if is(11) {
+        // What took one slot takes several, which may be taken.
+        rules.kinds.iter_mut().for_each(|kind| kind.needs = BTreeSet::from([0, 1]));
+    }
     for (cap, caps) in &mut rules.holders {
         if is(3) {
             *cap = Some(cap.unwrap_or(8_000) / 2);

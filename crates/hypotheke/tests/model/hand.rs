@@ -53,8 +53,10 @@ impl Model {
         let fits = |way: Try| match (&there, way) {
             (None, way) => way != Try::Swap,
             (Some(None), way) => way == Try::Place,
-            (Some(Some(yours)), way) => way == if mine.is_alike(yours) { Try::Merge } else { Try::Swap },
+            (Some(Some(yours)), Try::Merge) => mine.is_alike(yours),
+            (Some(Some(_)), way) => way == Try::Swap,
         };
+        let nothing_else = there.is_none() && !tries.is_empty();
         let mut refusals: Vec<(bool, No, Vec<No>)> = Vec::new();
         for way in tries {
             let before = self.state.clone();
@@ -65,10 +67,27 @@ impl Model {
             }
             self.state = before;
         }
-        let fitting = refusals.iter().find(|(fits, ..)| *fits).or(refusals.first());
-        let Some((_, no, list)) = fitting else { return Err(no("no-put")) };
+        let Some((_, no, list)) = refusals.iter().find(|(fits, ..)| *fits) else {
+            return Err(if nothing_else { no("unknown") } else { self.no_way(holder, amount, to, &mine) });
+        };
         self.list = list.clone();
         Err(no.clone())
+    }
+
+    /// Nothing that is tried is for what is there: the checks of any move, and no room in the end.
+    fn no_way(&mut self, holder: usize, amount: Amount, to: &At, mine: &Stack) -> No {
+        let there = i64::from(mine.count);
+        let asked = if let Amount::Exactly(count) = amount { i64::from(count) } else { 1 };
+        self.be_exact(matches!(amount, Amount::Exactly(_)));
+        let count = asked.min(there);
+        let mut list = Vec::new();
+        if asked > there {
+            list.push(because("not-enough", asked * 1_000, there * 1_000));
+        }
+        let portion = Portion::of(mine, &Cell::Slot(Inside::hand(holder), 0), count);
+        list.extend(self.reasons(&[portion], &Going::To(to.clone())));
+        list.push(because("no-room", count * 1_000, 0));
+        self.refuse(list, 0)
     }
 
     fn put_one_way(&mut self, way: Try, holder: usize, amount: Amount, to: &At, mine: &Stack) -> Result<u64, No> {
@@ -86,7 +105,7 @@ impl Model {
                     return Err(because("not-enough", asked * 1_000, count * 1_000));
                 }
                 let yours = self.state.slots(inside)[*slot].clone();
-                if asked < count || yours.is_none_or(|yours| mine.is_alike(&yours)) {
+                if asked < count || yours.is_none() {
                     return Err(because("no-room", asked * 1_000, 0));
                 }
                 let origin = (self.state.owner(inside), *slot);

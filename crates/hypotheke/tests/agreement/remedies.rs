@@ -1,0 +1,137 @@
+//! What is said to help does help: where one reason alone stands against an operation, the rule that its remedy names is
+//! changed, and the operation is applied.
+
+use std::cell::RefCell;
+use std::collections::BTreeMap;
+
+use hypotheke::{Action, Cause, HolderId, Operation, Place, World};
+
+use super::engine::Engine;
+use crate::model::{ContainerSpec, Request, Rules};
+
+thread_local! {
+    /// How often each remedy was tried.
+    static TRIED: RefCell<BTreeMap<&'static str, u32>> = const { RefCell::new(BTreeMap::new()) };
+}
+
+pub(super) fn tried() -> BTreeMap<&'static str, u32> {
+    TRIED.with_borrow(BTreeMap::clone)
+}
+
+/// Follows the remedy of the one reason against a request, if there is one of which the rules are the remedy.
+pub(super) fn follow(engine: &Engine, rules: &Rules, request: &Request) {
+    let acted = if let Request::By(_, inner) = request { inner } else { request };
+    // Of an exchange only the first reason is known, of a list only those of one step.
+    if matches!(acted, Request::Equip(..) | Request::Together(_)) {
+        return;
+    }
+    let causes = engine.causes(request);
+    let [cause] = causes.as_slice() else { return };
+    // A container that only merges what is put there has no use for more slots.
+    if matches!((acted, cause), (Request::Put(..), Cause::NoRoom { .. })) {
+        return;
+    }
+    let mut changed = rules.clone();
+    if !change(&engine.world, &mut changed, *cause) {
+        return;
+    }
+    let mut engine = engine.copied();
+    let explained = engine.world.explain_cause(*cause);
+    let remedy = engine.world.remedy(*cause);
+    let named = operation(&engine.world, *cause, engine.actor(request)).and_then(|it| engine.world.name_operation(&it));
+    engine.reload(&changed);
+    if let Some(first) = named {
+        let first = first.resolve(&engine.world).expect("its places are there");
+        if engine.world.perform(&first).is_err() {
+            // That has reasons of its own.
+            return;
+        }
+    }
+    let answer = engine.perform(request);
+    assert!(answer.is_ok(), "{explained}: {remedy:?} does not help: {answer:?}\n{request:?}");
+    TRIED.with_borrow_mut(|tried| *tried.entry(cause.reason().code()).or_insert(0) += 1);
+}
+
+/// The rules of the container around a place.
+fn container<'r>(world: &World, rules: &'r mut Rules, place: Place) -> Option<&'r mut ContainerSpec> {
+    let (Place::Container(id) | Place::Slot(id, _)) = place else { return None };
+    let name = world.container_def(id)?.id();
+    let number: usize = name[1..].parse().ok()?;
+    if name.starts_with('p') { rules.packs.get_mut(number) } else { rules.containers.get_mut(number) }
+}
+
+fn holder(world: &World, place: Place) -> Option<usize> {
+    let Place::Holder(id) = place else { return None };
+    world.holder_name(id)[1..].parse().ok()
+}
+
+/// Does as the remedy says. False if it says something else than to change a rule.
+fn change(world: &World, rules: &mut Rules, cause: Cause) -> bool {
+    let changed = match cause {
+        Cause::WeightCap { of, would, .. } => match holder(world, of) {
+            Some(holder) => Some(rules.holders[holder].0 = Some(would.thousandths())),
+            None => container(world, rules, of).map(|spec| spec.cap = Some(would.thousandths())),
+        },
+        Cause::Cap { of, cap, would, .. } => {
+            let would = u32::try_from(would).expect("few");
+            match holder(world, of) {
+                Some(holder) => Some(rules.holders[holder].1[cap as usize].1 = would),
+                None => container(world, rules, of).map(|spec| spec.caps[cap as usize].1 = would),
+            }
+        }
+        Cause::StackLimit { kind, .. } if world.rules().kind(kind).pack().is_some() => None,
+        Cause::StackLimit { at, would, .. } => {
+            let would = u32::try_from(would).expect("few");
+            rules
+                .kinds
+                .iter_mut()
+                .filter(|kind| kind.pack.is_none())
+                .for_each(|kind| kind.limit = kind.limit.max(would));
+            let slot = if let Place::Slot(_, slot) = at { slot as usize } else { 0 };
+            if let Some(spec) = container(world, rules, at) {
+                spec.limit = spec.limit.map(|limit| limit.max(would));
+                spec.ruled.get_mut(slot).into_iter().for_each(|rule| rule.limit = rule.limit.map(|it| it.max(would)));
+            }
+            Some(())
+        }
+        Cause::NoPut(of) => container(world, rules, of).map(|spec| spec.put = true),
+        Cause::NoTake(of) => container(world, rules, of).map(|spec| spec.take = true),
+        Cause::NotOpen(_) | Cause::InUse { .. } => Some(()),
+        Cause::TooDeep { would, .. } => Some(rules.nesting = i64::from(would)),
+        Cause::Kept(_) => Some(rules.kinds.iter_mut().for_each(|kind| kind.keep = false)),
+        Cause::NotAdmitted { by: by @ Place::Container(_), .. } => {
+            container(world, rules, by).map(|spec| (spec.filter, spec.deep) = (None, false))
+        }
+        Cause::NotAdmitted { by: by @ Place::Slot(_, slot), .. } => {
+            let rule = container(world, rules, by).and_then(|spec| spec.ruled.get_mut(slot as usize));
+            rule.map(|rule| rule.filter = None)
+        }
+        Cause::NoRoom { at: Place::Ground, asked, room } => {
+            let more = usize::try_from(asked - room).expect("few");
+            // It may be over its limit already.
+            rules.ground_limit.as_mut().map(|limit| *limit = more + world.ground().count().max(*limit))
+        }
+        Cause::NoRoom { at: at @ Place::Container(_), asked, room } => {
+            let more = usize::try_from(asked - room).expect("few");
+            container(world, rules, at).map(|spec| {
+                // A container that has been resized has more than that already.
+                spec.bounds.1 += more;
+            })
+        }
+        _ => None,
+    };
+    changed.is_some()
+}
+
+/// What has to be done first, as the remedy says.
+fn operation(world: &World, cause: Cause, actor: Option<HolderId>) -> Option<Operation> {
+    match cause {
+        Cause::NotOpen(at) => Some(Operation { actor, action: Action::Open { at } }),
+        Cause::InUse { at, by } => Some(Operation { actor: Some(by), action: Action::Close { at } }),
+        Cause::NoRoom { at: at @ Place::Container(container), asked, room } => {
+            let slots = u32::try_from(world.slots(container).count() as u64 + asked - room).expect("few");
+            Some(Action::Resize { at, slots, spill: false }.into())
+        }
+        _ => None,
+    }
+}
