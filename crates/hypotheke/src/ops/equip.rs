@@ -74,6 +74,11 @@ impl Equipping {
         if let Some(&spot) = fitting.first() {
             return self.take_the_place(draft, spot, asked, exact);
         }
+        if admitting.is_empty() && slots.len() < self.all_worn(draft).len() {
+            // It is worn already, and nothing else would have it.
+            let request = Request { amount, kind: None, from: self.from, without_number: WithoutNumber::WhatFits };
+            return draft.carry(request, Going::Nowhere);
+        }
         let whole = asked.filter(|_| exact).unwrap_or(1);
         let cause = match (admitting.first(), slots.first()) {
             (Some(&spot), _) => Cause::BlockedSlot(draft.place_of_spot(spot)),
@@ -91,11 +96,18 @@ impl Equipping {
         Err(Refusal::new(cause))
     }
 
+    /// Those but the one in which it is.
     fn worn_slots(&self, draft: &Draft<'_>) -> Vec<Spot> {
+        let mut slots = self.all_worn(draft);
+        slots.retain(|&spot| spot != self.source);
+        slots
+    }
+
+    fn all_worn(&self, draft: &Draft<'_>) -> Vec<Spot> {
         let world = draft.world;
         let worn = world.containers_of(self.holder).iter().filter(|&&container| world.def_of(container).is_worn());
         let slots = worn.flat_map(|&container| (0..draft.slots(container)).map(move |slot| Spot { container, slot }));
-        slots.filter(|&spot| spot != self.source).collect()
+        slots.collect()
     }
 
     /// Whether it would be admitted to a slot if that, and all around it, were empty.

@@ -117,7 +117,9 @@ impl Draft<'_> {
             Target::Slot(spot) => Some(spot.container),
             Target::Container(container) => Some(container),
             Target::Holder(holder) => {
-                let targets = self.targets_of(holder);
+                // A pack does not go into itself, and so does not say why.
+                let mut targets = self.targets_of(holder);
+                targets.retain(|at| !portion.item.is_pack() || *at != portion.item.inner);
                 let admits = |&&at: &&u32| self.why_not_admitted(portion.item, portion.from, at).is_none();
                 targets.iter().find(admits).or(targets.first()).copied()
             }

@@ -9,7 +9,7 @@ use super::target::Target;
 use super::{Done, Judged};
 use crate::id::HolderId;
 use crate::language::Amount;
-use crate::world::Place;
+use crate::world::{Place, Spot};
 
 pub(super) fn judge(draft: &mut Draft<'_>, actor: Option<HolderId>, amount: Amount) -> Judged {
     let (holder, hand) = draft.hand(actor)?;
@@ -25,7 +25,7 @@ pub(super) fn judge(draft: &mut Draft<'_>, actor: Option<HolderId>, amount: Amou
     let item = draft.item(cell);
     let want = asked.map_or(cell.count, |asked| asked.min(cell.count));
     let mut given = 0;
-    if let Some(origin) = draft.origin(holder) {
+    if let Some(origin) = draft.origin(holder).filter(|&origin| is_available(draft, hand, origin)) {
         draft.go_back(true);
         given += draft.fill(item, want, Some(hand), Target::Slot(origin));
         draft.go_back(false);
@@ -58,4 +58,10 @@ pub(super) fn judge(draft: &mut Draft<'_>, actor: Option<HolderId>, amount: Amou
     let grounds = if landed < left { draft.why_not(&landing, to_ground) } else { None };
     let full = Cause::NoRoom { at: Place::Ground, asked: u64::from(count), room: u64::from(landed) };
     Err(Refusal::new(missing.or(grounds).unwrap_or(full)).could_have(u64::from(given)))
+}
+
+/// Whether the slot that the hand's stack came from can be reached, and nothing that is kept would come to the ground with it.
+fn is_available(draft: &Draft<'_>, hand: Spot, origin: Spot) -> bool {
+    let to_origin = Going::To(Target::Slot(origin));
+    draft.is_reachable(origin.container) && draft.why_kept(draft.cell(hand), hand, to_origin).is_none()
 }

@@ -197,7 +197,8 @@ impl Draft<'_> {
         while let Some(slot) = if stacks { self.next_with_room(container, item, from) } else { None } {
             from = slot + 1;
             let spot = Spot { container, slot };
-            if source == Some(spot) || self.is_passed_over(spot) || !self.slot_admits(item, spot) {
+            let blocked = |draft: &Self| draft.is_blocked(item, spot, source, whole);
+            if source == Some(spot) || self.is_passed_over(spot) || !self.slot_admits(item, spot) || blocked(self) {
                 continue;
             }
             let room = self.limit(spot, item.kind) - self.cell(spot).count;

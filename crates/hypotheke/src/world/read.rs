@@ -281,10 +281,34 @@ impl World {
         self.whole_weight
     }
 
-    /// How many slots of a container are empty.
+    /// How many slots of a container are empty. One that is blocked by an item in another slot is not.
     #[must_use]
     pub fn free_slots(&self, id: ContainerId) -> u32 {
-        self.container_state(id).map_or(0, |state| state.slots - state.taken)
+        self.container_state(id).map_or(0, |state| state.slots - state.taken - self.blocked_slots(id))
+    }
+
+    /// How many slots without a stack are blocked by items in other slots.
+    fn blocked_slots(&self, id: ContainerId) -> u32 {
+        let def = self.container_def(id).filter(|_| !self.rules.needs.is_empty());
+        let ruled = def.map_or(&[][..], |def| &def.ruled);
+        let is_empty = |slot: usize| self.stack_at(id, slot).is_none();
+        let blocks = |name: &str, slot: usize| {
+            let Some(stack) = self.stack_at(id, slot) else { return false };
+            let needs = self.rules.figures[stack.kind().handle().index()].needs;
+            let needs = self.rules.needs.get(needs as usize).map_or(&[][..], Vec::as_slice);
+            let needed = |name: &str| needs.iter().any(|need| **need == *name);
+            // Where it is in a slot that it does not name it takes only that.
+            needed(name) && ruled.get(slot).and_then(|rule| rule.name.as_deref()).is_some_and(needed)
+        };
+        let blocked = ruled.iter().enumerate().filter(|(slot, rule)| {
+            let is_blocked = |name: &str| (0..ruled.len()).any(|other| other != *slot && blocks(name, other));
+            is_empty(*slot) && rule.name.as_deref().is_some_and(is_blocked)
+        });
+        u32::try_from(blocked.count()).unwrap_or(0)
+    }
+
+    fn stack_at(&self, id: ContainerId, slot: usize) -> Option<StackView<'_>> {
+        self.stack(id, u32::try_from(slot).ok()?)
     }
 
     /// The slots of a container, in order.

@@ -181,7 +181,8 @@ fn check_sums(engine: &Engine, model: &Model) {
     for inside in model.state.containers() {
         let (id, slots) = (engine.inside(&inside), model.state.slots(&inside));
         assert_eq!(engine.world.container_weight(id).thousandths(), model.state.weight(&model.rules, &inside));
-        assert_eq!(engine.world.free_slots(id) as usize, slots.iter().filter(|slot| slot.is_none()).count());
+        let free = (0..slots.len()).filter(|&slot| slots[slot].is_none() && !model.is_taken_up(&inside, slot));
+        assert_eq!(engine.world.free_slots(id) as usize, free.count());
     }
     for &holder in &model.state.present {
         let id = engine.world.holder(&format!("h{holder}")).expect("a holder");

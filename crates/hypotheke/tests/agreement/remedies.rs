@@ -27,8 +27,8 @@ pub(super) fn follow(engine: &Engine, rules: &Rules, request: &Request) {
     }
     let causes = engine.causes(request);
     let [cause] = causes.as_slice() else { return };
-    // A container that only merges what is put there has no use for more slots.
-    if matches!((acted, cause), (Request::Put(..), Cause::NoRoom { .. })) {
+    // A container that only merges what is put there has no use for more slots, and a split takes one slot only.
+    if matches!((acted, cause), (Request::Put(..) | Request::Split(..), Cause::NoRoom { .. })) {
         return;
     }
     let mut changed = rules.clone();

@@ -29,6 +29,14 @@ impl Model {
         taken.any(|slot| wanted.contains(&slot))
     }
 
+    /// Whether a stack in another slot takes up a slot.
+    pub(crate) fn is_taken_up(&self, at: &Inside, slot: usize) -> bool {
+        self.state.slots(at).iter().enumerate().any(|(other, there)| {
+            let kind = there.as_ref().map(|there| there.kind);
+            other != slot && kind.and_then(|kind| self.takes_up(kind, at, other)).is_some_and(|it| it.contains(&slot))
+        })
+    }
+
     /// What leaves whole is no obstacle; it is one if it does not.
     pub(super) fn as_if_left<T>(&mut self, leaving: Option<Cell>, run: impl FnOnce(&mut Model) -> T) -> T {
         let before = std::mem::replace(&mut self.leaving, leaving);

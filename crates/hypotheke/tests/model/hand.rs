@@ -140,7 +140,10 @@ impl Model {
         let mut left = wanted;
         let mut laid = Vec::new();
         let origin = self.state.origins[holder];
-        let origin = origin.and_then(|(owner, slot)| Some(At::Slot(self.state.find_owner(owner)?, slot)));
+        let keeps = stack.all().into_iter().any(|stack| self.rules.kinds[stack.kind].keep);
+        let origin = origin.and_then(|(owner, slot)| Some((self.state.find_owner(owner)?, slot)));
+        let origin = origin.filter(|(at, _)| self.is_reachable(at) && !(keeps && at.is_on_ground()));
+        let origin = origin.map(|(at, slot)| At::Slot(at, slot));
         for (to, going_back) in origin.into_iter().map(|at| (at, true)).chain([(At::Holder(holder), false)]) {
             self.going_back = going_back;
             // Its origin is a slot as one that is named: a stack that is over its limit goes back whole.
@@ -159,7 +162,6 @@ impl Model {
             }
             self.going_back = false;
         }
-        let keeps = stack.all().into_iter().any(|stack| self.rules.kinds[stack.kind].keep);
         let landing = if keeps { 0 } else { self.landing_room(&stack, left) };
         let given = wanted - left + landing;
         let exact = matches!(amount, Amount::Exactly(_));

@@ -83,7 +83,11 @@ impl Model {
 
     /// The container that a portion enters: of a holder's the first that admits it, or the first.
     fn entered_by(&self, portion: &Portion, to: &At) -> Option<Inside> {
-        let targets = self.targets(to);
+        let mut targets = self.targets(to);
+        // A pack itself does not say why.
+        if let (At::Holder(_), Some(Cell::Slot(at, slot))) = (to, &portion.cell) {
+            targets.retain(|target| *target != at.step(*slot));
+        }
         let admits = |at: &&Inside| self.not_admitted(&portion.stack, portion.cell.as_ref(), at).is_none();
         targets.iter().find(admits).or(targets.first()).cloned()
     }

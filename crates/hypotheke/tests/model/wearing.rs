@@ -54,11 +54,12 @@ impl Model {
         }
         let one = Stack { count: 1, ..stack.clone() };
         let worn = self.rules.carried(holder).into_iter().filter(|&index| self.rules.containers[index].worn);
-        let slots: Vec<(Inside, usize)> = worn
+        let mut slots: Vec<(Inside, usize)> = worn
             .map(Inside::container)
             .flat_map(|at| (0..self.state.slots(&at).len()).map(move |slot| (at.clone(), slot)).collect::<Vec<_>>())
-            .filter(|(at, slot)| cell != Cell::Slot(at.clone(), *slot))
             .collect();
+        let is_worn = slots.iter().any(|(at, slot)| cell == Cell::Slot(at.clone(), *slot));
+        slots.retain(|(at, slot)| cell != Cell::Slot(at.clone(), *slot));
         let admitting: Vec<&(Inside, usize)> =
             slots.iter().filter(|(at, slot)| self.may_lie(&one, &cell, at, *slot)).collect();
         let fitting: Vec<&(Inside, usize)> =
@@ -79,6 +80,9 @@ impl Model {
             self.state.slots(at)[*slot].is_none() && !blocked()
         });
         let whole = i64::from(asked.filter(|_| exact).unwrap_or(1));
+        if is_worn && admitting.is_empty() {
+            return self.carry(amount, None, from, &Going::Nowhere, (0, 0), true);
+        }
         match (alike.or(free), fitting.first(), admitting.first(), slots.first()) {
             (Some((at, slot)), ..) => {
                 let going = Going::To(At::Slot(at.clone(), *slot));
