@@ -494,3 +494,26 @@ fn what_the_documents_show_can_be_read() {
     let rules = Ruleset::from_toml("rules.toml", &rules).unwrap_or_else(|errors| panic!("{errors}"));
     assert_eq!(rules.migration().gone, hypotheke::Treatment::Refuse);
 }
+
+#[test]
+fn a_refused_list_names_its_step_for_every_reason() {
+    let mut world = World::new(&rules(4));
+    let cases = [
+        ("together (move 1 flare from depot to ann.bag; move 1 flare from depot to cellar)", Reason::Unknown, 1),
+        (
+            "together (move 1 flare from depot to ann.bag; together (ann opens sled; zoe opens sled))",
+            Reason::Unknown,
+            1,
+        ),
+        ("together (ann moves 1 flare from depot to sled; ann opens sled)", Reason::NotOpen, 0),
+        ("together (move 0 flare from depot to ann.bag)", Reason::BadAmount, 0),
+        ("together (ann opens sled; move 21 flare from depot to ann.bag)", Reason::NotEnough, 1),
+    ];
+    for (sentence, expected, at) in cases {
+        let answer = send(&mut world, &request("ann-1", sentence));
+        let Answer::Refused { reason, step, text, .. } = answer else { panic!("{sentence}") };
+        assert_eq!((reason, step), (expected, Some(at)), "{sentence}: {text}");
+        assert!(text.starts_with(&format!("step {} of it: ", at + 1)), "{text}");
+    }
+    assert_eq!(world.revision(), 0);
+}

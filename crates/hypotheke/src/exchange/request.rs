@@ -169,7 +169,7 @@ impl Answer {
 
     fn unknown(error: &ResolveError) -> Answer {
         let text = error.to_string();
-        Answer::Refused { reason: Reason::Unknown, figures: None, could: 0, step: None, text }
+        Answer::Refused { reason: Reason::Unknown, figures: None, could: 0, step: error.step(), text }
     }
 }
 

@@ -12,16 +12,28 @@ use crate::world::{Place, UnknownPlace, World};
 
 /// A name in an operation that the world or its ruleset does not know, or that can't be meant there.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
-#[error("{message}")]
+#[error("{}{message}", step_text(*step))]
 pub struct ResolveError {
     message: String,
     help: Option<String>,
     span: Span,
+    step: Option<u32>,
 }
 
 impl ResolveError {
     pub(crate) fn new(span: Span, message: impl Into<String>, help: Option<String>) -> ResolveError {
-        ResolveError { message: message.into(), help, span }
+        ResolveError { message: message.into(), help, span, step: None }
+    }
+
+    /// Of a list nested in another the step of the outer one is named.
+    fn at_step(self, step: usize) -> ResolveError {
+        ResolveError { step: u32::try_from(step).ok(), ..self }
+    }
+
+    /// Of several operations as one: which of them it is in, from 0.
+    #[must_use]
+    pub fn step(&self) -> Option<u32> {
+        self.step
     }
 
     pub(crate) fn place(path: &Path, error: &UnknownPlace) -> ResolveError {
@@ -49,8 +61,12 @@ impl ResolveError {
 
 impl From<UnknownName<'_>> for ResolveError {
     fn from(unknown: UnknownName<'_>) -> ResolveError {
-        ResolveError { message: unknown.message, help: (unknown.help)(), span: unknown.word.span() }
+        ResolveError::new(unknown.word.span(), unknown.message, (unknown.help)())
     }
+}
+
+fn step_text(step: Option<u32>) -> String {
+    step.map_or_else(String::new, |step| format!("step {} of it: ", u64::from(step) + 1))
 }
 
 type Resolved<T> = Result<T, ResolveError>;
@@ -157,7 +173,10 @@ impl Resolver<'_> {
                     let resolver = Resolver { actor, ..*self };
                     Ok(Operation { actor, action: resolver.action(&step.action)? })
                 };
-                Action::Together { steps: steps.iter().map(step).collect::<Resolved<_>>()? }
+                let numbered = steps.iter().enumerate();
+                let steps =
+                    numbered.map(|(index, named)| step(named).map_err(|error: ResolveError| error.at_step(index)));
+                Action::Together { steps: steps.collect::<Resolved<_>>()? }
             }
             NamedAction::Equip { amount, from } => {
                 self.needs_actor("equip")?;
