@@ -25,6 +25,10 @@ use crate::plain::{Tried, label, number_properties};
 pub(crate) struct Random(u64);
 
 impl Random {
+    pub(crate) fn new(seed: u64) -> Random {
+        Random(seed)
+    }
+
     pub(crate) fn below(&mut self, count: usize) -> usize {
         self.0 = self.0.wrapping_add(0x9e37_79b9_7f4a_7c15);
         let mut mixed = self.0;

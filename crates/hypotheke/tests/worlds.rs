@@ -54,6 +54,83 @@ fn a_plan_made_on_another_revision_is_stale() {
     assert_eq!(world.container_weight(bag).to_string(), "3.2");
 }
 
+/// Applied after an undo or on a clone, a plan wrote counts below zero and gave ids twice: the revision alone was compared.
+#[test]
+fn a_plan_belongs_to_one_moment_of_one_world() {
+    let sentences = [
+        "create 2 rope in store",
+        "create 1 bead in ann.bag",
+        "move 1 rope from store to ann.bag",
+        "move up to 2 rope from ann.bag to store",
+        "swap store/0 with store/1",
+        "drop rope from store",
+        "pick up rope to store",
+        "consume up to 3 rope from store",
+        "consume up to 3 bead from ann.bag",
+    ];
+    // A moment that no other world has, and no other time.
+    let mut moments = 0;
+    let mut next_moment = || {
+        moments += 1;
+        moments
+    };
+    let mut start = world();
+    start.keep_history(20);
+    let rules = Arc::clone(start.rules());
+    let mut worlds: Vec<(World, u64)> = (0..3).map(|_| (start.clone(), next_moment())).collect();
+    let mut plans: Vec<(hypotheke::Plan, u64)> = Vec::new();
+    let mut random = crate::transitions::Random::new(1);
+    let (mut applied, mut stale) = (0, 0);
+    for _ in 0..100_000 {
+        let nth = random.below(worlds.len());
+        let (world, moment) = &mut worlds[nth];
+        match random.below(16) {
+            0..=5 => {
+                let sentence: NamedOperation = sentences[random.below(sentences.len())].parse().expect("a sentence");
+                let plan = world.judge(&sentence.resolve(world).expect("names"));
+                plans.extend(plan.ok().map(|plan| (plan, *moment)));
+            }
+            6 => {
+                if perform(world, sentences[random.below(sentences.len())]).is_ok() {
+                    *moment = next_moment();
+                }
+            }
+            7 => {
+                if world.take_back(world.revision()).is_ok() {
+                    *moment = next_moment();
+                }
+            }
+            8 => worlds[(nth + 1) % 3] = (worlds[nth].0.clone(), next_moment()),
+            9 if random.below(40) == 0 => {
+                assert_eq!(world.reload(&rules).map(|found| found.len()), Ok(0));
+                *moment = next_moment();
+            }
+            _ if !plans.is_empty() => {
+                let (plan, made) = plans.swap_remove(random.below(plans.len().min(12)));
+                let expected = (made == *moment).then(|| plan.outcome());
+                let revision = world.revision();
+                match world.apply(plan) {
+                    Ok(outcome) => {
+                        assert_eq!(Some(outcome), expected);
+                        *moment = next_moment();
+                        applied += 1;
+                    }
+                    Err(refusal) => {
+                        assert_eq!((refusal.reason(), expected), (Reason::Stale, None));
+                        assert_eq!(world.revision(), revision);
+                        stale += 1;
+                    }
+                }
+            }
+            _ => {}
+        }
+    }
+    assert!(applied > 1_000 && stale > 1_000, "{applied} {stale}");
+    for (world, _) in &worlds {
+        assert_eq!(world.recount(), vec![]);
+    }
+}
+
 #[test]
 fn a_plan_of_one_world_is_not_applied_to_another() {
     let (one, mut other) = (world(), world().numbered(7, 0));

@@ -144,7 +144,7 @@ impl World {
         let done = judge_whole(&mut draft, operation)?;
         let outcome = draft.outcome(done);
         let (scratch, next_stack) = draft.into_parts();
-        Ok(Plan { world: self.number, revision: self.revision, next_stack, scratch, outcome })
+        Ok(Plan { stamp: self.stamp.get(), next_stack, scratch, outcome })
     }
 
     /// Says what an operation would come to, without a plan: a dry run that takes no longer than the operation.
@@ -180,9 +180,10 @@ impl World {
     /// Carries out a plan, whole.
     ///
     /// # Errors
-    /// [`Cause::Stale`] if the world has changed since the plan was made, or is another world.
+    /// [`Cause::Stale`] if the world has changed since the plan was made, be it by an undo, or if it is a different world, be it a
+    /// clone.
     pub fn apply(&mut self, plan: Plan) -> Result<Outcome, Refusal> {
-        if plan.revision != self.revision || plan.world != self.number {
+        if !self.stamp.is(plan.stamp) {
             return Err(Refusal::new(Cause::Stale));
         }
         self.carry_out_all(plan.scratch, plan.next_stack);
@@ -213,6 +214,7 @@ impl World {
         }
         self.next_stack = next_stack;
         self.revision += 1;
+        self.stamp.expire();
         scratch.applied = true;
         self.scratch = Some(scratch);
     }

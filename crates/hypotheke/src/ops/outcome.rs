@@ -74,12 +74,12 @@ impl Outcome {
     }
 }
 
-/// What an operation would do, worked out but not done. It holds for the revision of the world on which it was made.
+/// What an operation would do, worked out but not done. It holds for the world on which it was made, as long as that is as it was:
+/// any change makes it stale, and on a clone it always is.
 #[derive(Clone, Debug)]
 #[must_use = "a plan changes nothing until `World::apply` carries it out"]
 pub struct Plan {
-    pub(super) world: u32,
-    pub(super) revision: u64,
+    pub(super) stamp: u64,
     pub(super) next_stack: u64,
     pub(super) scratch: Box<Scratch>,
     pub(super) outcome: Outcome,

@@ -84,6 +84,7 @@ impl World {
             self.strays = strays;
         }
         self.revision -= 1;
+        self.stamp.expire();
         if let Some(scratch) = &mut self.scratch {
             scratch.clear();
         }

@@ -24,6 +24,7 @@ mod setup;
 mod slot_set;
 #[cfg(test)]
 mod spoil;
+mod stamp;
 mod taken;
 #[cfg(test)]
 mod tests;
@@ -48,6 +49,7 @@ use index::Index;
 pub use path::{Place, UnknownPlace};
 pub use read::{SlotView, StackView};
 pub(crate) use scratch::{Bearer, EMPTY, Overlay, Scratch, Spare};
+pub(crate) use stamp::Stamp;
 pub use travel::Traveller;
 pub(crate) use travel::{Arrival, Arriving, LaidContainer, LaidHolder, LaidOrigin, LaidStack};
 
@@ -117,6 +119,8 @@ pub struct World {
     pub(crate) scratch: Option<Box<Scratch>>,
     /// Buffers for dry runs.
     pub(crate) spare: Spare,
+    /// What plans that were made now are known by.
+    pub(crate) stamp: Stamp,
     history: History,
     pub(crate) requests: RequestWindow,
     /// What an earlier ruleset knew and this one does not.

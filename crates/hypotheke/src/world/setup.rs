@@ -8,8 +8,8 @@ use rustc_hash::FxHashMap;
 use super::history::History;
 use super::index::Index;
 use super::{
-    Cell, ClassTable, ContainerState, Counts, GROUND, Ground, HolderState, NONE, Origin, Presence, Spare, Spot, Tally,
-    World,
+    Cell, ClassTable, ContainerState, Counts, GROUND, Ground, HolderState, NONE, Origin, Presence, Spare, Spot, Stamp,
+    Tally, World,
 };
 use crate::exchange::RequestWindow;
 use crate::id::{ContainerDefId, ContainerId, KindId, StackId};
@@ -86,6 +86,7 @@ impl World {
             travelled: BTreeMap::new(),
             scratch: None,
             spare: Spare::default(),
+            stamp: Stamp::default(),
             history: History::default(),
             requests: RequestWindow::new(rules.request_window),
             strays: Vec::new(),
@@ -207,6 +208,7 @@ impl World {
         };
         self.forget(0);
         self.scratch = None;
+        self.stamp.expire();
         self.set_number(number);
         self.random = Xoshiro256PlusPlus::seed_from_u64(seed);
         for cell in self.cells.iter_mut().filter(|cell| !cell.is_empty()) {
@@ -231,6 +233,7 @@ impl World {
     /// Goes on from where a world stood that was played by another ruleset.
     pub(crate) fn go_on_from(&mut self, revision: u64, random: crate::snapshot::Random) {
         (self.revision, self.random, self.scratch) = (revision, random.0, None);
+        self.stamp.expire();
     }
 
     /// Handles carry the number of their world.
