@@ -297,9 +297,9 @@ impl Carrying {
     }
 
     /// The stacks that would give, in order.
-    fn stacks(&self, draft: &Draft<'_>) -> Vec<Spot> {
+    fn stacks(&self, draft: &Draft<'_>) -> SmallVec<[Spot; 4]> {
         let containers = match self.source {
-            Source::Spot(spot) => return vec![spot],
+            Source::Spot(spot) => return SmallVec::from_elem(spot, 1),
             Source::Container(container) => SmallVec::from_elem(container, 1),
             Source::Holder(holder) => draft.sources_of(holder),
         };
@@ -314,7 +314,7 @@ impl Carrying {
 
     /// The items that are judged together, if they are `wanted` of several stacks: first those of which one could go alone,
     /// then the others. Also gives whether that is the order in which they lie.
-    fn portions(&self, draft: &mut Draft<'_>, wanted: u64) -> (Vec<Portion>, bool) {
+    fn portions(&self, draft: &mut Draft<'_>, wanted: u64) -> (SmallVec<[Portion; 1]>, bool) {
         let stacks = self.stacks(draft);
         let several = stacks.len() > 1;
         let mut could_go = |&spot: &Spot| {
@@ -327,10 +327,11 @@ impl Carrying {
             draft.parts().clear();
             goes
         };
-        let (first, rest): (Vec<Spot>, Vec<Spot>) = stacks.iter().partition(|spot| several && could_go(spot));
+        type Spots = SmallVec<[Spot; 4]>;
+        let (first, rest): (Spots, Spots) = stacks.iter().copied().partition(|spot| several && could_go(spot));
         let order = first.into_iter().chain(rest);
-        let mut left = wanted;
-        let mut portions = Vec::new();
+        let (mut left, mut in_order) = (wanted, true);
+        let mut portions = SmallVec::new();
         for (spot, in_place) in order.zip(&stacks) {
             let cell = draft.cell(spot);
             let count = u32::try_from(left).unwrap_or(u32::MAX).min(cell.count);
@@ -338,13 +339,13 @@ impl Carrying {
                 break;
             }
             left -= u64::from(count);
-            portions.push((Portion { item: draft.item(cell), count, from: Some(spot) }, spot == *in_place));
+            in_order &= spot == *in_place;
+            portions.push(Portion { item: draft.item(cell), count, from: Some(spot) });
         }
-        let in_order = portions.iter().all(|(_, in_place)| *in_place);
-        (portions.into_iter().map(|(portion, _)| portion).collect(), in_order)
+        (portions, in_order)
     }
 
-    fn first_item(&self, draft: &Draft<'_>) -> Vec<Portion> {
+    fn first_item(&self, draft: &Draft<'_>) -> SmallVec<[Portion; 1]> {
         let first = self.stacks(draft).into_iter().next();
         let portion = |spot| Portion { item: draft.item(draft.cell(spot)), count: 1, from: Some(spot) };
         first.map(portion).into_iter().collect()

@@ -3,6 +3,7 @@
 use std::sync::Arc;
 
 use rand_core::Rng;
+use rand_xoshiro::Xoshiro256PlusPlus;
 
 use super::Done;
 use super::operation::Variant;
@@ -61,6 +62,7 @@ pub(super) struct SoFar {
     events: usize,
     next_stack: u64,
     next_landing: u32,
+    random: Option<Xoshiro256PlusPlus>,
 }
 
 pub(super) struct Draft<'w> {
@@ -377,7 +379,12 @@ impl<'w> Draft<'w> {
 
     /// How far the draft has come, so that what follows can be tried and forgotten. No pack may be created in between.
     pub(super) fn so_far(&self) -> SoFar {
-        SoFar { events: self.scratch.events.len(), next_stack: self.next_stack, next_landing: self.next_landing }
+        SoFar {
+            events: self.scratch.events.len(),
+            next_stack: self.next_stack,
+            next_landing: self.next_landing,
+            random: self.scratch.overlay.random.clone(),
+        }
     }
 
     /// Forgets what was worked out since.
@@ -391,6 +398,7 @@ impl<'w> Draft<'w> {
         }
         self.next_stack = so_far.next_stack;
         self.next_landing = so_far.next_landing;
+        self.scratch.overlay.random.clone_from(&so_far.random);
     }
 
     /// How many slots a container has by now.

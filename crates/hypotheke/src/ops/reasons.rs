@@ -67,6 +67,9 @@ impl Found {
 /// A portion and the container that it would enter, if its target is not the ground.
 type Route = (Portion, Option<u32>);
 
+/// Most amounts are of one stack.
+type Routes = SmallVec<[Route; 1]>;
+
 impl Draft<'_> {
     /// The first check that fails if all portions are to go; where every reason is wanted, all of them are noted.
     #[cold]
@@ -79,7 +82,7 @@ impl Draft<'_> {
     fn check(&mut self, portions: &[Portion], going: Going, found: &mut Found) -> Result<(), Refusal> {
         self.check_leaving(portions, going, found)?;
         let Going::To(target) = going else { return Ok(()) };
-        let routes: Vec<Route> = portions.iter().map(|portion| (*portion, self.route(portion, target))).collect();
+        let routes: Routes = portions.iter().map(|portion| (*portion, self.route(portion, target))).collect();
         self.check_entering(&routes, target, found)?;
         if let Target::Slot(spot) = target {
             let blocked = portions.iter().any(|&Portion { item, count, from }| {
@@ -97,7 +100,7 @@ impl Draft<'_> {
                 found.note(self.why_over_stack_limit(portions, spot))?;
             }
         }
-        self.check_room(&routes, target, found)
+        self.check_room((portions, &routes), target, found)
     }
 
     /// What keeps the portions where they are.
@@ -159,13 +162,17 @@ impl Draft<'_> {
     /// weights.
     fn check_bearers(&self, routes: &[Route], found: &mut Found) -> Result<(), Refusal> {
         // Most portions come from one container and go to one.
-        let mut ways: Vec<(Option<u32>, u32, SmallVec<[Bearer; 4]>)> = Vec::new();
-        let mut bearers: Vec<Bearer> = Vec::new();
+        let mut ways: SmallVec<[(Option<u32>, u32, SmallVec<[Bearer; 4]>); 1]> = SmallVec::new();
+        let mut bearers: SmallVec<[Bearer; 4]> = SmallVec::new();
         for (portion, into) in routes {
             let (from, Some(into)) = (portion.from.map(|from| from.container), *into) else { continue };
             if !ways.iter().any(|(a, b, _)| (*a, *b) == (from, into)) {
                 let new = self.new_bearers(from, into);
-                bearers.extend(new.iter().filter(|bearer| !bearers.contains(bearer)).copied().collect::<Vec<_>>());
+                for &bearer in &new {
+                    if !bearers.contains(&bearer) {
+                        bearers.push(bearer);
+                    }
+                }
                 ways.push((from, into, new));
             }
         }
@@ -238,27 +245,29 @@ impl Draft<'_> {
         (would > u64::from(limit) && !is_no_further_over).then_some(Cause::StackLimit { at, would, limit, kind })
     }
 
-    fn check_room(&mut self, routes: &[Route], target: Target, found: &mut Found) -> Result<(), Refusal> {
+    fn check_room(
+        &mut self,
+        (portions, routes): (&[Portion], &[Route]),
+        target: Target,
+        found: &mut Found,
+    ) -> Result<(), Refusal> {
         let total = |routes: &[Route]| routes.iter().map(|(portion, _)| u64::from(portion.count)).sum::<u64>();
         let asked = total(routes);
         match target {
-            Target::Slot(spot) => {
-                let portions: Vec<Portion> = routes.iter().map(|(portion, _)| *portion).collect();
-                found.note(self.why_slot_taken(&portions, asked, spot))
-            }
+            Target::Slot(spot) => found.note(self.why_slot_taken(portions, asked, spot)),
             Target::Ground => {
                 let room = self.room_on_ground(routes);
                 found.note((room < asked).then_some(Cause::NoRoom { at: Place::Ground, asked, room }))
             }
             Target::Container(_) | Target::Holder(_) => {
-                let mut containers: Vec<Option<u32>> = Vec::new();
+                let mut containers: SmallVec<[Option<u32>; 4]> = SmallVec::new();
                 for (_, into) in routes {
                     if !containers.contains(into) {
                         containers.push(*into);
                     }
                 }
                 for into in containers {
-                    let there: Vec<Route> = routes.iter().filter(|(_, other)| *other == into).copied().collect();
+                    let there: Routes = routes.iter().filter(|(_, other)| *other == into).copied().collect();
                     let asked = total(&there);
                     let room = into.map_or(0, |into| self.space(&there, into));
                     let at = into.map_or_else(|| self.place_of_target(target), |into| self.container_place(into));
