@@ -90,22 +90,14 @@ fn a_plan_belongs_to_one_moment_of_one_world() {
                 let plan = world.judge(&sentence.resolve(world).expect("names"));
                 plans.extend(plan.ok().map(|plan| (plan, *moment)));
             }
-            6 => {
-                if perform(world, sentences[random.below(sentences.len())]).is_ok() {
-                    *moment = next_moment();
-                }
-            }
-            7 => {
-                if world.take_back(world.revision()).is_ok() {
-                    *moment = next_moment();
-                }
-            }
+            6 if perform(world, sentences[random.below(sentences.len())]).is_ok() => *moment = next_moment(),
+            7 if world.take_back(world.revision()).is_ok() => *moment = next_moment(),
             8 => worlds[(nth + 1) % 3] = (worlds[nth].0.clone(), next_moment()),
             9 if random.below(40) == 0 => {
                 assert_eq!(world.reload(&rules).map(|found| found.len()), Ok(0));
                 *moment = next_moment();
             }
-            _ if !plans.is_empty() => {
+            10..=15 if !plans.is_empty() => {
                 let (plan, made) = plans.swap_remove(random.below(plans.len().min(12)));
                 let expected = (made == *moment).then(|| plan.outcome());
                 let revision = world.revision();

@@ -67,6 +67,9 @@ impl Found {
 /// A portion and the container that it would enter, if its target is not the ground.
 type Route = (Portion, Option<u32>);
 
+/// From where to where portions go, and what would bear them then and does not bear them yet.
+type Way = (Option<u32>, u32, SmallVec<[Bearer; 4]>);
+
 /// Most amounts are of one stack.
 type Routes = SmallVec<[Route; 1]>;
 
@@ -162,7 +165,7 @@ impl Draft<'_> {
     /// weights.
     fn check_bearers(&self, routes: &[Route], found: &mut Found) -> Result<(), Refusal> {
         // Most portions come from one container and go to one.
-        let mut ways: SmallVec<[(Option<u32>, u32, SmallVec<[Bearer; 4]>); 1]> = SmallVec::new();
+        let mut ways: SmallVec<[Way; 1]> = SmallVec::new();
         let mut bearers: SmallVec<[Bearer; 4]> = SmallVec::new();
         for (portion, into) in routes {
             let (from, Some(into)) = (portion.from.map(|from| from.container), *into) else { continue };

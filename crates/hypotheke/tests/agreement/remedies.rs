@@ -32,7 +32,7 @@ pub(super) fn follow(engine: &Engine, rules: &Rules, request: &Request) {
         return;
     }
     let mut changed = rules.clone();
-    if !change(&engine.world, &mut changed, *cause) {
+    if change(&engine.world, &mut changed, *cause).is_none() {
         return;
     }
     let mut engine = engine.copied();
@@ -65,62 +65,59 @@ fn holder(world: &World, place: Place) -> Option<usize> {
     world.holder_name(id)[1..].parse().ok()
 }
 
-/// Does as the remedy says. False if it says something else than to change a rule.
-fn change(world: &World, rules: &mut Rules, cause: Cause) -> bool {
-    let changed = match cause {
-        Cause::WeightCap { of, would, .. } => match holder(world, of) {
-            Some(holder) => Some(rules.holders[holder].0 = Some(would.thousandths())),
-            None => container(world, rules, of).map(|spec| spec.cap = Some(would.thousandths())),
-        },
-        Cause::Cap { of, cap, would, .. } => {
-            let would = u32::try_from(would).expect("few");
-            match holder(world, of) {
-                Some(holder) => Some(rules.holders[holder].1[cap as usize].1 = would),
-                None => container(world, rules, of).map(|spec| spec.caps[cap as usize].1 = would),
-            }
+/// Does as the remedy says; none if it says something else than to change a rule.
+fn change(world: &World, rules: &mut Rules, cause: Cause) -> Option<()> {
+    let small = |count: u64| u32::try_from(count).expect("few");
+    match cause {
+        Cause::WeightCap { of, would, .. } => {
+            let cap = match holder(world, of) {
+                Some(holder) => &mut rules.holders[holder].0,
+                None => &mut container(world, rules, of)?.cap,
+            };
+            *cap = Some(would.thousandths());
         }
-        Cause::StackLimit { kind, .. } if world.rules().kind(kind).pack().is_some() => None,
+        Cause::Cap { of, cap, would, .. } => {
+            let caps = match holder(world, of) {
+                Some(holder) => &mut rules.holders[holder].1,
+                None => &mut container(world, rules, of)?.caps,
+            };
+            caps[cap as usize].1 = small(would);
+        }
+        Cause::StackLimit { kind, .. } if world.rules().kind(kind).pack().is_some() => return None,
         Cause::StackLimit { at, would, .. } => {
-            let would = u32::try_from(would).expect("few");
-            rules
-                .kinds
-                .iter_mut()
-                .filter(|kind| kind.pack.is_none())
-                .for_each(|kind| kind.limit = kind.limit.max(would));
+            let would = small(would);
+            let kinds = rules.kinds.iter_mut().filter(|kind| kind.pack.is_none());
+            kinds.for_each(|kind| kind.limit = kind.limit.max(would));
             let slot = if let Place::Slot(_, slot) = at { slot as usize } else { 0 };
             if let Some(spec) = container(world, rules, at) {
                 spec.limit = spec.limit.map(|limit| limit.max(would));
                 spec.ruled.get_mut(slot).into_iter().for_each(|rule| rule.limit = rule.limit.map(|it| it.max(would)));
             }
-            Some(())
         }
-        Cause::NoPut(of) => container(world, rules, of).map(|spec| spec.put = true),
-        Cause::NoTake(of) => container(world, rules, of).map(|spec| spec.take = true),
-        Cause::NotOpen(_) | Cause::InUse { .. } => Some(()),
-        Cause::TooDeep { would, .. } => Some(rules.nesting = i64::from(would)),
-        Cause::Kept(_) => Some(rules.kinds.iter_mut().for_each(|kind| kind.keep = false)),
+        Cause::NoPut(of) => container(world, rules, of)?.put = true,
+        Cause::NoTake(of) => container(world, rules, of)?.take = true,
+        Cause::NotOpen(_) | Cause::InUse { .. } => {}
+        Cause::TooDeep { would, .. } => rules.nesting = i64::from(would),
+        Cause::Kept(_) => rules.kinds.iter_mut().for_each(|kind| kind.keep = false),
         Cause::NotAdmitted { by: by @ Place::Container(_), .. } => {
-            container(world, rules, by).map(|spec| (spec.filter, spec.deep) = (None, false))
+            let spec = container(world, rules, by)?;
+            (spec.filter, spec.deep) = (None, false);
         }
         Cause::NotAdmitted { by: by @ Place::Slot(_, slot), .. } => {
-            let rule = container(world, rules, by).and_then(|spec| spec.ruled.get_mut(slot as usize));
-            rule.map(|rule| rule.filter = None)
+            container(world, rules, by)?.ruled.get_mut(slot as usize)?.filter = None;
         }
         Cause::NoRoom { at: Place::Ground, asked, room } => {
-            let more = usize::try_from(asked - room).expect("few");
             // It may be over its limit already.
-            rules.ground_limit.as_mut().map(|limit| *limit = more + world.ground().count().max(*limit))
+            let limit = rules.ground_limit.as_mut()?;
+            *limit = small(asked - room) as usize + world.ground().count().max(*limit);
         }
+        // A container that has been resized has more than that already.
         Cause::NoRoom { at: at @ Place::Container(_), asked, room } => {
-            let more = usize::try_from(asked - room).expect("few");
-            container(world, rules, at).map(|spec| {
-                // A container that has been resized has more than that already.
-                spec.bounds.1 += more;
-            })
+            container(world, rules, at)?.bounds.1 += small(asked - room) as usize;
         }
-        _ => None,
-    };
-    changed.is_some()
+        _ => return None,
+    }
+    Some(())
 }
 
 /// What has to be done first, as the remedy says.
