@@ -279,14 +279,14 @@ fn bad_input_outweighs_a_failure_and_a_failure_outweighs_a_search_that_stopped()
     let write = |name: &str, text: &str| std::fs::write(demo.join(name), text).expect("written");
     write("bad.scenario", "scenario A\n  steps\n    frobnicate\n");
     write("messy.scenario", "scenario A\n  start\n     depot:   1   flare\n");
-    write("saves/broken.json", "{");
+    write("broken.json", "{");
     let rules = std::fs::read_to_string(demo.join("rules.toml")).expect("the rules");
     write("strict.toml", &rules.replace("not-admitted = \"spill\"", "not-admitted = \"spill\"\nunknown = \"refuse\""));
     let failing: [(&[&str], &str); 4] = [
         (&["verify", "failing"], "bad.scenario"),
         (&["coverage", "scenarios/camp.scenario", "--no-suggestions"], "bad.scenario"),
         (&["fmt", "--check", "messy.scenario"], "bad.scenario"),
-        (&["migrate", "--rules", "strict.toml", "saves/autumn.json"], "saves/broken.json"),
+        (&["migrate", "--rules", "strict.toml", "saves/autumn.json"], "broken.json"),
     ];
     for (command, bad) in failing {
         output(hypotheke(&demo).args(command), 1);
