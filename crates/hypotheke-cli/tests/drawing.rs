@@ -231,7 +231,7 @@ fn a_slot_that_is_blocked_is_not_drawn_as_an_empty_one() {
     hypotheke(folder.path()).args(["show", "rules.toml", "ann"]).assert().success().stdout_eq(str![[r#"
 A ruleset without a title   version 1
 
-ann.arms  arms (worn)                                                         1 of 3 slots taken · 0
+ann.arms  arms (worn)                                                         2 of 3 slots taken · 0
   left ───────────── right ──────────── back ─────────────
   blocked            drill              ·
                      1 of 1
