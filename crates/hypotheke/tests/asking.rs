@@ -147,6 +147,19 @@ fn every_reason_is_told_each_as_if_there_were_no_other() {
             &["weight-cap: ann would weigh 1205 kg of 60 kg", "no-room: asked for 30, but ann.bag has room for 0"],
         ),
         ("drop satchel from depot", false, 0, &["kept: journal is kept"]),
+        (
+            // A filter is listed once, whatever number of kinds it refuses.
+            "move from depot to sled/0",
+            false,
+            0,
+            &[
+                "not-admitted: sled/box does not admit this drum: it admits `flare`",
+                "cap: sled would have 10 of 3 `fuel`",
+                "weight-cap: sled would weigh 409 kg of 100 kg",
+                "stack-limit: sled/box would hold 6 of 1",
+                "no-room: asked for 16, but sled/box has room for 0",
+            ],
+        ),
     ];
     for (sentence, applied, could, reasons) in cases {
         let reasons: Vec<String> = reasons.iter().map(|&reason| reason.to_owned()).collect();

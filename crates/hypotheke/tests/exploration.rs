@@ -652,7 +652,7 @@ fn a_claim_that_says_nothing_is_vacuous() {
     );
     let claims = "play\n  verbs move, drop\n  actors surveyor\nalways\n  no rope in vault\n  no wet in depot\n  count of core <= 3\n  \
                   count of rope in vault <= 1\n  count of rope <= 1\n  no rope lies with core\n  count of rope >= 1\n  \
-                  weight of vault <= 5\n  free slots of depot >= 1\n  vault is closed to surveyor\n\
+                  weight of vault <= 5\n  free slots of vault >= 1\n  vault is closed to surveyor\n\
                   never\n  open vault\n  move core\n  pick-up rope\npossible\n  pockets has: 1 rope\n";
     let found = exploration(&rules, claims).search();
     let vacuous: Vec<Vec<&str>> =

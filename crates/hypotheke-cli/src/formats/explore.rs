@@ -76,7 +76,8 @@ pub(crate) struct VerbJson {
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(crate) struct NotTriedJson {
-    /// `verb`, `amounts`, `whole-places`, `container`, `holder`, `game`, `other-doors`, `positions`, `saves` or `departures`.
+    /// `verb`, `amounts`, `whole-places`, `container`, `holder`, `game`, `other-doors`, `created-in-hands`, `positions`, `saves` or
+    /// `departures`.
     pub(crate) code: String,
     /// Which one, or in words what it is.
     pub(crate) text: String,

@@ -160,20 +160,21 @@ fn draw_scope(page: &mut Page, file: &ExploredJson) {
     });
     list("never applied", &never.collect::<Vec<_>>());
     list("never entered", &file.never_entered);
-    let of = |codes: &[&str]| -> Vec<String> {
-        let named = file.not_tried.iter().filter(|what| codes.contains(&what.code.as_str()));
+    let groups = [("verbs: ", "verb"), ("containers: ", "container"), ("holders: ", "holder")];
+    let of = |is_meant: &dyn Fn(&str) -> bool| -> Vec<String> {
+        let named = file.not_tried.iter().filter(|what| is_meant(&what.code));
         named.map(|what| what.text.clone()).collect()
     };
     let mut title = "not tried";
-    for (subject, code) in [("verbs: ", "verb"), ("containers: ", "container"), ("holders: ", "holder")] {
-        let mut named = of(&[code]);
+    for (subject, code) in groups {
+        let mut named = of(&|it| it == code);
         if let Some(first) = named.first_mut() {
             first.insert_str(0, subject);
             list(std::mem::take(&mut title), &named);
         }
     }
-    let others = ["amounts", "whole-places", "game", "other-doors", "positions", "saves", "departures"];
-    list(title, &of(&others));
+    // Whatever belongs to no group: nothing that was not tried is left out here.
+    list(title, &of(&|it| groups.iter().all(|(_, code)| *code != it)));
 }
 
 fn word(status: &Status, is_vacuous: bool) -> (Tone, &'static str) {

@@ -347,6 +347,8 @@ impl Ready {
             Ready::Check(Check::Measure { claim: Measured::Count(..), comparison, number, .. }, Some(_)) => {
                 counts_if_zero(*comparison, number)
             }
+            // These depend on more than the contents of the place: on its size, and on what its holder carries.
+            Ready::Check(Check::Measure { claim: Measured::FreeSlots(_) | Measured::RoomFor(..), .. }, _) => 0,
             Ready::Check(..) if !self.places().is_empty() => FIRST,
             // Of an operation it is known by its verb.
             Ready::Check(..) | Ready::Operation { .. } => 0,

@@ -138,10 +138,16 @@ impl Draft<'_> {
         let entering = || routes.iter().filter_map(|(portion, into)| Some((portion.item, portion.from, (*into)?)));
         let closed = entering().flat_map(|(_, from, into)| self.all_not_put(from, into));
         found.note(closed.map(|at| Cause::NoPut(self.container_place(at))))?;
-        found.note(entering().flat_map(|(item, from, into)| {
-            let refusing = self.all_not_admitting(item, from, into);
-            refusing.map(move |by| refused_by(self.container_place(by), item))
-        }))?;
+        // Each filter that refuses is listed once, with the first kind that it refuses.
+        let mut refusing: SmallVec<[(u32, Item); 2]> = SmallVec::new();
+        for (item, from, into) in entering() {
+            for by in self.all_not_admitting(item, from, into) {
+                if !refusing.iter().any(|(known, _)| *known == by) {
+                    refusing.push((by, item));
+                }
+            }
+        }
+        found.note(refusing.into_iter().map(|(by, item)| refused_by(self.container_place(by), item)))?;
         match target {
             Target::Slot(spot) => {
                 let refused =
@@ -149,7 +155,10 @@ impl Draft<'_> {
                 found.note(refused.map(|item| refused_by(self.place_of_spot(spot), item)))?;
             }
             _ => {
-                let refused = entering().find(|(item, _, into)| !self.any_slot_admits(*item, *into));
+                let is_refused =
+                    |into: u32| found.causes.iter().any(|it| is_refused_by(it, self.container_place(into)));
+                let refused =
+                    entering().find(|(item, _, into)| !is_refused(*into) && !self.any_slot_admits(*item, *into));
                 found.note(refused.map(|(item, _, into)| refused_by(self.container_place(into), item)))?;
             }
         }
@@ -337,6 +346,10 @@ impl Draft<'_> {
         self.go_back_to(&start);
         space
     }
+}
+
+fn is_refused_by(cause: &Cause, place: Place) -> bool {
+    matches!(cause, Cause::NotAdmitted { by, .. } if *by == place)
 }
 
 fn refused_by(by: Place, item: Item) -> Cause {
