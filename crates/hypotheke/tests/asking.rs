@@ -155,8 +155,8 @@ fn every_reason_is_told_each_as_if_there_were_no_other() {
             &[
                 "not-admitted: sled/box does not admit this drum: it admits `flare`",
                 "cap: sled would have 10 of 3 `fuel`",
-                "weight-cap: sled would weigh 409 kg of 100 kg",
-                "stack-limit: sled/box would hold 6 of 1",
+                "weight-cap: sled would weigh 408 kg of 100 kg",
+                "stack-limit: sled/box would hold 9 of 4",
                 "no-room: asked for 16, but sled/box has room for 0",
             ],
         ),
