@@ -401,6 +401,33 @@ impl<'w> Draft<'w> {
         self.scratch.overlay.random.clone_from(&so_far.random);
     }
 
+    /// Puts what was worked out since into another order. It must come to the same.
+    pub(super) fn reorder(&mut self, so_far: &SoFar, order: impl FnOnce(&[Event]) -> Vec<Event>) {
+        let (next_stack, ordered) = (self.next_stack, order(&self.scratch.events[so_far.events..]));
+        self.go_back_to(so_far);
+        self.scratch.events.extend(ordered);
+        self.next_stack = next_stack;
+        self.settle();
+    }
+
+    /// A stack waits beyond the slots of its container, where nothing looks for it, until its slot is free again.
+    pub(super) fn put_aside(&mut self, spot: Spot) -> Spot {
+        let aside = Spot { container: spot.container, slot: self.slots(spot.container) };
+        let cell = self.cell(spot);
+        self.scratch.overlay.used = true;
+        self.place(aside, Cell::default());
+        self.push_transfer(self.item(cell), cell.count, self.end(spot, cell.id), self.end(aside, cell.id));
+        self.settle();
+        aside
+    }
+
+    /// What lies there is no burden to its container any more.
+    pub(super) fn take_out_of_sums(&mut self, spot: Spot) {
+        let cell = self.cell(spot);
+        let (item, weight) = (self.item(cell), self.cell_weight(cell));
+        self.add_to_sums(Bearer::Container(spot.container), item, cell.count, weight, -1);
+    }
+
     /// How many slots a container has by now.
     #[inline]
     pub(super) fn slots(&self, container: u32) -> u32 {

@@ -7,9 +7,9 @@ use super::reasons::Portion;
 use super::refusal::{Cause, Refusal};
 use super::target::Target;
 use super::{Done, Judged};
-use crate::id::{HolderId, KindId};
-use crate::language::Amount;
-use crate::world::{Cell, Place, Spot};
+use crate::id::{HolderId, KindId, StackId};
+use crate::language::{Amount, Position};
+use crate::world::{Cell, End, Event, Place, Spot};
 
 pub(super) fn judge(draft: &mut Draft<'_>, actor: Option<HolderId>, amount: Amount, from: Place) -> Judged {
     let (holder, _) = draft.hand(actor)?;
@@ -130,100 +130,150 @@ impl Equipping {
         asked.map_or(most, |asked| asked.min(most))
     }
 
-    /// What is in the way leaves: to the slot that is left empty, if that admits it, else to the holder's containers.
+    /// What is in the way there leaves.
     fn take_the_place(&self, draft: &mut Draft<'_>, spot: Spot, asked: Option<u32>, exact: bool) -> Judged {
         let start = draft.so_far();
         let most = self.most(draft, spot, asked);
-        let limit = draft.limit(spot, self.cell.kind);
         let wanted = asked.filter(|_| exact).unwrap_or(most);
-        let mut cause = None;
-        if wanted <= limit {
-            match self.attempt(draft, spot, wanted, exact) {
-                Ok(()) => return Ok(Done { asked: asked.map(u64::from), count: u64::from(wanted) }),
-                Err(why) => cause = Some(why),
-            }
-            draft.go_back_to(&start);
-        }
+        let causes = self.attempt(draft, spot, wanted, exact);
+        let Some(&first) = causes.first() else {
+            return Ok(Done { asked: asked.map(u64::from), count: u64::from(wanted) });
+        };
+        draft.go_back_to(&start);
         // The most that can: of fewer than all each one more weighs more.
         let (mut least, mut beyond) = (0, wanted.min(most.saturating_add(1)));
         while least + 1 < beyond {
             let middle = least + (beyond - least) / 2;
-            let fits = self.attempt(draft, spot, middle, exact).is_ok();
+            let fits = self.attempt(draft, spot, middle, exact).is_empty();
             draft.go_back_to(&start);
             (least, beyond) = if fits { (middle, beyond) } else { (least, middle) };
         }
-        if !exact && least > 0 && self.attempt(draft, spot, least, exact).is_ok() {
+        if !exact && least > 0 && self.attempt(draft, spot, least, exact).is_empty() {
             return Ok(Done { asked: asked.map(u64::from), count: u64::from(least) });
         }
-        let (at, kind) = (draft.place_of_spot(spot), KindId(self.item.kind));
-        let over = Cause::StackLimit { at, would: u64::from(wanted), limit, kind };
-        Err(Refusal::new(cause.unwrap_or(over)).could_have(u64::from(least)))
+        draft.note_causes(causes);
+        Err(Refusal::new(first).could_have(u64::from(least)))
     }
 
-    fn attempt(&self, draft: &mut Draft<'_>, spot: Spot, count: u32, exact: bool) -> Result<(), Cause> {
-        let no_room = Cause::NoRoom { at: draft.place_of_spot(spot), asked: u64::from(count), room: 0 };
-        let whole = count == self.cell.count;
-        let source = self.source;
-        let leaving = |there: Spot| whole && there == source;
-        let Some(obstacles) = draft.in_the_way(self.item.kind, spot, &leaving) else { return Err(no_room) };
+    /// Puts so many on, and what is in the way there elsewhere; gives every check that fails then.
+    ///
+    /// It is judged by the world that it leaves: what is in the way leaves after the item is worn, and may use the room that
+    /// this leaves. The slot is taken until then, so it waits in one that no container has. Events can't say that: they are put
+    /// in an order in which each slot is free when something comes into it.
+    fn attempt(&self, draft: &mut Draft<'_>, spot: Spot, count: u32, exact: bool) -> Vec<Cause> {
+        let start = draft.so_far();
+        let (source, whole) = (self.source, count == self.cell.count);
+        let mut failed = Vec::new();
+        let mut obstacles = draft
+            .in_the_way(self.item.kind, spot, &|there| whole && there == source)
+            .unwrap_or_default();
+        obstacles.sort_by_key(|&there| there != spot);
         if obstacles.contains(&source) {
-            return Err(no_room);
+            // What remains of the stack itself does not leave.
+            obstacles.retain(|&there| there != source);
+            failed.push(Cause::BlockedSlot(draft.place_of_spot(spot)));
         }
-        let back = obstacles.iter().copied().find(|&there| whole && self.fits_back(draft, there));
-        for &there in obstacles.iter().filter(|&&there| Some(there) != back) {
-            self.displace(draft, there).ok_or(no_room)?;
-        }
-        if back == Some(spot) {
-            draft.exchange(source, spot);
-        } else {
-            draft.parts().push((spot, count));
-            draft.lay_parts(self.item, Some(source));
-        }
+        let aside = (!draft.cell(spot).is_empty()).then(|| draft.put_aside(spot));
+        draft.parts().push((spot, count));
+        draft.lay_parts(self.item, Some(source));
         draft.settle();
-        if let Some(there) = back.filter(|&there| there != spot) {
-            let cell = draft.cell(there);
-            draft.parts().push((source, cell.count));
-            draft.lay_parts(draft.item(cell), Some(there));
-            draft.settle();
-        }
-        let blocked = |draft: &Draft<'_>, spot: Spot| {
-            let cell = draft.cell(spot);
-            !cell.is_empty() && draft.is_blocked(draft.item(cell), spot, None, false)
-        };
-        if blocked(draft, spot) || back.is_some() && blocked(draft, source) {
-            return Err(no_room);
+        let mut without_place = Vec::new();
+        for &there in &obstacles {
+            let now = aside.filter(|_| there == spot).unwrap_or(there);
+            if whole && self.fits_back(draft, now, there) {
+                let cell = draft.cell(now);
+                draft.parts().push((source, cell.count));
+                draft.lay_parts(draft.item(cell), Some(now));
+                draft.settle();
+            } else if !self.displace(draft, now) {
+                without_place.push(now);
+            }
         }
         let judged_later = exact && draft.nested_lists > 0;
-        match draft.why_over_in_the_end() {
-            Some(cause) if !judged_later => Err(cause),
-            _ => Ok(()),
+        if !judged_later {
+            // What has no place stays with its holder, and is not worn.
+            for &there in &without_place {
+                draft.take_out_of_sums(there);
+            }
+            failed.extend(draft.all_over_in_the_end());
         }
+        let limit = draft.limit(spot, self.cell.kind);
+        let is_no_further_over = whole && limit >= draft.limit(source, self.cell.kind);
+        let (at, kind) = (draft.place_of_spot(spot), KindId(self.item.kind));
+        if count > limit && !is_no_further_over {
+            failed.push(Cause::StackLimit { at, would: u64::from(count), limit, kind });
+        }
+        if !without_place.is_empty() {
+            failed.push(Cause::NoRoom { at, asked: u64::from(count), room: 0 });
+        }
+        if let Some(aside) = aside.filter(|_| failed.is_empty()) {
+            draft.reorder(&start, |since| self.order(since, spot, aside, whole));
+        }
+        failed
     }
 
-    /// Whether what lies in the way may go to the slot that is left empty.
-    fn fits_back(&self, draft: &Draft<'_>, there: Spot) -> bool {
-        let (cell, to) = (draft.cell(there), self.source);
+    /// Whether a whole stack in the way, which lies in `now` and lay in `there`, may go to the slot that is left empty.
+    fn fits_back(&self, draft: &Draft<'_>, now: Spot, there: Spot) -> bool {
+        let (cell, to) = (draft.cell(now), self.source);
         let item = draft.item(cell);
-        draft.why_stuck(cell, there, Going::To(Target::Slot(to))).is_none()
-            && draft.may_enter(item, Some(there), to.container)
+        let limit = draft.limit(to, cell.kind);
+        draft.cell(to).is_empty()
+            && draft.why_stuck(cell, now, Going::To(Target::Slot(to))).is_none()
+            && draft.may_enter(item, Some(now), to.container)
             && draft.slot_admits(item, to)
-            && cell.count <= draft.limit(to, cell.kind)
+            && !draft.is_blocked(item, to, Some(now), true)
+            && (cell.count <= limit || limit >= draft.limit(there, cell.kind))
     }
 
-    /// Brings a whole stack to the holder's containers.
-    fn displace(&self, draft: &mut Draft<'_>, there: Spot) -> Option<()> {
+    /// Brings a whole stack where `unequip` would.
+    fn displace(&self, draft: &mut Draft<'_>, there: Spot) -> bool {
         let cell = draft.cell(there);
         let item = draft.item(cell);
-        if draft.why_stuck(cell, there, Going::To(Target::Holder(self.holder))).is_some() {
-            return None;
+        let target = Target::Holder(self.holder);
+        let goes = draft.why_stuck(cell, there, Going::To(target)).is_none()
+            && draft.fill(item, cell.count, Some(there), target) == cell.count;
+        if goes {
+            draft.lay_parts(item, Some(there));
+            draft.settle();
+        } else {
+            draft.parts().clear();
         }
-        draft.pass_over(self.source);
-        let given = draft.fill(item, cell.count, Some(there), Target::Holder(self.holder));
-        if given < cell.count {
-            return None;
+        goes
+    }
+
+    /// Brings the events since into an order in which nothing comes into a slot that is taken. They begin with the stack in the
+    /// way that was put aside, and with what came into its slot.
+    fn order(&self, since: &[Event], spot: Spot, aside: Spot, whole: bool) -> Vec<Event> {
+        let [waits, worn, rest @ ..] = since else { return since.to_vec() };
+        let Event::Transferred { from: there, .. } = *waits else { return since.to_vec() };
+        let is_from_aside = |event: &Event| matches!(event, Event::Transferred { from, .. } if from.spot == aside);
+        let (mut leaving, others): (Vec<Event>, Vec<Event>) = rest.iter().copied().partition(is_from_aside);
+        for event in &mut leaving {
+            if let Event::Transferred { from, .. } = event {
+                from.spot = spot;
+            }
         }
-        draft.lay_parts(item, Some(there));
-        draft.settle();
-        Some(())
+        let goes = |event: &Event, wanted: &dyn Fn(End) -> bool| match event {
+            Event::Transferred { to, .. } => wanted(*to),
+            _ => false,
+        };
+        let back = leaving.iter().position(|event| whole && goes(event, &|to| to.spot == self.source));
+        let back = back.map(|back| leaving.remove(back));
+        let Some(Event::Transferred { kind, count, to: back, class, inner, .. }) = back else {
+            return leaving.into_iter().chain([*worn]).chain(others).collect();
+        };
+        // It changes places with the item. If a part that went elsewhere keeps the id, it changes places with that first.
+        let kept = leaving.iter().position(|event| goes(event, &|to| to.stack == there.stack));
+        let kept = kept.map(|kept| leaving.remove(kept));
+        let mut events = leaving;
+        if let Some(Event::Transferred { to: kept, .. }) = kept {
+            let to = End { stack: back.stack, ..kept };
+            events.push(Event::Transferred { kind, count, from: there, to, class, inner });
+            events.push(Event::Swapped { one: to, other: there });
+        }
+        let item = End { spot: self.source, stack: StackId(self.cell.id), position: Position::default() };
+        events.push(Event::Swapped { one: item, other: End { stack: back.stack, ..there } });
+        events.extend(others);
+        events
     }
 }

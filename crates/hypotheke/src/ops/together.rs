@@ -30,37 +30,38 @@ pub(super) fn judge(draft: &mut Draft<'_>, steps: &[Operation]) -> Judged {
     draft.nested_lists -= 1;
     draft.begin_step();
     let _ = draft.take_noted();
-    if draft.nested_lists == 0
-        && let Some(cause) = draft.why_over_in_the_end()
-    {
-        return Err(Refusal::new(cause));
+    if draft.nested_lists == 0 {
+        let over = draft.all_over_in_the_end();
+        if let Some(&first) = over.first() {
+            draft.note_causes(over);
+            return Err(Refusal::new(first));
+        }
     }
     Ok(Done { asked: None, count })
 }
 
 impl Draft<'_> {
-    /// What would be over a cap, and further over than it is: first by the caps of all that bear more than before, then by
-    /// their weights.
-    pub(super) fn why_over_in_the_end(&self) -> Option<Cause> {
+    /// All that would be over a cap, and further over than it is: first the caps of all that bear more than before, then their
+    /// weight caps.
+    pub(super) fn all_over_in_the_end(&self) -> Vec<Cause> {
         let bearers = self.changed_bearers();
-        let over_cap = || bearers.iter().find_map(|&bearer| self.why_over_cap_in_the_end(bearer));
-        let too_heavy = || bearers.iter().find_map(|&bearer| self.why_too_heavy_in_the_end(bearer));
-        over_cap().or_else(too_heavy)
+        let over_caps = bearers.iter().flat_map(|&bearer| self.over_caps_in_the_end(bearer));
+        over_caps.chain(bearers.iter().filter_map(|&bearer| self.too_heavy_in_the_end(bearer))).collect()
     }
 
-    fn why_over_cap_in_the_end(&self, bearer: Bearer) -> Option<Cause> {
-        for (index, cap) in self.caps_of(bearer).iter().enumerate() {
+    fn over_caps_in_the_end(&self, bearer: Bearer) -> impl Iterator<Item = Cause> {
+        self.caps_of(bearer).iter().zip(0..).filter_map(move |(cap, index)| {
             let (gain, would) = (self.capped_gain(bearer, cap.number), self.capped(bearer, cap.number));
-            if gain > 0 && would > i64::from(cap.count) {
-                let would = u64::try_from(would).unwrap_or(0);
-                let number = u32::try_from(index).unwrap_or(u32::MAX);
-                return Some(Cause::Cap { of: self.place_of_bearer(bearer), cap: number, would, count: cap.count });
-            }
-        }
-        None
+            (gain > 0 && would > i64::from(cap.count)).then(|| Cause::Cap {
+                of: self.place_of_bearer(bearer),
+                cap: index,
+                would: u64::try_from(would).unwrap_or(0),
+                count: cap.count,
+            })
+        })
     }
 
-    fn why_too_heavy_in_the_end(&self, bearer: Bearer) -> Option<Cause> {
+    fn too_heavy_in_the_end(&self, bearer: Bearer) -> Option<Cause> {
         let (gain, would) = (self.weight_gain(bearer), self.weight_of(bearer));
         let cap = self.weight_cap_of(bearer);
         if gain <= 0 || would <= cap {

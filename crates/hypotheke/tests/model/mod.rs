@@ -382,20 +382,14 @@ impl Model {
         if self.lists == 0 {
             self.list_start = None;
         }
-        let worse = if self.lists == 0 { self.worse_anywhere(&before) } else { None };
-        match worse {
-            // Of several that are over in the end any may be named.
-            Some(worst) if counts.is_ok() => {
-                self.list.clear();
-                Err(no(worst.reason))
-            }
-            _ => {
-                if counts.is_ok() {
-                    self.list.clear();
-                }
-                counts.map(|counts| counts.iter().sum())
-            }
+        let counts = counts?;
+        self.list.clear();
+        let worse = if self.lists == 0 { self.all_worse(&before) } else { Vec::new() };
+        if worse.is_empty() {
+            return Ok(counts.iter().sum());
         }
+        // Of several that are over in the end any may be the reason.
+        Err(No { figures: None, ..self.refuse(worse, 0) })
     }
 
     /// A stack of one that does not lie anywhere yet.

@@ -3,6 +3,7 @@
 use super::faults::Fault;
 use super::rules::{Caps, FilterSpec};
 use super::state::{At, Cell, Inside, Stack};
+use super::reasons::in_order;
 use super::{Model, No, Who, because, no};
 
 /// What has limits of its own.
@@ -174,8 +175,8 @@ impl Model {
         })
     }
 
-    /// The first cap, then the first weight cap, that is worse than it was and not kept, wherever it may be.
-    pub(crate) fn worse_anywhere(&self, before: &Model) -> Option<No> {
+    /// The caps, then the weight caps, that are worse than they were and not kept, wherever it may be.
+    pub(super) fn all_worse(&self, before: &Model) -> Vec<No> {
         let holders = (0..self.rules.holders.len()).map(Bearer::Holder);
         let owners = self.state.containers().into_iter().map(|at| (self.state.owner(&at), at));
         let mut found: Vec<No> = Vec::new();
@@ -205,8 +206,7 @@ impl Model {
         let holders =
             holders.filter(|holder| !matches!(holder, Bearer::Holder(it) if self.lost.contains(&Who::Holder(*it))));
         holders.for_each(|holder| look(&holder, Some(&holder)));
-        let first = |reason: &str| found.iter().find(|no| no.reason == reason).cloned();
-        first("cap").or_else(|| first("weight-cap"))
+        in_order(found)
     }
 
     /// The caps and weight caps that are worse than they were and not kept; looked at from two containers.

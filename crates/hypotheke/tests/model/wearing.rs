@@ -119,22 +119,18 @@ impl Model {
         to: (&Inside, usize),
         (most, asked, exact): (u32, Option<u32>, bool),
     ) -> Result<u64, No> {
-        let limit = self.slot_limit(stack.kind, to.0, to.1);
         let wanted = asked.filter(|_| exact).unwrap_or(most);
         let try_with = |count: u32| {
             let mut copy = self.clone();
-            copy.attempt(holder, cell, stack, to, count, exact).map(|()| copy.state)
+            let failed = copy.attempt(holder, cell, stack, to, count, exact);
+            if failed.is_empty() { Ok(copy.state) } else { Err(failed) }
         };
-        let why = if i64::from(wanted) <= limit {
-            match try_with(wanted) {
-                Ok(state) => {
-                    self.state = state;
-                    return Ok(u64::from(wanted));
-                }
-                Err(why) => why,
+        let failed = match try_with(wanted) {
+            Ok(state) => {
+                self.state = state;
+                return Ok(u64::from(wanted));
             }
-        } else {
-            because("stack-limit", i64::from(wanted) * 1_000, limit * 1_000)
+            Err(failed) => failed,
         };
         let fewer = (1..wanted.min(most + 1)).rev().find_map(|count| Some((count, try_with(count).ok()?)));
         match fewer {
@@ -142,10 +138,11 @@ impl Model {
                 self.state = state;
                 Ok(u64::from(count))
             }
-            fewer => Err(No { could: fewer.map_or(0, |(count, _)| u64::from(count)), ..why }),
+            fewer => Err(self.refuse(failed, fewer.map_or(0, |(count, _)| u64::from(count)))),
         }
     }
 
+    /// First the item is worn, then what is in the way leaves. Gives every check that fails.
     fn attempt(
         &mut self,
         holder: usize,
@@ -154,9 +151,8 @@ impl Model {
         (at, slot): (&Inside, usize),
         count: u32,
         exact: bool,
-    ) -> Result<(), No> {
+    ) -> Vec<No> {
         let Cell::Slot(from, from_slot) = cell else { unreachable!("a slot") };
-        let no_room = because("no-room", i64::from(count) * 1_000, 0);
         let whole = count == stack.count;
         let before = self.clone();
         let wanted = self.takes_up(stack.kind, at, slot).expect("no slot is missing");
@@ -165,52 +161,79 @@ impl Model {
             let taken = self.takes_up(there.kind, at, *other).unwrap_or_else(|| vec![*other]);
             !(whole && *cell == Cell::Slot(at.clone(), *other)) && taken.iter().any(|slot| wanted.contains(slot))
         };
-        let obstacles: Vec<usize> = (0..self.state.slots(at).len()).filter(in_the_way).collect();
+        let mut obstacles: Vec<usize> = (0..self.state.slots(at).len()).filter(in_the_way).collect();
+        obstacles.sort_by_key(|other| *other != slot);
+        let mut failed = Vec::new();
         if from == at && obstacles.contains(from_slot) {
-            return Err(no_room);
+            failed.push(no("blocked-slot"));
+            obstacles.retain(|other| other != from_slot);
         }
-        let fits_back = |other: &usize| {
-            let there = self.state.slots(at)[*other].clone().expect("a stack");
-            let one = Stack { count: 1, ..there.clone() };
-            let limit = self.slot_limit(there.kind, from, *from_slot);
-            whole
-                && self.may_lie(&one, &Cell::Slot(at.clone(), *other), from, *from_slot)
-                && i64::from(there.count) <= limit
-        };
-        let back = obstacles.iter().copied().find(fits_back);
-        for other in obstacles.into_iter().filter(|other| Some(*other) != back) {
-            self.displace(holder, &Cell::Slot(at.clone(), other), cell).ok_or_else(|| no_room.clone())?;
-        }
-        // What had to leave may be the pack out of which the stack comes.
-        let Some(Cell::Slot(from, from_slot)) = self.state.find(stack.id) else { unreachable!("it lay there") };
-        let cell = &Cell::Slot(from.clone(), from_slot);
-        // And what had to leave may lie in it by now.
-        let stack = &self.state.get(cell).expect("it lay there").clone();
-        let going_back = back.and_then(|other| self.state.slots_mut(at)[other].take());
+        // The item leaves; then what lay in its slot waits in one more, and the item is worn.
+        let source = self.state.owner(from);
         self.state.lessen(cell, count);
+        let waiting = self.state.slots_mut(at)[slot].take();
+        let aside = self.state.slots(at).len();
+        self.state.slots_mut(at).push(waiting);
         let id = if whole { stack.id } else { self.state.new_id() };
         self.state.slots_mut(at)[slot] = Some(Stack { id, count, ..stack.clone() });
-        let came_back = going_back.is_some();
-        if came_back {
-            self.state.slots_mut(&from)[from_slot] = going_back;
+        let mut without_place = Vec::new();
+        for other in obstacles {
+            let now = if other == slot { aside } else { other };
+            let from = self.state.find_owner(source).expect("it is there");
+            let there = self.state.slots(at)[now].clone().expect("a stack");
+            if whole && self.fits_back(&there, (at, now, other), (&from, *from_slot)) {
+                let back = self.state.slots_mut(at)[now].take();
+                self.state.slots_mut(&from)[*from_slot] = back;
+            } else if self.displace(holder, &Cell::Slot(at.clone(), now)).is_none() {
+                without_place.push(now);
+            }
         }
-        let blocked = |model: &Model, at: &Inside, slot: usize| {
-            model.state.slots(at)[slot].as_ref().is_some_and(|stack| model.is_blocked(stack, at, slot))
-        };
-        if blocked(self, at, slot) || came_back && blocked(self, &from, from_slot) {
-            return Err(no_room);
+        let stays = !without_place.is_empty();
+        for now in without_place {
+            // It stays with its holder, and is not worn.
+            let there = self.state.slots_mut(at)[now].take();
+            self.state.hands[holder].push(there);
         }
-        let judged_later = exact && self.lists > 0;
         let start = self.list_start.as_ref().map_or(&before.state, |start| start);
         let start = Model { state: start.clone(), ..before.clone() };
-        match self.worse_anywhere(&start) {
-            Some(no) if !judged_later => Err(no),
-            _ => Ok(()),
+        if !(exact && self.lists > 0) {
+            failed.extend(self.all_worse(&start));
         }
+        let limit = self.slot_limit(stack.kind, at, slot);
+        let no_further = whole && self.is_no_further_over(stack, cell, at, slot);
+        if i64::from(count) > limit && !no_further {
+            failed.push(because("stack-limit", i64::from(count) * 1_000, limit * 1_000));
+        }
+        if stays {
+            failed.push(because("no-room", i64::from(count) * 1_000, 0));
+        }
+        if failed.is_empty() {
+            self.state.slots_mut(at).pop();
+        }
+        failed
     }
 
-    /// Brings a whole stack to the holder's containers.
-    fn displace(&mut self, holder: usize, there: &Cell, source: &Cell) -> Option<()> {
+    /// Whether what waits in a slot, and lay in another, may go whole to a slot.
+    fn fits_back(&self, there: &Stack, (at, now, other): (&Inside, usize, usize), to: (&Inside, usize)) -> bool {
+        let cell = Cell::Slot(at.clone(), now);
+        let is_over = i64::from(there.count) > self.slot_limit(there.kind, to.0, to.1);
+        self.state.slots(to.0)[to.1].is_none()
+            && self.may_lie(there, &cell, to.0, to.1)
+            && !self.clone().as_if_left(Some(cell), |model| model.is_blocked(there, to.0, to.1))
+            && (!is_over || self.is_no_further_over(there, &Cell::Slot(at.clone(), other), to.0, to.1))
+    }
+
+    /// Brings a whole stack where unequip would.
+    fn displace(&mut self, holder: usize, there: &Cell) -> Option<()> {
+        let before = self.state.clone();
+        let placed = self.place_with(holder, there);
+        if placed.is_none() {
+            self.state = before;
+        }
+        placed
+    }
+
+    fn place_with(&mut self, holder: usize, there: &Cell) -> Option<()> {
         let stack = self.state.get(there)?.clone();
         let to = At::Holder(holder);
         if self.stuck(there, &stack, &Going::To(to.clone())).is_some() {
@@ -218,12 +241,10 @@ impl Model {
         }
         let one = Stack { count: 1, ..stack.clone() };
         let mut laid = Vec::new();
-        self.passed_over = Some(source.clone());
         for _ in 0..stack.count {
             let place = self.place_for_one(&one, Some(there), &to)?;
             self.lay_one(place, &one, &mut laid);
         }
-        self.passed_over = None;
         self.name_parts(&stack, laid, &mut true);
         self.state.lessen(there, stack.count);
         Some(())
