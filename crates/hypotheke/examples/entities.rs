@@ -50,10 +50,9 @@ fn rules() -> Result<Ruleset, Box<dyn Error>> {
 
 /// Lets the porters come into the world with something to carry, and makes an entity of each.
 fn arrive(world: &mut World, entities: &mut hecs::World, kinds: &Kinds) -> Result<(), Box<dyn Error>> {
-    let porter = world.rules().find_holder("porter").ok_or("the porter")?;
     for number in 0..PORTERS {
         let name = format!("porter-{number}");
-        let newcomer = Departure::newcomer(world.rules(), porter, &name);
+        let newcomer = Departure::newcomer(world.rules(), "porter", &name).ok_or("the porter")?;
         let arrived = world.perform(&Operation::arriving(newcomer)).map_err(|refusal| world.explain(&refusal))?;
         debug_assert_eq!(arrived.done(), 0, "a newcomer brings nothing");
         let holder = world.holder(&name).ok_or("the porter")?;

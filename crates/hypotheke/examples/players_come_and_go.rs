@@ -125,8 +125,7 @@ impl Server {
             return Ok(format!("{player} is here already"));
         }
         let rules = Arc::clone(self.world.rules());
-        let member = rules.find_holder("member").ok_or("the rules have one")?;
-        let newcomer = Departure::newcomer(&rules, member, player);
+        let newcomer = Departure::newcomer(&rules, "member", player).ok_or("the rules have one")?;
         let owner = format!("{}, process {}, visit at {}", self.name, std::process::id(), self.revision);
         let mut visit = Visit::new(Key::new(player)?, &owner, newcomer, TERMS);
         match visit.run(self.store.as_ref(), &mut self.world, RETRY, &mut wait) {

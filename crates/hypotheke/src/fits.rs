@@ -177,7 +177,7 @@ fn find(world: &mut World, name: &str) -> Option<(ContainerDefId, ContainerId)> 
         let place = world.carried(holder).find(|&id| world.container_def(id).is_some_and(|def| def.id() == own))?;
         return Some((def, place));
     }
-    let brought = || rules.find_kind(name).and_then(|kind| rules.kind(kind).pack()).map(ContainerDef::id);
+    let brought = || rules.find_kind(name).and_then(|kind| rules.known_kind(kind).pack()).map(ContainerDef::id);
     let def = rules.find_container(name).or_else(|| rules.find_container(brought()?))?;
     Some((def, instance(world, rules.container(def))?))
 }

@@ -2,6 +2,7 @@
 
 use std::fmt;
 
+use crate::world::Moment;
 use serde::{Deserialize, Deserializer, Serialize, Serializer};
 
 /// The position of an entry in its table in the ruleset.
@@ -108,18 +109,18 @@ impl fmt::Display for DepartureId {
     }
 }
 
-/// A handle of a container in one world. One that belongs to another world, or whose container has gone, is refused.
+/// A handle of a container in one world and its clones. One of a different world, from before a reload, or whose container has
+/// gone is refused as unknown, and never means a different container.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub struct ContainerId {
     pub(crate) index: u32,
-    pub(crate) generation: u32,
-    pub(crate) world: u32,
+    pub(crate) since: Moment,
 }
 
-/// A handle of a holder in one world. One that belongs to another world, or whose holder has gone, is refused.
+/// A handle of a holder in one world and its clones. One of a different world, from before a reload, or whose holder has gone is
+/// refused as unknown, and never means a different holder.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub struct HolderId {
     pub(crate) index: u32,
-    pub(crate) generation: u32,
-    pub(crate) world: u32,
+    pub(crate) since: Moment,
 }

@@ -156,7 +156,8 @@ pub use language::{
 pub use load::LoadError;
 pub use migration::{Difference, Migrated, MigrationError};
 pub use ops::{
-    Action, Cause, Offer, Operation, Outcome, Plan, Reason, Refusal, Reply, ResolveError, Share, Unknown, Variant,
+    Action, ApplyError, Cause, Offer, Operation, Outcome, Plan, Reason, Refusal, Reply, ResolveError, Share, Unknown,
+    Variant,
 };
 pub use quantity::{Decimal, DecimalError};
 pub use query::{Description, Room};

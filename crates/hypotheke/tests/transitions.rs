@@ -460,7 +460,7 @@ fn shuffled(world: &World, which: Shuffled, random: &mut Random) -> Option<World
             world.all_stacks_in(None).iter().map(|stack| (stack.id(), stack.kind().id().to_owned())).collect();
         for pack in &mut snapshot.packs {
             let kind = rules.find_kind(&kinds[&pack.pack]).expect("a kind");
-            let def = rules.kind(kind).pack().expect("a pack");
+            let def = rules.kind(kind).expect("a kind of these rules").pack().expect("a pack");
             if has_plain_slots(rules, def) {
                 shuffle(pack.slots, &mut pack.stacks, random);
             }

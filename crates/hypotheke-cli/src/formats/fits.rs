@@ -73,7 +73,8 @@ fn all<'f>(
     found: &'f Fits,
     wanted: impl Fn(Kind<'f>) -> bool,
 ) -> impl Iterator<Item = (Kind<'f>, &'f SlotGroup, &'f Fit)> {
-    let kinds = found.rows().map(|(id, fits)| (rules.kind(id), fits)).filter(move |(kind, _)| wanted(*kind));
+    let kinds =
+        found.rows().filter_map(|(id, fits)| Some((rules.kind(id)?, fits))).filter(move |(kind, _)| wanted(*kind));
     kinds.flat_map(|(kind, fits)| found.groups().iter().zip(fits).map(move |(group, fit)| (kind, group, fit)))
 }
 

@@ -320,7 +320,10 @@ impl HolderJson {
             weight_cap: def.weight_cap().map(|cap| cap.to_string()),
             burden: world.burden(id).map(str::to_owned),
             hand: world.hand(id).map(|stack| StackJson::new(world, stack, 0)),
-            shortcuts: world.shortcuts(id).map(|kind| kind.map(|kind| rules.kind(kind).id().to_owned())).collect(),
+            shortcuts: world
+                .shortcuts(id)
+                .map(|kind| kind.and_then(|kind| Some(rules.kind(kind)?.id().to_owned())))
+                .collect(),
             attributes: attributes.collect(),
             caps: caps(rules, def.caps()),
         })

@@ -14,7 +14,7 @@ const CELL: usize = 13;
 pub(crate) fn draw<'f>(rules: &'f Ruleset, found: &'f Fits, wanted: impl Fn(Kind<'f>) -> bool) -> String {
     let rows: Vec<(String, Vec<(Tone, String)>)> = found
         .rows()
-        .map(|(id, fits)| (rules.kind(id), fits))
+        .filter_map(|(id, fits)| Some((rules.kind(id)?, fits)))
         .filter(|(kind, _)| wanted(*kind))
         .map(|(kind, fits)| (kind.id().to_owned(), fits.iter().map(cell).collect()))
         .collect();
@@ -47,11 +47,11 @@ pub(crate) fn draw_by_tag<'f>(rules: &'f Ruleset, found: &'f Fits, wanted: impl 
     let mut names: Vec<(String, Vec<&[Fit]>)> = Vec::new();
     for tag in rules.tags() {
         let id = rules.find_tag(tag.name());
-        let kinds = found.rows().map(|(id, fits)| (rules.kind(id), fits));
+        let kinds = found.rows().filter_map(|(id, fits)| Some((rules.kind(id)?, fits)));
         let with = kinds.filter(|(kind, _)| wanted(*kind) && id.is_some_and(|id| kind.has_tag(id)));
         names.push((tag.name().to_owned(), with.map(|(_, fits)| fits).collect()));
     }
-    let kinds = found.rows().map(|(id, fits)| (rules.kind(id), fits));
+    let kinds = found.rows().filter_map(|(id, fits)| Some((rules.kind(id)?, fits)));
     let untagged = kinds.filter(|(kind, _)| wanted(*kind) && kind.tags().next().is_none());
     names.push(("(no tag)".to_owned(), untagged.map(|(_, fits)| fits).collect()));
     for (name, kinds) in names.into_iter().filter(|(_, kinds)| !kinds.is_empty()) {

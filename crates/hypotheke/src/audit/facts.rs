@@ -113,7 +113,7 @@ impl<'s> Facts<'s> {
         for index in 0..self.containers.len() {
             if let Bringer::Pack(pack) = self.containers[index].bringer {
                 let kind = self.by_id.get(&pack).and_then(|&stack| self.stacks[stack].kind);
-                self.containers[index].def = kind.and_then(|kind| self.rules.kind(kind).pack());
+                self.containers[index].def = kind.and_then(|kind| self.rules.known_kind(kind).pack());
             }
         }
     }
@@ -278,7 +278,7 @@ impl Subject for Seen<'_> {
     }
 
     fn has_tag(&self, tag: TagId) -> bool {
-        self.rules.kind(self.kind).has_tag(tag)
+        self.rules.known_kind(self.kind).has_tag(tag)
     }
 
     fn has_mark(&self, mark: MarkId) -> bool {
@@ -291,11 +291,11 @@ impl Subject for Seen<'_> {
         {
             return Some(*value);
         }
-        self.rules.kind(self.kind).number(measure)
+        self.rules.known_kind(self.kind).number(measure)
     }
 
     fn text(&self, property: PropertyId) -> Option<&str> {
-        match self.rules.kind(self.kind).property(property)? {
+        match self.rules.known_kind(self.kind).property(property)? {
             PropertyValue::Text(text) => Some(text),
             PropertyValue::Number(_) => None,
         }

@@ -20,7 +20,7 @@ pub(super) fn check(facts: &Facts<'_>, findings: &mut Findings) {
 fn check_stacks(facts: &Facts<'_>, findings: &mut Findings) {
     for lying in &facts.stacks {
         let Some(kind) = lying.kind else { continue };
-        let mut limit = facts.rules.kind(kind).stack_limit();
+        let mut limit = facts.rules.known_kind(kind).stack_limit();
         if let Where::In(container, slot) = lying.at
             && let Some(def) = facts.containers[container].def
         {
@@ -57,7 +57,7 @@ fn each_bearer<'f>(facts: &Facts<'f>, mut check: impl FnMut(&str, &[usize], Limi
 
 fn check_weights(facts: &Facts<'_>, findings: &mut Findings) {
     let weights = facts.sums(|lying| {
-        let one = lying.kind.map_or(Decimal::ZERO, |kind| facts.rules.kind(kind).weight());
+        let one = lying.kind.map_or(Decimal::ZERO, |kind| facts.rules.known_kind(kind).weight());
         i128::from(one.thousandths()) * i128::from(lying.stack.count)
     });
     each_bearer(facts, |name, containers, limits| {

@@ -80,7 +80,7 @@ fn check_names(facts: &Facts<'_>, lying: &Lying<'_>, findings: &mut Findings) {
         findings.add(Law::Stacks, facts.place(lying), format!("it has the mark `{}` twice", stack.marks[index]));
     }
     for name in stack.properties.keys() {
-        let property = rules.find_property(name).and_then(|property| rules.kind(kind).property(property));
+        let property = rules.find_property(name).and_then(|property| rules.known_kind(kind).property(property));
         if !matches!(property, Some(PropertyValue::Number(_))) {
             let message = format!("{} has no property `{name}` that is a number", stack.kind);
             findings.add(Law::Stacks, facts.place(lying), message);

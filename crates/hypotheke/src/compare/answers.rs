@@ -63,7 +63,7 @@ impl<'r> Side<'r> {
 
     /// What a stack of these marks and numbers is in this ruleset; none if it knows no such stack.
     fn thought(&self, kind: KindId, marks: &[&str], numbers: &[(&str, Decimal)]) -> Option<Thought<'r>> {
-        let kind = self.rules.kind(kind);
+        let kind = self.rules.known_kind(kind);
         let marks = marks.iter().map(|&mark| self.marks.get(mark).copied()).collect::<Option<Vec<_>>>()?;
         let known = numbers.iter().map(|&(name, value)| Some((self.number(kind, name)?, value)));
         Some(Thought { kind, marks, numbers: known.collect::<Option<Vec<_>>>()? })
@@ -155,7 +155,7 @@ pub(super) fn compare(
     let (before, after) = (sides.0.test(old), sides.1.test(new));
     for &(old_kind, new_kind) in kinds {
         let rest = |side: &Side<'_>, test: Option<&Test>, kind| {
-            test.map_or(Rest::Always, |test| Rest::of(side, test, side.rules.kind(kind)))
+            test.map_or(Rest::Always, |test| Rest::of(side, test, side.rules.known_kind(kind)))
         };
         let (one, other) = (rest(&sides.0, before, old_kind), rest(&sides.1, after, new_kind));
         if one == other {
@@ -164,7 +164,7 @@ pub(super) fn compare(
         let (mut marks, mut numbers) = (Vec::new(), BTreeMap::new());
         one.collect(&mut marks, &mut numbers);
         other.collect(&mut marks, &mut numbers);
-        let name = sides.1.rules.kind(new_kind).id();
+        let name = sides.1.rules.known_kind(new_kind).id();
         let Some(stacks) = stacks(&marks, &numbers) else {
             found.not_compared.push(name.to_owned());
             continue;

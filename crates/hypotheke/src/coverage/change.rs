@@ -90,7 +90,7 @@ impl Change {
             Change::KindTag(kind, tag) => (*kind, KindPatch::NoTag(*tag)),
             Change::Keep(kind) => {
                 let id = KindId(u32::try_from(*kind).ok()?);
-                (*kind, KindPatch::Keep(!rules.kind(id).is_kept()))
+                (*kind, KindPatch::Keep(!rules.known_kind(id).is_kept()))
             }
             Change::Number(of, number) => (of.kind, KindPatch::Number(rules.find_property(&of.name)?, *number)),
             _ => return None,

@@ -17,7 +17,7 @@ const MOST_ATOMS: usize = 10;
 pub(super) fn without_effect(rules: &Ruleset, changed: &Ruleset, change: &Change) -> Option<String> {
     match change {
         Change::RulesetLimit(_) | Change::TagLimit(..) => {
-            let same = |kind: Kind<'_>| kind.stack_limit() == changed.kind(kind.handle()).stack_limit();
+            let same = |kind: Kind<'_>| kind.stack_limit() == changed.known_kind(kind.handle()).stack_limit();
             rules.kinds().all(same).then(|| "no kind takes its limit from it".to_owned())
         }
         Change::ContainerLimit(container, _) | Change::SlotLimit(container, ..) => {
@@ -66,7 +66,7 @@ pub(super) fn without_effect(rules: &Ruleset, changed: &Ruleset, change: &Change
         Change::KindTag(kind, _) => {
             let kind = nth_kind(rules, *kind)?;
             let alike = same_kind(rules, changed, kind);
-            (alike && kind.stack_limit() == changed.kind(kind.handle()).stack_limit())
+            (alike && kind.stack_limit() == changed.known_kind(kind.handle()).stack_limit())
                 .then(|| "no filter and no limit depends on it".to_owned())
         }
         Change::Text(of, _) | Change::NoProperty(of)
@@ -111,7 +111,7 @@ pub(super) fn without_effect(rules: &Ruleset, changed: &Ruleset, change: &Change
 
 /// A kind by its number.
 pub(super) fn nth_kind(rules: &Ruleset, number: usize) -> Option<Kind<'_>> {
-    (number < rules.kinds().len()).then(|| rules.kind(KindId(u32::try_from(number).unwrap_or(u32::MAX))))
+    (number < rules.kinds().len()).then(|| rules.known_kind(KindId(u32::try_from(number).unwrap_or(u32::MAX))))
 }
 
 /// Kinds that may ever lie in a container. What is in it may become unfit, but has been fit before.
@@ -266,7 +266,7 @@ fn same_filter(rules: &Ruleset, changed: &Ruleset, at: FilterAt, is_gone: bool) 
 
 /// Whether every filter answers for a kind as before.
 fn same_kind(rules: &Ruleset, changed: &Ruleset, kind: Kind<'_>) -> bool {
-    let other = changed.kind(kind.handle());
+    let other = changed.known_kind(kind.handle());
     let filters = rules.all_filters().zip(changed.all_filters());
     filters.into_iter().all(|(one, changed)| {
         let Some(stacks) = stacks_that_matter(kind, &[&one.test]) else { return false };

@@ -188,7 +188,7 @@ impl Probe {
                 Place::Holder(holder) => {
                     let kinds = world.shortcuts(holder);
                     let kinds =
-                        kinds.map(|kind| kind.map_or("nothing", |kind| world.rules().kind(kind).id()).to_owned());
+                        kinds.map(|kind| kind.map_or("nothing", |kind| world.rules().known_kind(kind).id()).to_owned());
                     Some(format!("shortcuts of {path}: {}", kinds.collect::<Vec<_>>().join(", ")))
                 }
                 _ => None,

@@ -39,11 +39,11 @@ impl Touched {
                 SubjectKind::Container => self.containers.contains(&subject.name),
                 SubjectKind::Holder => self.holders.contains(&subject.name),
                 SubjectKind::Kind => rules.find_kind(&subject.name).is_some_and(|kind| {
-                    let is_counted = || self.tags.iter().any(|&tag| rules.kind(kind).has_tag(tag));
+                    let is_counted = || self.tags.iter().any(|&tag| rules.known_kind(kind).has_tag(tag));
                     self.kinds.contains(&kind) || is_counted()
                 }),
                 SubjectKind::Tag => {
-                    let has = |tag| self.kinds.iter().any(|&kind| rules.kind(kind).has_tag(tag));
+                    let has = |tag| self.kinds.iter().any(|&kind| rules.known_kind(kind).has_tag(tag));
                     !self.tags.is_empty() || rules.find_tag(&subject.name).is_some_and(has)
                 }
             }
@@ -118,7 +118,7 @@ impl Finder<'_> {
 
     fn kind(&mut self, kind: KindId) {
         if self.touched.kinds.insert(kind)
-            && let Some(pack) = self.world.rules().kind(kind).pack()
+            && let Some(pack) = self.world.rules().known_kind(kind).pack()
         {
             self.touched.containers.insert(pack.id().to_owned());
         }
@@ -302,5 +302,5 @@ impl Finder<'_> {
 
 /// Whether a kind may ever satisfy a filter, with whatever marks and properties.
 pub(super) fn may_be_admitted(rules: &Ruleset, filter: Option<crate::ruleset::FilterId>, kind: KindId) -> bool {
-    filter.is_none_or(|filter| rules.filter(filter).test.outlook(&rules.kind(kind)) != Outlook::Never)
+    filter.is_none_or(|filter| rules.filter(filter).test.outlook(&rules.known_kind(kind)) != Outlook::Never)
 }

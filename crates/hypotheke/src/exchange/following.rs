@@ -60,6 +60,7 @@ impl World {
             let message = format!("request `{}` has been answered before", answered.id);
             return Err(FollowError::NotSo { number: 0, message });
         }
+        self.now.pass();
         let most = self.keep_all_until_settled();
         let mut scratch = self.scratch.take().unwrap_or_default();
         scratch.clear();
@@ -207,7 +208,7 @@ impl Following<'_> {
         let mark = |name: &String| rules.find_mark(name).ok_or_else(|| format!("there is no mark `{name}`"));
         let marks = look.marks.iter().map(mark).collect::<Checked<Vec<_>>>()?;
         let property = |(name, value): (&String, &crate::Decimal)| {
-            let is_number = |id: &_| matches!(rules.kind(kind).property(*id), Some(PropertyValue::Number(_)));
+            let is_number = |id: &_| matches!(rules.known_kind(kind).property(*id), Some(PropertyValue::Number(_)));
             let known = rules.find_property(name).filter(is_number);
             known.map(|id| (id, *value)).ok_or_else(|| format!("there is no property `{name}` that is a number"))
         };

@@ -49,7 +49,7 @@ impl Writer<'_> {
         let (world, rules) = (self.world, self.world.rules());
         Some(match *event {
             Event::Transferred { kind, count, from, to, class, .. } => Change::Transferred {
-                kind: rules.kind(kind).id().to_owned(),
+                kind: rules.known_kind(kind).id().to_owned(),
                 count,
                 look: world.look_of(class),
                 from: from.exists().then(|| self.at(&from)),
@@ -63,7 +63,7 @@ impl Writer<'_> {
             Event::Bound { holder, shortcut, after, .. } => Change::Bound {
                 holder: world.name_of_holder(holder.index).to_owned(),
                 shortcut,
-                kind: after.map(|kind| rules.kind(kind).id().to_owned()),
+                kind: after.map(|kind| rules.known_kind(kind).id().to_owned()),
             },
             Event::Opened { holder, container } => Change::Opened {
                 holder: world.name_of_holder(holder.index).to_owned(),

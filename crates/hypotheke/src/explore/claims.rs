@@ -474,7 +474,7 @@ impl Ready {
         let Some(Subject::Items(what)) = named else { return true };
         let is_it = |kind: KindId, class: Class| match what {
             What::Kind(wanted) => kind == wanted,
-            What::Tag(tag) => world.rules().kind(kind).has_tag(tag),
+            What::Tag(tag) => world.rules().known_kind(kind).has_tag(tag),
             What::Mark(mark) => world.classes.key(class.0).is_some_and(|key| key.marks.contains(&mark)),
         };
         world.events().iter().any(|event| match event {
@@ -528,7 +528,7 @@ fn is_named(world: &World, operation: &Operation, ends: &Ends, named: Subject) -
     };
     let is_of = |kind: KindId| match what {
         What::Kind(wanted) => wanted == kind,
-        What::Tag(tag) => world.rules().kind(kind).has_tag(tag),
+        What::Tag(tag) => world.rules().known_kind(kind).has_tag(tag),
         What::Mark(_) => false,
     };
     let any_there = |place: Option<Place>| {
@@ -654,7 +654,7 @@ fn told(finding: &Finding) -> String {
 fn admits(world: &World, test: &Test, (kind, class): (u32, u32)) -> bool {
     let rules = world.rules();
     match world.classes.key(class) {
-        None => test.admits(&rules.kind(KindId(kind))),
+        None => test.admits(&rules.known_kind(KindId(kind))),
         Some(key) => test.admits(&ClassView { rules, key }),
     }
 }

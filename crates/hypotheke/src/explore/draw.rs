@@ -270,7 +270,7 @@ impl<'p> Draws<'p> {
             let to = if scene.below(6) == 0 { Place::Ground } else { scene.target_or_hand((kind.0, kind.0))? };
             return Some(Operation::creating(amount, kind, to));
         }
-        let limit = scene.world.rules().kind(kind).stack_limit();
+        let limit = scene.world.rules().known_kind(kind).stack_limit();
         let count = match scene.below(4) {
             0 => limit,
             1 => limit.saturating_add(1),

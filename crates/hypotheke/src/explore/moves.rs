@@ -421,7 +421,7 @@ impl Scope {
         for (at, cell) in places.stacks() {
             self.set.iter().for_each(|&mark| moves.push(Operation::marking(at, mark)));
             self.unset.iter().for_each(|&mark| moves.push(Operation::unmarking(at, mark)));
-            let kind = world.rules().kind(KindId(cell.kind));
+            let kind = world.rules().known_kind(KindId(cell.kind));
             let listed = self.values.iter().filter(|(property, _)| kind.property(*property).is_some());
             listed.for_each(|&(property, value)| moves.push(Operation::setting(at, property, value)));
         }

@@ -40,7 +40,7 @@ fn of(world: &World, count: Amount, kind: Option<KindId>, at: Place) -> String {
         _ => None,
     };
     match kind.or_else(there) {
-        Some(kind) => format!("{} {}", amount(count), world.rules().kind(kind).id()),
+        Some(kind) => format!("{} {}", amount(count), world.rules().known_kind(kind).id()),
         None => amount(count),
     }
 }
@@ -57,7 +57,7 @@ fn variant_text(world: &World, variant: &Variant) -> String {
 fn said(world: &World, action: &Action) -> (&'static str, String) {
     let place = |place: &Place| world.place_name(*place);
     let mark = |mark: MarkId| world.rules().mark(mark).name().to_owned();
-    let kind = |kind: KindId| world.rules().kind(kind).id().to_owned();
+    let kind = |kind: KindId| world.rules().known_kind(kind).id().to_owned();
     match action {
         Action::Move { amount: count, kind, from, to } => {
             ("move", format!("{} from {} to {}", of(world, *count, *kind, *from), place(from), place(to)))

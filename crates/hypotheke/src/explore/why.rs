@@ -34,7 +34,7 @@ pub(super) fn why(world: &World) -> Vec<String> {
 /// What a place asks of what comes there.
 fn asked(world: &World, kind: KindId, to: &End, found: &mut Vec<String>) {
     let rules = world.rules();
-    let kind_name = rules.kind(kind).id();
+    let kind_name = rules.known_kind(kind).id();
     if to.spot.is_ground() {
         found.push(format!("the ground asks for nothing, and {kind_name} may be left there"));
         return;
@@ -66,7 +66,7 @@ fn slot_asks(world: &World, kind: KindId, to: &End) -> Option<String> {
     let filter = world.state(to.spot.container).slot_filter(rules, to.spot.slot)?;
     let place = world.place_of_end(to).map_or_else(String::new, |place| world.place_name(place));
     let written = rules.filter(filter).written();
-    Some(format!("{place} admits `{written}`: {} is that, of {} a slot", rules.kind(kind).id(), cell.count))
+    Some(format!("{place} admits `{written}`: {} is that, of {} a slot", rules.known_kind(kind).id(), cell.count))
 }
 
 fn container_asks(world: &World, container: u32, kind: &str, to: &End, found: &mut Vec<String>) {

@@ -26,7 +26,7 @@ impl<'r> Carrying<'r> {
     }
 
     fn pack_of(&self, kind: &str) -> Option<&'r ContainerDef> {
-        self.rules.kind(self.rules.find_kind(kind)?).pack()
+        self.rules.known_kind(self.rules.find_kind(kind)?).pack()
     }
 
     /// Stacks of a kind that is a pack now have an inside each; where there were several, each is a stack of its own.
@@ -34,7 +34,7 @@ impl<'r> Carrying<'r> {
         let (rules, packs) = (self.rules, self.packs.keys().copied().collect::<Vec<_>>());
         let mut found = Vec::new();
         let mut look = |place: &dyn Fn() -> String, stack: &mut Stack| {
-            let def = rules.find_kind(&stack.kind).and_then(|kind| rules.kind(kind).pack());
+            let def = rules.find_kind(&stack.kind).and_then(|kind| rules.known_kind(kind).pack());
             if let Some(def) = def.filter(|_| packs.binary_search(&stack.id).is_err()) {
                 found.push((place(), def.slots(), stack.clone()));
                 stack.count = 1;

@@ -141,7 +141,7 @@ impl Carrying<'_> {
             let is_there = self.snapshot.holders.iter().any(|holder| holder.name == def.id());
             if !is_there && !self.is_away(def.id()) {
                 self.tell(def.id(), "it is new", None);
-                let newcomer = rules.find_holder(def.id()).map(|id| Departure::newcomer(rules, id, def.id()));
+                let newcomer = Departure::newcomer(rules, def.id(), def.id());
                 if let Some(Departed::Holder(holder)) = newcomer.map(|newcomer| newcomer.who) {
                     self.snapshot.holders.push(holder);
                 }

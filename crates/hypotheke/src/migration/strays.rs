@@ -99,7 +99,8 @@ impl Carrying<'_> {
                 std::mem::take(&mut stack.marks).into_iter().partition(|mark| rules.find_mark(mark).is_some());
             stack.marks = kept;
             let is_known = |name: &str| {
-                let property = rules.find_property(name).and_then(|property| rules.kind(kind?).property(property));
+                let property =
+                    rules.find_property(name).and_then(|property| rules.known_kind(kind?).property(property));
                 matches!(property, Some(PropertyValue::Number(_)))
             };
             let (kept, properties): (BTreeMap<_, _>, BTreeMap<String, Decimal>) =
@@ -281,7 +282,8 @@ impl Carrying<'_> {
             let kind = rules.find_kind(&stack.kind);
             let (back, unknown): (Vec<_>, Vec<_>) = marks.into_iter().partition(|mark| rules.find_mark(mark).is_some());
             let is_known = |name: &str| {
-                let property = rules.find_property(name).and_then(|property| rules.kind(kind?).property(property));
+                let property =
+                    rules.find_property(name).and_then(|property| rules.known_kind(kind?).property(property));
                 matches!(property, Some(PropertyValue::Number(_))) && !stack.properties.contains_key(name)
             };
             let (values, others): (BTreeMap<_, _>, BTreeMap<_, _>) =

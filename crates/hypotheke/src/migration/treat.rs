@@ -30,7 +30,7 @@ pub(super) fn lay_what_spilled(
             }
         }
         let kind = world.rules.find_kind(&stack.kind);
-        let is_kept = kind.is_some_and(|kind| world.rules.kind(kind).is_kept());
+        let is_kept = kind.is_some_and(|kind| world.rules.known_kind(kind).is_kept());
         if world.ground.landing_of(stack.id.0).is_some() {
             to.push("ground".to_owned());
             if is_kept {

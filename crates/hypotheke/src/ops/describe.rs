@@ -67,9 +67,9 @@ impl World {
             Cause::NotEnough { at, asked, there } => {
                 format!("asked for {asked}, but {there} {} in {}", lie(there), self.place_name(at))
             }
-            Cause::Kept(kind) => format!("{} is kept", self.rules().kind(kind).id()),
+            Cause::Kept(kind) => format!("{} is kept", self.rules().known_kind(kind).id()),
             Cause::NotEmpty(at) => format!("{} is not empty", self.place_name(at)),
-            Cause::InsideItself(kind) => format!("{} would lie in itself", self.rules().kind(kind).id()),
+            Cause::InsideItself(kind) => format!("{} would lie in itself", self.rules().known_kind(kind).id()),
             Cause::TooDeep { would, most } => format!("packs would nest {would} deep of {most}"),
             Cause::BlockedSlot(at) => {
                 format!("{} or another slot that is needed is blocked or taken", self.place_name(at))
@@ -108,7 +108,7 @@ impl World {
     }
 
     fn explain_filter(&self, by: Place, kind: KindId) -> String {
-        let kind = self.rules().kind(kind).id();
+        let kind = self.rules().known_kind(kind).id();
         let filter = match by {
             Place::Container(id) => self.container_def(id).and_then(|def| self.rules().admits(def)),
             Place::Slot(id, slot) => {
@@ -162,7 +162,7 @@ impl World {
     pub fn describe_event(&self, event: &Event) -> String {
         match event {
             Event::Transferred { kind, count, from, to, .. } => {
-                let what = format!("{count} {}", self.rules().kind(*kind).id());
+                let what = format!("{count} {}", self.rules().known_kind(*kind).id());
                 match (from.exists(), to.exists()) {
                     (false, _) => format!("{what} created in {}", self.end_name(to)),
                     (_, false) => format!("{what} consumed from {}", self.end_name(from)),
@@ -176,7 +176,7 @@ impl World {
             Event::Bound { holder, shortcut, after, .. } => {
                 let place = format!("{}.shortcuts/{shortcut}", self.name_of_holder(holder.index));
                 match after {
-                    Some(kind) => format!("{place} points at {}", self.rules().kind(*kind).id()),
+                    Some(kind) => format!("{place} points at {}", self.rules().known_kind(*kind).id()),
                     None => format!("{place} points at nothing"),
                 }
             }

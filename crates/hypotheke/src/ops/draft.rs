@@ -751,7 +751,8 @@ impl<'w> Draft<'w> {
 
     /// The value of a stack and of all that lies in it, in thousandths.
     pub(super) fn value_of(&self, cell: Cell) -> i64 {
-        let own = self.world.rules.kind(KindId(cell.kind)).value().thousandths().saturating_mul(i64::from(cell.count));
+        let own =
+            self.world.rules.known_kind(KindId(cell.kind)).value().thousandths().saturating_mul(i64::from(cell.count));
         if !cell.is_pack() {
             return own;
         }
@@ -768,7 +769,7 @@ impl<'w> Draft<'w> {
             }
             PropertyValue::Text(_) => None,
         };
-        rules.kind(class.kind).properties().filter_map(number).collect()
+        rules.known_kind(class.kind).properties().filter_map(number).collect()
     }
 
     /// The weight of a stack and of all that lies in it.
@@ -861,7 +862,7 @@ impl<'w> Draft<'w> {
     /// The handle of a container, be it one that the operation brings.
     pub(super) fn container_id(&self, container: u32) -> ContainerId {
         if self.is_new(container) {
-            return ContainerId { index: container, generation: 0, world: self.world.number };
+            return self.world.container_to_be(container);
         }
         self.world.container_id(container)
     }
@@ -923,7 +924,7 @@ impl<'w> Draft<'w> {
             return Ok(Item { kind: number, class: number, weight, inner: GROUND });
         }
         let known_mark = variant.marks().iter().all(|mark| mark.index() < rules.marks().len());
-        let is_number = |property| matches!(rules.kind(kind).property(property), Some(PropertyValue::Number(_)));
+        let is_number = |property| matches!(rules.known_kind(kind).property(property), Some(PropertyValue::Number(_)));
         if !known_mark || !variant.properties().iter().all(|(property, _)| is_number(*property)) {
             return Err(Refusal::new(Cause::Unknown(Unknown::Variant)));
         }

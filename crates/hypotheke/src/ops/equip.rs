@@ -164,9 +164,8 @@ impl Equipping {
         let start = draft.so_far();
         let (source, whole) = (self.source, count == self.cell.count);
         let mut failed = Vec::new();
-        let mut obstacles = draft
-            .in_the_way(self.item.kind, spot, &|there| whole && there == source)
-            .unwrap_or_default();
+        let mut obstacles =
+            draft.in_the_way(self.item.kind, spot, &|there| whole && there == source).unwrap_or_default();
         obstacles.sort_by_key(|&there| there != spot);
         if obstacles.contains(&source) {
             // What remains of the stack itself does not leave.

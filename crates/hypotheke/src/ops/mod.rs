@@ -10,6 +10,7 @@
 //! from somewhere and laying them somewhere else, is [`carry`]; what a target takes, and why not, is [`target`].
 //! A new operation is an entry in [`Action`], a file here, and a line in [`judge`].
 
+mod apply;
 mod arrive;
 mod ask;
 mod bind;
@@ -56,6 +57,7 @@ mod unequip;
 mod unmark;
 mod variant;
 
+pub use apply::ApplyError;
 pub use ask::Reply;
 pub use offers::Offer;
 pub use operation::{Action, Operation, Share, Variant};
@@ -144,7 +146,7 @@ impl World {
         let done = judge_whole(&mut draft, operation)?;
         let outcome = draft.outcome(done);
         let (scratch, next_stack) = draft.into_parts();
-        Ok(Plan { stamp: self.stamp.get(), next_stack, scratch, outcome })
+        Ok(Plan { moment: self.now.moment(), next_stack, scratch, outcome })
     }
 
     /// Says what an operation would come to, without a plan: a dry run that takes no longer than the operation.
@@ -177,19 +179,6 @@ impl World {
         }
     }
 
-    /// Carries out a plan, whole.
-    ///
-    /// # Errors
-    /// [`Cause::Stale`] if the world has changed since the plan was made, be it by an undo, or if it is a different world, be it a
-    /// clone.
-    pub fn apply(&mut self, plan: Plan) -> Result<Outcome, Refusal> {
-        if !self.stamp.is(plan.stamp) {
-            return Err(Refusal::new(Cause::Stale));
-        }
-        self.carry_out_all(plan.scratch, plan.next_stack);
-        Ok(plan.outcome)
-    }
-
     fn carry_out_all(&mut self, mut scratch: Box<Scratch>, next_stack: u64) {
         for (key, class) in &scratch.overlay.new_classes {
             self.classes.enter(key, *class);
@@ -214,7 +203,7 @@ impl World {
         }
         self.next_stack = next_stack;
         self.revision += 1;
-        self.stamp.expire();
+        self.now.pass();
         scratch.applied = true;
         self.scratch = Some(scratch);
     }

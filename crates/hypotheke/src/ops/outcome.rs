@@ -79,7 +79,7 @@ impl Outcome {
 #[derive(Clone, Debug)]
 #[must_use = "a plan changes nothing until `World::apply` carries it out"]
 pub struct Plan {
-    pub(super) stamp: u64,
+    pub(super) moment: crate::world::Moment,
     pub(super) next_stack: u64,
     pub(super) scratch: Box<Scratch>,
     pub(super) outcome: Outcome,

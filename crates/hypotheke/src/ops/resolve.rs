@@ -211,12 +211,12 @@ impl Resolver<'_> {
             NamedAction::Depart { who } => Action::Depart { who: self.traveller(who)? },
             NamedAction::Arrive { who, newcomer: Some(def) } => {
                 let rules = self.world.rules();
-                let Some(def) = rules.find_holder(def.as_str()) else {
+                let Some(newcomer) = Departure::newcomer(rules, def.as_str(), who.as_str()) else {
                     let names = rules.holders().iter().map(crate::HolderDef::id);
                     let help = suggestion(def.as_str(), names);
                     return Err(ResolveError::new(def.span(), format!("the ruleset has no holder `{def}`"), help));
                 };
-                Action::Arrive { departure: Departure::newcomer(rules, def, who.as_str()).into() }
+                Action::Arrive { departure: newcomer.into() }
             }
             NamedAction::Arrive { who, newcomer: None } => Action::Arrive { departure: self.departure(who)? },
             NamedAction::Mark { at, mark } => Action::Mark { at: self.stack(at)?, mark: self.mark(mark)? },

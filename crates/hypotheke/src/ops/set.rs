@@ -10,7 +10,7 @@ use crate::world::Place;
 
 pub(super) fn judge(draft: &mut Draft<'_>, at: Place, property: PropertyId, value: Decimal) -> Judged {
     draft.change_stack(at, |rules, key| {
-        let listed = rules.kind(key.kind).property(property);
+        let listed = rules.known_kind(key.kind).property(property);
         if !matches!(listed, Some(PropertyValue::Number(_))) {
             return Err(Refusal::new(Cause::Unknown(Unknown::Variant)));
         }

@@ -603,7 +603,7 @@ impl World {
     #[inline(always)]
     fn done_shortly(&mut self, asked: Option<u32>, done: u64) -> Result<Outcome, Refusal> {
         self.revision += 1;
-        self.stamp.expire();
+        self.now.pass();
         Ok(Outcome { asked: asked.map(u64::from), done, changed: true, revision: self.revision, way: None })
     }
 }

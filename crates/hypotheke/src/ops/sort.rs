@@ -104,7 +104,7 @@ enum Key {
 impl Keyed {
     fn new(draft: &Draft<'_>, by: SortKey, slot: u32, cell: Cell) -> Keyed {
         let rules = &draft.world.rules;
-        let kind = rules.kind(KindId(cell.kind));
+        let kind = rules.known_kind(KindId(cell.kind));
         let key = match by {
             SortKey::Kind => Key::Text(kind.id().to_owned()),
             SortKey::Name => Key::Text(kind.name().to_owned()),

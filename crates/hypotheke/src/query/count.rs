@@ -89,7 +89,7 @@ impl World {
     /// counted under a class is counted under its kind too.
     fn class_counts_as(&self, what: What, class: u32) -> bool {
         match (what, self.classes.key(class)) {
-            (What::Tag(tag), None) => self.rules.kind(KindId(class)).has_tag(tag),
+            (What::Tag(tag), None) => self.rules.known_kind(KindId(class)).has_tag(tag),
             (What::Mark(mark), Some(key)) => key.marks.contains(&mark),
             (What::Kind(kind), None) => class == kind.0,
             _ => false,
@@ -99,7 +99,7 @@ impl World {
     fn cell_is(&self, cell: Cell, what: What) -> bool {
         match what {
             What::Kind(kind) => cell.kind == kind.0,
-            What::Tag(tag) => self.rules.kind(KindId(cell.kind)).has_tag(tag),
+            What::Tag(tag) => self.rules.known_kind(KindId(cell.kind)).has_tag(tag),
             What::Mark(mark) => self.classes.key(cell.class).is_some_and(|key| key.marks.contains(&mark)),
         }
     }

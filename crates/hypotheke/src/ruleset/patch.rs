@@ -58,7 +58,7 @@ impl Ruleset {
             KindPatch::Number(property, number) => {
                 let (start, end) = before.def.properties;
                 let at = (start as usize..end as usize).find(|&at| self.kind_properties[at].0 == *property)?;
-                let PropertyValue::Number(_) = self.kind(kind).property(*property)? else { return None };
+                let PropertyValue::Number(_) = self.known_kind(kind).property(*property)? else { return None };
                 let old = std::mem::replace(&mut self.kind_properties[at].1, PropertyDef::Number(*number));
                 before.property = Some((at, old));
             }
@@ -104,7 +104,7 @@ impl Ruleset {
     /// Whether each filter admits the kind, as it is now.
     fn ask_filters_of(&mut self, kind: KindId) {
         for number in 0..self.filters.len() {
-            let admitted = self.filters[number].test.admits(&self.kind(kind));
+            let admitted = self.filters[number].test.admits(&self.known_kind(kind));
             self.filters[number].plain.put(kind.index(), admitted);
             if let Some(bit) = u32::try_from(number).ok().filter(|number| *number < u64::BITS) {
                 let bits = &mut self.figures[kind.index()].admitted;

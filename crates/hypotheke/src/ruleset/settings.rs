@@ -504,7 +504,7 @@ impl Lister<'_> {
 
     fn portion(&self, portion: &StartPortion) -> String {
         let StartPortion { count, kind, marks, properties, at: _ } = portion;
-        let kind = self.names.kind(self.rules.kind(*kind).id());
+        let kind = self.names.kind(self.rules.known_kind(*kind).id());
         let marks = marks.iter().map(|&mark| self.names.mark(self.rules.mark(mark).name()));
         let value =
             |(id, value): &(_, Decimal)| format!("{} {value}", self.names.property(self.rules.property(*id).name()));

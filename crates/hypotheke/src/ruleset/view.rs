@@ -237,16 +237,18 @@ impl Ruleset {
     /// All kinds, in the order in which they were written.
     #[must_use]
     pub fn kinds(&self) -> impl ExactSizeIterator<Item = Kind<'_>> {
-        (0..self.kinds.len()).map(|index| self.kind(KindId(u32::try_from(index).unwrap_or(u32::MAX))))
+        (0..self.kinds.len()).map(|index| self.known_kind(KindId(u32::try_from(index).unwrap_or(u32::MAX))))
     }
 
-    /// A kind by its handle.
-    ///
-    /// # Panics
-    /// If the handle belongs to another ruleset that has more kinds.
+    /// A kind by its handle. None if the handle is one of a ruleset that has more kinds.
     #[must_use]
-    pub fn kind(&self, id: KindId) -> Kind<'_> {
-        assert!(id.index() < self.kinds.len(), "a kind of another ruleset");
+    pub fn kind(&self, id: KindId) -> Option<Kind<'_>> {
+        (id.index() < self.kinds.len()).then(|| self.known_kind(id))
+    }
+
+    /// A kind by a handle that is known to be one of this ruleset.
+    pub(crate) fn known_kind(&self, id: KindId) -> Kind<'_> {
+        debug_assert!(id.index() < self.kinds.len(), "a kind of another ruleset");
         Kind { rules: self, id }
     }
 

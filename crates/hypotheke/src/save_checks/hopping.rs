@@ -200,8 +200,7 @@ impl<S: Store + Clone> Search<S> {
         depart(&mut pass, &player);
         // Who is forgotten by the store comes anew, with nothing.
         let Departed::Holder(holder) = &document.who else { return Err(NoHopping::Nobody) };
-        let holder = rules.find_holder(&holder.of).ok_or(NoHopping::Nobody)?;
-        let newcomer = Departure::newcomer(rules, holder, &player);
+        let newcomer = Departure::newcomer(rules, &holder.of, &player).ok_or(NoHopping::Nobody)?;
         let store = RemoteStore::before(store.clone(), 0, crate::store::Habits::default());
         let key = Key::new(player.as_bytes()).map_err(|_| NoHopping::Nobody)?;
         let bytes = Save::of_departure(rules, &document).to_bytes();

@@ -73,7 +73,8 @@ fn burden_finding(world: &World, place: Place, label: Option<&Word>) -> Option<F
 
 fn pointing_finding(world: &World, place: Place, kind: Option<&Word>) -> Option<Finding> {
     let Place::Shortcut(holder, shortcut) = place else { return None };
-    let found = world.shortcuts(holder).nth(shortcut as usize).flatten().map(|kind| world.rules().kind(kind).id());
+    let found =
+        world.shortcuts(holder).nth(shortcut as usize).flatten().map(|kind| world.rules().known_kind(kind).id());
     let expected = kind.map(Word::as_str);
     let told = |kind: Option<&str>| format!("points at {}", kind.unwrap_or("nothing"));
     (found != expected).then(|| answer(told(expected), told(found)))
@@ -105,7 +106,7 @@ fn places_finding(world: &World, name: &Word, places: &[Path]) -> Result<Option<
 fn shortcuts_finding(world: &World, place: Option<Place>, kinds: &[Option<Word>]) -> Option<Finding> {
     let Some(Place::Holder(holder)) = place else { return None };
     let found: Vec<Option<&str>> =
-        world.shortcuts(holder).map(|kind| kind.map(|kind| world.rules().kind(kind).id())).collect();
+        world.shortcuts(holder).map(|kind| kind.map(|kind| world.rules().known_kind(kind).id())).collect();
     let mut expected: Vec<Option<&str>> = kinds.iter().map(|kind| kind.as_ref().map(Word::as_str)).collect();
     expected.resize(found.len().max(expected.len()), None);
     let told = |kinds: &[Option<&str>]| {

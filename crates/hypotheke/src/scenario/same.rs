@@ -82,7 +82,7 @@ impl Facts {
             }
             for (index, kind) in world.shortcuts(holder).enumerate() {
                 if let Some(kind) = kind {
-                    let text = world.rules().kind(kind).id().to_owned();
+                    let text = world.rules().known_kind(kind).id().to_owned();
                     facts.add("", &format!("{name}.shortcuts/{index}"), text);
                 }
             }

@@ -67,7 +67,7 @@ impl World {
     }
 
     fn capture_holder(&self, id: HolderId) -> Holder {
-        let kind = |kind: crate::KindId| self.rules.kind(kind).id().to_owned();
+        let kind = |kind: crate::KindId| self.rules.known_kind(kind).id().to_owned();
         Holder {
             name: self.holder_name(id).to_owned(),
             of: self.holder_def(id).map_or_else(String::new, |def| def.id().to_owned()),

@@ -6,7 +6,7 @@ use std::sync::Arc;
 use serde::{Deserialize, Serialize};
 
 use super::{Container, Holder, Pack, SnapshotError, Stack, Stray};
-use crate::id::{DepartureId, HolderDefId};
+use crate::id::DepartureId;
 use crate::ruleset::Ruleset;
 
 /// A container or a holder that has departed, with all that it had: a document that can be stored and sent.
@@ -65,10 +65,11 @@ pub enum Departed {
 }
 
 impl Departure {
-    /// A holder of the ruleset's that comes into a world for the first time and brings nothing.
+    /// One that comes into a world for the first time under a name, as a holder of the ruleset, and brings nothing. None if the
+    /// ruleset has no such holder.
     #[must_use]
-    pub fn newcomer(rules: &Ruleset, holder: HolderDefId, name: &str) -> Departure {
-        let def = rules.holder(holder);
+    pub fn newcomer(rules: &Ruleset, holder: &str, name: &str) -> Option<Departure> {
+        let def = rules.holder(rules.find_holder(holder)?);
         let container = |&carried| {
             let carried = rules.container(carried);
             Container {
@@ -85,7 +86,7 @@ impl Departure {
             shortcuts: vec![None; def.shortcuts() as usize],
             ..Holder::default()
         };
-        Departure { id: None, who: Departed::Holder(newcomer), packs: Vec::new(), strays: Vec::new() }
+        Some(Departure { id: None, who: Departed::Holder(newcomer), packs: Vec::new(), strays: Vec::new() })
     }
 
     /// What has departed is open to nobody.

@@ -239,7 +239,7 @@ impl<'s> Reader<'s> {
             self.fault(place, "the world would weigh more than can be counted");
             return None;
         }
-        let def = self.rules.kind(key.kind).pack();
+        let def = self.rules.known_kind(key.kind).pack();
         let inside = match (def, self.packs.remove(&stack.id)) {
             (None, None) => None,
             (None, Some(_)) => {
@@ -307,7 +307,7 @@ impl<'s> Reader<'s> {
     }
 
     fn is_number(&self, kind: KindId, property: PropertyId) -> bool {
-        matches!(self.rules.kind(kind).property(property), Some(PropertyValue::Number(_)))
+        matches!(self.rules.known_kind(kind).property(property), Some(PropertyValue::Number(_)))
     }
 }
 

@@ -105,7 +105,7 @@ impl Default for Retry {
 /// // How to wait, and what time it is then.
 /// let mut clock = |milliseconds| milliseconds;
 ///
-/// let newcomer = Departure::newcomer(&rules, rules.find_holder("surveyor").unwrap(), "ada");
+/// let newcomer = Departure::newcomer(&rules, "surveyor", "ada").unwrap();
 /// let mut visit = Visit::new(ada.clone(), "camp", newcomer, Terms::default());
 /// visit.run(&store, &mut camp, Retry::default(), &mut clock).unwrap();
 /// assert!(camp.holder("ada").is_some());

@@ -54,7 +54,7 @@ impl World {
                     self.lessen(from, load);
                     self.follow_origin(from.spot, to.spot, false);
                 } else {
-                    self.tallies[kind.index()].0 += u64::from(count);
+                    self.tallies.value(kind.index()).0 += u64::from(count);
                     self.whole_weight += self.weight_of_load(load);
                     self.bring(kind, inner);
                 }
@@ -64,7 +64,7 @@ impl World {
                     self.follow_origin(to.spot, from.spot, was_empty);
                 } else {
                     self.put_aside(inner);
-                    self.tallies[kind.index()].1 += u64::from(count);
+                    self.tallies.value(kind.index()).1 += u64::from(count);
                     self.whole_weight -= self.weight_of_load(load);
                 }
             }
@@ -93,13 +93,13 @@ impl World {
                     self.lessen(to, load);
                 } else {
                     self.fetch_back(inner);
-                    self.tallies[kind.index()].1 -= u64::from(count);
+                    self.tallies.value(kind.index()).1 -= u64::from(count);
                     self.whole_weight += self.weight_of_load(load);
                 }
                 if from.exists() {
                     self.add(from, load);
                 } else {
-                    self.tallies[kind.index()].0 -= u64::from(count);
+                    self.tallies.value(kind.index()).0 -= u64::from(count);
                     self.whole_weight -= self.weight_of_load(load);
                     self.unbring(inner);
                 }
@@ -318,13 +318,13 @@ impl World {
     /// there are.
     #[inline]
     pub(crate) fn made(&self, kind: KindId) -> Option<Made> {
-        self.tallies.get(kind.index()).copied()
+        self.tallies.get(kind.index())
     }
 
     /// Takes note of items that came into the world, or left it.
     #[inline]
     pub(crate) fn add_to_tally(&mut self, kind: KindId, (created, consumed): Made, count: i64) {
-        self.tallies[kind.index()] = match count > 0 {
+        *self.tallies.value(kind.index()) = match count > 0 {
             true => (created + count.unsigned_abs(), consumed),
             false => (created, consumed + count.unsigned_abs()),
         };

@@ -28,7 +28,7 @@ impl ClassKey {
         marks.sort_unstable();
         marks.dedup();
         let last: BTreeMap<PropertyId, Decimal> = properties.iter().copied().collect();
-        let own = |property| rules.kind(kind).property(property);
+        let own = |property| rules.known_kind(kind).property(property);
         let differs = |(property, value): &(PropertyId, Decimal)| own(*property) != Some(PropertyValue::Number(*value));
         ClassKey { kind, marks, properties: last.into_iter().filter(differs).collect() }
     }
@@ -162,7 +162,7 @@ impl Subject for ClassView<'_> {
     }
 
     fn has_tag(&self, tag: TagId) -> bool {
-        self.rules.kind(self.key.kind).has_tag(tag)
+        self.rules.known_kind(self.key.kind).has_tag(tag)
     }
 
     fn has_mark(&self, mark: MarkId) -> bool {
@@ -174,11 +174,11 @@ impl Subject for ClassView<'_> {
         if let Some((_, value)) = self.key.properties.iter().find(changed) {
             return Some(*value);
         }
-        self.rules.kind(self.key.kind).number(measure)
+        self.rules.known_kind(self.key.kind).number(measure)
     }
 
     fn text(&self, property: PropertyId) -> Option<&str> {
-        match self.rules.kind(self.key.kind).property(property)? {
+        match self.rules.known_kind(self.key.kind).property(property)? {
             PropertyValue::Text(text) => Some(text),
             PropertyValue::Number(_) => None,
         }

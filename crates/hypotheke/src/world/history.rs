@@ -84,7 +84,7 @@ impl World {
             self.strays = strays;
         }
         self.revision -= 1;
-        self.stamp.expire();
+        self.now.pass();
         if let Some(scratch) = &mut self.scratch {
             scratch.clear();
         }

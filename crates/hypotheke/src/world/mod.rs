@@ -17,14 +17,15 @@ mod ground;
 mod hash;
 mod history;
 mod index;
+mod moment;
 mod path;
+mod per_kind;
 mod read;
 mod scratch;
 mod setup;
 mod slot_set;
 #[cfg(test)]
 mod spoil;
-mod stamp;
 mod taken;
 #[cfg(test)]
 mod tests;
@@ -46,10 +47,11 @@ pub(crate) use forget::{Forgotten, forgetting};
 pub(crate) use ground::Ground;
 use history::History;
 use index::Index;
+pub(crate) use moment::{Moment, Now};
 pub use path::{Place, UnknownPlace};
+pub(crate) use per_kind::PerKind;
 pub use read::{SlotView, StackView};
 pub(crate) use scratch::{Bearer, EMPTY, Overlay, Scratch, Spare};
-pub(crate) use stamp::Stamp;
 pub use travel::Traveller;
 pub(crate) use travel::{Arrival, Arriving, LaidContainer, LaidHolder, LaidOrigin, LaidStack};
 
@@ -69,9 +71,6 @@ pub(crate) const NONE: u32 = u32::MAX;
 pub struct World {
     pub(crate) rules: Arc<Ruleset>,
     pub(crate) number: u32,
-    /// What handles carry: the number of the world, and above its 24 bits how often its ruleset has changed, so that handles from before
-    /// are refused.
-    handle_world: u32,
     pub(crate) revision: u64,
     /// The serial number of the next stack.
     pub(crate) next_stack: u64,
@@ -112,7 +111,7 @@ pub struct World {
     /// A change in a container adds to its weight and to that of its holder, and to no other sum.
     plain_sums: bool,
     /// Items of each kind that were created and consumed.
-    tallies: Vec<(u64, u64)>,
+    tallies: PerKind<(u64, u64)>,
     /// Items of kinds that arrived and departed.
     travelled: BTreeMap<KindId, (u64, u64)>,
     /// Buffers of the latest operation, its events among them, for the next one to use.
@@ -120,7 +119,7 @@ pub struct World {
     /// Buffers for dry runs.
     pub(crate) spare: Spare,
     /// What plans that were made now are known by.
-    pub(crate) stamp: Stamp,
+    pub(crate) now: Now,
     history: History,
     pub(crate) requests: RequestWindow,
     /// What an earlier ruleset knew and this one does not.
@@ -153,6 +152,9 @@ enum Presence {
 
 #[derive(Clone, Debug)]
 pub(crate) struct ContainerState {
+    /// The moment at which it came: handles carry it, so that none ever means what another was.
+    since: Moment,
+    /// How often it has been brought again under this number.
     generation: u32,
     pub(crate) def: u32,
     presence: Presence,
@@ -213,6 +215,7 @@ pub(crate) struct Origin {
 struct HolderState {
     weight: i64,
     def: u32,
+    since: Moment,
     generation: u32,
     /// False if it has departed.
     is_there: bool,

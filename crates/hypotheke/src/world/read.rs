@@ -6,8 +6,8 @@ use std::sync::Arc;
 use smallvec::SmallVec;
 
 use super::{
-    Bearer, Cell, Class, ClassKey, ContainerState, GROUND, HolderState, Inner, NONE, Origin, Place, Presence, Spot,
-    Tally, World,
+    Bearer, Cell, Class, ClassKey, ContainerState, GROUND, HolderState, Inner, NONE, Origin, PerKind, Place, Presence,
+    Spot, Tally, World,
 };
 use crate::id::{ContainerDefId, ContainerId, HolderDefId, HolderId, KindId, MarkId, StackId};
 use crate::language::Position;
@@ -69,29 +69,21 @@ impl World {
     }
 
     pub(crate) fn container_id(&self, index: u32) -> ContainerId {
-        ContainerId { index, generation: self.containers[index as usize].generation, world: self.handle_world() }
+        ContainerId { index, since: self.containers[index as usize].since }
     }
 
     pub(crate) fn holder_id(&self, index: u32) -> HolderId {
-        HolderId { index, generation: self.holders[index as usize].generation, world: self.handle_world() }
-    }
-
-    /// What handles carry.
-    #[inline]
-    pub(crate) fn handle_world(&self) -> u32 {
-        self.handle_world
+        HolderId { index, since: self.holders[index as usize].since }
     }
 
     /// The handle of the next container that is brought under a number.
     pub(crate) fn container_to_be(&self, index: u32) -> ContainerId {
-        let before = self.containers.get(index as usize).map(|state| state.generation);
-        ContainerId { index, generation: before.map_or(0, |before| before + 1), world: self.handle_world() }
+        ContainerId { index, since: self.now.moment() }
     }
 
     /// The handle of the next holder that is brought under a number.
     pub(crate) fn holder_to_be(&self, index: u32) -> HolderId {
-        let before = self.holders.get(index as usize).map(|state| state.generation);
-        HolderId { index, generation: before.map_or(0, |before| before + 1), world: self.handle_world() }
+        HolderId { index, since: self.now.moment() }
     }
 
     /// The container of a name, be it the ground or a hand.
@@ -117,14 +109,13 @@ impl World {
         let state = self.containers.get(id.index as usize)?;
         let there = state.is_there();
         // The ground and hands have no definition.
-        (there && state.def != NONE && state.generation == id.generation && id.world == self.handle_world())
-            .then_some(state)
+        (there && state.def != NONE && state.since == id.since).then_some(state)
     }
 
     #[inline]
     fn holder_state(&self, id: HolderId) -> Option<&HolderState> {
         let state = self.holders.get(id.index as usize)?;
-        (state.is_there && state.generation == id.generation && id.world == self.handle_world()).then_some(state)
+        (state.is_there && state.since == id.since).then_some(state)
     }
 
     /// True if the handle belongs to this world and its container is there.
@@ -138,8 +129,8 @@ impl World {
     #[inline]
     pub(crate) fn has_lasting(&self, id: ContainerId) -> bool {
         self.containers.get(id.index as usize).is_some_and(|state| {
-            let there = state.presence == Presence::Lasting && state.generation == id.generation;
-            there && state.def != NONE && id.world == self.handle_world()
+            let there = state.presence == Presence::Lasting && state.since == id.since;
+            there && state.def != NONE
         })
     }
 
@@ -155,7 +146,7 @@ impl World {
     pub(crate) fn plain_state(&self, id: ContainerId) -> Option<&ContainerState> {
         let state = self.containers.get(id.index as usize)?;
         let there = state.is_simple && state.presence == Presence::Lasting;
-        (there && state.generation == id.generation && id.world == self.handle_world()).then_some(state)
+        (there && state.since == id.since).then_some(state)
     }
 
     /// True if the handle belongs to this world and its holder is there.
@@ -356,7 +347,7 @@ impl World {
     /// How many items of a kind came into the world and left it.
     #[must_use]
     pub fn tally(&self, kind: KindId) -> Tally {
-        let (created, consumed) = self.tallies.get(kind.index()).copied().unwrap_or_default();
+        let (created, consumed) = self.tallies.get(kind.index()).unwrap_or_default();
         let (arrived, departed) = self.travelled.get(&kind).copied().unwrap_or_default();
         Tally { created, consumed, arrived, departed }
     }
@@ -593,16 +584,19 @@ impl World {
         &self.holders[holder as usize].shortcuts
     }
 
-    /// For each kind: how many items came into the world and did not leave it.
-    pub(crate) fn balances(&self) -> impl Iterator<Item = i128> + '_ {
-        (0..).zip(&self.tallies).map(|(kind, &(created, consumed))| {
-            let none = (0, 0);
-            let (arrived, departed) = if self.travelled.is_empty() {
-                none
-            } else {
-                self.travelled.get(&KindId(kind)).copied().unwrap_or(none)
+    /// Whether of each kind so many items are held as came into the world and did not leave it.
+    pub(crate) fn accounts_for(&self, held: &PerKind<i128>) -> bool {
+        let travelled = self.travelled.keys().map(|kind| kind.index());
+        held.counted_with(&self.tallies).chain(travelled).all(|kind| {
+            let (created, consumed) = self.tallies.get(kind).unwrap_or_default();
+            let (arrived, departed) = match u32::try_from(kind) {
+                Ok(kind) if !self.travelled.is_empty() => {
+                    self.travelled.get(&KindId(kind)).copied().unwrap_or_default()
+                }
+                _ => (0, 0),
             };
-            i128::from(created) - i128::from(consumed) + i128::from(arrived) - i128::from(departed)
+            let due = i128::from(created) - i128::from(consumed) + i128::from(arrived) - i128::from(departed);
+            held.get(kind) == Some(due)
         })
     }
 
@@ -714,10 +708,10 @@ impl<'w> SlotView<'w> {
         (!cell.is_empty()).then_some(StackView { world: self.world, cell })
     }
 
-    /// The most items of a kind that it may hold, without asking its filter.
+    /// The most items of a kind that it may hold, without asking its filter; 0 for a kind that the ruleset does not have.
     #[must_use]
     pub fn limit(self, kind: KindId) -> u32 {
-        self.world.limit(self.spot, kind.0)
+        if kind.index() < self.world.rules.figures.len() { self.world.limit(self.spot, kind.0) } else { 0 }
     }
 }
 
@@ -731,7 +725,7 @@ impl<'w> StackView<'w> {
     /// The kind of its items.
     #[must_use]
     pub fn kind(self) -> Kind<'w> {
-        self.world.rules.kind(KindId(self.cell.kind))
+        self.world.rules.known_kind(KindId(self.cell.kind))
     }
 
     /// How many items it has.

@@ -8,11 +8,11 @@ use rustc_hash::FxHashMap;
 use super::history::History;
 use super::index::Index;
 use super::{
-    Cell, ClassTable, ContainerState, Counts, GROUND, Ground, HolderState, NONE, Origin, Presence, Spare, Spot, Stamp,
-    Tally, World,
+    Cell, ClassTable, ContainerState, Counts, GROUND, Ground, HolderState, Moment, NONE, Now, PerKind, Presence, Spare,
+    Spot, Tally, World,
 };
 use crate::exchange::RequestWindow;
-use crate::id::{ContainerDefId, ContainerId, KindId, StackId};
+use crate::id::{ContainerDefId, KindId, StackId};
 use crate::ruleset::{FilterId, Ruleset};
 
 fn small(index: usize) -> u32 {
@@ -59,7 +59,6 @@ impl World {
     pub(crate) fn bare(rules: &Arc<Ruleset>) -> World {
         let mut world = World {
             number: 0,
-            handle_world: 0,
             revision: 0,
             next_stack: 1,
             random: Xoshiro256PlusPlus::seed_from_u64(0),
@@ -82,11 +81,11 @@ impl World {
             hash: 0,
             hashed: false,
             plain_sums: rules.cap_filters.is_empty(),
-            tallies: vec![(0, 0); rules.kinds().len()],
+            tallies: PerKind::new(rules.kinds().len()),
             travelled: BTreeMap::new(),
             scratch: None,
             spare: Spare::default(),
-            stamp: Stamp::default(),
+            now: Now::new(),
             history: History::default(),
             requests: RequestWindow::new(rules.request_window),
             strays: Vec::new(),
@@ -123,6 +122,7 @@ impl World {
         let state = HolderState {
             name: name.into(),
             def,
+            since: self.now.moment(),
             generation: again.unwrap_or(0),
             is_there: true,
             came,
@@ -160,17 +160,11 @@ impl World {
             self.containers.push(ContainerState { base, ..ContainerState::new(&self.rules, def, slots) });
         } else {
             self.waiting.remove(&(def, index));
-            // Handles of what it was before do not mean what it is now.
             self.containers[index as usize].generation += 1;
         }
         let state = &mut self.containers[index as usize];
-        state.slots = slots;
+        (state.slots, state.since) = (slots, self.now.moment());
         state
-    }
-
-    fn set_number(&mut self, number: u32) {
-        let changes = self.handle_world >> 24;
-        (self.number, self.handle_world) = (number, number | changes << 24);
     }
 
     fn next_to_come(&mut self) -> u64 {
@@ -187,12 +181,14 @@ impl World {
         tallies: &[Tally],
     ) {
         (self.revision, self.next_stack) = (revision, next_stack);
-        self.set_number(number);
+        self.number = number;
         self.random = random.clone();
-        self.tallies = tallies.iter().map(|tally| (tally.created, tally.consumed)).collect();
+        self.tallies = PerKind::new(self.rules.kinds().len());
+        for (kind, tally) in tallies.iter().enumerate().filter(|(_, tally)| (tally.created, tally.consumed) != (0, 0)) {
+            *self.tallies.value(kind) = (tally.created, tally.consumed);
+        }
         let kinds = (0..).map(KindId).zip(tallies.iter().map(|tally| (tally.arrived, tally.departed)));
         self.travelled = kinds.filter(|(_, travelled)| *travelled != (0, 0)).collect();
-        self.hand_over_origins();
     }
 
     /// The same world with another number and another start of its random numbers. It can't go back from there.
@@ -208,41 +204,29 @@ impl World {
         };
         self.forget(0);
         self.scratch = None;
-        self.stamp.expire();
-        self.set_number(number);
+        self.now.pass();
+        self.number = number;
         self.random = Xoshiro256PlusPlus::seed_from_u64(seed);
         for cell in self.cells.iter_mut().filter(|cell| !cell.is_empty()) {
             cell.id = renamed(cell.id);
         }
         self.ground.rename(renamed);
         self.insides = self.insides.iter().map(|(&pack, &inner)| (renamed(pack), inner)).collect();
-        self.hand_over_origins();
         self
     }
 
     /// Goes on where a world stands that has gone over to another ruleset.
     pub(crate) fn succeed(&mut self, before: &World) {
-        self.handle_world = self.number | ((before.handle_world >> 24) + 1) << 24;
         self.keep_history(before.most_kept());
         if before.hashed {
             self.keep_hash();
         }
-        self.hand_over_origins();
     }
 
     /// Goes on from where a world stood that was played by another ruleset.
     pub(crate) fn go_on_from(&mut self, revision: u64, random: crate::snapshot::Random) {
         (self.revision, self.random, self.scratch) = (revision, random.0, None);
-        self.stamp.expire();
-    }
-
-    /// Handles carry the number of their world.
-    fn hand_over_origins(&mut self) {
-        let world = self.handle_world();
-        for holder in &mut self.holders {
-            let container = |origin: Origin| ContainerId { world, ..origin.container };
-            holder.origin = holder.origin.map(|origin| Origin { container: container(origin), ..origin });
-        }
+        self.now.pass();
     }
 }
 
@@ -281,6 +265,7 @@ impl ContainerState {
         ContainerState {
             name: "".into(),
             def,
+            since: Moment::NEVER,
             generation: 0,
             presence: Presence::Inside,
             came: 0,

@@ -149,3 +149,67 @@ proptest! {
         }
     }
 }
+
+/// A plan for a world in which something lies otherwise than it must is not applied, and nothing is written.
+#[test]
+fn a_plan_for_a_spoiled_world_is_not_applied() {
+    use std::sync::Arc;
+
+    use super::{Cell, Event, Place, Spot, World};
+    use crate::ops::ApplyError;
+    use crate::{NamedOperation, Ruleset};
+
+    let rules = Ruleset::builder()
+        .kind("rope", |kind| kind.stack_limit(9))
+        .kind("flare", |kind| kind.stack_limit(4))
+        .mark("wet")
+        .container("store", |it| it.slots(4))
+        .container("sled", |it| it.slots(4))
+        .start("store", ["5 rope", "2 flare"])
+        .start("sled", ["1 rope", "3 flare"])
+        .build();
+    let world = World::new(&Arc::new(rules.unwrap_or_else(|errors| panic!("{errors}"))));
+    let mut found = 0;
+    for sentence in [
+        "move rope from store/0 to sled/0",
+        "move 2 rope from store to sled/3",
+        "swap store/0 with sled/1",
+        "consume 4 rope from store",
+        "mark store/1 wet",
+        "together (move flare from store to sled; move 1 rope from sled to store; consume 1 rope from store/0)",
+    ] {
+        let operation: NamedOperation = sentence.parse().unwrap_or_else(|error| panic!("{sentence}: {error}"));
+        let operation = operation.resolve(&world).unwrap_or_else(|error| panic!("{sentence}: {error}"));
+        let events = world.judge(&operation).unwrap_or_else(|_| panic!("{sentence}")).events().to_vec();
+        let ends = events.iter().flat_map(|event| match *event {
+            Event::Transferred { from, to, .. } => [from.spot, to.spot],
+            Event::Swapped { one, other } => [one.spot, other.spot],
+            Event::Changed { at, .. } => [at.spot; 2],
+            _ => [Spot::NOWHERE; 2],
+        });
+        for spot in ends.filter(|&spot| spot != Spot::NOWHERE) {
+            for change in [
+                |cell: Cell| Cell { id: cell.id + 90, ..cell },
+                |cell: Cell| Cell { count: cell.count.wrapping_sub(4), ..cell },
+                |cell: Cell| Cell { kind: 1 - cell.kind, class: 1 - cell.class, ..cell },
+                |_| Cell::default(),
+            ] {
+                let mut spoiled = world.clone();
+                let before = spoiled.cell(spot);
+                let plan = spoiled.judge(&operation).unwrap_or_else(|_| panic!("{sentence}"));
+                spoiled.spoil(spot, change(before));
+                let (kept, revision) = (format!("{:?}", spoiled.snapshot()), spoiled.revision());
+                // What is still as the plan has to find it is carried out, or else nothing is.
+                if let Err(error) = spoiled.apply(plan) {
+                    assert!(
+                        matches!(error, ApplyError::Corrupted { at: Some(Place::Slot(..)) }),
+                        "{sentence}: {error}"
+                    );
+                    assert_eq!((format!("{:?}", spoiled.snapshot()), spoiled.revision()), (kept, revision));
+                    found += 1;
+                }
+            }
+        }
+    }
+    assert!(found > 30, "{found}");
+}

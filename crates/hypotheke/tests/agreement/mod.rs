@@ -34,13 +34,6 @@ fn alike_by_figures(mut reasons: Vec<(&'static str, Option<(i64, i64)>)>) -> Vec
     reasons
 }
 
-fn is_list_of_steps(request: &Request) -> bool {
-    match request {
-        Request::By(_, inner) => is_list_of_steps(inner),
-        request => matches!(request, Request::Together(_)),
-    }
-}
-
 /// Plays and compares; gives how often each answer was given.
 fn compare(rules: &Rules, draws: &[Draw]) -> BTreeMap<String, u32> {
     compare_tightened(rules, draws, None)

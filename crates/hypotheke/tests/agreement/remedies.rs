@@ -83,7 +83,9 @@ fn change(world: &World, rules: &mut Rules, cause: Cause) -> Option<()> {
             };
             caps[cap as usize].1 = small(would);
         }
-        Cause::StackLimit { kind, .. } if world.rules().kind(kind).pack().is_some() => return None,
+        Cause::StackLimit { kind, .. } if world.rules().kind(kind).is_some_and(|kind| kind.pack().is_some()) => {
+            return None;
+        }
         Cause::StackLimit { at, would, .. } => {
             let would = small(would);
             let kinds = rules.kinds.iter_mut().filter(|kind| kind.pack.is_none());

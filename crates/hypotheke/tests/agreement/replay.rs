@@ -76,7 +76,7 @@ impl Flat {
                     self.lessen(world, from, *count);
                     let laid = Lying {
                         id: to.stack().map_or(0, hypotheke::StackId::serial),
-                        kind: world.rules().kind(*kind).id().to_owned(),
+                        kind: world.rules().kind(*kind).expect("a kind of these rules").id().to_owned(),
                         variant: format!("{:?}", world.variant_of(*class)),
                         count: *count,
                         inside: world.inside_of(*inner).map(key),

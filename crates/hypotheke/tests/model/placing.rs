@@ -1,9 +1,9 @@
 //! What a place takes of a stack, one item after the other, and why not more.
 
 use super::faults::Fault;
+use super::reasons::in_order;
 use super::rules::{Caps, FilterSpec};
 use super::state::{At, Cell, Inside, Stack};
-use super::reasons::in_order;
 use super::{Model, No, Who, because, no};
 
 /// What has limits of its own.

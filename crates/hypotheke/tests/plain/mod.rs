@@ -344,8 +344,14 @@ impl Tried {
         lines.extend(self.unmarks.iter().map(|&mark| format!("unmark {}", mark_name(mark))));
         lines
             .extend(self.values.iter().map(|&(property, value)| format!("set {} to {value}", property_name(property))));
-        lines.extend(self.created.iter().map(|&(kind, max)| format!("create up to {max} {}", rules.kind(kind).id())));
-        lines.extend(self.consumed.iter().map(|&kind| format!("consume {}", rules.kind(kind).id())));
+        lines.extend(self.created.iter().map(|&(kind, max)| {
+            format!("create up to {max} {}", rules.kind(kind).expect("a kind of these rules").id())
+        }));
+        lines.extend(
+            self.consumed
+                .iter()
+                .map(|&kind| format!("consume {}", rules.kind(kind).expect("a kind of these rules").id())),
+        );
         format!("play\n{}", lines.iter().map(|line| format!("  {line}\n")).collect::<String>())
     }
 }
@@ -367,7 +373,7 @@ pub(crate) fn label(world: &World, operation: &Operation, place: &dyn Fn(Place) 
     let is_stack = |at: Place| matches!(at, Place::Slot(..) | Place::OnGround(_) | Place::Hand(_));
     let kind = |kind: &Option<KindId>, at: Place| match kind {
         Some(_) if is_stack(at) => items(at),
-        Some(kind) => world.rules().kind(*kind).id().to_owned(),
+        Some(kind) => world.rules().kind(*kind).expect("a kind of these rules").id().to_owned(),
         None => items(at),
     };
     let hand = || operation.actor.map(|actor| items(Place::Hand(actor))).unwrap_or_default();
@@ -399,11 +405,15 @@ pub(crate) fn label(world: &World, operation: &Operation, place: &dyn Fn(Place) 
         Action::Mark { at, mark } => format!("mark {mark:?} {} {}", items(*at), place(*at)),
         Action::Unmark { at, mark } => format!("unmark {mark:?} {} {}", items(*at), place(*at)),
         Action::Set { at, property, .. } => format!("set {property:?} {} {}", items(*at), place(*at)),
-        Action::Create { kind: of, to, .. } => format!("create {} {}", world.rules().kind(*of).id(), place(*to)),
+        Action::Create { kind: of, to, .. } => {
+            format!("create {} {}", world.rules().kind(*of).expect("a kind of these rules").id(), place(*to))
+        }
         Action::Consume { kind: of, from, .. } => {
             format!("consume {} {}", kind(of, *from), place(*from))
         }
-        Action::Bind { kind: of, at } => format!("bind {} {}", world.rules().kind(*of).id(), place(*at)),
+        Action::Bind { kind: of, at } => {
+            format!("bind {} {}", world.rules().kind(*of).expect("a kind of these rules").id(), place(*at))
+        }
         Action::Unbind { at } => format!("unbind {}", place(*at)),
         Action::Together { .. } | Action::Depart { .. } | Action::Arrive { .. } => panic!("no search tries that"),
     }

@@ -93,7 +93,7 @@ fn retries_bring_every_visit_to_its_end() {
         });
         for (turn, server) in [0, 1, 0, 1].into_iter().enumerate() {
             let world = &mut worlds[server];
-            let newcomer = Departure::newcomer(&rules, rules.find_holder("surveyor").unwrap(), "ada");
+            let newcomer = Departure::newcomer(&rules, "surveyor", "ada").unwrap();
             let mut visit = Visit::new(key("Ada"), ["camp", "pass"][server], newcomer, Terms { lease: 60_000 });
             let mut wait = |milliseconds| {
                 now += milliseconds;

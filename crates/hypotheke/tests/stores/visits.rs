@@ -19,7 +19,7 @@ fn server(rules: &std::sync::Arc<Ruleset>, number: u32) -> World {
 }
 
 fn visit(rules: &Ruleset, owner: &str) -> Visit {
-    let newcomer = Departure::newcomer(rules, rules.find_holder("surveyor").unwrap(), "ada");
+    let newcomer = Departure::newcomer(rules, "surveyor", "ada").unwrap();
     Visit::new(key("Ada"), owner, newcomer, TERMS)
 }
 
@@ -187,7 +187,7 @@ fn one_who_is_there_already_can_not_come_in() {
     let mut camp = server(&rules, 1);
     let mut ada = visit(&rules, "camp");
     run(&mut ada, &store, &mut camp).unwrap();
-    let newcomer = Departure::newcomer(&rules, rules.find_holder("surveyor").unwrap(), "ada");
+    let newcomer = Departure::newcomer(&rules, "surveyor", "ada").unwrap();
     let mut other = Visit::new(key("another Ada"), "camp", newcomer, TERMS);
     let error = run(&mut other, &store, &mut camp).unwrap_err();
     assert!(matches!(error, VisitError::Refused { reason: Reason::Unknown, .. }), "{error}");

@@ -15,7 +15,7 @@ use rustc_hash::FxHashSet;
 
 use crate::id::KindId;
 use crate::ruleset::Ruleset;
-use crate::world::{ClassKey, Origin, World};
+use crate::world::{ClassKey, Origin, PerKind, World};
 use place::Place;
 
 /// Says whether a world keeps every law, in time that grows with what differs from the world that it was asked about before.
@@ -57,7 +57,7 @@ pub struct Watch {
 #[derive(Debug)]
 struct Counted {
     /// How many items of each kind lie anywhere.
-    held: Vec<i128>,
+    held: PerKind<i128>,
     /// The ids of all stacks.
     ids: FxHashSet<u64>,
 }
@@ -81,7 +81,7 @@ impl Watch {
             rules: Arc::clone(world.rules()),
             places: Vec::new(),
             holders: Vec::new(),
-            counted: Counted { held: vec![0; world.rules().kinds().len()], ids: FxHashSet::default() },
+            counted: Counted { held: PerKind::new(world.rules().kinds().len()), ids: FxHashSet::default() },
             classes: Vec::new(),
             next_stack: 0,
             changed: Vec::new(),
@@ -131,7 +131,7 @@ impl Watch {
         let anything = frame || !changed.is_empty();
         self.changed = changed;
         sound
-            && self.conserves(world)
+            && world.accounts_for(&self.counted.held)
             && keeps_arrivals(world)
             && self.keeps_doors(world)
             && (!frame || self.keeps_names(world))
@@ -159,11 +159,6 @@ impl Watch {
             }
         }
         frame
-    }
-
-    /// Items in the world are those that came in without those that left.
-    fn conserves(&self, world: &World) -> bool {
-        self.counted.held.iter().zip(world.balances()).all(|(held, due)| *held == due)
     }
 }
 

@@ -52,13 +52,13 @@ impl Ruleset {
     fn resolve_property(&self, kind: KindId, name: &Word) -> Result<PropertyId, UnknownName<'_>> {
         let found = self
             .find_property(name.as_str())
-            .filter(|&property| matches!(self.kind(kind).property(property), Some(PropertyValue::Number(_))));
+            .filter(|&property| matches!(self.known_kind(kind).property(property), Some(PropertyValue::Number(_))));
         found.ok_or_else(|| UnknownName {
-            message: format!("kind `{}` has no number property `{name}`", self.kind(kind).id()),
+            message: format!("kind `{}` has no number property `{name}`", self.known_kind(kind).id()),
             help: {
                 let unknown = name.clone();
                 Box::new(move || {
-                    let names = self.kind(kind).properties().map(|(property, _)| &*self.property(property).name);
+                    let names = self.known_kind(kind).properties().map(|(property, _)| &*self.property(property).name);
                     suggestion(unknown.as_str(), names.collect::<Vec<_>>())
                         .or_else(|| Some("list it among the kind's `properties` with its first value".to_owned()))
                 })

@@ -1,0 +1,77 @@
+//! Applying a plan: only to the moment of the world for which it was made, and only if what it takes lies where it did.
+
+use super::Plan;
+use super::outcome::Outcome;
+use crate::world::{Cell, Event, Inner, Place, Spot, World};
+use rustc_hash::FxHashSet;
+
+/// Why a plan was not applied. Nothing has been changed.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, thiserror::Error)]
+pub enum ApplyError {
+    /// The world has changed since, be it by an undo, or it is a different one, be it a clone.
+    #[error("the world is not the one for which the plan was made, or it has changed since")]
+    Stale,
+    /// Something does not lie as it must at this moment: memory was overwritten, or this library has a fault.
+    #[error("the world is corrupted: what lies in one of its places is not what the plan was made for")]
+    Corrupted {
+        /// The first place where that is so; none if its container is not there at all.
+        at: Option<Place>,
+    },
+}
+
+impl World {
+    /// Carries out a plan, whole. Takes as long as what it changes.
+    ///
+    /// # Errors
+    /// [`ApplyError::Stale`] if the world has changed since the plan was made, or is a different one; [`ApplyError::Corrupted`]
+    /// if both ends of a change are not as they were. The world is then as it was.
+    pub fn apply(&mut self, plan: Plan) -> Result<Outcome, ApplyError> {
+        if self.now.moment() != plan.moment {
+            return Err(ApplyError::Stale);
+        }
+        if let Some(at) = self.first_mismatch(&plan.scratch.events) {
+            return Err(ApplyError::Corrupted { at });
+        }
+        self.carry_out_all(plan.scratch, plan.next_stack);
+        Ok(plan.outcome)
+    }
+
+    /// The first place in which something else lies than changes are based on. Where several changes meet, the later ones are
+    /// based on the earlier: only what the first finds there is looked at.
+    fn first_mismatch(&self, events: &[Event]) -> Option<Option<Place>> {
+        let mut met: FxHashSet<Spot> = FxHashSet::default();
+        let known = self.container_count();
+        let mut differs = |spot: Spot, as_planned: &dyn Fn(Cell) -> bool| {
+            // What the plan itself brings is not there yet, and neither is what will land.
+            if spot.container >= known || !met.insert(spot) {
+                return None;
+            }
+            if !self.has_spot(spot) {
+                return Some(None);
+            }
+            (!as_planned(self.cell(spot))).then(|| Some(self.place_of_spot(spot)))
+        };
+        events.iter().find_map(|event| match *event {
+            Event::Transferred { kind, count, from, to, class, inner: Inner(inner) } => {
+                let is_alike = |cell: Cell| cell.kind == kind.0 && cell.class == class.0;
+                let gives = |cell: Cell| {
+                    cell.id == from.stack.0 && cell.count >= count && cell.inner == inner && is_alike(cell)
+                };
+                let takes = |cell: Cell| {
+                    let is_onto = || cell.id == to.stack.0 && is_alike(cell) && !cell.is_pack();
+                    cell.is_empty() || is_onto() && cell.count.checked_add(count).is_some()
+                };
+                let source = if from.exists() { differs(from.spot, &gives) } else { None };
+                source.or_else(|| if to.exists() { differs(to.spot, &takes) } else { None })
+            }
+            Event::Swapped { one, other } => {
+                let first = differs(one.spot, &|cell| cell.id == one.stack.0);
+                first.or_else(|| differs(other.spot, &|cell| cell.id == other.stack.0))
+            }
+            Event::Changed { at, before, .. } => {
+                differs(at.spot, &|cell| cell.id == at.stack.0 && cell.class == before.0)
+            }
+            _ => None,
+        })
+    }
+}

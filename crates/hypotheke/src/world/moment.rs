@@ -1,0 +1,60 @@
+//! Moments: which state of which world a plan was made for, and since when a container or a holder is what it is.
+
+use std::sync::atomic::{AtomicU32, Ordering};
+
+/// The histories that have begun in this process. They reach no output, no save, no equality of worlds and no hash.
+static BEGUN: AtomicU32 = AtomicU32::new(0);
+
+/// A moment in the history of one world. No other moment of this or any other world of the process is equal to it.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub(crate) struct Moment {
+    history: u32,
+    change: u32,
+}
+
+/// The moment at which a world is. Every change leads to the next, an undo too, and a clone goes on in a history of its own.
+#[derive(Debug)]
+pub(crate) struct Now {
+    /// 0 as long as nobody has asked for it since the world was made or cloned.
+    history: AtomicU32,
+    change: u32,
+}
+
+impl Now {
+    pub(crate) fn new() -> Now {
+        Now { history: AtomicU32::new(0), change: 0 }
+    }
+
+    /// Of several threads that ask at once all get the same.
+    pub(crate) fn moment(&self) -> Moment {
+        let history = match self.history.load(Ordering::Relaxed) {
+            0 => {
+                let fresh = BEGUN.fetch_add(1, Ordering::Relaxed) + 1;
+                let before = self.history.compare_exchange(0, fresh, Ordering::Relaxed, Ordering::Relaxed);
+                before.err().unwrap_or(fresh)
+            }
+            begun => begun,
+        };
+        Moment { history, change: self.change }
+    }
+
+    /// The world has changed.
+    #[inline]
+    pub(crate) fn pass(&mut self) {
+        self.change = self.change.wrapping_add(1);
+        if self.change == 0 {
+            *self.history.get_mut() = 0;
+        }
+    }
+}
+
+impl Moment {
+    /// Of what is in no world.
+    pub(crate) const NEVER: Moment = Moment { history: 0, change: 0 };
+}
+
+impl Clone for Now {
+    fn clone(&self) -> Now {
+        Now::new()
+    }
+}
