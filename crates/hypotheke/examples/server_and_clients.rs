@@ -8,7 +8,7 @@
 use std::error::Error;
 use std::sync::Arc;
 
-use hypotheke::exchange::{Answer, Client, Server, ToClient, ToServer};
+use hypotheke::exchange::{Answer, Client, Server, ToClient};
 use hypotheke::{NamedOperation, Ruleset, World};
 use rand_core::{Rng, SeedableRng};
 use rand_xoshiro::Xoshiro256PlusPlus;
@@ -93,8 +93,8 @@ struct Play {
 impl Play {
     fn begin(rules: &Arc<Ruleset>) -> Result<Play, Box<dyn Error>> {
         let server = Server::new(World::new(rules), 4);
-        let ToClient::World(snapshot) = server.welcome() else { return Err("a welcome is a world".into()) };
-        let clients = NAMES.iter().map(|name| Client::new(name, rules, &snapshot)).collect::<Result<_, _>>()?;
+        let ToClient::World(welcome) = server.welcome() else { return Err("a welcome is a world".into()) };
+        let clients = NAMES.iter().map(|name| Client::new(name, rules, &welcome)).collect::<Result<_, _>>()?;
         Ok(Play { server, clients, to_server: Line::new(1), to_clients: Line::new(2) })
     }
 
@@ -141,8 +141,7 @@ impl Play {
     /// What a client does when it has heard nothing for a while.
     fn ask_again(&mut self) -> Result<(), Box<dyn Error>> {
         for (number, client) in self.clients.iter().enumerate() {
-            let missed = ToServer::Missed { since: client.confirmed() };
-            for message in client.resend().into_iter().chain([missed]) {
+            for message in client.resend().into_iter().chain([client.catch_up()]) {
                 self.to_server.send(number, serde_json::to_string(&message)?);
             }
         }

@@ -243,7 +243,7 @@ fn what_departs_and_arrives_can_be_followed() {
     ] {
         let Replies { to_all, to_sender } =
             server.receive(&ToServer::Request(Box::new(Request::new(operation(sentence)))));
-        let Some(ToClient::Update(update)) = to_all else {
+        let Some(ToClient::Update { update, .. }) = to_all else {
             // A game opens nothing: only holders do.
             assert!(sentence == "open sled" || sentence == "arrive ann as ann", "{sentence}: {to_sender:?}");
             continue;
@@ -256,7 +256,7 @@ fn what_departs_and_arrives_can_be_followed() {
     assert_eq!(server.world().departed().len(), 0);
 }
 
-use hypotheke::exchange::Replies;
+use hypotheke::exchange::{PROTOCOL, Received, Replies, Welcome};
 
 fn joined(name: &str, server: &Server, rules: &Arc<Ruleset>) -> Client {
     let ToClient::World(snapshot) = server.welcome() else { panic!("no world") };
@@ -305,26 +305,69 @@ fn a_client_that_missed_much_gets_the_whole_world() {
         last = replies.to_all;
     }
     let received = ann.receive(&last.unwrap()).unwrap();
-    assert_eq!(received.send, [ToServer::Missed { since: 0 }]);
+    assert_eq!(received.send, [ToServer::Missed { since: 0, undone: 0 }]);
     let replies = server.receive(&received.send[0]);
     assert!(matches!(replies.to_sender[..], [ToClient::World(_)]), "only two updates are kept");
     assert!(ann.receive(&replies.to_sender[0]).unwrap().send.is_empty());
     assert_eq!((ann.confirmed(), ann.world().snapshot()), (5, server.world().snapshot()));
     // An older world is no news.
-    let older = ToClient::World(Box::new(World::new(&rules).snapshot()));
+    let older = Server::new(World::new(&rules), 2).welcome();
     assert!(ann.receive(&older).unwrap().answers.is_empty());
     assert_eq!(ann.confirmed(), 5);
     // One who is ahead of the server's life gets the world too.
-    assert!(matches!(server.receive(&ToServer::Missed { since: 77 }).to_sender[..], [ToClient::World(_)]));
-    assert!(server.receive(&ToServer::Missed { since: 5 }).to_sender.is_empty());
+    assert!(matches!(server.receive(&ToServer::Missed { since: 77, undone: 0 }).to_sender[..], [ToClient::World(_)]));
+    assert!(server.receive(&ToServer::Missed { since: 5, undone: 0 }).to_sender.is_empty());
 }
 
 #[test]
 fn a_client_with_an_impossible_name_or_world_is_an_error() {
-    let (rules, snapshot) = (rules(8), World::new(&rules(8)).snapshot());
-    assert!(matches!(Client::new(&"x".repeat(60), &rules, &snapshot), Err(ClientError::Name(_))));
-    let other = Snapshot { next_stack: 0, ..snapshot };
+    let rules = rules(8);
+    let ToClient::World(welcome) = Server::new(World::new(&rules), 8).welcome() else { panic!("no world") };
+    assert!(matches!(Client::new(&"x".repeat(60), &rules, &welcome), Err(ClientError::Name(_))));
+    let other = Welcome { world: Snapshot { next_stack: 0, ..welcome.world.clone() }, ..*welcome.clone() };
     assert!(matches!(Client::new("ann", &rules, &other), Err(ClientError::Snapshot(_))));
+    let later = Welcome { protocol: PROTOCOL + 1, ..*welcome.clone() };
+    assert!(matches!(Client::new("ann", &rules, &later), Err(ClientError::Protocol(_))));
+    let other = Client::new("ann", &self::rules(9), &welcome).unwrap_err();
+    assert!(matches!(&other, ClientError::OtherRules { server, client } if server != client), "{other}");
+}
+
+#[test]
+fn a_client_that_speaks_another_version_is_turned_away() {
+    let rules = rules(8);
+    let mut server = Server::new(World::new(&rules), 8);
+    let mut ann = joined("ann", &server, &rules);
+    assert!(matches!(server.receive(&Client::join()).to_sender[..], [ToClient::World(_)]));
+    let replies = server.receive(&ToServer::Join { protocol: 9 });
+    let error = ann.receive(&replies.to_sender[0]).unwrap_err();
+    assert_eq!(error.to_string(), "the server says: the client speaks version 9 of the protocol, the server version 1");
+}
+
+#[test]
+fn what_the_server_undoes_is_undone_for_its_clients() {
+    let rules = rules(8);
+    let mut world = World::new(&rules);
+    world.keep_history(8);
+    let mut server = Server::new(world, 8);
+    let (mut ann, mut ben) = (joined("ann", &server, &rules), joined("ben", &server, &rules));
+    let first = server.receive(&ann.act(operation("move 4 flare from depot to ann.bag")));
+    let told = first.to_all.expect("applied");
+    for client in [&mut ann, &mut ben] {
+        assert!(client.receive(&told).unwrap().send.is_empty());
+    }
+    let undone = server.undo().unwrap().to_all.expect("the world as it was");
+    let second = server.receive(&ben.act(operation("move 1 rope from depot to ben.bag"))).to_all.expect("applied");
+    // Ben hears of what comes after before he hears that something was undone: the same revision, but another world.
+    assert_eq!(ben.receive(&second).unwrap().send, [ToServer::Missed { since: 1, undone: 0 }]);
+    let again = server.receive(&ben.catch_up());
+    assert_eq!(ben.receive(&again.to_sender[0]).unwrap().answers.len(), 1);
+    assert!(ann.receive(&undone).unwrap().answers.is_empty() && ann.receive(&second).unwrap().send.is_empty());
+    // What comes late of the time before is no news.
+    assert_eq!(ann.receive(&told).unwrap(), Received::default());
+    for client in [&ann, &ben] {
+        assert_eq!(client.world().snapshot(), server.world().snapshot());
+    }
+    assert!(server.undo().is_ok() && server.undo().is_err(), "one operation was there to be undone");
 }
 
 /// What happens to messages on their way: they wait in any order, get lost, come twice.
@@ -341,6 +384,8 @@ enum Step {
     /// One of the messages that wait for a client.
     Tell(usize, usize, Fate),
     Resend(usize),
+    /// The server undoes its latest operation.
+    Undo,
 }
 
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -368,6 +413,7 @@ fn any_step() -> impl Strategy<Value = Step> {
         4 => (0..64usize, fate.clone()).prop_map(|(which, fate)| Step::Serve(which, fate)),
         6 => (0..2usize, 0..64usize, fate).prop_map(|(client, which, fate)| Step::Tell(client, which, fate)),
         1 => (0..2usize).prop_map(Step::Resend),
+        1 => Just(Step::Undo),
     ]
 }
 
@@ -409,7 +455,9 @@ proptest! {
         kept in 0usize..12,
     ) {
         let rules = rules(1_000);
-        let mut server = Server::new(World::new(&rules), kept);
+        let mut world = World::new(&rules);
+        world.keep_history(4);
+        let mut server = Server::new(world, kept);
         let mut clients = [joined("ann", &server, &rules), joined("ben", &server, &rules)];
         let mut network = Network { to_server: Vec::new(), to_clients: vec![Vec::new(); 2] };
         let mut asked = 0;
@@ -430,6 +478,11 @@ proptest! {
                         tell(&mut clients[number], &mut network, number, &message);
                     }
                 }
+                Step::Undo => {
+                    if let Ok(replies) = server.undo() {
+                        network.to_clients.iter_mut().for_each(|waiting| waiting.extend(replies.to_all.clone()));
+                    }
+                }
                 Step::Resend(number) => {
                     network.to_server.extend(clients[number].resend().into_iter().map(|message| (number, message)));
                 }
@@ -439,7 +492,7 @@ proptest! {
         for _ in 0..3 {
             for (number, client) in clients.iter().enumerate() {
                 network.to_server.extend(client.resend().into_iter().map(|message| (number, message)));
-                network.to_server.push((number, ToServer::Missed { since: client.confirmed() }));
+                network.to_server.push((number, client.catch_up()));
             }
             while !network.to_server.is_empty() || network.to_clients.iter().any(|waiting| !waiting.is_empty()) {
                 for (from, message) in std::mem::take(&mut network.to_server) {
@@ -458,7 +511,7 @@ proptest! {
             prop_assert_eq!(client.world().snapshot(), snapshot.clone());
             prop_assert_eq!(client.world().recount(), vec![]);
         }
-        // Each request was applied at most once.
+        // Each request was applied at most once, but for what was undone.
         let ids: BTreeSet<&RequestId> = server.world().answered_requests().map(|answered| &answered.id).collect();
         prop_assert_eq!(ids.len() as u64, server.world().revision());
         prop_assert!(ids.len() <= asked);

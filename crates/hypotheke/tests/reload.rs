@@ -298,10 +298,17 @@ fn a_server_takes_its_clients_along() {
     };
     let mut server = Server::new(World::new(&rules(4, &["9 flare"])), 10);
     let ToClient::World(snapshot) = server.welcome() else { panic!("no world") };
+    let theirs = Client::new("ann", &rules(3, &[]), &snapshot);
+    assert!(
+        matches!(theirs, Err(hypotheke::exchange::ClientError::OtherRules { .. })),
+        "what lies there at the start is a rule"
+    );
     let mut ann = Client::new("ann", &rules(4, &[]), &snapshot).unwrap();
     let waiting = ann.act("consume 1 flare from depot".parse().unwrap());
     let (differences, replies) = server.reload(&rules(1, &[])).unwrap();
     assert_eq!(differences.len(), 2);
+    let news = replies.to_all.as_ref().expect("the whole world");
+    assert!(ann.receive(news).is_err_and(|error| error.to_string().starts_with("the server plays by the ruleset")));
     ann.use_rules(&rules(1, &[]));
     assert!(ann.receive(&replies.to_all.unwrap()).unwrap().send.is_empty());
     // What was asked for before is done on the world as it is now.

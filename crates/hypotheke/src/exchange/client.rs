@@ -4,12 +4,12 @@ use std::collections::VecDeque;
 use std::sync::Arc;
 
 use super::following::FollowError;
-use super::message::{ToClient, ToServer};
+use super::message::{PROTOCOL, ToClient, ToServer, Welcome};
 use super::request::{Answer, Request, RequestId, RequestIdError};
 use super::update::Update;
 use crate::language::NamedOperation;
 use crate::ruleset::Ruleset;
-use crate::snapshot::{Snapshot, SnapshotError};
+use crate::snapshot::SnapshotError;
 use crate::world::World;
 
 /// Why a client can't take what it was given.
@@ -19,10 +19,24 @@ pub enum ClientError {
     /// Its name makes no ids of requests.
     #[error("the name of a client: {0}")]
     Name(#[from] RequestIdError),
+    /// The server speaks another version of the protocol.
+    #[error("the server speaks version {0} of the protocol, the client version {PROTOCOL}")]
+    Protocol(u32),
+    /// The server plays by another ruleset: take that, with [`Client::use_rules`], and join again.
+    #[error("the server plays by the ruleset with the fingerprint {server}, the client has {client}")]
+    OtherRules {
+        /// The fingerprint of the server's ruleset.
+        server: String,
+        /// The fingerprint of the client's.
+        client: String,
+    },
+    /// The server has turned the client away.
+    #[error("the server says: {0}")]
+    Rejected(String),
     /// A world that can't be.
     #[error(transparent)]
     Snapshot(#[from] SnapshotError),
-    /// An update that can't be followed. Ask for the whole world, with [`ToServer::Join`].
+    /// An update that can't be followed. Ask for the whole world, with [`Client::join`].
     #[error(transparent)]
     Follow(#[from] FollowError),
 }
@@ -51,6 +65,8 @@ pub struct Client {
     rules: Arc<Ruleset>,
     /// As far as the server has told, and what is done ahead.
     copy: World,
+    /// How many operations the server has undone, as far as it has told.
+    undone: u64,
     ahead: u32,
     open: VecDeque<Request>,
 }
@@ -60,12 +76,25 @@ impl Client {
     /// of.
     ///
     /// # Errors
-    /// If no such world can be, or the name is too long or has control characters.
-    pub fn new(name: &str, rules: &Arc<Ruleset>, snapshot: &Snapshot) -> Result<Client, ClientError> {
+    /// If the server speaks another protocol or plays by other rules, if no such world can be, or if the name is too long or has
+    /// control characters.
+    pub fn new(name: &str, rules: &Arc<Ruleset>, welcome: &Welcome) -> Result<Client, ClientError> {
         format!("{name}/{}", u64::MAX).parse::<RequestId>()?;
-        let mut copy = World::from_snapshot(rules, snapshot)?;
-        copy.keep_history(usize::MAX);
-        Ok(Client { name: name.to_owned(), next: 0, rules: Arc::clone(rules), copy, ahead: 0, open: VecDeque::new() })
+        let (copy, rules) = (copy_of(rules, welcome)?, Arc::clone(rules));
+        let (name, open) = (name.to_owned(), VecDeque::new());
+        Ok(Client { name, next: 0, rules, copy, undone: welcome.undone, ahead: 0, open })
+    }
+
+    /// What asks the server for the whole world.
+    #[must_use = "what is not sent is not done"]
+    pub fn join() -> ToServer {
+        ToServer::Join { protocol: PROTOCOL }
+    }
+
+    /// What asks the server for all that the client may have missed. Send it after a while in which nothing came.
+    #[must_use = "what is not sent is not done"]
+    pub fn catch_up(&self) -> ToServer {
+        ToServer::Missed { since: self.confirmed(), undone: self.undone }
     }
 
     /// The server is about to go over to an edited ruleset, or has done so: the next whole world that comes is one of that.
@@ -114,9 +143,15 @@ impl Client {
     /// If it tells of what can't be. The copy is then as it was.
     pub fn receive(&mut self, message: &ToClient) -> Result<Received, ClientError> {
         match message {
-            ToClient::Update(update) => self.update(update),
-            ToClient::Answer { id, answer } => Ok(self.answer(id.as_ref(), answer)),
-            ToClient::World(snapshot) => self.replace(snapshot),
+            ToClient::Update { undone, .. } | ToClient::Answer { undone, .. } if *undone > self.undone => {
+                Ok(self.missed())
+            }
+            // Of a time that the server has taken back.
+            ToClient::Update { undone, .. } if *undone < self.undone => Ok(Received::default()),
+            ToClient::Update { update, .. } => self.update(update),
+            ToClient::Answer { undone, id, answer } => Ok(self.answer(*undone, id.as_ref(), answer)),
+            ToClient::World(welcome) => self.replace(welcome),
+            ToClient::Rejected { message } => Err(ClientError::Rejected(message.clone())),
         }
     }
 
@@ -147,8 +182,7 @@ impl Client {
             return Ok(received);
         }
         if update.revision > self.confirmed() + 1 {
-            received.send.push(ToServer::Missed { since: self.confirmed() });
-            return Ok(received);
+            return Ok(self.missed());
         }
         self.take_back_all();
         let followed = self.copy.follow(update);
@@ -169,12 +203,16 @@ impl Client {
         self.open.remove(at)?.id
     }
 
-    fn answer(&mut self, id: Option<&RequestId>, answer: &Answer) -> Received {
+    fn missed(&self) -> Received {
+        Received { send: vec![self.catch_up()], answers: Vec::new() }
+    }
+
+    fn answer(&mut self, undone: u64, id: Option<&RequestId>, answer: &Answer) -> Received {
         let mut received = Received::default();
-        if answer.outcome().is_some_and(|outcome| outcome.revision() > self.confirmed()) {
+        let is_ahead = answer.outcome().is_some_and(|outcome| outcome.revision() > self.confirmed());
+        if is_ahead && undone == self.undone {
             // The update that tells what it changed is on its way, or lost.
-            received.send.push(ToServer::Missed { since: self.confirmed() });
-            return received;
+            return self.missed();
         }
         let Some(id) = id else { return received };
         self.take_back_all();
@@ -184,19 +222,29 @@ impl Client {
     }
 
     /// Goes on with the whole world that the server has told, unless that is older than the copy.
-    fn replace(&mut self, snapshot: &Snapshot) -> Result<Received, ClientError> {
+    fn replace(&mut self, welcome: &Welcome) -> Result<Received, ClientError> {
         let mut received = Received::default();
-        if snapshot.revision < self.confirmed() {
+        if (welcome.undone, welcome.world.revision) < (self.undone, self.confirmed()) {
             return Ok(received);
         }
-        let mut copy = World::from_snapshot(&self.rules, snapshot)?;
-        copy.keep_history(usize::MAX);
-        (self.copy, self.ahead) = (copy, 0);
-        for answered in &snapshot.requests {
+        (self.copy, self.undone, self.ahead) = (copy_of(&self.rules, welcome)?, welcome.undone, 0);
+        for answered in &welcome.world.requests {
             let answer = Answer::Applied { outcome: answered.outcome, repeated: true };
             received.answers.extend(self.close(&answered.id).map(|id| (id, answer)));
         }
         self.do_all_ahead();
         Ok(received)
     }
+}
+
+fn copy_of(rules: &Arc<Ruleset>, welcome: &Welcome) -> Result<World, ClientError> {
+    if welcome.protocol != PROTOCOL {
+        return Err(ClientError::Protocol(welcome.protocol));
+    }
+    if welcome.ruleset != rules.fingerprint() {
+        return Err(ClientError::OtherRules { server: welcome.ruleset.clone(), client: rules.fingerprint() });
+    }
+    let mut copy = World::from_snapshot(rules, &welcome.world)?;
+    copy.keep_history(usize::MAX);
+    Ok(copy)
 }

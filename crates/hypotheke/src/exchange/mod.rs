@@ -26,7 +26,7 @@ mod writing;
 
 pub use client::{Client, ClientError, Received};
 pub use following::FollowError;
-pub use message::{ToClient, ToServer};
+pub use message::{PROTOCOL, ToClient, ToServer, Welcome};
 pub(crate) use request::RequestWindow;
 pub use request::{Answer, Answered, Request, RequestId, RequestIdError};
 pub use server::{Replies, Server};

@@ -3,7 +3,7 @@
 use std::collections::VecDeque;
 use std::sync::Arc;
 
-use super::message::{ToClient, ToServer};
+use super::message::{PROTOCOL, ToClient, ToServer, Welcome};
 use super::request::Request;
 use super::update::Update;
 use crate::migration::{Difference, MigrationError};
@@ -38,8 +38,8 @@ pub struct Replies {
 ///     .build()?;
 /// let rules = rules.into();
 /// let mut server = Server::new(World::new(&rules), 100);
-/// let ToClient::World(snapshot) = server.welcome() else { unreachable!() };
-/// let mut ann = Client::new("ann", &rules, &snapshot).unwrap();
+/// let ToClient::World(welcome) = server.welcome() else { unreachable!() };
+/// let mut ann = Client::new("ann", &rules, &welcome).unwrap();
 ///
 /// // The client does at once what it asks for, and the server's word makes it so.
 /// let sent = ann.act("move 3 flare from depot to sled".parse().unwrap());
@@ -59,13 +59,15 @@ pub struct Server {
     /// Those that led to the latest revisions, without a gap.
     updates: VecDeque<Update>,
     most_updates: usize,
+    /// How many operations have been undone.
+    undone: u64,
 }
 
 impl Server {
     /// The owner of a world, who keeps so many of the latest updates for those who miss some.
     #[must_use]
     pub fn new(world: World, most_updates: usize) -> Server {
-        Server { world, departures: Departures::new(), updates: VecDeque::new(), most_updates }
+        Server { world, departures: Departures::new(), updates: VecDeque::new(), most_updates, undone: 0 }
     }
 
     /// The world as it is.
@@ -88,15 +90,25 @@ impl Server {
     /// What a client needs that comes new.
     #[must_use]
     pub fn welcome(&self) -> ToClient {
-        ToClient::World(Box::new(self.world.snapshot()))
+        ToClient::World(Box::new(Welcome {
+            protocol: PROTOCOL,
+            ruleset: self.world.rules().fingerprint(),
+            undone: self.undone,
+            world: self.world.snapshot(),
+        }))
     }
 
     /// Takes a message of a client.
     pub fn receive(&mut self, message: &ToServer) -> Replies {
         match message {
-            ToServer::Join => Replies { to_all: None, to_sender: vec![self.welcome()] },
+            ToServer::Join { protocol: PROTOCOL } => Replies { to_all: None, to_sender: vec![self.welcome()] },
+            ToServer::Join { protocol } => {
+                let message =
+                    format!("the client speaks version {protocol} of the protocol, the server version {PROTOCOL}");
+                Replies { to_all: None, to_sender: vec![ToClient::Rejected { message }] }
+            }
             ToServer::Request(request) => self.answer(request),
-            ToServer::Missed { since } => Replies { to_all: None, to_sender: self.since(*since) },
+            ToServer::Missed { since, undone } => Replies { to_all: None, to_sender: self.since(*since, *undone) },
         }
     }
 
@@ -107,6 +119,18 @@ impl Server {
     pub fn perform(&mut self, operation: &Operation) -> Result<(Outcome, Replies), Refusal> {
         let outcome = self.world.perform(operation)?;
         Ok((outcome, Replies { to_all: self.publish(), to_sender: Vec::new() }))
+    }
+
+    /// Undoes the latest operation, be it one of a client, if the world keeps it ([`World::keep_history`]). What is for all is the
+    /// whole world as it was before.
+    ///
+    /// # Errors
+    /// [`Cause::Stale`](crate::Cause::Stale) if it is not kept.
+    pub fn undo(&mut self) -> Result<Replies, Refusal> {
+        self.world.take_back(self.world.revision())?;
+        self.updates.pop_back();
+        self.undone += 1;
+        Ok(Replies { to_all: Some(self.welcome()), to_sender: Vec::new() })
     }
 
     /// Goes over to an edited ruleset, as [`World::reload`] does. Clients need the ruleset too, see
@@ -124,7 +148,7 @@ impl Server {
         let before = self.world.revision();
         let answer = self.world.request(request, &self.departures);
         let to_all = if self.world.revision() > before { self.publish() } else { None };
-        Replies { to_all, to_sender: vec![ToClient::Answer { id: request.id.clone(), answer }] }
+        Replies { to_all, to_sender: vec![ToClient::Answer { undone: self.undone, id: request.id.clone(), answer }] }
     }
 
     /// Keeps what the latest operation changed.
@@ -135,16 +159,16 @@ impl Server {
         if self.updates.len() > self.most_updates {
             self.updates.pop_front();
         }
-        Some(ToClient::Update(update))
+        Some(ToClient::Update { undone: self.undone, update })
     }
 
     /// What came after a revision: the updates, or the whole world where they are not all kept.
-    fn since(&self, revision: u64) -> Vec<ToClient> {
-        let missing = self.world.revision().checked_sub(revision).and_then(|missing| usize::try_from(missing).ok());
-        match missing {
+    fn since(&self, revision: u64, undone: u64) -> Vec<ToClient> {
+        let missing = self.world.revision().checked_sub(revision).filter(|_| undone == self.undone);
+        match missing.and_then(|missing| usize::try_from(missing).ok()) {
             Some(missing) if missing <= self.updates.len() => {
                 let kept = self.updates.iter().skip(self.updates.len() - missing);
-                kept.cloned().map(ToClient::Update).collect()
+                kept.cloned().map(|update| ToClient::Update { undone, update }).collect()
             }
             _ => vec![self.welcome()],
         }
