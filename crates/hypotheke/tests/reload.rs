@@ -105,18 +105,32 @@ fn what_lay_in_slots_that_have_gone_goes_to_those_that_stay_then_on() {
 }
 
 #[test]
-fn a_kept_item_without_a_place_and_a_refusal_leave_all_as_it_was() {
+fn a_kept_item_without_a_place_is_set_aside_and_a_refusal_leaves_all_as_it_was() {
     let rules = |slots, start: &[&str]| {
         ready(kinds().container("depot", move |depot| depot.slots(slots)).start("depot", start.iter().copied()))
     };
     let mut world = World::new(&rules(2, &["6 flare", "1 log"]));
     let before = world.snapshot();
-    let error = world.reload(&rules(1, &[])).unwrap_err();
+    let mut smaller = world.clone();
     assert_eq!(
-        error.to_string(),
-        "depot/1: log is kept, and there is no room for it but on the ground; that is refused"
+        told(&mut smaller, &rules(1, &[])),
+        ["depot: it has 1 slots instead of 2", "depot/1: the slot has gone, in which lay 1 log; it is kept aside",]
     );
-    assert_eq!(world.snapshot(), before);
+    assert_eq!((on_ground(&smaller), smaller.strays().len()), (Vec::new(), 1));
+    assert_eq!(told(&mut smaller, &rules(2, &[])).last().unwrap(), "depot/1: 1 log came back");
+    assert_eq!(lying(&smaller, "depot"), ["0: 6 flare", "1: 1 log"]);
+    assert_eq!((smaller.strays().len(), smaller.recount()), (0, vec![]));
+    // So is one that lies in a pack.
+    let mut packed = World::new(&rules(2, &["6 flare", "1 crate"]));
+    perform(&mut packed, "create 1 log in depot/1/");
+    assert_eq!(
+        told(&mut packed, &rules(1, &[])).last().unwrap(),
+        "depot/1: the slot has gone, in which lay 1 crate; it is kept aside"
+    );
+    assert_eq!((on_ground(&packed), packed.strays().len()), (Vec::new(), 2));
+    assert!(told(&mut packed, &rules(2, &[])).contains(&"depot/1: 1 crate came back".to_owned()));
+    let log = packed.rules().find_kind("log").unwrap();
+    assert_eq!((packed.count(log, None), packed.strays().len(), packed.recount()), (1, 0, vec![]));
     let refusing = MigrationRules { gone: Treatment::Refuse, ..MigrationRules::default() };
     let edited = ready(kinds().container("depot", |depot| depot.slots(1)).migration(refusing));
     let error = world.reload(&edited).unwrap_err();

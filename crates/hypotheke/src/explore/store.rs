@@ -78,8 +78,9 @@ impl Places {
             Places::Even(length) => number * length..(number + 1) * length,
             Places::Ends { ends, wraps } => {
                 let end = |number: usize| {
-                    let wrapped = wraps.partition_point(|&from| from as usize <= number);
-                    wrapped << 32 | ends[number] as usize
+                    // Where addresses have 32 bits there are never more bytes than one of them can count.
+                    let wrapped = wraps.partition_point(|&from| from as usize <= number) as u64;
+                    usize::try_from(wrapped << 32 | u64::from(ends[number])).unwrap_or(usize::MAX)
                 };
                 number.checked_sub(1).map_or(0, end)..end(number)
             }

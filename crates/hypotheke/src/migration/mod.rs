@@ -76,7 +76,7 @@ impl Difference {
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 #[non_exhaustive]
 pub enum MigrationError {
-    /// The ruleset says that this is to be refused, or a kept item would have to go to the ground.
+    /// The ruleset says that this is to be refused.
     #[error("{}", .0.iter().map(Difference::to_string).collect::<Vec<_>>().join("\n"))]
     Refused(Vec<Difference>),
     /// What the world has can't be under any ruleset.
@@ -141,14 +141,22 @@ pub(crate) fn migrate(
     let (revision, random) = (snapshot.revision, snapshot.random.clone());
     let mut carrying = Carrying::new(snapshot, known, rules);
     carrying.all();
-    let Carrying { snapshot, mut differences, spilled, shortcuts, .. } = carrying;
+    let mut differences = std::mem::take(&mut carrying.differences);
+    let (spilled, shortcuts) = (std::mem::take(&mut carrying.spilled), std::mem::take(&mut carrying.shortcuts));
+    let snapshot = carrying.into_snapshot();
     let refused = |found: &&Difference| found.treatment == Some(Treatment::Refuse);
     let refused: Vec<Difference> = differences.iter().filter(refused).cloned().collect();
     if !refused.is_empty() {
         return Err(MigrationError::Refused(refused));
     }
     let mut world = World::from_snapshot(rules, &snapshot)?;
-    treat::lay_what_spilled(&mut world, &spilled, &mut differences)?;
+    let kept = treat::lay_what_spilled(&mut world, &spilled, &mut differences);
+    if !kept.is_empty() {
+        // A kept item must not lie on the ground: it is set aside until there is room for it.
+        let mut carrying = Carrying::new(world.snapshot(), known, rules);
+        carrying.set_aside_landed(&kept);
+        world = World::from_snapshot(rules, &carrying.into_snapshot())?;
+    }
     strays::bind_again(&mut world, shortcuts, &mut differences);
     treat::treat_limits(&mut world, before, &mut differences)?;
     world.go_on_from(revision + 1, random);
@@ -226,9 +234,13 @@ impl<'r> Carrying<'r> {
         self.openers();
         self.origins();
         self.set_aside_tallies();
-        self.snapshot.packs = std::mem::take(&mut self.packs).into_values().collect();
         let landed = self.spilled.iter().map(|it| Landed { at: Position::default(), stack: it.stack.clone() });
         self.snapshot.ground.extend(landed);
+    }
+
+    fn into_snapshot(mut self) -> Snapshot {
+        self.snapshot.packs = self.packs.into_values().collect();
+        self.snapshot
     }
 
     fn tell(&mut self, place: impl Into<String>, message: impl Into<String>, treatment: Option<Treatment>) {

@@ -74,6 +74,18 @@ impl Carrying<'_> {
         }
     }
 
+    /// Keeps stacks aside that lie on the ground, with where they lay before.
+    pub(super) fn set_aside_landed(&mut self, stacks: &BTreeMap<StackId, String>) {
+        let (aside, stay): (Vec<_>, Vec<_>) = std::mem::take(&mut self.snapshot.ground)
+            .into_iter()
+            .partition(|landed| stacks.contains_key(&landed.stack.id));
+        self.snapshot.ground = stay;
+        for landed in aside {
+            let place = stacks.get(&landed.stack.id).cloned().unwrap_or_default();
+            self.set_aside_whole(place, None, landed.stack);
+        }
+    }
+
     fn set_aside(&mut self, place: String, at: Option<Position>, stack: Stack, slots: Option<u32>) {
         let tally = self.snapshot.tallies.entry(stack.kind.clone()).or_default();
         tally.departed = tally.departed.saturating_add(u64::from(stack.count));

@@ -3,22 +3,23 @@
 
 use super::{Difference, MigrationError};
 use super::{Spilled, lighten};
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 
 use crate::audit::{Law, Violation};
-use crate::id::ContainerId;
+use crate::id::{ContainerId, StackId};
 use crate::language::{Amount, Landing, Path};
 use crate::ops::Operation;
 use crate::ruleset::{Ruleset, Treatment};
-use crate::world::{Event, Place, World};
+use crate::world::{Event, Place, StackView, World};
 
-/// Brings what lies on the ground, because its place has gone, to where there is room for it.
+/// Brings what lies on the ground, because its place has gone, to where there is room for it. Gives the kept items for which
+/// there is none, with where they lay: those must not stay on the ground.
 pub(super) fn lay_what_spilled(
     world: &mut World,
     spilled: &[Spilled],
     differences: &mut [Difference],
-) -> Result<(), MigrationError> {
-    let mut kept = Vec::new();
+) -> BTreeMap<StackId, String> {
+    let mut kept = BTreeMap::new();
     for Spilled { stack, place, homes, told } in spilled {
         let mut to = Vec::new();
         for home in homes {
@@ -29,21 +30,27 @@ pub(super) fn lay_what_spilled(
                 to.extend(done.then(|| ends_of_latest(world)).into_iter().flatten());
             }
         }
-        let kind = world.rules.find_kind(&stack.kind);
-        let is_kept = kind.is_some_and(|kind| world.rules.known_kind(kind).is_kept());
-        if world.ground.landing_of(stack.id.0).is_some() {
+        let landed = world.ground().map(|(landed, _)| landed).find(|landed| landed.id() == stack.id);
+        let is_kept = landed.is_some_and(has_kept);
+        if is_kept {
+            kept.insert(stack.id, place.clone());
+        } else if landed.is_some() {
             to.push("ground".to_owned());
-            if is_kept {
-                let message = format!("{} is kept, and there is no room for it but on the ground", stack.kind);
-                let (place, treatment) = (place.clone(), Some(Treatment::Refuse));
-                kept.push(Difference { place, message, treatment, to: Vec::new() });
-            }
         }
         if let Some(told) = differences.get_mut(*told) {
             told.to = once_each(to);
+            if is_kept {
+                told.treatment = Some(Treatment::Stray);
+            }
         }
     }
-    if kept.is_empty() { Ok(()) } else { Err(MigrationError::Refused(kept)) }
+    kept
+}
+
+/// Whether it is a kept item, or one lies in it.
+fn has_kept(stack: StackView<'_>) -> bool {
+    let inside = stack.inside().map(|inside| stack.world.stacks(inside));
+    stack.kind().is_kept() || inside.into_iter().flatten().any(|(_, stack)| has_kept(stack))
 }
 
 /// Where the latest operation laid something.
