@@ -49,13 +49,18 @@ fn check_names(facts: &Facts<'_>, findings: &mut Findings) {
 }
 
 fn check_carried(facts: &Facts<'_>, findings: &mut Findings) {
+    let mut by_holder: Vec<Vec<&str>> = vec![Vec::new(); facts.snapshot.holders.len()];
+    for held in &facts.containers {
+        if let Bringer::Holder(holder) = held.bringer {
+            by_holder[holder].push(held.def.map_or("", crate::ContainerDef::id));
+        }
+    }
     for (index, holder) in facts.snapshot.holders.iter().enumerate() {
         let Some(def) = facts.holder_def(index) else { continue };
         let carries: Vec<&str> = def.carries().iter().map(|&id| facts.rules.container(id).id()).collect();
-        let carried = facts.containers.iter().filter(|held| held.bringer == Bringer::Holder(index));
-        let carried: Vec<&str> = carried.map(|held| held.def.map_or("", crate::ContainerDef::id)).collect();
-        if carries != carried {
-            let message = format!("it carries {}, not {}", list(&carried), list(&carries));
+        let carried = &by_holder[index];
+        if carries != *carried {
+            let message = format!("it carries {}, not {}", list(carried), list(&carries));
             findings.add(Law::Places, &holder.name, message);
         }
     }

@@ -3,7 +3,9 @@ pub(crate) fn nearest<'a>(unknown: &str, known: impl IntoIterator<Item = &'a str
     let tolerated = (unknown.chars().count() / 3).clamp(1, 4);
     let mut best: Option<(usize, usize, &str)> = None;
     for name in known {
-        if name.len().abs_diff(unknown.len()) > tolerated * 4 {
+        // Each letter that one has more is a slip; a letter has up to four bytes.
+        let bytes = if name.is_ascii() && unknown.is_ascii() { 1 } else { 4 };
+        if name.len().abs_diff(unknown.len()) > tolerated * bytes {
             continue;
         }
         // Of two that are as near, the one that is as long is more likely meant.

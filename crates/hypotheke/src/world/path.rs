@@ -49,6 +49,9 @@ impl UnknownPlace {
     }
 }
 
+/// Among so many names one that was meant is looked for.
+const MOST_NAMES: usize = 100;
+
 impl World {
     /// Where a path leads. A bare `pockets` is the acting holder's; otherwise it must be the only one.
     ///
@@ -138,9 +141,22 @@ impl World {
             let help = format!("name one of them: {}", names.join(", "));
             return UnknownPlace::new(format!("there are several `{name}`"), Some(help));
         }
-        let containers = self.containers().map(|id| &*self.containers[id.index as usize].name);
-        let names: Vec<&str> = containers.chain(self.holders().map(|id| self.holder_name(id))).collect();
-        UnknownPlace::new(format!("there is no place `{name}`"), suggestion(name, names))
+        UnknownPlace::new(format!("there is no place `{name}`"), suggestion(name, self.names_near(name)))
+    }
+
+    /// The names that may have been meant. In a world of many, a request with a wrong name must not cost more than others: there
+    /// they are those of the holder whose container it is, or else those that are in the ruleset.
+    fn names_near(&self, name: &str) -> Vec<&str> {
+        let own_name = |id: ContainerId| &*self.containers[id.index as usize].name;
+        if let Some(holder) = name.split_once('.').and_then(|(holder, _)| self.holder(holder)) {
+            return self.carried(holder).map(own_name).collect();
+        }
+        if self.present.len() + self.standing.len() <= MOST_NAMES {
+            return self.containers().map(own_name).chain(self.holders().map(|id| self.holder_name(id))).collect();
+        }
+        let standing = self.rules.containers().iter().flat_map(|def| def.instances());
+        let of_rules = standing.chain(self.rules.holders().iter().map(|def| def.id()));
+        of_rules.filter(|name| self.container(name).is_some() || self.holder(name).is_some()).take(MOST_NAMES).collect()
     }
 
     /// Follows the steps of a path from a container on: to a slot of it, into the pack that lies there, and so on.

@@ -8,11 +8,11 @@ use rustc_hash::FxHashMap;
 use super::history::History;
 use super::index::Index;
 use super::{
-    Cell, ClassTable, ContainerState, Counts, GROUND, Ground, HolderState, Moment, NONE, Now, PerKind, Presence, Spare,
-    Spot, Tally, World,
+    Cell, ClassTable, ContainerState, Counts, GROUND, Ground, HolderState, Moment, NONE, Now, Origin, PerKind,
+    Presence, Spare, Spot, Tally, World,
 };
 use crate::exchange::RequestWindow;
-use crate::id::{ContainerDefId, KindId, StackId};
+use crate::id::{ContainerDefId, ContainerId, KindId, StackId};
 use crate::ruleset::{FilterId, Ruleset};
 
 fn small(index: usize) -> u32 {
@@ -221,6 +221,23 @@ impl World {
         if before.hashed {
             self.keep_hash();
         }
+    }
+
+    /// Goes on under a ruleset of the same text: all numbers mean the same. Handles from before are refused.
+    pub(crate) fn go_on_under(&mut self, rules: &Arc<Ruleset>) {
+        self.forget(0);
+        self.scratch = None;
+        self.rules = Arc::clone(rules);
+        self.revision += 1;
+        self.now.pass();
+        let since = self.now.moment();
+        for holder in 0..self.holders.len() {
+            // An origin whose container has gone must not come to mean what is there now.
+            let origin = self.holders[holder].origin.filter(|origin| self.has_container(origin.container));
+            let anew = |origin: Origin| Origin { container: ContainerId { since, ..origin.container }, ..origin };
+            (self.holders[holder].since, self.holders[holder].origin) = (since, origin.map(anew));
+        }
+        self.containers.iter_mut().for_each(|state| state.since = since);
     }
 
     /// Goes on from where a world stood that was played by another ruleset.
