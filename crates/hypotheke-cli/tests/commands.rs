@@ -3,7 +3,7 @@
 use serde_json::Value;
 use snapbox::str;
 
-use super::{golden, hypotheke, output, traverse};
+use super::{golden, hypotheke, output, traverse, write_refusing_rules};
 
 fn here() -> tempfile::TempDir {
     tempfile::tempdir().expect("a folder")
@@ -292,7 +292,8 @@ fn bad_input_outweighs_a_failure_and_a_failure_outweighs_a_search_that_stopped()
         output(hypotheke(&demo).args(command), 1);
         output(hypotheke(&demo).args(command).arg(bad), 2);
     }
-    let refused = ["saves", "--mended", "earlier/rules-2.toml", "--joins", "1", "--situations", "5"];
+    write_refusing_rules(&demo);
+    let refused = ["saves", "--mended", "earlier/refusing.toml", "--joins", "1", "--situations", "5"];
     let told = output(hypotheke(&demo).args(refused), 1);
     assert!(told.contains("stopped by `--situations` before all was tried"), "{told}");
     write("rules.toml", "format = 1\nfrobnicate = 2\n");

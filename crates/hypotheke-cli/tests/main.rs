@@ -36,6 +36,13 @@ fn traverse() -> tempfile::TempDir {
     folder
 }
 
+/// The earlier rules of the demo, but that they refuse what they do not know.
+fn write_refusing_rules(demo: &Path) {
+    let earlier = std::fs::read_to_string(demo.join("earlier/rules-2.toml")).expect("the earlier rules");
+    let refusing = format!("{earlier}\n[migration]\nunknown = \"refuse\"\n");
+    std::fs::write(demo.join("earlier/refusing.toml"), refusing).expect("written");
+}
+
 /// The standard output of a command that is expected to end with a status.
 fn output(command: Command, status: i32) -> String {
     let output = command.assert().code(status).get_output().clone();

@@ -5,7 +5,7 @@ use std::fs;
 use serde_json::Value;
 use snapbox::str;
 
-use super::{golden, hypotheke, output, traverse};
+use super::{golden, hypotheke, output, traverse, write_refusing_rules};
 
 #[test]
 fn saves_of_the_demo_keep_what_they_should() {
@@ -26,7 +26,8 @@ fn saves_go_over_to_the_rules_that_are_to_come() {
 fn what_the_mended_rules_refuse_is_told_with_its_trail() {
     let folder = traverse();
     let at = folder.path().join("traverse");
-    let args = ["saves", "--mended", "earlier/rules-2.toml", "--joins", "1"];
+    write_refusing_rules(&at);
+    let args = ["saves", "--mended", "earlier/refusing.toml", "--joins", "1"];
     hypotheke(&at).args(args).assert().code(1).stdout_eq(golden("saves-refused.txt"));
     let json: Value = serde_json::from_str(&output(hypotheke(&at).args(args).args(["--format", "json"]), 1)).unwrap();
     let verdicts: Vec<(&str, &str)> = json["checks"]
@@ -43,10 +44,7 @@ fn what_the_mended_rules_refuse_is_told_with_its_trail() {
         ("mended-rules", "broken"),
     ];
     assert_eq!(verdicts, expected);
-    assert_eq!(
-        json["checks"][4]["breach"]["trail"][0],
-        "scenario A full surveyor may still rearrange what she carries"
-    );
+    assert!(json["checks"][4]["breach"]["trail"][0].as_str().is_some_and(|first| first.starts_with("scenario ")));
 }
 
 #[test]

@@ -4,7 +4,7 @@ use std::path::Path;
 
 use serde_json::Value;
 
-use super::{hypotheke, output, traverse};
+use super::{hypotheke, output, traverse, write_refusing_rules};
 
 const ALL: [&str; 16] = [
     "rules",
@@ -60,6 +60,7 @@ fn the_published_schemas_are_those_of_the_types() {
 fn what_is_written_keeps_to_its_schema() {
     let folder = traverse();
     let rules = folder.path().join("traverse");
+    write_refusing_rules(&rules);
     for (of, arguments, status) in [
         ("verify", &["verify", "failing", "--steps"][..], 1),
         ("verify", &["verify", "--steps"], 0),
@@ -78,7 +79,7 @@ fn what_is_written_keeps_to_its_schema() {
         ("migrate", &["migrate", "saves/autumn.json"], 0),
         ("migrate", &["migrate", "saves/autumn.json", "--rules", "earlier/rules-2.toml", "--rules", "rules.toml"], 0),
         ("saves", &["saves", "scenarios/camp.scenario", "--joins", "1"], 0),
-        ("saves", &["saves", "--joins", "1", "--mended", "earlier/rules-2.toml"], 1),
+        ("saves", &["saves", "--joins", "1", "--mended", "earlier/refusing.toml"], 1),
         ("fmt", &["fmt"], 0),
         ("fmt", &["fmt", "--check"], 0),
     ] {

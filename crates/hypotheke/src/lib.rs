@@ -143,7 +143,7 @@ pub mod store;
 pub mod text;
 mod world;
 
-pub use audit::{Law, Violation, Watch, audit};
+pub use audit::{Law, StepAudit, Violation, Watch, audit};
 pub use compare::{RuleDifference, compare};
 pub use filter::{Comparison, Filter, FilterError, Literal};
 pub use id::{

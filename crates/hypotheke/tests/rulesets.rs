@@ -203,7 +203,13 @@ fn filters_with_comparisons_are_decided_for_each_kind() {
         let fits = |kind: &hypotheke::KindId| {
             world.perform(&hypotheke::Operation::creating(hypotheke::Amount::Exactly(1), *kind, id)).is_ok()
         };
-        kinds.iter().copied().filter(fits).filter_map(|kind| rules.kind(kind)).map(|kind| kind.id()).collect::<Vec<_>>()
+        kinds
+            .iter()
+            .copied()
+            .filter(fits)
+            .filter_map(|kind| rules.kind(kind))
+            .map(hypotheke::Kind::id)
+            .collect::<Vec<_>>()
     };
     assert_eq!(admitted("light"), ["a"]);
     assert_eq!(admitted("dear"), ["a", "c"]);

@@ -11,6 +11,7 @@ mod limits;
 mod packs;
 mod places;
 mod stacks;
+mod step;
 mod watch;
 
 use std::fmt;
@@ -19,6 +20,7 @@ use crate::quantity::Decimal;
 use crate::ruleset::Ruleset;
 use crate::snapshot::Snapshot;
 use facts::Facts;
+pub use step::StepAudit;
 pub use watch::Watch;
 
 /// A law that a world may break.
@@ -54,6 +56,8 @@ pub enum Law {
     BlockedSlot,
     /// So many stacks lie on the ground and no more.
     Ground,
+    /// A kept item comes to the ground by `create` alone, and is never consumed. [`StepAudit`] judges it.
+    Kept,
 }
 
 impl Law {
@@ -75,6 +79,7 @@ impl Law {
             Law::Admits => "admits",
             Law::BlockedSlot => "blocked-slot",
             Law::Ground => "ground",
+            Law::Kept => "kept",
         }
     }
 
@@ -83,7 +88,9 @@ impl Law {
     #[must_use]
     pub fn is_limit(self) -> bool {
         match self {
-            Law::Places | Law::Stacks | Law::Identity | Law::Conservation | Law::Packs | Law::Holders => false,
+            Law::Places | Law::Stacks | Law::Identity | Law::Conservation | Law::Packs | Law::Holders | Law::Kept => {
+                false
+            }
             Law::Nesting
             | Law::Bounds
             | Law::StackLimit

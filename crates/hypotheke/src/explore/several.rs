@@ -357,9 +357,10 @@ impl Search<'_> {
             self.found.broken = Some(Tangle { steps: scene.steps.clone(), message, after: snapshot });
             return;
         }
-        if let Ok(world) = World::from_snapshot(self.start.rules(), &snapshot)
+        if let Ok(mut world) = World::from_snapshot(self.start.rules(), &snapshot)
             && scene.seen.last().is_some_and(|latest| latest.revision() != world.revision())
         {
+            world.share_handles(self.start);
             scene.seen.push(Arc::new(world));
         }
         scene.latest = Arc::new(snapshot);
@@ -398,7 +399,8 @@ impl Search<'_> {
         world.keep_history(usize::MAX);
         let mut orders = Orders { scope: self.scope, packer: Packer::new(&world), asked: &asked, ends: &mut ends };
         let mut bytes = Vec::new();
-        let is_known = World::from_snapshot(self.start.rules(), &found).is_ok_and(|end| {
+        let is_known = World::from_snapshot(self.start.rules(), &found).is_ok_and(|mut end| {
+            end.share_handles(self.start);
             orders.packer.for_world(&end).pack(&end, self.scope, &mut bytes);
             // The order in which they were applied, first: of a server that does as it should that is the one.
             orders.play_in_order(world.clone());

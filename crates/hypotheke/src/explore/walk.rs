@@ -22,6 +22,7 @@ use super::tried::Tried;
 use super::vacuity::Occurred;
 use super::verb::verb_of;
 use crate::audit::Watch;
+use crate::id::KindId;
 use crate::ops::Operation;
 use crate::save::Save;
 use crate::scenario::on_threads;
@@ -105,7 +106,9 @@ const DRAWS: u32 = 24;
 /// A world that was written down and read back; none if it is not as it was.
 pub(super) fn saved_and_loaded(world: &World) -> Option<World> {
     let read = Save::read(&Save::of(world).to_bytes()).ok()?;
-    let loaded = read.world(world.rules()).ok()?;
+    let mut loaded = read.world(world.rules()).ok()?;
+    // The scope names places by the handles of the start.
+    loaded.share_handles(world);
     (loaded.snapshot() == world.snapshot()).then_some(loaded)
 }
 
@@ -188,10 +191,17 @@ impl Exploration {
         is_played
     }
 
+    /// Whether what is played can't be said later, by playing it again: what comes into the world then has other handles.
+    fn is_said_at_once(&self) -> bool {
+        let rules = self.start.rules();
+        let is_pack = |&(kind, _): &(KindId, u64)| rules.known_kind(kind).pack().is_some();
+        self.scope.changes_handles() || self.scope.created.iter().any(is_pack)
+    }
+
     /// Whether it is applied.
     fn play(&self, operation: Operation, going: &mut Going, walked: &mut Walked) -> bool {
         let never = self.meant(&going.world, &operation);
-        let said = self.scope.changes_handles().then(|| sentence(&going.world, &operation));
+        let said = self.is_said_at_once().then(|| sentence(&going.world, &operation));
         if let Err(refusal) = going.world.perform(&operation) {
             walked.tried.refused(verb_of(&operation.action), refusal.reason());
             return false;

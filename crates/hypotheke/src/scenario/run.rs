@@ -6,7 +6,7 @@ use super::report::{Answer, Failure, Finding, ScenarioReport, StepReport, Trace}
 use super::same;
 use super::shared::SharedLists;
 use super::tree::{Body, Check, Expected, Line, Mode, Row, Scenario, Step};
-use crate::audit::{Law, Violation, Watch, audit};
+use crate::audit::{Law, StepAudit, Violation, Watch, audit};
 use crate::id::ContainerId;
 use crate::language::{NamedAction, NamedOperation};
 use crate::ops::{Operation, Outcome, Reason, Refusal, ResolveError};
@@ -258,11 +258,18 @@ impl<'p> Player<'p> {
         }
         let world = &mut self.world;
         self.before = self.compares.then(|| world.clone());
+        let mut broken = Vec::new();
         let played = match operation.resolve_with(world, &self.departures) {
-            Ok(resolved) => match world.perform(&resolved) {
-                Ok(outcome) => Played::Applied(outcome),
-                Err(refusal) => Played::Refused(refusal, resolved),
-            },
+            Ok(resolved) => {
+                let step = StepAudit::before(world);
+                match world.perform(&resolved) {
+                    Ok(outcome) => {
+                        broken = step.judge(world, &resolved);
+                        Played::Applied(outcome)
+                    }
+                    Err(refusal) => Played::Refused(refusal, resolved),
+                }
+            }
             Err(error) => Played::Unresolved(error),
         };
         if !world.departed().is_empty() {
@@ -278,6 +285,9 @@ impl<'p> Player<'p> {
         let finding = judge_answer(world, verb, &played, expected);
         if self.trace == Trace::Steps {
             self.tell(line, operation, verb, &played);
+        }
+        if self.is_judge && !broken.is_empty() {
+            self.fail(line.span, Finding::Law { violations: broken }, Vec::new());
         }
         if finding.is_none() && self.applied {
             let unfit = may_leave_unfit(&operation.action);
@@ -316,6 +326,8 @@ impl<'p> Player<'p> {
         player.most = played;
         player.is_judge = false;
         player.play(self.body);
+        // The same places are to be looked up in both.
+        player.world.share_handles(&self.world);
         player.world
     }
 

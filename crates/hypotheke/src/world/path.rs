@@ -154,8 +154,8 @@ impl World {
         if self.present.len() + self.standing.len() <= MOST_NAMES {
             return self.containers().map(own_name).chain(self.holders().map(|id| self.holder_name(id))).collect();
         }
-        let standing = self.rules.containers().iter().flat_map(|def| def.instances());
-        let of_rules = standing.chain(self.rules.holders().iter().map(|def| def.id()));
+        let standing = self.rules.containers().iter().flat_map(crate::ContainerDef::instances);
+        let of_rules = standing.chain(self.rules.holders().iter().map(crate::HolderDef::id));
         of_rules.filter(|name| self.container(name).is_some() || self.holder(name).is_some()).take(MOST_NAMES).collect()
     }
 

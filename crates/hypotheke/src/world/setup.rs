@@ -231,13 +231,46 @@ impl World {
         self.revision += 1;
         self.now.pass();
         let since = self.now.moment();
+        self.holders.iter_mut().for_each(|holder| holder.since = since);
+        self.give_handles(&|_, _| since);
+    }
+
+    /// What another world has too, of the same ruleset, has the handles that it has there: a container under the same number and
+    /// name, or in the same pack, and a holder of the same name.
+    pub(crate) fn share_handles(&mut self, other: &World) {
+        for (holder, theirs) in self.holders.iter_mut().zip(&other.holders) {
+            if (&holder.name, holder.def) == (&theirs.name, theirs.def) {
+                holder.since = theirs.since;
+            }
+        }
+        self.give_handles(&|world, index| {
+            let own = &world.containers[index as usize];
+            let pack = |world: &World| {
+                let parent = world.containers[index as usize].parent;
+                (parent != Spot::NOWHERE).then(|| world.cell(parent).id)
+            };
+            let same = |theirs: &&ContainerState| {
+                (&own.name, own.def, own.presence) == (&theirs.name, theirs.def, theirs.presence)
+                    && pack(world) == pack(other)
+            };
+            other.containers.get(index as usize).filter(same).unwrap_or(own).since
+        });
+    }
+
+    fn give_handles(&mut self, since: &dyn Fn(&World, u32) -> Moment) {
+        let moments: Vec<Moment> = (0..self.container_count()).map(|index| since(self, index)).collect();
         for holder in 0..self.holders.len() {
             // An origin whose container has gone must not come to mean what is there now.
             let origin = self.holders[holder].origin.filter(|origin| self.has_container(origin.container));
-            let anew = |origin: Origin| Origin { container: ContainerId { since, ..origin.container }, ..origin };
-            (self.holders[holder].since, self.holders[holder].origin) = (since, origin.map(anew));
+            let anew = |Origin { container: ContainerId { index, .. }, slot }| {
+                let since = moments[index as usize];
+                Origin { container: ContainerId { index, since }, slot }
+            };
+            self.holders[holder].origin = origin.map(anew);
         }
-        self.containers.iter_mut().for_each(|state| state.since = since);
+        for (state, since) in self.containers.iter_mut().zip(moments) {
+            state.since = since;
+        }
     }
 
     /// Goes on from where a world stood that was played by another ruleset.

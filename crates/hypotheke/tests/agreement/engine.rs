@@ -108,7 +108,7 @@ impl Engine {
         }
     }
 
-    fn operation(&self, request: &Request) -> Operation {
+    pub(super) fn operation(&self, request: &Request) -> Operation {
         let kind = |index: usize| self.kind(index);
         let landing = |(x, y)| Landing { at: Position { x: decimal(x), y: decimal(y) }, within: None };
         let action = match request {

@@ -15,7 +15,7 @@ mod walking;
 use std::collections::BTreeMap;
 
 use hypotheke::save::Save;
-use hypotheke::{Law, Reason, Violation, Watch, World, audit};
+use hypotheke::{Law, Reason, StepAudit, Violation, Watch, World, audit};
 use proptest::prelude::*;
 use proptest::strategy::ValueTree;
 use proptest::test_runner::TestRunner;
@@ -80,7 +80,9 @@ fn compare_tightened(rules: &Rules, draws: &[Draw], tighter: Option<&Rules>) -> 
         if expected.is_err() && draw.kind % 5 == 0 {
             remedies::follow(&engine, rules, &request);
         }
+        let (step, operation) = (StepAudit::before(&engine.world), engine.operation(&request));
         let found = engine.perform(&request);
+        assert_eq!(step.judge(&engine.world, &operation), vec![], "{request:?}");
         assert_eq!(found, expected, "{request:?}\n{}\nbefore: {before:#?}", rules_text(rules));
         let listed: Vec<_> = model.list.iter().map(|no| (no.reason, no.figures)).collect();
         let (reasons, listed) = (alike_by_figures(reasons), alike_by_figures(listed));

@@ -200,7 +200,7 @@ impl Model {
             failed.extend(self.all_worse(&start));
         }
         let limit = self.slot_limit(stack.kind, at, slot);
-        let no_further = whole && self.is_no_further_over(stack, cell, at, slot);
+        let no_further = whole && before.is_no_further_over(stack, cell, at, slot);
         if i64::from(count) > limit && !no_further {
             failed.push(because("stack-limit", i64::from(count) * 1_000, limit * 1_000));
         }
