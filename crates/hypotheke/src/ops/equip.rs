@@ -229,8 +229,12 @@ impl Equipping {
         let cell = draft.cell(there);
         let item = draft.item(cell);
         let target = Target::Holder(self.holder);
+        // A pack does not go into one that has just come out of it: there is no order in which both could move.
+        let came_out_of_it =
+            cell.is_pack() && self.item.is_pack() && draft.is_within(self.source.container, cell.inner);
         let goes = draft.why_stuck(cell, there, Going::To(target)).is_none()
-            && draft.fill(item, cell.count, Some(there), target) == cell.count;
+            && draft.fill(item, cell.count, Some(there), target) == cell.count
+            && !(came_out_of_it && draft.laid().iter().any(|(to, _)| draft.is_within(to.container, self.item.inner)));
         if goes {
             draft.lay_parts(item, Some(there));
             draft.settle();

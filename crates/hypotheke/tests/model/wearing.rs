@@ -184,7 +184,11 @@ impl Model {
             if whole && self.fits_back(&there, (at, now, other), (&from, *from_slot)) {
                 let back = self.state.slots_mut(at)[now].take();
                 self.state.slots_mut(&from)[*from_slot] = back;
-            } else if self.displace(holder, &Cell::Slot(at.clone(), now)).is_none() {
+                continue;
+            }
+            // A pack does not go into one that has just come out of it.
+            let not_into = Some(at.step(slot)).filter(|_| from.is_within(&at.step(now)));
+            if self.displace(holder, &Cell::Slot(at.clone(), now), not_into.as_ref()).is_none() {
                 without_place.push(now);
             }
         }
@@ -224,16 +228,16 @@ impl Model {
     }
 
     /// Brings a whole stack where unequip would.
-    fn displace(&mut self, holder: usize, there: &Cell) -> Option<()> {
+    fn displace(&mut self, holder: usize, there: &Cell, not_into: Option<&Inside>) -> Option<()> {
         let before = self.state.clone();
-        let placed = self.place_with(holder, there);
+        let placed = self.place_with(holder, there, not_into);
         if placed.is_none() {
             self.state = before;
         }
         placed
     }
 
-    fn place_with(&mut self, holder: usize, there: &Cell) -> Option<()> {
+    fn place_with(&mut self, holder: usize, there: &Cell, not_into: Option<&Inside>) -> Option<()> {
         let stack = self.state.get(there)?.clone();
         let to = At::Holder(holder);
         if self.stuck(there, &stack, &Going::To(to.clone())).is_some() {
@@ -243,6 +247,9 @@ impl Model {
         let mut laid = Vec::new();
         for _ in 0..stack.count {
             let place = self.place_for_one(&one, Some(there), &to)?;
+            if not_into.is_some_and(|pack| place.0.is_within(pack)) {
+                return None;
+            }
             self.lay_one(place, &one, &mut laid);
         }
         self.name_parts(&stack, laid, &mut true);
