@@ -451,6 +451,53 @@ proptest! {
     }
 }
 
+/// As many go as the limit of the target says, be that lower or higher than where they come from.
+#[test]
+fn what_is_foreseen_keeps_the_limit_of_the_target() {
+    let rules = ready(
+        Ruleset::builder()
+            .kind("rope", |kind| kind.stack_limit(9))
+            .container("depot", |it| it.slots(2))
+            .container("sled", |it| it.slots(2).stack_limit(3))
+            .start("depot", ["9 rope"])
+            .start("sled", ["1 rope"]),
+    );
+    let text = "play\n  verbs move\nalways\n  count of rope = 10\n";
+    let ready = || exploration(&rules, text).without_symmetry();
+    let (foreseen, played) = (ready().search(), ready().recounted().search());
+    assert!(foreseen.exhausted && foreseen.unlawful.is_none() && foreseen.worlds > 10, "{} worlds", foreseen.worlds);
+    assert_eq!(all_told(&foreseen), all_told(&played));
+    assert_eq!((foreseen.applied, foreseen.refused), (played.applied, played.refused));
+}
+
+/// What leaves a worn slot goes onto the first stack with room, so the order of two stacks that a holder carries matters; that
+/// of two stacks in the world does not.
+#[test]
+fn slots_that_a_holder_carries_are_told_apart_where_a_verb_fills_them_in_order() {
+    let rules = ready(
+        Ruleset::builder()
+            .kind("flare", |kind| kind.stack_limit(4))
+            .container("bag", |it| it.slots(2))
+            .container("gear", |it| it.slots(1).worn())
+            .container("rack", |it| it.slots(2))
+            .holder("ann", ["bag", "gear"], |ann| ann)
+            .start("ann.bag", ["2 flare", "3 flare"])
+            .start("rack", ["2 flare", "3 flare"]),
+    );
+    let mut states = exploration(&rules, "play\n  verbs equip\nalways\n  count of flare <= 20\n").states();
+    let mut key_after = |swaps: &[&str]| {
+        let mut world = World::new(&rules);
+        for swap in swaps {
+            let swap: hypotheke::NamedOperation = swap.parse().expect("a sentence");
+            let _ = world.perform(&swap.resolve(&world).expect("names")).expect("applied");
+        }
+        states.key(&world)
+    };
+    let start = key_after(&[]);
+    assert_ne!(key_after(&["swap ann.bag/0 with ann.bag/1"]), start);
+    assert_eq!(key_after(&["swap rack/0 with rack/1"]), start);
+}
+
 fn wet_rope_and(other: &str) -> Arc<Ruleset> {
     ready(
         Ruleset::builder()

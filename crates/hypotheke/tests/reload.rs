@@ -117,6 +117,11 @@ fn a_kept_item_without_a_place_is_set_aside_and_a_refusal_leaves_all_as_it_was()
         ["depot: it has 1 slots instead of 2", "depot/1: the slot has gone, in which lay 1 log; it is kept aside",]
     );
     assert_eq!((on_ground(&smaller), smaller.strays().len()), (Vec::new(), 1));
+    // Under the same rules it comes back once there is room for it.
+    let mut emptied = smaller.clone();
+    perform(&mut emptied, "consume flare from depot");
+    assert!(told(&mut emptied, &rules(1, &[])).iter().any(|line| line.contains("1 log came back")));
+    assert_eq!((lying(&emptied, "depot"), emptied.strays().len()), (vec!["0: 1 log".to_owned()], 0));
     assert_eq!(told(&mut smaller, &rules(2, &[])).last().unwrap(), "depot/1: 1 log came back");
     assert_eq!(lying(&smaller, "depot"), ["0: 6 flare", "1: 1 log"]);
     assert_eq!((smaller.strays().len(), smaller.recount()), (0, vec![]));

@@ -194,6 +194,22 @@ fn newcomers_come_under_any_free_name() {
         let _ = perform(&mut camp, &format!("create 2 flare in player-{number}")).unwrap();
     }
     assert_eq!(camp.holders().count(), 201);
+    // A name that is not known is compared with a few that may be meant, not with those of all players.
+    for (name, help) in [
+        ("player-7.bog", Some("did you mean `player-7.bag`?")),
+        ("sledd", Some("did you mean `sled`?")),
+        ("playr-7.bag", None),
+        (
+            "bag",
+            Some(
+                "name one of them: `ann.bag`, `player-0.bag`, `player-1.bag`, `player-2.bag`, `player-3.bag`, `player-4.bag`, \
+                 `player-5.bag`, `player-6.bag`, `player-7.bag`, `player-8.bag`, `player-9.bag`, `player-10.bag`, others",
+            ),
+        ),
+    ] {
+        let named: hypotheke::NamedOperation = format!("move flare from {name} to sled").parse().unwrap();
+        assert_eq!(named.resolve(&camp).unwrap_err().help_text(), help, "{name}");
+    }
     is_sound(&camp);
     let _ = perform(&mut camp, "player-7 lifts from player-7.bag/0").unwrap();
     assert_eq!(send(&mut camp, "player-7").stacks().count(), 1);

@@ -178,15 +178,21 @@ impl Handle {
 /// nothing.
 #[test]
 fn a_handle_never_means_something_else() {
-    let rules = Ruleset::builder()
-        .kind("bead", |kind| kind.stack_limit(1_000_000))
-        .kind("satchel", |kind| kind.pack("satchel"))
-        .container("satchel", |it| it.slots(1))
-        .container("pocket", |it| it.slots(2))
-        .container("store", |it| it.slots(6))
-        .holder("ann", ["pocket"], |ann| ann)
-        .build();
+    let rules = |title: &str| {
+        Ruleset::builder()
+            .title(title)
+            .kind("bead", |kind| kind.stack_limit(1_000_000))
+            .kind("satchel", |kind| kind.pack("satchel"))
+            .container("satchel", |it| it.slots(1))
+            .container("pocket", |it| it.slots(2))
+            .container("store", |it| it.slots(6))
+            .holder("ann", ["pocket"], |ann| ann)
+            .build()
+    };
+    let (rules, relabelled) = (rules("Camp"), rules("Camp, again"));
     let rules: Arc<Ruleset> = rules.expect("rules").into();
+    // The same rules in other words: the world goes over to them, as it would to others.
+    let relabelled: Arc<Ruleset> = relabelled.expect("rules").into();
     let mut random = crate::transitions::Random::new(3);
     let mut worlds: Vec<World> = (0..3).map(|_| World::new(&rules)).collect();
     worlds.iter_mut().for_each(|world| world.keep_history(12));
@@ -243,7 +249,10 @@ fn a_handle_never_means_something_else() {
             9 if random.below(8) == 0 => worlds[(nth + 1) % 3] = worlds[nth].clone(),
             10 if random.below(400) == 0 => {
                 // More often than fits into a byte.
-                (0..300).for_each(|_| assert_eq!(worlds[nth].reload(&rules).map(|found| found.len()), Ok(0)));
+                for times in 0..300 {
+                    let next = if times % 30 == 0 { &relabelled } else { &rules };
+                    assert_eq!(worlds[nth].reload(next).map(|found| found.len()), Ok(0));
+                }
             }
             _ => {}
         }
@@ -822,7 +831,10 @@ fn a_kept_item_that_comes_to_the_ground_is_noticed() {
     assert_eq!(audit(world.rules(), &snapshot), vec![], "the world itself keeps every law");
     let found = before.judge(&spoiled, &nothing);
     assert_eq!(found.len(), 1);
-    assert_eq!(found[0].to_string(), "kept: ground: 1 journal came to the ground by what is no `create`");
+    assert_eq!(
+        found[0].to_string(),
+        "protected: ground: 1 journal came to the ground, but only `create` may bring them there"
+    );
     let kind = world.rules().find_kind("journal").unwrap();
     let create = Operation::creating(Amount::Exactly(1), kind, Place::Ground);
     assert_eq!(before.judge(&spoiled, &Operation::together([nothing.clone(), create])), vec![]);
@@ -831,5 +843,5 @@ fn a_kept_item_that_comes_to_the_ground_is_noticed() {
     tally.consumed += 1;
     snapshot.packs[0].stacks.clear();
     let consumed = World::from_snapshot(world.rules(), &snapshot).unwrap();
-    assert_eq!(before.judge(&consumed, &nothing)[0].message(), "1 journal consumed, which is kept");
+    assert_eq!(before.judge(&consumed, &nothing)[0].message(), "1 journal consumed, but they are protected");
 }

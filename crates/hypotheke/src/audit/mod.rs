@@ -56,8 +56,8 @@ pub enum Law {
     BlockedSlot,
     /// So many stacks lie on the ground and no more.
     Ground,
-    /// A kept item comes to the ground by `create` alone, and is never consumed. [`StepAudit`] judges it.
-    Kept,
+    /// Only `create` brings a protected item to the ground, and none is consumed. [`StepAudit`] judges it.
+    Protected,
 }
 
 impl Law {
@@ -79,7 +79,7 @@ impl Law {
             Law::Admits => "admits",
             Law::BlockedSlot => "blocked-slot",
             Law::Ground => "ground",
-            Law::Kept => "kept",
+            Law::Protected => "protected",
         }
     }
 
@@ -88,9 +88,13 @@ impl Law {
     #[must_use]
     pub fn is_limit(self) -> bool {
         match self {
-            Law::Places | Law::Stacks | Law::Identity | Law::Conservation | Law::Packs | Law::Holders | Law::Kept => {
-                false
-            }
+            Law::Places
+            | Law::Stacks
+            | Law::Identity
+            | Law::Conservation
+            | Law::Packs
+            | Law::Holders
+            | Law::Protected => false,
             Law::Nesting
             | Law::Bounds
             | Law::StackLimit

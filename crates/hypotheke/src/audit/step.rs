@@ -3,13 +3,14 @@
 use std::collections::BTreeMap;
 
 use super::{Law, Violation};
+use crate::id::KindId;
 use crate::ops::{Action, Operation};
 use crate::world::{StackView, World};
 
 /// Looks at a world before an operation, and judges by the world after it.
 ///
-/// A kept item comes to the ground by `create` alone, be it alone, in a pack, or into a pack that lies there, and none is consumed.
-/// The world itself does not show how it came there; [`audit`](super::audit) has nothing to find.
+/// Only `create` may bring a protected item to the ground: alone, in a pack, or into a pack on the ground. No protected item may be
+/// consumed. A world does not show how an item came to where it is, so [`audit`](super::audit) can't judge this.
 ///
 /// ```
 /// use hypotheke::{Amount, Operation, Place, Ruleset, StepAudit, World};
@@ -28,52 +29,51 @@ use crate::world::{StackView, World};
 /// ```
 #[derive(Clone, Debug, Default)]
 pub struct StepAudit {
-    /// How many kept items of each kind lie on the ground, and how many have been consumed.
-    kept: BTreeMap<String, (u64, u64)>,
+    /// For each protected kind: how many items are on the ground, and how many have been consumed.
+    protected: BTreeMap<KindId, (u64, u64)>,
 }
 
 impl StepAudit {
-    /// Takes note of the world before. Takes as long as going through what lies on the ground; where no kind is kept, nothing.
+    /// Counts the protected items of the world before. The cost grows with the stacks on the ground and the kinds in play.
     #[must_use]
     pub fn before(world: &World) -> StepAudit {
-        let kept_kinds = world.rules().kinds().filter(|kind| kind.is_kept());
-        let mut kept: BTreeMap<String, (u64, u64)> =
-            kept_kinds.map(|kind| (kind.id().to_owned(), (0, world.tally(kind.handle()).consumed))).collect();
-        if !kept.is_empty() {
-            world.ground().for_each(|(stack, _)| count(world, stack, &mut kept));
-        }
-        StepAudit { kept }
+        let in_play = world.counted_kinds().filter(|&kind| world.rules().known_kind(kind).is_kept());
+        let mut protected = in_play.map(|kind| (kind, (0, world.tally(kind).consumed))).collect();
+        world.ground().for_each(|(stack, _)| count(world, stack, &mut protected));
+        StepAudit { protected }
     }
 
     /// What the operation that led from there to a world has broken.
     #[must_use]
     pub fn judge(&self, after: &World, operation: &Operation) -> Vec<Violation> {
-        if self.kept.is_empty() {
-            return Vec::new();
-        }
         let creates = creates(operation);
         let mut found = Vec::new();
-        for (kind, (on_ground, consumed)) in StepAudit::before(after).kept {
-            let (was_on_ground, was_consumed) = self.kept.get(&kind).copied().unwrap_or_default();
-            let mut add =
-                |message| found.push(Violation { law: Law::Kept, place: "ground".to_owned(), message, figures: None });
+        for (kind, (on_ground, consumed)) in StepAudit::before(after).protected {
+            let (was_on_ground, was_consumed) = self.protected.get(&kind).copied().unwrap_or_default();
+            let kind = after.rules().known_kind(kind).id().to_owned();
+            let mut add = |message| {
+                found.push(Violation { law: Law::Protected, place: "ground".to_owned(), message, figures: None })
+            };
             if on_ground > was_on_ground && !creates {
-                add(format!("{} {kind} came to the ground by what is no `create`", on_ground - was_on_ground));
+                add(format!(
+                    "{} {kind} came to the ground, but only `create` may bring them there",
+                    on_ground - was_on_ground
+                ));
             }
             if consumed > was_consumed {
-                add(format!("{} {kind} consumed, which is kept", consumed - was_consumed));
+                add(format!("{} {kind} consumed, but they are protected", consumed - was_consumed));
             }
         }
         found
     }
 }
 
-fn count(world: &World, stack: StackView<'_>, kept: &mut BTreeMap<String, (u64, u64)>) {
-    if let Some((on_ground, _)) = kept.get_mut(stack.kind().id()) {
-        *on_ground += u64::from(stack.count());
+fn count(world: &World, stack: StackView<'_>, protected: &mut BTreeMap<KindId, (u64, u64)>) {
+    if stack.kind().is_kept() {
+        protected.entry(stack.kind().handle()).or_default().0 += u64::from(stack.count());
     }
     let inside = stack.inside().map(|inside| world.stacks(inside));
-    inside.into_iter().flatten().for_each(|(_, stack)| count(world, stack, kept));
+    inside.into_iter().flatten().for_each(|(_, stack)| count(world, stack, protected));
 }
 
 /// Whether an operation, or one in its list, brings items in.

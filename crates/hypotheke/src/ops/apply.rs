@@ -24,7 +24,7 @@ impl World {
     ///
     /// # Errors
     /// [`ApplyError::Stale`] if the world has changed since the plan was made, or is a different one; [`ApplyError::Corrupted`]
-    /// if both ends of a change are not as they were. The world is then as it was.
+    /// if at one end of a change the stack is not the one that the plan expects. The world is then as it was.
     pub fn apply(&mut self, plan: Plan) -> Result<Outcome, ApplyError> {
         if self.now.moment() != plan.moment {
             return Err(ApplyError::Stale);

@@ -3,7 +3,7 @@
 use super::{End, GROUND, NONE, Presence, Spot, World};
 use crate::id::{ContainerId, HolderId, StackId};
 use crate::language::{Path, PathRoot, PathStep};
-use crate::text::suggestion;
+use crate::text::{nearest, suggestion};
 
 /// What a hand is called in paths.
 const HAND: &str = "hand";
@@ -134,29 +134,36 @@ impl World {
     fn unknown_name(&self, name: &str) -> UnknownPlace {
         let shared = self.rules.find_container(name).and_then(|def| {
             let instances = self.containers().filter(|id| self.containers[id.index as usize].def == def.0);
-            let names: Vec<String> = instances.map(|id| format!("`{}`", self.container_name(id))).collect();
+            let mut names: Vec<String> =
+                instances.map(|id| format!("`{}`", self.container_name(id))).take(13).collect();
+            // Each of many players may have one.
+            if let Some(beyond) = names.get_mut(12) {
+                "others".clone_into(beyond);
+            }
             (!names.is_empty()).then_some(names)
         });
         if let Some(names) = shared {
             let help = format!("name one of them: {}", names.join(", "));
             return UnknownPlace::new(format!("there are several `{name}`"), Some(help));
         }
-        UnknownPlace::new(format!("there is no place `{name}`"), suggestion(name, self.names_near(name)))
+        UnknownPlace::new(format!("there is no place `{name}`"), self.help_with(name))
     }
 
-    /// The names that may have been meant. In a world of many, a request with a wrong name must not cost more than others: there
-    /// they are those of the holder whose container it is, or else those that are in the ruleset.
-    fn names_near(&self, name: &str) -> Vec<&str> {
+    /// What may have been meant. A request with a wrong name must not cost more in a world of many names: there it is compared with
+    /// those of the holder whose container it would be, or else with those of the ruleset, which are not all.
+    fn help_with(&self, name: &str) -> Option<String> {
         let own_name = |id: ContainerId| &*self.containers[id.index as usize].name;
         if let Some(holder) = name.split_once('.').and_then(|(holder, _)| self.holder(holder)) {
-            return self.carried(holder).map(own_name).collect();
+            return suggestion(name, self.carried(holder).map(own_name).collect::<Vec<_>>());
         }
         if self.present.len() + self.standing.len() <= MOST_NAMES {
-            return self.containers().map(own_name).chain(self.holders().map(|id| self.holder_name(id))).collect();
+            let names = self.containers().map(own_name).chain(self.holders().map(|id| self.holder_name(id)));
+            return suggestion(name, names.collect::<Vec<_>>());
         }
         let standing = self.rules.containers().iter().flat_map(crate::ContainerDef::instances);
         let of_rules = standing.chain(self.rules.holders().iter().map(crate::HolderDef::id));
-        of_rules.filter(|name| self.container(name).is_some() || self.holder(name).is_some()).take(MOST_NAMES).collect()
+        let there = of_rules.filter(|name| self.container(name).is_some() || self.holder(name).is_some());
+        nearest(name, there.take(MOST_NAMES)).map(|name| format!("did you mean `{name}`?"))
     }
 
     /// Follows the steps of a path from a container on: to a slot of it, into the pack that lies there, and so on.

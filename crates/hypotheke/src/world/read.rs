@@ -584,6 +584,12 @@ impl World {
         &self.holders[holder as usize].shortcuts
     }
 
+    /// The kinds of which items were created or consumed, and some that never were.
+    pub(crate) fn counted_kinds(&self) -> impl Iterator<Item = KindId> + '_ {
+        let counted = self.tallies.counted_with(&self.tallies);
+        counted.filter_map(|kind| u32::try_from(kind).ok().map(KindId))
+    }
+
     /// Whether of each kind so many items are held as came into the world and did not leave it.
     pub(crate) fn accounts_for(&self, held: &PerKind<i128>) -> bool {
         let travelled = self.travelled.keys().map(|kind| kind.index());
