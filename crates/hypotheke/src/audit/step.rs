@@ -52,7 +52,7 @@ impl StepAudit {
             let (was_on_ground, was_consumed) = self.protected.get(&kind).copied().unwrap_or_default();
             let kind = after.rules().known_kind(kind).id().to_owned();
             let mut add = |message| {
-                found.push(Violation { law: Law::Protected, place: "ground".to_owned(), message, figures: None })
+                found.push(Violation { law: Law::Protected, place: "ground".to_owned(), message, figures: None });
             };
             if on_ground > was_on_ground && !creates {
                 add(format!(
