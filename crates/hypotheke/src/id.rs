@@ -93,13 +93,16 @@ impl fmt::Display for StackId {
     }
 }
 
-/// Which departure from which world something left by. No world gives one twice; what departed arrives once.
+/// Which departure from which world something left by. No world gives one twice. Under one name the numbers grow with each
+/// departure, from whichever world: a world lets nothing arrive under a name whose number is not above the last that arrived
+/// under it.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
 pub struct DepartureId {
     /// The number of the world that was left.
     pub world: u32,
-    /// The number of the departure within that world, from 0.
+    /// The number of the departure, from 0: above all that the world has given, and above the last that arrived there under the
+    /// name.
     pub number: u64,
 }
 

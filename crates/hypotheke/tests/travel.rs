@@ -2,7 +2,8 @@
 
 use std::sync::Arc;
 
-use hypotheke::snapshot::{Departed, InSlot};
+use hypotheke::save::Save;
+use hypotheke::snapshot::{Departed, InSlot, PastArrival};
 use hypotheke::{
     Cause, Departure, DepartureId, Event, Law, NamedOperation, Operation, Outcome, Reason, Refusal, Ruleset, StackId,
     Traveller, Unknown, Violation, World, audit,
@@ -140,6 +141,58 @@ fn the_same_departure_arrives_once() {
 }
 
 #[test]
+fn what_arrived_is_remembered_by_name_alone() {
+    let (mut camp, mut pass) = (world(1), world(2));
+    send(&mut pass, "ann");
+    let mut ann = send(&mut camp, "ann");
+    let first = ann.clone();
+    for _ in 0..20 {
+        let _ = arrive(&mut pass, &ann).unwrap();
+        ann = send(&mut pass, "ann");
+        let _ = arrive(&mut camp, &ann).unwrap();
+        ann = send(&mut camp, "ann");
+    }
+    // Each departure has a higher number than the last arrival, wherever it was, so that no earlier one comes in.
+    assert_eq!(camp.snapshot().arrivals, [PastArrival::Latest { name: "ann".to_owned(), number: 39 }]);
+    assert_eq!(ann.id.map(|id| id.number), Some(40));
+    assert_eq!((refused(&mut pass, &first), refused(&mut camp, &first)), (Cause::Arrived, Cause::Arrived));
+    // Within a list too, which is taken back whole.
+    let arriving = Operation::together([Operation::arriving(ann.clone()), Operation::arriving(first)]);
+    assert_eq!(pass.perform(&arriving).unwrap_err().reason(), Reason::Stale);
+    let before = pass.snapshot();
+    pass.keep_history(2);
+    let revision = arrive(&mut pass, &ann).unwrap().revision();
+    pass.take_back(revision).unwrap();
+    assert_eq!(pass.snapshot(), before);
+    let _ = arrive(&mut pass, &ann).unwrap();
+    is_sound(&pass);
+}
+
+#[test]
+fn departures_that_an_earlier_save_lists_one_by_one_do_not_arrive_again() {
+    let mut camp = world(1);
+    let ann = send(&mut camp, "ann");
+    let mut snapshot = world(2).snapshot();
+    snapshot.arrivals = serde_json::from_str(r#"[{"world": 1, "number": 0}]"#).unwrap();
+    let mut pass = World::from_snapshot(camp.rules(), &snapshot).unwrap();
+    assert_eq!(pass.snapshot(), snapshot);
+    send(&mut pass, "ann");
+    assert_eq!(refused(&mut pass, &ann), Cause::Arrived);
+    for form in [Save::of_snapshot(pass.rules(), pass.snapshot()).to_bytes(), Save::of(&pass).to_json().into_bytes()] {
+        assert_eq!(Save::read(&form).unwrap().snapshot().arrivals, snapshot.arrivals);
+    }
+}
+
+#[test]
+fn a_departure_beyond_what_can_be_counted_is_no_document() {
+    let mut camp = world(1);
+    let mut ann = send(&mut camp, "ann");
+    ann.id = Some(DepartureId { world: 7, number: u64::MAX });
+    assert!(ann.check(camp.rules()).is_err());
+    assert_eq!(refused(&mut camp, &ann), Cause::Unknown(Unknown::Document));
+}
+
+#[test]
 fn departing_and_arriving_are_taken_back() {
     let (mut camp, mut pass) = (world(1), world(2));
     let ann = send(&mut pass, "ann");
@@ -179,6 +232,7 @@ fn handles_end_with_a_departure() {
         camp.describe_event(&camp.events().first().copied().unwrap_or(Event::Departed {
             who: Traveller::Holder(again),
             departure: DepartureId { world: 1, number: 0 },
+            before: 0,
             count: 1,
         })),
         "ann departed with 1 item"
@@ -304,8 +358,9 @@ fn weight_beyond_counting_does_not_arrive() {
 fn an_audit_tells_of_arrivals_that_can_t_be() {
     let camp = world(1);
     let mut snapshot = camp.snapshot();
-    snapshot.arrivals = vec![DepartureId { world: 1, number: 0 }, DepartureId { world: 2, number: 5 }];
-    snapshot.arrivals.push(snapshot.arrivals[1]);
+    let past = r#"[{"world": 1, "number": 0}, {"world": 2, "number": 5}, {"world": 2, "number": 5},
+        {"name": "ann", "number": 5}, {"name": "ann", "number": 6}]"#;
+    snapshot.arrivals = serde_json::from_str(past).unwrap();
     snapshot.holders[0].name = "sled".into();
     let found: Vec<Violation> = audit(camp.rules(), &snapshot);
     let told: Vec<String> = found.iter().map(ToString::to_string).collect();
@@ -314,13 +369,14 @@ fn an_audit_tells_of_arrivals_that_can_t_be() {
         [
             "places: sled: this is the name of something else than a `ann`",
             "places: sled: two places have this name",
-            "identity: the world: departure 0 from world 1 is still to be; there were 0",
+            "identity: the world: departure 0 from world 1 is still to be; the next is 0",
             "identity: the world: departure 5 from world 2 has arrived twice",
+            "identity: the world: two arrivals are told of under the name ann",
         ]
     );
     assert!(found.iter().all(|violation| matches!(violation.law(), Law::Places | Law::Identity)));
     let error = World::from_snapshot(camp.rules(), &snapshot).unwrap_err().to_string();
-    for message in ["this is the name of something else", "is still to be", "has arrived twice"] {
+    for message in ["this is the name of something else", "is still to be", "has arrived twice", "under the name `ann`"] {
         assert!(error.contains(message), "{message}\nbut {error}");
     }
 }

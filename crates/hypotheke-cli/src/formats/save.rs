@@ -144,10 +144,18 @@ struct Counters {
     /// Where random numbers stand.
     #[schemars(regex(pattern = "^[0-9a-f]{64}$"))]
     random: String,
-    /// How often something has departed.
+    /// The lowest number that the next departure may get.
     departures: u64,
-    /// The departures that have arrived here.
-    arrivals: Vec<Departure>,
+    /// The latest departure that has arrived here under each name.
+    arrivals: Vec<PastArrival>,
+}
+
+/// The latest departure that has arrived under a name; or one by itself, as saves of an earlier time list them.
+#[derive(Debug, Deserialize, JsonSchema)]
+#[serde(untagged, deny_unknown_fields)]
+enum PastArrival {
+    One(Departure),
+    Latest { name: String, number: u64 },
 }
 
 /// Which departure from which world.

@@ -6,6 +6,7 @@ use super::facts::{Facts, Lying, Where};
 use super::{Findings, Law};
 use crate::id::StackId;
 use crate::ruleset::PropertyValue;
+use crate::snapshot::PastArrival;
 
 pub(super) fn check(facts: &Facts<'_>, findings: &mut Findings) {
     check_slots(facts, findings);
@@ -55,14 +56,23 @@ fn check_ids(facts: &Facts<'_>, findings: &mut Findings) {
 
 /// What has departed arrives once.
 fn check_arrivals(facts: &Facts<'_>, findings: &mut Findings) {
-    let (snapshot, mut seen) = (facts.snapshot, BTreeSet::new());
-    for arrival in &snapshot.arrivals {
-        if arrival.world == snapshot.world && arrival.number >= snapshot.departures {
-            let message = format!("{arrival} is still to be; there were {}", snapshot.departures);
-            findings.add(Law::Identity, "the world", message);
-        }
-        if !seen.insert(arrival) {
-            findings.add(Law::Identity, "the world", format!("{arrival} has arrived twice"));
+    let (snapshot, mut ids, mut names) = (facts.snapshot, BTreeSet::new(), BTreeSet::new());
+    for past in &snapshot.arrivals {
+        match past {
+            PastArrival::One(id) => {
+                if id.world == snapshot.world && id.number >= snapshot.departures {
+                    let message = format!("{id} is still to be; the next is {}", snapshot.departures);
+                    findings.add(Law::Identity, "the world", message);
+                }
+                if !ids.insert(id) {
+                    findings.add(Law::Identity, "the world", format!("{id} has arrived twice"));
+                }
+            }
+            PastArrival::Latest { name, .. } => {
+                if !names.insert(name) {
+                    findings.add(Law::Identity, "the world", format!("two arrivals are told of under the name {name}"));
+                }
+            }
         }
     }
 }

@@ -92,6 +92,7 @@ impl World {
         self.release_classes(&scratch.events);
         self.settle(most, &scratch.events);
         self.scratch = Some(scratch);
+        self.follow_ids();
         if let Some(answered) = &update.answered {
             self.requests.push(answered.clone());
         }
@@ -407,20 +408,23 @@ impl Following<'_> {
         let Some(who) = container.or_else(|| self.world.holder(name).map(Traveller::Holder)) else {
             return not_so(format!("there is no `{name}` that could depart"));
         };
-        if departure != (DepartureId { world: self.world.number, number: self.world.departures }) {
+        let before = self.world.departures;
+        let latest = self.world.arrived.get(name).map_or(0, |latest| latest + 1);
+        if departure != (DepartureId { world: self.world.number, number: before.max(latest) }) {
             return not_so(format!("this is not {departure}"));
         }
-        Ok(Event::Departed { who, departure, count: self.world.items_with(who) })
+        Ok(Event::Departed { who, departure, before, count: self.world.items_with(who) })
     }
 
     fn arrive(&mut self, document: &Departure) -> Checked<()> {
         let mut arriving = read::departure(&self.world.rules, document).map_err(|error| error.to_string())?;
-        if document.id.is_some_and(|id| self.world.arrivals.contains(&id)) {
+        if document.id.is_some_and(|id| self.world.has_arrived(document.name(), id)) {
             return not_so("this departure has arrived before");
         }
-        let ids = arriving.stacks().iter().map(|stack| stack.id).collect();
+        let ids: Vec<StackId> = arriving.stacks().iter().map(|stack| stack.id).collect();
         let name = arriving.name();
-        if self.world.lasting(name).is_some() || self.world.holder(name).is_some() || self.world.has_any(&ids) {
+        let is_name_taken = self.world.lasting(name).is_some() || self.world.holder(name).is_some();
+        if is_name_taken || self.world.has_any(&ids) || ids.iter().any(|id| self.fresh.contains(id)) {
             return not_so("a place of that name, or a stack of that id, is there already");
         }
         let weight_of = |kind: KindId| self.world.rules.figures[kind.index()].weight;
@@ -430,9 +434,10 @@ impl Following<'_> {
             return not_so("the world would weigh more than can be counted");
         }
         let count = stacks.iter().map(|stack| u64::from(stack.count)).sum();
+        let before = self.world.arrived.get(document.name()).copied();
         let who = self.number(&mut arriving);
         self.world.bring_in(&arriving, document.id);
-        self.events.push(Event::Arrived { who, departure: document.id, count });
+        self.events.push(Event::Arrived { who, departure: document.id, before, count });
         Ok(())
     }
 

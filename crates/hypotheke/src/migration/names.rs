@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use super::{Carrying, for_each_stack, path_to, slot_of};
 use crate::ruleset::{Fate, MigrationRules};
-use crate::snapshot::{Snapshot, Stray, Tally};
+use crate::snapshot::{PastArrival, Snapshot, Stray, Tally};
 
 /// What names are now, each looked up once.
 struct Names<'r> {
@@ -83,6 +83,7 @@ impl Carrying<'_> {
         let holders = self.names_of_places(&names);
         self.names_of_shortcuts(&mut names);
         names_of_strays(&mut self.snapshot, &mut names, &holders);
+        names_of_arrivals(&mut self.snapshot, &names);
     }
 
     fn names_of_stacks(&mut self, names: &mut Names<'_>) {
@@ -204,6 +205,23 @@ fn names_of_strays(snapshot: &mut Snapshot, names: &mut Names<'_>, holders: &BTr
             Stray::Tally { kind, .. } => names.kind(kind),
         }
     }
+}
+
+/// Containers and holders share one name space. Of two that have one name now, the later departure counts.
+fn names_of_arrivals(snapshot: &mut Snapshot, names: &Names<'_>) {
+    let (mut latest, mut others) = (BTreeMap::<String, u64>::new(), Vec::new());
+    for past in std::mem::take(&mut snapshot.arrivals) {
+        match past {
+            PastArrival::Latest { name, number } => {
+                let now = names.rules.holder_since(names.since, &names.container(&name));
+                let known = latest.entry(now).or_default();
+                *known = number.max(*known);
+            }
+            one @ PastArrival::One(_) => others.push(one),
+        }
+    }
+    let latest = latest.into_iter().map(|(name, number)| PastArrival::Latest { name, number });
+    snapshot.arrivals = others.into_iter().chain(latest).collect();
 }
 
 fn many(count: u64, one: &str, several: &str) -> String {

@@ -11,7 +11,7 @@ use crate::snapshot::{Departure, read};
 use crate::world::{Arriving, Event};
 
 pub(super) fn judge(draft: &mut Draft<'_>, departure: &Arc<Departure>) -> Judged {
-    if departure.id.is_some_and(|id| draft.has_arrived(id)) {
+    if departure.id.is_some_and(|id| draft.has_arrived(departure.name(), id)) {
         return Err(Refusal::new(Cause::Arrived));
     }
     let Ok(arriving) = read::departure(&draft.world.rules, departure) else {
@@ -37,15 +37,26 @@ pub(super) fn judge(draft: &mut Draft<'_>, departure: &Arc<Departure>) -> Judged
 }
 
 impl Draft<'_> {
-    fn has_arrived(&self, id: DepartureId) -> bool {
-        let in_list = |event: &Event| matches!(event, Event::Arrived { departure: Some(known), .. } if *known == id);
-        self.world.arrivals.contains(&id) || self.events().iter().any(in_list)
+    fn has_arrived(&self, name: &str, id: DepartureId) -> bool {
+        self.world.has_arrived(name, id) || self.latest_arrival(name).is_some_and(|latest| id.number <= latest)
+    }
+
+    /// The number of the latest departure that has arrived under a name, by the steps before too.
+    pub(super) fn latest_arrival(&self, name: &str) -> Option<u64> {
+        let departure = |event: &Event| match event {
+            Event::Arrived { departure, .. } => Some(*departure),
+            _ => None,
+        };
+        let in_list = self.arriving().iter().zip(self.events().iter().filter_map(departure));
+        let of_name = in_list.filter(|(arriving, _)| arriving.name() == name);
+        let latest = of_name.filter_map(|(_, departure)| departure).last();
+        latest.map(|departure| departure.number).or_else(|| self.world.arrived.get(name).copied())
     }
 
     /// Whether this world is said to have given an id, of a departure or of a stack, that it has not given yet.
     fn is_still_to_come(&self, departure: Option<DepartureId>, ids: &BTreeSet<StackId>) -> bool {
         let world = self.world;
-        let departure_to_come = departure.is_some_and(|id| id.world == world.number && id.number >= world.departures);
+        let departure_to_come = departure.is_some_and(|id| id.world == world.number && id.number >= self.next_departure());
         departure_to_come || ids.iter().any(|id| id.world() == world.number && id.serial() >= world.next_stack)
     }
 

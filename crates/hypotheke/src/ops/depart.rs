@@ -67,10 +67,21 @@ impl Draft<'_> {
         self.cells_in(container).map(items).sum()
     }
 
+    /// The lowest number that the next departure may get.
+    pub(super) fn next_departure(&self) -> u64 {
+        let number = |event: &Event| match event {
+            Event::Departed { departure, .. } => Some(departure.number + 1),
+            _ => None,
+        };
+        self.events().iter().rev().find_map(number).unwrap_or(self.world.departures)
+    }
+
     fn leave_world(&mut self, who: Traveller, count: u64, weight: i64) {
-        let gone = self.events().iter().filter(|event| matches!(event, Event::Departed { .. })).count() as u64;
-        let departure = DepartureId { world: self.world.number, number: self.world.departures + gone };
-        self.push(Event::Departed { who, departure, count });
+        let before = self.next_departure();
+        let latest = self.latest_arrival(&self.world.name_of_traveller(who));
+        let number = latest.map_or(before, |latest| before.max(latest + 1));
+        let departure = DepartureId { world: self.world.number, number };
+        self.push(Event::Departed { who, departure, before, count });
         self.take_along(who, weight);
     }
 }

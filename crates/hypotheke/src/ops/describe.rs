@@ -37,7 +37,7 @@ impl World {
     pub fn explain_cause(&self, cause: Cause) -> String {
         match cause {
             Cause::Stale => "the world has changed since".to_owned(),
-            Cause::Arrived => "this departure has arrived before".to_owned(),
+            Cause::Arrived => "this departure has arrived before, or a later one under its name".to_owned(),
             Cause::Revision { expected, stands } => {
                 format!("the request expects revision {expected}, but the world is on {stands}")
             }

@@ -839,7 +839,8 @@ impl<'w> Draft<'w> {
                 Traveller::Holder(id)
             }
         };
-        self.push(Event::Arrived { who, departure: document.id, count });
+        let before = self.latest_arrival(document.name());
+        self.push(Event::Arrived { who, departure: document.id, before, count });
         self.scratch.overlay.documents.push(Arc::clone(document));
         self.scratch.overlay.arriving.push(arriving);
         self.travelled += weight;

@@ -206,6 +206,7 @@ impl World {
         self.now.pass();
         scratch.applied = true;
         self.scratch = Some(scratch);
+        self.follow_ids();
     }
 
     /// Judges an operation and, unless it is refused, applies it.

@@ -604,6 +604,7 @@ impl World {
     fn done_shortly(&mut self, asked: Option<u32>, done: u64) -> Result<Outcome, Refusal> {
         self.revision += 1;
         self.now.pass();
+        self.follow_ids();
         Ok(Outcome { asked: asked.map(u64::from), done, changed: true, revision: self.revision, way: None })
     }
 }

@@ -7,9 +7,9 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use serde::{Deserialize, Serialize};
 
 use super::SaveError;
-use crate::id::{DepartureId, StackId};
+use crate::id::StackId;
 use crate::language::Path;
-use crate::snapshot::{Container, Holder, InSlot, Pack, Random, Snapshot, Stack, Tally};
+use crate::snapshot::{Container, Holder, InSlot, Pack, PastArrival, Random, Snapshot, Stack, Tally};
 
 /// A container without what lies in it.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -50,7 +50,7 @@ pub(super) struct Counters {
     pub(super) next_stack: u64,
     pub(super) random: Random,
     pub(super) departures: u64,
-    pub(super) arrivals: Vec<DepartureId>,
+    pub(super) arrivals: Vec<PastArrival>,
 }
 
 impl Counters {

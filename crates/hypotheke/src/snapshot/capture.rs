@@ -1,6 +1,6 @@
 //! From a world to plain data.
 
-use super::{Container, Departed, Departure, Holder, InSlot, Landed, Pack, Random, Snapshot, Stack, Tally};
+use super::{Container, Departed, Departure, Holder, InSlot, Landed, Pack, PastArrival, Random, Snapshot, Stack, Tally};
 use crate::id::{ContainerId, DepartureId, HolderId};
 use crate::language::Path;
 use crate::world::{Place, StackView, Traveller, World};
@@ -27,10 +27,15 @@ impl World {
             ground: self.ground().map(|(stack, at)| Landed { at, stack: capture_stack(stack) }).collect(),
             tallies: self.rules.kinds().filter_map(tally).collect(),
             departures: self.departures,
-            arrivals: self.arrivals.iter().copied().collect(),
+            arrivals: self.past_arrivals(),
             requests: self.requests.iter().cloned().collect(),
             strays: self.strays.clone(),
         }
+    }
+
+    fn past_arrivals(&self) -> Vec<PastArrival> {
+        let latest = |(name, number): (&Box<str>, &u64)| PastArrival::Latest { name: (**name).into(), number: *number };
+        self.arrivals_one_by_one.iter().copied().map(PastArrival::One).chain(self.arrived.iter().map(latest)).collect()
     }
 
     /// The document of one that is about to depart.

@@ -24,6 +24,9 @@ use crate::id::{DepartureId, StackId};
 use crate::language::{Path, Position};
 use crate::quantity::Decimal;
 
+/// Counters go on from where a snapshot has them; from there they can't reach the end of their type.
+const MOST_COUNTED: u64 = 1 << 62;
+
 /// A world as plain data: what lies where, and the counters that go on from there.
 ///
 /// Two worlds that nothing can tell apart, today or ever, have equal snapshots.
@@ -70,18 +73,33 @@ pub struct Snapshot {
     /// How many items of each kind came into the world and left it.
     #[serde(default)]
     pub tallies: BTreeMap<String, Tally>,
-    /// How often a container or a holder has departed.
+    /// The lowest number that the next departure may get.
     #[serde(default, skip_serializing_if = "is_zero")]
     pub departures: u64,
-    /// The departures that have arrived here, in order.
+    /// The latest departure that has arrived here under each name, by name.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    pub arrivals: Vec<DepartureId>,
+    pub arrivals: Vec<PastArrival>,
     /// The latest requests that were applied and had an id, the oldest first.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub requests: Vec<Answered>,
     /// What an earlier ruleset knew and this one does not.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub strays: Vec<Stray>,
+}
+
+/// What a world remembers of what has arrived, so that nothing arrives twice.
+#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
+#[serde(untagged, deny_unknown_fields)]
+pub enum PastArrival {
+    /// One departure by itself, as saves of an earlier time list them.
+    One(DepartureId),
+    /// The latest under a name: nothing arrives under it any more by a departure of this number or a lower one.
+    Latest {
+        /// What paths call it.
+        name: String,
+        /// The number of its departure.
+        number: u64,
+    },
 }
 
 #[allow(clippy::trivially_copy_pass_by_ref)] // As serde calls it.

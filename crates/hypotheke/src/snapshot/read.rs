@@ -49,6 +49,9 @@ pub(crate) fn departure(rules: &Ruleset, departure: &Departure) -> Result<Arrivi
     if let Departed::Holder(holder) = &departure.who {
         reader.check_origin(holder);
     }
+    if departure.id.is_some_and(|id| id.number > super::MOST_COUNTED) {
+        reader.fault(departure.name(), "the number of its departure is beyond what can be counted");
+    }
     if departure.id.is_none() && !reader.ids.is_empty() {
         reader.fault(departure.name(), "it has never departed, and so can't bring anything");
     }

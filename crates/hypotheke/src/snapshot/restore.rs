@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use super::read::{self, Reader};
-use super::{Snapshot, SnapshotError};
+use super::{MOST_COUNTED, PastArrival, Snapshot, SnapshotError};
 use crate::id::StackId;
 use crate::ruleset::Ruleset;
 use crate::world::{GROUND, LaidContainer, LaidHolder, LaidOrigin, LaidStack, Origin, Spot, Tally, World};
@@ -38,15 +38,18 @@ impl World {
         restoring.open(snapshot);
         let mut world = restoring.world;
         world.set_counters(snapshot.world, snapshot.revision, snapshot.next_stack, &snapshot.random.0, &tallies);
-        (world.departures, world.arrivals) = (snapshot.departures, snapshot.arrivals.iter().copied().collect());
+        world.departures = snapshot.departures;
+        for past in &snapshot.arrivals {
+            match past {
+                PastArrival::Latest { name, number } => _ = world.arrived.insert(name.as_str().into(), *number),
+                PastArrival::One(id) => _ = world.arrivals_one_by_one.insert(*id),
+            }
+        }
         snapshot.requests.iter().for_each(|answered| _ = world.requests.push(answered.clone()));
         world.strays.clone_from(&snapshot.strays);
         Ok(world)
     }
 }
-
-/// Counters go on from where a snapshot has them; from here on they can't reach the end of their type.
-const MOST_COUNTED: u64 = 1 << 62;
 
 /// All containers with the holders that have opened them: by their names, or by their packs.
 fn opened(snapshot: &Snapshot) -> Vec<(Result<String, StackId>, &Vec<String>)> {
@@ -98,18 +101,34 @@ fn counters(reader: &mut Reader<'_>, rules: &Ruleset, snapshot: &Snapshot) -> Ve
     if snapshot.departures > MOST_COUNTED {
         reader.fault("departures", "they are beyond what can be counted");
     }
-    let mut seen = BTreeSet::new();
-    for arrival in &snapshot.arrivals {
-        let is_to_come = arrival.world == snapshot.world && arrival.number >= snapshot.departures;
-        if is_to_come {
-            reader.fault("arrivals", format!("{arrival} is still to be: there were {}", snapshot.departures));
-        }
-        if !seen.insert(arrival) {
-            reader.fault("arrivals", format!("{arrival} has arrived twice"));
-        }
-    }
+    check_arrivals(reader, snapshot);
     check_requests(reader, snapshot);
     tallies
+}
+
+/// What departed from here was there to depart, and nothing is told twice.
+fn check_arrivals(reader: &mut Reader<'_>, snapshot: &Snapshot) {
+    let (mut ids, mut names) = (BTreeSet::new(), BTreeSet::new());
+    for past in &snapshot.arrivals {
+        match past {
+            PastArrival::One(id) => {
+                if id.world == snapshot.world && id.number >= snapshot.departures {
+                    reader.fault("arrivals", format!("{id} is still to be: the next is {}", snapshot.departures));
+                }
+                if !ids.insert(id) {
+                    reader.fault("arrivals", format!("{id} has arrived twice"));
+                }
+            }
+            PastArrival::Latest { name, number } => {
+                if *number > MOST_COUNTED {
+                    reader.fault("arrivals", format!("the number of `{name}` is beyond what can be counted"));
+                }
+                if !names.insert(name) {
+                    reader.fault("arrivals", format!("two are told of under the name `{name}`"));
+                }
+            }
+        }
+    }
 }
 
 /// Each led to a revision of its own, one after the other.

@@ -73,7 +73,7 @@ impl World {
             Event::Bound { holder, shortcut, after, .. } => self.bind(holder.index, shortcut, after),
             Event::Opened { holder, container } => self.set_open(holder.index, container.index, true),
             Event::Closed { holder, container } => self.set_open(holder.index, container.index, false),
-            Event::Departed { who, .. } => self.send_off(who),
+            Event::Departed { who, departure, .. } => self.send_off(who, departure),
             // What it brings is in a document; that is brought with `World::bring_in`.
             Event::Arrived { .. } => {}
             Event::Swapped { one, other } => {
@@ -109,8 +109,8 @@ impl World {
             Event::Bound { holder, shortcut, before, .. } => self.bind(holder.index, shortcut, before),
             Event::Opened { holder, container } => self.set_open(holder.index, container.index, false),
             Event::Closed { holder, container } => self.set_open(holder.index, container.index, true),
-            Event::Departed { who, .. } => self.fetch_home(who),
-            Event::Arrived { who, departure, .. } => self.send_back(who, departure),
+            Event::Departed { who, before, .. } => self.fetch_home(who, before),
+            Event::Arrived { who, departure, before, .. } => self.send_back(who, departure, before),
             // An exchange is its own inverse.
             Event::Swapped { .. } => self.carry_out(event),
         }

@@ -204,6 +204,9 @@ impl Recount<'_> {
     fn insides(&mut self) {
         let (kept, counted) = (self.world.insides.len(), self.world.packs().count());
         self.compare(|| "insides of packs that are found by id".to_owned(), &kept, &counted);
+        if let Some(known) = self.world.stack_ids.get() {
+            self.compare(|| "ids of all stacks".to_owned(), &(*known == self.world.collect_ids()), &true);
+        }
     }
 
     fn whole(&mut self) {

@@ -112,6 +112,8 @@ pub enum Event {
         who: Traveller,
         /// Under which number.
         departure: DepartureId,
+        /// The lowest number that it could have got.
+        before: u64,
         /// How many items went along.
         count: u64,
     },
@@ -121,6 +123,8 @@ pub enum Event {
         who: Traveller,
         /// From which departure; none if it has never been in a world.
         departure: Option<DepartureId>,
+        /// The number of the departure that had arrived under its name before.
+        before: Option<u64>,
         /// How many items came along.
         count: u64,
     },

@@ -71,6 +71,7 @@ impl World {
             self.carry_back(event);
         }
         self.release_classes(&entry.events);
+        self.follow_ids_of(&entry.events);
         self.next_stack = entry.next_stack;
         self.ground.next_landing = entry.next_landing;
         self.random = entry.random;

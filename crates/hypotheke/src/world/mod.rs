@@ -26,6 +26,7 @@ mod setup;
 mod slot_set;
 #[cfg(test)]
 mod spoil;
+mod stack_ids;
 mod taken;
 #[cfg(test)]
 mod tests;
@@ -89,14 +90,18 @@ pub struct World {
     waiting_holders: BTreeSet<u32>,
     /// So many containers and holders have come into the world: what comes next is put after them.
     came: u64,
-    /// How often something has departed.
+    /// The lowest number that the next departure may get.
     pub(crate) departures: u64,
-    /// The departures that have arrived here.
-    pub(crate) arrivals: BTreeSet<DepartureId>,
+    /// The number of the latest departure that has arrived under each name.
+    pub(crate) arrived: BTreeMap<Box<str>, u64>,
+    /// Departures that have arrived here by what an earlier version has saved, which did not tell their names.
+    pub(crate) arrivals_one_by_one: BTreeSet<DepartureId>,
     /// Containers and the holders that have opened them.
     opened: BTreeSet<(u32, u32)>,
     /// The insides of packs, by the ids of those.
     insides: FxHashMap<u64, u32>,
+    /// The ids of all stacks, once they have been asked for.
+    stack_ids: stack_ids::KnownIds,
     /// How many shortcuts point at a kind.
     bound: u32,
     container_names: FxHashMap<Box<str>, u32>,

@@ -7,6 +7,7 @@ use rustc_hash::FxHashMap;
 
 use super::history::History;
 use super::index::Index;
+use super::stack_ids::KnownIds;
 use super::{
     Cell, ClassTable, ContainerState, Counts, GROUND, Ground, HolderState, Moment, NONE, Now, Origin, PerKind,
     Presence, Spare, Spot, Tally, World,
@@ -71,9 +72,11 @@ impl World {
             waiting_holders: BTreeSet::new(),
             came: 0,
             departures: 0,
-            arrivals: BTreeSet::new(),
+            arrived: BTreeMap::new(),
+            arrivals_one_by_one: BTreeSet::new(),
             opened: BTreeSet::new(),
             insides: FxHashMap::default(),
+            stack_ids: KnownIds::new(),
             bound: 0,
             ground: Ground::default(),
             classes: ClassTable::new(rules),
@@ -212,6 +215,7 @@ impl World {
         }
         self.ground.rename(renamed);
         self.insides = self.insides.iter().map(|(&pack, &inner)| (renamed(pack), inner)).collect();
+        self.stack_ids = KnownIds::new();
         self
     }
 

@@ -225,6 +225,9 @@ impl World {
             self.bring_state(inside.index, inside.def, inside.slots).presence = Presence::Inside;
         }
         self.add(End { spot, stack: stack.id, position }, load);
+        if let Some(known) = self.stack_ids.get_mut() {
+            known.insert(stack.id.0);
+        }
         if let Some(inside) = &stack.inside {
             self.lay_stacks(inside);
         }
@@ -290,12 +293,22 @@ impl World {
         if self.strays.is_empty() { Vec::new() } else { self.part_strays(who).0 }
     }
 
-    /// What goes along and what stays.
-    fn part_strays(&self, who: Traveller) -> (Vec<Stray>, Vec<Stray>) {
-        let name = match who {
+    pub(crate) fn name_of_traveller(&self, who: Traveller) -> String {
+        match who {
             Traveller::Container(id) => self.container_name(id),
             Traveller::Holder(id) => self.holder_name(id).to_owned(),
-        };
+        }
+    }
+
+    /// Whether a departure has arrived here before, or a later one under that name.
+    pub(crate) fn has_arrived(&self, name: &str, departure: DepartureId) -> bool {
+        self.arrived.get(name).is_some_and(|&latest| departure.number <= latest)
+            || self.arrivals_one_by_one.contains(&departure)
+    }
+
+    /// What goes along and what stays.
+    fn part_strays(&self, who: Traveller) -> (Vec<Stray>, Vec<Stray>) {
+        let name = self.name_of_traveller(who);
         let group = self.containers_of_traveller(who);
         let stacks = group.iter().flat_map(|&container| self.cells_in(container)).map(|cell| StackId(cell.id));
         stray::part_off(&self.strays, &name, &stacks.collect())
@@ -311,6 +324,11 @@ impl World {
             self.follow_hash_of_group(group, sign);
         }
         self.enter_packs(group, sign > 0);
+        if let Some(mut known) = self.stack_ids.take() {
+            let ids = group.iter().flat_map(|&container| self.cells_in(container)).map(|cell| cell.id);
+            ids.for_each(|id| if sign > 0 { known.insert(id) } else { known.remove(id) });
+            self.stack_ids = known.into();
+        }
     }
 
     /// The insides of packs in a group can be found by the ids of those, or not any more.
@@ -330,7 +348,7 @@ impl World {
     }
 
     /// Out of reach, with all that it has.
-    pub(super) fn send_off(&mut self, who: Traveller) {
+    pub(super) fn send_off(&mut self, who: Traveller, departure: DepartureId) {
         let group = self.containers_of_traveller(who);
         if !self.strays.is_empty() {
             self.strays = self.part_strays(who).1;
@@ -340,15 +358,15 @@ impl World {
             self.containers[container as usize].presence = Presence::Away;
         }
         self.strike_off(who);
-        self.departures += 1;
+        self.departures = departure.number + 1;
         if !self.keeps_history() {
             self.clear_away(who);
         }
     }
 
     /// What was sent off is there again, as if it had never left.
-    pub(super) fn fetch_home(&mut self, who: Traveller) {
-        self.departures -= 1;
+    pub(super) fn fetch_home(&mut self, who: Traveller, departures: u64) {
+        self.departures = departures;
         let group = self.containers_of_traveller(who);
         for &container in &group {
             let state = &mut self.containers[container as usize];
@@ -372,13 +390,19 @@ impl World {
                 self.set_origin(holder.index, origin);
             }
         }
-        self.arrivals.extend(departure);
+        if let Some(departure) = departure {
+            self.arrived.insert(arriving.name().into(), departure.number);
+        }
     }
 
     /// What was brought in has never been.
-    pub(super) fn send_back(&mut self, who: Traveller, departure: Option<DepartureId>) {
-        if let Some(departure) = departure {
-            self.arrivals.remove(&departure);
+    pub(super) fn send_back(&mut self, who: Traveller, departure: Option<DepartureId>, before: Option<u64>) {
+        if departure.is_some() {
+            let name = self.name_of_traveller(who);
+            match before {
+                Some(number) => _ = self.arrived.insert(name.into(), number),
+                None => _ = self.arrived.remove(name.as_str()),
+            }
         }
         let mut group = self.containers_of_traveller(who);
         self.tally_group(&group, -1, |(arrived, _), count| *arrived -= count);
@@ -489,13 +513,5 @@ impl World {
 
     pub(crate) fn order_of_holder(&self, holder: u32) -> u64 {
         self.holders[holder as usize].came
-    }
-
-    /// Whether one of these stacks is there.
-    pub(crate) fn has_any(&self, ids: &std::collections::BTreeSet<StackId>) -> bool {
-        let (Some(first), Some(last)) = (ids.first(), ids.last()) else { return false };
-        let is_one = |cell: Cell| (first.0..=last.0).contains(&cell.id) && ids.contains(&StackId(cell.id));
-        let there = (0..self.container_count()).filter(|&container| self.is_there(container));
-        there.flat_map(|container| self.cells_in(container)).any(is_one)
     }
 }

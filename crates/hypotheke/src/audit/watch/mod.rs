@@ -186,5 +186,5 @@ impl Bearer {
 
 /// What has departed from here and arrived again was there to depart.
 fn keeps_arrivals(world: &World) -> bool {
-    world.arrivals.iter().all(|arrival| arrival.world != world.number || arrival.number < world.departures)
+    world.arrivals_one_by_one.iter().all(|past| past.world != world.number || past.number < world.departures)
 }
