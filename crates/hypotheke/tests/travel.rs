@@ -376,7 +376,8 @@ fn an_audit_tells_of_arrivals_that_can_t_be() {
     );
     assert!(found.iter().all(|violation| matches!(violation.law(), Law::Places | Law::Identity)));
     let error = World::from_snapshot(camp.rules(), &snapshot).unwrap_err().to_string();
-    for message in ["this is the name of something else", "is still to be", "has arrived twice", "under the name `ann`"] {
+    for message in ["this is the name of something else", "is still to be", "has arrived twice", "under the name `ann`"]
+    {
         assert!(error.contains(message), "{message}\nbut {error}");
     }
 }

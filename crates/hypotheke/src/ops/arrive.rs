@@ -56,7 +56,8 @@ impl Draft<'_> {
     /// Whether this world is said to have given an id, of a departure or of a stack, that it has not given yet.
     fn is_still_to_come(&self, departure: Option<DepartureId>, ids: &BTreeSet<StackId>) -> bool {
         let world = self.world;
-        let departure_to_come = departure.is_some_and(|id| id.world == world.number && id.number >= self.next_departure());
+        let departure_to_come =
+            departure.is_some_and(|id| id.world == world.number && id.number >= self.next_departure());
         departure_to_come || ids.iter().any(|id| id.world() == world.number && id.serial() >= world.next_stack)
     }
 

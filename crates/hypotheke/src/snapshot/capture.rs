@@ -1,6 +1,8 @@
 //! From a world to plain data.
 
-use super::{Container, Departed, Departure, Holder, InSlot, Landed, Pack, PastArrival, Random, Snapshot, Stack, Tally};
+use super::{
+    Container, Departed, Departure, Holder, InSlot, Landed, Pack, PastArrival, Random, Snapshot, Stack, Tally,
+};
 use crate::id::{ContainerId, DepartureId, HolderId};
 use crate::language::Path;
 use crate::world::{Place, StackView, Traveller, World};

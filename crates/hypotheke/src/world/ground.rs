@@ -1,5 +1,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 
+use rustc_hash::FxHashMap;
+
 use crate::language::Position;
 
 use super::cell::Cell;
@@ -10,7 +12,7 @@ pub(crate) struct Ground {
     pub(crate) next_landing: u32,
     stacks: BTreeMap<u32, (Cell, Position)>,
     by_kind: BTreeSet<(u32, u32)>,
-    by_id: BTreeMap<u64, u32>,
+    by_id: FxHashMap<u64, u32>,
     pub(crate) weight: i64,
 }
 
@@ -25,12 +27,15 @@ impl Ground {
 
     /// Puts a cell where one lay or where nothing did; an empty one is taken away.
     pub(crate) fn set(&mut self, landing: u32, cell: Cell, position: Position) {
-        if let Some((before, _)) = self.stacks.remove(&landing) {
+        let before = match cell.is_empty() {
+            true => self.stacks.remove(&landing),
+            false => self.stacks.insert(landing, (cell, position)),
+        };
+        if let Some((before, _)) = before {
             self.by_kind.remove(&(before.kind, landing));
             self.by_id.remove(&before.id);
         }
         if !cell.is_empty() {
-            self.stacks.insert(landing, (cell, position));
             self.by_kind.insert((cell.kind, landing));
             self.by_id.insert(cell.id, landing);
         }

@@ -4,6 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::sync::{Arc, Mutex};
 
 use rand_xoshiro::Xoshiro256PlusPlus;
+use rustc_hash::FxHashMap;
 
 use super::{Arriving, Cell, ClassKey, ContainerState, Event, Spot};
 use crate::snapshot::Departure;
@@ -136,7 +137,8 @@ const FEW: usize = 16;
 
 #[derive(Clone, Debug, Default)]
 struct Many {
-    cells: BTreeMap<Spot, Cell>,
+    cells: FxHashMap<Spot, Cell>,
+    taken: BTreeSet<Spot>,
     empty: BTreeSet<Spot>,
     /// Container, class and slot of stacks with room for more.
     room: BTreeSet<(u32, u32, u32)>,
@@ -199,7 +201,10 @@ impl Pending {
             }
             Some(many) => {
                 let range = Spot { container, slot: from }..=Spot { container, slot: u32::MAX };
-                many.cells.range(range).find(|(_, cell)| wanted(**cell)).map(|(spot, _)| spot.slot)
+                many.taken
+                    .range(range)
+                    .find(|spot| many.cells.get(spot).is_some_and(|cell| wanted(*cell)))
+                    .map(|spot| spot.slot)
             }
         }
     }
@@ -251,14 +256,22 @@ impl Pending {
 
 impl Many {
     fn set(&mut self, spot: Spot, cell: Cell, limit: impl Fn(Spot, u32) -> u32) {
-        if let Some(before) = self.cells.insert(spot, cell) {
-            self.empty.remove(&spot);
-            self.room.remove(&(spot.container, before.class, spot.slot));
+        let has_room = |cell: Cell| !cell.is_empty() && cell.count < limit(spot, cell.kind);
+        let before = self.cells.insert(spot, cell);
+        // Most often a stack has only grown: then no order changes.
+        if before.map(Cell::is_empty) != Some(cell.is_empty()) {
+            let (left, entered) = match cell.is_empty() {
+                true => (&mut self.taken, &mut self.empty),
+                false => (&mut self.empty, &mut self.taken),
+            };
+            left.remove(&spot);
+            entered.insert(spot);
         }
-        if cell.is_empty() {
-            self.empty.insert(spot);
-        } else if cell.count < limit(spot, cell.kind) {
-            self.room.insert((spot.container, cell.class, spot.slot));
+        let room = |cell: Cell| has_room(cell).then_some((spot.container, cell.class, spot.slot));
+        let (before, after) = (before.and_then(room), room(cell));
+        if before != after {
+            before.iter().for_each(|entry| _ = self.room.remove(entry));
+            self.room.extend(after);
         }
     }
 }

@@ -106,6 +106,7 @@ impl World {
     }
 
     fn is_spot_there(&self, spot: Spot) -> bool {
-        spot.container == GROUND || spot.container < self.container_count() && self.is_there(spot.container) && self.has_spot(spot)
+        spot.container == GROUND
+            || spot.container < self.container_count() && self.is_there(spot.container) && self.has_spot(spot)
     }
 }
