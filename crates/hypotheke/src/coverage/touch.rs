@@ -227,7 +227,8 @@ impl Finder<'_> {
                 let steps = self.file.shared.steps(name, &mut Vec::new()).unwrap_or_default();
                 steps.iter().for_each(|step| self.step(&step.item));
             }
-            Step::Moment(_) | Step::SaveThenLoad => {}
+            Step::Request(request, _) => self.operation(&request.operation),
+            Step::Moment(_) | Step::SaveThenLoad | Step::Undo { .. } => {}
             Step::Now(check) => self.check(check),
         }
     }
@@ -269,7 +270,12 @@ impl Finder<'_> {
                 self.path(place, None);
                 self.portions(contents);
             }
+            Check::LyingAt { contents, .. } => self.portions(contents),
             Check::Burden { holder, .. } | Check::Shortcuts { holder, .. } => self.path(holder, None),
+            Check::Origin { holder, slot } => {
+                self.path(holder, None);
+                slot.iter().for_each(|slot| self.path(slot, None));
+            }
             Check::PointsAt { shortcut, .. } => self.path(shortcut, None),
             Check::Open { container, holder, .. } => {
                 self.path(container, None);

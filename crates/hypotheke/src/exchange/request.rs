@@ -224,6 +224,13 @@ impl RequestWindow {
     }
 }
 
+/// What came of a request.
+pub(crate) enum Taken {
+    Applied { outcome: Outcome, repeated: bool },
+    Refused(Refusal),
+    Unresolved(ResolveError),
+}
+
 impl World {
     /// Performs an operation that was sent. The same request again is not applied again and gets the first answer, as long
     /// as it is among the latest that the ruleset lets the world remember (`request-window`). Only those that were applied
@@ -255,20 +262,28 @@ impl World {
     /// ```
     #[must_use = "a request may be refused"]
     pub fn request(&mut self, request: &Request, departures: &Departures) -> Answer {
+        match self.take_request(request, departures) {
+            Taken::Applied { outcome, repeated } => Answer::Applied { outcome, repeated },
+            Taken::Refused(refusal) => self.refused(&refusal),
+            Taken::Unresolved(error) => Answer::unknown(&error),
+        }
+    }
+
+    pub(crate) fn take_request(&mut self, request: &Request, departures: &Departures) -> Taken {
         let known = request.id.as_ref().and_then(|id| self.requests.get(id));
         let sentence = if request.id.is_some() { request.operation.to_string() } else { String::new() };
         if let Some(known) = known {
             if known.operation == sentence {
-                return Answer::Applied { outcome: known.outcome, repeated: true };
+                return Taken::Applied { outcome: known.outcome, repeated: true };
             }
-            return self.refused(&Refusal::new(Cause::RequestIdTaken));
+            return Taken::Refused(Refusal::new(Cause::RequestIdTaken));
         }
         if let Some(expected) = request.expects.filter(|&expected| expected != self.revision) {
-            return self.refused(&Refusal::new(Cause::Revision { expected, stands: self.revision }));
+            return Taken::Refused(Refusal::new(Cause::Revision { expected, stands: self.revision }));
         }
         let operation = match request.operation.resolve_with(self, departures) {
             Ok(operation) => operation,
-            Err(error) => return Answer::unknown(&error),
+            Err(error) => return Taken::Unresolved(error),
         };
         match self.perform(&operation) {
             Ok(outcome) => {
@@ -277,9 +292,9 @@ impl World {
                     let fell_out = self.requests.push(answered);
                     self.remember_request(fell_out);
                 }
-                Answer::Applied { outcome, repeated: false }
+                Taken::Applied { outcome, repeated: false }
             }
-            Err(refusal) => self.refused(&refusal),
+            Err(refusal) => Taken::Refused(refusal),
         }
     }
 

@@ -160,6 +160,10 @@ pub(super) fn read(kind: ClaimKind, content: &str, offset: usize) -> Result<Said
     }
     let check = lines::check(&mut parser)?;
     let span = Span::new(offset, offset + content.len());
+    if matches!(check, Check::LyingAt { .. }) {
+        let error = SentenceError::new(span, "a search lets all fall at one position");
+        return Err(error.help("say what lies on the ground: `ground: 1 flare`"));
+    }
     if matches!(check, Check::Events { .. } | Check::SameWorld { .. } | Check::NothingChanged) {
         let error = SentenceError::new(span, "this is about more than one world");
         return Err(error.help("a claim is about each world by itself"));
@@ -327,10 +331,13 @@ impl Ready {
                 Check::Measure { claim, .. } => claim.place().into_iter().collect(),
                 Check::Contents { place, .. } => vec![place],
                 Check::Burden { holder, .. } | Check::Shortcuts { holder, .. } => vec![holder],
+                Check::Origin { holder, slot } => std::iter::once(holder).chain(slot).collect(),
                 Check::PointsAt { shortcut, .. } => vec![shortcut],
                 Check::Open { container, holder, .. } => vec![container, holder],
                 // These are about more than one world, and no claims.
-                Check::Events { .. } | Check::SameWorld { .. } | Check::NothingChanged => Vec::new(),
+                Check::LyingAt { .. } | Check::Events { .. } | Check::SameWorld { .. } | Check::NothingChanged => {
+                    Vec::new()
+                }
             },
             Ready::NoneIn(_, place) | Ready::AllIn(_, place) => vec![place],
             Ready::Operation { pattern, .. } => pattern.from.iter().chain(&pattern.to).collect(),

@@ -81,7 +81,7 @@ impl<'t, 'a> LineParser<'t, 'a> {
         }
     }
 
-    fn here(&self) -> Span {
+    pub(crate) fn here(&self) -> Span {
         self.peek().map_or(self.end_span(), |token| token.span)
     }
 
@@ -280,7 +280,7 @@ impl<'t, 'a> LineParser<'t, 'a> {
         }
     }
 
-    pub(super) fn position(&mut self) -> Parsed<Position> {
+    pub(crate) fn position(&mut self) -> Parsed<Position> {
         let x = self.decimal()?;
         if !self.take_comma() {
             return Err(self.expected("`,` and the second number of the position"));

@@ -18,11 +18,23 @@ pub struct ResolveError {
     help: Option<String>,
     span: Span,
     step: Option<u32>,
+    /// All its names are known, but together they mean nothing.
+    is_meaningless: bool,
 }
 
 impl ResolveError {
     pub(crate) fn new(span: Span, message: impl Into<String>, help: Option<String>) -> ResolveError {
-        ResolveError { message: message.into(), help, span, step: None }
+        ResolveError { message: message.into(), help, span, step: None, is_meaningless: false }
+    }
+
+    /// What is named is there, but is nothing that the operation could be about.
+    fn meaningless(span: Span, message: String, help: String) -> ResolveError {
+        ResolveError { is_meaningless: true, ..ResolveError::new(span, message, Some(help)) }
+    }
+
+    /// True if all names are known, but the operation can't be about what they name.
+    pub(crate) fn is_meaningless(&self) -> bool {
+        self.is_meaningless
     }
 
     /// Of a list nested in another the step of the outer one is named.
@@ -238,10 +250,10 @@ impl Resolver<'_> {
                     Some((_, Place::OnGround(stack))) => Some(stack),
                     Some((path, _)) => {
                         let help = "what lies in a slot is moved: `move … from … to …`".to_owned();
-                        return Err(ResolveError::new(
+                        return Err(ResolveError::meaningless(
                             path.span(),
                             format!("`{path}` is not on the ground"),
-                            Some(help),
+                            help,
                         ));
                     }
                 },
@@ -261,7 +273,8 @@ impl Resolver<'_> {
             }),
             _ => Some("name a container or a holder, such as `sled` or `surveyor`".to_owned()),
         };
-        Err(ResolveError::new(path.span(), format!("`{path}` can't depart by itself"), help))
+        let error = ResolveError::new(path.span(), format!("`{path}` can't depart by itself"), help);
+        Err(ResolveError { is_meaningless: true, ..error })
     }
 
     /// The document of what has departed under a name.
@@ -296,7 +309,7 @@ impl Resolver<'_> {
             return Ok(());
         }
         let help = format!("say who, such as `surveyor {verb}s …`");
-        Err(ResolveError::new(Span::default(), format!("`{verb}` needs a holder that acts"), Some(help)))
+        Err(ResolveError::meaningless(Span::default(), format!("`{verb}` needs a holder that acts"), help))
     }
 
     fn mark(&self, name: &Word) -> Resolved<MarkId> {
@@ -322,7 +335,7 @@ impl Resolver<'_> {
             place if self.is_put_off(path)? => Ok(place),
             _ => {
                 let help = format!("name one of its slots, such as `{path}/0`");
-                Err(ResolveError::new(path.span(), format!("`{path}` is not the place of one stack"), Some(help)))
+                Err(ResolveError::meaningless(path.span(), format!("`{path}` is not the place of one stack"), help))
             }
         }
     }
@@ -348,7 +361,7 @@ impl Resolver<'_> {
         match self.place(path)? {
             Place::Shortcut(..) => {
                 let help = "a shortcut points at a kind: `bind flare to …`".to_owned();
-                Err(ResolveError::new(path.span(), format!("nothing lies in `{path}`"), Some(help)))
+                Err(ResolveError::meaningless(path.span(), format!("nothing lies in `{path}`"), help))
             }
             place => Ok(place),
         }
@@ -360,7 +373,7 @@ impl Resolver<'_> {
             place if self.is_put_off(path)? => Ok(place),
             _ => {
                 let help = "name a container, such as `sled` or `harness/back/`".to_owned();
-                Err(ResolveError::new(path.span(), format!("`{path}` is not a container"), Some(help)))
+                Err(ResolveError::meaningless(path.span(), format!("`{path}` is not a container"), help))
             }
         }
     }
@@ -370,7 +383,7 @@ impl Resolver<'_> {
             place @ Place::Shortcut(..) => Ok(place),
             _ => {
                 let help = "a shortcut is written such as `surveyor.shortcuts/0`".to_owned();
-                Err(ResolveError::new(path.span(), format!("`{path}` is no shortcut"), Some(help)))
+                Err(ResolveError::meaningless(path.span(), format!("`{path}` is no shortcut"), help))
             }
         }
     }
@@ -381,7 +394,7 @@ impl Resolver<'_> {
             place if self.is_put_off(path)? => Ok(place),
             _ => {
                 let help = format!("name one of its slots, such as `{path}/0`");
-                Err(ResolveError::new(path.span(), format!("`{path}` is not a slot"), Some(help)))
+                Err(ResolveError::meaningless(path.span(), format!("`{path}` is not a slot"), help))
             }
         }
     }
@@ -399,7 +412,7 @@ impl Resolver<'_> {
             Place::Hand(_) => "use `lift` and `put` with a hand".to_owned(),
             Place::Ground | Place::OnGround(_) => help_on_ground.to_owned(),
         };
-        Err(ResolveError::new(path.span(), format!("`{path}` is neither a slot nor a container"), Some(help)))
+        Err(ResolveError::meaningless(path.span(), format!("`{path}` is neither a slot nor a container"), help))
     }
 
     fn place_or_actor(&self, path: Option<&Path>, verb: &str, preposition: &str) -> Resolved<Place> {
@@ -408,7 +421,7 @@ impl Resolver<'_> {
             (None, Some(actor)) => Ok(Place::Holder(actor)),
             (None, None) => {
                 let help = format!("name a place (`{preposition} …`), or the holder that acts");
-                Err(ResolveError::new(Span::default(), format!("`{verb}` needs a place"), Some(help)))
+                Err(ResolveError::meaningless(Span::default(), format!("`{verb}` needs a place"), help))
             }
         }
     }

@@ -5,10 +5,11 @@ use std::sync::Arc;
 use super::draft::Draft;
 use super::operation::{Action, Operation, Variant};
 use super::resolve::ResolveError;
+use crate::id::StackId;
 use crate::language::{Amount, Landing};
-use crate::ruleset::{Ruleset, StartEntry, StartPortion};
+use crate::ruleset::{NO_PACK, Ruleset, StartEntry, StartPortion};
 use crate::text::{Diagnostic, Location};
-use crate::world::{Place, World};
+use crate::world::{Class, ClassKey, End, Event, GROUND, Inner, Place, Spot, World};
 
 impl World {
     /// A world as the ruleset says that it begins.
@@ -36,7 +37,7 @@ fn lay_entry(world: &mut World, entry: &StartEntry) -> Result<(), (Location, Res
     let place =
         world.place(&entry.place, None).map_err(|error| (entry.at, ResolveError::place(&entry.place, &error)))?;
     for portion in &entry.contents {
-        world.lay_portion(place, portion).map_err(|error| (portion.at, error))?;
+        world.lay_portion(place, portion, Landing::default()).map_err(|error| (portion.at, error))?;
     }
     Ok(())
 }
@@ -58,11 +59,15 @@ impl World {
     }
 
     /// Creates a portion in a place, as the game would.
-    pub(crate) fn lay_portion(&mut self, place: Place, portion: &StartPortion) -> Result<(), ResolveError> {
+    pub(crate) fn lay_portion(
+        &mut self,
+        place: Place,
+        portion: &StartPortion,
+        landing: Landing,
+    ) -> Result<(), ResolveError> {
         let variant = Variant::of(portion);
         let (amount, kind) = (Amount::Exactly(portion.count), portion.kind);
-        let operation =
-            Operation::from(Action::Create { amount, kind, variant, to: place, landing: Landing::default() });
+        let operation = Operation::from(Action::Create { amount, kind, variant, to: place, landing });
         match self.perform(&operation) {
             Ok(_) => Ok(()),
             Err(refusal) => {
@@ -71,6 +76,61 @@ impl World {
                 Err(ResolveError::new(crate::text::Span::default(), message, help))
             }
         }
+    }
+}
+
+impl World {
+    /// Lays a portion in a place whatever limits and filters say: a world may be over them since its rules have changed. What the
+    /// rules let in lies as they say; else a slot or a hand takes all of it, a container and the ground stacks within the kind's
+    /// own limit.
+    pub(crate) fn lay_over_limits(
+        &mut self,
+        place: Place,
+        portion: &StartPortion,
+        landing: Landing,
+    ) -> Result<(), ResolveError> {
+        let Err(refused) = self.lay_portion(place, portion, landing) else { return Ok(()) };
+        let figures = self.rules.figures[portion.kind.index()];
+        let is_pack = figures.pack != NO_PACK;
+        let (spots, most) = match place {
+            Place::Slot(id, slot) => (vec![Spot { container: id.index, slot }], u32::MAX),
+            Place::Hand(holder) => (vec![Spot { container: self.hand_of(holder.index), slot: 0 }], u32::MAX),
+            Place::Container(id) => {
+                let slots = (0..self.slot_count(id.index)).map(|slot| Spot { container: id.index, slot });
+                (slots.collect(), figures.stack_limit)
+            }
+            Place::Ground => {
+                let landings = (self.ground.next_landing..u32::MAX).map(|slot| Spot { container: GROUND, slot });
+                (landings.take(portion.count as usize).collect(), figures.stack_limit)
+            }
+            Place::Holder(_) | Place::OnGround(_) | Place::Shortcut(..) => return Err(refused),
+        };
+        let most = if is_pack { 1 } else { most };
+        let free: Vec<Spot> = spots.into_iter().filter(|&spot| self.cell(spot).is_empty()).collect();
+        let wanted = u64::from(portion.count);
+        if free.len() as u64 * u64::from(most) < wanted || portion.count == 0 {
+            return Err(refused);
+        }
+        let key = ClassKey::new(&self.rules, portion.kind, &portion.marks, &portion.properties);
+        let class = Class(self.known_class(&key));
+        let mut left = portion.count;
+        for spot in free {
+            let count = left.min(most);
+            if count == 0 {
+                break;
+            }
+            left -= count;
+            let inner = match figures.pack {
+                NO_PACK => GROUND,
+                def => self.waiting(def).next().unwrap_or(self.container_count()),
+            };
+            let stack = StackId::new(self.number, self.next_stack);
+            self.next_stack += 1;
+            let to = End { spot, stack, position: landing.at };
+            let (kind, inner) = (portion.kind, Inner(inner));
+            self.carry_out(&Event::Transferred { kind, count, from: End::NOWHERE, to, class, inner });
+        }
+        Ok(())
     }
 }
 

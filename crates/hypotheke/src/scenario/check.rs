@@ -5,9 +5,9 @@ use std::sync::Arc;
 
 use super::error::ScenarioErrors;
 use super::shared::{DEEPEST, SharedLists};
-use super::tree::{Body, Check, Claim, Line, ScenarioFile, Start, StartBase, StartLine, Step};
-use crate::language::{NamedAction, NamedOperation, Path};
-use crate::ops::ResolveError;
+use super::tree::{Body, Check, Claim, Expected, Line, ScenarioFile, Start, StartBase, StartLine, Step};
+use crate::language::{Landing, NamedAction, NamedOperation, Path};
+use crate::ops::{Reason, ResolveError};
 use crate::ruleset::{HolderDef, Ruleset};
 use crate::text::{Diagnostic, Diagnostics, Faults, Location, MAX_LISTED, SourceId, Span, Word, suggestion};
 use crate::world::{Place, World};
@@ -105,16 +105,21 @@ impl ScenarioFile {
             if cleared != Some(place) {
                 world.clear_place(place);
             }
-            lay_line(&mut world, line, place)?;
+            lay_line(&mut world, line, place, start.over_limits)?;
         }
         Ok(world)
     }
 }
 
-fn lay_line(world: &mut World, line: &Line<StartLine>, place: Place) -> Result<(), ResolveError> {
+fn lay_line(world: &mut World, line: &Line<StartLine>, place: Place, over_limits: bool) -> Result<(), ResolveError> {
+    let landing = Landing { at: line.item.at.unwrap_or_default(), within: None };
     for written in &line.item.contents {
         let portion = world.rules().resolve_portion(written)?;
-        world.lay_portion(place, &portion).map_err(|error| {
+        let laid = match over_limits {
+            true => world.lay_over_limits(place, &portion, landing),
+            false => world.lay_portion(place, &portion, landing),
+        };
+        laid.map_err(|error| {
             ResolveError::new(written.span(), error.to_string(), error.help_text().map(str::to_owned))
         })?;
     }
@@ -183,8 +188,15 @@ impl<'f> Checker<'f> {
 
     fn step(&mut self, step: &'f Line<Step>, faults: &mut Vec<ResolveError>) {
         match &step.item {
-            Step::Operation(operation, _) => self.operation(operation, step.span, faults),
-            Step::Together(list, _) => self.operation(list.operation(), step.span, faults),
+            Step::Operation(operation, expected) => self.operation(operation, expected, step.span, faults),
+            Step::Together(list, expected) => self.operation(list.operation(), expected, step.span, faults),
+            Step::Request(request, expected) => self.operation(&request.operation, expected, step.span, faults),
+            Step::Undo { expected, .. } => {
+                if *expected == Expected::Whole {
+                    self.needs_a_step(step.span, faults);
+                }
+                self.played += 1;
+            }
             Step::Do(name) => {
                 if let Some(steps) = self.shared.steps(name, faults) {
                     steps.iter().for_each(|step| self.step(step, faults));
@@ -201,8 +213,16 @@ impl<'f> Checker<'f> {
         }
     }
 
-    fn operation(&mut self, operation: &NamedOperation, line: Span, faults: &mut Vec<ResolveError>) {
-        let fault = operation.check_names(&self.empty).err();
+    fn operation(
+        &mut self,
+        operation: &NamedOperation,
+        expected: &Expected,
+        line: Span,
+        faults: &mut Vec<ResolveError>,
+    ) {
+        // That something can't be meant may be just what is to be shown.
+        let shows_it = matches!(expected, Expected::Refused { reason: Some(Reason::Unknown), .. });
+        let fault = operation.check_names(&self.empty).err().filter(|error| !(shows_it && error.is_meaningless()));
         faults.extend(fault.map(|error| at_least_at(error, line)));
         self.played += 1;
         self.welcome(operation);
@@ -274,6 +294,14 @@ impl<'f> Checker<'f> {
                         .filter_map(|portion| self.rules.resolve_portion(portion).err())
                         .map(ResolveError::from),
                 );
+            }
+            Check::LyingAt { contents, .. } => {
+                let portions = contents.iter().filter_map(|portion| self.rules.resolve_portion(portion).err());
+                faults.extend(portions.map(ResolveError::from));
+            }
+            Check::Origin { holder, slot } => {
+                self.holder(holder, faults);
+                slot.iter().for_each(|slot| self.place(slot, faults));
             }
             Check::Burden { holder, label } => {
                 if let Some(def) = self.holder(holder, faults)

@@ -17,7 +17,15 @@ pub(crate) fn finding(world: &World, check: &Check) -> Result<Option<Finding>, U
     let place = |path: &Path| world.place(path, None);
     Ok(match check {
         Check::Contents { place: path, mode, contents } => {
-            contents_finding(world, path, Some(place(path)?), *mode, contents)
+            contents_finding(world, &path.to_string(), &world.stacks_in(Some(place(path)?)), *mode, contents)
+        }
+        Check::LyingAt { position, mode, contents } => {
+            let there = world.ground().filter(|(_, at)| at == position).map(|(stack, _)| stack);
+            contents_finding(world, &format!("ground at {position}"), &there.collect::<Vec<_>>(), *mode, contents)
+        }
+        Check::Origin { holder, slot } => {
+            let slot = slot.as_ref().map(place).transpose()?;
+            origin_finding(world, place(holder)?, slot)
         }
         Check::Burden { holder, label } => burden_finding(world, place(holder)?, label.as_ref()),
         Check::Shortcuts { holder, kinds } => shortcuts_finding(world, Some(place(holder)?), kinds),
@@ -46,11 +54,17 @@ impl Check {
     pub(super) fn place(&self) -> Option<&Path> {
         match self {
             Check::Contents { place, .. } => Some(place),
-            Check::Burden { holder, .. } | Check::Shortcuts { holder, .. } => Some(holder),
+            Check::Burden { holder, .. } | Check::Shortcuts { holder, .. } | Check::Origin { holder, .. } => {
+                Some(holder)
+            }
             Check::PointsAt { shortcut, .. } => Some(shortcut),
             Check::Open { container, .. } => Some(container),
             Check::Measure { claim, .. } => claim.place(),
-            Check::Places { .. } | Check::Events { .. } | Check::SameWorld { .. } | Check::NothingChanged => None,
+            Check::LyingAt { .. }
+            | Check::Places { .. }
+            | Check::Events { .. }
+            | Check::SameWorld { .. }
+            | Check::NothingChanged => None,
         }
     }
 }
@@ -62,6 +76,15 @@ fn answer(expected: String, found: String) -> Finding {
 /// What two lists have in common does not matter where it stands.
 pub(super) fn list_finding(what: &str, expected: Vec<String>, found: Vec<String>) -> Finding {
     Finding::List { what: what.to_owned(), expected, found }
+}
+
+fn origin_finding(world: &World, holder: Place, slot: Option<Place>) -> Option<Finding> {
+    let Place::Holder(holder) = holder else { return None };
+    let found = world.hand_origin(holder);
+    let told = |slot: Option<Place>| {
+        format!("origin {}", slot.map_or_else(|| "nothing".to_owned(), |slot| world.place_name(slot)))
+    };
+    (found != slot).then(|| answer(told(slot), told(found)))
 }
 
 fn burden_finding(world: &World, place: Place, label: Option<&Word>) -> Option<Finding> {
@@ -140,8 +163,8 @@ pub(crate) fn item_text(stack: StackView<'_>) -> String {
 
 fn contents_finding(
     world: &World,
-    path: &Path,
-    place: Option<Place>,
+    place: &str,
+    there: &[StackView<'_>],
     mode: Mode,
     contents: &[NamedPortion],
 ) -> Option<Finding> {
@@ -162,7 +185,7 @@ fn contents_finding(
     }
     let mut index: BTreeMap<ClassKey, usize> =
         rows.iter().enumerate().map(|(at, (key, ..))| (key.clone(), at)).collect();
-    for stack in place.map_or_else(Vec::new, |place| world.stacks_in(Some(place))) {
+    for &stack in there {
         let key = stack.class_key();
         let at = *index.entry(key.clone()).or_insert_with(|| {
             rows.push((key, item_text(stack), None, 0));
@@ -179,7 +202,7 @@ fn contents_finding(
         .map(|(_, item, expected, found)| DifferenceRow { item, expected, found, holds: holds(expected, found) })
         .collect();
     let all_hold = rows.iter().all(|row| row.holds);
-    (!all_hold).then(|| Finding::Contents { place: path.to_string(), rows })
+    (!all_hold).then(|| Finding::Contents { place: place.to_owned(), rows })
 }
 
 /// What a measure comes to in a world.

@@ -22,6 +22,6 @@ pub use error::ScenarioErrors;
 pub use report::{Answer, DifferenceRow, Failure, Finding, ScenarioReport, StepReport, Trace};
 pub use same::PlaceDifference;
 pub use tree::{
-    Body, Check, Claim, Expected, Figures, Line, Mode, Row, Scenario, ScenarioFile, SharedStart, SharedSteps, Start,
-    StartBase, StartLine, Step, Together,
+    Body, Check, Claim, Expected, Figures, Line, ListStep, Mode, Row, Scenario, ScenarioFile, SentRequest, SharedStart,
+    SharedSteps, Start, StartBase, StartLine, Step, Together,
 };

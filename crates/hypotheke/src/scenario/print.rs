@@ -3,8 +3,8 @@
 use std::fmt::{self, Display, Formatter, Write};
 
 use super::tree::{
-    Block, Body, Check, Claim, Expected, Figures, Line, Mode, ScenarioFile, Start, StartBase, StartLine, Step, Table,
-    Together,
+    Block, Body, Check, Claim, Expected, Figures, Line, ListStep, Mode, ScenarioFile, SentRequest, Start, StartBase,
+    StartLine, Step, Table, Together,
 };
 use crate::language::{NamedAction, NamedOperation};
 use crate::text::Word;
@@ -39,7 +39,7 @@ impl Display for ScenarioFile {
 fn print_block(f: &mut Formatter<'_>, block: &Block) -> fmt::Result {
     match block {
         Block::Start(line) => {
-            print_line(f, line, 0, &format!("start {}{}", line.item.name, line.item.start.base))?;
+            print_line(f, line, 0, &format!("start {}{}", line.item.name, start_head(&line.item.start)))?;
             print_start(f, &line.item.start, 2)
         }
         Block::Steps(line) => {
@@ -58,7 +58,7 @@ fn print_block(f: &mut Formatter<'_>, block: &Block) -> fmt::Result {
 
 fn print_body(f: &mut Formatter<'_>, body: &Body) -> fmt::Result {
     if let Some(start) = &body.start {
-        print_line(f, start, 2, &format!("start{}", start.item.base))?;
+        print_line(f, start, 2, &format!("start{}", start_head(&start.item)))?;
         print_start(f, &start.item, 4)?;
     }
     if let Some(head) = &body.steps_head {
@@ -129,6 +129,11 @@ fn print_start(f: &mut Formatter<'_>, start: &Start, indent: usize) -> fmt::Resu
     start.lines.iter().try_for_each(|line| print_line(f, line, indent, &line.item))
 }
 
+/// What stands after `start`, and after its name.
+fn start_head(start: &Start) -> String {
+    format!("{}{}", start.base, if start.over_limits { " over limits" } else { "" })
+}
+
 impl Display for StartBase {
     fn fmt(&self, f: &mut Formatter<'_>) -> fmt::Result {
         match self {
@@ -149,7 +154,8 @@ fn joined<T: Display>(items: &[T], between: &str) -> String {
 
 impl Display for StartLine {
     fn fmt(&self, f: &mut Formatter<'_>) -> fmt::Result {
-        write!(f, "{}: {}", self.place, joined(&self.contents, ", "))
+        let at = self.at.map_or_else(String::new, |position| format!(" at {position}"));
+        write!(f, "{}{at}: {}", self.place, joined(&self.contents, ", "))
     }
 }
 
@@ -160,6 +166,12 @@ fn step_texts(step: &Step) -> (String, String) {
         Step::Do(name) => (format!("do {name}"), String::new()),
         Step::Moment(name) => (format!("moment {name}"), String::new()),
         Step::SaveThenLoad => ("save then load".to_owned(), String::new()),
+        Step::Undo { revision, expected } => {
+            let revision = revision.map_or_else(String::new, |revision| format!(" revision {revision}"));
+            let answer = if *expected == Expected::Whole { String::new() } else { format!("-> {expected}") };
+            (format!("undo{revision}"), answer)
+        }
+        Step::Request(request, expected) => (request.to_string(), answer_text(&request.operation, expected)),
         Step::Operation(operation, expected) => (operation.to_string(), answer_text(operation, expected)),
         Step::Together(list, expected) => (list.operation.to_string(), answer_text(&list.operation, expected)),
     }
@@ -181,6 +193,23 @@ impl Display for Step {
     }
 }
 
+impl Display for SentRequest {
+    fn fmt(&self, f: &mut Formatter<'_>) -> fmt::Result {
+        let id = self.id.iter().map(|id| format!("request {id}"));
+        let expects = self.expects.iter().map(|revision| format!("at revision {revision}"));
+        write!(f, "{}: {}", id.chain(expects).collect::<Vec<_>>().join(" "), self.operation)
+    }
+}
+
+impl Display for ListStep {
+    fn fmt(&self, f: &mut Formatter<'_>) -> fmt::Result {
+        match self {
+            ListStep::Step(step) => write!(f, "in step {step}"),
+            ListStep::End => f.write_str("at the end"),
+        }
+    }
+}
+
 impl Display for Expected {
     fn fmt(&self, f: &mut Formatter<'_>) -> fmt::Result {
         match self {
@@ -188,8 +217,9 @@ impl Display for Expected {
             Expected::Done { count, left: None } => write!(f, "{count}"),
             Expected::Done { count, left: Some(left) } => write!(f, "{count}, left {left}"),
             Expected::Unchanged => f.write_str("nothing changed"),
-            Expected::Refused { reason, figures, could } => {
+            Expected::Refused { reason, figures, at, could } => {
                 f.write_str("refused")?;
+                at.map_or(Ok(()), |at| write!(f, " {at}"))?;
                 reason.map_or(Ok(()), |reason| write!(f, ": {reason}"))?;
                 figures.as_ref().map_or(Ok(()), |figures| write!(f, ", {figures}"))?;
                 could.map_or(Ok(()), |could| write!(f, "; {could} could go"))
@@ -213,6 +243,14 @@ impl Display for Check {
             Check::Contents { place, mode, contents } => {
                 let has = if *mode == Mode::AtLeast { " has" } else { "" };
                 write!(f, "{place}{has}: {}", joined(contents, ", "))
+            }
+            Check::LyingAt { position, mode, contents } => {
+                let has = if *mode == Mode::AtLeast { " has" } else { "" };
+                write!(f, "ground at {position}{has}: {}", joined(contents, ", "))
+            }
+            Check::Origin { holder, slot } => {
+                let slot = slot.as_ref().map_or_else(|| "nothing".to_owned(), ToString::to_string);
+                write!(f, "origin of {holder}: {slot}")
             }
             Check::Burden { holder, label } => {
                 write!(f, "burden of {holder}: {}", label.as_ref().map_or("nothing", Word::as_str))

@@ -5,8 +5,9 @@ use super::hold::{self, list_finding};
 use super::report::{Answer, Failure, Finding, ScenarioReport, StepReport, Trace};
 use super::same;
 use super::shared::SharedLists;
-use super::tree::{Body, Check, Expected, Line, Mode, Row, Scenario, Step};
+use super::tree::{Body, Check, Expected, Line, ListStep, Mode, Row, Scenario, SentRequest, Step};
 use crate::audit::{Law, StepAudit, Violation, Watch, audit};
+use crate::exchange::{Request, Taken};
 use crate::id::ContainerId;
 use crate::language::{NamedAction, NamedOperation};
 use crate::ops::{Operation, Outcome, Reason, Refusal, ResolveError};
@@ -112,7 +113,7 @@ struct Player<'p> {
 /// What one operation came to.
 enum Played {
     Applied(Outcome),
-    Refused(Refusal, Operation),
+    Refused(Refusal, Option<Box<Operation>>),
     Unresolved(ResolveError),
 }
 
@@ -125,7 +126,7 @@ impl<'p> Player<'p> {
         trace: Trace,
     ) -> Player<'p> {
         let start = file.file.start_world(&file.rules, body.start.as_ref().map(|line| &line.item));
-        let (world, unresolved) = match start {
+        let (mut world, unresolved) = match start {
             Ok(world) => (world, None),
             Err(error) => (World::empty(&file.rules), Some(error.to_string())),
         };
@@ -140,6 +141,9 @@ impl<'p> Player<'p> {
             end: None,
         };
         let watch = Watch::new(&world);
+        if body.steps.iter().any(is_undo) || file.shared.any(is_undo) {
+            world.keep_history(usize::MAX);
+        }
         Player {
             file,
             scenario,
@@ -196,8 +200,10 @@ impl<'p> Player<'p> {
     /// Plays a step; true if enough was played.
     fn step(&mut self, step: &'p Line<Step>) -> bool {
         match &step.item {
-            Step::Operation(operation, expected) => return self.operation(step, operation, expected),
-            Step::Together(list, expected) => return self.operation(step, list.operation(), expected),
+            Step::Operation(operation, expected) => return self.operation(step, operation, None, expected),
+            Step::Together(list, expected) => return self.operation(step, list.operation(), None, expected),
+            Step::Request(sent, expected) => return self.operation(step, &sent.operation, Some(sent), expected),
+            Step::Undo { revision, expected } => return self.undo(step, *revision, expected),
             Step::Do(name) => return self.shared(step, name),
             Step::Moment(name) => self.moments.push((name.as_str(), self.world.clone())),
             Step::SaveThenLoad => self.save_then_load(step),
@@ -252,14 +258,34 @@ impl<'p> Player<'p> {
         self.report.failures.push(Failure { sentence, span, step, called, finding, places, world, before: None });
     }
 
-    fn operation(&mut self, line: &Line<Step>, operation: &NamedOperation, expected: &Expected) -> bool {
+    fn operation(
+        &mut self,
+        line: &Line<Step>,
+        operation: &NamedOperation,
+        sent: Option<&SentRequest>,
+        expected: &Expected,
+    ) -> bool {
         if self.report.played == self.most {
             return true;
         }
         let world = &mut self.world;
         self.before = self.compares.then(|| world.clone());
-        let mut broken = Vec::new();
+        let (mut broken, mut repeated) = (Vec::new(), false);
         let played = match operation.resolve_with(world, &self.departures) {
+            // What was answered before is not looked up again, and neither is what is made on another revision.
+            resolved if let Some(sent) = sent => {
+                let resolved = resolved.ok();
+                let step = StepAudit::before(world);
+                match world.take_request(&sent.request(), &self.departures) {
+                    Taken::Applied { outcome, repeated: again } => {
+                        repeated = again;
+                        broken = resolved.filter(|_| !again).map_or_else(Vec::new, |it| step.judge(world, &it));
+                        Played::Applied(outcome)
+                    }
+                    Taken::Refused(refusal) => Played::Refused(refusal, resolved.map(Box::new)),
+                    Taken::Unresolved(error) => Played::Unresolved(error),
+                }
+            }
             Ok(resolved) => {
                 let step = StepAudit::before(world);
                 match world.perform(&resolved) {
@@ -267,7 +293,7 @@ impl<'p> Player<'p> {
                         broken = step.judge(world, &resolved);
                         Played::Applied(outcome)
                     }
-                    Err(refusal) => Played::Refused(refusal, resolved),
+                    Err(refusal) => Played::Refused(refusal, Some(Box::new(resolved))),
                 }
             }
             Err(error) => Played::Unresolved(error),
@@ -276,7 +302,7 @@ impl<'p> Player<'p> {
             self.departures.extend(world.departed().iter().cloned());
         }
         self.report.played += 1;
-        self.applied = matches!(played, Played::Applied(_));
+        self.applied = matches!(played, Played::Applied(_)) && !repeated;
         if let Some(show) = &mut self.show {
             show(Some(self.file.file.source().slice(line.span)), &self.world);
         }
@@ -302,6 +328,47 @@ impl<'p> Player<'p> {
             let places = containers_of(&before, operation);
             self.fail(line.span, finding, places);
             self.report.failures.iter_mut().for_each(|failure| failure.before = Some(before.clone()));
+        }
+        false
+    }
+
+    fn undo(&mut self, line: &Line<Step>, revision: Option<u64>, expected: &Expected) -> bool {
+        if self.report.played == self.most {
+            return true;
+        }
+        let world = &mut self.world;
+        self.before = self.compares.then(|| world.clone());
+        let undone = world.take_back(revision.unwrap_or(world.revision()));
+        (self.report.played, self.applied) = (self.report.played + 1, false);
+        if let Some(show) = &mut self.show {
+            show(Some(self.file.file.source().slice(line.span)), &self.world);
+        }
+        let world = &self.world;
+        let (found, answer) = match undone {
+            Ok(()) => ("undone".to_owned(), Answer::Checked { holds: true }),
+            Err(refusal) => {
+                let because = world.explain(&refusal);
+                (refusal_text(world, &refusal), Answer::Refused { refusal, because })
+            }
+        };
+        let as_expected = match (&undone, expected) {
+            (Ok(()), expected) => *expected == Expected::Whole,
+            (Err(refusal), expected) => is_refused_so(refusal, expected),
+        };
+        if self.trace == Trace::Steps {
+            let (sentence, events) = (line.item.to_string(), Vec::new());
+            self.report.steps.push(StepReport { sentence, span: line.span, answer, events });
+        }
+        if undone.is_ok() {
+            self.audit_step(line.span, true);
+        }
+        if !as_expected {
+            let expected = match expected {
+                Expected::Whole => "undone".to_owned(),
+                other => other.to_string(),
+            };
+            self.fail(line.span, Finding::Answer { expected, found, reasons: Vec::new() }, Vec::new());
+            return !self.is_judge;
         }
         false
     }
@@ -417,6 +484,10 @@ impl<'p> Player<'p> {
     }
 }
 
+fn is_undo(line: &Line<Step>) -> bool {
+    matches!(line.item, Step::Undo { .. })
+}
+
 /// Whether some check is so.
 fn asks(body: &Body, shared: &SharedLists<'_>, is_so: impl Fn(&Check) -> bool) -> bool {
     let step_asks = |line: &Line<Step>| matches!(&line.item, Step::Now(check) if is_so(check));
@@ -487,14 +558,9 @@ fn judge_answer(world: &World, verb: &str, played: &Played, expected: &Expected)
             outcome.done() == *count && left.is_none_or(|left| outcome.left() == left)
         }
         (Played::Applied(outcome), Expected::Unchanged) => !outcome.changed(),
-        (Played::Refused(refusal, _), Expected::Refused { reason, figures, could }) => {
-            let wanted = figures.as_ref().map(|figures| (figures.asked, figures.allowed));
-            reason.is_none_or(|reason| reason == refusal.reason())
-                && (wanted.is_none() || wanted == refusal.cause().figures())
-                && could.is_none_or(|could| could == refusal.could())
-        }
-        (Played::Unresolved(_), Expected::Refused { reason, figures: None, .. }) => {
-            reason.is_none_or(|reason| reason == Reason::Unknown)
+        (Played::Refused(refusal, _), expected) => is_refused_so(refusal, expected),
+        (Played::Unresolved(error), Expected::Refused { reason, figures: None, at, .. }) => {
+            reason.is_none_or(|reason| reason == Reason::Unknown) && is_at(*at, error.step())
         }
         _ => false,
     };
@@ -508,10 +574,38 @@ fn judge_answer(world: &World, verb: &str, played: &Played, expected: &Expected)
     };
     let (found, reasons) = match played {
         Played::Applied(outcome) => (outcome.text(verb), Vec::new()),
-        Played::Refused(refusal, operation) => (refusal_text(world, refusal), all_reasons(world, operation)),
+        Played::Refused(refusal, operation) => {
+            let reasons = operation.as_ref().map_or_else(Vec::new, |operation| all_reasons(world, operation));
+            (refusal_text(world, refusal), reasons)
+        }
         Played::Unresolved(error) => (format!("refused: unknown: {error}"), Vec::new()),
     };
     Some(Finding::Answer { expected, found, reasons })
+}
+
+fn is_refused_so(refusal: &Refusal, expected: &Expected) -> bool {
+    let Expected::Refused { reason, figures, at, could } = expected else { return false };
+    let wanted = figures.as_ref().map(|figures| (figures.asked, figures.allowed));
+    reason.is_none_or(|reason| reason == refusal.reason())
+        && (wanted.is_none() || wanted == refusal.cause().figures())
+        && is_at(*at, refusal.step())
+        && could.is_none_or(|could| could == refusal.could())
+}
+
+/// Steps are counted from 0.
+fn is_at(wanted: Option<ListStep>, found: Option<u32>) -> bool {
+    match wanted {
+        None => true,
+        Some(ListStep::End) => found.is_none(),
+        Some(ListStep::Step(step)) => found == step.checked_sub(1),
+    }
+}
+
+impl SentRequest {
+    fn request(&self) -> Request {
+        let id = self.id.as_ref().and_then(|id| id.as_str().parse().ok());
+        Request { id, expects: self.expects, operation: self.operation.clone() }
+    }
 }
 
 fn refusal_text(world: &World, refusal: &Refusal) -> String {

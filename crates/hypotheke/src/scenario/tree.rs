@@ -1,7 +1,7 @@
 //! The syntax tree of a scenario file.
 
 use crate::filter::Comparison;
-use crate::language::{NamedEvent, NamedOperation, NamedPortion, Path};
+use crate::language::{NamedEvent, NamedOperation, NamedPortion, Path, Position};
 use crate::ops::Reason;
 use crate::quantity::Decimal;
 use crate::text::{Source, Span, Word};
@@ -106,6 +106,8 @@ pub enum StartBase {
 pub struct Start {
     /// What it begins with.
     pub base: StartBase,
+    /// `over limits`: what it lists may be over the limits of the ruleset, and not admitted where it lies.
+    pub over_limits: bool,
     /// What lies in which place.
     pub lines: Vec<Line<StartLine>>,
 }
@@ -115,6 +117,8 @@ pub struct Start {
 pub struct StartLine {
     /// The place.
     pub place: Path,
+    /// Where on the ground: `ground at 2.5,-1: 1 flare`.
+    pub at: Option<Position>,
     /// What lies there; nothing if empty.
     pub contents: Vec<NamedPortion>,
 }
@@ -197,6 +201,16 @@ pub enum Step {
     Operation(NamedOperation, Expected),
     /// Several operations as one, each on a line of its own, and what they are expected to come to.
     Together(Box<Together>, Expected),
+    /// `request first at revision 2: move 1 flare from depot to sled`: an operation as a client would send it, and what it is
+    /// expected to come to.
+    Request(Box<SentRequest>, Expected),
+    /// `undo`, `undo revision 3`: an operation is undone, the latest if none is named.
+    Undo {
+        /// The revision to which it led.
+        revision: Option<u64>,
+        /// What that is expected to come to.
+        expected: Expected,
+    },
     /// `do load-the-sled`: steps that are shared.
     Do(Word),
     /// `moment loaded`: the world as it is gets a name, for comparing.
@@ -205,6 +219,17 @@ pub enum Step {
     SaveThenLoad,
     /// `now …`: what must hold at this point.
     Now(Check),
+}
+
+/// An operation with the terms on which it is sent.
+#[derive(Clone, Debug, PartialEq)]
+pub struct SentRequest {
+    /// The id of the request, if it has one.
+    pub id: Option<Word>,
+    /// The revision on which it was made, if it says so.
+    pub expects: Option<u64>,
+    /// What is asked for.
+    pub operation: NamedOperation,
 }
 
 /// A list of operations that is written line by line.
@@ -240,15 +265,27 @@ pub enum Expected {
     },
     /// `-> nothing changed`: it is applied and finds nothing to change.
     Unchanged,
-    /// `-> refused`, `-> refused: weight-cap`, `-> refused: weight-cap, 204 kg of 180 kg; 2 could go`
+    /// `-> refused`, `-> refused: weight-cap`, `-> refused: weight-cap, 204 kg of 180 kg; 2 could go`,
+    /// `-> refused in step 2: not-admitted`, `-> refused at the end: cap`
     Refused {
         /// Why.
         reason: Option<Reason>,
         /// With which figures.
         figures: Option<Box<Figures>>,
+        /// Where in a list.
+        at: Option<ListStep>,
         /// How many could go.
         could: Option<u64>,
     },
+}
+
+/// Where in a list of operations a refusal arises.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum ListStep {
+    /// In one of its steps, from 1.
+    Step(u32),
+    /// In none of them: limits of weight and number are judged at the end.
+    End,
 }
 
 /// The figures of a refusal: what was asked for (or would be) and what is allowed (or there).
@@ -282,6 +319,22 @@ pub enum Check {
         mode: Mode,
         /// What lies there; nothing if empty.
         contents: Vec<NamedPortion>,
+    },
+    /// `ground at 2.5,-1: 1 flare`
+    LyingAt {
+        /// The position.
+        position: Position,
+        /// Whether there may be more.
+        mode: Mode,
+        /// What lies there; nothing if empty.
+        contents: Vec<NamedPortion>,
+    },
+    /// `origin of surveyor: sled/3`, `origin of surveyor: nothing`
+    Origin {
+        /// The holder.
+        holder: Path,
+        /// The slot that what is in its hand came from.
+        slot: Option<Path>,
     },
     /// `burden of surveyor: laden`, `burden of surveyor: nothing`
     Burden {

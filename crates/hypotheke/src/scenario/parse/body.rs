@@ -1,7 +1,7 @@
 //! What stands under a scenario: a start, steps, an end.
 
-use super::super::tree::{Body, Expected, Line, Start, Step, Together};
-use super::{Parsed, base, lines};
+use super::super::tree::{Body, Expected, Line, Step, Together};
+use super::{Parsed, lines, start_head};
 use crate::language::{LineParser, NamedAction, NamedOperation, SentenceError, Token};
 use crate::text::Word;
 
@@ -44,13 +44,13 @@ impl BodyReader {
     fn start(&mut self, parser: &mut LineParser<'_, '_>, frame: Line<()>) -> Parsed<()> {
         self.section = Section::Skipped;
         parser.require_keyword("start")?;
-        let base = base(parser)?;
+        let start = start_head(parser)?;
         parser.end()?;
         if self.body.start.is_some() || self.body.steps_head.is_some() || self.body.end_head.is_some() {
             let error = SentenceError::new(frame.span, "a scenario has one start, before its steps");
             return Err(error.help("a start that several scenarios share has a name: `start NAME`"));
         }
-        self.body.start = Some(frame.with(Start { base, lines: Vec::new() }));
+        self.body.start = Some(frame.with(start));
         self.section = Section::Start;
         Ok(())
     }

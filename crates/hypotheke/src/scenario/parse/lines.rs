@@ -1,17 +1,32 @@
 //! Single lines: what lies where, steps, answers, and what must hold.
 
-use super::super::tree::{Check, Claim, Expected, Figures, Mode, StartLine, Step};
+use super::super::tree::{Check, Claim, Expected, Figures, ListStep, Mode, SentRequest, StartLine, Step};
 use super::Parsed;
-use crate::language::{LineParser, Path, SentenceError};
+use crate::exchange::RequestId;
+use crate::language::{LineParser, Path, PathRoot, Position, SentenceError};
 use crate::ops::Reason;
 use crate::text::{Word, nearest};
 
 pub(crate) fn start_line(parser: &mut LineParser<'_, '_>) -> Parsed<StartLine> {
     let place = parser.path()?;
+    let at = position(parser, &place)?;
     parser.require_colon()?;
     let contents = parser.portions()?;
     parser.end()?;
-    Ok(StartLine { place, contents })
+    Ok(StartLine { place, at, contents })
+}
+
+/// `at 2.5,-1` after `ground`, or nothing.
+fn position(parser: &mut LineParser<'_, '_>, place: &Path) -> Parsed<Option<Position>> {
+    if !parser.keyword("at") {
+        return Ok(None);
+    }
+    let position = parser.position()?;
+    if *place.root() == PathRoot::Ground && place.steps().is_empty() {
+        return Ok(Some(position));
+    }
+    let error = SentenceError::new(place.span(), format!("`{place}` has no positions"));
+    Err(error.help("only what lies on the ground has one: `ground at 2.5,-1: 1 flare`"))
 }
 
 /// A step that stands on one line.
@@ -31,8 +46,44 @@ pub(super) fn step(parser: &mut LineParser<'_, '_>) -> Parsed<Step> {
         parser.end()?;
         return Ok(Step::SaveThenLoad);
     }
+    if parser.keyword("undo") {
+        return undo(parser);
+    }
+    if parser.keyword_ahead("request") || parser.keyword_ahead("at") {
+        return request(parser);
+    }
     let operation = parser.operation()?;
     Ok(Step::Operation(operation, answer(parser)?))
+}
+
+/// `undo`, `undo revision 3 -> refused: stale`
+fn undo(parser: &mut LineParser<'_, '_>) -> Parsed<Step> {
+    let revision = if parser.keyword("revision") { Some(u64::from(parser.count()?)) } else { None };
+    let here = parser.here();
+    match answer(parser)? {
+        expected @ (Expected::Whole | Expected::Refused { .. }) => Ok(Step::Undo { revision, expected }),
+        Expected::Done { .. } | Expected::Unchanged => {
+            let error = SentenceError::new(here, "an operation is undone, or that is refused");
+            Err(error.help("write no answer, or `-> refused: stale`"))
+        }
+    }
+}
+
+/// `request first at revision 2: move 1 flare from depot to sled`
+fn request(parser: &mut LineParser<'_, '_>) -> Parsed<Step> {
+    let id = if parser.keyword("request") { Some(parser.word("the id of the request")?) } else { None };
+    if let Some(id) = id.as_ref().filter(|id| id.as_str().parse::<RequestId>().is_err()) {
+        return Err(SentenceError::new(id.span(), "the id of a request has 1 to 64 bytes"));
+    }
+    let expects = if parser.keyword("at") {
+        parser.require_keyword("revision")?;
+        Some(u64::from(parser.count()?))
+    } else {
+        None
+    };
+    parser.require_colon()?;
+    let operation = parser.operation()?;
+    Ok(Step::Request(Box::new(SentRequest { id, expects, operation }), answer(parser)?))
 }
 
 fn name_to_the_end(parser: &mut LineParser<'_, '_>, what: &str) -> Parsed<Word> {
@@ -107,6 +158,7 @@ fn expected(parser: &mut LineParser<'_, '_>) -> Parsed<Expected> {
 
 fn refused(parser: &mut LineParser<'_, '_>) -> Parsed<Expected> {
     let (mut reason, mut figures) = (None, None);
+    let at = list_step(parser)?;
     if parser.take_colon() {
         reason = Some(reason_word(parser)?);
         figures = if parser.take_comma() { Some(Box::new(self::figures(parser)?)) } else { None };
@@ -119,7 +171,25 @@ fn refused(parser: &mut LineParser<'_, '_>) -> Parsed<Expected> {
     } else {
         None
     };
-    Ok(Expected::Refused { reason, figures, could })
+    Ok(Expected::Refused { reason, figures, at, could })
+}
+
+/// `in step 2`, `at the end`, or nothing.
+fn list_step(parser: &mut LineParser<'_, '_>) -> Parsed<Option<ListStep>> {
+    if parser.keyword("in") {
+        parser.require_keyword("step")?;
+        let here = parser.here();
+        return match parser.count()? {
+            0 => Err(SentenceError::new(here, "the first step is step 1")),
+            step => Ok(Some(ListStep::Step(step))),
+        };
+    }
+    if parser.keyword("at") {
+        parser.require_keyword("the")?;
+        parser.require_keyword("end")?;
+        return Ok(Some(ListStep::End));
+    }
+    Ok(None)
 }
 
 fn reason_word(parser: &mut LineParser<'_, '_>) -> Parsed<Reason> {
@@ -168,6 +238,12 @@ fn other_check(parser: &mut LineParser<'_, '_>) -> Parsed<Check> {
         let label = if parser.keyword("nothing") { None } else { Some(parser.word("a burden or `nothing`")?) };
         return Ok(Check::Burden { holder, label });
     }
+    if parser.keywords(&["origin", "of"]) {
+        let holder = parser.path()?;
+        parser.require_colon()?;
+        let slot = if parser.keyword("nothing") { None } else { Some(parser.path()?) };
+        return Ok(Check::Origin { holder, slot });
+    }
     if parser.keyword("shortcuts") {
         parser.require_keyword("of")?;
         let holder = parser.path()?;
@@ -200,6 +276,10 @@ fn other_check(parser: &mut LineParser<'_, '_>) -> Parsed<Check> {
 /// What begins with a place.
 fn check_of_place(parser: &mut LineParser<'_, '_>) -> Parsed<Check> {
     let place = parser.path()?;
+    if let Some(position) = position(parser, &place)? {
+        let mode = mode(parser)?;
+        return Ok(Check::LyingAt { position, mode, contents: parser.portions()? });
+    }
     if parser.keyword("is") {
         let open = parser.keyword("open");
         if !open && !parser.keyword("closed") {

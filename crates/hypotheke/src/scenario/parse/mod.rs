@@ -211,11 +211,11 @@ impl Reader {
             parser.require_keyword("steps")?;
         }
         let name = parser.word("a name")?;
-        let base = if is_start { base(parser)? } else { StartBase::Nothing };
+        let start = if is_start { start_head(parser)? } else { Start::default() };
         parser.end()?;
         if is_start {
             unique(self.file.starts().map(|shared| &shared.name), &name, "starts")?;
-            self.current = Current::Start(frame.with(SharedStart { name, start: Start { base, lines: Vec::new() } }));
+            self.current = Current::Start(frame.with(SharedStart { name, start }));
         } else {
             unique(self.file.shared_steps().map(|shared| &shared.name), &name, "lists of steps")?;
             let steps = SharedSteps { name, steps: Vec::new() };
@@ -234,9 +234,9 @@ impl Reader {
     }
 }
 
-/// `start NAME` or `steps NAME`, but not `start as NAME`.
+/// `start NAME` or `steps NAME`, but not `start as NAME` nor `start over limits`.
 fn is_shared(tokens: &[Token<'_>]) -> bool {
-    tokens.get(1).is_some_and(|second| second.kind == TokenKind::Word && second.text != "as")
+    tokens.get(1).is_some_and(|second| second.kind == TokenKind::Word && !matches!(second.text, "as" | "over"))
 }
 
 fn title(content: &str, offset: usize, first: Token<'_>) -> Word {
@@ -263,6 +263,16 @@ fn outside(word: &str, span: Span) -> SentenceError {
 
 fn no_scenario(span: Span) -> SentenceError {
     SentenceError::new(span, "this belongs to no scenario").help("begin one: `scenario` and a title")
+}
+
+/// What stands after `start`, and after its name: `as ruleset`, `as NAME over limits`, or nothing.
+fn start_head(parser: &mut LineParser<'_, '_>) -> Parsed<Start> {
+    let base = base(parser)?;
+    let over_limits = parser.keyword("over");
+    if over_limits {
+        parser.require_keyword("limits")?;
+    }
+    Ok(Start { base, over_limits, lines: Vec::new() })
 }
 
 /// `as ruleset`, `as NAME`, or nothing.
