@@ -56,6 +56,13 @@ fn each_fault_is_found_at_its_place() {
             "scenario x\n  store: 1 flare\n  twos: 2 flare".into(),
             "2:3 'store: 1 flare': this line stands in no part of the scenario",
         ),
+        (inside("start", "store at 1,2: 1 flare"), "3:5 'store': `store` has no positions"),
+        (inside("steps", "undo -> moved 2"), "3:10 '->': an operation is undone, or that is refused"),
+        (inside("steps", "undo"), "3:5 'undo': no operation stands before this line"),
+        (inside("steps", "request a move 1 flare from store to twos"), "3:15 'move': expected `:`, found `move`"),
+        (inside("steps", "at revision x: sort store"), "3:17 'x': `x` is not a count"),
+        (inside("steps", "together (sort store) -> refused in step 0"), "3:46 '0': the first step is step 1"),
+        (inside("start over", "store: 1 flare"), "2:12 'r': expected `limits` at the end of the line"),
         ("scenario x\n  steps\n  start\n".into(), "3:3 'start': a scenario has one start, before its steps"),
         ("scenario x\n  end\n  steps\n".into(), "3:3 'steps': a scenario has one start, then steps, then one end"),
         ("start a\nstart a\nscenario x".into(), "2:7 'a': there are two starts `a`"),
@@ -245,9 +252,12 @@ fn playing_leaves_no_trace_in_the_file_and_is_the_same_each_time() {
 
 #[test]
 fn printing_keeps_comments_and_meaning() {
-    let text = "# Of the file.\nstart a\n  store: 2 rope  # a remark\n\n# Of the scenario.\nscenario Ropes # 1\n  start as a\n    # Of a place.\n    \
+    let text = "# Of the file.\nstart b over limits\n  ground at 1,2: 2 rope\nstart a as b over limits\n  store: 2 rope  # a remark\n\n# Of the scenario.\nscenario Ropes # 1\n  start as a\n    # Of a place.\n    \
                 twos: nothing\n  steps\n    ann moves 1 rope from store to bag -> moved 1\n    now weight of ann <= 8 kg\n    \
-                move 9 rope from store to twos -> refused: not-enough, 9 of 1\n  end\n    store has: 1 rope\n    count of rope in ann = 1\n# At the end.\n";
+                move 9 rope from store to twos -> refused: not-enough, 9 of 1\n    \
+                request r at revision 1: move 1 rope from store to twos -> refused: no-room\n    undo revision 1\n    \
+                together (sort store; sort twos) -> refused in step 2: no-put\n    together (sort store) -> refused at the end\n    \
+                now ground at 1,-2.5 has: 1 rope\n    now origin of ann: store/1\n  end\n    store has: 1 rope\n    count of rope in ann = 1\n# At the end.\n";
     let file = parse(text);
     let printed = file.to_string();
     assert_eq!(parse(&printed), file, "{printed}");

@@ -37,6 +37,14 @@ impl PlayableFile<'_> {
 }
 
 impl PlayableFile<'_> {
+    /// The world in which something that is played begins.
+    ///
+    /// # Errors
+    /// A start that can't be laid out.
+    pub fn start(&self, body: &Body) -> Result<World, ResolveError> {
+        self.file.start_world(&self.rules, body.start.as_ref().map(|line| &line.item))
+    }
+
     /// The bodies of a scenario with its title: one, or one for each row of its table.
     pub(crate) fn bodies<'p>(&'p self, scenario: &'p Scenario) -> impl Iterator<Item = (String, &'p Body)> {
         let title = scenario.title.as_str();

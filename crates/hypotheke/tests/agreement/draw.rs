@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 use proptest::prelude::*;
 
 use super::rules::{MARKS, PROPERTIES};
-use crate::model::{Amount, At, Inside, Model, Part, Request, Root, Rules, SortKey, Stack, Who};
+use crate::model::{Amount, At, Inside, Look, Model, Part, Request, Root, Rules, SortKey, Stack, Who};
 
 #[derive(Clone, Debug)]
 pub(super) struct Draw {
@@ -151,7 +151,7 @@ fn shallow(request: Request) -> Request {
         at => at,
     };
     match request {
-        Request::Create(amount, kind, marks, to, at) => Request::Create(amount, kind, marks, outer(to), at),
+        Request::Create(amount, kind, look, to, at) => Request::Create(amount, kind, look, outer(to), at),
         Request::Consume(amount, kind, from) => Request::Consume(amount, kind, outer(from)),
         Request::Move(amount, kind, from, to) => Request::Move(amount, kind, outer(from), outer(to)),
         Request::Swap(one, other) => Request::Swap(outer(one), outer(other)),
@@ -211,7 +211,7 @@ fn create_where_it_is_needed(rules: &Rules, model: &Model, draw: &Draw, kind: us
     let [(_, container, slot), _] = draw.places;
     let count = slots.len().max(1);
     let to = slots.into_iter().nth(slot % count).unwrap_or_else(|| slot_of(model, container, slot));
-    Request::Create(Amount::UpTo(1), kind, BTreeSet::new(), to, draw.at)
+    Request::Create(Amount::UpTo(1), kind, Look::default(), to, draw.at)
 }
 
 /// To so few slots that a stack lies in one that goes.
@@ -264,6 +264,15 @@ fn arrive(rules: &Rules, model: &Model, draw: &Draw) -> Request {
     Request::Arrive(suiting.unwrap_or(any))
 }
 
+impl Draw {
+    /// Marks, and now and then another value of a property, of one that the kind does not list too.
+    fn look(&self) -> Look {
+        let (value, which) = self.at;
+        let changed = (which < 2 && self.every_kind).then_some((usize::from(which == 1), value * 500));
+        (self.marks.clone(), changed.into_iter().collect())
+    }
+}
+
 fn asked(rules: &Rules, model: &Model, draw: &Draw) -> Request {
     let [one, other] = draw.places;
     let from = if draw.suiting { source(rules, model, one) } else { place(rules, model, one) };
@@ -291,7 +300,7 @@ fn asked(rules: &Rules, model: &Model, draw: &Draw) -> Request {
     let acting = draw.suiting || !draw.kind.is_multiple_of(4);
     let holder = Some(other.1 % rules.holders.len().max(1)).filter(|_| acting && !rules.holders.is_empty());
     match draw.verb {
-        0..=4 => Request::Create(draw.amount, kind, draw.marks.clone(), into, draw.at),
+        0..=4 => Request::Create(draw.amount, kind, draw.look(), into, draw.at),
         5 => {
             let full = |stack: &Stack| stack.inside.iter().flatten().any(Option::is_some);
             let pack = taken(model, one.2, full).filter(|_| draw.suiting && draw.kind.is_multiple_of(3));

@@ -3,11 +3,11 @@
 use std::sync::Arc;
 
 use hypotheke::{
-    Action, Amount, ContainerId, Departure, Departures, HolderId, Landing, MarkId, Operation, Place, Position, Ruleset,
-    Share, StackView, Variant, What, World,
+    Action, Amount, ContainerId, Departure, Departures, HolderId, Landing, MarkId, Operation, Place, Position,
+    PropertyId, Ruleset, Share, StackView, Variant, What, World,
 };
 
-use hypotheke::snapshot::{Container, Departed};
+use hypotheke::snapshot::{Container, Departed, PastArrival};
 
 use super::rules::{PROPERTIES, decimal, rules_text};
 use crate::model::{At, Inside, No, Owner, Part, Request, Root, Rules, Stack, State, Who};
@@ -112,8 +112,11 @@ impl Engine {
         let kind = |index: usize| self.kind(index);
         let landing = |(x, y)| Landing { at: Position { x: decimal(x), y: decimal(y) }, within: None };
         let action = match request {
-            Request::Create(amount, index, marks, to, at) => {
-                let variant = marks.iter().map(|mark| self.mark(*mark)).fold(Variant::plain(), Variant::marked);
+            Request::Create(amount, index, (marks, properties), to, at) => {
+                let marked = marks.iter().map(|mark| self.mark(*mark)).fold(Variant::plain(), Variant::marked);
+                let variant = properties
+                    .iter()
+                    .fold(marked, |variant, (property, value)| variant.with(self.property(*property), decimal(*value)));
                 Action::Create {
                     amount: *amount,
                     kind: kind(*index),
@@ -180,9 +183,7 @@ impl Engine {
             Request::Mark(at, mark) => Action::Mark { at: self.place(at), mark: self.mark(*mark) },
             Request::Unmark(at, mark) => Action::Unmark { at: self.place(at), mark: self.mark(*mark) },
             Request::Set(at, property, value) => {
-                let name = format!("p{property}-value");
-                let property = self.world.rules().find_property(&name).expect("a property");
-                Action::Set { at: self.place(at), property, value: decimal(*value) }
+                Action::Set { at: self.place(at), property: self.property(*property), value: decimal(*value) }
             }
             Request::Drop(amount, index, from, at) => {
                 Action::Drop { amount: *amount, kind: index.map(kind), from: self.place(from), landing: landing(*at) }
@@ -322,6 +323,10 @@ impl Engine {
         }
     }
 
+    fn property(&self, property: usize) -> PropertyId {
+        self.world.rules().find_property(&format!("p{property}-value")).expect("a property")
+    }
+
     fn mark(&self, mark: usize) -> MarkId {
         self.world.rules().find_mark(&format!("m{mark}")).expect("a mark")
     }
@@ -358,7 +363,14 @@ impl Engine {
         let index_of = |id| self.holders.iter().position(|&known| known == id).expect("a holder");
         let present = self.world.holders().map(index_of).collect();
         let snapshot = self.world.snapshot();
-        let arrivals = snapshot.arrivals.iter().map(|arrival| arrival.number).collect();
+        let arrivals = snapshot.arrivals.iter().map(|past| match past {
+            PastArrival::Latest { name, number } => {
+                let index = name[1..].parse().expect("a number");
+                (if name.starts_with('h') { Who::Holder(index) } else { Who::Container(index) }, *number)
+            }
+            PastArrival::One(_) => panic!("nothing earlier has arrived"),
+        });
+        let arrivals = arrivals.collect();
         let ground =
             self.world.ground().map(|(stack, at)| (self.stack(stack), (at.x.thousandths(), at.y.thousandths())));
         let holders = || self.holders.iter().copied();

@@ -6,7 +6,7 @@ use std::fmt::Write;
 use hypotheke::Decimal;
 use proptest::prelude::*;
 
-use crate::model::{Caps, ContainerSpec, FilterSpec, KindSpec, Rules, SlotSpec, Try};
+use crate::model::{Caps, ContainerSpec, FilterSpec, KindSpec, Names, Rules, SlotSpec, Try};
 
 pub(super) const TAGS: usize = 3;
 pub(super) const MARKS: usize = 2;
@@ -126,6 +126,10 @@ fn any_holder() -> impl Strategy<Value = HolderParts> {
     ((sometimes(0i64..40_000), any_caps()), bar, prop::collection::vec(any_container(), 0..3))
 }
 
+pub(super) fn names_of(kinds: usize, holders: usize, containers: usize) -> Names {
+    Names::numbered(kinds, MARKS, PROPERTIES, NAMES, holders, containers)
+}
+
 /// Containers of the world first, then those of each holder, as the library lists them.
 pub(crate) fn any_rules() -> impl Strategy<Value = Rules> {
     let kinds = prop::collection::vec(any_kind(), 2..5);
@@ -143,6 +147,7 @@ pub(crate) fn any_rules() -> impl Strategy<Value = Rules> {
             bars.push(bar);
             containers.extend(carried.into_iter().map(|container| ContainerSpec { holder: Some(holder), ..container }));
         }
+        let names = names_of(kinds.len(), bars.len(), containers.len());
         Rules {
             kinds,
             containers,
@@ -152,6 +157,7 @@ pub(crate) fn any_rules() -> impl Strategy<Value = Rules> {
             ground_limit: ground.map(|limit| limit + 1),
             nesting,
             hand: ContainerSpec::hand(),
+            names,
         }
     })
 }

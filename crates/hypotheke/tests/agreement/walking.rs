@@ -8,7 +8,7 @@ use hypotheke::conformance::Engine;
 use hypotheke::explore::{ClaimsFile, Exploration, Walks};
 use hypotheke::text::Source;
 
-use super::rules::rules_text;
+use super::rules::{names_of, rules_text};
 use crate::model::{ContainerSpec, Fault, FilterSpec, KindSpec, Rules, SlotSpec, Try, with_fault};
 use crate::names::Plain;
 
@@ -68,7 +68,9 @@ fn rules() -> Rules {
         holder(0, ContainerSpec { worn: true, ruled: hands, ..container(3) }),
         holder(1, ContainerSpec { cap: Some(2_000), limit: Some(3), ..container(2) }),
     ];
+    let names = names_of(kinds.len(), 2, containers.len());
     Rules {
+        names,
         kinds,
         containers,
         packs: vec![container(2), container(1)],

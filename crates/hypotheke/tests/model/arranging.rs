@@ -45,9 +45,9 @@ impl Model {
         // A stable sort: ties stay in slot order.
         stacks.sort_by_key(|stack| {
             let upwards = match by {
-                SortKey::Kind => stack.kind,
-                SortKey::Name => usize::MAX - stack.kind,
-                _ => 0,
+                SortKey::Kind => self.rules.names.kinds[stack.kind].as_str(),
+                SortKey::Name => &self.rules.names.labels[stack.kind],
+                _ => "",
             };
             let downwards = match by {
                 SortKey::Weight => stack.weight(&self.rules),
@@ -59,7 +59,7 @@ impl Model {
             };
             let marks: Vec<usize> = stack.marks.iter().copied().collect();
             let properties: Vec<i64> = stack.properties.values().copied().collect();
-            (upwards, Reverse(downwards), stack.kind, marks, properties, Reverse(stack.count))
+            (upwards.to_owned(), Reverse(downwards), stack.kind, marks, properties, Reverse(stack.count))
         });
         for (slot, stack) in loose.into_iter().zip(stacks) {
             self.state.slots_mut(at)[slot] = Some(stack);

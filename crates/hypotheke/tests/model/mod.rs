@@ -23,15 +23,14 @@ pub(crate) use faults::{Fault, with_fault};
 pub(crate) use hypotheke::{Amount, SortKey};
 use placing::Bearer;
 use reasons::{Portion, in_order};
-pub(crate) use rules::{Caps, ContainerSpec, FilterSpec, KindSpec, Rules, SlotSpec, Try};
-use state::Cell;
-pub(crate) use state::{At, Inside, Owner, Root, Stack, State};
+pub(crate) use rules::{Caps, ContainerSpec, FilterSpec, KindSpec, Names, Rules, SlotSpec, Try};
+pub(crate) use state::{At, Cell, Inside, Owner, Root, Stack, State};
 use travel::Document;
 pub(crate) use travel::Who;
 
 #[derive(Clone, Debug)]
 pub(crate) enum Request {
-    Create(Amount, usize, BTreeSet<usize>, At, (i64, i64)),
+    Create(Amount, usize, Look, At, (i64, i64)),
     Consume(Amount, Option<usize>, At),
     Move(Amount, Option<usize>, At, At),
     Swap(At, At),
@@ -64,6 +63,9 @@ pub(crate) enum Request {
     /// A holder acts.
     By(usize, Box<Request>),
 }
+
+/// Marks, and the values of properties that differ from the kind's.
+pub(crate) type Look = (BTreeSet<usize>, BTreeMap<usize, i64>);
 
 /// How much a hand takes.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -315,7 +317,7 @@ impl Model {
 
     fn answer(&mut self, request: &Request) -> Result<u64, No> {
         match request {
-            Request::Create(amount, kind, marks, to, at) => self.create(*amount, *kind, marks, to, *at),
+            Request::Create(amount, kind, look, to, at) => self.create(*amount, *kind, look, to, *at),
             Request::Consume(amount, kind, from) => self.carry(*amount, *kind, from, &Going::Out, (0, 0), false),
             Request::Move(amount, kind, from, to) => self.relocate(*amount, *kind, from, to),
             Request::Swap(one, other) => self.swap(one, other),
@@ -393,21 +395,17 @@ impl Model {
     }
 
     /// A stack of one that does not lie anywhere yet.
-    fn new_stack(&self, kind: usize, marks: &BTreeSet<usize>) -> Stack {
+    fn new_stack(&self, kind: usize, (marks, changed): &Look) -> Stack {
         let inside = self.rules.kinds[kind].pack.map(|pack| vec![None; self.rules.packs[pack].slots]);
-        let properties = self.rules.kinds[kind].properties.clone();
+        let mut properties = self.rules.kinds[kind].properties.clone();
+        properties.extend(changed);
         Stack { id: 0, kind, marks: marks.clone(), properties, count: 1, inside }
     }
 
-    fn create(
-        &mut self,
-        amount: Amount,
-        kind: usize,
-        marks: &BTreeSet<usize>,
-        to: &At,
-        at: (i64, i64),
-    ) -> Result<u64, No> {
-        if matches!(to, At::OnGround(_)) {
+    fn create(&mut self, amount: Amount, kind: usize, look: &Look, to: &At, at: (i64, i64)) -> Result<u64, No> {
+        // A kind has the properties that it lists, and no others.
+        let is_listed = |property: &usize| self.rules.kinds[kind].properties.contains_key(property);
+        if matches!(to, At::OnGround(_)) || !look.1.keys().all(is_listed) {
             return Err(no("unknown"));
         }
         let (asked, exact) = match amount {
@@ -416,7 +414,7 @@ impl Model {
             _ => return Err(no("bad-amount")),
         };
         self.be_exact(exact);
-        let one = self.new_stack(kind, marks);
+        let one = self.new_stack(kind, look);
         let before = self.clone();
         let mut done = 0;
         if *to == At::Ground {

@@ -106,6 +106,58 @@ pub(crate) struct Rules {
     pub(crate) nesting: i64,
     /// A hand, as a container without rules.
     pub(crate) hand: ContainerSpec,
+    pub(crate) names: Names,
+}
+
+/// What the library calls everything, by its number.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Names {
+    /// In order.
+    pub(crate) kinds: Vec<String>,
+    /// What kinds are called where people read it.
+    pub(crate) labels: Vec<String>,
+    /// In order.
+    pub(crate) marks: Vec<String>,
+    /// In order.
+    pub(crate) properties: Vec<String>,
+    pub(crate) slots: Vec<String>,
+    pub(crate) holders: Vec<String>,
+    /// Of one that is carried without its holder.
+    pub(crate) containers: Vec<String>,
+    /// What the ruleset calls them: of several copies all the same.
+    pub(crate) definitions: Vec<String>,
+    /// A container that is there for the names of its slots alone.
+    pub(crate) lender: Option<String>,
+}
+
+impl Names {
+    /// `k0`, `m1`, `p0-value`, `s2`, `h0`, `c3`
+    pub(crate) fn numbered(
+        kinds: usize,
+        marks: usize,
+        properties: usize,
+        slots: usize,
+        holders: usize,
+        containers: usize,
+    ) -> Names {
+        let numbered = |letter: char, count: usize| (0..count).map(|number| format!("{letter}{number}")).collect();
+        let containers: Vec<String> = numbered('c', containers);
+        Names {
+            kinds: numbered('k', kinds),
+            labels: (0..kinds).map(|kind| format!("n{}", 9 - kind)).collect(),
+            marks: numbered('m', marks),
+            properties: (0..properties).map(|property| format!("p{property}-value")).collect(),
+            slots: numbered('s', slots),
+            holders: numbered('h', holders),
+            definitions: containers.clone(),
+            containers,
+            lender: Some("names".to_owned()),
+        }
+    }
+
+    pub(crate) fn find(names: &[String], name: &str) -> Option<usize> {
+        names.iter().position(|known| known == name)
+    }
 }
 
 /// What is tried when something is put from a hand.
@@ -137,6 +189,20 @@ impl Rules {
     /// The containers that no holder carries.
     pub(crate) fn standing(&self) -> Vec<usize> {
         (0..self.containers.len()).filter(|&index| self.containers[index].holder.is_none()).collect()
+    }
+
+    /// A container by the holder that carries it, if one does, and its name.
+    pub(crate) fn find_container(&self, holder: Option<usize>, name: &str) -> Option<usize> {
+        (0..self.containers.len())
+            .find(|&index| self.containers[index].holder == holder && self.names.containers[index] == name)
+    }
+
+    /// `c0`, `h0.c1`
+    pub(crate) fn container_name(&self, index: usize) -> String {
+        let own = &self.names.containers[index];
+        self.containers[index]
+            .holder
+            .map_or_else(|| own.clone(), |holder| format!("{}.{own}", self.names.holders[holder]))
     }
 
     pub(crate) fn carried(&self, holder: usize) -> Vec<usize> {

@@ -4,6 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use super::faults::Fault;
 use super::rules::{ContainerSpec, FilterSpec, Rules};
+use super::travel::Who;
 
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub(crate) struct Stack {
@@ -82,9 +83,9 @@ pub(crate) struct State {
     pub(crate) present: Vec<usize>,
     /// The containers that are not there, by themselves or with their holder.
     pub(crate) gone: BTreeSet<usize>,
-    /// How often something has departed, and which of those departures have arrived.
+    /// How often something has departed, and the latest of those departures that has arrived, of each.
     pub(crate) departures: u64,
-    pub(crate) arrivals: BTreeSet<u64>,
+    pub(crate) arrivals: BTreeMap<Who, u64>,
 }
 
 impl Stack {
@@ -194,7 +195,7 @@ impl State {
             gone: BTreeSet::new(),
             present: (0..holders).collect(),
             departures: 0,
-            arrivals: BTreeSet::new(),
+            arrivals: BTreeMap::new(),
         }
     }
 

@@ -146,7 +146,8 @@ impl Model {
     /// The latest that has departed under a name.
     pub(super) fn arrive(&mut self, who: Who) -> Result<u64, No> {
         let Some(document) = self.documents.get(&who).cloned() else { return Err(no("unknown")) };
-        if self.state.arrivals.contains(&document.number) && !Fault::DepartureArrivesTwice.is_on() {
+        let latest = self.state.arrivals.get(&who).copied();
+        if latest.is_some_and(|latest| document.number <= latest) && !Fault::DepartureArrivesTwice.is_on() {
             return Err(no("stale"));
         }
         let is_there = match who {
@@ -172,7 +173,7 @@ impl Model {
                 self.state.bars[holder].clone_from(&document.bar);
             }
         }
-        self.state.arrivals.insert(document.number);
+        self.state.arrivals.insert(who, document.number);
         Ok(document.stacks().iter().map(|stack| u64::from(stack.count)).sum())
     }
 }

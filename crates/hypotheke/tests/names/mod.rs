@@ -2,6 +2,7 @@
 
 mod plain_data;
 mod reading;
+mod ruleset;
 mod writing;
 
 use hypotheke::conformance::{Answer, Implementation};
@@ -10,6 +11,7 @@ use hypotheke::{Decimal, NamedOperation, Reason, Snapshot, SnapshotError};
 
 use crate::model::{Model, No, Rules};
 
+pub(crate) use ruleset::rules_of;
 pub(crate) use writing::named;
 
 /// The plain model, as an implementation like any other.

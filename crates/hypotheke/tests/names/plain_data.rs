@@ -2,11 +2,11 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use hypotheke::snapshot::{self, Container, Holder, InSlot, Landed, Pack, Random, Tally};
-use hypotheke::{Decimal, DepartureId, Position, Snapshot, StackId};
+use hypotheke::snapshot::{self, Container, Holder, InSlot, Landed, Pack, PastArrival, Random, Tally};
+use hypotheke::{Decimal, Position, Snapshot, StackId};
 
 use super::writing;
-use crate::model::{At, Inside, Owner, Rules, Stack, State};
+use crate::model::{At, Inside, Names, Owner, Rules, Stack, State, Who};
 
 struct Writer<'m> {
     rules: &'m Rules,
@@ -17,17 +17,21 @@ struct Writer<'m> {
 pub(super) fn snapshot(rules: &Rules, state: &State) -> Snapshot {
     let mut writer = Writer { rules, state, packs: Vec::new() };
     // The container whose slots lend their names.
-    let names = Container { name: "names".into(), of: "names".into(), slots: 3, ..Container::default() };
-    let standing =
-        |&index: &usize| if index < rules.containers.len() { writer.container(index) } else { names.clone() };
-    let containers = state.standing.iter().map(standing).collect();
+    let lender = rules.names.lender.as_ref().map(|name| {
+        let slots = u32::try_from(rules.names.slots.len()).unwrap();
+        Container { name: name.clone(), of: name.clone(), slots, ..Container::default() }
+    });
+    let standing = |&index: &usize| {
+        if index < rules.containers.len() { Some(writer.container(index)) } else { lender.clone() }
+    };
+    let containers = state.standing.iter().filter_map(standing).collect();
     let holders = state.present.iter().map(|&holder| writer.holder(holder)).collect();
     let ground =
         state.ground.iter().map(|(stack, at)| Landed { at: position(*at), stack: writer.stack(stack) }).collect();
     let tally = |kind: usize| {
         let (created, consumed) = (state.made[kind], state.used[kind]);
         let tally = Tally { created, consumed, arrived: state.came[kind], departed: state.went[kind] };
-        (tally != Tally::default()).then(|| (format!("k{kind}"), tally))
+        (tally != Tally::default()).then(|| (rules.names.kinds[kind].clone(), tally))
     };
     let tallies = (0..rules.kinds.len()).filter_map(tally).collect();
     writer.packs.sort_by_key(|pack| pack.pack);
@@ -42,10 +46,22 @@ pub(super) fn snapshot(rules: &Rules, state: &State) -> Snapshot {
         ground,
         tallies,
         departures: state.departures,
-        arrivals: state.arrivals.iter().map(|&number| DepartureId { world: 0, number }).collect(),
+        arrivals: arrivals(rules, state),
         requests: Vec::new(),
         strays: Vec::new(),
     }
+}
+
+/// By name.
+fn arrivals(rules: &Rules, state: &State) -> Vec<PastArrival> {
+    let name = |who: &Who| match who {
+        Who::Container(index) => rules.names.containers[*index].clone(),
+        Who::Holder(holder) => rules.names.holders[*holder].clone(),
+    };
+    let latest = state.arrivals.iter().map(|(who, &number)| PastArrival::Latest { name: name(who), number });
+    let mut latest: Vec<PastArrival> = latest.collect();
+    latest.sort();
+    latest
 }
 
 fn position((x, y): (i64, i64)) -> Position {
@@ -55,14 +71,14 @@ fn position((x, y): (i64, i64)) -> Position {
 impl Writer<'_> {
     fn opened_by(&self, owner: Owner) -> Vec<String> {
         let open = self.state.present.iter().filter(|&&holder| self.state.open.contains(&(holder, owner)));
-        open.map(|holder| format!("h{holder}")).collect()
+        open.map(|&holder| self.rules.names.holders[holder].clone()).collect()
     }
 
     fn container(&mut self, index: usize) -> Container {
         let stacks = self.slots(&self.state.slots[index].clone());
         Container {
-            name: format!("c{index}"),
-            of: format!("c{index}"),
+            name: self.rules.names.containers[index].clone(),
+            of: self.rules.names.definitions[index].clone(),
             slots: u32::try_from(self.state.slots[index].len()).unwrap(),
             opened_by: self.opened_by(Owner::Container(index)),
             stacks,
@@ -87,13 +103,14 @@ impl Writer<'_> {
         }
         let first = &self.rules.kinds[stack.kind].properties;
         let changed = stack.properties.iter().filter(|(property, value)| first.get(property) != Some(value));
+        let names = &self.rules.names;
         snapshot::Stack {
             id,
-            kind: format!("k{}", stack.kind),
+            kind: names.kinds[stack.kind].clone(),
             count: stack.count,
-            marks: stack.marks.iter().map(|mark| format!("m{mark}")).collect(),
+            marks: stack.marks.iter().map(|&mark| names.marks[mark].clone()).collect(),
             properties: changed
-                .map(|(id, value)| (format!("p{id}-value"), Decimal::from_thousandths(*value)))
+                .map(|(id, value)| (names.properties[*id].clone(), Decimal::from_thousandths(*value)))
                 .collect(),
         }
     }
@@ -104,13 +121,14 @@ impl Writer<'_> {
             Owner::Container(index) => writing::place(self.rules, &At::Slot(Inside::container(index), slot)),
             Owner::Pack(id) => format!("#{id}/{slot}").parse().expect("a path"),
         });
+        let bar = &self.state.bars[holder];
         Holder {
-            name: format!("h{holder}"),
-            of: format!("h{holder}"),
+            name: self.rules.names.holders[holder].clone(),
+            of: self.rules.names.holders[holder].clone(),
             containers: self.rules.carried(holder).into_iter().map(|index| self.container(index)).collect(),
             hand: hand.map(|stack| self.stack(&stack)),
             origin,
-            shortcuts: self.state.bars[holder].iter().map(|kind| kind.map(|kind| format!("k{kind}"))).collect(),
+            shortcuts: bar.iter().map(|kind| kind.map(|kind| self.rules.names.kinds[kind].clone())).collect(),
         }
     }
 }
@@ -121,65 +139,80 @@ struct Reader<'m> {
     open: BTreeSet<(usize, Owner)>,
 }
 
-fn number(name: &str) -> usize {
-    name[1..].split('-').next().expect("a number").parse().expect("a number")
+fn known(names: &[String], name: &str) -> usize {
+    Names::find(names, name).unwrap_or_else(|| panic!("`{name}` has no number"))
 }
 
 pub(super) fn state(rules: &Rules, snapshot: &Snapshot) -> State {
     let packs = snapshot.packs.iter().map(|pack| (pack.pack, pack)).collect();
     let mut reader = Reader { rules, packs, open: BTreeSet::new() };
     let mut state = State::new(rules);
-    let standing = snapshot.containers.iter().filter(|container| container.name != "names");
-    let carried = snapshot.holders.iter().flat_map(|holder| &holder.containers);
-    for container in standing.chain(carried) {
-        let index = number(&container.name);
+    let names = &rules.names;
+    let lends = |name: &String| names.lender.as_ref() == Some(name);
+    let standing = snapshot.containers.iter().filter(|container| !lends(&container.name)).map(|it| (None, it));
+    let carried = snapshot.holders.iter().flat_map(|holder| {
+        let index = known(&names.holders, &holder.name);
+        holder.containers.iter().map(move |it| (Some(index), it))
+    });
+    let number = |holder: Option<usize>, name: &str| rules.find_container(holder, name).expect("a container");
+    for (holder, container) in standing.chain(carried) {
+        let index = number(holder, &container.name);
         state.slots[index] = reader.slots(container.slots, &container.stacks);
         reader.opened(&container.opened_by, Owner::Container(index));
     }
     for holder in &snapshot.holders {
-        let index = number(&holder.name);
+        let index = known(&names.holders, &holder.name);
         state.hands[index][0] = holder.hand.as_ref().map(|stack| reader.stack(stack));
-        state.bars[index] = holder.shortcuts.iter().map(|kind| kind.as_deref().map(number)).collect();
-        state.origins[index] = holder.origin.as_ref().map(|path| origin(&path.to_string()));
+        state.bars[index] =
+            holder.shortcuts.iter().map(|kind| kind.as_deref().map(|kind| known(&names.kinds, kind))).collect();
+        state.origins[index] = holder.origin.as_ref().map(|path| origin(rules, &path.to_string()));
     }
     for landed in &snapshot.ground {
         let at = (landed.at.x.thousandths(), landed.at.y.thousandths());
         state.ground.push((reader.stack(&landed.stack), at));
     }
     for (name, tally) in &snapshot.tallies {
-        let kind = number(name);
+        let kind = known(&names.kinds, name);
         (state.made[kind], state.used[kind]) = (tally.created, tally.consumed);
         (state.came[kind], state.went[kind]) = (tally.arrived, tally.departed);
     }
     state.standing = snapshot
         .containers
         .iter()
-        .map(|container| if container.name == "names" { rules.containers.len() } else { number(&container.name) })
+        .map(|it| if lends(&it.name) { rules.containers.len() } else { number(None, &it.name) })
         .collect();
-    state.present = snapshot.holders.iter().map(|holder| number(&holder.name)).collect();
+    state.present = snapshot.holders.iter().map(|holder| known(&names.holders, &holder.name)).collect();
     let carried = state.present.iter().flat_map(|&holder| rules.carried(holder));
     let there: BTreeSet<usize> = state.standing.iter().copied().chain(carried).collect();
     state.gone = (0..rules.containers.len()).filter(|index| !there.contains(index)).collect();
     state.departures = snapshot.departures;
-    state.arrivals = snapshot.arrivals.iter().map(|arrival| arrival.number).collect();
+    state.arrivals = snapshot.arrivals.iter().map(|past| arrival(rules, past)).collect();
     State { open: reader.open, next_id: snapshot.next_stack, ..state }
 }
 
+fn arrival(rules: &Rules, past: &PastArrival) -> (Who, u64) {
+    let PastArrival::Latest { name, number } = past else { panic!("the model writes no other") };
+    let holder = Names::find(&rules.names.holders, name).map(Who::Holder);
+    let container = || rules.find_container(None, name).map(Who::Container);
+    (holder.or_else(container).expect("a name"), *number)
+}
+
 /// `c0/3`, `h0.c1/3`, `#12/0`
-fn origin(path: &str) -> (Owner, usize) {
+fn origin(rules: &Rules, path: &str) -> (Owner, usize) {
     let (root, slot) = path.split_once('/').expect("a slot");
-    let own = root.rsplit('.').next().expect("a name");
-    let owner = if let Some(id) = own.strip_prefix('#') {
+    let owner = if let Some(id) = root.strip_prefix('#') {
         Owner::Pack(id.parse().expect("an id"))
     } else {
-        Owner::Container(number(own))
+        let (holder, own) = root.split_once('.').map_or((None, root), |(holder, own)| (Some(holder), own));
+        let holder = holder.map(|holder| known(&rules.names.holders, holder));
+        Owner::Container(rules.find_container(holder, own).expect("a container"))
     };
     (owner, slot.parse().expect("a slot"))
 }
 
 impl Reader<'_> {
     fn opened(&mut self, openers: &[String], owner: Owner) {
-        self.open.extend(openers.iter().map(|opener| (number(opener), owner)));
+        self.open.extend(openers.iter().map(|opener| (known(&self.rules.names.holders, opener), owner)));
     }
 
     fn slots(&mut self, slots: u32, stacks: &[InSlot]) -> Vec<Option<Stack>> {
@@ -191,14 +224,16 @@ impl Reader<'_> {
     }
 
     fn stack(&mut self, stack: &snapshot::Stack) -> Stack {
-        let kind = number(&stack.kind);
+        let names = &self.rules.names;
+        let kind = known(&names.kinds, &stack.kind);
         let mut properties = self.rules.kinds[kind].properties.clone();
-        properties.extend(stack.properties.iter().map(|(name, value)| (number(name), value.thousandths())));
+        properties
+            .extend(stack.properties.iter().map(|(name, value)| (known(&names.properties, name), value.thousandths())));
         let inside = self.packs.get(&stack.id).copied().map(|pack| {
             self.opened(&pack.opened_by, Owner::Pack(stack.id.serial()));
             self.slots(pack.slots, &pack.stacks)
         });
-        let marks = stack.marks.iter().map(|mark| number(mark)).collect();
+        let marks = stack.marks.iter().map(|mark| known(&names.marks, mark)).collect();
         Stack { id: stack.id.serial(), kind, marks, properties, count: stack.count, inside }
     }
 }

@@ -1,12 +1,10 @@
 //! From operations by names to requests of the model; none if a name leads nowhere or can't be meant.
 
+use std::collections::BTreeMap;
+
 use hypotheke::{Landing, NamedAction, NamedOperation, Path, PathRoot, PathStep};
 
-use crate::model::{At, Inside, Model, Part, Request, Root, Who};
-
-fn number(name: &str, letter: char, below: usize) -> Option<usize> {
-    name.strip_prefix(letter)?.parse().ok().filter(|&number| number < below)
-}
+use crate::model::{At, Cell, Inside, Model, Names, Owner, Part, Request, Root, Who};
 
 struct Reader<'m> {
     model: &'m Model,
@@ -14,7 +12,7 @@ struct Reader<'m> {
 }
 
 pub(super) fn request(model: &Model, operation: &NamedOperation) -> Option<Request> {
-    let known = |name: &str| number(name, 'h', model.rules.holders.len());
+    let known = |name: &str| Names::find(&model.rules.names.holders, name);
     let holder = |name: &str| known(name).filter(|&holder| model.is_there(Who::Holder(holder)));
     let actor = match &operation.actor {
         Some(name) => Some(holder(name.as_str())?),
@@ -35,7 +33,7 @@ fn position(landing: &Landing) -> (i64, i64) {
 
 impl Reader<'_> {
     fn kind(&self, name: &hypotheke::text::Word) -> Option<usize> {
-        number(name.as_str(), 'k', self.model.rules.kinds.len())
+        Names::find(&self.model.rules.names.kinds, name.as_str())
     }
 
     /// None is no kind that is named, which is well; a kind that nobody knows is not.
@@ -43,15 +41,25 @@ impl Reader<'_> {
         name.map_or(Some(None), |name| self.kind(name).map(Some))
     }
 
-    fn mark(name: &hypotheke::text::Word) -> Option<usize> {
-        number(name.as_str(), 'm', usize::MAX)
+    fn mark(&self, name: &hypotheke::text::Word) -> Option<usize> {
+        Names::find(&self.model.rules.names.marks, name.as_str())
+    }
+
+    fn property(&self, name: &hypotheke::text::Word) -> Option<usize> {
+        Names::find(&self.model.rules.names.properties, name.as_str())
     }
 
     fn action(&self, action: &NamedAction) -> Option<Request> {
         Some(match action {
             NamedAction::Create { amount, kind, variant, to, landing } => {
-                let marks = variant.marks.iter().map(Reader::mark).collect::<Option<_>>()?;
-                Request::Create(*amount, self.kind(kind)?, marks, self.place(to)?, position(landing))
+                let marks = variant.marks.iter().map(|mark| self.mark(mark)).collect::<Option<_>>()?;
+                let kind = self.kind(kind)?;
+                let first = &self.model.rules.kinds[kind].properties;
+                let mut changed = BTreeMap::new();
+                for (name, value) in &variant.properties {
+                    changed.insert(self.property(name).filter(|id| first.contains_key(id))?, value.thousandths());
+                }
+                Request::Create(*amount, kind, (marks, changed), self.place(to)?, position(landing))
             }
             NamedAction::Consume { amount, kind, from } => {
                 Request::Consume(*amount, self.some_kind(kind.as_ref())?, self.place(from)?)
@@ -75,11 +83,10 @@ impl Reader<'_> {
                 let to = to.as_ref().map_or(self.actor.map(At::Holder), |to| self.place(to))?;
                 Request::PickUp(*amount, self.some_kind(kind.as_ref())?, stack, to)
             }
-            NamedAction::Mark { at, mark } => Request::Mark(self.place(at)?, Reader::mark(mark)?),
-            NamedAction::Unmark { at, mark } => Request::Unmark(self.place(at)?, Reader::mark(mark)?),
+            NamedAction::Mark { at, mark } => Request::Mark(self.place(at)?, self.mark(mark)?),
+            NamedAction::Unmark { at, mark } => Request::Unmark(self.place(at)?, self.mark(mark)?),
             NamedAction::Set { property, at, value } => {
-                let property = property.as_str().strip_prefix('p')?.strip_suffix("-value")?.parse().ok()?;
-                Request::Set(self.place(at)?, property, value.thousandths())
+                Request::Set(self.place(at)?, self.property(property)?, value.thousandths())
             }
             NamedAction::Lift { amount, half, from } => {
                 let part = if *half { Part::Half } else { Part::Amount(*amount) };
@@ -114,8 +121,8 @@ impl Reader<'_> {
             NamedAction::Depart { who } => Request::Depart(self.place(who)?),
             NamedAction::Arrive { who, .. } => {
                 let rules = &self.model.rules;
-                let holder = number(who.as_str(), 'h', rules.holders.len()).map(Who::Holder);
-                let container = || number(who.as_str(), 'c', rules.containers.len()).map(Who::Container);
+                let holder = Names::find(&rules.names.holders, who.as_str()).map(Who::Holder);
+                let container = || rules.find_container(None, who.as_str()).map(Who::Container);
                 let who = holder.or_else(container)?;
                 self.model.documents.contains_key(&who).then_some(Request::Arrive(who))?
             }
@@ -124,8 +131,11 @@ impl Reader<'_> {
 
     fn shortcut(&self, path: &Path) -> Option<(usize, usize)> {
         match (path.root(), path.steps()) {
+            (PathRoot::Name(bar), [PathStep::Slot(slot)]) if &**bar == "shortcuts" => {
+                Some((self.actor?, *slot as usize))
+            }
             (PathRoot::Of(holder, bar), [PathStep::Slot(slot)]) if &**bar == "shortcuts" => {
-                let holder = number(holder, 'h', self.model.rules.holders.len())?;
+                let holder = Names::find(&self.model.rules.names.holders, holder)?;
                 self.model.is_there(Who::Holder(holder)).then_some((holder, *slot as usize))
             }
             _ => None,
@@ -150,24 +160,38 @@ impl Reader<'_> {
                 [PathStep::Stack(id), further @ ..] => (Root::Landing(id.serial()), further),
                 _ => return None,
             },
-            PathRoot::Name(name) => match number(name, 'h', rules.holders.len()) {
-                Some(holder) => return steps.is_empty().then_some(At::Holder(holder)),
-                None => (Root::Container(number(name, 'c', rules.containers.len())?), steps),
+            PathRoot::Name(name) => match (Names::find(&rules.names.holders, name), rules.find_container(None, name)) {
+                (Some(holder), _) => return steps.is_empty().then_some(At::Holder(holder)),
+                (None, Some(standing)) => (Root::Container(standing), steps),
+                // The holder's own.
+                (None, None) => return self.own_place(self.actor?, name, steps),
             },
             PathRoot::Of(holder, own) => {
-                let holder = number(holder, 'h', rules.holders.len())?;
-                if &**own == "hand" {
-                    if steps.is_empty() {
-                        return Some(At::Slot(Inside::hand(holder), 0));
-                    }
-                    (Root::Hand(holder), steps)
-                } else {
-                    (Root::Container(number(own, 'c', rules.containers.len())?), steps)
-                }
+                return self.own_place(Names::find(&rules.names.holders, holder)?, own, steps);
             }
-            PathRoot::Stack(_) => return None,
+            PathRoot::Stack(id) => return self.of_stack(id.serial(), steps),
         };
         self.walk(root, steps)
+    }
+
+    /// Where a stack is by now, or a place within it.
+    fn of_stack(&self, id: u64, steps: &[PathStep]) -> Option<At> {
+        let state = &self.model.state;
+        if !steps.is_empty() {
+            return self.walk_from(state.find_owner(Owner::Pack(id))?, steps);
+        }
+        Some(match state.find(id)? {
+            Cell::Slot(inside, slot) => At::Slot(inside, slot),
+            Cell::Ground(id) => At::OnGround(id),
+        })
+    }
+
+    fn own_place(&self, holder: usize, own: &str, steps: &[PathStep]) -> Option<At> {
+        match own {
+            "hand" if steps.is_empty() => Some(At::Slot(Inside::hand(holder), 0)),
+            "hand" => self.walk(Root::Hand(holder), steps),
+            own => self.walk(Root::Container(self.model.rules.find_container(Some(holder), own)?), steps),
+        }
     }
 
     fn walk(&self, root: Root, steps: &[PathStep]) -> Option<At> {
@@ -180,6 +204,10 @@ impl Reader<'_> {
             let (stack, _) = self.model.state.ground.iter().find(|(stack, _)| stack.id == id)?;
             stack.inside.as_ref()?;
         }
+        self.walk_from(inside, steps)
+    }
+
+    fn walk_from(&self, mut inside: Inside, steps: &[PathStep]) -> Option<At> {
         let Some((last, ways)) = steps.split_last() else { return Some(At::Container(inside)) };
         for way in ways {
             let slot = self.slot(&inside, way)?;
@@ -200,7 +228,8 @@ impl Reader<'_> {
             PathStep::Slot(slot) => Some(*slot as usize),
             PathStep::NamedSlot(name) => {
                 let ruled = &self.model.state.spec(&self.model.rules, inside).ruled;
-                ruled.iter().position(|rule| rule.name.is_some_and(|number| **name == *format!("s{number}")))
+                let names = &self.model.rules.names.slots;
+                ruled.iter().position(|rule| rule.name.is_some_and(|number| **name == *names[number]))
             }
             _ => None,
         }

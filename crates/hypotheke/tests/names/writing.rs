@@ -11,11 +11,8 @@ fn path(text: &str) -> Path {
 /// What the library calls a container of the model.
 fn root_name(rules: &Rules, root: Root) -> String {
     match root {
-        Root::Container(index) => match rules.containers[index].holder {
-            Some(holder) => format!("h{holder}.c{index}"),
-            None => format!("c{index}"),
-        },
-        Root::Hand(holder) => format!("h{holder}.hand"),
+        Root::Container(index) => rules.container_name(index),
+        Root::Hand(holder) => format!("{}.hand", rules.names.holders[holder]),
         Root::Landing(id) => format!("ground/#{id}"),
     }
 }
@@ -32,7 +29,7 @@ pub(crate) fn place(rules: &Rules, at: &At) -> Path {
         At::Slot(inside, slot) => format!("{}/{slot}", inside_name(rules, inside)),
         At::Container(inside) if inside.steps.is_empty() && !inside.is_on_ground() => root_name(rules, inside.root),
         At::Container(inside) => format!("{}/", inside_name(rules, inside)),
-        At::Holder(holder) => format!("h{holder}"),
+        At::Holder(holder) => rules.names.holders[*holder].clone(),
         At::Ground => "ground".to_owned(),
         At::OnGround(id) => format!("ground/#{id}"),
     };
@@ -46,19 +43,24 @@ fn landing((x, y): (i64, i64)) -> Landing {
 /// The same request in the library's words.
 pub(crate) fn named(rules: &Rules, request: &Request) -> NamedOperation {
     let at = |at: &At| place(rules, at);
-    let kind = |kind: &usize| format!("k{kind}").as_str().into();
+    let names = &rules.names;
+    let kind = |kind: &usize| names.kinds[*kind].as_str().into();
     let some_kind = |index: &Option<usize>| index.as_ref().map(kind);
-    let mark = |mark: &usize| format!("m{mark}").as_str().into();
-    let shortcut = |holder: &usize, shortcut: &usize| path(&format!("h{holder}.shortcuts/{shortcut}"));
+    let mark = |mark: &usize| names.marks[*mark].as_str().into();
+    let property = |property: &usize| names.properties[*property].as_str().into();
+    let shortcut = |holder: &usize, shortcut: &usize| path(&format!("{}.shortcuts/{shortcut}", names.holders[*holder]));
     let mut actor = None;
     let action = match request {
         Request::By(holder, inner) => {
             let inner = named(rules, inner);
-            return NamedOperation { actor: Some(format!("h{holder}").as_str().into()), ..inner };
+            return NamedOperation { actor: Some(names.holders[*holder].as_str().into()), ..inner };
         }
-        Request::Create(amount, index, marks, to, position) => {
-            let marks = marks.iter().map(mark).collect();
-            let variant = NamedVariant { marks, ..NamedVariant::default() };
+        Request::Create(amount, index, (marks, properties), to, position) => {
+            let value = |(id, value): (&usize, &i64)| (property(id), Decimal::from_thousandths(*value));
+            let variant = NamedVariant {
+                marks: marks.iter().map(mark).collect(),
+                properties: properties.iter().map(value).collect(),
+            };
             NamedAction::Create { amount: *amount, kind: kind(index), variant, to: at(to), landing: landing(*position) }
         }
         Request::Consume(amount, index, from) => {
@@ -84,11 +86,9 @@ pub(crate) fn named(rules: &Rules, request: &Request) -> NamedOperation {
         },
         Request::Mark(place, name) => NamedAction::Mark { at: at(place), mark: mark(name) },
         Request::Unmark(place, name) => NamedAction::Unmark { at: at(place), mark: mark(name) },
-        Request::Set(place, property, value) => NamedAction::Set {
-            at: at(place),
-            property: format!("p{property}-value").as_str().into(),
-            value: Decimal::from_thousandths(*value),
-        },
+        Request::Set(place, name, value) => {
+            NamedAction::Set { at: at(place), property: property(name), value: Decimal::from_thousandths(*value) }
+        }
         Request::Lift(holder, part, from) => {
             actor = *holder;
             let (amount, half) = match part {
@@ -137,11 +137,11 @@ pub(crate) fn named(rules: &Rules, request: &Request) -> NamedOperation {
         Request::Depart(who) => NamedAction::Depart { who: at(who) },
         Request::Arrive(who) => {
             let who = match who {
-                Who::Container(index) => format!("c{index}"),
-                Who::Holder(index) => format!("h{index}"),
+                Who::Container(index) => names.containers[*index].clone(),
+                Who::Holder(index) => names.holders[*index].clone(),
             };
             NamedAction::Arrive { who: who.as_str().into(), newcomer: None }
         }
     };
-    NamedOperation { actor: actor.map(|holder| format!("h{holder}").as_str().into()), action }
+    NamedOperation { actor: actor.map(|holder| names.holders[holder].as_str().into()), action }
 }

@@ -1,0 +1,189 @@
+//! The rules of a ruleset in the words of the model.
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::sync::Arc;
+
+use hypotheke::{
+    Cap, Comparison, ContainerDef, Decimal, Filter, Kind, Literal, Misfits, PropertyValue, Ruleset, Spent, Way, World,
+};
+
+use crate::model::{Caps, ContainerSpec, FilterSpec, KindSpec, Names, Rules, SlotSpec, Try};
+
+struct Reader<'r> {
+    rules: &'r Ruleset,
+    names: Names,
+    tags: Vec<String>,
+    /// Values of properties that are texts stand for themselves, as numbers.
+    texts: Vec<String>,
+    packs: Vec<String>,
+}
+
+/// All but what the model knows nothing of: attributes, burden, requests.
+pub(crate) fn rules_of(rules: &Arc<Ruleset>) -> Rules {
+    let world = World::empty(rules);
+    let sorted = |names: &mut dyn Iterator<Item = String>| names.collect::<BTreeSet<String>>().into_iter().collect();
+    let kinds: Vec<String> = sorted(&mut rules.kinds().map(|kind| kind.id().to_owned()));
+    let kind = |id: &String| rules.kind(rules.find_kind(id).expect("a kind")).expect("a kind");
+    let containers: Vec<_> = world.containers().collect();
+    let def = |id: &hypotheke::ContainerId| world.container_def(*id).expect("a definition");
+    let own = |id: &hypotheke::ContainerId| {
+        let name = world.container_name(*id);
+        name.rsplit_once('.').map_or(name.clone(), |(_, own)| own.to_owned())
+    };
+    let slot_names = |def: &ContainerDef| {
+        rules.slot_rules(def).filter_map(|slot| slot.name().map(str::to_owned)).collect::<Vec<_>>()
+    };
+    let names = Names {
+        labels: kinds.iter().map(|id| kind(id).name().to_owned()).collect(),
+        marks: sorted(&mut rules.marks().iter().map(|mark| mark.name().to_owned())),
+        properties: sorted(&mut rules.properties().iter().map(|property| property.name().to_owned())),
+        slots: sorted(&mut rules.containers().iter().flat_map(slot_names)),
+        holders: rules.holders().iter().map(|holder| holder.id().to_owned()).collect(),
+        containers: containers.iter().map(own).collect(),
+        definitions: containers.iter().map(|id| def(id).id().to_owned()).collect(),
+        lender: None,
+        kinds,
+    };
+    let brought = rules.kinds().filter_map(Kind::pack).map(|def| def.id().to_owned()).collect::<BTreeSet<_>>();
+    let tags = rules.tags().iter().map(|tag| tag.name().to_owned()).collect();
+    let mut reader = Reader { rules, names, tags, texts: Vec::new(), packs: brought.into_iter().collect() };
+    let kinds = reader.names.kinds.clone().iter().map(|id| reader.kind(kind(id))).collect();
+    let holder_of = |id: &hypotheke::ContainerId| {
+        let holder = world.carrier(*id)?;
+        world.holders().position(|known| known == holder)
+    };
+    let containers = containers.iter().map(|id| reader.container(def(id), holder_of(id))).collect();
+    let pack = |id: &String| rules.containers().iter().find(|def| def.id() == id).expect("a container");
+    let packs = reader.packs.clone().iter().map(|id| reader.container(pack(id), None)).collect();
+    let caps = rules
+        .holders()
+        .iter()
+        .map(|holder| (holder.weight_cap().map(Decimal::thousandths), reader.caps(holder.caps())));
+    let holders = caps.collect();
+    let bar = |holder: &hypotheke::HolderDef| (holder.shortcuts() as usize, holder.spent_shortcuts() == Spent::Clear);
+    Rules {
+        kinds,
+        containers,
+        packs,
+        holders,
+        bars: rules.holders().iter().map(bar).collect(),
+        ground_limit: rules.ground_limit().map(|limit| limit as usize),
+        nesting: i64::from(rules.nesting()),
+        hand: ContainerSpec::hand(),
+        names: reader.names,
+    }
+}
+
+impl Reader<'_> {
+    fn text(&mut self, text: &str) -> i64 {
+        let known = Names::find(&self.texts, text).unwrap_or_else(|| {
+            self.texts.push(text.to_owned());
+            self.texts.len() - 1
+        });
+        i64::try_from(known).unwrap()
+    }
+
+    fn kind(&mut self, kind: Kind<'_>) -> KindSpec {
+        let mut properties = BTreeMap::new();
+        for (id, value) in kind.properties() {
+            let name = self.rules.properties()[id.index()].name();
+            let value = match value {
+                PropertyValue::Number(number) => number.thousandths(),
+                PropertyValue::Text(text) => self.text(text),
+            };
+            properties.insert(Names::find(&self.names.properties, name).expect("a property"), value);
+        }
+        let is_so = |tag: &String| kind.has_tag(self.rules.find_tag(tag).expect("a tag"));
+        KindSpec {
+            weight: kind.weight().thousandths(),
+            value: kind.value().thousandths(),
+            limit: kind.stack_limit(),
+            tags: self.tags.iter().enumerate().filter(|(_, tag)| is_so(tag)).map(|(number, _)| number).collect(),
+            keep: kind.is_kept(),
+            properties,
+            needs: kind.needs().map(|name| Names::find(&self.names.slots, name).expect("a slot")).collect(),
+            pack: kind.pack().map(|def| Names::find(&self.packs, def.id()).expect("a pack")),
+        }
+    }
+
+    fn caps(&mut self, caps: &[Cap]) -> Caps {
+        let written: Vec<(String, u32)> =
+            self.rules.caps(caps).map(|(filter, count)| (filter.to_owned(), count)).collect();
+        written.into_iter().map(|(filter, count)| (self.filter(&filter), count)).collect()
+    }
+
+    fn container(&mut self, def: &ContainerDef, holder: Option<usize>) -> ContainerSpec {
+        let rules = self.rules;
+        let ruled = rules.slot_rules(def).map(|slot| SlotSpec {
+            name: slot.name().map(|name| Names::find(&self.names.slots, name).expect("a slot")),
+            filter: slot.admits().map(|filter| self.filter(filter)),
+            limit: slot.stack_limit(),
+        });
+        let ruled = ruled.collect();
+        let way = |way: &Way| match way {
+            Way::Place => Try::Place,
+            Way::Merge => Try::Merge,
+            Way::Swap => Try::Swap,
+        };
+        let (least, most) = def.slot_bounds();
+        ContainerSpec {
+            slots: def.slots() as usize,
+            ruled,
+            limit: def.stack_limit(),
+            cap: def.weight_cap().map(Decimal::thousandths),
+            filter: rules.admits(def).map(|filter| self.filter(filter)),
+            deep: def.is_deep(),
+            misfits_leave: def.misfits() == Misfits::Leave,
+            worn: def.is_worn(),
+            holder,
+            put: def.may_put(),
+            take: def.may_take(),
+            caps: self.caps(def.caps()),
+            on_put: def.on_put().iter().map(way).collect(),
+            reserved_first: def.is_reserved_first(),
+            must_open: def.must_be_opened(),
+            exclusive: def.is_exclusive(),
+            bounds: (least as usize, most as usize),
+        }
+    }
+
+    fn filter(&mut self, text: &str) -> FilterSpec {
+        let filter: Filter = text.parse().unwrap_or_else(|error| panic!("{text}: {error}"));
+        self.part(&filter)
+    }
+
+    fn part(&mut self, filter: &Filter) -> FilterSpec {
+        let not = |part| FilterSpec::Not(Box::new(part));
+        let and = |a, b| FilterSpec::And(Box::new(a), Box::new(b));
+        let or = |a, b| FilterSpec::Or(Box::new(a), Box::new(b));
+        match filter {
+            Filter::Name(name) => {
+                let name = name.as_str();
+                let kind = Names::find(&self.names.kinds, name).map(FilterSpec::Kind);
+                let mark = || Names::find(&self.names.marks, name).map(FilterSpec::Mark);
+                let tag = || Names::find(&self.tags, name).map(FilterSpec::Tag);
+                kind.or_else(mark).or_else(tag).expect("a name")
+            }
+            Filter::Not(part) => not(self.part(part)),
+            Filter::And(parts) => parts.iter().map(|part| self.part(part)).reduce(and).expect("parts"),
+            Filter::Or(parts) => parts.iter().map(|part| self.part(part)).reduce(or).expect("parts"),
+            Filter::Compare(name, comparison, literal) => {
+                let property = Names::find(&self.names.properties, name.as_str()).expect("a property");
+                let value = match literal {
+                    Literal::Number(number) => number.thousandths(),
+                    Literal::Text(text) => self.text(text),
+                };
+                let least = |value| FilterSpec::PropertyAtLeast(property, value);
+                let listed = least(i64::MIN);
+                match comparison {
+                    Comparison::AtLeast => least(value),
+                    Comparison::More => least(value + 1),
+                    Comparison::Less => and(listed, not(least(value))),
+                    Comparison::AtMost => and(listed, not(least(value + 1))),
+                    Comparison::Equal => and(least(value), not(least(value + 1))),
+                    Comparison::NotEqual => and(listed, or(not(least(value)), least(value + 1))),
+                }
+            }
+        }
+    }
+}
