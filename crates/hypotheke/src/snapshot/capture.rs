@@ -36,8 +36,9 @@ impl World {
     }
 
     fn past_arrivals(&self) -> Vec<PastArrival> {
-        let latest = |(name, number): (&Box<str>, &u64)| PastArrival::Latest { name: (**name).into(), number: *number };
-        self.arrivals_one_by_one.iter().copied().map(PastArrival::One).chain(self.arrived.iter().map(latest)).collect()
+        let latest = self.arrived.iter();
+        let latest = latest.map(|(name, &number)| PastArrival::Latest { name: name.to_string(), number });
+        self.arrivals_one_by_one.iter().copied().map(PastArrival::One).chain(latest).collect()
     }
 
     /// The document of one that is about to depart.
