@@ -1,16 +1,44 @@
 //! One newtype an id, so that none can be mistaken for another.
 
 use std::fmt;
+use std::hash::{Hash, Hasher};
+use std::sync::atomic::{AtomicU32, Ordering};
 
 use crate::world::Moment;
 use serde::{Deserialize, Deserializer, Serialize, Serializer};
+
+/// Which ruleset of this process gave a handle. A copy of a ruleset has the same; no other has.
+#[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Default)]
+pub(crate) struct RulesetTag(u32);
+
+/// So many rulesets have been compiled. It reaches no output, no save, no hash and no order.
+static COMPILED: AtomicU32 = AtomicU32::new(0);
+
+impl RulesetTag {
+    pub(crate) fn fresh() -> RulesetTag {
+        RulesetTag(COMPILED.fetch_add(1, Ordering::Relaxed).wrapping_add(1))
+    }
+}
 
 /// The position of an entry in its table in the ruleset.
 macro_rules! ruleset_id {
     ($($(#[$doc:meta])* $name:ident;)*) => {$(
         $(#[$doc])*
-        #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
-        pub struct $name(pub(crate) u32);
+        #[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+        pub struct $name(pub(crate) u32, pub(crate) RulesetTag);
+
+        // Tags differ from run to run; nothing that is written or ordered may depend on them.
+        impl fmt::Debug for $name {
+            fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+                f.debug_tuple(stringify!($name)).field(&self.0).finish()
+            }
+        }
+
+        impl Hash for $name {
+            fn hash<H: Hasher>(&self, hasher: &mut H) {
+                self.0.hash(hasher);
+            }
+        }
 
         impl $name {
             /// The position in the ruleset's table, from 0. It may change from one version of a ruleset to the
@@ -24,7 +52,8 @@ macro_rules! ruleset_id {
 }
 
 ruleset_id! {
-    /// An item kind of a [`Ruleset`](crate::Ruleset).
+    /// An item kind of a [`Ruleset`](crate::Ruleset). A handle that another ruleset gave, or this one before it was compiled
+    /// again, is unknown, and never means another kind.
     KindId;
     /// A tag of a ruleset.
     TagId;

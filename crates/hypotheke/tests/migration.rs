@@ -267,8 +267,8 @@ fn what_is_not_known_is_kept_untouched_and_given_back() {
     }
     assert_eq!(aside(&world), Vec::<String>::new());
     for (kind, more) in [("smoke", 0), ("kit", 0), ("flare", 1)] {
-        let kind = again.find_kind(kind).unwrap();
-        assert_eq!(world.count(kind, None), start.count(kind, None) + more, "{kind:?}");
+        let count = |world: &World| world.count(world.rules().find_kind(kind).unwrap(), None);
+        assert_eq!(count(&world), count(&start) + more, "{kind}");
     }
     assert!(lying(&world).contains(&"depot/2: 2 flare (wet, burn 4)".to_owned()), "{:#?}", lying(&world));
     assert_eq!(world.snapshot().holders[0].shortcuts, [None, Some("smoke".to_owned())]);

@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use hypotheke::{
     Action, Amount, ApplyError, Cause, ContainerId, Decimal, Departure, HolderId, Landing, NamedOperation, Operation,
-    Place, Reason, Ruleset, Share, StackId, StepAudit, Unknown, Variant, World, audit,
+    Place, Reason, Ruleset, Share, StackId, StepAudit, Tally, Unknown, Variant, World, audit,
 };
 
 fn world() -> World {
@@ -321,6 +321,83 @@ fn handles_of_a_larger_ruleset_are_unknown() {
         assert!(!world.explain(&refusal).is_empty());
         assert_eq!(world.ask(&operation).causes().first().map(Cause::reason), Some(Reason::Unknown));
     }
+}
+
+/// The inside of a pack that has gone is given to the next one; when both are undone it is what it was.
+#[test]
+fn handles_of_the_inside_of_a_pack_come_back_with_an_undo() {
+    let rules = Ruleset::builder()
+        .kind("bag", |kind| kind.pack("bag"))
+        .kind("rope", |kind| kind)
+        .container("bag", |it| it.slots(2))
+        .container("store", |it| it.slots(2))
+        .start("store", ["1 bag"]);
+    for history in [2, 4, 100] {
+        let mut world = World::new(&Arc::new(rules.clone().build().unwrap()));
+        world.keep_history(history);
+        let inside = |world: &World| world.place(&"store/0/".parse().unwrap(), None).unwrap();
+        let (before, snapshot) = (inside(&world), world.snapshot());
+        let rope = world.rules().find_kind("rope").unwrap();
+        let into = Operation::creating(Amount::Exactly(1), rope, before);
+        // Each pack may get the inside of the one before.
+        for _ in 0..history / 2 {
+            applied(&mut world, "consume 1 bag from store");
+            applied(&mut world, "create 1 bag in store");
+            assert_eq!(world.perform(&into).unwrap_err().cause(), Cause::Unknown(Unknown::Place));
+        }
+        while world.history_len() > 0 {
+            world.take_back(world.revision()).unwrap();
+        }
+        assert_eq!((inside(&world), world.snapshot()), (before, snapshot));
+        assert_eq!(world.perform(&into).unwrap().done(), 1);
+    }
+}
+
+/// Kinds that stand elsewhere in the table, or nowhere: a handle from before means none of them.
+#[test]
+fn handles_from_before_a_reload_are_unknown() {
+    let rules = |first: &str, second: &str| -> Arc<Ruleset> {
+        let rules = Ruleset::builder().mark("wet").mark("torn");
+        let rules = rules.kind(first, |kind| kind.stack_limit(9)).kind(second, |kind| kind.stack_limit(9));
+        let rules = rules.container("store", |it| it.slots(9)).holder("ann", ["store"], |it| it.shortcuts(2));
+        rules.build().unwrap_or_else(|errors| panic!("{errors}")).into()
+    };
+    let first = rules("rope", "tent");
+    let mut world = World::new(&first);
+    let (rope, wet) = (first.find_kind("rope").unwrap(), first.find_mark("wet").unwrap());
+    let store = |world: &World| world.container("ann.store").unwrap();
+    let create = |world: &World, kind| Operation::creating(Amount::Exactly(1), kind, store(world));
+    assert_eq!(world.perform(&create(&world, rope)).unwrap().done(), 1);
+    let _ = world.perform(&Operation::marking((store(&world), 0), wet)).unwrap();
+    let _ = world.perform(&Operation::binding(rope, world.holder("ann").unwrap(), 1)).unwrap();
+    let mut known = rope;
+    for number in 0..100 {
+        // Other tables in turn, and the same text again and again.
+        let names = if number % 2 == 0 { ["tent", "rope"] } else { ["rope", "tent"] };
+        for next in [rules(names[0], names[1]), rules(names[0], names[1]), rules("tent", "rope")] {
+            world.reload(&next).unwrap();
+            let refusal = world.perform(&create(&world, known)).unwrap_err();
+            assert_eq!(refusal.cause(), Cause::Unknown(Unknown::Kind));
+            let stack = world.stack(store(&world), 0).unwrap();
+            assert!(world.rules().kind(known).is_none() && !stack.is(known) && !stack.has_mark(wet));
+            assert_eq!(
+                (world.count(known, None), world.tally(known), world.has(wet, None)),
+                (0, Tally::default(), false)
+            );
+            assert_eq!((stack.kind().id(), stack.marks().collect::<Vec<_>>()), ("rope", vec!["wet"]));
+            known = next.find_kind("rope").unwrap();
+            assert_eq!((stack.is(known), world.count(known, None)), (true, 1));
+            assert_eq!(world.shortcuts(world.holder("ann").unwrap()).collect::<Vec<_>>(), [None, Some(known)]);
+            assert!(world.has(next.find_mark("wet").unwrap(), None) && world.recount().is_empty());
+        }
+    }
+    // What is alike still is, by the handles of the ruleset as it is now.
+    let variant = Variant::plain().marked(world.rules().find_mark("wet").unwrap());
+    let (amount, to, landing) = (Amount::Exactly(1), store(&world).into(), Landing::default());
+    let _ = world.perform(&Action::Create { amount, kind: known, variant, to, landing }.into()).unwrap();
+    assert_eq!(world.stack(store(&world), 0).unwrap().count(), 2);
+    // A copy of a ruleset knows them; the same text compiled again does not.
+    assert!(Ruleset::clone(world.rules()).kind(known).is_some() && rules("tent", "rope").kind(known).is_none());
 }
 
 #[test]

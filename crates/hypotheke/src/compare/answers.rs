@@ -41,8 +41,8 @@ impl<'r> Side<'r> {
         Side {
             rules,
             kinds: rules.kinds().map(|kind| (names.kind(kind.id()), kind.handle())).collect(),
-            marks: mark_names.iter().cloned().zip((0..).map(MarkId)).collect(),
-            properties: property_names.iter().cloned().zip((0..).map(PropertyId)).collect(),
+            marks: mark_names.iter().cloned().zip((0..).map(|mark| rules.mark_id(mark))).collect(),
+            properties: property_names.iter().cloned().zip((0..).map(|property| rules.property_id(property))).collect(),
             mark_names,
             property_names,
         }

@@ -89,13 +89,13 @@ impl Change {
             Change::KindLimit(kind, limit) => (*kind, KindPatch::StackLimit(*limit)),
             Change::KindTag(kind, tag) => (*kind, KindPatch::NoTag(*tag)),
             Change::Keep(kind) => {
-                let id = KindId(u32::try_from(*kind).ok()?);
+                let id = rules.kind_id(u32::try_from(*kind).ok()?);
                 (*kind, KindPatch::Keep(!rules.known_kind(id).is_kept()))
             }
             Change::Number(of, number) => (of.kind, KindPatch::Number(rules.find_property(&of.name)?, *number)),
             _ => return None,
         };
-        Some((KindId(u32::try_from(kind).ok()?), patch))
+        Some((rules.kind_id(u32::try_from(kind).ok()?), patch))
     }
 
     /// Makes the change.

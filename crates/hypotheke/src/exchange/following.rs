@@ -343,7 +343,7 @@ impl Following<'_> {
 
     fn changed(&mut self, at: &At, look: &Look) -> Checked<Event> {
         let (end, cell) = self.lying(at)?;
-        let after = self.class(KindId(cell.kind), look)?;
+        let after = self.class(self.world.rules.kind_id(cell.kind), look)?;
         Ok(Event::Changed { at: end, before: Class(cell.class), after })
     }
 

@@ -661,7 +661,7 @@ fn told(finding: &Finding) -> String {
 fn admits(world: &World, test: &Test, (kind, class): (u32, u32)) -> bool {
     let rules = world.rules();
     match world.classes.key(class) {
-        None => test.admits(&rules.known_kind(KindId(kind))),
+        None => test.admits(&rules.known_kind_at(kind)),
         Some(key) => test.admits(&ClassView { rules, key }),
     }
 }

@@ -304,7 +304,7 @@ impl<'p> Draws<'p> {
         let source = scene.source()?;
         let (from, count) = scene.slot_or_container(source);
         let amount = scene.amount(count, 0);
-        Some(Operation::consuming(amount, KindId(source.cell.kind), from))
+        Some(Operation::consuming(amount, scene.world.rules().kind_id(source.cell.kind), from))
     }
 }
 
@@ -333,7 +333,7 @@ impl<'w> Scene<'w> {
     }
 
     fn all_marks(&self) -> Vec<MarkId> {
-        (0..).map(MarkId).take(self.world.rules().marks().len()).collect()
+        (0..).map(|mark| self.world.rules().mark_id(mark)).take(self.world.rules().marks().len()).collect()
     }
 
     fn holder(&mut self) -> Option<HolderId> {
@@ -360,7 +360,7 @@ impl<'w> Scene<'w> {
 
     fn any_kind(&mut self) -> Option<KindId> {
         let kinds = self.world.rules().kinds().len();
-        u32::try_from(self.below(kinds)).ok().filter(|_| kinds > 0).map(KindId)
+        u32::try_from(self.below(kinds)).ok().filter(|_| kinds > 0).map(|kind| self.world.rules().kind_id(kind))
     }
 
     /// What lies on the ground.
@@ -376,7 +376,7 @@ impl<'w> Scene<'w> {
             return ((source.container, source.slot).into(), source.cell.count);
         }
         let place = Place::Container(source.container);
-        let count = self.world.count(KindId(source.cell.kind), Some(place));
+        let count = self.world.count(self.world.rules().kind_id(source.cell.kind), Some(place));
         (place, u32::try_from(count).unwrap_or(u32::MAX))
     }
 
@@ -490,7 +490,7 @@ impl<'w> Scene<'w> {
                 let source = self.source()?;
                 let (from, count) = self.slot_or_container(source);
                 let amount = self.amount(count, 0);
-                let kind = KindId(source.cell.kind);
+                let kind = self.world.rules().kind_id(source.cell.kind);
                 Some(Operation::dropping(amount, from, Landing::default()).only(kind))
             }
             Verb::PickUp => self.pick_up(),
@@ -558,7 +558,7 @@ impl<'w> Scene<'w> {
                 let fits = self.fits(to, cell);
                 let (from, count) = self.slot_or_container(source);
                 let amount = self.amount(count, fits);
-                Some(Operation::moving(amount, from, to).only(KindId(cell.kind)))
+                Some(Operation::moving(amount, from, to).only(self.world.rules().kind_id(cell.kind)))
             }
         }
     }
@@ -623,7 +623,7 @@ impl<'w> Scene<'w> {
         if !binds {
             return Some(Operation::unbinding(holder, shortcut));
         }
-        let mut kind = self.source().map(|source| KindId(source.cell.kind))?;
+        let mut kind = self.source().map(|source| self.world.rules().kind_id(source.cell.kind))?;
         if !self.is_free {
             let had: Vec<KindId> =
                 self.world.all_stacks_in(Some(holder.into())).iter().map(|stack| stack.kind().handle()).collect();

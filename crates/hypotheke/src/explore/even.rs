@@ -154,6 +154,22 @@ impl Even {
         self.cells[usize::from(code)]
     }
 
+    /// Whether all that lies there has a number of its own: nothing lies there that can't come from where the search begins.
+    pub(super) fn knows(&self, world: &World) -> bool {
+        let known = |cell: Cell| {
+            let told = self.cells.get(usize::from(self.code(world, cell))).copied().unwrap_or_default();
+            let is_marked = cell.class as usize >= self.plain.len();
+            let is_known = match world.classes.key(cell.class).filter(|_| is_marked) {
+                Some(key) => self.marked.contains_key(key),
+                None => told.class == cell.class,
+            };
+            is_known && (told.kind, told.count) == (cell.kind, cell.count)
+        };
+        let frame = self.frame.iter().flat_map(|framed| world.slots_of(framed.container).iter().copied());
+        let stacks = frame.filter(|cell| !cell.is_empty()).chain(world.stacks_of(GROUND).map(|(_, cell)| cell));
+        stacks.into_iter().all(known)
+    }
+
     /// The byte of a stack; 0 is none.
     #[inline]
     pub(super) fn code(&self, world: &World, cell: Cell) -> u8 {

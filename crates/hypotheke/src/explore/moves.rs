@@ -421,7 +421,7 @@ impl Scope {
         for (at, cell) in places.stacks() {
             self.set.iter().for_each(|&mark| moves.push(Operation::marking(at, mark)));
             self.unset.iter().for_each(|&mark| moves.push(Operation::unmarking(at, mark)));
-            let kind = world.rules().known_kind(KindId(cell.kind));
+            let kind = world.rules().known_kind_at(cell.kind);
             let listed = self.values.iter().filter(|(property, _)| kind.property(*property).is_some());
             listed.for_each(|&(property, value)| moves.push(Operation::setting(at, property, value)));
         }
@@ -466,8 +466,11 @@ impl Scope {
                 self.actors.iter().for_each(|&actor| create(actor.into()));
             }
         }
-        for (at, cell) in places.stacks().filter(|(_, cell)| self.consumed.contains(&KindId(cell.kind))) {
-            let kind = KindId(cell.kind);
+        for (at, cell) in places.stacks() {
+            let kind = world.rules().kind_id(cell.kind);
+            if !self.consumed.contains(&kind) {
+                continue;
+            }
             self.each_amount(cell.count, |amount| moves.push(Operation::consuming(amount, kind, at)));
         }
         if self.whole_places && !self.consumed.is_empty() {
@@ -566,7 +569,9 @@ impl Scope {
         kinds.dedup();
         for (shortcut, bound) in (0..).zip(world.shortcuts(actor)) {
             if self.tries(Verb::Bind) {
-                kinds.iter().for_each(|&kind| moves.push(Operation::binding(KindId(kind), actor, shortcut)));
+                kinds
+                    .iter()
+                    .for_each(|&kind| moves.push(Operation::binding(world.rules().kind_id(kind), actor, shortcut)));
             }
             if self.tries(Verb::Unbind) && bound.is_some() {
                 moves.push(Operation::unbinding(actor, shortcut));

@@ -122,6 +122,14 @@ impl Packer {
         Packer { shared: Arc::clone(&self.shared), ..Packer::new(world) }
     }
 
+    /// The bytes of any world, be it one that no operation of the scope leads to. Only these are to be compared with each other.
+    pub(super) fn pack_any(&mut self, world: &World, scope: &Scope, bytes: &mut Vec<u8>) {
+        let even = self.even.take_if(|even| !even.knows(world));
+        self.pack(world, scope, bytes);
+        bytes.push(u8::from(even.is_some()));
+        self.even = even.or_else(|| self.even.take());
+    }
+
     pub(super) fn pack(&mut self, world: &World, scope: &Scope, bytes: &mut Vec<u8>) {
         bytes.clear();
         if let Some(even) = &self.even {

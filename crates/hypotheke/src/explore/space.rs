@@ -109,7 +109,7 @@ impl StateSpace {
     /// Bytes that two worlds have in common if a search takes them for one state. Keys of different spaces are unrelated.
     pub fn key(&mut self, world: &World) -> Vec<u8> {
         let mut bytes = Vec::new();
-        self.packer.pack(world, &self.scope, &mut bytes);
+        self.packer.pack_any(world, &self.scope, &mut bytes);
         bytes
     }
 }

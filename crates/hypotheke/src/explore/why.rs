@@ -15,7 +15,7 @@ pub(super) fn why(world: &World) -> Vec<String> {
                 for end in [one, other] {
                     let cell = world.cell(end.spot);
                     if !cell.is_empty() {
-                        asked(world, KindId(cell.kind), end, &mut found);
+                        asked(world, world.rules().kind_id(cell.kind), end, &mut found);
                     }
                 }
             }

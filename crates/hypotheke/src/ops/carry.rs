@@ -93,7 +93,7 @@ impl Draft<'_> {
     pub(super) fn why_kept(&self, cell: Cell, spot: Spot, going: Going) -> Option<Cause> {
         let kept = |cell: Cell| self.world.rules.figures[cell.kind as usize].keep;
         let to_ground = match going {
-            Going::Out => return kept(cell).then_some(Cause::Kept(KindId(cell.kind))),
+            Going::Out => return kept(cell).then_some(Cause::Kept(self.world.rules.kind_id(cell.kind))),
             Going::To(Target::Ground) => true,
             Going::To(Target::Slot(to)) => self.is_on_ground(to.container),
             Going::To(Target::Container(to)) => self.is_on_ground(to),
@@ -103,7 +103,10 @@ impl Draft<'_> {
             return None;
         }
         let inside = || if cell.is_pack() { self.find_within(cell.inner, &kept) } else { None };
-        Some(cell).filter(|&cell| kept(cell)).or_else(inside).map(|cell| Cause::Kept(KindId(cell.kind)))
+        Some(cell)
+            .filter(|&cell| kept(cell))
+            .or_else(inside)
+            .map(|cell| Cause::Kept(self.world.rules.kind_id(cell.kind)))
     }
 
     /// The first container that it would leave and out of which nothing may be taken.

@@ -4,6 +4,7 @@ use super::operation::Variant;
 use super::refusal::{Cause, Refusal, Unknown};
 use crate::id::KindId;
 use crate::language::items_text;
+use crate::ruleset::Kind;
 use crate::world::{Class, End, Event, Place, Traveller, World};
 
 impl World {
@@ -20,6 +21,11 @@ impl World {
             Place::OnGround(stack) => format!("ground/{stack}"),
             Place::Shortcut(id, shortcut) => format!("{}.shortcuts/{shortcut}", self.holder_name(id)),
         }
+    }
+
+    /// A kind as a sentence names it, be it one of another ruleset.
+    pub(super) fn kind_name(&self, kind: KindId) -> &str {
+        self.rules().kind(kind).map_or("an unknown kind", Kind::id)
     }
 
     /// A refusal in one sentence with its figures: `sled would weigh 204 kg of 180 kg`.
@@ -67,9 +73,9 @@ impl World {
             Cause::NotEnough { at, asked, there } => {
                 format!("asked for {asked}, but {there} {} in {}", lie(there), self.place_name(at))
             }
-            Cause::Kept(kind) => format!("{} is kept", self.rules().known_kind(kind).id()),
+            Cause::Kept(kind) => format!("{} is kept", self.kind_name(kind)),
             Cause::NotEmpty(at) => format!("{} is not empty", self.place_name(at)),
-            Cause::InsideItself(kind) => format!("{} would lie in itself", self.rules().known_kind(kind).id()),
+            Cause::InsideItself(kind) => format!("{} would lie in itself", self.kind_name(kind)),
             Cause::TooDeep { would, most } => format!("packs would nest {would} deep of {most}"),
             Cause::BlockedSlot(at) => {
                 format!("{} or another slot that is needed is blocked or taken", self.place_name(at))
@@ -108,7 +114,7 @@ impl World {
     }
 
     fn explain_filter(&self, by: Place, kind: KindId) -> String {
-        let kind = self.rules().known_kind(kind).id();
+        let kind = self.kind_name(kind);
         let filter = match by {
             Place::Container(id) => self.container_def(id).and_then(|def| self.rules().admits(def)),
             Place::Slot(id, slot) => {
@@ -162,7 +168,7 @@ impl World {
     pub fn describe_event(&self, event: &Event) -> String {
         match event {
             Event::Transferred { kind, count, from, to, .. } => {
-                let what = format!("{count} {}", self.rules().known_kind(*kind).id());
+                let what = format!("{count} {}", self.kind_name(*kind));
                 match (from.exists(), to.exists()) {
                     (false, _) => format!("{what} created in {}", self.end_name(to)),
                     (_, false) => format!("{what} consumed from {}", self.end_name(from)),
@@ -176,7 +182,7 @@ impl World {
             Event::Bound { holder, shortcut, after, .. } => {
                 let place = format!("{}.shortcuts/{shortcut}", self.name_of_holder(holder.index));
                 match after {
-                    Some(kind) => format!("{place} points at {}", self.rules().known_kind(*kind).id()),
+                    Some(kind) => format!("{place} points at {}", self.kind_name(*kind)),
                     None => format!("{place} points at nothing"),
                 }
             }

@@ -751,8 +751,7 @@ impl<'w> Draft<'w> {
 
     /// The value of a stack and of all that lies in it, in thousandths.
     pub(super) fn value_of(&self, cell: Cell) -> i64 {
-        let own =
-            self.world.rules.known_kind(KindId(cell.kind)).value().thousandths().saturating_mul(i64::from(cell.count));
+        let own = self.world.rules.known_kind_at(cell.kind).value().thousandths().saturating_mul(i64::from(cell.count));
         if !cell.is_pack() {
             return own;
         }
@@ -909,11 +908,7 @@ impl<'w> Draft<'w> {
     }
 
     pub(super) fn kind(&self, kind: KindId) -> Result<u32, Refusal> {
-        if kind.index() < self.world.rules.figures.len() {
-            Ok(kind.0)
-        } else {
-            Err(Refusal::new(Cause::Unknown(Unknown::Kind)))
-        }
+        if self.world.rules.has_kind(kind) { Ok(kind.0) } else { Err(Refusal::new(Cause::Unknown(Unknown::Kind))) }
     }
 
     /// What a created stack would be.
@@ -924,7 +919,7 @@ impl<'w> Draft<'w> {
         if variant.is_plain() {
             return Ok(Item { kind: number, class: number, weight, inner: GROUND });
         }
-        let known_mark = variant.marks().iter().all(|mark| mark.index() < rules.marks().len());
+        let known_mark = variant.marks().iter().all(|&mark| rules.has_mark(mark));
         let is_number = |property| matches!(rules.known_kind(kind).property(property), Some(PropertyValue::Number(_)));
         if !known_mark || !variant.properties().iter().all(|(property, _)| is_number(*property)) {
             return Err(Refusal::new(Cause::Unknown(Unknown::Variant)));
@@ -962,7 +957,7 @@ impl<'w> Draft<'w> {
     /// Kind, marks and properties of a stack.
     pub(super) fn class_key(&self, cell: Cell) -> ClassKey {
         let known = self.new_class(cell.class).or_else(|| self.world.classes.key(cell.class));
-        known.cloned().unwrap_or_else(|| ClassKey::plain(KindId(cell.kind)))
+        known.cloned().unwrap_or_else(|| ClassKey::plain(self.world.rules.kind_id(cell.kind)))
     }
 
     // Changing.
@@ -1137,7 +1132,7 @@ impl<'w> Draft<'w> {
 
     #[inline]
     fn push_transfer(&mut self, item: Item, count: u32, from: End, to: End) {
-        let (kind, class) = (KindId(item.kind), Class(item.class));
+        let (kind, class) = (self.world.rules.kind_id(item.kind), Class(item.class));
         self.scratch.events.push(Event::Transferred { kind, count, from, to, class, inner: Inner(item.inner) });
     }
 

@@ -7,7 +7,7 @@ use super::reasons::Portion;
 use super::refusal::{Cause, Refusal};
 use super::target::Target;
 use super::{Done, Judged};
-use crate::id::{HolderId, KindId, StackId};
+use crate::id::{HolderId, StackId};
 use crate::language::{Amount, Position};
 use crate::world::{Cell, End, Event, Place, Spot};
 
@@ -198,7 +198,7 @@ impl Equipping {
         }
         let limit = draft.limit(spot, self.cell.kind);
         let is_no_further_over = whole && limit >= draft.limit(source, self.cell.kind);
-        let (at, kind) = (draft.place_of_spot(spot), KindId(self.item.kind));
+        let (at, kind) = (draft.place_of_spot(spot), draft.world.rules.kind_id(self.item.kind));
         if count > limit && !is_no_further_over {
             failed.push(Cause::StackLimit { at, would: u64::from(count), limit, kind });
         }

@@ -155,7 +155,7 @@ impl Draft<'_> {
         let room = if count > limit_there { 0 } else { limit };
         Alike {
             container: self.container_id(container),
-            kind: KindId(item.kind),
+            kind: self.world.rules.kind_id(item.kind),
             empty: count.min(allowed).min(room),
             asked: count,
             limit,
@@ -173,7 +173,7 @@ impl Draft<'_> {
     ) -> (u32, Option<Cause>) {
         let at = || self.place_of_spot(spot);
         if !self.slot_admits(item, spot) {
-            return (0, Some(Cause::NotAdmitted { by: at(), kind: KindId(item.kind) }));
+            return (0, Some(Cause::NotAdmitted { by: at(), kind: self.world.rules.kind_id(item.kind) }));
         }
         if nested.is_some() {
             return (0, nested);

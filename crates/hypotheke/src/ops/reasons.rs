@@ -8,7 +8,6 @@ use super::carry::Going;
 use super::draft::{Draft, Item};
 use super::refusal::{Cause, Reason, Refusal};
 use super::target::Target;
-use crate::id::KindId;
 use crate::quantity::Decimal;
 use crate::world::{Bearer, Place, Spot};
 
@@ -147,19 +146,19 @@ impl Draft<'_> {
                 }
             }
         }
-        found.note(refusing.into_iter().map(|(by, item)| refused_by(self.container_place(by), item)))?;
+        found.note(refusing.into_iter().map(|(by, item)| self.refused_by(self.container_place(by), item)))?;
         match target {
             Target::Slot(spot) => {
                 let refused =
                     routes.iter().map(|(portion, _)| portion.item).find(|&item| !self.slot_admits(item, spot));
-                found.note(refused.map(|item| refused_by(self.place_of_spot(spot), item)))?;
+                found.note(refused.map(|item| self.refused_by(self.place_of_spot(spot), item)))?;
             }
             _ => {
                 let is_refused =
                     |into: u32| found.causes.iter().any(|it| is_refused_by(it, self.container_place(into)));
                 let refused =
                     entering().find(|(item, _, into)| !is_refused(*into) && !self.any_slot_admits(*item, *into));
-                found.note(refused.map(|(item, _, into)| refused_by(self.container_place(into), item)))?;
+                found.note(refused.map(|(item, _, into)| self.refused_by(self.container_place(into), item)))?;
             }
         }
         let nested = |inside: bool| {
@@ -253,7 +252,7 @@ impl Draft<'_> {
             }
             _ => false,
         };
-        let (at, kind) = (self.place_of_spot(spot), KindId(item.kind));
+        let (at, kind) = (self.place_of_spot(spot), self.world.rules.kind_id(item.kind));
         (would > u64::from(limit) && !is_no_further_over).then_some(Cause::StackLimit { at, would, limit, kind })
     }
 
@@ -352,6 +351,8 @@ fn is_refused_by(cause: &Cause, place: Place) -> bool {
     matches!(cause, Cause::NotAdmitted { by, .. } if *by == place)
 }
 
-fn refused_by(by: Place, item: Item) -> Cause {
-    Cause::NotAdmitted { by, kind: KindId(item.kind) }
+impl Draft<'_> {
+    fn refused_by(&self, by: Place, item: Item) -> Cause {
+        Cause::NotAdmitted { by, kind: self.world.rules.kind_id(item.kind) }
+    }
 }

@@ -20,7 +20,9 @@ impl World {
                 format!("{} fewer of them in {}, or a cap of {would}", would - u64::from(count), name(of))
             }
             // A pack is a stack of one, whatever the limits.
-            Cause::StackLimit { at, would, limit, kind } if self.rules().known_kind(kind).pack().is_some() => {
+            Cause::StackLimit { at, would, limit, kind }
+                if self.rules().kind(kind).is_some_and(|kind| kind.pack().is_some()) =>
+            {
                 format!("{} fewer in {}", would - u64::from(limit), name(at))
             }
             Cause::StackLimit { at, would, limit, .. } => {
@@ -42,7 +44,7 @@ impl World {
             Cause::NoTake(of) => format!("{} to let things out (`take = true`)", name(of)),
             Cause::TooDeep { would, .. } => format!("a nesting of {would}, or fewer packs in each other"),
             Cause::BlockedSlot(at) => format!("{} and the further slots that it needs to be free", name(at)),
-            Cause::Kept(kind) => format!("{} not to be kept (`keep = false`)", self.rules().known_kind(kind).id()),
+            Cause::Kept(kind) => format!("{} not to be kept (`keep = false`)", self.kind_name(kind)),
             Cause::Unknown(Unknown::Actor) => "a holder that acts, such as `surveyor lifts …`".to_owned(),
             Cause::OutOfBounds { least, most, .. } => format!("a number of slots from {least} to {most}"),
             Cause::Stale

@@ -308,7 +308,8 @@ impl World {
             self.next_stack += 1;
             StackId::new(self.number, next_stack).0
         };
-        self.note_shortly(transfer(mine, given, end(from, mine.id), end(to, id)), next_stack);
+        let event = self.transfer(mine, given, end(from, mine.id), end(to, id));
+        self.note_shortly(event, next_stack);
         let weight = self.weight_of_one(mine.kind) * i64::from(given);
         if there.is_empty() && given == mine.count {
             self.exchange_cells((from, mine), (to, there), weight);
@@ -363,7 +364,7 @@ impl World {
     /// would fit as far as weight goes.
     #[inline(always)]
     fn weigh_create(&self, amount: Amount, kind: KindId, to: u32) -> Option<(Cell, u32, bool, u32)> {
-        let figures = *self.rules.figures.get(kind.index())?;
+        let figures = *self.rules.figures.get(kind.index()).filter(|_| self.rules.has_kind(kind))?;
         let (asked, exact) = match amount {
             Amount::Exactly(count) => (count, true),
             Amount::UpTo(count) => (count, false),
@@ -423,7 +424,8 @@ impl World {
     fn create_part(&mut self, plain: Cell, (spot, count): (Spot, u32), weight: i64) {
         let before = self.cell(spot);
         let id = if before.is_empty() { self.new_id_shortly() } else { before.id };
-        self.kept_scratch().events.push(transfer(plain, count, End::NOWHERE, end(spot, id)));
+        let event = self.transfer(plain, count, End::NOWHERE, end(spot, id));
+        self.kept_scratch().events.push(event);
         let after = Cell { count: before.count + count, id, ..plain };
         self.put_cell(spot, before, after, weight * i64::from(count));
     }
@@ -472,7 +474,7 @@ impl World {
     /// How many were asked for, and whether no fewer will do.
     #[inline(always)]
     fn weigh_consume(&self, amount: Amount, kind: KindId) -> Option<(u32, bool)> {
-        let figures = self.rules.figures.get(kind.index())?;
+        let figures = self.rules.figures.get(kind.index()).filter(|_| self.rules.has_kind(kind))?;
         let (asked, exact) = match amount {
             Amount::Exactly(count) => (count, true),
             Amount::UpTo(count) => (count, false),
@@ -512,7 +514,8 @@ impl World {
         let given = match asked <= cell.count || !exact && is_last() {
             true => {
                 let given = asked.min(cell.count);
-                self.note_shortly(transfer(cell, given, end(first, cell.id), End::NOWHERE), self.next_stack);
+                let event = self.transfer(cell, given, end(first, cell.id), End::NOWHERE);
+                self.note_shortly(event, self.next_stack);
                 self.put_cell(first, cell, less(cell, given), -weight * i64::from(given));
                 given
             }
@@ -538,7 +541,7 @@ impl World {
         if enough {
             for &(spot, count) in &parts {
                 let cell = self.cell(spot);
-                let event = transfer(cell, count, end(spot, cell.id), End::NOWHERE);
+                let event = self.transfer(cell, count, end(spot, cell.id), End::NOWHERE);
                 self.kept_scratch().events.push(event);
             }
             self.remember_shortly(self.next_stack);
@@ -551,6 +554,12 @@ impl World {
         let scratch = self.kept_scratch();
         (scratch.parts, scratch.applied) = (parts, enough);
         enough.then_some(done)
+    }
+
+    #[inline(always)]
+    fn transfer(&self, cell: Cell, count: u32, from: End, to: End) -> Event {
+        let (kind, class) = (self.rules.kind_id(cell.kind), Class(cell.class));
+        Event::Transferred { kind, count, from, to, class, inner: Inner(GROUND) }
     }
 
     // Beginning and end.
@@ -624,10 +633,4 @@ pub(super) fn less(cell: Cell, count: u32) -> Cell {
 #[inline(always)]
 fn end(spot: Spot, id: u64) -> End {
     End { spot, stack: StackId(id), position: Position::default() }
-}
-
-#[inline(always)]
-fn transfer(cell: Cell, count: u32, from: End, to: End) -> Event {
-    let (kind, class) = (KindId(cell.kind), Class(cell.class));
-    Event::Transferred { kind, count, from, to, class, inner: Inner(GROUND) }
 }

@@ -8,7 +8,6 @@ use rustc_hash::FxHashMap;
 
 use super::draft::Draft;
 use super::{Done, Judged};
-use crate::id::KindId;
 use crate::language::SortKey;
 use crate::world::{Cell, Place, Spot};
 
@@ -104,7 +103,7 @@ enum Key {
 impl Keyed {
     fn new(draft: &Draft<'_>, by: SortKey, slot: u32, cell: Cell) -> Keyed {
         let rules = &draft.world.rules;
-        let kind = rules.known_kind(KindId(cell.kind));
+        let kind = rules.known_kind_at(cell.kind);
         let key = match by {
             SortKey::Kind => Key::Text(kind.id().to_owned()),
             SortKey::Name => Key::Text(kind.name().to_owned()),

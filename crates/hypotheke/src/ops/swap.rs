@@ -7,7 +7,6 @@ use super::reasons::Found;
 use super::refusal::{Cause, Reason, Refusal};
 use super::target::Target;
 use super::{Done, Judged};
-use crate::id::KindId;
 use crate::world::{Cell, Place, Spot};
 
 pub(super) fn judge(draft: &mut Draft<'_>, one: Place, other: Place) -> Judged {
@@ -80,7 +79,7 @@ impl Way {
 /// By the filter of a container, and by that of the slot.
 #[inline]
 fn not_admitted(draft: &Draft<'_>, way: &Way) -> impl Iterator<Item = Cause> {
-    let (item, kind) = (draft.item(way.cell), KindId(way.cell.kind));
+    let (item, kind) = (draft.item(way.cell), draft.world.rules.kind_id(way.cell.kind));
     let refusing = draft.all_not_admitting(item, Some(way.from), way.to.container);
     let by_container = refusing.map(move |at| Cause::NotAdmitted { by: draft.container_place(at), kind });
     let by_slot =
@@ -120,6 +119,6 @@ fn why_over_limit(draft: &Draft<'_>, Way { cell, from, to }: &Way) -> Option<Cau
         return None;
     }
     let excess = cell.count.saturating_sub(draft.limit(*from, cell.kind));
-    let (at, kind) = (draft.place_of_spot(*to), KindId(cell.kind));
+    let (at, kind) = (draft.place_of_spot(*to), draft.world.rules.kind_id(cell.kind));
     (cell.count - limit > excess).then_some(Cause::StackLimit { at, would: u64::from(cell.count), limit, kind })
 }

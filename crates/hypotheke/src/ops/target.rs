@@ -4,7 +4,6 @@ use smallvec::SmallVec;
 
 use super::draft::{Draft, Item, Onto};
 use super::refusal::{Cause, Refusal, Unknown};
-use crate::id::KindId;
 use crate::ruleset::{FilterId, NO_PACK, Way};
 use crate::world::{Bearer, Cell, Place, Spot};
 
@@ -340,7 +339,7 @@ impl Draft<'_> {
             return None;
         }
         if item.is_pack() && self.is_within(container, item.inner) {
-            return Some(Cause::InsideItself(KindId(item.kind)));
+            return Some(Cause::InsideItself(self.world.rules.kind_id(item.kind)));
         }
         let (depth, most) = (self.depth(container), self.world.rules.nesting());
         if source.is_some_and(|source| depth <= self.depth(source.container)) {
@@ -421,7 +420,8 @@ impl Draft<'_> {
             return Some(cause);
         }
         let by = Place::Container(self.container_id(container));
-        (!self.any_slot_admits(item, container)).then_some(Cause::NotAdmitted { by, kind: KindId(item.kind) })
+        (!self.any_slot_admits(item, container))
+            .then_some(Cause::NotAdmitted { by, kind: self.world.rules.kind_id(item.kind) })
     }
 
     /// Whether one of its slots would admit an item if all were empty.
@@ -438,7 +438,7 @@ impl Draft<'_> {
             return Some(Cause::NoPut(place(closed)));
         }
         let refusing = self.not_admitting(item, source, container)?;
-        Some(Cause::NotAdmitted { by: place(refusing), kind: KindId(item.kind) })
+        Some(Cause::NotAdmitted { by: place(refusing), kind: self.world.rules.kind_id(item.kind) })
     }
 
     /// It does not nest there, or something would bear too much: first by the caps of all that would bear it, from the

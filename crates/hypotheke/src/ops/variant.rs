@@ -11,7 +11,7 @@ use crate::world::{Cell, ClassKey, Place, Spot};
 
 impl Draft<'_> {
     pub(super) fn known_mark(&self, mark: MarkId) -> Result<(), Refusal> {
-        let known = mark.index() < self.world.rules.marks().len();
+        let known = self.world.rules.has_mark(mark);
         if known { Ok(()) } else { Err(Refusal::new(Cause::Unknown(Unknown::Variant))) }
     }
 

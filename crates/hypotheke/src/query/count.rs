@@ -32,6 +32,9 @@ impl World {
     #[must_use]
     pub fn count(&self, what: impl Into<What>, place: Option<Place>) -> u64 {
         let what = what.into();
+        if matches!(what, What::Kind(kind) if !self.rules.has_kind(kind)) {
+            return 0;
+        }
         match place {
             None => self.count_anywhere(what),
             Some(Place::Container(id)) if self.has_container(id) => self.count_in(what, id.index),
@@ -89,7 +92,7 @@ impl World {
     /// counted under a class is counted under its kind too.
     fn class_counts_as(&self, what: What, class: u32) -> bool {
         match (what, self.classes.key(class)) {
-            (What::Tag(tag), None) => self.rules.known_kind(KindId(class)).has_tag(tag),
+            (What::Tag(tag), None) => self.rules.known_kind_at(class).has_tag(tag),
             (What::Mark(mark), Some(key)) => key.marks.contains(&mark),
             (What::Kind(kind), None) => class == kind.0,
             _ => false,
@@ -99,7 +102,7 @@ impl World {
     fn cell_is(&self, cell: Cell, what: What) -> bool {
         match what {
             What::Kind(kind) => cell.kind == kind.0,
-            What::Tag(tag) => self.rules.known_kind(KindId(cell.kind)).has_tag(tag),
+            What::Tag(tag) => self.rules.known_kind_at(cell.kind).has_tag(tag),
             What::Mark(mark) => self.classes.key(cell.class).is_some_and(|key| key.marks.contains(&mark)),
         }
     }

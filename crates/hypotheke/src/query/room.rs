@@ -36,7 +36,7 @@ impl World {
         let place = place.into();
         if let Place::Container(id) = place
             && self.has_container(id)
-            && kind.index() < self.rules.kinds().len()
+            && self.rules.has_kind(kind)
             && self.rules.needs.is_empty()
         {
             let space = self.space_for(kind, id.index);

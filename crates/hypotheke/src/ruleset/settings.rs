@@ -299,6 +299,8 @@ impl Lister<'_> {
 
     fn of_ruleset(&mut self) -> Vec<Setting> {
         let Ruleset {
+            // Which ruleset of the process it is says nothing of what it means.
+            tag: _,
             title,
             version,
             weight_unit,

@@ -13,7 +13,7 @@ use super::places::{Cap, ContainerDef, HolderDef, SlotRule};
 use super::source::{Arena, RulesetSource, Text};
 use super::start::StartEntry;
 use crate::filter::Test;
-use crate::id::{ContainerDefId, HolderDefId, KindId, MarkId, PropertyId, TagId};
+use crate::id::{ContainerDefId, HolderDefId, KindId, MarkId, PropertyId, RulesetTag, TagId};
 use crate::quantity::Decimal;
 use crate::text::{Diagnostics, Source};
 
@@ -23,6 +23,8 @@ use crate::text::{Diagnostics, Source};
 /// worlds share it.
 #[derive(Clone, Default)]
 pub struct Ruleset {
+    /// Its handles carry it.
+    pub(crate) tag: RulesetTag,
     pub(crate) title: String,
     pub(crate) version: u32,
     pub(crate) weight_unit: String,
@@ -237,26 +239,62 @@ impl Ruleset {
     /// All kinds, in the order in which they were written.
     #[must_use]
     pub fn kinds(&self) -> impl ExactSizeIterator<Item = Kind<'_>> {
-        (0..self.kinds.len()).map(|index| self.known_kind(KindId(u32::try_from(index).unwrap_or(u32::MAX))))
+        (0..self.kinds.len()).map(|index| self.known_kind(self.kind_id(u32::try_from(index).unwrap_or(u32::MAX))))
     }
 
-    /// A kind by its handle. None if the handle is one of a ruleset that has more kinds.
+    /// A kind by its handle. None if another ruleset gave the handle.
     #[must_use]
     pub fn kind(&self, id: KindId) -> Option<Kind<'_>> {
-        (id.index() < self.kinds.len()).then(|| self.known_kind(id))
+        self.has_kind(id).then(|| self.known_kind(id))
+    }
+
+    /// Whether a handle of a kind is one of its own.
+    #[inline(always)]
+    pub(crate) fn has_kind(&self, id: KindId) -> bool {
+        id.1 == self.tag && id.index() < self.kinds.len()
+    }
+
+    pub(crate) fn has_mark(&self, id: MarkId) -> bool {
+        id.1 == self.tag && id.index() < self.marks.len()
+    }
+
+    #[inline(always)]
+    pub(crate) fn kind_id(&self, index: u32) -> KindId {
+        KindId(index, self.tag)
+    }
+
+    pub(crate) fn mark_id(&self, index: u32) -> MarkId {
+        MarkId(index, self.tag)
+    }
+
+    pub(crate) fn property_id(&self, index: u32) -> PropertyId {
+        PropertyId(index, self.tag)
+    }
+
+    pub(crate) fn container_def_id(&self, index: u32) -> ContainerDefId {
+        ContainerDefId(index, self.tag)
+    }
+
+    pub(crate) fn holder_def_id(&self, index: u32) -> HolderDefId {
+        HolderDefId(index, self.tag)
     }
 
     /// A kind by a handle that is known to be one of this ruleset.
     pub(crate) fn known_kind(&self, id: KindId) -> Kind<'_> {
-        debug_assert!(id.index() < self.kinds.len(), "a kind of another ruleset");
+        debug_assert!(self.has_kind(id), "a kind of another ruleset");
         Kind { rules: self, id }
+    }
+
+    /// A kind by its position.
+    pub(crate) fn known_kind_at(&self, index: u32) -> Kind<'_> {
+        self.known_kind(self.kind_id(index))
     }
 
     /// A kind by its id, such as `fuel-drum`.
     #[must_use]
     pub fn find_kind(&self, id: &str) -> Option<KindId> {
         let same = |&index: &u32| self.arena.get(self.kinds[index as usize].id) == id;
-        self.kind_index.find(hash_of(id), same).map(|&index| KindId(index))
+        self.kind_index.find(hash_of(id), same).map(|&index| self.kind_id(index))
     }
 
     /// A tag by its name.

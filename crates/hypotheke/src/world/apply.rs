@@ -225,6 +225,7 @@ impl World {
             self.cells.truncate(base);
         } else {
             state.generation -= 1;
+            state.since = state.came_before.pop().unwrap_or(state.since);
             self.set_waiting(inner);
         }
     }

@@ -66,6 +66,21 @@ impl ClassTable {
         ClassTable { kinds: u32::try_from(rules.kinds().len()).unwrap_or(u32::MAX), ..ClassTable::default() }
     }
 
+    /// The same classes by the handles of a ruleset of the same text.
+    pub(crate) fn go_on_under(&mut self, rules: &Ruleset) {
+        self.by_key.clear();
+        for (class, entry) in (self.kinds..).zip(&mut self.entries) {
+            let ClassKey { kind, marks, properties } = &*entry.key;
+            let key = ClassKey {
+                kind: rules.kind_id(kind.0),
+                marks: marks.iter().map(|mark| rules.mark_id(mark.0)).collect(),
+                properties: properties.iter().map(|(id, value)| (rules.property_id(id.0), *value)).collect(),
+            };
+            entry.key = Arc::new(key);
+            self.by_key.insert(Arc::clone(&entry.key), class);
+        }
+    }
+
     pub(crate) fn find(&self, key: &ClassKey) -> Option<u32> {
         if key.is_plain() { Some(key.kind.0) } else { self.by_key.get(key).copied() }
     }

@@ -161,6 +161,8 @@ pub(crate) struct ContainerState {
     since: Moment,
     /// How often it has been brought again under this number.
     generation: u32,
+    /// The moments at which it came before, as far as it may come back to them: what is undone is known by its old handles again.
+    came_before: Vec<Moment>,
     pub(crate) def: u32,
     presence: Presence,
     /// As in its definition, side by side with what else operations read.

@@ -9,7 +9,7 @@ use super::{
     Bearer, Cell, Class, ClassKey, ContainerState, GROUND, HolderState, Inner, NONE, Origin, PerKind, Place, Presence,
     Spot, Tally, World,
 };
-use crate::id::{ContainerDefId, ContainerId, HolderDefId, HolderId, KindId, MarkId, StackId};
+use crate::id::{ContainerId, HolderId, KindId, MarkId, StackId};
 use crate::language::Position;
 use crate::quantity::Decimal;
 use crate::ruleset::{Cap, ContainerDef, FilterId, HolderDef, Kind, PropertyValue, Ruleset};
@@ -172,13 +172,13 @@ impl World {
     /// The definition of a container.
     #[must_use]
     pub fn container_def(&self, id: ContainerId) -> Option<&ContainerDef> {
-        self.container_state(id).map(|state| self.rules.container(ContainerDefId(state.def)))
+        self.container_state(id).map(|state| self.rules.container(self.rules.container_def_id(state.def)))
     }
 
     /// The definition of a holder.
     #[must_use]
     pub fn holder_def(&self, id: HolderId) -> Option<&HolderDef> {
-        self.holder_state(id).map(|state| self.rules.holder(HolderDefId(state.def)))
+        self.holder_state(id).map(|state| self.rules.holder(self.rules.holder_def_id(state.def)))
     }
 
     /// The holder that carries a container, or the pack whose inside it is.
@@ -347,6 +347,9 @@ impl World {
     /// How many items of a kind came into the world and left it.
     #[must_use]
     pub fn tally(&self, kind: KindId) -> Tally {
+        if !self.rules.has_kind(kind) {
+            return Tally::default();
+        }
         let (created, consumed) = self.tallies.get(kind.index()).unwrap_or_default();
         let (arrived, departed) = self.travelled.get(&kind).copied().unwrap_or_default();
         Tally { created, consumed, arrived, departed }
@@ -542,7 +545,7 @@ impl World {
     /// Weight and cap of a holder, in thousandths.
     pub(crate) fn holder_weight_and_cap(&self, holder: u32) -> (i64, i64) {
         let state = &self.holders[holder as usize];
-        (state.weight, self.rules.holder(HolderDefId(state.def)).weight_cap)
+        (state.weight, self.rules.holder(self.rules.holder_def_id(state.def)).weight_cap)
     }
 
     /// The most items of a kind in a slot.
@@ -587,7 +590,7 @@ impl World {
     /// The kinds of which items were created or consumed, and some that never were.
     pub(crate) fn counted_kinds(&self) -> impl Iterator<Item = KindId> + '_ {
         let counted = self.tallies.counted_with(&self.tallies);
-        counted.filter_map(|kind| u32::try_from(kind).ok().map(KindId))
+        counted.filter_map(|kind| u32::try_from(kind).ok().map(|kind| self.rules.kind_id(kind)))
     }
 
     /// Whether of each kind so many items are held as came into the world and did not leave it.
@@ -597,7 +600,7 @@ impl World {
             let (created, consumed) = self.tallies.get(kind).unwrap_or_default();
             let (arrived, departed) = match u32::try_from(kind) {
                 Ok(kind) if !self.travelled.is_empty() => {
-                    self.travelled.get(&KindId(kind)).copied().unwrap_or_default()
+                    self.travelled.get(&self.rules.kind_id(kind)).copied().unwrap_or_default()
                 }
                 _ => (0, 0),
             };
@@ -717,7 +720,7 @@ impl<'w> SlotView<'w> {
     /// The most items of a kind that it may hold, without asking its filter; 0 for a kind that the ruleset does not have.
     #[must_use]
     pub fn limit(self, kind: KindId) -> u32 {
-        if kind.index() < self.world.rules.figures.len() { self.world.limit(self.spot, kind.0) } else { 0 }
+        if self.world.rules.has_kind(kind) { self.world.limit(self.spot, kind.0) } else { 0 }
     }
 }
 
@@ -731,7 +734,7 @@ impl<'w> StackView<'w> {
     /// The kind of its items.
     #[must_use]
     pub fn kind(self) -> Kind<'w> {
-        self.world.rules.known_kind(KindId(self.cell.kind))
+        self.world.rules.known_kind_at(self.cell.kind)
     }
 
     /// How many items it has.
@@ -802,7 +805,7 @@ impl<'w> StackView<'w> {
     }
 
     pub(crate) fn class_key(self) -> ClassKey {
-        let plain = || ClassKey::new(&self.world.rules, KindId(self.cell.kind), &[], &[]);
+        let plain = || ClassKey::new(&self.world.rules, self.world.rules.kind_id(self.cell.kind), &[], &[]);
         self.world.classes.key(self.cell.class).cloned().unwrap_or_else(plain)
     }
 }

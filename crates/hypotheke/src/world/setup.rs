@@ -32,8 +32,8 @@ impl World {
         }
         for (holder, def) in (0..).zip(rules.holders()) {
             world.bring_holder(holder, def.id(), holder);
-            for &ContainerDefId(container) in def.carries() {
-                let carried = rules.container(ContainerDefId(container));
+            for &ContainerDefId(container, _) in def.carries() {
+                let carried = rules.container(rules.container_def_id(container));
                 let name = format!("{}.{}", def.id(), carried.id());
                 world.bring_container(world.container_count(), &name, container, carried.slots, Some(holder));
             }
@@ -163,7 +163,15 @@ impl World {
             self.containers.push(ContainerState { base, ..ContainerState::new(&self.rules, def, slots) });
         } else {
             self.waiting.remove(&(def, index));
-            self.containers[index as usize].generation += 1;
+            let most = self.most_kept();
+            let state = &mut self.containers[index as usize];
+            state.generation += 1;
+            if most > 0 {
+                // An operation brings a container once.
+                let known = state.came_before.len();
+                state.came_before.drain(..known.saturating_sub(most - 1));
+                state.came_before.push(state.since);
+            }
         }
         let state = &mut self.containers[index as usize];
         (state.slots, state.since) = (slots, self.now.moment());
@@ -190,7 +198,8 @@ impl World {
         for (kind, tally) in tallies.iter().enumerate().filter(|(_, tally)| (tally.created, tally.consumed) != (0, 0)) {
             *self.tallies.value(kind) = (tally.created, tally.consumed);
         }
-        let kinds = (0..).map(KindId).zip(tallies.iter().map(|tally| (tally.arrived, tally.departed)));
+        let kinds =
+            (0..).map(|kind| self.rules.kind_id(kind)).zip(tallies.iter().map(|tally| (tally.arrived, tally.departed)));
         self.travelled = kinds.filter(|(_, travelled)| *travelled != (0, 0)).collect();
     }
 
@@ -234,6 +243,12 @@ impl World {
         self.rules = Arc::clone(rules);
         self.revision += 1;
         self.now.pass();
+        let anew = |kind: KindId| rules.kind_id(kind.0);
+        for holder in &mut self.holders {
+            holder.shortcuts.iter_mut().for_each(|bound| *bound = bound.map(anew));
+        }
+        self.travelled = std::mem::take(&mut self.travelled).into_iter().map(|(kind, it)| (anew(kind), it)).collect();
+        self.classes.go_on_under(rules);
         let since = self.now.moment();
         self.holders.iter_mut().for_each(|holder| holder.since = since);
         self.give_handles(&|_, _| since);
@@ -321,6 +336,7 @@ impl ContainerState {
             def,
             since: Moment::NEVER,
             generation: 0,
+            came_before: Vec::new(),
             presence: Presence::Inside,
             came: 0,
             holder: NONE,

@@ -273,7 +273,7 @@ impl World {
     /// How many of which kinds lie in a group of containers.
     fn items_of(&self, group: &[u32]) -> Vec<(KindId, u32)> {
         let cells = group.iter().flat_map(|&container| self.cells_in(container));
-        cells.map(|cell| (KindId(cell.kind), cell.count)).collect()
+        cells.map(|cell| (self.rules.kind_id(cell.kind), cell.count)).collect()
     }
 
     /// How many items would go along.

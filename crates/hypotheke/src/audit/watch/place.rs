@@ -4,7 +4,7 @@ use smallvec::SmallVec;
 
 use super::Counted;
 use super::whole::Counts;
-use crate::id::{KindId, StackId};
+use crate::id::StackId;
 use crate::ruleset::{ContainerDef, FilterId, Kind, PropertyValue, Ruleset};
 use crate::world::{Cell, ClassKey, ClassView, GROUND, World};
 
@@ -75,7 +75,7 @@ impl Place {
 
     fn count_out(&mut self, world: &World, cell: Cell) {
         let rules = world.rules();
-        let kind = rules.known_kind(KindId(cell.kind));
+        let kind = rules.known_kind_at(cell.kind);
         self.weight -= i128::from(kind.weight().thousandths()) * i128::from(cell.count);
         let plain = ClassKey::plain(kind.handle());
         let view = ClassView { rules, key: world.classes.key(cell.class).unwrap_or(&plain) };
@@ -149,7 +149,7 @@ impl Judge<'_> {
         if cell.kind as usize >= self.rules.kinds().len() {
             return false;
         }
-        let kind = self.rules.known_kind(KindId(cell.kind));
+        let kind = self.rules.known_kind_at(cell.kind);
         let known = std::mem::replace(&mut place.cells[slot as usize], cell);
         *counted.held.value(cell.kind as usize) += i128::from(cell.count);
         place.weight += i128::from(kind.weight().thousandths()) * i128::from(cell.count);
@@ -159,9 +159,9 @@ impl Judge<'_> {
 
     /// What lies there as before may have another inside.
     fn packs(&self, cells: &[Cell], place: &mut Place) -> bool {
-        let is_pack = |cell: Cell| cell.is_pack() || self.rules.known_kind(KindId(cell.kind)).pack().is_some();
+        let is_pack = |cell: Cell| cell.is_pack() || self.rules.known_kind_at(cell.kind).pack().is_some();
         let mut packs = cells.iter().filter(|cell| !cell.is_empty() && is_pack(**cell));
-        let keeps = packs.all(|&cell| self.pack(cell, self.rules.known_kind(KindId(cell.kind)), place));
+        let keeps = packs.all(|&cell| self.pack(cell, self.rules.known_kind_at(cell.kind), place));
         place.has_packs = !place.insides.is_empty();
         keeps
     }
@@ -216,7 +216,7 @@ impl Judge<'_> {
     fn needs(&self, cells: &[Cell]) -> bool {
         let Some(def) = self.def else { return true };
         let named = |slot: usize| def.ruled.get(slot).and_then(|rule| rule.name.as_deref());
-        let needs = |cell: &Cell| self.rules.known_kind(KindId(cell.kind)).needs();
+        let needs = |cell: &Cell| self.rules.known_kind_at(cell.kind).needs();
         // Of each slot, whether what lies there, or lies elsewhere and needs it, takes it.
         let mut taken: Vec<bool> = cells.iter().map(|cell| !cell.is_empty()).collect();
         for (slot, cell) in cells.iter().enumerate().filter(|(_, cell)| !cell.is_empty()) {

@@ -126,7 +126,7 @@ impl Walk<'_> {
     fn admitted_deep(&self, number: u32) -> bool {
         let rules = &self.watch.rules;
         self.watch.places[number as usize].cells.iter().filter(|cell| !cell.is_empty()).all(|cell| {
-            let plain = ClassKey::plain(KindId(cell.kind));
+            let plain = ClassKey::plain(rules.kind_id(cell.kind));
             let key = self.world.classes.key(cell.class).unwrap_or(&plain);
             self.deep.iter().all(|&filter| rules.filter(filter).test.admits(&ClassView { rules, key }))
         })
@@ -168,5 +168,5 @@ impl Walk<'_> {
 }
 
 fn holder_def(world: &World, holder: u32) -> HolderDefId {
-    HolderDefId(u32::try_from(world.def_of_holder(holder)).unwrap_or(u32::MAX))
+    world.rules.holder_def_id(u32::try_from(world.def_of_holder(holder)).unwrap_or(u32::MAX))
 }

@@ -11,7 +11,7 @@ use hashbrown::HashTable;
 use hashbrown::hash_table::Entry;
 use rustc_hash::FxHashMap;
 
-use crate::id::{MarkId, PropertyId, TagId};
+use crate::id::{MarkId, PropertyId, RulesetTag, TagId};
 use crate::language::{NamedPortion, Path};
 use crate::ruleset::bits::Bits;
 use crate::ruleset::error::RulesetErrors;
@@ -72,6 +72,7 @@ fn small(index: usize) -> u32 {
 
 impl Compiler {
     fn compile(&mut self) {
+        self.rules.tag = RulesetTag::fresh();
         self.rules.title = self.source.title.take().unwrap_or_default();
         self.rules.version = self.source.version.max(1);
         self.compile_nesting();
@@ -133,7 +134,7 @@ impl Compiler {
             let parent = name.rsplit_once('.').and_then(|(parent, _)| self.rules.tag_index.get(parent).copied());
             let (label, note, stack_limit) =
                 declared.map_or((None, None, None), |tag| (tag.label.take(), tag.note.take(), tag.stack_limit));
-            self.rules.tag_index.insert(name.clone(), TagId(small(self.rules.tags.len())));
+            self.rules.tag_index.insert(name.clone(), TagId(small(self.rules.tags.len()), self.rules.tag));
             self.rules.tags.push(Tag { name, parent, label, note: note.unwrap_or_default(), stack_limit });
         }
         for index in 0..self.source.tag_names.len() {
@@ -151,7 +152,7 @@ impl Compiler {
     fn compile_marks(&mut self) {
         for mark in &mut self.source.marks {
             let name: Box<str> = mark.name.value.as_str().into();
-            self.rules.mark_index.insert(name.clone(), MarkId(small(self.rules.marks.len())));
+            self.rules.mark_index.insert(name.clone(), MarkId(small(self.rules.marks.len()), self.rules.tag));
             self.rules.marks.push(Mark { name, label: mark.label.take(), note: mark.note.take().unwrap_or_default() });
         }
     }
@@ -225,7 +226,9 @@ impl Compiler {
 
     fn compile_properties(&mut self) {
         for Written { value: name, .. } in &self.source.property_names {
-            self.rules.property_index.insert(name.clone(), PropertyId(small(self.rules.properties.len())));
+            self.rules
+                .property_index
+                .insert(name.clone(), PropertyId(small(self.rules.properties.len()), self.rules.tag));
             self.rules.properties.push(Property { name: name.clone(), is_text: false });
         }
         // Table columns come property by property; a kind wants its own side by side.
@@ -254,7 +257,7 @@ impl Compiler {
                 *range = (end, end);
             }
             range.1 = end + 1;
-            self.rules.kind_properties.push((PropertyId(property), value));
+            self.rules.kind_properties.push((PropertyId(property, self.rules.tag), value));
         }
     }
 

@@ -3,7 +3,7 @@
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::{Compiler, small};
-use crate::id::{ContainerDefId, HolderDefId, KindId};
+use crate::id::{ContainerDefId, HolderDefId};
 use crate::quantity::Decimal;
 use crate::ruleset::places::{Cap, ContainerDef, HolderDef, SlotDef, Way};
 use crate::ruleset::source::{CapSource, ContainerSource, HolderSource, SlotSource, Written};
@@ -27,7 +27,7 @@ impl Compiler {
     pub(super) fn compile_containers(&mut self) {
         let mut slots_in_all = 0;
         for container in std::mem::take(&mut self.source.containers) {
-            let id = ContainerDefId(small(self.rules.containers.len()));
+            let id = ContainerDefId(small(self.rules.containers.len()), self.rules.tag);
             let def = self.compile_container(&container);
             slots_in_all += u64::from(def.bounds.1) * def.copies.len().max(1) as u64;
             if slots_in_all > MOST_SLOTS_IN_ALL {
@@ -186,7 +186,7 @@ impl Compiler {
                 self.rules.attributes.push(name.as_str().into());
                 self.rules.attributes.len() - 1
             });
-            self.rules.grants.push((KindId(kind), attribute, number));
+            self.rules.grants.push((self.rules.kind_id(kind), attribute, number));
         }
         self.rules.grants.sort_by_key(|(kind, attribute, _)| (*kind, *attribute));
     }
@@ -276,7 +276,9 @@ impl Compiler {
                 spent: holder.spent_shortcuts,
                 burden: self.compile_burden(&holder.id.value, &holder.burden),
             };
-            self.rules.holder_index.insert(def.id.clone(), HolderDefId(small(self.rules.holders.len())));
+            self.rules
+                .holder_index
+                .insert(def.id.clone(), HolderDefId(small(self.rules.holders.len()), self.rules.tag));
             self.rules.holders.push(def);
             self.source.holders.push(holder);
         }
