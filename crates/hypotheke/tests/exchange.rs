@@ -4,7 +4,8 @@ use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use hypotheke::exchange::{
-    Answer, Change, Client, ClientError, FollowError, Request, RequestId, Server, ToClient, ToServer, Update,
+    Answer, Change, Client, ClientError, FollowError, Request, RequestId, RequestLimits, Server, ToClient, ToServer,
+    Update,
 };
 use hypotheke::{Amount, Departures, NamedOperation, Operation, Reason, Ruleset, Snapshot, World};
 use proptest::prelude::*;
@@ -317,6 +318,42 @@ fn a_client_that_missed_much_gets_the_whole_world() {
     // One who is ahead of the server's life gets the world too.
     assert!(matches!(server.receive(&ToServer::Missed { since: 77, undone: 0 }).to_sender[..], [ToClient::World(_)]));
     assert!(server.receive(&ToServer::Missed { since: 5, undone: 0 }).to_sender.is_empty());
+}
+
+#[test]
+fn a_server_takes_no_request_that_asks_for_too_much() {
+    let rules = rules(4);
+    let ask = |server: &mut Server, sentence: &str| {
+        let replies = server.receive(&ToServer::Request(Box::new(Request::new(operation(sentence)))));
+        let [ToClient::Answer { answer, .. }] = &replies.to_sender[..] else { panic!("{replies:?}") };
+        (answer.clone(), replies.to_all.is_some())
+    };
+    let refused = |server: &mut Server, sentence: &str, [asked, most]: [u32; 2]| {
+        let before = server.world().snapshot();
+        let (answer, is_told) = ask(server, sentence);
+        let Answer::Refused { reason: Reason::BadAmount, figures: Some(figures), .. } = answer else {
+            panic!("{sentence}: {answer:?}")
+        };
+        assert_eq!((figures, is_told), ((asked.into(), most.into()), false));
+        assert_eq!((server.world().snapshot(), server.world().events().len()), (before, 0));
+    };
+    let mut server = Server::new(World::new(&rules), 10).with_limits(RequestLimits { steps: 3, changes: 4 });
+    let list = |steps: usize| format!("together ({})", vec!["mark depot/0 wet"; steps].join("; "));
+    refused(&mut server, &list(4), [4, 3]);
+    refused(&mut server, &format!("together ({}; {})", list(2), list(2)), [4, 3]);
+    // A list that names what is not there is not even looked up.
+    refused(&mut server, "together (sort x; sort x; sort x; sort x)", [4, 3]);
+    assert!(ask(&mut server, &list(3)).0.outcome().is_some());
+    let _ = server.perform(&operation("unmark depot/0 wet").resolve(server.world()).unwrap()).unwrap();
+    refused(&mut server, "drop from depot", [7, 4]);
+    refused(&mut server, "create 99 rope in ground", [99, 4]);
+    assert_eq!(ask(&mut server, "drop flare from depot").0.outcome().map(|it| it.done()), Some(20));
+    // The game's own operations are not limited, and neither is what a world takes by itself.
+    let picked = operation("pick up flare to depot").resolve(server.world()).unwrap();
+    let _ = server.perform(&picked).unwrap();
+    let many = "together (".to_owned() + &vec!["sort depot"; 200].join("; ") + ")";
+    assert!(World::new(&rules).request(&Request::new(operation(&many)), &Departures::new()).outcome().is_some());
+    refused(&mut Server::new(World::new(&rules), 10), &many, [200, 100]);
 }
 
 #[test]

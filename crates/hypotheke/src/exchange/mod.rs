@@ -27,7 +27,7 @@ mod writing;
 pub use client::{Client, ClientError, Received};
 pub use following::FollowError;
 pub use message::{PROTOCOL, ToClient, ToServer, Welcome};
-pub use request::{Answer, Answered, Request, RequestId, RequestIdError};
+pub use request::{Answer, Answered, Request, RequestId, RequestIdError, RequestLimits};
 pub(crate) use request::{RequestWindow, Taken};
 pub use server::{Replies, Server};
 pub use update::{At, Change, Look, Update};

@@ -224,6 +224,28 @@ impl RequestWindow {
     }
 }
 
+/// What a request may ask for at most, so that none makes all others wait.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct RequestLimits {
+    /// So many operations in a list, those of lists within it counted too. More are refused as `bad-amount`, before anything is
+    /// looked up.
+    pub steps: u32,
+    /// So many changes, each of which all clients are told. More are refused as `bad-amount`.
+    pub changes: u32,
+}
+
+impl RequestLimits {
+    /// As much as the rules allow.
+    pub const NONE: RequestLimits = RequestLimits { steps: u32::MAX, changes: u32::MAX };
+}
+
+impl Default for RequestLimits {
+    /// 100 steps, 10,000 changes.
+    fn default() -> RequestLimits {
+        RequestLimits { steps: 100, changes: 10_000 }
+    }
+}
+
 /// What came of a request.
 pub(crate) enum Taken {
     Applied { outcome: Outcome, repeated: bool },
@@ -262,14 +284,24 @@ impl World {
     /// ```
     #[must_use = "a request may be refused"]
     pub fn request(&mut self, request: &Request, departures: &Departures) -> Answer {
-        match self.take_request(request, departures) {
+        self.request_within(request, departures, RequestLimits::NONE)
+    }
+
+    /// The same, unless it asks for too much.
+    pub(crate) fn request_within(
+        &mut self,
+        request: &Request,
+        departures: &Departures,
+        limits: RequestLimits,
+    ) -> Answer {
+        match self.take_request(request, departures, limits) {
             Taken::Applied { outcome, repeated } => Answer::Applied { outcome, repeated },
             Taken::Refused(refusal) => self.refused(&refusal),
             Taken::Unresolved(error) => Answer::unknown(&error),
         }
     }
 
-    pub(crate) fn take_request(&mut self, request: &Request, departures: &Departures) -> Taken {
+    pub(crate) fn take_request(&mut self, request: &Request, departures: &Departures, limits: RequestLimits) -> Taken {
         let known = request.id.as_ref().and_then(|id| self.requests.get(id));
         let sentence = if request.id.is_some() { request.operation.to_string() } else { String::new() };
         if let Some(known) = known {
@@ -281,11 +313,15 @@ impl World {
         if let Some(expected) = request.expects.filter(|&expected| expected != self.revision) {
             return Taken::Refused(Refusal::new(Cause::Revision { expected, stands: self.revision }));
         }
+        let steps = request.operation.steps();
+        if steps > u64::from(limits.steps) {
+            return Taken::Refused(Refusal::new(Cause::TooManySteps { steps, most: limits.steps }));
+        }
         let operation = match request.operation.resolve_with(self, departures) {
             Ok(operation) => operation,
             Err(error) => return Taken::Unresolved(error),
         };
-        match self.perform(&operation) {
+        match self.perform_within(&operation, limits.changes) {
             Ok(outcome) => {
                 if let Some(id) = &request.id {
                     let answered = Answered { id: id.clone(), operation: sentence, outcome };

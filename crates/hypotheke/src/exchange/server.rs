@@ -4,7 +4,7 @@ use std::collections::VecDeque;
 use std::sync::Arc;
 
 use super::message::{PROTOCOL, ToClient, ToServer, Welcome};
-use super::request::Request;
+use super::request::{Request, RequestLimits};
 use super::update::Update;
 use crate::migration::{Difference, MigrationError};
 use crate::ops::{Operation, Outcome, Refusal};
@@ -61,13 +61,21 @@ pub struct Server {
     most_updates: usize,
     /// How many operations have been undone.
     undone: u64,
+    limits: RequestLimits,
 }
 
 impl Server {
     /// The owner of a world, who keeps so many of the latest updates for those who miss some.
     #[must_use]
     pub fn new(world: World, most_updates: usize) -> Server {
-        Server { world, departures: Departures::new(), updates: VecDeque::new(), most_updates, undone: 0 }
+        let limits = RequestLimits::default();
+        Server { world, departures: Departures::new(), updates: VecDeque::new(), most_updates, undone: 0, limits }
+    }
+
+    /// The same with other limits of what a request may ask for.
+    #[must_use]
+    pub fn with_limits(self, limits: RequestLimits) -> Server {
+        Server { limits, ..self }
     }
 
     /// The world as it is.
@@ -146,7 +154,7 @@ impl Server {
 
     fn answer(&mut self, request: &Request) -> Replies {
         let before = self.world.revision();
-        let answer = self.world.request(request, &self.departures);
+        let answer = self.world.request_within(request, &self.departures, self.limits);
         let to_all = if self.world.revision() > before { self.publish() } else { None };
         Replies { to_all, to_sender: vec![ToClient::Answer { undone: self.undone, id: request.id.clone(), answer }] }
     }

@@ -48,6 +48,10 @@ impl World {
                 format!("the request expects revision {expected}, but the world is on {stands}")
             }
             Cause::RequestIdTaken => "the id of this request was used for another operation".to_owned(),
+            Cause::TooManySteps { steps, most } => format!("the request has {steps} steps, and may have {most}"),
+            Cause::TooManyChanges { changes, most } => {
+                format!("the request would make {changes} changes, and may make {most}")
+            }
             Cause::Unknown(unknown) => match unknown {
                 Unknown::Place => "there is no such place".to_owned(),
                 Unknown::Meaning => "this can't be done at this place".to_owned(),

@@ -67,7 +67,7 @@ pub use resolve::ResolveError;
 pub(crate) use start::start_faults;
 
 use crate::snapshot::Departure;
-use crate::world::{Event, Scratch, World};
+use crate::world::{Event, Place, Scratch, World};
 use draft::Draft;
 
 /// What an operation came to on its draft: how many were asked for and how many went.
@@ -238,12 +238,32 @@ impl World {
         self.perform_shortly(operation)
     }
 
+    /// The same, unless it would make more changes.
+    pub(crate) fn perform_within(&mut self, operation: &Operation, most: u32) -> Result<Outcome, Refusal> {
+        match &operation.action {
+            // Between two slots there is one change.
+            Action::Move { from: Place::Slot(..), to: Place::Slot(..), .. } | Action::Swap { .. } => {
+                self.perform(operation)
+            }
+            _ => self.perform_on_draft_within(operation, most),
+        }
+    }
+
+    fn perform_on_draft(&mut self, operation: &Operation) -> Result<Outcome, Refusal> {
+        self.perform_on_draft_within(operation, u32::MAX)
+    }
+
     // Its large frame is no burden to what goes the short way.
     #[inline(never)]
-    fn perform_on_draft(&mut self, operation: &Operation) -> Result<Outcome, Refusal> {
+    fn perform_on_draft_within(&mut self, operation: &Operation, most: u32) -> Result<Outcome, Refusal> {
         let scratch = self.scratch.take().unwrap_or_default();
         let mut draft = Draft::new(self, scratch);
-        match judge_whole(&mut draft, operation) {
+        let judged = judge_whole(&mut draft, operation).and_then(|done| {
+            let changes = draft.events().len() as u64;
+            let is_within = changes <= u64::from(most);
+            if is_within { Ok(done) } else { Err(Refusal::new(Cause::TooManyChanges { changes, most })) }
+        });
+        match judged {
             Ok(done) => {
                 let outcome = draft.outcome(done);
                 let (scratch, next_stack) = draft.into_parts();

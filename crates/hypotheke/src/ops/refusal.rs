@@ -157,6 +157,20 @@ pub enum Cause {
     },
     /// The id of a request was used for another operation.
     RequestIdTaken,
+    /// A request has more steps than the server takes.
+    TooManySteps {
+        /// How many it has, at every depth.
+        steps: u64,
+        /// How many it may have.
+        most: u32,
+    },
+    /// A request would make more changes than the server sends to all.
+    TooManyChanges {
+        /// How many it would make.
+        changes: u64,
+        /// How many it may make.
+        most: u32,
+    },
     /// Something is not there or can't be meant.
     Unknown(Unknown),
     /// 0, or a number that makes no sense here.
@@ -271,7 +285,10 @@ impl Cause {
         match self {
             Cause::Stale | Cause::Arrived | Cause::Revision { .. } | Cause::RequestIdTaken => Reason::Stale,
             Cause::Unknown(_) => Reason::Unknown,
-            Cause::BadAmount | Cause::OutOfBounds { .. } => Reason::BadAmount,
+            Cause::BadAmount
+            | Cause::OutOfBounds { .. }
+            | Cause::TooManySteps { .. }
+            | Cause::TooManyChanges { .. } => Reason::BadAmount,
             Cause::Overflow => Reason::Overflow,
             Cause::NotOpen(_) | Cause::AlwaysOpen(_) => Reason::NotOpen,
             Cause::InUse { .. } => Reason::InUse,
@@ -299,6 +316,9 @@ impl Cause {
             |count: u64| Decimal::from_thousandths(i64::try_from(count).unwrap_or(i64::MAX).saturating_mul(1_000));
         match *self {
             Cause::Revision { expected, stands } => Some((whole(expected), whole(stands))),
+            Cause::TooManySteps { steps: count, most } | Cause::TooManyChanges { changes: count, most } => {
+                Some((whole(count), whole(u64::from(most))))
+            }
             Cause::NotEnough { asked, there, .. } => Some((whole(asked), whole(there))),
             Cause::WeightCap { would, cap, .. } => Some((would, cap)),
             Cause::OutOfBounds { slots, least, most, .. } => {

@@ -51,6 +51,8 @@ impl World {
             | Cause::Arrived
             | Cause::Revision { .. }
             | Cause::RequestIdTaken
+            | Cause::TooManySteps { .. }
+            | Cause::TooManyChanges { .. }
             | Cause::Unknown(_)
             | Cause::BadAmount
             | Cause::Overflow

@@ -84,6 +84,14 @@ fn step_text(step: Option<u32>) -> String {
 type Resolved<T> = Result<T, ResolveError>;
 
 impl NamedOperation {
+    /// How many operations a list comes to, those of the lists within it counted too; 1 if it is none.
+    pub(crate) fn steps(&self) -> u64 {
+        match &self.action {
+            NamedAction::Together { steps } => steps.iter().map(NamedOperation::steps).sum(),
+            _ => 1,
+        }
+    }
+
     /// Looks up all names. Nothing is known to have departed; see [`NamedOperation::resolve_with`].
     ///
     /// # Errors

@@ -7,7 +7,7 @@ use super::same;
 use super::shared::SharedLists;
 use super::tree::{Body, Check, Expected, Line, ListStep, Mode, Row, Scenario, SentRequest, Step};
 use crate::audit::{Law, StepAudit, Violation, Watch, audit};
-use crate::exchange::{Request, Taken};
+use crate::exchange::{Request, RequestLimits, Taken};
 use crate::id::ContainerId;
 use crate::language::{NamedAction, NamedOperation};
 use crate::ops::{Operation, Outcome, Reason, Refusal, ResolveError};
@@ -284,7 +284,7 @@ impl<'p> Player<'p> {
             resolved if let Some(sent) = sent => {
                 let resolved = resolved.ok();
                 let step = StepAudit::before(world);
-                match world.take_request(&sent.request(), &self.departures) {
+                match world.take_request(&sent.request(), &self.departures, RequestLimits::NONE) {
                     Taken::Applied { outcome, repeated: again } => {
                         repeated = again;
                         broken = resolved.filter(|_| !again).map_or_else(Vec::new, |it| step.judge(world, &it));
