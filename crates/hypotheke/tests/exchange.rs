@@ -209,11 +209,16 @@ fn updates_out_of_order_twice_or_of_another_world_change_nothing() {
     assert_eq!(copy.snapshot(), after);
     // The second change of it is not so here.
     let mut foreign = updates[1].clone();
-    let unheard = Change::Opened { holder: "cleo".to_owned(), container: "sled".to_owned() };
-    foreign.changes.push(unheard);
-    let error = copy.follow(&foreign).unwrap_err();
-    assert_eq!(error.to_string(), "change 2 of the update: there is no holder `cleo`");
-    assert_eq!((copy.snapshot(), copy.recount()), (after, vec![]));
+    foreign.names = ["depot", "cleo", "sled"].map(str::to_owned).to_vec();
+    for (holder, container, message) in
+        [(1, 2, "there is no holder `cleo`"), (9, 2, "there is no name 9"), (0, u32::MAX, "there is no holder `depot`")]
+    {
+        foreign.changes.truncate(1);
+        foreign.changes.push(Change::Opened { holder, container });
+        let error = copy.follow(&foreign).unwrap_err();
+        assert_eq!(error.to_string(), format!("change 2 of the update: {message}"));
+        assert_eq!((copy.snapshot(), copy.recount()), (after.clone(), vec![]));
+    }
     // Ids that would run out.
     let mut far = updates[1].clone();
     far.next_stack = (1 << 40) - 1;
@@ -224,6 +229,41 @@ fn updates_out_of_order_twice_or_of_another_world_change_nothing() {
     // A refused operation has no update.
     assert!(world.perform(&operation("consume 9 rope from depot").resolve(&world).unwrap()).is_err());
     assert_eq!(world.update(), None);
+}
+
+/// However much changes, each name stands once, and the size grows with the changes alone.
+#[test]
+fn an_update_writes_each_name_once() {
+    let rules = Ruleset::builder()
+        .kind("a-kind-with-a-long-name", |kind| kind)
+        .kind("bag", |kind| kind.pack("bag"))
+        .container("bag", |it| it.slots(1))
+        .container("a-container-with-a-long-name", |it| it.slots(40_000))
+        .build()
+        .unwrap_or_else(|errors| panic!("{errors}"));
+    let mut world = World::new(&Arc::new(rules));
+    let mut copy = World::from_snapshot(world.rules(), &world.snapshot()).unwrap();
+    let sizes = [100, 1_000, 10_000].map(|count| {
+        let create = format!("create {count} a-kind-with-a-long-name in a-container-with-a-long-name");
+        let _ = world.perform(&operation(&create).resolve(&world).unwrap()).unwrap();
+        let update = world.update().unwrap();
+        assert_eq!(update.names, ["a-kind-with-a-long-name", "a-container-with-a-long-name"]);
+        assert_eq!((update.name(1), update.name(2)), ("a-container-with-a-long-name", ""));
+        copy.follow(&update).unwrap();
+        serde_json::to_string(&update).unwrap().len()
+    });
+    assert!(sizes[2] < sizes[1] * 11 && sizes[1] < sizes[0] * 11, "{sizes:?}");
+    // Many names too: each pack has one.
+    let _ = world.perform(&operation("create 60 bag in ground").resolve(&world).unwrap()).unwrap();
+    copy.follow(&world.update().unwrap()).unwrap();
+    let packs: Vec<String> = world.ground().map(|(stack, _)| format!("ground/{}/", stack.id())).collect();
+    let steps = packs.iter().map(|pack| format!("create 1 a-kind-with-a-long-name in {pack}"));
+    let all = format!("together ({})", steps.collect::<Vec<_>>().join("; "));
+    let _ = world.perform(&operation(&all).resolve(&world).unwrap()).unwrap();
+    let update = world.update().unwrap();
+    assert_eq!((update.names.len(), update.changes.len()), (61, 60));
+    copy.follow(&update).unwrap();
+    assert_eq!(copy.snapshot(), world.snapshot());
 }
 
 #[test]

@@ -67,6 +67,7 @@ impl World {
         let (next_landing, strays) = (self.ground.next_landing, self.strays.clone());
         let mut following = Following {
             world: self,
+            update,
             next_stack: update.next_stack,
             events: std::mem::take(&mut scratch.events),
             origins: SmallVec::new(),
@@ -75,7 +76,7 @@ impl World {
             fresh: SmallVec::new(),
             kept_ids: SmallVec::new(),
         };
-        let done = following.all(&update.changes);
+        let done = following.all();
         if done.is_err() {
             following.back_out();
         }
@@ -107,6 +108,7 @@ impl World {
 
 struct Following<'w> {
     world: &'w mut World,
+    update: &'w Update,
     /// The number of the next stack after the update.
     next_stack: u64,
     events: Vec<Event>,
@@ -121,7 +123,8 @@ struct Following<'w> {
 }
 
 impl Following<'_> {
-    fn all(&mut self, changes: &[Change]) -> Result<(), FollowError> {
+    fn all(&mut self) -> Result<(), FollowError> {
+        let changes = &self.update.changes;
         for (number, change) in (1..).zip(changes) {
             self.one(change).map_err(|message| FollowError::NotSo { number, message })?;
         }
@@ -162,15 +165,15 @@ impl Following<'_> {
     fn one(&mut self, change: &Change) -> Checked<()> {
         let event = match change {
             Change::Transferred { kind, count, look, from, to } => {
-                self.transfer(kind, *count, look, from.as_ref(), to.as_ref())?
+                self.transfer(*kind, *count, look, from.as_ref(), to.as_ref())?
             }
             Change::Changed { at, look } => self.changed(at, look)?,
             Change::Swapped { one, other } => self.swapped(one, other)?,
-            Change::Resized { container, slots } => self.resized(container, *slots)?,
-            Change::Bound { holder, shortcut, kind } => self.bound(holder, *shortcut, kind.as_deref())?,
-            Change::Opened { holder, container } => self.opened(holder, container, true)?,
-            Change::Closed { holder, container } => self.opened(holder, container, false)?,
-            Change::Departed { name, departure } => self.departed(name, *departure)?,
+            Change::Resized { container, slots } => self.resized(*container, *slots)?,
+            Change::Bound { holder, shortcut, kind } => self.bound(*holder, *shortcut, *kind)?,
+            Change::Opened { holder, container } => self.opened(*holder, *container, true)?,
+            Change::Closed { holder, container } => self.opened(*holder, *container, false)?,
+            Change::Departed { name, departure } => self.departed(*name, *departure)?,
             Change::Arrived { document } => return self.arrive(document),
         };
         self.carry_out(event);
@@ -183,7 +186,13 @@ impl Following<'_> {
 
     // Looking up.
 
-    fn container(&self, name: &str) -> Checked<u32> {
+    fn name(&self, number: u32) -> Checked<&str> {
+        let name = self.update.names.get(number as usize);
+        name.map(String::as_str).ok_or_else(|| format!("there is no name {number}"))
+    }
+
+    fn container(&self, number: u32) -> Checked<u32> {
+        let name = self.name(number)?;
         let found = if name.starts_with('#') {
             name.parse::<StackId>().ok().and_then(|pack| self.world.inside_of_pack(pack))
         } else {
@@ -192,11 +201,13 @@ impl Following<'_> {
         found.ok_or_else(|| format!("there is no container `{name}`"))
     }
 
-    fn holder(&self, name: &str) -> Checked<HolderId> {
+    fn holder(&self, number: u32) -> Checked<HolderId> {
+        let name = self.name(number)?;
         self.world.holder(name).ok_or_else(|| format!("there is no holder `{name}`"))
     }
 
-    fn kind(&self, name: &str) -> Checked<KindId> {
+    fn kind(&self, number: u32) -> Checked<KindId> {
+        let name = self.name(number)?;
         self.world.rules.find_kind(name).ok_or_else(|| format!("there is no kind `{name}`"))
     }
 
@@ -220,7 +231,7 @@ impl Following<'_> {
 
     /// A place that is there, and what lies in it.
     fn end(&self, at: &At) -> Checked<(End, Cell)> {
-        let container = self.container(&at.container)?;
+        let container = self.container(at.container)?;
         if container == GROUND {
             let landing = at.stack.and_then(|stack| self.world.ground.landing_of(stack.0));
             let slot = landing.unwrap_or(self.world.ground.next_landing);
@@ -233,7 +244,7 @@ impl Following<'_> {
         }
         let spot = Spot { container, slot: at.slot };
         if !self.world.has_spot(spot) {
-            return not_so(format!("`{}` has no slot {}", at.container, at.slot));
+            return not_so(format!("`{}` has no slot {}", self.name(at.container)?, at.slot));
         }
         Ok((
             End { spot, stack: at.stack.unwrap_or(StackId(0)), position: crate::Position::default() },
@@ -245,12 +256,12 @@ impl Following<'_> {
     fn lying(&self, at: &At) -> Checked<(End, Cell)> {
         let (end, cell) = self.end(at)?;
         let there = !cell.is_empty() && cell.id == end.stack.0;
-        if there { Ok((end, cell)) } else { not_so(format!("no such stack lies in `{}`", at.container)) }
+        if there { Ok((end, cell)) } else { not_so(format!("no such stack lies in `{}`", self.name(at.container)?)) }
     }
 
     // Changes.
 
-    fn transfer(&mut self, kind: &str, count: u32, look: &Look, from: Option<&At>, to: Option<&At>) -> Checked<Event> {
+    fn transfer(&mut self, kind: u32, count: u32, look: &Look, from: Option<&At>, to: Option<&At>) -> Checked<Event> {
         let kind = self.kind(kind)?;
         let class = self.class(kind, look)?;
         if count == 0 || from.is_none() && to.is_none() {
@@ -274,7 +285,7 @@ impl Following<'_> {
     fn taken(&self, at: &At, class: Class, count: u32) -> Checked<(End, u32)> {
         let (end, cell) = self.lying(at)?;
         if cell.class != class.0 || count > cell.count {
-            return not_so(format!("there are not so many of it in `{}`", at.container));
+            return not_so(format!("there are not so many of it in `{}`", self.name(at.container)?));
         }
         Ok((end, cell.inner))
     }
@@ -307,7 +318,7 @@ impl Following<'_> {
         }
         let alike = cell.id == end.stack.0 && cell.class == class.0 && inner == GROUND && !cell.is_pack();
         if !alike || cell.count.checked_add(count).is_none() {
-            return not_so(format!("something else lies in `{}`", at.container));
+            return not_so(format!("something else lies in `{}`", self.name(at.container)?));
         }
         Ok(end)
     }
@@ -361,8 +372,8 @@ impl Following<'_> {
         Ok(Event::Swapped { one, other })
     }
 
-    fn resized(&self, name: &str, slots: u32) -> Checked<Event> {
-        let container = self.container(name)?;
+    fn resized(&self, number: u32, slots: u32) -> Checked<Event> {
+        let (name, container) = (self.name(number)?, self.container(number)?);
         let state = self.world.state(container);
         let Some(def) = self.world.rules.containers().get(state.def as usize) else {
             return not_so(format!("`{name}` has no number of slots that could change"));
@@ -373,7 +384,7 @@ impl Following<'_> {
         Ok(Event::Resized { container: self.world.container_id(container), before: state.slots, after: slots })
     }
 
-    fn bound(&self, holder: &str, shortcut: u32, kind: Option<&str>) -> Checked<Event> {
+    fn bound(&self, holder: u32, shortcut: u32, kind: Option<u32>) -> Checked<Event> {
         let holder = self.holder(holder)?;
         let Some(before) = self.world.shortcuts(holder).nth(shortcut as usize) else {
             return not_so(format!("there is no shortcut {shortcut}"));
@@ -382,11 +393,11 @@ impl Following<'_> {
         Ok(Event::Bound { holder, shortcut, before, after })
     }
 
-    fn opened(&self, holder: &str, container: &str, open: bool) -> Checked<Event> {
+    fn opened(&self, holder: u32, container: u32, open: bool) -> Checked<Event> {
         let (holder, index) = (self.holder(holder)?, self.container(container)?);
         let is_open = self.world.opened().any(|opened| opened == (index, holder.index));
         if index == GROUND || is_open == open {
-            return not_so(format!("`{container}` was so before"));
+            return not_so(format!("`{}` was so before", self.name(container)?));
         }
         let container = self.world.container_id(index);
         Ok(if open { Event::Opened { holder, container } } else { Event::Closed { holder, container } })
@@ -403,7 +414,8 @@ impl Following<'_> {
 
     // Coming and going.
 
-    fn departed(&self, name: &str, departure: DepartureId) -> Checked<Event> {
+    fn departed(&self, name: u32, departure: DepartureId) -> Checked<Event> {
+        let name = self.name(name)?;
         let container = self.world.container(name).filter(|&id| self.world.stands(id)).map(Traveller::Container);
         let Some(who) = container.or_else(|| self.world.holder(name).map(Traveller::Holder)) else {
             return not_so(format!("there is no `{name}` that could depart"));

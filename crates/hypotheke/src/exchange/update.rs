@@ -53,17 +53,29 @@ pub struct Update {
     /// The request that it answered, if that had an id.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub answered: Option<Answered>,
+    /// The names of containers, holders and kinds that the changes give by their numbers, from 0: each stands here once.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub names: Vec<String>,
     /// What changed, in order.
     #[serde(default)]
     pub changes: Vec<Change>,
+}
+
+impl Update {
+    /// The name that a change gives by its number; empty if there is none.
+    #[must_use]
+    pub fn name(&self, number: u32) -> &str {
+        self.names.get(number as usize).map_or("", String::as_str)
+    }
 }
 
 /// A place of one stack, and the stack there.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
 pub struct At {
-    /// The container as paths call it, `ground`, `surveyor.hand`, or `#12` for the inside of the pack with that id.
-    pub container: String,
+    /// The number of the container's name: as paths call it, `ground`, `surveyor.hand`, or `#12` for the inside of the pack with
+    /// that id.
+    pub container: u32,
     /// The slot, from 0; 0 on the ground.
     #[serde(default)]
     pub slot: u32,
@@ -100,8 +112,8 @@ impl Look {
 pub enum Change {
     /// Items went from one place to another, came into the world, or left it.
     Transferred {
-        /// Their kind.
-        kind: String,
+        /// The number of their kind's name.
+        kind: u32,
         /// How many.
         count: u32,
         /// Their marks and properties.
@@ -130,39 +142,39 @@ pub enum Change {
     },
     /// A container got another number of slots.
     Resized {
-        /// Which one.
-        container: String,
+        /// The number of its name.
+        container: u32,
         /// How many it has.
         slots: u32,
     },
     /// A shortcut points at another kind, or at none.
     Bound {
-        /// Whose.
-        holder: String,
+        /// The number of its holder's name.
+        holder: u32,
         /// Which one, from 0.
         shortcut: u32,
-        /// At what it points.
+        /// The number of the name of the kind at which it points.
         #[serde(default, skip_serializing_if = "Option::is_none")]
-        kind: Option<String>,
+        kind: Option<u32>,
     },
     /// A holder opened a container.
     Opened {
-        /// The holder.
-        holder: String,
-        /// The container.
-        container: String,
+        /// The number of the holder's name.
+        holder: u32,
+        /// The number of the container's name.
+        container: u32,
     },
     /// A holder closed a container, or one of the two has gone.
     Closed {
-        /// The holder.
-        holder: String,
-        /// The container.
-        container: String,
+        /// The number of the holder's name.
+        holder: u32,
+        /// The number of the container's name.
+        container: u32,
     },
     /// A container or a holder left the world with all that it has.
     Departed {
-        /// What paths called it.
-        name: String,
+        /// The number of what paths called it.
+        name: u32,
         /// Under which number.
         departure: DepartureId,
     },

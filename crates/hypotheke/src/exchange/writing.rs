@@ -1,5 +1,7 @@
 //! From the events of the latest operation to an update.
 
+use rustc_hash::FxHashMap;
+
 use super::update::{At, Change, Look, Update};
 use crate::id::StackId;
 use crate::snapshot::Random;
@@ -12,19 +14,21 @@ impl World {
     pub fn update(&self) -> Option<Update> {
         let scratch = self.scratch.as_deref().filter(|scratch| scratch.applied)?;
         let mut documents = scratch.overlay.documents.iter();
-        let writer = Writer { world: self, scratch };
+        let mut writer = Writer { world: self, scratch, names: Names::default(), packs: None };
         let changes = scratch.events.iter().filter_map(|event| match event {
             Event::Arrived { .. } => {
                 documents.next().map(|document| Change::Arrived { document: Box::new((**document).clone()) })
             }
             event => writer.change(event),
         });
+        let changes = changes.collect();
         Some(Update {
             revision: self.revision,
             next_stack: self.next_stack,
             random: scratch.overlay.random.clone().map(Random),
             answered: self.requests.iter().last().filter(|last| last.outcome.revision() == self.revision).cloned(),
-            changes: changes.collect(),
+            names: writer.names.listed,
+            changes,
         })
     }
 
@@ -41,15 +45,49 @@ impl World {
 struct Writer<'w> {
     world: &'w World,
     scratch: &'w Scratch,
+    names: Names,
+    /// The packs that were moved, by their insides, once they are asked for.
+    packs: Option<FxHashMap<u32, StackId>>,
+}
+
+/// Names by their numbers. As long as they are few, they are gone through.
+#[derive(Default)]
+struct Names {
+    listed: Vec<String>,
+    many: FxHashMap<String, u32>,
+}
+
+const FEW: usize = 16;
+
+impl Names {
+    fn number(&mut self, name: &str) -> u32 {
+        let known = match self.listed.len() {
+            ..=FEW => self.listed.iter().position(|listed| listed == name).map(small),
+            _ => self.many.get(name).copied(),
+        };
+        known.unwrap_or_else(|| {
+            let number = small(self.listed.len());
+            self.listed.push(name.to_owned());
+            if self.listed.len() > FEW {
+                let unlisted = self.many.len()..self.listed.len();
+                self.many.extend(unlisted.map(|number| (self.listed[number].clone(), small(number))));
+            }
+            number
+        })
+    }
+}
+
+fn small(length: usize) -> u32 {
+    u32::try_from(length).unwrap_or(u32::MAX)
 }
 
 impl Writer<'_> {
     /// None for what follows from another change by itself.
-    fn change(&self, event: &Event) -> Option<Change> {
+    fn change(&mut self, event: &Event) -> Option<Change> {
         let (world, rules) = (self.world, self.world.rules());
         Some(match *event {
             Event::Transferred { kind, count, from, to, class, .. } => Change::Transferred {
-                kind: rules.known_kind(kind).id().to_owned(),
+                kind: self.names.number(rules.known_kind(kind).id()),
                 count,
                 look: world.look_of(class),
                 from: from.exists().then(|| self.at(&from)),
@@ -61,12 +99,12 @@ impl Writer<'_> {
                 Change::Resized { container: self.container(container.index), slots: after }
             }
             Event::Bound { holder, shortcut, after, .. } => Change::Bound {
-                holder: world.name_of_holder(holder.index).to_owned(),
+                holder: self.names.number(world.name_of_holder(holder.index)),
                 shortcut,
-                kind: after.map(|kind| rules.known_kind(kind).id().to_owned()),
+                kind: after.map(|kind| self.names.number(rules.known_kind(kind).id())),
             },
             Event::Opened { holder, container } => Change::Opened {
-                holder: world.name_of_holder(holder.index).to_owned(),
+                holder: self.names.number(world.name_of_holder(holder.index)),
                 container: self.container(container.index),
             },
             Event::Closed { holder, container } => {
@@ -75,46 +113,47 @@ impl Writer<'_> {
                     return None;
                 }
                 let container = self.container(container.index);
-                Change::Closed { holder: world.name_of_holder(holder.index).to_owned(), container }
+                Change::Closed { holder: self.names.number(world.name_of_holder(holder.index)), container }
             }
             Event::Departed { who, departure, .. } => {
                 let name = match who {
                     Traveller::Container(id) => world.own_name(id.index),
                     Traveller::Holder(id) => world.name_of_holder(id.index),
                 };
-                Change::Departed { name: name.to_owned(), departure }
+                Change::Departed { name: self.names.number(name), departure }
             }
             Event::Arrived { .. } => return None,
         })
     }
 
-    fn at(&self, end: &End) -> At {
+    fn at(&mut self, end: &End) -> At {
         let slot = if end.spot.is_ground() { 0 } else { end.spot.slot };
         At { container: self.container(end.spot.container), slot, stack: end.stack(), position: end.position() }
     }
 
     /// What an update calls a container: as paths do, or by the pack whose inside it is.
-    fn container(&self, container: u32) -> String {
+    fn container(&mut self, container: u32) -> u32 {
         let name = self.world.own_name(container);
         if !name.is_empty() {
-            return name.to_owned();
+            return self.names.number(name);
         }
         let lies = Some(self.world.state(container).parent).filter(|&parent| parent != Spot::NOWHERE);
-        let of_lying = lies.map(|parent| self.world.cell(parent).id);
-        // It was in something that has departed, or has left the world by itself.
-        let of_departed = || self.scratch.gone_packs.iter().find(|(inner, _)| *inner == container).map(|(_, id)| *id);
-        let of_moved = || self.scratch.events.iter().find_map(|event| pack_moved(event, container)).map(|id| id.0);
-        let pack = of_lying.or_else(of_departed).or_else(of_moved).unwrap_or(0);
-        StackId(pack).to_string()
+        let pack = match lies {
+            Some(parent) => StackId(self.world.cell(parent).id),
+            // It was in something that has departed, or has left the world by itself.
+            None => *self.packs.get_or_insert_with(|| packs_of(self.scratch)).get(&container).unwrap_or(&StackId(0)),
+        };
+        self.names.number(&pack.to_string())
     }
 }
 
-/// The pack that an event moves, if its inside is a certain container.
-fn pack_moved(event: &Event, inside: u32) -> Option<StackId> {
-    match event {
-        Event::Transferred { from, to, inner, .. } if inner.is_pack() && inner.container() == inside => {
-            from.stack().or(to.stack())
+/// The packs that an operation moved or that have departed by it, by their insides.
+fn packs_of(scratch: &Scratch) -> FxHashMap<u32, StackId> {
+    let moved = scratch.events.iter().rev().filter_map(|event| match event {
+        Event::Transferred { from, to, inner, .. } if inner.is_pack() => {
+            Some((inner.container(), from.stack().or(to.stack())?))
         }
         _ => None,
-    }
+    });
+    moved.chain(scratch.gone_packs.iter().map(|&(inner, id)| (inner, StackId(id)))).collect()
 }

@@ -64,15 +64,18 @@ fn damaged(update: &Update, how: u64) -> Update {
         2 => update.changes.reverse(),
         3 => update.next_stack += 1,
         _ => {
+            let others = u32::try_from(update.names.len()).unwrap();
+            update.names.extend(["ground", "k1", "nobody"].map(str::to_owned));
             if let Some(change) = update.changes.get_mut(at) {
-                change_something(change, how / 8);
+                change_something(change, how / 8, others);
             }
         }
     }
     update
 }
 
-fn change_something(change: &mut Change, how: u64) {
+/// `others` is the number of `ground`, before `k1`, `nobody` and a name that is not there.
+fn change_something(change: &mut Change, how: u64, others: u32) {
     match change {
         Change::Transferred { kind, count, from, to, .. } => match (how % 8, from, to) {
             (0, ..) => *count += 1,
@@ -82,22 +85,25 @@ fn change_something(change: &mut Change, how: u64) {
             (4, Some(from), Some(to)) => std::mem::swap(from, to),
             (5, _, Some(to)) => to.slot += 1,
             (6, _, Some(to)) => to.stack = Some(StackId::new(0, 1)),
-            (_, Some(from), Some(to)) => to.container.clone_from(&from.container),
-            _ => *kind = "k1".to_owned(),
+            (_, Some(from), Some(to)) => to.container = from.container,
+            _ => *kind = others + 1,
         },
         Change::Swapped { one, other } => match how % 3 {
             0 => std::mem::swap(&mut one.stack, &mut other.stack),
             1 => one.slot += 1,
-            _ => other.container.clone_from(&one.container),
+            _ => other.container = one.container,
         },
         Change::Changed { at, look } => match how % 2 {
             0 => at.slot += 1,
             _ => look.marks.push("nothing-known".to_owned()),
         },
         Change::Resized { slots, .. } => *slots = if how.is_multiple_of(2) { 0 } else { u32::MAX },
-        Change::Bound { shortcut, .. } => *shortcut += 1,
-        Change::Opened { container, .. } | Change::Closed { container, .. } => *container = "ground".to_owned(),
-        Change::Departed { name, .. } => *name = "nobody".to_owned(),
+        Change::Bound { shortcut, kind, .. } => match how % 2 {
+            0 => *shortcut += 1,
+            _ => *kind = Some(others + 3),
+        },
+        Change::Opened { container, .. } | Change::Closed { container, .. } => *container = others,
+        Change::Departed { name, .. } => *name = others + 2,
         Change::Arrived { document } => document.id = None,
         _ => {}
     }
