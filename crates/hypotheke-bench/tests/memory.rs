@@ -5,7 +5,8 @@
 use std::fmt::Write;
 use std::sync::Arc;
 
-use hypotheke::{Amount, Operation, Ruleset, World};
+use hypotheke::exchange::Request;
+use hypotheke::{Amount, Departures, NamedOperation, Operation, Ruleset, World};
 
 #[global_allocator]
 static ALLOCATOR: dhat::Alloc = dhat::Alloc;
@@ -26,6 +27,7 @@ fn world(slots: u32) -> World {
 fn a_stack_is_small_and_steady_play_allocates_nothing() {
     let _profiler = dhat::Profiler::builder().testing().build();
     steady_play_allocates_nothing();
+    what_comes_by_names_allocates_little();
     a_stack_takes_at_most_64_bytes();
 }
 
@@ -82,4 +84,51 @@ fn steady_play_allocates_nothing() {
         round(&mut world);
         assert_eq!(dhat::HeapStats::get().total_blocks - before, 0, "with {slots} slots");
     }
+}
+
+/// The median of what a round allocates: now and then a table grows.
+fn blocks_of_a_round(round: &mut dyn FnMut()) -> u64 {
+    let mut counts: Vec<u64> = (0..101)
+        .map(|_| {
+            let before = dhat::HeapStats::get().total_blocks;
+            round();
+            dhat::HeapStats::get().total_blocks - before
+        })
+        .collect();
+    counts.sort_unstable();
+    counts[counts.len() / 2]
+}
+
+fn what_comes_by_names_allocates_little() {
+    let rules: Arc<Ruleset> = Ruleset::builder()
+        .kind("flare", |kind| kind.stack_limit(6).weight(1.into()))
+        .container("depot", |it| it.slots(30))
+        .container("pockets", |it| it.slots(10).weight_cap(900.into()))
+        .holder("surveyor", ["pockets"], |it| it)
+        .start("depot", ["20 flare"])
+        .build()
+        .expect("rules")
+        .into();
+    let mut world = World::new(&rules);
+    let sentences = ["move 1 flare from depot to surveyor.pockets", "surveyor moves 1 flare from pockets to depot"];
+    let named: Vec<NamedOperation> = sentences.iter().map(|it| it.parse().expect("a sentence")).collect();
+    let blocks = blocks_of_a_round(&mut || {
+        for operation in &named {
+            let resolved = operation.resolve(&world).expect("known names");
+            assert!(world.perform(&resolved).is_ok());
+        }
+    });
+    assert_eq!(blocks, 0, "for two operations by names");
+    let (departures, mut number) = (Departures::new(), 0);
+    let blocks = blocks_of_a_round(&mut || {
+        for operation in &named {
+            number += 1;
+            let id = format!("surveyor-{number}").parse().expect("an id");
+            let answer = world.request(&Request::new(operation.clone()).with_id(id), &departures);
+            assert!(answer.outcome().is_some() && world.update().is_some());
+        }
+    });
+    // Six of each are for the request itself.
+    println!("{blocks} allocations for two requests with their updates");
+    assert!(blocks <= 2 * (6 + 12), "{blocks} for two requests with their updates");
 }

@@ -1,7 +1,7 @@
 //! Requests: operations that are sent, with an id by which the same one is known again.
 
 use std::collections::VecDeque;
-use std::fmt;
+use std::fmt::{self, Write};
 use std::str::FromStr;
 
 use rustc_hash::FxHashMap;
@@ -246,6 +246,14 @@ impl Default for RequestLimits {
     }
 }
 
+/// In one piece: most are no longer.
+fn sentence_of(operation: &NamedOperation) -> String {
+    let mut sentence = String::with_capacity(80);
+    // Writing to a string does not fail.
+    let _ = write!(sentence, "{operation}");
+    sentence
+}
+
 /// What came of a request.
 pub(crate) enum Taken {
     Applied { outcome: Outcome, repeated: bool },
@@ -303,7 +311,7 @@ impl World {
 
     pub(crate) fn take_request(&mut self, request: &Request, departures: &Departures, limits: RequestLimits) -> Taken {
         let known = request.id.as_ref().and_then(|id| self.requests.get(id));
-        let sentence = if request.id.is_some() { request.operation.to_string() } else { String::new() };
+        let sentence = if request.id.is_some() { sentence_of(&request.operation) } else { String::new() };
         if let Some(known) = known {
             if known.operation == sentence {
                 return Taken::Applied { outcome: known.outcome, repeated: true };

@@ -351,7 +351,7 @@ impl Resolver<'_> {
     /// True of a path that leads somewhere only when it is known what lies there; the rest of it has been looked up.
     fn is_put_off(&self, path: &Path) -> Resolved<bool> {
         let put_off = self.moment == Moment::Some && path.depends_on_stacks();
-        if let Some(part) = path.lasting_part().filter(|_| put_off) {
+        if put_off && let Some(part) = path.lasting_part() {
             self.world.place(&part, self.actor).map_err(|error| ResolveError::place(path, &error))?;
         }
         Ok(put_off)

@@ -84,9 +84,8 @@ impl World {
                 }
             },
             PathRoot::Of(holder, container) => {
-                let name = format!("{holder}.{container}");
-                let found = self.container(&name).ok_or_else(|| self.unknown_name(&name))?;
-                self.step_into(found, path)
+                let found = self.holder(holder).and_then(|holder| self.own_container(holder, container));
+                self.step_into(found.ok_or_else(|| self.unknown_name(&format!("{holder}.{container}")))?, path)
             }
             PathRoot::Name(name) => match self.container(name).or_else(|| self.carried_by(actor, name)) {
                 Some(container) => self.step_into(container, path),
@@ -96,10 +95,17 @@ impl World {
     }
 
     fn carried_by(&self, actor: Option<HolderId>, name: &str) -> Option<ContainerId> {
+        actor.and_then(|actor| self.own_container(actor, name)).or_else(|| {
+            let def = self.rules.find_container(name)?;
+            let mut instances = self.containers().filter(|id| self.containers[id.index as usize].def == def.0);
+            instances.next().filter(|_| instances.next().is_none())
+        })
+    }
+
+    /// A container that a holder carries, by its name without the holder's.
+    fn own_container(&self, holder: HolderId, name: &str) -> Option<ContainerId> {
         let def = self.rules.find_container(name)?;
-        let instances = || self.containers().filter(|id| self.containers[id.index as usize].def == def.0);
-        let own = actor.and_then(|actor| instances().find(|&id| self.carrier(id) == Some(actor)));
-        own.or_else(|| instances().next().filter(|_| instances().count() == 1))
+        self.carried(holder).find(|id| self.containers[id.index as usize].def == def.0)
     }
 
     fn place_in_hand(&self, holder: HolderId, path: &Path) -> Result<Place, UnknownPlace> {
