@@ -20,7 +20,7 @@ use std::sync::atomic::{AtomicU64, AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex};
 
 use crate::quantity::Decimal;
-use crate::ruleset::{Ruleset, RulesetSource, SettingClass, Subject, SubjectKind, compile};
+use crate::ruleset::{Ruleset, RulesetSource, SettingClass, Subject, SubjectKind, compile_changed};
 use crate::scenario::{Body, PlayableFile, Scenario, on_threads};
 use crate::text::Location;
 use crate::world::World;
@@ -279,7 +279,7 @@ impl Search<'_, '_> {
         }
         let mut source = source.clone();
         change.apply(&mut source);
-        let Ok(changed) = compile(source) else { return ChangeVerdict::Invalid };
+        let Ok(changed) = compile_changed(source, self.rules) else { return ChangeVerdict::Invalid };
         self.judge_changed(&Arc::new(changed), rule, (told, change))
     }
 

@@ -6,7 +6,7 @@ use std::sync::Arc;
 use super::rule::rules_of;
 use super::suggest::Differing;
 use super::{all_plays, lightest};
-use crate::ruleset::{FilterId, Ruleset, RulesetSource, compile};
+use crate::ruleset::{FilterId, Ruleset, RulesetSource, compile_changed};
 use crate::scenario::{PlayableFile, ScenarioFile};
 
 fn laws() -> (Arc<Ruleset>, Vec<ScenarioFile>) {
@@ -29,7 +29,7 @@ fn scenarios_that_touch_nothing_of_a_rule_do_not_notice_its_change() {
         for (text, change) in &rule.changes {
             let mut source = source.clone();
             change.apply(&mut source);
-            let Ok(changed) = compile(source).map(Arc::new) else { continue };
+            let Ok(changed) = compile_changed(source, &rules).map(Arc::new) else { continue };
             changes += 1;
             for play in plays.iter().filter(|play| !play.touched.meets(&rules, &rule.subject)) {
                 passed_over += 1;
@@ -74,7 +74,7 @@ fn shadowed_changes(rules: &Arc<Ruleset>) -> usize {
         for (text, change) in &rule.changes {
             let mut changed = source.clone();
             change.apply(&mut changed);
-            let Ok(changed) = compile(changed).map(Arc::new) else { continue };
+            let Ok(changed) = compile_changed(changed, rules).map(Arc::new) else { continue };
             if super::effect::without_effect(rules, &changed, change).is_some() {
                 shadowed += 1;
                 let suggested = super::suggest::suggest(
@@ -119,7 +119,8 @@ fn a_kind_changed_in_place_is_as_if_it_were_compiled() {
                 let Some(before) = own.patch_kind(kind, &patch) else { continue };
                 let mut changed = source.clone();
                 change.apply(&mut changed);
-                let changed = compile(changed).unwrap_or_else(|errors| panic!("{} {text}: {errors}", rule.text));
+                let changed =
+                    compile_changed(changed, &rules).unwrap_or_else(|errors| panic!("{} {text}: {errors}", rule.text));
                 assert_eq!(own.settings(), changed.settings(), "{} {text}", rule.text);
                 assert_eq!(answers(&own), answers(&changed), "{} {text}", rule.text);
                 own.restore_kind(before);

@@ -22,7 +22,7 @@ mod toml;
 mod view;
 
 pub use builder::{ContainerBuilder, HolderBuilder, KindBuilder, MarkBuilder, RulesetBuilder, SlotBuilder, TagBuilder};
-pub(crate) use compile::{FilterNames, MOST_NESTING, UnknownName, compile};
+pub(crate) use compile::{FilterNames, MOST_NESTING, UnknownName, compile, compile_changed};
 pub use error::RulesetErrors;
 pub(crate) use lint::lint;
 pub(crate) use migration::Fate;

@@ -28,8 +28,18 @@ pub(crate) use portions::UnknownName;
 
 /// Checks all of it and compiles it.
 pub(crate) fn compile(source: RulesetSource) -> Result<Ruleset, RulesetErrors> {
-    let mut compiler =
-        Compiler { rules: Ruleset::default(), faults: Faults::default(), kinds_by_tag: FxHashMap::default(), source };
+    compile_as(source, RulesetTag::fresh())
+}
+
+/// Compiles the source of a ruleset with changes that leave all names where they stand: the handles of one mean the same in the
+/// other.
+pub(crate) fn compile_changed(source: RulesetSource, original: &Ruleset) -> Result<Ruleset, RulesetErrors> {
+    compile_as(source, original.tag)
+}
+
+fn compile_as(source: RulesetSource, tag: RulesetTag) -> Result<Ruleset, RulesetErrors> {
+    let rules = Ruleset { tag, ..Ruleset::default() };
+    let mut compiler = Compiler { rules, faults: Faults::default(), kinds_by_tag: FxHashMap::default(), source };
     compiler.compile();
     let Compiler { mut rules, mut faults, mut source, .. } = compiler;
     faults.append(std::mem::take(&mut source.faults));
@@ -72,7 +82,6 @@ fn small(index: usize) -> u32 {
 
 impl Compiler {
     fn compile(&mut self) {
-        self.rules.tag = RulesetTag::fresh();
         self.rules.title = self.source.title.take().unwrap_or_default();
         self.rules.version = self.source.version.max(1);
         self.compile_nesting();
