@@ -7,7 +7,7 @@ use hypotheke::exchange::{
     Answer, Change, Client, ClientError, FollowError, Request, RequestId, RequestLimits, Server, ToClient, ToServer,
     Update,
 };
-use hypotheke::{Amount, Departures, NamedOperation, Operation, Reason, Ruleset, Snapshot, World};
+use hypotheke::{Amount, Departures, NamedOperation, Operation, Outcome, Reason, Ruleset, Snapshot, World};
 use proptest::prelude::*;
 
 fn rules(window: u32) -> Arc<Ruleset> {
@@ -387,7 +387,7 @@ fn a_server_takes_no_request_that_asks_for_too_much() {
     let _ = server.perform(&operation("unmark depot/0 wet").resolve(server.world()).unwrap()).unwrap();
     refused(&mut server, "drop from depot", [7, 4]);
     refused(&mut server, "create 99 rope in ground", [99, 4]);
-    assert_eq!(ask(&mut server, "drop flare from depot").0.outcome().map(|it| it.done()), Some(20));
+    assert_eq!(ask(&mut server, "drop flare from depot").0.outcome().map(Outcome::done), Some(20));
     // The game's own operations are not limited, and neither is what a world takes by itself.
     let picked = operation("pick up flare to depot").resolve(server.world()).unwrap();
     let _ = server.perform(&picked).unwrap();
