@@ -338,6 +338,66 @@ fn a_trace_tells_every_step_with_its_answer_and_events() {
     assert_eq!(playable.play(Trace::Failures).next().expect("a report").steps().len(), 0);
 }
 
+/// Over limits is not beyond what can be counted or laid anywhere.
+#[test]
+fn a_start_over_limits_has_bounds_too() {
+    let is_laid = |contents: &str| {
+        let file = parse(&format!("scenario x\n  start over limits\n    {contents}\n"));
+        file.check(&rules()).is_ok()
+    };
+    for line in
+        ["store/0: 4000000000 flare", "store: 24 rope", "ground: 3000000 flare", "tank: 9 rope", "ann.hand: 9 drum"]
+    {
+        assert!(is_laid(line), "{line}");
+    }
+    for line in [
+        "store: 4000000 rope",
+        "ground: 4294967295 core",
+        "store/0: 2 satchel",
+        "ann: 99 rope",
+        "twos/0: 4 flare, 4 rope",
+    ] {
+        assert!(!is_laid(line), "{line}");
+    }
+    let heavy = Ruleset::builder()
+        .kind("stone", |kind| kind.weight("999999999999.999".parse().unwrap()))
+        .container("store", |it| it.slots(2))
+        .build();
+    let file = parse("scenario x\n  start over limits\n    store/0: 4000000000 stone\n");
+    assert!(file.check(&Arc::new(heavy.unwrap())).is_err());
+}
+
+#[test]
+fn a_trace_tells_requests_and_undone_operations() {
+    let text = "scenario x\n  start\n    store: 4 rope\n  steps\n    request a at revision 0: consume 1 rope from store\n    \
+                request a: consume 1 rope from store\n    undo revision 1\n    undo -> refused: stale\n";
+    let file = parse(text);
+    let playable = file.check(&rules()).unwrap_or_else(|errors| panic!("{errors}"));
+    let report = playable.play(Trace::Steps).next().expect("a report");
+    assert!(report.passed());
+    let told: Vec<(&str, usize, String)> = report
+        .steps()
+        .iter()
+        .map(|step| {
+            let answer = match &step.answer {
+                Answer::Applied { verb, outcome } => outcome.text(verb),
+                Answer::Refused { refusal, .. } => format!("refused: {}", refusal.reason()),
+                other => format!("{other:?}"),
+            };
+            (step.sentence.as_str(), step.events.len(), answer)
+        })
+        .collect();
+    assert_eq!(
+        told,
+        [
+            ("request a at revision 0: consume 1 rope from store", 1, "consumed 1".to_owned()),
+            ("request a: consume 1 rope from store", 0, "consumed 1".to_owned()),
+            ("undo revision 1", 0, "undone 1".to_owned()),
+            ("undo", 0, "refused: stale".to_owned()),
+        ]
+    );
+}
+
 #[test]
 fn failures_bring_the_places_they_have_to_do_with_and_the_world_of_that_moment() {
     let reports = play(

@@ -18,6 +18,11 @@ pub struct Outcome {
 }
 
 impl Outcome {
+    /// That of something that is done once and moves nothing by itself, such as an undo.
+    pub(crate) fn once(revision: u64) -> Outcome {
+        Outcome { asked: None, done: 1, changed: true, revision, way: None }
+    }
+
     /// How many items went.
     #[must_use]
     pub fn done(self) -> u64 {

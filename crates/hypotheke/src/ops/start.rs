@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use super::draft::Draft;
+use super::draft::{Draft, MOST_ON_GROUND};
 use super::operation::{Action, Operation, Variant};
 use super::resolve::ResolveError;
 use crate::id::StackId;
@@ -100,14 +100,20 @@ impl World {
                 (slots.collect(), figures.stack_limit)
             }
             Place::Ground => {
+                let most = if is_pack { 1 } else { figures.stack_limit };
+                let stacks = (portion.count.div_ceil(most) as usize).min(MOST_ON_GROUND);
                 let landings = (self.ground.next_landing..u32::MAX).map(|slot| Spot { container: GROUND, slot });
-                (landings.take(portion.count as usize).collect(), figures.stack_limit)
+                (landings.take(stacks).collect(), most)
             }
             Place::Holder(_) | Place::OnGround(_) | Place::Shortcut(..) => return Err(refused),
         };
         let most = if is_pack { 1 } else { most };
         let free: Vec<Spot> = spots.into_iter().filter(|&spot| self.cell(spot).is_empty()).collect();
         let wanted = u64::from(portion.count);
+        let weight = figures.weight.checked_mul(i64::from(portion.count));
+        if weight.and_then(|weight| self.whole_weight().checked_add(weight)).is_none() {
+            return Err(refused);
+        }
         if free.len() as u64 * u64::from(most) < wanted || portion.count == 0 {
             return Err(refused);
         }

@@ -318,7 +318,8 @@ impl<'p> Player<'p> {
         let verb = operation.action.past_verb();
         let finding = judge_answer(world, verb, &played, expected);
         if self.trace == Trace::Steps {
-            self.tell(line, operation, verb, &played);
+            let sentence = sent.map_or_else(|| operation.to_string(), ToString::to_string);
+            self.tell(line, sentence, verb, &played);
         }
         if self.is_judge && !broken.is_empty() {
             self.fail(line.span, Finding::Law { violations: broken }, Vec::new());
@@ -353,7 +354,10 @@ impl<'p> Player<'p> {
         }
         let world = &self.world;
         let (found, answer) = match undone {
-            Ok(()) => ("undone".to_owned(), Answer::Checked { holds: true }),
+            Ok(()) => {
+                let outcome = Outcome::once(world.revision());
+                ("undone".to_owned(), Answer::Applied { verb: "undone", outcome })
+            }
             Err(refusal) => {
                 let because = world.explain(&refusal);
                 (refusal_text(world, &refusal), Answer::Refused { refusal, because })
@@ -364,8 +368,8 @@ impl<'p> Player<'p> {
             (Err(refusal), expected) => is_refused_so(refusal, expected),
         };
         if self.trace == Trace::Steps {
-            let (sentence, events) = (line.item.to_string(), Vec::new());
-            self.report.steps.push(StepReport { sentence, span: line.span, answer, events });
+            let sentence = revision.map_or_else(|| "undo".to_owned(), |revision| format!("undo revision {revision}"));
+            self.report.steps.push(StepReport { sentence, span: line.span, answer, events: Vec::new() });
         }
         if undone.is_ok() {
             self.audit_step(line.span, true);
@@ -381,7 +385,7 @@ impl<'p> Player<'p> {
         false
     }
 
-    fn tell(&mut self, line: &Line<Step>, operation: &NamedOperation, verb: &'static str, played: &Played) {
+    fn tell(&mut self, line: &Line<Step>, sentence: String, verb: &'static str, played: &Played) {
         let world = &self.world;
         let answer = match played {
             Played::Applied(outcome) => Answer::Applied { verb, outcome: *outcome },
@@ -389,10 +393,13 @@ impl<'p> Player<'p> {
             Played::Unresolved(error) => Answer::Unresolved(error.to_string()),
         };
         let events = match played {
-            Played::Applied(_) => world.events().iter().map(|event| world.describe_event(event)).collect(),
+            // What was answered before is not applied again.
+            Played::Applied(_) if self.applied => {
+                world.events().iter().map(|event| world.describe_event(event)).collect()
+            }
             _ => Vec::new(),
         };
-        self.report.steps.push(StepReport { sentence: operation.to_string(), span: line.span, answer, events });
+        self.report.steps.push(StepReport { sentence, span: line.span, answer, events });
     }
 
     /// The world after so many operations, played once more.
