@@ -231,6 +231,31 @@ fn updates_out_of_order_twice_or_of_another_world_change_nothing() {
     assert_eq!(world.update(), None);
 }
 
+/// An update may bring the inside of a pack several times before it turns out to be damaged.
+#[test]
+fn a_damaged_update_leaves_the_handles_of_a_copy_as_they_were() {
+    let rules = rules(4);
+    let mut world = World::new(&rules);
+    let mut copy = World::from_snapshot(&rules, &world.snapshot()).unwrap();
+    let pack = world.snapshot().packs[0].pack;
+    let inside = |world: &World| world.place(&format!("{pack}/").parse().unwrap(), None);
+    let before = inside(&copy).unwrap();
+    let again = "consume 1 crate from depot; create 1 crate in depot";
+    let many = operation(&format!("together ({again}; {again}; {again})")).resolve(&world).unwrap();
+    let _ = world.perform(&many).unwrap();
+    let update = world.update().unwrap();
+    for kept in 0..=update.changes.len() {
+        let mut damaged = update.clone();
+        damaged.changes.truncate(kept);
+        damaged.changes.push(Change::Opened { holder: u32::MAX, container: 0 });
+        assert!(copy.follow(&damaged).is_err());
+        assert_eq!(inside(&copy), Ok(before), "after {kept} changes");
+    }
+    copy.follow(&update).unwrap();
+    assert_eq!((copy.snapshot(), copy.recount()), (world.snapshot(), vec![]));
+    assert!(inside(&copy).is_err());
+}
+
 /// However much changes, each name stands once, and the size grows with the changes alone.
 #[test]
 fn an_update_writes_each_name_once() {

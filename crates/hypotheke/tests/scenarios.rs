@@ -57,6 +57,8 @@ fn each_fault_is_found_at_its_place() {
             "2:3 'store: 1 flare': this line stands in no part of the scenario",
         ),
         (inside("start", "store at 1,2: 1 flare"), "3:5 'store': `store` has no positions"),
+        (inside("end", "origin of ann: store"), "3:20 'store': `store` is not a slot"),
+        (inside("end", "origin of store: nothing"), "3:15 'store': `store` is not a holder"),
         (inside("steps", "undo -> moved 2"), "3:10 '->': an operation is undone, or that is refused"),
         (inside("steps", "undo"), "3:5 'undo': no operation stands before this line"),
         (inside("steps", "request a move 1 flare from store to twos"), "3:15 'move': expected `:`, found `move`"),

@@ -301,7 +301,7 @@ impl<'f> Checker<'f> {
             }
             Check::Origin { holder, slot } => {
                 self.holder(holder, faults);
-                slot.iter().for_each(|slot| self.place(slot, faults));
+                slot.iter().for_each(|slot| self.slot(slot, faults));
             }
             Check::Burden { holder, label } => {
                 if let Some(def) = self.holder(holder, faults)
@@ -395,6 +395,16 @@ impl<'f> Checker<'f> {
                 faults.push(ResolveError::new(path.span(), format!("`{path}` has no slots to count"), help));
             }
             Err(error) => faults.push(ResolveError::place(path, &error)),
+        }
+    }
+
+    /// A check that names something else than a slot could never hold.
+    fn slot(&self, path: &Path, faults: &mut Vec<ResolveError>) {
+        self.place(path, faults);
+        let is_slot = |place| matches!(place, Place::Slot(..));
+        if !path.depends_on_stacks() && self.empty.place(path, None).is_ok_and(|place| !is_slot(place)) {
+            let help = Some(format!("name one of its slots, such as `{path}/0`"));
+            faults.push(ResolveError::new(path.span(), format!("`{path}` is not a slot"), help));
         }
     }
 

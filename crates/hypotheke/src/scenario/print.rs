@@ -160,7 +160,7 @@ impl Display for StartLine {
 }
 
 /// An operation and its answer, or what else the step says.
-fn step_texts(step: &Step) -> (String, String) {
+pub(super) fn step_texts(step: &Step) -> (String, String) {
     match step {
         Step::Now(check) => (format!("now {check}"), String::new()),
         Step::Do(name) => (format!("do {name}"), String::new()),

@@ -2,6 +2,7 @@
 
 use super::check::{PlayableFile, START};
 use super::hold::{self, list_finding};
+use super::print::step_texts;
 use super::report::{Answer, Failure, Finding, ScenarioReport, StepReport, Trace};
 use super::same;
 use super::shared::SharedLists;
@@ -290,7 +291,11 @@ impl<'p> Player<'p> {
                         broken = resolved.filter(|_| !again).map_or_else(Vec::new, |it| step.judge(world, &it));
                         Played::Applied(outcome)
                     }
-                    Taken::Refused(refusal) => Played::Refused(refusal, resolved.map(Box::new)),
+                    Taken::Refused(refusal) => {
+                        // What is stale was not judged by the rules: they have nothing to say of it.
+                        let judged = resolved.filter(|_| refusal.reason() != Reason::Stale);
+                        Played::Refused(refusal, judged.map(Box::new))
+                    }
                     Taken::Unresolved(error) => Played::Unresolved(error),
                 }
             }
@@ -318,8 +323,7 @@ impl<'p> Player<'p> {
         let verb = operation.action.past_verb();
         let finding = judge_answer(world, verb, &played, expected);
         if self.trace == Trace::Steps {
-            let sentence = sent.map_or_else(|| operation.to_string(), ToString::to_string);
-            self.tell(line, sentence, verb, &played);
+            self.tell(line, verb, &played);
         }
         if self.is_judge && !broken.is_empty() {
             self.fail(line.span, Finding::Law { violations: broken }, Vec::new());
@@ -368,7 +372,7 @@ impl<'p> Player<'p> {
             (Err(refusal), expected) => is_refused_so(refusal, expected),
         };
         if self.trace == Trace::Steps {
-            let sentence = revision.map_or_else(|| "undo".to_owned(), |revision| format!("undo revision {revision}"));
+            let (sentence, _) = step_texts(&line.item);
             self.report.steps.push(StepReport { sentence, span: line.span, answer, events: Vec::new() });
         }
         if undone.is_ok() {
@@ -385,7 +389,8 @@ impl<'p> Player<'p> {
         false
     }
 
-    fn tell(&mut self, line: &Line<Step>, sentence: String, verb: &'static str, played: &Played) {
+    fn tell(&mut self, line: &Line<Step>, verb: &'static str, played: &Played) {
+        let (sentence, _) = step_texts(&line.item);
         let world = &self.world;
         let answer = match played {
             Played::Applied(outcome) => Answer::Applied { verb, outcome: *outcome },

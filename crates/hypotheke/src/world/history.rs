@@ -182,7 +182,7 @@ impl World {
     /// From here on all that goes can be brought back, as if history were kept; gives how much was to be kept.
     pub(crate) fn keep_all_until_settled(&mut self) -> usize {
         let most = self.history.most;
-        self.history.most = most.max(1);
+        self.history.most = usize::MAX;
         most
     }
 
@@ -191,6 +191,17 @@ impl World {
         self.history.most = most;
         for event in events {
             self.give_up(event);
+            match *event {
+                Event::Transferred { from, inner, .. } if !from.exists() && inner.is_pack() => {
+                    self.containers[inner.container() as usize].came_before.clear();
+                }
+                Event::Arrived { who, .. } => {
+                    for container in self.containers_of_traveller(who) {
+                        self.containers[container as usize].came_before.clear();
+                    }
+                }
+                _ => {}
+            }
             if let Event::Transferred { to, inner, .. } = event
                 && !to.exists()
                 && inner.is_pack()
