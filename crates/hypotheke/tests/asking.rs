@@ -250,3 +250,35 @@ fn of_all_ways_to_put_something_only_that_one_counts_which_fits_what_lies_there(
     // Where something else lies, the exchange is what is judged.
     assert_eq!(ask(&world, "ann puts in tin/0"), (false, 0, vec![not_admitted]));
 }
+
+/// Boxes in boxes: each that has to be opened first is told, from the outside in, and who uses one of them.
+#[test]
+fn all_that_keeps_a_container_from_being_opened_is_told() {
+    let rules = r#"
+        format = 1
+        nesting = 2
+        [kind.box]
+        pack = "box"
+        [container.box]
+        slots = 1
+        must-open = true
+        [container.store]
+        slots = 1
+        must-open = true
+        exclusive = true
+        [holder.ann]
+        [holder.bert]
+        [start]
+        store = ["1 box"]
+        "store/0/" = ["1 box"]
+    "#;
+    let rules = Ruleset::from_toml("rules.toml", rules).unwrap_or_else(|errors| panic!("{errors}"));
+    let mut world = World::new(&Arc::new(rules));
+    let outer = "not-open: store is not open".to_owned();
+    let inner = "not-open: store/0/ is not open".to_owned();
+    assert_eq!(ask(&world, "ann opens store/0/0/"), (false, 0, vec![outer.clone(), inner.clone()]));
+    let opened: NamedOperation = "bert opens store".parse().expect("a sentence");
+    world.perform(&opened.resolve(&world).expect("its places are there")).expect("nobody uses it");
+    let used = "in-use: store is in use by bert".to_owned();
+    assert_eq!(ask(&world, "ann opens store/0/0/"), (false, 0, vec![outer, inner, used]));
+}

@@ -98,10 +98,10 @@ impl Draft<'_> {
         }
     }
 
-    /// What keeps a holder from opening a container: what lies around it and is not open, or another that uses it.
-    pub(super) fn why_not_opened(&self, actor: u32, container: u32) -> Option<Cause> {
-        let around = self.around(container).and_then(|around| self.why_not_open(actor, around));
-        around.or_else(|| self.why_in_use(actor, container))
+    /// Everything that keeps a holder from opening a container: what lies around it and is not open, then who uses what.
+    pub(super) fn all_not_opened(&self, actor: u32, container: u32) -> Vec<Cause> {
+        let around = self.around(container).map_or_else(Vec::new, |around| self.all_not_open(actor, around));
+        around.into_iter().chain(self.all_in_use(actor, container)).collect()
     }
 
     /// Whether the holder that acts may use a container; the game may use all.

@@ -1,7 +1,7 @@
 //! open: a holder opens a container, and has it open until it closes it or leaves.
 
 use super::draft::Draft;
-use super::refusal::Refusal;
+use super::reasons::Found;
 use super::{Done, Judged};
 use crate::id::HolderId;
 use crate::world::Place;
@@ -14,9 +14,9 @@ pub(super) fn judge(draft: &mut Draft<'_>, actor: Option<HolderId>, at: Place) -
     if draft.holder_of(container) == Some(holder.index) || draft.is_open(holder.index, container) {
         return Ok(nothing);
     }
-    if let Some(cause) = draft.why_not_opened(holder.index, container) {
-        return Err(Refusal::new(cause));
-    }
+    let mut found = Found::new(draft);
+    found.note(draft.all_not_opened(holder.index, container))?;
+    found.end(draft)?;
     draft.open(holder, draft.container_id(container));
     Ok(nothing)
 }

@@ -83,11 +83,12 @@ impl Model {
         if self.is_own(holder, at) || self.has_open(holder, owner) {
             return Ok(0);
         }
-        if at.chain().get(1).is_some_and(|around| !around.is_hand() && self.is_shut(holder, around)) {
-            return Err(no("not-open"));
-        }
-        if self.is_used(holder, at) {
-            return Err(no("in-use"));
+        let around = at.chain().get(1).is_some_and(|around| !around.is_hand() && self.is_shut(holder, around));
+        let reasons = [("not-open", around), ("in-use", self.is_used(holder, at))];
+        let reasons: Vec<No> =
+            reasons.into_iter().filter(|(_, stands)| *stands).map(|(reason, _)| no(reason)).collect();
+        if !reasons.is_empty() {
+            return Err(self.refuse(reasons, 0));
         }
         self.state.open.insert((holder, owner));
         Ok(0)
