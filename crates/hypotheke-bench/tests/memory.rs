@@ -27,6 +27,7 @@ fn world(slots: u32) -> World {
 fn a_stack_is_small_and_steady_play_allocates_nothing() {
     let _profiler = dhat::Profiler::builder().testing().build();
     steady_play_allocates_nothing();
+    further_rules_allocate_nothing();
     what_comes_by_names_allocates_little();
     a_stack_takes_at_most_64_bytes();
 }
@@ -83,6 +84,30 @@ fn steady_play_allocates_nothing() {
         let before = dhat::HeapStats::get().total_blocks;
         round(&mut world);
         assert_eq!(dhat::HeapStats::get().total_blocks - before, 0, "with {slots} slots");
+    }
+}
+
+/// Caps by filter, and a kind that occupies two slots of the container into which something is moved.
+fn further_rules_allocate_nothing() {
+    let rules: Arc<Ruleset> = Ruleset::builder()
+        .kind("flare", |kind| kind.stack_limit(20).tags(["fuel"]))
+        .kind("skis", |kind| kind.needs(["left", "right"]))
+        .container("depot", |it| it.slots(30))
+        .container("pockets", |it| it.slots(10).cap("fuel", 40))
+        .container("belt", |it| it.slots(3).slot(|slot| slot.name("left")).slot(|slot| slot.name("right")))
+        .holder("surveyor", ["pockets", "belt"], |it| it.cap("fuel", 30))
+        .start("depot", ["20 flare", "1 skis"])
+        .build()
+        .expect("rules")
+        .into();
+    let mut world = World::new(&rules);
+    let container = |name| world.container(name).expect("a container");
+    let depot = container("depot");
+    for to in [container("surveyor.pockets"), container("surveyor.belt")] {
+        let moving = |from, to| Operation::moving(Amount::Exactly(5), (from, 0), (to, 0));
+        let moves = [moving(depot, to), moving(to, depot)];
+        let blocks = blocks_of_a_round(&mut || moves.iter().for_each(|it| assert!(world.perform(it).is_ok())));
+        assert_eq!(blocks, 0, "for two moves, to and from {}", world.path(to));
     }
 }
 

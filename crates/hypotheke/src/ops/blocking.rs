@@ -1,8 +1,13 @@
 //! Items that need several named slots at once: where they lie in one of them, the others are blocked.
 
+use smallvec::SmallVec;
+
 use super::draft::{Draft, Item};
 use crate::ruleset::{NO_NEEDS, SlotDef};
 use crate::world::{Cell, Spot};
+
+/// Few kinds need more than two slots.
+pub(super) type Spots = SmallVec<[Spot; 2]>;
 
 impl<'w> Draft<'w> {
     /// The named slots that a kind needs, if it needs more than the one in which it lies.
@@ -23,10 +28,10 @@ impl<'w> Draft<'w> {
 
     /// The slots that items of a kind occupy where they lie in one: that one, and those that they need with it. None if
     /// one of those is missing.
-    pub(super) fn occupied(&self, kind: u32, spot: Spot) -> Option<Vec<Spot>> {
+    pub(super) fn occupied(&self, kind: u32, spot: Spot) -> Option<Spots> {
         let further = self.needs(kind).zip(self.name_of_slot(spot));
         let Some((needs, _)) = further.filter(|(needs, name)| needs.iter().any(|need| **need == **name)) else {
-            return Some(vec![spot]);
+            return Some(one(spot));
         };
         let slots = self.ruled(spot.container);
         let slot_named = |name: &str| slots.iter().position(|slot| slot.name.as_deref() == Some(name));
@@ -41,9 +46,9 @@ impl<'w> Draft<'w> {
 
     /// What lies in the way of items that are to lie in a slot: other stacks that occupy a slot which they would occupy.
     /// `leaving` says what is not there any more.
-    pub(super) fn in_the_way(&self, kind: u32, spot: Spot, leaving: &dyn Fn(Spot) -> bool) -> Option<Vec<Spot>> {
+    pub(super) fn in_the_way(&self, kind: u32, spot: Spot, leaving: &dyn Fn(Spot) -> bool) -> Option<Spots> {
         let wanted = self.occupied(kind, spot)?;
-        let mut found: Vec<Spot> = Vec::new();
+        let mut found = Spots::new();
         let named = u32::try_from(self.ruled(spot.container).len()).unwrap_or(u32::MAX);
         for slot in (0..named).chain(Some(spot.slot).filter(|&slot| slot >= named)) {
             let there = Spot { container: spot.container, slot };
@@ -51,7 +56,7 @@ impl<'w> Draft<'w> {
             if cell.is_empty() || leaving(there) {
                 continue;
             }
-            let occupied = self.occupied(cell.kind, there).unwrap_or_else(|| vec![there]);
+            let occupied = self.occupied(cell.kind, there).unwrap_or_else(|| one(there));
             if occupied.iter().any(|spot| wanted.contains(spot)) {
                 found.push(there);
             }
@@ -80,7 +85,7 @@ impl<'w> Draft<'w> {
         }
         // What goes the other way lies in the same container then.
         let returns = from.container == to.container && !back.is_empty();
-        let occupied = |cell: Cell, spot| self.occupied(cell.kind, spot).unwrap_or_else(|| vec![spot]);
+        let occupied = |cell: Cell, spot| self.occupied(cell.kind, spot).unwrap_or_else(|| one(spot));
         returns && occupied(back, from).iter().any(|spot| occupied(cell, to).contains(spot))
     }
 
@@ -93,4 +98,8 @@ impl<'w> Draft<'w> {
         };
         found.is_none_or(|found| found.iter().any(|there| *there != spot)) || laid()
     }
+}
+
+fn one(spot: Spot) -> Spots {
+    SmallVec::from_elem(spot, 1)
 }

@@ -169,7 +169,7 @@ impl Equipping {
         obstacles.sort_by_key(|&there| there != spot);
         if obstacles.contains(&source) {
             // What remains of the stack itself does not leave.
-            obstacles.retain(|&there| there != source);
+            obstacles.retain(|there| *there != source);
             failed.push(Cause::BlockedSlot(draft.place_of_spot(spot)));
         }
         let aside = (!draft.cell(spot).is_empty()).then(|| draft.put_aside(spot));

@@ -19,7 +19,11 @@ pub(crate) struct Foreseen {
 impl World {
     #[inline(always)]
     pub(crate) fn is_simple_spot(&self, spot: Spot) -> bool {
-        !spot.is_ground() && self.is_lasting(spot.container) && self.is_simple(self.state(spot.container), spot.slot)
+        if spot.is_ground() || !self.is_lasting(spot.container) {
+            return false;
+        }
+        let state = self.state(spot.container);
+        self.is_simple(state, spot.slot) && !state.has_caps
     }
 
     /// What would be in two slots after an amount of the one went to the other.

@@ -1,7 +1,6 @@
 //! The short way: the most frequent operations between containers in which little can go wrong.
 //!
-//! Creating, consuming, moving and swapping plain stacks in containers without caps by filter, doors and borders is done
-//! here without a draft. Whatever is not as simple, and whatever would be refused, is left to the way that all operations
+//! Creating, consuming, moving and swapping plain stacks in containers without doors and borders is done here without a draft. Whatever is not as simple, and whatever would be refused, is left to the way that all operations
 //! go; what is done here comes to exactly what it would come to there. [`World::judge`] never goes the short way, so each
 //! comparison of a plan with the operation compares the two.
 
@@ -11,8 +10,8 @@ use super::refusal::{Cause, Refusal};
 use crate::id::{ContainerId, KindId, StackId};
 use crate::language::Amount;
 use crate::language::Position;
-use crate::ruleset::NO_PACK;
-use crate::world::{Cell, Class, ContainerState, End, Event, GROUND, Inner, Place, Scratch, Spot, World};
+use crate::ruleset::{Cap, NO_PACK};
+use crate::world::{Bearer, Cell, Class, ContainerState, End, Event, GROUND, Inner, Place, Scratch, Spot, World};
 
 /// How many a move should carry: as asked, whether no fewer will do, and how many of them fit.
 pub(super) struct Wanted {
@@ -204,13 +203,37 @@ impl World {
 
     /// How many of so many.
     #[inline(always)]
-    fn how_many_fit(&self, asked: u32, kind: u32, from: u32, to: u32) -> u32 {
-        let (left, weight) = (self.weight_left(from, to), self.weight_of_one(kind));
+    fn how_many_fit(&self, asked: u32, cell: Cell, from: u32, to: u32) -> u32 {
+        let (left, weight) = (self.weight_left(from, to), self.weight_of_one(cell.kind));
         // A division takes long, and most often all of them fit.
-        match weight.checked_mul(i64::from(asked)) {
+        let by_weight = match weight.checked_mul(i64::from(asked)) {
             Some(whole) if whole <= left || whole == 0 => asked,
             _ => u32::try_from(left.max(0) / weight).unwrap_or(u32::MAX).min(asked),
+        };
+        if self.state(to).has_caps && from != to { by_weight.min(self.left_by_caps(cell, from, to)) } else { by_weight }
+    }
+
+    /// How many more the caps by filter of a container and its holder let in from another container, or from nowhere.
+    #[inline(never)]
+    fn left_by_caps(&self, cell: Cell, from: u32, to: u32) -> u32 {
+        let state = self.state(to);
+        let mut left = u64::MAX;
+        let mut keep_within = |bearer, caps: &[Cap]| {
+            for cap in caps {
+                let filter = self.rules.cap_filters[cap.number as usize];
+                if self.classes.admits(&self.rules, filter, cell.kind, cell.class) {
+                    left = left.min(u64::from(cap.count).saturating_sub(self.capped(bearer, cap.number)));
+                }
+            }
+        };
+        keep_within(
+            Bearer::Container(to),
+            self.rules.containers().get(state.def as usize).map_or(&[], |def| &def.caps),
+        );
+        if state.holder != u32::MAX && (from == GROUND || self.state(from).holder != state.holder) {
+            keep_within(Bearer::Holder(state.holder), self.caps_of_holder(state.holder));
         }
+        u32::try_from(left).unwrap_or(u32::MAX)
     }
 
     /// What an operation would come to, if it can be told here.
@@ -285,7 +308,7 @@ impl World {
     #[inline(always)]
     fn weigh_move(&self, amount: Amount, cells: [Cell; 2], from: At<'_>, to: At<'_>) -> Option<Carried> {
         let Wanted { asked, exact, wanted } = self.want_move(amount, cells, from.spot.container, to)?;
-        let given = self.how_many_fit(wanted, cells[0].kind, from.spot.container, to.spot.container);
+        let given = self.how_many_fit(wanted, cells[0], from.spot.container, to.spot.container);
         if given == 0 || exact && given < asked || from.spot == to.spot {
             return None;
         }
@@ -343,8 +366,11 @@ impl World {
     fn weigh_swap(&self, cells: [Cell; 2], one: At<'_>, other: At<'_>) -> Option<i64> {
         let gain = self.want_swap(cells, one, other)?;
         let (here, there) = (one.spot.container, other.spot.container);
-        let may =
-            if one.is_beside(other) { one.spot.slot != other.spot.slot } else { self.can_exchange(gain, here, there) };
+        if one.is_beside(other) {
+            return (one.spot.slot != other.spot.slot).then_some(gain);
+        }
+        // What caps count is both lost and gained.
+        let may = !one.state.has_caps & !other.state.has_caps && self.can_exchange(gain, here, there);
         may.then_some(gain)
     }
 
@@ -376,7 +402,7 @@ impl World {
         if asked == 0 || figures.pack != NO_PACK || !countable || !admitted {
             return None;
         }
-        Some((plain, asked, exact, self.how_many_fit(asked, kind.0, GROUND, to)))
+        Some((plain, asked, exact, self.how_many_fit(asked, plain, GROUND, to)))
     }
 
     /// How many were asked for, and how many were created.

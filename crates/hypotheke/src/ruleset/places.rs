@@ -141,14 +141,18 @@ pub struct SlotRule<'r> {
 }
 
 impl Ruleset {
-    /// Whether nothing but filters, stack limits and weight caps can stand in the way of plain stacks in containers of a
-    /// definition.
+    /// Whether nothing but filters, stack limits and caps can stand in the way of plain stacks in containers of a definition.
     pub(crate) fn is_simple(&self, container: u32) -> bool {
-        let def = self.containers().get(container as usize).filter(|_| self.needs.is_empty());
-        def.is_some_and(|def| {
+        self.containers().get(container as usize).is_some_and(|def| {
             let open = def.put && def.take && !def.must_open && !def.exclusive;
-            open && !def.reserved_first && def.caps.is_empty()
+            open && !def.reserved_first && !self.may_block(def)
         })
+    }
+
+    /// Whether some kind occupies several slots of a container.
+    fn may_block(&self, def: &ContainerDef) -> bool {
+        let mut needed = self.needs.iter().flatten();
+        needed.any(|needed| def.ruled.iter().any(|slot| slot.name.as_deref() == Some(needed)))
     }
 }
 

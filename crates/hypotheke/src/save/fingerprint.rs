@@ -8,10 +8,46 @@
 use std::collections::BTreeSet;
 use std::fmt::Display;
 
-use crate::ruleset::{Cap, ContainerDef, FilterId, HolderDef, Kind, Misfits, PropertyValue, Ruleset, Spent, Way};
+use crate::ruleset::{
+    Cap, ContainerDef, FilterId, HolderDef, Kind, Mark, Misfits, Property, PropertyValue, Ruleset, Spent, Way,
+};
 
 /// Sixteen hexadecimal digits.
 pub(super) fn of(rules: &Ruleset) -> String {
+    let lines = lines(rules, rules.containers(), rules.holders());
+    let mut digest = Digest::default();
+    lines.iter().for_each(|line| digest.add(line));
+    format!("{:016x}", digest.0)
+}
+
+/// Whether two rulesets mean the same but for how high weight caps and caps by filter are, and number everything alike, so that
+/// nothing that lies in a world of the one has to be looked up to go on under the other.
+pub(crate) fn differ_in_caps_only(one: &Ruleset, other: &Ruleset) -> bool {
+    let numbering = |rules: &Ruleset| {
+        let names = |names: &mut dyn Iterator<Item = &str>| names.map(str::to_owned).collect::<Vec<_>>();
+        let caps: Vec<String> = rules.cap_filters.iter().map(|&of| filter(rules, Some(of))).collect();
+        let lists = [
+            names(&mut rules.kinds().map(Kind::id)),
+            names(&mut rules.marks().iter().map(Mark::name)),
+            names(&mut rules.properties().iter().map(Property::name)),
+            names(&mut rules.containers().iter().map(ContainerDef::id)),
+            names(&mut rules.holders().iter().map(HolderDef::id)),
+            caps,
+        ];
+        (rules.version(), lists)
+    };
+    let without_caps = |rules: &Ruleset| {
+        let (mut containers, mut holders) = (rules.containers().to_vec(), rules.holders().to_vec());
+        containers.iter_mut().for_each(|def| def.weight_cap = i64::MAX);
+        holders.iter_mut().for_each(|def| def.weight_cap = i64::MAX);
+        let caps = containers.iter_mut().flat_map(|def| &mut def.caps);
+        caps.chain(holders.iter_mut().flat_map(|def| &mut def.caps)).for_each(|cap| cap.count = 0);
+        lines(rules, &containers, &holders)
+    };
+    numbering(one) == numbering(other) && without_caps(one) == without_caps(other)
+}
+
+fn lines(rules: &Ruleset, containers: &[ContainerDef], holders: &[HolderDef]) -> BTreeSet<String> {
     let mut lines: BTreeSet<String> = BTreeSet::new();
     lines.insert(format!(
         "ruleset nesting {} ground-limit {:?} request-window {}",
@@ -21,11 +57,9 @@ pub(super) fn of(rules: &Ruleset) -> String {
     ));
     lines.extend(rules.marks().iter().map(|mark| format!("mark {}", mark.name())));
     lines.extend(rules.kinds().map(|kind| kind_line(rules, kind)));
-    lines.extend(rules.containers().iter().map(|def| container_line(rules, def)));
-    lines.extend(rules.holders().iter().map(|def| holder_line(rules, def)));
-    let mut digest = Digest::default();
-    lines.iter().for_each(|line| digest.add(line));
-    format!("{:016x}", digest.0)
+    lines.extend(containers.iter().map(|def| container_line(rules, def)));
+    lines.extend(holders.iter().map(|def| holder_line(rules, def)));
+    lines
 }
 
 /// The hash FNV-1a of 64 bits, by its published constants: the same everywhere, and not meant to withstand an attacker.

@@ -25,6 +25,7 @@ use crate::snapshot::{Departed, Departure, Snapshot};
 use crate::world::World;
 pub use changes::{ItemChange, SaveChanges};
 pub use error::SaveError;
+pub(crate) use fingerprint::differ_in_caps_only;
 pub(crate) use outline::Outline;
 
 /// The version of the format that is written. Whatever was written before can be read.

@@ -2,9 +2,7 @@
 
 use super::forget::{Forgotten, forgets};
 use super::index::Index;
-use super::{
-    Bearer, Cell, Class, ClassTable, ContainerState, End, Event, GROUND, Goods, Inner, NONE, Origin, Spot, World,
-};
+use super::{Cell, Class, ClassTable, ContainerState, End, Event, GROUND, Goods, Inner, NONE, Origin, Spot, World};
 use crate::id::KindId;
 use crate::language::Position;
 use crate::ruleset::Ruleset;
@@ -441,12 +439,11 @@ impl World {
         if self.hashed {
             self.follow_hash(spot, change.before, change.after);
         }
-        let counts = !self.rules.cap_filters.is_empty();
+        if !self.rules.cap_filters.is_empty() {
+            self.count_for_caps(spot.container, change);
+        }
         let mut at = spot.container;
         loop {
-            if counts {
-                self.count_for_caps(Bearer::Container(at), change);
-            }
             if at == GROUND {
                 if !forgets(Forgotten::GroundWeight) {
                     self.ground.weight += change.weight;
@@ -459,13 +456,8 @@ impl World {
             }
             if state.parent == Spot::NOWHERE {
                 let holder = state.holder;
-                if holder != NONE {
-                    if change.weight > 0 || !forgets(Forgotten::HolderWeight) {
-                        self.holders[holder as usize].weight += change.weight;
-                    }
-                    if counts {
-                        self.count_for_caps(Bearer::Holder(holder), change);
-                    }
+                if holder != NONE && (change.weight > 0 || !forgets(Forgotten::HolderWeight)) {
+                    self.holders[holder as usize].weight += change.weight;
                 }
                 return;
             }
@@ -473,19 +465,39 @@ impl World {
         }
     }
 
-    /// Keeps in step how many items satisfy each cap.
-    fn count_for_caps(&mut self, bearer: Bearer, change: Change) {
+    /// Keeps in step how many items satisfy each cap, in a container, in those around it and with the holder.
+    fn count_for_caps(&mut self, container: u32, change: Change) {
         for number in 0..self.rules.cap_filters.len() {
-            let (less, more) = (self.counted(change.before, number), self.counted(change.after, number));
-            if more < less && forgets(Forgotten::Cap) {
+            let (less, more) = self.counted_before_and_after(change, number);
+            if less == more || more < less && forgets(Forgotten::Cap) {
                 continue;
             }
-            let capped = match bearer {
-                Bearer::Container(container) => &mut self.containers[container as usize].capped,
-                Bearer::Holder(holder) => &mut self.holders[holder as usize].capped,
-            };
-            capped.change(number, more, less);
+            let mut at = container;
+            loop {
+                let state = &mut self.containers[at as usize];
+                state.capped.change(number, more, less);
+                if at == GROUND || state.parent == Spot::NOWHERE {
+                    break;
+                }
+                at = state.parent.container;
+            }
+            let holder = self.containers[at as usize].holder;
+            if holder != NONE {
+                self.holders[holder as usize].capped.change(number, more, less);
+            }
         }
+    }
+
+    #[inline(always)]
+    fn counted_before_and_after(&self, Change { before, after, .. }: Change, number: usize) -> (u64, u64) {
+        let are_alike = before.class == after.class || before.is_empty() || after.is_empty();
+        if !are_alike || before.is_pack() || after.is_pack() {
+            return (self.counted(before, number), self.counted(after, number));
+        }
+        // Looked up once for both.
+        let there = if after.is_empty() { before } else { after };
+        let admits = self.classes.admits(&self.rules, self.rules.cap_filters[number], there.kind, there.class);
+        if admits { (u64::from(before.count), u64::from(after.count)) } else { (0, 0) }
     }
 
     /// How many items of a stack, and of all that lies in it, satisfy the filter of a cap.

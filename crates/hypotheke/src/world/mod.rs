@@ -176,6 +176,8 @@ pub(crate) struct ContainerState {
     pub(crate) reserved_first: bool,
     /// Nothing but filters, stack limits and weight caps can stand in the way of plain stacks here, nor of the holder.
     pub(crate) is_simple: bool,
+    /// Items in it count towards caps by filter, of its own or of the holder that carries it.
+    pub(crate) has_caps: bool,
     /// The holder that carries it, or `NONE`.
     pub(crate) holder: u32,
     /// The first of its cells.

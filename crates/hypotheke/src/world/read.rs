@@ -140,7 +140,7 @@ impl World {
         self.has_lasting(id) && self.state(id.index).holder == NONE
     }
 
-    /// The state of a container in which nothing but filters, stack limits and weight caps can stand in the way of plain
+    /// The state of a container in which nothing but filters, stack limits and caps can stand in the way of plain
     /// stacks, if it is there and not the inside of a pack.
     #[inline(always)]
     pub(crate) fn plain_state(&self, id: ContainerId) -> Option<&ContainerState> {

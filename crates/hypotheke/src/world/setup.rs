@@ -105,12 +105,11 @@ impl World {
     /// Adds a container that stands in the world, or that a holder carries.
     pub(crate) fn bring_container(&mut self, index: u32, name: &str, def: u32, slots: u32, holder: Option<u32>) {
         let came = self.next_to_come();
-        let capped = holder.is_some_and(|holder| !self.caps_of_holder(holder).is_empty());
-        let is_simple = !capped && self.rules.is_simple(def);
+        let holder_has_caps = holder.is_some_and(|holder| !self.caps_of_holder(holder).is_empty());
         let state = self.bring_state(index, def, slots);
         (state.name, state.presence, state.came) = (name.into(), Presence::Lasting, came);
         state.holder = holder.unwrap_or(NONE);
-        state.is_simple = is_simple;
+        state.has_caps |= holder_has_caps;
         self.container_names.insert(name.into(), index);
         match holder {
             Some(holder) => self.holders[holder as usize].containers.push(index),
@@ -254,6 +253,17 @@ impl World {
         self.give_handles(&|_, _| since);
     }
 
+    /// The same under a ruleset that differs from the one before in how high caps are.
+    pub(crate) fn go_on_under_other_caps(&mut self, rules: &Arc<Ruleset>) {
+        self.go_on_under(rules);
+        for state in &mut self.containers {
+            // The ground has no definition.
+            if let Some(def) = rules.containers().get(state.def as usize) {
+                state.weight_cap = def.weight_cap;
+            }
+        }
+    }
+
     /// What another world has too, of the same ruleset, has the handles that it has there: a container under the same number and
     /// name, or in the same pack, and a holder of the same name.
     pub(crate) fn share_handles(&mut self, other: &World) {
@@ -354,6 +364,7 @@ impl ContainerState {
             exclusive: rule.is_some_and(|def| def.exclusive),
             reserved_first: rule.is_some_and(|def| def.reserved_first),
             is_simple: rules.is_simple(def),
+            has_caps: rule.is_some_and(|def| !def.caps.is_empty()),
             deep: rule.is_some_and(|def| def.deep),
             capped: Counts::default(),
             weight: 0,
