@@ -107,7 +107,7 @@ fn further_rules_allocate_nothing() {
         let moving = |from, to| Operation::moving(Amount::Exactly(5), (from, 0), (to, 0));
         let moves = [moving(depot, to), moving(to, depot)];
         let blocks = blocks_of_a_round(&mut || moves.iter().for_each(|it| assert!(world.perform(it).is_ok())));
-        assert_eq!(blocks, 0, "for two moves, to and from {}", world.path(to));
+        assert_eq!(blocks, 0, "for two moves, to and from {}", world.container_name(to));
     }
 }
 
