@@ -3,10 +3,9 @@
 use std::fmt;
 
 use super::tried::VerbUse;
-use super::verb::{Verb, verb_of};
 use crate::filter::{Comparison, Filter, Test};
 use crate::id::{HolderId, KindId, PropertyId};
-use crate::language::{LineParser, Path, SentenceError, lex};
+use crate::language::{Claimable, LineParser, Path, SentenceError, Verb, lex};
 use crate::ops::{Action, Operation};
 use crate::quantity::Decimal;
 use crate::ruleset::What;
@@ -227,18 +226,17 @@ fn pattern(parser: &mut LineParser<'_, '_>) -> Result<Pattern, SentenceError> {
     if verb.as_str() == "pick" && parser.keyword("up") {
         verb = Word::new("pick-up", verb.span());
     }
-    let Some(of_word) = Verb::of_word(verb.as_str()).filter(|verb| *verb != Verb::Together) else {
-        let known = Verb::ALL.into_iter().filter(|verb| *verb != Verb::Together).map(Verb::word);
+    let Some(of_word) = Verb::of_word(verb.as_str()).filter(|verb| verb.row().claimable != Claimable::Never) else {
+        let known = Verb::ALL.into_iter().filter(|verb| verb.row().claimable != Claimable::Never).map(Verb::word);
         let error = SentenceError::new(verb.span(), format!("`{verb}` is nothing that is played"));
         return Err(error.help(format!("it is one of {}", known.collect::<Vec<_>>().join(", "))));
     };
     let is_place = |parser: &LineParser<'_, '_>| ["from", "to", "in"].iter().any(|word| parser.keyword_ahead(word));
-    // What follows these verbs is a place, and no item.
-    let is_door = matches!(of_word, Verb::Open | Verb::Close | Verb::Sort | Verb::Resize | Verb::Unbind);
+    let takes_place = of_word.row().claimable == Claimable::Place;
     let what = if of_word == Verb::Set { "a property, a kind, a tag or a mark" } else { "a kind, a tag or a mark" };
-    let has_name = !(parser.is_empty() || is_place(parser) || is_door);
+    let has_name = !(parser.is_empty() || is_place(parser) || takes_place);
     let name = if has_name { Some(parser.word(what)?) } else { None };
-    let is_named = is_door && !parser.is_empty() && !is_place(parser);
+    let is_named = takes_place && !parser.is_empty() && !is_place(parser);
     let from = if is_named || parser.keyword("from") { Some(parser.path()?) } else { None };
     let to = if parser.keyword("to") || parser.keyword("in") { Some(parser.path()?) } else { None };
     parser.end()?;
@@ -571,7 +569,7 @@ struct Ends {
 impl Ends {
     fn of(operation: &Operation) -> Ends {
         let hand = operation.actor.map(Place::Hand);
-        let verb = verb_of(&operation.action);
+        let verb = operation.action.verb();
         let (from, to) = match &operation.action {
             Action::Move { from, to, .. } | Action::Split { from, to, .. } => (Some(*from), Some(*to)),
             Action::Merge { from, onto, .. } => (Some(*from), Some(*onto)),

@@ -6,8 +6,8 @@ use rand_xoshiro::Xoshiro256PlusPlus;
 
 use super::moves::{Source, fitting, has_door};
 use super::scope::{Amounts, Scope};
-use super::verb::Verb;
 use crate::id::{ContainerId, HolderId, KindId, MarkId, PropertyId, StackId};
+use crate::language::Verb;
 use crate::language::{Amount, Landing, NamedAction, SortKey};
 use crate::ops::{Action, Operation, Share, Variant};
 use crate::quantity::Decimal;
@@ -92,58 +92,6 @@ struct Scene<'w> {
     random: &'w mut Xoshiro256PlusPlus,
 }
 
-/// The verb of an action.
-fn verb_of(action: &NamedAction) -> Verb {
-    match action {
-        NamedAction::Create { .. } => Verb::Create,
-        NamedAction::Consume { .. } => Verb::Consume,
-        NamedAction::Mark { .. } => Verb::Mark,
-        NamedAction::Unmark { .. } => Verb::Unmark,
-        NamedAction::Move { .. } => Verb::Move,
-        NamedAction::Split { .. } => Verb::Split,
-        NamedAction::Merge { .. } => Verb::Merge,
-        NamedAction::Swap { .. } => Verb::Swap,
-        NamedAction::Drop { .. } => Verb::Drop,
-        NamedAction::PickUp { .. } => Verb::PickUp,
-        NamedAction::Lift { .. } => Verb::Lift,
-        NamedAction::Put { .. } => Verb::Put,
-        NamedAction::Return { .. } => Verb::Return,
-        NamedAction::Together { .. } => Verb::Together,
-        NamedAction::Equip { .. } => Verb::Equip,
-        NamedAction::Unequip { .. } => Verb::Unequip,
-        NamedAction::Sort { .. } => Verb::Sort,
-        NamedAction::Resize { .. } => Verb::Resize,
-        NamedAction::Open { .. } => Verb::Open,
-        NamedAction::Close { .. } => Verb::Close,
-        NamedAction::Leave => Verb::Leave,
-        NamedAction::Bind { .. } => Verb::Bind,
-        NamedAction::Unbind { .. } => Verb::Unbind,
-        NamedAction::Set { .. } => Verb::Set,
-        NamedAction::Depart { .. } => Verb::Depart,
-        NamedAction::Arrive { .. } => Verb::Arrive,
-    }
-}
-
-fn weight(verb: Verb) -> usize {
-    match verb {
-        Verb::Move => 5,
-        Verb::Create => 4,
-        Verb::Swap | Verb::Put | Verb::PickUp => 3,
-        Verb::Drop
-        | Verb::Lift
-        | Verb::Equip
-        | Verb::Unequip
-        | Verb::Split
-        | Verb::Merge
-        | Verb::Together
-        | Verb::Arrive
-        | Verb::Sort
-        | Verb::Mark
-        | Verb::Open => 2,
-        _ => 1,
-    }
-}
-
 impl<'p> Draws<'p> {
     /// What the scope says.
     pub(super) fn of(scope: &'p Scope) -> Draws<'p> {
@@ -157,7 +105,7 @@ impl<'p> Draws<'p> {
     }
 
     fn new(scope: &'p Scope, verbs: Vec<Verb>, is_free: bool) -> Draws<'p> {
-        let choices = verbs.into_iter().flat_map(|verb| vec![verb; weight(verb)]).collect();
+        let choices = verbs.into_iter().flat_map(|verb| vec![verb; verb.row().draws]).collect();
         Draws { scope, choices, is_free }
     }
 
@@ -180,7 +128,7 @@ impl<'p> Draws<'p> {
 
     /// Draws only what is done in some operations.
     pub(super) fn keep_only(&mut self, actions: &[&NamedAction]) {
-        let is_said = |choice: &Verb| actions.iter().any(|action| verb_of(action) == *choice);
+        let is_said = |choice: &Verb| actions.iter().any(|action| action.verb() == *choice);
         if self.choices.iter().any(is_said) {
             self.choices.retain(is_said);
         }

@@ -7,8 +7,8 @@ use std::ops::Range;
 use rustc_hash::FxHashMap;
 
 use super::scope::Scope;
-use super::verb::Effects;
 use crate::id::KindId;
+use crate::language::Effects;
 use crate::ruleset::NO_PACK;
 use crate::world::{Cell, ClassKey, GROUND, World};
 

@@ -6,8 +6,7 @@ use super::claims::{Claim, ClaimKind, Named, Part, Ready, Said, Subject, read};
 use super::report::{Status, Verdict};
 use super::scope::{Amounts, Fault, Scope};
 use super::step::Step;
-use super::verb::Verb;
-use crate::language::{LineParser, NamedAction, SentenceError, TokenKind, lex};
+use crate::language::{InScope, LineParser, NamedAction, SentenceError, TokenKind, Verb, lex};
 use crate::quantity::Decimal;
 use crate::ruleset::{FilterNames, Ruleset, What};
 use crate::scenario::parse::{LONGEST_LINE, diagnostic, lines};
@@ -580,7 +579,7 @@ const GAME: &str = "game";
 
 /// Whether a verb is named in the line `verbs`; the others have lines of their own.
 fn has_no_line(verb: Verb) -> bool {
-    !matches!(verb, Verb::Mark | Verb::Unmark | Verb::Create | Verb::Consume)
+    verb.row().in_scope != InScope::Own
 }
 
 /// Moving, swapping, dropping and picking up; wearing and opening where there is something to.

@@ -14,8 +14,8 @@ use super::even::{Even, Framed};
 use super::moves::{Step, fitting_amounts};
 use super::scope::{Amounts, Scope};
 use super::store::Lookup;
-use super::verb::Verb;
 use crate::language::Amount;
+use crate::language::Verb;
 use crate::ops::{Operation, Reason};
 use crate::world::{Cell, GROUND, Spot, World};
 

@@ -52,10 +52,10 @@ mod table;
 mod tests;
 mod tried;
 mod vacuity;
-mod verb;
 mod walk;
 mod why;
 
+pub use crate::language::{Effects, SlotOrder, Verb};
 pub use against::{Compared, Differs, Mismatch};
 pub use canonical::Canonical;
 pub use claims::{Claim, ClaimKind};
@@ -65,5 +65,4 @@ pub use search::{Bounds, Exploration, Progress};
 pub use several::{Interleaved, Served, Several, Tangle};
 pub use space::StateSpace;
 pub use tried::{NotTried, VerbUse};
-pub use verb::{Effects, SlotOrder, Verb};
 pub use walk::Walks;

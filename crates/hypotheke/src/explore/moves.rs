@@ -11,8 +11,8 @@
 //! The plain enumerator of the tests leaves nothing out, and the outcomes of both must be equal.
 
 use super::scope::{Amounts, Scope};
-use super::verb::Verb;
 use crate::id::{ContainerId, HolderId, KindId, StackId};
+use crate::language::Verb;
 use crate::language::{Amount, Landing, SortKey};
 use crate::ops::{Action, Operation, Share};
 use crate::ruleset::ContainerDef;

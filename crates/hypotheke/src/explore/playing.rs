@@ -11,7 +11,6 @@ use super::foresight::{Foresight, View};
 use super::moves::Moves;
 use super::packed::Packer;
 use super::scope::Scope;
-use super::verb::verb_of;
 use crate::audit::Watch;
 use crate::ops::{Operation, Reason};
 use crate::world::World;
@@ -119,10 +118,10 @@ impl Playing {
     ) -> Result<Reached, Reason> {
         let meant = if known.has_never { self.meant(operation, known) } else { Vec::new() };
         if let Err(refusal) = self.world.perform(operation) {
-            expanded.tried.refused(verb_of(&operation.action), refusal.reason());
+            expanded.tried.refused(operation.action.verb(), refusal.reason());
             return Err(refusal.reason());
         }
-        expanded.tried.applied(verb_of(&operation.action));
+        expanded.tried.applied(operation.action.verb());
         let was_meant = |claim: &usize| known.claims[*claim].1.was_meant(&self.world, operation);
         expanded.never.extend(meant.into_iter().filter(was_meant).map(|claim| (claim, number, nth)));
         let reached = self.arrive(number, nth, known, expanded);

@@ -1,9 +1,9 @@
 //! The scope of an exploration: which operations it tries, and what it leaves out.
 
 use super::symmetry::Alike;
-use super::verb::{Effects, Verb};
 use crate::id::{ContainerId, HolderId, KindId, MarkId, PropertyId};
 use crate::language::Amount;
+use crate::language::{Effects, Verb};
 use crate::ops::{Action, Operation, Outcome};
 use crate::quantity::Decimal;
 use crate::world::{Place, World};

@@ -4,7 +4,7 @@
 //! Two states that are taken for one have the same operations, with the slots renamed. For each container this needs that
 //!
 //! - its slots have no filter, name or limit of their own;
-//! - no verb in the scope reads its slot order ([`Verb::effects`](super::verb::Verb)): operations name slots or stacks, and
+//! - no verb in the scope reads its slot order ([`Verb::effects`](crate::explore::Verb)): operations name slots or stacks, and
 //!   the rest is sums and limits of the whole container;
 //! - no hand remembers a slot: hands keep the slot that their items came from;
 //! - no claim names one of its slots.
@@ -16,7 +16,7 @@ use std::collections::BTreeSet;
 
 use super::claims::{Ready, around};
 use super::scope::Scope;
-use super::verb::{Effects, SlotOrder};
+use crate::language::{Effects, SlotOrder};
 use crate::ruleset::Misfits;
 use crate::world::{GROUND, NONE, Place, World};
 

@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 use std::fmt;
 
 use super::scope::{Amounts, Fault, Scope};
-use super::verb::Verb;
+use crate::language::{InScope, Verb};
 use crate::ops::Reason;
 use crate::world::World;
 
@@ -97,7 +97,7 @@ impl Scope {
     /// What is left out, the verbs first.
     pub(super) fn not_tried(&self, world: &World, is_search: bool) -> Vec<NotTried> {
         let is_out = |verb: &Verb| match verb {
-            Verb::Together | Verb::Depart | Verb::Arrive => is_search || !self.tries(*verb),
+            verb if verb.row().in_scope == InScope::Walks => is_search || !self.tries(*verb),
             // It has no values to try.
             Verb::Set => self.values.is_empty(),
             verb => !self.tries(*verb),

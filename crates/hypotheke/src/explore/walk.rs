@@ -20,7 +20,6 @@ use super::shrink::{self, Aim};
 use super::step::SAVE_THEN_LOAD;
 use super::tried::Tried;
 use super::vacuity::Occurred;
-use super::verb::verb_of;
 use crate::audit::Watch;
 use crate::id::KindId;
 use crate::ops::Operation;
@@ -203,10 +202,10 @@ impl Exploration {
         let never = self.meant(&going.world, &operation);
         let said = self.is_said_at_once().then(|| sentence(&going.world, &operation));
         if let Err(refusal) = going.world.perform(&operation) {
-            walked.tried.refused(verb_of(&operation.action), refusal.reason());
+            walked.tried.refused(operation.action.verb(), refusal.reason());
             return false;
         }
-        walked.tried.applied(verb_of(&operation.action));
+        walked.tried.applied(operation.action.verb());
         going.stock.is_stale();
         let never = self.were_meant(&going.world, &operation, never);
         going.steps.push(said.map_or(Played::Operation(operation), Played::Said));

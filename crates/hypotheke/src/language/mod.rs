@@ -12,6 +12,7 @@ mod portion;
 mod sentences;
 #[cfg(test)]
 mod tests;
+mod verb;
 
 pub(crate) use event::items_text;
 pub use event::{NamedEnd, NamedEvent};
@@ -21,6 +22,8 @@ pub use parser::SentenceError;
 pub(crate) use parser::{LineParser, shortened};
 pub use place::{Path, PathError, PathRoot, PathStep};
 pub use portion::{NamedPortion, NamedVariant};
+pub(crate) use verb::{Claimable, InScope, Row};
+pub use verb::{Effects, SlotOrder, Verb};
 
 /// Words that no kind, tag, mark, container, holder or slot may be called, since sentences need them. In order.
 pub(crate) const RESERVED: &[&str] = &[

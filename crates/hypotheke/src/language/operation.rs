@@ -4,6 +4,7 @@ use std::str::FromStr;
 use serde::{Deserialize, Serialize};
 
 use super::parser::{LineParser, SentenceError};
+use super::verb::Verb;
 use super::{NamedVariant, Path, lex};
 use crate::quantity::Decimal;
 use crate::text::Word;
@@ -321,70 +322,43 @@ impl FromStr for NamedOperation {
 }
 
 impl NamedAction {
-    /// The words that begin the sentence, without and with an actor.
-    fn verb(&self, with_actor: bool) -> &'static str {
-        let (plain, third_person) = match self {
-            NamedAction::Create { .. } => ("create", "creates"),
-            NamedAction::Consume { .. } => ("consume", "consumes"),
-            NamedAction::Move { .. } => ("move", "moves"),
-            NamedAction::Split { .. } => ("split", "splits"),
-            NamedAction::Merge { .. } => ("merge", "merges"),
-            NamedAction::Swap { .. } => ("swap", "swaps"),
-            NamedAction::Drop { .. } => ("drop", "drops"),
-            NamedAction::PickUp { .. } => ("pick up", "picks up"),
-            NamedAction::Lift { .. } => ("lift", "lifts"),
-            NamedAction::Put { .. } => ("put", "puts"),
-            NamedAction::Return { .. } => ("return", "returns"),
-            NamedAction::Together { .. } => ("together", "together"),
-            NamedAction::Equip { .. } => ("equip", "equips"),
-            NamedAction::Unequip { .. } => ("unequip", "unequips"),
-            NamedAction::Sort { .. } => ("sort", "sorts"),
-            NamedAction::Resize { .. } => ("resize", "resizes"),
-            NamedAction::Open { .. } => ("open", "opens"),
-            NamedAction::Close { .. } => ("close", "closes"),
-            NamedAction::Leave => ("leave", "leaves"),
-            NamedAction::Bind { .. } => ("bind", "binds"),
-            NamedAction::Unbind { .. } => ("unbind", "unbinds"),
-            NamedAction::Mark { .. } => ("mark", "marks"),
-            NamedAction::Unmark { .. } => ("unmark", "unmarks"),
-            NamedAction::Set { .. } => ("set", "sets"),
-            NamedAction::Depart { .. } => ("depart", "departs"),
-            NamedAction::Arrive { .. } => ("arrive", "arrives"),
-        };
-        if with_actor { third_person } else { plain }
+    /// Its verb.
+    #[must_use]
+    pub fn verb(&self) -> Verb {
+        match self {
+            NamedAction::Create { .. } => Verb::Create,
+            NamedAction::Consume { .. } => Verb::Consume,
+            NamedAction::Move { .. } => Verb::Move,
+            NamedAction::Split { .. } => Verb::Split,
+            NamedAction::Merge { .. } => Verb::Merge,
+            NamedAction::Swap { .. } => Verb::Swap,
+            NamedAction::Drop { .. } => Verb::Drop,
+            NamedAction::PickUp { .. } => Verb::PickUp,
+            NamedAction::Lift { .. } => Verb::Lift,
+            NamedAction::Put { .. } => Verb::Put,
+            NamedAction::Return { .. } => Verb::Return,
+            NamedAction::Together { .. } => Verb::Together,
+            NamedAction::Equip { .. } => Verb::Equip,
+            NamedAction::Unequip { .. } => Verb::Unequip,
+            NamedAction::Sort { .. } => Verb::Sort,
+            NamedAction::Resize { .. } => Verb::Resize,
+            NamedAction::Open { .. } => Verb::Open,
+            NamedAction::Close { .. } => Verb::Close,
+            NamedAction::Leave => Verb::Leave,
+            NamedAction::Bind { .. } => Verb::Bind,
+            NamedAction::Unbind { .. } => Verb::Unbind,
+            NamedAction::Mark { .. } => Verb::Mark,
+            NamedAction::Unmark { .. } => Verb::Unmark,
+            NamedAction::Set { .. } => Verb::Set,
+            NamedAction::Depart { .. } => Verb::Depart,
+            NamedAction::Arrive { .. } => Verb::Arrive,
+        }
     }
 
     /// What was done: `moved`, `picked up`.
     #[must_use]
     pub fn past_verb(&self) -> &'static str {
-        match self {
-            NamedAction::Create { .. } => "created",
-            NamedAction::Consume { .. } => "consumed",
-            NamedAction::Move { .. } => "moved",
-            NamedAction::Split { .. } => "split",
-            NamedAction::Merge { .. } => "merged",
-            NamedAction::Swap { .. } => "swapped",
-            NamedAction::Drop { .. } => "dropped",
-            NamedAction::PickUp { .. } => "picked up",
-            NamedAction::Lift { .. } => "lifted",
-            NamedAction::Put { .. } => "put",
-            NamedAction::Return { .. } => "returned",
-            NamedAction::Together { .. } => "done",
-            NamedAction::Equip { .. } => "equipped",
-            NamedAction::Unequip { .. } => "unequipped",
-            NamedAction::Sort { .. } => "sorted",
-            NamedAction::Resize { .. } => "resized",
-            NamedAction::Open { .. } => "opened",
-            NamedAction::Close { .. } => "closed",
-            NamedAction::Leave => "left",
-            NamedAction::Bind { .. } => "bound",
-            NamedAction::Unbind { .. } => "unbound",
-            NamedAction::Mark { .. } => "marked",
-            NamedAction::Unmark { .. } => "unmarked",
-            NamedAction::Set { .. } => "set",
-            NamedAction::Depart { .. } => "departed",
-            NamedAction::Arrive { .. } => "arrived",
-        }
+        self.verb().row().past
     }
 
     /// The places that it names, in the order of the sentence.
@@ -468,7 +442,8 @@ impl fmt::Display for NamedOperation {
         if let Some(actor) = &self.actor {
             write!(f, "{actor} ")?;
         }
-        f.write_str(self.action.verb(self.actor.is_some()))?;
+        let verb = self.action.verb().row();
+        f.write_str(if self.actor.is_some() { verb.third_person } else { verb.plain })?;
         match &self.action {
             NamedAction::Create { amount, kind, variant, to, landing } => {
                 write!(f, " {amount} {kind}")?;

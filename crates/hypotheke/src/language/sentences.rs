@@ -4,104 +4,73 @@ use super::Path;
 use super::lexer::{Token, TokenKind};
 use super::operation::{Amount, NamedAction, NamedOperation, SortKey};
 use super::parser::{LineParser, Parsed, SentenceError, shortened};
+use super::verb::Verb;
 use crate::text::nearest;
-
-/// Each verb without and with an actor, and what a whole sentence looks like.
-const VERBS: &[(&str, &str, &str)] = &[
-    ("create", "creates", "create 3 fuel-drum in depot"),
-    ("consume", "consumes", "consume 2 ration-box from sled"),
-    ("move", "moves", "move 3 fuel-drum from depot to sled"),
-    ("split", "splits", "split 2 from sled/0 to sled/3"),
-    ("merge", "merges", "merge sled/0 onto sled/3"),
-    ("swap", "swaps", "swap sled/0 with depot/3"),
-    ("drop", "drops", "drop 1 flare from sled at 2.5,-1"),
-    ("pick", "picks", "pick up 1 flare to sled"),
-    ("lift", "lifts", "surveyor lifts 3 from sled/0"),
-    ("put", "puts", "surveyor puts in sled/3"),
-    ("return", "returns", "surveyor returns"),
-    ("together", "together", "together (move 1 flare from sled to depot; move 1 rope-coil from depot to sled)"),
-    ("equip", "equips", "surveyor equips from pockets/3"),
-    ("unequip", "unequips", "surveyor unequips from harness/back"),
-    ("sort", "sorts", "sort sled by weight"),
-    ("resize", "resizes", "resize sled to 10"),
-    ("open", "opens", "surveyor opens depot"),
-    ("close", "closes", "surveyor closes depot"),
-    ("leave", "leaves", "surveyor leaves"),
-    ("bind", "binds", "surveyor binds flare to shortcuts/2"),
-    ("unbind", "unbinds", "surveyor unbinds shortcuts/2"),
-    ("mark", "marks", "mark freezer/0 contaminated"),
-    ("unmark", "unmarks", "unmark freezer/0 contaminated"),
-    ("set", "sets", "set reading of freezer/0 to 4.1"),
-    ("depart", "departs", "depart sled"),
-    ("arrive", "arrives", "arrive sled"),
-];
 
 impl LineParser<'_, '_> {
     /// A whole operation, with or without an actor.
     pub(crate) fn operation(&mut self) -> Parsed<NamedOperation> {
-        let second = self.tokens.get(self.at + 1).filter(|token| token.kind == TokenKind::Word);
-        let with_actor = second.is_some_and(|token| VERBS.iter().any(|(_, verb, _)| *verb == token.text));
-        let first_is_verb = self.peek().is_some_and(|token| VERBS.iter().any(|(verb, ..)| *verb == token.text));
-        let actor = if with_actor && !first_is_verb { Some(self.word("a holder")?) } else { None };
-        let verb = self.verb(actor.is_some())?;
+        let begins = |token: &Token<'_>, with_actor| {
+            token.kind == TokenKind::Word && Verb::ALL.iter().any(|it| it.row().first_word(with_actor) == token.text)
+        };
+        let is_first_verb = self.peek().is_some_and(|token| begins(&token, false));
+        let with_actor = !is_first_verb && self.tokens.get(self.at + 1).is_some_and(|token| begins(token, true));
+        let actor = if with_actor { Some(self.word("a holder")?) } else { None };
+        let verb = self.verb(with_actor)?;
         Ok(NamedOperation { actor, action: self.action(verb)? })
     }
 
-    fn verb(&mut self, with_actor: bool) -> Parsed<&'static str> {
+    fn verb(&mut self, with_actor: bool) -> Parsed<Verb> {
         let token = self.peek().ok_or_else(|| self.expected("an operation"))?;
-        let form =
-            |(plain, third, _): &(&'static str, &'static str, &'static str)| if with_actor { *third } else { *plain };
-        if let Some(entry) = VERBS.iter().find(|entry| form(entry) == token.text) {
-            self.at += 1;
-            return Ok(entry.0);
-        }
-        Err(self.unknown_verb(token))
+        let found = Verb::ALL.into_iter().find(|verb| verb.row().first_word(with_actor) == token.text);
+        let verb = found.ok_or_else(|| self.unknown_verb(token))?;
+        self.at += 1;
+        Ok(verb)
     }
 
     fn unknown_verb(&self, token: Token<'_>) -> SentenceError {
         let error = self.error(format!("`{}` is not an operation", shortened(token.text)));
-        if let Some((plain, ..)) = VERBS.iter().find(|(_, third, _)| *third == token.text) {
-            return error.help(format!("without a holder that acts it is `{plain}`"));
+        let rows = || Verb::ALL.into_iter().map(Verb::row);
+        if let Some(row) = rows().find(|row| row.first_word(true) == token.text) {
+            return error.help(format!("without a holder that acts it is `{}`", row.first_word(false)));
         }
         let next = self.tokens.get(self.at + 1);
-        if let Some((_, third, _)) = VERBS.iter().find(|(plain, ..)| next.is_some_and(|next| next.text == *plain)) {
-            return error.help(format!("after a holder that acts it is `{third}`"));
+        if let Some(row) = rows().find(|row| next.is_some_and(|next| next.text == row.first_word(false))) {
+            return error.help(format!("after a holder that acts it is `{}`", row.first_word(true)));
         }
-        match nearest(token.text, VERBS.iter().map(|(plain, ..)| *plain)) {
-            Some(verb) => {
-                let example = VERBS.iter().find(|(plain, ..)| *plain == verb).map_or("", |(_, _, example)| example);
-                error.help(format!("did you mean `{verb}`, as in `{example}`?"))
-            }
+        let meant = nearest(token.text, rows().map(|row| row.first_word(false)));
+        match meant.and_then(|meant| rows().find(|row| row.first_word(false) == meant)) {
+            Some(row) => error.help(format!("did you mean `{}`, as in `{}`?", row.first_word(false), row.example)),
             None => {
-                let verbs: Vec<&str> = VERBS.iter().map(|(plain, ..)| *plain).collect();
-                error.help(format!("the operations are {}", verbs.join(", ").replace("pick", "pick up")))
+                let verbs: Vec<&str> = rows().map(|row| row.plain).collect();
+                error.help(format!("the operations are {}", verbs.join(", ")))
             }
         }
     }
 
-    fn action(&mut self, verb: &str) -> Parsed<NamedAction> {
+    fn action(&mut self, verb: Verb) -> Parsed<NamedAction> {
         match verb {
-            "create" => self.create(),
-            "consume" => {
+            Verb::Create => self.create(),
+            Verb::Consume => {
                 let (amount, kind) = self.selection()?;
                 self.require_keyword("from")?;
                 Ok(NamedAction::Consume { amount, kind, from: self.path()? })
             }
-            "move" => {
+            Verb::Move => {
                 let (amount, kind) = self.selection()?;
                 self.require_keyword("from")?;
                 let from = self.path()?;
                 self.require_keyword("to")?;
                 Ok(NamedAction::Move { amount, kind, from, to: self.path()? })
             }
-            "split" => {
+            Verb::Split => {
                 let count = self.count()?;
                 self.require_keyword("from")?;
                 let from = self.path()?;
                 self.require_keyword("to")?;
                 Ok(NamedAction::Split { count, from, to: self.path()? })
             }
-            "merge" => {
+            Verb::Merge => {
                 let amount = self.amount()?.unwrap_or_default();
                 if amount != Amount::All {
                     self.require_keyword("from")?;
@@ -110,45 +79,45 @@ impl LineParser<'_, '_> {
                 self.require_keyword("onto")?;
                 Ok(NamedAction::Merge { amount, from, onto: self.path()? })
             }
-            "swap" => {
+            Verb::Swap => {
                 let one = self.path()?;
                 self.require_keyword("with")?;
                 Ok(NamedAction::Swap { one, other: self.path()? })
             }
-            "drop" => {
+            Verb::Drop => {
                 let (amount, kind) = self.selection()?;
                 let from = self.optional_place("from")?;
                 Ok(NamedAction::Drop { amount, kind, from, landing: self.landing()? })
             }
-            "lift" => {
+            Verb::Lift => {
                 let half = self.keyword("half");
                 let amount = if half { Amount::All } else { self.amount()?.unwrap_or_default() };
                 self.require_keyword("from")?;
                 Ok(NamedAction::Lift { amount, half, from: self.path()? })
             }
-            "together" => self.together(),
-            "equip" => {
+            Verb::Together => self.together(),
+            Verb::Equip => {
                 let amount = self.amount()?.unwrap_or_default();
                 self.require_keyword("from")?;
                 Ok(NamedAction::Equip { amount, from: self.path()? })
             }
-            "unequip" => {
+            Verb::Unequip => {
                 let amount = self.amount()?.unwrap_or_default();
                 self.require_keyword("from")?;
                 Ok(NamedAction::Unequip { amount, from: self.path()?, to: self.optional_place("to")? })
             }
-            "put" => {
+            Verb::Put => {
                 let amount = self.amount()?.unwrap_or_default();
                 self.require_keyword("in")?;
                 Ok(NamedAction::Put { amount, to: self.path()? })
             }
-            "return" => Ok(NamedAction::Return { amount: self.amount()?.unwrap_or_default() }),
-            "sort" => {
+            Verb::Return => Ok(NamedAction::Return { amount: self.amount()?.unwrap_or_default() }),
+            Verb::Sort => {
                 let at = self.path()?;
                 let by = if self.keyword("by") { self.sort_key()? } else { SortKey::Kind };
                 Ok(NamedAction::Sort { at, by })
             }
-            "resize" => {
+            Verb::Resize => {
                 let at = self.path()?;
                 self.require_keyword("to")?;
                 let slots = self.count()?;
@@ -158,37 +127,37 @@ impl LineParser<'_, '_> {
                 }
                 Ok(NamedAction::Resize { at, slots, spill })
             }
-            "open" => Ok(NamedAction::Open { at: self.path()? }),
-            "close" => Ok(NamedAction::Close { at: self.path()? }),
-            "leave" => Ok(NamedAction::Leave),
-            "bind" => {
+            Verb::Open => Ok(NamedAction::Open { at: self.path()? }),
+            Verb::Close => Ok(NamedAction::Close { at: self.path()? }),
+            Verb::Leave => Ok(NamedAction::Leave),
+            Verb::Bind => {
                 let kind = self.word("a kind")?;
                 self.require_keyword("to")?;
                 Ok(NamedAction::Bind { kind, at: self.path()? })
             }
-            "depart" => Ok(NamedAction::Depart { who: self.path()? }),
-            "arrive" => {
+            Verb::Depart => Ok(NamedAction::Depart { who: self.path()? }),
+            Verb::Arrive => {
                 let who = self.word("a container or a holder that has departed")?;
                 let newcomer = if self.keyword("as") { Some(self.word("a holder")?) } else { None };
                 Ok(NamedAction::Arrive { who, newcomer })
             }
-            "unbind" => Ok(NamedAction::Unbind { at: self.path()? }),
-            "mark" => {
+            Verb::Unbind => Ok(NamedAction::Unbind { at: self.path()? }),
+            Verb::Mark => {
                 let at = self.path()?;
                 Ok(NamedAction::Mark { at, mark: self.word("a mark")? })
             }
-            "unmark" => {
+            Verb::Unmark => {
                 let at = self.path()?;
                 Ok(NamedAction::Unmark { at, mark: self.word("a mark")? })
             }
-            "set" => {
+            Verb::Set => {
                 let property = self.word("a property")?;
                 self.require_keyword("of")?;
                 let at = self.path()?;
                 self.require_keyword("to")?;
                 Ok(NamedAction::Set { property, at, value: self.decimal()? })
             }
-            _ => {
+            Verb::PickUp => {
                 self.require_keyword("up")?;
                 let (amount, kind) = self.selection()?;
                 let from = self.optional_place("from")?;

@@ -1,6 +1,6 @@
 use proptest::prelude::*;
 
-use super::{NamedOperation, Path};
+use super::{NamedOperation, Path, Verb};
 
 #[test]
 fn reserved_words_are_in_order() {
@@ -31,6 +31,27 @@ fn sentences_print_as_they_are_usually_written() {
     ] {
         let operation: NamedOperation = sentence.parse().unwrap_or_else(|error| panic!("{sentence}: {error}"));
         assert_eq!(operation.to_string(), sentence);
+    }
+}
+
+/// Each row of the table is what the parser and the printer make of its verb.
+#[test]
+fn verbs_are_read_and_written_by_their_table() {
+    for (number, verb) in Verb::ALL.into_iter().enumerate() {
+        assert_eq!(verb as usize, number, "{verb:?} stands in its place");
+        let row = verb.row();
+        let operation: NamedOperation = row.example.parse().unwrap_or_else(|error| panic!("{}: {error}", row.example));
+        assert_eq!((operation.action.verb(), operation.to_string().as_str()), (verb, row.example));
+        let by_holder = operation.actor.is_some();
+        assert!(by_holder || !row.needs_actor, "{}", row.example);
+        let begin = if by_holder { format!("surveyor {}", row.third_person) } else { row.plain.to_owned() };
+        assert!(row.example.starts_with(&begin), "{} begins with {begin}", row.example);
+        // With or without a holder that acts, the words of the other form are refused.
+        let (actor, words) = if by_holder { ("", row.plain) } else { ("surveyor ", row.third_person) };
+        let other = row.example.replacen(&begin, &format!("{actor}{words}"), 1);
+        let read: NamedOperation = other.parse().unwrap_or_else(|error| panic!("{other}: {error}"));
+        assert_eq!((read.action.verb(), read.to_string()), (verb, other));
+        assert_eq!((Verb::of_word(verb.word()), row.draws > 0), (Some(verb), true));
     }
 }
 

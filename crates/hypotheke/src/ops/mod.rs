@@ -31,6 +31,7 @@ mod lift;
 mod mark;
 mod merge;
 mod moving;
+mod name;
 mod offers;
 mod open;
 mod operation;

@@ -1,7 +1,7 @@
 use std::sync::Arc;
 
 use crate::id::{ContainerId, HolderId, KindId, MarkId, PropertyId, StackId};
-use crate::language::{Amount, Landing, SortKey};
+use crate::language::{Amount, Landing, SortKey, Verb};
 use crate::quantity::Decimal;
 use crate::snapshot::Departure;
 use crate::world::Place;
@@ -340,6 +340,39 @@ impl Action {
             | Action::Unbind { .. }
             | Action::Depart { .. }
             | Action::Arrive { .. } => None,
+        }
+    }
+
+    /// Its verb.
+    #[must_use]
+    pub fn verb(&self) -> Verb {
+        match self {
+            Action::Create { .. } => Verb::Create,
+            Action::Consume { .. } => Verb::Consume,
+            Action::Move { .. } => Verb::Move,
+            Action::Split { .. } => Verb::Split,
+            Action::Merge { .. } => Verb::Merge,
+            Action::Swap { .. } => Verb::Swap,
+            Action::Drop { .. } => Verb::Drop,
+            Action::PickUp { .. } => Verb::PickUp,
+            Action::Lift { .. } => Verb::Lift,
+            Action::Put { .. } => Verb::Put,
+            Action::Return { .. } => Verb::Return,
+            Action::Together { .. } => Verb::Together,
+            Action::Equip { .. } => Verb::Equip,
+            Action::Unequip { .. } => Verb::Unequip,
+            Action::Sort { .. } => Verb::Sort,
+            Action::Resize { .. } => Verb::Resize,
+            Action::Open { .. } => Verb::Open,
+            Action::Close { .. } => Verb::Close,
+            Action::Leave => Verb::Leave,
+            Action::Bind { .. } => Verb::Bind,
+            Action::Unbind { .. } => Verb::Unbind,
+            Action::Mark { .. } => Verb::Mark,
+            Action::Unmark { .. } => Verb::Unmark,
+            Action::Set { .. } => Verb::Set,
+            Action::Depart { .. } => Verb::Depart,
+            Action::Arrive { .. } => Verb::Arrive,
         }
     }
 }

@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use super::operation::{Action, Operation, Share, Variant};
 use crate::id::{HolderId, KindId, MarkId, PropertyId};
-use crate::language::{NamedAction, NamedOperation, NamedPortion, Path};
+use crate::language::{NamedAction, NamedOperation, NamedPortion, Path, Row, Verb};
 use crate::ruleset::UnknownName;
 use crate::snapshot::{Container, Departed, Departure, Departures};
 use crate::text::{Diagnostics, Source, Span, Word, suggestion};
@@ -142,6 +142,7 @@ enum Moment {
 
 impl Resolver<'_> {
     fn action(&self, action: &NamedAction) -> Resolved<Action> {
+        self.check_actor(action.verb())?;
         Ok(match action {
             NamedAction::Create { amount, kind, variant, to, landing } => {
                 let portion =
@@ -175,18 +176,13 @@ impl Resolver<'_> {
             }
             NamedAction::Swap { one, other } => Action::Swap { one: self.slot(one)?, other: self.slot(other)? },
             NamedAction::Lift { amount, half, from } => {
-                self.needs_actor("lift")?;
                 let share = if *half { Share::Half } else { Share::Amount(*amount) };
                 Action::Lift { share, from: self.slot(from)? }
             }
             NamedAction::Put { amount, to } => {
-                self.needs_actor("put")?;
                 Action::Put { amount: *amount, to: self.place_of_slots(to, "use `drop` to put on the ground")? }
             }
-            NamedAction::Return { amount } => {
-                self.needs_actor("return")?;
-                Action::Return { amount: *amount }
-            }
+            NamedAction::Return { amount } => Action::Return { amount: *amount },
             NamedAction::Together { steps } => {
                 let step = |step: &NamedOperation| {
                     let actor = step.actor.as_ref().map(|name| holder(self.world, name)).transpose()?;
@@ -198,12 +194,8 @@ impl Resolver<'_> {
                     numbered.map(|(index, named)| step(named).map_err(|error: ResolveError| error.at_step(index)));
                 Action::Together { steps: steps.collect::<Resolved<_>>()? }
             }
-            NamedAction::Equip { amount, from } => {
-                self.needs_actor("equip")?;
-                Action::Equip { amount: *amount, from: self.slot(from)? }
-            }
+            NamedAction::Equip { amount, from } => Action::Equip { amount: *amount, from: self.slot(from)? },
             NamedAction::Unequip { amount, from, to } => {
-                self.needs_actor("unequip")?;
                 let to =
                     to.as_ref().map(|to| self.place_of_slots(to, "use `drop` to put on the ground")).transpose()?;
                 Action::Unequip { amount: *amount, from: self.slot(from)?, to }
@@ -212,18 +204,9 @@ impl Resolver<'_> {
             NamedAction::Resize { at, slots, spill } => {
                 Action::Resize { at: self.container(at)?, slots: *slots, spill: *spill }
             }
-            NamedAction::Open { at } => {
-                self.needs_actor("open")?;
-                Action::Open { at: self.container(at)? }
-            }
-            NamedAction::Close { at } => {
-                self.needs_actor("close")?;
-                Action::Close { at: self.container(at)? }
-            }
-            NamedAction::Leave => {
-                self.needs_actor("leave")?;
-                Action::Leave
-            }
+            NamedAction::Open { at } => Action::Open { at: self.container(at)? },
+            NamedAction::Close { at } => Action::Close { at: self.container(at)? },
+            NamedAction::Leave => Action::Leave,
             NamedAction::Bind { kind, at } => {
                 Action::Bind { kind: self.world.rules().resolve_kind(kind)?, at: self.shortcut(at)? }
             }
@@ -312,12 +295,13 @@ impl Resolver<'_> {
         Ok(name.map(|name| self.world.rules().resolve_kind(name)).transpose()?)
     }
 
-    fn needs_actor(&self, verb: &str) -> Resolved<()> {
-        if self.actor.is_some() {
+    fn check_actor(&self, verb: Verb) -> Resolved<()> {
+        let Row { plain, third_person, needs_actor, .. } = verb.row();
+        if self.actor.is_some() || !needs_actor {
             return Ok(());
         }
-        let help = format!("say who, such as `surveyor {verb}s …`");
-        Err(ResolveError::meaningless(Span::default(), format!("`{verb}` needs a holder that acts"), help))
+        let help = format!("say who, such as `surveyor {third_person} …`");
+        Err(ResolveError::meaningless(Span::default(), format!("`{plain}` needs a holder that acts"), help))
     }
 
     fn mark(&self, name: &Word) -> Resolved<MarkId> {

@@ -258,6 +258,10 @@ impl Ruleset {
         id.1 == self.tag && id.index() < self.marks.len()
     }
 
+    pub(crate) fn has_property(&self, id: PropertyId) -> bool {
+        id.1 == self.tag && id.index() < self.properties.len()
+    }
+
     #[inline(always)]
     pub(crate) fn kind_id(&self, index: u32) -> KindId {
         KindId(index, self.tag)

@@ -3,7 +3,7 @@
 use super::super::tree::{Check, Claim, Expected, Figures, ListStep, Mode, SentRequest, StartLine, Step};
 use super::Parsed;
 use crate::exchange::RequestId;
-use crate::language::{LineParser, Path, PathRoot, Position, SentenceError};
+use crate::language::{LineParser, Path, PathRoot, Position, SentenceError, Verb};
 use crate::ops::Reason;
 use crate::text::{Word, nearest};
 
@@ -99,35 +99,6 @@ pub(super) fn answer(parser: &mut LineParser<'_, '_>) -> Parsed<Expected> {
     Ok(expected)
 }
 
-const PAST_VERBS: &[&str] = &[
-    "created",
-    "consumed",
-    "moved",
-    "split",
-    "merged",
-    "dropped",
-    "picked",
-    "marked",
-    "unmarked",
-    "set",
-    "departed",
-    "arrived",
-    "lifted",
-    "put",
-    "returned",
-    "done",
-    "equipped",
-    "unequipped",
-    "resized",
-    "swapped",
-    "sorted",
-    "opened",
-    "closed",
-    "left",
-    "bound",
-    "unbound",
-];
-
 fn expected(parser: &mut LineParser<'_, '_>) -> Parsed<Expected> {
     if parser.keyword("refused") {
         return refused(parser);
@@ -137,8 +108,9 @@ fn expected(parser: &mut LineParser<'_, '_>) -> Parsed<Expected> {
         return Ok(Expected::Unchanged);
     }
     let verb = parser.word("`refused`, or what was done, such as `moved 2`")?;
-    if !PAST_VERBS.contains(&verb.as_str()) {
-        let known = PAST_VERBS.iter().copied().chain(["refused"]);
+    let mut answers = Verb::ALL.into_iter().map(|verb| verb.row().first_word_of_answer());
+    if !answers.clone().any(|answer| answer == verb.as_str()) {
+        let known = answers.by_ref().chain(["refused"]);
         let error = SentenceError::new(verb.span(), format!("`{verb}` is not an answer"));
         let meant = nearest(verb.as_str(), known).unwrap_or("moved");
         return Err(error.help(format!("write `-> {meant}{}`", if meant == "refused" { "" } else { " 2" })));
