@@ -142,17 +142,43 @@ pub struct SlotRule<'r> {
 
 impl Ruleset {
     /// Whether nothing but filters, stack limits and caps can stand in the way of plain stacks in containers of a definition.
+    ///
+    /// Each rule is named here, so that one that is added does not compile before it is decided what it means for these.
     pub(crate) fn is_simple(&self, container: u32) -> bool {
-        self.containers().get(container as usize).is_some_and(|def| {
-            let open = def.put && def.take && !def.must_open && !def.exclusive;
-            open && !def.reserved_first && !self.may_block(def)
-        })
-    }
-
-    /// Whether some kind occupies several slots of a container.
-    fn may_block(&self, def: &ContainerDef) -> bool {
-        let mut needed = self.needs.iter().flatten();
-        needed.any(|needed| def.ruled.iter().any(|slot| slot.name.as_deref() == Some(needed)))
+        let Some(def) = self.containers().get(container as usize) else { return false };
+        let ContainerDef {
+            put,
+            take,
+            must_open,
+            exclusive,
+            reserved_first,
+            // What is judged for plain stacks as well.
+            slots: _,
+            bounds: _,
+            stack_limit: _,
+            weight_cap: _,
+            admits: _,
+            caps: _,
+            // Asked of what lies below, and a plain stack has nothing below it.
+            deep: _,
+            // Where a stack changes, where items come from a hand, and where a holder names no container.
+            misfits: _,
+            on_put: _,
+            worn: _,
+            // What it is called and where it stands.
+            id: _,
+            name: _,
+            note: _,
+            columns: _,
+            copies: _,
+            carried: _,
+            brought: _,
+            ruled,
+        } = def;
+        let may_block = ruled.iter().any(|SlotDef { name, admits: _, stack_limit: _, label: _ }| {
+            name.as_ref().is_some_and(|name| self.needs.iter().flatten().any(|needed| needed == name))
+        });
+        *put && *take && !must_open && !exclusive && !reserved_first && !may_block
     }
 }
 
