@@ -4,7 +4,7 @@ use std::fmt;
 use std::hash::{Hash, Hasher};
 use std::sync::atomic::{AtomicU32, Ordering};
 
-use crate::world::Moment;
+use crate::moment::Moment;
 use serde::{Deserialize, Deserializer, Serialize, Serializer};
 
 /// Which ruleset of this process gave a handle. A copy of a ruleset has the same; no other has.

@@ -131,6 +131,7 @@ mod id;
 mod language;
 mod load;
 mod migration;
+mod moment;
 mod ops;
 mod quantity;
 mod query;
@@ -156,11 +157,11 @@ pub use language::{
 pub use load::LoadError;
 pub use migration::{Difference, Migrated, MigrationError};
 pub use ops::{
-    Action, ApplyError, Cause, Offer, Operation, Outcome, Plan, Reason, Refusal, Reply, ResolveError, Share, Unknown,
-    Variant,
+    Action, ApplyError, Cause, Offer, Operation, Outcome, Plan, Reason, Refusal, Reply, ResolveError, Room, Share,
+    Unknown, Variant,
 };
 pub use quantity::{Decimal, DecimalError};
-pub use query::{Description, Room};
+pub use query::Description;
 pub use ruleset::{
     Cap, ContainerBuilder, ContainerDef, Gone, HolderBuilder, HolderDef, Kind, KindBuilder, Mark, MarkBuilder,
     MigrationRules, Misfits, Property, PropertyValue, Renamed, Ruleset, RulesetBuilder, RulesetErrors, Setting,

@@ -4,7 +4,6 @@ use std::io::Read;
 use std::path::{Path as FilePath, PathBuf};
 use std::sync::Arc;
 
-use crate::explore::ClaimsFile;
 use crate::ops::start_faults;
 use crate::ruleset::{Ruleset, RulesetBuilder, RulesetErrors, RulesetSource, compile, lint};
 use crate::save::{Save, SaveError, Trust};
@@ -47,7 +46,7 @@ pub enum LoadError {
 }
 
 /// Reads the whole of a file.
-fn read(path: &FilePath) -> Result<Vec<u8>, LoadError> {
+pub(crate) fn read(path: &FilePath) -> Result<Vec<u8>, LoadError> {
     let fail = |cause: String, source| LoadError::Read { path: path.to_owned(), cause, source };
     // A pipe would wait for a writer, and a device may never end.
     match std::fs::metadata(path) {
@@ -74,7 +73,7 @@ fn read_bounded(file: std::fs::File) -> std::io::Result<Vec<u8>> {
 }
 
 /// Turns bytes into a text; where they are not UTF-8, the fault says where.
-fn decode(name: &str, bytes: Vec<u8>, id: SourceId) -> (Source, Option<Diagnostic>) {
+pub(crate) fn decode(name: &str, bytes: Vec<u8>, id: SourceId) -> (Source, Option<Diagnostic>) {
     match String::from_utf8(bytes) {
         Ok(text) => (Source::new(name, text), None),
         Err(error) => {
@@ -83,29 +82,6 @@ fn decode(name: &str, bytes: Vec<u8>, id: SourceId) -> (Source, Option<Diagnosti
             let end = at + text[at..].chars().next().map_or(0, char::len_utf8);
             let fault = Diagnostic::error("not-utf8", Location::new(id, at..end), "this is not UTF-8 text");
             (Source::new(name, text), Some(fault.label("here").help("save the file as UTF-8")))
-        }
-    }
-}
-
-impl ClaimsFile {
-    /// Reads a file of claims.
-    ///
-    /// # Errors
-    /// If it can't be read, or every line that is wrong in it.
-    pub fn load(path: impl AsRef<FilePath>) -> Result<ClaimsFile, LoadError> {
-        let path = path.as_ref();
-        ClaimsFile::from_bytes(&path.display().to_string(), read(path)?).map_err(LoadError::from)
-    }
-
-    /// Reads claims from bytes in memory.
-    ///
-    /// # Errors
-    /// Every line that is wrong in them.
-    pub fn from_bytes(name: &str, bytes: Vec<u8>) -> Result<ClaimsFile, ScenarioErrors> {
-        let (source, fault) = decode(name, bytes, SourceId(0));
-        match fault {
-            None => ClaimsFile::parse(source),
-            Some(fault) => Err(ScenarioErrors::new(Diagnostics::new(vec![source], vec![fault]))),
         }
     }
 }

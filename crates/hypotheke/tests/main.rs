@@ -13,6 +13,7 @@ mod exchange;
 mod exploration;
 mod input;
 mod laws;
+mod layers;
 mod migration;
 mod model;
 mod naive;

@@ -2,9 +2,10 @@
 
 use std::collections::BTreeMap;
 
-use crate::filter::{Comparison, Measure, Subject, Test, Thought, Value};
+use crate::filter::{Comparison, Measure, Subject, Test, Value};
 use crate::id::{KindId, MarkId, PropertyId};
 use crate::quantity::Decimal;
+use crate::ruleset::Thought;
 use crate::ruleset::{FilterId, Kind, PropertyValue, Renames, Ruleset};
 
 /// Up to so many combinations of marks and property values are tried for one kind.

@@ -5,9 +5,10 @@ use std::collections::BTreeMap;
 
 use super::change::{Change, FilterAt};
 use super::touch::may_be_admitted;
-use crate::filter::{Measure, Outlook, Subject, Test, Thought, Value};
+use crate::filter::{Measure, Outlook, Subject, Test, Value};
 use crate::id::{MarkId, PropertyId};
 use crate::quantity::Decimal;
+use crate::ruleset::Thought;
 use crate::ruleset::{Cap, ContainerDef, FilterId, HolderDef, Kind, Ruleset};
 
 /// Up to so many marks and comparisons are tried in all combinations.

@@ -5,8 +5,9 @@ use std::sync::Arc;
 
 use super::following::FollowError;
 use super::message::{PROTOCOL, ToClient, ToServer, Welcome};
-use super::request::{Answer, Request, RequestId, RequestIdError};
+use super::request::{Answer, Request};
 use super::update::Update;
+use super::{RequestId, RequestIdError};
 use crate::language::NamedOperation;
 use crate::ruleset::Ruleset;
 use crate::snapshot::SnapshotError;

@@ -5,7 +5,8 @@ use smallvec::SmallVec;
 use super::update::{At, Change, Look, Update};
 use crate::id::{DepartureId, HolderId, KindId, StackId};
 use crate::ruleset::{MOST_NESTING, NO_PACK, PropertyValue};
-use crate::snapshot::{Departure, read};
+use crate::snapshot::Departure;
+use crate::world::from_data;
 use crate::world::{
     Arrival, Arriving, Cell, Class, ClassKey, End, Event, GROUND, Inner, Origin, Spot, Traveller, World,
 };
@@ -429,7 +430,7 @@ impl Following<'_> {
     }
 
     fn arrive(&mut self, document: &Departure) -> Checked<()> {
-        let mut arriving = read::departure(&self.world.rules, document).map_err(|error| error.to_string())?;
+        let mut arriving = from_data::departure(&self.world.rules, document).map_err(|error| error.to_string())?;
         if document.id.is_some_and(|id| self.world.has_arrived(document.name(), id)) {
             return not_so("this departure has arrived before");
         }

@@ -2,7 +2,8 @@
 
 use serde::{Deserialize, Serialize};
 
-use super::request::{Answer, Request, RequestId};
+use super::RequestId;
+use super::request::{Answer, Request};
 use super::update::Update;
 use crate::snapshot::Snapshot;
 

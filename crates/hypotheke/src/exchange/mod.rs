@@ -27,7 +27,9 @@ mod writing;
 pub use client::{Client, ClientError, Received};
 pub use following::FollowError;
 pub use message::{PROTOCOL, ToClient, ToServer, Welcome};
-pub use request::{Answer, Answered, Request, RequestId, RequestIdError, RequestLimits};
-pub(crate) use request::{RequestWindow, Taken};
+pub(crate) use request::Taken;
+pub use request::{Answer, Request, RequestLimits};
 pub use server::{Replies, Server};
 pub use update::{At, Change, Look, Update};
+
+pub use crate::snapshot::{Answered, RequestId, RequestIdError};

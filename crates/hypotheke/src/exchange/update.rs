@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
 
-use super::request::Answered;
+use super::Answered;
 use crate::id::{DepartureId, StackId};
 use crate::language::Position;
 use crate::quantity::Decimal;

@@ -32,6 +32,7 @@ mod expand;
 mod faults;
 mod file;
 mod foresight;
+mod load;
 mod moves;
 mod needed;
 mod packed;

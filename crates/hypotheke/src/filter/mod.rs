@@ -14,14 +14,12 @@ mod print;
 mod test;
 #[cfg(test)]
 mod tests;
-mod thought;
 
 use crate::quantity::Decimal;
 use crate::text::Word;
 
 pub use parse::FilterError;
 pub(crate) use test::{Measure, Outlook, Subject, Test, Value};
-pub(crate) use thought::Thought;
 
 /// How a filter compares.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]

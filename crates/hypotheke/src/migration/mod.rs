@@ -6,6 +6,7 @@
 mod alone;
 mod lighten;
 mod names;
+mod outline;
 mod packs;
 mod places;
 mod strays;
@@ -18,12 +19,12 @@ use std::sync::Arc;
 use serde::{Deserialize, Serialize};
 
 pub(crate) use alone::migrate_departure;
+pub(crate) use outline::Outline;
 
 use crate::audit::{Violation, Watch};
 use crate::id::StackId;
 use crate::language::{Path, Position};
-use crate::ruleset::{Ruleset, Treatment};
-use crate::save::{Outline, differ_in_caps_only};
+use crate::ruleset::{Ruleset, Treatment, differ_in_caps_only};
 use crate::snapshot::{InSlot, Landed, Pack, Random, Snapshot, SnapshotError, Stack};
 use crate::text::Source;
 use crate::world::World;

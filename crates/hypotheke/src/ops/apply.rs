@@ -1,7 +1,7 @@
 //! Applying a plan: only to the moment of the world for which it was made, and only if what it takes lies where it did.
 
 use super::Plan;
-use super::outcome::Outcome;
+use crate::snapshot::Outcome;
 use crate::world::{Cell, Event, Inner, Place, Spot, World};
 use rustc_hash::FxHashSet;
 

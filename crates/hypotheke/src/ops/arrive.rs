@@ -7,14 +7,15 @@ use super::draft::Draft;
 use super::refusal::{Cause, Refusal, Unknown};
 use super::{Done, Judged};
 use crate::id::{DepartureId, StackId};
-use crate::snapshot::{Departure, read};
+use crate::snapshot::Departure;
+use crate::world::from_data;
 use crate::world::{Arriving, Event};
 
 pub(super) fn judge(draft: &mut Draft<'_>, departure: &Arc<Departure>) -> Judged {
     if departure.id.is_some_and(|id| draft.has_arrived(departure.name(), id)) {
         return Err(Refusal::new(Cause::Arrived));
     }
-    let Ok(arriving) = read::departure(&draft.world.rules, departure) else {
+    let Ok(arriving) = from_data::departure(&draft.world.rules, departure) else {
         return Err(Refusal::new(Cause::Unknown(Unknown::Document)));
     };
     let stacks = arriving.stacks();

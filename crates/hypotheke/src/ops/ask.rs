@@ -3,8 +3,8 @@
 use super::draft::Draft;
 use super::judge_whole;
 use super::operation::Operation;
-use super::outcome::Outcome;
 use super::refusal::{Cause, Refusal};
+use crate::snapshot::Outcome;
 use crate::world::World;
 
 /// What would come of an operation: the answer that it would get, and every reason why not more would go.

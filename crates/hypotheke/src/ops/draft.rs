@@ -7,13 +7,13 @@ use rand_xoshiro::Xoshiro256PlusPlus;
 
 use super::Done;
 use super::operation::Variant;
-use super::outcome::Outcome;
 use super::refusal::{Cause, Refusal, Unknown};
 use crate::id::{ContainerId, HolderId, KindId, StackId};
 use crate::language::{Landing, Position};
 use crate::quantity::Decimal;
 use crate::ruleset::{Cap, FilterId, NO_PACK, PropertyValue, Way};
 use crate::snapshot::Departure;
+use crate::snapshot::Outcome;
 use crate::world::{
     Arrival, Arriving, Bearer, Cell, Class, ClassKey, ContainerState, EMPTY, End, Event, GROUND, Inner, Overlay, Place,
     Scratch, Spot, Traveller, World,

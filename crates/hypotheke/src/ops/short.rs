@@ -5,12 +5,12 @@
 //! comparison of a plan with the operation compares the two.
 
 use super::operation::{Action, Operation};
-use super::outcome::Outcome;
 use super::refusal::{Cause, Refusal};
 use crate::id::{ContainerId, KindId, StackId};
 use crate::language::Amount;
 use crate::language::Position;
 use crate::ruleset::{Cap, NO_PACK};
+use crate::snapshot::Outcome;
 use crate::world::{Bearer, Cell, Class, ContainerState, End, Event, GROUND, Inner, Place, Scratch, Spot, World};
 
 /// How many a move should carry: as asked, whether no fewer will do, and how many of them fit.

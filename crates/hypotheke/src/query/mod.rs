@@ -5,8 +5,6 @@ mod room;
 
 use serde::Serialize;
 
-pub use room::Room;
-
 use crate::id::{ContainerId, KindId, MarkId, StackId, TagId};
 use crate::quantity::Decimal;
 use crate::ruleset::{PropertyValue, What};

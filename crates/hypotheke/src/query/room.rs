@@ -2,17 +2,8 @@
 
 use crate::id::KindId;
 use crate::language::Amount;
-use crate::ops::{Cause, Operation, Outcome};
+use crate::ops::{Operation, Outcome, Room};
 use crate::world::{Place, Spot, World};
-
-/// How many more items of a kind would fit somewhere.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct Room {
-    /// So many.
-    pub items: u64,
-    /// Why not one more; none if there is room for as many as an operation can name.
-    pub binds: Option<Cause>,
-}
 
 impl World {
     /// How many more plain items of a kind could be created in a place, and what binds.

@@ -10,11 +10,12 @@ use serde::{Deserialize, Serialize};
 
 use super::json::other_format;
 use super::layout::{Bearer, Counters, Place, Rebuilding, bearers, places};
-use super::{FORMAT, Outline, Save, SaveError, SavedUnder};
-use crate::exchange::Answered;
+use super::{FORMAT, Save, SaveError, SavedUnder};
 use crate::id::{DepartureId, StackId};
 use crate::language::Position;
+use crate::migration::Outline;
 use crate::quantity::Decimal;
+use crate::snapshot::Answered;
 use crate::snapshot::{InSlot, Landed, Snapshot, Stack, Stray, Tally};
 
 const WORD: &str = "hypotheke-save";

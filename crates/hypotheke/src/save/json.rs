@@ -9,11 +9,12 @@ use serde::{Deserialize, Serialize};
 
 use super::layout::{Bearer, Counters, Place, Rebuilding, bearers, places};
 use super::text::{Lines, checksum};
-use super::{FORMAT, Outline, Save, SaveError, SavedUnder, Trust};
-use crate::exchange::Answered;
+use super::{FORMAT, Save, SaveError, SavedUnder, Trust};
 use crate::id::{DepartureId, StackId};
 use crate::language::Position;
+use crate::migration::Outline;
 use crate::quantity::Decimal;
+use crate::snapshot::Answered;
 use crate::snapshot::{InSlot, Landed, Snapshot, Stack, Stray, Tally};
 
 /// So long most lines of stacks are, so that a text seldom has to grow.

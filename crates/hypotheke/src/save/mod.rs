@@ -8,10 +8,8 @@
 mod binary;
 mod changes;
 mod error;
-mod fingerprint;
 mod json;
 mod layout;
-mod outline;
 mod text;
 
 use std::sync::Arc;
@@ -19,14 +17,12 @@ use std::sync::Arc;
 use serde::{Deserialize, Serialize};
 
 use crate::id::DepartureId;
-use crate::migration::{self, Before, Difference, Migrated, MigrationError};
-use crate::ruleset::Ruleset;
+use crate::migration::{self, Before, Difference, Migrated, MigrationError, Outline};
+use crate::ruleset::{Ruleset, fingerprint};
 use crate::snapshot::{Departed, Departure, Snapshot};
 use crate::world::World;
 pub use changes::{ItemChange, SaveChanges};
 pub use error::SaveError;
-pub(crate) use fingerprint::differ_in_caps_only;
-pub(crate) use outline::Outline;
 
 /// The version of the format that is written. Whatever was written before can be read.
 pub const FORMAT: u32 = 1;
@@ -319,6 +315,6 @@ impl Ruleset {
     /// so on every machine.
     #[must_use]
     pub fn fingerprint(&self) -> String {
-        self.fingerprint.get_or_init(|| fingerprint::of(self)).clone()
+        self.fingerprint.get_or_init(|| fingerprint(self)).clone()
     }
 }

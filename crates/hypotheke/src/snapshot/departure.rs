@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use serde::{Deserialize, Serialize};
 
-use super::{Container, Holder, Pack, SnapshotError, Stack, Stray};
+use super::{Container, Holder, Pack, Stack, Stray};
 use crate::id::DepartureId;
 use crate::ruleset::Ruleset;
 
@@ -90,7 +90,7 @@ impl Departure {
     }
 
     /// What has departed is open to nobody.
-    pub(super) fn close(&mut self) {
+    pub(crate) fn close(&mut self) {
         match &mut self.who {
             Departed::Container(container) => container.opened_by.clear(),
             Departed::Holder(holder) => {
@@ -118,15 +118,6 @@ impl Departure {
         let in_slots = containers.iter().flat_map(|container| &container.stacks);
         let in_packs = self.packs.iter().flat_map(|pack| &pack.stacks);
         in_slots.map(|lying| &lying.stack).chain(hand).chain(in_packs.map(|lying| &lying.stack))
-    }
-
-    /// Whether it can be at all in a world of a ruleset. Whether it can arrive in a world as it stands is for the
-    /// operation to say.
-    ///
-    /// # Errors
-    /// All that can't be.
-    pub fn check(&self, rules: &Ruleset) -> Result<(), SnapshotError> {
-        super::read::departure(rules, self).map(|_| ())
     }
 }
 

@@ -14,7 +14,7 @@ pub struct SnapshotFault {
 }
 
 impl SnapshotError {
-    pub(super) fn new(faults: Vec<SnapshotFault>) -> SnapshotError {
+    pub(crate) fn new(faults: Vec<SnapshotFault>) -> SnapshotError {
         SnapshotError { faults }
     }
 
@@ -35,7 +35,7 @@ impl fmt::Display for SnapshotError {
 }
 
 impl SnapshotFault {
-    pub(super) fn new(place: impl Into<String>, message: impl Into<String>) -> SnapshotFault {
+    pub(crate) fn new(place: impl Into<String>, message: impl Into<String>) -> SnapshotFault {
         SnapshotFault { place: place.into(), message: message.into() }
     }
 

@@ -4,11 +4,10 @@
 //! that lies in itself, kinds that nobody knows. [`World::snapshot`](crate::World::snapshot) makes one,
 //! [`World::from_snapshot`](crate::World::from_snapshot) turns one into a world, or says why it can't.
 
-mod capture;
 mod departure;
 mod error;
-pub(crate) mod read;
-mod restore;
+mod outcome;
+mod requests;
 pub(crate) mod stray;
 
 use std::collections::BTreeMap;
@@ -17,15 +16,17 @@ use serde::{Deserialize, Serialize};
 
 pub use departure::{Departed, Departure, Departures};
 pub use error::{SnapshotError, SnapshotFault};
+pub use outcome::Outcome;
+pub(crate) use requests::RequestWindow;
+pub use requests::{Answered, RequestId, RequestIdError};
 pub use stray::Stray;
 
-use crate::exchange::Answered;
 use crate::id::{DepartureId, StackId};
 use crate::language::{Path, Position};
 use crate::quantity::Decimal;
 
 /// Counters go on from where a snapshot has them; from there they can't reach the end of their type.
-const MOST_COUNTED: u64 = 1 << 62;
+pub(crate) const MOST_COUNTED: u64 = 1 << 62;
 
 /// A world as plain data: what lies where, and the counters that go on from there.
 ///

@@ -5,8 +5,8 @@ use std::collections::VecDeque;
 use rand_xoshiro::Xoshiro256PlusPlus;
 
 use super::{Event, Origin, Spot, World};
-use crate::exchange::Answered;
 use crate::id::ContainerId;
+use crate::snapshot::Answered;
 use crate::snapshot::Stray;
 
 /// The latest operations, as many as are to be kept.

@@ -6,6 +6,7 @@
 mod apply;
 mod bit_list;
 mod bit_tree;
+mod capture;
 mod cell;
 mod check;
 mod chunks;
@@ -13,14 +14,15 @@ mod class;
 mod counts;
 mod event;
 mod forget;
+pub(crate) mod from_data;
 mod ground;
 mod hash;
 mod history;
 mod index;
-mod moment;
 mod path;
 mod per_kind;
 mod read;
+mod restore;
 mod scratch;
 mod setup;
 mod slot_set;
@@ -48,7 +50,6 @@ pub(crate) use forget::{Forgotten, forgetting};
 pub(crate) use ground::Ground;
 use history::History;
 use index::Index;
-pub(crate) use moment::{Moment, Now};
 pub use path::{Place, UnknownPlace};
 pub(crate) use per_kind::PerKind;
 pub use read::{SlotView, StackView};
@@ -56,9 +57,10 @@ pub(crate) use scratch::{Bearer, EMPTY, Overlay, Scratch, Spare};
 pub use travel::Traveller;
 pub(crate) use travel::{Arrival, Arriving, LaidContainer, LaidHolder, LaidOrigin, LaidStack};
 
-use crate::exchange::RequestWindow;
 use crate::id::{ContainerId, DepartureId, KindId};
+use crate::moment::{Moment, Now};
 use crate::ruleset::{FilterId, Ruleset};
+use crate::snapshot::RequestWindow;
 use crate::snapshot::Stray;
 
 /// In place of the number of a container, a definition or a holder where there is none.

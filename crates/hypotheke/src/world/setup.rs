@@ -9,12 +9,13 @@ use super::history::History;
 use super::index::Index;
 use super::stack_ids::KnownIds;
 use super::{
-    Cell, ClassTable, ContainerState, Counts, GROUND, Ground, HolderState, Moment, NONE, Now, Origin, PerKind,
-    Presence, Spare, Spot, Tally, World,
+    Cell, ClassTable, ContainerState, Counts, GROUND, Ground, HolderState, NONE, Origin, PerKind, Presence, Spare,
+    Spot, Tally, World,
 };
-use crate::exchange::RequestWindow;
 use crate::id::{ContainerDefId, ContainerId, KindId, StackId};
+use crate::moment::{Moment, Now};
 use crate::ruleset::{FilterId, Ruleset};
+use crate::snapshot::RequestWindow;
 
 fn small(index: usize) -> u32 {
     u32::try_from(index).unwrap_or(u32::MAX)

@@ -1,11 +1,11 @@
 //! From a world to plain data.
 
-use super::{
-    Container, Departed, Departure, Holder, InSlot, Landed, Pack, PastArrival, Random, Snapshot, Stack, Tally,
-};
+use super::{Place, StackView, Traveller, World};
 use crate::id::{ContainerId, DepartureId, HolderId};
 use crate::language::Path;
-use crate::world::{Place, StackView, Traveller, World};
+use crate::snapshot::{
+    Container, Departed, Departure, Holder, InSlot, Landed, Pack, PastArrival, Random, Snapshot, Stack, Tally,
+};
 
 impl World {
     /// All of the world as plain data by names.

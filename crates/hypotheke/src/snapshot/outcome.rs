@@ -1,7 +1,8 @@
+//! What an applied operation came to.
+
 use serde::{Deserialize, Serialize};
 
 use crate::ruleset::Way;
-use crate::world::{Event, Scratch};
 
 /// What an applied operation came to.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -9,12 +10,12 @@ use crate::world::{Event, Scratch};
 #[must_use = "an operation may have been applied in part; ask `left` or `is_whole`"]
 pub struct Outcome {
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub(super) asked: Option<u64>,
-    pub(super) done: u64,
-    pub(super) changed: bool,
-    pub(super) revision: u64,
+    pub(crate) asked: Option<u64>,
+    pub(crate) done: u64,
+    pub(crate) changed: bool,
+    pub(crate) revision: u64,
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub(super) way: Option<Way>,
+    pub(crate) way: Option<Way>,
 }
 
 impl Outcome {
@@ -76,29 +77,5 @@ impl Outcome {
     #[must_use]
     pub fn revision(self) -> u64 {
         self.revision
-    }
-}
-
-/// What an operation would do, worked out but not done. It holds for the world on which it was made, as long as that is as it was:
-/// any change makes it stale, and on a clone it always is.
-#[derive(Clone, Debug)]
-#[must_use = "a plan changes nothing until `World::apply` carries it out"]
-pub struct Plan {
-    pub(super) moment: crate::world::Moment,
-    pub(super) next_stack: u64,
-    pub(super) scratch: Box<Scratch>,
-    pub(super) outcome: Outcome,
-}
-
-impl Plan {
-    /// What applying it would come to.
-    pub fn outcome(&self) -> Outcome {
-        self.outcome
-    }
-
-    /// What it would change.
-    #[must_use]
-    pub fn events(&self) -> &[Event] {
-        &self.scratch.events
     }
 }

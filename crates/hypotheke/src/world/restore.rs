@@ -3,11 +3,11 @@
 use std::collections::BTreeSet;
 use std::sync::Arc;
 
-use super::read::{self, Reader};
-use super::{MOST_COUNTED, PastArrival, Snapshot, SnapshotError};
+use super::from_data::{self, Reader};
+use super::{GROUND, LaidContainer, LaidHolder, LaidOrigin, LaidStack, Origin, Spot, Tally, World};
 use crate::id::StackId;
 use crate::ruleset::Ruleset;
-use crate::world::{GROUND, LaidContainer, LaidHolder, LaidOrigin, LaidStack, Origin, Spot, Tally, World};
+use crate::snapshot::{MOST_COUNTED, PastArrival, Snapshot, SnapshotError};
 
 impl World {
     /// The world that a snapshot tells of, played by a ruleset.
@@ -75,7 +75,7 @@ fn check_openers(reader: &mut Reader<'_>, snapshot: &Snapshot) {
 fn counters(reader: &mut Reader<'_>, rules: &Ruleset, snapshot: &Snapshot) -> Vec<Tally> {
     let mut tallies = vec![Tally::default(); rules.kinds().len()];
     for (name, told) in &snapshot.tallies {
-        let super::Tally { created, consumed, arrived, departed } = *told;
+        let crate::snapshot::Tally { created, consumed, arrived, departed } = *told;
         match rules.find_kind(name) {
             Some(_) if created.max(consumed).max(arrived).max(departed) > MOST_COUNTED => {
                 reader.fault("tallies", format!("the items of `{name}` are beyond what can be counted"));
@@ -195,7 +195,8 @@ impl Restoring {
             }
         }
         for holder in &snapshot.holders {
-            let Some((id, origin)) = self.world.holder(&holder.name).zip(holder.origin.as_ref().and_then(read::origin))
+            let Some((id, origin)) =
+                self.world.holder(&holder.name).zip(holder.origin.as_ref().and_then(from_data::origin))
             else {
                 continue;
             };

@@ -8,12 +8,12 @@
 use std::collections::BTreeSet;
 use std::fmt::Display;
 
-use crate::ruleset::{
+use super::{
     Cap, ContainerDef, FilterId, HolderDef, Kind, Mark, Misfits, Property, PropertyValue, Ruleset, Spent, Way,
 };
 
 /// Sixteen hexadecimal digits.
-pub(super) fn of(rules: &Ruleset) -> String {
+pub(crate) fn fingerprint(rules: &Ruleset) -> String {
     let lines = lines(rules, rules.containers(), rules.holders());
     let mut digest = Digest::default();
     lines.iter().for_each(|line| digest.add(line));

@@ -5,11 +5,13 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use super::{Container, Departed, Departure, Holder, InSlot, Pack, SnapshotError, SnapshotFault, Stack, Stray};
+use super::{Arrival, Arriving, ClassKey, LaidContainer, LaidHolder, LaidOrigin, LaidStack};
 use crate::id::{KindId, PropertyId, StackId};
 use crate::language::{Path, PathRoot, PathStep};
 use crate::ruleset::{MOST_NESTING, PropertyValue, Ruleset};
-use crate::world::{Arrival, Arriving, ClassKey, LaidContainer, LaidHolder, LaidOrigin, LaidStack};
+use crate::snapshot::{
+    Container, Departed, Departure, Holder, InSlot, Pack, SnapshotError, SnapshotFault, Stack, Stray,
+};
 
 pub(super) struct Reader<'s> {
     rules: &'s Ruleset,
@@ -24,6 +26,17 @@ pub(super) struct Reader<'s> {
     pack_slots: BTreeMap<StackId, u32>,
     ids: BTreeSet<StackId>,
     whole_weight: i128,
+}
+
+impl Departure {
+    /// Whether it can be at all in a world of a ruleset. Whether it can arrive in a world as it stands is for the
+    /// operation to say.
+    ///
+    /// # Errors
+    /// All that can't be.
+    pub fn check(&self, rules: &Ruleset) -> Result<(), SnapshotError> {
+        departure(rules, self).map(|_| ())
+    }
 }
 
 /// What a departure brings, or all that can't be.
@@ -49,7 +62,7 @@ pub(crate) fn departure(rules: &Ruleset, departure: &Departure) -> Result<Arrivi
     if let Departed::Holder(holder) = &departure.who {
         reader.check_origin(holder);
     }
-    if departure.id.is_some_and(|id| id.number > super::MOST_COUNTED) {
+    if departure.id.is_some_and(|id| id.number > crate::snapshot::MOST_COUNTED) {
         reader.fault(departure.name(), "the number of its departure is beyond what can be counted");
     }
     if departure.id.is_none() && !reader.ids.is_empty() {

@@ -1,9 +1,9 @@
 //! Stacks that might be, to ask filters about.
 
-use super::{Measure, Subject};
+use super::Kind;
+use crate::filter::{Measure, Subject};
 use crate::id::{KindId, MarkId, PropertyId, TagId};
 use crate::quantity::Decimal;
-use crate::ruleset::Kind;
 
 /// A stack that might be.
 #[derive(Clone, Debug)]

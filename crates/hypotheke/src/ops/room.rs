@@ -1,0 +1,50 @@
+//! How many more would fit, from what is known of the space.
+
+use super::create::most_countable;
+use super::draft::{Draft, Item};
+use super::operation::Variant;
+use super::refusal::Cause;
+use crate::id::{ContainerId, KindId};
+use crate::world::{Place, World};
+
+/// How many more items of a kind would fit somewhere.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Room {
+    /// So many.
+    pub items: u64,
+    /// Why not one more; none if there is room for as many as an operation can name.
+    pub binds: Option<Cause>,
+}
+
+impl World {
+    /// How many plain items of a kind could be created in a container with space for so many, and what binds.
+    pub(crate) fn room_in_space(&self, kind: KindId, container: ContainerId, space: u64) -> Room {
+        let mut draft = Draft::new(self, self.spare.take());
+        let room =
+            draft.new_item(kind, &Variant::plain()).map(|item| draft.room_in_space(item, container.index, space));
+        self.spare.put_back(draft.into_parts().0);
+        room.unwrap_or_else(|refusal| Room { items: 0, binds: Some(refusal.cause()) })
+    }
+}
+
+impl Draft<'_> {
+    fn room_in_space(&self, item: Item, container: u32, space: u64) -> Room {
+        let countable = most_countable(self, item.weight);
+        let enters = self.may_enter(item, None, container);
+        let allowed = if enters { self.allowance(item, None, container) } else { 0 };
+        let items = space.min(u64::from(allowed.min(countable)));
+        let asked = items + 1;
+        if items >= u64::from(u32::MAX) {
+            return Room { items, binds: None };
+        }
+        let full = Cause::NoRoom { at: Place::Container(self.container_id(container)), asked, room: space };
+        let binds = if u64::from(countable) < asked {
+            Cause::Overflow
+        } else if let Some(cause) = self.why_not_admitted(item, None, container) {
+            cause
+        } else {
+            self.why_not_borne(item, asked, None, container).unwrap_or(full)
+        };
+        Room { items, binds: Some(binds) }
+    }
+}

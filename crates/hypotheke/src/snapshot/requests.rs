@@ -1,0 +1,113 @@
+//! Requests that were answered, by which one that comes again is known.
+
+use std::collections::VecDeque;
+use std::fmt;
+use std::str::FromStr;
+
+use rustc_hash::FxHashMap;
+use serde::{Deserialize, Serialize};
+
+use super::Outcome;
+
+/// The id of a request, given by whoever sends it: 1 to 64 bytes without control characters. Ids of different senders must
+/// differ; let each begin with the name of its sender.
+#[derive(Clone, Debug, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
+#[serde(try_from = "String", into = "String")]
+pub struct RequestId(Box<str>);
+
+/// A text that is no id of a request.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, thiserror::Error)]
+#[error("the id of a request has 1 to 64 bytes and no control characters")]
+pub struct RequestIdError;
+
+impl FromStr for RequestId {
+    type Err = RequestIdError;
+
+    fn from_str(text: &str) -> Result<RequestId, RequestIdError> {
+        let lawful = (1..=64).contains(&text.len()) && !text.chars().any(char::is_control);
+        if lawful { Ok(RequestId(text.into())) } else { Err(RequestIdError) }
+    }
+}
+
+impl TryFrom<String> for RequestId {
+    type Error = RequestIdError;
+
+    fn try_from(text: String) -> Result<RequestId, RequestIdError> {
+        text.parse()
+    }
+}
+
+impl From<RequestId> for String {
+    fn from(id: RequestId) -> String {
+        id.0.into()
+    }
+}
+
+impl fmt::Display for RequestId {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(&self.0)
+    }
+}
+
+/// A request that was applied, and its answer.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+pub struct Answered {
+    /// Its id.
+    pub id: RequestId,
+    /// What was asked for, as a sentence.
+    pub operation: String,
+    /// What it came to.
+    pub outcome: Outcome,
+}
+
+/// The latest requests that were applied and had an id.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct RequestWindow {
+    most: usize,
+    entries: VecDeque<Answered>,
+    /// The number of the first entry, among all that there have been.
+    first: u64,
+    numbers: FxHashMap<RequestId, u64>,
+}
+
+impl RequestWindow {
+    pub(crate) fn new(most: u32) -> RequestWindow {
+        RequestWindow { most: most as usize, ..RequestWindow::default() }
+    }
+
+    pub(crate) fn iter(&self) -> impl Iterator<Item = &Answered> {
+        self.entries.iter()
+    }
+
+    pub(crate) fn get(&self, id: &RequestId) -> Option<&Answered> {
+        let number = self.numbers.get(id)?;
+        self.entries.get(usize::try_from(number - self.first).ok()?)
+    }
+
+    /// Takes in the latest, and gives the one that falls out for it.
+    pub(crate) fn push(&mut self, answered: Answered) -> Option<Answered> {
+        self.numbers.insert(answered.id.clone(), self.first + self.entries.len() as u64);
+        self.entries.push_back(answered);
+        if self.entries.len() <= self.most { None } else { self.pop_front() }
+    }
+
+    fn pop_front(&mut self) -> Option<Answered> {
+        let oldest = self.entries.pop_front()?;
+        self.first += 1;
+        self.numbers.remove(&oldest.id);
+        Some(oldest)
+    }
+
+    /// The latest has never been: what fell out for it is there again.
+    pub(crate) fn take_back(&mut self, fell_out: Option<Answered>) {
+        if let Some(latest) = self.entries.pop_back() {
+            self.numbers.remove(&latest.id);
+        }
+        if let Some(oldest) = fell_out {
+            self.first -= 1;
+            self.numbers.insert(oldest.id.clone(), self.first);
+            self.entries.push_front(oldest);
+        }
+    }
+}
