@@ -5,10 +5,11 @@ use std::path::{Path, PathBuf};
 
 const MAP: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/../../ARCHITECTURE.md");
 const LIBRARY: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/src");
+const COMMAND: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/../hypotheke-cli/src");
 
-/// The number of the layer of each module, as the block under the heading tells it.
-fn layers(map: &str) -> BTreeMap<String, usize> {
-    let (_, section) = map.split_once("\n## Layers\n").expect("a heading `Layers`");
+/// The number of the layer of each module, as the block under a heading tells it.
+fn layers(map: &str, heading: &str) -> BTreeMap<String, usize> {
+    let (_, section) = map.split_once(&format!("\n## {heading}\n")).expect("the heading");
     let lines =
         section.lines().skip_while(|line| !line.starts_with("    ")).take_while(|line| line.starts_with("    "));
     let modules = |line: &str| line.split_whitespace().map(str::to_owned).collect::<Vec<_>>();
@@ -48,16 +49,17 @@ fn used(text: &str) -> Vec<String> {
 }
 
 /// Each use of a module that does not stand above the one that uses it.
-fn against_the_map(folder: &Path, map: &str) -> Vec<String> {
-    let layers = layers(map);
-    let root = std::fs::read_to_string(folder.join("lib.rs")).expect("the root");
+fn against_the_map(folder: &Path, map: &str, heading: &str) -> Vec<String> {
+    let layers = layers(map, heading);
+    let root = ["lib.rs", "main.rs"].iter().find_map(|root| std::fs::read_to_string(folder.join(root)).ok());
+    let root = root.expect("the root");
     let names = names_of_root(&root);
     let mut found = Vec::new();
     for path in sources(folder) {
         let inside = path.strip_prefix(folder).expect("inside");
         let module = inside.iter().next().expect("a name").to_string_lossy().trim_end_matches(".rs").to_owned();
         // Unit tests may use all.
-        if module == "lib" || inside.ends_with("tests.rs") {
+        if matches!(module.as_str(), "lib" | "main") || inside.ends_with("tests.rs") {
             continue;
         }
         let Some(layer) = layers.get(&module) else {
@@ -81,7 +83,8 @@ fn against_the_map(folder: &Path, map: &str) -> Vec<String> {
 #[test]
 fn modules_use_only_what_stands_above_them() {
     let map = std::fs::read_to_string(MAP).expect("the map");
-    assert_eq!(against_the_map(Path::new(LIBRARY), &map), Vec::<String>::new());
+    assert_eq!(against_the_map(Path::new(LIBRARY), &map, "Layers"), Vec::<String>::new());
+    assert_eq!(against_the_map(Path::new(COMMAND), &map, "Layers of the command-line tool"), Vec::<String>::new());
 }
 
 /// The check can fail: in a folder with a circle each use that goes down or aside is told.
@@ -95,7 +98,7 @@ fn what_is_used_from_below_is_told() {
     write("other.rs", "");
     let map = "# Map\n\n## Layers\n\nFrom the top.\n\n    low\n    high other\n\nThe end.\n";
     let told = ["high.rs uses other", "low.rs uses high"];
-    assert_eq!(against_the_map(folder.path(), map), told);
+    assert_eq!(against_the_map(folder.path(), map, "Layers"), told);
     let missing = map.replace(" other", "");
-    assert!(against_the_map(folder.path(), &missing).contains(&"other stands in no layer".to_owned()));
+    assert!(against_the_map(folder.path(), &missing, "Layers").contains(&"other stands in no layer".to_owned()));
 }

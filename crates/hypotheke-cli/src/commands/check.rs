@@ -7,7 +7,6 @@ use super::{Output, Verdict, report_diagnostics};
 use crate::args::Format;
 use crate::files::{InputError, load_rules};
 use crate::formats::check::CheckJson;
-use crate::render::diagnostics;
 use crate::render::report::counted;
 use crate::render::{Page, Tone, clip};
 use hypotheke::Ruleset;
@@ -20,7 +19,7 @@ pub(crate) fn run(output: &mut Output, path: &Path) -> Result<Verdict, InputErro
     }
     let warnings = rules.lint();
     if output.format == Format::Json {
-        let faults = diagnostics::to_json(&warnings);
+        let faults = crate::formats::diagnostics::to_json(&warnings);
         output.write_json(&CheckJson {
             title: rules.title(),
             version: rules.version(),

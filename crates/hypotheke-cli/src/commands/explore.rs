@@ -9,46 +9,13 @@ use super::gather::{Gathered, gather};
 use super::{Output, Verdict};
 use crate::args::{ExploreArgs, Format};
 use crate::files::{InputError, claims_paths, load_claims, load_rules, threads, write_new};
+use crate::findings::Searched;
 use crate::formats::explore::{ExploreJson, ExploredJson};
 use crate::render::Page;
 use crate::render::chart;
 use crate::render::explore::{draw, draw_gathered, draw_summary};
 use hypotheke::Ruleset;
-use hypotheke::explore::{
-    Bound, Bounds, ClaimsFile, Exploration, Explored, Interleaved, Progress, Several, Status, Walks,
-};
-
-/// A file of claims, and what was found.
-pub(crate) struct Searched {
-    pub(crate) path: PathBuf,
-    pub(crate) found: Explored,
-    /// How it was walked, if it was.
-    pub(crate) walks: Option<Walks>,
-    /// What came of several holders at once, if that was asked for.
-    pub(crate) several: Option<Interleaved>,
-    /// How many happenings were asked for, if that was said.
-    pub(crate) happenings: Option<u64>,
-    /// The scenarios that were written.
-    pub(crate) written: Vec<PathBuf>,
-}
-
-impl Searched {
-    pub(crate) fn is_failure(&self) -> bool {
-        let tangled = self.several.as_ref().is_some_and(|several| several.broken.is_some());
-        let failed = self.found.verdicts.iter().any(|verdict| verdict.status.is_failure());
-        self.found.unlawful.is_some() || tangled || failed
-    }
-
-    /// Whether it was stopped before all was seen that was asked for, or leaves a claim undecided. What the user bounded on purpose, and
-    /// was played in full, was not stopped.
-    pub(crate) fn is_cut_short(&self) -> bool {
-        let is_undecided = self.found.verdicts.iter().any(|verdict| matches!(verdict.status, Status::Undecided));
-        let is_cut = |bound: Option<Bound>| matches!(bound, Some(Bound::Memory(_) | Bound::Time(_) | Bound::Interrupt));
-        let several = self.several.as_ref().and_then(|several| several.stopped_by);
-        let is_unasked = self.happenings.is_none() && matches!(several, Some(Bound::Worlds(_)));
-        is_cut(self.found.stopped_by) || is_cut(several) || is_unasked || is_undecided
-    }
-}
+use hypotheke::explore::{Bound, Bounds, ClaimsFile, Exploration, Explored, Interleaved, Progress, Several, Walks};
 
 /// What is set while it runs.
 static TIME_IS_UP: AtomicBool = AtomicBool::new(false);

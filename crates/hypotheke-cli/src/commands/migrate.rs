@@ -7,34 +7,13 @@ use super::saves::draw_changes;
 use super::{Output, Verdict};
 use crate::args::{Format, MigrateArgs};
 use crate::files::{InputError, keep_and_replace, load_rules, load_save, write_new};
+use crate::findings::{Stage, Way};
 use crate::formats::migrate::{MigrateJson, MigratedJson};
 use crate::render::report::counted;
 use crate::render::{Page, Tone, clip, fold, pad};
-use hypotheke::save::{Save, SaveChanges};
+use hypotheke::save::Save;
 use hypotheke::snapshot::Stray;
 use hypotheke::{Difference, MigrationError, Ruleset, Treatment};
-
-/// A save on its way through rulesets.
-pub(crate) struct Way {
-    pub(crate) path: PathBuf,
-    pub(crate) before: Save,
-    pub(crate) stages: Vec<Stage>,
-    /// None if a ruleset refused it.
-    pub(crate) after: Option<Save>,
-    /// What differs if it goes to the last ruleset at once; none if nothing does.
-    pub(crate) direct: Option<SaveChanges>,
-    /// Where it was written.
-    pub(crate) written: Option<PathBuf>,
-    /// Where the one before is kept.
-    pub(crate) kept: Option<PathBuf>,
-}
-
-/// Over to one ruleset.
-pub(crate) struct Stage {
-    pub(crate) title: String,
-    pub(crate) version: u32,
-    pub(crate) differences: Vec<Difference>,
-}
 
 pub(crate) fn run(output: &mut Output, args: &MigrateArgs) -> Result<Verdict, InputError> {
     if args.saves.len() > 1 && args.to.is_some() {

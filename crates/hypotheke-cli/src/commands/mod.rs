@@ -200,7 +200,7 @@ fn collect_json(error: &InputError, faults: &mut Vec<serde_json::Value>, unliste
     match (error, error.diagnostics()) {
         (InputError::Several(errors), _) => errors.iter().for_each(|error| collect_json(error, faults, unlisted)),
         (_, Some(found)) => {
-            faults.extend(diagnostics::to_json(found).iter().map(|fault| serde_json::json!(fault)));
+            faults.extend(crate::formats::diagnostics::to_json(found).iter().map(|fault| serde_json::json!(fault)));
             *unlisted += found.unlisted();
         }
         (_, None) => {

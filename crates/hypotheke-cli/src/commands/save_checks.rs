@@ -8,6 +8,7 @@ use super::verify::{all_or_faults, check_all, load_all};
 use super::{Output, Verdict};
 use crate::args::{Format, SavesArgs};
 use crate::files::{InputError, load_rules, load_save, saves_beside, scenario_paths};
+use crate::findings::{Came, Checked};
 use crate::formats::save_checks::SavesJson;
 use crate::render::Page;
 use crate::render::report::counted;
@@ -26,38 +27,6 @@ const SAVES_TO_STOP: usize = 8;
 
 /// So many situations lie between two lines of progress.
 const TELL_EVERY: u64 = 1_000;
-
-/// What came of one check.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) enum Came {
-    Good,
-    Bad,
-    NotAsked,
-    CutShort,
-}
-
-/// One check, with what it has seen.
-pub(crate) struct Checked {
-    /// A short name, which does not change.
-    pub(crate) code: &'static str,
-    pub(crate) name: &'static str,
-    pub(crate) came: Came,
-    /// What was seen, or why nothing was.
-    pub(crate) told: Vec<String>,
-    pub(crate) figures: Vec<(&'static str, u64)>,
-    pub(crate) breach: Option<Breach>,
-}
-
-impl Checked {
-    fn new(code: &'static str, name: &'static str, breach: Option<Breach>) -> Checked {
-        let came = if breach.is_some() { Came::Bad } else { Came::Good };
-        Checked { code, name, came, told: Vec::new(), figures: Vec::new(), breach }
-    }
-
-    fn not_asked(code: &'static str, name: &'static str, why: &str) -> Checked {
-        Checked { came: Came::NotAsked, told: vec![why.to_owned()], ..Checked::new(code, name, None) }
-    }
-}
 
 pub(crate) fn run(output: &mut Output, args: &SavesArgs) -> Result<Verdict, InputError> {
     let rules = Arc::new(load_rules(&args.rules)?);

@@ -3,7 +3,7 @@
 use schemars::JsonSchema;
 use serde::Serialize;
 
-use crate::render::diagnostics::JsonDiagnostic;
+use super::diagnostics::JsonDiagnostic;
 
 /// What a ruleset is made of, and what is probably not meant.
 #[derive(Debug, Serialize, JsonSchema)]

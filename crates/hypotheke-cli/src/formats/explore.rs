@@ -6,7 +6,7 @@ use hypotheke::explore::{Bound, Interleaved, NotTried, Status, Trail, VerbUse};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
-use crate::commands::explore::Searched;
+use crate::findings::Searched;
 
 /// What was found, by files of claims.
 #[derive(Debug, Serialize, Deserialize, JsonSchema)]

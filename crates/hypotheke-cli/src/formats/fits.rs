@@ -5,8 +5,8 @@ use hypotheke::{Kind, Ruleset};
 use schemars::JsonSchema;
 use serde::Serialize;
 
+use crate::clean::clean;
 use crate::files::InputError;
-use crate::render::clean;
 
 /// What fits where.
 #[derive(Debug, Serialize, JsonSchema)]

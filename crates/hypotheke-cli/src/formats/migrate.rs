@@ -5,7 +5,7 @@ use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::saves::CompareSavesJson;
-use crate::commands::migrate::{Stage, Way};
+use crate::findings::{Stage, Way};
 
 /// Saves that were carried over.
 #[derive(Debug, Serialize, JsonSchema)]

@@ -1,13 +1,13 @@
-//! What is written for programs: JSON, of which the types are the schemas, and the XML that continuous integration shows.
+//! What is written for programs: JSON, of which the types are the schemas.
 
 pub(crate) mod ask;
 pub(crate) mod check;
 pub(crate) mod compare;
 pub(crate) mod coverage;
+pub(crate) mod diagnostics;
 pub(crate) mod explore;
 pub(crate) mod fits;
 pub(crate) mod fmt;
-pub(crate) mod junit;
 pub(crate) mod migrate;
 pub(crate) mod ruleset;
 pub(crate) mod save;

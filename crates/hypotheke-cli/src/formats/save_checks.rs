@@ -6,7 +6,7 @@ use hypotheke::Ruleset;
 use schemars::JsonSchema;
 use serde::Serialize;
 
-use crate::commands::save_checks::{Came, Checked};
+use crate::findings::{Came, Checked};
 
 /// What came of the checks of saves.
 #[derive(Debug, Serialize, JsonSchema)]

@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 
 use super::report::counted;
 use super::{Page, Tone, clip, container, fold, pad};
-use crate::commands::explore::Searched;
+use crate::findings::Searched;
 use crate::formats::explore::{ExploreJson, ExploredJson, SeveralJson, TrailJson};
 use hypotheke::explore::{Bound, Explored, Status, Trail};
 use hypotheke::{ContainerId, World};

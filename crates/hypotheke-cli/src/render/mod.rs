@@ -7,9 +7,12 @@ pub(crate) mod coverage;
 pub(crate) mod diagnostics;
 pub(crate) mod explore;
 pub(crate) mod fits;
+pub(crate) mod junit;
 pub(crate) mod kinds;
 mod page;
 pub(crate) mod report;
 pub(crate) mod save_checks;
 
-pub(crate) use page::{Page, Tone, clean, clip, fold, pad, steers, width};
+pub(crate) use page::{Page, Tone, clip, fold, pad, width};
+
+pub(crate) use crate::clean::{clean, steers};

@@ -3,7 +3,7 @@
 use super::page::WIDTH;
 use super::report::counted;
 use super::{Page, Tone, clip, fold, pad};
-use crate::commands::save_checks::{Came, Checked};
+use crate::findings::{Came, Checked};
 use hypotheke::Ruleset;
 
 pub(crate) fn draw(page: &mut Page, rules: &Ruleset, checks: &[Checked]) {

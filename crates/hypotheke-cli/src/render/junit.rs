@@ -4,8 +4,8 @@ use hypotheke::scenario::ScenarioReport;
 use hypotheke::text::Source;
 use quick_junit::{NonSuccessKind, Report, TestCase, TestCaseStatus, TestSuite};
 
+use super::{Page, clean, report};
 use crate::files::InputError;
-use crate::render::{Page, clean, report};
 
 pub(crate) fn text<'r>(reports: impl Iterator<Item = (&'r Source, &'r ScenarioReport)>) -> Result<String, InputError> {
     let mut whole = Report::new("hypotheke verify");

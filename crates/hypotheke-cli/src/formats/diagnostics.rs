@@ -1,0 +1,55 @@
+//! Faults and warnings for programs.
+
+use hypotheke::text::{Diagnostic, Diagnostics, Source};
+use schemars::JsonSchema;
+use serde::Serialize;
+
+/// What is wrong, or probably not meant.
+#[derive(Debug, Serialize, JsonSchema)]
+#[schemars(rename = "Fault")]
+pub(crate) struct JsonDiagnostic<'d> {
+    /// `error` or `warning`.
+    severity: String,
+    /// A short name that stays the same when the wording changes.
+    code: &'d str,
+    /// What is wrong.
+    message: &'d str,
+    /// What to do about it.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    help: Option<&'d str>,
+    /// The file.
+    file: &'d str,
+    /// Where it begins.
+    line: usize,
+    /// The column there, from 1.
+    column: usize,
+    /// Where it ends.
+    end_line: usize,
+    /// The column after its end.
+    end_column: usize,
+    /// The text that is meant.
+    text: &'d str,
+}
+
+pub(crate) fn to_json(diagnostics: &Diagnostics) -> Vec<JsonDiagnostic<'_>> {
+    diagnostics.iter().map(|diagnostic| one_to_json(diagnostics, diagnostic)).collect()
+}
+
+fn one_to_json<'d>(diagnostics: &'d Diagnostics, diagnostic: &'d Diagnostic) -> JsonDiagnostic<'d> {
+    let location = diagnostic.location();
+    let begin = diagnostics.line_column(location);
+    let source = diagnostics.source(location);
+    let end = source.map_or(begin, |source| source.line_column(location.span.end()));
+    JsonDiagnostic {
+        severity: diagnostic.severity().to_string(),
+        code: diagnostic.code(),
+        message: diagnostic.message(),
+        help: diagnostic.help_text(),
+        file: source.map_or("", Source::name),
+        line: begin.line,
+        column: begin.column,
+        end_line: end.line,
+        end_column: end.column,
+        text: source.map_or("", |source| source.slice(location.span)),
+    }
+}
