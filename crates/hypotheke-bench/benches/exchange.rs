@@ -6,8 +6,8 @@
 use std::hint::black_box;
 use std::sync::Arc;
 
-use hypotheke::exchange::Update;
-use hypotheke::{NamedOperation, Operation, Ruleset, World};
+use hypotheke::exchange::{Request, Update};
+use hypotheke::{Departures, NamedOperation, Operation, Ruleset, World};
 use hypotheke_bench::{interleaved, timed_runs};
 
 const PAIRS: usize = 11;
@@ -88,4 +88,44 @@ fn main() {
         let handles = interleaved(PAIRS, follow, by_handles).ratio;
         println!("following takes {names:.2} of the operation by names, {handles:.2} of it by handles: {sort}");
     }
+    by_names_and_by_request();
+}
+
+/// What a server does for each message, against the same by handles.
+fn by_names_and_by_request() {
+    let (world, sentences, departures) = (World::new(&rules()), sentences("move"), Departures::new());
+    let resolved: Vec<Operation> = sentences.iter().flat_map(|operation| operation.resolve(&world)).collect();
+    let requests: Vec<Request> = (0..STEPS)
+        .map(|number| {
+            let id = format!("ann-{number}").parse().unwrap_or_else(|error| panic!("{error}"));
+            Request::new(sentences[number % sentences.len()].clone()).with_id(id)
+        })
+        .collect();
+    let by_handles = || {
+        timed_runs(&world, RUNS, |played| {
+            resolved.iter().cycle().take(STEPS).for_each(|it| _ = black_box(played.perform(it)));
+        })
+    };
+    let by_names = || {
+        timed_runs(&world, RUNS, |played| {
+            for operation in sentences.iter().cycle().take(STEPS) {
+                let resolved = operation.resolve(played).unwrap_or_else(|error| panic!("{operation}: {error}"));
+                let _ = black_box(played.perform(&resolved));
+            }
+        })
+    };
+    let by_requests = || {
+        timed_runs(&world, RUNS, |played| {
+            for request in &requests {
+                black_box((played.request(request, &departures), played.update()));
+            }
+        })
+    };
+    #[expect(clippy::cast_precision_loss, reason = "a figure to be read")]
+    let each = |time: std::time::Duration| time.as_secs_f64() * 1e9 / (RUNS * STEPS) as f64;
+    let named = interleaved(PAIRS, by_names, by_handles);
+    let requested = interleaved(PAIRS, by_requests, by_handles);
+    println!("a move by handles {:.0} ns", each(named.second));
+    println!("a move by names {:.0} ns, {:.1} times", each(named.first), named.ratio);
+    println!("a request with its update {:.0} ns, {:.1} times", each(requested.first), requested.ratio);
 }

@@ -187,7 +187,6 @@ impl Verb {
     ];
 
     /// Its row in the table.
-    #[expect(clippy::match_same_arms, reason = "verbs that state the same have reasons of their own")]
     pub(crate) const fn row(self) -> Row {
         use Claimable::{Items, Never, Place};
         use InScope::{Own, Verbs, Walks};
