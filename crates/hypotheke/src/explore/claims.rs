@@ -568,34 +568,8 @@ struct Ends {
 
 impl Ends {
     fn of(operation: &Operation) -> Ends {
-        let hand = operation.actor.map(Place::Hand);
         let verb = operation.action.verb();
-        let (from, to) = match &operation.action {
-            Action::Move { from, to, .. } | Action::Split { from, to, .. } => (Some(*from), Some(*to)),
-            Action::Merge { from, onto, .. } => (Some(*from), Some(*onto)),
-            Action::Swap { one, other } => (Some(*one), Some(*other)),
-            Action::Drop { from, .. } => (Some(*from), Some(Place::Ground)),
-            Action::PickUp { from, to, .. } => (Some(from.map_or(Place::Ground, Place::OnGround)), Some(*to)),
-            Action::Equip { from, .. } => (Some(*from), None),
-            Action::Unequip { from, to, .. } => (Some(*from), *to),
-            Action::Lift { from, .. } => (Some(*from), hand),
-            Action::Put { to, .. } => (hand, Some(*to)),
-            Action::Return { .. } | Action::Leave => (hand, None),
-            // What happens in one place happens from there and to there.
-            Action::Open { at: place }
-            | Action::Close { at: place }
-            | Action::Sort { at: place, .. }
-            | Action::Resize { at: place, .. }
-            | Action::Mark { at: place, .. }
-            | Action::Unmark { at: place, .. }
-            | Action::Set { at: place, .. }
-            | Action::Create { to: place, .. }
-            | Action::Consume { from: place, .. }
-            | Action::Bind { at: place, .. }
-            | Action::Unbind { at: place }
-            | Action::Depart { who: place } => (Some(*place), Some(*place)),
-            Action::Arrive { .. } | Action::Together { .. } => (None, None),
-        };
+        let (from, to) = operation.ends();
         let is_stack = |place: &Place| matches!(place, Place::Slot(..) | Place::OnGround(_) | Place::Hand(_));
         Ends {
             verb,

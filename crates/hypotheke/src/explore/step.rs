@@ -2,7 +2,7 @@
 
 use std::fmt;
 
-use crate::language::{Amount, NamedAction, NamedOperation};
+use crate::language::{NamedAction, NamedOperation};
 
 /// What is played.
 #[derive(Clone, Debug)]
@@ -77,45 +77,17 @@ impl Step {
 
     /// How many are asked for, if it says so.
     pub(super) fn count(&self) -> Option<u32> {
-        let mut action = self.operation()?.action.clone();
-        match amount_of(&mut action)? {
-            Counted::Amount(Amount::Exactly(count) | Amount::UpTo(count)) | Counted::Count(count) => Some(*count),
-            Counted::Amount(Amount::All) => None,
-        }
+        self.operation()?.action.clone().count_mut().copied()
     }
 
     /// The same asking for so many, if it says how many.
     pub(super) fn with_count(&self, to: u32) -> Step {
         let mut step = self.clone();
         if let Step::Operation(operation) = &mut step
-            && let Some(Counted::Amount(Amount::Exactly(count) | Amount::UpTo(count)) | Counted::Count(count)) =
-                amount_of(&mut operation.action)
+            && let Some(count) = operation.action.count_mut()
         {
             *count = to;
         }
         step
-    }
-}
-
-enum Counted<'a> {
-    Amount(&'a mut Amount),
-    Count(&'a mut u32),
-}
-
-fn amount_of(action: &mut NamedAction) -> Option<Counted<'_>> {
-    match action {
-        NamedAction::Create { amount, .. }
-        | NamedAction::Consume { amount, .. }
-        | NamedAction::Move { amount, .. }
-        | NamedAction::Merge { amount, .. }
-        | NamedAction::Drop { amount, .. }
-        | NamedAction::PickUp { amount, .. }
-        | NamedAction::Lift { amount, .. }
-        | NamedAction::Put { amount, .. }
-        | NamedAction::Return { amount }
-        | NamedAction::Equip { amount, .. }
-        | NamedAction::Unequip { amount, .. } => Some(Counted::Amount(amount)),
-        NamedAction::Split { count, .. } => Some(Counted::Count(count)),
-        _ => None,
     }
 }

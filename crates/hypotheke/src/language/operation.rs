@@ -361,6 +361,42 @@ impl NamedAction {
         self.verb().row().past
     }
 
+    /// The number of items that it names, if it names one.
+    pub(crate) fn count_mut(&mut self) -> Option<&mut u32> {
+        let amount = match self {
+            NamedAction::Create { amount, .. }
+            | NamedAction::Consume { amount, .. }
+            | NamedAction::Move { amount, .. }
+            | NamedAction::Merge { amount, .. }
+            | NamedAction::Drop { amount, .. }
+            | NamedAction::PickUp { amount, .. }
+            | NamedAction::Lift { amount, .. }
+            | NamedAction::Put { amount, .. }
+            | NamedAction::Return { amount }
+            | NamedAction::Equip { amount, .. }
+            | NamedAction::Unequip { amount, .. } => amount,
+            NamedAction::Split { count, .. } => return Some(count),
+            NamedAction::Swap { .. }
+            | NamedAction::Together { .. }
+            | NamedAction::Sort { .. }
+            | NamedAction::Resize { .. }
+            | NamedAction::Open { .. }
+            | NamedAction::Close { .. }
+            | NamedAction::Leave
+            | NamedAction::Bind { .. }
+            | NamedAction::Unbind { .. }
+            | NamedAction::Mark { .. }
+            | NamedAction::Unmark { .. }
+            | NamedAction::Set { .. }
+            | NamedAction::Depart { .. }
+            | NamedAction::Arrive { .. } => return None,
+        };
+        match amount {
+            Amount::Exactly(count) | Amount::UpTo(count) => Some(count),
+            Amount::All => None,
+        }
+    }
+
     /// The places that it names, in the order of the sentence.
     pub fn places(&self) -> impl Iterator<Item = &Path> {
         let mut places = Vec::new();

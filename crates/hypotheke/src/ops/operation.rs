@@ -578,6 +578,36 @@ impl Operation {
         self
     }
 
+    /// From where to where items go, as far as it says so. What happens in one place happens from there and to there.
+    pub(crate) fn ends(&self) -> (Option<Place>, Option<Place>) {
+        let hand = self.actor.map(Place::Hand);
+        match &self.action {
+            Action::Move { from, to, .. } | Action::Split { from, to, .. } => (Some(*from), Some(*to)),
+            Action::Merge { from, onto, .. } => (Some(*from), Some(*onto)),
+            Action::Swap { one, other } => (Some(*one), Some(*other)),
+            Action::Drop { from, .. } => (Some(*from), Some(Place::Ground)),
+            Action::PickUp { from, to, .. } => (Some(from.map_or(Place::Ground, Place::OnGround)), Some(*to)),
+            Action::Equip { from, .. } => (Some(*from), None),
+            Action::Unequip { from, to, .. } => (Some(*from), *to),
+            Action::Lift { from, .. } => (Some(*from), hand),
+            Action::Put { to, .. } => (hand, Some(*to)),
+            Action::Return { .. } | Action::Leave => (hand, None),
+            Action::Open { at: place }
+            | Action::Close { at: place }
+            | Action::Sort { at: place, .. }
+            | Action::Resize { at: place, .. }
+            | Action::Mark { at: place, .. }
+            | Action::Unmark { at: place, .. }
+            | Action::Set { at: place, .. }
+            | Action::Create { to: place, .. }
+            | Action::Consume { from: place, .. }
+            | Action::Bind { at: place, .. }
+            | Action::Unbind { at: place }
+            | Action::Depart { who: place } => (Some(*place), Some(*place)),
+            Action::Arrive { .. } | Action::Together { .. } => (None, None),
+        }
+    }
+
     /// The same, but a holder acts.
     #[must_use]
     pub fn by(mut self, actor: HolderId) -> Operation {
