@@ -151,13 +151,14 @@ pub use id::{
     ContainerDefId, ContainerId, DepartureId, HolderDefId, HolderId, KindId, MarkId, PropertyId, StackId, TagId,
 };
 pub use language::{
-    Amount, Landing, NamedAction, NamedEnd, NamedEvent, NamedOperation, NamedPortion, NamedVariant, Path, PathError,
-    PathRoot, PathStep, Position, SentenceError, SortKey,
+    ActionOf, Amount, Landing, NamedAction, NamedArrival, NamedEnd, NamedEvent, NamedOperation, NamedPortion,
+    NamedVariant, Names, OperationOf, Path, PathError, PathRoot, PathStep, PlainTerms, Position, SentenceError, Share,
+    SortKey, Terms,
 };
 pub use load::LoadError;
 pub use migration::{Difference, Migrated, MigrationError};
 pub use ops::{
-    Action, ApplyError, Cause, Offer, Operation, Outcome, Plan, Reason, Refusal, Reply, ResolveError, Room, Share,
+    Action, ApplyError, Cause, Handles, Offer, Operation, Outcome, Plan, Reason, Refusal, Reply, ResolveError, Room,
     Unknown, Variant,
 };
 pub use quantity::{Decimal, DecimalError};

@@ -60,7 +60,7 @@ fn each_law_has_cases() {
 fn is_beyond_the_model(operation: &NamedOperation) -> bool {
     match &operation.action {
         NamedAction::Together { steps } => steps.iter().any(is_beyond_the_model),
-        NamedAction::Arrive { newcomer, .. } => newcomer.is_some(),
+        NamedAction::Arrive { who } => who.newcomer.is_some(),
         NamedAction::Drop { landing, .. } if landing.within.is_some() => true,
         _ => operation.to_string().contains('@'),
     }

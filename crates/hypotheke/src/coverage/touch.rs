@@ -9,7 +9,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 
 use crate::filter::Outlook;
 use crate::id::{ContainerId, KindId, TagId};
-use crate::language::{NamedAction, NamedEvent, NamedOperation, NamedPortion, Path};
+use crate::language::{NamedAction, NamedArrival, NamedEvent, NamedOperation, NamedPortion, Path};
 use crate::ruleset::{Ruleset, Subject, SubjectKind, What};
 use crate::scenario::{Body, Check, Claim, PlayableFile, Start, StartBase, Step};
 use crate::text::Word;
@@ -248,17 +248,11 @@ impl Finder<'_> {
                 }
                 return;
             }
-            NamedAction::Arrive { newcomer: Some(def), .. } => {
+            NamedAction::Arrive { who: NamedArrival { newcomer: Some(def), .. } } => {
                 let def = def.as_str().to_owned();
                 self.holder_def(&def);
             }
-            NamedAction::Create { kind, .. }
-            | NamedAction::Bind { kind, .. }
-            | NamedAction::Consume { kind: Some(kind), .. }
-            | NamedAction::Move { kind: Some(kind), .. }
-            | NamedAction::Drop { kind: Some(kind), .. }
-            | NamedAction::PickUp { kind: Some(kind), .. } => self.word(kind),
-            _ => {}
+            action => action.kind().into_iter().for_each(|kind| self.word(kind)),
         }
         let places: Vec<Path> = operation.action.places().cloned().collect();
         places.iter().for_each(|place| self.path(place, actor));

@@ -12,9 +12,10 @@
 
 use super::scope::{Amounts, Scope};
 use crate::id::{ContainerId, HolderId, KindId, StackId};
+use crate::language::Share;
 use crate::language::Verb;
 use crate::language::{Amount, Landing, SortKey};
-use crate::ops::{Action, Operation, Share};
+use crate::ops::{Action, Operation};
 use crate::ruleset::ContainerDef;
 use crate::world::{Cell, GROUND, Place, Spot, World};
 

@@ -137,13 +137,10 @@ impl Scope {
     }
 
     fn tries_places(&self, operation: &Operation) -> bool {
-        let (from, to) = match operation.action {
-            Action::Move { from, to, .. } | Action::Split { from, to, .. } => (Some(from), Some(to)),
-            Action::Consume { from, .. } | Action::Drop { from, .. } => (Some(from), None),
-            Action::Create { to, .. } | Action::PickUp { to, .. } | Action::Put { to, .. } => (None, Some(to)),
-            Action::Unequip { to, .. } => (None, to),
-            _ => (None, None),
-        };
+        if operation.action.amount().is_none() && !matches!(operation.action, Action::Split { .. }) {
+            return true;
+        }
+        let (from, to) = operation.action.sides();
         [from, to].into_iter().flatten().all(|place| match place {
             Place::Container(_) | Place::Holder(_) => self.whole_places,
             Place::Hand(_) => self.hands,
@@ -153,32 +150,20 @@ impl Scope {
 
     /// Whether a search of this scope tries an operation with such an amount, or one with the same outcome.
     fn tries_amount(&self, world: &World, operation: &Operation) -> bool {
+        if let Action::Split { count, from, .. } = &operation.action {
+            let there = count_in(world, *from, None);
+            let edges = [1, there.div_ceil(2), there.saturating_sub(1), there.saturating_sub(1).div_ceil(2)];
+            return self.amounts == Amounts::Every || edges.contains(&u64::from(*count));
+        }
+        if operation.action.amount().is_none() {
+            return true;
+        }
         let from = match &operation.action {
-            Action::Move { from, .. }
-            | Action::Merge { from, .. }
-            | Action::Drop { from, .. }
-            | Action::Equip { from, .. }
-            | Action::Unequip { from, .. }
-            | Action::Consume { from, .. }
-            | Action::Lift { from, .. } => Some(*from),
-            Action::PickUp { from, .. } => Some(from.map_or(Place::Ground, Place::OnGround)),
-            Action::Put { .. } | Action::Return { .. } => operation.actor.map(Place::Hand),
             Action::Create { .. } => None,
-            Action::Split { count, from, .. } => {
-                let there = count_in(world, *from, None);
-                let edges = [1, there.div_ceil(2), there.saturating_sub(1), there.saturating_sub(1).div_ceil(2)];
-                return self.amounts == Amounts::Every || edges.contains(&u64::from(*count));
-            }
-            _ => return true,
+            Action::Return { .. } => operation.actor.map(Place::Hand),
+            _ => operation.ends().0,
         };
-        let kind = match &operation.action {
-            Action::Create { kind, .. } => Some(*kind),
-            Action::Move { kind, .. }
-            | Action::Drop { kind, .. }
-            | Action::Consume { kind, .. }
-            | Action::PickUp { kind, .. } => *kind,
-            _ => None,
-        };
+        let kind = operation.action.kind().copied();
         let all = match (from, kind) {
             (Some(from), kind) => count_in(world, from, kind),
             (None, Some(kind)) => {

@@ -3,6 +3,7 @@
 //!
 //! All of it is plain data by names; nothing here knows a ruleset or a world.
 
+mod action;
 mod event;
 mod lexer;
 mod operation;
@@ -14,10 +15,12 @@ mod sentences;
 mod tests;
 mod verb;
 
+pub use action::{ActionOf, NamedAction, NamedArrival, NamedOperation, Names, OperationOf, PlainTerms, Terms};
+pub(crate) use action::{Role, Translate};
 pub(crate) use event::items_text;
 pub use event::{NamedEnd, NamedEvent};
 pub(crate) use lexer::{Token, TokenKind, lex};
-pub use operation::{Amount, Landing, NamedAction, NamedOperation, Position, SortKey};
+pub use operation::{Amount, Landing, Position, Share, SortKey};
 pub use parser::SentenceError;
 pub(crate) use parser::{LineParser, shortened};
 pub use place::{Path, PathError, PathRoot, PathStep};

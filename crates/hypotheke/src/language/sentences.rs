@@ -1,8 +1,9 @@
 //! The sentences of operations: a verb, with or without a holder that acts, and what it needs.
 
 use super::Path;
+use super::action::{NamedAction, NamedArrival, NamedOperation};
 use super::lexer::{Token, TokenKind};
-use super::operation::{Amount, NamedAction, NamedOperation, SortKey};
+use super::operation::{Amount, Share, SortKey};
 use super::parser::{LineParser, Parsed, SentenceError, shortened};
 use super::verb::Verb;
 use crate::text::nearest;
@@ -91,9 +92,9 @@ impl LineParser<'_, '_> {
             }
             Verb::Lift => {
                 let half = self.keyword("half");
-                let amount = if half { Amount::All } else { self.amount()?.unwrap_or_default() };
+                let share = if half { Share::Half } else { Share::Amount(self.amount()?.unwrap_or_default()) };
                 self.require_keyword("from")?;
-                Ok(NamedAction::Lift { amount, half, from: self.path()? })
+                Ok(NamedAction::Lift { share, from: self.path()? })
             }
             Verb::Together => self.together(),
             Verb::Equip => {
@@ -137,9 +138,9 @@ impl LineParser<'_, '_> {
             }
             Verb::Depart => Ok(NamedAction::Depart { who: self.path()? }),
             Verb::Arrive => {
-                let who = self.word("a container or a holder that has departed")?;
+                let name = self.word("a container or a holder that has departed")?;
                 let newcomer = if self.keyword("as") { Some(self.word("a holder")?) } else { None };
-                Ok(NamedAction::Arrive { who, newcomer })
+                Ok(NamedAction::Arrive { who: NamedArrival { name, newcomer } })
             }
             Verb::Unbind => Ok(NamedAction::Unbind { at: self.path()? }),
             Verb::Mark => {

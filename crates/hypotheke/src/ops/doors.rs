@@ -20,32 +20,14 @@ enum Use {
 impl Action {
     /// The places whose containers must be open.
     fn used_places(&self) -> SmallVec<[Named; 2]> {
-        let (from, to) = match *self {
-            Action::Create { to, .. } | Action::PickUp { to, .. } | Action::Put { to, .. } => (None, Some(to)),
-            Action::Consume { from, .. }
-            | Action::Drop { from, .. }
-            | Action::Lift { from, .. }
-            | Action::Equip { from, .. } => (Some(from), None),
-            Action::Unequip { from, to, .. } => (Some(from), to),
-            Action::Move { from, to, .. } | Action::Split { from, to, .. } => (Some(from), Some(to)),
-            Action::Merge { from, onto, .. } => (Some(from), Some(onto)),
-            Action::Swap { one, other } => (Some(one), Some(other)),
-            Action::Mark { at, .. }
-            | Action::Unmark { at, .. }
-            | Action::Set { at, .. }
-            | Action::Sort { at, .. }
-            | Action::Resize { at, .. } => (Some(at), None),
+        let (from, to) = match self {
+            // Whoever opens or closes it need not have opened it, and shortcuts belong to their holder.
+            Action::Open { .. } | Action::Close { .. } | Action::Bind { .. } | Action::Unbind { .. } => (None, None),
             // A holder departs with whatever it has; nobody reaches into that.
-            Action::Depart { who } => (Some(who).filter(|who| matches!(who, Place::Container(_))), None),
-            Action::Return { .. }
-            | Action::Arrive { .. }
-            | Action::Together { .. }
-            | Action::Open { .. }
-            | Action::Close { .. }
-            | Action::Leave
-            | Action::Bind { .. }
-            | Action::Unbind { .. } => (None, None),
+            Action::Depart { who: Place::Holder(_) } => (None, None),
+            action => action.sides(),
         };
+        let (from, to) = (from.copied(), to.copied());
         let sources = from.into_iter().map(|place| (place, Use::Source));
         sources.chain(to.into_iter().map(|place| (place, Use::Target))).collect()
     }

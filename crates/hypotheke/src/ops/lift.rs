@@ -3,10 +3,10 @@
 use super::Judged;
 use super::carry::{Going, Request, WithoutNumber};
 use super::draft::{Draft, Onto};
-use super::operation::Share;
 use super::target::Target;
 use crate::id::HolderId;
 use crate::language::Amount;
+use crate::language::Share;
 use crate::world::Place;
 
 pub(super) fn judge(draft: &mut Draft<'_>, actor: Option<HolderId>, share: Share, from: Place) -> Judged {

@@ -62,7 +62,7 @@ mod variant;
 pub use apply::ApplyError;
 pub use ask::Reply;
 pub use offers::Offer;
-pub use operation::{Action, Operation, Share, Variant};
+pub use operation::{Action, Handles, Operation, Variant};
 pub use plan::Plan;
 
 pub use crate::snapshot::Outcome;
@@ -137,7 +137,7 @@ fn judge_action(draft: &mut Draft<'_>, operation: &Operation) -> Judged {
         Action::Unbind { at } => unbind::judge(draft, *at),
         Action::Set { at, property, value } => set::judge(draft, *at, *property, *value),
         Action::Depart { who } => depart::judge(draft, *who),
-        Action::Arrive { departure } => arrive::judge(draft, departure),
+        Action::Arrive { who } => arrive::judge(draft, who),
     }
 }
 

@@ -1,8 +1,11 @@
 //! From handles to names, the counterpart of [`NamedOperation::resolve`].
 
-use super::operation::{Action, Operation, Share, Variant};
-use crate::id::{KindId, MarkId, PropertyId};
-use crate::language::{Amount, NamedAction, NamedOperation, NamedVariant, Path};
+use std::sync::Arc;
+
+use super::operation::{Handles, Operation, Variant};
+use crate::id::{KindId, MarkId, PropertyId, StackId};
+use crate::language::{NamedArrival, NamedOperation, NamedVariant, Names, Path, Role, Translate, Verb};
+use crate::snapshot::Departure;
 use crate::text::{Span, Word};
 use crate::world::{Place, World};
 
@@ -33,113 +36,84 @@ impl World {
             Some(_) => return None,
             None => None,
         };
-        Some(NamedOperation { actor, action: self.name_action(&operation.action)? })
+        Some(NamedOperation { actor, action: operation.action.translate(&Namer { world: self }).ok()? })
     }
+}
 
-    fn name_action(&self, action: &Action) -> Option<NamedAction> {
-        let path = |place: &Place| self.place_name(*place).parse::<Path>().ok();
-        Some(match action {
-            Action::Create { amount, kind, variant, to, landing } => NamedAction::Create {
-                amount: *amount,
-                kind: self.kind_word(*kind)?,
-                variant: self.name_variant(variant)?,
-                to: path(to)?,
-                landing: *landing,
-            },
-            Action::Consume { amount, kind, from } => {
-                NamedAction::Consume { amount: *amount, kind: self.kind_at(*kind, *from)?, from: path(from)? }
-            }
-            Action::Move { amount, kind, from, to } => {
-                let kind = self.kind_at(*kind, *from)?;
-                NamedAction::Move { amount: *amount, kind, from: path(from)?, to: path(to)? }
-            }
-            Action::Split { count, from, to } => NamedAction::Split { count: *count, from: path(from)?, to: path(to)? },
-            Action::Merge { amount, from, onto } => {
-                NamedAction::Merge { amount: *amount, from: path(from)?, onto: path(onto)? }
-            }
-            Action::Swap { one, other } => NamedAction::Swap { one: path(one)?, other: path(other)? },
-            Action::Drop { amount, kind, from, landing } => {
-                let kind = self.kind_at(*kind, *from)?;
-                NamedAction::Drop { amount: *amount, kind, from: Some(path(from)?), landing: *landing }
-            }
-            Action::PickUp { amount, kind, from, to } => {
-                let kind = self.kind_at(*kind, from.map_or(Place::Ground, Place::OnGround))?;
-                let from = match from {
-                    Some(stack) => Some(path(&Place::OnGround(*stack))?),
-                    None => None,
-                };
-                NamedAction::PickUp { amount: *amount, kind, from, to: Some(path(to)?) }
-            }
-            Action::Lift { share, from } => {
-                let (amount, half) = match share {
-                    Share::Amount(amount) => (*amount, false),
-                    Share::Half => (Amount::All, true),
-                };
-                NamedAction::Lift { amount, half, from: path(from)? }
-            }
-            Action::Put { amount, to } => NamedAction::Put { amount: *amount, to: path(to)? },
-            Action::Return { amount } => NamedAction::Return { amount: *amount },
-            Action::Together { steps } => {
-                let steps: Option<Vec<NamedOperation>> = steps.iter().map(|step| self.name_operation(step)).collect();
-                NamedAction::Together { steps: steps? }
-            }
-            Action::Equip { amount, from } => NamedAction::Equip { amount: *amount, from: path(from)? },
-            Action::Unequip { amount, from, to } => {
-                let to = match to {
-                    Some(to) => Some(path(to)?),
-                    None => None,
-                };
-                NamedAction::Unequip { amount: *amount, from: path(from)?, to }
-            }
-            Action::Sort { at, by } => NamedAction::Sort { at: path(at)?, by: *by },
-            Action::Resize { at, slots, spill } => NamedAction::Resize { at: path(at)?, slots: *slots, spill: *spill },
-            Action::Open { at } => NamedAction::Open { at: path(at)? },
-            Action::Close { at } => NamedAction::Close { at: path(at)? },
-            Action::Leave => NamedAction::Leave,
-            Action::Bind { kind, at } => NamedAction::Bind { kind: self.kind_word(*kind)?, at: path(at)? },
-            Action::Unbind { at } => NamedAction::Unbind { at: path(at)? },
-            Action::Mark { at, mark } => NamedAction::Mark { at: path(at)?, mark: self.mark_word(*mark)? },
-            Action::Unmark { at, mark } => NamedAction::Unmark { at: path(at)?, mark: self.mark_word(*mark)? },
-            Action::Set { at, property, value } => {
-                NamedAction::Set { property: self.property_word(*property)?, at: path(at)?, value: *value }
-            }
-            Action::Depart { who } => NamedAction::Depart { who: path(who)? },
-            Action::Arrive { departure } => NamedAction::Arrive { who: word(departure.name()), newcomer: None },
-        })
-    }
+struct Namer<'w> {
+    world: &'w World,
+}
 
+/// A handle is of a different world, or of something that has gone.
+struct NoName;
+
+type Named<T> = Result<T, NoName>;
+
+impl Namer<'_> {
     /// The kind that is meant, or else the one that lies there, if it is one stack.
-    fn kind_at(&self, kind: Option<KindId>, at: Place) -> Option<Option<Word>> {
-        let there = || match at {
-            Place::Slot(container, slot) => self.stack(container, slot).map(|stack| stack.kind().handle()),
-            Place::OnGround(_) => self.stacks_in(Some(at)).first().map(|stack| stack.kind().handle()),
+    fn kind_at(&self, kind: Option<KindId>, at: Option<Place>) -> Named<Option<Word>> {
+        let there = || match at? {
+            Place::Slot(container, slot) => self.world.stack(container, slot).map(|stack| stack.kind().handle()),
+            Place::OnGround(_) => self.world.stacks_in(at).first().map(|stack| stack.kind().handle()),
             _ => None,
         };
-        match kind.or_else(there) {
-            Some(kind) => self.kind_word(kind).map(Some),
-            None => Some(None),
-        }
+        kind.or_else(there).map(|kind| self.kind(&kind)).transpose()
+    }
+}
+
+impl Translate<Handles> for Namer<'_> {
+    type Into = Names;
+    type Error = NoName;
+
+    fn created(&self, kind: &KindId, variant: &Variant) -> Named<(Word, NamedVariant)> {
+        let properties = variant.properties().iter().map(|(property, value)| Ok((self.property(property)?, *value)));
+        let variant = NamedVariant {
+            marks: variant.marks().iter().map(|mark| self.mark(mark)).collect::<Named<_>>()?,
+            properties: properties.collect::<Named<_>>()?,
+        };
+        Ok((self.kind(kind)?, variant))
     }
 
-    fn kind_word(&self, kind: KindId) -> Option<Word> {
-        self.rules.kind(kind).map(|kind| word(kind.id()))
+    fn kind(&self, kind: &KindId) -> Named<Word> {
+        self.world.rules.kind(*kind).map(|kind| word(kind.id())).ok_or(NoName)
     }
 
-    fn mark_word(&self, mark: MarkId) -> Option<Word> {
-        self.rules.has_mark(mark).then(|| word(self.rules.mark(mark).name()))
+    fn kind_from(&self, kind: Option<&KindId>, from: Option<&Place>) -> Named<Option<Word>> {
+        self.kind_at(kind.copied(), from.copied())
     }
 
-    fn property_word(&self, property: PropertyId) -> Option<Word> {
-        self.rules.has_property(property).then(|| word(self.rules.property(property).name()))
+    fn kind_landed(&self, kind: Option<&KindId>, from: &Option<StackId>) -> Named<Option<Word>> {
+        self.kind_at(kind.copied(), from.map(Place::OnGround))
     }
 
-    fn name_variant(&self, variant: &Variant) -> Option<NamedVariant> {
-        let properties =
-            variant.properties().iter().map(|(property, value)| Some((self.property_word(*property)?, *value)));
-        Some(NamedVariant {
-            marks: variant.marks().iter().map(|mark| self.mark_word(*mark)).collect::<Option<_>>()?,
-            properties: properties.collect::<Option<_>>()?,
-        })
+    fn mark(&self, mark: &MarkId) -> Named<Word> {
+        let rules = &self.world.rules;
+        rules.has_mark(*mark).then(|| word(rules.mark(*mark).name())).ok_or(NoName)
+    }
+
+    fn property(&self, property: &PropertyId) -> Named<Word> {
+        let rules = &self.world.rules;
+        rules.has_property(*property).then(|| word(rules.property(*property).name())).ok_or(NoName)
+    }
+
+    fn place(&self, place: &Place, _: Role) -> Named<Path> {
+        self.world.place_name(*place).parse().map_err(|_| NoName)
+    }
+
+    fn own_place(&self, place: &Place, _: Verb, _: &str) -> Named<Option<Path>> {
+        self.place(place, Role::Lying).map(Some)
+    }
+
+    fn landed(&self, from: &Option<StackId>) -> Named<Option<Path>> {
+        from.map(|stack| self.place(&Place::OnGround(stack), Role::Lying)).transpose()
+    }
+
+    fn arrival(&self, who: &Arc<Departure>) -> Named<NamedArrival> {
+        Ok(NamedArrival { name: word(who.name()), newcomer: None })
+    }
+
+    fn step(&self, _: usize, step: &Operation) -> Named<NamedOperation> {
+        self.world.name_operation(step).ok_or(NoName)
     }
 }
 

@@ -1,7 +1,7 @@
 use std::sync::Arc;
 
 use crate::id::{ContainerId, HolderId, KindId, MarkId, PropertyId, StackId};
-use crate::language::{Amount, Landing, SortKey, Verb};
+use crate::language::{ActionOf, Amount, Landing, OperationOf, Share, SortKey, Terms};
 use crate::quantity::Decimal;
 use crate::snapshot::Departure;
 use crate::world::Place;
@@ -66,224 +66,31 @@ impl Variant {
     }
 }
 
-/// What is asked for, by handles.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub enum Action {
-    /// Items enter the world.
-    Create {
-        /// How many; [`Amount::All`] can't be meant.
-        amount: Amount,
-        /// Of which kind.
-        kind: KindId,
-        /// With which marks and properties.
-        variant: Variant,
-        /// Where.
-        to: Place,
-        /// Where on the ground, if it is the ground.
-        landing: Landing,
-    },
-    /// Items leave the world.
-    Consume {
-        /// How many.
-        amount: Amount,
-        /// Of which kind; every kind if none is named.
-        kind: Option<KindId>,
-        /// From where.
-        from: Place,
-    },
-    /// Items go from a slot or container to a slot or container.
-    Move {
-        /// How many.
-        amount: Amount,
-        /// Of which kind; every kind if none is named.
-        kind: Option<KindId>,
-        /// A slot or a container.
-        from: Place,
-        /// A slot or a container.
-        to: Place,
-    },
-    /// A part of a stack goes to an empty slot.
-    Split {
-        /// How many; at least one stays.
-        count: u32,
-        /// The slot of the stack.
-        from: Place,
-        /// An empty slot, or a container: its first empty one.
-        to: Place,
-    },
-    /// A stack goes onto an alike one, up to the limit. [`Amount::All`] means what fits.
-    Merge {
-        /// How many.
-        amount: Amount,
-        /// The slot of the stack.
-        from: Place,
-        /// The slot of an alike stack.
-        onto: Place,
-    },
-    /// Two slots exchange what lies there. One of them may be empty.
-    Swap {
-        /// A slot.
-        one: Place,
-        /// Another slot.
-        other: Place,
-    },
-    /// Items go to the ground; each stack lands as its own.
-    Drop {
-        /// How many.
-        amount: Amount,
-        /// Of which kind; every kind if none is named.
-        kind: Option<KindId>,
-        /// A slot, a container or a holder.
-        from: Place,
-        /// Where they land.
-        landing: Landing,
-    },
-    /// Items go from the ground to a slot, a container or a holder. [`Amount::All`] means what fits.
-    PickUp {
-        /// How many.
-        amount: Amount,
-        /// Of which kind; every kind if none is named.
-        kind: Option<KindId>,
-        /// A stack on the ground; all of the ground if none is named.
-        from: Option<StackId>,
-        /// A slot, a container or a holder.
-        to: Place,
-    },
-    /// A whole stack gets a mark.
-    Mark {
-        /// A slot, or a stack on the ground.
-        at: Place,
-        /// The mark.
-        mark: MarkId,
-    },
-    /// A whole stack loses a mark.
-    Unmark {
-        /// A slot, or a stack on the ground.
-        at: Place,
-        /// The mark.
-        mark: MarkId,
-    },
-    /// The hand of the holder that acts, which must be empty, takes of a stack.
-    Lift {
-        /// How much.
-        share: Share,
-        /// The slot of the stack.
-        from: Place,
-    },
-    /// What is in the hand goes onto a slot or into a container. [`Amount::All`] means what fits.
-    Put {
-        /// How many.
-        amount: Amount,
-        /// A slot or a container.
-        to: Place,
-    },
-    /// What is in the hand goes back to where it came from, else to the holder's containers, else to the ground.
-    /// [`Amount::All`] means what fits.
-    Return {
-        /// How many.
-        amount: Amount,
-    },
-    /// All of these are applied as one, or none is. Caps and weight caps are judged once, for the world after the last.
-    Together {
-        /// In this order.
-        steps: Vec<Operation>,
-    },
-    /// A stack goes into the worn containers of the holder that acts; what is in the way leaves. [`Amount::All`] means as
-    /// many as the slot holds.
-    Equip {
-        /// How many.
-        amount: Amount,
-        /// The slot of the stack.
-        from: Place,
-    },
-    /// What is worn goes to the containers of the holder that acts, or where it is told.
-    Unequip {
-        /// How many.
-        amount: Amount,
-        /// A slot of a worn container of the holder.
-        from: Place,
-        /// A slot or a container; the holder's containers if none is named.
-        to: Option<Place>,
-    },
-    /// Alike stacks merge, then the slots that have no rules of their own are put in order.
-    Sort {
-        /// A container.
-        at: Place,
-        /// By what.
-        by: SortKey,
-    },
-    /// A container gets another number of slots, within its bounds.
-    Resize {
-        /// A container.
-        at: Place,
-        /// How many slots it is to have.
-        slots: u32,
-        /// What lies in slots that go is put elsewhere; else they must be empty.
-        spill: bool,
-    },
-    /// The holder that acts opens a container.
-    Open {
-        /// A container.
-        at: Place,
-    },
-    /// The holder that acts closes a container that it has opened.
-    Close {
-        /// A container.
-        at: Place,
-    },
-    /// The holder that acts returns what is in its hand, as far as that goes, and closes all that it has opened.
-    Leave,
-    /// A shortcut points at a kind that its holder has.
-    Bind {
-        /// The kind.
-        kind: KindId,
-        /// A shortcut.
-        at: Place,
-    },
-    /// A shortcut points at nothing any more.
-    Unbind {
-        /// A shortcut.
-        at: Place,
-    },
-    /// A property of a whole stack gets another value.
-    Set {
-        /// A slot, or a stack on the ground.
-        at: Place,
-        /// A property that the kind lists as a number.
-        property: PropertyId,
-        /// Its value from now on.
-        value: Decimal,
-    },
-    /// A container that stands in the world, or a holder, leaves it with all that it has.
-    /// [`World::departed`](crate::World::departed) gives its document.
-    Depart {
-        /// A container or a holder.
-        who: Place,
-    },
-    /// A container or a holder comes into the world with all that it has. The same departure arrives once.
-    Arrive {
-        /// Its document.
-        departure: Arc<Departure>,
-    },
-}
-
-/// How much of a stack a hand takes.
+/// By handles: what a program asks of the world that gave them.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Share {
-    /// All of it, or so many, or what fits of so many.
-    Amount(Amount),
-    /// Half of it, rounded up.
-    Half,
+pub struct Handles;
+
+impl Terms for Handles {
+    type Actor = HolderId;
+    type Kind = KindId;
+    type Mark = MarkId;
+    type Property = PropertyId;
+    type Variant = Variant;
+    type Place = Place;
+    type OwnPlace = Place;
+    type Landed = Option<StackId>;
+    type Arrival = Arc<Departure>;
+
+    fn said(own: &Place) -> Option<&Place> {
+        Some(own)
+    }
 }
 
-/// A request to change the world.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Operation {
-    /// The holder that acts; the game itself if none is named.
-    pub actor: Option<HolderId>,
-    /// What is asked for.
-    pub action: Action,
-}
+/// What is asked for, by handles.
+pub type Action = ActionOf<Handles>;
+
+/// A request to change the world, by handles.
+pub type Operation = OperationOf<Handles>;
 
 impl From<Action> for Operation {
     fn from(action: Action) -> Operation {
@@ -306,74 +113,6 @@ impl From<HolderId> for Place {
 impl From<(ContainerId, u32)> for Place {
     fn from((container, slot): (ContainerId, u32)) -> Place {
         Place::Slot(container, slot)
-    }
-}
-
-impl Action {
-    /// How many items it asks for, if it may ask for all and for up to a number.
-    pub(crate) fn amount_mut(&mut self) -> Option<&mut Amount> {
-        match self {
-            Action::Create { amount, .. }
-            | Action::Consume { amount, .. }
-            | Action::Move { amount, .. }
-            | Action::Merge { amount, .. }
-            | Action::Drop { amount, .. }
-            | Action::PickUp { amount, .. }
-            | Action::Lift { share: Share::Amount(amount), .. }
-            | Action::Put { amount, .. }
-            | Action::Return { amount }
-            | Action::Equip { amount, .. }
-            | Action::Unequip { amount, .. } => Some(amount),
-            Action::Split { .. }
-            | Action::Swap { .. }
-            | Action::Mark { .. }
-            | Action::Unmark { .. }
-            | Action::Set { .. }
-            | Action::Lift { share: Share::Half, .. }
-            | Action::Together { .. }
-            | Action::Sort { .. }
-            | Action::Resize { .. }
-            | Action::Open { .. }
-            | Action::Close { .. }
-            | Action::Leave
-            | Action::Bind { .. }
-            | Action::Unbind { .. }
-            | Action::Depart { .. }
-            | Action::Arrive { .. } => None,
-        }
-    }
-
-    /// Its verb.
-    #[must_use]
-    pub fn verb(&self) -> Verb {
-        match self {
-            Action::Create { .. } => Verb::Create,
-            Action::Consume { .. } => Verb::Consume,
-            Action::Move { .. } => Verb::Move,
-            Action::Split { .. } => Verb::Split,
-            Action::Merge { .. } => Verb::Merge,
-            Action::Swap { .. } => Verb::Swap,
-            Action::Drop { .. } => Verb::Drop,
-            Action::PickUp { .. } => Verb::PickUp,
-            Action::Lift { .. } => Verb::Lift,
-            Action::Put { .. } => Verb::Put,
-            Action::Return { .. } => Verb::Return,
-            Action::Together { .. } => Verb::Together,
-            Action::Equip { .. } => Verb::Equip,
-            Action::Unequip { .. } => Verb::Unequip,
-            Action::Sort { .. } => Verb::Sort,
-            Action::Resize { .. } => Verb::Resize,
-            Action::Open { .. } => Verb::Open,
-            Action::Close { .. } => Verb::Close,
-            Action::Leave => Verb::Leave,
-            Action::Bind { .. } => Verb::Bind,
-            Action::Unbind { .. } => Verb::Unbind,
-            Action::Mark { .. } => Verb::Mark,
-            Action::Unmark { .. } => Verb::Unmark,
-            Action::Set { .. } => Verb::Set,
-            Action::Depart { .. } => Verb::Depart,
-            Action::Arrive { .. } => Verb::Arrive,
-        }
     }
 }
 
@@ -406,7 +145,7 @@ impl Operation {
     /// Brings a container or a holder into the world.
     #[must_use]
     pub fn arriving(departure: impl Into<Arc<Departure>>) -> Operation {
-        Action::Arrive { departure: departure.into() }.into()
+        Action::Arrive { who: departure.into() }.into()
     }
 
     /// Parts a stack.
@@ -581,30 +320,34 @@ impl Operation {
     /// From where to where items go, as far as it says so. What happens in one place happens from there and to there.
     pub(crate) fn ends(&self) -> (Option<Place>, Option<Place>) {
         let hand = self.actor.map(Place::Hand);
+        let (from, to) = self.action.sides();
+        let (from, to) = (from.copied(), to.copied());
         match &self.action {
-            Action::Move { from, to, .. } | Action::Split { from, to, .. } => (Some(*from), Some(*to)),
-            Action::Merge { from, onto, .. } => (Some(*from), Some(*onto)),
-            Action::Swap { one, other } => (Some(*one), Some(*other)),
-            Action::Drop { from, .. } => (Some(*from), Some(Place::Ground)),
-            Action::PickUp { from, to, .. } => (Some(from.map_or(Place::Ground, Place::OnGround)), Some(*to)),
-            Action::Equip { from, .. } => (Some(*from), None),
-            Action::Unequip { from, to, .. } => (Some(*from), *to),
-            Action::Lift { from, .. } => (Some(*from), hand),
-            Action::Put { to, .. } => (hand, Some(*to)),
+            Action::Drop { .. } => (from, Some(Place::Ground)),
+            Action::PickUp { from, .. } => (Some(from.map_or(Place::Ground, Place::OnGround)), to),
+            Action::Lift { .. } => (from, hand),
+            Action::Put { .. } => (hand, to),
             Action::Return { .. } | Action::Leave => (hand, None),
-            Action::Open { at: place }
-            | Action::Close { at: place }
-            | Action::Sort { at: place, .. }
-            | Action::Resize { at: place, .. }
-            | Action::Mark { at: place, .. }
-            | Action::Unmark { at: place, .. }
-            | Action::Set { at: place, .. }
-            | Action::Create { to: place, .. }
-            | Action::Consume { from: place, .. }
-            | Action::Bind { at: place, .. }
-            | Action::Unbind { at: place }
-            | Action::Depart { who: place } => (Some(*place), Some(*place)),
-            Action::Arrive { .. } | Action::Together { .. } => (None, None),
+            Action::Move { .. }
+            | Action::Split { .. }
+            | Action::Merge { .. }
+            | Action::Swap { .. }
+            | Action::Equip { .. }
+            | Action::Unequip { .. }
+            | Action::Arrive { .. }
+            | Action::Together { .. } => (from, to),
+            Action::Create { .. }
+            | Action::Consume { .. }
+            | Action::Sort { .. }
+            | Action::Resize { .. }
+            | Action::Open { .. }
+            | Action::Close { .. }
+            | Action::Bind { .. }
+            | Action::Unbind { .. }
+            | Action::Mark { .. }
+            | Action::Unmark { .. }
+            | Action::Set { .. }
+            | Action::Depart { .. } => (from.or(to), from.or(to)),
         }
     }
 

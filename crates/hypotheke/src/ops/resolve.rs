@@ -2,9 +2,11 @@
 
 use std::sync::Arc;
 
-use super::operation::{Action, Operation, Share, Variant};
-use crate::id::{HolderId, KindId, MarkId, PropertyId};
-use crate::language::{NamedAction, NamedOperation, NamedPortion, Path, Row, Verb};
+use super::operation::{Action, Handles, Operation, Variant};
+use crate::id::{HolderId, KindId, MarkId, PropertyId, StackId};
+use crate::language::{
+    NamedAction, NamedArrival, NamedOperation, NamedPortion, NamedVariant, Names, Path, Role, Row, Translate, Verb,
+};
 use crate::ruleset::UnknownName;
 use crate::snapshot::{Container, Departed, Departure, Departures};
 use crate::text::{Diagnostics, Source, Span, Word, suggestion};
@@ -143,119 +145,12 @@ enum Moment {
 impl Resolver<'_> {
     fn action(&self, action: &NamedAction) -> Resolved<Action> {
         self.check_actor(action.verb())?;
-        Ok(match action {
-            NamedAction::Create { amount, kind, variant, to, landing } => {
-                let portion =
-                    NamedPortion { count: 1, kind: kind.clone(), variant: variant.clone(), span: kind.span() };
-                let resolved = self.world.rules().resolve_portion(&portion)?;
-                let variant = Variant::of(&resolved);
-                Action::Create {
-                    amount: *amount,
-                    kind: resolved.kind,
-                    variant,
-                    to: self.lying_place(to)?,
-                    landing: *landing,
-                }
-            }
-            NamedAction::Consume { amount, kind, from } => {
-                Action::Consume { amount: *amount, kind: self.kind(kind.as_ref())?, from: self.lying_place(from)? }
-            }
-            NamedAction::Move { amount, kind, from, to } => Action::Move {
-                amount: *amount,
-                kind: self.kind(kind.as_ref())?,
-                from: self.place_of_slots(from, "use `pick up` to take from the ground")?,
-                to: self.place_of_slots(to, "use `drop` to put on the ground")?,
-            },
-            NamedAction::Split { count, from, to } => Action::Split {
-                count: *count,
-                from: self.slot(from)?,
-                to: self.place_of_slots(to, "use `drop` to put on the ground")?,
-            },
-            NamedAction::Merge { amount, from, onto } => {
-                Action::Merge { amount: *amount, from: self.slot(from)?, onto: self.slot(onto)? }
-            }
-            NamedAction::Swap { one, other } => Action::Swap { one: self.slot(one)?, other: self.slot(other)? },
-            NamedAction::Lift { amount, half, from } => {
-                let share = if *half { Share::Half } else { Share::Amount(*amount) };
-                Action::Lift { share, from: self.slot(from)? }
-            }
-            NamedAction::Put { amount, to } => {
-                Action::Put { amount: *amount, to: self.place_of_slots(to, "use `drop` to put on the ground")? }
-            }
-            NamedAction::Return { amount } => Action::Return { amount: *amount },
-            NamedAction::Together { steps } => {
-                let step = |step: &NamedOperation| {
-                    let actor = step.actor.as_ref().map(|name| holder(self.world, name)).transpose()?;
-                    let resolver = Resolver { actor, ..*self };
-                    Ok(Operation { actor, action: resolver.action(&step.action)? })
-                };
-                let numbered = steps.iter().enumerate();
-                let steps =
-                    numbered.map(|(index, named)| step(named).map_err(|error: ResolveError| error.at_step(index)));
-                Action::Together { steps: steps.collect::<Resolved<_>>()? }
-            }
-            NamedAction::Equip { amount, from } => Action::Equip { amount: *amount, from: self.slot(from)? },
-            NamedAction::Unequip { amount, from, to } => {
-                let to =
-                    to.as_ref().map(|to| self.place_of_slots(to, "use `drop` to put on the ground")).transpose()?;
-                Action::Unequip { amount: *amount, from: self.slot(from)?, to }
-            }
-            NamedAction::Sort { at, by } => Action::Sort { at: self.container(at)?, by: *by },
-            NamedAction::Resize { at, slots, spill } => {
-                Action::Resize { at: self.container(at)?, slots: *slots, spill: *spill }
-            }
-            NamedAction::Open { at } => Action::Open { at: self.container(at)? },
-            NamedAction::Close { at } => Action::Close { at: self.container(at)? },
-            NamedAction::Leave => Action::Leave,
-            NamedAction::Bind { kind, at } => {
-                Action::Bind { kind: self.world.rules().resolve_kind(kind)?, at: self.shortcut(at)? }
-            }
-            NamedAction::Unbind { at } => Action::Unbind { at: self.shortcut(at)? },
-            NamedAction::Depart { who } => Action::Depart { who: self.traveller(who)? },
-            NamedAction::Arrive { who, newcomer: Some(def) } => {
-                let rules = self.world.rules();
-                let Some(newcomer) = Departure::newcomer(rules, def.as_str(), who.as_str()) else {
-                    let names = rules.holders().iter().map(crate::HolderDef::id);
-                    let help = suggestion(def.as_str(), names);
-                    return Err(ResolveError::new(def.span(), format!("the ruleset has no holder `{def}`"), help));
-                };
-                Action::Arrive { departure: newcomer.into() }
-            }
-            NamedAction::Arrive { who, newcomer: None } => Action::Arrive { departure: self.departure(who)? },
-            NamedAction::Mark { at, mark } => Action::Mark { at: self.stack(at)?, mark: self.mark(mark)? },
-            NamedAction::Unmark { at, mark } => Action::Unmark { at: self.stack(at)?, mark: self.mark(mark)? },
-            NamedAction::Set { property, at, value } => {
-                Action::Set { at: self.stack(at)?, property: self.property(property)?, value: *value }
-            }
-            NamedAction::Drop { amount, kind, from, landing } => Action::Drop {
-                amount: *amount,
-                kind: self.kind(kind.as_ref())?,
-                from: self.place_or_actor(from.as_ref(), "drop", "from")?,
-                landing: *landing,
-            },
-            NamedAction::PickUp { amount, kind, from, to } => Action::PickUp {
-                amount: *amount,
-                kind: self.kind(kind.as_ref())?,
-                from: match from.as_ref().map(|path| self.place(path).map(|place| (path, place))).transpose()? {
-                    None | Some((_, Place::Ground)) => None,
-                    Some((_, Place::OnGround(stack))) => Some(stack),
-                    Some((path, _)) => {
-                        let help = "what lies in a slot is moved: `move … from … to …`".to_owned();
-                        return Err(ResolveError::meaningless(
-                            path.span(),
-                            format!("`{path}` is not on the ground"),
-                            help,
-                        ));
-                    }
-                },
-                to: self.place_or_actor(to.as_ref(), "pick up", "to")?,
-            },
-        })
+        action.translate(self)
     }
 
     /// A container that stands in the world, or a holder.
     fn traveller(&self, path: &Path) -> Resolved<Place> {
-        let help = match self.place(path)? {
+        let help = match self.place_of(path)? {
             place @ Place::Holder(_) => return Ok(place),
             place @ Place::Container(id) if self.world.stands(id) => return Ok(place),
             Place::Container(id) => self.world.carrier(id).map(|holder| {
@@ -291,10 +186,6 @@ impl Resolver<'_> {
         Err(ResolveError::new(name.span(), format!("no `{name}` has departed"), help))
     }
 
-    fn kind(&self, name: Option<&Word>) -> Resolved<Option<KindId>> {
-        Ok(name.map(|name| self.world.rules().resolve_kind(name)).transpose()?)
-    }
-
     fn check_actor(&self, verb: Verb) -> Resolved<()> {
         let Row { plain, third_person, needs_actor, .. } = verb.row();
         if self.actor.is_some() || !needs_actor {
@@ -304,25 +195,9 @@ impl Resolver<'_> {
         Err(ResolveError::meaningless(Span::default(), format!("`{plain}` needs a holder that acts"), help))
     }
 
-    fn mark(&self, name: &Word) -> Resolved<MarkId> {
-        let rules = self.world.rules();
-        rules.find_mark(name.as_str()).ok_or_else(|| {
-            let help = suggestion(name.as_str(), rules.marks().iter().map(crate::Mark::name));
-            ResolveError::new(name.span(), format!("there is no mark `{name}`"), help)
-        })
-    }
-
-    fn property(&self, name: &Word) -> Resolved<PropertyId> {
-        let rules = self.world.rules();
-        rules.find_property(name.as_str()).ok_or_else(|| {
-            let help = suggestion(name.as_str(), rules.properties().iter().map(crate::Property::name));
-            ResolveError::new(name.span(), format!("there is no property `{name}`"), help)
-        })
-    }
-
     /// A place that holds one stack.
     fn stack(&self, path: &Path) -> Resolved<Place> {
-        match self.place(path)? {
+        match self.place_of(path)? {
             place @ (Place::Slot(..) | Place::OnGround(_) | Place::Hand(_)) => Ok(place),
             place if self.is_put_off(path)? => Ok(place),
             _ => {
@@ -341,7 +216,7 @@ impl Resolver<'_> {
         Ok(put_off)
     }
 
-    fn place(&self, path: &Path) -> Resolved<Place> {
+    fn place_of(&self, path: &Path) -> Resolved<Place> {
         if self.is_put_off(path)? {
             return Ok(Place::Ground);
         }
@@ -350,7 +225,7 @@ impl Resolver<'_> {
 
     /// A place where something may lie.
     fn lying_place(&self, path: &Path) -> Resolved<Place> {
-        match self.place(path)? {
+        match self.place_of(path)? {
             Place::Shortcut(..) => {
                 let help = "a shortcut points at a kind: `bind flare to …`".to_owned();
                 Err(ResolveError::meaningless(path.span(), format!("nothing lies in `{path}`"), help))
@@ -360,7 +235,7 @@ impl Resolver<'_> {
     }
 
     fn container(&self, path: &Path) -> Resolved<Place> {
-        match self.place(path)? {
+        match self.place_of(path)? {
             place @ Place::Container(_) => Ok(place),
             place if self.is_put_off(path)? => Ok(place),
             _ => {
@@ -371,7 +246,7 @@ impl Resolver<'_> {
     }
 
     fn shortcut(&self, path: &Path) -> Resolved<Place> {
-        match self.place(path)? {
+        match self.place_of(path)? {
             place @ Place::Shortcut(..) => Ok(place),
             _ => {
                 let help = "a shortcut is written such as `surveyor.shortcuts/0`".to_owned();
@@ -381,7 +256,7 @@ impl Resolver<'_> {
     }
 
     fn slot(&self, path: &Path) -> Resolved<Place> {
-        match self.place(path)? {
+        match self.place_of(path)? {
             place @ Place::Slot(..) => Ok(place),
             place if self.is_put_off(path)? => Ok(place),
             _ => {
@@ -392,7 +267,7 @@ impl Resolver<'_> {
     }
 
     fn place_of_slots(&self, path: &Path, help_on_ground: &str) -> Resolved<Place> {
-        let help = match self.place(path)? {
+        let help = match self.place_of(path)? {
             place @ (Place::Slot(..) | Place::Container(_)) => return Ok(place),
             place if self.is_put_off(path)? => return Ok(place),
             Place::Holder(holder) => {
@@ -406,15 +281,97 @@ impl Resolver<'_> {
         };
         Err(ResolveError::meaningless(path.span(), format!("`{path}` is neither a slot nor a container"), help))
     }
+}
 
-    fn place_or_actor(&self, path: Option<&Path>, verb: &str, preposition: &str) -> Resolved<Place> {
+impl Translate<Names> for Resolver<'_> {
+    type Into = Handles;
+    type Error = ResolveError;
+
+    fn created(&self, kind: &Word, variant: &NamedVariant) -> Resolved<(KindId, Variant)> {
+        let portion = NamedPortion { count: 1, kind: kind.clone(), variant: variant.clone(), span: kind.span() };
+        let resolved = self.world.rules().resolve_portion(&portion)?;
+        Ok((resolved.kind, Variant::of(&resolved)))
+    }
+
+    fn kind(&self, kind: &Word) -> Resolved<KindId> {
+        Ok(self.world.rules().resolve_kind(kind)?)
+    }
+
+    fn kind_from(&self, kind: Option<&Word>, _: Option<&Path>) -> Resolved<Option<KindId>> {
+        kind.map(|kind| self.kind(kind)).transpose()
+    }
+
+    fn kind_landed(&self, kind: Option<&Word>, _: &Option<Path>) -> Resolved<Option<KindId>> {
+        kind.map(|kind| self.kind(kind)).transpose()
+    }
+
+    fn mark(&self, name: &Word) -> Resolved<MarkId> {
+        let rules = self.world.rules();
+        rules.find_mark(name.as_str()).ok_or_else(|| {
+            let help = suggestion(name.as_str(), rules.marks().iter().map(crate::Mark::name));
+            ResolveError::new(name.span(), format!("there is no mark `{name}`"), help)
+        })
+    }
+
+    fn property(&self, name: &Word) -> Resolved<PropertyId> {
+        let rules = self.world.rules();
+        rules.find_property(name.as_str()).ok_or_else(|| {
+            let help = suggestion(name.as_str(), rules.properties().iter().map(crate::Property::name));
+            ResolveError::new(name.span(), format!("there is no property `{name}`"), help)
+        })
+    }
+
+    fn place(&self, path: &Path, role: Role) -> Resolved<Place> {
+        match role {
+            Role::Lying => self.lying_place(path),
+            Role::Slots(help_on_ground) => self.place_of_slots(path, help_on_ground),
+            Role::Slot => self.slot(path),
+            Role::Stack => self.stack(path),
+            Role::Container => self.container(path),
+            Role::Shortcut => self.shortcut(path),
+            Role::Traveller => self.traveller(path),
+        }
+    }
+
+    fn own_place(&self, path: &Option<Path>, verb: Verb, after: &str) -> Resolved<Place> {
         match (path, self.actor) {
             (Some(path), _) => self.lying_place(path),
             (None, Some(actor)) => Ok(Place::Holder(actor)),
             (None, None) => {
-                let help = format!("name a place (`{preposition} …`), or the holder that acts");
-                Err(ResolveError::meaningless(Span::default(), format!("`{verb}` needs a place"), help))
+                let help = format!("name a place (`{after} …`), or the holder that acts");
+                let message = format!("`{}` needs a place", verb.row().plain);
+                Err(ResolveError::meaningless(Span::default(), message, help))
             }
         }
+    }
+
+    fn landed(&self, from: &Option<Path>) -> Resolved<Option<StackId>> {
+        let Some(path) = from else { return Ok(None) };
+        match self.place_of(path)? {
+            Place::Ground => Ok(None),
+            Place::OnGround(stack) => Ok(Some(stack)),
+            _ => {
+                let help = "what lies in a slot is moved: `move … from … to …`".to_owned();
+                Err(ResolveError::meaningless(path.span(), format!("`{path}` is not on the ground"), help))
+            }
+        }
+    }
+
+    fn arrival(&self, who: &NamedArrival) -> Resolved<Arc<Departure>> {
+        let NamedArrival { name, newcomer: Some(def) } = who else { return self.departure(&who.name) };
+        let rules = self.world.rules();
+        let newcomer = Departure::newcomer(rules, def.as_str(), name.as_str()).ok_or_else(|| {
+            let help = suggestion(def.as_str(), rules.holders().iter().map(crate::HolderDef::id));
+            ResolveError::new(def.span(), format!("the ruleset has no holder `{def}`"), help)
+        })?;
+        Ok(newcomer.into())
+    }
+
+    fn step(&self, index: usize, step: &NamedOperation) -> Resolved<Operation> {
+        let resolve = || {
+            let actor = step.actor.as_ref().map(|name| holder(self.world, name)).transpose()?;
+            Ok(Operation { actor, action: Resolver { actor, ..*self }.action(&step.action)? })
+        };
+        resolve().map_err(|error: ResolveError| error.at_step(index))
     }
 }

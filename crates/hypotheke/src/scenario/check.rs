@@ -6,7 +6,7 @@ use std::sync::Arc;
 use super::error::ScenarioErrors;
 use super::shared::{DEEPEST, SharedLists};
 use super::tree::{Body, Check, Claim, Expected, Line, ScenarioFile, Start, StartBase, StartLine, Step};
-use crate::language::{Landing, NamedAction, NamedOperation, Path};
+use crate::language::{Landing, NamedAction, NamedArrival, NamedOperation, Path};
 use crate::ops::{Reason, ResolveError};
 use crate::ruleset::{HolderDef, Ruleset};
 use crate::text::{Diagnostic, Diagnostics, Faults, Location, MAX_LISTED, SourceId, Span, Word, suggestion};
@@ -232,7 +232,7 @@ impl<'f> Checker<'f> {
     fn welcome(&mut self, operation: &NamedOperation) {
         match &operation.action {
             NamedAction::Together { steps } => steps.iter().for_each(|step| self.welcome(step)),
-            NamedAction::Arrive { newcomer: Some(_), .. } => {
+            NamedAction::Arrive { who: NamedArrival { newcomer: Some(_), .. } } => {
                 if let Ok(resolved) = operation.resolve(&self.empty) {
                     // One that is refused is there, or can't be.
                     let _ = self.empty.to_mut().perform(&resolved);

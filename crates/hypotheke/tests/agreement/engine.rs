@@ -178,7 +178,7 @@ impl Engine {
                     Who::Container(index) => format!("c{index}"),
                     Who::Holder(index) => format!("h{index}"),
                 };
-                Action::Arrive { departure: self.departures.get(&name).cloned().unwrap_or_else(nobody) }
+                Action::Arrive { who: self.departures.get(&name).cloned().unwrap_or_else(nobody) }
             }
             Request::Mark(at, mark) => Action::Mark { at: self.place(at), mark: self.mark(*mark) },
             Request::Unmark(at, mark) => Action::Unmark { at: self.place(at), mark: self.mark(*mark) },

@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use hypotheke::{Landing, NamedAction, NamedOperation, Path, PathRoot, PathStep};
+use hypotheke::{Landing, NamedAction, NamedOperation, Path, PathRoot, PathStep, Share};
 
 use crate::model::{At, Cell, Inside, Model, Names, Owner, Part, Request, Root, Who};
 
@@ -88,8 +88,11 @@ impl Reader<'_> {
             NamedAction::Set { property, at, value } => {
                 Request::Set(self.place(at)?, self.property(property)?, value.thousandths())
             }
-            NamedAction::Lift { amount, half, from } => {
-                let part = if *half { Part::Half } else { Part::Amount(*amount) };
+            NamedAction::Lift { share, from } => {
+                let part = match share {
+                    Share::Amount(amount) => Part::Amount(*amount),
+                    Share::Half => Part::Half,
+                };
                 Request::Lift(self.actor, part, self.place(from)?)
             }
             NamedAction::Put { amount, to } => Request::Put(self.actor, *amount, self.place(to)?),
@@ -121,8 +124,8 @@ impl Reader<'_> {
             NamedAction::Depart { who } => Request::Depart(self.place(who)?),
             NamedAction::Arrive { who, .. } => {
                 let rules = &self.model.rules;
-                let holder = Names::find(&rules.names.holders, who.as_str()).map(Who::Holder);
-                let container = || rules.find_container(None, who.as_str()).map(Who::Container);
+                let holder = Names::find(&rules.names.holders, who.name.as_str()).map(Who::Holder);
+                let container = || rules.find_container(None, who.name.as_str()).map(Who::Container);
                 let who = holder.or_else(container)?;
                 self.model.documents.contains_key(&who).then_some(Request::Arrive(who))?
             }

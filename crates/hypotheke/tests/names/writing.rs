@@ -1,6 +1,6 @@
 //! From requests of the model to operations by names.
 
-use hypotheke::{Decimal, Landing, NamedAction, NamedOperation, NamedVariant, Path, Position};
+use hypotheke::{Decimal, Landing, NamedAction, NamedArrival, NamedOperation, NamedVariant, Path, Position, Share};
 
 use crate::model::{At, Inside, Part, Request, Root, Rules, Who};
 
@@ -91,11 +91,11 @@ pub(crate) fn named(rules: &Rules, request: &Request) -> NamedOperation {
         }
         Request::Lift(holder, part, from) => {
             actor = *holder;
-            let (amount, half) = match part {
-                Part::Amount(amount) => (*amount, false),
-                Part::Half => (hypotheke::Amount::All, true),
+            let share = match part {
+                Part::Amount(amount) => Share::Amount(*amount),
+                Part::Half => Share::Half,
             };
-            NamedAction::Lift { amount, half, from: at(from) }
+            NamedAction::Lift { share, from: at(from) }
         }
         Request::Put(holder, amount, to) => {
             actor = *holder;
@@ -140,7 +140,7 @@ pub(crate) fn named(rules: &Rules, request: &Request) -> NamedOperation {
                 Who::Container(index) => names.containers[*index].clone(),
                 Who::Holder(index) => names.holders[*index].clone(),
             };
-            NamedAction::Arrive { who: who.as_str().into(), newcomer: None }
+            NamedAction::Arrive { who: NamedArrival { name: who.as_str().into(), newcomer: None } }
         }
     };
     NamedOperation { actor: actor.map(|holder| names.holders[holder].as_str().into()), action }

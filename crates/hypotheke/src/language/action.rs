@@ -1,0 +1,633 @@
+//! What an operation asks for: one list of actions, said by names or by handles.
+//!
+//! Everything that knows an action by its parts reads them here: [`Translate`] goes from names to handles and back, and
+//! [`ActionOf::sides`] tells from where to where it goes.
+
+use std::fmt::Debug;
+
+use serde::de::DeserializeOwned;
+use serde::{Deserialize, Serialize};
+
+use super::operation::{Amount, Landing, Share, SortKey};
+use super::verb::Verb;
+use super::{NamedVariant, Path};
+use crate::quantity::Decimal;
+use crate::text::Word;
+
+/// In what terms an operation is said: by names ([`Names`]), as files and messages do, or by [handles](crate::Handles).
+pub trait Terms: Clone + Debug + PartialEq + Eq {
+    /// A holder that acts.
+    type Actor: Clone + Debug + PartialEq + Eq;
+    /// A kind of item.
+    type Kind: Clone + Debug + PartialEq + Eq;
+    /// A mark.
+    type Mark: Clone + Debug + PartialEq + Eq;
+    /// A property.
+    type Property: Clone + Debug + PartialEq + Eq;
+    /// Marks and properties of created items.
+    type Variant: Clone + Debug + Default + PartialEq + Eq;
+    /// A place.
+    type Place: Clone + Debug + PartialEq + Eq;
+    /// A place for which the holder that acts may stand.
+    type OwnPlace: Clone + Debug + PartialEq + Eq;
+    /// A stack on the ground, or all of it.
+    type Landed: Clone + Debug + PartialEq + Eq;
+    /// What arrives.
+    type Arrival: Clone + Debug + PartialEq + Eq;
+
+    /// The place that is meant, if it is said.
+    fn said(own: &Self::OwnPlace) -> Option<&Self::Place>;
+}
+
+/// By names: what is stored and sent.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Names;
+
+/// Terms that can be stored and sent.
+pub trait PlainTerms:
+    Terms<
+        Actor: Serialize + DeserializeOwned,
+        Kind: Serialize + DeserializeOwned,
+        Mark: Serialize + DeserializeOwned,
+        Property: Serialize + DeserializeOwned,
+        Variant: Serialize + DeserializeOwned,
+        Place: Serialize + DeserializeOwned,
+        OwnPlace: Serialize + DeserializeOwned,
+        Landed: Serialize + DeserializeOwned,
+        Arrival: Serialize + DeserializeOwned,
+    >
+{
+}
+
+impl PlainTerms for Names {}
+
+impl Terms for Names {
+    type Actor = Word;
+    type Kind = Word;
+    type Mark = Word;
+    type Property = Word;
+    type Variant = NamedVariant;
+    type Place = Path;
+    type OwnPlace = Option<Path>;
+    type Landed = Option<Path>;
+    type Arrival = NamedArrival;
+
+    fn said(own: &Option<Path>) -> Option<&Path> {
+        own.as_ref()
+    }
+}
+
+/// What arrives, by name.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct NamedArrival {
+    /// What has departed under this name; a newcomer gets it.
+    pub name: Word,
+    /// Which of the ruleset's holders a newcomer is.
+    #[serde(default, rename = "as", skip_serializing_if = "Option::is_none")]
+    pub newcomer: Option<Word>,
+}
+
+/// What is asked for, by names.
+///
+/// ```
+/// use hypotheke::{NamedAction, NamedOperation};
+///
+/// let operation: NamedOperation = "surveyor opens depot".parse()?;
+/// assert!(matches!(operation.action, NamedAction::Open { at } if at.to_string() == "depot"));
+/// # Ok::<(), hypotheke::SentenceError>(())
+/// ```
+pub type NamedAction = ActionOf<Names>;
+
+/// An operation by names, as it is written: plain data that can be stored and sent.
+///
+/// ```
+/// use hypotheke::NamedOperation;
+///
+/// let operation: NamedOperation = "surveyor drops 1 flare from sled".parse()?;
+/// assert_eq!(operation.actor.as_ref().map(|holder| holder.as_str()), Some("surveyor"));
+/// assert_eq!(operation.to_string(), "surveyor drops 1 flare from sled");
+/// # Ok::<(), hypotheke::SentenceError>(())
+/// ```
+pub type NamedOperation = OperationOf<Names>;
+
+/// A request to change the world: [`NamedOperation`] by names, [`Operation`](crate::Operation) by handles.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields, bound(serialize = "T: PlainTerms", deserialize = "T: PlainTerms"))]
+pub struct OperationOf<T: Terms> {
+    /// The holder that acts; the game itself if none is named.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub actor: Option<T::Actor>,
+    /// What is asked for.
+    pub action: ActionOf<T>,
+}
+
+/// What is asked for. [`NamedAction`] says it by names, [`Action`](crate::Action) by handles.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(
+    rename_all = "kebab-case",
+    deny_unknown_fields,
+    bound(serialize = "T: PlainTerms", deserialize = "T: PlainTerms")
+)]
+pub enum ActionOf<T: Terms> {
+    /// Items enter the world: `create 3 fuel-drum in depot`.
+    Create {
+        /// How many; `All` can't be meant.
+        amount: Amount,
+        /// Of which kind.
+        kind: T::Kind,
+        /// With which marks and properties.
+        #[serde(default, skip_serializing_if = "is_default")]
+        variant: T::Variant,
+        /// Where.
+        to: T::Place,
+        /// Where on the ground, if it is the ground.
+        #[serde(default)]
+        landing: Landing,
+    },
+    /// Items leave the world: `consume 2 ration-box from sled`.
+    Consume {
+        /// How many.
+        amount: Amount,
+        /// Of which kind; every kind if none is named.
+        kind: Option<T::Kind>,
+        /// From where.
+        from: T::Place,
+    },
+    /// Items go from a slot or container to a slot or container: `move 3 fuel-drum from depot to sled`.
+    Move {
+        /// How many.
+        amount: Amount,
+        /// Of which kind; every kind if none is named.
+        kind: Option<T::Kind>,
+        /// From a slot or a container.
+        from: T::Place,
+        /// To a slot or a container.
+        to: T::Place,
+    },
+    /// A part of a stack goes to an empty slot: `split 2 from sled/0 to sled/3`.
+    Split {
+        /// How many; at least one stays.
+        count: u32,
+        /// The slot of the stack.
+        from: T::Place,
+        /// An empty slot, or a container.
+        to: T::Place,
+    },
+    /// A stack goes onto an alike one, up to the limit: `merge sled/0 onto sled/3`, `merge 2 from sled/0 onto sled/3`.
+    Merge {
+        /// How many. Without a number, what fits.
+        amount: Amount,
+        /// The slot of the stack.
+        from: T::Place,
+        /// The slot of an alike stack.
+        onto: T::Place,
+    },
+    /// Two slots exchange what lies there, of which one may be empty: `swap sled/0 with depot/3`.
+    Swap {
+        /// A slot.
+        one: T::Place,
+        /// Another slot.
+        other: T::Place,
+    },
+    /// Items go to the ground, where each stack lands as its own: `drop 1 flare from sled at 2.5,-1`.
+    Drop {
+        /// How many.
+        amount: Amount,
+        /// Of which kind; every kind if none is named.
+        kind: Option<T::Kind>,
+        /// A slot, a container or a holder; the holder that acts if no place is named.
+        from: T::OwnPlace,
+        /// Where it lands.
+        #[serde(default)]
+        landing: Landing,
+    },
+    /// Items go from the ground to a slot, a container or a holder: `pick up 1 flare to sled`.
+    PickUp {
+        /// How many. Without a number, what fits.
+        amount: Amount,
+        /// Of which kind; every kind if none is named.
+        kind: Option<T::Kind>,
+        /// A stack on the ground; all of the ground if none is named.
+        from: T::Landed,
+        /// A slot, a container or a holder; the holder that acts if no place is named.
+        to: T::OwnPlace,
+    },
+    /// The hand of the holder that acts, which must be empty, takes of a stack: `surveyor lifts 3 from sled/0`,
+    /// `surveyor lifts half from sled/0`, `surveyor lifts from sled/0`.
+    Lift {
+        /// How much.
+        share: Share,
+        /// The slot of the stack.
+        from: T::Place,
+    },
+    /// What is in the hand goes onto a slot or into a container: `surveyor puts in sled/3`, `surveyor puts 2 in sled`.
+    Put {
+        /// How many. Without a number, what fits.
+        amount: Amount,
+        /// A slot or a container.
+        to: T::Place,
+    },
+    /// What is in the hand goes back to where it came from, else to the holder's containers, else to the ground:
+    /// `surveyor returns`, `surveyor returns 2`.
+    Return {
+        /// How many. Without a number, what fits.
+        amount: Amount,
+    },
+    /// All of these are applied as one, or none is. Caps and weight caps are judged once, for the world after the last:
+    /// `together (move 4 fuel-drum from depot to sled; move 2 ice-core from sled to depot)`.
+    Together {
+        /// All of them are applied, or none.
+        steps: Vec<OperationOf<T>>,
+    },
+    /// A stack goes into the worn containers of the holder that acts; what is in the way leaves:
+    /// `surveyor equips from pockets/3`.
+    Equip {
+        /// How many. Without a number, as many as the slot holds.
+        amount: Amount,
+        /// The slot of the stack.
+        from: T::Place,
+    },
+    /// What is worn goes to the containers of the holder that acts, or where it is told:
+    /// `surveyor unequips from harness/back`, `surveyor unequips from harness/back to depot`.
+    Unequip {
+        /// How many.
+        amount: Amount,
+        /// The worn slot.
+        from: T::Place,
+        /// Where to; to the holder's containers if no place is named.
+        to: Option<T::Place>,
+    },
+    /// Alike stacks merge, then the slots that have no rules of their own are put in order: `sort sled`, `sort sled by weight`.
+    Sort {
+        /// The container.
+        at: T::Place,
+        /// By what.
+        #[serde(default)]
+        by: SortKey,
+    },
+    /// A container gets another number of slots, within its bounds: `resize sled to 10`, `resize sled to 6 with spill`.
+    Resize {
+        /// The container.
+        at: T::Place,
+        /// How many slots it is to have.
+        slots: u32,
+        /// What lies in slots that go is put elsewhere.
+        #[serde(default)]
+        spill: bool,
+    },
+    /// The holder that acts opens a container: `surveyor opens depot`.
+    Open {
+        /// The container.
+        at: T::Place,
+    },
+    /// The holder that acts closes a container that it has opened: `surveyor closes depot`.
+    Close {
+        /// The container.
+        at: T::Place,
+    },
+    /// The holder that acts returns what is in its hand, as far as that goes, and closes all that it has opened:
+    /// `surveyor leaves`.
+    Leave,
+    /// A shortcut points at a kind that its holder has: `surveyor binds flare to shortcuts/2`.
+    Bind {
+        /// The kind at which the shortcut is to point.
+        kind: T::Kind,
+        /// The shortcut.
+        at: T::Place,
+    },
+    /// A shortcut points at nothing any more: `surveyor unbinds shortcuts/2`.
+    Unbind {
+        /// The shortcut.
+        at: T::Place,
+    },
+    /// A whole stack gets a mark: `mark freezer/0 contaminated`.
+    Mark {
+        /// The place of the stack.
+        at: T::Place,
+        /// The mark that it gets.
+        mark: T::Mark,
+    },
+    /// A whole stack loses a mark: `unmark freezer/0 contaminated`.
+    Unmark {
+        /// The place of the stack.
+        at: T::Place,
+        /// The mark that it loses.
+        mark: T::Mark,
+    },
+    /// A property of a whole stack gets another value: `set reading of freezer/0 to 4.1`.
+    Set {
+        /// The property.
+        property: T::Property,
+        /// The place of the stack.
+        at: T::Place,
+        /// The value that it gets.
+        value: Decimal,
+    },
+    /// A container that stands in the world, or a holder, leaves it with all that it has: `depart sled`.
+    /// [`World::departed`](crate::World::departed) gives its document.
+    Depart {
+        /// A container that stands in the world, or a holder.
+        who: T::Place,
+    },
+    /// A container or a holder comes into the world with all that it has. The same departure arrives once: `arrive sled`,
+    /// `arrive driller as surveyor`.
+    Arrive {
+        /// What has departed, or a newcomer.
+        who: T::Arrival,
+    },
+}
+
+fn is_default<V: Default + PartialEq>(variant: &V) -> bool {
+    *variant == V::default()
+}
+
+/// What to make of a place: what may be meant there.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Role {
+    /// Whatever something may lie in or on.
+    Lying,
+    /// A slot or a container, with what helps where the ground is named.
+    Slots(&'static str),
+    Slot,
+    /// The place of one stack.
+    Stack,
+    Container,
+    Shortcut,
+    /// A container that stands in the world, or a holder.
+    Traveller,
+}
+
+/// Goes from one kind of terms to another.
+pub(crate) trait Translate<T: Terms> {
+    type Into: Terms;
+    type Error;
+
+    /// A kind together with marks and properties.
+    fn created(&self, kind: &T::Kind, variant: &T::Variant) -> Result<Created<Self::Into>, Self::Error>;
+    fn kind(&self, kind: &T::Kind) -> Result<<Self::Into as Terms>::Kind, Self::Error>;
+    /// The kind of what is taken from a place, if one is said.
+    fn kind_from(&self, kind: Option<&T::Kind>, from: Option<&T::Place>) -> MaybeKind<Self::Into, Self::Error>;
+    fn kind_landed(&self, kind: Option<&T::Kind>, from: &T::Landed) -> MaybeKind<Self::Into, Self::Error>;
+    fn mark(&self, mark: &T::Mark) -> Result<<Self::Into as Terms>::Mark, Self::Error>;
+    fn property(&self, property: &T::Property) -> Result<<Self::Into as Terms>::Property, Self::Error>;
+    fn place(&self, place: &T::Place, role: Role) -> Result<<Self::Into as Terms>::Place, Self::Error>;
+    /// A place for which the holder that acts may stand, in an operation with such a verb, after a word.
+    fn own_place(
+        &self,
+        place: &T::OwnPlace,
+        verb: Verb,
+        after: &str,
+    ) -> Result<<Self::Into as Terms>::OwnPlace, Self::Error>;
+    fn landed(&self, from: &T::Landed) -> Result<<Self::Into as Terms>::Landed, Self::Error>;
+    fn arrival(&self, who: &T::Arrival) -> Result<<Self::Into as Terms>::Arrival, Self::Error>;
+    /// One operation of a list, by its number.
+    fn step(&self, index: usize, step: &OperationOf<T>) -> Result<OperationOf<Self::Into>, Self::Error>;
+}
+
+type Created<T> = (<T as Terms>::Kind, <T as Terms>::Variant);
+type MaybeKind<T, E> = Result<Option<<T as Terms>::Kind>, E>;
+
+const DROP_INSTEAD: &str = "use `drop` to put on the ground";
+
+impl<T: Terms> ActionOf<T> {
+    /// The same in other terms.
+    ///
+    /// # Errors
+    /// The first part that can't be said in them.
+    pub(crate) fn translate<To: Translate<T>>(&self, to: &To) -> Result<ActionOf<To::Into>, To::Error> {
+        let place = |place: &T::Place, role| to.place(place, role);
+        let into_slots = |place: &T::Place| to.place(place, Role::Slots(DROP_INSTEAD));
+        Ok(match self {
+            ActionOf::Create { amount, kind, variant, to: at, landing } => {
+                let (kind, variant) = to.created(kind, variant)?;
+                let (amount, landing) = (*amount, *landing);
+                ActionOf::Create { amount, kind, variant, to: place(at, Role::Lying)?, landing }
+            }
+            ActionOf::Consume { amount, kind, from } => {
+                let kind = to.kind_from(kind.as_ref(), Some(from))?;
+                ActionOf::Consume { amount: *amount, kind, from: place(from, Role::Lying)? }
+            }
+            ActionOf::Move { amount, kind, from, to: at } => {
+                let kind = to.kind_from(kind.as_ref(), Some(from))?;
+                let from = place(from, Role::Slots("use `pick up` to take from the ground"))?;
+                ActionOf::Move { amount: *amount, kind, from, to: into_slots(at)? }
+            }
+            ActionOf::Split { count, from, to: at } => {
+                ActionOf::Split { count: *count, from: place(from, Role::Slot)?, to: into_slots(at)? }
+            }
+            ActionOf::Merge { amount, from, onto } => {
+                ActionOf::Merge { amount: *amount, from: place(from, Role::Slot)?, onto: place(onto, Role::Slot)? }
+            }
+            ActionOf::Swap { one, other } => {
+                ActionOf::Swap { one: place(one, Role::Slot)?, other: place(other, Role::Slot)? }
+            }
+            ActionOf::Drop { amount, kind, from, landing } => {
+                let kind = to.kind_from(kind.as_ref(), T::said(from))?;
+                let from = to.own_place(from, self.verb(), "from")?;
+                ActionOf::Drop { amount: *amount, kind, from, landing: *landing }
+            }
+            ActionOf::PickUp { amount, kind, from, to: at } => {
+                let kind = to.kind_landed(kind.as_ref(), from)?;
+                let from = to.landed(from)?;
+                ActionOf::PickUp { amount: *amount, kind, from, to: to.own_place(at, self.verb(), "to")? }
+            }
+            ActionOf::Lift { share, from } => ActionOf::Lift { share: *share, from: place(from, Role::Slot)? },
+            ActionOf::Put { amount, to: at } => ActionOf::Put { amount: *amount, to: into_slots(at)? },
+            ActionOf::Return { amount } => ActionOf::Return { amount: *amount },
+            ActionOf::Together { steps } => {
+                let steps = steps.iter().enumerate().map(|(index, step)| to.step(index, step));
+                ActionOf::Together { steps: steps.collect::<Result<_, _>>()? }
+            }
+            ActionOf::Equip { amount, from } => ActionOf::Equip { amount: *amount, from: place(from, Role::Slot)? },
+            ActionOf::Unequip { amount, from, to: at } => {
+                let at = at.as_ref().map(into_slots).transpose()?;
+                ActionOf::Unequip { amount: *amount, from: place(from, Role::Slot)?, to: at }
+            }
+            ActionOf::Sort { at, by } => ActionOf::Sort { at: place(at, Role::Container)?, by: *by },
+            ActionOf::Resize { at, slots, spill } => {
+                ActionOf::Resize { at: place(at, Role::Container)?, slots: *slots, spill: *spill }
+            }
+            ActionOf::Open { at } => ActionOf::Open { at: place(at, Role::Container)? },
+            ActionOf::Close { at } => ActionOf::Close { at: place(at, Role::Container)? },
+            ActionOf::Leave => ActionOf::Leave,
+            ActionOf::Bind { kind, at } => ActionOf::Bind { kind: to.kind(kind)?, at: place(at, Role::Shortcut)? },
+            ActionOf::Unbind { at } => ActionOf::Unbind { at: place(at, Role::Shortcut)? },
+            ActionOf::Mark { at, mark } => ActionOf::Mark { at: place(at, Role::Stack)?, mark: to.mark(mark)? },
+            ActionOf::Unmark { at, mark } => ActionOf::Unmark { at: place(at, Role::Stack)?, mark: to.mark(mark)? },
+            ActionOf::Set { property, at, value } => {
+                let at = place(at, Role::Stack)?;
+                ActionOf::Set { property: to.property(property)?, at, value: *value }
+            }
+            ActionOf::Depart { who } => ActionOf::Depart { who: place(who, Role::Traveller)? },
+            ActionOf::Arrive { who } => ActionOf::Arrive { who: to.arrival(who)? },
+        })
+    }
+
+    /// Its verb.
+    #[must_use]
+    pub fn verb(&self) -> Verb {
+        match self {
+            ActionOf::Create { .. } => Verb::Create,
+            ActionOf::Consume { .. } => Verb::Consume,
+            ActionOf::Move { .. } => Verb::Move,
+            ActionOf::Split { .. } => Verb::Split,
+            ActionOf::Merge { .. } => Verb::Merge,
+            ActionOf::Swap { .. } => Verb::Swap,
+            ActionOf::Drop { .. } => Verb::Drop,
+            ActionOf::PickUp { .. } => Verb::PickUp,
+            ActionOf::Lift { .. } => Verb::Lift,
+            ActionOf::Put { .. } => Verb::Put,
+            ActionOf::Return { .. } => Verb::Return,
+            ActionOf::Together { .. } => Verb::Together,
+            ActionOf::Equip { .. } => Verb::Equip,
+            ActionOf::Unequip { .. } => Verb::Unequip,
+            ActionOf::Sort { .. } => Verb::Sort,
+            ActionOf::Resize { .. } => Verb::Resize,
+            ActionOf::Open { .. } => Verb::Open,
+            ActionOf::Close { .. } => Verb::Close,
+            ActionOf::Leave => Verb::Leave,
+            ActionOf::Bind { .. } => Verb::Bind,
+            ActionOf::Unbind { .. } => Verb::Unbind,
+            ActionOf::Mark { .. } => Verb::Mark,
+            ActionOf::Unmark { .. } => Verb::Unmark,
+            ActionOf::Set { .. } => Verb::Set,
+            ActionOf::Depart { .. } => Verb::Depart,
+            ActionOf::Arrive { .. } => Verb::Arrive,
+        }
+    }
+
+    /// How many items it asks for, if it may ask for all and for up to a number.
+    pub(crate) fn amount_mut(&mut self) -> Option<&mut Amount> {
+        match self {
+            ActionOf::Create { amount, .. }
+            | ActionOf::Consume { amount, .. }
+            | ActionOf::Move { amount, .. }
+            | ActionOf::Merge { amount, .. }
+            | ActionOf::Drop { amount, .. }
+            | ActionOf::PickUp { amount, .. }
+            | ActionOf::Lift { share: Share::Amount(amount), .. }
+            | ActionOf::Put { amount, .. }
+            | ActionOf::Return { amount }
+            | ActionOf::Equip { amount, .. }
+            | ActionOf::Unequip { amount, .. } => Some(amount),
+            ActionOf::Split { .. }
+            | ActionOf::Swap { .. }
+            | ActionOf::Lift { share: Share::Half, .. }
+            | ActionOf::Together { .. }
+            | ActionOf::Sort { .. }
+            | ActionOf::Resize { .. }
+            | ActionOf::Open { .. }
+            | ActionOf::Close { .. }
+            | ActionOf::Leave
+            | ActionOf::Bind { .. }
+            | ActionOf::Unbind { .. }
+            | ActionOf::Mark { .. }
+            | ActionOf::Unmark { .. }
+            | ActionOf::Set { .. }
+            | ActionOf::Depart { .. }
+            | ActionOf::Arrive { .. } => None,
+        }
+    }
+
+    /// The same, to be read.
+    pub(crate) fn amount(&self) -> Option<Amount> {
+        self.clone().amount_mut().copied()
+    }
+
+    /// The number of items that it names, if it names one.
+    pub(crate) fn count_mut(&mut self) -> Option<&mut u32> {
+        if let ActionOf::Split { count, .. } = self {
+            return Some(count);
+        }
+        match self.amount_mut()? {
+            Amount::Exactly(count) | Amount::UpTo(count) => Some(count),
+            Amount::All => None,
+        }
+    }
+
+    /// The kind that it names.
+    pub(crate) fn kind(&self) -> Option<&T::Kind> {
+        match self {
+            ActionOf::Create { kind, .. } | ActionOf::Bind { kind, .. } => Some(kind),
+            ActionOf::Consume { kind, .. }
+            | ActionOf::Move { kind, .. }
+            | ActionOf::Drop { kind, .. }
+            | ActionOf::PickUp { kind, .. } => kind.as_ref(),
+            ActionOf::Split { .. }
+            | ActionOf::Merge { .. }
+            | ActionOf::Swap { .. }
+            | ActionOf::Lift { .. }
+            | ActionOf::Put { .. }
+            | ActionOf::Return { .. }
+            | ActionOf::Together { .. }
+            | ActionOf::Equip { .. }
+            | ActionOf::Unequip { .. }
+            | ActionOf::Sort { .. }
+            | ActionOf::Resize { .. }
+            | ActionOf::Open { .. }
+            | ActionOf::Close { .. }
+            | ActionOf::Leave
+            | ActionOf::Unbind { .. }
+            | ActionOf::Mark { .. }
+            | ActionOf::Unmark { .. }
+            | ActionOf::Set { .. }
+            | ActionOf::Depart { .. }
+            | ActionOf::Arrive { .. } => None,
+        }
+    }
+
+    /// The places that it names other than stacks on the ground: where items leave, or what it is about; and where they go.
+    pub(crate) fn sides(&self) -> (Option<&T::Place>, Option<&T::Place>) {
+        match self {
+            ActionOf::Create { to, .. } | ActionOf::Put { to, .. } => (None, Some(to)),
+            ActionOf::PickUp { to, .. } => (None, T::said(to)),
+            ActionOf::Drop { from, .. } => (T::said(from), None),
+            ActionOf::Consume { from, .. } | ActionOf::Lift { from, .. } | ActionOf::Equip { from, .. } => {
+                (Some(from), None)
+            }
+            ActionOf::Move { from, to, .. } | ActionOf::Split { from, to, .. } => (Some(from), Some(to)),
+            ActionOf::Merge { from, onto, .. } => (Some(from), Some(onto)),
+            ActionOf::Swap { one, other } => (Some(one), Some(other)),
+            ActionOf::Unequip { from, to, .. } => (Some(from), to.as_ref()),
+            ActionOf::Sort { at, .. }
+            | ActionOf::Resize { at, .. }
+            | ActionOf::Open { at }
+            | ActionOf::Close { at }
+            | ActionOf::Bind { at, .. }
+            | ActionOf::Unbind { at }
+            | ActionOf::Mark { at, .. }
+            | ActionOf::Unmark { at, .. }
+            | ActionOf::Set { at, .. }
+            | ActionOf::Depart { who: at } => (Some(at), None),
+            ActionOf::Return { .. } | ActionOf::Leave | ActionOf::Arrive { .. } | ActionOf::Together { .. } => {
+                (None, None)
+            }
+        }
+    }
+}
+
+impl NamedAction {
+    /// What was done: `moved`, `picked up`.
+    #[must_use]
+    pub fn past_verb(&self) -> &'static str {
+        self.verb().row().past
+    }
+
+    /// The places that it names, in the order of the sentence.
+    pub fn places(&self) -> impl Iterator<Item = &Path> {
+        let mut places = Vec::new();
+        self.add_places(&mut places);
+        places.into_iter()
+    }
+
+    fn add_places<'s>(&'s self, places: &mut Vec<&'s Path>) {
+        match self {
+            NamedAction::Together { steps } => steps.iter().for_each(|step| step.action.add_places(places)),
+            NamedAction::PickUp { from, .. } => places.extend(from),
+            _ => {}
+        }
+        let (from, to) = self.sides();
+        places.extend(from.into_iter().chain(to));
+    }
+}
