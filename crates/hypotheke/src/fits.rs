@@ -5,6 +5,7 @@ use std::sync::Arc;
 use crate::filter::Outlook;
 use crate::id::{ContainerDefId, ContainerId, KindId};
 use crate::language::{Amount, Landing};
+use crate::narrow;
 use crate::ops::{Action, Cause, Operation, Reason, Variant};
 use crate::ruleset::{ContainerDef, FilterId, Kind, Ruleset};
 use crate::world::{Place, World};
@@ -199,7 +200,7 @@ fn instance(world: &mut World, def: &ContainerDef) -> Option<ContainerId> {
 /// Slots with the same filter and limit, in the order in which they begin.
 fn groups_of(def: &ContainerDef, name: &str) -> Vec<SlotGroup> {
     let slots = def.slots();
-    let ruled = u32::try_from(def.ruled.len()).unwrap_or(u32::MAX).min(slots);
+    let ruled = narrow::index(def.ruled.len()).min(slots);
     let rules_of = |slot: u32| {
         let rule = def.ruled.get(slot as usize);
         (rule.and_then(|rule| rule.admits), rule.map_or(u32::MAX, |rule| rule.stack_limit))

@@ -132,6 +132,7 @@ mod language;
 mod load;
 mod migration;
 mod moment;
+mod narrow;
 mod ops;
 mod quantity;
 mod query;

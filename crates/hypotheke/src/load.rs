@@ -4,6 +4,7 @@ use std::io::Read;
 use std::path::{Path as FilePath, PathBuf};
 use std::sync::Arc;
 
+use crate::narrow;
 use crate::ops::start_faults;
 use crate::ruleset::{Ruleset, RulesetBuilder, RulesetErrors, RulesetSource, compile, lint};
 use crate::save::{Save, SaveError, Trust};
@@ -133,7 +134,7 @@ impl Ruleset {
         }
         source.read_toml(&text);
         for written in source.tables.clone() {
-            let id = SourceId(u32::try_from(source.sources.len()).unwrap_or(u32::MAX));
+            let id = SourceId(narrow::index(source.sources.len()));
             match table(&written.value) {
                 Ok((name, bytes)) => match decode(&name, bytes, id) {
                     (text, None) => source.read_table(&text),

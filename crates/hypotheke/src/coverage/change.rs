@@ -3,6 +3,7 @@
 use crate::filter::Filter;
 use crate::id::KindId;
 use crate::language::NamedVariant;
+use crate::narrow;
 use crate::quantity::Decimal;
 use crate::ruleset::{CapSource, KindPatch, Misfits, PropertySource, Ruleset, RulesetSource, Spent, Way, Written};
 
@@ -132,7 +133,7 @@ impl Change {
             Change::KindTag(kind, tag) => {
                 let mut tags = source.tag_sets[source.kinds[*kind].tag_set as usize].clone();
                 tags.retain(|known| known != tag);
-                source.kinds[*kind].tag_set = u32::try_from(source.tag_sets.len()).unwrap_or(u32::MAX);
+                source.kinds[*kind].tag_set = narrow::index(source.tag_sets.len());
                 source.tag_sets.push(tags);
             }
             Change::Number(of, number) => source.properties[of.at].2 = PropertySource::Number(*number),

@@ -7,6 +7,7 @@ use super::change::{Change, FilterAt};
 use super::touch::may_be_admitted;
 use crate::filter::{Measure, Outlook, Subject, Test, Value};
 use crate::id::{MarkId, PropertyId};
+use crate::narrow;
 use crate::quantity::Decimal;
 use crate::ruleset::Thought;
 use crate::ruleset::{Cap, ContainerDef, FilterId, HolderDef, Kind, Ruleset};
@@ -112,7 +113,7 @@ pub(super) fn without_effect(rules: &Ruleset, changed: &Ruleset, change: &Change
 
 /// A kind by its number.
 pub(super) fn nth_kind(rules: &Ruleset, number: usize) -> Option<Kind<'_>> {
-    (number < rules.kinds().len()).then(|| rules.known_kind(rules.kind_id(u32::try_from(number).unwrap_or(u32::MAX))))
+    (number < rules.kinds().len()).then(|| rules.known_kind(rules.kind_id(narrow::index(number))))
 }
 
 /// Kinds that may ever lie in a container. What is in it may become unfit, but has been fit before.

@@ -4,6 +4,7 @@ use std::collections::BTreeMap;
 
 use super::change::{Change, FilterAt, OfKind};
 use crate::filter::Filter;
+use crate::narrow;
 use crate::quantity::Decimal;
 use crate::ruleset::{FilterSource, Misfits, PropertySource, RulesetSource, Spent, Subject, SubjectKind, Way};
 use crate::text::{Location, Word};
@@ -238,7 +239,7 @@ impl List<'_> {
     fn of_bounds(&mut self, index: usize, subject: &Subject) {
         let def = &self.source.containers[index];
         let slots = def.slots.as_ref().map(|slots| slots.value);
-        let listed = u32::try_from(def.slot.len()).unwrap_or(u32::MAX);
+        let listed = narrow::index(def.slot.len());
         let near = |count: u32| [count.checked_sub(1), count.checked_add(1)].into_iter().flatten();
         if let Some(written) = &def.slots {
             let changes = near(written.value).filter(|&near| near > 0 && near >= listed);

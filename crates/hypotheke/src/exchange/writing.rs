@@ -4,6 +4,7 @@ use rustc_hash::FxHashMap;
 
 use super::update::{At, Change, Look, Update};
 use crate::id::StackId;
+use crate::narrow;
 use crate::snapshot::Random;
 use crate::world::{Class, End, Event, Scratch, Spot, Traveller, World};
 
@@ -78,7 +79,7 @@ impl Names {
 }
 
 fn small(length: usize) -> u32 {
-    u32::try_from(length).unwrap_or(u32::MAX)
+    narrow::index(length)
 }
 
 impl Writer<'_> {

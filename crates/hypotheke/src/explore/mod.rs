@@ -22,48 +22,25 @@
 //! # Ok::<(), hypotheke::RulesetErrors>(())
 //! ```
 
-mod against;
-mod breadth;
-mod canonical;
-mod claims;
-mod draw;
-mod even;
-mod expand;
-mod faults;
-mod file;
-mod foresight;
-mod load;
-mod moves;
-mod needed;
-mod packed;
-mod playing;
+mod concurrent;
+mod differential;
+mod minimize;
+mod model;
 mod report;
-mod scope;
 mod search;
-mod sentence;
-mod several;
-mod shorten;
-mod shrink;
-mod space;
-mod step;
-mod store;
-mod symmetry;
-mod table;
+mod state;
 #[cfg(test)]
 mod tests;
-mod tried;
-mod vacuity;
-mod walk;
-mod why;
+mod walks;
 
 pub use crate::language::{Effects, SlotOrder, Verb};
-pub use against::{Compared, Differs, Mismatch};
-pub use canonical::Canonical;
-pub use claims::{Claim, ClaimKind};
-pub use file::ClaimsFile;
+pub use concurrent::{Interleaved, Served, Several, Tangle};
+pub use differential::{Compared, Differs, Mismatch};
+pub use model::claims::{Claim, ClaimKind};
+pub use model::file::ClaimsFile;
+pub use model::tried::{NotTried, VerbUse};
 pub use report::{Bound, Explored, Status, Trail, Verdict};
-pub use search::{Bounds, Exploration, Progress};
-pub use several::{Interleaved, Served, Several, Tangle};
-pub use space::StateSpace;
-pub use tried::{NotTried, VerbUse};
-pub use walk::Walks;
+pub use search::exploration::{Bounds, Exploration, Progress};
+pub use search::space::StateSpace;
+pub use state::canonical::Canonical;
+pub use walks::walk::Walks;

@@ -2,9 +2,9 @@
 
 use std::collections::BTreeMap;
 
-use super::claims::Claim;
-use super::tried::{NotTried, VerbUse};
 use crate::audit::Violation;
+use crate::explore::model::claims::Claim;
+use crate::explore::model::tried::{NotTried, VerbUse};
 use crate::ops::Reason;
 use crate::world::World;
 

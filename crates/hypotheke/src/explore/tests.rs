@@ -2,13 +2,13 @@
 
 use std::sync::Arc;
 
-use super::expand::{Known, Player};
-use super::packed::Packer;
-use super::store::{NOBODY, Store};
-use super::table::Table;
-use super::vacuity::Occurred;
 use super::{Bounds, ClaimsFile, Exploration};
 use crate::Ruleset;
+use crate::explore::model::vacuity::Occurred;
+use crate::explore::search::expand::{Known, Player};
+use crate::explore::state::packed::Packer;
+use crate::explore::state::store::{NOBODY, Store};
+use crate::explore::state::table::Table;
 use crate::text::Source;
 use crate::world::{Forgotten, forgetting};
 

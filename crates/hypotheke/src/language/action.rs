@@ -391,6 +391,38 @@ type MaybeKind<T, E> = Result<Option<<T as Terms>::Kind>, E>;
 const DROP_INSTEAD: &str = "use `drop` to put on the ground";
 
 impl<T: Terms> ActionOf<T> {
+    /// The action of a verb that names one container and nothing else; none for other verbs.
+    pub(crate) fn at_container(verb: Verb, at: T::Place) -> Option<ActionOf<T>> {
+        match verb {
+            Verb::Open => Some(ActionOf::Open { at }),
+            Verb::Close => Some(ActionOf::Close { at }),
+            Verb::Move
+            | Verb::Swap
+            | Verb::Drop
+            | Verb::PickUp
+            | Verb::Equip
+            | Verb::Unequip
+            | Verb::Lift
+            | Verb::Put
+            | Verb::Return
+            | Verb::Sort
+            | Verb::Bind
+            | Verb::Unbind
+            | Verb::Leave
+            | Verb::Split
+            | Verb::Merge
+            | Verb::Resize
+            | Verb::Set
+            | Verb::Mark
+            | Verb::Unmark
+            | Verb::Create
+            | Verb::Consume
+            | Verb::Together
+            | Verb::Depart
+            | Verb::Arrive => None,
+        }
+    }
+
     /// The same in other terms.
     ///
     /// # Errors

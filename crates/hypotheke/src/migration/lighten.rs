@@ -4,36 +4,22 @@ use super::treat::{ends_of_latest, spill};
 use crate::audit::{Law, Violation};
 use crate::id::ContainerId;
 use crate::language::{Amount, Landing, Path};
-use crate::ops::Operation;
-use crate::ruleset::Cap;
+use crate::narrow;
+use crate::ops::{Limit, Measure, Operation};
 use crate::world::{Bearer, Cell, Place, World};
-
-/// What there may be only so much of.
-#[derive(Clone, Copy)]
-enum Measure {
-    Weight,
-    Items(Cap),
-}
 
 /// Gives where it lies now.
 pub(super) fn lighten(world: &mut World, violation: &Violation) -> Vec<String> {
     let (mut to, name) = (Vec::new(), violation.place());
     let place = name.parse::<Path>().ok().and_then(|path| world.place(&path, None).ok());
-    let (bearer, containers, caps) = match (world.holder(name), place) {
-        (Some(holder), _) => {
-            let caps = world.caps_of_holder(holder.index).to_vec();
-            (Bearer::Holder(holder.index), world.carried(holder).collect(), caps)
-        }
-        (None, Some(Place::Container(id))) => {
-            let caps = world.container_def(id).map_or(Vec::new(), |def| def.caps().to_vec());
-            (Bearer::Container(id.index), vec![id], caps)
-        }
+    let (bearer, containers): (_, Vec<ContainerId>) = match (world.holder(name), place) {
+        (Some(holder), _) => (Bearer::Holder(holder.index), world.carried(holder).collect()),
+        (None, Some(Place::Container(id))) => (Bearer::Container(id.index), vec![id]),
         _ => return to,
     };
-    let measures = match violation.law() {
-        Law::WeightCap => vec![Measure::Weight],
-        _ => caps.into_iter().map(Measure::Items).collect(),
-    };
+    let measures: Vec<Measure> = Limit::of_world(world, bearer).map(|limit| limit.measure).collect();
+    let is_meant = |measure: &Measure| (*measure == Measure::Weight) == (violation.law() == Law::WeightCap);
+    let measures = measures.into_iter().filter(is_meant);
     for measure in measures {
         for &container in containers.iter().rev() {
             give_away(world, (bearer, measure), container, &mut to);
@@ -48,7 +34,7 @@ fn give_away(world: &mut World, (bearer, measure): (Bearer, Measure), from: Cont
             let cell = world.slots_of(from.index).get(slot as usize).copied().filter(|cell| !cell.is_empty())?;
             let (over, share) = (over(world, bearer, measure), share(world, measure, cell));
             let items = if over > 0 && share > 0 { over.saturating_add(share - 1) / share } else { 0 };
-            Some(u32::try_from(items).unwrap_or(u32::MAX).min(cell.count))
+            Some(narrow::at_most(items).min(cell.count))
         };
         let items = |world: &World| items(world).unwrap_or(0);
         match bearer {
@@ -67,19 +53,7 @@ fn give_away(world: &mut World, (bearer, measure): (Bearer, Measure), from: Cont
 
 /// By how much it is over.
 fn over(world: &World, bearer: Bearer, measure: Measure) -> i64 {
-    match (measure, bearer) {
-        (Measure::Items(cap), bearer) => {
-            i64::try_from(world.capped(bearer, cap.number)).unwrap_or(i64::MAX) - i64::from(cap.count)
-        }
-        (Measure::Weight, Bearer::Holder(holder)) => {
-            let (weight, cap) = world.holder_weight_and_cap(holder);
-            weight.saturating_sub(cap)
-        }
-        (Measure::Weight, Bearer::Container(container)) => {
-            let state = world.state(container);
-            state.weight.saturating_sub(state.weight_cap)
-        }
-    }
+    Limit::of_world(world, bearer).find(|limit| limit.measure == measure).map_or(0, Limit::excess)
 }
 
 /// How much one item of a stack comes to, with what lies in it.
@@ -89,9 +63,10 @@ fn share(world: &World, measure: Measure, cell: Cell) -> i64 {
             let inside = if cell.is_pack() { world.state(cell.inner).weight } else { 0 };
             world.rules.figures[cell.kind as usize].weight.saturating_add(inside)
         }
-        Measure::Items(cap) => {
-            let inside = if cell.is_pack() { world.capped(Bearer::Container(cell.inner), cap.number) } else { 0 };
-            let own = world.classes.admits(&world.rules, cap.of, cell.kind, cell.class);
+        Measure::Count { number, .. } => {
+            let inside = if cell.is_pack() { world.capped(Bearer::Container(cell.inner), number) } else { 0 };
+            let filter = world.rules.cap_filters[number as usize];
+            let own = world.classes.admits(&world.rules, filter, cell.kind, cell.class);
             i64::try_from(inside).unwrap_or(i64::MAX).saturating_add(i64::from(own))
         }
     }

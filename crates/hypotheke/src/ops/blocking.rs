@@ -3,6 +3,7 @@
 use smallvec::SmallVec;
 
 use super::draft::{Draft, Item};
+use crate::narrow;
 use crate::ruleset::{NO_NEEDS, SlotDef};
 use crate::world::{Cell, Spot};
 
@@ -49,7 +50,7 @@ impl<'w> Draft<'w> {
     pub(super) fn in_the_way(&self, kind: u32, spot: Spot, leaving: &dyn Fn(Spot) -> bool) -> Option<Spots> {
         let wanted = self.occupied(kind, spot)?;
         let mut found = Spots::new();
-        let named = u32::try_from(self.ruled(spot.container).len()).unwrap_or(u32::MAX);
+        let named = narrow::index(self.ruled(spot.container).len());
         for slot in (0..named).chain(Some(spot.slot).filter(|&slot| slot >= named)) {
             let there = Spot { container: spot.container, slot };
             let cell = self.cell(there);

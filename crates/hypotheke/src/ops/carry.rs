@@ -9,6 +9,7 @@ use super::target::Target;
 use super::{Done, Judged};
 use crate::id::{KindId, StackId};
 use crate::language::Amount;
+use crate::narrow;
 use crate::world::{Cell, GROUND, Place, Spot};
 
 /// Where stacks are taken from.
@@ -295,7 +296,7 @@ impl Carrying {
         let cell = draft.cell(spot);
         self.there += u64::from(cell.count);
         let left = self.asked.map(|asked| asked - self.count);
-        let wanted = left.map_or(cell.count, |left| u32::try_from(left).unwrap_or(u32::MAX).min(cell.count));
+        let wanted = left.map_or(cell.count, |left| narrow::at_most(left).min(cell.count));
         self.count += u64::from(lay(draft, cell, spot, wanted, self.going));
     }
 
@@ -337,7 +338,7 @@ impl Carrying {
         let mut portions = SmallVec::new();
         for (spot, in_place) in order.zip(&stacks) {
             let cell = draft.cell(spot);
-            let count = u32::try_from(left).unwrap_or(u32::MAX).min(cell.count);
+            let count = narrow::at_most(left).min(cell.count);
             if count == 0 {
                 break;
             }
@@ -403,7 +404,7 @@ impl Carrying {
 }
 
 /// Lays up to so many items of a stack where they go; gives how many that is.
-fn lay(draft: &mut Draft<'_>, cell: Cell, spot: Spot, wanted: u32, going: Going) -> u32 {
+pub(super) fn lay(draft: &mut Draft<'_>, cell: Cell, spot: Spot, wanted: u32, going: Going) -> u32 {
     if draft.is_stuck(cell, spot, going) {
         return 0;
     }

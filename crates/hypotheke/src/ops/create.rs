@@ -9,6 +9,7 @@ use super::target::Target;
 use super::{Done, Judged};
 use crate::id::KindId;
 use crate::language::{Amount, Landing};
+use crate::narrow;
 use crate::world::Place;
 
 pub(super) fn judge(
@@ -57,5 +58,5 @@ pub(super) fn most_countable(draft: &Draft<'_>, weight: i64) -> u32 {
     if weight == 0 {
         return u32::MAX;
     }
-    u32::try_from((i64::MAX - draft.whole_weight()) / weight).unwrap_or(u32::MAX)
+    narrow::at_most((i64::MAX - draft.whole_weight()) / weight)
 }

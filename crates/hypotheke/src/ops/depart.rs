@@ -1,6 +1,7 @@
 //! depart: a container that stands in the world, or a holder, leaves it with all that it has.
 
 use super::draft::Draft;
+use super::limits::Bears;
 use super::refusal::{Cause, Refusal, Unknown};
 use super::{Done, Judged};
 use crate::id::DepartureId;

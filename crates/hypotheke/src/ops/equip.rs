@@ -3,6 +3,7 @@
 
 use super::carry::{Going, Request, WithoutNumber};
 use super::draft::{Draft, Item};
+use super::limits::may_lie_whole;
 use super::reasons::Portion;
 use super::refusal::{Cause, Refusal};
 use super::target::Target;
@@ -197,9 +198,12 @@ impl Equipping {
             failed.extend(draft.all_over_in_the_end());
         }
         let limit = draft.limit(spot, self.cell.kind);
-        let is_no_further_over = whole && limit >= draft.limit(source, self.cell.kind);
+        let may_lie = match whole {
+            true => may_lie_whole(count, limit, draft.limit(source, self.cell.kind)),
+            false => count <= limit,
+        };
         let (at, kind) = (draft.place_of_spot(spot), draft.world.rules.kind_id(self.item.kind));
-        if count > limit && !is_no_further_over {
+        if !may_lie {
             failed.push(Cause::StackLimit { at, would: u64::from(count), limit, kind });
         }
         if !without_place.is_empty() {
@@ -221,7 +225,7 @@ impl Equipping {
             && draft.may_enter(item, Some(now), to.container)
             && draft.slot_admits(item, to)
             && !draft.is_blocked(item, to, Some(now), true)
-            && (cell.count <= limit || limit >= draft.limit(there, cell.kind))
+            && may_lie_whole(cell.count, limit, draft.limit(there, cell.kind))
     }
 
     /// Brings a whole stack where `unequip` would.

@@ -1,8 +1,6 @@
 //! Foreseeing: what would lie where, for whoever looks at many operations of which few are played. Where it can't be told here, or
 //! the operation would be refused, there is nothing to tell.
 
-use std::cmp::Ordering;
-
 use super::draft::MOST_ON_GROUND;
 use super::short::{Wanted, less};
 use crate::language::Amount;
@@ -35,14 +33,8 @@ impl World {
 
     /// The same for what may lie in two slots that are ruled so, in another world, as far as it is not a matter of weight.
     pub(crate) fn foresee_move_of(&self, amount: Amount, cells: [Cell; 2], from: Spot, to: Spot) -> Option<Foreseen> {
-        if !self.is_simple_spot(from) || !self.is_simple_spot(to) {
-            return None;
-        }
-        let ([mine, there], to) = (cells, self.at(to));
-        let Wanted { asked, exact, wanted } = self.want_move(amount, cells, from.container, to)?;
-        let gain = self.weight_of_one(mine.kind).checked_mul(i64::from(wanted))?;
-        let after = (less(mine, wanted), Cell { count: there.count + wanted, ..mine });
-        (wanted > 0 && (wanted == asked || !exact)).then_some(Foreseen { cells: after, gain })
+        let simple = self.is_simple_spot(from) && self.is_simple_spot(to);
+        if simple { self.foresee_coming(amount, cells, from.container, to) } else { None }
     }
 
     /// What would lie in two slots after an exchange.
@@ -97,33 +89,17 @@ impl World {
     }
 
     /// The same for what may lie there in another world, as far as it is not a matter of weight.
-    pub(crate) fn foresee_pick_up_of(&self, amount: Amount, [mine, there]: [Cell; 2], to: Spot) -> Option<Foreseen> {
-        if mine.is_empty() || mine.is_pack() || !self.is_simple_spot(to) {
-            return None;
-        }
-        let limit = self.limit(to, mine.kind);
-        let admitted = self.admits_there(mine, GROUND, self.at(to));
-        if !there.is_empty() && !mine.is_alike(there) || mine.count > limit || !admitted {
-            return None;
-        }
-        let room = mine.count.min(limit.saturating_sub(there.count));
-        let count = match amount {
-            Amount::UpTo(count) => count.min(room),
-            exact => wanted_of(exact, mine.count).filter(|count| *count <= room)?,
-        };
-        let gain = self.weight_of_one(mine.kind).checked_mul(i64::from(count))?;
-        let after = (less(mine, count), Cell { count: there.count + count, ..mine });
-        (count > 0).then_some(Foreseen { cells: after, gain })
+    pub(crate) fn foresee_pick_up_of(&self, amount: Amount, cells: [Cell; 2], to: Spot) -> Option<Foreseen> {
+        if self.is_simple_spot(to) { self.foresee_coming(amount, cells, GROUND, to) } else { None }
     }
 
-    /// Whether so much weight may go from one container to the other; what is less than nothing goes back.
-    #[inline]
-    pub(crate) fn can_gain(&self, gain: i64, from: u32, to: u32) -> bool {
-        match gain.cmp(&0) {
-            Ordering::Equal => true,
-            Ordering::Greater => gain <= self.weight_left(from, to),
-            Ordering::Less => -gain <= self.weight_left(to, from),
-        }
+    /// What would be in two places after an amount of the one went to the other, which is a slot of a simple container.
+    fn foresee_coming(&self, amount: Amount, cells: [Cell; 2], from: u32, to: Spot) -> Option<Foreseen> {
+        let ([mine, there], to) = (cells, self.at(to));
+        let Wanted { asked, exact, wanted } = self.want_move(amount, cells, from, to)?;
+        let gain = self.weight_of_one(mine.kind).checked_mul(i64::from(wanted))?;
+        let after = (less(mine, wanted), Cell { count: there.count + wanted, ..mine });
+        (wanted > 0 && (wanted == asked || !exact)).then_some(Foreseen { cells: after, gain })
     }
 
     /// Whether no weight is too much to go from one container to the other and back, whatever lies there.

@@ -28,6 +28,7 @@ mod equip;
 mod foresee;
 mod leave;
 mod lift;
+mod limits;
 mod mark;
 mod merge;
 mod moving;
@@ -66,6 +67,7 @@ pub use operation::{Action, Handles, Operation, Variant};
 pub use plan::Plan;
 
 pub use crate::snapshot::Outcome;
+pub(crate) use limits::{Limit, Measure};
 pub use refusal::{Cause, Reason, Refusal, Unknown};
 pub use resolve::ResolveError;
 pub use room::Room;

@@ -6,9 +6,9 @@ use smallvec::SmallVec;
 
 use super::carry::Going;
 use super::draft::{Draft, Item};
+use super::limits::may_lie_whole;
 use super::refusal::{Cause, Reason, Refusal};
 use super::target::Target;
-use crate::quantity::Decimal;
 use crate::world::{Bearer, Place, Spot};
 
 /// Items of one stack, or items that are to be created.
@@ -200,31 +200,6 @@ impl Draft<'_> {
         bearers.iter().try_for_each(|&bearer| found.note(self.too_heavy(bearer, gain(bearer, &|item| item.weight))))
     }
 
-    /// The caps of a container or holder that it would be over, and further over than it is.
-    pub(super) fn over_caps(&self, bearer: Bearer, gain: impl Fn(u32) -> i128) -> impl Iterator<Item = Cause> {
-        self.caps_of(bearer).iter().enumerate().filter_map(move |(index, cap)| {
-            let gain = gain(cap.number);
-            let would = i128::from(self.capped(bearer, cap.number)) + gain;
-            (gain > 0 && would > i128::from(cap.count)).then(|| Cause::Cap {
-                of: self.place_of_bearer(bearer),
-                cap: u32::try_from(index).unwrap_or(u32::MAX),
-                would: u64::try_from(would).unwrap_or(u64::MAX),
-                count: cap.count,
-            })
-        })
-    }
-
-    /// The weight cap of a container or holder, if that would be over it, and further over than it is.
-    pub(super) fn too_heavy(&self, bearer: Bearer, gain: i128) -> Option<Cause> {
-        let cap = self.weight_cap_of(bearer);
-        let would = i128::from(self.weight_of(bearer)) + gain;
-        (cap != i64::MAX && gain > 0 && would > i128::from(cap)).then(|| Cause::WeightCap {
-            of: self.place_of_bearer(bearer),
-            would: Decimal::from_thousandths(i64::try_from(would).unwrap_or(i64::MAX)),
-            cap: Decimal::from_thousandths(cap),
-        })
-    }
-
     /// Of several stacks those that are alike to the first that a slot would take.
     fn taken_first<'p>(&self, portions: &'p [Portion], spot: Spot) -> impl Iterator<Item = &'p Portion> + use<'p> {
         let there = self.cell(spot);
@@ -247,8 +222,7 @@ impl Draft<'_> {
         // A whole stack that is over its limit already may go where it is no further over.
         let is_no_further_over = match *portions {
             [Portion { count, from: Some(from), .. }] if self.held(item, spot) == 0 => {
-                let there = self.cell(from).count;
-                there == count && count > self.limit(from, item.kind) && limit >= self.limit(from, item.kind)
+                self.cell(from).count == count && may_lie_whole(count, limit, self.limit(from, item.kind))
             }
             _ => false,
         };

@@ -4,12 +4,14 @@
 //! go; what is done here comes to exactly what it would come to there. [`World::judge`] never goes the short way, so each
 //! comparison of a plan with the operation compares the two.
 
+use super::limits::Limit;
 use super::operation::{Action, Operation};
 use super::refusal::{Cause, Refusal};
 use crate::id::{ContainerId, KindId, StackId};
 use crate::language::Amount;
 use crate::language::Position;
-use crate::ruleset::{Cap, NO_PACK};
+use crate::narrow;
+use crate::ruleset::NO_PACK;
 use crate::snapshot::Outcome;
 use crate::world::{Bearer, Cell, Class, ContainerState, End, Event, GROUND, Inner, Place, Scratch, Spot, World};
 
@@ -186,19 +188,19 @@ impl World {
             && admits(to.state.slot_filter(&self.rules, to.spot.slot))
     }
 
+    /// What would bear what comes into a container from another, or from nowhere, and does not bear it yet.
+    #[inline(always)]
+    fn new_bearers(&self, from: u32, to: u32) -> impl Iterator<Item = Bearer> {
+        let holder = self.state(to).holder;
+        let is_new = holder != u32::MAX && (from == GROUND || self.state(from).holder != holder);
+        let container = (from != to).then_some(Bearer::Container(to));
+        container.into_iter().chain((from != to && is_new).then_some(Bearer::Holder(holder)))
+    }
+
     /// How much more weight may come into a container from another, or from nowhere.
     #[inline(always)]
     pub(super) fn weight_left(&self, from: u32, to: u32) -> i64 {
-        if from == to {
-            return i64::MAX;
-        }
-        let state = self.state(to);
-        let left = if state.weight_cap == i64::MAX { i64::MAX } else { state.weight_cap - state.weight };
-        if state.holder == u32::MAX || from != GROUND && self.state(from).holder == state.holder {
-            return left;
-        }
-        let (weight, cap) = self.holder_weight_and_cap(state.holder);
-        left.min(if cap == i64::MAX { i64::MAX } else { cap - weight })
+        self.new_bearers(from, to).map(|bearer| Limit::of_weight(self, bearer).left()).min().unwrap_or(i64::MAX)
     }
 
     /// How many of so many.
@@ -207,8 +209,8 @@ impl World {
         let (left, weight) = (self.weight_left(from, to), self.weight_of_one(cell.kind));
         // A division takes long, and most often all of them fit.
         let by_weight = match weight.checked_mul(i64::from(asked)) {
-            Some(whole) if whole <= left || whole == 0 => asked,
-            _ => u32::try_from(left.max(0) / weight).unwrap_or(u32::MAX).min(asked),
+            Some(whole) if whole <= left => asked,
+            _ => narrow::at_most(left / weight).min(asked),
         };
         if self.state(to).has_caps && from != to { by_weight.min(self.left_by_caps(cell, from, to)) } else { by_weight }
     }
@@ -216,24 +218,14 @@ impl World {
     /// How many more the caps by filter of a container and its holder let in from another container, or from nowhere.
     #[inline(never)]
     fn left_by_caps(&self, cell: Cell, from: u32, to: u32) -> u32 {
-        let state = self.state(to);
-        let mut left = u64::MAX;
-        let mut keep_within = |bearer, caps: &[Cap]| {
-            for cap in caps {
-                let filter = self.rules.cap_filters[cap.number as usize];
-                if self.classes.admits(&self.rules, filter, cell.kind, cell.class) {
-                    left = left.min(u64::from(cap.count).saturating_sub(self.capped(bearer, cap.number)));
-                }
-            }
+        let counts = |limit: &Limit| {
+            limit.measure.number().is_some_and(|number| {
+                let filter = self.rules.cap_filters[number as usize];
+                self.classes.admits(&self.rules, filter, cell.kind, cell.class)
+            })
         };
-        keep_within(
-            Bearer::Container(to),
-            self.rules.containers().get(state.def as usize).map_or(&[], |def| &def.caps),
-        );
-        if state.holder != u32::MAX && (from == GROUND || self.state(from).holder != state.holder) {
-            keep_within(Bearer::Holder(state.holder), self.caps_of_holder(state.holder));
-        }
-        u32::try_from(left).unwrap_or(u32::MAX)
+        let limits = self.new_bearers(from, to).flat_map(|bearer| Limit::of_counts(self, bearer));
+        limits.filter(counts).map(|limit| limit.how_many(1)).min().unwrap_or(u32::MAX)
     }
 
     /// What an operation would come to, if it can be told here.
@@ -279,12 +271,11 @@ impl World {
         Some(Outcome { asked, done, changed: true, revision: self.revision + 1, way: None })
     }
 
-    /// Whether so much weight may go from one container to the other; what is less than nothing goes back. There is no branch on which of
-    /// them gains: it is as often the one as the other.
+    /// Whether so much weight may go from one container to the other; what is less than nothing goes back.
     #[inline(always)]
-    fn can_exchange(&self, gain: i64, from: u32, to: u32) -> bool {
-        let (there, here) = (self.weight_left(from, to).max(0), self.weight_left(to, from).max(0));
-        (gain <= there) & (-gain <= here)
+    pub(crate) fn can_gain(&self, gain: i64, from: u32, to: u32) -> bool {
+        // There is no branch on which of them gains: it is as often the one as the other.
+        (gain <= self.weight_left(from, to)) & (from == GROUND || -gain <= self.weight_left(to, from))
     }
 
     /// How many of a stack should go and fit, as far as it is not a matter of weight.
@@ -370,7 +361,7 @@ impl World {
             return (one.spot.slot != other.spot.slot).then_some(gain);
         }
         // What caps count is both lost and gained.
-        let may = !one.state.has_caps & !other.state.has_caps && self.can_exchange(gain, here, there);
+        let may = !one.state.has_caps & !other.state.has_caps && self.can_gain(gain, here, there);
         may.then_some(gain)
     }
 

@@ -9,6 +9,7 @@ use rustc_hash::FxHashMap;
 use super::draft::Draft;
 use super::{Done, Judged};
 use crate::language::SortKey;
+use crate::narrow;
 use crate::world::{Cell, Place, Spot};
 
 pub(super) fn judge(draft: &mut Draft<'_>, at: Place, by: SortKey) -> Judged {
@@ -34,11 +35,11 @@ impl Loose {
     fn of(draft: &Draft<'_>, container: u32) -> Loose {
         let ruled = draft.ruled(container);
         let listed = (0..).zip(ruled).filter(|(_, slot)| !slot.has_rules()).map(|(slot, _)| slot).collect();
-        Loose { container, listed, ruled: u32::try_from(ruled.len()).unwrap_or(u32::MAX) }
+        Loose { container, listed, ruled: narrow::index(ruled.len()) }
     }
 
     fn nth(&self, index: usize) -> u32 {
-        let beyond = || self.ruled + u32::try_from(index - self.listed.len()).unwrap_or(u32::MAX);
+        let beyond = || self.ruled + narrow::index(index - self.listed.len());
         self.listed.get(index).copied().unwrap_or_else(beyond)
     }
 

@@ -3,6 +3,7 @@
 
 use super::carry::Going;
 use super::draft::Draft;
+use super::limits::may_lie_whole;
 use super::reasons::Found;
 use super::refusal::{Cause, Reason, Refusal};
 use super::target::Target;
@@ -115,10 +116,9 @@ fn check_bearers(draft: &Draft<'_>, [one, other]: &[Way; 2], found: &mut Found) 
 #[inline]
 fn why_over_limit(draft: &Draft<'_>, Way { cell, from, to }: &Way) -> Option<Cause> {
     let limit = draft.limit(*to, cell.kind);
-    if cell.count <= limit {
+    if may_lie_whole(cell.count, limit, draft.limit(*from, cell.kind)) {
         return None;
     }
-    let excess = cell.count.saturating_sub(draft.limit(*from, cell.kind));
     let (at, kind) = (draft.place_of_spot(*to), draft.world.rules.kind_id(cell.kind));
-    (cell.count - limit > excess).then_some(Cause::StackLimit { at, would: u64::from(cell.count), limit, kind })
+    Some(Cause::StackLimit { at, would: u64::from(cell.count), limit, kind })
 }

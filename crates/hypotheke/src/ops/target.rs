@@ -3,6 +3,7 @@
 use smallvec::SmallVec;
 
 use super::draft::{Draft, Item, Onto};
+use super::limits::may_lie_whole;
 use super::refusal::{Cause, Refusal, Unknown};
 use crate::ruleset::{FilterId, NO_PACK, Way};
 use crate::world::{Bearer, Cell, Place, Spot};
@@ -102,11 +103,8 @@ impl Draft<'_> {
         let limit = self.limit(spot, item.kind);
         let there = self.cell(spot).count;
         let whole = source.filter(|&source| there == 0 && self.cell(source).count == want);
-        let excess = whole.map(|source| want.saturating_sub(self.limit(source, item.kind)));
-        match excess {
-            Some(excess) if excess > 0 && want.saturating_sub(limit) <= excess => want,
-            _ => limit.saturating_sub(there),
-        }
+        let lies_whole = |source| may_lie_whole(want, limit, self.limit(source, item.kind));
+        if whole.is_some_and(lies_whole) { want } else { limit.saturating_sub(there) }
     }
 
     fn fill_holder(&mut self, item: Item, want: u32, source: Option<Spot>, holder: u32) -> u32 {
@@ -354,64 +352,6 @@ impl Draft<'_> {
         self.admits(self.state(spot.container).slot_filter(&self.world.rules, spot.slot), item)
     }
 
-    /// How many items the limits of a container, of those around it, and of the holder leave room for. What lies in one
-    /// of them already is no burden to it.
-    #[inline]
-    pub(super) fn allowance(&self, item: Item, source: Option<Spot>, container: u32) -> u32 {
-        if self.judges_caps_later() || source.is_some_and(|source| source.container == container) {
-            return u32::MAX;
-        }
-        let mut most = u32::MAX;
-        let mut outermost = container;
-        let mut at = Some(container);
-        while let Some(container) = at {
-            if self.is_inside_already(source, container) {
-                return most;
-            }
-            most = most.min(self.allowance_of(item, Bearer::Container(container)));
-            outermost = container;
-            at = self.around(container);
-        }
-        let holder = self.state(outermost).holder;
-        let new_to_it =
-            holder != u32::MAX && source.is_none_or(|source| self.holder_of(source.container) != Some(holder));
-        if new_to_it { most.min(self.allowance_of(item, Bearer::Holder(holder))) } else { most }
-    }
-
-    #[inline]
-    fn allowance_of(&self, item: Item, bearer: Bearer) -> u32 {
-        let cap = self.weight_cap_of(bearer);
-        let mut most = if cap == i64::MAX { u32::MAX } else { how_many(cap - self.weight_of(bearer), item.weight) };
-        if !self.world.rules.cap_filters.is_empty() {
-            for cap in self.caps_of(bearer) {
-                let left = i64::from(cap.count) - self.capped(bearer, cap.number);
-                most = most.min(how_many(left, self.counted(item, 1, cap.number)));
-            }
-        }
-        if self.laid().is_empty() {
-            return most;
-        }
-        // What has been laid already comes to its burden too.
-        let laid = self.laid().iter().filter(|(spot, _)| self.bears(bearer, spot.container));
-        most.saturating_sub(laid.map(|(_, count)| count).sum())
-    }
-
-    /// Whether what lies in a container is a burden to a container or holder.
-    fn bears(&self, bearer: Bearer, container: u32) -> bool {
-        match bearer {
-            Bearer::Container(other) => self.is_within(container, other),
-            Bearer::Holder(holder) => self.holder_of(container) == Some(holder),
-        }
-    }
-
-    #[inline]
-    pub(super) fn weight_cap_of(&self, bearer: Bearer) -> i64 {
-        match bearer {
-            Bearer::Container(container) => self.state(container).weight_cap,
-            Bearer::Holder(holder) => self.world.holder_weight_and_cap(holder).1,
-        }
-    }
-
     // Why not.
 
     /// It would not be admitted even if all slots were empty.
@@ -456,36 +396,4 @@ impl Draft<'_> {
         let too_heavy = |&bearer: &Bearer| self.too_heavy(bearer, of_all(item.weight));
         bearers.iter().copied().find_map(over_cap).or_else(|| bearers.iter().find_map(too_heavy))
     }
-
-    /// Those that would bear what comes to lie in a container, and do not bear it where it lies.
-    pub(super) fn new_bearers(&self, from: Option<u32>, to: u32) -> SmallVec<[Bearer; 4]> {
-        let mut bearers = SmallVec::new();
-        let mut at = Some(to);
-        while let Some(container) = at {
-            if from.is_some_and(|from| self.is_within(from, container)) {
-                return bearers;
-            }
-            bearers.push(Bearer::Container(container));
-            at = self.around(container);
-        }
-        let holder = self.holder_of(to).filter(|_| from.and_then(|from| self.holder_of(from)) != self.holder_of(to));
-        bearers.extend(holder.map(Bearer::Holder));
-        bearers
-    }
-
-    pub(super) fn place_of_bearer(&self, bearer: Bearer) -> Place {
-        match bearer {
-            Bearer::Container(container) => Place::Container(self.container_id(container)),
-            Bearer::Holder(holder) => Place::Holder(self.world.holder_id(holder)),
-        }
-    }
-}
-
-/// How many items of a weight fit into what a cap leaves.
-#[inline]
-fn how_many(left: i64, weight: i64) -> u32 {
-    if weight == 0 {
-        return u32::MAX;
-    }
-    u32::try_from(left.max(0) / weight).unwrap_or(u32::MAX)
 }

@@ -6,6 +6,7 @@ use super::migration::MigrationSource;
 use super::places::{Misfits, Spent, Way};
 use crate::filter::Filter;
 use crate::language::NamedPortion;
+use crate::narrow;
 use crate::quantity::Decimal;
 use crate::text::{Faults, Location, Source, Span, Word};
 
@@ -232,7 +233,7 @@ impl RulesetSource {
         let mut tags: TagSet = written.split_ascii_whitespace().map(|name| self.tag_name(name, at)).collect();
         tags.sort_unstable();
         tags.dedup();
-        let set = u32::try_from(self.tag_sets.len()).unwrap_or(u32::MAX);
+        let set = narrow::index(self.tag_sets.len());
         self.tag_sets.push(tags);
         self.tag_set_index.insert(written.into(), set);
         set
@@ -242,7 +243,7 @@ impl RulesetSource {
         if let Some(&tag) = self.tag_index.get(name) {
             return tag;
         }
-        let tag = u32::try_from(self.tag_names.len()).unwrap_or(u32::MAX);
+        let tag = narrow::index(self.tag_names.len());
         self.tag_names.push(TagName { name: name.into(), at });
         self.tag_index.insert(name.into(), tag);
         tag
@@ -253,7 +254,7 @@ impl RulesetSource {
         if let Some(&property) = self.property_index.get(name) {
             return property;
         }
-        let property = u32::try_from(self.property_names.len()).unwrap_or(u32::MAX);
+        let property = narrow::index(self.property_names.len());
         self.property_names.push(Written { value: name.into(), at });
         self.property_index.insert(name.into(), property);
         property

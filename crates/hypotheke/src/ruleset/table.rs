@@ -5,6 +5,7 @@ use csv::StringRecord;
 
 use super::source::{KindAt, KindSource, PropertySource, RulesetSource, Text, Written};
 use super::toml::name_fault;
+use crate::narrow;
 use crate::quantity::{Decimal, DecimalError};
 use crate::text::{Diagnostic, Faults, Location, Source, SourceId, Span, nearest};
 
@@ -49,7 +50,7 @@ struct TableReader<'s> {
 impl RulesetSource {
     /// Adds the kinds of a table.
     pub(crate) fn read_table(&mut self, source: &Source) {
-        let id = SourceId(u32::try_from(self.sources.len()).unwrap_or(u32::MAX));
+        let id = SourceId(narrow::index(self.sources.len()));
         self.sources.push(source.clone());
         let begin = if source.text().starts_with('\u{feff}') { '\u{feff}'.len_utf8() } else { 0 };
         let separator = separator(&source.text()[begin..]);
@@ -96,7 +97,7 @@ impl TableReader<'_> {
                     break;
                 }
             }
-            let row = u32::try_from(start).unwrap_or(u32::MAX);
+            let row = narrow::index(start);
             if record.iter().all(|cell| cell.trim().is_empty()) {
                 continue;
             }
@@ -202,7 +203,7 @@ impl TableReader<'_> {
             stack_limit: self.stack_limit(record, row),
             keep: self.keep(record, row),
         };
-        let index = u32::try_from(into.kinds.len()).unwrap_or(u32::MAX);
+        let index = narrow::index(into.kinds.len());
         into.kinds.push(kind);
         self.read_needs(into, record, row, index);
         let pack = text_of(record, self.columns.pack);

@@ -13,6 +13,7 @@ use super::source::{
 };
 use super::{migration, names};
 use crate::language::{LineParser, NamedPortion, lex};
+use crate::narrow;
 use crate::quantity::Decimal;
 use crate::text::{Diagnostic, Location, Source, SourceId, Span, Word};
 
@@ -72,7 +73,7 @@ const BURDEN: &[&str] = &["from", "label"];
 impl RulesetSource {
     /// Reads the ruleset file itself; the tables that it names are read later.
     pub(crate) fn read_toml(&mut self, source: &Source) {
-        let id = SourceId(u32::try_from(self.sources.len()).unwrap_or(u32::MAX));
+        let id = SourceId(narrow::index(self.sources.len()));
         self.sources.push(source.clone());
         let (root, errors) = DeTable::parse_recoverable(source.text());
         if !errors.is_empty() {
@@ -177,7 +178,7 @@ impl RulesetSource {
             stack_limit: reading.count(&section, "stack-limit").map(|limit| limit.value),
             keep: reading.flag(&section, "keep").unwrap_or(false),
         };
-        let index = u32::try_from(self.kinds.len()).unwrap_or(u32::MAX);
+        let index = narrow::index(self.kinds.len());
         self.kinds.push(kind);
         self.packs.extend(reading.written_text(&section, "pack").map(|pack| (index, pack)));
         for (attribute, value) in reading.entries(&section, "attributes") {

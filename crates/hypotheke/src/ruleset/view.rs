@@ -14,6 +14,7 @@ use super::source::{Arena, RulesetSource, Text};
 use super::start::StartEntry;
 use crate::filter::Test;
 use crate::id::{ContainerDefId, HolderDefId, KindId, MarkId, PropertyId, RulesetTag, TagId};
+use crate::narrow;
 use crate::quantity::Decimal;
 use crate::text::{Diagnostics, Source};
 
@@ -162,7 +163,7 @@ pub(crate) struct FilterId(pub(super) u32);
 impl FilterId {
     /// By its number among all filters.
     pub(crate) fn numbered(number: usize) -> FilterId {
-        FilterId(u32::try_from(number).unwrap_or(u32::MAX))
+        FilterId(narrow::index(number))
     }
 }
 
@@ -239,7 +240,7 @@ impl Ruleset {
     /// All kinds, in the order in which they were written.
     #[must_use]
     pub fn kinds(&self) -> impl ExactSizeIterator<Item = Kind<'_>> {
-        (0..self.kinds.len()).map(|index| self.known_kind(self.kind_id(u32::try_from(index).unwrap_or(u32::MAX))))
+        (0..self.kinds.len()).map(|index| self.known_kind(self.kind_id(narrow::index(index))))
     }
 
     /// A kind by its handle. None if another ruleset gave the handle.
@@ -353,6 +354,11 @@ impl Ruleset {
     #[must_use]
     pub fn containers(&self) -> &[ContainerDef] {
         &self.containers
+    }
+
+    /// The caps of a container by the number of its definition; none of what has no definition.
+    pub(crate) fn caps_of_container(&self, def: u32) -> &[Cap] {
+        self.containers.get(def as usize).map_or(&[], |def| &def.caps)
     }
 
     /// The names of all attributes that kinds add to for who wears them.

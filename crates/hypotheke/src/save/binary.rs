@@ -14,6 +14,7 @@ use super::{FORMAT, Save, SaveError, SavedUnder};
 use crate::id::{DepartureId, StackId};
 use crate::language::Position;
 use crate::migration::Outline;
+use crate::narrow;
 use crate::quantity::Decimal;
 use crate::snapshot::Answered;
 use crate::snapshot::{InSlot, Landed, Snapshot, Stack, Stray, Tally};
@@ -86,7 +87,7 @@ struct Columns<'s> {
 }
 
 fn small(length: usize) -> u32 {
-    u32::try_from(length).unwrap_or(u32::MAX)
+    narrow::index(length)
 }
 
 impl<'s> Columns<'s> {

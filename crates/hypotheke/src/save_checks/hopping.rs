@@ -12,6 +12,7 @@ use std::sync::Arc;
 use super::Breach;
 use super::exchange::{Way, exchange};
 use crate::explore::Bound;
+use crate::narrow;
 use crate::ops::Operation;
 use crate::ruleset::Ruleset;
 use crate::save::Save;
@@ -297,7 +298,7 @@ impl<S: Store + Clone> Search<S> {
         let mut then = situation.clone();
         let Some(told) = self.happen(&mut then, event) else { return };
         let seen = self.seen_of(&then);
-        let number = u32::try_from(self.ways.len()).unwrap_or(u32::MAX);
+        let number = narrow::index(self.ways.len());
         if let std::collections::btree_map::Entry::Vacant(new) = self.seen.entry(seen) {
             new.insert(number);
             self.ways.push((from, told));

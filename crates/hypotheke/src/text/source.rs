@@ -1,3 +1,4 @@
+use crate::narrow;
 use std::sync::{Arc, OnceLock};
 
 /// A range of bytes in a [`Source`].
@@ -11,8 +12,8 @@ impl Span {
     /// The bytes from `start` up to but not including `end`. Offsets beyond 4 GiB are cut to it.
     #[must_use]
     pub fn new(start: usize, end: usize) -> Span {
-        let start = u32::try_from(start).unwrap_or(u32::MAX);
-        let end = u32::try_from(end).unwrap_or(u32::MAX);
+        let start = narrow::at_most(start);
+        let end = narrow::at_most(end);
         Span { start, end: end.max(start) }
     }
 

@@ -4,6 +4,7 @@ use std::collections::BTreeMap;
 use std::fmt;
 
 use super::{Bearer, Cell, ClassTable, GROUND, NONE, Spot, World};
+use crate::narrow;
 
 /// A sum or an index that is not as a recount says: a fault of this library.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -86,7 +87,7 @@ impl Recount<'_> {
 
     fn sums_of(&mut self, container: u32) {
         let (state, name) = (self.world.state(container), self.name(container));
-        let taken = u32::try_from(self.cells(container).len()).unwrap_or(u32::MAX);
+        let taken = narrow::index(self.cells(container).len());
         self.compare(|| format!("stacks in {name}"), &state.taken, &taken);
         self.compare(|| format!("weight of {name}"), &state.weight, &self.weight(container));
         for number in 0..self.world.rules.cap_filters.len() {
@@ -182,7 +183,7 @@ impl Recount<'_> {
             self.compare(|| format!("weight of {}", holder.name), &holder.weight, &weight);
             for number in 0..self.world.rules.cap_filters.len() {
                 let counted: u64 = borne.iter().map(|&container| self.capped(container, number)).sum();
-                let kept = world.capped(Bearer::Holder(index), u32::try_from(number).unwrap_or(u32::MAX));
+                let kept = world.capped(Bearer::Holder(index), narrow::index(number));
                 self.compare(|| format!("items of cap {number} on {}", holder.name), &kept, &counted);
             }
             bound += holder.shortcuts.iter().flatten().count();

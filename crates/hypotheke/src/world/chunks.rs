@@ -2,6 +2,7 @@ use smallvec::SmallVec;
 
 use super::bit_list::BitList;
 use super::slot_set::Entry;
+use crate::narrow;
 
 /// An ordered set of slot numbers with flags, in sorted chunks.
 ///
@@ -283,7 +284,7 @@ impl Chunks {
         entries.filter_map(|entry| Near::new(entry, base)).for_each(|near| chunk.insert(near));
         let is_flagged = chunk.flagged > 0;
         self.bases.insert(at, base);
-        self.order.insert(at, u32::try_from(number).unwrap_or(u32::MAX));
+        self.order.insert(at, narrow::index(number));
         self.flagged.insert(at, is_flagged);
         self.set_density();
     }

@@ -5,6 +5,7 @@ use std::sync::Arc;
 
 use crate::filter::{Measure, Subject};
 use crate::id::{KindId, MarkId, PropertyId, TagId};
+use crate::narrow;
 use crate::quantity::Decimal;
 use crate::ruleset::{FilterId, PropertyValue, Ruleset};
 
@@ -63,7 +64,7 @@ pub(crate) struct ClassTable {
 
 impl ClassTable {
     pub(crate) fn new(rules: &Ruleset) -> ClassTable {
-        ClassTable { kinds: u32::try_from(rules.kinds().len()).unwrap_or(u32::MAX), ..ClassTable::default() }
+        ClassTable { kinds: narrow::index(rules.kinds().len()), ..ClassTable::default() }
     }
 
     /// The same classes by the handles of a ruleset of the same text.
@@ -92,10 +93,10 @@ impl ClassTable {
 
     /// The number that the next new class will have, after those that `given` have been given to.
     pub(crate) fn next(&self, given: &[(ClassKey, u32)]) -> u32 {
-        let fresh = self.kinds + u32::try_from(self.entries.len()).unwrap_or(u32::MAX);
+        let fresh = self.kinds + narrow::index(self.entries.len());
         let is_given = |class: u32| given.iter().any(|(_, known)| *known == class);
         let beyond = given.iter().filter(|(_, class)| *class >= fresh).count();
-        let fresh = fresh + u32::try_from(beyond).unwrap_or(u32::MAX);
+        let fresh = fresh + narrow::index(beyond);
         self.unused.iter().copied().find(|&class| !is_given(class)).unwrap_or(fresh)
     }
 

@@ -11,6 +11,7 @@ use super::{
 };
 use crate::id::{ContainerId, HolderId, KindId, MarkId, StackId};
 use crate::language::Position;
+use crate::narrow;
 use crate::quantity::Decimal;
 use crate::ruleset::{Cap, ContainerDef, FilterId, HolderDef, Kind, PropertyValue, Ruleset};
 use crate::snapshot::Stray;
@@ -413,7 +414,7 @@ impl World {
 
     /// How many containers there are, the ground and those that wait among them.
     pub(crate) fn container_count(&self) -> u32 {
-        u32::try_from(self.containers.len()).unwrap_or(u32::MAX)
+        narrow::index(self.containers.len())
     }
 
     /// Whether a container waits to be brought.
@@ -465,7 +466,7 @@ impl World {
 
     /// How many shortcuts a holder has.
     pub(crate) fn shortcut_count(&self, holder: u32) -> u32 {
-        u32::try_from(self.holders[holder as usize].shortcuts.len()).unwrap_or(u32::MAX)
+        narrow::index(self.holders[holder as usize].shortcuts.len())
     }
 
     pub(crate) fn shortcut_of(&self, holder: u32, shortcut: u32) -> Option<KindId> {
@@ -524,7 +525,7 @@ impl World {
     }
 
     pub(crate) fn holder_count(&self) -> u32 {
-        u32::try_from(self.holders.len()).unwrap_or(u32::MAX)
+        narrow::index(self.holders.len())
     }
 
     /// What a container is called by itself, also when it has gone; nothing for the inside of a pack.
@@ -557,7 +558,13 @@ impl World {
         self.state(spot.container).limit(&self.rules, kind, spot.slot)
     }
 
-    /// The caps of a container or holder.
+    /// The caps of a container.
+    #[inline]
+    pub(crate) fn caps_of_container(&self, container: u32) -> &[Cap] {
+        self.rules.caps_of_container(self.state(container).def)
+    }
+
+    /// The caps of a holder.
     #[inline]
     pub(crate) fn caps_of_holder(&self, holder: u32) -> &[Cap] {
         &self.rules.holders()[self.holders[holder as usize].def as usize].caps

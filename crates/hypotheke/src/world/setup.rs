@@ -14,11 +14,12 @@ use super::{
 };
 use crate::id::{ContainerDefId, ContainerId, KindId, StackId};
 use crate::moment::{Moment, Now};
+use crate::narrow;
 use crate::ruleset::{FilterId, Ruleset};
 use crate::snapshot::RequestWindow;
 
 fn small(index: usize) -> u32 {
-    u32::try_from(index).unwrap_or(u32::MAX)
+    narrow::index(index)
 }
 
 impl World {

@@ -8,6 +8,7 @@ use super::index::Index;
 use super::{Cell, Class, ClassKey, End, GROUND, NONE, Origin, Presence, Spot, World};
 use crate::id::{ContainerId, DepartureId, HolderId, KindId, StackId};
 use crate::language::Position;
+use crate::narrow;
 use crate::snapshot::{Stray, stray};
 
 /// What departs or arrives.
@@ -497,7 +498,7 @@ impl World {
 
     fn shortcuts_bound(&self, holder: u32) -> u32 {
         let bound = self.holders[holder as usize].shortcuts.iter().flatten().count();
-        u32::try_from(bound).unwrap_or(u32::MAX)
+        narrow::index(bound)
     }
 
     /// Puts containers that are no insides of packs in order: those that stand in the world, then those that holders carry,

@@ -6,6 +6,7 @@ use smallvec::SmallVec;
 
 use super::Watch;
 use crate::id::{HolderDefId, KindId};
+use crate::narrow;
 use crate::ruleset::{Cap, FilterId, Spent};
 use crate::world::{ClassKey, ClassView, GROUND, NONE, Origin, World};
 
@@ -168,5 +169,5 @@ impl Walk<'_> {
 }
 
 fn holder_def(world: &World, holder: u32) -> HolderDefId {
-    world.rules.holder_def_id(u32::try_from(world.def_of_holder(holder)).unwrap_or(u32::MAX))
+    world.rules.holder_def_id(narrow::index(world.def_of_holder(holder)))
 }

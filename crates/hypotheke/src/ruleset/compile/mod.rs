@@ -13,6 +13,7 @@ use rustc_hash::FxHashMap;
 
 use crate::id::{MarkId, PropertyId, RulesetTag, TagId};
 use crate::language::{NamedPortion, Path};
+use crate::narrow;
 use crate::ruleset::bits::Bits;
 use crate::ruleset::error::RulesetErrors;
 use crate::ruleset::source::{KindAt, PropertySource, RulesetSource, StartSource, Written};
@@ -77,7 +78,7 @@ pub(crate) fn limit_by_default(tags: &[Tag], set: &[TagId], of_ruleset: Option<u
 }
 
 fn small(index: usize) -> u32 {
-    u32::try_from(index).unwrap_or(u32::MAX)
+    narrow::index(index)
 }
 
 impl Compiler {

@@ -1,0 +1,477 @@
+//! Several at once: holders that ask at the same time, each on the world as it last saw it, over a line that doubles requests and loses
+//! answers. Every way in which what they do can fall between each other is played, the shorter ones first.
+//!
+//! What must hold whichever way it goes: the laws are kept, nothing is doubled and nothing lost, and where all is over the world is one that
+//! the same requests lead to one after the other, each played once, in some order.
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::fmt;
+use std::sync::Arc;
+
+use super::report::Bound;
+use crate::audit::audit;
+use crate::exchange::{Answer, Request, Server, ToClient, ToServer};
+use crate::explore::model::moves::Moves;
+use crate::explore::model::scope::Scope;
+use crate::explore::model::sentence::sentence;
+use crate::explore::search::exploration::Exploration;
+use crate::explore::state::packed::Packer;
+use crate::id::HolderId;
+use crate::ops::Operation;
+use crate::snapshot::{Departures, Snapshot};
+use crate::world::World;
+
+/// What owns a world and answers requests: what is explored.
+pub trait Served: Clone {
+    /// Takes a request that was made on the world as it was at a revision, and answers it.
+    fn receive(&mut self, request: &Request, made_on: u64) -> Answer;
+
+    /// The world as it is.
+    fn snapshot(&self) -> Snapshot;
+}
+
+impl Served for Server {
+    fn receive(&mut self, request: &Request, _: u64) -> Answer {
+        let replies = Server::receive(self, &ToServer::Request(Box::new(request.clone())));
+        let answers = replies.to_sender.into_iter().filter_map(|message| match message {
+            ToClient::Answer { answer, .. } => Some(answer),
+            _ => None,
+        });
+        // A server answers each request to its sender.
+        answers.reduce(|_, latest| latest).unwrap_or(Answer::Refused {
+            reason: crate::Reason::Unknown,
+            figures: None,
+            could: 0,
+            step: None,
+            text: String::new(),
+        })
+    }
+
+    fn snapshot(&self) -> Snapshot {
+        self.world().snapshot()
+    }
+}
+
+/// How much falls between each other.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Several {
+    /// So many requests each holder makes.
+    pub requests: u32,
+    /// So often each request may be sent again.
+    pub resends: u32,
+    /// So many steps behind what a holder sees may be.
+    pub behind: u64,
+    /// So many happenings are played at most: what is asked, what arrives, what is asked again.
+    pub happenings: u64,
+}
+
+impl Default for Several {
+    fn default() -> Several {
+        Several { requests: 1, resends: 1, behind: 2, happenings: 200_000 }
+    }
+}
+
+/// What came of exploring several at once.
+#[derive(Clone, Debug)]
+pub struct Interleaved {
+    /// How many ways were played to their end.
+    pub ways: u64,
+    /// How many requests were received.
+    pub received: u64,
+    /// What went wrong, by a way that no other is shorter than.
+    pub broken: Option<Tangle>,
+    /// What stopped it before every way was played.
+    pub stopped_by: Option<Bound>,
+}
+
+/// A way of falling between each other after which something is wrong.
+#[derive(Clone, Debug)]
+pub struct Tangle {
+    /// What happened, in order.
+    pub steps: Vec<String>,
+    /// What is wrong.
+    pub message: String,
+    /// The world that the server has at its end.
+    pub after: Snapshot,
+}
+
+impl fmt::Display for Tangle {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        for (nth, step) in (1..).zip(&self.steps) {
+            writeln!(f, "{nth:>3}  {step}")?;
+        }
+        write!(f, "     {}", self.message)
+    }
+}
+
+/// A request on its way.
+#[derive(Clone)]
+struct Sent {
+    request: Request,
+    made_on: u64,
+    /// So many copies have not arrived yet.
+    copies: u32,
+    resends: u32,
+    answered: bool,
+    /// When it was applied, or else refused last.
+    settled: usize,
+    applied: bool,
+}
+
+#[derive(Clone)]
+struct Asker {
+    holder: HolderId,
+    /// The revision of the world that it has seen last.
+    seen: usize,
+    sent: Vec<Sent>,
+}
+
+/// What happens next.
+enum Happening {
+    /// A holder asks for an operation, on the world as it was.
+    Ask { who: usize, on: usize, operation: Operation },
+    /// A copy arrives; the answer does too, or is lost.
+    Arrive { who: usize, request: usize, lost: bool },
+    /// A holder has no answer and asks again.
+    Again { who: usize },
+}
+
+#[derive(Clone)]
+struct Scene<S> {
+    server: S,
+    /// The worlds that there have been, by revision.
+    seen: Vec<Arc<World>>,
+    askers: Vec<Asker>,
+    /// Who has asked since the latest request arrived. Who asks first makes no difference as long as none arrives, so that in between
+    /// they ask in their order only.
+    asking: usize,
+    /// What the server had when it was looked at last.
+    latest: Arc<Snapshot>,
+    steps: Vec<String>,
+}
+
+impl Exploration {
+    /// Plays every way in which the requests of several holders can fall between each other, with a server of yours in the place of
+    /// this library's. The shortest ways come first.
+    /// Now and then it tells how many happenings it has played and asks whether it is to stop.
+    pub fn interleave<S: Served>(
+        &self,
+        several: Several,
+        serve: impl Fn(&World) -> S,
+        stop: &mut dyn FnMut(u64) -> Option<Bound>,
+    ) -> Interleaved {
+        let askers = self.scope.actors.iter().map(|&holder| Asker { holder, seen: 0, sent: Vec::new() }).collect();
+        let (seen, latest) = (vec![Arc::new(self.start.clone())], Arc::new(self.start.snapshot()));
+        let scene = Scene { server: serve(&self.start), seen, askers, asking: 0, latest, steps: Vec::new() };
+        let mut search = Search {
+            played: 0,
+            stop,
+            scope: &self.scope,
+            start: &self.start,
+            several,
+            found: nothing(),
+            moves: Moves::default(),
+        };
+        let most = (several.requests * (2 + 2 * several.resends)) as usize * self.scope.actors.len();
+        for depth in 1..=most {
+            let before = std::mem::replace(&mut search.found, nothing());
+            let whole = search.go_on(&scene, depth);
+            if search.found.stopped_by.is_some() && search.found.ways < before.ways {
+                // What was played one step less deep has come further.
+                (search.found.ways, search.found.received) = (before.ways, before.received);
+            }
+            if search.found.broken.is_some() || search.found.stopped_by.is_some() || whole {
+                break;
+            }
+        }
+        search.found
+    }
+
+    /// The same with this library's server.
+    #[must_use]
+    pub fn interleaved(&self, several: Several, stop: &mut dyn FnMut(u64) -> Option<Bound>) -> Interleaved {
+        self.interleave(several, |world| Server::new(world.clone(), 0), stop)
+    }
+}
+
+fn nothing() -> Interleaved {
+    Interleaved { ways: 0, received: 0, broken: None, stopped_by: None }
+}
+
+/// So many happenings lie between two looks at what stops it.
+const LOOK_EVERY: u64 = 512;
+
+struct Search<'s> {
+    /// So many happenings were played, at all depths.
+    played: u64,
+    stop: &'s mut dyn FnMut(u64) -> Option<Bound>,
+    scope: &'s Scope,
+    start: &'s World,
+    several: Several,
+    found: Interleaved,
+    moves: Moves,
+}
+
+impl Search<'_> {
+    /// Plays on, so many steps deep. True if every way was at its end.
+    fn go_on<S: Served>(&mut self, scene: &Scene<S>, depth: usize) -> bool {
+        let happenings = self.happenings(scene);
+        if happenings.is_empty() {
+            self.found.ways += 1;
+            self.judge_end(scene);
+            return true;
+        }
+        if depth == 0 {
+            return false;
+        }
+        let mut whole = true;
+        for happening in happenings {
+            self.found.stopped_by = self.bound_here();
+            if self.found.stopped_by.is_some() {
+                return false;
+            }
+            let mut next = scene.clone();
+            self.happen(&mut next, happening);
+            whole &= self.found.broken.is_none() && self.go_on(&next, depth - 1);
+            if self.found.broken.is_some() || self.found.stopped_by.is_some() {
+                return false;
+            }
+        }
+        whole
+    }
+
+    fn bound_here(&mut self) -> Option<Bound> {
+        self.played += 1;
+        if self.played > self.several.happenings {
+            return Some(Bound::Worlds(self.several.happenings));
+        }
+        if self.played.is_multiple_of(LOOK_EVERY) { (self.stop)(self.played) } else { None }
+    }
+
+    fn happenings<S: Served>(&mut self, scene: &Scene<S>) -> Vec<Happening> {
+        let mut all = Vec::new();
+        for (who, asker) in scene.askers.iter().enumerate() {
+            for (request, sent) in asker.sent.iter().enumerate().filter(|(_, sent)| sent.copies > 0) {
+                all.push(Happening::Arrive { who, request, lost: false });
+                if !sent.answered && sent.resends < self.several.resends {
+                    all.push(Happening::Arrive { who, request, lost: true });
+                }
+            }
+            if who < scene.asking {
+                continue;
+            }
+            match asker.sent.last() {
+                Some(open) if !open.answered && open.resends < self.several.resends => {
+                    all.push(Happening::Again { who });
+                }
+                Some(open) if !open.answered => {}
+                _ if asker.sent.len() < self.several.requests as usize => self.requests(scene, who, &mut all),
+                _ => {}
+            }
+        }
+        all
+    }
+
+    /// Whatever a holder may ask for, on each world that it may have before its eyes.
+    fn requests<S: Served>(&mut self, scene: &Scene<S>, who: usize, all: &mut Vec<Happening>) {
+        let asker = &scene.askers[who];
+        let latest = scene.seen.len() - 1;
+        let behind = usize::try_from(self.several.behind).unwrap_or(usize::MAX);
+        for on in asker.seen.max(latest.saturating_sub(behind))..=latest {
+            self.scope.enumerate(&scene.seen[on], &mut self.moves);
+            for operation in self.moves.operations(&scene.seen[on]) {
+                // What somebody else does is asked for by somebody else.
+                if operation.actor.is_none_or(|actor| actor == asker.holder) {
+                    let operation = Operation { actor: Some(asker.holder), ..operation };
+                    all.push(Happening::Ask { who, on, operation });
+                }
+            }
+        }
+    }
+
+    fn happen<S: Served>(&mut self, scene: &mut Scene<S>, happening: Happening) {
+        match happening {
+            Happening::Ask { who, on, operation } => {
+                let world = &scene.seen[on];
+                let said = sentence(world, &operation);
+                let name = world.holder_name(scene.askers[who].holder).to_owned();
+                let (Ok(named), Ok(id)) = (said.parse(), format!("{who}/{}", scene.askers[who].sent.len()).parse())
+                else {
+                    return;
+                };
+                let behind = scene.seen.len() - 1 - on;
+                let sees =
+                    if behind > 0 { format!(" (on the world as it was {behind} before)") } else { String::new() };
+                scene.steps.push(format!("{name} asks: {said}{sees}"));
+                let made_on = world.revision();
+                scene.asking = who;
+                let asker = &mut scene.askers[who];
+                asker.seen = on;
+                let request = Request::new(named).with_id(id);
+                asker.sent.push(Sent {
+                    request,
+                    made_on,
+                    copies: 1,
+                    resends: 0,
+                    answered: false,
+                    settled: 0,
+                    applied: false,
+                });
+            }
+            Happening::Again { who } => {
+                let name = self.start.holder_name(scene.askers[who].holder).to_owned();
+                scene.asking = who;
+                if let Some(open) = scene.askers[who].sent.last_mut() {
+                    open.copies += 1;
+                    open.resends += 1;
+                    scene.steps.push(format!("{name} has no answer and asks again"));
+                }
+            }
+            Happening::Arrive { who, request, lost } => self.arrive(scene, who, request, lost),
+        }
+    }
+
+    fn arrive<S: Served>(&mut self, scene: &mut Scene<S>, who: usize, request: usize, lost: bool) {
+        let name = self.start.holder_name(scene.askers[who].holder).to_owned();
+        let sent = &mut scene.askers[who].sent[request];
+        sent.copies -= 1;
+        scene.asking = 0;
+        let answer = scene.server.receive(&sent.request, sent.made_on);
+        sent.answered |= !lost;
+        if !sent.applied {
+            (sent.settled, sent.applied) = (scene.steps.len(), answer.outcome().is_some());
+        }
+        self.found.received += 1;
+        let word = match &answer {
+            Answer::Applied { repeated: true, .. } => "was applied before",
+            Answer::Applied { .. } => "is applied",
+            Answer::Refused { .. } => "is refused",
+        };
+        let lost = if lost { "; the answer is lost" } else { "" };
+        scene.steps.push(format!("the request of {name} arrives and {word}{lost}"));
+        let snapshot = scene.server.snapshot();
+        if snapshot == *scene.latest {
+            return;
+        }
+        if let Some(message) = self.wrong(&snapshot) {
+            self.found.broken = Some(Tangle { steps: scene.steps.clone(), message, after: snapshot });
+            return;
+        }
+        if let Ok(mut world) = World::from_snapshot(self.start.rules(), &snapshot)
+            && scene.seen.last().is_some_and(|latest| latest.revision() != world.revision())
+        {
+            world.share_handles(self.start);
+            scene.seen.push(Arc::new(world));
+        }
+        scene.latest = Arc::new(snapshot);
+    }
+
+    /// What is wrong with a world, whatever comes.
+    fn wrong(&self, snapshot: &Snapshot) -> Option<String> {
+        let rules = self.start.rules();
+        // Where nothing comes in and goes out, as many are there as ever.
+        if self.scope.created.is_empty() && self.scope.consumed.is_empty() {
+            let (before, after) = (items(&self.start.snapshot()), items(snapshot));
+            let kinds: BTreeSet<&String> = before.keys().chain(after.keys()).collect();
+            for kind in kinds {
+                let [was, is] = [&before, &after].map(|items| items.get(kind).copied().unwrap_or(0));
+                if was != is {
+                    return Some(format!("there are {is} {kind}, not {was}"));
+                }
+            }
+        }
+        // A mark may make a stack unfit where it lies; nothing else may break a limit.
+        let marks = !(self.scope.set.is_empty() && self.scope.unset.is_empty());
+        let broken = audit(rules, snapshot).into_iter().find(|found| !marks || !found.law().is_limit());
+        broken.map(|found| found.to_string())
+    }
+
+    /// Where all is over, the world is one to which the requests lead one after the other.
+    fn judge_end<S: Served>(&mut self, scene: &Scene<S>) {
+        if self.found.broken.is_some() {
+            return;
+        }
+        let found = scene.server.snapshot();
+        let mut asked: Vec<&Sent> = scene.askers.iter().flat_map(|asker| &asker.sent).collect();
+        asked.sort_by_key(|sent| sent.settled);
+        let mut ends = BTreeSet::new();
+        let mut world = self.start.clone();
+        world.keep_history(usize::MAX);
+        let mut orders = Orders { scope: self.scope, packer: Packer::new(&world), asked: &asked, ends: &mut ends };
+        let mut bytes = Vec::new();
+        let is_known = World::from_snapshot(self.start.rules(), &found).is_ok_and(|mut end| {
+            end.share_handles(self.start);
+            orders.packer.for_world(&end).pack(&end, self.scope, &mut bytes);
+            // The order in which they were applied, first: of a server that does as it should that is the one.
+            orders.play_in_order(world.clone());
+            if !orders.ends.contains(&bytes) {
+                orders.play(&mut world, &mut vec![false; asked.len()]);
+            }
+            orders.ends.contains(&bytes)
+        });
+        if !is_known {
+            let message = "no order of the requests, one after the other, leads here".to_owned();
+            self.found.broken = Some(Tangle { steps: scene.steps.clone(), message, after: found });
+        }
+    }
+}
+
+/// All worlds to which requests lead, one after the other, each played once.
+struct Orders<'o> {
+    scope: &'o Scope,
+    packer: Packer,
+    asked: &'o [&'o Sent],
+    ends: &'o mut BTreeSet<Vec<u8>>,
+}
+
+impl Orders<'_> {
+    fn play_in_order(&mut self, mut world: World) {
+        for sent in self.asked {
+            if let Ok(operation) = sent.request.operation.resolve_with(&world, &Departures::new()) {
+                // What is refused changes nothing.
+                let _ = world.perform(&operation);
+            }
+        }
+        let mut bytes = Vec::new();
+        self.packer.pack(&world, self.scope, &mut bytes);
+        self.ends.insert(bytes);
+    }
+
+    fn play(&mut self, world: &mut World, played: &mut Vec<bool>) {
+        if played.iter().all(|it| *it) {
+            let mut bytes = Vec::new();
+            self.packer.pack(world, self.scope, &mut bytes);
+            self.ends.insert(bytes);
+            return;
+        }
+        for nth in 0..self.asked.len() {
+            if std::mem::replace(&mut played[nth], true) {
+                continue;
+            }
+            // By names, as a server takes it: what has gone meanwhile is not found.
+            let operation = self.asked[nth].request.operation.resolve_with(world, &Departures::new());
+            let applied = operation.ok().and_then(|operation| world.perform(&operation).ok());
+            self.play(world, played);
+            if let Some(outcome) = applied {
+                let taken_back = world.take_back(outcome.revision());
+                debug_assert!(taken_back.is_ok(), "all of it is kept");
+            }
+            played[nth] = false;
+        }
+    }
+}
+
+/// How many items of each kind there are.
+fn items(snapshot: &Snapshot) -> BTreeMap<String, u64> {
+    let carried = snapshot.holders.iter().flat_map(|holder| &holder.containers);
+    let in_slots = snapshot.containers.iter().chain(carried).flat_map(|container| &container.stacks);
+    let in_packs = snapshot.packs.iter().flat_map(|pack| &pack.stacks);
+    let lying = in_slots.chain(in_packs).map(|lying| &lying.stack);
+    let landed = snapshot.ground.iter().map(|landed| &landed.stack);
+    let hands = snapshot.holders.iter().filter_map(|holder| holder.hand.as_ref());
+    let mut counts = BTreeMap::new();
+    for stack in lying.chain(landed).chain(hands) {
+        *counts.entry(stack.kind.clone()).or_default() += u64::from(stack.count);
+    }
+    counts
+}

@@ -1,0 +1,136 @@
+//! What of the start a trail takes. The rest is taken away, a half at a time, then one by one, as long as the same steps lead to the same.
+
+use std::sync::Arc;
+
+use crate::explore::minimize::shorten::lower;
+use crate::explore::minimize::shrink::{Aim, Within, replay};
+use crate::explore::minimize::step::Step;
+use crate::explore::search::exploration::Exploration;
+use crate::ruleset::Ruleset;
+use crate::scenario::ScenarioFile;
+use crate::scenario::hold::item_text;
+use crate::text::Source;
+use crate::world::{Place, StackView, World};
+
+/// So many stacks are laid out at most to find out what is needed; where that is not enough, it is not known.
+const MOST_LAID: usize = 100_000;
+
+/// Some items of a kind in a place, as a scenario writes them.
+#[derive(Clone, Debug)]
+struct Lying {
+    place: String,
+    count: u32,
+    /// The kind with its marks and properties.
+    what: String,
+}
+
+impl Lying {
+    fn of(world: &World, stack: StackView<'_>) -> Option<Lying> {
+        let place = match world.place_of(stack.id())? {
+            Place::OnGround(_) => Place::Ground,
+            place => place,
+        };
+        Some(Lying { place: world.place_name(place), count: stack.count(), what: item_text(stack) })
+    }
+}
+
+/// As the lines of a start: each place once.
+fn lines(lying: &[Lying]) -> Vec<String> {
+    let in_one_place = lying.chunk_by(|one, other| one.place == other.place);
+    let line = |there: &[Lying]| {
+        let contents: Vec<String> = there.iter().map(|it| format!("{} {}", it.count, it.what)).collect();
+        format!("{}: {}", there[0].place, contents.join(", "))
+    };
+    in_one_place.map(line).collect()
+}
+
+/// The world in which this and nothing else lies.
+fn laid_out(rules: &Arc<Ruleset>, lying: &[Lying]) -> Option<World> {
+    let lines: String = lines(lying).iter().map(|line| format!("  {line}\n")).collect();
+    let file = ScenarioFile::parse(Source::new("", format!("start needed\n{lines}scenario from there\n"))).ok()?;
+    let start = &file.starts().next()?.start;
+    file.world_of(rules, Some(start)).ok()
+}
+
+/// What is taken away from the start while the steps still lead where they lead.
+struct Needed<'e> {
+    exploration: &'e Exploration,
+    aim: Aim,
+    steps: Vec<Step>,
+    said: &'e [String],
+    lying: Vec<Lying>,
+    /// So many stacks may still be laid out; none if more would have to be.
+    left: Option<usize>,
+}
+
+impl Needed<'_> {
+    /// Takes this over if no more is needed.
+    fn take(&mut self, lying: Vec<Lying>) -> bool {
+        self.left = self.left.and_then(|left| left.checked_sub(lying.len() + 1));
+        if self.left.is_none() {
+            return false;
+        }
+        let start = laid_out(self.exploration.start.rules(), &lying);
+        let found = start.and_then(|start| replay(self.exploration, self.aim, &start, &self.steps, Within::Anything));
+        let is_taken = found.is_some_and(|found| found.said() == self.said);
+        if is_taken {
+            self.lying = lying;
+        }
+        is_taken
+    }
+
+    /// Takes away whatever can be, until nothing can be any more.
+    fn take_away(&mut self) {
+        let mut run = self.lying.len();
+        while run > 1 {
+            self.take_runs(run);
+            run /= 2;
+        }
+        let size = |lying: &[Lying]| (lying.len(), lying.iter().map(|it| u64::from(it.count)).sum::<u64>());
+        loop {
+            let before = size(&self.lying);
+            self.take_runs(1);
+            for nth in 0..self.lying.len() {
+                lower(self.lying[nth].count, |to| {
+                    let mut lying = self.lying.clone();
+                    lying[nth].count = to;
+                    self.take(lying)
+                });
+            }
+            if size(&self.lying) == before {
+                break;
+            }
+        }
+    }
+
+    /// From the last on: what lies in a pack goes before the pack.
+    fn take_runs(&mut self, run: usize) {
+        let mut to = self.lying.len();
+        while to > 0 {
+            let from = to.saturating_sub(run);
+            self.take([&self.lying[..from], &self.lying[to..]].concat());
+            to = from;
+        }
+    }
+}
+
+/// What has to lie where at the start for the same steps to lead to the same, in the lines of a scenario. None if that can't be told: where
+/// the steps name what another start calls otherwise, where they lead to can't be seen in the world at their end alone, or where so much lies
+/// that it would take too long to find out.
+pub(in crate::explore) fn needed(exploration: &Exploration, aim: Aim, said: &[String]) -> Option<Vec<String>> {
+    let steps: Option<Vec<Step>> = said.iter().map(|said| Step::read(said)).collect();
+    let world = &exploration.start;
+    let all = world.all_stacks_in(None);
+    // All of it and its halves are laid out at least.
+    if all.len() > MOST_LAID / 4 {
+        return None;
+    }
+    let lying: Option<Vec<Lying>> = all.into_iter().map(|stack| Lying::of(world, stack)).collect();
+    let (steps, lying) = (steps.filter(|steps| !steps.is_empty())?, lying?);
+    let mut needed = Needed { exploration, aim, steps, said, lying: Vec::new(), left: Some(MOST_LAID) };
+    if !needed.take(lying) {
+        return None;
+    }
+    needed.take_away();
+    needed.left.map(|_| lines(&needed.lying))
+}

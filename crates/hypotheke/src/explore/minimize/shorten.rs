@@ -1,0 +1,136 @@
+//! How steps are made fewer and plainer, whatever it is that they lead to.
+//!
+//! Each way to say less is tried and taken over only if it leads to the same, so that none of them has to be right by itself.
+
+use crate::explore::minimize::step::Step;
+use crate::language::NamedAction;
+
+/// So many replays at most, of each sort of shortening.
+pub(in crate::explore) const MOST_REPLAYS: u32 = 3_000;
+
+/// Steps that are made shorter.
+pub(in crate::explore) trait Shorten {
+    /// The shortest that are known.
+    fn steps(&self) -> &[Step];
+
+    /// Takes steps over if they lead to the same and are no more than those that are known.
+    fn take(&mut self, steps: &[Step]) -> bool;
+
+    /// How many replays are left.
+    fn left(&mut self) -> &mut u32;
+
+    /// Leaves out whatever can be left out.
+    fn leave_out(&mut self) {
+        *self.left() = MOST_REPLAYS;
+        loop {
+            let before = self.steps().len();
+            self.drop_runs();
+            self.rewrite();
+            self.leave_out_ways();
+            if self.steps().len() == before || *self.left() == 0 {
+                break;
+            }
+        }
+    }
+
+    /// Leaves out runs of steps, then single ones.
+    fn drop_runs(&mut self) {
+        let mut run = self.steps().len() / 2;
+        while run > 0 && *self.left() > 0 {
+            let mut from = 0;
+            while from < self.steps().len() {
+                let to = (from + run).min(self.steps().len());
+                let fewer = [&self.steps()[..from], &self.steps()[to..]].concat();
+                if !self.take(&fewer) {
+                    from += run;
+                }
+            }
+            run /= 2;
+        }
+    }
+
+    /// A list becomes one of its steps.
+    fn rewrite(&mut self) {
+        for nth in 0..self.steps().len() {
+            let list = self.steps().get(nth).and_then(Step::operation).map(|operation| operation.action.clone());
+            let Some(NamedAction::Together { steps }) = list else { continue };
+            for single in steps {
+                let mut other = self.steps().to_vec();
+                other[nth] = Step::Operation(Box::new(single));
+                if self.take(&other) {
+                    break;
+                }
+            }
+        }
+    }
+
+    /// Of what is carried from one place to another in between, everything is done at the one place.
+    fn leave_out_ways(&mut self) {
+        let mut nth = 0;
+        while nth < self.steps().len() && *self.left() > 0 {
+            let is_shorter = match self.steps()[nth].places().as_slice() {
+                [one, other] => self.at_one_place(&[nth], one, other) || self.at_one_place(&[nth], other, one),
+                // To the ground or into a hand, and from there to somewhere else.
+                [from] => (nth + 1..self.steps().len()).any(|later| {
+                    let to = self.steps().get(later).and_then(|step| step.places().pop());
+                    to.is_some_and(|to| self.at_one_place(&[nth, later], from, &to))
+                }),
+                _ => false,
+            };
+            if !is_shorter {
+                nth += 1;
+            }
+        }
+    }
+
+    /// Leaves out steps, and says one place where the others have said another: those that come later, or all.
+    fn at_one_place(&mut self, without: &[usize], one: &str, other: &str) -> bool {
+        let last = without.iter().copied().max().unwrap_or(0);
+        let renamed = |is_renamed: &dyn Fn(usize) -> bool| -> Vec<Step> {
+            let kept = self.steps().iter().enumerate().filter(|(nth, _)| !without.contains(nth));
+            kept.map(|(nth, step)| if is_renamed(nth) { step.with_place(other, one) } else { step.clone() }).collect()
+        };
+        let (after, everywhere) = (renamed(&|nth| nth > last), renamed(&|_| true));
+        self.take(&after) || self.take(&everywhere)
+    }
+
+    /// Which stack on the ground is meant is said only where it matters: an id is what nobody can read.
+    fn leave_out_ids(&mut self) {
+        *self.left() = MOST_REPLAYS;
+        for nth in 0..self.steps().len() {
+            if let Some(plain) = self.steps().get(nth).and_then(Step::of_any_on_the_ground) {
+                let mut steps = self.steps().to_vec();
+                steps[nth] = plain;
+                self.take(&steps);
+            }
+        }
+    }
+
+    /// As few items as lead there, instead of so many.
+    fn lower_counts(&mut self) {
+        *self.left() = MOST_REPLAYS;
+        for nth in 0..self.steps().len() {
+            let Some(count) = self.steps().get(nth).and_then(Step::count) else { continue };
+            lower(count, |to| {
+                let mut steps = self.steps().to_vec();
+                let is_there = nth < steps.len();
+                is_there && {
+                    steps[nth] = steps[nth].with_count(to);
+                    self.take(&steps)
+                }
+            });
+        }
+    }
+}
+
+/// Tries fewer: one, then about half, and so on, as long as that is taken.
+pub(in crate::explore) fn lower(mut count: u32, mut take: impl FnMut(u32) -> bool) {
+    let mut less = count.saturating_sub(1);
+    while less > 0 {
+        if count > less && take(count - less) {
+            count -= less;
+        } else {
+            less /= 2;
+        }
+    }
+}

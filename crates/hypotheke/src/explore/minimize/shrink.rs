@@ -1,0 +1,239 @@
+//! A trail is made as short as it can be: steps are left out, said at one place, asked for less; a bounded search looks for a shorter one;
+//! and of the start no more is kept than it takes.
+
+use crate::explore::minimize::needed::needed;
+use crate::explore::minimize::shorten::{MOST_REPLAYS, Shorten};
+use crate::explore::minimize::step::Step;
+use crate::explore::minimize::why::why;
+use crate::explore::model::claims::ClaimKind;
+use crate::explore::model::sentence::sentence;
+use crate::explore::report::{Explored, Status, Trail};
+use crate::explore::search::exploration::{Bounds, Exploration};
+use crate::explore::walks::walk::saved_and_loaded;
+use crate::language::Verb;
+use crate::narrow;
+use crate::ops::Action;
+use crate::snapshot::Departures;
+use crate::world::World;
+
+/// What a trail leads to.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub(in crate::explore) enum Aim {
+    /// A world that breaks a law.
+    Law,
+    /// A claim, by its number, broken or reached.
+    Claim(usize),
+}
+
+/// So many worlds the search at the end may see.
+const MOST_WORLDS: u64 = 20_000;
+
+/// Steps that were played, as far as where the aim is met.
+pub(in crate::explore) struct Replay {
+    steps: Vec<Step>,
+    before: World,
+    after: World,
+    message: String,
+    why: Vec<String>,
+}
+
+impl Replay {
+    pub(in crate::explore) fn said(&self) -> Vec<String> {
+        self.steps.iter().map(Step::to_string).collect()
+    }
+
+    fn into_trail(self) -> Trail {
+        Trail {
+            steps: self.said(),
+            message: self.message,
+            why: self.why,
+            walk: None,
+            start: None,
+            before: Box::new(self.before),
+            after: Box::new(self.after),
+        }
+    }
+}
+
+/// Which steps a replay may have.
+#[derive(Clone, Copy, PartialEq, Eq)]
+pub(in crate::explore) enum Within {
+    /// Those that the scope tries: what is made shorter must stay something that a search would find.
+    Scope,
+    /// Any: a smaller start makes other amounts of a stack the half or all of it.
+    Anything,
+}
+
+/// Plays the steps from a start; those that can't be applied any more are left out. Ends where the aim is met, if it is.
+pub(in crate::explore) fn replay(
+    exploration: &Exploration,
+    aim: Aim,
+    start: &World,
+    steps: &[Step],
+    within: Within,
+) -> Option<Replay> {
+    let mut world = start.clone();
+    let mut played = Vec::new();
+    let ended = |steps, before, after, message, why| Some(Replay { steps, before, after, message, why });
+    if let Some(message) = exploration.met(aim, &world) {
+        return ended(played, world.clone(), world, message, Vec::new());
+    }
+    let mut departures = Departures::new();
+    // While a holder is away in between, only the laws are judged.
+    let mut is_away = false;
+    for step in steps {
+        let Step::Operation(operation) = step else {
+            played.push(step.clone());
+            match saved_and_loaded(&world) {
+                Some(loaded) => world = loaded,
+                None if aim == Aim::Law => {
+                    let message = "what was written down is read back otherwise".to_owned();
+                    return ended(played, world.clone(), world, message, Vec::new());
+                }
+                None => return None,
+            }
+            continue;
+        };
+        let Ok(operation) = operation.resolve_with(&world, &departures) else { continue };
+        if within == Within::Scope && !exploration.scope.tries_form(&world, &operation) {
+            continue;
+        }
+        let meant = exploration.meant(&world, &operation);
+        let said = sentence(&world, &operation);
+        let before = world.clone();
+        if world.perform(&operation).is_err() {
+            continue;
+        }
+        match &operation.action {
+            Action::Depart { .. } if !exploration.scope.tries(Verb::Depart) => is_away = true,
+            Action::Arrive { .. } => is_away = false,
+            _ => {}
+        }
+        departures.extend(world.departed().iter().cloned());
+        played.push(Step::read(&said).unwrap_or_else(|| step.clone()));
+        let meant = exploration.were_meant(&world, &operation, meant);
+        let is_meant = matches!(aim, Aim::Claim(claim) if meant.contains(&claim));
+        let met = is_meant.then(|| "the last operation is applied".to_owned());
+        let met = met.or_else(|| exploration.met(aim, &world).filter(|_| aim == Aim::Law || !is_away));
+        if let Some(message) = met {
+            let why = why(&world);
+            return ended(played, before, world, message, why);
+        }
+    }
+    None
+}
+
+/// A trail that is made shorter.
+struct Shorter<'e> {
+    exploration: &'e Exploration,
+    aim: Aim,
+    best: Replay,
+    /// So many replays are left.
+    left: u32,
+}
+
+impl Shorten for Shorter<'_> {
+    fn steps(&self) -> &[Step] {
+        &self.best.steps
+    }
+
+    fn take(&mut self, steps: &[Step]) -> bool {
+        let Some(left) = self.left.checked_sub(1) else { return false };
+        self.left = left;
+        let found = replay(self.exploration, self.aim, &self.exploration.start, steps, Within::Scope);
+        let found = found.filter(|found| found.steps.len() <= self.best.steps.len());
+        let is_taken = found.is_some();
+        found.into_iter().for_each(|found| self.best = found);
+        is_taken
+    }
+
+    fn left(&mut self) -> &mut u32 {
+        &mut self.left
+    }
+}
+
+pub(in crate::explore) fn shorten(exploration: &Exploration, aim: Aim, said: &[String]) -> Trail {
+    let steps: Vec<Step> = said.iter().filter_map(|said| Step::read(said)).collect();
+    let Some(best) = replay(exploration, aim, &exploration.start, &steps, Within::Scope) else {
+        let start = Box::new(exploration.start.clone());
+        let message = "it can't be played again".to_owned();
+        let (before, after) = (start.clone(), start);
+        return Trail { steps: said.to_vec(), message, why: Vec::new(), walk: None, start: None, before, after };
+    };
+    let mut shorter = Shorter { exploration, aim, best, left: MOST_REPLAYS };
+    shorter.leave_out();
+    // No trail is shorter than what a search finds that goes by breadth, as far as it goes; and where it is as long, its steps are the
+    // plainer ones, each between slots.
+    let searched = search_for_a_shorter_one(exploration, aim, shorter.best.steps.len());
+    if let Some(steps) = searched {
+        shorter.left = MOST_REPLAYS;
+        shorter.take(&steps);
+    }
+    shorter.lower_counts();
+    shorter.leave_out_ids();
+    let mut trail = shorter.best.into_trail();
+    if !exploration.is_wanted(aim) {
+        trail.start = needed(exploration, aim, &trail.steps);
+    }
+    trail
+}
+
+fn search_for_a_shorter_one(exploration: &Exploration, aim: Aim, length: usize) -> Option<Vec<Step>> {
+    let depth = narrow::index(length);
+    let bounds = Bounds { depth: Some(depth), worlds: Some(MOST_WORLDS), ..Bounds::default() };
+    let found = exploration.only(aim)?.within(bounds).search();
+    let status = found.verdicts.into_iter().next().map(|verdict| verdict.status);
+    let trail = match (aim, status) {
+        (Aim::Law, _) => found.unlawful?.0,
+        (Aim::Claim(_), Some(Status::Broken(trail) | Status::Reached(trail))) => trail,
+        _ => return None,
+    };
+    trail.steps.iter().map(|said| Step::read(said)).collect()
+}
+
+impl Exploration {
+    /// What is so of a world, if it is what was aimed at.
+    fn met(&self, aim: Aim, world: &World) -> Option<String> {
+        match aim {
+            Aim::Law => self.breaks_a_law(world).then(|| "a law is broken".to_owned()),
+            Aim::Claim(claim) => {
+                let (claim, ready) = &self.claims[claim];
+                match claim.kind {
+                    ClaimKind::Always => ready.wrong(world),
+                    ClaimKind::Possible => ready.wrong(world).is_none().then(|| "it is so".to_owned()),
+                    ClaimKind::Never | ClaimKind::Recoverable => None,
+                }
+            }
+        }
+    }
+
+    /// Whether it is what somebody wants to be possible.
+    fn is_wanted(&self, aim: Aim) -> bool {
+        matches!(aim, Aim::Claim(claim) if self.claims[claim].0.kind == ClaimKind::Possible)
+    }
+
+    /// Tells of each trail that a search has found what of the start it takes.
+    pub(in crate::explore) fn tell_starts(&self, found: &mut Explored) {
+        for (index, verdict) in found.verdicts.iter_mut().enumerate() {
+            if let Status::Broken(trail) = &mut verdict.status {
+                self.tell_start(Aim::Claim(index), trail);
+            }
+        }
+        if let Some((trail, _)) = &mut found.unlawful {
+            self.tell_start(Aim::Law, trail);
+        }
+    }
+
+    fn tell_start(&self, aim: Aim, trail: &mut Trail) {
+        let steps: Option<Vec<Step>> = trail.steps.iter().map(|said| Step::read(said)).collect();
+        let Some(best) = steps.and_then(|steps| replay(self, aim, &self.start, &steps, Within::Scope)) else { return };
+        if best.steps.len() == trail.steps.len() {
+            let mut shorter = Shorter { exploration: self, aim, best, left: MOST_REPLAYS };
+            shorter.leave_out_ids();
+            if shorter.best.said() != trail.steps {
+                *trail = shorter.best.into_trail();
+            }
+            trail.start = needed(self, aim, &trail.steps);
+        }
+    }
+}

@@ -1,0 +1,93 @@
+//! A step that is played: by names, as a scenario writes it, so that it can be said otherwise.
+
+use std::fmt;
+
+use crate::language::{NamedAction, NamedOperation};
+
+/// What is played.
+#[derive(Clone, Debug)]
+pub(in crate::explore) enum Step {
+    Operation(Box<NamedOperation>),
+    SaveThenLoad,
+}
+
+/// How a scenario writes that the world is saved and loaded.
+pub(in crate::explore) const SAVE_THEN_LOAD: &str = "save then load";
+
+impl fmt::Display for Step {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Step::Operation(operation) => operation.fmt(f),
+            Step::SaveThenLoad => f.write_str(SAVE_THEN_LOAD),
+        }
+    }
+}
+
+impl Step {
+    /// A step as it is written; none if that can't be read.
+    pub(in crate::explore) fn read(text: &str) -> Option<Step> {
+        if text == SAVE_THEN_LOAD {
+            return Some(Step::SaveThenLoad);
+        }
+        text.parse().ok().map(|operation| Step::Operation(Box::new(operation)))
+    }
+
+    pub(in crate::explore) fn operation(&self) -> Option<&NamedOperation> {
+        match self {
+            Step::Operation(operation) => Some(operation),
+            Step::SaveThenLoad => None,
+        }
+    }
+
+    /// The places that it names.
+    pub(in crate::explore) fn places(&self) -> Vec<String> {
+        self.operation().map_or_else(Vec::new, |it| it.action.places().map(ToString::to_string).collect())
+    }
+
+    /// What is done, one by one.
+    pub(in crate::explore) fn actions(&self) -> Vec<&NamedAction> {
+        match self.operation().map(|operation| &operation.action) {
+            Some(NamedAction::Together { steps }) => steps.iter().map(|step| &step.action).collect(),
+            Some(action) => vec![action],
+            None => Vec::new(),
+        }
+    }
+
+    /// The same with one place where it has said another; itself if that can't be said.
+    pub(in crate::explore) fn with_place(&self, place: &str, instead: &str) -> Step {
+        let text = self.to_string();
+        let ends = |letter: char| letter == ' ' || letter == ';' || letter == '(' || letter == ')';
+        let words: String = text
+            .split_inclusive(ends)
+            .map(|word| match word.trim_end_matches(ends) {
+                said if said == place => word.replacen(place, instead, 1),
+                _ => word.to_owned(),
+            })
+            .collect();
+        Step::read(&words).unwrap_or_else(|| self.clone())
+    }
+
+    /// The same without saying which stack on the ground is meant; none if it does not say that.
+    pub(in crate::explore) fn of_any_on_the_ground(&self) -> Option<Step> {
+        let mut step = self.clone();
+        let Step::Operation(operation) = &mut step else { return None };
+        let NamedAction::PickUp { from, kind: Some(_), .. } = &mut operation.action else { return None };
+        from.take().map(|_| step)
+    }
+
+    /// How many are asked for, if it says so.
+    pub(in crate::explore) fn count(&self) -> Option<u32> {
+        self.operation()?.action.clone().count_mut().copied()
+    }
+
+    /// The same asking for so many, if it says how many.
+    pub(in crate::explore) fn with_count(&self, to: u32) -> Step {
+        let mut step = self.clone();
+        if let Step::Operation(operation) = &mut step
+            && let Some(count) = operation.action.count_mut()
+        {
+            *count = to;
+        }
+        step
+    }
+}

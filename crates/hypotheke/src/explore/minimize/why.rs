@@ -1,0 +1,124 @@
+//! Why an operation was applied: what was asked where something went, and what was found.
+
+use crate::id::KindId;
+use crate::quantity::Decimal;
+use crate::ruleset::Cap;
+use crate::world::{Bearer, End, Event, GROUND, World};
+
+/// What the latest operation was asked on its way, each in a sentence.
+pub(in crate::explore) fn why(world: &World) -> Vec<String> {
+    let mut found = Vec::new();
+    for event in world.events() {
+        match event {
+            Event::Transferred { kind, to, .. } if to.exists() => asked(world, *kind, to, &mut found),
+            Event::Swapped { one, other } => {
+                for end in [one, other] {
+                    let cell = world.cell(end.spot);
+                    if !cell.is_empty() {
+                        asked(world, world.rules().kind_id(cell.kind), end, &mut found);
+                    }
+                }
+            }
+            Event::Changed { at, .. } if at.exists() => {
+                let place = world.place_of_end(at).map_or_else(String::new, |place| world.place_name(place));
+                found.push(format!("a mark or a property of what lies in {place} is set whatever is admitted there"));
+            }
+            _ => {}
+        }
+    }
+    let mut seen = std::collections::BTreeSet::new();
+    found.retain(|line| seen.insert(line.clone()));
+    found
+}
+
+/// What a place asks of what comes there.
+fn asked(world: &World, kind: KindId, to: &End, found: &mut Vec<String>) {
+    let rules = world.rules();
+    let kind_name = rules.known_kind(kind).id();
+    if to.spot.is_ground() {
+        found.push(format!("the ground asks for nothing, and {kind_name} may be left there"));
+        return;
+    }
+    let before = found.len();
+    if let Some(limit) = slot_asks(world, kind, to) {
+        found.push(limit);
+    }
+    let mut at = to.spot.container;
+    loop {
+        container_asks(world, at, kind_name, to, found);
+        let state = world.state(at);
+        if state.parent == crate::world::Spot::NOWHERE || state.parent.is_ground() {
+            break;
+        }
+        at = state.parent.container;
+    }
+    if let Some(holder) = world.holder_of(at) {
+        holder_asks(world, holder, found);
+    }
+    if found.len() == before {
+        let name = world.container_name(world.container_id(to.spot.container));
+        found.push(format!("{name} asks for nothing of {kind_name} but an empty slot, or room on its like"));
+    }
+}
+
+fn slot_asks(world: &World, kind: KindId, to: &End) -> Option<String> {
+    let (rules, cell) = (world.rules(), world.cell(to.spot));
+    let filter = world.state(to.spot.container).slot_filter(rules, to.spot.slot)?;
+    let place = world.place_of_end(to).map_or_else(String::new, |place| world.place_name(place));
+    let written = rules.filter(filter).written();
+    Some(format!("{place} admits `{written}`: {} is that, of {} a slot", rules.known_kind(kind).id(), cell.count))
+}
+
+fn container_asks(world: &World, container: u32, kind: &str, to: &End, found: &mut Vec<String>) {
+    let rules = world.rules();
+    let state = world.state(container);
+    let name = world.container_name(world.container_id(container));
+    let Some(def) = world.container_def(world.container_id(container)) else { return };
+    if let Some(filter) = state.admits {
+        let written = rules.filter(filter).written();
+        let is_within = container != to.spot.container;
+        if !is_within {
+            let inside = if world.cell(to.spot).inner == GROUND {
+                String::new()
+            } else if def.is_deep() {
+                ", and so is all that lies in it".to_owned()
+            } else {
+                "; what lies in it is not asked (`deep` would)".to_owned()
+            };
+            found.push(format!("{name} admits `{written}`: {kind} is that{inside}"));
+        } else if !def.is_deep() {
+            found.push(format!(
+                "{name} admits `{written}`, but does not ask it of what comes into a pack (`deep` would)"
+            ));
+        }
+    }
+    if !def.may_take() {
+        found.push(format!("nothing may be taken out of {name} again"));
+    }
+    if let Some(cap) = def.weight_cap() {
+        found.push(weighs(world, &name, world.container_weight(world.container_id(container)), cap));
+    }
+    caps_ask(world, &name, def.caps(), Bearer::Container(container), found);
+}
+
+fn holder_asks(world: &World, holder: u32, found: &mut Vec<String>) {
+    let id = world.holder_id(holder);
+    let Some(def) = world.holder_def(id) else { return };
+    let name = world.holder_name(id).to_owned();
+    if let Some(cap) = def.weight_cap() {
+        found.push(weighs(world, &name, world.holder_weight(id), cap));
+    }
+    caps_ask(world, &name, def.caps(), Bearer::Holder(holder), found);
+}
+
+fn weighs(world: &World, name: &str, weight: Decimal, cap: Decimal) -> String {
+    let unit = world.rules().weight_unit();
+    format!("{name} weighs {weight} of {cap} {unit}").trim_end().to_owned()
+}
+
+fn caps_ask(world: &World, name: &str, caps: &[Cap], bearer: Bearer, found: &mut Vec<String>) {
+    for cap in caps {
+        let of = world.rules().filter(cap.of).written();
+        found.push(format!("{name} has {} of {} `{of}`", world.capped(bearer, cap.number), cap.count));
+    }
+}

@@ -1,0 +1,657 @@
+//! What must hold of every world that play can reach, never happen, or stay possible.
+
+use std::fmt;
+
+use crate::explore::model::tried::VerbUse;
+use crate::filter::{Comparison, Filter, Test};
+use crate::id::{HolderId, KindId, PropertyId};
+use crate::language::{Claimable, LineParser, Path, SentenceError, Verb, lex};
+use crate::narrow;
+use crate::ops::{Action, Operation};
+use crate::quantity::Decimal;
+use crate::ruleset::What;
+use crate::scenario::parse::lines;
+use crate::scenario::{Check, Claim as Measured, DifferenceRow, Finding, Line, hold};
+use crate::text::{Span, Word};
+use crate::world::{Class, ClassView, End, Event, Place, Spot, World};
+
+/// What a claim says.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum ClaimKind {
+    /// It holds of every world.
+    Always,
+    /// Such an operation is never applied.
+    Never,
+    /// Some world is so.
+    Possible,
+    /// From every world such a world can be reached.
+    Recoverable,
+}
+
+impl ClaimKind {
+    /// All of them.
+    pub const ALL: [ClaimKind; 4] = [ClaimKind::Always, ClaimKind::Never, ClaimKind::Possible, ClaimKind::Recoverable];
+
+    /// As it is written.
+    #[must_use]
+    pub fn word(self) -> &'static str {
+        match self {
+            ClaimKind::Always => "always",
+            ClaimKind::Never => "never",
+            ClaimKind::Possible => "possible",
+            ClaimKind::Recoverable => "recoverable",
+        }
+    }
+}
+
+/// A claim as it is written.
+#[derive(Clone, Debug)]
+pub struct Claim {
+    pub(in crate::explore) kind: ClaimKind,
+    pub(in crate::explore) text: String,
+    pub(in crate::explore) span: Span,
+    pub(in crate::explore) said: Said,
+}
+
+impl Claim {
+    /// What sort of claim it is.
+    #[must_use]
+    pub fn kind(&self) -> ClaimKind {
+        self.kind
+    }
+
+    /// Where it stands in the file.
+    #[must_use]
+    pub fn span(&self) -> Span {
+        self.span
+    }
+
+    /// Its sentence.
+    #[must_use]
+    pub fn text(&self) -> &str {
+        &self.text
+    }
+}
+
+impl Claim {
+    /// The claim as a line of the `end` of a scenario, if a scenario can say it: of the contents of a place it counts what is there.
+    pub(in crate::explore) fn as_check(&self, world: &World) -> Option<String> {
+        let name = |part: &Part| match &part.filter {
+            Filter::Name(name) => Some(name.to_string()),
+            _ => None,
+        };
+        match &self.said {
+            Said::Check(_) => Some(self.text.clone()),
+            Said::NoneIn(part, place) => Some(format!("count of {} in {place} = 0", name(part)?)),
+            Said::AllIn(part, place) => {
+                let name = name(part)?;
+                let count = world.count(world.rules().what(&name)?, None);
+                Some(format!("count of {name} in {place} = {count}"))
+            }
+            Said::NoneWith(..) | Said::InAll { .. } | Said::Operation(_) => None,
+        }
+    }
+}
+
+impl fmt::Display for Claim {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{} {}", self.kind.word(), self.text)
+    }
+}
+
+/// A sentence, its names not looked up yet.
+#[derive(Clone, Debug)]
+pub(in crate::explore) enum Said {
+    /// As at the end of a scenario.
+    Check(Line<Check>),
+    /// `no A lies with B`
+    NoneWith(Part, Part),
+    /// `no A in PLACE`
+    NoneIn(Part, Path),
+    /// `all A in PLACE`
+    AllIn(Part, Path),
+    /// `count of NAME in all containers <= 12`
+    InAll { name: Word, comparison: Comparison, number: Decimal },
+    /// `drop logbook`, `move fuel to sled`
+    Operation(Pattern),
+}
+
+/// A filter within a sentence.
+#[derive(Clone, Debug)]
+pub(in crate::explore) struct Part {
+    pub(in crate::explore) filter: Filter,
+    /// Where its text begins in the file.
+    pub(in crate::explore) origin: usize,
+}
+
+/// Operations that are alike.
+#[derive(Clone, Debug)]
+pub(in crate::explore) struct Pattern {
+    pub(in crate::explore) verb: Verb,
+    pub(in crate::explore) name: Option<Word>,
+    pub(in crate::explore) from: Option<Path>,
+    pub(in crate::explore) to: Option<Path>,
+}
+
+/// What the name in a claim about operations stands for.
+#[derive(Clone, Copy, Debug)]
+pub(in crate::explore) enum Subject {
+    Items(What),
+    /// The property that is set.
+    Property(PropertyId),
+}
+
+pub(in crate::explore) fn read(kind: ClaimKind, content: &str, offset: usize) -> Result<Said, SentenceError> {
+    let mut tokens = Vec::new();
+    lex(content, offset, &mut tokens);
+    let mut parser = LineParser::new(&tokens, Span::new(offset, offset + content.len()));
+    if kind == ClaimKind::Never {
+        return pattern(&mut parser).map(Said::Operation);
+    }
+    if let Some(rest) = content.strip_prefix("no ") {
+        return none(rest, offset + 3);
+    }
+    if let Some(rest) = content.strip_prefix("all ") {
+        let (what, place) = in_place(rest, offset + 4)?;
+        return Ok(Said::AllIn(what, place));
+    }
+    if content.starts_with("count of ") && content.contains(" in all containers ") {
+        return in_all(&mut parser);
+    }
+    let check = lines::check(&mut parser)?;
+    let span = Span::new(offset, offset + content.len());
+    if matches!(check, Check::LyingAt { .. }) {
+        let error = SentenceError::new(span, "a search lets all fall at one position");
+        return Err(error.help("say what lies on the ground: `ground: 1 flare`"));
+    }
+    if matches!(check, Check::Events { .. } | Check::SameWorld { .. } | Check::NothingChanged) {
+        let error = SentenceError::new(span, "this is about more than one world");
+        return Err(error.help("a claim is about each world by itself"));
+    }
+    Ok(Said::Check(Line { item: check, span, comments: Vec::new(), remark: None }))
+}
+
+fn none(rest: &str, offset: usize) -> Result<Said, SentenceError> {
+    match rest.split_once(" lies with ") {
+        Some((one, other)) => {
+            let second = offset + one.len() + " lies with ".len();
+            Ok(Said::NoneWith(part(one, offset)?, part(other, second)?))
+        }
+        None => in_place(rest, offset).map(|(what, place)| Said::NoneIn(what, place)),
+    }
+}
+
+fn in_place(rest: &str, offset: usize) -> Result<(Part, Path), SentenceError> {
+    let whole = Span::new(offset, offset + rest.len());
+    let Some((what, place)) = rest.rsplit_once(" in ") else {
+        let error = SentenceError::new(whole, "here is missing where");
+        return Err(
+            error.help("as in `no fuel in locker-a`, `all radio in surveyor`, `no clean lies with contaminated`")
+        );
+    };
+    let at = Span::new(whole.end() - place.len(), whole.end());
+    let mut tokens = Vec::new();
+    lex(place, at.start(), &mut tokens);
+    let mut parser = LineParser::new(&tokens, at);
+    let path = parser.path()?;
+    parser.end()?;
+    Ok((part(what, offset)?, path))
+}
+
+fn part(text: &str, origin: usize) -> Result<Part, SentenceError> {
+    let filter = text.parse::<Filter>().map_err(|error| {
+        let told = SentenceError::new(error.span().shifted(origin), error.to_string());
+        match error.help_text() {
+            Some(help) => told.help(help),
+            None => told,
+        }
+    })?;
+    Ok(Part { filter, origin })
+}
+
+fn in_all(parser: &mut LineParser<'_, '_>) -> Result<Said, SentenceError> {
+    parser.require_keyword("count")?;
+    parser.require_keyword("of")?;
+    let name = parser.word("a kind, a tag or a mark")?;
+    for word in ["in", "all", "containers"] {
+        parser.require_keyword(word)?;
+    }
+    let comparison = parser.comparison()?;
+    let number = parser.decimal()?;
+    parser.end()?;
+    Ok(Said::InAll { name, comparison, number })
+}
+
+fn pattern(parser: &mut LineParser<'_, '_>) -> Result<Pattern, SentenceError> {
+    let mut verb = parser.word("what is never done, such as `drop logbook`")?;
+    if verb.as_str() == "pick" && parser.keyword("up") {
+        verb = Word::new("pick-up", verb.span());
+    }
+    let Some(of_word) = Verb::of_word(verb.as_str()).filter(|verb| verb.row().claimable != Claimable::Never) else {
+        let known = Verb::ALL.into_iter().filter(|verb| verb.row().claimable != Claimable::Never).map(Verb::word);
+        let error = SentenceError::new(verb.span(), format!("`{verb}` is nothing that is played"));
+        return Err(error.help(format!("it is one of {}", known.collect::<Vec<_>>().join(", "))));
+    };
+    let is_place = |parser: &LineParser<'_, '_>| ["from", "to", "in"].iter().any(|word| parser.keyword_ahead(word));
+    let takes_place = of_word.row().claimable == Claimable::Place;
+    let what = if of_word == Verb::Set { "a property, a kind, a tag or a mark" } else { "a kind, a tag or a mark" };
+    let has_name = !(parser.is_empty() || is_place(parser) || takes_place);
+    let name = if has_name { Some(parser.word(what)?) } else { None };
+    let is_named = takes_place && !parser.is_empty() && !is_place(parser);
+    let from = if is_named || parser.keyword("from") { Some(parser.path()?) } else { None };
+    let to = if parser.keyword("to") || parser.keyword("in") { Some(parser.path()?) } else { None };
+    parser.end()?;
+    Ok(Pattern { verb: of_word, name, from, to })
+}
+
+/// A filter with its names looked up.
+#[derive(Clone, Debug)]
+pub(in crate::explore) struct Named {
+    pub(in crate::explore) test: Test,
+    pub(in crate::explore) text: String,
+}
+
+/// A claim with all names looked up.
+#[derive(Clone, Debug)]
+pub(in crate::explore) enum Ready {
+    /// Of a count, what is counted.
+    Check(Check, Option<What>),
+    NoneWith(Named, Named),
+    NoneIn(Named, Path),
+    AllIn(Named, Path),
+    InAll {
+        what: What,
+        name: String,
+        comparison: Comparison,
+        number: Decimal,
+    },
+    Operation {
+        pattern: Pattern,
+        named: Option<Subject>,
+    },
+}
+
+/// Whether a count is as it is said to be. Most often it is, and nothing has to be told.
+fn is_right_count(world: &World, check: &Check, what: What) -> bool {
+    let Check::Measure { claim: Measured::Count(_, path), comparison, number, .. } = check else { return false };
+    let Ok(place) = path.as_ref().map(|path| world.place(path, None)).transpose() else { return false };
+    comparison.holds(&hold::whole(world.count(what, place)), number)
+}
+
+impl Ready {
+    /// What is wrong with a world, if it is not so.
+    pub(in crate::explore) fn wrong(&self, world: &World) -> Option<String> {
+        match self {
+            Ready::Check(check, Some(what)) if is_right_count(world, check, *what) => None,
+            Ready::Check(check, _) => match hold::finding(world, check) {
+                Ok(None) => None,
+                Ok(Some(finding)) => Some(told(&finding)),
+                Err(unknown) => Some(unknown.to_string()),
+            },
+            Ready::NoneWith(one, other) => lies_with(world, &one.test, &other.test),
+            Ready::NoneIn(test, path) => {
+                let place = world.place(path, None).ok()?;
+                let found = world
+                    .all_stacks_in(Some(place))
+                    .into_iter()
+                    .find(|stack| admits(world, &test.test, stack.cell_class()));
+                found.map(|stack| format!("{} lies in {path}", hold::item_text(stack)))
+            }
+            Ready::AllIn(test, path) => {
+                let inside: Vec<_> = match world.place(path, None) {
+                    Ok(place) => world.all_stacks_in(Some(place)).iter().map(|stack| stack.id()).collect(),
+                    Err(_) => Vec::new(),
+                };
+                let all = world.all_stacks_in(None).into_iter();
+                let found = all
+                    .filter(|stack| admits(world, &test.test, stack.cell_class()))
+                    .find(|stack| !inside.contains(&stack.id()));
+                found.map(|stack| {
+                    let at = world.place_of(stack.id()).map_or_else(String::new, |place| world.place_name(place));
+                    format!("{} lies at {at}, not in {path}", hold::item_text(stack))
+                })
+            }
+            Ready::InAll { what, name, comparison, number } => {
+                let on_ground = world.count(*what, Some(Place::Ground));
+                let count = world.count(*what, None).saturating_sub(on_ground);
+                let found = Decimal::from(narrow::at_most(count));
+                let told = || format!("count of {name} in all containers is {found}");
+                (!comparison.holds(&found, number)).then(told)
+            }
+            Ready::Operation { .. } => None,
+        }
+    }
+
+    /// The places that it names.
+    pub(in crate::explore) fn places(&self) -> Vec<&Path> {
+        match self {
+            Ready::Check(check, _) => match check {
+                Check::Places { places, .. } => places.iter().collect(),
+                Check::Measure { claim, .. } => claim.place().into_iter().collect(),
+                Check::Contents { place, .. } => vec![place],
+                Check::Burden { holder, .. } | Check::Shortcuts { holder, .. } => vec![holder],
+                Check::Origin { holder, slot } => std::iter::once(holder).chain(slot).collect(),
+                Check::PointsAt { shortcut, .. } => vec![shortcut],
+                Check::Open { container, holder, .. } => vec![container, holder],
+                // These are about more than one world, and no claims.
+                Check::LyingAt { .. } | Check::Events { .. } | Check::SameWorld { .. } | Check::NothingChanged => {
+                    Vec::new()
+                }
+            },
+            Ready::NoneIn(_, place) | Ready::AllIn(_, place) => vec![place],
+            Ready::Operation { pattern, .. } => pattern.from.iter().chain(&pattern.to).collect(),
+            Ready::NoneWith(..) | Ready::InAll { .. } => Vec::new(),
+        }
+    }
+
+    /// What the claim speaks of, a bit each: if one of these never occurs, the claim holds whatever the rules are.
+    pub(in crate::explore) fn speaks_of(&self) -> u8 {
+        match self {
+            Ready::NoneIn(..) | Ready::NoneWith(..) => FIRST | SECOND,
+            Ready::AllIn(..) => FIRST,
+            Ready::InAll { comparison, number, .. } => counts_if_zero(*comparison, number),
+            Ready::Check(Check::Measure { claim: Measured::Count(..), comparison, number, .. }, Some(_)) => {
+                counts_if_zero(*comparison, number)
+            }
+            // These depend on more than the contents of the place: on its size, and on what its holder carries.
+            Ready::Check(Check::Measure { claim: Measured::FreeSlots(_) | Measured::RoomFor(..), .. }, _) => 0,
+            Ready::Check(..) if !self.places().is_empty() => FIRST,
+            // Of an operation it is known by its verb.
+            Ready::Check(..) | Ready::Operation { .. } => 0,
+        }
+    }
+
+    /// Which of these occur in a world.
+    pub(in crate::explore) fn occurs(&self, world: &World) -> u8 {
+        let any =
+            |test: &Named| world.all_stacks_in(None).iter().any(|stack| admits(world, &test.test, stack.cell_class()));
+        let bits = |first: bool, second: bool| (u8::from(first) * FIRST) | (u8::from(second) * SECOND);
+        match self {
+            Ready::NoneIn(test, path) => {
+                let is_entered = world.place(path, None).is_ok_and(|place| !world.stacks_in(Some(place)).is_empty());
+                bits(any(test), is_entered)
+            }
+            Ready::NoneWith(one, other) => bits(any(one), any(other)),
+            Ready::AllIn(test, _) => bits(any(test), false),
+            Ready::InAll { what, .. } => bits(world.count(*what, None) > 0, false),
+            Ready::Check(Check::Measure { claim: Measured::Count(_, path), .. }, Some(what)) => {
+                let place = path.as_ref().map(|path| world.place(path, None)).transpose();
+                bits(place.is_ok_and(|place| world.count(*what, place) > 0), false)
+            }
+            Ready::Check(check, _) => bits(self.places().into_iter().any(|path| is_used(world, check, path)), false),
+            Ready::Operation { .. } => 0,
+        }
+    }
+
+    /// What the claim speaks of and what never occurred.
+    pub(in crate::explore) fn why_vacuous(&self, occurred: u8, verbs: &[VerbUse]) -> Vec<String> {
+        let missing = self.speaks_of() & !occurred;
+        let mut found = Vec::new();
+        let mut note = |bit: u8, text: String| found.extend((missing & bit != 0).then_some(text));
+        match self {
+            Ready::NoneIn(test, path) => {
+                note(FIRST, format!("no item was `{}`", test.text));
+                note(SECOND, format!("{path} never contained anything"));
+            }
+            Ready::NoneWith(one, other) => {
+                note(FIRST, format!("no item was `{}`", one.text));
+                note(SECOND, format!("no item was `{}`", other.text));
+            }
+            Ready::AllIn(test, _) => note(FIRST, format!("no item was `{}`", test.text)),
+            Ready::InAll { name, .. } => note(FIRST, format!("there never was any {name}")),
+            Ready::Check(Check::Measure { claim: Measured::Count(name, path), .. }, _) => match path {
+                Some(path) => note(FIRST, format!("{path} never contained any {name}")),
+                None => note(FIRST, format!("there never was any {name}")),
+            },
+            Ready::Check(Check::Open { container, holder, .. }, _) => {
+                note(FIRST, format!("{container} was never open to {holder}"));
+            }
+            Ready::Check(Check::Shortcuts { holder, .. }, _) => note(FIRST, format!("{holder} never had a shortcut")),
+            Ready::Check(Check::PointsAt { shortcut, .. }, _) => {
+                note(FIRST, format!("{shortcut} never pointed at anything"));
+            }
+            Ready::Check(..) => {
+                let places: Vec<String> = self.places().into_iter().map(ToString::to_string).collect();
+                note(FIRST, format!("{} never contained anything", places.join(", ")));
+            }
+            Ready::Operation { pattern, .. } => match verbs.iter().find(|it| it.verb == pattern.verb) {
+                None => found.push(format!("`{}` is not in the scope", pattern.verb.word())),
+                Some(used) if used.applied == 0 => found.push(format!("`{}` was never applied", pattern.verb.word())),
+                Some(_) => {}
+            },
+        }
+        found
+    }
+
+    /// Whether an operation may be one that the claim forbids, judged before it is performed. What only its outcome shows is
+    /// judged afterwards: [`Ready::was_meant`].
+    pub(in crate::explore) fn is_meant(&self, world: &World, operation: &Operation) -> bool {
+        let Ready::Operation { pattern, named } = self else { return false };
+        if let Action::Together { steps } = &operation.action {
+            return steps.iter().any(|step| self.is_meant(world, step));
+        }
+        let ends = Ends::of(operation);
+        if ends.verb != pattern.verb {
+            return false;
+        }
+        let matches = |(from, to): (Option<Place>, Option<Place>)| {
+            let is_at = |place: Option<Place>, path: &Path| {
+                // Where the outcome decides, it is judged afterwards.
+                let Some(place) = place else { return !ends.is_place_known };
+                world.place(path, None).is_ok_and(|wanted| is_within(world, place, wanted))
+            };
+            pattern.from.as_ref().is_none_or(|path| is_at(from, path))
+                && pattern.to.as_ref().is_none_or(|path| is_at(to, path))
+        };
+        let either_way = matches((ends.from, ends.to)) || ends.is_exchange && matches((ends.to, ends.from));
+        either_way && named.is_none_or(|named| is_named(world, operation, &ends, named))
+    }
+
+    /// Whether the latest operation was one that the claim forbids, of those that [may be](Ready::is_meant).
+    pub(in crate::explore) fn was_meant(&self, world: &World, operation: &Operation) -> bool {
+        let Ready::Operation { pattern, named } = self else { return true };
+        if matches!(operation.action, Action::Together { .. }) {
+            return self.moved(world, *named);
+        }
+        let ends = Ends::of(operation);
+        if !ends.is_place_known
+            && let Some(path) = &pattern.to
+        {
+            let wanted = world.place(path, None);
+            let is_there = |end: &End| {
+                let place = world.place_of_end(end);
+                place.zip(wanted.as_ref().ok()).is_some_and(|(place, wanted)| is_within(world, place, *wanted))
+            };
+            let reached = world.events().iter().any(|event| match event {
+                Event::Transferred { to, .. } => is_there(to),
+                Event::Swapped { one, other } => is_there(one) || is_there(other),
+                _ => false,
+            });
+            if !reached {
+                return false;
+            }
+        }
+        // A slot and a stack are known before; of a whole place the events tell what it gave.
+        !ends.is_whole || self.moved(world, *named)
+    }
+
+    /// Whether the latest operation moved what is named, or named no items.
+    fn moved(&self, world: &World, named: Option<Subject>) -> bool {
+        let Some(Subject::Items(what)) = named else { return true };
+        let is_it = |kind: KindId, class: Class| match what {
+            What::Kind(wanted) => kind == wanted,
+            What::Tag(tag) => world.rules().known_kind(kind).has_tag(tag),
+            What::Mark(mark) => world.classes.key(class.0).is_some_and(|key| key.marks.contains(&mark)),
+        };
+        world.events().iter().any(|event| match event {
+            Event::Transferred { kind, class, .. } => is_it(*kind, *class),
+            // What is exchanged, changed or opened names its slot.
+            _ => true,
+        }) || world.events().is_empty()
+    }
+}
+
+/// The things that a claim speaks of.
+const FIRST: u8 = 1;
+const SECOND: u8 = 2;
+
+/// Whether something is at a place that a check names, or whatever else the check is about.
+fn is_used(world: &World, check: &Check, path: &Path) -> bool {
+    let Ok(place) = world.place(path, None) else { return false };
+    let is_bound = |holder: HolderId| world.shortcuts(holder).any(|kind| kind.is_some());
+    match (check, place) {
+        (Check::Open { holder, .. }, Place::Container(container)) => match world.place(holder, None) {
+            Ok(Place::Holder(holder)) => world.has_opened(holder, container),
+            _ => false,
+        },
+        (Check::Open { .. }, _) => false,
+        (Check::Shortcuts { .. }, Place::Holder(holder)) => is_bound(holder),
+        (Check::PointsAt { .. }, Place::Shortcut(holder, nth)) => {
+            world.shortcuts(holder).nth(nth as usize).flatten().is_some()
+        }
+        _ => !world.stacks_in(Some(place)).is_empty(),
+    }
+}
+
+/// A count speaks of items only if it is as claimed where there are none.
+fn counts_if_zero(comparison: Comparison, number: &Decimal) -> u8 {
+    if comparison.holds(&Decimal::default(), number) { FIRST } else { 0 }
+}
+
+/// Whether what an operation takes, changes or creates is what a claim names.
+fn is_named(world: &World, operation: &Operation, ends: &Ends, named: Subject) -> bool {
+    let what = match (named, &operation.action) {
+        (Subject::Property(property), Action::Set { property: set, .. }) => return property == *set,
+        (Subject::Property(_), _) => return false,
+        // The mark that is set or taken away.
+        (
+            Subject::Items(What::Mark(mark)),
+            Action::Mark { mark: changed, .. } | Action::Unmark { mark: changed, .. },
+        ) if mark == *changed => {
+            return true;
+        }
+        (Subject::Items(what), _) => what,
+    };
+    let is_of = |kind: KindId| match what {
+        What::Kind(wanted) => wanted == kind,
+        What::Tag(tag) => world.rules().known_kind(kind).has_tag(tag),
+        What::Mark(_) => false,
+    };
+    let any_there = |place: Option<Place>| {
+        place.is_some_and(|place| world.stacks_in(Some(place)).iter().any(|stack| stack.is(what)))
+    };
+    match &operation.action {
+        Action::Create { kind, variant, .. } => {
+            is_of(*kind) || matches!(what, What::Mark(mark) if variant.marks().contains(&mark))
+        }
+        Action::Bind { kind, .. } => is_of(*kind),
+        Action::Unbind { at } => {
+            let Place::Shortcut(holder, shortcut) = *at else { return false };
+            world.shortcuts(holder).nth(shortcut as usize).flatten().is_some_and(is_of)
+        }
+        Action::Swap { .. } => any_there(ends.from) || any_there(ends.to),
+        _ => any_there(ends.from),
+    }
+}
+
+/// The verb of an operation and the places between which it goes.
+struct Ends {
+    verb: Verb,
+    from: Option<Place>,
+    to: Option<Place>,
+    /// Whether the places are known before the operation is performed.
+    is_place_known: bool,
+    /// It goes both ways.
+    is_exchange: bool,
+    /// It names a whole container, holder or the ground, which gives what it has.
+    is_whole: bool,
+}
+
+impl Ends {
+    fn of(operation: &Operation) -> Ends {
+        let verb = operation.action.verb();
+        let (from, to) = operation.ends();
+        let is_stack = |place: &Place| matches!(place, Place::Slot(..) | Place::OnGround(_) | Place::Hand(_));
+        Ends {
+            verb,
+            from,
+            to,
+            is_place_known: !matches!(verb, Verb::Equip | Verb::Unequip | Verb::Return | Verb::Leave) || to.is_some(),
+            is_exchange: verb == Verb::Swap,
+            is_whole: from.is_some_and(|from| !is_stack(&from))
+                && !matches!(verb, Verb::Create | Verb::Bind | Verb::Unbind),
+        }
+    }
+}
+
+/// Whether a place is the wanted one, or in it at any depth.
+fn is_within(world: &World, place: Place, wanted: Place) -> bool {
+    if place == wanted {
+        return true;
+    }
+    let container = match place {
+        Place::Slot(container, _) | Place::Container(container) => container,
+        Place::OnGround(_) => return wanted == Place::Ground,
+        Place::Hand(holder) | Place::Shortcut(holder, _) => return wanted == Place::Holder(holder),
+        Place::Holder(_) | Place::Ground => return false,
+    };
+    let around = around(world, container.index);
+    match wanted {
+        Place::Container(wanted) => around.contains(&wanted.index),
+        Place::Holder(holder) => world.holder_of(container.index) == Some(holder.index),
+        Place::Ground => around.last().is_some_and(|&outer| {
+            let parent = world.state(outer).parent;
+            parent != Spot::NOWHERE && parent.is_ground()
+        }),
+        _ => false,
+    }
+}
+
+/// A container and those around it, from the inside out.
+pub(in crate::explore) fn around(world: &World, container: u32) -> Vec<u32> {
+    let outer = |&container: &u32| {
+        let parent = world.state(container).parent;
+        (parent != Spot::NOWHERE && !parent.is_ground()).then_some(parent.container)
+    };
+    std::iter::successors(Some(container), outer).collect()
+}
+
+/// What there is instead of what must be.
+fn told(finding: &Finding) -> String {
+    match finding {
+        Finding::Contents { place, rows } => {
+            let row = |row: &DifferenceRow| format!("{} {}", row.found, row.item);
+            let wrong: Vec<String> = rows.iter().filter(|it| !it.holds).map(row).collect();
+            format!("{place} has {}", wrong.join(", "))
+        }
+        Finding::Measure { what, found, unit, .. } => format!("{what} is {found} {unit}").trim_end().to_owned(),
+        Finding::Answer { found, .. } => found.clone(),
+        Finding::List { what, found, .. } => format!("{what}: {}", found.join(", ")),
+        _ => "it is otherwise".to_owned(),
+    }
+}
+
+fn admits(world: &World, test: &Test, (kind, class): (u32, u32)) -> bool {
+    let rules = world.rules();
+    match world.classes.key(class) {
+        None => test.admits(&rules.known_kind_at(kind)),
+        Some(key) => test.admits(&ClassView { rules, key }),
+    }
+}
+
+/// Two stacks lie with each other if they are in one container, be it in packs.
+fn lies_with(world: &World, one: &Test, other: &Test) -> Option<String> {
+    for container in world.containers() {
+        let stacks = world.all_stacks_in(Some(Place::Container(container)));
+        let with =
+            |test: &Test| stacks.iter().filter(|stack| admits(world, test, stack.cell_class())).collect::<Vec<_>>();
+        let (ones, others) = (with(one), with(other));
+        // One stack may satisfy both; it does not lie with itself.
+        let pair = ones.iter().find_map(|first| Some((first, others.iter().find(|it| it.id() != first.id())?)));
+        if let Some((first, second)) = pair {
+            let (first, second) = (hold::item_text(**first), hold::item_text(**second));
+            return Some(format!("{first} lies with {second} in {}", world.container_name(container)));
+        }
+    }
+    None
+}

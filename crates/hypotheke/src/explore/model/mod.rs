@@ -1,0 +1,11 @@
+//! What is explored: the claims that must hold, the scope of what is tried, and the operations in it.
+
+pub(super) mod claims;
+pub(super) mod faults;
+pub(super) mod file;
+pub(super) mod load;
+pub(super) mod moves;
+pub(super) mod scope;
+pub(super) mod sentence;
+pub(super) mod tried;
+pub(super) mod vacuity;

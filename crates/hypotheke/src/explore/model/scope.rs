@@ -1,0 +1,195 @@
+//! The scope of an exploration: which operations it tries, and what it leaves out.
+
+use crate::explore::state::symmetry::Alike;
+use crate::id::{ContainerId, HolderId, KindId, MarkId, PropertyId};
+use crate::language::Amount;
+use crate::language::{Effects, Verb};
+use crate::narrow;
+use crate::ops::{Action, Operation, Outcome};
+use crate::quantity::Decimal;
+use crate::world::{Place, World};
+
+/// What goes wrong between operations, at any step of a walk and in every state of a search.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub(in crate::explore) enum Fault {
+    /// The world is saved and loaded.
+    SaveThenLoad,
+    /// A holder leaves with something in its hand, and comes back.
+    Leave,
+}
+
+/// Which amounts of a stack are tried.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub(in crate::explore) enum Amounts {
+    /// One, half rounded up, all, and as many as fit.
+    #[default]
+    Some,
+    /// Every number of items, and as many as fit.
+    Every,
+}
+
+/// Which operations are tried.
+#[derive(Clone, Debug, Default)]
+pub(in crate::explore) struct Scope {
+    pub(in crate::explore) faults: Vec<Fault>,
+    /// In the order of [`Verb::ALL`].
+    pub(in crate::explore) verbs: Vec<Verb>,
+    /// Whether the verbs were named; if not, there is no bound to what a comparison tries.
+    pub(in crate::explore) has_verbs: bool,
+    /// The containers and the actors, where they were named: what departs and comes back has a different handle.
+    pub(in crate::explore) container_names: Option<Vec<String>>,
+    pub(in crate::explore) actor_names: Option<Vec<String>>,
+    /// The holders that act.
+    pub(in crate::explore) actors: Vec<HolderId>,
+    /// Whether the game itself does what holders do: everything is open to it.
+    pub(in crate::explore) game_acts: bool,
+    /// A container of the ruleset must be opened or is exclusive, so that it matters who acts.
+    pub(in crate::explore) has_doors: bool,
+    /// Operations name whole containers and holders too.
+    pub(in crate::explore) whole_places: bool,
+    /// Operations name the hands of actors.
+    pub(in crate::explore) hands: bool,
+    pub(in crate::explore) amounts: Amounts,
+    pub(in crate::explore) containers: Vec<ContainerId>,
+    /// Marks that stacks get and lose.
+    pub(in crate::explore) set: Vec<MarkId>,
+    pub(in crate::explore) unset: Vec<MarkId>,
+    /// Properties and the values that they get.
+    pub(in crate::explore) values: Vec<(PropertyId, Decimal)>,
+    /// Kinds of which items come into the world, and how many of each there may be.
+    pub(in crate::explore) created: Vec<(KindId, u64)>,
+    pub(in crate::explore) consumed: Vec<KindId>,
+    /// The world that it starts from is over a limit already, and nothing has to bring that in order.
+    pub(in crate::explore) starts_over_limits: bool,
+    /// A claim names a stack by its id, so that ids are a part of the state.
+    pub(in crate::explore) has_ids: bool,
+    /// The containers whose slot order makes no difference; none if symmetry is off.
+    pub(in crate::explore) alike: Alike,
+}
+
+impl Scope {
+    pub(in crate::explore) fn tries(&self, verb: Verb) -> bool {
+        self.verbs.contains(&verb)
+    }
+
+    /// What the verbs read and write.
+    pub(in crate::explore) fn effects(&self) -> impl Iterator<Item = Effects> + '_ {
+        self.verbs.iter().map(|verb| verb.effects())
+    }
+
+    /// Completes what follows from the rest: whether hands take part.
+    pub(in crate::explore) fn complete(mut self, world: &World) -> Scope {
+        for (verb, is_tried) in [
+            (Verb::Mark, !self.set.is_empty()),
+            (Verb::Unmark, !self.unset.is_empty()),
+            (Verb::Create, !self.created.is_empty()),
+            (Verb::Consume, !self.consumed.is_empty()),
+            (Verb::Set, !self.values.is_empty()),
+        ] {
+            if is_tried {
+                self.verbs.push(verb);
+            }
+        }
+        self.verbs.sort_unstable();
+        self.verbs.dedup();
+        let held = world.holders().any(|holder| world.hand(holder).is_some());
+        self.hands = held || self.effects().any(|effects| effects.hand);
+        self.starts_over_limits =
+            crate::audit(world.rules(), &world.snapshot()).iter().any(|found| found.law().is_limit());
+        self
+    }
+
+    /// Whether handles may change when an operation is applied.
+    pub(in crate::explore) fn changes_handles(&self) -> bool {
+        !self.faults.is_empty() || self.tries(Verb::Depart) || self.tries(Verb::Arrive)
+    }
+
+    pub(in crate::explore) fn is_alike(&self, world: &World, container: u32) -> bool {
+        self.alike.is_alike(world, container)
+    }
+
+    /// Whether a world breaks a law. A mark may make a stack unfit where it is, so that it is over a limit, and so may the start;
+    /// nothing else may.
+    pub(in crate::explore) fn is_against_the_laws(&self, world: &World) -> bool {
+        let may_be_over = self.starts_over_limits || self.effects().any(|effects| effects.variants);
+        crate::audit(world.rules(), &world.snapshot()).iter().any(|found| !may_be_over || !found.law().is_limit())
+    }
+
+    /// Who performs operations that holders and the game perform alike. The game alone stands for everybody where nothing
+    /// has to be opened: who acts makes no difference then.
+    pub(in crate::explore) fn performers(&self) -> Vec<Option<HolderId>> {
+        if !self.has_doors {
+            return vec![None];
+        }
+        let holders = self.actors.iter().copied().map(Some);
+        self.game_acts.then_some(None).into_iter().chain(holders).collect()
+    }
+
+    /// Who changes the world as the game does: what comes into it and leaves it, marks, properties and sizes.
+    pub(in crate::explore) fn changers(&self) -> Vec<Option<HolderId>> {
+        let holders = self.actors.iter().copied().map(Some).filter(|_| self.has_doors);
+        [None].into_iter().chain(holders).collect()
+    }
+
+    /// Whether a search of this scope tries an operation with such places and such an amount, or one with the same outcome.
+    /// Of a stack on the ground it may be left out which one it is.
+    pub(in crate::explore) fn tries_form(&self, world: &World, operation: &Operation) -> bool {
+        self.tries_places(operation) && self.tries_amount(world, operation)
+    }
+
+    fn tries_places(&self, operation: &Operation) -> bool {
+        if operation.action.amount().is_none() && !matches!(operation.action, Action::Split { .. }) {
+            return true;
+        }
+        let (from, to) = operation.action.sides();
+        [from, to].into_iter().flatten().all(|place| match place {
+            Place::Container(_) | Place::Holder(_) => self.whole_places,
+            Place::Hand(_) => self.hands,
+            _ => true,
+        })
+    }
+
+    /// Whether a search of this scope tries an operation with such an amount, or one with the same outcome.
+    fn tries_amount(&self, world: &World, operation: &Operation) -> bool {
+        if let Action::Split { count, from, .. } = &operation.action {
+            let there = count_in(world, *from, None);
+            let edges = [1, there.div_ceil(2), there.saturating_sub(1), there.saturating_sub(1).div_ceil(2)];
+            return self.amounts == Amounts::Every || edges.contains(&u64::from(*count));
+        }
+        if operation.action.amount().is_none() {
+            return true;
+        }
+        let from = match &operation.action {
+            Action::Create { .. } => None,
+            Action::Return { .. } => operation.actor.map(Place::Hand),
+            _ => operation.ends().0,
+        };
+        let kind = operation.action.kind().copied();
+        let all = match (from, kind) {
+            (Some(from), kind) => count_in(world, from, kind),
+            (None, Some(kind)) => {
+                let bound = self.created.iter().find(|(created, _)| *created == kind);
+                bound.map_or(0, |(_, max)| max.saturating_sub(world.count(kind, None)))
+            }
+            (None, None) => return true,
+        };
+        let done = |operation: &Operation| world.clone().perform(operation).map(Outcome::done).ok();
+        let Some(count) = done(operation) else { return true };
+        let is_edge = [1, all.div_ceil(2), all].contains(&count);
+        let as_many_as_fit = || {
+            let most = Amount::UpTo(narrow::at_most(all));
+            let mut up_to = operation.clone();
+            up_to.action.amount_mut().into_iter().for_each(|amount| *amount = most);
+            done(&up_to) == Some(count)
+        };
+        count <= all && (self.amounts == Amounts::Every || is_edge || as_many_as_fit())
+    }
+}
+
+/// How many items a place gives, of a kind or of all.
+fn count_in(world: &World, place: Place, kind: Option<KindId>) -> u64 {
+    match kind {
+        Some(kind) => world.count(kind, Some(place)),
+        None => world.stacks_in(Some(place)).iter().map(|stack| u64::from(stack.count())).sum(),
+    }
+}

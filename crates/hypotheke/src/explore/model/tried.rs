@@ -1,0 +1,181 @@
+//! What an exploration tried, and what its scope leaves out: a part of every verdict.
+
+use std::collections::BTreeMap;
+use std::fmt;
+
+use crate::explore::model::scope::{Amounts, Fault, Scope};
+use crate::language::{InScope, Verb};
+use crate::ops::Reason;
+use crate::world::World;
+
+/// What became of the operations of a verb.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct VerbUse {
+    /// The verb.
+    pub verb: Verb,
+    /// How many of its operations were applied.
+    pub applied: u64,
+    /// How many were refused, by reason.
+    pub refused: BTreeMap<Reason, u64>,
+}
+
+impl VerbUse {
+    /// The reason that was given most often, the first of several.
+    #[must_use]
+    pub fn most_frequent_reason(&self) -> Option<Reason> {
+        let most = self.refused.values().max()?;
+        self.refused.iter().find(|(_, count)| *count == most).map(|(reason, _)| *reason)
+    }
+}
+
+/// Something that a scope leaves out, so that a verdict says nothing of it.
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum NotTried {
+    /// A verb.
+    Verb(Verb),
+    /// Other amounts than one, half, all and as many as fit.
+    OtherAmounts,
+    /// Operations that name a whole container or holder.
+    WholePlaces,
+    /// A container, by its name.
+    Container(String),
+    /// What a holder does, by its name.
+    Holder(String),
+    /// The game doing what holders do: everything is open to it.
+    Game,
+    /// Opening containers that need not be opened.
+    OtherDoors,
+    /// Creating items in hands, since no verb of the scope uses hands.
+    CreatedInHands,
+    /// Drops at other positions than 0,0.
+    Positions,
+    /// Saving and loading in between.
+    Saves,
+    /// Holders that leave and come back in between.
+    Departures,
+}
+
+impl NotTried {
+    /// A word for it, the same in every language.
+    #[must_use]
+    pub fn code(&self) -> &'static str {
+        match self {
+            NotTried::Verb(_) => "verb",
+            NotTried::OtherAmounts => "amounts",
+            NotTried::WholePlaces => "whole-places",
+            NotTried::Container(_) => "container",
+            NotTried::Holder(_) => "holder",
+            NotTried::Game => "game",
+            NotTried::OtherDoors => "other-doors",
+            NotTried::CreatedInHands => "created-in-hands",
+            NotTried::Positions => "positions",
+            NotTried::Saves => "saves",
+            NotTried::Departures => "departures",
+        }
+    }
+}
+
+impl fmt::Display for NotTried {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            NotTried::Verb(verb) => f.write_str(verb.word()),
+            NotTried::OtherAmounts => f.write_str("other amounts (`amounts every`)"),
+            NotTried::WholePlaces => f.write_str("whole containers and holders (`places all`)"),
+            NotTried::Container(name) | NotTried::Holder(name) => f.write_str(name),
+            NotTried::Game => f.write_str("the game in the place of holders (`actors game`)"),
+            NotTried::OtherDoors => f.write_str("opening what need not be opened"),
+            NotTried::CreatedInHands => f.write_str("creating items in hands (a verb for hands, such as `put`)"),
+            NotTried::Positions => f.write_str("positions on the ground"),
+            NotTried::Saves => f.write_str("saving and loading (`faults save-then-load`)"),
+            NotTried::Departures => f.write_str("leaving and coming back (`faults leave`)"),
+        }
+    }
+}
+
+impl Scope {
+    /// What is left out, the verbs first.
+    pub(in crate::explore) fn not_tried(&self, world: &World, is_search: bool) -> Vec<NotTried> {
+        let is_out = |verb: &Verb| match verb {
+            verb if verb.row().in_scope == InScope::Walks => is_search || !self.tries(*verb),
+            // It has no values to try.
+            Verb::Set => self.values.is_empty(),
+            verb => !self.tries(*verb),
+        };
+        let verbs = Verb::ALL.into_iter().filter(is_out).map(NotTried::Verb);
+        let containers = world.containers().filter(|at| !self.containers.contains(at));
+        let containers = containers.map(|at| NotTried::Container(world.container_name(at)));
+        let holders = world.holders().filter(|holder| !self.actors.contains(holder));
+        let holders = holders.map(|holder| NotTried::Holder(world.holder_name(holder).to_owned()));
+        let others = [
+            (self.amounts == Amounts::Some, NotTried::OtherAmounts),
+            (!self.whole_places, NotTried::WholePlaces),
+            (self.has_doors && !self.game_acts, NotTried::Game),
+            (self.tries(Verb::Open), NotTried::OtherDoors),
+            (self.tries(Verb::Create) && !self.hands, NotTried::CreatedInHands),
+            (self.tries(Verb::Drop), NotTried::Positions),
+            (!self.faults.contains(&Fault::SaveThenLoad), NotTried::Saves),
+            (!self.faults.contains(&Fault::Leave) && world.holders().next().is_some(), NotTried::Departures),
+        ];
+        let others = others.into_iter().filter(|(is_out, _)| *is_out).map(|(_, what)| what);
+        verbs.chain(containers).chain(holders).chain(others).collect()
+    }
+}
+
+const REASONS: usize = Reason::ALL.len();
+
+/// How many operations of each verb were applied, and refused for each reason.
+#[derive(Clone, Debug)]
+pub(in crate::explore) struct Tried {
+    /// For each verb those that were applied, then by reason those that were refused.
+    counts: Vec<[u64; REASONS + 1]>,
+}
+
+impl Default for Tried {
+    fn default() -> Tried {
+        Tried { counts: vec![[0; REASONS + 1]; Verb::ALL.len()] }
+    }
+}
+
+impl Tried {
+    #[inline]
+    pub(in crate::explore) fn applied(&mut self, verb: Verb) {
+        self.counts[verb as usize][0] += 1;
+    }
+
+    #[inline]
+    pub(in crate::explore) fn refused(&mut self, verb: Verb, reason: Reason) {
+        self.counts[verb as usize][1 + reason as usize] += 1;
+    }
+
+    pub(in crate::explore) fn add(&mut self, other: &Tried) {
+        let pairs = self.counts.iter_mut().flatten().zip(other.counts.iter().flatten());
+        pairs.for_each(|(count, more)| *count += more);
+    }
+
+    /// How many operations were tried.
+    pub(in crate::explore) fn total(&self) -> u64 {
+        self.counts.iter().flatten().sum()
+    }
+
+    /// How many were applied.
+    pub(in crate::explore) fn total_applied(&self) -> u64 {
+        self.counts.iter().map(|counts| counts[0]).sum()
+    }
+
+    /// How many were refused, by reason: those that occurred.
+    pub(in crate::explore) fn by_reason(&self) -> BTreeMap<Reason, u64> {
+        let count = |reason: Reason| self.counts.iter().map(|counts| counts[1 + reason as usize]).sum();
+        Reason::ALL.into_iter().map(|reason| (reason, count(reason))).filter(|(_, count)| *count > 0).collect()
+    }
+
+    /// The verbs of a scope.
+    pub(in crate::explore) fn verbs(&self, scope: &Scope) -> Vec<VerbUse> {
+        let of = |&verb: &Verb| {
+            let counts = &self.counts[verb as usize];
+            let refused = Reason::ALL.into_iter().map(|reason| (reason, counts[1 + reason as usize]));
+            VerbUse { verb, applied: counts[0], refused: refused.filter(|(_, count)| *count > 0).collect() }
+        };
+        scope.verbs.iter().map(of).collect()
+    }
+}

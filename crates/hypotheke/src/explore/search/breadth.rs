@@ -1,0 +1,419 @@
+//! Every world within bounds, breadth first.
+//!
+//! The worlds that were found are gone through in batches, each by several threads at once, which look up and judge; what they found is
+//! then entered in the order in which one thread would have found it. So the worlds have the same numbers on any number of threads, and
+//! everything that is told is the same. How large a batch is depends on how many operations the one before had, and on nothing else.
+
+use std::num::NonZeroUsize;
+use std::ops::Range;
+use std::sync::atomic::{AtomicUsize, Ordering};
+use std::sync::{Mutex, PoisonError};
+
+use crate::explore::minimize::why::why;
+use crate::explore::model::claims::{Claim, ClaimKind, Ready};
+use crate::explore::model::faults::Wrong;
+use crate::explore::model::moves::exactly;
+use crate::explore::model::scope::Scope;
+use crate::explore::model::sentence::sentence;
+use crate::explore::model::tried::Tried;
+use crate::explore::model::vacuity::Occurred;
+use crate::explore::report::{Bound, Explored, Status, Trail, Verdict};
+use crate::explore::search::expand::{Expanded, Judged, Known, Player, Reached};
+use crate::explore::search::exploration::{Bounds, Progress};
+use crate::explore::state::packed::Packer;
+use crate::explore::state::store::{NOBODY, Store};
+use crate::narrow;
+use crate::world::World;
+
+/// A claim while it is searched for.
+#[derive(Clone, Debug)]
+enum Found {
+    Nothing,
+    /// At a world: that it is so (possible) or not so (always).
+    World(u32, Wrong),
+    /// By an operation on a world: the nth of that one's.
+    Operation(u32, u32),
+}
+
+pub(in crate::explore) struct Search {
+    claims: Vec<(Claim, Ready)>,
+    found: Vec<Found>,
+    /// For each recoverable claim: the worlds that are so.
+    goals: Vec<(usize, Vec<u32>)>,
+    /// For each world that was gone through, what follows; kept if a claim asks for the way back.
+    successors: Option<Vec<Vec<u32>>>,
+    /// What those take, in bytes.
+    edges: u64,
+    scope: Scope,
+    bounds: Bounds,
+    start: World,
+    players: Vec<Player>,
+    store: Store,
+    /// The first world that is unlawful, and how.
+    unlawful: Option<(u32, Wrong)>,
+    /// The first world of each depth.
+    levels: Vec<u32>,
+    /// The worlds from here on are one operation farther than those that are gone through.
+    level_end: u32,
+    done: u32,
+    tried: Tried,
+    occurred: Occurred,
+    stopped_by: Option<Bound>,
+    /// Whether sums and indexes are recounted at every world.
+    recounts: bool,
+}
+
+/// So many operations a batch should have, about: enough that threads are worth their while, few enough to be stopped soon.
+const OPERATIONS: u64 = 200_000;
+/// So many worlds at most.
+const MOST_AT_ONCE: u32 = 8_192;
+/// Each batch is taken in so many parts, by whoever is free.
+const PARTS: u32 = 32;
+
+impl Search {
+    pub(in crate::explore) fn new(
+        claims: Vec<(Claim, Ready)>,
+        scope: Scope,
+        start: World,
+        bounds: Bounds,
+        threads: NonZeroUsize,
+    ) -> Search {
+        let goals = claims.iter().enumerate().filter(|(_, (claim, _))| claim.kind == ClaimKind::Recoverable);
+        let goals: Vec<(usize, Vec<u32>)> = goals.map(|(index, _)| (index, Vec::new())).collect();
+        let packer = Packer::for_search(&start, &scope);
+        let store = Store::new(packer.length());
+        let occurred = Occurred::new(&start, &scope, &claims);
+        Search {
+            found: vec![Found::Nothing; claims.len()],
+            successors: (!goals.is_empty()).then(Vec::new),
+            edges: 0,
+            goals,
+            players: (0..threads.get()).map(|_| Player::new(&start, &scope, packer.clone())).collect(),
+            claims,
+            scope,
+            bounds,
+            start,
+            store,
+            unlawful: None,
+            levels: vec![0],
+            level_end: 1,
+            done: 0,
+            tried: Tried::default(),
+            occurred,
+            stopped_by: None,
+            recounts: false,
+        }
+    }
+
+    /// The same, recounting sums and indexes at every world.
+    pub(in crate::explore) fn recounting(self, recounts: bool) -> Search {
+        let players = self.players.into_iter().map(|player| if recounts { player.playing_all() } else { player });
+        Search { recounts, players: players.collect(), ..self }
+    }
+
+    pub(in crate::explore) fn run(&mut self, progress: &mut dyn FnMut(&Progress) -> Option<Bound>) {
+        self.begin();
+        let mut at_once = 1;
+        while (self.done as usize) < self.store.len() {
+            if self.done == self.level_end {
+                self.levels.push(self.done);
+                self.level_end = self.store.count();
+            }
+            self.stopped_by = self.bound_here(progress);
+            if self.stopped_by.is_some() || self.unlawful.is_some() || self.is_decided() {
+                return;
+            }
+            let batch = self.done..self.level_end.min(self.done.saturating_add(at_once));
+            let operations = self.go_through(batch);
+            if self.stopped_by.is_some() {
+                return;
+            }
+            at_once = match operations {
+                few if few < OPERATIONS / 2 => at_once.saturating_mul(2).min(MOST_AT_ONCE),
+                many if many > OPERATIONS * 2 => (at_once / 2).max(1),
+                _ => at_once,
+            };
+        }
+    }
+
+    /// Enters the start.
+    fn begin(&mut self) {
+        let Some(mut player) = self.players.pop() else { return };
+        let (bytes, hash) = player.pack(&self.start, &self.scope);
+        self.players.push(player);
+        let number = self.store.add(&bytes, hash, NOBODY, 0);
+        self.judge(number..number + 1, &self.open());
+    }
+
+    fn known<'s>(&'s self, open: &'s [bool]) -> Known<'s> {
+        let (claims, scope, store) = (&self.claims, &self.scope, &self.store);
+        let mut nevers = claims.iter().zip(open).filter(|((claim, _), _)| claim.kind == ClaimKind::Never);
+        let has_never = nevers.any(|(_, open)| *open);
+        Known {
+            claims,
+            open,
+            scope,
+            store,
+            has_never,
+            recounts: self.recounts,
+            keeps_ways: self.successors.is_some(),
+            occurred: &self.occurred,
+        }
+    }
+
+    /// For each claim, whether it may still be decided.
+    fn open(&self) -> Vec<bool> {
+        self.found.iter().map(|found| matches!(found, Found::Nothing)).collect()
+    }
+
+    /// The bound that is reached, if one is.
+    fn bound_here(&self, progress: &mut dyn FnMut(&Progress) -> Option<Bound>) -> Option<Bound> {
+        let depth = narrow::index(self.levels.len() - 1);
+        let (worlds, memory) = (self.store.len() as u64, self.memory());
+        if let Some(most) = self.bounds.depth.filter(|most| depth >= *most) {
+            return Some(Bound::Depth(most));
+        }
+        let told = progress(&Progress { worlds, done: u64::from(self.done), depth, memory });
+        told.or_else(|| self.bounds.memory.filter(|most| memory >= *most).map(Bound::Memory))
+    }
+
+    /// Whether every claim is decided, so that there is nothing left to be found. The laws have to be kept everywhere.
+    fn is_decided(&self) -> bool {
+        !self.found.is_empty() && self.found.iter().all(|found| !matches!(found, Found::Nothing))
+    }
+
+    fn memory(&self) -> u64 {
+        self.store.memory() + self.edges
+    }
+
+    /// All that can be played from some worlds. Says how many operations there were.
+    fn go_through(&mut self, batch: Range<u32>) -> u64 {
+        let mut players = std::mem::take(&mut self.players);
+        let open = self.open();
+        let known = self.known(&open);
+        let expanded = in_parts(&mut players, &batch, |player, part| player.expand(part, &known));
+        self.players = players;
+        let before = self.tried.total();
+        let first = self.store.count();
+        for part in expanded {
+            self.enter(part);
+        }
+        self.judge(first..self.store.count(), &open);
+        if self.stopped_by.is_none() {
+            self.done = batch.end;
+        }
+        self.tried.total() - before
+    }
+
+    /// Finds out what is so of new worlds.
+    fn judge(&mut self, numbers: Range<u32>, open: &[bool]) {
+        let mut players = std::mem::take(&mut self.players);
+        let known = self.known(open);
+        let judged = in_parts(&mut players, &numbers, |player, part| player.judge(part, &known));
+        self.players = players;
+        judged.into_iter().flatten().for_each(|(number, judged)| self.note(number, *judged));
+    }
+
+    /// Enters what was found, in its order, until there is no room.
+    fn enter(&mut self, expanded: Expanded) {
+        if self.stopped_by.is_some() {
+            return;
+        }
+        self.tried.add(&expanded.tried);
+        for &(claim, number, nth) in &expanded.never {
+            if matches!(self.found[claim], Found::Nothing) {
+                self.found[claim] = Found::Operation(number, nth);
+            }
+        }
+        let mut numbers = Vec::with_capacity(if expanded.ways.is_empty() { 0 } else { expanded.fresh.len() });
+        for nth in 0..expanded.fresh.len() {
+            let (bytes, fresh) = (expanded.bytes_of(nth), &expanded.fresh[nth]);
+            let number = match self.store.find(bytes, fresh.hash) {
+                Some(number) => number,
+                None if self.is_full() => {
+                    self.stopped_by = Some(Bound::Worlds(self.store.len() as u64));
+                    return;
+                }
+                None => self.store.add(bytes, fresh.hash, fresh.parent, fresh.nth),
+            };
+            if !expanded.ways.is_empty() {
+                numbers.push(number);
+            }
+        }
+        let Some(successors) = &mut self.successors else { return };
+        for ways in expanded.ways {
+            let number = |way: Reached| match way {
+                Reached::Known(number) => number,
+                Reached::Fresh(nth) => numbers[nth as usize],
+            };
+            let mut after: Vec<u32> = ways.into_iter().map(number).collect();
+            after.sort_unstable();
+            after.dedup();
+            after.shrink_to_fit();
+            self.edges += (after.capacity() * size_of::<u32>() + size_of::<Vec<u32>>()) as u64;
+            successors.push(after);
+        }
+    }
+
+    fn is_full(&self) -> bool {
+        self.store.is_full() || self.bounds.worlds.is_some_and(|most| self.store.len() as u64 >= most)
+    }
+
+    /// Notes what is so of a new world.
+    fn note(&mut self, number: u32, judged: Judged) {
+        self.occurred.note(&judged.newly);
+        if self.unlawful.is_none() {
+            self.unlawful = judged.unlawful.map(|told| (number, told));
+        }
+        for (claim, wrong) in judged.decides {
+            if matches!(self.found[claim], Found::Nothing) {
+                self.found[claim] = Found::World(number, wrong);
+            }
+        }
+        for claim in judged.is_goal_of {
+            let goal = self.goals.iter_mut().find(|(goal, _)| *goal == claim);
+            goal.into_iter().for_each(|(_, worlds)| worlds.push(number));
+        }
+    }
+
+    pub(in crate::explore) fn report(mut self) -> Explored {
+        let all_seen = self.stopped_by.is_none() && self.done as usize == self.store.len();
+        self.look_for_dead_ends(all_seen);
+        let found = std::mem::take(&mut self.found);
+        let claims = std::mem::take(&mut self.claims);
+        let goals: Vec<usize> = self.goals.iter().map(|(index, _)| *index).collect();
+        let verbs = self.tried.verbs(&self.scope);
+        let mut verdicts = Vec::new();
+        for (index, ((claim, ready), found)) in claims.into_iter().zip(found).enumerate() {
+            let status = match (claim.kind, found) {
+                (ClaimKind::Possible, Found::World(number, message)) => Status::Reached(self.trail_to(number, message)),
+                (_, Found::World(number, message)) => Status::Broken(self.trail_to(number, message)),
+                (_, Found::Operation(number, nth)) => Status::Broken(self.trail_by(number, nth)),
+                (ClaimKind::Recoverable, Found::Nothing) if !all_seen || !goals.contains(&index) => Status::Undecided,
+                (ClaimKind::Possible, Found::Nothing) if !all_seen => Status::Undecided,
+                (ClaimKind::Possible, Found::Nothing) => Status::Impossible,
+                (_, Found::Nothing) if all_seen => Status::Holds,
+                (_, Found::Nothing) => Status::HoldsSoFar,
+            };
+            verdicts.push(Verdict::new(claim, status, || self.occurred.why_vacuous(index, &ready, &verbs)));
+        }
+        let unlawful = self.unlawful.take().map(|(number, told)| {
+            let mut trail = self.trail_to(number, told);
+            let violations = crate::audit(trail.after.rules(), &trail.after.snapshot());
+            if let Some(wrong) = trail.after.recount().first() {
+                trail.message = wrong.to_string();
+            }
+            (trail, violations)
+        });
+        let worlds = self.store.len() as u64;
+        if self.level_end < self.store.count() {
+            self.levels.push(self.level_end);
+        }
+        let ends = self.levels.iter().skip(1).map(|&first| u64::from(first)).chain([worlds]);
+        let by_depth: Vec<u64> = self.levels.iter().zip(ends).map(|(&first, end)| end - u64::from(first)).collect();
+        Explored {
+            verdicts,
+            unlawful,
+            worlds,
+            applied: self.tried.total_applied(),
+            refused: self.tried.by_reason(),
+            by_depth,
+            verbs,
+            not_tried: self.scope.not_tried(&self.start, true),
+            never_entered: self.occurred.never_entered(),
+            stopped_by: self.stopped_by,
+            exhausted: all_seen,
+            walks: None,
+            memory: self.memory(),
+            memory_of_ways: self.edges,
+            symmetric: self.scope.alike.count(),
+        }
+    }
+
+    /// Worlds from which none can be reached that is so. Told only where every world was seen.
+    fn look_for_dead_ends(&mut self, all_seen: bool) {
+        let Some(successors) = self.successors.as_ref().filter(|_| all_seen) else { return };
+        let mut before: Vec<Vec<u32>> = vec![Vec::new(); self.store.len()];
+        for (from, after) in (0..).zip(successors) {
+            after.iter().for_each(|&to| before[to as usize].push(from));
+        }
+        for (index, goals) in &self.goals {
+            let mut reaches = vec![false; self.store.len()];
+            let mut open = goals.clone();
+            open.iter().for_each(|&world| reaches[world as usize] = true);
+            while let Some(world) = open.pop() {
+                for &from in &before[world as usize] {
+                    if !std::mem::replace(&mut reaches[from as usize], true) {
+                        open.push(from);
+                    }
+                }
+            }
+            if let Some(stuck) = (0..).zip(&reaches).find(|(_, reaches)| !**reaches).map(|(world, _)| world) {
+                self.found[*index] = Found::World(stuck, Wrong::now("from here no such world can be reached"));
+            }
+        }
+    }
+
+    // Trails.
+
+    fn trail_to(&mut self, number: u32, wrong: Wrong) -> Trail {
+        let moves = self.store.way_to(number).into_iter().skip(1).map(|at| self.store.moves(at));
+        self.follow(moves.collect(), wrong)
+    }
+
+    fn trail_by(&mut self, number: u32, nth: u32) -> Trail {
+        let moves = self.store.way_to(number).into_iter().skip(1).map(|at| self.store.moves(at));
+        self.follow(moves.chain([nth]).collect(), Wrong::now("the last operation is applied"))
+    }
+
+    /// Plays the operations from the start again, and writes them down.
+    fn follow(&mut self, moves: Vec<u32>, Wrong { message, once }: Wrong) -> Trail {
+        let mut world = self.start.clone();
+        let (mut before, mut steps) = (world.clone(), Vec::new());
+        for nth in moves {
+            let Some(operation) = self.players[0].operation(&world, &self.scope, nth) else { break };
+            let operation = exactly(&world, &operation);
+            steps.push(sentence(&world, &operation));
+            before = world.clone();
+            let applied = world.perform(&operation);
+            debug_assert!(applied.is_ok(), "it was applied before");
+        }
+        if let Some(once) = once {
+            before = world.clone();
+            once.happen(&mut world, &mut steps);
+        }
+        let why = if steps.is_empty() { Vec::new() } else { why(&world) };
+        Trail { steps, message, why, walk: None, start: None, before: Box::new(before), after: Box::new(world) }
+    }
+}
+
+/// What comes of each part of some worlds, in their order. The parts are taken one after the other by whoever is free.
+fn in_parts<T: Send>(
+    players: &mut [Player],
+    numbers: &Range<u32>,
+    work: impl Fn(&mut Player, Range<u32>) -> T + Sync,
+) -> Vec<T> {
+    let size = (numbers.end - numbers.start).div_ceil(PARTS).max(1);
+    let starts = (numbers.start..numbers.end).step_by(size as usize);
+    let parts: Vec<Range<u32>> = starts.map(|start| start..numbers.end.min(start.saturating_add(size))).collect();
+    let (next, done) = (AtomicUsize::new(0), Mutex::new(Vec::with_capacity(parts.len())));
+    let take = |player: &mut Player| {
+        loop {
+            let nth = next.fetch_add(1, Ordering::Relaxed);
+            let Some(part) = parts.get(nth) else { return };
+            let worked = work(player, part.clone());
+            done.lock().unwrap_or_else(PoisonError::into_inner).push((nth, worked));
+        }
+    };
+    match players {
+        [alone] => take(alone),
+        several => std::thread::scope(|scope| {
+            for player in several.iter_mut().take(parts.len()) {
+                scope.spawn(|| take(player));
+            }
+        }),
+    }
+    let mut done = done.into_inner().unwrap_or_else(PoisonError::into_inner);
+    done.sort_unstable_by_key(|(nth, _)| *nth);
+    done.into_iter().map(|(_, worked)| worked).collect()
+}

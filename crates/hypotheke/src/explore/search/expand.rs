@@ -1,0 +1,386 @@
+//! All that can be played from some worlds, by one thread.
+//!
+//! Most of it leads to worlds that were seen, and where that is plain to see it is not played. The rest is applied, the world that comes of it
+//! looked up, and the operation taken back.
+
+use std::ops::Range;
+
+use hashbrown::HashTable;
+
+use crate::explore::model::claims::{Claim, Ready};
+use crate::explore::model::faults::Wrong;
+use crate::explore::model::moves::{Moves, Step};
+use crate::explore::model::scope::Scope;
+use crate::explore::model::tried::Tried;
+use crate::explore::model::vacuity::{Newly, Occurred};
+use crate::explore::search::foresight::{Foresight, Told, View};
+use crate::explore::search::playing::Playing;
+use crate::explore::state::packed::{After, GroundChange, Packer, Parts};
+use crate::explore::state::store::Store;
+use crate::narrow;
+use crate::ops::Operation;
+use crate::world::World;
+
+/// What those who expand have in common while they do.
+pub(in crate::explore) struct Known<'s> {
+    pub(in crate::explore) claims: &'s [(Claim, Ready)],
+    /// For each claim, whether it may still be decided by what is found.
+    pub(in crate::explore) open: &'s [bool],
+    pub(in crate::explore) scope: &'s Scope,
+    pub(in crate::explore) store: &'s Store,
+    /// Whether a claim that something is never done is open.
+    pub(in crate::explore) has_never: bool,
+    /// Whether sums and indexes are recounted at every world.
+    pub(in crate::explore) recounts: bool,
+    /// Whether a claim asks for the way back, so that what follows each world has to be kept.
+    pub(in crate::explore) keeps_ways: bool,
+    /// What occurred in the states that were seen before.
+    pub(in crate::explore) occurred: &'s Occurred,
+}
+
+/// What is so of a new world.
+#[derive(Default)]
+pub(in crate::explore) struct Judged {
+    /// Which law it breaks, or what else it is of which it should be no world at all.
+    pub(in crate::explore) unlawful: Option<Wrong>,
+    /// The claims that it decides, and how.
+    pub(in crate::explore) decides: Vec<(usize, Wrong)>,
+    /// The worlds that such claims want to be reached.
+    pub(in crate::explore) is_goal_of: Vec<usize>,
+    /// What occurs there and did not before.
+    pub(in crate::explore) newly: Newly,
+}
+
+/// A world that was not among those that were known.
+#[derive(Clone, Copy)]
+pub(in crate::explore) struct Fresh {
+    pub(in crate::explore) hash: u64,
+    /// Where its bytes end.
+    pub(in crate::explore) end: usize,
+    pub(in crate::explore) parent: u32,
+    pub(in crate::explore) nth: u32,
+}
+
+/// A world that follows another.
+#[derive(Clone, Copy)]
+pub(in crate::explore) enum Reached {
+    Known(u32),
+    /// By its number among those that are fresh.
+    Fresh(u32),
+}
+
+/// What came of some worlds.
+pub(in crate::explore) struct Expanded {
+    pub(in crate::explore) bytes: Vec<u8>,
+    pub(in crate::explore) fresh: Vec<Fresh>,
+    /// Operations that should never be applied: the claim, the world and which of its operations.
+    pub(in crate::explore) never: Vec<(usize, u32, u32)>,
+    /// What became of the operations.
+    pub(in crate::explore) tried: Tried,
+    /// For each world, what follows.
+    pub(in crate::explore) ways: Vec<Vec<Reached>>,
+    table: HashTable<u32>,
+}
+
+impl Expanded {
+    fn new() -> Expanded {
+        Expanded {
+            bytes: Vec::new(),
+            fresh: Vec::new(),
+            never: Vec::new(),
+            tried: Tried::default(),
+            ways: Vec::new(),
+            table: HashTable::new(),
+        }
+    }
+
+    /// The bytes of a fresh world.
+    pub(in crate::explore) fn bytes_of(&self, nth: usize) -> &[u8] {
+        let start = nth.checked_sub(1).map_or(0, |before| self.fresh[before].end);
+        &self.bytes[start..self.fresh[nth].end]
+    }
+
+    fn find(&self, bytes: &[u8], hash: u64) -> Option<u32> {
+        self.table.find(hash, |&nth| self.bytes_of(nth as usize) == bytes).copied()
+    }
+
+    /// The number of a fresh world among them.
+    pub(in crate::explore) fn find_or_add(&mut self, bytes: &[u8], fresh: Fresh) -> u32 {
+        if let Some(nth) = self.find(bytes, fresh.hash) {
+            return nth;
+        }
+        let nth = narrow::index(self.fresh.len());
+        self.bytes.extend_from_slice(bytes);
+        let hash = fresh.hash;
+        self.fresh.push(Fresh { end: self.bytes.len(), ..fresh });
+        let all = &self.fresh;
+        self.table.insert_unique(hash, nth, |&nth| all[nth as usize].hash);
+        nth
+    }
+}
+
+/// One thread that expands.
+pub(in crate::explore) struct Player {
+    playing: Playing,
+    /// What tells where operations lead from bytes alone, where worlds are even.
+    foresight: Option<Foresight>,
+    /// What can be played in the world that is expanded; this and what follows is kept for its room.
+    view: View,
+    here: Moves,
+    parts: Parts,
+    /// For each of what can be played the world to which it leads, if that is plain to see.
+    foreseen: Vec<Option<Foreseen>>,
+    foreseen_bytes: Vec<u8>,
+}
+
+/// The world to which an operation leads.
+#[derive(Clone, Debug)]
+struct Foreseen {
+    /// Where its bytes stand.
+    bytes: Range<usize>,
+    hash: u64,
+    /// Its number, if it was seen.
+    seen: Option<u32>,
+}
+
+/// What lies where after a step, if that is plain to see: a simple one that would be applied.
+fn after(world: &World, step: &Step, parts: &Parts) -> Option<After> {
+    Some(match *step {
+        Step::Move { from, to, amount } => {
+            let (left, there) = world.foresee_move(amount, from, to)?;
+            After { slots: [(from, left), (to, there)], ground: None }
+        }
+        Step::Swap { one, other } => {
+            let (here, there) = world.foresee_swap(one, other)?;
+            After { slots: [(one, here), (other, there)], ground: None }
+        }
+        Step::Drop { from, amount } => {
+            let (left, landed) = world.foresee_drop(amount, from, parts.landings.len())?;
+            After { slots: [(from, left); 2], ground: Some(GroundChange::Lands(landed)) }
+        }
+        Step::PickUp { landing, to, amount } => {
+            let nth = parts.landings.iter().position(|it| *it == landing)?;
+            let (rest, there) = world.foresee_pick_up(amount, landing, to)?;
+            After { slots: [(to, there); 2], ground: Some(GroundChange::Stays(nth, rest)) }
+        }
+        Step::Other(_) => return None,
+    })
+}
+
+impl Player {
+    pub(in crate::explore) fn new(start: &World, scope: &Scope, packer: Packer) -> Player {
+        Player {
+            foresight: packer.foresight(start, scope),
+            playing: Playing::new(start, packer),
+            view: View::default(),
+            here: Moves::default(),
+            parts: Parts::default(),
+            foreseen: Vec::new(),
+            foreseen_bytes: Vec::new(),
+        }
+    }
+
+    /// The same, playing every operation: where sums are recounted it is for the sake of what is played.
+    pub(in crate::explore) fn playing_all(self) -> Player {
+        Player { foresight: None, ..self }
+    }
+
+    /// A world as bytes, with their hash.
+    pub(in crate::explore) fn pack(&mut self, world: &World, scope: &Scope) -> (Vec<u8>, u64) {
+        self.playing.pack(world, scope)
+    }
+
+    /// The nth operation of a world that stands there.
+    pub(in crate::explore) fn operation(&mut self, world: &World, scope: &Scope, nth: u32) -> Option<Operation> {
+        let (here, _) = self.playing.pack(world, scope);
+        self.playing.operation(&here, world, nth, scope, self.foresight.as_mut())
+    }
+
+    /// What is so of some worlds, those of which there is anything to tell.
+    pub(in crate::explore) fn judge(&mut self, numbers: Range<u32>, known: &Known<'_>) -> Vec<(u32, Box<Judged>)> {
+        self.playing.judge_all(numbers, self.foresight.as_mut(), known)
+    }
+
+    /// All that can be played from some worlds.
+    pub(in crate::explore) fn expand(&mut self, numbers: Range<u32>, known: &Known<'_>) -> Expanded {
+        let mut expanded = Expanded::new();
+        for number in numbers {
+            let mut ways = Vec::new();
+            if self.foresight.is_some() {
+                self.expand_even(number, known, &mut expanded, &mut ways);
+            } else {
+                self.expand_played(number, known, &mut expanded, &mut ways);
+            }
+            if known.keeps_ways {
+                expanded.ways.push(ways);
+            }
+        }
+        expanded
+    }
+
+    /// Where the bytes of the world tell what can be played and where most of it leads.
+    fn expand_even(&mut self, number: u32, known: &Known<'_>, expanded: &mut Expanded, ways: &mut Vec<Reached>) {
+        let Player { playing, foresight: Some(foresight), view, .. } = self else { return };
+        let here = known.store.bytes_of(number);
+        if foresight.weighs() || known.has_never || cfg!(debug_assertions) {
+            playing.go_to(number, Some(foresight), known);
+        }
+        foresight.look(here, playing.world(), view);
+        known.store.find_all(&view.bytes, &mut view.lookups);
+        for (nth, index) in (0..).zip(0..view.between_places()) {
+            debug_assert!(is_so(playing, foresight, view, (here, index), known), "what is foreseen comes about");
+            let after = match view.told(index) {
+                Told::Refused(reason) => {
+                    expanded.tried.refused(foresight.verb(view, index), reason);
+                    continue;
+                }
+                Told::Applied => {
+                    expanded.tried.applied(foresight.verb(view, index));
+                    if known.has_never {
+                        let operation = foresight.operation(here, playing.world(), view, index);
+                        playing.note_never((number, nth), operation, known, expanded);
+                    }
+                    Some(arrive((number, nth), (view, here.len(), index), expanded))
+                }
+                Told::Unknown => {
+                    playing.go_to(number, Some(foresight), known);
+                    let Some(operation) = foresight.operation(here, playing.world(), view, index) else { continue };
+                    let played = playing.play((number, nth), &operation, known, expanded);
+                    played.map_err(|reason| foresight.note_refused(view, index, reason)).ok()
+                }
+            };
+            if known.keeps_ways {
+                ways.extend(after);
+            }
+        }
+        for (nth, index) in (view.between_places()..view.len()).map(|index| (narrow::index(index), index)) {
+            debug_assert!(is_so(playing, foresight, view, (here, index), known), "what is foreseen comes about");
+            expanded.tried.applied(foresight.verb(view, index));
+            if known.has_never {
+                let operation = foresight.operation(here, playing.world(), view, index);
+                playing.note_never((number, nth), operation, known, expanded);
+            }
+        }
+        // What changes nothing leads back to the state itself.
+        if known.keeps_ways && view.between_places() < view.len() {
+            ways.push(Reached::Known(number));
+        }
+        if known.scope.has_others() {
+            self.expand_others(number, known, expanded, ways);
+        }
+    }
+
+    /// What can be played beside that.
+    fn expand_others(&mut self, number: u32, known: &Known<'_>, expanded: &mut Expanded, ways: &mut Vec<Reached>) {
+        let Player { playing, foresight, view, here, .. } = self;
+        playing.go_to(number, foresight.as_mut(), known);
+        known.scope.enumerate_others(playing.world(), here);
+        for (nth, index) in (view.len()..).zip(0..here.steps.len()) {
+            let Some(operation) = here.operation(playing.world(), index) else { continue };
+            let nth = narrow::index(nth);
+            let after = playing.play((number, nth), &operation, known, expanded);
+            if known.keeps_ways {
+                ways.extend(after.ok());
+            }
+        }
+    }
+
+    /// Where the world has to be asked.
+    fn expand_played(&mut self, number: u32, known: &Known<'_>, expanded: &mut Expanded, ways: &mut Vec<Reached>) {
+        self.playing.go_to(number, self.foresight.as_mut(), known);
+        known.scope.enumerate(self.playing.world(), &mut self.here);
+        self.foresee(known);
+        for (nth, index) in (0..).zip(0..self.here.steps.len()) {
+            let after = match self.foreseen[index].clone() {
+                Some(foreseen) => Some(self.foreseen_one((number, nth), &foreseen, known, expanded)),
+                None => {
+                    let operation = self.here.operation(self.playing.world(), index);
+                    operation.and_then(|it| self.playing.play((number, nth), &it, known, expanded).ok())
+                }
+            };
+            if known.keeps_ways {
+                ways.extend(after);
+            }
+        }
+    }
+
+    /// Works out the worlds to which the simple operations lead, without playing them. Most of them are known, so that most operations
+    /// need not be played at all.
+    fn foresee(&mut self, known: &Known<'_>) {
+        let Player { playing, here, parts, foreseen, foreseen_bytes, .. } = self;
+        let (world, packer) = playing.world_and_packer();
+        packer.pack_parts(world, known.scope, parts);
+        foreseen.clear();
+        foreseen_bytes.clear();
+        for step in &here.steps {
+            let start = foreseen_bytes.len();
+            // Where sums are recounted it is for the sake of what is played.
+            let is_foreseeable = !known.recounts && packer.can_foresee(known.scope, step);
+            let after = if is_foreseeable { after(world, step, parts) } else { None };
+            foreseen.push(after.map(|after| {
+                packer.pack_after(world, known.scope, parts, &after, foreseen_bytes);
+                let hash = packer.hash(&foreseen_bytes[start..]);
+                Foreseen { bytes: start..foreseen_bytes.len(), hash, seen: None }
+            }));
+        }
+        // By itself, so that the processor waits for many places in memory at once.
+        for foreseen in foreseen.iter_mut().flatten() {
+            foreseen.seen = known.store.find(&foreseen_bytes[foreseen.bytes.clone()], foreseen.hash);
+        }
+    }
+
+    /// An operation of which it is known to what world it leads.
+    fn foreseen_one(
+        &mut self,
+        (number, nth): (u32, u32),
+        foreseen: &Foreseen,
+        known: &Known<'_>,
+        expanded: &mut Expanded,
+    ) -> Reached {
+        let Player { playing, here, foreseen_bytes, .. } = self;
+        let bytes = &foreseen_bytes[foreseen.bytes.clone()];
+        let operation = || here.operation(playing.world(), nth as usize);
+        debug_assert!(
+            operation().is_some_and(|it| playing.leads_to(&it, known.scope).is_ok_and(|played| played == *bytes)),
+            "what is foreseen comes about"
+        );
+        here.steps[nth as usize].verb().into_iter().for_each(|verb| expanded.tried.applied(verb));
+        if known.has_never {
+            playing.note_never((number, nth), operation(), known, expanded);
+        }
+        let fresh = || Fresh { hash: foreseen.hash, end: 0, parent: number, nth };
+        let seen = foreseen.seen.map(Reached::Known);
+        seen.unwrap_or_else(|| Reached::Fresh(expanded.find_or_add(bytes, fresh())))
+    }
+}
+
+/// The world to which something leads that was foreseen.
+#[inline]
+fn arrive((parent, nth): (u32, u32), (view, length, index): (&View, usize, usize), expanded: &mut Expanded) -> Reached {
+    let lookup = &view.lookups[index];
+    if let Some(number) = lookup.found {
+        return Reached::Known(number);
+    }
+    let bytes = &view.bytes[index * length..(index + 1) * length];
+    Reached::Fresh(expanded.find_or_add(bytes, Fresh { hash: lookup.hash, end: 0, parent, nth }))
+}
+
+/// Whether something comes to what was foreseen, found out by playing it.
+fn is_so(
+    playing: &Playing,
+    foresight: &Foresight,
+    view: &View,
+    (here, index): (&[u8], usize),
+    known: &Known<'_>,
+) -> bool {
+    let Some(operation) = foresight.operation(here, playing.world(), view, index) else { return false };
+    let played = playing.leads_to(&operation, known.scope);
+    if index >= view.between_places() {
+        return played.is_ok_and(|played| played == here);
+    }
+    match view.told(index) {
+        Told::Applied => played.is_ok_and(|played| played == view.bytes[index * here.len()..(index + 1) * here.len()]),
+        Told::Refused(reason) => played == Err(reason),
+        Told::Unknown => true,
+    }
+}

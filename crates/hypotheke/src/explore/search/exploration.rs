@@ -1,0 +1,177 @@
+//! What is explored: a ruleset, claims, and how far to look.
+
+use std::num::NonZeroUsize;
+use std::sync::Arc;
+
+use crate::explore::search::breadth::Search;
+
+use crate::explore::minimize::shrink::Aim;
+use crate::explore::model::claims::{Claim, ClaimKind, Ready};
+use crate::explore::model::file::{ClaimsFile, ReadyFile};
+use crate::explore::model::scope::Scope;
+use crate::explore::report::{Bound, Explored};
+use crate::id::{ContainerId, HolderId};
+use crate::ops::Operation;
+use crate::ruleset::Ruleset;
+use crate::scenario::ScenarioErrors;
+use crate::world::World;
+
+/// How far a search goes.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Bounds {
+    /// So many operations from the start.
+    pub depth: Option<u32>,
+    /// So many worlds.
+    pub worlds: Option<u64>,
+    /// So many bytes for the worlds that were seen.
+    pub memory: Option<u64>,
+}
+
+/// A ruleset, claims about it, and how far to look.
+#[derive(Clone, Debug)]
+pub struct Exploration {
+    pub(in crate::explore) claims: Vec<(Claim, Ready)>,
+    pub(in crate::explore) scope: Scope,
+    pub(in crate::explore) start: World,
+    bounds: Bounds,
+    symmetry: bool,
+    threads: NonZeroUsize,
+    recounts: bool,
+}
+
+impl From<ReadyFile> for Exploration {
+    fn from(ReadyFile { claims, scope, world }: ReadyFile) -> Exploration {
+        Exploration {
+            claims,
+            scope,
+            start: world,
+            bounds: Bounds::default(),
+            symmetry: true,
+            threads: NonZeroUsize::MIN,
+            recounts: false,
+        }
+    }
+}
+
+impl Exploration {
+    /// Looks up the names of the claims in a ruleset.
+    ///
+    /// # Errors
+    /// Every name that is not known, and a start that can't be laid out.
+    pub fn new(rules: &Arc<Ruleset>, claims: &ClaimsFile) -> Result<Exploration, ScenarioErrors> {
+        claims.ready(rules).map(Exploration::from)
+    }
+
+    /// All that can be played by a ruleset from its start contents, with no claim: the laws are judged in any case.
+    #[must_use]
+    pub fn of(rules: &Arc<Ruleset>) -> Exploration {
+        ClaimsFile::of_ruleset(rules).into()
+    }
+
+    /// The same, going no further than this.
+    #[must_use]
+    pub fn within(mut self, bounds: Bounds) -> Exploration {
+        self.bounds = bounds;
+        self
+    }
+
+    /// The same from a different start, a world of the same ruleset. Containers and actors of the scope that it does not
+    /// have are left out.
+    #[must_use]
+    pub fn starting_at(mut self, start: World) -> Exploration {
+        let container = |at: &ContainerId| start.container(&self.start.container_name(*at));
+        let actor = |holder: &HolderId| start.holder(self.start.holder_name(*holder));
+        self.scope.containers = self.scope.containers.iter().filter_map(container).collect();
+        self.scope.actors = self.scope.actors.iter().filter_map(actor).collect();
+        self.scope = self.scope.complete(&start);
+        self.start = start;
+        self
+    }
+
+    /// The same, with every world told apart from every other. The verdicts are the same; there are more worlds.
+    #[must_use]
+    pub fn without_symmetry(mut self) -> Exploration {
+        self.symmetry = false;
+        self
+    }
+
+    /// The same, and at every world what this library keeps beside what lies where, sums and indexes, is recounted. It takes many times
+    /// as long, and there is nothing to find unless this library has a fault.
+    #[must_use]
+    pub fn recounted(mut self) -> Exploration {
+        self.recounts = true;
+        self
+    }
+
+    pub(in crate::explore) fn has_symmetry(&self) -> bool {
+        self.symmetry
+    }
+
+    /// The same on so many threads. What is found is the same, byte for byte.
+    #[must_use]
+    pub fn on_threads(mut self, threads: NonZeroUsize) -> Exploration {
+        self.threads = threads;
+        self
+    }
+
+    /// The same for one claim, or for the laws, alone.
+    pub(in crate::explore) fn only(&self, aim: Aim) -> Option<Exploration> {
+        let claims = match aim {
+            Aim::Law => Vec::new(),
+            Aim::Claim(claim) => vec![self.claims.get(claim)?.clone()],
+        };
+        let (scope, start) = (self.scope.clone(), self.start.clone());
+        Some(Exploration { claims, scope, start, threads: NonZeroUsize::MIN, ..*self })
+    }
+
+    /// The claims that such an operation must never be applied, if it is one.
+    pub(in crate::explore) fn meant(&self, world: &World, operation: &Operation) -> Vec<usize> {
+        let never = self.claims.iter().enumerate().filter(|(_, (claim, _))| claim.kind == ClaimKind::Never);
+        never.filter(|(_, (_, ready))| ready.is_meant(world, operation)).map(|(index, _)| index).collect()
+    }
+
+    /// Those of them of which the latest operation was one.
+    pub(in crate::explore) fn were_meant(
+        &self,
+        world: &World,
+        operation: &Operation,
+        mut meant: Vec<usize>,
+    ) -> Vec<usize> {
+        meant.retain(|&claim| self.claims[claim].1.was_meant(world, operation));
+        meant
+    }
+
+    pub(in crate::explore) fn breaks_a_law(&self, world: &World) -> bool {
+        self.scope.is_against_the_laws(world)
+    }
+
+    /// Goes through the worlds.
+    #[must_use]
+    pub fn search(self) -> Explored {
+        self.search_until(&mut |_| None)
+    }
+
+    /// Goes through the worlds, and tells of its progress now and then, until it is answered with what stops it.
+    pub fn search_until(self, progress: &mut dyn FnMut(&Progress) -> Option<Bound>) -> Explored {
+        let scope = self.reduced_scope();
+        let Exploration { claims, start, bounds, threads, recounts, .. } = self.clone();
+        let mut search = Search::new(claims, scope, start, bounds, threads).recounting(recounts);
+        search.run(progress);
+        let mut found = search.report();
+        self.tell_starts(&mut found);
+        found
+    }
+}
+
+/// How far a search is.
+#[derive(Clone, Copy, Debug)]
+pub struct Progress {
+    /// How many worlds were found.
+    pub worlds: u64,
+    /// Of how many it is known what follows.
+    pub done: u64,
+    /// So many operations from the start.
+    pub depth: u32,
+    /// What the worlds take, in bytes.
+    pub memory: u64,
+}

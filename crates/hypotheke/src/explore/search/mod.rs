@@ -1,0 +1,8 @@
+//! The search of every state: batches on several threads, the nearest first.
+
+pub(super) mod breadth;
+pub(super) mod expand;
+pub(super) mod exploration;
+pub(super) mod foresight;
+pub(super) mod playing;
+pub(super) mod space;

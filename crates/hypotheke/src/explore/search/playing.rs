@@ -1,0 +1,244 @@
+//! The world that one thread plays, and where it stands.
+//!
+//! From one world to the next it goes by taking back to where their ways part, and on from there; so nothing is cloned.
+
+use std::ops::Range;
+
+use crate::audit::Watch;
+use crate::explore::model::claims::ClaimKind;
+use crate::explore::model::faults::{self, Wrong};
+use crate::explore::model::moves::Moves;
+use crate::explore::model::scope::Scope;
+use crate::explore::search::expand::{Expanded, Fresh, Judged, Known, Reached};
+use crate::explore::search::foresight::{Foresight, View};
+use crate::explore::state::packed::Packer;
+use crate::ops::{Operation, Reason};
+use crate::world::World;
+
+pub(in crate::explore) struct Playing {
+    world: World,
+    /// The worlds on the way from the start to where it stands, without the start.
+    way: Vec<u32>,
+    packer: Packer,
+    watch: Watch,
+    packed: Vec<u8>,
+    /// What can be played in a world on the way, and in which.
+    lists: Lists,
+    listed: Option<u32>,
+}
+
+/// All that can be played in a world; kept for its room.
+#[derive(Debug, Default)]
+pub(in crate::explore) struct Lists {
+    view: View,
+    moves: Moves,
+}
+
+impl Lists {
+    pub(in crate::explore) fn list(
+        &mut self,
+        (here, world): (&[u8], &World),
+        scope: &Scope,
+        foresight: Option<&mut Foresight>,
+    ) {
+        match foresight {
+            None => scope.enumerate(world, &mut self.moves),
+            Some(foresight) => {
+                foresight.list(here, &mut self.view);
+                if scope.has_others() {
+                    scope.enumerate_others(world, &mut self.moves);
+                }
+            }
+        }
+    }
+
+    pub(in crate::explore) fn operation(
+        &self,
+        (here, world): (&[u8], &World),
+        nth: usize,
+        foresight: Option<&Foresight>,
+    ) -> Option<Operation> {
+        let Some(foresight) = foresight else { return self.moves.operation(world, nth) };
+        match nth.checked_sub(self.view.len()) {
+            None => foresight.operation(here, world, &self.view, nth),
+            Some(nth) => self.moves.operation(world, nth),
+        }
+    }
+}
+
+impl Playing {
+    pub(in crate::explore) fn new(start: &World, packer: Packer) -> Playing {
+        let mut world = start.clone();
+        world.keep_history(usize::MAX);
+        let watch = Watch::new(&world);
+        Playing { world, way: Vec::new(), packer, watch, packed: Vec::new(), lists: Lists::default(), listed: None }
+    }
+
+    pub(in crate::explore) fn world(&self) -> &World {
+        &self.world
+    }
+
+    pub(in crate::explore) fn world_and_packer(&mut self) -> (&World, &mut Packer) {
+        (&self.world, &mut self.packer)
+    }
+
+    /// A world as bytes, with their hash.
+    pub(in crate::explore) fn pack(&mut self, world: &World, scope: &Scope) -> (Vec<u8>, u64) {
+        let mut packed = Vec::new();
+        self.packer.pack(world, scope, &mut packed);
+        let hash = self.packer.hash(&packed);
+        (packed, hash)
+    }
+
+    /// The nth operation of a world of which that are the bytes.
+    pub(in crate::explore) fn operation(
+        &mut self,
+        here: &[u8],
+        world: &World,
+        nth: u32,
+        scope: &Scope,
+        mut foresight: Option<&mut Foresight>,
+    ) -> Option<Operation> {
+        self.listed = None;
+        self.lists.list((here, world), scope, foresight.as_deref_mut());
+        self.lists.operation((here, world), nth as usize, foresight.as_deref())
+    }
+
+    /// The bytes to which an operation leads, or why it is refused.
+    pub(in crate::explore) fn leads_to(&self, operation: &Operation, scope: &Scope) -> Result<Vec<u8>, Reason> {
+        let mut world = self.world.clone();
+        let _ = world.perform(operation).map_err(|refusal| refusal.reason())?;
+        let mut played = Vec::new();
+        self.packer.clone().pack(&world, scope, &mut played);
+        Ok(played)
+    }
+
+    /// Plays an operation, looks up the world to which it leads, and takes it back. Else why it is refused.
+    pub(in crate::explore) fn play(
+        &mut self,
+        (number, nth): (u32, u32),
+        operation: &Operation,
+        known: &Known<'_>,
+        expanded: &mut Expanded,
+    ) -> Result<Reached, Reason> {
+        let meant = if known.has_never { self.meant(operation, known) } else { Vec::new() };
+        if let Err(refusal) = self.world.perform(operation) {
+            expanded.tried.refused(operation.action.verb(), refusal.reason());
+            return Err(refusal.reason());
+        }
+        expanded.tried.applied(operation.action.verb());
+        let was_meant = |claim: &usize| known.claims[*claim].1.was_meant(&self.world, operation);
+        expanded.never.extend(meant.into_iter().filter(was_meant).map(|claim| (claim, number, nth)));
+        let reached = self.arrive(number, nth, known, expanded);
+        self.back();
+        Ok(reached)
+    }
+
+    /// Looks up the world that an operation has led to.
+    fn arrive(&mut self, parent: u32, nth: u32, known: &Known<'_>, expanded: &mut Expanded) -> Reached {
+        self.packer.pack(&self.world, known.scope, &mut self.packed);
+        let hash = self.packer.hash(&self.packed);
+        match known.store.find(&self.packed, hash) {
+            Some(number) => Reached::Known(number),
+            None => Reached::Fresh(expanded.find_or_add(&self.packed, Fresh { hash, end: 0, parent, nth })),
+        }
+    }
+
+    /// What is so of some worlds, each of which is played to find it out.
+    pub(in crate::explore) fn judge_all(
+        &mut self,
+        numbers: Range<u32>,
+        mut foresight: Option<&mut Foresight>,
+        known: &Known<'_>,
+    ) -> Vec<(u32, Box<Judged>)> {
+        let mut found = Vec::new();
+        for number in numbers {
+            self.go_to(number, foresight.as_deref_mut(), known);
+            self.packer.pack(&self.world, known.scope, &mut self.packed);
+            let is_as_foreseen = self.packed == known.store.bytes_of(number);
+            found.extend(self.judge(is_as_foreseen, known).map(|judged| (number, judged)));
+        }
+        found
+    }
+
+    /// Takes note that an operation would be applied where a claim says that it must not be.
+    pub(in crate::explore) fn note_never(
+        &self,
+        (number, nth): (u32, u32),
+        operation: Option<Operation>,
+        known: &Known<'_>,
+        expanded: &mut Expanded,
+    ) {
+        let meant = operation.map(|operation| self.meant(&operation, known)).unwrap_or_default();
+        expanded.never.extend(meant.into_iter().map(|claim| (claim, number, nth)));
+    }
+
+    /// The claims that such an operation must never be applied, if it is one.
+    fn meant(&self, operation: &Operation, known: &Known<'_>) -> Vec<usize> {
+        let claims = known.claims.iter().zip(known.open).enumerate();
+        let never = claims.filter(|(_, ((claim, _), open))| **open && claim.kind == ClaimKind::Never);
+        never.filter(|(_, ((_, ready), _))| ready.is_meant(&self.world, operation)).map(|(index, _)| index).collect()
+    }
+
+    fn judge(&mut self, is_as_foreseen: bool, known: &Known<'_>) -> Option<Box<Judged>> {
+        let world = &self.world;
+        let unlawful = if !self.watch.keeps_the_laws(world) && known.scope.is_against_the_laws(world) {
+            Some(Wrong::now("a law is broken"))
+        } else if known.recounts && !world.recount().is_empty() {
+            // Played from the start it may be as it should be.
+            Some(Wrong::now("a sum or an index is wrong where operations were taken back before"))
+        } else {
+            (!is_as_foreseen).then(|| Wrong::now("the last operation comes to something else than was foreseen"))
+        };
+        let newly = known.occurred.newly(world, known.claims);
+        let mut judged = Judged { unlawful, newly, ..Judged::default() };
+        for (index, ((claim, ready), open)) in known.claims.iter().zip(known.open).enumerate() {
+            match claim.kind {
+                ClaimKind::Always if *open => {
+                    judged.decides.extend(ready.wrong(world).map(|told| (index, Wrong::now(told))));
+                }
+                ClaimKind::Possible if *open && ready.wrong(world).is_none() => {
+                    judged.decides.push((index, Wrong::now("it is so")));
+                }
+                ClaimKind::Recoverable if ready.wrong(world).is_none() => judged.is_goal_of.push(index),
+                _ => {}
+            }
+        }
+        faults::try_all(world, known, &mut judged);
+        let decides = !judged.decides.is_empty() || !judged.is_goal_of.is_empty();
+        let is_told = judged.unlawful.is_some() || decides || !judged.newly.is_empty();
+        is_told.then(|| Box::new(judged))
+    }
+
+    fn back(&mut self) {
+        let taken_back = self.world.take_back(self.world.revision());
+        debug_assert!(taken_back.is_ok(), "all of it is kept");
+    }
+
+    /// Back to where the ways part, and on from there.
+    pub(in crate::explore) fn go_to(&mut self, number: u32, mut foresight: Option<&mut Foresight>, known: &Known<'_>) {
+        if self.way.last().copied().unwrap_or(0) == number {
+            return;
+        }
+        let way = known.store.way_to(number);
+        let common = self.way.iter().zip(&way[1..]).take_while(|(here, there)| here == there).count();
+        while self.way.len() > common {
+            self.way.pop();
+            self.back();
+        }
+        for pair in way[common..].windows(2) {
+            let (here, nth) = (known.store.bytes_of(pair[0]), known.store.moves(pair[1]) as usize);
+            let here = (here, &self.world);
+            // Those that come of one world stand next to each other.
+            if self.listed.replace(pair[0]) != Some(pair[0]) {
+                self.lists.list(here, known.scope, foresight.as_deref_mut());
+            }
+            let operation = self.lists.operation(here, nth, foresight.as_deref());
+            if let Some(operation) = operation {
+                let applied = self.world.perform(&operation);
+                debug_assert!(applied.is_ok(), "it was applied before");
+            }
+            self.way.push(pair[1]);
+        }
+    }
+}

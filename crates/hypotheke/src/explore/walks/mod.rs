@@ -1,0 +1,4 @@
+//! Random walks: what is drawn, and how it is played.
+
+pub(super) mod draw;
+pub(super) mod walk;

@@ -1,0 +1,160 @@
+//! The world as it would be: pending changes laid over the world as it is.
+//!
+//! [`pending`] lays them, [`reading`] and [`around`] read what comes of it, [`lookup`] finds what an operation names, [`changing`] works
+//! out more; [`placing`] says how, and [`noted`] why not.
+
+mod around;
+mod changing;
+mod lookup;
+mod noted;
+mod pending;
+mod placing;
+mod reading;
+
+pub(super) use pending::SoFar;
+pub(super) use placing::Onto;
+use placing::Placing;
+
+use super::Done;
+use super::refusal::{Cause, Refusal, Unknown};
+use crate::id::HolderId;
+use crate::ruleset::Way;
+use crate::snapshot::Outcome;
+use crate::world::{Cell, Event, GROUND, Scratch, Traveller, World};
+
+/// So many stacks lie on the ground at most: what a request can ask for must not fill the memory.
+pub(super) const MOST_ON_GROUND: usize = 1 << 20;
+
+/// What is being laid somewhere: items of one class.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct Item {
+    pub(super) kind: u32,
+    pub(super) class: u32,
+    /// The weight of one with all that lies in it, in thousandths.
+    pub(super) weight: i64,
+    /// The container inside, if it is a pack that is there already.
+    pub(super) inner: u32,
+}
+
+impl Item {
+    /// True if it is a pack that is there already, and so may have something inside.
+    pub(super) fn is_pack(self) -> bool {
+        self.inner != GROUND
+    }
+
+    /// Whether a stack is one that it could be merged onto.
+    #[inline]
+    pub(super) fn is_alike(self, there: Cell) -> bool {
+        !there.is_empty() && !there.is_pack() && there.class == self.class
+    }
+}
+
+pub(super) struct Draft<'w> {
+    pub(super) world: &'w World,
+    scratch: Box<Scratch>,
+    next_stack: u64,
+    next_landing: u32,
+    /// So many events have been laid over the world as pending cells. Most operations need no more than their events.
+    settled: usize,
+    /// Events other than those of stacks have been worked out.
+    others: bool,
+    placing: Placing,
+    /// In so many lists of operations that are applied as one the operation stands.
+    pub(super) nested_lists: u32,
+    /// The holder that acts; none if the game does.
+    pub(super) actor: Option<u32>,
+    /// How what was in a hand was put where it is.
+    pub(super) way: Option<Way>,
+    /// What has departed, and what that and what has arrived adds to the weight of all.
+    left: Vec<Traveller>,
+    travelled: i64,
+    /// Every reason why not more would go, where that is asked.
+    causes: Option<Vec<Cause>>,
+}
+
+impl<'w> Draft<'w> {
+    pub(super) fn new(world: &'w World, mut scratch: Box<Scratch>) -> Draft<'w> {
+        scratch.clear();
+        Draft {
+            world,
+            scratch,
+            next_stack: world.next_stack,
+            next_landing: world.ground.next_landing,
+            settled: 0,
+            others: false,
+            placing: Placing::default(),
+            nested_lists: 0,
+            actor: None,
+            way: None,
+            left: Vec::new(),
+            travelled: 0,
+            causes: None,
+        }
+    }
+
+    #[inline]
+    pub(super) fn outcome(&self, done: Done) -> Outcome {
+        Outcome {
+            asked: done.asked,
+            done: done.count,
+            changed: !self.scratch.events.is_empty(),
+            revision: self.world.revision + 1,
+            way: self.way,
+        }
+    }
+
+    /// Who acts from now on.
+    #[inline]
+    pub(super) fn act_as(&mut self, actor: Option<HolderId>) -> Result<(), Refusal> {
+        if actor.is_some_and(|holder| !self.has_holder(holder)) {
+            return Err(Refusal::new(Cause::Unknown(Unknown::Place)));
+        }
+        self.actor = actor.map(|holder| holder.index);
+        Ok(())
+    }
+
+    /// What follows from all that was worked out: shortcuts of which nothing is left, containers that have gone.
+    #[inline]
+    pub(super) fn follow_up(&mut self) {
+        if self.world.bound() > 0 || self.others {
+            self.clear_spent_shortcuts_of(None);
+        }
+        if self.world.opened().next().is_some() || self.others {
+            self.close_what_has_gone();
+        }
+    }
+
+    #[inline]
+    pub(super) fn events(&self) -> &[Event] {
+        &self.scratch.events
+    }
+
+    pub(super) fn push(&mut self, event: Event) {
+        self.others = true;
+        self.scratch.events.push(event);
+    }
+
+    /// The buffers with what was worked out, and the serial number of the next stack.
+    #[inline]
+    pub(super) fn into_parts(self) -> (Box<Scratch>, u64) {
+        (self.scratch, self.next_stack)
+    }
+
+    /// What comes is another operation, on what those before it would leave.
+    pub(super) fn begin_step(&mut self) {
+        self.settle();
+        self.placing = Placing::default();
+        self.way = None;
+    }
+
+    /// An exact operation among several that are applied as one keeps within caps in the end, not by itself.
+    #[inline]
+    pub(super) fn be_exact(&mut self, exact: bool) {
+        self.placing.caps_later = exact && self.nested_lists > 0;
+    }
+
+    #[inline]
+    pub(super) fn judges_caps_later(&self) -> bool {
+        self.placing.caps_later
+    }
+}

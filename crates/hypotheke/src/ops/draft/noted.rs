@@ -1,0 +1,38 @@
+//! Reasons: every check that fails is noted where all of them are asked for.
+
+use super::super::refusal::Cause;
+use super::Draft;
+
+impl Draft<'_> {
+    /// From here on every reason is noted, not the first only.
+    pub(in crate::ops) fn collect_causes(&mut self) {
+        self.causes = Some(Vec::new());
+    }
+
+    #[inline]
+    pub(in crate::ops) fn collects_causes(&self) -> bool {
+        self.causes.is_some()
+    }
+
+    pub(in crate::ops) fn note_causes(&mut self, found: impl IntoIterator<Item = Cause>) {
+        if let Some(causes) = &mut self.causes {
+            causes.extend(found);
+        }
+    }
+
+    /// What was noted so far is put aside, so that it can be noted again.
+    pub(in crate::ops) fn take_noted(&mut self) -> Vec<Cause> {
+        self.causes.as_mut().map(std::mem::take).unwrap_or_default()
+    }
+
+    /// Notes it before what has been noted since.
+    pub(in crate::ops) fn note_first(&mut self, noted: Vec<Cause>) {
+        if let Some(causes) = &mut self.causes {
+            causes.splice(0..0, noted);
+        }
+    }
+
+    pub(in crate::ops) fn take_causes(&mut self) -> Vec<Cause> {
+        self.causes.take().unwrap_or_default()
+    }
+}

@@ -1,0 +1,278 @@
+//! Pending changes: what was worked out, laid over the world, so that what follows sees it; and taken away again.
+
+use rand_xoshiro::Xoshiro256PlusPlus;
+
+use super::{Draft, Item};
+use crate::narrow;
+use crate::world::{Bearer, Cell, End, Event, Inner, Overlay, Spot};
+
+/// How far a draft has come.
+pub(in crate::ops) struct SoFar {
+    events: usize,
+    next_stack: u64,
+    next_landing: u32,
+    random: Option<Xoshiro256PlusPlus>,
+}
+
+impl Draft<'_> {
+    /// Those whose sums would change, containers first, each in order.
+    pub(in crate::ops) fn changed_bearers(&self) -> Vec<Bearer> {
+        let overlay = &self.scratch.overlay;
+        let changed = overlay.weights.iter().map(|(bearer, _)| *bearer);
+        let mut bearers: Vec<Bearer> = changed.chain(overlay.caps.iter().map(|((bearer, _), _)| *bearer)).collect();
+        // What has departed is not in the world that is judged.
+        bearers.retain(|bearer| match bearer {
+            Bearer::Container(container) => !self.has_left(*container),
+            Bearer::Holder(holder) => !self.holder_has_left(*holder),
+        });
+        bearers.sort_by_key(|bearer| match bearer {
+            Bearer::Container(container) => (self.order_of(*container), *bearer),
+            // After all containers.
+            Bearer::Holder(holder) => ((3, self.world.order_of_holder(*holder), 0), *bearer),
+        });
+        bearers.dedup();
+        bearers
+    }
+
+    /// Puts containers in an order in which nothing counts but what can be told of the world: those that last, then the
+    /// insides of packs by the ids of those.
+    pub(in crate::ops) fn order_of(&self, container: u32) -> (u8, u64, u64) {
+        if self.world.is_lasting(container) {
+            return self.world.order_of(container);
+        }
+        let parent = self.parent(container);
+        (2, if parent == Spot::NOWHERE { 0 } else { self.cell(parent).id }, 0)
+    }
+
+    /// By how much the weight of a container or holder would change.
+    pub(in crate::ops) fn weight_gain(&self, bearer: Bearer) -> i64 {
+        let changes = self.scratch.overlay.weights.iter().filter(|(changed, _)| *changed == bearer);
+        changes.map(|(_, by)| by).sum()
+    }
+
+    pub(in crate::ops) fn capped_gain(&self, bearer: Bearer, number: u32) -> i64 {
+        let changes = self.scratch.overlay.caps.iter().filter(|(changed, _)| *changed == (bearer, number));
+        changes.map(|(_, by)| by).sum()
+    }
+
+    /// Whether what is pending is laid over the world.
+    #[inline]
+    pub(in crate::ops) fn is_settled(&self) -> bool {
+        self.settled > 0
+    }
+
+    /// The weight of all that there would be.
+    pub(in crate::ops) fn whole_weight(&self) -> i64 {
+        let figures = &self.world.rules.figures;
+        let change = |event: &Event| match event {
+            Event::Transferred { kind, count, from, to, .. } => {
+                let sign = i64::from(to.exists()) - i64::from(from.exists());
+                sign * i64::from(*count) * figures[kind.index()].weight
+            }
+            _ => 0,
+        };
+        self.world.whole_weight() + self.travelled + self.scratch.events.iter().map(change).sum::<i64>()
+    }
+
+    /// The slot from which the stack in a hand came, if it is still there.
+    pub(in crate::ops) fn origin(&self, holder: u32) -> Option<Spot> {
+        if let Some((_, origin)) = self.scratch.overlay.origins.iter().find(|(known, _)| *known == holder) {
+            return origin.filter(|from| !self.has_left(from.container));
+        }
+        let origin = self.world.origin_of(holder)?;
+        let there = self.has_container(origin.container);
+        there.then_some(Spot { container: origin.container.index, slot: origin.slot })
+    }
+
+    /// Keeps in step where the stack in a hand came from, as the world does: it has come into a hand that was empty, or by an
+    /// exchange.
+    pub(in crate::ops) fn follow_origin(&mut self, hand: Spot, from: Spot, was_empty: bool) {
+        let is_hand = |spot: Spot| spot.container < self.world.container_count() && self.world.is_hand(spot.container);
+        if !is_hand(hand) {
+            return;
+        }
+        let holder = self.state(hand.container).holder;
+        let origin = if self.cell(hand).is_empty() {
+            None
+        } else if was_empty {
+            Some(from).filter(|&from| from != Spot::NOWHERE && !from.is_ground() && !is_hand(from))
+        } else {
+            return;
+        };
+        let origins = &mut self.scratch.overlay.origins;
+        origins.retain(|(known, _)| *known != holder);
+        origins.push((holder, origin));
+    }
+
+    /// What came into a hand from a slot that goes comes from nowhere then.
+    pub(in crate::ops) fn forget_origins_beyond(&mut self, container: u32, slots: u32) {
+        for holder in 0..self.world.holder_count() {
+            let gone = self.origin(holder).is_some_and(|from| from.container == container && from.slot >= slots);
+            if gone {
+                let origins = &mut self.scratch.overlay.origins;
+                origins.retain(|(known, _)| *known != holder);
+                origins.push((holder, None));
+            }
+        }
+    }
+
+    /// How far the draft has come, so that what follows can be tried and forgotten. No pack may be created in between.
+    pub(in crate::ops) fn so_far(&self) -> SoFar {
+        SoFar {
+            events: self.scratch.events.len(),
+            next_stack: self.next_stack,
+            next_landing: self.next_landing,
+            random: self.scratch.overlay.random.clone(),
+        }
+    }
+
+    /// Forgets what was worked out since.
+    pub(in crate::ops) fn go_back_to(&mut self, so_far: &SoFar) {
+        self.scratch.events.truncate(so_far.events);
+        self.scratch.parts.clear();
+        if self.settled > so_far.events {
+            self.scratch.overlay.clear_cells();
+            self.settled = 0;
+            self.settle();
+        }
+        self.next_stack = so_far.next_stack;
+        self.next_landing = so_far.next_landing;
+        self.scratch.overlay.random.clone_from(&so_far.random);
+    }
+
+    /// Puts what was worked out since into another order. It must come to the same.
+    pub(in crate::ops) fn reorder(&mut self, so_far: &SoFar, order: impl FnOnce(&[Event]) -> Vec<Event>) {
+        let (next_stack, ordered) = (self.next_stack, order(&self.scratch.events[so_far.events..]));
+        self.go_back_to(so_far);
+        self.scratch.events.extend(ordered);
+        self.next_stack = next_stack;
+        self.settle();
+    }
+
+    /// A stack waits beyond the slots of its container, where nothing looks for it, until its slot is free again.
+    pub(in crate::ops) fn put_aside(&mut self, spot: Spot) -> Spot {
+        let aside = Spot { container: spot.container, slot: self.slots(spot.container) };
+        let cell = self.cell(spot);
+        self.scratch.overlay.used = true;
+        self.place(aside, Cell::default());
+        self.push_transfer(self.item(cell), cell.count, self.end(spot, cell.id), self.end(aside, cell.id));
+        self.settle();
+        aside
+    }
+
+    /// What lies there is no burden to its container any more.
+    pub(in crate::ops) fn take_out_of_sums(&mut self, spot: Spot) {
+        let cell = self.cell(spot);
+        let (item, weight) = (self.item(cell), self.cell_weight(cell));
+        self.add_to_sums(Bearer::Container(spot.container), item, cell.count, weight, -1);
+    }
+
+    /// Lays what was done so far over the world, so that what follows sees it.
+    pub(in crate::ops) fn settle(&mut self) {
+        for index in self.settled..self.scratch.events.len() {
+            let event = self.scratch.events[index];
+            // From here on cells, sums and parents are read with what is pending.
+            self.settled = self.settled.max(1);
+            match event {
+                Event::Transferred { count, from, to, .. } => self.settle_transfer(event, count, from, to),
+                Event::Changed { at, after, .. } => {
+                    let cell = self.cell(at.spot);
+                    self.shift(at.spot, cell, -1);
+                    self.place(at.spot, Cell { class: after.0, ..cell });
+                    self.shift(at.spot, Cell { class: after.0, ..cell }, 1);
+                }
+                Event::Resized { container, after, .. } => self.forget_origins_beyond(container.index, after),
+                Event::Bound { .. }
+                | Event::Opened { .. }
+                | Event::Closed { .. }
+                | Event::Departed { .. }
+                | Event::Arrived { .. } => {}
+                Event::Swapped { one, other } => {
+                    let (here, there) = (self.cell(one.spot), self.cell(other.spot));
+                    self.shift(one.spot, here, -1);
+                    self.shift(other.spot, there, -1);
+                    self.place(one.spot, there);
+                    self.place(other.spot, here);
+                    self.shift(one.spot, there, 1);
+                    self.shift(other.spot, here, 1);
+                    self.follow_origin(one.spot, other.spot, true);
+                    self.follow_origin(other.spot, one.spot, true);
+                }
+            }
+        }
+        self.settled = self.scratch.events.len();
+        self.scratch.overlay.used = true;
+    }
+
+    pub(in crate::ops) fn settle_transfer(&mut self, event: Event, count: u32, from: End, to: End) {
+        let Event::Transferred { kind, class, inner: Inner(inner), .. } = event else { return };
+        let moved = Cell { class: class.0, kind: kind.0, count, id: to.stack.0, inner };
+        if from.exists() {
+            let cell = self.cell(from.spot);
+            self.shift(from.spot, moved, -1);
+            let left = cell.count - count;
+            self.place(from.spot, if left == 0 { Cell::default() } else { Cell { count: left, ..cell } });
+            self.follow_origin(from.spot, to.spot, false);
+        }
+        if to.exists() {
+            let held = self.cell(to.spot).count;
+            self.place(to.spot, Cell { count: held + count, ..moved });
+            self.shift(to.spot, moved, 1);
+            self.follow_origin(to.spot, from.spot, held == 0);
+        }
+    }
+
+    /// Adds a stack to the sums of all that bear what lies in a spot, or takes it from them.
+    pub(in crate::ops) fn shift(&mut self, spot: Spot, cell: Cell, sign: i64) {
+        if cell.is_empty() {
+            return;
+        }
+        let (item, weight) = (self.item(cell), self.cell_weight(cell));
+        let mut at = (!spot.is_ground()).then_some(spot.container);
+        let holder = at.and_then(|container| self.holder_of(container));
+        while let Some(container) = at {
+            self.add_to_sums(Bearer::Container(container), item, cell.count, weight, sign);
+            at = self.around(container);
+        }
+        if let Some(holder) = holder {
+            self.add_to_sums(Bearer::Holder(holder), item, cell.count, weight, sign);
+        }
+    }
+
+    pub(in crate::ops) fn add_to_sums(&mut self, bearer: Bearer, item: Item, count: u32, weight: i64, sign: i64) {
+        for number in 0..self.world.rules.cap_filters.len() {
+            let number = narrow::index(number);
+            let by = self.counted(item, count, number) * sign;
+            if by != 0 {
+                add(&mut self.scratch.overlay.caps, (bearer, number), by);
+            }
+        }
+        if weight != 0 {
+            add(&mut self.scratch.overlay.weights, bearer, weight * sign);
+        }
+    }
+
+    /// Puts a cell in a spot; what lies in a pack goes with it.
+    pub(in crate::ops) fn place(&mut self, spot: Spot, cell: Cell) {
+        if cell.is_pack() {
+            let parents = &mut self.scratch.overlay.parents;
+            match parents.iter_mut().find(|(inner, _)| *inner == cell.inner) {
+                Some((_, parent)) => *parent = spot,
+                None => parents.push((cell.inner, spot)),
+            }
+        }
+        let Overlay { pending, new_packs, .. } = &mut self.scratch.overlay;
+        pending.set(spot, cell, |spot, kind| match spot.container.checked_sub(self.world.container_count()) {
+            None => self.world.limit(spot, kind),
+            Some(new) => new_packs[new as usize].limit(&self.world.rules, kind, spot.slot),
+        });
+    }
+}
+
+/// Adds to the sum under a key.
+fn add<K: PartialEq>(sums: &mut Vec<(K, i64)>, key: K, by: i64) {
+    match sums.iter_mut().find(|(known, _)| *known == key) {
+        Some((_, sum)) => *sum += by,
+        None => sums.push((key, by)),
+    }
+}

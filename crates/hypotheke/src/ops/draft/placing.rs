@@ -1,0 +1,86 @@
+//! How things are placed: beginning anew with each operation of a list.
+
+use super::super::refusal::{Cause, Refusal};
+use super::Draft;
+use crate::language::Landing;
+use crate::quantity::Decimal;
+use crate::world::Spot;
+
+/// Onto what items may be laid.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub(in crate::ops) enum Onto {
+    /// Alike stacks, then empty slots.
+    #[default]
+    Any,
+    /// Alike stacks only.
+    Alike,
+    /// One empty slot, the first.
+    OneEmpty,
+}
+
+/// How one operation places things. The next one begins with the default.
+#[derive(Debug, Default)]
+pub(super) struct Placing {
+    /// Where the stacks land that are laid on the ground.
+    pub(super) landing: Landing,
+    pub(super) onto: Onto,
+    /// What is laid goes back to where it came from: no border holds it up.
+    pub(super) going_back: bool,
+    /// A slot into which nothing more is laid.
+    pub(super) passed_over: Option<Spot>,
+    /// Caps are judged in the end, not now.
+    pub(super) caps_later: bool,
+    /// A container that is about to have so many slots.
+    pub(super) shrinking: Option<(u32, u32)>,
+}
+
+impl Draft<'_> {
+    /// Where the stacks land that are laid on the ground from now on.
+    pub(in crate::ops) fn land_at(&mut self, landing: Landing) -> Result<(), Refusal> {
+        if landing.within.is_some_and(Decimal::is_negative) {
+            return Err(Refusal::new(Cause::BadAmount));
+        }
+        self.placing.landing = landing;
+        Ok(())
+    }
+
+    /// Onto what items may be laid from now on.
+    pub(in crate::ops) fn lay_onto(&mut self, onto: Onto) {
+        self.placing.onto = onto;
+    }
+
+    /// Whether what is laid from now on goes back to where it came from.
+    pub(in crate::ops) fn go_back(&mut self, going_back: bool) {
+        self.placing.going_back = going_back;
+    }
+
+    /// Lays nothing more into a slot.
+    pub(in crate::ops) fn pass_over(&mut self, spot: Spot) {
+        self.placing.passed_over = Some(spot);
+    }
+
+    #[inline]
+    pub(in crate::ops) fn is_passed_over(&self, spot: Spot) -> bool {
+        self.placing.passed_over == Some(spot)
+    }
+
+    /// Nothing more is laid into the slots of a container that are to go.
+    pub(in crate::ops) fn shrink_to(&mut self, container: u32, slots: u32) {
+        self.placing.shrinking = Some((container, slots));
+    }
+
+    pub(in crate::ops) fn end_shrinking(&mut self) {
+        self.placing.shrinking = None;
+    }
+
+    /// Whether a container lets stacks in.
+    #[inline]
+    pub(in crate::ops) fn may_put(&self, container: u32) -> bool {
+        self.placing.going_back || self.state(container).put
+    }
+
+    #[inline]
+    pub(in crate::ops) fn onto(&self) -> Onto {
+        self.placing.onto
+    }
+}
