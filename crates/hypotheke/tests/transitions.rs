@@ -748,7 +748,7 @@ shortcuts = 1
 ";
 
 /// Alike stacks that are not full beside others that are looked for, in the containers that a holder carries.
-const CROWDED_WORLDS: [&[&str]; 10] = [
+const CROWDED_WORLDS: [&[&str]; 11] = [
     &[
         "create 1 k1 in h0.box",
         "create 1 k0 in h0.pockets/0",
@@ -784,6 +784,14 @@ const CROWDED_WORLDS: [&[&str]; 10] = [
     ],
     &["resize c0 to 3", "create 1 k0 in c0/0", "create 3 k0 in c0/1", "create 2 k0 in c0/2"],
     &["resize c0 to 3", "create 12 k0 in c0"],
+    &[
+        "resize c0 to 3",
+        "create 1 k0 in c0/0",
+        "create 3 k0 in c0/1",
+        "create 1 k0 in h0.pockets/0",
+        "h0 opens c0",
+        "bind k0 to h0.shortcuts/0",
+    ],
 ];
 
 /// Each entry of the table is seen in play, and nothing else is: with any one entry taken out, or added, this fails.
@@ -890,6 +898,7 @@ fn clauses(world: &World, verb: Verb, operation: &Operation) -> BTreeSet<String>
             (Some(from), Some(*to), Some((*amount, from)))
         }
         Action::Unequip { from, to, amount } => (Some(*from), *to, Some((*amount, *from))),
+        Action::Deposit { into } => (None, Some(*into), None),
         Action::Put { to, amount } => (None, Some(*to), operation.actor.map(|actor| (*amount, Place::Hand(actor)))),
         Action::Create { to, .. } => (None, Some(*to), None),
         Action::Mark { at, .. }

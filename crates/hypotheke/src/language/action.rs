@@ -234,6 +234,12 @@ pub enum ActionOf<T: Terms> {
         /// How many. Without a number, what fits.
         amount: Amount,
     },
+    /// Each stack of the holder that acts of which there is some in a container already goes there, as far as it fits:
+    /// `surveyor deposits into depot`.
+    Deposit {
+        /// A container.
+        into: T::Place,
+    },
     /// All of these are applied as one, or none is. Caps and weight caps are judged once, for the world after the last:
     /// `together (move 4 fuel-drum from depot to sled; move 2 ice-core from sled to depot)`.
     Together {
@@ -396,6 +402,7 @@ impl<T: Terms> ActionOf<T> {
         match verb {
             Verb::Open => Some(ActionOf::Open { at }),
             Verb::Close => Some(ActionOf::Close { at }),
+            Verb::Deposit => Some(ActionOf::Deposit { into: at }),
             Verb::Move
             | Verb::Swap
             | Verb::Drop
@@ -467,6 +474,7 @@ impl<T: Terms> ActionOf<T> {
             ActionOf::Lift { share, from } => ActionOf::Lift { share: *share, from: place(from, Role::Slot)? },
             ActionOf::Put { amount, to: at } => ActionOf::Put { amount: *amount, to: into_slots(at)? },
             ActionOf::Return { amount } => ActionOf::Return { amount: *amount },
+            ActionOf::Deposit { into } => ActionOf::Deposit { into: place(into, Role::Container)? },
             ActionOf::Together { steps } => {
                 let steps = steps.iter().enumerate().map(|(index, step)| to.step(index, step));
                 ActionOf::Together { steps: steps.collect::<Result<_, _>>()? }
@@ -511,6 +519,7 @@ impl<T: Terms> ActionOf<T> {
             ActionOf::Lift { .. } => Verb::Lift,
             ActionOf::Put { .. } => Verb::Put,
             ActionOf::Return { .. } => Verb::Return,
+            ActionOf::Deposit { .. } => Verb::Deposit,
             ActionOf::Together { .. } => Verb::Together,
             ActionOf::Equip { .. } => Verb::Equip,
             ActionOf::Unequip { .. } => Verb::Unequip,
@@ -546,6 +555,7 @@ impl<T: Terms> ActionOf<T> {
             ActionOf::Split { .. }
             | ActionOf::Swap { .. }
             | ActionOf::Lift { share: Share::Half, .. }
+            | ActionOf::Deposit { .. }
             | ActionOf::Together { .. }
             | ActionOf::Sort { .. }
             | ActionOf::Resize { .. }
@@ -592,6 +602,7 @@ impl<T: Terms> ActionOf<T> {
             | ActionOf::Lift { .. }
             | ActionOf::Put { .. }
             | ActionOf::Return { .. }
+            | ActionOf::Deposit { .. }
             | ActionOf::Together { .. }
             | ActionOf::Equip { .. }
             | ActionOf::Unequip { .. }
@@ -612,7 +623,7 @@ impl<T: Terms> ActionOf<T> {
     /// The places that it names other than stacks on the ground: where items leave, or what it is about; and where they go.
     pub(crate) fn sides(&self) -> (Option<&T::Place>, Option<&T::Place>) {
         match self {
-            ActionOf::Create { to, .. } | ActionOf::Put { to, .. } => (None, Some(to)),
+            ActionOf::Create { to, .. } | ActionOf::Put { to, .. } | ActionOf::Deposit { into: to } => (None, Some(to)),
             ActionOf::PickUp { to, .. } => (None, T::said(to)),
             ActionOf::Drop { from, .. } => (T::said(from), None),
             ActionOf::Consume { from, .. } | ActionOf::Lift { from, .. } | ActionOf::Equip { from, .. } => {

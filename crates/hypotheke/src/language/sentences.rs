@@ -99,6 +99,10 @@ impl LineParser<'_, '_> {
                 self.require_keyword("from")?;
                 Ok(NamedAction::Lift { share, from: self.path()? })
             }
+            Verb::Deposit => {
+                self.require_keyword("into")?;
+                Ok(NamedAction::Deposit { into: self.path()? })
+            }
             Verb::Together => self.together(),
             Verb::Equip => {
                 let amount = self.amount()?.unwrap_or_default();
@@ -273,6 +277,7 @@ impl fmt::Display for NamedOperation {
                 print_selection(*amount, None, f)?;
                 print_place("in", Some(to), f)
             }
+            NamedAction::Deposit { into } => write!(f, " into {into}"),
             NamedAction::Together { steps } => {
                 f.write_str(" (")?;
                 for (index, step) in steps.iter().enumerate() {

@@ -24,6 +24,8 @@ pub enum Verb {
     Put,
     /// A holder returns the items in its hand.
     Return,
+    /// A holder puts away what a container has some of already.
+    Deposit,
     /// A holder opens a container.
     Open,
     /// A holder closes a container.
@@ -157,7 +159,7 @@ const fn row(
 
 impl Verb {
     /// All verbs, in the order in which they are tried.
-    pub const ALL: [Verb; 26] = [
+    pub const ALL: [Verb; 27] = [
         Verb::Move,
         Verb::Swap,
         Verb::Drop,
@@ -167,6 +169,7 @@ impl Verb {
         Verb::Lift,
         Verb::Put,
         Verb::Return,
+        Verb::Deposit,
         Verb::Open,
         Verb::Close,
         Verb::Sort,
@@ -252,6 +255,13 @@ impl Verb {
                 "surveyor returns",
                 (HOLDER, Items, Verbs, 1),
                 effects(Any, [YES, NO, NO, NO, NO, YES]),
+            ),
+            // It takes and places in slot order, so that it is told by the order what stays behind.
+            Verb::Deposit => row(
+                ["deposit", "deposits", "deposited"],
+                "surveyor deposits into depot",
+                (HOLDER, Items, Verbs, 2),
+                effects(Any, [NO, NO, NO, NO, NO, NO]),
             ),
             Verb::Open => row(
                 ["open", "opens", "opened"],

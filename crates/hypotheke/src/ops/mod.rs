@@ -20,6 +20,7 @@ mod close;
 mod consume;
 mod create;
 mod depart;
+mod deposit;
 mod describe;
 mod doors;
 mod draft;
@@ -125,6 +126,7 @@ fn judge_action(draft: &mut Draft<'_>, operation: &Operation) -> Judged {
         Action::Lift { share, from } => lift::judge(draft, operation.actor, *share, *from),
         Action::Put { amount, to } => put::judge(draft, operation.actor, *amount, *to),
         Action::Return { amount } => returning::judge(draft, operation.actor, *amount),
+        Action::Deposit { into } => deposit::judge(draft, operation.actor, *into),
         Action::Together { steps } => together::judge(draft, steps),
         Action::Equip { amount, from } => equip::judge(draft, operation.actor, *amount, *from),
         Action::Unequip { amount, from, to } => unequip::judge(draft, operation.actor, *amount, *from, *to),

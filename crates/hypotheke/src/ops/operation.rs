@@ -196,6 +196,12 @@ impl Operation {
         Operation::from(Action::Return { amount }).by(actor)
     }
 
+    /// The holder that acts puts away what a container has some of already.
+    #[must_use]
+    pub fn depositing(into: ContainerId, actor: HolderId) -> Operation {
+        Operation::from(Action::Deposit { into: into.into() }).by(actor)
+    }
+
     /// Several operations as one, such as a trade.
     #[must_use]
     pub fn together(steps: impl IntoIterator<Item = Operation>) -> Operation {
@@ -300,6 +306,7 @@ impl Operation {
             | Action::Lift { .. }
             | Action::Equip { .. }
             | Action::Unequip { .. }
+            | Action::Deposit { .. }
             | Action::Together { .. }
             | Action::Put { .. }
             | Action::Sort { .. }
@@ -328,6 +335,7 @@ impl Operation {
             Action::Lift { .. } => (from, hand),
             Action::Put { .. } => (hand, to),
             Action::Return { .. } | Action::Leave => (hand, None),
+            Action::Deposit { .. } => (self.actor.map(Place::Holder), to),
             Action::Move { .. }
             | Action::Split { .. }
             | Action::Merge { .. }

@@ -54,9 +54,9 @@ pub(super) fn any_draw() -> impl Strategy<Value = Draw> {
     )
 }
 
-const VERBS: u8 = 49;
+const VERBS: u8 = 51;
 /// From this number on a draw stands for a list.
-const LISTS: u8 = 47;
+const LISTS: u8 = 49;
 
 /// Any place at all.
 fn place(rules: &Rules, model: &Model, (sort, container, slot): (u8, usize, usize)) -> At {
@@ -170,6 +170,7 @@ fn shallow(request: Request) -> Request {
         Request::Resize(at, slots, spill) => Request::Resize(outer(at), slots, spill),
         Request::Open(holder, at) => Request::Open(holder, outer(at)),
         Request::Close(holder, at) => Request::Close(holder, outer(at)),
+        Request::Deposit(holder, into) => Request::Deposit(holder, outer(into)),
         Request::By(holder, inner) => Request::By(holder, Box::new(shallow(*inner))),
         request @ (Request::Return(..)
         | Request::Together(_)
@@ -223,6 +224,28 @@ fn shrink_onto_a_stack(model: &Model, draw: &Draw) -> Option<Request> {
     });
     let (at, last) = found.filter(|_| draw.suiting)?;
     Some(Request::Resize(At::Container(at), last, draw.every_kind))
+}
+
+/// A deposit of what a holder has into a container in which there is some of it.
+fn deposit(model: &Model, draw: &Draw) -> Option<Request> {
+    let kinds_in =
+        |at: &Inside| -> BTreeSet<usize> { model.state.slots(at).iter().flatten().map(|stack| stack.kind).collect() };
+    let mut found = Vec::new();
+    for &holder in &model.state.present {
+        let own: Vec<Inside> = model.rules.carried(holder).into_iter().map(Inside::container).collect();
+        let had: BTreeSet<usize> = own.iter().flat_map(kinds_in).collect();
+        let alike = model.state.containers().into_iter().filter(|at| !kinds_in(at).is_disjoint(&had));
+        found.extend(alike.map(|at| Request::Deposit(Some(holder), At::Container(at))));
+    }
+    if found.is_empty() && draw.suiting {
+        // Some of what there is, for the next time.
+        let kind = *model.state.containers().iter().flat_map(kinds_in).collect::<Vec<_>>().get(draw.kind % 3)?;
+        let own: Vec<usize> = model.state.present.iter().flat_map(|&holder| model.rules.carried(holder)).collect();
+        let to = At::Container(Inside::container(*own.get(draw.count as usize % own.len().max(1))?));
+        return Some(Request::Create(Amount::Exactly(1), kind, Look::default(), to, (0, 0)));
+    }
+    let nth = draw.kind % found.len().max(1);
+    found.into_iter().nth(nth).filter(|_| draw.suiting)
 }
 
 /// A container with slots, near its number of slots.
@@ -352,6 +375,7 @@ fn asked(rules: &Rules, model: &Model, draw: &Draw) -> Request {
             Request::Unbind(holder, bound.unwrap_or(draw.count as usize))
         }
         38..=42 => Request::Leave(holder),
+        47 | 48 => deposit(model, draw).unwrap_or(Request::Deposit(holder, container(to))),
         45 => depart(rules, model, draw, to),
         46 => arrive(rules, model, draw),
         43 | 44 => create_where_it_is_needed(rules, model, draw, kind),

@@ -168,6 +168,9 @@ impl Engine {
             Request::Open(holder, at) => return self.by(*holder, Action::Open { at: self.place(at) }),
             Request::Close(holder, at) => return self.by(*holder, Action::Close { at: self.place(at) }),
             Request::Leave(holder) => return self.by(*holder, Action::Leave),
+            Request::Deposit(holder, into) => {
+                return self.by(*holder, Action::Deposit { into: self.place(into) });
+            }
             Request::Bind(holder, index, shortcut) => {
                 Action::Bind { kind: kind(*index), at: self.shortcut(*holder, *shortcut) }
             }

@@ -141,6 +141,38 @@ impl Model {
         Err(self.refuse(list, could))
     }
 
+    /// A holder puts away what a container has some of.
+    pub(super) fn deposit(&mut self, holder: Option<usize>, into: &At) -> Result<u64, No> {
+        let (Some(holder), At::Container(target)) = (holder, into) else { return Err(no("unknown")) };
+        let kinds: Vec<usize> = self.state.slots(target).iter().flatten().map(|stack| stack.kind).collect();
+        let carried = self.rules.carried(holder).into_iter().filter(|&index| !self.rules.containers[index].worn);
+        let sources = carried.map(Inside::container).filter(|at| at != target);
+        let stacks: Vec<Stack> =
+            sources.flat_map(|at| self.state.slots(&at).iter().flatten().cloned().collect::<Vec<_>>()).collect();
+        let is_meant = |stack: &&Stack| kinds.contains(&stack.kind) && !self.rules.kinds[stack.kind].keep;
+        let stacks: Vec<Stack> = stacks.iter().filter(is_meant).cloned().collect();
+        let Some(first) = stacks.first() else { return Err(no("empty-source")) };
+        let going = Going::To(into.clone());
+        self.be_exact(false);
+        let before = self.clone();
+        let mut done = 0;
+        for stack in &stacks {
+            let cell = self.state.find(stack.id).expect("it lay there");
+            if self.stuck(&cell, stack, &going).is_none() {
+                done += u64::from(self.give(&cell, stack, stack.count, &going, (0, 0)));
+            }
+        }
+        if done == 0 {
+            let mut list = before.reasons(&before.portions(&[first.id], 1), &going);
+            if list.is_empty() {
+                let all: i64 = stacks.iter().map(|stack| i64::from(stack.count)).sum();
+                list.push(because("no-room", all * 1_000, 0));
+            }
+            return Err(self.refuse(list, 0));
+        }
+        Ok(done)
+    }
+
     /// So many items of stacks, in this order.
     fn portions(&self, sources: &[u64], wanted: i64) -> Vec<Portion> {
         let mut left = wanted;

@@ -25,6 +25,7 @@ impl Model {
             | Request::Merge(_, from, to)
             | Request::Swap(from, to) => (vec![from], vec![to]),
             Request::Unequip(_, _, from, to) => (vec![from], to.iter().collect()),
+            Request::Deposit(_, into) => (vec![], vec![into]),
             Request::Depart(who @ At::Container(_)) => (vec![who], vec![]),
             Request::By(_, inner) => return self.closed(actor, inner),
             _ => (vec![], vec![]),

@@ -55,6 +55,7 @@ pub(crate) enum Request {
     Open(Option<usize>, At),
     Close(Option<usize>, At),
     Leave(Option<usize>),
+    Deposit(Option<usize>, At),
     /// Holder, kind, shortcut.
     Bind(usize, usize, usize),
     Unbind(usize, usize),
@@ -145,6 +146,7 @@ fn is_hand_misused(request: &Request) -> bool {
         Request::PickUp(.., at) | Request::Lift(_, _, at) | Request::Put(_, _, at) | Request::Equip(_, _, at) => {
             hand(at)
         }
+        Request::Deposit(_, at) => hand(at),
         Request::Unequip(_, _, from, to) => hand(from) || to.as_ref().is_some_and(hand),
         Request::Sort(at, _) | Request::Resize(at, _, _) | Request::Open(_, at) | Request::Close(_, at) => hand(at),
         Request::By(_, inner) => is_hand_misused(inner),
@@ -169,6 +171,7 @@ fn named(request: &Request) -> Vec<&At> {
         | Request::Resize(at, _, _)
         | Request::Open(_, at)
         | Request::Close(_, at)
+        | Request::Deposit(_, at)
         | Request::Depart(at) => vec![at],
         Request::Move(_, _, one, other)
         | Request::Swap(one, other)
@@ -199,6 +202,7 @@ fn actor(request: &Request) -> Option<usize> {
         | Request::Unequip(holder, ..)
         | Request::Open(holder, _)
         | Request::Close(holder, _)
+        | Request::Deposit(holder, _)
         | Request::Leave(holder) => *holder,
         _ => None,
     }
@@ -216,6 +220,7 @@ impl Request {
                 | Request::Unequip(..)
                 | Request::Open(..)
                 | Request::Close(..)
+                | Request::Deposit(..)
                 | Request::Leave(_)
         )
     }
@@ -347,6 +352,7 @@ impl Model {
             Request::Open(holder, at) => self.open(*holder, at),
             Request::Close(holder, at) => self.close(*holder, at),
             Request::Leave(holder) => self.leave(*holder),
+            Request::Deposit(holder, into) => self.deposit(*holder, into),
             Request::Bind(holder, kind, shortcut) => self.bind(*holder, *kind, *shortcut),
             Request::Unbind(holder, shortcut) => self.unbind(*holder, *shortcut),
             Request::Depart(who) => self.depart(who),

@@ -113,6 +113,7 @@ impl Reader<'_> {
             NamedAction::Open { at } => Request::Open(self.actor, self.place(at)?),
             NamedAction::Close { at } => Request::Close(self.actor, self.place(at)?),
             NamedAction::Leave => Request::Leave(self.actor),
+            NamedAction::Deposit { into } => Request::Deposit(self.actor, self.place(into)?),
             NamedAction::Bind { kind, at } => {
                 let (holder, shortcut) = self.shortcut(at)?;
                 Request::Bind(holder, self.kind(kind)?, shortcut)

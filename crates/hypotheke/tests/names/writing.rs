@@ -132,6 +132,10 @@ pub(crate) fn named(rules: &Rules, request: &Request) -> NamedOperation {
             actor = *holder;
             NamedAction::Leave
         }
+        Request::Deposit(holder, into) => {
+            actor = *holder;
+            NamedAction::Deposit { into: at(into) }
+        }
         Request::Bind(holder, index, number) => NamedAction::Bind { kind: kind(index), at: shortcut(holder, number) },
         Request::Unbind(holder, number) => NamedAction::Unbind { at: shortcut(holder, number) },
         Request::Depart(who) => NamedAction::Depart { who: at(who) },

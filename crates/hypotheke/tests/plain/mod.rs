@@ -112,7 +112,7 @@ impl Tried {
                 Verb::Create | Verb::Consume | Verb::Mark | Verb::Unmark | Verb::Set | Verb::Resize => self.changers(),
                 // A bar belongs to one holder, and the game may bind there too.
                 Verb::Bind | Verb::Unbind => vec![None],
-                Verb::Equip | Verb::Unequip | Verb::Lift | Verb::Put | Verb::Return | Verb::Leave => {
+                Verb::Equip | Verb::Unequip | Verb::Lift | Verb::Put | Verb::Return | Verb::Deposit | Verb::Leave => {
                     self.actors.iter().copied().map(Some).collect()
                 }
                 Verb::Open | Verb::Close => self.actors.iter().copied().map(Some).collect(),
@@ -238,6 +238,7 @@ impl Tried {
                 }
             }
             Verb::Leave => found.push(Action::Leave),
+            Verb::Deposit => found.extend(places.containers.iter().map(|&into| Action::Deposit { into })),
             Verb::Open | Verb::Close => {
                 let has_door = |place: &&Place| {
                     let Place::Container(container) = place else { return false };
@@ -398,6 +399,9 @@ pub(crate) fn label(world: &World, operation: &Operation, place: &dyn Fn(Place) 
         Action::Put { to, .. } => format!("put {} {}", hand(), place(*to)),
         Action::Return { .. } => format!("return {}", hand()),
         Action::Leave => format!("leave {}", hand()),
+        Action::Deposit { into } => {
+            format!("deposit {} {}", operation.actor.map(|actor| items(actor.into())).unwrap_or_default(), place(*into))
+        }
         Action::Open { at } => format!("open {}", place(*at)),
         Action::Close { at } => format!("close {}", place(*at)),
         Action::Sort { at, .. } => format!("sort {}", place(*at)),
