@@ -659,8 +659,8 @@ fn not_tried(found: &Explored) -> Vec<String> {
 fn a_verdict_names_what_the_scope_leaves_out() {
     let rules = traverse();
     let search = |play: &str| not_tried(&exploration(&rules, &format!("play\n  {play}\n")).search());
-    let all = "verbs move, swap, drop, pick-up, equip, unequip, lift, put, return, open, close, sort, bind, unbind, leave, \
-               split, merge, resize, set, together, depart, arrive\n  mark contaminated\n  unmark contaminated\n  \
+    let all = "verbs move, swap, drop, pick-up, equip, unequip, lift, put, return, deposit, open, close, sort, bind, unbind, \
+               leave, split, merge, resize, set, together, depart, arrive\n  mark contaminated\n  unmark contaminated\n  \
                create up to 1 core\n  consume core";
     let rest = ["verb set", "verb together", "verb depart", "verb arrive"];
     let found = search(all);

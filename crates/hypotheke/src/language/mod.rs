@@ -11,12 +11,12 @@ mod parser;
 mod place;
 mod portion;
 mod sentences;
+mod terms;
 #[cfg(test)]
 mod tests;
 mod verb;
 
-pub use action::{ActionOf, NamedAction, NamedArrival, NamedOperation, Names, OperationOf, PlainTerms, Terms};
-pub(crate) use action::{Role, Translate};
+pub use action::{ActionOf, NamedAction, NamedOperation, OperationOf};
 pub(crate) use event::items_text;
 pub use event::{NamedEnd, NamedEvent};
 pub(crate) use lexer::{Token, TokenKind, lex};
@@ -25,6 +25,8 @@ pub use parser::SentenceError;
 pub(crate) use parser::{LineParser, shortened};
 pub use place::{Path, PathError, PathRoot, PathStep};
 pub use portion::{NamedPortion, NamedVariant};
+pub use terms::{NamedArrival, Names, PlainTerms, Terms};
+pub(crate) use terms::{Role, Translate};
 pub(crate) use verb::{Claimable, InScope, Row};
 pub use verb::{Effects, SlotOrder, Verb};
 

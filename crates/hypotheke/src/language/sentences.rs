@@ -4,10 +4,11 @@ use std::fmt;
 use std::str::FromStr;
 
 use super::Path;
-use super::action::{NamedAction, NamedArrival, NamedOperation};
+use super::action::{NamedAction, NamedOperation};
 use super::lexer::{Token, TokenKind, lex};
 use super::operation::{Amount, Share, SortKey};
 use super::parser::{LineParser, Parsed, SentenceError, shortened};
+use super::terms::NamedArrival;
 use super::verb::Verb;
 use crate::text::{Word, nearest};
 

@@ -53,6 +53,7 @@ mod shortcuts;
 mod sort;
 mod split;
 mod start;
+mod stock;
 mod swap;
 mod target;
 mod together;

@@ -2,9 +2,10 @@
 
 use rustc_hash::{FxHashMap, FxHashSet};
 
+use super::kind::Kind;
 use super::places::{ContainerDef, SlotDef};
 use super::source::{ContainerSource, KindAt};
-use super::view::{FilterId, Kind, Ruleset};
+use super::view::{FilterId, Ruleset};
 use crate::filter::Outlook;
 use crate::text::{Diagnostic, Diagnostics, Location};
 

@@ -9,6 +9,7 @@ mod builder;
 mod compile;
 mod error;
 mod fingerprint;
+mod kind;
 mod lint;
 mod migration;
 mod names;
@@ -27,6 +28,7 @@ pub use builder::{ContainerBuilder, HolderBuilder, KindBuilder, MarkBuilder, Rul
 pub(crate) use compile::{FilterNames, MOST_NESTING, UnknownName, compile, compile_changed};
 pub use error::RulesetErrors;
 pub(crate) use fingerprint::{differ_in_caps_only, fingerprint};
+pub use kind::{Kind, Mark, Property, PropertyValue, Tag};
 pub(crate) use lint::lint;
 pub(crate) use migration::Fate;
 pub use migration::{Gone, MigrationRules, Renamed, Treatment, VersionChanges};
@@ -39,4 +41,4 @@ pub(crate) use source::{CapSource, FilterSource, PropertySource, RulesetSource, 
 pub(crate) use start::{StartEntry, StartPortion};
 pub(crate) use thought::Thought;
 pub(crate) use view::{FilterId, NO_NEEDS, NO_PACK};
-pub use view::{Kind, Mark, Property, PropertyValue, Ruleset, Tag, What};
+pub use view::{Ruleset, What};

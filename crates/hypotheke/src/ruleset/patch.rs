@@ -2,7 +2,8 @@
 
 use super::Ruleset;
 use super::compile::limit_by_default;
-use super::view::{KindDef, KindFigures, NO_PACK, PropertyDef, PropertyValue};
+use super::kind::PropertyValue;
+use super::view::{KindDef, KindFigures, NO_PACK, PropertyDef};
 use crate::id::{KindId, PropertyId, TagId};
 use crate::quantity::Decimal;
 

@@ -6,10 +6,11 @@ use std::borrow::Cow;
 use std::collections::BTreeSet;
 use std::fmt::Display;
 
+use super::kind::{Kind, Mark, PropertyValue, Tag};
 use super::migration::MigrationRules;
 use super::places::{Cap, ContainerDef, HolderDef, Misfits, SlotDef, Spent};
 use super::start::StartPortion;
-use super::view::{FilterId, Kind, KindDef, KindFigures, Mark, PropertyValue, Ruleset, Tag};
+use super::view::{FilterId, KindDef, KindFigures, Ruleset};
 use crate::quantity::Decimal;
 
 /// What a setting or a rule is written for.

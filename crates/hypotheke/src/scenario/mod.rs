@@ -5,6 +5,7 @@
 //! gives a [`PlayableFile`], which plays the scenarios and reports as plain data.
 
 mod all;
+mod answer;
 pub(crate) mod check;
 mod error;
 pub(crate) mod hold;

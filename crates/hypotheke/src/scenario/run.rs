@@ -1,17 +1,18 @@
 //! Playing scenarios.
 
+use super::answer::{Played, is_refused_so, judge_answer, refusal_text};
 use super::check::{PlayableFile, START};
 use super::hold::{self, list_finding};
 use super::print::step_texts;
 use super::report::{Answer, Failure, Finding, ScenarioReport, StepReport, Trace};
 use super::same;
 use super::shared::SharedLists;
-use super::tree::{Body, Check, Expected, Line, ListStep, Mode, Row, Scenario, SentRequest, Step};
+use super::tree::{Body, Check, Expected, Line, Mode, Row, Scenario, SentRequest, Step};
 use crate::audit::{Law, StepAudit, Violation, Watch, audit};
 use crate::exchange::{Request, RequestLimits, Taken};
 use crate::id::ContainerId;
 use crate::language::{NamedAction, NamedOperation};
-use crate::ops::{Operation, Outcome, Reason, Refusal, ResolveError};
+use crate::ops::{Outcome, Reason, ResolveError};
 use crate::save::Save;
 use crate::snapshot::Departures;
 use crate::text::{Span, Word};
@@ -117,13 +118,6 @@ struct Player<'p> {
     watch: Watch,
     /// Is shown every world, with the operation that led to it.
     show: Option<&'p mut Show<'p>>,
-}
-
-/// What one operation came to.
-enum Played {
-    Applied(Outcome),
-    Refused(Refusal, Option<Box<Operation>>),
-    Unresolved(ResolveError),
 }
 
 impl<'p> Player<'p> {
@@ -570,71 +564,9 @@ fn containers_at(world: &World, place: Place) -> Vec<ContainerId> {
     }
 }
 
-/// What is wrong with an answer, if anything is.
-fn judge_answer(world: &World, verb: &str, played: &Played, expected: &Expected) -> Option<Finding> {
-    let as_expected = match (played, expected) {
-        (Played::Applied(outcome), Expected::Whole) => outcome.is_whole(),
-        (Played::Applied(outcome), Expected::Done { count, left }) => {
-            outcome.done() == *count && left.is_none_or(|left| outcome.left() == left)
-        }
-        (Played::Applied(outcome), Expected::Unchanged) => !outcome.changed(),
-        (Played::Refused(refusal, _), expected) => is_refused_so(refusal, expected),
-        (Played::Unresolved(error), Expected::Refused { reason, figures: None, at, .. }) => {
-            reason.is_none_or(|reason| reason == Reason::Unknown) && is_at(*at, error.step())
-        }
-        _ => false,
-    };
-    if as_expected {
-        return None;
-    }
-    let expected = match expected {
-        Expected::Whole => format!("{verb} in full"),
-        Expected::Done { .. } => format!("{verb} {expected}"),
-        other => other.to_string(),
-    };
-    let (found, reasons) = match played {
-        Played::Applied(outcome) => (outcome.text(verb), Vec::new()),
-        Played::Refused(refusal, operation) => {
-            let reasons = operation.as_ref().map_or_else(Vec::new, |operation| all_reasons(world, operation));
-            (refusal_text(world, refusal), reasons)
-        }
-        Played::Unresolved(error) => (format!("refused: unknown: {error}"), Vec::new()),
-    };
-    Some(Finding::Answer { expected, found, reasons })
-}
-
-fn is_refused_so(refusal: &Refusal, expected: &Expected) -> bool {
-    let Expected::Refused { reason, figures, at, could } = expected else { return false };
-    let wanted = figures.as_ref().map(|figures| (figures.asked, figures.allowed));
-    reason.is_none_or(|reason| reason == refusal.reason())
-        && (wanted.is_none() || wanted == refusal.cause().figures())
-        && is_at(*at, refusal.step())
-        && could.is_none_or(|could| could == refusal.could())
-}
-
-/// Steps are counted from 0.
-fn is_at(wanted: Option<ListStep>, found: Option<u32>) -> bool {
-    match wanted {
-        None => true,
-        Some(ListStep::End) => found.is_none(),
-        Some(ListStep::Step(step)) => found == step.checked_sub(1),
-    }
-}
-
 impl SentRequest {
     fn request(&self) -> Request {
         let id = self.id.as_ref().and_then(|id| id.as_str().parse().ok());
         Request { id, expects: self.expects, operation: self.operation.clone() }
     }
-}
-
-fn refusal_text(world: &World, refusal: &Refusal) -> String {
-    let could = if refusal.could() > 0 { format!("; {} could go", refusal.could()) } else { String::new() };
-    format!("refused: {}: {}{could}", refusal.reason(), world.explain(refusal))
-}
-
-/// Every check that fails, with its figures. A refusal has left the world as it was, so it can still be asked.
-fn all_reasons(world: &World, operation: &Operation) -> Vec<String> {
-    let reply = world.ask(operation);
-    reply.causes().iter().map(|&cause| format!("{}: {}", cause.reason(), world.explain_cause(cause))).collect()
 }

@@ -19,6 +19,7 @@ mod ground;
 mod hash;
 mod history;
 mod index;
+mod inner;
 mod path;
 mod per_kind;
 mod read;
@@ -33,6 +34,7 @@ mod taken;
 #[cfg(test)]
 mod tests;
 mod travel;
+mod view;
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
@@ -52,10 +54,10 @@ use history::History;
 use index::Index;
 pub use path::{Place, UnknownPlace};
 pub(crate) use per_kind::PerKind;
-pub use read::{SlotView, StackView};
 pub(crate) use scratch::{Bearer, EMPTY, Overlay, Scratch, Spare};
 pub use travel::Traveller;
 pub(crate) use travel::{Arrival, Arriving, LaidContainer, LaidHolder, LaidOrigin, LaidStack};
+pub use view::{SlotView, StackView};
 
 use crate::id::{ContainerId, DepartureId, KindId};
 use crate::moment::{Moment, Now};

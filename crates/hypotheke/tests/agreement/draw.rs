@@ -230,16 +230,20 @@ fn shrink_onto_a_stack(model: &Model, draw: &Draw) -> Option<Request> {
 fn deposit(model: &Model, draw: &Draw) -> Option<Request> {
     let kinds_in =
         |at: &Inside| -> BTreeSet<usize> { model.state.slots(at).iter().flatten().map(|stack| stack.kind).collect() };
+    let all = model.state.containers();
     let mut found = Vec::new();
     for &holder in &model.state.present {
-        let own: Vec<Inside> = model.rules.carried(holder).into_iter().map(Inside::container).collect();
-        let had: BTreeSet<usize> = own.iter().flat_map(kinds_in).collect();
-        let alike = model.state.containers().into_iter().filter(|at| !kinds_in(at).is_disjoint(&had));
-        found.extend(alike.map(|at| Request::Deposit(Some(holder), At::Container(at))));
+        let own = model.rules.carried(holder).into_iter().filter(|&index| !model.rules.containers[index].worn);
+        let own: Vec<Inside> = own.map(Inside::container).collect();
+        let is_given = |at: &&Inside| {
+            let had = own.iter().filter(|from| from != at).flat_map(kinds_in);
+            had.filter(|&kind| !model.rules.kinds[kind].keep).any(|kind| kinds_in(at).contains(&kind))
+        };
+        found.extend(all.iter().filter(is_given).map(|at| Request::Deposit(Some(holder), At::Container(at.clone()))));
     }
     if found.is_empty() && draw.suiting {
         // Some of what there is, for the next time.
-        let kind = *model.state.containers().iter().flat_map(kinds_in).collect::<Vec<_>>().get(draw.kind % 3)?;
+        let kind = *all.iter().flat_map(kinds_in).collect::<Vec<_>>().get(draw.kind % 3)?;
         let own: Vec<usize> = model.state.present.iter().flat_map(|&holder| model.rules.carried(holder)).collect();
         let to = At::Container(Inside::container(*own.get(draw.count as usize % own.len().max(1))?));
         return Some(Request::Create(Amount::Exactly(1), kind, Look::default(), to, (0, 0)));

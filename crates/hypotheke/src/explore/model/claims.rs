@@ -4,16 +4,15 @@ use std::fmt;
 
 use crate::explore::model::tried::VerbUse;
 use crate::filter::{Comparison, Filter, Test};
-use crate::id::{HolderId, KindId, PropertyId};
+use crate::id::{HolderId, PropertyId};
 use crate::language::{Claimable, LineParser, Path, SentenceError, Verb, lex};
 use crate::narrow;
-use crate::ops::{Action, Operation};
 use crate::quantity::Decimal;
 use crate::ruleset::What;
 use crate::scenario::parse::lines;
 use crate::scenario::{Check, Claim as Measured, DifferenceRow, Finding, Line, hold};
 use crate::text::{Span, Word};
-use crate::world::{Class, ClassView, End, Event, Place, Spot, World};
+use crate::world::{ClassView, Place, World};
 
 /// What a claim says.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -422,73 +421,6 @@ impl Ready {
         }
         found
     }
-
-    /// Whether an operation may be one that the claim forbids, judged before it is performed. What only its outcome shows is
-    /// judged afterwards: [`Ready::was_meant`].
-    pub(in crate::explore) fn is_meant(&self, world: &World, operation: &Operation) -> bool {
-        let Ready::Operation { pattern, named } = self else { return false };
-        if let Action::Together { steps } = &operation.action {
-            return steps.iter().any(|step| self.is_meant(world, step));
-        }
-        let ends = Ends::of(operation);
-        if ends.verb != pattern.verb {
-            return false;
-        }
-        let matches = |(from, to): (Option<Place>, Option<Place>)| {
-            let is_at = |place: Option<Place>, path: &Path| {
-                // Where the outcome decides, it is judged afterwards.
-                let Some(place) = place else { return !ends.is_place_known };
-                world.place(path, None).is_ok_and(|wanted| is_within(world, place, wanted))
-            };
-            pattern.from.as_ref().is_none_or(|path| is_at(from, path))
-                && pattern.to.as_ref().is_none_or(|path| is_at(to, path))
-        };
-        let either_way = matches((ends.from, ends.to)) || ends.is_exchange && matches((ends.to, ends.from));
-        either_way && named.is_none_or(|named| is_named(world, operation, &ends, named))
-    }
-
-    /// Whether the latest operation was one that the claim forbids, of those that [may be](Ready::is_meant).
-    pub(in crate::explore) fn was_meant(&self, world: &World, operation: &Operation) -> bool {
-        let Ready::Operation { pattern, named } = self else { return true };
-        if matches!(operation.action, Action::Together { .. }) {
-            return self.moved(world, *named);
-        }
-        let ends = Ends::of(operation);
-        if !ends.is_place_known
-            && let Some(path) = &pattern.to
-        {
-            let wanted = world.place(path, None);
-            let is_there = |end: &End| {
-                let place = world.place_of_end(end);
-                place.zip(wanted.as_ref().ok()).is_some_and(|(place, wanted)| is_within(world, place, *wanted))
-            };
-            let reached = world.events().iter().any(|event| match event {
-                Event::Transferred { to, .. } => is_there(to),
-                Event::Swapped { one, other } => is_there(one) || is_there(other),
-                _ => false,
-            });
-            if !reached {
-                return false;
-            }
-        }
-        // A slot and a stack are known before; of a whole place the events tell what it gave.
-        !ends.is_whole || self.moved(world, *named)
-    }
-
-    /// Whether the latest operation moved what is named, or named no items.
-    fn moved(&self, world: &World, named: Option<Subject>) -> bool {
-        let Some(Subject::Items(what)) = named else { return true };
-        let is_it = |kind: KindId, class: Class| match what {
-            What::Kind(wanted) => kind == wanted,
-            What::Tag(tag) => world.rules().known_kind(kind).has_tag(tag),
-            What::Mark(mark) => world.classes.key(class.0).is_some_and(|key| key.marks.contains(&mark)),
-        };
-        world.events().iter().any(|event| match event {
-            Event::Transferred { kind, class, .. } => is_it(*kind, *class),
-            // What is exchanged, changed or opened names its slot.
-            _ => true,
-        }) || world.events().is_empty()
-    }
 }
 
 /// The things that a claim speaks of.
@@ -516,104 +448,6 @@ fn is_used(world: &World, check: &Check, path: &Path) -> bool {
 /// A count speaks of items only if it is as claimed where there are none.
 fn counts_if_zero(comparison: Comparison, number: &Decimal) -> u8 {
     if comparison.holds(&Decimal::default(), number) { FIRST } else { 0 }
-}
-
-/// Whether what an operation takes, changes or creates is what a claim names.
-fn is_named(world: &World, operation: &Operation, ends: &Ends, named: Subject) -> bool {
-    let what = match (named, &operation.action) {
-        (Subject::Property(property), Action::Set { property: set, .. }) => return property == *set,
-        (Subject::Property(_), _) => return false,
-        // The mark that is set or taken away.
-        (
-            Subject::Items(What::Mark(mark)),
-            Action::Mark { mark: changed, .. } | Action::Unmark { mark: changed, .. },
-        ) if mark == *changed => {
-            return true;
-        }
-        (Subject::Items(what), _) => what,
-    };
-    let is_of = |kind: KindId| match what {
-        What::Kind(wanted) => wanted == kind,
-        What::Tag(tag) => world.rules().known_kind(kind).has_tag(tag),
-        What::Mark(_) => false,
-    };
-    let any_there = |place: Option<Place>| {
-        place.is_some_and(|place| world.stacks_in(Some(place)).iter().any(|stack| stack.is(what)))
-    };
-    match &operation.action {
-        Action::Create { kind, variant, .. } => {
-            is_of(*kind) || matches!(what, What::Mark(mark) if variant.marks().contains(&mark))
-        }
-        Action::Bind { kind, .. } => is_of(*kind),
-        Action::Unbind { at } => {
-            let Place::Shortcut(holder, shortcut) = *at else { return false };
-            world.shortcuts(holder).nth(shortcut as usize).flatten().is_some_and(is_of)
-        }
-        Action::Swap { .. } => any_there(ends.from) || any_there(ends.to),
-        _ => any_there(ends.from),
-    }
-}
-
-/// The verb of an operation and the places between which it goes.
-struct Ends {
-    verb: Verb,
-    from: Option<Place>,
-    to: Option<Place>,
-    /// Whether the places are known before the operation is performed.
-    is_place_known: bool,
-    /// It goes both ways.
-    is_exchange: bool,
-    /// It names a whole container, holder or the ground, which gives what it has.
-    is_whole: bool,
-}
-
-impl Ends {
-    fn of(operation: &Operation) -> Ends {
-        let verb = operation.action.verb();
-        let (from, to) = operation.ends();
-        let is_stack = |place: &Place| matches!(place, Place::Slot(..) | Place::OnGround(_) | Place::Hand(_));
-        Ends {
-            verb,
-            from,
-            to,
-            is_place_known: !matches!(verb, Verb::Equip | Verb::Unequip | Verb::Return | Verb::Leave) || to.is_some(),
-            is_exchange: verb == Verb::Swap,
-            is_whole: from.is_some_and(|from| !is_stack(&from))
-                && !matches!(verb, Verb::Create | Verb::Bind | Verb::Unbind),
-        }
-    }
-}
-
-/// Whether a place is the wanted one, or in it at any depth.
-fn is_within(world: &World, place: Place, wanted: Place) -> bool {
-    if place == wanted {
-        return true;
-    }
-    let container = match place {
-        Place::Slot(container, _) | Place::Container(container) => container,
-        Place::OnGround(_) => return wanted == Place::Ground,
-        Place::Hand(holder) | Place::Shortcut(holder, _) => return wanted == Place::Holder(holder),
-        Place::Holder(_) | Place::Ground => return false,
-    };
-    let around = around(world, container.index);
-    match wanted {
-        Place::Container(wanted) => around.contains(&wanted.index),
-        Place::Holder(holder) => world.holder_of(container.index) == Some(holder.index),
-        Place::Ground => around.last().is_some_and(|&outer| {
-            let parent = world.state(outer).parent;
-            parent != Spot::NOWHERE && parent.is_ground()
-        }),
-        _ => false,
-    }
-}
-
-/// A container and those around it, from the inside out.
-pub(in crate::explore) fn around(world: &World, container: u32) -> Vec<u32> {
-    let outer = |&container: &u32| {
-        let parent = world.state(container).parent;
-        (parent != Spot::NOWHERE && !parent.is_ground()).then_some(parent.container)
-    };
-    std::iter::successors(Some(container), outer).collect()
 }
 
 /// What there is instead of what must be.

@@ -12,23 +12,16 @@
 
 use smallvec::SmallVec;
 
+use crate::explore::model::places::{Places, Source, has_door};
 use crate::explore::model::scope::{Amounts, Scope};
-use crate::id::{ContainerId, HolderId, KindId, StackId};
+use crate::id::{HolderId, KindId, StackId};
 use crate::language::Share;
 use crate::language::Verb;
 use crate::language::{Amount, Landing, SortKey};
 use crate::narrow;
 use crate::ops::{Action, Operation};
 use crate::ruleset::ContainerDef;
-use crate::world::{Cell, GROUND, Place, Spot, World};
-
-/// A taken slot.
-#[derive(Clone, Copy, Debug)]
-pub(in crate::explore) struct Source {
-    pub(in crate::explore) container: ContainerId,
-    pub(in crate::explore) slot: u32,
-    pub(in crate::explore) cell: Cell,
-}
+use crate::world::{GROUND, Place, Spot, World};
 
 /// An operation that is tried. Most are between slots, and become operations only when they are performed.
 #[derive(Clone, Copy, Debug)]
@@ -61,61 +54,6 @@ pub(in crate::explore) struct Moves {
     pub(in crate::explore) steps: Vec<Step>,
     others: Vec<Operation>,
     places: Places,
-}
-
-/// The places of a world that operations name.
-#[derive(Debug, Default)]
-struct Places {
-    /// The containers of the scope, then the insides of packs in them, on the ground and in hands, at any depth.
-    containers: Vec<ContainerId>,
-    /// The taken slots.
-    sources: Vec<Source>,
-    /// The slots that items may go to.
-    targets: Vec<Target>,
-    /// The stacks on the ground and in hands.
-    loose: Vec<(Place, Cell)>,
-}
-
-/// A slot that something may go to.
-#[derive(Clone, Copy, Debug)]
-struct Target {
-    container: ContainerId,
-    slot: u32,
-    cell: Cell,
-    /// The limit of the container; none where the slot has one of its own.
-    limit: Option<u32>,
-}
-
-impl Source {
-    fn spot(&self) -> Spot {
-        Spot { container: self.container.index, slot: self.slot }
-    }
-
-    fn at(&self) -> (ContainerId, u32) {
-        (self.container, self.slot)
-    }
-}
-
-impl Target {
-    #[inline]
-    fn spot(&self) -> Spot {
-        Spot { container: self.container.index, slot: self.slot }
-    }
-
-    fn at(&self) -> (ContainerId, u32) {
-        (self.container, self.slot)
-    }
-
-    fn takes(&self, cell: Cell) -> bool {
-        self.cell.is_empty() || self.cell.class == cell.class
-    }
-
-    /// How many of a stack it would take, being empty or holding an alike one.
-    #[inline]
-    fn fits(&self, world: &World, cell: Cell, limit: u32) -> u32 {
-        let limit = self.limit.map_or_else(|| world.limit(self.spot(), cell.kind), |own| own.min(limit));
-        limit.saturating_sub(self.cell.count).min(cell.count)
-    }
 }
 
 impl Step {
@@ -207,64 +145,6 @@ pub(in crate::explore) fn fitting_amounts(amounts: Amounts, count: u32, fits: u3
         }
     }
     each(if count == 1 { Amount::Exactly(1) } else { Amount::UpTo(count) });
-}
-
-/// Whether it matters who has opened a container.
-pub(in crate::explore) fn has_door(world: &World, container: ContainerId) -> bool {
-    let state = world.state(container.index);
-    state.must_open || state.exclusive
-}
-
-/// How many of a stack a slot with room for it would take.
-pub(in crate::explore) fn fitting(world: &World, to: Spot, there: Cell, cell: Cell) -> u32 {
-    world.limit(to, cell.kind).saturating_sub(there.count).min(cell.count)
-}
-
-impl Places {
-    fn find(&mut self, scope: &Scope, world: &World) {
-        let Places { containers, sources, targets, loose } = self;
-        containers.clone_from(&scope.containers);
-        sources.clear();
-        targets.clear();
-        loose.clear();
-        let on_ground = world.stacks_of(GROUND).map(|(_, cell)| (Place::OnGround(StackId(cell.id)), cell));
-        loose.extend(on_ground);
-        for &actor in scope.actors.iter().filter(|_| scope.hands) {
-            let hand = Spot { container: world.hand_of(actor.index), slot: 0 };
-            loose.extend(Some((Place::Hand(actor), world.cell(hand))).filter(|(_, cell)| !cell.is_empty()));
-        }
-        let packs = loose.iter().filter(|(_, cell)| cell.is_pack());
-        containers.extend(packs.map(|(_, cell)| world.container_id(cell.inner)));
-        let mut next = 0;
-        while let Some(&container) = containers.get(next) {
-            let (alike, mut offered) = (scope.is_alike(world, container.index), false);
-            let state = world.state(container.index);
-            let (limit, ruled) = (state.stack_limit, state.ruled);
-            for (slot, &cell) in (0..).zip(world.slots_of(container.index)) {
-                if !cell.is_empty() {
-                    sources.push(Source { container, slot, cell });
-                    if cell.is_pack() {
-                        containers.push(world.container_id(cell.inner));
-                    }
-                }
-                if !cell.is_empty() || !alike || !offered {
-                    targets.push(Target { container, slot, cell, limit: (slot >= ruled).then_some(limit) });
-                }
-                offered |= cell.is_empty();
-            }
-            next += 1;
-        }
-    }
-
-    /// All stacks: in slots, on the ground, in hands.
-    fn stacks(&self) -> impl Iterator<Item = (Place, Cell)> + '_ {
-        let in_slots = self.sources.iter().map(|source| (source.at().into(), source.cell));
-        in_slots.chain(self.loose.iter().copied())
-    }
-
-    fn hands(&self) -> impl Iterator<Item = (Place, Cell)> + '_ {
-        self.loose.iter().copied().filter(|(place, _)| matches!(place, Place::Hand(_)))
-    }
 }
 
 impl Scope {

@@ -14,7 +14,8 @@
 
 use std::collections::BTreeSet;
 
-use crate::explore::model::claims::{Ready, around};
+use crate::explore::model::claims::Ready;
+use crate::explore::model::meant::around;
 use crate::explore::model::scope::Scope;
 use crate::language::{Effects, SlotOrder};
 use crate::ruleset::Misfits;

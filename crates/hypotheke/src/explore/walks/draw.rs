@@ -4,8 +4,9 @@
 use rand_core::Rng;
 use rand_xoshiro::Xoshiro256PlusPlus;
 
-use crate::explore::model::moves::{Source, fitting, has_door};
+use crate::explore::model::places::{Source, fitting, has_door};
 use crate::explore::model::scope::{Amounts, Scope};
+use crate::explore::walks::stock::Stock;
 use crate::id::{ContainerId, HolderId, KindId, MarkId, PropertyId, StackId};
 use crate::language::Share;
 use crate::language::Verb;
@@ -25,59 +26,6 @@ pub(in crate::explore) struct Draws<'p> {
     choices: Vec<Verb>,
     /// Nothing bounds what comes in and goes out.
     is_free: bool,
-}
-
-/// What a world has to draw of; kept for its room, and as long as nothing is applied.
-#[derive(Debug, Default)]
-pub(in crate::explore) struct Stock {
-    containers: Vec<ContainerId>,
-    /// So many of them are no packs, and stand first.
-    lasting: usize,
-    sources: Vec<Source>,
-    holders: Vec<HolderId>,
-    is_fresh: bool,
-}
-
-impl Stock {
-    /// Something was applied: what there is is looked up again.
-    pub(in crate::explore) fn is_stale(&mut self) {
-        self.is_fresh = false;
-    }
-
-    fn look(&mut self, scope: &Scope, world: &World) {
-        if std::mem::replace(&mut self.is_fresh, true) {
-            return;
-        }
-        let Stock { containers, lasting, sources, holders, .. } = self;
-        containers.clear();
-        sources.clear();
-        holders.clear();
-        match &scope.container_names {
-            Some(names) => containers.extend(names.iter().filter_map(|name| world.container(name))),
-            None => containers.extend(world.containers()),
-        }
-        match &scope.actor_names {
-            Some(names) => holders.extend(names.iter().filter_map(|name| world.holder(name))),
-            None => holders.extend(world.holders()),
-        }
-        *lasting = containers.len();
-        let hands = holders.iter().filter(|_| scope.hands).map(|holder| world.hand_of(holder.index));
-        let held = hands.map(|container| world.cell(Spot { container, slot: 0 }));
-        let loose = world.stacks_of(GROUND).map(|(_, cell)| cell).chain(held).filter(|cell| cell.is_pack());
-        containers.extend(loose.map(|cell| world.container_id(cell.inner)));
-        let mut next = 0;
-        while let Some(&container) = containers.get(next) {
-            for (slot, &cell) in (0..).zip(world.slots_of(container.index)) {
-                if !cell.is_empty() {
-                    sources.push(Source { container, slot, cell });
-                    if cell.is_pack() {
-                        containers.push(world.container_id(cell.inner));
-                    }
-                }
-            }
-            next += 1;
-        }
-    }
 }
 
 /// The world of which an operation is drawn.

@@ -6,8 +6,9 @@ use crate::id::{KindId, MarkId, PropertyId, TagId};
 use crate::quantity::Decimal;
 use crate::ruleset::Ruleset;
 use crate::ruleset::bits::Bits;
+use crate::ruleset::kind::{Kind, PropertyValue};
 use crate::ruleset::source::FilterSource;
-use crate::ruleset::view::{CompiledFilter, FilterId, Kind, PropertyValue, What};
+use crate::ruleset::view::{CompiledFilter, FilterId, What};
 use crate::text::{Diagnostic, Faults, Word, suggestion};
 
 use super::small;

@@ -16,12 +16,11 @@ use crate::language::{NamedPortion, Path};
 use crate::narrow;
 use crate::ruleset::bits::Bits;
 use crate::ruleset::error::RulesetErrors;
+use crate::ruleset::kind::{Mark, Property, Tag};
 use crate::ruleset::source::{KindAt, PropertySource, RulesetSource, StartSource, Written};
 use crate::ruleset::start::{StartEntry, StartPortion};
 use crate::ruleset::toml::name_fault;
-use crate::ruleset::view::{
-    KindDef, KindFigures, Mark, NO_NEEDS, NO_PACK, Property, PropertyDef, Ruleset, Tag, hash_of,
-};
+use crate::ruleset::view::{KindDef, KindFigures, NO_NEEDS, NO_PACK, PropertyDef, Ruleset, hash_of};
 use crate::text::{Diagnostic, Diagnostics, Faults, Location};
 
 pub(crate) use filters::FilterNames;

@@ -2,8 +2,9 @@
 
 use crate::id::{KindId, PropertyId};
 use crate::language::NamedPortion;
+use crate::ruleset::kind::PropertyValue;
 use crate::ruleset::start::StartPortion;
-use crate::ruleset::view::{PropertyValue, Ruleset};
+use crate::ruleset::view::Ruleset;
 use crate::text::{Location, Word, suggestion};
 
 /// A name in a portion or sentence that the ruleset does not know.

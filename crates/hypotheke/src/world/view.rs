@@ -1,0 +1,170 @@
+//! Stacks and slots, as they are read.
+
+use super::{Cell, Class, ClassKey, Spot, World};
+use crate::id::{ContainerId, KindId, MarkId, StackId};
+use crate::quantity::Decimal;
+use crate::ruleset::{FilterId, Kind, PropertyValue};
+
+/// A stack as it lies somewhere.
+#[derive(Clone, Copy, Debug)]
+pub struct StackView<'w> {
+    pub(crate) world: &'w World,
+    pub(crate) cell: Cell,
+}
+
+/// A slot of a container and what lies there.
+#[derive(Clone, Copy, Debug)]
+pub struct SlotView<'w> {
+    pub(super) world: &'w World,
+    pub(super) spot: Spot,
+}
+
+impl<'w> SlotView<'w> {
+    /// Its number, from 0.
+    #[must_use]
+    pub fn number(self) -> u32 {
+        self.spot.slot
+    }
+
+    /// The container that it belongs to.
+    #[must_use]
+    pub fn container(self) -> ContainerId {
+        self.world.container_id(self.spot.container)
+    }
+
+    /// Its name, if it has one.
+    #[must_use]
+    pub fn name(self) -> Option<&'w str> {
+        let rule = self.world.def_of(self.spot.container).ruled.get(self.spot.slot as usize)?;
+        rule.name.as_deref()
+    }
+
+    /// True if what lies there would not be admitted there now, because a mark or property of it has changed.
+    #[must_use]
+    pub fn is_misfit(self) -> bool {
+        let cell = self.world.cell(self.spot);
+        let (world, mut at) = (self.world, self.spot.container);
+        let refuses = |filter: Option<FilterId>| {
+            filter.is_some_and(|filter| !world.classes.admits(&world.rules, filter, cell.kind, cell.class))
+        };
+        let state = world.state(at);
+        let mut misfit = refuses(state.slot_filter(&world.rules, self.spot.slot)) || refuses(state.admits);
+        while world.state(at).parent != Spot::NOWHERE {
+            at = world.state(at).parent.container;
+            misfit |= world.state(at).deep && refuses(world.state(at).admits);
+        }
+        misfit && !cell.is_empty()
+    }
+
+    /// The stack in another slot because of which nothing can lie here: its kind needs this slot too.
+    #[must_use]
+    pub fn blocked_by(self) -> Option<StackView<'w>> {
+        let name = self.name()?;
+        let others = self.world.slots(self.container()).take(self.world.def_of(self.spot.container).ruled.len());
+        let needs = |kind: Kind<'_>, slot: &str| kind.needs().any(|need| need == slot);
+        let mut blocking = others.filter(|other| other.spot != self.spot).filter_map(|other| {
+            let (own, stack) = (other.name()?, other.stack()?);
+            (needs(stack.kind(), own) && needs(stack.kind(), name)).then_some(stack)
+        });
+        blocking.next()
+    }
+
+    /// The stack that lies there.
+    #[must_use]
+    pub fn stack(self) -> Option<StackView<'w>> {
+        let cell = self.world.cell(self.spot);
+        (!cell.is_empty()).then_some(StackView { world: self.world, cell })
+    }
+
+    /// The most items of a kind that it may hold, without asking its filter; 0 for a kind that the ruleset does not have.
+    #[must_use]
+    pub fn limit(self, kind: KindId) -> u32 {
+        if self.world.rules.has_kind(kind) { self.world.limit(self.spot, kind.0) } else { 0 }
+    }
+}
+
+impl<'w> StackView<'w> {
+    /// Its id.
+    #[must_use]
+    pub fn id(self) -> StackId {
+        StackId(self.cell.id)
+    }
+
+    /// The kind of its items.
+    #[must_use]
+    pub fn kind(self) -> Kind<'w> {
+        self.world.rules.known_kind_at(self.cell.kind)
+    }
+
+    /// How many items it has.
+    #[must_use]
+    #[inline]
+    pub fn count(self) -> u32 {
+        self.cell.count
+    }
+
+    /// What it is alike to.
+    #[must_use]
+    pub fn class(self) -> Class {
+        Class(self.cell.class)
+    }
+
+    /// Its kind and its class, as numbers.
+    pub(crate) fn cell_class(self) -> (u32, u32) {
+        (self.cell.kind, self.cell.class)
+    }
+
+    /// The container inside, if it is a pack.
+    #[must_use]
+    pub fn inside(self) -> Option<ContainerId> {
+        self.cell.is_pack().then(|| self.world.container_id(self.cell.inner))
+    }
+
+    /// What it weighs, with all that lies in it.
+    #[must_use]
+    pub fn weight(self) -> Decimal {
+        Decimal::from_thousandths(self.world.cell_weight(self.cell))
+    }
+
+    /// Whether it has a mark.
+    #[must_use]
+    pub fn has_mark(self, mark: MarkId) -> bool {
+        self.world.classes.key(self.cell.class).is_some_and(|key| key.marks.contains(&mark))
+    }
+
+    /// Its marks, by name.
+    pub fn marks(self) -> impl Iterator<Item = &'w str> {
+        let marks = self.world.classes.key(self.cell.class).map_or(&[][..], |key| &key.marks);
+        marks.iter().map(move |&mark| self.world.rules.mark(mark).name())
+    }
+
+    /// Those of its properties that differ from its kind's, by name.
+    pub fn changed_properties(self) -> impl Iterator<Item = (&'w str, Decimal)> {
+        let properties = self.world.classes.key(self.cell.class).map_or(&[][..], |key| &key.properties);
+        properties.iter().map(move |&(property, value)| (self.world.rules.property(property).name(), value))
+    }
+
+    /// The number that a property has.
+    #[must_use]
+    pub fn property(self, name: &str) -> Option<Decimal> {
+        let changed = self.changed_properties().find(|(changed, _)| *changed == name);
+        changed.map(|(_, value)| value).or_else(|| {
+            match self.kind().property(self.world.rules.find_property(name)?)? {
+                PropertyValue::Number(number) => Some(number),
+                PropertyValue::Text(_) => None,
+            }
+        })
+    }
+
+    /// True if both have the same kind, marks and properties, so that they could be merged. Packs are never alike.
+    #[must_use]
+    #[inline]
+    pub fn is_alike(self, other: StackView<'_>) -> bool {
+        self.cell.is_alike(other.cell)
+    }
+
+    pub(crate) fn class_key(self) -> ClassKey {
+        let plain = || ClassKey::new(&self.world.rules, self.world.rules.kind_id(self.cell.kind), &[], &[]);
+        self.world.classes.key(self.cell.class).cloned().unwrap_or_else(plain)
+    }
+}
