@@ -6,6 +6,7 @@ use super::{Bounds, ClaimsFile, Exploration};
 use crate::Ruleset;
 use crate::explore::model::vacuity::Occurred;
 use crate::explore::search::expand::{Known, Player};
+use crate::explore::search::successors::Successors;
 use crate::explore::state::packed::Packer;
 use crate::explore::state::store::{NOBODY, Store};
 use crate::explore::state::table::Table;

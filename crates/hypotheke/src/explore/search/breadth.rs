@@ -4,7 +4,6 @@
 //! then entered in the order in which one thread would have found it. So the worlds have the same numbers on any number of threads, and
 //! everything that is told is the same. How large a batch is depends on how many operations the one before had, and on nothing else.
 
-use std::num::NonZeroUsize;
 use std::ops::Range;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Mutex, PoisonError};
@@ -18,9 +17,9 @@ use crate::explore::model::sentence::sentence;
 use crate::explore::model::tried::Tried;
 use crate::explore::model::vacuity::Occurred;
 use crate::explore::report::{Bound, Explored, Status, Trail, Verdict};
-use crate::explore::search::expand::{Expanded, Judged, Known, Player, Reached};
+use crate::explore::search::expand::{Expanded, Judged, Known, Reached};
 use crate::explore::search::exploration::{Bounds, Progress};
-use crate::explore::state::packed::Packer;
+use crate::explore::search::successors::Successors;
 use crate::explore::state::store::{NOBODY, Store};
 use crate::narrow;
 use crate::world::World;
@@ -35,7 +34,7 @@ enum Found {
     Operation(u32, u32),
 }
 
-pub(in crate::explore) struct Search {
+pub(in crate::explore) struct Search<S> {
     claims: Vec<(Claim, Ready)>,
     found: Vec<Found>,
     /// For each recoverable claim: the worlds that are so.
@@ -47,7 +46,8 @@ pub(in crate::explore) struct Search {
     scope: Scope,
     bounds: Bounds,
     start: World,
-    players: Vec<Player>,
+    /// One for each thread.
+    threads: Vec<S>,
     store: Store,
     /// The first world that is unlawful, and how.
     unlawful: Option<(u32, Wrong)>,
@@ -70,25 +70,24 @@ const MOST_AT_ONCE: u32 = 8_192;
 /// Each batch is taken in so many parts, by whoever is free.
 const PARTS: u32 = 32;
 
-impl Search {
+impl<S: Successors> Search<S> {
     pub(in crate::explore) fn new(
         claims: Vec<(Claim, Ready)>,
         scope: Scope,
         start: World,
         bounds: Bounds,
-        threads: NonZeroUsize,
-    ) -> Search {
+        store: Store,
+        threads: Vec<S>,
+    ) -> Search<S> {
         let goals = claims.iter().enumerate().filter(|(_, (claim, _))| claim.kind == ClaimKind::Recoverable);
         let goals: Vec<(usize, Vec<u32>)> = goals.map(|(index, _)| (index, Vec::new())).collect();
-        let packer = Packer::for_search(&start, &scope);
-        let store = Store::new(packer.length());
         let occurred = Occurred::new(&start, &scope, &claims);
         Search {
             found: vec![Found::Nothing; claims.len()],
             successors: (!goals.is_empty()).then(Vec::new),
             edges: 0,
             goals,
-            players: (0..threads.get()).map(|_| Player::new(&start, &scope, packer.clone())).collect(),
+            threads,
             claims,
             scope,
             bounds,
@@ -106,9 +105,8 @@ impl Search {
     }
 
     /// The same, recounting sums and indexes at every world.
-    pub(in crate::explore) fn recounting(self, recounts: bool) -> Search {
-        let players = self.players.into_iter().map(|player| if recounts { player.playing_all() } else { player });
-        Search { recounts, players: players.collect(), ..self }
+    pub(in crate::explore) fn recounting(self, recounts: bool) -> Search<S> {
+        Search { recounts, ..self }
     }
 
     pub(in crate::explore) fn run(&mut self, progress: &mut dyn FnMut(&Progress) -> Option<Bound>) {
@@ -138,9 +136,9 @@ impl Search {
 
     /// Enters the start.
     fn begin(&mut self) {
-        let Some(mut player) = self.players.pop() else { return };
-        let (bytes, hash) = player.pack(&self.start, &self.scope);
-        self.players.push(player);
+        let Some(mut thread) = self.threads.pop() else { return };
+        let (bytes, hash) = thread.pack(&self.start, &self.scope);
+        self.threads.push(thread);
         let number = self.store.add(&bytes, hash, NOBODY, 0);
         self.judge(number..number + 1, &self.open());
     }
@@ -188,11 +186,11 @@ impl Search {
 
     /// All that can be played from some worlds. Says how many operations there were.
     fn go_through(&mut self, batch: Range<u32>) -> u64 {
-        let mut players = std::mem::take(&mut self.players);
+        let mut threads = std::mem::take(&mut self.threads);
         let open = self.open();
         let known = self.known(&open);
-        let expanded = in_parts(&mut players, &batch, |player, part| player.expand(part, &known));
-        self.players = players;
+        let expanded = in_parts(&mut threads, &batch, |thread, part| thread.expand(part, &known));
+        self.threads = threads;
         let before = self.tried.total();
         let first = self.store.count();
         for part in expanded {
@@ -207,10 +205,10 @@ impl Search {
 
     /// Finds out what is so of new worlds.
     fn judge(&mut self, numbers: Range<u32>, open: &[bool]) {
-        let mut players = std::mem::take(&mut self.players);
+        let mut threads = std::mem::take(&mut self.threads);
         let known = self.known(open);
-        let judged = in_parts(&mut players, &numbers, |player, part| player.judge(part, &known));
-        self.players = players;
+        let judged = in_parts(&mut threads, &numbers, |thread, part| thread.judge(part, &known));
+        self.threads = threads;
         judged.into_iter().flatten().for_each(|(number, judged)| self.note(number, *judged));
     }
 
@@ -371,7 +369,7 @@ impl Search {
         let mut world = self.start.clone();
         let (mut before, mut steps) = (world.clone(), Vec::new());
         for nth in moves {
-            let Some(operation) = self.players[0].operation(&world, &self.scope, nth) else { break };
+            let Some(operation) = self.threads[0].operation(&world, &self.scope, nth) else { break };
             let operation = exactly(&world, &operation);
             steps.push(sentence(&world, &operation));
             before = world.clone();
@@ -388,28 +386,28 @@ impl Search {
 }
 
 /// What comes of each part of some worlds, in their order. The parts are taken one after the other by whoever is free.
-fn in_parts<T: Send>(
-    players: &mut [Player],
+fn in_parts<S: Send, T: Send>(
+    threads: &mut [S],
     numbers: &Range<u32>,
-    work: impl Fn(&mut Player, Range<u32>) -> T + Sync,
+    work: impl Fn(&mut S, Range<u32>) -> T + Sync,
 ) -> Vec<T> {
     let size = (numbers.end - numbers.start).div_ceil(PARTS).max(1);
     let starts = (numbers.start..numbers.end).step_by(size as usize);
     let parts: Vec<Range<u32>> = starts.map(|start| start..numbers.end.min(start.saturating_add(size))).collect();
     let (next, done) = (AtomicUsize::new(0), Mutex::new(Vec::with_capacity(parts.len())));
-    let take = |player: &mut Player| {
+    let take = |thread: &mut S| {
         loop {
             let nth = next.fetch_add(1, Ordering::Relaxed);
             let Some(part) = parts.get(nth) else { return };
-            let worked = work(player, part.clone());
+            let worked = work(thread, part.clone());
             done.lock().unwrap_or_else(PoisonError::into_inner).push((nth, worked));
         }
     };
-    match players {
+    match threads {
         [alone] => take(alone),
         several => std::thread::scope(|scope| {
-            for player in several.iter_mut().take(parts.len()) {
-                scope.spawn(|| take(player));
+            for thread in several.iter_mut().take(parts.len()) {
+                scope.spawn(|| take(thread));
             }
         }),
     }

@@ -15,6 +15,7 @@ use crate::explore::model::tried::Tried;
 use crate::explore::model::vacuity::{Newly, Occurred};
 use crate::explore::search::foresight::{Foresight, Told, View};
 use crate::explore::search::playing::Playing;
+use crate::explore::search::successors::Successors;
 use crate::explore::state::packed::{After, GroundChange, Packer, Parts};
 use crate::explore::state::store::Store;
 use crate::narrow;
@@ -185,39 +186,6 @@ impl Player {
         Player { foresight: None, ..self }
     }
 
-    /// A world as bytes, with their hash.
-    pub(in crate::explore) fn pack(&mut self, world: &World, scope: &Scope) -> (Vec<u8>, u64) {
-        self.playing.pack(world, scope)
-    }
-
-    /// The nth operation of a world that stands there.
-    pub(in crate::explore) fn operation(&mut self, world: &World, scope: &Scope, nth: u32) -> Option<Operation> {
-        let (here, _) = self.playing.pack(world, scope);
-        self.playing.operation(&here, world, nth, scope, self.foresight.as_mut())
-    }
-
-    /// What is so of some worlds, those of which there is anything to tell.
-    pub(in crate::explore) fn judge(&mut self, numbers: Range<u32>, known: &Known<'_>) -> Vec<(u32, Box<Judged>)> {
-        self.playing.judge_all(numbers, self.foresight.as_mut(), known)
-    }
-
-    /// All that can be played from some worlds.
-    pub(in crate::explore) fn expand(&mut self, numbers: Range<u32>, known: &Known<'_>) -> Expanded {
-        let mut expanded = Expanded::new();
-        for number in numbers {
-            let mut ways = Vec::new();
-            if self.foresight.is_some() {
-                self.expand_even(number, known, &mut expanded, &mut ways);
-            } else {
-                self.expand_played(number, known, &mut expanded, &mut ways);
-            }
-            if known.keeps_ways {
-                expanded.ways.push(ways);
-            }
-        }
-        expanded
-    }
-
     /// Where the bytes of the world tell what can be played and where most of it leads.
     fn expand_even(&mut self, number: u32, known: &Known<'_>, expanded: &mut Expanded, ways: &mut Vec<Reached>) {
         let Player { playing, foresight: Some(foresight), view, .. } = self else { return };
@@ -351,6 +319,37 @@ impl Player {
         let fresh = || Fresh { hash: foreseen.hash, end: 0, parent: number, nth };
         let seen = foreseen.seen.map(Reached::Known);
         seen.unwrap_or_else(|| Reached::Fresh(expanded.find_or_add(bytes, fresh())))
+    }
+}
+
+impl Successors for Player {
+    fn pack(&mut self, world: &World, scope: &Scope) -> (Vec<u8>, u64) {
+        self.playing.pack(world, scope)
+    }
+
+    fn operation(&mut self, world: &World, scope: &Scope, nth: u32) -> Option<Operation> {
+        let (here, _) = self.playing.pack(world, scope);
+        self.playing.operation(&here, world, nth, scope, self.foresight.as_mut())
+    }
+
+    fn judge(&mut self, numbers: Range<u32>, known: &Known<'_>) -> Vec<(u32, Box<Judged>)> {
+        self.playing.judge_all(numbers, self.foresight.as_mut(), known)
+    }
+
+    fn expand(&mut self, numbers: Range<u32>, known: &Known<'_>) -> Expanded {
+        let mut expanded = Expanded::new();
+        for number in numbers {
+            let mut ways = Vec::new();
+            if self.foresight.is_some() {
+                self.expand_even(number, known, &mut expanded, &mut ways);
+            } else {
+                self.expand_played(number, known, &mut expanded, &mut ways);
+            }
+            if known.keeps_ways {
+                expanded.ways.push(ways);
+            }
+        }
+        expanded
     }
 }
 

@@ -4,6 +4,9 @@ use std::num::NonZeroUsize;
 use std::sync::Arc;
 
 use crate::explore::search::breadth::Search;
+use crate::explore::search::expand::Player;
+use crate::explore::state::packed::Packer;
+use crate::explore::state::store::Store;
 
 use crate::explore::minimize::shrink::Aim;
 use crate::explore::model::claims::{Claim, ClaimKind, Ready};
@@ -155,7 +158,14 @@ impl Exploration {
     pub fn search_until(self, progress: &mut dyn FnMut(&Progress) -> Option<Bound>) -> Explored {
         let scope = self.reduced_scope();
         let Exploration { claims, start, bounds, threads, recounts, .. } = self.clone();
-        let mut search = Search::new(claims, scope, start, bounds, threads).recounting(recounts);
+        let packer = Packer::for_search(&start, &scope);
+        let player = |_| {
+            let player = Player::new(&start, &scope, packer.clone());
+            if recounts { player.playing_all() } else { player }
+        };
+        let players: Vec<Player> = (0..threads.get()).map(player).collect();
+        let store = Store::new(packer.length());
+        let mut search = Search::new(claims, scope, start, bounds, store, players).recounting(recounts);
         search.run(progress);
         let mut found = search.report();
         self.tell_starts(&mut found);

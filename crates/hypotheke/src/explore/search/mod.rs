@@ -6,3 +6,4 @@ pub(super) mod exploration;
 pub(super) mod foresight;
 pub(super) mod playing;
 pub(super) mod space;
+pub(super) mod successors;
