@@ -136,7 +136,7 @@ fn compare_tells_what_differs_in_meaning_and_which_scenarios_come_out_otherwise(
         let command = hypotheke(folder.path()).args(["compare", "traverse/rules.toml", "new.toml"]).args(scenarios);
         output(command, status)
     };
-    let same = "every scenario has the same verdict\nthe rulesets mean the same   0 scenarios with another verdict, 132 played by both\n";
+    let same = "every scenario has the same verdict\nthe rulesets mean the same   0 scenarios with another verdict, 133 played by both\n";
     assert_eq!(compare(0), same);
     edit(&new, "weight-cap = 180.0", "weight-cap = 200");
     edit(&new, "admits = \"not sample\"", "admits = \"not sample.ice\"");
