@@ -292,7 +292,10 @@ impl Tree {
 
     /// A plain stack goes over to another container.
     fn hand_over(&mut self, to: &mut Tree, kind: u32, (here, old): (u32, Share), (there, new): (u32, Share)) {
-        let Some(of_kind) = self.by_class.get_mut(&kind) else { return };
+        let Some(of_kind) = self.by_class.get_mut(&kind) else {
+            debug_assert!(false, "a stack of kind {kind} is not in the index");
+            return;
+        };
         let others = match to.by_class.get_mut(&kind) {
             Some(others) => others,
             None => to.by_class.entry(kind).or_default(),
