@@ -3,8 +3,8 @@
 
 use std::collections::BTreeMap;
 
+use super::affected::may_be_admitted;
 use super::change::{Change, FilterAt};
-use super::touch::may_be_admitted;
 use crate::filter::{Measure, Outlook, Subject, Test, Value};
 use crate::id::{MarkId, PropertyId};
 use crate::narrow;

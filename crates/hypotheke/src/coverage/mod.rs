@@ -4,6 +4,7 @@
 //! could be wrong, and nobody would know. A change that alters no judgement at all is listed apart: a different limit shadows that
 //! rule. So is every setting that no scenario can test. For what is not tested, a scenario is looked for that would.
 
+mod affected;
 mod candidates;
 mod change;
 mod effect;
@@ -12,7 +13,6 @@ mod rule;
 mod suggest;
 #[cfg(test)]
 mod tests;
-mod touch;
 
 use std::collections::BTreeMap;
 use std::num::NonZeroUsize;
@@ -24,11 +24,11 @@ use crate::ruleset::{Ruleset, RulesetSource, SettingClass, Subject, SubjectKind,
 use crate::scenario::{Body, PlayableFile, Scenario, on_threads};
 use crate::text::Location;
 use crate::world::World;
+use affected::{ByKind, Touched, touched};
 use change::Change;
 use rule::{Rule, rules_of};
 use suggest::Differing;
 pub use suggest::MOST_STEPS;
-use touch::{ByKind, Touched, touched};
 
 /// How coverage is looked for.
 #[derive(Clone, Copy, Debug)]
@@ -223,7 +223,7 @@ fn lightest(rules: &Ruleset, subject: &Subject) -> Option<Decimal> {
         SubjectKind::Container => rules.find_container(&subject.name).and_then(|id| rules.container(id).admits),
         _ => None,
     };
-    let kinds = rules.kinds().filter(|kind| touch::may_be_admitted(rules, admits, kind.handle()));
+    let kinds = rules.kinds().filter(|kind| affected::may_be_admitted(rules, admits, kind.handle()));
     kinds.map(crate::ruleset::Kind::weight).filter(|weight| *weight > Decimal::ZERO).min()
 }
 

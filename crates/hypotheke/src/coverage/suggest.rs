@@ -8,7 +8,7 @@ use super::rule::WITHOUT;
 use crate::language::{NamedOperation, Path};
 use crate::ops::{Outcome, Refusal};
 use crate::ruleset::{Ruleset, Subject, SubjectKind};
-use crate::scenario::hold::{item_text, measure};
+use crate::scenario::checks::{item_text, measure};
 use crate::scenario::{Claim, PlayableFile, ScenarioFile, Trace};
 use crate::text::Source;
 use crate::world::{Place, World};

@@ -18,7 +18,7 @@ use crate::explore::model::moves::Moves;
 use crate::explore::model::scope::Scope;
 use crate::explore::model::sentence::sentence;
 use crate::explore::search::exploration::Exploration;
-use crate::explore::walks::draw::Draws;
+use crate::explore::walks::generate::Draws;
 use crate::explore::walks::stock::Stock;
 use crate::explore::walks::walk::{Walks, seed_of};
 use crate::language::{Amount, NamedAction};
@@ -347,7 +347,7 @@ impl<I: Implementation, M: Fn() -> I> Shorter<'_, M> {
 
     fn shorten(&mut self, scope: &Scope) {
         self.leave_out();
-        self.walk_shortly(scope);
+        self.walk_fast(scope);
         self.leave_out();
         self.left = MOST_REPLAYS;
         self.search(scope);
@@ -358,7 +358,7 @@ impl<I: Implementation, M: Fn() -> I> Shorter<'_, M> {
     }
 
     /// Short walks with the verbs of what was found: most often there is a shorter way that no leaving out leads to.
-    fn walk_shortly(&mut self, scope: &Scope) {
+    fn walk_fast(&mut self, scope: &Scope) {
         let mut draws = Draws::unbound(scope);
         let said: Vec<&NamedAction> = self.steps.iter().flat_map(Step::actions).collect();
         draws.keep_only(&said);

@@ -3,14 +3,14 @@
 //! What is not as before is told as [`Difference`]s, each with what was done about it, as the section `[migration]` of the new
 //! ruleset says. What that ruleset does not know is kept aside. Nothing is lost in silence.
 
-mod alone;
-mod lighten;
 mod names;
 mod outline;
 mod packs;
 mod places;
+mod reduce_weight;
+mod resolve;
+mod single;
 mod strays;
-mod treat;
 
 use std::collections::BTreeMap;
 use std::fmt;
@@ -18,8 +18,8 @@ use std::sync::Arc;
 
 use serde::{Deserialize, Serialize};
 
-pub(crate) use alone::migrate_departure;
 pub(crate) use outline::Outline;
+pub(crate) use single::migrate_departure;
 
 use crate::audit::{Violation, Watch};
 use crate::id::StackId;
@@ -148,7 +148,7 @@ impl World {
     fn reload_caps(&mut self, before: &[Violation], rules: &Arc<Ruleset>) -> Result<Vec<Difference>, MigrationError> {
         let (mut world, mut differences) = (self.clone(), Vec::new());
         world.go_on_under_other_caps(rules);
-        treat::treat_limits(&mut world, before, &mut differences)?;
+        resolve::treat_limits(&mut world, before, &mut differences)?;
         world.forget(0);
         world.go_on_from(self.revision() + 1, Random(self.random.clone()));
         *self = world;
@@ -175,7 +175,7 @@ pub(crate) fn migrate(
         return Err(MigrationError::Refused(refused));
     }
     let mut world = World::from_snapshot(rules, &snapshot)?;
-    let kept = treat::lay_what_spilled(&mut world, &spilled, &mut differences);
+    let kept = resolve::lay_what_spilled(&mut world, &spilled, &mut differences);
     if !kept.is_empty() {
         // A kept item must not lie on the ground: it is set aside until there is room for it.
         let mut carrying = Carrying::new(world.snapshot(), known, rules);
@@ -183,7 +183,7 @@ pub(crate) fn migrate(
         world = World::from_snapshot(rules, &carrying.into_snapshot())?;
     }
     strays::bind_again(&mut world, shortcuts, &mut differences);
-    treat::treat_limits(&mut world, before, &mut differences)?;
+    resolve::treat_limits(&mut world, before, &mut differences)?;
     world.go_on_from(revision + 1, random);
     Ok(Migrated { world, differences })
 }

@@ -10,6 +10,7 @@
 //! from somewhere and laying them somewhere else, is [`carry`]; what a target takes, and why not, is [`target`].
 //! A new operation is an entry in [`Action`], a file here, and a line in [`judge`].
 
+mod access;
 mod apply;
 mod arrive;
 mod ask;
@@ -22,14 +23,15 @@ mod create;
 mod depart;
 mod deposit;
 mod describe;
-mod doors;
 mod draft;
 mod drop;
 mod equip;
-mod foresee;
+mod fast_path;
+mod fast_stock;
 mod leave;
 mod lift;
 mod limits;
+mod lookahead;
 mod mark;
 mod merge;
 mod moving;
@@ -48,12 +50,10 @@ mod resolve;
 mod returning;
 mod room;
 mod set;
-mod short;
 mod shortcuts;
 mod sort;
 mod split;
 mod start;
-mod stock;
 mod swap;
 mod target;
 mod together;
@@ -178,7 +178,7 @@ impl World {
     /// # Errors
     /// The refusal that [`World::perform`] would give.
     pub fn dry_run(&self, operation: &Operation) -> Result<Outcome, Refusal> {
-        match self.weigh_shortly(operation) {
+        match self.weigh_fast(operation) {
             Some(outcome) => Ok(outcome),
             None => {
                 let mut draft = Draft::new(self, self.spare.take());
@@ -245,7 +245,7 @@ impl World {
     /// # Errors
     /// The reason why the rules say no. The world is then as it was.
     pub fn perform(&mut self, operation: &Operation) -> Result<Outcome, Refusal> {
-        self.perform_shortly(operation)
+        self.perform_fast(operation)
     }
 
     /// The same, unless it would make more changes.
@@ -263,7 +263,7 @@ impl World {
         self.perform_on_draft_within(operation, u32::MAX)
     }
 
-    // Its large frame is no burden to what goes the short way.
+    // Not inlined, so that the fast path does not pay for its large frame.
     #[inline(never)]
     fn perform_on_draft_within(&mut self, operation: &Operation, most: u32) -> Result<Outcome, Refusal> {
         let scratch = self.scratch.take().unwrap_or_default();

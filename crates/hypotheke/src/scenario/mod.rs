@@ -7,21 +7,21 @@
 mod all;
 mod answer;
 pub(crate) mod check;
+pub(crate) mod checks;
+mod diff;
 mod error;
-pub(crate) mod hold;
 pub(crate) mod parse;
 mod print;
 mod report;
 mod run;
-mod same;
 pub(crate) mod shared;
 mod tree;
 
 pub use all::{Playing, on_threads, play_all};
 pub use check::PlayableFile;
+pub use diff::PlaceDifference;
 pub use error::ScenarioErrors;
 pub use report::{Answer, DifferenceRow, Failure, Finding, ScenarioReport, StepReport, Trace};
-pub use same::PlaceDifference;
 pub use tree::{
     Body, Check, Claim, Expected, Figures, Line, ListStep, Mode, Row, Scenario, ScenarioFile, SentRequest, SharedStart,
     SharedSteps, Start, StartBase, StartLine, Step, Together,

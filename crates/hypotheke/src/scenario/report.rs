@@ -1,6 +1,6 @@
 //! What playing a scenario came to, as plain data.
 
-use super::same::PlaceDifference;
+use super::diff::PlaceDifference;
 use crate::audit::Violation;
 use crate::filter::Comparison;
 use crate::id::ContainerId;

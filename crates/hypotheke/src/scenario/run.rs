@@ -2,10 +2,10 @@
 
 use super::answer::{Played, is_refused_so, judge_answer, refusal_text};
 use super::check::{PlayableFile, START};
-use super::hold::{self, list_finding};
+use super::checks::{self, list_finding};
+use super::diff;
 use super::print::step_texts;
 use super::report::{Answer, Failure, Finding, ScenarioReport, StepReport, Trace};
-use super::same;
 use super::shared::SharedLists;
 use super::tree::{Body, Check, Expected, Line, Mode, Row, Scenario, SentRequest, Step};
 use crate::audit::{Law, StepAudit, Violation, Watch, audit};
@@ -460,7 +460,7 @@ impl<'p> Player<'p> {
             Check::NothingChanged => {
                 self.before.as_ref().and_then(|before| worlds_finding("before", before, &self.world))
             }
-            _ => match hold::finding(&self.world, check) {
+            _ => match checks::finding(&self.world, check) {
                 Ok(finding) => finding,
                 Err(error) => Some(Finding::Unresolved(error.to_string())),
             },
@@ -521,11 +521,11 @@ fn may_leave_unfit(action: &NamedAction) -> bool {
 }
 
 fn worlds_finding(moment: &str, then: &World, now: &World) -> Option<Finding> {
-    let differences = same::differences(then, now);
+    let differences = diff::differences(then, now);
     (!differences.is_empty()).then(|| Finding::Worlds { moment: moment.to_owned(), differences })
 }
 
-fn differing_containers(world: &World, differences: &[same::PlaceDifference]) -> Vec<ContainerId> {
+fn differing_containers(world: &World, differences: &[diff::PlaceDifference]) -> Vec<ContainerId> {
     let mut ids: Vec<ContainerId> = Vec::new();
     for id in differences.iter().filter_map(|difference| world.container(&difference.container)) {
         if !ids.contains(&id) {

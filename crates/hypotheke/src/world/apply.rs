@@ -1,7 +1,7 @@
 //! The only code that changes where something lies.
 
-use super::forget::{Forgotten, forgets};
 use super::index::Index;
+use super::release::{Forgotten, forgets};
 use super::{Cell, Class, ClassTable, ContainerState, End, Event, GROUND, Goods, Inner, NONE, Origin, Spot, World};
 use crate::id::KindId;
 use crate::language::Position;

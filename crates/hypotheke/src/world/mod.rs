@@ -11,9 +11,11 @@ mod cell;
 mod check;
 mod chunks;
 mod class;
+#[cfg(test)]
+mod corrupt;
 mod counts;
+mod departures;
 mod event;
-mod forget;
 pub(crate) mod from_data;
 mod ground;
 mod hash;
@@ -23,17 +25,15 @@ mod inner;
 mod path;
 mod per_kind;
 mod read;
+mod release;
 mod restore;
 mod scratch;
 mod setup;
 mod slot_set;
-#[cfg(test)]
-mod spoil;
 mod stack_ids;
 mod taken;
 #[cfg(test)]
 mod tests;
-mod travel;
 mod view;
 
 use std::collections::{BTreeMap, BTreeSet};
@@ -46,17 +46,17 @@ pub(crate) use cell::{Cell, GROUND, Goods, Spot};
 pub use check::Discrepancy;
 pub(crate) use class::{ClassKey, ClassTable, ClassView};
 pub(crate) use counts::Counts;
+pub use departures::Traveller;
+pub(crate) use departures::{Arrival, Arriving, LaidContainer, LaidHolder, LaidOrigin, LaidStack};
 pub use event::{Class, End, Event, Inner};
-#[cfg(test)]
-pub(crate) use forget::{Forgotten, forgetting};
 pub(crate) use ground::Ground;
 use history::History;
 use index::Index;
 pub use path::{Place, UnknownPlace};
 pub(crate) use per_kind::PerKind;
+#[cfg(test)]
+pub(crate) use release::{Forgotten, forgetting};
 pub(crate) use scratch::{Bearer, EMPTY, Overlay, Scratch, Spare};
-pub use travel::Traveller;
-pub(crate) use travel::{Arrival, Arriving, LaidContainer, LaidHolder, LaidOrigin, LaidStack};
 pub use view::{SlotView, StackView};
 
 use crate::id::{ContainerId, DepartureId, KindId};

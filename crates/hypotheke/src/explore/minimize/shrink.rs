@@ -1,10 +1,10 @@
 //! A trail is made as short as it can be: steps are left out, said at one place, asked for less; a bounded search looks for a shorter one;
 //! and of the start no more is kept than it takes.
 
-use crate::explore::minimize::needed::needed;
+use crate::explore::minimize::explain::why;
+use crate::explore::minimize::minimize_start::needed;
 use crate::explore::minimize::shorten::{MOST_REPLAYS, Shorten};
 use crate::explore::minimize::step::Step;
-use crate::explore::minimize::why::why;
 use crate::explore::model::claims::ClaimKind;
 use crate::explore::model::sentence::sentence;
 use crate::explore::report::{Explored, Status, Trail};

@@ -10,7 +10,7 @@ use crate::narrow;
 use crate::quantity::Decimal;
 use crate::ruleset::What;
 use crate::scenario::parse::lines;
-use crate::scenario::{Check, Claim as Measured, DifferenceRow, Finding, Line, hold};
+use crate::scenario::{Check, Claim as Measured, DifferenceRow, Finding, Line, checks};
 use crate::text::{Span, Word};
 use crate::world::{ClassView, Place, World};
 
@@ -274,7 +274,7 @@ pub(in crate::explore) enum Ready {
 fn is_right_count(world: &World, check: &Check, what: What) -> bool {
     let Check::Measure { claim: Measured::Count(_, path), comparison, number, .. } = check else { return false };
     let Ok(place) = path.as_ref().map(|path| world.place(path, None)).transpose() else { return false };
-    comparison.holds(&hold::whole(world.count(what, place)), number)
+    comparison.holds(&checks::whole(world.count(what, place)), number)
 }
 
 impl Ready {
@@ -282,7 +282,7 @@ impl Ready {
     pub(in crate::explore) fn wrong(&self, world: &World) -> Option<String> {
         match self {
             Ready::Check(check, Some(what)) if is_right_count(world, check, *what) => None,
-            Ready::Check(check, _) => match hold::finding(world, check) {
+            Ready::Check(check, _) => match checks::finding(world, check) {
                 Ok(None) => None,
                 Ok(Some(finding)) => Some(told(&finding)),
                 Err(unknown) => Some(unknown.to_string()),
@@ -294,7 +294,7 @@ impl Ready {
                     .all_stacks_in(Some(place))
                     .into_iter()
                     .find(|stack| admits(world, &test.test, stack.cell_class()));
-                found.map(|stack| format!("{} lies in {path}", hold::item_text(stack)))
+                found.map(|stack| format!("{} lies in {path}", checks::item_text(stack)))
             }
             Ready::AllIn(test, path) => {
                 let inside: Vec<_> = match world.place(path, None) {
@@ -307,7 +307,7 @@ impl Ready {
                     .find(|stack| !inside.contains(&stack.id()));
                 found.map(|stack| {
                     let at = world.place_of(stack.id()).map_or_else(String::new, |place| world.place_name(place));
-                    format!("{} lies at {at}, not in {path}", hold::item_text(stack))
+                    format!("{} lies at {at}, not in {path}", checks::item_text(stack))
                 })
             }
             Ready::InAll { what, name, comparison, number } => {
@@ -483,7 +483,7 @@ fn lies_with(world: &World, one: &Test, other: &Test) -> Option<String> {
         // One stack may satisfy both; it does not lie with itself.
         let pair = ones.iter().find_map(|first| Some((first, others.iter().find(|it| it.id() != first.id())?)));
         if let Some((first, second)) = pair {
-            let (first, second) = (hold::item_text(**first), hold::item_text(**second));
+            let (first, second) = (checks::item_text(**first), checks::item_text(**second));
             return Some(format!("{first} lies with {second} in {}", world.container_name(container)));
         }
     }

@@ -8,7 +8,7 @@ use std::ops::Range;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Mutex, PoisonError};
 
-use crate::explore::minimize::why::why;
+use crate::explore::minimize::explain::why;
 use crate::explore::model::claims::{Claim, ClaimKind, Ready};
 use crate::explore::model::faults::Wrong;
 use crate::explore::model::moves::exactly;

@@ -13,7 +13,7 @@ use crate::explore::model::moves::{Moves, Step};
 use crate::explore::model::scope::Scope;
 use crate::explore::model::tried::Tried;
 use crate::explore::model::vacuity::{Newly, Occurred};
-use crate::explore::search::foresight::{Foresight, Told, View};
+use crate::explore::search::lookahead::{Foresight, Told, View};
 use crate::explore::search::playing::Playing;
 use crate::explore::search::successors::Successors;
 use crate::explore::state::packed::{After, GroundChange, Packer, Parts};

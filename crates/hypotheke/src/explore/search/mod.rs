@@ -3,7 +3,7 @@
 pub(super) mod breadth;
 pub(super) mod expand;
 pub(super) mod exploration;
-pub(super) mod foresight;
+pub(super) mod lookahead;
 pub(super) mod playing;
 pub(super) mod space;
 pub(super) mod successors;

@@ -10,7 +10,7 @@ use crate::explore::model::faults::{self, Wrong};
 use crate::explore::model::moves::Moves;
 use crate::explore::model::scope::Scope;
 use crate::explore::search::expand::{Expanded, Fresh, Judged, Known, Reached};
-use crate::explore::search::foresight::{Foresight, View};
+use crate::explore::search::lookahead::{Foresight, View};
 use crate::explore::state::packed::Packer;
 use crate::ops::{Operation, Reason};
 use crate::world::World;

@@ -1,7 +1,7 @@
 //! States as few bytes: what two worlds must have in common to be one, which slots make no difference, and each state once.
 
 pub(super) mod canonical;
-pub(super) mod even;
+pub(super) mod fixed_width;
 pub(super) mod packed;
 pub(super) mod store;
 pub(super) mod symmetry;

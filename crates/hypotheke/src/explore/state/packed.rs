@@ -9,8 +9,8 @@ use smallvec::SmallVec;
 
 use crate::explore::model::moves::Step;
 use crate::explore::model::scope::Scope;
-use crate::explore::search::foresight::Foresight;
-use crate::explore::state::even::Even;
+use crate::explore::search::lookahead::Foresight;
+use crate::explore::state::fixed_width::Even;
 use crate::narrow;
 use crate::world::{Cell, ClassKey, GROUND, Spot, World};
 

@@ -20,7 +20,7 @@ use crate::explore::model::tried::Tried;
 use crate::explore::model::vacuity::Occurred;
 use crate::explore::report::{Bound, Explored, Status, Trail, Verdict};
 use crate::explore::search::exploration::Exploration;
-use crate::explore::walks::draw::{Draws, below};
+use crate::explore::walks::generate::{Draws, below};
 use crate::explore::walks::stock::Stock;
 use crate::id::KindId;
 use crate::ops::Operation;

@@ -1,8 +1,8 @@
-//! The short way of creating and consuming plain items in containers in which little can go wrong.
+//! The fast path for creating and consuming plain items in simple containers.
 
+use super::fast_path::{At, end, less};
 use super::operation::Operation;
 use super::refusal::Refusal;
-use super::short::{At, end, less};
 use crate::id::{ContainerId, KindId, StackId};
 use crate::language::Amount;
 use crate::ruleset::NO_PACK;
@@ -19,8 +19,8 @@ impl World {
         to: &ContainerId,
     ) -> Result<Outcome, Refusal> {
         let to = self.simple(*to, 0).map(|at| at.spot.container);
-        match to.and_then(|to| self.create_shortly(amount, kind, to)) {
-            Some((asked, given)) => self.done_shortly(Some(asked), u64::from(given)),
+        match to.and_then(|to| self.create_fast(amount, kind, to)) {
+            Some((asked, given)) => self.done_fast(Some(asked), u64::from(given)),
             None => self.perform_on_draft(operation),
         }
     }
@@ -40,8 +40,8 @@ impl World {
         let Some(first) = self.next_of_kind(container, kind.0, 0) else {
             return self.nothing_there(&Place::Container(*from));
         };
-        match self.consume_shortly(wanted, kind, Spot { container, slot: first }) {
-            Some(given) => self.done_shortly(Some(wanted.0), u64::from(given)),
+        match self.consume_fast(wanted, kind, Spot { container, slot: first }) {
+            Some(given) => self.done_fast(Some(wanted.0), u64::from(given)),
             None => self.perform_on_draft(operation),
         }
     }
@@ -67,7 +67,7 @@ impl World {
 
     /// How many were asked for, and how many were created.
     #[inline(always)]
-    fn create_shortly(&mut self, amount: Amount, kind: KindId, to: u32) -> Option<(u32, u32)> {
+    fn create_fast(&mut self, amount: Amount, kind: KindId, to: u32) -> Option<(u32, u32)> {
         let made = self.made(kind)?;
         let (plain, asked, exact, want) = self.weigh_create(amount, kind, to)?;
         let figures = self.rules.figures[kind.index()];
@@ -78,7 +78,7 @@ impl World {
                 let next_stack = self.next_stack;
                 self.cleared_scratch().applied = true;
                 self.create_part(plain, first, figures.weight);
-                self.remember_shortly(next_stack);
+                self.remember_fast(next_stack);
                 asked
             }
             false => self.create_parts(plain, (asked, exact, want), to)?,
@@ -98,7 +98,7 @@ impl World {
             let next_stack = self.next_stack;
             parts.iter().for_each(|&part| self.create_part(plain, part, figures.weight));
             // What is plain has no class that could be given to others meanwhile, so this may come after it.
-            self.remember_shortly(next_stack);
+            self.remember_fast(next_stack);
         }
         parts.clear();
         let scratch = self.kept_scratch();
@@ -109,14 +109,14 @@ impl World {
     #[inline(always)]
     fn create_part(&mut self, plain: Cell, (spot, count): (Spot, u32), weight: i64) {
         let before = self.cell(spot);
-        let id = if before.is_empty() { self.new_id_shortly() } else { before.id };
+        let id = if before.is_empty() { self.new_id_fast() } else { before.id };
         let event = self.transfer(plain, count, End::NOWHERE, end(spot, id));
         self.kept_scratch().events.push(event);
         let after = Cell { count: before.count + count, id, ..plain };
         self.put_cell(spot, before, after, weight * i64::from(count));
     }
 
-    fn new_id_shortly(&mut self) -> u64 {
+    fn new_id_fast(&mut self) -> u64 {
         self.next_stack += 1;
         StackId::new(self.number, self.next_stack - 1).0
     }
@@ -199,7 +199,7 @@ impl World {
 
     /// How many were consumed, of which the first lie in a slot.
     #[inline(always)]
-    fn consume_shortly(&mut self, (asked, exact): (u32, bool), kind: KindId, first: Spot) -> Option<u32> {
+    fn consume_fast(&mut self, (asked, exact): (u32, bool), kind: KindId, first: Spot) -> Option<u32> {
         let made = self.made(kind)?;
         let weight = self.weight_of_one(kind.0);
         let cell = self.cell_at(self.at(first));
@@ -208,7 +208,7 @@ impl World {
             true => {
                 let given = asked.min(cell.count);
                 let event = self.transfer(cell, given, end(first, cell.id), End::NOWHERE);
-                self.note_shortly(event, self.next_stack);
+                self.note_fast(event, self.next_stack);
                 self.put_cell(first, cell, less(cell, given), -weight * i64::from(given));
                 given
             }
@@ -237,7 +237,7 @@ impl World {
                 let event = self.transfer(cell, count, end(spot, cell.id), End::NOWHERE);
                 self.kept_scratch().events.push(event);
             }
-            self.remember_shortly(self.next_stack);
+            self.remember_fast(self.next_stack);
             for &(spot, count) in &parts {
                 let cell = self.cell(spot);
                 self.put_cell(spot, cell, less(cell, count), -weight * i64::from(count));

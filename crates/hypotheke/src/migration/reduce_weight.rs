@@ -1,6 +1,6 @@
 //! What is over a weight cap or a cap by filter gives away what it has last, until it is within.
 
-use super::treat::{ends_of_latest, spill};
+use super::resolve::{ends_of_latest, spill};
 use crate::audit::{Law, Violation};
 use crate::id::ContainerId;
 use crate::language::{Amount, Landing, Path};

@@ -8,7 +8,7 @@ use crate::explore::minimize::step::Step;
 use crate::explore::search::exploration::Exploration;
 use crate::ruleset::Ruleset;
 use crate::scenario::ScenarioFile;
-use crate::scenario::hold::item_text;
+use crate::scenario::checks::item_text;
 use crate::text::Source;
 use crate::world::{Place, StackView, World};
 

@@ -12,7 +12,7 @@ use std::ops::Range;
 
 use crate::explore::model::moves::{Step, fitting_amounts};
 use crate::explore::model::scope::{Amounts, Scope};
-use crate::explore::state::even::{Even, Framed};
+use crate::explore::state::fixed_width::{Even, Framed};
 use crate::explore::state::store::Lookup;
 use crate::language::Amount;
 use crate::language::Verb;

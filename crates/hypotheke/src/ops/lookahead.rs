@@ -2,7 +2,7 @@
 //! the operation would be refused, there is nothing to tell.
 
 use super::draft::MOST_ON_GROUND;
-use super::short::{Wanted, less};
+use super::fast_path::{Wanted, less};
 use crate::language::Amount;
 use crate::world::{Cell, GROUND, Spot, World};
 

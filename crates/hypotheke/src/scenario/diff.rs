@@ -119,5 +119,5 @@ impl Facts {
 }
 
 fn stack_text(stack: StackView<'_>) -> String {
-    format!("{} {}", stack.count(), super::hold::item_text(stack))
+    format!("{} {}", stack.count(), super::checks::item_text(stack))
 }

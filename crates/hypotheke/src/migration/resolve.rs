@@ -2,7 +2,7 @@
 //! is over a limit is treated as the ruleset says.
 
 use super::{Difference, MigrationError};
-use super::{Spilled, lighten};
+use super::{Spilled, reduce_weight};
 use std::collections::{BTreeMap, BTreeSet};
 
 use crate::audit::{Law, Violation, Watch};
@@ -129,7 +129,7 @@ fn treat(world: &mut World, violation: &Violation) -> Vec<String> {
         return Vec::new();
     }
     if matches!(violation.law(), Law::WeightCap | Law::Cap) {
-        return lighten::lighten(world, violation);
+        return reduce_weight::lighten(world, violation);
     }
     let path = violation.place().parse::<Path>().ok();
     let Some(Place::Slot(container, slot)) = path.and_then(|path| world.place(&path, None).ok()) else {

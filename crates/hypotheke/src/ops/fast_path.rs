@@ -1,8 +1,8 @@
-//! The short way: the most frequent operations between containers in which little can go wrong.
+//! The fast path: the most frequent operations between simple containers.
 //!
-//! Creating, consuming, moving and swapping plain stacks in containers without doors and borders is done here without a draft. Whatever is not as simple, and whatever would be refused, is left to the way that all operations
-//! go; what is done here comes to exactly what it would come to there. [`World::judge`] never goes the short way, so each
-//! comparison of a plan with the operation compares the two.
+//! It creates, consumes, moves and swaps plain stacks without a draft. Everything else, and every operation that would be refused,
+//! takes the path of all operations; the result is the same. [`World::judge`] never takes the fast path, so each test that compares a
+//! plan with the operation compares the two paths.
 
 use super::limits::Limit;
 use super::operation::{Action, Operation};
@@ -51,7 +51,7 @@ impl World {
     /// Performs an operation here if it can be done here and would be applied, or is refused because nothing is there.
     // Each in a function of its own that ends with what it calls: none bears the frame of another.
     #[inline(always)]
-    pub(super) fn perform_shortly(&mut self, operation: &Operation) -> Result<Outcome, Refusal> {
+    pub(super) fn perform_fast(&mut self, operation: &Operation) -> Result<Outcome, Refusal> {
         if operation.actor.is_some_and(|actor| !self.has_holder(actor)) {
             return self.perform_on_draft(operation);
         }
@@ -87,7 +87,7 @@ impl World {
             return self.nothing_there(from);
         }
         match self.weigh_move(amount, [mine, onto], here, there) {
-            Some(carried) => self.move_shortly(&carried, (source, mine), (target, onto)),
+            Some(carried) => self.move_fast(&carried, (source, mine), (target, onto)),
             None => self.perform_on_draft(operation),
         }
     }
@@ -103,7 +103,7 @@ impl World {
         }
         let (here_spot, there_spot) = (here.spot, there.spot);
         match self.weigh_swap([mine, yours], here, there) {
-            Some(gain) => self.swap_shortly((here_spot, mine), (there_spot, yours), gain),
+            Some(gain) => self.swap_fast((here_spot, mine), (there_spot, yours), gain),
             None => self.perform_on_draft(operation),
         }
     }
@@ -193,7 +193,7 @@ impl World {
 
     /// What an operation would come to, if it can be told here.
     #[inline]
-    pub(super) fn weigh_shortly(&self, operation: &Operation) -> Option<Outcome> {
+    pub(super) fn weigh_fast(&self, operation: &Operation) -> Option<Outcome> {
         if operation.actor.is_some_and(|actor| !self.has_holder(actor)) {
             return None;
         }
@@ -270,7 +270,7 @@ impl World {
     }
 
     #[inline(always)]
-    fn move_shortly(
+    fn move_fast(
         &mut self,
         &Carried { asked, given }: &Carried,
         (from, mine): (Spot, Cell),
@@ -286,7 +286,7 @@ impl World {
             StackId::new(self.number, next_stack).0
         };
         let event = self.transfer(mine, given, end(from, mine.id), end(to, id));
-        self.note_shortly(event, next_stack);
+        self.note_fast(event, next_stack);
         let weight = self.weight_of_one(mine.kind) * i64::from(given);
         if there.is_empty() && given == mine.count {
             self.exchange_cells((from, mine), (to, there), weight);
@@ -294,7 +294,7 @@ impl World {
             self.put_cell(from, mine, less(mine, given), -weight);
             self.put_cell(to, there, Cell { count: there.count + given, id, ..mine }, weight);
         }
-        self.done_shortly(asked, u64::from(given))
+        self.done_fast(asked, u64::from(given))
     }
 
     /// The gain of the other's container in weight, as far as that is not what matters. What is empty is light and fits everywhere.
@@ -329,15 +329,15 @@ impl World {
     }
 
     #[inline(always)]
-    fn swap_shortly(
+    fn swap_fast(
         &mut self,
         (one, mine): (Spot, Cell),
         (other, yours): (Spot, Cell),
         gain: i64,
     ) -> Result<Outcome, Refusal> {
-        self.note_shortly(Event::Swapped { one: end(one, mine.id), other: end(other, yours.id) }, self.next_stack);
+        self.note_fast(Event::Swapped { one: end(one, mine.id), other: end(other, yours.id) }, self.next_stack);
         self.exchange_cells((one, mine), (other, yours), gain);
-        self.done_shortly(None, u64::from(mine.count) + u64::from(yours.count))
+        self.done_fast(None, u64::from(mine.count) + u64::from(yours.count))
     }
 
     #[inline(always)]
@@ -369,16 +369,16 @@ impl World {
 
     /// The only change, which is about to be made, with the counter as it was before.
     #[inline(always)]
-    pub(super) fn note_shortly(&mut self, event: Event, next_stack: u64) {
+    pub(super) fn note_fast(&mut self, event: Event, next_stack: u64) {
         let scratch = self.cleared_scratch();
         scratch.events.push(event);
         scratch.applied = true;
-        self.remember_shortly(next_stack);
+        self.remember_fast(next_stack);
     }
 
     /// Takes note of what is about to be done, with the counter as it was before.
     #[inline(always)]
-    pub(super) fn remember_shortly(&mut self, next_stack: u64) {
+    pub(super) fn remember_fast(&mut self, next_stack: u64) {
         if self.keeps_history() {
             self.remember_events(next_stack);
         }
@@ -394,7 +394,7 @@ impl World {
     }
 
     #[inline(always)]
-    pub(super) fn done_shortly(&mut self, asked: Option<u32>, done: u64) -> Result<Outcome, Refusal> {
+    pub(super) fn done_fast(&mut self, asked: Option<u32>, done: u64) -> Result<Outcome, Refusal> {
         self.revision += 1;
         self.now.pass();
         self.follow_ids();
