@@ -426,7 +426,7 @@ proptest! {
 
     /// A search that recounts plays every operation; another plays only what leads to new worlds.
     #[test]
-    fn what_is_foreseen_is_what_is_played(rules in small(), symmetric in any::<bool>(), creates in any::<bool>()) {
+    fn predictions_agree_with_the_operations(rules in small(), symmetric in any::<bool>(), creates in any::<bool>()) {
         let creates = if creates { "  create up to 4 k2\n  consume k2\n" } else { "" };
         let text = format!(
             "play\n  verbs move, swap, drop, pick-up, sort\n{creates}always\n  count of k1 <= 1\nrecoverable\n  depot has: 1 k1\n"
@@ -436,24 +436,24 @@ proptest! {
             let ready = exploration(&rules, &text).within(bounds);
             if symmetric { ready } else { ready.without_symmetry() }
         };
-        let (foreseen, played) = (ready().search(), ready().recounted().search());
+        let (predicted, played) = (ready().search(), ready().recounted().search());
         if symmetric {
             // Slots that nothing can tell apart are gone through in another order, so that another shortest trail may come first.
-            prop_assume!(foreseen.stopped_by.is_none());
+            prop_assume!(predicted.stopped_by.is_none());
             let verdicts = |found: &Explored| found.verdicts.iter().map(|it| std::mem::discriminant(&it.status)).collect::<Vec<_>>();
-            prop_assert_eq!(verdicts(&foreseen), verdicts(&played));
-            prop_assert_eq!(&foreseen.by_depth, &played.by_depth);
+            prop_assert_eq!(verdicts(&predicted), verdicts(&played));
+            prop_assert_eq!(&predicted.by_depth, &played.by_depth);
         } else {
-            prop_assert_eq!(all_told(&foreseen), all_told(&played));
+            prop_assert_eq!(all_told(&predicted), all_told(&played));
         }
-        prop_assert_eq!((foreseen.applied, foreseen.refused), (played.applied, played.refused));
-        prop_assert!(foreseen.unlawful.is_none());
+        prop_assert_eq!((predicted.applied, predicted.refused), (played.applied, played.refused));
+        prop_assert!(predicted.unlawful.is_none());
     }
 }
 
 /// As many go as the limit of the target says, be that lower or higher than where they come from.
 #[test]
-fn what_is_foreseen_keeps_the_limit_of_the_target() {
+fn predictions_keep_the_limit_of_the_target() {
     let rules = ready(
         Ruleset::builder()
             .kind("rope", |kind| kind.stack_limit(9))
@@ -464,10 +464,14 @@ fn what_is_foreseen_keeps_the_limit_of_the_target() {
     );
     let text = "play\n  verbs move\nalways\n  count of rope = 10\n";
     let ready = || exploration(&rules, text).without_symmetry();
-    let (foreseen, played) = (ready().search(), ready().recounted().search());
-    assert!(foreseen.exhausted && foreseen.unlawful.is_none() && foreseen.worlds > 10, "{} worlds", foreseen.worlds);
-    assert_eq!(all_told(&foreseen), all_told(&played));
-    assert_eq!((foreseen.applied, foreseen.refused), (played.applied, played.refused));
+    let (predicted, played) = (ready().search(), ready().recounted().search());
+    assert!(
+        predicted.exhausted && predicted.unlawful.is_none() && predicted.worlds > 10,
+        "{} worlds",
+        predicted.worlds
+    );
+    assert_eq!(all_told(&predicted), all_told(&played));
+    assert_eq!((predicted.applied, predicted.refused), (played.applied, played.refused));
 }
 
 /// What leaves a worn slot goes onto the first stack with room, so the order of two stacks that a holder carries matters; that

@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 use crate::filter::{Comparison, Measure, Subject, Test, Value};
 use crate::id::{KindId, MarkId, PropertyId};
 use crate::quantity::Decimal;
-use crate::ruleset::Thought;
+use crate::ruleset::SampleStack;
 use crate::ruleset::{FilterId, Kind, PropertyValue, Renames, Ruleset};
 
 /// Up to so many combinations of marks and property values are tried for one kind.
@@ -63,11 +63,11 @@ impl<'r> Side<'r> {
     }
 
     /// What a stack of these marks and numbers is in this ruleset; none if it knows no such stack.
-    fn thought(&self, kind: KindId, marks: &[&str], numbers: &[(&str, Decimal)]) -> Option<Thought<'r>> {
+    fn thought(&self, kind: KindId, marks: &[&str], numbers: &[(&str, Decimal)]) -> Option<SampleStack<'r>> {
         let kind = self.rules.known_kind(kind);
         let marks = marks.iter().map(|&mark| self.marks.get(mark).copied()).collect::<Option<Vec<_>>>()?;
         let known = numbers.iter().map(|&(name, value)| Some((self.number(kind, name)?, value)));
-        Some(Thought { kind, marks, numbers: known.collect::<Option<Vec<_>>>()? })
+        Some(SampleStack { kind, marks, numbers: known.collect::<Option<Vec<_>>>()? })
     }
 }
 

@@ -347,7 +347,7 @@ impl<'r> Candidates<'r> {
         plays
     }
 
-    fn item(&self, stack: &crate::ruleset::Thought<'_>) -> String {
+    fn item(&self, stack: &crate::ruleset::SampleStack<'_>) -> String {
         let marks = stack.marks.iter().map(|&mark| self.rules.mark(mark).name().to_owned());
         let numbers = stack.numbers.iter().map(|&(id, value)| format!("{} {value}", self.rules.property(id).name()));
         let words: Vec<String> = marks.chain(numbers).collect();

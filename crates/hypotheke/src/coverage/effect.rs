@@ -9,7 +9,7 @@ use crate::filter::{Measure, Outlook, Subject, Test, Value};
 use crate::id::{MarkId, PropertyId};
 use crate::narrow;
 use crate::quantity::Decimal;
-use crate::ruleset::Thought;
+use crate::ruleset::SampleStack;
 use crate::ruleset::{Cap, ContainerDef, FilterId, HolderDef, Kind, Ruleset};
 
 /// Up to so many marks and comparisons are tried in all combinations.
@@ -274,7 +274,7 @@ fn same_kind(rules: &Ruleset, changed: &Ruleset, kind: Kind<'_>) -> bool {
         let Some(stacks) = stacks_that_matter(kind, &[&one.test]) else { return false };
         stacks
             .into_iter()
-            .all(|stack| one.test.admits(&stack) == changed.test.admits(&Thought { kind: other, ..stack }))
+            .all(|stack| one.test.admits(&stack) == changed.test.admits(&SampleStack { kind: other, ..stack }))
     })
 }
 
@@ -311,11 +311,11 @@ impl Atoms {
 
 /// Stacks of one kind with every combination of the marks that matter, and with property values on both sides of each number
 /// with which they are compared.
-pub(super) fn stacks_that_matter<'r>(kind: Kind<'r>, tests: &[&Test]) -> Option<Vec<Thought<'r>>> {
+pub(super) fn stacks_that_matter<'r>(kind: Kind<'r>, tests: &[&Test]) -> Option<Vec<SampleStack<'r>>> {
     let mut atoms = Atoms::default();
     tests.iter().for_each(|test| atoms.collect(test));
     let step = Decimal::from_thousandths(1);
-    let mut stacks = vec![Thought { kind, marks: Vec::new(), numbers: Vec::new() }];
+    let mut stacks = vec![SampleStack { kind, marks: Vec::new(), numbers: Vec::new() }];
     let sizes = atoms.marks.len() + atoms.numbers.values().map(Vec::len).sum::<usize>();
     if sizes > MOST_ATOMS {
         return None;
@@ -352,6 +352,6 @@ pub(super) fn stacks_that_matter<'r>(kind: Kind<'r>, tests: &[&Test]) -> Option<
 fn agree(kind: Kind<'_>, one: Option<&Test>, other: Option<&Test>) -> bool {
     let tests: Vec<&Test> = one.into_iter().chain(other).collect();
     let Some(stacks) = stacks_that_matter(kind, &tests) else { return false };
-    let admits = |test: Option<&Test>, stack: &Thought<'_>| test.is_none_or(|test| test.admits(stack));
+    let admits = |test: Option<&Test>, stack: &SampleStack<'_>| test.is_none_or(|test| test.admits(stack));
     stacks.iter().all(|stack| admits(one, stack) == admits(other, stack))
 }

@@ -18,7 +18,7 @@ use crate::explore::model::moves::Moves;
 use crate::explore::model::scope::Scope;
 use crate::explore::model::sentence::sentence;
 use crate::explore::search::exploration::Exploration;
-use crate::explore::walks::generate::Draws;
+use crate::explore::walks::generate::Generator;
 use crate::explore::walks::stock::Stock;
 use crate::explore::walks::walk::{Walks, seed_of};
 use crate::language::{Amount, NamedAction};
@@ -253,7 +253,7 @@ impl Exploration {
     fn walk_both<I: Implementation>(&self, number: u64, walks: Walks, make: &impl Fn() -> I) -> Walked {
         let mut random = Xoshiro256PlusPlus::seed_from_u64(seed_of(walks.seed, number));
         let mut walked = Walked { number, steps: 0, refused: BTreeMap::new(), found: None };
-        let draws = Draws::unbound(&self.scope).some(&mut random);
+        let draws = Generator::unbound(&self.scope).some(&mut random);
         let mut theirs = make();
         let mut pair = Pair { ours: Engine::new(self.start.rules()), theirs: &mut theirs, refused: None };
         if let Some(differs) = pair.start(&self.start.snapshot()) {
@@ -292,7 +292,7 @@ impl Exploration {
     }
 }
 
-fn draw(draws: &Draws<'_>, ours: &Engine, random: &mut Xoshiro256PlusPlus) -> Option<Step> {
+fn draw(draws: &Generator<'_>, ours: &Engine, random: &mut Xoshiro256PlusPlus) -> Option<Step> {
     if random.next_u64().is_multiple_of(SAVE_EVERY) {
         return Some(Step::SaveThenLoad);
     }
@@ -359,7 +359,7 @@ impl<I: Implementation, M: Fn() -> I> Shorter<'_, M> {
 
     /// Short walks with the verbs of what was found: most often there is a shorter way that no leaving out leads to.
     fn walk_fast(&mut self, scope: &Scope) {
-        let mut draws = Draws::unbound(scope);
+        let mut draws = Generator::unbound(scope);
         let said: Vec<&NamedAction> = self.steps.iter().flat_map(Step::actions).collect();
         draws.keep_only(&said);
         let mut random = Xoshiro256PlusPlus::seed_from_u64(self.steps.len() as u64);

@@ -66,9 +66,9 @@ fn numbers_are_found_by_hashes_that_are_half_the_same() {
     assert_eq!(table.memory(), 4_096 * 8);
 }
 
-/// What is foreseen and what is played share the arithmetic; so that they are compared shows only where one is made to be wrong.
+/// What is predicted and what is played share the arithmetic; so that they are compared shows only where one is made to be wrong.
 #[test]
-fn a_world_that_is_not_as_foreseen_is_told() {
+fn a_wrong_prediction_is_reported() {
     let Exploration { claims, scope, start, .. } = exploration();
     let packer = Packer::for_search(&start, &scope);
     let (mut player, mut store) = (Player::new(&start, &scope, packer.clone()), Store::new(packer.length()));
@@ -97,5 +97,5 @@ fn a_world_that_is_not_as_foreseen_is_told() {
     assert!(player.judge(0..2, &known).iter().all(|(_, judged)| judged.unlawful.is_none()));
     let judged = player.judge(2..3, &known);
     let told = judged[0].1.unlawful.as_ref().map(|wrong| wrong.message.as_str());
-    assert_eq!(told, Some("the last operation comes to something else than was foreseen"));
+    assert_eq!(told, Some("the last operation comes to something else than was predicted"));
 }

@@ -1,4 +1,4 @@
-//! Foreseeing: what would lie where, for whoever looks at many operations of which few are played. Where it can't be told here, or
+//! Looking ahead: what would lie where, for whoever looks at many operations of which few are played. Where it can't be told here, or
 //! the operation would be refused, there is nothing to tell.
 
 use super::draft::MOST_ON_GROUND;
@@ -8,7 +8,7 @@ use crate::world::{Cell, GROUND, Spot, World};
 
 /// What a step would come to, and how much more the container to which something goes would weigh.
 #[derive(Clone, Copy, Debug)]
-pub(crate) struct Foreseen {
+pub(crate) struct Prediction {
     /// What would lie in both places.
     pub(crate) cells: (Cell, Cell),
     pub(crate) gain: i64,
@@ -25,40 +25,46 @@ impl World {
     }
 
     /// What would be in two slots after an amount of the one went to the other.
-    pub(crate) fn foresee_move(&self, amount: Amount, from: Spot, to: Spot) -> Option<(Cell, Cell)> {
+    pub(crate) fn look_ahead_move(&self, amount: Amount, from: Spot, to: Spot) -> Option<(Cell, Cell)> {
         let cells = [self.cell(from), self.cell(to)];
-        let foreseen = self.foresee_move_of(amount, cells, from, to)?;
-        (from != to && self.can_gain(foreseen.gain, from.container, to.container)).then_some(foreseen.cells)
+        let predicted = self.look_ahead_move_of(amount, cells, from, to)?;
+        (from != to && self.can_gain(predicted.gain, from.container, to.container)).then_some(predicted.cells)
     }
 
     /// The same for what may lie in two slots that are ruled so, in another world, as far as it is not a matter of weight.
-    pub(crate) fn foresee_move_of(&self, amount: Amount, cells: [Cell; 2], from: Spot, to: Spot) -> Option<Foreseen> {
+    pub(crate) fn look_ahead_move_of(
+        &self,
+        amount: Amount,
+        cells: [Cell; 2],
+        from: Spot,
+        to: Spot,
+    ) -> Option<Prediction> {
         let simple = self.is_simple_spot(from) && self.is_simple_spot(to);
-        if simple { self.foresee_coming(amount, cells, from.container, to) } else { None }
+        if simple { self.look_ahead_coming(amount, cells, from.container, to) } else { None }
     }
 
     /// What would lie in two slots after an exchange.
-    pub(crate) fn foresee_swap(&self, one: Spot, other: Spot) -> Option<(Cell, Cell)> {
-        let foreseen = self.foresee_swap_of([self.cell(one), self.cell(other)], one, other)?;
-        (one != other && self.can_gain(foreseen.gain, one.container, other.container)).then_some(foreseen.cells)
+    pub(crate) fn look_ahead_swap(&self, one: Spot, other: Spot) -> Option<(Cell, Cell)> {
+        let predicted = self.look_ahead_swap_of([self.cell(one), self.cell(other)], one, other)?;
+        (one != other && self.can_gain(predicted.gain, one.container, other.container)).then_some(predicted.cells)
     }
 
     /// The same for what may lie in two slots that are ruled so, in another world, as far as it is not a matter of weight.
-    pub(crate) fn foresee_swap_of(&self, cells: [Cell; 2], one: Spot, other: Spot) -> Option<Foreseen> {
+    pub(crate) fn look_ahead_swap_of(&self, cells: [Cell; 2], one: Spot, other: Spot) -> Option<Prediction> {
         if !self.is_simple_spot(one) || !self.is_simple_spot(other) {
             return None;
         }
         let gain = self.want_swap(cells, self.at(one), self.at(other))?;
-        Some(Foreseen { cells: (cells[1], cells[0]), gain })
+        Some(Prediction { cells: (cells[1], cells[0]), gain })
     }
 
     /// What would stay in a slot after an amount of it was dropped, and what would land where there are so many stacks.
-    pub(crate) fn foresee_drop(&self, amount: Amount, from: Spot, landed: usize) -> Option<(Cell, Cell)> {
-        self.foresee_drop_of(amount, self.cell(from), from, landed)
+    pub(crate) fn look_ahead_drop(&self, amount: Amount, from: Spot, landed: usize) -> Option<(Cell, Cell)> {
+        self.look_ahead_drop_of(amount, self.cell(from), from, landed)
     }
 
     /// The same for a stack of a different world.
-    pub(crate) fn foresee_drop_of(
+    pub(crate) fn look_ahead_drop_of(
         &self,
         amount: Amount,
         mine: Cell,
@@ -82,24 +88,24 @@ impl World {
     }
 
     /// What would stay on the ground after an amount was picked up there, and what would be in the slot.
-    pub(crate) fn foresee_pick_up(&self, amount: Amount, landing: u32, to: Spot) -> Option<(Cell, Cell)> {
+    pub(crate) fn look_ahead_pick_up(&self, amount: Amount, landing: u32, to: Spot) -> Option<(Cell, Cell)> {
         let cells = [self.cell(Spot { container: GROUND, slot: landing }), self.cell(to)];
-        let foreseen = self.foresee_pick_up_of(amount, cells, to)?;
-        self.can_gain(foreseen.gain, GROUND, to.container).then_some(foreseen.cells)
+        let predicted = self.look_ahead_pick_up_of(amount, cells, to)?;
+        self.can_gain(predicted.gain, GROUND, to.container).then_some(predicted.cells)
     }
 
     /// The same for what may lie there in another world, as far as it is not a matter of weight.
-    pub(crate) fn foresee_pick_up_of(&self, amount: Amount, cells: [Cell; 2], to: Spot) -> Option<Foreseen> {
-        if self.is_simple_spot(to) { self.foresee_coming(amount, cells, GROUND, to) } else { None }
+    pub(crate) fn look_ahead_pick_up_of(&self, amount: Amount, cells: [Cell; 2], to: Spot) -> Option<Prediction> {
+        if self.is_simple_spot(to) { self.look_ahead_coming(amount, cells, GROUND, to) } else { None }
     }
 
     /// What would be in two places after an amount of the one went to the other, which is a slot of a simple container.
-    fn foresee_coming(&self, amount: Amount, cells: [Cell; 2], from: u32, to: Spot) -> Option<Foreseen> {
+    fn look_ahead_coming(&self, amount: Amount, cells: [Cell; 2], from: u32, to: Spot) -> Option<Prediction> {
         let ([mine, there], to) = (cells, self.at(to));
         let Wanted { asked, exact, wanted } = self.want_move(amount, cells, from, to)?;
         let gain = self.weight_of_one(mine.kind).checked_mul(i64::from(wanted))?;
         let after = (less(mine, wanted), Cell { count: there.count + wanted, ..mine });
-        (wanted > 0 && (wanted == asked || !exact)).then_some(Foreseen { cells: after, gain })
+        (wanted > 0 && (wanted == asked || !exact)).then_some(Prediction { cells: after, gain })
     }
 
     /// Whether no weight is too much to go from one container to the other and back, whatever lies there.

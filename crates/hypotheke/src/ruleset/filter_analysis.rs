@@ -7,13 +7,13 @@ use crate::quantity::Decimal;
 
 /// A stack that might be.
 #[derive(Clone, Debug)]
-pub(crate) struct Thought<'r> {
+pub(crate) struct SampleStack<'r> {
     pub(crate) kind: Kind<'r>,
     pub(crate) marks: Vec<MarkId>,
     pub(crate) numbers: Vec<(PropertyId, Decimal)>,
 }
 
-impl Subject for Thought<'_> {
+impl Subject for SampleStack<'_> {
     fn kind(&self) -> KindId {
         self.kind.handle()
     }

@@ -27,7 +27,7 @@ mod view;
 pub use builder::{ContainerBuilder, HolderBuilder, KindBuilder, MarkBuilder, RulesetBuilder, SlotBuilder, TagBuilder};
 pub(crate) use compile::{FilterNames, MOST_NESTING, UnknownName, compile, compile_changed};
 pub use error::RulesetErrors;
-pub(crate) use filter_analysis::Thought;
+pub(crate) use filter_analysis::SampleStack;
 pub(crate) use fingerprint::{differ_in_caps_only, fingerprint};
 pub use kind::{Kind, Mark, Property, PropertyValue, Tag};
 pub(crate) use lint::lint;

@@ -33,7 +33,7 @@ impl Scan {
 
     #[inline(always)]
     pub(super) fn update(&mut self, slot: u32, before: Goods, after: Goods) {
-        // No branch, since none of it can be foreseen: an empty slot has no bit in any word, and gets none.
+        // No branch, since none of it can be predicted: an empty slot has no bit in any word, and gets none.
         let (bit, has) = (1 << slot, u64::from(!after.is_empty()) << slot);
         self.taken = self.taken & !bit | has;
         self.by_kind[Scan::bucket(before.kind)] &= !bit;

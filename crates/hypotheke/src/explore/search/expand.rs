@@ -13,7 +13,7 @@ use crate::explore::model::moves::{Moves, Step};
 use crate::explore::model::scope::Scope;
 use crate::explore::model::tried::Tried;
 use crate::explore::model::vacuity::{Newly, Occurred};
-use crate::explore::search::lookahead::{Foresight, Told, View};
+use crate::explore::search::lookahead::{Lookahead, Told, View};
 use crate::explore::search::playing::Playing;
 use crate::explore::search::successors::Successors;
 use crate::explore::state::packed::{After, GroundChange, Packer, Parts};
@@ -124,19 +124,19 @@ impl Expanded {
 pub(in crate::explore) struct Player {
     playing: Playing,
     /// What tells where operations lead from bytes alone, where worlds are even.
-    foresight: Option<Foresight>,
+    lookahead: Option<Lookahead>,
     /// What can be played in the world that is expanded; this and what follows is kept for its room.
     view: View,
     here: Moves,
     parts: Parts,
     /// For each of what can be played the world to which it leads, if that is plain to see.
-    foreseen: Vec<Option<Foreseen>>,
-    foreseen_bytes: Vec<u8>,
+    predicted: Vec<Option<Prediction>>,
+    predicted_bytes: Vec<u8>,
 }
 
 /// The world to which an operation leads.
 #[derive(Clone, Debug)]
-struct Foreseen {
+struct Prediction {
     /// Where its bytes stand.
     bytes: Range<usize>,
     hash: u64,
@@ -148,20 +148,20 @@ struct Foreseen {
 fn after(world: &World, step: &Step, parts: &Parts) -> Option<After> {
     Some(match *step {
         Step::Move { from, to, amount } => {
-            let (left, there) = world.foresee_move(amount, from, to)?;
+            let (left, there) = world.look_ahead_move(amount, from, to)?;
             After { slots: [(from, left), (to, there)], ground: None }
         }
         Step::Swap { one, other } => {
-            let (here, there) = world.foresee_swap(one, other)?;
+            let (here, there) = world.look_ahead_swap(one, other)?;
             After { slots: [(one, here), (other, there)], ground: None }
         }
         Step::Drop { from, amount } => {
-            let (left, landed) = world.foresee_drop(amount, from, parts.landings.len())?;
+            let (left, landed) = world.look_ahead_drop(amount, from, parts.landings.len())?;
             After { slots: [(from, left); 2], ground: Some(GroundChange::Lands(landed)) }
         }
         Step::PickUp { landing, to, amount } => {
             let nth = parts.landings.iter().position(|it| *it == landing)?;
-            let (rest, there) = world.foresee_pick_up(amount, landing, to)?;
+            let (rest, there) = world.look_ahead_pick_up(amount, landing, to)?;
             After { slots: [(to, there); 2], ground: Some(GroundChange::Stays(nth, rest)) }
         }
         Step::Other(_) => return None,
@@ -171,50 +171,50 @@ fn after(world: &World, step: &Step, parts: &Parts) -> Option<After> {
 impl Player {
     pub(in crate::explore) fn new(start: &World, scope: &Scope, packer: Packer) -> Player {
         Player {
-            foresight: packer.foresight(start, scope),
+            lookahead: packer.lookahead(start, scope),
             playing: Playing::new(start, packer),
             view: View::default(),
             here: Moves::default(),
             parts: Parts::default(),
-            foreseen: Vec::new(),
-            foreseen_bytes: Vec::new(),
+            predicted: Vec::new(),
+            predicted_bytes: Vec::new(),
         }
     }
 
     /// The same, playing every operation: where sums are recounted it is for the sake of what is played.
     pub(in crate::explore) fn playing_all(self) -> Player {
-        Player { foresight: None, ..self }
+        Player { lookahead: None, ..self }
     }
 
     /// Where the bytes of the world tell what can be played and where most of it leads.
     fn expand_even(&mut self, number: u32, known: &Known<'_>, expanded: &mut Expanded, ways: &mut Vec<Reached>) {
-        let Player { playing, foresight: Some(foresight), view, .. } = self else { return };
+        let Player { playing, lookahead: Some(lookahead), view, .. } = self else { return };
         let here = known.store.bytes_of(number);
-        if foresight.weighs() || known.has_never || cfg!(debug_assertions) {
-            playing.go_to(number, Some(foresight), known);
+        if lookahead.weighs() || known.has_never || cfg!(debug_assertions) {
+            playing.go_to(number, Some(lookahead), known);
         }
-        foresight.look(here, playing.world(), view);
+        lookahead.look(here, playing.world(), view);
         known.store.find_all(&view.bytes, &mut view.lookups);
         for (nth, index) in (0..).zip(0..view.between_places()) {
-            debug_assert!(is_so(playing, foresight, view, (here, index), known), "what is foreseen comes about");
+            debug_assert!(is_so(playing, lookahead, view, (here, index), known), "the prediction is right");
             let after = match view.told(index) {
                 Told::Refused(reason) => {
-                    expanded.tried.refused(foresight.verb(view, index), reason);
+                    expanded.tried.refused(lookahead.verb(view, index), reason);
                     continue;
                 }
                 Told::Applied => {
-                    expanded.tried.applied(foresight.verb(view, index));
+                    expanded.tried.applied(lookahead.verb(view, index));
                     if known.has_never {
-                        let operation = foresight.operation(here, playing.world(), view, index);
+                        let operation = lookahead.operation(here, playing.world(), view, index);
                         playing.note_never((number, nth), operation, known, expanded);
                     }
                     Some(arrive((number, nth), (view, here.len(), index), expanded))
                 }
                 Told::Unknown => {
-                    playing.go_to(number, Some(foresight), known);
-                    let Some(operation) = foresight.operation(here, playing.world(), view, index) else { continue };
+                    playing.go_to(number, Some(lookahead), known);
+                    let Some(operation) = lookahead.operation(here, playing.world(), view, index) else { continue };
                     let played = playing.play((number, nth), &operation, known, expanded);
-                    played.map_err(|reason| foresight.note_refused(view, index, reason)).ok()
+                    played.map_err(|reason| lookahead.note_refused(view, index, reason)).ok()
                 }
             };
             if known.keeps_ways {
@@ -222,10 +222,10 @@ impl Player {
             }
         }
         for (nth, index) in (view.between_places()..view.len()).map(|index| (narrow::index(index), index)) {
-            debug_assert!(is_so(playing, foresight, view, (here, index), known), "what is foreseen comes about");
-            expanded.tried.applied(foresight.verb(view, index));
+            debug_assert!(is_so(playing, lookahead, view, (here, index), known), "the prediction is right");
+            expanded.tried.applied(lookahead.verb(view, index));
             if known.has_never {
-                let operation = foresight.operation(here, playing.world(), view, index);
+                let operation = lookahead.operation(here, playing.world(), view, index);
                 playing.note_never((number, nth), operation, known, expanded);
             }
         }
@@ -240,8 +240,8 @@ impl Player {
 
     /// What can be played beside that.
     fn expand_others(&mut self, number: u32, known: &Known<'_>, expanded: &mut Expanded, ways: &mut Vec<Reached>) {
-        let Player { playing, foresight, view, here, .. } = self;
-        playing.go_to(number, foresight.as_mut(), known);
+        let Player { playing, lookahead, view, here, .. } = self;
+        playing.go_to(number, lookahead.as_mut(), known);
         known.scope.enumerate_others(playing.world(), here);
         for (nth, index) in (view.len()..).zip(0..here.steps.len()) {
             let Some(operation) = here.operation(playing.world(), index) else { continue };
@@ -255,12 +255,12 @@ impl Player {
 
     /// Where the world has to be asked.
     fn expand_played(&mut self, number: u32, known: &Known<'_>, expanded: &mut Expanded, ways: &mut Vec<Reached>) {
-        self.playing.go_to(number, self.foresight.as_mut(), known);
+        self.playing.go_to(number, self.lookahead.as_mut(), known);
         known.scope.enumerate(self.playing.world(), &mut self.here);
-        self.foresee(known);
+        self.look_ahead(known);
         for (nth, index) in (0..).zip(0..self.here.steps.len()) {
-            let after = match self.foreseen[index].clone() {
-                Some(foreseen) => Some(self.foreseen_one((number, nth), &foreseen, known, expanded)),
+            let after = match self.predicted[index].clone() {
+                Some(predicted) => Some(self.predicted_one((number, nth), &predicted, known, expanded)),
                 None => {
                     let operation = self.here.operation(self.playing.world(), index);
                     operation.and_then(|it| self.playing.play((number, nth), &it, known, expanded).ok())
@@ -274,50 +274,50 @@ impl Player {
 
     /// Works out the worlds to which the simple operations lead, without playing them. Most of them are known, so that most operations
     /// need not be played at all.
-    fn foresee(&mut self, known: &Known<'_>) {
-        let Player { playing, here, parts, foreseen, foreseen_bytes, .. } = self;
+    fn look_ahead(&mut self, known: &Known<'_>) {
+        let Player { playing, here, parts, predicted, predicted_bytes, .. } = self;
         let (world, packer) = playing.world_and_packer();
         packer.pack_parts(world, known.scope, parts);
-        foreseen.clear();
-        foreseen_bytes.clear();
+        predicted.clear();
+        predicted_bytes.clear();
         for step in &here.steps {
-            let start = foreseen_bytes.len();
+            let start = predicted_bytes.len();
             // Where sums are recounted it is for the sake of what is played.
-            let is_foreseeable = !known.recounts && packer.can_foresee(known.scope, step);
-            let after = if is_foreseeable { after(world, step, parts) } else { None };
-            foreseen.push(after.map(|after| {
-                packer.pack_after(world, known.scope, parts, &after, foreseen_bytes);
-                let hash = packer.hash(&foreseen_bytes[start..]);
-                Foreseen { bytes: start..foreseen_bytes.len(), hash, seen: None }
+            let is_predictable = !known.recounts && packer.can_look_ahead(known.scope, step);
+            let after = if is_predictable { after(world, step, parts) } else { None };
+            predicted.push(after.map(|after| {
+                packer.pack_after(world, known.scope, parts, &after, predicted_bytes);
+                let hash = packer.hash(&predicted_bytes[start..]);
+                Prediction { bytes: start..predicted_bytes.len(), hash, seen: None }
             }));
         }
         // By itself, so that the processor waits for many places in memory at once.
-        for foreseen in foreseen.iter_mut().flatten() {
-            foreseen.seen = known.store.find(&foreseen_bytes[foreseen.bytes.clone()], foreseen.hash);
+        for predicted in predicted.iter_mut().flatten() {
+            predicted.seen = known.store.find(&predicted_bytes[predicted.bytes.clone()], predicted.hash);
         }
     }
 
     /// An operation of which it is known to what world it leads.
-    fn foreseen_one(
+    fn predicted_one(
         &mut self,
         (number, nth): (u32, u32),
-        foreseen: &Foreseen,
+        predicted: &Prediction,
         known: &Known<'_>,
         expanded: &mut Expanded,
     ) -> Reached {
-        let Player { playing, here, foreseen_bytes, .. } = self;
-        let bytes = &foreseen_bytes[foreseen.bytes.clone()];
+        let Player { playing, here, predicted_bytes, .. } = self;
+        let bytes = &predicted_bytes[predicted.bytes.clone()];
         let operation = || here.operation(playing.world(), nth as usize);
         debug_assert!(
             operation().is_some_and(|it| playing.leads_to(&it, known.scope).is_ok_and(|played| played == *bytes)),
-            "what is foreseen comes about"
+            "the prediction is right"
         );
         here.steps[nth as usize].verb().into_iter().for_each(|verb| expanded.tried.applied(verb));
         if known.has_never {
             playing.note_never((number, nth), operation(), known, expanded);
         }
-        let fresh = || Fresh { hash: foreseen.hash, end: 0, parent: number, nth };
-        let seen = foreseen.seen.map(Reached::Known);
+        let fresh = || Fresh { hash: predicted.hash, end: 0, parent: number, nth };
+        let seen = predicted.seen.map(Reached::Known);
         seen.unwrap_or_else(|| Reached::Fresh(expanded.find_or_add(bytes, fresh())))
     }
 }
@@ -329,18 +329,18 @@ impl Successors for Player {
 
     fn operation(&mut self, world: &World, scope: &Scope, nth: u32) -> Option<Operation> {
         let (here, _) = self.playing.pack(world, scope);
-        self.playing.operation(&here, world, nth, scope, self.foresight.as_mut())
+        self.playing.operation(&here, world, nth, scope, self.lookahead.as_mut())
     }
 
     fn judge(&mut self, numbers: Range<u32>, known: &Known<'_>) -> Vec<(u32, Box<Judged>)> {
-        self.playing.judge_all(numbers, self.foresight.as_mut(), known)
+        self.playing.judge_all(numbers, self.lookahead.as_mut(), known)
     }
 
     fn expand(&mut self, numbers: Range<u32>, known: &Known<'_>) -> Expanded {
         let mut expanded = Expanded::new();
         for number in numbers {
             let mut ways = Vec::new();
-            if self.foresight.is_some() {
+            if self.lookahead.is_some() {
                 self.expand_even(number, known, &mut expanded, &mut ways);
             } else {
                 self.expand_played(number, known, &mut expanded, &mut ways);
@@ -353,7 +353,7 @@ impl Successors for Player {
     }
 }
 
-/// The world to which something leads that was foreseen.
+/// The world to which something leads that was predicted.
 #[inline]
 fn arrive((parent, nth): (u32, u32), (view, length, index): (&View, usize, usize), expanded: &mut Expanded) -> Reached {
     let lookup = &view.lookups[index];
@@ -364,15 +364,15 @@ fn arrive((parent, nth): (u32, u32), (view, length, index): (&View, usize, usize
     Reached::Fresh(expanded.find_or_add(bytes, Fresh { hash: lookup.hash, end: 0, parent, nth }))
 }
 
-/// Whether something comes to what was foreseen, found out by playing it.
+/// Whether something comes to what was predicted, found out by playing it.
 fn is_so(
     playing: &Playing,
-    foresight: &Foresight,
+    lookahead: &Lookahead,
     view: &View,
     (here, index): (&[u8], usize),
     known: &Known<'_>,
 ) -> bool {
-    let Some(operation) = foresight.operation(here, playing.world(), view, index) else { return false };
+    let Some(operation) = lookahead.operation(here, playing.world(), view, index) else { return false };
     let played = playing.leads_to(&operation, known.scope);
     if index >= view.between_places() {
         return played.is_ok_and(|played| played == here);

@@ -12,7 +12,7 @@ use std::ops::Range;
 
 use crate::explore::model::moves::{Step, fitting_amounts};
 use crate::explore::model::scope::{Amounts, Scope};
-use crate::explore::state::fixed_width::{Even, Framed};
+use crate::explore::state::fixed_width::{FixedWidth, Framed};
 use crate::explore::state::store::Lookup;
 use crate::language::Amount;
 use crate::language::Verb;
@@ -113,8 +113,8 @@ impl View {
 }
 
 #[derive(Debug)]
-pub(in crate::explore) struct Foresight {
-    even: Even,
+pub(in crate::explore) struct Lookahead {
+    even: FixedWidth,
     /// Of which limits and filters are asked.
     asked: World,
     moves: bool,
@@ -138,13 +138,13 @@ pub(in crate::explore) struct Foresight {
     weighs: bool,
 }
 
-impl Foresight {
+impl Lookahead {
     /// None if there would be too much to remember.
-    pub(in crate::explore) fn new(even: &Even, world: &World, scope: &Scope) -> Option<Foresight> {
+    pub(in crate::explore) fn new(even: &FixedWidth, world: &World, scope: &Scope) -> Option<Lookahead> {
         if scope.amounts == Amounts::Every {
             return None;
         }
-        let mut foresight = Foresight {
+        let mut lookahead = Lookahead {
             even: even.clone(),
             asked: world.clone(),
             moves: scope.tries(Verb::Move),
@@ -162,19 +162,19 @@ impl Foresight {
             weighs: false,
         };
         for container in &scope.containers {
-            foresight.add_container(container.index)?;
+            lookahead.add_container(container.index)?;
         }
-        foresight.slots = foresight.places.len();
-        foresight.add_ground()?;
-        foresight.states = foresight.classes.len() * even.codes();
-        if foresight.states > MOST_STATES {
+        lookahead.slots = lookahead.places.len();
+        lookahead.add_ground()?;
+        lookahead.states = lookahead.classes.len() * even.codes();
+        if lookahead.states > MOST_STATES {
             return None;
         }
-        foresight.known = vec![0; foresight.states * foresight.states];
+        lookahead.known = vec![0; lookahead.states * lookahead.states];
         let containers = || scope.containers.iter().map(|container| container.index);
         let bears = |from: u32| containers().all(|to| world.bears_anything(from, to));
-        foresight.weighs = !containers().chain([GROUND]).all(bears);
-        Some(foresight)
+        lookahead.weighs = !containers().chain([GROUND]).all(bears);
+        Some(lookahead)
     }
 
     fn add_container(&mut self, container: u32) -> Option<()> {
@@ -371,18 +371,18 @@ impl Foresight {
     /// What something comes to, weight aside. Of the ground it is said whether it is full.
     fn ask(&self, amount: Option<Amount>, cells: [Cell; 2], from: Spot, to: Spot, full: u8) -> ComesTo {
         let world = &self.asked;
-        let foreseen = if to.is_ground() {
+        let predicted = if to.is_ground() {
             let landed = if full > 0 { usize::MAX } else { 0 };
-            amount.and_then(|amount| world.foresee_drop_of(amount, cells[0], from, landed)).map(|cells| (cells, 0))
+            amount.and_then(|amount| world.look_ahead_drop_of(amount, cells[0], from, landed)).map(|cells| (cells, 0))
         } else {
-            let foreseen = match (from.is_ground(), amount) {
-                (true, Some(amount)) => world.foresee_pick_up_of(amount, cells, to),
-                (false, Some(amount)) => world.foresee_move_of(amount, cells, from, to),
-                (_, None) => world.foresee_swap_of(cells, from, to),
+            let predicted = match (from.is_ground(), amount) {
+                (true, Some(amount)) => world.look_ahead_pick_up_of(amount, cells, to),
+                (false, Some(amount)) => world.look_ahead_move_of(amount, cells, from, to),
+                (_, None) => world.look_ahead_swap_of(cells, from, to),
             };
-            foreseen.map(|foreseen| (foreseen.cells, foreseen.gain))
+            predicted.map(|predicted| (predicted.cells, predicted.gain))
         };
-        foreseen.map_or(ComesTo::Unknown, |((left, there), gain)| {
+        predicted.map_or(ComesTo::Unknown, |((left, there), gain)| {
             ComesTo::Bytes(self.even.code(world, left), self.even.code(world, there), gain)
         })
     }

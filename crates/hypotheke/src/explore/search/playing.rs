@@ -10,7 +10,7 @@ use crate::explore::model::faults::{self, Wrong};
 use crate::explore::model::moves::Moves;
 use crate::explore::model::scope::Scope;
 use crate::explore::search::expand::{Expanded, Fresh, Judged, Known, Reached};
-use crate::explore::search::lookahead::{Foresight, View};
+use crate::explore::search::lookahead::{Lookahead, View};
 use crate::explore::state::packed::Packer;
 use crate::ops::{Operation, Reason};
 use crate::world::World;
@@ -39,12 +39,12 @@ impl Lists {
         &mut self,
         (here, world): (&[u8], &World),
         scope: &Scope,
-        foresight: Option<&mut Foresight>,
+        lookahead: Option<&mut Lookahead>,
     ) {
-        match foresight {
+        match lookahead {
             None => scope.enumerate(world, &mut self.moves),
-            Some(foresight) => {
-                foresight.list(here, &mut self.view);
+            Some(lookahead) => {
+                lookahead.list(here, &mut self.view);
                 if scope.has_others() {
                     scope.enumerate_others(world, &mut self.moves);
                 }
@@ -56,11 +56,11 @@ impl Lists {
         &self,
         (here, world): (&[u8], &World),
         nth: usize,
-        foresight: Option<&Foresight>,
+        lookahead: Option<&Lookahead>,
     ) -> Option<Operation> {
-        let Some(foresight) = foresight else { return self.moves.operation(world, nth) };
+        let Some(lookahead) = lookahead else { return self.moves.operation(world, nth) };
         match nth.checked_sub(self.view.len()) {
-            None => foresight.operation(here, world, &self.view, nth),
+            None => lookahead.operation(here, world, &self.view, nth),
             Some(nth) => self.moves.operation(world, nth),
         }
     }
@@ -97,11 +97,11 @@ impl Playing {
         world: &World,
         nth: u32,
         scope: &Scope,
-        mut foresight: Option<&mut Foresight>,
+        mut lookahead: Option<&mut Lookahead>,
     ) -> Option<Operation> {
         self.listed = None;
-        self.lists.list((here, world), scope, foresight.as_deref_mut());
-        self.lists.operation((here, world), nth as usize, foresight.as_deref())
+        self.lists.list((here, world), scope, lookahead.as_deref_mut());
+        self.lists.operation((here, world), nth as usize, lookahead.as_deref())
     }
 
     /// The bytes to which an operation leads, or why it is refused.
@@ -148,15 +148,15 @@ impl Playing {
     pub(in crate::explore) fn judge_all(
         &mut self,
         numbers: Range<u32>,
-        mut foresight: Option<&mut Foresight>,
+        mut lookahead: Option<&mut Lookahead>,
         known: &Known<'_>,
     ) -> Vec<(u32, Box<Judged>)> {
         let mut found = Vec::new();
         for number in numbers {
-            self.go_to(number, foresight.as_deref_mut(), known);
+            self.go_to(number, lookahead.as_deref_mut(), known);
             self.packer.pack(&self.world, known.scope, &mut self.packed);
-            let is_as_foreseen = self.packed == known.store.bytes_of(number);
-            found.extend(self.judge(is_as_foreseen, known).map(|judged| (number, judged)));
+            let is_as_predicted = self.packed == known.store.bytes_of(number);
+            found.extend(self.judge(is_as_predicted, known).map(|judged| (number, judged)));
         }
         found
     }
@@ -180,7 +180,7 @@ impl Playing {
         never.filter(|(_, ((_, ready), _))| ready.is_meant(&self.world, operation)).map(|(index, _)| index).collect()
     }
 
-    fn judge(&mut self, is_as_foreseen: bool, known: &Known<'_>) -> Option<Box<Judged>> {
+    fn judge(&mut self, is_as_predicted: bool, known: &Known<'_>) -> Option<Box<Judged>> {
         let world = &self.world;
         let unlawful = if !self.watch.keeps_the_laws(world) && known.scope.is_against_the_laws(world) {
             Some(Wrong::now("a law is broken"))
@@ -188,7 +188,7 @@ impl Playing {
             // Played from the start it may be as it should be.
             Some(Wrong::now("a sum or an index is wrong where operations were taken back before"))
         } else {
-            (!is_as_foreseen).then(|| Wrong::now("the last operation comes to something else than was foreseen"))
+            (!is_as_predicted).then(|| Wrong::now("the last operation comes to something else than was predicted"))
         };
         let newly = known.occurred.newly(world, known.claims);
         let mut judged = Judged { unlawful, newly, ..Judged::default() };
@@ -216,7 +216,7 @@ impl Playing {
     }
 
     /// Back to where the ways part, and on from there.
-    pub(in crate::explore) fn go_to(&mut self, number: u32, mut foresight: Option<&mut Foresight>, known: &Known<'_>) {
+    pub(in crate::explore) fn go_to(&mut self, number: u32, mut lookahead: Option<&mut Lookahead>, known: &Known<'_>) {
         if self.way.last().copied().unwrap_or(0) == number {
             return;
         }
@@ -231,9 +231,9 @@ impl Playing {
             let here = (here, &self.world);
             // Those that come of one world stand next to each other.
             if self.listed.replace(pair[0]) != Some(pair[0]) {
-                self.lists.list(here, known.scope, foresight.as_deref_mut());
+                self.lists.list(here, known.scope, lookahead.as_deref_mut());
             }
-            let operation = self.lists.operation(here, nth, foresight.as_deref());
+            let operation = self.lists.operation(here, nth, lookahead.as_deref());
             if let Some(operation) = operation {
                 let applied = self.world.perform(&operation);
                 debug_assert!(applied.is_ok(), "it was applied before");

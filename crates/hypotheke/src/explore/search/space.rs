@@ -6,11 +6,11 @@ use rand_xoshiro::Xoshiro256PlusPlus;
 use crate::explore::model::claims::Ready;
 use crate::explore::model::scope::Scope;
 use crate::explore::search::exploration::Exploration;
-use crate::explore::search::lookahead::Foresight;
+use crate::explore::search::lookahead::Lookahead;
 use crate::explore::search::playing::Lists;
 use crate::explore::state::packed::Packer;
 use crate::explore::state::symmetry;
-use crate::explore::walks::generate::Draws;
+use crate::explore::walks::generate::Generator;
 use crate::explore::walks::stock::Stock;
 use crate::ops::Operation;
 use crate::snapshot::Departures;
@@ -46,7 +46,7 @@ use crate::world::World;
 pub struct StateSpace {
     scope: Scope,
     packer: Packer,
-    lookahead: Option<Foresight>,
+    lookahead: Option<Lookahead>,
     lists: Lists,
     claims: Vec<Ready>,
 }
@@ -57,7 +57,7 @@ impl Exploration {
     pub fn states(&self) -> StateSpace {
         let scope = self.reduced_scope();
         let packer = Packer::for_search(&self.start, &scope);
-        let lookahead = packer.foresight(&self.start, &scope);
+        let lookahead = packer.lookahead(&self.start, &scope);
         let claims = self.claims.iter().map(|(_, ready)| ready.clone()).collect();
         StateSpace { scope, packer, lookahead, lists: Lists::default(), claims }
     }
@@ -92,7 +92,7 @@ impl StateSpace {
     /// An operation as a random walk chooses it, not always one that is applied; none if nothing was found.
     pub fn random_operation(&mut self, world: &World, seed: u64) -> Option<Operation> {
         let mut random = Xoshiro256PlusPlus::seed_from_u64(seed);
-        Draws::of(&self.scope).draw(world, &Departures::new(), &mut Stock::default(), &mut random)
+        Generator::of(&self.scope).draw(world, &Departures::new(), &mut Stock::default(), &mut random)
     }
 
     /// For each claim about a state whether it is so there; true for a claim about operations.

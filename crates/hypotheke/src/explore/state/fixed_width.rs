@@ -19,7 +19,7 @@ const MOST_SLOTS: usize = 512;
 const MOST_LANDED: usize = 32;
 
 #[derive(Clone, Debug)]
-pub(in crate::explore) struct Even {
+pub(in crate::explore) struct FixedWidth {
     frame: Vec<Framed>,
     /// How many slots there are before the ground, and how many stacks may lie there.
     slots: usize,
@@ -51,9 +51,9 @@ impl Framed {
     }
 }
 
-impl Even {
+impl FixedWidth {
     /// None where worlds can't be written so.
-    pub(in crate::explore) fn new(world: &World, scope: &Scope) -> Option<Even> {
+    pub(in crate::explore) fn new(world: &World, scope: &Scope) -> Option<FixedWidth> {
         // A byte says which stack a slot holds; nothing else may change, and nothing else may matter.
         let changes_more = |it: Effects| it.hand || it.access || it.shortcuts || it.size || it.variants;
         if scope.effects().any(changes_more) || scope.hands || scope.has_doors || scope.has_ids || world.bound() > 0 {
@@ -67,7 +67,7 @@ impl Even {
         if all().any(|cell| cell.is_pack()) || scope.created.iter().any(|(kind, _)| brings(kind)) {
             return None;
         }
-        let mut even = Even {
+        let mut even = FixedWidth {
             frame: Vec::new(),
             slots: 0,
             landed: 0,

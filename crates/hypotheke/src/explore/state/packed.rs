@@ -9,8 +9,8 @@ use smallvec::SmallVec;
 
 use crate::explore::model::moves::Step;
 use crate::explore::model::scope::Scope;
-use crate::explore::search::lookahead::Foresight;
-use crate::explore::state::fixed_width::Even;
+use crate::explore::search::lookahead::Lookahead;
+use crate::explore::state::fixed_width::FixedWidth;
 use crate::narrow;
 use crate::world::{Cell, ClassKey, GROUND, Spot, World};
 
@@ -26,7 +26,7 @@ pub(in crate::explore) struct Packer {
     /// The same of all copies of this one. Which number a sort gets depends on who sees it first, and nothing depends on the number.
     shared: Arc<Mutex<FxHashMap<ClassKey, u32>>>,
     /// The plainer way, where that can be gone.
-    even: Option<Even>,
+    even: Option<FixedWidth>,
 }
 
 type Landed = SmallVec<[Cell; 8]>;
@@ -93,18 +93,18 @@ impl Packer {
 
     /// One for a search, in which only what is planned is played; with what tells where that leads, where worlds are even.
     pub(in crate::explore) fn for_search(world: &World, scope: &Scope) -> Packer {
-        let is_foreseeable = |even: &Even| Foresight::new(even, world, scope).is_some();
-        Packer { even: Even::new(world, scope).filter(is_foreseeable), ..Packer::new(world) }
+        let is_predictable = |even: &FixedWidth| Lookahead::new(even, world, scope).is_some();
+        Packer { even: FixedWidth::new(world, scope).filter(is_predictable), ..Packer::new(world) }
     }
 
     /// What tells from the bytes of worlds what can be played there and where it leads, if that can be told.
-    pub(in crate::explore) fn foresight(&self, world: &World, scope: &Scope) -> Option<Foresight> {
-        self.even.as_ref().and_then(|even| Foresight::new(even, world, scope))
+    pub(in crate::explore) fn lookahead(&self, world: &World, scope: &Scope) -> Option<Lookahead> {
+        self.even.as_ref().and_then(|even| Lookahead::new(even, world, scope))
     }
 
     /// Whether what a step changes is told by the two places between which it goes. An origin on the ground counts the stacks
     /// before it, and a new stack has a new id.
-    pub(in crate::explore) fn can_foresee(&self, scope: &Scope, step: &Step) -> bool {
+    pub(in crate::explore) fn can_look_ahead(&self, scope: &Scope, step: &Step) -> bool {
         !(scope.has_ids || scope.hands && matches!(step, Step::PickUp { .. }))
     }
 
@@ -115,7 +115,7 @@ impl Packer {
 
     /// How many bytes each world has, if all have as many.
     pub(in crate::explore) fn length(&self) -> Option<usize> {
-        self.even.as_ref().map(Even::len)
+        self.even.as_ref().map(FixedWidth::len)
     }
 
     /// One for another world of the same ruleset, of which equal worlds become the same bytes.

@@ -60,7 +60,7 @@ fn is_same(one: &[u8], other: &[u8]) -> bool {
 #[derive(Debug)]
 enum Places {
     /// Each has so many.
-    Even(usize),
+    Fixed(usize),
     /// Where those of each end, the lower half of the number; and from which world on the higher half of that is one more.
     Ends { ends: Vec<u32>, wraps: Vec<u32> },
 }
@@ -75,7 +75,7 @@ impl Places {
     #[inline]
     fn range(&self, number: usize) -> std::ops::Range<usize> {
         match self {
-            Places::Even(length) => number * length..(number + 1) * length,
+            Places::Fixed(length) => number * length..(number + 1) * length,
             Places::Ends { ends, wraps } => {
                 let end = |number: usize| {
                     // Where addresses have 32 bits there are never more bytes than one of them can count.
@@ -98,7 +98,7 @@ impl Places {
 
     fn memory(&self) -> usize {
         match self {
-            Places::Even(_) => 0,
+            Places::Fixed(_) => 0,
             Places::Ends { ends, wraps } => (ends.capacity() + wraps.capacity()) * size_of::<u32>(),
         }
     }
@@ -109,7 +109,7 @@ impl Store {
     pub(in crate::explore) fn new(length: Option<usize>) -> Store {
         Store {
             bytes: Vec::new(),
-            places: length.map_or_else(Places::default, Places::Even),
+            places: length.map_or_else(Places::default, Places::Fixed),
             parents: Vec::new(),
             moves: Vec::new(),
             table: Table::new(),

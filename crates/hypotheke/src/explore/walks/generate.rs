@@ -18,9 +18,9 @@ use crate::ruleset::PropertyValue;
 use crate::snapshot::Departures;
 use crate::world::{Cell, GROUND, Place, Spot, World};
 
-/// Draws operations by a scope.
+/// Generates operations within a scope.
 #[derive(Clone, Debug)]
-pub(in crate::explore) struct Draws<'p> {
+pub(in crate::explore) struct Generator<'p> {
     scope: &'p Scope,
     /// Each as often as it weighs.
     choices: Vec<Verb>,
@@ -42,26 +42,26 @@ struct Scene<'w> {
     random: &'w mut Xoshiro256PlusPlus,
 }
 
-impl<'p> Draws<'p> {
+impl<'p> Generator<'p> {
     /// What the scope says.
-    pub(in crate::explore) fn of(scope: &'p Scope) -> Draws<'p> {
-        Draws::new(scope, scope.verbs.clone(), false)
+    pub(in crate::explore) fn of(scope: &'p Scope) -> Generator<'p> {
+        Generator::new(scope, scope.verbs.clone(), false)
     }
 
     /// The same, where what the scope does not bound is free.
-    pub(in crate::explore) fn unbound(scope: &'p Scope) -> Draws<'p> {
+    pub(in crate::explore) fn unbound(scope: &'p Scope) -> Generator<'p> {
         let verbs = if scope.has_verbs { scope.verbs.clone() } else { Verb::ALL.to_vec() };
-        Draws::new(scope, verbs, !scope.has_verbs)
+        Generator::new(scope, verbs, !scope.has_verbs)
     }
 
-    fn new(scope: &'p Scope, verbs: Vec<Verb>, is_free: bool) -> Draws<'p> {
+    fn new(scope: &'p Scope, verbs: Vec<Verb>, is_free: bool) -> Generator<'p> {
         let choices = verbs.into_iter().flat_map(|verb| vec![verb; verb.row().draws]).collect();
-        Draws { scope, choices, is_free }
+        Generator { scope, choices, is_free }
     }
 
-    /// Draws about half of all that could be drawn: what is done often enough in one walk meets more of what is rare, and another walk
+    /// Generates about half of all that could be generated: what is done often enough in one walk meets more of what is rare, and another walk
     /// leaves out something else.
-    pub(in crate::explore) fn some(&self, random: &mut Xoshiro256PlusPlus) -> Draws<'p> {
+    pub(in crate::explore) fn some(&self, random: &mut Xoshiro256PlusPlus) -> Generator<'p> {
         let mut kept: Vec<Verb> = Vec::new();
         let mut left_out: Vec<Verb> = Vec::new();
         for &choice in &self.choices {
@@ -73,10 +73,10 @@ impl<'p> Draws<'p> {
             if stays { kept.push(choice) } else { left_out.push(choice) }
         }
         let choices = self.choices.iter().copied().filter(|choice| kept.contains(choice)).collect();
-        Draws { choices, ..self.clone() }
+        Generator { choices, ..self.clone() }
     }
 
-    /// Draws only what is done in some operations.
+    /// Generates only what is done in some operations.
     pub(in crate::explore) fn keep_only(&mut self, actions: &[&NamedAction]) {
         let is_said = |choice: &Verb| actions.iter().any(|action| action.verb() == *choice);
         if self.choices.iter().any(is_said) {

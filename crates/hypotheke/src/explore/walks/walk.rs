@@ -20,7 +20,7 @@ use crate::explore::model::tried::Tried;
 use crate::explore::model::vacuity::Occurred;
 use crate::explore::report::{Bound, Explored, Status, Trail, Verdict};
 use crate::explore::search::exploration::Exploration;
-use crate::explore::walks::generate::{Draws, below};
+use crate::explore::walks::generate::{Generator, below};
 use crate::explore::walks::stock::Stock;
 use crate::id::KindId;
 use crate::ops::Operation;
@@ -147,7 +147,7 @@ impl Exploration {
 
     fn one_walk(&self, number: u64, walks: Walks) -> Walked {
         let mut random = Xoshiro256PlusPlus::seed_from_u64(seed_of(walks.seed, number));
-        let draws = Draws::of(&self.scope).some(&mut random);
+        let draws = Generator::of(&self.scope).some(&mut random);
         let mut going = Going::new(&self.start);
         let occurred = Occurred::new(&self.start, &self.scope, &self.claims);
         let mut walked = Walked { tried: Tried::default(), occurred, found: BTreeMap::new() };
@@ -162,7 +162,13 @@ impl Exploration {
     }
 
     /// Plays something. False if nothing can be played any more.
-    fn step(&self, draws: &Draws<'_>, going: &mut Going, random: &mut Xoshiro256PlusPlus, walked: &mut Walked) -> bool {
+    fn step(
+        &self,
+        draws: &Generator<'_>,
+        going: &mut Going,
+        random: &mut Xoshiro256PlusPlus,
+        walked: &mut Walked,
+    ) -> bool {
         if !self.scope.faults.is_empty() && random.next_u64().is_multiple_of(FAULT_EVERY) {
             let nth = below(random, self.scope.faults.len());
             return self.fault(self.scope.faults[nth], going, walked);
