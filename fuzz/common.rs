@@ -2,7 +2,7 @@
 
 use std::sync::{Arc, LazyLock};
 
-use hypotheke::save::{Save, SavedUnder, Trust};
+use hypotheke::save::{Save, RulesetInfo, Trust};
 use hypotheke::snapshot::Stray;
 use hypotheke::{Ruleset, Snapshot, World, audit};
 
@@ -28,7 +28,7 @@ fn items(snapshot: &Snapshot) -> u128 {
 }
 
 fn is_lawful(world: &World) {
-    assert_eq!(world.recount(), vec![]);
+    assert_eq!(world.check_indexes(), vec![]);
 }
 
 /// It is written as the same, becomes a world or is refused, and goes over to another ruleset without losing an item.
@@ -37,7 +37,7 @@ pub fn judge(save: &Save) {
     assert_eq!(written.snapshot(), save.snapshot());
     assert_eq!(Save::read_with(save.to_json().as_bytes(), Trust::Unchanged).expect("what was written"), written);
     for rules in [&*AUTUMN, &*PRESENT] {
-        if SavedUnder::new(rules).fingerprint == save.rules().fingerprint
+        if RulesetInfo::new(rules).fingerprint == save.rules().fingerprint
             && let Ok(world) = save.world(rules)
         {
             is_lawful(&world);

@@ -15,7 +15,7 @@ fuzz_target!(|bytes: &[u8]| {
             assert_eq!(rules.fingerprint().len(), 16);
             if rules.containers().iter().map(slots).sum::<u64>() < MOST_SLOTS {
                 let world = World::new(&rules.into());
-                assert_eq!(world.recount(), vec![]);
+                assert_eq!(world.check_indexes(), vec![]);
             }
         }
         Err(errors) => assert!(!errors.to_string().is_empty()),

@@ -7,7 +7,7 @@ use std::hint::black_box;
 use std::sync::Arc;
 use std::time::Duration;
 
-use hypotheke::{Action, Amount, ContainerId, Operation, Place, Ruleset, Share, World};
+use hypotheke::{Action, Amount, ContainerId, LiftAmount, Operation, Place, Ruleset, World};
 use hypotheke_bench::{interleaved, timed};
 
 const PAIRS: usize = 11;
@@ -45,7 +45,7 @@ fn main() {
         .map(|_| {
             let time = timed(&mut || {
                 for &container in containers.iter().cycle().take(10 * PICTURES) {
-                    let _ = black_box(world.offers(from, None, container, &mut offers));
+                    let _ = black_box(world.room_by_slot(from, None, container, &mut offers));
                     black_box(&offers);
                 }
             });
@@ -92,7 +92,7 @@ fn pairs_of_operations(world: &World, containers: &[ContainerId]) -> Vec<(&'stat
     let count = Amount::UpTo(5);
     let holder = world.holders().next().unwrap_or_else(|| panic!("a holder"));
     let (lift, put) =
-        (Action::Lift { share: Share::Half, from: slot(one) }, Action::Put { amount: Amount::All, to: slot(one) });
+        (Action::Lift { share: LiftAmount::Half, from: slot(one) }, Action::Put { amount: Amount::All, to: slot(one) });
     let by = |action: Action| Operation::from(action).by(holder);
     let step = |from, to| Operation::moving(Amount::All, slot(from), slot(to));
     let into = Operation::moving(Amount::All, slot(one), containers[1]);

@@ -194,7 +194,7 @@ fn by_depth() {
 /// How long taking back takes, against doing. Both keep the same history.
 fn taking_back() {
     let mut scene = Scene::new(1_000, 64);
-    scene.world.keep_history(RUNS * 2);
+    scene.world.set_undo_limit(RUNS * 2);
     for (name, act) in ACTS.into_iter().take(CHANGING) {
         let ratio = {
             let both = std::cell::RefCell::new(&mut scene);
@@ -202,9 +202,9 @@ fn taking_back() {
             let undoing = || {
                 timed(&mut || {
                     let world = &mut both.borrow_mut().world;
-                    while world.history_len() > 0 {
+                    while world.undo_depth() > 0 {
                         let revision = world.revision();
-                        world.take_back(revision).unwrap_or_else(|_| panic!("the latest"));
+                        world.undo(revision).unwrap_or_else(|_| panic!("the latest"));
                     }
                 })
             };

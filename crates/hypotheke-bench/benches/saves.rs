@@ -9,7 +9,7 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use hypotheke::save::Save;
-use hypotheke::snapshot::{Container, InSlot, Stack, Tally};
+use hypotheke::snapshot::{Container, InSlot, KindTotals, Stack};
 use hypotheke::{Ruleset, Snapshot, StackId, World};
 use hypotheke_bench::{interleaved, timed};
 
@@ -36,7 +36,7 @@ fn rules() -> Arc<Ruleset> {
 
 /// One stack in four has one to three marks; four slots of five are taken.
 fn snapshot() -> Snapshot {
-    let mut tallies: BTreeMap<String, Tally> = BTreeMap::new();
+    let mut tallies: BTreeMap<String, KindTotals> = BTreeMap::new();
     let mut containers = Vec::new();
     let mut serial = 0_u32;
     for container in 0..CONTAINERS {

@@ -8,7 +8,7 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use hypotheke::coverage::{CoverageOptions, coverage};
-use hypotheke::scenario::{PlayableFile, Playing, Trace, on_threads, play_all};
+use hypotheke::scenario::{Playing, ResolvedScenarioFile, Trace, on_threads, play_all};
 use hypotheke::text::Source;
 use hypotheke::{Ruleset, ScenarioFile};
 use hypotheke_bench::timed;
@@ -82,7 +82,8 @@ fn coverage_of_the_demo(rules: &Arc<Ruleset>, folder: &Path) {
         .collect();
     paths.sort();
     let files: Vec<ScenarioFile> = paths.iter().map(|path| ScenarioFile::load(path).expect("scenarios")).collect();
-    let playable: Vec<PlayableFile<'_>> = files.iter().map(|file| file.check(rules).expect("known names")).collect();
+    let playable: Vec<ResolvedScenarioFile<'_>> =
+        files.iter().map(|file| file.check(rules).expect("known names")).collect();
     look("coverage of the demo", rules, &playable);
 }
 
@@ -106,7 +107,7 @@ fn coverage_of_many_rules() {
     look("coverage of 2,500 rules by 500 scenarios", &rules, &playable);
 }
 
-fn look(what: &str, rules: &Arc<Ruleset>, playable: &[PlayableFile<'_>]) {
+fn look(what: &str, rules: &Arc<Ruleset>, playable: &[ResolvedScenarioFile<'_>]) {
     let options = CoverageOptions { threads: NonZeroUsize::new(2).expect("two"), suggest: true };
     let mut found = None;
     let taken = timed(&mut || found = Some(coverage(rules, playable, options, |_, _| {})));

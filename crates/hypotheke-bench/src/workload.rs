@@ -210,7 +210,7 @@ impl Library {
                 let (from, to) = (place(from), place(to));
                 let Some(stack) = self.world.stack(from.0, from.1) else { return 0 };
                 match self.world.stack(to.0, to.1) {
-                    Some(there) if !there.is_alike(stack) => self.perform(&Operation::swapping(from, to)),
+                    Some(there) if !there.can_stack_with(stack) => self.perform(&Operation::swapping(from, to)),
                     _ if from == to => 0,
                     _ => self.perform(&Operation::moving(Amount::UpTo(stack.count()), from, to)),
                 }

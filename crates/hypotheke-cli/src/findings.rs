@@ -3,18 +3,18 @@
 use std::path::PathBuf;
 
 use hypotheke::Difference;
-use hypotheke::explore::{Bound, Explored, Interleaved, Status, Walks};
+use hypotheke::explore::{Bound, ExplorationReport, InterleavingReport, Status, Walks};
 use hypotheke::save::{Save, SaveChanges};
 use hypotheke::save_checks::Breach;
 
 /// A file of claims, and what was found.
 pub(crate) struct Searched {
     pub(crate) path: PathBuf,
-    pub(crate) found: Explored,
+    pub(crate) found: ExplorationReport,
     /// How it was walked, if it was.
     pub(crate) walks: Option<Walks>,
     /// What came of several holders at once, if that was asked for.
-    pub(crate) several: Option<Interleaved>,
+    pub(crate) several: Option<InterleavingReport>,
     /// How many happenings were asked for, if that was said.
     pub(crate) happenings: Option<u64>,
     /// The scenarios that were written.

@@ -4,7 +4,7 @@
 use std::collections::BTreeSet;
 use std::path::Path;
 
-use hypotheke::{MigrationRules, Ruleset, Treatment, VersionChanges, Way};
+use hypotheke::{MigrationPolicy, MigrationRules, Ruleset, VersionChanges, Way};
 use serde::Deserialize;
 use serde_json::Value;
 
@@ -179,8 +179,11 @@ fn the_builder_can_say_each_key() {
     changes.renamed.property = pair("olddepth", "depth");
     changes.replaced_by = pair("rocket", "ice");
     changes.gone = [("attic".to_owned(), hypotheke::Gone::Ground)].into();
-    let migration =
-        MigrationRules { over_limit: Treatment::Split, versions: [(2, changes)].into(), ..MigrationRules::default() };
+    let migration = MigrationRules {
+        over_limit: MigrationPolicy::Split,
+        versions: [(2, changes)].into(),
+        ..MigrationRules::default()
+    };
     let built = Ruleset::builder()
         .title("Camp")
         .version(2)

@@ -13,7 +13,7 @@ use std::io::BufRead;
 use std::sync::Arc;
 
 use hypotheke::{
-    Amount, ContainerId, HolderId, Landing, Operation, Outcome, Place, Position, Refusal, Ruleset, Share, World,
+    Amount, ContainerId, HolderId, Landing, LiftAmount, Operation, Outcome, Place, Position, Refusal, Ruleset, World,
 };
 
 /// What a player does. Columns and rows are counted from 0; the chest is drawn from column 0 on, the pockets from column 6 on.
@@ -119,7 +119,7 @@ impl Game {
             // Whoever walks away puts back what is in the hand.
             Input::Close => Operation::leaving(player),
             Input::Press { column, row, half } => {
-                let share = if half { Share::Half } else { Share::Amount(Amount::All) };
+                let share = if half { LiftAmount::Half } else { LiftAmount::Amount(Amount::All) };
                 Operation::lifting(share, self.screen.slot_at(column, row)?, player)
             }
             // Placed, merged or exchanged, as the container says.

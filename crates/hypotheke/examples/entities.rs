@@ -90,7 +90,7 @@ fn wishes(world: &World, porter: &Porter, kinds: &Kinds, turn: u32) -> [Operatio
 fn notice(world: &World, load: &mut Load) {
     for event in world.events() {
         load.changes += 1;
-        if let Event::Transferred { count, .. } = event {
+        if let Event::Moved { count, .. } = event {
             let count = u64::from(*count);
             load.items = match (event.is_creation(), event.is_consumption()) {
                 (true, _) => load.items + count,

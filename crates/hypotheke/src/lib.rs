@@ -43,7 +43,7 @@
 //! [`World::dry_run`] says what an operation would come to. [`World::judge`] gives a [`Plan`] too, which [`World::apply`]
 //! carries out, unless the world has changed since. [`World::perform`] does both; what they say can't differ.
 //!
-//! [`World::ask`] tells every reason that stands in the way, not the first only, and [`World::offers`] what each slot of a
+//! [`World::ask`] tells every reason that stands in the way, not the first only, and [`World::room_by_slot`] what each slot of a
 //! container would take of a stack that is dragged. [`World::count`], [`World::has`], [`World::find`] and
 //! [`World::room_for`] answer questions about what lies where.
 //!
@@ -60,7 +60,7 @@
 //! in any form; [`World::from_snapshot`] reads it back.
 //!
 //! ```
-//! use hypotheke::{Amount, Event, Operation, Ruleset, Share, Snapshot, World};
+//! use hypotheke::{Amount, Event, Operation, Ruleset, LiftAmount, Snapshot, World};
 //!
 //! let rules = Ruleset::builder()
 //!     .kind("flare", |kind| kind.stack_limit(6))
@@ -75,10 +75,10 @@
 //! let pockets = world.container("surveyor.pockets").unwrap();
 //!
 //! // A drag: half of a stack into the hand, then onto a slot.
-//! world.perform(&Operation::lifting(Share::Half, (depot, 0), surveyor)).unwrap().done();
+//! world.perform(&Operation::lifting(LiftAmount::Half, (depot, 0), surveyor)).unwrap().done();
 //! world.perform(&Operation::putting(Amount::All, (pockets, 1), surveyor)).unwrap().done();
 //! for event in world.events() {
-//!     if let Event::Transferred { to, .. } = event {
+//!     if let Event::Moved { to, .. } = event {
 //!         assert_eq!(world.place_of_end(to), Some((pockets, 1).into()));
 //!     }
 //! }
@@ -96,7 +96,7 @@
 //!
 //! # Taking back
 //!
-//! [`World::keep_history`] keeps the latest operations, and [`World::take_back`] undoes them exactly, the latest first.
+//! [`World::set_undo_limit`] keeps the latest operations, and [`World::undo`] undoes them exactly, the latest first.
 //!
 //! # Files
 //!
@@ -145,35 +145,36 @@ pub mod store;
 pub mod text;
 mod world;
 
-pub use audit::{Law, StepAudit, Violation, Watch, audit};
+pub use audit::{IncrementalAudit, Law, StepAudit, Violation, audit};
 pub use compare::{RuleDifference, compare};
 pub use filter::{Comparison, Filter, FilterError, Literal};
 pub use id::{
     ContainerDefId, ContainerId, DepartureId, HolderDefId, HolderId, KindId, MarkId, PropertyId, StackId, TagId,
 };
 pub use language::{
-    ActionOf, Amount, Landing, NamedAction, NamedArrival, NamedEnd, NamedEvent, NamedOperation, NamedPortion,
-    NamedVariant, Names, OperationOf, Path, PathError, PathRoot, PathStep, PlainTerms, Position, SentenceError, Share,
-    SortKey, Terms,
+    ActionOf, Amount, Landing, LiftAmount, NamedAction, NamedArrival, NamedEvent, NamedLocation, NamedOperation,
+    NamedPortion, NamedVariant, Names, OperationOf, Path, PathError, PathRoot, PathStep, PlainTerms, Position,
+    SentenceError, SortKey, Terms,
 };
 pub use load::LoadError;
 pub use migration::{Difference, Migrated, MigrationError};
 pub use ops::{
-    Action, ApplyError, Cause, Handles, Offer, Operation, Outcome, Plan, Reason, Refusal, Reply, ResolveError, Room,
+    Action, ApplyError, Cause, Handles, Operation, Outcome, Plan, Reason, Refusal, Reply, ResolveError, Room, SlotRoom,
     Unknown, Variant,
 };
 pub use quantity::{Decimal, DecimalError};
 pub use query::Description;
 pub use ruleset::{
-    Cap, ContainerBuilder, ContainerDef, Gone, HolderBuilder, HolderDef, Kind, KindBuilder, Mark, MarkBuilder,
-    MigrationRules, Misfits, Property, PropertyValue, Renamed, Ruleset, RulesetBuilder, RulesetErrors, Setting,
-    SettingClass, SlotBuilder, SlotRule, Spent, Subject, SubjectKind, Tag, TagBuilder, Treatment, VersionChanges, Way,
-    What,
+    Cap, ContainerBuilder, ContainerDef, DepletedShortcut, Gone, HolderBuilder, HolderDef, Kind, KindBuilder, Mark,
+    MarkBuilder, MigrationPolicy, MigrationRules, Misfits, Property, PropertyValue, Renamed, Ruleset, RulesetBuilder,
+    RulesetErrors, Setting, SettingClass, SlotBuilder, SlotRule, Subject, SubjectKind, Tag, TagBuilder, VersionChanges,
+    Way, What,
 };
 pub use scenario::{ScenarioErrors, ScenarioFile};
 pub use snapshot::{Departure, Departures, Snapshot, SnapshotError};
 pub use world::{
-    Class, Discrepancy, End, Event, Inner, Place, SlotView, StackView, Tally, Traveller, UnknownPlace, World,
+    Class, DepartingEntity, Discrepancy, End, Event, KindTotals, PackContents, Place, SlotView, StackView,
+    UnknownPlace, World,
 };
 
 /// The examples of the README are tests.

@@ -207,7 +207,7 @@ fn each_slot_says_how_many_it_would_take() {
     let bag = world.container("ann.bag").unwrap();
     let told = |from: Place, actor, to| {
         let mut offers = Vec::new();
-        world.offers(from, actor, to, &mut offers).unwrap();
+        world.room_by_slot(from, actor, to, &mut offers).unwrap();
         let told = offers.iter().map(|offer| (offer.takes, offer.why_not_all.map(|cause| cause.reason())));
         told.collect::<Vec<_>>()
     };
@@ -223,10 +223,10 @@ fn each_slot_says_how_many_it_would_take() {
     // Where it lies it stays.
     assert_eq!(told((sled, 0).into(), None, sled)[0], (2, None));
     let mut offers = Vec::new();
-    let empty = world.offers((depot, 11).into(), None, sled, &mut offers).unwrap_err();
+    let empty = world.room_by_slot((depot, 11).into(), None, sled, &mut offers).unwrap_err();
     assert_eq!(empty.reason(), Reason::EmptySource);
     assert!(offers.is_empty());
-    let nowhere = world.offers(Place::Ground, None, sled, &mut offers).unwrap_err();
+    let nowhere = world.room_by_slot(Place::Ground, None, sled, &mut offers).unwrap_err();
     assert_eq!(nowhere.reason(), Reason::Unknown);
 }
 

@@ -117,16 +117,16 @@ fn consuming_a_kind_takes_all_of_it_and_nothing_else() {
 fn thousands_of_stacks_can_be_taken_back() {
     let (mut world, [a, b]) = world();
     scattered(&mut world, a);
-    world.keep_history(3);
+    world.set_undo_limit(3);
     let before: Vec<_> = world.stacks(a).map(|(slot, stack)| (slot, stack.id(), stack.marks().count())).collect();
     let revision = world.revision();
     perform(&mut world, &Operation::moving(Amount::All, a, b));
     perform(&mut world, &Operation::dropping(Amount::All, b, hypotheke::Landing::default()));
     let hat = world.rules().find_kind("hat").expect("a kind");
     perform(&mut world, &Operation::consuming(Amount::All, hat, hypotheke::Place::Ground));
-    while world.history_len() > 0 {
+    while world.undo_depth() > 0 {
         let latest = world.revision();
-        assert!(world.take_back(latest).is_ok());
+        assert!(world.undo(latest).is_ok());
     }
     assert_eq!(world.revision(), revision);
     assert_eq!(
@@ -205,10 +205,10 @@ fn what_changes_places_in_large_containers_is_found_where_it_lies() {
             let operation = yard.any_operation();
             applied += u32::from(yard.world.perform(&operation).is_ok());
             if step % recounts == 0 {
-                assert_eq!(yard.world.recount(), vec![], "{operation:?}");
+                assert_eq!(yard.world.check_indexes(), vec![], "{operation:?}");
             }
         }
-        assert_eq!((yard.world.recount(), yard.items()), (vec![], before));
+        assert_eq!((yard.world.check_indexes(), yard.items()), (vec![], before));
         assert!(applied > 300, "{applied} of those in {names:?}");
     }
 }

@@ -119,14 +119,14 @@ fn a_request_that_names_what_is_not_there_is_refused_as_unknown() {
 #[test]
 fn what_is_taken_back_has_never_been_answered() {
     let mut world = World::new(&rules(2));
-    world.keep_history(10);
+    world.set_undo_limit(10);
     let sent = |number: u32| request(&format!("ann-{number}"), "create 1 rope in ground");
     (0..4).for_each(|number| _ = send(&mut world, &sent(number)));
     let before = world.snapshot();
     send(&mut world, &sent(4));
-    world.take_back(5).unwrap();
+    world.undo(5).unwrap();
     assert_eq!(world.snapshot(), before, "what fell out of the window is in it again");
-    (1..=4).rev().for_each(|revision| world.take_back(revision).unwrap());
+    (1..=4).rev().for_each(|revision| world.undo(revision).unwrap());
     assert_eq!(world.answered_requests().count(), 0);
     assert!(matches!(send(&mut world, &sent(3)), Answer::Applied { repeated: false, .. }));
 }
@@ -217,7 +217,7 @@ fn updates_out_of_order_twice_or_of_another_world_change_nothing() {
         foreign.changes.push(Change::Opened { holder, container });
         let error = copy.follow(&foreign).unwrap_err();
         assert_eq!(error.to_string(), format!("change 2 of the update: {message}"));
-        assert_eq!((copy.snapshot(), copy.recount()), (after.clone(), vec![]));
+        assert_eq!((copy.snapshot(), copy.check_indexes()), (after.clone(), vec![]));
     }
     // Ids that would run out.
     let mut far = updates[1].clone();
@@ -252,7 +252,7 @@ fn a_damaged_update_leaves_the_handles_of_a_copy_as_they_were() {
         assert_eq!(inside(&copy), Ok(before), "after {kept} changes");
     }
     copy.follow(&update).unwrap();
-    assert_eq!((copy.snapshot(), copy.recount()), (world.snapshot(), vec![]));
+    assert_eq!((copy.snapshot(), copy.check_indexes()), (world.snapshot(), vec![]));
     assert!(inside(&copy).is_err());
 }
 
@@ -449,7 +449,7 @@ fn a_client_that_speaks_another_version_is_turned_away() {
 fn what_the_server_undoes_is_undone_for_its_clients() {
     let rules = rules(8);
     let mut world = World::new(&rules);
-    world.keep_history(8);
+    world.set_undo_limit(8);
     let mut server = Server::new(world, 8);
     let (mut ann, mut ben) = (joined("ann", &server, &rules), joined("ben", &server, &rules));
     let first = server.receive(&ann.act(operation("move 4 flare from depot to ann.bag")));
@@ -482,16 +482,16 @@ struct Network {
 enum Step {
     Act(usize, usize),
     /// One of the messages that wait for the server.
-    Serve(usize, Fate),
+    Serve(usize, InjectedFault),
     /// One of the messages that wait for a client.
-    Tell(usize, usize, Fate),
+    Tell(usize, usize, InjectedFault),
     Resend(usize),
     /// The server undoes its latest operation.
     Undo,
 }
 
 #[derive(Clone, Copy, Debug, PartialEq)]
-enum Fate {
+enum InjectedFault {
     Comes,
     Lost,
     Twice,
@@ -509,7 +509,8 @@ const SENTENCES: [&str; 8] = [
 ];
 
 fn any_step() -> impl Strategy<Value = Step> {
-    let fate = prop_oneof![3 => Just(Fate::Comes), 1 => Just(Fate::Lost), 1 => Just(Fate::Twice)];
+    let fate =
+        prop_oneof![3 => Just(InjectedFault::Comes), 1 => Just(InjectedFault::Lost), 1 => Just(InjectedFault::Twice)];
     prop_oneof![
         2 => (0..2usize, 0..SENTENCES.len()).prop_map(|(client, sentence)| Step::Act(client, sentence)),
         4 => (0..64usize, fate.clone()).prop_map(|(which, fate)| Step::Serve(which, fate)),
@@ -535,15 +536,15 @@ fn tell(client: &mut Client, network: &mut Network, number: usize, message: &ToC
 }
 
 /// Takes one of those that wait; it may stay there to come again.
-fn take<T: Clone>(waiting: &mut Vec<T>, which: usize, fate: Fate) -> Option<T> {
+fn take<T: Clone>(waiting: &mut Vec<T>, which: usize, fate: InjectedFault) -> Option<T> {
     if waiting.is_empty() {
         return None;
     }
     let at = which % waiting.len();
     match fate {
-        Fate::Comes => Some(waiting.remove(at)),
-        Fate::Twice => Some(waiting[at].clone()),
-        Fate::Lost => {
+        InjectedFault::Comes => Some(waiting.remove(at)),
+        InjectedFault::Twice => Some(waiting[at].clone()),
+        InjectedFault::Lost => {
             waiting.remove(at);
             None
         }
@@ -558,7 +559,7 @@ proptest! {
     ) {
         let rules = rules(1_000);
         let mut world = World::new(&rules);
-        world.keep_history(4);
+        world.set_undo_limit(4);
         let mut server = Server::new(world, kept);
         let mut clients = [joined("ann", &server, &rules), joined("ben", &server, &rules)];
         let mut network = Network { to_server: Vec::new(), to_clients: vec![Vec::new(); 2] };
@@ -611,7 +612,7 @@ proptest! {
         for client in &clients {
             prop_assert_eq!(client.unanswered(), 0);
             prop_assert_eq!(client.world().snapshot(), snapshot.clone());
-            prop_assert_eq!(client.world().recount(), vec![]);
+            prop_assert_eq!(client.world().check_indexes(), vec![]);
         }
         // Each request was applied at most once, but for what was undone.
         let ids: BTreeSet<&RequestId> = server.world().answered_requests().map(|answered| &answered.id).collect();
@@ -643,11 +644,11 @@ fn what_the_documents_show_can_be_read() {
     let written = serde_json::to_value(&answers[1]).unwrap();
     assert_eq!(written["refused"]["figures"], serde_json::json!(["204", "180"]));
     let update: Update = serde_json::from_str(update).unwrap();
-    assert!(matches!(&update.changes[..], [Change::Transferred { count: 3, .. }]));
+    assert!(matches!(&update.changes[..], [Change::Moved { count: 3, .. }]));
     let [migration] = &blocks("toml")[..] else { panic!("one block of TOML") };
     let rules = format!("format = 1\ntitle = \"Doc\"\n{migration}\n[kind.rope]\n[container.box]\nslots = 1\n");
     let rules = Ruleset::from_toml("rules.toml", &rules).unwrap_or_else(|errors| panic!("{errors}"));
-    assert_eq!(rules.migration().gone, hypotheke::Treatment::Refuse);
+    assert_eq!(rules.migration().gone, hypotheke::MigrationPolicy::Refuse);
 }
 
 #[test]

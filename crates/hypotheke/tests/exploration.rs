@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use std::num::NonZeroUsize;
 
-use hypotheke::explore::{Bound, Bounds, ClaimsFile, Exploration, Explored, Status, Verb, Walks};
+use hypotheke::explore::{Bound, Bounds, ClaimsFile, Exploration, ExplorationReport, Status, Verb, Walks};
 use hypotheke::text::Source;
 use hypotheke::{NamedOperation, Reason, Ruleset, RulesetBuilder, World, audit};
 use proptest::prelude::*;
@@ -19,7 +19,7 @@ fn exploration(rules: &Arc<Ruleset>, claims: &str) -> Exploration {
     Exploration::new(rules, &file).unwrap_or_else(|errors| panic!("{errors}"))
 }
 
-fn broken(found: &Explored, claim: usize) -> &[String] {
+fn broken(found: &ExplorationReport, claim: usize) -> &[String] {
     match &found.verdicts[claim].status {
         Status::Broken(trail) | Status::Reached(trail) => &trail.steps,
         other => panic!("{}: {other:?}", found.verdicts[claim].claim),
@@ -227,7 +227,7 @@ const WALKED: &str = "always\n  no contaminated in freezer\n  count of fuel <= 3
                       possible\n  freezer has: 1 case\nrecoverable\n  depot has: 1 logbook\n";
 
 /// What is told of walks, without the worlds.
-fn told(found: &Explored) -> String {
+fn told(found: &ExplorationReport) -> String {
     let status = |status: &Status| match status {
         Status::Broken(trail) | Status::Reached(trail) => format!("{:?} {}", trail.steps, trail.message),
         other => format!("{other:?}"),
@@ -243,8 +243,8 @@ fn walks_find_what_a_search_finds_and_make_it_as_short() {
         let walks = Walks { count: 200, seed, ..Walks::default() };
         let found = exploration(&rules, WALKED).walk(walks, &mut |_| None);
         assert_eq!((broken(&found, 0).len(), broken(&found, 2).len(), broken(&found, 4).len()), (2, 1, 1));
-        assert!(matches!(found.verdicts[1].status, Status::HoldsSoFar));
-        assert!(matches!(found.verdicts[3].status, Status::HoldsSoFar));
+        assert!(matches!(found.verdicts[1].status, Status::NoViolationFound));
+        assert!(matches!(found.verdicts[3].status, Status::NoViolationFound));
         assert!(matches!(found.verdicts[5].status, Status::Undecided));
         assert_eq!((found.walks, found.exhausted), (Some(200), false));
         for verdict in &found.verdicts {
@@ -265,7 +265,7 @@ fn walks_are_the_same_on_any_number_of_threads_and_in_parts() {
     };
     let whole = walk(1, (0, 1));
     assert_eq!(told(&whole), told(&walk(3, (0, 1))));
-    let parts: Vec<Explored> = (0..4).map(|part| walk(2, (part, 4))).collect();
+    let parts: Vec<ExplorationReport> = (0..4).map(|part| walk(2, (part, 4))).collect();
     assert_eq!(parts.iter().map(|part| part.applied).sum::<u64>(), whole.applied);
     assert_eq!(parts.iter().map(|part| part.walks.unwrap()).sum::<u64>(), 600);
     let stopped =
@@ -290,7 +290,7 @@ fn what_stops_a_search_is_told() {
     ] {
         let found = exploration(&rules, claims).within(bounds).search();
         assert_eq!(found.stopped_by, Some(bound));
-        assert!(matches!(found.verdicts[0].status, Status::HoldsSoFar), "{bound:?}");
+        assert!(matches!(found.verdicts[0].status, Status::NoViolationFound), "{bound:?}");
         assert!(found.verdicts[1..].iter().all(|it| matches!(it.status, Status::Undecided)), "{bound:?}");
     }
     let huge = Bounds { worlds: Some(10_u64.pow(18)), memory: Some(10_u64.pow(18)), depth: Some(u32::MAX) };
@@ -436,11 +436,11 @@ proptest! {
             let ready = exploration(&rules, &text).within(bounds);
             if symmetric { ready } else { ready.without_symmetry() }
         };
-        let (predicted, played) = (ready().search(), ready().recounted().search());
+        let (predicted, played) = (ready().search(), ready().with_index_checks().search());
         if symmetric {
             // Slots that nothing can tell apart are gone through in another order, so that another shortest trail may come first.
             prop_assume!(predicted.stopped_by.is_none());
-            let verdicts = |found: &Explored| found.verdicts.iter().map(|it| std::mem::discriminant(&it.status)).collect::<Vec<_>>();
+            let verdicts = |found: &ExplorationReport| found.verdicts.iter().map(|it| std::mem::discriminant(&it.status)).collect::<Vec<_>>();
             prop_assert_eq!(verdicts(&predicted), verdicts(&played));
             prop_assert_eq!(&predicted.by_depth, &played.by_depth);
         } else {
@@ -464,7 +464,7 @@ fn predictions_keep_the_limit_of_the_target() {
     );
     let text = "play\n  verbs move\nalways\n  count of rope = 10\n";
     let ready = || exploration(&rules, text).without_symmetry();
-    let (predicted, played) = (ready().search(), ready().recounted().search());
+    let (predicted, played) = (ready().search(), ready().with_index_checks().search());
     assert!(
         predicted.exhausted && predicted.unlawful.is_none() && predicted.worlds > 10,
         "{} worlds",
@@ -538,7 +538,7 @@ fn what_is_never_done_is_told_by_what_was_taken() {
     let found = exploration(&rules, claims).walk(walks, &mut |_| None);
     assert_eq!(broken(&found, 0), ["move 1 rope from depot/0 to sled/0"]);
     assert_eq!(broken(&found, 1), ["move 1 core from depot/1 to sled/0"]);
-    assert!(matches!(found.verdicts[2].status, Status::HoldsSoFar));
+    assert!(matches!(found.verdicts[2].status, Status::NoViolationFound));
     let swapped = exploration(&rules, "play\n  verbs swap\nnever\n  swap core\n  swap rope\n").search();
     assert_eq!([broken(&swapped, 0), broken(&swapped, 1)], [["swap depot/0 with depot/1"]; 2], "either side");
 }
@@ -560,10 +560,10 @@ fn a_save_and_a_leave_at_any_step_change_nothing_that_must_hold() {
     let found = exploration(&rules, claims).walk(walks, &mut |_| None);
     assert!(found.unlawful.is_none());
     // While the surveyor is away, so is what was in the hand: claims are about the world in which it is back.
-    assert!(matches!(found.verdicts[0].status, Status::HoldsSoFar), "{:?}", found.verdicts[0].status);
+    assert!(matches!(found.verdicts[0].status, Status::NoViolationFound), "{:?}", found.verdicts[0].status);
     assert!(found.applied > 1_000);
     let kept = exploration(&rules, &claims.replace("leave", "save-then-load")).walk(walks, &mut |_| None);
-    assert!(matches!(kept.verdicts[0].status, Status::HoldsSoFar), "{:?}", kept.verdicts[0].status);
+    assert!(matches!(kept.verdicts[0].status, Status::NoViolationFound), "{:?}", kept.verdicts[0].status);
 }
 
 #[test]
@@ -603,14 +603,14 @@ fn what_goes_wrong_in_between_is_tried_at_every_world() {
         assert!(found.unlawful.is_none());
         found
     };
-    assert!(matches!(search("").verdicts[0].status, Status::HoldsSoFar));
-    assert!(matches!(search("  faults save-then-load\n").verdicts[0].status, Status::HoldsSoFar));
+    assert!(matches!(search("").verdicts[0].status, Status::NoViolationFound));
+    assert!(matches!(search("  faults save-then-load\n").verdicts[0].status, Status::NoViolationFound));
     let found = search("  faults save-then-load, leave\n");
-    assert!(matches!(found.verdicts[0].status, Status::HoldsSoFar), "the logbook is back with its holder");
+    assert!(matches!(found.verdicts[0].status, Status::NoViolationFound), "the logbook is back with its holder");
 }
 
 /// What is told of a search, but for the worlds of trails.
-fn all_told(found: &Explored) -> String {
+fn all_told(found: &ExplorationReport) -> String {
     format!("{} {} {:?} {:?} {}", told(found), found.worlds, found.by_depth, found.stopped_by, found.memory)
 }
 
@@ -655,7 +655,7 @@ fn what_walks_find_is_made_as_short_as_it_can_be() {
     assert_eq!((lengths[0], lengths[10], lengths[19]), (5, 5, 5), "one flare a step: {lengths:?}");
 }
 
-fn not_tried(found: &Explored) -> Vec<String> {
+fn not_tried(found: &ExplorationReport) -> Vec<String> {
     found.not_tried.iter().map(|what| format!("{} {what}", what.code())).collect()
 }
 

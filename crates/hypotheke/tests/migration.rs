@@ -6,8 +6,8 @@ use std::sync::Arc;
 use hypotheke::save::{Save, Trust};
 use hypotheke::snapshot::Stray;
 use hypotheke::{
-    Amount, Difference, Gone, Law, MigrationError, MigrationRules, NamedOperation, Operation, Ruleset, RulesetBuilder,
-    Treatment, VersionChanges, World, audit,
+    Amount, Difference, Gone, Law, MigrationError, MigrationPolicy, MigrationRules, NamedOperation, Operation, Ruleset,
+    RulesetBuilder, VersionChanges, World, audit,
 };
 use proptest::prelude::*;
 
@@ -34,7 +34,7 @@ fn migrate(save: &Save, rules: &Arc<Ruleset>) -> (World, Vec<String>) {
         assert_eq!(Save::read(&bytes).as_ref(), Ok(&after));
     }
     let world = after.world(rules).unwrap_or_else(|error| panic!("{error}"));
-    assert_eq!(world.recount(), vec![]);
+    assert_eq!(world.check_indexes(), vec![]);
     let broken: Vec<_> = audit(rules, &world.snapshot()).into_iter().filter(|it| !it.law().is_limit()).collect();
     assert_eq!(broken, vec![]);
     (world, differences.iter().map(Difference::to_string).collect())
@@ -71,7 +71,7 @@ fn aside(world: &World) -> Vec<String> {
             Some(format!("{of}: {} {}", marks.join(" "), properties.keys().cloned().collect::<Vec<_>>().join(" ")))
         }
         Stray::Shortcut { holder, shortcut, kind } => Some(format!("{holder}.shortcuts/{shortcut}: {kind}")),
-        Stray::Tally { .. } => None,
+        Stray::KindTotals { .. } => None,
     };
     world.strays().iter().filter_map(told).collect()
 }
@@ -244,7 +244,7 @@ fn what_is_not_known_is_kept_untouched_and_given_back() {
     // Out of play, they are not counted, and survive whatever is done and saved.
     let flare = without.find_kind("flare").unwrap();
     assert_eq!(world.count(flare, None), 2);
-    world.keep_history(4);
+    world.set_undo_limit(4);
     let kept = world.strays().to_vec();
     perform(&mut world, "create 1 flare in depot/3");
     let saved = Save::read(&Save::of(&world).to_bytes()).unwrap();
@@ -285,7 +285,7 @@ fn a_mark_is_not_given_back_to_a_stack_that_has_grown() {
     assert_eq!(aside(&world), ["#3: wet burn"]);
 }
 
-fn with_container(name: &str, gone: Option<Gone>, default: Treatment) -> Arc<Ruleset> {
+fn with_container(name: &str, gone: Option<Gone>, default: MigrationPolicy) -> Arc<Ruleset> {
     let mut migration = MigrationRules { gone: default, ..MigrationRules::default() };
     if let Some(gone) = gone {
         let mut changes = VersionChanges::default();
@@ -305,15 +305,20 @@ fn with_container(name: &str, gone: Option<Gone>, default: Treatment) -> Arc<Rul
 
 #[test]
 fn what_lay_in_a_container_that_has_gone_goes_where_the_designer_says() {
-    let mut world = World::new(&with_container("shed", None, Treatment::Spill));
+    let mut world = World::new(&with_container("shed", None, MigrationPolicy::Spill));
     perform(&mut world, "create 9 flare in shed");
     let save = Save::of(&world);
     for (gone, default, lies, kept) in [
-        (Some(Gone::Into("depot".to_owned())), Treatment::Spill, vec!["depot/0: 6 flare", "ground: 3 flare"], vec![]),
-        (Some(Gone::Ground), Treatment::Refuse, vec!["ground: 6 flare", "ground: 3 flare"], vec![]),
-        (Some(Gone::Stray), Treatment::Spill, vec![], vec!["shed/0: 6 flare", "shed/1: 3 flare"]),
-        (None, Treatment::Stray, vec![], vec!["shed/0: 6 flare", "shed/1: 3 flare"]),
-        (None, Treatment::Ground, vec!["ground: 6 flare", "ground: 3 flare"], vec![]),
+        (
+            Some(Gone::Into("depot".to_owned())),
+            MigrationPolicy::Spill,
+            vec!["depot/0: 6 flare", "ground: 3 flare"],
+            vec![],
+        ),
+        (Some(Gone::Ground), MigrationPolicy::Refuse, vec!["ground: 6 flare", "ground: 3 flare"], vec![]),
+        (Some(Gone::Stray), MigrationPolicy::Spill, vec![], vec!["shed/0: 6 flare", "shed/1: 3 flare"]),
+        (None, MigrationPolicy::Stray, vec![], vec!["shed/0: 6 flare", "shed/1: 3 flare"]),
+        (None, MigrationPolicy::Ground, vec!["ground: 6 flare", "ground: 3 flare"], vec![]),
     ] {
         let after = with_container("hut", gone.clone(), default);
         let (world, told) = migrate(&save, &after);
@@ -335,7 +340,7 @@ fn what_lay_in_a_container_that_has_gone_goes_where_the_designer_says() {
             assert_eq!(lying(&world), ["shed/0: 6 flare", "shed/1: 3 flare"]);
         }
     }
-    let refused = save.migrate(&with_container("hut", None, Treatment::Refuse)).unwrap_err();
+    let refused = save.migrate(&with_container("hut", None, MigrationPolicy::Refuse)).unwrap_err();
     assert!(matches!(&refused, MigrationError::Refused(told) if told.len() == 2), "{refused}");
 }
 
@@ -415,14 +420,14 @@ fn one_who_departs_takes_along_what_is_kept_aside() {
     let world = World::new(&from_toml(WITH_SMOKE)).numbered(1, 0);
     let without = from_toml(WITHOUT);
     let (mut world, _) = migrate(&Save::of(&world), &without);
-    world.keep_history(4);
+    world.set_undo_limit(4);
     let before = world.snapshot();
     let ann = world.holder("ann").unwrap();
     let gone = world.perform(&Operation::departing(ann)).unwrap().revision();
     assert!(!aside(&world).iter().any(|line| line.starts_with("ann.")), "{:?}", aside(&world));
     let document = world.departed()[0].clone();
     assert_eq!(document.strays.len(), 1);
-    assert!(world.take_back(gone).is_ok());
+    assert!(world.undo(gone).is_ok());
     assert_eq!(world.snapshot(), before);
     // As a document of its own she goes over to the ruleset that knows it again, and brings it into another world, once.
     let bytes = Save::of_departure(&without, &document).to_bytes();
@@ -459,7 +464,10 @@ fn a_document_is_checked_as_a_save_is() {
     perform(&mut world, "create 4 flare in ann.pockets/2");
     perform(&mut world, "depart ann");
     let (save, told) = Save::of_departure(&rules, &world.departed()[0]).migrate(&narrow).unwrap();
-    assert!(told.iter().any(|it| it.treatment == Some(Treatment::Stray) && it.place == "ann.pockets/2"), "{told:?}");
+    assert!(
+        told.iter().any(|it| it.treatment == Some(MigrationPolicy::Stray) && it.place == "ann.pockets/2"),
+        "{told:?}"
+    );
     let departure = save.departure(&narrow).unwrap();
     assert_eq!(departure.strays.iter().map(Stray::items).sum::<u64>(), 4);
 }
@@ -595,9 +603,9 @@ proptest! {
     ) {
         const KINDS: [&str; 4] = ["flare", "rope", "crate", "can"];
         const PLACES: [&str; 5] = ["depot", "shed", "ann.bag", "ann.pouch", "ground"];
-        let rules = |version: u32, known: u32, places: u32, slots: u32, limit: u32, gone: Treatment| {
+        let rules = |version: u32, known: u32, places: u32, slots: u32, limit: u32, gone: MigrationPolicy| {
             let base = Ruleset::builder().version(version).migration(MigrationRules {
-                gone, over_limit: Treatment::Spill, over_cap: Treatment::Spill, not_admitted: Treatment::Spill, ..MigrationRules::default()
+                gone, over_limit: MigrationPolicy::Spill, over_cap: MigrationPolicy::Spill, not_admitted: MigrationPolicy::Spill, ..MigrationRules::default()
             });
             let base = base.container("crate", move |it| it.slots(slots)).container("depot", move |it| it.slots(slots).weight_cap(20.into()));
             let base = if places & 1 == 1 { base.container("shed", |it| it.slots(3)) } else { base };
@@ -612,7 +620,7 @@ proptest! {
             let base = if has(3) { base.kind("can", move |kind| kind.stack_limit(limit)) } else { base };
             ready(base.kind("note", |kind| kind))
         };
-        let first = rules(1, 15, 7, 6, 8, Treatment::Spill);
+        let first = rules(1, 15, 7, 6, 8, MigrationPolicy::Spill);
         let mut world = World::new(&first);
         for (kind, count, place) in counts {
             let sentence = format!("create up to {count} {} in {}", KINDS[kind], PLACES[place]);
@@ -634,7 +642,7 @@ proptest! {
             counts
         };
         let before = all(&world);
-        let gone = [Treatment::Spill, Treatment::Ground, Treatment::Stray][gone];
+        let gone = [MigrationPolicy::Spill, MigrationPolicy::Ground, MigrationPolicy::Stray][gone];
         let second = rules(2, known, places, slots, limit, gone);
         let (between, differences) = migrate(&Save::of(&world), &second);
         prop_assert_eq!(all(&between), before.clone(), "{:#?}", differences);
@@ -642,7 +650,7 @@ proptest! {
             let told = differences.iter().any(|told| told.starts_with(violation.place()));
             prop_assert!(told || violation.law() == Law::Ground, "{} in {:#?}", violation, differences);
         }
-        let (back, differences) = migrate(&Save::of(&between), &rules(3, 15, 7, 6, 8, Treatment::Spill));
+        let (back, differences) = migrate(&Save::of(&between), &rules(3, 15, 7, 6, 8, MigrationPolicy::Spill));
         prop_assert_eq!(all(&back), before, "{:#?}", differences);
         prop_assert_eq!(aside(&back), Vec::<String>::new(), "{:#?}", differences);
     }

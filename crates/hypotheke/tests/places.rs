@@ -145,7 +145,7 @@ fn events_name_both_ends() {
         .events()
         .iter()
         .filter_map(|event| match event {
-            hypotheke::Event::Transferred { to, .. } => Some(world.place_of_end(to)),
+            hypotheke::Event::Moved { to, .. } => Some(world.place_of_end(to)),
             _ => None,
         })
         .collect();

@@ -7,7 +7,8 @@ use hypotheke::exchange::{Client, Server, ToClient};
 use hypotheke::save::Save;
 use hypotheke::snapshot::Snapshot;
 use hypotheke::{
-    Amount, Decimal, Law, MigrationError, MigrationRules, Operation, Ruleset, RulesetBuilder, Treatment, World, audit,
+    Amount, Decimal, Law, MigrationError, MigrationPolicy, MigrationRules, Operation, Ruleset, RulesetBuilder, World,
+    audit,
 };
 use proptest::prelude::*;
 
@@ -27,7 +28,7 @@ fn kinds() -> RulesetBuilder {
 
 fn told(world: &mut World, rules: &Arc<Ruleset>) -> Vec<String> {
     let differences = world.reload(rules).unwrap_or_else(|error| panic!("{error}"));
-    assert_eq!(world.recount(), vec![]);
+    assert_eq!(world.check_indexes(), vec![]);
     let broken =
         audit(rules, &world.snapshot()).into_iter().filter(|found| !found.law().is_limit()).collect::<Vec<_>>();
     assert_eq!(broken, vec![]);
@@ -126,7 +127,7 @@ fn a_kept_item_without_a_place_is_set_aside_and_a_refusal_leaves_all_as_it_was()
     assert_eq!((lying(&emptied, "depot"), emptied.strays().len()), (vec!["0: 1 log".to_owned()], 0));
     assert_eq!(told(&mut smaller, &rules(2, &[])).last().unwrap(), "depot/1: 1 log came back");
     assert_eq!(lying(&smaller, "depot"), ["0: 6 flare", "1: 1 log"]);
-    assert_eq!((smaller.strays().len(), smaller.recount()), (0, vec![]));
+    assert_eq!((smaller.strays().len(), smaller.check_indexes()), (0, vec![]));
     // So is one that lies in a pack.
     let mut packed = World::new(&rules(2, &["6 flare", "1 crate"]));
     perform(&mut packed, "create 1 log in depot/1/");
@@ -137,8 +138,8 @@ fn a_kept_item_without_a_place_is_set_aside_and_a_refusal_leaves_all_as_it_was()
     assert_eq!((on_ground(&packed), packed.strays().len()), (Vec::new(), 2));
     assert!(told(&mut packed, &rules(2, &[])).contains(&"depot/1: 1 crate came back".to_owned()));
     let log = packed.rules().find_kind("log").unwrap();
-    assert_eq!((packed.count(log, None), packed.strays().len(), packed.recount()), (1, 0, vec![]));
-    let refusing = MigrationRules { gone: Treatment::Refuse, ..MigrationRules::default() };
+    assert_eq!((packed.count(log, None), packed.strays().len(), packed.check_indexes()), (1, 0, vec![]));
+    let refusing = MigrationRules { gone: MigrationPolicy::Refuse, ..MigrationRules::default() };
     let edited = ready(kinds().container("depot", |depot| depot.slots(1)).migration(refusing));
     let error = world.reload(&edited).unwrap_err();
     assert_eq!(error.to_string(), "depot/1: the slot has gone, in which lay 1 log; that is refused");
@@ -146,7 +147,7 @@ fn a_kept_item_without_a_place_is_set_aside_and_a_refusal_leaves_all_as_it_was()
     assert_eq!(world.snapshot(), before);
 }
 
-fn limited(limit: u32, over_limit: Treatment) -> Arc<Ruleset> {
+fn limited(limit: u32, over_limit: MigrationPolicy) -> Arc<Ruleset> {
     let migration = MigrationRules { over_limit, ..MigrationRules::default() };
     let rules = Ruleset::builder()
         .migration(migration)
@@ -181,18 +182,21 @@ fn what_is_over_its_limit_moves_whole_or_in_parts_within_the_limit() {
 
 #[test]
 fn stacks_over_their_limit_are_treated_as_the_ruleset_says() {
-    let start = World::new(&limited(20, Treatment::Leave));
+    let start = World::new(&limited(20, MigrationPolicy::Leave));
     let bag =
         |counts: &[u32]| (0..).zip(counts).map(|(slot, count)| format!("{slot}: {count} flare")).collect::<Vec<_>>();
     let mut world = start.clone();
-    assert_eq!(told(&mut world, &limited(4, Treatment::Leave)), ["ann.bag/0: stack-limit: 20 flare of 4; it stays"]);
+    assert_eq!(
+        told(&mut world, &limited(4, MigrationPolicy::Leave)),
+        ["ann.bag/0: stack-limit: 20 flare of 4; it stays"]
+    );
     assert_eq!(lying(&world, "ann.bag"), bag(&[20]));
     let mut world = start.clone();
-    let split = told(&mut world, &limited(4, Treatment::Split));
+    let split = told(&mut world, &limited(4, MigrationPolicy::Split));
     assert_eq!(split, ["ann.bag/0: stack-limit: 20 flare of 4; it stays"], "two slots are too few for all");
     assert_eq!(lying(&world, "ann.bag"), bag(&[12, 4, 4]));
     let mut world = start.clone();
-    let split = told(&mut world, &limited(8, Treatment::Split));
+    let split = told(&mut world, &limited(8, MigrationPolicy::Split));
     assert_eq!(
         (split, lying(&world, "ann.bag")),
         (
@@ -201,7 +205,7 @@ fn stacks_over_their_limit_are_treated_as_the_ruleset_says() {
         )
     );
     let mut world = start.clone();
-    let spilled = told(&mut world, &limited(4, Treatment::Spill));
+    let spilled = told(&mut world, &limited(4, MigrationPolicy::Spill));
     assert_eq!(
         spilled,
         ["ann.bag/0: stack-limit: 20 flare of 4; it was spilled to ann.bag/1, ann.bag/2, ann.pouch/0, ground"]
@@ -209,13 +213,13 @@ fn stacks_over_their_limit_are_treated_as_the_ruleset_says() {
     assert_eq!((lying(&world, "ann.bag"), lying(&world, "ann.pouch")), (bag(&[4, 4, 4]), bag(&[4])));
     assert_eq!(on_ground(&world), ["4 flare"]);
     let mut world = start.clone();
-    let error = world.reload(&limited(4, Treatment::Refuse)).unwrap_err();
+    let error = world.reload(&limited(4, MigrationPolicy::Refuse)).unwrap_err();
     assert_eq!(error.to_string(), "ann.bag/0: stack-limit: 20 flare of 4; that is refused");
     assert_eq!(world.snapshot(), start.snapshot());
     // What was so before is no difference.
     let mut world = start;
-    told(&mut world, &limited(4, Treatment::Leave));
-    assert_eq!(told(&mut world, &limited(4, Treatment::Spill)), Vec::<String>::new());
+    told(&mut world, &limited(4, MigrationPolicy::Leave));
+    assert_eq!(told(&mut world, &limited(4, MigrationPolicy::Spill)), Vec::<String>::new());
 }
 
 #[test]
@@ -229,19 +233,19 @@ fn what_is_not_admitted_any_more_stays_or_goes() {
         let wide = filter.contains("rope");
         ready(if wide { rules.start("box", ["4 flare", "1 rope", "1 log"]) } else { rules })
     };
-    let start = World::new(&rules(Treatment::Leave, "signal or rope or log"));
+    let start = World::new(&rules(MigrationPolicy::Leave, "signal or rope or log"));
     let mut world = start.clone();
-    let differences = told(&mut world, &rules(Treatment::Leave, "signal"));
+    let differences = told(&mut world, &rules(MigrationPolicy::Leave, "signal"));
     assert!(differences.iter().all(|told| told.starts_with("box/") && told.ends_with("it stays")), "{differences:?}");
     assert_eq!((differences.len(), on_ground(&world).len()), (2, 0));
     let mut world = start.clone();
-    let differences = told(&mut world, &rules(Treatment::Spill, "signal"));
+    let differences = told(&mut world, &rules(MigrationPolicy::Spill, "signal"));
     assert!(differences[0].ends_with("it was spilled to ground"), "{differences:?}");
     assert!(differences[1].ends_with("it stays"), "what is kept stays: {differences:?}");
     assert_eq!(on_ground(&world), ["1 rope"]);
     let mut world = start;
     assert!(
-        matches!(world.reload(&rules(Treatment::Refuse, "signal")), Err(MigrationError::Refused(told)) if told.len() == 2)
+        matches!(world.reload(&rules(MigrationPolicy::Refuse, "signal")), Err(MigrationError::Refused(told)) if told.len() == 2)
     );
 }
 
@@ -276,7 +280,7 @@ fn what_the_ruleset_knows_no_more_is_kept_aside_or_refused() {
     let strict = edited(
         Ruleset::builder()
             .kind("flare", |kind| kind.stack_limit(6))
-            .migration(MigrationRules { unknown: Treatment::Refuse, ..MigrationRules::default() }),
+            .migration(MigrationRules { unknown: MigrationPolicy::Refuse, ..MigrationRules::default() }),
     );
     let error = world.reload(&strict).unwrap_err();
     assert_eq!(error.to_string(), "old/1: 1 lamp, a kind that is not known; that is refused");
@@ -348,10 +352,10 @@ proptest! {
         packed in any::<bool>(),
     ) {
         let filters = ["signal or tool", "signal", "tool"];
-        let treatment = |index: usize| [Treatment::Leave, Treatment::Spill, Treatment::Split][index];
-        let placed = |index: usize| [Treatment::Leave, Treatment::Spill, Treatment::Leave][index];
+        let treatment = |index: usize| [MigrationPolicy::Leave, MigrationPolicy::Spill, MigrationPolicy::Split][index];
+        let placed = |index: usize| [MigrationPolicy::Leave, MigrationPolicy::Spill, MigrationPolicy::Leave][index];
         let rules = |slots, limit, filter: &str, [over, misplaced]: [usize; 2]| {
-            let migration = MigrationRules { over_limit: treatment(over), not_admitted: placed(misplaced), gone: Treatment::Spill, ..MigrationRules::default() };
+            let migration = MigrationRules { over_limit: treatment(over), not_admitted: placed(misplaced), gone: MigrationPolicy::Spill, ..MigrationRules::default() };
             ready(Ruleset::builder()
                 .migration(migration)
                 .kind("flare", move |kind| kind.stack_limit(limit).tags(["signal"]))
@@ -380,11 +384,11 @@ proptest! {
         let edited = rules(slots, limit, filters[admits], treatments);
         let differences = world.reload(&edited).unwrap_or_else(|error| panic!("{error}"));
         prop_assert_eq!(count(&world), before);
-        prop_assert_eq!(world.recount(), vec![]);
+        prop_assert_eq!(world.check_indexes(), vec![]);
         let found = audit(&edited, &world.snapshot());
         for violation in &found {
             prop_assert!(violation.law().is_limit(), "{violation}");
-            let left = differences.iter().any(|told| told.treatment == Some(Treatment::Leave) && told.place == violation.place());
+            let left = differences.iter().any(|told| told.treatment == Some(MigrationPolicy::Leave) && told.place == violation.place());
             prop_assert!(left, "{violation} is told of: {differences:?}");
             if violation.law() == Law::StackLimit {
                 let on_ground = violation.place().starts_with("ground/");
@@ -403,7 +407,7 @@ proptest! {
         after in prop::array::uniform4(1..30u32),
         treatment in 0..3usize,
     ) {
-        let over_cap = [Treatment::Leave, Treatment::Spill, Treatment::Refuse][treatment];
+        let over_cap = [MigrationPolicy::Leave, MigrationPolicy::Spill, MigrationPolicy::Refuse][treatment];
         let rules = |[of_bag, of_ann, signals, tools]: [u32; 4], over_cap| {
             ready(Ruleset::builder()
                 .migration(MigrationRules { over_cap, ..MigrationRules::default() })
@@ -431,7 +435,7 @@ proptest! {
                 // A save under rules that mean the same stays as it is; a reload counts as a change.
                 let expected = Snapshot { revision: kept.revision + 1, ..save.snapshot().clone() };
                 prop_assert_eq!(world.snapshot(), expected);
-                prop_assert_eq!(world.recount(), vec![]);
+                prop_assert_eq!(world.check_indexes(), vec![]);
                 prop_assert!(!world.has_container(bag), "handles are looked up anew");
                 let left = |world: &World| {
                     let (kinds, bag) = (world.rules().kinds(), world.container("ann.bag").unwrap());

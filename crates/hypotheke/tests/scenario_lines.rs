@@ -3,7 +3,7 @@
 
 use std::sync::Arc;
 
-use hypotheke::scenario::{Finding, PlayableFile, Playing, Scenario, ScenarioReport, Trace, play_all};
+use hypotheke::scenario::{Finding, Playing, ResolvedScenarioFile, Scenario, ScenarioReport, Trace, play_all};
 use hypotheke::text::Source;
 use hypotheke::{NamedOperation, Ruleset, ScenarioFile};
 use proptest::prelude::*;
@@ -370,7 +370,8 @@ fn threads_change_nothing_and_the_first_failure_can_be_the_last_that_is_told() {
     };
     let texts: Vec<String> = (0..4).map(|file| (0..25).map(|n| scenario(file * 25 + n)).collect()).collect();
     let (files, rules) = (files_of(&texts), rules());
-    let playable: Vec<PlayableFile<'_>> = files.iter().map(|file| file.check(&rules).expect("known names")).collect();
+    let playable: Vec<ResolvedScenarioFile<'_>> =
+        files.iter().map(|file| file.check(&rules).expect("known names")).collect();
     let titles = |threads: usize, stop_at_first: bool, chosen: fn(&Scenario) -> bool| {
         let threads = threads.try_into().expect("at least one");
         let reports = play_all(&playable, chosen, Playing { trace: Trace::Failures, threads, stop_at_first });

@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use hypotheke::exchange::{Answer, Request};
-use hypotheke::explore::{Bound, ClaimsFile, Exploration, Interleaved, Served, Several};
+use hypotheke::explore::{Bound, ClaimsFile, Exploration, InterleavingReport, ServerUnderTest, Several};
 use hypotheke::text::Source;
 use hypotheke::{Departures, Ruleset, Snapshot, World};
 
@@ -28,7 +28,7 @@ struct JudgesOnTheStaleView {
     worlds: Vec<World>,
 }
 
-impl Served for JudgesOnTheStaleView {
+impl ServerUnderTest for JudgesOnTheStaleView {
     fn receive(&mut self, request: &Request, made_on: u64) -> Answer {
         let seen = self.worlds.iter().rposition(|world| world.revision() == made_on).expect("it was there");
         let mut world = self.worlds[seen].clone();
@@ -46,7 +46,7 @@ impl Served for JudgesOnTheStaleView {
 #[derive(Clone)]
 struct ForgetsTheWindow(World);
 
-impl Served for ForgetsTheWindow {
+impl ServerUnderTest for ForgetsTheWindow {
     fn receive(&mut self, request: &Request, _: u64) -> Answer {
         self.0.request(&Request::new(request.operation.clone()), &Departures::new())
     }
@@ -63,7 +63,7 @@ struct AppliesAgain {
     latest: Option<Request>,
 }
 
-impl Served for AppliesAgain {
+impl ServerUnderTest for AppliesAgain {
     fn receive(&mut self, request: &Request, _: u64) -> Answer {
         let again = self.latest.as_ref() == Some(request);
         let request = if again { Request::new(request.operation.clone()) } else { request.clone() };
@@ -93,7 +93,7 @@ fn this_librarys_server_keeps_what_must_hold() {
     assert_eq!(stopped.stopped_by, Some(Bound::Interrupt));
 }
 
-fn tangle(found: Interleaved) -> (Vec<String>, String) {
+fn tangle(found: InterleavingReport) -> (Vec<String>, String) {
     let broken = found.broken.expect("it is broken");
     (broken.steps, broken.message)
 }

@@ -94,7 +94,7 @@ fn a_world_is_the_same_after_it_was_plain_data() {
     let read: Snapshot = serde_json::from_str(&json).expect("the same");
     assert_eq!(read, snapshot);
     let mut back = World::from_snapshot(&rules(), &read).unwrap_or_else(|error| panic!("{error}"));
-    assert_eq!((back.snapshot(), back.recount()), (snapshot.clone(), vec![]));
+    assert_eq!((back.snapshot(), back.check_indexes()), (snapshot.clone(), vec![]));
     assert_eq!(audit(&rules(), &snapshot), vec![]);
     // What comes after is the same too: ids, random numbers, origins, what is open.
     let mut world = world;
@@ -187,7 +187,7 @@ fn what_no_world_can_be_is_refused_with_its_place() {
         (|it| it.world = 1 << 24, "world: the number of a world is below 2^24"),
         (
             |it| {
-                it.tallies.insert("flair".into(), hypotheke::snapshot::Tally::default());
+                it.tallies.insert("flair".into(), hypotheke::snapshot::KindTotals::default());
             },
             "tallies: there is no kind `flair`",
         ),
@@ -422,7 +422,7 @@ fn a_holder_with_a_thousand_containers() {
     let mut world = World::empty(&rules);
     assert_eq!(play(&mut world, "create up to 3000 flare in ann"), Ok(2_000));
     assert_eq!(play(&mut world, "drop 1999 flare from ann"), Ok(1_999));
-    assert_eq!((audit(&rules, &world.snapshot()), world.recount()), (vec![], vec![]));
+    assert_eq!((audit(&rules, &world.snapshot()), world.check_indexes()), (vec![], vec![]));
 }
 
 #[test]

@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use hypotheke::explore::{Bounds, ClaimsFile, Exploration, Explored, Status, Trail, Walks};
+use hypotheke::explore::{Bounds, ClaimsFile, Exploration, ExplorationReport, Status, Trail, Walks};
 use hypotheke::scenario::Trace;
 use hypotheke::text::Source;
 use hypotheke::{Ruleset, ScenarioFile};
@@ -14,17 +14,17 @@ fn claims(text: &str) -> ClaimsFile {
     ClaimsFile::parse(Source::new("a.claims", text)).unwrap_or_else(|errors| panic!("{errors}"))
 }
 
-fn walk(rules: &Arc<Ruleset>, text: &str) -> Explored {
+fn walk(rules: &Arc<Ruleset>, text: &str) -> ExplorationReport {
     let exploration = Exploration::new(rules, &claims(text)).unwrap_or_else(|errors| panic!("{errors}"));
     exploration.walk(Walks { count: 300, steps: 30, ..Walks::default() }, &mut |_| None)
 }
 
-fn search(rules: &Arc<Ruleset>, text: &str) -> Explored {
+fn search(rules: &Arc<Ruleset>, text: &str) -> ExplorationReport {
     let exploration = Exploration::new(rules, &claims(text)).unwrap_or_else(|errors| panic!("{errors}"));
     exploration.within(Bounds { worlds: Some(3_000), ..Bounds::default() }).search()
 }
 
-fn trail(found: &Explored, nth: usize) -> &Trail {
+fn trail(found: &ExplorationReport, nth: usize) -> &Trail {
     match &found.verdicts[nth].status {
         Status::Broken(trail) => trail,
         other => panic!("{}: {other:?}", found.verdicts[nth].claim),

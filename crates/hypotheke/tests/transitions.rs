@@ -11,8 +11,8 @@ use hypotheke::explore::{Canonical, Claim, ClaimKind, ClaimsFile, Effects, Explo
 use hypotheke::snapshot::{InSlot, Pack};
 use hypotheke::text::Source;
 use hypotheke::{
-    Action, Amount, ContainerDef, ContainerId, Decimal, KindId, MarkId, NamedOperation, Operation, Place, Ruleset,
-    Share, Snapshot, StackId, World, audit,
+    Action, Amount, ContainerDef, ContainerId, Decimal, KindId, LiftAmount, MarkId, NamedOperation, Operation, Place,
+    Ruleset, Snapshot, StackId, World, audit,
 };
 use proptest::strategy::{Strategy, ValueTree};
 use proptest::test_runner::{Config, RngAlgorithm, TestRng, TestRunner};
@@ -303,12 +303,12 @@ fn outcomes(
     key: &mut dyn FnMut(&World) -> Vec<u8>,
 ) -> Outcomes {
     let mut after = world.clone();
-    after.keep_history(1);
+    after.set_undo_limit(1);
     let mut found = Outcomes::new();
     for operation in operations {
         if after.perform(operation).is_ok() {
             found.entry((label(world, operation, place), key(&after))).or_insert_with(|| operation.clone());
-            after.take_back(after.revision()).expect("the latest operation");
+            after.undo(after.revision()).expect("the latest operation");
         }
     }
     found
@@ -530,7 +530,7 @@ fn keys_are_equal_where_canonical_forms_are() {
         let mut space = case.exploration.clone().without_symmetry().states();
         let (mut by_key, mut by_form) = (BTreeMap::new(), BTreeMap::new());
         let mut world = case.start.clone();
-        world.keep_history(1);
+        world.set_undo_limit(1);
         for operation in case.tried.operations(&world.clone()).iter().take(150) {
             if world.perform(operation).is_err() {
                 continue;
@@ -538,7 +538,7 @@ fn keys_are_equal_where_canonical_forms_are() {
             let (key, form) = (space.key(&world), Canonical::of(&world.snapshot()));
             assert_eq!(by_key.entry(key.clone()).or_insert_with(|| form.clone()), &form, "seed {seed}");
             assert_eq!(by_form.entry(form).or_insert_with(|| key.clone()), &key, "seed {seed}");
-            world.take_back(world.revision()).expect("the latest operation");
+            world.undo(world.revision()).expect("the latest operation");
         }
         // Worlds that differ in one detail. Those that are made from snapshots have their containers in the same places.
         let snapshot = case.start.snapshot();
@@ -812,7 +812,7 @@ fn each_verb_reads_and_writes_what_it_states() {
             let one = Tried { verbs: BTreeSet::from([verb]), ..all.clone() };
             let of = seen.entry(verb).or_default();
             let mut after = world.clone();
-            after.keep_history(1);
+            after.set_undo_limit(1);
             let before = world.snapshot();
             for operation in one.operations(&world).iter().take(80) {
                 if after.perform(operation).is_ok() {
@@ -821,7 +821,7 @@ fn each_verb_reads_and_writes_what_it_states() {
                         .iter()
                         .for_each(|what| _ = example.entry((verb, *what)).or_insert_with(|| (seed, operation.clone())));
                     of.extend(changes);
-                    after.take_back(after.revision()).expect("the latest operation");
+                    after.undo(after.revision()).expect("the latest operation");
                 }
             }
             // What is found in a different slot order must come to the same, where no slot order is read.
@@ -888,7 +888,7 @@ fn clauses(world: &World, verb: Verb, operation: &Operation) -> BTreeSet<String>
         Action::Drop { from, amount, .. }
         | Action::Equip { from, amount }
         | Action::Consume { from, amount, .. }
-        | Action::Lift { from, share: Share::Amount(amount) } => (Some(*from), None, Some((*amount, *from))),
+        | Action::Lift { from, share: LiftAmount::Amount(amount) } => (Some(*from), None, Some((*amount, *from))),
         Action::Lift { from, .. } => {
             let there: u32 = world.stacks_in(Some(*from)).iter().map(|stack| stack.count()).sum();
             (Some(*from), None, Some((Amount::Exactly(there.div_ceil(2)), *from)))
@@ -937,7 +937,7 @@ fn each_clause_of_the_generator_is_needed() {
         let mut space = case.exploration.clone().without_symmetry().states();
         let place = exact_place(&world);
         let mut after = world.clone();
-        after.keep_history(1);
+        after.set_undo_limit(1);
         for &verb in &all.verbs {
             let mut by_outcome: BTreeMap<(String, Vec<u8>), BTreeSet<String>> = BTreeMap::new();
             for whole_places in [false, true] {
@@ -953,7 +953,7 @@ fn each_clause_of_the_generator_is_needed() {
                         .entry(outcome)
                         .and_modify(|known| known.retain(|it| clauses.contains(it)))
                         .or_insert(clauses);
-                    after.take_back(after.revision()).expect("the latest operation");
+                    after.undo(after.revision()).expect("the latest operation");
                 }
             }
             needed.extend(by_outcome.into_values().flatten());

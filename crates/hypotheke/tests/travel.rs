@@ -5,8 +5,8 @@ use std::sync::Arc;
 use hypotheke::save::Save;
 use hypotheke::snapshot::{Departed, InSlot, PastArrival};
 use hypotheke::{
-    Cause, Departure, DepartureId, Event, Law, NamedOperation, Operation, Outcome, Reason, Refusal, Ruleset, StackId,
-    Traveller, Unknown, Violation, World, audit,
+    Cause, DepartingEntity, Departure, DepartureId, Event, Law, NamedOperation, Operation, Outcome, Reason, Refusal,
+    Ruleset, StackId, Unknown, Violation, World, audit,
 };
 
 const RULES: &str = r#"
@@ -79,7 +79,7 @@ fn refused(world: &mut World, departure: &Departure) -> Cause {
 }
 
 fn is_sound(world: &World) {
-    assert_eq!(world.recount(), vec![]);
+    assert_eq!(world.check_indexes(), vec![]);
     assert_eq!(audit(world.rules(), &world.snapshot()), vec![]);
     let back = World::from_snapshot(world.rules(), &world.snapshot()).unwrap_or_else(|error| panic!("{error}"));
     assert_eq!(back.snapshot(), world.snapshot());
@@ -160,9 +160,9 @@ fn what_arrived_is_remembered_by_name_alone() {
     let arriving = Operation::together([Operation::arriving(ann.clone()), Operation::arriving(first)]);
     assert_eq!(pass.perform(&arriving).unwrap_err().reason(), Reason::Stale);
     let before = pass.snapshot();
-    pass.keep_history(2);
+    pass.set_undo_limit(2);
     let revision = arrive(&mut pass, &ann).unwrap().revision();
-    pass.take_back(revision).unwrap();
+    pass.undo(revision).unwrap();
     assert_eq!(pass.snapshot(), before);
     let _ = arrive(&mut pass, &ann).unwrap();
     is_sound(&pass);
@@ -196,7 +196,7 @@ fn a_departure_beyond_what_can_be_counted_is_no_document() {
 fn departing_and_arriving_are_taken_back() {
     let (mut camp, mut pass) = (world(1), world(2));
     let ann = send(&mut pass, "ann");
-    camp.keep_history(10);
+    camp.set_undo_limit(10);
     let (before, sled) = (camp.snapshot(), camp.container("sled").unwrap());
     send(&mut camp, "ann");
     send(&mut camp, "sled");
@@ -204,7 +204,7 @@ fn departing_and_arriving_are_taken_back() {
     let _ = arrive(&mut camp, &ann).unwrap();
     let _ = perform(&mut camp, "ann drops 2 flare").unwrap();
     for revision in (1..=4).rev() {
-        camp.take_back(revision).unwrap();
+        camp.undo(revision).unwrap();
         is_sound(&camp);
     }
     assert_eq!(camp.snapshot(), before);
@@ -224,13 +224,15 @@ fn handles_end_with_a_departure() {
     assert_eq!((camp.holders().count(), camp.carried(ann).count(), camp.stacks(bag).count()), (0, 0, 0));
     let _ = arrive(&mut camp, &document).unwrap();
     assert!(!camp.has_holder(ann) && camp.holder("ann") != Some(ann));
-    let Event::Arrived { who: Traveller::Holder(again), count: 3, .. } = camp.events()[0] else { panic!("an arrival") };
+    let Event::Arrived { who: DepartingEntity::Holder(again), count: 3, .. } = camp.events()[0] else {
+        panic!("an arrival")
+    };
     assert_eq!(camp.holder("ann"), Some(again));
     let refusal = camp.perform(&Operation::departing(ann)).unwrap_err();
     assert_eq!(refusal.cause(), Cause::Unknown(Unknown::Place));
     assert_eq!(
         camp.describe_event(&camp.events().first().copied().unwrap_or(Event::Departed {
-            who: Traveller::Holder(again),
+            who: DepartingEntity::Holder(again),
             departure: DepartureId { world: 1, number: 0 },
             before: 0,
             count: 1,
@@ -387,7 +389,7 @@ fn an_audit_tells_of_arrivals_that_can_t_be() {
 fn the_room_of_what_has_departed_is_given_to_what_comes() {
     for kept in [0, 2] {
         let mut camp = world(1);
-        camp.keep_history(kept);
+        camp.set_undo_limit(kept);
         for _ in 0..300 {
             for name in ["ann", "sled"] {
                 let document = send(&mut camp, name);

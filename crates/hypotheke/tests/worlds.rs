@@ -3,8 +3,8 @@
 use std::sync::Arc;
 
 use hypotheke::{
-    Action, Amount, ApplyError, Cause, ContainerId, Decimal, Departure, HolderId, Landing, NamedOperation, Operation,
-    Place, Reason, Ruleset, Share, StackId, StepAudit, Tally, Unknown, Variant, World, audit,
+    Action, Amount, ApplyError, Cause, ContainerId, Decimal, Departure, HolderId, KindTotals, Landing, LiftAmount,
+    NamedOperation, Operation, Place, Reason, Ruleset, StackId, StepAudit, Unknown, Variant, World, audit,
 };
 
 fn world() -> World {
@@ -75,7 +75,7 @@ fn a_plan_belongs_to_one_moment_of_one_world() {
         moments
     };
     let mut start = world();
-    start.keep_history(20);
+    start.set_undo_limit(20);
     let rules = Arc::clone(start.rules());
     let mut worlds: Vec<(World, u64)> = (0..3).map(|_| (start.clone(), next_moment())).collect();
     let mut plans: Vec<(hypotheke::Plan, u64)> = Vec::new();
@@ -91,7 +91,7 @@ fn a_plan_belongs_to_one_moment_of_one_world() {
                 plans.extend(plan.ok().map(|plan| (plan, *moment)));
             }
             6 if perform(world, sentences[random.below(sentences.len())]).is_ok() => *moment = next_moment(),
-            7 if world.take_back(world.revision()).is_ok() => *moment = next_moment(),
+            7 if world.undo(world.revision()).is_ok() => *moment = next_moment(),
             8 => worlds[(nth + 1) % 3] = (worlds[nth].0.clone(), next_moment()),
             9 if random.below(40) == 0 => {
                 assert_eq!(world.reload(&rules).map(|found| found.len()), Ok(0));
@@ -119,7 +119,7 @@ fn a_plan_belongs_to_one_moment_of_one_world() {
     }
     assert!(applied > 1_000 && stale > 1_000, "{applied} {stale}");
     for (world, _) in &worlds {
-        assert_eq!(world.recount(), vec![]);
+        assert_eq!(world.check_indexes(), vec![]);
     }
 }
 
@@ -195,7 +195,7 @@ fn a_handle_never_means_something_else() {
     let relabelled: Arc<Ruleset> = relabelled.expect("rules").into();
     let mut random = crate::transitions::Random::new(3);
     let mut worlds: Vec<World> = (0..3).map(|_| World::new(&rules)).collect();
-    worlds.iter_mut().for_each(|world| world.keep_history(12));
+    worlds.iter_mut().for_each(|world| world.set_undo_limit(12));
     let mut known: Vec<(Handle, String)> = Vec::new();
     let (mut met, mut refused, mut names) = (0, 0, 0);
     for _ in 0..20_000 {
@@ -244,7 +244,7 @@ fn a_handle_never_means_something_else() {
             }
             7 | 8 => {
                 let revision = worlds[nth].revision();
-                let _ = worlds[nth].take_back(revision);
+                let _ = worlds[nth].undo(revision);
             }
             9 if random.below(8) == 0 => worlds[(nth + 1) % 3] = worlds[nth].clone(),
             10 if random.below(400) == 0 => {
@@ -272,7 +272,7 @@ fn a_handle_never_means_something_else() {
     }
     assert!(met > 500_000 && refused > 100_000, "{met} {refused}");
     for world in &worlds {
-        assert_eq!(world.recount(), vec![]);
+        assert_eq!(world.check_indexes(), vec![]);
     }
 }
 
@@ -334,7 +334,7 @@ fn handles_of_the_inside_of_a_pack_come_back_with_an_undo() {
         .start("store", ["1 bag"]);
     for history in [2, 4, 100] {
         let mut world = World::new(&Arc::new(rules.clone().build().unwrap()));
-        world.keep_history(history);
+        world.set_undo_limit(history);
         let inside = |world: &World| world.place(&"store/0/".parse().unwrap(), None).unwrap();
         let (before, snapshot) = (inside(&world), world.snapshot());
         let rope = world.rules().find_kind("rope").unwrap();
@@ -345,8 +345,8 @@ fn handles_of_the_inside_of_a_pack_come_back_with_an_undo() {
             applied(&mut world, "create 1 bag in store");
             assert_eq!(world.perform(&into).unwrap_err().cause(), Cause::Unknown(Unknown::Place));
         }
-        while world.history_len() > 0 {
-            world.take_back(world.revision()).unwrap();
+        while world.undo_depth() > 0 {
+            world.undo(world.revision()).unwrap();
         }
         assert_eq!((inside(&world), world.snapshot()), (before, snapshot));
         assert_eq!(world.perform(&into).unwrap().done(), 1);
@@ -382,13 +382,13 @@ fn handles_from_before_a_reload_are_unknown() {
             assert!(world.rules().kind(known).is_none() && !stack.is(known) && !stack.has_mark(wet));
             assert_eq!(
                 (world.count(known, None), world.tally(known), world.has(wet, None)),
-                (0, Tally::default(), false)
+                (0, KindTotals::default(), false)
             );
             assert_eq!((stack.kind().id(), stack.marks().collect::<Vec<_>>()), ("rope", vec!["wet"]));
             known = next.find_kind("rope").unwrap();
             assert_eq!((stack.is(known), world.count(known, None)), (true, 1));
             assert_eq!(world.shortcuts(world.holder("ann").unwrap()).collect::<Vec<_>>(), [None, Some(known)]);
-            assert!(world.has(next.find_mark("wet").unwrap(), None) && world.recount().is_empty());
+            assert!(world.has(next.find_mark("wet").unwrap(), None) && world.check_indexes().is_empty());
         }
     }
     // What is alike still is, by the handles of the ruleset as it is now.
@@ -607,7 +607,7 @@ fn slots_tell_their_name_limit_and_stack() {
         .collect();
     assert_eq!(told, [(0, Some("top"), 2, Some(2)), (1, None, 2, Some(1)), (2, None, 2, None)]);
     let stacks: Vec<_> = world.stacks(rack).map(|(_, stack)| stack).collect();
-    assert!(stacks[0].is_alike(stacks[1]) && world.slots(rack).all(|slot| slot.container() == rack));
+    assert!(stacks[0].can_stack_with(stacks[1]) && world.slots(rack).all(|slot| slot.container() == rack));
     assert_eq!(
         (world.free_slots(rack), world.stack(rack, 2).is_none(), world.stack(rack, 99).is_none()),
         (1, true, true)
@@ -628,30 +628,30 @@ fn an_operation_that_finds_nothing_to_change_is_applied_and_says_so() {
 fn only_what_is_kept_can_be_taken_back_and_only_the_latest() {
     let mut world = world();
     applied(&mut world, "drop 1 rope from store");
-    assert_eq!(world.take_back(1).unwrap_err().reason(), Reason::Stale, "a new world keeps nothing");
-    world.keep_history(2);
+    assert_eq!(world.undo(1).unwrap_err().reason(), Reason::Stale, "a new world keeps nothing");
+    world.set_undo_limit(2);
     for sentence in ["drop 1 rope from store within 9", "create 1 rope in store", "consume 1 rope from store"] {
         applied(&mut world, sentence);
     }
-    assert_eq!((world.revision(), world.history_len()), (4, 2));
-    assert_eq!(world.take_back(3).unwrap_err().reason(), Reason::Stale);
-    world.take_back(4).unwrap();
-    world.take_back(3).unwrap();
+    assert_eq!((world.revision(), world.undo_depth()), (4, 2));
+    assert_eq!(world.undo(3).unwrap_err().reason(), Reason::Stale);
+    world.undo(4).unwrap();
+    world.undo(3).unwrap();
     assert!(world.events().is_empty());
-    assert_eq!(world.take_back(2).unwrap_err().reason(), Reason::Stale, "the oldest has been forgotten");
-    world.keep_history(0);
+    assert_eq!(world.undo(2).unwrap_err().reason(), Reason::Stale, "the oldest has been forgotten");
+    world.set_undo_limit(0);
     applied(&mut world, "create 1 rope in store");
-    assert_eq!((world.history_len(), world.revision()), (0, 3));
+    assert_eq!((world.undo_depth(), world.revision()), (0, 3));
 }
 
 #[test]
 fn random_numbers_and_ids_are_given_again_after_taking_back() {
     let mut world = world();
-    world.keep_history(1);
+    world.set_undo_limit(1);
     let landed = |world: &World| world.ground().map(|(stack, at)| (stack.id(), at)).collect::<Vec<_>>();
     applied(&mut world, "drop 1 rope from store within 9");
     let first = landed(&world);
-    world.take_back(1).unwrap();
+    world.undo(1).unwrap();
     assert_eq!(landed(&world), []);
     applied(&mut world, "drop 1 rope from store within 9");
     assert_eq!(landed(&world), first);
@@ -660,7 +660,7 @@ fn random_numbers_and_ids_are_given_again_after_taking_back() {
 #[test]
 fn a_mark_that_only_a_taken_back_stack_has_comes_back_with_it() {
     let mut world = world();
-    world.keep_history(100);
+    world.set_undo_limit(100);
     applied(&mut world, "create 1 rope (wet) in store");
     applied(&mut world, "consume from store");
     for round in 0..20 {
@@ -668,7 +668,7 @@ fn a_mark_that_only_a_taken_back_stack_has_comes_back_with_it() {
         applied(&mut world, "consume from store");
     }
     while world.revision() > 1 {
-        world.take_back(world.revision()).unwrap();
+        world.undo(world.revision()).unwrap();
     }
     let store = world.container("store").unwrap();
     let wet: Vec<_> = world.stacks(store).map(|(_, stack)| (stack.kind().id(), stack.marks().count())).collect();
@@ -696,8 +696,8 @@ fn what_is_out_of_range_is_refused_and_leaves_no_trace() {
     let mut asked = vec![
         Operation::swapping((chest, 0), beyond),
         Operation::together([]),
-        Operation::lifting(Share::Half, beyond, ann),
-        Operation::lifting(Share::Half, (chest, 1), ann),
+        Operation::lifting(LiftAmount::Half, beyond, ann),
+        Operation::lifting(LiftAmount::Half, (chest, 1), ann),
         Operation::marking(
             chest,
             hypotheke::Ruleset::builder().mark("m").build().expect("rules").find_mark("m").expect("m"),
@@ -817,7 +817,7 @@ fn every_sort_of_place_is_judged_as_it_is_performed() {
             let planned = world.judge(&operation).map(|plan| (plan.outcome(), plan.events().to_vec()));
             let done = copy.perform(&operation).map(|outcome| (outcome, copy.events().to_vec()));
             assert_eq!(planned, done, "{operation:?}");
-            assert_eq!(copy.recount(), vec![], "{operation:?}");
+            assert_eq!(copy.check_indexes(), vec![], "{operation:?}");
             if done.is_err() {
                 assert_eq!(copy.snapshot(), world.snapshot(), "{operation:?}");
             }
@@ -852,8 +852,8 @@ fn variants_that_come_back_in_one_list_stay_apart() {
 fn the_hash_tells_apart_worlds_in_which_something_else_lies_somewhere() {
     let mut world = world();
     assert_eq!(world.contents_hash(), None, "as long as it is not kept");
-    world.keep_hash();
-    world.keep_history(1);
+    world.enable_hash();
+    world.set_undo_limit(1);
     let start = world.contents_hash();
     // Each is one step from the same start: 3 ropes in the first slot of the store and 2 in the second.
     let sentences = [
@@ -876,7 +876,7 @@ fn the_hash_tells_apart_worlds_in_which_something_else_lies_somewhere() {
     for sentence in sentences {
         applied(&mut world, sentence);
         hashes.push(world.contents_hash());
-        world.take_back(1).unwrap();
+        world.undo(1).unwrap();
         assert_eq!(world.contents_hash(), start, "{sentence}, taken back");
     }
     let different: std::collections::BTreeSet<_> = hashes.iter().collect();

@@ -16,7 +16,7 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use hypotheke::Ruleset;
-use hypotheke::explore::{Bounds, ClaimsFile, Exploration, Explored, Status, Walks};
+use hypotheke::explore::{Bounds, ClaimsFile, Exploration, ExplorationReport, Status, Walks};
 use hypotheke::text::Source;
 use hypotheke_bench::{interleaved, timed};
 
@@ -45,12 +45,12 @@ fn ours() -> Exploration {
     exploration(["1 core, 1 core, 1 flare, 1 flare", "4 fuel, 1 fuel"])
 }
 
-fn search(threads: usize) -> Explored {
+fn search(threads: usize) -> ExplorationReport {
     ours().without_symmetry().on_threads(NonZeroUsize::new(threads).expect("one at least")).search()
 }
 
 /// Many more worlds than fit into a model.
-fn many(worlds: u64) -> Explored {
+fn many(worlds: u64) -> ExplorationReport {
     let rules = Ruleset::builder()
         .ground_limit(4)
         .kind("core", |kind| kind.stack_limit(2))

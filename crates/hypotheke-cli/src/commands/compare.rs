@@ -9,7 +9,7 @@ use crate::args::{CompareArgs, Format};
 use crate::files::{InputError, load_rules, scenario_paths};
 use crate::formats::compare::{CompareJson, ScenarioChange};
 use crate::render::compare::draw;
-use hypotheke::scenario::{PlayableFile, ScenarioReport, Trace};
+use hypotheke::scenario::{ResolvedScenarioFile, ScenarioReport, Trace};
 use hypotheke::{Ruleset, ScenarioFile, compare};
 
 pub(crate) fn run(output: &mut Output, args: &CompareArgs) -> Result<Verdict, InputError> {
@@ -40,7 +40,7 @@ fn paths(args: &CompareArgs) -> Result<Vec<PathBuf>, InputError> {
 
 /// The verdict of each scenario or row by one ruleset; why the file can't be played if it can't.
 fn verdicts(file: &ScenarioFile, rules: &Arc<Ruleset>) -> Result<Vec<ScenarioReport>, String> {
-    let playable: PlayableFile<'_> = file.check(rules).map_err(|errors| {
+    let playable: ResolvedScenarioFile<'_> = file.check(rules).map_err(|errors| {
         let first = errors.diagnostics().iter().next().map(|fault| fault.message().to_owned());
         first.unwrap_or_default()
     })?;

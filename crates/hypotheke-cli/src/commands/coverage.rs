@@ -10,7 +10,7 @@ use crate::files::{InputError, load_rules, scenario_paths, threads};
 use crate::formats::coverage::CoverageJson;
 use crate::render::coverage::draw;
 use hypotheke::coverage::{CoverageOptions, Tested, coverage};
-use hypotheke::scenario::{PlayableFile, Playing, play_all};
+use hypotheke::scenario::{Playing, ResolvedScenarioFile, play_all};
 
 pub(crate) fn run(output: &mut Output, args: &CoverageArgs) -> Result<Verdict, InputError> {
     let rules = Arc::new(load_rules(&args.rules)?);
@@ -36,7 +36,7 @@ pub(crate) fn run(output: &mut Output, args: &CoverageArgs) -> Result<Verdict, I
 }
 
 /// What already fails can't fail because of a change.
-fn must_hold(playable: &[PlayableFile<'_>], threads: std::num::NonZeroUsize) -> Result<(), InputError> {
+fn must_hold(playable: &[ResolvedScenarioFile<'_>], threads: std::num::NonZeroUsize) -> Result<(), InputError> {
     let playing = Playing { threads, stop_at_first: true, ..Playing::default() };
     let failed = play_all(playable, |_| true, playing).into_iter().find(|(_, report)| !report.passed());
     match failed {

@@ -15,7 +15,9 @@ use crate::render::Page;
 use crate::render::chart;
 use crate::render::explore::{draw, draw_gathered, draw_summary};
 use hypotheke::Ruleset;
-use hypotheke::explore::{Bound, Bounds, ClaimsFile, Exploration, Explored, Interleaved, Progress, Several, Walks};
+use hypotheke::explore::{
+    Bound, Bounds, ClaimsFile, Exploration, ExplorationReport, InterleavingReport, Progress, Several, Walks,
+};
 
 /// What is set while it runs.
 static TIME_IS_UP: AtomicBool = AtomicBool::new(false);
@@ -130,7 +132,7 @@ fn interleave(
     name: &str,
     exploration: &Exploration,
     requests: u32,
-) -> Interleaved {
+) -> InterleavingReport {
     let usual = Several::default();
     let several = Several { requests, happenings: args.happenings.unwrap_or(usual.happenings), ..usual };
     let found = exploration.interleaved(several, &mut |happenings| {
@@ -176,7 +178,12 @@ fn chart_of(output: &mut Output, args: &ExploreArgs, files: &[ExploredJson]) -> 
 }
 
 /// Writes each trail that breaks a claim as a scenario of its own. What is there already is not written over.
-fn write(folder: Option<&Path>, path: &Path, file: &ClaimsFile, found: &Explored) -> Result<Vec<PathBuf>, InputError> {
+fn write(
+    folder: Option<&Path>,
+    path: &Path,
+    file: &ClaimsFile,
+    found: &ExplorationReport,
+) -> Result<Vec<PathBuf>, InputError> {
     let Some(folder) = folder else { return Ok(Vec::new()) };
     std::fs::create_dir_all(folder)?;
     let stem = path.file_stem().unwrap_or_default().to_string_lossy().into_owned();

@@ -13,7 +13,7 @@ use crate::render::report::counted;
 use crate::render::{Page, Tone, clip, fold, pad};
 use hypotheke::save::Save;
 use hypotheke::snapshot::Stray;
-use hypotheke::{Difference, MigrationError, Ruleset, Treatment};
+use hypotheke::{Difference, MigrationError, MigrationPolicy, Ruleset};
 
 pub(crate) fn run(output: &mut Output, args: &MigrateArgs) -> Result<Verdict, InputError> {
     if args.saves.len() > 1 && args.to.is_some() {
@@ -98,15 +98,15 @@ fn kept_as(path: &Path, version: u32) -> PathBuf {
     path.with_file_name(format!("{stem}.version-{version}{extension}"))
 }
 
-fn word(treatment: Option<Treatment>) -> (Tone, &'static str) {
+fn word(treatment: Option<MigrationPolicy>) -> (Tone, &'static str) {
     match treatment {
         None => (Tone::Plain, "changed"),
-        Some(Treatment::Leave) => (Tone::Notable, "left"),
-        Some(Treatment::Split) => (Tone::Good, "split"),
-        Some(Treatment::Spill) => (Tone::Good, "spilled"),
-        Some(Treatment::Ground) => (Tone::Good, "moved"),
-        Some(Treatment::Stray) => (Tone::Notable, "kept aside"),
-        Some(Treatment::Refuse) => (Tone::Bad, "refused"),
+        Some(MigrationPolicy::Leave) => (Tone::Notable, "left"),
+        Some(MigrationPolicy::Split) => (Tone::Good, "split"),
+        Some(MigrationPolicy::Spill) => (Tone::Good, "spilled"),
+        Some(MigrationPolicy::Ground) => (Tone::Good, "moved"),
+        Some(MigrationPolicy::Stray) => (Tone::Notable, "kept aside"),
+        Some(MigrationPolicy::Refuse) => (Tone::Bad, "refused"),
     }
 }
 
@@ -158,17 +158,17 @@ fn draw_difference(page: &mut Page, difference: &Difference) {
 
 fn draw_next(page: &mut Page, ways: &[Way], args: &MigrateArgs) {
     let all: Vec<&Difference> = ways.iter().flat_map(|way| &way.stages).flat_map(|stage| &stage.differences).collect();
-    let some = |treatment: Treatment, what: &str| {
+    let some = |treatment: MigrationPolicy, what: &str| {
         let count = all.iter().filter(|told| told.treatment == Some(treatment)).count();
         (count > 0).then(|| format!("{count} {what}"))
     };
     let kinds = [
-        some(Treatment::Split, "split"),
-        some(Treatment::Spill, "spilled"),
-        some(Treatment::Ground, "moved"),
-        some(Treatment::Stray, "kept aside"),
-        some(Treatment::Leave, "left"),
-        some(Treatment::Refuse, "refused"),
+        some(MigrationPolicy::Split, "split"),
+        some(MigrationPolicy::Spill, "spilled"),
+        some(MigrationPolicy::Ground, "moved"),
+        some(MigrationPolicy::Stray, "kept aside"),
+        some(MigrationPolicy::Leave, "left"),
+        some(MigrationPolicy::Refuse, "refused"),
     ];
     let kinds: Vec<String> = kinds.into_iter().flatten().collect();
     let of = if kinds.is_empty() { String::new() } else { format!(": {}", kinds.join(", ")) };

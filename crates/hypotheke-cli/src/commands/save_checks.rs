@@ -16,11 +16,12 @@ use crate::render::save_checks::draw;
 use hypotheke::explore::Bound;
 use hypotheke::save::Save;
 use hypotheke::save_checks::{
-    Breach, HopBounds, Hopped, Mended, Steps, Stops, every_step, every_stop, for_each_step, hopping, under_mended_rules,
+    Breach, HandoverBounds, HandoverReport, Mended, Steps, Stops, every_step, every_stop, for_each_step, hopping,
+    under_mended_rules,
 };
-use hypotheke::scenario::PlayableFile;
+use hypotheke::scenario::ResolvedScenarioFile;
 use hypotheke::store::MemoryStore;
-use hypotheke::{Ruleset, Treatment};
+use hypotheke::{MigrationPolicy, Ruleset};
 
 /// The writer is stopped while it writes so many saves, and no more: the writer does not look into them.
 const SAVES_TO_STOP: usize = 8;
@@ -88,7 +89,7 @@ fn of_steps(found: Steps) -> Checked {
 }
 
 /// Some of the saves after a step, spread over all of them.
-fn of_stops(files: &[PlayableFile<'_>], worlds: u64) -> Checked {
+fn of_stops(files: &[ResolvedScenarioFile<'_>], worlds: u64) -> Checked {
     let apart = as_size(worlds).div_ceil(SAVES_TO_STOP).max(1);
     let (mut chosen, mut number) = (Vec::new(), 0);
     let _ = for_each_step(files, &mut |step| {
@@ -112,7 +113,7 @@ fn of_stops(files: &[PlayableFile<'_>], worlds: u64) -> Checked {
 fn of_hopping(output: &mut Output, rules: &Arc<Ruleset>, args: &SavesArgs) -> Checked {
     let (code, name) = ("two-servers", "two servers");
     let bounds =
-        HopBounds { joins: args.joins, exchanges: args.exchanges, faults: args.faults, run_outs: args.run_outs };
+        HandoverBounds { joins: args.joins, exchanges: args.exchanges, faults: args.faults, run_outs: args.run_outs };
     let mut told = 0;
     let found = hopping(rules, &MemoryStore::new(), bounds, &mut |situations| {
         if situations >= told {
@@ -122,7 +123,7 @@ fn of_hopping(output: &mut Output, rules: &Arc<Ruleset>, args: &SavesArgs) -> Ch
         let is_enough = situations > args.situations;
         end(args.time).or_else(|| is_enough.then_some(Bound::Worlds(args.situations)))
     });
-    let Hopped { situations, rests, longest, exchanged, breach, stopped_by } = match found {
+    let HandoverReport { situations, rests, longest, exchanged, breach, stopped_by } = match found {
         Ok(found) => found,
         Err(nobody) => return Checked::not_asked(code, name, &nobody.to_string()),
     };
@@ -130,7 +131,7 @@ fn of_hopping(output: &mut Output, rules: &Arc<Ruleset>, args: &SavesArgs) -> Ch
     let told = counted(as_size(situations), "situation");
     let steps = counted(longest as usize, "step");
     checked.told.push(format!("{told}, the longest way has {steps}; at rest, and counted, in {rests}"));
-    let HopBounds { joins, exchanges, faults, run_outs } = bounds;
+    let HandoverBounds { joins, exchanges, faults, run_outs } = bounds;
     checked.told.push(format!(
         "within {}, {}, {} of the store, {} that {}",
         counted(joins as usize, "join"),
@@ -185,7 +186,7 @@ fn carry(found: &mut Mended, path: &Path, save: &Save, rules: &Arc<Ruleset>) -> 
     Some(Breach { trail: vec![path.display().to_string()], found: wrong })
 }
 
-fn of_mended(files: &[PlayableFile<'_>], mended: Option<&Arc<Ruleset>>) -> Checked {
+fn of_mended(files: &[ResolvedScenarioFile<'_>], mended: Option<&Arc<Ruleset>>) -> Checked {
     let (code, name) = ("mended-rules", "mended rules");
     let Some(mended) = mended else {
         return Checked::not_asked(code, name, "not asked for: `--mended FILE` names the rules that are to come");
@@ -210,14 +211,14 @@ fn of_carried(mut checked: Checked, found: &Mended, to: &str) -> Checked {
     checked
 }
 
-fn done(treatment: Treatment) -> &'static str {
+fn done(treatment: MigrationPolicy) -> &'static str {
     match treatment {
-        Treatment::Leave => "left",
-        Treatment::Split => "split",
-        Treatment::Spill => "spilled",
-        Treatment::Ground => "to the ground",
-        Treatment::Stray => "kept aside",
-        Treatment::Refuse => "refused",
+        MigrationPolicy::Leave => "left",
+        MigrationPolicy::Split => "split",
+        MigrationPolicy::Spill => "spilled",
+        MigrationPolicy::Ground => "to the ground",
+        MigrationPolicy::Stray => "kept aside",
+        MigrationPolicy::Refuse => "refused",
     }
 }
 

@@ -10,20 +10,20 @@ use crate::formats::verify::{VerifyJson, scenario_json};
 use crate::render::junit;
 use crate::render::report::{self, counted};
 use crate::render::{Page, Tone, clip};
-use hypotheke::scenario::{PlayableFile, Playing, Scenario, ScenarioReport, Trace, on_threads, play_all};
+use hypotheke::scenario::{Playing, ResolvedScenarioFile, Scenario, ScenarioReport, Trace, on_threads, play_all};
 use hypotheke::text::Source;
 use hypotheke::{LoadError, Ruleset, ScenarioFile};
 
 /// How much was played.
 #[derive(Clone, Copy, Debug, Default)]
-pub(super) struct Tally {
+pub(super) struct KindTotals {
     pub(super) scenarios: usize,
     pub(super) failed: usize,
     steps: usize,
     checks: usize,
 }
 
-impl Tally {
+impl KindTotals {
     pub(super) fn add(&mut self, report: &ScenarioReport) {
         self.scenarios += 1;
         self.failed += usize::from(!report.passed());
@@ -46,7 +46,7 @@ pub(crate) fn run(output: &mut Output, args: &VerifyArgs) -> Result<Verdict, Inp
     };
     let reports = play_all(&playable, |scenario| is_chosen(scenario, &args.only), playing);
     output.progress("");
-    let mut tally = Tally::default();
+    let mut tally = KindTotals::default();
     reports.iter().for_each(|(_, report)| tally.add(report));
     let told = || reports.iter().map(|(file, report)| (files[*file].source(), report));
     match output.format {
@@ -77,7 +77,7 @@ fn check_only(files: &[ScenarioFile], args: &VerifyArgs) -> Result<(), InputErro
 fn draw<'r>(
     output: &mut Output,
     reports: impl Iterator<Item = (&'r Source, &'r ScenarioReport)>,
-    tally: Tally,
+    tally: KindTotals,
     args: &VerifyArgs,
 ) -> Result<(), InputError> {
     let mut page = Page::default();
@@ -98,7 +98,7 @@ fn draw<'r>(
     Ok(())
 }
 
-pub(super) fn summary(tally: Tally) -> String {
+pub(super) fn summary(tally: KindTotals) -> String {
     let mut page = Page::default();
     let held = tally.scenarios - tally.failed;
     let sizes = format!("{}, {}", counted(tally.steps, "step"), counted(tally.checks, "check"));
@@ -121,7 +121,7 @@ pub(super) fn load_all(paths: &[PathBuf]) -> Result<Vec<ScenarioFile>, InputErro
 pub(super) fn check_all<'f>(
     files: &'f [ScenarioFile],
     rules: &Arc<Ruleset>,
-) -> Result<Vec<PlayableFile<'f>>, InputError> {
+) -> Result<Vec<ResolvedScenarioFile<'f>>, InputError> {
     let failed = |error| InputError::Load(LoadError::Scenario(error));
     all_or_faults(on_threads(files, threads(None), |_, file| file.check(rules).map_err(failed)))
 }

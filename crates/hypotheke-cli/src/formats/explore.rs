@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use hypotheke::explore::{Bound, Interleaved, NotTried, Status, Trail, VerbUse};
+use hypotheke::explore::{Bound, InterleavingReport, NotTried, Status, Trail, VerbUse};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -114,8 +114,8 @@ pub(crate) struct SeveralJson {
 }
 
 impl SeveralJson {
-    pub(crate) fn new(found: &Interleaved) -> SeveralJson {
-        let trail = |tangle: &hypotheke::explore::Tangle| TrailJson {
+    pub(crate) fn new(found: &InterleavingReport) -> SeveralJson {
+        let trail = |tangle: &hypotheke::explore::InterleavingFailure| TrailJson {
             steps: tangle.steps.clone(),
             message: tangle.message.clone(),
             why: Vec::new(),
@@ -186,7 +186,7 @@ impl NotTriedJson {
 fn status(status: &Status) -> (&'static str, Option<TrailJson>) {
     match status {
         Status::Holds => ("holds", None),
-        Status::HoldsSoFar => ("holds-so-far", None),
+        Status::NoViolationFound => ("holds-so-far", None),
         Status::Broken(trail) => ("broken", Some(TrailJson::new(trail))),
         Status::Reached(trail) => ("reached", Some(TrailJson::new(trail))),
         Status::Impossible => ("impossible", None),

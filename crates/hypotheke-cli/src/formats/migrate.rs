@@ -64,7 +64,7 @@ impl MigratedJson {
         let difference = |told: &Difference| DifferenceJson {
             place: told.place.clone(),
             message: told.message.clone(),
-            treatment: told.treatment.map(hypotheke::Treatment::word),
+            treatment: told.treatment.map(hypotheke::MigrationPolicy::word),
             to: told.to.clone(),
         };
         let stage = |stage: &Stage| StageJson {

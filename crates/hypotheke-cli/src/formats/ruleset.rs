@@ -333,7 +333,7 @@ struct Holder {
     #[schemars(range(min = 1))]
     shortcuts: Option<u32>,
     /// What becomes of a shortcut when nothing is left of its kind.
-    spent_shortcuts: Option<Spent>,
+    spent_shortcuts: Option<DepletedShortcut>,
 }
 
 /// From which weight on a holder is called how.
@@ -349,7 +349,7 @@ struct Burden {
 
 #[derive(Debug, Serialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
-enum Spent {
+enum DepletedShortcut {
     Clear,
     Keep,
 }

@@ -14,7 +14,7 @@ pub(crate) struct SaveFile {
     /// The version of the format.
     #[schemars(range(min = 1, max = 1))]
     format: u32,
-    ruleset: SavedUnder,
+    ruleset: RulesetInfo,
     /// What is told of the shape of that ruleset.
     #[serde(default)]
     outline: Outline,
@@ -28,7 +28,7 @@ pub(crate) struct SaveFile {
     /// What lies where: in the order of the containers, then in hands, then on the ground in order of landing.
     stacks: Vec<Lying>,
     /// How many items of each kind came into the world and left it.
-    tallies: BTreeMap<String, Tally>,
+    tallies: BTreeMap<String, KindTotals>,
     /// The latest requests with an id that were applied, and their answers.
     requests: Vec<serde_json::Value>,
     /// What an earlier ruleset knew and this one does not.
@@ -42,7 +42,7 @@ pub(crate) struct SaveFile {
 /// The ruleset under which the world was saved.
 #[derive(Debug, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
-struct SavedUnder {
+struct RulesetInfo {
     /// What its designer calls it.
     title: String,
     /// The version that its designer gave it.
@@ -75,7 +75,7 @@ enum Stray {
     /// What a shortcut pointed at.
     Shortcut(StrayShortcut),
     /// How many items of a kind came and went.
-    Tally(StrayTally),
+    KindTotals(StrayTally),
 }
 
 #[derive(Debug, Deserialize, JsonSchema)]
@@ -128,7 +128,7 @@ struct StrayShortcut {
 #[serde(deny_unknown_fields)]
 struct StrayTally {
     kind: String,
-    tally: Tally,
+    tally: KindTotals,
 }
 
 /// Numbers that go on from here.
@@ -231,7 +231,7 @@ struct Position {
 /// How many items of a kind came and went.
 #[derive(Debug, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
-struct Tally {
+struct KindTotals {
     created: u64,
     consumed: u64,
     #[serde(default)]

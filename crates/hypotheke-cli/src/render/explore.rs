@@ -6,7 +6,7 @@ use super::report::counted;
 use super::{Page, Tone, clip, container, fold, pad};
 use crate::findings::Searched;
 use crate::formats::explore::{ExploreJson, ExploredJson, SeveralJson, TrailJson};
-use hypotheke::explore::{Bound, Explored, Status, Trail};
+use hypotheke::explore::{Bound, ExplorationReport, Status, Trail};
 use hypotheke::{ContainerId, World};
 
 pub(crate) fn draw(page: &mut Page, searched: &Searched) {
@@ -179,9 +179,9 @@ fn draw_scope(page: &mut Page, file: &ExploredJson) {
 
 fn word(status: &Status, is_vacuous: bool) -> (Tone, &'static str) {
     match status {
-        Status::Holds | Status::HoldsSoFar if is_vacuous => (Tone::Notable, "vacuous"),
+        Status::Holds | Status::NoViolationFound if is_vacuous => (Tone::Notable, "vacuous"),
         Status::Holds => (Tone::Good, "holds"),
-        Status::HoldsSoFar => (Tone::Notable, "holds so far"),
+        Status::NoViolationFound => (Tone::Notable, "holds so far"),
         Status::Broken(_) => (Tone::Bad, "broken"),
         Status::Reached(_) => (Tone::Good, "reached"),
         Status::Impossible => (Tone::Bad, "impossible"),
@@ -241,7 +241,7 @@ fn touched(trail: &Trail) -> Vec<ContainerId> {
     changed.take(4).collect()
 }
 
-fn draw_covered(page: &mut Page, found: &Explored) {
+fn draw_covered(page: &mut Page, found: &ExplorationReport) {
     if let Some(walks) = found.walks {
         let refused: u64 = found.refused.values().sum();
         let walks = counted(usize::try_from(walks).unwrap_or(usize::MAX), "walk");

@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 use super::facts::Facts;
 use super::{Findings, Law};
 use crate::quantity::Decimal;
-use crate::snapshot::Tally;
+use crate::snapshot::KindTotals;
 
 pub(super) fn check(facts: &Facts<'_>, findings: &mut Findings) {
     let mut held: BTreeMap<&str, i128> = BTreeMap::new();
@@ -28,7 +28,7 @@ pub(super) fn check(facts: &Facts<'_>, findings: &mut Findings) {
     }
 }
 
-fn balance(tally: &Tally) -> i128 {
+fn balance(tally: &KindTotals) -> i128 {
     i128::from(tally.created) - i128::from(tally.consumed) + i128::from(tally.arrived) - i128::from(tally.departed)
 }
 

@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 use super::facts::{Bringer, Facts, Lying, Where};
 use super::{Findings, Law};
 use crate::language::{Path, PathRoot, PathStep};
-use crate::ruleset::Spent;
+use crate::ruleset::DepletedShortcut;
 
 pub(super) fn check(facts: &Facts<'_>, findings: &mut Findings) {
     let had = kinds_had(facts);
@@ -39,7 +39,7 @@ fn check_shortcuts(facts: &Facts<'_>, index: usize, had: &BTreeSet<(usize, &str)
             findings.add(Law::Holders, place, format!("there is no kind `{kind}`"));
         } else if holder.shortcuts[..shortcut].contains(&Some(kind.clone())) {
             findings.add(Law::Holders, place, format!("another shortcut points at {kind} too"));
-        } else if def.spent_shortcuts() == Spent::Clear && !had.contains(&(index, kind.as_str())) {
+        } else if def.spent_shortcuts() == DepletedShortcut::Clear && !had.contains(&(index, kind.as_str())) {
             findings.add(Law::Holders, place, format!("{} has no {kind}", holder.name));
         }
     }

@@ -21,7 +21,7 @@ use crate::ruleset::Ruleset;
 use crate::snapshot::Snapshot;
 use facts::Facts;
 pub use step::StepAudit;
-pub use watch::Watch;
+pub use watch::IncrementalAudit;
 
 /// A law that a world may break.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]

@@ -11,7 +11,7 @@ use crate::filter::Outlook;
 use crate::id::{ContainerId, KindId, TagId};
 use crate::language::{NamedAction, NamedArrival, NamedEvent, NamedOperation, NamedPortion, Path};
 use crate::ruleset::{Ruleset, Subject, SubjectKind, What};
-use crate::scenario::{Body, Check, Claim, PlayableFile, Start, StartBase, Step};
+use crate::scenario::{Body, Check, Claim, ResolvedScenarioFile, Start, StartBase, Step};
 use crate::text::Word;
 use crate::world::{Place, World};
 
@@ -85,7 +85,7 @@ impl ByKind {
 }
 
 /// Finds out what a body leads to.
-pub(super) fn touched(file: &PlayableFile<'_>, body: &Body, world: &World) -> Touched {
+pub(super) fn touched(file: &ResolvedScenarioFile<'_>, body: &Body, world: &World) -> Touched {
     let mut finder = Finder { file, world, touched: Touched::default() };
     match &body.start {
         Some(start) => finder.start(&start.item),
@@ -106,7 +106,7 @@ pub(super) fn touched(file: &PlayableFile<'_>, body: &Body, world: &World) -> To
 }
 
 struct Finder<'f> {
-    file: &'f PlayableFile<'f>,
+    file: &'f ResolvedScenarioFile<'f>,
     world: &'f World,
     touched: Touched,
 }

@@ -21,12 +21,12 @@ pub(super) const MOST_KINDS: usize = 40;
 pub(super) fn trial(rules: &Arc<Ruleset>) -> World {
     let mut world = World::empty(rules);
     world.begin();
-    world.keep_history(usize::MAX);
+    world.set_undo_limit(usize::MAX);
     world
 }
 
 pub(super) fn take_all_back(world: &mut World) {
-    while world.undo(world.revision()) {}
+    while world.undo(world.revision()).is_ok() {}
 }
 
 pub(super) struct Candidates<'r> {

@@ -5,7 +5,9 @@ use crate::id::KindId;
 use crate::language::NamedVariant;
 use crate::narrow;
 use crate::quantity::Decimal;
-use crate::ruleset::{CapSource, KindPatch, Misfits, PropertySource, Ruleset, RulesetSource, Spent, Way, Written};
+use crate::ruleset::{
+    CapSource, DepletedShortcut, KindPatch, Misfits, PropertySource, Ruleset, RulesetSource, Way, Written,
+};
 
 /// Where a filter stands.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -74,7 +76,7 @@ pub(super) enum Change {
     Threshold(usize, usize, Decimal, Option<Decimal>),
     ThresholdLabel(usize, usize, String),
     Shortcuts(usize, u32),
-    Spent(usize),
+    DepletedShortcut(usize),
     /// A portion of a place: how many, none if it is not there.
     Start(usize, usize, Option<u32>),
     /// Without its marks and properties.
@@ -175,9 +177,10 @@ impl Change {
                 source.holders[*holder].burden[*step].1.value.clone_from(label);
             }
             Change::Shortcuts(holder, shortcuts) => set(&mut source.holders[*holder].shortcuts, Some(*shortcuts)),
-            Change::Spent(holder) => {
+            Change::DepletedShortcut(holder) => {
                 let spent = &mut source.holders[*holder].spent_shortcuts;
-                *spent = if *spent == Spent::Keep { Spent::Clear } else { Spent::Keep };
+                *spent =
+                    if *spent == DepletedShortcut::Keep { DepletedShortcut::Clear } else { DepletedShortcut::Keep };
             }
             Change::Start(place, portion, Some(count)) => source.start[*place].contents[*portion].value.count = *count,
             Change::Start(place, portion, None) => {

@@ -97,7 +97,7 @@ pub(super) fn without_effect(rules: &Ruleset, changed: &Ruleset, change: &Change
         | Change::Threshold(..)
         | Change::ThresholdLabel(..)
         | Change::Shortcuts(..)
-        | Change::Spent(_)
+        | Change::DepletedShortcut(_)
         | Change::Start(..)
         | Change::StartVariant(..)
         | Change::Need(..)

@@ -115,7 +115,7 @@ impl Candidates<'_> {
                 });
                 plays.collect()
             }
-            Change::Spent(holder) => {
+            Change::DepletedShortcut(holder) => {
                 let def = &rules.holders()[*holder];
                 let plays = self.kinds().into_iter().map(|kind| Play {
                     steps: vec![

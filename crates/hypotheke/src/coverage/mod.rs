@@ -21,7 +21,7 @@ use std::sync::{Arc, Mutex};
 
 use crate::quantity::Decimal;
 use crate::ruleset::{Ruleset, RulesetSource, SettingClass, Subject, SubjectKind, compile_changed};
-use crate::scenario::{Body, PlayableFile, Scenario, on_threads};
+use crate::scenario::{Body, ResolvedScenarioFile, Scenario, on_threads};
 use crate::text::Location;
 use crate::world::World;
 use affected::{ByKind, Touched, touched};
@@ -172,7 +172,7 @@ impl Coverage {
 /// have been looked at.
 pub fn coverage(
     rules: &Arc<Ruleset>,
-    files: &[PlayableFile<'_>],
+    files: &[ResolvedScenarioFile<'_>],
     options: CoverageOptions,
     progress: impl Fn(usize, usize) + Sync,
 ) -> Coverage {
@@ -235,7 +235,7 @@ struct Play<'f> {
     touched: Touched,
 }
 
-fn all_plays<'f>(rules: &Arc<Ruleset>, files: &[PlayableFile<'f>]) -> Vec<Play<'f>> {
+fn all_plays<'f>(rules: &Arc<Ruleset>, files: &[ResolvedScenarioFile<'f>]) -> Vec<Play<'f>> {
     let world = World::new(rules);
     let mut plays = Vec::new();
     for (number, file) in files.iter().enumerate() {
@@ -253,7 +253,7 @@ fn all_plays<'f>(rules: &Arc<Ruleset>, files: &[PlayableFile<'f>]) -> Vec<Play<'
 
 struct Search<'s, 'f> {
     rules: &'s Arc<Ruleset>,
-    files: &'s [PlayableFile<'f>],
+    files: &'s [ResolvedScenarioFile<'f>],
     plays: &'s [Play<'f>],
     by_kind: &'s ByKind,
     /// Rulesets in which single kinds are changed, and put back.

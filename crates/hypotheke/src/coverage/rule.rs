@@ -6,7 +6,9 @@ use super::change::{Change, FilterAt, OfKind};
 use crate::filter::Filter;
 use crate::narrow;
 use crate::quantity::Decimal;
-use crate::ruleset::{FilterSource, Misfits, PropertySource, RulesetSource, Spent, Subject, SubjectKind, Way};
+use crate::ruleset::{
+    DepletedShortcut, FilterSource, Misfits, PropertySource, RulesetSource, Subject, SubjectKind, Way,
+};
 use crate::text::{Location, Word};
 
 /// How a change is told that leaves nothing.
@@ -297,8 +299,8 @@ impl List<'_> {
             let changes = less.into_iter().map(|near| (near.to_string(), Change::Shortcuts(index, near)));
             self.add(&subject, format!("shortcuts {}", shortcuts.value), shortcuts.at, changes.collect());
         }
-        if def.spent_shortcuts == Spent::Keep {
-            let changes = vec![("clear".to_owned(), Change::Spent(index))];
+        if def.spent_shortcuts == DepletedShortcut::Keep {
+            let changes = vec![("clear".to_owned(), Change::DepletedShortcut(index))];
             self.add(&subject, "spent-shortcuts keep".to_owned(), def.id.at, changes);
         }
     }

@@ -9,7 +9,7 @@ use crate::language::{NamedOperation, Path};
 use crate::ops::{Outcome, Refusal};
 use crate::ruleset::{Ruleset, Subject, SubjectKind};
 use crate::scenario::checks::{item_text, measure};
-use crate::scenario::{Claim, PlayableFile, ScenarioFile, Trace};
+use crate::scenario::{Claim, ResolvedScenarioFile, ScenarioFile, Trace};
 use crate::text::Source;
 use crate::world::{Place, World};
 
@@ -85,7 +85,7 @@ fn title(subject: &Subject, rule: &str, change: &str) -> String {
 /// Whether the scenario holds by the one and fails by the other.
 fn differs(rules: &Arc<Ruleset>, changed: &Arc<Ruleset>, text: &str) -> bool {
     let Ok(file) = ScenarioFile::parse(Source::new("suggested", text)) else { return false };
-    let holds = |file: &PlayableFile<'_>| file.play(Trace::Failures).all(|report| report.passed());
+    let holds = |file: &ResolvedScenarioFile<'_>| file.play(Trace::Failures).all(|report| report.passed());
     file.check(rules).is_ok_and(|playable| holds(&playable))
         && !file.check(changed).is_ok_and(|playable| holds(&playable))
 }

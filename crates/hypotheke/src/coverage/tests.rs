@@ -7,7 +7,7 @@ use super::rule::rules_of;
 use super::suggest::Differing;
 use super::{all_plays, lightest};
 use crate::ruleset::{FilterId, Ruleset, RulesetSource, compile_changed};
-use crate::scenario::{PlayableFile, ScenarioFile};
+use crate::scenario::{ResolvedScenarioFile, ScenarioFile};
 
 fn laws() -> (Arc<Ruleset>, Vec<ScenarioFile>) {
     let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/laws");
@@ -21,7 +21,8 @@ fn laws() -> (Arc<Ruleset>, Vec<ScenarioFile>) {
 #[test]
 fn scenarios_that_touch_nothing_of_a_rule_do_not_notice_its_change() {
     let (rules, files) = laws();
-    let playable: Vec<PlayableFile<'_>> = files.iter().map(|file| file.check(&rules).expect("known names")).collect();
+    let playable: Vec<ResolvedScenarioFile<'_>> =
+        files.iter().map(|file| file.check(&rules).expect("known names")).collect();
     let plays = all_plays(&rules, &playable);
     let source = RulesetSource::written_again(&rules);
     let (mut passed_over, mut changes) = (0, 0);

@@ -166,7 +166,7 @@ impl Client {
     fn take_back_all(&mut self) {
         while self.ahead > 0 {
             // Nothing else is kept than what was done ahead.
-            let _ = self.copy.take_back(self.copy.revision());
+            let _ = self.copy.undo(self.copy.revision());
             self.ahead -= 1;
         }
     }
@@ -246,6 +246,6 @@ fn copy_of(rules: &Arc<Ruleset>, welcome: &Welcome) -> Result<World, ClientError
         return Err(ClientError::OtherRules { server: welcome.ruleset.clone(), client: rules.fingerprint() });
     }
     let mut copy = World::from_snapshot(rules, &welcome.world)?;
-    copy.keep_history(usize::MAX);
+    copy.set_undo_limit(usize::MAX);
     Ok(copy)
 }

@@ -8,7 +8,7 @@ use crate::ruleset::{MOST_NESTING, NO_PACK, PropertyValue};
 use crate::snapshot::Departure;
 use crate::world::from_data;
 use crate::world::{
-    Arrival, Arriving, Cell, Class, ClassKey, End, Event, GROUND, Inner, Origin, Spot, Traveller, World,
+    Arrival, Arriving, Cell, Class, ClassKey, DepartingEntity, End, Event, GROUND, Origin, PackContents, Spot, World,
 };
 
 /// Why a copy can't follow an update. The copy is as it was.
@@ -165,7 +165,7 @@ impl Following<'_> {
 
     fn one(&mut self, change: &Change) -> Checked<()> {
         let event = match change {
-            Change::Transferred { kind, count, look, from, to } => {
+            Change::Moved { kind, count, look, from, to } => {
                 self.transfer(*kind, *count, look, from.as_ref(), to.as_ref())?
             }
             Change::Changed { at, look } => self.changed(at, look)?,
@@ -279,7 +279,7 @@ impl Following<'_> {
             }
             None => End::NOWHERE,
         };
-        Ok(Event::Transferred { kind, count, from, to, class, inner: Inner(inner) })
+        Ok(Event::Moved { kind, count, from, to, class, inner: PackContents(inner) })
     }
 
     /// What is taken from a place, and the container inside if it is a pack.
@@ -417,8 +417,8 @@ impl Following<'_> {
 
     fn departed(&self, name: u32, departure: DepartureId) -> Checked<Event> {
         let name = self.name(name)?;
-        let container = self.world.container(name).filter(|&id| self.world.stands(id)).map(Traveller::Container);
-        let Some(who) = container.or_else(|| self.world.holder(name).map(Traveller::Holder)) else {
+        let container = self.world.container(name).filter(|&id| self.world.stands(id)).map(DepartingEntity::Container);
+        let Some(who) = container.or_else(|| self.world.holder(name).map(DepartingEntity::Holder)) else {
             return not_so(format!("there is no `{name}` that could depart"));
         };
         let before = self.world.departures;
@@ -455,7 +455,7 @@ impl Following<'_> {
     }
 
     /// Finds room for what arrives, and gives the handle that it gets.
-    fn number(&mut self, arriving: &mut Arriving) -> Traveller {
+    fn number(&mut self, arriving: &mut Arriving) -> DepartingEntity {
         let world = &mut *self.world;
         let (mut next, mut used) = (world.container_count(), Vec::new());
         arriving.number(&mut |def| {
@@ -466,10 +466,10 @@ impl Following<'_> {
             index
         });
         match &mut arriving.who {
-            Arrival::Container(container) => Traveller::Container(world.container_to_be(container.index)),
+            Arrival::Container(container) => DepartingEntity::Container(world.container_to_be(container.index)),
             Arrival::Holder(holder) => {
                 holder.index = world.waiting_holders().next().unwrap_or(world.holder_count());
-                Traveller::Holder(world.holder_to_be(holder.index))
+                DepartingEntity::Holder(world.holder_to_be(holder.index))
             }
         }
     }

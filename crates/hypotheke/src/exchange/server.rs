@@ -129,13 +129,13 @@ impl Server {
         Ok((outcome, Replies { to_all: self.publish(), to_sender: Vec::new() }))
     }
 
-    /// Undoes the latest operation, be it one of a client, if the world keeps it ([`World::keep_history`]). What is for all is the
+    /// Undoes the latest operation, be it one of a client, if the world keeps it ([`World::set_undo_limit`]). What is for all is the
     /// whole world as it was before.
     ///
     /// # Errors
     /// [`Cause::Stale`](crate::Cause::Stale) if it is not kept.
     pub fn undo(&mut self) -> Result<Replies, Refusal> {
-        self.world.take_back(self.world.revision())?;
+        self.world.undo(self.world.revision())?;
         self.updates.pop_back();
         self.undone += 1;
         Ok(Replies { to_all: Some(self.welcome()), to_sender: Vec::new() })

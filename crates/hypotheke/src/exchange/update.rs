@@ -111,7 +111,7 @@ impl Look {
 #[non_exhaustive]
 pub enum Change {
     /// Items went from one place to another, came into the world, or left it.
-    Transferred {
+    Moved {
         /// The number of their kind's name.
         kind: u32,
         /// How many.

@@ -6,7 +6,7 @@ use super::update::{At, Change, Look, Update};
 use crate::id::StackId;
 use crate::narrow;
 use crate::snapshot::Random;
-use crate::world::{Class, End, Event, Scratch, Spot, Traveller, World};
+use crate::world::{Class, DepartingEntity, End, Event, Scratch, Spot, World};
 
 impl World {
     /// What the latest operation changed, by names, for copies to follow; none if the latest was refused or taken back, there was
@@ -87,7 +87,7 @@ impl Writer<'_> {
     fn change(&mut self, event: &Event) -> Option<Change> {
         let (world, rules) = (self.world, self.world.rules());
         Some(match *event {
-            Event::Transferred { kind, count, from, to, class, .. } => Change::Transferred {
+            Event::Moved { kind, count, from, to, class, .. } => Change::Moved {
                 kind: self.names.number(rules.known_kind(kind).id()),
                 count,
                 look: world.look_of(class),
@@ -118,8 +118,8 @@ impl Writer<'_> {
             }
             Event::Departed { who, departure, .. } => {
                 let name = match who {
-                    Traveller::Container(id) => world.own_name(id.index),
-                    Traveller::Holder(id) => world.name_of_holder(id.index),
+                    DepartingEntity::Container(id) => world.own_name(id.index),
+                    DepartingEntity::Holder(id) => world.name_of_holder(id.index),
                 };
                 Change::Departed { name: self.names.number(name), departure }
             }
@@ -151,7 +151,7 @@ impl Writer<'_> {
 /// The packs that an operation moved or that have departed by it, by their insides.
 fn packs_of(scratch: &Scratch) -> FxHashMap<u32, StackId> {
     let moved = scratch.events.iter().rev().filter_map(|event| match event {
-        Event::Transferred { from, to, inner, .. } if inner.is_pack() => {
+        Event::Moved { from, to, inner, .. } if inner.is_pack() => {
             Some((inner.container(), from.stack().or(to.stack())?))
         }
         _ => None,

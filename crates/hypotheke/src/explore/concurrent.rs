@@ -22,7 +22,7 @@ use crate::snapshot::{Departures, Snapshot};
 use crate::world::World;
 
 /// What owns a world and answers requests: what is explored.
-pub trait Served: Clone {
+pub trait ServerUnderTest: Clone {
     /// Takes a request that was made on the world as it was at a revision, and answers it.
     fn receive(&mut self, request: &Request, made_on: u64) -> Answer;
 
@@ -30,7 +30,7 @@ pub trait Served: Clone {
     fn snapshot(&self) -> Snapshot;
 }
 
-impl Served for Server {
+impl ServerUnderTest for Server {
     fn receive(&mut self, request: &Request, _: u64) -> Answer {
         let replies = Server::receive(self, &ToServer::Request(Box::new(request.clone())));
         let answers = replies.to_sender.into_iter().filter_map(|message| match message {
@@ -73,20 +73,20 @@ impl Default for Several {
 
 /// What came of exploring several at once.
 #[derive(Clone, Debug)]
-pub struct Interleaved {
+pub struct InterleavingReport {
     /// How many ways were played to their end.
     pub ways: u64,
     /// How many requests were received.
     pub received: u64,
     /// What went wrong, by a way that no other is shorter than.
-    pub broken: Option<Tangle>,
+    pub broken: Option<InterleavingFailure>,
     /// What stopped it before every way was played.
     pub stopped_by: Option<Bound>,
 }
 
 /// A way of falling between each other after which something is wrong.
 #[derive(Clone, Debug)]
-pub struct Tangle {
+pub struct InterleavingFailure {
     /// What happened, in order.
     pub steps: Vec<String>,
     /// What is wrong.
@@ -95,7 +95,7 @@ pub struct Tangle {
     pub after: Snapshot,
 }
 
-impl fmt::Display for Tangle {
+impl fmt::Display for InterleavingFailure {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         for (nth, step) in (1..).zip(&self.steps) {
             writeln!(f, "{nth:>3}  {step}")?;
@@ -154,12 +154,12 @@ impl Exploration {
     /// Plays every way in which the requests of several holders can fall between each other, with a server of yours in the place of
     /// this library's. The shortest ways come first.
     /// Now and then it tells how many happenings it has played and asks whether it is to stop.
-    pub fn interleave<S: Served>(
+    pub fn interleave<S: ServerUnderTest>(
         &self,
         several: Several,
         serve: impl Fn(&World) -> S,
         stop: &mut dyn FnMut(u64) -> Option<Bound>,
-    ) -> Interleaved {
+    ) -> InterleavingReport {
         let askers = self.scope.actors.iter().map(|&holder| Asker { holder, seen: 0, sent: Vec::new() }).collect();
         let (seen, latest) = (vec![Arc::new(self.start.clone())], Arc::new(self.start.snapshot()));
         let scene = Scene { server: serve(&self.start), seen, askers, asking: 0, latest, steps: Vec::new() };
@@ -189,13 +189,13 @@ impl Exploration {
 
     /// The same with this library's server.
     #[must_use]
-    pub fn interleaved(&self, several: Several, stop: &mut dyn FnMut(u64) -> Option<Bound>) -> Interleaved {
+    pub fn interleaved(&self, several: Several, stop: &mut dyn FnMut(u64) -> Option<Bound>) -> InterleavingReport {
         self.interleave(several, |world| Server::new(world.clone(), 0), stop)
     }
 }
 
-fn nothing() -> Interleaved {
-    Interleaved { ways: 0, received: 0, broken: None, stopped_by: None }
+fn nothing() -> InterleavingReport {
+    InterleavingReport { ways: 0, received: 0, broken: None, stopped_by: None }
 }
 
 /// So many happenings lie between two looks at what stops it.
@@ -208,13 +208,13 @@ struct Search<'s> {
     scope: &'s Scope,
     start: &'s World,
     several: Several,
-    found: Interleaved,
+    found: InterleavingReport,
     moves: Moves,
 }
 
 impl Search<'_> {
     /// Plays on, so many steps deep. True if every way was at its end.
-    fn go_on<S: Served>(&mut self, scene: &Scene<S>, depth: usize) -> bool {
+    fn go_on<S: ServerUnderTest>(&mut self, scene: &Scene<S>, depth: usize) -> bool {
         let happenings = self.happenings(scene);
         if happenings.is_empty() {
             self.found.ways += 1;
@@ -248,7 +248,7 @@ impl Search<'_> {
         if self.played.is_multiple_of(LOOK_EVERY) { (self.stop)(self.played) } else { None }
     }
 
-    fn happenings<S: Served>(&mut self, scene: &Scene<S>) -> Vec<Happening> {
+    fn happenings<S: ServerUnderTest>(&mut self, scene: &Scene<S>) -> Vec<Happening> {
         let mut all = Vec::new();
         for (who, asker) in scene.askers.iter().enumerate() {
             for (request, sent) in asker.sent.iter().enumerate().filter(|(_, sent)| sent.copies > 0) {
@@ -273,7 +273,7 @@ impl Search<'_> {
     }
 
     /// Whatever a holder may ask for, on each world that it may have before its eyes.
-    fn requests<S: Served>(&mut self, scene: &Scene<S>, who: usize, all: &mut Vec<Happening>) {
+    fn requests<S: ServerUnderTest>(&mut self, scene: &Scene<S>, who: usize, all: &mut Vec<Happening>) {
         let asker = &scene.askers[who];
         let latest = scene.seen.len() - 1;
         let behind = usize::try_from(self.several.behind).unwrap_or(usize::MAX);
@@ -289,7 +289,7 @@ impl Search<'_> {
         }
     }
 
-    fn happen<S: Served>(&mut self, scene: &mut Scene<S>, happening: Happening) {
+    fn happen<S: ServerUnderTest>(&mut self, scene: &mut Scene<S>, happening: Happening) {
         match happening {
             Happening::Ask { who, on, operation } => {
                 let world = &scene.seen[on];
@@ -331,7 +331,7 @@ impl Search<'_> {
         }
     }
 
-    fn arrive<S: Served>(&mut self, scene: &mut Scene<S>, who: usize, request: usize, lost: bool) {
+    fn arrive<S: ServerUnderTest>(&mut self, scene: &mut Scene<S>, who: usize, request: usize, lost: bool) {
         let name = self.start.holder_name(scene.askers[who].holder).to_owned();
         let sent = &mut scene.askers[who].sent[request];
         sent.copies -= 1;
@@ -354,7 +354,7 @@ impl Search<'_> {
             return;
         }
         if let Some(message) = self.wrong(&snapshot) {
-            self.found.broken = Some(Tangle { steps: scene.steps.clone(), message, after: snapshot });
+            self.found.broken = Some(InterleavingFailure { steps: scene.steps.clone(), message, after: snapshot });
             return;
         }
         if let Ok(mut world) = World::from_snapshot(self.start.rules(), &snapshot)
@@ -387,7 +387,7 @@ impl Search<'_> {
     }
 
     /// Where all is over, the world is one to which the requests lead one after the other.
-    fn judge_end<S: Served>(&mut self, scene: &Scene<S>) {
+    fn judge_end<S: ServerUnderTest>(&mut self, scene: &Scene<S>) {
         if self.found.broken.is_some() {
             return;
         }
@@ -396,7 +396,7 @@ impl Search<'_> {
         asked.sort_by_key(|sent| sent.settled);
         let mut ends = BTreeSet::new();
         let mut world = self.start.clone();
-        world.keep_history(usize::MAX);
+        world.set_undo_limit(usize::MAX);
         let mut orders = Orders { scope: self.scope, packer: Packer::new(&world), asked: &asked, ends: &mut ends };
         let mut bytes = Vec::new();
         let is_known = World::from_snapshot(self.start.rules(), &found).is_ok_and(|mut end| {
@@ -411,7 +411,7 @@ impl Search<'_> {
         });
         if !is_known {
             let message = "no order of the requests, one after the other, leads here".to_owned();
-            self.found.broken = Some(Tangle { steps: scene.steps.clone(), message, after: found });
+            self.found.broken = Some(InterleavingFailure { steps: scene.steps.clone(), message, after: found });
         }
     }
 }
@@ -453,7 +453,7 @@ impl Orders<'_> {
             let applied = operation.ok().and_then(|operation| world.perform(&operation).ok());
             self.play(world, played);
             if let Some(outcome) = applied {
-                let taken_back = world.take_back(outcome.revision());
+                let taken_back = world.undo(outcome.revision());
                 debug_assert!(taken_back.is_ok(), "all of it is kept");
             }
             played[nth] = false;

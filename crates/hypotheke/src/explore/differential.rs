@@ -29,7 +29,7 @@ use crate::world::{Place, World};
 
 /// What came of comparing another implementation with this library's engine.
 #[derive(Clone, Debug)]
-pub struct Compared {
+pub struct ComparisonReport {
     /// How many walks there were.
     pub walks: u64,
     /// How many operations were played on both, refused ones among them.
@@ -52,12 +52,12 @@ pub struct Mismatch {
     /// What is played, as a scenario writes it. `save then load` is each of them going on from its own plain data.
     pub steps: Vec<String>,
     /// How they differ after the last step.
-    pub differs: Differs,
+    pub differs: MismatchKind,
 }
 
 /// How two implementations differ.
 #[derive(Clone, Debug, PartialEq)]
-pub enum Differs {
+pub enum MismatchKind {
     /// In what they answer to the last step.
     Answer {
         /// This library's.
@@ -78,17 +78,17 @@ pub enum Differs {
     Panicked,
 }
 
-impl fmt::Display for Differs {
+impl fmt::Display for MismatchKind {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {
-            Differs::Answer { expected, found } => write!(f, "the answer is {found:?}, not {expected:?}"),
-            Differs::World { expected, found } => {
+            MismatchKind::Answer { expected, found } => write!(f, "the answer is {found:?}, not {expected:?}"),
+            MismatchKind::World { expected, found } => {
                 let [expected, found] = [expected, found].map(|it| serde_json::to_value(it).unwrap_or_default());
                 let (at, expected, found) = first_difference(&expected, &found, String::new());
                 write!(f, "{at} is {found}, not {expected}")
             }
-            Differs::Start(error) => write!(f, "it can't go on from there: {error}"),
-            Differs::Panicked => write!(f, "it has panicked"),
+            MismatchKind::Start(error) => write!(f, "it can't go on from there: {error}"),
+            MismatchKind::Panicked => write!(f, "it has panicked"),
         }
     }
 }
@@ -145,47 +145,47 @@ struct Pair<'i> {
 }
 
 impl Pair<'_> {
-    fn start(&mut self, start: &Snapshot) -> Option<Differs> {
+    fn start(&mut self, start: &Snapshot) -> Option<MismatchKind> {
         if self.ours.start(start).is_err() {
             return None;
         }
         match catch_unwind(AssertUnwindSafe(|| self.theirs.start(start))) {
             Ok(Ok(())) => self.same_world(),
-            Ok(Err(error)) => Some(Differs::Start(error.to_string())),
-            Err(_) => Some(Differs::Panicked),
+            Ok(Err(error)) => Some(MismatchKind::Start(error.to_string())),
+            Err(_) => Some(MismatchKind::Panicked),
         }
     }
 
-    fn same_world(&mut self) -> Option<Differs> {
+    fn same_world(&mut self) -> Option<MismatchKind> {
         let expected = self.ours.snapshot();
         let Ok(found) = catch_unwind(AssertUnwindSafe(|| self.theirs.snapshot())) else {
-            return Some(Differs::Panicked);
+            return Some(MismatchKind::Panicked);
         };
-        (expected != found).then(|| Differs::World { expected: Box::new(expected), found: Box::new(found) })
+        (expected != found).then(|| MismatchKind::World { expected: Box::new(expected), found: Box::new(found) })
     }
 
     /// Plays a step on both. Says how they differ, if they do.
-    fn play(&mut self, step: &Step) -> Option<Differs> {
+    fn play(&mut self, step: &Step) -> Option<MismatchKind> {
         self.refused = None;
         let Step::Operation(operation) = step else {
             let (ours, theirs) = (self.ours.snapshot(), catch_unwind(AssertUnwindSafe(|| self.theirs.snapshot())));
-            let Ok(theirs) = theirs else { return Some(Differs::Panicked) };
+            let Ok(theirs) = theirs else { return Some(MismatchKind::Panicked) };
             let _ = self.ours.start(&ours);
             return match catch_unwind(AssertUnwindSafe(|| self.theirs.start(&theirs))) {
                 Ok(Ok(())) => self.same_world(),
-                Ok(Err(error)) => Some(Differs::Start(error.to_string())),
-                Err(_) => Some(Differs::Panicked),
+                Ok(Err(error)) => Some(MismatchKind::Start(error.to_string())),
+                Err(_) => Some(MismatchKind::Panicked),
             };
         };
         let expected = self.ours.perform(operation);
         let Ok(found) = catch_unwind(AssertUnwindSafe(|| self.theirs.perform(operation))) else {
-            return Some(Differs::Panicked);
+            return Some(MismatchKind::Panicked);
         };
         if let Answer::Refused { reason, .. } = &expected {
             self.refused = Some(*reason);
         }
         if !expected.agrees(&found, operation) {
-            return Some(Differs::Answer { expected, found });
+            return Some(MismatchKind::Answer { expected, found });
         }
         self.same_world()
     }
@@ -196,7 +196,7 @@ struct Walked {
     number: u64,
     steps: u64,
     refused: BTreeMap<Reason, u64>,
-    found: Option<(Vec<Step>, Differs)>,
+    found: Option<(Vec<Step>, MismatchKind)>,
 }
 
 impl Exploration {
@@ -228,10 +228,11 @@ impl Exploration {
         walks: Walks,
         make: impl Fn() -> I + Sync,
         progress: &mut dyn FnMut(u64) -> Option<Bound>,
-    ) -> Compared {
+    ) -> ComparisonReport {
         let (first, every) = (walks.shard.0, walks.shard.1.max(1));
         let here = walks.count.saturating_sub(first).div_ceil(every);
-        let mut all = Compared { walks: 0, steps: 0, refused: BTreeMap::new(), mismatch: None, stopped_by: None };
+        let mut all =
+            ComparisonReport { walks: 0, steps: 0, refused: BTreeMap::new(), mismatch: None, stopped_by: None };
         while all.walks < here && all.stopped_by.is_none() && all.mismatch.is_none() {
             let numbers = all.walks..here.min(all.walks.saturating_add(BATCH));
             let batch: Vec<u64> = numbers.map(|nth| first + nth * every).collect();
@@ -281,7 +282,7 @@ impl Exploration {
         &self,
         walk: u64,
         steps: Vec<Step>,
-        differs: Differs,
+        differs: MismatchKind,
         make: &impl Fn() -> I,
     ) -> Mismatch {
         let mut shorter = Shorter { start: self.start.clone(), steps, differs, left: MOST_REPLAYS, make };
@@ -306,7 +307,7 @@ fn draw(draws: &Generator<'_>, ours: &Engine, random: &mut Xoshiro256PlusPlus) -
 struct Shorter<'m, M> {
     start: World,
     steps: Vec<Step>,
-    differs: Differs,
+    differs: MismatchKind,
     /// So many replays are left.
     left: u32,
     make: &'m M,
@@ -334,7 +335,7 @@ impl<I: Implementation, M: Fn() -> I> Shorten for Shorter<'_, M> {
 
 impl<I: Implementation, M: Fn() -> I> Shorter<'_, M> {
     /// Plays steps from a start; gives those up to where the two differ, and how.
-    fn replay(&mut self, start: &World, steps: &[Step]) -> Option<(Vec<Step>, Differs)> {
+    fn replay(&mut self, start: &World, steps: &[Step]) -> Option<(Vec<Step>, MismatchKind)> {
         self.left = self.left.checked_sub(1)?;
         let mut theirs = (self.make)();
         let mut pair = Pair { ours: Engine::new(start.rules()), theirs: &mut theirs, refused: None };

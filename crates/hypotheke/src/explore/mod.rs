@@ -34,12 +34,12 @@ mod tests;
 mod walks;
 
 pub use crate::language::{Effects, SlotOrder, Verb};
-pub use concurrent::{Interleaved, Served, Several, Tangle};
-pub use differential::{Compared, Differs, Mismatch};
+pub use concurrent::{InterleavingFailure, InterleavingReport, ServerUnderTest, Several};
+pub use differential::{ComparisonReport, Mismatch, MismatchKind};
 pub use model::claims::{Claim, ClaimKind};
 pub use model::file::ClaimsFile;
 pub use model::tried::{NotTried, VerbUse};
-pub use report::{Bound, Explored, Status, Trail, Verdict};
+pub use report::{Bound, ExplorationReport, Status, Trail, Verdict};
 pub use search::exploration::{Bounds, Exploration, Progress};
 pub use search::space::StateSpace;
 pub use state::canonical::Canonical;

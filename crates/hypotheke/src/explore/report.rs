@@ -10,7 +10,7 @@ use crate::world::World;
 
 /// What was found, and what was covered.
 #[derive(Clone, Debug)]
-pub struct Explored {
+pub struct ExplorationReport {
     /// For each claim, in the order in which they are written.
     pub verdicts: Vec<Verdict>,
     /// A world that breaks a law, and how it is reached. No rules bring that about: it is a fault of the program.
@@ -56,7 +56,7 @@ pub struct Verdict {
 
 impl Verdict {
     pub(super) fn new(claim: Claim, status: Status, why_vacuous: impl FnOnce() -> Vec<String>) -> Verdict {
-        let holds = matches!(status, Status::Holds | Status::HoldsSoFar);
+        let holds = matches!(status, Status::Holds | Status::NoViolationFound);
         Verdict { vacuous: if holds { why_vacuous() } else { Vec::new() }, claim, status }
     }
 }
@@ -67,7 +67,7 @@ pub enum Status {
     /// It holds of every world that can be reached.
     Holds,
     /// It holds of every world that was seen; there are others.
-    HoldsSoFar,
+    NoViolationFound,
     /// It does not hold: a shortest trail to where it breaks.
     Broken(Trail),
     /// It is possible: a shortest trail to where it is so.
@@ -88,7 +88,7 @@ impl Status {
     /// Whether more would have to be seen to tell.
     #[must_use]
     pub fn is_open(&self) -> bool {
-        matches!(self, Status::HoldsSoFar | Status::Undecided)
+        matches!(self, Status::NoViolationFound | Status::Undecided)
     }
 }
 

@@ -28,7 +28,7 @@ fn exploration() -> Exploration {
     let text = "play\n  verbs move, swap, drop, pick-up\nalways\n  count of case = 1\n";
     let claims = ClaimsFile::parse(Source::new("a.claims", text)).unwrap_or_else(|errors| panic!("{errors}"));
     let exploration = Exploration::new(&rules, &claims).unwrap_or_else(|errors| panic!("{errors}"));
-    exploration.within(Bounds { depth: Some(3), ..Bounds::default() }).recounted()
+    exploration.within(Bounds { depth: Some(3), ..Bounds::default() }).with_index_checks()
 }
 
 #[test]

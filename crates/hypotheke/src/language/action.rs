@@ -8,7 +8,7 @@ use std::fmt::Debug;
 use serde::{Deserialize, Serialize};
 
 use super::Path;
-use super::operation::{Amount, Landing, Share, SortKey};
+use super::operation::{Amount, Landing, LiftAmount, SortKey};
 use super::terms::{Names, PlainTerms, Role, Terms, Translate};
 use super::verb::Verb;
 use crate::quantity::Decimal;
@@ -142,7 +142,7 @@ pub enum ActionOf<T: Terms> {
     /// `surveyor lifts half from sled/0`, `surveyor lifts from sled/0`.
     Lift {
         /// How much.
-        share: Share,
+        share: LiftAmount,
         /// The slot of the stack.
         from: T::Place,
     },
@@ -378,7 +378,7 @@ impl<T: Terms> ActionOf<T> {
                 let at = place(at, Role::Stack)?;
                 ActionOf::Set { property: to.property(property)?, at, value: *value }
             }
-            ActionOf::Depart { who } => ActionOf::Depart { who: place(who, Role::Traveller)? },
+            ActionOf::Depart { who } => ActionOf::Depart { who: place(who, Role::DepartingEntity)? },
             ActionOf::Arrive { who } => ActionOf::Arrive { who: to.arrival(who)? },
         })
     }
@@ -426,14 +426,14 @@ impl<T: Terms> ActionOf<T> {
             | ActionOf::Merge { amount, .. }
             | ActionOf::Drop { amount, .. }
             | ActionOf::PickUp { amount, .. }
-            | ActionOf::Lift { share: Share::Amount(amount), .. }
+            | ActionOf::Lift { share: LiftAmount::Amount(amount), .. }
             | ActionOf::Put { amount, .. }
             | ActionOf::Return { amount }
             | ActionOf::Equip { amount, .. }
             | ActionOf::Unequip { amount, .. } => Some(amount),
             ActionOf::Split { .. }
             | ActionOf::Swap { .. }
-            | ActionOf::Lift { share: Share::Half, .. }
+            | ActionOf::Lift { share: LiftAmount::Half, .. }
             | ActionOf::Deposit { .. }
             | ActionOf::Together { .. }
             | ActionOf::Sort { .. }

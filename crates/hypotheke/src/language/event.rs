@@ -10,7 +10,7 @@ use crate::text::Word;
 
 /// Where something came from or went: a place, and the position if it is on the ground.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct NamedEnd {
+pub struct NamedLocation {
     /// The place.
     pub place: Path,
     /// Where on the ground.
@@ -27,9 +27,9 @@ pub enum NamedEvent {
         /// Of which kind.
         kind: Word,
         /// From where.
-        from: NamedEnd,
+        from: NamedLocation,
         /// To where.
-        to: NamedEnd,
+        to: NamedLocation,
     },
     /// `3 fuel-drum created in depot/0`
     Created {
@@ -38,7 +38,7 @@ pub enum NamedEvent {
         /// Of which kind.
         kind: Word,
         /// Where.
-        at: NamedEnd,
+        at: NamedLocation,
     },
     /// `3 fuel-drum consumed from depot/0`
     Consumed {
@@ -47,19 +47,19 @@ pub enum NamedEvent {
         /// Of which kind.
         kind: Word,
         /// From where.
-        at: NamedEnd,
+        at: NamedLocation,
     },
     /// `depot/0 and sled/2 exchanged`
     Exchanged {
         /// A place.
-        one: NamedEnd,
+        one: NamedLocation,
         /// The other.
-        other: NamedEnd,
+        other: NamedLocation,
     },
     /// `freezer/0 became contaminated, reading 3.2`, `freezer/0 became plain`
     Became {
         /// Where the stack lies.
-        at: NamedEnd,
+        at: NamedLocation,
         /// All its marks, and properties that differ from the kind's.
         variant: NamedVariant,
     },
@@ -109,7 +109,7 @@ pub enum NamedEvent {
     },
 }
 
-impl fmt::Display for NamedEnd {
+impl fmt::Display for NamedLocation {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         write!(f, "{}", self.place)?;
         self.at.map_or(Ok(()), |at| write!(f, " at {at}"))
@@ -258,10 +258,10 @@ impl LineParser<'_, '_> {
         if self.keyword("nothing") { Ok(None) } else { self.word("a kind or `nothing`").map(Some) }
     }
 
-    fn event_end(&mut self) -> Parsed<NamedEnd> {
+    fn event_end(&mut self) -> Parsed<NamedLocation> {
         let place = self.path()?;
         let at = if self.keyword("at") { Some(self.position()?) } else { None };
-        Ok(NamedEnd { place, at })
+        Ok(NamedLocation { place, at })
     }
 
     fn items(&mut self) -> Parsed<u32> {

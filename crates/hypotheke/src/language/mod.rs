@@ -18,9 +18,9 @@ mod verb;
 
 pub use action::{ActionOf, NamedAction, NamedOperation, OperationOf};
 pub(crate) use event::items_text;
-pub use event::{NamedEnd, NamedEvent};
+pub use event::{NamedEvent, NamedLocation};
 pub(crate) use lexer::{Token, TokenKind, lex};
-pub use operation::{Amount, Landing, Position, Share, SortKey};
+pub use operation::{Amount, Landing, LiftAmount, Position, SortKey};
 pub use parser::SentenceError;
 pub(crate) use parser::{LineParser, shortened};
 pub use place::{Path, PathError, PathRoot, PathStep};

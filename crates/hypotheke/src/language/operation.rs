@@ -59,7 +59,7 @@ pub enum SortKey {
 /// How much of a stack a hand takes.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
-pub enum Share {
+pub enum LiftAmount {
     /// All of it, or so many, or what fits of so many.
     Amount(Amount),
     /// Half of it, rounded up.

@@ -6,7 +6,7 @@ use std::str::FromStr;
 use super::Path;
 use super::action::{NamedAction, NamedOperation};
 use super::lexer::{Token, TokenKind, lex};
-use super::operation::{Amount, Share, SortKey};
+use super::operation::{Amount, LiftAmount, SortKey};
 use super::parser::{LineParser, Parsed, SentenceError, shortened};
 use super::terms::NamedArrival;
 use super::verb::Verb;
@@ -96,7 +96,8 @@ impl LineParser<'_, '_> {
             }
             Verb::Lift => {
                 let half = self.keyword("half");
-                let share = if half { Share::Half } else { Share::Amount(self.amount()?.unwrap_or_default()) };
+                let share =
+                    if half { LiftAmount::Half } else { LiftAmount::Amount(self.amount()?.unwrap_or_default()) };
                 self.require_keyword("from")?;
                 Ok(NamedAction::Lift { share, from: self.path()? })
             }
@@ -269,8 +270,8 @@ impl fmt::Display for NamedOperation {
             NamedAction::Merge { amount: Amount::All, from, onto } => write!(f, " {from} onto {onto}"),
             NamedAction::Merge { amount, from, onto } => write!(f, " {amount} from {from} onto {onto}"),
             NamedAction::Swap { one, other } => write!(f, " {one} with {other}"),
-            NamedAction::Lift { share: Share::Half, from } => write!(f, " half from {from}"),
-            NamedAction::Lift { share: Share::Amount(amount), from } | NamedAction::Equip { amount, from } => {
+            NamedAction::Lift { share: LiftAmount::Half, from } => write!(f, " half from {from}"),
+            NamedAction::Lift { share: LiftAmount::Amount(amount), from } | NamedAction::Equip { amount, from } => {
                 print_selection(*amount, None, f)?;
                 print_place("from", Some(from), f)
             }

@@ -21,10 +21,10 @@ use serde::{Deserialize, Serialize};
 pub(crate) use outline::Outline;
 pub(crate) use single::migrate_departure;
 
-use crate::audit::{Violation, Watch};
+use crate::audit::{IncrementalAudit, Violation};
 use crate::id::StackId;
 use crate::language::{Path, Position};
-use crate::ruleset::{Ruleset, Treatment, differ_in_caps_only};
+use crate::ruleset::{MigrationPolicy, Ruleset, differ_in_caps_only};
 use crate::snapshot::{InSlot, Landed, Pack, Random, Snapshot, SnapshotError, Stack};
 use crate::text::Source;
 use crate::world::World;
@@ -39,7 +39,7 @@ pub struct Difference {
     pub message: String,
     /// What was done about it; none if it only needed telling.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub treatment: Option<Treatment>,
+    pub treatment: Option<MigrationPolicy>,
     /// Where it lies now, if it had to go elsewhere.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub to: Vec<String>,
@@ -50,12 +50,12 @@ impl fmt::Display for Difference {
         let Difference { place, message, treatment, to } = self;
         let done = match treatment {
             None => "",
-            Some(Treatment::Leave) => "; it stays",
-            Some(Treatment::Split) => "; it was split",
-            Some(Treatment::Spill) => "; it was spilled",
-            Some(Treatment::Ground) => "; it went",
-            Some(Treatment::Stray) => "; it is kept aside",
-            Some(Treatment::Refuse) => "; that is refused",
+            Some(MigrationPolicy::Leave) => "; it stays",
+            Some(MigrationPolicy::Split) => "; it was split",
+            Some(MigrationPolicy::Spill) => "; it was spilled",
+            Some(MigrationPolicy::Ground) => "; it went",
+            Some(MigrationPolicy::Stray) => "; it is kept aside",
+            Some(MigrationPolicy::Refuse) => "; that is refused",
         };
         write!(f, "{place}: {message}{done}")?;
         if to.is_empty() { Ok(()) } else { write!(f, " to {}", to.join(", ")) }
@@ -68,7 +68,7 @@ impl Difference {
         Difference {
             place: violation.place().to_owned(),
             message: format!("{}: {}", violation.law(), violation.message()),
-            treatment: Some(Treatment::Refuse),
+            treatment: Some(MigrationPolicy::Refuse),
             to: Vec::new(),
         }
     }
@@ -130,7 +130,7 @@ impl World {
             return Ok(Vec::new());
         }
         // The watch says the same as the audit, and faster, as long as nothing is found.
-        let keeps = Watch::new(self).keeps_the_laws(self);
+        let keeps = IncrementalAudit::new(self).keeps_the_laws(self);
         let before = if keeps { Vec::new() } else { crate::audit(&self.rules, &self.snapshot()) };
         if self.strays.is_empty() && differ_in_caps_only(&self.rules, rules) {
             return self.reload_caps(&before, rules);
@@ -169,7 +169,7 @@ pub(crate) fn migrate(
     let mut differences = std::mem::take(&mut carrying.differences);
     let (spilled, shortcuts) = (std::mem::take(&mut carrying.spilled), std::mem::take(&mut carrying.shortcuts));
     let snapshot = carrying.into_snapshot();
-    let refused = |found: &&Difference| found.treatment == Some(Treatment::Refuse);
+    let refused = |found: &&Difference| found.treatment == Some(MigrationPolicy::Refuse);
     let refused: Vec<Difference> = differences.iter().filter(refused).cloned().collect();
     if !refused.is_empty() {
         return Err(MigrationError::Refused(refused));
@@ -268,7 +268,7 @@ impl<'r> Carrying<'r> {
         self.snapshot
     }
 
-    fn tell(&mut self, place: impl Into<String>, message: impl Into<String>, treatment: Option<Treatment>) {
+    fn tell(&mut self, place: impl Into<String>, message: impl Into<String>, treatment: Option<MigrationPolicy>) {
         let (place, message) = (place.into(), message.into());
         self.differences.push(Difference { place, message, treatment, to: Vec::new() });
     }

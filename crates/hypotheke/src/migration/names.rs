@@ -3,8 +3,8 @@
 use std::collections::BTreeMap;
 
 use super::{Carrying, for_each_stack, path_to, slot_of};
-use crate::ruleset::{Fate, MigrationRules};
-use crate::snapshot::{PastArrival, Snapshot, Stray, Tally};
+use crate::ruleset::{InjectedFault, MigrationRules};
+use crate::snapshot::{KindTotals, PastArrival, Snapshot, Stray};
 
 /// What names are now, each looked up once.
 struct Names<'r> {
@@ -52,8 +52,8 @@ impl Names<'_> {
     /// The name of a container; as it is if that has gone.
     fn container(&self, name: &str) -> String {
         match self.rules.container_since(self.since, name) {
-            Fate::Now(now) => now,
-            Fate::Gone(_) => name.to_owned(),
+            InjectedFault::Now(now) => now,
+            InjectedFault::Gone(_) => name.to_owned(),
         }
     }
 
@@ -108,7 +108,7 @@ impl Carrying<'_> {
     }
 
     fn names_of_tallies(&mut self, names: &mut Names<'_>) {
-        let mut tallies: BTreeMap<String, Tally> = BTreeMap::new();
+        let mut tallies: BTreeMap<String, KindTotals> = BTreeMap::new();
         for (mut kind, tally) in std::mem::take(&mut self.snapshot.tallies) {
             names.kind(&mut kind);
             join(tallies.entry(kind).or_default(), tally);
@@ -202,7 +202,7 @@ fn names_of_strays(snapshot: &mut Snapshot, names: &mut Names<'_>, holders: &BTr
                     holder.clone_from(now);
                 }
             }
-            Stray::Tally { kind, .. } => names.kind(kind),
+            Stray::KindTotals { kind, .. } => names.kind(kind),
         }
     }
 }
@@ -229,7 +229,7 @@ fn many(count: u64, one: &str, several: &str) -> String {
 }
 
 /// What two kinds came to that are one now.
-pub(super) fn join(tally: &mut Tally, other: Tally) {
+pub(super) fn join(tally: &mut KindTotals, other: KindTotals) {
     tally.created = tally.created.saturating_add(other.created);
     tally.consumed = tally.consumed.saturating_add(other.consumed);
     tally.arrived = tally.arrived.saturating_add(other.arrived);

@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use super::{Carrying, Spilled, for_each_stack};
 use crate::id::StackId;
-use crate::ruleset::{ContainerDef, Treatment};
+use crate::ruleset::{ContainerDef, MigrationPolicy};
 use crate::snapshot::{InSlot, Pack, Stack};
 
 impl<'r> Carrying<'r> {
@@ -53,7 +53,7 @@ impl<'r> Carrying<'r> {
                 self.tell(
                     place.clone(),
                     format!("one more {} is a stack of its own", stack.kind),
-                    Some(Treatment::Spill),
+                    Some(MigrationPolicy::Spill),
                 );
                 let stack = Stack { id, count: 1, ..stack.clone() };
                 let homes = place.rsplit_once('/').map(|(container, _)| container.to_owned()).into_iter().collect();

@@ -5,11 +5,11 @@ use super::{Difference, MigrationError};
 use super::{Spilled, reduce_weight};
 use std::collections::{BTreeMap, BTreeSet};
 
-use crate::audit::{Law, Violation, Watch};
+use crate::audit::{IncrementalAudit, Law, Violation};
 use crate::id::{ContainerId, StackId};
 use crate::language::{Amount, Landing, Path};
 use crate::ops::Operation;
-use crate::ruleset::{Ruleset, Treatment};
+use crate::ruleset::{MigrationPolicy, Ruleset};
 use crate::world::{Event, Place, StackView, World};
 
 /// Brings what lies on the ground, because its place has gone, to where there is room for it. Gives the kept items for which
@@ -40,7 +40,7 @@ pub(super) fn lay_what_spilled(
         if let Some(told) = differences.get_mut(*told) {
             told.to = once_each(to);
             if is_kept {
-                told.treatment = Some(Treatment::Stray);
+                told.treatment = Some(MigrationPolicy::Stray);
             }
         }
     }
@@ -56,8 +56,8 @@ fn has_kept(stack: StackView<'_>) -> bool {
 /// Where the latest operation laid something.
 pub(super) fn ends_of_latest(world: &World) -> Vec<String> {
     let end = |event: &Event| match event {
-        Event::Transferred { to, .. } if to.spot.is_ground() => Some("ground".to_owned()),
-        Event::Transferred { to, .. } => Some(world.spot_name(to.spot)),
+        Event::Moved { to, .. } if to.spot.is_ground() => Some("ground".to_owned()),
+        Event::Moved { to, .. } => Some(world.spot_name(to.spot)),
         _ => None,
     };
     world.events().iter().filter_map(end).collect()
@@ -74,7 +74,7 @@ pub(super) fn treat_limits(
     before: &[Violation],
     differences: &mut Vec<Difference>,
 ) -> Result<(), MigrationError> {
-    if Watch::new(world).keeps_the_laws(world) {
+    if IncrementalAudit::new(world).keeps_the_laws(world) {
         return Ok(());
     }
     let rules = std::sync::Arc::clone(&world.rules);
@@ -86,9 +86,9 @@ pub(super) fn treat_limits(
         treatment: Some(treatment),
         to,
     };
-    let is_refused = |violation: &&Violation| treatment_of(&rules, violation.law()) == Treatment::Refuse;
+    let is_refused = |violation: &&Violation| treatment_of(&rules, violation.law()) == MigrationPolicy::Refuse;
     let refused: Vec<Difference> =
-        found.iter().filter(is_refused).map(|violation| told(violation, Treatment::Refuse, Vec::new())).collect();
+        found.iter().filter(is_refused).map(|violation| told(violation, MigrationPolicy::Refuse, Vec::new())).collect();
     if !refused.is_empty() {
         return Err(MigrationError::Refused(refused));
     }
@@ -101,31 +101,31 @@ pub(super) fn treat_limits(
     for (violation, to) in found.iter().zip(went) {
         let treatment = match still_so.contains(&at(violation)) {
             false => treatment_of(&rules, violation.law()),
-            true => Treatment::Leave,
+            true => MigrationPolicy::Leave,
         };
-        let to = if treatment == Treatment::Leave { Vec::new() } else { to };
+        let to = if treatment == MigrationPolicy::Leave { Vec::new() } else { to };
         differences.push(told(violation, treatment, to));
     }
     // What was spilled may be beyond a limit where it lies now.
     let told_of: BTreeSet<(Law, &str)> = found.iter().map(at).collect();
     let moved = still.iter().filter(|other| !told_of.contains(&at(other)) && !before.contains(other));
-    differences.extend(moved.map(|violation| told(violation, Treatment::Leave, Vec::new())));
+    differences.extend(moved.map(|violation| told(violation, MigrationPolicy::Leave, Vec::new())));
     Ok(())
 }
 
-fn treatment_of(rules: &Ruleset, law: Law) -> Treatment {
+fn treatment_of(rules: &Ruleset, law: Law) -> MigrationPolicy {
     match law {
         Law::StackLimit => rules.migration().over_limit,
         Law::WeightCap | Law::Cap => rules.migration().over_cap,
         Law::Admits => rules.migration().not_admitted,
-        _ => Treatment::Leave,
+        _ => MigrationPolicy::Leave,
     }
 }
 
 /// Gives where what was over it lies now.
 fn treat(world: &mut World, violation: &Violation) -> Vec<String> {
     let treatment = treatment_of(&world.rules, violation.law());
-    if !matches!(treatment, Treatment::Split | Treatment::Spill) {
+    if !matches!(treatment, MigrationPolicy::Split | MigrationPolicy::Spill) {
         return Vec::new();
     }
     if matches!(violation.law(), Law::WeightCap | Law::Cap) {
@@ -147,7 +147,7 @@ fn treat(world: &mut World, violation: &Violation) -> Vec<String> {
     if violation.law() == Law::StackLimit {
         split(world, (container, slot), &over, &mut to);
     }
-    if treatment == Treatment::Spill {
+    if treatment == MigrationPolicy::Spill {
         spill(world, (container, slot), &over, &mut to);
     }
     to

@@ -5,8 +5,8 @@ use std::sync::Arc;
 
 use super::{Before, Difference, Migrated, MigrationError, migrate};
 use crate::id::{DepartureId, StackId};
-use crate::ruleset::{Ruleset, Treatment};
-use crate::snapshot::{Departed, Departure, Snapshot, Stack, Stray, Tally};
+use crate::ruleset::{MigrationPolicy, Ruleset};
+use crate::snapshot::{Departed, Departure, KindTotals, Snapshot, Stack, Stray};
 
 /// The number of no world: of ids that stacks get on their way from one to another.
 const ON_THE_WAY: u32 = 0xff_ffff;
@@ -28,7 +28,7 @@ pub(crate) fn migrate_departure(
         (Some(container), None) => Departed::Container(container),
         (None, Some(holder)) => Departed::Holder(holder),
         _ => {
-            differences.iter_mut().for_each(|told| told.treatment = Some(Treatment::Refuse));
+            differences.iter_mut().for_each(|told| told.treatment = Some(MigrationPolicy::Refuse));
             return Err(MigrationError::Refused(differences));
         }
     };
@@ -42,7 +42,7 @@ pub(crate) fn migrate_departure(
     }
     for told in &mut differences {
         if told.to.iter().any(|to| to == "ground") {
-            told.treatment = Some(Treatment::Stray);
+            told.treatment = Some(MigrationPolicy::Stray);
             told.to.retain(|to| to != "ground");
         }
     }
@@ -64,8 +64,8 @@ fn stacks(snapshot: &Snapshot) -> impl Iterator<Item = &Stack> {
     in_slots.chain(in_packs).map(|lying| &lying.stack).chain(hands)
 }
 
-fn tallies(snapshot: &Snapshot) -> BTreeMap<String, Tally> {
-    let mut tallies: BTreeMap<String, Tally> = BTreeMap::new();
+fn tallies(snapshot: &Snapshot) -> BTreeMap<String, KindTotals> {
+    let mut tallies: BTreeMap<String, KindTotals> = BTreeMap::new();
     for stack in stacks(snapshot) {
         tallies.entry(stack.kind.clone()).or_default().arrived += u64::from(stack.count);
     }

@@ -8,8 +8,8 @@ use crate::id::{KindId, StackId};
 use crate::language::Position;
 use crate::ops::Operation;
 use crate::quantity::Decimal;
-use crate::ruleset::{Gone, PropertyValue, Treatment};
-use crate::snapshot::{InSlot, Landed, Pack, Stack, Stray, Tally};
+use crate::ruleset::{Gone, MigrationPolicy, PropertyValue};
+use crate::snapshot::{InSlot, KindTotals, Landed, Pack, Stack, Stray};
 use crate::world::World;
 
 impl Carrying<'_> {
@@ -94,7 +94,7 @@ impl Carrying<'_> {
 
     pub(super) fn set_aside_shortcut(&mut self, holder: &str, shortcut: u32, kind: String) {
         let place = format!("{holder}.shortcuts/{shortcut}");
-        self.tell(place, format!("it pointed at {kind}"), Some(Treatment::Stray));
+        self.tell(place, format!("it pointed at {kind}"), Some(MigrationPolicy::Stray));
         self.snapshot.strays.push(Stray::Shortcut { holder: holder.to_owned(), shortcut, kind });
     }
 
@@ -131,7 +131,7 @@ impl Carrying<'_> {
             check(&|| spilled.place.clone(), &mut spilled.stack);
         }
         for (place, message) in told {
-            self.tell(place, message, Some(Treatment::Stray));
+            self.tell(place, message, Some(MigrationPolicy::Stray));
         }
         self.snapshot.strays.extend(strays);
     }
@@ -144,14 +144,14 @@ impl Carrying<'_> {
             } else if let Some(known) = self.tally_aside(&kind) {
                 join(known, tally);
             } else {
-                self.snapshot.strays.push(Stray::Tally { kind, tally });
+                self.snapshot.strays.push(Stray::KindTotals { kind, tally });
             }
         }
     }
 
-    fn tally_aside(&mut self, name: &str) -> Option<&mut Tally> {
+    fn tally_aside(&mut self, name: &str) -> Option<&mut KindTotals> {
         self.snapshot.strays.iter_mut().find_map(|stray| match stray {
-            Stray::Tally { kind, tally } if kind == name => Some(tally),
+            Stray::KindTotals { kind, tally } if kind == name => Some(tally),
             _ => None,
         })
     }
@@ -172,11 +172,11 @@ impl Carrying<'_> {
                 }
                 Stray::Look { of, count, marks, properties } => self.give_look(of, count, marks, properties),
                 Stray::Shortcut { holder, shortcut, kind } => self.give_shortcut(holder, shortcut, kind),
-                Stray::Tally { kind, tally } if self.rules.find_kind(&kind).is_some() => {
+                Stray::KindTotals { kind, tally } if self.rules.find_kind(&kind).is_some() => {
                     join(self.snapshot.tallies.entry(kind).or_default(), tally);
                     None
                 }
-                tally @ Stray::Tally { .. } => Some(tally),
+                tally @ Stray::KindTotals { .. } => Some(tally),
             };
             self.snapshot.strays.extend(still);
         }
@@ -203,7 +203,7 @@ impl Carrying<'_> {
             // What was with a holder that is not there waits for it.
             (None, false) => {
                 let name = container.split('.').next().unwrap_or_default();
-                self.is_away(name) || self.rules.migration().gone == Treatment::Stray
+                self.is_away(name) || self.rules.migration().gone == MigrationPolicy::Stray
             }
         };
         if self.rules.find_kind(&stack.kind).is_none() || stays {
@@ -227,7 +227,7 @@ impl Carrying<'_> {
                 self.tell(
                     place.clone(),
                     format!("{message}, but there is no room for it there"),
-                    Some(Treatment::Spill),
+                    Some(MigrationPolicy::Spill),
                 );
                 self.spilled.push(Spilled { stack, place, homes, told: self.differences.len() - 1 });
             }

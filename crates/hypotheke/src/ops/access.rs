@@ -189,7 +189,7 @@ impl Draft<'_> {
     /// What has left the world can't stay open.
     pub(super) fn close_what_has_gone(&mut self) {
         let gone = |event: &Event| match event {
-            Event::Transferred { to, inner, .. } if !to.exists() && inner.is_pack() => Some(inner.container()),
+            Event::Moved { to, inner, .. } if !to.exists() && inner.is_pack() => Some(inner.container()),
             _ => None,
         };
         let gone: Vec<u32> = self.events().iter().filter_map(gone).collect();

@@ -2,7 +2,7 @@
 
 use super::Plan;
 use crate::snapshot::Outcome;
-use crate::world::{Cell, Event, Inner, Place, Spot, World};
+use crate::world::{Cell, Event, PackContents, Place, Spot, World};
 use rustc_hash::FxHashSet;
 
 /// Why a plan was not applied. Nothing has been changed.
@@ -52,13 +52,13 @@ impl World {
             (!as_planned(self.cell(spot))).then(|| Some(self.place_of_spot(spot)))
         };
         events.iter().find_map(|event| match *event {
-            Event::Transferred { kind, count, from, to, class, inner: Inner(inner) } => {
-                let is_alike = |cell: Cell| cell.kind == kind.0 && cell.class == class.0;
+            Event::Moved { kind, count, from, to, class, inner: PackContents(inner) } => {
+                let can_stack_with = |cell: Cell| cell.kind == kind.0 && cell.class == class.0;
                 let gives = |cell: Cell| {
-                    cell.id == from.stack.0 && cell.count >= count && cell.inner == inner && is_alike(cell)
+                    cell.id == from.stack.0 && cell.count >= count && cell.inner == inner && can_stack_with(cell)
                 };
                 let takes = |cell: Cell| {
-                    let is_onto = || cell.id == to.stack.0 && is_alike(cell) && !cell.is_pack();
+                    let is_onto = || cell.id == to.stack.0 && can_stack_with(cell) && !cell.is_pack();
                     cell.is_empty() || is_onto() && cell.count.checked_add(count).is_some()
                 };
                 let source = if from.exists() { differs(from.spot, &gives) } else { None };

@@ -5,12 +5,12 @@ use super::limits::Bears;
 use super::refusal::{Cause, Refusal, Unknown};
 use super::{Done, Judged};
 use crate::id::DepartureId;
-use crate::world::{Bearer, Cell, Event, Place, Traveller};
+use crate::world::{Bearer, Cell, DepartingEntity, Event, Place};
 
 pub(super) fn judge(draft: &mut Draft<'_>, who: Place) -> Judged {
     let traveller = draft.traveller(who)?;
     draft.settle();
-    if let Traveller::Holder(holder) = traveller {
+    if let DepartingEntity::Holder(holder) = traveller {
         draft.clear_spent_shortcuts_of(Some(holder.index));
     }
     let containers = draft.own_containers(traveller);
@@ -20,7 +20,7 @@ pub(super) fn judge(draft: &mut Draft<'_>, who: Place) -> Judged {
     for container in draft.containers_within(containers) {
         draft.close_to_all(container);
     }
-    if let Traveller::Holder(holder) = traveller {
+    if let DepartingEntity::Holder(holder) = traveller {
         for container in draft.opened_by(holder.index) {
             draft.close(holder, draft.container_id(container));
         }
@@ -30,22 +30,22 @@ pub(super) fn judge(draft: &mut Draft<'_>, who: Place) -> Judged {
 
 impl Draft<'_> {
     /// Looks up what is to depart.
-    fn traveller(&self, who: Place) -> Result<Traveller, Refusal> {
+    fn traveller(&self, who: Place) -> Result<DepartingEntity, Refusal> {
         match who {
             Place::Container(id) if self.has_container(id) => {
-                let meant = self.world.stands(id).then_some(Traveller::Container(id));
+                let meant = self.world.stands(id).then_some(DepartingEntity::Container(id));
                 meant.ok_or(Refusal::new(Cause::Unknown(Unknown::Meaning)))
             }
-            Place::Holder(id) if self.has_holder(id) => Ok(Traveller::Holder(id)),
+            Place::Holder(id) if self.has_holder(id) => Ok(DepartingEntity::Holder(id)),
             Place::Container(_) | Place::Holder(_) => Err(Refusal::new(Cause::Unknown(Unknown::Place))),
             _ => Err(Refusal::new(Cause::Unknown(Unknown::Meaning))),
         }
     }
 
-    fn own_containers(&self, who: Traveller) -> Vec<u32> {
+    fn own_containers(&self, who: DepartingEntity) -> Vec<u32> {
         match who {
-            Traveller::Container(id) => vec![id.index],
-            Traveller::Holder(id) => {
+            DepartingEntity::Container(id) => vec![id.index],
+            DepartingEntity::Holder(id) => {
                 let hand = self.world.hand_of(id.index);
                 self.world.containers_of(id.index).iter().copied().chain([hand]).collect()
             }
@@ -77,7 +77,7 @@ impl Draft<'_> {
         self.events().iter().rev().find_map(number).unwrap_or(self.world.departures)
     }
 
-    fn leave_world(&mut self, who: Traveller, count: u64, weight: i64) {
+    fn leave_world(&mut self, who: DepartingEntity, count: u64, weight: i64) {
         let before = self.next_departure();
         let latest = self.latest_arrival(&self.world.name_of_traveller(who));
         let number = latest.map_or(before, |latest| before.max(latest + 1));

@@ -5,7 +5,7 @@ use super::refusal::{Cause, Refusal, Unknown};
 use crate::id::KindId;
 use crate::language::items_text;
 use crate::ruleset::Kind;
-use crate::world::{Class, End, Event, Place, Traveller, World};
+use crate::world::{Class, DepartingEntity, End, Event, Place, World};
 
 impl World {
     /// What sentences call a place.
@@ -160,10 +160,10 @@ impl World {
         }
     }
 
-    fn traveller_name(&self, who: Traveller) -> String {
+    fn traveller_name(&self, who: DepartingEntity) -> String {
         match who {
-            Traveller::Container(id) => self.name_of(id.index),
-            Traveller::Holder(id) => self.name_of_holder(id.index).to_owned(),
+            DepartingEntity::Container(id) => self.name_of(id.index),
+            DepartingEntity::Holder(id) => self.name_of_holder(id.index).to_owned(),
         }
     }
 
@@ -171,7 +171,7 @@ impl World {
     #[must_use]
     pub fn describe_event(&self, event: &Event) -> String {
         match event {
-            Event::Transferred { kind, count, from, to, .. } => {
+            Event::Moved { kind, count, from, to, .. } => {
                 let what = format!("{count} {}", self.kind_name(*kind));
                 match (from.exists(), to.exists()) {
                     (false, _) => format!("{what} created in {}", self.end_name(to)),

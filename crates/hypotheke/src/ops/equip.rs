@@ -65,7 +65,7 @@ impl Equipping {
             admitting.iter().copied().filter(|&spot| draft.occupied(self.item.kind, spot).is_some()).collect();
         let alike = fitting.iter().find(|&&spot| {
             let there = draft.cell(spot);
-            there.is_alike(self.cell) && there.count < draft.limit(spot, self.cell.kind)
+            there.can_stack_with(self.cell) && there.count < draft.limit(spot, self.cell.kind)
         });
         let free = || fitting.iter().find(|&&spot| self.is_free(draft, spot, asked));
         if let Some(&spot) = alike.or_else(free) {
@@ -252,30 +252,30 @@ impl Equipping {
     /// way that was put aside, and with what came into its slot.
     fn order(&self, since: &[Event], spot: Spot, aside: Spot, whole: bool) -> Vec<Event> {
         let [waits, worn, rest @ ..] = since else { return since.to_vec() };
-        let Event::Transferred { from: there, .. } = *waits else { return since.to_vec() };
-        let is_from_aside = |event: &Event| matches!(event, Event::Transferred { from, .. } if from.spot == aside);
+        let Event::Moved { from: there, .. } = *waits else { return since.to_vec() };
+        let is_from_aside = |event: &Event| matches!(event, Event::Moved { from, .. } if from.spot == aside);
         let (mut leaving, others): (Vec<Event>, Vec<Event>) = rest.iter().copied().partition(is_from_aside);
         for event in &mut leaving {
-            if let Event::Transferred { from, .. } = event {
+            if let Event::Moved { from, .. } = event {
                 from.spot = spot;
             }
         }
         let goes = |event: &Event, wanted: &dyn Fn(End) -> bool| match event {
-            Event::Transferred { to, .. } => wanted(*to),
+            Event::Moved { to, .. } => wanted(*to),
             _ => false,
         };
         let back = leaving.iter().position(|event| whole && goes(event, &|to| to.spot == self.source));
         let back = back.map(|back| leaving.remove(back));
-        let Some(Event::Transferred { kind, count, to: back, class, inner, .. }) = back else {
+        let Some(Event::Moved { kind, count, to: back, class, inner, .. }) = back else {
             return leaving.into_iter().chain([*worn]).chain(others).collect();
         };
         // It changes places with the item. If a part that went elsewhere keeps the id, it changes places with that first.
         let kept = leaving.iter().position(|event| goes(event, &|to| to.stack == there.stack));
         let kept = kept.map(|kept| leaving.remove(kept));
         let mut events = leaving;
-        if let Some(Event::Transferred { to: kept, .. }) = kept {
+        if let Some(Event::Moved { to: kept, .. }) = kept {
             let to = End { stack: back.stack, ..kept };
-            events.push(Event::Transferred { kind, count, from: there, to, class, inner });
+            events.push(Event::Moved { kind, count, from: there, to, class, inner });
             events.push(Event::Swapped { one: to, other: there });
         }
         let item = End { spot: self.source, stack: StackId(self.cell.id), position: Position::default() };

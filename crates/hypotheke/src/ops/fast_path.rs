@@ -12,7 +12,9 @@ use crate::language::Amount;
 use crate::language::Position;
 use crate::narrow;
 use crate::snapshot::Outcome;
-use crate::world::{Bearer, Cell, Class, ContainerState, End, Event, GROUND, Inner, Place, Scratch, Spot, World};
+use crate::world::{
+    Bearer, Cell, Class, ContainerState, End, Event, GROUND, PackContents, Place, Scratch, Spot, World,
+};
 
 /// How many a move should carry: as asked, whether no fewer will do, and how many of them fit.
 pub(super) struct Wanted {
@@ -244,7 +246,7 @@ impl World {
     /// How many of a stack should go and fit, as far as it is not a matter of weight.
     #[inline(always)]
     pub(super) fn want_move(&self, amount: Amount, [mine, there]: [Cell; 2], from: u32, to: At<'_>) -> Option<Wanted> {
-        if mine.is_empty() || mine.is_pack() || !(there.is_empty() || mine.is_alike(there)) {
+        if mine.is_empty() || mine.is_pack() || !(there.is_empty() || mine.can_stack_with(there)) {
             return None;
         }
         let (asked, exact) = match amount {
@@ -343,7 +345,7 @@ impl World {
     #[inline(always)]
     pub(super) fn transfer(&self, cell: Cell, count: u32, from: End, to: End) -> Event {
         let (kind, class) = (self.rules.kind_id(cell.kind), Class(cell.class));
-        Event::Transferred { kind, count, from, to, class, inner: Inner(GROUND) }
+        Event::Moved { kind, count, from, to, class, inner: PackContents(GROUND) }
     }
 
     // Beginning and end.

@@ -6,16 +6,16 @@ use super::draft::{Draft, Onto};
 use super::target::Target;
 use crate::id::HolderId;
 use crate::language::Amount;
-use crate::language::Share;
+use crate::language::LiftAmount;
 use crate::world::Place;
 
-pub(super) fn judge(draft: &mut Draft<'_>, actor: Option<HolderId>, share: Share, from: Place) -> Judged {
+pub(super) fn judge(draft: &mut Draft<'_>, actor: Option<HolderId>, share: LiftAmount, from: Place) -> Judged {
     let (_, hand) = draft.hand(actor)?;
     let source = draft.slot(from)?;
     let amount = match share {
-        Share::Amount(amount) => amount,
+        LiftAmount::Amount(amount) => amount,
         // Of an empty slot one is asked for, and found missing.
-        Share::Half => Amount::Exactly(draft.cell(source).count.div_ceil(2).max(1)),
+        LiftAmount::Half => Amount::Exactly(draft.cell(source).count.div_ceil(2).max(1)),
     };
     draft.lay_onto(Onto::OneEmpty);
     draft.carry(

@@ -64,7 +64,7 @@ mod variant;
 
 pub use apply::ApplyError;
 pub use ask::Reply;
-pub use offers::Offer;
+pub use offers::SlotRoom;
 pub use operation::{Action, Handles, Operation, Variant};
 pub use plan::Plan;
 
@@ -298,19 +298,19 @@ impl World {
     ///
     /// let rules = Ruleset::builder().kind("flare", |kind| kind).container("depot", |depot| depot.slots(2)).build()?;
     /// let mut world = World::new(&rules.into());
-    /// world.keep_history(10);
+    /// world.set_undo_limit(10);
     /// let (depot, flare) = (world.container("depot").unwrap(), world.rules().find_kind("flare").unwrap());
     ///
     /// let outcome = world.perform(&Operation::creating(Amount::Exactly(2), flare, depot)).unwrap();
-    /// world.take_back(outcome.revision()).unwrap();
+    /// world.undo(outcome.revision()).unwrap();
     /// assert_eq!((world.free_slots(depot), world.revision()), (2, 0));
     /// # Ok::<(), hypotheke::RulesetErrors>(())
     /// ```
     ///
     /// # Errors
     /// [`Cause::Stale`] if that is not the latest operation, or it is not kept any more.
-    pub fn take_back(&mut self, revision: u64) -> Result<(), Refusal> {
-        if self.undo(revision) { Ok(()) } else { Err(Refusal::new(Cause::Stale)) }
+    pub fn undo(&mut self, revision: u64) -> Result<(), Refusal> {
+        if self.undo_latest(revision) { Ok(()) } else { Err(Refusal::new(Cause::Stale)) }
     }
 
     /// The documents of what departed by the latest operation, in order; nothing after a refusal. Whoever lets a container

@@ -10,7 +10,7 @@ use crate::world::{Place, Spot, World};
 
 /// What a slot would take of a stack.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct Offer {
+pub struct SlotRoom {
     /// The slot.
     pub slot: u32,
     /// How many it would take: as many as a move of up to all of them.
@@ -38,7 +38,7 @@ impl World {
     /// let world = World::new(&rules.into());
     /// let (depot, sled) = (world.container("depot").unwrap(), world.container("sled").unwrap());
     /// let mut offers = Vec::new();
-    /// world.offers((depot, 0).into(), None, sled, &mut offers).unwrap();
+    /// world.room_by_slot((depot, 0).into(), None, sled, &mut offers).unwrap();
     /// let told: Vec<_> = offers.iter().map(|it| (it.takes, it.why_not_all.map(|cause| cause.reason()))).collect();
     /// assert_eq!(told, [(2, Some(Reason::StackLimit)), (0, Some(Reason::NoRoom)), (5, None)]);
     /// # Ok::<(), hypotheke::RulesetErrors>(())
@@ -47,12 +47,12 @@ impl World {
     /// # Errors
     /// If nothing lies at `from`, which is a slot, a hand or the place of a stack on the ground, or the container is not
     /// there.
-    pub fn offers(
+    pub fn room_by_slot(
         &self,
         from: Place,
         actor: Option<HolderId>,
         container: ContainerId,
-        offers: &mut Vec<Offer>,
+        offers: &mut Vec<SlotRoom>,
     ) -> Result<(), Refusal> {
         offers.clear();
         let mut draft = Draft::new(self, Box::default());
@@ -95,7 +95,7 @@ impl Alike {
 
 impl Draft<'_> {
     /// What is the same for all slots is found out once.
-    fn offer(&mut self, item: Item, count: u32, source: Spot, container: u32, offers: &mut Vec<Offer>) {
+    fn offer(&mut self, item: Item, count: u32, source: Spot, container: u32, offers: &mut Vec<SlotRoom>) {
         let closed = self.actor.and_then(|actor| {
             let from = (!source.is_ground()).then_some(source.container).filter(|&from| !self.is_hand(from));
             let places = [from, Some(container)];
@@ -124,10 +124,10 @@ impl Draft<'_> {
                 let there = self.cell(spot);
                 let (takes, why_not_all) = match there.is_empty() {
                     true if alike.empty == count => (count, None),
-                    false if !item.is_alike(there) => (0, Some(alike.taken(slot))),
+                    false if !item.can_stack_with(there) => (0, Some(alike.taken(slot))),
                     _ => self.offer_of_slot(item, (source, count), spot, (nested, allowed, borne)),
                 };
-                offers.push(Offer { slot, takes, why_not_all });
+                offers.push(SlotRoom { slot, takes, why_not_all });
                 continue;
             }
             let (takes, why_not_all) = match entering {
@@ -135,7 +135,7 @@ impl Draft<'_> {
                 Some(cause) => (0, Some(cause)),
                 None => self.offer_of_slot(item, (source, count), spot, (nested, allowed, borne)),
             };
-            offers.push(Offer { slot, takes, why_not_all });
+            offers.push(SlotRoom { slot, takes, why_not_all });
         }
     }
 

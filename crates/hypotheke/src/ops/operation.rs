@@ -1,7 +1,7 @@
 use std::sync::Arc;
 
 use crate::id::{ContainerId, HolderId, KindId, MarkId, PropertyId, StackId};
-use crate::language::{ActionOf, Amount, Landing, OperationOf, Share, SortKey, Terms};
+use crate::language::{ActionOf, Amount, Landing, LiftAmount, OperationOf, SortKey, Terms};
 use crate::quantity::Decimal;
 use crate::snapshot::Departure;
 use crate::world::Place;
@@ -180,7 +180,7 @@ impl Operation {
 
     /// The holder that acts takes of a stack into its hand.
     #[must_use]
-    pub fn lifting(share: Share, from: (ContainerId, u32), actor: HolderId) -> Operation {
+    pub fn lifting(share: LiftAmount, from: (ContainerId, u32), actor: HolderId) -> Operation {
         Operation::from(Action::Lift { share, from: from.into() }).by(actor)
     }
 

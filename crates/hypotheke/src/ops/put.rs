@@ -123,7 +123,7 @@ fn fits(draft: &Draft<'_>, way: Way, hand: Spot, target: Target) -> bool {
     let (item, there) = (draft.item(draft.cell(hand)), draft.cell(slot));
     match way {
         Way::Place => there.is_empty(),
-        Way::Merge => item.is_alike(there),
+        Way::Merge => item.can_stack_with(there),
         Way::Swap => !there.is_empty(),
     }
 }

@@ -3,7 +3,7 @@
 use super::draft::Draft;
 use super::refusal::{Cause, Refusal, Unknown};
 use crate::id::{HolderId, KindId};
-use crate::ruleset::Spent;
+use crate::ruleset::DepletedShortcut;
 use crate::world::{Event, Place, Spot};
 
 impl Draft<'_> {
@@ -67,7 +67,7 @@ impl Draft<'_> {
         let gave = self.holders_that_gave();
         for holder in gave.into_iter().filter(|&holder| only.is_none_or(|only| only == holder)) {
             let id = self.world.holder_id(holder);
-            if self.world.rules.holders()[self.world.def_of_holder(holder)].spent == Spent::Keep {
+            if self.world.rules.holders()[self.world.def_of_holder(holder)].spent == DepletedShortcut::Keep {
                 continue;
             }
             for shortcut in 0..self.world.shortcut_count(holder) {
@@ -82,7 +82,7 @@ impl Draft<'_> {
     /// The holders out of whose containers something went, in order. What left in a pack left with it.
     fn holders_that_gave(&self) -> Vec<u32> {
         let spots = self.events().iter().flat_map(|event| match event {
-            Event::Transferred { from, .. } => [from.spot, Spot::NOWHERE],
+            Event::Moved { from, .. } => [from.spot, Spot::NOWHERE],
             Event::Swapped { one, other } => [one.spot, other.spot],
             _ => [Spot::NOWHERE; 2],
         });

@@ -9,7 +9,7 @@ use crate::id::StackId;
 use crate::language::{Amount, Landing};
 use crate::ruleset::{NO_PACK, Ruleset, StartEntry, StartPortion};
 use crate::text::{Diagnostic, Location};
-use crate::world::{Class, ClassKey, End, Event, GROUND, Inner, Place, Spot, World};
+use crate::world::{Class, ClassKey, End, Event, GROUND, PackContents, Place, Spot, World};
 
 impl World {
     /// A world as the ruleset says that it begins.
@@ -133,8 +133,8 @@ impl World {
             let stack = StackId::new(self.number, self.next_stack);
             self.next_stack += 1;
             let to = End { spot, stack, position: landing.at };
-            let (kind, inner) = (portion.kind, Inner(inner));
-            self.carry_out(&Event::Transferred { kind, count, from: End::NOWHERE, to, class, inner });
+            let (kind, inner) = (portion.kind, PackContents(inner));
+            self.carry_out(&Event::Moved { kind, count, from: End::NOWHERE, to, class, inner });
         }
         Ok(())
     }

@@ -89,7 +89,7 @@ impl Draft<'_> {
 
     /// Whether what lies in a slot, or that it is empty, lets items be laid there.
     pub(super) fn takes_onto(&self, there: Cell, item: Item) -> bool {
-        let alike = item.is_alike(there);
+        let alike = item.can_stack_with(there);
         match self.onto() {
             Onto::Any => there.is_empty() || alike,
             Onto::Alike => alike,

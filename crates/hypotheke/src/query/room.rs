@@ -49,8 +49,8 @@ impl World {
             let (cell, limit) = (self.cell(Spot { container, slot }), state.limit(&self.rules, kind.0, slot));
             let filter = state.slot_filter(&self.rules, slot);
             let admitted = filter.is_none_or(|filter| self.rules.admits_plain(filter, kind.0));
-            let is_alike = !cell.is_empty() && !cell.is_pack() && cell.class == kind.0;
-            let room = if is_alike { u64::from(limit.saturating_sub(cell.count)) } else { 0 };
+            let can_stack_with = !cell.is_empty() && !cell.is_pack() && cell.class == kind.0;
+            let room = if can_stack_with { u64::from(limit.saturating_sub(cell.count)) } else { 0 };
             ruled_room += room;
             ruled_empty += u32::from(cell.is_empty());
             space += match (admitted, cell.is_empty()) {

@@ -9,7 +9,8 @@ use std::collections::BTreeSet;
 use std::fmt::Display;
 
 use super::{
-    Cap, ContainerDef, FilterId, HolderDef, Kind, Mark, Misfits, Property, PropertyValue, Ruleset, Spent, Way,
+    Cap, ContainerDef, DepletedShortcut, FilterId, HolderDef, Kind, Mark, Misfits, Property, PropertyValue, Ruleset,
+    Way,
 };
 
 /// Sixteen hexadecimal digits.
@@ -163,8 +164,8 @@ fn holder_line(rules: &Ruleset, def: &HolderDef) -> String {
         in_order(def.burden().map(|(from, label)| format!("{label} from {from}"))),
         def.shortcuts(),
         match def.spent_shortcuts() {
-            Spent::Clear => "Clear",
-            Spent::Keep => "Keep",
+            DepletedShortcut::Clear => "Clear",
+            DepletedShortcut::Keep => "Keep",
         },
         caps(rules, def.caps()),
     )

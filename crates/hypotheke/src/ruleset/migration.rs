@@ -12,7 +12,7 @@ use super::source::Written;
 /// What is done about something that a ruleset no longer allows.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
-pub enum Treatment {
+pub enum MigrationPolicy {
     /// It stays as it is and may get better, but not worse.
     #[default]
     Leave,
@@ -33,15 +33,15 @@ pub enum Treatment {
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct MigrationRules {
     /// About stacks over their limit: leave, split, spill or refuse.
-    pub over_limit: Treatment,
+    pub over_limit: MigrationPolicy,
     /// About containers and holders over a weight cap or a cap by filter: leave, spill or refuse.
-    pub over_cap: Treatment,
+    pub over_cap: MigrationPolicy,
     /// About what lies where it is not admitted any more: leave, spill or refuse.
-    pub not_admitted: Treatment,
+    pub not_admitted: MigrationPolicy,
     /// About what lies in slots and containers that are not there any more: spill, ground, stray or refuse.
-    pub gone: Treatment,
+    pub gone: MigrationPolicy,
     /// About items of kinds that are not known any more: stray or refuse.
-    pub unknown: Treatment,
+    pub unknown: MigrationPolicy,
     /// Changed each version of the ruleset changed, by its number: the section `[migration.2]` tells what became of the names of version 1.
     pub versions: BTreeMap<u32, VersionChanges>,
 }
@@ -49,11 +49,11 @@ pub struct MigrationRules {
 impl Default for MigrationRules {
     fn default() -> MigrationRules {
         MigrationRules {
-            over_limit: Treatment::Leave,
-            over_cap: Treatment::Leave,
-            not_admitted: Treatment::Leave,
-            gone: Treatment::Spill,
-            unknown: Treatment::Stray,
+            over_limit: MigrationPolicy::Leave,
+            over_cap: MigrationPolicy::Leave,
+            not_admitted: MigrationPolicy::Leave,
+            gone: MigrationPolicy::Spill,
+            unknown: MigrationPolicy::Stray,
             versions: BTreeMap::new(),
         }
     }
@@ -134,10 +134,10 @@ const RENAMED: &[(&str, Changed)] = &[
     ("property", Changed::Property),
 ];
 
-const LEAVE: (&str, Treatment) = ("leave", Treatment::Leave);
-const SPILL: (&str, Treatment) = ("spill", Treatment::Spill);
-const STRAY: (&str, Treatment) = ("stray", Treatment::Stray);
-const REFUSE: (&str, Treatment) = ("refuse", Treatment::Refuse);
+const LEAVE: (&str, MigrationPolicy) = ("leave", MigrationPolicy::Leave);
+const SPILL: (&str, MigrationPolicy) = ("spill", MigrationPolicy::Spill);
+const STRAY: (&str, MigrationPolicy) = ("stray", MigrationPolicy::Stray);
+const REFUSE: (&str, MigrationPolicy) = ("refuse", MigrationPolicy::Refuse);
 
 /// Reads the section.
 pub(crate) fn read(reading: &mut Reading<'_>, value: &Spanned<DeValue<'_>>) -> MigrationSource {
@@ -148,14 +148,14 @@ pub(crate) fn read(reading: &mut Reading<'_>, value: &Spanned<DeValue<'_>>) -> M
     let standard = MigrationRules::default();
     let rules = MigrationRules {
         over_limit: reading
-            .choice(&section, "over-limit", &[LEAVE, ("split", Treatment::Split), SPILL, REFUSE])
+            .choice(&section, "over-limit", &[LEAVE, ("split", MigrationPolicy::Split), SPILL, REFUSE])
             .unwrap_or(standard.over_limit),
         over_cap: reading.choice(&section, "over-cap", &[LEAVE, SPILL, REFUSE]).unwrap_or(standard.over_cap),
         not_admitted: reading
             .choice(&section, "not-admitted", &[LEAVE, SPILL, REFUSE])
             .unwrap_or(standard.not_admitted),
         gone: reading
-            .choice(&section, "gone", &[SPILL, ("ground", Treatment::Ground), STRAY, REFUSE])
+            .choice(&section, "gone", &[SPILL, ("ground", MigrationPolicy::Ground), STRAY, REFUSE])
             .unwrap_or(standard.gone),
         unknown: reading.choice(&section, "unknown", &[STRAY, REFUSE]).unwrap_or(standard.unknown),
         versions: BTreeMap::new(),
@@ -234,17 +234,17 @@ impl VersionChanges {
     }
 }
 
-impl Treatment {
+impl MigrationPolicy {
     /// As a ruleset writes it.
     #[must_use]
     pub fn word(self) -> &'static str {
         match self {
-            Treatment::Leave => "leave",
-            Treatment::Split => "split",
-            Treatment::Spill => "spill",
-            Treatment::Ground => "ground",
-            Treatment::Stray => "stray",
-            Treatment::Refuse => "refuse",
+            MigrationPolicy::Leave => "leave",
+            MigrationPolicy::Split => "split",
+            MigrationPolicy::Spill => "spill",
+            MigrationPolicy::Ground => "ground",
+            MigrationPolicy::Stray => "stray",
+            MigrationPolicy::Refuse => "refuse",
         }
     }
 }
@@ -287,7 +287,7 @@ impl VersionChanges {
 
 /// What became of a container.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub(crate) enum Fate {
+pub(crate) enum InjectedFault {
     /// It is called so now.
     Now(String),
     /// It has gone; its contents go there.
@@ -346,7 +346,7 @@ impl MigrationRules {
         self.renamed_since(version, name, |renamed| &renamed.property)
     }
 
-    pub(crate) fn container_since(&self, version: u32, name: &str) -> Fate {
+    pub(crate) fn container_since(&self, version: u32, name: &str) -> InjectedFault {
         let mut name = name.to_owned();
         for (&version, changes) in self.versions.range(version.saturating_add(1)..) {
             match changes.gone.get(&name) {
@@ -354,13 +354,13 @@ impl MigrationRules {
                 // Where the contents went may itself have another name since, or have gone.
                 Some(Gone::Into(into)) => {
                     return match self.container_since(version, into) {
-                        Fate::Now(into) => Fate::Gone(Gone::Into(into)),
-                        gone @ Fate::Gone(_) => gone,
+                        InjectedFault::Now(into) => InjectedFault::Gone(Gone::Into(into)),
+                        gone @ InjectedFault::Gone(_) => gone,
                     };
                 }
-                Some(gone) => return Fate::Gone(gone.clone()),
+                Some(gone) => return InjectedFault::Gone(gone.clone()),
             }
         }
-        Fate::Now(name)
+        InjectedFault::Now(name)
     }
 }

@@ -99,7 +99,7 @@ pub enum Misfits {
 
 /// What becomes of a shortcut when its holder has nothing left of the kind at which it points.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub enum Spent {
+pub enum DepletedShortcut {
     /// It is cleared.
     #[default]
     Clear,
@@ -128,7 +128,7 @@ pub struct HolderDef {
     pub(crate) caps: Vec<Cap>,
     /// How many shortcuts it has.
     pub(crate) shortcuts: u32,
-    pub(crate) spent: Spent,
+    pub(crate) spent: DepletedShortcut,
     /// In rising order.
     pub(in crate::ruleset) burden: Vec<(Decimal, Box<str>)>,
 }
@@ -350,7 +350,7 @@ impl HolderDef {
 
     /// What becomes of a shortcut when nothing is left of the kind at which it points.
     #[must_use]
-    pub fn spent_shortcuts(&self) -> Spent {
+    pub fn spent_shortcuts(&self) -> DepletedShortcut {
         self.spent
     }
 

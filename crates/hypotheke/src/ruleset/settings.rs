@@ -8,7 +8,7 @@ use std::fmt::Display;
 
 use super::kind::{Kind, Mark, PropertyValue, Tag};
 use super::migration::MigrationRules;
-use super::places::{Cap, ContainerDef, HolderDef, Misfits, SlotDef, Spent};
+use super::places::{Cap, ContainerDef, DepletedShortcut, HolderDef, Misfits, SlotDef};
 use super::start::StartPortion;
 use super::view::{FilterId, KindDef, KindFigures, Ruleset};
 use crate::quantity::Decimal;
@@ -498,7 +498,7 @@ impl Lister<'_> {
         self.limit("weight-cap", def.weight_cap());
         self.rule("burden", listed(burden.iter().map(|(from, label)| format!("{label} from {from}"))), "none");
         self.rule("shortcuts", shortcuts, 0);
-        self.rule("spent-shortcuts", if *spent == Spent::Keep { "keep" } else { "clear" }, "clear");
+        self.rule("spent-shortcuts", if *spent == DepletedShortcut::Keep { "keep" } else { "clear" }, "clear");
         self.caps(caps);
         self.label("name", name, id);
         self.label("note", note, "");

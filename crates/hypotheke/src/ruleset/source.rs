@@ -3,7 +3,7 @@
 use rustc_hash::FxHashMap;
 
 use super::migration::MigrationSource;
-use super::places::{Misfits, Spent, Way};
+use super::places::{DepletedShortcut, Misfits, Way};
 use crate::filter::Filter;
 use crate::language::NamedPortion;
 use crate::narrow;
@@ -170,7 +170,7 @@ pub(crate) struct HolderSource {
     pub(crate) weight_cap: Option<Decimal>,
     pub(crate) caps: Vec<CapSource>,
     pub(crate) shortcuts: Option<Written<u32>>,
-    pub(crate) spent_shortcuts: Spent,
+    pub(crate) spent_shortcuts: DepletedShortcut,
     /// From which weight on, and what it is called then.
     pub(crate) burden: Vec<(Written<Decimal>, Written<String>)>,
 }

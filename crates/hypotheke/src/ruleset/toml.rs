@@ -5,7 +5,7 @@ use std::borrow::Cow;
 use toml::Spanned;
 use toml::de::{DeTable, DeValue};
 
-use super::places::{Misfits, Spent, Way};
+use super::places::{DepletedShortcut, Misfits, Way};
 use super::read::{Reading, Section};
 use super::source::{
     CapSource, ContainerSource, HolderSource, KindAt, KindSource, MarkSource, PropertySource, RulesetSource,
@@ -267,7 +267,11 @@ impl RulesetSource {
             burden: read_burden(reading, &section),
             shortcuts: reading.count(&section, "shortcuts"),
             spent_shortcuts: reading
-                .choice(&section, "spent-shortcuts", &[("clear", Spent::Clear), ("keep", Spent::Keep)])
+                .choice(
+                    &section,
+                    "spent-shortcuts",
+                    &[("clear", DepletedShortcut::Clear), ("keep", DepletedShortcut::Keep)],
+                )
                 .unwrap_or_default(),
             id,
         });

@@ -10,14 +10,14 @@ use serde::{Deserialize, Serialize};
 
 use super::json::other_format;
 use super::layout::{Bearer, Counters, Place, Rebuilding, bearers, places};
-use super::{FORMAT, Save, SaveError, SavedUnder};
+use super::{FORMAT, RulesetInfo, Save, SaveError};
 use crate::id::{DepartureId, StackId};
 use crate::language::Position;
 use crate::migration::Outline;
 use crate::narrow;
 use crate::quantity::Decimal;
 use crate::snapshot::Answered;
-use crate::snapshot::{InSlot, Landed, Snapshot, Stack, Stray, Tally};
+use crate::snapshot::{InSlot, KindTotals, Landed, Snapshot, Stack, Stray};
 
 const WORD: &str = "hypotheke-save";
 
@@ -28,7 +28,7 @@ struct Head<'s>(&'s str, u32, u32);
 #[derive(Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
 struct Body<'s> {
-    ruleset: SavedUnder,
+    ruleset: RulesetInfo,
     #[serde(default)]
     outline: Outline,
     #[serde(default)]
@@ -38,7 +38,7 @@ struct Body<'s> {
     holders: Vec<Bearer<'s>>,
     #[serde(borrow)]
     containers: Vec<Place<'s>>,
-    tallies: BTreeMap<String, Tally>,
+    tallies: BTreeMap<String, KindTotals>,
     requests: Vec<Answered>,
     #[serde(default)]
     strays: Vec<Stray>,

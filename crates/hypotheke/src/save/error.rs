@@ -1,4 +1,4 @@
-use super::{FORMAT, SavedUnder};
+use super::{FORMAT, RulesetInfo};
 use crate::snapshot::SnapshotError;
 
 /// Why bytes are no save, or a save no world. Nothing has changed.
@@ -58,9 +58,9 @@ pub enum SaveError {
     #[error("it was saved under `{}` version {} ({}), not under `{}` version {} ({})", .saved.title, .saved.version, .saved.fingerprint, .given.title, .given.version, .given.fingerprint)]
     OtherRuleset {
         /// Under which it was saved.
-        saved: Box<SavedUnder>,
+        saved: Box<RulesetInfo>,
         /// The one that was given.
-        given: Box<SavedUnder>,
+        given: Box<RulesetInfo>,
     },
     /// No world of the ruleset can be so.
     #[error(transparent)]

@@ -9,13 +9,13 @@ use serde::{Deserialize, Serialize};
 
 use super::layout::{Bearer, Counters, Place, Rebuilding, bearers, places};
 use super::text::{Lines, checksum};
-use super::{FORMAT, Save, SaveError, SavedUnder, Trust};
+use super::{FORMAT, RulesetInfo, Save, SaveError, Trust};
 use crate::id::{DepartureId, StackId};
 use crate::language::Position;
 use crate::migration::Outline;
 use crate::quantity::Decimal;
 use crate::snapshot::Answered;
-use crate::snapshot::{InSlot, Landed, Snapshot, Stack, Stray, Tally};
+use crate::snapshot::{InSlot, KindTotals, Landed, Snapshot, Stack, Stray};
 
 /// So long most lines of stacks are, so that a text seldom has to grow.
 const BYTES_A_STACK: usize = 112;
@@ -25,7 +25,7 @@ const BYTES_A_STACK: usize = 112;
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
 struct Document<'s> {
     format: u32,
-    ruleset: SavedUnder,
+    ruleset: RulesetInfo,
     #[serde(default)]
     outline: Outline,
     #[serde(default)]
@@ -37,7 +37,7 @@ struct Document<'s> {
     containers: Vec<Place<'s>>,
     #[serde(borrow)]
     stacks: Vec<Lying<'s>>,
-    tallies: BTreeMap<String, Tally>,
+    tallies: BTreeMap<String, KindTotals>,
     requests: Vec<Answered>,
     #[serde(default)]
     strays: Vec<Stray>,
@@ -83,7 +83,7 @@ impl Lying<'_> {
 #[serde(rename_all = "kebab-case")]
 struct Written<'s> {
     format: u32,
-    ruleset: &'s SavedUnder,
+    ruleset: &'s RulesetInfo,
     outline: &'s Outline,
     #[serde(skip_serializing_if = "Option::is_none")]
     departure: Option<DepartureId>,
@@ -91,7 +91,7 @@ struct Written<'s> {
     holders: Vec<Bearer<'s>>,
     containers: Vec<&'s Place<'s>>,
     stacks: [(); 0],
-    tallies: &'s BTreeMap<String, Tally>,
+    tallies: &'s BTreeMap<String, KindTotals>,
     requests: &'s [Answered],
     #[serde(skip_serializing_if = "<[_]>::is_empty")]
     strays: &'s [Stray],

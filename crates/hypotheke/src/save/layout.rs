@@ -9,7 +9,7 @@ use serde::{Deserialize, Serialize};
 use super::SaveError;
 use crate::id::StackId;
 use crate::language::Path;
-use crate::snapshot::{Container, Holder, InSlot, Pack, PastArrival, Random, Snapshot, Stack, Tally};
+use crate::snapshot::{Container, Holder, InSlot, KindTotals, Pack, PastArrival, Random, Snapshot, Stack};
 
 /// A container without what lies in it.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -123,7 +123,7 @@ pub(super) struct Rebuilding {
 }
 
 impl Rebuilding {
-    pub(super) fn new(counters: Counters, tallies: BTreeMap<String, Tally>) -> Rebuilding {
+    pub(super) fn new(counters: Counters, tallies: BTreeMap<String, KindTotals>) -> Rebuilding {
         Rebuilding { snapshot: Snapshot { tallies, ..counters.snapshot() }, homes: Vec::new() }
     }
 

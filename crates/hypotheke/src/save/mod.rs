@@ -54,7 +54,7 @@ const NO_DEPARTURE: DepartureId = DepartureId { world: u32::MAX, number: 0 };
 /// ```
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Save {
-    rules: SavedUnder,
+    rules: RulesetInfo,
     outline: Outline,
     /// Which departure it is, if it is no whole world but one that has left.
     departure: Option<DepartureId>,
@@ -66,7 +66,7 @@ pub struct Save {
 /// The ruleset under which a world was saved.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
-pub struct SavedUnder {
+pub struct RulesetInfo {
     /// What its designer calls it.
     pub title: String,
     /// The version that its designer gave it.
@@ -97,7 +97,7 @@ impl Save {
     #[must_use]
     pub fn of_snapshot(rules: &Ruleset, snapshot: Snapshot) -> Save {
         let outline = Outline::new(rules, &snapshot);
-        Save { rules: SavedUnder::new(rules), outline, departure: None, edited: false, snapshot }
+        Save { rules: RulesetInfo::new(rules), outline, departure: None, edited: false, snapshot }
     }
 
     /// The save of one that has departed, such as of one player.
@@ -134,7 +134,7 @@ impl Save {
         let outline = Outline { away: Vec::new(), ..Outline::new(rules, &snapshot) };
         // A newcomer brings nothing; it can be told by any id.
         let id = departure.id.unwrap_or(NO_DEPARTURE);
-        Save { rules: SavedUnder::new(rules), outline, departure: Some(id), edited: false, snapshot }
+        Save { rules: RulesetInfo::new(rules), outline, departure: Some(id), edited: false, snapshot }
     }
 
     /// Whether it was edited by hand since it was written.
@@ -162,7 +162,7 @@ impl Save {
 
     /// The ruleset under which the world was saved.
     #[must_use]
-    pub fn rules(&self) -> &SavedUnder {
+    pub fn rules(&self) -> &RulesetInfo {
         &self.rules
     }
 
@@ -232,7 +232,7 @@ impl Save {
     }
 
     fn check_rules(&self, rules: &Ruleset) -> Result<(), SaveError> {
-        let own = SavedUnder::new(rules);
+        let own = RulesetInfo::new(rules);
         // Rulesets that mean the same may still have exchanged names.
         if own.fingerprint == self.rules.fingerprint && !rules.migration().changes_names(self.rules.version) {
             return Ok(());
@@ -276,7 +276,7 @@ impl Save {
 
     fn carried_over(&self, rules: &Arc<Ruleset>) -> Result<(Save, Vec<Difference>), MigrationError> {
         if self.check_rules(rules).is_ok() {
-            return Ok((Save { rules: SavedUnder::new(rules), ..self.clone() }, Vec::new()));
+            return Ok((Save { rules: RulesetInfo::new(rules), ..self.clone() }, Vec::new()));
         }
         let before = Before { version: self.rules.version, outline: &self.outline, alone: false };
         let Some(departure) = self.departure else {
@@ -302,11 +302,11 @@ fn departed(id: Option<DepartureId>, snapshot: &Snapshot) -> Result<Departure, S
     Ok(Departure { id: (id != NO_DEPARTURE).then_some(id), who, packs, strays })
 }
 
-impl SavedUnder {
+impl RulesetInfo {
     /// That of a ruleset.
     #[must_use]
-    pub fn new(rules: &Ruleset) -> SavedUnder {
-        SavedUnder { title: rules.title().to_owned(), version: rules.version(), fingerprint: rules.fingerprint() }
+    pub fn new(rules: &Ruleset) -> RulesetInfo {
+        RulesetInfo { title: rules.title().to_owned(), version: rules.version(), fingerprint: rules.fingerprint() }
     }
 }
 

@@ -1,6 +1,6 @@
 //! Two servers, a store far away, and a player who goes from one to the other before the first has saved.
 //!
-//! Both servers follow [`Visit`]; the store has the habits of a [`RemoteStore`]. Whatever may happen next is tried, in every order within bounds: the
+//! Both servers follow [`Visit`]; the store has the habits of a [`FaultyStore`]. Whatever may happen next is tried, in every order within bounds: the
 //! player joins or leaves, gives or takes something, a server asks the store for what it needs next and gets an answer or none, a request arrives late,
 //! leases run out. Whenever all have come to rest, everything is counted.
 //!
@@ -18,13 +18,13 @@ use crate::ruleset::Ruleset;
 use crate::save::Save;
 use crate::snapshot::{Departed, Departure};
 use crate::store::{
-    Ask, Fate, Key, RemoteStore, Request, Status, Store, StoreError, Terms, Visit, VisitError, VisitState,
+    Ask, FaultyStore, InjectedFault, Key, Request, Status, Store, StoreError, Terms, Visit, VisitError, VisitState,
 };
 use crate::world::World;
 
 /// How much is tried.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct HopBounds {
+pub struct HandoverBounds {
     /// How often the player joins a server in all.
     pub joins: u32,
     /// How often the player gives or takes something in all.
@@ -35,16 +35,16 @@ pub struct HopBounds {
     pub run_outs: u32,
 }
 
-impl Default for HopBounds {
+impl Default for HandoverBounds {
     /// Three joins, one exchange, one fault and one lease that runs out.
-    fn default() -> HopBounds {
-        HopBounds { joins: 3, exchanges: 1, faults: 1, run_outs: 1 }
+    fn default() -> HandoverBounds {
+        HandoverBounds { joins: 3, exchanges: 1, faults: 1, run_outs: 1 }
     }
 }
 
 /// What was found.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Hopped {
+pub struct HandoverReport {
     /// How many situations there were.
     pub situations: u64,
     /// In how many of them all had come to rest, and everything was counted.
@@ -62,7 +62,7 @@ pub struct Hopped {
 /// Why it can't be tried.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 #[non_exhaustive]
-pub enum NoHopping {
+pub enum HandoverUnavailable {
     /// The rules know nobody who could come and go.
     #[error("no holder of the ruleset can depart")]
     Nobody,
@@ -78,7 +78,7 @@ enum Event {
     Join(usize),
     Leave(usize),
     Exchange(usize, Way),
-    Ask(usize, Fate),
+    Ask(usize, InjectedFault),
     Late(usize),
     RunOut,
 }
@@ -96,9 +96,9 @@ struct Situation<S> {
     /// Each server's world before the visit that is going on.
     before: [Option<Numbered>; 2],
     visits: [Option<Visit>; 2],
-    store: RemoteStore<S>,
+    store: FaultyStore<S>,
     now: u64,
-    left: HopBounds,
+    left: HandoverBounds,
 }
 
 impl<S: Clone> Clone for Situation<S> {
@@ -137,7 +137,7 @@ type SeenVisit = (VisitState, String, u64, u64, usize);
 ///
 /// ```
 /// use hypotheke::Ruleset;
-/// use hypotheke::save_checks::{HopBounds, hopping};
+/// use hypotheke::save_checks::{HandoverBounds, hopping};
 /// use hypotheke::store::MemoryStore;
 ///
 /// let rules = Ruleset::builder()
@@ -149,7 +149,7 @@ type SeenVisit = (VisitState, String, u64, u64, usize);
 ///     .start("surveyor.pockets", ["1 flare"])
 ///     .build()?
 ///     .into();
-/// let bounds = HopBounds { joins: 2, exchanges: 1, faults: 1, run_outs: 1 };
+/// let bounds = HandoverBounds { joins: 2, exchanges: 1, faults: 1, run_outs: 1 };
 /// let found = hopping(&rules, &MemoryStore::new(), bounds, &mut |_| None).unwrap();
 /// assert_eq!((found.breach, found.stopped_by), (None, None));
 /// # Ok::<(), hypotheke::RulesetErrors>(())
@@ -160,16 +160,16 @@ type SeenVisit = (VisitState, String, u64, u64, usize);
 pub fn hopping<S: Store + Clone>(
     rules: &Arc<Ruleset>,
     store: &S,
-    bounds: HopBounds,
+    bounds: HandoverBounds,
     stop: &mut dyn FnMut(u64) -> Option<Bound>,
-) -> Result<Hopped, NoHopping> {
+) -> Result<HandoverReport, HandoverUnavailable> {
     let mut search = Search::new(rules, store, bounds)?;
     search.run(stop);
     Ok(search.found)
 }
 
 struct Search<S> {
-    bounds: HopBounds,
+    bounds: HandoverBounds,
     /// A world for steps that change none.
     nowhere: World,
     player: String,
@@ -184,11 +184,11 @@ struct Search<S> {
     ways: Vec<(u32, String)>,
     /// Those whose successors are still to be tried.
     next: Vec<(u32, Situation<S>)>,
-    found: Hopped,
+    found: HandoverReport,
 }
 
 impl<S: Store + Clone> Search<S> {
-    fn new(rules: &Arc<Ruleset>, store: &S, bounds: HopBounds) -> Result<Search<S>, NoHopping> {
+    fn new(rules: &Arc<Ruleset>, store: &S, bounds: HandoverBounds) -> Result<Search<S>, HandoverUnavailable> {
         let start = |number| World::new(rules).numbered(number, 0);
         let (mut camp, mut pass) = (start(1), start(2));
         let (player, document) = camp
@@ -197,13 +197,13 @@ impl<S: Store + Clone> Search<S> {
             .collect::<Vec<_>>()
             .into_iter()
             .find_map(|name| Some((name.clone(), depart(&mut camp, &name)?)))
-            .ok_or(NoHopping::Nobody)?;
+            .ok_or(HandoverUnavailable::Nobody)?;
         depart(&mut pass, &player);
         // Who is forgotten by the store comes anew, with nothing.
-        let Departed::Holder(holder) = &document.who else { return Err(NoHopping::Nobody) };
-        let newcomer = Departure::newcomer(rules, &holder.of, &player).ok_or(NoHopping::Nobody)?;
-        let store = RemoteStore::before(store.clone(), 0, crate::store::Habits::default());
-        let key = Key::new(player.as_bytes()).map_err(|_| NoHopping::Nobody)?;
+        let Departed::Holder(holder) = &document.who else { return Err(HandoverUnavailable::Nobody) };
+        let newcomer = Departure::newcomer(rules, &holder.of, &player).ok_or(HandoverUnavailable::Nobody)?;
+        let store = FaultyStore::before(store.clone(), 0, crate::store::FaultProfile::default());
+        let key = Key::new(player.as_bytes()).map_err(|_| HandoverUnavailable::Nobody)?;
         let bytes = Save::of_departure(rules, &document).to_bytes();
         // Where even this does not go well, nothing is found at the end, and so it is told.
         let _ = store.inside(|store| store.save(&key, &bytes, 0, 0));
@@ -215,7 +215,8 @@ impl<S: Store + Clone> Search<S> {
             now: 1,
             left: bounds,
         };
-        let found = Hopped { situations: 0, rests: 0, longest: 0, exchanged: false, breach: None, stopped_by: None };
+        let found =
+            HandoverReport { situations: 0, rests: 0, longest: 0, exchanged: false, breach: None, stopped_by: None };
         let mut search = Search {
             bounds,
             nowhere: World::empty(rules),
@@ -275,11 +276,11 @@ impl<S: Store + Clone> Search<S> {
                 events.extend(exchanges.into_iter().filter(|_| left.exchanges > 0));
             }
             if let Some(ask) = visit.ask() {
-                events.push(Event::Ask(server, Fate::Answered));
-                let faults: &[Fate] = match ask {
+                events.push(Event::Ask(server, InjectedFault::Answered));
+                let faults: &[InjectedFault] = match ask {
                     // Whether an answer is lost or the request makes no difference where nothing is changed.
-                    Ask::Load | Ask::LookBack => &[Fate::RequestLost, Fate::Stale],
-                    _ => &[Fate::AnswerLost, Fate::RequestLost, Fate::Late],
+                    Ask::Load | Ask::LookBack => &[InjectedFault::RequestLost, InjectedFault::Stale],
+                    _ => &[InjectedFault::AnswerLost, InjectedFault::RequestLost, InjectedFault::Late],
                 };
                 events.extend(faults.iter().filter(|_| left.faults > 0).map(|fate| Event::Ask(server, *fate)));
             }
@@ -352,11 +353,11 @@ impl<S: Store + Clone> Search<S> {
         }
     }
 
-    fn ask(&mut self, situation: &mut Situation<S>, server: usize, fate: Fate) -> Option<String> {
+    fn ask(&mut self, situation: &mut Situation<S>, server: usize, fate: InjectedFault) -> Option<String> {
         let visit = situation.visits[server].as_mut()?;
         let (ask, base) = (visit.ask()?, visit.base());
         situation.store.answer_next(fate);
-        situation.left.faults -= u32::from(fate != Fate::Answered);
+        situation.left.faults -= u32::from(fate != InjectedFault::Answered);
         let world = &mut situation.worlds[server];
         // Only who arrives changes the world.
         let answer = if ask == Ask::Load {
@@ -404,7 +405,7 @@ impl<S: Store + Clone> Search<S> {
             (kept.revision, kept.lease, number(bytes))
         });
         let saves = saves.collect();
-        let HopBounds { joins, exchanges, faults, run_outs } = situation.left;
+        let HandoverBounds { joins, exchanges, faults, run_outs } = situation.left;
         Seen {
             worlds,
             before,
@@ -506,7 +507,7 @@ fn told_how(visit: &Visit, base: u64) -> &'static str {
     }
 }
 
-fn told_why(error: &VisitError, fate: Fate) -> String {
+fn told_why(error: &VisitError, fate: InjectedFault) -> String {
     let error = match error {
         VisitError::Store(error) => error,
         VisitError::Void { is_certain: true, .. } => {
@@ -516,8 +517,10 @@ fn told_why(error: &VisitError, fate: Fate) -> String {
         other => return other.to_string(),
     };
     match (error, fate) {
-        (StoreError::NoAnswer { .. }, Fate::AnswerLost) => "it is done, but no answer comes".to_owned(),
-        (StoreError::NoAnswer { .. }, Fate::Late) => "it is on its way for long, and no answer comes".to_owned(),
+        (StoreError::NoAnswer { .. }, InjectedFault::AnswerLost) => "it is done, but no answer comes".to_owned(),
+        (StoreError::NoAnswer { .. }, InjectedFault::Late) => {
+            "it is on its way for long, and no answer comes".to_owned()
+        }
         (StoreError::NoAnswer { .. }, _) => "it never arrives".to_owned(),
         (StoreError::Held { owner, .. }, _) => format!("refused, for {owner} has it"),
         (StoreError::Stale { found, .. }, _) => format!("revision {found} comes, which is too old"),

@@ -6,9 +6,9 @@ use std::sync::Arc;
 use super::Breach;
 use super::steps::{for_each_step, trail};
 use crate::audit::{Law, audit};
-use crate::ruleset::{Ruleset, Treatment};
+use crate::ruleset::{MigrationPolicy, Ruleset};
 use crate::save::Save;
-use crate::scenario::PlayableFile;
+use crate::scenario::ResolvedScenarioFile;
 use crate::snapshot::Stray;
 
 /// What was found.
@@ -19,7 +19,7 @@ pub struct Mended {
     /// Those in which something is not as it was.
     pub changed: u64,
     /// How often what was done about a difference, in all; what only needed telling is not counted.
-    pub treatments: BTreeMap<Treatment, u64>,
+    pub treatments: BTreeMap<MigrationPolicy, u64>,
     /// Items that are kept aside, in all.
     pub aside: u64,
     /// What was lost, doubled, refused, or breaks a law.
@@ -30,7 +30,7 @@ pub struct Mended {
 /// has as many items as before, those that are kept aside among them, is saved and read back as the same world, and breaks no law but limits that the section
 /// says to leave.
 #[must_use]
-pub fn under_mended_rules(files: &[PlayableFile<'_>], mended: &Arc<Ruleset>) -> Mended {
+pub fn under_mended_rules(files: &[ResolvedScenarioFile<'_>], mended: &Arc<Ruleset>) -> Mended {
     let mut found = Mended::default();
     for_each_step(files, &mut |step| {
         let wrong = found.carry_over(&Save::of(step.world), mended).err();

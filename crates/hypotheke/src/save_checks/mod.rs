@@ -17,7 +17,7 @@ mod promises;
 mod steps;
 mod stops;
 
-pub use hopping::{HopBounds, Hopped, NoHopping, hopping};
+pub use hopping::{HandoverBounds, HandoverReport, HandoverUnavailable, hopping};
 pub use mended::{Mended, under_mended_rules};
 pub use promises::{promises, races};
 pub use steps::{Kept, SavedStep, Steps, every_step, every_step_through, for_each_step};

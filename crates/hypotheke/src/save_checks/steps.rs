@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 use super::Breach;
 use crate::ops::Operation;
 use crate::save::Save;
-use crate::scenario::PlayableFile;
+use crate::scenario::ResolvedScenarioFile;
 use crate::snapshot::Departure;
 use crate::world::World;
 
@@ -43,7 +43,7 @@ pub struct Steps {
 /// Plays all scenarios and saves the world at the start and after every operation, and each holder in it by themselves. What is read back, in each of
 /// the two forms, has to be the same.
 #[must_use]
-pub fn every_step(files: &[PlayableFile<'_>]) -> Steps {
+pub fn every_step(files: &[ResolvedScenarioFile<'_>]) -> Steps {
     every_step_through(files, &mut |save| {
         let mut read = Vec::new();
         for bytes in [save.to_json().into_bytes(), save.to_bytes()] {
@@ -54,7 +54,7 @@ pub fn every_step(files: &[PlayableFile<'_>]) -> Steps {
 }
 
 /// The same, through another way of writing and reading: `keep` writes a save down in one way or several, and reads each back, with its size.
-pub fn every_step_through(files: &[PlayableFile<'_>], keep: &mut dyn FnMut(&Save) -> Kept) -> Steps {
+pub fn every_step_through(files: &[ResolvedScenarioFile<'_>], keep: &mut dyn FnMut(&Save) -> Kept) -> Steps {
     let mut found = Steps::default();
     let (scenarios, unfinished) = for_each_step(files, &mut |step| {
         if found.breach.is_none() {
@@ -74,7 +74,7 @@ pub(super) fn trail(step: &SavedStep<'_>) -> Vec<String> {
 
 /// Plays all scenarios and shows the world at the start and after every operation, until it is answered false. Gives how many were played, and how many of
 /// them ended early since what they expect does not hold.
-pub fn for_each_step(files: &[PlayableFile<'_>], show: &mut dyn FnMut(&SavedStep<'_>) -> bool) -> (u64, u64) {
+pub fn for_each_step(files: &[ResolvedScenarioFile<'_>], show: &mut dyn FnMut(&SavedStep<'_>) -> bool) -> (u64, u64) {
     let (mut played, mut unfinished) = (0, 0);
     let mut wanted = true;
     for file in files {

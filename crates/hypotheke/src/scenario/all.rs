@@ -4,7 +4,7 @@ use std::num::NonZeroUsize;
 use std::sync::Mutex;
 use std::sync::atomic::{AtomicUsize, Ordering};
 
-use super::check::PlayableFile;
+use super::check::ResolvedScenarioFile;
 use super::report::{ScenarioReport, Trace};
 use super::tree::Scenario;
 
@@ -29,13 +29,14 @@ impl Default for Playing {
 /// Plays all scenarios that are `chosen`. The reports come in the order of the files and of the scenarios in them, each with the
 /// number of its file, whatever the number of threads.
 pub fn play_all(
-    files: &[PlayableFile<'_>],
+    files: &[ResolvedScenarioFile<'_>],
     chosen: impl Fn(&Scenario) -> bool,
     playing: Playing,
 ) -> Vec<(usize, ScenarioReport)> {
     let all = files.iter().enumerate();
     let all = all.flat_map(|(at, file)| file.file.scenarios().map(move |scenario| (at, file, scenario)));
-    let tasks: Vec<(usize, &PlayableFile<'_>, &Scenario)> = all.filter(|(_, _, scenario)| chosen(scenario)).collect();
+    let tasks: Vec<(usize, &ResolvedScenarioFile<'_>, &Scenario)> =
+        all.filter(|(_, _, scenario)| chosen(scenario)).collect();
     // What comes after a failure may have been played; it is not told.
     let first_failure = AtomicUsize::new(usize::MAX);
     let mut played = on_threads(&tasks, playing.threads, |number, (at, file, scenario)| {

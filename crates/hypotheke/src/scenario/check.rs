@@ -14,7 +14,7 @@ use crate::world::{Place, World};
 
 /// A scenario file whose names are all known to a ruleset, ready to be played.
 #[derive(Clone, Debug)]
-pub struct PlayableFile<'f> {
+pub struct ResolvedScenarioFile<'f> {
     pub(crate) file: &'f ScenarioFile,
     pub(super) rules: Arc<Ruleset>,
     pub(crate) shared: SharedLists<'f>,
@@ -25,7 +25,7 @@ impl ScenarioFile {
     ///
     /// # Errors
     /// Every name that the ruleset does not know, and every start that can't be laid out.
-    pub fn check(&self, rules: &Arc<Ruleset>) -> Result<PlayableFile<'_>, ScenarioErrors> {
+    pub fn check(&self, rules: &Arc<Ruleset>) -> Result<ResolvedScenarioFile<'_>, ScenarioErrors> {
         let empty = World::largest(rules);
         let mut faults = Vec::new();
         for shared in self.starts() {
@@ -43,7 +43,7 @@ impl ScenarioFile {
             checker.body(body, &mut faults);
         }
         if faults.is_empty() {
-            return Ok(PlayableFile { file: self, rules: Arc::clone(rules), shared });
+            return Ok(ResolvedScenarioFile { file: self, rules: Arc::clone(rules), shared });
         }
         let mut all = Faults::default();
         all.extend(faults.iter().map(diagnostic));

@@ -2,7 +2,7 @@
 //!
 //! A [`ScenarioFile`] is a syntax tree that keeps comments and the place of every part. [`ScenarioFile::parse`] reads one,
 //! `Display` prints it in canonical layout, [`ScenarioFile::check`] looks up its names in a ruleset and
-//! gives a [`PlayableFile`], which plays the scenarios and reports as plain data.
+//! gives a [`ResolvedScenarioFile`], which plays the scenarios and reports as plain data.
 
 mod all;
 mod answer;
@@ -18,7 +18,7 @@ pub(crate) mod shared;
 mod tree;
 
 pub use all::{Playing, on_threads, play_all};
-pub use check::PlayableFile;
+pub use check::ResolvedScenarioFile;
 pub use diff::PlaceDifference;
 pub use error::ScenarioErrors;
 pub use report::{Answer, DifferenceRow, Failure, Finding, ScenarioReport, StepReport, Trace};

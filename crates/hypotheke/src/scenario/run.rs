@@ -1,14 +1,14 @@
 //! Playing scenarios.
 
 use super::answer::{Played, is_refused_so, judge_answer, refusal_text};
-use super::check::{PlayableFile, START};
+use super::check::{ResolvedScenarioFile, START};
 use super::checks::{self, list_finding};
 use super::diff;
 use super::print::step_texts;
 use super::report::{Answer, Failure, Finding, ScenarioReport, StepReport, Trace};
 use super::shared::SharedLists;
 use super::tree::{Body, Check, Expected, Line, Mode, Row, Scenario, SentRequest, Step};
-use crate::audit::{Law, StepAudit, Violation, Watch, audit};
+use crate::audit::{IncrementalAudit, Law, StepAudit, Violation, audit};
 use crate::exchange::{Request, RequestLimits, Taken};
 use crate::id::ContainerId;
 use crate::language::{NamedAction, NamedOperation};
@@ -18,7 +18,7 @@ use crate::snapshot::Departures;
 use crate::text::{Span, Word};
 use crate::world::{Place, World};
 
-impl PlayableFile<'_> {
+impl ResolvedScenarioFile<'_> {
     /// Plays all scenarios, in order; one with a table once for each row.
     pub fn play(&self, trace: Trace) -> impl Iterator<Item = ScenarioReport> + '_ {
         self.file.scenarios().flat_map(move |scenario| self.play_scenario(scenario, trace))
@@ -38,7 +38,7 @@ impl PlayableFile<'_> {
     }
 }
 
-impl PlayableFile<'_> {
+impl ResolvedScenarioFile<'_> {
     /// The world in which something that is played begins.
     ///
     /// # Errors
@@ -71,10 +71,10 @@ fn row_text(scenario: &Scenario, row: &Line<Row>) -> String {
     pairs.collect::<Vec<_>>().join(", ")
 }
 
-impl<'f> PlayableFile<'f> {
+impl<'f> ResolvedScenarioFile<'f> {
     /// The same scenarios, to be played by a ruleset in which the same names are known.
-    pub(crate) fn by_other_rules(&self, rules: &std::sync::Arc<crate::ruleset::Ruleset>) -> PlayableFile<'f> {
-        PlayableFile { rules: std::sync::Arc::clone(rules), ..self.clone() }
+    pub(crate) fn by_other_rules(&self, rules: &std::sync::Arc<crate::ruleset::Ruleset>) -> ResolvedScenarioFile<'f> {
+        ResolvedScenarioFile { rules: std::sync::Arc::clone(rules), ..self.clone() }
     }
 
     /// Whether all comes as it is expected, for one row.
@@ -90,7 +90,7 @@ impl<'f> PlayableFile<'f> {
 type Show<'p> = dyn FnMut(Option<&str>, &World) + 'p;
 
 struct Player<'p> {
-    file: &'p PlayableFile<'p>,
+    file: &'p ResolvedScenarioFile<'p>,
     scenario: &'p Scenario,
     body: &'p Body,
     trace: Trace,
@@ -115,14 +115,14 @@ struct Player<'p> {
     within_limits: bool,
     /// Every world is audited, and what fails is worked out to be read.
     is_judge: bool,
-    watch: Watch,
+    watch: IncrementalAudit,
     /// Is shown every world, with the operation that led to it.
     show: Option<&'p mut Show<'p>>,
 }
 
 impl<'p> Player<'p> {
     fn new(
-        file: &'p PlayableFile<'p>,
+        file: &'p ResolvedScenarioFile<'p>,
         scenario: &'p Scenario,
         row: Option<&Line<Row>>,
         body: &'p Body,
@@ -143,9 +143,9 @@ impl<'p> Player<'p> {
             failures: Vec::new(),
             end: None,
         };
-        let watch = Watch::new(&world);
+        let watch = IncrementalAudit::new(&world);
         if body.steps.iter().any(is_undo) || file.shared.any(is_undo) {
-            world.keep_history(usize::MAX);
+            world.set_undo_limit(usize::MAX);
         }
         Player {
             file,
@@ -345,7 +345,7 @@ impl<'p> Player<'p> {
         }
         let world = &mut self.world;
         self.before = self.compares.then(|| world.clone());
-        let undone = world.take_back(revision.unwrap_or(world.revision()));
+        let undone = world.undo(revision.unwrap_or(world.revision()));
         (self.report.played, self.applied) = (self.report.played + 1, false);
         if let Some(show) = &mut self.show {
             show(Some(self.file.file.source().slice(line.span)), &self.world);

@@ -73,7 +73,7 @@ pub struct Snapshot {
     pub ground: Vec<Landed>,
     /// How many items of each kind came into the world and left it.
     #[serde(default)]
-    pub tallies: BTreeMap<String, Tally>,
+    pub tallies: BTreeMap<String, KindTotals>,
     /// The lowest number that the next departure may get.
     #[serde(default, skip_serializing_if = "is_zero")]
     pub departures: u64,
@@ -247,7 +247,7 @@ pub struct Stack {
 /// How many items of a kind came into the world and left it.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
-pub struct Tally {
+pub struct KindTotals {
     /// Created.
     #[serde(default)]
     pub created: u64,

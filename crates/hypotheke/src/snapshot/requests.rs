@@ -100,7 +100,7 @@ impl RequestWindow {
     }
 
     /// The latest has never been: what fell out for it is there again.
-    pub(crate) fn take_back(&mut self, fell_out: Option<Answered>) {
+    pub(crate) fn undo(&mut self, fell_out: Option<Answered>) {
         if let Some(latest) = self.entries.pop_back() {
             self.numbers.remove(&latest.id);
         }

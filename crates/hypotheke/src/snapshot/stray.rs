@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use serde::{Deserialize, Serialize};
 
-use super::{Stack, Tally};
+use super::{KindTotals, Stack};
 use crate::id::StackId;
 use crate::language::Position;
 use crate::quantity::Decimal;
@@ -53,11 +53,11 @@ pub enum Stray {
         kind: String,
     },
     /// How many items of a kind came into the world and left it.
-    Tally {
+    KindTotals {
         /// The kind.
         kind: String,
         /// The numbers, those of stray stacks among the departed.
-        tally: Tally,
+        tally: KindTotals,
     },
 }
 
@@ -67,7 +67,7 @@ impl Stray {
     pub fn items(&self) -> u64 {
         match self {
             Stray::Stack { stack, .. } => u64::from(stack.count),
-            Stray::Look { .. } | Stray::Shortcut { .. } | Stray::Tally { .. } => 0,
+            Stray::Look { .. } | Stray::Shortcut { .. } | Stray::KindTotals { .. } => 0,
         }
     }
 }
@@ -89,6 +89,6 @@ pub(crate) fn part_off(strays: &[Stray], name: &str, stacks: &BTreeSet<StackId>)
         }
         Stray::Look { of, .. } => stacks.contains(of),
         Stray::Shortcut { holder, .. } => holder == name,
-        Stray::Tally { .. } => false,
+        Stray::KindTotals { .. } => false,
     })
 }

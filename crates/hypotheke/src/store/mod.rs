@@ -10,7 +10,7 @@
 //! | [`FolderStore`] | in a folder of plain files |
 //! | `SqliteStore` (feature `sqlite`) | in an SQLite database |
 //! | [`MemoryStore`] | in memory, for tests |
-//! | [`RemoteStore`] | in memory, with the habits of a service far away, for tests |
+//! | [`FaultyStore`] | in memory, with the habits of a service far away, for tests |
 //!
 //! [`Visit`] is what a server does with them from the moment a player joins until they have left.
 //!
@@ -52,7 +52,7 @@ pub use key::{Key, KeyError};
 pub use memory::MemoryStore;
 pub use record::{LeaseStatus, Status};
 pub(crate) use remote::Request;
-pub use remote::{Fate, Habits, RemoteStore};
+pub use remote::{FaultProfile, FaultyStore, InjectedFault};
 pub(crate) use simulated::PROCESS_HAS_ENDED;
 pub use simulated::{Crash, SimulatedDisk};
 #[cfg(feature = "sqlite")]

@@ -9,7 +9,7 @@ use super::{Generation, Key, Lease, MemoryStore, Status, Store, StoreError, Stor
 
 /// What becomes of one thing that a service is asked.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub enum Fate {
+pub enum InjectedFault {
     /// It is done, and the answer comes.
     Answered,
     /// It is done, and no answer comes.
@@ -28,27 +28,27 @@ pub enum Fate {
 
 /// How often a service does what, out of a thousand times; the rest is answered.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct Habits {
-    /// [`Fate::AnswerLost`]
+pub struct FaultProfile {
+    /// [`InjectedFault::AnswerLost`]
     pub answer_lost: u32,
-    /// [`Fate::RequestLost`]
+    /// [`InjectedFault::RequestLost`]
     pub request_lost: u32,
-    /// [`Fate::Late`]
+    /// [`InjectedFault::Late`]
     pub late: u32,
-    /// [`Fate::Cut`]
+    /// [`InjectedFault::Cut`]
     pub cut: u32,
-    /// [`Fate::Busy`]
+    /// [`InjectedFault::Busy`]
     pub busy: u32,
-    /// [`Fate::Stale`]
+    /// [`InjectedFault::Stale`]
     pub stale: u32,
     /// How long an answer takes, at least and at most, in milliseconds.
     pub latency: (u64, u64),
 }
 
-impl Default for Habits {
+impl Default for FaultProfile {
     /// Those of a service on a bad day.
-    fn default() -> Habits {
-        Habits { answer_lost: 30, request_lost: 30, late: 20, cut: 20, busy: 50, stale: 50, latency: (2, 80) }
+    fn default() -> FaultProfile {
+        FaultProfile { answer_lost: 30, request_lost: 30, late: 20, cut: 20, busy: 50, stale: 50, latency: (2, 80) }
     }
 }
 
@@ -63,18 +63,18 @@ const LATEST: u64 = 4;
 /// never; what it would have taken is counted. The same seed and the same requests give the same answers.
 ///
 /// ```
-/// use hypotheke::store::{Fate, Key, RemoteStore, Store};
+/// use hypotheke::store::{InjectedFault, Key, FaultyStore, Store};
 ///
-/// let service = RemoteStore::new(0, Default::default());
+/// let service = FaultyStore::new(0, Default::default());
 /// let ada = Key::new("Ada").unwrap();
-/// service.answer_next(Fate::AnswerLost);
+/// service.answer_next(InjectedFault::AnswerLost);
 /// assert!(service.save(&ada, b"6 flares", 0, 0).unwrap_err().may_have_arrived());
-/// service.answer_next(Fate::Answered);
+/// service.answer_next(InjectedFault::Answered);
 /// assert_eq!(service.load(&ada).unwrap().unwrap().bytes, b"6 flares");
 /// ```
 #[derive(Debug)]
-pub struct RemoteStore<S = MemoryStore> {
-    habits: Habits,
+pub struct FaultyStore<S = MemoryStore> {
+    habits: FaultProfile,
     state: Mutex<State<S>>,
 }
 
@@ -83,7 +83,7 @@ struct State<S> {
     store: S,
     random: Xoshiro256PlusPlus,
     /// What becomes of the next, if that is said.
-    next: Option<Fate>,
+    next: Option<InjectedFault>,
     late: Vec<(u64, Request)>,
     /// Milliseconds that all so far would have taken.
     took: u64,
@@ -110,28 +110,28 @@ impl Request {
     }
 }
 
-impl RemoteStore {
+impl FaultyStore {
     /// An empty one.
     #[must_use]
-    pub fn new(seed: u64, habits: Habits) -> RemoteStore {
-        RemoteStore::before(MemoryStore::new(), seed, habits)
+    pub fn new(seed: u64, habits: FaultProfile) -> FaultyStore {
+        FaultyStore::before(MemoryStore::new(), seed, habits)
     }
 }
 
-impl<S: Store> RemoteStore<S> {
+impl<S: Store> FaultyStore<S> {
     /// One that keeps all in another store.
     #[must_use]
-    pub fn before(store: S, seed: u64, habits: Habits) -> RemoteStore<S> {
+    pub fn before(store: S, seed: u64, habits: FaultProfile) -> FaultyStore<S> {
         let random = Xoshiro256PlusPlus::seed_from_u64(seed);
-        RemoteStore { habits, state: Mutex::new(State { store, random, next: None, late: Vec::new(), took: 0 }) }
+        FaultyStore { habits, state: Mutex::new(State { store, random, next: None, late: Vec::new(), took: 0 }) }
     }
 
     fn state(&self) -> MutexGuard<'_, State<S>> {
         self.state.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
-    /// Says what becomes of the next request. What is late then stays so until [`deliver`](RemoteStore::deliver).
-    pub fn answer_next(&self, fate: Fate) {
+    /// Says what becomes of the next request. What is late then stays so until [`deliver`](FaultyStore::deliver).
+    pub fn answer_next(&self, fate: InjectedFault) {
         self.state().next = Some(fate);
     }
 
@@ -179,20 +179,20 @@ impl<S: Store> RemoteStore<S> {
         let no_answer = |cause| Err(StoreError::NoAnswer { key: key.clone(), cause });
         let (shortest, longest) = self.habits.latency;
         state.took += match fate {
-            Fate::AnswerLost | Fate::RequestLost | Fate::Late => PATIENCE,
+            InjectedFault::AnswerLost | InjectedFault::RequestLost | InjectedFault::Late => PATIENCE,
             _ => state.draw(shortest, longest),
         };
         match fate {
-            Fate::Answered => done(&state.store, false),
-            Fate::Stale => done(&state.store, true),
-            Fate::AnswerLost => {
+            InjectedFault::Answered => done(&state.store, false),
+            InjectedFault::Stale => done(&state.store, true),
+            InjectedFault::AnswerLost => {
                 drop(done(&state.store, false));
                 no_answer("the service was silent for too long")
             }
-            Fate::RequestLost => no_answer("the service was silent for too long"),
-            Fate::Cut => no_answer("the connection was cut"),
-            Fate::Busy => Err(StoreError::Busy { key: key.clone(), wait: BUSY_FOR }),
-            Fate::Late => {
+            InjectedFault::RequestLost => no_answer("the service was silent for too long"),
+            InjectedFault::Cut => no_answer("the connection was cut"),
+            InjectedFault::Busy => Err(StoreError::Busy { key: key.clone(), wait: BUSY_FOR }),
+            InjectedFault::Late => {
                 let after = state.draw(1, LATEST);
                 state.late.extend(request().map(|request| (after, request)));
                 no_answer("the service was silent for too long")
@@ -222,18 +222,18 @@ impl<S: Store> State<S> {
         self.late = later;
     }
 
-    fn fate(&mut self, habits: &Habits) -> Fate {
+    fn fate(&mut self, habits: &FaultProfile) -> InjectedFault {
         if let Some(fate) = self.next.take() {
             return fate;
         }
         let mut drawn = self.draw(0, 999);
         let fates = [
-            (Fate::AnswerLost, habits.answer_lost),
-            (Fate::RequestLost, habits.request_lost),
-            (Fate::Late, habits.late),
-            (Fate::Cut, habits.cut),
-            (Fate::Busy, habits.busy),
-            (Fate::Stale, habits.stale),
+            (InjectedFault::AnswerLost, habits.answer_lost),
+            (InjectedFault::RequestLost, habits.request_lost),
+            (InjectedFault::Late, habits.late),
+            (InjectedFault::Cut, habits.cut),
+            (InjectedFault::Busy, habits.busy),
+            (InjectedFault::Stale, habits.stale),
         ];
         for (fate, share) in fates {
             match drawn.checked_sub(share.into()) {
@@ -241,18 +241,18 @@ impl<S: Store> State<S> {
                 Some(rest) => drawn = rest,
             }
         }
-        Fate::Answered
+        InjectedFault::Answered
     }
 }
 
-impl<S: Clone> Clone for RemoteStore<S> {
-    fn clone(&self) -> RemoteStore<S> {
+impl<S: Clone> Clone for FaultyStore<S> {
+    fn clone(&self) -> FaultyStore<S> {
         let state = self.state.lock().unwrap_or_else(PoisonError::into_inner).clone();
-        RemoteStore { habits: self.habits, state: Mutex::new(state) }
+        FaultyStore { habits: self.habits, state: Mutex::new(state) }
     }
 }
 
-impl<S: Store> Store for RemoteStore<S> {
+impl<S: Store> Store for FaultyStore<S> {
     fn load(&self, key: &Key) -> Result<Option<Stored>, StoreError> {
         self.ask(
             key,

@@ -7,13 +7,13 @@ pub(crate) const MAX_LISTED: usize = 100;
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub(crate) struct Faults {
     listed: Vec<Diagnostic>,
-    errors: Tally,
-    warnings: Tally,
+    errors: KindTotals,
+    warnings: KindTotals,
 }
 
 /// How many are listed, and how many are not.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-struct Tally {
+struct KindTotals {
     listed: usize,
     unlisted: usize,
 }
@@ -29,7 +29,7 @@ impl Faults {
         }
     }
 
-    fn tally(&mut self, severity: Severity) -> &mut Tally {
+    fn tally(&mut self, severity: Severity) -> &mut KindTotals {
         match severity {
             Severity::Error => &mut self.errors,
             Severity::Warning => &mut self.warnings,

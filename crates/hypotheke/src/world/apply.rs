@@ -2,7 +2,9 @@
 
 use super::index::Index;
 use super::release::{Forgotten, forgets};
-use super::{Cell, Class, ClassTable, ContainerState, End, Event, GROUND, Goods, Inner, NONE, Origin, Spot, World};
+use super::{
+    Cell, Class, ClassTable, ContainerState, End, Event, GROUND, Goods, NONE, Origin, PackContents, Spot, World,
+};
 use crate::id::KindId;
 use crate::language::Position;
 use crate::ruleset::Ruleset;
@@ -46,7 +48,7 @@ impl World {
     /// Makes one change. Whoever made the event has made sure that it can be made.
     pub(crate) fn carry_out(&mut self, event: &Event) {
         match *event {
-            Event::Transferred { kind, count, from, to, class, inner: Inner(inner) } => {
+            Event::Moved { kind, count, from, to, class, inner: PackContents(inner) } => {
                 let load = Load { kind, class, count, inner };
                 if from.exists() {
                     self.lessen(from, load);
@@ -85,7 +87,7 @@ impl World {
     /// Takes one change back: exactly what [`World::carry_out`] did, the other way round.
     pub(crate) fn carry_back(&mut self, event: &Event) {
         match *event {
-            Event::Transferred { kind, count, from, to, class, inner: Inner(inner) } => {
+            Event::Moved { kind, count, from, to, class, inner: PackContents(inner) } => {
                 let load = Load { kind, class, count, inner };
                 if to.exists() {
                     self.lessen(to, load);

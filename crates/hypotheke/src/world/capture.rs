@@ -1,10 +1,10 @@
 //! From a world to plain data.
 
-use super::{Place, StackView, Traveller, World};
+use super::{DepartingEntity, Place, StackView, World};
 use crate::id::{ContainerId, DepartureId, HolderId};
 use crate::language::Path;
 use crate::snapshot::{
-    Container, Departed, Departure, Holder, InSlot, Landed, Pack, PastArrival, Random, Snapshot, Stack, Tally,
+    Container, Departed, Departure, Holder, InSlot, KindTotals, Landed, Pack, PastArrival, Random, Snapshot, Stack,
 };
 
 impl World {
@@ -14,9 +14,9 @@ impl World {
         let standing = self.containers().filter(|&id| self.carrier(id).is_none());
         let tally = |kind: crate::Kind<'_>| {
             let tally = self.tally(kind.handle());
-            let crate::Tally { created, consumed, arrived, departed } = tally;
-            let told = Tally { created, consumed, arrived, departed };
-            (told != Tally::default()).then(|| (kind.id().to_owned(), told))
+            let crate::KindTotals { created, consumed, arrived, departed } = tally;
+            let told = KindTotals { created, consumed, arrived, departed };
+            (told != KindTotals::default()).then(|| (kind.id().to_owned(), told))
         };
         Snapshot {
             world: self.number,
@@ -42,10 +42,10 @@ impl World {
     }
 
     /// The document of one that is about to depart.
-    pub(crate) fn capture_departure(&self, who: Traveller, id: DepartureId) -> Departure {
+    pub(crate) fn capture_departure(&self, who: DepartingEntity, id: DepartureId) -> Departure {
         let departed = match who {
-            Traveller::Container(id) => Departed::Container(self.capture_container(id)),
-            Traveller::Holder(id) => {
+            DepartingEntity::Container(id) => Departed::Container(self.capture_container(id)),
+            DepartingEntity::Holder(id) => {
                 let mut holder = self.capture_holder(id);
                 // What came from elsewhere comes from nowhere, where it goes.
                 let own = |place| matches!(place, Place::Slot(container, _) if self.carrier(container) == Some(id));

@@ -62,7 +62,7 @@ impl Cell {
     }
 
     /// Same kind, marks and properties. Packs are never alike.
-    pub(crate) fn is_alike(self, other: Cell) -> bool {
+    pub(crate) fn can_stack_with(self, other: Cell) -> bool {
         self.class == other.class && !self.is_empty() && !other.is_empty() && !self.is_pack()
     }
 }

@@ -24,7 +24,7 @@ impl World {
     /// Recounts the sums and indexes that a world keeps by difference. There is nothing to find, unless this library has a
     /// fault; it takes as long as going through the whole world several times.
     #[must_use]
-    pub fn recount(&self) -> Vec<Discrepancy> {
+    pub fn check_indexes(&self) -> Vec<Discrepancy> {
         let mut recount = Recount { world: self, found: Vec::new() };
         for container in 1..self.container_count() {
             recount.sums_of(container);

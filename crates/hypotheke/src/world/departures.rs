@@ -13,7 +13,7 @@ use crate::snapshot::{Stray, stray};
 
 /// What departs or arrives.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Traveller {
+pub enum DepartingEntity {
     /// A container that stands in the world.
     Container(ContainerId),
     /// A holder, with its containers and its hand.
@@ -245,10 +245,10 @@ impl World {
     // Coming and going.
 
     /// The containers that go along, each before what lies in it.
-    pub(crate) fn containers_of_traveller(&self, who: Traveller) -> Vec<u32> {
+    pub(crate) fn containers_of_traveller(&self, who: DepartingEntity) -> Vec<u32> {
         let mut found = match who {
-            Traveller::Container(id) => vec![id.index],
-            Traveller::Holder(id) => {
+            DepartingEntity::Container(id) => vec![id.index],
+            DepartingEntity::Holder(id) => {
                 let holder = &self.holders[id.index as usize];
                 holder.containers.iter().copied().chain([holder.hand]).collect()
             }
@@ -278,26 +278,26 @@ impl World {
     }
 
     /// How many items would go along.
-    pub(crate) fn items_with(&self, who: Traveller) -> u64 {
+    pub(crate) fn items_with(&self, who: DepartingEntity) -> u64 {
         self.items_of(&self.containers_of_traveller(who)).iter().map(|(_, count)| u64::from(*count)).sum()
     }
 
     /// The insides of packs that would go along, and the ids of those.
-    pub(crate) fn packs_with(&self, who: Traveller) -> Vec<(u32, u64)> {
+    pub(crate) fn packs_with(&self, who: DepartingEntity) -> Vec<(u32, u64)> {
         let group = self.containers_of_traveller(who).into_iter();
         let parents = group.map(|inner| (inner, self.state(inner).parent));
         parents.filter(|(_, parent)| *parent != Spot::NOWHERE).map(|(inner, at)| (inner, self.cell(at).id)).collect()
     }
 
     /// What is kept aside of one that departs.
-    pub(crate) fn strays_with(&self, who: Traveller) -> Vec<Stray> {
+    pub(crate) fn strays_with(&self, who: DepartingEntity) -> Vec<Stray> {
         if self.strays.is_empty() { Vec::new() } else { self.part_strays(who).0 }
     }
 
-    pub(crate) fn name_of_traveller(&self, who: Traveller) -> String {
+    pub(crate) fn name_of_traveller(&self, who: DepartingEntity) -> String {
         match who {
-            Traveller::Container(id) => self.container_name(id),
-            Traveller::Holder(id) => self.holder_name(id).to_owned(),
+            DepartingEntity::Container(id) => self.container_name(id),
+            DepartingEntity::Holder(id) => self.holder_name(id).to_owned(),
         }
     }
 
@@ -308,7 +308,7 @@ impl World {
     }
 
     /// What goes along and what stays.
-    fn part_strays(&self, who: Traveller) -> (Vec<Stray>, Vec<Stray>) {
+    fn part_strays(&self, who: DepartingEntity) -> (Vec<Stray>, Vec<Stray>) {
         let name = self.name_of_traveller(who);
         let group = self.containers_of_traveller(who);
         let stacks = group.iter().flat_map(|&container| self.cells_in(container)).map(|cell| StackId(cell.id));
@@ -349,7 +349,7 @@ impl World {
     }
 
     /// Out of reach, with all that it has.
-    pub(super) fn send_off(&mut self, who: Traveller, departure: DepartureId) {
+    pub(super) fn send_off(&mut self, who: DepartingEntity, departure: DepartureId) {
         let group = self.containers_of_traveller(who);
         if !self.strays.is_empty() {
             self.strays = self.part_strays(who).1;
@@ -366,7 +366,7 @@ impl World {
     }
 
     /// What was sent off is there again, as if it had never left.
-    pub(super) fn fetch_home(&mut self, who: Traveller, departures: u64) {
+    pub(super) fn fetch_home(&mut self, who: DepartingEntity, departures: u64) {
         self.departures = departures;
         let group = self.containers_of_traveller(who);
         for &container in &group {
@@ -397,7 +397,7 @@ impl World {
     }
 
     /// What was brought in has never been.
-    pub(super) fn send_back(&mut self, who: Traveller, departure: Option<DepartureId>, before: Option<u64>) {
+    pub(super) fn send_back(&mut self, who: DepartingEntity, departure: Option<DepartureId>, before: Option<u64>) {
         if departure.is_some() {
             let name = self.name_of_traveller(who);
             match before {
@@ -417,7 +417,7 @@ impl World {
             }
             self.unbring(container);
         }
-        let Traveller::Holder(id) = who else { return };
+        let DepartingEntity::Holder(id) = who else { return };
         let state = &mut self.holders[id.index as usize];
         if state.generation == 0 {
             self.holders.pop();
@@ -428,12 +428,12 @@ impl World {
     }
 
     /// What has departed never comes back as it was: its room is there for others.
-    pub(super) fn clear_away(&mut self, who: Traveller) {
+    pub(super) fn clear_away(&mut self, who: DepartingEntity) {
         for container in self.containers_of_traveller(who) {
             self.empty_out(container);
             self.set_waiting(container);
         }
-        if let Traveller::Holder(id) = who {
+        if let DepartingEntity::Holder(id) = who {
             self.waiting_holders.insert(id.index);
         }
     }
@@ -456,14 +456,14 @@ impl World {
     }
 
     /// No name leads there any more.
-    fn strike_off(&mut self, who: Traveller) {
+    fn strike_off(&mut self, who: DepartingEntity) {
         match who {
-            Traveller::Container(ContainerId { index, .. }) => {
+            DepartingEntity::Container(ContainerId { index, .. }) => {
                 let state = &self.containers[index as usize];
                 self.container_names.remove(&state.name);
                 self.standing.remove(&(state.came, index));
             }
-            Traveller::Holder(HolderId { index, .. }) => {
+            DepartingEntity::Holder(HolderId { index, .. }) => {
                 let state = &mut self.holders[index as usize];
                 state.is_there = false;
                 self.holder_names.remove(&state.name);
@@ -476,14 +476,14 @@ impl World {
         }
     }
 
-    fn enlist(&mut self, who: Traveller) {
+    fn enlist(&mut self, who: DepartingEntity) {
         match who {
-            Traveller::Container(ContainerId { index, .. }) => {
+            DepartingEntity::Container(ContainerId { index, .. }) => {
                 let state = &self.containers[index as usize];
                 self.container_names.insert(state.name.clone(), index);
                 self.standing.insert((state.came, index));
             }
-            Traveller::Holder(HolderId { index, .. }) => {
+            DepartingEntity::Holder(HolderId { index, .. }) => {
                 let state = &mut self.holders[index as usize];
                 state.is_there = true;
                 self.holder_names.insert(state.name.clone(), index);

@@ -1,7 +1,7 @@
 use crate::id::{ContainerId, DepartureId, HolderId, KindId, StackId};
 use crate::language::Position;
 
-use super::{GROUND, Spot, Traveller};
+use super::{DepartingEntity, GROUND, Spot};
 
 /// One end of what an [`Event`] moved: a place, the stack there, and its position if it is the ground.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -42,7 +42,7 @@ impl End {
 #[non_exhaustive]
 pub enum Event {
     /// Items went from one place to another, came into the world, or left it.
-    Transferred {
+    Moved {
         /// Their kind.
         kind: KindId,
         /// How many.
@@ -54,7 +54,7 @@ pub enum Event {
         /// What they are alike to.
         class: Class,
         /// What moves with them.
-        inner: Inner,
+        inner: PackContents,
     },
     /// A whole stack got other marks or another property.
     Changed {
@@ -109,7 +109,7 @@ pub enum Event {
     /// A container or a holder left the world with all that it has.
     Departed {
         /// Which one.
-        who: Traveller,
+        who: DepartingEntity,
         /// Under which number.
         departure: DepartureId,
         /// The lowest number that it could have got.
@@ -120,7 +120,7 @@ pub enum Event {
     /// A container or a holder came into the world with all that it has.
     Arrived {
         /// Which one.
-        who: Traveller,
+        who: DepartingEntity,
         /// From which departure; none if it has never been in a world.
         departure: Option<DepartureId>,
         /// The number of the departure that had arrived under its name before.
@@ -132,9 +132,9 @@ pub enum Event {
 
 /// The container inside a pack, if it is one that moved; what lies in it goes with it.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct Inner(pub(crate) u32);
+pub struct PackContents(pub(crate) u32);
 
-impl Inner {
+impl PackContents {
     pub(crate) fn is_pack(self) -> bool {
         self.0 != GROUND
     }
@@ -152,12 +152,12 @@ impl Event {
     /// True if items came into the world.
     #[must_use]
     pub fn is_creation(&self) -> bool {
-        matches!(self, Event::Transferred { from, .. } if !from.exists())
+        matches!(self, Event::Moved { from, .. } if !from.exists())
     }
 
     /// True if items left the world.
     #[must_use]
     pub fn is_consumption(&self) -> bool {
-        matches!(self, Event::Transferred { to, .. } if !to.exists())
+        matches!(self, Event::Moved { to, .. } if !to.exists())
     }
 }

@@ -9,7 +9,7 @@ use super::{GROUND, Goods, Spot, World};
 
 impl World {
     /// From now on keeps the hash of what lies where in step with each operation. Taking back and a copy keep it too.
-    pub fn keep_hash(&mut self) {
+    pub fn enable_hash(&mut self) {
         self.hashed = true;
         self.plain_sums = false;
         for container in self.lasting_containers().collect::<Vec<u32>>() {
@@ -19,7 +19,7 @@ impl World {
     }
 
     /// The hash of what lies where: kinds, counts, marks, properties, slots, nesting. It does not tell the order of the
-    /// ground, ids, or anything else. None as long as it is not kept, see [`World::keep_hash`].
+    /// ground, ids, or anything else. None as long as it is not kept, see [`World::enable_hash`].
     ///
     /// Worlds under one ruleset in which the same lies in the same places have the same hash. It is not made to withstand
     /// those who look for two worlds with one hash.
@@ -29,14 +29,14 @@ impl World {
     ///
     /// let rules = Ruleset::builder().kind("flare", |kind| kind).container("depot", |depot| depot.slots(2)).build()?;
     /// let mut world = World::new(&rules.into());
-    /// world.keep_hash();
-    /// world.keep_history(1);
+    /// world.enable_hash();
+    /// world.set_undo_limit(1);
     /// let (depot, flare) = (world.container("depot").unwrap(), world.rules().find_kind("flare").unwrap());
     ///
     /// let before = world.contents_hash();
     /// let outcome = world.perform(&Operation::creating(Amount::Exactly(2), flare, depot)).unwrap();
     /// assert_ne!(world.contents_hash(), before);
-    /// world.take_back(outcome.revision()).unwrap();
+    /// world.undo(outcome.revision()).unwrap();
     /// assert_eq!(world.contents_hash(), before);
     /// # Ok::<(), hypotheke::RulesetErrors>(())
     /// ```

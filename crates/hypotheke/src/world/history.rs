@@ -47,7 +47,7 @@ struct Entry {
 
 impl World {
     /// Keeps the latest operations, up to so many, so that they can be taken back. A new world keeps none.
-    pub fn keep_history(&mut self, most: usize) {
+    pub fn set_undo_limit(&mut self, most: usize) {
         self.history.most = most;
         self.forget(most);
     }
@@ -59,12 +59,12 @@ impl World {
 
     /// How many operations can be taken back now.
     #[must_use]
-    pub fn history_len(&self) -> usize {
+    pub fn undo_depth(&self) -> usize {
         self.history.entries.len()
     }
 
     /// Takes back the operation that led to a revision; false if that is not the latest, or it is not kept.
-    pub(crate) fn undo(&mut self, revision: u64) -> bool {
+    pub(crate) fn undo_latest(&mut self, revision: u64) -> bool {
         let latest = if revision == self.revision { self.history.entries.pop_back() } else { None };
         let Some(entry) = latest else { return false };
         for event in entry.events.iter().rev() {
@@ -79,7 +79,7 @@ impl World {
             self.set_origin(holder, origin);
         }
         if let Some(fell_out) = entry.request {
-            self.requests.take_back(fell_out);
+            self.requests.undo(fell_out);
         }
         if let Some(strays) = entry.strays {
             self.strays = strays;
@@ -132,7 +132,7 @@ impl World {
     pub(crate) fn touches_hand(&self, event: &Event) -> bool {
         let is_hand = |spot: Spot| spot.container < self.container_count() && self.is_hand(spot.container);
         match event {
-            Event::Transferred { from, to, .. } => is_hand(from.spot) || is_hand(to.spot),
+            Event::Moved { from, to, .. } => is_hand(from.spot) || is_hand(to.spot),
             Event::Swapped { one, other } => is_hand(one.spot) || is_hand(other.spot),
             Event::Changed { at, .. } => is_hand(at.spot),
             Event::Resized { .. } => true,
@@ -142,7 +142,7 @@ impl World {
 
     pub(crate) fn origins_touched(&self, events: &[Event]) -> Vec<(u32, Option<Origin>)> {
         let spots = events.iter().flat_map(|event| match event {
-            Event::Transferred { from, to, .. } => [from.spot, to.spot],
+            Event::Moved { from, to, .. } => [from.spot, to.spot],
             Event::Swapped { one, other } => [one.spot, other.spot],
             Event::Changed { at, .. } => [at.spot, Spot::NOWHERE],
             _ => [Spot::NOWHERE; 2],
@@ -192,7 +192,7 @@ impl World {
         for event in events {
             self.give_up(event);
             match *event {
-                Event::Transferred { from, inner, .. } if !from.exists() && inner.is_pack() => {
+                Event::Moved { from, inner, .. } if !from.exists() && inner.is_pack() => {
                     self.containers[inner.container() as usize].came_before.clear();
                 }
                 Event::Arrived { who, .. } => {
@@ -202,7 +202,7 @@ impl World {
                 }
                 _ => {}
             }
-            if let Event::Transferred { to, inner, .. } = event
+            if let Event::Moved { to, inner, .. } = event
                 && !to.exists()
                 && inner.is_pack()
                 && !self.is_there(inner.container())
@@ -240,7 +240,7 @@ impl World {
 /// The classes that an event names.
 fn classes(event: &Event) -> impl Iterator<Item = u32> {
     let (one, other) = match event {
-        Event::Transferred { class, .. } => (Some(class.0), None),
+        Event::Moved { class, .. } => (Some(class.0), None),
         Event::Changed { before, after, .. } => (Some(before.0), Some(after.0)),
         _ => (None, None),
     };

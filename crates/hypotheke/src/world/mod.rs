@@ -46,9 +46,9 @@ pub(crate) use cell::{Cell, GROUND, Goods, Spot};
 pub use check::Discrepancy;
 pub(crate) use class::{ClassKey, ClassTable, ClassView};
 pub(crate) use counts::Counts;
-pub use departures::Traveller;
+pub use departures::DepartingEntity;
 pub(crate) use departures::{Arrival, Arriving, LaidContainer, LaidHolder, LaidOrigin, LaidStack};
-pub use event::{Class, End, Event, Inner};
+pub use event::{Class, End, Event, PackContents};
 pub(crate) use ground::Ground;
 use history::History;
 use index::Index;
@@ -137,7 +137,7 @@ pub struct World {
 
 /// How many items of a kind came into the world and left it.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub struct Tally {
+pub struct KindTotals {
     /// Created.
     pub created: u64,
     /// Consumed.

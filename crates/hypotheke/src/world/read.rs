@@ -3,7 +3,7 @@
 use std::fmt;
 use std::sync::Arc;
 
-use super::{ContainerState, GROUND, HolderState, Inner, NONE, Place, Presence, Spot, Tally, World};
+use super::{ContainerState, GROUND, HolderState, KindTotals, NONE, PackContents, Place, Presence, Spot, World};
 use super::{SlotView, StackView};
 use crate::id::{ContainerId, HolderId, KindId, StackId};
 use crate::language::Position;
@@ -328,18 +328,18 @@ impl World {
 
     /// How many items of a kind came into the world and left it.
     #[must_use]
-    pub fn tally(&self, kind: KindId) -> Tally {
+    pub fn tally(&self, kind: KindId) -> KindTotals {
         if !self.rules.has_kind(kind) {
-            return Tally::default();
+            return KindTotals::default();
         }
         let (created, consumed) = self.tallies.get(kind.index()).unwrap_or_default();
         let (arrived, departed) = self.travelled.get(&kind).copied().unwrap_or_default();
-        Tally { created, consumed, arrived, departed }
+        KindTotals { created, consumed, arrived, departed }
     }
 
     /// The container that an event of the latest operation moved with its pack; none if it was no pack.
     #[must_use]
-    pub fn inside_of(&self, inner: Inner) -> Option<ContainerId> {
+    pub fn inside_of(&self, inner: PackContents) -> Option<ContainerId> {
         let there = inner.0 != GROUND && inner.0 < self.container_count();
         there.then(|| self.container_id(inner.0))
     }

@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use super::from_data::{self, Reader};
-use super::{GROUND, LaidContainer, LaidHolder, LaidOrigin, LaidStack, Origin, Spot, Tally, World};
+use super::{GROUND, KindTotals, LaidContainer, LaidHolder, LaidOrigin, LaidStack, Origin, Spot, World};
 use crate::id::StackId;
 use crate::ruleset::Ruleset;
 use crate::snapshot::{MOST_COUNTED, PastArrival, Snapshot, SnapshotError};
@@ -72,15 +72,15 @@ fn check_openers(reader: &mut Reader<'_>, snapshot: &Snapshot) {
     }
 }
 
-fn counters(reader: &mut Reader<'_>, rules: &Ruleset, snapshot: &Snapshot) -> Vec<Tally> {
-    let mut tallies = vec![Tally::default(); rules.kinds().len()];
+fn counters(reader: &mut Reader<'_>, rules: &Ruleset, snapshot: &Snapshot) -> Vec<KindTotals> {
+    let mut tallies = vec![KindTotals::default(); rules.kinds().len()];
     for (name, told) in &snapshot.tallies {
-        let crate::snapshot::Tally { created, consumed, arrived, departed } = *told;
+        let crate::snapshot::KindTotals { created, consumed, arrived, departed } = *told;
         match rules.find_kind(name) {
             Some(_) if created.max(consumed).max(arrived).max(departed) > MOST_COUNTED => {
                 reader.fault("tallies", format!("the items of `{name}` are beyond what can be counted"));
             }
-            Some(kind) => tallies[kind.index()] = Tally { created, consumed, arrived, departed },
+            Some(kind) => tallies[kind.index()] = KindTotals { created, consumed, arrived, departed },
             None => reader.fault("tallies", format!("there is no kind `{name}`")),
         }
     }

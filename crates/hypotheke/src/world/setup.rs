@@ -9,8 +9,8 @@ use super::history::History;
 use super::index::Index;
 use super::stack_ids::KnownIds;
 use super::{
-    Cell, ClassTable, ContainerState, Counts, GROUND, Ground, HolderState, NONE, Origin, PerKind, Presence, Spare,
-    Spot, Tally, World,
+    Cell, ClassTable, ContainerState, Counts, GROUND, Ground, HolderState, KindTotals, NONE, Origin, PerKind, Presence,
+    Spare, Spot, World,
 };
 use crate::id::{ContainerDefId, ContainerId, KindId, StackId};
 use crate::moment::{Moment, Now};
@@ -190,7 +190,7 @@ impl World {
         revision: u64,
         next_stack: u64,
         random: &Xoshiro256PlusPlus,
-        tallies: &[Tally],
+        tallies: &[KindTotals],
     ) {
         (self.revision, self.next_stack) = (revision, next_stack);
         self.number = number;
@@ -231,9 +231,9 @@ impl World {
 
     /// Goes on where a world stands that has gone over to another ruleset.
     pub(crate) fn succeed(&mut self, before: &World) {
-        self.keep_history(before.most_kept());
+        self.set_undo_limit(before.most_kept());
         if before.hashed {
-            self.keep_hash();
+            self.enable_hash();
         }
     }
 

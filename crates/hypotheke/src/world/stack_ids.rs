@@ -80,18 +80,18 @@ impl World {
         let Some(mut known) = self.stack_ids.take() else { return };
         // What goes whole to an empty place, alone, is there as before.
         let stays = |event: &Event| match event {
-            Event::Transferred { from, to, .. } => from.stack == to.stack && events.len() == 1,
+            Event::Moved { from, to, .. } => from.stack == to.stack && events.len() == 1,
             _ => false,
         };
         for event in events.iter().filter(|event| !stays(event)) {
-            if let Event::Transferred { from, to, .. } = event {
+            if let Event::Moved { from, to, .. } = event {
                 known.remove(from.stack.0);
                 known.remove(to.stack.0);
             }
         }
         for event in events.iter().filter(|event| !stays(event)) {
             let ends = match event {
-                Event::Transferred { from, to, .. } => [from.spot, to.spot],
+                Event::Moved { from, to, .. } => [from.spot, to.spot],
                 Event::Swapped { one, other } => [one.spot, other.spot],
                 _ => continue,
             };

@@ -182,7 +182,7 @@ fn a_plan_for_a_spoiled_world_is_not_applied() {
         let operation = operation.resolve(&world).unwrap_or_else(|error| panic!("{sentence}: {error}"));
         let events = world.judge(&operation).unwrap_or_else(|_| panic!("{sentence}")).events().to_vec();
         let ends = events.iter().flat_map(|event| match *event {
-            Event::Transferred { from, to, .. } => [from.spot, to.spot],
+            Event::Moved { from, to, .. } => [from.spot, to.spot],
             Event::Swapped { one, other } => [one.spot, other.spot],
             Event::Changed { at, .. } => [at.spot; 2],
             _ => [Spot::NOWHERE; 2],

@@ -159,8 +159,8 @@ impl<'w> StackView<'w> {
     /// True if both have the same kind, marks and properties, so that they could be merged. Packs are never alike.
     #[must_use]
     #[inline]
-    pub fn is_alike(self, other: StackView<'_>) -> bool {
-        self.cell.is_alike(other.cell)
+    pub fn can_stack_with(self, other: StackView<'_>) -> bool {
+        self.cell.can_stack_with(other.cell)
     }
 
     pub(crate) fn class_key(self) -> ClassKey {

@@ -11,7 +11,7 @@ impl Copy {
     pub(super) fn of(world: &World) -> Copy {
         let mut copy = World::from_snapshot(world.rules(), &world.snapshot()).unwrap_or_else(|error| panic!("{error}"));
         if world.contents_hash().is_some() {
-            copy.keep_hash();
+            copy.enable_hash();
         }
         Copy { world: copy }
     }
@@ -31,7 +31,7 @@ impl Copy {
         assert_eq!(self.world.update(), None, "what a copy followed is to be passed on as it came");
         if thorough {
             assert_eq!(self.world.snapshot(), world.snapshot(), "{sent}");
-            assert_eq!(self.world.recount(), vec![], "{sent}");
+            assert_eq!(self.world.check_indexes(), vec![], "{sent}");
             assert_eq!(self.world.contents_hash(), world.contents_hash());
             let twice = self.world.follow(&update);
             assert!(matches!(twice, Err(FollowError::OutOfOrder { .. })), "{twice:?}");
@@ -41,10 +41,10 @@ impl Copy {
     /// Follows it on a world like this one: it is carried out whole, or not at all.
     fn survive(&self, update: &Update) {
         let mut world = self.world.clone();
-        world.keep_history(2);
+        world.set_undo_limit(2);
         let before = world.snapshot();
         let followed = world.follow(update);
-        assert_eq!(world.recount(), vec![], "{update:?}: {followed:?}");
+        assert_eq!(world.check_indexes(), vec![], "{update:?}: {followed:?}");
         if followed.is_err() {
             assert_eq!(world.snapshot(), before, "{update:?}");
             assert!(world.events().is_empty() && world.update().is_none());
@@ -77,7 +77,7 @@ fn damaged(update: &Update, how: u64) -> Update {
 /// `others` is the number of `ground`, before `k1`, `nobody` and a name that is not there.
 fn change_something(change: &mut Change, how: u64, others: u32) {
     match change {
-        Change::Transferred { kind, count, from, to, .. } => match (how % 8, from, to) {
+        Change::Moved { kind, count, from, to, .. } => match (how % 8, from, to) {
             (0, ..) => *count += 1,
             (1, ..) => *count = if *count == 1 { u32::MAX } else { 1 },
             (2, from, _) => *from = None,

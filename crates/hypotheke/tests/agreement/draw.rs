@@ -387,7 +387,7 @@ fn asked(rules: &Rules, model: &Model, draw: &Draw) -> Request {
         19 => Request::Unmark(stack_at(from), draw.kind % MARKS),
         20 => Request::Set(stack_at(from), draw.kind % PROPERTIES, i64::from(draw.count) * 500),
         _ => {
-            let alike = |stack: &Stack| lying.as_ref().is_some_and(|mine| mine.is_alike(stack));
+            let alike = |stack: &Stack| lying.as_ref().is_some_and(|mine| mine.can_stack_with(stack));
             let onto = if draw.every_kind { taken(model, other.2, alike) } else { None };
             Request::Merge(draw.amount, slot(from), onto.unwrap_or(slot(to)))
         }

@@ -3,8 +3,8 @@
 use std::sync::Arc;
 
 use hypotheke::{
-    Action, Amount, ContainerId, Departure, Departures, HolderId, Landing, MarkId, Operation, Place, Position,
-    PropertyId, Ruleset, Share, StackView, Variant, What, World,
+    Action, Amount, ContainerId, Departure, Departures, HolderId, Landing, LiftAmount, MarkId, Operation, Place,
+    Position, PropertyId, Ruleset, StackView, Variant, What, World,
 };
 
 use hypotheke::snapshot::{Container, Departed, PastArrival};
@@ -52,8 +52,8 @@ impl Engine {
         self.look_up();
     }
 
-    pub(super) fn take_back(&mut self, revision: u64) -> bool {
-        let taken_back = self.world.take_back(revision).is_ok();
+    pub(super) fn undo(&mut self, revision: u64) -> bool {
+        let taken_back = self.world.undo(revision).is_ok();
         self.look_up();
         taken_back
     }
@@ -151,8 +151,8 @@ impl Engine {
             }
             Request::Lift(holder, part, from) => {
                 let share = match part {
-                    Part::Amount(amount) => Share::Amount(*amount),
-                    Part::Half => Share::Half,
+                    Part::Amount(amount) => LiftAmount::Amount(*amount),
+                    Part::Half => LiftAmount::Half,
                 };
                 return self.by(*holder, Action::Lift { share, from: self.place(from) });
             }
@@ -313,7 +313,7 @@ impl Engine {
         let to = containers[draw / 7 % containers.len()];
         let actor = self.holders.get(draw % 3).copied().filter(|&holder| self.world.has_holder(holder));
         let (mut offers, from) = (Vec::new(), Place::Slot(from, slot));
-        self.world.offers(from, actor, to, &mut offers).expect("a stack and a container");
+        self.world.room_by_slot(from, actor, to, &mut offers).expect("a stack and a container");
         for offer in offers {
             let moving = |amount| Operation { actor, ..Operation::moving(amount, from, (to, offer.slot)) };
             let up_to = self.world.judge(&moving(Amount::UpTo(stack.count())));

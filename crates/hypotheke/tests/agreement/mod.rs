@@ -15,7 +15,7 @@ mod walking;
 use std::collections::BTreeMap;
 
 use hypotheke::save::Save;
-use hypotheke::{Law, Reason, StepAudit, Violation, Watch, World, audit};
+use hypotheke::{IncrementalAudit, Law, Reason, StepAudit, Violation, World, audit};
 use proptest::prelude::*;
 use proptest::strategy::ValueTree;
 use proptest::test_runner::TestRunner;
@@ -48,14 +48,14 @@ fn compare_tightened(rules: &Rules, draws: &[Draw], tighter: Option<&Rules>) -> 
     let mut engine = Engine::new(rules);
     // What can't be taken back any more makes room for what comes.
     let all_is_kept = draws.len().is_multiple_of(2);
-    engine.world.keep_history(if all_is_kept { usize::MAX } else { 3 });
+    engine.world.set_undo_limit(if all_is_kept { usize::MAX } else { 3 });
     if !draws.len().is_multiple_of(3) {
-        engine.world.keep_hash();
+        engine.world.enable_hash();
     }
     let mut answers = BTreeMap::new();
     let (mut coming, mut changed) = (draws.iter(), false);
     let mut copy = Copy::of(&engine.world);
-    let mut watch = Watch::new(&engine.world);
+    let mut watch = IncrementalAudit::new(&engine.world);
     while let Some(draw) = coming.next() {
         if let Some((_, tighter)) = half.filter(|(left, _)| coming.len() <= *left) {
             half = None;
@@ -63,7 +63,7 @@ fn compare_tightened(rules: &Rules, draws: &[Draw], tighter: Option<&Rules>) -> 
             engine.reload(tighter);
             model.rules = tighter.clone();
             assert_eq!(engine.state(model.state.next_id), model.state, "nothing had to go\n{}", rules_text(loose));
-            (changed, copy, watch) = (true, Copy::of(&engine.world), Watch::new(&engine.world));
+            (changed, copy, watch) = (true, Copy::of(&engine.world), IncrementalAudit::new(&engine.world));
         }
         let request = if is_list(draw) {
             let steps: Vec<Draw> = coming.by_ref().take(draw.count as usize).cloned().collect();
@@ -131,8 +131,8 @@ fn compare_tightened(rules: &Rules, draws: &[Draw], tighter: Option<&Rules>) -> 
 
 /// What is taken back has never been: the world is as it was, and the same operation comes to the same again.
 fn take_back_and_do_again(engine: &mut Engine, request: &Request, before: &State, model: &Model, revision: u64) {
-    assert!(engine.world.take_back(revision).is_err(), "only the latest can be taken back");
-    assert!(engine.take_back(revision + 1), "the latest can be: {request:?}");
+    assert!(engine.world.undo(revision).is_err(), "only the latest can be taken back");
+    assert!(engine.undo(revision + 1), "the latest can be: {request:?}");
     assert_eq!(engine.world.revision(), revision);
     assert_eq!(engine.state(before.next_id), *before, "taken back: {request:?}");
     let mut model_before = Model::new(model.rules.clone());
@@ -144,8 +144,8 @@ fn take_back_and_do_again(engine: &mut Engine, request: &Request, before: &State
 
 /// All the way back: a world of which everything is taken back is as empty as it began.
 fn take_all_back(engine: &mut Engine, rules: &Rules) {
-    while engine.world.history_len() > 0 {
-        assert!(engine.take_back(engine.world.revision()), "the latest");
+    while engine.world.undo_depth() > 0 {
+        assert!(engine.undo(engine.world.revision()), "the latest");
     }
     assert_eq!((engine.world.revision(), engine.state(1)), (0, Model::new(rules.clone()).state));
     check_sums(engine, &Model::new(rules.clone()));
@@ -154,15 +154,15 @@ fn take_all_back(engine: &mut Engine, rules: &Rules) {
 /// The world as plain data is the same world, breaks no law, and all sums are as a recount says. True if it is within all limits.
 fn check_plain_data(engine: &Engine, changed: bool, tightened: bool) -> bool {
     let world = &engine.world;
-    assert_eq!(world.recount(), vec![]);
+    assert_eq!(world.check_indexes(), vec![]);
     let snapshot = world.snapshot();
     let mut back = World::from_snapshot(world.rules(), &snapshot).unwrap_or_else(|error| panic!("{error}"));
     assert_eq!(back.snapshot(), snapshot);
     if let Some(hash) = world.contents_hash() {
-        back.keep_hash();
+        back.enable_hash();
         assert_eq!(back.contents_hash(), Some(hash), "what was made from a snapshot has the same hash");
     }
-    assert_eq!(back.recount(), vec![]);
+    assert_eq!(back.check_indexes(), vec![]);
     let save = Save::of(world);
     assert_eq!(Save::read(save.to_json().as_bytes()).as_ref(), Ok(&save));
     assert_eq!(Save::read(&save.to_bytes()), Ok(save));

@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use hypotheke::{ContainerId, End, Event, Place, StackView, Traveller, World};
+use hypotheke::{ContainerId, DepartingEntity, End, Event, Place, StackView, World};
 
 /// Every container by its handle, each slot by itself: what lies in a pack lies in the pack's container.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
@@ -72,7 +72,7 @@ impl Flat {
     pub(super) fn replay(mut self, world: &World) -> Flat {
         for event in world.events() {
             match event {
-                Event::Transferred { kind, count, from, to, class, inner, .. } => {
+                Event::Moved { kind, count, from, to, class, inner, .. } => {
                     self.lessen(world, from, *count);
                     let laid = Lying {
                         id: to.stack().map_or(0, hypotheke::StackId::serial),
@@ -127,10 +127,10 @@ impl Flat {
     }
 
     /// One that travels, with all that it has.
-    fn group(&self, who: Traveller) -> Vec<String> {
+    fn group(&self, who: DepartingEntity) -> Vec<String> {
         let mut found = match who {
-            Traveller::Container(id) => vec![key(id)],
-            Traveller::Holder(id) => {
+            DepartingEntity::Container(id) => vec![key(id)],
+            DepartingEntity::Holder(id) => {
                 let holder = format!("{id:?}");
                 self.carried.get(&holder).cloned().unwrap_or_default().into_iter().chain([holder]).collect()
             }
@@ -145,7 +145,7 @@ impl Flat {
         found
     }
 
-    fn remove(&mut self, who: Traveller) {
+    fn remove(&mut self, who: DepartingEntity) {
         for one in self.group(who) {
             self.slots.remove(&one);
             self.carried.remove(&one);
@@ -154,7 +154,7 @@ impl Flat {
     }
 
     /// No later event names what has arrived, so that it is as it is afterwards.
-    fn bring(&mut self, who: Traveller, after: &Flat) {
+    fn bring(&mut self, who: DepartingEntity, after: &Flat) {
         for one in after.group(who) {
             self.slots.extend(after.slots.get(&one).map(|slots| (one.clone(), slots.clone())));
             self.carried.extend(after.carried.get(&one).map(|carried| (one.clone(), carried.clone())));

@@ -32,7 +32,7 @@ impl Model {
                 };
                 let limit = self.slot_limit(mine.kind, at, onto);
                 let over = i64::from(mine.count) > limit || i64::from(there.count) >= limit;
-                if !mine.is_alike(there) || over || self.is_misfit(at, mine) {
+                if !mine.can_stack_with(there) || over || self.is_misfit(at, mine) {
                     continue;
                 }
                 let limit = if Fault::SortMergesPastTheLimit.is_on() { limit + 1 } else { limit };

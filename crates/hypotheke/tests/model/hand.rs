@@ -53,7 +53,7 @@ impl Model {
         let fits = |way: Try| match (&there, way) {
             (None, way) => way != Try::Swap,
             (Some(None), way) => way == Try::Place,
-            (Some(Some(yours)), Try::Merge) => mine.is_alike(yours),
+            (Some(Some(yours)), Try::Merge) => mine.can_stack_with(yours),
             (Some(Some(_)), way) => way == Try::Swap,
         };
         let nothing_else = there.is_none() && !tries.is_empty();

@@ -292,9 +292,9 @@ impl Model {
         let slots = self.state.slots(at);
         let free = |slot: &usize| match &slots[*slot] {
             None => false,
-            Some(there) => one.is_alike(there) && there.count < self.limit(one.kind, at, *slot),
+            Some(there) => one.can_stack_with(there) && there.count < self.limit(one.kind, at, *slot),
         };
-        let alike = |slot: &usize| slots[*slot].as_ref().is_some_and(|there| one.is_alike(there));
+        let alike = |slot: &usize| slots[*slot].as_ref().is_some_and(|there| one.can_stack_with(there));
         let first_alike = (0..slots.len()).filter(lawful).find(alike);
         if Fault::SearchStopsAtAFullStack.is_on() && first_alike.is_some_and(|slot| !free(&slot)) {
             return None;

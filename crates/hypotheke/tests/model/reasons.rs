@@ -152,7 +152,7 @@ impl Model {
     fn onto(&self, stack: &Stack, at: &Inside, slot: usize) -> Option<i64> {
         match &self.state.slots(at)[slot] {
             None => (!self.only_alike).then_some(0),
-            Some(there) => (stack.is_alike(there) && !self.only_empty).then_some(i64::from(there.count)),
+            Some(there) => (stack.can_stack_with(there) && !self.only_empty).then_some(i64::from(there.count)),
         }
     }
 

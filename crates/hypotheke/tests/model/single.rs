@@ -85,7 +85,7 @@ impl Model {
         let wanted = asked.map_or(there, |asked| asked.min(there));
         let least = if exact { asked.expect("a number") } else { 1 };
         let target = self.state.slots(b)[*slot].clone();
-        let alike = target.as_ref().filter(|target| stack.is_alike(target));
+        let alike = target.as_ref().filter(|target| stack.can_stack_with(target));
         let lies = alike.map_or(0, |target| i64::from(target.count));
         let given = alike.map_or(0, |_| self.take_into(&stack, &source, (b, *slot), lies, wanted));
         let could = u64::try_from(given).unwrap();

@@ -90,7 +90,7 @@ pub(crate) struct State {
 
 impl Stack {
     /// Packs are never alike.
-    pub(crate) fn is_alike(&self, other: &Stack) -> bool {
+    pub(crate) fn can_stack_with(&self, other: &Stack) -> bool {
         let kinds = self.kind == other.kind || Fault::KindsMixed.is_on();
         let marks = self.marks == other.marks || Fault::MarkLostInAMerge.is_on();
         let properties = self.properties == other.properties || Fault::PropertyLostInAMerge.is_on();

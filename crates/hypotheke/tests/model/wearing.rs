@@ -67,7 +67,7 @@ impl Model {
         let alike = fitting.iter().copied().find(|(at, slot)| {
             let there = self.state.slots(at)[*slot].as_ref();
             there.is_some_and(|there| {
-                stack.is_alike(there) && i64::from(there.count) < self.slot_limit(stack.kind, at, *slot)
+                stack.can_stack_with(there) && i64::from(there.count) < self.slot_limit(stack.kind, at, *slot)
             })
         });
         let most = |at: &Inside, slot: usize| {

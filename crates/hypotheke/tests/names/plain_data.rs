@@ -2,7 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use hypotheke::snapshot::{self, Container, Holder, InSlot, Landed, Pack, PastArrival, Random, Tally};
+use hypotheke::snapshot::{self, Container, Holder, InSlot, KindTotals, Landed, Pack, PastArrival, Random};
 use hypotheke::{Decimal, Position, Snapshot, StackId};
 
 use super::writing;
@@ -30,8 +30,8 @@ pub(super) fn snapshot(rules: &Rules, state: &State) -> Snapshot {
         state.ground.iter().map(|(stack, at)| Landed { at: position(*at), stack: writer.stack(stack) }).collect();
     let tally = |kind: usize| {
         let (created, consumed) = (state.made[kind], state.used[kind]);
-        let tally = Tally { created, consumed, arrived: state.came[kind], departed: state.went[kind] };
-        (tally != Tally::default()).then(|| (rules.names.kinds[kind].clone(), tally))
+        let tally = KindTotals { created, consumed, arrived: state.came[kind], departed: state.went[kind] };
+        (tally != KindTotals::default()).then(|| (rules.names.kinds[kind].clone(), tally))
     };
     let tallies = (0..rules.kinds.len()).filter_map(tally).collect();
     writer.packs.sort_by_key(|pack| pack.pack);

@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use hypotheke::{Landing, NamedAction, NamedOperation, Path, PathRoot, PathStep, Share};
+use hypotheke::{Landing, LiftAmount, NamedAction, NamedOperation, Path, PathRoot, PathStep};
 
 use crate::model::{At, Cell, Inside, Model, Names, Owner, Part, Request, Root, Who};
 
@@ -90,8 +90,8 @@ impl Reader<'_> {
             }
             NamedAction::Lift { share, from } => {
                 let part = match share {
-                    Share::Amount(amount) => Part::Amount(*amount),
-                    Share::Half => Part::Half,
+                    LiftAmount::Amount(amount) => Part::Amount(*amount),
+                    LiftAmount::Half => Part::Half,
                 };
                 Request::Lift(self.actor, part, self.place(from)?)
             }

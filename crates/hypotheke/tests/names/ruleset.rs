@@ -4,7 +4,8 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use hypotheke::{
-    Cap, Comparison, ContainerDef, Decimal, Filter, Kind, Literal, Misfits, PropertyValue, Ruleset, Spent, Way, World,
+    Cap, Comparison, ContainerDef, Decimal, DepletedShortcut, Filter, Kind, Literal, Misfits, PropertyValue, Ruleset,
+    Way, World,
 };
 
 use crate::model::{Caps, ContainerSpec, FilterSpec, KindSpec, Names, Rules, SlotSpec, Try};
@@ -60,7 +61,9 @@ pub(crate) fn rules_of(rules: &Arc<Ruleset>) -> Rules {
         .iter()
         .map(|holder| (holder.weight_cap().map(Decimal::thousandths), reader.caps(holder.caps())));
     let holders = caps.collect();
-    let bar = |holder: &hypotheke::HolderDef| (holder.shortcuts() as usize, holder.spent_shortcuts() == Spent::Clear);
+    let bar = |holder: &hypotheke::HolderDef| {
+        (holder.shortcuts() as usize, holder.spent_shortcuts() == DepletedShortcut::Clear)
+    };
     Rules {
         kinds,
         containers,

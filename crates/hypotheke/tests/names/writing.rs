@@ -1,6 +1,8 @@
 //! From requests of the model to operations by names.
 
-use hypotheke::{Decimal, Landing, NamedAction, NamedArrival, NamedOperation, NamedVariant, Path, Position, Share};
+use hypotheke::{
+    Decimal, Landing, LiftAmount, NamedAction, NamedArrival, NamedOperation, NamedVariant, Path, Position,
+};
 
 use crate::model::{At, Inside, Part, Request, Root, Rules, Who};
 
@@ -92,8 +94,8 @@ pub(crate) fn named(rules: &Rules, request: &Request) -> NamedOperation {
         Request::Lift(holder, part, from) => {
             actor = *holder;
             let share = match part {
-                Part::Amount(amount) => Share::Amount(*amount),
-                Part::Half => Share::Half,
+                Part::Amount(amount) => LiftAmount::Amount(*amount),
+                Part::Half => LiftAmount::Half,
             };
             NamedAction::Lift { share, from: at(from) }
         }

@@ -5,8 +5,8 @@ use std::collections::BTreeSet;
 
 use hypotheke::explore::Verb;
 use hypotheke::{
-    Action, Amount, ContainerId, Decimal, HolderId, KindId, Landing, MarkId, Operation, Place, PropertyId,
-    PropertyValue, Share, SortKey, World,
+    Action, Amount, ContainerId, Decimal, HolderId, KindId, Landing, LiftAmount, MarkId, Operation, Place, PropertyId,
+    PropertyValue, SortKey, World,
 };
 
 /// What is tried.
@@ -219,8 +219,8 @@ impl Tried {
             }
             Verb::Lift => {
                 for from in stack_places() {
-                    let amounts = self.amounts(count_in(world, from, None)).into_iter().map(Share::Amount);
-                    found.extend(amounts.chain([Share::Half]).map(|share| Action::Lift { share, from }));
+                    let amounts = self.amounts(count_in(world, from, None)).into_iter().map(LiftAmount::Amount);
+                    found.extend(amounts.chain([LiftAmount::Half]).map(|share| Action::Lift { share, from }));
                 }
             }
             Verb::Put => {

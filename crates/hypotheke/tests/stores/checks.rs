@@ -5,7 +5,7 @@ use std::sync::Arc;
 use hypotheke::save::Save;
 use hypotheke::save_checks::{every_step, every_step_through, under_mended_rules};
 use hypotheke::text::Source;
-use hypotheke::{MigrationRules, Ruleset, ScenarioFile, Snapshot, Treatment};
+use hypotheke::{MigrationPolicy, MigrationRules, Ruleset, ScenarioFile, Snapshot};
 
 use super::camp;
 
@@ -103,8 +103,8 @@ fn every_save_goes_over_to_the_mended_rules() {
     let found = under_mended_rules(&files, &later(MigrationRules::default()));
     assert_eq!(found.breach, None);
     assert_eq!((found.saves, found.changed, found.aside), (4, 4, 4));
-    let treated: Vec<(Treatment, u64)> = found.treatments.into_iter().collect();
-    assert_eq!(treated, [(Treatment::Leave, 1), (Treatment::Stray, 4)]);
+    let treated: Vec<(MigrationPolicy, u64)> = found.treatments.into_iter().collect();
+    assert_eq!(treated, [(MigrationPolicy::Leave, 1), (MigrationPolicy::Stray, 4)]);
 
     let same = under_mended_rules(&files, &camp());
     assert_eq!((same.saves, same.changed, same.breach), (4, 0, None));
@@ -113,7 +113,7 @@ fn every_save_goes_over_to_the_mended_rules() {
 #[test]
 fn what_the_mended_rules_refuse_is_told_with_the_way_there() {
     let file = file(PLAY);
-    let migration = MigrationRules { over_limit: Treatment::Refuse, ..MigrationRules::default() };
+    let migration = MigrationRules { over_limit: MigrationPolicy::Refuse, ..MigrationRules::default() };
     let found = under_mended_rules(&[file.check(&camp()).unwrap()], &later(migration));
     let breach = found.breach.unwrap();
     assert_eq!(breach.trail, ["scenario A walk"]);

@@ -6,7 +6,7 @@
 use std::collections::BTreeMap;
 use std::sync::{Arc, Mutex};
 
-use hypotheke::save_checks::{HopBounds, hopping, promises, races};
+use hypotheke::save_checks::{HandoverBounds, hopping, promises, races};
 use hypotheke::store::{Generation, Key, Lease, LeaseStatus, Status, Store, StoreError, Stored};
 use serde::{Deserialize, Serialize};
 
@@ -238,7 +238,7 @@ fn a_condition_on_one_record_is_enough() {
     let (rows, objects) = (On::<Rows>::default(), On::<Objects>::default());
     assert_eq!((promises(&rows), promises(&objects)), (None, None));
     assert_eq!((races(&rows, THREADS, 300), races(&objects, THREADS, 300)), (None, None));
-    let bounds = HopBounds { joins: 2, ..HopBounds::default() };
+    let bounds = HandoverBounds { joins: 2, ..HandoverBounds::default() };
     for found in [
         hopping(&camp(), &On::<Rows>::default(), bounds, &mut |_| None).unwrap(),
         hopping(&camp(), &On::<Objects>::default(), bounds, &mut |_| None).unwrap(),

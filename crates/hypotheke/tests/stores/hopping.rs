@@ -2,12 +2,12 @@
 
 use hypotheke::Ruleset;
 use hypotheke::explore::Bound;
-use hypotheke::save_checks::{HopBounds, Hopped, NoHopping, hopping};
+use hypotheke::save_checks::{HandoverBounds, HandoverReport, HandoverUnavailable, hopping};
 use hypotheke::store::MemoryStore;
 
 use super::{Flaw, Flawed, camp};
 
-fn search(flaw: Option<Flaw>, bounds: HopBounds) -> Hopped {
+fn search(flaw: Option<Flaw>, bounds: HandoverBounds) -> HandoverReport {
     let never = &mut |_| None;
     match flaw {
         None => hopping(&camp(), &MemoryStore::new(), bounds, never).unwrap(),
@@ -17,7 +17,7 @@ fn search(flaw: Option<Flaw>, bounds: HopBounds) -> Hopped {
 
 #[test]
 fn in_every_order_nothing_is_lost_and_nothing_doubled() {
-    let found = search(None, HopBounds::default());
+    let found = search(None, HandoverBounds::default());
     println!("{found:?}");
     assert_eq!((&found.breach, found.stopped_by, found.exchanged), (&None, None, true));
     assert!(found.situations > 10_000 && found.rests > 100, "{found:?}");
@@ -26,7 +26,7 @@ fn in_every_order_nothing_is_lost_and_nothing_doubled() {
 #[test]
 #[ignore = "the long form: a minute"]
 fn with_more_to_give_and_take_too() {
-    let bounds = HopBounds { exchanges: 2, ..HopBounds::default() };
+    let bounds = HandoverBounds { exchanges: 2, ..HandoverBounds::default() };
     let found = search(None, bounds);
     assert_eq!((&found.breach, found.stopped_by), (&None, None));
     println!("{found:?}");
@@ -35,7 +35,7 @@ fn with_more_to_give_and_take_too() {
 #[test]
 fn a_store_that_breaks_a_promise_loses_or_doubles_something() {
     for flaw in [Flaw::TakesAll, Flaw::NoLeases, Flaw::NumbersStay, Flaw::Forgets] {
-        let found = search(Some(flaw), HopBounds::default());
+        let found = search(Some(flaw), HandoverBounds::default());
         let breach = found.breach.unwrap_or_else(|| panic!("{flaw:?} loses nothing: {}", found.situations));
         println!("{flaw:?}\n  {}\n  {}", breach.trail.join("\n  "), breach.found);
         assert!(breach.found.contains("lost") || breach.found.contains("doubled"), "{flaw:?}: {}", breach.found);
@@ -45,13 +45,13 @@ fn a_store_that_breaks_a_promise_loses_or_doubles_something() {
 #[test]
 fn leases_make_up_for_some_flaws() {
     for flaw in [Flaw::NoRevisions, Flaw::NobodyHolds] {
-        assert_eq!(search(Some(flaw), HopBounds::default()).breach, None, "{flaw:?}");
+        assert_eq!(search(Some(flaw), HandoverBounds::default()).breach, None, "{flaw:?}");
     }
 }
 
 #[test]
 fn it_stops_when_it_is_told_to_and_says_so() {
-    let found = hopping(&camp(), &MemoryStore::new(), HopBounds::default(), &mut |situations| {
+    let found = hopping(&camp(), &MemoryStore::new(), HandoverBounds::default(), &mut |situations| {
         (situations > 100).then_some(Bound::Worlds(100))
     });
     let found = found.unwrap();
@@ -62,6 +62,6 @@ fn it_stops_when_it_is_told_to_and_says_so() {
 #[test]
 fn rules_without_a_holder_have_nobody_to_hop() {
     let rules = Ruleset::builder().kind("flare", |kind| kind).container("depot", |depot| depot.slots(1)).build();
-    let found = hopping(&rules.unwrap().into(), &MemoryStore::new(), HopBounds::default(), &mut |_| None);
-    assert_eq!(found, Err(NoHopping::Nobody));
+    let found = hopping(&rules.unwrap().into(), &MemoryStore::new(), HandoverBounds::default(), &mut |_| None);
+    assert_eq!(found, Err(HandoverUnavailable::Nobody));
 }

@@ -2,14 +2,16 @@
 
 use std::collections::BTreeMap;
 
-use hypotheke::store::{Fate, Habits, MemoryStore, RemoteStore, Retry, Store, StoreError, Terms, Visit, VisitState};
+use hypotheke::store::{
+    FaultProfile, FaultyStore, InjectedFault, MemoryStore, Retry, Store, StoreError, Terms, Visit, VisitState,
+};
 use hypotheke::{Amount, Departure, Operation, World};
 
 use super::{camp, key};
 
 /// What became of many requests.
-fn fates(seed: u64, habits: Habits) -> (Vec<&'static str>, u64) {
-    let store = RemoteStore::new(seed, habits);
+fn fates(seed: u64, habits: FaultProfile) -> (Vec<&'static str>, u64) {
+    let store = FaultyStore::new(seed, habits);
     let ada = key("ada");
     let mut answers = Vec::new();
     for _ in 0..1_000 {
@@ -31,26 +33,26 @@ fn counted(answers: &[&'static str]) -> BTreeMap<&'static str, usize> {
 
 #[test]
 fn the_same_seed_gives_the_same_answers() {
-    assert_eq!(fates(7, Habits::default()), fates(7, Habits::default()));
-    assert_ne!(fates(7, Habits::default()), fates(8, Habits::default()));
+    assert_eq!(fates(7, FaultProfile::default()), fates(7, FaultProfile::default()));
+    assert_ne!(fates(7, FaultProfile::default()), fates(8, FaultProfile::default()));
 }
 
 #[test]
 fn it_has_the_habits_that_it_is_given() {
-    let never = Habits { answer_lost: 0, request_lost: 0, late: 0, cut: 0, busy: 0, stale: 0, latency: (5, 5) };
+    let never = FaultProfile { answer_lost: 0, request_lost: 0, late: 0, cut: 0, busy: 0, stale: 0, latency: (5, 5) };
     let (answers, took) = fates(0, never);
     assert_eq!((counted(&answers), took), (BTreeMap::from([("saved", 1_000)]), 5_000));
-    let (answers, _) = fates(0, Habits { busy: 300, ..never });
+    let (answers, _) = fates(0, FaultProfile { busy: 300, ..never });
     let busy = counted(&answers)["busy"];
     assert!((250..350).contains(&busy), "{busy}");
-    let (answers, took) = fates(0, Habits { late: 1_000, ..never });
+    let (answers, took) = fates(0, FaultProfile { late: 1_000, ..never });
     assert_eq!((counted(&answers)["no-answer"], took), (1_000, 1_000_000));
 }
 
 #[test]
 fn what_is_late_arrives_when_it_is_let() {
-    let (store, ada) = (RemoteStore::new(0, Habits::default()), key("ada"));
-    store.answer_next(Fate::Late);
+    let (store, ada) = (FaultyStore::new(0, FaultProfile::default()), key("ada"));
+    store.answer_next(InjectedFault::Late);
     let error = store.save(&ada, b"6 flares", 0, 0).unwrap_err();
     assert!(matches!(error, StoreError::NoAnswer { .. }) && error.may_have_arrived() && error.may_pass());
     assert_eq!(store.late(), 1);
@@ -63,16 +65,16 @@ fn what_is_late_arrives_when_it_is_let() {
 
 #[test]
 fn what_is_stale_is_the_save_before() {
-    let (store, ada) = (RemoteStore::new(0, Habits::default()), key("ada"));
+    let (store, ada) = (FaultyStore::new(0, FaultProfile::default()), key("ada"));
     store.inside(|store: &MemoryStore| {
         store.save(&ada, b"1", 0, 0).unwrap();
         store.save(&ada, b"2", 1, 0).unwrap();
     });
-    for (fate, expected) in [(Fate::Stale, &b"1"[..]), (Fate::Answered, b"2")] {
+    for (fate, expected) in [(InjectedFault::Stale, &b"1"[..]), (InjectedFault::Answered, b"2")] {
         store.answer_next(fate);
         assert_eq!(store.load(&ada).unwrap().unwrap().bytes, expected);
     }
-    for fate in [Fate::RequestLost, Fate::Cut, Fate::Busy, Fate::AnswerLost] {
+    for fate in [InjectedFault::RequestLost, InjectedFault::Cut, InjectedFault::Busy, InjectedFault::AnswerLost] {
         store.answer_next(fate);
         assert!(store.load(&ada).unwrap_err().may_pass());
     }
@@ -83,7 +85,7 @@ fn what_is_stale_is_the_save_before() {
 fn retries_bring_every_visit_to_its_end() {
     let rules = camp();
     for seed in 0..200 {
-        let store = RemoteStore::new(seed, Habits::default());
+        let store = FaultyStore::new(seed, FaultProfile::default());
         let mut now = 0;
         let mut worlds = [1, 2].map(|number| {
             let mut world = World::new(&rules).numbered(number, 0);

@@ -2,7 +2,8 @@
 
 use hypotheke::save::Save;
 use hypotheke::store::{
-    Ask, Fate, Habits, MemoryStore, RemoteStore, Retry, Store, StoreError, Terms, Visit, VisitError, VisitState,
+    Ask, FaultProfile, FaultyStore, InjectedFault, MemoryStore, Retry, Store, StoreError, Terms, Visit, VisitError,
+    VisitState,
 };
 use hypotheke::{Amount, Departure, Operation, Reason, Ruleset, World};
 
@@ -111,55 +112,55 @@ fn who_is_taken_over_can_save_nothing_any_more() {
 
 #[test]
 fn a_save_whose_answer_is_lost_is_found_out_to_have_arrived() {
-    let (rules, store) = (camp(), RemoteStore::new(0, Habits::default()));
+    let (rules, store) = (camp(), FaultyStore::new(0, FaultProfile::default()));
     let mut camp = server(&rules, 1);
     let mut ada = visit(&rules, "camp");
-    let mut step = |ada: &mut Visit, fate: Fate| {
+    let mut step = |ada: &mut Visit, fate: InjectedFault| {
         store.answer_next(fate);
         ada.step(&store, &mut camp, 0)
     };
-    assert!(step(&mut ada, Fate::AnswerLost).unwrap_err().may_pass());
-    step(&mut ada, Fate::Answered).unwrap();
+    assert!(step(&mut ada, InjectedFault::AnswerLost).unwrap_err().may_pass());
+    step(&mut ada, InjectedFault::Answered).unwrap();
     assert_eq!(ada.lease(), 1);
-    step(&mut ada, Fate::Answered).unwrap();
+    step(&mut ada, InjectedFault::Answered).unwrap();
     assert_eq!(ada.state(), VisitState::Here);
     ada.leave(&mut camp).unwrap();
-    let mut step = |ada: &mut Visit, fate: Fate| {
+    let mut step = |ada: &mut Visit, fate: InjectedFault| {
         store.answer_next(fate);
         ada.step(&store, &mut camp, 0)
     };
-    assert!(step(&mut ada, Fate::AnswerLost).unwrap_err().may_pass());
+    assert!(step(&mut ada, InjectedFault::AnswerLost).unwrap_err().may_pass());
     assert_eq!(ada.state(), VisitState::Saving);
-    step(&mut ada, Fate::Answered).unwrap();
+    step(&mut ada, InjectedFault::Answered).unwrap();
     assert_eq!(ada.state(), VisitState::Releasing);
     assert_eq!(store.inside(|store| store.load(&key("Ada"))).unwrap().unwrap().revision, 1);
 }
 
 #[test]
 fn what_is_too_old_is_not_taken() {
-    let (rules, store) = (camp(), RemoteStore::new(0, Habits::default()));
+    let (rules, store) = (camp(), FaultyStore::new(0, FaultProfile::default()));
     let mut camp = server(&rules, 1);
     for count in [1, 2] {
         let mut ada = visit(&rules, "camp");
         while ada.ask().is_some() {
-            store.answer_next(Fate::Answered);
+            store.answer_next(InjectedFault::Answered);
             ada.step(&store, &mut camp, 0).unwrap();
         }
         give_ada(&mut camp, count);
         ada.leave(&mut camp).unwrap();
         while ada.ask().is_some() {
-            store.answer_next(Fate::Answered);
+            store.answer_next(InjectedFault::Answered);
             ada.step(&store, &mut camp, 0).unwrap();
         }
     }
     let mut ada = visit(&rules, "camp");
-    store.answer_next(Fate::Answered);
+    store.answer_next(InjectedFault::Answered);
     ada.step(&store, &mut camp, 0).unwrap();
-    store.answer_next(Fate::Stale);
+    store.answer_next(InjectedFault::Stale);
     let error = ada.step(&store, &mut camp, 0).unwrap_err();
     assert_eq!(error.to_string(), "`Ada`: revision 1 was read, and 2 is known to be kept");
     assert!(error.may_pass());
-    store.answer_next(Fate::Answered);
+    store.answer_next(InjectedFault::Answered);
     ada.step(&store, &mut camp, 0).unwrap();
     let pockets = camp.container("ada.pockets").unwrap();
     assert_eq!(camp.count(rules.find_kind("flare").unwrap(), Some(pockets.into())), 3);
@@ -246,7 +247,7 @@ fn a_player_of_earlier_rules_comes_along() {
         .kind("flare", |kind| kind.stack_limit(3))
         .container("pockets", |pockets| pockets.slots(2))
         .holder("surveyor", ["pockets"], |surveyor| surveyor)
-        .migration(hypotheke::MigrationRules { over_limit: hypotheke::Treatment::Split, ..Default::default() })
+        .migration(hypotheke::MigrationRules { over_limit: hypotheke::MigrationPolicy::Split, ..Default::default() })
         .build()
         .unwrap()
         .into();

@@ -1,6 +1,6 @@
 //! Judging a world again and again while it is played.
 //!
-//! After an operation little differs. A [`Watch`] remembers the cells that it judged last, looks for those that are not the same
+//! After an operation little differs. A [`IncrementalAudit`] remembers the cells that it judged last, looks for those that are not the same
 //! and judges them, and what hangs together in their containers; what holds for several containers it adds up from what it found in each. It reads
 //! cells, and what stands where; like the [`audit`](super::audit) it trusts no event, no sum and no index.
 
@@ -23,7 +23,7 @@ use place::Place;
 /// It says the same as whether [`audit`](super::audit) finds nothing in the world's snapshot, which then tells what it is.
 ///
 /// ```
-/// use hypotheke::{Amount, Operation, Ruleset, Watch, World};
+/// use hypotheke::{Amount, Operation, Ruleset, IncrementalAudit, World};
 ///
 /// let rules = Ruleset::builder()
 ///     .kind("flare", |kind| kind.stack_limit(6))
@@ -33,14 +33,14 @@ use place::Place;
 ///     .build()?;
 /// let mut world = World::new(&rules.into());
 /// let (depot, sled) = (world.container("depot").unwrap(), world.container("sled").unwrap());
-/// let mut watch = Watch::new(&world);
+/// let mut watch = IncrementalAudit::new(&world);
 /// assert!(watch.keeps_the_laws(&world));
 /// world.perform(&Operation::moving(Amount::Exactly(3), depot, sled)).unwrap();
 /// assert!(watch.keeps_the_laws(&world));
 /// # Ok::<(), hypotheke::RulesetErrors>(())
 /// ```
 #[derive(Debug)]
-pub struct Watch {
+pub struct IncrementalAudit {
     rules: Arc<Ruleset>,
     /// By the numbers that containers have in the world.
     places: Vec<Place>,
@@ -73,11 +73,11 @@ struct Bearer {
     origin: Option<Origin>,
 }
 
-impl Watch {
+impl IncrementalAudit {
     /// A watch that has judged nothing so far.
     #[must_use]
-    pub fn new(world: &World) -> Watch {
-        Watch {
+    pub fn new(world: &World) -> IncrementalAudit {
+        IncrementalAudit {
             rules: Arc::clone(world.rules()),
             places: Vec::new(),
             holders: Vec::new(),
@@ -91,13 +91,13 @@ impl Watch {
     /// Whether the world keeps every law.
     pub fn keeps_the_laws(&mut self, world: &World) -> bool {
         if !self.may_go_on(world) {
-            *self = Watch::new(world);
+            *self = IncrementalAudit::new(world);
         }
         self.next_stack = world.next_stack;
         let keeps = self.judge(world);
         if !keeps {
             // What was judged in part is not gone on from.
-            *self = Watch::new(world);
+            *self = IncrementalAudit::new(world);
         }
         keeps
     }

@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use super::Watch;
+use super::IncrementalAudit;
 use crate::audit::audit;
 use crate::language::NamedOperation;
 use crate::ruleset::Ruleset;
@@ -115,7 +115,7 @@ fn spoiled(cell: Cell, other: Cell) -> Vec<Cell> {
 #[test]
 fn a_watch_says_what_the_audit_says() {
     let mut world = world();
-    let mut watch = Watch::new(&world);
+    let mut watch = IncrementalAudit::new(&world);
     assert!(keeps(&world) && watch.keeps_the_laws(&world));
     let (mut kept, mut broken) = (0, 0);
     for step in STEPS {
@@ -129,7 +129,7 @@ fn a_watch_says_what_the_audit_says() {
                     if !before.is_pack() && !cell.is_pack() {
                         let expected = keeps(&world);
                         assert_eq!(watch.keeps_the_laws(&world), expected, "{step}: {spot:?}: {before:?} is {cell:?}");
-                        assert_eq!(Watch::new(&world).keeps_the_laws(&world), expected);
+                        assert_eq!(IncrementalAudit::new(&world).keeps_the_laws(&world), expected);
                         (kept, broken) = if expected { (kept + 1, broken) } else { (kept, broken + 1) };
                     }
                     world.spoil(spot, before);
@@ -154,7 +154,7 @@ fn exchanged(one: Cell, other: Cell) -> [(Cell, Cell); 4] {
 #[test]
 fn a_watch_says_what_the_audit_says_of_two_cells_at_once() {
     let mut world = world();
-    let mut watch = Watch::new(&world);
+    let mut watch = IncrementalAudit::new(&world);
     let (mut kept, mut broken) = (0, 0);
     for step in STEPS {
         play(&mut world, step);
@@ -185,7 +185,7 @@ fn a_watch_says_what_the_audit_says_of_two_cells_at_once() {
 #[test]
 fn a_pack_that_is_lost_or_doubled_is_noticed() {
     let mut world = world();
-    let mut watch = Watch::new(&world);
+    let mut watch = IncrementalAudit::new(&world);
     assert!(watch.keeps_the_laws(&world));
     let packs: Vec<Spot> = world.all_spots().into_iter().filter(|&spot| world.cell(spot).is_pack()).collect();
     assert_eq!(packs.len(), 4);
@@ -207,7 +207,7 @@ fn a_pack_that_is_lost_or_doubled_is_noticed() {
 #[test]
 fn a_number_that_comes_to_stand_for_another_class_is_noticed() {
     let mut world = world();
-    let mut watch = Watch::new(&world);
+    let mut watch = IncrementalAudit::new(&world);
     play(&mut world, "mark dry/0/0 cold");
     assert!(watch.keeps_the_laws(&world));
     // The stack keeps its number, under which there is something else now.

@@ -4,10 +4,10 @@ use std::collections::BTreeSet;
 
 use smallvec::SmallVec;
 
-use super::Watch;
+use super::IncrementalAudit;
 use crate::id::{HolderDefId, KindId};
 use crate::narrow;
-use crate::ruleset::{Cap, FilterId, Spent};
+use crate::ruleset::{Cap, DepletedShortcut, FilterId};
 use crate::world::{ClassKey, ClassView, GROUND, NONE, Origin, World};
 
 /// A count for each of the filters of all caps.
@@ -35,7 +35,7 @@ impl Sum {
 
 /// A walk from the outside in.
 struct Walk<'a> {
-    watch: &'a Watch,
+    watch: &'a IncrementalAudit,
     world: &'a World,
     /// So many containers were come by.
     reached: usize,
@@ -45,7 +45,7 @@ struct Walk<'a> {
     wanted: Vec<KindId>,
 }
 
-impl Watch {
+impl IncrementalAudit {
     /// Caps and weight caps, nesting, filters that go deep, the limit of the ground, shortcuts and hands.
     pub(super) fn keeps_as_a_whole(&self, world: &World) -> bool {
         let mut walk = Walk { watch: self, world, reached: 0, deep: Vec::new(), wanted: Vec::new() };
@@ -145,7 +145,7 @@ impl Walk<'_> {
             return false;
         }
         self.wanted.clear();
-        if def.spent_shortcuts() == Spent::Clear {
+        if def.spent_shortcuts() == DepletedShortcut::Clear {
             self.wanted.extend(bound.copied());
         }
         let mut sum = Sum::default();

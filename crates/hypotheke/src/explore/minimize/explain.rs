@@ -10,7 +10,7 @@ pub(in crate::explore) fn why(world: &World) -> Vec<String> {
     let mut found = Vec::new();
     for event in world.events() {
         match event {
-            Event::Transferred { kind, to, .. } if to.exists() => asked(world, *kind, to, &mut found),
+            Event::Moved { kind, to, .. } if to.exists() => asked(world, *kind, to, &mut found),
             Event::Swapped { one, other } => {
                 for end in [one, other] {
                     let cell = world.cell(end.spot);

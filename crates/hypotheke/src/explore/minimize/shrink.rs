@@ -7,7 +7,7 @@ use crate::explore::minimize::shorten::{MOST_REPLAYS, Shorten};
 use crate::explore::minimize::step::Step;
 use crate::explore::model::claims::ClaimKind;
 use crate::explore::model::sentence::sentence;
-use crate::explore::report::{Explored, Status, Trail};
+use crate::explore::report::{ExplorationReport, Status, Trail};
 use crate::explore::search::exploration::{Bounds, Exploration};
 use crate::explore::walks::walk::saved_and_loaded;
 use crate::language::Verb;
@@ -213,7 +213,7 @@ impl Exploration {
     }
 
     /// Tells of each trail that a search has found what of the start it takes.
-    pub(in crate::explore) fn tell_starts(&self, found: &mut Explored) {
+    pub(in crate::explore) fn tell_starts(&self, found: &mut ExplorationReport) {
         for (index, verdict) in found.verdicts.iter_mut().enumerate() {
             if let Status::Broken(trail) = &mut verdict.status {
                 self.tell_start(Aim::Claim(index), trail);

@@ -48,7 +48,7 @@ impl Ready {
                 place.zip(wanted.as_ref().ok()).is_some_and(|(place, wanted)| is_within(world, place, *wanted))
             };
             let reached = world.events().iter().any(|event| match event {
-                Event::Transferred { to, .. } => is_there(to),
+                Event::Moved { to, .. } => is_there(to),
                 Event::Swapped { one, other } => is_there(one) || is_there(other),
                 _ => false,
             });
@@ -69,7 +69,7 @@ impl Ready {
             What::Mark(mark) => world.classes.key(class.0).is_some_and(|key| key.marks.contains(&mark)),
         };
         world.events().iter().any(|event| match event {
-            Event::Transferred { kind, class, .. } => is_it(*kind, *class),
+            Event::Moved { kind, class, .. } => is_it(*kind, *class),
             // What is exchanged, changed or opened names its slot.
             _ => true,
         }) || world.events().is_empty()

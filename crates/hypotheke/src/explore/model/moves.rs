@@ -15,7 +15,7 @@ use smallvec::SmallVec;
 use crate::explore::model::places::{Places, Source, has_door};
 use crate::explore::model::scope::{Amounts, Scope};
 use crate::id::{HolderId, KindId, StackId};
-use crate::language::Share;
+use crate::language::LiftAmount;
 use crate::language::Verb;
 use crate::language::{Amount, Landing, SortKey};
 use crate::narrow;
@@ -519,7 +519,7 @@ impl Scope {
             None if self.tries(Verb::Lift) => {
                 for source in &places.sources {
                     self.each_amount(source.cell.count, |amount| {
-                        moves.push(Operation::lifting(Share::Amount(amount), source.at(), actor));
+                        moves.push(Operation::lifting(LiftAmount::Amount(amount), source.at(), actor));
                     });
                 }
             }

@@ -16,7 +16,7 @@ use crate::explore::model::scope::Scope;
 use crate::explore::model::sentence::sentence;
 use crate::explore::model::tried::Tried;
 use crate::explore::model::vacuity::Occurred;
-use crate::explore::report::{Bound, Explored, Status, Trail, Verdict};
+use crate::explore::report::{Bound, ExplorationReport, Status, Trail, Verdict};
 use crate::explore::search::expand::{Expanded, Judged, Known, Reached};
 use crate::explore::search::exploration::{Bounds, Progress};
 use crate::explore::search::successors::Successors;
@@ -59,7 +59,7 @@ pub(in crate::explore) struct Search<S> {
     tried: Tried,
     occurred: Occurred,
     stopped_by: Option<Bound>,
-    /// Whether sums and indexes are recounted at every world.
+    /// Whether sums and indexes are with_index_checks at every world.
     recounts: bool,
 }
 
@@ -274,7 +274,7 @@ impl<S: Successors> Search<S> {
         }
     }
 
-    pub(in crate::explore) fn report(mut self) -> Explored {
+    pub(in crate::explore) fn report(mut self) -> ExplorationReport {
         let all_seen = self.stopped_by.is_none() && self.done as usize == self.store.len();
         self.look_for_dead_ends(all_seen);
         let found = std::mem::take(&mut self.found);
@@ -291,14 +291,14 @@ impl<S: Successors> Search<S> {
                 (ClaimKind::Possible, Found::Nothing) if !all_seen => Status::Undecided,
                 (ClaimKind::Possible, Found::Nothing) => Status::Impossible,
                 (_, Found::Nothing) if all_seen => Status::Holds,
-                (_, Found::Nothing) => Status::HoldsSoFar,
+                (_, Found::Nothing) => Status::NoViolationFound,
             };
             verdicts.push(Verdict::new(claim, status, || self.occurred.why_vacuous(index, &ready, &verbs)));
         }
         let unlawful = self.unlawful.take().map(|(number, told)| {
             let mut trail = self.trail_to(number, told);
             let violations = crate::audit(trail.after.rules(), &trail.after.snapshot());
-            if let Some(wrong) = trail.after.recount().first() {
+            if let Some(wrong) = trail.after.check_indexes().first() {
                 trail.message = wrong.to_string();
             }
             (trail, violations)
@@ -309,7 +309,7 @@ impl<S: Successors> Search<S> {
         }
         let ends = self.levels.iter().skip(1).map(|&first| u64::from(first)).chain([worlds]);
         let by_depth: Vec<u64> = self.levels.iter().zip(ends).map(|(&first, end)| end - u64::from(first)).collect();
-        Explored {
+        ExplorationReport {
             verdicts,
             unlawful,
             worlds,

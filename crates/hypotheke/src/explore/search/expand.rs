@@ -31,7 +31,7 @@ pub(in crate::explore) struct Known<'s> {
     pub(in crate::explore) store: &'s Store,
     /// Whether a claim that something is never done is open.
     pub(in crate::explore) has_never: bool,
-    /// Whether sums and indexes are recounted at every world.
+    /// Whether sums and indexes are with_index_checks at every world.
     pub(in crate::explore) recounts: bool,
     /// Whether a claim asks for the way back, so that what follows each world has to be kept.
     pub(in crate::explore) keeps_ways: bool,
@@ -181,7 +181,7 @@ impl Player {
         }
     }
 
-    /// The same, playing every operation: where sums are recounted it is for the sake of what is played.
+    /// The same, playing every operation: where sums are with_index_checks it is for the sake of what is played.
     pub(in crate::explore) fn playing_all(self) -> Player {
         Player { lookahead: None, ..self }
     }
@@ -282,7 +282,7 @@ impl Player {
         predicted_bytes.clear();
         for step in &here.steps {
             let start = predicted_bytes.len();
-            // Where sums are recounted it is for the sake of what is played.
+            // Where sums are with_index_checks it is for the sake of what is played.
             let is_predictable = !known.recounts && packer.can_look_ahead(known.scope, step);
             let after = if is_predictable { after(world, step, parts) } else { None };
             predicted.push(after.map(|after| {

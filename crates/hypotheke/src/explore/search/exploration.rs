@@ -12,7 +12,7 @@ use crate::explore::minimize::shrink::Aim;
 use crate::explore::model::claims::{Claim, ClaimKind, Ready};
 use crate::explore::model::file::{ClaimsFile, ReadyFile};
 use crate::explore::model::scope::Scope;
-use crate::explore::report::{Bound, Explored};
+use crate::explore::report::{Bound, ExplorationReport};
 use crate::id::{ContainerId, HolderId};
 use crate::ops::Operation;
 use crate::ruleset::Ruleset;
@@ -98,10 +98,10 @@ impl Exploration {
         self
     }
 
-    /// The same, and at every world what this library keeps beside what lies where, sums and indexes, is recounted. It takes many times
+    /// The same, and at every world what this library keeps beside what lies where, sums and indexes, is with_index_checks. It takes many times
     /// as long, and there is nothing to find unless this library has a fault.
     #[must_use]
-    pub fn recounted(mut self) -> Exploration {
+    pub fn with_index_checks(mut self) -> Exploration {
         self.recounts = true;
         self
     }
@@ -150,12 +150,12 @@ impl Exploration {
 
     /// Goes through the worlds.
     #[must_use]
-    pub fn search(self) -> Explored {
+    pub fn search(self) -> ExplorationReport {
         self.search_until(&mut |_| None)
     }
 
     /// Goes through the worlds, and tells of its progress now and then, until it is answered with what stops it.
-    pub fn search_until(self, progress: &mut dyn FnMut(&Progress) -> Option<Bound>) -> Explored {
+    pub fn search_until(self, progress: &mut dyn FnMut(&Progress) -> Option<Bound>) -> ExplorationReport {
         let scope = self.reduced_scope();
         let Exploration { claims, start, bounds, threads, recounts, .. } = self.clone();
         let packer = Packer::for_search(&start, &scope);

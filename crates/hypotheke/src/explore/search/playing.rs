@@ -4,7 +4,7 @@
 
 use std::ops::Range;
 
-use crate::audit::Watch;
+use crate::audit::IncrementalAudit;
 use crate::explore::model::claims::ClaimKind;
 use crate::explore::model::faults::{self, Wrong};
 use crate::explore::model::moves::Moves;
@@ -20,7 +20,7 @@ pub(in crate::explore) struct Playing {
     /// The worlds on the way from the start to where it stands, without the start.
     way: Vec<u32>,
     packer: Packer,
-    watch: Watch,
+    watch: IncrementalAudit,
     packed: Vec<u8>,
     /// What can be played in a world on the way, and in which.
     lists: Lists,
@@ -69,8 +69,8 @@ impl Lists {
 impl Playing {
     pub(in crate::explore) fn new(start: &World, packer: Packer) -> Playing {
         let mut world = start.clone();
-        world.keep_history(usize::MAX);
-        let watch = Watch::new(&world);
+        world.set_undo_limit(usize::MAX);
+        let watch = IncrementalAudit::new(&world);
         Playing { world, way: Vec::new(), packer, watch, packed: Vec::new(), lists: Lists::default(), listed: None }
     }
 
@@ -184,7 +184,7 @@ impl Playing {
         let world = &self.world;
         let unlawful = if !self.watch.keeps_the_laws(world) && known.scope.is_against_the_laws(world) {
             Some(Wrong::now("a law is broken"))
-        } else if known.recounts && !world.recount().is_empty() {
+        } else if known.recounts && !world.check_indexes().is_empty() {
             // Played from the start it may be as it should be.
             Some(Wrong::now("a sum or an index is wrong where operations were taken back before"))
         } else {
@@ -211,7 +211,7 @@ impl Playing {
     }
 
     fn back(&mut self) {
-        let taken_back = self.world.take_back(self.world.revision());
+        let taken_back = self.world.undo(self.world.revision());
         debug_assert!(taken_back.is_ok(), "all of it is kept");
     }
 

@@ -138,7 +138,7 @@ impl Store {
 
     /// The number of a world, if it was seen.
     pub(in crate::explore) fn find(&self, bytes: &[u8], hash: u64) -> Option<u32> {
-        // Compared whole: a hash alone could take two worlds for one.
+        // ComparisonReport whole: a hash alone could take two worlds for one.
         self.table.find(hash, |number| is_same(self.bytes_of(number), bytes))
     }
 

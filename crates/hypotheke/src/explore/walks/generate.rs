@@ -8,7 +8,7 @@ use crate::explore::model::places::{Source, fitting, has_door};
 use crate::explore::model::scope::{Amounts, Scope};
 use crate::explore::walks::stock::Stock;
 use crate::id::{ContainerId, HolderId, KindId, MarkId, PropertyId, StackId};
-use crate::language::Share;
+use crate::language::LiftAmount;
 use crate::language::Verb;
 use crate::language::{Amount, Landing, NamedAction, SortKey};
 use crate::narrow;
@@ -487,8 +487,8 @@ impl<'w> Scene<'w> {
             (Verb::Put | Verb::Return, None) => None,
             (Verb::Lift, _) => {
                 let source = self.source()?;
-                let amount = Share::Amount(self.amount(source.cell.count, 0));
-                let share = if self.is_free && self.below(3) == 0 { Share::Half } else { amount };
+                let amount = LiftAmount::Amount(self.amount(source.cell.count, 0));
+                let share = if self.is_free && self.below(3) == 0 { LiftAmount::Half } else { amount };
                 Some(Operation::lifting(share, (source.container, source.slot), holder))
             }
             (Verb::Equip, _) => {

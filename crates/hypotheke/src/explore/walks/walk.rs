@@ -9,7 +9,7 @@ use std::num::NonZeroUsize;
 use rand_core::{Rng, SeedableRng};
 use rand_xoshiro::Xoshiro256PlusPlus;
 
-use crate::audit::Watch;
+use crate::audit::IncrementalAudit;
 use crate::explore::minimize::shrink::{self, Aim};
 use crate::explore::minimize::step::SAVE_THEN_LOAD;
 use crate::explore::model::claims::ClaimKind;
@@ -18,7 +18,7 @@ use crate::explore::model::scope::Fault;
 use crate::explore::model::sentence::sentence;
 use crate::explore::model::tried::Tried;
 use crate::explore::model::vacuity::Occurred;
-use crate::explore::report::{Bound, Explored, Status, Trail, Verdict};
+use crate::explore::report::{Bound, ExplorationReport, Status, Trail, Verdict};
 use crate::explore::search::exploration::Exploration;
 use crate::explore::walks::generate::{Generator, below};
 use crate::explore::walks::stock::Stock;
@@ -76,7 +76,7 @@ enum Played {
 /// A walk on its way.
 struct Going {
     world: World,
-    watch: Watch,
+    watch: IncrementalAudit,
     departures: Departures,
     steps: Vec<Played>,
     moves: Moves,
@@ -86,7 +86,7 @@ struct Going {
 impl Going {
     fn new(start: &World) -> Going {
         let world = start.clone();
-        let watch = Watch::new(&world);
+        let watch = IncrementalAudit::new(&world);
         Going {
             world,
             watch,
@@ -125,7 +125,7 @@ impl Exploration {
     ///
     /// What is `always`, `never` and lawful is judged at every step, and what is `possible` looked for; what is `recoverable` takes a
     /// [search](Exploration::search).
-    pub fn walk(self, walks: Walks, progress: &mut dyn FnMut(u64) -> Option<Bound>) -> Explored {
+    pub fn walk(self, walks: Walks, progress: &mut dyn FnMut(u64) -> Option<Bound>) -> ExplorationReport {
         let (first, every) = (walks.shard.0, walks.shard.1.max(1));
         let here = walks.count.saturating_sub(first).div_ceil(every);
         let occurred = Occurred::new(&self.start, &self.scope, &self.claims);
@@ -230,7 +230,7 @@ impl Exploration {
                 going.stock.is_stale();
                 going.steps.push(Played::Said(SAVE_THEN_LOAD.to_owned()));
                 match loaded {
-                    Some(world) => (going.world, going.watch) = (world.clone(), Watch::new(&world)),
+                    Some(world) => (going.world, going.watch) = (world.clone(), IncrementalAudit::new(&world)),
                     None => {
                         walked.found.entry(Aim::Law).or_insert_with(|| self.sentences(&going.steps));
                     }
@@ -300,7 +300,7 @@ impl Exploration {
         }
     }
 
-    fn report_walks(self, all: &All, walks: u64, stopped_by: Option<Bound>) -> Explored {
+    fn report_walks(self, all: &All, walks: u64, stopped_by: Option<Bound>) -> ExplorationReport {
         let mut trails: BTreeMap<Aim, Trail> = BTreeMap::new();
         for (aim, (number, steps)) in &all.found {
             let trail = shrink::shorten(&self, *aim, steps);
@@ -313,7 +313,7 @@ impl Exploration {
                 (ClaimKind::Possible, Some(trail)) => Status::Reached(trail),
                 (_, Some(trail)) => Status::Broken(trail),
                 (ClaimKind::Possible | ClaimKind::Recoverable, None) => Status::Undecided,
-                (_, None) => Status::HoldsSoFar,
+                (_, None) => Status::NoViolationFound,
             };
             Verdict::new(claim.clone(), status, || all.occurred.why_vacuous(index, ready, &verbs))
         });
@@ -322,7 +322,7 @@ impl Exploration {
             let violations = crate::audit(trail.after.rules(), &trail.after.snapshot());
             (trail, violations)
         });
-        Explored {
+        ExplorationReport {
             verdicts,
             unlawful,
             worlds: all.tried.total_applied() + walks,

@@ -14,12 +14,12 @@ use crate::quantity::Decimal;
 use crate::ruleset::{NO_PACK, PropertyValue};
 use crate::snapshot::Departure;
 use crate::world::{
-    Arrival, Arriving, Cell, Class, ClassKey, ContainerState, End, Event, GROUND, Inner, Spot, Traveller,
+    Arrival, Arriving, Cell, Class, ClassKey, ContainerState, DepartingEntity, End, Event, GROUND, PackContents, Spot,
 };
 
 impl Draft<'_> {
     /// Out of reach from here on.
-    pub(in crate::ops) fn take_along(&mut self, who: Traveller, weight: i64) {
+    pub(in crate::ops) fn take_along(&mut self, who: DepartingEntity, weight: i64) {
         self.left.push(who);
         self.travelled -= weight;
     }
@@ -40,11 +40,11 @@ impl Draft<'_> {
         arriving.number(&mut |def| self.new_container(def));
         arriving.classify(&mut |key| self.class_of(key.clone()));
         let who = match &mut arriving.who {
-            Arrival::Container(container) => Traveller::Container(self.world.container_to_be(container.index)),
+            Arrival::Container(container) => DepartingEntity::Container(self.world.container_to_be(container.index)),
             Arrival::Holder(holder) => {
                 let id = self.new_holder();
                 holder.index = id.index;
-                Traveller::Holder(id)
+                DepartingEntity::Holder(id)
             }
         };
         let before = self.latest_arrival(document.name());
@@ -172,7 +172,7 @@ impl Draft<'_> {
     #[inline]
     pub(in crate::ops) fn push_transfer(&mut self, item: Item, count: u32, from: End, to: End) {
         let (kind, class) = (self.world.rules.kind_id(item.kind), Class(item.class));
-        self.scratch.events.push(Event::Transferred { kind, count, from, to, class, inner: Inner(item.inner) });
+        self.scratch.events.push(Event::Moved { kind, count, from, to, class, inner: PackContents(item.inner) });
     }
 
     /// The container that a new stack of a kind brings along.
@@ -214,7 +214,7 @@ impl Draft<'_> {
             return self.world.ground.position(spot.slot);
         }
         let landed = self.scratch.events.iter().find_map(|event| match event {
-            Event::Transferred { to, .. } if to.spot == spot => Some(to.position),
+            Event::Moved { to, .. } if to.spot == spot => Some(to.position),
             _ => None,
         });
         landed.unwrap_or_else(|| self.world.ground.position(spot.slot))

@@ -3,7 +3,7 @@
 use super::super::refusal::{Cause, Refusal, Unknown};
 use super::Draft;
 use crate::id::{ContainerId, HolderId, KindId};
-use crate::world::{Place, Spot, Traveller};
+use crate::world::{DepartingEntity, Place, Spot};
 
 impl Draft<'_> {
     pub(in crate::ops) fn is_hand(&self, container: u32) -> bool {
@@ -24,13 +24,13 @@ impl Draft<'_> {
     pub(in crate::ops) fn has_left(&self, container: u32) -> bool {
         let outermost = || self.outermost(container);
         self.left.iter().any(|who| match who {
-            Traveller::Container(id) => id.index == outermost(),
-            Traveller::Holder(id) => self.state(outermost()).holder == id.index,
+            DepartingEntity::Container(id) => id.index == outermost(),
+            DepartingEntity::Holder(id) => self.state(outermost()).holder == id.index,
         })
     }
 
     pub(in crate::ops) fn holder_has_left(&self, holder: u32) -> bool {
-        self.left.iter().any(|who| matches!(who, Traveller::Holder(id) if id.index == holder))
+        self.left.iter().any(|who| matches!(who, DepartingEntity::Holder(id) if id.index == holder))
     }
 
     #[inline]

@@ -20,7 +20,7 @@ use super::refusal::{Cause, Refusal, Unknown};
 use crate::id::HolderId;
 use crate::ruleset::Way;
 use crate::snapshot::Outcome;
-use crate::world::{Cell, Event, GROUND, Scratch, Traveller, World};
+use crate::world::{Cell, DepartingEntity, Event, GROUND, Scratch, World};
 
 /// So many stacks lie on the ground at most: what a request can ask for must not fill the memory.
 pub(super) const MOST_ON_GROUND: usize = 1 << 20;
@@ -44,7 +44,7 @@ impl Item {
 
     /// Whether a stack is one that it could be merged onto.
     #[inline]
-    pub(super) fn is_alike(self, there: Cell) -> bool {
+    pub(super) fn can_stack_with(self, there: Cell) -> bool {
         !there.is_empty() && !there.is_pack() && there.class == self.class
     }
 }
@@ -66,7 +66,7 @@ pub(super) struct Draft<'w> {
     /// How what was in a hand was put where it is.
     pub(super) way: Option<Way>,
     /// What has departed, and what that and what has arrived adds to the weight of all.
-    left: Vec<Traveller>,
+    left: Vec<DepartingEntity>,
     travelled: i64,
     /// Every reason why not more would go, where that is asked.
     causes: Option<Vec<Cause>>,

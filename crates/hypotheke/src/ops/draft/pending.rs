@@ -4,7 +4,7 @@ use rand_xoshiro::Xoshiro256PlusPlus;
 
 use super::{Draft, Item};
 use crate::narrow;
-use crate::world::{Bearer, Cell, End, Event, Inner, Overlay, Spot};
+use crate::world::{Bearer, Cell, End, Event, Overlay, PackContents, Spot};
 
 /// How far a draft has come.
 pub(in crate::ops) struct SoFar {
@@ -65,7 +65,7 @@ impl Draft<'_> {
     pub(in crate::ops) fn whole_weight(&self) -> i64 {
         let figures = &self.world.rules.figures;
         let change = |event: &Event| match event {
-            Event::Transferred { kind, count, from, to, .. } => {
+            Event::Moved { kind, count, from, to, .. } => {
                 let sign = i64::from(to.exists()) - i64::from(from.exists());
                 sign * i64::from(*count) * figures[kind.index()].weight
             }
@@ -174,7 +174,7 @@ impl Draft<'_> {
             // From here on cells, sums and parents are read with what is pending.
             self.settled = self.settled.max(1);
             match event {
-                Event::Transferred { count, from, to, .. } => self.settle_transfer(event, count, from, to),
+                Event::Moved { count, from, to, .. } => self.settle_transfer(event, count, from, to),
                 Event::Changed { at, after, .. } => {
                     let cell = self.cell(at.spot);
                     self.shift(at.spot, cell, -1);
@@ -205,7 +205,7 @@ impl Draft<'_> {
     }
 
     pub(in crate::ops) fn settle_transfer(&mut self, event: Event, count: u32, from: End, to: End) {
-        let Event::Transferred { kind, class, inner: Inner(inner), .. } = event else { return };
+        let Event::Moved { kind, class, inner: PackContents(inner), .. } = event else { return };
         let moved = Cell { class: class.0, kind: kind.0, count, id: to.stack.0, inner };
         if from.exists() {
             let cell = self.cell(from.spot);

@@ -14,7 +14,7 @@ impl Draft<'_> {
         let in_world = self.world.ground.landing_of(stack.0).map(|slot| Spot { container: GROUND, slot });
         let landed = || {
             let mut ends = self.scratch.events.iter().filter_map(|event| match event {
-                Event::Transferred { to, .. } if to.spot.is_ground() && to.stack == stack => Some(to.spot),
+                Event::Moved { to, .. } if to.spot.is_ground() && to.stack == stack => Some(to.spot),
                 _ => None,
             });
             ends.next_back().filter(there)

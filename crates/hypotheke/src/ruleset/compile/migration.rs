@@ -3,7 +3,7 @@
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::Compiler;
-use crate::ruleset::Fate;
+use crate::ruleset::InjectedFault;
 use crate::ruleset::migration::{Changed, MigrationSource, NameChange};
 use crate::text::{Diagnostic, Location};
 
@@ -71,8 +71,8 @@ impl Compiler {
         let now = match change.what {
             Changed::Kind | Changed::Replaced => migration.kind_since(version, &after.value),
             Changed::Container | Changed::Gone => match migration.container_since(version, &after.value) {
-                Fate::Now(now) => now,
-                Fate::Gone(_) => return None,
+                InjectedFault::Now(now) => now,
+                InjectedFault::Gone(_) => return None,
             },
             Changed::Holder => migration.holder_since(version, &after.value),
             Changed::Mark => migration.mark_since(version, &after.value),
