@@ -153,19 +153,24 @@ impl World {
             && admits(to.state.slot_filter(&self.rules, to.spot.slot))
     }
 
-    /// What would bear what comes into a container from another, or from nowhere, and does not bear it yet.
+    /// The holder that would bear the contents of a container and does not bear those of the other, or of nowhere, yet.
     #[inline(always)]
-    fn new_bearers(&self, from: u32, to: u32) -> impl Iterator<Item = Bearer> {
+    fn new_holder(&self, from: u32, to: u32) -> Option<u32> {
         let holder = self.state(to).holder;
-        let is_new = holder != u32::MAX && (from == GROUND || self.state(from).holder != holder);
-        let container = (from != to).then_some(Bearer::Container(to));
-        container.into_iter().chain((from != to && is_new).then_some(Bearer::Holder(holder)))
+        (holder != u32::MAX && (from == GROUND || self.state(from).holder != holder)).then_some(holder)
     }
 
     /// How much more weight may come into a container from another, or from nowhere.
     #[inline(always)]
     pub(super) fn weight_left(&self, from: u32, to: u32) -> i64 {
-        self.new_bearers(from, to).map(|bearer| Limit::of_weight(self, bearer).left()).min().unwrap_or(i64::MAX)
+        if from == to {
+            return i64::MAX;
+        }
+        let left = Limit::of_weight(self, Bearer::Container(to)).left();
+        match self.new_holder(from, to) {
+            Some(holder) => left.min(Limit::of_weight(self, Bearer::Holder(holder)).left()),
+            None => left,
+        }
     }
 
     /// How many of so many.
@@ -189,7 +194,8 @@ impl World {
                 self.classes.admits(&self.rules, filter, cell.kind, cell.class)
             })
         };
-        let limits = self.new_bearers(from, to).flat_map(|bearer| Limit::of_counts(self, bearer));
+        let bearers = [Some(Bearer::Container(to)), self.new_holder(from, to).map(Bearer::Holder)];
+        let limits = bearers.into_iter().flatten().flat_map(|bearer| Limit::of_counts(self, bearer));
         limits.filter(counts).map(|limit| limit.how_many(1)).min().unwrap_or(u32::MAX)
     }
 

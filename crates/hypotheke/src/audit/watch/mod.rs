@@ -1,6 +1,6 @@
 //! Judging a world again and again while it is played.
 //!
-//! After an operation little differs. A [`IncrementalAudit`] remembers the cells that it judged last, looks for those that are not the same
+//! After an operation little differs. An [`IncrementalAudit`] remembers the cells that it judged last, looks for those that are not the same
 //! and judges them, and what hangs together in their containers; what holds for several containers it adds up from what it found in each. It reads
 //! cells, and what stands where; like the [`audit`](super::audit) it trusts no event, no sum and no index.
 
