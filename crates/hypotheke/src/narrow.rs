@@ -20,7 +20,6 @@ pub(crate) fn at_most(count: impl TryInto<u32>) -> u32 {
 
 /// The lowest eight bits of a number.
 #[inline(always)]
-#[expect(clippy::cast_possible_truncation, reason = "the other bits are cut off on purpose")]
 pub(crate) fn low_byte(number: u64) -> u8 {
     (number & 0xff) as u8
 }

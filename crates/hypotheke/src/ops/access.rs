@@ -21,10 +21,13 @@ impl Action {
     /// The places whose containers must be open.
     fn used_places(&self) -> SmallVec<[Named; 2]> {
         let (from, to) = match self {
-            // Whoever opens or closes it need not have opened it, and shortcuts belong to their holder.
-            Action::Open { .. } | Action::Close { .. } | Action::Bind { .. } | Action::Unbind { .. } => (None, None),
-            // A holder departs with whatever it has; nobody reaches into that.
-            Action::Depart { who: Place::Holder(_) } => (None, None),
+            // Nobody has to open a container to open or close it, a shortcut belongs to its holder, and a holder departs with
+            // whatever it has.
+            Action::Open { .. }
+            | Action::Close { .. }
+            | Action::Bind { .. }
+            | Action::Unbind { .. }
+            | Action::Depart { who: Place::Holder(_) } => (None, None),
             action => action.sides(),
         };
         let (from, to) = (from.copied(), to.copied());

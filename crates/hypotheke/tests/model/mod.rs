@@ -146,9 +146,12 @@ fn is_hand_misused(request: &Request) -> bool {
         Request::PickUp(.., at) | Request::Lift(_, _, at) | Request::Put(_, _, at) | Request::Equip(_, _, at) => {
             hand(at)
         }
-        Request::Deposit(_, at) => hand(at),
         Request::Unequip(_, _, from, to) => hand(from) || to.as_ref().is_some_and(hand),
-        Request::Sort(at, _) | Request::Resize(at, _, _) | Request::Open(_, at) | Request::Close(_, at) => hand(at),
+        Request::Sort(at, _)
+        | Request::Resize(at, _, _)
+        | Request::Open(_, at)
+        | Request::Close(_, at)
+        | Request::Deposit(_, at) => hand(at),
         Request::By(_, inner) => is_hand_misused(inner),
         _ => false,
     }
