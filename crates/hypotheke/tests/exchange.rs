@@ -482,16 +482,16 @@ struct Network {
 enum Step {
     Act(usize, usize),
     /// One of the messages that wait for the server.
-    Serve(usize, InjectedFault),
+    Serve(usize, MessageFault),
     /// One of the messages that wait for a client.
-    Tell(usize, usize, InjectedFault),
+    Tell(usize, usize, MessageFault),
     Resend(usize),
     /// The server undoes its latest operation.
     Undo,
 }
 
 #[derive(Clone, Copy, Debug, PartialEq)]
-enum InjectedFault {
+enum MessageFault {
     Comes,
     Lost,
     Twice,
@@ -510,7 +510,7 @@ const SENTENCES: [&str; 8] = [
 
 fn any_step() -> impl Strategy<Value = Step> {
     let fate =
-        prop_oneof![3 => Just(InjectedFault::Comes), 1 => Just(InjectedFault::Lost), 1 => Just(InjectedFault::Twice)];
+        prop_oneof![3 => Just(MessageFault::Comes), 1 => Just(MessageFault::Lost), 1 => Just(MessageFault::Twice)];
     prop_oneof![
         2 => (0..2usize, 0..SENTENCES.len()).prop_map(|(client, sentence)| Step::Act(client, sentence)),
         4 => (0..64usize, fate.clone()).prop_map(|(which, fate)| Step::Serve(which, fate)),
@@ -536,15 +536,15 @@ fn tell(client: &mut Client, network: &mut Network, number: usize, message: &ToC
 }
 
 /// Takes one of those that wait; it may stay there to come again.
-fn take<T: Clone>(waiting: &mut Vec<T>, which: usize, fate: InjectedFault) -> Option<T> {
+fn take<T: Clone>(waiting: &mut Vec<T>, which: usize, fate: MessageFault) -> Option<T> {
     if waiting.is_empty() {
         return None;
     }
     let at = which % waiting.len();
     match fate {
-        InjectedFault::Comes => Some(waiting.remove(at)),
-        InjectedFault::Twice => Some(waiting[at].clone()),
-        InjectedFault::Lost => {
+        MessageFault::Comes => Some(waiting.remove(at)),
+        MessageFault::Twice => Some(waiting[at].clone()),
+        MessageFault::Lost => {
             waiting.remove(at);
             None
         }

@@ -71,7 +71,7 @@ fn aside(world: &World) -> Vec<String> {
             Some(format!("{of}: {} {}", marks.join(" "), properties.keys().cloned().collect::<Vec<_>>().join(" ")))
         }
         Stray::Shortcut { holder, shortcut, kind } => Some(format!("{holder}.shortcuts/{shortcut}: {kind}")),
-        Stray::KindTotals { .. } => None,
+        Stray::Tally { .. } => None,
     };
     world.strays().iter().filter_map(told).collect()
 }

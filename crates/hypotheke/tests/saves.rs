@@ -5,6 +5,7 @@ use std::path::Path;
 use std::sync::Arc;
 
 use hypotheke::save::{Save, SaveError, Trust};
+use hypotheke::snapshot::Stray;
 use hypotheke::{NamedOperation, Ruleset, Snapshot, StackId, World};
 use proptest::prelude::*;
 
@@ -371,4 +372,22 @@ fn many_marks_on_many_stacks_come_back_and_few_bytes_can_t_ask_for_them() {
     let bytes = save.to_bytes();
     assert_eq!(Save::read(&bytes), Ok(save));
     assert!(bytes.len() > 100 * 40 * 3, "they are told one by one: {}", bytes.len());
+}
+
+/// A variant that was renamed in the code once changed the saves: the names of format 1 stay, whatever the code calls them.
+#[test]
+fn orphans_keep_the_names_of_their_format() {
+    let written = [
+        r##"{"look":{"of":"#3","count":1,"marks":["wet"]}}"##,
+        r#"{"shortcut":{"holder":"ann","shortcut":0,"kind":"rocket"}}"#,
+        r#"{"tally":{"kind":"rocket","tally":{"created":3,"consumed":1,"arrived":2,"departed":1}}}"#,
+    ];
+    for text in written {
+        let stray: Stray = serde_json::from_str(text).unwrap_or_else(|error| panic!("{text}: {error}"));
+        let again: Stray = serde_json::from_str(&serde_json::to_string(&stray).unwrap()).unwrap();
+        assert_eq!(again, stray);
+        let name = |value: &serde_json::Value| value.as_object().unwrap().keys().next().cloned();
+        let read: serde_json::Value = serde_json::from_str(text).unwrap();
+        assert_eq!(name(&serde_json::to_value(&stray).unwrap()), name(&read), "{text}");
+    }
 }

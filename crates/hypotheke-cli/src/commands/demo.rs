@@ -3,7 +3,7 @@
 use std::path::Path;
 use std::sync::Arc;
 
-use super::verify::{KindTotals, results, summary};
+use super::verify::{ScenarioCounts, results, summary};
 use super::{Output, Verdict};
 use crate::args::Format;
 use crate::demo_files::{self, DemoFile, FAILING, RULES, SCENARIOS, TABLES};
@@ -31,7 +31,7 @@ fn play(rules: &Arc<Ruleset>, file: &DemoFile, trace: Trace) -> Result<(Source, 
 
 pub(crate) fn run(output: &mut Output) -> Result<Verdict, InputError> {
     let rules = rules()?;
-    let mut tally = KindTotals::default();
+    let mut tally = ScenarioCounts::default();
     let mut played = Vec::new();
     for file in SCENARIOS {
         let (source, reports) = play(&rules, file, Trace::Failures)?;

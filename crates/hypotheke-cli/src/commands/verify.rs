@@ -16,14 +16,14 @@ use hypotheke::{LoadError, Ruleset, ScenarioFile};
 
 /// How much was played.
 #[derive(Clone, Copy, Debug, Default)]
-pub(super) struct KindTotals {
+pub(super) struct ScenarioCounts {
     pub(super) scenarios: usize,
     pub(super) failed: usize,
     steps: usize,
     checks: usize,
 }
 
-impl KindTotals {
+impl ScenarioCounts {
     pub(super) fn add(&mut self, report: &ScenarioReport) {
         self.scenarios += 1;
         self.failed += usize::from(!report.passed());
@@ -46,7 +46,7 @@ pub(crate) fn run(output: &mut Output, args: &VerifyArgs) -> Result<Verdict, Inp
     };
     let reports = play_all(&playable, |scenario| is_chosen(scenario, &args.only), playing);
     output.progress("");
-    let mut tally = KindTotals::default();
+    let mut tally = ScenarioCounts::default();
     reports.iter().for_each(|(_, report)| tally.add(report));
     let told = || reports.iter().map(|(file, report)| (files[*file].source(), report));
     match output.format {
@@ -77,7 +77,7 @@ fn check_only(files: &[ScenarioFile], args: &VerifyArgs) -> Result<(), InputErro
 fn draw<'r>(
     output: &mut Output,
     reports: impl Iterator<Item = (&'r Source, &'r ScenarioReport)>,
-    tally: KindTotals,
+    tally: ScenarioCounts,
     args: &VerifyArgs,
 ) -> Result<(), InputError> {
     let mut page = Page::default();
@@ -98,7 +98,7 @@ fn draw<'r>(
     Ok(())
 }
 
-pub(super) fn summary(tally: KindTotals) -> String {
+pub(super) fn summary(tally: ScenarioCounts) -> String {
     let mut page = Page::default();
     let held = tally.scenarios - tally.failed;
     let sizes = format!("{}, {}", counted(tally.steps, "step"), counted(tally.checks, "check"));

@@ -75,7 +75,7 @@ enum Stray {
     /// What a shortcut pointed at.
     Shortcut(StrayShortcut),
     /// How many items of a kind came and went.
-    KindTotals(StrayTally),
+    Tally(StrayTally),
 }
 
 #[derive(Debug, Deserialize, JsonSchema)]

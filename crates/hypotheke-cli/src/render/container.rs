@@ -278,7 +278,7 @@ fn stray_line(stray: &Stray) -> Option<(String, String)> {
             Some((of.to_string(), names.collect::<Vec<_>>().join(", ")))
         }
         Stray::Shortcut { holder, shortcut, kind } => Some((format!("{holder}.shortcuts/{shortcut}"), kind.clone())),
-        Stray::KindTotals { .. } => None,
+        Stray::Tally { .. } => None,
     }
 }
 

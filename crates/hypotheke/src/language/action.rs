@@ -378,7 +378,7 @@ impl<T: Terms> ActionOf<T> {
                 let at = place(at, Role::Stack)?;
                 ActionOf::Set { property: to.property(property)?, at, value: *value }
             }
-            ActionOf::Depart { who } => ActionOf::Depart { who: place(who, Role::DepartingEntity)? },
+            ActionOf::Depart { who } => ActionOf::Depart { who: place(who, Role::Departing)? },
             ActionOf::Arrive { who } => ActionOf::Arrive { who: to.arrival(who)? },
         })
     }

@@ -95,7 +95,7 @@ pub(crate) enum Role {
     Container,
     Shortcut,
     /// A container that stands in the world, or a holder.
-    DepartingEntity,
+    Departing,
 }
 
 /// Goes from one kind of terms to another.

@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use super::{Carrying, for_each_stack, path_to, slot_of};
-use crate::ruleset::{InjectedFault, MigrationRules};
+use crate::ruleset::{ContainerSuccessor, MigrationRules};
 use crate::snapshot::{KindTotals, PastArrival, Snapshot, Stray};
 
 /// What names are now, each looked up once.
@@ -52,8 +52,8 @@ impl Names<'_> {
     /// The name of a container; as it is if that has gone.
     fn container(&self, name: &str) -> String {
         match self.rules.container_since(self.since, name) {
-            InjectedFault::Now(now) => now,
-            InjectedFault::Gone(_) => name.to_owned(),
+            ContainerSuccessor::Now(now) => now,
+            ContainerSuccessor::Gone(_) => name.to_owned(),
         }
     }
 
@@ -202,7 +202,7 @@ fn names_of_strays(snapshot: &mut Snapshot, names: &mut Names<'_>, holders: &BTr
                     holder.clone_from(now);
                 }
             }
-            Stray::KindTotals { kind, .. } => names.kind(kind),
+            Stray::Tally { kind, .. } => names.kind(kind),
         }
     }
 }

@@ -3,7 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::{Carrying, Spilled, items, path_to, slot_of};
-use crate::ruleset::{ContainerDef, Gone, InjectedFault, MigrationPolicy};
+use crate::ruleset::{ContainerDef, ContainerSuccessor, Gone, MigrationPolicy};
 use crate::snapshot::{Container, Departed, Departure, Holder, InSlot, Stack};
 
 /// Where the slots of a container are now: those with a name by it, the others in their order.
@@ -76,8 +76,8 @@ impl Carrying<'_> {
     /// What the ruleset says of a container that is not there any more.
     pub(super) fn fate_of(&self, container: &str) -> Option<Gone> {
         match self.rules.migration().container_since(self.since, container) {
-            InjectedFault::Gone(gone) => Some(gone),
-            InjectedFault::Now(_) => None,
+            ContainerSuccessor::Gone(gone) => Some(gone),
+            ContainerSuccessor::Now(_) => None,
         }
     }
 
@@ -122,7 +122,7 @@ impl Carrying<'_> {
         let migration = self.rules.migration();
         self.known.alone
             || self.known.outline.away.iter().any(|away| {
-                let container = migration.container_since(self.since, away) == InjectedFault::Now(name.to_owned());
+                let container = migration.container_since(self.since, away) == ContainerSuccessor::Now(name.to_owned());
                 container || migration.holder_since(self.since, away) == name
             })
     }
@@ -239,7 +239,9 @@ impl Carrying<'_> {
             // The container itself may have another name now.
             let renamed = |name: &&String| self.rules.migration().container_since(self.since, name);
             let mut known = self.known.outline.slot_names.iter();
-            known.find(|(name, _)| renamed(name) == InjectedFault::Now(def.id().to_owned())).map(|(_, names)| names)
+            known
+                .find(|(name, _)| renamed(name) == ContainerSuccessor::Now(def.id().to_owned()))
+                .map(|(_, names)| names)
         });
         let names = |rule: &crate::ruleset::SlotDef| rule.name.as_deref().map(str::to_owned);
         SlotsNow {

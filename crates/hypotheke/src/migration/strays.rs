@@ -144,14 +144,14 @@ impl Carrying<'_> {
             } else if let Some(known) = self.tally_aside(&kind) {
                 join(known, tally);
             } else {
-                self.snapshot.strays.push(Stray::KindTotals { kind, tally });
+                self.snapshot.strays.push(Stray::Tally { kind, tally });
             }
         }
     }
 
     fn tally_aside(&mut self, name: &str) -> Option<&mut KindTotals> {
         self.snapshot.strays.iter_mut().find_map(|stray| match stray {
-            Stray::KindTotals { kind, tally } if kind == name => Some(tally),
+            Stray::Tally { kind, tally } if kind == name => Some(tally),
             _ => None,
         })
     }
@@ -172,11 +172,11 @@ impl Carrying<'_> {
                 }
                 Stray::Look { of, count, marks, properties } => self.give_look(of, count, marks, properties),
                 Stray::Shortcut { holder, shortcut, kind } => self.give_shortcut(holder, shortcut, kind),
-                Stray::KindTotals { kind, tally } if self.rules.find_kind(&kind).is_some() => {
+                Stray::Tally { kind, tally } if self.rules.find_kind(&kind).is_some() => {
                     join(self.snapshot.tallies.entry(kind).or_default(), tally);
                     None
                 }
-                tally @ Stray::KindTotals { .. } => Some(tally),
+                tally @ Stray::Tally { .. } => Some(tally),
             };
             self.snapshot.strays.extend(still);
         }

@@ -329,7 +329,7 @@ impl Translate<Names> for Resolver<'_> {
             Role::Stack => self.stack(path),
             Role::Container => self.container(path),
             Role::Shortcut => self.shortcut(path),
-            Role::DepartingEntity => self.traveller(path),
+            Role::Departing => self.traveller(path),
         }
     }
 

@@ -287,7 +287,7 @@ impl VersionChanges {
 
 /// What became of a container.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub(crate) enum InjectedFault {
+pub(crate) enum ContainerSuccessor {
     /// It is called so now.
     Now(String),
     /// It has gone; its contents go there.
@@ -346,7 +346,7 @@ impl MigrationRules {
         self.renamed_since(version, name, |renamed| &renamed.property)
     }
 
-    pub(crate) fn container_since(&self, version: u32, name: &str) -> InjectedFault {
+    pub(crate) fn container_since(&self, version: u32, name: &str) -> ContainerSuccessor {
         let mut name = name.to_owned();
         for (&version, changes) in self.versions.range(version.saturating_add(1)..) {
             match changes.gone.get(&name) {
@@ -354,13 +354,13 @@ impl MigrationRules {
                 // Where the contents went may itself have another name since, or have gone.
                 Some(Gone::Into(into)) => {
                     return match self.container_since(version, into) {
-                        InjectedFault::Now(into) => InjectedFault::Gone(Gone::Into(into)),
-                        gone @ InjectedFault::Gone(_) => gone,
+                        ContainerSuccessor::Now(into) => ContainerSuccessor::Gone(Gone::Into(into)),
+                        gone @ ContainerSuccessor::Gone(_) => gone,
                     };
                 }
-                Some(gone) => return InjectedFault::Gone(gone.clone()),
+                Some(gone) => return ContainerSuccessor::Gone(gone.clone()),
             }
         }
-        InjectedFault::Now(name)
+        ContainerSuccessor::Now(name)
     }
 }

@@ -31,7 +31,7 @@ pub(crate) use filter_analysis::SampleStack;
 pub(crate) use fingerprint::{differ_in_caps_only, fingerprint};
 pub use kind::{Kind, Mark, Property, PropertyValue, Tag};
 pub(crate) use lint::lint;
-pub(crate) use migration::InjectedFault;
+pub(crate) use migration::ContainerSuccessor;
 pub use migration::{Gone, MigrationPolicy, MigrationRules, Renamed, VersionChanges};
 pub(crate) use patch::KindPatch;
 pub(crate) use places::SlotDef;

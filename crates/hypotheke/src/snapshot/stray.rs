@@ -53,7 +53,7 @@ pub enum Stray {
         kind: String,
     },
     /// How many items of a kind came into the world and left it.
-    KindTotals {
+    Tally {
         /// The kind.
         kind: String,
         /// The numbers, those of stray stacks among the departed.
@@ -67,7 +67,7 @@ impl Stray {
     pub fn items(&self) -> u64 {
         match self {
             Stray::Stack { stack, .. } => u64::from(stack.count),
-            Stray::Look { .. } | Stray::Shortcut { .. } | Stray::KindTotals { .. } => 0,
+            Stray::Look { .. } | Stray::Shortcut { .. } | Stray::Tally { .. } => 0,
         }
     }
 }
@@ -89,6 +89,6 @@ pub(crate) fn part_off(strays: &[Stray], name: &str, stacks: &BTreeSet<StackId>)
         }
         Stray::Look { of, .. } => stacks.contains(of),
         Stray::Shortcut { holder, .. } => holder == name,
-        Stray::KindTotals { .. } => false,
+        Stray::Tally { .. } => false,
     })
 }

@@ -7,13 +7,13 @@ pub(crate) const MAX_LISTED: usize = 100;
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub(crate) struct Faults {
     listed: Vec<Diagnostic>,
-    errors: KindTotals,
-    warnings: KindTotals,
+    errors: FaultCounts,
+    warnings: FaultCounts,
 }
 
 /// How many are listed, and how many are not.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-struct KindTotals {
+struct FaultCounts {
     listed: usize,
     unlisted: usize,
 }
@@ -29,7 +29,7 @@ impl Faults {
         }
     }
 
-    fn tally(&mut self, severity: Severity) -> &mut KindTotals {
+    fn tally(&mut self, severity: Severity) -> &mut FaultCounts {
         match severity {
             Severity::Error => &mut self.errors,
             Severity::Warning => &mut self.warnings,

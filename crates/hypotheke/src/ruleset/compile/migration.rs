@@ -3,7 +3,7 @@
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::Compiler;
-use crate::ruleset::InjectedFault;
+use crate::ruleset::ContainerSuccessor;
 use crate::ruleset::migration::{Changed, MigrationSource, NameChange};
 use crate::text::{Diagnostic, Location};
 
@@ -71,8 +71,8 @@ impl Compiler {
         let now = match change.what {
             Changed::Kind | Changed::Replaced => migration.kind_since(version, &after.value),
             Changed::Container | Changed::Gone => match migration.container_since(version, &after.value) {
-                InjectedFault::Now(now) => now,
-                InjectedFault::Gone(_) => return None,
+                ContainerSuccessor::Now(now) => now,
+                ContainerSuccessor::Gone(_) => return None,
             },
             Changed::Holder => migration.holder_since(version, &after.value),
             Changed::Mark => migration.mark_since(version, &after.value),
