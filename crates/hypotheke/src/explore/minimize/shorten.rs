@@ -27,6 +27,7 @@ pub(in crate::explore) trait Shorten {
             self.drop_runs();
             self.rewrite();
             self.leave_out_ways();
+            self.create_in_place();
             if self.steps().len() == before || *self.left() == 0 {
                 break;
             }
@@ -83,6 +84,26 @@ pub(in crate::explore) trait Shorten {
         }
     }
 
+    /// Items that are created and brought to a place later are created there.
+    fn create_in_place(&mut self) {
+        let mut nth = 0;
+        while nth < self.steps().len() && *self.left() > 0 {
+            let places = self.steps()[nth].places();
+            let is_shorter = (0..nth).rev().any(|earlier| {
+                places.iter().any(|place| {
+                    let Some(created) = self.steps()[earlier].creating_in(place) else { return false };
+                    let mut steps = self.steps().to_vec();
+                    steps[earlier] = created;
+                    steps.remove(nth);
+                    self.take(&steps)
+                })
+            });
+            if !is_shorter {
+                nth += 1;
+            }
+        }
+    }
+
     /// Leaves out steps, and says one place where the others have said another: those that come later, or all.
     fn at_one_place(&mut self, without: &[usize], one: &str, other: &str) -> bool {
         let last = without.iter().copied().max().unwrap_or(0);
@@ -106,7 +127,7 @@ pub(in crate::explore) trait Shorten {
         }
     }
 
-    /// As few items as lead there, instead of so many.
+    /// As few items as lead there, and an exact number where that is enough.
     fn lower_counts(&mut self) {
         *self.left() = MOST_REPLAYS;
         for nth in 0..self.steps().len() {
@@ -119,6 +140,11 @@ pub(in crate::explore) trait Shorten {
                     self.take(&steps)
                 }
             });
+            if let Some(exact) = self.steps().get(nth).and_then(Step::exactly) {
+                let mut steps = self.steps().to_vec();
+                steps[nth] = exact;
+                self.take(&steps);
+            }
         }
     }
 }

@@ -2,7 +2,7 @@
 
 use std::fmt;
 
-use crate::language::{NamedAction, NamedOperation};
+use crate::language::{Amount, NamedAction, NamedOperation};
 
 /// What is played.
 #[derive(Clone, Debug)]
@@ -73,6 +73,25 @@ impl Step {
         let Step::Operation(operation) = &mut step else { return None };
         let NamedAction::PickUp { from, kind: Some(_), .. } = &mut operation.action else { return None };
         from.take().map(|_| step)
+    }
+
+    /// The same creation in a different place; none if nothing is created, or not there.
+    pub(in crate::explore) fn creating_in(&self, place: &str) -> Option<Step> {
+        let mut step = self.clone();
+        let Step::Operation(operation) = &mut step else { return None };
+        let NamedAction::Create { to, .. } = &mut operation.action else { return None };
+        *to = place.parse().ok()?;
+        Some(step)
+    }
+
+    /// The same with an exact number instead of `up to` it; none if it does not say `up to`.
+    pub(in crate::explore) fn exactly(&self) -> Option<Step> {
+        let mut step = self.clone();
+        let Step::Operation(operation) = &mut step else { return None };
+        let amount = operation.action.amount_mut()?;
+        let Amount::UpTo(count) = *amount else { return None };
+        *amount = Amount::Exactly(count);
+        Some(step)
     }
 
     /// How many are asked for, if it says so.

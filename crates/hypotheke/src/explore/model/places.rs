@@ -84,7 +84,7 @@ impl Places {
         containers.extend(packs.map(|(_, cell)| world.container_id(cell.inner)));
         let mut next = 0;
         while let Some(&container) = containers.get(next) {
-            let (alike, mut offered) = (scope.can_stack_with(world, container.index), false);
+            let (alike, mut offered) = (scope.is_symmetric(world, container.index), false);
             let state = world.state(container.index);
             let (limit, ruled) = (state.stack_limit, state.ruled);
             for (slot, &cell) in (0..).zip(world.slots_of(container.index)) {

@@ -104,8 +104,8 @@ impl Scope {
         !self.faults.is_empty() || self.tries(Verb::Depart) || self.tries(Verb::Arrive)
     }
 
-    pub(in crate::explore) fn can_stack_with(&self, world: &World, container: u32) -> bool {
-        self.alike.can_stack_with(world, container)
+    pub(in crate::explore) fn is_symmetric(&self, world: &World, container: u32) -> bool {
+        self.alike.is_symmetric(world, container)
     }
 
     /// Whether a world breaks a law. A mark may make a stack unfit where it is, so that it is over a limit, and so may the start;

@@ -89,7 +89,7 @@ impl FixedWidth {
         for &container in frame {
             let begin = self.slots;
             self.slots += world.slots_of(container).len();
-            let alike = scope.can_stack_with(world, container);
+            let alike = scope.is_symmetric(world, container);
             self.frame.push(Framed { container, begin, end: self.slots, alike });
         }
     }

@@ -265,7 +265,7 @@ impl Packer {
         if is_resizable {
             put(bytes, cells.len() as u64);
         }
-        if scope.can_stack_with(world, container) {
+        if scope.is_symmetric(world, container) {
             let taken: SmallVec<[Cell; 16]> = cells.iter().copied().filter(|cell| !cell.is_empty()).collect();
             self.in_any_order(world, scope, &taken, bytes);
             return;

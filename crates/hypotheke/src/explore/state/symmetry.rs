@@ -30,7 +30,7 @@ pub(in crate::explore) struct Alike {
 }
 
 impl Alike {
-    pub(in crate::explore) fn can_stack_with(&self, world: &World, container: u32) -> bool {
+    pub(in crate::explore) fn is_symmetric(&self, world: &World, container: u32) -> bool {
         if world.is_lasting(container) {
             return self.lasting.get(container as usize).copied().unwrap_or(false);
         }
@@ -62,12 +62,12 @@ pub(in crate::explore) fn find(world: &World, scope: &Scope, claims: &[&Ready]) 
         SlotOrder::Carried | SlotOrder::Any => true,
     });
     let Some(named) = containers_with_named_slots(world, claims) else { return Alike::default() };
-    let can_stack_with = |container: u32| {
+    let is_symmetric = |container: u32| {
         let state = world.state(container);
         let is_read = reads_carried && state.holder != NONE;
         !named.contains(&container) && state.ruled == 0 && !world.is_hand(container) && !is_read
     };
-    let lasting = (0..world.container_count()).map(|container| container == GROUND || can_stack_with(container));
+    let lasting = (0..world.container_count()).map(|container| container == GROUND || is_symmetric(container));
     Alike { lasting: lasting.collect(), packs: !reads_carried && named.is_empty() }
 }
 
