@@ -3,7 +3,7 @@
 use std::sync::{Arc, LazyLock};
 
 use hypotheke::save::{Save, RulesetInfo, Trust};
-use hypotheke::snapshot::Stray;
+use hypotheke::snapshot::Orphan;
 use hypotheke::{Ruleset, Snapshot, World, audit};
 
 fn rules(text: &[u8]) -> Arc<Ruleset> {
@@ -24,7 +24,7 @@ fn items(snapshot: &Snapshot) -> u128 {
     let stacks = stacks.chain(snapshot.holders.iter().filter_map(|it| it.hand.as_ref()));
     let stacks = stacks.chain(snapshot.ground.iter().map(|landed| &landed.stack));
     stacks.map(|stack| u128::from(stack.count)).sum::<u128>()
-        + snapshot.strays.iter().map(|stray| u128::from(Stray::items(stray))).sum::<u128>()
+        + snapshot.orphans.iter().map(|orphan| u128::from(Orphan::items(stray))).sum::<u128>()
 }
 
 fn is_lawful(world: &World) {
@@ -32,7 +32,7 @@ fn is_lawful(world: &World) {
 }
 
 /// It is written as the same, becomes a world or is refused, and goes over to another ruleset without losing an item.
-pub fn judge(save: &Save) {
+pub fn check(save: &Save) {
     let written = Save::read(&save.to_bytes()).expect("what was written");
     assert_eq!(written.snapshot(), save.snapshot());
     assert_eq!(Save::read_with(save.to_json().as_bytes(), Trust::Unchanged).expect("what was written"), written);

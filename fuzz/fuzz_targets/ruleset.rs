@@ -5,7 +5,7 @@ use hypotheke::{Ruleset, World};
 use libfuzzer_sys::fuzz_target;
 
 /// Worlds of more slots than this take long to make, and tell nothing more.
-const MOST_SLOTS: u64 = 100_000;
+const MAX_SLOTS: u64 = 100_000;
 
 fuzz_target!(|bytes: &[u8]| {
     let table = |name: &str| Ok((name.to_owned(), b"id,weight\nrope,3.2\n".to_vec()));
@@ -13,7 +13,7 @@ fuzz_target!(|bytes: &[u8]| {
         Ok(rules) => {
             let slots = |def: &hypotheke::ContainerDef| u64::from(def.slot_bounds().1) * (def.instances().count() as u64 + 1);
             assert_eq!(rules.fingerprint().len(), 16);
-            if rules.containers().iter().map(slots).sum::<u64>() < MOST_SLOTS {
+            if rules.containers().iter().map(slots).sum::<u64>() < MAX_SLOTS {
                 let world = World::new(&rules.into());
                 assert_eq!(world.check_indexes(), vec![]);
             }

@@ -12,6 +12,6 @@ fuzz_target!(|bytes: &[u8]| {
     let mut whole = rmp_serde::to_vec(&("hypotheke-save", 1, crc32fast::hash(bytes))).expect("a head");
     whole.extend(bytes);
     if let Ok(save) = Save::read(&whole) {
-        common::judge(&save);
+        common::check(&save);
     }
 });

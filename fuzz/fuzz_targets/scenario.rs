@@ -15,14 +15,14 @@ static RULES: LazyLock<Arc<Ruleset>> = LazyLock::new(|| {
 });
 
 /// Lists may multiply what is played.
-const MOST_STEPS: usize = 2_000;
+const MAX_STEPS: usize = 2_000;
 
 fuzz_target!(|text: &str| {
     let Ok(file) = ScenarioFile::parse(Source::new("a.scenario", text)) else { return };
     let laid_out = file.to_string();
     let again = ScenarioFile::parse(Source::new("a.scenario", &*laid_out)).expect("what was laid out");
     assert_eq!(again.to_string(), laid_out);
-    if text.len() > MOST_STEPS {
+    if text.len() > MAX_STEPS {
         return;
     }
     if let Ok(checked) = file.check(&RULES) {

@@ -57,17 +57,17 @@ fn main() {
 
     for (name, there, back) in pairs_of_operations(&world, &containers) {
         let mut played = world.clone();
-        let mut asked = world.clone();
-        // Each is asked where it would be done: the two worlds go the same way.
+        let mut requested = world.clone();
+        // Each is requested where it would be done: the two worlds go the same way.
         let ask = || {
             let mut time = Duration::ZERO;
             for operation in [&there, &back] {
                 time += timed(&mut || {
                     for _ in 0..RUNS {
-                        let _ = black_box(asked.dry_run(operation));
+                        let _ = black_box(requested.dry_run(operation));
                     }
                 });
-                let _ = asked.perform(operation);
+                let _ = requested.perform(operation);
             }
             time
         };

@@ -9,7 +9,7 @@ use std::num::NonZeroUsize;
 use std::sync::Arc;
 
 use hypotheke::coverage::{CoverageOptions, coverage};
-use hypotheke::scenario::Trace;
+use hypotheke::scenario::ReportDetail;
 use hypotheke::text::Source;
 use hypotheke::{Ruleset, ScenarioFile};
 use hypotheke_bench::timed;
@@ -47,7 +47,7 @@ const CASES: [Case; 14] = [
     ("needs of one kind", |size| {
         let needs = lines(size, |n| format!("\"s{n}\","));
         let slots = lines(size, |n| format!("{{ name = \"s{n}\" }},"));
-        read(&format!("[kind.b]\nneeds = [{needs}]\n[container.d]\nslot = [{slots}]\n"), END)
+        read(&format!("[kind.b]\noccupies-slots = [{needs}]\n[container.d]\nslot = [{slots}]\n"), END)
     }),
     ("containers of one holder", |size| {
         let containers = lines(size, |n| format!("[container.c{n}]\nslots = 1\n"));
@@ -116,7 +116,7 @@ fn run_by(rules: &Arc<Ruleset>, text: &str) -> f64 {
     milliseconds(|| {
         let file = ScenarioFile::parse(Source::new("x.scenario", text)).unwrap_or_else(|errors| panic!("{errors}"));
         match file.check(rules) {
-            Ok(ready) => assert!(ready.play(Trace::Failures).all(|report| black_box(report).passed())),
+            Ok(ready) => assert!(ready.run(ReportDetail::Failures).all(|report| black_box(report).passed())),
             Err(errors) => drop(black_box(errors.to_string())),
         }
     })

@@ -38,7 +38,7 @@ const FURTHER: [(&str, &str, &str); 4] = [
         "[container.pockets]",
         "[container.pockets]\ncaps = [{ of = \"fuel\", count = 30 }]",
     ),
-    ("another kind needs two slots", "[kind.rope]", "[kind.rope]\nneeds = [\"left\", \"right\"]"),
+    ("another kind needs two slots", "[kind.rope]", "[kind.rope]\noccupies-slots = [\"left\", \"right\"]"),
     ("a weight cap of the holder", "[holder.ann]", "[holder.ann]\nweight-cap = 30"),
 ];
 

@@ -36,7 +36,7 @@ fn rules() -> Arc<Ruleset> {
 
 /// One stack in four has one to three marks; four slots of five are taken.
 fn snapshot() -> Snapshot {
-    let mut tallies: BTreeMap<String, KindTotals> = BTreeMap::new();
+    let mut totals: BTreeMap<String, KindTotals> = BTreeMap::new();
     let mut containers = Vec::new();
     let mut serial = 0_u32;
     for container in 0..CONTAINERS {
@@ -47,7 +47,7 @@ fn snapshot() -> Snapshot {
             let kind = format!("provision-{}", (mixed >> 8) % KINDS);
             let count = 1 + (mixed >> 20) % 99;
             let marks = if serial.is_multiple_of(4) { 1 + (mixed >> 4) as usize % 3 } else { 0 };
-            tallies.entry(kind.clone()).or_default().created += u64::from(count);
+            totals.entry(kind.clone()).or_default().created += u64::from(count);
             let marks = MARKS.iter().take(marks).map(|mark| (*mark).to_owned()).collect();
             let stack =
                 Stack { id: StackId::new(0, u64::from(serial)), kind, count, marks, properties: BTreeMap::new() };
@@ -55,14 +55,14 @@ fn snapshot() -> Snapshot {
         }
         let name = format!("store-{container}");
         containers.push(Container {
-            of: name.clone(),
+            definition: name.clone(),
             name,
             slots: STACKS / CONTAINERS * 5 / 4,
             opened_by: Vec::new(),
             stacks,
         });
     }
-    Snapshot { containers, tallies, next_stack: u64::from(serial) + 1, ..Snapshot::default() }
+    Snapshot { containers, totals, next_stack: u64::from(serial) + 1, ..Snapshot::default() }
 }
 
 fn told(what: &str, plain: Duration, ours: Duration, ratio: f64) {

@@ -8,7 +8,7 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use hypotheke::coverage::{CoverageOptions, coverage};
-use hypotheke::scenario::{Playing, ResolvedScenarioFile, Trace, on_threads, play_all};
+use hypotheke::scenario::{ReportDetail, ResolvedScenarioFile, RunOptions, on_threads, run_all};
 use hypotheke::text::Source;
 use hypotheke::{Ruleset, ScenarioFile};
 use hypotheke_bench::timed;
@@ -52,8 +52,8 @@ fn reading_and_playing(rules: &Arc<Ruleset>) {
         let threads = NonZeroUsize::new(threads).expect("at least one");
         let files = on_threads(&sources, threads, |_, source| parse(source));
         let playable = on_threads(&files, threads, |_, file| file.check(rules).expect("known names"));
-        let playing = Playing { trace: Trace::Failures, threads, stop_at_first: false };
-        let reports = play_all(&playable, |_| true, playing);
+        let options = RunOptions { detail: ReportDetail::Failures, threads, fail_fast: false };
+        let reports = run_all(&playable, |_| true, options);
         assert!(reports.iter().all(|(_, report)| report.passed()));
     };
     let (mut reading, mut one, mut two) = (Vec::new(), Vec::new(), Vec::new());
@@ -98,7 +98,7 @@ fn coverage_of_many_rules() {
         ));
         scenarios.push_str(&format!(
             "scenario s{n}\n  start\n  steps\n    create 6 k{n} in c{n}/0  -> refused: stack-limit\n    create 5 k{n} in c{n}/0\n    \
-             create up to 99 k{n} in c{n}  -> created 15, left 84\n"
+             create up to 99 k{n} in c{n}  -> created 15 of 99\n"
         ));
     }
     let rules = Arc::new(Ruleset::from_toml("rules.toml", &rules).expect("valid"));
@@ -112,7 +112,7 @@ fn look(what: &str, rules: &Arc<Ruleset>, playable: &[ResolvedScenarioFile<'_>])
     let mut found = None;
     let taken = timed(&mut || found = Some(coverage(rules, playable, options, |_, _| {})));
     let Some(found) = found else { return };
-    let (plays, all) = found.plays();
+    let (plays, all) = found.runs();
     println!(
         "{what:40} {:9.2} s, {} rules, {} %, {plays} of {all} plays, {:.0} times fewer",
         taken.as_secs_f64(),

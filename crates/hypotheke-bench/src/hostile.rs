@@ -56,7 +56,7 @@ impl Default for Counters {
 #[derive(Serialize)]
 struct Place {
     name: String,
-    of: String,
+    definition: String,
     slots: u32,
 }
 
@@ -72,7 +72,7 @@ fn behind_head(body: &[u8]) -> Vec<u8> {
 
 /// So many stacks of five bytes each.
 fn stacks(count: usize) -> Body {
-    let store = Place { name: "store".to_owned(), of: "store".to_owned(), slots: u32::MAX };
+    let store = Place { name: "store".to_owned(), definition: "store".to_owned(), slots: u32::MAX };
     let told = u32::try_from(count).unwrap_or(u32::MAX);
     Body {
         containers: vec![store],

@@ -5,7 +5,7 @@
 use std::fmt::Write;
 use std::sync::Arc;
 
-use hypotheke::exchange::Request;
+use hypotheke::replication::Request;
 use hypotheke::{Amount, Departures, NamedOperation, Operation, Ruleset, World};
 
 #[global_allocator]
@@ -42,7 +42,7 @@ fn a_stack_takes_at_most_64_bytes() {
         for slot in 0..STACKS / 2 {
             let kind = kinds[slot as usize * 7 % kinds.len()];
             let create = Operation::creating(Amount::Exactly(10), kind, (container, slot));
-            assert!(world.perform(&create).expect("room").is_whole());
+            assert!(world.perform(&create).expect("room").is_complete());
         }
     }
     let bytes = dhat::HeapStats::get().curr_bytes - before;
@@ -61,7 +61,7 @@ fn steady_play_allocates_nothing() {
         for slot in (0..slots).step_by(2) {
             let kind = kinds[slot as usize % kinds.len()];
             let create = Operation::creating(Amount::Exactly(10), kind, (store, slot));
-            assert!(world.perform(&create).expect("room").is_whole());
+            assert!(world.perform(&create).expect("room").is_complete());
         }
         let round = |world: &mut World| {
             for slot in (0..slots).step_by(2) {
@@ -74,7 +74,7 @@ fn steady_play_allocates_nothing() {
                     Operation::swapping((store, slot), (shed, there)),
                     Operation::swapping((shed, there), (store, slot)),
                 ] {
-                    assert!(world.perform(&operation).is_ok_and(hypotheke::Outcome::is_whole), "{operation:?}");
+                    assert!(world.perform(&operation).is_ok_and(hypotheke::Outcome::is_complete), "{operation:?}");
                 }
             }
         };
@@ -91,7 +91,7 @@ fn steady_play_allocates_nothing() {
 fn further_rules_allocate_nothing() {
     let rules: Arc<Ruleset> = Ruleset::builder()
         .kind("flare", |kind| kind.stack_limit(20).tags(["fuel"]))
-        .kind("skis", |kind| kind.needs(["left", "right"]))
+        .kind("skis", |kind| kind.occupies_slots(["left", "right"]))
         .container("depot", |it| it.slots(30))
         .container("pockets", |it| it.slots(10).cap("fuel", 40))
         .container("belt", |it| it.slots(3).slot(|slot| slot.name("left")).slot(|slot| slot.name("right")))

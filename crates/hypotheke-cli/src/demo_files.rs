@@ -34,10 +34,10 @@ pub(crate) const EARLIER: &[DemoFile] = &[
     DemoFile { path: "earlier/rules-2.toml", text: include_str!("../demo/earlier/rules-2.toml") },
 ];
 
-/// A ruleset with four mistakes, the same without, and what both are asked.
+/// A ruleset with four mistakes, the same without, and what both are requested.
 pub(crate) const LOOPHOLES: &[DemoFile] = &[
     DemoFile { path: "loopholes/rules.toml", text: include_str!("../demo/loopholes/rules.toml") },
-    DemoFile { path: "loopholes/mended.toml", text: include_str!("../demo/loopholes/mended.toml") },
+    DemoFile { path: "loopholes/fixed.toml", text: include_str!("../demo/loopholes/fixed.toml") },
     DemoFile { path: "loopholes/claims/case.claims", text: include_str!("../demo/loopholes/claims/case.claims") },
     DemoFile { path: "loopholes/claims/fuel.claims", text: include_str!("../demo/loopholes/claims/fuel.claims") },
     DemoFile { path: "loopholes/claims/logbook.claims", text: include_str!("../demo/loopholes/claims/logbook.claims") },

@@ -22,7 +22,7 @@ pub(crate) enum InputError {
     #[error("{message}")]
     Usage { message: String, help: Option<String> },
     /// A sentence of the command line.
-    #[error("this can't be asked")]
+    #[error("this can't be requested")]
     Sentence(Diagnostics),
     /// Faults of several files.
     #[error("several files can't be read")]
@@ -103,7 +103,7 @@ pub(crate) fn is_save(path: &Path) -> bool {
 }
 
 pub(crate) fn load_save(path: &Path, edited: bool) -> Result<Save, InputError> {
-    Ok(Save::load(path, if edited { Trust::Edited } else { Trust::Unchanged })?)
+    Ok(Save::load(path, if edited { Trust::AllowEdited } else { Trust::Unchanged })?)
 }
 
 /// A save and its ruleset. One that has departed is brought into a world that has nothing else.
@@ -246,9 +246,9 @@ pub(crate) fn saves_beside(rules: &Path) -> Result<Vec<PathBuf>, InputError> {
     Ok(found)
 }
 
-/// As many threads as are asked for, or as there are cores.
-pub(crate) fn threads(asked: Option<NonZeroUsize>) -> NonZeroUsize {
-    asked.or_else(|| std::thread::available_parallelism().ok()).unwrap_or(NonZeroUsize::MIN)
+/// As many threads as are requested, or as there are cores.
+pub(crate) fn threads(requested: Option<NonZeroUsize>) -> NonZeroUsize {
+    requested.or_else(|| std::thread::available_parallelism().ok()).unwrap_or(NonZeroUsize::MIN)
 }
 
 /// Writes a file whole or not at all: the old one is there until the new one is.

@@ -51,14 +51,14 @@ error: `new/traverse` is not empty; nothing was written
 fn ask_says_yes_no_or_how_many() {
     let folder = traverse();
     let rules = folder.path().join("traverse");
-    let asked = |question: &str| output(hypotheke(&rules).args(["ask", question]), 0);
+    let requested = |question: &str| output(hypotheke(&rules).args(["ask", question]), 0);
     assert_eq!(
-        asked("move 3 fuel-drum from depot to sled"),
+        requested("move 3 fuel-drum from depot to sled"),
         "yes      move 3 fuel-drum from depot to sled\n         moved 3\n         3 fuel-drum: depot/0 to sled/2\n"
     );
     hypotheke(&rules).args(["ask", "move 12 fuel-drum from depot to sled"]).assert().success().stdout_eq(str![[r#"
 no       move 12 fuel-drum from depot to sled
-         refused: cap; 3 could go
+         refused: cap; up to 3
 
 why not: 2 reasons, each as if there were no other
   cap                  sled would have 12 of 8 `fuel`
@@ -68,14 +68,15 @@ why not: 2 reasons, each as if there were no other
 next   `move up to 3 fuel-drum from depot to sled` would be applied
 
 "#]]);
-    assert!(asked("move up to 12 fuel-drum from depot to sled").starts_with("in part  "));
+    assert!(requested("move up to 12 fuel-drum from depot to sled").starts_with("in part  "));
     assert!(
-        asked("together (move 1 flare from depot to sled; move 9 tent from depot to sled)").contains("step 2 of it")
+        requested("together (move 1 flare from depot to sled; move 9 tent from depot to sled)")
+            .contains("step 2 of it")
     );
-    let many = asked("create up to 4294967295 flare in ground");
+    let many = requested("create up to 4294967295 flare in ground");
     assert!(many.lines().count() < 24 && many.contains("changes more"), "{many:.2000}");
     // What next says would be applied is applied.
-    assert!(asked("move up to 3 fuel-drum from depot to sled").starts_with("yes"));
+    assert!(requested("move up to 3 fuel-drum from depot to sled").starts_with("yes"));
 }
 
 #[test]
@@ -87,7 +88,7 @@ fn ask_goes_on_from_what_has_happened() {
     let value: Value = serde_json::from_str(&output(hypotheke(&rules).args(json), 0)).expect("JSON");
     assert_eq!((value["answer"].as_str(), value["reasons"][0]["reason"].as_str()), (Some("refused"), Some("in-use")));
     assert_eq!(value["reasons"][0]["remedy"], "driver to close depot first");
-    // The world on which the next question is asked is that after all of them.
+    // The world on which the next question is requested is that after all of them.
     let both = [&question[..], &["driver opens depot", "--after", "driver leaves"]].concat();
     assert!(output(hypotheke(&rules).args(both), 0).starts_with("yes"));
     let away = ["ask", "arrive sled", "--after", "depart sled"];
@@ -95,8 +96,8 @@ fn ask_goes_on_from_what_has_happened() {
     for (after, message) in
         [("move 99 flare from depot to sled", "would be refused"), ("move 1 flar from depot to sled", "flar")]
     {
-        let asked = [&question[..], &[after]].concat();
-        let assert = hypotheke(&rules).args(asked).assert().code(2);
+        let requested = [&question[..], &[after]].concat();
+        let assert = hypotheke(&rules).args(requested).assert().code(2);
         assert!(String::from_utf8_lossy(&assert.get_output().stderr).contains(message));
     }
 }
@@ -210,7 +211,10 @@ fn verify_tells_every_step_when_asked() {
     let json = output(hypotheke(&rules).args(["verify", "scenarios/sled.scenario", "--steps", "--format", "json"]), 0);
     let value: Value = serde_json::from_str(&json).expect("JSON");
     let refused = &value["scenarios"][0]["trace"][1]["answer"];
-    assert_eq!((refused["refused"].as_str(), refused["figures"]["asked"].as_str()), (Some("weight-cap"), Some("204")));
+    assert_eq!(
+        (refused["refused"].as_str(), refused["figures"]["requested"].as_str()),
+        (Some("weight-cap"), Some("204"))
+    );
 }
 
 #[test]
@@ -293,9 +297,9 @@ fn bad_input_outweighs_a_failure_and_a_failure_outweighs_a_search_that_stopped()
         output(hypotheke(&demo).args(command).arg(bad), 2);
     }
     write_refusing_rules(&demo);
-    let refused = ["saves", "--mended", "earlier/refusing.toml", "--joins", "1", "--situations", "5"];
+    let refused = ["saves", "--mended", "earlier/refusing.toml", "--joins", "1", "--states", "5"];
     let told = output(hypotheke(&demo).args(refused), 1);
-    assert!(told.contains("stopped by `--situations` before all was tried"), "{told}");
+    assert!(told.contains("stopped by `--states` before all was tried"), "{told}");
     write("rules.toml", "format = 1\nfrobnicate = 2\n");
     output(hypotheke(&demo).args(refused), 2);
 }

@@ -148,7 +148,10 @@ fn the_scenario_language_is_as_its_page_says() {
     for (heading, before) in [
         ("Operations", "scenario x\n  start as ruleset\n  steps\n    "),
         ("Answers", "scenario x\n  start as ruleset\n  steps\n    move 12 fuel-drum from depot to sled  "),
-        ("What must hold", "scenario x\n  steps\n    moment loaded\n    move 1 flare from depot to sled\n  end\n    "),
+        (
+            "What must hold",
+            "scenario x\n  steps\n    snapshot loaded\n    move 1 flare from depot to sled\n  end\n    ",
+        ),
     ] {
         for line in lines_under(&page, heading).iter().filter(|line| *line != "nothing" && *line != "start") {
             reads(&format!("{before}{line}\n"));

@@ -139,7 +139,7 @@ fn misfits_and_the_insides_of_packs_are_drawn() {
         str![[r#"
                                                                       2 of 2 slots taken · 0
   admits not wet
-  the filter is asked of what lies in packs too
+  the filter is requested of what lies in packs too
   0 ──────────────── 1 ────────────────
   bag                ▸map
   1 of 1             1 of 1
@@ -152,7 +152,7 @@ dry/0/  bag                                                                   1 
 at the end, what differs behind ▸
 dry  dry                                                                      2 of 2 slots taken · 0
   admits not wet
-  the filter is asked of what lies in packs too
+  the filter is requested of what lies in packs too
   0 ──────────────── 1 ────────────────
   bag                ▸map
   1 of 1             1 of 1 *!
@@ -202,8 +202,8 @@ scenarios/x.scenario
     7 | ann moves 3 k from vault to ann.bag
       | ^^^^^^^^^^^^^^^^^^^^^^^^^^^^^^^^^^^
       expected  moved in full
-      found     refused: not-enough: asked for 3, but 2 lie in vault; 1 could go
-      also      no-room: asked for 2, but ann.bag has room for 1
+      found     refused: not-enough: requested 3, but 2 lie in vault; up to 1
+      also      no-room: requested 2, but ann.bag has room for 1
 
 vault  vault                                                                  2 of 3 slots taken · 0
   must be opened; for one holder at a time; resizable from 2 to 3 slots; open to ann
@@ -224,7 +224,7 @@ next   `--steps` tells every step; mend the rules or what the scenario expects
 #[test]
 fn a_slot_that_is_blocked_is_not_drawn_as_an_empty_one() {
     let folder = folder(
-        "[kind.drill]\nneeds = [\"left\", \"right\"]\n[container.arms]\nworn = true\n\
+        "[kind.drill]\noccupies-slots = [\"left\", \"right\"]\n[container.arms]\nworn = true\n\
          slot = [{ name = \"left\" }, { name = \"right\" }, { name = \"back\" }]\n[holder.ann]\ncarries = [\"arms\"]\n\
          [start]\n\"ann.arms/right\" = [\"1 drill\"]\n",
     );

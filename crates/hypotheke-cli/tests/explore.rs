@@ -15,7 +15,7 @@ fn each_loophole_is_found_and_the_mended_rules_have_none() {
         .code(1)
         .stdout_eq(golden("explore.txt"));
     hypotheke(&demo)
-        .args(["explore", "--rules", "loopholes/mended.toml"])
+        .args(["explore", "--rules", "loopholes/fixed.toml"])
         .assert()
         .success()
         .stdout_eq(golden("explore-mended.txt"));
@@ -32,7 +32,7 @@ fn each_loophole_is_found_and_the_mended_rules_have_none() {
             assert!(one["worlds"].as_u64() <= other["worlds"].as_u64());
             for (claim, same) in one["claims"].as_array().unwrap().iter().zip(other["claims"].as_array().unwrap()) {
                 assert_eq!(claim["status"], same["status"], "{claim}");
-                let length = |claim: &Value| claim["trail"]["steps"].as_array().map(Vec::len);
+                let length = |claim: &Value| claim["trace"]["steps"].as_array().map(Vec::len);
                 assert_eq!(length(claim), length(same), "{claim}");
                 assert!(length(claim) <= Some(6), "{claim}");
             }
@@ -58,7 +58,7 @@ fn what_stops_a_search_is_told_by_the_exit_status() {
     output(hypotheke(&demo).args(huge), 0);
     let time = output(hypotheke(&demo).args(["explore", "--time", "0", "--format", "json"]), 3);
     let time: Value = serde_json::from_str(&time).expect("JSON");
-    assert_eq!((&time["files"][0]["stopped-by"], &time["files"][0]["exhausted"]), (&"time".into(), &false.into()));
+    assert_eq!((&time["files"][0]["stopped-by"], &time["files"][0]["complete"]), (&"time".into(), &false.into()));
 }
 
 #[test]
@@ -97,11 +97,11 @@ fn walks_find_the_loopholes_too_on_any_number_of_threads() {
     }
     assert!(one.contains("undecided     recoverable surveyor has: 1 logbook"), "{one}");
     // What is recoverable takes a search, so that a walk leaves it undecided.
-    let mended = walk(&["--rules", "loopholes/mended.toml"], 3);
+    let mended = walk(&["--rules", "loopholes/fixed.toml"], 3);
     assert!(mended.contains("6 claims: none broken, 5 open"), "{mended}");
-    let json = walk(&["--rules", "loopholes/mended.toml", "--shard", "2/3", "--format", "json"], 3);
+    let json = walk(&["--rules", "loopholes/fixed.toml", "--shard", "2/3", "--format", "json"], 3);
     let json: Value = serde_json::from_str(&json).expect("JSON");
-    assert_eq!((&json["files"][0]["walks"]["walked"], &json["files"][0]["exhausted"]), (&100.into(), &false.into()));
+    assert_eq!((&json["files"][0]["walks"]["walked"], &json["files"][0]["complete"]), (&100.into(), &false.into()));
     for bad in ["0/3", "4/3", "x", "1/0"] {
         hypotheke(&demo).args(["explore", "--walks", "3", "--shard", bad]).assert().code(2);
     }
@@ -122,7 +122,7 @@ fn a_trail_is_kept_as_a_scenario_that_fails_until_the_rules_are_mended() {
     };
     for name in ["case-1", "fuel-1", "logbook-2"] {
         verify("loopholes/rules.toml", name, 1);
-        verify("loopholes/mended.toml", name, 0);
+        verify("loopholes/fixed.toml", name, 0);
     }
     // What is there is not written over.
     hypotheke(&demo).args(explore).assert().code(2);
@@ -132,7 +132,7 @@ fn a_trail_is_kept_as_a_scenario_that_fails_until_the_rules_are_mended() {
 fn a_ruleset_makes_claims_itself() {
     let folder = traverse();
     let demo = folder.path().join("traverse");
-    let rules = std::fs::read_to_string(demo.join("loopholes/mended.toml")).expect("rules");
+    let rules = std::fs::read_to_string(demo.join("loopholes/fixed.toml")).expect("rules");
     let claims = "\n[claims]\nplay = ['verbs move', 'containers depot, vault']\nalways = ['count of logbook = 1']\nnever = ['move logbook to vault']\n";
     std::fs::write(demo.join("claiming.toml"), format!("{rules}{claims}")).expect("written");
     let told = output(hypotheke(&demo).args(["explore", "--rules", "claiming.toml"]), 0);
@@ -192,7 +192,7 @@ fn parts_that_are_gathered_are_the_whole() {
     }
     std::fs::write(demo.join("4.json"), walk(&["--shard", "2/3", "--seed", "5"])).expect("written");
     assert!(refused(&["1.json", "4.json"]).contains("are parts of different walks"));
-    let search = ["explore", "--rules", "loopholes/mended.toml", "--format", "json"];
+    let search = ["explore", "--rules", "loopholes/fixed.toml", "--format", "json"];
     std::fs::write(demo.join("5.json"), output(hypotheke(&demo).args(search), 0)).expect("written");
     assert!(refused(&["5.json"]).contains("is of no walks"));
 }
@@ -202,13 +202,13 @@ fn a_chart_shows_worlds_by_depth_and_refusals_by_reason() {
     let folder = traverse();
     let demo = folder.path().join("traverse");
     let args =
-        ["explore", "--rules", "loopholes/mended.toml", "loopholes/claims/logbook.claims", "--chart", "covered.svg"];
+        ["explore", "--rules", "loopholes/fixed.toml", "loopholes/claims/logbook.claims", "--chart", "covered.svg"];
     assert!(output(hypotheke(&demo).args(args), 0).ends_with("wrote  covered.svg\n"));
     let chart = std::fs::read_to_string(demo.join("covered.svg")).expect("a chart");
     let said =
         ["<svg", "worlds so many operations from the start", "refusals by reason", "not-admitted", "logbook.claims"];
     assert!(said.iter().all(|said| chart.contains(said)), "{chart}");
-    let nowhere = ["explore", "--rules", "loopholes/mended.toml", "--chart", "no/where.svg"];
+    let nowhere = ["explore", "--rules", "loopholes/fixed.toml", "--chart", "no/where.svg"];
     hypotheke(&demo).args(nowhere).assert().code(2);
 }
 
@@ -218,7 +218,7 @@ fn several_at_once_lose_and_double_nothing() {
     let demo = folder.path().join("traverse");
     let claims = "start\n  depot: 1 fuel-can\nplay\n  verbs move\n  containers depot\n  actors surveyor, driver\n";
     std::fs::write(demo.join("both.claims"), claims).expect("written");
-    let args = ["explore", "--rules", "loopholes/mended.toml", "both.claims", "--several", "1"];
+    let args = ["explore", "--rules", "loopholes/fixed.toml", "both.claims", "--several", "1"];
     let told = output(hypotheke(&demo).args(args), 0);
     assert!(told.contains("nothing is doubled, nothing lost, and each end is that of some order\n"), "{told}");
     let json: Value =
@@ -234,14 +234,16 @@ fn several_at_once_lose_and_double_nothing() {
             && !found.contains("before step"),
         "{found}"
     );
-    // What was bounded on purpose and played in full is good; what is stopped by a bound that nobody asked for is not.
-    let bounded = output(hypotheke(&demo).args(args).args(["--happenings", "2000"]), 0);
-    assert!(bounded.contains("there are more ways than 2000 happenings have"), "{bounded}");
-    let fuel = ["explore", "--rules", "loopholes/mended.toml", "loopholes/claims/fuel.claims", "--several", "2"];
+    // What was bounded on purpose and played in full is good; what is stopped by a bound that nobody requested is not.
+    let bounded = output(hypotheke(&demo).args(args).args(["--network_steps", "2000"]), 0);
+    assert!(bounded.contains("there are more ways than 2000 network_steps have"), "{bounded}");
+    let fuel = ["explore", "--rules", "loopholes/fixed.toml", "loopholes/claims/fuel.claims", "--several", "2"];
     let stopped = output(hypotheke(&demo).args(fuel), 3);
-    assert!(stopped.contains("there are more ways: `--happenings` with a larger number goes further"), "{stopped}");
-    for wrong in [&["--happenings", "0"][..], &["--happenings", "9", "--walks", "3"], &["--happenings", "many"]] {
-        hypotheke(&demo).args(["explore", "--rules", "loopholes/mended.toml"]).args(wrong).assert().code(2);
+    assert!(stopped.contains("there are more ways: `--network_steps` with a larger number goes further"), "{stopped}");
+    for wrong in
+        [&["--network_steps", "0"][..], &["--network_steps", "9", "--walks", "3"], &["--network_steps", "many"]]
+    {
+        hypotheke(&demo).args(["explore", "--rules", "loopholes/fixed.toml"]).args(wrong).assert().code(2);
     }
 }
 
@@ -268,8 +270,8 @@ fn what_a_trail_takes_is_told_as_far_as_it_can_be_read() {
     std::fs::write(demo.join("flares.claims"), part).expect("written");
     let walks = ["explore", "--rules", "flares.toml", "flares.claims", "--walks", "9", "--format", "json"];
     let written: Value = serde_json::from_str(&output(hypotheke(&demo).args(walks), 1)).expect("JSON");
-    let trail = &written["files"][0]["claims"][0]["trail"];
-    assert_eq!(trail["start"], serde_json::json!(["depot/0: 1 flare"]), "{trail}");
+    let trace = &written["files"][0]["claims"][0]["trace"];
+    assert_eq!(trace["start"], serde_json::json!(["depot/0: 1 flare"]), "{trace}");
     std::fs::write(demo.join("part.json"), written.to_string()).expect("written");
     let gathered = output(hypotheke(&demo).args(["explore", "--gather", "part.json"]), 1);
     assert!(
@@ -292,7 +294,7 @@ fn a_counterexample_that_is_kept_fails_until_the_rules_are_fixed() {
             |rules: &str, status| output(hypotheke(&demo).arg("verify").arg(scenario).args(["--rules", rules]), status);
         let failed = verify("loopholes/rules.toml", 1);
         assert!(failed.contains("1 of 1 scenario"), "{failed}");
-        verify("loopholes/mended.toml", 0);
+        verify("loopholes/fixed.toml", 0);
     }
     // No rule refuses a mark, so that its scenario says what must be at the end.
     let mark = std::fs::read_to_string(demo.join("found/mark-1.scenario")).expect("the scenario");

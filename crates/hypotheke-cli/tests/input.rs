@@ -156,7 +156,7 @@ fn pipes_and_devices_are_not_read() {
     }
 }
 
-/// What can't be written is reported, whatever was asked for.
+/// What can't be written is reported, whatever was requested.
 #[cfg(target_os = "linux")]
 #[test]
 fn a_full_device_is_reported() {
@@ -171,7 +171,7 @@ fn a_full_device_is_reported() {
         &["show", "--format", "json"],
         &["verify"],
         &["fits", "--format", "csv"],
-        &["explore", "--rules", "loopholes/mended.toml", "--format", "json"],
+        &["explore", "--rules", "loopholes/fixed.toml", "--format", "json"],
     ] {
         let full = std::fs::File::options().write(true).open("/dev/full").expect("a full device");
         let binary = snapbox::cmd::cargo_bin!("hypotheke");

@@ -4,7 +4,7 @@
 use std::collections::BTreeSet;
 use std::path::Path;
 
-use hypotheke::{MigrationPolicy, MigrationRules, Ruleset, VersionChanges, Way};
+use hypotheke::{MigrationPolicy, MigrationRules, PutMode, Ruleset, VersionChanges};
 use serde::Deserialize;
 use serde_json::Value;
 
@@ -178,7 +178,7 @@ fn the_builder_can_say_each_key() {
     changes.renamed.mark = pair("oldwet", "wet");
     changes.renamed.property = pair("olddepth", "depth");
     changes.replaced_by = pair("rocket", "ice");
-    changes.gone = [("attic".to_owned(), hypotheke::Gone::Ground)].into();
+    changes.removed = [("attic".to_owned(), hypotheke::RemovedContents::Ground)].into();
     let migration = MigrationRules {
         over_limit: MigrationPolicy::Split,
         versions: [(2, changes)].into(),
@@ -193,7 +193,7 @@ fn the_builder_can_say_each_key() {
         .ground_limit(9)
         .request_window(16)
         .claims("always", ["count of ice >= 0"])
-        .claims("never", ["drop ice"])
+        .claims("forbidden", ["drop ice"])
         .claims("possible", ["count of ice = 2"])
         .claims("recoverable", ["weight of shed = 0"])
         .claims("play", ["create up to 2 ice"])
@@ -204,21 +204,21 @@ fn the_builder_can_say_each_key() {
             let kind = kind.name("Ice").note("One metre").tags(["cold"]).weight(2.into()).value(7.into());
             kind.stack_limit(3).property("depth", 3.into()).text_property("hue", "blue").attribute("light", 4.into())
         })
-        .kind("book", |kind| kind.keep().needs(["left"]))
+        .kind("book", |kind| kind.protected().occupies_slots(["left"]))
         .kind("bag", |kind| kind.pack("lining"))
         .container("shed", |shed| {
             let shed =
                 shed.name("Shed").note("Behind the hut").slots(6).columns(3).stack_limit(8).weight_cap(50.into());
             let shed = shed.admits("not wet").cap("cold", 5).deep().exclusive().must_open().resizable(4, 8);
-            let shed = shed.misfits_leave().on_put([Way::Merge, Way::Swap]).no_put().no_take().reserved_first();
+            let shed = shed.ejects_unfit().on_put([PutMode::Merge, PutMode::Swap]).no_put().no_take().reserved_first();
             shed.slot(|slot| slot.name("left").label("Left").admits("ice").stack_limit(2))
         })
         .container("box", |it| it.slots(2).copies(["box-a", "box-b"]))
         .container("lining", |it| it.slots(2))
         .container("coat", |it| it.slots(1).worn())
         .holder("ann", ["coat"], |ann| {
-            let ann = ann.name("Ann").note("Leads").weight_cap(30.into()).cap("ice", 9).burden(10.into(), "laden");
-            ann.shortcuts(2).keep_spent_shortcuts()
+            let ann = ann.name("Ann").note("Leads").weight_cap(30.into()).cap("ice", 9).encumbrance(10.into(), "laden");
+            ann.shortcuts(2).keep_depleted_shortcuts()
         })
         .start("shed", ["1 ice"]);
     let text: toml::Value = toml::from_str(&built.to_toml()).expect("TOML");

@@ -92,7 +92,7 @@ error: there is no container `slde`
 fn as_many_fit_as_the_table_says() {
     let folder = traverse();
     let rules = folder.path().join("traverse");
-    let mut asked = 0;
+    let mut requested = 0;
     for fit in
         json(&rules, &["fits", "rules.toml", "sled", "freezer", "archive"], 0)["fits"].as_array().expect("a list")
     {
@@ -105,9 +105,9 @@ fn as_many_fit_as_the_table_says() {
         let free =
             if container == "freezer" { expected - expected.div_ceil(8).min(expected) * taken } else { expected };
         assert_eq!(answer["could"].as_u64(), Some(free), "{kind} in {container}: {fit}");
-        asked += 1;
+        requested += 1;
     }
-    assert!(asked > 100, "{asked}");
+    assert!(requested > 100, "{requested}");
 }
 
 #[test]

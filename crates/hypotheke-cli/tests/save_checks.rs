@@ -44,7 +44,7 @@ fn what_the_mended_rules_refuse_is_told_with_its_trail() {
         ("mended-rules", "broken"),
     ];
     assert_eq!(verdicts, expected);
-    assert!(json["checks"][4]["breach"]["trail"][0].as_str().is_some_and(|first| first.starts_with("scenario ")));
+    assert!(json["checks"][4]["failure"]["trace"][0].as_str().is_some_and(|first| first.starts_with("scenario ")));
 }
 
 #[test]
@@ -53,12 +53,12 @@ fn a_search_that_is_cut_short_says_so() {
     let at = folder.path().join("traverse");
     let cut = ["saves", "scenarios/camp.scenario", "--time", "0"];
     let told = output(hypotheke(&at).args(cut), 3);
-    assert!(told.contains("so far two servers   1 situation"), "{told}");
+    assert!(told.contains("so far two servers   1 state"), "{told}");
     assert!(told.contains("stopped by `--time` before all was tried"), "{told}");
     assert!(told.contains("nothing found; 1 check cut short"), "{told}");
     output(hypotheke(&at).args(cut).arg("--accept-partial"), 0);
-    let told = output(hypotheke(&at).args(["saves", "scenarios/camp.scenario", "--situations", "50"]), 3);
-    assert!(told.contains("stopped by `--situations` before all was tried"), "{told}");
+    let told = output(hypotheke(&at).args(["saves", "scenarios/camp.scenario", "--states", "50"]), 3);
+    assert!(told.contains("stopped by `--states` before all was tried"), "{told}");
 }
 
 #[test]
@@ -95,7 +95,7 @@ holds  every stop    2 of 2 saves; the writer was stopped 356 times, after each 
                      a whole save is there on each of 1152 disks that a power cut may leave
 -      two servers   no holder of the ruleset can depart
 -      kept saves    there is no save in a folder `saves` beside the rules
--      mended rules  not asked for: `--mended FILE` names the rules that are to come
+-      mended rules  not requested: `--mended FILE` names the rules that are to come
 
 all 2 checks hold
 next   `--mended FILE` carries every save over to the rules that are to come

@@ -36,7 +36,7 @@ fn play(world: &mut World, steps: &[&str]) {
         let operation: NamedOperation = step.parse().unwrap_or_else(|error| panic!("{step}: {error}"));
         let resolved = operation.resolve(world).unwrap_or_else(|error| panic!("{step}: {error}"));
         let outcome = world.perform(&resolved).unwrap_or_else(|no| panic!("{step}: {}", world.explain(&no)));
-        assert!(outcome.is_whole(), "{step}");
+        assert!(outcome.is_complete(), "{step}");
     }
 }
 

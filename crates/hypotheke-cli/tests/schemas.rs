@@ -116,7 +116,7 @@ fn saves_keep_to_their_schema() {
     output(hypotheke(&rules).args(["migrate", "saves/autumn.json", "--write"]), 0);
     let carried = std::fs::read_to_string(rules.join("saves/autumn.json")).expect("the save");
     let carried: Value = serde_json::from_str(&carried).expect("JSON");
-    assert!(carried["strays"].as_array().is_some_and(|strays| strays.len() > 5), "{carried}");
+    assert!(carried["orphans"].as_array().is_some_and(|orphans| orphans.len() > 5), "{carried}");
     assert_eq!(faults("save", &carried), Vec::<String>::new());
     let mut other = save.clone();
     other["stacks"][0]["count"] = Value::from("3");
@@ -130,7 +130,7 @@ fn the_schema_of_rules_finds_what_the_command_finds() {
     for (text, is_good) in [
         ("stack-limit = 4\n[kind.rope]\nweight = 0.5\ntags = [\"tool\"]", true),
         ("[container.sled]\nslots = 3\nslot = [{ name = \"a\", admits = \"rope\" }]\n[kind.rope]", true),
-        ("[holder.ann]\nburden = [{ from = 5, label = \"laden\" }]", true),
+        ("[holder.ann]\nencumbrance = [{ at = 5, label = \"laden\" }]", true),
         ("[container.sled]\nslots = 3\non-put = [\"merge\", \"place\"]\nmisfits = \"leave\"", true),
         ("[container.sled]\nslotz = 3", false),
         ("[container.sled]\nslots = \"three\"", false),
@@ -138,7 +138,7 @@ fn the_schema_of_rules_finds_what_the_command_finds() {
         ("[kind.rope]\nstack-limit = 0", false),
         ("[container.sled]\nslots = 3\nmisfits = \"vanish\"", false),
         ("nesting = 33", false),
-        ("[holder.ann]\nburden = [{ from = 5 }]", false),
+        ("[holder.ann]\nencumbrance = [{ at = 5 }]", false),
         ("rules = 3", false),
     ] {
         std::fs::write(&path, text).expect("written");

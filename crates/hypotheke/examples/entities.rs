@@ -61,7 +61,7 @@ fn arrive(world: &mut World, entities: &mut hecs::World, kinds: &Kinds) -> Resul
         for kind in [kinds.flare, kinds.ration, kinds.drum] {
             let start = Operation::creating(Amount::UpTo(10), kind, basket);
             let created = world.perform(&start).map_err(|refusal| world.explain(&refusal))?;
-            debug_assert!(created.is_whole(), "the basket is empty");
+            debug_assert!(created.is_complete(), "the basket is empty");
             notice(world, &mut load);
         }
         entities.spawn((Porter { holder, basket }, load));

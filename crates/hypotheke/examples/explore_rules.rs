@@ -55,18 +55,18 @@ fn explore(rules: &str) -> Result<(), Box<dyn Error>> {
     let found = Exploration::new(&rules, &claims)?.within(Bounds { depth: Some(6), ..Bounds::default() }).search();
     for verdict in &found.verdicts {
         match &verdict.status {
-            Status::Broken(trail) | Status::Reached(trail) => {
-                println!("{}: {}\n  {}", verdict.claim, trail.message, trail.steps.join("\n  "));
+            Status::Violated(trace) | Status::Reachable(trace) => {
+                println!("{}: {}\n  {}", verdict.claim, trace.message, trace.steps.join("\n  "));
             }
             status => println!("{}: {status:?}", verdict.claim),
         }
     }
-    println!("{} worlds, exhausted: {}", found.worlds, found.exhausted);
+    println!("{} worlds, complete: {}", found.states, found.complete);
     Ok(())
 }
 
 fn main() -> Result<(), Box<dyn Error>> {
     explore(RULES)?;
-    println!("With `deep`, the filter is asked of what comes in packs too:");
+    println!("With `deep`, the filter is requested of what comes in packs too:");
     explore(&RULES.replace("admits = \"not fuel\"", "admits = \"not fuel\"\ndeep = true"))
 }

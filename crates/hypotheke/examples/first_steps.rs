@@ -34,13 +34,13 @@ fn main() -> Result<(), Box<dyn Error>> {
         Ok(outcome) => println!("moved {}", outcome.done()),
         Err(refusal) => {
             assert_eq!(refusal.reason(), Reason::WeightCap);
-            println!("refused: {}; {} could go", world.explain(&refusal), refusal.could());
+            println!("refused: {}; {} could go", world.explain(&refusal), refusal.max_amount());
         }
     }
 
     // Up to four takes what fits. Events say what changed.
     let outcome = world.perform(&Operation::moving(Amount::UpTo(4), depot, sled).only(drum)).map_err(|_| "refused")?;
-    println!("moved {}, left {}", outcome.done(), outcome.left());
+    println!("{}", outcome.text("moved"));
     for event in world.events() {
         println!("  {}", world.describe_event(event));
     }

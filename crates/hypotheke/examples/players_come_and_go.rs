@@ -1,7 +1,7 @@
 //! A server process whose players come and go, with a store in a folder or in an SQLite database.
 //!
 //! A player who joins is leased, loaded and arrives; one who leaves departs, is saved and released. What does not go well is tried again, with
-//! longer and longer pauses. The server's own world is in the store too, with the visits that are going on: it is saved before a player
+//! longer and longer pauses. The server's own world is in the store too, with the sessions that are going on: it is saved before a player
 //! who leaves is, so that a server that comes back goes on where it was, and nothing is lost or doubled.
 //!
 //!     cargo run --release -p hypotheke --features sqlite --example players_come_and_go
@@ -22,14 +22,16 @@ use std::sync::Arc;
 use std::time::{Duration, SystemTime, UNIX_EPOCH};
 
 use hypotheke::save::Save;
-use hypotheke::store::{FolderStore, Key, Retry, SqliteStore, Store, StoreError, Terms, Visit, VisitError, VisitState};
+use hypotheke::store::{
+    FolderStore, Key, RetryPolicy, Session, SessionError, SessionOptions, SessionState, SqliteStore, Store, StoreError,
+};
 use hypotheke::{Amount, Departure, Operation, Ruleset, World};
 use serde::{Deserialize, Serialize};
 
 type Outcome<T> = Result<T, Box<dyn Error>>;
 
-const TERMS: Terms = Terms { lease: 60_000 };
-const RETRY: Retry = Retry { tries: 3, first_wait: 10, longest_wait: 1_000 };
+const TERMS: SessionOptions = SessionOptions { lease: 60_000 };
+const RETRY: RetryPolicy = RetryPolicy { tries: 3, first_wait: 10, longest_wait: 1_000 };
 
 fn rules() -> Outcome<Arc<Ruleset>> {
     let rules = Ruleset::builder()
@@ -58,14 +60,14 @@ fn wait(milliseconds: u64) -> u64 {
 #[derive(Serialize, Deserialize)]
 struct Kept {
     world: String,
-    visits: BTreeMap<String, Visit>,
+    sessions: BTreeMap<String, Session>,
 }
 
 struct Server {
     name: String,
     store: Box<dyn Store>,
     world: World,
-    visits: BTreeMap<String, Visit>,
+    sessions: BTreeMap<String, Session>,
     key: Key,
     revision: u64,
     lease: u64,
@@ -76,7 +78,7 @@ impl Server {
     fn start(name: &str, number: u32, store: Box<dyn Store>) -> Outcome<Server> {
         let key = Key::new(format!("the world of {name}"))?;
         let lease = store.lease(&key, &format!("{name}, process {}", std::process::id()), now(), now())?;
-        let (rules, mut visits) = (rules()?, BTreeMap::new());
+        let (rules, mut sessions) = (rules()?, BTreeMap::new());
         let world = match store.load(&key)? {
             None => {
                 let mut world = World::new(&rules).numbered(number, 0);
@@ -87,12 +89,12 @@ impl Server {
             }
             Some(stored) => {
                 let kept: Kept = serde_json::from_slice(&stored.bytes)?;
-                visits = kept.visits;
+                sessions = kept.sessions;
                 Save::read(kept.world.as_bytes())?.world(&rules)?
             }
         };
         let name = name.to_owned();
-        let mut server = Server { name, store, world, visits, key, revision: lease.revision, lease: lease.number };
+        let mut server = Server { name, store, world, sessions, key, revision: lease.revision, lease: lease.number };
         server.go_on()?;
         server.save()?;
         Ok(server)
@@ -100,41 +102,41 @@ impl Server {
 
     /// Finishes what was on its way when the process ended, and lets go of players whom another server has by now.
     fn go_on(&mut self) -> Outcome<()> {
-        for (player, mut visit) in std::mem::take(&mut self.visits) {
-            let renewed = visit.renew(self.store.as_ref(), now());
-            if matches!(renewed, Err(StoreError::TakenOver { .. })) && visit.state() == VisitState::Here {
-                visit.leave(&mut self.world)?;
+        for (player, mut session) in std::mem::take(&mut self.sessions) {
+            let renewed = session.renew(self.store.as_ref(), now());
+            if matches!(renewed, Err(StoreError::LeaseLost { .. })) && session.state() == SessionState::Active {
+                session.leave(&mut self.world)?;
                 continue;
             }
-            visit.run(self.store.as_ref(), &mut self.world, RETRY, &mut wait)?;
-            if visit.state() == VisitState::Here {
-                self.visits.insert(player, visit);
+            session.run(self.store.as_ref(), &mut self.world, RETRY, &mut wait)?;
+            if session.state() == SessionState::Active {
+                self.sessions.insert(player, session);
             }
         }
         Ok(())
     }
 
     fn save(&mut self) -> Outcome<()> {
-        let kept = Kept { world: Save::of(&self.world).to_json(), visits: self.visits.clone() };
+        let kept = Kept { world: Save::of(&self.world).to_json(), sessions: self.sessions.clone() };
         self.revision = self.store.save(&self.key, &serde_json::to_vec(&kept)?, self.revision, self.lease)?;
         Ok(())
     }
 
     fn join(&mut self, player: &str) -> Outcome<String> {
-        if self.visits.contains_key(player) {
+        if self.sessions.contains_key(player) {
             return Ok(format!("{player} is here already"));
         }
         let rules = Arc::clone(self.world.rules());
         let newcomer = Departure::newcomer(&rules, "member", player).ok_or("the rules have one")?;
-        let owner = format!("{}, process {}, visit at {}", self.name, std::process::id(), self.revision);
-        let mut visit = Visit::new(Key::new(player)?, &owner, newcomer, TERMS);
-        match visit.run(self.store.as_ref(), &mut self.world, RETRY, &mut wait) {
+        let owner = format!("{}, process {}, session at {}", self.name, std::process::id(), self.revision);
+        let mut session = Session::new(Key::new(player)?, &owner, newcomer, TERMS);
+        match session.run(self.store.as_ref(), &mut self.world, RETRY, &mut wait) {
             Ok(()) => {
-                self.visits.insert(player.to_owned(), visit);
+                self.sessions.insert(player.to_owned(), session);
                 self.save()?;
                 Ok(format!("{player} arrives with {}", self.what_has(player)))
             }
-            Err(VisitError::Store(StoreError::Held { owner, .. })) => {
+            Err(SessionError::Store(StoreError::Held { owner, .. })) => {
                 let server = owner.split(',').next().unwrap_or_default();
                 Ok(format!("{player} can't join: they are at {server}, and must leave there first"))
             }
@@ -154,20 +156,20 @@ impl Server {
     }
 
     fn leave(&mut self, player: &str) -> Outcome<String> {
-        let Some(visit) = self.visits.get_mut(player) else { return Ok(format!("{player} is not here")) };
-        visit.leave(&mut self.world)?;
-        // The world without them is safe before they are: if it all ends here, the visit is gone on with.
+        let Some(session) = self.sessions.get_mut(player) else { return Ok(format!("{player} is not here")) };
+        session.leave(&mut self.world)?;
+        // The world without them is safe before they are: if it all ends here, the session is gone on with.
         self.save()?;
-        let Some(mut visit) = self.visits.remove(player) else { return Ok(String::new()) };
-        let done = visit.run(self.store.as_ref(), &mut self.world, RETRY, &mut wait);
+        let Some(mut session) = self.sessions.remove(player) else { return Ok(String::new()) };
+        let done = session.run(self.store.as_ref(), &mut self.world, RETRY, &mut wait);
         if let Err(error) = done {
             // It is kept, and tried again when somebody asks for it.
             let told = format!("{player} has left, and is not saved yet: {error}");
-            self.visits.insert(player.to_owned(), visit);
+            self.sessions.insert(player.to_owned(), session);
             return Ok(told);
         }
         self.save()?;
-        Ok(format!("{player} is saved, as revision {}", visit.base()))
+        Ok(format!("{player} is saved, as revision {}", session.expected_revision()))
     }
 
     fn what_has(&self, player: &str) -> String {

@@ -8,7 +8,7 @@
 use std::error::Error;
 use std::sync::Arc;
 
-use hypotheke::exchange::{Answer, Client, Server, ToClient};
+use hypotheke::replication::{Answer, Client, Server, ToClient};
 use hypotheke::{NamedOperation, Ruleset, World};
 use rand_core::{Rng, SeedableRng};
 use rand_xoshiro::Xoshiro256PlusPlus;
@@ -93,15 +93,15 @@ struct Play {
 impl Play {
     fn begin(rules: &Arc<Ruleset>) -> Result<Play, Box<dyn Error>> {
         let server = Server::new(World::new(rules), 4);
-        let ToClient::World(welcome) = server.welcome() else { return Err("a welcome is a world".into()) };
+        let ToClient::World(welcome) = server.initial_state() else { return Err("a welcome is a world".into()) };
         let clients = NAMES.iter().map(|name| Client::new(name, rules, &welcome)).collect::<Result<_, _>>()?;
         Ok(Play { server, clients, to_server: Line::new(1), to_clients: Line::new(2) })
     }
 
-    fn act(&mut self, client: usize, wish: &str) -> Result<(), Box<dyn Error>> {
+    fn predict(&mut self, client: usize, wish: &str) -> Result<(), Box<dyn Error>> {
         let operation: NamedOperation = wish.parse()?;
         let before = self.clients[client].world().revision();
-        let message = self.clients[client].act(operation);
+        let message = self.clients[client].predict(operation);
         let ahead = if self.clients[client].world().revision() > before { "does ahead" } else { "asks for" };
         println!("{:>8} {ahead}: {wish}", NAMES[client]);
         self.to_server.send(client, serde_json::to_string(&message)?);
@@ -149,8 +149,7 @@ impl Play {
     }
 
     fn is_quiet(&self) -> bool {
-        let settled =
-            |client: &Client| client.unanswered() == 0 && client.confirmed() == self.server.world().revision();
+        let settled = |client: &Client| client.pending() == 0 && client.confirmed() == self.server.world().revision();
         self.clients.iter().all(settled)
     }
 }
@@ -160,7 +159,7 @@ fn main() -> Result<(), Box<dyn Error>> {
     for round in 0..4 {
         for (client, wishes) in WISHES.iter().enumerate() {
             if let Some(wish) = wishes.get(round) {
-                play.act(client, wish)?;
+                play.predict(client, wish)?;
             }
             play.serve()?;
             play.tell()?;

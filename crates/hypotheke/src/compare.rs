@@ -1,4 +1,4 @@
-//! What differs between two rulesets, however they are written.
+//! The differences in meaning between two rulesets.
 //!
 //! Both are taken as lists of settings by name ([`Ruleset::settings`]), the older with the names that the newer gives. Filters are
 //! compared by what they answer: for each kind that both rulesets have, either what is left of the two filters once the kind is known
@@ -13,28 +13,28 @@ use crate::id::KindId;
 use crate::ruleset::{Detail, FilterId, Renames, Ruleset, Setting, SettingClass, Subject, SubjectKind, UNNAMED};
 use answers::{Answers, Side};
 
-/// A difference.
+/// A difference between two rulesets.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct RuleDifference {
-    /// Of what.
+    /// The definition that has the setting.
     pub subject: Subject,
-    /// What depends on it.
+    /// What it affects.
     pub class: SettingClass,
-    /// What differs: `weight-cap`, `admits`, or nothing if all of it is new or gone.
-    pub what: String,
-    /// What it was; none if it is new.
+    /// The setting, such as `weight-cap`; empty if the subject itself is new or was removed.
+    pub setting: String,
+    /// The old value; none if it is new.
     pub old: Option<String>,
-    /// What it is; none if it is gone.
+    /// The new value; none if it was removed.
     pub new: Option<String>,
-    /// Of a filter: what is admitted now and was not.
-    pub admitted_now: Vec<String>,
-    /// Of a filter: what was admitted and is no longer.
-    pub no_longer: Vec<String>,
-    /// Of a filter: kinds with too many combinations of marks and properties to try, for which it may differ.
+    /// For a filter: the kinds that only the new one admits.
+    pub newly_admitted: Vec<String>,
+    /// For a filter: the kinds that only the old one admits.
+    pub no_longer_admitted: Vec<String>,
+    /// For a filter: the kinds that have too many combinations of marks and properties to compare.
     pub not_compared: Vec<String>,
 }
 
-/// Every difference, in the order of the new ruleset; what is gone comes after what is there.
+/// Every difference, in the order of the new ruleset. Removed definitions come last.
 #[must_use]
 pub fn compare(old: &Ruleset, new: &Ruleset) -> Vec<RuleDifference> {
     let names = Renames::between(old, new);
@@ -92,11 +92,11 @@ fn difference(subject: &Subject, class: SettingClass, what: &str) -> RuleDiffere
     RuleDifference {
         subject: subject.clone(),
         class,
-        what: what.to_owned(),
+        setting: what.to_owned(),
         old: None,
         new: None,
-        admitted_now: Vec::new(),
-        no_longer: Vec::new(),
+        newly_admitted: Vec::new(),
+        no_longer_admitted: Vec::new(),
         not_compared: Vec::new(),
     }
 }
@@ -272,8 +272,8 @@ impl Comparison<'_> {
         self.found.push(RuleDifference {
             old: Some(written(self.old, old)),
             new: Some(written(self.new, new)),
-            admitted_now: answers.admitted_now,
-            no_longer: answers.no_longer,
+            newly_admitted: answers.newly_admitted,
+            no_longer_admitted: answers.no_longer_admitted,
             not_compared: answers.not_compared,
             ..difference(subject, SettingClass::Rule, what)
         });

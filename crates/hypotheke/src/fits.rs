@@ -13,7 +13,7 @@ use crate::world::{Place, World};
 /// Slots of one container that have the same rules.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct SlotGroup {
-    /// The container: its name in the ruleset, or the name that was asked for.
+    /// The container: its name in the ruleset, or the name that was requested.
     pub container: String,
     /// The names of the slots, or their numbers where they have none: `radar`, `2, 3`; empty if all slots of the container are
     /// alike.
@@ -44,15 +44,15 @@ pub enum Verdict {
     /// Nothing may be put into the container; only the game can create items there.
     NoPut,
     /// It needs further slots that are not there.
-    NeedsSlots {
+    OccupiesSlots {
         /// Their names.
         slots: String,
     },
 }
 
-/// What binds first when a container is filled with one kind.
+/// What limited_by first when a container is filled with one kind.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Binds {
+pub enum LimitedBy {
     /// The slots and their limits.
     Room,
     /// A weight cap, of the container or of who carries it.
@@ -71,9 +71,9 @@ pub struct Fit {
     /// The most items in one of the slots.
     pub per_slot: u32,
     /// The most items in the container, if it is empty otherwise.
-    pub in_all: u64,
+    pub per_container: u64,
     /// Why not more.
-    pub binds: Binds,
+    pub limited_by: LimitedBy,
     /// The container or holder whose cap or weight cap that is; none if slots or nothing bind.
     pub whose: Option<Bearer>,
 }
@@ -138,15 +138,15 @@ impl Fits {
         let row = |kind: Kind<'_>| {
             let mut last: Option<(ContainerId, Filled)> = None;
             let fit = |(group, (def, place)): (&SlotGroup, &(&ContainerDef, ContainerId))| {
-                let (in_all, binds, whose) = match last.take() {
+                let (per_container, limited_by, whose) = match last.take() {
                     Some((of, known)) if of == *place => known,
                     _ => filled(world, kind.handle(), *place),
                 };
-                last = Some((*place, (in_all, binds, whose.clone())));
+                last = Some((*place, (per_container, limited_by, whose.clone())));
                 let verdict = verdict(rules, def, group.first, kind);
                 let own = def.ruled.get(group.first as usize).map_or(u32::MAX, |slot| slot.stack_limit);
                 let per_slot = kind.stack_limit().min(def.stack_limit).min(own);
-                Fit { verdict, per_slot, in_all, binds, whose }
+                Fit { verdict, per_slot, per_container, limited_by, whose }
             };
             (kind.handle(), groups.iter().zip(places).map(fit).collect())
         };
@@ -229,24 +229,24 @@ fn groups_of(def: &ContainerDef, name: &str) -> Vec<SlotGroup> {
 }
 
 /// How many of a kind go into a container, why not more, and whose cap that is.
-type Filled = (u64, Binds, Option<Bearer>);
+type Filled = (u64, LimitedBy, Option<Bearer>);
 
 fn filled(world: &World, kind: KindId, place: ContainerId) -> Filled {
     let room = world.room_for(kind, place);
-    let whose = match room.binds {
+    let whose = match room.limited_by {
         Some(Cause::Cap { of, .. } | Cause::WeightCap { of, .. }) => match of {
             Place::Holder(holder) => Some(Bearer::Holder(world.holder_name(holder).to_owned())),
             _ => Some(Bearer::Container),
         },
         _ => None,
     };
-    let binds = match room.binds.map(|cause| cause.reason()) {
-        Some(Reason::WeightCap) => Binds::Weight,
-        Some(Reason::Cap) => Binds::Cap,
-        Some(_) => Binds::Room,
-        None => Binds::Nothing,
+    let limited_by = match room.limited_by.map(|cause| cause.reason()) {
+        Some(Reason::WeightCap) => LimitedBy::Weight,
+        Some(Reason::Cap) => LimitedBy::Cap,
+        Some(_) => LimitedBy::Room,
+        None => LimitedBy::Nothing,
     };
-    (room.items, binds, whose)
+    (room.items, limited_by, whose)
 }
 
 fn verdict(rules: &Ruleset, def: &ContainerDef, slot: u32, kind: Kind<'_>) -> Verdict {
@@ -262,14 +262,14 @@ fn verdict(rules: &Ruleset, def: &ContainerDef, slot: u32, kind: Kind<'_>) -> Ve
     if !def.may_put() {
         return Verdict::NoPut;
     }
-    let mut asked = [def.admits, own].into_iter().flatten();
-    if let Some(filter) = asked.find(|&filter| !rules.admits_plain(filter, kind.handle().0)) {
+    let mut requested = [def.admits, own].into_iter().flatten();
+    if let Some(filter) = requested.find(|&filter| !rules.admits_plain(filter, kind.handle().0)) {
         return Verdict::Depends { filter: written(filter) };
     }
     let has = |name: &str| def.ruled.iter().any(|slot| slot.name.as_deref() == Some(name));
     let named = def.ruled.get(slot as usize).and_then(|rule| rule.name.as_deref());
-    if named.is_some_and(|named| kind.needs().any(|need| need == named)) && !kind.needs().all(has) {
-        return Verdict::NeedsSlots { slots: kind.needs().collect::<Vec<_>>().join(", ") };
+    if named.is_some_and(|named| kind.occupied_slots().any(|need| need == named)) && !kind.occupied_slots().all(has) {
+        return Verdict::OccupiesSlots { slots: kind.occupied_slots().collect::<Vec<_>>().join(", ") };
     }
     Verdict::Admitted
 }

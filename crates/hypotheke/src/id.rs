@@ -78,7 +78,7 @@ impl StackId {
     /// The largest number within a world.
     pub(crate) const MOST: u64 = (1 << Self::SERIAL_BITS) - 1;
     /// A world whose next stack has at most this number has ids for more stacks than it will ever see.
-    pub(crate) const MOST_NEXT: u64 = Self::MOST - (1 << 32);
+    pub(crate) const MAX_NEXT: u64 = Self::MOST - (1 << 32);
 
     /// The id with a serial number in a world: 24 bits of world, 40 bits of number.
     #[must_use]

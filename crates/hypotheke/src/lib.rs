@@ -1,7 +1,7 @@
 //! Write down how a game's inventories work, and verify that sequences of operations keep the rules.
 //!
 //! A [`Ruleset`] says all that a designer decides: item kinds, tags, containers, holders, limits. A [`World`] is the whole
-//! state: what lies where. An [`Operation`] is a request to change it. It is applied, in full or where asked in part, or
+//! state: what lies where. An [`Operation`] is a request to change it. It is applied, in full or where requested in part, or
 //! refused with a [`Refusal`] that says why, with its figures; a refused one changes nothing.
 //!
 //! ```
@@ -21,7 +21,7 @@
 //! // Exactly four: refused, and three could go.
 //! let refusal = world.perform(&Operation::moving(Amount::Exactly(4), depot, sled)).unwrap_err();
 //! assert_eq!(refusal.reason(), Reason::WeightCap);
-//! assert_eq!(refusal.could(), 3);
+//! assert_eq!(refusal.max_amount(), 3);
 //! assert_eq!(world.explain(&refusal), "sled would weigh 184 kg of 180 kg");
 //!
 //! // Up to four: three go, one is left, and an event says from where to where.
@@ -40,7 +40,7 @@
 //!
 //! # Asking before acting
 //!
-//! [`World::dry_run`] says what an operation would come to. [`World::judge`] gives a [`Plan`] too, which [`World::apply`]
+//! [`World::dry_run`] says what an operation would come to. [`World::plan`] gives a [`Plan`] too, which [`World::apply`]
 //! carries out, unless the world has changed since. [`World::perform`] does both; what they say can't differ.
 //!
 //! [`World::ask`] tells every reason that stands in the way, not the first only, and [`World::room_by_slot`] what each slot of a
@@ -123,7 +123,6 @@ mod audit;
 mod compare;
 pub mod conformance;
 pub mod coverage;
-pub mod exchange;
 pub mod explore;
 mod filter;
 pub mod fits;
@@ -136,6 +135,7 @@ mod narrow;
 mod ops;
 mod quantity;
 mod query;
+pub mod replication;
 mod ruleset;
 pub mod save;
 pub mod save_checks;
@@ -165,16 +165,16 @@ pub use ops::{
 pub use quantity::{Decimal, DecimalError};
 pub use query::Description;
 pub use ruleset::{
-    Cap, ContainerBuilder, ContainerDef, DepletedShortcut, Gone, HolderBuilder, HolderDef, Kind, KindBuilder, Mark,
-    MarkBuilder, MigrationPolicy, MigrationRules, Misfits, Property, PropertyValue, Renamed, Ruleset, RulesetBuilder,
-    RulesetErrors, Setting, SettingClass, SlotBuilder, SlotRule, Subject, SubjectKind, Tag, TagBuilder, VersionChanges,
-    Way, What,
+    Cap, ContainerBuilder, ContainerDef, DepletedShortcut, HolderBuilder, HolderDef, Kind, KindBuilder, Mark,
+    MarkBuilder, MigrationPolicy, MigrationRules, Property, PropertyValue, PutMode, RemovedContents, Renamed, Ruleset,
+    RulesetBuilder, RulesetErrors, Selector, Setting, SettingClass, SlotBuilder, SlotRule, Subject, SubjectKind, Tag,
+    TagBuilder, VersionChanges, WhenUnfit,
 };
 pub use scenario::{ScenarioErrors, ScenarioFile};
 pub use snapshot::{Departure, Departures, Snapshot, SnapshotError};
 pub use world::{
-    Class, DepartingEntity, Discrepancy, End, Event, KindTotals, PackContents, Place, SlotView, StackView,
-    UnknownPlace, World,
+    DepartingEntity, Discrepancy, Event, KindTotals, PackContents, Place, SlotView, StackClass, StackLocation,
+    StackView, UnknownPlace, World,
 };
 
 /// The examples of the README are tests.

@@ -12,7 +12,7 @@ use crate::scenario::{ScenarioErrors, ScenarioFile};
 use crate::text::{Diagnostic, Diagnostics, Location, Severity, Source, SourceId};
 
 /// The most bytes that a text may have.
-const MOST_BYTES: usize = 1 << 30;
+const MAX_BYTES: usize = 1 << 30;
 
 /// Why a file did not give a ruleset or scenarios.
 #[derive(Debug, thiserror::Error)]
@@ -59,7 +59,7 @@ pub(crate) fn read(path: &FilePath) -> Result<Vec<u8>, LoadError> {
         std::io::ErrorKind::NotFound => fail("there is no such file".to_owned(), Some(error)),
         _ => fail(error.to_string(), Some(error)),
     })?;
-    if bytes.len() > MOST_BYTES {
+    if bytes.len() > MAX_BYTES {
         return Err(fail("it is larger than 1 GiB".to_owned(), None));
     }
     Ok(bytes)
@@ -68,8 +68,8 @@ pub(crate) fn read(path: &FilePath) -> Result<Vec<u8>, LoadError> {
 /// A device that never ends must not fill the memory: no more is read than shows that it is too much.
 fn read_bounded(file: std::fs::File) -> std::io::Result<Vec<u8>> {
     let size = file.metadata().map_or(0, |metadata| metadata.len());
-    let mut bytes = Vec::with_capacity(usize::try_from(size).unwrap_or(0).min(MOST_BYTES));
-    file.take(MOST_BYTES as u64 + 1).read_to_end(&mut bytes)?;
+    let mut bytes = Vec::with_capacity(usize::try_from(size).unwrap_or(0).min(MAX_BYTES));
+    file.take(MAX_BYTES as u64 + 1).read_to_end(&mut bytes)?;
     Ok(bytes)
 }
 

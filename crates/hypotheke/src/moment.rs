@@ -15,7 +15,7 @@ pub(crate) struct Moment {
 /// The moment at which a world is. Every change leads to the next, an undo too, and a clone goes on in a history of its own.
 #[derive(Debug)]
 pub(crate) struct Now {
-    /// 0 as long as nobody has asked for it since the world was made or cloned.
+    /// 0 as long as nobody has requested it since the world was made or cloned.
     history: AtomicU32,
     change: u32,
 }

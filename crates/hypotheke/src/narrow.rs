@@ -12,7 +12,7 @@ pub(crate) fn index(position: usize) -> u32 {
     narrow.unwrap_or(u32::MAX)
 }
 
-/// So many, or as many as an amount can say: what more is asked for or left over makes no difference there.
+/// So many, or as many as an amount can say: what more is requested or left over makes no difference there.
 #[inline(always)]
 pub(crate) fn at_most(count: impl TryInto<u32>) -> u32 {
     count.try_into().unwrap_or(u32::MAX)

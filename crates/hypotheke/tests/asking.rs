@@ -14,7 +14,7 @@ tags = ["fuel"]
 weight = 40
 stack-limit = 4
 [kind.journal]
-keep = true
+protected = true
 [kind.flare]
 weight = 1
 stack-limit = 6
@@ -61,10 +61,10 @@ fn ask(world: &World, sentence: &str) -> (bool, u64, Vec<String>) {
     let before = world.snapshot();
     let reply = world.ask(&operation);
     assert_eq!(world.snapshot(), before);
-    let judged = world.judge(&operation).map(|plan| plan.outcome());
-    assert_eq!(reply.answer(), judged, "{sentence}");
+    let planned = world.plan(&operation).map(|plan| plan.outcome());
+    assert_eq!(reply.answer(), planned, "{sentence}");
     let told = |&cause| format!("{}: {}", hypotheke::Cause::reason(&cause), world.explain_cause(cause));
-    (reply.answer().is_ok(), reply.could(), reply.causes().iter().map(told).collect())
+    (reply.answer().is_ok(), reply.max_amount(), reply.causes().iter().map(told).collect())
 }
 
 #[test]
@@ -79,7 +79,7 @@ fn every_reason_is_told_each_as_if_there_were_no_other() {
             &[
                 "cap: sled would have 10 of 3 `fuel`",
                 "weight-cap: sled would weigh 402 kg of 100 kg",
-                "no-room: asked for 9, but sled has room for 5",
+                "no-room: requested 9, but sled has room for 5",
             ],
         ),
         (
@@ -89,7 +89,7 @@ fn every_reason_is_told_each_as_if_there_were_no_other() {
             &[
                 "cap: sled would have 10 of 3 `fuel`",
                 "weight-cap: sled would weigh 402 kg of 100 kg",
-                "no-room: asked for 9, but sled has room for 5",
+                "no-room: requested 9, but sled has room for 5",
             ],
         ),
         (
@@ -100,7 +100,7 @@ fn every_reason_is_told_each_as_if_there_were_no_other() {
             &[
                 "cap: sled would have 10 of 3 `fuel`",
                 "weight-cap: sled would weigh 402 kg of 100 kg",
-                "no-room: asked for 9, but sled has room for 5",
+                "no-room: requested 9, but sled has room for 5",
             ],
         ),
         (
@@ -111,7 +111,7 @@ fn every_reason_is_told_each_as_if_there_were_no_other() {
                 "not-admitted: sled/box does not admit this drum: it admits `flare`",
                 "cap: sled would have 5 of 3 `fuel`",
                 "weight-cap: sled would weigh 202 kg of 100 kg",
-                "no-room: asked for 4, but sled/box has room for 0",
+                "no-room: requested 4, but sled/box has room for 0",
             ],
         ),
         (
@@ -121,7 +121,7 @@ fn every_reason_is_told_each_as_if_there_were_no_other() {
             &[
                 "no-put: nothing may be put into archive",
                 "not-admitted: archive does not admit this drum: it admits `not fuel`",
-                "no-room: asked for 1, but archive has room for 0",
+                "no-room: requested 1, but archive has room for 0",
             ],
         ),
         (
@@ -136,15 +136,15 @@ fn every_reason_is_told_each_as_if_there_were_no_other() {
             0,
             &[
                 // The one that is there would not be too heavy.
-                "not-enough: asked for 2, but 1 lies in sled",
-                "no-room: asked for 1, but ann.bag has room for 0",
+                "not-enough: requested 2, but 1 lies in sled",
+                "no-room: requested 1, but ann.bag has room for 0",
             ],
         ),
         (
             "create 30 drum in ann.bag",
             false,
             0,
-            &["weight-cap: ann would weigh 1205 kg of 60 kg", "no-room: asked for 30, but ann.bag has room for 0"],
+            &["weight-cap: ann would weigh 1205 kg of 60 kg", "no-room: requested 30, but ann.bag has room for 0"],
         ),
         ("drop satchel from depot", false, 0, &["kept: journal is kept"]),
         (
@@ -157,13 +157,13 @@ fn every_reason_is_told_each_as_if_there_were_no_other() {
                 "cap: sled would have 10 of 3 `fuel`",
                 "weight-cap: sled would weigh 408 kg of 100 kg",
                 "stack-limit: sled/box would hold 9 of 4",
-                "no-room: asked for 16, but sled/box has room for 0",
+                "no-room: requested 16, but sled/box has room for 0",
             ],
         ),
     ];
-    for (sentence, applied, could, reasons) in cases {
+    for (sentence, applied, max_amount, reasons) in cases {
         let reasons: Vec<String> = reasons.iter().map(|&reason| reason.to_owned()).collect();
-        assert_eq!(ask(&world, sentence), (*applied, *could, reasons), "{sentence}");
+        assert_eq!(ask(&world, sentence), (*applied, *max_amount, reasons), "{sentence}");
     }
 }
 
@@ -179,7 +179,7 @@ fn who_may_not_is_told_with_all_that_would_be_in_the_way_then() {
         [
             "in-use: depot is in use by bert",
             "weight-cap: ann would weigh 85 kg of 60 kg",
-            "no-room: asked for 2, but ann.bag has room for 0",
+            "no-room: requested 2, but ann.bag has room for 0",
         ]
     );
 }

@@ -78,10 +78,10 @@ fn what_does_not_fit_leaves_all_as_it_was() {
     assert_eq!(refusal.reason(), hypotheke::Reason::NoRoom);
     assert_eq!(world.stacks(a).map(|(slot, stack)| (slot, stack.id(), stack.count())).collect::<Vec<_>>(), before);
     assert_eq!(world.stacks(few).count(), 0);
-    let could = refusal.could();
-    assert_eq!(perform(&mut world, &Operation::moving(Amount::UpTo(SLOTS), a, few)), could);
+    let max_amount = refusal.max_amount();
+    assert_eq!(perform(&mut world, &Operation::moving(Amount::UpTo(SLOTS), a, few)), max_amount);
     assert_eq!(world.free_slots(few), 0);
-    assert_eq!(world.stacks(few).map(|(_, stack)| u64::from(stack.count())).sum::<u64>(), could);
+    assert_eq!(world.stacks(few).map(|(_, stack)| u64::from(stack.count())).sum::<u64>(), max_amount);
 }
 
 #[test]
@@ -109,7 +109,7 @@ fn consuming_a_kind_takes_all_of_it_and_nothing_else() {
     let lay: u64 = contents(&world, a).iter().filter(|((kind, _), _)| kind == "flare").map(|(_, count)| count).sum();
     assert_eq!(perform(&mut world, &Operation::consuming(Amount::All, flare, a)), lay);
     assert!(contents(&world, a).keys().all(|(kind, _)| kind != "flare"));
-    assert_eq!(world.tally(flare).consumed, lay);
+    assert_eq!(world.totals(flare).consumed, lay);
     assert_eq!(u64::from(world.free_slots(a)), lay);
 }
 
@@ -197,14 +197,14 @@ impl Yard {
 /// large to be scanned and between them: their indexes find each where it lies, with as much room as there is.
 #[test]
 fn what_changes_places_in_large_containers_is_found_where_it_lies() {
-    for (names, recounts) in [(&["store"][..], 2), (&["store", "shed"], 4), (&["store", "yard", "box"], 100)] {
+    for (names, recomputed) in [(&["store"][..], 2), (&["store", "shed"], 4), (&["store", "yard", "box"], 100)] {
         let mut yard = Yard::new(names);
         yard.fill();
         let (before, mut applied) = (yard.items(), 0);
         for step in 0..1_500 {
             let operation = yard.any_operation();
             applied += u32::from(yard.world.perform(&operation).is_ok());
-            if step % recounts == 0 {
+            if step % recomputed == 0 {
                 assert_eq!(yard.world.check_indexes(), vec![], "{operation:?}");
             }
         }

@@ -22,8 +22,8 @@ fn lines(base: &str, edits: &[(&str, &str)]) -> Vec<String> {
 
 fn line(found: &RuleDifference) -> String {
     let (old, new) = (found.old.as_deref().unwrap_or("-"), found.new.as_deref().unwrap_or("-"));
-    let mut line = format!("{} {} {}: {old} -> {new}", found.subject.kind.word(), found.subject.name, found.what);
-    for (head, kinds) in [("+", &found.admitted_now), ("-", &found.no_longer), ("?", &found.not_compared)] {
+    let mut line = format!("{} {} {}: {old} -> {new}", found.subject.kind.word(), found.subject.name, found.setting);
+    for (head, kinds) in [("+", &found.newly_admitted), ("-", &found.no_longer_admitted), ("?", &found.not_compared)] {
         if !kinds.is_empty() {
             line.push_str(&format!(" {head} {}", kinds.join("; ")));
         }

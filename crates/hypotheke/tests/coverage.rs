@@ -6,7 +6,7 @@ use std::path::Path;
 use std::sync::Arc;
 
 use hypotheke::coverage::{ChangeVerdict, Coverage, CoverageOptions, Tested, coverage};
-use hypotheke::scenario::Trace;
+use hypotheke::scenario::ReportDetail;
 use hypotheke::text::Source;
 use hypotheke::{Ruleset, ScenarioFile};
 
@@ -19,9 +19,9 @@ tags = ["signal"]
 stack-limit = 4
 weight = 40
 [kind.logbook]
-keep = true
+protected = true
 [kind.pole]
-needs = ["left", "right"]
+occupies-slots = ["left", "right"]
 [mark.wet]
 [container.depot]
 slots = 6
@@ -40,7 +40,7 @@ fn look(rules: &str, scenarios: &str, threads: usize) -> Coverage {
     let rules = Arc::new(Ruleset::from_toml("rules.toml", rules).unwrap_or_else(|errors| panic!("{errors}")));
     let file = ScenarioFile::parse(Source::new("x.scenario", scenarios)).unwrap_or_else(|errors| panic!("{errors}"));
     let playable = file.check(&rules).unwrap_or_else(|errors| panic!("{errors}"));
-    let held = playable.play(Trace::Failures).all(|report| report.passed());
+    let held = playable.run(ReportDetail::Failures).all(|report| report.passed());
     assert!(held, "the scenarios hold");
     let threads = NonZeroUsize::new(threads).expect("at least one");
     coverage(&rules, &[playable], CoverageOptions { threads, suggest: true }, |_, _| {})
@@ -57,11 +57,11 @@ fn told(found: &Coverage, wanted: fn(&ChangeVerdict) -> bool) -> Vec<String> {
 }
 
 fn unnoticed(found: &Coverage) -> Vec<String> {
-    told(found, |verdict| matches!(verdict, ChangeVerdict::Unnoticed { .. }))
+    told(found, |verdict| matches!(verdict, ChangeVerdict::Undetected { .. }))
 }
 
 fn without_effect(found: &Coverage) -> Vec<String> {
-    told(found, |verdict| matches!(verdict, ChangeVerdict::WithoutEffect { .. }))
+    told(found, |verdict| matches!(verdict, ChangeVerdict::Equivalent { .. }))
 }
 
 const NOTHING: &str = "scenario nothing\n  end\n    depot: nothing\n";
@@ -85,9 +85,9 @@ fn every_single_rule_is_changed() {
             "drum: weight 40: 39",
             "drum: weight 40: 41",
             "drum: weight 40: without it",
-            "logbook: keep: not kept",
-            "pole: needs left: not needed",
-            "pole: needs right: not needed",
+            "logbook: protected: not protected",
+            "pole: occupies-slots left: not occupied",
+            "pole: occupies-slots right: not occupied",
             "depot: slots 6: 5",
             "depot: slots 6: 7",
             "sled: weight-cap 100: 99.7",
@@ -114,7 +114,7 @@ fn what_a_scenario_shows_is_noticed_and_nothing_else() {
                     move 1 drum from depot to sled -> refused: weight-cap, 120 kg of 100 kg\n";
     let rules = RULES.replace("[kind.flare]", "units = { weight = \"kg\" }\n[kind.flare]");
     let found = look(&rules, scenario, 1);
-    let noticed = told(&found, |verdict| matches!(verdict, ChangeVerdict::Noticed { .. }));
+    let noticed = told(&found, |verdict| matches!(verdict, ChangeVerdict::Detected { .. }));
     assert_eq!(
         noticed,
         [
@@ -130,7 +130,7 @@ fn what_a_scenario_shows_is_noticed_and_nothing_else() {
         "a cap that is one off is told by the figures of the refusal"
     );
     let cap = found.rules().iter().find(|rule| rule.text == "weight-cap 100").expect("the cap");
-    assert_eq!(cap.tested(), Tested::Whole);
+    assert_eq!(cap.tested(), Tested::Complete);
     let filter = found.rules().iter().find(|rule| rule.text.starts_with("admits `")).expect("the filter");
     assert_eq!(filter.tested(), Tested::Not);
 }
@@ -234,7 +234,7 @@ fn suggested_scenarios_notice_what_they_were_suggested_for() {
     let run = |text: &str, suggest: bool| {
         let file = ScenarioFile::parse(Source::new("x.scenario", text)).unwrap_or_else(|errors| panic!("{errors}"));
         let playable = file.check(&rules).unwrap_or_else(|errors| panic!("{errors}\n{text}"));
-        for report in playable.play(Trace::Failures) {
+        for report in playable.run(ReportDetail::Failures) {
             assert!(report.passed(), "{}: {:?}", report.title(), report.failures()[0].finding);
         }
         coverage(&rules, &[playable], CoverageOptions { threads, suggest }, |_, _| {})
@@ -245,11 +245,11 @@ fn suggested_scenarios_notice_what_they_were_suggested_for() {
     for rule in found.rules() {
         for change in &rule.changes {
             match &change.verdict {
-                ChangeVerdict::Unnoticed { suggestion: Some(text) } => {
+                ChangeVerdict::Undetected { suggestion: Some(text) } => {
                     let key = format!("{}: {}: {}", rule.subject.name, rule.text, change.text);
                     suggested.insert(key, text.clone());
                 }
-                ChangeVerdict::Unnoticed { suggestion: None } => without += 1,
+                ChangeVerdict::Undetected { suggestion: None } => without += 1,
                 _ => {}
             }
         }
@@ -276,7 +276,7 @@ fn threads_change_nothing() {
 
 #[test]
 fn what_no_scenario_can_test_is_listed_and_a_rule_without_a_choice_is_not_called_redundant() {
-    let rules = "title = \"Camp\"\nrequest-window = 9\n[kind.flare]\nname = \"Flare\"\n[kind.pole]\nname = \"Pole\"\nneeds = [\"top\"]\n\
+    let rules = "title = \"Camp\"\nrequest-window = 9\n[kind.flare]\nname = \"Flare\"\n[kind.pole]\nname = \"Pole\"\noccupies-slots = [\"top\"]\n\
                  [container.depot]\nslots = 2\nslot = [{ name = \"top\" }]\n[claims]\nalways = [\"count of flare = 0\"]\n";
     let found = look(rules, NOTHING, 1);
     let listed: Vec<(String, usize)> = found.not_testable().iter().map(|it| (it.setting.clone(), it.count)).collect();

@@ -21,12 +21,12 @@ fn exploration(rules: &Arc<Ruleset>, claims: &str) -> Exploration {
 
 fn broken(found: &ExplorationReport, claim: usize) -> &[String] {
     match &found.verdicts[claim].status {
-        Status::Broken(trail) | Status::Reached(trail) => &trail.steps,
+        Status::Violated(trace) | Status::Reachable(trace) => &trace.steps,
         other => panic!("{}: {other:?}", found.verdicts[claim].claim),
     }
 }
 
-/// Each trail is played from the start by sentences, and must be applied step by step.
+/// Each trace is played from the start by sentences, and must be applied step by step.
 fn replay(rules: &Arc<Ruleset>, steps: &[String]) -> World {
     let mut world = World::new(rules);
     for step in steps {
@@ -111,7 +111,7 @@ impl Plain {
         found
     }
 
-    /// How many worlds lie so far from the start.
+    /// How many states lie so far from the start.
     fn by_depth(self, rules: &Rules) -> Vec<u64> {
         let mut seen = BTreeSet::from([self.clone()]);
         let (mut open, mut depths) = (VecDeque::from([(self, 0)]), Vec::new());
@@ -157,11 +157,11 @@ fn as_many_worlds_are_found_as_a_plain_search_finds() {
         let claims = "always\n  count of k0 <= 99\n";
         let found = exploration(&rules, claims).without_symmetry().search();
         assert_eq!((&found.by_depth, found.stopped_by), (&by_depth, None), "{slots:?} {limits:?}");
-        assert_eq!(found.worlds, by_depth.iter().sum::<u64>());
+        assert_eq!(found.states, by_depth.iter().sum::<u64>());
         let fewer = exploration(&rules, claims).search();
         assert_eq!(fewer.stopped_by, None);
         assert!(fewer.by_depth.len() <= by_depth.len());
-        assert!(fewer.worlds < found.worlds && fewer.symmetric == 3, "{} of {}", fewer.worlds, found.worlds);
+        assert!(fewer.states < found.states && fewer.symmetric == 3, "{} of {}", fewer.states, found.states);
     }
 }
 
@@ -172,7 +172,7 @@ fn what_lies_beyond_the_worlds_that_were_gone_through_is_told_as_farther() {
     let found = exploration(&rules, "possible\n  sled has: 2 k0, 3 k1\n").without_symmetry().search();
     assert_eq!(broken(&found, 0).len(), 2);
     assert_eq!(
-        (found.by_depth.len(), &found.by_depth[..2], found.worlds),
+        (found.by_depth.len(), &found.by_depth[..2], found.states),
         (3, &by_depth[..2], found.by_depth.iter().sum())
     );
     assert!((1..=by_depth[2]).contains(&found.by_depth[2]), "{:?} of {by_depth:?}", found.by_depth);
@@ -185,7 +185,7 @@ fn traverse() -> Arc<Ruleset> {
             .kind("core", |kind| kind.tags(["sample"]).property("reading", 0u32.into()))
             .kind("fuel", |kind| kind.stack_limit(2))
             .kind("case", |kind| kind.pack("case"))
-            .kind("logbook", hypotheke::KindBuilder::keep)
+            .kind("logbook", hypotheke::KindBuilder::protected)
             .container("case", |it| it.slots(1))
             .container("depot", |it| it.slots(3))
             .container("freezer", |it| it.slots(2).admits("not contaminated"))
@@ -213,12 +213,12 @@ fn a_shortest_trail_leads_to_each_loophole() {
     assert!(matches!(found.verdicts[2].status, Status::Holds), "what is kept can't be dropped");
     assert_eq!(broken(&found, 3), ["move 1 logbook from depot/2 to vault/0"]);
     assert_eq!(broken(&found, 4).len(), 1);
-    assert!(matches!(found.verdicts[5].status, Status::Impossible));
+    assert!(matches!(found.verdicts[5].status, Status::Unreachable));
     assert_eq!(broken(&found, 6), ["move 1 logbook from depot/2 to vault/0"], "nothing is taken out of there");
     for verdict in &found.verdicts {
-        if let Status::Broken(trail) | Status::Reached(trail) = &verdict.status {
-            let world = replay(&rules, &trail.steps);
-            assert_eq!(world.snapshot().containers, trail.after.snapshot().containers, "{}", verdict.claim);
+        if let Status::Violated(trace) | Status::Reachable(trace) = &verdict.status {
+            let world = replay(&rules, &trace.steps);
+            assert_eq!(world.snapshot().containers, trace.after.snapshot().containers, "{}", verdict.claim);
         }
     }
 }
@@ -226,10 +226,10 @@ fn a_shortest_trail_leads_to_each_loophole() {
 const WALKED: &str = "always\n  no contaminated in freezer\n  count of fuel <= 3\nnever\n  move logbook to vault\n  drop logbook\n\
                       possible\n  freezer has: 1 case\nrecoverable\n  depot has: 1 logbook\n";
 
-/// What is told of walks, without the worlds.
+/// What is told of walks, without the states.
 fn told(found: &ExplorationReport) -> String {
     let status = |status: &Status| match status {
-        Status::Broken(trail) | Status::Reached(trail) => format!("{:?} {}", trail.steps, trail.message),
+        Status::Violated(trace) | Status::Reachable(trace) => format!("{:?} {}", trace.steps, trace.message),
         other => format!("{other:?}"),
     };
     let verdicts: Vec<String> = found.verdicts.iter().map(|it| status(&it.status)).collect();
@@ -245,11 +245,11 @@ fn walks_find_what_a_search_finds_and_make_it_as_short() {
         assert_eq!((broken(&found, 0).len(), broken(&found, 2).len(), broken(&found, 4).len()), (2, 1, 1));
         assert!(matches!(found.verdicts[1].status, Status::NoViolationFound));
         assert!(matches!(found.verdicts[3].status, Status::NoViolationFound));
-        assert!(matches!(found.verdicts[5].status, Status::Undecided));
-        assert_eq!((found.walks, found.exhausted), (Some(200), false));
+        assert!(matches!(found.verdicts[5].status, Status::Inconclusive));
+        assert_eq!((found.walks, found.complete), (Some(200), false));
         for verdict in &found.verdicts {
-            if let Status::Broken(trail) | Status::Reached(trail) = &verdict.status {
-                replay(&rules, &trail.steps);
+            if let Status::Violated(trace) | Status::Reachable(trace) = &verdict.status {
+                replay(&rules, &trace.steps);
             }
         }
     }
@@ -284,23 +284,23 @@ fn what_stops_a_search_is_told() {
     let claims = "always\n  count of core <= 1\npossible\n  freezer has: 2 case\nrecoverable\n  depot has: 1 logbook\n";
     for (bounds, bound) in [
         (Bounds { depth: Some(2), ..Bounds::default() }, Bound::Depth(2)),
-        (Bounds { worlds: Some(20), ..Bounds::default() }, Bound::Worlds(20)),
+        (Bounds { states: Some(20), ..Bounds::default() }, Bound::States(20)),
         (Bounds { memory: Some(1), ..Bounds::default() }, Bound::Memory(1)),
         (Bounds { depth: Some(0), ..Bounds::default() }, Bound::Depth(0)),
     ] {
         let found = exploration(&rules, claims).within(bounds).search();
         assert_eq!(found.stopped_by, Some(bound));
         assert!(matches!(found.verdicts[0].status, Status::NoViolationFound), "{bound:?}");
-        assert!(found.verdicts[1..].iter().all(|it| matches!(it.status, Status::Undecided)), "{bound:?}");
+        assert!(found.verdicts[1..].iter().all(|it| matches!(it.status, Status::Inconclusive)), "{bound:?}");
     }
-    let huge = Bounds { worlds: Some(10_u64.pow(18)), memory: Some(10_u64.pow(18)), depth: Some(u32::MAX) };
+    let huge = Bounds { states: Some(10_u64.pow(18)), memory: Some(10_u64.pow(18)), depth: Some(u32::MAX) };
     let found = exploration(&rules, "always\n  count of core <= 1\n").within(huge).search();
     assert_eq!(found.stopped_by, None);
     let stopped = exploration(&rules, claims).search_until(&mut |told| {
-        assert_eq!((told.worlds, told.done, told.depth), (1, 0, 0));
+        assert_eq!((told.states, told.done, told.depth), (1, 0, 0));
         Some(Bound::Interrupt)
     });
-    assert_eq!((stopped.stopped_by, stopped.worlds), (Some(Bound::Interrupt), 1));
+    assert_eq!((stopped.stopped_by, stopped.states), (Some(Bound::Interrupt), 1));
 }
 
 #[test]
@@ -354,7 +354,7 @@ pub(super) fn small() -> impl Strategy<Value = Arc<Ruleset>> {
                 let id = format!("k{kind}");
                 builder = builder.kind(&id, |it| {
                     let it = it.stack_limit(limit).weight((kind + 1).into());
-                    if kept && kind == 1 { it.keep() } else { it }
+                    if kept && kind == 1 { it.protected() } else { it }
                 });
             }
             builder = builder.kind("case", |kind| kind.pack("case")).container("case", |it| it.slots(2));
@@ -388,13 +388,13 @@ proptest! {
             ("always", "no wet in sled"),
             ("always", "no k0 lies with k1"),
             ("always", "free slots of depot >= 1"),
-            ("never", "drop wet"),
-            ("never", "move k1 to sled"),
+            ("forbidden", "drop wet"),
+            ("forbidden", "move k1 to sled"),
             ("possible", "sled has: 1 k1, 1 k2"),
             ("possible", "count of k1 in depot = 0"),
             ("recoverable", "depot has: 1 k1"),
         ];
-        let mut text = "play\n  verbs move, swap, drop, pick-up, sort\n".to_owned();
+        let mut text = "explore\n  verbs move, swap, drop, pick-up, sort\n".to_owned();
         if marks {
             text.push_str("  mark wet\n");
         }
@@ -402,20 +402,20 @@ proptest! {
             let (kind, said) = CLAIMS[claim];
             text.push_str(&format!("{kind}\n  {said}\n"));
         }
-        let bounds = Bounds { worlds: Some(3_000), ..Bounds::default() };
+        let bounds = Bounds { states: Some(3_000), ..Bounds::default() };
         let all = exploration(&rules, &text).within(bounds).without_symmetry().search();
         prop_assume!(all.stopped_by.is_none());
         let fewer = exploration(&rules, &text).search();
-        prop_assert!(fewer.worlds <= all.worlds);
+        prop_assert!(fewer.states <= all.states);
         for (one, other) in all.verdicts.iter().zip(&fewer.verdicts) {
             let length = |status: &Status| match status {
-                Status::Broken(trail) | Status::Reached(trail) => Some(trail.steps.len()),
+                Status::Violated(trace) | Status::Reachable(trace) => Some(trace.steps.len()),
                 _ => None,
             };
             prop_assert_eq!(std::mem::discriminant(&one.status), std::mem::discriminant(&other.status), "{}", one.claim);
             prop_assert_eq!(length(&one.status), length(&other.status), "{}", one.claim);
-            if let Status::Broken(trail) | Status::Reached(trail) = &other.status {
-                replay(&rules, &trail.steps);
+            if let Status::Violated(trace) | Status::Reachable(trace) = &other.status {
+                replay(&rules, &trace.steps);
             }
         }
     }
@@ -424,21 +424,21 @@ proptest! {
 proptest! {
     #![proptest_config(ProptestConfig { cases: 32, ..ProptestConfig::default() })]
 
-    /// A search that recounts plays every operation; another plays only what leads to new worlds.
+    /// A search that recomputed plays every operation; another plays only what leads to new states.
     #[test]
     fn predictions_agree_with_the_operations(rules in small(), symmetric in any::<bool>(), creates in any::<bool>()) {
         let creates = if creates { "  create up to 4 k2\n  consume k2\n" } else { "" };
         let text = format!(
-            "play\n  verbs move, swap, drop, pick-up, sort\n{creates}always\n  count of k1 <= 1\nrecoverable\n  depot has: 1 k1\n"
+            "explore\n  verbs move, swap, drop, pick-up, sort\n{creates}always\n  count of k1 <= 1\nrecoverable\n  depot has: 1 k1\n"
         );
-        let bounds = Bounds { worlds: Some(2_000), ..Bounds::default() };
+        let bounds = Bounds { states: Some(2_000), ..Bounds::default() };
         let ready = || {
             let ready = exploration(&rules, &text).within(bounds);
             if symmetric { ready } else { ready.without_symmetry() }
         };
         let (predicted, played) = (ready().search(), ready().with_index_checks().search());
         if symmetric {
-            // Slots that nothing can tell apart are gone through in another order, so that another shortest trail may come first.
+            // Slots that nothing can tell apart are gone through in another order, so that another shortest trace may come first.
             prop_assume!(predicted.stopped_by.is_none());
             let verdicts = |found: &ExplorationReport| found.verdicts.iter().map(|it| std::mem::discriminant(&it.status)).collect::<Vec<_>>();
             prop_assert_eq!(verdicts(&predicted), verdicts(&played));
@@ -447,7 +447,7 @@ proptest! {
             prop_assert_eq!(all_told(&predicted), all_told(&played));
         }
         prop_assert_eq!((predicted.applied, predicted.refused), (played.applied, played.refused));
-        prop_assert!(predicted.unlawful.is_none());
+        prop_assert!(predicted.law_violation.is_none());
     }
 }
 
@@ -462,13 +462,13 @@ fn predictions_keep_the_limit_of_the_target() {
             .start("depot", ["9 rope"])
             .start("sled", ["1 rope"]),
     );
-    let text = "play\n  verbs move\nalways\n  count of rope = 10\n";
+    let text = "explore\n  verbs move\nalways\n  count of rope = 10\n";
     let ready = || exploration(&rules, text).without_symmetry();
     let (predicted, played) = (ready().search(), ready().with_index_checks().search());
     assert!(
-        predicted.exhausted && predicted.unlawful.is_none() && predicted.worlds > 10,
-        "{} worlds",
-        predicted.worlds
+        predicted.complete && predicted.law_violation.is_none() && predicted.states > 10,
+        "{} states",
+        predicted.states
     );
     assert_eq!(all_told(&predicted), all_told(&played));
     assert_eq!((predicted.applied, predicted.refused), (played.applied, played.refused));
@@ -488,7 +488,7 @@ fn slots_that_a_holder_carries_are_told_apart_where_a_verb_fills_them_in_order()
             .start("ann.bag", ["2 flare", "3 flare"])
             .start("rack", ["2 flare", "3 flare"]),
     );
-    let mut states = exploration(&rules, "play\n  verbs equip\nalways\n  count of flare <= 20\n").states();
+    let mut states = exploration(&rules, "explore\n  verbs equip\nalways\n  count of flare <= 20\n").states();
     let mut key_after = |swaps: &[&str]| {
         let mut world = World::new(&rules);
         for swap in swaps {
@@ -534,12 +534,12 @@ fn what_is_never_done_is_told_by_what_was_taken() {
     let rules = wet_rope_and("1 core");
     let walks = Walks { count: 300, steps: 6, ..Walks::default() };
     // A walk also moves a core out of a depot where something wet lies: that is no move of something wet.
-    let claims = "play\n  verbs move\nnever\n  move wet to sled\n  move core to sled\n  swap core\n";
+    let claims = "explore\n  verbs move\nnever\n  move wet to sled\n  move core to sled\n  swap core\n";
     let found = exploration(&rules, claims).walk(walks, &mut |_| None);
     assert_eq!(broken(&found, 0), ["move 1 rope from depot/0 to sled/0"]);
     assert_eq!(broken(&found, 1), ["move 1 core from depot/1 to sled/0"]);
     assert!(matches!(found.verdicts[2].status, Status::NoViolationFound));
-    let swapped = exploration(&rules, "play\n  verbs swap\nnever\n  swap core\n  swap rope\n").search();
+    let swapped = exploration(&rules, "explore\n  verbs swap\nnever\n  swap core\n  swap rope\n").search();
     assert_eq!([broken(&swapped, 0), broken(&swapped, 1)], [["swap depot/0 with depot/1"]; 2], "either side");
 }
 
@@ -548,17 +548,17 @@ fn a_save_and_a_leave_at_any_step_change_nothing_that_must_hold() {
     let rules = ready(
         Ruleset::builder()
             .kind("rope", |kind| kind.stack_limit(3))
-            .kind("logbook", hypotheke::KindBuilder::keep)
+            .kind("logbook", hypotheke::KindBuilder::protected)
             .container("depot", |it| it.slots(2))
             .container("pockets", |it| it.slots(2))
             .holder("surveyor", ["pockets"], |it| it)
             .start("depot", ["3 rope"])
             .start("surveyor.pockets", ["1 logbook"]),
     );
-    let claims = "play\n  verbs move, lift, put\n  faults save-then-load, leave\nalways\n  count of rope = 3\n";
+    let claims = "explore\n  verbs move, lift, put\n  faults save-then-load, leave\nalways\n  count of rope = 3\n";
     let walks = Walks { count: 200, ..Walks::default() };
     let found = exploration(&rules, claims).walk(walks, &mut |_| None);
-    assert!(found.unlawful.is_none());
+    assert!(found.law_violation.is_none());
     // While the surveyor is away, so is what was in the hand: claims are about the world in which it is back.
     assert!(matches!(found.verdicts[0].status, Status::NoViolationFound), "{:?}", found.verdicts[0].status);
     assert!(found.applied > 1_000);
@@ -576,10 +576,10 @@ fn containers_of_other_sizes_are_other_worlds() {
             .start("depot", ["1 rope"]),
     );
     // Both may have one slot or two, and the rope may lie in any of them: 2 + 3 + 3 + 4. What spills goes to the slot that stays.
-    let claims = "play\n  verbs move, resize\nalways\n  count of rope = 1\npossible\n  free slots of sled = 0\n";
+    let claims = "explore\n  verbs move, resize\nalways\n  count of rope = 1\npossible\n  free slots of sled = 0\n";
     for found in [exploration(&rules, claims).search(), exploration(&rules, claims).without_symmetry().search()] {
-        assert!(found.exhausted && found.unlawful.is_none());
-        assert_eq!(found.worlds, 12, "{:?}", found.by_depth);
+        assert!(found.complete && found.law_violation.is_none());
+        assert_eq!(found.states, 12, "{:?}", found.by_depth);
         let steps = broken(&found, 1);
         assert!(steps.len() == 2 && steps.iter().any(|step| step.starts_with("resize sled to 1")), "{steps:?}");
     }
@@ -597,10 +597,10 @@ fn what_goes_wrong_in_between_is_tried_at_every_world() {
     );
     let search = |faults: &str| {
         let text = format!(
-            "play\n  verbs lift, put\n  containers depot, surveyor.pockets\n{faults}always\n  count of logbook = 1\n"
+            "explore\n  verbs lift, put\n  containers depot, surveyor.pockets\n{faults}always\n  count of logbook = 1\n"
         );
         let found = exploration(&rules, &text).within(Bounds { depth: Some(2), ..Bounds::default() }).search();
-        assert!(found.unlawful.is_none());
+        assert!(found.law_violation.is_none());
         found
     };
     assert!(matches!(search("").verdicts[0].status, Status::NoViolationFound));
@@ -609,14 +609,14 @@ fn what_goes_wrong_in_between_is_tried_at_every_world() {
     assert!(matches!(found.verdicts[0].status, Status::NoViolationFound), "the logbook is back with its holder");
 }
 
-/// What is told of a search, but for the worlds of trails.
+/// What is told of a search, but for the states of traces.
 fn all_told(found: &ExplorationReport) -> String {
-    format!("{} {} {:?} {:?} {}", told(found), found.worlds, found.by_depth, found.stopped_by, found.memory)
+    format!("{} {} {:?} {:?} {}", told(found), found.states, found.by_depth, found.stopped_by, found.memory_bytes)
 }
 
 #[test]
 fn a_search_tells_the_same_on_any_number_of_threads() {
-    let marked = "play\n  verbs move, swap, drop, pick-up, sort\n  mark contaminated\nalways\n  count of fuel <= 3\n\
+    let marked = "explore\n  verbs move, swap, drop, pick-up, sort\n  mark contaminated\nalways\n  count of fuel <= 3\n\
                   recoverable\n  depot has: 1 logbook\n";
     for claims in [WALKED, marked] {
         let search = |threads: usize, bounds: Bounds| {
@@ -624,9 +624,9 @@ fn a_search_tells_the_same_on_any_number_of_threads() {
             let threads = NonZeroUsize::new(threads).unwrap();
             exploration(&rules, claims).without_symmetry().within(bounds).on_threads(threads).search()
         };
-        for bounds in [Bounds::default(), Bounds { worlds: Some(300), ..Bounds::default() }] {
+        for bounds in [Bounds::default(), Bounds { states: Some(300), ..Bounds::default() }] {
             let one = search(1, bounds);
-            assert!(one.worlds > 200);
+            assert!(one.states > 200);
             for threads in [2, 5] {
                 assert_eq!(all_told(&one), all_told(&search(threads, bounds)));
             }
@@ -645,7 +645,7 @@ fn what_walks_find_is_made_as_short_as_it_can_be() {
     let mut lengths: Vec<usize> = (0..20)
         .map(|seed| {
             let walks = Walks { seed, ..Walks::default() };
-            let claims = "play\n  places all\nalways\n  count of flare in sled <= 4\n";
+            let claims = "explore\n  places all\nalways\n  count of flare in sled <= 4\n";
             let found = exploration(&rules, claims).walk(walks, &mut |_| None);
             replay(&rules, broken(&found, 0));
             broken(&found, 0).len()
@@ -655,14 +655,14 @@ fn what_walks_find_is_made_as_short_as_it_can_be() {
     assert_eq!((lengths[0], lengths[10], lengths[19]), (5, 5, 5), "one flare a step: {lengths:?}");
 }
 
-fn not_tried(found: &ExplorationReport) -> Vec<String> {
-    found.not_tried.iter().map(|what| format!("{} {what}", what.code())).collect()
+fn not_searched(found: &ExplorationReport) -> Vec<String> {
+    found.not_searched.iter().map(|what| format!("{} {what}", what.code())).collect()
 }
 
 #[test]
 fn a_verdict_names_what_the_scope_leaves_out() {
     let rules = traverse();
-    let search = |play: &str| not_tried(&exploration(&rules, &format!("play\n  {play}\n")).search());
+    let search = |play: &str| not_searched(&exploration(&rules, &format!("explore\n  {play}\n")).search());
     let all = "verbs move, swap, drop, pick-up, equip, unequip, lift, put, return, deposit, open, close, sort, bind, unbind, \
                leave, split, merge, resize, set, together, depart, arrive\n  mark contaminated\n  unmark contaminated\n  \
                create up to 1 core\n  consume core";
@@ -684,7 +684,7 @@ fn a_verdict_names_what_the_scope_leaves_out() {
     let found = search("amounts every\n  places all\n  faults save-then-load");
     assert!(!found.iter().any(|what| ["amounts", "whole-places", "saves"].iter().any(|it| what.starts_with(it))));
     let walks = Walks { count: 2, ..Walks::default() };
-    let walked = not_tried(&exploration(&rules, "play\n  verbs move, arrive\n").walk(walks, &mut |_| None));
+    let walked = not_searched(&exploration(&rules, "explore\n  verbs move, arrive\n").walk(walks, &mut |_| None));
     assert!(!walked.contains(&"verb arrive".to_owned()) && walked.contains(&"verb depart".to_owned()), "{walked:?}");
 }
 
@@ -701,10 +701,10 @@ fn a_claim_that_says_nothing_is_vacuous() {
             .holder("surveyor", ["pockets"], |it| it)
             .start("depot", ["1 rope"]),
     );
-    let claims = "play\n  verbs move, drop\n  actors surveyor\nalways\n  no rope in vault\n  no wet in depot\n  count of core <= 3\n  \
+    let claims = "explore\n  verbs move, drop\n  actors surveyor\nalways\n  no rope in vault\n  no wet in depot\n  count of core <= 3\n  \
                   count of rope in vault <= 1\n  count of rope <= 1\n  no rope lies with core\n  count of rope >= 1\n  \
                   weight of vault <= 5\n  free slots of vault >= 1\n  vault is closed to surveyor\n\
-                  never\n  open vault\n  move core\n  pick-up rope\npossible\n  pockets has: 1 rope\n";
+                  forbidden\n  open vault\n  move core\n  pick-up rope\npossible\n  pockets has: 1 rope\n";
     let found = exploration(&rules, claims).search();
     let vacuous: Vec<Vec<&str>> =
         found.verdicts.iter().map(|it| it.vacuous.iter().map(String::as_str).collect()).collect();
@@ -729,7 +729,7 @@ fn a_claim_that_says_nothing_is_vacuous() {
     );
     assert_eq!(found.never_entered, ["vault"]);
     let moves = &found.verbs[0];
-    assert_eq!((moves.verb, moves.most_frequent_reason().map(Reason::code)), (Verb::Move, Some("not-open")));
+    assert_eq!((moves.verb, moves.commonest_reason().map(Reason::code)), (Verb::Move, Some("not-open")));
     assert!(moves.applied > 0);
     // A walk says the same.
     let walked = exploration(&rules, claims).walk(Walks { count: 40, ..Walks::default() }, &mut |_| None);
@@ -748,14 +748,14 @@ fn what_is_never_opened_or_picked_up_is_said_as_a_scenario_says_it() {
             .holder("surveyor", ["pockets"], |surveyor| surveyor)
             .start("ground", ["1 rope"]),
     );
-    let claims = "never\n  open vault\n  close from vault\n  open\n  pick up rope\n  pick-up rope to chest\n";
+    let claims = "forbidden\n  open vault\n  close from vault\n  open\n  pick up rope\n  pick-up rope to chest\n";
     let found = exploration(&rules, claims).search();
     assert_eq!(broken(&found, 0), ["surveyor opens vault"]);
     assert_eq!(broken(&found, 1), ["surveyor opens vault", "surveyor closes vault"]);
     assert_eq!(broken(&found, 2).len(), 1);
     assert_eq!(broken(&found, 3).len(), 1);
     assert_eq!(broken(&found, 4), ["surveyor opens chest", "surveyor picks up 1 rope to chest/0"]);
-    let unknown = ClaimsFile::parse(Source::new("a.claims", "never\n  open vaul\n")).expect("a claim");
+    let unknown = ClaimsFile::parse(Source::new("a.claims", "forbidden\n  open vaul\n")).expect("a claim");
     let errors = Exploration::new(&rules, &unknown).unwrap_err().to_string();
     assert!(errors.contains("a.claims:2:8") && errors.contains("did you mean `vault`?"), "{errors}");
 }
@@ -777,7 +777,9 @@ fn a_claim_is_judged_again_once_a_holder_has_come_back() {
         let _ = start.perform(&operation).expect("applied");
     }
     let claims = |faults| {
-        format!("play\n  verbs move, put\n{faults}always\n  vault is open to surveyor\n  count of rope in vault <= 2\n")
+        format!(
+            "explore\n  verbs move, put\n{faults}always\n  vault is open to surveyor\n  count of rope in vault <= 2\n"
+        )
     };
     let search = |faults| exploration(&rules, &claims(faults)).starting_at(start.clone()).search();
     // Nothing but leaving closes it.
@@ -787,5 +789,5 @@ fn a_claim_is_judged_again_once_a_holder_has_come_back() {
     let found = search("  faults leave\n");
     assert_eq!(broken(&found, 0), ["depart surveyor", "arrive surveyor"]);
     assert!(matches!(found.verdicts[1].status, Status::Holds));
-    assert!(found.unlawful.is_none());
+    assert!(found.law_violation.is_none());
 }

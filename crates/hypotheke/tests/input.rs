@@ -85,7 +85,10 @@ fn each_fault_is_found_at_its_place() {
         ("[kind.a]\npack = \"b\"\n[container.b]\nslots = 1\nworn = true", "2:8 two-uses '\"b\"'"),
         ("[kind.a]\npack = \"b\"\n[container.b]\nslots = 1\n[holder.h]\ncarries = [\"b\"]", "3:12 two-uses 'b'"),
         ("[kind.a]\npack = \"b\"\n[container.b]\nslots = 1\ncopies = [\"c\"]", "5:11 two-uses '\"c\"'"),
-        ("[kind.a]\nneeds = [\"left\"]\n[container.b]\nslot = [{ name = \"lift\" }]", "2:10 unknown-name '\"left\"'"),
+        (
+            "[kind.a]\noccupies-slots = [\"left\"]\n[container.b]\nslot = [{ name = \"lift\" }]",
+            "2:10 unknown-name '\"left\"'",
+        ),
         ("[kind.a]\nneeds = \"left\"", "2:9 wrong-type '\"left\"'"),
         ("[container.b]\nslots = 1\nmisfits = \"go\"", "3:11 unknown-choice '\"go\"'"),
         ("[container.b]\nslots = 1\non-put = [\"place\", \"throw\"]", "3:20 unknown-choice '\"throw\"'"),
@@ -97,13 +100,13 @@ fn each_fault_is_found_at_its_place() {
         ("[container.b]\nslots = 2\nmust-open = \"yes\"", "3:13 wrong-type '\"yes\"'"),
         ("[container.b]\nslots = 2\nexclusive = 1", "3:13 wrong-type '1'"),
         ("[holder.h]\nshortcuts = 257", "2:13 out-of-range '257'"),
-        ("[holder.h]\nspent-shortcuts = \"drop\"", "2:19 unknown-choice '\"drop\"'"),
+        ("[holder.h]\ndepleted-shortcuts = \"drop\"", "2:19 unknown-choice '\"drop\"'"),
         ("[container.shortcuts]\nslots = 1", "1:12 bad-name 'shortcuts'"),
         ("[kind.a]\nattributes = { warmth = \"much\" }", "2:25 wrong-type '\"much\"'"),
-        ("[holder.h]\nburden = [{ from = 2 }]", "2:11 missing-key '{ from = 2 }'"),
-        ("[holder.h]\nburden = [{ from = -2, label = \"laden\" }]", "2:20 out-of-range '-2'"),
+        ("[holder.h]\nencumbrance = [{ at = 2 }]", "2:11 missing-key '{ at = 2 }'"),
+        ("[holder.h]\nencumbrance = [{ at = -2, label = \"laden\" }]", "2:20 out-of-range '-2'"),
         (
-            "[holder.h]\nburden = [{ from = 2, label = \"laden\" }, { from = 2, label = \"slow\" }]",
+            "[holder.h]\nencumbrance = [{ at = 2, label = \"laden\" }, { at = 2, label = \"slow\" }]",
             "2:62 duplicate '\"slow\"'",
         ),
         ("[container.b]\nslots = 1\ndeep = true", "3:8 missing-key 'true'"),
@@ -312,7 +315,7 @@ proptest! {
         let bytes = damaged(&demo("scenarios/people.scenario"), &wounds);
         if let Ok(file) = ScenarioFile::from_bytes("people.scenario", bytes)
             && let Ok(playable) = file.check(&rules) {
-                playable.play(hypotheke::scenario::Trace::Steps).for_each(|report| { let _ = report.passed(); });
+                playable.run(hypotheke::scenario::ReportDetail::Steps).for_each(|report| { let _ = report.passed(); });
             }
     }
 

@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use hypotheke::conformance::{Engine, Implementation};
-use hypotheke::scenario::{Expected, Step, Trace};
+use hypotheke::scenario::{Expected, ReportDetail, Step};
 use hypotheke::{NamedAction, NamedOperation, Reason, Ruleset, ScenarioFile, Snapshot};
 
 use crate::names::{Plain, rules_of};
@@ -30,7 +30,7 @@ fn every_law_holds() {
     for path in files() {
         let file = ScenarioFile::load(&path).unwrap_or_else(|error| panic!("{error}"));
         let playable = file.check(&rules).unwrap_or_else(|error| panic!("{error}"));
-        for report in playable.play(Trace::Failures) {
+        for report in playable.run(ReportDetail::Failures) {
             played += 1;
             for failure in report.failures() {
                 broken.push(format!("{}\n  {}\n  {:?}", report.title(), failure.sentence, failure.finding));
@@ -97,7 +97,7 @@ impl SideBySide {
                 self.answered.extend(sent.id.as_ref().map(ToString::to_string));
                 goes_on
             }
-            Step::Undo { expected: Expected::Whole, .. } => {
+            Step::Undo { expected: Expected::Complete, .. } => {
                 let before = self.before.pop().expect("an operation");
                 self.go_on_from(&before);
                 true
@@ -106,7 +106,7 @@ impl SideBySide {
                 let shared = file.shared_steps().find(|shared| shared.name == *name).expect("shared steps");
                 shared.steps.iter().all(|step| self.step(file, &step.item))
             }
-            Step::Undo { .. } | Step::Moment(_) | Step::SaveThenLoad | Step::Now(_) => true,
+            Step::Undo { .. } | Step::Snapshot(_) | Step::SaveThenLoad | Step::Now(_) => true,
         }
     }
 
@@ -139,14 +139,14 @@ fn every_law_holds_in_the_model() {
     for path in files() {
         let file = ScenarioFile::load(&path).unwrap_or_else(|error| panic!("{error}"));
         let playable = file.check(&rules).unwrap_or_else(|error| panic!("{error}"));
-        for (_, body) in file.scenarios().flat_map(hypotheke::scenario::Scenario::plays) {
+        for (_, body) in file.scenarios().flat_map(hypotheke::scenario::Scenario::runs) {
             let start = playable.start(body).expect("a start").snapshot();
             let (engine, plain) = (Engine::new(&rules), Plain::new(rules_of(&rules)));
             let (before, answered) = (Vec::new(), BTreeSet::new());
             let mut both = SideBySide { engine, plain, before, answered, steps: 0, difference: None };
             both.go_on_from(&start);
-            let is_whole = body.steps.iter().all(|step| both.step(&file, &step.item));
-            (whole, cut) = (whole + usize::from(is_whole), cut + usize::from(!is_whole));
+            let is_complete = body.steps.iter().all(|step| both.step(&file, &step.item));
+            (whole, cut) = (whole + usize::from(is_complete), cut + usize::from(!is_complete));
             steps += both.steps;
             differences.extend(both.difference);
         }
@@ -173,7 +173,7 @@ fn the_laws_notice_rules_that_are_missing() {
             let file = ScenarioFile::load(path).unwrap_or_else(|error| panic!("{error}"));
             // A start that can't be laid out any more is noticed too.
             file.check(&rules).is_err()
-                || file.check(&rules).expect("checked").play(Trace::Failures).any(|report| !report.passed())
+                || file.check(&rules).expect("checked").run(ReportDetail::Failures).any(|report| !report.passed())
         });
         assert!(noticed, "no law notices that `{what}` is gone");
     }

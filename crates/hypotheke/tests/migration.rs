@@ -4,10 +4,10 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use hypotheke::save::{Save, Trust};
-use hypotheke::snapshot::Stray;
+use hypotheke::snapshot::Orphan;
 use hypotheke::{
-    Amount, Difference, Gone, Law, MigrationError, MigrationPolicy, MigrationRules, NamedOperation, Operation, Ruleset,
-    RulesetBuilder, VersionChanges, World, audit,
+    Amount, Difference, Law, MigrationError, MigrationPolicy, MigrationRules, NamedOperation, Operation,
+    RemovedContents, Ruleset, RulesetBuilder, VersionChanges, World, audit,
 };
 use proptest::prelude::*;
 
@@ -65,15 +65,15 @@ fn lying(world: &World) -> Vec<String> {
 }
 
 fn aside(world: &World) -> Vec<String> {
-    let told = |stray: &Stray| match stray {
-        Stray::Stack { place, stack, .. } => Some(format!("{place}: {} {}", stack.count, stack.kind)),
-        Stray::Look { of, marks, properties, .. } => {
-            Some(format!("{of}: {} {}", marks.join(" "), properties.keys().cloned().collect::<Vec<_>>().join(" ")))
+    let told = |orphan: &Orphan| match orphan {
+        Orphan::Stack { place, stack, .. } => Some(format!("{place}: {} {}", stack.count, stack.kind)),
+        Orphan::Variant { stack, marks, properties, .. } => {
+            Some(format!("{stack}: {} {}", marks.join(" "), properties.keys().cloned().collect::<Vec<_>>().join(" ")))
         }
-        Stray::Shortcut { holder, shortcut, kind } => Some(format!("{holder}.shortcuts/{shortcut}: {kind}")),
-        Stray::Tally { .. } => None,
+        Orphan::Shortcut { holder, shortcut, kind } => Some(format!("{holder}.shortcuts/{shortcut}: {kind}")),
+        Orphan::Totals { .. } => None,
     };
-    world.strays().iter().filter_map(told).collect()
+    world.orphans().iter().filter_map(told).collect()
 }
 
 const AUTUMN: &str = r#"
@@ -130,7 +130,7 @@ renamed.kind = { canister = "can" }
 renamed.mark = { tainted = "contaminated" }
 renamed.property = { depth = "reading" }
 renamed.holder = { guide = "driver" }
-gone = { shed = "into depot" }
+removed = { shed = "into depot" }
 [migration.3]
 replaced-by = { rocket = "flare" }
 renamed.container = { depot = "store" }
@@ -245,10 +245,10 @@ fn what_is_not_known_is_kept_untouched_and_given_back() {
     let flare = without.find_kind("flare").unwrap();
     assert_eq!(world.count(flare, None), 2);
     world.set_undo_limit(4);
-    let kept = world.strays().to_vec();
+    let kept = world.orphans().to_vec();
     perform(&mut world, "create 1 flare in depot/3");
     let saved = Save::read(&Save::of(&world).to_bytes()).unwrap();
-    assert_eq!(saved.snapshot().strays, kept);
+    assert_eq!(saved.snapshot().orphans, kept);
 
     // A later version knows them again: all but what lies in a slot that was taken goes back to where it was.
     let again = from_toml(&WITH_SMOKE.replace("version = 1", "version = 3"));
@@ -285,11 +285,11 @@ fn a_mark_is_not_given_back_to_a_stack_that_has_grown() {
     assert_eq!(aside(&world), ["#3: wet burn"]);
 }
 
-fn with_container(name: &str, gone: Option<Gone>, default: MigrationPolicy) -> Arc<Ruleset> {
-    let mut migration = MigrationRules { gone: default, ..MigrationRules::default() };
+fn with_container(name: &str, gone: Option<RemovedContents>, default: MigrationPolicy) -> Arc<Ruleset> {
+    let mut migration = MigrationRules { removed_places: default, ..MigrationRules::default() };
     if let Some(gone) = gone {
         let mut changes = VersionChanges::default();
-        changes.gone.insert("shed".to_owned(), gone);
+        changes.removed.insert("shed".to_owned(), gone);
         migration.versions.insert(2, changes);
     }
     let version = if name == "shed" { 1 } else { 2 };
@@ -310,14 +310,14 @@ fn what_lay_in_a_container_that_has_gone_goes_where_the_designer_says() {
     let save = Save::of(&world);
     for (gone, default, lies, kept) in [
         (
-            Some(Gone::Into("depot".to_owned())),
+            Some(RemovedContents::Into("depot".to_owned())),
             MigrationPolicy::Spill,
             vec!["depot/0: 6 flare", "ground: 3 flare"],
             vec![],
         ),
-        (Some(Gone::Ground), MigrationPolicy::Refuse, vec!["ground: 6 flare", "ground: 3 flare"], vec![]),
-        (Some(Gone::Stray), MigrationPolicy::Spill, vec![], vec!["shed/0: 6 flare", "shed/1: 3 flare"]),
-        (None, MigrationPolicy::Stray, vec![], vec!["shed/0: 6 flare", "shed/1: 3 flare"]),
+        (Some(RemovedContents::Ground), MigrationPolicy::Refuse, vec!["ground: 6 flare", "ground: 3 flare"], vec![]),
+        (Some(RemovedContents::Orphan), MigrationPolicy::Spill, vec![], vec!["shed/0: 6 flare", "shed/1: 3 flare"]),
+        (None, MigrationPolicy::Orphan, vec![], vec!["shed/0: 6 flare", "shed/1: 3 flare"]),
         (None, MigrationPolicy::Ground, vec!["ground: 6 flare", "ground: 3 flare"], vec![]),
     ] {
         let after = with_container("hut", gone.clone(), default);
@@ -426,7 +426,7 @@ fn one_who_departs_takes_along_what_is_kept_aside() {
     let gone = world.perform(&Operation::departing(ann)).unwrap().revision();
     assert!(!aside(&world).iter().any(|line| line.starts_with("ann.")), "{:?}", aside(&world));
     let document = world.departed()[0].clone();
-    assert_eq!(document.strays.len(), 1);
+    assert_eq!(document.orphans.len(), 1);
     assert!(world.undo(gone).is_ok());
     assert_eq!(world.snapshot(), before);
     // As a document of its own she goes over to the ruleset that knows it again, and brings it into another world, once.
@@ -465,11 +465,11 @@ fn a_document_is_checked_as_a_save_is() {
     perform(&mut world, "depart ann");
     let (save, told) = Save::of_departure(&rules, &world.departed()[0]).migrate(&narrow).unwrap();
     assert!(
-        told.iter().any(|it| it.treatment == Some(MigrationPolicy::Stray) && it.place == "ann.pockets/2"),
+        told.iter().any(|it| it.action == Some(MigrationPolicy::Orphan) && it.place == "ann.pockets/2"),
         "{told:?}"
     );
     let departure = save.departure(&narrow).unwrap();
-    assert_eq!(departure.strays.iter().map(Stray::items).sum::<u64>(), 4);
+    assert_eq!(departure.orphans.iter().map(Orphan::items).sum::<u64>(), 4);
 }
 
 #[test]
@@ -479,16 +479,16 @@ fn an_edited_save_is_audited_before_it_becomes_a_world() {
     let moved = text.replace("\"slot\": 2, \"id\": \"#3\"", "\"slot\": 3, \"id\": \"#3\"");
     assert_ne!(moved, text);
     assert_eq!(Save::read(moved.as_bytes()).unwrap_err().code(), "edited");
-    let save = Save::read_with(moved.as_bytes(), Trust::Edited).unwrap();
+    let save = Save::read_with(moved.as_bytes(), Trust::AllowEdited).unwrap();
     assert!(save.is_edited() && save.world(&rules).is_ok());
     let doubled = text.replace("\"kind\": \"flare\", \"count\": 2", "\"kind\": \"flare\", \"count\": 5");
     assert_ne!(doubled, text);
-    let error = Save::read_with(doubled.as_bytes(), Trust::Edited).unwrap().world(&rules).unwrap_err();
+    let error = Save::read_with(doubled.as_bytes(), Trust::AllowEdited).unwrap().world(&rules).unwrap_err();
     assert_eq!(error.to_string(), "the world: conservation: 5 flare, but 2 came in and did not leave: 3 too many");
     // Nor is it brought in by carrying it over.
     for version in ["version = 1", "version = 3\nnesting = 2"] {
         let over = from_toml(&WITH_SMOKE.replace("version = 1", version));
-        let refused = Save::read_with(doubled.as_bytes(), Trust::Edited).unwrap().migrate(&over).unwrap_err();
+        let refused = Save::read_with(doubled.as_bytes(), Trust::AllowEdited).unwrap().migrate(&over).unwrap_err();
         assert!(refused.to_string().ends_with("3 too many; that is refused"), "{refused}");
         assert!(save.migrate(&over).is_ok());
     }
@@ -591,7 +591,7 @@ proptest! {
         let first = Save::of(&world);
         let chain = rulesets[1..].iter().fold(first.clone(), |save, rules| save.migrate(rules).unwrap().0);
         let (direct, _) = first.migrate(&rulesets[3]).unwrap();
-        let plain = |save: &Save| (save.snapshot().containers.clone(), save.snapshot().tallies.clone(), save.snapshot().strays.clone());
+        let plain = |save: &Save| (save.snapshot().containers.clone(), save.snapshot().totals.clone(), save.snapshot().orphans.clone());
         prop_assert_eq!(plain(&chain), plain(&direct));
     }
 
@@ -605,7 +605,7 @@ proptest! {
         const PLACES: [&str; 5] = ["depot", "shed", "ann.bag", "ann.pouch", "ground"];
         let rules = |version: u32, known: u32, places: u32, slots: u32, limit: u32, gone: MigrationPolicy| {
             let base = Ruleset::builder().version(version).migration(MigrationRules {
-                gone, over_limit: MigrationPolicy::Spill, over_cap: MigrationPolicy::Spill, not_admitted: MigrationPolicy::Spill, ..MigrationRules::default()
+                removed_places: gone, over_limit: MigrationPolicy::Spill, over_cap: MigrationPolicy::Spill, not_admitted: MigrationPolicy::Spill, ..MigrationRules::default()
             });
             let base = base.container("crate", move |it| it.slots(slots)).container("depot", move |it| it.slots(slots).weight_cap(20.into()));
             let base = if places & 1 == 1 { base.container("shed", |it| it.slots(3)) } else { base };
@@ -642,7 +642,7 @@ proptest! {
             counts
         };
         let before = all(&world);
-        let gone = [MigrationPolicy::Spill, MigrationPolicy::Ground, MigrationPolicy::Stray][gone];
+        let gone = [MigrationPolicy::Spill, MigrationPolicy::Ground, MigrationPolicy::Orphan][gone];
         let second = rules(2, known, places, slots, limit, gone);
         let (between, differences) = migrate(&Save::of(&world), &second);
         prop_assert_eq!(all(&between), before.clone(), "{:#?}", differences);
@@ -661,7 +661,7 @@ fn a_save_that_tells_of_four_billion_slots_costs_nothing() {
     let world = World::new(&from_toml(AUTUMN));
     let text = Save::of(&world).to_json().replace("\"slots\": 2}", "\"slots\": 4294967295}");
     assert!(text.contains("4294967295"));
-    let save = Save::read_with(text.as_bytes(), Trust::Edited).unwrap();
+    let save = Save::read_with(text.as_bytes(), Trust::AllowEdited).unwrap();
     let (after, told) = save.migrate(&from_toml(WINTER)).unwrap();
     assert!(told.iter().any(|it| it.message == "it has 3 slots instead of 4294967295"), "{told:?}");
     assert_eq!(

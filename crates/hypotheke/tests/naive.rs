@@ -16,7 +16,7 @@ use crate::transitions::{Case, report, seeds};
 type Decided = Vec<Option<usize>>;
 
 /// The naive search, as far as it goes within so many states. Gives how deep all was seen.
-fn naive(case: &Case, space: &StateSpace, kinds: &[ClaimKind], most_states: usize) -> (Decided, usize, bool) {
+fn naive(case: &Case, space: &StateSpace, kinds: &[ClaimKind], max_states: usize) -> (Decided, usize, bool) {
     let mut model = Plain::new(case.model.clone().expect("the rules of the model"));
     let mut decided: Decided = vec![None; kinds.len()];
     let mut seen: BTreeMap<Canonical, usize> = BTreeMap::new();
@@ -35,7 +35,7 @@ fn naive(case: &Case, space: &StateSpace, kinds: &[ClaimKind], most_states: usiz
                 let is_decided = match kinds[nth] {
                     ClaimKind::Always => !is_so,
                     ClaimKind::Possible => is_so,
-                    ClaimKind::Never | ClaimKind::Recoverable => false,
+                    ClaimKind::Forbidden | ClaimKind::Recoverable => false,
                 };
                 if is_decided && decided[nth].is_none() {
                     decided[nth] = Some(depth);
@@ -43,7 +43,7 @@ fn naive(case: &Case, space: &StateSpace, kinds: &[ClaimKind], most_states: usiz
             }
             level.push(snapshot);
         }
-        if level.is_empty() || seen.len() > most_states {
+        if level.is_empty() || seen.len() > max_states {
             return (decided, depth, level.is_empty());
         }
         for snapshot in &level {
@@ -71,14 +71,14 @@ fn naive(case: &Case, space: &StateSpace, kinds: &[ClaimKind], most_states: usiz
 
 fn length(status: &Status) -> Option<usize> {
     match status {
-        Status::Broken(trail) | Status::Reached(trail) => Some(trail.steps.len()),
+        Status::Violated(trace) | Status::Reachable(trace) => Some(trace.steps.len()),
         _ => None,
     }
 }
 
 #[test]
 fn a_search_says_what_a_naive_search_says() {
-    let (mut compared, mut exhausted, mut decided_later, mut failures) = (0, 0, 0, Vec::new());
+    let (mut compared, mut complete, mut decided_later, mut failures) = (0, 0, 0, Vec::new());
     for seed in seeds(40) {
         let case = Case::of_seed(seed);
         let space = case.exploration.clone().without_symmetry().states();
@@ -90,16 +90,16 @@ fn a_search_says_what_a_naive_search_says() {
             let search = case.exploration.clone().within(bounds);
             let found = if symmetric { search.search() } else { search.without_symmetry().search() };
             let lengths: Vec<Option<usize>> = found.verdicts.iter().map(|it| length(&it.status)).collect();
-            let is_closed = found.verdicts.iter().all(|it| length(&it.status).is_some()) || found.exhausted || !is_all;
-            if lengths != decided || !is_closed || found.unlawful.is_some() {
-                let what = format!("{lengths:?} and not {decided:?}, within {depth}, all {is_all} {}", found.exhausted);
+            let is_closed = found.verdicts.iter().all(|it| length(&it.status).is_some()) || found.complete || !is_all;
+            if lengths != decided || !is_closed || found.law_violation.is_some() {
+                let what = format!("{lengths:?} and not {decided:?}, within {depth}, all {is_all} {}", found.complete);
                 failures.push(format!("seed {seed}, symmetric {symmetric}: {what}\n{}", case.shown(&case.start)));
             }
         }
-        (compared, exhausted) = (compared + 1, exhausted + usize::from(is_all));
+        (compared, complete) = (compared + 1, complete + usize::from(is_all));
         decided_later += decided.iter().filter(|depth| depth.is_some_and(|depth| depth > 0)).count();
     }
-    println!("{compared} rulesets, {exhausted} of them to their end, {decided_later} claims decided on the way");
+    println!("{compared} rulesets, {complete} of them to their end, {decided_later} claims decided on the way");
     report(&failures);
     assert!(decided_later > 0);
 }
@@ -114,9 +114,9 @@ fn what_a_walk_finds_a_search_finds() {
         let lengths: Vec<Option<usize>> = walked.verdicts.iter().map(|it| length(&it.status)).collect();
         let Some(deepest) = lengths.iter().flatten().max() else { continue };
         let bounds =
-            Bounds { depth: Some(u32::try_from(*deepest).unwrap()), worlds: Some(20_000), ..Bounds::default() };
+            Bounds { depth: Some(u32::try_from(*deepest).unwrap()), states: Some(20_000), ..Bounds::default() };
         let searched = case.exploration.clone().within(bounds).search();
-        if matches!(searched.stopped_by, Some(Bound::Worlds(_))) {
+        if matches!(searched.stopped_by, Some(Bound::States(_))) {
             continue;
         }
         for (one, other) in walked.verdicts.iter().zip(&searched.verdicts) {

@@ -92,18 +92,18 @@ fn every_reason_is_told_with_its_figures() {
         ("move 0 rope from store to bag", "there is no such amount here"),
         ("move hat from store to rack", "nothing of it lies in store"),
         ("move 1 hat from store/5 to rack", "nothing of it lies in store/5"),
-        ("move 5 rope from store to rack", "asked for 5, but 3 lie in store"),
-        ("consume 9 flare from store/2", "asked for 9, but 1 lies in store/2"),
+        ("move 5 rope from store to rack", "requested 5, but 3 lie in store"),
+        ("consume 9 flare from store/2", "requested 9, but 1 lies in store/2"),
         ("move flare from store/2 to rack", "rack does not admit this flare: it admits `not wet`"),
         ("move rope from store to rack/top", "rack/top does not admit this rope: it admits `hat`"),
         ("move rope from store to pegs", "no slot of pegs admits this rope"),
         ("create 4 rope in small", "small would weigh 12.8 kg of 10 kg"),
-        ("ann picks up 9 rope", "asked for 9, but 2 lie in ground"),
+        ("ann picks up 9 rope", "requested 9, but 2 lie in ground"),
         ("create 4 rope in ann.bag", "ann would weigh 12.8 kg of 12 kg"),
         ("create 7 flare in small/0", "small/0 would hold 7 of 6"),
-        ("create 7 flare in small", "asked for 7, but small has room for 6"),
-        ("create 1 hat in store/0", "asked for 1, but store/0 has room for 0"),
-        ("create 4294967295 rope in ground", "asked for 4294967295, but ground has room for 3145725"),
+        ("create 7 flare in small", "requested 7, but small has room for 6"),
+        ("create 1 hat in store/0", "requested 1, but store/0 has room for 0"),
+        ("create 4294967295 rope in ground", "requested 4294967295, but ground has room for 3145725"),
     ] {
         let operation: NamedOperation = sentence.parse().unwrap_or_else(|error| panic!("{sentence}: {error}"));
         let named_actor = operation.actor.clone();
@@ -127,7 +127,7 @@ fn events_name_both_ends() {
     ] {
         let operation: NamedOperation = sentence.parse().expect(sentence);
         let operation = operation.resolve(&world).unwrap_or_else(|error| panic!("{sentence}: {error}"));
-        assert!(world.perform(&operation).is_ok_and(hypotheke::Outcome::is_whole), "{sentence}");
+        assert!(world.perform(&operation).is_ok_and(hypotheke::Outcome::is_complete), "{sentence}");
         told.extend(world.events().iter().map(|event| world.describe_event(event)));
     }
     assert_eq!(
@@ -137,7 +137,7 @@ fn events_name_both_ends() {
             "1 hat created in rack/1",
             "1 rope: store/0 to ground/#7 at 1.5,-2",
             "2 rope: ground/#4 at 0,0 to small/0",
-            "small/0 and store/5 exchanged",
+            "small/0 and store/5 swapped",
             "2 flare consumed from store/1",
         ]
     );

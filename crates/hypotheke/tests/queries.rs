@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use hypotheke::{NamedOperation, Path, Place, Reason, Ruleset, What, World};
+use hypotheke::{NamedOperation, Path, Place, Reason, Ruleset, Selector, World};
 
 const RULES: &str = r#"
 format = 1
@@ -55,7 +55,7 @@ fn place(world: &World, path: &str) -> Place {
     world.place(&path.parse::<Path>().unwrap(), None).unwrap_or_else(|error| panic!("{error}"))
 }
 
-fn what(world: &World, name: &str) -> What {
+fn what(world: &World, name: &str) -> Selector {
     world.rules().what(name).unwrap_or_else(|| panic!("{name}"))
 }
 
@@ -104,7 +104,7 @@ fn room_is_told_with_what_binds() {
     let kind = |name| world.rules().find_kind(name).unwrap();
     let told = |name, at| {
         let room = world.room_for(kind(name), place(&world, at));
-        (room.items, room.binds.map(|cause| cause.reason()))
+        (room.items, room.limited_by.map(|cause| cause.reason()))
     };
     assert_eq!(told("radio", "depot"), (2, Some(Reason::WeightCap)));
     assert_eq!(told("flare", "depot/0"), (1, Some(Reason::StackLimit)));

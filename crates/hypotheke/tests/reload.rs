@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
-use hypotheke::exchange::{Client, Server, ToClient};
+use hypotheke::replication::{Client, Server, ToClient};
 use hypotheke::save::Save;
 use hypotheke::snapshot::Snapshot;
 use hypotheke::{
@@ -21,7 +21,7 @@ fn kinds() -> RulesetBuilder {
         .mark("wet")
         .kind("flare", |kind| kind.stack_limit(6).tags(["signal"]).property("reading", 0.into()))
         .kind("rope", |kind| kind.stack_limit(3))
-        .kind("log", hypotheke::KindBuilder::keep)
+        .kind("log", hypotheke::KindBuilder::protected)
         .kind("crate", |kind| kind.pack("crate"))
         .container("crate", |inside| inside.slots(2))
 }
@@ -62,7 +62,7 @@ fn nothing_is_told_of_a_ruleset_that_says_the_same_in_another_order() {
         .container("sled", |sled| sled.slots(2))
         .container("depot", |depot| depot.slots(4))
         .container("crate", |inside| inside.slots(2))
-        .kind("log", hypotheke::KindBuilder::keep)
+        .kind("log", hypotheke::KindBuilder::protected)
         .kind("crate", |kind| kind.pack("crate"))
         .kind("rope", |kind| kind.stack_limit(3))
         .kind("flare", |kind| kind.stack_limit(6).tags(["signal"]).property("reading", 0.into()));
@@ -119,15 +119,15 @@ fn a_kept_item_without_a_place_is_set_aside_and_a_refusal_leaves_all_as_it_was()
         told(&mut smaller, &rules(1, &[])),
         ["depot: it has 1 slots instead of 2", "depot/1: the slot has gone, in which lay 1 log; it is kept aside",]
     );
-    assert_eq!((on_ground(&smaller), smaller.strays().len()), (Vec::new(), 1));
+    assert_eq!((on_ground(&smaller), smaller.orphans().len()), (Vec::new(), 1));
     // Under the same rules it comes back once there is room for it.
     let mut emptied = smaller.clone();
     perform(&mut emptied, "consume flare from depot");
     assert!(told(&mut emptied, &rules(1, &[])).iter().any(|line| line.contains("1 log came back")));
-    assert_eq!((lying(&emptied, "depot"), emptied.strays().len()), (vec!["0: 1 log".to_owned()], 0));
+    assert_eq!((lying(&emptied, "depot"), emptied.orphans().len()), (vec!["0: 1 log".to_owned()], 0));
     assert_eq!(told(&mut smaller, &rules(2, &[])).last().unwrap(), "depot/1: 1 log came back");
     assert_eq!(lying(&smaller, "depot"), ["0: 6 flare", "1: 1 log"]);
-    assert_eq!((smaller.strays().len(), smaller.check_indexes()), (0, vec![]));
+    assert_eq!((smaller.orphans().len(), smaller.check_indexes()), (0, vec![]));
     // So is one that lies in a pack.
     let mut packed = World::new(&rules(2, &["6 flare", "1 crate"]));
     perform(&mut packed, "create 1 log in depot/1/");
@@ -135,11 +135,11 @@ fn a_kept_item_without_a_place_is_set_aside_and_a_refusal_leaves_all_as_it_was()
         told(&mut packed, &rules(1, &[])).last().unwrap(),
         "depot/1: the slot has gone, in which lay 1 crate; it is kept aside"
     );
-    assert_eq!((on_ground(&packed), packed.strays().len()), (Vec::new(), 2));
+    assert_eq!((on_ground(&packed), packed.orphans().len()), (Vec::new(), 2));
     assert!(told(&mut packed, &rules(2, &[])).contains(&"depot/1: 1 crate came back".to_owned()));
     let log = packed.rules().find_kind("log").unwrap();
-    assert_eq!((packed.count(log, None), packed.strays().len(), packed.check_indexes()), (1, 0, vec![]));
-    let refusing = MigrationRules { gone: MigrationPolicy::Refuse, ..MigrationRules::default() };
+    assert_eq!((packed.count(log, None), packed.orphans().len(), packed.check_indexes()), (1, 0, vec![]));
+    let refusing = MigrationRules { removed_places: MigrationPolicy::Refuse, ..MigrationRules::default() };
     let edited = ready(kinds().container("depot", |depot| depot.slots(1)).migration(refusing));
     let error = world.reload(&edited).unwrap_err();
     assert_eq!(error.to_string(), "depot/1: the slot has gone, in which lay 1 log; that is refused");
@@ -182,12 +182,12 @@ fn what_is_over_its_limit_moves_whole_or_in_parts_within_the_limit() {
 
 #[test]
 fn stacks_over_their_limit_are_treated_as_the_ruleset_says() {
-    let start = World::new(&limited(20, MigrationPolicy::Leave));
+    let start = World::new(&limited(20, MigrationPolicy::Stay));
     let bag =
         |counts: &[u32]| (0..).zip(counts).map(|(slot, count)| format!("{slot}: {count} flare")).collect::<Vec<_>>();
     let mut world = start.clone();
     assert_eq!(
-        told(&mut world, &limited(4, MigrationPolicy::Leave)),
+        told(&mut world, &limited(4, MigrationPolicy::Stay)),
         ["ann.bag/0: stack-limit: 20 flare of 4; it stays"]
     );
     assert_eq!(lying(&world, "ann.bag"), bag(&[20]));
@@ -218,7 +218,7 @@ fn stacks_over_their_limit_are_treated_as_the_ruleset_says() {
     assert_eq!(world.snapshot(), start.snapshot());
     // What was so before is no difference.
     let mut world = start;
-    told(&mut world, &limited(4, MigrationPolicy::Leave));
+    told(&mut world, &limited(4, MigrationPolicy::Stay));
     assert_eq!(told(&mut world, &limited(4, MigrationPolicy::Spill)), Vec::<String>::new());
 }
 
@@ -233,9 +233,9 @@ fn what_is_not_admitted_any_more_stays_or_goes() {
         let wide = filter.contains("rope");
         ready(if wide { rules.start("box", ["4 flare", "1 rope", "1 log"]) } else { rules })
     };
-    let start = World::new(&rules(MigrationPolicy::Leave, "signal or rope or log"));
+    let start = World::new(&rules(MigrationPolicy::Stay, "signal or rope or log"));
     let mut world = start.clone();
-    let differences = told(&mut world, &rules(MigrationPolicy::Leave, "signal"));
+    let differences = told(&mut world, &rules(MigrationPolicy::Stay, "signal"));
     assert!(differences.iter().all(|told| told.starts_with("box/") && told.ends_with("it stays")), "{differences:?}");
     assert_eq!((differences.len(), on_ground(&world).len()), (2, 0));
     let mut world = start.clone();
@@ -280,7 +280,7 @@ fn what_the_ruleset_knows_no_more_is_kept_aside_or_refused() {
     let strict = edited(
         Ruleset::builder()
             .kind("flare", |kind| kind.stack_limit(6))
-            .migration(MigrationRules { unknown: MigrationPolicy::Refuse, ..MigrationRules::default() }),
+            .migration(MigrationRules { unknown_kinds: MigrationPolicy::Refuse, ..MigrationRules::default() }),
     );
     let error = world.reload(&strict).unwrap_err();
     assert_eq!(error.to_string(), "old/1: 1 lamp, a kind that is not known; that is refused");
@@ -322,22 +322,22 @@ fn a_server_takes_its_clients_along() {
         ready(kinds().container("depot", move |depot| depot.slots(slots)).start("depot", start.iter().copied()))
     };
     let mut server = Server::new(World::new(&rules(4, &["9 flare"])), 10);
-    let ToClient::World(snapshot) = server.welcome() else { panic!("no world") };
+    let ToClient::World(snapshot) = server.initial_state() else { panic!("no world") };
     let theirs = Client::new("ann", &rules(3, &[]), &snapshot);
     assert!(
-        matches!(theirs, Err(hypotheke::exchange::ClientError::OtherRules { .. })),
+        matches!(theirs, Err(hypotheke::replication::ClientError::OtherRules { .. })),
         "what lies there at the start is a rule"
     );
     let mut ann = Client::new("ann", &rules(4, &[]), &snapshot).unwrap();
-    let waiting = ann.act("consume 1 flare from depot".parse().unwrap());
+    let waiting = ann.predict("consume 1 flare from depot".parse().unwrap());
     let (differences, replies) = server.reload(&rules(1, &[])).unwrap();
     assert_eq!(differences.len(), 2);
     let news = replies.to_all.as_ref().expect("the whole world");
     assert!(ann.receive(news).is_err_and(|error| error.to_string().starts_with("the server plays by the ruleset")));
     ann.use_rules(&rules(1, &[]));
     assert!(ann.receive(&replies.to_all.unwrap()).unwrap().send.is_empty());
-    // What was asked for before is done on the world as it is now.
-    assert_eq!((ann.confirmed(), ann.unanswered()), (1, 1));
+    // What was requested before is done on the world as it is now.
+    assert_eq!((ann.confirmed(), ann.pending()), (1, 1));
     let news = server.receive(&waiting).to_all.expect("it was applied");
     assert_eq!(ann.receive(&news).unwrap().answers.len(), 1);
     assert_eq!(ann.world().snapshot(), server.world().snapshot());
@@ -348,14 +348,14 @@ proptest! {
     fn no_item_is_lost_whatever_changes(
         counts in prop::collection::vec((0..3usize, 1..9u32), 0..14),
         (slots, limit, admits) in (1..6u32, 1..9u32, 0..3usize),
-        treatments in prop::array::uniform2(0..3usize),
+        actions in prop::array::uniform2(0..3usize),
         packed in any::<bool>(),
     ) {
         let filters = ["signal or tool", "signal", "tool"];
-        let treatment = |index: usize| [MigrationPolicy::Leave, MigrationPolicy::Spill, MigrationPolicy::Split][index];
-        let placed = |index: usize| [MigrationPolicy::Leave, MigrationPolicy::Spill, MigrationPolicy::Leave][index];
+        let action = |index: usize| [MigrationPolicy::Stay, MigrationPolicy::Spill, MigrationPolicy::Split][index];
+        let placed = |index: usize| [MigrationPolicy::Stay, MigrationPolicy::Spill, MigrationPolicy::Stay][index];
         let rules = |slots, limit, filter: &str, [over, misplaced]: [usize; 2]| {
-            let migration = MigrationRules { over_limit: treatment(over), not_admitted: placed(misplaced), gone: MigrationPolicy::Spill, ..MigrationRules::default() };
+            let migration = MigrationRules { over_limit: action(over), not_admitted: placed(misplaced), removed_places: MigrationPolicy::Spill, ..MigrationRules::default() };
             ready(Ruleset::builder()
                 .migration(migration)
                 .kind("flare", move |kind| kind.stack_limit(limit).tags(["signal"]))
@@ -381,18 +381,18 @@ proptest! {
                 .filter(|stack| stack.is(kind.handle())).map(|stack| u64::from(stack.count())).sum())).collect()
         };
         let before = count(&world);
-        let edited = rules(slots, limit, filters[admits], treatments);
+        let edited = rules(slots, limit, filters[admits], actions);
         let differences = world.reload(&edited).unwrap_or_else(|error| panic!("{error}"));
         prop_assert_eq!(count(&world), before);
         prop_assert_eq!(world.check_indexes(), vec![]);
         let found = audit(&edited, &world.snapshot());
         for violation in &found {
             prop_assert!(violation.law().is_limit(), "{violation}");
-            let left = differences.iter().any(|told| told.treatment == Some(MigrationPolicy::Leave) && told.place == violation.place());
+            let left = differences.iter().any(|told| told.action == Some(MigrationPolicy::Stay) && told.place == violation.place());
             prop_assert!(left, "{violation} is told of: {differences:?}");
             if violation.law() == Law::StackLimit {
                 let on_ground = violation.place().starts_with("ground/");
-                prop_assert!(on_ground || treatments[0] != 1, "what was to be spilled is within its limit: {violation}");
+                prop_assert!(on_ground || actions[0] != 1, "what was to be spilled is within its limit: {violation}");
             }
         }
     }
@@ -405,9 +405,9 @@ proptest! {
         counts in prop::collection::vec((0..3usize, 1..9u32), 0..14),
         before in prop::array::uniform4(1..30u32),
         after in prop::array::uniform4(1..30u32),
-        treatment in 0..3usize,
+        action in 0..3usize,
     ) {
-        let over_cap = [MigrationPolicy::Leave, MigrationPolicy::Spill, MigrationPolicy::Refuse][treatment];
+        let over_cap = [MigrationPolicy::Stay, MigrationPolicy::Spill, MigrationPolicy::Refuse][action];
         let rules = |[of_bag, of_ann, signals, tools]: [u32; 4], over_cap| {
             ready(Ruleset::builder()
                 .migration(MigrationRules { over_cap, ..MigrationRules::default() })
@@ -454,9 +454,13 @@ proptest! {
 
 #[test]
 fn a_treatment_that_makes_no_sense_is_a_fault_of_the_ruleset() {
-    for (key, value) in
-        [("over-limit", "burn"), ("not-admitted", "split"), ("gone", "leave"), ("unknown", "leave"), ("lost", "leave")]
-    {
+    for (key, value) in [
+        ("over-limit", "burn"),
+        ("not-admitted", "split"),
+        ("removed-places", "stay"),
+        ("unknown-kinds", "stay"),
+        ("lost", "leave"),
+    ] {
         let text = format!(
             "format = 1\ntitle = \"x\"\n[migration]\n{key} = \"{value}\"\n[kind.rope]\n[container.box]\nslots = 1\n"
         );

@@ -241,7 +241,7 @@ fn a_hundred_thousand_kinds_are_found_by_name() {
 #[test]
 fn caps_borders_and_kept_kinds_are_read_and_built_alike() {
     let builder = Ruleset::builder()
-        .kind("log", hypotheke::KindBuilder::keep)
+        .kind("log", hypotheke::KindBuilder::protected)
         .kind("can", |kind| kind.tags(["fuel"]))
         .container("sled", |sled| sled.slots(3).cap("fuel", 2).cap("not fuel", 1))
         .container("shelf", |shelf| shelf.slots(1).no_put())
@@ -252,6 +252,6 @@ fn caps_borders_and_kept_kinds_are_read_and_built_alike() {
         assert_eq!(rules.caps(def("sled").caps()).collect::<Vec<_>>(), [("fuel", 2), ("not fuel", 1)]);
         let borders = ["sled", "shelf", "chest"].map(|id| (def(id).may_put(), def(id).may_take()));
         assert_eq!(borders, [(true, true), (false, true), (true, false)]);
-        assert!(kind(rules, "log").is_kept() && !kind(rules, "can").is_kept());
+        assert!(kind(rules, "log").is_protected() && !kind(rules, "can").is_protected());
     }
 }

@@ -3,7 +3,7 @@
 
 use std::sync::Arc;
 
-use hypotheke::scenario::{Finding, Playing, ResolvedScenarioFile, Scenario, ScenarioReport, Trace, play_all};
+use hypotheke::scenario::{Finding, ReportDetail, ResolvedScenarioFile, RunOptions, Scenario, ScenarioReport, run_all};
 use hypotheke::text::Source;
 use hypotheke::{NamedOperation, Ruleset, ScenarioFile};
 use proptest::prelude::*;
@@ -29,8 +29,8 @@ slots = 6
 [container.sled]
 slots = 4
 weight-cap = 100
-least-slots = 2
-most-slots = 6
+min-slots = 2
+max-slots = 6
 [container.vault]
 slots = 2
 exclusive = true
@@ -57,7 +57,7 @@ fn parse(text: &str) -> ScenarioFile {
 
 fn play(text: &str) -> Vec<ScenarioReport> {
     let file = parse(text);
-    file.check(&rules()).unwrap_or_else(|errors| panic!("{errors}\n{text}")).play(Trace::Failures).collect()
+    file.check(&rules()).unwrap_or_else(|errors| panic!("{errors}\n{text}")).run(ReportDetail::Failures).collect()
 }
 
 fn faults(text: &str) -> Vec<String> {
@@ -96,41 +96,41 @@ fn each_line_holds_or_fails_as_the_world_is() {
         ("now room for flare in depot/0 = 2", true),
         ("now events: ann.shortcuts/1 points at flare", true),
         ("now events: nothing", false),
-        ("now same world as at start", false),
+        ("now unchanged since start", false),
         ("now nothing changed", false),
         ("ann binds flare to shortcuts/1\n    now nothing changed", true),
         ("ann binds flare to shortcuts/1  -> nothing changed", true),
         ("ann binds drum to shortcuts/0  -> nothing changed", false),
-        ("move 9 drum from depot to sled  -> refused: not-enough, 9 of 3; 2 could go", true),
-        ("move 9 drum from depot to sled  -> refused: not-enough, 9 of 3; 3 could go", false),
-        ("move 9 drum from depot to sled  -> refused; 2 could go", true),
-        ("move up to 9 drum from depot to sled  -> moved 2, left 7", true),
-        ("move up to 9 drum from depot to sled  -> moved 2, left 6", false),
+        ("move 9 drum from depot to sled  -> refused: not-enough, 9 of 3; up to 2", true),
+        ("move 9 drum from depot to sled  -> refused: not-enough, 9 of 3; up to 3", false),
+        ("move 9 drum from depot to sled  -> refused; up to 2", true),
+        ("move up to 9 drum from depot to sled  -> moved 2 of 9", true),
+        ("move up to 9 drum from depot to sled  -> moved 2 of 8", false),
         ("move 9 drum from depot to sled  -> refused\n    now nothing changed\n    now events: nothing", true),
         ("sort sled\n    now nothing changed", true),
         ("save then load\n    now nothing changed", true),
         ("save then load\n    now events: nothing", true),
         ("save then load\n    now vault is open to ann\n    ann moves 2 flare from pockets to depot/5", true),
-        ("moment here\n    depart sled\n    save then load\n    arrive sled\n    now same world as at here", true),
+        ("snapshot here\n    depart sled\n    save then load\n    arrive sled\n    now unchanged since here", true),
         (
             "ann lifts from depot/0\n    save then load\n    now ann.hand: 4 flare\n    ann returns\n    now depot/0: 4 flare",
             true,
         ),
         (
-            "moment here\n    move 1 drum from depot to sled\n    move 1 drum from sled to depot\n    now same world as at here",
+            "snapshot here\n    move 1 drum from depot to sled\n    move 1 drum from sled to depot\n    now unchanged since here",
             true,
         ),
-        ("moment here\n    move 1 drum from depot to sled\n    now same world as at here", false),
-        ("moment here\n    drop 1 drum from depot\n    now same world as at here", false),
-        ("moment here\n    ann closes vault\n    now same world as at here", false),
-        ("moment here\n    unbind ann.shortcuts/1\n    now same world as at here", false),
-        ("moment here\n    resize sled to 5\n    now same world as at here", false),
-        ("moment here\n    mark depot/0 wet\n    now same world as at here", false),
-        ("moment here\n    ann lifts 1 from depot/0\n    now same world as at here", false),
-        ("moment here\n    move 1 flare from depot/4/ to depot/4/2\n    now same world as at here", false),
+        ("snapshot here\n    move 1 drum from depot to sled\n    now unchanged since here", false),
+        ("snapshot here\n    drop 1 drum from depot\n    now unchanged since here", false),
+        ("snapshot here\n    ann closes vault\n    now unchanged since here", false),
+        ("snapshot here\n    unbind ann.shortcuts/1\n    now unchanged since here", false),
+        ("snapshot here\n    resize sled to 5\n    now unchanged since here", false),
+        ("snapshot here\n    mark depot/0 wet\n    now unchanged since here", false),
+        ("snapshot here\n    ann lifts 1 from depot/0\n    now unchanged since here", false),
+        ("snapshot here\n    move 1 flare from depot/4/ to depot/4/2\n    now unchanged since here", false),
         ("undo\n    now events: nothing", true),
         ("undo\n    now ann.shortcuts/1 points at nothing", true),
-        ("undo\n    undo\n    undo\n    now same world as at start", true),
+        ("undo\n    undo\n    undo\n    now unchanged since start", true),
         ("undo\n    undo\n    undo\n    undo", false),
         ("undo revision 2", false),
         ("undo  -> refused: stale", false),
@@ -157,7 +157,7 @@ fn each_line_holds_or_fails_as_the_world_is() {
         ("split 1 from depot/0 to depot/5\n    now events: 1 flare: depot/0 to depot/4", false),
         ("create 1 drum in sled\n    now events: 1 drum created in sled/0", true),
         ("consume 1 drum from depot\n    now events: 1 drum consumed from depot/1", true),
-        ("swap depot/0 with depot/1\n    now events: depot/0 and depot/1 exchanged", true),
+        ("swap depot/0 with depot/1\n    now events: depot/0 and depot/1 swapped", true),
         ("mark depot/0 wet\n    now events: depot/0 became wet", true),
         ("unmark vault/1 wet\n    now events: vault/1 became plain", true),
         ("resize sled to 6\n    now events: sled has 6 slots instead of 4", true),
@@ -252,9 +252,9 @@ fn what_is_wrong_with_tables_lists_and_names_is_told_at_its_place() {
         (inside("now nothing changed"), vec!["3:5 no operation stands before this line"]),
         (inside("now events: nothing"), vec!["3:5 no operation stands before this line"]),
         (inside("save and load"), vec!["3:10 expected `then`, found `and`"]),
-        (inside("now same world as at noon"), vec!["3:26 there is no moment `noon` before this"]),
-        (inside("moment a\n    moment a"), vec!["4:12 there is a moment `a` already"]),
-        (inside("moment start"), vec!["3:12 there is a moment `start` already"]),
+        (inside("now unchanged since noon"), vec!["3:26 there is no snapshot `noon` before this"]),
+        (inside("snapshot a\n    snapshot a"), vec!["4:12 there is a snapshot `a` already"]),
+        (inside("snapshot start"), vec!["3:12 there is a snapshot `start` already"]),
         (inside("now depot is shut to ann"), vec!["3:18 expected `open to` or `closed to`, found `shut`"]),
         (inside("now depot points at flare"), vec!["3:9 `depot` is no shortcut"]),
         (inside("now places of flair: depot/0"), vec!["3:19 there is no kind, tag or mark `flair`"]),
@@ -300,8 +300,8 @@ fn shared_steps_fail_where_they_stand_and_say_who_asked() {
     let failure = &report.failures()[0];
     let file = parse(text);
     let line = |span: hypotheke::text::Span| file.source().line_column(span.start()).line;
-    assert_eq!((line(failure.span), failure.called.map(line), failure.step), (3, Some(7), Some(2)));
-    assert_eq!(report.played(), 3);
+    assert_eq!((line(failure.span), failure.called_at.map(line), failure.step), (3, Some(7), Some(2)));
+    assert_eq!(report.operations(), 3);
 }
 
 #[test]
@@ -310,7 +310,7 @@ fn a_list_over_several_lines_is_one_operation() {
                 ann together  # nobody else\n      ann moves 1 flare from sled to pockets\n      ann moves 99 drum from sled to depot\n    done -> refused: not-enough, 99 of 2\n  end\n    ann: nothing\n    sled: 2 drum, 6 flare\n";
     let report = &play(text)[0];
     assert!(report.passed(), "{:?}", report.failures());
-    assert_eq!(report.played(), 2);
+    assert_eq!(report.operations(), 2);
 }
 
 #[test]
@@ -324,11 +324,11 @@ fn a_refusal_that_was_not_expected_tells_all_that_stands_in_the_way() {
 #[test]
 fn what_differs_is_told_place_by_place_whatever_the_ids() {
     let report = &play(
-        "scenario x\n  start as ruleset\n    depot/4: 1 bag\n    depot/4/: 2 flare\n  steps\n    move bag from depot/4 to depot/5\n    now same world as at start\n",
+        "scenario x\n  start as ruleset\n    depot/4: 1 bag\n    depot/4/: 2 flare\n  steps\n    move bag from depot/4 to depot/5\n    now unchanged since start\n",
     )[0];
     let Finding::Worlds { differences, .. } = &report.failures()[0].finding else { panic!("worlds") };
     let told: Vec<String> =
-        differences.iter().map(|found| format!("{}: {} -> {}", found.place, found.then, found.now)).collect();
+        differences.iter().map(|found| format!("{}: {} -> {}", found.place, found.before, found.after)).collect();
     assert_eq!(
         told,
         [
@@ -372,9 +372,9 @@ fn threads_change_nothing_and_the_first_failure_can_be_the_last_that_is_told() {
     let (files, rules) = (files_of(&texts), rules());
     let playable: Vec<ResolvedScenarioFile<'_>> =
         files.iter().map(|file| file.check(&rules).expect("known names")).collect();
-    let titles = |threads: usize, stop_at_first: bool, chosen: fn(&Scenario) -> bool| {
+    let titles = |threads: usize, fail_fast: bool, chosen: fn(&Scenario) -> bool| {
         let threads = threads.try_into().expect("at least one");
-        let reports = play_all(&playable, chosen, Playing { trace: Trace::Failures, threads, stop_at_first });
+        let reports = run_all(&playable, chosen, RunOptions { detail: ReportDetail::Failures, threads, fail_fast });
         reports
             .iter()
             .map(|(file, report)| format!("{file} {} {}", report.title(), report.passed()))
@@ -401,11 +401,11 @@ fn any_sentence() -> impl Strategy<Value = String> {
             "",
             " -> refused",
             " -> refused: cap, 9 of 8",
-            " -> refused: no-room, 3 of 1; 1 could go",
-            " -> refused; 2 could go",
+            " -> refused: no-room, 3 of 1; up to 1",
+            " -> refused; up to 2",
             " -> nothing changed",
             " -> moved 2",
-            " -> moved 2, left 1",
+            " -> moved 2 of 3",
         ])
     };
     let operation = || {
@@ -449,13 +449,13 @@ fn any_sentence() -> impl Strategy<Value = String> {
         kind().prop_map(|kind| format!("count of {kind} >= 1")),
         Just("free slots of depot > 1".to_owned()),
         (kind(), place()).prop_map(|(kind, at)| format!("room for {kind} in {at} = 4")),
-        Just("burden of ann: nothing".to_owned()),
+        Just("encumbrance of ann: nothing".to_owned()),
         Just("shortcuts of ann: flare, nothing".to_owned()),
         Just("ann.shortcuts/0 points at flare".to_owned()),
         Just("vault is open to ann".to_owned()),
         Just("vault is closed to bea".to_owned()),
         (kind(), slot(), slot()).prop_map(|(kind, a, b)| format!("places of {kind}: {a}, {b}")),
-        Just("same world as at start".to_owned()),
+        Just("unchanged since start".to_owned()),
         Just("nothing changed".to_owned()),
         Just(
             "events: 2 flare: depot/0 to sled/1; sled has 3 slots instead of 4; depot/0 became wet, reading 3"

@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use hypotheke::scenario::{Answer, Finding, ScenarioReport, Trace};
+use hypotheke::scenario::{Answer, Finding, ReportDetail, ScenarioReport};
 use hypotheke::text::Source;
 use hypotheke::{Ruleset, ScenarioFile};
 use proptest::prelude::*;
@@ -19,7 +19,7 @@ fn parse(text: &str) -> ScenarioFile {
 fn play(text: &str) -> Vec<ScenarioReport> {
     let file = parse(text);
     let playable = file.check(&rules()).unwrap_or_else(|errors| panic!("{errors}\n{text}"));
-    playable.play(Trace::Failures).collect()
+    playable.run(ReportDetail::Failures).collect()
 }
 
 /// `line:column 'text': message (help)` of everything that is wrong.
@@ -71,7 +71,7 @@ fn each_fault_is_found_at_its_place() {
         ("scenario x\n  start as b\n".into(), "2:12 'b': there is no start `b`"),
         ("start a as a\nscenario x\n  start as a".into(), "1:12 'a': start `a` begins with itself"),
         (inside("start", "store 1 flare"), "3:11 '1': expected `:`, found `1`"),
-        (inside("start", "store: 9 core"), "3:12 '9 core': this can't lie here: asked for 9, but store has room for 8"),
+        (inside("start", "store: 9 core"), "3:12 '9 core': this can't lie here: requested 9, but store has room for 8"),
         (inside("start", "stoer: 1 flare"), "3:5 'stoer': there is no place `stoer`"),
         (inside("start", "bag: 1 flare"), "3:5 'bag': there are several `bag`"),
         (inside("steps", "fetch 1 flare"), "3:5 'fetch': `fetch` is not an operation"),
@@ -174,10 +174,10 @@ fn what_was_expected_stands_beside_what_was_found() {
         })
         .collect();
     let expected = [
-        ("moved in full", "refused: not-enough: asked for 3, but 2 lie in store; 2 could go"),
+        ("moved in full", "refused: not-enough: requested 3, but 2 lie in store; up to 2"),
         ("refused", "moved 1"),
-        ("moved in full", "moved 2 of 3, left 1"),
-        ("refused: not-enough, 3 of 1", "refused: not-enough: asked for 3, but 2 lie in store; 2 could go"),
+        ("moved in full", "moved 2 of 3"),
+        ("refused: not-enough, 3 of 1", "refused: not-enough: requested 3, but 2 lie in store; up to 2"),
         ("moved 2", "moved 1"),
     ];
     assert_eq!(answers, expected.map(|(expected, found)| (expected.to_owned(), found.to_owned())));
@@ -192,7 +192,7 @@ fn contents_are_compared_sort_by_sort() {
     let Finding::Contents { place, rows } = &failure.finding else { panic!("{:?}", failure.finding) };
     assert_eq!(place, "store");
     let rows: Vec<(&str, Option<u64>, u64, bool)> =
-        rows.iter().map(|row| (row.item.as_str(), row.expected, row.found, row.holds)).collect();
+        rows.iter().map(|row| (row.item.as_str(), row.expected, row.found, row.matches)).collect();
     assert_eq!(
         rows,
         [
@@ -210,7 +210,7 @@ fn a_failed_step_ends_its_scenario_and_no_other() {
         "scenario a\n  steps\n    create 1 rope in store\n    consume 2 rope from store\n    create 9 rope in store\n  end\n    store: nothing\n\
          scenario b\n  start\n    store: nothing\n  end\n    store: nothing\n    weight of store > 1\n    free slots of store = 1\n",
     );
-    assert_eq!((reports[0].played(), reports[0].failures().len(), reports[0].checks()), (2, 1, 0));
+    assert_eq!((reports[0].operations(), reports[0].failures().len(), reports[0].checks()), (2, 1, 0));
     assert_eq!(reports[0].failures()[0].step, Some(2));
     assert_eq!((reports[1].failures().len(), reports[1].checks()), (2, 3));
     assert!(reports[1].failures().iter().all(|failure| failure.step.is_none()));
@@ -226,7 +226,7 @@ fn a_start_replaces_the_places_it_names() {
          scenario as ruleset\n  start as ruleset\n    x: 2 a\n  end\n    x: 2 a\n    y: 4 a\n\
          scenario shared\n  start as base\n    y: nothing\n  end\n    x: 1 a\n    y: nothing\n",
     );
-    for report in file.check(&rules).expect("known names").play(Trace::Failures) {
+    for report in file.check(&rules).expect("known names").run(ReportDetail::Failures) {
         assert!(report.passed(), "{}: {:?}", report.title(), report.failures());
     }
 }
@@ -241,7 +241,7 @@ fn playing_leaves_no_trace_in_the_file_and_is_the_same_each_time() {
     let play = |text: &str| {
         let file = parse(text);
         let playable = file.check(&rules()).expect("known names");
-        playable.play(Trace::Steps).collect::<Vec<_>>()
+        playable.run(ReportDetail::Steps).collect::<Vec<_>>()
     };
     let (one, other) = (play(text), play(text));
     assert_eq!(ground(&one[0]), ground(&other[0]));
@@ -318,16 +318,16 @@ fn a_trace_tells_every_step_with_its_answer_and_events() {
                 consume 1 rope from store -> refused\n    drop from ground/#99 -> refused\n";
     let file = parse(text);
     let playable = file.check(&rules()).unwrap_or_else(|errors| panic!("{errors}"));
-    let report = playable.play(Trace::Steps).next().expect("a report");
+    let report = playable.run(ReportDetail::Steps).next().expect("a report");
     assert!(report.passed(), "{:?}", report.failures());
     let told: Vec<String> = report
         .steps()
         .iter()
         .map(|step| match &step.answer {
-            Answer::Applied { verb, outcome } => format!("{verb} {} left {}", outcome.done(), outcome.left()),
+            Answer::Applied { verb, outcome } => outcome.text(verb),
             Answer::Refused { refusal, because } => format!("{}: {because}", refusal.reason()),
             Answer::Unresolved(why) => why.clone(),
-            Answer::Checked { holds } => holds.to_string(),
+            Answer::Checked { passed } => passed.to_string(),
         })
         .collect();
     assert_eq!(
@@ -336,8 +336,8 @@ fn a_trace_tells_every_step_with_its_answer_and_events() {
     );
     assert_eq!(report.steps()[0].events, ["2 flare: store/0 to twos/0", "2 flare: store/0 to twos/1"]);
     assert!(report.steps()[1].events.is_empty());
-    assert_eq!((report.played(), report.checks()), (3, 1));
-    assert_eq!(playable.play(Trace::Failures).next().expect("a report").steps().len(), 0);
+    assert_eq!((report.operations(), report.checks()), (3, 1));
+    assert_eq!(playable.run(ReportDetail::Failures).next().expect("a report").steps().len(), 0);
 }
 
 /// Over limits is not beyond what can be counted or laid anywhere.
@@ -375,7 +375,7 @@ fn a_trace_tells_requests_and_undone_operations() {
                 request a: consume 1 rope from store\n    undo revision 1\n    undo -> refused: stale\n";
     let file = parse(text);
     let playable = file.check(&rules()).unwrap_or_else(|errors| panic!("{errors}"));
-    let report = playable.play(Trace::Steps).next().expect("a report");
+    let report = playable.run(ReportDetail::Steps).next().expect("a report");
     assert!(report.passed());
     let told: Vec<(&str, usize, String)> = report
         .steps()
@@ -423,7 +423,7 @@ fn scenarios_are_read_from_files_too() {
         Some("From a file".to_owned())
     );
     assert!(file.source().name().ends_with("x.scenario"));
-    assert!(file.check(&rules()).expect("known names").play(Trace::Failures).all(|report| report.passed()));
+    assert!(file.check(&rules()).expect("known names").run(ReportDetail::Failures).all(|report| report.passed()));
     let error = ScenarioFile::load(folder.path()).expect_err("a folder").to_string();
     assert!(error.ends_with("it is a folder, not a file"), "{error}");
 }

@@ -20,7 +20,7 @@ weight = 3
 tags = ["tool"]
 stack-limit = 2
 [kind.pole]
-needs = ["left", "right"]
+occupies-slots = ["left", "right"]
 [kind.satchel]
 weight = 1
 pack = "satchel"
@@ -28,8 +28,8 @@ pack = "satchel"
 slots = 2
 [container.store]
 slots = 4
-least-slots = 3
-most-slots = 6
+min-slots = 3
+max-slots = 6
 weight-cap = 8
 caps = [{ of = "wet", count = 2 }]
 [container.dry]
@@ -156,10 +156,10 @@ fn what_no_world_can_be_is_refused_with_its_place() {
         (|it| store(it).stacks[1].slot = 0, "store/0: two stacks lie in this slot"),
         (|it| store(it).stacks[0].slot = 6, "store/6: it has only 6 slots"),
         (|it| store(it).slots = 7, "store: it has 7 slots of at most 6"),
-        (|it| store(it).of = "shop".into(), "store: the ruleset has no such container `shop`"),
+        (|it| store(it).definition = "shop".into(), "store: the ruleset has no such container `shop`"),
         (|it| store(it).name = "shop".into(), "shop: the ruleset has no such container `store`"),
         (|it| it.containers.push(it.containers[0].clone()), "store: two places have this name"),
-        (|it| it.holders[0].of = "anna".into(), "ann: the ruleset has no such holder `anna`"),
+        (|it| it.holders[0].definition = "anna".into(), "ann: the ruleset has no such holder `anna`"),
         (
             |it| it.holders[0].containers.reverse(),
             r#"ann: it carries ["worn", "bag"], but the ruleset says ["bag", "worn"]"#,
@@ -181,15 +181,15 @@ fn what_no_world_can_be_is_refused_with_its_place() {
         (|it| it.next_stack = u64::MAX, "next-stack: hardly an id is left: there are 2^40"),
         (|it| it.revision = u64::MAX, "revision: it is beyond what can be counted"),
         (
-            |it| it.tallies.get_mut("flare").expect("a tally").created = u64::MAX,
-            "tallies: the items of `flare` are beyond what can be counted",
+            |it| it.totals.get_mut("flare").expect("a totals").created = u64::MAX,
+            "totals: the items of `flare` are beyond what can be counted",
         ),
         (|it| it.world = 1 << 24, "world: the number of a world is below 2^24"),
         (
             |it| {
-                it.tallies.insert("flair".into(), hypotheke::snapshot::KindTotals::default());
+                it.totals.insert("flair".into(), hypotheke::snapshot::KindTotals::default());
             },
-            "tallies: there is no kind `flair`",
+            "totals: there is no kind `flair`",
         ),
     ];
     for (change, message) in cases {
@@ -348,7 +348,7 @@ fn the_ground_takes_as_many_stacks_as_the_ruleset_says() {
     let mut world = World::new(&rules());
     assert_eq!(play(&mut world, "drop 1 rope from store"), Ok(1));
     assert_eq!(play(&mut world, "drop 4 flare from store at 1,1"), Ok(4));
-    let full = Err("no-room: asked for 1, but ground has room for 0".to_owned());
+    let full = Err("no-room: requested 1, but ground has room for 0".to_owned());
     assert_eq!(play(&mut world, "drop 1 flare from ann.bag"), full);
     assert_eq!(play(&mut world, "create 1 flare in ground"), full);
     // In a list the place that one step has made free is free for the next.
@@ -356,7 +356,7 @@ fn the_ground_takes_as_many_stacks_as_the_ruleset_says() {
     assert_eq!(play(&mut world, "bert lifts from store/0"), Ok(4));
     assert_eq!(
         play(&mut world, "create up to 9 rope in ground"),
-        full.map_err(|_| "no-room: asked for 1, but ground has room for 0".to_owned())
+        full.map_err(|_| "no-room: requested 1, but ground has room for 0".to_owned())
     );
 }
 

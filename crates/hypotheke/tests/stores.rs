@@ -3,16 +3,16 @@
 mod checks;
 mod distributed;
 mod folder;
-mod hopping;
+mod handover;
 mod remote;
+mod sessions;
 #[cfg(feature = "sqlite")]
 mod sqlite;
-mod visits;
 
 use std::num::NonZeroUsize;
 use std::sync::Arc;
 
-use hypotheke::save_checks::{Breach, promises, races};
+use hypotheke::save_checks::{CheckFailure, check_store_contract, check_store_races};
 use hypotheke::store::{
     FolderStore, Generation, Key, KeyError, Lease, MemoryStore, SimulatedDisk, Status, Store, StoreError, Stored,
 };
@@ -62,15 +62,15 @@ fn every_store_keeps_what_it_promises() {
         ("simulated", Box::new(FolderStore::open_on(SimulatedDisk::new(), "players").unwrap())),
     ];
     for (name, store) in stores {
-        assert_eq!(promises(&&*store), None, "{name}");
+        assert_eq!(check_store_contract(&&*store), None, "{name}");
     }
 }
 
 #[test]
 fn of_many_who_save_at_once_one_does() {
     let folder = tempdir().unwrap();
-    assert_eq!(races(&MemoryStore::new(), THREADS, 200), None);
-    assert_eq!(races(&FolderStore::open(folder.path()).unwrap(), THREADS, 50), None);
+    assert_eq!(check_store_races(&MemoryStore::new(), THREADS, 200), None);
+    assert_eq!(check_store_races(&FolderStore::open(folder.path()).unwrap(), THREADS, 50), None);
 }
 
 #[test]
@@ -135,41 +135,41 @@ impl Store for Flawed {
         self.store.generations(&self.key(key))
     }
 
-    fn save(&self, key: &Key, bytes: &[u8], base: u64, lease: u64) -> Result<u64, StoreError> {
+    fn save(&self, key: &Key, bytes: &[u8], expected_revision: u64, lease: u64) -> Result<u64, StoreError> {
         let key = self.key(key);
         let status = self.store.status(&key)?;
         match self.flaw {
             Flaw::NoRevisions if lease == status.lease.number => self.store.save(&key, bytes, status.revision, lease),
-            Flaw::NoLeases => self.store.save(&key, bytes, base, status.lease.number),
+            Flaw::NoLeases => self.store.save(&key, bytes, expected_revision, status.lease.number),
             Flaw::TakesAll => self.store.save(&key, bytes, status.revision, status.lease.number),
-            Flaw::Forgets if base > 0 => Ok(base + 1),
-            Flaw::NotAtOnce if base == status.revision => {
+            Flaw::Forgets if expected_revision > 0 => Ok(expected_revision + 1),
+            Flaw::NotAtOnce if expected_revision == status.revision => {
                 std::thread::yield_now();
                 let latest = self.store.status(&key)?.revision;
-                self.store.save(&key, bytes, latest, lease).map(|_| base + 1)
+                self.store.save(&key, bytes, latest, lease).map(|_| expected_revision + 1)
             }
-            _ => self.store.save(&key, bytes, base, lease),
+            _ => self.store.save(&key, bytes, expected_revision, lease),
         }
     }
 
-    fn lease(&self, key: &Key, owner: &str, now: u64, until: u64) -> Result<Lease, StoreError> {
+    fn lease(&self, key: &Key, owner: &str, now: u64, expires_at: u64) -> Result<Lease, StoreError> {
         let key = self.key(key);
         let held = self.store.status(&key)?;
         match self.flaw {
             Flaw::NobodyHolds => {
                 self.store.release(&key, held.lease.number)?;
-                self.store.lease(&key, owner, now, until)
+                self.store.lease(&key, owner, now, expires_at)
             }
-            Flaw::NumbersStay if held.lease.number > 0 && held.lease.until <= now => {
+            Flaw::NumbersStay if held.lease.number > 0 && held.lease.expires_at <= now => {
                 let Status { revision, lease, .. } = held;
-                Ok(Lease { number: lease.number, revision, until })
+                Ok(Lease { number: lease.number, revision, expires_at })
             }
-            _ => self.store.lease(&key, owner, now, until),
+            _ => self.store.lease(&key, owner, now, expires_at),
         }
     }
 
-    fn renew(&self, key: &Key, number: u64, until: u64) -> Result<(), StoreError> {
-        self.store.renew(&self.key(key), number, until)
+    fn renew(&self, key: &Key, number: u64, expires_at: u64) -> Result<(), StoreError> {
+        self.store.renew(&self.key(key), number, expires_at)
     }
 
     fn release(&self, key: &Key, number: u64) -> Result<(), StoreError> {
@@ -183,7 +183,9 @@ impl Store for Flawed {
 
 #[test]
 fn a_store_that_breaks_a_promise_is_told_which() {
-    let found = |flaw| promises(&Flawed::new(flaw)).map(|Breach { trail, found }| (trail.last().cloned(), found));
+    let found = |flaw| {
+        check_store_contract(&Flawed::new(flaw)).map(|CheckFailure { trace, found }| (trace.last().cloned(), found))
+    };
     let expected = [
         (Flaw::NoRevisions, "`ada`: save from revision 0 under lease 0, which must be refused", "saved, as revision 2"),
         (Flaw::NoLeases, "`ada`: save from revision 1 under lease 0, which must be refused", "saved, as revision 2"),
@@ -202,6 +204,7 @@ fn a_store_that_breaks_a_promise_is_told_which() {
 
 #[test]
 fn a_store_that_looks_first_and_saves_later_loses_a_race() {
-    let breach = races(&Flawed::new(Flaw::NotAtOnce), THREADS, 2_000).expect("two must have saved at once");
-    assert!(breach.found.ends_with("of them are told that they have saved"), "{}", breach.found);
+    let failure =
+        check_store_races(&Flawed::new(Flaw::NotAtOnce), THREADS, 2_000).expect("two must have saved at once");
+    assert!(failure.found.ends_with("of them are told that they have saved"), "{}", failure.found);
 }

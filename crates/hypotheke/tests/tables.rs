@@ -87,7 +87,7 @@ fn faults_name_row_and_column() {
         (
             "name,weight\nFlare,1\n",
             "items.csv:1:1: error: the first row names no column `id` (the first row of a table names its columns: id, name, note, \
-             tags, weight, value, stack-limit, keep, pack, needs)",
+             tags, weight, value, stack-limit, protected, pack, occupies-slots)",
         ),
         (
             "id,wieght\na,1\n",
@@ -171,10 +171,12 @@ fn several_tables_make_one_list_and_inline_kinds_come_first() {
 
 #[test]
 fn a_column_says_which_kinds_are_kept() {
-    let rules = load("id,keep\na,yes\nb,\nc,No\nd,TRUE\n").expect("valid");
-    assert_eq!(rules.kinds().map(hypotheke::Kind::is_kept).collect::<Vec<_>>(), [true, false, false, true]);
+    let rules = load("id,protected\na,yes\nb,\nc,No\nd,TRUE\n").expect("valid");
+    assert_eq!(rules.kinds().map(hypotheke::Kind::is_protected).collect::<Vec<_>>(), [true, false, false, true]);
     assert_eq!(
-        faults("id,keep\na,maybe\n"),
-        ["items.csv:2:3: error: row 2, column `keep`: `maybe` is neither yes nor no (write `yes`, `no`, or nothing)"]
+        faults("id,protected\na,maybe\n"),
+        [
+            "items.csv:2:3: error: row 2, column `protected`: `maybe` is neither yes nor no (write `yes`, `no`, or nothing)"
+        ]
     );
 }

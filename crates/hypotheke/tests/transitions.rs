@@ -93,7 +93,7 @@ fn small(mut rules: Rules, random: &mut Random) -> Rules {
         if !random.one_in(3) {
             kind.needs.clear();
         }
-        kind.keep &= random.one_in(3);
+        kind.is_protected &= random.one_in(3);
     }
     for (cap, caps) in &mut rules.holders {
         if !random.one_in(3) {
@@ -444,7 +444,7 @@ fn shuffled(world: &World, which: Shuffled, random: &mut Random) -> Option<World
         stacks.sort_by_key(|stack| stack.slot);
     };
     if which != Shuffled::Carried {
-        for container in snapshot.containers.iter_mut().filter(|container| is_plain(&container.of)) {
+        for container in snapshot.containers.iter_mut().filter(|container| is_plain(&container.definition)) {
             shuffle(container.slots, &mut container.stacks, random);
         }
         for nth in (1..snapshot.ground.len()).rev() {
@@ -453,7 +453,7 @@ fn shuffled(world: &World, which: Shuffled, random: &mut Random) -> Option<World
     }
     if which != Shuffled::Standing {
         let carried = snapshot.holders.iter_mut().flat_map(|holder| &mut holder.containers);
-        for container in carried.filter(|container| is_plain(&container.of)) {
+        for container in carried.filter(|container| is_plain(&container.definition)) {
             shuffle(container.slots, &mut container.stacks, random);
         }
         let kinds: BTreeMap<StackId, String> =
@@ -726,8 +726,8 @@ pack = 'sack'
 slots = 2
 [container.c0]
 slots = 2
-least-slots = 1
-most-slots = 3
+min-slots = 1
+max-slots = 3
 must-open = true
 [container.harness]
 slots = 2
@@ -735,11 +735,11 @@ worn = true
 [container.box]
 slots = 1
 admits = 'not m0 and not p0-value >= 1'
-misfits = 'leave'
+when-unfit = 'eject'
 [container.shelf]
 slots = 1
 admits = 'm1'
-misfits = 'leave'
+when-unfit = 'eject'
 [container.pockets]
 slots = 3
 [holder.h0]

@@ -25,10 +25,10 @@ weight = 999999999999.999
 stack-limit = 9000
 [container.satchel]
 slots = 2
-most-slots = 4
+max-slots = 4
 [container.sled]
 slots = 3
-most-slots = 5
+max-slots = 5
 [container.chest]
 slots = 2
 copies = ["chest-a", "chest-b"]
@@ -106,8 +106,8 @@ fn a_container_goes_from_world_to_world_with_all_that_it_has() {
     let there = pass.snapshot();
     assert_eq!(there.containers.last(), before.containers.iter().find(|container| container.name == "sled"));
     assert_eq!(there.packs[..2], before.packs[..2]);
-    assert_eq!(there.tallies["flare"].arrived, 6);
-    assert_eq!(camp.snapshot().tallies["flare"].departed, 6);
+    assert_eq!(there.totals["flare"].arrived, 6);
+    assert_eq!(camp.snapshot().totals["flare"].departed, 6);
     assert_eq!(pass.place(&"#1:1".parse().unwrap(), None), pass.place(&"sled/0".parse().unwrap(), None));
 
     // What is made there has ids of that world.

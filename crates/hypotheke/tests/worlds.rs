@@ -31,7 +31,7 @@ fn perform(world: &mut World, sentence: &str) -> Result<hypotheke::Outcome, hypo
 
 fn applied(world: &mut World, sentence: &str) {
     let outcome = perform(world, sentence);
-    assert!(outcome.is_ok_and(hypotheke::Outcome::is_whole), "{sentence}");
+    assert!(outcome.is_ok_and(hypotheke::Outcome::is_complete), "{sentence}");
 }
 
 #[test]
@@ -47,7 +47,7 @@ fn a_plan_made_on_another_revision_is_stale() {
     let mut world = world();
     let (store, bag) = (world.container("store").unwrap(), world.container("ann.bag").unwrap());
     let operation = Operation::moving(Amount::Exactly(1), store, bag);
-    let (first, second) = (world.judge(&operation).unwrap(), world.judge(&operation).unwrap());
+    let (first, second) = (world.plan(&operation).unwrap(), world.plan(&operation).unwrap());
     assert_eq!(world.revision(), 0, "judging changes nothing");
     assert_eq!(world.apply(first).unwrap().revision(), 1);
     assert_eq!(world.apply(second).unwrap_err(), ApplyError::Stale);
@@ -87,7 +87,7 @@ fn a_plan_belongs_to_one_moment_of_one_world() {
         match random.below(16) {
             0..=5 => {
                 let sentence: NamedOperation = sentences[random.below(sentences.len())].parse().expect("a sentence");
-                let plan = world.judge(&sentence.resolve(world).expect("names"));
+                let plan = world.plan(&sentence.resolve(world).expect("names"));
                 plans.extend(plan.ok().map(|plan| (plan, *moment)));
             }
             6 if perform(world, sentences[random.below(sentences.len())]).is_ok() => *moment = next_moment(),
@@ -127,7 +127,7 @@ fn a_plan_belongs_to_one_moment_of_one_world() {
 fn a_plan_of_one_world_is_not_applied_to_another() {
     let (one, mut other) = (world(), world().numbered(7, 0));
     let store = one.container("store").unwrap();
-    let plan = one.judge(&Operation::dropping(Amount::Exactly(1), store, Landing::default())).unwrap();
+    let plan = one.plan(&Operation::dropping(Amount::Exactly(1), store, Landing::default())).unwrap();
     assert_eq!(other.apply(plan).unwrap_err(), ApplyError::Stale);
 }
 
@@ -293,7 +293,7 @@ fn handles_of_a_larger_ruleset_are_unknown() {
     let mut world = world();
     let store = world.container("store").unwrap();
     assert!(world.rules().kind(kind).is_none() && Departure::newcomer(world.rules(), "nobody", "ann").is_none());
-    assert_eq!((world.tally(kind), world.count(kind, None), world.has(mark, None)), (Default::default(), 0, false));
+    assert_eq!((world.totals(kind), world.count(kind, None), world.has(mark, None)), (Default::default(), 0, false));
     assert_eq!((world.count(tag, None), world.find(kind, None), world.room_for(kind, store).items), (0, None, 0));
     let stack = world.stack(store, 0).unwrap();
     assert!(!stack.is(kind) && !stack.is(tag) && !stack.has_mark(mark) && !stack.kind().has_tag(tag));
@@ -381,7 +381,7 @@ fn handles_from_before_a_reload_are_unknown() {
             let stack = world.stack(store(&world), 0).unwrap();
             assert!(world.rules().kind(known).is_none() && !stack.is(known) && !stack.has_mark(wet));
             assert_eq!(
-                (world.count(known, None), world.tally(known), world.has(wet, None)),
+                (world.count(known, None), world.totals(known), world.has(wet, None)),
                 (0, KindTotals::default(), false)
             );
             assert_eq!((stack.kind().id(), stack.marks().collect::<Vec<_>>()), ("rope", vec!["wet"]));
@@ -423,7 +423,7 @@ fn refusals_change_nothing_and_have_no_events() {
     let before = (world.revision(), world.events().len());
     let refusal = perform(&mut world, "move 5 rope from store to ann.bag").unwrap_err();
     assert_eq!((world.revision(), world.events().len()), before);
-    assert_eq!((refusal.reason(), refusal.could()), (Reason::WeightCap, 3));
+    assert_eq!((refusal.reason(), refusal.max_amount()), (Reason::WeightCap, 3));
     assert_eq!(world.explain(&refusal), "ann.bag would weigh 16 kg of 10 kg");
     applied(&mut world, "create 1 rope in ground");
     let next = world.ground().last().unwrap().0.id().serial();
@@ -438,7 +438,7 @@ fn events_tell_what_changed_in_words() {
     let told: Vec<String> = world.events().iter().map(|event| world.describe_event(event)).collect();
     assert_eq!(told, ["3 rope: store/0 to store/3"]);
     applied(&mut world, "swap store/1 with store/3");
-    assert_eq!(world.describe_event(&world.events()[0]), "store/1 and store/3 exchanged");
+    assert_eq!(world.describe_event(&world.events()[0]), "store/1 and store/3 swapped");
     assert!(perform(&mut world, "ann picks up").is_err());
     assert!(world.events().is_empty());
 }
@@ -621,7 +621,7 @@ fn an_operation_that_finds_nothing_to_change_is_applied_and_says_so() {
     let outcome = world.perform(&Operation::moving(Amount::All, (store, 0), (store, 0))).unwrap();
     assert_eq!((outcome.changed(), outcome.revision(), world.events().len()), (false, 1, 0));
     let outcome = world.perform(&Operation::swapping((store, 0), (store, 1))).unwrap();
-    assert_eq!((outcome.changed(), outcome.done(), outcome.asked(), outcome.revision()), (true, 5, None, 2));
+    assert_eq!((outcome.changed(), outcome.done(), outcome.requested(), outcome.revision()), (true, 5, None, 2));
 }
 
 #[test]
@@ -693,7 +693,7 @@ fn what_is_out_of_range_is_refused_and_leaves_no_trace() {
     let flare = world.rules().find_kind("flare").expect("a kind");
     let beyond = (chest, 3);
     let numbers = [0, 1, 6, u32::MAX - 1, u32::MAX];
-    let mut asked = vec![
+    let mut requested = vec![
         Operation::swapping((chest, 0), beyond),
         Operation::together([]),
         Operation::lifting(LiftAmount::Half, beyond, ann),
@@ -705,7 +705,7 @@ fn what_is_out_of_range_is_refused_and_leaves_no_trace() {
     ];
     for number in numbers {
         let exactly = Amount::Exactly(number);
-        asked.extend([
+        requested.extend([
             Operation::moving(exactly, beyond, chest),
             Operation::splitting(number.max(5), (chest, 0), chest),
             Operation::merging(exactly, (chest, 0), beyond),
@@ -717,8 +717,8 @@ fn what_is_out_of_range_is_refused_and_leaves_no_trace() {
         ]);
     }
     let before = (format!("{world:?}"), world.revision());
-    for operation in asked {
-        assert!(world.judge(&operation).is_err(), "{operation:?}");
+    for operation in requested {
+        assert!(world.plan(&operation).is_err(), "{operation:?}");
         assert!(world.perform(&operation).is_err(), "{operation:?}");
         assert_eq!((format!("{world:?}"), world.revision()), before, "{operation:?}");
         assert!(world.events().is_empty(), "{operation:?}");
@@ -814,7 +814,7 @@ fn every_sort_of_place_is_judged_as_it_is_performed() {
         for actor in [None, Some(ann)] {
             let operation = Operation { actor, action: action.clone() };
             let mut copy = world.clone();
-            let planned = world.judge(&operation).map(|plan| (plan.outcome(), plan.events().to_vec()));
+            let planned = world.plan(&operation).map(|plan| (plan.outcome(), plan.events().to_vec()));
             let done = copy.perform(&operation).map(|outcome| (outcome, copy.events().to_vec()));
             assert_eq!(planned, done, "{operation:?}");
             assert_eq!(copy.check_indexes(), vec![], "{operation:?}");
@@ -887,7 +887,7 @@ fn the_hash_tells_apart_worlds_in_which_something_else_lies_somewhere() {
 #[test]
 fn a_kept_item_that_comes_to_the_ground_is_noticed() {
     let rules = Ruleset::builder()
-        .kind("journal", hypotheke::KindBuilder::keep)
+        .kind("journal", hypotheke::KindBuilder::protected)
         .kind("rope", |kind| kind)
         .kind("satchel", |kind| kind.pack("satchel"))
         .container("satchel", |it| it.slots(1))
@@ -899,14 +899,14 @@ fn a_kept_item_that_comes_to_the_ground_is_noticed() {
     let nothing = Operation::moving(Amount::All, store, store);
     let before = StepAudit::before(&world);
     applied(&mut world, "drop satchel from store/1");
-    assert_eq!(before.judge(&world, &nothing), vec![], "no kept item is in it");
+    assert_eq!(before.check(&world, &nothing), vec![], "no kept item is in it");
     // Written into a snapshot, one is, as no operation could have brought it there.
     let mut snapshot = world.snapshot();
     let journal = snapshot.containers[0].stacks.remove(0);
     snapshot.packs[0].stacks.push(hypotheke::snapshot::InSlot { slot: 0, stack: journal.stack });
-    let spoiled = World::from_snapshot(world.rules(), &snapshot).unwrap();
+    let corrupted = World::from_snapshot(world.rules(), &snapshot).unwrap();
     assert_eq!(audit(world.rules(), &snapshot), vec![], "the world itself keeps every law");
-    let found = before.judge(&spoiled, &nothing);
+    let found = before.check(&corrupted, &nothing);
     assert_eq!(found.len(), 1);
     assert_eq!(
         found[0].to_string(),
@@ -914,11 +914,11 @@ fn a_kept_item_that_comes_to_the_ground_is_noticed() {
     );
     let kind = world.rules().find_kind("journal").unwrap();
     let create = Operation::creating(Amount::Exactly(1), kind, Place::Ground);
-    assert_eq!(before.judge(&spoiled, &Operation::together([nothing.clone(), create])), vec![]);
+    assert_eq!(before.check(&corrupted, &Operation::together([nothing.clone(), create])), vec![]);
     // Nor is one consumed.
-    let tally = snapshot.tallies.get_mut("journal").unwrap();
-    tally.consumed += 1;
+    let totals = snapshot.totals.get_mut("journal").unwrap();
+    totals.consumed += 1;
     snapshot.packs[0].stacks.clear();
     let consumed = World::from_snapshot(world.rules(), &snapshot).unwrap();
-    assert_eq!(before.judge(&consumed, &nothing)[0].message(), "1 journal consumed, but they are protected");
+    assert_eq!(before.check(&consumed, &nothing)[0].message(), "1 journal consumed, but they are protected");
 }

@@ -101,7 +101,7 @@ fn shortening() {
         builder = builder.container(name, |it| it.slots(1)).start(name, ["1 flare"]);
     }
     let rules: Arc<Ruleset> = builder.build().expect("rules").into();
-    let text = "play\n  places all\nalways\n  count of flare in sled <= 4\n";
+    let text = "explore\n  places all\nalways\n  count of flare in sled <= 4\n";
     let claims = ClaimsFile::parse(Source::new("five.claims", text)).expect("claims");
     let (mut lengths, mut slowest) = (Vec::new(), Duration::ZERO);
     for seed in 0..20 {
@@ -110,8 +110,8 @@ fn shortening() {
         let mut found = None;
         let exploration = std::cell::Cell::new(Some(exploration));
         let time = timed(&mut || found = exploration.take().map(|it| it.walk(walks, &mut |_| None)));
-        let Some(Status::Broken(trail)) = found.map(|found| found.verdicts[0].status.clone()) else { continue };
-        lengths.push(trail.steps.len());
+        let Some(Status::Violated(trace)) = found.map(|found| found.verdicts[0].status.clone()) else { continue };
+        lengths.push(trace.steps.len());
         slowest = slowest.max(time);
     }
     lengths.sort_unstable();
@@ -128,7 +128,7 @@ fn main() {
     }
     let found = search(1);
     let (worlds, steps) = raw::search();
-    assert!(found.exhausted && found.worlds == worlds as u64 && found.applied == steps, "the raw one finds the same");
+    assert!(found.complete && found.states == worlds as u64 && found.applied == steps, "the raw one finds the same");
     assert_eq!(checker::search(2), worlds, "the checker finds the same");
     println!(
         "{worlds} worlds, {steps} operations, {} deep; by symmetry {}",

@@ -15,23 +15,23 @@ use hypotheke::{Cause, Departures, NamedOperation, Operation, Refusal, Reply, Wo
 const INDENT: usize = 9;
 const REASON: usize = 14;
 /// So many changes are told in text.
-const MOST_CHANGES: usize = 12;
+const MAX_CHANGES: usize = 12;
 
 pub(crate) fn run(output: &mut Output, path: &Path, after: &[String], question: &str) -> Result<Verdict, InputError> {
     let rules = Arc::new(load_rules(path)?);
-    let mut asked = Asked { world: World::new(&rules), departures: Departures::new() };
+    let mut requested = Asked { world: World::new(&rules), departures: Departures::new() };
     for sentence in after {
-        asked.perform(sentence)?;
+        requested.perform(sentence)?;
     }
-    let (named, operation) = asked.read(question)?;
-    let reply = asked.world.ask(&operation);
-    let changes = asked.changes(&operation);
+    let (named, operation) = requested.read(question)?;
+    let reply = requested.world.ask(&operation);
+    let changes = requested.changes(&operation);
     if output.format == Format::Json {
-        output.write_json(&AskJson::new(&asked.world, &named, &reply, &changes))?;
+        output.write_json(&AskJson::new(&requested.world, &named, &reply, &changes))?;
         return Ok(Verdict::Good);
     }
     let mut page = Page::default();
-    draw(&mut page, &asked.world, &named, &reply, &changes);
+    draw(&mut page, &requested.world, &named, &reply, &changes);
     output.write(&page.into_text())?;
     Ok(Verdict::Good)
 }
@@ -52,11 +52,11 @@ impl Asked {
         Ok((named, operation))
     }
 
-    /// What has happened before the question is asked.
+    /// What has happened before the question is requested.
     fn perform(&mut self, sentence: &str) -> Result<(), InputError> {
         let (named, operation) = self.read(sentence)?;
         match self.world.perform(&operation) {
-            Ok(outcome) if outcome.is_whole() => {}
+            Ok(outcome) if outcome.is_complete() => {}
             Ok(outcome) => {
                 let message = format!("`{named}` would be applied in part only: {}", outcome.text("done"));
                 return Err(InputError::usage(message, Some("what comes before the question must be applied in full")));
@@ -80,11 +80,11 @@ impl Asked {
 }
 
 /// `fuel-drum` of four is `up to 4 fuel-drum`.
-fn as_far_as_it_goes(named: &NamedOperation, could: u64) -> Option<String> {
+fn as_far_as_it_goes(named: &NamedOperation, max_amount: u64) -> Option<String> {
     use hypotheke::{Amount, NamedAction as Named};
-    let mut asked = named.clone();
-    let could = u32::try_from(could).ok().filter(|&could| could > 0)?;
-    match &mut asked.action {
+    let mut requested = named.clone();
+    let max_amount = u32::try_from(max_amount).ok().filter(|&max_amount| max_amount > 0)?;
+    match &mut requested.action {
         Named::Create { amount, .. }
         | Named::Consume { amount, .. }
         | Named::Move { amount, .. }
@@ -92,26 +92,26 @@ fn as_far_as_it_goes(named: &NamedOperation, could: u64) -> Option<String> {
         | Named::PickUp { amount, .. }
         | Named::Put { amount, .. }
         | Named::Merge { amount, .. }
-        | Named::Equip { amount, .. } => *amount = Amount::UpTo(could),
+        | Named::Equip { amount, .. } => *amount = Amount::UpTo(max_amount),
         _ => return None,
     }
-    Some(asked.to_string())
+    Some(requested.to_string())
 }
 
 fn draw(page: &mut Page, world: &World, named: &NamedOperation, reply: &Reply, changes: &[String]) {
     let verb = named.action.past_verb();
     let (tone, word, told) = match reply.answer() {
-        Ok(outcome) if outcome.is_whole() => (Tone::Good, "yes", outcome.text(verb)),
+        Ok(outcome) if outcome.is_complete() => (Tone::Good, "yes", outcome.text(verb)),
         Ok(outcome) => (Tone::Notable, "in part", outcome.text(verb)),
         Err(refusal) => (Tone::Bad, "no", refused_text(&refusal)),
     };
     page.put(tone, &pad(word, INDENT)).put(Tone::Heading, &named.to_string()).end();
     page.plain(&" ".repeat(INDENT)).put(tone, &told).end();
-    for change in changes.iter().take(MOST_CHANGES) {
+    for change in changes.iter().take(MAX_CHANGES) {
         page.plain(&" ".repeat(INDENT)).put(Tone::Faint, change).end();
     }
-    if changes.len() > MOST_CHANGES {
-        let more = format!("and {} changes more; `--format json` tells all", changes.len() - MOST_CHANGES);
+    if changes.len() > MAX_CHANGES {
+        let more = format!("and {} changes more; `--format json` tells all", changes.len() - MAX_CHANGES);
         page.plain(&" ".repeat(INDENT)).put(Tone::Faint, &more).end();
     }
     if let Err(refusal) = reply.answer()
@@ -132,16 +132,16 @@ fn draw(page: &mut Page, world: &World, named: &NamedOperation, reply: &Reply, c
     for &cause in reply.causes() {
         draw_cause(page, world, cause);
     }
-    let next = reply.answer().err().and_then(|refusal| as_far_as_it_goes(named, refusal.could()));
+    let next = reply.answer().err().and_then(|refusal| as_far_as_it_goes(named, refusal.max_amount()));
     if let Some(next) = next {
         page.put(Tone::Faint, "next   ").plain(&format!("`{next}` would be applied")).end();
     }
 }
 
 fn refused_text(refusal: &Refusal) -> String {
-    match refusal.could() {
+    match refusal.max_amount() {
         0 => format!("refused: {}", refusal.reason()),
-        could => format!("refused: {}; {could} could go", refusal.reason()),
+        max_amount => format!("refused: {}; up to {max_amount}", refusal.reason()),
     }
 }
 

@@ -19,14 +19,14 @@ pub(crate) fn run(output: &mut Output, path: &Path) -> Result<Verdict, InputErro
     }
     let warnings = rules.lint();
     if output.format == Format::Json {
-        let faults = crate::formats::diagnostics::to_json(&warnings);
+        let diagnostics = crate::formats::diagnostics::to_json(&warnings);
         output.write_json(&CheckJson {
             title: rules.title(),
             version: rules.version(),
             kinds: rules.kinds().len(),
             containers: rules.containers().len(),
             holders: rules.holders().len(),
-            faults,
+            diagnostics,
             unlisted: warnings.unlisted(),
         })?;
         return Ok(Verdict::Good);

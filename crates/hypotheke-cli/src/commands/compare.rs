@@ -9,7 +9,7 @@ use crate::args::{CompareArgs, Format};
 use crate::files::{InputError, load_rules, scenario_paths};
 use crate::formats::compare::{CompareJson, ScenarioChange};
 use crate::render::compare::draw;
-use hypotheke::scenario::{ResolvedScenarioFile, ScenarioReport, Trace};
+use hypotheke::scenario::{ReportDetail, ResolvedScenarioFile, ScenarioReport};
 use hypotheke::{Ruleset, ScenarioFile, compare};
 
 pub(crate) fn run(output: &mut Output, args: &CompareArgs) -> Result<Verdict, InputError> {
@@ -44,7 +44,7 @@ fn verdicts(file: &ScenarioFile, rules: &Arc<Ruleset>) -> Result<Vec<ScenarioRep
         let first = errors.diagnostics().iter().next().map(|fault| fault.message().to_owned());
         first.unwrap_or_default()
     })?;
-    Ok(playable.play(Trace::Failures).collect())
+    Ok(playable.run(ReportDetail::Failures).collect())
 }
 
 fn changes_in(file: &ScenarioFile, old: &Arc<Ruleset>, new: &Arc<Ruleset>, played: &mut usize) -> Vec<ScenarioChange> {
@@ -54,7 +54,7 @@ fn changes_in(file: &ScenarioFile, old: &Arc<Ruleset>, new: &Arc<Ruleset>, playe
         row: row.map(str::to_owned),
         old: old.to_owned(),
         new: new.to_owned(),
-        why,
+        explanation: why,
     };
     match (verdicts(file, old), verdicts(file, new)) {
         (Ok(before), Ok(after)) => {

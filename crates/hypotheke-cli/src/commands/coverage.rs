@@ -10,7 +10,7 @@ use crate::files::{InputError, load_rules, scenario_paths, threads};
 use crate::formats::coverage::CoverageJson;
 use crate::render::coverage::draw;
 use hypotheke::coverage::{CoverageOptions, Tested, coverage};
-use hypotheke::scenario::{Playing, ResolvedScenarioFile, play_all};
+use hypotheke::scenario::{ResolvedScenarioFile, RunOptions, run_all};
 
 pub(crate) fn run(output: &mut Output, args: &CoverageArgs) -> Result<Verdict, InputError> {
     let rules = Arc::new(load_rules(&args.rules)?);
@@ -29,16 +29,16 @@ pub(crate) fn run(output: &mut Output, args: &CoverageArgs) -> Result<Verdict, I
     output.progress("");
     match output.format {
         Format::Json => output.write_json(&CoverageJson::new(&rules, &found))?,
-        _ => output.write(&draw(&rules, &found, args.all, options.suggest))?,
+        _ => output.write(&draw(&rules, &found, args.show_changes, options.suggest))?,
     }
-    let untested = found.count(Tested::Not) + found.count(Tested::InPart);
+    let untested = found.count(Tested::Not) + found.count(Tested::Partly);
     Ok(if untested == 0 { Verdict::Good } else { Verdict::Failed })
 }
 
 /// What already fails can't fail because of a change.
 fn must_hold(playable: &[ResolvedScenarioFile<'_>], threads: std::num::NonZeroUsize) -> Result<(), InputError> {
-    let playing = Playing { threads, stop_at_first: true, ..Playing::default() };
-    let failed = play_all(playable, |_| true, playing).into_iter().find(|(_, report)| !report.passed());
+    let options = RunOptions { threads, fail_fast: true, ..RunOptions::default() };
+    let failed = run_all(playable, |_| true, options).into_iter().find(|(_, report)| !report.passed());
     match failed {
         None => Ok(()),
         Some((_, report)) => {

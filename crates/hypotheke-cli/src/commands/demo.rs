@@ -11,7 +11,7 @@ use crate::files::InputError;
 use crate::formats::verify::DemoJson;
 use crate::render::report;
 use crate::render::{Page, Tone, container};
-use hypotheke::scenario::{ScenarioReport, Trace};
+use hypotheke::scenario::{ReportDetail, ScenarioReport};
 use hypotheke::text::Source;
 use hypotheke::{LoadError, Ruleset, ScenarioFile, World};
 
@@ -23,9 +23,13 @@ pub(crate) fn rules() -> Result<Arc<Ruleset>, InputError> {
     Ok(Arc::new(Ruleset::from_bytes(RULES.path, RULES.text.as_bytes().to_vec(), table)?))
 }
 
-fn play(rules: &Arc<Ruleset>, file: &DemoFile, trace: Trace) -> Result<(Source, Vec<ScenarioReport>), InputError> {
+fn play(
+    rules: &Arc<Ruleset>,
+    file: &DemoFile,
+    detail: ReportDetail,
+) -> Result<(Source, Vec<ScenarioReport>), InputError> {
     let scenarios = ScenarioFile::parse(Source::new(file.path, file.text)).map_err(LoadError::from)?;
-    let reports = scenarios.check(rules).map_err(LoadError::from)?.play(trace).collect();
+    let reports = scenarios.check(rules).map_err(LoadError::from)?.run(detail).collect();
     Ok((scenarios.source().clone(), reports))
 }
 
@@ -34,7 +38,7 @@ pub(crate) fn run(output: &mut Output) -> Result<Verdict, InputError> {
     let mut tally = ScenarioCounts::default();
     let mut played = Vec::new();
     for file in SCENARIOS {
-        let (source, reports) = play(&rules, file, Trace::Failures)?;
+        let (source, reports) = play(&rules, file, ReportDetail::Failures)?;
         reports.iter().for_each(|report| tally.add(report));
         played.push((source, reports));
     }
@@ -78,7 +82,7 @@ fn draw_rules(page: &mut Page, rules: &Arc<Ruleset>) {
 /// The first scenario of the sled, step by step.
 fn draw_one_closely(page: &mut Page, rules: &Arc<Ruleset>) -> Result<(), InputError> {
     let Some(file) = SCENARIOS.iter().find(|file| file.path.ends_with("sled.scenario")) else { return Ok(()) };
-    let (source, reports) = play(rules, file, Trace::Steps)?;
+    let (source, reports) = play(rules, file, ReportDetail::Steps)?;
     page.blank();
     page.line(Tone::Heading, "3  One of them, step by step:");
     if let Some(report) = reports.first() {
@@ -88,7 +92,7 @@ fn draw_one_closely(page: &mut Page, rules: &Arc<Ruleset>) -> Result<(), InputEr
 }
 
 fn draw_a_failure(page: &mut Page, rules: &Arc<Ruleset>) -> Result<(), InputError> {
-    let (source, reports) = play(rules, &FAILING, Trace::Failures)?;
+    let (source, reports) = play(rules, &FAILING, ReportDetail::Failures)?;
     page.blank();
     page.line(Tone::Heading, "4  This is what a failure looks like; this one expects what the rules forbid:");
     if let Some(report) = reports.first() {

@@ -5,7 +5,7 @@ use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::{Duration, Instant};
 
-use super::gather::{Gathered, gather};
+use super::combine::{Combined, combine};
 use super::{Output, Verdict};
 use crate::args::{ExploreArgs, Format};
 use crate::files::{InputError, claims_paths, load_claims, load_rules, threads, write_new};
@@ -13,10 +13,10 @@ use crate::findings::Searched;
 use crate::formats::explore::{ExploreJson, ExploredJson};
 use crate::render::Page;
 use crate::render::chart;
-use crate::render::explore::{draw, draw_gathered, draw_summary};
+use crate::render::explore::{draw, draw_combined, draw_summary};
 use hypotheke::Ruleset;
 use hypotheke::explore::{
-    Bound, Bounds, ClaimsFile, Exploration, ExplorationReport, InterleavingReport, Progress, Several, Walks,
+    Bound, Bounds, ClaimsFile, ConcurrencyBounds, Exploration, ExplorationReport, InterleavingReport, Progress, Walks,
 };
 
 /// What is set while it runs.
@@ -31,8 +31,8 @@ struct Ready {
 }
 
 pub(crate) fn run(output: &mut Output, args: &ExploreArgs) -> Result<Verdict, InputError> {
-    if !args.gather.is_empty() {
-        return gathered(output, args);
+    if !args.combine.is_empty() {
+        return combined(output, args);
     }
     let rules = Arc::new(load_rules(&args.rules)?);
     let ready = read_all(&rules, args)?;
@@ -43,7 +43,7 @@ pub(crate) fn run(output: &mut Output, args: &ExploreArgs) -> Result<Verdict, In
     }
     let files: Vec<ExploredJson> = all.iter().map(ExploredJson::new).collect();
     let failed = all.iter().any(Searched::is_failure);
-    let cut_short = all.iter().any(Searched::is_cut_short);
+    let cut_short = all.iter().any(Searched::is_incomplete);
     let verdict = verdict(failed, cut_short, args);
     if output.format == Format::Json {
         let whole = ExploreJson { title: rules.title().to_owned(), version: rules.version(), files };
@@ -62,7 +62,7 @@ pub(crate) fn run(output: &mut Output, args: &ExploreArgs) -> Result<Verdict, In
 fn verdict(failed: bool, cut_short: bool, args: &ExploreArgs) -> Verdict {
     match (failed, cut_short && !args.accept_partial) {
         (true, _) => Verdict::Failed,
-        (false, true) => Verdict::CutShort,
+        (false, true) => Verdict::Incomplete,
         (false, false) => Verdict::Good,
     }
 }
@@ -98,12 +98,12 @@ fn read_all(rules: &Arc<Ruleset>, args: &ExploreArgs) -> Result<Vec<Ready>, Inpu
 
 fn explore(output: &mut Output, args: &ExploreArgs, ready: Ready) -> Result<Searched, InputError> {
     let Ready { path, file, exploration } = ready;
-    let bounds = Bounds { depth: args.depth, worlds: args.worlds, memory: Some(args.memory.saturating_mul(1_000_000)) };
+    let bounds = Bounds { depth: args.depth, states: args.states, memory: Some(args.memory.saturating_mul(1_000_000)) };
     let threads = threads(args.threads);
     let exploration = exploration.within(bounds).on_threads(threads);
     let exploration = if args.no_symmetry { exploration.without_symmetry() } else { exploration };
     let name = path.display().to_string();
-    let several = args.several.map(|requests| interleave(output, args, &name, &exploration, requests));
+    let concurrent = args.concurrent_requests.map(|requests| interleave(output, args, &name, &exploration, requests));
     let walks = args.walks.map(|count| {
         let shard = args.shard.unwrap_or((0, 1));
         Walks { count, steps: args.steps, seed: args.seed, shard, threads }
@@ -122,8 +122,8 @@ fn explore(output: &mut Output, args: &ExploreArgs, ready: Ready) -> Result<Sear
         }),
     };
     output.progress("");
-    let written = write(args.write.as_deref(), &path, &file, &found)?;
-    Ok(Searched { path, found, walks, several, happenings: args.happenings, written })
+    let written = write(args.output.as_deref(), &path, &file, &found)?;
+    Ok(Searched { path, found, walks, concurrent, network_steps: args.network_steps, written })
 }
 
 fn interleave(
@@ -133,10 +133,11 @@ fn interleave(
     exploration: &Exploration,
     requests: u32,
 ) -> InterleavingReport {
-    let usual = Several::default();
-    let several = Several { requests, happenings: args.happenings.unwrap_or(usual.happenings), ..usual };
-    let found = exploration.interleaved(several, &mut |happenings| {
-        output.progress(&format!("{name}   several at once, {happenings} happenings"));
+    let usual = ConcurrencyBounds::default();
+    let bounds =
+        ConcurrencyBounds { requests, network_steps: args.network_steps.unwrap_or(usual.network_steps), ..usual };
+    let found = exploration.interleaved(bounds, &mut |network_steps| {
+        output.progress(&format!("{name}   concurrent requests: {network_steps} network steps"));
         end(args.time)
     });
     output.progress("");
@@ -144,10 +145,10 @@ fn interleave(
 }
 
 /// What the parts of a run have written, as one.
-fn gathered(output: &mut Output, args: &ExploreArgs) -> Result<Verdict, InputError> {
-    let Gathered { whole, missing } = gather(&args.gather)?;
+fn combined(output: &mut Output, args: &ExploreArgs) -> Result<Verdict, InputError> {
+    let Combined { whole, missing } = combine(&args.combine)?;
     let failed = whole.files.iter().any(ExploredJson::is_failure);
-    let is_undecided = |file: &ExploredJson| file.claims.iter().any(|claim| claim.status == "undecided");
+    let is_undecided = |file: &ExploredJson| file.claims.iter().any(|claim| claim.status == "inconclusive");
     let stopped = |file: &ExploredJson| file.stopped_by.is_some() || is_undecided(file);
     let verdict = verdict(failed, !missing.is_empty() || whole.files.iter().any(stopped), args);
     if output.format == Format::Json {
@@ -156,7 +157,7 @@ fn gathered(output: &mut Output, args: &ExploreArgs) -> Result<Verdict, InputErr
         return Ok(verdict);
     }
     let mut page = Page::default();
-    draw_gathered(&mut page, &whole, &missing);
+    draw_combined(&mut page, &whole, &missing);
     output.write(&page.into_text())?;
     chart_of(output, args, &whole.files)?;
     Ok(verdict)
@@ -177,7 +178,7 @@ fn chart_of(output: &mut Output, args: &ExploreArgs, files: &[ExploredJson]) -> 
     Ok(())
 }
 
-/// Writes each trail that breaks a claim as a scenario of its own. What is there already is not written over.
+/// Writes each trace that breaks a claim as a scenario of its own. What is there already is not written over.
 fn write(
     folder: Option<&Path>,
     path: &Path,
@@ -241,11 +242,11 @@ impl ProgressLine {
         }
         self.told = now();
         let seconds = self.began.elapsed().as_secs_f64();
-        let Progress { worlds, done, depth, memory } = told;
-        let rate = *worlds as f64 / seconds / 1_000.0;
+        let Progress { states, done, depth, memory } = told;
+        let rate = *states as f64 / seconds / 1_000.0;
         let memory = *memory as f64 / 1e6;
         output.progress(&format!(
-            "{}   {worlds} worlds, {rate:.0} thousand a second, {done} gone through, {depth} deep, {memory:.1} MB",
+            "{}   {states} states, {rate:.0} thousand a second, {done} gone through, {depth} deep, {memory:.1} MB",
             self.name
         ));
     }

@@ -7,16 +7,16 @@ use super::saves::draw_changes;
 use super::{Output, Verdict};
 use crate::args::{Format, MigrateArgs};
 use crate::files::{InputError, keep_and_replace, load_rules, load_save, write_new};
-use crate::findings::{Stage, Way};
+use crate::findings::{MigrationRun, Stage};
 use crate::formats::migrate::{MigrateJson, MigratedJson};
 use crate::render::report::counted;
 use crate::render::{Page, Tone, clip, fold, pad};
 use hypotheke::save::Save;
-use hypotheke::snapshot::Stray;
+use hypotheke::snapshot::Orphan;
 use hypotheke::{Difference, MigrationError, MigrationPolicy, Ruleset};
 
 pub(crate) fn run(output: &mut Output, args: &MigrateArgs) -> Result<Verdict, InputError> {
-    if args.saves.len() > 1 && args.to.is_some() {
+    if args.saves.len() > 1 && args.output.is_some() {
         return Err(InputError::usage("`--to` is for one save", Some("`--write` writes each in its place")));
     }
     let rules: Vec<Arc<Ruleset>> =
@@ -25,26 +25,26 @@ pub(crate) fn run(output: &mut Output, args: &MigrateArgs) -> Result<Verdict, In
     let saves: Vec<(PathBuf, Save)> = args
         .saves
         .iter()
-        .map(|path| Ok((path.clone(), load_save(path, args.edited)?)))
+        .map(|path| Ok((path.clone(), load_save(path, args.allow_edited)?)))
         .collect::<Result<_, InputError>>()?;
-    let mut ways: Vec<Way> =
+    let mut runs: Vec<MigrationRun> =
         saves.into_iter().map(|(path, save)| go(path, save, &rules)).collect::<Result<_, InputError>>()?;
-    for way in &mut ways {
-        write(way, args)?;
+    for run in &mut runs {
+        write(run, args)?;
     }
-    let verdict = if ways.iter().all(|way| way.after.is_some()) { Verdict::Good } else { Verdict::Failed };
+    let verdict = if runs.iter().all(|run| run.after.is_some()) { Verdict::Good } else { Verdict::Failed };
     if output.format == Format::Json {
-        output.write_json(&MigrateJson { saves: ways.iter().map(MigratedJson::new).collect() })?;
+        output.write_json(&MigrateJson { saves: runs.iter().map(MigratedJson::new).collect() })?;
         return Ok(verdict);
     }
     let mut page = Page::default();
-    ways.iter().for_each(|way| draw(&mut page, way));
-    draw_next(&mut page, &ways, args);
+    runs.iter().for_each(|run| draw(&mut page, run));
+    draw_next(&mut page, &runs, args);
     output.write(&page.into_text())?;
     Ok(verdict)
 }
 
-fn go(path: PathBuf, before: Save, rules: &[Arc<Ruleset>]) -> Result<Way, InputError> {
+fn go(path: PathBuf, before: Save, rules: &[Arc<Ruleset>]) -> Result<MigrationRun, InputError> {
     let (mut stages, mut after) = (Vec::new(), Some(before.clone()));
     for rules in rules {
         let Some(save) = after.take() else { break };
@@ -69,23 +69,23 @@ fn go(path: PathBuf, before: Save, rules: &[Arc<Ruleset>]) -> Result<Way, InputE
         _ => None,
     };
     let direct = direct.filter(|changes| !changes.by_place.is_empty());
-    Ok(Way { path, before, stages, after, direct, written: None, kept: None })
+    Ok(MigrationRun { path, before, stages, after, direct, written: None, backup: None })
 }
 
-fn write(way: &mut Way, args: &MigrateArgs) -> Result<(), InputError> {
-    let Some(after) = way.after.as_ref().filter(|_| args.write || args.to.is_some()) else { return Ok(()) };
-    let is_json = std::fs::read(&way.path)?.trim_ascii_start().starts_with(b"{");
+fn write(run: &mut MigrationRun, args: &MigrateArgs) -> Result<(), InputError> {
+    let Some(after) = run.after.as_ref().filter(|_| args.in_place || args.output.is_some()) else { return Ok(()) };
+    let is_json = std::fs::read(&run.path)?.trim_ascii_start().starts_with(b"{");
     let bytes = if is_json { after.to_json().into_bytes() } else { after.to_bytes() };
-    match &args.to {
+    match &args.output {
         Some(to) => {
             write_new(to, &bytes)?;
-            way.written = Some(to.clone());
+            run.written = Some(to.clone());
         }
-        None if *after == way.before => {}
+        None if *after == run.before => {}
         None => {
-            let kept = kept_as(&way.path, way.before.rules().version);
-            keep_and_replace(&way.path, &kept, &bytes)?;
-            (way.written, way.kept) = (Some(way.path.clone()), Some(kept));
+            let kept = kept_as(&run.path, run.before.rules().version);
+            keep_and_replace(&run.path, &kept, &bytes)?;
+            (run.written, run.backup) = (Some(run.path.clone()), Some(kept));
         }
     }
     Ok(())
@@ -98,23 +98,23 @@ fn kept_as(path: &Path, version: u32) -> PathBuf {
     path.with_file_name(format!("{stem}.version-{version}{extension}"))
 }
 
-fn word(treatment: Option<MigrationPolicy>) -> (Tone, &'static str) {
-    match treatment {
+fn word(action: Option<MigrationPolicy>) -> (Tone, &'static str) {
+    match action {
         None => (Tone::Plain, "changed"),
-        Some(MigrationPolicy::Leave) => (Tone::Notable, "left"),
+        Some(MigrationPolicy::Stay) => (Tone::Notable, "left"),
         Some(MigrationPolicy::Split) => (Tone::Good, "split"),
         Some(MigrationPolicy::Spill) => (Tone::Good, "spilled"),
         Some(MigrationPolicy::Ground) => (Tone::Good, "moved"),
-        Some(MigrationPolicy::Stray) => (Tone::Notable, "kept aside"),
+        Some(MigrationPolicy::Orphan) => (Tone::Notable, "kept aside"),
         Some(MigrationPolicy::Refuse) => (Tone::Bad, "refused"),
     }
 }
 
-fn draw(page: &mut Page, way: &Way) {
-    page.put(Tone::Heading, &clip(&way.path.display().to_string(), 60));
-    let before = way.before.rules();
+fn draw(page: &mut Page, run: &MigrationRun) {
+    page.put(Tone::Heading, &clip(&run.path.display().to_string(), 60));
+    let before = run.before.rules();
     page.put(Tone::Faint, &clip(&format!("   {}   version {}", before.title, before.version), 36)).end();
-    for stage in &way.stages {
+    for stage in &run.stages {
         let heading = format!("to version {} of {}", stage.version, stage.title);
         page.put(Tone::Heading, &clip(&heading, 98)).end();
         if stage.differences.is_empty() {
@@ -130,15 +130,15 @@ fn draw(page: &mut Page, way: &Way) {
             }
         }
     }
-    if way.after.is_none() {
+    if run.after.is_none() {
         page.line(Tone::Bad, "it is refused, and stays as it is");
     }
-    match &way.direct {
+    match &run.direct {
         Some(changes) => {
             page.line(Tone::Notable, "to the last version at once, these would lie elsewhere:");
             draw_changes(page, changes);
         }
-        None if way.after.is_some() && way.stages.len() > 1 => {
+        None if run.after.is_some() && run.stages.len() > 1 => {
             page.line(Tone::Good, "to the last version at once, everything would lie as it does now");
         }
         None => {}
@@ -146,7 +146,7 @@ fn draw(page: &mut Page, way: &Way) {
 }
 
 fn draw_difference(page: &mut Page, difference: &Difference) {
-    let (tone, word) = word(difference.treatment);
+    let (tone, word) = word(difference.action);
     let to = if difference.to.is_empty() { String::new() } else { format!(" -> {}", difference.to.join(", ")) };
     let text = format!("{}{to}", difference.message);
     let place = clip(&difference.place, 24);
@@ -156,37 +156,37 @@ fn draw_difference(page: &mut Page, difference: &Difference) {
     }
 }
 
-fn draw_next(page: &mut Page, ways: &[Way], args: &MigrateArgs) {
-    let all: Vec<&Difference> = ways.iter().flat_map(|way| &way.stages).flat_map(|stage| &stage.differences).collect();
-    let some = |treatment: MigrationPolicy, what: &str| {
-        let count = all.iter().filter(|told| told.treatment == Some(treatment)).count();
+fn draw_next(page: &mut Page, runs: &[MigrationRun], args: &MigrateArgs) {
+    let all: Vec<&Difference> = runs.iter().flat_map(|run| &run.stages).flat_map(|stage| &stage.differences).collect();
+    let some = |action: MigrationPolicy, what: &str| {
+        let count = all.iter().filter(|told| told.action == Some(action)).count();
         (count > 0).then(|| format!("{count} {what}"))
     };
     let kinds = [
         some(MigrationPolicy::Split, "split"),
         some(MigrationPolicy::Spill, "spilled"),
         some(MigrationPolicy::Ground, "moved"),
-        some(MigrationPolicy::Stray, "kept aside"),
-        some(MigrationPolicy::Leave, "left"),
+        some(MigrationPolicy::Orphan, "kept aside"),
+        some(MigrationPolicy::Stay, "left"),
         some(MigrationPolicy::Refuse, "refused"),
     ];
     let kinds: Vec<String> = kinds.into_iter().flatten().collect();
     let of = if kinds.is_empty() { String::new() } else { format!(": {}", kinds.join(", ")) };
     page.put(Tone::Heading, &format!("{}{of}", counted(all.len(), "difference"))).end();
-    let strays = ways.iter().filter_map(|way| way.after.as_ref()).flat_map(|save| &save.snapshot().strays);
-    let aside: u64 = strays.map(Stray::items).sum();
+    let orphans = runs.iter().filter_map(|run| run.after.as_ref()).flat_map(|save| &save.snapshot().orphans);
+    let aside: u64 = orphans.map(Orphan::items).sum();
     if aside > 0 {
         let items = counted(usize::try_from(aside).unwrap_or(usize::MAX), "item");
         page.plain(&format!("       {items} kept aside in all, until a ruleset knows them again")).end();
     }
-    for way in ways {
-        if let Some(written) = &way.written {
+    for run in runs {
+        if let Some(written) = &run.written {
             let kept =
-                way.kept.as_ref().map_or(String::new(), |kept| format!(", the one before as {}", kept.display()));
+                run.backup.as_ref().map_or(String::new(), |kept| format!(", the one before as {}", kept.display()));
             page.plain(&format!("wrote  {}{kept}", written.display())).end();
         }
     }
-    if !(args.write || args.to.is_some()) && ways.iter().any(|way| way.after.is_some()) {
+    if !(args.in_place || args.output.is_some()) && runs.iter().any(|run| run.after.is_some()) {
         page.put(Tone::Faint, "next   nothing is written yet: `--write` does, and keeps the one before").end();
     }
 }

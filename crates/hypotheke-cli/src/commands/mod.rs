@@ -2,13 +2,13 @@
 
 mod ask;
 mod check;
+mod combine;
 mod compare;
 mod coverage;
 mod demo;
 pub(crate) mod explore;
 mod fits;
 mod fmt;
-mod gather;
 pub(crate) mod migrate;
 pub(crate) mod save_checks;
 mod saves;
@@ -33,8 +33,8 @@ use hypotheke::text::{Diagnostics, Severity};
 pub(crate) enum Verdict {
     Good,
     Failed,
-    /// Nothing was found, but not all was seen that was asked for.
-    CutShort,
+    /// Nothing was found, but not all was seen that was requested.
+    Incomplete,
 }
 
 /// Where a command writes.
@@ -116,7 +116,7 @@ pub(crate) fn run() -> ExitCode {
     }) {
         Ok(Verdict::Good) => ExitCode::SUCCESS,
         Ok(Verdict::Failed) => ExitCode::from(1),
-        Ok(Verdict::CutShort) => ExitCode::from(3),
+        Ok(Verdict::Incomplete) => ExitCode::from(3),
         // Whoever reads has seen enough, as in `hypotheke show | head`.
         Err(InputError::Write(error)) if error.kind() == std::io::ErrorKind::BrokenPipe => ExitCode::SUCCESS,
         Err(error) => {
@@ -152,8 +152,8 @@ fn dispatch(args: &Cli, output: &mut Output) -> Result<Verdict, InputError> {
     }
     check_format(args)?;
     match &args.command {
-        Some(Command::Demo { write: Some(folder) }) => demo::write(output, folder),
-        Some(Command::Demo { write: None }) => demo::run(output),
+        Some(Command::Demo { output: Some(folder) }) => demo::write(output, folder),
+        Some(Command::Demo { output: None }) => demo::run(output),
         Some(Command::Check { file, saved }) if is_save(file) => saves::check(output, file, saved),
         Some(Command::Check { file, .. }) => check::run(output, file),
         Some(Command::Show { file, places, part, saved }) => show::run(output, file, places, *part, saved),
@@ -164,7 +164,7 @@ fn dispatch(args: &Cli, output: &mut Output) -> Result<Verdict, InputError> {
         Some(Command::Compare(args)) if is_save(&args.old) || is_save(&args.new) => saves::compare(output, args),
         Some(Command::Compare(args)) => compare::run(output, args),
         Some(Command::Explore(args)) => explore::run(output, args),
-        Some(Command::Saves(args)) => save_checks::run(output, args),
+        Some(Command::TestSaves(args)) => save_checks::run(output, args),
         Some(Command::Migrate(args)) => migrate::run(output, args),
         Some(Command::Fits(args)) => fits::run(output, args),
         Some(Command::Fmt { files, check }) => fmt::run(output, files, *check),

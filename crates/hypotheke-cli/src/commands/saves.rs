@@ -10,14 +10,14 @@ use crate::formats::saves::{CheckSaveJson, CompareSavesJson};
 use crate::render::report::counted;
 use crate::render::{Page, Tone, clip, fold, pad};
 use hypotheke::save::{ItemChange, Save, SaveChanges};
-use hypotheke::snapshot::Stray;
+use hypotheke::snapshot::Orphan;
 use hypotheke::{Law, Ruleset, Violation, audit};
 
 pub(crate) fn check(output: &mut Output, path: &Path, saved: &SaveArgs) -> Result<Verdict, InputError> {
-    let save = load_save(path, saved.edited)?;
+    let save = load_save(path, saved.allow_edited)?;
     let rules = Arc::new(load_rules(&saved.rules)?);
     let violations = audit_of(&save, &rules);
-    // What is wrong with one that was edited is what is asked for.
+    // What is wrong with one that was edited is what is requested.
     if violations.is_empty() || !save.is_edited() {
         load_world(path, &save, &rules)?;
     }
@@ -45,7 +45,7 @@ pub(crate) fn check(output: &mut Output, path: &Path, saved: &SaveArgs) -> Resul
         counted(snapshot.holders.len(), "holder"),
     ];
     page.plain(&format!("       {}", sizes.join(", "))).end();
-    let aside: u64 = snapshot.strays.iter().map(Stray::items).sum();
+    let aside: u64 = snapshot.orphans.iter().map(Orphan::items).sum();
     if aside > 0 {
         let aside = counted(usize::try_from(aside).unwrap_or(usize::MAX), "item");
         page.put(Tone::Notable, &format!("       {aside} kept aside, until a ruleset knows them again")).end();
@@ -81,7 +81,7 @@ pub(crate) fn compare(output: &mut Output, args: &CompareArgs) -> Result<Verdict
             return Err(InputError::usage(message, Some("two saves are compared, or two rulesets")));
         }
     }
-    let (before, after) = (load_save(&args.old, args.edited)?, load_save(&args.new, args.edited)?);
+    let (before, after) = (load_save(&args.old, args.allow_edited)?, load_save(&args.new, args.allow_edited)?);
     let changes = before.changes_to(&after);
     match output.format {
         Format::Json => output.write_json(&CompareSavesJson::new(&changes))?,
@@ -97,8 +97,8 @@ fn draw(changes: &SaveChanges, before: &Save, after: &Save) -> String {
         page.blank();
     }
     page.put(Tone::Heading, "in all").end();
-    changes.in_all.iter().for_each(|change| draw_change(&mut page, change));
-    if changes.in_all.is_empty() {
+    changes.totals.iter().for_each(|change| draw_change(&mut page, change));
+    if changes.totals.is_empty() {
         page.line(Tone::Good, "  nothing gained, nothing lost");
     }
     let revisions = format!("   revision {} to {}", before.snapshot().revision, after.snapshot().revision);

@@ -21,7 +21,7 @@ pub(crate) fn run(
 ) -> Result<Verdict, InputError> {
     let from_save = is_save(path);
     let rules = Arc::new(load_rules(if from_save { &saved.rules } else { path })?);
-    let save = if from_save { Some(load_save(path, saved.edited)?) } else { None };
+    let save = if from_save { Some(load_save(path, saved.allow_edited)?) } else { None };
     let world = match &save {
         Some(save) => load_world(path, save, &rules)?,
         None => World::new(&rules),
@@ -75,7 +75,7 @@ pub(crate) fn run(
                 container::draw_hands(&mut page, &world);
                 page.blank();
                 container::draw_ground(&mut page, &world);
-                container::draw_strays(&mut page, &world);
+                container::draw_orphans(&mut page, &world);
             } else {
                 draw_packs(&mut page, &rules);
             }
@@ -159,10 +159,12 @@ fn draw_holders(page: &mut Page, world: &World) {
         let weight = weight_text(world, world.holder_weight(id), def.weight_cap());
         page.put(Tone::Heading, &crate::render::pad(def.id(), 16)).plain("  ");
         page.plain(&clip(&carried.join(", "), 58)).put(Tone::Notable, &format!("   {weight}")).end();
-        let thresholds: Vec<String> =
-            def.burden().map(|(from, label)| format!("{label} from {}", world.rules().weight_text(from))).collect();
+        let thresholds: Vec<String> = def
+            .encumbrance()
+            .map(|(from, label)| format!("{label} from {}", world.rules().weight_text(from)))
+            .collect();
         if !thresholds.is_empty() {
-            let now = world.burden(id).map_or(String::new(), |label| format!("; now {label}"));
+            let now = world.encumbrance(id).map_or(String::new(), |label| format!("; now {label}"));
             let text = format!("                  {}{now}", thresholds.join(", "));
             page.put(Tone::Faint, &clip(&text, 100)).end();
         }

@@ -10,7 +10,9 @@ use crate::formats::verify::{VerifyJson, scenario_json};
 use crate::render::junit;
 use crate::render::report::{self, counted};
 use crate::render::{Page, Tone, clip};
-use hypotheke::scenario::{Playing, ResolvedScenarioFile, Scenario, ScenarioReport, Trace, on_threads, play_all};
+use hypotheke::scenario::{
+    ReportDetail, ResolvedScenarioFile, RunOptions, Scenario, ScenarioReport, on_threads, run_all,
+};
 use hypotheke::text::Source;
 use hypotheke::{LoadError, Ruleset, ScenarioFile};
 
@@ -27,7 +29,7 @@ impl ScenarioCounts {
     pub(super) fn add(&mut self, report: &ScenarioReport) {
         self.scenarios += 1;
         self.failed += usize::from(!report.passed());
-        self.steps += report.played();
+        self.steps += report.operations();
         self.checks += report.checks();
     }
 }
@@ -39,12 +41,12 @@ pub(crate) fn run(output: &mut Output, args: &VerifyArgs) -> Result<Verdict, Inp
     let playable = check_all(&files, &rules)?;
     check_only(&files, args)?;
     output.progress(&format!("playing {}", counted(files.len(), "file")));
-    let playing = Playing {
-        trace: if args.steps { Trace::Steps } else { Trace::Failures },
+    let options = RunOptions {
+        detail: if args.steps { ReportDetail::Steps } else { ReportDetail::Failures },
         threads: threads(args.threads),
-        stop_at_first: args.stop_at_first,
+        fail_fast: args.fail_fast,
     };
-    let reports = play_all(&playable, |scenario| is_chosen(scenario, &args.only), playing);
+    let reports = run_all(&playable, |scenario| is_chosen(scenario, &args.only), options);
     output.progress("");
     let mut tally = ScenarioCounts::default();
     reports.iter().for_each(|(_, report)| tally.add(report));
@@ -62,7 +64,7 @@ fn is_chosen(scenario: &Scenario, only: &[String]) -> bool {
     only.is_empty() || only.iter().any(|name| title.contains(&name.to_lowercase()))
 }
 
-/// Each name that is asked for must be found.
+/// Each name that is requested must be found.
 fn check_only(files: &[ScenarioFile], args: &VerifyArgs) -> Result<(), InputError> {
     for name in &args.only {
         let found = files.iter().flat_map(ScenarioFile::scenarios);
@@ -90,7 +92,7 @@ fn draw<'r>(
     }
     output.write(&page.into_text())?;
     output.write(&summary(tally))?;
-    if args.stop_at_first && tally.failed > 0 {
+    if args.fail_fast && tally.failed > 0 {
         let mut page = Page::default();
         page.line(Tone::Faint, "       stopped at the first that fails, as `--stop-at-first` asks");
         output.write(&page.into_text())?;

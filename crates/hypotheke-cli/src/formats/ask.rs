@@ -4,43 +4,46 @@ use hypotheke::{Cause, NamedOperation, Outcome, Reply, World};
 use schemars::JsonSchema;
 use serde::Serialize;
 
-/// What would come of an operation, and all that stands in its way.
+/// The result that an operation would have, and every reason against it.
 #[derive(Debug, Serialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
 pub(crate) struct AskJson<'a> {
     /// The operation, as a scenario writes it.
     operation: String,
-    /// `applied`, `in-part` or `refused`.
+    /// `applied`, `partial` or `refused`.
     answer: &'static str,
-    /// How many could go.
-    could: u64,
-    /// How many of those that were asked for would not go; nothing if it would be refused.
-    left: Option<u64>,
-    /// Which step of several together is refused, from 0.
+    /// The largest amount that would be applied.
+    max_amount: u64,
+    /// The number of items that the operation requests; null if it names no number or would be refused.
+    requested: Option<u64>,
+    /// The number of items that would be moved, created or consumed; null if it would be refused.
+    done: Option<u64>,
+    /// In a `together` operation: the step that would be refused, from 0.
     step: Option<u32>,
-    /// What would change.
+    /// The changes, in order.
     changes: &'a [String],
-    /// Everything that stands in the way, each as if there were nothing else.
+    /// Every reason against it. Each is checked on its own.
     reasons: Vec<ReasonJson>,
 }
 
-/// Something that stands in the way.
+/// A reason against an operation.
 #[derive(Debug, Serialize, JsonSchema)]
 struct ReasonJson {
-    /// Its code: `weight-cap`.
+    /// The code of the reason, such as `weight-cap`.
     reason: String,
     /// The reason in words.
     text: String,
-    /// Its figures, where it has some.
+    /// The figures of the reason, if it has any.
     figures: Option<FiguresJson>,
-    /// What it would take.
+    /// A change that makes the operation succeed.
     remedy: Option<String>,
 }
 
-/// What was asked for, or would be, and what is allowed, or there.
+/// The value that was requested or would result, and the limit or the number present.
 #[derive(Debug, Serialize, JsonSchema)]
 struct FiguresJson {
-    asked: String,
-    allowed: String,
+    value: String,
+    limit: String,
 }
 
 impl<'a> AskJson<'a> {
@@ -50,19 +53,20 @@ impl<'a> AskJson<'a> {
             text: world.explain_cause(cause),
             figures: cause
                 .figures()
-                .map(|(asked, allowed)| FiguresJson { asked: asked.to_string(), allowed: allowed.to_string() }),
+                .map(|(value, limit)| FiguresJson { value: value.to_string(), limit: limit.to_string() }),
             remedy: world.remedy(cause),
         };
         let answer = match reply.answer() {
-            Ok(outcome) if outcome.is_whole() => "applied",
-            Ok(_) => "in-part",
+            Ok(outcome) if outcome.is_complete() => "applied",
+            Ok(_) => "partial",
             Err(_) => "refused",
         };
         AskJson {
             operation: named.to_string(),
             answer,
-            could: reply.could(),
-            left: reply.answer().ok().map(Outcome::left),
+            max_amount: reply.max_amount(),
+            requested: reply.answer().ok().and_then(Outcome::requested),
+            done: reply.answer().ok().map(Outcome::done),
             step: reply.answer().err().and_then(|refusal| refusal.step()),
             changes,
             reasons: reply.causes().iter().map(reason).collect(),

@@ -1,25 +1,25 @@
-//! What `check --format json` writes, and what every command writes if its input is bad.
+//! The JSON that `check --format json` writes, and that every command writes if its input has errors.
 
 use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::diagnostics::JsonDiagnostic;
 
-/// What a ruleset is made of, and what is probably not meant.
+/// The size of a ruleset and its warnings.
 #[derive(Debug, Serialize, JsonSchema)]
 pub(crate) struct CheckJson<'c> {
-    /// What the designer calls it.
+    /// Its title.
     pub(crate) title: &'c str,
     /// Its version.
     pub(crate) version: u32,
-    /// How many kinds it has.
+    /// The number of kinds.
     pub(crate) kinds: usize,
-    /// How many containers.
+    /// The number of containers.
     pub(crate) containers: usize,
-    /// How many holders.
+    /// The number of holders.
     pub(crate) holders: usize,
-    /// What is probably not meant.
-    pub(crate) faults: Vec<JsonDiagnostic<'c>>,
-    /// The number of faults beyond those that are listed.
+    /// The warnings.
+    pub(crate) diagnostics: Vec<JsonDiagnostic<'c>>,
+    /// The number of diagnostics that are not listed.
     pub(crate) unlisted: usize,
 }

@@ -4,12 +4,12 @@ use hypotheke::RuleDifference;
 use schemars::JsonSchema;
 use serde::Serialize;
 
-/// What differs between two rulesets.
+/// The differences between two rulesets.
 #[derive(Debug, Serialize, JsonSchema)]
 pub(crate) struct CompareJson<'c> {
     /// Every difference in meaning.
     differences: Vec<DifferenceJson>,
-    /// The scenarios whose verdict is another.
+    /// The scenarios with a different verdict.
     scenarios: &'c [ScenarioChange],
 }
 
@@ -17,30 +17,30 @@ pub(crate) struct CompareJson<'c> {
 #[derive(Debug, Serialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 struct DifferenceJson {
-    /// Of what: `ruleset`, `tag`, `mark`, `property`, `kind`, `container`, `holder` or `start`.
-    of: &'static str,
-    /// What depends on it: `rule`, `start`, `migration`, `claim`, or `label` if only people read it.
+    /// The type of the subject: `ruleset`, `tag`, `mark`, `property`, `kind`, `container`, `holder` or `start`.
+    subject_type: &'static str,
+    /// What it affects: `rule`, `start`, `migration`, `claim`, or `label` if only people read it.
     class: &'static str,
-    /// The name of that.
-    name: String,
-    /// What differs; empty if all of it is new or gone.
-    what: String,
-    /// What it was.
+    /// The name of the subject.
+    subject: String,
+    /// The setting; empty if the subject itself is new or was removed.
+    setting: String,
+    /// The old value.
     old: Option<String>,
-    /// What it is.
+    /// The new value.
     new: Option<String>,
-    /// Of a filter: what is admitted now and was not.
+    /// For a filter: the kinds that only the new one admits.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    admitted_now: Vec<String>,
-    /// Of a filter: what was admitted and is no longer.
+    newly_admitted: Vec<String>,
+    /// For a filter: the kinds that only the old one admits.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    no_longer: Vec<String>,
-    /// Of a filter: kinds with too many combinations of marks and properties to compare.
+    no_longer_admitted: Vec<String>,
+    /// For a filter: the kinds that have too many combinations of marks and properties to compare.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     not_compared: Vec<String>,
 }
 
-/// A scenario whose verdict is another.
+/// A scenario with a different verdict.
 #[derive(Debug, Serialize, JsonSchema)]
 pub(crate) struct ScenarioChange {
     /// The file.
@@ -50,27 +50,27 @@ pub(crate) struct ScenarioChange {
     /// The row of its table.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub(crate) row: Option<String>,
-    /// `holds`, `fails` or `can't be played`, by the old ruleset.
+    /// `passed`, `failed` or `cannot-run` with the old ruleset.
     pub(crate) old: String,
-    /// The same by the new one.
+    /// The verdict with the new ruleset.
     pub(crate) new: String,
-    /// The line that fails, or why it can't be played.
-    pub(crate) why: String,
+    /// The line that fails, or why the scenario cannot run.
+    pub(crate) explanation: String,
 }
 
 impl<'c> CompareJson<'c> {
     pub(crate) fn new(differences: &[RuleDifference], scenarios: &'c [ScenarioChange]) -> CompareJson<'c> {
-        let told = differences.iter().cloned().map(|found| DifferenceJson {
-            of: found.subject.kind.word(),
+        let differences = differences.iter().cloned().map(|found| DifferenceJson {
+            subject_type: found.subject.kind.word(),
             class: found.class.word(),
-            name: found.subject.name,
-            what: found.what,
+            subject: found.subject.name,
+            setting: found.setting,
             old: found.old,
             new: found.new,
-            admitted_now: found.admitted_now,
-            no_longer: found.no_longer,
+            newly_admitted: found.newly_admitted,
+            no_longer_admitted: found.no_longer_admitted,
             not_compared: found.not_compared,
         });
-        CompareJson { differences: told.collect(), scenarios }
+        CompareJson { differences: differences.collect(), scenarios }
     }
 }

@@ -1,33 +1,33 @@
-//! Faults and warnings for programs.
+//! Errors and warnings in JSON.
 
 use hypotheke::text::{Diagnostic, Diagnostics, Source};
 use schemars::JsonSchema;
 use serde::Serialize;
 
-/// What is wrong, or probably not meant.
+/// An error or a warning.
 #[derive(Debug, Serialize, JsonSchema)]
-#[schemars(rename = "Fault")]
+#[schemars(rename = "Diagnostic")]
 pub(crate) struct JsonDiagnostic<'d> {
     /// `error` or `warning`.
     severity: String,
-    /// A short name that stays the same when the wording changes.
+    /// A code that stays the same when the wording changes.
     code: &'d str,
-    /// What is wrong.
+    /// The message.
     message: &'d str,
-    /// What to do about it.
+    /// The remedy.
     #[serde(skip_serializing_if = "Option::is_none")]
     help: Option<&'d str>,
     /// The file.
     file: &'d str,
-    /// Where it begins.
+    /// The line where it begins, from 1.
     line: usize,
-    /// The column there, from 1.
+    /// The column where it begins, from 1.
     column: usize,
-    /// Where it ends.
+    /// The line where it ends.
     end_line: usize,
     /// The column after its end.
     end_column: usize,
-    /// The text that is meant.
+    /// The text at that place.
     text: &'d str,
 }
 

@@ -1,14 +1,14 @@
-//! What `explore` writes with `--format json`, and reads with `--gather`.
+//! The JSON that `explore --format json` writes and `--combine` reads.
 
 use std::collections::BTreeMap;
 
-use hypotheke::explore::{Bound, InterleavingReport, NotTried, Status, Trail, VerbUse};
+use hypotheke::explore::{Bound, InterleavingReport, NotSearched, Status, Trace, VerbUse};
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use crate::findings::Searched;
 
-/// What was found, by files of claims.
+/// The results of a search or of walks, by claims file.
 #[derive(Debug, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(crate) struct ExploreJson {
@@ -20,153 +20,154 @@ pub(crate) struct ExploreJson {
     pub(crate) files: Vec<ExploredJson>,
 }
 
-/// What one search found and covered.
+/// The result and the coverage of one search.
 #[derive(Debug, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
 pub(crate) struct ExploredJson {
-    /// The file of claims; the ruleset for the claims that it makes itself.
+    /// The claims file; the ruleset for its own claims.
     pub(crate) path: String,
-    /// For each claim, in the order in which they are written.
+    /// Each claim, in the order of the file.
     pub(crate) claims: Vec<ClaimJson>,
-    /// A world that breaks a law: a fault of the program, and no rules.
-    pub(crate) unlawful: Option<TrailJson>,
-    /// How many worlds were seen.
-    pub(crate) worlds: u64,
-    /// How many operations were applied.
+    /// A trace to a state that violates a law: a defect of the library, not of the ruleset.
+    pub(crate) law_violation: Option<TraceJson>,
+    /// The number of states that were seen.
+    pub(crate) states: u64,
+    /// The number of operations that were applied.
     pub(crate) applied: u64,
-    /// How many were refused, by reason.
+    /// The number of operations that were refused, by reason.
     pub(crate) refused: BTreeMap<String, u64>,
-    /// How many worlds so many operations from the start.
+    /// The number of states at each distance from the start.
     pub(crate) by_depth: Vec<u64>,
-    /// What became of the operations of each verb in the scope.
+    /// The results of the operations, by verb.
     pub(crate) verbs: Vec<VerbJson>,
-    /// What the scope leaves out: no verdict says anything of it.
-    pub(crate) not_tried: Vec<NotTriedJson>,
-    /// The containers of the scope that never contained anything.
+    /// The parts that the scope leaves out. No verdict covers them.
+    pub(crate) not_searched: Vec<NotSearchedJson>,
+    /// The containers of the scope that were always empty.
     pub(crate) never_entered: Vec<String>,
-    /// The walks, if it was no search.
+    /// The random walks, if it was not a search.
     pub(crate) walks: Option<WalksJson>,
-    /// Several holders at once, if that was asked for.
-    pub(crate) several: Option<SeveralJson>,
-    /// Whether every world was seen that can be reached.
-    pub(crate) exhausted: bool,
-    /// Else what stopped the search: `depth`, `worlds`, `memory`, `time`, `interrupt`; nothing too where every claim was decided.
+    /// The interleavings of concurrent requests, if they were searched.
+    pub(crate) concurrent: Option<ConcurrentJson>,
+    /// Whether every reachable state was seen.
+    pub(crate) complete: bool,
+    /// What stopped the search early: `depth`, `states`, `memory`, `time` or `interrupt`. Null if it is complete, or if all claims
+    /// were decided.
     pub(crate) stopped_by: Option<String>,
-    /// What the worlds took of memory, in bytes.
-    pub(crate) memory: u64,
-    /// How much of it was for what is recoverable: which worlds each leads to.
-    pub(crate) memory_of_ways: u64,
-    /// The scenarios that were written.
+    /// The memory for the states, in bytes.
+    pub(crate) memory_bytes: u64,
+    /// The part of it for the edges between states, which `recoverable` claims require.
+    pub(crate) edge_memory_bytes: u64,
+    /// The scenario files that were written.
     pub(crate) written: Vec<String>,
 }
 
-/// What became of the operations of a verb.
+/// The results of the operations of one verb.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(crate) struct VerbJson {
     /// The verb, as claims write it.
     pub(crate) verb: String,
-    /// How many of its operations were applied.
+    /// The number of its operations that were applied.
     pub(crate) applied: u64,
-    /// How many were refused, by reason.
+    /// The number of its operations that were refused, by reason.
     pub(crate) refused: BTreeMap<String, u64>,
 }
 
-/// Something that a scope leaves out.
+/// A part that a scope leaves out.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
-pub(crate) struct NotTriedJson {
+pub(crate) struct NotSearchedJson {
     /// `verb`, `amounts`, `whole-places`, `container`, `holder`, `game`, `other-doors`, `created-in-hands`, `positions`, `saves` or
     /// `departures`.
     pub(crate) code: String,
-    /// Which one, or in words what it is.
+    /// Its name, or a description.
     pub(crate) text: String,
 }
 
-/// Walks, or a part of them.
+/// Random walks, or one part of them.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
 pub(crate) struct WalksJson {
-    /// How many were walked.
-    pub(crate) walked: u64,
-    /// How many there are in all parts together.
-    pub(crate) of: u64,
-    /// How many operations each has at most.
+    /// The number of walks that were completed.
+    pub(crate) completed: u64,
+    /// The number of walks in all parts together.
+    pub(crate) total_walks: u64,
+    /// The maximum number of operations of a walk.
     pub(crate) steps: u32,
     /// The seed.
     pub(crate) seed: u64,
-    /// Which part of all, such as `2/8`; nothing if it is all of them.
+    /// The part, such as `2/8`; null if all walks are in one part.
     pub(crate) part: Option<String>,
 }
 
-/// Several holders at once.
+/// The interleavings of concurrent requests.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
-pub(crate) struct SeveralJson {
-    /// How many ways in which their requests fall between each other were played to their end.
-    pub(crate) ways: u64,
-    /// How many requests were received.
+pub(crate) struct ConcurrentJson {
+    /// The number of interleavings that were completed.
+    pub(crate) interleavings: u64,
+    /// The number of requests that were received.
     pub(crate) received: u64,
-    /// Whether every way was played.
-    pub(crate) all: bool,
-    /// A shortest way after which something is wrong.
-    pub(crate) broken: Option<TrailJson>,
+    /// Whether every interleaving was completed.
+    pub(crate) complete: bool,
+    /// The shortest interleaving that fails.
+    pub(crate) failure: Option<TraceJson>,
 }
 
-impl SeveralJson {
-    pub(crate) fn new(found: &InterleavingReport) -> SeveralJson {
-        let trail = |tangle: &hypotheke::explore::InterleavingFailure| TrailJson {
-            steps: tangle.steps.clone(),
-            message: tangle.message.clone(),
+impl ConcurrentJson {
+    pub(crate) fn new(found: &InterleavingReport) -> ConcurrentJson {
+        let trace = |interleaving: &hypotheke::explore::InterleavingFailure| TraceJson {
+            steps: interleaving.steps.clone(),
+            message: interleaving.message.clone(),
             why: Vec::new(),
             walk: None,
             start: None,
         };
-        SeveralJson {
-            ways: found.ways,
+        ConcurrentJson {
+            interleavings: found.interleavings,
             received: found.received,
-            all: found.stopped_by.is_none() && found.broken.is_none(),
-            broken: found.broken.as_ref().map(trail),
+            complete: found.stopped_by.is_none() && found.failure.is_none(),
+            failure: found.failure.as_ref().map(trace),
         }
     }
 }
 
-/// What became of a claim.
+/// A claim and its verdict.
 #[derive(Debug, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(crate) struct ClaimJson {
-    /// `always`, `never`, `possible` or `recoverable`.
+    /// `always`, `forbidden`, `possible` or `recoverable`.
     pub(crate) kind: String,
     /// Its sentence.
     pub(crate) claim: String,
-    /// `holds`, `holds-so-far`, `broken`, `reached`, `impossible` or `undecided`.
+    /// `holds`, `no-violation-found`, `violated`, `reachable`, `unreachable` or `inconclusive`.
     pub(crate) status: String,
-    /// What the claim speaks of and what never occurred: if there is any, it holds vacuously.
+    /// The parts of the claim that never occurred. If there are any, the claim holds vacuously.
     pub(crate) vacuous: Vec<String>,
-    /// A shortest trail to where it breaks, or is so.
-    pub(crate) trail: Option<TrailJson>,
+    /// A shortest trace to a violation, or to a state that the claim says is possible.
+    pub(crate) trace: Option<TraceJson>,
 }
 
-/// Operations that lead from the start to a world.
+/// The operations that lead from the start to a state.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
-pub(crate) struct TrailJson {
-    /// As a scenario writes them.
+pub(crate) struct TraceJson {
+    /// The operations, as a scenario writes them.
     pub(crate) steps: Vec<String>,
-    /// What is so at its end.
+    /// The result at its end.
     pub(crate) message: String,
     /// Why the last step was applied.
     pub(crate) why: Vec<String>,
-    /// In which walk it was found.
+    /// The number of the walk that found it.
     pub(crate) walk: Option<u64>,
-    /// What has to lie where at the start, in the lines of a scenario; nothing where that is not known.
+    /// The contents that the start needs, in the lines of a scenario; null if unknown.
     pub(crate) start: Option<Vec<String>>,
 }
 
-impl TrailJson {
-    fn new(trail: &Trail) -> TrailJson {
-        let Trail { steps, message, why, walk, start, .. } = trail.clone();
-        TrailJson { steps, message, why, walk, start }
+impl TraceJson {
+    fn new(trace: &Trace) -> TraceJson {
+        let Trace { steps, message, why, walk, start, .. } = trace.clone();
+        TraceJson { steps, message, why, walk, start }
     }
 }
 
@@ -177,20 +178,20 @@ impl VerbJson {
     }
 }
 
-impl NotTriedJson {
-    fn new(what: &NotTried) -> NotTriedJson {
-        NotTriedJson { code: what.code().to_owned(), text: what.to_string() }
+impl NotSearchedJson {
+    fn new(what: &NotSearched) -> NotSearchedJson {
+        NotSearchedJson { code: what.code().to_owned(), text: what.to_string() }
     }
 }
 
-fn status(status: &Status) -> (&'static str, Option<TrailJson>) {
+fn status(status: &Status) -> (&'static str, Option<TraceJson>) {
     match status {
         Status::Holds => ("holds", None),
-        Status::NoViolationFound => ("holds-so-far", None),
-        Status::Broken(trail) => ("broken", Some(TrailJson::new(trail))),
-        Status::Reached(trail) => ("reached", Some(TrailJson::new(trail))),
-        Status::Impossible => ("impossible", None),
-        Status::Undecided => ("undecided", None),
+        Status::NoViolationFound => ("no-violation-found", None),
+        Status::Violated(trace) => ("violated", Some(TraceJson::new(trace))),
+        Status::Reachable(trace) => ("reachable", Some(TraceJson::new(trace))),
+        Status::Unreachable => ("unreachable", None),
+        Status::Inconclusive => ("inconclusive", None),
     }
 }
 
@@ -198,20 +199,20 @@ impl ExploredJson {
     pub(crate) fn new(searched: &Searched) -> ExploredJson {
         let found = &searched.found;
         let claims = found.verdicts.iter().map(|verdict| {
-            let (status, trail) = status(&verdict.status);
+            let (status, trace) = status(&verdict.status);
             let (kind, claim) = (verdict.claim.kind().word().to_owned(), verdict.claim.text().to_owned());
-            ClaimJson { kind, claim, status: status.to_owned(), vacuous: verdict.vacuous.clone(), trail }
+            ClaimJson { kind, claim, status: status.to_owned(), vacuous: verdict.vacuous.clone(), trace }
         });
         let stopped_by = found.stopped_by.map(|bound| match bound {
             Bound::Depth(_) => "depth",
-            Bound::Worlds(_) => "worlds",
+            Bound::States(_) => "states",
             Bound::Memory(_) => "memory",
             Bound::Time(_) => "time",
             Bound::Interrupt => "interrupt",
         });
         let walks = searched.walks.map(|walks| WalksJson {
-            walked: found.walks.unwrap_or(0),
-            of: walks.count,
+            completed: found.walks.unwrap_or(0),
+            total_walks: walks.count,
             steps: walks.steps,
             seed: walks.seed,
             part: (walks.shard != (0, 1)).then(|| format!("{}/{}", walks.shard.0 + 1, walks.shard.1)),
@@ -219,28 +220,28 @@ impl ExploredJson {
         ExploredJson {
             path: searched.path.display().to_string(),
             claims: claims.collect(),
-            unlawful: found.unlawful.as_ref().map(|(trail, _)| TrailJson::new(trail)),
-            worlds: found.worlds,
+            law_violation: found.law_violation.as_ref().map(|(trace, _)| TraceJson::new(trace)),
+            states: found.states,
             applied: found.applied,
             refused: found.refused.iter().map(|(reason, count)| (reason.code().to_owned(), *count)).collect(),
             by_depth: found.by_depth.clone(),
             verbs: found.verbs.iter().map(VerbJson::new).collect(),
-            not_tried: found.not_tried.iter().map(NotTriedJson::new).collect(),
+            not_searched: found.not_searched.iter().map(NotSearchedJson::new).collect(),
             never_entered: found.never_entered.clone(),
             walks,
-            several: searched.several.as_ref().map(SeveralJson::new),
-            exhausted: found.exhausted,
+            concurrent: searched.concurrent.as_ref().map(ConcurrentJson::new),
+            complete: found.complete,
             stopped_by: stopped_by.map(str::to_owned),
-            memory: found.memory,
-            memory_of_ways: found.memory_of_ways,
+            memory_bytes: found.memory_bytes,
+            edge_memory_bytes: found.edge_memory_bytes,
             written: searched.written.iter().map(|path| path.display().to_string()).collect(),
         }
     }
 
-    /// Whether something was found that must not be.
+    /// Whether a claim or a law is violated, or an interleaving fails.
     pub(crate) fn is_failure(&self) -> bool {
-        let failed = |claim: &ClaimJson| claim.status == "broken" || claim.status == "impossible";
-        let tangled = self.several.as_ref().is_some_and(|several| several.broken.is_some());
-        self.unlawful.is_some() || tangled || self.claims.iter().any(failed)
+        let failed = |claim: &ClaimJson| claim.status == "violated" || claim.status == "unreachable";
+        let interleaving = self.concurrent.as_ref().is_some_and(|concurrent| concurrent.failure.is_some());
+        self.law_violation.is_some() || interleaving || self.claims.iter().any(failed)
     }
 }

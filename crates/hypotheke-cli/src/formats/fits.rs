@@ -1,6 +1,6 @@
-//! What `fits` writes for programs and for spreadsheets.
+//! The JSON and CSV that `fits` writes.
 
-use hypotheke::fits::{Bearer, Binds, Fit, Fits, SlotGroup, Verdict};
+use hypotheke::fits::{Bearer, Fit, Fits, LimitedBy, SlotGroup, Verdict};
 use hypotheke::{Kind, Ruleset};
 use schemars::JsonSchema;
 use serde::Serialize;
@@ -8,7 +8,7 @@ use serde::Serialize;
 use crate::clean::clean;
 use crate::files::InputError;
 
-/// What fits where.
+/// Which kinds fit into which slots.
 #[derive(Debug, Serialize, JsonSchema)]
 pub(crate) struct FitsJson {
     /// Each kind with each group of slots.
@@ -27,17 +27,17 @@ struct FitJson {
     slots: String,
     /// `yes`, `no` or `depends`, on marks or properties.
     admitted: &'static str,
-    /// The rule that says no, or that it depends on.
+    /// The rule that rejects it, or on which it depends.
     rule: String,
-    /// The most items in one of the slots; nothing where none is admitted.
+    /// The maximum number of items in one of the slots; null if it admits none.
     per_slot: Option<u32>,
-    /// The most items in the container.
-    in_all: Option<u64>,
-    /// What binds first: `room`, `weight`, `cap` or `nothing`.
-    binds: Option<&'static str>,
-    /// Whose cap or weight cap that is: the container's or the holder's.
+    /// The maximum number of items in the container.
+    per_container: Option<u64>,
+    /// The limit that is reached first: `room`, `weight`, `cap` or `nothing`.
+    limited_by: Option<&'static str>,
+    /// The container or holder that has this cap or weight cap.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    limited_by: Option<String>,
+    limit_owner: Option<String>,
 }
 
 pub(crate) fn rule_text(verdict: &Verdict) -> (&'static str, String) {
@@ -46,21 +46,21 @@ pub(crate) fn rule_text(verdict: &Verdict) -> (&'static str, String) {
         Verdict::Depends { filter } => ("depends", format!("admits {filter}")),
         Verdict::NotInContainer { filter } => ("no", format!("container admits {filter}")),
         Verdict::NotInSlot { filter } => ("no", format!("slot admits {filter}")),
-        Verdict::NoPut => ("no", "nothing may be put in".to_owned()),
-        Verdict::NeedsSlots { slots } => ("no", format!("needs {slots}")),
+        Verdict::NoPut => ("no", "put = false".to_owned()),
+        Verdict::OccupiesSlots { slots } => ("no", format!("occupies {slots}")),
     }
 }
 
-pub(crate) fn binds_text(binds: Binds) -> &'static str {
-    match binds {
-        Binds::Room => "room",
-        Binds::Weight => "weight",
-        Binds::Cap => "cap",
-        Binds::Nothing => "nothing",
+pub(crate) fn limit_text(limit: LimitedBy) -> &'static str {
+    match limit {
+        LimitedBy::Room => "room",
+        LimitedBy::Weight => "weight",
+        LimitedBy::Cap => "cap",
+        LimitedBy::Nothing => "nothing",
     }
 }
 
-/// The container or holder whose cap binds.
+/// The container or holder that has the limit.
 fn whose(group: &SlotGroup, fit: &Fit) -> Option<String> {
     fit.whose.as_ref().map(|whose| match whose {
         Bearer::Container => group.container.clone(),
@@ -82,17 +82,17 @@ impl FitsJson {
     pub(crate) fn new<'f>(rules: &'f Ruleset, found: &'f Fits, wanted: impl Fn(Kind<'f>) -> bool) -> FitsJson {
         let fit_json = |(kind, group, fit): (Kind<'_>, &SlotGroup, &Fit)| {
             let (admitted, rule) = rule_text(&fit.verdict);
-            let may_lie = admitted != "no";
+            let is_admitted = admitted != "no";
             FitJson {
                 kind: kind.id().to_owned(),
                 container: group.container.clone(),
                 slots: group.slots.clone(),
                 admitted,
                 rule,
-                per_slot: may_lie.then_some(fit.per_slot),
-                in_all: may_lie.then_some(fit.in_all),
-                binds: may_lie.then(|| binds_text(fit.binds)),
-                limited_by: whose(group, fit).filter(|_| may_lie),
+                per_slot: is_admitted.then_some(fit.per_slot),
+                per_container: is_admitted.then_some(fit.per_container),
+                limited_by: is_admitted.then(|| limit_text(fit.limited_by)),
+                limit_owner: whose(group, fit).filter(|_| is_admitted),
             }
         };
         FitsJson { fits: all(rules, found, wanted).map(fit_json).collect() }
@@ -105,7 +105,18 @@ pub(crate) fn csv_text<'f>(
     wanted: impl Fn(Kind<'f>) -> bool,
 ) -> Result<String, InputError> {
     let mut table = csv::Writer::from_writer(Vec::new());
-    let heads = ["kind", "name", "container", "slots", "admitted", "rule", "per-slot", "in-all", "binds", "limited-by"];
+    let heads = [
+        "kind",
+        "name",
+        "container",
+        "slots",
+        "admitted",
+        "rule",
+        "per-slot",
+        "per-container",
+        "limited-by",
+        "limit-owner",
+    ];
     table.write_record(heads).map_err(std::io::Error::other)?;
     for (kind, group, fit) in all(rules, found, wanted) {
         let (admitted, rule) = rule_text(&fit.verdict);
@@ -115,7 +126,7 @@ pub(crate) fn csv_text<'f>(
             "no" => Default::default(),
             _ => {
                 let whose = harmless(&whose(group, fit).unwrap_or_default());
-                [fit.per_slot.to_string(), fit.in_all.to_string(), binds_text(fit.binds).to_owned(), whose]
+                [fit.per_slot.to_string(), fit.per_container.to_string(), limit_text(fit.limited_by).to_owned(), whose]
             }
         };
         table.write_record(cells.iter().chain(&numbers)).map_err(std::io::Error::other)?;
@@ -124,7 +135,7 @@ pub(crate) fn csv_text<'f>(
     Ok(String::from_utf8_lossy(&bytes).into_owned())
 }
 
-/// A text that a spreadsheet would take for a formula gets a quotation mark before it, which spreadsheets take for "this is a text".
+/// Spreadsheets read some texts as formulas. A leading quotation mark makes them plain text.
 fn harmless(text: &str) -> String {
     let is_formula = text.starts_with(['=', '+', '-', '@', '\t', '\r', '\n']);
     let text = clean(text);

@@ -1,18 +1,18 @@
-//! What `fmt --format json` writes.
+//! The JSON that `fmt --format json` writes.
 
 use schemars::JsonSchema;
 use serde::Serialize;
 
-/// Which scenario files were not in their usual layout.
+/// The scenario files that differed from the standard layout.
 #[derive(Debug, Serialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub(crate) struct FmtJson {
-    /// How many files were looked at.
+    /// The number of files that were read.
     pub(crate) files: usize,
-    /// The files that were brought into it.
+    /// The files that were changed.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub(crate) changed: Option<Vec<String>>,
-    /// With `--check`: the files that would be.
+    /// With `--check`: the files that would be changed.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub(crate) would_change: Option<Vec<String>>,
 }

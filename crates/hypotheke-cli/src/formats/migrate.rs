@@ -1,88 +1,89 @@
-//! What `migrate` writes with `--format json`.
+//! The JSON that `migrate --format json` writes.
 
 use hypotheke::Difference;
 use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::saves::CompareSavesJson;
-use crate::findings::{Stage, Way};
+use crate::findings::{MigrationRun, Stage};
 
-/// Saves that were carried over.
+/// The migrated saves.
 #[derive(Debug, Serialize, JsonSchema)]
 pub(crate) struct MigrateJson {
-    /// In the order in which they were named.
+    /// In the order of the command line.
     pub(crate) saves: Vec<MigratedJson>,
 }
 
-/// A save that was carried over.
+/// A migrated save.
 #[derive(Debug, Serialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
 pub(crate) struct MigratedJson {
     /// The file.
     path: String,
-    /// The version of the ruleset under which it was saved.
+    /// The version of the ruleset with which it was saved.
     version: u32,
-    /// Over to each ruleset in turn.
+    /// The migration to each ruleset, in order.
     stages: Vec<StageJson>,
     /// Whether a ruleset refused it.
     refused: bool,
-    /// What would lie elsewhere if it went to the last ruleset at once; nothing if all would lie as it does.
-    direct: Option<CompareSavesJson>,
-    /// How many items are kept aside in all.
-    aside: u64,
-    /// Where it was written.
+    /// The differences from a direct migration to the last ruleset; null if there are none.
+    direct_differences: Option<CompareSavesJson>,
+    /// The number of items that are orphans.
+    orphans: u64,
+    /// The file that was written.
     written: Option<String>,
-    /// Where the one before is kept.
-    kept: Option<String>,
+    /// The file with the save before the migration.
+    backup: Option<String>,
 }
 
-/// Over to one ruleset.
+/// The migration to one ruleset.
 #[derive(Debug, Serialize, JsonSchema)]
 struct StageJson {
-    /// What its designer calls it.
+    /// The title of the ruleset.
     title: String,
     /// Its version.
     version: u32,
-    /// What is not as it was.
+    /// The differences, in order.
     differences: Vec<DifferenceJson>,
 }
 
-/// Something that is not as it was.
+/// A difference.
 #[derive(Debug, Serialize, JsonSchema)]
 struct DifferenceJson {
-    /// The place, as paths write it, or the name that has changed.
+    /// The place, as paths write it, or the name that was changed.
     place: String,
-    /// What is not as it was.
+    /// The difference in words.
     message: String,
-    /// What was done: `leave`, `split`, `spill`, `ground`, `stray`, `refuse`; nothing if it only needed telling.
-    treatment: Option<&'static str>,
-    /// Where it lies now, if it had to go elsewhere.
+    /// The action: `stay`, `split`, `spill`, `ground`, `orphan` or `refuse`; null if there was none.
+    action: Option<&'static str>,
+    /// The new places, if items were moved.
     to: Vec<String>,
 }
 
 impl MigratedJson {
-    pub(crate) fn new(way: &Way) -> MigratedJson {
-        let difference = |told: &Difference| DifferenceJson {
-            place: told.place.clone(),
-            message: told.message.clone(),
-            treatment: told.treatment.map(hypotheke::MigrationPolicy::word),
-            to: told.to.clone(),
+    pub(crate) fn new(run: &MigrationRun) -> MigratedJson {
+        let difference = |difference: &Difference| DifferenceJson {
+            place: difference.place.clone(),
+            message: difference.message.clone(),
+            action: difference.action.map(hypotheke::MigrationPolicy::word),
+            to: difference.to.clone(),
         };
         let stage = |stage: &Stage| StageJson {
             title: stage.title.clone(),
             version: stage.version,
             differences: stage.differences.iter().map(difference).collect(),
         };
-        let aside = way.after.iter().flat_map(|save| &save.snapshot().strays);
+        let orphans = run.after.iter().flat_map(|save| &save.snapshot().orphans);
         let path = |path: &std::path::PathBuf| path.display().to_string();
         MigratedJson {
-            path: path(&way.path),
-            version: way.before.rules().version,
-            stages: way.stages.iter().map(stage).collect(),
-            refused: way.after.is_none(),
-            direct: way.direct.as_ref().map(CompareSavesJson::new),
-            aside: aside.map(hypotheke::snapshot::Stray::items).sum(),
-            written: way.written.as_ref().map(path),
-            kept: way.kept.as_ref().map(path),
+            path: path(&run.path),
+            version: run.before.rules().version,
+            stages: run.stages.iter().map(stage).collect(),
+            refused: run.after.is_none(),
+            direct_differences: run.direct.as_ref().map(CompareSavesJson::new),
+            orphans: orphans.map(hypotheke::snapshot::Orphan::items).sum(),
+            written: run.written.as_ref().map(path),
+            backup: run.backup.as_ref().map(path),
         }
     }
 }

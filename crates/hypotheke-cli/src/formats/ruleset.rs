@@ -85,13 +85,13 @@ struct Migration {
     /// Of stacks over their limit.
     over_limit: Option<OverLimit>,
     /// Of containers and holders over a weight cap or a cap by filter.
-    over_cap: Option<LeaveSpillRefuse>,
+    over_cap: Option<StaySpillRefuse>,
     /// Of what is no longer admitted where it lies.
-    not_admitted: Option<LeaveSpillRefuse>,
+    not_admitted: Option<StaySpillRefuse>,
     /// Of what lies in a container or slot that is gone.
-    gone: Option<GoneByDefault>,
+    removed_places: Option<RemovedPlaces>,
     /// Of items of kinds that are not known any more.
-    unknown: Option<Unknown>,
+    unknown_kinds: Option<UnknownKinds>,
     /// What each version changed, by its number.
     #[serde(flatten)]
     versions: BTreeMap<String, VersionChanges>,
@@ -100,7 +100,7 @@ struct Migration {
 #[derive(Debug, Serialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 enum OverLimit {
-    Leave,
+    Stay,
     Split,
     Spill,
     Refuse,
@@ -108,25 +108,25 @@ enum OverLimit {
 
 #[derive(Debug, Serialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
-enum LeaveSpillRefuse {
-    Leave,
+enum StaySpillRefuse {
+    Stay,
     Spill,
     Refuse,
 }
 
 #[derive(Debug, Serialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
-enum GoneByDefault {
+enum RemovedPlaces {
     Spill,
     Ground,
-    Stray,
+    Orphan,
     Refuse,
 }
 
 #[derive(Debug, Serialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
-enum Unknown {
-    Stray,
+enum UnknownKinds {
+    Orphan,
     Refuse,
 }
 
@@ -138,13 +138,13 @@ struct VersionChanges {
     renamed: Option<Renamed>,
     /// Kinds whose items are of another kind now.
     replaced_by: Option<BTreeMap<String, String>>,
-    /// Containers that have gone, and where their contents go: `into CONTAINER`, `to ground` or `stray`.
-    gone: Option<BTreeMap<String, GoneTo>>,
+    /// Containers that have gone, and where their contents go: `into CONTAINER`, `to ground` or `orphan`.
+    removed: Option<BTreeMap<String, RemovedContents>>,
 }
 
 /// Where the contents of a container go.
 #[derive(Debug, Serialize, JsonSchema)]
-struct GoneTo(#[schemars(regex(pattern = "^(into \\S+|to ground|stray)$"))] String);
+struct RemovedContents(#[schemars(regex(pattern = "^(into \\S+|to ground|orphan)$"))] String);
 
 /// What has another name now.
 #[derive(Debug, Serialize, JsonSchema)]
@@ -199,7 +199,7 @@ struct Kind {
     #[schemars(range(min = 1))]
     stack_limit: Option<u32>,
     /// Whether it can't be dropped or consumed.
-    keep: Option<bool>,
+    is_protected: Option<bool>,
     /// The container that each stack brings along.
     pack: Option<String>,
     /// The named slots that it needs at once.
@@ -251,36 +251,36 @@ struct Container {
     put: Option<bool>,
     /// Whether anything may be taken out.
     take: Option<bool>,
-    /// Whether its filter is asked of what lies in packs too.
+    /// Whether its filter is requested of what lies in packs too.
     deep: Option<bool>,
     /// What becomes of what is no longer admitted.
-    misfits: Option<Misfits>,
+    when_unfit: Option<WhenUnfit>,
     /// Whether empty slots with a filter of their own are filled first.
     reserved_first: Option<bool>,
     /// What is tried, in order, when something is put here from a hand.
-    on_put: Option<Vec<Way>>,
+    on_put: Option<Vec<PutMode>>,
     /// Whether a holder must have opened it.
     must_open: Option<bool>,
     /// Whether one holder at a time has it.
     exclusive: Option<bool>,
     /// The fewest slots to which it may be resized.
     #[schemars(range(min = 1))]
-    least_slots: Option<u32>,
+    min_slots: Option<u32>,
     /// The most slots to which it may be resized.
     #[schemars(range(min = 1))]
-    most_slots: Option<u32>,
+    max_slots: Option<u32>,
 }
 
 #[derive(Debug, Serialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
-enum Misfits {
+enum WhenUnfit {
     Stay,
-    Leave,
+    Eject,
 }
 
 #[derive(Debug, Serialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
-enum Way {
+enum PutMode {
     Place,
     Merge,
     Swap,
@@ -328,21 +328,21 @@ struct Holder {
     /// The most items of some sort that it carries.
     caps: Option<Vec<Cap>>,
     /// Thresholds of weight with their names.
-    burden: Option<Vec<Burden>>,
+    encumbrance: Option<Vec<Encumbrance>>,
     /// How many shortcuts it has.
     #[schemars(range(min = 1))]
     shortcuts: Option<u32>,
     /// What becomes of a shortcut when nothing is left of its kind.
-    spent_shortcuts: Option<DepletedShortcut>,
+    depleted_shortcuts: Option<DepletedShortcut>,
 }
 
 /// From which weight on a holder is called how.
 #[derive(Debug, Serialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
-struct Burden {
+struct Encumbrance {
     /// From which weight on.
     #[schemars(range(min = 0))]
-    from: f64,
+    at: f64,
     /// What it is called.
     label: String,
 }

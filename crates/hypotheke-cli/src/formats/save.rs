@@ -28,12 +28,12 @@ pub(crate) struct SaveFile {
     /// What lies where: in the order of the containers, then in hands, then on the ground in order of landing.
     stacks: Vec<Lying>,
     /// How many items of each kind came into the world and left it.
-    tallies: BTreeMap<String, KindTotals>,
+    totals: BTreeMap<String, KindTotals>,
     /// The latest requests with an id that were applied, and their answers.
     requests: Vec<serde_json::Value>,
     /// What an earlier ruleset knew and this one does not.
     #[serde(default)]
-    strays: Vec<Stray>,
+    orphans: Vec<Orphan>,
     /// The CRC-32 of all before it, line ends and the blanks at both ends of lines left out, as eight hexadecimal digits.
     #[schemars(regex(pattern = "^[0-9a-f]{8}$"))]
     checksum: String,
@@ -58,7 +58,7 @@ struct RulesetInfo {
 struct Outline {
     /// The containers and holders that have departed.
     #[serde(default)]
-    away: Vec<String>,
+    departed: Vec<String>,
     /// The names of slots, in order, of containers that have any.
     #[serde(default)]
     slot_names: BTreeMap<String, Vec<Option<String>>>,
@@ -67,20 +67,20 @@ struct Outline {
 /// What is kept aside until a ruleset knows it again.
 #[derive(Debug, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
-enum Stray {
+enum Orphan {
     /// Items, and where they lay.
-    Stack(StrayStack),
+    Stack(OrphanStack),
     /// Marks and properties of a stack that is there.
-    Look(StrayLook),
+    Variant(OrphanVariant),
     /// What a shortcut pointed at.
-    Shortcut(StrayShortcut),
+    Shortcut(OrphanShortcut),
     /// How many items of a kind came and went.
-    Tally(StrayTally),
+    Totals(OrphanTotals),
 }
 
 #[derive(Debug, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
-struct StrayStack {
+struct OrphanStack {
     /// `sled/3`, `surveyor.hand`, `#12/0` in the pack with that id, `ground`.
     r#in: String,
     /// Where on the ground.
@@ -105,7 +105,7 @@ struct BareStack {
 
 #[derive(Debug, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
-struct StrayLook {
+struct OrphanVariant {
     /// The stack.
     of: String,
     /// How many items it had.
@@ -118,7 +118,7 @@ struct StrayLook {
 
 #[derive(Debug, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
-struct StrayShortcut {
+struct OrphanShortcut {
     holder: String,
     shortcut: u32,
     kind: String,
@@ -126,9 +126,9 @@ struct StrayShortcut {
 
 #[derive(Debug, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
-struct StrayTally {
+struct OrphanTotals {
     kind: String,
-    tally: KindTotals,
+    totals: KindTotals,
 }
 
 /// Numbers that go on from here.

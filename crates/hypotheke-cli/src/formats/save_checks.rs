@@ -1,4 +1,4 @@
-//! What `saves` writes with `--format json`.
+//! The JSON that `test-saves --format json` writes.
 
 use std::collections::BTreeMap;
 
@@ -6,17 +6,17 @@ use hypotheke::Ruleset;
 use schemars::JsonSchema;
 use serde::Serialize;
 
-use crate::findings::{Came, Checked};
+use crate::findings::{CheckStatus, Checked};
 
-/// What came of the checks of saves.
+/// The results of the save tests.
 #[derive(Debug, Serialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
-pub(crate) struct SavesJson {
+pub(crate) struct TestSavesJson {
     /// The ruleset.
     title: String,
     /// Its version.
     version: u32,
-    /// Always the same five, in this order.
+    /// Always the same five checks, in this order.
     checks: Vec<SaveCheckJson>,
 }
 
@@ -24,59 +24,59 @@ pub(crate) struct SavesJson {
 #[derive(Debug, Serialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(crate) struct SaveCheckJson {
-    /// `every-step`, `every-stop`, `two-servers`, `kept-saves` or `mended-rules`.
+    /// `round-trip`, `crash-safety`, `server-handover`, `existing-saves` or `migration`.
     check: String,
-    /// What came of it.
+    /// Its verdict.
     verdict: SaveVerdictJson,
-    /// What was seen, in words; or why nothing was.
-    told: Vec<String>,
-    /// What was seen, in numbers.
+    /// A summary in words.
+    summary: Vec<String>,
+    /// The numbers of the summary.
     figures: BTreeMap<String, u64>,
-    /// What is not as it should be.
-    breach: Option<BreachJson>,
+    /// The failure, if the check failed.
+    failure: Option<FailureJson>,
 }
 
-/// What came of a check.
+/// The verdict of a check.
 #[derive(Debug, Serialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 enum SaveVerdictJson {
-    /// Everything was tried, and nothing was found.
-    Holds,
-    /// Something is not as it should be.
-    Broken,
-    /// It was not asked for, or there was nothing to try it on.
-    NotAsked,
-    /// Nothing was found, but time or an interrupt ended it before all was tried.
-    CutShort,
+    /// The check is complete and found no failure.
+    Passed,
+    /// The check found a failure.
+    Failed,
+    /// The check was not requested, or it had no input.
+    NotRun,
+    /// Time or an interrupt stopped the check. It found no failure until then.
+    Incomplete,
 }
 
-/// What is not as it should be, and the way to it.
+/// A failure and the trace to it.
 #[derive(Debug, Serialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
-pub(crate) struct BreachJson {
-    /// What led to it, in order.
-    trail: Vec<String>,
-    /// What was found.
+pub(crate) struct FailureJson {
+    /// The steps that lead to it.
+    trace: Vec<String>,
+    /// The failure in words.
     found: String,
 }
 
-impl SavesJson {
-    pub(crate) fn new(rules: &Ruleset, checks: &[Checked]) -> SavesJson {
+impl TestSavesJson {
+    pub(crate) fn new(rules: &Ruleset, checks: &[Checked]) -> TestSavesJson {
         let checks = checks.iter().map(|check| SaveCheckJson {
             check: check.code.to_owned(),
-            verdict: match check.came {
-                Came::Good => SaveVerdictJson::Holds,
-                Came::Bad => SaveVerdictJson::Broken,
-                Came::NotAsked => SaveVerdictJson::NotAsked,
-                Came::CutShort => SaveVerdictJson::CutShort,
+            verdict: match check.status {
+                CheckStatus::Passed => SaveVerdictJson::Passed,
+                CheckStatus::Failed => SaveVerdictJson::Failed,
+                CheckStatus::NotRun => SaveVerdictJson::NotRun,
+                CheckStatus::Incomplete => SaveVerdictJson::Incomplete,
             },
-            told: check.told.clone(),
+            summary: check.summary.clone(),
             figures: check.figures.iter().map(|(name, figure)| ((*name).to_owned(), *figure)).collect(),
-            breach: check
-                .breach
+            failure: check
+                .failure
                 .as_ref()
-                .map(|breach| BreachJson { trail: breach.trail.clone(), found: breach.found.clone() }),
+                .map(|failure| FailureJson { trace: failure.trace.clone(), found: failure.found.clone() }),
         });
-        SavesJson { title: rules.title().to_owned(), version: rules.version(), checks: checks.collect() }
+        TestSavesJson { title: rules.title().to_owned(), version: rules.version(), checks: checks.collect() }
     }
 }

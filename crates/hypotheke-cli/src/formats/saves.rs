@@ -1,35 +1,35 @@
-//! What `check` and `compare` write of saves with `--format json`.
+//! The JSON that `check` and `compare` write for saves.
 
 use hypotheke::Violation;
 use hypotheke::save::{ItemChange, Save, SaveChanges};
 use schemars::JsonSchema;
 use serde::Serialize;
 
-/// What an audit of a save found.
+/// The result of an audit of a save.
 #[derive(Debug, Serialize, JsonSchema)]
 pub(crate) struct CheckSaveJson {
-    /// The ruleset under which it was saved.
+    /// The title of the ruleset with which it was saved.
     title: String,
-    /// The version of that.
+    /// The version of that ruleset.
     version: u32,
-    /// What that means, as a digest.
+    /// The fingerprint of that ruleset.
     fingerprint: String,
-    /// How many operations were applied.
+    /// The number of operations that were applied.
     revision: u64,
-    /// What breaks a law.
+    /// The law violations.
     violations: Vec<ViolationJson>,
 }
 
-/// A place where a law is broken.
+/// A law violation.
 #[derive(Debug, Serialize, JsonSchema)]
 struct ViolationJson {
     /// The law.
     law: &'static str,
     /// The place, as paths write it.
     place: String,
-    /// What is wrong there.
+    /// The violation in words.
     message: String,
-    /// What is, and what may be, where the law has figures.
+    /// The value and the limit, if the law has figures.
     figures: Option<(String, String)>,
 }
 
@@ -51,33 +51,33 @@ impl CheckSaveJson {
     }
 }
 
-/// What differs between two saves.
+/// The differences between two saves.
 #[derive(Debug, Serialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub(crate) struct CompareSavesJson {
-    /// What was gained or lost.
-    in_all: Vec<ItemJson>,
-    /// What each place has more or less of.
+    /// The items that the whole world gained or lost.
+    totals: Vec<ItemJson>,
+    /// The items that each place gained or lost.
     places: Vec<PlaceJson>,
 }
 
-/// What a place has more or less of.
+/// The items that a place gained or lost.
 #[derive(Debug, Serialize, JsonSchema)]
 struct PlaceJson {
     /// A container, a hand, the inside of a pack by its id, or the ground.
     place: String,
-    /// By what looks alike.
+    /// The items, by kind, marks and properties.
     items: Vec<ItemJson>,
 }
 
-/// Items that look alike.
+/// Items of the same kind, marks and properties.
 #[derive(Debug, Serialize, JsonSchema)]
 struct ItemJson {
     /// The kind, with marks and properties.
     item: String,
-    /// How many there were.
+    /// The number in the old save.
     before: u64,
-    /// How many there are.
+    /// The number in the new save.
     after: u64,
 }
 
@@ -88,6 +88,6 @@ impl CompareSavesJson {
         let items = |changes: &[ItemChange]| changes.iter().map(item).collect();
         let place =
             |(place, changes): &(String, Vec<ItemChange>)| PlaceJson { place: place.clone(), items: items(changes) };
-        CompareSavesJson { in_all: items(&changes.in_all), places: changes.by_place.iter().map(place).collect() }
+        CompareSavesJson { totals: items(&changes.totals), places: changes.by_place.iter().map(place).collect() }
     }
 }

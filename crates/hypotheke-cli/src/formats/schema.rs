@@ -1,4 +1,4 @@
-//! The JSON Schemas of what is read and written.
+//! The JSON Schemas of files and outputs.
 
 use clap::ValueEnum;
 use schemars::{Schema, schema_for};
@@ -13,43 +13,43 @@ use super::fmt::FmtJson;
 use super::migrate::MigrateJson;
 use super::ruleset::RulesetFile;
 use super::save::SaveFile;
-use super::save_checks::SavesJson;
+use super::save_checks::TestSavesJson;
 use super::saves::{CheckSaveJson, CompareSavesJson};
 use super::show::ShowJson;
 use super::verify::{DemoJson, VerifyJson};
 
-/// Of what there is a schema.
+/// The files and outputs that have a schema.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
 pub(crate) enum SchemaOf {
     /// The ruleset file, for editors that know TOML
     Rules,
-    /// What `verify --format json` writes
+    /// The output of `verify --format json`
     Verify,
-    /// What `coverage --format json` writes
+    /// The output of `coverage --format json`
     Coverage,
-    /// What `fits --format json` writes
+    /// The output of `fits --format json`
     Fits,
-    /// What `compare --format json` writes
+    /// The output of `compare --format json`
     Compare,
-    /// What `check --format json` writes
+    /// The output of `check --format json`
     Check,
-    /// What `show --format json` writes
+    /// The output of `show --format json`
     Show,
-    /// What `ask --format json` writes
+    /// The output of `ask --format json`
     Ask,
-    /// What `demo --format json` writes
+    /// The output of `demo --format json`
     Demo,
-    /// What `fmt --format json` writes
+    /// The output of `fmt --format json`
     Fmt,
-    /// What `check SAVE --format json` writes
+    /// The output of `check SAVE --format json`
     CheckSave,
-    /// What `compare SAVE SAVE --format json` writes
+    /// The output of `compare SAVE SAVE --format json`
     CompareSaves,
-    /// What `explore --format json` writes
+    /// The output of `explore --format json`
     Explore,
-    /// What `saves --format json` writes
-    Saves,
-    /// What `migrate --format json` writes
+    /// The output of `test-saves --format json`
+    TestSaves,
+    /// The output of `migrate --format json`
     Migrate,
     /// A save in its JSON form
     Save,
@@ -70,7 +70,7 @@ pub(crate) fn schema(of: SchemaOf) -> Schema {
         SchemaOf::CheckSave => schema_for!(CheckSaveJson),
         SchemaOf::CompareSaves => schema_for!(CompareSavesJson),
         SchemaOf::Explore => schema_for!(ExploreJson),
-        SchemaOf::Saves => schema_for!(SavesJson),
+        SchemaOf::TestSaves => schema_for!(TestSavesJson),
         SchemaOf::Migrate => schema_for!(MigrateJson),
         SchemaOf::Save => schema_for!(SaveFile),
     }

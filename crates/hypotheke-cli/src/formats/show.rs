@@ -16,7 +16,7 @@ pub(crate) struct ShowJson {
     version: u32,
     /// The unit of weights.
     weight_unit: String,
-    /// The containers that were asked for.
+    /// The containers that were requested.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub(crate) containers: Option<Vec<ContainerJson>>,
     /// The holders.
@@ -111,7 +111,7 @@ pub(crate) struct ContainerJson {
     caps: Vec<CapJson>,
     /// The slots with rules of their own, from the first on.
     slot: Vec<SlotJson>,
-    /// Whether its filter is asked of what lies in packs too.
+    /// Whether its filter is requested of what lies in packs too.
     deep: bool,
     /// Whether a holder must have opened it.
     must_open: bool,
@@ -181,7 +181,7 @@ pub(crate) struct HolderJson {
     /// The most that it may carry.
     weight_cap: Option<String>,
     /// The highest threshold of weight that it has reached.
-    burden: Option<String>,
+    encumbrance: Option<String>,
     /// What is in its hand.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     hand: Option<StackJson>,
@@ -210,7 +210,7 @@ pub(crate) struct KindJson {
     /// The most items of a stack.
     stack_limit: u32,
     /// Whether it can be neither dropped nor used up.
-    keep: bool,
+    is_protected: bool,
     /// The named slots that it needs.
     needs: Vec<String>,
     /// What each item grants who wears it.
@@ -249,7 +249,7 @@ impl ShowJson {
             stack: StackJson::new(world, stack, order),
         });
         self.ground = Some(landed.collect());
-        self.aside = Some(world.strays().iter().map(hypotheke::snapshot::Stray::items).sum());
+        self.aside = Some(world.orphans().iter().map(hypotheke::snapshot::Orphan::items).sum());
     }
 }
 
@@ -318,7 +318,7 @@ impl HolderJson {
             carries: world.carried(id).map(|id| world.container_name(id)).collect(),
             weight: world.holder_weight(id).to_string(),
             weight_cap: def.weight_cap().map(|cap| cap.to_string()),
-            burden: world.burden(id).map(str::to_owned),
+            encumbrance: world.encumbrance(id).map(str::to_owned),
             hand: world.hand(id).map(|stack| StackJson::new(world, stack, 0)),
             shortcuts: world
                 .shortcuts(id)
@@ -346,8 +346,8 @@ impl KindJson {
             weight: kind.weight().to_string(),
             value: kind.value().to_string(),
             stack_limit: kind.stack_limit(),
-            keep: kind.is_kept(),
-            needs: kind.needs().map(str::to_owned).collect(),
+            is_protected: kind.is_protected(),
+            needs: kind.occupied_slots().map(str::to_owned).collect(),
             attributes: kind.attributes().map(|(name, each)| (name.to_owned(), each.to_string())).collect(),
             pack: kind.pack().map(|def| def.id().to_owned()),
             note: Some(kind.note()).filter(|note| !note.is_empty()).map(str::to_owned),

@@ -6,22 +6,22 @@ use hypotheke::text::Source;
 use schemars::JsonSchema;
 use serde::Serialize;
 
-/// What playing scenarios came to.
+/// The result of a run of scenarios.
 #[derive(Debug, Serialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub(crate) struct VerifyJson {
     /// Each scenario, or each row of its table.
     scenarios: Vec<ScenarioJson>,
-    /// How many hold.
-    held: usize,
-    /// How many fail.
+    /// The number of scenarios that passed.
+    passed: usize,
+    /// The number of scenarios that failed.
     failed: usize,
 }
 
-/// What the demo's scenarios came to.
+/// The results of the demo's scenarios.
 #[derive(Debug, Serialize, JsonSchema)]
 pub(crate) struct DemoJson<'d> {
-    /// What the demo's ruleset is called.
+    /// The title of the demo's ruleset.
     pub(crate) title: &'d str,
     /// Each scenario, or each row of its table.
     pub(crate) scenarios: Vec<ScenarioJson>,
@@ -35,85 +35,86 @@ pub(crate) struct ScenarioJson {
     file: String,
     /// The line of its title, or of the row.
     line: usize,
-    /// What it is about.
+    /// Its title.
     title: String,
     /// The row of its table, such as `drums 4, taken 3`.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     row: Option<String>,
     verdict: VerdictJson,
-    /// How many operations were played.
+    /// The number of operations that were tried.
     steps: usize,
-    /// How many things that must hold were looked at.
+    /// The number of checks that were made.
     checks: usize,
     /// Each step, with `--steps`.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    trace: Vec<StepJson>,
-    /// What failed.
+    step_reports: Vec<StepJson>,
+    /// Each failure.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     failures: Vec<FailureJson>,
 }
 
-/// Whether all came as it was expected.
+/// Whether every answer and every check was as expected.
 #[derive(Clone, Copy, Debug, Serialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub(crate) enum VerdictJson {
-    /// It did.
-    Holds,
-    /// It did not.
-    Fails,
+    /// All were as expected.
+    Passed,
+    /// At least one was not.
+    Failed,
 }
 
-/// A step and its answer.
+/// A step and its result.
 #[derive(Debug, Serialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub(crate) struct StepJson {
     /// Its line.
     line: usize,
-    /// What it says.
-    sentence: String,
+    /// Its text.
+    text: String,
     answer: AnswerJson,
-    /// What changed, in words.
+    /// The changes, in words.
     events: Vec<String>,
 }
 
-/// What a step came to.
+/// The result of a step.
 #[derive(Debug, Serialize, JsonSchema)]
 #[serde(untagged)]
 pub(crate) enum AnswerJson {
     /// It was applied, in full or in part.
     Applied {
-        /// How many went.
-        applied: u64,
-        /// How many of those that were asked for did not.
-        left: u64,
+        /// The number of items that were moved, created or consumed.
+        done: u64,
+        /// The number of items that the operation requested, if it named one.
+        requested: Option<u64>,
     },
     /// It was refused.
     Refused {
-        /// The reason.
+        /// The code of the reason.
         refused: String,
         /// The reason in words.
-        because: String,
-        /// What was asked for, or would be, and what is allowed, or there.
+        explanation: String,
+        /// The figures of the reason, if it has any.
         figures: Option<FiguresJson>,
-        /// How many could go.
-        could: u64,
+        /// The largest amount that would be applied.
+        #[serde(rename = "max-amount")]
+        max_amount: u64,
     },
-    /// It says what must hold.
+    /// It is a check.
     Checked {
-        /// Whether it does.
-        holds: bool,
+        /// Whether the check passed.
+        passed: bool,
     },
 }
 
 /// The figures of a refusal.
 #[derive(Debug, Serialize, JsonSchema)]
 pub(crate) struct FiguresJson {
-    /// What was asked for, or would be.
+    /// The value that was requested or would result.
     #[schemars(with = "String")]
-    asked: Decimal,
-    /// What is allowed, or there.
+    value: Decimal,
+    /// The limit, or the number present.
     #[schemars(with = "String")]
-    allowed: Decimal,
+    limit: Decimal,
 }
 
 /// A line that failed.
@@ -126,70 +127,70 @@ pub(crate) struct FailureJson {
     column: usize,
     /// The number of the step, from 1; none at the end.
     step: Option<usize>,
-    /// If it belongs to shared steps: the line where the scenario asks for them.
+    /// For a line of shared steps: the line of the scenario that calls them.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    called: Option<usize>,
-    /// What the line says.
-    sentence: String,
+    call_line: Option<usize>,
+    /// The text of the line.
+    text: String,
     #[serde(flatten)]
     finding: FindingJson,
 }
 
-/// What is wrong.
+/// The difference between expectation and result.
 #[derive(Debug, Serialize, JsonSchema)]
 #[serde(untagged)]
 pub(crate) enum FindingJson {
-    /// An answer is not what the line says.
+    /// An operation had a different result.
     Answer {
-        /// What the line says.
+        /// The expected result.
         expected: String,
-        /// What it came to.
+        /// The actual result.
         found: String,
-        /// If it was refused: every check that fails.
+        /// If it was refused: every reason.
         reasons: Vec<String>,
     },
-    /// A place does not hold what the line says.
+    /// A place has different contents.
     Contents {
         /// The place.
         place: String,
-        /// Each sort of item that is listed or lies there.
+        /// Each sort of item that is expected or present.
         contents: Vec<RowJson>,
     },
-    /// A number is not what the line says.
+    /// A number is different.
     Measure {
-        /// What was measured.
+        /// The quantity.
         measure: String,
-        /// How it was compared.
+        /// The comparison, such as `<=`.
         comparison: String,
-        /// With what.
+        /// The expected value.
         #[schemars(with = "String")]
         expected: Decimal,
-        /// What it is.
+        /// The actual value.
         #[schemars(with = "String")]
         found: Decimal,
     },
-    /// A list is not what the line says.
+    /// A list is different.
     List {
-        /// What it is a list of.
+        /// The name of the list.
         list: String,
-        /// What the line says.
+        /// The expected entries.
         expected: Vec<String>,
-        /// What it is.
+        /// The actual entries.
         found: Vec<String>,
     },
-    /// The world is not as it was.
+    /// The world differs from a snapshot.
     Worlds {
-        /// The moment with which it was compared.
-        moment: String,
+        /// The snapshot.
+        snapshot: String,
         /// Each place that differs.
         differences: Vec<DifferenceJson>,
     },
-    /// The world breaks a law.
+    /// The world violates a law.
     Law {
-        /// What an audit finds.
+        /// The findings of the audit.
         violations: Vec<String>,
     },
-    /// A name leads nowhere in the world as it is.
+    /// A name refers to nothing in the present world.
     Unresolved {
         /// Why.
         found: String,
@@ -201,12 +202,12 @@ pub(crate) enum FindingJson {
 pub(crate) struct RowJson {
     /// The kind with its marks and properties.
     item: String,
-    /// How many the line lists.
+    /// The expected number.
     expected: Option<u64>,
-    /// How many lie there.
+    /// The actual number.
     found: u64,
-    /// Whether that is as it should be.
-    holds: bool,
+    /// Whether the number is as expected.
+    matches: bool,
 }
 
 /// A place that differs.
@@ -214,10 +215,10 @@ pub(crate) struct RowJson {
 pub(crate) struct DifferenceJson {
     /// The place.
     place: String,
-    /// What was there.
-    then: String,
-    /// What is there.
-    now: String,
+    /// Its contents in the snapshot.
+    before: String,
+    /// Its present contents.
+    after: String,
 }
 
 impl VerifyJson {
@@ -227,7 +228,7 @@ impl VerifyJson {
             failed += usize::from(!report.passed());
             scenarios.push(scenario_json(source, report));
         }
-        VerifyJson { held: scenarios.len() - failed, scenarios, failed }
+        VerifyJson { passed: scenarios.len() - failed, scenarios, failed }
     }
 }
 
@@ -237,30 +238,33 @@ pub(crate) fn scenario_json(source: &Source, report: &ScenarioReport) -> Scenari
         line: source.line_column(report.span().start()).line,
         title: report.title().to_owned(),
         row: report.row().map(str::to_owned),
-        verdict: if report.passed() { VerdictJson::Holds } else { VerdictJson::Fails },
-        steps: report.played(),
+        verdict: if report.passed() { VerdictJson::Passed } else { VerdictJson::Failed },
+        steps: report.operations(),
         checks: report.checks(),
-        trace: report.steps().iter().map(|step| step_json(source, step)).collect(),
+        step_reports: report.steps().iter().map(|step| step_json(source, step)).collect(),
         failures: report.failures().iter().map(|failure| failure_json(source, failure)).collect(),
     }
 }
 
 fn step_json(source: &Source, step: &StepReport) -> StepJson {
     let answer = match &step.answer {
-        Answer::Applied { outcome, .. } => AnswerJson::Applied { applied: outcome.done(), left: outcome.left() },
+        Answer::Applied { outcome, .. } => AnswerJson::Applied { done: outcome.done(), requested: outcome.requested() },
         Answer::Refused { refusal, because } => AnswerJson::Refused {
             refused: refusal.reason().code().to_owned(),
-            because: because.clone(),
-            figures: refusal.cause().figures().map(|(asked, allowed)| FiguresJson { asked, allowed }),
-            could: refusal.could(),
+            explanation: because.clone(),
+            figures: refusal.cause().figures().map(|(value, limit)| FiguresJson { value, limit }),
+            max_amount: refusal.max_amount(),
         },
-        Answer::Unresolved(why) => {
-            AnswerJson::Refused { refused: "unknown".to_owned(), because: why.clone(), figures: None, could: 0 }
-        }
-        Answer::Checked { holds } => AnswerJson::Checked { holds: *holds },
+        Answer::Unresolved(why) => AnswerJson::Refused {
+            refused: "unknown".to_owned(),
+            explanation: why.clone(),
+            figures: None,
+            max_amount: 0,
+        },
+        Answer::Checked { passed } => AnswerJson::Checked { passed: *passed },
     };
     let line = source.line_column(step.span.start()).line;
-    StepJson { line, sentence: step.sentence.clone(), answer, events: step.events.clone() }
+    StepJson { line, text: step.sentence.clone(), answer, events: step.events.clone() }
 }
 
 fn failure_json(source: &Source, failure: &Failure) -> FailureJson {
@@ -269,8 +273,8 @@ fn failure_json(source: &Source, failure: &Failure) -> FailureJson {
         line: at.line,
         column: at.column,
         step: failure.step,
-        called: failure.called.map(|span| source.line_column(span.start()).line),
-        sentence: failure.sentence.clone(),
+        call_line: failure.called_at.map(|span| source.line_column(span.start()).line),
+        text: failure.sentence.clone(),
         finding: finding_json(&failure.finding),
     }
 }
@@ -280,18 +284,25 @@ fn finding_json(finding: &Finding) -> FindingJson {
         Finding::Answer { expected, found, reasons } => FindingJson::Answer { expected, found, reasons },
         Finding::Contents { place, rows } => {
             let rows = rows.into_iter();
-            let contents =
-                rows.map(|row| RowJson { item: row.item, expected: row.expected, found: row.found, holds: row.holds });
+            let contents = rows.map(|row| RowJson {
+                item: row.item,
+                expected: row.expected,
+                found: row.found,
+                matches: row.matches,
+            });
             FindingJson::Contents { place, contents: contents.collect() }
         }
         Finding::Measure { what, comparison, expected, found, .. } => {
             FindingJson::Measure { measure: what, comparison: comparison.symbol().to_owned(), expected, found }
         }
         Finding::List { what, expected, found } => FindingJson::List { list: what, expected, found },
-        Finding::Worlds { moment, differences } => {
-            let told = differences.into_iter();
-            let told = told.map(|found| DifferenceJson { place: found.place, then: found.then, now: found.now });
-            FindingJson::Worlds { moment, differences: told.collect() }
+        Finding::Worlds { snapshot, differences } => {
+            let differences = differences.into_iter().map(|found| DifferenceJson {
+                place: found.place,
+                before: found.before,
+                after: found.after,
+            });
+            FindingJson::Worlds { snapshot, differences: differences.collect() }
         }
         Finding::Law { violations } => {
             FindingJson::Law { violations: violations.iter().map(ToString::to_string).collect() }

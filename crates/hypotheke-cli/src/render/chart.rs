@@ -1,4 +1,4 @@
-//! A chart of what an exploration covered, as SVG: worlds by depth, refusals by reason, a row for each file of claims.
+//! A chart of what an exploration covered, as SVG: states by depth, refusals by reason, a row for each file of claims.
 
 use plotters::coord::Shift;
 use plotters::prelude::*;
@@ -56,13 +56,13 @@ fn height(file: &ExploredJson) -> u32 {
 /// What the left side shows.
 fn covered(file: &ExploredJson) -> (&'static str, Vec<(String, u64)>) {
     if file.walks.is_none() {
-        return ("worlds so many operations from the start", depths(file));
+        return ("states so many operations from the start", depths(file));
     }
     ("operations of the walks", vec![("applied".to_owned(), file.applied), refused(file)])
 }
 
 fn depths(file: &ExploredJson) -> Vec<(String, u64)> {
-    file.by_depth.iter().enumerate().map(|(depth, worlds)| (depth.to_string(), *worlds)).collect()
+    file.by_depth.iter().enumerate().map(|(depth, states)| (depth.to_string(), *states)).collect()
 }
 
 fn refused(file: &ExploredJson) -> (String, u64) {

@@ -51,7 +51,7 @@ fn draw_differences(page: &mut Page, differences: &[&RuleDifference]) {
 }
 
 fn draw_difference(page: &mut Page, found: &RuleDifference) {
-    page.plain("  ").plain(&pad(&found.what, WHAT - 1)).plain(" ");
+    page.plain("  ").plain(&pad(&found.setting, WHAT - 1)).plain(" ");
     let room = WIDTH - WHAT - 2;
     match (&found.old, &found.new) {
         (None, Some(new)) => page.put(Tone::Good, &clip(&format!("+ {new}"), room)).end(),
@@ -66,8 +66,8 @@ fn draw_difference(page: &mut Page, found: &RuleDifference) {
         }
     }
     for (head, tone, kinds) in [
-        ("+ admits", Tone::Good, &found.admitted_now),
-        ("- no more", Tone::Bad, &found.no_longer),
+        ("+ admits", Tone::Good, &found.newly_admitted),
+        ("- no more", Tone::Bad, &found.no_longer_admitted),
         ("? may be", Tone::Bad, &found.not_compared),
     ] {
         let mut head = head;
@@ -110,7 +110,7 @@ fn draw_scenarios(page: &mut Page, changes: &[ScenarioChange], played: usize) {
         let title = clip(&format!("{}{row}", change.title), WIDTH - 4 - width(&verdict));
         page.plain("  ").put(tone, &verdict).plain("  ").plain(&title).end();
         let file = std::path::Path::new(&change.file).file_name().map_or("", |name| name.to_str().unwrap_or(""));
-        page.put(Tone::Faint, &clip(&format!("      {file}: {}", change.why), WIDTH)).end();
+        page.put(Tone::Faint, &clip(&format!("      {file}: {}", change.explanation), WIDTH)).end();
     }
     page.blank();
 }

@@ -1,6 +1,6 @@
 //! Containers, drawn row by row: a ruler with the slot's number or name, under it what lies there.
 
-use hypotheke::snapshot::Stray;
+use hypotheke::snapshot::Orphan;
 use hypotheke::{ContainerId, Decimal, SlotView, StackView, World};
 
 use super::page::WIDTH;
@@ -32,7 +32,7 @@ pub(crate) fn draw_beside(page: &mut Page, world: &World, id: ContainerId, other
         limits.push("nothing may be taken out".to_owned());
     }
     if def.is_deep() {
-        limits.push("the filter is asked of what lies in packs too".to_owned());
+        limits.push("the filter is requested of what lies in packs too".to_owned());
     }
     if def.must_be_opened() {
         limits.push("must be opened".to_owned());
@@ -169,7 +169,7 @@ fn draw_row(page: &mut Page, row: &[SlotView<'_>], cell: usize, other: Option<&W
             continue;
         };
         let figures = format!("{} of {}", stack.count(), slot.limit(stack.kind().handle()));
-        let flag = match (is_varied(stack), slot.is_misfit()) {
+        let flag = match (is_varied(stack), slot.is_unfit()) {
             (true, true) => " *!",
             (true, false) => " *",
             (false, true) => " !",
@@ -196,7 +196,7 @@ fn draw_details(page: &mut Page, world: &World, slots: &[SlotView<'_>]) {
         page.plain("  * ").put(Tone::Faint, &label);
         page.plain(&clip(&format!(" {}: {}", stack.kind().id(), variant.join(", ")), WIDTH - 4 - width(&label))).end();
     }
-    for slot in slots.iter().filter(|slot| slot.is_misfit()) {
+    for slot in slots.iter().filter(|slot| slot.is_unfit()) {
         let label = slot.name().map_or_else(|| slot.number().to_string(), str::to_owned);
         page.plain("  ! ").put(Tone::Faint, &label).plain(" would not be admitted any more").end();
     }
@@ -253,9 +253,9 @@ fn told(stack: StackView<'_>) -> String {
 }
 
 /// What is kept aside until a ruleset knows it again.
-pub(crate) fn draw_strays(page: &mut Page, world: &World) {
-    let strays = world.strays();
-    let lines: Vec<(String, String)> = strays.iter().filter_map(stray_line).collect();
+pub(crate) fn draw_orphans(page: &mut Page, world: &World) {
+    let orphans = world.orphans();
+    let lines: Vec<(String, String)> = orphans.iter().filter_map(orphan_line).collect();
     if lines.is_empty() {
         return;
     }
@@ -266,19 +266,19 @@ pub(crate) fn draw_strays(page: &mut Page, world: &World) {
     }
 }
 
-fn stray_line(stray: &Stray) -> Option<(String, String)> {
-    match stray {
-        Stray::Stack { place, stack, .. } => {
+fn orphan_line(orphan: &Orphan) -> Option<(String, String)> {
+    match orphan {
+        Orphan::Stack { place, stack, .. } => {
             let looks: Vec<&str> = stack.marks.iter().map(String::as_str).collect();
             let looks = if looks.is_empty() { String::new() } else { format!(" ({})", looks.join(", ")) };
             Some((place.clone(), format!("{} {}{looks}", stack.count, stack.kind)))
         }
-        Stray::Look { of, marks, properties, .. } => {
+        Orphan::Variant { stack, marks, properties, .. } => {
             let names = marks.iter().map(String::as_str).chain(properties.keys().map(String::as_str));
-            Some((of.to_string(), names.collect::<Vec<_>>().join(", ")))
+            Some((stack.to_string(), names.collect::<Vec<_>>().join(", ")))
         }
-        Stray::Shortcut { holder, shortcut, kind } => Some((format!("{holder}.shortcuts/{shortcut}"), kind.clone())),
-        Stray::Tally { .. } => None,
+        Orphan::Shortcut { holder, shortcut, kind } => Some((format!("{holder}.shortcuts/{shortcut}"), kind.clone())),
+        Orphan::Totals { .. } => None,
     }
 }
 

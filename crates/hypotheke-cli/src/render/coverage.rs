@@ -2,7 +2,7 @@
 
 use std::collections::BTreeSet;
 
-use hypotheke::coverage::{ChangeVerdict, Coverage, MOST_STEPS, RuleReport, Tested};
+use hypotheke::coverage::{ChangeVerdict, Coverage, MAX_STEPS, RuleReport, Tested};
 use hypotheke::{Ruleset, SubjectKind};
 
 use super::page::WIDTH;
@@ -34,7 +34,7 @@ fn draw_subjects(page: &mut Page, found: &Coverage) {
     for rules in found.rules().chunk_by(|one, other| one.subject == other.subject) {
         let subject = &rules[0].subject;
         let of = |tested| rules.iter().filter(|rule| rule.tested() == tested).count();
-        let (whole, part, not) = (of(Tested::Whole), of(Tested::InPart), of(Tested::Not));
+        let (whole, part, not) = (of(Tested::Complete), of(Tested::Partly), of(Tested::Not));
         if whole + part + not == 0 {
             continue;
         }
@@ -127,7 +127,7 @@ fn heading(page: &mut Page, rules: &Ruleset, rule: &RuleReport) {
 
 fn draw_without_effect(page: &mut Page, rules: &Ruleset, found: &Coverage) {
     let shadowed = |rule: &&RuleReport| {
-        rule.changes.iter().any(|change| matches!(change.verdict, ChangeVerdict::WithoutEffect { .. }))
+        rule.changes.iter().any(|change| matches!(change.verdict, ChangeVerdict::Equivalent { .. }))
     };
     let mut told = found.rules().iter().filter(shadowed).peekable();
     if told.peek().is_none() {
@@ -137,7 +137,7 @@ fn draw_without_effect(page: &mut Page, rules: &Ruleset, found: &Coverage) {
     for rule in told {
         heading(page, rules, rule);
         let reasons = rule.changes.iter().filter_map(|change| match &change.verdict {
-            ChangeVerdict::WithoutEffect { because } => Some((change.text.as_str(), because.as_str())),
+            ChangeVerdict::Equivalent { because } => Some((change.text.as_str(), because.as_str())),
             _ => None,
         });
         let reasons: Vec<(&str, &str)> = reasons.collect();
@@ -153,7 +153,7 @@ fn draw_without_effect(page: &mut Page, rules: &Ruleset, found: &Coverage) {
 }
 
 fn draw_untested(page: &mut Page, rules: &Ruleset, found: &Coverage, searched: bool) {
-    let mut told = found.rules().iter().filter(|rule| matches!(rule.tested(), Tested::Not | Tested::InPart)).peekable();
+    let mut told = found.rules().iter().filter(|rule| matches!(rule.tested(), Tested::Not | Tested::Partly)).peekable();
     if told.peek().is_none() {
         return;
     }
@@ -163,12 +163,12 @@ fn draw_untested(page: &mut Page, rules: &Ruleset, found: &Coverage, searched: b
     for rule in told {
         heading(page, rules, rule);
         for change in &rule.changes {
-            let ChangeVerdict::Unnoticed { suggestion } = &change.verdict else { continue };
+            let ChangeVerdict::Undetected { suggestion } = &change.verdict else { continue };
             page.plain("    ").put(Tone::Bad, &clip(&change.text, 90));
             match suggestion {
                 None if !searched => page.end(),
                 None => {
-                    let text = format!("   no scenario found among those tried, of at most {MOST_STEPS} steps");
+                    let text = format!("   no scenario found among those tried, of at most {MAX_STEPS} steps");
                     page.put(Tone::Faint, &text).end();
                 }
                 Some(text) if suggested.contains(body(text)) => {
@@ -194,7 +194,7 @@ fn draw_noticed(page: &mut Page, found: &Coverage) {
     page.line(Tone::Heading, "Tested: the scenario that notices each change");
     for rule in found.rules() {
         for change in &rule.changes {
-            if let ChangeVerdict::Noticed { by } = &change.verdict {
+            if let ChangeVerdict::Detected { by } = &change.verdict {
                 let what =
                     format!("{} {}: {} -> {}", rule.subject.kind.word(), rule.subject.name, rule.text, change.text);
                 page.plain("  ").plain(&pad(&clip(&what, 54), 56)).put(Tone::Faint, &clip(by, 40)).end();
@@ -205,13 +205,13 @@ fn draw_noticed(page: &mut Page, found: &Coverage) {
 }
 
 fn draw_sum(page: &mut Page, found: &Coverage) {
-    let (whole, part, not) = (found.count(Tested::Whole), found.count(Tested::InPart), found.count(Tested::Not));
+    let (whole, part, not) = (found.count(Tested::Complete), found.count(Tested::Partly), found.count(Tested::Not));
     let tone = if part + not == 0 { Tone::Good } else { Tone::Bad };
     page.put(tone, &format!("{} % of {} tested", found.percent(), counted(whole + part + not, "rule")));
-    let (plays, all) = found.plays();
+    let (plays, all) = found.runs();
     let rest = format!(
         "   {part} in part, {not} not, {} without effect; {plays} of {all} plays",
-        found.count(Tested::WithoutEffect)
+        found.count(Tested::Redundant)
     );
     page.put(Tone::Faint, &rest).end();
     let next = if part + not == 0 {

@@ -1,12 +1,12 @@
-//! What an exploration found, drawn: a verdict a claim, each trail with the containers before and after its last step.
+//! What an exploration found, drawn: a verdict a claim, each trace with the containers before and after its last step.
 
 use std::collections::BTreeSet;
 
 use super::report::counted;
 use super::{Page, Tone, clip, container, fold, pad};
 use crate::findings::Searched;
-use crate::formats::explore::{ExploreJson, ExploredJson, SeveralJson, TrailJson};
-use hypotheke::explore::{Bound, ExplorationReport, Status, Trail};
+use crate::formats::explore::{ConcurrentJson, ExploreJson, ExploredJson, TraceJson};
+use hypotheke::explore::{Bound, ExplorationReport, Status, Trace};
 use hypotheke::{ContainerId, World};
 
 pub(crate) fn draw(page: &mut Page, searched: &Searched) {
@@ -19,15 +19,15 @@ pub(crate) fn draw(page: &mut Page, searched: &Searched) {
             page.plain("  ").put(tone, &pad(if nth == 0 { word } else { "" }, 14)).plain(&line).end();
         }
         match &verdict.status {
-            Status::Broken(trail) => draw_trail(page, trail, true),
-            Status::Reached(trail) => draw_trail(page, trail, false),
+            Status::Violated(trace) => draw_trace(page, trace, true),
+            Status::Reachable(trace) => draw_trace(page, trace, false),
             _ => {}
         }
         draw_vacuous(page, &verdict.vacuous);
     }
-    if let Some((trail, violations)) = &found.unlawful {
+    if let Some((trace, violations)) = &found.law_violation {
         page.line(Tone::Bad, "  a law is broken, which no rules bring about: this is a fault of the program");
-        draw_trail(page, trail, true);
+        draw_trace(page, trace, true);
         for violation in violations {
             page.plain("      ").put(Tone::Bad, &clip(&violation.to_string(), 90)).end();
         }
@@ -35,23 +35,23 @@ pub(crate) fn draw(page: &mut Page, searched: &Searched) {
     draw_covered(page, found);
     let file = ExploredJson::new(searched);
     draw_scope(page, &file);
-    if let Some(several) = &searched.several {
-        draw_several(page, &SeveralJson::new(several), searched.happenings);
+    if let Some(several) = &searched.concurrent {
+        draw_several(page, &ConcurrentJson::new(several), searched.network_steps);
     }
     page.blank();
 }
 
 /// What came of several holders at once.
-fn draw_several(page: &mut Page, several: &SeveralJson, happenings: Option<u64>) {
-    let ways = counted(usize::try_from(several.ways).unwrap_or(usize::MAX), "way");
+fn draw_several(page: &mut Page, several: &ConcurrentJson, network_steps: Option<u64>) {
+    let ways = counted(usize::try_from(several.interleavings).unwrap_or(usize::MAX), "way");
     let text = format!("several at once: {ways} of falling between each other, {} requests received", several.received);
     page.plain("  ").put(Tone::Faint, &text).end();
-    let Some(broken) = &several.broken else {
+    let Some(broken) = &several.failure else {
         let what = "nothing is doubled, nothing lost, and each end is that of some order";
-        page.plain("  ").put(if several.all { Tone::Good } else { Tone::Notable }, what).end();
-        if !several.all {
-            let played = happenings.map_or_else(String::new, |most| format!(" than {most} happenings have"));
-            let more = format!("there are more ways{played}: `--happenings` with a larger number goes further");
+        page.plain("  ").put(if several.complete { Tone::Good } else { Tone::Notable }, what).end();
+        if !several.complete {
+            let played = network_steps.map_or_else(String::new, |most| format!(" than {most} network_steps have"));
+            let more = format!("there are more ways{played}: `--network_steps` with a larger number goes further");
             page.plain("  ").put(Tone::Notable, &more).end();
         }
         return;
@@ -59,26 +59,26 @@ fn draw_several(page: &mut Page, several: &SeveralJson, happenings: Option<u64>)
     draw_steps(page, broken, true);
 }
 
-fn draw_steps(page: &mut Page, trail: &TrailJson, closely: bool) {
-    draw_way(page, trail.start.as_deref(), &trail.steps);
+fn draw_steps(page: &mut Page, trace: &TraceJson, closely: bool) {
+    draw_way(page, trace.start.as_deref(), &trace.steps);
     if closely {
-        draw_end(page, &trail.message, &trail.why);
+        draw_end(page, &trace.message, &trace.why);
     }
 }
 
 /// So many places of a start are told.
-const MOST_PLACES: usize = 6;
+const MAX_PLACES: usize = 6;
 
 /// What of the start it takes, and the steps from there.
 fn draw_way(page: &mut Page, start: Option<&[String]>, steps: &[String]) {
     if start.is_some_and(<[String]>::is_empty) {
         page.plain("    ").put(Tone::Faint, "from ").plain("nothing").end();
     }
-    for (nth, line) in start.unwrap_or_default().iter().take(MOST_PLACES).enumerate() {
+    for (nth, line) in start.unwrap_or_default().iter().take(MAX_PLACES).enumerate() {
         let from = if nth == 0 { "from " } else { "     " };
         page.plain("    ").put(Tone::Faint, from).plain(&clip(line, 88)).end();
     }
-    let more = start.map_or(0, |start| start.len().saturating_sub(MOST_PLACES));
+    let more = start.map_or(0, |start| start.len().saturating_sub(MAX_PLACES));
     if more > 0 {
         page.plain("         ").put(Tone::Faint, &format!("and what lies in {}", counted(more, "more place"))).end();
     }
@@ -87,7 +87,7 @@ fn draw_way(page: &mut Page, start: Option<&[String]>, steps: &[String]) {
     }
 }
 
-/// What is wrong at the end of a trail, and why its last step was applied.
+/// What is wrong at the end of a trace, and why its last step was applied.
 fn draw_end(page: &mut Page, message: &str, why: &[String]) {
     for line in fold(message, 88) {
         page.plain("      ").put(Tone::Bad, &line).end();
@@ -99,8 +99,8 @@ fn draw_end(page: &mut Page, message: &str, why: &[String]) {
     }
 }
 
-/// What the parts of a run have found. The worlds are not there to be drawn.
-pub(crate) fn draw_gathered(page: &mut Page, whole: &ExploreJson, missing: &[String]) {
+/// What the parts of a run have found. The states are not there to be drawn.
+pub(crate) fn draw_combined(page: &mut Page, whole: &ExploreJson, missing: &[String]) {
     for file in &whole.files {
         page.put(Tone::Heading, &clip(&file.path, 90)).end();
         for claim in &file.claims {
@@ -114,11 +114,11 @@ pub(crate) fn draw_gathered(page: &mut Page, whole: &ExploreJson, missing: &[Str
                 page.plain("  ").put(tone, &pad(if nth == 0 { &word } else { "" }, 14)).plain(&line).end();
             }
             let is_broken = claim.status == "broken";
-            claim.trail.iter().for_each(|trail| draw_steps(page, trail, is_broken));
+            claim.trace.iter().for_each(|trace| draw_steps(page, trace, is_broken));
             draw_vacuous(page, &claim.vacuous);
         }
-        file.unlawful.iter().for_each(|trail| draw_steps(page, trail, true));
-        let walked = file.walks.as_ref().map_or(0, |walks| walks.walked);
+        file.law_violation.iter().for_each(|trace| draw_steps(page, trace, true));
+        let walked = file.walks.as_ref().map_or(0, |walks| walks.completed);
         let refused = file.refused.values().fold(0_u64, |all, count| all.saturating_add(*count));
         let walks = counted(usize::try_from(walked).unwrap_or(usize::MAX), "walk");
         page.plain("  ").put(Tone::Faint, &format!("{walks}, {} applied, {refused} refused", file.applied)).end();
@@ -162,7 +162,7 @@ fn draw_scope(page: &mut Page, file: &ExploredJson) {
     list("never entered", &file.never_entered);
     let groups = [("verbs: ", "verb"), ("containers: ", "container"), ("holders: ", "holder")];
     let of = |is_meant: &dyn Fn(&str) -> bool| -> Vec<String> {
-        let named = file.not_tried.iter().filter(|what| is_meant(&what.code));
+        let named = file.not_searched.iter().filter(|what| is_meant(&what.code));
         named.map(|what| what.text.clone()).collect()
     };
     let mut title = "not tried";
@@ -182,31 +182,31 @@ fn word(status: &Status, is_vacuous: bool) -> (Tone, &'static str) {
         Status::Holds | Status::NoViolationFound if is_vacuous => (Tone::Notable, "vacuous"),
         Status::Holds => (Tone::Good, "holds"),
         Status::NoViolationFound => (Tone::Notable, "holds so far"),
-        Status::Broken(_) => (Tone::Bad, "broken"),
-        Status::Reached(_) => (Tone::Good, "reached"),
-        Status::Impossible => (Tone::Bad, "impossible"),
-        Status::Undecided => (Tone::Notable, "undecided"),
+        Status::Violated(_) => (Tone::Bad, "broken"),
+        Status::Reachable(_) => (Tone::Good, "reached"),
+        Status::Unreachable => (Tone::Bad, "impossible"),
+        Status::Inconclusive => (Tone::Notable, "undecided"),
     }
 }
 
-fn draw_trail(page: &mut Page, trail: &Trail, closely: bool) {
-    if trail.steps.is_empty() {
-        page.plain("      at the start: ").plain(&clip(&trail.message, 78)).end();
+fn draw_trace(page: &mut Page, trace: &Trace, closely: bool) {
+    if trace.steps.is_empty() {
+        page.plain("      at the start: ").plain(&clip(&trace.message, 78)).end();
         return;
     }
-    draw_way(page, trail.start.as_deref(), &trail.steps);
+    draw_way(page, trace.start.as_deref(), &trace.steps);
     if !closely {
         return;
     }
-    draw_end(page, &trail.message, &trail.why);
-    let touched = touched(trail);
+    draw_end(page, &trace.message, &trace.why);
+    let touched = touched(trace);
     page.blank();
     // A hand is no container that is drawn.
     if touched.is_empty() {
         return;
     }
-    for (world, when) in [(&trail.before, "before step"), (&trail.after, "after step")] {
-        page.put(Tone::Faint, &format!("{when} {}", trail.steps.len())).end();
+    for (world, when) in [(&trace.before, "before step"), (&trace.after, "after step")] {
+        page.put(Tone::Faint, &format!("{when} {}", trace.steps.len())).end();
         for &id in &touched {
             container::draw(page, world, id);
             page.blank();
@@ -215,7 +215,7 @@ fn draw_trail(page: &mut Page, trail: &Trail, closely: bool) {
 }
 
 /// The containers that the last step changed, those around them first.
-fn touched(trail: &Trail) -> Vec<ContainerId> {
+fn touched(trace: &Trace) -> Vec<ContainerId> {
     let contents = |world: &World, id: ContainerId| -> Vec<(u32, String, u32, Vec<String>)> {
         let stack = |(slot, stack): (u32, hypotheke::StackView<'_>)| {
             (slot, stack.id().to_string(), stack.count(), stack.marks().map(str::to_owned).collect())
@@ -232,10 +232,10 @@ fn touched(trail: &Trail) -> Vec<ContainerId> {
         all
     };
     let mut seen = BTreeSet::new();
-    let all = with_insides(&trail.before).into_iter().chain(with_insides(&trail.after));
+    let all = with_insides(&trace.before).into_iter().chain(with_insides(&trace.after));
     let changed = all.filter(|&id| {
-        let name = trail.before.container_name(id);
-        let differs = contents(&trail.before, id) != contents(&trail.after, id);
+        let name = trace.before.container_name(id);
+        let differs = contents(&trace.before, id) != contents(&trace.after, id);
         differs && !name.contains('/') && seen.insert(name)
     });
     changed.take(4).collect()
@@ -257,44 +257,47 @@ fn draw_covered(page: &mut Page, found: &ExplorationReport) {
     let refused: u64 = found.refused.values().sum();
     let text = format!(
         "{}, {} applied, {} refused, {} deep, {:.1} MB",
-        counted(usize::try_from(found.worlds).unwrap_or(usize::MAX), "world"),
+        counted(usize::try_from(found.states).unwrap_or(usize::MAX), "world"),
         found.applied,
         refused,
         depth,
-        found.memory as f64 / 1e6
+        found.memory_bytes as f64 / 1e6
     );
     page.plain("  ").put(Tone::Faint, &text);
-    if found.memory_of_ways > 0 {
-        let share = found.memory_of_ways.saturating_mul(100) / found.memory.max(1);
+    if found.edge_memory_bytes > 0 {
+        let share = found.edge_memory_bytes.saturating_mul(100) / found.memory_bytes.max(1);
         page.put(Tone::Faint, &format!(", {share} % of it for what is recoverable"));
     }
     page.end();
     let (tone, what) = match found.stopped_by {
-        None if found.exhausted => (Tone::Good, "every world that can be reached was seen".to_owned()),
-        None => (Tone::Plain, "every claim was decided before all worlds were seen".to_owned()),
+        None if found.complete => (Tone::Good, "every world that can be reached was seen".to_owned()),
+        None => (Tone::Plain, "every claim was decided before all states were seen".to_owned()),
         Some(Bound::Depth(depth)) => {
             (Tone::Plain, format!("every world within {depth} operations was seen; no more were tried (`--depth`)"))
         }
-        Some(Bound::Worlds(worlds)) => {
-            (Tone::Notable, format!("stopped at {worlds} worlds; there are others (`--worlds`)"))
+        Some(Bound::States(states)) => {
+            (Tone::Notable, format!("stopped at {states} states; there are others (`--states`)"))
         }
         Some(Bound::Memory(bytes)) => {
-            (Tone::Notable, format!("stopped at {} MB; there are other worlds (`--memory`)", bytes / 1_000_000))
+            (Tone::Notable, format!("stopped at {} MB; there are other states (`--memory`)", bytes / 1_000_000))
         }
         Some(Bound::Time(seconds)) => {
-            (Tone::Notable, format!("stopped after {seconds} s; there are other worlds (`--time`)"))
+            (Tone::Notable, format!("stopped after {seconds} s; there are other states (`--time`)"))
         }
-        Some(Bound::Interrupt) => (Tone::Notable, "interrupted; there are other worlds".to_owned()),
+        Some(Bound::Interrupt) => (Tone::Notable, "interrupted; there are other states".to_owned()),
     };
     page.plain("  ").put(tone, &what).end();
 }
 
 pub(crate) fn draw_summary(page: &mut Page, all: &[Searched]) {
     let verdicts = || all.iter().flat_map(|searched| &searched.found.verdicts);
-    let tangled = all.iter().filter(|searched| searched.several.as_ref().is_some_and(|it| it.broken.is_some()));
-    let unlawful = all.iter().filter(|searched| searched.found.unlawful.is_some());
-    let failed = verdicts().filter(|verdict| verdict.status.is_failure()).count() + tangled.count() + unlawful.count();
-    let cut = all.iter().filter(|searched| searched.several.as_ref().is_some_and(|it| it.stopped_by.is_some())).count();
+    let interleaving =
+        all.iter().filter(|searched| searched.concurrent.as_ref().is_some_and(|it| it.failure.is_some()));
+    let law_violation = all.iter().filter(|searched| searched.found.law_violation.is_some());
+    let failed =
+        verdicts().filter(|verdict| verdict.status.is_failure()).count() + interleaving.count() + law_violation.count();
+    let cut =
+        all.iter().filter(|searched| searched.concurrent.as_ref().is_some_and(|it| it.stopped_by.is_some())).count();
     let open = verdicts().filter(|verdict| verdict.status.is_open()).count() + cut;
     let vacuous = verdicts().filter(|verdict| !verdict.vacuous.is_empty()).count();
     let (tone, what) = if failed > 0 {
@@ -318,7 +321,7 @@ pub(crate) fn draw_summary(page: &mut Page, all: &[Searched]) {
     if failed > 0 && written.is_empty() {
         page.put(
             Tone::Faint,
-            "next   `--write FOLDER` keeps the trails as scenarios that fail until the rules are mended",
+            "next   `--write FOLDER` keeps the traces as scenarios that fail until the rules are mended",
         )
         .end();
     } else if failed > 0 {

@@ -1,6 +1,6 @@
 //! What fits where, as tables that are as wide as a page; as many as it takes.
 
-use hypotheke::fits::{Bearer, Binds, Fit, Fits, SlotGroup, Verdict};
+use hypotheke::fits::{Bearer, Fit, Fits, LimitedBy, SlotGroup, Verdict};
 use hypotheke::{Kind, Ruleset};
 
 use super::page::WIDTH;
@@ -109,20 +109,20 @@ fn draw_heads(page: &mut Page, groups: &[SlotGroup]) {
 
 fn cell(fit: &Fit) -> (Tone, String) {
     let of_holder = matches!(fit.whose, Some(Bearer::Holder(_)));
-    let binds = match fit.binds {
-        Binds::Room => "r",
-        Binds::Weight if of_holder => "W",
-        Binds::Weight => "w",
-        Binds::Cap if of_holder => "C",
-        Binds::Cap => "c",
-        Binds::Nothing => "",
+    let binds = match fit.limited_by {
+        LimitedBy::Room => "r",
+        LimitedBy::Weight if of_holder => "W",
+        LimitedBy::Weight => "w",
+        LimitedBy::Cap if of_holder => "C",
+        LimitedBy::Cap => "c",
+        LimitedBy::Nothing => "",
     };
     match &fit.verdict {
-        Verdict::Admitted => (Tone::Good, format!("{} / {} {binds}", fit.per_slot, fit.in_all)),
+        Verdict::Admitted => (Tone::Good, format!("{} / {} {binds}", fit.per_slot, fit.per_container)),
         Verdict::Depends { .. } => (Tone::Notable, format!("? {}", fit.per_slot)),
         Verdict::NotInContainer { .. } => (Tone::Faint, "- c".to_owned()),
         Verdict::NotInSlot { .. } => (Tone::Faint, "- s".to_owned()),
-        Verdict::NeedsSlots { .. } => (Tone::Faint, "- n".to_owned()),
+        Verdict::OccupiesSlots { .. } => (Tone::Faint, "- n".to_owned()),
         Verdict::NoPut => (Tone::Faint, "- p".to_owned()),
     }
 }

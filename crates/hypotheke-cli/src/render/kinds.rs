@@ -37,7 +37,7 @@ fn row(kind: Kind<'_>) -> [String; 6] {
         kind.weight().to_string(),
         kind.value().to_string(),
         kind.stack_limit().to_string(),
-        if kind.is_kept() { format!("{} (kept)", tags.join(" ")) } else { tags.join(" ") },
+        if kind.is_protected() { format!("{} (kept)", tags.join(" ")) } else { tags.join(" ") },
     ]
 }
 

@@ -26,7 +26,7 @@ pub(crate) fn draw_file(page: &mut Page, source: &Source, reports: &[&ScenarioRe
         if !folded.is_empty() {
             let rows = if shown.is_empty() { counted(folded.len(), "row") } else { format!("{} more", folded.len()) };
             let sum = |count: fn(&ScenarioReport) -> usize| folded.iter().map(|report| count(report)).sum();
-            let steps = counted(sum(ScenarioReport::played), "step");
+            let steps = counted(sum(ScenarioReport::operations), "step");
             let right = format!("{rows}, {steps}, {}", counted(sum(ScenarioReport::checks), "check"));
             let title = if shown.is_empty() { group[0].title() } else { "  the other rows" };
             draw_line_of(page, title, true, &right);
@@ -45,7 +45,7 @@ fn draw_line_of(page: &mut Page, title: &str, passed: bool, right: &str) {
 
 /// One line for the scenario, then its steps if the report has them, then what failed.
 pub(crate) fn draw(page: &mut Page, source: &Source, report: &ScenarioReport) {
-    let right = counted(report.played(), "step") + ", " + &counted(report.checks(), "check");
+    let right = counted(report.operations(), "step") + ", " + &counted(report.checks(), "check");
     let title = report.row().map_or_else(|| report.title().to_owned(), |row| format!("  {row}"));
     draw_line_of(page, &title, report.passed(), &right);
     for step in report.steps() {
@@ -74,15 +74,16 @@ fn draw_step(page: &mut Page, step: &StepReport) {
 pub(crate) fn answer_text(answer: &Answer) -> (Tone, String) {
     match answer {
         Answer::Applied { verb, outcome } => {
-            (if outcome.is_whole() { Tone::Good } else { Tone::Notable }, outcome.text(verb))
+            (if outcome.is_complete() { Tone::Good } else { Tone::Notable }, outcome.text(verb))
         }
         Answer::Refused { refusal, because } => {
-            let could = if refusal.could() > 0 { format!("; {} could go", refusal.could()) } else { String::new() };
+            let could =
+                if refusal.max_amount() > 0 { format!("; {} could go", refusal.max_amount()) } else { String::new() };
             (Tone::Notable, format!("refused: {}: {because}{could}", refusal.reason()))
         }
         Answer::Unresolved(why) => (Tone::Notable, format!("refused: unknown: {why}")),
-        Answer::Checked { holds: true } => (Tone::Good, "holds".to_owned()),
-        Answer::Checked { holds: false } => (Tone::Bad, "does not hold".to_owned()),
+        Answer::Checked { passed: true } => (Tone::Good, "holds".to_owned()),
+        Answer::Checked { passed: false } => (Tone::Bad, "does not hold".to_owned()),
     }
 }
 
@@ -92,7 +93,7 @@ fn draw_failure(page: &mut Page, source: &Source, failure: &Failure) {
         Some(step) => format!("step {step}"),
         None => "at the end".to_owned(),
     };
-    if let Some(called) = failure.called {
+    if let Some(called) = failure.called_at {
         let line = source.line_column(called.start()).line;
         place.push_str(&format!(", in shared steps, called in line {line}"));
     }
@@ -108,7 +109,7 @@ fn draw_failure(page: &mut Page, source: &Source, failure: &Failure) {
         }
         Finding::Contents { place, rows } => draw_difference(page, place, rows),
         Finding::List { what, expected, found } => draw_lists(page, what, expected, found),
-        Finding::Worlds { moment, differences } => draw_changes(page, moment, differences),
+        Finding::Worlds { snapshot, differences } => draw_changes(page, snapshot, differences),
         Finding::Law { violations } => {
             two_lines(page, "a world within the laws", "a world that breaks them; this is a fault of hypotheke:");
             violations.iter().for_each(|found| labelled(page, "", Tone::Bad, &found.to_string()));
@@ -153,16 +154,16 @@ fn draw_lists(page: &mut Page, what: &str, expected: &[String], found: &[String]
     }
 }
 
-fn draw_changes(page: &mut Page, moment: &str, differences: &[PlaceDifference]) {
+fn draw_changes(page: &mut Page, snapshot: &str, differences: &[PlaceDifference]) {
     let widest = |text: fn(&PlaceDifference) -> &str, least: usize| {
         differences.iter().map(|found| width(text(found))).max().unwrap_or(0).clamp(least, 30)
     };
-    let (place, then) = (widest(|found| &found.place, 5), widest(|found| &found.then, width(moment)));
-    let heads = format!("      {}  {}  now", pad("place", place), pad(moment, then));
+    let (place, then) = (widest(|found| &found.place, 5), widest(|found| &found.before, width(snapshot)));
+    let heads = format!("      {}  {}  now", pad("place", place), pad(snapshot, then));
     page.line(Tone::Faint, &heads);
     for found in differences {
-        page.plain("      ").plain(&pad(&found.place, place)).plain("  ").plain(&pad(&found.then, then));
-        page.plain("  ").put(Tone::Bad, &clip(&found.now, WIDTH - 10 - place - then)).end();
+        page.plain("      ").plain(&pad(&found.place, place)).plain("  ").plain(&pad(&found.before, then));
+        page.plain("  ").put(Tone::Bad, &clip(&found.after, WIDTH - 10 - place - then)).end();
     }
 }
 
@@ -185,7 +186,7 @@ fn draw_difference(page: &mut Page, place: &str, rows: &[DifferenceRow]) {
     page.plain("      ").plain(&pad(place, widest)).put(Tone::Faint, "   expected   found").end();
     for row in rows {
         let expected = row.expected.map_or_else(|| "-".to_owned(), |count| count.to_string());
-        let (tone, note) = if row.holds { (Tone::Plain, "") } else { (Tone::Bad, "   differs") };
+        let (tone, note) = if row.matches { (Tone::Plain, "") } else { (Tone::Bad, "   differs") };
         page.plain("      ").plain(&pad(&row.item, widest));
         page.put(tone, &format!("   {expected:>8} {:>7}{note}", row.found)).end();
     }

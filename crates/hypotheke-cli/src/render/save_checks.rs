@@ -3,7 +3,7 @@
 use super::page::WIDTH;
 use super::report::counted;
 use super::{Page, Tone, clip, fold, pad};
-use crate::findings::{Came, Checked};
+use crate::findings::{CheckStatus, Checked};
 use hypotheke::Ruleset;
 
 pub(crate) fn draw(page: &mut Page, rules: &Ruleset, checks: &[Checked]) {
@@ -16,42 +16,42 @@ pub(crate) fn draw(page: &mut Page, rules: &Ruleset, checks: &[Checked]) {
 }
 
 fn draw_one(page: &mut Page, check: &Checked) {
-    let (tone, word) = match check.came {
-        Came::Good => (Tone::Good, "holds"),
-        Came::Bad => (Tone::Bad, "broken"),
-        Came::NotAsked => (Tone::Faint, "-"),
-        Came::CutShort => (Tone::Notable, "so far"),
+    let (tone, word) = match check.status {
+        CheckStatus::Passed => (Tone::Good, "holds"),
+        CheckStatus::Failed => (Tone::Bad, "broken"),
+        CheckStatus::NotRun => (Tone::Faint, "-"),
+        CheckStatus::Incomplete => (Tone::Notable, "so far"),
     };
-    let about = if check.came == Came::NotAsked { Tone::Faint } else { Tone::Plain };
-    let lines = check.told.iter().flat_map(|told| fold(told, WIDTH - 22));
+    let about = if check.status == CheckStatus::NotRun { Tone::Faint } else { Tone::Plain };
+    let lines = check.summary.iter().flat_map(|told| fold(told, WIDTH - 22));
     for (nth, line) in lines.enumerate() {
         let (word, name) = if nth == 0 { (word, check.name) } else { ("", "") };
         page.put(tone, &pad(word, 7)).put(Tone::Heading, &pad(name, 14));
         page.put(if nth == 0 { about } else { Tone::Faint }, &line).end();
     }
-    let Some(breach) = &check.breach else { return };
-    for (number, step) in (1..).zip(&breach.trail) {
+    let Some(failure) = &check.failure else { return };
+    for (number, step) in (1..).zip(&failure.trace) {
         for (nth, line) in fold(step, WIDTH - 14).into_iter().enumerate() {
             let number = if nth == 0 { format!("{number:>11}  ") } else { " ".repeat(13) };
             page.put(Tone::Faint, &number).plain(&line).end();
         }
     }
-    for line in fold(&breach.found, WIDTH - 14) {
+    for line in fold(&failure.found, WIDTH - 14) {
         page.plain(&" ".repeat(13)).put(Tone::Bad, &line).end();
     }
 }
 
 fn draw_summary(page: &mut Page, checks: &[Checked]) {
-    let count = |came| checks.iter().filter(|check| check.came == came).count();
-    let asked = checks.len() - count(Came::NotAsked);
+    let count = |came| checks.iter().filter(|check| check.status == came).count();
+    let requested = checks.len() - count(CheckStatus::NotRun);
     page.blank();
-    match (count(Came::Bad), count(Came::CutShort)) {
-        (0, 0) => page.put(Tone::Good, &format!("all {} hold", counted(asked, "check"))).end(),
+    match (count(CheckStatus::Failed), count(CheckStatus::Incomplete)) {
+        (0, 0) => page.put(Tone::Good, &format!("all {} hold", counted(requested, "check"))).end(),
         (0, cut) => page.put(Tone::Notable, &format!("nothing found; {} cut short", counted(cut, "check"))).end(),
-        (bad, _) => page.put(Tone::Bad, &format!("{bad} of {} broken", counted(asked, "check"))).end(),
+        (bad, _) => page.put(Tone::Bad, &format!("{bad} of {} broken", counted(requested, "check"))).end(),
     }
-    let asked_for = |code| checks.iter().any(|check| check.code == code && check.came != Came::NotAsked);
-    let next = match (count(Came::Bad), asked_for("mended-rules")) {
+    let requested = |code| checks.iter().any(|check| check.code == code && check.status != CheckStatus::NotRun);
+    let next = match (count(CheckStatus::Failed), requested("mended-rules")) {
         (0, false) => "next   `--mended FILE` carries every save over to the rules that are to come",
         (0, _) => "next   `--joins`, `--exchanges`, `--faults` and `--run-outs` try more of two servers",
         _ => "next   what led to it stands above; the library has the same checks for a store of yours",

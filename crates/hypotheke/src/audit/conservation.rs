@@ -12,15 +12,15 @@ pub(super) fn check(facts: &Facts<'_>, findings: &mut Findings) {
     for lying in &facts.stacks {
         *held.entry(&lying.stack.kind).or_default() += i128::from(lying.stack.count);
     }
-    for (kind, tally) in &facts.snapshot.tallies {
+    for (kind, totals) in &facts.snapshot.totals {
         if facts.rules.find_kind(kind).is_none() {
             findings.add(Law::Conservation, "the world", format!("items are counted of `{kind}`, which is no kind"));
         }
-        *held.entry(kind).or_default() -= balance(tally);
+        *held.entry(kind).or_default() -= balance(totals);
     }
     for (kind, surplus) in held.into_iter().filter(|(_, surplus)| *surplus != 0) {
-        let tally = facts.snapshot.tallies.get(kind).copied().unwrap_or_default();
-        let should = balance(&tally);
+        let totals = facts.snapshot.totals.get(kind).copied().unwrap_or_default();
+        let should = balance(&totals);
         let is = should + surplus;
         let how = if surplus > 0 { "too many" } else { "lost" };
         let message = format!("{is} {kind}, but {should} came in and did not leave: {} {how}", surplus.abs());
@@ -28,8 +28,8 @@ pub(super) fn check(facts: &Facts<'_>, findings: &mut Findings) {
     }
 }
 
-fn balance(tally: &KindTotals) -> i128 {
-    i128::from(tally.created) - i128::from(tally.consumed) + i128::from(tally.arrived) - i128::from(tally.departed)
+fn balance(totals: &KindTotals) -> i128 {
+    i128::from(totals.created) - i128::from(totals.consumed) + i128::from(totals.arrived) - i128::from(totals.departed)
 }
 
 /// A number of items as a figure.

@@ -6,7 +6,7 @@ use crate::filter::{Measure, Subject};
 use crate::id::{KindId, MarkId, PropertyId, StackId, TagId};
 use crate::language::Position;
 use crate::quantity::Decimal;
-use crate::ruleset::{ContainerDef, HolderDef, MOST_NESTING, PropertyValue, Ruleset};
+use crate::ruleset::{ContainerDef, HolderDef, MAX_NESTING, PropertyValue, Ruleset};
 use crate::snapshot::{InSlot, Snapshot, Stack};
 
 /// Where a stack lies: in which container and slot, or on the ground.
@@ -86,14 +86,20 @@ impl<'s> Facts<'s> {
     fn read(&mut self) {
         let snapshot = self.snapshot;
         for container in &snapshot.containers {
-            let held = self.held(Bringer::World, &container.name, &container.of, container.slots, &container.opened_by);
+            let held = self.held(
+                Bringer::World,
+                &container.name,
+                &container.definition,
+                container.slots,
+                &container.opened_by,
+            );
             self.add(held, &container.stacks);
         }
         for (index, holder) in snapshot.holders.iter().enumerate() {
             for container in &holder.containers {
                 let name = format!("{}.{}", holder.name, container.name);
                 let bringer = Bringer::Holder(index);
-                let held = self.held(bringer, &name, &container.of, container.slots, &container.opened_by);
+                let held = self.held(bringer, &name, &container.definition, container.slots, &container.opened_by);
                 self.add(held, &container.stacks);
             }
             let hand = self.held(Bringer::Hand(index), &format!("{}.hand", holder.name), "", 1, &[]);
@@ -190,7 +196,7 @@ impl<'s> Facts<'s> {
     }
 
     pub(super) fn holder_def(&self, holder: usize) -> Option<&'s HolderDef> {
-        self.rules.find_holder(&self.snapshot.holders[holder].of).map(|id| self.rules.holder(id))
+        self.rules.find_holder(&self.snapshot.holders[holder].definition).map(|id| self.rules.holder(id))
     }
 
     pub(super) fn stack_with(&self, id: StackId) -> Option<&Lying<'s>> {
@@ -205,7 +211,7 @@ impl<'s> Facts<'s> {
     /// It and those around it, from the inside out, but no more than packs may ever nest: what lies deeper is told of as such.
     pub(super) fn chain(&self, container: usize) -> impl Iterator<Item = usize> + '_ {
         let around = |&at: &usize| self.containers[at].around.filter(|_| !self.is_circular(at));
-        std::iter::successors(Some(container), around).take(MOST_NESTING as usize + 1)
+        std::iter::successors(Some(container), around).take(MAX_NESTING as usize + 1)
     }
 
     /// Whether a container lies in itself.
@@ -257,7 +263,7 @@ impl<'s> Facts<'s> {
             return self.containers[container].name.clone();
         };
         // The way to what lies too deep would fill pages.
-        let short = !self.is_circular(container) && self.containers[container].depth <= MOST_NESTING;
+        let short = !self.is_circular(container) && self.containers[container].depth <= MAX_NESTING;
         match self.stack_with(pack).filter(|_| short) {
             Some(lying) => format!("{}/", self.place(lying)),
             None => format!("{pack}/"),

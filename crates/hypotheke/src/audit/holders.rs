@@ -39,7 +39,7 @@ fn check_shortcuts(facts: &Facts<'_>, index: usize, had: &BTreeSet<(usize, &str)
             findings.add(Law::Holders, place, format!("there is no kind `{kind}`"));
         } else if holder.shortcuts[..shortcut].contains(&Some(kind.clone())) {
             findings.add(Law::Holders, place, format!("another shortcut points at {kind} too"));
-        } else if def.spent_shortcuts() == DepletedShortcut::Clear && !had.contains(&(index, kind.as_str())) {
+        } else if def.depleted_shortcuts() == DepletedShortcut::Clear && !had.contains(&(index, kind.as_str())) {
             findings.add(Law::Holders, place, format!("{} has no {kind}", holder.name));
         }
     }

@@ -1,6 +1,6 @@
 //! Judging a world as plain data, law by law.
 //!
-//! An audit recounts everything from the [`Snapshot`] alone. It shares no arithmetic with the operations and trusts none of
+//! An audit recomputed everything from the [`Snapshot`] alone. It shares no arithmetic with the operations and trusts none of
 //! the sums that a world keeps, so it can judge them; it does not even need a world. What it finds is a [`Violation`].
 
 mod conservation;

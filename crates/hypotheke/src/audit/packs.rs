@@ -66,7 +66,7 @@ fn check_blocked(facts: &Facts<'_>, findings: &mut Findings) {
         for &stack in &held.stacks {
             let lying = &facts.stacks[stack];
             let (Where::In(_, slot), Some(kind)) = (lying.at, lying.kind) else { continue };
-            let needs: Vec<&str> = facts.rules.known_kind(kind).needs().collect();
+            let needs: Vec<&str> = facts.rules.known_kind(kind).occupied_slots().collect();
             let Some(own) = named(slot).filter(|name| needs.contains(name)) else { continue };
             for need in needs.iter().filter(|need| **need != own) {
                 let place = facts.place(lying);
@@ -81,7 +81,7 @@ fn check_blocked(facts: &Facts<'_>, findings: &mut Findings) {
                     match (other.at, other.kind) {
                         (Where::In(_, slot), _) if slot == needed => true,
                         (Where::In(_, at), Some(kind)) if at != slot => {
-                            let others: Vec<&str> = facts.rules.known_kind(kind).needs().collect();
+                            let others: Vec<&str> = facts.rules.known_kind(kind).occupied_slots().collect();
                             named(at).is_some_and(|name| others.contains(&name)) && others.contains(need)
                         }
                         _ => false,

@@ -24,12 +24,12 @@ pub(super) fn check(facts: &Facts<'_>, findings: &mut Findings) {
 fn check_names(facts: &Facts<'_>, findings: &mut Findings) {
     let mut seen = BTreeSet::new();
     for container in &facts.snapshot.containers {
-        let def = facts.rules.containers().iter().find(|def| def.id() == container.of);
+        let def = facts.rules.containers().iter().find(|def| def.id() == container.definition);
         if !def.is_some_and(|def| def.instances().any(|name| name == container.name)) {
             findings.add(
                 Law::Places,
                 &container.name,
-                format!("the ruleset has no such container `{}` in the world", container.of),
+                format!("the ruleset has no such container `{}` in the world", container.definition),
             );
         }
         if !seen.insert(container.name.as_str()) {
@@ -38,8 +38,8 @@ fn check_names(facts: &Facts<'_>, findings: &mut Findings) {
     }
     for (index, holder) in facts.snapshot.holders.iter().enumerate() {
         if facts.holder_def(index).is_none() {
-            findings.add(Law::Places, &holder.name, format!("the ruleset has no holder `{}`", holder.of));
-        } else if let Some(message) = facts.rules.why_not_called(&holder.name, &holder.of) {
+            findings.add(Law::Places, &holder.name, format!("the ruleset has no holder `{}`", holder.definition));
+        } else if let Some(message) = facts.rules.why_not_called(&holder.name, &holder.definition) {
             findings.add(Law::Places, &holder.name, message);
         }
         if !seen.insert(holder.name.as_str()) {

@@ -15,16 +15,16 @@ use crate::world::{StackView, World};
 /// ```
 /// use hypotheke::{Amount, Operation, Place, Ruleset, StepAudit, World};
 ///
-/// let rules = Ruleset::builder().kind("journal", |kind| kind.keep()).container("depot", |depot| depot.slots(2)).build()?;
+/// let rules = Ruleset::builder().kind("journal", |kind| kind.protected()).container("depot", |depot| depot.slots(2)).build()?;
 /// let mut world = World::new(&rules.into());
 /// let journal = world.rules().find_kind("journal").unwrap();
 /// let before = StepAudit::before(&world);
 /// let created = Operation::creating(Amount::Exactly(1), journal, Place::Ground);
 /// world.perform(&created).unwrap();
-/// assert!(before.judge(&world, &created).is_empty());
+/// assert!(before.check(&world, &created).is_empty());
 /// // Had anything else brought it there, that would be wrong.
 /// let depot = world.container("depot").unwrap();
-/// assert_eq!(before.judge(&world, &Operation::moving(Amount::All, depot, depot)).len(), 1);
+/// assert_eq!(before.check(&world, &Operation::moving(Amount::All, depot, depot)).len(), 1);
 /// # Ok::<(), hypotheke::RulesetErrors>(())
 /// ```
 #[derive(Clone, Debug, Default)]
@@ -37,15 +37,15 @@ impl StepAudit {
     /// Counts the protected items of the world before. The cost grows with the stacks on the ground and the kinds in play.
     #[must_use]
     pub fn before(world: &World) -> StepAudit {
-        let in_play = world.counted_kinds().filter(|&kind| world.rules().known_kind(kind).is_kept());
-        let mut protected = in_play.map(|kind| (kind, (0, world.tally(kind).consumed))).collect();
+        let in_play = world.counted_kinds().filter(|&kind| world.rules().known_kind(kind).is_protected());
+        let mut protected = in_play.map(|kind| (kind, (0, world.totals(kind).consumed))).collect();
         world.ground().for_each(|(stack, _)| count(world, stack, &mut protected));
         StepAudit { protected }
     }
 
     /// What the operation that led from there to a world has broken.
     #[must_use]
-    pub fn judge(&self, after: &World, operation: &Operation) -> Vec<Violation> {
+    pub fn check(&self, after: &World, operation: &Operation) -> Vec<Violation> {
         let creates = creates(operation);
         let mut found = Vec::new();
         for (kind, (on_ground, consumed)) in StepAudit::before(after).protected {
@@ -69,7 +69,7 @@ impl StepAudit {
 }
 
 fn count(world: &World, stack: StackView<'_>, protected: &mut BTreeMap<KindId, (u64, u64)>) {
-    if stack.kind().is_kept() {
+    if stack.kind().is_protected() {
         protected.entry(stack.kind().handle()).or_default().0 += u64::from(stack.count());
     }
     let inside = stack.inside().map(|inside| world.stacks(inside));

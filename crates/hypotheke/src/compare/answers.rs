@@ -24,14 +24,14 @@ pub(super) struct Side<'r> {
 /// What two filters answer differently.
 #[derive(Default)]
 pub(super) struct Answers {
-    pub(super) admitted_now: Vec<String>,
-    pub(super) no_longer: Vec<String>,
+    pub(super) newly_admitted: Vec<String>,
+    pub(super) no_longer_admitted: Vec<String>,
     pub(super) not_compared: Vec<String>,
 }
 
 impl Answers {
     pub(super) fn is_same(&self) -> bool {
-        self.admitted_now.is_empty() && self.no_longer.is_empty() && self.not_compared.is_empty()
+        self.newly_admitted.is_empty() && self.no_longer_admitted.is_empty() && self.not_compared.is_empty()
     }
 }
 
@@ -170,7 +170,7 @@ pub(super) fn compare(
             found.not_compared.push(name.to_owned());
             continue;
         };
-        let (mut now, mut no_longer) = (Vec::new(), Vec::new());
+        let (mut now, mut no_longer_admitted) = (Vec::new(), Vec::new());
         for stack in &stacks {
             let admits = |side: &Side<'_>, test: Option<&Test>, kind| {
                 let thought = side.thought(kind, &stack.marks, &stack.numbers)?;
@@ -178,12 +178,12 @@ pub(super) fn compare(
             };
             match (admits(&sides.0, before, old_kind), admits(&sides.1, after, new_kind)) {
                 (Some(false), Some(true)) => add_least(&mut now, stack),
-                (Some(true), Some(false)) => add_least(&mut no_longer, stack),
+                (Some(true), Some(false)) => add_least(&mut no_longer_admitted, stack),
                 _ => {}
             }
         }
-        found.admitted_now.extend(now.iter().map(|stack| stack.text(name)));
-        found.no_longer.extend(no_longer.iter().map(|stack| stack.text(name)));
+        found.newly_admitted.extend(now.iter().map(|stack| stack.text(name)));
+        found.no_longer_admitted.extend(no_longer_admitted.iter().map(|stack| stack.text(name)));
     }
     found
 }

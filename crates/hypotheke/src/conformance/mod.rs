@@ -62,12 +62,12 @@ pub enum Answer {
     Refused {
         /// Why.
         reason: Reason,
-        /// What was asked for, or would be, and what is allowed, or there.
+        /// What was requested, or would be, and what is allowed, or there.
         #[serde(default, skip_serializing_if = "Option::is_none")]
         figures: Option<(Decimal, Decimal)>,
         /// How many could go.
         #[serde(default)]
-        could: u64,
+        max_amount: u64,
         /// Of several operations as one: which of them, from 0.
         #[serde(default, skip_serializing_if = "Option::is_none")]
         step: Option<u32>,
@@ -78,7 +78,7 @@ impl Answer {
     /// A refusal because of a name that is not there or can't be meant.
     #[must_use]
     pub fn unknown() -> Answer {
-        Answer::Refused { reason: Reason::Unknown, figures: None, could: 0, step: None }
+        Answer::Refused { reason: Reason::Unknown, figures: None, max_amount: 0, step: None }
     }
 
     /// Whether two implementations may give these answers to one operation. They have to be equal, but that of several limits which a
@@ -88,9 +88,9 @@ impl Answer {
         let is_list = matches!(operation.action, NamedAction::Together { .. });
         match (self, other) {
             (
-                Answer::Refused { reason, could, step: None, .. },
-                Answer::Refused { reason: other_reason, could: other_could, step: None, .. },
-            ) if is_list => (reason, could) == (other_reason, other_could),
+                Answer::Refused { reason, max_amount, step: None, .. },
+                Answer::Refused { reason: other_reason, max_amount: other_amount, step: None, .. },
+            ) if is_list => (reason, max_amount) == (other_reason, other_amount),
             _ => self == other,
         }
     }
@@ -113,7 +113,7 @@ impl From<Refusal> for Answer {
         Answer::Refused {
             reason: refusal.reason(),
             figures: refusal.cause().figures(),
-            could: refusal.could(),
+            max_amount: refusal.max_amount(),
             step: refusal.step(),
         }
     }

@@ -10,7 +10,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use crate::filter::Outlook;
 use crate::id::{ContainerId, KindId, TagId};
 use crate::language::{NamedAction, NamedArrival, NamedEvent, NamedOperation, NamedPortion, Path};
-use crate::ruleset::{Ruleset, Subject, SubjectKind, What};
+use crate::ruleset::{Ruleset, Selector, Subject, SubjectKind};
 use crate::scenario::{Body, Check, Claim, ResolvedScenarioFile, Start, StartBase, Step};
 use crate::text::Word;
 use crate::world::{Place, World};
@@ -210,11 +210,11 @@ impl Finder<'_> {
     /// A kind, or a tag or mark of kinds.
     fn word(&mut self, name: &Word) {
         match self.rules().what(name.as_str()) {
-            Some(What::Kind(kind)) => self.kind(kind),
-            Some(What::Tag(tag)) => {
+            Some(Selector::Kind(kind)) => self.kind(kind),
+            Some(Selector::Tag(tag)) => {
                 self.touched.tags.insert(tag);
             }
-            Some(What::Mark(_)) => {}
+            Some(Selector::Mark(_)) => {}
             None => self.touched.everything = true,
         }
     }
@@ -228,7 +228,7 @@ impl Finder<'_> {
                 steps.iter().for_each(|step| self.step(&step.item));
             }
             Step::Request(request, _) => self.operation(&request.operation),
-            Step::Moment(_) | Step::SaveThenLoad | Step::Undo { .. } => {}
+            Step::Snapshot(_) | Step::SaveThenLoad | Step::Undo { .. } => {}
             Step::Now(check) => self.check(check),
         }
     }
@@ -265,7 +265,7 @@ impl Finder<'_> {
                 self.portions(contents);
             }
             Check::LyingAt { contents, .. } => self.portions(contents),
-            Check::Burden { holder, .. } | Check::Shortcuts { holder, .. } => self.path(holder, None),
+            Check::Encumbrance { holder, .. } | Check::Shortcuts { holder, .. } => self.path(holder, None),
             Check::Origin { holder, slot } => {
                 self.path(holder, None);
                 slot.iter().for_each(|slot| self.path(slot, None));
@@ -295,7 +295,7 @@ impl Finder<'_> {
             Check::Events { events, .. } => {
                 events.iter().flat_map(NamedEvent::places).for_each(|place| self.path(place, None));
             }
-            Check::SameWorld { .. } | Check::NothingChanged => {}
+            Check::UnchangedSince { .. } | Check::NothingChanged => {}
         }
     }
 }

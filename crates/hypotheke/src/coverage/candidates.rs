@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use super::change::{Change, FilterAt};
 use super::effect::stacks_that_matter;
-use super::suggest::{MOST_STEPS, Play};
+use super::suggest::{MAX_STEPS, Play};
 use crate::filter::Test;
 use crate::language::NamedOperation;
 use crate::quantity::Decimal;
@@ -13,9 +13,9 @@ use crate::ruleset::{ContainerDef, HolderDef, Kind, Ruleset};
 use crate::world::World;
 
 /// So many loads are tried that are just at a cap.
-const MOST_LOADS: usize = 400;
+const MAX_LOADS: usize = 400;
 /// So many kinds are tried for one change.
-pub(super) const MOST_KINDS: usize = 40;
+pub(super) const MAX_KINDS: usize = 40;
 
 /// An empty world in which plays are tried and taken back.
 pub(super) fn trial(rules: &Arc<Ruleset>) -> World {
@@ -49,13 +49,13 @@ impl<'r> Candidates<'r> {
             Change::RulesetLimit(_) | Change::TagLimit(..) => rules
                 .kinds()
                 .filter(|kind| kind.own_stack_limit().is_none())
-                .take(MOST_KINDS)
+                .take(MAX_KINDS)
                 .flat_map(|kind| self.of_kind(kind))
                 .collect(),
             Change::KindLimit(kind, _) => {
                 rules.kinds().nth(*kind).into_iter().flat_map(|kind| self.of_kind(kind)).collect()
             }
-            Change::Keep(kind) => {
+            Change::Protected(kind) => {
                 let told = rules.kinds().nth(*kind).map(|kind| {
                     vec![format!("create 1 {} in ground", kind.id()), format!("consume 1 {} from ground", kind.id())]
                 });
@@ -106,11 +106,11 @@ impl<'r> Candidates<'r> {
             Change::Exclusive(container) => self.by_holders(*container, |_, place, one, other| {
                 vec![format!("{one} opens {place}"), format!("{other} opens {place}")]
             }),
-            Change::LeastSlots(container, slots) | Change::MostSlots(container, slots) => {
+            Change::MinSlots(container, slots) | Change::MaxSlots(container, slots) => {
                 let def = &rules.containers()[*container];
                 let places = self.places_of(def);
                 let bounds = def.slot_bounds();
-                let at = slots.unwrap_or(if matches!(change, Change::LeastSlots(..)) { bounds.0 } else { bounds.1 });
+                let at = slots.unwrap_or(if matches!(change, Change::MinSlots(..)) { bounds.0 } else { bounds.1 });
                 let near = [at.saturating_sub(1), at, at.saturating_add(1)];
                 let told = places.iter().flat_map(|(setup, place)| {
                     near.iter().map(move |slots| with(setup, [format!("resize {place} to {slots}")]))
@@ -205,7 +205,7 @@ impl<'r> Candidates<'r> {
     }
 
     pub(super) fn kinds(&self) -> Vec<Kind<'_>> {
-        self.rules.kinds().take(MOST_KINDS).collect()
+        self.rules.kinds().take(MAX_KINDS).collect()
     }
 
     /// As many of a kind as go into any slot of any container.
@@ -239,7 +239,7 @@ impl<'r> Candidates<'r> {
     pub(super) fn loads(&self, setup: &[String], place: &str) -> Vec<Vec<String>> {
         let mut kinds: Vec<Kind<'_>> = self.rules.kinds().filter(|kind| kind.weight() > Decimal::ZERO).collect();
         kinds.sort_by_key(|kind| std::cmp::Reverse(kind.weight()));
-        let starts = (0..kinds.len().min(MOST_KINDS)).map(|first| self.fill(setup, place, &kinds[first..]));
+        let starts = (0..kinds.len().min(MAX_KINDS)).map(|first| self.fill(setup, place, &kinds[first..]));
         starts.filter(|steps| steps.len() > setup.len()).collect()
     }
 
@@ -267,7 +267,7 @@ impl<'r> Candidates<'r> {
         };
         let mut kinds: Vec<Kind<'_>> = self.rules.kinds().filter(fits).collect();
         kinds.sort_by_key(|kind| std::cmp::Reverse(kind.weight()));
-        kinds.truncate(MOST_KINDS);
+        kinds.truncate(MAX_KINDS);
         let mut plays = Vec::new();
         for (first, heavy) in kinds.iter().enumerate() {
             let weight = heavy.weight().thousandths();
@@ -288,7 +288,7 @@ impl<'r> Candidates<'r> {
                                 setup,
                                 told.map(|(count, kind)| format!("create {count} {} in {place}", kind.id())),
                             ));
-                            if plays.len() == MOST_LOADS {
+                            if plays.len() == MAX_LOADS {
                                 return plays;
                             }
                         }
@@ -322,7 +322,7 @@ impl<'r> Candidates<'r> {
             if play(world, &step) {
                 steps.push(step);
             }
-            if steps.len() == MOST_STEPS {
+            if steps.len() == MAX_STEPS {
                 break;
             }
         }
@@ -433,7 +433,7 @@ impl<'r> Candidates<'r> {
     fn of_needs(&self, kind: usize) -> Vec<Vec<String>> {
         let mut plays = Vec::new();
         let Some(kind) = self.rules.kinds().nth(kind) else { return plays };
-        let slots: Vec<&str> = kind.needs().collect();
+        let slots: Vec<&str> = kind.occupied_slots().collect();
         for def in self.rules.containers() {
             for (setup, place) in self.places_of(def) {
                 for at in &slots {
@@ -479,7 +479,7 @@ impl<'r> Candidates<'r> {
             .map(|kind| {
                 let mut place = "ground".to_owned();
                 let mut steps = Vec::new();
-                for depth in 0..MOST_STEPS {
+                for depth in 0..MAX_STEPS {
                     steps.push(format!("create 1 {} in {place}", kind.id()));
                     place = if depth == 0 { "ground/#1/".to_owned() } else { format!("{place}0/") };
                 }

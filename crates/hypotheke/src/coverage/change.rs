@@ -6,7 +6,7 @@ use crate::language::NamedVariant;
 use crate::narrow;
 use crate::quantity::Decimal;
 use crate::ruleset::{
-    CapSource, DepletedShortcut, KindPatch, Misfits, PropertySource, Ruleset, RulesetSource, Way, Written,
+    CapSource, DepletedShortcut, KindPatch, PropertySource, PutMode, Ruleset, RulesetSource, WhenUnfit, Written,
 };
 
 /// Where a filter stands.
@@ -39,7 +39,7 @@ pub(super) enum Change {
     ContainerCap(usize, usize, Option<u32>),
     HolderCap(usize, usize, Option<u32>),
     Filter(FilterAt, Option<Filter>),
-    Keep(usize),
+    Protected(usize),
     /// A slot in the list of those that a kind needs.
     Need(OfKind, usize),
     Put(usize),
@@ -48,8 +48,8 @@ pub(super) enum Change {
     Deep(usize),
     MustOpen(usize),
     Exclusive(usize),
-    LeastSlots(usize, Option<u32>),
-    MostSlots(usize, Option<u32>),
+    MinSlots(usize, Option<u32>),
+    MaxSlots(usize, Option<u32>),
     Nesting(u32),
     Ground(Option<u32>),
     KindWeight(usize, Decimal),
@@ -64,8 +64,8 @@ pub(super) enum Change {
     Slots(usize, u32),
     Copy(usize, usize),
     Worn(usize),
-    Misfits(usize),
-    OnPut(usize, Vec<Way>),
+    WhenUnfit(usize),
+    OnPut(usize, Vec<PutMode>),
     SlotName(usize, usize),
     /// A slot and the one after it change places.
     SlotOrder(usize, usize),
@@ -91,9 +91,9 @@ impl Change {
             Change::KindValue(kind, value) => (*kind, KindPatch::Value(*value)),
             Change::KindLimit(kind, limit) => (*kind, KindPatch::StackLimit(*limit)),
             Change::KindTag(kind, tag) => (*kind, KindPatch::NoTag(*tag)),
-            Change::Keep(kind) => {
+            Change::Protected(kind) => {
                 let id = rules.kind_id(u32::try_from(*kind).ok()?);
-                (*kind, KindPatch::Keep(!rules.known_kind(id).is_kept()))
+                (*kind, KindPatch::Protected(!rules.known_kind(id).is_protected()))
             }
             Change::Number(of, number) => (of.kind, KindPatch::Number(rules.find_property(&of.name)?, *number)),
             _ => return None,
@@ -116,7 +116,7 @@ impl Change {
             }
             Change::HolderCap(holder, cap, count) => change_cap(&mut source.holders[*holder].caps, *cap, *count),
             Change::Filter(at, filter) => change_filter(source, *at, filter.as_ref()),
-            Change::Keep(kind) => source.kinds[*kind].keep = !source.kinds[*kind].keep,
+            Change::Protected(kind) => source.kinds[*kind].is_protected = !source.kinds[*kind].is_protected,
             Change::Need(of, slot) => {
                 source.needs[of.at].1.remove(*slot);
             }
@@ -126,8 +126,8 @@ impl Change {
             Change::Deep(container) => source.containers[*container].deep = None,
             Change::MustOpen(container) => flip(&mut source.containers[*container].must_open),
             Change::Exclusive(container) => flip(&mut source.containers[*container].exclusive),
-            Change::LeastSlots(container, slots) => set(&mut source.containers[*container].least_slots, *slots),
-            Change::MostSlots(container, slots) => set(&mut source.containers[*container].most_slots, *slots),
+            Change::MinSlots(container, slots) => set(&mut source.containers[*container].min_slots, *slots),
+            Change::MaxSlots(container, slots) => set(&mut source.containers[*container].max_slots, *slots),
             Change::Nesting(depth) => source.nesting.iter_mut().for_each(|nesting| nesting.value = *depth),
             Change::Ground(limit) => source.ground_limit = *limit,
             Change::KindWeight(kind, weight) => source.kinds[*kind].weight = *weight,
@@ -158,9 +158,9 @@ impl Change {
                 source.containers[*container].copies.remove(*copy);
             }
             Change::Worn(container) => flip(&mut source.containers[*container].worn),
-            Change::Misfits(container) => {
-                let misfits = &mut source.containers[*container].misfits;
-                *misfits = if *misfits == Misfits::Leave { Misfits::Stay } else { Misfits::Leave };
+            Change::WhenUnfit(container) => {
+                let when_unfit = &mut source.containers[*container].when_unfit;
+                *when_unfit = if *when_unfit == WhenUnfit::Eject { WhenUnfit::Stay } else { WhenUnfit::Eject };
             }
             Change::OnPut(container, ways) => source.containers[*container].on_put = Some(ways.clone()),
             Change::SlotName(container, slot) => source.containers[*container].slot[*slot].name = None,
@@ -169,16 +169,18 @@ impl Change {
                 source.holders[*holder].carries.remove(*carried);
             }
             Change::CarryOrder(holder, carried) => source.holders[*holder].carries.swap(*carried, *carried + 1),
-            Change::Threshold(holder, step, _, Some(from)) => source.holders[*holder].burden[*step].0.value = *from,
+            Change::Threshold(holder, step, _, Some(from)) => {
+                source.holders[*holder].encumbrance[*step].0.value = *from
+            }
             Change::Threshold(holder, step, _, None) => {
-                source.holders[*holder].burden.remove(*step);
+                source.holders[*holder].encumbrance.remove(*step);
             }
             Change::ThresholdLabel(holder, step, label) => {
-                source.holders[*holder].burden[*step].1.value.clone_from(label);
+                source.holders[*holder].encumbrance[*step].1.value.clone_from(label);
             }
             Change::Shortcuts(holder, shortcuts) => set(&mut source.holders[*holder].shortcuts, Some(*shortcuts)),
             Change::DepletedShortcut(holder) => {
-                let spent = &mut source.holders[*holder].spent_shortcuts;
+                let spent = &mut source.holders[*holder].depleted_shortcuts;
                 *spent =
                     if *spent == DepletedShortcut::Keep { DepletedShortcut::Clear } else { DepletedShortcut::Keep };
             }

@@ -13,7 +13,7 @@ use crate::ruleset::SampleStack;
 use crate::ruleset::{Cap, ContainerDef, FilterId, HolderDef, Kind, Ruleset};
 
 /// Up to so many marks and comparisons are tried in all combinations.
-const MOST_ATOMS: usize = 10;
+const MAX_ATOMS: usize = 10;
 
 /// Why the change alters nothing, if that can be shown.
 pub(super) fn without_effect(rules: &Ruleset, changed: &Ruleset, change: &Change) -> Option<String> {
@@ -27,17 +27,17 @@ pub(super) fn without_effect(rules: &Ruleset, changed: &Ruleset, change: &Change
         }
         Change::ContainerWeight(container, cap) => {
             let def = &rules.containers()[*container];
-            let most = most_weight(rules, def)?;
+            let most = max_weight(rules, def)?;
             shadowed_weight(rules, most, def.weight_cap(), *cap)
         }
         Change::HolderWeight(holder, cap) => {
             let def = &rules.holders()[*holder];
-            let most = most_weight_of_holder(rules, def)?;
+            let most = max_weight_of_holder(rules, def)?;
             shadowed_weight(rules, most, def.weight_cap(), *cap)
         }
         Change::ContainerCap(container, cap, count) => {
             let def = &rules.containers()[*container];
-            let most = most_items(rules, &[def], def.caps()[*cap].of)?;
+            let most = max_items(rules, &[def], def.caps()[*cap].of)?;
             shadowed_cap(most, def.caps()[*cap], *count)
         }
         Change::HolderCap(holder, cap, count) => {
@@ -88,7 +88,7 @@ pub(super) fn without_effect(rules: &Ruleset, changed: &Ruleset, change: &Change
         | Change::Slots(..)
         | Change::Copy(..)
         | Change::Worn(_)
-        | Change::Misfits(_)
+        | Change::WhenUnfit(_)
         | Change::OnPut(..)
         | Change::SlotName(..)
         | Change::SlotOrder(..)
@@ -101,11 +101,11 @@ pub(super) fn without_effect(rules: &Ruleset, changed: &Ruleset, change: &Change
         | Change::Start(..)
         | Change::StartVariant(..)
         | Change::Need(..)
-        | Change::Keep(_)
+        | Change::Protected(_)
         | Change::Put(_)
         | Change::Take(_)
-        | Change::LeastSlots(..)
-        | Change::MostSlots(..)
+        | Change::MinSlots(..)
+        | Change::MaxSlots(..)
         | Change::Nesting(_)
         | Change::Ground(_) => None,
     }
@@ -143,7 +143,7 @@ fn same_limits(rules: &Ruleset, changed: &Ruleset, container: usize) -> bool {
 }
 
 /// The most that all that fits can weigh, in thousandths; none if packs may lie there, which bring more room.
-fn most_weight(rules: &Ruleset, def: &ContainerDef) -> Option<i128> {
+fn max_weight(rules: &Ruleset, def: &ContainerDef) -> Option<i128> {
     if kinds_in(rules, def).any(|kind| kind.pack().is_some()) {
         return None;
     }
@@ -177,12 +177,12 @@ fn sum_of_slots(def: &ContainerDef, of_slot: impl Fn(usize) -> i128) -> i128 {
     (0..ruled).map(&of_slot).sum::<i128>() + if rest > 0 { rest * of_slot(ruled) } else { 0 }
 }
 
-fn most_weight_of_holder(rules: &Ruleset, def: &HolderDef) -> Option<i128> {
+fn max_weight_of_holder(rules: &Ruleset, def: &HolderDef) -> Option<i128> {
     if rules.kinds().any(|kind| kind.pack().is_some()) {
         return None;
     }
     let in_hand = rules.kinds().map(|kind| thousandths(kind) * i128::from(kind.stack_limit()));
-    let carried: Option<Vec<i128>> = def.carries().iter().map(|&id| most_weight(rules, rules.container(id))).collect();
+    let carried: Option<Vec<i128>> = def.carries().iter().map(|&id| max_weight(rules, rules.container(id))).collect();
     Some(carried?.into_iter().sum::<i128>() + in_hand.max().unwrap_or(0))
 }
 
@@ -193,7 +193,7 @@ fn shadowed_weight(rules: &Ruleset, most: i128, cap: Option<Decimal>, changed: O
 }
 
 /// The most items that satisfy a filter in these containers; none if packs may lie there.
-fn most_items(rules: &Ruleset, defs: &[&ContainerDef], filter: FilterId) -> Option<u64> {
+fn max_items(rules: &Ruleset, defs: &[&ContainerDef], filter: FilterId) -> Option<u64> {
     let mut sum = 0_i128;
     for def in defs {
         if kinds_in(rules, def).any(|kind| kind.pack().is_some()) {
@@ -222,7 +222,7 @@ fn stricter_within(rules: &Ruleset, def: &ContainerDef) -> bool {
     let Some(around) = def.admits.map(|filter| &rules.filter(filter).test) else { return true };
     let admitted_anyway = |pack: &ContainerDef| {
         let within = pack.admits.map(|filter| &rules.filter(filter).test);
-        // What has become unfit where it lies was not asked there.
+        // What has become unfit where it lies was not requested there.
         if depends_on_stack(around) || within.is_some_and(depends_on_stack) {
             return false;
         }
@@ -241,7 +241,7 @@ fn test_at(rules: &Ruleset, at: FilterAt) -> Option<&Test> {
     filter.map(|filter| &rules.filter(filter).test)
 }
 
-/// Whether both filters say the same of every stack that may be asked about.
+/// Whether both filters say the same of every stack that may be requested about.
 fn same_filter(rules: &Ruleset, changed: &Ruleset, at: FilterAt, is_gone: bool) -> Option<String> {
     let around = match at {
         FilterAt::Slot(container, slot) => {
@@ -317,7 +317,7 @@ pub(super) fn stacks_that_matter<'r>(kind: Kind<'r>, tests: &[&Test]) -> Option<
     let step = Decimal::from_thousandths(1);
     let mut stacks = vec![SampleStack { kind, marks: Vec::new(), numbers: Vec::new() }];
     let sizes = atoms.marks.len() + atoms.numbers.values().map(Vec::len).sum::<usize>();
-    if sizes > MOST_ATOMS {
+    if sizes > MAX_ATOMS {
         return None;
     }
     for mark in atoms.marks {

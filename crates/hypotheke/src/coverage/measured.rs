@@ -1,6 +1,6 @@
 //! Plays that are answered as before if a rule changes, and leave a world in which something measures otherwise.
 
-use super::candidates::{Candidates, MOST_KINDS, with};
+use super::candidates::{Candidates, MAX_KINDS, with};
 use super::change::Change;
 use super::suggest::{Play, Probe};
 use crate::language::Path;
@@ -50,7 +50,7 @@ impl Candidates<'_> {
             Change::Worn(container) | Change::SlotOrder(container, _) => {
                 let def = &rules.containers()[*container];
                 let places = self.places_of(def);
-                let plays = rules.kinds().take(MOST_KINDS).flat_map(|kind| {
+                let plays = rules.kinds().take(MAX_KINDS).flat_map(|kind| {
                     places.iter().map(move |(setup, at)| Play {
                         steps: with(setup, [format!("create 1 {} in {at}", kind.id())]),
                         probes: (0..2)
@@ -63,7 +63,7 @@ impl Candidates<'_> {
                 });
                 plays.collect()
             }
-            Change::Misfits(container) => {
+            Change::WhenUnfit(container) => {
                 let def = &rules.containers()[*container];
                 let places = self.places_of(def);
                 let mut plays = Vec::new();
@@ -97,11 +97,11 @@ impl Candidates<'_> {
             Change::Threshold(holder, _, from, changed) => {
                 let def = &rules.holders()[*holder];
                 let exact = self.exact_loads(&[], def.id(), Some(*from), *changed);
-                self.with_burden(def, self.loads(&[], def.id()).into_iter().chain(exact).collect())
+                self.with_encumbrance(def, self.loads(&[], def.id()).into_iter().chain(exact).collect())
             }
             Change::ThresholdLabel(holder, ..) => {
                 let def = &rules.holders()[*holder];
-                self.with_burden(def, self.loads(&[], def.id()))
+                self.with_encumbrance(def, self.loads(&[], def.id()))
             }
             Change::Shortcuts(holder, changed) => {
                 let def = &rules.holders()[*holder];
@@ -137,8 +137,8 @@ impl Candidates<'_> {
         }
     }
 
-    fn with_burden(&self, def: &HolderDef, loads: Vec<Vec<String>>) -> Vec<Play> {
-        let probe = Probe::at(def.id(), Probe::Burden);
+    fn with_encumbrance(&self, def: &HolderDef, loads: Vec<Vec<String>>) -> Vec<Play> {
+        let probe = Probe::at(def.id(), Probe::Encumbrance);
         let plays =
             loads.into_iter().map(|steps| Play { steps, probes: probe.iter().cloned().collect(), ..Play::default() });
         plays.collect()

@@ -28,7 +28,7 @@ use affected::{ByKind, Touched, touched};
 use change::Change;
 use rule::{Rule, rules_of};
 use suggest::Differing;
-pub use suggest::MOST_STEPS;
+pub use suggest::MAX_STEPS;
 
 /// How coverage is looked for.
 #[derive(Clone, Copy, Debug)]
@@ -85,51 +85,51 @@ pub struct ChangeReport {
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum ChangeVerdict {
     /// A scenario fails, or its start can't be laid out any more.
-    Noticed {
+    Detected {
         /// The scenario.
         by: String,
     },
     /// All scenarios hold as before.
-    Unnoticed {
+    Undetected {
         /// A scenario that would notice it, ready to be pasted, if one was found.
         suggestion: Option<String>,
     },
-    /// It alters neither what is applied nor how many go: only, at most, which of several reasons a refusal has.
-    WithoutEffect {
-        /// Why not.
+    /// No operation has a different result. At most, a refusal gives a different one of several reasons.
+    Equivalent {
+        /// The explanation.
         because: String,
     },
     /// The ruleset would not be valid.
     Invalid,
 }
 
-/// Whether a rule is tested.
+/// How well the scenarios test a rule.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub enum Tested {
-    /// Each of its changes is noticed.
-    Whole,
-    /// Some are.
-    InPart,
-    /// None is.
+    /// A scenario detects each of its changes.
+    Complete,
+    /// Scenarios detect some of its changes.
+    Partly,
+    /// No scenario detects any of its changes.
     Not,
-    /// None of its changes alters anything.
-    WithoutEffect,
-    /// Each of its changes makes the ruleset invalid.
+    /// No change of it has an effect.
+    Redundant,
+    /// Every change of it makes the ruleset invalid.
     OnlyChoice,
 }
 
 impl RuleReport {
-    /// Whether it is tested.
+    /// How well the scenarios test it.
     #[must_use]
     pub fn tested(&self) -> Tested {
-        let noticed = |change: &&ChangeReport| matches!(change.verdict, ChangeVerdict::Noticed { .. });
-        let unnoticed = |change: &&ChangeReport| matches!(change.verdict, ChangeVerdict::Unnoticed { .. });
-        match (self.changes.iter().filter(noticed).count(), self.changes.iter().filter(unnoticed).count()) {
+        let detected = |change: &&ChangeReport| matches!(change.verdict, ChangeVerdict::Detected { .. });
+        let undetected = |change: &&ChangeReport| matches!(change.verdict, ChangeVerdict::Undetected { .. });
+        match (self.changes.iter().filter(detected).count(), self.changes.iter().filter(undetected).count()) {
             (0, 0) if self.changes.iter().all(|change| change.verdict == ChangeVerdict::Invalid) => Tested::OnlyChoice,
-            (0, 0) => Tested::WithoutEffect,
-            (_, 0) => Tested::Whole,
+            (0, 0) => Tested::Redundant,
+            (_, 0) => Tested::Complete,
             (0, _) => Tested::Not,
-            _ => Tested::InPart,
+            _ => Tested::Partly,
         }
     }
 }
@@ -141,29 +141,29 @@ impl Coverage {
         &self.rules
     }
 
-    /// The settings that no scenario can test, whatever it does.
+    /// The settings that no scenario can test.
     #[must_use]
     pub fn not_testable(&self) -> &[NotTestable] {
         &self.not_testable
     }
 
-    /// How many rules are so.
+    /// The number of rules that are tested this well.
     #[must_use]
     pub fn count(&self, tested: Tested) -> usize {
         self.rules.iter().filter(|rule| rule.tested() == tested).count()
     }
 
-    /// How many of a hundred rules that have an effect are tested in all their changes; 100 if there are none. Rounded down, so that
-    /// only all is all.
+    /// The percentage of rules with an effect of which every change is detected. It is rounded down, so that 100 means all. It
+    /// is 100 if no rule has an effect.
     #[must_use]
     pub fn percent(&self) -> usize {
-        let with_effect = self.rules.len() - self.count(Tested::WithoutEffect) - self.count(Tested::OnlyChoice);
-        (self.count(Tested::Whole) * 100).checked_div(with_effect).unwrap_or(100)
+        let with_effect = self.rules.len() - self.count(Tested::Redundant) - self.count(Tested::OnlyChoice);
+        (self.count(Tested::Complete) * 100).checked_div(with_effect).unwrap_or(100)
     }
 
-    /// How many times a scenario was played, and how many times it would have been if each were played for each change.
+    /// The number of scenario runs, and the number that running every scenario for every change would take.
     #[must_use]
-    pub fn plays(&self) -> (u64, u64) {
+    pub fn runs(&self) -> (u64, u64) {
         (self.plays, self.all_plays)
     }
 }
@@ -240,7 +240,7 @@ fn all_plays<'f>(rules: &Arc<Ruleset>, files: &[ResolvedScenarioFile<'f>]) -> Ve
     let mut plays = Vec::new();
     for (number, file) in files.iter().enumerate() {
         for scenario in file.file.scenarios() {
-            plays.extend(scenario.plays().map(|(_, body)| Play {
+            plays.extend(scenario.runs().map(|(_, body)| Play {
                 file: number,
                 scenario,
                 body,
@@ -267,29 +267,29 @@ struct Search<'s, 'f> {
 impl Search<'_, '_> {
     fn look_at(&mut self, source: &RulesetSource, rule: &Rule) -> RuleReport {
         let changes = rule.changes.iter().map(|(text, change)| {
-            let verdict = self.judge(source, rule, (text, change));
+            let verdict = self.check(source, rule, (text, change));
             ChangeReport { text: text.clone(), verdict }
         });
         RuleReport { changes: changes.collect(), subject: rule.subject.clone(), text: rule.text.clone(), at: rule.at }
     }
 
-    fn judge(&mut self, source: &RulesetSource, rule: &Rule, (told, change): (&str, &Change)) -> ChangeVerdict {
-        if let Some(verdict) = self.judge_in_place(rule, (told, change)) {
+    fn check(&mut self, source: &RulesetSource, rule: &Rule, (told, change): (&str, &Change)) -> ChangeVerdict {
+        if let Some(verdict) = self.check_in_place(rule, (told, change)) {
             return verdict;
         }
         let mut source = source.clone();
         change.apply(&mut source);
         let Ok(changed) = compile_changed(source, self.rules) else { return ChangeVerdict::Invalid };
-        self.judge_changed(&Arc::new(changed), rule, (told, change))
+        self.check_changed(&Arc::new(changed), rule, (told, change))
     }
 
     /// A change of a single kind is made in a ruleset that is there already, and taken back.
-    fn judge_in_place(&mut self, rule: &Rule, told: (&str, &Change)) -> Option<ChangeVerdict> {
+    fn check_in_place(&mut self, rule: &Rule, told: (&str, &Change)) -> Option<ChangeVerdict> {
         let (kind, patch) = told.1.of_kind(self.rules)?;
         let spare = self.spare.lock().ok().and_then(|mut spare| spare.pop());
         let mut changed = spare.unwrap_or_else(|| Arc::new(Ruleset::clone(self.rules)));
         let before = Arc::get_mut(&mut changed)?.patch_kind(kind, &patch)?;
-        let verdict = self.judge_changed(&changed, rule, told);
+        let verdict = self.check_changed(&changed, rule, told);
         // Whoever still had it would see it change; then it is not used again.
         if let (Some(own), Ok(mut spare)) = (Arc::get_mut(&mut changed), self.spare.lock()) {
             own.restore_kind(before);
@@ -298,19 +298,19 @@ impl Search<'_, '_> {
         Some(verdict)
     }
 
-    fn judge_changed(&mut self, changed: &Arc<Ruleset>, rule: &Rule, (told, change): (&str, &Change)) -> ChangeVerdict {
+    fn check_changed(&mut self, changed: &Arc<Ruleset>, rule: &Rule, (told, change): (&str, &Change)) -> ChangeVerdict {
         if let Some(noticed) = self.noticed_by(&rule.subject, changed) {
             self.last = Some(noticed);
-            return ChangeVerdict::Noticed { by: self.plays[noticed].scenario.title.to_string() };
+            return ChangeVerdict::Detected { by: self.plays[noticed].scenario.title.to_string() };
         }
         if let Some(because) = effect::without_effect(self.rules, changed, change) {
-            return ChangeVerdict::WithoutEffect { because };
+            return ChangeVerdict::Equivalent { because };
         }
         let wanted = self.options.suggest.then_some(());
         let suggestion = wanted.and_then(|()| {
             suggest::suggest(self.rules, changed, &rule.subject, &rule.text, (told, change), Differing::Reasons)
         });
-        ChangeVerdict::Unnoticed { suggestion }
+        ChangeVerdict::Undetected { suggestion }
     }
 
     /// The first play that fails by the changed rules.

@@ -7,7 +7,7 @@ use crate::filter::Filter;
 use crate::narrow;
 use crate::quantity::Decimal;
 use crate::ruleset::{
-    DepletedShortcut, FilterSource, Misfits, PropertySource, RulesetSource, Subject, SubjectKind, Way,
+    DepletedShortcut, FilterSource, PropertySource, PutMode, RulesetSource, Subject, SubjectKind, WhenUnfit,
 };
 use crate::text::{Location, Word};
 
@@ -65,7 +65,7 @@ impl List<'_> {
         if let Some(nesting) = &source.nesting {
             let depth = nesting.value;
             let near = [depth.checked_sub(1), Some(depth + 1)].into_iter().flatten();
-            let changes = near.filter(|&near| near > 0 && near <= crate::ruleset::MOST_NESTING);
+            let changes = near.filter(|&near| near > 0 && near <= crate::ruleset::MAX_NESTING);
             let changes = changes.map(|near| (format!("{near}"), Change::Nesting(near))).collect();
             self.add(&subject, format!("nesting {depth}"), nesting.at, changes);
         }
@@ -114,8 +114,13 @@ impl List<'_> {
                 let changes = vec![(WITHOUT.to_owned(), Change::KindTag(index, tag))];
                 self.add(&subject, format!("tag {}", source.tag_names[tag as usize].name), at, changes);
             }
-            if kind.keep {
-                self.add(&subject, "keep".to_owned(), at, vec![("not kept".to_owned(), Change::Keep(index))]);
+            if kind.is_protected {
+                self.add(
+                    &subject,
+                    "protected".to_owned(),
+                    at,
+                    vec![("not protected".to_owned(), Change::Protected(index))],
+                );
             }
             for at_list in of(&needs) {
                 for (slot, name) in source.needs[at_list].1.iter().enumerate() {
@@ -230,7 +235,7 @@ impl List<'_> {
             (def.must_open, "must-open", "always open", Change::MustOpen(index)),
             (def.exclusive, "exclusive", "for several at once", Change::Exclusive(index)),
             (def.worn, "worn", "not worn", Change::Worn(index)),
-            (def.misfits == Misfits::Leave, "misfits leave", "stay", Change::Misfits(index)),
+            (def.when_unfit == WhenUnfit::Eject, "when-unfit eject", "stay", Change::WhenUnfit(index)),
         ] {
             if written {
                 self.add(subject, text.to_owned(), at, vec![(instead.to_owned(), change)]);
@@ -248,17 +253,17 @@ impl List<'_> {
             let changes = changes.map(|near| (near.to_string(), Change::Slots(index, near))).collect();
             self.add(subject, format!("slots {}", written.value), written.at, changes);
         }
-        if let Some(least) = &def.least_slots {
+        if let Some(least) = &def.min_slots {
             let changes = near(least.value).filter(|&near| near > 0 && slots.is_none_or(|slots| near <= slots));
-            let changes = changes.map(|near| (near.to_string(), Change::LeastSlots(index, Some(near))));
-            let changes = changes.chain([(WITHOUT.to_owned(), Change::LeastSlots(index, None))]).collect();
-            self.add(subject, format!("least-slots {}", least.value), least.at, changes);
+            let changes = changes.map(|near| (near.to_string(), Change::MinSlots(index, Some(near))));
+            let changes = changes.chain([(WITHOUT.to_owned(), Change::MinSlots(index, None))]).collect();
+            self.add(subject, format!("min-slots {}", least.value), least.at, changes);
         }
-        if let Some(most) = &def.most_slots {
+        if let Some(most) = &def.max_slots {
             let changes = near(most.value).filter(|&near| slots.is_none_or(|slots| near >= slots));
-            let changes = changes.map(|near| (near.to_string(), Change::MostSlots(index, Some(near))));
-            let changes = changes.chain([(WITHOUT.to_owned(), Change::MostSlots(index, None))]).collect();
-            self.add(subject, format!("most-slots {}", most.value), most.at, changes);
+            let changes = changes.map(|near| (near.to_string(), Change::MaxSlots(index, Some(near))));
+            let changes = changes.chain([(WITHOUT.to_owned(), Change::MaxSlots(index, None))]).collect();
+            self.add(subject, format!("max-slots {}", most.value), most.at, changes);
         }
     }
 
@@ -282,7 +287,7 @@ impl List<'_> {
             let changes = vec![("the other way round".to_owned(), Change::CarryOrder(index, number))];
             self.add(&subject, format!("carries {} before {}", pair[0].value, pair[1].value), pair[0].at, changes);
         }
-        for (number, (from, label)) in def.burden.iter().enumerate() {
+        for (number, (from, label)) in def.encumbrance.iter().enumerate() {
             let step = lightest(&subject).filter(|step| *step > Decimal::ZERO);
             let near = step.into_iter().flat_map(|step| [from.value.checked_sub(step), from.value.checked_add(step)]);
             let near = near.flatten().filter(|near| *near >= Decimal::ZERO);
@@ -291,7 +296,7 @@ impl List<'_> {
             changes.push((WITHOUT.to_owned(), Change::Threshold(index, number, from.value, None)));
             let other = format!("{}-", label.value);
             changes.push((format!("called {other}"), Change::ThresholdLabel(index, number, other)));
-            self.add(&subject, format!("burden {} from {}", label.value, from.value), label.at, changes);
+            self.add(&subject, format!("encumbrance {} from {}", label.value, from.value), label.at, changes);
         }
         if let Some(shortcuts) = &def.shortcuts {
             // One more would change nothing: a scenario can't name it by the rules as they are.
@@ -299,9 +304,9 @@ impl List<'_> {
             let changes = less.into_iter().map(|near| (near.to_string(), Change::Shortcuts(index, near)));
             self.add(&subject, format!("shortcuts {}", shortcuts.value), shortcuts.at, changes.collect());
         }
-        if def.spent_shortcuts == DepletedShortcut::Keep {
+        if def.depleted_shortcuts == DepletedShortcut::Keep {
             let changes = vec![("clear".to_owned(), Change::DepletedShortcut(index))];
-            self.add(&subject, "spent-shortcuts keep".to_owned(), def.id.at, changes);
+            self.add(&subject, "depleted-shortcuts keep".to_owned(), def.id.at, changes);
         }
     }
 
@@ -345,12 +350,12 @@ fn by_kind<T>(list: &[T], kind: impl Fn(&T) -> u32) -> BTreeMap<u32, Vec<usize>>
     found
 }
 
-fn in_words(ways: &[Way]) -> String {
+fn in_words(ways: &[PutMode]) -> String {
     ways.iter().map(|way| way.word()).collect::<Vec<_>>().join(", ")
 }
 
 /// Each way left out, and each two neighbours the other way round.
-fn orders(ways: &[Way]) -> Vec<Vec<Way>> {
+fn orders(ways: &[PutMode]) -> Vec<Vec<PutMode>> {
     let without = (0..ways.len())
         .filter(|_| ways.len() > 1)
         .map(|left_out| ways.iter().enumerate().filter(|(at, _)| *at != left_out).map(|(_, way)| *way).collect());

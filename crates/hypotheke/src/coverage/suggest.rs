@@ -9,12 +9,12 @@ use crate::language::{NamedOperation, Path};
 use crate::ops::{Outcome, Refusal};
 use crate::ruleset::{Ruleset, Subject, SubjectKind};
 use crate::scenario::checks::{item_text, measure};
-use crate::scenario::{Claim, ResolvedScenarioFile, ScenarioFile, Trace};
+use crate::scenario::{Claim, ReportDetail, ResolvedScenarioFile, ScenarioFile};
 use crate::text::Source;
 use crate::world::{Place, World};
 
 /// A scenario has at most so many steps.
-pub const MOST_STEPS: usize = 6;
+pub const MAX_STEPS: usize = 6;
 
 /// What has to differ.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -59,15 +59,15 @@ pub(super) fn suggest(
     })
 }
 
-/// With `up to` one more than go, where it asked for very many: that reads better.
+/// With `up to` one more than go, where it requested very many: that reads better.
 fn one_too_many(step: &str) -> String {
     let plain = || {
-        let (before, asked) = step.split_once("create up to ")?;
-        let (asked, rest) = asked.split_once(' ')?;
+        let (before, requested) = step.split_once("create up to ")?;
+        let (requested, rest) = requested.split_once(' ')?;
         let (operation, answer) = rest.split_once("  -> created ")?;
-        let done: u64 = answer.split_once(", left ")?.0.parse().ok()?;
-        (asked.len() > 4 && before.is_empty())
-            .then(|| format!("create up to {} {operation}  -> created {done}, left 1", done + 1))
+        let done: u64 = answer.split_once(" of ")?.0.parse().ok()?;
+        (requested.len() > 4 && before.is_empty())
+            .then(|| format!("create up to {} {operation}  -> created {done} of {}", done + 1, done + 1))
     };
     plain().unwrap_or_else(|| step.to_owned())
 }
@@ -85,7 +85,7 @@ fn title(subject: &Subject, rule: &str, change: &str) -> String {
 /// Whether the scenario holds by the one and fails by the other.
 fn differs(rules: &Arc<Ruleset>, changed: &Arc<Ruleset>, text: &str) -> bool {
     let Ok(file) = ScenarioFile::parse(Source::new("suggested", text)) else { return false };
-    let holds = |file: &ResolvedScenarioFile<'_>| file.play(Trace::Failures).all(|report| report.passed());
+    let holds = |file: &ResolvedScenarioFile<'_>| file.run(ReportDetail::Failures).all(|report| report.passed());
     file.check(rules).is_ok_and(|playable| holds(&playable))
         && !file.check(changed).is_ok_and(|playable| holds(&playable))
 }
@@ -99,7 +99,7 @@ fn tell(
     differing_in: Differing,
 ) -> Option<(Vec<String>, Vec<String>)> {
     let mut told = Vec::new();
-    for step in play.steps.iter().take(MOST_STEPS) {
+    for step in play.steps.iter().take(MAX_STEPS) {
         let operation: NamedOperation = step.parse().ok()?;
         let resolved = operation.resolve(world).ok()?;
         let elsewhere = operation.resolve(other).ok();
@@ -116,7 +116,7 @@ fn tell(
 
 fn same_answer(one: &Result<Outcome, Refusal>, other: &Result<Outcome, Refusal>, also: Differing) -> bool {
     match (one, other) {
-        (Ok(one), Ok(other)) => one.done() == other.done() && one.left() == other.left(),
+        (Ok(one), Ok(other)) => one.done() == other.done() && one.is_complete() == other.is_complete(),
         (Err(one), Err(other)) => also == Differing::Amounts || one.reason() == other.reason(),
         _ => false,
     }
@@ -124,17 +124,17 @@ fn same_answer(one: &Result<Outcome, Refusal>, other: &Result<Outcome, Refusal>,
 
 fn sentence(world: &World, operation: &NamedOperation, answer: &Result<Outcome, Refusal>) -> String {
     match answer {
-        Ok(outcome) if outcome.is_whole() => operation.to_string(),
+        Ok(outcome) if outcome.is_complete() => operation.to_string(),
         Ok(outcome) => {
-            format!("{operation}  -> {} {}, left {}", operation.action.past_verb(), outcome.done(), outcome.left())
+            format!("{operation}  -> {}", outcome.text(operation.action.past_verb()))
         }
         Err(refusal) => {
-            let figures = refusal.cause().figures().map_or_else(String::new, |(asked, allowed)| {
+            let figures = refusal.cause().figures().map_or_else(String::new, |(requested, allowed)| {
                 if refusal.reason() == crate::ops::Reason::WeightCap {
                     let rules = world.rules();
-                    format!(", {} of {}", rules.weight_text(asked), rules.weight_text(allowed))
+                    format!(", {} of {}", rules.weight_text(requested), rules.weight_text(allowed))
                 } else {
-                    format!(", {asked} of {allowed}")
+                    format!(", {requested} of {allowed}")
                 }
             });
             format!("{operation}  -> refused: {}{figures}", refusal.reason())
@@ -156,7 +156,7 @@ pub(super) struct Play {
 pub(super) enum Probe {
     Measure(Claim),
     Contents(Path),
-    Burden(Path),
+    Encumbrance(Path),
     Shortcuts(Path),
 }
 
@@ -178,9 +178,9 @@ impl Probe {
                     stacks.into_iter().map(|stack| format!("{} {}", stack.count(), item_text(stack))).collect();
                 Some(format!("{path}: {}", if items.is_empty() { "nothing".to_owned() } else { items.join(", ") }))
             }
-            Probe::Burden(path) => match world.place(path, None).ok()? {
+            Probe::Encumbrance(path) => match world.place(path, None).ok()? {
                 Place::Holder(holder) => {
-                    Some(format!("burden of {path}: {}", world.burden(holder).unwrap_or("nothing")))
+                    Some(format!("encumbrance of {path}: {}", world.encumbrance(holder).unwrap_or("nothing")))
                 }
                 _ => None,
             },

@@ -10,7 +10,6 @@ use std::sync::Arc;
 
 use super::report::Bound;
 use crate::audit::audit;
-use crate::exchange::{Answer, Request, Server, ToClient, ToServer};
 use crate::explore::model::moves::Moves;
 use crate::explore::model::scope::Scope;
 use crate::explore::model::sentence::sentence;
@@ -18,6 +17,7 @@ use crate::explore::search::exploration::Exploration;
 use crate::explore::state::packed::Packer;
 use crate::id::HolderId;
 use crate::ops::Operation;
+use crate::replication::{Answer, Request, Server, ToClient, ToServer};
 use crate::snapshot::{Departures, Snapshot};
 use crate::world::World;
 
@@ -41,7 +41,7 @@ impl ServerUnderTest for Server {
         answers.reduce(|_, latest| latest).unwrap_or(Answer::Refused {
             reason: crate::Reason::Unknown,
             figures: None,
-            could: 0,
+            max_amount: 0,
             step: None,
             text: String::new(),
         })
@@ -54,44 +54,44 @@ impl ServerUnderTest for Server {
 
 /// How much falls between each other.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct Several {
+pub struct ConcurrencyBounds {
     /// So many requests each holder makes.
     pub requests: u32,
     /// So often each request may be sent again.
-    pub resends: u32,
+    pub max_resends: u32,
     /// So many steps behind what a holder sees may be.
-    pub behind: u64,
-    /// So many happenings are played at most: what is asked, what arrives, what is asked again.
-    pub happenings: u64,
+    pub max_lag: u64,
+    /// So many network_steps are played at most: what is requested, what arrives, what is requested again.
+    pub network_steps: u64,
 }
 
-impl Default for Several {
-    fn default() -> Several {
-        Several { requests: 1, resends: 1, behind: 2, happenings: 200_000 }
+impl Default for ConcurrencyBounds {
+    fn default() -> ConcurrencyBounds {
+        ConcurrencyBounds { requests: 1, max_resends: 1, max_lag: 2, network_steps: 200_000 }
     }
 }
 
-/// What came of exploring several at once.
+/// The result of a search over interleavings.
 #[derive(Clone, Debug)]
 pub struct InterleavingReport {
-    /// How many ways were played to their end.
-    pub ways: u64,
-    /// How many requests were received.
+    /// The number of interleavings that were completed.
+    pub interleavings: u64,
+    /// The number of requests that were received.
     pub received: u64,
-    /// What went wrong, by a way that no other is shorter than.
-    pub broken: Option<InterleavingFailure>,
-    /// What stopped it before every way was played.
+    /// A shortest interleaving that fails.
+    pub failure: Option<InterleavingFailure>,
+    /// The bound that stopped it before every interleaving was completed.
     pub stopped_by: Option<Bound>,
 }
 
-/// A way of falling between each other after which something is wrong.
+/// An interleaving of requests that fails.
 #[derive(Clone, Debug)]
 pub struct InterleavingFailure {
-    /// What happened, in order.
+    /// The network steps, in order.
     pub steps: Vec<String>,
-    /// What is wrong.
+    /// The failure in words.
     pub message: String,
-    /// The world that the server has at its end.
+    /// The world of the server at the end.
     pub after: Snapshot,
 }
 
@@ -111,7 +111,7 @@ struct Sent {
     made_on: u64,
     /// So many copies have not arrived yet.
     copies: u32,
-    resends: u32,
+    max_resends: u32,
     answered: bool,
     /// When it was applied, or else refused last.
     settled: usize,
@@ -127,7 +127,7 @@ struct Asker {
 }
 
 /// What happens next.
-enum Happening {
+enum NetworkStep {
     /// A holder asks for an operation, on the world as it was.
     Ask { who: usize, on: usize, operation: Operation },
     /// A copy arrives; the answer does too, or is lost.
@@ -139,10 +139,10 @@ enum Happening {
 #[derive(Clone)]
 struct Scene<S> {
     server: S,
-    /// The worlds that there have been, by revision.
+    /// The states that there have been, by revision.
     seen: Vec<Arc<World>>,
     askers: Vec<Asker>,
-    /// Who has asked since the latest request arrived. Who asks first makes no difference as long as none arrives, so that in between
+    /// Who has requested since the latest request arrived. Who asks first makes no difference as long as none arrives, so that in between
     /// they ask in their order only.
     asking: usize,
     /// What the server had when it was looked at last.
@@ -153,10 +153,10 @@ struct Scene<S> {
 impl Exploration {
     /// Plays every way in which the requests of several holders can fall between each other, with a server of yours in the place of
     /// this library's. The shortest ways come first.
-    /// Now and then it tells how many happenings it has played and asks whether it is to stop.
+    /// Now and then it tells how many network_steps it has played and asks whether it is to stop.
     pub fn interleave<S: ServerUnderTest>(
         &self,
-        several: Several,
+        several: ConcurrencyBounds,
         serve: impl Fn(&World) -> S,
         stop: &mut dyn FnMut(u64) -> Option<Bound>,
     ) -> InterleavingReport {
@@ -172,15 +172,15 @@ impl Exploration {
             found: nothing(),
             moves: Moves::default(),
         };
-        let most = (several.requests * (2 + 2 * several.resends)) as usize * self.scope.actors.len();
+        let most = (several.requests * (2 + 2 * several.max_resends)) as usize * self.scope.actors.len();
         for depth in 1..=most {
             let before = std::mem::replace(&mut search.found, nothing());
             let whole = search.go_on(&scene, depth);
-            if search.found.stopped_by.is_some() && search.found.ways < before.ways {
+            if search.found.stopped_by.is_some() && search.found.interleavings < before.interleavings {
                 // What was played one step less deep has come further.
-                (search.found.ways, search.found.received) = (before.ways, before.received);
+                (search.found.interleavings, search.found.received) = (before.interleavings, before.received);
             }
-            if search.found.broken.is_some() || search.found.stopped_by.is_some() || whole {
+            if search.found.failure.is_some() || search.found.stopped_by.is_some() || whole {
                 break;
             }
         }
@@ -189,25 +189,29 @@ impl Exploration {
 
     /// The same with this library's server.
     #[must_use]
-    pub fn interleaved(&self, several: Several, stop: &mut dyn FnMut(u64) -> Option<Bound>) -> InterleavingReport {
+    pub fn interleaved(
+        &self,
+        several: ConcurrencyBounds,
+        stop: &mut dyn FnMut(u64) -> Option<Bound>,
+    ) -> InterleavingReport {
         self.interleave(several, |world| Server::new(world.clone(), 0), stop)
     }
 }
 
 fn nothing() -> InterleavingReport {
-    InterleavingReport { ways: 0, received: 0, broken: None, stopped_by: None }
+    InterleavingReport { interleavings: 0, received: 0, failure: None, stopped_by: None }
 }
 
-/// So many happenings lie between two looks at what stops it.
+/// So many network_steps lie between two looks at what stops it.
 const LOOK_EVERY: u64 = 512;
 
 struct Search<'s> {
-    /// So many happenings were played, at all depths.
+    /// So many network_steps were played, at all depths.
     played: u64,
     stop: &'s mut dyn FnMut(u64) -> Option<Bound>,
     scope: &'s Scope,
     start: &'s World,
-    several: Several,
+    several: ConcurrencyBounds,
     found: InterleavingReport,
     moves: Moves,
 }
@@ -215,25 +219,25 @@ struct Search<'s> {
 impl Search<'_> {
     /// Plays on, so many steps deep. True if every way was at its end.
     fn go_on<S: ServerUnderTest>(&mut self, scene: &Scene<S>, depth: usize) -> bool {
-        let happenings = self.happenings(scene);
-        if happenings.is_empty() {
-            self.found.ways += 1;
-            self.judge_end(scene);
+        let network_steps = self.network_steps(scene);
+        if network_steps.is_empty() {
+            self.found.interleavings += 1;
+            self.check_end(scene);
             return true;
         }
         if depth == 0 {
             return false;
         }
         let mut whole = true;
-        for happening in happenings {
+        for happening in network_steps {
             self.found.stopped_by = self.bound_here();
             if self.found.stopped_by.is_some() {
                 return false;
             }
             let mut next = scene.clone();
             self.happen(&mut next, happening);
-            whole &= self.found.broken.is_none() && self.go_on(&next, depth - 1);
-            if self.found.broken.is_some() || self.found.stopped_by.is_some() {
+            whole &= self.found.failure.is_none() && self.go_on(&next, depth - 1);
+            if self.found.failure.is_some() || self.found.stopped_by.is_some() {
                 return false;
             }
         }
@@ -242,27 +246,27 @@ impl Search<'_> {
 
     fn bound_here(&mut self) -> Option<Bound> {
         self.played += 1;
-        if self.played > self.several.happenings {
-            return Some(Bound::Worlds(self.several.happenings));
+        if self.played > self.several.network_steps {
+            return Some(Bound::States(self.several.network_steps));
         }
         if self.played.is_multiple_of(LOOK_EVERY) { (self.stop)(self.played) } else { None }
     }
 
-    fn happenings<S: ServerUnderTest>(&mut self, scene: &Scene<S>) -> Vec<Happening> {
+    fn network_steps<S: ServerUnderTest>(&mut self, scene: &Scene<S>) -> Vec<NetworkStep> {
         let mut all = Vec::new();
         for (who, asker) in scene.askers.iter().enumerate() {
             for (request, sent) in asker.sent.iter().enumerate().filter(|(_, sent)| sent.copies > 0) {
-                all.push(Happening::Arrive { who, request, lost: false });
-                if !sent.answered && sent.resends < self.several.resends {
-                    all.push(Happening::Arrive { who, request, lost: true });
+                all.push(NetworkStep::Arrive { who, request, lost: false });
+                if !sent.answered && sent.max_resends < self.several.max_resends {
+                    all.push(NetworkStep::Arrive { who, request, lost: true });
                 }
             }
             if who < scene.asking {
                 continue;
             }
             match asker.sent.last() {
-                Some(open) if !open.answered && open.resends < self.several.resends => {
-                    all.push(Happening::Again { who });
+                Some(open) if !open.answered && open.max_resends < self.several.max_resends => {
+                    all.push(NetworkStep::Again { who });
                 }
                 Some(open) if !open.answered => {}
                 _ if asker.sent.len() < self.several.requests as usize => self.requests(scene, who, &mut all),
@@ -273,25 +277,25 @@ impl Search<'_> {
     }
 
     /// Whatever a holder may ask for, on each world that it may have before its eyes.
-    fn requests<S: ServerUnderTest>(&mut self, scene: &Scene<S>, who: usize, all: &mut Vec<Happening>) {
+    fn requests<S: ServerUnderTest>(&mut self, scene: &Scene<S>, who: usize, all: &mut Vec<NetworkStep>) {
         let asker = &scene.askers[who];
         let latest = scene.seen.len() - 1;
-        let behind = usize::try_from(self.several.behind).unwrap_or(usize::MAX);
+        let behind = usize::try_from(self.several.max_lag).unwrap_or(usize::MAX);
         for on in asker.seen.max(latest.saturating_sub(behind))..=latest {
             self.scope.enumerate(&scene.seen[on], &mut self.moves);
             for operation in self.moves.operations(&scene.seen[on]) {
-                // What somebody else does is asked for by somebody else.
+                // What somebody else does is requested by somebody else.
                 if operation.actor.is_none_or(|actor| actor == asker.holder) {
                     let operation = Operation { actor: Some(asker.holder), ..operation };
-                    all.push(Happening::Ask { who, on, operation });
+                    all.push(NetworkStep::Ask { who, on, operation });
                 }
             }
         }
     }
 
-    fn happen<S: ServerUnderTest>(&mut self, scene: &mut Scene<S>, happening: Happening) {
+    fn happen<S: ServerUnderTest>(&mut self, scene: &mut Scene<S>, happening: NetworkStep) {
         match happening {
-            Happening::Ask { who, on, operation } => {
+            NetworkStep::Ask { who, on, operation } => {
                 let world = &scene.seen[on];
                 let said = sentence(world, &operation);
                 let name = world.holder_name(scene.askers[who].holder).to_owned();
@@ -312,22 +316,22 @@ impl Search<'_> {
                     request,
                     made_on,
                     copies: 1,
-                    resends: 0,
+                    max_resends: 0,
                     answered: false,
                     settled: 0,
                     applied: false,
                 });
             }
-            Happening::Again { who } => {
+            NetworkStep::Again { who } => {
                 let name = self.start.holder_name(scene.askers[who].holder).to_owned();
                 scene.asking = who;
                 if let Some(open) = scene.askers[who].sent.last_mut() {
                     open.copies += 1;
-                    open.resends += 1;
+                    open.max_resends += 1;
                     scene.steps.push(format!("{name} has no answer and asks again"));
                 }
             }
-            Happening::Arrive { who, request, lost } => self.arrive(scene, who, request, lost),
+            NetworkStep::Arrive { who, request, lost } => self.arrive(scene, who, request, lost),
         }
     }
 
@@ -354,7 +358,7 @@ impl Search<'_> {
             return;
         }
         if let Some(message) = self.wrong(&snapshot) {
-            self.found.broken = Some(InterleavingFailure { steps: scene.steps.clone(), message, after: snapshot });
+            self.found.failure = Some(InterleavingFailure { steps: scene.steps.clone(), message, after: snapshot });
             return;
         }
         if let Ok(mut world) = World::from_snapshot(self.start.rules(), &snapshot)
@@ -387,17 +391,18 @@ impl Search<'_> {
     }
 
     /// Where all is over, the world is one to which the requests lead one after the other.
-    fn judge_end<S: ServerUnderTest>(&mut self, scene: &Scene<S>) {
-        if self.found.broken.is_some() {
+    fn check_end<S: ServerUnderTest>(&mut self, scene: &Scene<S>) {
+        if self.found.failure.is_some() {
             return;
         }
         let found = scene.server.snapshot();
-        let mut asked: Vec<&Sent> = scene.askers.iter().flat_map(|asker| &asker.sent).collect();
-        asked.sort_by_key(|sent| sent.settled);
+        let mut requested: Vec<&Sent> = scene.askers.iter().flat_map(|asker| &asker.sent).collect();
+        requested.sort_by_key(|sent| sent.settled);
         let mut ends = BTreeSet::new();
         let mut world = self.start.clone();
         world.set_undo_limit(usize::MAX);
-        let mut orders = Orders { scope: self.scope, packer: Packer::new(&world), asked: &asked, ends: &mut ends };
+        let mut orders =
+            Orders { scope: self.scope, packer: Packer::new(&world), requested: &requested, ends: &mut ends };
         let mut bytes = Vec::new();
         let is_known = World::from_snapshot(self.start.rules(), &found).is_ok_and(|mut end| {
             end.share_handles(self.start);
@@ -405,28 +410,28 @@ impl Search<'_> {
             // The order in which they were applied, first: of a server that does as it should that is the one.
             orders.play_in_order(world.clone());
             if !orders.ends.contains(&bytes) {
-                orders.play(&mut world, &mut vec![false; asked.len()]);
+                orders.play(&mut world, &mut vec![false; requested.len()]);
             }
             orders.ends.contains(&bytes)
         });
         if !is_known {
             let message = "no order of the requests, one after the other, leads here".to_owned();
-            self.found.broken = Some(InterleavingFailure { steps: scene.steps.clone(), message, after: found });
+            self.found.failure = Some(InterleavingFailure { steps: scene.steps.clone(), message, after: found });
         }
     }
 }
 
-/// All worlds to which requests lead, one after the other, each played once.
+/// All states to which requests lead, one after the other, each played once.
 struct Orders<'o> {
     scope: &'o Scope,
     packer: Packer,
-    asked: &'o [&'o Sent],
+    requested: &'o [&'o Sent],
     ends: &'o mut BTreeSet<Vec<u8>>,
 }
 
 impl Orders<'_> {
     fn play_in_order(&mut self, mut world: World) {
-        for sent in self.asked {
+        for sent in self.requested {
             if let Ok(operation) = sent.request.operation.resolve_with(&world, &Departures::new()) {
                 // What is refused changes nothing.
                 let _ = world.perform(&operation);
@@ -444,17 +449,17 @@ impl Orders<'_> {
             self.ends.insert(bytes);
             return;
         }
-        for nth in 0..self.asked.len() {
+        for nth in 0..self.requested.len() {
             if std::mem::replace(&mut played[nth], true) {
                 continue;
             }
             // By names, as a server takes it: what has gone meanwhile is not found.
-            let operation = self.asked[nth].request.operation.resolve_with(world, &Departures::new());
+            let operation = self.requested[nth].request.operation.resolve_with(world, &Departures::new());
             let applied = operation.ok().and_then(|operation| world.perform(&operation).ok());
             self.play(world, played);
             if let Some(outcome) = applied {
-                let taken_back = world.undo(outcome.revision());
-                debug_assert!(taken_back.is_ok(), "all of it is kept");
+                let undone = world.undo(outcome.revision());
+                debug_assert!(undone.is_ok(), "all of it is kept");
             }
             played[nth] = false;
         }

@@ -12,7 +12,7 @@ use rand_xoshiro::Xoshiro256PlusPlus;
 
 use super::report::Bound;
 use crate::conformance::{Answer, Engine, Implementation};
-use crate::explore::minimize::shorten::{MOST_REPLAYS, Shorten};
+use crate::explore::minimize::shorten::{MAX_REPLAYS, Shorten};
 use crate::explore::minimize::step::Step;
 use crate::explore::model::moves::Moves;
 use crate::explore::model::scope::Scope;
@@ -285,7 +285,7 @@ impl Exploration {
         differs: MismatchKind,
         make: &impl Fn() -> I,
     ) -> Mismatch {
-        let mut shorter = Shorter { start: self.start.clone(), steps, differs, left: MOST_REPLAYS, make };
+        let mut shorter = Shorter { start: self.start.clone(), steps, differs, left: MAX_REPLAYS, make };
         shorter.shorten(&self.scope);
         let Shorter { start, steps, differs, .. } = shorter;
         let steps = steps.iter().map(Step::to_string).collect();
@@ -350,11 +350,11 @@ impl<I: Implementation, M: Fn() -> I> Shorter<'_, M> {
         self.leave_out();
         self.walk_fast(scope);
         self.leave_out();
-        self.left = MOST_REPLAYS;
+        self.left = MAX_REPLAYS;
         self.search(scope);
         self.lower_counts();
         self.leave_out_ids();
-        self.left = MOST_REPLAYS;
+        self.left = MAX_REPLAYS;
         self.take_from_the_start();
     }
 

@@ -1,7 +1,7 @@
 //! Exploration: whatever can be played, in every order, until something breaks that must hold.
 //!
 //! [`ClaimsFile`] says what must hold and what is played. [`Exploration::search`] goes through every world that can be reached, the
-//! nearest first, so that what it finds is reached by a shortest trail. It says what it covered, and whether that was all.
+//! nearest first, so that what it finds is reached by a shortest trace. It says what it covered, and whether that was all.
 //!
 //! ```
 //! use hypotheke::Ruleset;
@@ -17,8 +17,8 @@
 //!     .into();
 //! let claims = ClaimsFile::parse(Source::new("a.claims", "always\n  count of flare in sled <= 1\n")).unwrap();
 //! let found = Exploration::new(&rules, &claims).unwrap().search();
-//! let Status::Broken(trail) = &found.verdicts[0].status else { panic!("two flares fit on the sled") };
-//! assert_eq!(trail.steps, ["move 2 flare from depot/0 to sled/0"]);
+//! let Status::Violated(trace) = &found.verdicts[0].status else { panic!("two flares fit on the sled") };
+//! assert_eq!(trace.steps, ["move 2 flare from depot/0 to sled/0"]);
 //! # Ok::<(), hypotheke::RulesetErrors>(())
 //! ```
 
@@ -34,12 +34,12 @@ mod tests;
 mod walks;
 
 pub use crate::language::{Effects, SlotOrder, Verb};
-pub use concurrent::{InterleavingFailure, InterleavingReport, ServerUnderTest, Several};
+pub use concurrent::{ConcurrencyBounds, InterleavingFailure, InterleavingReport, ServerUnderTest};
 pub use differential::{ComparisonReport, Mismatch, MismatchKind};
 pub use model::claims::{Claim, ClaimKind};
 pub use model::file::ClaimsFile;
-pub use model::tried::{NotTried, VerbUse};
-pub use report::{Bound, ExplorationReport, Status, Trail, Verdict};
+pub use model::tried::{NotSearched, VerbUse};
+pub use report::{Bound, ExplorationReport, Status, Trace, Verdict};
 pub use search::exploration::{Bounds, Exploration, Progress};
 pub use search::space::StateSpace;
 pub use state::canonical::Canonical;

@@ -1,56 +1,56 @@
-//! What an exploration found.
+//! The report of a search or of random walks.
 
 use std::collections::BTreeMap;
 
 use crate::audit::Violation;
 use crate::explore::model::claims::Claim;
-use crate::explore::model::tried::{NotTried, VerbUse};
+use crate::explore::model::tried::{NotSearched, VerbUse};
 use crate::ops::Reason;
 use crate::world::World;
 
-/// What was found, and what was covered.
+/// The result and the coverage of a search or of random walks.
 #[derive(Clone, Debug)]
 pub struct ExplorationReport {
-    /// For each claim, in the order in which they are written.
+    /// The verdict of each claim, in the order of the file.
     pub verdicts: Vec<Verdict>,
-    /// A world that breaks a law, and how it is reached. No rules bring that about: it is a fault of the program.
-    pub unlawful: Option<(Trail, Vec<Violation>)>,
-    /// How many worlds were seen, the start among them.
-    pub worlds: u64,
-    /// How many operations were applied.
+    /// A trace to a state that violates a law. No ruleset allows that: it is a defect of the library.
+    pub law_violation: Option<(Trace, Vec<Violation>)>,
+    /// The number of states that were seen, including the start.
+    pub states: u64,
+    /// The number of operations that were applied.
     pub applied: u64,
-    /// How many were refused, and why.
+    /// The number of operations that were refused, by reason.
     pub refused: BTreeMap<Reason, u64>,
-    /// How many worlds so many operations from the start; the start alone is the first.
+    /// The number of states at each distance from the start. The first entry is the start itself.
     pub by_depth: Vec<u64>,
-    /// What became of the operations of each verb in the scope.
+    /// The results of the operations in the scope, by verb.
     pub verbs: Vec<VerbUse>,
-    /// What the scope leaves out: no verdict says anything of it.
-    pub not_tried: Vec<NotTried>,
-    /// The containers of the scope that never contained anything.
+    /// The parts that the scope leaves out. No verdict covers them.
+    pub not_searched: Vec<NotSearched>,
+    /// The containers of the scope that were always empty.
     pub never_entered: Vec<String>,
-    /// What stopped the search before it was at its end.
+    /// The bound that stopped the search early.
     pub stopped_by: Option<Bound>,
-    /// Whether every world was seen that can be reached. Where every claim was decided before, the search ends without.
-    pub exhausted: bool,
-    /// How many walks there were; none if it was a search.
+    /// Whether every reachable state was seen. A search also ends when all claims are decided.
+    pub complete: bool,
+    /// The number of walks that were completed; none for a search.
     pub walks: Option<u64>,
-    /// What the worlds took of memory, in bytes.
-    pub memory: u64,
-    /// How much of it was for what is recoverable: which worlds each leads to.
-    pub memory_of_ways: u64,
-    /// How many containers, the ground among them, have slots that nothing can tell apart.
+    /// The memory for the states, in bytes.
+    pub memory_bytes: u64,
+    /// The part of it for the edges between states, which `recoverable` claims require.
+    pub edge_memory_bytes: u64,
+    /// The number of containers with interchangeable slots. The ground may be one of them.
     pub symmetric: usize,
 }
 
-/// What became of a claim.
+/// A claim and its verdict.
 #[derive(Clone, Debug)]
 pub struct Verdict {
     /// The claim.
     pub claim: Claim,
-    /// What became of it.
+    /// Its verdict.
     pub status: Status,
-    /// What the claim speaks of and what never occurred. If there is any, the claim holds vacuously, whatever the rules are.
+    /// The parts of the claim that never occurred. If there are any, the claim holds vacuously.
     pub vacuous: Vec<String>,
 }
 
@@ -61,50 +61,50 @@ impl Verdict {
     }
 }
 
-/// What became of a claim.
+/// The verdict of a claim.
 #[derive(Clone, Debug)]
 pub enum Status {
-    /// It holds of every world that can be reached.
+    /// The claim holds in every reachable state of the scope.
     Holds,
-    /// It holds of every world that was seen; there are others.
+    /// The claim holds in every state that was seen, but not all states were seen.
     NoViolationFound,
-    /// It does not hold: a shortest trail to where it breaks.
-    Broken(Trail),
-    /// It is possible: a shortest trail to where it is so.
-    Reached(Trail),
-    /// No world is so.
-    Impossible,
-    /// No world that was seen is so, or the way back was not searched to its end.
-    Undecided,
+    /// The claim is violated. The trace is a shortest counterexample.
+    Violated(Trace),
+    /// A state with the property is reachable. The trace is a shortest one.
+    Reachable(Trace),
+    /// No state of the scope has the property.
+    Unreachable,
+    /// No state that was seen has the property, or not every return path was searched.
+    Inconclusive,
 }
 
 impl Status {
-    /// Whether a verification fails by it.
+    /// Whether the verification fails.
     #[must_use]
     pub fn is_failure(&self) -> bool {
-        matches!(self, Status::Broken(_) | Status::Impossible)
+        matches!(self, Status::Violated(_) | Status::Unreachable)
     }
 
-    /// Whether more would have to be seen to tell.
+    /// Whether a longer search could change it.
     #[must_use]
     pub fn is_open(&self) -> bool {
-        matches!(self, Status::NoViolationFound | Status::Undecided)
+        matches!(self, Status::NoViolationFound | Status::Inconclusive)
     }
 }
 
-/// Operations that lead from the start to a world.
+/// The operations that lead from the start to a state.
 #[derive(Clone, Debug)]
-pub struct Trail {
-    /// As a scenario writes them.
+pub struct Trace {
+    /// The operations, as a scenario writes them.
     pub steps: Vec<String>,
-    /// What is so at its end.
+    /// The finding at its end.
     pub message: String,
-    /// Why the last step was applied: what was asked where something went, and what was found.
+    /// Why the last step was applied: each limit and filter that it passed.
     pub why: Vec<String>,
-    /// In which walk it was found, if it was one.
+    /// The number of the walk that found it; none for a search.
     pub walk: Option<u64>,
-    /// What has to lie where at the start, in the lines of a scenario: the same steps lead to the same if nothing else lies there. None where
-    /// that is not known, as for what is recoverable or where nothing is broken.
+    /// The contents that the start needs, in the lines of a scenario: with these alone, the same steps have the same result.
+    /// None if they are unknown, as for `recoverable` claims.
     pub start: Option<Vec<String>>,
     /// The world before the last step.
     pub before: Box<World>,
@@ -112,17 +112,17 @@ pub struct Trail {
     pub after: Box<World>,
 }
 
-/// What stops a search.
+/// A bound that stops a search.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Bound {
-    /// So many operations from the start.
+    /// A number of operations from the start.
     Depth(u32),
-    /// So many worlds.
-    Worlds(u64),
-    /// So many bytes.
+    /// A number of states.
+    States(u64),
+    /// A number of bytes.
     Memory(u64),
-    /// So many seconds.
+    /// A number of seconds.
     Time(u64),
-    /// Somebody has interrupted it.
+    /// An interrupt.
     Interrupt,
 }

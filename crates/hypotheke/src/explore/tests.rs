@@ -1,4 +1,4 @@
-//! What this library may forget to keep in step is found by a search that recounts; and what a search stands on.
+//! What this library may forget to keep in step is found by a search that recomputed; and what a search stands on.
 
 use std::sync::Arc;
 
@@ -25,7 +25,7 @@ fn exploration() -> Exploration {
         .build()
         .unwrap_or_else(|errors| panic!("{errors}"))
         .into();
-    let text = "play\n  verbs move, swap, drop, pick-up\nalways\n  count of case = 1\n";
+    let text = "explore\n  verbs move, swap, drop, pick-up\nalways\n  count of case = 1\n";
     let claims = ClaimsFile::parse(Source::new("a.claims", text)).unwrap_or_else(|errors| panic!("{errors}"));
     let exploration = Exploration::new(&rules, &claims).unwrap_or_else(|errors| panic!("{errors}"));
     exploration.within(Bounds { depth: Some(3), ..Bounds::default() }).with_index_checks()
@@ -36,17 +36,17 @@ fn what_is_forgotten_is_found() {
     for forgotten in Forgotten::ALL {
         let exploration = exploration();
         let found = forgetting(forgotten, || exploration.search());
-        let Some((trail, _)) = found.unlawful else { panic!("{forgotten:?} is not found") };
-        assert!((1..=2).contains(&trail.steps.len()), "{forgotten:?}: {:?}", trail.steps);
+        let Some((trace, _)) = found.law_violation else { panic!("{forgotten:?} is not found") };
+        assert!((1..=2).contains(&trace.steps.len()), "{forgotten:?}: {:?}", trace.steps);
         let told = ["a recount gives", "where operations were taken back before"];
-        assert!(told.iter().any(|told| trail.message.contains(told)), "{forgotten:?}: {}", trail.message);
+        assert!(told.iter().any(|told| trace.message.contains(told)), "{forgotten:?}: {}", trace.message);
     }
 }
 
 #[test]
 fn nothing_is_found_where_nothing_is_forgotten() {
     let found = exploration().search();
-    assert!(found.unlawful.is_none() && found.worlds > 30, "{} worlds", found.worlds);
+    assert!(found.law_violation.is_none() && found.states > 30, "{} states", found.states);
 }
 
 #[test]
@@ -90,12 +90,12 @@ fn a_wrong_prediction_is_reported() {
         scope,
         store,
         has_never: false,
-        recounts: false,
+        recomputed: false,
         keeps_ways: false,
         occurred: &occurred,
     };
-    assert!(player.judge(0..2, &known).iter().all(|(_, judged)| judged.unlawful.is_none()));
-    let judged = player.judge(2..3, &known);
-    let told = judged[0].1.unlawful.as_ref().map(|wrong| wrong.message.as_str());
+    assert!(player.check(0..2, &known).iter().all(|(_, planned)| planned.law_violation.is_none()));
+    let planned = player.check(2..3, &known);
+    let told = planned[0].1.law_violation.as_ref().map(|wrong| wrong.message.as_str());
     assert_eq!(told, Some("the last operation comes to something else than was predicted"));
 }

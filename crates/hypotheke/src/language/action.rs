@@ -13,7 +13,7 @@ use super::terms::{Names, PlainTerms, Role, Terms, Translate};
 use super::verb::Verb;
 use crate::quantity::Decimal;
 
-/// What is asked for, by names.
+/// What is requested, by names.
 ///
 /// ```
 /// use hypotheke::{NamedAction, NamedOperation};
@@ -43,11 +43,11 @@ pub struct OperationOf<T: Terms> {
     /// The holder that acts; the game itself if none is named.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub actor: Option<T::Actor>,
-    /// What is asked for.
+    /// What is requested.
     pub action: ActionOf<T>,
 }
 
-/// What is asked for. [`NamedAction`] says it by names, [`Action`](crate::Action) by handles.
+/// What is requested. [`NamedAction`] says it by names, [`Action`](crate::Action) by handles.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(
     rename_all = "kebab-case",

@@ -49,8 +49,8 @@ pub enum NamedEvent {
         /// From where.
         at: NamedLocation,
     },
-    /// `depot/0 and sled/2 exchanged`
-    Exchanged {
+    /// `depot/0 and sled/2 swapped`
+    Swapped {
         /// A place.
         one: NamedLocation,
         /// The other.
@@ -131,7 +131,7 @@ impl fmt::Display for NamedEvent {
             NamedEvent::Moved { count, kind, from, to } => write!(f, "{count} {kind}: {from} to {to}"),
             NamedEvent::Created { count, kind, at } => write!(f, "{count} {kind} created in {at}"),
             NamedEvent::Consumed { count, kind, at } => write!(f, "{count} {kind} consumed from {at}"),
-            NamedEvent::Exchanged { one, other } => write!(f, "{one} and {other} exchanged"),
+            NamedEvent::Swapped { one, other } => write!(f, "{one} and {other} swapped"),
             NamedEvent::Became { at, variant } if variant.is_plain() => write!(f, "{at} became plain"),
             NamedEvent::Became { at, variant } => write!(f, "{at} became {variant}"),
             NamedEvent::Resized { container, slots, before } => {
@@ -153,7 +153,7 @@ impl NamedEvent {
     pub fn places(&self) -> impl Iterator<Item = &Path> {
         let (one, other) = match self {
             NamedEvent::Moved { from, to, .. } => (&from.place, Some(&to.place)),
-            NamedEvent::Exchanged { one, other } => (&one.place, Some(&other.place)),
+            NamedEvent::Swapped { one, other } => (&one.place, Some(&other.place)),
             NamedEvent::Created { at, .. } | NamedEvent::Consumed { at, .. } | NamedEvent::Became { at, .. } => {
                 (&at.place, None)
             }
@@ -219,8 +219,8 @@ impl LineParser<'_, '_> {
         let one = self.event_end()?;
         if self.keyword("and") {
             let other = self.event_end()?;
-            self.require_keyword("exchanged")?;
-            return Ok(NamedEvent::Exchanged { one, other });
+            self.require_keyword("swapped")?;
+            return Ok(NamedEvent::Swapped { one, other });
         }
         if self.keyword("became") {
             let variant = if self.keyword("plain") { NamedVariant::default() } else { self.variant_words()? };

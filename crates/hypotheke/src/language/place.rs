@@ -83,14 +83,14 @@ pub enum PathError {
 }
 
 impl Path {
-    const MOST_STEPS: usize = 64;
+    const MAX_STEPS: usize = 64;
 
     pub(crate) fn parse(text: &str, span: Span) -> Result<Path, PathError> {
         let head_length = text.find(['/', '@']).unwrap_or(text.len());
         let (head, mut rest) = text.split_at(head_length);
         let mut steps = Vec::new();
         while !rest.is_empty() {
-            if steps.len() == Self::MOST_STEPS {
+            if steps.len() == Self::MAX_STEPS {
                 return Err(PathError::TooDeep);
             }
             let (mark, after) = rest.split_at(1);

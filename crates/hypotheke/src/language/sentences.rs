@@ -188,8 +188,8 @@ impl LineParser<'_, '_> {
     }
 
     fn together(&mut self) -> Parsed<NamedAction> {
-        const MOST_NESTED: usize = 16;
-        if self.depth == MOST_NESTED {
+        const MAX_NESTED: usize = 16;
+        if self.depth == MAX_NESTED {
             return Err(self.error("these lists nest too deep"));
         }
         if !self.take(TokenKind::Open) {

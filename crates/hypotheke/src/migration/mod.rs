@@ -4,13 +4,13 @@
 //! ruleset says. What that ruleset does not know is kept aside. Nothing is lost in silence.
 
 mod names;
+mod orphans;
 mod outline;
 mod packs;
 mod places;
 mod reduce_weight;
 mod resolve;
 mod single;
-mod strays;
 
 use std::collections::BTreeMap;
 use std::fmt;
@@ -39,7 +39,7 @@ pub struct Difference {
     pub message: String,
     /// What was done about it; none if it only needed telling.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub treatment: Option<MigrationPolicy>,
+    pub action: Option<MigrationPolicy>,
     /// Where it lies now, if it had to go elsewhere.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub to: Vec<String>,
@@ -47,14 +47,14 @@ pub struct Difference {
 
 impl fmt::Display for Difference {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        let Difference { place, message, treatment, to } = self;
-        let done = match treatment {
+        let Difference { place, message, action, to } = self;
+        let done = match action {
             None => "",
-            Some(MigrationPolicy::Leave) => "; it stays",
+            Some(MigrationPolicy::Stay) => "; it stays",
             Some(MigrationPolicy::Split) => "; it was split",
             Some(MigrationPolicy::Spill) => "; it was spilled",
             Some(MigrationPolicy::Ground) => "; it went",
-            Some(MigrationPolicy::Stray) => "; it is kept aside",
+            Some(MigrationPolicy::Orphan) => "; it is kept aside",
             Some(MigrationPolicy::Refuse) => "; that is refused",
         };
         write!(f, "{place}: {message}{done}")?;
@@ -68,7 +68,7 @@ impl Difference {
         Difference {
             place: violation.place().to_owned(),
             message: format!("{}: {}", violation.law(), violation.message()),
-            treatment: Some(MigrationPolicy::Refuse),
+            action: Some(MigrationPolicy::Refuse),
             to: Vec::new(),
         }
     }
@@ -125,14 +125,14 @@ impl World {
     pub fn reload(&mut self, rules: &Arc<Ruleset>) -> Result<Vec<Difference>, MigrationError> {
         let [before, after] = [&self.rules, rules].map(|rules| rules.sources().iter().map(Source::text));
         // What was set aside may have room by now.
-        if self.strays.is_empty() && before.eq(after) {
+        if self.orphans.is_empty() && before.eq(after) {
             self.go_on_under(rules);
             return Ok(Vec::new());
         }
         // The watch says the same as the audit, and faster, as long as nothing is found.
         let keeps = IncrementalAudit::new(self).keeps_the_laws(self);
         let before = if keeps { Vec::new() } else { crate::audit(&self.rules, &self.snapshot()) };
-        if self.strays.is_empty() && differ_in_caps_only(&self.rules, rules) {
+        if self.orphans.is_empty() && differ_in_caps_only(&self.rules, rules) {
             return self.reload_caps(&before, rules);
         }
         let snapshot = self.snapshot();
@@ -149,7 +149,7 @@ impl World {
         let (mut world, mut differences) = (self.clone(), Vec::new());
         world.go_on_under_other_caps(rules);
         resolve::treat_limits(&mut world, before, &mut differences)?;
-        world.forget(0);
+        world.clear(0);
         world.go_on_from(self.revision() + 1, Random(self.random.clone()));
         *self = world;
         Ok(differences)
@@ -169,7 +169,7 @@ pub(crate) fn migrate(
     let mut differences = std::mem::take(&mut carrying.differences);
     let (spilled, shortcuts) = (std::mem::take(&mut carrying.spilled), std::mem::take(&mut carrying.shortcuts));
     let snapshot = carrying.into_snapshot();
-    let refused = |found: &&Difference| found.treatment == Some(MigrationPolicy::Refuse);
+    let refused = |found: &&Difference| found.action == Some(MigrationPolicy::Refuse);
     let refused: Vec<Difference> = differences.iter().filter(refused).cloned().collect();
     if !refused.is_empty() {
         return Err(MigrationError::Refused(refused));
@@ -179,10 +179,10 @@ pub(crate) fn migrate(
     if !kept.is_empty() {
         // A kept item must not lie on the ground: it is set aside until there is room for it.
         let mut carrying = Carrying::new(world.snapshot(), known, rules);
-        carrying.set_aside_landed(&kept);
+        carrying.orphan_landed(&kept);
         world = World::from_snapshot(rules, &carrying.into_snapshot())?;
     }
-    strays::bind_again(&mut world, shortcuts, &mut differences);
+    orphans::bind_again(&mut world, shortcuts, &mut differences);
     resolve::treat_limits(&mut world, before, &mut differences)?;
     world.go_on_from(revision + 1, random);
     Ok(Migrated { world, differences })
@@ -250,7 +250,7 @@ impl<'r> Carrying<'r> {
             self.tell("version", message, None);
         }
         self.names();
-        self.set_aside_unknown();
+        self.orphan_unknown();
         self.standing();
         self.holders();
         self.give_back();
@@ -258,7 +258,7 @@ impl<'r> Carrying<'r> {
         self.looks();
         self.openers();
         self.origins();
-        self.set_aside_tallies();
+        self.orphan_totals();
         let landed = self.spilled.iter().map(|it| Landed { at: Position::default(), stack: it.stack.clone() });
         self.snapshot.ground.extend(landed);
     }
@@ -268,9 +268,9 @@ impl<'r> Carrying<'r> {
         self.snapshot
     }
 
-    fn tell(&mut self, place: impl Into<String>, message: impl Into<String>, treatment: Option<MigrationPolicy>) {
+    fn tell(&mut self, place: impl Into<String>, message: impl Into<String>, action: Option<MigrationPolicy>) {
         let (place, message) = (place.into(), message.into());
-        self.differences.push(Difference { place, message, treatment, to: Vec::new() });
+        self.differences.push(Difference { place, message, action, to: Vec::new() });
     }
 }
 

@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use super::{Carrying, for_each_stack, path_to, slot_of};
 use crate::ruleset::{ContainerSuccessor, MigrationRules};
-use crate::snapshot::{KindTotals, PastArrival, Snapshot, Stray};
+use crate::snapshot::{KindTotals, Orphan, PastArrival, Snapshot};
 
 /// What names are now, each looked up once.
 struct Names<'r> {
@@ -53,7 +53,7 @@ impl Names<'_> {
     fn container(&self, name: &str) -> String {
         match self.rules.container_since(self.since, name) {
             ContainerSuccessor::Now(now) => now,
-            ContainerSuccessor::Gone(_) => name.to_owned(),
+            ContainerSuccessor::Removed(_) => name.to_owned(),
         }
     }
 
@@ -79,10 +79,10 @@ impl Carrying<'_> {
         let (kinds, renamed, looks) = (BTreeMap::new(), BTreeMap::new(), BTreeMap::new());
         let mut names = Names { rules, since: self.since, kinds, renamed, looks };
         self.names_of_stacks(&mut names);
-        self.names_of_tallies(&mut names);
+        self.names_of_totals(&mut names);
         let holders = self.names_of_places(&names);
         self.names_of_shortcuts(&mut names);
-        names_of_strays(&mut self.snapshot, &mut names, &holders);
+        names_of_orphans(&mut self.snapshot, &mut names, &holders);
         names_of_arrivals(&mut self.snapshot, &names);
     }
 
@@ -107,40 +107,40 @@ impl Carrying<'_> {
         }
     }
 
-    fn names_of_tallies(&mut self, names: &mut Names<'_>) {
-        let mut tallies: BTreeMap<String, KindTotals> = BTreeMap::new();
-        for (mut kind, tally) in std::mem::take(&mut self.snapshot.tallies) {
+    fn names_of_totals(&mut self, names: &mut Names<'_>) {
+        let mut renamed: BTreeMap<String, KindTotals> = BTreeMap::new();
+        for (mut kind, totals) in std::mem::take(&mut self.snapshot.totals) {
             names.kind(&mut kind);
-            join(tallies.entry(kind).or_default(), tally);
+            join(renamed.entry(kind).or_default(), totals);
         }
-        self.snapshot.tallies = tallies;
+        self.snapshot.totals = renamed;
     }
 
     /// Gives the names of holders that have another now.
     fn names_of_places(&mut self, names: &Names<'_>) -> BTreeMap<String, String> {
         let (mut told, mut holders) = (Vec::new(), BTreeMap::new());
         for container in &mut self.snapshot.containers {
-            let (name, of) = (names.container(&container.name), names.container(&container.of));
+            let (name, definition) = (names.container(&container.name), names.container(&container.definition));
             if name != container.name {
                 told.push((container.name.clone(), name.clone()));
             }
-            (container.name, container.of) = (name, of);
+            (container.name, container.definition) = (name, definition);
         }
         for holder in &mut self.snapshot.holders {
-            let of = names.rules.holder_since(names.since, &holder.of);
+            let of = names.rules.holder_since(names.since, &holder.definition);
             // One that came later has a name of its own.
-            let name = if holder.name == holder.of { of.clone() } else { holder.name.clone() };
+            let name = if holder.name == holder.definition { of.clone() } else { holder.name.clone() };
             if name != holder.name {
                 told.push((holder.name.clone(), name.clone()));
                 holders.insert(holder.name.clone(), name.clone());
             }
-            (holder.name, holder.of) = (name, of);
+            (holder.name, holder.definition) = (name, of);
             for container in &mut holder.containers {
                 let name = names.container(&container.name);
                 if name != container.name {
                     told.push((format!("{}.{}", holder.name, container.name), format!("{}.{name}", holder.name)));
                 }
-                (container.name, container.of) = (name.clone(), name);
+                (container.name, container.definition) = (name.clone(), name);
             }
         }
         for (before, now) in told {
@@ -184,10 +184,10 @@ impl Carrying<'_> {
     }
 }
 
-fn names_of_strays(snapshot: &mut Snapshot, names: &mut Names<'_>, holders: &BTreeMap<String, String>) {
-    for stray in &mut snapshot.strays {
-        match stray {
-            Stray::Stack { place, stack, .. } => {
+fn names_of_orphans(snapshot: &mut Snapshot, names: &mut Names<'_>, holders: &BTreeMap<String, String>) {
+    for orphan in &mut snapshot.orphans {
+        match orphan {
+            Orphan::Stack { place, stack, .. } => {
                 names.kind(&mut stack.kind);
                 names.look(&mut stack.marks, &mut stack.properties);
                 *place = match place.rsplit_once('/') {
@@ -195,14 +195,14 @@ fn names_of_strays(snapshot: &mut Snapshot, names: &mut Names<'_>, holders: &BTr
                     None => names.place(place, holders),
                 };
             }
-            Stray::Look { marks, properties, .. } => names.look(marks, properties),
-            Stray::Shortcut { holder, kind, .. } => {
+            Orphan::Variant { marks, properties, .. } => names.look(marks, properties),
+            Orphan::Shortcut { holder, kind, .. } => {
                 names.kind(kind);
                 if let Some(now) = holders.get(holder) {
                     holder.clone_from(now);
                 }
             }
-            Stray::Tally { kind, .. } => names.kind(kind),
+            Orphan::Totals { kind, .. } => names.kind(kind),
         }
     }
 }
@@ -229,9 +229,9 @@ fn many(count: u64, one: &str, several: &str) -> String {
 }
 
 /// What two kinds came to that are one now.
-pub(super) fn join(tally: &mut KindTotals, other: KindTotals) {
-    tally.created = tally.created.saturating_add(other.created);
-    tally.consumed = tally.consumed.saturating_add(other.consumed);
-    tally.arrived = tally.arrived.saturating_add(other.arrived);
-    tally.departed = tally.departed.saturating_add(other.departed);
+pub(super) fn join(totals: &mut KindTotals, other: KindTotals) {
+    totals.created = totals.created.saturating_add(other.created);
+    totals.consumed = totals.consumed.saturating_add(other.consumed);
+    totals.arrived = totals.arrived.saturating_add(other.arrived);
+    totals.departed = totals.departed.saturating_add(other.departed);
 }

@@ -13,7 +13,8 @@ use crate::snapshot::Snapshot;
 pub(crate) struct Outline {
     /// The containers and holders of the ruleset that are not in the world: they have departed.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    pub(crate) away: Vec<String>,
+    #[serde(alias = "away")]
+    pub(crate) departed: Vec<String>,
     /// The names of slots, in order, of the containers that have any.
     #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
     pub(crate) slot_names: BTreeMap<String, Vec<Option<String>>>,
@@ -31,7 +32,7 @@ impl Outline {
             def.ruled.iter().map(|slot| slot.name.as_deref().map(str::to_owned)).collect::<Vec<_>>()
         };
         Outline {
-            away: all.filter(|name| !there.contains(name)).map(str::to_owned).collect(),
+            departed: all.filter(|name| !there.contains(name)).map(str::to_owned).collect(),
             slot_names: named.map(|def| (def.id().to_owned(), names(def))).collect(),
         }
     }

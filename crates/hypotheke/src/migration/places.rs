@@ -3,7 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::{Carrying, Spilled, items, path_to, slot_of};
-use crate::ruleset::{ContainerDef, ContainerSuccessor, Gone, MigrationPolicy};
+use crate::ruleset::{ContainerDef, ContainerSuccessor, MigrationPolicy, RemovedContents};
 use crate::snapshot::{Container, Departed, Departure, Holder, InSlot, Stack};
 
 /// Where the slots of a container are now: those with a name by it, the others in their order.
@@ -41,21 +41,27 @@ impl SlotsNow {
 
 impl Carrying<'_> {
     /// What lay in a place that has gone.
-    pub(super) fn lose(&mut self, place: String, what: &str, stack: Stack, (gone, homes): (Option<&Gone>, &[String])) {
-        let treatment = match gone {
-            None => self.rules.migration().gone,
-            Some(Gone::Into(_)) => MigrationPolicy::Spill,
-            Some(Gone::Ground) => MigrationPolicy::Ground,
-            Some(Gone::Stray) => MigrationPolicy::Stray,
+    pub(super) fn lose(
+        &mut self,
+        place: String,
+        what: &str,
+        stack: Stack,
+        (gone, homes): (Option<&RemovedContents>, &[String]),
+    ) {
+        let action = match gone {
+            None => self.rules.migration().removed_places,
+            Some(RemovedContents::Into(_)) => MigrationPolicy::Spill,
+            Some(RemovedContents::Ground) => MigrationPolicy::Ground,
+            Some(RemovedContents::Orphan) => MigrationPolicy::Orphan,
         };
-        self.tell(place.clone(), format!("{what}, in which lay {}", items(&stack)), Some(treatment));
-        match treatment {
-            MigrationPolicy::Stray => self.set_aside_whole(place, None, stack),
+        self.tell(place.clone(), format!("{what}, in which lay {}", items(&stack)), Some(action));
+        match action {
+            MigrationPolicy::Orphan => self.orphan_whole(place, None, stack),
             MigrationPolicy::Refuse => {}
             _ => {
-                let homes = match (treatment, gone) {
+                let homes = match (action, gone) {
                     (MigrationPolicy::Ground, _) => Vec::new(),
-                    (_, Some(Gone::Into(into))) => vec![self.home_in(&place, into)],
+                    (_, Some(RemovedContents::Into(into))) => vec![self.home_in(&place, into)],
                     _ => homes.to_vec(),
                 };
                 let told = self.differences.len() - 1;
@@ -74,15 +80,15 @@ impl Carrying<'_> {
     }
 
     /// What the ruleset says of a container that is not there any more.
-    pub(super) fn fate_of(&self, container: &str) -> Option<Gone> {
+    pub(super) fn removal_of(&self, container: &str) -> Option<RemovedContents> {
         match self.rules.migration().container_since(self.since, container) {
-            ContainerSuccessor::Gone(gone) => Some(gone),
+            ContainerSuccessor::Removed(gone) => Some(gone),
             ContainerSuccessor::Now(_) => None,
         }
     }
 
     pub(super) fn container_gone(&mut self, name: &str, own: &str, stacks: Vec<InSlot>, homes: &[String]) {
-        let fate = self.fate_of(own);
+        let fate = self.removal_of(own);
         if stacks.is_empty() {
             self.tell(name, "it has gone; it was empty", None);
         }
@@ -101,8 +107,9 @@ impl Carrying<'_> {
                 self.container_gone(&container.name, &container.name, container.stacks, &[]);
                 continue;
             };
-            let (name, of) = (container.name.clone(), std::mem::replace(&mut container.of, def.id().to_owned()));
-            self.slots(&name, (&of, def), &mut container.slots, &mut container.stacks, std::slice::from_ref(&name));
+            let name = container.name.clone();
+            let before = std::mem::replace(&mut container.definition, def.id().to_owned());
+            self.slots(&name, (&before, def), &mut container.slots, &mut container.stacks, std::slice::from_ref(&name));
             self.snapshot.containers.push(container);
         }
         // What has departed may come back; what the world has never had is new.
@@ -111,8 +118,13 @@ impl Carrying<'_> {
             let new: Vec<&str> = def.instances().filter(|name| !there.contains(*name) && !self.is_away(name)).collect();
             for name in new {
                 self.tell(name, "it is new", None);
-                let (name, of) = (name.to_owned(), def.id().to_owned());
-                self.snapshot.containers.push(Container { name, of, slots: def.slots(), ..Container::default() });
+                let (name, definition) = (name.to_owned(), def.id().to_owned());
+                self.snapshot.containers.push(Container {
+                    name,
+                    definition,
+                    slots: def.slots(),
+                    ..Container::default()
+                });
             }
         }
     }
@@ -121,16 +133,17 @@ impl Carrying<'_> {
     pub(super) fn is_away(&self, name: &str) -> bool {
         let migration = self.rules.migration();
         self.known.alone
-            || self.known.outline.away.iter().any(|away| {
-                let container = migration.container_since(self.since, away) == ContainerSuccessor::Now(name.to_owned());
-                container || migration.holder_since(self.since, away) == name
+            || self.known.outline.departed.iter().any(|departed| {
+                let container =
+                    migration.container_since(self.since, departed) == ContainerSuccessor::Now(name.to_owned());
+                container || migration.holder_since(self.since, departed) == name
             })
     }
 
     pub(super) fn holders(&mut self) {
         let rules = self.rules;
         for mut holder in std::mem::take(&mut self.snapshot.holders) {
-            if rules.find_holder(&holder.of).is_some() {
+            if rules.find_holder(&holder.definition).is_some() {
                 self.holder(&mut holder);
                 self.snapshot.holders.push(holder);
             } else {
@@ -160,16 +173,16 @@ impl Carrying<'_> {
         }
         for (shortcut, kind) in (0..).zip(holder.shortcuts) {
             if let Some(kind) = kind {
-                self.set_aside_shortcut(&holder.name, shortcut, kind);
+                self.orphan_shortcut(&holder.name, shortcut, kind);
             }
         }
     }
 
     fn holder(&mut self, holder: &mut Holder) {
         let rules = self.rules;
-        let Some(def) = rules.find_holder(&holder.of).map(|id| rules.holder(id)) else { return };
+        let Some(def) = rules.find_holder(&holder.definition).map(|id| rules.holder(id)) else { return };
         let before = std::mem::take(&mut holder.containers).into_iter();
-        let mut before: BTreeMap<String, Container> = before.map(|it| (it.of.clone(), it)).collect();
+        let mut before: BTreeMap<String, Container> = before.map(|it| (it.definition.clone(), it)).collect();
         let of_holder = |container: &str| format!("{}.{container}", holder.name);
         let homes: Vec<String> = def.carries().iter().map(|&id| of_holder(rules.container(id).id())).collect();
         for &id in def.carries() {
@@ -179,9 +192,13 @@ impl Carrying<'_> {
             if container.is_none() {
                 self.tell(name.clone(), "it is new", None);
             }
-            let (own, of) = (def.id().to_owned(), def.id().to_owned());
-            let mut container =
-                container.unwrap_or_else(|| Container { name: own, of, slots: def.slots(), ..Container::default() });
+            let (own, definition) = (def.id().to_owned(), def.id().to_owned());
+            let mut container = container.unwrap_or_else(|| Container {
+                name: own,
+                definition,
+                slots: def.slots(),
+                ..Container::default()
+            });
             let others = homes.iter().filter(|home| **home != name).cloned();
             let own_first: Vec<String> = std::iter::once(name.clone()).chain(others).collect();
             self.slots(&name, (def.id(), def), &mut container.slots, &mut container.stacks, &own_first);
@@ -197,7 +214,7 @@ impl Carrying<'_> {
         let rules = self.rules;
         for (shortcut, kind) in (0..).zip(&mut holder.shortcuts) {
             if let Some(kind) = kind.take_if(|kind| shortcut >= count || rules.find_kind(kind).is_none()) {
-                self.set_aside_shortcut(&holder.name, shortcut, kind);
+                self.orphan_shortcut(&holder.name, shortcut, kind);
             }
         }
         holder.shortcuts.resize(count as usize, None);

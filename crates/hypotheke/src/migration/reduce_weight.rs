@@ -9,7 +9,7 @@ use crate::ops::{Limit, Measure, Operation};
 use crate::world::{Bearer, Cell, Place, World};
 
 /// Gives where it lies now.
-pub(super) fn lighten(world: &mut World, violation: &Violation) -> Vec<String> {
+pub(super) fn reduce_weight(world: &mut World, violation: &Violation) -> Vec<String> {
     let (mut to, name) = (Vec::new(), violation.place());
     let place = name.parse::<Path>().ok().and_then(|path| world.place(&path, None).ok());
     let (bearer, containers): (_, Vec<ContainerId>) = match (world.holder(name), place) {

@@ -31,16 +31,16 @@ pub(super) fn lay_what_spilled(
             }
         }
         let landed = world.ground().map(|(landed, _)| landed).find(|landed| landed.id() == stack.id);
-        let is_kept = landed.is_some_and(has_kept);
-        if is_kept {
+        let is_protected = landed.is_some_and(has_kept);
+        if is_protected {
             kept.insert(stack.id, place.clone());
         } else if landed.is_some() {
             to.push("ground".to_owned());
         }
         if let Some(told) = differences.get_mut(*told) {
             told.to = once_each(to);
-            if is_kept {
-                told.treatment = Some(MigrationPolicy::Stray);
+            if is_protected {
+                told.action = Some(MigrationPolicy::Orphan);
             }
         }
     }
@@ -50,7 +50,7 @@ pub(super) fn lay_what_spilled(
 /// Whether it is a kept item, or one lies in it.
 fn has_kept(stack: StackView<'_>) -> bool {
     let inside = stack.inside().map(|inside| stack.world.stacks(inside));
-    stack.kind().is_kept() || inside.into_iter().flatten().any(|(_, stack)| has_kept(stack))
+    stack.kind().is_protected() || inside.into_iter().flatten().any(|(_, stack)| has_kept(stack))
 }
 
 /// Where the latest operation laid something.
@@ -80,10 +80,10 @@ pub(super) fn treat_limits(
     let rules = std::sync::Arc::clone(&world.rules);
     let found = crate::audit(&rules, &world.snapshot());
     let found: Vec<Violation> = found.into_iter().filter(|violation| !before.contains(violation)).collect();
-    let told = |violation: &Violation, treatment, to| Difference {
+    let told = |violation: &Violation, action, to| Difference {
         place: violation.place().to_owned(),
         message: format!("{}: {}", violation.law(), violation.message()),
-        treatment: Some(treatment),
+        action: Some(action),
         to,
     };
     let is_refused = |violation: &&Violation| treatment_of(&rules, violation.law()) == MigrationPolicy::Refuse;
@@ -99,17 +99,17 @@ pub(super) fn treat_limits(
     }
     let still_so: BTreeSet<(Law, &str)> = still.iter().map(at).collect();
     for (violation, to) in found.iter().zip(went) {
-        let treatment = match still_so.contains(&at(violation)) {
+        let action = match still_so.contains(&at(violation)) {
             false => treatment_of(&rules, violation.law()),
-            true => MigrationPolicy::Leave,
+            true => MigrationPolicy::Stay,
         };
-        let to = if treatment == MigrationPolicy::Leave { Vec::new() } else { to };
-        differences.push(told(violation, treatment, to));
+        let to = if action == MigrationPolicy::Stay { Vec::new() } else { to };
+        differences.push(told(violation, action, to));
     }
     // What was spilled may be beyond a limit where it lies now.
     let told_of: BTreeSet<(Law, &str)> = found.iter().map(at).collect();
     let moved = still.iter().filter(|other| !told_of.contains(&at(other)) && !before.contains(other));
-    differences.extend(moved.map(|violation| told(violation, MigrationPolicy::Leave, Vec::new())));
+    differences.extend(moved.map(|violation| told(violation, MigrationPolicy::Stay, Vec::new())));
     Ok(())
 }
 
@@ -118,18 +118,18 @@ fn treatment_of(rules: &Ruleset, law: Law) -> MigrationPolicy {
         Law::StackLimit => rules.migration().over_limit,
         Law::WeightCap | Law::Cap => rules.migration().over_cap,
         Law::Admits => rules.migration().not_admitted,
-        _ => MigrationPolicy::Leave,
+        _ => MigrationPolicy::Stay,
     }
 }
 
 /// Gives where what was over it lies now.
 fn treat(world: &mut World, violation: &Violation) -> Vec<String> {
-    let treatment = treatment_of(&world.rules, violation.law());
-    if !matches!(treatment, MigrationPolicy::Split | MigrationPolicy::Spill) {
+    let action = treatment_of(&world.rules, violation.law());
+    if !matches!(action, MigrationPolicy::Split | MigrationPolicy::Spill) {
         return Vec::new();
     }
     if matches!(violation.law(), Law::WeightCap | Law::Cap) {
-        return reduce_weight::lighten(world, violation);
+        return reduce_weight::reduce_weight(world, violation);
     }
     let path = violation.place().parse::<Path>().ok();
     let Some(Place::Slot(container, slot)) = path.and_then(|path| world.place(&path, None).ok()) else {
@@ -147,7 +147,7 @@ fn treat(world: &mut World, violation: &Violation) -> Vec<String> {
     if violation.law() == Law::StackLimit {
         split(world, (container, slot), &over, &mut to);
     }
-    if treatment == MigrationPolicy::Spill {
+    if action == MigrationPolicy::Spill {
         spill(world, (container, slot), &over, &mut to);
     }
     to

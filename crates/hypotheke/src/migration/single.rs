@@ -6,7 +6,7 @@ use std::sync::Arc;
 use super::{Before, Difference, Migrated, MigrationError, migrate};
 use crate::id::{DepartureId, StackId};
 use crate::ruleset::{MigrationPolicy, Ruleset};
-use crate::snapshot::{Departed, Departure, KindTotals, Snapshot, Stack, Stray};
+use crate::snapshot::{Departed, Departure, KindTotals, Orphan, Snapshot, Stack};
 
 /// The number of no world: of ids that stacks get on their way from one to another.
 const ON_THE_WAY: u32 = 0xff_ffff;
@@ -20,7 +20,7 @@ pub(crate) fn migrate_departure(
 ) -> Result<(Departure, Vec<Difference>), MigrationError> {
     let mut snapshot = snapshot.clone();
     (snapshot.world, snapshot.next_stack) = (ON_THE_WAY, first_id(&snapshot, id));
-    snapshot.tallies = tallies(&snapshot);
+    snapshot.totals = totals(&snapshot);
     let Migrated { world, mut differences } = migrate(snapshot, Before { alone: true, ..before }, &[], rules)?;
     let mut snapshot = world.snapshot();
     let (containers, holders) = (snapshot.containers.pop(), snapshot.holders.pop());
@@ -28,21 +28,21 @@ pub(crate) fn migrate_departure(
         (Some(container), None) => Departed::Container(container),
         (None, Some(holder)) => Departed::Holder(holder),
         _ => {
-            differences.iter_mut().for_each(|told| told.treatment = Some(MigrationPolicy::Refuse));
+            differences.iter_mut().for_each(|told| told.action = Some(MigrationPolicy::Refuse));
             return Err(MigrationError::Refused(differences));
         }
     };
-    let mut departure = Departure { id: Some(id), who, packs: snapshot.packs, strays: snapshot.strays };
+    let mut departure = Departure { id: Some(id), who, packs: snapshot.packs, orphans: snapshot.orphans };
     let place = match &departure.who {
         Departed::Container(container) => format!("{}/0", container.name),
         Departed::Holder(holder) => format!("{}.hand", holder.name),
     };
     for landed in snapshot.ground {
-        set_aside(&mut departure, &place, landed.stack);
+        orphan(&mut departure, &place, landed.stack);
     }
     for told in &mut differences {
         if told.to.iter().any(|to| to == "ground") {
-            told.treatment = Some(MigrationPolicy::Stray);
+            told.action = Some(MigrationPolicy::Orphan);
             told.to.retain(|to| to != "ground");
         }
     }
@@ -64,20 +64,20 @@ fn stacks(snapshot: &Snapshot) -> impl Iterator<Item = &Stack> {
     in_slots.chain(in_packs).map(|lying| &lying.stack).chain(hands)
 }
 
-fn tallies(snapshot: &Snapshot) -> BTreeMap<String, KindTotals> {
-    let mut tallies: BTreeMap<String, KindTotals> = BTreeMap::new();
+fn totals(snapshot: &Snapshot) -> BTreeMap<String, KindTotals> {
+    let mut totals: BTreeMap<String, KindTotals> = BTreeMap::new();
     for stack in stacks(snapshot) {
-        tallies.entry(stack.kind.clone()).or_default().arrived += u64::from(stack.count);
+        totals.entry(stack.kind.clone()).or_default().arrived += u64::from(stack.count);
     }
-    tallies
+    totals
 }
 
-fn set_aside(departure: &mut Departure, place: &str, stack: Stack) {
+fn orphan(departure: &mut Departure, place: &str, stack: Stack) {
     let mut open = vec![(place.to_owned(), stack)];
     while let Some((place, stack)) = open.pop() {
         let inside = departure.packs.iter().position(|pack| pack.pack == stack.id).map(|at| departure.packs.remove(at));
         let (id, slots) = (stack.id, inside.as_ref().map(|pack| pack.slots));
-        departure.strays.push(Stray::Stack { place, at: None, stack, slots });
+        departure.orphans.push(Orphan::Stack { place, at: None, stack, slots });
         let inner = inside.map(|pack| pack.stacks).unwrap_or_default();
         open.extend(inner.into_iter().rev().map(|lying| (format!("{id}/{}", lying.slot), lying.stack)));
     }

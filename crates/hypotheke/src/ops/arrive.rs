@@ -5,13 +5,13 @@ use std::sync::Arc;
 
 use super::draft::Draft;
 use super::refusal::{Cause, Refusal, Unknown};
-use super::{Done, Judged};
+use super::{Done, Planned};
 use crate::id::{DepartureId, StackId};
 use crate::snapshot::Departure;
 use crate::world::from_data;
 use crate::world::{Arriving, Event};
 
-pub(super) fn judge(draft: &mut Draft<'_>, departure: &Arc<Departure>) -> Judged {
+pub(super) fn plan(draft: &mut Draft<'_>, departure: &Arc<Departure>) -> Planned {
     if departure.id.is_some_and(|id| draft.has_arrived(departure.name(), id)) {
         return Err(Refusal::new(Cause::Arrived));
     }
@@ -34,7 +34,7 @@ pub(super) fn judge(draft: &mut Draft<'_>, departure: &Arc<Departure>) -> Judged
     }
     let count = stacks.iter().map(|stack| u64::from(stack.count)).sum();
     draft.come_in(arriving, departure, count, weight);
-    Ok(Done { asked: None, count })
+    Ok(Done { requested: None, count })
 }
 
 impl Draft<'_> {

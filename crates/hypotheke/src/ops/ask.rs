@@ -1,8 +1,8 @@
 //! Asking before acting: what would come of an operation, and all that stands in its way.
 
 use super::draft::Draft;
-use super::judge_whole;
 use super::operation::Operation;
+use super::plan_whole;
 use super::refusal::{Cause, Refusal};
 use crate::snapshot::Outcome;
 use crate::world::World;
@@ -29,8 +29,8 @@ impl Reply {
 
     /// How many items would go, or could.
     #[must_use]
-    pub fn could(&self) -> u64 {
-        self.answer.map_or_else(|refusal| refusal.could(), Outcome::done)
+    pub fn max_amount(&self) -> u64 {
+        self.answer.map_or_else(|refusal| refusal.max_amount(), Outcome::done)
     }
 
     /// Every check that fails for the whole amount, each as if all the others passed, in the order in which they are made.
@@ -57,19 +57,19 @@ impl World {
     /// let world = World::new(&rules.into());
     /// let (depot, sled) = (world.container("depot").unwrap(), world.container("sled").unwrap());
     /// let reply = world.ask(&Operation::moving(Amount::Exactly(5), depot, sled));
-    /// assert_eq!(reply.could(), 3);
+    /// assert_eq!(reply.max_amount(), 3);
     /// let told: Vec<String> = reply.causes().iter().map(|&cause| world.explain_cause(cause)).collect();
-    /// assert_eq!(told, ["sled would weigh 230 kg of 180 kg", "asked for 5, but sled has room for 4"]);
+    /// assert_eq!(told, ["sled would weigh 230 kg of 180 kg", "requested 5, but sled has room for 4"]);
     /// # Ok::<(), hypotheke::RulesetErrors>(())
     /// ```
     pub fn ask(&self, operation: &Operation) -> Reply {
         let mut draft = Draft::new(self, Box::default());
         draft.collect_causes();
-        let judged = judge_whole(&mut draft, operation);
-        let answer = judged.map(|done| draft.outcome(done));
+        let planned = plan_whole(&mut draft, operation);
+        let answer = planned.map(|done| draft.outcome(done));
         let mut causes = draft.take_causes();
         match answer {
-            Ok(outcome) if outcome.is_whole() => causes.clear(),
+            Ok(outcome) if outcome.is_complete() => causes.clear(),
             Ok(_) => {}
             Err(refusal) => {
                 causes.retain(|cause| cause.reason() >= refusal.reason() && *cause != refusal.cause());

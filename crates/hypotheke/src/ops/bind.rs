@@ -2,11 +2,11 @@
 
 use super::draft::Draft;
 use super::refusal::{Cause, Refusal};
-use super::{Done, Judged};
+use super::{Done, Planned};
 use crate::id::KindId;
 use crate::world::Place;
 
-pub(super) fn judge(draft: &mut Draft<'_>, kind: KindId, at: Place) -> Judged {
+pub(super) fn plan(draft: &mut Draft<'_>, kind: KindId, at: Place) -> Planned {
     let (holder, shortcut) = draft.known_shortcut(at)?;
     draft.kind(kind)?;
     if !draft.has_kind(holder.index, kind) {
@@ -19,5 +19,5 @@ pub(super) fn judge(draft: &mut Draft<'_>, kind: KindId, at: Place) -> Judged {
         draft.point_at(holder, other, there);
     }
     draft.point_at(holder, shortcut, Some(kind));
-    Ok(Done { asked: None, count: 0 })
+    Ok(Done { requested: None, count: 0 })
 }

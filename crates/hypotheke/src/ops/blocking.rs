@@ -4,7 +4,7 @@ use smallvec::SmallVec;
 
 use super::draft::{Draft, Item};
 use crate::narrow;
-use crate::ruleset::{NO_NEEDS, SlotDef};
+use crate::ruleset::{ONE_SLOT, SlotDef};
 use crate::world::{Cell, Spot};
 
 /// Few kinds need more than two slots.
@@ -15,7 +15,7 @@ impl<'w> Draft<'w> {
     #[inline]
     fn needs(&self, kind: u32) -> Option<&'w [Box<str>]> {
         let needs = self.world.rules.figures[kind as usize].needs;
-        if needs == NO_NEEDS { None } else { Some(&self.world.rules.needs[needs as usize]) }
+        if needs == ONE_SLOT { None } else { Some(&self.world.rules.needs[needs as usize]) }
     }
 
     pub(super) fn ruled(&self, container: u32) -> &'w [SlotDef] {

@@ -6,7 +6,7 @@ use super::draft::{Draft, SoFar};
 use super::reasons::Portion;
 use super::refusal::{Cause, Refusal, Unknown};
 use super::target::Target;
-use super::{Done, Judged};
+use super::{Done, Planned};
 use crate::id::{KindId, StackId};
 use crate::language::Amount;
 use crate::narrow;
@@ -61,7 +61,7 @@ impl Draft<'_> {
                 None => Err(Refusal::new(Cause::Unknown(Unknown::Stack))),
             },
             Place::Container(_) | Place::Holder(_) => Err(Refusal::new(Cause::Unknown(Unknown::Place))),
-            Place::Shortcut(..) => Err(Refusal::new(Cause::Unknown(Unknown::Meaning))),
+            Place::Shortcut(..) => Err(Refusal::new(Cause::Unknown(Unknown::UnsupportedPlace))),
         }
     }
 
@@ -70,7 +70,7 @@ impl Draft<'_> {
     pub(super) fn is_stuck(&self, cell: Cell, spot: Spot, going: Going) -> bool {
         let state = self.state(spot.container);
         let free = state.take && !cell.is_pack() && self.around(spot.container).is_none();
-        let kept = self.world.rules.figures[cell.kind as usize].keep;
+        let kept = self.world.rules.figures[cell.kind as usize].is_protected;
         (!free || kept) && self.why_stuck(cell, spot, going).is_some()
     }
 
@@ -92,9 +92,9 @@ impl Draft<'_> {
 
     /// What is kept does not leave the world and does not come to the ground, alone or in a pack.
     pub(super) fn why_kept(&self, cell: Cell, spot: Spot, going: Going) -> Option<Cause> {
-        let kept = |cell: Cell| self.world.rules.figures[cell.kind as usize].keep;
+        let kept = |cell: Cell| self.world.rules.figures[cell.kind as usize].is_protected;
         let to_ground = match going {
-            Going::Out => return kept(cell).then_some(Cause::Kept(self.world.rules.kind_id(cell.kind))),
+            Going::Out => return kept(cell).then_some(Cause::Protected(self.world.rules.kind_id(cell.kind))),
             Going::To(Target::Ground) => true,
             Going::To(Target::Slot(to)) => self.is_on_ground(to.container),
             Going::To(Target::Container(to)) => self.is_on_ground(to),
@@ -107,7 +107,7 @@ impl Draft<'_> {
         Some(cell)
             .filter(|&cell| kept(cell))
             .or_else(inside)
-            .map(|cell| Cause::Kept(self.world.rules.kind_id(cell.kind)))
+            .map(|cell| Cause::Protected(self.world.rules.kind_id(cell.kind)))
     }
 
     /// The first container that it would leave and out of which nothing may be taken.
@@ -187,12 +187,12 @@ impl Draft<'_> {
     }
 
     /// What goes onto itself stays as it is; but it has to be there.
-    pub(super) fn stay(&mut self, request: Request) -> Judged {
+    pub(super) fn stay(&mut self, request: Request) -> Planned {
         self.carry(request, Going::Nowhere)
     }
 
-    /// Takes what is asked for, stack by stack, and lays it where it goes.
-    pub(super) fn carry(&mut self, request: Request, going: Going) -> Judged {
+    /// Takes what is requested, stack by stack, and lays it where it goes.
+    pub(super) fn carry(&mut self, request: Request, going: Going) -> Planned {
         let kind = request.kind.map(|kind| self.kind(kind)).transpose()?;
         let source = self.source(request.from)?;
         if matches!(request.amount, Amount::Exactly(0) | Amount::UpTo(0)) {
@@ -202,10 +202,10 @@ impl Draft<'_> {
         self.be_exact(carrying.is_exact());
         let start = self.so_far();
         carrying.take_all(self);
-        if carrying.is_enough() && (carrying.is_whole() || !self.collects_causes()) {
+        if carrying.is_enough() && (carrying.is_complete() || !self.collects_causes()) {
             return Ok(carrying.done());
         }
-        carrying.judge_shortfall(self, &start)
+        carrying.plan_shortfall(self, &start)
     }
 }
 
@@ -214,19 +214,19 @@ struct Carrying {
     source: Source,
     kind: Option<u32>,
     going: Going,
-    /// How many are asked for; none if it is all that lies there.
-    asked: Option<u64>,
+    /// How many are requested; none if it is all that lies there.
+    requested: Option<u64>,
     count: u64,
     there: u64,
 }
 
 impl Carrying {
     fn new(request: Request, source: Source, kind: Option<u32>, going: Going) -> Carrying {
-        let asked = match request.amount {
+        let requested = match request.amount {
             Amount::All => None,
             Amount::Exactly(count) | Amount::UpTo(count) => Some(u64::from(count)),
         };
-        Carrying { request, source, kind, going, asked, count: 0, there: 0 }
+        Carrying { request, source, kind, going, requested, count: 0, there: 0 }
     }
 
     fn is_exact(&self) -> bool {
@@ -237,21 +237,21 @@ impl Carrying {
         }
     }
 
-    /// Everything that was asked for and is there has been taken.
-    fn is_whole(&self) -> bool {
-        self.count == self.asked.map_or(self.there, |asked| asked.min(self.there))
+    /// Everything that was requested and is there has been taken.
+    fn is_complete(&self) -> bool {
+        self.count == self.requested.map_or(self.there, |requested| requested.min(self.there))
     }
 
     fn is_enough(&self) -> bool {
-        match self.asked {
-            Some(asked) if self.is_exact() => self.count == asked,
+        match self.requested {
+            Some(requested) if self.is_exact() => self.count == requested,
             None if self.is_exact() => self.there > 0 && self.count == self.there,
             _ => self.count > 0,
         }
     }
 
     fn done(&self) -> Done {
-        Done { asked: self.asked, count: self.count }
+        Done { requested: self.requested, count: self.count }
     }
 
     /// Each stack in turn gives the most that it can.
@@ -276,7 +276,7 @@ impl Carrying {
 
     fn take_from(&mut self, draft: &mut Draft<'_>, container: u32) {
         let mut from = Some(0);
-        while self.asked != Some(self.count) {
+        while self.requested != Some(self.count) {
             let next = from.and_then(|from| draft.next_stack_in(container, self.kind, from));
             let Some(slot) = next else { return };
             from = slot.checked_add(1);
@@ -295,7 +295,7 @@ impl Carrying {
         }
         let cell = draft.cell(spot);
         self.there += u64::from(cell.count);
-        let left = self.asked.map(|asked| asked - self.count);
+        let left = self.requested.map(|requested| requested - self.count);
         let wanted = left.map_or(cell.count, |left| narrow::at_most(left).min(cell.count));
         self.count += u64::from(lay(draft, cell, spot, wanted, self.going));
     }
@@ -355,20 +355,20 @@ impl Carrying {
         first.map(portion).into_iter().collect()
     }
 
-    /// Why less than was asked for goes. An exact amount from several stacks is judged as one.
+    /// Why less than was requested goes. An exact amount from several stacks is judged as one.
     #[cold]
-    fn judge_shortfall(mut self, draft: &mut Draft<'_>, start: &SoFar) -> Judged {
+    fn plan_shortfall(mut self, draft: &mut Draft<'_>, start: &SoFar) -> Planned {
         let could = self.count;
-        let refused = |cause| Err(Refusal::new(cause).could_have(could));
+        let refused = |cause| Err(Refusal::new(cause).up_to(could));
         let at = self.request.from;
         if self.there == 0 {
             return refused(Cause::EmptySource(at));
         }
         draft.go_back_to(start);
         let is_refused = !self.is_enough();
-        let all = self.asked.map_or(self.there, |asked| asked.min(self.there));
+        let all = self.requested.map_or(self.there, |requested| requested.min(self.there));
         if !self.is_exact() {
-            // Of what could go in part all that there is may be asked about; what could not go at all is one item.
+            // Of what could go in part all that there is may be requested about; what could not go at all is one item.
             let portions = if is_refused { self.first_item(draft) } else { self.portions(draft, all).0 };
             let cause = draft.why_not(&portions, self.going);
             if !is_refused {
@@ -378,7 +378,7 @@ impl Carrying {
             return refused(cause.unwrap_or(Cause::EmptySource(at)));
         }
         let (portions, in_order) = self.portions(draft, all);
-        let missing = self.asked.filter(|&asked| self.there < asked);
+        let missing = self.requested.filter(|&requested| self.there < requested);
         if missing.is_none() && !in_order && lay_all(draft, &portions, self.going) {
             self.count = all;
             return Ok(self.done());
@@ -386,8 +386,8 @@ impl Carrying {
         draft.go_back_to(start);
         let cause = match missing {
             None => draft.why_not(&portions, self.going),
-            Some(asked) => {
-                let missing = Cause::NotEnough { at, asked, there: self.there };
+            Some(requested) => {
+                let missing = Cause::NotEnough { at, requested, there: self.there };
                 if draft.collects_causes() {
                     draft.note_causes([missing]);
                     let _ = draft.why_not(&portions, self.going);
@@ -399,7 +399,7 @@ impl Carrying {
             Going::To(target) => draft.place_of_target(target),
             Going::Out | Going::Nowhere => at,
         };
-        refused(cause.unwrap_or_else(|| Cause::NoRoom { at: none(), asked: all, room: could }))
+        refused(cause.unwrap_or_else(|| Cause::NoRoom { at: none(), requested: all, room: could }))
     }
 }
 

@@ -2,11 +2,11 @@
 
 use super::draft::Draft;
 use super::refusal::{Cause, Refusal};
-use super::{Done, Judged};
+use super::{Done, Planned};
 use crate::id::HolderId;
 use crate::world::Place;
 
-pub(super) fn judge(draft: &mut Draft<'_>, actor: Option<HolderId>, at: Place) -> Judged {
+pub(super) fn plan(draft: &mut Draft<'_>, actor: Option<HolderId>, at: Place) -> Planned {
     let holder = draft.acting(actor)?;
     let container = draft.container(at)?;
     if !draft.is_open(holder.index, container) {
@@ -14,5 +14,5 @@ pub(super) fn judge(draft: &mut Draft<'_>, actor: Option<HolderId>, at: Place) -
         return Err(Refusal::new(if own { Cause::AlwaysOpen(at) } else { Cause::NotOpen(at) }));
     }
     draft.close(holder, draft.container_id(container));
-    Ok(Done { asked: None, count: 0 })
+    Ok(Done { requested: None, count: 0 })
 }

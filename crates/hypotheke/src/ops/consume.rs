@@ -1,12 +1,12 @@
 //! consume: items leave the world.
 
-use super::Judged;
+use super::Planned;
 use super::carry::{Going, Request, WithoutNumber};
 use super::draft::Draft;
 use crate::id::KindId;
 use crate::language::Amount;
 use crate::world::Place;
 
-pub(super) fn judge(draft: &mut Draft<'_>, amount: Amount, kind: Option<KindId>, from: Place) -> Judged {
+pub(super) fn plan(draft: &mut Draft<'_>, amount: Amount, kind: Option<KindId>, from: Place) -> Planned {
     draft.carry(Request { amount, kind, from, without_number: WithoutNumber::AllOrNothing }, Going::Out)
 }

@@ -6,24 +6,24 @@ use super::operation::Variant;
 use super::reasons::Portion;
 use super::refusal::{Cause, Refusal};
 use super::target::Target;
-use super::{Done, Judged};
+use super::{Done, Planned};
 use crate::id::KindId;
 use crate::language::{Amount, Landing};
 use crate::narrow;
 use crate::world::Place;
 
-pub(super) fn judge(
+pub(super) fn plan(
     draft: &mut Draft<'_>,
     amount: Amount,
     kind: KindId,
     variant: &Variant,
     to: Place,
     landing: Landing,
-) -> Judged {
+) -> Planned {
     let target = draft.target(to)?;
     draft.be_exact(matches!(amount, Amount::Exactly(_)));
     let item = draft.new_item(kind, variant)?;
-    let (asked, exact) = match amount {
+    let (requested, exact) = match amount {
         Amount::Exactly(count) if count > 0 => (count, true),
         Amount::UpTo(count) if count > 0 => (count, false),
         _ => return Err(Refusal::new(Cause::BadAmount)),
@@ -31,30 +31,30 @@ pub(super) fn judge(
     if target == Target::Ground {
         draft.land_at(landing)?;
     }
-    let countable = most_countable(draft, item.weight);
-    let whole = if exact { asked } else { 1 };
+    let countable = max_countable(draft, item.weight);
+    let whole = if exact { requested } else { 1 };
     if countable < whole {
-        let could = draft.fill(item, asked.min(countable), None, target);
-        return Err(Refusal::new(Cause::Overflow).could_have(u64::from(could)));
+        let could = draft.fill(item, requested.min(countable), None, target);
+        return Err(Refusal::new(Cause::Overflow).up_to(u64::from(could)));
     }
-    let given = draft.fill(item, asked.min(countable), None, target);
-    if given < whole || given < asked && draft.collects_causes() {
+    let given = draft.fill(item, requested.min(countable), None, target);
+    if given < whole || given < requested && draft.collects_causes() {
         let laid = std::mem::take(draft.parts());
-        let count = if given < whole { whole } else { asked };
+        let count = if given < whole { whole } else { requested };
         let cause = draft.why_not(&[Portion { item, count, from: None }], Going::To(target));
         if given < whole {
-            let full = Cause::NoRoom { at: to, asked: u64::from(whole), room: u64::from(given) };
-            return Err(Refusal::new(cause.unwrap_or(full)).could_have(u64::from(given)));
+            let full = Cause::NoRoom { at: to, requested: u64::from(whole), room: u64::from(given) };
+            return Err(Refusal::new(cause.unwrap_or(full)).up_to(u64::from(given)));
         }
         *draft.parts() = laid;
     }
     draft.lay_parts(item, None);
-    Ok(Done { asked: Some(u64::from(asked)), count: u64::from(given) })
+    Ok(Done { requested: Some(u64::from(requested)), count: u64::from(given) })
 }
 
 /// How many more of a weight the world can hold before its weight is beyond what can be counted. Since every other sum
 /// is a part of that one, no other operation can overflow.
-pub(super) fn most_countable(draft: &Draft<'_>, weight: i64) -> u32 {
+pub(super) fn max_countable(draft: &Draft<'_>, weight: i64) -> u32 {
     if weight == 0 {
         return u32::MAX;
     }

@@ -3,15 +3,15 @@
 use super::draft::Draft;
 use super::limits::Bears;
 use super::refusal::{Cause, Refusal, Unknown};
-use super::{Done, Judged};
+use super::{Done, Planned};
 use crate::id::DepartureId;
 use crate::world::{Bearer, Cell, DepartingEntity, Event, Place};
 
-pub(super) fn judge(draft: &mut Draft<'_>, who: Place) -> Judged {
+pub(super) fn plan(draft: &mut Draft<'_>, who: Place) -> Planned {
     let traveller = draft.traveller(who)?;
     draft.settle();
     if let DepartingEntity::Holder(holder) = traveller {
-        draft.clear_spent_shortcuts_of(Some(holder.index));
+        draft.clear_depleted_shortcuts_of(Some(holder.index));
     }
     let containers = draft.own_containers(traveller);
     let count = containers.iter().map(|&container| draft.items_within(container)).sum();
@@ -25,7 +25,7 @@ pub(super) fn judge(draft: &mut Draft<'_>, who: Place) -> Judged {
             draft.close(holder, draft.container_id(container));
         }
     }
-    Ok(Done { asked: None, count })
+    Ok(Done { requested: None, count })
 }
 
 impl Draft<'_> {
@@ -34,11 +34,11 @@ impl Draft<'_> {
         match who {
             Place::Container(id) if self.has_container(id) => {
                 let meant = self.world.stands(id).then_some(DepartingEntity::Container(id));
-                meant.ok_or(Refusal::new(Cause::Unknown(Unknown::Meaning)))
+                meant.ok_or(Refusal::new(Cause::Unknown(Unknown::UnsupportedPlace)))
             }
             Place::Holder(id) if self.has_holder(id) => Ok(DepartingEntity::Holder(id)),
             Place::Container(_) | Place::Holder(_) => Err(Refusal::new(Cause::Unknown(Unknown::Place))),
-            _ => Err(Refusal::new(Cause::Unknown(Unknown::Meaning))),
+            _ => Err(Refusal::new(Cause::Unknown(Unknown::UnsupportedPlace))),
         }
     }
 

@@ -6,11 +6,11 @@ use super::draft::Draft;
 use super::reasons::Portion;
 use super::refusal::{Cause, Refusal};
 use super::target::Target;
-use super::{Done, Judged};
+use super::{Done, Planned};
 use crate::id::HolderId;
 use crate::world::{Cell, Place, Spot};
 
-pub(super) fn judge(draft: &mut Draft<'_>, actor: Option<HolderId>, into: Place) -> Judged {
+pub(super) fn plan(draft: &mut Draft<'_>, actor: Option<HolderId>, into: Place) -> Planned {
     let holder = draft.acting(actor)?;
     let target = draft.container(into)?;
     let stacks = matching(draft, holder.index, target);
@@ -25,12 +25,12 @@ pub(super) fn judge(draft: &mut Draft<'_>, actor: Option<HolderId>, into: Place)
         count += u64::from(lay(draft, cell, spot, cell.count, going));
     }
     if count > 0 {
-        return Ok(Done { asked: None, count });
+        return Ok(Done { requested: None, count });
     }
     // Nothing fits: one item of the first stack shows why.
     let cause = draft.why_not(&[Portion { item: draft.item(cell), count: 1, from: Some(first) }], going);
     let all = stacks.iter().map(|(_, cell)| u64::from(cell.count)).sum();
-    let full = Cause::NoRoom { at: draft.container_place(target), asked: all, room: 0 };
+    let full = Cause::NoRoom { at: draft.container_place(target), requested: all, room: 0 };
     Err(Refusal::new(cause.unwrap_or(full)))
 }
 
@@ -39,7 +39,8 @@ fn matching(draft: &Draft<'_>, holder: u32, target: u32) -> Vec<(Spot, Cell)> {
     let mut kinds: Vec<u32> = draft.cells_in(target).map(|cell| cell.kind).collect();
     kinds.sort_unstable();
     kinds.dedup();
-    let is_meant = |kind: u32| kinds.binary_search(&kind).is_ok() && !draft.world.rules.figures[kind as usize].keep;
+    let is_meant =
+        |kind: u32| kinds.binary_search(&kind).is_ok() && !draft.world.rules.figures[kind as usize].is_protected;
     let carried = draft.world.containers_of(holder).iter().copied();
     let sources = carried.filter(|&at| at != target && !draft.world.def_of(at).is_worn());
     let stacks = sources.flat_map(|container| {

@@ -5,7 +5,7 @@ use super::refusal::{Cause, Refusal, Unknown};
 use crate::id::KindId;
 use crate::language::items_text;
 use crate::ruleset::Kind;
-use crate::world::{Class, DepartingEntity, End, Event, Place, World};
+use crate::world::{DepartingEntity, Event, Place, StackClass, StackLocation, World};
 
 impl World {
     /// What sentences call a place.
@@ -54,7 +54,7 @@ impl World {
             }
             Cause::Unknown(unknown) => match unknown {
                 Unknown::Place => "there is no such place".to_owned(),
-                Unknown::Meaning => "this can't be done at this place".to_owned(),
+                Unknown::UnsupportedPlace => "this can't be done at this place".to_owned(),
                 Unknown::Kind => "there is no such kind".to_owned(),
                 Unknown::Variant => "the kind has no such mark or property".to_owned(),
                 Unknown::Actor => "this needs a holder that acts".to_owned(),
@@ -74,10 +74,10 @@ impl World {
             Cause::AlwaysOpen(at) => format!("{} is always open to its holder", self.place_name(at)),
             Cause::InUse { at, by } => format!("{} is in use by {}", self.place_name(at), self.holder_name(by)),
             Cause::EmptySource(at) => format!("nothing of it lies in {}", self.place_name(at)),
-            Cause::NotEnough { at, asked, there } => {
-                format!("asked for {asked}, but {there} {} in {}", lie(there), self.place_name(at))
+            Cause::NotEnough { at, requested, there } => {
+                format!("requested {requested}, but {there} {} in {}", lie(there), self.place_name(at))
             }
-            Cause::Kept(kind) => format!("{} is kept", self.kind_name(kind)),
+            Cause::Protected(kind) => format!("{} is kept", self.kind_name(kind)),
             Cause::NotEmpty(at) => format!("{} is not empty", self.place_name(at)),
             Cause::InsideItself(kind) => format!("{} would lie in itself", self.kind_name(kind)),
             Cause::TooDeep { would, most } => format!("packs would nest {would} deep of {most}"),
@@ -101,8 +101,8 @@ impl World {
             Cause::StackLimit { at, would, limit, .. } => {
                 format!("{} would hold {would} of {limit}", self.place_name(at))
             }
-            Cause::NoRoom { at, asked, room } => {
-                format!("asked for {asked}, but {} has room for {room}", self.place_name(at))
+            Cause::NoRoom { at, requested, room } => {
+                format!("requested {requested}, but {} has room for {room}", self.place_name(at))
             }
         }
     }
@@ -137,14 +137,14 @@ impl World {
     /// The marks and properties that a class stands for: those of a stack, or those that an event of the latest operation
     /// names.
     #[must_use]
-    pub fn variant_of(&self, class: Class) -> Variant {
+    pub fn variant_of(&self, class: StackClass) -> Variant {
         let Some(key) = self.classes.key(class.0) else { return Variant::plain() };
         let marked = key.marks.iter().fold(Variant::plain(), |variant, &mark| variant.marked(mark));
         key.properties.iter().fold(marked, |variant, &(property, value)| variant.with(property, value))
     }
 
     /// Marks and properties in words: `contaminated, reading 3.2`.
-    fn variant_text(&self, class: Class) -> String {
+    fn variant_text(&self, class: StackClass) -> String {
         let (variant, rules) = (self.variant_of(class), self.rules());
         let marks = variant.marks().iter().map(|&mark| rules.mark(mark).name().to_owned());
         let properties = variant.properties().iter();
@@ -153,7 +153,7 @@ impl World {
         if words.is_empty() { "plain".to_owned() } else { words.join(", ") }
     }
 
-    fn end_name(&self, end: &End) -> String {
+    fn end_name(&self, end: &StackLocation) -> String {
         match (end.position(), end.stack()) {
             (Some(at), Some(stack)) => format!("ground/{stack} at {at}"),
             _ => self.spot_name(end.spot),
@@ -202,7 +202,7 @@ impl World {
             Event::Arrived { who, count, .. } => {
                 format!("{} arrived with {}", self.traveller_name(*who), items_text(*count))
             }
-            Event::Swapped { one, other } => format!("{} and {} exchanged", self.end_name(one), self.end_name(other)),
+            Event::Swapped { one, other } => format!("{} and {} swapped", self.end_name(one), self.end_name(other)),
         }
     }
 }

@@ -7,44 +7,45 @@ use super::limits::may_lie_whole;
 use super::reasons::Portion;
 use super::refusal::{Cause, Refusal};
 use super::target::Target;
-use super::{Done, Judged};
+use super::{Done, Planned};
 use crate::id::{HolderId, StackId};
 use crate::language::{Amount, Position};
-use crate::world::{Cell, End, Event, Place, Spot};
+use crate::world::{Cell, Event, Place, Spot, StackLocation};
 
-pub(super) fn judge(draft: &mut Draft<'_>, actor: Option<HolderId>, amount: Amount, from: Place) -> Judged {
+pub(super) fn plan(draft: &mut Draft<'_>, actor: Option<HolderId>, amount: Amount, from: Place) -> Planned {
     let (holder, _) = draft.hand(actor)?;
     let source = draft.slot(from)?;
-    let (asked, exact) = match amount {
+    let (requested, exact) = match amount {
         Amount::All => (None, false),
         Amount::Exactly(count) => (Some(count), true),
         Amount::UpTo(count) => (Some(count), false),
     };
     let cell = draft.cell(source);
-    if asked == Some(0) || cell.is_empty() {
+    if requested == Some(0) || cell.is_empty() {
         // What is wrong is told as of any carrying.
         let request = Request { amount, kind: None, from, without_number: WithoutNumber::WhatFits };
         return draft.carry(request, Going::Nowhere);
     }
     let equipping = Equipping { holder, source, cell, item: draft.item(cell), from };
-    match asked.filter(|&asked| exact && asked > cell.count) {
-        None => equipping.equip(draft, amount, asked, exact),
-        Some(asked) => {
+    match requested.filter(|&requested| exact && requested > cell.count) {
+        None => equipping.equip(draft, amount, requested, exact),
+        Some(requested) => {
             let start = draft.so_far();
             let noted = draft.take_noted();
-            let could = equipping.equip(draft, Amount::UpTo(asked), Some(asked), false).map_or(0, |done| done.count);
+            let could =
+                equipping.equip(draft, Amount::UpTo(requested), Some(requested), false).map_or(0, |done| done.count);
             draft.go_back_to(&start);
             let _ = draft.take_noted();
             draft.note_first(noted);
-            let (wanted, there) = (u64::from(asked), u64::from(cell.count));
-            let missing = Cause::NotEnough { at: from, asked: wanted, there };
+            let (wanted, there) = (u64::from(requested), u64::from(cell.count));
+            let missing = Cause::NotEnough { at: from, requested: wanted, there };
             if draft.collects_causes() {
                 draft.note_causes([missing]);
                 // The other checks look at what is there.
                 let all = equipping.equip(draft, Amount::Exactly(cell.count), Some(cell.count), true);
                 draft.note_causes(all.err().map(|refusal| refusal.cause()));
             }
-            Err(Refusal::new(missing).could_have(could))
+            Err(Refusal::new(missing).up_to(could))
         }
     }
 }
@@ -58,7 +59,7 @@ struct Equipping {
 }
 
 impl Equipping {
-    fn equip(&self, draft: &mut Draft<'_>, amount: Amount, asked: Option<u32>, exact: bool) -> Judged {
+    fn equip(&self, draft: &mut Draft<'_>, amount: Amount, requested: Option<u32>, exact: bool) -> Planned {
         let slots = self.worn_slots(draft);
         let admitting: Vec<Spot> = slots.iter().copied().filter(|&spot| self.may_lie(draft, spot)).collect();
         let fitting: Vec<Spot> =
@@ -67,30 +68,30 @@ impl Equipping {
             let there = draft.cell(spot);
             there.can_stack_with(self.cell) && there.count < draft.limit(spot, self.cell.kind)
         });
-        let free = || fitting.iter().find(|&&spot| self.is_free(draft, spot, asked));
+        let free = || fitting.iter().find(|&&spot| self.is_free(draft, spot, requested));
         if let Some(&spot) = alike.or_else(free) {
             let request = Request { amount, kind: None, from: self.from, without_number: WithoutNumber::WhatFits };
             return draft.carry(request, Going::To(Target::Slot(spot)));
         }
         if let Some(&spot) = fitting.first() {
-            return self.take_the_place(draft, spot, asked, exact);
+            return self.take_the_place(draft, spot, requested, exact);
         }
         if admitting.is_empty() && slots.len() < self.all_worn(draft).len() {
             // It is worn already, and nothing else would have it.
             let request = Request { amount, kind: None, from: self.from, without_number: WithoutNumber::WhatFits };
             return draft.carry(request, Going::Nowhere);
         }
-        let whole = asked.filter(|_| exact).unwrap_or(1);
+        let whole = requested.filter(|_| exact).unwrap_or(1);
         let cause = match (admitting.first(), slots.first()) {
             (Some(&spot), _) => Cause::BlockedSlot(draft.place_of_spot(spot)),
             (None, Some(&spot)) => {
                 let portion = Portion { item: self.item, count: whole, from: Some(self.source) };
-                let full = Cause::NoRoom { at: draft.place_of_spot(spot), asked: u64::from(whole), room: 0 };
+                let full = Cause::NoRoom { at: draft.place_of_spot(spot), requested: u64::from(whole), room: 0 };
                 draft.why_not(&[portion], Going::To(Target::Slot(spot))).unwrap_or(full)
             }
             (None, None) => Cause::NoRoom {
                 at: Place::Holder(draft.world.holder_id(self.holder)),
-                asked: u64::from(whole),
+                requested: u64::from(whole),
                 room: 0,
             },
         };
@@ -119,26 +120,26 @@ impl Equipping {
             && draft.slot_admits(self.item, spot)
     }
 
-    fn is_free(&self, draft: &Draft<'_>, spot: Spot, asked: Option<u32>) -> bool {
-        let count = self.most(draft, spot, asked);
+    fn is_free(&self, draft: &Draft<'_>, spot: Spot, requested: Option<u32>) -> bool {
+        let count = self.most(draft, spot, requested);
         let whole = count == self.cell.count;
         draft.cell(spot).is_empty() && !draft.is_blocked(self.item, spot, Some(self.source), whole)
     }
 
     /// How many there are to lie in a slot.
-    fn most(&self, draft: &Draft<'_>, spot: Spot, asked: Option<u32>) -> u32 {
+    fn most(&self, draft: &Draft<'_>, spot: Spot, requested: Option<u32>) -> u32 {
         let most = draft.limit(spot, self.cell.kind).min(self.cell.count);
-        asked.map_or(most, |asked| asked.min(most))
+        requested.map_or(most, |requested| requested.min(most))
     }
 
     /// What is in the way there leaves.
-    fn take_the_place(&self, draft: &mut Draft<'_>, spot: Spot, asked: Option<u32>, exact: bool) -> Judged {
+    fn take_the_place(&self, draft: &mut Draft<'_>, spot: Spot, requested: Option<u32>, exact: bool) -> Planned {
         let start = draft.so_far();
-        let most = self.most(draft, spot, asked);
-        let wanted = asked.filter(|_| exact).unwrap_or(most);
+        let most = self.most(draft, spot, requested);
+        let wanted = requested.filter(|_| exact).unwrap_or(most);
         let causes = self.attempt(draft, spot, wanted, exact);
         let Some(&first) = causes.first() else {
-            return Ok(Done { asked: asked.map(u64::from), count: u64::from(wanted) });
+            return Ok(Done { requested: requested.map(u64::from), count: u64::from(wanted) });
         };
         draft.go_back_to(&start);
         // The most that can: of fewer than all each one more weighs more.
@@ -150,10 +151,10 @@ impl Equipping {
             (least, beyond) = if fits { (middle, beyond) } else { (least, middle) };
         }
         if !exact && least > 0 && self.attempt(draft, spot, least, exact).is_empty() {
-            return Ok(Done { asked: asked.map(u64::from), count: u64::from(least) });
+            return Ok(Done { requested: requested.map(u64::from), count: u64::from(least) });
         }
         draft.note_causes(causes);
-        Err(Refusal::new(first).could_have(u64::from(least)))
+        Err(Refusal::new(first).up_to(u64::from(least)))
     }
 
     /// Puts so many on, and what is in the way there elsewhere; gives every check that fails then.
@@ -173,7 +174,7 @@ impl Equipping {
             obstacles.retain(|there| *there != source);
             failed.push(Cause::BlockedSlot(draft.place_of_spot(spot)));
         }
-        let aside = (!draft.cell(spot).is_empty()).then(|| draft.put_aside(spot));
+        let aside = (!draft.cell(spot).is_empty()).then(|| draft.set_aside_as_orphan(spot));
         draft.parts().push((spot, count));
         draft.lay_parts(self.item, Some(source));
         draft.settle();
@@ -189,8 +190,8 @@ impl Equipping {
                 without_place.push(now);
             }
         }
-        let judged_later = exact && draft.nested_lists > 0;
-        if !judged_later {
+        let checked_later = exact && draft.nested_lists > 0;
+        if !checked_later {
             // What has no place stays with its holder, and is not worn.
             for &there in &without_place {
                 draft.take_out_of_sums(there);
@@ -207,7 +208,7 @@ impl Equipping {
             failed.push(Cause::StackLimit { at, would: u64::from(count), limit, kind });
         }
         if !without_place.is_empty() {
-            failed.push(Cause::NoRoom { at, asked: u64::from(count), room: 0 });
+            failed.push(Cause::NoRoom { at, requested: u64::from(count), room: 0 });
         }
         if let Some(aside) = aside.filter(|_| failed.is_empty()) {
             draft.reorder(&start, |since| self.order(since, spot, aside, whole));
@@ -260,7 +261,7 @@ impl Equipping {
                 from.spot = spot;
             }
         }
-        let goes = |event: &Event, wanted: &dyn Fn(End) -> bool| match event {
+        let goes = |event: &Event, wanted: &dyn Fn(StackLocation) -> bool| match event {
             Event::Moved { to, .. } => wanted(*to),
             _ => false,
         };
@@ -274,12 +275,12 @@ impl Equipping {
         let kept = kept.map(|kept| leaving.remove(kept));
         let mut events = leaving;
         if let Some(Event::Moved { to: kept, .. }) = kept {
-            let to = End { stack: back.stack, ..kept };
+            let to = StackLocation { stack: back.stack, ..kept };
             events.push(Event::Moved { kind, count, from: there, to, class, inner });
             events.push(Event::Swapped { one: to, other: there });
         }
-        let item = End { spot: self.source, stack: StackId(self.cell.id), position: Position::default() };
-        events.push(Event::Swapped { one: item, other: End { stack: back.stack, ..there } });
+        let item = StackLocation { spot: self.source, stack: StackId(self.cell.id), position: Position::default() };
+        events.push(Event::Swapped { one: item, other: StackLocation { stack: back.stack, ..there } });
         events.extend(others);
         events
     }

@@ -1,7 +1,7 @@
 //! The fast path: the most frequent operations between simple containers.
 //!
 //! It creates, consumes, moves and swaps plain stacks without a draft. Everything else, and every operation that would be refused,
-//! takes the path of all operations; the result is the same. [`World::judge`] never takes the fast path, so each test that compares a
+//! takes the path of all operations; the result is the same. [`World::plan`] never takes the fast path, so each test that compares a
 //! plan with the operation compares the two paths.
 
 use super::limits::Limit;
@@ -13,12 +13,12 @@ use crate::language::Position;
 use crate::narrow;
 use crate::snapshot::Outcome;
 use crate::world::{
-    Bearer, Cell, Class, ContainerState, End, Event, GROUND, PackContents, Place, Scratch, Spot, World,
+    Bearer, Cell, ContainerState, Event, GROUND, PackContents, Place, Scratch, Spot, StackClass, StackLocation, World,
 };
 
-/// How many a move should carry: as asked, whether no fewer will do, and how many of them fit.
+/// How many a move should carry: as requested, whether no fewer will do, and how many of them fit.
 pub(super) struct Wanted {
-    pub(super) asked: u32,
+    pub(super) requested: u32,
     pub(super) exact: bool,
     pub(super) wanted: u32,
 }
@@ -43,9 +43,9 @@ impl At<'_> {
     }
 }
 
-/// A move between two slots: how many were asked for, if a number was named, and how many would go.
+/// A move between two slots: how many were requested, if a number was named, and how many would go.
 struct Carried {
-    asked: Option<u32>,
+    requested: Option<u32>,
     given: u32,
 }
 
@@ -175,12 +175,12 @@ impl World {
 
     /// How many of so many.
     #[inline(always)]
-    pub(super) fn how_many_fit(&self, asked: u32, cell: Cell, from: u32, to: u32) -> u32 {
+    pub(super) fn how_many_fit(&self, requested: u32, cell: Cell, from: u32, to: u32) -> u32 {
         let (left, weight) = (self.weight_left(from, to), self.weight_of_one(cell.kind));
         // A division takes long, and most often all of them fit.
-        let by_weight = match weight.checked_mul(i64::from(asked)) {
-            Some(whole) if whole <= left => asked,
-            _ => narrow::at_most(left / weight).min(asked),
+        let by_weight = match weight.checked_mul(i64::from(requested)) {
+            Some(whole) if whole <= left => requested,
+            _ => narrow::at_most(left / weight).min(requested),
         };
         if self.state(to).has_caps && from != to { by_weight.min(self.left_by_caps(cell, from, to)) } else { by_weight }
     }
@@ -205,11 +205,11 @@ impl World {
         if operation.actor.is_some_and(|actor| !self.has_holder(actor)) {
             return None;
         }
-        let (asked, done) = match &operation.action {
+        let (requested, done) = match &operation.action {
             &Action::Move { amount, kind: None, from, to } => {
                 let (here, there) = (self.simple_slot(&from)?, self.simple_slot(&to)?);
                 let carried = self.weigh_move(amount, [self.cell_at(here), self.cell_at(there)], here, there)?;
-                (carried.asked.map(u64::from), u64::from(carried.given))
+                (carried.requested.map(u64::from), u64::from(carried.given))
             }
             &Action::Swap { one, other } => {
                 let (one, other) = (self.simple_slot(&one)?, self.simple_slot(&other)?);
@@ -219,27 +219,27 @@ impl World {
             }
             Action::Create { amount, kind, variant, to: Place::Container(to), .. } if variant.is_plain() => {
                 let to = self.simple(*to, 0)?.spot.container;
-                let (plain, asked, exact, want) = self.weigh_create(*amount, *kind, to)?;
+                let (plain, requested, exact, want) = self.weigh_create(*amount, *kind, to)?;
                 let stacks = self.rules.figures[kind.index()].stack_limit > 1;
                 let given = self.find_parts(plain, want, stacks, to, |_, _| {});
-                if given == 0 || exact && given < asked {
+                if given == 0 || exact && given < requested {
                     return None;
                 }
-                (Some(u64::from(asked)), u64::from(given))
+                (Some(u64::from(requested)), u64::from(given))
             }
             &Action::Consume { amount, kind: Some(kind), from: Place::Container(from) } => {
                 let from = self.simple(from, 0)?.spot.container;
-                let (asked, exact) = self.weigh_consume(amount, kind)?;
+                let (requested, exact) = self.weigh_consume(amount, kind)?;
                 let first = self.next_of_kind(from, kind.0, 0);
-                let given = self.find_taken(kind, from, first, asked, |_, _| {});
-                if given == 0 || exact && given < asked {
+                let given = self.find_taken(kind, from, first, requested, |_, _| {});
+                if given == 0 || exact && given < requested {
                     return None;
                 }
-                (Some(u64::from(asked)), u64::from(given))
+                (Some(u64::from(requested)), u64::from(given))
             }
             _ => return None,
         };
-        Some(Outcome { asked, done, changed: true, revision: self.revision + 1, way: None })
+        Some(Outcome { requested: requested, done, changed: true, revision: self.revision + 1, put_mode: None })
     }
 
     /// Whether so much weight may go from one container to the other; what is less than nothing goes back.
@@ -255,32 +255,32 @@ impl World {
         if mine.is_empty() || mine.is_pack() || !(there.is_empty() || mine.can_stack_with(there)) {
             return None;
         }
-        let (asked, exact) = match amount {
+        let (requested, exact) = match amount {
             Amount::All => (mine.count, true),
             Amount::Exactly(count) => (count, true),
             Amount::UpTo(count) => (count, false),
         };
         let limit = to.limit(self, mine);
-        if asked == 0 || mine.count > limit || !self.admits_there(mine, from, to) {
+        if requested == 0 || mine.count > limit || !self.admits_there(mine, from, to) {
             return None;
         }
-        Some(Wanted { asked, exact, wanted: asked.min(mine.count).min(limit.saturating_sub(there.count)) })
+        Some(Wanted { requested, exact, wanted: requested.min(mine.count).min(limit.saturating_sub(there.count)) })
     }
 
     #[inline(always)]
     fn weigh_move(&self, amount: Amount, cells: [Cell; 2], from: At<'_>, to: At<'_>) -> Option<Carried> {
-        let Wanted { asked, exact, wanted } = self.want_move(amount, cells, from.spot.container, to)?;
+        let Wanted { requested, exact, wanted } = self.want_move(amount, cells, from.spot.container, to)?;
         let given = self.how_many_fit(wanted, cells[0], from.spot.container, to.spot.container);
-        if given == 0 || exact && given < asked || from.spot == to.spot {
+        if given == 0 || exact && given < requested || from.spot == to.spot {
             return None;
         }
-        Some(Carried { asked: (amount != Amount::All).then_some(asked), given })
+        Some(Carried { requested: (amount != Amount::All).then_some(requested), given })
     }
 
     #[inline(always)]
     fn move_fast(
         &mut self,
-        &Carried { asked, given }: &Carried,
+        &Carried { requested, given }: &Carried,
         (from, mine): (Spot, Cell),
         (to, there): (Spot, Cell),
     ) -> Result<Outcome, Refusal> {
@@ -302,7 +302,7 @@ impl World {
             self.put_cell(from, mine, less(mine, given), -weight);
             self.put_cell(to, there, Cell { count: there.count + given, id, ..mine }, weight);
         }
-        self.done_fast(asked, u64::from(given))
+        self.done_fast(requested, u64::from(given))
     }
 
     /// The gain of the other's container in weight, as far as that is not what matters. What is empty is light and fits everywhere.
@@ -312,11 +312,11 @@ impl World {
             return None;
         }
         let (here, there) = (one.spot.container, other.spot.container);
-        let most_there = other.limit(self, mine);
-        let most_here = one.limit(self, yours);
+        let max_there = other.limit(self, mine);
+        let max_here = one.limit(self, yours);
         let weight = |cell: Cell| self.weight_of_one(cell.kind) * i64::from(cell.count);
         let gain = weight(mine) - weight(yours);
-        let fit = (mine.count <= most_there) & (yours.count <= most_here);
+        let fit = (mine.count <= max_there) & (yours.count <= max_here);
         let fits = fit
             && (mine.is_empty() || self.admits_there(mine, here, other))
             && (yours.is_empty() || self.admits_there(yours, there, one));
@@ -349,8 +349,8 @@ impl World {
     }
 
     #[inline(always)]
-    pub(super) fn transfer(&self, cell: Cell, count: u32, from: End, to: End) -> Event {
-        let (kind, class) = (self.rules.kind_id(cell.kind), Class(cell.class));
+    pub(super) fn transfer(&self, cell: Cell, count: u32, from: StackLocation, to: StackLocation) -> Event {
+        let (kind, class) = (self.rules.kind_id(cell.kind), StackClass(cell.class));
         Event::Moved { kind, count, from, to, class, inner: PackContents(GROUND) }
     }
 
@@ -402,11 +402,17 @@ impl World {
     }
 
     #[inline(always)]
-    pub(super) fn done_fast(&mut self, asked: Option<u32>, done: u64) -> Result<Outcome, Refusal> {
+    pub(super) fn done_fast(&mut self, requested: Option<u32>, done: u64) -> Result<Outcome, Refusal> {
         self.revision += 1;
         self.now.pass();
         self.follow_ids();
-        Ok(Outcome { asked: asked.map(u64::from), done, changed: true, revision: self.revision, way: None })
+        Ok(Outcome {
+            requested: requested.map(u64::from),
+            done,
+            changed: true,
+            revision: self.revision,
+            put_mode: None,
+        })
     }
 }
 
@@ -423,6 +429,6 @@ pub(super) fn less(cell: Cell, count: u32) -> Cell {
 }
 
 #[inline(always)]
-pub(super) fn end(spot: Spot, id: u64) -> End {
-    End { spot, stack: StackId(id), position: Position::default() }
+pub(super) fn end(spot: Spot, id: u64) -> StackLocation {
+    StackLocation { spot, stack: StackId(id), position: Position::default() }
 }

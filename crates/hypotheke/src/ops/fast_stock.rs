@@ -7,7 +7,7 @@ use crate::id::{ContainerId, KindId, StackId};
 use crate::language::Amount;
 use crate::ruleset::NO_PACK;
 use crate::snapshot::Outcome;
-use crate::world::{Cell, End, GROUND, Place, Spot, World};
+use crate::world::{Cell, GROUND, Place, Spot, StackLocation, World};
 
 impl World {
     #[inline(never)]
@@ -20,7 +20,7 @@ impl World {
     ) -> Result<Outcome, Refusal> {
         let to = self.simple(*to, 0).map(|at| at.spot.container);
         match to.and_then(|to| self.create_fast(amount, kind, to)) {
-            Some((asked, given)) => self.done_fast(Some(asked), u64::from(given)),
+            Some((requested, given)) => self.done_fast(Some(requested), u64::from(given)),
             None => self.perform_on_draft(operation),
         }
     }
@@ -46,54 +46,54 @@ impl World {
         }
     }
 
-    /// What would be created: a stack of it with no items, how many were asked for, whether no fewer will do, and how many
+    /// What would be created: a stack of it with no items, how many were requested, whether no fewer will do, and how many
     /// would fit as far as weight goes.
     #[inline(always)]
     pub(super) fn weigh_create(&self, amount: Amount, kind: KindId, to: u32) -> Option<(Cell, u32, bool, u32)> {
         let figures = *self.rules.figures.get(kind.index()).filter(|_| self.rules.has_kind(kind))?;
-        let (asked, exact) = match amount {
+        let (requested, exact) = match amount {
             Amount::Exactly(count) => (count, true),
             Amount::UpTo(count) => (count, false),
             Amount::All => return None,
         };
-        let countable = figures.weight.checked_mul(i64::from(asked))?.checked_add(self.whole_weight()).is_some();
+        let countable = figures.weight.checked_mul(i64::from(requested))?.checked_add(self.whole_weight()).is_some();
         let plain = Cell { class: kind.0, kind: kind.0, count: 0, inner: GROUND, id: 0 };
         let admitted = self.state(to).admits.is_none_or(|filter| self.rules.admits_plain(filter, kind.0));
-        if asked == 0 || figures.pack != NO_PACK || !countable || !admitted {
+        if requested == 0 || figures.pack != NO_PACK || !countable || !admitted {
             return None;
         }
-        Some((plain, asked, exact, self.how_many_fit(asked, plain, GROUND, to)))
+        Some((plain, requested, exact, self.how_many_fit(requested, plain, GROUND, to)))
     }
 
-    /// How many were asked for, and how many were created.
+    /// How many were requested, and how many were created.
     #[inline(always)]
     fn create_fast(&mut self, amount: Amount, kind: KindId, to: u32) -> Option<(u32, u32)> {
         let made = self.made(kind)?;
-        let (plain, asked, exact, want) = self.weigh_create(amount, kind, to)?;
+        let (plain, requested, exact, want) = self.weigh_create(amount, kind, to)?;
         let figures = self.rules.figures[kind.index()];
         let grown = if figures.stack_limit > 1 { self.next_part(plain, want, true, to, 0) } else { None };
         let first = grown.or_else(|| self.next_part(plain, want, false, to, 0))?;
-        let given = match first.1 == asked {
+        let given = match first.1 == requested {
             true => {
                 let next_stack = self.next_stack;
                 self.cleared_scratch().applied = true;
                 self.create_part(plain, first, figures.weight);
                 self.remember_fast(next_stack);
-                asked
+                requested
             }
-            false => self.create_parts(plain, (asked, exact, want), to)?,
+            false => self.create_parts(plain, (requested, exact, want), to)?,
         };
         self.add_to_tally(kind, made, i64::from(given));
-        Some((asked, given))
+        Some((requested, given))
     }
 
     /// What comes to lie in several slots, or in part.
     #[inline(never)]
-    fn create_parts(&mut self, plain: Cell, (asked, exact, want): (u32, bool, u32), to: u32) -> Option<u32> {
+    fn create_parts(&mut self, plain: Cell, (requested, exact, want): (u32, bool, u32), to: u32) -> Option<u32> {
         let figures = self.rules.figures[plain.kind as usize];
         let mut parts = std::mem::take(&mut self.cleared_scratch().parts);
         let given = self.find_parts(plain, want, figures.stack_limit > 1, to, |spot, count| parts.push((spot, count)));
-        let enough = given > 0 && !(exact && given < asked);
+        let enough = given > 0 && !(exact && given < requested);
         if enough {
             let next_stack = self.next_stack;
             parts.iter().for_each(|&part| self.create_part(plain, part, figures.weight));
@@ -110,7 +110,7 @@ impl World {
     fn create_part(&mut self, plain: Cell, (spot, count): (Spot, u32), weight: i64) {
         let before = self.cell(spot);
         let id = if before.is_empty() { self.new_id_fast() } else { before.id };
-        let event = self.transfer(plain, count, End::NOWHERE, end(spot, id));
+        let event = self.transfer(plain, count, StackLocation::NOWHERE, end(spot, id));
         self.kept_scratch().events.push(event);
         let after = Cell { count: before.count + count, id, ..plain };
         self.put_cell(spot, before, after, weight * i64::from(count));
@@ -164,16 +164,16 @@ impl World {
         }
     }
 
-    /// How many were asked for, and whether no fewer will do.
+    /// How many were requested, and whether no fewer will do.
     #[inline(always)]
     pub(super) fn weigh_consume(&self, amount: Amount, kind: KindId) -> Option<(u32, bool)> {
         let figures = self.rules.figures.get(kind.index()).filter(|_| self.rules.has_kind(kind))?;
-        let (asked, exact) = match amount {
+        let (requested, exact) = match amount {
             Amount::Exactly(count) => (count, true),
             Amount::UpTo(count) => (count, false),
             Amount::All => return None,
         };
-        (asked > 0 && figures.pack == NO_PACK && !figures.keep).then_some((asked, exact))
+        (requested > 0 && figures.pack == NO_PACK && !figures.is_protected).then_some((requested, exact))
     }
 
     /// Works out from which slots of a container how many are taken, from the first slot with a stack of the kind on.
@@ -199,20 +199,20 @@ impl World {
 
     /// How many were consumed, of which the first lie in a slot.
     #[inline(always)]
-    fn consume_fast(&mut self, (asked, exact): (u32, bool), kind: KindId, first: Spot) -> Option<u32> {
+    fn consume_fast(&mut self, (requested, exact): (u32, bool), kind: KindId, first: Spot) -> Option<u32> {
         let made = self.made(kind)?;
         let weight = self.weight_of_one(kind.0);
         let cell = self.cell_at(self.at(first));
         let is_last = || self.next_of_kind(first.container, kind.0, first.slot + 1).is_none();
-        let given = match asked <= cell.count || !exact && is_last() {
+        let given = match requested <= cell.count || !exact && is_last() {
             true => {
-                let given = asked.min(cell.count);
-                let event = self.transfer(cell, given, end(first, cell.id), End::NOWHERE);
+                let given = requested.min(cell.count);
+                let event = self.transfer(cell, given, end(first, cell.id), StackLocation::NOWHERE);
                 self.note_fast(event, self.next_stack);
                 self.put_cell(first, cell, less(cell, given), -weight * i64::from(given));
                 given
             }
-            false => self.consume_parts(kind, (asked, exact), first.container, Some(first.slot))?,
+            false => self.consume_parts(kind, (requested, exact), first.container, Some(first.slot))?,
         };
         self.add_to_tally(kind, made, -i64::from(given));
         Some(given)
@@ -223,18 +223,18 @@ impl World {
     fn consume_parts(
         &mut self,
         kind: KindId,
-        (asked, exact): (u32, bool),
+        (requested, exact): (u32, bool),
         from: u32,
         first: Option<u32>,
     ) -> Option<u32> {
         let weight = self.rules.figures[kind.index()].weight;
         let mut parts = std::mem::take(&mut self.cleared_scratch().parts);
-        let done = self.find_taken(kind, from, first, asked, |spot, given| parts.push((spot, given)));
-        let enough = done > 0 && !(exact && done < asked);
+        let done = self.find_taken(kind, from, first, requested, |spot, given| parts.push((spot, given)));
+        let enough = done > 0 && !(exact && done < requested);
         if enough {
             for &(spot, count) in &parts {
                 let cell = self.cell(spot);
-                let event = self.transfer(cell, count, end(spot, cell.id), End::NOWHERE);
+                let event = self.transfer(cell, count, end(spot, cell.id), StackLocation::NOWHERE);
                 self.kept_scratch().events.push(event);
             }
             self.remember_fast(self.next_stack);

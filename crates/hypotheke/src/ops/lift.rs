@@ -1,6 +1,6 @@
 //! lift: the hand, which must be empty, takes all, half or some of a stack.
 
-use super::Judged;
+use super::Planned;
 use super::carry::{Going, Request, WithoutNumber};
 use super::draft::{Draft, Onto};
 use super::target::Target;
@@ -9,12 +9,12 @@ use crate::language::Amount;
 use crate::language::LiftAmount;
 use crate::world::Place;
 
-pub(super) fn judge(draft: &mut Draft<'_>, actor: Option<HolderId>, share: LiftAmount, from: Place) -> Judged {
+pub(super) fn plan(draft: &mut Draft<'_>, actor: Option<HolderId>, share: LiftAmount, from: Place) -> Planned {
     let (_, hand) = draft.hand(actor)?;
     let source = draft.slot(from)?;
     let amount = match share {
         LiftAmount::Amount(amount) => amount,
-        // Of an empty slot one is asked for, and found missing.
+        // Of an empty slot one is requested, and found missing.
         LiftAmount::Half => Amount::Exactly(draft.cell(source).count.div_ceil(2).max(1)),
     };
     draft.lay_onto(Onto::OneEmpty);

@@ -199,7 +199,7 @@ impl Draft<'_> {
     /// of them already adds nothing to it.
     #[inline]
     pub(super) fn allowance(&self, item: Item, source: Option<Spot>, container: u32) -> u32 {
-        if self.judges_caps_later() || source.is_some_and(|source| source.container == container) {
+        if self.checks_caps_later() || source.is_some_and(|source| source.container == container) {
             return u32::MAX;
         }
         let bearers = self.new_bearers(source.map(|source| source.container), container);

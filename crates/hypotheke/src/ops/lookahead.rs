@@ -1,7 +1,7 @@
 //! Looking ahead: what would lie where, for whoever looks at many operations of which few are played. Where it can't be told here, or
 //! the operation would be refused, there is nothing to tell.
 
-use super::draft::MOST_ON_GROUND;
+use super::draft::MAX_ON_GROUND;
 use super::fast_path::{Wanted, less};
 use crate::language::Amount;
 use crate::world::{Cell, GROUND, Spot, World};
@@ -78,13 +78,13 @@ impl World {
         let count = wanted_of(amount, mine.count)?;
         // A part is a new stack; a whole one may be over its limit.
         let is_allowed = count == mine.count || count <= figures.stack_limit;
-        let goes = !figures.keep && is_allowed && landed < self.most_landed();
+        let goes = !figures.is_protected && is_allowed && landed < self.max_landed();
         goes.then(|| (less(mine, count), Cell { count, ..mine }))
     }
 
     /// So many stacks may lie on the ground.
-    pub(crate) fn most_landed(&self) -> usize {
-        MOST_ON_GROUND.min(self.rules.ground_limit as usize)
+    pub(crate) fn max_landed(&self) -> usize {
+        MAX_ON_GROUND.min(self.rules.ground_limit as usize)
     }
 
     /// What would stay on the ground after an amount was picked up there, and what would be in the slot.
@@ -102,10 +102,10 @@ impl World {
     /// What would be in two places after an amount of the one went to the other, which is a slot of a simple container.
     fn look_ahead_coming(&self, amount: Amount, cells: [Cell; 2], from: u32, to: Spot) -> Option<Prediction> {
         let ([mine, there], to) = (cells, self.at(to));
-        let Wanted { asked, exact, wanted } = self.want_move(amount, cells, from, to)?;
+        let Wanted { requested, exact, wanted } = self.want_move(amount, cells, from, to)?;
         let gain = self.weight_of_one(mine.kind).checked_mul(i64::from(wanted))?;
         let after = (less(mine, wanted), Cell { count: there.count + wanted, ..mine });
-        (wanted > 0 && (wanted == asked || !exact)).then_some(Prediction { cells: after, gain })
+        (wanted > 0 && (wanted == requested || !exact)).then_some(Prediction { cells: after, gain })
     }
 
     /// Whether no weight is too much to go from one container to the other and back, whatever lies there.

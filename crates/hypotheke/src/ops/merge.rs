@@ -1,13 +1,13 @@
 //! merge: a stack goes onto an alike one, up to the limit; what is over stays. Onto what is empty or not alike: refused.
 
-use super::Judged;
+use super::Planned;
 use super::carry::{Going, Request, WithoutNumber};
 use super::draft::{Draft, Onto};
 use super::target::Target;
 use crate::language::Amount;
 use crate::world::Place;
 
-pub(super) fn judge(draft: &mut Draft<'_>, amount: Amount, from: Place, onto: Place) -> Judged {
+pub(super) fn plan(draft: &mut Draft<'_>, amount: Amount, from: Place, onto: Place) -> Planned {
     let (source, target) = (draft.slot(from)?, draft.slot(onto)?);
     let request = Request { amount, kind: None, from, without_number: WithoutNumber::WhatFits };
     if source == target {

@@ -1,7 +1,7 @@
 //! Operations: how a request is judged and applied.
 //!
 //! ```text
-//! NamedOperation ──resolve──▶ Operation ──judge(&World)──▶ Plan ──apply(&mut World)──▶ Outcome, events
+//! NamedOperation ──resolve──▶ Operation ──plan(&World)──▶ Plan ──apply(&mut World)──▶ Outcome, events
 //!                                            └─ or a Refusal; nothing has been touched
 //! ```
 //!
@@ -79,21 +79,21 @@ use crate::snapshot::Departure;
 use crate::world::{Event, Place, Scratch, World};
 use draft::Draft;
 
-/// What an operation came to on its draft: how many were asked for and how many went.
+/// What an operation came to on its draft: how many were requested and how many went.
 #[derive(Clone, Copy, Debug)]
 struct Done {
-    asked: Option<u64>,
+    requested: Option<u64>,
     count: u64,
 }
 
-type Judged = Result<Done, Refusal>;
+type Planned = Result<Done, Refusal>;
 
-fn judge_on(draft: &mut Draft<'_>, operation: &Operation) -> Judged {
+fn plan_on(draft: &mut Draft<'_>, operation: &Operation) -> Planned {
     draft.act_as(operation.actor)?;
-    let Some(closed) = draft.why_closed(operation) else { return judge_action(draft, operation) };
+    let Some(closed) = draft.why_closed(operation) else { return plan_action(draft, operation) };
     let (noted, closed_too) = (draft.take_noted(), draft.all_closed(operation));
-    let judged = judge_action(draft, operation);
-    match judged {
+    let planned = plan_action(draft, operation);
+    match planned {
         // What can't be meant at all is told before what can't be reached.
         Err(refusal) if refusal.reason() < Reason::NotOpen => return Err(refusal),
         Err(refusal) => draft.note_causes([refusal.cause()]),
@@ -106,43 +106,43 @@ fn judge_on(draft: &mut Draft<'_>, operation: &Operation) -> Judged {
 }
 
 /// Judges an operation by itself, and what follows from it.
-fn judge_whole(draft: &mut Draft<'_>, operation: &Operation) -> Judged {
-    let done = judge_on(draft, operation)?;
+fn plan_whole(draft: &mut Draft<'_>, operation: &Operation) -> Planned {
+    let done = plan_on(draft, operation)?;
     draft.follow_up();
     Ok(done)
 }
 
-fn judge_action(draft: &mut Draft<'_>, operation: &Operation) -> Judged {
+fn plan_action(draft: &mut Draft<'_>, operation: &Operation) -> Planned {
     match &operation.action {
         Action::Create { amount, kind, variant, to, landing } => {
-            create::judge(draft, *amount, *kind, variant, *to, *landing)
+            create::plan(draft, *amount, *kind, variant, *to, *landing)
         }
-        Action::Consume { amount, kind, from } => consume::judge(draft, *amount, *kind, *from),
-        Action::Move { amount, kind, from, to } => moving::judge(draft, *amount, *kind, *from, *to),
-        Action::Split { count, from, to } => split::judge(draft, *count, *from, *to),
-        Action::Merge { amount, from, onto } => merge::judge(draft, *amount, *from, *onto),
-        Action::Swap { one, other } => swap::judge(draft, *one, *other),
-        Action::Drop { amount, kind, from, landing } => drop::judge(draft, *amount, *kind, *from, *landing),
-        Action::PickUp { amount, kind, from, to } => pick_up::judge(draft, *amount, *kind, *from, *to),
-        Action::Lift { share, from } => lift::judge(draft, operation.actor, *share, *from),
-        Action::Put { amount, to } => put::judge(draft, operation.actor, *amount, *to),
-        Action::Return { amount } => returning::judge(draft, operation.actor, *amount),
-        Action::Deposit { into } => deposit::judge(draft, operation.actor, *into),
-        Action::Together { steps } => together::judge(draft, steps),
-        Action::Equip { amount, from } => equip::judge(draft, operation.actor, *amount, *from),
-        Action::Unequip { amount, from, to } => unequip::judge(draft, operation.actor, *amount, *from, *to),
-        Action::Mark { at, mark } => mark::judge(draft, *at, *mark),
-        Action::Unmark { at, mark } => unmark::judge(draft, *at, *mark),
-        Action::Sort { at, by } => sort::judge(draft, *at, *by),
-        Action::Resize { at, slots, spill } => resize::judge(draft, *at, *slots, *spill),
-        Action::Open { at } => open::judge(draft, operation.actor, *at),
-        Action::Close { at } => close::judge(draft, operation.actor, *at),
-        Action::Leave => leave::judge(draft, operation.actor),
-        Action::Bind { kind, at } => bind::judge(draft, *kind, *at),
-        Action::Unbind { at } => unbind::judge(draft, *at),
-        Action::Set { at, property, value } => set::judge(draft, *at, *property, *value),
-        Action::Depart { who } => depart::judge(draft, *who),
-        Action::Arrive { who } => arrive::judge(draft, who),
+        Action::Consume { amount, kind, from } => consume::plan(draft, *amount, *kind, *from),
+        Action::Move { amount, kind, from, to } => moving::plan(draft, *amount, *kind, *from, *to),
+        Action::Split { count, from, to } => split::plan(draft, *count, *from, *to),
+        Action::Merge { amount, from, onto } => merge::plan(draft, *amount, *from, *onto),
+        Action::Swap { one, other } => swap::plan(draft, *one, *other),
+        Action::Drop { amount, kind, from, landing } => drop::plan(draft, *amount, *kind, *from, *landing),
+        Action::PickUp { amount, kind, from, to } => pick_up::plan(draft, *amount, *kind, *from, *to),
+        Action::Lift { share, from } => lift::plan(draft, operation.actor, *share, *from),
+        Action::Put { amount, to } => put::plan(draft, operation.actor, *amount, *to),
+        Action::Return { amount } => returning::plan(draft, operation.actor, *amount),
+        Action::Deposit { into } => deposit::plan(draft, operation.actor, *into),
+        Action::Together { steps } => together::plan(draft, steps),
+        Action::Equip { amount, from } => equip::plan(draft, operation.actor, *amount, *from),
+        Action::Unequip { amount, from, to } => unequip::plan(draft, operation.actor, *amount, *from, *to),
+        Action::Mark { at, mark } => mark::plan(draft, *at, *mark),
+        Action::Unmark { at, mark } => unmark::plan(draft, *at, *mark),
+        Action::Sort { at, by } => sort::plan(draft, *at, *by),
+        Action::Resize { at, slots, spill } => resize::plan(draft, *at, *slots, *spill),
+        Action::Open { at } => open::plan(draft, operation.actor, *at),
+        Action::Close { at } => close::plan(draft, operation.actor, *at),
+        Action::Leave => leave::plan(draft, operation.actor),
+        Action::Bind { kind, at } => bind::plan(draft, *kind, *at),
+        Action::Unbind { at } => unbind::plan(draft, *at),
+        Action::Set { at, property, value } => set::plan(draft, *at, *property, *value),
+        Action::Depart { who } => depart::plan(draft, *who),
+        Action::Arrive { who } => arrive::plan(draft, who),
     }
 }
 
@@ -151,9 +151,9 @@ impl World {
     ///
     /// # Errors
     /// The refusal that [`World::perform`] would give.
-    pub fn judge(&self, operation: &Operation) -> Result<Plan, Refusal> {
+    pub fn plan(&self, operation: &Operation) -> Result<Plan, Refusal> {
         let mut draft = Draft::new(self, Box::default());
-        let done = judge_whole(&mut draft, operation)?;
+        let done = plan_whole(&mut draft, operation)?;
         let outcome = draft.outcome(done);
         let (scratch, next_stack) = draft.into_parts();
         Ok(Plan { moment: self.now.moment(), next_stack, scratch, outcome })
@@ -182,9 +182,9 @@ impl World {
             Some(outcome) => Ok(outcome),
             None => {
                 let mut draft = Draft::new(self, self.spare.take());
-                let judged = judge_whole(&mut draft, operation).map(|done| draft.outcome(done));
+                let planned = plan_whole(&mut draft, operation).map(|done| draft.outcome(done));
                 self.spare.put_back(draft.into_parts().0);
-                judged
+                planned
             }
         }
     }
@@ -235,7 +235,7 @@ impl World {
     ///
     /// let eight = Operation::moving(Amount::Exactly(8), depot, sled);
     /// let refusal = world.perform(&eight).unwrap_err();
-    /// assert_eq!(refusal.could(), 6);
+    /// assert_eq!(refusal.max_amount(), 6);
     ///
     /// let outcome = world.perform(&Operation::moving(Amount::UpTo(8), depot, sled)).unwrap();
     /// assert_eq!((outcome.done(), outcome.left()), (6, 2));
@@ -268,12 +268,12 @@ impl World {
     fn perform_on_draft_within(&mut self, operation: &Operation, most: u32) -> Result<Outcome, Refusal> {
         let scratch = self.scratch.take().unwrap_or_default();
         let mut draft = Draft::new(self, scratch);
-        let judged = judge_whole(&mut draft, operation).and_then(|done| {
+        let planned = plan_whole(&mut draft, operation).and_then(|done| {
             let changes = draft.events().len() as u64;
             let is_within = changes <= u64::from(most);
             if is_within { Ok(done) } else { Err(Refusal::new(Cause::TooManyChanges { changes, most })) }
         });
-        match judged {
+        match planned {
             Ok(done) => {
                 let outcome = draft.outcome(done);
                 let (scratch, next_stack) = draft.into_parts();

@@ -1,6 +1,6 @@
 //! move: from a slot or a container to a slot or a container. Onto an alike stack it merges.
 
-use super::Judged;
+use super::Planned;
 use super::carry::{Going, Request, Source, WithoutNumber};
 use super::draft::Draft;
 use super::refusal::{Cause, Refusal, Unknown};
@@ -9,10 +9,10 @@ use crate::id::KindId;
 use crate::language::Amount;
 use crate::world::Place;
 
-pub(super) fn judge(draft: &mut Draft<'_>, amount: Amount, kind: Option<KindId>, from: Place, to: Place) -> Judged {
+pub(super) fn plan(draft: &mut Draft<'_>, amount: Amount, kind: Option<KindId>, from: Place, to: Place) -> Planned {
     let place_of_slots = |place| matches!(place, Place::Slot(..) | Place::Container(_));
     if !place_of_slots(from) || !place_of_slots(to) {
-        return Err(Refusal::new(Cause::Unknown(Unknown::Meaning)));
+        return Err(Refusal::new(Cause::Unknown(Unknown::UnsupportedPlace)));
     }
     let target = draft.target(to)?;
     let request = Request { amount, kind, from, without_number: WithoutNumber::AllOrNothing };

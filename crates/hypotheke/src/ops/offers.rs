@@ -74,7 +74,7 @@ struct Alike {
     kind: KindId,
     /// How many an empty one would take.
     empty: u32,
-    asked: u32,
+    requested: u32,
     limit: u32,
     /// Whether it would be over its limit, and further over than where it is.
     is_over: bool,
@@ -85,10 +85,10 @@ impl Alike {
     /// Why one would take nothing in which something else lies.
     #[inline]
     fn taken(&self, slot: u32) -> Cause {
-        let (at, asked) = (Place::Slot(self.container, slot), u64::from(self.asked));
+        let (at, requested) = (Place::Slot(self.container, slot), u64::from(self.requested));
         self.borne.unwrap_or(match self.is_over {
-            true => Cause::StackLimit { at, would: asked, limit: self.limit, kind: self.kind },
-            false => Cause::NoRoom { at, asked, room: 0 },
+            true => Cause::StackLimit { at, would: requested, limit: self.limit, kind: self.kind },
+            false => Cause::NoRoom { at, requested, room: 0 },
         })
     }
 }
@@ -157,7 +157,7 @@ impl Draft<'_> {
             container: self.container_id(container),
             kind: self.world.rules.kind_id(item.kind),
             empty: count.min(allowed).min(room),
-            asked: count,
+            requested: count,
             limit,
             is_over: count > limit && (count <= limit_there || limit < limit_there),
             borne,
@@ -192,7 +192,7 @@ impl Draft<'_> {
         }
         let blocked = takes > 0 && self.is_blocked(item, spot, Some(source), false);
         let cause = borne.unwrap_or_else(|| {
-            let full = Cause::NoRoom { at: at(), asked: u64::from(count), room: u64::from(takes) };
+            let full = Cause::NoRoom { at: at(), requested: u64::from(count), room: u64::from(takes) };
             self.why_not_in_slot(Portion { item, count, from: Some(source) }, spot).unwrap_or(full)
         });
         (if blocked { 0 } else { takes }, Some(cause))

@@ -2,14 +2,14 @@
 
 use super::draft::Draft;
 use super::reasons::Found;
-use super::{Done, Judged};
+use super::{Done, Planned};
 use crate::id::HolderId;
 use crate::world::Place;
 
-pub(super) fn judge(draft: &mut Draft<'_>, actor: Option<HolderId>, at: Place) -> Judged {
+pub(super) fn plan(draft: &mut Draft<'_>, actor: Option<HolderId>, at: Place) -> Planned {
     let holder = draft.acting(actor)?;
     let container = draft.container(at)?;
-    let nothing = Done { asked: None, count: 0 };
+    let nothing = Done { requested: None, count: 0 };
     // What a holder carries is always open to it.
     if draft.holder_of(container) == Some(holder.index) || draft.is_open(holder.index, container) {
         return Ok(nothing);

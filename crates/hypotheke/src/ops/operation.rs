@@ -86,7 +86,7 @@ impl Terms for Handles {
     }
 }
 
-/// What is asked for, by handles.
+/// What is requested, by handles.
 pub type Action = ActionOf<Handles>;
 
 /// A request to change the world, by handles.
@@ -297,7 +297,7 @@ impl Operation {
                 *kind = Some(only);
             }
             Action::Create { kind, .. } => *kind = only,
-            // These are asked of a stack, of whatever kind.
+            // These are requested of a stack, of whatever kind.
             Action::Swap { .. }
             | Action::Split { .. }
             | Action::Merge { .. }

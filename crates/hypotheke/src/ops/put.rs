@@ -6,16 +6,16 @@ use super::draft::{Draft, Onto};
 use super::reasons::Portion;
 use super::refusal::{Cause, Refusal, Unknown};
 use super::target::Target;
-use super::{Judged, swap};
+use super::{Planned, swap};
 use crate::id::HolderId;
 use crate::language::Amount;
-use crate::ruleset::Way;
+use crate::ruleset::PutMode;
 use crate::world::{Place, Spot};
 
-pub(super) fn judge(draft: &mut Draft<'_>, actor: Option<HolderId>, amount: Amount, to: Place) -> Judged {
+pub(super) fn plan(draft: &mut Draft<'_>, actor: Option<HolderId>, amount: Amount, to: Place) -> Planned {
     let (_, hand) = draft.hand(actor)?;
     if !matches!(to, Place::Slot(..) | Place::Container(_)) {
-        return Err(Refusal::new(Cause::Unknown(Unknown::Meaning)));
+        return Err(Refusal::new(Cause::Unknown(Unknown::UnsupportedPlace)));
     }
     let target = draft.target(to)?;
     if matches!(amount, Amount::Exactly(0) | Amount::UpTo(0)) {
@@ -32,7 +32,7 @@ pub(super) fn judge(draft: &mut Draft<'_>, actor: Option<HolderId>, amount: Amou
     for &way in &ways {
         match go(draft, way, amount, hand, target) {
             Ok(done) => {
-                draft.way = Some(way);
+                draft.put_mode = Some(way);
                 draft.note_first(before);
                 return Ok(done);
             }
@@ -51,7 +51,7 @@ pub(super) fn judge(draft: &mut Draft<'_>, actor: Option<HolderId>, amount: Amou
     match reason {
         Some(refusal) => Err(refusal),
         None if !ways.is_empty() && matches!(target, Target::Container(_)) => {
-            Err(Refusal::new(Cause::Unknown(Unknown::Meaning)))
+            Err(Refusal::new(Cause::Unknown(Unknown::UnsupportedPlace)))
         }
         None => Err(why_no_way(draft, amount, hand, target)),
     }
@@ -62,11 +62,11 @@ pub(super) fn judge(draft: &mut Draft<'_>, actor: Option<HolderId>, amount: Amou
 fn why_no_way(draft: &mut Draft<'_>, amount: Amount, hand: Spot, target: Target) -> Refusal {
     let (cell, at) = (draft.cell(hand), draft.place_of_target(target));
     let (count, missing) = match amount {
-        Amount::Exactly(asked) if asked > cell.count => {
-            let (at, asked, there) = (draft.place_of_spot(hand), u64::from(asked), u64::from(cell.count));
-            (cell.count, Some(Cause::NotEnough { at, asked, there }))
+        Amount::Exactly(requested) if requested > cell.count => {
+            let (at, requested, there) = (draft.place_of_spot(hand), u64::from(requested), u64::from(cell.count));
+            (cell.count, Some(Cause::NotEnough { at, requested, there }))
         }
-        Amount::Exactly(asked) => (asked, None),
+        Amount::Exactly(requested) => (requested, None),
         Amount::All | Amount::UpTo(_) => (1, None),
     };
     draft.be_exact(matches!(amount, Amount::Exactly(_)));
@@ -74,56 +74,56 @@ fn why_no_way(draft: &mut Draft<'_>, amount: Amount, hand: Spot, target: Target)
     draft.note_causes(missing);
     let portion = Portion { item: draft.item(cell), count, from: Some(hand) };
     let first = draft.why_not(&[portion], Going::To(target));
-    let full = Cause::NoRoom { at, asked: u64::from(count), room: 0 };
+    let full = Cause::NoRoom { at, requested: u64::from(count), room: 0 };
     draft.note_causes([full]);
     Refusal::new(missing.or(first).unwrap_or(full))
 }
 
-fn go(draft: &mut Draft<'_>, way: Way, amount: Amount, hand: Spot, target: Target) -> Judged {
+fn go(draft: &mut Draft<'_>, put_mode: PutMode, amount: Amount, hand: Spot, target: Target) -> Planned {
     let request = |draft: &Draft<'_>| Request {
         amount,
         kind: None,
         from: draft.place_of_spot(hand),
         without_number: WithoutNumber::WhatFits,
     };
-    match (way, target) {
-        (Way::Place, Target::Slot(_)) => draft.lay_onto(Onto::OneEmpty),
-        (Way::Place, _) => draft.lay_onto(Onto::Any),
-        (Way::Merge, _) => draft.lay_onto(Onto::Alike),
-        (Way::Swap, Target::Slot(slot)) => return exchange(draft, amount, hand, slot),
-        (Way::Swap, _) => return Err(Refusal::new(Cause::Unknown(Unknown::Meaning))),
+    match (put_mode, target) {
+        (PutMode::Place, Target::Slot(_)) => draft.lay_onto(Onto::OneEmpty),
+        (PutMode::Place, _) => draft.lay_onto(Onto::Any),
+        (PutMode::Merge, _) => draft.lay_onto(Onto::Alike),
+        (PutMode::Swap, Target::Slot(slot)) => return exchange(draft, amount, hand, slot),
+        (PutMode::Swap, _) => return Err(Refusal::new(Cause::Unknown(Unknown::UnsupportedPlace))),
     }
     let request = request(draft);
     draft.carry(request, Going::To(target))
 }
 
 /// Only the whole hand can be exchanged.
-fn exchange(draft: &mut Draft<'_>, amount: Amount, hand: Spot, slot: Spot) -> Judged {
+fn exchange(draft: &mut Draft<'_>, amount: Amount, hand: Spot, slot: Spot) -> Planned {
     let (mine, there) = (draft.cell(hand), draft.cell(slot));
     let at = draft.place_of_spot(slot);
-    let (asked, whole) = match amount {
+    let (requested, whole) = match amount {
         Amount::All => (u64::from(mine.count), true),
         Amount::Exactly(count) | Amount::UpTo(count) => (u64::from(count), count >= mine.count),
     };
     let count = u64::from(mine.count);
-    if matches!(amount, Amount::Exactly(_)) && asked > count {
-        return Err(Refusal::new(Cause::NotEnough { at: draft.place_of_spot(hand), asked, there: count }));
+    if matches!(amount, Amount::Exactly(_)) && requested > count {
+        return Err(Refusal::new(Cause::NotEnough { at: draft.place_of_spot(hand), requested, there: count }));
     }
     if !whole || there.is_empty() {
-        return Err(Refusal::new(Cause::NoRoom { at, asked, room: 0 }));
+        return Err(Refusal::new(Cause::NoRoom { at, requested, room: 0 }));
     }
-    swap::judge_spots(draft, hand, slot, at)?;
-    let asked = (amount != Amount::All).then_some(asked);
-    Ok(super::Done { asked, count: u64::from(mine.count) })
+    swap::plan_spots(draft, hand, slot, at)?;
+    let requested = (amount != Amount::All).then_some(requested);
+    Ok(super::Done { requested, count: u64::from(mine.count) })
 }
 
 /// Whether a way is the one for what lies there.
-fn fits(draft: &Draft<'_>, way: Way, hand: Spot, target: Target) -> bool {
-    let Target::Slot(slot) = target else { return way != Way::Swap };
+fn fits(draft: &Draft<'_>, put_mode: PutMode, hand: Spot, target: Target) -> bool {
+    let Target::Slot(slot) = target else { return put_mode != PutMode::Swap };
     let (item, there) = (draft.item(draft.cell(hand)), draft.cell(slot));
-    match way {
-        Way::Place => there.is_empty(),
-        Way::Merge => item.can_stack_with(there),
-        Way::Swap => !there.is_empty(),
+    match put_mode {
+        PutMode::Place => there.is_empty(),
+        PutMode::Merge => item.can_stack_with(there),
+        PutMode::Swap => !there.is_empty(),
     }
 }

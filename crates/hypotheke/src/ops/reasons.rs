@@ -67,7 +67,7 @@ impl Found {
 type Route = (Portion, Option<u32>);
 
 /// From where to where portions go, and what would bear them then and does not bear them yet.
-type Way = (Option<u32>, u32, SmallVec<[Bearer; 4]>);
+type Crossing = (Option<u32>, u32, SmallVec<[Bearer; 4]>);
 
 /// Most amounts are of one stack.
 type Routes = SmallVec<[Route; 1]>;
@@ -95,7 +95,7 @@ impl Draft<'_> {
         }
         // What a pack inside itself would weigh can't be said.
         if !found.has(Reason::InsideItself) {
-            if !self.judges_caps_later() {
+            if !self.checks_caps_later() {
                 self.check_bearers(&routes, found)?;
             }
             if let Target::Slot(spot) = target {
@@ -173,24 +173,24 @@ impl Draft<'_> {
     /// weights.
     fn check_bearers(&self, routes: &[Route], found: &mut Found) -> Result<(), Refusal> {
         // Most portions come from one container and go to one.
-        let mut ways: SmallVec<[Way; 1]> = SmallVec::new();
+        let mut crossings: SmallVec<[Crossing; 1]> = SmallVec::new();
         let mut bearers: SmallVec<[Bearer; 4]> = SmallVec::new();
         for (portion, into) in routes {
             let (from, Some(into)) = (portion.from.map(|from| from.container), *into) else { continue };
-            if !ways.iter().any(|(a, b, _)| (*a, *b) == (from, into)) {
+            if !crossings.iter().any(|(a, b, _)| (*a, *b) == (from, into)) {
                 let new = self.new_bearers(from, into);
                 for &bearer in &new {
                     if !bearers.contains(&bearer) {
                         bearers.push(bearer);
                     }
                 }
-                ways.push((from, into, new));
+                crossings.push((from, into, new));
             }
         }
         let gain = |bearer: Bearer, of_one: &dyn Fn(Item) -> i64| -> i128 {
             let gained = routes.iter().filter(|(portion, into)| {
                 let from = portion.from.map(|from| from.container);
-                ways.iter().any(|(a, b, new)| *a == from && Some(*b) == *into && new.contains(&bearer))
+                crossings.iter().any(|(a, b, new)| *a == from && Some(*b) == *into && new.contains(&bearer))
             });
             gained.map(|(portion, _)| i128::from(of_one(portion.item)) * i128::from(portion.count)).sum()
         };
@@ -237,12 +237,12 @@ impl Draft<'_> {
         found: &mut Found,
     ) -> Result<(), Refusal> {
         let total = |routes: &[Route]| routes.iter().map(|(portion, _)| u64::from(portion.count)).sum::<u64>();
-        let asked = total(routes);
+        let requested = total(routes);
         match target {
-            Target::Slot(spot) => found.note(self.why_slot_taken(portions, asked, spot)),
+            Target::Slot(spot) => found.note(self.why_slot_taken(portions, requested, spot)),
             Target::Ground => {
                 let room = self.room_on_ground(routes);
-                found.note((room < asked).then_some(Cause::NoRoom { at: Place::Ground, asked, room }))
+                found.note((room < requested).then_some(Cause::NoRoom { at: Place::Ground, requested, room }))
             }
             Target::Container(_) | Target::Holder(_) => {
                 let mut containers: SmallVec<[Option<u32>; 4]> = SmallVec::new();
@@ -253,10 +253,10 @@ impl Draft<'_> {
                 }
                 for into in containers {
                     let there: Routes = routes.iter().filter(|(_, other)| *other == into).copied().collect();
-                    let asked = total(&there);
+                    let requested = total(&there);
                     let room = into.map_or(0, |into| self.space(&there, into));
                     let at = into.map_or_else(|| self.place_of_target(target), |into| self.container_place(into));
-                    found.note((room < asked).then_some(Cause::NoRoom { at, asked, room }))?;
+                    found.note((room < requested).then_some(Cause::NoRoom { at, requested, room }))?;
                 }
                 Ok(())
             }
@@ -271,16 +271,16 @@ impl Draft<'_> {
     }
 
     /// Something else is in the slot, or would be.
-    fn why_slot_taken(&self, portions: &[Portion], asked: u64, spot: Spot) -> Option<Cause> {
+    fn why_slot_taken(&self, portions: &[Portion], requested: u64, spot: Spot) -> Option<Cause> {
         let first = self.taken_first(portions, spot).next()?;
         let fits_onto = self.takes_onto(self.cell(spot), first.item);
         let alike: u64 = self.taken_first(portions, spot).map(|portion| u64::from(portion.count)).sum();
-        if fits_onto && alike == asked && (portions.len() == 1 || !first.item.is_pack()) {
+        if fits_onto && alike == requested && (portions.len() == 1 || !first.item.is_pack()) {
             return None;
         }
         let left = u64::from(self.limit(spot, first.item.kind)).saturating_sub(self.held(first.item, spot));
         let room = if fits_onto { left.min(alike) } else { 0 };
-        Some(Cause::NoRoom { at: self.place_of_spot(spot), asked, room })
+        Some(Cause::NoRoom { at: self.place_of_spot(spot), requested, room })
     }
 
     /// How many items the ground takes: whole stacks as they are, parts within the limit of their kind.

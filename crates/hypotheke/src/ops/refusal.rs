@@ -23,12 +23,12 @@ pub enum Reason {
     NotOpen,
     /// Another holder has opened a container that one at a time uses.
     InUse,
-    /// Nothing of what was asked for lies there.
+    /// Nothing of what was requested lies there.
     EmptySource,
-    /// Fewer lie there than were asked for.
+    /// Fewer lie there than were requested.
     NotEnough,
     /// It is kept: it can be neither consumed nor brought to the ground.
-    Kept,
+    Protected,
     /// A pack that has something in it would leave the world.
     NotEmpty,
     /// Nothing may be taken out of there.
@@ -64,7 +64,7 @@ impl Reason {
         Reason::InUse,
         Reason::EmptySource,
         Reason::NotEnough,
-        Reason::Kept,
+        Reason::Protected,
         Reason::NotEmpty,
         Reason::NoTake,
         Reason::NoPut,
@@ -90,7 +90,7 @@ impl Reason {
             Reason::InUse => "in-use",
             Reason::EmptySource => "empty-source",
             Reason::NotEnough => "not-enough",
-            Reason::Kept => "kept",
+            Reason::Protected => "protected",
             Reason::NotEmpty => "not-empty",
             Reason::NoTake => "no-take",
             Reason::NoPut => "no-put",
@@ -125,7 +125,7 @@ pub enum Unknown {
     /// A container, holder or slot that is not there, or a handle of another world.
     Place,
     /// A place at which this operation can do nothing, such as a swap with the ground.
-    Meaning,
+    UnsupportedPlace,
     /// A kind of another ruleset.
     Kind,
     /// A mark or property that the ruleset or the kind does not list.
@@ -179,7 +179,7 @@ pub enum Cause {
     OutOfBounds {
         /// The container.
         of: Place,
-        /// How many were asked for.
+        /// How many were requested.
         slots: u32,
         /// At least so many it has.
         least: u32,
@@ -199,19 +199,19 @@ pub enum Cause {
         /// Who has opened it.
         by: HolderId,
     },
-    /// Nothing of what was asked for lies there.
+    /// Nothing of what was requested lies there.
     EmptySource(Place),
-    /// Fewer lie there than were asked for.
+    /// Fewer lie there than were requested.
     NotEnough {
         /// Where.
         at: Place,
-        /// How many were asked for.
-        asked: u64,
+        /// How many were requested.
+        requested: u64,
         /// How many lie there.
         there: u64,
     },
     /// A kept kind would leave the world or come to the ground.
-    Kept(KindId),
+    Protected(KindId),
     /// The pack of this kind that lies here has something in it.
     NotEmpty(Place),
     /// Nothing may be taken out of this container.
@@ -271,8 +271,8 @@ pub enum Cause {
     NoRoom {
         /// The slot or container.
         at: Place,
-        /// How many were asked for.
-        asked: u64,
+        /// How many were requested.
+        requested: u64,
         /// For how many there is space.
         room: u64,
     },
@@ -294,7 +294,7 @@ impl Cause {
             Cause::InUse { .. } => Reason::InUse,
             Cause::EmptySource(_) => Reason::EmptySource,
             Cause::NotEnough { .. } => Reason::NotEnough,
-            Cause::Kept(_) => Reason::Kept,
+            Cause::Protected(_) => Reason::Protected,
             Cause::NotEmpty(_) => Reason::NotEmpty,
             Cause::NoTake(_) => Reason::NoTake,
             Cause::NoPut(_) => Reason::NoPut,
@@ -309,7 +309,7 @@ impl Cause {
         }
     }
 
-    /// What was asked for (or would be) and what is allowed (or there), where the reason has figures.
+    /// What was requested (or would be) and what is allowed (or there), where the reason has figures.
     #[must_use]
     pub fn figures(&self) -> Option<(Decimal, Decimal)> {
         let whole =
@@ -319,7 +319,7 @@ impl Cause {
             Cause::TooManySteps { steps: count, most } | Cause::TooManyChanges { changes: count, most } => {
                 Some((whole(count), whole(u64::from(most))))
             }
-            Cause::NotEnough { asked, there, .. } => Some((whole(asked), whole(there))),
+            Cause::NotEnough { requested, there, .. } => Some((whole(requested), whole(there))),
             Cause::WeightCap { would, cap, .. } => Some((would, cap)),
             Cause::OutOfBounds { slots, least, most, .. } => {
                 Some((Decimal::from(slots), Decimal::from(if slots < least { least } else { most })))
@@ -327,7 +327,7 @@ impl Cause {
             Cause::TooDeep { would, most } => Some((Decimal::from(would), Decimal::from(most))),
             Cause::Cap { would, count, .. } => Some((whole(would), Decimal::from(count))),
             Cause::StackLimit { would, limit, .. } => Some((whole(would), Decimal::from(limit))),
-            Cause::NoRoom { asked, room, .. } => Some((whole(asked), whole(room))),
+            Cause::NoRoom { requested, room, .. } => Some((whole(requested), whole(room))),
             _ => None,
         }
     }
@@ -339,13 +339,13 @@ impl Cause {
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Refusal {
     cause: Cause,
-    could: u64,
+    max_amount: u64,
     step: Option<u32>,
 }
 
 impl Refusal {
     pub(crate) fn new(cause: Cause) -> Refusal {
-        Refusal { cause, could: 0, step: None }
+        Refusal { cause, max_amount: 0, step: None }
     }
 
     pub(super) fn at_step(self, step: usize) -> Refusal {
@@ -358,8 +358,8 @@ impl Refusal {
         self.step
     }
 
-    pub(super) fn could_have(self, could: u64) -> Refusal {
-        Refusal { could, ..self }
+    pub(super) fn up_to(self, max_amount: u64) -> Refusal {
+        Refusal { max_amount, ..self }
     }
 
     /// Without the figures.
@@ -376,7 +376,7 @@ impl Refusal {
 
     /// How many could go: as many as would with [`Amount::UpTo`](crate::Amount::UpTo).
     #[must_use]
-    pub fn could(&self) -> u64 {
-        self.could
+    pub fn max_amount(&self) -> u64 {
+        self.max_amount
     }
 }

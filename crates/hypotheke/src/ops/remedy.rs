@@ -31,10 +31,12 @@ impl World {
             Cause::NoRoom { at: at @ Place::Slot(..), .. } => {
                 format!("{} to be empty (`swap` exchanges what lies there)", name(at))
             }
-            Cause::NoRoom { at, asked, room } => {
-                format!("room for {} more in {}", asked.saturating_sub(room), name(at))
+            Cause::NoRoom { at, requested, room } => {
+                format!("room for {} more in {}", requested.saturating_sub(room), name(at))
             }
-            Cause::NotEnough { at, asked, there } => format!("{} more in {}", asked.saturating_sub(there), name(at)),
+            Cause::NotEnough { at, requested, there } => {
+                format!("{} more in {}", requested.saturating_sub(there), name(at))
+            }
             Cause::EmptySource(at) => format!("something of it in {}", name(at)),
             Cause::NotOpen(at) => format!("whoever acts to open {} first", name(at)),
             Cause::InUse { at, by } => format!("{} to close {} first", self.holder_name(by), name(at)),
@@ -44,7 +46,7 @@ impl World {
             Cause::NoTake(of) => format!("{} to let things out (`take = true`)", name(of)),
             Cause::TooDeep { would, .. } => format!("a nesting of {would}, or fewer packs in each other"),
             Cause::BlockedSlot(at) => format!("{} and the further slots that it needs to be free", name(at)),
-            Cause::Kept(kind) => format!("{} not to be kept (`keep = false`)", self.kind_name(kind)),
+            Cause::Protected(kind) => format!("{} not to be kept (`protected = false`)", self.kind_name(kind)),
             Cause::Unknown(Unknown::Actor) => "a holder that acts, such as `surveyor lifts …`".to_owned(),
             Cause::OutOfBounds { least, most, .. } => format!("a number of slots from {least} to {most}"),
             Cause::Stale

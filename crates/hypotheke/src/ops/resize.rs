@@ -1,15 +1,15 @@
 //! resize: a container gets more or fewer slots, within its bounds. What lies in slots that go is put elsewhere, where that
-//! is asked for: into the slots that stay, then into the holder's other containers, then on the ground.
+//! is requested: into the slots that stay, then into the holder's other containers, then on the ground.
 
 use super::carry::Going;
 use super::draft::Draft;
 use super::reasons::Portion;
 use super::refusal::{Cause, Refusal};
 use super::target::Target;
-use super::{Done, Judged};
+use super::{Done, Planned};
 use crate::world::{Event, Place, Spot};
 
-pub(super) fn judge(draft: &mut Draft<'_>, at: Place, slots: u32, spill: bool) -> Judged {
+pub(super) fn plan(draft: &mut Draft<'_>, at: Place, slots: u32, spill: bool) -> Planned {
     let container = draft.container(at)?;
     let before = draft.slots(container);
     let (least, most) = draft.slot_bounds(container);
@@ -30,7 +30,7 @@ pub(super) fn judge(draft: &mut Draft<'_>, at: Place, slots: u32, spill: bool) -
         let container = draft.container_id(container);
         draft.push(Event::Resized { container, before, after: slots });
     }
-    Ok(Done { asked: None, count })
+    Ok(Done { requested: None, count })
 }
 
 /// Puts a whole stack elsewhere.

@@ -175,7 +175,7 @@ impl Resolver<'_> {
                 id: None,
                 who: Departed::Container(Container::default()),
                 packs: Vec::new(),
-                strays: Vec::new(),
+                orphans: Vec::new(),
             };
             return Ok(nobody.into());
         }

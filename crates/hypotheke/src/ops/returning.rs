@@ -6,14 +6,14 @@ use super::draft::Draft;
 use super::reasons::Portion;
 use super::refusal::{Cause, Refusal};
 use super::target::Target;
-use super::{Done, Judged};
+use super::{Done, Planned};
 use crate::id::HolderId;
 use crate::language::Amount;
 use crate::world::{Place, Spot};
 
-pub(super) fn judge(draft: &mut Draft<'_>, actor: Option<HolderId>, amount: Amount) -> Judged {
+pub(super) fn plan(draft: &mut Draft<'_>, actor: Option<HolderId>, amount: Amount) -> Planned {
     let (holder, hand) = draft.hand(actor)?;
-    let asked = match amount {
+    let requested = match amount {
         Amount::All => None,
         Amount::Exactly(0) | Amount::UpTo(0) => return Err(Refusal::new(Cause::BadAmount)),
         Amount::Exactly(count) | Amount::UpTo(count) => Some(count),
@@ -23,7 +23,7 @@ pub(super) fn judge(draft: &mut Draft<'_>, actor: Option<HolderId>, amount: Amou
         return Err(Refusal::new(Cause::EmptySource(draft.place_of_spot(hand))));
     }
     let item = draft.item(cell);
-    let want = asked.map_or(cell.count, |asked| asked.min(cell.count));
+    let want = requested.map_or(cell.count, |requested| requested.min(cell.count));
     let mut given = 0;
     if let Some(origin) = draft.origin(holder).filter(|&origin| is_available(draft, hand, origin)) {
         draft.go_back(true);
@@ -43,21 +43,21 @@ pub(super) fn judge(draft: &mut Draft<'_>, actor: Option<HolderId>, amount: Amou
     };
     given += landed;
     let exact = matches!(amount, Amount::Exactly(_));
-    let missing = asked.filter(|&asked| exact && asked > cell.count);
+    let missing = requested.filter(|&requested| exact && requested > cell.count);
     if missing.is_none() && given >= if exact { want } else { 1 } {
         draft.lay_parts(item, Some(hand));
-        return Ok(Done { asked: asked.map(u64::from), count: u64::from(given) });
+        return Ok(Done { requested: requested.map(u64::from), count: u64::from(given) });
     }
     draft.parts().clear();
     let (at, there) = (draft.place_of_spot(hand), u64::from(cell.count));
-    let missing = missing.map(|asked| Cause::NotEnough { at, asked: u64::from(asked), there });
+    let missing = missing.map(|requested| Cause::NotEnough { at, requested: u64::from(requested), there });
     draft.note_causes(missing);
     // What has no place would come to the ground.
     let count = if exact { left } else { 1 };
     let landing = [Portion { item, count, from: Some(hand) }];
     let grounds = if landed < left { draft.why_not(&landing, to_ground) } else { None };
-    let full = Cause::NoRoom { at: Place::Ground, asked: u64::from(count), room: u64::from(landed) };
-    Err(Refusal::new(missing.or(grounds).unwrap_or(full)).could_have(u64::from(given)))
+    let full = Cause::NoRoom { at: Place::Ground, requested: u64::from(count), room: u64::from(landed) };
+    Err(Refusal::new(missing.or(grounds).unwrap_or(full)).up_to(u64::from(given)))
 }
 
 /// Whether the slot that the hand's stack came from can be reached, and nothing that is kept would come to the ground with it.

@@ -1,6 +1,6 @@
 //! How many more would fit, from what is known of the space.
 
-use super::create::most_countable;
+use super::create::max_countable;
 use super::draft::{Draft, Item};
 use super::operation::Variant;
 use super::refusal::Cause;
@@ -13,38 +13,38 @@ pub struct Room {
     /// So many.
     pub items: u64,
     /// Why not one more; none if there is room for as many as an operation can name.
-    pub binds: Option<Cause>,
+    pub limited_by: Option<Cause>,
 }
 
 impl World {
-    /// How many plain items of a kind could be created in a container with space for so many, and what binds.
+    /// How many plain items of a kind could be created in a container with space for so many, and what limited_by.
     pub(crate) fn room_in_space(&self, kind: KindId, container: ContainerId, space: u64) -> Room {
         let mut draft = Draft::new(self, self.spare.take());
         let room =
             draft.new_item(kind, &Variant::plain()).map(|item| draft.room_in_space(item, container.index, space));
         self.spare.put_back(draft.into_parts().0);
-        room.unwrap_or_else(|refusal| Room { items: 0, binds: Some(refusal.cause()) })
+        room.unwrap_or_else(|refusal| Room { items: 0, limited_by: Some(refusal.cause()) })
     }
 }
 
 impl Draft<'_> {
     fn room_in_space(&self, item: Item, container: u32, space: u64) -> Room {
-        let countable = most_countable(self, item.weight);
+        let countable = max_countable(self, item.weight);
         let enters = self.may_enter(item, None, container);
         let allowed = if enters { self.allowance(item, None, container) } else { 0 };
         let items = space.min(u64::from(allowed.min(countable)));
-        let asked = items + 1;
+        let requested = items + 1;
         if items >= u64::from(u32::MAX) {
-            return Room { items, binds: None };
+            return Room { items, limited_by: None };
         }
-        let full = Cause::NoRoom { at: Place::Container(self.container_id(container)), asked, room: space };
-        let binds = if u64::from(countable) < asked {
+        let full = Cause::NoRoom { at: Place::Container(self.container_id(container)), requested, room: space };
+        let limited_by = if u64::from(countable) < requested {
             Cause::Overflow
         } else if let Some(cause) = self.why_not_admitted(item, None, container) {
             cause
         } else {
-            self.why_not_borne(item, asked, None, container).unwrap_or(full)
+            self.why_not_borne(item, requested, None, container).unwrap_or(full)
         };
-        Room { items, binds: Some(binds) }
+        Room { items, limited_by: Some(limited_by) }
     }
 }

@@ -1,6 +1,6 @@
 //! set: a property of a whole stack gets another value.
 
-use super::Judged;
+use super::Planned;
 use super::draft::Draft;
 use super::refusal::{Cause, Refusal, Unknown};
 use crate::id::PropertyId;
@@ -8,7 +8,7 @@ use crate::quantity::Decimal;
 use crate::ruleset::PropertyValue;
 use crate::world::Place;
 
-pub(super) fn judge(draft: &mut Draft<'_>, at: Place, property: PropertyId, value: Decimal) -> Judged {
+pub(super) fn plan(draft: &mut Draft<'_>, at: Place, property: PropertyId, value: Decimal) -> Planned {
     draft.change_stack(at, |rules, key| {
         let listed = rules.known_kind(key.kind).property(property);
         if !matches!(listed, Some(PropertyValue::Number(_))) {

@@ -16,7 +16,7 @@ impl Draft<'_> {
                 Ok((holder, shortcut))
             }
             Place::Shortcut(..) => Err(Refusal::new(Cause::Unknown(Unknown::Place))),
-            _ => Err(Refusal::new(Cause::Unknown(Unknown::Meaning))),
+            _ => Err(Refusal::new(Cause::Unknown(Unknown::UnsupportedPlace))),
         }
     }
 
@@ -62,7 +62,7 @@ impl Draft<'_> {
 
     /// After the whole operation, and before a holder departs: clears the shortcuts of which nothing is left, where the
     /// ruleset says so.
-    pub(super) fn clear_spent_shortcuts_of(&mut self, only: Option<u32>) {
+    pub(super) fn clear_depleted_shortcuts_of(&mut self, only: Option<u32>) {
         self.settle();
         let gave = self.holders_that_gave();
         for holder in gave.into_iter().filter(|&holder| only.is_none_or(|only| only == holder)) {

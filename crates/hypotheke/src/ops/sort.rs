@@ -7,12 +7,12 @@ use std::collections::VecDeque;
 use rustc_hash::FxHashMap;
 
 use super::draft::Draft;
-use super::{Done, Judged};
+use super::{Done, Planned};
 use crate::language::SortKey;
 use crate::narrow;
 use crate::world::{Cell, Place, Spot};
 
-pub(super) fn judge(draft: &mut Draft<'_>, at: Place, by: SortKey) -> Judged {
+pub(super) fn plan(draft: &mut Draft<'_>, at: Place, by: SortKey) -> Planned {
     let container = draft.container(at)?;
     let loose = Loose::of(draft, container);
     let mut stacks = loose.stacks(draft);
@@ -21,7 +21,7 @@ pub(super) fn judge(draft: &mut Draft<'_>, at: Place, by: SortKey) -> Judged {
     let mut keyed: Vec<Keyed> = stacks.into_iter().map(|(slot, cell)| Keyed::new(draft, by, slot, cell)).collect();
     keyed.sort_by(Keyed::compare);
     exchange(draft, &loose, &keyed);
-    Ok(Done { asked: None, count: 0 })
+    Ok(Done { requested: None, count: 0 })
 }
 
 /// The slots of a container without name, filter and limit: some of those that are listed, and all after them.
@@ -63,7 +63,7 @@ fn merge(draft: &mut Draft<'_>, container: u32, stacks: &mut [(u32, Cell)]) {
         let (slot, cell) = stacks[index];
         let spot = Spot { container, slot };
         let limit = draft.limit(spot, cell.kind);
-        if cell.is_pack() || cell.count > limit || draft.is_misfit(spot) {
+        if cell.is_pack() || cell.count > limit || draft.is_unfit(spot) {
             continue;
         }
         let earlier = with_room.entry(cell.class).or_default();

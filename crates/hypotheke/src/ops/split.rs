@@ -4,14 +4,14 @@ use super::carry::Going;
 use super::draft::{Draft, Onto};
 use super::reasons::Portion;
 use super::refusal::{Cause, Refusal, Unknown};
-use super::{Done, Judged};
+use super::{Done, Planned};
 use crate::world::Place;
 
-pub(super) fn judge(draft: &mut Draft<'_>, count: u32, from: Place, to: Place) -> Judged {
+pub(super) fn plan(draft: &mut Draft<'_>, count: u32, from: Place, to: Place) -> Planned {
     let spot = draft.slot(from)?;
     let target = draft.target(to)?;
     if !matches!(to, Place::Slot(..) | Place::Container(_)) {
-        return Err(Refusal::new(Cause::Unknown(Unknown::Meaning)));
+        return Err(Refusal::new(Cause::Unknown(Unknown::UnsupportedPlace)));
     }
     let cell = draft.cell(spot);
     if count == 0 || count == cell.count {
@@ -29,15 +29,15 @@ pub(super) fn judge(draft: &mut Draft<'_>, count: u32, from: Place, to: Place) -
     let given = if draft.is_stuck(cell, spot, going) { 0 } else { draft.fill(item, wanted, Some(spot), target) };
     if given == count {
         draft.lay_parts(item, Some(spot));
-        return Ok(Done { asked: Some(u64::from(count)), count: u64::from(given) });
+        return Ok(Done { requested: Some(u64::from(count)), count: u64::from(given) });
     }
     draft.parts().clear();
-    let missing = Cause::NotEnough { at: from, asked: u64::from(count), there: u64::from(cell.count) };
+    let missing = Cause::NotEnough { at: from, requested: u64::from(count), there: u64::from(cell.count) };
     let missing = Some(missing).filter(|_| count > cell.count);
     draft.note_causes(missing);
     // What is not there is not looked at.
     let portion = Portion { item, count: count.min(cell.count), from: Some(spot) };
     let cause = missing.filter(|_| !draft.collects_causes()).or_else(|| draft.why_not(&[portion], going));
-    let full = Cause::NoRoom { at: to, asked: u64::from(count), room: u64::from(given) };
-    Err(Refusal::new(missing.or(cause).unwrap_or(full)).could_have(u64::from(given)))
+    let full = Cause::NoRoom { at: to, requested: u64::from(count), room: u64::from(given) };
+    Err(Refusal::new(missing.or(cause).unwrap_or(full)).up_to(u64::from(given)))
 }

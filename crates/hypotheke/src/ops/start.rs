@@ -2,14 +2,14 @@
 
 use std::sync::Arc;
 
-use super::draft::{Draft, MOST_ON_GROUND};
+use super::draft::{Draft, MAX_ON_GROUND};
 use super::operation::{Action, Operation, Variant};
 use super::resolve::ResolveError;
 use crate::id::StackId;
 use crate::language::{Amount, Landing};
 use crate::ruleset::{NO_PACK, Ruleset, StartEntry, StartPortion};
 use crate::text::{Diagnostic, Location};
-use crate::world::{Class, ClassKey, End, Event, GROUND, PackContents, Place, Spot, World};
+use crate::world::{ClassKey, Event, GROUND, PackContents, Place, Spot, StackClass, StackLocation, World};
 
 impl World {
     /// A world as the ruleset says that it begins.
@@ -47,7 +47,7 @@ impl World {
     pub(crate) fn begin(&mut self) {
         self.revision = 0;
         self.scratch = None;
-        self.forget(0);
+        self.clear(0);
     }
 
     /// Takes away all that lies in a place, kept kinds too: how a start is laid out is not play.
@@ -71,7 +71,7 @@ impl World {
         match self.perform(&operation) {
             Ok(_) => Ok(()),
             Err(refusal) => {
-                let help = (refusal.could() > 0).then(|| format!("{} would fit", refusal.could()));
+                let help = (refusal.max_amount() > 0).then(|| format!("{} would fit", refusal.max_amount()));
                 let message = format!("this can't lie here: {}", self.explain(&refusal));
                 Err(ResolveError::new(crate::text::Span::default(), message, help))
             }
@@ -101,7 +101,7 @@ impl World {
             }
             Place::Ground => {
                 let most = if is_pack { 1 } else { figures.stack_limit };
-                let stacks = (portion.count.div_ceil(most) as usize).min(MOST_ON_GROUND);
+                let stacks = (portion.count.div_ceil(most) as usize).min(MAX_ON_GROUND);
                 let landings = (self.ground.next_landing..u32::MAX).map(|slot| Spot { container: GROUND, slot });
                 (landings.take(stacks).collect(), most)
             }
@@ -118,7 +118,7 @@ impl World {
             return Err(refused);
         }
         let key = ClassKey::new(&self.rules, portion.kind, &portion.marks, &portion.properties);
-        let class = Class(self.known_class(&key));
+        let class = StackClass(self.known_class(&key));
         let mut left = portion.count;
         for spot in free {
             let count = left.min(most);
@@ -132,9 +132,9 @@ impl World {
             };
             let stack = StackId::new(self.number, self.next_stack);
             self.next_stack += 1;
-            let to = End { spot, stack, position: landing.at };
+            let to = StackLocation { spot, stack, position: landing.at };
             let (kind, inner) = (portion.kind, PackContents(inner));
-            self.carry_out(&Event::Moved { kind, count, from: End::NOWHERE, to, class, inner });
+            self.carry_out(&Event::Moved { kind, count, from: StackLocation::NOWHERE, to, class, inner });
         }
         Ok(())
     }

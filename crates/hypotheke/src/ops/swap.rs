@@ -7,71 +7,72 @@ use super::limits::may_lie_whole;
 use super::reasons::Found;
 use super::refusal::{Cause, Reason, Refusal};
 use super::target::Target;
-use super::{Done, Judged};
+use super::{Done, Planned};
 use crate::world::{Cell, Place, Spot};
 
-pub(super) fn judge(draft: &mut Draft<'_>, one: Place, other: Place) -> Judged {
+pub(super) fn plan(draft: &mut Draft<'_>, one: Place, other: Place) -> Planned {
     let (here, there) = (draft.slot(one)?, draft.slot(other)?);
-    judge_spots(draft, here, there, one)
+    plan_spots(draft, here, there, one)
 }
 
 /// `named` is where the fault is found if both are empty.
-pub(super) fn judge_spots(draft: &mut Draft<'_>, here: Spot, there: Spot, named: Place) -> Judged {
+pub(super) fn plan_spots(draft: &mut Draft<'_>, here: Spot, there: Spot, named: Place) -> Planned {
     let (mine, yours) = (draft.cell(here), draft.cell(there));
     if mine.is_empty() && yours.is_empty() {
         return Err(Refusal::new(Cause::EmptySource(named)));
     }
     if here == there {
-        return Ok(Done { asked: None, count: 0 });
+        return Ok(Done { requested: None, count: 0 });
     }
-    let ways = [Way { cell: mine, from: here, to: there }, Way { cell: yours, from: there, to: here }];
+    let sides = [Side { cell: mine, from: here, to: there }, Side { cell: yours, from: there, to: here }];
     draft.be_exact(true);
     let mut found = Found::new(draft);
-    check(draft, &ways, &mut found).and_then(|()| found.end(draft))?;
+    check(draft, &sides, &mut found).and_then(|()| found.end(draft))?;
     draft.exchange(here, there);
-    Ok(Done { asked: None, count: u64::from(mine.count) + u64::from(yours.count) })
+    Ok(Done { requested: None, count: u64::from(mine.count) + u64::from(yours.count) })
 }
 
 /// Each check of both sides, before the next one is made.
-fn check(draft: &Draft<'_>, ways: &[Way; 2], found: &mut Found) -> Result<(), Refusal> {
-    let full = || ways.iter().filter(|way| !way.cell.is_empty());
-    let across = ways[0].from.container != ways[0].to.container;
-    let plain = ways.iter().all(|way| draft.is_plain_border(way.from.container) && !way.cell.is_pack());
+fn check(draft: &Draft<'_>, sides: &[Side; 2], found: &mut Found) -> Result<(), Refusal> {
+    let full = || sides.iter().filter(|side| !side.cell.is_empty());
+    let across = sides[0].from.container != sides[0].to.container;
+    let plain = sides.iter().all(|side| draft.is_plain_border(side.from.container) && !side.cell.is_pack());
     if across && !plain {
-        found.note(full().filter_map(|way| draft.why_kept(way.cell, way.from, way.going())))?;
-        found.note(full().flat_map(|way| draft.all_not_taken(way.from, way.going())))?;
-        found.note(full().flat_map(|way| draft.all_not_put_into(way.from, way.to.container)))?;
+        found.note(full().filter_map(|side| draft.why_kept(side.cell, side.from, side.going())))?;
+        found.note(full().flat_map(|side| draft.all_not_taken(side.from, side.going())))?;
+        found.note(full().flat_map(|side| draft.all_not_put_into(side.from, side.to.container)))?;
     }
-    found.note(full().flat_map(|way| not_admitted(draft, way)))?;
+    found.note(full().flat_map(|side| not_admitted(draft, side)))?;
     if across && !plain {
         let nested =
-            full().filter_map(|way| draft.why_not_nested(draft.item(way.cell), Some(way.from), way.to.container));
+            full().filter_map(|side| draft.why_not_nested(draft.item(side.cell), Some(side.from), side.to.container));
         let mut nested: Vec<Cause> = nested.collect();
         nested.sort_by_key(Cause::reason);
         found.note(nested)?;
     }
-    for (way, back) in [(&ways[0], &ways[1]), (&ways[1], &ways[0])] {
-        let blocked = !way.cell.is_empty() && draft.is_blocked_after_exchange(way.cell, way.to, way.from, back.cell);
-        found.note(blocked.then(|| Cause::BlockedSlot(draft.place_of_spot(way.to))))?;
+    for (side, back) in [(&sides[0], &sides[1]), (&sides[1], &sides[0])] {
+        let blocked =
+            !side.cell.is_empty() && draft.is_blocked_after_exchange(side.cell, side.to, side.from, back.cell);
+        found.note(blocked.then(|| Cause::BlockedSlot(draft.place_of_spot(side.to))))?;
     }
     // What a pack inside itself would weigh can't be said.
     if found.has(Reason::InsideItself) {
         return Ok(());
     }
-    if across && !draft.judges_caps_later() {
-        check_bearers(draft, ways, found)?;
+    if across && !draft.checks_caps_later() {
+        check_bearers(draft, sides, found)?;
     }
-    found.note(full().filter_map(|way| why_over_limit(draft, way)))
+    found.note(full().filter_map(|side| why_over_limit(draft, side)))
 }
 
-/// What goes one way; the cell may be empty.
-struct Way {
+/// What moves in one direction; the cell may be empty.
+struct Side {
     cell: Cell,
     from: Spot,
     to: Spot,
 }
 
-impl Way {
+impl Side {
     fn going(&self) -> Going {
         Going::To(Target::Slot(self.to))
     }
@@ -79,33 +80,33 @@ impl Way {
 
 /// By the filter of a container, and by that of the slot.
 #[inline]
-fn not_admitted(draft: &Draft<'_>, way: &Way) -> impl Iterator<Item = Cause> {
-    let (item, kind) = (draft.item(way.cell), draft.world.rules.kind_id(way.cell.kind));
-    let refusing = draft.all_not_admitting(item, Some(way.from), way.to.container);
+fn not_admitted(draft: &Draft<'_>, side: &Side) -> impl Iterator<Item = Cause> {
+    let (item, kind) = (draft.item(side.cell), draft.world.rules.kind_id(side.cell.kind));
+    let refusing = draft.all_not_admitting(item, Some(side.from), side.to.container);
     let by_container = refusing.map(move |at| Cause::NotAdmitted { by: draft.container_place(at), kind });
     let by_slot =
-        (!draft.slot_admits(item, way.to)).then(|| Cause::NotAdmitted { by: draft.place_of_spot(way.to), kind });
+        (!draft.slot_admits(item, side.to)).then(|| Cause::NotAdmitted { by: draft.place_of_spot(side.to), kind });
     by_container.chain(by_slot)
 }
 
-/// Each cap and each weight cap is judged by what it would bear after both ways: first where the first stack goes.
+/// Each cap and each weight cap is judged by what it would bear after both sides: first where the first stack goes.
 #[inline]
-fn check_bearers(draft: &Draft<'_>, [one, other]: &[Way; 2], found: &mut Found) -> Result<(), Refusal> {
+fn check_bearers(draft: &Draft<'_>, [one, other]: &[Side; 2], found: &mut Found) -> Result<(), Refusal> {
     let gains = [(one, other), (other, one)];
     let counted =
         |cell: Cell, number| if cell.is_empty() { 0 } else { draft.counted(draft.item(cell), cell.count, number) };
     if !draft.world.rules.cap_filters.is_empty() {
-        for (way, back) in gains {
-            for bearer in draft.new_bearers(Some(way.from.container), way.to.container) {
-                let gain = |number| i128::from(counted(way.cell, number) - counted(back.cell, number));
+        for (side, back) in gains {
+            for bearer in draft.new_bearers(Some(side.from.container), side.to.container) {
+                let gain = |number| i128::from(counted(side.cell, number) - counted(back.cell, number));
                 found.note(draft.over_caps(bearer, gain))?;
             }
         }
     }
-    for (way, back) in gains {
-        let gain = draft.cell_weight(way.cell) - draft.cell_weight(back.cell);
+    for (side, back) in gains {
+        let gain = draft.cell_weight(side.cell) - draft.cell_weight(back.cell);
         if gain > 0 {
-            let bearers = draft.new_bearers(Some(way.from.container), way.to.container);
+            let bearers = draft.new_bearers(Some(side.from.container), side.to.container);
             found.note(bearers.into_iter().filter_map(|bearer| draft.too_heavy(bearer, i128::from(gain))))?;
         }
     }
@@ -114,7 +115,7 @@ fn check_bearers(draft: &Draft<'_>, [one, other]: &[Way; 2], found: &mut Found) 
 
 /// A stack that is over its limit already may go where it is no further over.
 #[inline]
-fn why_over_limit(draft: &Draft<'_>, Way { cell, from, to }: &Way) -> Option<Cause> {
+fn why_over_limit(draft: &Draft<'_>, Side { cell, from, to }: &Side) -> Option<Cause> {
     let limit = draft.limit(*to, cell.kind);
     if may_lie_whole(cell.count, limit, draft.limit(*from, cell.kind)) {
         return None;

@@ -5,7 +5,7 @@ use smallvec::SmallVec;
 use super::draft::{Draft, Item, Onto};
 use super::limits::may_lie_whole;
 use super::refusal::{Cause, Refusal, Unknown};
-use crate::ruleset::{FilterId, NO_PACK, Way};
+use crate::ruleset::{FilterId, NO_PACK, PutMode};
 use crate::world::{Bearer, Cell, Place, Spot};
 
 /// Where something is to be laid.
@@ -27,7 +27,7 @@ impl Draft<'_> {
             Place::Holder(id) if self.has_holder(id) => Ok(Target::Holder(id.index)),
             Place::Hand(holder) => Ok(Target::Slot(self.hand(Some(holder))?.1)),
             Place::Ground => Ok(Target::Ground),
-            Place::OnGround(_) | Place::Shortcut(..) => Err(Refusal::new(Cause::Unknown(Unknown::Meaning))),
+            Place::OnGround(_) | Place::Shortcut(..) => Err(Refusal::new(Cause::Unknown(Unknown::UnsupportedPlace))),
             Place::Container(_) | Place::Holder(_) => Err(Refusal::new(Cause::Unknown(Unknown::Place))),
         }
     }
@@ -43,14 +43,14 @@ impl Draft<'_> {
     }
 
     /// What the container of a target tries when something is put there from a hand.
-    pub(super) fn ways_into(&self, target: Target) -> Vec<Way> {
+    pub(super) fn ways_into(&self, target: Target) -> Vec<PutMode> {
         let container = match target {
             Target::Slot(spot) => spot.container,
             Target::Container(container) => container,
-            Target::Holder(_) | Target::Ground => return Way::ALL.to_vec(),
+            Target::Holder(_) | Target::Ground => return PutMode::ALL.to_vec(),
         };
         let def = self.world.rules.containers().get(self.state(container).def as usize);
-        def.map_or_else(|| Way::ALL.to_vec(), |def| def.on_put.clone())
+        def.map_or_else(|| PutMode::ALL.to_vec(), |def| def.on_put.clone())
     }
 
     pub(super) fn place_of_target(&self, target: Target) -> Place {
@@ -383,15 +383,21 @@ impl Draft<'_> {
 
     /// It does not nest there, or something would bear too much: first by the caps of all that would bear it, from the
     /// inside out, then by their weights.
-    pub(super) fn why_not_borne(&self, item: Item, asked: u64, source: Option<Spot>, container: u32) -> Option<Cause> {
+    pub(super) fn why_not_borne(
+        &self,
+        item: Item,
+        requested: u64,
+        source: Option<Spot>,
+        container: u32,
+    ) -> Option<Cause> {
         if let Some(cause) = self.why_not_nested(item, source, container) {
             return Some(cause);
         }
-        if self.judges_caps_later() {
+        if self.checks_caps_later() {
             return None;
         }
         let bearers = self.new_bearers(source.map(|source| source.container), container);
-        let of_all = |of_one: i64| i128::from(of_one) * i128::from(asked);
+        let of_all = |of_one: i64| i128::from(of_one) * i128::from(requested);
         let over_cap = |bearer| self.over_caps(bearer, |number| of_all(self.counted(item, 1, number))).next();
         let too_heavy = |&bearer: &Bearer| self.too_heavy(bearer, of_all(item.weight));
         bearers.iter().copied().find_map(over_cap).or_else(|| bearers.iter().find_map(too_heavy))

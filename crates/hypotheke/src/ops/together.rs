@@ -4,17 +4,17 @@
 use super::draft::Draft;
 use super::operation::Operation;
 use super::refusal::{Cause, Refusal, Unknown};
-use super::{Done, Judged, judge_on};
+use super::{Done, Planned, plan_on};
 
 /// Lists may be nested so deep.
-const MOST_NESTED: u32 = 32;
+const MAX_NESTED: u32 = 32;
 
-pub(super) fn judge(draft: &mut Draft<'_>, steps: &[Operation]) -> Judged {
+pub(super) fn plan(draft: &mut Draft<'_>, steps: &[Operation]) -> Planned {
     if steps.is_empty() {
         return Err(Refusal::new(Cause::BadAmount));
     }
-    if draft.nested_lists == MOST_NESTED {
-        return Err(Refusal::new(Cause::Unknown(Unknown::Meaning)));
+    if draft.nested_lists == MAX_NESTED {
+        return Err(Refusal::new(Cause::Unknown(Unknown::UnsupportedPlace)));
     }
     draft.nested_lists += 1;
     let mut count = 0;
@@ -22,7 +22,7 @@ pub(super) fn judge(draft: &mut Draft<'_>, steps: &[Operation]) -> Judged {
         draft.begin_step();
         // What is noted is told of the step that is refused, not of those before it.
         let _ = draft.take_noted();
-        let done = judge_on(draft, step).map_err(|refusal| refusal.at_step(index))?;
+        let done = plan_on(draft, step).map_err(|refusal| refusal.at_step(index))?;
         count += done.count;
     }
     draft.nested_lists -= 1;
@@ -35,5 +35,5 @@ pub(super) fn judge(draft: &mut Draft<'_>, steps: &[Operation]) -> Judged {
             return Err(Refusal::new(first));
         }
     }
-    Ok(Done { asked: None, count })
+    Ok(Done { requested: None, count })
 }

@@ -2,14 +2,14 @@
 
 use super::draft::Draft;
 use super::refusal::{Cause, Refusal};
-use super::{Done, Judged};
+use super::{Done, Planned};
 use crate::world::Place;
 
-pub(super) fn judge(draft: &mut Draft<'_>, at: Place) -> Judged {
+pub(super) fn plan(draft: &mut Draft<'_>, at: Place) -> Planned {
     let (holder, shortcut) = draft.known_shortcut(at)?;
     if draft.shortcut(holder, shortcut).is_none() {
         return Err(Refusal::new(Cause::EmptySource(at)));
     }
     draft.point_at(holder, shortcut, None);
-    Ok(Done { asked: None, count: 0 })
+    Ok(Done { requested: None, count: 0 })
 }

@@ -1,11 +1,11 @@
 //! unmark: a whole stack loses a mark.
 
-use super::Judged;
+use super::Planned;
 use super::draft::Draft;
 use crate::id::MarkId;
 use crate::world::Place;
 
-pub(super) fn judge(draft: &mut Draft<'_>, at: Place, mark: MarkId) -> Judged {
+pub(super) fn plan(draft: &mut Draft<'_>, at: Place, mark: MarkId) -> Planned {
     draft.known_mark(mark)?;
     draft.change_stack(at, |_, key| {
         key.marks.retain(|known| *known != mark);

@@ -4,9 +4,9 @@ use super::carry::{Going, Source};
 use super::draft::Draft;
 use super::refusal::{Cause, Refusal, Unknown};
 use super::target::Target;
-use super::{Done, Judged};
+use super::{Done, Planned};
 use crate::id::MarkId;
-use crate::ruleset::{Misfits, Ruleset};
+use crate::ruleset::{Ruleset, WhenUnfit};
 use crate::world::{Cell, ClassKey, Place, Spot};
 
 impl Draft<'_> {
@@ -20,9 +20,9 @@ impl Draft<'_> {
         &mut self,
         at: Place,
         change: impl FnOnce(&Ruleset, &mut ClassKey) -> Result<(), Refusal>,
-    ) -> Judged {
+    ) -> Planned {
         let Source::Spot(spot) = self.source(at)? else {
-            return Err(Refusal::new(Cause::Unknown(Unknown::Meaning)));
+            return Err(Refusal::new(Cause::Unknown(Unknown::UnsupportedPlace)));
         };
         let cell = self.cell(spot);
         if cell.is_empty() {
@@ -33,12 +33,12 @@ impl Draft<'_> {
         let key = ClassKey::new(&self.world.rules, key.kind, &key.marks, &key.properties);
         let class = self.class_of(key);
         if class == cell.class {
-            return Ok(Done { asked: None, count: 0 });
+            return Ok(Done { requested: None, count: 0 });
         }
         self.change_class(spot, class);
         self.settle();
         self.put_elsewhere(spot);
-        Ok(Done { asked: None, count: u64::from(cell.count) })
+        Ok(Done { requested: None, count: u64::from(cell.count) })
     }
 
     /// Brings a stack out of the containers that no longer admit it, where the ruleset says so: to the other containers of
@@ -67,8 +67,8 @@ impl Draft<'_> {
         while let Some(container) = at {
             let def = self.state(container).def;
             let leaves =
-                self.world.rules.containers().get(def as usize).is_some_and(|def| def.misfits == Misfits::Leave);
-            if leaves && self.is_misfit_of(container, spot, self.cell(spot)) {
+                self.world.rules.containers().get(def as usize).is_some_and(|def| def.when_unfit == WhenUnfit::Eject);
+            if leaves && self.is_unfit_of(container, spot, self.cell(spot)) {
                 found.push(container);
             }
             at = self.around(container);
@@ -77,11 +77,11 @@ impl Draft<'_> {
     }
 
     /// Whether a stack lies where it would no longer be admitted.
-    pub(super) fn is_misfit(&self, spot: Spot) -> bool {
+    pub(super) fn is_unfit(&self, spot: Spot) -> bool {
         let cell = self.cell(spot);
         let mut at = (!spot.is_ground()).then_some(spot.container);
         while let Some(container) = at {
-            if self.is_misfit_of(container, spot, cell) {
+            if self.is_unfit_of(container, spot, cell) {
                 return true;
             }
             at = self.around(container);
@@ -89,10 +89,10 @@ impl Draft<'_> {
         false
     }
 
-    fn is_misfit_of(&self, container: u32, spot: Spot, cell: Cell) -> bool {
+    fn is_unfit_of(&self, container: u32, spot: Spot, cell: Cell) -> bool {
         let (item, state) = (self.item(cell), self.state(container));
-        let asked = container == spot.container || state.deep;
+        let requested = container == spot.container || state.deep;
         let by_slot = container == spot.container && !self.slot_admits(item, spot);
-        by_slot || asked && !self.admits(state.admits, item)
+        by_slot || requested && !self.admits(state.admits, item)
     }
 }

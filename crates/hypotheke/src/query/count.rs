@@ -1,7 +1,7 @@
 //! How many there are: by what is kept, without going through all stacks.
 
 use crate::id::{ContainerId, KindId};
-use crate::ruleset::What;
+use crate::ruleset::Selector;
 use crate::world::{Cell, Place, Spot, World};
 
 impl World {
@@ -30,9 +30,9 @@ impl World {
     /// # Ok::<(), hypotheke::RulesetErrors>(())
     /// ```
     #[must_use]
-    pub fn count(&self, what: impl Into<What>, place: Option<Place>) -> u64 {
+    pub fn count(&self, what: impl Into<Selector>, place: Option<Place>) -> u64 {
         let what = what.into();
-        if matches!(what, What::Kind(kind) if !self.rules.has_kind(kind)) {
+        if matches!(what, Selector::Kind(kind) if !self.rules.has_kind(kind)) {
             return 0;
         }
         match place {
@@ -49,18 +49,18 @@ impl World {
         }
     }
 
-    fn count_anywhere(&self, what: What) -> u64 {
+    fn count_anywhere(&self, what: Selector) -> u64 {
         let there = |kind: KindId| {
-            let tally = self.tally(kind);
-            (tally.created + tally.arrived) - (tally.consumed + tally.departed)
+            let totals = self.totals(kind);
+            (totals.created + totals.arrived) - (totals.consumed + totals.departed)
         };
         match what {
-            What::Kind(kind) => there(kind),
-            What::Tag(tag) => {
+            Selector::Kind(kind) => there(kind),
+            Selector::Tag(tag) => {
                 let kinds = self.rules.kinds().filter(|kind| kind.has_tag(tag));
                 kinds.map(|kind| there(kind.handle())).sum()
             }
-            What::Mark(_) => {
+            Selector::Mark(_) => {
                 let outermost = (0..self.container_count()).filter(|&container| self.is_lasting(container));
                 outermost.map(|container| self.count_in(what, container)).sum()
             }
@@ -68,15 +68,15 @@ impl World {
     }
 
     /// In a container and in the packs that lie there.
-    fn count_in(&self, what: What, container: u32) -> u64 {
+    fn count_in(&self, what: Selector, container: u32) -> u64 {
         self.count_beside(what, container)
             + self.packs_in(container).map(|inner| self.count_in(what, inner)).sum::<u64>()
     }
 
     /// In a container itself.
-    fn count_beside(&self, what: What, container: u32) -> u64 {
+    fn count_beside(&self, what: Selector, container: u32) -> u64 {
         let state = self.state(container);
-        if let What::Kind(kind) = what
+        if let Selector::Kind(kind) = what
             && let Some(count) = state.kept_count(kind)
         {
             return count;
@@ -90,20 +90,20 @@ impl World {
 
     /// Whether what is counted under the number of a kind, or of a class that is not plain, is to be counted: what is
     /// counted under a class is counted under its kind too.
-    fn class_counts_as(&self, what: What, class: u32) -> bool {
+    fn class_counts_as(&self, what: Selector, class: u32) -> bool {
         match (what, self.classes.key(class)) {
-            (What::Tag(tag), None) => self.rules.known_kind_at(class).has_tag(tag),
-            (What::Mark(mark), Some(key)) => key.marks.contains(&mark),
-            (What::Kind(kind), None) => class == kind.0,
+            (Selector::Tag(tag), None) => self.rules.known_kind_at(class).has_tag(tag),
+            (Selector::Mark(mark), Some(key)) => key.marks.contains(&mark),
+            (Selector::Kind(kind), None) => class == kind.0,
             _ => false,
         }
     }
 
-    fn cell_is(&self, cell: Cell, what: What) -> bool {
+    fn cell_is(&self, cell: Cell, what: Selector) -> bool {
         match what {
-            What::Kind(kind) => cell.kind == kind.0,
-            What::Tag(tag) => self.rules.known_kind_at(cell.kind).has_tag(tag),
-            What::Mark(mark) => self.classes.key(cell.class).is_some_and(|key| key.marks.contains(&mark)),
+            Selector::Kind(kind) => cell.kind == kind.0,
+            Selector::Tag(tag) => self.rules.known_kind_at(cell.kind).has_tag(tag),
+            Selector::Mark(mark) => self.classes.key(cell.class).is_some_and(|key| key.marks.contains(&mark)),
         }
     }
 

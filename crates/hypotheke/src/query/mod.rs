@@ -7,24 +7,24 @@ use serde::Serialize;
 
 use crate::id::{ContainerId, KindId, MarkId, StackId, TagId};
 use crate::quantity::Decimal;
-use crate::ruleset::{PropertyValue, What};
+use crate::ruleset::{PropertyValue, Selector};
 use crate::world::{Place, StackView, World};
 
-impl From<KindId> for What {
-    fn from(kind: KindId) -> What {
-        What::Kind(kind)
+impl From<KindId> for Selector {
+    fn from(kind: KindId) -> Selector {
+        Selector::Kind(kind)
     }
 }
 
-impl From<TagId> for What {
-    fn from(tag: TagId) -> What {
-        What::Tag(tag)
+impl From<TagId> for Selector {
+    fn from(tag: TagId) -> Selector {
+        Selector::Tag(tag)
     }
 }
 
-impl From<MarkId> for What {
-    fn from(mark: MarkId) -> What {
-        What::Mark(mark)
+impl From<MarkId> for Selector {
+    fn from(mark: MarkId) -> Selector {
+        Selector::Mark(mark)
     }
 }
 
@@ -104,7 +104,7 @@ impl World {
 
     /// Whether anything of a kind, with a tag or with a mark lies in a place, or anywhere; in packs too.
     #[must_use]
-    pub fn has(&self, what: impl Into<What>, place: Option<Place>) -> bool {
+    pub fn has(&self, what: impl Into<Selector>, place: Option<Place>) -> bool {
         let what = what.into();
         self.count(what, place) > 0
     }
@@ -112,7 +112,7 @@ impl World {
     /// The place of the first stack of a kind, with a tag or with a mark, in a place or anywhere: what lies outside of packs
     /// comes before what lies in them.
     #[must_use]
-    pub fn find(&self, what: impl Into<What>, place: Option<Place>) -> Option<Place> {
+    pub fn find(&self, what: impl Into<Selector>, place: Option<Place>) -> Option<Place> {
         let what = what.into();
         let found = self.all_stacks_in(place).into_iter().find(|stack| stack.is(what))?;
         self.place_of(found.id())
@@ -186,11 +186,11 @@ impl World {
 impl StackView<'_> {
     /// Whether it is of a kind, or has a tag or a mark.
     #[must_use]
-    pub fn is(self, what: impl Into<What>) -> bool {
+    pub fn is(self, what: impl Into<Selector>) -> bool {
         match what.into() {
-            What::Kind(kind) => self.kind().handle() == kind,
-            What::Tag(tag) => self.kind().has_tag(tag),
-            What::Mark(mark) => self.has_mark(mark),
+            Selector::Kind(kind) => self.kind().handle() == kind,
+            Selector::Tag(tag) => self.kind().has_tag(tag),
+            Selector::Mark(mark) => self.has_mark(mark),
         }
     }
 }

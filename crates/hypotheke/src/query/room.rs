@@ -6,7 +6,7 @@ use crate::ops::{Operation, Outcome, Room};
 use crate::world::{Place, Spot, World};
 
 impl World {
-    /// How many more plain items of a kind could be created in a place, and what binds.
+    /// How many more plain items of a kind could be created in a place, and what limited_by.
     ///
     /// For a container it does not take longer for more slots, unless some kinds need several slots at once.
     ///
@@ -19,7 +19,7 @@ impl World {
     ///     .build()?;
     /// let world = World::new(&rules.into());
     /// let room = world.room_for(world.rules().find_kind("drum").unwrap(), world.container("sled").unwrap());
-    /// assert_eq!((room.items, room.binds.map(|cause| cause.reason())), (3, Some(Reason::WeightCap)));
+    /// assert_eq!((room.items, room.limited_by.map(|cause| cause.reason())), (3, Some(Reason::WeightCap)));
     /// # Ok::<(), hypotheke::RulesetErrors>(())
     /// ```
     #[must_use]
@@ -36,8 +36,8 @@ impl World {
         let create = |amount| self.dry_run(&Operation::creating(amount, kind, place)).map(Outcome::done);
         let items = create(Amount::UpTo(u32::MAX)).unwrap_or(0);
         let more = u32::try_from(items).ok().and_then(|items| items.checked_add(1));
-        let binds = more.and_then(|more| create(Amount::Exactly(more)).err()).map(|refusal| refusal.cause());
-        Room { items, binds }
+        let limited_by = more.and_then(|more| create(Amount::Exactly(more)).err()).map(|refusal| refusal.cause());
+        Room { items, limited_by }
     }
 
     /// For how many more plain items of a kind the slots of a container have space, whatever else may stand in the way.

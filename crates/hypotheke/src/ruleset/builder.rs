@@ -1,7 +1,7 @@
 use std::fmt::{Display, Write};
 
 use super::migration::MigrationRules;
-use super::places::Way;
+use super::places::PutMode;
 use crate::quantity::Decimal;
 
 /// Builds a ruleset in code.
@@ -90,7 +90,7 @@ impl RulesetBuilder {
     #[allow(clippy::needless_pass_by_value)] // As all others take theirs.
     pub fn migration(mut self, rules: MigrationRules) -> Self {
         let _ = writeln!(self.tables, "\n[migration]");
-        for (key, word) in rules.treatments() {
+        for (key, word) in rules.actions() {
             let _ = writeln!(self.tables, "{key} = {}", quoted(word));
         }
         for (version, changes) in &rules.versions {
@@ -110,7 +110,7 @@ impl RulesetBuilder {
         self
     }
 
-    /// What searches verify: lines under `always`, `never`, `possible`, `recoverable` or `play`, as in a claims file.
+    /// What searches verify: lines under `always`, `forbidden`, `possible`, `recoverable` or `explore`, as in a claims file.
     pub fn claims<'a>(mut self, heading: &str, lines: impl IntoIterator<Item = &'a str>) -> Self {
         self.head.line(&format!("claims.{heading}"), list(lines));
         self
@@ -167,11 +167,11 @@ impl RulesetBuilder {
         carries: impl IntoIterator<Item = &'a str>,
         settings: impl FnOnce(HolderBuilder) -> HolderBuilder,
     ) -> Self {
-        let HolderBuilder { mut section, caps, burden } = settings(HolderBuilder::default());
+        let HolderBuilder { mut section, caps, encumbrance } = settings(HolderBuilder::default());
         section.line("carries", list(carries));
         section.caps(&caps);
-        if !burden.is_empty() {
-            section.line("burden", format!("[{}]", burden.join(", ")));
+        if !encumbrance.is_empty() {
+            section.line("encumbrance", format!("[{}]", encumbrance.join(", ")));
         }
         self.table("holder", id, &section)
     }
@@ -289,8 +289,8 @@ impl KindBuilder {
     }
 
     /// It can be neither consumed nor brought to the ground.
-    pub fn keep(mut self) -> Self {
-        self.0.line("keep", true);
+    pub fn protected(mut self) -> Self {
+        self.0.line("protected", true);
         self
     }
 
@@ -301,8 +301,8 @@ impl KindBuilder {
     }
 
     /// The named slots that it needs at once, where it lies in one of them.
-    pub fn needs<'a>(mut self, slots: impl IntoIterator<Item = &'a str>) -> Self {
-        self.0.line("needs", list(slots));
+    pub fn occupies_slots<'a>(mut self, slots: impl IntoIterator<Item = &'a str>) -> Self {
+        self.0.line("occupies-slots", list(slots));
         self
     }
 
@@ -408,21 +408,21 @@ impl ContainerBuilder {
         self
     }
 
-    /// Its filter is asked of all that comes to lie below it, in packs too.
+    /// Its filter is requested of all that comes to lie below it, in packs too.
     pub fn deep(mut self) -> Self {
         self.section.line("deep", true);
         self
     }
 
     /// What it no longer admits, because a mark or property has changed, is put elsewhere.
-    pub fn misfits_leave(mut self) -> Self {
-        self.section.line("misfits", quoted("leave"));
+    pub fn ejects_unfit(mut self) -> Self {
+        self.section.line("when-unfit", quoted("leave"));
         self
     }
 
     /// What is tried, in order, when something is put here from a hand.
-    pub fn on_put(mut self, ways: impl IntoIterator<Item = Way>) -> Self {
-        self.section.line("on-put", list(ways.into_iter().map(Way::word)));
+    pub fn on_put(mut self, ways: impl IntoIterator<Item = PutMode>) -> Self {
+        self.section.line("on-put", list(ways.into_iter().map(PutMode::word)));
         self
     }
 
@@ -446,8 +446,8 @@ impl ContainerBuilder {
 
     /// It may be resized between these numbers of slots.
     pub fn resizable(mut self, least: u32, most: u32) -> Self {
-        self.section.line("least-slots", least);
-        self.section.line("most-slots", most);
+        self.section.line("min-slots", least);
+        self.section.line("max-slots", most);
         self
     }
 
@@ -506,7 +506,7 @@ fn cap(of: &str, count: u32) -> String {
 pub struct HolderBuilder {
     section: Section,
     caps: Vec<String>,
-    burden: Vec<String>,
+    encumbrance: Vec<String>,
 }
 
 impl HolderBuilder {
@@ -529,8 +529,8 @@ impl HolderBuilder {
     }
 
     /// From which weight on it counts as what.
-    pub fn burden(mut self, from: Decimal, label: &str) -> Self {
-        self.burden.push(format!("{{ from = {from}, label = {} }}", quoted(label)));
+    pub fn encumbrance(mut self, from: Decimal, label: &str) -> Self {
+        self.encumbrance.push(format!("{{ at = {from}, label = {} }}", quoted(label)));
         self
     }
 
@@ -541,8 +541,8 @@ impl HolderBuilder {
     }
 
     /// A shortcut of which nothing is left goes on pointing at its kind.
-    pub fn keep_spent_shortcuts(mut self) -> Self {
-        self.section.line("spent-shortcuts", quoted("keep"));
+    pub fn keep_depleted_shortcuts(mut self) -> Self {
+        self.section.line("depleted-shortcuts", quoted("keep"));
         self
     }
 

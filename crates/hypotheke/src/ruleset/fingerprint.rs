@@ -9,8 +9,8 @@ use std::collections::BTreeSet;
 use std::fmt::Display;
 
 use super::{
-    Cap, ContainerDef, DepletedShortcut, FilterId, HolderDef, Kind, Mark, Misfits, Property, PropertyValue, Ruleset,
-    Way,
+    Cap, ContainerDef, DepletedShortcut, FilterId, HolderDef, Kind, Mark, Property, PropertyValue, PutMode, Ruleset,
+    WhenUnfit,
 };
 
 /// Sixteen hexadecimal digits.
@@ -103,9 +103,9 @@ fn kind_line(rules: &Ruleset, kind: Kind<'_>) -> String {
         kind.weight(),
         kind.value(),
         kind.stack_limit(),
-        kind.is_kept(),
+        kind.is_protected(),
         sorted(kind.tags()),
-        sorted(kind.needs()),
+        sorted(kind.occupied_slots()),
         kind.pack().map(ContainerDef::id),
         sorted(kind.attributes().map(|(name, number)| format!("{name} {number}"))),
         sorted(properties),
@@ -140,14 +140,14 @@ fn container_line(rules: &Ruleset, def: &ContainerDef) -> String {
         def.is_reserved_first(),
         def.must_be_opened(),
         def.is_exclusive(),
-        match def.misfits() {
-            Misfits::Stay => "Stay",
-            Misfits::Leave => "Leave",
+        match def.when_unfit() {
+            WhenUnfit::Stay => "Stay",
+            WhenUnfit::Eject => "Leave",
         },
         in_order(def.on_put().iter().map(|way| match way {
-            Way::Place => "Place",
-            Way::Merge => "Merge",
-            Way::Swap => "Swap",
+            PutMode::Place => "Place",
+            PutMode::Merge => "Merge",
+            PutMode::Swap => "Swap",
         })),
         filter(rules, def.admits),
         caps(rules, def.caps()),
@@ -161,9 +161,9 @@ fn holder_line(rules: &Ruleset, def: &HolderDef) -> String {
         def.id(),
         in_order(def.carries().iter().map(|&id| rules.container(id).id().to_owned())),
         def.weight_cap().map(|cap| cap.to_string()),
-        in_order(def.burden().map(|(from, label)| format!("{label} from {from}"))),
+        in_order(def.encumbrance().map(|(from, label)| format!("{label} from {from}"))),
         def.shortcuts(),
-        match def.spent_shortcuts() {
+        match def.depleted_shortcuts() {
             DepletedShortcut::Clear => "Clear",
             DepletedShortcut::Keep => "Keep",
         },

@@ -106,8 +106,8 @@ impl<'r> Kind<'r> {
 
     /// True if it can be neither consumed nor brought to the ground.
     #[must_use]
-    pub fn is_kept(self) -> bool {
-        self.rules.figures[self.id.index()].keep
+    pub fn is_protected(self) -> bool {
+        self.rules.figures[self.id.index()].is_protected
     }
 
     /// What it adds to the attributes of who wears it.
@@ -119,7 +119,7 @@ impl<'r> Kind<'r> {
     }
 
     /// The named slots that it needs at once, where it lies in one of them; empty if it needs only one.
-    pub fn needs(self) -> impl Iterator<Item = &'r str> {
+    pub fn occupied_slots(self) -> impl Iterator<Item = &'r str> {
         let needs = self.rules.needs.get(self.rules.figures[self.id.index()].needs as usize);
         needs.into_iter().flatten().map(|slot| &**slot)
     }

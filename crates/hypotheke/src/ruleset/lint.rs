@@ -132,7 +132,7 @@ fn slipped_tags(rules: &Ruleset) -> Vec<Diagnostic> {
     found
 }
 
-/// Names by what is left of them without one letter: of two that differ by a slip, some two such rests are the same. So a name is not
+/// Names by what is left of them without one letter: of two that differ by a slip, some two such final_states are the same. So a name is not
 /// held against all others.
 struct Alike<'r> {
     names: Vec<&'r str>,
@@ -140,16 +140,16 @@ struct Alike<'r> {
 }
 
 /// Of so many names with the same rest, the first are looked at.
-const MOST_ALIKE: usize = 8;
+const MAX_ALIKE: usize = 8;
 
 impl<'r> Alike<'r> {
     fn new(names: impl Iterator<Item = &'r str>) -> Alike<'r> {
         let names: Vec<&str> = names.collect();
         let mut by_rest: FxHashMap<String, Vec<u32>> = FxHashMap::default();
         for (number, name) in (0..).zip(&names) {
-            for rest in rests(name) {
+            for rest in final_states(name) {
                 let alike = by_rest.entry(rest).or_default();
-                if alike.len() < MOST_ALIKE {
+                if alike.len() < MAX_ALIKE {
                     alike.push(number);
                 }
             }
@@ -159,7 +159,7 @@ impl<'r> Alike<'r> {
 
     /// The first name of which this one is a slip.
     fn slip_of(&self, name: &str) -> Option<&'r str> {
-        let numbers = rests(name).filter_map(|rest| self.by_rest.get(&rest)).flatten();
+        let numbers = final_states(name).filter_map(|rest| self.by_rest.get(&rest)).flatten();
         let slips = numbers.filter(|&&number| {
             let other = self.names[number as usize];
             other != name && is_slip(name, other)
@@ -169,7 +169,7 @@ impl<'r> Alike<'r> {
 }
 
 /// The name, and the name without each of its letters.
-fn rests(name: &str) -> impl Iterator<Item = String> {
+fn final_states(name: &str) -> impl Iterator<Item = String> {
     let shorter = name.char_indices().map(|(at, letter)| format!("{}{}", &name[..at], &name[at + letter.len_utf8()..]));
     shorter.chain([name.to_owned()])
 }

@@ -15,7 +15,7 @@ use super::source::Written;
 pub enum MigrationPolicy {
     /// It stays as it is and may get better, but not worse.
     #[default]
-    Leave,
+    Stay,
     /// What is over a limit goes to empty slots of the same container; what finds none stays.
     Split,
     /// It goes to where there is room: the same container, the holder's other containers in order, the ground.
@@ -23,7 +23,7 @@ pub enum MigrationPolicy {
     /// It goes to the ground.
     Ground,
     /// It is kept aside, out of play, until a ruleset has a place for it again.
-    Stray,
+    Orphan,
     /// The world does not go over to the ruleset.
     Refuse,
 }
@@ -38,10 +38,10 @@ pub struct MigrationRules {
     pub over_cap: MigrationPolicy,
     /// About what lies where it is not admitted any more: leave, spill or refuse.
     pub not_admitted: MigrationPolicy,
-    /// About what lies in slots and containers that are not there any more: spill, ground, stray or refuse.
-    pub gone: MigrationPolicy,
-    /// About items of kinds that are not known any more: stray or refuse.
-    pub unknown: MigrationPolicy,
+    /// About what lies in slots and containers that are not there any more: spill, ground, orphan or refuse.
+    pub removed_places: MigrationPolicy,
+    /// About items of kinds that are not known any more: orphan or refuse.
+    pub unknown_kinds: MigrationPolicy,
     /// Changed each version of the ruleset changed, by its number: the section `[migration.2]` tells what became of the names of version 1.
     pub versions: BTreeMap<u32, VersionChanges>,
 }
@@ -49,11 +49,11 @@ pub struct MigrationRules {
 impl Default for MigrationRules {
     fn default() -> MigrationRules {
         MigrationRules {
-            over_limit: MigrationPolicy::Leave,
-            over_cap: MigrationPolicy::Leave,
-            not_admitted: MigrationPolicy::Leave,
-            gone: MigrationPolicy::Spill,
-            unknown: MigrationPolicy::Stray,
+            over_limit: MigrationPolicy::Stay,
+            over_cap: MigrationPolicy::Stay,
+            not_admitted: MigrationPolicy::Stay,
+            removed_places: MigrationPolicy::Spill,
+            unknown_kinds: MigrationPolicy::Orphan,
             versions: BTreeMap::new(),
         }
     }
@@ -67,7 +67,7 @@ pub struct VersionChanges {
     /// Kinds whose items are of another kind now, which may have been there before.
     pub replaced_by: BTreeMap<String, String>,
     /// Containers that are not there any more, and where their contents go.
-    pub gone: BTreeMap<String, Gone>,
+    pub removed: BTreeMap<String, RemovedContents>,
 }
 
 /// Changed has another name now.
@@ -87,13 +87,13 @@ pub struct Renamed {
 
 /// Where the contents of a container go that is not there any more.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub enum Gone {
+pub enum RemovedContents {
     /// Into another container, as far as they fit; then to the ground.
     Into(String),
     /// To the ground.
     Ground,
     /// They are kept aside.
-    Stray,
+    Orphan,
 }
 
 /// The section as it is written.
@@ -118,14 +118,14 @@ pub(crate) enum Changed {
     Kind,
     Replaced,
     Container,
-    Gone,
+    Removed,
     Holder,
     Mark,
     Property,
 }
 
-const KEYS: &[&str] = &["over-limit", "over-cap", "not-admitted", "gone", "unknown"];
-const VERSION: &[&str] = &["renamed", "replaced-by", "gone"];
+const KEYS: &[&str] = &["over-limit", "over-cap", "not-admitted", "removed-places", "unknown-kinds"];
+const VERSION: &[&str] = &["renamed", "replaced-by", "removed"];
 const RENAMED: &[(&str, Changed)] = &[
     ("kind", Changed::Kind),
     ("container", Changed::Container),
@@ -134,9 +134,9 @@ const RENAMED: &[(&str, Changed)] = &[
     ("property", Changed::Property),
 ];
 
-const LEAVE: (&str, MigrationPolicy) = ("leave", MigrationPolicy::Leave);
+const STAY: (&str, MigrationPolicy) = ("stay", MigrationPolicy::Stay);
 const SPILL: (&str, MigrationPolicy) = ("spill", MigrationPolicy::Spill);
-const STRAY: (&str, MigrationPolicy) = ("stray", MigrationPolicy::Stray);
+const ORPHAN: (&str, MigrationPolicy) = ("orphan", MigrationPolicy::Orphan);
 const REFUSE: (&str, MigrationPolicy) = ("refuse", MigrationPolicy::Refuse);
 
 /// Reads the section.
@@ -148,16 +148,14 @@ pub(crate) fn read(reading: &mut Reading<'_>, value: &Spanned<DeValue<'_>>) -> M
     let standard = MigrationRules::default();
     let rules = MigrationRules {
         over_limit: reading
-            .choice(&section, "over-limit", &[LEAVE, ("split", MigrationPolicy::Split), SPILL, REFUSE])
+            .choice(&section, "over-limit", &[STAY, ("split", MigrationPolicy::Split), SPILL, REFUSE])
             .unwrap_or(standard.over_limit),
-        over_cap: reading.choice(&section, "over-cap", &[LEAVE, SPILL, REFUSE]).unwrap_or(standard.over_cap),
-        not_admitted: reading
-            .choice(&section, "not-admitted", &[LEAVE, SPILL, REFUSE])
-            .unwrap_or(standard.not_admitted),
-        gone: reading
-            .choice(&section, "gone", &[SPILL, ("ground", MigrationPolicy::Ground), STRAY, REFUSE])
-            .unwrap_or(standard.gone),
-        unknown: reading.choice(&section, "unknown", &[STRAY, REFUSE]).unwrap_or(standard.unknown),
+        over_cap: reading.choice(&section, "over-cap", &[STAY, SPILL, REFUSE]).unwrap_or(standard.over_cap),
+        not_admitted: reading.choice(&section, "not-admitted", &[STAY, SPILL, REFUSE]).unwrap_or(standard.not_admitted),
+        removed_places: reading
+            .choice(&section, "removed-places", &[SPILL, ("ground", MigrationPolicy::Ground), ORPHAN, REFUSE])
+            .unwrap_or(standard.removed_places),
+        unknown_kinds: reading.choice(&section, "unknown-kinds", &[ORPHAN, REFUSE]).unwrap_or(standard.unknown_kinds),
         versions: BTreeMap::new(),
     };
     let mut source = MigrationSource { rules, names: Vec::new() };
@@ -182,7 +180,7 @@ impl MigrationSource {
             }
         }
         self.read_names(reading, version, &section, ("replaced-by", Changed::Replaced));
-        self.read_names(reading, version, &section, ("gone", Changed::Gone));
+        self.read_names(reading, version, &section, ("removed", Changed::Removed));
     }
 
     fn read_names(
@@ -195,12 +193,12 @@ impl MigrationSource {
         for (before, value) in reading.entries(section, key) {
             let Some(after) = reading.one_text(value, &format!("`{}` of `{key}`", before.value)) else { continue };
             let changes = self.rules.versions.entry(version.value).or_default();
-            let after = if what == Changed::Gone {
-                let Some((gone, into)) = read_gone(&after.value) else {
-                    reading.bad_gone(&after);
+            let after = if what == Changed::Removed {
+                let Some((gone, into)) = read_removed(&after.value) else {
+                    reading.bad_removed(&after);
                     continue;
                 };
-                changes.gone.insert(before.value.clone(), gone);
+                changes.removed.insert(before.value.clone(), gone);
                 into.map(|value| Written { value, at: after.at })
             } else {
                 changes.names_of(what).insert(before.value.clone(), after.value.clone());
@@ -211,12 +209,12 @@ impl MigrationSource {
     }
 }
 
-/// `into depot`, `to ground`, `stray`.
-fn read_gone(text: &str) -> Option<(Gone, Option<String>)> {
+/// `into depot`, `to ground`, `orphan`.
+fn read_removed(text: &str) -> Option<(RemovedContents, Option<String>)> {
     match text.split_ascii_whitespace().collect::<Vec<_>>()[..] {
-        ["into", container] => Some((Gone::Into(container.to_owned()), Some(container.to_owned()))),
-        ["to", "ground"] => Some((Gone::Ground, None)),
-        ["stray"] => Some((Gone::Stray, None)),
+        ["into", container] => Some((RemovedContents::Into(container.to_owned()), Some(container.to_owned()))),
+        ["to", "ground"] => Some((RemovedContents::Ground, None)),
+        ["orphan"] => Some((RemovedContents::Orphan, None)),
         _ => None,
     }
 }
@@ -229,7 +227,7 @@ impl VersionChanges {
             Changed::Holder => &mut self.renamed.holder,
             Changed::Mark => &mut self.renamed.mark,
             Changed::Property => &mut self.renamed.property,
-            Changed::Replaced | Changed::Gone => &mut self.replaced_by,
+            Changed::Replaced | Changed::Removed => &mut self.replaced_by,
         }
     }
 }
@@ -239,25 +237,25 @@ impl MigrationPolicy {
     #[must_use]
     pub fn word(self) -> &'static str {
         match self {
-            MigrationPolicy::Leave => "leave",
+            MigrationPolicy::Stay => "stay",
             MigrationPolicy::Split => "split",
             MigrationPolicy::Spill => "spill",
             MigrationPolicy::Ground => "ground",
-            MigrationPolicy::Stray => "stray",
+            MigrationPolicy::Orphan => "orphan",
             MigrationPolicy::Refuse => "refuse",
         }
     }
 }
 
 impl MigrationRules {
-    /// The treatments as a ruleset writes them, by their keys.
-    pub(crate) fn treatments(&self) -> [(&'static str, &'static str); 5] {
+    /// The actions as a ruleset writes them, by their keys.
+    pub(crate) fn actions(&self) -> [(&'static str, &'static str); 5] {
         [
             ("over-limit", self.over_limit.word()),
             ("over-cap", self.over_cap.word()),
             ("not-admitted", self.not_admitted.word()),
-            ("gone", self.gone.word()),
-            ("unknown", self.unknown.word()),
+            ("removed-places", self.removed_places.word()),
+            ("unknown-kinds", self.unknown_kinds.word()),
         ]
     }
 }
@@ -268,10 +266,10 @@ impl VersionChanges {
         let pairs = |names: &BTreeMap<String, String>| {
             names.iter().map(|(before, after)| (before.clone(), after.clone())).collect::<Vec<_>>()
         };
-        let gone = |gone: &Gone| match gone {
-            Gone::Into(container) => format!("into {container}"),
-            Gone::Ground => "to ground".to_owned(),
-            Gone::Stray => "stray".to_owned(),
+        let gone = |gone: &RemovedContents| match gone {
+            RemovedContents::Into(container) => format!("into {container}"),
+            RemovedContents::Ground => "to ground".to_owned(),
+            RemovedContents::Orphan => "orphan".to_owned(),
         };
         vec![
             ("renamed.kind", pairs(&self.renamed.kind)),
@@ -280,7 +278,7 @@ impl VersionChanges {
             ("renamed.mark", pairs(&self.renamed.mark)),
             ("renamed.property", pairs(&self.renamed.property)),
             ("replaced-by", pairs(&self.replaced_by)),
-            ("gone", self.gone.iter().map(|(before, after)| (before.clone(), gone(after))).collect()),
+            ("removed", self.removed.iter().map(|(before, after)| (before.clone(), gone(after))).collect()),
         ]
     }
 }
@@ -291,7 +289,7 @@ pub(crate) enum ContainerSuccessor {
     /// It is called so now.
     Now(String),
     /// It has gone; its contents go there.
-    Gone(Gone),
+    Removed(RemovedContents),
 }
 
 /// What names of a version are now. Each version's changes are made in turn, so that a world which skips some comes to the same
@@ -349,16 +347,16 @@ impl MigrationRules {
     pub(crate) fn container_since(&self, version: u32, name: &str) -> ContainerSuccessor {
         let mut name = name.to_owned();
         for (&version, changes) in self.versions.range(version.saturating_add(1)..) {
-            match changes.gone.get(&name) {
+            match changes.removed.get(&name) {
                 None => name = changes.renamed.container.get(&name).cloned().unwrap_or(name),
                 // Where the contents went may itself have another name since, or have gone.
-                Some(Gone::Into(into)) => {
+                Some(RemovedContents::Into(into)) => {
                     return match self.container_since(version, into) {
-                        ContainerSuccessor::Now(into) => ContainerSuccessor::Gone(Gone::Into(into)),
-                        gone @ ContainerSuccessor::Gone(_) => gone,
+                        ContainerSuccessor::Now(into) => ContainerSuccessor::Removed(RemovedContents::Into(into)),
+                        gone @ ContainerSuccessor::Removed(_) => gone,
                     };
                 }
-                Some(gone) => return ContainerSuccessor::Gone(gone.clone()),
+                Some(gone) => return ContainerSuccessor::Removed(gone.clone()),
             }
         }
         ContainerSuccessor::Now(name)

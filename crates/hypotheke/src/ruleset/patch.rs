@@ -13,7 +13,7 @@ pub(crate) enum KindPatch {
     Weight(Decimal),
     Value(Decimal),
     StackLimit(Option<u32>),
-    Keep(bool),
+    Protected(bool),
     /// Without the tag of this number among the names of tags.
     NoTag(u32),
     Number(PropertyId, Decimal),
@@ -43,7 +43,7 @@ impl Ruleset {
         match patch {
             KindPatch::Weight(weight) => self.figures[index].weight = weight.thousandths(),
             KindPatch::Value(value) => self.kinds[index].value = *value,
-            KindPatch::Keep(keep) => self.figures[index].keep = *keep,
+            KindPatch::Protected(is_protected) => self.figures[index].is_protected = *is_protected,
             // The limit of a pack is 1, whatever is written.
             KindPatch::StackLimit(_) | KindPatch::NoTag(_) if before.figures.pack != NO_PACK => return None,
             KindPatch::StackLimit(limit) => {

@@ -45,13 +45,13 @@ pub struct ContainerDef {
     pub(in crate::ruleset) carried: bool,
     /// A kind brings it along.
     pub(in crate::ruleset) brought: bool,
-    /// Its filter is asked of all that comes to lie below it.
+    /// Its filter is requested of all that comes to lie below it.
     pub(crate) deep: bool,
     /// Empty slots with a filter of their own are filled before the others.
     pub(crate) reserved_first: bool,
-    pub(crate) misfits: Misfits,
+    pub(crate) when_unfit: WhenUnfit,
     /// What is tried, in order, when something is put here from a hand.
-    pub(crate) on_put: Vec<Way>,
+    pub(crate) on_put: Vec<PutMode>,
     /// A holder must have opened it.
     pub(crate) must_open: bool,
     /// One holder at a time may have opened it, and no other uses it then.
@@ -63,7 +63,7 @@ pub struct ContainerDef {
 /// How something comes to lie where it is put from a hand.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
-pub enum Way {
+pub enum PutMode {
     /// Where it is empty, or into a container.
     Place,
     /// Onto an alike stack.
@@ -72,29 +72,29 @@ pub enum Way {
     Swap,
 }
 
-impl Way {
+impl PutMode {
     /// What is tried where nothing is written.
-    pub(crate) const ALL: [Way; 3] = [Way::Place, Way::Merge, Way::Swap];
+    pub(crate) const ALL: [PutMode; 3] = [PutMode::Place, PutMode::Merge, PutMode::Swap];
 
     /// As a ruleset writes it.
     #[must_use]
     pub fn word(self) -> &'static str {
         match self {
-            Way::Place => "place",
-            Way::Merge => "merge",
-            Way::Swap => "swap",
+            PutMode::Place => "place",
+            PutMode::Merge => "merge",
+            PutMode::Swap => "swap",
         }
     }
 }
 
 /// What becomes of a stack that its container no longer admits, because it got another mark or property.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub enum Misfits {
-    /// It stays, as a misfit.
+pub enum WhenUnfit {
+    /// It stays as an unfit stack.
     #[default]
     Stay,
     /// It is put elsewhere: into other containers of the holder, else on the ground.
-    Leave,
+    Eject,
 }
 
 /// What becomes of a shortcut when its holder has nothing left of the kind at which it points.
@@ -130,7 +130,7 @@ pub struct HolderDef {
     pub(crate) shortcuts: u32,
     pub(crate) spent: DepletedShortcut,
     /// In rising order.
-    pub(in crate::ruleset) burden: Vec<(Decimal, Box<str>)>,
+    pub(in crate::ruleset) encumbrance: Vec<(Decimal, Box<str>)>,
 }
 
 /// The rules of one slot.
@@ -162,7 +162,7 @@ impl Ruleset {
             // Asked of what lies below, and a plain stack has nothing below it.
             deep: _,
             // Where a stack changes, where items come from a hand, and where a holder names no container.
-            misfits: _,
+            when_unfit: _,
             on_put: _,
             worn: _,
             // What it is called and where it stands.
@@ -249,7 +249,7 @@ impl ContainerDef {
         self.worn
     }
 
-    /// True if its filter is asked of all that comes to lie below it, in packs too.
+    /// True if its filter is requested of all that comes to lie below it, in packs too.
     #[must_use]
     pub fn is_deep(&self) -> bool {
         self.deep
@@ -263,14 +263,14 @@ impl ContainerDef {
 
     /// What is tried, in order, when something is put here from a hand.
     #[must_use]
-    pub fn on_put(&self) -> &[Way] {
+    pub fn on_put(&self) -> &[PutMode] {
         &self.on_put
     }
 
     /// What becomes of a stack that it no longer admits.
     #[must_use]
-    pub fn misfits(&self) -> Misfits {
-        self.misfits
+    pub fn when_unfit(&self) -> WhenUnfit {
+        self.when_unfit
     }
 
     /// True if a holder must have opened it before it can use it.
@@ -336,10 +336,10 @@ impl HolderDef {
         &self.caps
     }
 
-    /// From which weight on it bears which burden, in rising order.
+    /// From which weight on it bears which encumbrance, in rising order.
     #[must_use]
-    pub fn burden(&self) -> impl ExactSizeIterator<Item = (Decimal, &str)> {
-        self.burden.iter().map(|(from, label)| (*from, &**label))
+    pub fn encumbrance(&self) -> impl ExactSizeIterator<Item = (Decimal, &str)> {
+        self.encumbrance.iter().map(|(from, label)| (*from, &**label))
     }
 
     /// How many shortcuts it has, each of which may point at a kind.
@@ -350,7 +350,7 @@ impl HolderDef {
 
     /// What becomes of a shortcut when nothing is left of the kind at which it points.
     #[must_use]
-    pub fn spent_shortcuts(&self) -> DepletedShortcut {
+    pub fn depleted_shortcuts(&self) -> DepletedShortcut {
         self.spent
     }
 

@@ -13,6 +13,34 @@ const COUNT_RANGE: &str = "a whole number from 1 to 4294967295";
 
 type Value<'i> = Spanned<DeValue<'i>>;
 
+/// Keys by the names that they had before the first release, with their present names.
+const RENAMED_KEYS: &[(&str, &str)] = &[
+    ("keep", "protected"),
+    ("needs", "occupies-slots"),
+    ("misfits", "when-unfit"),
+    ("burden", "encumbrance"),
+    ("from", "at"),
+    ("least-slots", "min-slots"),
+    ("most-slots", "max-slots"),
+    ("spent-shortcuts", "depleted-shortcuts"),
+    ("gone", "removed-places"),
+    ("gone", "removed"),
+    ("unknown", "unknown-kinds"),
+];
+
+/// The present name of a key that was renamed, if it is among `allowed`.
+pub(crate) fn renamed_key(name: &str, allowed: &[&'static str]) -> Option<&'static str> {
+    let mut renamed = RENAMED_KEYS.iter().filter(|(before, now)| *before == name && allowed.contains(now));
+    renamed.next().map(|(_, now)| *now)
+}
+
+fn suggested_key(name: &str, allowed: &[&'static str]) -> Option<String> {
+    match renamed_key(name, allowed) {
+        Some(now) => Some(format!("`{name}` was renamed: write `{now}`")),
+        None => suggestion(name, allowed.iter().copied()),
+    }
+}
+
 /// A text that is being read, and what is wrong with it so far.
 pub(crate) struct Reading<'s> {
     pub(crate) source: &'s Source,
@@ -87,7 +115,7 @@ impl<'s> Reading<'s> {
         for (key, _) in table {
             let name = key.get_ref().as_ref();
             if !allowed.contains(&name) && !other(name) {
-                let help = if self.faults.is_full() { None } else { suggestion(name, allowed.iter().copied()) };
+                let help = if self.faults.is_full() { None } else { suggested_key(name, allowed) };
                 let fault = Diagnostic::error("unknown-key", self.at(key), format!("{what} has no key `{name}`"));
                 self.faults.push(fault.label("unknown key").maybe_help(help));
             }
@@ -116,10 +144,10 @@ impl<'s> Reading<'s> {
     }
 
     /// What becomes of the contents of a container can't be so.
-    pub(crate) fn bad_gone(&mut self, written: &Written<String>) {
+    pub(crate) fn bad_removed(&mut self, written: &Written<String>) {
         let shown = crate::language::shortened(&written.value);
         let fault = Diagnostic::error("unknown-choice", written.at, format!("contents can't go `{shown}`"));
-        self.faults.push(fault.help("write `into CONTAINER`, `to ground` or `stray`"));
+        self.faults.push(fault.help("write `into CONTAINER`, `to ground` or `orphan`"));
     }
 
     pub(crate) fn text(&mut self, section: &Section<'_, '_>, key: &str) -> Option<String> {

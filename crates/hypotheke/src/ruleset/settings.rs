@@ -8,7 +8,7 @@ use std::fmt::Display;
 
 use super::kind::{Kind, Mark, PropertyValue, Tag};
 use super::migration::MigrationRules;
-use super::places::{Cap, ContainerDef, DepletedShortcut, HolderDef, Misfits, SlotDef};
+use super::places::{Cap, ContainerDef, DepletedShortcut, HolderDef, SlotDef, WhenUnfit};
 use super::start::StartPortion;
 use super::view::{FilterId, KindDef, KindFigures, Ruleset};
 use crate::quantity::Decimal;
@@ -355,7 +355,7 @@ impl Lister<'_> {
 
     fn of_migration(&mut self, migration: &MigrationRules) {
         let standard = MigrationRules::default();
-        for ((key, word), (_, default)) in migration.treatments().into_iter().zip(standard.treatments()) {
+        for ((key, word), (_, default)) in migration.actions().into_iter().zip(standard.actions()) {
             self.text(&format!("migration {key}"), SettingClass::Migration, word, default);
         }
         for (version, changes) in &migration.versions {
@@ -388,13 +388,14 @@ impl Lister<'_> {
         let index = kind.handle().index();
         let KindDef { id: _, name: _, note: _, tag_set: _, value, own_stack_limit: _, properties: _ } =
             &self.rules.kinds[index];
-        let KindFigures { weight: _, stack_limit, keep, pack: _, needs: _, admitted: _ } = &self.rules.figures[index];
+        let KindFigures { weight: _, stack_limit, is_protected, pack: _, needs: _, admitted: _ } =
+            &self.rules.figures[index];
         self.rule("stack-limit", stack_limit, 1);
         self.rule("weight", kind.weight(), 0);
         self.rule("value", value, 0);
-        self.rule("keep", yes_no(*keep), "no");
+        self.rule("protected", yes_no(*is_protected), "no");
         self.rule("tags", sorted(kind.tags()), "none");
-        self.rule("needs", sorted(kind.needs()), "none");
+        self.rule("occupies-slots", sorted(kind.occupied_slots()), "none");
         self.rule("pack", or_none(kind.pack().map(|def| self.names.definition(def.id()))), "none");
         let attributes = kind.attributes().map(|(name, number)| format!("{name} {number}"));
         self.rule("attributes", sorted(attributes), "none");
@@ -432,7 +433,7 @@ impl Lister<'_> {
             brought: _,
             deep,
             reserved_first,
-            misfits,
+            when_unfit,
             on_put: _,
             must_open,
             exclusive,
@@ -441,8 +442,8 @@ impl Lister<'_> {
         let plain = (*slots as usize).saturating_sub(ruled.iter().filter(|slot| slot.has_rules()).count());
         let is_default = *slots as usize == ruled.len();
         self.put("slots", SettingClass::Rule, slots.to_string(), is_default, Detail::Slots(plain));
-        self.rule("least-slots", least, slots);
-        self.rule("most-slots", most, slots);
+        self.rule("min-slots", least, slots);
+        self.rule("max-slots", most, slots);
         let instances: Vec<String> = def.instances().map(|name| self.names.container(name)).collect();
         let own = if instances.is_empty() { "none".to_owned() } else { self.names.container(id) };
         self.rule("copies", listed(instances), own);
@@ -455,7 +456,7 @@ impl Lister<'_> {
         self.rule("reserved-first", yes_no(*reserved_first), "no");
         self.rule("must-open", yes_no(*must_open), "no");
         self.rule("exclusive", yes_no(*exclusive), "no");
-        self.rule("misfits", if *misfits == Misfits::Leave { "leave" } else { "stay" }, "stay");
+        self.rule("when-unfit", if *when_unfit == WhenUnfit::Eject { "eject" } else { "stay" }, "stay");
         self.rule("on-put", listed(def.on_put().iter().map(|way| way.word())), "place, merge, swap");
         self.filter("admits", *admits);
         self.caps(caps);
@@ -492,13 +493,13 @@ impl Lister<'_> {
     }
 
     fn of_holder(&mut self, def: &HolderDef) -> Vec<Setting> {
-        let HolderDef { id, name, note, carries, weight_cap: _, caps, shortcuts, spent, burden } = def;
+        let HolderDef { id, name, note, carries, weight_cap: _, caps, shortcuts, spent, encumbrance } = def;
         let carried = carries.iter().map(|&id| self.names.definition(self.rules.container(id).id()));
         self.rule("carries", listed(carried.collect::<Vec<_>>()), "none");
         self.limit("weight-cap", def.weight_cap());
-        self.rule("burden", listed(burden.iter().map(|(from, label)| format!("{label} from {from}"))), "none");
+        self.rule("encumbrance", listed(encumbrance.iter().map(|(from, label)| format!("{label} at {from}"))), "none");
         self.rule("shortcuts", shortcuts, 0);
-        self.rule("spent-shortcuts", if *spent == DepletedShortcut::Keep { "keep" } else { "clear" }, "clear");
+        self.rule("depleted-shortcuts", if *spent == DepletedShortcut::Keep { "keep" } else { "clear" }, "clear");
         self.caps(caps);
         self.label("name", name, id);
         self.label("note", note, "");

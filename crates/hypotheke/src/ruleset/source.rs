@@ -3,7 +3,7 @@
 use rustc_hash::FxHashMap;
 
 use super::migration::MigrationSource;
-use super::places::{DepletedShortcut, Misfits, Way};
+use super::places::{DepletedShortcut, PutMode, WhenUnfit};
 use crate::filter::Filter;
 use crate::language::NamedPortion;
 use crate::narrow;
@@ -64,7 +64,7 @@ pub(crate) struct KindSource {
     pub(crate) weight: Decimal,
     pub(crate) value: Decimal,
     pub(crate) stack_limit: Option<u32>,
-    pub(crate) keep: bool,
+    pub(crate) is_protected: bool,
 }
 
 /// Where a kind was written. For a row only its beginning is kept; the cell is found again when it is spoken of.
@@ -152,12 +152,12 @@ pub(crate) struct ContainerSource {
     pub(crate) take: bool,
     pub(crate) deep: Option<Location>,
     pub(crate) reserved_first: bool,
-    pub(crate) misfits: Misfits,
-    pub(crate) on_put: Option<Vec<Way>>,
+    pub(crate) when_unfit: WhenUnfit,
+    pub(crate) on_put: Option<Vec<PutMode>>,
     pub(crate) must_open: bool,
     pub(crate) exclusive: bool,
-    pub(crate) least_slots: Option<Written<u32>>,
-    pub(crate) most_slots: Option<Written<u32>>,
+    pub(crate) min_slots: Option<Written<u32>>,
+    pub(crate) max_slots: Option<Written<u32>>,
     pub(crate) copies: Vec<Written<String>>,
 }
 
@@ -170,9 +170,9 @@ pub(crate) struct HolderSource {
     pub(crate) weight_cap: Option<Decimal>,
     pub(crate) caps: Vec<CapSource>,
     pub(crate) shortcuts: Option<Written<u32>>,
-    pub(crate) spent_shortcuts: DepletedShortcut,
+    pub(crate) depleted_shortcuts: DepletedShortcut,
     /// From which weight on, and what it is called then.
-    pub(crate) burden: Vec<(Written<Decimal>, Written<String>)>,
+    pub(crate) encumbrance: Vec<(Written<Decimal>, Written<String>)>,
 }
 
 /// What lies in one place at the start.

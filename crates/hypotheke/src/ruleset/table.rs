@@ -3,13 +3,15 @@
 
 use csv::StringRecord;
 
+use super::read::renamed_key;
 use super::source::{KindAt, KindSource, PropertySource, RulesetSource, Text, Written};
 use super::toml::name_fault;
 use crate::narrow;
 use crate::quantity::{Decimal, DecimalError};
 use crate::text::{Diagnostic, Faults, Location, Source, SourceId, Span, nearest};
 
-const KNOWN: &[&str] = &["id", "name", "note", "tags", "weight", "value", "stack-limit", "keep", "pack", "needs"];
+const KNOWN: &[&str] =
+    &["id", "name", "note", "tags", "weight", "value", "stack-limit", "protected", "pack", "occupies-slots"];
 
 /// Which column holds what.
 #[derive(Clone, Debug, Default)]
@@ -22,7 +24,7 @@ pub(crate) struct Columns {
     weight: Option<usize>,
     value: Option<usize>,
     stack_limit: Option<usize>,
-    keep: Option<usize>,
+    is_protected: Option<usize>,
     pack: Option<usize>,
     needs: Option<usize>,
     properties: Vec<PropertyColumn>,
@@ -139,9 +141,9 @@ impl TableReader<'_> {
                 "weight" => &mut self.columns.weight,
                 "value" => &mut self.columns.value,
                 "stack-limit" => &mut self.columns.stack_limit,
-                "keep" => &mut self.columns.keep,
+                "protected" => &mut self.columns.is_protected,
                 "pack" => &mut self.columns.pack,
-                "needs" => &mut self.columns.needs,
+                "occupies-slots" => &mut self.columns.needs,
                 _ => {
                     self.property_column(column, &written, name, row);
                     continue;
@@ -168,7 +170,10 @@ impl TableReader<'_> {
     fn property_column(&mut self, column: usize, written: &str, name: String, row: u32) {
         let at = self.cell(row, column);
         let known = KNOWN.iter().copied();
-        if let Some(meant) = nearest(&name, known) {
+        if let Some(now) = renamed_key(&name, KNOWN) {
+            let fault = Diagnostic::error("bad-header", at, format!("there is no column `{written}`"));
+            self.fault(fault.help(format!("`{name}` was renamed: write `{now}`")));
+        } else if let Some(meant) = nearest(&name, known) {
             let fault = Diagnostic::error("bad-header", at, format!("there is no column `{written}`"));
             self.fault(fault.help(format!("did you mean `{meant}`? (a property needs a name that differs more)")));
         } else if self.columns.properties.iter().any(|property| property.name == name) {
@@ -201,7 +206,7 @@ impl TableReader<'_> {
             weight: self.weight(record, row),
             value: self.decimal(record, row, self.columns.value, "value").unwrap_or_default(),
             stack_limit: self.stack_limit(record, row),
-            keep: self.keep(record, row),
+            is_protected: self.is_protected(record, row),
         };
         let index = narrow::index(into.kinds.len());
         into.kinds.push(kind);
@@ -311,16 +316,18 @@ impl TableReader<'_> {
         limit
     }
 
-    fn keep(&mut self, record: &StringRecord, row: u32) -> bool {
-        let cell = text_of(record, self.columns.keep);
+    fn is_protected(&mut self, record: &StringRecord, row: u32) -> bool {
+        let cell = text_of(record, self.columns.is_protected);
         match cell.to_ascii_lowercase().as_str() {
             "" | "no" | "false" => false,
             "yes" | "true" => true,
             _ => {
-                let at = self.cell(row, self.columns.keep.unwrap_or_default());
+                let at = self.cell(row, self.columns.is_protected.unwrap_or_default());
                 let line = self.source.line_column(at.span.start()).line;
-                let message =
-                    format!("row {line}, column `keep`: `{}` is neither yes nor no", crate::language::shortened(cell));
+                let message = format!(
+                    "row {line}, column `protected`: `{}` is neither yes nor no",
+                    crate::language::shortened(cell)
+                );
                 self.fault(Diagnostic::error("wrong-type", at, message).help("write `yes`, `no`, or nothing"));
                 false
             }

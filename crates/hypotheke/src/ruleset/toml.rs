@@ -5,7 +5,7 @@ use std::borrow::Cow;
 use toml::Spanned;
 use toml::de::{DeTable, DeValue};
 
-use super::places::{DepletedShortcut, Misfits, Way};
+use super::places::{DepletedShortcut, PutMode, WhenUnfit};
 use super::read::{Reading, Section};
 use super::source::{
     CapSource, ContainerSource, HolderSource, KindAt, KindSource, MarkSource, PropertySource, RulesetSource,
@@ -36,9 +36,20 @@ const ROOT: &[&str] = &[
     "holder",
     "start",
 ];
-const CLAIMS: &[&str] = &["play", "always", "never", "possible", "recoverable"];
-const KIND: &[&str] =
-    &["name", "note", "tags", "weight", "value", "stack-limit", "keep", "pack", "needs", "attributes", "properties"];
+const CLAIMS: &[&str] = &["play", "always", "forbidden", "possible", "recoverable"];
+const KIND: &[&str] = &[
+    "name",
+    "note",
+    "tags",
+    "weight",
+    "value",
+    "stack-limit",
+    "protected",
+    "pack",
+    "occupies-slots",
+    "attributes",
+    "properties",
+];
 const TAG: &[&str] = &["label", "note", "stack-limit"];
 const MARK: &[&str] = &["label", "note"];
 const CONTAINER: &[&str] = &[
@@ -56,19 +67,20 @@ const CONTAINER: &[&str] = &[
     "put",
     "take",
     "deep",
-    "misfits",
+    "when-unfit",
     "reserved-first",
     "on-put",
     "must-open",
     "exclusive",
-    "least-slots",
-    "most-slots",
+    "min-slots",
+    "max-slots",
 ];
-const WAYS: &[(&str, Way)] = &[("place", Way::Place), ("merge", Way::Merge), ("swap", Way::Swap)];
+const WAYS: &[(&str, PutMode)] = &[("place", PutMode::Place), ("merge", PutMode::Merge), ("swap", PutMode::Swap)];
 const CAP: &[&str] = &["of", "count"];
 const SLOT: &[&str] = &["name", "label", "admits", "stack-limit"];
-const HOLDER: &[&str] = &["name", "note", "carries", "weight-cap", "caps", "burden", "shortcuts", "spent-shortcuts"];
-const BURDEN: &[&str] = &["from", "label"];
+const HOLDER: &[&str] =
+    &["name", "note", "carries", "weight-cap", "caps", "encumbrance", "shortcuts", "depleted-shortcuts"];
+const ENCUMBRANCE: &[&str] = &["at", "label"];
 
 impl RulesetSource {
     /// Reads the ruleset file itself; the tables that it names are read later.
@@ -176,7 +188,7 @@ impl RulesetSource {
             weight: reading.weight(&section, "weight").map_or(Decimal::ZERO, |weight| weight.value),
             value: reading.decimal(&section, "value").map_or(Decimal::ZERO, |value| value.value),
             stack_limit: reading.count(&section, "stack-limit").map(|limit| limit.value),
-            keep: reading.flag(&section, "keep").unwrap_or(false),
+            is_protected: reading.flag(&section, "protected").unwrap_or(false),
         };
         let index = narrow::index(self.kinds.len());
         self.kinds.push(kind);
@@ -187,7 +199,7 @@ impl RulesetSource {
                 self.attributes.push((index, attribute, number.value));
             }
         }
-        let needs = reading.texts(&section, "needs");
+        let needs = reading.texts(&section, "occupies-slots");
         for slot in &needs {
             check_name(reading, slot, "slot", false);
         }
@@ -240,11 +252,11 @@ impl RulesetSource {
             on_put: reading.choices(&section, "on-put", WAYS),
             must_open: reading.flag(&section, "must-open").unwrap_or(false),
             exclusive: reading.flag(&section, "exclusive").unwrap_or(false),
-            least_slots: reading.count(&section, "least-slots"),
-            most_slots: reading.count(&section, "most-slots"),
+            min_slots: reading.count(&section, "min-slots"),
+            max_slots: reading.count(&section, "max-slots"),
             reserved_first: reading.flag(&section, "reserved-first").unwrap_or(false),
-            misfits: reading
-                .choice(&section, "misfits", &[("stay", Misfits::Stay), ("leave", Misfits::Leave)])
+            when_unfit: reading
+                .choice(&section, "when-unfit", &[("stay", WhenUnfit::Stay), ("eject", WhenUnfit::Eject)])
                 .unwrap_or_default(),
             copies: reading.texts(&section, "copies"),
             id,
@@ -264,12 +276,12 @@ impl RulesetSource {
             carries: reading.texts(&section, "carries"),
             weight_cap: reading.weight(&section, "weight-cap").map(|cap| cap.value),
             caps: read_caps(reading, &section),
-            burden: read_burden(reading, &section),
+            encumbrance: read_encumbrance(reading, &section),
             shortcuts: reading.count(&section, "shortcuts"),
-            spent_shortcuts: reading
+            depleted_shortcuts: reading
                 .choice(
                     &section,
-                    "spent-shortcuts",
+                    "depleted-shortcuts",
                     &[("clear", DepletedShortcut::Clear), ("keep", DepletedShortcut::Keep)],
                 )
                 .unwrap_or_default(),
@@ -332,18 +344,18 @@ fn read_caps(reading: &mut Reading<'_>, section: &Section<'_, '_>) -> Vec<CapSou
     caps
 }
 
-fn read_burden(reading: &mut Reading<'_>, section: &Section<'_, '_>) -> Vec<(Written<Decimal>, Written<String>)> {
-    let mut burden = Vec::new();
-    for value in reading.list(section, "burden") {
-        let Some(section) = reading.section(value, "a burden", BURDEN) else { continue };
-        let (from, label) = (reading.weight(&section, "from"), reading.written_text(&section, "label"));
-        require_keys(reading, value, &section, "this burden", BURDEN, "{ from = 25, label = \"laden\" }");
-        if let (Some(from), Some(label)) = (from, label) {
-            check_name(reading, &label, "burden", false);
-            burden.push((from, label));
+fn read_encumbrance(reading: &mut Reading<'_>, section: &Section<'_, '_>) -> Vec<(Written<Decimal>, Written<String>)> {
+    let mut encumbrance = Vec::new();
+    for value in reading.list(section, "encumbrance") {
+        let Some(section) = reading.section(value, "an encumbrance step", ENCUMBRANCE) else { continue };
+        let (at, label) = (reading.weight(&section, "at"), reading.written_text(&section, "label"));
+        require_keys(reading, value, &section, "this encumbrance step", ENCUMBRANCE, "{ at = 25, label = \"laden\" }");
+        if let (Some(at), Some(label)) = (at, label) {
+            check_name(reading, &label, "encumbrance", false);
+            encumbrance.push((at, label));
         }
     }
-    burden
+    encumbrance
 }
 
 fn read_slot(reading: &mut Reading<'_>, container: &str, value: &Spanned<DeValue<'_>>) -> Option<SlotSource> {

@@ -68,7 +68,7 @@ pub struct Ruleset {
     pub(super) holders: Vec<HolderDef>,
     pub(super) holder_index: FxHashMap<Box<str>, HolderDefId>,
     pub(crate) start: Vec<StartEntry>,
-    /// Worked out when it is first asked for: each save has it.
+    /// Worked out when it is first requested: each save has it.
     pub(crate) fingerprint: OnceLock<String>,
 }
 
@@ -102,17 +102,17 @@ pub(crate) struct KindFigures {
     /// The weight of one item in thousandths.
     pub(crate) weight: i64,
     pub(crate) stack_limit: u32,
-    pub(crate) keep: bool,
+    pub(crate) is_protected: bool,
     /// The definition of the container that each stack brings along, or `NO_PACK`.
     pub(crate) pack: u32,
-    /// Which of the lists of slots that kinds need at once is its own, or `NO_NEEDS`.
+    /// Which of the lists of slots that kinds need at once is its own, or `ONE_SLOT`.
     pub(crate) needs: u32,
     /// Which of the first filters admit it, as long as it is plain.
     pub(super) admitted: u64,
 }
 
 /// Stands for the slots of a kind that needs only one.
-pub(crate) const NO_NEEDS: u32 = u32::MAX;
+pub(crate) const ONE_SLOT: u32 = u32::MAX;
 
 /// Stands for the container of a kind that is no pack.
 pub(crate) const NO_PACK: u32 = u32::MAX;
@@ -142,9 +142,9 @@ pub(crate) struct CompiledFilter {
     pub(super) plain: Bits,
 }
 
-/// What items can be asked for: a kind, a tag with all below it, or a mark. [`Ruleset::what`] finds it by its name.
+/// What items can be requested: a kind, a tag with all below it, or a mark. [`Ruleset::what`] finds it by its name.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum What {
+pub enum Selector {
     /// A tag.
     Tag(TagId),
     /// A mark.
@@ -412,10 +412,10 @@ impl Ruleset {
 
     /// The tag, mark or kind of a name; they share one name space.
     #[must_use]
-    pub fn what(&self, name: &str) -> Option<What> {
-        let tag = || self.find_tag(name).map(What::Tag);
-        let mark = || self.find_mark(name).map(What::Mark);
-        tag().or_else(mark).or_else(|| self.find_kind(name).map(What::Kind))
+    pub fn what(&self, name: &str) -> Option<Selector> {
+        let tag = || self.find_tag(name).map(Selector::Tag);
+        let mark = || self.find_mark(name).map(Selector::Mark);
+        tag().or_else(mark).or_else(|| self.find_kind(name).map(Selector::Kind))
     }
 
     /// Names of tags, marks and kinds, for suggestions.

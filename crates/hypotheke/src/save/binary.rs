@@ -8,7 +8,7 @@ use std::io::Cursor;
 use rustc_hash::FxHashMap;
 use serde::{Deserialize, Serialize};
 
-use super::json::other_format;
+use super::json::check_format;
 use super::layout::{Bearer, Counters, Place, Rebuilding, bearers, places};
 use super::{FORMAT, RulesetInfo, Save, SaveError};
 use crate::id::{DepartureId, StackId};
@@ -17,7 +17,7 @@ use crate::migration::Outline;
 use crate::narrow;
 use crate::quantity::Decimal;
 use crate::snapshot::Answered;
-use crate::snapshot::{InSlot, KindTotals, Landed, Snapshot, Stack, Stray};
+use crate::snapshot::{InSlot, KindTotals, Landed, Orphan, Snapshot, Stack};
 
 const WORD: &str = "hypotheke-save";
 
@@ -38,10 +38,11 @@ struct Body<'s> {
     holders: Vec<Bearer<'s>>,
     #[serde(borrow)]
     containers: Vec<Place<'s>>,
-    tallies: BTreeMap<String, KindTotals>,
+    #[serde(alias = "tallies")]
+    totals: BTreeMap<String, KindTotals>,
     requests: Vec<Answered>,
-    #[serde(default)]
-    strays: Vec<Stray>,
+    #[serde(default, alias = "strays")]
+    orphans: Vec<Orphan>,
     /// Kinds by the numbers that the column has.
     #[serde(borrow)]
     kinds: Vec<Cow<'s, str>>,
@@ -175,9 +176,9 @@ pub(super) fn write(save: &Save) -> Vec<u8> {
         counters: Counters::of(snapshot),
         holders: bearers(snapshot),
         containers: places.into_iter().map(|(place, _)| place).collect(),
-        tallies: snapshot.tallies.clone(),
+        totals: snapshot.totals.clone(),
         requests: snapshot.requests.clone(),
-        strays: snapshot.strays.clone(),
+        orphans: snapshot.orphans.clone(),
         kinds: columns.kinds,
         variants: columns.variants,
         lying: columns.lying,
@@ -217,9 +218,7 @@ pub(super) fn read(bytes: &[u8]) -> Result<Save, SaveError> {
     if word != WORD {
         return Err(SaveError::Binary { message: format!("it does not begin with the word `{WORD}`") });
     }
-    if format != FORMAT {
-        return Err(other_format(format));
-    }
+    check_format(format)?;
     let start = usize::try_from(cursor.position()).unwrap_or(bytes.len()).min(bytes.len());
     let body = &bytes[start..];
     let counted = crc32fast::hash(body);
@@ -263,7 +262,7 @@ impl<'s> Laying<'s> {
             return Err(SaveError::inconsistent("stacks", "the variant of one is none of those listed"));
         }
         if shares_too_much(&body.variants, &body.variant) {
-            return Err(SaveError::inconsistent("variants", "more marks and properties are asked for than are told"));
+            return Err(SaveError::inconsistent("variants", "more marks and properties are requested than are told"));
         }
         Ok(Laying { body, told: 0, id: 0 })
     }
@@ -290,9 +289,9 @@ impl<'s> Laying<'s> {
 
     fn all(mut self) -> Result<Save, SaveError> {
         let body = &mut self.body;
-        let mut rebuilding = Rebuilding::new(std::mem::take(&mut body.counters), std::mem::take(&mut body.tallies));
+        let mut rebuilding = Rebuilding::new(std::mem::take(&mut body.counters), std::mem::take(&mut body.totals));
         rebuilding.snapshot.requests = std::mem::take(&mut body.requests);
-        rebuilding.snapshot.strays = std::mem::take(&mut body.strays);
+        rebuilding.snapshot.orphans = std::mem::take(&mut body.orphans);
         let (containers, holders) = (body.containers.len(), body.holders.len());
         rebuilding.holders(std::mem::take(&mut body.holders))?;
         rebuilding.places(std::mem::take(&mut body.containers))?;

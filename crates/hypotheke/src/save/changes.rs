@@ -5,7 +5,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use super::Save;
 use super::layout::places;
 use crate::id::StackId;
-use crate::snapshot::{Snapshot, Stack, Stray};
+use crate::snapshot::{Orphan, Snapshot, Stack};
 
 /// How many items of one look there were and are, in one place or in all.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -22,7 +22,7 @@ pub struct ItemChange {
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct SaveChanges {
     /// In all: what was gained or lost.
-    pub in_all: Vec<ItemChange>,
+    pub totals: Vec<ItemChange>,
     /// In each place, in order of their names: containers as `sled` or `surveyor.pockets`, hands as `surveyor.hand`, the inside of a
     /// pack as `#12/ (rucksack)`, and `ground`.
     pub by_place: Vec<(String, Vec<ItemChange>)>,
@@ -35,7 +35,7 @@ impl Save {
     #[must_use]
     pub fn items(&self) -> u64 {
         let lying = count(&self.snapshot).into_values().flat_map(BTreeMap::into_values).sum::<u64>();
-        lying + self.snapshot.strays.iter().map(Stray::items).sum::<u64>()
+        lying + self.snapshot.orphans.iter().map(Orphan::items).sum::<u64>()
     }
 
     /// What differs in another save, of the same world later on or of any other.
@@ -56,7 +56,7 @@ impl Save {
             (name.clone(), changes(&of(&before), &of(&after)))
         });
         SaveChanges {
-            in_all: changes(&sum(&before), &sum(&after)),
+            totals: changes(&sum(&before), &sum(&after)),
             by_place: by_place.filter(|(_, changes)| !changes.is_empty()).collect(),
         }
     }

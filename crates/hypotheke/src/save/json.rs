@@ -15,7 +15,7 @@ use crate::language::Position;
 use crate::migration::Outline;
 use crate::quantity::Decimal;
 use crate::snapshot::Answered;
-use crate::snapshot::{InSlot, KindTotals, Landed, Snapshot, Stack, Stray};
+use crate::snapshot::{InSlot, KindTotals, Landed, Orphan, Snapshot, Stack};
 
 /// So long most lines of stacks are, so that a text seldom has to grow.
 const BYTES_A_STACK: usize = 112;
@@ -37,10 +37,11 @@ struct Document<'s> {
     containers: Vec<Place<'s>>,
     #[serde(borrow)]
     stacks: Vec<Lying<'s>>,
-    tallies: BTreeMap<String, KindTotals>,
+    #[serde(alias = "tallies")]
+    totals: BTreeMap<String, KindTotals>,
     requests: Vec<Answered>,
-    #[serde(default)]
-    strays: Vec<Stray>,
+    #[serde(default, alias = "strays")]
+    orphans: Vec<Orphan>,
     #[serde(borrow, default)]
     checksum: Option<Cow<'s, str>>,
 }
@@ -91,10 +92,10 @@ struct Written<'s> {
     holders: Vec<Bearer<'s>>,
     containers: Vec<&'s Place<'s>>,
     stacks: [(); 0],
-    tallies: &'s BTreeMap<String, KindTotals>,
+    totals: &'s BTreeMap<String, KindTotals>,
     requests: &'s [Answered],
     #[serde(skip_serializing_if = "<[_]>::is_empty")]
-    strays: &'s [Stray],
+    orphans: &'s [Orphan],
 }
 
 /// Where the stacks go in the document. No text in it has a line end.
@@ -112,9 +113,9 @@ pub(super) fn write(save: &Save) -> String {
         holders: bearers(snapshot),
         containers: places.iter().map(|(place, _)| place).collect(),
         stacks: [],
-        tallies: &snapshot.tallies,
+        totals: &snapshot.totals,
         requests: &snapshot.requests,
-        strays: &snapshot.strays,
+        orphans: &snapshot.orphans,
     };
     let around = String::from_utf8(in_lines(&document)).unwrap_or_default();
     let (before, after) = around.split_once(NO_STACKS).unwrap_or((&around, ""));
@@ -234,9 +235,7 @@ pub(super) fn read(bytes: &[u8], trust: Trust) -> Result<Save, SaveError> {
     })?;
     let document: Document<'_> =
         serde_json::from_str(text).map_err(|error| newer(text).unwrap_or_else(|| bad(&error)))?;
-    if document.format != FORMAT {
-        return Err(other_format(document.format));
-    }
+    check_format(document.format)?;
     let edited = is_edited(text, document.checksum.as_deref(), trust)?;
     rebuild(document, edited)
 }
@@ -252,10 +251,11 @@ fn newer(text: &str) -> Option<SaveError> {
     (version.format > FORMAT).then_some(SaveError::Newer { found: version.format })
 }
 
-pub(super) fn other_format(found: u32) -> SaveError {
+pub(super) fn check_format(found: u32) -> Result<(), SaveError> {
     match found {
-        0 => SaveError::inconsistent("format", "there is no format 0"),
-        found => SaveError::Newer { found },
+        0 => Err(SaveError::inconsistent("format", "there is no format 0")),
+        1..=FORMAT => Ok(()),
+        _ => Err(SaveError::Newer { found }),
     }
 }
 
@@ -274,14 +274,14 @@ fn is_edited(text: &str, found: Option<&str>, trust: Trust) -> Result<bool, Save
     let counted = format!("{:08x}", checksum(body));
     match (is_last && counted == found, trust) {
         (true, _) => Ok(false),
-        (false, Trust::Edited) => Ok(true),
+        (false, Trust::AllowEdited) => Ok(true),
         (false, Trust::Unchanged) => Err(SaveError::Edited { found: found.to_owned(), counted }),
     }
 }
 
 fn rebuild(document: Document<'_>, edited: bool) -> Result<Save, SaveError> {
-    let mut rebuilding = Rebuilding::new(document.counters, document.tallies);
-    (rebuilding.snapshot.requests, rebuilding.snapshot.strays) = (document.requests, document.strays);
+    let mut rebuilding = Rebuilding::new(document.counters, document.totals);
+    (rebuilding.snapshot.requests, rebuilding.snapshot.orphans) = (document.requests, document.orphans);
     let hands: FxHashMap<String, usize> =
         (0..).zip(&document.holders).map(|(at, bearer)| (format!("{}.hand", bearer.name), at)).collect();
     rebuilding.holders(document.holders)?;

@@ -19,8 +19,8 @@ pub(super) struct Place<'s> {
     #[serde(borrow)]
     pub(super) name: Cow<'s, str>,
     /// Which of the ruleset's containers it is; nothing for the inside of a pack.
-    #[serde(borrow, default, skip_serializing_if = "str::is_empty")]
-    pub(super) of: Cow<'s, str>,
+    #[serde(borrow, default, alias = "of", skip_serializing_if = "str::is_empty")]
+    pub(super) definition: Cow<'s, str>,
     pub(super) slots: u32,
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub(super) opened_by: Vec<String>,
@@ -32,8 +32,8 @@ pub(super) struct Place<'s> {
 pub(super) struct Bearer<'s> {
     #[serde(borrow)]
     pub(super) name: Cow<'s, str>,
-    #[serde(borrow)]
-    pub(super) of: Cow<'s, str>,
+    #[serde(borrow, alias = "of")]
+    pub(super) definition: Cow<'s, str>,
     /// Where the stack in its hand came from.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub(super) origin: Option<Path>,
@@ -82,8 +82,8 @@ impl Counters {
 /// The containers in their order: those that stand in the world, those of each holder, the insides of packs.
 pub(super) fn places(snapshot: &Snapshot) -> Vec<(Place<'_>, &[InSlot])> {
     fn place<'s>(name: Cow<'s, str>, container: &'s Container) -> (Place<'s>, &'s [InSlot]) {
-        let (of, opened_by) = (Cow::Borrowed(container.of.as_str()), container.opened_by.clone());
-        (Place { name, of, slots: container.slots, opened_by }, &container.stacks)
+        let (definition, opened_by) = (Cow::Borrowed(container.definition.as_str()), container.opened_by.clone());
+        (Place { name, definition, slots: container.slots, opened_by }, &container.stacks)
     }
     let standing = snapshot.containers.iter().map(|container| place(Cow::Borrowed(&container.name), container));
     let carried = snapshot.holders.iter().flat_map(|holder| {
@@ -92,7 +92,7 @@ pub(super) fn places(snapshot: &Snapshot) -> Vec<(Place<'_>, &[InSlot])> {
     });
     let insides = snapshot.packs.iter().map(|pack| {
         let (name, opened_by) = (Cow::Owned(pack.pack.to_string()), pack.opened_by.clone());
-        (Place { name, of: Cow::Borrowed(""), slots: pack.slots, opened_by }, pack.stacks.as_slice())
+        (Place { name, definition: Cow::Borrowed(""), slots: pack.slots, opened_by }, pack.stacks.as_slice())
     });
     standing.chain(carried).chain(insides).collect()
 }
@@ -100,7 +100,7 @@ pub(super) fn places(snapshot: &Snapshot) -> Vec<(Place<'_>, &[InSlot])> {
 pub(super) fn bearers(snapshot: &Snapshot) -> Vec<Bearer<'_>> {
     let bearers = snapshot.holders.iter().map(|holder| Bearer {
         name: Cow::Borrowed(holder.name.as_str()),
-        of: Cow::Borrowed(holder.of.as_str()),
+        definition: Cow::Borrowed(holder.definition.as_str()),
         origin: holder.origin.clone(),
         shortcuts: holder.shortcuts.clone(),
     });
@@ -123,8 +123,8 @@ pub(super) struct Rebuilding {
 }
 
 impl Rebuilding {
-    pub(super) fn new(counters: Counters, tallies: BTreeMap<String, KindTotals>) -> Rebuilding {
-        Rebuilding { snapshot: Snapshot { tallies, ..counters.snapshot() }, homes: Vec::new() }
+    pub(super) fn new(counters: Counters, totals: BTreeMap<String, KindTotals>) -> Rebuilding {
+        Rebuilding { snapshot: Snapshot { totals, ..counters.snapshot() }, homes: Vec::new() }
     }
 
     pub(super) fn holders(&mut self, bearers: Vec<Bearer<'_>>) -> Result<(), SaveError> {
@@ -136,7 +136,7 @@ impl Rebuilding {
             .into_iter()
             .map(|bearer| Holder {
                 name: bearer.name.into_owned(),
-                of: bearer.of.into_owned(),
+                definition: bearer.definition.into_owned(),
                 origin: bearer.origin,
                 shortcuts: bearer.shortcuts,
                 ..Holder::default()
@@ -154,7 +154,7 @@ impl Rebuilding {
             return Err(SaveError::inconsistent(twice.name.to_string(), "two containers have this name"));
         }
         for place in places {
-            let Place { name, of, slots, opened_by } = place;
+            let Place { name, definition, slots, opened_by } = place;
             if name == "ground" || name.ends_with(".hand") {
                 return Err(SaveError::inconsistent(name.to_string(), "no container is called so"));
             }
@@ -167,13 +167,23 @@ impl Rebuilding {
                 let Some(&at) = holders.get(holder) else {
                     return Err(SaveError::inconsistent(name.to_string(), format!("there is no holder `{holder}`")));
                 };
-                let container =
-                    Container { name: own.to_owned(), of: of.into_owned(), slots, opened_by, stacks: Vec::new() };
+                let container = Container {
+                    name: own.to_owned(),
+                    definition: definition.into_owned(),
+                    slots,
+                    opened_by,
+                    stacks: Vec::new(),
+                };
                 self.snapshot.holders[at].containers.push(container);
                 Home::Carried(at, self.snapshot.holders[at].containers.len() - 1)
             } else {
-                let container =
-                    Container { name: name.into_owned(), of: of.into_owned(), slots, opened_by, stacks: Vec::new() };
+                let container = Container {
+                    name: name.into_owned(),
+                    definition: definition.into_owned(),
+                    slots,
+                    opened_by,
+                    stacks: Vec::new(),
+                };
                 self.snapshot.containers.push(container);
                 Home::Standing(self.snapshot.containers.len() - 1)
             };

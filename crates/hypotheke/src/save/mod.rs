@@ -25,7 +25,7 @@ pub use changes::{ItemChange, SaveChanges};
 pub use error::SaveError;
 
 /// The version of the format that is written. Whatever was written before can be read.
-pub const FORMAT: u32 = 1;
+pub const FORMAT: u32 = 2;
 
 /// In place of the id of one that has never departed.
 const NO_DEPARTURE: DepartureId = DepartureId { world: u32::MAX, number: 0 };
@@ -83,7 +83,7 @@ pub enum Trust {
     Unchanged,
     /// A JSON save that was edited by hand can be read; before it becomes a world it is audited. A damaged one in binary form is
     /// refused even so.
-    Edited,
+    AllowEdited,
 }
 
 impl Save {
@@ -129,9 +129,9 @@ impl Save {
             Departed::Container(container) => (vec![container], Vec::new()),
             Departed::Holder(holder) => (Vec::new(), vec![holder]),
         };
-        let (packs, strays) = (departure.packs.clone(), departure.strays.clone());
-        let snapshot = Snapshot { containers, holders, packs, strays, ..Snapshot::default() };
-        let outline = Outline { away: Vec::new(), ..Outline::new(rules, &snapshot) };
+        let (packs, orphans) = (departure.packs.clone(), departure.orphans.clone());
+        let snapshot = Snapshot { containers, holders, packs, orphans, ..Snapshot::default() };
+        let outline = Outline { departed: Vec::new(), ..Outline::new(rules, &snapshot) };
         // A newcomer brings nothing; it can be told by any id.
         let id = departure.id.unwrap_or(NO_DEPARTURE);
         Save { rules: RulesetInfo::new(rules), outline, departure: Some(id), edited: false, snapshot }
@@ -298,8 +298,8 @@ fn departed(id: Option<DepartureId>, snapshot: &Snapshot) -> Result<Departure, S
         ([], [holder]) => Departed::Holder(holder.clone()),
         _ => return Err(SaveError::inconsistent("departure", "it is not one container or one holder")),
     };
-    let (packs, strays) = (snapshot.packs.clone(), snapshot.strays.clone());
-    Ok(Departure { id: (id != NO_DEPARTURE).then_some(id), who, packs, strays })
+    let (packs, orphans) = (snapshot.packs.clone(), snapshot.orphans.clone());
+    Ok(Departure { id: (id != NO_DEPARTURE).then_some(id), who, packs, orphans })
 }
 
 impl RulesetInfo {

@@ -1,37 +1,37 @@
-//! Playing many scenarios on several cores.
+//! RunOptions many scenarios on several cores.
 
 use std::num::NonZeroUsize;
 use std::sync::Mutex;
 use std::sync::atomic::{AtomicUsize, Ordering};
 
 use super::check::ResolvedScenarioFile;
-use super::report::{ScenarioReport, Trace};
+use super::report::{ReportDetail, ScenarioReport};
 use super::tree::Scenario;
 
 /// How scenarios are played.
 #[derive(Clone, Copy, Debug)]
-pub struct Playing {
+pub struct RunOptions {
     /// How much is told.
-    pub trace: Trace,
+    pub detail: ReportDetail,
     /// On how many threads.
     pub threads: NonZeroUsize,
     /// Nothing is told beyond the first scenario that fails.
-    pub stop_at_first: bool,
+    pub fail_fast: bool,
 }
 
-impl Default for Playing {
+impl Default for RunOptions {
     /// Only failures are told, of all scenarios; on one thread.
-    fn default() -> Playing {
-        Playing { trace: Trace::Failures, threads: NonZeroUsize::MIN, stop_at_first: false }
+    fn default() -> RunOptions {
+        RunOptions { detail: ReportDetail::Failures, threads: NonZeroUsize::MIN, fail_fast: false }
     }
 }
 
 /// Plays all scenarios that are `chosen`. The reports come in the order of the files and of the scenarios in them, each with the
 /// number of its file, whatever the number of threads.
-pub fn play_all(
+pub fn run_all(
     files: &[ResolvedScenarioFile<'_>],
     chosen: impl Fn(&Scenario) -> bool,
-    playing: Playing,
+    options: RunOptions,
 ) -> Vec<(usize, ScenarioReport)> {
     let all = files.iter().enumerate();
     let all = all.flat_map(|(at, file)| file.file.scenarios().map(move |scenario| (at, file, scenario)));
@@ -39,19 +39,19 @@ pub fn play_all(
         all.filter(|(_, _, scenario)| chosen(scenario)).collect();
     // What comes after a failure may have been played; it is not told.
     let first_failure = AtomicUsize::new(usize::MAX);
-    let mut played = on_threads(&tasks, playing.threads, |number, (at, file, scenario)| {
-        if playing.stop_at_first && number > first_failure.load(Ordering::Relaxed) {
+    let mut played = on_threads(&tasks, options.threads, |number, (at, file, scenario)| {
+        if options.fail_fast && number > first_failure.load(Ordering::Relaxed) {
             return Vec::new();
         }
         let reports: Vec<(usize, ScenarioReport)> =
-            file.play_scenario(scenario, playing.trace).map(|report| (*at, report)).collect();
+            file.run_scenario(scenario, options.detail).map(|report| (*at, report)).collect();
         if reports.iter().any(|(_, report)| !report.passed()) {
             first_failure.fetch_min(number, Ordering::Relaxed);
         }
         reports
     });
     let last = first_failure.into_inner();
-    if playing.stop_at_first && last < played.len() {
+    if options.fail_fast && last < played.len() {
         played.truncate(last + 1);
         if let Some(rows) = played.last_mut()
             && let Some(failed) = rows.iter().position(|(_, report)| !report.passed())

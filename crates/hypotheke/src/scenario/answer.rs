@@ -13,11 +13,11 @@ pub(super) enum Played {
 }
 
 /// What is wrong with an answer, if anything is.
-pub(super) fn judge_answer(world: &World, verb: &str, played: &Played, expected: &Expected) -> Option<Finding> {
+pub(super) fn check_answer(world: &World, verb: &str, played: &Played, expected: &Expected) -> Option<Finding> {
     let as_expected = match (played, expected) {
-        (Played::Applied(outcome), Expected::Whole) => outcome.is_whole(),
-        (Played::Applied(outcome), Expected::Done { count, left }) => {
-            outcome.done() == *count && left.is_none_or(|left| outcome.left() == left)
+        (Played::Applied(outcome), Expected::Complete) => outcome.is_complete(),
+        (Played::Applied(outcome), Expected::Done { count, requested }) => {
+            outcome.done() == *count && (requested.is_none() || outcome.requested() == *requested)
         }
         (Played::Applied(outcome), Expected::Unchanged) => !outcome.changed(),
         (Played::Refused(refusal, _), expected) => is_refused_so(refusal, expected),
@@ -30,7 +30,7 @@ pub(super) fn judge_answer(world: &World, verb: &str, played: &Played, expected:
         return None;
     }
     let expected = match expected {
-        Expected::Whole => format!("{verb} in full"),
+        Expected::Complete => format!("{verb} in full"),
         Expected::Done { .. } => format!("{verb} {expected}"),
         other => other.to_string(),
     };
@@ -46,12 +46,12 @@ pub(super) fn judge_answer(world: &World, verb: &str, played: &Played, expected:
 }
 
 pub(super) fn is_refused_so(refusal: &Refusal, expected: &Expected) -> bool {
-    let Expected::Refused { reason, figures, at, could } = expected else { return false };
-    let wanted = figures.as_ref().map(|figures| (figures.asked, figures.allowed));
+    let Expected::Refused { reason, figures, at, max_amount } = expected else { return false };
+    let wanted = figures.as_ref().map(|figures| (figures.requested, figures.allowed));
     reason.is_none_or(|reason| reason == refusal.reason())
         && (wanted.is_none() || wanted == refusal.cause().figures())
         && is_at(*at, refusal.step())
-        && could.is_none_or(|could| could == refusal.could())
+        && max_amount.is_none_or(|amount| amount == refusal.max_amount())
 }
 
 /// Steps are counted from 0.
@@ -64,11 +64,11 @@ fn is_at(wanted: Option<ListStep>, found: Option<u32>) -> bool {
 }
 
 pub(super) fn refusal_text(world: &World, refusal: &Refusal) -> String {
-    let could = if refusal.could() > 0 { format!("; {} could go", refusal.could()) } else { String::new() };
-    format!("refused: {}: {}{could}", refusal.reason(), world.explain(refusal))
+    let up_to = if refusal.max_amount() > 0 { format!("; up to {}", refusal.max_amount()) } else { String::new() };
+    format!("refused: {}: {}{up_to}", refusal.reason(), world.explain(refusal))
 }
 
-/// Every check that fails, with its figures. A refusal has left the world as it was, so it can still be asked.
+/// Every check that fails, with its figures. A refusal has left the world as it was, so it can still be requested.
 pub(super) fn all_reasons(world: &World, operation: &Operation) -> Vec<String> {
     let reply = world.ask(operation);
     reply.causes().iter().map(|&cause| format!("{}: {}", cause.reason(), world.explain_cause(cause))).collect()

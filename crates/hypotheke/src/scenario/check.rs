@@ -33,13 +33,13 @@ impl ScenarioFile {
         }
         let shared = SharedLists::new(self, &mut faults);
         let mut unchecked = None;
-        for (_, body) in self.scenarios().flat_map(super::tree::Scenario::plays) {
+        for (_, body) in self.scenarios().flat_map(super::tree::Scenario::runs) {
             if faults.len() >= MAX_LISTED {
                 unchecked = body.steps.first().map(|step| step.span).or(body.end.first().map(|check| check.span));
                 break;
             }
             let empty = Cow::Borrowed(&empty);
-            let mut checker = Checker { file: self, rules, shared: &shared, empty, moments: Vec::new(), played: 0 };
+            let mut checker = Checker { file: self, rules, shared: &shared, empty, snapshots: Vec::new(), played: 0 };
             checker.body(body, &mut faults);
         }
         if faults.is_empty() {
@@ -126,7 +126,7 @@ fn lay_line(world: &mut World, line: &Line<StartLine>, place: Place, over_limits
     Ok(())
 }
 
-/// The moment before the first step.
+/// The snapshot before the first step.
 pub(super) const START: &str = "start";
 
 impl ScenarioFile {
@@ -145,7 +145,7 @@ impl ScenarioFile {
         let (empty, mut faults) = (World::largest(rules), Vec::new());
         let shared = SharedLists::new(self, &mut faults);
         let empty = Cow::Borrowed(&empty);
-        Checker { file: self, rules, shared: &shared, empty, moments: Vec::new(), played: 0 }.check(
+        Checker { file: self, rules, shared: &shared, empty, snapshots: Vec::new(), played: 0 }.check(
             check,
             &check.item,
             &mut faults,
@@ -165,7 +165,7 @@ struct Checker<'f> {
     shared: &'f SharedLists<'f>,
     /// A world with all places that there may be by now.
     empty: Cow<'f, World>,
-    moments: Vec<&'f Word>,
+    snapshots: Vec<&'f Word>,
     /// How many operations stand before.
     played: usize,
 }
@@ -192,7 +192,7 @@ impl<'f> Checker<'f> {
             Step::Together(list, expected) => self.operation(list.operation(), expected, step.span, faults),
             Step::Request(request, expected) => self.operation(&request.operation, expected, step.span, faults),
             Step::Undo { expected, .. } => {
-                if *expected == Expected::Whole {
+                if *expected == Expected::Complete {
                     self.needs_a_step(step.span, faults);
                 }
                 self.played += 1;
@@ -202,12 +202,12 @@ impl<'f> Checker<'f> {
                     steps.iter().for_each(|step| self.step(step, faults));
                 }
             }
-            Step::Moment(name) if name.as_str() == START || self.moments.contains(&name) => {
-                let message = format!("there is a moment `{name}` already");
+            Step::Snapshot(name) if name.as_str() == START || self.snapshots.contains(&name) => {
+                let message = format!("there is a snapshot `{name}` already");
                 let help = "give it another name".to_owned();
                 faults.push(ResolveError::new(name.span(), message, Some(help)));
             }
-            Step::Moment(name) => self.moments.push(name),
+            Step::Snapshot(name) => self.snapshots.push(name),
             Step::SaveThenLoad => {}
             Step::Now(check) => self.check(step, check, faults),
         }
@@ -277,13 +277,13 @@ impl<'f> Checker<'f> {
                 }
             }
             Check::NothingChanged => self.needs_a_step(line.span, faults),
-            Check::SameWorld { moment } => {
-                let names = || self.moments.iter().map(|moment| moment.as_str()).chain([START]);
-                if !names().any(|known| known == moment.as_str()) {
-                    let help = suggestion(moment.as_str(), names());
-                    let message = format!("there is no moment `{moment}` before this");
-                    let help = help.or_else(|| Some(format!("a step `moment {moment}` makes one")));
-                    faults.push(ResolveError::new(moment.span(), message, help));
+            Check::UnchangedSince { snapshot } => {
+                let names = || self.snapshots.iter().map(|snapshot| snapshot.as_str()).chain([START]);
+                if !names().any(|known| known == snapshot.as_str()) {
+                    let help = suggestion(snapshot.as_str(), names());
+                    let message = format!("there is no snapshot `{snapshot}` before this");
+                    let help = help.or_else(|| Some(format!("a step `snapshot {snapshot}` makes one")));
+                    faults.push(ResolveError::new(snapshot.span(), message, help));
                 }
             }
             Check::Contents { place, contents, .. } => {
@@ -303,14 +303,14 @@ impl<'f> Checker<'f> {
                 self.holder(holder, faults);
                 slot.iter().for_each(|slot| self.slot(slot, faults));
             }
-            Check::Burden { holder, label } => {
+            Check::Encumbrance { holder, label } => {
                 if let Some(def) = self.holder(holder, faults)
                     && let Some(label) = label
-                    && !def.burden().any(|(_, known)| known == label.as_str())
+                    && !def.encumbrance().any(|(_, known)| known == label.as_str())
                 {
-                    let known: Vec<&str> = def.burden().map(|(_, known)| known).collect();
+                    let known: Vec<&str> = def.encumbrance().map(|(_, known)| known).collect();
                     let help = suggestion(label.as_str(), known.iter().copied());
-                    let message = format!("holder `{}` has no burden `{label}`", def.id());
+                    let message = format!("holder `{}` has no encumbrance `{label}`", def.id());
                     faults.push(ResolveError::new(label.span(), message, help));
                 }
             }
@@ -345,7 +345,7 @@ impl<'f> Checker<'f> {
         }
     }
 
-    /// What a step came to can be asked only after one.
+    /// What a step came to can be requested only after one.
     fn needs_a_step(&self, line: Span, faults: &mut Vec<ResolveError>) {
         if self.played == 0 {
             let help = Some("it tells of the step before it".to_owned());

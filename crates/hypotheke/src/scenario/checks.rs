@@ -27,7 +27,7 @@ pub(crate) fn finding(world: &World, check: &Check) -> Result<Option<Finding>, U
             let slot = slot.as_ref().map(place).transpose()?;
             origin_finding(world, place(holder)?, slot)
         }
-        Check::Burden { holder, label } => burden_finding(world, place(holder)?, label.as_ref()),
+        Check::Encumbrance { holder, label } => encumbrance_finding(world, place(holder)?, label.as_ref()),
         Check::Shortcuts { holder, kinds } => shortcuts_finding(world, Some(place(holder)?), kinds),
         Check::PointsAt { shortcut, kind } => pointing_finding(world, place(shortcut)?, kind.as_ref()),
         Check::Open { container, holder, open } => opening_finding(world, place(container)?, place(holder)?, *open),
@@ -45,7 +45,7 @@ pub(crate) fn finding(world: &World, check: &Check) -> Result<Option<Finding>, U
             (!comparison.holds(&found, number)).then(finding)
         }
         // These are about more than one world.
-        Check::Events { .. } | Check::SameWorld { .. } | Check::NothingChanged => None,
+        Check::Events { .. } | Check::UnchangedSince { .. } | Check::NothingChanged => None,
     })
 }
 
@@ -54,7 +54,7 @@ impl Check {
     pub(super) fn place(&self) -> Option<&Path> {
         match self {
             Check::Contents { place, .. } => Some(place),
-            Check::Burden { holder, .. } | Check::Shortcuts { holder, .. } | Check::Origin { holder, .. } => {
+            Check::Encumbrance { holder, .. } | Check::Shortcuts { holder, .. } | Check::Origin { holder, .. } => {
                 Some(holder)
             }
             Check::PointsAt { shortcut, .. } => Some(shortcut),
@@ -63,7 +63,7 @@ impl Check {
             Check::LyingAt { .. }
             | Check::Places { .. }
             | Check::Events { .. }
-            | Check::SameWorld { .. }
+            | Check::UnchangedSince { .. }
             | Check::NothingChanged => None,
         }
     }
@@ -87,10 +87,10 @@ fn origin_finding(world: &World, holder: Place, slot: Option<Place>) -> Option<F
     (found != slot).then(|| answer(told(slot), told(found)))
 }
 
-fn burden_finding(world: &World, place: Place, label: Option<&Word>) -> Option<Finding> {
+fn encumbrance_finding(world: &World, place: Place, label: Option<&Word>) -> Option<Finding> {
     let Place::Holder(holder) = place else { return None };
-    let (found, expected) = (world.burden(holder), label.map(Word::as_str));
-    let told = |label: Option<&str>| format!("burden {}", label.unwrap_or("nothing"));
+    let (found, expected) = (world.encumbrance(holder), label.map(Word::as_str));
+    let told = |label: Option<&str>| format!("encumbrance {}", label.unwrap_or("nothing"));
     (found != expected).then(|| answer(told(expected), told(found)))
 }
 
@@ -199,9 +199,9 @@ fn contents_finding(
     };
     let rows: Vec<DifferenceRow> = rows
         .into_iter()
-        .map(|(_, item, expected, found)| DifferenceRow { item, expected, found, holds: holds(expected, found) })
+        .map(|(_, item, expected, found)| DifferenceRow { item, expected, found, matches: holds(expected, found) })
         .collect();
-    let all_hold = rows.iter().all(|row| row.holds);
+    let all_hold = rows.iter().all(|row| row.matches);
     (!all_hold).then(|| Finding::Contents { place: place.to_owned(), rows })
 }
 

@@ -14,9 +14,9 @@ pub struct PlaceDifference {
     /// The place.
     pub place: String,
     /// What was there; `nothing` if it was empty.
-    pub then: String,
+    pub before: String,
     /// What is there.
-    pub now: String,
+    pub after: String,
 }
 
 /// Each place where they differ, in the order in which the first world has them, then what only the second has.
@@ -33,8 +33,8 @@ pub(super) fn differences(then: &World, now: &World) -> Vec<PlaceDifference> {
             found.push(PlaceDifference {
                 container,
                 place: fact.place.clone(),
-                then: fact.text.clone(),
-                now: text.to_owned(),
+                before: fact.text.clone(),
+                after: text.to_owned(),
             });
         }
     }
@@ -42,8 +42,8 @@ pub(super) fn differences(then: &World, now: &World) -> Vec<PlaceDifference> {
         found.push(PlaceDifference {
             container: fact.container.clone(),
             place: fact.place.clone(),
-            then: "nothing".to_owned(),
-            now: fact.text.clone(),
+            before: "nothing".to_owned(),
+            after: fact.text.clone(),
         });
     }
     found

@@ -17,11 +17,11 @@ mod run;
 pub(crate) mod shared;
 mod tree;
 
-pub use all::{Playing, on_threads, play_all};
+pub use all::{RunOptions, on_threads, run_all};
 pub use check::ResolvedScenarioFile;
 pub use diff::PlaceDifference;
 pub use error::ScenarioErrors;
-pub use report::{Answer, DifferenceRow, Failure, Finding, ScenarioReport, StepReport, Trace};
+pub use report::{Answer, DifferenceRow, Failure, Finding, ReportDetail, ScenarioReport, StepReport};
 pub use tree::{
     Body, Check, Claim, Expected, Figures, Line, ListStep, Mode, Row, Scenario, ScenarioFile, SentRequest, SharedStart,
     SharedSteps, Start, StartBase, StartLine, Step, Together,

@@ -164,11 +164,11 @@ pub(super) fn step_texts(step: &Step) -> (String, String) {
     match step {
         Step::Now(check) => (format!("now {check}"), String::new()),
         Step::Do(name) => (format!("do {name}"), String::new()),
-        Step::Moment(name) => (format!("moment {name}"), String::new()),
+        Step::Snapshot(name) => (format!("snapshot {name}"), String::new()),
         Step::SaveThenLoad => ("save then load".to_owned(), String::new()),
         Step::Undo { revision, expected } => {
             let revision = revision.map_or_else(String::new, |revision| format!(" revision {revision}"));
-            let answer = if *expected == Expected::Whole { String::new() } else { format!("-> {expected}") };
+            let answer = if *expected == Expected::Complete { String::new() } else { format!("-> {expected}") };
             (format!("undo{revision}"), answer)
         }
         Step::Request(request, expected) => (request.to_string(), answer_text(&request.operation, expected)),
@@ -179,7 +179,7 @@ pub(super) fn step_texts(step: &Step) -> (String, String) {
 
 fn answer_text(operation: &NamedOperation, expected: &Expected) -> String {
     match expected {
-        Expected::Whole => String::new(),
+        Expected::Complete => String::new(),
         Expected::Done { .. } => format!("-> {} {expected}", operation.action.past_verb()),
         Expected::Unchanged | Expected::Refused { .. } => format!("-> {expected}"),
     }
@@ -213,16 +213,16 @@ impl Display for ListStep {
 impl Display for Expected {
     fn fmt(&self, f: &mut Formatter<'_>) -> fmt::Result {
         match self {
-            Expected::Whole => f.write_str("applied in full"),
-            Expected::Done { count, left: None } => write!(f, "{count}"),
-            Expected::Done { count, left: Some(left) } => write!(f, "{count}, left {left}"),
+            Expected::Complete => f.write_str("applied in full"),
+            Expected::Done { count, requested: None } => write!(f, "{count}"),
+            Expected::Done { count, requested: Some(requested) } => write!(f, "{count} of {requested}"),
             Expected::Unchanged => f.write_str("nothing changed"),
-            Expected::Refused { reason, figures, at, could } => {
+            Expected::Refused { reason, figures, at, max_amount } => {
                 f.write_str("refused")?;
                 at.map_or(Ok(()), |at| write!(f, " {at}"))?;
                 reason.map_or(Ok(()), |reason| write!(f, ": {reason}"))?;
                 figures.as_ref().map_or(Ok(()), |figures| write!(f, ", {figures}"))?;
-                could.map_or(Ok(()), |could| write!(f, "; {could} could go"))
+                max_amount.map_or(Ok(()), |amount| write!(f, "; up to {amount}"))
             }
         }
     }
@@ -231,8 +231,8 @@ impl Display for Expected {
 impl Display for Figures {
     fn fmt(&self, f: &mut Formatter<'_>) -> fmt::Result {
         match &self.unit {
-            Some(unit) => write!(f, "{} {unit} of {} {unit}", self.asked, self.allowed),
-            None => write!(f, "{} of {}", self.asked, self.allowed),
+            Some(unit) => write!(f, "{} {unit} of {} {unit}", self.requested, self.allowed),
+            None => write!(f, "{} of {}", self.requested, self.allowed),
         }
     }
 }
@@ -252,8 +252,8 @@ impl Display for Check {
                 let slot = slot.as_ref().map_or_else(|| "nothing".to_owned(), ToString::to_string);
                 write!(f, "origin of {holder}: {slot}")
             }
-            Check::Burden { holder, label } => {
-                write!(f, "burden of {holder}: {}", label.as_ref().map_or("nothing", Word::as_str))
+            Check::Encumbrance { holder, label } => {
+                write!(f, "encumbrance of {holder}: {}", label.as_ref().map_or("nothing", Word::as_str))
             }
             Check::Shortcuts { holder, kinds } => {
                 let texts = kinds.iter().map(|kind| kind.as_ref().map_or("nothing", Word::as_str));
@@ -270,7 +270,7 @@ impl Display for Check {
                 let has = if *mode == Mode::AtLeast { " has" } else { "" };
                 write!(f, "events{has}: {}", joined(events, "; "))
             }
-            Check::SameWorld { moment } => write!(f, "same world as at {moment}"),
+            Check::UnchangedSince { snapshot } => write!(f, "unchanged since {snapshot}"),
             Check::NothingChanged => f.write_str("nothing changed"),
             Check::Measure { claim, comparison, number, unit } => {
                 write!(f, "{claim} {} {number}", comparison.symbol())?;

@@ -1,4 +1,4 @@
-//! What playing a scenario came to, as plain data.
+//! The report of a scenario, as plain data.
 
 use super::diff::PlaceDifference;
 use crate::audit::Violation;
@@ -9,24 +9,24 @@ use crate::quantity::Decimal;
 use crate::text::Span;
 use crate::world::World;
 
-/// How much a report tells.
+/// The detail of a report.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub enum Trace {
-    /// Only what failed.
+pub enum ReportDetail {
+    /// Failures only.
     #[default]
     Failures,
-    /// Every step with its answer and its events.
+    /// Every step with its result and its events.
     Steps,
 }
 
-/// What playing a scenario came to.
+/// The result of a scenario.
 #[derive(Clone, Debug)]
-#[must_use = "a scenario may have failed; ask `passed`"]
+#[must_use = "a scenario may have failed; check `passed`"]
 pub struct ScenarioReport {
     pub(super) title: String,
     pub(super) span: Span,
     pub(super) row: Option<String>,
-    pub(super) played: usize,
+    pub(super) operations: usize,
     pub(super) checks: usize,
     pub(super) steps: Vec<StepReport>,
     pub(super) failures: Vec<Failure>,
@@ -34,188 +34,188 @@ pub struct ScenarioReport {
 }
 
 impl ScenarioReport {
-    /// What the scenario is about.
+    /// The title of the scenario.
     #[must_use]
     pub fn title(&self) -> &str {
         &self.title
     }
 
-    /// Where its title stands, or the row of its table.
+    /// The location of its title, or of the row of its table.
     #[must_use]
     pub fn span(&self) -> Span {
         self.span
     }
 
-    /// The row of the scenario's table for which it was played, such as `drums 4, taken 3`.
+    /// The row of the scenario's table, such as `drums 4, taken 3`.
     #[must_use]
     pub fn row(&self) -> Option<&str> {
         self.row.as_deref()
     }
 
-    /// True if all came as it was expected.
+    /// True if every result and every check was as expected.
     #[must_use]
     pub fn passed(&self) -> bool {
         self.failures.is_empty()
     }
 
-    /// How many operations were played.
+    /// The number of operations that were tried.
     #[must_use]
-    pub fn played(&self) -> usize {
-        self.played
+    pub fn operations(&self) -> usize {
+        self.operations
     }
 
-    /// How many things that must hold were looked at.
+    /// The number of checks that were made.
     #[must_use]
     pub fn checks(&self) -> usize {
         self.checks
     }
 
-    /// Each step, if they were asked for with [`Trace::Steps`].
+    /// Each step; only with [`ReportDetail::Steps`].
     #[must_use]
     pub fn steps(&self) -> &[StepReport] {
         &self.steps
     }
 
-    /// What failed: one step, after which nothing more was played, or all that does not hold at the end.
+    /// The failures: one step, which ends the run, or every failed check at the end.
     #[must_use]
     pub fn failures(&self) -> &[Failure] {
         &self.failures
     }
 
-    /// The world in which it ended; only with [`Trace::Steps`].
+    /// The world at the end; only with [`ReportDetail::Steps`].
     #[must_use]
     pub fn end(&self) -> Option<&World> {
         self.end.as_deref()
     }
 }
 
-/// One step and its answer.
+/// A step and its result.
 #[derive(Clone, Debug)]
 pub struct StepReport {
-    /// As it is written.
+    /// Its text.
     pub sentence: String,
-    /// Where.
+    /// Its location.
     pub span: Span,
-    /// What it came to.
+    /// Its result.
     pub answer: Answer,
-    /// What changed, in words.
+    /// The changes, in words.
     pub events: Vec<String>,
 }
 
-/// What a step came to.
+/// The result of a step.
 #[derive(Clone, Debug)]
 pub enum Answer {
     /// It was applied, in full or in part.
     Applied {
-        /// What was done: `moved`, `picked up`.
+        /// The past form of the verb: `moved`, `picked up`.
         verb: &'static str,
-        /// How much.
+        /// The amount.
         outcome: Outcome,
     },
     /// It was refused.
     Refused {
-        /// Why.
+        /// The refusal.
         refusal: Refusal,
-        /// Why, in words.
+        /// The reason in words.
         because: String,
     },
-    /// A name in it leads nowhere in the world as it is.
+    /// A name refers to nothing in the present world.
     Unresolved(String),
     /// A `now` line.
     Checked {
-        /// Whether it holds.
-        holds: bool,
+        /// Whether the check passed.
+        passed: bool,
     },
 }
 
-/// What was expected beside what was.
+/// An expectation that was not met.
 #[derive(Clone, Debug)]
 pub struct Failure {
-    /// The line that failed, as it is written.
+    /// The text of the line.
     pub sentence: String,
-    /// Where it stands.
+    /// Its location.
     pub span: Span,
     /// The number of the step, from 1; none at the end.
     pub step: Option<usize>,
-    /// If the line belongs to shared steps: where the scenario asks for them.
-    pub called: Option<Span>,
-    /// What is wrong.
+    /// For a line of shared steps: the location of the call.
+    pub called_at: Option<Span>,
+    /// The difference.
     pub finding: Finding,
-    /// The containers that have to do with it, to be drawn as they were at that moment.
+    /// The containers that the failure is about, for drawing.
     pub places: Vec<ContainerId>,
-    /// The world at that moment.
+    /// The world at the time of the failure.
     pub world: World,
     /// The world before the latest step; at the end, the world at the start.
     pub before: Option<World>,
 }
 
-/// What is wrong.
+/// A difference between expectation and result.
 #[derive(Clone, Debug)]
 #[non_exhaustive]
 pub enum Finding {
-    /// A step did not come to what its line says.
+    /// An operation had a different result.
     Answer {
-        /// What its line says, in words.
+        /// The expected result, in words.
         expected: String,
-        /// What it came to, in words.
+        /// The actual result, in words.
         found: String,
-        /// If it was refused: every check that fails, in words, the first of them first.
+        /// If it was refused: every reason, in words and in order.
         reasons: Vec<String>,
     },
-    /// A place does not hold what the line says.
+    /// A place has different contents.
     Contents {
         /// The place.
         place: String,
-        /// Each sort of item that is listed or lies there.
+        /// Each sort of item that is expected or present.
         rows: Vec<DifferenceRow>,
     },
-    /// A number is not what the line says.
+    /// A number is different.
     Measure {
-        /// What was measured, such as `weight of sled`.
+        /// The quantity, such as `weight of sled`.
         what: String,
-        /// How it was compared.
+        /// The comparison.
         comparison: Comparison,
-        /// With what.
+        /// The expected value.
         expected: Decimal,
-        /// What it is.
+        /// The actual value.
         found: Decimal,
-        /// The unit of both; may be empty.
+        /// The unit of both values; may be empty.
         unit: String,
     },
-    /// A list is not what the line says.
+    /// A list is different.
     List {
-        /// What the list is of, such as `events`.
+        /// The name of the list, such as `events`.
         what: String,
-        /// What the line says, item by item.
+        /// The expected entries.
         expected: Vec<String>,
-        /// What it is, item by item.
+        /// The actual entries.
         found: Vec<String>,
     },
-    /// Two worlds that should be the same differ.
+    /// The world differs from a snapshot.
     Worlds {
-        /// The moment with which the world was compared.
-        moment: String,
+        /// The name of the snapshot.
+        snapshot: String,
         /// Each place that differs.
         differences: Vec<PlaceDifference>,
     },
-    /// The world breaks a law after the step. No rules bring that about: it is a fault of the program.
+    /// The world violates a law after the step. No ruleset allows that: it is a defect of the library.
     Law {
-        /// What an audit finds.
+        /// The findings of the audit.
         violations: Vec<Violation>,
     },
     /// A name leads nowhere in the world as it is.
     Unresolved(String),
 }
 
-/// One sort of item: how many should lie there, and how many do.
+/// One sort of item: the expected number and the actual number.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct DifferenceRow {
     /// The kind with its marks and properties.
     pub item: String,
-    /// How many the line lists; none if it does not.
+    /// The expected number; none if the line does not list it.
     pub expected: Option<u64>,
-    /// How many lie there.
+    /// The actual number.
     pub found: u64,
-    /// Whether this row is as it should be.
-    pub holds: bool,
+    /// Whether the number is as expected.
+    pub matches: bool,
 }

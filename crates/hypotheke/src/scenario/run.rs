@@ -1,18 +1,18 @@
-//! Playing scenarios.
+//! RunOptions scenarios.
 
-use super::answer::{Played, is_refused_so, judge_answer, refusal_text};
+use super::answer::{Played, check_answer, is_refused_so, refusal_text};
 use super::check::{ResolvedScenarioFile, START};
 use super::checks::{self, list_finding};
 use super::diff;
 use super::print::step_texts;
-use super::report::{Answer, Failure, Finding, ScenarioReport, StepReport, Trace};
+use super::report::{Answer, Failure, Finding, ReportDetail, ScenarioReport, StepReport};
 use super::shared::SharedLists;
 use super::tree::{Body, Check, Expected, Line, Mode, Row, Scenario, SentRequest, Step};
 use crate::audit::{IncrementalAudit, Law, StepAudit, Violation, audit};
-use crate::exchange::{Request, RequestLimits, Taken};
 use crate::id::ContainerId;
 use crate::language::{NamedAction, NamedOperation};
 use crate::ops::{Outcome, Reason, ResolveError};
+use crate::replication::{Request, RequestLimits, Taken};
 use crate::save::Save;
 use crate::snapshot::Departures;
 use crate::text::{Span, Word};
@@ -20,18 +20,18 @@ use crate::world::{Place, World};
 
 impl ResolvedScenarioFile<'_> {
     /// Plays all scenarios, in order; one with a table once for each row.
-    pub fn play(&self, trace: Trace) -> impl Iterator<Item = ScenarioReport> + '_ {
-        self.file.scenarios().flat_map(move |scenario| self.play_scenario(scenario, trace))
+    pub fn run(&self, detail: ReportDetail) -> impl Iterator<Item = ScenarioReport> + '_ {
+        self.file.scenarios().flat_map(move |scenario| self.run_scenario(scenario, detail))
     }
 
     /// Plays one of its scenarios: once, or once for each row of its table.
-    pub fn play_scenario<'p>(
+    pub fn run_scenario<'p>(
         &'p self,
         scenario: &'p Scenario,
-        trace: Trace,
+        detail: ReportDetail,
     ) -> impl Iterator<Item = ScenarioReport> + 'p {
-        scenario.plays().map(move |(row, body)| {
-            let mut player = Player::new(self, scenario, row, body, trace);
+        scenario.runs().map(move |(row, body)| {
+            let mut player = Player::new(self, scenario, row, body, detail);
             player.play(body);
             player.into_report()
         })
@@ -50,16 +50,16 @@ impl ResolvedScenarioFile<'_> {
     /// The bodies of a scenario with its title: one, or one for each row of its table.
     pub(crate) fn bodies<'p>(&'p self, scenario: &'p Scenario) -> impl Iterator<Item = (String, &'p Body)> {
         let title = scenario.title.as_str();
-        scenario.plays().map(move |(row, body)| match row {
+        scenario.runs().map(move |(row, body)| match row {
             None => (title.to_owned(), body),
             Some(row) => (format!("{title}: {}", row_text(scenario, row)), body),
         })
     }
 
     /// Plays one body and shows the world at the start and after each operation, with its sentence. True if all comes as it is expected.
-    pub(crate) fn play_shown<'p>(&'p self, scenario: &'p Scenario, body: &'p Body, show: &'p mut Show<'p>) -> bool {
-        let mut player = Player::new(self, scenario, None, body, Trace::Failures);
-        (player.is_judge, player.show) = (false, Some(show));
+    pub(crate) fn run_shown<'p>(&'p self, scenario: &'p Scenario, body: &'p Body, show: &'p mut Show<'p>) -> bool {
+        let mut player = Player::new(self, scenario, None, body, ReportDetail::Failures);
+        (player.checks, player.show) = (false, Some(show));
         player.play(body);
         player.report.passed()
     }
@@ -79,8 +79,8 @@ impl<'f> ResolvedScenarioFile<'f> {
 
     /// Whether all comes as it is expected, for one row.
     pub(crate) fn holds(&self, scenario: &Scenario, body: &Body) -> bool {
-        let mut player = Player::new(self, scenario, None, body, Trace::Failures);
-        player.is_judge = false;
+        let mut player = Player::new(self, scenario, None, body, ReportDetail::Failures);
+        player.checks = false;
         player.play(body);
         player.report.passed()
     }
@@ -93,12 +93,12 @@ struct Player<'p> {
     file: &'p ResolvedScenarioFile<'p>,
     scenario: &'p Scenario,
     body: &'p Body,
-    trace: Trace,
+    detail: ReportDetail,
     report: ScenarioReport,
     world: World,
     departures: Departures,
-    /// Named moments, the start among them if something is compared with it.
-    moments: Vec<(&'p str, World)>,
+    /// Named snapshots, the start among them if something is compared with it.
+    snapshots: Vec<(&'p str, World)>,
     /// Why the start can't be laid out, if it can't.
     unresolved: Option<String>,
     /// The world before the latest operation, if something compares with it.
@@ -108,13 +108,13 @@ struct Player<'p> {
     applied: bool,
     /// The step that is played: its number, and where it stands if shared steps are being played.
     number: usize,
-    called: Option<Span>,
+    called_at: Option<Span>,
     /// No more operations are played than these.
     most: usize,
     /// Nothing was over a limit so far, so nothing may be.
     within_limits: bool,
     /// Every world is audited, and what fails is worked out to be read.
-    is_judge: bool,
+    checks: bool,
     watch: IncrementalAudit,
     /// Is shown every world, with the operation that led to it.
     show: Option<&'p mut Show<'p>>,
@@ -126,7 +126,7 @@ impl<'p> Player<'p> {
         scenario: &'p Scenario,
         row: Option<&Line<Row>>,
         body: &'p Body,
-        trace: Trace,
+        detail: ReportDetail,
     ) -> Player<'p> {
         let start = file.file.start_world(&file.rules, body.start.as_ref().map(|line| &line.item));
         let (mut world, unresolved) = match start {
@@ -137,7 +137,7 @@ impl<'p> Player<'p> {
             title: scenario.title.to_string(),
             span: row.map_or(scenario.title.span(), |row| row.span),
             row: row.map(|row| row_text(scenario, row)),
-            played: 0,
+            operations: 0,
             checks: 0,
             steps: Vec::new(),
             failures: Vec::new(),
@@ -151,20 +151,20 @@ impl<'p> Player<'p> {
             file,
             scenario,
             body,
-            trace,
+            detail,
             report,
             world,
             departures: Departures::new(),
-            moments: Vec::new(),
+            snapshots: Vec::new(),
             before: None,
             unresolved,
             compares: asks(body, &file.shared, |check| matches!(check, Check::NothingChanged)),
             applied: false,
             number: 0,
-            called: None,
+            called_at: None,
             most: usize::MAX,
             within_limits: false,
-            is_judge: true,
+            checks: true,
             watch,
             show: None,
         }
@@ -172,7 +172,7 @@ impl<'p> Player<'p> {
 
     /// A world is large beside the rest of a report, and there may be a report for each of many rows.
     fn into_report(self) -> ScenarioReport {
-        let end = (self.trace == Trace::Steps).then(|| Box::new(self.world));
+        let end = (self.detail == ReportDetail::Steps).then(|| Box::new(self.world));
         ScenarioReport { end, ..self.report }
     }
 
@@ -184,9 +184,10 @@ impl<'p> Player<'p> {
         if let Some(show) = &mut self.show {
             show(None, &self.world);
         }
-        let is_start = |check: &Check| matches!(check, Check::SameWorld { moment } if moment.as_str() == START);
+        let is_start =
+            |check: &Check| matches!(check, Check::UnchangedSince { snapshot } if snapshot.as_str() == START);
         if asks(body, &self.file.shared, is_start) {
-            self.moments.push((START, self.world.clone()));
+            self.snapshots.push((START, self.world.clone()));
         }
         for (number, step) in body.steps.iter().enumerate() {
             self.number = number + 1;
@@ -208,7 +209,7 @@ impl<'p> Player<'p> {
             Step::Request(sent, expected) => return self.operation(step, &sent.operation, Some(sent), expected),
             Step::Undo { revision, expected } => return self.undo(step, *revision, expected),
             Step::Do(name) => return self.shared(step, name),
-            Step::Moment(name) => self.moments.push((name.as_str(), self.world.clone())),
+            Step::Snapshot(name) => self.snapshots.push((name.as_str(), self.world.clone())),
             Step::SaveThenLoad => self.save_then_load(step),
             Step::Now(check) => self.now(step, check),
         }
@@ -225,8 +226,8 @@ impl<'p> Player<'p> {
             Ok([_, world]) => {
                 self.before = self.compares.then(|| self.world.clone());
                 (self.world, self.applied) = (world, false);
-                if self.trace == Trace::Steps {
-                    let (sentence, answer) = (line.item.to_string(), Answer::Checked { holds: true });
+                if self.detail == ReportDetail::Steps {
+                    let (sentence, answer) = (line.item.to_string(), Answer::Checked { passed: true });
                     self.report.steps.push(StepReport { sentence, span: line.span, answer, events: Vec::new() });
                 }
                 return;
@@ -238,11 +239,11 @@ impl<'p> Player<'p> {
     }
 
     fn shared(&mut self, line: &'p Line<Step>, name: &Word) -> bool {
-        let outer = self.called.or(Some(line.span));
+        let outer = self.called_at.or(Some(line.span));
         for step in self.file.shared.steps(name, &mut Vec::new()).unwrap_or_default() {
-            let before = std::mem::replace(&mut self.called, outer);
+            let before = std::mem::replace(&mut self.called_at, outer);
             let enough = self.step(step);
-            self.called = before;
+            self.called_at = before;
             if enough || !self.report.failures.is_empty() {
                 return true;
             }
@@ -257,8 +258,17 @@ impl<'p> Player<'p> {
     fn fail(&mut self, span: Span, finding: Finding, places: Vec<ContainerId>) {
         let (sentence, world) = (self.sentence(span), self.world.clone());
         let step = (self.number > 0).then_some(self.number);
-        let called = self.called;
-        self.report.failures.push(Failure { sentence, span, step, called, finding, places, world, before: None });
+        let called = self.called_at;
+        self.report.failures.push(Failure {
+            sentence,
+            span,
+            step,
+            called_at: called,
+            finding,
+            places,
+            world,
+            before: None,
+        });
     }
 
     fn operation(
@@ -268,7 +278,7 @@ impl<'p> Player<'p> {
         sent: Option<&SentRequest>,
         expected: &Expected,
     ) -> bool {
-        if self.report.played == self.most {
+        if self.report.operations == self.most {
             return true;
         }
         let world = &mut self.world;
@@ -282,13 +292,13 @@ impl<'p> Player<'p> {
                 match world.take_request(&sent.request(), &self.departures, RequestLimits::NONE) {
                     Taken::Applied { outcome, repeated: again } => {
                         repeated = again;
-                        broken = resolved.filter(|_| !again).map_or_else(Vec::new, |it| step.judge(world, &it));
+                        broken = resolved.filter(|_| !again).map_or_else(Vec::new, |it| step.check(world, &it));
                         Played::Applied(outcome)
                     }
                     Taken::Refused(refusal) => {
                         // What is stale was not judged by the rules: they have nothing to say of it.
-                        let judged = resolved.filter(|_| refusal.reason() != Reason::Stale);
-                        Played::Refused(refusal, judged.map(Box::new))
+                        let planned = resolved.filter(|_| refusal.reason() != Reason::Stale);
+                        Played::Refused(refusal, planned.map(Box::new))
                     }
                     Taken::Unresolved(error) => Played::Unresolved(error),
                 }
@@ -297,7 +307,7 @@ impl<'p> Player<'p> {
                 let step = StepAudit::before(world);
                 match world.perform(&resolved) {
                     Ok(outcome) => {
-                        broken = step.judge(world, &resolved);
+                        broken = step.check(world, &resolved);
                         Played::Applied(outcome)
                     }
                     Err(refusal) => Played::Refused(refusal, Some(Box::new(resolved))),
@@ -308,18 +318,18 @@ impl<'p> Player<'p> {
         if !world.departed().is_empty() {
             self.departures.extend(world.departed().iter().cloned());
         }
-        self.report.played += 1;
+        self.report.operations += 1;
         self.applied = matches!(played, Played::Applied(_)) && !repeated;
         if let Some(show) = &mut self.show {
             show(Some(self.file.file.source().slice(line.span)), &self.world);
         }
         let world = &self.world;
         let verb = operation.action.past_verb();
-        let finding = judge_answer(world, verb, &played, expected);
-        if self.trace == Trace::Steps {
+        let finding = check_answer(world, verb, &played, expected);
+        if self.detail == ReportDetail::Steps {
             self.tell(line, verb, &played);
         }
-        if self.is_judge && !broken.is_empty() {
+        if self.checks && !broken.is_empty() {
             self.fail(line.span, Finding::Law { violations: broken }, Vec::new());
         }
         if finding.is_none() && self.applied {
@@ -327,11 +337,11 @@ impl<'p> Player<'p> {
             self.audit_step(line.span, unfit);
         }
         if let Some(finding) = finding {
-            if !self.is_judge {
+            if !self.checks {
                 self.fail(line.span, finding, Vec::new());
                 return true;
             }
-            let before = self.world_before(self.report.played - 1);
+            let before = self.world_before(self.report.operations - 1);
             let places = containers_of(&before, operation);
             self.fail(line.span, finding, places);
             self.report.failures.iter_mut().for_each(|failure| failure.before = Some(before.clone()));
@@ -340,13 +350,13 @@ impl<'p> Player<'p> {
     }
 
     fn undo(&mut self, line: &Line<Step>, revision: Option<u64>, expected: &Expected) -> bool {
-        if self.report.played == self.most {
+        if self.report.operations == self.most {
             return true;
         }
         let world = &mut self.world;
         self.before = self.compares.then(|| world.clone());
         let undone = world.undo(revision.unwrap_or(world.revision()));
-        (self.report.played, self.applied) = (self.report.played + 1, false);
+        (self.report.operations, self.applied) = (self.report.operations + 1, false);
         if let Some(show) = &mut self.show {
             show(Some(self.file.file.source().slice(line.span)), &self.world);
         }
@@ -362,10 +372,10 @@ impl<'p> Player<'p> {
             }
         };
         let as_expected = match (&undone, expected) {
-            (Ok(()), expected) => *expected == Expected::Whole,
+            (Ok(()), expected) => *expected == Expected::Complete,
             (Err(refusal), expected) => is_refused_so(refusal, expected),
         };
-        if self.trace == Trace::Steps {
+        if self.detail == ReportDetail::Steps {
             let (sentence, _) = step_texts(&line.item);
             self.report.steps.push(StepReport { sentence, span: line.span, answer, events: Vec::new() });
         }
@@ -374,11 +384,11 @@ impl<'p> Player<'p> {
         }
         if !as_expected {
             let expected = match expected {
-                Expected::Whole => "undone".to_owned(),
+                Expected::Complete => "undone".to_owned(),
                 other => other.to_string(),
             };
             self.fail(line.span, Finding::Answer { expected, found, reasons: Vec::new() }, Vec::new());
-            return !self.is_judge;
+            return !self.checks;
         }
         false
     }
@@ -403,9 +413,9 @@ impl<'p> Player<'p> {
 
     /// The world after so many operations, played once more.
     fn world_before(&self, played: usize) -> World {
-        let mut player = Player::new(self.file, self.scenario, None, self.body, Trace::Failures);
+        let mut player = Player::new(self.file, self.scenario, None, self.body, ReportDetail::Failures);
         player.most = played;
-        player.is_judge = false;
+        player.checks = false;
         player.play(self.body);
         // The same places are to be looked up in both.
         player.world.share_handles(&self.world);
@@ -422,7 +432,7 @@ impl<'p> Player<'p> {
 
     /// Judges the world by every law; true if nothing is over a limit. A world that was over one may still be.
     fn audit(&mut self, span: Span) -> bool {
-        if !self.is_judge {
+        if !self.checks {
             return true;
         }
         if self.watch.keeps_the_laws(&self.world) {
@@ -440,8 +450,8 @@ impl<'p> Player<'p> {
 
     fn now(&mut self, line: &Line<Step>, check: &'p Check) {
         let holds = self.check(line.span, check);
-        if self.trace == Trace::Steps {
-            let (sentence, answer) = (line.item.to_string(), Answer::Checked { holds });
+        if self.detail == ReportDetail::Steps {
+            let (sentence, answer) = (line.item.to_string(), Answer::Checked { passed: holds });
             self.report.steps.push(StepReport { sentence, span: line.span, answer, events: Vec::new() });
         }
     }
@@ -453,9 +463,9 @@ impl<'p> Player<'p> {
                 let expected = events.iter().map(ToString::to_string).collect();
                 self.events_finding(*mode, expected)
             }
-            Check::SameWorld { moment } => {
-                let known = self.moments.iter().find(|(name, _)| *name == moment.as_str());
-                known.and_then(|(_, then)| worlds_finding(moment.as_str(), then, &self.world))
+            Check::UnchangedSince { snapshot } => {
+                let known = self.snapshots.iter().find(|(name, _)| *name == snapshot.as_str());
+                known.and_then(|(_, then)| worlds_finding(snapshot.as_str(), then, &self.world))
             }
             Check::NothingChanged => {
                 self.before.as_ref().and_then(|before| worlds_finding("before", before, &self.world))
@@ -466,7 +476,7 @@ impl<'p> Player<'p> {
             },
         };
         let Some(finding) = finding else { return true };
-        if !self.is_judge {
+        if !self.checks {
             self.fail(span, finding, Vec::new());
             return false;
         }
@@ -479,7 +489,7 @@ impl<'p> Player<'p> {
         };
         let before = match self.number {
             0 => Some(self.world_before(0)),
-            _ => self.report.played.checked_sub(1).map(|played| self.world_before(played)),
+            _ => self.report.operations.checked_sub(1).map(|played| self.world_before(played)),
         };
         self.fail(span, finding, places);
         self.report.failures.iter_mut().for_each(|failure| failure.before = failure.before.take().or(before.clone()));
@@ -520,9 +530,9 @@ fn may_leave_unfit(action: &NamedAction) -> bool {
     }
 }
 
-fn worlds_finding(moment: &str, then: &World, now: &World) -> Option<Finding> {
+fn worlds_finding(snapshot: &str, then: &World, now: &World) -> Option<Finding> {
     let differences = diff::differences(then, now);
-    (!differences.is_empty()).then(|| Finding::Worlds { moment: moment.to_owned(), differences })
+    (!differences.is_empty()).then(|| Finding::Worlds { snapshot: snapshot.to_owned(), differences })
 }
 
 fn differing_containers(world: &World, differences: &[diff::PlaceDifference]) -> Vec<ContainerId> {

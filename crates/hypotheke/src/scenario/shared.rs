@@ -7,7 +7,7 @@ use crate::ops::ResolveError;
 use crate::text::{Word, suggestion};
 
 /// So many steps may come of shared ones, all in all: lists within lists could come to any number.
-const MOST_STEPS: u64 = 1_000_000;
+const MAX_STEPS: u64 = 1_000_000;
 
 /// So deep shared steps and starts build on each other.
 pub(super) const DEEPEST: usize = 64;
@@ -28,11 +28,11 @@ impl<'f> SharedLists<'f> {
         let mut sizes = FxHashMap::default();
         for shared in file.shared_steps() {
             let size = lists.size(shared, &mut sizes, &mut Vec::new(), faults);
-            if size > MOST_STEPS {
+            if size > MAX_STEPS {
                 lists.endless.push(shared.name.as_str());
             }
-            if size > MOST_STEPS && size != u64::MAX {
-                let message = format!("all of `{}` comes to more than {MOST_STEPS} steps", shared.name);
+            if size > MAX_STEPS && size != u64::MAX {
+                let message = format!("all of `{}` comes to more than {MAX_STEPS} steps", shared.name);
                 faults.push(ResolveError::new(shared.name.span(), message, None));
             }
         }

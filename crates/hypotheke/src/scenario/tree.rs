@@ -143,7 +143,7 @@ pub struct Scenario {
 
 impl Scenario {
     /// What is played: the scenario as it is written, or each row of its table with what is written filled in.
-    pub fn plays(&self) -> impl Iterator<Item = (Option<&Line<Row>>, &Body)> {
+    pub fn runs(&self) -> impl Iterator<Item = (Option<&Line<Row>>, &Body)> {
         let rows = self.table.iter().flat_map(|table| &table.item.rows);
         let plain = self.table.is_none().then_some((None, &self.written));
         plain.into_iter().chain(rows.map(|row| (Some(row), &row.item.body)))
@@ -213,8 +213,8 @@ pub enum Step {
     },
     /// `do load-the-sled`: steps that are shared.
     Do(Word),
-    /// `moment loaded`: the world as it is gets a name, for comparing.
-    Moment(Word),
+    /// `snapshot loaded`: the world as it is gets a name, for comparing.
+    Snapshot(Word),
     /// `save then load`: the world is written down and read back, and goes on from there.
     SaveThenLoad,
     /// `now …`: what must hold at this point.
@@ -228,7 +228,7 @@ pub struct SentRequest {
     pub id: Option<Word>,
     /// The revision on which it was made, if it says so.
     pub expects: Option<u64>,
-    /// What is asked for.
+    /// What is requested.
     pub operation: NamedOperation,
 }
 
@@ -253,19 +253,19 @@ impl Together {
 /// What an operation is expected to come to.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub enum Expected {
-    /// All that is asked for.
+    /// All that is requested.
     #[default]
-    Whole,
-    /// `-> moved 2`, `-> moved 2, left 7`: so many.
+    Complete,
+    /// `-> moved 2`, `-> moved 2 of 9`: this number of items.
     Done {
-        /// How many went.
+        /// The number of items that were moved, created or consumed.
         count: u64,
-        /// How many of those that were asked for did not, if that is said.
-        left: Option<u64>,
+        /// The number that the operation requested, if the answer names it.
+        requested: Option<u64>,
     },
     /// `-> nothing changed`: it is applied and finds nothing to change.
     Unchanged,
-    /// `-> refused`, `-> refused: weight-cap`, `-> refused: weight-cap, 204 kg of 180 kg; 2 could go`,
+    /// `-> refused`, `-> refused: weight-cap`, `-> refused: weight-cap, 204 kg of 180 kg; up to 2`,
     /// `-> refused in step 2: not-admitted`, `-> refused at the end: cap`
     Refused {
         /// Why.
@@ -274,8 +274,8 @@ pub enum Expected {
         figures: Option<Box<Figures>>,
         /// Where in a list.
         at: Option<ListStep>,
-        /// How many could go.
-        could: Option<u64>,
+        /// The largest amount that would be applied.
+        max_amount: Option<u64>,
     },
 }
 
@@ -288,11 +288,11 @@ pub enum ListStep {
     End,
 }
 
-/// The figures of a refusal: what was asked for (or would be) and what is allowed (or there).
+/// The figures of a refusal: what was requested (or would be) and what is allowed (or there).
 #[derive(Clone, Debug, PartialEq)]
 pub struct Figures {
-    /// What was asked for, or would be.
-    pub asked: Decimal,
+    /// What was requested, or would be.
+    pub requested: Decimal,
     /// What is allowed, or there.
     pub allowed: Decimal,
     /// The unit that was written after the numbers.
@@ -336,8 +336,8 @@ pub enum Check {
         /// The slot that what is in its hand came from.
         slot: Option<Path>,
     },
-    /// `burden of surveyor: laden`, `burden of surveyor: nothing`
-    Burden {
+    /// `encumbrance of surveyor: laden`, `encumbrance of surveyor: nothing`
+    Encumbrance {
         /// The holder.
         holder: Path,
         /// The highest threshold that it has reached; none if it has reached none.
@@ -380,10 +380,10 @@ pub enum Check {
         /// In their order; none if empty.
         events: Vec<NamedEvent>,
     },
-    /// `same world as at loaded`: the same lies where, whatever the ids; `start` is the moment before the first step.
-    SameWorld {
-        /// The moment.
-        moment: Word,
+    /// `unchanged since loaded`: the same lies where, whatever the ids; `start` is the snapshot before the first step.
+    UnchangedSince {
+        /// The snapshot.
+        snapshot: Word,
     },
     /// `nothing changed`: the step before it left the world as it was.
     NothingChanged,

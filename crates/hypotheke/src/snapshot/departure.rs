@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use serde::{Deserialize, Serialize};
 
-use super::{Container, Holder, Pack, Stack, Stray};
+use super::{Container, Holder, Orphan, Pack, Stack};
 use crate::id::DepartureId;
 use crate::ruleset::Ruleset;
 
@@ -50,8 +50,8 @@ pub struct Departure {
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub packs: Vec<Pack>,
     /// What it had under an earlier ruleset and the present one does not know.
-    #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    pub strays: Vec<Stray>,
+    #[serde(default, alias = "strays", skip_serializing_if = "Vec::is_empty")]
+    pub orphans: Vec<Orphan>,
 }
 
 /// Who has departed.
@@ -74,19 +74,19 @@ impl Departure {
             let carried = rules.container(carried);
             Container {
                 name: carried.id().to_owned(),
-                of: carried.id().to_owned(),
+                definition: carried.id().to_owned(),
                 slots: carried.slots(),
                 ..Container::default()
             }
         };
         let newcomer = Holder {
             name: name.to_owned(),
-            of: def.id().to_owned(),
+            definition: def.id().to_owned(),
             containers: def.carries().iter().map(container).collect(),
             shortcuts: vec![None; def.shortcuts() as usize],
             ..Holder::default()
         };
-        Some(Departure { id: None, who: Departed::Holder(newcomer), packs: Vec::new(), strays: Vec::new() })
+        Some(Departure { id: None, who: Departed::Holder(newcomer), packs: Vec::new(), orphans: Vec::new() })
     }
 
     /// What has departed is open to nobody.

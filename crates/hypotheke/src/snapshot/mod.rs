@@ -6,9 +6,9 @@
 
 mod departure;
 mod error;
+pub(crate) mod orphan;
 mod outcome;
 mod requests;
-pub(crate) mod stray;
 
 use std::collections::BTreeMap;
 
@@ -16,17 +16,17 @@ use serde::{Deserialize, Serialize};
 
 pub use departure::{Departed, Departure, Departures};
 pub use error::{SnapshotError, SnapshotFault};
+pub use orphan::Orphan;
 pub use outcome::Outcome;
 pub(crate) use requests::RequestWindow;
 pub use requests::{Answered, RequestId, RequestIdError};
-pub use stray::Stray;
 
 use crate::id::{DepartureId, StackId};
 use crate::language::{Path, Position};
 use crate::quantity::Decimal;
 
 /// Counters go on from where a snapshot has them; from there they can't reach the end of their type.
-pub(crate) const MOST_COUNTED: u64 = 1 << 62;
+pub(crate) const MAX_COUNTED: u64 = 1 << 62;
 
 /// A world as plain data: what lies where, and the counters that go on from there.
 ///
@@ -72,8 +72,8 @@ pub struct Snapshot {
     #[serde(default)]
     pub ground: Vec<Landed>,
     /// How many items of each kind came into the world and left it.
-    #[serde(default)]
-    pub tallies: BTreeMap<String, KindTotals>,
+    #[serde(default, alias = "tallies")]
+    pub totals: BTreeMap<String, KindTotals>,
     /// The lowest number that the next departure may get.
     #[serde(default, skip_serializing_if = "is_zero")]
     pub departures: u64,
@@ -84,8 +84,8 @@ pub struct Snapshot {
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub requests: Vec<Answered>,
     /// What an earlier ruleset knew and this one does not.
-    #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    pub strays: Vec<Stray>,
+    #[serde(default, alias = "strays", skip_serializing_if = "Vec::is_empty")]
+    pub orphans: Vec<Orphan>,
 }
 
 /// What a world remembers of what has arrived, so that nothing arrives twice.
@@ -157,7 +157,8 @@ pub struct Container {
     /// What paths call it; of one that a holder carries without the holder.
     pub name: String,
     /// Which of the ruleset's containers it is.
-    pub of: String,
+    #[serde(alias = "of")]
+    pub definition: String,
     /// How many slots it has.
     pub slots: u32,
     /// The holders that have opened it.
@@ -191,7 +192,8 @@ pub struct Holder {
     /// What paths call it.
     pub name: String,
     /// Which of the ruleset's holders it is.
-    pub of: String,
+    #[serde(alias = "of")]
+    pub definition: String,
     /// Its containers, in the order in which they are tried.
     #[serde(default)]
     pub containers: Vec<Container>,

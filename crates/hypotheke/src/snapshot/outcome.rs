@@ -1,72 +1,64 @@
-//! What an applied operation came to.
+//! The result of an operation that was applied.
 
 use serde::{Deserialize, Serialize};
 
-use crate::ruleset::Way;
+use crate::ruleset::PutMode;
 
-/// What an applied operation came to.
+/// The result of an operation that was applied: how many items it moved, created or consumed.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
-#[must_use = "an operation may have been applied in part; ask `left` or `is_whole`"]
+#[must_use = "an operation may have been applied in part; check `is_complete`"]
 pub struct Outcome {
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub(crate) asked: Option<u64>,
+    pub(crate) requested: Option<u64>,
     pub(crate) done: u64,
     pub(crate) changed: bool,
     pub(crate) revision: u64,
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub(crate) way: Option<Way>,
+    pub(crate) put_mode: Option<PutMode>,
 }
 
 impl Outcome {
-    /// That of something that is done once and moves nothing by itself, such as an undo.
+    /// The result of an action without an amount, such as an undo.
     pub(crate) fn once(revision: u64) -> Outcome {
-        Outcome { asked: None, done: 1, changed: true, revision, way: None }
+        Outcome { requested: None, done: 1, changed: true, revision, put_mode: None }
     }
 
-    /// How many items went.
+    /// The number of items that were moved, created or consumed.
     #[must_use]
     pub fn done(self) -> u64 {
         self.done
     }
 
-    /// How many were asked for, where a number was named.
+    /// The number of items that the operation requested; none if it named no number.
     #[must_use]
-    pub fn asked(self) -> Option<u64> {
-        self.asked
+    pub fn requested(self) -> Option<u64> {
+        self.requested
     }
 
-    /// How many of those that were asked for did not go.
+    /// True if the operation did all that it requested.
     #[must_use]
-    pub fn left(self) -> u64 {
-        self.asked.map_or(0, |asked| asked.saturating_sub(self.done))
+    pub fn is_complete(self) -> bool {
+        self.requested.is_none_or(|requested| requested <= self.done)
     }
 
-    /// True if all that was asked for went.
-    #[must_use]
-    pub fn is_whole(self) -> bool {
-        self.left() == 0
-    }
-
-    /// False if there was nothing to change, such as when a slot is moved onto itself.
+    /// False if the operation had no effect, such as moving a slot onto itself.
     #[must_use]
     pub fn changed(self) -> bool {
         self.changed
     }
 
-    /// How what was in a hand came to lie where it was put; none for other operations.
+    /// How a put placed the stack of the hand; none for other operations.
     #[must_use]
-    pub fn way(self) -> Option<Way> {
-        self.way
+    pub fn put_mode(self) -> Option<PutMode> {
+        self.put_mode
     }
 
-    /// What was done in words, with a verb such as `moved`: `moved 2`, `moved 2 of 5, left 3`, `opened`.
+    /// The result in words, with a verb such as `moved`: `moved 2`, `moved 2 of 5`, `opened`.
     #[must_use]
     pub fn text(self, verb: &str) -> String {
-        match self.asked {
-            _ if !self.is_whole() => {
-                format!("{verb} {} of {}, left {}", self.done, self.asked.unwrap_or_default(), self.left())
-            }
+        match self.requested {
+            Some(requested) if !self.is_complete() => format!("{verb} {} of {requested}", self.done),
             None if self.done == 0 && self.changed => verb.to_owned(),
             None if self.done == 0 => format!("{verb}, nothing changed"),
             _ => format!("{verb} {}", self.done),

@@ -55,7 +55,7 @@ impl fmt::Display for RequestId {
 pub struct Answered {
     /// Its id.
     pub id: RequestId,
-    /// What was asked for, as a sentence.
+    /// What was requested, as a sentence.
     pub operation: String,
     /// What it came to.
     pub outcome: Outcome,

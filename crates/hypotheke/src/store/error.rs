@@ -1,8 +1,8 @@
-//! Why a store did not do what it was asked.
+//! Why a store did not do what it was requested.
 
 use super::{Key, KeyError};
 
-/// Why a store did not do what it was asked. Unless [`StoreError::may_have_arrived`] says otherwise, nothing has changed in it.
+/// Why a store did not do what it was requested. Unless [`StoreError::is_outcome_unknown`] says otherwise, nothing has changed in it.
 #[derive(Debug, thiserror::Error)]
 #[non_exhaustive]
 pub enum StoreError {
@@ -10,40 +10,40 @@ pub enum StoreError {
     #[error(transparent)]
     Key(#[from] KeyError),
     /// Someone has saved since: the save was made from an older revision, and would write over theirs.
-    #[error("`{key}`: this was made from revision {base}, and {found} is kept by now")]
+    #[error("`{key}`: this was made from revision {expected_revision}, and {found} is kept by now")]
     Conflict {
         /// Which.
         key: Key,
         /// The revision that it was made from.
-        base: u64,
+        expected_revision: u64,
         /// The revision that is kept.
         found: u64,
         /// The number of the lease under which that was saved.
-        under: u64,
+        lease_number: u64,
     },
     /// Another has the lease now: whoever writes under an older one comes too late.
     #[error("`{key}`: lease {number} is not the latest, {latest} is")]
-    TakenOver {
+    LeaseLost {
         /// Which.
         key: Key,
-        /// The number of the lease under which it was asked.
+        /// The number of the lease under which it was requested.
         number: u64,
         /// The number of the latest.
         latest: u64,
         /// The revision that is kept.
         found: u64,
         /// The number of the lease under which that was saved.
-        under: u64,
+        lease_number: u64,
     },
     /// Another has a lease that has not run out.
-    #[error("`{key}` is held by {owner} until {until}")]
+    #[error("`{key}` is held by {owner} until {expires_at}")]
     Held {
         /// Which.
         key: Key,
         /// Who has it.
         owner: String,
         /// Until when, in milliseconds of the clock that all go by.
-        until: u64,
+        expires_at: u64,
     },
     /// What is kept is not what was written.
     #[error("`{key}`: {place}: {cause}{}", offer(*.earlier))]
@@ -97,7 +97,7 @@ pub enum StoreError {
         /// What was to be done.
         action: &'static str,
     },
-    /// The system, or the database, could not do it.
+    /// The system, or the database, max_amount not do it.
     #[error("{place}: {action}: {cause}")]
     Failed {
         /// The file or folder.
@@ -115,9 +115,9 @@ pub enum StoreError {
         /// How long to wait, in milliseconds.
         wait: u64,
     },
-    /// No answer came. What was asked may have been done, or may yet be.
+    /// No answer came. What was requested may have been done, or may yet be.
     #[error("`{key}`: no answer came: {cause}")]
-    NoAnswer {
+    NoResponse {
         /// Which.
         key: Key,
         /// What happened instead.
@@ -153,7 +153,7 @@ impl StoreError {
         match self {
             StoreError::Key(_) => "key",
             StoreError::Conflict { .. } => "conflict",
-            StoreError::TakenOver { .. } => "taken-over",
+            StoreError::LeaseLost { .. } => "lease-lost",
             StoreError::Held { .. } => "held",
             StoreError::Damaged { .. } => "damaged",
             StoreError::Locked { .. } => "locked",
@@ -163,28 +163,28 @@ impl StoreError {
             StoreError::Full { .. } => "full",
             StoreError::Failed { .. } => "failed",
             StoreError::Busy { .. } => "busy",
-            StoreError::NoAnswer { .. } => "no-answer",
+            StoreError::NoResponse { .. } => "no-response",
             StoreError::Stale { .. } => "stale",
         }
     }
 
     /// Whether the same may go well a little later.
     #[must_use]
-    pub fn may_pass(&self) -> bool {
+    pub fn is_retryable(&self) -> bool {
         matches!(
             self,
             StoreError::Held { .. }
                 | StoreError::Locked { .. }
                 | StoreError::Busy { .. }
-                | StoreError::NoAnswer { .. }
+                | StoreError::NoResponse { .. }
                 | StoreError::Stale { .. }
         )
     }
 
-    /// Whether what was asked may have been done nevertheless, or may yet be.
+    /// Whether what was requested may have been done nevertheless, or may yet be.
     #[must_use]
-    pub fn may_have_arrived(&self) -> bool {
-        matches!(self, StoreError::NoAnswer { .. })
+    pub fn is_outcome_unknown(&self) -> bool {
+        matches!(self, StoreError::NoResponse { .. })
     }
 
     /// What the system says, told by what can be done about it.

@@ -29,7 +29,7 @@ const KEPT: usize = 3;
 /// ```no_run
 /// use hypotheke::store::{FolderStore, Key, Store};
 ///
-/// let store = FolderStore::open("players")?.keeping(5);
+/// let store = FolderStore::open("players")?.with_generations(5);
 /// let ada = Key::new("Ada")?;
 /// let lease = store.lease(&ada, "camp", 0, 60_000)?;
 /// store.save(&ada, b"...", lease.revision, lease.number)?;
@@ -69,7 +69,7 @@ struct Name {
 struct LeaseFile {
     number: u64,
     owner: String,
-    until: u64,
+    expires_at: u64,
     checksum: String,
 }
 
@@ -112,7 +112,7 @@ impl<D: Disk> FolderStore<D> {
 
     /// Keeps so many saves of each key, two at least.
     #[must_use]
-    pub fn keeping(self, saves: usize) -> FolderStore<D> {
+    pub fn with_generations(self, saves: usize) -> FolderStore<D> {
         FolderStore { kept: saves.max(2), ..self }
     }
 
@@ -155,8 +155,8 @@ impl<D: Disk> FolderStore<D> {
             // It is in nobody's way; the next that is written takes its place.
             let _ = self.disk.remove(&folder.join(part));
         }
-        let (revision, under) = saves.first().map_or((0, 0), |name| (name.revision, name.lease));
-        Ok(Known { head: Status { revision, under, lease }, saves, has_folder: false, damage })
+        let (revision, lease_number) = saves.first().map_or((0, 0), |name| (name.revision, name.lease));
+        Ok(Known { head: Status { revision, lease_number, lease }, saves, has_folder: false, damage })
     }
 
     /// The latest lease of a key, or what is wrong with its file; none if none was ever given.
@@ -299,13 +299,13 @@ impl<D: Disk> Store for FolderStore<D> {
         Ok(self.look_up(&mut all, key)?.saves.iter().map(told).collect())
     }
 
-    fn save(&self, key: &Key, bytes: &[u8], base: u64, lease: u64) -> Result<u64, StoreError> {
+    fn save(&self, key: &Key, bytes: &[u8], expected_revision: u64, lease: u64) -> Result<u64, StoreError> {
         let mut all = self.known();
-        let revision = self.look_up_to_write(&mut all, key)?.head.next(key, base, lease)?;
+        let revision = self.look_up_to_write(&mut all, key)?.head.next(key, expected_revision, lease)?;
         let name = Name { revision, lease, checksum: crc32fast::hash(bytes) };
         self.change(&mut all, key, |folder| self.write(folder, &name.to_string(), bytes))?;
         let known = self.look_up(&mut all, key)?;
-        (known.head.revision, known.head.under) = (revision, lease);
+        (known.head.revision, known.head.lease_number) = (revision, lease);
         known.saves.insert(0, name);
         let folder = self.folder_of(key);
         for old in known.saves.split_off(self.kept.min(known.saves.len())) {
@@ -315,15 +315,15 @@ impl<D: Disk> Store for FolderStore<D> {
         Ok(revision)
     }
 
-    fn lease(&self, key: &Key, owner: &str, now: u64, until: u64) -> Result<Lease, StoreError> {
+    fn lease(&self, key: &Key, owner: &str, now: u64, expires_at: u64) -> Result<Lease, StoreError> {
         let mut all = self.known();
-        let lease = self.look_up_to_write(&mut all, key)?.head.grant(key, owner, now, until)?;
+        let lease = self.look_up_to_write(&mut all, key)?.head.grant(key, owner, now, expires_at)?;
         self.write_lease(&mut all, key, lease)
     }
 
-    fn renew(&self, key: &Key, number: u64, until: u64) -> Result<(), StoreError> {
+    fn renew(&self, key: &Key, number: u64, expires_at: u64) -> Result<(), StoreError> {
         let mut all = self.known();
-        let lease = self.look_up_to_write(&mut all, key)?.head.renewed(key, number, until)?;
+        let lease = self.look_up_to_write(&mut all, key)?.head.renewed(key, number, expires_at)?;
         self.write_lease(&mut all, key, lease).map(drop)
     }
 
@@ -362,14 +362,15 @@ impl fmt::Display for Name {
 
 impl LeaseFile {
     fn text(lease: &LeaseStatus) -> String {
-        let LeaseStatus { number, owner, until } = lease;
+        let LeaseStatus { number, owner, expires_at } = lease;
         let checksum = LeaseFile::checksum(lease);
-        serde_json::json!(LeaseFile { number: *number, owner: owner.clone(), until: *until, checksum }).to_string()
+        serde_json::json!(LeaseFile { number: *number, owner: owner.clone(), expires_at: *expires_at, checksum })
+            .to_string()
     }
 
     fn parse(bytes: &[u8]) -> Result<LeaseStatus, String> {
         let file: LeaseFile = serde_json::from_slice(bytes).map_err(|error| error.to_string())?;
-        let lease = LeaseStatus { number: file.number, owner: file.owner, until: file.until };
+        let lease = LeaseStatus { number: file.number, owner: file.owner, expires_at: file.expires_at };
         let counted = LeaseFile::checksum(&lease);
         if counted == file.checksum {
             return Ok(lease);
@@ -378,7 +379,7 @@ impl LeaseFile {
     }
 
     fn checksum(lease: &LeaseStatus) -> String {
-        let told = format!("{} {} {}", lease.number, lease.until, lease.owner);
+        let told = format!("{} {} {}", lease.number, lease.expires_at, lease.owner);
         format!("{:08x}", crc32fast::hash(told.as_bytes()))
     }
 }

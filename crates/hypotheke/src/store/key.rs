@@ -3,7 +3,7 @@
 use std::fmt;
 
 /// The most bytes that a key may have.
-const MOST_BYTES: usize = 255;
+const MAX_BYTES: usize = 255;
 /// No file or folder gets a name of more characters than these, whatever the file system allows.
 const LONGEST_NAME: usize = 200;
 /// What the name of each key begins with in a folder, so that none is one that a system reserves.
@@ -31,7 +31,7 @@ pub enum KeyError {
     #[error("a key has at least one byte")]
     Empty,
     /// There are too many.
-    #[error("a key has no more than {MOST_BYTES} bytes, and this has {0}")]
+    #[error("a key has no more than {MAX_BYTES} bytes, and this has {0}")]
     TooLong(usize),
 }
 
@@ -43,7 +43,7 @@ impl Key {
     pub fn new(bytes: impl AsRef<[u8]>) -> Result<Key, KeyError> {
         match bytes.as_ref() {
             [] => Err(KeyError::Empty),
-            bytes if bytes.len() > MOST_BYTES => Err(KeyError::TooLong(bytes.len())),
+            bytes if bytes.len() > MAX_BYTES => Err(KeyError::TooLong(bytes.len())),
             bytes => Ok(Key(bytes.into())),
         }
     }

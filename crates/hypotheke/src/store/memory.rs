@@ -24,8 +24,8 @@ struct Kept {
 
 impl Kept {
     fn head(&self) -> Status {
-        let (revision, under) = self.saves.first().map_or((0, 0), |stored| (stored.revision, stored.lease));
-        Status { revision, under, lease: self.lease.clone() }
+        let (revision, lease_number) = self.saves.first().map_or((0, 0), |stored| (stored.revision, stored.lease));
+        Status { revision, lease_number, lease: self.lease.clone() }
     }
 }
 
@@ -68,28 +68,28 @@ impl Store for MemoryStore {
         Ok(self.kept(key).saves.iter().map(told).collect())
     }
 
-    fn save(&self, key: &Key, bytes: &[u8], base: u64, lease: u64) -> Result<u64, StoreError> {
+    fn save(&self, key: &Key, bytes: &[u8], expected_revision: u64, lease: u64) -> Result<u64, StoreError> {
         let mut all = self.all();
         let head = all.get(key).map(Kept::head).unwrap_or_default();
-        let revision = head.next(key, base, lease)?;
+        let revision = head.next(key, expected_revision, lease)?;
         let saves = &mut all.entry(key.clone()).or_default().saves;
         saves.insert(0, Arc::new(Stored { revision, lease, bytes: bytes.to_vec() }));
         saves.truncate(KEPT);
         Ok(revision)
     }
 
-    fn lease(&self, key: &Key, owner: &str, now: u64, until: u64) -> Result<Lease, StoreError> {
+    fn lease(&self, key: &Key, owner: &str, now: u64, expires_at: u64) -> Result<Lease, StoreError> {
         let mut all = self.all();
         let head = all.get(key).map(Kept::head).unwrap_or_default();
         let kept = all.entry(key.clone()).or_default();
-        kept.lease = head.grant(key, owner, now, until)?;
+        kept.lease = head.grant(key, owner, now, expires_at)?;
         Ok(kept.head().told())
     }
 
-    fn renew(&self, key: &Key, number: u64, until: u64) -> Result<(), StoreError> {
+    fn renew(&self, key: &Key, number: u64, expires_at: u64) -> Result<(), StoreError> {
         let mut all = self.all();
         let kept = all.entry(key.clone()).or_default();
-        kept.lease = kept.head().renewed(key, number, until)?;
+        kept.lease = kept.head().renewed(key, number, expires_at)?;
         Ok(())
     }
 

@@ -12,7 +12,7 @@
 //! | [`MemoryStore`] | in memory, for tests |
 //! | [`FaultyStore`] | in memory, with the habits of a service far away, for tests |
 //!
-//! [`Visit`] is what a server does with them from the moment a player joins until they have left.
+//! [`Session`] is what a server does with them from the moment a player joins until they have left.
 //!
 //! ```
 //! use hypotheke::store::{Key, MemoryStore, Store, StoreError};
@@ -27,7 +27,7 @@
 //! // The lease of `camp` runs out, and `pass` gets the next: `camp` comes too late.
 //! assert!(matches!(store.lease(&ada, "pass", 9_999, 20_000), Err(StoreError::Held { .. })));
 //! let later = store.lease(&ada, "pass", 10_000, 20_000)?;
-//! assert!(matches!(store.save(&ada, b"5 flares", first, lease.number), Err(StoreError::TakenOver { .. })));
+//! assert!(matches!(store.save(&ada, b"5 flares", first, lease.number), Err(StoreError::LeaseLost { .. })));
 //! assert_eq!(store.load(&ada)?.unwrap().bytes, b"6 flares");
 //! assert!(later.number > lease.number);
 //! # Ok::<(), StoreError>(())
@@ -40,10 +40,10 @@ mod key;
 mod memory;
 mod record;
 mod remote;
+mod session;
 mod simulated;
 #[cfg(feature = "sqlite")]
 mod sqlite;
-mod visit;
 
 pub use disk::{Disk, SystemDisk};
 pub use error::StoreError;
@@ -53,11 +53,11 @@ pub use memory::MemoryStore;
 pub use record::{LeaseStatus, Status};
 pub(crate) use remote::Request;
 pub use remote::{FaultProfile, FaultyStore, InjectedFault};
+pub use session::{RetryPolicy, Session, SessionAction, SessionError, SessionOptions, SessionState};
 pub(crate) use simulated::PROCESS_HAS_ENDED;
 pub use simulated::{Crash, SimulatedDisk};
 #[cfg(feature = "sqlite")]
 pub use sqlite::SqliteStore;
-pub use visit::{Ask, Retry, Terms, Visit, VisitError, VisitState};
 
 /// Where saves are kept, each under a key.
 ///
@@ -84,27 +84,27 @@ pub trait Store {
     /// What keeps them from being read. One that is damaged is told in its place and keeps the others from nothing.
     fn generations(&self, key: &Key) -> Result<Vec<Generation>, StoreError>;
 
-    /// Keeps bytes under a key. They were made from the revision `base`, 0 if nothing was there, under the lease of this number, 0 if none was ever
+    /// Keeps bytes under a key. They were made from the revision `expected_revision`, 0 if nothing was there, under the lease of this number, 0 if none was ever
     /// given. Gives the revision that they have now; from then on they survive whatever the store promises to survive.
     ///
     /// # Errors
-    /// [`StoreError::Conflict`] if another revision is kept, [`StoreError::TakenOver`] if another lease was given, or what keeps it from
+    /// [`StoreError::Conflict`] if another revision is kept, [`StoreError::LeaseLost`] if another lease was given, or what keeps it from
     /// being written.
-    fn save(&self, key: &Key, bytes: &[u8], base: u64, lease: u64) -> Result<u64, StoreError>;
+    fn save(&self, key: &Key, bytes: &[u8], expected_revision: u64, lease: u64) -> Result<u64, StoreError>;
 
     /// Gives `owner` a lease of a key, from `now` until `until`, in milliseconds of a clock that all who share the store go by. It is given if no other
     /// owner has one that has not run out; its number is higher than any before. An owner who has it already gets the same again, so that a
-    /// request may come twice. Whatever starts anew, such as another visit or a server that comes back and has forgotten, is another owner.
+    /// request may come twice. Whatever starts anew, such as another session or a server that comes back and has forgotten, is another owner.
     ///
     /// # Errors
     /// [`StoreError::Held`] if another has one, or what keeps it from being written.
-    fn lease(&self, key: &Key, owner: &str, now: u64, until: u64) -> Result<Lease, StoreError>;
+    fn lease(&self, key: &Key, owner: &str, now: u64, expires_at: u64) -> Result<Lease, StoreError>;
 
     /// Makes a lease last longer.
     ///
     /// # Errors
-    /// [`StoreError::TakenOver`] if it is not the latest or was given back, or what keeps it from being written.
-    fn renew(&self, key: &Key, number: u64, until: u64) -> Result<(), StoreError>;
+    /// [`StoreError::LeaseLost`] if it is not the latest or was given back, or what keeps it from being written.
+    fn renew(&self, key: &Key, number: u64, expires_at: u64) -> Result<(), StoreError>;
 
     /// Gives a lease back before it runs out. To give back what is no longer the latest changes nothing.
     ///
@@ -149,7 +149,7 @@ pub struct Lease {
     /// The revision that was kept when it was given, 0 for none: what is loaded must not be older.
     pub revision: u64,
     /// When it runs out, in milliseconds.
-    pub until: u64,
+    pub expires_at: u64,
 }
 
 impl<S: Store + ?Sized> Store for &S {
@@ -165,16 +165,16 @@ impl<S: Store + ?Sized> Store for &S {
         (**self).generations(key)
     }
 
-    fn save(&self, key: &Key, bytes: &[u8], base: u64, lease: u64) -> Result<u64, StoreError> {
-        (**self).save(key, bytes, base, lease)
+    fn save(&self, key: &Key, bytes: &[u8], expected_revision: u64, lease: u64) -> Result<u64, StoreError> {
+        (**self).save(key, bytes, expected_revision, lease)
     }
 
-    fn lease(&self, key: &Key, owner: &str, now: u64, until: u64) -> Result<Lease, StoreError> {
-        (**self).lease(key, owner, now, until)
+    fn lease(&self, key: &Key, owner: &str, now: u64, expires_at: u64) -> Result<Lease, StoreError> {
+        (**self).lease(key, owner, now, expires_at)
     }
 
-    fn renew(&self, key: &Key, number: u64, until: u64) -> Result<(), StoreError> {
-        (**self).renew(key, number, until)
+    fn renew(&self, key: &Key, number: u64, expires_at: u64) -> Result<(), StoreError> {
+        (**self).renew(key, number, expires_at)
     }
 
     fn release(&self, key: &Key, number: u64) -> Result<(), StoreError> {

@@ -10,7 +10,7 @@ pub struct LeaseStatus {
     /// Who has it; nobody if it was given back.
     pub owner: String,
     /// When it runs out, in milliseconds.
-    pub until: u64,
+    pub expires_at: u64,
 }
 
 /// What a store knows of a key besides what is kept.
@@ -19,51 +19,56 @@ pub struct Status {
     /// The revision of the latest save, 0 if there is none.
     pub revision: u64,
     /// The number of the lease under which that was saved.
-    pub under: u64,
+    pub lease_number: u64,
     /// The latest lease.
     pub lease: LeaseStatus,
 }
 
 impl Status {
     /// The revision that comes of a save.
-    pub(super) fn next(&self, key: &Key, base: u64, number: u64) -> Result<u64, StoreError> {
+    pub(super) fn next(&self, key: &Key, expected_revision: u64, number: u64) -> Result<u64, StoreError> {
         self.check_number(key, number)?;
-        if self.revision != base {
-            return Err(StoreError::Conflict { key: key.clone(), base, found: self.revision, under: self.under });
+        if self.revision != expected_revision {
+            return Err(StoreError::Conflict {
+                key: key.clone(),
+                expected_revision,
+                found: self.revision,
+                lease_number: self.lease_number,
+            });
         }
-        after(key, base)
+        after(key, expected_revision)
     }
 
     /// The lease that `owner` gets.
-    pub(super) fn grant(&self, key: &Key, owner: &str, now: u64, until: u64) -> Result<LeaseStatus, StoreError> {
+    pub(super) fn grant(&self, key: &Key, owner: &str, now: u64, expires_at: u64) -> Result<LeaseStatus, StoreError> {
         let held = &self.lease;
-        if !held.owner.is_empty() && held.owner != owner && held.until > now {
-            return Err(StoreError::Held { key: key.clone(), owner: held.owner.clone(), until: held.until });
+        if !held.owner.is_empty() && held.owner != owner && held.expires_at > now {
+            return Err(StoreError::Held { key: key.clone(), owner: held.owner.clone(), expires_at: held.expires_at });
         }
         // Asked again, since no answer came or the request came twice: it stays the same lease.
         if held.owner == owner {
-            return Ok(LeaseStatus { until: held.until.max(until), ..held.clone() });
+            return Ok(LeaseStatus { expires_at: held.expires_at.max(expires_at), ..held.clone() });
         }
-        Ok(LeaseStatus { number: after(key, held.number)?, owner: owner.to_owned(), until })
+        Ok(LeaseStatus { number: after(key, held.number)?, owner: owner.to_owned(), expires_at })
     }
 
-    pub(super) fn renewed(&self, key: &Key, number: u64, until: u64) -> Result<LeaseStatus, StoreError> {
+    pub(super) fn renewed(&self, key: &Key, number: u64, expires_at: u64) -> Result<LeaseStatus, StoreError> {
         self.check_number(key, number)?;
         if self.lease.owner.is_empty() {
             return Err(self.taken_over(key, number));
         }
-        Ok(LeaseStatus { until, ..self.lease.clone() })
+        Ok(LeaseStatus { expires_at, ..self.lease.clone() })
     }
 
     /// The lease when it has been given back; none if nothing changes.
     pub(super) fn released(&self, number: u64) -> Option<LeaseStatus> {
         let is_held = self.lease.number == number && !self.lease.owner.is_empty();
-        is_held.then(|| LeaseStatus { number, owner: String::new(), until: 0 })
+        is_held.then(|| LeaseStatus { number, owner: String::new(), expires_at: 0 })
     }
 
     /// What is told of the latest lease to whom it was given.
     pub(super) fn told(&self) -> Lease {
-        Lease { number: self.lease.number, revision: self.revision, until: self.lease.until }
+        Lease { number: self.lease.number, revision: self.revision, expires_at: self.lease.expires_at }
     }
 
     fn check_number(&self, key: &Key, number: u64) -> Result<(), StoreError> {
@@ -71,8 +76,8 @@ impl Status {
     }
 
     fn taken_over(&self, key: &Key, number: u64) -> StoreError {
-        let (latest, found, under) = (self.lease.number, self.revision, self.under);
-        StoreError::TakenOver { key: key.clone(), number, latest, found, under }
+        let (latest, found, lease_number) = (self.lease.number, self.revision, self.lease_number);
+        StoreError::LeaseLost { key: key.clone(), number, latest, found, lease_number }
     }
 }
 

@@ -7,7 +7,7 @@ use rand_xoshiro::Xoshiro256PlusPlus;
 
 use super::{Generation, Key, Lease, MemoryStore, Status, Store, StoreError, Stored};
 
-/// What becomes of one thing that a service is asked.
+/// What becomes of one thing that a service is requested.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub enum InjectedFault {
     /// It is done, and the answer comes.
@@ -67,9 +67,9 @@ const LATEST: u64 = 4;
 ///
 /// let service = FaultyStore::new(0, Default::default());
 /// let ada = Key::new("Ada").unwrap();
-/// service.answer_next(InjectedFault::AnswerLost);
-/// assert!(service.save(&ada, b"6 flares", 0, 0).unwrap_err().may_have_arrived());
-/// service.answer_next(InjectedFault::Answered);
+/// service.inject_next(InjectedFault::AnswerLost);
+/// assert!(service.save(&ada, b"6 flares", 0, 0).unwrap_err().is_outcome_unknown());
+/// service.inject_next(InjectedFault::Answered);
 /// assert_eq!(service.load(&ada).unwrap().unwrap().bytes, b"6 flares");
 /// ```
 #[derive(Debug)]
@@ -89,12 +89,12 @@ struct State<S> {
     took: u64,
 }
 
-/// What is asked of a service and changes something.
+/// What is requested of a service and changes something.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub(crate) enum Request {
-    Save { key: Key, bytes: Vec<u8>, base: u64, lease: u64 },
-    Lease { key: Key, owner: String, now: u64, until: u64 },
-    Renew { key: Key, number: u64, until: u64 },
+    Save { key: Key, bytes: Vec<u8>, expected_revision: u64, lease: u64 },
+    Lease { key: Key, owner: String, now: u64, expires_at: u64 },
+    Renew { key: Key, number: u64, expires_at: u64 },
     Release { key: Key, number: u64 },
 }
 
@@ -102,9 +102,11 @@ impl Request {
     pub(crate) fn send_to(&self, store: &impl Store) {
         // Nobody waits for what comes of it.
         match self {
-            Request::Save { key, bytes, base, lease } => drop(store.save(key, bytes, *base, *lease)),
-            Request::Lease { key, owner, now, until } => drop(store.lease(key, owner, *now, *until)),
-            Request::Renew { key, number, until } => drop(store.renew(key, *number, *until)),
+            Request::Save { key, bytes, expected_revision, lease } => {
+                drop(store.save(key, bytes, *expected_revision, *lease))
+            }
+            Request::Lease { key, owner, now, expires_at } => drop(store.lease(key, owner, *now, *expires_at)),
+            Request::Renew { key, number, expires_at } => drop(store.renew(key, *number, *expires_at)),
             Request::Release { key, number } => drop(store.release(key, *number)),
         }
     }
@@ -131,7 +133,7 @@ impl<S: Store> FaultyStore<S> {
     }
 
     /// Says what becomes of the next request. What is late then stays so until [`deliver`](FaultyStore::deliver).
-    pub fn answer_next(&self, fate: InjectedFault) {
+    pub fn inject_next(&self, fate: InjectedFault) {
         self.state().next = Some(fate);
     }
 
@@ -152,7 +154,7 @@ impl<S: Store> FaultyStore<S> {
 
     /// How long all requests so far would have taken, in milliseconds.
     #[must_use]
-    pub fn took(&self) -> u64 {
+    pub fn elapsed(&self) -> u64 {
         self.state().took
     }
 
@@ -176,7 +178,7 @@ impl<S: Store> FaultyStore<S> {
         let mut state = self.state();
         state.let_arrive();
         let fate = state.fate(&self.habits);
-        let no_answer = |cause| Err(StoreError::NoAnswer { key: key.clone(), cause });
+        let no_answer = |cause| Err(StoreError::NoResponse { key: key.clone(), cause });
         let (shortest, longest) = self.habits.latency;
         state.took += match fate {
             InjectedFault::AnswerLost | InjectedFault::RequestLost | InjectedFault::Late => PATIENCE,
@@ -227,7 +229,7 @@ impl<S: Store> State<S> {
             return fate;
         }
         let mut drawn = self.draw(0, 999);
-        let fates = [
+        let faults = [
             (InjectedFault::AnswerLost, habits.answer_lost),
             (InjectedFault::RequestLost, habits.request_lost),
             (InjectedFault::Late, habits.late),
@@ -235,7 +237,7 @@ impl<S: Store> State<S> {
             (InjectedFault::Busy, habits.busy),
             (InjectedFault::Stale, habits.stale),
         ];
-        for (fate, share) in fates {
+        for (fate, share) in faults {
             match drawn.checked_sub(share.into()) {
                 None => return fate,
                 Some(rest) => drawn = rest,
@@ -286,19 +288,19 @@ impl<S: Store> Store for FaultyStore<S> {
         )
     }
 
-    fn save(&self, key: &Key, bytes: &[u8], base: u64, lease: u64) -> Result<u64, StoreError> {
-        let request = || Request::Save { key: key.clone(), bytes: bytes.to_vec(), base, lease };
-        self.ask(key, || Some(request()), |store, _| store.save(key, bytes, base, lease))
+    fn save(&self, key: &Key, bytes: &[u8], expected_revision: u64, lease: u64) -> Result<u64, StoreError> {
+        let request = || Request::Save { key: key.clone(), bytes: bytes.to_vec(), expected_revision, lease };
+        self.ask(key, || Some(request()), |store, _| store.save(key, bytes, expected_revision, lease))
     }
 
-    fn lease(&self, key: &Key, owner: &str, now: u64, until: u64) -> Result<Lease, StoreError> {
-        let request = || Request::Lease { key: key.clone(), owner: owner.to_owned(), now, until };
-        self.ask(key, || Some(request()), |store, _| store.lease(key, owner, now, until))
+    fn lease(&self, key: &Key, owner: &str, now: u64, expires_at: u64) -> Result<Lease, StoreError> {
+        let request = || Request::Lease { key: key.clone(), owner: owner.to_owned(), now, expires_at };
+        self.ask(key, || Some(request()), |store, _| store.lease(key, owner, now, expires_at))
     }
 
-    fn renew(&self, key: &Key, number: u64, until: u64) -> Result<(), StoreError> {
-        let request = || Request::Renew { key: key.clone(), number, until };
-        self.ask(key, || Some(request()), |store, _| store.renew(key, number, until))
+    fn renew(&self, key: &Key, number: u64, expires_at: u64) -> Result<(), StoreError> {
+        let request = || Request::Renew { key: key.clone(), number, expires_at };
+        self.ask(key, || Some(request()), |store, _| store.renew(key, number, expires_at))
     }
 
     fn release(&self, key: &Key, number: u64) -> Result<(), StoreError> {

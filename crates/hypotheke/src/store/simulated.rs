@@ -57,7 +57,7 @@ struct State {
     /// What was done, in words.
     done: Vec<String>,
     /// Nothing is done after so many steps.
-    most_steps: Option<usize>,
+    max_steps: Option<usize>,
     /// The sync of this number does nothing.
     ignored_sync: Option<usize>,
     syncs: usize,
@@ -130,7 +130,7 @@ impl fmt::Display for Change {
 }
 
 impl SimulatedDisk {
-    /// An empty one, with all the room that it is asked for.
+    /// An empty one, with all the room that it is requested.
     #[must_use]
     pub fn new() -> SimulatedDisk {
         SimulatedDisk::default()
@@ -148,7 +148,7 @@ impl SimulatedDisk {
     #[must_use]
     pub fn stopping_after(&self, steps: usize) -> SimulatedDisk {
         let state = self.state().clone();
-        SimulatedDisk::of(State { most_steps: Some(steps), done: Vec::new(), locked: Vec::new(), ..state })
+        SimulatedDisk::of(State { max_steps: Some(steps), done: Vec::new(), locked: Vec::new(), ..state })
     }
 
     /// A copy on which the sync of this number, from now on, does nothing.
@@ -216,7 +216,7 @@ type Found = (State, Vec<String>);
 /// Which of so many changes may come to be.
 fn ways(changes: usize) -> Vec<Vec<bool>> {
     if changes <= ALL_SUBSETS {
-        let is_in = |way: usize| (0..changes).map(|change| way >> change & 1 == 0).collect();
+        let is_in = |subset: usize| (0..changes).map(|change| subset >> change & 1 == 0).collect();
         return (0..1 << changes).map(is_in).collect();
     }
     let mut ways = vec![vec![true; changes]];
@@ -281,7 +281,7 @@ impl State {
 
     /// Counts a step; an error if the process has ended before it.
     fn step(&mut self, what: impl FnOnce() -> String) -> io::Result<()> {
-        if self.most_steps.is_some_and(|most| self.done.len() >= most) {
+        if self.max_steps.is_some_and(|most| self.done.len() >= most) {
             return Err(io::Error::other(PROCESS_HAS_ENDED));
         }
         if self.is_read_only {

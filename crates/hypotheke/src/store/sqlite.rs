@@ -28,7 +28,7 @@ const TABLES: &str = "
         key BLOB NOT NULL, place INTEGER NOT NULL, revision INTEGER NOT NULL, lease INTEGER NOT NULL, checksum INTEGER NOT NULL,
         bytes BLOB NOT NULL, PRIMARY KEY (key, place));
     CREATE TABLE leases (
-        key BLOB PRIMARY KEY NOT NULL, number INTEGER NOT NULL, owner TEXT NOT NULL, until INTEGER NOT NULL) WITHOUT ROWID;
+        key BLOB PRIMARY KEY NOT NULL, number INTEGER NOT NULL, owner TEXT NOT NULL, expires_at INTEGER NOT NULL) WITHOUT ROWID;
 ";
 
 /// Saves if the revision and the lease are as they should be: one statement, so that it happens whole or not at all. The row of the
@@ -45,13 +45,13 @@ const SAVE: &str = "
 const HEAD: &str = "
     SELECT coalesce(max(revision), 0), coalesce(lease, 0) FROM saves WHERE key = ?1";
 
-const LEASE: &str = "SELECT number, owner, until FROM leases WHERE key = ?1";
+const LEASE: &str = "SELECT number, owner, expires_at FROM leases WHERE key = ?1";
 
 const ALL: &str = "SELECT revision, lease, checksum, bytes FROM saves WHERE key = ?1 ORDER BY revision DESC";
 
 const LATEST: &str = "SELECT revision, lease, checksum, bytes FROM saves WHERE key = ?1 ORDER BY revision DESC LIMIT 1";
 
-const SET_LEASE: &str = "INSERT OR REPLACE INTO leases (key, number, owner, until) VALUES (?1, ?2, ?3, ?4)";
+const SET_LEASE: &str = "INSERT OR REPLACE INTO leases (key, number, owner, expires_at) VALUES (?1, ?2, ?3, ?4)";
 
 /// A store in an SQLite database, which several processes of one machine may have open.
 ///
@@ -106,7 +106,7 @@ impl SqliteStore {
     /// Keeps so many saves of each key, two at least. Best never changed for a database: with another number, saves before may be written
     /// over early.
     #[must_use]
-    pub fn keeping(self, saves: u32) -> SqliteStore {
+    pub fn with_generations(self, saves: u32) -> SqliteStore {
         SqliteStore { kept: saves.max(2), ..self }
     }
 
@@ -114,7 +114,7 @@ impl SqliteStore {
     ///
     /// # Errors
     /// What the database says.
-    pub fn waiting(self, longest: Duration) -> Result<SqliteStore, StoreError> {
+    pub fn with_timeout(self, longest: Duration) -> Result<SqliteStore, StoreError> {
         self.read(|connection| connection.busy_timeout(longest))?;
         Ok(self)
     }
@@ -185,8 +185,8 @@ impl SqliteStore {
                 Ok(Some(lease)) => lease,
                 Err(refused) => return Ok(Err(refused)),
             };
-            let (number, until) = (as_column(lease.number), as_column(lease.until));
-            transaction.prepare_cached(SET_LEASE)?.execute(params![key.as_bytes(), number, lease.owner, until])?;
+            let (number, expires_at) = (as_column(lease.number), as_column(lease.expires_at));
+            transaction.prepare_cached(SET_LEASE)?.execute(params![key.as_bytes(), number, lease.owner, expires_at])?;
             head.lease = lease;
             Ok(Ok(head.told()))
         })?
@@ -203,13 +203,13 @@ fn set_up(connection: &Connection) -> rusqlite::Result<()> {
 }
 
 fn head(connection: &Connection, key: &Key) -> rusqlite::Result<Status> {
-    let (revision, under) =
+    let (revision, lease_number) =
         connection.prepare_cached(HEAD)?.query_row([key.as_bytes()], |row| Ok((number(row, 0)?, number(row, 1)?)))?;
     let lease = connection.prepare_cached(LEASE)?.query_row([key.as_bytes()], |row| {
-        Ok(LeaseStatus { number: number(row, 0)?, owner: row.get(1)?, until: number(row, 2)? })
+        Ok(LeaseStatus { number: number(row, 0)?, owner: row.get(1)?, expires_at: number(row, 2)? })
     });
-    let lease = lease.optional()?.unwrap_or(LeaseStatus { number: under, ..LeaseStatus::default() });
-    Ok(Status { revision, under, lease })
+    let lease = lease.optional()?.unwrap_or(LeaseStatus { number: lease_number, ..LeaseStatus::default() });
+    Ok(Status { revision, lease_number, lease })
 }
 
 fn number(row: &Row<'_>, column: usize) -> rusqlite::Result<u64> {
@@ -259,29 +259,29 @@ impl Store for SqliteStore {
         })
     }
 
-    fn save(&self, key: &Key, bytes: &[u8], base: u64, lease: u64) -> Result<u64, StoreError> {
+    fn save(&self, key: &Key, bytes: &[u8], expected_revision: u64, lease: u64) -> Result<u64, StoreError> {
         let connection = self.connection();
         let failed = |error| failed(&self.path, "save", &error);
         let row = |connection: &Connection| {
-            let (next, under) = (as_column(base.saturating_add(1)), as_column(lease));
+            let (next, lease_number) = (as_column(expected_revision.saturating_add(1)), as_column(lease));
             let place = next % i64::from(self.kept);
-            let values = params![key.as_bytes(), place, next, under, i64::from(crc32fast::hash(bytes)), bytes];
+            let values = params![key.as_bytes(), place, next, lease_number, i64::from(crc32fast::hash(bytes)), bytes];
             connection.prepare_cached(SAVE)?.execute(values)
         };
         if row(&connection).map_err(failed)? == 0 {
             // Told by what is there now; if that is as it should be, it was not a moment ago.
-            head(&connection, key).map_err(failed)?.next(key, base, lease)?;
+            head(&connection, key).map_err(failed)?.next(key, expected_revision, lease)?;
             return Err(StoreError::Busy { key: key.clone(), wait: 0 });
         }
-        Ok(base + 1)
+        Ok(expected_revision + 1)
     }
 
-    fn lease(&self, key: &Key, owner: &str, now: u64, until: u64) -> Result<Lease, StoreError> {
-        self.change_lease(key, |head| head.grant(key, owner, now, until).map(Some))
+    fn lease(&self, key: &Key, owner: &str, now: u64, expires_at: u64) -> Result<Lease, StoreError> {
+        self.change_lease(key, |head| head.grant(key, owner, now, expires_at).map(Some))
     }
 
-    fn renew(&self, key: &Key, number: u64, until: u64) -> Result<(), StoreError> {
-        self.change_lease(key, |head| head.renewed(key, number, until).map(Some)).map(drop)
+    fn renew(&self, key: &Key, number: u64, expires_at: u64) -> Result<(), StoreError> {
+        self.change_lease(key, |head| head.renewed(key, number, expires_at).map(Some)).map(drop)
     }
 
     fn release(&self, key: &Key, number: u64) -> Result<(), StoreError> {

@@ -82,7 +82,7 @@ pub struct Source {
 #[derive(Debug)]
 struct Text {
     text: String,
-    /// Where each line begins; found when a place is first asked for.
+    /// Where each line begins; found when a place is first requested.
     lines: OnceLock<Vec<u32>>,
 }
 

@@ -3,7 +3,8 @@
 use super::index::Index;
 use super::release::{Forgotten, forgets};
 use super::{
-    Cell, Class, ClassTable, ContainerState, End, Event, GROUND, Goods, NONE, Origin, PackContents, Spot, World,
+    Cell, ClassTable, ContainerState, Event, GROUND, Goods, NONE, Origin, PackContents, Spot, StackClass,
+    StackLocation, World,
 };
 use crate::id::KindId;
 use crate::language::Position;
@@ -13,7 +14,7 @@ use crate::ruleset::Ruleset;
 #[derive(Clone, Copy)]
 pub(super) struct Load {
     pub(super) kind: KindId,
-    pub(super) class: Class,
+    pub(super) class: StackClass,
     pub(super) count: u32,
     pub(super) inner: u32,
 }
@@ -54,7 +55,7 @@ impl World {
                     self.lessen(from, load);
                     self.follow_origin(from.spot, to.spot, false);
                 } else {
-                    self.tallies.value(kind.index()).0 += u64::from(count);
+                    self.totals.value(kind.index()).0 += u64::from(count);
                     self.whole_weight += self.weight_of_load(load);
                     self.bring(kind, inner);
                 }
@@ -63,8 +64,8 @@ impl World {
                     self.add(to, load);
                     self.follow_origin(to.spot, from.spot, was_empty);
                 } else {
-                    self.put_aside(inner);
-                    self.tallies.value(kind.index()).1 += u64::from(count);
+                    self.set_aside_as_orphan(inner);
+                    self.totals.value(kind.index()).1 += u64::from(count);
                     self.whole_weight -= self.weight_of_load(load);
                 }
             }
@@ -93,13 +94,13 @@ impl World {
                     self.lessen(to, load);
                 } else {
                     self.fetch_back(inner);
-                    self.tallies.value(kind.index()).1 -= u64::from(count);
+                    self.totals.value(kind.index()).1 -= u64::from(count);
                     self.whole_weight += self.weight_of_load(load);
                 }
                 if from.exists() {
                     self.add(from, load);
                 } else {
-                    self.tallies.value(kind.index()).0 -= u64::from(count);
+                    self.totals.value(kind.index()).0 -= u64::from(count);
                     self.whole_weight -= self.weight_of_load(load);
                     self.unbring(inner);
                 }
@@ -143,7 +144,7 @@ impl World {
     }
 
     /// Takes a load from where it lies.
-    fn lessen(&mut self, end: End, load: Load) {
+    fn lessen(&mut self, end: StackLocation, load: Load) {
         let before = self.cell(end.spot);
         debug_assert!(before.count >= load.count && before.class == load.class.0, "taking what is not there");
         let count = before.count - load.count;
@@ -156,7 +157,7 @@ impl World {
     }
 
     /// Lays a load where it is empty, or onto an alike stack.
-    pub(super) fn add(&mut self, end: End, Load { kind, class, count, inner }: Load) {
+    pub(super) fn add(&mut self, end: StackLocation, Load { kind, class, count, inner }: Load) {
         let before = self.cell(end.spot);
         debug_assert!(before.is_empty() || before.class == class.0, "laying onto what is not alike");
         let after = Cell { class: class.0, kind: kind.0, count: before.count + count, id: end.stack.0, inner };
@@ -168,12 +169,12 @@ impl World {
         }
     }
 
-    fn change_class(&mut self, at: End, class: Class) {
+    fn change_class(&mut self, at: StackLocation, class: StackClass) {
         let before = self.cell(at.spot);
         self.change(at.spot, 0, (before, Cell { class: class.0, ..before }), at.position);
     }
 
-    fn exchange(&mut self, one: End, other: End) {
+    fn exchange(&mut self, one: StackLocation, other: StackLocation) {
         let (here, there) = (self.cell(one.spot), self.cell(other.spot));
         let (mine, yours) = (self.cell_weight(here), self.cell_weight(there));
         self.change(one.spot, yours - mine, (here, there), other.position);
@@ -238,7 +239,7 @@ impl World {
         self.waiting.insert((state.def, container));
     }
 
-    fn put_aside(&mut self, inner: u32) {
+    fn set_aside_as_orphan(&mut self, inner: u32) {
         if inner != GROUND {
             self.containers[inner as usize].parent = Spot::NOWHERE;
             let state = &self.containers[inner as usize];
@@ -319,13 +320,13 @@ impl World {
     /// there are.
     #[inline]
     pub(crate) fn made(&self, kind: KindId) -> Option<Made> {
-        self.tallies.get(kind.index())
+        self.totals.get(kind.index())
     }
 
     /// Takes note of items that came into the world, or left it.
     #[inline]
     pub(crate) fn add_to_tally(&mut self, kind: KindId, (created, consumed): Made, count: i64) {
-        *self.tallies.value(kind.index()) = match count > 0 {
+        *self.totals.value(kind.index()) = match count > 0 {
             true => (created + count.unsigned_abs(), consumed),
             false => (created, consumed + count.unsigned_abs()),
         };

@@ -12,9 +12,9 @@ impl World {
     #[must_use]
     pub fn snapshot(&self) -> Snapshot {
         let standing = self.containers().filter(|&id| self.carrier(id).is_none());
-        let tally = |kind: crate::Kind<'_>| {
-            let tally = self.tally(kind.handle());
-            let crate::KindTotals { created, consumed, arrived, departed } = tally;
+        let totals = |kind: crate::Kind<'_>| {
+            let totals = self.totals(kind.handle());
+            let crate::KindTotals { created, consumed, arrived, departed } = totals;
             let told = KindTotals { created, consumed, arrived, departed };
             (told != KindTotals::default()).then(|| (kind.id().to_owned(), told))
         };
@@ -27,11 +27,11 @@ impl World {
             holders: self.holders().map(|id| self.capture_holder(id)).collect(),
             packs: self.capture_packs(),
             ground: self.ground().map(|(stack, at)| Landed { at, stack: capture_stack(stack) }).collect(),
-            tallies: self.rules.kinds().filter_map(tally).collect(),
+            totals: self.rules.kinds().filter_map(totals).collect(),
             departures: self.departures,
             arrivals: self.past_arrivals(),
             requests: self.requests.iter().cloned().collect(),
-            strays: self.strays.clone(),
+            orphans: self.orphans.clone(),
         }
     }
 
@@ -56,8 +56,8 @@ impl World {
         let inside = self.containers_of_traveller(who).into_iter().filter(|&index| !self.is_lasting(index));
         let mut packs: Vec<Pack> = inside.filter_map(|index| self.capture_pack(self.container_id(index))).collect();
         packs.sort_by_key(|pack| pack.pack);
-        let strays = self.strays_with(who);
-        let mut departure = Departure { id: Some(id), who: departed, packs, strays };
+        let orphans = self.orphans_with(who);
+        let mut departure = Departure { id: Some(id), who: departed, packs, orphans };
         departure.close();
         departure
     }
@@ -67,7 +67,7 @@ impl World {
         let own = name.rsplit_once('.').map_or(name.as_str(), |(_, own)| own).to_owned();
         Container {
             name: own,
-            of: self.container_def(id).map_or_else(String::new, |def| def.id().to_owned()),
+            definition: self.container_def(id).map_or_else(String::new, |def| def.id().to_owned()),
             slots: self.slot_count(id.index),
             opened_by: self.names_of_openers(id),
             stacks: self.capture_slots(id),
@@ -78,7 +78,7 @@ impl World {
         let kind = |kind: crate::KindId| self.rules.known_kind(kind).id().to_owned();
         Holder {
             name: self.holder_name(id).to_owned(),
-            of: self.holder_def(id).map_or_else(String::new, |def| def.id().to_owned()),
+            definition: self.holder_def(id).map_or_else(String::new, |def| def.id().to_owned()),
             containers: self.carried(id).map(|id| self.capture_container(id)).collect(),
             hand: self.hand(id).map(capture_stack),
             origin: self.hand_origin(id).map(|origin| self.path_of_slot(origin)),

@@ -25,7 +25,7 @@ impl World {
     /// fault; it takes as long as going through the whole world several times.
     #[must_use]
     pub fn check_indexes(&self) -> Vec<Discrepancy> {
-        let mut recount = Recount { world: self, found: Vec::new() };
+        let mut recount = Recompute { world: self, found: Vec::new() };
         for container in 1..self.container_count() {
             recount.sums_of(container);
             recount.index_of(container);
@@ -40,12 +40,12 @@ impl World {
     }
 }
 
-struct Recount<'w> {
+struct Recompute<'w> {
     world: &'w World,
     found: Vec<Discrepancy>,
 }
 
-impl Recount<'_> {
+impl Recompute<'_> {
     fn compare<T: PartialEq + fmt::Debug>(&mut self, what: impl FnOnce() -> String, kept: &T, counted: &T) {
         if kept != counted {
             self.found.push(Discrepancy { what: what(), kept: format!("{kept:?}"), counted: format!("{counted:?}") });

@@ -321,7 +321,7 @@ impl Chunks {
         Some((at, Near::new(entry, *self.bases.get(at)?)?))
     }
 
-    // Of two chunks that change, both are asked whether they have to be joined or split before either changes: so the processor waits for
+    // Of two chunks that change, both are requested whether they have to be joined or split before either changes: so the processor waits for
     // them together.
 
     /// Takes a slot out and puts another in.

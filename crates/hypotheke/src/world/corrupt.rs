@@ -5,7 +5,7 @@ use super::{Cell, GROUND, Spot, World};
 impl World {
     /// Lays something else in a slot, or on the ground where something lies, and tells no index and no sum of it. Gives what lay
     /// there.
-    pub(crate) fn spoil(&mut self, spot: Spot, cell: Cell) -> Cell {
+    pub(crate) fn corrupt(&mut self, spot: Spot, cell: Cell) -> Cell {
         let before = self.cell(spot);
         if spot.is_ground() {
             let position = self.ground.position(spot.slot);

@@ -18,7 +18,7 @@ impl Counts {
         }
     }
 
-    pub(super) fn forget(&mut self) {
+    pub(super) fn clear(&mut self) {
         self.0.fill(0);
     }
 }

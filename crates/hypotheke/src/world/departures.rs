@@ -5,11 +5,11 @@
 
 use super::apply::Load;
 use super::index::Index;
-use super::{Cell, Class, ClassKey, End, GROUND, NONE, Origin, Presence, Spot, World};
+use super::{Cell, ClassKey, GROUND, NONE, Origin, Presence, Spot, StackClass, StackLocation, World};
 use crate::id::{ContainerId, DepartureId, HolderId, KindId, StackId};
 use crate::language::Position;
 use crate::narrow;
-use crate::snapshot::{Stray, stray};
+use crate::snapshot::{Orphan, orphan};
 
 /// What departs or arrives.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -69,7 +69,7 @@ pub(crate) enum LaidOrigin {
 #[derive(Clone, Debug)]
 pub(crate) struct Arriving {
     pub(crate) who: Arrival,
-    pub(crate) strays: Vec<Stray>,
+    pub(crate) orphans: Vec<Orphan>,
 }
 
 #[derive(Clone, Debug)]
@@ -217,7 +217,7 @@ impl World {
     /// Lays a stack where nothing lies, whatever the rules say. It counts as arrived.
     pub(crate) fn lay(&mut self, spot: Spot, position: Position, stack: &LaidStack) {
         let class = stack.class.unwrap_or_else(|| self.known_class(&stack.key));
-        let (kind, class) = (stack.key.kind, Class(class));
+        let (kind, class) = (stack.key.kind, StackClass(class));
         let inner = stack.inside.as_ref().map_or(GROUND, |inside| inside.index);
         let load = Load { kind, class, count: stack.count, inner };
         self.travelled.entry(kind).or_default().0 += u64::from(stack.count);
@@ -225,7 +225,7 @@ impl World {
         if let Some(inside) = &stack.inside {
             self.bring_state(inside.index, inside.def, inside.slots).presence = Presence::Inside;
         }
-        self.add(End { spot, stack: stack.id, position }, load);
+        self.add(StackLocation { spot, stack: stack.id, position }, load);
         if let Some(known) = self.stack_ids.get_mut() {
             known.insert(stack.id.0);
         }
@@ -290,8 +290,8 @@ impl World {
     }
 
     /// What is kept aside of one that departs.
-    pub(crate) fn strays_with(&self, who: DepartingEntity) -> Vec<Stray> {
-        if self.strays.is_empty() { Vec::new() } else { self.part_strays(who).0 }
+    pub(crate) fn orphans_with(&self, who: DepartingEntity) -> Vec<Orphan> {
+        if self.orphans.is_empty() { Vec::new() } else { self.part_orphans(who).0 }
     }
 
     pub(crate) fn name_of_traveller(&self, who: DepartingEntity) -> String {
@@ -308,11 +308,11 @@ impl World {
     }
 
     /// What goes along and what stays.
-    fn part_strays(&self, who: DepartingEntity) -> (Vec<Stray>, Vec<Stray>) {
+    fn part_orphans(&self, who: DepartingEntity) -> (Vec<Orphan>, Vec<Orphan>) {
         let name = self.name_of_traveller(who);
         let group = self.containers_of_traveller(who);
         let stacks = group.iter().flat_map(|&container| self.cells_in(container)).map(|cell| StackId(cell.id));
-        stray::part_off(&self.strays, &name, &stacks.collect())
+        orphan::part_off(&self.orphans, &name, &stacks.collect())
     }
 
     /// Takes note of items that came or left with a group.
@@ -351,8 +351,8 @@ impl World {
     /// Out of reach, with all that it has.
     pub(super) fn send_off(&mut self, who: DepartingEntity, departure: DepartureId) {
         let group = self.containers_of_traveller(who);
-        if !self.strays.is_empty() {
-            self.strays = self.part_strays(who).1;
+        if !self.orphans.is_empty() {
+            self.orphans = self.part_orphans(who).1;
         }
         self.tally_group(&group, -1, |(_, departed), count| *departed += count);
         for container in group {
@@ -380,7 +380,7 @@ impl World {
 
     /// Brings what a document says.
     pub(crate) fn bring_in(&mut self, arriving: &Arriving, departure: Option<DepartureId>) {
-        self.strays.extend(arriving.strays.iter().cloned());
+        self.orphans.extend(arriving.orphans.iter().cloned());
         match &arriving.who {
             Arrival::Container(container) => self.lay_container(container, None),
             Arrival::Holder(holder) => {
@@ -450,7 +450,7 @@ impl World {
             state.presence = Presence::Inside;
         }
         (state.taken, state.weight, state.hash, state.parent) = (0, 0, 0, Spot::NOWHERE);
-        state.capped.forget();
+        state.capped.clear();
         state.index = Index::new(self.rules.containers().get(state.def as usize).map_or(1, |def| def.bounds.1));
         self.cells[slots].fill(Cell::default());
     }

@@ -5,14 +5,14 @@ use super::{DepartingEntity, GROUND, Spot};
 
 /// One end of what an [`Event`] moved: a place, the stack there, and its position if it is the ground.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct End {
+pub struct StackLocation {
     pub(crate) spot: Spot,
     pub(crate) stack: StackId,
     pub(crate) position: Position,
 }
 
-impl End {
-    pub(crate) const NOWHERE: End = End {
+impl StackLocation {
+    pub(crate) const NOWHERE: StackLocation = StackLocation {
         spot: Spot::NOWHERE,
         stack: StackId(0),
         position: Position { x: crate::Decimal::ZERO, y: crate::Decimal::ZERO },
@@ -48,29 +48,29 @@ pub enum Event {
         /// How many.
         count: u32,
         /// Where they were; nowhere if they were created.
-        from: End,
+        from: StackLocation,
         /// Where they are; nowhere if they were consumed.
-        to: End,
+        to: StackLocation,
         /// What they are alike to.
-        class: Class,
+        class: StackClass,
         /// What moves with them.
         inner: PackContents,
     },
     /// A whole stack got other marks or another property.
     Changed {
         /// Where it lies.
-        at: End,
+        at: StackLocation,
         /// What it was alike to.
-        before: Class,
+        before: StackClass,
         /// What it is alike to.
-        after: Class,
+        after: StackClass,
     },
     /// Two slots exchanged what lay there.
     Swapped {
         /// One slot, with the stack that lay there before.
-        one: End,
+        one: StackLocation,
         /// The other slot, with the stack that lay there before.
-        other: End,
+        other: StackLocation,
     },
     /// A container got another number of slots.
     Resized {
@@ -146,7 +146,7 @@ impl PackContents {
 
 /// What makes two stacks alike. Equal classes are alike, as long as neither event is older than the latest operation.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct Class(pub(crate) u32);
+pub struct StackClass(pub(crate) u32);
 
 impl Event {
     /// True if items came into the world.

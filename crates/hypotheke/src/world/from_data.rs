@@ -8,9 +8,9 @@ use std::collections::{BTreeMap, BTreeSet};
 use super::{Arrival, Arriving, ClassKey, LaidContainer, LaidHolder, LaidOrigin, LaidStack};
 use crate::id::{KindId, PropertyId, StackId};
 use crate::language::{Path, PathRoot, PathStep};
-use crate::ruleset::{MOST_NESTING, PropertyValue, Ruleset};
+use crate::ruleset::{MAX_NESTING, PropertyValue, Ruleset};
 use crate::snapshot::{
-    Container, Departed, Departure, Holder, InSlot, Pack, SnapshotError, SnapshotFault, Stack, Stray,
+    Container, Departed, Departure, Holder, InSlot, Orphan, Pack, SnapshotError, SnapshotFault, Stack,
 };
 
 pub(super) struct Reader<'s> {
@@ -54,7 +54,7 @@ pub(crate) fn departure(rules: &Ruleset, departure: &Departure) -> Result<Arrivi
             reader.holder(holder).map(Arrival::Holder)
         }
     };
-    reader.strays(&departure.strays);
+    reader.orphans(&departure.orphans);
     for pack in &departure.packs {
         reader.is_open_to_nobody(&pack.pack.to_string(), &pack.opened_by);
     }
@@ -62,14 +62,14 @@ pub(crate) fn departure(rules: &Ruleset, departure: &Departure) -> Result<Arrivi
     if let Departed::Holder(holder) = &departure.who {
         reader.check_origin(holder);
     }
-    if departure.id.is_some_and(|id| id.number > crate::snapshot::MOST_COUNTED) {
+    if departure.id.is_some_and(|id| id.number > crate::snapshot::MAX_COUNTED) {
         reader.fault(departure.name(), "the number of its departure is beyond what can be counted");
     }
     if departure.id.is_none() && !reader.ids.is_empty() {
         reader.fault(departure.name(), "it has never departed, and so can't bring anything");
     }
     match arriving.filter(|_| reader.faults.is_empty()) {
-        Some(who) => Ok(Arriving { who, strays: departure.strays.clone() }),
+        Some(who) => Ok(Arriving { who, orphans: departure.orphans.clone() }),
         None => Err(SnapshotError::new(reader.faults)),
     }
 }
@@ -116,11 +116,11 @@ impl<'s> Reader<'s> {
 
     /// A container that stands in the world.
     pub(super) fn standing(&mut self, container: &'s Container) -> Option<LaidContainer> {
-        let def = (0..).zip(self.rules.containers()).find(|(_, def)| *def.id() == *container.of);
+        let def = (0..).zip(self.rules.containers()).find(|(_, def)| *def.id() == *container.definition);
         match def.filter(|(_, def)| def.instances().any(|name| name == container.name)) {
             Some((def, _)) => self.container(&container.name, def, container),
             None => {
-                self.fault(&container.name, format!("the ruleset has no such container `{}`", container.of));
+                self.fault(&container.name, format!("the ruleset has no such container `{}`", container.definition));
                 None
             }
         }
@@ -142,11 +142,11 @@ impl<'s> Reader<'s> {
     }
 
     pub(super) fn holder(&mut self, holder: &'s Holder) -> Option<LaidHolder> {
-        let Some((def, rule)) = (0..).zip(self.rules.holders()).find(|(_, def)| *def.id() == *holder.of) else {
-            self.fault(&holder.name, format!("the ruleset has no such holder `{}`", holder.of));
+        let Some((def, rule)) = (0..).zip(self.rules.holders()).find(|(_, def)| *def.id() == *holder.definition) else {
+            self.fault(&holder.name, format!("the ruleset has no such holder `{}`", holder.definition));
             return None;
         };
-        if let Some(message) = self.rules.why_not_called(&holder.name, &holder.of) {
+        if let Some(message) = self.rules.why_not_called(&holder.name, &holder.definition) {
             self.fault(&holder.name, message);
             return None;
         }
@@ -155,8 +155,8 @@ impl<'s> Reader<'s> {
             return None;
         }
         let carries: Vec<&str> = rule.carries().iter().map(|&id| self.rules.container(id).id()).collect();
-        let carried: Vec<&str> = holder.containers.iter().map(|container| container.of.as_str()).collect();
-        if carries != carried || holder.containers.iter().any(|container| container.name != container.of) {
+        let carried: Vec<&str> = holder.containers.iter().map(|container| container.definition.as_str()).collect();
+        if carries != carried || holder.containers.iter().any(|container| container.name != container.definition) {
             self.fault(&holder.name, format!("it carries {carried:?}, but the ruleset says {carries:?}"));
             return None;
         }
@@ -216,10 +216,10 @@ impl<'s> Reader<'s> {
         }
     }
 
-    /// Strays take no part in play; but no id is there twice, and counted is only what can be.
-    pub(super) fn strays(&mut self, strays: &[Stray]) {
-        for stray in strays {
-            let Stray::Stack { place, stack, .. } = stray else { continue };
+    /// Orphans take no part in play; but no id is there twice, and counted is only what can be.
+    pub(super) fn orphans(&mut self, orphans: &[Orphan]) {
+        for orphan in orphans {
+            let Orphan::Stack { place, stack, .. } = orphan else { continue };
             if stack.count == 0 {
                 self.fault(place, "a stack has at least 1 item");
             }
@@ -271,8 +271,8 @@ impl<'s> Reader<'s> {
                 return None;
             }
             // Deeper than the ruleset says it may be, but not beyond all measure.
-            (Some(_), Some(_)) if depth > MOST_NESTING => {
-                self.fault(place, format!("packs nest at most {MOST_NESTING} deep"));
+            (Some(_), Some(_)) if depth > MAX_NESTING => {
+                self.fault(place, format!("packs nest at most {MAX_NESTING} deep"));
                 return None;
             }
             (Some(def), Some(pack)) => Some(self.inside(place, figures.pack, def.slot_bounds().1, pack, depth)?),

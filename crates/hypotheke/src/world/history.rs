@@ -7,7 +7,7 @@ use rand_xoshiro::Xoshiro256PlusPlus;
 use super::{Event, Origin, Spot, World};
 use crate::id::ContainerId;
 use crate::snapshot::Answered;
-use crate::snapshot::Stray;
+use crate::snapshot::Orphan;
 
 /// The latest operations, as many as are to be kept.
 #[derive(Clone, Debug, Default)]
@@ -19,11 +19,11 @@ pub(crate) struct History {
 }
 
 /// So many lists are kept for their room.
-const MOST_SPARE: usize = 8;
+const MAX_SPARE: usize = 8;
 
 impl History {
-    fn put_aside(&mut self, mut events: Vec<Event>) {
-        if self.spare.len() < MOST_SPARE {
+    fn set_aside_as_orphan(&mut self, mut events: Vec<Event>) {
+        if self.spare.len() < MAX_SPARE {
             events.clear();
             self.spare.push(events);
         }
@@ -42,18 +42,18 @@ struct Entry {
     /// The request that fell out of the window, if the operation answered one with an id.
     request: Option<Option<Answered>>,
     /// What was kept aside, if something came or left that had a part in it.
-    strays: Option<Vec<Stray>>,
+    orphans: Option<Vec<Orphan>>,
 }
 
 impl World {
     /// Keeps the latest operations, up to so many, so that they can be taken back. A new world keeps none.
     pub fn set_undo_limit(&mut self, most: usize) {
         self.history.most = most;
-        self.forget(most);
+        self.clear(most);
     }
 
     /// How many operations are kept at most.
-    pub(crate) fn most_kept(&self) -> usize {
+    pub(crate) fn max_kept(&self) -> usize {
         self.history.most
     }
 
@@ -81,15 +81,15 @@ impl World {
         if let Some(fell_out) = entry.request {
             self.requests.undo(fell_out);
         }
-        if let Some(strays) = entry.strays {
-            self.strays = strays;
+        if let Some(orphans) = entry.orphans {
+            self.orphans = orphans;
         }
         self.revision -= 1;
         self.now.pass();
         if let Some(scratch) = &mut self.scratch {
             scratch.clear();
         }
-        self.history.put_aside(entry.events);
+        self.history.set_aside_as_orphan(entry.events);
         true
     }
 
@@ -103,7 +103,7 @@ impl World {
         if self.history.most == 0 {
             return;
         }
-        self.forget(self.history.most - 1);
+        self.clear(self.history.most - 1);
         // A class must not be given to others as long as a stack of it may come back.
         events.iter().for_each(|event| self.retain_classes(event));
         let origins = self.origins_touched(events);
@@ -117,7 +117,7 @@ impl World {
             next_landing: self.ground.next_landing,
             random: self.random.clone(),
             request: None,
-            strays: travels.then(|| self.strays.clone()),
+            orphans: travels.then(|| self.orphans.clone()),
         });
     }
 
@@ -169,12 +169,12 @@ impl World {
     }
 
     /// Forgets the oldest, so that no more than `most` are kept.
-    pub(crate) fn forget(&mut self, most: usize) {
+    pub(crate) fn clear(&mut self, most: usize) {
         while self.history.entries.len() > most {
             if let Some(entry) = self.history.entries.pop_front() {
                 self.release_classes(&entry.events);
                 entry.events.iter().for_each(|event| self.give_up(event));
-                self.history.put_aside(entry.events);
+                self.history.set_aside_as_orphan(entry.events);
             }
         }
     }

@@ -49,7 +49,7 @@ pub(super) struct Tree {
     /// more, all flagged.
     by_class: FxHashMap<u32, Stacks>,
     /// How many entries there may be before those that hold nothing are thrown away.
-    most_entries: usize,
+    max_entries: usize,
 }
 
 /// What is known of a kind or a class.
@@ -88,7 +88,7 @@ impl Index {
         if slots <= SCANNED {
             return Index::Scan(Scan::default());
         }
-        let tree = Tree { taken: Taken::none_of(slots), by_class: FxHashMap::default(), most_entries: FEWEST_ENTRIES };
+        let tree = Tree { taken: Taken::none_of(slots), by_class: FxHashMap::default(), max_entries: FEWEST_ENTRIES };
         Index::Tree(Box::new(tree))
     }
 
@@ -385,9 +385,9 @@ impl Tree {
     /// Throws away the entries that hold nothing, if they may be many.
     #[inline]
     fn tidy(&mut self) {
-        if self.by_class.len() > self.most_entries {
+        if self.by_class.len() > self.max_entries {
             self.by_class.retain(|_, stacks| !stacks.is_empty());
-            self.most_entries = FEWEST_ENTRIES.max(self.by_class.len() * 2);
+            self.max_entries = FEWEST_ENTRIES.max(self.by_class.len() * 2);
         }
     }
 }

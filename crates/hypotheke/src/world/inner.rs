@@ -238,15 +238,15 @@ impl World {
 
     /// The kinds of which items were created or consumed, and some that never were.
     pub(crate) fn counted_kinds(&self) -> impl Iterator<Item = KindId> + '_ {
-        let counted = self.tallies.counted_with(&self.tallies);
+        let counted = self.totals.counted_with(&self.totals);
         counted.filter_map(|kind| u32::try_from(kind).ok().map(|kind| self.rules.kind_id(kind)))
     }
 
     /// Whether of each kind so many items are held as came into the world and did not leave it.
     pub(crate) fn accounts_for(&self, held: &PerKind<i128>) -> bool {
         let travelled = self.travelled.keys().map(|kind| kind.index());
-        held.counted_with(&self.tallies).chain(travelled).all(|kind| {
-            let (created, consumed) = self.tallies.get(kind).unwrap_or_default();
+        held.counted_with(&self.totals).chain(travelled).all(|kind| {
+            let (created, consumed) = self.totals.get(kind).unwrap_or_default();
             let (arrived, departed) = match u32::try_from(kind) {
                 Ok(kind) if !self.travelled.is_empty() => {
                     self.travelled.get(&self.rules.kind_id(kind)).copied().unwrap_or_default()

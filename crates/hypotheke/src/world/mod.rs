@@ -48,7 +48,7 @@ pub(crate) use class::{ClassKey, ClassTable, ClassView};
 pub(crate) use counts::Counts;
 pub use departures::DepartingEntity;
 pub(crate) use departures::{Arrival, Arriving, LaidContainer, LaidHolder, LaidOrigin, LaidStack};
-pub use event::{Class, End, Event, PackContents};
+pub use event::{Event, PackContents, StackClass, StackLocation};
 pub(crate) use ground::Ground;
 use history::History;
 use index::Index;
@@ -62,8 +62,8 @@ pub use view::{SlotView, StackView};
 use crate::id::{ContainerId, DepartureId, KindId};
 use crate::moment::{Moment, Now};
 use crate::ruleset::{FilterId, Ruleset};
+use crate::snapshot::Orphan;
 use crate::snapshot::RequestWindow;
-use crate::snapshot::Stray;
 
 /// In place of the number of a container, a definition or a holder where there is none.
 pub(crate) const NONE: u32 = u32::MAX;
@@ -104,7 +104,7 @@ pub struct World {
     opened: BTreeSet<(u32, u32)>,
     /// The insides of packs, by the ids of those.
     insides: FxHashMap<u64, u32>,
-    /// The ids of all stacks, once they have been asked for.
+    /// The ids of all stacks, once they have been requested.
     stack_ids: stack_ids::KnownIds,
     /// How many shortcuts point at a kind.
     bound: u32,
@@ -120,7 +120,7 @@ pub struct World {
     /// A change in a container adds to its weight and to that of its holder, and to no other sum.
     plain_sums: bool,
     /// Items of each kind that were created and consumed.
-    tallies: PerKind<(u64, u64)>,
+    totals: PerKind<(u64, u64)>,
     /// Items of kinds that arrived and departed.
     travelled: BTreeMap<KindId, (u64, u64)>,
     /// Buffers of the latest operation, its events among them, for the next one to use.
@@ -132,7 +132,7 @@ pub struct World {
     history: History,
     pub(crate) requests: RequestWindow,
     /// What an earlier ruleset knew and this one does not.
-    pub(crate) strays: Vec<Stray>,
+    pub(crate) orphans: Vec<Orphan>,
 }
 
 /// How many items of a kind came into the world and left it.
@@ -174,7 +174,7 @@ pub(crate) struct ContainerState {
     pub(crate) take: bool,
     pub(crate) must_open: bool,
     pub(crate) exclusive: bool,
-    /// Its filter is asked of all that comes to lie below it.
+    /// Its filter is requested of all that comes to lie below it.
     pub(crate) deep: bool,
     /// Empty slots with a filter of their own are filled before the others.
     pub(crate) reserved_first: bool,

@@ -1,6 +1,6 @@
 //! Places by handles, and how a written path leads to one.
 
-use super::{End, GROUND, NONE, Presence, Spot, World};
+use super::{GROUND, NONE, Presence, Spot, StackLocation, World};
 use crate::id::{ContainerId, HolderId, StackId};
 use crate::language::{Path, PathRoot, PathStep};
 use crate::text::{nearest, suggestion};
@@ -50,7 +50,7 @@ impl UnknownPlace {
 }
 
 /// Among so many names one that was meant is looked for.
-const MOST_NAMES: usize = 100;
+const MAX_NAMES: usize = 100;
 
 impl World {
     /// Where a path leads. A bare `pockets` is the acting holder's; otherwise it must be the only one.
@@ -162,14 +162,14 @@ impl World {
         if let Some(holder) = name.split_once('.').and_then(|(holder, _)| self.holder(holder)) {
             return suggestion(name, self.carried(holder).map(own_name).collect::<Vec<_>>());
         }
-        if self.present.len() + self.standing.len() <= MOST_NAMES {
+        if self.present.len() + self.standing.len() <= MAX_NAMES {
             let names = self.containers().map(own_name).chain(self.holders().map(|id| self.holder_name(id)));
             return suggestion(name, names.collect::<Vec<_>>());
         }
         let standing = self.rules.containers().iter().flat_map(crate::ContainerDef::instances);
         let of_rules = standing.chain(self.rules.holders().iter().map(crate::HolderDef::id));
         let there = of_rules.filter(|name| self.container(name).is_some() || self.holder(name).is_some());
-        nearest(name, there.take(MOST_NAMES)).map(|name| format!("did you mean `{name}`?"))
+        nearest(name, there.take(MAX_NAMES)).map(|name| format!("did you mean `{name}`?"))
     }
 
     /// Follows the steps of a path from a container on: to a slot of it, into the pack that lies there, and so on.
@@ -275,7 +275,7 @@ impl World {
 
     /// Where an end of an event lies; none if it is nowhere, because items were created or consumed.
     #[must_use]
-    pub fn place_of_end(&self, end: &End) -> Option<Place> {
+    pub fn place_of_end(&self, end: &StackLocation) -> Option<Place> {
         match end.spot {
             Spot::NOWHERE => None,
             spot if spot.is_ground() => end.stack().map(Place::OnGround),

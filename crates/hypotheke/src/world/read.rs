@@ -9,7 +9,7 @@ use crate::id::{ContainerId, HolderId, KindId, StackId};
 use crate::language::Position;
 use crate::quantity::Decimal;
 use crate::ruleset::{ContainerDef, HolderDef, Ruleset};
-use crate::snapshot::Stray;
+use crate::snapshot::Orphan;
 
 impl World {
     /// The ruleset by which the world is played.
@@ -226,9 +226,9 @@ impl World {
 
     /// The highest of its thresholds of weight that a holder has reached, such as `laden`.
     #[must_use]
-    pub fn burden(&self, id: HolderId) -> Option<&str> {
+    pub fn encumbrance(&self, id: HolderId) -> Option<&str> {
         let weight = self.holder_weight(id);
-        self.holder_def(id)?.burden().take_while(|(from, _)| *from <= weight).last().map(|(_, label)| label)
+        self.holder_def(id)?.encumbrance().take_while(|(from, _)| *from <= weight).last().map(|(_, label)| label)
     }
 
     /// What a holder has of an attribute: what lies in the slots of its worn containers adds to it, each item by itself.
@@ -322,17 +322,17 @@ impl World {
 
     /// What is kept aside, because an earlier ruleset knew it and this one does not.
     #[must_use]
-    pub fn strays(&self) -> &[Stray] {
-        &self.strays
+    pub fn orphans(&self) -> &[Orphan] {
+        &self.orphans
     }
 
     /// How many items of a kind came into the world and left it.
     #[must_use]
-    pub fn tally(&self, kind: KindId) -> KindTotals {
+    pub fn totals(&self, kind: KindId) -> KindTotals {
         if !self.rules.has_kind(kind) {
             return KindTotals::default();
         }
-        let (created, consumed) = self.tallies.get(kind.index()).unwrap_or_default();
+        let (created, consumed) = self.totals.get(kind.index()).unwrap_or_default();
         let (arrived, departed) = self.travelled.get(&kind).copied().unwrap_or_default();
         KindTotals { created, consumed, arrived, departed }
     }

@@ -7,7 +7,7 @@ use super::from_data::{self, Reader};
 use super::{GROUND, KindTotals, LaidContainer, LaidHolder, LaidOrigin, LaidStack, Origin, Spot, World};
 use crate::id::StackId;
 use crate::ruleset::Ruleset;
-use crate::snapshot::{MOST_COUNTED, PastArrival, Snapshot, SnapshotError};
+use crate::snapshot::{MAX_COUNTED, PastArrival, Snapshot, SnapshotError};
 
 impl World {
     /// The world that a snapshot tells of, played by a ruleset.
@@ -28,7 +28,7 @@ impl World {
         reader.packs_that_lie_nowhere();
         check_openers(&mut reader, snapshot);
         snapshot.holders.iter().for_each(|holder| reader.check_origin(holder));
-        let tallies = counters(&mut reader, rules, snapshot);
+        let totals = counters(&mut reader, rules, snapshot);
         let faults = reader.into_faults();
         if !faults.is_empty() {
             return Err(SnapshotError::new(faults));
@@ -37,7 +37,7 @@ impl World {
         restoring.lay(laid, snapshot);
         restoring.open(snapshot);
         let mut world = restoring.world;
-        world.set_counters(snapshot.world, snapshot.revision, snapshot.next_stack, &snapshot.random.0, &tallies);
+        world.set_counters(snapshot.world, snapshot.revision, snapshot.next_stack, &snapshot.random.0, &totals);
         world.departures = snapshot.departures;
         for past in &snapshot.arrivals {
             match past {
@@ -46,7 +46,7 @@ impl World {
             }
         }
         snapshot.requests.iter().for_each(|answered| _ = world.requests.push(answered.clone()));
-        world.strays.clone_from(&snapshot.strays);
+        world.orphans.clone_from(&snapshot.orphans);
         Ok(world)
     }
 }
@@ -73,37 +73,37 @@ fn check_openers(reader: &mut Reader<'_>, snapshot: &Snapshot) {
 }
 
 fn counters(reader: &mut Reader<'_>, rules: &Ruleset, snapshot: &Snapshot) -> Vec<KindTotals> {
-    let mut tallies = vec![KindTotals::default(); rules.kinds().len()];
-    for (name, told) in &snapshot.tallies {
+    let mut totals = vec![KindTotals::default(); rules.kinds().len()];
+    for (name, told) in &snapshot.totals {
         let crate::snapshot::KindTotals { created, consumed, arrived, departed } = *told;
         match rules.find_kind(name) {
-            Some(_) if created.max(consumed).max(arrived).max(departed) > MOST_COUNTED => {
-                reader.fault("tallies", format!("the items of `{name}` are beyond what can be counted"));
+            Some(_) if created.max(consumed).max(arrived).max(departed) > MAX_COUNTED => {
+                reader.fault("totals", format!("the items of `{name}` are beyond what can be counted"));
             }
-            Some(kind) => tallies[kind.index()] = KindTotals { created, consumed, arrived, departed },
-            None => reader.fault("tallies", format!("there is no kind `{name}`")),
+            Some(kind) => totals[kind.index()] = KindTotals { created, consumed, arrived, departed },
+            None => reader.fault("totals", format!("there is no kind `{name}`")),
         }
     }
     if snapshot.world > 0xff_ffff {
         reader.fault("world", "the number of a world is below 2^24");
     }
-    reader.strays(&snapshot.strays);
+    reader.orphans(&snapshot.orphans);
     let given = |id: &&StackId| id.world() == snapshot.world && id.serial() >= snapshot.next_stack;
     if let Some(id) = reader.ids().iter().find(given).copied() {
         reader.fault(id.to_string(), format!("this id is still to be given: the next is {}", snapshot.next_stack));
     }
-    if snapshot.next_stack > StackId::MOST_NEXT {
+    if snapshot.next_stack > StackId::MAX_NEXT {
         reader.fault("next-stack", "hardly an id is left: there are 2^40");
     }
-    if snapshot.revision > MOST_COUNTED {
+    if snapshot.revision > MAX_COUNTED {
         reader.fault("revision", "it is beyond what can be counted");
     }
-    if snapshot.departures > MOST_COUNTED {
+    if snapshot.departures > MAX_COUNTED {
         reader.fault("departures", "they are beyond what can be counted");
     }
     check_arrivals(reader, snapshot);
     check_requests(reader, snapshot);
-    tallies
+    totals
 }
 
 /// What departed from here was there to depart, and nothing is told twice.
@@ -120,7 +120,7 @@ fn check_arrivals(reader: &mut Reader<'_>, snapshot: &Snapshot) {
                 }
             }
             PastArrival::Latest { name, number } => {
-                if *number > MOST_COUNTED {
+                if *number > MAX_COUNTED {
                     reader.fault("arrivals", format!("the number of `{name}` is beyond what can be counted"));
                 }
                 if !names.insert(name) {

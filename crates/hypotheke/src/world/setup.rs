@@ -86,14 +86,14 @@ impl World {
             hash: 0,
             hashed: false,
             plain_sums: rules.cap_filters.is_empty(),
-            tallies: PerKind::new(rules.kinds().len()),
+            totals: PerKind::new(rules.kinds().len()),
             travelled: BTreeMap::new(),
             scratch: None,
             spare: Spare::default(),
             now: Now::new(),
             history: History::default(),
             requests: RequestWindow::new(rules.request_window),
-            strays: Vec::new(),
+            orphans: Vec::new(),
             container_names: FxHashMap::default(),
             holder_names: FxHashMap::default(),
             rules: Arc::clone(rules),
@@ -164,7 +164,7 @@ impl World {
             self.containers.push(ContainerState { base, ..ContainerState::new(&self.rules, def, slots) });
         } else {
             self.waiting.remove(&(def, index));
-            let most = self.most_kept();
+            let most = self.max_kept();
             let state = &mut self.containers[index as usize];
             state.generation += 1;
             if most > 0 {
@@ -190,17 +190,20 @@ impl World {
         revision: u64,
         next_stack: u64,
         random: &Xoshiro256PlusPlus,
-        tallies: &[KindTotals],
+        totals: &[KindTotals],
     ) {
         (self.revision, self.next_stack) = (revision, next_stack);
         self.number = number;
         self.random = random.clone();
-        self.tallies = PerKind::new(self.rules.kinds().len());
-        for (kind, tally) in tallies.iter().enumerate().filter(|(_, tally)| (tally.created, tally.consumed) != (0, 0)) {
-            *self.tallies.value(kind) = (tally.created, tally.consumed);
+        self.totals = PerKind::new(self.rules.kinds().len());
+        for (kind, totals) in
+            totals.iter().enumerate().filter(|(_, totals)| (totals.created, totals.consumed) != (0, 0))
+        {
+            *self.totals.value(kind) = (totals.created, totals.consumed);
         }
-        let kinds =
-            (0..).map(|kind| self.rules.kind_id(kind)).zip(tallies.iter().map(|tally| (tally.arrived, tally.departed)));
+        let kinds = (0..)
+            .map(|kind| self.rules.kind_id(kind))
+            .zip(totals.iter().map(|totals| (totals.arrived, totals.departed)));
         self.travelled = kinds.filter(|(_, travelled)| *travelled != (0, 0)).collect();
     }
 
@@ -215,7 +218,7 @@ impl World {
             id if id.world() == before => StackId::new(number, id.serial()).0,
             id => id.0,
         };
-        self.forget(0);
+        self.clear(0);
         self.scratch = None;
         self.now.pass();
         self.number = number;
@@ -231,7 +234,7 @@ impl World {
 
     /// Goes on where a world stands that has gone over to another ruleset.
     pub(crate) fn succeed(&mut self, before: &World) {
-        self.set_undo_limit(before.most_kept());
+        self.set_undo_limit(before.max_kept());
         if before.hashed {
             self.enable_hash();
         }
@@ -239,7 +242,7 @@ impl World {
 
     /// Goes on under a ruleset of the same text: all numbers mean the same. Handles from before are refused.
     pub(crate) fn go_on_under(&mut self, rules: &Arc<Ruleset>) {
-        self.forget(0);
+        self.clear(0);
         self.scratch = None;
         self.rules = Arc::clone(rules);
         self.revision += 1;

@@ -37,7 +37,7 @@ impl StackIds {
     }
 }
 
-/// Nothing as long as nobody has asked.
+/// Nothing as long as nobody has requested.
 pub(super) type KnownIds = OnceLock<StackIds>;
 
 impl World {

@@ -180,7 +180,7 @@ fn a_plan_for_a_spoiled_world_is_not_applied() {
     ] {
         let operation: NamedOperation = sentence.parse().unwrap_or_else(|error| panic!("{sentence}: {error}"));
         let operation = operation.resolve(&world).unwrap_or_else(|error| panic!("{sentence}: {error}"));
-        let events = world.judge(&operation).unwrap_or_else(|_| panic!("{sentence}")).events().to_vec();
+        let events = world.plan(&operation).unwrap_or_else(|_| panic!("{sentence}")).events().to_vec();
         let ends = events.iter().flat_map(|event| match *event {
             Event::Moved { from, to, .. } => [from.spot, to.spot],
             Event::Swapped { one, other } => [one.spot, other.spot],
@@ -194,18 +194,18 @@ fn a_plan_for_a_spoiled_world_is_not_applied() {
                 |cell: Cell| Cell { kind: 1 - cell.kind, class: 1 - cell.class, ..cell },
                 |_| Cell::default(),
             ] {
-                let mut spoiled = world.clone();
-                let before = spoiled.cell(spot);
-                let plan = spoiled.judge(&operation).unwrap_or_else(|_| panic!("{sentence}"));
-                spoiled.spoil(spot, change(before));
-                let (kept, revision) = (format!("{:?}", spoiled.snapshot()), spoiled.revision());
+                let mut corrupted = world.clone();
+                let before = corrupted.cell(spot);
+                let plan = corrupted.plan(&operation).unwrap_or_else(|_| panic!("{sentence}"));
+                corrupted.corrupt(spot, change(before));
+                let (kept, revision) = (format!("{:?}", corrupted.snapshot()), corrupted.revision());
                 // What is still as the plan has to find it is carried out, or else nothing is.
-                if let Err(error) = spoiled.apply(plan) {
+                if let Err(error) = corrupted.apply(plan) {
                     assert!(
                         matches!(error, ApplyError::Corrupted { at: Some(Place::Slot(..)) }),
                         "{sentence}: {error}"
                     );
-                    assert_eq!((format!("{:?}", spoiled.snapshot()), spoiled.revision()), (kept, revision));
+                    assert_eq!((format!("{:?}", corrupted.snapshot()), corrupted.revision()), (kept, revision));
                     found += 1;
                 }
             }

@@ -1,6 +1,6 @@
 //! Stacks and slots, as they are read.
 
-use super::{Cell, Class, ClassKey, Spot, World};
+use super::{Cell, ClassKey, Spot, StackClass, World};
 use crate::id::{ContainerId, KindId, MarkId, StackId};
 use crate::quantity::Decimal;
 use crate::ruleset::{FilterId, Kind, PropertyValue};
@@ -41,19 +41,19 @@ impl<'w> SlotView<'w> {
 
     /// True if what lies there would not be admitted there now, because a mark or property of it has changed.
     #[must_use]
-    pub fn is_misfit(self) -> bool {
+    pub fn is_unfit(self) -> bool {
         let cell = self.world.cell(self.spot);
         let (world, mut at) = (self.world, self.spot.container);
         let refuses = |filter: Option<FilterId>| {
             filter.is_some_and(|filter| !world.classes.admits(&world.rules, filter, cell.kind, cell.class))
         };
         let state = world.state(at);
-        let mut misfit = refuses(state.slot_filter(&world.rules, self.spot.slot)) || refuses(state.admits);
+        let mut unfit = refuses(state.slot_filter(&world.rules, self.spot.slot)) || refuses(state.admits);
         while world.state(at).parent != Spot::NOWHERE {
             at = world.state(at).parent.container;
-            misfit |= world.state(at).deep && refuses(world.state(at).admits);
+            unfit |= world.state(at).deep && refuses(world.state(at).admits);
         }
-        misfit && !cell.is_empty()
+        unfit && !cell.is_empty()
     }
 
     /// The stack in another slot because of which nothing can lie here: its kind needs this slot too.
@@ -61,7 +61,7 @@ impl<'w> SlotView<'w> {
     pub fn blocked_by(self) -> Option<StackView<'w>> {
         let name = self.name()?;
         let others = self.world.slots(self.container()).take(self.world.def_of(self.spot.container).ruled.len());
-        let needs = |kind: Kind<'_>, slot: &str| kind.needs().any(|need| need == slot);
+        let needs = |kind: Kind<'_>, slot: &str| kind.occupied_slots().any(|need| need == slot);
         let mut blocking = others.filter(|other| other.spot != self.spot).filter_map(|other| {
             let (own, stack) = (other.name()?, other.stack()?);
             (needs(stack.kind(), own) && needs(stack.kind(), name)).then_some(stack)
@@ -105,8 +105,8 @@ impl<'w> StackView<'w> {
 
     /// What it is alike to.
     #[must_use]
-    pub fn class(self) -> Class {
-        Class(self.cell.class)
+    pub fn class(self) -> StackClass {
+        StackClass(self.cell.class)
     }
 
     /// Its kind and its class, as numbers.

@@ -23,14 +23,14 @@ fn operations(rules: &Rules, draws: &[Draw]) -> (Arc<Ruleset>, Vec<NamedOperatio
     let mut written = Vec::new();
     let mut coming = draws.iter();
     while let Some(draw) = coming.next() {
-        let asked = if is_list(draw) {
+        let requested = if is_list(draw) {
             let steps: Vec<Draw> = coming.by_ref().take(draw.count as usize).cloned().collect();
             only_resolvable(&model, together(rules, &model, &steps))
         } else {
             request(rules, &model, draw)
         };
-        let _ = model.perform(&asked);
-        written.push(named(rules, &asked));
+        let _ = model.perform(&requested);
+        written.push(named(rules, &requested));
     }
     (ruleset, written)
 }
@@ -91,14 +91,14 @@ proptest! {
 /// What can't find a fault says nothing when it finds none.
 #[test]
 fn every_fault_is_found() {
-    const MOST_CASES: usize = 4_000;
+    const MAX_CASES: usize = 4_000;
     let mut runner = TestRunner::deterministic();
     let strategy = (any_rules(), prop::collection::vec(any_draw(), 80..81));
     let mut cases: Vec<(Rules, Arc<Ruleset>, Vec<NamedOperation>)> = Vec::new();
     let mut found: BTreeMap<String, usize> = BTreeMap::new();
     let mut missed = Vec::new();
     for fault in Fault::ALL {
-        let finding = (0..MOST_CASES).find(|&index| {
+        let finding = (0..MAX_CASES).find(|&index| {
             if index == cases.len() {
                 let (rules, draws) = strategy.new_tree(&mut runner).expect("a case").current();
                 let (ruleset, operations) = operations(&rules, &draws);

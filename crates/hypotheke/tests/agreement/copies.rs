@@ -1,6 +1,6 @@
 //! A copy of the world that follows it by what is sent of each operation.
 
-use hypotheke::exchange::{Change, FollowError, Update};
+use hypotheke::replication::{Change, Update, UpdateError};
 use hypotheke::{StackId, World};
 
 pub(super) struct Copy {
@@ -24,7 +24,7 @@ impl Copy {
         if thorough {
             self.survive(&damaged(&update, damage));
         }
-        self.world.follow(&update).unwrap_or_else(|error| panic!("{error}: {sent}"));
+        self.world.apply_update(&update).unwrap_or_else(|error| panic!("{error}: {sent}"));
         let events = |world: &World| world.events().iter().map(|event| world.describe_event(event)).collect::<Vec<_>>();
         let (told, followed) = (events(world), events(&self.world));
         assert_eq!(told.len(), followed.len(), "{told:?} {followed:?}");
@@ -33,8 +33,8 @@ impl Copy {
             assert_eq!(self.world.snapshot(), world.snapshot(), "{sent}");
             assert_eq!(self.world.check_indexes(), vec![], "{sent}");
             assert_eq!(self.world.contents_hash(), world.contents_hash());
-            let twice = self.world.follow(&update);
-            assert!(matches!(twice, Err(FollowError::OutOfOrder { .. })), "{twice:?}");
+            let twice = self.world.apply_update(&update);
+            assert!(matches!(twice, Err(UpdateError::OutOfOrder { .. })), "{twice:?}");
         }
     }
 
@@ -43,7 +43,7 @@ impl Copy {
         let mut world = self.world.clone();
         world.set_undo_limit(2);
         let before = world.snapshot();
-        let followed = world.follow(update);
+        let followed = world.apply_update(update);
         assert_eq!(world.check_indexes(), vec![], "{update:?}: {followed:?}");
         if followed.is_err() {
             assert_eq!(world.snapshot(), before, "{update:?}");

@@ -125,7 +125,7 @@ fn target(model: &Model, (sort, container, slot): (u8, usize, usize)) -> At {
     if sort < 6 { slot_of(model, container, slot) } else { At::Container(container_of(model, container)) }
 }
 
-/// Whether several that come after are to be asked for as one.
+/// Whether several that come after are to be requested as one.
 pub(super) fn is_list(draw: &Draw) -> bool {
     draw.verb >= LISTS
 }
@@ -184,7 +184,7 @@ fn shallow(request: Request) -> Request {
 
 /// Now and then a holder asks for what the game may ask for too.
 pub(super) fn request(rules: &Rules, model: &Model, draw: &Draw) -> Request {
-    let request = asked(rules, model, draw);
+    let request = requested(rules, model, draw);
     let needs_holder = request.is_of_holder() || matches!(request, Request::Together(_));
     if needs_holder || rules.holders.is_empty() || !draw.count.is_multiple_of(2) {
         return request;
@@ -237,7 +237,7 @@ fn deposit(model: &Model, draw: &Draw) -> Option<Request> {
         let own: Vec<Inside> = own.map(Inside::container).collect();
         let is_given = |at: &&Inside| {
             let had = own.iter().filter(|from| from != at).flat_map(kinds_in);
-            had.filter(|&kind| !model.rules.kinds[kind].keep).any(|kind| kinds_in(at).contains(&kind))
+            had.filter(|&kind| !model.rules.kinds[kind].is_protected).any(|kind| kinds_in(at).contains(&kind))
         };
         found.extend(all.iter().filter(is_given).map(|at| Request::Deposit(Some(holder), At::Container(at.clone()))));
     }
@@ -300,7 +300,7 @@ impl Draw {
     }
 }
 
-fn asked(rules: &Rules, model: &Model, draw: &Draw) -> Request {
+fn requested(rules: &Rules, model: &Model, draw: &Draw) -> Request {
     let [one, other] = draw.places;
     let from = if draw.suiting { source(rules, model, one) } else { place(rules, model, one) };
     let to = if draw.suiting { target(model, other) } else { place(rules, model, other) };

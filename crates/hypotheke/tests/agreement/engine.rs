@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use hypotheke::{
     Action, Amount, ContainerId, Departure, Departures, HolderId, Landing, LiftAmount, MarkId, Operation, Place,
-    Position, PropertyId, Ruleset, StackView, Variant, What, World,
+    Position, PropertyId, Ruleset, Selector, StackView, Variant, World,
 };
 
 use hypotheke::snapshot::{Container, Departed, PastArrival};
@@ -15,7 +15,7 @@ use crate::model::{At, Inside, No, Owner, Part, Request, Root, Rules, Stack, Sta
 /// A document of what nobody knows.
 fn nobody() -> Arc<Departure> {
     let who = Departed::Container(Container::default());
-    Arc::new(Departure { id: None, who, packs: Vec::new(), strays: Vec::new() })
+    Arc::new(Departure { id: None, who, packs: Vec::new(), orphans: Vec::new() })
 }
 
 pub(super) struct Engine {
@@ -53,9 +53,9 @@ impl Engine {
     }
 
     pub(super) fn undo(&mut self, revision: u64) -> bool {
-        let taken_back = self.world.undo(revision).is_ok();
+        let undone = self.world.undo(revision).is_ok();
         self.look_up();
-        taken_back
+        undone
     }
 
     /// What has come back has another handle.
@@ -213,7 +213,7 @@ impl Engine {
 
     pub(super) fn perform(&mut self, request: &Request) -> Result<u64, No> {
         let operation = self.operation(request);
-        let plan = self.world.judge(&operation);
+        let plan = self.world.plan(&operation);
         let dry = self.world.dry_run(&operation);
         assert_eq!(dry, plan.as_ref().map(hypotheke::Plan::outcome).map_err(|refusal| *refusal), "{operation:?}");
         let events = plan.as_ref().map_or_else(|_| Vec::new(), |plan| plan.events().to_vec());
@@ -228,8 +228,8 @@ impl Engine {
             figures: Some(refusal)
                 .filter(|refusal| refusal.step().is_some() || !matches!(request, Request::Together(_)))
                 .and_then(|refusal| refusal.cause().figures())
-                .map(|(asked, allowed)| (asked.thousandths(), allowed.thousandths())),
-            could: refusal.could(),
+                .map(|(requested, allowed)| (requested.thousandths(), allowed.thousandths())),
+            max_amount: refusal.max_amount(),
             step: refusal.step().map(|step| step as usize),
         })
     }
@@ -260,7 +260,7 @@ impl Engine {
     pub(super) fn reasons(&self, request: &Request) -> Vec<(&'static str, Option<(i64, i64)>)> {
         let reply = self.world.ask(&self.operation(request));
         let figures = |cause: &hypotheke::Cause| {
-            cause.figures().map(|(asked, allowed)| (asked.thousandths(), allowed.thousandths()))
+            cause.figures().map(|(requested, allowed)| (requested.thousandths(), allowed.thousandths()))
         };
         let mut reasons = Vec::new();
         for reason in reply.causes().iter().map(|cause| (cause.reason().code(), figures(cause))) {
@@ -276,10 +276,10 @@ impl Engine {
         let world = &self.world;
         let places = world.containers().map(Place::Container).chain(world.holders().map(Place::Holder));
         let places: Vec<Option<Place>> = places.map(Some).chain([None, Some(Place::Ground)]).collect();
-        let kinds = world.rules().kinds().map(|kind| What::Kind(kind.handle()));
+        let kinds = world.rules().kinds().map(|kind| Selector::Kind(kind.handle()));
         let (tags, marks) = (world.rules().tags(), world.rules().marks());
-        let tags = tags.iter().filter_map(|tag| world.rules().find_tag(tag.name()).map(What::Tag));
-        let marks = marks.iter().filter_map(|mark| world.rules().find_mark(mark.name()).map(What::Mark));
+        let tags = tags.iter().filter_map(|tag| world.rules().find_tag(tag.name()).map(Selector::Tag));
+        let marks = marks.iter().filter_map(|mark| world.rules().find_mark(mark.name()).map(Selector::Mark));
         for what in kinds.chain(tags).chain(marks) {
             for &place in &places {
                 let stacks = world.all_stacks_in(place).into_iter().filter(|stack| stack.is(what));
@@ -294,7 +294,12 @@ impl Engine {
                 let most = create(Amount::UpTo(u32::MAX)).map_or(0, hypotheke::Outcome::done);
                 assert_eq!(room.items, most, "{} in {container:?}", kind.id());
                 let more = create(Amount::Exactly(u32::try_from(room.items + 1).expect("small")));
-                assert_eq!(room.binds, more.err().map(|refusal| refusal.cause()), "{} in {container:?}", kind.id());
+                assert_eq!(
+                    room.limited_by,
+                    more.err().map(|refusal| refusal.cause()),
+                    "{} in {container:?}",
+                    kind.id()
+                );
             }
         }
     }
@@ -316,13 +321,13 @@ impl Engine {
         self.world.room_by_slot(from, actor, to, &mut offers).expect("a stack and a container");
         for offer in offers {
             let moving = |amount| Operation { actor, ..Operation::moving(amount, from, (to, offer.slot)) };
-            let up_to = self.world.judge(&moving(Amount::UpTo(stack.count())));
+            let up_to = self.world.plan(&moving(Amount::UpTo(stack.count())));
             assert_eq!(u64::from(offer.takes), up_to.map_or(0, |plan| plan.outcome().done()), "{from:?} {offer:?}");
-            let asked = self.world.ask(&moving(Amount::Exactly(stack.count())));
-            let cause = asked.answer().err().map(|refusal| refusal.cause());
+            let requested = self.world.ask(&moving(Amount::Exactly(stack.count())));
+            let cause = requested.answer().err().map(|refusal| refusal.cause());
             assert_eq!(offer.why_not_all, cause, "{from:?} {offer:?}");
-            assert_eq!(asked.causes().first().copied(), cause);
-            assert!(asked.causes().is_sorted_by_key(hypotheke::Cause::reason), "{:?}", asked.causes());
+            assert_eq!(requested.causes().first().copied(), cause);
+            assert!(requested.causes().is_sorted_by_key(hypotheke::Cause::reason), "{:?}", requested.causes());
         }
     }
 
@@ -392,11 +397,11 @@ impl Engine {
             open.map(move |&id| (index, self.owner(id))).collect::<Vec<_>>()
         };
         let open = holders().enumerate().flat_map(open_to).collect();
-        let tallies = || (0..self.kinds).map(|kind| self.world.tally(self.kind(kind)));
-        let made = tallies().map(|tally| tally.created).collect();
-        let used = tallies().map(|tally| tally.consumed).collect();
-        let came = tallies().map(|tally| tally.arrived).collect();
-        let went = tallies().map(|tally| tally.departed).collect();
+        let totals = || (0..self.kinds).map(|kind| self.world.totals(self.kind(kind)));
+        let made = totals().map(|totals| totals.created).collect();
+        let used = totals().map(|totals| totals.consumed).collect();
+        let came = totals().map(|totals| totals.arrived).collect();
+        let went = totals().map(|totals| totals.departed).collect();
         State {
             slots,
             ground: ground.collect(),

@@ -82,7 +82,7 @@ fn compare_tightened(rules: &Rules, draws: &[Draw], tighter: Option<&Rules>) -> 
         }
         let (step, operation) = (StepAudit::before(&engine.world), engine.operation(&request));
         let found = engine.perform(&request);
-        assert_eq!(step.judge(&engine.world, &operation), vec![], "{request:?}");
+        assert_eq!(step.check(&engine.world, &operation), vec![], "{request:?}");
         assert_eq!(found, expected, "{request:?}\n{}\nbefore: {before:#?}", rules_text(rules));
         let listed: Vec<_> = model.list.iter().map(|no| (no.reason, no.figures)).collect();
         let (reasons, listed) = (alike_by_figures(reasons), alike_by_figures(listed));
@@ -115,7 +115,7 @@ fn compare_tightened(rules: &Rules, draws: &[Draw], tighter: Option<&Rules>) -> 
         let acted = if let Request::By(_, inner) = &request { inner } else { &request };
         let verb = format!("{acted:?}").split('(').next().unwrap_or_default().to_owned();
         if found.is_ok() && draw.kind % 3 == 0 {
-            take_back_and_do_again(&mut engine, &request, &before, &model, revision);
+            undo_and_redo(&mut engine, &request, &before, &model, revision);
         }
         if found.is_ok() {
             copy.follow(&engine.world, thorough, draw.number());
@@ -130,7 +130,7 @@ fn compare_tightened(rules: &Rules, draws: &[Draw], tighter: Option<&Rules>) -> 
 }
 
 /// What is taken back has never been: the world is as it was, and the same operation comes to the same again.
-fn take_back_and_do_again(engine: &mut Engine, request: &Request, before: &State, model: &Model, revision: u64) {
+fn undo_and_redo(engine: &mut Engine, request: &Request, before: &State, model: &Model, revision: u64) {
     assert!(engine.world.undo(revision).is_err(), "only the latest can be taken back");
     assert!(engine.undo(revision + 1), "the latest can be: {request:?}");
     assert_eq!(engine.world.revision(), revision);
@@ -174,7 +174,7 @@ fn check_plain_data(engine: &Engine, changed: bool, tightened: bool) -> bool {
     found.is_empty()
 }
 
-/// Weights, free slots and tallies, which the world keeps by difference, against a recount.
+/// Weights, free slots and totals, which the world keeps by difference, against a recount.
 fn check_sums(engine: &Engine, model: &Model) {
     for inside in model.state.containers() {
         let (id, slots) = (engine.inside(&inside), model.state.slots(&inside));
@@ -195,9 +195,9 @@ fn check_sums(engine: &Engine, model: &Model) {
     for kind in engine.world.rules().kinds() {
         let of_kind = everything.iter().filter(|stack| stack.kind == kind.handle().index());
         let held: u64 = of_kind.map(|stack| u64::from(stack.count)).sum();
-        let tally = engine.world.tally(kind.handle());
+        let totals = engine.world.totals(kind.handle());
         assert_eq!(
-            tally.created + tally.arrived - tally.consumed - tally.departed,
+            totals.created + totals.arrived - totals.consumed - totals.departed,
             held,
             "items are neither made nor lost: {}",
             kind.id()
@@ -263,7 +263,7 @@ fn every_answer_is_reached_often() {
     let with_remedy = [
         "not-open",
         "in-use",
-        "kept",
+        "protected",
         "no-take",
         "no-put",
         "not-admitted",

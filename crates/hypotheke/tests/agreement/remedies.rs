@@ -100,7 +100,7 @@ fn change(world: &World, rules: &mut Rules, cause: Cause) -> Option<()> {
         Cause::NoTake(of) => container(world, rules, of)?.take = true,
         Cause::NotOpen(_) | Cause::InUse { .. } => {}
         Cause::TooDeep { would, .. } => rules.nesting = i64::from(would),
-        Cause::Kept(_) => rules.kinds.iter_mut().for_each(|kind| kind.keep = false),
+        Cause::Protected(_) => rules.kinds.iter_mut().for_each(|kind| kind.is_protected = false),
         Cause::NotAdmitted { by: by @ Place::Container(_), .. } => {
             let spec = container(world, rules, by)?;
             (spec.filter, spec.deep) = (None, false);
@@ -108,14 +108,14 @@ fn change(world: &World, rules: &mut Rules, cause: Cause) -> Option<()> {
         Cause::NotAdmitted { by: by @ Place::Slot(_, slot), .. } => {
             container(world, rules, by)?.ruled.get_mut(slot as usize)?.filter = None;
         }
-        Cause::NoRoom { at: Place::Ground, asked, room } => {
+        Cause::NoRoom { at: Place::Ground, requested, room } => {
             // It may be over its limit already.
             let limit = rules.ground_limit.as_mut()?;
-            *limit = small(asked - room) as usize + world.ground().count().max(*limit);
+            *limit = small(requested - room) as usize + world.ground().count().max(*limit);
         }
         // A container that has been resized has more than that already.
-        Cause::NoRoom { at: at @ Place::Container(_), asked, room } => {
-            container(world, rules, at)?.bounds.1 += small(asked - room) as usize;
+        Cause::NoRoom { at: at @ Place::Container(_), requested, room } => {
+            container(world, rules, at)?.bounds.1 += small(requested - room) as usize;
         }
         _ => return None,
     }
@@ -127,8 +127,8 @@ fn operation(world: &World, cause: Cause, actor: Option<HolderId>) -> Option<Ope
     match cause {
         Cause::NotOpen(at) => Some(Operation { actor, action: Action::Open { at } }),
         Cause::InUse { at, by } => Some(Operation { actor: Some(by), action: Action::Close { at } }),
-        Cause::NoRoom { at: at @ Place::Container(container), asked, room } => {
-            let slots = u32::try_from(world.slots(container).count() as u64 + asked - room).expect("few");
+        Cause::NoRoom { at: at @ Place::Container(container), requested, room } => {
+            let slots = u32::try_from(world.slots(container).count() as u64 + requested - room).expect("few");
             Some(Action::Resize { at, slots, spill: false }.into())
         }
         _ => None,

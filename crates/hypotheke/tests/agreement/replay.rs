@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use hypotheke::{ContainerId, DepartingEntity, End, Event, Place, StackView, World};
+use hypotheke::{ContainerId, DepartingEntity, Event, Place, StackLocation, StackView, World};
 
 /// Every container by its handle, each slot by itself: what lies in a pack lies in the pack's container.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
@@ -179,7 +179,7 @@ impl Flat {
         }
     }
 
-    fn find(&mut self, world: &World, end: &End) -> Option<&mut Lying> {
+    fn find(&mut self, world: &World, end: &StackLocation) -> Option<&mut Lying> {
         match slot_of(world, end) {
             Some((container, slot)) => self.slots.get_mut(&container)?.get_mut(&slot),
             None => self.ground.iter_mut().find(|stack| Some(stack.id) == end.stack().map(hypotheke::StackId::serial)),
@@ -195,7 +195,7 @@ impl Flat {
         stack.map(|stack| slots.insert(*slot, stack));
     }
 
-    fn lessen(&mut self, world: &World, end: &End, by: u32) {
+    fn lessen(&mut self, world: &World, end: &StackLocation, by: u32) {
         if let Some(slot) = slot_of(world, end) {
             let there = self.take(&slot).expect("a stack is taken from");
             let count = there.count - by;
@@ -207,7 +207,7 @@ impl Flat {
         }
     }
 
-    fn lay(&mut self, world: &World, end: &End, laid: Lying) {
+    fn lay(&mut self, world: &World, end: &StackLocation, laid: Lying) {
         if let Some(slot) = slot_of(world, end) {
             let there = self.take(&slot);
             let count = laid.count + there.as_ref().map_or(0, |stack| stack.count);
@@ -220,7 +220,7 @@ impl Flat {
     }
 }
 
-fn slot_of(world: &World, end: &End) -> Option<(String, u32)> {
+fn slot_of(world: &World, end: &StackLocation) -> Option<(String, u32)> {
     match world.place_of_end(end) {
         Some(Place::Slot(id, slot)) => Some((key(id), slot)),
         Some(Place::Hand(holder)) => Some((format!("{holder:?}"), 0)),

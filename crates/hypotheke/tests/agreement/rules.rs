@@ -48,9 +48,9 @@ fn any_kind() -> impl Strategy<Value = KindSpec> {
     let value = prop::sample::select(vec![0, 100, 250]);
     let needs = prop_oneof![1 => Just(BTreeSet::new()), 1 => prop::collection::btree_set(0..NAMES, 1..3)];
     (weight, limit, tags, prop::bool::weighted(0.15), pack, properties, (needs, value)).prop_map(
-        |(weight, limit, tags, keep, pack, properties, (needs, value))| {
+        |(weight, limit, tags, is_protected, pack, properties, (needs, value))| {
             let limit = if pack.is_some() { 1 } else { limit };
-            KindSpec { weight, value, limit, tags, keep, properties, needs, pack }
+            KindSpec { weight, value, limit, tags, is_protected, properties, needs, pack }
         },
     )
 }
@@ -81,7 +81,7 @@ fn any_container() -> impl Strategy<Value = ContainerSpec> {
             filter,
             (worn, put, take, deep),
             caps,
-            (misfits_leave, on_put, reserved_first, (must_open, exclusive, sizes)),
+            (ejects_unfit, on_put, reserved_first, (must_open, exclusive, sizes)),
         )| {
             let named = |(index, (filter, limit, named)): (usize, (_, _, bool))| SlotSpec {
                 name: Some(index).filter(|_| named),
@@ -102,7 +102,7 @@ fn any_container() -> impl Strategy<Value = ContainerSpec> {
                 cap,
                 filter,
                 deep,
-                misfits_leave,
+                ejects_unfit,
                 worn,
                 holder: None,
                 put,
@@ -262,13 +262,13 @@ pub(crate) fn rules_text(rules: &Rules) -> String {
             decimal(kind.weight),
             kind.limit,
             tags.join(", "),
-            kind.keep
+            kind.is_protected
         );
         for (property, value) in &kind.properties {
             let _ = writeln!(text, "properties.p{property}-value = {}", decimal(*value));
         }
         let needs: Vec<String> = kind.needs.iter().map(|name| format!("\"s{name}\"")).collect();
-        let _ = writeln!(text, "needs = [{}]", needs.join(", "));
+        let _ = writeln!(text, "occupies-slots = [{}]", needs.join(", "));
         if let Some(pack) = kind.pack {
             let _ = writeln!(text, "pack = \"p{pack}\"");
         }
@@ -281,12 +281,12 @@ pub(crate) fn rules_text(rules: &Rules) -> String {
     let brought = (0..PACKS).filter(|pack| rules.kinds.iter().any(|kind| kind.pack == Some(*pack)));
     for (name, container) in lasting.chain(brought.map(|pack| (format!("p{pack}"), &rules.packs[pack]))) {
         let _ = writeln!(text, "[container.{name}]\nslots = {}\nworn = {}", container.slots, container.worn);
-        let misfits = if container.misfits_leave { "leave" } else { "stay" };
-        let tries: Vec<String> = container.on_put.iter().map(|way| format!("\"{way:?}\"").to_lowercase()).collect();
+        let when_unfit = if container.ejects_unfit { "eject" } else { "stay" };
+        let tries: Vec<String> = container.on_put.iter().map(|mode| format!("\"{mode:?}\"").to_lowercase()).collect();
         let _ = writeln!(text, "on-put = [{}]\nreserved-first = {}", tries.join(", "), container.reserved_first);
-        let _ = writeln!(text, "deep = {}\nmisfits = \"{misfits}\"", container.deep);
+        let _ = writeln!(text, "deep = {}\nwhen-unfit = \"{when_unfit}\"", container.deep);
         let _ = writeln!(text, "must-open = {}\nexclusive = {}", container.must_open, container.exclusive);
-        let _ = writeln!(text, "least-slots = {}\nmost-slots = {}", container.bounds.0, container.bounds.1);
+        let _ = writeln!(text, "min-slots = {}\nmost-slots = {}", container.bounds.0, container.bounds.1);
         if let Some(limit) = container.limit {
             let _ = writeln!(text, "stack-limit = {limit}");
         }
@@ -314,7 +314,7 @@ pub(crate) fn rules_text(rules: &Rules) -> String {
         let (shortcuts, cleared) = rules.bars[index];
         if shortcuts > 0 {
             let spent = if cleared { "clear" } else { "keep" };
-            let _ = writeln!(text, "shortcuts = {shortcuts}\nspent-shortcuts = \"{spent}\"");
+            let _ = writeln!(text, "shortcuts = {shortcuts}\ndepleted-shortcuts = \"{spent}\"");
         }
     }
     text

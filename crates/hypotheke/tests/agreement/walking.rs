@@ -18,7 +18,7 @@ fn kind(weight: i64, limit: u32, tags: &[usize]) -> KindSpec {
         value: 100,
         limit,
         tags: tags.iter().copied().collect(),
-        keep: false,
+        is_protected: false,
         properties: BTreeMap::new(),
         needs: BTreeSet::new(),
         pack: None,
@@ -44,7 +44,7 @@ fn rules() -> Rules {
     let not = |filter| Some(FilterSpec::Not(Box::new(filter)));
     let kinds = vec![
         KindSpec { properties: BTreeMap::from([(0, 500)]), ..kind(1_000, 4, &[0]) },
-        KindSpec { keep: true, ..kind(500, 2, &[]) },
+        KindSpec { is_protected: true, ..kind(500, 2, &[]) },
         KindSpec { pack: Some(0), ..kind(500, 1, &[2]) },
         KindSpec { needs: BTreeSet::from([0, 1]), ..kind(2_100, 1, &[1]) },
         kind(1, 7, &[1]),
@@ -61,7 +61,7 @@ fn rules() -> Rules {
             ..container(3)
         },
         ContainerSpec { filter: not(tag(1)), deep: true, limit: Some(3), ..container(2) },
-        ContainerSpec { filter: not(FilterSpec::Mark(0)), misfits_leave: true, ..container(2) },
+        ContainerSpec { filter: not(FilterSpec::Mark(0)), ejects_unfit: true, ..container(2) },
         ContainerSpec { must_open: true, exclusive: true, ..container(2) },
         ContainerSpec { take: false, ..container(1) },
         holder(0, ContainerSpec { limit: Some(3), ..container(2) }),
@@ -95,7 +95,7 @@ fn exploration(rules: &Rules, ruleset: &Arc<Ruleset>) -> Exploration {
     };
     let names: Vec<String> = rules.containers.iter().enumerate().map(name).collect();
     let created: String = (0..rules.kinds.len()).map(|kind| format!("  create up to 12 k{kind}\n")).collect();
-    let text = format!("play\n  containers {}\n{created}", names.join(", "));
+    let text = format!("explore\n  containers {}\n{created}", names.join(", "));
     let claims = ClaimsFile::parse(Source::new("walking.claims", text)).unwrap_or_else(|errors| panic!("{errors}"));
     Exploration::new(ruleset, &claims).unwrap_or_else(|errors| panic!("{errors}"))
 }

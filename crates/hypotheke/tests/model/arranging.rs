@@ -10,7 +10,7 @@ use super::state::{At, Cell, Inside, Stack};
 use super::{Going, Model, No, because, no};
 
 impl Model {
-    fn is_misfit(&self, at: &Inside, stack: &Stack) -> bool {
+    fn is_unfit(&self, at: &Inside, stack: &Stack) -> bool {
         at.chain().iter().enumerate().any(|(out, around)| {
             let spec = self.state.spec(&self.rules, around);
             (out == 0 || spec.deep) && !self.rules.admits(spec.filter.as_ref(), stack)
@@ -32,7 +32,7 @@ impl Model {
                 };
                 let limit = self.slot_limit(mine.kind, at, onto);
                 let over = i64::from(mine.count) > limit || i64::from(there.count) >= limit;
-                if !mine.can_stack_with(there) || over || self.is_misfit(at, mine) {
+                if !mine.can_stack_with(there) || over || self.is_unfit(at, mine) {
                     continue;
                 }
                 let limit = if Fault::SortMergesPastTheLimit.is_on() { limit + 1 } else { limit };
@@ -114,7 +114,7 @@ impl Model {
                 left -= 1;
             }
         }
-        let keeps = stack.all().into_iter().any(|stack| self.rules.kinds[stack.kind].keep);
+        let keeps = stack.all().into_iter().any(|stack| self.rules.kinds[stack.kind].is_protected);
         let landing = self.landing_room(stack, left);
         if left > 0 && keeps && !at.is_on_ground() || landing < left {
             let list = self.reasons(&[Portion::of(stack, &cell, i64::from(left))], &Going::To(At::Ground));

@@ -46,7 +46,7 @@ impl Model {
     }
 
     pub(super) fn all_stuck(&self, cell: &Cell, stack: &Stack, going: &Going) -> Vec<No> {
-        let keeps = |stack: &Stack| self.rules.kinds[stack.kind].keep;
+        let keeps = |stack: &Stack| self.rules.kinds[stack.kind].is_protected;
         let (kept, other) = match going {
             Going::Nowhere => (false, None),
             Going::Out => {
@@ -67,7 +67,7 @@ impl Model {
                 (lands && stack.all().into_iter().any(keeps), no_take.then(|| no("no-take")))
             }
         };
-        kept.then(|| no("kept")).into_iter().chain(other).collect()
+        kept.then(|| no("protected")).into_iter().chain(other).collect()
     }
 
     pub(super) fn carry(
@@ -79,14 +79,14 @@ impl Model {
         at: (i64, i64),
         what_fits: bool,
     ) -> Result<u64, No> {
-        let asked = match amount {
+        let requested = match amount {
             Amount::Exactly(count) | Amount::UpTo(count) => Some(i64::from(count)),
             Amount::All => None,
         };
         let exact = matches!(amount, Amount::Exactly(_)) || amount == Amount::All && !what_fits;
         self.be_exact(exact);
         let sources = self.sources(kind, from, going)?;
-        if asked == Some(0) {
+        if requested == Some(0) {
             return Err(no("bad-amount"));
         }
         let count = |id: &u64| Some(i64::from(self.state.get(&self.state.find(*id)?)?.count));
@@ -97,35 +97,36 @@ impl Model {
         let before = self.clone();
         let mut done = 0;
         for id in &sources {
-            if asked == Some(done) {
+            if requested == Some(done) {
                 break;
             }
             let cell = self.state.find(*id).expect("it lay there");
             let stack = self.state.get(&cell).expect("a stack").clone();
-            let wanted = asked.map_or(i64::from(stack.count), |asked| (asked - done).min(i64::from(stack.count)));
-            let less = i64::from(Fault::UpToTakesOneLess.is_on() && !exact && asked.is_some());
+            let wanted =
+                requested.map_or(i64::from(stack.count), |requested| (requested - done).min(i64::from(stack.count)));
+            let less = i64::from(Fault::UpToTakesOneLess.is_on() && !exact && requested.is_some());
             let wanted = (wanted - less).max(1);
             if self.stuck(&cell, &stack, going).is_none() {
                 done += i64::from(self.give(&cell, &stack, u32::try_from(wanted).unwrap(), going, at));
             }
         }
-        let could = u64::try_from(done).unwrap();
+        let max_amount = u64::try_from(done).unwrap();
         if Fault::MoreConsumedThanThere.is_on() && matches!(going, Going::Out) && done == there {
-            return Ok(u64::try_from(asked.unwrap_or(done)).unwrap());
+            return Ok(u64::try_from(requested.unwrap_or(done)).unwrap());
         }
-        let all = asked.map_or(there, |asked| asked.min(there));
-        let is_refused = if exact { done < asked.unwrap_or(there) } else { done == 0 };
+        let all = requested.map_or(there, |requested| requested.min(there));
+        let is_refused = if exact { done < requested.unwrap_or(there) } else { done == 0 };
         if !is_refused {
-            if done < all && asked.is_some() {
+            if done < all && requested.is_some() {
                 self.list = before.reasons(&before.together_first(&sources, going, all), going);
             }
-            return Ok(could);
+            return Ok(max_amount);
         }
         if !exact {
             return Err(self.refuse(before.reasons(&before.portions(&sources[..1], 1), going), 0));
         }
         let portions = before.together_first(&sources, going, all);
-        let missing = asked.filter(|&asked| there < asked);
+        let missing = requested.filter(|&requested| there < requested);
         if missing.is_none() {
             let mut copy = before.clone();
             if portions.iter().all(|portion| copy.goes_whole(portion, going, at)) {
@@ -133,12 +134,12 @@ impl Model {
                 return Ok(u64::try_from(all).unwrap());
             }
         }
-        let missing = missing.map(|asked| because("not-enough", asked * 1_000, there * 1_000));
+        let missing = missing.map(|requested| because("not-enough", requested * 1_000, there * 1_000));
         let mut list: Vec<No> = missing.into_iter().chain(before.reasons(&portions, going)).collect();
         if list.is_empty() {
             list.push(because("no-room", all * 1_000, done * 1_000));
         }
-        Err(self.refuse(list, could))
+        Err(self.refuse(list, max_amount))
     }
 
     /// A holder puts away what a container has some of.
@@ -149,7 +150,7 @@ impl Model {
         let sources = carried.map(Inside::container).filter(|at| at != target);
         let stacks: Vec<Stack> =
             sources.flat_map(|at| self.state.slots(&at).iter().flatten().cloned().collect::<Vec<_>>()).collect();
-        let is_meant = |stack: &&Stack| kinds.contains(&stack.kind) && !self.rules.kinds[stack.kind].keep;
+        let is_meant = |stack: &&Stack| kinds.contains(&stack.kind) && !self.rules.kinds[stack.kind].is_protected;
         let stacks: Vec<Stack> = stacks.iter().filter(is_meant).cloned().collect();
         let Some(first) = stacks.first() else { return Err(no("empty-source")) };
         let going = Going::To(into.clone());

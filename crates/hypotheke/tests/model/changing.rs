@@ -34,13 +34,13 @@ impl Model {
             let direct = around == inside;
             let by_slot = direct && !self.slot_admits(inside, *slot, stack);
             let by_container = (direct || spec.deep) && !self.rules.admits(spec.filter.as_ref(), stack);
-            spec.misfits_leave && !Fault::MisfitsAlwaysStay.is_on() && (by_slot || by_container)
+            spec.ejects_unfit && !Fault::UnfitAlwaysStays.is_on() && (by_slot || by_container)
         };
         let Some(outermost) = inside.chain().into_iter().rfind(refuses) else { return };
         let holder = self.state.holder(&self.rules, inside);
         let others = holder.map_or_else(Vec::new, |holder| self.all_targets(&At::Holder(holder)));
         let others = others.into_iter().filter(|other| !other.is_within(&outermost));
-        let keeps = |stack: &Stack| self.rules.kinds[stack.kind].keep;
+        let keeps = |stack: &Stack| self.rules.kinds[stack.kind].is_protected;
         let may_land = inside.is_on_ground() || !stack.all().into_iter().any(keeps);
         let one = Stack { count: 1, ..stack.clone() };
         let mut laid = Vec::new();

@@ -50,20 +50,20 @@ impl Model {
             At::Slot(_, slot) => Some(self.state.slots(inside)[*slot].clone()),
             _ => None,
         };
-        let fits = |way: Try| match (&there, way) {
-            (None, way) => way != Try::Swap,
-            (Some(None), way) => way == Try::Place,
+        let fits = |mode: Try| match (&there, mode) {
+            (None, mode) => mode != Try::Swap,
+            (Some(None), mode) => mode == Try::Place,
             (Some(Some(yours)), Try::Merge) => mine.can_stack_with(yours),
-            (Some(Some(_)), way) => way == Try::Swap,
+            (Some(Some(_)), mode) => mode == Try::Swap,
         };
         let nothing_else = there.is_none() && !tries.is_empty();
         let mut refusals: Vec<(bool, No, Vec<No>)> = Vec::new();
-        for way in tries {
+        for mode in tries {
             let before = self.state.clone();
             self.list.clear();
-            match self.put_one_way(way, holder, amount, to, &mine) {
+            match self.put_one_way(mode, holder, amount, to, &mine) {
                 Ok(count) => return Ok(count),
-                Err(no) => refusals.push((fits(way), no, std::mem::take(&mut self.list))),
+                Err(no) => refusals.push((fits(mode), no, std::mem::take(&mut self.list))),
             }
             self.state = before;
         }
@@ -77,12 +77,12 @@ impl Model {
     /// Nothing that is tried is for what is there: the checks of any move, and no room in the end.
     fn no_way(&mut self, holder: usize, amount: Amount, to: &At, mine: &Stack) -> No {
         let there = i64::from(mine.count);
-        let asked = if let Amount::Exactly(count) = amount { i64::from(count) } else { 1 };
+        let requested = if let Amount::Exactly(count) = amount { i64::from(count) } else { 1 };
         self.be_exact(matches!(amount, Amount::Exactly(_)));
-        let count = asked.min(there);
+        let count = requested.min(there);
         let mut list = Vec::new();
-        if asked > there {
-            list.push(because("not-enough", asked * 1_000, there * 1_000));
+        if requested > there {
+            list.push(because("not-enough", requested * 1_000, there * 1_000));
         }
         let portion = Portion::of(mine, &Cell::Slot(Inside::hand(holder), 0), count);
         list.extend(self.reasons(&[portion], &Going::To(to.clone())));
@@ -90,23 +90,23 @@ impl Model {
         self.refuse(list, 0)
     }
 
-    fn put_one_way(&mut self, way: Try, holder: usize, amount: Amount, to: &At, mine: &Stack) -> Result<u64, No> {
+    fn put_one_way(&mut self, mode: Try, holder: usize, amount: Amount, to: &At, mine: &Stack) -> Result<u64, No> {
         let from = At::Slot(Inside::hand(holder), 0);
-        match (way, to) {
+        match (mode, to) {
             (Try::Place, At::Slot(inside, slot)) => self.carry_to_empty(amount, &from, (inside, *slot), true),
             (Try::Merge, At::Slot(..)) => self.merge(amount, &from, to),
             (Try::Swap, At::Slot(inside, slot)) => {
                 let count = i64::from(mine.count);
-                let asked = match amount {
+                let requested = match amount {
                     Amount::All => count,
-                    Amount::Exactly(asked) | Amount::UpTo(asked) => i64::from(asked),
+                    Amount::Exactly(requested) | Amount::UpTo(requested) => i64::from(requested),
                 };
-                if matches!(amount, Amount::Exactly(_)) && asked > count {
-                    return Err(because("not-enough", asked * 1_000, count * 1_000));
+                if matches!(amount, Amount::Exactly(_)) && requested > count {
+                    return Err(because("not-enough", requested * 1_000, count * 1_000));
                 }
                 let yours = self.state.slots(inside)[*slot].clone();
-                if asked < count || yours.is_none() {
-                    return Err(because("no-room", asked * 1_000, 0));
+                if requested < count || yours.is_none() {
+                    return Err(because("no-room", requested * 1_000, 0));
                 }
                 let origin = (self.state.owner(inside), *slot);
                 self.swap(&from, to)?;
@@ -126,7 +126,7 @@ impl Model {
 
     pub(super) fn give_back(&mut self, holder: Option<usize>, amount: Amount) -> Result<u64, No> {
         let Some(holder) = holder else { return Err(no("unknown")) };
-        let asked = match amount {
+        let requested = match amount {
             Amount::All => None,
             Amount::Exactly(0) | Amount::UpTo(0) => return Err(no("bad-amount")),
             Amount::Exactly(count) | Amount::UpTo(count) => Some(count),
@@ -136,11 +136,11 @@ impl Model {
         let cell = Cell::Slot(Inside::hand(holder), 0);
         let before = self.clone();
         let one = Stack { count: 1, ..stack.clone() };
-        let wanted = asked.map_or(stack.count, |asked| asked.min(stack.count));
+        let wanted = requested.map_or(stack.count, |requested| requested.min(stack.count));
         let mut left = wanted;
         let mut laid = Vec::new();
         let origin = self.state.origins[holder];
-        let keeps = stack.all().into_iter().any(|stack| self.rules.kinds[stack.kind].keep);
+        let keeps = stack.all().into_iter().any(|stack| self.rules.kinds[stack.kind].is_protected);
         let origin = origin.and_then(|(owner, slot)| Some((self.state.find_owner(owner)?, slot)));
         let origin = origin.filter(|(at, _)| self.is_reachable(at) && !(keeps && at.is_on_ground()));
         let origin = origin.map(|(at, slot)| At::Slot(at, slot));
@@ -165,10 +165,10 @@ impl Model {
         let landing = if keeps { 0 } else { self.landing_room(&stack, left) };
         let given = wanted - left + landing;
         let exact = matches!(amount, Amount::Exactly(_));
-        let missing = asked.filter(|&asked| exact && asked > stack.count);
+        let missing = requested.filter(|&requested| exact && requested > stack.count);
         if missing.is_some() || given < if exact { wanted } else { 1 } {
-            let missing =
-                missing.map(|asked| because("not-enough", i64::from(asked) * 1_000, i64::from(stack.count) * 1_000));
+            let missing = missing
+                .map(|requested| because("not-enough", i64::from(requested) * 1_000, i64::from(stack.count) * 1_000));
             let mut list: Vec<No> = missing.into_iter().collect();
             if landing < left {
                 // What has no place would come to the ground.
@@ -177,12 +177,12 @@ impl Model {
             }
             return Err(self.refuse(list, u64::from(given)));
         }
-        let could = u64::from(given);
+        let max_amount = u64::from(given);
         let mut id_is_free = given == stack.count;
         self.name_parts(&stack, laid, &mut id_is_free);
         self.state.lessen(&cell, given);
         self.land(&stack, landing, &mut id_is_free);
-        Ok(could)
+        Ok(max_amount)
     }
 
     /// Brings what finds no other place to the ground: a whole stack as it is, a part in stacks within the kind's limit.

@@ -80,17 +80,17 @@ pub(crate) enum Part {
 pub(crate) struct No {
     pub(crate) reason: &'static str,
     pub(crate) figures: Option<(i64, i64)>,
-    pub(crate) could: u64,
+    pub(crate) max_amount: u64,
     /// Of several as one: which of them.
     pub(crate) step: Option<usize>,
 }
 
 fn no(reason: &'static str) -> No {
-    No { reason, figures: None, could: 0, step: None }
+    No { reason, figures: None, max_amount: 0, step: None }
 }
 
-fn because(reason: &'static str, asked: i64, allowed: i64) -> No {
-    No { reason, figures: Some((asked, allowed)), could: 0, step: None }
+fn because(reason: &'static str, requested: i64, allowed: i64) -> No {
+    No { reason, figures: Some((requested, allowed)), max_amount: 0, step: None }
 }
 
 #[derive(Clone, Debug)]
@@ -297,7 +297,7 @@ impl Model {
                 self.state = kept;
             }
         } else if self.lists == 0 {
-            self.clear_spent_shortcuts(&before);
+            self.clear_depleted_shortcuts(&before);
             self.close_what_has_gone();
             self.documents.append(&mut self.sent);
         }
@@ -417,7 +417,7 @@ impl Model {
         if matches!(to, At::OnGround(_)) || !look.1.keys().all(is_listed) {
             return Err(no("unknown"));
         }
-        let (asked, exact) = match amount {
+        let (requested, exact) = match amount {
             Amount::Exactly(count) if count > 0 => (count, true),
             Amount::UpTo(count) if count > 0 => (count, false),
             _ => return Err(no("bad-amount")),
@@ -427,14 +427,14 @@ impl Model {
         let before = self.clone();
         let mut done = 0;
         if *to == At::Ground {
-            while done < asked && self.free_landings() > 0 {
-                let count = (asked - done).min(self.rules.kinds[kind].limit);
+            while done < requested && self.free_landings() > 0 {
+                let count = (requested - done).min(self.rules.kinds[kind].limit);
                 let id = self.state.new_id();
                 self.state.ground.push((Stack { id, count, ..one.clone() }, at));
                 done += count;
             }
         }
-        while done < asked {
+        while done < requested {
             let Some((at, slot)) = self.place_for_one(&one, None, to) else { break };
             if let Some(there) = &mut self.state.slots_mut(&at)[slot] {
                 there.count += 1;
@@ -445,9 +445,9 @@ impl Model {
             done += 1;
         }
         self.state.made[kind] += u64::from(done);
-        let whole = if exact { asked } else { 1 };
-        if done < asked {
-            let count = i64::from(if done < whole { whole } else { asked });
+        let whole = if exact { requested } else { 1 };
+        if done < requested {
+            let count = i64::from(if done < whole { whole } else { requested });
             let list = before.reasons(&[Portion { stack: one, count, cell: None }], &Going::To(to.clone()));
             if done < whole {
                 return Err(self.refuse(list, u64::from(done)));

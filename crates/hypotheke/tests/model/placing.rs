@@ -149,8 +149,8 @@ impl Model {
         }
     }
 
-    /// The first cap, then the first weight cap, that `asked` times what `one` is would pass.
-    pub(crate) fn too_much(&self, one: &Stack, source: Option<&Cell>, at: &Inside, asked: i64) -> Option<No> {
+    /// The first cap, then the first weight cap, that `requested` times what `one` is would pass.
+    pub(crate) fn too_much(&self, one: &Stack, source: Option<&Cell>, at: &Inside, requested: i64) -> Option<No> {
         if self.caps_later {
             return None;
         }
@@ -160,14 +160,14 @@ impl Model {
                 if Fault::CapsForgotten.is_on() {
                     continue;
                 }
-                let gain = one.counted(&self.rules, filter) * asked;
+                let gain = one.counted(&self.rules, filter) * requested;
                 let would = self.counted(bearer, filter) + gain;
                 if gain > 0 && would > i64::from(*most) {
                     return Some(because("cap", would * 1_000, i64::from(*most) * 1_000));
                 }
             }
         }
-        let added = one.weight(&self.rules) * asked;
+        let added = one.weight(&self.rules) * requested;
         bearers.iter().find_map(|bearer| {
             let (now, cap) = self.weight_and_cap(bearer);
             let cap = cap.filter(|&cap| added > 0 && now + added > cap)?;

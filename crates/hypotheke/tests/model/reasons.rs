@@ -17,7 +17,7 @@ impl Portion {
         Portion { stack: stack.clone(), count, cell: Some(cell.clone()) }
     }
 
-    fn is_whole(&self) -> bool {
+    fn is_complete(&self) -> bool {
         self.cell.is_some() && self.count >= i64::from(self.stack.count)
     }
 
@@ -35,7 +35,7 @@ const ORDER: [&str; 20] = [
     "in-use",
     "empty-source",
     "not-enough",
-    "kept",
+    "protected",
     "not-empty",
     "no-take",
     "no-put",
@@ -54,7 +54,7 @@ pub(super) fn in_order(mut list: Vec<No>) -> Vec<No> {
     list.sort_by_key(|no| ORDER.iter().position(|reason| *reason == no.reason).expect("a reason"));
     let mut found: Vec<No> = Vec::new();
     for no in list {
-        let no = No { could: 0, step: None, ..no };
+        let no = No { max_amount: 0, step: None, ..no };
         if !found.contains(&no) {
             found.push(no);
         }
@@ -64,9 +64,9 @@ pub(super) fn in_order(mut list: Vec<No>) -> Vec<No> {
 
 impl Model {
     /// Refuses for the first of some reasons, and remembers all of them.
-    pub(super) fn refuse(&mut self, list: Vec<No>, could: u64) -> No {
+    pub(super) fn refuse(&mut self, list: Vec<No>, max_amount: u64) -> No {
         self.list = in_order(list);
-        No { could, ..self.list.first().expect("a reason").clone() }
+        No { max_amount, ..self.list.first().expect("a reason").clone() }
     }
 
     pub(super) fn reasons(&self, portions: &[Portion], going: &Going) -> Vec<No> {
@@ -100,7 +100,7 @@ impl Model {
             match to {
                 At::Slot(at, slot) => {
                     found.extend((!self.slot_admits(at, *slot, stack)).then(|| no("not-admitted")));
-                    let leaving = portion.cell.clone().filter(|_| portion.is_whole());
+                    let leaving = portion.cell.clone().filter(|_| portion.is_complete());
                     let blocked = self.clone().as_if_left(leaving, |model| model.is_blocked(stack, at, *slot));
                     found.extend(blocked.then(|| no("blocked-slot")));
                 }
@@ -225,9 +225,9 @@ impl Model {
                     }
                     let there: Vec<&Portion> =
                         portions.iter().filter(|other| self.entered_by(other, to) == at).collect();
-                    let asked: i64 = there.iter().map(|portion| portion.count).sum();
+                    let requested: i64 = there.iter().map(|portion| portion.count).sum();
                     let room = at.as_ref().map_or(0, |at| self.space(&there, at));
-                    found.extend((room < asked).then(|| because("no-room", asked * 1_000, room * 1_000)));
+                    found.extend((room < requested).then(|| because("no-room", requested * 1_000, room * 1_000)));
                     seen.push(at);
                 }
             }
@@ -245,7 +245,7 @@ impl Model {
             }
             // A pack that has gone elsewhere since is found by its id, and so is what lies in it.
             let cell = portion.cell.as_ref().and_then(|_| copy.state.find(portion.stack.id));
-            let leaving = cell.clone().filter(|_| portion.is_whole());
+            let leaving = cell.clone().filter(|_| portion.is_complete());
             let one = portion.one();
             let (mut laid, mut slots) = (0, Vec::new());
             while laid < portion.count {

@@ -10,7 +10,7 @@ pub(crate) struct KindSpec {
     pub(crate) value: i64,
     pub(crate) limit: u32,
     pub(crate) tags: BTreeSet<usize>,
-    pub(crate) keep: bool,
+    pub(crate) is_protected: bool,
     /// Properties with their first values.
     pub(crate) properties: BTreeMap<usize, i64>,
     /// The names of the slots that it needs at once.
@@ -50,7 +50,7 @@ pub(crate) struct ContainerSpec {
     pub(crate) filter: Option<FilterSpec>,
     pub(crate) deep: bool,
     /// What it no longer admits is put elsewhere.
-    pub(crate) misfits_leave: bool,
+    pub(crate) ejects_unfit: bool,
     pub(crate) worn: bool,
     pub(crate) holder: Option<usize>,
     pub(crate) put: bool,
@@ -75,7 +75,7 @@ impl ContainerSpec {
             cap: None,
             filter: None,
             deep: false,
-            misfits_leave: false,
+            ejects_unfit: false,
             worn: false,
             holder: None,
             put: true,

@@ -35,13 +35,13 @@ impl Model {
     }
 
     /// Nothing is left at which they could point.
-    pub(super) fn clear_spent_shortcuts(&mut self, before: &Model) {
+    pub(super) fn clear_depleted_shortcuts(&mut self, before: &Model) {
         for holder in 0..self.state.bars.len() {
-            self.clear_spent_shortcuts_of(holder, before);
+            self.clear_depleted_shortcuts_of(holder, before);
         }
     }
 
-    pub(super) fn clear_spent_shortcuts_of(&mut self, holder: usize, before: &Model) {
+    pub(super) fn clear_depleted_shortcuts_of(&mut self, holder: usize, before: &Model) {
         for shortcut in 0..self.state.bars[holder].len() {
             let Some(kind) = self.state.bars[holder][shortcut] else { continue };
             let left = !self.has_kind(holder, kind);

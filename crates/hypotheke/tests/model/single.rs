@@ -10,7 +10,7 @@ impl Model {
     fn take_into(&self, stack: &Stack, source: &Cell, (at, slot): (&Inside, usize), there: i64, wanted: i64) -> i64 {
         let one = Stack { count: 1, ..stack.clone() };
         let to = Going::To(At::Slot(at.clone(), slot));
-        // All that is asked for may leave; what stays may block the slot.
+        // All that is requested may leave; what stays may block the slot.
         let blocked = |count: i64| {
             let leaving = (count >= i64::from(stack.count)).then(|| source.clone());
             self.clone().as_if_left(leaving, |model| model.is_blocked(stack, at, slot))
@@ -39,7 +39,7 @@ impl Model {
             return Err(no("bad-amount"));
         }
         let Some(stack) = stack else { return Err(no("empty-source")) };
-        let (asked, wanted) = (i64::from(count), i64::from(count.min(there - u32::from(count != there))));
+        let (requested, wanted) = (i64::from(count), i64::from(count.min(there - u32::from(count != there))));
         let empty = |slot: &usize| self.state.slots(b)[*slot].is_none();
         let target = match to {
             At::Slot(_, slot) => Some(*slot),
@@ -50,10 +50,10 @@ impl Model {
         };
         let taken = target.filter(|slot| empty(slot));
         let given = taken.map_or(0, |slot| self.take_into(&stack, &source, (b, slot), 0, wanted));
-        if given < asked {
-            let missing = because("not-enough", asked * 1_000, i64::from(there) * 1_000);
+        if given < requested {
+            let missing = because("not-enough", requested * 1_000, i64::from(there) * 1_000);
             let mut list: Vec<No> = (count > there).then_some(missing).into_iter().collect();
-            let portion = Portion::of(&stack, &source, asked.min(i64::from(there)));
+            let portion = Portion::of(&stack, &source, requested.min(i64::from(there)));
             self.only_empty = true;
             list.extend(self.reasons(&[portion], &Going::To(to.clone())));
             self.only_empty = false;
@@ -70,11 +70,11 @@ impl Model {
         if from == onto {
             return self.carry(amount, None, from, &Going::Nowhere, (0, 0), true);
         }
-        let asked = match amount {
+        let requested = match amount {
             Amount::Exactly(count) | Amount::UpTo(count) => Some(i64::from(count)),
             Amount::All => None,
         };
-        if asked == Some(0) {
+        if requested == Some(0) {
             return Err(no("bad-amount"));
         }
         self.be_exact(matches!(amount, Amount::Exactly(_)));
@@ -82,13 +82,13 @@ impl Model {
         let Some(stack) = self.state.get(&source).cloned() else { return Err(no("empty-source")) };
         let exact = matches!(amount, Amount::Exactly(_));
         let there = i64::from(stack.count);
-        let wanted = asked.map_or(there, |asked| asked.min(there));
-        let least = if exact { asked.expect("a number") } else { 1 };
+        let wanted = requested.map_or(there, |requested| requested.min(there));
+        let least = if exact { requested.expect("a number") } else { 1 };
         let target = self.state.slots(b)[*slot].clone();
         let alike = target.as_ref().filter(|target| stack.can_stack_with(target));
         let lies = alike.map_or(0, |target| i64::from(target.count));
         let given = alike.map_or(0, |_| self.take_into(&stack, &source, (b, *slot), lies, wanted));
-        let could = u64::try_from(given).unwrap();
+        let max_amount = u64::try_from(given).unwrap();
         let all = if exact { least } else { wanted };
         if given < all {
             let is_refused = given < least;
@@ -99,14 +99,14 @@ impl Model {
             list.extend(self.reasons(&[Portion::of(&stack, &source, count)], &Going::To(onto.clone())));
             self.only_alike = false;
             if is_refused {
-                return Err(self.refuse(list, could));
+                return Err(self.refuse(list, max_amount));
             }
-            self.list = if asked.is_some() { list } else { Vec::new() };
+            self.list = if requested.is_some() { list } else { Vec::new() };
         }
-        let given = u32::try_from(could).unwrap();
+        let given = u32::try_from(max_amount).unwrap();
         self.state.slots_mut(b)[*slot].as_mut().expect("a stack").count += given;
         self.state.lessen(&source, if Fault::MergeLosesTheOverflow.is_on() { stack.count } else { given });
-        Ok(could)
+        Ok(max_amount)
     }
 
     pub(super) fn swap(&mut self, one: &At, other: &At) -> Result<u64, No> {

@@ -82,7 +82,7 @@ impl Model {
         };
         if let (Who::Holder(holder), Some(start)) = (who, self.list_start.clone()) {
             let before = Model { state: start, ..self.clone() };
-            self.clear_spent_shortcuts_of(holder, &before);
+            self.clear_depleted_shortcuts_of(holder, &before);
         }
         let document = self.document(who, &carried);
         for stack in document.stacks() {

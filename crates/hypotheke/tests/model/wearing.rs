@@ -31,26 +31,26 @@ impl Model {
     pub(super) fn equip(&mut self, holder: Option<usize>, amount: Amount, from: &At) -> Result<u64, No> {
         let (Some(holder), At::Slot(inside, slot)) = (holder, from) else { return Err(no("unknown")) };
         let cell = Cell::Slot(inside.clone(), *slot);
-        let (asked, exact) = match amount {
+        let (requested, exact) = match amount {
             Amount::All => (None, false),
             Amount::Exactly(count) => (Some(count), true),
             Amount::UpTo(count) => (Some(count), false),
         };
-        if asked == Some(0) {
+        if requested == Some(0) {
             return Err(no("bad-amount"));
         }
         let Some(stack) = self.state.get(&cell).cloned() else { return Err(no("empty-source")) };
-        if let Some(asked) = asked.filter(|&asked| exact && asked > stack.count) {
+        if let Some(requested) = requested.filter(|&requested| exact && requested > stack.count) {
             let before = self.state.clone();
-            let could = self.equip(Some(holder), Amount::UpTo(asked), from).unwrap_or(0);
+            let max_amount = self.equip(Some(holder), Amount::UpTo(requested), from).unwrap_or(0);
             self.state = before;
             self.list.clear();
             // The other checks look at what is there.
             let all = self.equip(Some(holder), Amount::Exactly(stack.count), from);
-            let (asked, there) = (i64::from(asked), i64::from(stack.count));
-            let missing = because("not-enough", asked * 1_000, there * 1_000);
+            let (requested, there) = (i64::from(requested), i64::from(stack.count));
+            let missing = because("not-enough", requested * 1_000, there * 1_000);
             let list = [missing].into_iter().chain(all.err()).chain(std::mem::take(&mut self.list));
-            return Err(self.refuse(list.collect(), could));
+            return Err(self.refuse(list.collect(), max_amount));
         }
         let one = Stack { count: 1, ..stack.clone() };
         let worn = self.rules.carried(holder).into_iter().filter(|&index| self.rules.containers[index].worn);
@@ -72,14 +72,14 @@ impl Model {
         });
         let most = |at: &Inside, slot: usize| {
             let limit = u32::try_from(self.slot_limit(stack.kind, at, slot)).unwrap();
-            asked.unwrap_or(stack.count).min(stack.count).min(limit)
+            requested.unwrap_or(stack.count).min(stack.count).min(limit)
         };
         let free = fitting.iter().copied().find(|(at, slot)| {
             let leaving = (most(at, *slot) == stack.count).then(|| cell.clone());
             let blocked = || self.clone().as_if_left(leaving, |model| model.is_blocked(&stack, at, *slot));
             self.state.slots(at)[*slot].is_none() && !blocked()
         });
-        let whole = i64::from(asked.filter(|_| exact).unwrap_or(1));
+        let whole = i64::from(requested.filter(|_| exact).unwrap_or(1));
         if is_worn && admitting.is_empty() {
             return self.carry(amount, None, from, &Going::Nowhere, (0, 0), true);
         }
@@ -91,7 +91,7 @@ impl Model {
             (_, Some((at, slot)), ..) => {
                 let most = most(at, *slot);
                 let (at, slot) = (at.clone(), *slot);
-                self.take_the_place(holder, &cell, &stack, (&at, slot), (most, asked, exact))
+                self.take_the_place(holder, &cell, &stack, (&at, slot), (most, requested, exact))
             }
             (.., Some(_), _) => Err(no("blocked-slot")),
             (.., Some((at, slot))) => {
@@ -117,9 +117,9 @@ impl Model {
         cell: &Cell,
         stack: &Stack,
         to: (&Inside, usize),
-        (most, asked, exact): (u32, Option<u32>, bool),
+        (most, requested, exact): (u32, Option<u32>, bool),
     ) -> Result<u64, No> {
-        let wanted = asked.filter(|_| exact).unwrap_or(most);
+        let wanted = requested.filter(|_| exact).unwrap_or(most);
         let try_with = |count: u32| {
             let mut copy = self.clone();
             let failed = copy.attempt(holder, cell, stack, to, count, exact);

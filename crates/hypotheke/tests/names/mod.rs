@@ -42,11 +42,12 @@ impl Implementation for Plain {
         self.revision += u64::from(answer.is_ok());
         match answer {
             Ok(done) => Answer::Applied { done },
-            Err(No { reason, figures, could, step }) => Answer::Refused {
+            Err(No { reason, figures, max_amount, step }) => Answer::Refused {
                 reason: Reason::from_code(reason).expect("a reason"),
-                figures: figures
-                    .map(|(asked, allowed)| (Decimal::from_thousandths(asked), Decimal::from_thousandths(allowed))),
-                could,
+                figures: figures.map(|(requested, allowed)| {
+                    (Decimal::from_thousandths(requested), Decimal::from_thousandths(allowed))
+                }),
+                max_amount,
                 step: step.map(|step| u32::try_from(step).unwrap()),
             },
         }

@@ -19,7 +19,7 @@ pub(super) fn snapshot(rules: &Rules, state: &State) -> Snapshot {
     // The container whose slots lend their names.
     let lender = rules.names.lender.as_ref().map(|name| {
         let slots = u32::try_from(rules.names.slots.len()).unwrap();
-        Container { name: name.clone(), of: name.clone(), slots, ..Container::default() }
+        Container { name: name.clone(), definition: name.clone(), slots, ..Container::default() }
     });
     let standing = |&index: &usize| {
         if index < rules.containers.len() { Some(writer.container(index)) } else { lender.clone() }
@@ -28,12 +28,12 @@ pub(super) fn snapshot(rules: &Rules, state: &State) -> Snapshot {
     let holders = state.present.iter().map(|&holder| writer.holder(holder)).collect();
     let ground =
         state.ground.iter().map(|(stack, at)| Landed { at: position(*at), stack: writer.stack(stack) }).collect();
-    let tally = |kind: usize| {
+    let totals = |kind: usize| {
         let (created, consumed) = (state.made[kind], state.used[kind]);
-        let tally = KindTotals { created, consumed, arrived: state.came[kind], departed: state.went[kind] };
-        (tally != KindTotals::default()).then(|| (rules.names.kinds[kind].clone(), tally))
+        let totals = KindTotals { created, consumed, arrived: state.came[kind], departed: state.went[kind] };
+        (totals != KindTotals::default()).then(|| (rules.names.kinds[kind].clone(), totals))
     };
-    let tallies = (0..rules.kinds.len()).filter_map(tally).collect();
+    let totals = (0..rules.kinds.len()).filter_map(totals).collect();
     writer.packs.sort_by_key(|pack| pack.pack);
     Snapshot {
         world: 0,
@@ -44,11 +44,11 @@ pub(super) fn snapshot(rules: &Rules, state: &State) -> Snapshot {
         holders,
         packs: writer.packs,
         ground,
-        tallies,
+        totals,
         departures: state.departures,
         arrivals: arrivals(rules, state),
         requests: Vec::new(),
-        strays: Vec::new(),
+        orphans: Vec::new(),
     }
 }
 
@@ -78,7 +78,7 @@ impl Writer<'_> {
         let stacks = self.slots(&self.state.slots[index].clone());
         Container {
             name: self.rules.names.containers[index].clone(),
-            of: self.rules.names.definitions[index].clone(),
+            definition: self.rules.names.definitions[index].clone(),
             slots: u32::try_from(self.state.slots[index].len()).unwrap(),
             opened_by: self.opened_by(Owner::Container(index)),
             stacks,
@@ -124,7 +124,7 @@ impl Writer<'_> {
         let bar = &self.state.bars[holder];
         Holder {
             name: self.rules.names.holders[holder].clone(),
-            of: self.rules.names.holders[holder].clone(),
+            definition: self.rules.names.holders[holder].clone(),
             containers: self.rules.carried(holder).into_iter().map(|index| self.container(index)).collect(),
             hand: hand.map(|stack| self.stack(&stack)),
             origin,
@@ -171,10 +171,10 @@ pub(super) fn state(rules: &Rules, snapshot: &Snapshot) -> State {
         let at = (landed.at.x.thousandths(), landed.at.y.thousandths());
         state.ground.push((reader.stack(&landed.stack), at));
     }
-    for (name, tally) in &snapshot.tallies {
+    for (name, totals) in &snapshot.totals {
         let kind = known(&names.kinds, name);
-        (state.made[kind], state.used[kind]) = (tally.created, tally.consumed);
-        (state.came[kind], state.went[kind]) = (tally.arrived, tally.departed);
+        (state.made[kind], state.used[kind]) = (totals.created, totals.consumed);
+        (state.came[kind], state.went[kind]) = (totals.arrived, totals.departed);
     }
     state.standing = snapshot
         .containers

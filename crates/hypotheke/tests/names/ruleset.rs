@@ -4,8 +4,8 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use hypotheke::{
-    Cap, Comparison, ContainerDef, Decimal, DepletedShortcut, Filter, Kind, Literal, Misfits, PropertyValue, Ruleset,
-    Way, World,
+    Cap, Comparison, ContainerDef, Decimal, DepletedShortcut, Filter, Kind, Literal, PropertyValue, PutMode, Ruleset,
+    WhenUnfit, World,
 };
 
 use crate::model::{Caps, ContainerSpec, FilterSpec, KindSpec, Names, Rules, SlotSpec, Try};
@@ -19,7 +19,7 @@ struct Reader<'r> {
     packs: Vec<String>,
 }
 
-/// All but what the model knows nothing of: attributes, burden, requests.
+/// All but what the model knows nothing of: attributes, encumbrance, requests.
 pub(crate) fn rules_of(rules: &Arc<Ruleset>) -> Rules {
     let world = World::empty(rules);
     let sorted = |names: &mut dyn Iterator<Item = String>| names.collect::<BTreeSet<String>>().into_iter().collect();
@@ -62,7 +62,7 @@ pub(crate) fn rules_of(rules: &Arc<Ruleset>) -> Rules {
         .map(|holder| (holder.weight_cap().map(Decimal::thousandths), reader.caps(holder.caps())));
     let holders = caps.collect();
     let bar = |holder: &hypotheke::HolderDef| {
-        (holder.shortcuts() as usize, holder.spent_shortcuts() == DepletedShortcut::Clear)
+        (holder.shortcuts() as usize, holder.depleted_shortcuts() == DepletedShortcut::Clear)
     };
     Rules {
         kinds,
@@ -102,9 +102,9 @@ impl Reader<'_> {
             value: kind.value().thousandths(),
             limit: kind.stack_limit(),
             tags: self.tags.iter().enumerate().filter(|(_, tag)| is_so(tag)).map(|(number, _)| number).collect(),
-            keep: kind.is_kept(),
+            is_protected: kind.is_protected(),
             properties,
-            needs: kind.needs().map(|name| Names::find(&self.names.slots, name).expect("a slot")).collect(),
+            needs: kind.occupied_slots().map(|name| Names::find(&self.names.slots, name).expect("a slot")).collect(),
             pack: kind.pack().map(|def| Names::find(&self.packs, def.id()).expect("a pack")),
         }
     }
@@ -123,10 +123,10 @@ impl Reader<'_> {
             limit: slot.stack_limit(),
         });
         let ruled = ruled.collect();
-        let way = |way: &Way| match way {
-            Way::Place => Try::Place,
-            Way::Merge => Try::Merge,
-            Way::Swap => Try::Swap,
+        let way = |mode: &PutMode| match mode {
+            PutMode::Place => Try::Place,
+            PutMode::Merge => Try::Merge,
+            PutMode::Swap => Try::Swap,
         };
         let (least, most) = def.slot_bounds();
         ContainerSpec {
@@ -136,7 +136,7 @@ impl Reader<'_> {
             cap: def.weight_cap().map(Decimal::thousandths),
             filter: rules.admits(def).map(|filter| self.filter(filter)),
             deep: def.is_deep(),
-            misfits_leave: def.misfits() == Misfits::Leave,
+            ejects_unfit: def.when_unfit() == WhenUnfit::Eject,
             worn: def.is_worn(),
             holder,
             put: def.may_put(),

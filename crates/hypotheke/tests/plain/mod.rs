@@ -353,7 +353,7 @@ impl Tried {
                 .iter()
                 .map(|&kind| format!("consume {}", rules.kind(kind).expect("a kind of these rules").id())),
         );
-        format!("play\n{}", lines.iter().map(|line| format!("  {line}\n")).collect::<String>())
+        format!("explore\n{}", lines.iter().map(|line| format!("  {line}\n")).collect::<String>())
     }
 }
 

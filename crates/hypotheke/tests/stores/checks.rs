@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use hypotheke::save::Save;
-use hypotheke::save_checks::{every_step, every_step_through, under_mended_rules};
+use hypotheke::save_checks::{check_migration, check_round_trips, check_round_trips_through};
 use hypotheke::text::Source;
 use hypotheke::{MigrationPolicy, MigrationRules, Ruleset, ScenarioFile, Snapshot};
 
@@ -27,8 +27,8 @@ fn file(text: &str) -> ScenarioFile {
 #[test]
 fn every_step_is_saved_and_read_back() {
     let file = file(PLAY);
-    let found = every_step(&[file.check(&camp()).unwrap()]);
-    assert_eq!(found.breach, None);
+    let found = check_round_trips(&[file.check(&camp()).unwrap()]);
+    assert_eq!(found.failure, None);
     assert_eq!((found.scenarios, found.unfinished, found.worlds, found.departures), (1, 0, 4, 4));
     assert!(found.bytes.0 > found.bytes.1 && found.bytes.1 > 400, "{found:?}");
 }
@@ -36,27 +36,27 @@ fn every_step_is_saved_and_read_back() {
 #[test]
 fn a_scenario_that_fails_is_told_to_end_early() {
     let file = file(&PLAY.replace("depot: 3 flare", "depot: 9 flare"));
-    let found = every_step(&[file.check(&camp()).unwrap()]);
-    assert_eq!((found.breach, found.unfinished, found.worlds), (None, 1, 4));
+    let found = check_round_trips(&[file.check(&camp()).unwrap()]);
+    assert_eq!((found.failure, found.unfinished, found.worlds), (None, 1, 4));
 }
 
 /// A way of keeping that spoils a snapshot once it looks so.
-fn spoiled(spoil: impl Fn(&mut Snapshot) -> bool) -> Option<(Vec<String>, String)> {
+fn corrupted(corrupt: impl Fn(&mut Snapshot) -> bool) -> Option<(Vec<String>, String)> {
     let (file, rules) = (file(PLAY), camp());
-    let found = every_step_through(&[file.check(&rules).unwrap()], &mut |save| {
+    let found = check_round_trips_through(&[file.check(&rules).unwrap()], &mut |save| {
         let mut snapshot = save.snapshot().clone();
-        if !save.is_world() || !spoil(&mut snapshot) {
+        if !save.is_world() || !corrupt(&mut snapshot) {
             return Ok(vec![(save.clone(), 0)]);
         }
         Ok(vec![(Save::of_snapshot(&rules, snapshot), 0)])
     });
-    found.breach.map(|breach| (breach.trail, breach.found))
+    found.failure.map(|failure| (failure.trace, failure.found))
 }
 
 #[test]
 fn what_comes_back_as_something_else_is_told_with_the_way_there() {
     let rope_in_pockets = |snapshot: &Snapshot| snapshot.holders[0].containers[0].stacks.len() == 2;
-    let (trail, found) = spoiled(|snapshot| {
+    let (trace, found) = corrupted(|snapshot| {
         let spoils = rope_in_pockets(snapshot);
         if spoils {
             snapshot.holders[0].containers[0].stacks.pop();
@@ -65,23 +65,23 @@ fn what_comes_back_as_something_else_is_told_with_the_way_there() {
     })
     .unwrap();
     let way = ["scenario A walk", "move 1 flare from depot to surveyor.pockets"];
-    assert_eq!(trail, [&way[..], &["move all rope from depot to surveyor.pockets"]].concat());
+    assert_eq!(trace, [&way[..], &["move all rope from depot to surveyor.pockets"]].concat());
     assert_eq!(found, "rope: 1 were saved, 0 are read");
 
-    let (_, found) = spoiled(|snapshot| {
+    let (_, found) = corrupted(|snapshot| {
         snapshot.containers[0].stacks.reverse();
         snapshot.containers[0].stacks.iter_mut().for_each(|lying| lying.slot = 2 - lying.slot);
         true
     })
     .unwrap();
     assert_eq!(found, "another world is read: its counters, ids or what is open differ");
-    let (trail, _) = spoiled(|snapshot| {
+    let (trace, _) = corrupted(|snapshot| {
         snapshot.revision += 1;
         true
     })
     .unwrap();
-    assert_eq!(trail, ["scenario A walk"]);
-    assert_eq!(spoiled(|_| false), None);
+    assert_eq!(trace, ["scenario A walk"]);
+    assert_eq!(corrupted(|_| false), None);
 }
 
 /// The camp when some things are no longer as they were.
@@ -100,22 +100,22 @@ fn later(migration: MigrationRules) -> Arc<Ruleset> {
 fn every_save_goes_over_to_the_mended_rules() {
     let file = file(PLAY);
     let files = [file.check(&camp()).unwrap()];
-    let found = under_mended_rules(&files, &later(MigrationRules::default()));
-    assert_eq!(found.breach, None);
+    let found = check_migration(&files, &later(MigrationRules::default()));
+    assert_eq!(found.failure, None);
     assert_eq!((found.saves, found.changed, found.aside), (4, 4, 4));
-    let treated: Vec<(MigrationPolicy, u64)> = found.treatments.into_iter().collect();
-    assert_eq!(treated, [(MigrationPolicy::Leave, 1), (MigrationPolicy::Stray, 4)]);
+    let treated: Vec<(MigrationPolicy, u64)> = found.actions.into_iter().collect();
+    assert_eq!(treated, [(MigrationPolicy::Stay, 1), (MigrationPolicy::Orphan, 4)]);
 
-    let same = under_mended_rules(&files, &camp());
-    assert_eq!((same.saves, same.changed, same.breach), (4, 0, None));
+    let same = check_migration(&files, &camp());
+    assert_eq!((same.saves, same.changed, same.failure), (4, 0, None));
 }
 
 #[test]
 fn what_the_mended_rules_refuse_is_told_with_the_way_there() {
     let file = file(PLAY);
     let migration = MigrationRules { over_limit: MigrationPolicy::Refuse, ..MigrationRules::default() };
-    let found = under_mended_rules(&[file.check(&camp()).unwrap()], &later(migration));
-    let breach = found.breach.unwrap();
-    assert_eq!(breach.trail, ["scenario A walk"]);
-    assert!(breach.found.contains("that is refused"), "{}", breach.found);
+    let found = check_migration(&[file.check(&camp()).unwrap()], &later(migration));
+    let failure = found.failure.unwrap();
+    assert_eq!(failure.trace, ["scenario A walk"]);
+    assert!(failure.found.contains("that is refused"), "{}", failure.found);
 }

@@ -6,7 +6,7 @@
 use std::collections::BTreeMap;
 use std::sync::{Arc, Mutex};
 
-use hypotheke::save_checks::{HandoverBounds, hopping, promises, races};
+use hypotheke::save_checks::{HandoverBounds, check_handover, check_store_contract, check_store_races};
 use hypotheke::store::{Generation, Key, Lease, LeaseStatus, Status, Store, StoreError, Stored};
 use serde::{Deserialize, Serialize};
 
@@ -17,23 +17,23 @@ use super::{THREADS, camp};
 struct Record {
     revision: u64,
     /// The lease under which was saved.
-    under: u64,
+    lease_number: u64,
     bytes: Vec<u8>,
     lease: u64,
     owner: String,
-    until: u64,
+    expires_at: u64,
     /// Revision, lease and bytes of saves before, the latest first.
     earlier: Vec<(u64, u64, Vec<u8>)>,
 }
 
 impl Record {
     fn status(&self) -> Status {
-        let lease = LeaseStatus { number: self.lease, owner: self.owner.clone(), until: self.until };
-        Status { revision: self.revision, under: self.under, lease }
+        let lease = LeaseStatus { number: self.lease, owner: self.owner.clone(), expires_at: self.expires_at };
+        Status { revision: self.revision, lease_number: self.lease_number, lease }
     }
 
     fn stored(self) -> Option<Stored> {
-        (self.revision > 0).then_some(Stored { revision: self.revision, lease: self.under, bytes: self.bytes })
+        (self.revision > 0).then_some(Stored { revision: self.revision, lease: self.lease_number, bytes: self.bytes })
     }
 }
 
@@ -168,41 +168,41 @@ impl<S: System> Store for On<S> {
         Ok(latest.into_iter().chain(earlier).collect())
     }
 
-    fn save(&self, key: &Key, bytes: &[u8], base: u64, lease: u64) -> Result<u64, StoreError> {
-        let is_so = |record: &Record| record.revision == base && record.lease == lease;
+    fn save(&self, key: &Key, bytes: &[u8], expected_revision: u64, lease: u64) -> Result<u64, StoreError> {
+        let is_so = |record: &Record| record.revision == expected_revision && record.lease == lease;
         let saved = self.0.change(key, &is_so, &|record| {
-            let before = (record.revision, record.under, std::mem::take(&mut record.bytes));
+            let before = (record.revision, record.lease_number, std::mem::take(&mut record.bytes));
             record.earlier.insert(0, before);
-            record.earlier.retain(|(revision, ..)| *revision > 0 && base < revision + 2);
-            (record.revision, record.under, record.bytes) = (base + 1, lease, bytes.to_vec());
+            record.earlier.retain(|(revision, ..)| *revision > 0 && expected_revision < revision + 2);
+            (record.revision, record.lease_number, record.bytes) = (expected_revision + 1, lease, bytes.to_vec());
         });
         match saved {
             Ok(record) => Ok(record.revision),
-            Err(record) => Err(refused(key, &record, base, lease)),
+            Err(record) => Err(refused(key, &record, expected_revision, lease)),
         }
     }
 
-    fn lease(&self, key: &Key, owner: &str, now: u64, until: u64) -> Result<Lease, StoreError> {
-        let is_free = |record: &Record| record.owner.is_empty() || record.owner == owner || record.until <= now;
+    fn lease(&self, key: &Key, owner: &str, now: u64, expires_at: u64) -> Result<Lease, StoreError> {
+        let is_free = |record: &Record| record.owner.is_empty() || record.owner == owner || record.expires_at <= now;
         let given = self.0.change(key, &is_free, &|record| {
             record.lease += u64::from(record.owner != owner);
-            (record.owner, record.until) = (owner.to_owned(), until);
+            (record.owner, record.expires_at) = (owner.to_owned(), expires_at);
         });
         match given {
-            Ok(Record { lease: number, revision, until, .. }) => Ok(Lease { number, revision, until }),
-            Err(Record { owner, until, .. }) => Err(StoreError::Held { key: key.clone(), owner, until }),
+            Ok(Record { lease: number, revision, expires_at, .. }) => Ok(Lease { number, revision, expires_at }),
+            Err(Record { owner, expires_at, .. }) => Err(StoreError::Held { key: key.clone(), owner, expires_at }),
         }
     }
 
-    fn renew(&self, key: &Key, number: u64, until: u64) -> Result<(), StoreError> {
+    fn renew(&self, key: &Key, number: u64, expires_at: u64) -> Result<(), StoreError> {
         let is_so = |record: &Record| record.lease == number && !record.owner.is_empty();
-        let renewed = self.0.change(key, &is_so, &|record| record.until = until);
+        let renewed = self.0.change(key, &is_so, &|record| record.expires_at = expires_at);
         renewed.map(drop).map_err(|record| refused(key, &record, record.revision, number))
     }
 
     fn release(&self, key: &Key, number: u64) -> Result<(), StoreError> {
         let is_so = |record: &Record| record.lease == number;
-        let _ = self.0.change(key, &is_so, &|record| (record.owner, record.until) = (String::new(), 0));
+        let _ = self.0.change(key, &is_so, &|record| (record.owner, record.expires_at) = (String::new(), 0));
         Ok(())
     }
 
@@ -211,12 +211,12 @@ impl<S: System> Store for On<S> {
     }
 }
 
-fn refused(key: &Key, record: &Record, base: u64, number: u64) -> StoreError {
-    let (key, found, under) = (key.clone(), record.revision, record.under);
-    if record.lease == number && record.revision != base {
-        return StoreError::Conflict { key, base, found, under };
+fn refused(key: &Key, record: &Record, expected_revision: u64, number: u64) -> StoreError {
+    let (key, found, lease_number) = (key.clone(), record.revision, record.lease_number);
+    if record.lease == number && record.revision != expected_revision {
+        return StoreError::Conflict { key, expected_revision, found, lease_number };
     }
-    StoreError::TakenOver { key, number, latest: record.lease, found, under }
+    StoreError::LeaseLost { key, number, latest: record.lease, found, lease_number }
 }
 
 impl Clone for On<Rows> {
@@ -236,14 +236,14 @@ impl Clone for On<Objects> {
 #[test]
 fn a_condition_on_one_record_is_enough() {
     let (rows, objects) = (On::<Rows>::default(), On::<Objects>::default());
-    assert_eq!((promises(&rows), promises(&objects)), (None, None));
-    assert_eq!((races(&rows, THREADS, 300), races(&objects, THREADS, 300)), (None, None));
+    assert_eq!((check_store_contract(&rows), check_store_contract(&objects)), (None, None));
+    assert_eq!((check_store_races(&rows, THREADS, 300), check_store_races(&objects, THREADS, 300)), (None, None));
     let bounds = HandoverBounds { joins: 2, ..HandoverBounds::default() };
     for found in [
-        hopping(&camp(), &On::<Rows>::default(), bounds, &mut |_| None).unwrap(),
-        hopping(&camp(), &On::<Objects>::default(), bounds, &mut |_| None).unwrap(),
+        check_handover(&camp(), &On::<Rows>::default(), bounds, &mut |_| None).unwrap(),
+        check_handover(&camp(), &On::<Objects>::default(), bounds, &mut |_| None).unwrap(),
     ] {
-        assert_eq!((found.breach, found.stopped_by), (None, None));
+        assert_eq!((found.failure, found.stopped_by), (None, None));
     }
 }
 
@@ -251,8 +251,8 @@ fn a_condition_on_one_record_is_enough() {
 fn without_it_two_save_at_once() {
     let rows = On(Rows { looks_before: true, ..Rows::default() });
     let objects = On(Objects { ignores_tags: true, ..Objects::default() });
-    for breach in [races(&rows, THREADS, 5_000), races(&objects, THREADS, 5_000)] {
-        let breach = breach.expect("two must have saved at once");
-        assert!(breach.found.ends_with("of them are told that they have saved"), "{}", breach.found);
+    for failure in [check_store_races(&rows, THREADS, 5_000), check_store_races(&objects, THREADS, 5_000)] {
+        let failure = failure.expect("two must have saved at once");
+        assert!(failure.found.ends_with("of them are told that they have saved"), "{}", failure.found);
     }
 }

@@ -3,8 +3,8 @@
 use std::fs;
 use std::path::Path;
 
-use hypotheke::save_checks::every_stop_on;
-use hypotheke::save_checks::{Stops, every_stop};
+use hypotheke::save_checks::check_crashes_on;
+use hypotheke::save_checks::{CrashReport, check_crashes};
 use hypotheke::store::{Disk, FolderStore, Key, SimulatedDisk, Store, StoreError, SystemDisk};
 use proptest::prelude::*;
 use tempfile::tempdir;
@@ -18,7 +18,7 @@ fn names(folder: &Path) -> Vec<String> {
 #[test]
 fn a_save_is_a_plain_file_with_what_was_saved() {
     let folder = tempdir().unwrap();
-    let store = FolderStore::open(folder.path()).unwrap().keeping(2);
+    let store = FolderStore::open(folder.path()).unwrap().with_generations(2);
     let ada = key("Ada");
     let lease = store.lease(&ada, "camp", 0, 10).unwrap();
     for revision in 0..3 {
@@ -233,8 +233,8 @@ fn a_full_disk_keeps_what_was_there() {
 
 #[test]
 fn wherever_the_writer_stops_a_whole_save_is_there() {
-    let Stops { saves, stops, disks, breach } = every_stop(&saves(4));
-    assert_eq!(breach, None);
+    let CrashReport { saves, stops, disks, failure } = check_crashes(&saves(4));
+    assert_eq!(failure, None);
     assert_eq!(saves, 4);
     // A lease and four saves with their folder are some thirty steps, each followed by another process.
     assert!(stops > 300 && disks > 2_000, "{stops} stops, {disks} disks");
@@ -246,14 +246,14 @@ fn without_any_one_of_its_syncs_something_is_lost() {
     let whole = SimulatedDisk::new();
     let store = FolderStore::open_on(whole.clone(), "players").unwrap();
     let lease = store.lease(&key("ada"), "camp", 0, 1).unwrap();
-    for (base, save) in (0..).zip(&saves) {
-        store.save(&key("ada"), save, base, lease.number).unwrap();
+    for (expected_revision, save) in (0..).zip(&saves) {
+        store.save(&key("ada"), save, expected_revision, lease.number).unwrap();
     }
     let syncs = whole.syncs();
     assert!(syncs >= 9, "{syncs}");
     for sync in 0..syncs {
-        let breach = every_stop_on(&SimulatedDisk::new().without_sync(sync), &saves).breach;
-        let breach = breach.unwrap_or_else(|| panic!("sync {sync} of {syncs} is not missed"));
-        assert!(breach.trail.iter().any(|step| step.starts_with("lost: ")), "{breach:?}");
+        let failure = check_crashes_on(&SimulatedDisk::new().without_sync(sync), &saves).failure;
+        let failure = failure.unwrap_or_else(|| panic!("sync {sync} of {syncs} is not missed"));
+        assert!(failure.trace.iter().any(|step| step.starts_with("lost: ")), "{failure:?}");
     }
 }

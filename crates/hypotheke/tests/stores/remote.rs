@@ -3,25 +3,26 @@
 use std::collections::BTreeMap;
 
 use hypotheke::store::{
-    FaultProfile, FaultyStore, InjectedFault, MemoryStore, Retry, Store, StoreError, Terms, Visit, VisitState,
+    FaultProfile, FaultyStore, InjectedFault, MemoryStore, RetryPolicy, Session, SessionOptions, SessionState, Store,
+    StoreError,
 };
 use hypotheke::{Amount, Departure, Operation, World};
 
 use super::{camp, key};
 
 /// What became of many requests.
-fn fates(seed: u64, habits: FaultProfile) -> (Vec<&'static str>, u64) {
+fn faults(seed: u64, habits: FaultProfile) -> (Vec<&'static str>, u64) {
     let store = FaultyStore::new(seed, habits);
     let ada = key("ada");
     let mut answers = Vec::new();
     for _ in 0..1_000 {
-        let base = store.inside(|store| store.status(&ada)).unwrap().revision;
-        answers.push(match store.save(&ada, b"6 flares", base, 0) {
+        let expected_revision = store.inside(|store| store.status(&ada)).unwrap().revision;
+        answers.push(match store.save(&ada, b"6 flares", expected_revision, 0) {
             Ok(_) => "saved",
             Err(error) => error.code(),
         });
     }
-    (answers, store.took())
+    (answers, store.elapsed())
 }
 
 fn counted(answers: &[&'static str]) -> BTreeMap<&'static str, usize> {
@@ -33,28 +34,28 @@ fn counted(answers: &[&'static str]) -> BTreeMap<&'static str, usize> {
 
 #[test]
 fn the_same_seed_gives_the_same_answers() {
-    assert_eq!(fates(7, FaultProfile::default()), fates(7, FaultProfile::default()));
-    assert_ne!(fates(7, FaultProfile::default()), fates(8, FaultProfile::default()));
+    assert_eq!(faults(7, FaultProfile::default()), faults(7, FaultProfile::default()));
+    assert_ne!(faults(7, FaultProfile::default()), faults(8, FaultProfile::default()));
 }
 
 #[test]
 fn it_has_the_habits_that_it_is_given() {
     let never = FaultProfile { answer_lost: 0, request_lost: 0, late: 0, cut: 0, busy: 0, stale: 0, latency: (5, 5) };
-    let (answers, took) = fates(0, never);
+    let (answers, took) = faults(0, never);
     assert_eq!((counted(&answers), took), (BTreeMap::from([("saved", 1_000)]), 5_000));
-    let (answers, _) = fates(0, FaultProfile { busy: 300, ..never });
+    let (answers, _) = faults(0, FaultProfile { busy: 300, ..never });
     let busy = counted(&answers)["busy"];
     assert!((250..350).contains(&busy), "{busy}");
-    let (answers, took) = fates(0, FaultProfile { late: 1_000, ..never });
-    assert_eq!((counted(&answers)["no-answer"], took), (1_000, 1_000_000));
+    let (answers, took) = faults(0, FaultProfile { late: 1_000, ..never });
+    assert_eq!((counted(&answers)["no-response"], took), (1_000, 1_000_000));
 }
 
 #[test]
 fn what_is_late_arrives_when_it_is_let() {
     let (store, ada) = (FaultyStore::new(0, FaultProfile::default()), key("ada"));
-    store.answer_next(InjectedFault::Late);
+    store.inject_next(InjectedFault::Late);
     let error = store.save(&ada, b"6 flares", 0, 0).unwrap_err();
-    assert!(matches!(error, StoreError::NoAnswer { .. }) && error.may_have_arrived() && error.may_pass());
+    assert!(matches!(error, StoreError::NoResponse { .. }) && error.is_outcome_unknown() && error.is_retryable());
     assert_eq!(store.late(), 1);
     assert!(store.inside(|store| store.load(&ada)).unwrap().is_none());
     store.deliver(0);
@@ -71,12 +72,12 @@ fn what_is_stale_is_the_save_before() {
         store.save(&ada, b"2", 1, 0).unwrap();
     });
     for (fate, expected) in [(InjectedFault::Stale, &b"1"[..]), (InjectedFault::Answered, b"2")] {
-        store.answer_next(fate);
+        store.inject_next(fate);
         assert_eq!(store.load(&ada).unwrap().unwrap().bytes, expected);
     }
     for fate in [InjectedFault::RequestLost, InjectedFault::Cut, InjectedFault::Busy, InjectedFault::AnswerLost] {
-        store.answer_next(fate);
-        assert!(store.load(&ada).unwrap_err().may_pass());
+        store.inject_next(fate);
+        assert!(store.load(&ada).unwrap_err().is_retryable());
     }
 }
 
@@ -96,19 +97,20 @@ fn retries_bring_every_visit_to_its_end() {
         for (turn, server) in [0, 1, 0, 1].into_iter().enumerate() {
             let world = &mut worlds[server];
             let newcomer = Departure::newcomer(&rules, "surveyor", "ada").unwrap();
-            let mut visit = Visit::new(key("Ada"), ["camp", "pass"][server], newcomer, Terms { lease: 60_000 });
+            let mut session =
+                Session::new(key("Ada"), ["camp", "pass"][server], newcomer, SessionOptions { lease: 60_000 });
             let mut wait = |milliseconds| {
                 now += milliseconds;
                 now
             };
-            let retry = Retry { tries: 30, ..Retry::default() };
-            visit.run(&store, world, retry, &mut wait).unwrap();
+            let retry = RetryPolicy { tries: 30, ..RetryPolicy::default() };
+            session.run(&store, world, retry, &mut wait).unwrap();
             let (depot, pockets) = (world.container("depot").unwrap(), world.container("ada.pockets").unwrap());
             let (from, to) = if turn < 2 { (depot, pockets) } else { (pockets, depot) };
             assert_eq!(world.perform(&Operation::moving(Amount::UpTo(1), from, to)).unwrap().done(), 1);
-            visit.leave(world).unwrap();
-            visit.run(&store, world, retry, &mut wait).unwrap();
-            assert_eq!(visit.state(), VisitState::Gone);
+            session.leave(world).unwrap();
+            session.run(&store, world, retry, &mut wait).unwrap();
+            assert_eq!(session.state(), SessionState::Ended);
         }
         let all: u64 = worlds.iter().map(|world| world.count(rules.find_kind("flare").unwrap(), None)).sum();
         assert_eq!(all, 8, "seed {seed}");

@@ -2,7 +2,7 @@
 
 use std::fs;
 
-use hypotheke::save_checks::{promises, races};
+use hypotheke::save_checks::{check_store_contract, check_store_races};
 use hypotheke::store::{Key, SqliteStore, Store, StoreError};
 use proptest::prelude::*;
 use rusqlite::Connection;
@@ -13,8 +13,8 @@ use super::{THREADS, key};
 #[test]
 fn it_keeps_what_it_promises() {
     let folder = tempdir().unwrap();
-    assert_eq!(promises(&SqliteStore::open(folder.path().join("players.sqlite")).unwrap()), None);
-    assert_eq!(races(&SqliteStore::open(folder.path().join("races.sqlite")).unwrap(), THREADS, 50), None);
+    assert_eq!(check_store_contract(&SqliteStore::open(folder.path().join("players.sqlite")).unwrap()), None);
+    assert_eq!(check_store_races(&SqliteStore::open(folder.path().join("races.sqlite")).unwrap(), THREADS, 50), None);
 }
 
 /// Two connections are as two processes to the database.
@@ -61,16 +61,16 @@ fn what_one_has_saved_another_finds() {
     assert_eq!(second.load(&ada).unwrap().unwrap().bytes, b"6 flares");
     assert_eq!(second.lease(&ada, "pass", 9, 20).unwrap_err().code(), "held");
     assert_eq!(second.lease(&ada, "pass", 10, u64::MAX).unwrap().number, 2);
-    assert_eq!(first.save(&ada, b"5 flares", 1, lease.number).unwrap_err().code(), "taken-over");
+    assert_eq!(first.save(&ada, b"5 flares", 1, lease.number).unwrap_err().code(), "lease-lost");
     assert_eq!(first.lease(&ada, "camp", u64::MAX - 1, u64::MAX).unwrap().number, 3);
 }
 
 #[test]
 fn as_many_saves_as_are_wanted_are_kept() {
     let folder = tempdir().unwrap();
-    let store = SqliteStore::open(folder.path().join("players.sqlite")).unwrap().keeping(2);
-    for base in 0..5 {
-        store.save(&key("ada"), &[u8::try_from(base).unwrap()], base, 0).unwrap();
+    let store = SqliteStore::open(folder.path().join("players.sqlite")).unwrap().with_generations(2);
+    for expected_revision in 0..5 {
+        store.save(&key("ada"), &[u8::try_from(expected_revision).unwrap()], expected_revision, 0).unwrap();
     }
     let kept: Vec<u64> = store.generations(&key("ada")).unwrap().iter().map(|kept| kept.revision).collect();
     assert_eq!(kept, [5, 4]);
@@ -118,8 +118,8 @@ fn the_save_before_a_damaged_one_is_offered() {
     let folder = tempdir().unwrap();
     let path = folder.path().join("players.sqlite");
     let store = SqliteStore::open(&path).unwrap();
-    for base in 0..2 {
-        store.save(&key("ada"), b"6 flares", base, 0).unwrap();
+    for expected_revision in 0..2 {
+        store.save(&key("ada"), b"6 flares", expected_revision, 0).unwrap();
     }
     Connection::open(&path).unwrap().execute("UPDATE saves SET bytes = x'00' WHERE revision = 2", []).unwrap();
     let error = store.load(&key("ada")).unwrap_err();
@@ -201,11 +201,11 @@ fn a_full_or_closed_file_keeps_what_was_there() {
 fn one_who_writes_keeps_others_waiting_and_then_they_are_told() {
     let folder = tempdir().unwrap();
     let path = folder.path().join("players.sqlite");
-    let store = SqliteStore::open(&path).unwrap().waiting(std::time::Duration::from_millis(20)).unwrap();
+    let store = SqliteStore::open(&path).unwrap().with_timeout(std::time::Duration::from_millis(20)).unwrap();
     let other = Connection::open(&path).unwrap();
     other.execute_batch("BEGIN IMMEDIATE").unwrap();
     let error = store.save(&key("ada"), b"6 flares", 0, 0).unwrap_err();
-    assert_eq!((error.code(), error.may_pass()), ("locked", true));
+    assert_eq!((error.code(), error.is_retryable()), ("locked", true));
     assert!(store.load(&key("ada")).unwrap().is_none());
     other.execute_batch("ROLLBACK").unwrap();
     assert_eq!(store.save(&key("ada"), b"6 flares", 0, 0).unwrap(), 1);

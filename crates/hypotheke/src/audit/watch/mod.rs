@@ -18,7 +18,7 @@ use crate::ruleset::Ruleset;
 use crate::world::{ClassKey, Origin, PerKind, World};
 use place::Place;
 
-/// Says whether a world keeps every law, in time that grows with what differs from the world that it was asked about before.
+/// Says whether a world keeps every law, in time that grows with what differs from the world that it was requested about before.
 ///
 /// It says the same as whether [`audit`](super::audit) finds nothing in the world's snapshot, which then tells what it is.
 ///
@@ -94,7 +94,7 @@ impl IncrementalAudit {
             *self = IncrementalAudit::new(world);
         }
         self.next_stack = world.next_stack;
-        let keeps = self.judge(world);
+        let keeps = self.check(world);
         if !keeps {
             // What was judged in part is not gone on from.
             *self = IncrementalAudit::new(world);
@@ -116,7 +116,7 @@ impl IncrementalAudit {
             && world.holder_count() as usize >= self.holders.len()
     }
 
-    fn judge(&mut self, world: &World) -> bool {
+    fn check(&mut self, world: &World) -> bool {
         if self.classes.is_empty() {
             self.classes.extend(world.classes.keys().map(Arc::clone));
         }

@@ -216,7 +216,7 @@ impl Judge<'_> {
     fn needs(&self, cells: &[Cell]) -> bool {
         let Some(def) = self.def else { return true };
         let named = |slot: usize| def.ruled.get(slot).and_then(|rule| rule.name.as_deref());
-        let needs = |cell: &Cell| self.rules.known_kind_at(cell.kind).needs();
+        let needs = |cell: &Cell| self.rules.known_kind_at(cell.kind).occupied_slots();
         // Of each slot, whether what lies there, or lies elsewhere and needs it, takes it.
         let mut taken: Vec<bool> = cells.iter().map(|cell| !cell.is_empty()).collect();
         for (slot, cell) in cells.iter().enumerate().filter(|(_, cell)| !cell.is_empty()) {

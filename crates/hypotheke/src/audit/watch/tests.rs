@@ -22,7 +22,7 @@ weight = 3
 properties = { reading = 0 }
 [kind.pole]
 weight = 2
-needs = ["left", "right"]
+occupies-slots = ["left", "right"]
 [kind.bag]
 pack = "bag"
 [container.bag]
@@ -32,8 +32,8 @@ weight-cap = 12
 slots = 4
 exclusive = true
 caps = [{ of = "signal", count = 9 }]
-least-slots = 3
-most-slots = 5
+min-slots = 3
+max-slots = 5
 [container.dry]
 slots = 3
 admits = "not wet and not (core and reading > 5)"
@@ -91,7 +91,7 @@ fn keeps(world: &World) -> bool {
 }
 
 /// Every way in which one cell may be wrong.
-fn spoiled(cell: Cell, other: Cell) -> Vec<Cell> {
+fn corrupted(cell: Cell, other: Cell) -> Vec<Cell> {
     let with = |change: &dyn Fn(&mut Cell)| {
         let mut cell = cell;
         change(&mut cell);
@@ -123,8 +123,8 @@ fn a_watch_says_what_the_audit_says() {
         assert_eq!(watch.keeps_the_laws(&world), keeps(&world), "{step}");
         for spot in world.all_spots() {
             for other in world.all_spots() {
-                for cell in spoiled(world.cell(spot), world.cell(other)) {
-                    let before = world.spoil(spot, cell);
+                for cell in corrupted(world.cell(spot), world.cell(other)) {
+                    let before = world.corrupt(spot, cell);
                     // A pack of which nothing tells any more what is in it is beyond what a snapshot can say.
                     if !before.is_pack() && !cell.is_pack() {
                         let expected = keeps(&world);
@@ -132,7 +132,7 @@ fn a_watch_says_what_the_audit_says() {
                         assert_eq!(IncrementalAudit::new(&world).keeps_the_laws(&world), expected);
                         (kept, broken) = if expected { (kept + 1, broken) } else { (kept, broken + 1) };
                     }
-                    world.spoil(spot, before);
+                    world.corrupt(spot, before);
                     assert!(watch.keeps_the_laws(&world));
                 }
             }
@@ -162,7 +162,7 @@ fn a_watch_says_what_the_audit_says_of_two_cells_at_once() {
         for (nth, &spot) in spots.iter().enumerate() {
             for &other in &spots[nth + 1..] {
                 for (one, two) in exchanged(world.cell(spot), world.cell(other)) {
-                    let before = [world.spoil(spot, one), world.spoil(other, two)];
+                    let before = [world.corrupt(spot, one), world.corrupt(other, two)];
                     if before.iter().chain([&one, &two]).all(|cell| !cell.is_pack()) {
                         let expected = keeps(&world);
                         assert_eq!(
@@ -172,8 +172,8 @@ fn a_watch_says_what_the_audit_says_of_two_cells_at_once() {
                         );
                         (kept, broken) = if expected { (kept + 1, broken) } else { (kept, broken + 1) };
                     }
-                    world.spoil(spot, before[0]);
-                    world.spoil(other, before[1]);
+                    world.corrupt(spot, before[0]);
+                    world.corrupt(other, before[1]);
                     assert!(watch.keeps_the_laws(&world));
                 }
             }
@@ -191,15 +191,15 @@ fn a_pack_that_is_lost_or_doubled_is_noticed() {
     assert_eq!(packs.len(), 4);
     for &spot in &packs {
         for cell in [Cell::default(), Cell { count: 2, ..world.cell(spot) }, Cell { inner: 0, ..world.cell(spot) }] {
-            let before = world.spoil(spot, cell);
+            let before = world.corrupt(spot, cell);
             assert!(!watch.keeps_the_laws(&world), "{before:?} is {cell:?}");
-            world.spoil(spot, before);
+            world.corrupt(spot, before);
             assert!(watch.keeps_the_laws(&world));
         }
         for &other in packs.iter().filter(|&&other| other != spot) {
-            let before = world.spoil(spot, world.cell(other));
+            let before = world.corrupt(spot, world.cell(other));
             assert!(!watch.keeps_the_laws(&world), "{spot:?} as {other:?}");
-            world.spoil(spot, before);
+            world.corrupt(spot, before);
         }
     }
 }

@@ -145,7 +145,7 @@ impl Walk<'_> {
             return false;
         }
         self.wanted.clear();
-        if def.spent_shortcuts() == DepletedShortcut::Clear {
+        if def.depleted_shortcuts() == DepletedShortcut::Clear {
             self.wanted.extend(bound.copied());
         }
         let mut sum = Sum::default();

@@ -1,21 +1,21 @@
-//! Why an operation was applied: what was asked where something went, and what was found.
+//! Why an operation was applied: what was requested where something went, and what was found.
 
 use crate::id::KindId;
 use crate::quantity::Decimal;
 use crate::ruleset::Cap;
-use crate::world::{Bearer, End, Event, GROUND, World};
+use crate::world::{Bearer, Event, GROUND, StackLocation, World};
 
-/// What the latest operation was asked on its way, each in a sentence.
+/// What the latest operation was requested on its way, each in a sentence.
 pub(in crate::explore) fn why(world: &World) -> Vec<String> {
     let mut found = Vec::new();
     for event in world.events() {
         match event {
-            Event::Moved { kind, to, .. } if to.exists() => asked(world, *kind, to, &mut found),
+            Event::Moved { kind, to, .. } if to.exists() => requested(world, *kind, to, &mut found),
             Event::Swapped { one, other } => {
                 for end in [one, other] {
                     let cell = world.cell(end.spot);
                     if !cell.is_empty() {
-                        asked(world, world.rules().kind_id(cell.kind), end, &mut found);
+                        requested(world, world.rules().kind_id(cell.kind), end, &mut found);
                     }
                 }
             }
@@ -32,7 +32,7 @@ pub(in crate::explore) fn why(world: &World) -> Vec<String> {
 }
 
 /// What a place asks of what comes there.
-fn asked(world: &World, kind: KindId, to: &End, found: &mut Vec<String>) {
+fn requested(world: &World, kind: KindId, to: &StackLocation, found: &mut Vec<String>) {
     let rules = world.rules();
     let kind_name = rules.known_kind(kind).id();
     if to.spot.is_ground() {
@@ -61,7 +61,7 @@ fn asked(world: &World, kind: KindId, to: &End, found: &mut Vec<String>) {
     }
 }
 
-fn slot_asks(world: &World, kind: KindId, to: &End) -> Option<String> {
+fn slot_asks(world: &World, kind: KindId, to: &StackLocation) -> Option<String> {
     let (rules, cell) = (world.rules(), world.cell(to.spot));
     let filter = world.state(to.spot.container).slot_filter(rules, to.spot.slot)?;
     let place = world.place_of_end(to).map_or_else(String::new, |place| world.place_name(place));
@@ -69,7 +69,7 @@ fn slot_asks(world: &World, kind: KindId, to: &End) -> Option<String> {
     Some(format!("{place} admits `{written}`: {} is that, of {} a slot", rules.known_kind(kind).id(), cell.count))
 }
 
-fn container_asks(world: &World, container: u32, kind: &str, to: &End, found: &mut Vec<String>) {
+fn container_asks(world: &World, container: u32, kind: &str, to: &StackLocation, found: &mut Vec<String>) {
     let rules = world.rules();
     let state = world.state(container);
     let name = world.container_name(world.container_id(container));
@@ -83,7 +83,7 @@ fn container_asks(world: &World, container: u32, kind: &str, to: &End, found: &m
             } else if def.is_deep() {
                 ", and so is all that lies in it".to_owned()
             } else {
-                "; what lies in it is not asked (`deep` would)".to_owned()
+                "; what lies in it is not requested (`deep` would)".to_owned()
             };
             found.push(format!("{name} admits `{written}`: {kind} is that{inside}"));
         } else if !def.is_deep() {

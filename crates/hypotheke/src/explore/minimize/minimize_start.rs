@@ -1,4 +1,4 @@
-//! What of the start a trail takes. The rest is taken away, a half at a time, then one by one, as long as the same steps lead to the same.
+//! What of the start a trace takes. The rest is taken away, a half at a time, then one by one, as long as the same steps lead to the same.
 
 use std::sync::Arc;
 
@@ -13,7 +13,7 @@ use crate::text::Source;
 use crate::world::{Place, StackView, World};
 
 /// So many stacks are laid out at most to find out what is needed; where that is not enough, it is not known.
-const MOST_LAID: usize = 100_000;
+const MAX_LAID: usize = 100_000;
 
 /// Some items of a kind in a place, as a scenario writes them.
 #[derive(Clone, Debug)]
@@ -53,7 +53,7 @@ fn laid_out(rules: &Arc<Ruleset>, lying: &[Lying]) -> Option<World> {
 }
 
 /// What is taken away from the start while the steps still lead where they lead.
-struct Needed<'e> {
+struct StartMinimizer<'e> {
     exploration: &'e Exploration,
     aim: Aim,
     steps: Vec<Step>,
@@ -63,7 +63,7 @@ struct Needed<'e> {
     left: Option<usize>,
 }
 
-impl Needed<'_> {
+impl StartMinimizer<'_> {
     /// Takes this over if no more is needed.
     fn take(&mut self, lying: Vec<Lying>) -> bool {
         self.left = self.left.and_then(|left| left.checked_sub(lying.len() + 1));
@@ -117,20 +117,20 @@ impl Needed<'_> {
 /// What has to lie where at the start for the same steps to lead to the same, in the lines of a scenario. None if that can't be told: where
 /// the steps name what another start calls otherwise, where they lead to can't be seen in the world at their end alone, or where so much lies
 /// that it would take too long to find out.
-pub(in crate::explore) fn needed(exploration: &Exploration, aim: Aim, said: &[String]) -> Option<Vec<String>> {
+pub(in crate::explore) fn minimize_start(exploration: &Exploration, aim: Aim, said: &[String]) -> Option<Vec<String>> {
     let steps: Option<Vec<Step>> = said.iter().map(|said| Step::read(said)).collect();
     let world = &exploration.start;
     let all = world.all_stacks_in(None);
     // All of it and its halves are laid out at least.
-    if all.len() > MOST_LAID / 4 {
+    if all.len() > MAX_LAID / 4 {
         return None;
     }
     let lying: Option<Vec<Lying>> = all.into_iter().map(|stack| Lying::of(world, stack)).collect();
     let (steps, lying) = (steps.filter(|steps| !steps.is_empty())?, lying?);
-    let mut needed = Needed { exploration, aim, steps, said, lying: Vec::new(), left: Some(MOST_LAID) };
-    if !needed.take(lying) {
+    let mut minimizer = StartMinimizer { exploration, aim, steps, said, lying: Vec::new(), left: Some(MAX_LAID) };
+    if !minimizer.take(lying) {
         return None;
     }
-    needed.take_away();
-    needed.left.map(|_| lines(&needed.lying))
+    minimizer.take_away();
+    minimizer.left.map(|_| lines(&minimizer.lying))
 }

@@ -1,4 +1,4 @@
-//! Making a trail short, and saying what of the start and the steps it takes.
+//! Making a trace short, and saying what of the start and the steps it takes.
 
 pub(super) mod explain;
 pub(super) mod minimize_start;

@@ -6,7 +6,7 @@ use crate::explore::minimize::step::Step;
 use crate::language::NamedAction;
 
 /// So many replays at most, of each sort of shortening.
-pub(in crate::explore) const MOST_REPLAYS: u32 = 3_000;
+pub(in crate::explore) const MAX_REPLAYS: u32 = 3_000;
 
 /// Steps that are made shorter.
 pub(in crate::explore) trait Shorten {
@@ -21,7 +21,7 @@ pub(in crate::explore) trait Shorten {
 
     /// Leaves out whatever can be left out.
     fn leave_out(&mut self) {
-        *self.left() = MOST_REPLAYS;
+        *self.left() = MAX_REPLAYS;
         loop {
             let before = self.steps().len();
             self.drop_runs();
@@ -117,7 +117,7 @@ pub(in crate::explore) trait Shorten {
 
     /// Which stack on the ground is meant is said only where it matters: an id is what nobody can read.
     fn leave_out_ids(&mut self) {
-        *self.left() = MOST_REPLAYS;
+        *self.left() = MAX_REPLAYS;
         for nth in 0..self.steps().len() {
             if let Some(plain) = self.steps().get(nth).and_then(Step::of_any_on_the_ground) {
                 let mut steps = self.steps().to_vec();
@@ -129,7 +129,7 @@ pub(in crate::explore) trait Shorten {
 
     /// As few items as lead there, and an exact number where that is enough.
     fn lower_counts(&mut self) {
-        *self.left() = MOST_REPLAYS;
+        *self.left() = MAX_REPLAYS;
         for nth in 0..self.steps().len() {
             let Some(count) = self.steps().get(nth).and_then(Step::count) else { continue };
             lower(count, |to| {

@@ -1,13 +1,13 @@
-//! A trail is made as short as it can be: steps are left out, said at one place, asked for less; a bounded search looks for a shorter one;
+//! A trace is made as short as it can be: steps are left out, said at one place, requested less; a bounded search looks for a shorter one;
 //! and of the start no more is kept than it takes.
 
 use crate::explore::minimize::explain::why;
-use crate::explore::minimize::minimize_start::needed;
-use crate::explore::minimize::shorten::{MOST_REPLAYS, Shorten};
+use crate::explore::minimize::minimize_start::minimize_start;
+use crate::explore::minimize::shorten::{MAX_REPLAYS, Shorten};
 use crate::explore::minimize::step::Step;
 use crate::explore::model::claims::ClaimKind;
 use crate::explore::model::sentence::sentence;
-use crate::explore::report::{ExplorationReport, Status, Trail};
+use crate::explore::report::{ExplorationReport, Status, Trace};
 use crate::explore::search::exploration::{Bounds, Exploration};
 use crate::explore::walks::walk::saved_and_loaded;
 use crate::language::Verb;
@@ -16,7 +16,7 @@ use crate::ops::Action;
 use crate::snapshot::Departures;
 use crate::world::World;
 
-/// What a trail leads to.
+/// What a trace leads to.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub(in crate::explore) enum Aim {
     /// A world that breaks a law.
@@ -25,8 +25,8 @@ pub(in crate::explore) enum Aim {
     Claim(usize),
 }
 
-/// So many worlds the search at the end may see.
-const MOST_WORLDS: u64 = 20_000;
+/// So many states the search at the end may see.
+const MAX_WORLDS: u64 = 20_000;
 
 /// Steps that were played, as far as where the aim is met.
 pub(in crate::explore) struct Replay {
@@ -42,8 +42,8 @@ impl Replay {
         self.steps.iter().map(Step::to_string).collect()
     }
 
-    fn into_trail(self) -> Trail {
-        Trail {
+    fn into_trace(self) -> Trace {
+        Trace {
             steps: self.said(),
             message: self.message,
             why: self.why,
@@ -123,7 +123,7 @@ pub(in crate::explore) fn replay(
     None
 }
 
-/// A trail that is made shorter.
+/// A trace that is made shorter.
 struct Shorter<'e> {
     exploration: &'e Exploration,
     aim: Aim,
@@ -152,43 +152,43 @@ impl Shorten for Shorter<'_> {
     }
 }
 
-pub(in crate::explore) fn shorten(exploration: &Exploration, aim: Aim, said: &[String]) -> Trail {
+pub(in crate::explore) fn shorten(exploration: &Exploration, aim: Aim, said: &[String]) -> Trace {
     let steps: Vec<Step> = said.iter().filter_map(|said| Step::read(said)).collect();
     let Some(best) = replay(exploration, aim, &exploration.start, &steps, Within::Scope) else {
         let start = Box::new(exploration.start.clone());
         let message = "it can't be played again".to_owned();
         let (before, after) = (start.clone(), start);
-        return Trail { steps: said.to_vec(), message, why: Vec::new(), walk: None, start: None, before, after };
+        return Trace { steps: said.to_vec(), message, why: Vec::new(), walk: None, start: None, before, after };
     };
-    let mut shorter = Shorter { exploration, aim, best, left: MOST_REPLAYS };
+    let mut shorter = Shorter { exploration, aim, best, left: MAX_REPLAYS };
     shorter.leave_out();
-    // No trail is shorter than what a search finds that goes by breadth, as far as it goes; and where it is as long, its steps are the
+    // No trace is shorter than what a search finds that goes by breadth, as far as it goes; and where it is as long, its steps are the
     // plainer ones, each between slots.
     let searched = search_for_a_shorter_one(exploration, aim, shorter.best.steps.len());
     if let Some(steps) = searched {
-        shorter.left = MOST_REPLAYS;
+        shorter.left = MAX_REPLAYS;
         shorter.take(&steps);
     }
     shorter.lower_counts();
     shorter.leave_out_ids();
-    let mut trail = shorter.best.into_trail();
+    let mut trace = shorter.best.into_trace();
     if !exploration.is_wanted(aim) {
-        trail.start = needed(exploration, aim, &trail.steps);
+        trace.start = minimize_start(exploration, aim, &trace.steps);
     }
-    trail
+    trace
 }
 
 fn search_for_a_shorter_one(exploration: &Exploration, aim: Aim, length: usize) -> Option<Vec<Step>> {
     let depth = narrow::index(length);
-    let bounds = Bounds { depth: Some(depth), worlds: Some(MOST_WORLDS), ..Bounds::default() };
+    let bounds = Bounds { depth: Some(depth), states: Some(MAX_WORLDS), ..Bounds::default() };
     let found = exploration.only(aim)?.within(bounds).search();
     let status = found.verdicts.into_iter().next().map(|verdict| verdict.status);
-    let trail = match (aim, status) {
-        (Aim::Law, _) => found.unlawful?.0,
-        (Aim::Claim(_), Some(Status::Broken(trail) | Status::Reached(trail))) => trail,
+    let trace = match (aim, status) {
+        (Aim::Law, _) => found.law_violation?.0,
+        (Aim::Claim(_), Some(Status::Violated(trace) | Status::Reachable(trace))) => trace,
         _ => return None,
     };
-    trail.steps.iter().map(|said| Step::read(said)).collect()
+    trace.steps.iter().map(|said| Step::read(said)).collect()
 }
 
 impl Exploration {
@@ -201,7 +201,7 @@ impl Exploration {
                 match claim.kind {
                     ClaimKind::Always => ready.wrong(world),
                     ClaimKind::Possible => ready.wrong(world).is_none().then(|| "it is so".to_owned()),
-                    ClaimKind::Never | ClaimKind::Recoverable => None,
+                    ClaimKind::Forbidden | ClaimKind::Recoverable => None,
                 }
             }
         }
@@ -212,28 +212,28 @@ impl Exploration {
         matches!(aim, Aim::Claim(claim) if self.claims[claim].0.kind == ClaimKind::Possible)
     }
 
-    /// Tells of each trail that a search has found what of the start it takes.
+    /// Tells of each trace that a search has found what of the start it takes.
     pub(in crate::explore) fn tell_starts(&self, found: &mut ExplorationReport) {
         for (index, verdict) in found.verdicts.iter_mut().enumerate() {
-            if let Status::Broken(trail) = &mut verdict.status {
-                self.tell_start(Aim::Claim(index), trail);
+            if let Status::Violated(trace) = &mut verdict.status {
+                self.tell_start(Aim::Claim(index), trace);
             }
         }
-        if let Some((trail, _)) = &mut found.unlawful {
-            self.tell_start(Aim::Law, trail);
+        if let Some((trace, _)) = &mut found.law_violation {
+            self.tell_start(Aim::Law, trace);
         }
     }
 
-    fn tell_start(&self, aim: Aim, trail: &mut Trail) {
-        let steps: Option<Vec<Step>> = trail.steps.iter().map(|said| Step::read(said)).collect();
+    fn tell_start(&self, aim: Aim, trace: &mut Trace) {
+        let steps: Option<Vec<Step>> = trace.steps.iter().map(|said| Step::read(said)).collect();
         let Some(best) = steps.and_then(|steps| replay(self, aim, &self.start, &steps, Within::Scope)) else { return };
-        if best.steps.len() == trail.steps.len() {
-            let mut shorter = Shorter { exploration: self, aim, best, left: MOST_REPLAYS };
+        if best.steps.len() == trace.steps.len() {
+            let mut shorter = Shorter { exploration: self, aim, best, left: MAX_REPLAYS };
             shorter.leave_out_ids();
-            if shorter.best.said() != trail.steps {
-                *trail = shorter.best.into_trail();
+            if shorter.best.said() != trace.steps {
+                *trace = shorter.best.into_trace();
             }
-            trail.start = needed(self, aim, &trail.steps);
+            trace.start = minimize_start(self, aim, &trace.steps);
         }
     }
 }

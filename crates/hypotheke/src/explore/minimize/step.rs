@@ -94,7 +94,7 @@ impl Step {
         Some(step)
     }
 
-    /// How many are asked for, if it says so.
+    /// How many are requested, if it says so.
     pub(in crate::explore) fn count(&self) -> Option<u32> {
         self.operation()?.action.clone().count_mut().copied()
     }

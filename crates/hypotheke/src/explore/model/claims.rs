@@ -8,7 +8,7 @@ use crate::id::{HolderId, PropertyId};
 use crate::language::{Claimable, LineParser, Path, SentenceError, Verb, lex};
 use crate::narrow;
 use crate::quantity::Decimal;
-use crate::ruleset::What;
+use crate::ruleset::Selector;
 use crate::scenario::parse::lines;
 use crate::scenario::{Check, Claim as Measured, DifferenceRow, Finding, Line, checks};
 use crate::text::{Span, Word};
@@ -20,7 +20,7 @@ pub enum ClaimKind {
     /// It holds of every world.
     Always,
     /// Such an operation is never applied.
-    Never,
+    Forbidden,
     /// Some world is so.
     Possible,
     /// From every world such a world can be reached.
@@ -29,14 +29,15 @@ pub enum ClaimKind {
 
 impl ClaimKind {
     /// All of them.
-    pub const ALL: [ClaimKind; 4] = [ClaimKind::Always, ClaimKind::Never, ClaimKind::Possible, ClaimKind::Recoverable];
+    pub const ALL: [ClaimKind; 4] =
+        [ClaimKind::Always, ClaimKind::Forbidden, ClaimKind::Possible, ClaimKind::Recoverable];
 
     /// As it is written.
     #[must_use]
     pub fn word(self) -> &'static str {
         match self {
             ClaimKind::Always => "always",
-            ClaimKind::Never => "never",
+            ClaimKind::Forbidden => "forbidden",
             ClaimKind::Possible => "possible",
             ClaimKind::Recoverable => "recoverable",
         }
@@ -135,7 +136,7 @@ pub(in crate::explore) struct Pattern {
 /// What the name in a claim about operations stands for.
 #[derive(Clone, Copy, Debug)]
 pub(in crate::explore) enum Subject {
-    Items(What),
+    Items(Selector),
     /// The property that is set.
     Property(PropertyId),
 }
@@ -144,7 +145,7 @@ pub(in crate::explore) fn read(kind: ClaimKind, content: &str, offset: usize) ->
     let mut tokens = Vec::new();
     lex(content, offset, &mut tokens);
     let mut parser = LineParser::new(&tokens, Span::new(offset, offset + content.len()));
-    if kind == ClaimKind::Never {
+    if kind == ClaimKind::Forbidden {
         return pattern(&mut parser).map(Said::Operation);
     }
     if let Some(rest) = content.strip_prefix("no ") {
@@ -155,7 +156,7 @@ pub(in crate::explore) fn read(kind: ClaimKind, content: &str, offset: usize) ->
         return Ok(Said::AllIn(what, place));
     }
     if content.starts_with("count of ") && content.contains(" in all containers ") {
-        return in_all(&mut parser);
+        return totals(&mut parser);
     }
     let check = lines::check(&mut parser)?;
     let span = Span::new(offset, offset + content.len());
@@ -163,7 +164,7 @@ pub(in crate::explore) fn read(kind: ClaimKind, content: &str, offset: usize) ->
         let error = SentenceError::new(span, "a search lets all fall at one position");
         return Err(error.help("say what lies on the ground: `ground: 1 flare`"));
     }
-    if matches!(check, Check::Events { .. } | Check::SameWorld { .. } | Check::NothingChanged) {
+    if matches!(check, Check::Events { .. } | Check::UnchangedSince { .. } | Check::NothingChanged) {
         let error = SentenceError::new(span, "this is about more than one world");
         return Err(error.help("a claim is about each world by itself"));
     }
@@ -208,7 +209,7 @@ fn part(text: &str, origin: usize) -> Result<Part, SentenceError> {
     Ok(Part { filter, origin })
 }
 
-fn in_all(parser: &mut LineParser<'_, '_>) -> Result<Said, SentenceError> {
+fn totals(parser: &mut LineParser<'_, '_>) -> Result<Said, SentenceError> {
     parser.require_keyword("count")?;
     parser.require_keyword("of")?;
     let name = parser.word("a kind, a tag or a mark")?;
@@ -254,12 +255,12 @@ pub(in crate::explore) struct Named {
 #[derive(Clone, Debug)]
 pub(in crate::explore) enum Ready {
     /// Of a count, what is counted.
-    Check(Check, Option<What>),
+    Check(Check, Option<Selector>),
     NoneWith(Named, Named),
     NoneIn(Named, Path),
     AllIn(Named, Path),
     InAll {
-        what: What,
+        what: Selector,
         name: String,
         comparison: Comparison,
         number: Decimal,
@@ -271,7 +272,7 @@ pub(in crate::explore) enum Ready {
 }
 
 /// Whether a count is as it is said to be. Most often it is, and nothing has to be told.
-fn is_right_count(world: &World, check: &Check, what: What) -> bool {
+fn is_right_count(world: &World, check: &Check, what: Selector) -> bool {
     let Check::Measure { claim: Measured::Count(_, path), comparison, number, .. } = check else { return false };
     let Ok(place) = path.as_ref().map(|path| world.place(path, None)).transpose() else { return false };
     comparison.holds(&checks::whole(world.count(what, place)), number)
@@ -328,12 +329,12 @@ impl Ready {
                 Check::Places { places, .. } => places.iter().collect(),
                 Check::Measure { claim, .. } => claim.place().into_iter().collect(),
                 Check::Contents { place, .. } => vec![place],
-                Check::Burden { holder, .. } | Check::Shortcuts { holder, .. } => vec![holder],
+                Check::Encumbrance { holder, .. } | Check::Shortcuts { holder, .. } => vec![holder],
                 Check::Origin { holder, slot } => std::iter::once(holder).chain(slot).collect(),
                 Check::PointsAt { shortcut, .. } => vec![shortcut],
                 Check::Open { container, holder, .. } => vec![container, holder],
                 // These are about more than one world, and no claims.
-                Check::LyingAt { .. } | Check::Events { .. } | Check::SameWorld { .. } | Check::NothingChanged => {
+                Check::LyingAt { .. } | Check::Events { .. } | Check::UnchangedSince { .. } | Check::NothingChanged => {
                     Vec::new()
                 }
             },
@@ -455,7 +456,7 @@ fn told(finding: &Finding) -> String {
     match finding {
         Finding::Contents { place, rows } => {
             let row = |row: &DifferenceRow| format!("{} {}", row.found, row.item);
-            let wrong: Vec<String> = rows.iter().filter(|it| !it.holds).map(row).collect();
+            let wrong: Vec<String> = rows.iter().filter(|it| !it.matches).map(row).collect();
             format!("{place} has {}", wrong.join(", "))
         }
         Finding::Measure { what, found, unit, .. } => format!("{what} is {found} {unit}").trim_end().to_owned(),

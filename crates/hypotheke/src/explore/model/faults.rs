@@ -8,7 +8,7 @@ use crate::explore::minimize::step::SAVE_THEN_LOAD;
 use crate::explore::model::claims::ClaimKind;
 use crate::explore::model::scope::Fault;
 use crate::explore::model::sentence::sentence;
-use crate::explore::search::expand::{Judged, Known};
+use crate::explore::search::expand::{Known, Planned};
 use crate::explore::walks::walk::saved_and_loaded;
 use crate::id::HolderId;
 use crate::ops::Operation;
@@ -64,19 +64,19 @@ fn play(world: &mut World, operation: &Operation, steps: &mut Vec<String>) -> bo
 }
 
 /// Adds what is wrong with a world once something has gone wrong there.
-pub(in crate::explore) fn try_all(world: &World, known: &Known<'_>, judged: &mut Judged) {
+pub(in crate::explore) fn try_all(world: &World, known: &Known<'_>, judged: &mut Planned) {
     for fault in &known.scope.faults {
         match fault {
             Fault::SaveThenLoad if saved_and_loaded(world).is_none() => {
                 let message = "saved and loaded it is another world".to_owned();
-                judged.unlawful.get_or_insert(Wrong { message, once: Some(Happened::SavedAndLoaded) });
+                judged.law_violation.get_or_insert(Wrong { message, once: Some(Happened::SavedAndLoaded) });
             }
             Fault::SaveThenLoad => {}
             Fault::Leave => {
                 for holder in world.holders().filter(|&holder| world.hand(holder).is_some()) {
                     // While a holder is away so is what it has: claims are about the world in which it is back.
-                    judge_laws(world, Happened::Left(holder), known, judged);
-                    judge(world, Happened::CameBack(holder), known, judged);
+                    check_laws(world, Happened::Left(holder), known, judged);
+                    check(world, Happened::CameBack(holder), known, judged);
                 }
             }
         }
@@ -84,21 +84,21 @@ pub(in crate::explore) fn try_all(world: &World, known: &Known<'_>, judged: &mut
 }
 
 /// The world in which something has happened, judged by the laws; none if it can't happen.
-fn judge_laws(world: &World, once: Happened, known: &Known<'_>, judged: &mut Judged) -> Option<World> {
+fn check_laws(world: &World, once: Happened, known: &Known<'_>, judged: &mut Planned) -> Option<World> {
     let mut after = world.clone();
     if !once.happen(&mut after, &mut Vec::new()) {
         return None;
     }
     if known.scope.is_against_the_laws(&after) {
         let wrong = || Wrong { message: "a law is broken".to_owned(), once: Some(once) };
-        judged.unlawful.get_or_insert_with(wrong);
+        judged.law_violation.get_or_insert_with(wrong);
     }
     Some(after)
 }
 
 /// The same, and by the claims.
-fn judge(world: &World, once: Happened, known: &Known<'_>, judged: &mut Judged) {
-    let Some(after) = judge_laws(world, once, known, judged) else { return };
+fn check(world: &World, once: Happened, known: &Known<'_>, judged: &mut Planned) {
+    let Some(after) = check_laws(world, once, known, judged) else { return };
     let wrong = |message: String| Wrong { message, once: Some(once) };
     for (index, ((claim, ready), open)) in known.claims.iter().zip(known.open).enumerate() {
         if *open && claim.kind == ClaimKind::Always {

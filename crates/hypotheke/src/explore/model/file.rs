@@ -8,7 +8,7 @@ use crate::explore::model::scope::{Amounts, Fault, Scope};
 use crate::explore::report::{Status, Verdict};
 use crate::language::{InScope, LineParser, NamedAction, SentenceError, TokenKind, Verb, lex};
 use crate::quantity::Decimal;
-use crate::ruleset::{FilterNames, Ruleset, What};
+use crate::ruleset::{FilterNames, Ruleset, Selector};
 use crate::scenario::parse::{LONGEST_LINE, diagnostic, lines};
 use crate::scenario::{Check, Claim as Measured, Line, ScenarioErrors, ScenarioFile, Start, StartBase};
 use crate::text::{Diagnostic, Diagnostics, Faults, Location, Source, SourceId, Span, Word, suggestion};
@@ -19,7 +19,7 @@ use crate::world::World;
 /// ```text
 /// start as ruleset
 ///
-/// play
+/// explore
 ///   actors surveyor
 ///   verbs move, swap, drop, pick-up
 ///
@@ -27,7 +27,7 @@ use crate::world::World;
 ///   count of fuel in sled <= 8
 ///   no sample and contaminated lies with sample and not contaminated
 ///
-/// never
+/// forbidden
 ///   drop logbook
 /// ```
 #[derive(Clone, Debug)]
@@ -91,7 +91,9 @@ impl ClaimsFile {
         let says_nothing = reader.file.claims.is_empty() && reader.file.start.is_none() && !reader.file.play.is_said;
         if says_nothing && reader.faults.is_empty() {
             let fault = Diagnostic::error("empty", Location::default(), "there is no claim in this file");
-            reader.faults.push(fault.help("claims stand below a line `always`, `never`, `possible` or `recoverable`"));
+            reader
+                .faults
+                .push(fault.help("claims stand below a line `always`, `forbidden`, `possible` or `recoverable`"));
         }
         if reader.faults.is_empty() {
             return Ok(reader.file);
@@ -110,7 +112,7 @@ impl ClaimsFile {
     /// let rules = std::sync::Arc::new(Ruleset::from_toml("rules.toml", text)?);
     /// let claims = ClaimsFile::in_ruleset(&rules).unwrap().expect("it makes one");
     /// assert_eq!(claims.claims()[0].to_string(), "always count of flare <= 1");
-    /// assert!(Exploration::new(&rules, &claims).unwrap().search().exhausted);
+    /// assert!(Exploration::new(&rules, &claims).unwrap().search().complete);
     /// # Ok::<(), hypotheke::RulesetErrors>(())
     /// ```
     ///
@@ -174,12 +176,12 @@ impl ClaimsFile {
     /// ```
     #[must_use]
     pub fn scenario_of(&self, verdict: &Verdict) -> Option<String> {
-        let Status::Broken(trail) = &verdict.status else { return None };
-        let (last, steps) = trail.steps.split_last()?;
+        let Status::Violated(trace) = &verdict.status else { return None };
+        let (last, steps) = trace.steps.split_last()?;
         // Where no rule can refuse the last step, what must hold after it is checked instead.
-        let check = if is_never_refused(last) { verdict.claim.as_check(&trail.after) } else { None };
+        let check = if is_never_refused(last) { verdict.claim.as_check(&trace.after) } else { None };
         let mut text = format!("# {}\nscenario {}\n", self.source.name(), verdict.claim);
-        if let Some(lines) = &trail.start {
+        if let Some(lines) = &trace.start {
             text.push_str("  start\n");
             lines.iter().for_each(|line| text.push_str(&format!("    {line}\n")));
         } else if let Some(start) = &self.start {
@@ -235,7 +237,7 @@ impl Reader {
         let read = match self.section {
             Section::Skipped => Ok(()),
             Section::Outside => Err(SentenceError::new(span, "this stands below no heading")
-                .help("headings are `start`, `play`, `always`, `never`, `possible` and `recoverable`")),
+                .help("headings are `start`, `explore`, `always`, `forbidden`, `possible` and `recoverable`")),
             Section::Start => lines::start_line(&mut parser).map(|item| {
                 let line = Line { item, span, comments: Vec::new(), remark: None };
                 self.file.start.get_or_insert_default().lines.push(line);
@@ -253,7 +255,7 @@ impl Reader {
         let claims = ClaimKind::ALL.into_iter().find(|kind| kind.word() == text).map(Section::Claims);
         self.section = match (text, claims) {
             (_, Some(section)) => section,
-            ("play", _) => Section::Play,
+            ("explore", _) => Section::Play,
             ("start", _) => {
                 self.file.start.get_or_insert_default();
                 Section::Start
@@ -264,7 +266,7 @@ impl Reader {
             }
             _ => {
                 let first = text.split_whitespace().next().unwrap_or(text);
-                let known = ["start", "play", "always", "never", "possible", "recoverable"];
+                let known = ["start", "explore", "always", "forbidden", "possible", "recoverable"];
                 let error = SentenceError::new(span, format!("`{}` is no heading", crate::language::shortened(text)));
                 let help = suggestion(first, known).unwrap_or_else(|| format!("headings are {}", known.join(", ")));
                 self.faults.push(diagnostic(&error.help(help)));
@@ -419,7 +421,7 @@ impl Names<'_> {
         self.faults.push(fault.maybe_help(suggestion(word.as_str(), known)));
     }
 
-    fn what(&mut self, word: &Word) -> Option<What> {
+    fn what(&mut self, word: &Word) -> Option<Selector> {
         let found = self.rules.what(word.as_str());
         if found.is_none() {
             let rules = self.rules;

@@ -4,8 +4,8 @@ use crate::explore::model::claims::{Ready, Subject};
 use crate::id::KindId;
 use crate::language::{Path, Verb};
 use crate::ops::{Action, Operation};
-use crate::ruleset::What;
-use crate::world::{Class, End, Event, Place, Spot, World};
+use crate::ruleset::Selector;
+use crate::world::{Event, Place, Spot, StackClass, StackLocation, World};
 
 impl Ready {
     /// Whether an operation may be one that the claim forbids, judged before it is performed. What only its outcome shows is
@@ -43,7 +43,7 @@ impl Ready {
             && let Some(path) = &pattern.to
         {
             let wanted = world.place(path, None);
-            let is_there = |end: &End| {
+            let is_there = |end: &StackLocation| {
                 let place = world.place_of_end(end);
                 place.zip(wanted.as_ref().ok()).is_some_and(|(place, wanted)| is_within(world, place, *wanted))
             };
@@ -57,16 +57,16 @@ impl Ready {
             }
         }
         // A slot and a stack are known before; of a whole place the events tell what it gave.
-        !ends.is_whole || self.moved(world, *named)
+        !ends.is_complete || self.moved(world, *named)
     }
 
     /// Whether the latest operation moved what is named, or named no items.
     fn moved(&self, world: &World, named: Option<Subject>) -> bool {
         let Some(Subject::Items(what)) = named else { return true };
-        let is_it = |kind: KindId, class: Class| match what {
-            What::Kind(wanted) => kind == wanted,
-            What::Tag(tag) => world.rules().known_kind(kind).has_tag(tag),
-            What::Mark(mark) => world.classes.key(class.0).is_some_and(|key| key.marks.contains(&mark)),
+        let is_it = |kind: KindId, class: StackClass| match what {
+            Selector::Kind(wanted) => kind == wanted,
+            Selector::Tag(tag) => world.rules().known_kind(kind).has_tag(tag),
+            Selector::Mark(mark) => world.classes.key(class.0).is_some_and(|key| key.marks.contains(&mark)),
         };
         world.events().iter().any(|event| match event {
             Event::Moved { kind, class, .. } => is_it(*kind, *class),
@@ -83,7 +83,7 @@ fn is_named(world: &World, operation: &Operation, ends: &Ends, named: Subject) -
         (Subject::Property(_), _) => return false,
         // The mark that is set or taken away.
         (
-            Subject::Items(What::Mark(mark)),
+            Subject::Items(Selector::Mark(mark)),
             Action::Mark { mark: changed, .. } | Action::Unmark { mark: changed, .. },
         ) if mark == *changed => {
             return true;
@@ -91,16 +91,16 @@ fn is_named(world: &World, operation: &Operation, ends: &Ends, named: Subject) -
         (Subject::Items(what), _) => what,
     };
     let is_of = |kind: KindId| match what {
-        What::Kind(wanted) => wanted == kind,
-        What::Tag(tag) => world.rules().known_kind(kind).has_tag(tag),
-        What::Mark(_) => false,
+        Selector::Kind(wanted) => wanted == kind,
+        Selector::Tag(tag) => world.rules().known_kind(kind).has_tag(tag),
+        Selector::Mark(_) => false,
     };
     let any_there = |place: Option<Place>| {
         place.is_some_and(|place| world.stacks_in(Some(place)).iter().any(|stack| stack.is(what)))
     };
     match &operation.action {
         Action::Create { kind, variant, .. } => {
-            is_of(*kind) || matches!(what, What::Mark(mark) if variant.marks().contains(&mark))
+            is_of(*kind) || matches!(what, Selector::Mark(mark) if variant.marks().contains(&mark))
         }
         Action::Bind { kind, .. } => is_of(*kind),
         Action::Unbind { at } => {
@@ -122,7 +122,7 @@ struct Ends {
     /// It goes both ways.
     is_exchange: bool,
     /// It names a whole container, holder or the ground, which gives what it has.
-    is_whole: bool,
+    is_complete: bool,
 }
 
 impl Ends {
@@ -136,7 +136,7 @@ impl Ends {
             to,
             is_place_known: !matches!(verb, Verb::Equip | Verb::Unequip | Verb::Return | Verb::Leave) || to.is_some(),
             is_exchange: verb == Verb::Swap,
-            is_whole: from.is_some_and(|from| !is_stack(&from))
+            is_complete: from.is_some_and(|from| !is_stack(&from))
                 && !matches!(verb, Verb::Create | Verb::Bind | Verb::Unbind),
         }
     }

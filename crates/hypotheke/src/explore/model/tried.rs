@@ -22,7 +22,7 @@ pub struct VerbUse {
 impl VerbUse {
     /// The reason that was given most often, the first of several.
     #[must_use]
-    pub fn most_frequent_reason(&self) -> Option<Reason> {
+    pub fn commonest_reason(&self) -> Option<Reason> {
         let most = self.refused.values().max()?;
         self.refused.iter().find(|(_, count)| *count == most).map(|(reason, _)| *reason)
     }
@@ -31,7 +31,7 @@ impl VerbUse {
 /// Something that a scope leaves out, so that a verdict says nothing of it.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
-pub enum NotTried {
+pub enum NotSearched {
     /// A verb.
     Verb(Verb),
     /// Other amounts than one, half, all and as many as fit.
@@ -56,66 +56,66 @@ pub enum NotTried {
     Departures,
 }
 
-impl NotTried {
+impl NotSearched {
     /// A word for it, the same in every language.
     #[must_use]
     pub fn code(&self) -> &'static str {
         match self {
-            NotTried::Verb(_) => "verb",
-            NotTried::OtherAmounts => "amounts",
-            NotTried::WholePlaces => "whole-places",
-            NotTried::Container(_) => "container",
-            NotTried::Holder(_) => "holder",
-            NotTried::Game => "game",
-            NotTried::OtherDoors => "other-doors",
-            NotTried::CreatedInHands => "created-in-hands",
-            NotTried::Positions => "positions",
-            NotTried::Saves => "saves",
-            NotTried::Departures => "departures",
+            NotSearched::Verb(_) => "verb",
+            NotSearched::OtherAmounts => "amounts",
+            NotSearched::WholePlaces => "whole-places",
+            NotSearched::Container(_) => "container",
+            NotSearched::Holder(_) => "holder",
+            NotSearched::Game => "game",
+            NotSearched::OtherDoors => "other-doors",
+            NotSearched::CreatedInHands => "created-in-hands",
+            NotSearched::Positions => "positions",
+            NotSearched::Saves => "saves",
+            NotSearched::Departures => "departures",
         }
     }
 }
 
-impl fmt::Display for NotTried {
+impl fmt::Display for NotSearched {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {
-            NotTried::Verb(verb) => f.write_str(verb.word()),
-            NotTried::OtherAmounts => f.write_str("other amounts (`amounts every`)"),
-            NotTried::WholePlaces => f.write_str("whole containers and holders (`places all`)"),
-            NotTried::Container(name) | NotTried::Holder(name) => f.write_str(name),
-            NotTried::Game => f.write_str("the game in the place of holders (`actors game`)"),
-            NotTried::OtherDoors => f.write_str("opening what need not be opened"),
-            NotTried::CreatedInHands => f.write_str("creating items in hands (a verb for hands, such as `put`)"),
-            NotTried::Positions => f.write_str("positions on the ground"),
-            NotTried::Saves => f.write_str("saving and loading (`faults save-then-load`)"),
-            NotTried::Departures => f.write_str("leaving and coming back (`faults leave`)"),
+            NotSearched::Verb(verb) => f.write_str(verb.word()),
+            NotSearched::OtherAmounts => f.write_str("other amounts (`amounts every`)"),
+            NotSearched::WholePlaces => f.write_str("whole containers and holders (`places all`)"),
+            NotSearched::Container(name) | NotSearched::Holder(name) => f.write_str(name),
+            NotSearched::Game => f.write_str("the game in the place of holders (`actors game`)"),
+            NotSearched::OtherDoors => f.write_str("opening what need not be opened"),
+            NotSearched::CreatedInHands => f.write_str("creating items in hands (a verb for hands, such as `put`)"),
+            NotSearched::Positions => f.write_str("positions on the ground"),
+            NotSearched::Saves => f.write_str("saving and loading (`faults save-then-load`)"),
+            NotSearched::Departures => f.write_str("leaving and coming back (`faults leave`)"),
         }
     }
 }
 
 impl Scope {
     /// What is left out, the verbs first.
-    pub(in crate::explore) fn not_tried(&self, world: &World, is_search: bool) -> Vec<NotTried> {
+    pub(in crate::explore) fn not_searched(&self, world: &World, is_search: bool) -> Vec<NotSearched> {
         let is_out = |verb: &Verb| match verb {
             verb if verb.row().in_scope == InScope::Walks => is_search || !self.tries(*verb),
             // It has no values to try.
             Verb::Set => self.values.is_empty(),
             verb => !self.tries(*verb),
         };
-        let verbs = Verb::ALL.into_iter().filter(is_out).map(NotTried::Verb);
+        let verbs = Verb::ALL.into_iter().filter(is_out).map(NotSearched::Verb);
         let containers = world.containers().filter(|at| !self.containers.contains(at));
-        let containers = containers.map(|at| NotTried::Container(world.container_name(at)));
+        let containers = containers.map(|at| NotSearched::Container(world.container_name(at)));
         let holders = world.holders().filter(|holder| !self.actors.contains(holder));
-        let holders = holders.map(|holder| NotTried::Holder(world.holder_name(holder).to_owned()));
+        let holders = holders.map(|holder| NotSearched::Holder(world.holder_name(holder).to_owned()));
         let others = [
-            (self.amounts == Amounts::Some, NotTried::OtherAmounts),
-            (!self.whole_places, NotTried::WholePlaces),
-            (self.has_doors && !self.game_acts, NotTried::Game),
-            (self.tries(Verb::Open), NotTried::OtherDoors),
-            (self.tries(Verb::Create) && !self.hands, NotTried::CreatedInHands),
-            (self.tries(Verb::Drop), NotTried::Positions),
-            (!self.faults.contains(&Fault::SaveThenLoad), NotTried::Saves),
-            (!self.faults.contains(&Fault::Leave) && world.holders().next().is_some(), NotTried::Departures),
+            (self.amounts == Amounts::Some, NotSearched::OtherAmounts),
+            (!self.whole_places, NotSearched::WholePlaces),
+            (self.has_doors && !self.game_acts, NotSearched::Game),
+            (self.tries(Verb::Open), NotSearched::OtherDoors),
+            (self.tries(Verb::Create) && !self.hands, NotSearched::CreatedInHands),
+            (self.tries(Verb::Drop), NotSearched::Positions),
+            (!self.faults.contains(&Fault::SaveThenLoad), NotSearched::Saves),
+            (!self.faults.contains(&Fault::Leave) && world.holders().next().is_some(), NotSearched::Departures),
         ];
         let others = others.into_iter().filter(|(is_out, _)| *is_out).map(|(_, what)| what);
         verbs.chain(containers).chain(holders).chain(others).collect()

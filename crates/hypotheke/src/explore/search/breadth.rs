@@ -1,7 +1,7 @@
 //! Every world within bounds, breadth first.
 //!
-//! The worlds that were found are gone through in batches, each by several threads at once, which look up and judge; what they found is
-//! then entered in the order in which one thread would have found it. So the worlds have the same numbers on any number of threads, and
+//! The states that were found are gone through in batches, each by several threads at once, which look up and judge; what they found is
+//! then entered in the order in which one thread would have found it. So the states have the same numbers on any number of threads, and
 //! everything that is told is the same. How large a batch is depends on how many operations the one before had, and on nothing else.
 
 use std::ops::Range;
@@ -16,8 +16,8 @@ use crate::explore::model::scope::Scope;
 use crate::explore::model::sentence::sentence;
 use crate::explore::model::tried::Tried;
 use crate::explore::model::vacuity::Occurred;
-use crate::explore::report::{Bound, ExplorationReport, Status, Trail, Verdict};
-use crate::explore::search::expand::{Expanded, Judged, Known, Reached};
+use crate::explore::report::{Bound, ExplorationReport, Status, Trace, Verdict};
+use crate::explore::search::expand::{Expanded, Known, Planned, Reached};
 use crate::explore::search::exploration::{Bounds, Progress};
 use crate::explore::search::successors::Successors;
 use crate::explore::state::store::{NOBODY, Store};
@@ -37,7 +37,7 @@ enum Found {
 pub(in crate::explore) struct Search<S> {
     claims: Vec<(Claim, Ready)>,
     found: Vec<Found>,
-    /// For each recoverable claim: the worlds that are so.
+    /// For each recoverable claim: the states that are so.
     goals: Vec<(usize, Vec<u32>)>,
     /// For each world that was gone through, what follows; kept if a claim asks for the way back.
     successors: Option<Vec<Vec<u32>>>,
@@ -49,24 +49,24 @@ pub(in crate::explore) struct Search<S> {
     /// One for each thread.
     threads: Vec<S>,
     store: Store,
-    /// The first world that is unlawful, and how.
-    unlawful: Option<(u32, Wrong)>,
+    /// The first world that is law_violation, and how.
+    law_violation: Option<(u32, Wrong)>,
     /// The first world of each depth.
     levels: Vec<u32>,
-    /// The worlds from here on are one operation farther than those that are gone through.
+    /// The states from here on are one operation farther than those that are gone through.
     level_end: u32,
     done: u32,
     tried: Tried,
     occurred: Occurred,
     stopped_by: Option<Bound>,
     /// Whether sums and indexes are with_index_checks at every world.
-    recounts: bool,
+    recomputed: bool,
 }
 
 /// So many operations a batch should have, about: enough that threads are worth their while, few enough to be stopped soon.
 const OPERATIONS: u64 = 200_000;
-/// So many worlds at most.
-const MOST_AT_ONCE: u32 = 8_192;
+/// So many states at most.
+const MAX_AT_ONCE: u32 = 8_192;
 /// Each batch is taken in so many parts, by whoever is free.
 const PARTS: u32 = 32;
 
@@ -93,20 +93,20 @@ impl<S: Successors> Search<S> {
             bounds,
             start,
             store,
-            unlawful: None,
+            law_violation: None,
             levels: vec![0],
             level_end: 1,
             done: 0,
             tried: Tried::default(),
             occurred,
             stopped_by: None,
-            recounts: false,
+            recomputed: false,
         }
     }
 
-    /// The same, recounting sums and indexes at every world.
-    pub(in crate::explore) fn recounting(self, recounts: bool) -> Search<S> {
-        Search { recounts, ..self }
+    /// The same, recomputing sums and indexes at every world.
+    pub(in crate::explore) fn recomputing(self, recomputed: bool) -> Search<S> {
+        Search { recomputed, ..self }
     }
 
     pub(in crate::explore) fn run(&mut self, progress: &mut dyn FnMut(&Progress) -> Option<Bound>) {
@@ -118,7 +118,7 @@ impl<S: Successors> Search<S> {
                 self.level_end = self.store.count();
             }
             self.stopped_by = self.bound_here(progress);
-            if self.stopped_by.is_some() || self.unlawful.is_some() || self.is_decided() {
+            if self.stopped_by.is_some() || self.law_violation.is_some() || self.is_decided() {
                 return;
             }
             let batch = self.done..self.level_end.min(self.done.saturating_add(at_once));
@@ -127,7 +127,7 @@ impl<S: Successors> Search<S> {
                 return;
             }
             at_once = match operations {
-                few if few < OPERATIONS / 2 => at_once.saturating_mul(2).min(MOST_AT_ONCE),
+                few if few < OPERATIONS / 2 => at_once.saturating_mul(2).min(MAX_AT_ONCE),
                 many if many > OPERATIONS * 2 => (at_once / 2).max(1),
                 _ => at_once,
             };
@@ -140,12 +140,12 @@ impl<S: Successors> Search<S> {
         let (bytes, hash) = thread.pack(&self.start, &self.scope);
         self.threads.push(thread);
         let number = self.store.add(&bytes, hash, NOBODY, 0);
-        self.judge(number..number + 1, &self.open());
+        self.check(number..number + 1, &self.open());
     }
 
     fn known<'s>(&'s self, open: &'s [bool]) -> Known<'s> {
         let (claims, scope, store) = (&self.claims, &self.scope, &self.store);
-        let mut nevers = claims.iter().zip(open).filter(|((claim, _), _)| claim.kind == ClaimKind::Never);
+        let mut nevers = claims.iter().zip(open).filter(|((claim, _), _)| claim.kind == ClaimKind::Forbidden);
         let has_never = nevers.any(|(_, open)| *open);
         Known {
             claims,
@@ -153,7 +153,7 @@ impl<S: Successors> Search<S> {
             scope,
             store,
             has_never,
-            recounts: self.recounts,
+            recomputed: self.recomputed,
             keeps_ways: self.successors.is_some(),
             occurred: &self.occurred,
         }
@@ -167,11 +167,11 @@ impl<S: Successors> Search<S> {
     /// The bound that is reached, if one is.
     fn bound_here(&self, progress: &mut dyn FnMut(&Progress) -> Option<Bound>) -> Option<Bound> {
         let depth = narrow::index(self.levels.len() - 1);
-        let (worlds, memory) = (self.store.len() as u64, self.memory());
+        let (states, memory) = (self.store.len() as u64, self.memory());
         if let Some(most) = self.bounds.depth.filter(|most| depth >= *most) {
             return Some(Bound::Depth(most));
         }
-        let told = progress(&Progress { worlds, done: u64::from(self.done), depth, memory });
+        let told = progress(&Progress { states, done: u64::from(self.done), depth, memory });
         told.or_else(|| self.bounds.memory.filter(|most| memory >= *most).map(Bound::Memory))
     }
 
@@ -184,7 +184,7 @@ impl<S: Successors> Search<S> {
         self.store.memory() + self.edges
     }
 
-    /// All that can be played from some worlds. Says how many operations there were.
+    /// All that can be played from some states. Says how many operations there were.
     fn go_through(&mut self, batch: Range<u32>) -> u64 {
         let mut threads = std::mem::take(&mut self.threads);
         let open = self.open();
@@ -196,20 +196,20 @@ impl<S: Successors> Search<S> {
         for part in expanded {
             self.enter(part);
         }
-        self.judge(first..self.store.count(), &open);
+        self.check(first..self.store.count(), &open);
         if self.stopped_by.is_none() {
             self.done = batch.end;
         }
         self.tried.total() - before
     }
 
-    /// Finds out what is so of new worlds.
-    fn judge(&mut self, numbers: Range<u32>, open: &[bool]) {
+    /// Finds out what is so of new states.
+    fn check(&mut self, numbers: Range<u32>, open: &[bool]) {
         let mut threads = std::mem::take(&mut self.threads);
         let known = self.known(open);
-        let judged = in_parts(&mut threads, &numbers, |thread, part| thread.judge(part, &known));
+        let checked = in_parts(&mut threads, &numbers, |thread, part| thread.check(part, &known));
         self.threads = threads;
-        judged.into_iter().flatten().for_each(|(number, judged)| self.note(number, *judged));
+        checked.into_iter().flatten().for_each(|(number, found)| self.note(number, *found));
     }
 
     /// Enters what was found, in its order, until there is no room.
@@ -229,7 +229,7 @@ impl<S: Successors> Search<S> {
             let number = match self.store.find(bytes, fresh.hash) {
                 Some(number) => number,
                 None if self.is_full() => {
-                    self.stopped_by = Some(Bound::Worlds(self.store.len() as u64));
+                    self.stopped_by = Some(Bound::States(self.store.len() as u64));
                     return;
                 }
                 None => self.store.add(bytes, fresh.hash, fresh.parent, fresh.nth),
@@ -240,7 +240,7 @@ impl<S: Successors> Search<S> {
         }
         let Some(successors) = &mut self.successors else { return };
         for ways in expanded.ways {
-            let number = |way: Reached| match way {
+            let number = |reached: Reached| match reached {
                 Reached::Known(number) => number,
                 Reached::Fresh(nth) => numbers[nth as usize],
             };
@@ -254,14 +254,14 @@ impl<S: Successors> Search<S> {
     }
 
     fn is_full(&self) -> bool {
-        self.store.is_full() || self.bounds.worlds.is_some_and(|most| self.store.len() as u64 >= most)
+        self.store.is_full() || self.bounds.states.is_some_and(|most| self.store.len() as u64 >= most)
     }
 
     /// Notes what is so of a new world.
-    fn note(&mut self, number: u32, judged: Judged) {
+    fn note(&mut self, number: u32, judged: Planned) {
         self.occurred.note(&judged.newly);
-        if self.unlawful.is_none() {
-            self.unlawful = judged.unlawful.map(|told| (number, told));
+        if self.law_violation.is_none() {
+            self.law_violation = judged.law_violation.map(|told| (number, told));
         }
         for (claim, wrong) in judged.decides {
             if matches!(self.found[claim], Found::Nothing) {
@@ -270,7 +270,7 @@ impl<S: Successors> Search<S> {
         }
         for claim in judged.is_goal_of {
             let goal = self.goals.iter_mut().find(|(goal, _)| *goal == claim);
-            goal.into_iter().for_each(|(_, worlds)| worlds.push(number));
+            goal.into_iter().for_each(|(_, states)| states.push(number));
         }
     }
 
@@ -284,51 +284,55 @@ impl<S: Successors> Search<S> {
         let mut verdicts = Vec::new();
         for (index, ((claim, ready), found)) in claims.into_iter().zip(found).enumerate() {
             let status = match (claim.kind, found) {
-                (ClaimKind::Possible, Found::World(number, message)) => Status::Reached(self.trail_to(number, message)),
-                (_, Found::World(number, message)) => Status::Broken(self.trail_to(number, message)),
-                (_, Found::Operation(number, nth)) => Status::Broken(self.trail_by(number, nth)),
-                (ClaimKind::Recoverable, Found::Nothing) if !all_seen || !goals.contains(&index) => Status::Undecided,
-                (ClaimKind::Possible, Found::Nothing) if !all_seen => Status::Undecided,
-                (ClaimKind::Possible, Found::Nothing) => Status::Impossible,
+                (ClaimKind::Possible, Found::World(number, message)) => {
+                    Status::Reachable(self.trace_to(number, message))
+                }
+                (_, Found::World(number, message)) => Status::Violated(self.trace_to(number, message)),
+                (_, Found::Operation(number, nth)) => Status::Violated(self.trace_by(number, nth)),
+                (ClaimKind::Recoverable, Found::Nothing) if !all_seen || !goals.contains(&index) => {
+                    Status::Inconclusive
+                }
+                (ClaimKind::Possible, Found::Nothing) if !all_seen => Status::Inconclusive,
+                (ClaimKind::Possible, Found::Nothing) => Status::Unreachable,
                 (_, Found::Nothing) if all_seen => Status::Holds,
                 (_, Found::Nothing) => Status::NoViolationFound,
             };
             verdicts.push(Verdict::new(claim, status, || self.occurred.why_vacuous(index, &ready, &verbs)));
         }
-        let unlawful = self.unlawful.take().map(|(number, told)| {
-            let mut trail = self.trail_to(number, told);
-            let violations = crate::audit(trail.after.rules(), &trail.after.snapshot());
-            if let Some(wrong) = trail.after.check_indexes().first() {
-                trail.message = wrong.to_string();
+        let law_violation = self.law_violation.take().map(|(number, told)| {
+            let mut trace = self.trace_to(number, told);
+            let violations = crate::audit(trace.after.rules(), &trace.after.snapshot());
+            if let Some(wrong) = trace.after.check_indexes().first() {
+                trace.message = wrong.to_string();
             }
-            (trail, violations)
+            (trace, violations)
         });
-        let worlds = self.store.len() as u64;
+        let states = self.store.len() as u64;
         if self.level_end < self.store.count() {
             self.levels.push(self.level_end);
         }
-        let ends = self.levels.iter().skip(1).map(|&first| u64::from(first)).chain([worlds]);
+        let ends = self.levels.iter().skip(1).map(|&first| u64::from(first)).chain([states]);
         let by_depth: Vec<u64> = self.levels.iter().zip(ends).map(|(&first, end)| end - u64::from(first)).collect();
         ExplorationReport {
             verdicts,
-            unlawful,
-            worlds,
+            law_violation,
+            states,
             applied: self.tried.total_applied(),
             refused: self.tried.by_reason(),
             by_depth,
             verbs,
-            not_tried: self.scope.not_tried(&self.start, true),
+            not_searched: self.scope.not_searched(&self.start, true),
             never_entered: self.occurred.never_entered(),
             stopped_by: self.stopped_by,
-            exhausted: all_seen,
+            complete: all_seen,
             walks: None,
-            memory: self.memory(),
-            memory_of_ways: self.edges,
+            memory_bytes: self.memory(),
+            edge_memory_bytes: self.edges,
             symmetric: self.scope.alike.count(),
         }
     }
 
-    /// Worlds from which none can be reached that is so. Told only where every world was seen.
+    /// States from which none can be reached that is so. Told only where every world was seen.
     fn look_for_dead_ends(&mut self, all_seen: bool) {
         let Some(successors) = self.successors.as_ref().filter(|_| all_seen) else { return };
         let mut before: Vec<Vec<u32>> = vec![Vec::new(); self.store.len()];
@@ -352,20 +356,20 @@ impl<S: Successors> Search<S> {
         }
     }
 
-    // Trails.
+    // Traces.
 
-    fn trail_to(&mut self, number: u32, wrong: Wrong) -> Trail {
-        let moves = self.store.way_to(number).into_iter().skip(1).map(|at| self.store.moves(at));
+    fn trace_to(&mut self, number: u32, wrong: Wrong) -> Trace {
+        let moves = self.store.path_to(number).into_iter().skip(1).map(|at| self.store.moves(at));
         self.follow(moves.collect(), wrong)
     }
 
-    fn trail_by(&mut self, number: u32, nth: u32) -> Trail {
-        let moves = self.store.way_to(number).into_iter().skip(1).map(|at| self.store.moves(at));
+    fn trace_by(&mut self, number: u32, nth: u32) -> Trace {
+        let moves = self.store.path_to(number).into_iter().skip(1).map(|at| self.store.moves(at));
         self.follow(moves.chain([nth]).collect(), Wrong::now("the last operation is applied"))
     }
 
     /// Plays the operations from the start again, and writes them down.
-    fn follow(&mut self, moves: Vec<u32>, Wrong { message, once }: Wrong) -> Trail {
+    fn follow(&mut self, moves: Vec<u32>, Wrong { message, once }: Wrong) -> Trace {
         let mut world = self.start.clone();
         let (mut before, mut steps) = (world.clone(), Vec::new());
         for nth in moves {
@@ -381,11 +385,11 @@ impl<S: Successors> Search<S> {
             once.happen(&mut world, &mut steps);
         }
         let why = if steps.is_empty() { Vec::new() } else { why(&world) };
-        Trail { steps, message, why, walk: None, start: None, before: Box::new(before), after: Box::new(world) }
+        Trace { steps, message, why, walk: None, start: None, before: Box::new(before), after: Box::new(world) }
     }
 }
 
-/// What comes of each part of some worlds, in their order. The parts are taken one after the other by whoever is free.
+/// What comes of each part of some states, in their order. The parts are taken one after the other by whoever is free.
 fn in_parts<S: Send, T: Send>(
     threads: &mut [S],
     numbers: &Range<u32>,

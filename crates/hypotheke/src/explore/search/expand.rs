@@ -1,6 +1,6 @@
-//! All that can be played from some worlds, by one thread.
+//! All that can be played from some states, by one thread.
 //!
-//! Most of it leads to worlds that were seen, and where that is plain to see it is not played. The rest is applied, the world that comes of it
+//! Most of it leads to states that were seen, and where that is plain to see it is not played. The rest is applied, the world that comes of it
 //! looked up, and the operation taken back.
 
 use std::ops::Range;
@@ -13,8 +13,8 @@ use crate::explore::model::moves::{Moves, Step};
 use crate::explore::model::scope::Scope;
 use crate::explore::model::tried::Tried;
 use crate::explore::model::vacuity::{Newly, Occurred};
-use crate::explore::search::lookahead::{Lookahead, Told, View};
-use crate::explore::search::playing::Playing;
+use crate::explore::search::lookahead::{Lookahead, LookaheadResult, View};
+use crate::explore::search::replay::Replay;
 use crate::explore::search::successors::Successors;
 use crate::explore::state::packed::{After, GroundChange, Packer, Parts};
 use crate::explore::state::store::Store;
@@ -32,7 +32,7 @@ pub(in crate::explore) struct Known<'s> {
     /// Whether a claim that something is never done is open.
     pub(in crate::explore) has_never: bool,
     /// Whether sums and indexes are with_index_checks at every world.
-    pub(in crate::explore) recounts: bool,
+    pub(in crate::explore) recomputed: bool,
     /// Whether a claim asks for the way back, so that what follows each world has to be kept.
     pub(in crate::explore) keeps_ways: bool,
     /// What occurred in the states that were seen before.
@@ -41,12 +41,12 @@ pub(in crate::explore) struct Known<'s> {
 
 /// What is so of a new world.
 #[derive(Default)]
-pub(in crate::explore) struct Judged {
+pub(in crate::explore) struct Planned {
     /// Which law it breaks, or what else it is of which it should be no world at all.
-    pub(in crate::explore) unlawful: Option<Wrong>,
+    pub(in crate::explore) law_violation: Option<Wrong>,
     /// The claims that it decides, and how.
     pub(in crate::explore) decides: Vec<(usize, Wrong)>,
-    /// The worlds that such claims want to be reached.
+    /// The states that such claims want to be reached.
     pub(in crate::explore) is_goal_of: Vec<usize>,
     /// What occurs there and did not before.
     pub(in crate::explore) newly: Newly,
@@ -70,7 +70,7 @@ pub(in crate::explore) enum Reached {
     Fresh(u32),
 }
 
-/// What came of some worlds.
+/// What came of some states.
 pub(in crate::explore) struct Expanded {
     pub(in crate::explore) bytes: Vec<u8>,
     pub(in crate::explore) fresh: Vec<Fresh>,
@@ -122,8 +122,8 @@ impl Expanded {
 
 /// One thread that expands.
 pub(in crate::explore) struct Player {
-    playing: Playing,
-    /// What tells where operations lead from bytes alone, where worlds are even.
+    replay: Replay,
+    /// What tells where operations lead from bytes alone, where states are even.
     lookahead: Option<Lookahead>,
     /// What can be played in the world that is expanded; this and what follows is kept for its room.
     view: View,
@@ -172,7 +172,7 @@ impl Player {
     pub(in crate::explore) fn new(start: &World, scope: &Scope, packer: Packer) -> Player {
         Player {
             lookahead: packer.lookahead(start, scope),
-            playing: Playing::new(start, packer),
+            replay: Replay::new(start, packer),
             view: View::default(),
             here: Moves::default(),
             parts: Parts::default(),
@@ -181,39 +181,39 @@ impl Player {
         }
     }
 
-    /// The same, playing every operation: where sums are with_index_checks it is for the sake of what is played.
+    /// The same, replay every operation: where sums are with_index_checks it is for the sake of what is played.
     pub(in crate::explore) fn playing_all(self) -> Player {
         Player { lookahead: None, ..self }
     }
 
     /// Where the bytes of the world tell what can be played and where most of it leads.
     fn expand_even(&mut self, number: u32, known: &Known<'_>, expanded: &mut Expanded, ways: &mut Vec<Reached>) {
-        let Player { playing, lookahead: Some(lookahead), view, .. } = self else { return };
+        let Player { replay, lookahead: Some(lookahead), view, .. } = self else { return };
         let here = known.store.bytes_of(number);
         if lookahead.weighs() || known.has_never || cfg!(debug_assertions) {
-            playing.go_to(number, Some(lookahead), known);
+            replay.go_to(number, Some(lookahead), known);
         }
-        lookahead.look(here, playing.world(), view);
+        lookahead.look(here, replay.world(), view);
         known.store.find_all(&view.bytes, &mut view.lookups);
         for (nth, index) in (0..).zip(0..view.between_places()) {
-            debug_assert!(is_so(playing, lookahead, view, (here, index), known), "the prediction is right");
+            debug_assert!(is_so(replay, lookahead, view, (here, index), known), "the prediction is right");
             let after = match view.told(index) {
-                Told::Refused(reason) => {
+                LookaheadResult::Refused(reason) => {
                     expanded.tried.refused(lookahead.verb(view, index), reason);
                     continue;
                 }
-                Told::Applied => {
+                LookaheadResult::Applied => {
                     expanded.tried.applied(lookahead.verb(view, index));
                     if known.has_never {
-                        let operation = lookahead.operation(here, playing.world(), view, index);
-                        playing.note_never((number, nth), operation, known, expanded);
+                        let operation = lookahead.operation(here, replay.world(), view, index);
+                        replay.note_never((number, nth), operation, known, expanded);
                     }
                     Some(arrive((number, nth), (view, here.len(), index), expanded))
                 }
-                Told::Unknown => {
-                    playing.go_to(number, Some(lookahead), known);
-                    let Some(operation) = lookahead.operation(here, playing.world(), view, index) else { continue };
-                    let played = playing.play((number, nth), &operation, known, expanded);
+                LookaheadResult::Unknown => {
+                    replay.go_to(number, Some(lookahead), known);
+                    let Some(operation) = lookahead.operation(here, replay.world(), view, index) else { continue };
+                    let played = replay.play((number, nth), &operation, known, expanded);
                     played.map_err(|reason| lookahead.note_refused(view, index, reason)).ok()
                 }
             };
@@ -222,11 +222,11 @@ impl Player {
             }
         }
         for (nth, index) in (view.between_places()..view.len()).map(|index| (narrow::index(index), index)) {
-            debug_assert!(is_so(playing, lookahead, view, (here, index), known), "the prediction is right");
+            debug_assert!(is_so(replay, lookahead, view, (here, index), known), "the prediction is right");
             expanded.tried.applied(lookahead.verb(view, index));
             if known.has_never {
-                let operation = lookahead.operation(here, playing.world(), view, index);
-                playing.note_never((number, nth), operation, known, expanded);
+                let operation = lookahead.operation(here, replay.world(), view, index);
+                replay.note_never((number, nth), operation, known, expanded);
             }
         }
         // What changes nothing leads back to the state itself.
@@ -240,30 +240,30 @@ impl Player {
 
     /// What can be played beside that.
     fn expand_others(&mut self, number: u32, known: &Known<'_>, expanded: &mut Expanded, ways: &mut Vec<Reached>) {
-        let Player { playing, lookahead, view, here, .. } = self;
-        playing.go_to(number, lookahead.as_mut(), known);
-        known.scope.enumerate_others(playing.world(), here);
+        let Player { replay, lookahead, view, here, .. } = self;
+        replay.go_to(number, lookahead.as_mut(), known);
+        known.scope.enumerate_others(replay.world(), here);
         for (nth, index) in (view.len()..).zip(0..here.steps.len()) {
-            let Some(operation) = here.operation(playing.world(), index) else { continue };
+            let Some(operation) = here.operation(replay.world(), index) else { continue };
             let nth = narrow::index(nth);
-            let after = playing.play((number, nth), &operation, known, expanded);
+            let after = replay.play((number, nth), &operation, known, expanded);
             if known.keeps_ways {
                 ways.extend(after.ok());
             }
         }
     }
 
-    /// Where the world has to be asked.
+    /// Where the world has to be requested.
     fn expand_played(&mut self, number: u32, known: &Known<'_>, expanded: &mut Expanded, ways: &mut Vec<Reached>) {
-        self.playing.go_to(number, self.lookahead.as_mut(), known);
-        known.scope.enumerate(self.playing.world(), &mut self.here);
+        self.replay.go_to(number, self.lookahead.as_mut(), known);
+        known.scope.enumerate(self.replay.world(), &mut self.here);
         self.look_ahead(known);
         for (nth, index) in (0..).zip(0..self.here.steps.len()) {
             let after = match self.predicted[index].clone() {
                 Some(predicted) => Some(self.predicted_one((number, nth), &predicted, known, expanded)),
                 None => {
-                    let operation = self.here.operation(self.playing.world(), index);
-                    operation.and_then(|it| self.playing.play((number, nth), &it, known, expanded).ok())
+                    let operation = self.here.operation(self.replay.world(), index);
+                    operation.and_then(|it| self.replay.play((number, nth), &it, known, expanded).ok())
                 }
             };
             if known.keeps_ways {
@@ -272,18 +272,18 @@ impl Player {
         }
     }
 
-    /// Works out the worlds to which the simple operations lead, without playing them. Most of them are known, so that most operations
+    /// Works out the states to which the simple operations lead, without replay them. Most of them are known, so that most operations
     /// need not be played at all.
     fn look_ahead(&mut self, known: &Known<'_>) {
-        let Player { playing, here, parts, predicted, predicted_bytes, .. } = self;
-        let (world, packer) = playing.world_and_packer();
+        let Player { replay, here, parts, predicted, predicted_bytes, .. } = self;
+        let (world, packer) = replay.world_and_packer();
         packer.pack_parts(world, known.scope, parts);
         predicted.clear();
         predicted_bytes.clear();
         for step in &here.steps {
             let start = predicted_bytes.len();
             // Where sums are with_index_checks it is for the sake of what is played.
-            let is_predictable = !known.recounts && packer.can_look_ahead(known.scope, step);
+            let is_predictable = !known.recomputed && packer.can_look_ahead(known.scope, step);
             let after = if is_predictable { after(world, step, parts) } else { None };
             predicted.push(after.map(|after| {
                 packer.pack_after(world, known.scope, parts, &after, predicted_bytes);
@@ -305,16 +305,16 @@ impl Player {
         known: &Known<'_>,
         expanded: &mut Expanded,
     ) -> Reached {
-        let Player { playing, here, predicted_bytes, .. } = self;
+        let Player { replay, here, predicted_bytes, .. } = self;
         let bytes = &predicted_bytes[predicted.bytes.clone()];
-        let operation = || here.operation(playing.world(), nth as usize);
+        let operation = || here.operation(replay.world(), nth as usize);
         debug_assert!(
-            operation().is_some_and(|it| playing.leads_to(&it, known.scope).is_ok_and(|played| played == *bytes)),
+            operation().is_some_and(|it| replay.leads_to(&it, known.scope).is_ok_and(|played| played == *bytes)),
             "the prediction is right"
         );
         here.steps[nth as usize].verb().into_iter().for_each(|verb| expanded.tried.applied(verb));
         if known.has_never {
-            playing.note_never((number, nth), operation(), known, expanded);
+            replay.note_never((number, nth), operation(), known, expanded);
         }
         let fresh = || Fresh { hash: predicted.hash, end: 0, parent: number, nth };
         let seen = predicted.seen.map(Reached::Known);
@@ -324,16 +324,16 @@ impl Player {
 
 impl Successors for Player {
     fn pack(&mut self, world: &World, scope: &Scope) -> (Vec<u8>, u64) {
-        self.playing.pack(world, scope)
+        self.replay.pack(world, scope)
     }
 
     fn operation(&mut self, world: &World, scope: &Scope, nth: u32) -> Option<Operation> {
-        let (here, _) = self.playing.pack(world, scope);
-        self.playing.operation(&here, world, nth, scope, self.lookahead.as_mut())
+        let (here, _) = self.replay.pack(world, scope);
+        self.replay.operation(&here, world, nth, scope, self.lookahead.as_mut())
     }
 
-    fn judge(&mut self, numbers: Range<u32>, known: &Known<'_>) -> Vec<(u32, Box<Judged>)> {
-        self.playing.judge_all(numbers, self.lookahead.as_mut(), known)
+    fn check(&mut self, numbers: Range<u32>, known: &Known<'_>) -> Vec<(u32, Box<Planned>)> {
+        self.replay.check_all(numbers, self.lookahead.as_mut(), known)
     }
 
     fn expand(&mut self, numbers: Range<u32>, known: &Known<'_>) -> Expanded {
@@ -364,22 +364,24 @@ fn arrive((parent, nth): (u32, u32), (view, length, index): (&View, usize, usize
     Reached::Fresh(expanded.find_or_add(bytes, Fresh { hash: lookup.hash, end: 0, parent, nth }))
 }
 
-/// Whether something comes to what was predicted, found out by playing it.
+/// Whether something comes to what was predicted, found out by replay it.
 fn is_so(
-    playing: &Playing,
+    replay: &Replay,
     lookahead: &Lookahead,
     view: &View,
     (here, index): (&[u8], usize),
     known: &Known<'_>,
 ) -> bool {
-    let Some(operation) = lookahead.operation(here, playing.world(), view, index) else { return false };
-    let played = playing.leads_to(&operation, known.scope);
+    let Some(operation) = lookahead.operation(here, replay.world(), view, index) else { return false };
+    let played = replay.leads_to(&operation, known.scope);
     if index >= view.between_places() {
         return played.is_ok_and(|played| played == here);
     }
     match view.told(index) {
-        Told::Applied => played.is_ok_and(|played| played == view.bytes[index * here.len()..(index + 1) * here.len()]),
-        Told::Refused(reason) => played == Err(reason),
-        Told::Unknown => true,
+        LookaheadResult::Applied => {
+            played.is_ok_and(|played| played == view.bytes[index * here.len()..(index + 1) * here.len()])
+        }
+        LookaheadResult::Refused(reason) => played == Err(reason),
+        LookaheadResult::Unknown => true,
     }
 }

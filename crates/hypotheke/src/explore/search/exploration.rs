@@ -24,9 +24,9 @@ use crate::world::World;
 pub struct Bounds {
     /// So many operations from the start.
     pub depth: Option<u32>,
-    /// So many worlds.
-    pub worlds: Option<u64>,
-    /// So many bytes for the worlds that were seen.
+    /// So many states.
+    pub states: Option<u64>,
+    /// So many bytes for the states that were seen.
     pub memory: Option<u64>,
 }
 
@@ -39,7 +39,7 @@ pub struct Exploration {
     bounds: Bounds,
     symmetry: bool,
     threads: NonZeroUsize,
-    recounts: bool,
+    recomputed: bool,
 }
 
 impl From<ReadyFile> for Exploration {
@@ -51,7 +51,7 @@ impl From<ReadyFile> for Exploration {
             bounds: Bounds::default(),
             symmetry: true,
             threads: NonZeroUsize::MIN,
-            recounts: false,
+            recomputed: false,
         }
     }
 }
@@ -91,7 +91,7 @@ impl Exploration {
         self
     }
 
-    /// The same, with every world told apart from every other. The verdicts are the same; there are more worlds.
+    /// The same, with every world told apart from every other. The verdicts are the same; there are more states.
     #[must_use]
     pub fn without_symmetry(mut self) -> Exploration {
         self.symmetry = false;
@@ -102,7 +102,7 @@ impl Exploration {
     /// as long, and there is nothing to find unless this library has a fault.
     #[must_use]
     pub fn with_index_checks(mut self) -> Exploration {
-        self.recounts = true;
+        self.recomputed = true;
         self
     }
 
@@ -129,7 +129,7 @@ impl Exploration {
 
     /// The claims that such an operation must never be applied, if it is one.
     pub(in crate::explore) fn meant(&self, world: &World, operation: &Operation) -> Vec<usize> {
-        let never = self.claims.iter().enumerate().filter(|(_, (claim, _))| claim.kind == ClaimKind::Never);
+        let never = self.claims.iter().enumerate().filter(|(_, (claim, _))| claim.kind == ClaimKind::Forbidden);
         never.filter(|(_, (_, ready))| ready.is_meant(world, operation)).map(|(index, _)| index).collect()
     }
 
@@ -148,24 +148,24 @@ impl Exploration {
         self.scope.is_against_the_laws(world)
     }
 
-    /// Goes through the worlds.
+    /// Goes through the states.
     #[must_use]
     pub fn search(self) -> ExplorationReport {
         self.search_until(&mut |_| None)
     }
 
-    /// Goes through the worlds, and tells of its progress now and then, until it is answered with what stops it.
+    /// Goes through the states, and tells of its progress now and then, until it is answered with what stops it.
     pub fn search_until(self, progress: &mut dyn FnMut(&Progress) -> Option<Bound>) -> ExplorationReport {
         let scope = self.reduced_scope();
-        let Exploration { claims, start, bounds, threads, recounts, .. } = self.clone();
+        let Exploration { claims, start, bounds, threads, recomputed, .. } = self.clone();
         let packer = Packer::for_search(&start, &scope);
         let player = |_| {
             let player = Player::new(&start, &scope, packer.clone());
-            if recounts { player.playing_all() } else { player }
+            if recomputed { player.playing_all() } else { player }
         };
         let players: Vec<Player> = (0..threads.get()).map(player).collect();
         let store = Store::new(packer.length());
-        let mut search = Search::new(claims, scope, start, bounds, store, players).recounting(recounts);
+        let mut search = Search::new(claims, scope, start, bounds, store, players).recomputing(recomputed);
         search.run(progress);
         let mut found = search.report();
         self.tell_starts(&mut found);
@@ -176,12 +176,12 @@ impl Exploration {
 /// How far a search is.
 #[derive(Clone, Copy, Debug)]
 pub struct Progress {
-    /// How many worlds were found.
-    pub worlds: u64,
+    /// How many states were found.
+    pub states: u64,
     /// Of how many it is known what follows.
     pub done: u64,
     /// So many operations from the start.
     pub depth: u32,
-    /// What the worlds take, in bytes.
+    /// What the states take, in bytes.
     pub memory: u64,
 }

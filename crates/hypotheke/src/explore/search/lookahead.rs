@@ -2,7 +2,7 @@
 //!
 //! Most operations lead to a world that was seen, so that most need not be played: it is enough to know to which bytes they lead. Of an even
 //! world ([`crate::explore::state::even`]) that depends on what lies in the two places between which something goes, on the rules of those places, and on weight.
-//! What comes of it, weight aside, is asked of the library once for each two places and what lies there, and remembered; weight is asked of
+//! What comes of it, weight aside, is requested of the library once for each two places and what lies there, and remembered; weight is requested of
 //! the world each time, where there is a cap. What can't be told so has to be played; if it is refused then, and nothing else can have
 //! mattered, that is remembered too.
 //!
@@ -21,7 +21,7 @@ use crate::ops::{Operation, Reason};
 use crate::world::{Cell, GROUND, Spot, World};
 
 /// More sorts of places with what lies there than these are too many for what is remembered of each two.
-const MOST_STATES: usize = 2_048;
+const MAX_STATES: usize = 2_048;
 /// In place of the number of a frame where the order makes a difference.
 const IN_ORDER: u16 = u16::MAX;
 
@@ -50,11 +50,11 @@ struct Here {
 struct Lead {
     /// None of an exchange.
     amount: Option<Amount>,
-    comes_to: ComesTo,
+    effect: Effect,
 }
 
 #[derive(Clone, Copy, Debug)]
-enum ComesTo {
+enum Effect {
     /// What lies in both places then, and how much more that of the second weighs.
     Bytes(u8, u8, i64),
     Refused(Reason),
@@ -64,7 +64,7 @@ enum ComesTo {
 
 /// What is known of something that can be played.
 #[derive(Clone, Copy, Debug)]
-pub(in crate::explore) enum Told {
+pub(in crate::explore) enum LookaheadResult {
     /// It is applied and leads to its bytes.
     Applied,
     Refused(Reason),
@@ -91,8 +91,8 @@ pub(in crate::explore) struct View {
     /// The stacks that move onto themselves, and the slots that are swapped with themselves, after all others: both are
     /// applied and change nothing.
     to_itself: Vec<(u16, bool)>,
-    told: Vec<Told>,
-    /// The worlds to which they lead. Of what is not applied they mean nothing.
+    told: Vec<LookaheadResult>,
+    /// The states to which they lead. Of what is not applied they mean nothing.
     pub(in crate::explore) bytes: Vec<u8>,
     pub(in crate::explore) lookups: Vec<Lookup>,
 }
@@ -107,7 +107,7 @@ impl View {
         self.nexts.len()
     }
 
-    pub(in crate::explore) fn told(&self, nth: usize) -> Told {
+    pub(in crate::explore) fn told(&self, nth: usize) -> LookaheadResult {
         self.told[nth]
     }
 }
@@ -115,8 +115,8 @@ impl View {
 #[derive(Debug)]
 pub(in crate::explore) struct Lookahead {
     even: FixedWidth,
-    /// Of which limits and filters are asked.
-    asked: World,
+    /// Of which limits and filters are requested.
+    requested: World,
     moves: bool,
     swaps: bool,
     drops: bool,
@@ -134,7 +134,7 @@ pub(in crate::explore) struct Lookahead {
     leads: Vec<Lead>,
     /// How many values a byte may have.
     codes: u32,
-    /// Whether the world has to be asked what may be borne.
+    /// Whether the world has to be requested what may be borne.
     weighs: bool,
 }
 
@@ -146,7 +146,7 @@ impl Lookahead {
         }
         let mut lookahead = Lookahead {
             even: even.clone(),
-            asked: world.clone(),
+            requested: world.clone(),
             moves: scope.tries(Verb::Move),
             swaps: scope.tries(Verb::Swap),
             drops: scope.tries(Verb::Drop),
@@ -167,7 +167,7 @@ impl Lookahead {
         lookahead.slots = lookahead.places.len();
         lookahead.add_ground()?;
         lookahead.states = lookahead.classes.len() * even.codes();
-        if lookahead.states > MOST_STATES {
+        if lookahead.states > MAX_STATES {
             return None;
         }
         lookahead.known = vec![0; lookahead.states * lookahead.states];
@@ -181,7 +181,7 @@ impl Lookahead {
         let nth = self.even.frame().iter().position(|framed| framed.container == container)?;
         let framed = self.even.frame()[nth];
         let frame = if framed.alike { u16::try_from(nth).ok()? } else { IN_ORDER };
-        let (ruled, before) = (self.asked.state(container).ruled, self.classes.len());
+        let (ruled, before) = (self.requested.state(container).ruled, self.classes.len());
         for (slot, at) in (0..).zip(framed.range()) {
             let spot = Spot { container, slot };
             if slot <= ruled {
@@ -208,7 +208,7 @@ impl Lookahead {
         self.weighs
     }
 
-    /// All that can be played in a world and where it leads. The world itself is asked only for weight.
+    /// All that can be played in a world and where it leads. The world itself is requested only for weight.
     pub(in crate::explore) fn look(&mut self, bytes: &[u8], world: &World, view: &mut View) {
         self.list(bytes, view);
         view.bytes.clear();
@@ -218,15 +218,15 @@ impl Lookahead {
         for next in &view.nexts {
             let start = view.bytes.len();
             view.bytes.extend_from_slice(bytes);
-            let (told, hash) = match self.leads[next.lead as usize].comes_to {
-                ComesTo::Bytes(left, there, gain) if self.is_borne(next, gain, world) => {
+            let (told, hash) = match self.leads[next.lead as usize].effect {
+                Effect::Bytes(left, there, gain) if self.is_borne(next, gain, world) => {
                     let after = &mut view.bytes[start..];
                     let before = [next.from, next.to].map(|place| view.here[usize::from(place)].code);
                     let hash = self.set(after, hash, next.from, (before[0], left));
-                    (Told::Applied, self.set(after, hash, next.to, (before[1], there)))
+                    (LookaheadResult::Applied, self.set(after, hash, next.to, (before[1], there)))
                 }
-                ComesTo::Refused(reason) => (Told::Refused(reason), 0),
-                ComesTo::Bytes(..) | ComesTo::Unknown => (Told::Unknown, 0),
+                Effect::Refused(reason) => (LookaheadResult::Refused(reason), 0),
+                Effect::Bytes(..) | Effect::Unknown => (LookaheadResult::Unknown, 0),
             };
             view.told.push(told);
             view.lookups.push(Lookup::of(hash));
@@ -309,7 +309,7 @@ impl Lookahead {
     fn lands_at(&self, bytes: &[u8]) -> (u16, u32) {
         let empty = bytes[self.ground.range()].iter().position(|code| *code == 0);
         let landed = bytes[self.ground.range()].iter().filter(|code| **code > 0).count();
-        let empty = empty.filter(|_| landed < self.asked.most_landed());
+        let empty = empty.filter(|_| landed < self.requested.max_landed());
         let nth = empty.map_or(self.places.len() - 1, |nth| self.slots + nth);
         // There are no more places than have a number.
         (u16::try_from(nth).unwrap_or(u16::MAX), self.places[nth].class + u32::from(empty.is_none()))
@@ -349,7 +349,7 @@ impl Lookahead {
         if to.is_ground() {
             fitting_amounts(Amounts::Some, cells[0].count, u32::MAX, |amount| amounts.push(Some(amount)));
         } else {
-            let limit = self.asked.limit(to, cells[0].kind);
+            let limit = self.requested.limit(to, cells[0].kind);
             let most = limit.saturating_sub(cells[1].count).min(cells[0].count);
             let takes = there == 0 || cells[0].class == cells[1].class;
             let wanted = takes && (from.is_ground() || self.moves);
@@ -360,8 +360,8 @@ impl Lookahead {
             }
         }
         for amount in amounts {
-            let comes_to = self.ask(amount, cells, from, to, there);
-            self.leads.push(Lead { amount, comes_to });
+            let effect = self.ask(amount, cells, from, to, there);
+            self.leads.push(Lead { amount, effect });
         }
         let known = 1 + ((start << 3) | (self.leads.len() - start));
         self.known[at] = u32::try_from(known).unwrap_or(0);
@@ -369,8 +369,8 @@ impl Lookahead {
     }
 
     /// What something comes to, weight aside. Of the ground it is said whether it is full.
-    fn ask(&self, amount: Option<Amount>, cells: [Cell; 2], from: Spot, to: Spot, full: u8) -> ComesTo {
-        let world = &self.asked;
+    fn ask(&self, amount: Option<Amount>, cells: [Cell; 2], from: Spot, to: Spot, full: u8) -> Effect {
+        let world = &self.requested;
         let predicted = if to.is_ground() {
             let landed = if full > 0 { usize::MAX } else { 0 };
             amount.and_then(|amount| world.look_ahead_drop_of(amount, cells[0], from, landed)).map(|cells| (cells, 0))
@@ -382,8 +382,8 @@ impl Lookahead {
             };
             predicted.map(|predicted| (predicted.cells, predicted.gain))
         };
-        predicted.map_or(ComesTo::Unknown, |((left, there), gain)| {
-            ComesTo::Bytes(self.even.code(world, left), self.even.code(world, there), gain)
+        predicted.map_or(Effect::Unknown, |((left, there), gain)| {
+            Effect::Bytes(self.even.code(world, left), self.even.code(world, there), gain)
         })
     }
 
@@ -494,10 +494,12 @@ impl Lookahead {
     pub(in crate::explore) fn note_refused(&mut self, view: &View, nth: usize, reason: Reason) {
         let Next { from, to, lead } = view.nexts[nth];
         let [from, to] = [from, to].map(|place| self.place(place).spot);
-        let is_plain = |spot: Spot| spot.is_ground() || self.asked.is_simple_spot(spot);
-        if is_plain(from) && is_plain(to) && (to.is_ground() || self.asked.bears_anything(from.container, to.container))
+        let is_plain = |spot: Spot| spot.is_ground() || self.requested.is_simple_spot(spot);
+        if is_plain(from)
+            && is_plain(to)
+            && (to.is_ground() || self.requested.bears_anything(from.container, to.container))
         {
-            self.leads[lead as usize].comes_to = ComesTo::Refused(reason);
+            self.leads[lead as usize].effect = Effect::Refused(reason);
         }
     }
 }

@@ -4,6 +4,6 @@ pub(super) mod breadth;
 pub(super) mod expand;
 pub(super) mod exploration;
 pub(super) mod lookahead;
-pub(super) mod playing;
+pub(super) mod replay;
 pub(super) mod space;
 pub(super) mod successors;

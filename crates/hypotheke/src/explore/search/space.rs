@@ -7,7 +7,7 @@ use crate::explore::model::claims::Ready;
 use crate::explore::model::scope::Scope;
 use crate::explore::search::exploration::Exploration;
 use crate::explore::search::lookahead::Lookahead;
-use crate::explore::search::playing::Lists;
+use crate::explore::search::replay::Lists;
 use crate::explore::state::packed::Packer;
 use crate::explore::state::symmetry;
 use crate::explore::walks::generate::Generator;
@@ -16,7 +16,7 @@ use crate::ops::Operation;
 use crate::snapshot::Departures;
 use crate::world::World;
 
-/// What a search tries in a state, and which worlds it takes for one state.
+/// What a search tries in a state, and which states it takes for one state.
 ///
 /// ```
 /// use hypotheke::Ruleset;
@@ -107,7 +107,7 @@ impl StateSpace {
         self.scope.alike.count() > 0
     }
 
-    /// Bytes that two worlds have in common if a search takes them for one state. Keys of different spaces are unrelated.
+    /// Bytes that two states have in common if a search takes them for one state. Keys of different spaces are unrelated.
     pub fn key(&mut self, world: &World) -> Vec<u8> {
         let mut bytes = Vec::new();
         self.packer.pack_any(world, &self.scope, &mut bytes);

@@ -1,10 +1,10 @@
 //! What a search asks of each of its threads. A search of anything else, or elsewhere, is another implementation of this, not another
-//! search: numbering states, batches, bounds, verdicts and trails are the same.
+//! search: numbering states, batches, bounds, verdicts and traces are the same.
 
 use std::ops::Range;
 
 use crate::explore::model::scope::Scope;
-use crate::explore::search::expand::{Expanded, Judged, Known};
+use crate::explore::search::expand::{Expanded, Known, Planned};
 use crate::ops::Operation;
 use crate::world::World;
 
@@ -20,7 +20,7 @@ pub(in crate::explore) trait Successors: Send {
     fn expand(&mut self, numbers: Range<u32>, known: &Known<'_>) -> Expanded;
 
     /// What is so of some states, those of which there is anything to tell.
-    fn judge(&mut self, numbers: Range<u32>, known: &Known<'_>) -> Vec<(u32, Box<Judged>)>;
+    fn check(&mut self, numbers: Range<u32>, known: &Known<'_>) -> Vec<(u32, Box<Planned>)>;
 
     /// The nth operation of a state that a world is in.
     fn operation(&mut self, world: &World, scope: &Scope, nth: u32) -> Option<Operation>;

@@ -1,6 +1,6 @@
 //! What two states must have in common to be one.
 //!
-//! A search treats two worlds as one state if no operation, claim or law can tell them apart. [`Canonical`] is what is
+//! A search treats two states as one state if no operation, claim or law can tell them apart. [`Canonical`] is what is
 //! compared. It is made by destructuring a [`Snapshot`] without leaving out a field, so that a new field does not compile
 //! until somebody has decided; what is left out is named here with the reason. The search writes states as bytes for
 //! itself, and tests hold the two together.
@@ -86,7 +86,7 @@ impl Canonical {
             packs,
             ground,
             // Only the audit reads them, against the items that are there: they follow from the start and the state.
-            tallies: _,
+            totals: _,
             // Numbers of departures are names too.
             departures: _,
             // A search lets nothing arrive.
@@ -94,7 +94,7 @@ impl Canonical {
             // A server reads it, and a search has none.
             requests: _,
             // Orphans weigh nothing, fill no slot and no operation reaches them.
-            strays: _,
+            orphans: _,
         } = snapshot;
         let reader = Reader::new(snapshot, packs);
         Canonical {
@@ -152,7 +152,7 @@ impl<'s> Reader<'s> {
         let Container {
             name,
             // The same for all states: it follows from the name.
-            of: _,
+            definition: _,
             slots,
             opened_by,
             stacks,
@@ -169,7 +169,7 @@ impl<'s> Reader<'s> {
         let Holder {
             name,
             // The same for all states: it follows from the name.
-            of: _,
+            definition: _,
             containers,
             hand,
             origin,

@@ -1,4 +1,4 @@
-//! Worlds of which every slot is one byte: where nothing but plain stacks moves between slots and the ground, and there are few enough
+//! States of which every slot is one byte: where nothing but plain stacks moves between slots and the ground, and there are few enough
 //! sorts and items for each sort of stack of each size to have a number below 256. Every world has as many bytes then, and what changes from
 //! one to the next are two of them.
 
@@ -14,9 +14,9 @@ use crate::ruleset::NO_PACK;
 use crate::world::{Cell, ClassKey, GROUND, World};
 
 /// More slots than this are too many for a byte each.
-const MOST_SLOTS: usize = 512;
+const MAX_SLOTS: usize = 512;
 /// So many stacks on the ground at most.
-const MOST_LANDED: usize = 32;
+const MAX_LANDED: usize = 32;
 
 #[derive(Clone, Debug)]
 pub(in crate::explore) struct FixedWidth {
@@ -52,7 +52,7 @@ impl Framed {
 }
 
 impl FixedWidth {
-    /// None where worlds can't be written so.
+    /// None where states can't be written so.
     pub(in crate::explore) fn new(world: &World, scope: &Scope) -> Option<FixedWidth> {
         // A byte says which stack a slot holds; nothing else may change, and nothing else may matter.
         let changes_more = |it: Effects| it.hand || it.access || it.shortcuts || it.size || it.variants;
@@ -80,9 +80,9 @@ impl FixedWidth {
         even.number(world, scope, all())?;
         even.lay_out(world, scope, &frame);
         let (drops, most) = (scope.effects().any(|it| it.lands) || !landed.is_empty(), even.cells.len() - 1);
-        even.landed = if drops { most.min(world.most_landed()).max(landed.len()) } else { 0 };
+        even.landed = if drops { most.min(world.max_landed()).max(landed.len()) } else { 0 };
         even.draw_keys();
-        (even.slots <= MOST_SLOTS && even.landed <= MOST_LANDED).then_some(even)
+        (even.slots <= MAX_SLOTS && even.landed <= MAX_LANDED).then_some(even)
     }
 
     fn lay_out(&mut self, world: &World, scope: &Scope, frame: &[u32]) {

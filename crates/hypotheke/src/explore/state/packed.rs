@@ -1,4 +1,4 @@
-//! States as few bytes. Two worlds become the same bytes if, and only if, their [canonical forms](crate::explore::state::canonical) are equal,
+//! States as few bytes. Two states become the same bytes if, and only if, their [canonical forms](crate::explore::state::canonical) are equal,
 //! but for slots whose order makes no difference, which are sorted.
 
 use std::hash::BuildHasher;
@@ -14,7 +14,7 @@ use crate::explore::state::fixed_width::FixedWidth;
 use crate::narrow;
 use crate::world::{Cell, ClassKey, GROUND, Spot, World};
 
-/// Writes worlds as bytes. Two that nothing can tell apart become the same bytes.
+/// Writes states as bytes. Two that nothing can tell apart become the same bytes.
 #[derive(Clone, Debug)]
 pub(in crate::explore) struct Packer {
     /// Every container but the ground and the insides of packs.
@@ -65,7 +65,7 @@ pub(in crate::explore) enum GroundChange {
     Stays(usize, Cell),
 }
 
-/// What is not plain is written as the number after that of the last kind, and so many bytes: as many for each, so that what worlds take
+/// What is not plain is written as the number after that of the last kind, and so many bytes: as many for each, so that what states take
 /// does not depend on the numbers.
 const NUMBER_BYTES: usize = 4;
 
@@ -91,13 +91,13 @@ impl Packer {
         }
     }
 
-    /// One for a search, in which only what is planned is played; with what tells where that leads, where worlds are even.
+    /// One for a search, in which only what is planned is played; with what tells where that leads, where states are even.
     pub(in crate::explore) fn for_search(world: &World, scope: &Scope) -> Packer {
         let is_predictable = |even: &FixedWidth| Lookahead::new(even, world, scope).is_some();
         Packer { even: FixedWidth::new(world, scope).filter(is_predictable), ..Packer::new(world) }
     }
 
-    /// What tells from the bytes of worlds what can be played there and where it leads, if that can be told.
+    /// What tells from the bytes of states what can be played there and where it leads, if that can be told.
     pub(in crate::explore) fn lookahead(&self, world: &World, scope: &Scope) -> Option<Lookahead> {
         self.even.as_ref().and_then(|even| Lookahead::new(even, world, scope))
     }
@@ -118,7 +118,7 @@ impl Packer {
         self.even.as_ref().map(FixedWidth::len)
     }
 
-    /// One for another world of the same ruleset, of which equal worlds become the same bytes.
+    /// One for another world of the same ruleset, of which equal states become the same bytes.
     pub(in crate::explore) fn for_world(&self, world: &World) -> Packer {
         Packer { shared: Arc::clone(&self.shared), ..Packer::new(world) }
     }
@@ -206,7 +206,7 @@ impl Packer {
         let origin = world.origin_of(world.state(container).holder);
         put(bytes, u64::from(origin.is_some()));
         if let Some(origin) = origin {
-            self.way_to(world, origin.container.index, bytes);
+            self.path_to(world, origin.container.index, bytes);
             put(bytes, u64::from(origin.slot));
         }
     }
@@ -238,7 +238,7 @@ impl Packer {
     }
 
     /// Where a container is: the slots of the packs around it from the inside out, each as one more than it is, then the outermost.
-    fn way_to(&self, world: &World, container: u32, bytes: &mut Vec<u8>) {
+    fn path_to(&self, world: &World, container: u32, bytes: &mut Vec<u8>) {
         let mut at = container;
         loop {
             if let Some(nth) = self.frame.iter().position(|&outer| outer == at) {

@@ -1,14 +1,14 @@
-//! The worlds that were seen, each once, with the way to it.
+//! The states that were seen, each once, with the way to it.
 
 use crate::explore::state::table::{MOST, Table};
 
 /// In place of the number of a world where there is none.
 pub(in crate::explore) const NOBODY: u32 = u32::MAX;
 
-/// Worlds by their numbers, in the order in which they were found.
+/// States by their numbers, in the order in which they were found.
 #[derive(Debug)]
 pub(in crate::explore) struct Store {
-    /// The bytes of all worlds, one after the other.
+    /// The bytes of all states, one after the other.
     bytes: Vec<u8>,
     places: Places,
     /// From which world each was reached, and by which of that one's operations.
@@ -33,7 +33,7 @@ impl Lookup {
     }
 }
 
-/// Room for one more. An eighth is added and not as much again: of ten million worlds the half would be nothing.
+/// Room for one more. An eighth is added and not as much again: of ten million states the half would be nothing.
 fn push<T>(list: &mut Vec<T>, item: T) {
     make_room(list, 1);
     list.push(item);
@@ -45,7 +45,7 @@ fn make_room<T>(list: &mut Vec<T>, more: usize) {
     }
 }
 
-/// Whether two worlds are the same. Most have few bytes, for which a call to compare memory would take longer than to compare it.
+/// Whether two states are the same. Most have few bytes, for which a call to compare memory would take longer than to compare it.
 #[inline]
 fn is_same(one: &[u8], other: &[u8]) -> bool {
     let ends = |bytes: &[u8]| Some((*bytes.first_chunk::<8>()?, *bytes.last_chunk::<8>()?));
@@ -56,7 +56,7 @@ fn is_same(one: &[u8], other: &[u8]) -> bool {
     }
 }
 
-/// Where the bytes of worlds stand.
+/// Where the bytes of states stand.
 #[derive(Debug)]
 enum Places {
     /// Each has so many.
@@ -105,7 +105,7 @@ impl Places {
 }
 
 impl Store {
-    /// For worlds of which each has so many bytes, if that is known.
+    /// For states of which each has so many bytes, if that is known.
     pub(in crate::explore) fn new(length: Option<usize>) -> Store {
         Store {
             bytes: Vec::new(),
@@ -138,11 +138,11 @@ impl Store {
 
     /// The number of a world, if it was seen.
     pub(in crate::explore) fn find(&self, bytes: &[u8], hash: u64) -> Option<u32> {
-        // ComparisonReport whole: a hash alone could take two worlds for one.
+        // ComparisonReport whole: a hash alone could take two states for one.
         self.table.find(hash, |number| is_same(self.bytes_of(number), bytes))
     }
 
-    /// Looks up many worlds that have as many bytes each. What they need of memory is asked for before any of it is waited for.
+    /// Looks up many states that have as many bytes each. What they need of memory is requested before any of it is waited for.
     pub(in crate::explore) fn find_all(&self, bytes: &[u8], lookups: &mut [Lookup]) {
         for lookup in &mut *lookups {
             lookup.is_there = self.table.touch(lookup.hash);
@@ -163,7 +163,7 @@ impl Store {
         }
     }
 
-    /// Whether there are as many worlds as can be kept.
+    /// Whether there are as many states as can be kept.
     pub(in crate::explore) fn is_full(&self) -> bool {
         self.len() >= MOST
     }
@@ -185,11 +185,11 @@ impl Store {
         Some(self.parents[number as usize]).filter(|parent| *parent != NOBODY)
     }
 
-    /// The worlds on the way from the start, the start first.
-    pub(in crate::explore) fn way_to(&self, number: u32) -> Vec<u32> {
-        let mut way: Vec<u32> = std::iter::successors(Some(number), |&at| self.parent(at)).collect();
-        way.reverse();
-        way
+    /// The states on the way from the start, the start first.
+    pub(in crate::explore) fn path_to(&self, number: u32) -> Vec<u32> {
+        let mut path: Vec<u32> = std::iter::successors(Some(number), |&at| self.parent(at)).collect();
+        path.reverse();
+        path
     }
 
     /// What all of it takes, in bytes.

@@ -18,7 +18,7 @@ use crate::explore::model::claims::Ready;
 use crate::explore::model::meant::around;
 use crate::explore::model::scope::Scope;
 use crate::language::{Effects, SlotOrder};
-use crate::ruleset::Misfits;
+use crate::ruleset::WhenUnfit;
 use crate::world::{GROUND, NONE, Place, World};
 
 /// Which containers have slots whose order makes no difference; by default none.
@@ -50,7 +50,7 @@ impl Alike {
 
 /// Finds the containers whose slot order makes no difference.
 pub(in crate::explore) fn find(world: &World, scope: &Scope, claims: &[&Ready]) -> Alike {
-    let ejects = world.rules().containers().iter().any(|def| def.misfits() == Misfits::Leave);
+    let ejects = world.rules().containers().iter().any(|def| def.when_unfit() == WhenUnfit::Eject);
     let any = |is: &dyn Fn(Effects) -> bool| scope.effects().any(is);
     let reads_all = scope.whole_places || scope.hands || scope.has_ids || any(&|it| it.slot_order == SlotOrder::Any);
     if reads_all || any(&|it| it.hand || it.size) {

@@ -1,7 +1,7 @@
 //! Numbers by hash, so laid out that many can be looked up at once.
 //!
-//! A search looks up many worlds for each that it finds, in more memory than the caches have. An entry is one word, so that whether a hash is
-//! known can mostly be told from a single place in memory, and the first places of many hashes may be asked for before the first is answered.
+//! A search looks up many states for each that it finds, in more memory than the caches have. An entry is one word, so that whether a hash is
+//! known can mostly be told from a single place in memory, and the first places of many hashes may be requested before the first is answered.
 
 /// A number and half of the hash that it has; 0 is none.
 #[derive(Clone, Copy, Debug)]
@@ -49,7 +49,7 @@ impl Table {
         usize::try_from(hash >> self.shift).unwrap_or(0)
     }
 
-    /// Whether something stands at the first place for a hash. It need not be waited for what stands there before the next is asked for.
+    /// Whether something stands at the first place for a hash. It need not be waited for what stands there before the next is requested.
     #[inline]
     pub(in crate::explore) fn touch(&self, hash: u64) -> bool {
         !self.entries[self.place(hash)].is_none()

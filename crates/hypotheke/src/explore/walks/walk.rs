@@ -18,7 +18,7 @@ use crate::explore::model::scope::Fault;
 use crate::explore::model::sentence::sentence;
 use crate::explore::model::tried::Tried;
 use crate::explore::model::vacuity::Occurred;
-use crate::explore::report::{Bound, ExplorationReport, Status, Trail, Verdict};
+use crate::explore::report::{Bound, ExplorationReport, Status, Trace, Verdict};
 use crate::explore::search::exploration::Exploration;
 use crate::explore::walks::generate::{Generator, below};
 use crate::explore::walks::stock::Stock;
@@ -62,7 +62,7 @@ pub(in crate::explore) fn seed_of(seed: u64, number: u64) -> u64 {
 struct All {
     occurred: Occurred,
     tried: Tried,
-    /// For each aim the walk with the lowest number, and its trail.
+    /// For each aim the walk with the lowest number, and its trace.
     found: BTreeMap<Aim, (u64, Vec<String>)>,
 }
 
@@ -116,14 +116,14 @@ pub(in crate::explore) fn saved_and_loaded(world: &World) -> Option<World> {
 struct Walked {
     tried: Tried,
     occurred: Occurred,
-    /// The first trail to each aim.
+    /// The first trace to each aim.
     found: BTreeMap<Aim, Vec<String>>,
 }
 
 impl Exploration {
     /// Walks at random, and tells after each batch how many walks there were, until it is answered with what stops it.
     ///
-    /// What is `always`, `never` and lawful is judged at every step, and what is `possible` looked for; what is `recoverable` takes a
+    /// What is `always`, `forbidden` and lawful is judged at every step, and what is `possible` looked for; what is `recoverable` takes a
     /// [search](Exploration::search).
     pub fn walk(self, walks: Walks, progress: &mut dyn FnMut(u64) -> Option<Bound>) -> ExplorationReport {
         let (first, every) = (walks.shard.0, walks.shard.1.max(1));
@@ -137,7 +137,7 @@ impl Exploration {
             for (one, &number) in walked.into_iter().zip(&batch) {
                 all.tried.add(&one.tried);
                 all.occurred.add(&one.occurred);
-                one.found.into_iter().for_each(|(aim, trail)| _ = all.found.entry(aim).or_insert((number, trail)));
+                one.found.into_iter().for_each(|(aim, trace)| _ = all.found.entry(aim).or_insert((number, trace)));
             }
             done += batch.len() as u64;
             stopped_by = progress(done);
@@ -292,7 +292,7 @@ impl Exploration {
                 _ if walked.found.contains_key(&aim) => false,
                 ClaimKind::Always => ready.wrong(world).is_some(),
                 ClaimKind::Possible => ready.wrong(world).is_none(),
-                ClaimKind::Never | ClaimKind::Recoverable => false,
+                ClaimKind::Forbidden | ClaimKind::Recoverable => false,
             };
             if is_found {
                 walked.found.insert(aim, self.sentences(steps));
@@ -301,42 +301,42 @@ impl Exploration {
     }
 
     fn report_walks(self, all: &All, walks: u64, stopped_by: Option<Bound>) -> ExplorationReport {
-        let mut trails: BTreeMap<Aim, Trail> = BTreeMap::new();
+        let mut traces: BTreeMap<Aim, Trace> = BTreeMap::new();
         for (aim, (number, steps)) in &all.found {
-            let trail = shrink::shorten(&self, *aim, steps);
-            trails.insert(*aim, Trail { walk: Some(*number), ..trail });
+            let trace = shrink::shorten(&self, *aim, steps);
+            traces.insert(*aim, Trace { walk: Some(*number), ..trace });
         }
         let verbs = all.tried.verbs(&self.scope);
         let verdicts = self.claims.iter().enumerate().map(|(index, (claim, ready))| {
-            let trail = trails.remove(&Aim::Claim(index));
-            let status = match (claim.kind, trail) {
-                (ClaimKind::Possible, Some(trail)) => Status::Reached(trail),
-                (_, Some(trail)) => Status::Broken(trail),
-                (ClaimKind::Possible | ClaimKind::Recoverable, None) => Status::Undecided,
+            let trace = traces.remove(&Aim::Claim(index));
+            let status = match (claim.kind, trace) {
+                (ClaimKind::Possible, Some(trace)) => Status::Reachable(trace),
+                (_, Some(trace)) => Status::Violated(trace),
+                (ClaimKind::Possible | ClaimKind::Recoverable, None) => Status::Inconclusive,
                 (_, None) => Status::NoViolationFound,
             };
             Verdict::new(claim.clone(), status, || all.occurred.why_vacuous(index, ready, &verbs))
         });
         let verdicts = verdicts.collect();
-        let unlawful = trails.remove(&Aim::Law).map(|trail| {
-            let violations = crate::audit(trail.after.rules(), &trail.after.snapshot());
-            (trail, violations)
+        let law_violation = traces.remove(&Aim::Law).map(|trace| {
+            let violations = crate::audit(trace.after.rules(), &trace.after.snapshot());
+            (trace, violations)
         });
         ExplorationReport {
             verdicts,
-            unlawful,
-            worlds: all.tried.total_applied() + walks,
+            law_violation,
+            states: all.tried.total_applied() + walks,
             applied: all.tried.total_applied(),
             refused: all.tried.by_reason(),
             by_depth: Vec::new(),
-            not_tried: self.scope.not_tried(&self.start, false),
+            not_searched: self.scope.not_searched(&self.start, false),
             never_entered: all.occurred.never_entered(),
             verbs,
             stopped_by,
-            exhausted: false,
+            complete: false,
             walks: Some(walks),
-            memory: 0,
-            memory_of_ways: 0,
+            memory_bytes: 0,
+            edge_memory_bytes: 0,
             symmetric: 0,
         }
     }

@@ -14,7 +14,8 @@ use crate::quantity::Decimal;
 use crate::ruleset::{NO_PACK, PropertyValue};
 use crate::snapshot::Departure;
 use crate::world::{
-    Arrival, Arriving, Cell, Class, ClassKey, ContainerState, DepartingEntity, End, Event, GROUND, PackContents, Spot,
+    Arrival, Arriving, Cell, ClassKey, ContainerState, DepartingEntity, Event, GROUND, PackContents, Spot, StackClass,
+    StackLocation,
 };
 
 impl Draft<'_> {
@@ -106,7 +107,7 @@ impl Draft<'_> {
     pub(in crate::ops) fn change_class(&mut self, spot: Spot, class: u32) {
         let cell = self.cell(spot);
         let at = self.end(spot, cell.id);
-        self.scratch.events.push(Event::Changed { at, before: Class(cell.class), after: Class(class) });
+        self.scratch.events.push(Event::Changed { at, before: StackClass(cell.class), after: StackClass(class) });
     }
 
     pub(in crate::ops) fn parts(&mut self) -> &mut Vec<(Spot, u32)> {
@@ -122,7 +123,7 @@ impl Draft<'_> {
     /// Lays the parts that were worked out, taking them from `source` or creating them.
     pub(in crate::ops) fn lay_parts(&mut self, item: Item, source: Option<Spot>) {
         let parts = std::mem::take(&mut self.scratch.parts);
-        let mut source_end = End::NOWHERE;
+        let mut source_end = StackLocation::NOWHERE;
         // What stays keeps the id; if nothing stays, the first part that comes to lie in an empty place has it.
         let mut free_id = None;
         if let Some(spot) = source {
@@ -147,7 +148,7 @@ impl Draft<'_> {
         let cell = self.cell(spot);
         let item = self.item(cell);
         let end = self.end(spot, cell.id);
-        self.push_transfer(item, count, end, End::NOWHERE);
+        self.push_transfer(item, count, end, StackLocation::NOWHERE);
     }
 
     /// Exchanges what lies in two slots.
@@ -170,8 +171,8 @@ impl Draft<'_> {
     }
 
     #[inline]
-    pub(in crate::ops) fn push_transfer(&mut self, item: Item, count: u32, from: End, to: End) {
-        let (kind, class) = (self.world.rules.kind_id(item.kind), Class(item.class));
+    pub(in crate::ops) fn push_transfer(&mut self, item: Item, count: u32, from: StackLocation, to: StackLocation) {
+        let (kind, class) = (self.world.rules.kind_id(item.kind), StackClass(item.class));
         self.scratch.events.push(Event::Moved { kind, count, from, to, class, inner: PackContents(item.inner) });
     }
 
@@ -202,9 +203,9 @@ impl Draft<'_> {
     }
 
     #[inline]
-    pub(in crate::ops) fn end(&self, spot: Spot, id: u64) -> End {
+    pub(in crate::ops) fn end(&self, spot: Spot, id: u64) -> StackLocation {
         let position = if spot.is_ground() { self.position(spot) } else { Position::default() };
-        End { spot, stack: StackId(id), position }
+        StackLocation { spot, stack: StackId(id), position }
     }
 
     /// Where on the ground something lies, or has landed in an operation before in the list.
@@ -221,7 +222,7 @@ impl Draft<'_> {
     }
 
     /// The end at which something is laid; on the ground that is a new landing, scattered where the request says so.
-    pub(in crate::ops) fn landing_end(&mut self, spot: Spot, id: u64) -> End {
+    pub(in crate::ops) fn landing_end(&mut self, spot: Spot, id: u64) -> StackLocation {
         if !spot.is_ground() {
             return self.end(spot, id);
         }
@@ -231,7 +232,7 @@ impl Draft<'_> {
             None => at,
             Some(within) => Position { x: self.scatter(at.x, within), y: self.scatter(at.y, within) },
         };
-        End { spot, stack: StackId(id), position }
+        StackLocation { spot, stack: StackId(id), position }
     }
 
     /// A number within a range of another, each thousandth as likely as any.

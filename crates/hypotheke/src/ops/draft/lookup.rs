@@ -16,7 +16,7 @@ impl Draft<'_> {
             Place::Slot(..) => self.slot(place),
             Place::Hand(holder) => Ok(self.hand(Some(holder))?.1),
             Place::OnGround(stack) => self.landing_of(stack).ok_or(Refusal::new(Cause::Unknown(Unknown::Stack))),
-            _ => Err(Refusal::new(Cause::Unknown(Unknown::Meaning))),
+            _ => Err(Refusal::new(Cause::Unknown(Unknown::UnsupportedPlace))),
         }
     }
 
@@ -56,7 +56,7 @@ impl Draft<'_> {
         match place {
             Place::Container(id) if self.has_container(id) => Ok(id.index),
             Place::Container(_) => Err(Refusal::new(Cause::Unknown(Unknown::Place))),
-            _ => Err(Refusal::new(Cause::Unknown(Unknown::Meaning))),
+            _ => Err(Refusal::new(Cause::Unknown(Unknown::UnsupportedPlace))),
         }
     }
 
@@ -87,7 +87,7 @@ impl Draft<'_> {
                     Err(Refusal::new(Cause::Unknown(Unknown::Place)))
                 }
             }
-            _ => Err(Refusal::new(Cause::Unknown(Unknown::Meaning))),
+            _ => Err(Refusal::new(Cause::Unknown(Unknown::UnsupportedPlace))),
         }
     }
 

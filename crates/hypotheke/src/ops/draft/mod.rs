@@ -18,12 +18,12 @@ use placing::Placing;
 use super::Done;
 use super::refusal::{Cause, Refusal, Unknown};
 use crate::id::HolderId;
-use crate::ruleset::Way;
+use crate::ruleset::PutMode;
 use crate::snapshot::Outcome;
 use crate::world::{Cell, DepartingEntity, Event, GROUND, Scratch, World};
 
 /// So many stacks lie on the ground at most: what a request can ask for must not fill the memory.
-pub(super) const MOST_ON_GROUND: usize = 1 << 20;
+pub(super) const MAX_ON_GROUND: usize = 1 << 20;
 
 /// What is being laid somewhere: items of one class.
 #[derive(Clone, Copy, Debug)]
@@ -64,11 +64,11 @@ pub(super) struct Draft<'w> {
     /// The holder that acts; none if the game does.
     pub(super) actor: Option<u32>,
     /// How what was in a hand was put where it is.
-    pub(super) way: Option<Way>,
+    pub(super) put_mode: Option<PutMode>,
     /// What has departed, and what that and what has arrived adds to the weight of all.
     left: Vec<DepartingEntity>,
     travelled: i64,
-    /// Every reason why not more would go, where that is asked.
+    /// Every reason why not more would go, where that is requested.
     causes: Option<Vec<Cause>>,
 }
 
@@ -85,7 +85,7 @@ impl<'w> Draft<'w> {
             placing: Placing::default(),
             nested_lists: 0,
             actor: None,
-            way: None,
+            put_mode: None,
             left: Vec::new(),
             travelled: 0,
             causes: None,
@@ -95,11 +95,11 @@ impl<'w> Draft<'w> {
     #[inline]
     pub(super) fn outcome(&self, done: Done) -> Outcome {
         Outcome {
-            asked: done.asked,
+            requested: done.requested,
             done: done.count,
             changed: !self.scratch.events.is_empty(),
             revision: self.world.revision + 1,
-            way: self.way,
+            put_mode: self.put_mode,
         }
     }
 
@@ -117,7 +117,7 @@ impl<'w> Draft<'w> {
     #[inline]
     pub(super) fn follow_up(&mut self) {
         if self.world.bound() > 0 || self.others {
-            self.clear_spent_shortcuts_of(None);
+            self.clear_depleted_shortcuts_of(None);
         }
         if self.world.opened().next().is_some() || self.others {
             self.close_what_has_gone();
@@ -144,7 +144,7 @@ impl<'w> Draft<'w> {
     pub(super) fn begin_step(&mut self) {
         self.settle();
         self.placing = Placing::default();
-        self.way = None;
+        self.put_mode = None;
     }
 
     /// An exact operation among several that are applied as one keeps within caps in the end, not by itself.
@@ -154,7 +154,7 @@ impl<'w> Draft<'w> {
     }
 
     #[inline]
-    pub(super) fn judges_caps_later(&self) -> bool {
+    pub(super) fn checks_caps_later(&self) -> bool {
         self.placing.caps_later
     }
 }

@@ -1,4 +1,4 @@
-//! Reasons: every check that fails is noted where all of them are asked for.
+//! Reasons: every check that fails is noted where all of them are requested.
 
 use super::super::refusal::Cause;
 use super::Draft;

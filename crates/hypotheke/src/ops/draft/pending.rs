@@ -4,7 +4,7 @@ use rand_xoshiro::Xoshiro256PlusPlus;
 
 use super::{Draft, Item};
 use crate::narrow;
-use crate::world::{Bearer, Cell, End, Event, Overlay, PackContents, Spot};
+use crate::world::{Bearer, Cell, Event, Overlay, PackContents, Spot, StackLocation};
 
 /// How far a draft has come.
 pub(in crate::ops) struct SoFar {
@@ -105,7 +105,7 @@ impl Draft<'_> {
     }
 
     /// What came into a hand from a slot that goes comes from nowhere then.
-    pub(in crate::ops) fn forget_origins_beyond(&mut self, container: u32, slots: u32) {
+    pub(in crate::ops) fn clear_origins_beyond(&mut self, container: u32, slots: u32) {
         for holder in 0..self.world.holder_count() {
             let gone = self.origin(holder).is_some_and(|from| from.container == container && from.slot >= slots);
             if gone {
@@ -150,7 +150,7 @@ impl Draft<'_> {
     }
 
     /// A stack waits beyond the slots of its container, where nothing looks for it, until its slot is free again.
-    pub(in crate::ops) fn put_aside(&mut self, spot: Spot) -> Spot {
+    pub(in crate::ops) fn set_aside_as_orphan(&mut self, spot: Spot) -> Spot {
         let aside = Spot { container: spot.container, slot: self.slots(spot.container) };
         let cell = self.cell(spot);
         self.scratch.overlay.used = true;
@@ -160,7 +160,7 @@ impl Draft<'_> {
         aside
     }
 
-    /// What lies there is no burden to its container any more.
+    /// What lies there is no encumbrance to its container any more.
     pub(in crate::ops) fn take_out_of_sums(&mut self, spot: Spot) {
         let cell = self.cell(spot);
         let (item, weight) = (self.item(cell), self.cell_weight(cell));
@@ -181,7 +181,7 @@ impl Draft<'_> {
                     self.place(at.spot, Cell { class: after.0, ..cell });
                     self.shift(at.spot, Cell { class: after.0, ..cell }, 1);
                 }
-                Event::Resized { container, after, .. } => self.forget_origins_beyond(container.index, after),
+                Event::Resized { container, after, .. } => self.clear_origins_beyond(container.index, after),
                 Event::Bound { .. }
                 | Event::Opened { .. }
                 | Event::Closed { .. }
@@ -204,7 +204,7 @@ impl Draft<'_> {
         self.scratch.overlay.used = true;
     }
 
-    pub(in crate::ops) fn settle_transfer(&mut self, event: Event, count: u32, from: End, to: End) {
+    pub(in crate::ops) fn settle_transfer(&mut self, event: Event, count: u32, from: StackLocation, to: StackLocation) {
         let Event::Moved { kind, class, inner: PackContents(inner), .. } = event else { return };
         let moved = Cell { class: class.0, kind: kind.0, count, id: to.stack.0, inner };
         if from.exists() {

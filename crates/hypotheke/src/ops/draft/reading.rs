@@ -1,7 +1,7 @@
 //! Reading the world as it would be.
 
 use super::super::limits::Bears;
-use super::{Draft, Item, MOST_ON_GROUND};
+use super::{Draft, Item, MAX_ON_GROUND};
 use crate::id::StackId;
 use crate::quantity::Decimal;
 use crate::ruleset::{FilterId, PropertyValue};
@@ -234,7 +234,7 @@ impl Draft<'_> {
     pub(in crate::ops) fn ground_room(&self) -> u32 {
         let landed = (self.next_landing - self.world.ground.next_landing) as usize;
         let gone = if self.settled == 0 { 0 } else { self.scratch.overlay.pending.emptied(GROUND) };
-        let most = MOST_ON_GROUND.min(self.world.rules.ground_limit as usize);
+        let most = MAX_ON_GROUND.min(self.world.rules.ground_limit as usize);
         let room = most.saturating_sub(self.world.ground.len() + landed - gone);
         u32::try_from(room).unwrap_or(0).min(u32::MAX - 1 - self.next_landing)
     }

@@ -8,7 +8,7 @@ use crate::ruleset::Ruleset;
 use crate::ruleset::bits::Bits;
 use crate::ruleset::kind::{Kind, PropertyValue};
 use crate::ruleset::source::FilterSource;
-use crate::ruleset::view::{CompiledFilter, FilterId, What};
+use crate::ruleset::view::{CompiledFilter, FilterId, Selector};
 use crate::text::{Diagnostic, Faults, Word, suggestion};
 
 use super::small;
@@ -83,9 +83,9 @@ impl FilterNames<'_> {
     pub(crate) fn resolve(&mut self, filter: &Filter, source: &FilterSource) -> Test {
         match filter {
             Filter::Name(word) => match self.rules.what(word.as_str()) {
-                Some(What::Tag(tag)) => Test::Tag(tag),
-                Some(What::Mark(mark)) => Test::Mark(mark),
-                Some(What::Kind(kind)) => Test::Kind(kind),
+                Some(Selector::Tag(tag)) => Test::Tag(tag),
+                Some(Selector::Mark(mark)) => Test::Mark(mark),
+                Some(Selector::Kind(kind)) => Test::Kind(kind),
                 None => self.unknown_in_filter(word, source),
             },
             Filter::Compare(word, comparison, literal) => match self.measure(word, literal, source) {

@@ -39,7 +39,7 @@ impl Compiler {
     fn knows(&self, what: Changed, name: &str) -> bool {
         match what {
             Changed::Kind | Changed::Replaced => self.rules.find_kind(name).is_some(),
-            Changed::Container | Changed::Gone => {
+            Changed::Container | Changed::Removed => {
                 // One with copies is there only by their names.
                 let is_it = |def: &crate::ContainerDef| match def.instances().next() {
                     Some(_) => def.instances().any(|copy| copy == name),
@@ -70,9 +70,9 @@ impl Compiler {
         let (version, migration) = (change.version.value, &self.rules.migration);
         let now = match change.what {
             Changed::Kind | Changed::Replaced => migration.kind_since(version, &after.value),
-            Changed::Container | Changed::Gone => match migration.container_since(version, &after.value) {
+            Changed::Container | Changed::Removed => match migration.container_since(version, &after.value) {
                 ContainerSuccessor::Now(now) => now,
-                ContainerSuccessor::Gone(_) => return None,
+                ContainerSuccessor::Removed(_) => return None,
             },
             Changed::Holder => migration.holder_since(version, &after.value),
             Changed::Mark => migration.mark_since(version, &after.value),
@@ -86,7 +86,7 @@ impl Compiler {
         let known: Vec<&str> = match change.what {
             _ if self.faults.is_full() => Vec::new(),
             Changed::Kind | Changed::Replaced => rules.kinds().map(crate::Kind::id).collect(),
-            Changed::Container | Changed::Gone => {
+            Changed::Container | Changed::Removed => {
                 rules.containers().iter().flat_map(|def| def.instances().chain([def.id()])).collect()
             }
             Changed::Holder => rules.holders().iter().map(crate::HolderDef::id).collect(),
@@ -114,7 +114,7 @@ impl<'c> Seen<'c> {
         let (version, name) = (change.version.value, change.before.value.as_str());
         let (subject, is_renamed) = match change.what {
             Changed::Replaced => (Changed::Kind, false),
-            Changed::Gone => (Changed::Container, false),
+            Changed::Removed => (Changed::Container, false),
             what => (what, true),
         };
         if let Some(first) = self.before.insert((version, subject, name), change.before.at) {

@@ -20,7 +20,7 @@ use crate::ruleset::kind::{Mark, Property, Tag};
 use crate::ruleset::source::{KindAt, PropertySource, RulesetSource, StartSource, Written};
 use crate::ruleset::start::{StartEntry, StartPortion};
 use crate::ruleset::toml::name_fault;
-use crate::ruleset::view::{KindDef, KindFigures, NO_NEEDS, NO_PACK, PropertyDef, Ruleset, hash_of};
+use crate::ruleset::view::{KindDef, KindFigures, NO_PACK, ONE_SLOT, PropertyDef, Ruleset, hash_of};
 use crate::text::{Diagnostic, Diagnostics, Faults, Location};
 
 pub(crate) use filters::FilterNames;
@@ -60,13 +60,13 @@ pub(crate) const DEFAULT_NESTING: u32 = 8;
 pub(crate) const DEFAULT_REQUEST_WINDOW: u32 = 256;
 
 /// So deep they may nest at all: what lies in each other is gone through from the inside out with every change.
-pub(crate) const MOST_NESTING: u32 = 32;
+pub(crate) const MAX_NESTING: u32 = 32;
 
 struct Compiler {
     source: RulesetSource,
     rules: Ruleset,
     faults: Faults,
-    /// The kinds with each tag that a filter has asked for.
+    /// The kinds with each tag that a filter has requested.
     kinds_by_tag: FxHashMap<TagId, Bits>,
 }
 
@@ -115,8 +115,8 @@ impl Compiler {
     fn compile_nesting(&mut self) {
         let written = self.source.nesting.as_ref();
         self.rules.nesting = written.map_or(DEFAULT_NESTING, |nesting| nesting.value);
-        if let Some(nesting) = written.filter(|nesting| nesting.value > MOST_NESTING) {
-            let message = format!("packs nest at most {MOST_NESTING} deep");
+        if let Some(nesting) = written.filter(|nesting| nesting.value > MAX_NESTING) {
+            let message = format!("packs nest at most {MAX_NESTING} deep");
             let fault = Diagnostic::error("out-of-range", nesting.at, message).label("too deep");
             self.fault(fault);
         }
@@ -184,9 +184,9 @@ impl Compiler {
             self.rules.figures.push(KindFigures {
                 weight,
                 stack_limit: kind.stack_limit.unwrap_or(0),
-                keep: kind.keep,
+                is_protected: kind.is_protected,
                 pack: NO_PACK,
-                needs: NO_NEEDS,
+                needs: ONE_SLOT,
                 admitted: 0,
             });
             let (arena, defs) = (&self.rules.arena, &self.rules.kinds);

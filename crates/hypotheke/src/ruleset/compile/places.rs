@@ -5,14 +5,14 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use super::{Compiler, small};
 use crate::id::{ContainerDefId, HolderDefId};
 use crate::quantity::Decimal;
-use crate::ruleset::places::{Cap, ContainerDef, HolderDef, SlotDef, Way};
+use crate::ruleset::places::{Cap, ContainerDef, HolderDef, PutMode, SlotDef};
 use crate::ruleset::source::{CapSource, ContainerSource, HolderSource, SlotSource, Written};
 use crate::text::{Diagnostic, Location, suggestion};
 
 /// The most slots of one container.
-const MOST_SLOTS: u32 = 4_000_000;
+const MAX_SLOTS: u32 = 4_000_000;
 /// The most slots of all containers that a world begins with.
-const MOST_SLOTS_IN_ALL: u64 = 16_000_000;
+const MAX_SLOTS_IN_ALL: u64 = 16_000_000;
 
 impl Compiler {
     /// A name that may have been meant; of a fault that is not listed nobody reads it.
@@ -30,8 +30,8 @@ impl Compiler {
             let id = ContainerDefId(small(self.rules.containers.len()), self.rules.tag);
             let def = self.compile_container(&container);
             slots_in_all += u64::from(def.bounds.1) * def.copies.len().max(1) as u64;
-            if slots_in_all > MOST_SLOTS_IN_ALL {
-                let message = format!("the containers have more than {MOST_SLOTS_IN_ALL} slots together");
+            if slots_in_all > MAX_SLOTS_IN_ALL {
+                let message = format!("the containers have more than {MAX_SLOTS_IN_ALL} slots together");
                 self.fault(Diagnostic::error("out-of-range", container.id.at, message));
             }
             self.rules.container_index.insert(def.id.clone(), id);
@@ -45,8 +45,8 @@ impl Compiler {
         self.check_slot_names(source);
         let listed = small(ruled.len());
         let slots = match &source.slots {
-            Some(slots) if slots.value > MOST_SLOTS => {
-                let message = format!("a container has at most {MOST_SLOTS} slots");
+            Some(slots) if slots.value > MAX_SLOTS => {
+                let message = format!("a container has at most {MAX_SLOTS} slots");
                 self.fault(Diagnostic::error("out-of-range", slots.at, message).label("too many"));
                 listed
             }
@@ -95,11 +95,11 @@ impl Compiler {
             brought: false,
             deep: source.deep.is_some(),
             reserved_first: source.reserved_first,
-            misfits: source.misfits,
+            when_unfit: source.when_unfit,
             must_open: source.must_open,
             exclusive: source.exclusive,
             bounds,
-            on_put: source.on_put.clone().unwrap_or_else(|| Way::ALL.to_vec()),
+            on_put: source.on_put.clone().unwrap_or_else(|| PutMode::ALL.to_vec()),
         }
     }
 
@@ -107,23 +107,23 @@ impl Compiler {
     fn compile_bounds(&mut self, source: &ContainerSource, slots: u32, ruled: &[SlotDef]) -> (u32, u32) {
         let staying = small(ruled.iter().rposition(SlotDef::has_rules).map_or(0, |last| last + 1)).max(1);
         let id = &source.id.value;
-        let least = source.least_slots.as_ref().map_or(slots, |least| least.value);
-        let most = source.most_slots.as_ref().map_or(slots, |most| most.value);
-        if let Some(written) = source.least_slots.as_ref().filter(|least| least.value > slots) {
+        let least = source.min_slots.as_ref().map_or(slots, |least| least.value);
+        let most = source.max_slots.as_ref().map_or(slots, |most| most.value);
+        if let Some(written) = source.min_slots.as_ref().filter(|least| least.value > slots) {
             let message = format!("container `{id}` has {slots} slots, fewer than its least of {least}");
             self.fault(Diagnostic::error("out-of-range", written.at, message));
-        } else if let Some(written) = source.least_slots.as_ref().filter(|least| least.value < staying) {
+        } else if let Some(written) = source.min_slots.as_ref().filter(|least| least.value < staying) {
             let message = format!("container `{id}` lists {staying} slots with rules of their own, which never go");
             self.fault(Diagnostic::error("out-of-range", written.at, message).help(format!("{staying} is the least")));
         }
-        if let Some(written) = source.most_slots.as_ref().filter(|most| most.value < slots) {
+        if let Some(written) = source.max_slots.as_ref().filter(|most| most.value < slots) {
             let message = format!("container `{id}` has {slots} slots, more than its most of {most}");
             self.fault(Diagnostic::error("out-of-range", written.at, message));
-        } else if let Some(written) = source.most_slots.as_ref().filter(|most| most.value > MOST_SLOTS) {
-            let message = format!("a container has at most {MOST_SLOTS} slots");
+        } else if let Some(written) = source.max_slots.as_ref().filter(|most| most.value > MAX_SLOTS) {
+            let message = format!("a container has at most {MAX_SLOTS} slots");
             self.fault(Diagnostic::error("out-of-range", written.at, message).label("too many"));
         }
-        (least.min(slots), most.clamp(slots, MOST_SLOTS.max(slots)))
+        (least.min(slots), most.clamp(slots, MAX_SLOTS.max(slots)))
     }
 
     /// Each stack of a pack is one item with a container inside.
@@ -192,15 +192,15 @@ impl Compiler {
     }
 
     /// Thresholds in rising order; each has a weight and a name of its own.
-    fn compile_burden(
+    fn compile_encumbrance(
         &mut self,
         holder: &str,
-        burden: &[(Written<Decimal>, Written<String>)],
+        encumbrance: &[(Written<Decimal>, Written<String>)],
     ) -> Vec<(Decimal, Box<str>)> {
         let mut compiled: Vec<(Decimal, Box<str>)> = Vec::new();
-        for (from, label) in burden {
+        for (from, label) in encumbrance {
             if compiled.iter().any(|(known, name)| *known == from.value || **name == *label.value) {
-                let message = format!("holder `{holder}` has two burdens with this name or weight");
+                let message = format!("holder `{holder}` has two encumbrances with this name or weight");
                 self.fault(Diagnostic::error("duplicate", label.at, message));
             }
             compiled.push((from.value, label.value.as_str().into()));
@@ -273,8 +273,8 @@ impl Compiler {
                 weight_cap: holder.weight_cap.map_or(i64::MAX, Decimal::thousandths),
                 caps: self.compile_caps(&holder.caps),
                 shortcuts,
-                spent: holder.spent_shortcuts,
-                burden: self.compile_burden(&holder.id.value, &holder.burden),
+                spent: holder.depleted_shortcuts,
+                encumbrance: self.compile_encumbrance(&holder.id.value, &holder.encumbrance),
             };
             self.rules
                 .holder_index
@@ -285,13 +285,13 @@ impl Compiler {
     }
 
     fn compile_shortcuts(&mut self, holder: &HolderSource) -> u32 {
-        const MOST_SHORTCUTS: u32 = 256;
+        const MAX_SHORTCUTS: u32 = 256;
         let Some(shortcuts) = &holder.shortcuts else { return 0 };
-        if shortcuts.value > MOST_SHORTCUTS {
-            let message = format!("a holder has at most {MOST_SHORTCUTS} shortcuts");
+        if shortcuts.value > MAX_SHORTCUTS {
+            let message = format!("a holder has at most {MAX_SHORTCUTS} shortcuts");
             self.fault(Diagnostic::error("out-of-range", shortcuts.at, message).label("too many"));
         }
-        shortcuts.value.min(MOST_SHORTCUTS)
+        shortcuts.value.min(MAX_SHORTCUTS)
     }
 
     /// Containers, copies and holders share one name space, since places are written with them.

@@ -2,9 +2,9 @@
 
 use super::super::tree::{Check, Claim, Expected, Figures, ListStep, Mode, SentRequest, StartLine, Step};
 use super::Parsed;
-use crate::exchange::RequestId;
 use crate::language::{LineParser, Path, PathRoot, Position, SentenceError, Verb};
 use crate::ops::Reason;
+use crate::replication::RequestId;
 use crate::text::{Word, nearest};
 
 pub(crate) fn start_line(parser: &mut LineParser<'_, '_>) -> Parsed<StartLine> {
@@ -37,8 +37,8 @@ pub(super) fn step(parser: &mut LineParser<'_, '_>) -> Parsed<Step> {
     if parser.keyword("do") {
         return name_to_the_end(parser, "the name of shared steps").map(Step::Do);
     }
-    if parser.keyword("moment") {
-        return name_to_the_end(parser, "a name for this moment").map(Step::Moment);
+    if parser.keyword("snapshot") {
+        return name_to_the_end(parser, "a name for this snapshot").map(Step::Snapshot);
     }
     if parser.keyword("save") {
         parser.require_keyword("then")?;
@@ -61,7 +61,7 @@ fn undo(parser: &mut LineParser<'_, '_>) -> Parsed<Step> {
     let revision = if parser.keyword("revision") { Some(u64::from(parser.count()?)) } else { None };
     let here = parser.here();
     match answer(parser)? {
-        expected @ (Expected::Whole | Expected::Refused { .. }) => Ok(Step::Undo { revision, expected }),
+        expected @ (Expected::Complete | Expected::Refused { .. }) => Ok(Step::Undo { revision, expected }),
         Expected::Done { .. } | Expected::Unchanged => {
             let error = SentenceError::new(here, "an operation is undone, or that is refused");
             Err(error.help("write no answer, or `-> refused: stale`"))
@@ -94,7 +94,7 @@ fn name_to_the_end(parser: &mut LineParser<'_, '_>, what: &str) -> Parsed<Word> 
 
 /// What stands at the end of the line of an operation.
 pub(super) fn answer(parser: &mut LineParser<'_, '_>) -> Parsed<Expected> {
-    let expected = if parser.take_arrow() { expected(parser)? } else { Expected::Whole };
+    let expected = if parser.take_arrow() { expected(parser)? } else { Expected::Complete };
     parser.end()?;
     Ok(expected)
 }
@@ -119,13 +119,8 @@ fn expected(parser: &mut LineParser<'_, '_>) -> Parsed<Expected> {
         parser.require_keyword("up")?;
     }
     let count = u64::from(parser.count()?);
-    let left = if parser.take_comma() {
-        parser.require_keyword("left")?;
-        Some(u64::from(parser.count()?))
-    } else {
-        None
-    };
-    Ok(Expected::Done { count, left })
+    let requested = if parser.keyword("of") { Some(u64::from(parser.count()?)) } else { None };
+    Ok(Expected::Done { count, requested })
 }
 
 fn refused(parser: &mut LineParser<'_, '_>) -> Parsed<Expected> {
@@ -135,15 +130,14 @@ fn refused(parser: &mut LineParser<'_, '_>) -> Parsed<Expected> {
         reason = Some(reason_word(parser)?);
         figures = if parser.take_comma() { Some(Box::new(self::figures(parser)?)) } else { None };
     }
-    let could = if parser.take_semicolon() {
-        let could = u64::from(parser.count()?);
-        parser.require_keyword("could")?;
-        parser.require_keyword("go")?;
-        Some(could)
+    let max_amount = if parser.take_semicolon() {
+        parser.require_keyword("up")?;
+        parser.require_keyword("to")?;
+        Some(u64::from(parser.count()?))
     } else {
         None
     };
-    Ok(Expected::Refused { reason, figures, at, could })
+    Ok(Expected::Refused { reason, figures, at, max_amount })
 }
 
 /// `in step 2`, `at the end`, or nothing.
@@ -178,14 +172,14 @@ fn reason_word(parser: &mut LineParser<'_, '_>) -> Parsed<Reason> {
 
 /// `204 kg of 180 kg`, `7 of 5`
 fn figures(parser: &mut LineParser<'_, '_>) -> Parsed<Figures> {
-    let asked = parser.decimal()?;
+    let requested = parser.decimal()?;
     let unit = if parser.keyword_ahead("of") { None } else { Some(parser.word("`of`")?) };
     parser.require_keyword("of")?;
     let allowed = parser.decimal()?;
     if let Some(unit) = unit.as_ref().filter(|_| parser.word_ahead()) {
         parser.require_keyword(unit.as_str())?;
     }
-    Ok(Figures { asked, allowed, unit })
+    Ok(Figures { requested, allowed, unit })
 }
 
 pub(crate) fn check(parser: &mut LineParser<'_, '_>) -> Parsed<Check> {
@@ -203,12 +197,12 @@ pub(crate) fn check(parser: &mut LineParser<'_, '_>) -> Parsed<Check> {
 }
 
 fn other_check(parser: &mut LineParser<'_, '_>) -> Parsed<Check> {
-    if parser.keyword("burden") {
+    if parser.keyword("encumbrance") {
         parser.require_keyword("of")?;
         let holder = parser.path()?;
         parser.require_colon()?;
-        let label = if parser.keyword("nothing") { None } else { Some(parser.word("a burden or `nothing`")?) };
-        return Ok(Check::Burden { holder, label });
+        let label = if parser.keyword("nothing") { None } else { Some(parser.word("a encumbrance or `nothing`")?) };
+        return Ok(Check::Encumbrance { holder, label });
     }
     if parser.keywords(&["origin", "of"]) {
         let holder = parser.path()?;
@@ -227,11 +221,9 @@ fn other_check(parser: &mut LineParser<'_, '_>) -> Parsed<Check> {
         parser.require_colon()?;
         return Ok(Check::Places { name, places: places(parser)? });
     }
-    if parser.keyword("same") {
-        for word in ["world", "as", "at"] {
-            parser.require_keyword(word)?;
-        }
-        return Ok(Check::SameWorld { moment: parser.word("the name of a moment, or `start`")? });
+    if parser.keyword("unchanged") {
+        parser.require_keyword("since")?;
+        return Ok(Check::UnchangedSince { snapshot: parser.word("the name of a snapshot, or `start`")? });
     }
     if parser.keyword("nothing") {
         parser.require_keyword("changed")?;

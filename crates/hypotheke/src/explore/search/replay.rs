@@ -9,16 +9,16 @@ use crate::explore::model::claims::ClaimKind;
 use crate::explore::model::faults::{self, Wrong};
 use crate::explore::model::moves::Moves;
 use crate::explore::model::scope::Scope;
-use crate::explore::search::expand::{Expanded, Fresh, Judged, Known, Reached};
+use crate::explore::search::expand::{Expanded, Fresh, Known, Planned, Reached};
 use crate::explore::search::lookahead::{Lookahead, View};
 use crate::explore::state::packed::Packer;
 use crate::ops::{Operation, Reason};
 use crate::world::World;
 
-pub(in crate::explore) struct Playing {
+pub(in crate::explore) struct Replay {
     world: World,
-    /// The worlds on the way from the start to where it stands, without the start.
-    way: Vec<u32>,
+    /// The states on the way from the start to where it stands, without the start.
+    path: Vec<u32>,
     packer: Packer,
     watch: IncrementalAudit,
     packed: Vec<u8>,
@@ -66,12 +66,12 @@ impl Lists {
     }
 }
 
-impl Playing {
-    pub(in crate::explore) fn new(start: &World, packer: Packer) -> Playing {
+impl Replay {
+    pub(in crate::explore) fn new(start: &World, packer: Packer) -> Replay {
         let mut world = start.clone();
         world.set_undo_limit(usize::MAX);
         let watch = IncrementalAudit::new(&world);
-        Playing { world, way: Vec::new(), packer, watch, packed: Vec::new(), lists: Lists::default(), listed: None }
+        Replay { world, path: Vec::new(), packer, watch, packed: Vec::new(), lists: Lists::default(), listed: None }
     }
 
     pub(in crate::explore) fn world(&self) -> &World {
@@ -144,19 +144,19 @@ impl Playing {
         }
     }
 
-    /// What is so of some worlds, each of which is played to find it out.
-    pub(in crate::explore) fn judge_all(
+    /// What is so of some states, each of which is played to find it out.
+    pub(in crate::explore) fn check_all(
         &mut self,
         numbers: Range<u32>,
         mut lookahead: Option<&mut Lookahead>,
         known: &Known<'_>,
-    ) -> Vec<(u32, Box<Judged>)> {
+    ) -> Vec<(u32, Box<Planned>)> {
         let mut found = Vec::new();
         for number in numbers {
             self.go_to(number, lookahead.as_deref_mut(), known);
             self.packer.pack(&self.world, known.scope, &mut self.packed);
             let is_as_predicted = self.packed == known.store.bytes_of(number);
-            found.extend(self.judge(is_as_predicted, known).map(|judged| (number, judged)));
+            found.extend(self.check(is_as_predicted, known).map(|judged| (number, judged)));
         }
         found
     }
@@ -176,22 +176,22 @@ impl Playing {
     /// The claims that such an operation must never be applied, if it is one.
     fn meant(&self, operation: &Operation, known: &Known<'_>) -> Vec<usize> {
         let claims = known.claims.iter().zip(known.open).enumerate();
-        let never = claims.filter(|(_, ((claim, _), open))| **open && claim.kind == ClaimKind::Never);
+        let never = claims.filter(|(_, ((claim, _), open))| **open && claim.kind == ClaimKind::Forbidden);
         never.filter(|(_, ((_, ready), _))| ready.is_meant(&self.world, operation)).map(|(index, _)| index).collect()
     }
 
-    fn judge(&mut self, is_as_predicted: bool, known: &Known<'_>) -> Option<Box<Judged>> {
+    fn check(&mut self, is_as_predicted: bool, known: &Known<'_>) -> Option<Box<Planned>> {
         let world = &self.world;
-        let unlawful = if !self.watch.keeps_the_laws(world) && known.scope.is_against_the_laws(world) {
+        let law_violation = if !self.watch.keeps_the_laws(world) && known.scope.is_against_the_laws(world) {
             Some(Wrong::now("a law is broken"))
-        } else if known.recounts && !world.check_indexes().is_empty() {
+        } else if known.recomputed && !world.check_indexes().is_empty() {
             // Played from the start it may be as it should be.
             Some(Wrong::now("a sum or an index is wrong where operations were taken back before"))
         } else {
             (!is_as_predicted).then(|| Wrong::now("the last operation comes to something else than was predicted"))
         };
         let newly = known.occurred.newly(world, known.claims);
-        let mut judged = Judged { unlawful, newly, ..Judged::default() };
+        let mut judged = Planned { law_violation, newly, ..Planned::default() };
         for (index, ((claim, ready), open)) in known.claims.iter().zip(known.open).enumerate() {
             match claim.kind {
                 ClaimKind::Always if *open => {
@@ -206,24 +206,24 @@ impl Playing {
         }
         faults::try_all(world, known, &mut judged);
         let decides = !judged.decides.is_empty() || !judged.is_goal_of.is_empty();
-        let is_told = judged.unlawful.is_some() || decides || !judged.newly.is_empty();
+        let is_told = judged.law_violation.is_some() || decides || !judged.newly.is_empty();
         is_told.then(|| Box::new(judged))
     }
 
     fn back(&mut self) {
-        let taken_back = self.world.undo(self.world.revision());
-        debug_assert!(taken_back.is_ok(), "all of it is kept");
+        let undone = self.world.undo(self.world.revision());
+        debug_assert!(undone.is_ok(), "all of it is kept");
     }
 
     /// Back to where the ways part, and on from there.
     pub(in crate::explore) fn go_to(&mut self, number: u32, mut lookahead: Option<&mut Lookahead>, known: &Known<'_>) {
-        if self.way.last().copied().unwrap_or(0) == number {
+        if self.path.last().copied().unwrap_or(0) == number {
             return;
         }
-        let way = known.store.way_to(number);
-        let common = self.way.iter().zip(&way[1..]).take_while(|(here, there)| here == there).count();
-        while self.way.len() > common {
-            self.way.pop();
+        let way = known.store.path_to(number);
+        let common = self.path.iter().zip(&way[1..]).take_while(|(here, there)| here == there).count();
+        while self.path.len() > common {
+            self.path.pop();
             self.back();
         }
         for pair in way[common..].windows(2) {
@@ -238,7 +238,7 @@ impl Playing {
                 let applied = self.world.perform(&operation);
                 debug_assert!(applied.is_ok(), "it was applied before");
             }
-            self.way.push(pair[1]);
+            self.path.push(pair[1]);
         }
     }
 }

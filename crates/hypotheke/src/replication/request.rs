@@ -13,7 +13,7 @@ use crate::world::World;
 /// An operation that is sent, as a sentence.
 ///
 /// ```
-/// use hypotheke::exchange::Request;
+/// use hypotheke::replication::Request;
 ///
 /// let text = r#"{"id": "ann-1", "operation": "move 3 flare from depot to sled"}"#;
 /// let request: Request = serde_json::from_str(text)?;
@@ -29,7 +29,7 @@ pub struct Request {
     /// The revision on which it was made: on any other it is refused.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub expects: Option<u64>,
-    /// What is asked for.
+    /// What is requested.
     #[serde(serialize_with = "as_sentence", deserialize_with = "from_sentence")]
     pub operation: NamedOperation,
 }
@@ -79,12 +79,12 @@ pub enum Answer {
     Refused {
         /// Why.
         reason: Reason,
-        /// What was asked for, or would be, and what is allowed, or there.
+        /// What was requested, or would be, and what is allowed, or there.
         #[serde(default, skip_serializing_if = "Option::is_none")]
         figures: Option<(Decimal, Decimal)>,
         /// How many could go.
         #[serde(default)]
-        could: u64,
+        max_amount: u64,
         /// Of several operations as one: which of them, from 0.
         #[serde(default, skip_serializing_if = "Option::is_none")]
         step: Option<u32>,
@@ -114,7 +114,7 @@ impl Answer {
 
     fn unknown(error: &ResolveError) -> Answer {
         let text = error.to_string();
-        Answer::Refused { reason: Reason::Unknown, figures: None, could: 0, step: error.step(), text }
+        Answer::Refused { reason: Reason::Unknown, figures: None, max_amount: 0, step: error.step(), text }
     }
 }
 
@@ -165,7 +165,7 @@ impl World {
     /// [`World::departed`] gives.
     ///
     /// ```
-    /// use hypotheke::exchange::{Answer, Request};
+    /// use hypotheke::replication::{Answer, Request};
     /// use hypotheke::{Departures, Ruleset, World};
     ///
     /// let rules = Ruleset::builder()
@@ -242,7 +242,7 @@ impl World {
         Answer::Refused {
             reason: refusal.reason(),
             figures: refusal.cause().figures(),
-            could: refusal.could(),
+            max_amount: refusal.max_amount(),
             step: refusal.step(),
             text: self.explain(refusal),
         }

@@ -3,9 +3,9 @@
 use std::collections::BTreeSet;
 use std::sync::Arc;
 
-use hypotheke::exchange::{
-    Answer, Change, Client, ClientError, FollowError, Request, RequestId, RequestLimits, Server, ToClient, ToServer,
-    Update,
+use hypotheke::replication::{
+    Answer, Change, Client, ClientError, Request, RequestId, RequestLimits, Server, ToClient, ToServer, Update,
+    UpdateError,
 };
 use hypotheke::{Amount, Departures, NamedOperation, Operation, Outcome, Reason, Ruleset, Snapshot, World};
 use proptest::prelude::*;
@@ -201,11 +201,11 @@ fn updates_out_of_order_twice_or_of_another_world_change_nothing() {
         updates.push(world.update().unwrap());
     }
     let before = copy.snapshot();
-    assert_eq!(copy.follow(&updates[1]), Err(FollowError::OutOfOrder { copy: 0, update: 2 }));
+    assert_eq!(copy.apply_update(&updates[1]), Err(UpdateError::OutOfOrder { copy: 0, update: 2 }));
     assert_eq!(copy.snapshot(), before);
-    copy.follow(&updates[0]).unwrap();
+    copy.apply_update(&updates[0]).unwrap();
     let after = copy.snapshot();
-    assert_eq!(copy.follow(&updates[0]), Err(FollowError::OutOfOrder { copy: 1, update: 1 }));
+    assert_eq!(copy.apply_update(&updates[0]), Err(UpdateError::OutOfOrder { copy: 1, update: 1 }));
     assert_eq!(copy.snapshot(), after);
     // The second change of it is not so here.
     let mut foreign = updates[1].clone();
@@ -215,16 +215,16 @@ fn updates_out_of_order_twice_or_of_another_world_change_nothing() {
     {
         foreign.changes.truncate(1);
         foreign.changes.push(Change::Opened { holder, container });
-        let error = copy.follow(&foreign).unwrap_err();
+        let error = copy.apply_update(&foreign).unwrap_err();
         assert_eq!(error.to_string(), format!("change 2 of the update: {message}"));
         assert_eq!((copy.snapshot(), copy.check_indexes()), (after.clone(), vec![]));
     }
     // Ids that would run out.
     let mut far = updates[1].clone();
     far.next_stack = (1 << 40) - 1;
-    let error = copy.follow(&far).unwrap_err();
-    assert!(matches!(error, FollowError::NotSo { number: 0, .. }), "{error}");
-    updates[1..].iter().for_each(|update| copy.follow(update).unwrap());
+    let error = copy.apply_update(&far).unwrap_err();
+    assert!(matches!(error, UpdateError::NotSo { number: 0, .. }), "{error}");
+    updates[1..].iter().for_each(|update| copy.apply_update(update).unwrap());
     assert_eq!(copy.snapshot(), world.snapshot());
     // A refused operation has no update.
     assert!(world.perform(&operation("consume 9 rope from depot").resolve(&world).unwrap()).is_err());
@@ -248,10 +248,10 @@ fn a_damaged_update_leaves_the_handles_of_a_copy_as_they_were() {
         let mut damaged = update.clone();
         damaged.changes.truncate(kept);
         damaged.changes.push(Change::Opened { holder: u32::MAX, container: 0 });
-        assert!(copy.follow(&damaged).is_err());
+        assert!(copy.apply_update(&damaged).is_err());
         assert_eq!(inside(&copy), Ok(before), "after {kept} changes");
     }
-    copy.follow(&update).unwrap();
+    copy.apply_update(&update).unwrap();
     assert_eq!((copy.snapshot(), copy.check_indexes()), (world.snapshot(), vec![]));
     assert!(inside(&copy).is_err());
 }
@@ -274,20 +274,20 @@ fn an_update_writes_each_name_once() {
         let update = world.update().unwrap();
         assert_eq!(update.names, ["a-kind-with-a-long-name", "a-container-with-a-long-name"]);
         assert_eq!((update.name(1), update.name(2)), ("a-container-with-a-long-name", ""));
-        copy.follow(&update).unwrap();
+        copy.apply_update(&update).unwrap();
         serde_json::to_string(&update).unwrap().len()
     });
     assert!(sizes[2] < sizes[1] * 11 && sizes[1] < sizes[0] * 11, "{sizes:?}");
     // Many names too: each pack has one.
     let _ = world.perform(&operation("create 60 bag in ground").resolve(&world).unwrap()).unwrap();
-    copy.follow(&world.update().unwrap()).unwrap();
+    copy.apply_update(&world.update().unwrap()).unwrap();
     let packs: Vec<String> = world.ground().map(|(stack, _)| format!("ground/{}/", stack.id())).collect();
     let steps = packs.iter().map(|pack| format!("create 1 a-kind-with-a-long-name in {pack}"));
     let all = format!("together ({})", steps.collect::<Vec<_>>().join("; "));
     let _ = world.perform(&operation(&all).resolve(&world).unwrap()).unwrap();
     let update = world.update().unwrap();
     assert_eq!((update.names.len(), update.changes.len()), (61, 60));
-    copy.follow(&update).unwrap();
+    copy.apply_update(&update).unwrap();
     assert_eq!(copy.snapshot(), world.snapshot());
 }
 
@@ -315,17 +315,17 @@ fn what_departs_and_arrives_can_be_followed() {
             continue;
         };
         let sent = serde_json::to_string(&update).unwrap();
-        copy.follow(&serde_json::from_str::<Update>(&sent).unwrap())
+        copy.apply_update(&serde_json::from_str::<Update>(&sent).unwrap())
             .unwrap_or_else(|error| panic!("{sentence}: {error}"));
         assert_eq!(copy.snapshot(), server.world().snapshot(), "{sentence}");
     }
     assert_eq!(server.world().departed().len(), 0);
 }
 
-use hypotheke::exchange::{PROTOCOL, Received, Replies, Welcome};
+use hypotheke::replication::{PROTOCOL, Received, Replies, Welcome};
 
 fn joined(name: &str, server: &Server, rules: &Arc<Ruleset>) -> Client {
-    let ToClient::World(snapshot) = server.welcome() else { panic!("no world") };
+    let ToClient::World(snapshot) = server.initial_state() else { panic!("no world") };
     Client::new(name, rules, &snapshot).unwrap()
 }
 
@@ -339,9 +339,9 @@ fn a_client_takes_back_what_the_server_refuses() {
         world.count(flare, world.container(place).map(Into::into))
     };
     // Both want the last ones; each sees itself with them.
-    let first = ann.act(operation("drop 15 flare from depot"));
-    let second = ben.act(operation("move 10 flare from depot to ben.bag"));
-    let third = ben.act(operation("move 1 rope from depot to ben.bag"));
+    let first = ann.predict(operation("drop 15 flare from depot"));
+    let second = ben.predict(operation("move 10 flare from depot to ben.bag"));
+    let third = ben.predict(operation("move 1 rope from depot to ben.bag"));
     assert_eq!((flares(ann.world(), "depot"), flares(ben.world(), "ben.bag")), (5, 10));
     let [first, second, third] = [first, second, third].map(|message| server.receive(&message));
     let told = [first.to_all, second.to_all, third.to_all].into_iter().flatten().collect::<Vec<_>>();
@@ -353,7 +353,7 @@ fn a_client_takes_back_what_the_server_refuses() {
     let refused = ben.receive(&second.to_sender[0]).unwrap();
     assert_eq!(refused.answers[0].1.reason(), Some(Reason::NotEnough));
     assert_eq!((flares(ben.world(), "ben.bag"), flares(ben.world(), "depot")), (0, 5));
-    assert_eq!((ben.unanswered(), ben.confirmed()), (0, 2));
+    assert_eq!((ben.pending(), ben.confirmed()), (0, 2));
     assert_eq!(ben.world().snapshot(), server.world().snapshot());
     told.iter().for_each(|message| _ = ann.receive(message).unwrap());
     assert_eq!(ann.world().snapshot(), server.world().snapshot());
@@ -377,7 +377,7 @@ fn a_client_that_missed_much_gets_the_whole_world() {
     assert!(ann.receive(&replies.to_sender[0]).unwrap().send.is_empty());
     assert_eq!((ann.confirmed(), ann.world().snapshot()), (5, server.world().snapshot()));
     // An older world is no news.
-    let older = Server::new(World::new(&rules), 2).welcome();
+    let older = Server::new(World::new(&rules), 2).initial_state();
     assert!(ann.receive(&older).unwrap().answers.is_empty());
     assert_eq!(ann.confirmed(), 5);
     // One who is ahead of the server's life gets the world too.
@@ -393,13 +393,13 @@ fn a_server_takes_no_request_that_asks_for_too_much() {
         let [ToClient::Answer { answer, .. }] = &replies.to_sender[..] else { panic!("{replies:?}") };
         (answer.clone(), replies.to_all.is_some())
     };
-    let refused = |server: &mut Server, sentence: &str, [asked, most]: [u32; 2]| {
+    let refused = |server: &mut Server, sentence: &str, [requested, most]: [u32; 2]| {
         let before = server.world().snapshot();
         let (answer, is_told) = ask(server, sentence);
         let Answer::Refused { reason: Reason::BadAmount, figures: Some(figures), .. } = answer else {
             panic!("{sentence}: {answer:?}")
         };
-        assert_eq!((figures, is_told), ((asked.into(), most.into()), false));
+        assert_eq!((figures, is_told), ((requested.into(), most.into()), false));
         assert_eq!((server.world().snapshot(), server.world().events().len()), (before, 0));
     };
     let mut server = Server::new(World::new(&rules), 10).with_limits(RequestLimits { steps: 3, changes: 4 });
@@ -424,7 +424,7 @@ fn a_server_takes_no_request_that_asks_for_too_much() {
 #[test]
 fn a_client_with_an_impossible_name_or_world_is_an_error() {
     let rules = rules(8);
-    let ToClient::World(welcome) = Server::new(World::new(&rules), 8).welcome() else { panic!("no world") };
+    let ToClient::World(welcome) = Server::new(World::new(&rules), 8).initial_state() else { panic!("no world") };
     assert!(matches!(Client::new(&"x".repeat(60), &rules, &welcome), Err(ClientError::Name(_))));
     let other = Welcome { world: Snapshot { next_stack: 0, ..welcome.world.clone() }, ..*welcome.clone() };
     assert!(matches!(Client::new("ann", &rules, &other), Err(ClientError::Snapshot(_))));
@@ -452,13 +452,13 @@ fn what_the_server_undoes_is_undone_for_its_clients() {
     world.set_undo_limit(8);
     let mut server = Server::new(world, 8);
     let (mut ann, mut ben) = (joined("ann", &server, &rules), joined("ben", &server, &rules));
-    let first = server.receive(&ann.act(operation("move 4 flare from depot to ann.bag")));
+    let first = server.receive(&ann.predict(operation("move 4 flare from depot to ann.bag")));
     let told = first.to_all.expect("applied");
     for client in [&mut ann, &mut ben] {
         assert!(client.receive(&told).unwrap().send.is_empty());
     }
     let undone = server.undo().unwrap().to_all.expect("the world as it was");
-    let second = server.receive(&ben.act(operation("move 1 rope from depot to ben.bag"))).to_all.expect("applied");
+    let second = server.receive(&ben.predict(operation("move 1 rope from depot to ben.bag"))).to_all.expect("applied");
     // Ben hears of what comes after before he hears that something was undone: the same revision, but another world.
     assert_eq!(ben.receive(&second).unwrap().send, [ToServer::Missed { since: 1, undone: 0 }]);
     let again = server.receive(&ben.catch_up());
@@ -472,7 +472,7 @@ fn what_the_server_undoes_is_undone_for_its_clients() {
     assert!(server.undo().is_ok() && server.undo().is_err(), "one operation was there to be undone");
 }
 
-/// What happens to messages on their way: they wait in any order, get lost, come twice.
+/// What happens to messages on their put_mode: they wait in any order, get lost, come twice.
 struct Network {
     to_server: Vec<(usize, ToServer)>,
     to_clients: Vec<Vec<ToClient>>,
@@ -563,12 +563,12 @@ proptest! {
         let mut server = Server::new(world, kept);
         let mut clients = [joined("ann", &server, &rules), joined("ben", &server, &rules)];
         let mut network = Network { to_server: Vec::new(), to_clients: vec![Vec::new(); 2] };
-        let mut asked = 0;
+        let mut requested = 0;
         for step in steps {
             match step {
                 Step::Act(number, sentence) => {
-                    asked += 1;
-                    let message = clients[number].act(operation(SENTENCES[sentence]));
+                    requested += 1;
+                    let message = clients[number].predict(operation(SENTENCES[sentence]));
                     network.to_server.push((number, message));
                 }
                 Step::Serve(which, fate) => {
@@ -610,14 +610,14 @@ proptest! {
         }
         let snapshot = server.world().snapshot();
         for client in &clients {
-            prop_assert_eq!(client.unanswered(), 0);
+            prop_assert_eq!(client.pending(), 0);
             prop_assert_eq!(client.world().snapshot(), snapshot.clone());
             prop_assert_eq!(client.world().check_indexes(), vec![]);
         }
         // Each request was applied at most once, but for what was undone.
         let ids: BTreeSet<&RequestId> = server.world().answered_requests().map(|answered| &answered.id).collect();
         prop_assert_eq!(ids.len() as u64, server.world().revision());
-        prop_assert!(ids.len() <= asked);
+        prop_assert!(ids.len() <= requested);
         let ropes = server.world().answered_requests().filter(|answered| answered.operation.contains("rope")).count();
         let rope = rules.find_kind("rope").unwrap();
         prop_assert_eq!(server.world().count(rope, None), 2 + ropes as u64);
@@ -626,7 +626,7 @@ proptest! {
 
 #[test]
 fn what_the_documents_show_can_be_read() {
-    let path = concat!(env!("CARGO_MANIFEST_DIR"), "/../../docs/exchange.md");
+    let path = concat!(env!("CARGO_MANIFEST_DIR"), "/../../docs/replication.md");
     let text = std::fs::read_to_string(path).expect("the document");
     let blocks = |language: &str| -> Vec<String> {
         let start = format!("```{language}\n");
@@ -648,7 +648,7 @@ fn what_the_documents_show_can_be_read() {
     let [migration] = &blocks("toml")[..] else { panic!("one block of TOML") };
     let rules = format!("format = 1\ntitle = \"Doc\"\n{migration}\n[kind.rope]\n[container.box]\nslots = 1\n");
     let rules = Ruleset::from_toml("rules.toml", &rules).unwrap_or_else(|errors| panic!("{errors}"));
-    assert_eq!(rules.migration().gone, hypotheke::MigrationPolicy::Refuse);
+    assert_eq!(rules.migration().removed_places, hypotheke::MigrationPolicy::Refuse);
 }
 
 #[test]

@@ -1,9 +1,9 @@
-//! What of the start a trail takes: enough, and no more.
+//! What of the start a trace takes: enough, and no more.
 
 use std::sync::Arc;
 
-use hypotheke::explore::{Bounds, ClaimsFile, Exploration, ExplorationReport, Status, Trail, Walks};
-use hypotheke::scenario::Trace;
+use hypotheke::explore::{Bounds, ClaimsFile, Exploration, ExplorationReport, Status, Trace, Walks};
+use hypotheke::scenario::ReportDetail;
 use hypotheke::text::Source;
 use hypotheke::{Ruleset, ScenarioFile};
 use proptest::prelude::*;
@@ -21,12 +21,12 @@ fn walk(rules: &Arc<Ruleset>, text: &str) -> ExplorationReport {
 
 fn search(rules: &Arc<Ruleset>, text: &str) -> ExplorationReport {
     let exploration = Exploration::new(rules, &claims(text)).unwrap_or_else(|errors| panic!("{errors}"));
-    exploration.within(Bounds { worlds: Some(3_000), ..Bounds::default() }).search()
+    exploration.within(Bounds { states: Some(3_000), ..Bounds::default() }).search()
 }
 
-fn trail(found: &ExplorationReport, nth: usize) -> &Trail {
+fn trace(found: &ExplorationReport, nth: usize) -> &Trace {
     match &found.verdicts[nth].status {
-        Status::Broken(trail) => trail,
+        Status::Violated(trace) => trace,
         other => panic!("{}: {other:?}", found.verdicts[nth].claim),
     }
 }
@@ -39,7 +39,7 @@ fn breaks(rules: &Arc<Ruleset>, start: &[String], steps: &[String], claim: &str)
     let file =
         ScenarioFile::parse(Source::new("a.scenario", &*text)).unwrap_or_else(|errors| panic!("{errors}\n{text}"));
     let Ok(playable) = file.check(rules) else { return false };
-    let report = playable.play(Trace::Failures).next().expect("one scenario");
+    let report = playable.run(ReportDetail::Failures).next().expect("one scenario");
     matches!(report.failures(), [failure] if failure.step.is_none())
 }
 
@@ -86,11 +86,11 @@ fn camp() -> Arc<Ruleset> {
 #[test]
 fn of_the_start_no_more_is_kept_than_a_trail_takes() {
     let rules = camp();
-    let text = "play\n  consume fuel\nalways\n  no contaminated in freezer\n  count of fuel in sled <= 3\n  count of fuel >= 15\n\
-                never\n  drop flare\n  pick-up core\n";
+    let text = "explore\n  consume fuel\nalways\n  no contaminated in freezer\n  count of fuel in sled <= 3\n  count of fuel >= 15\n\
+                forbidden\n  drop flare\n  pick-up core\n";
     for found in [walk(&rules, text), search(&rules, text)] {
-        let [cased, fuelled, used, dropped, picked] = [0, 1, 2, 3, 4].map(|nth| trail(&found, nth));
-        let of = |trail: &Trail| trail.start.clone().unwrap_or_else(|| panic!("{:?}", trail.steps));
+        let [cased, fuelled, used, dropped, picked] = [0, 1, 2, 3, 4].map(|nth| trace(&found, nth));
+        let of = |trace: &Trace| trace.start.clone().unwrap_or_else(|| panic!("{:?}", trace.steps));
         assert_eq!(of(cased).len(), 2, "the core and a case: {:?}", of(cased));
         assert_eq!(of(cased)[0], "depot/1: 1 core (contaminated, reading 3.2)");
         assert!(of(cased)[1].ends_with(": 1 case"));
@@ -115,8 +115,8 @@ fn where_it_is_not_known_the_scenario_has_the_whole_start() {
     );
     let text = "start as ruleset\nalways\n  count of logbook = 0\nrecoverable\n  depot has: 1 logbook\n";
     let found = search(&rules, text);
-    assert_eq!((trail(&found, 0).steps.len(), &trail(&found, 0).start), (0, &None), "it is so before the first step");
-    assert_eq!((trail(&found, 1).steps.len(), &trail(&found, 1).start), (1, &None), "no single world shows it");
+    assert_eq!((trace(&found, 0).steps.len(), &trace(&found, 0).start), (0, &None), "it is so before the first step");
+    assert_eq!((trace(&found, 1).steps.len(), &trace(&found, 1).start), (1, &None), "no single world shows it");
     let written = claims(text).scenario_of(&found.verdicts[1]).expect("it is broken");
     assert!(written.contains("\n  start as ruleset\n  steps\n"), "{written}");
 }
@@ -130,24 +130,24 @@ proptest! {
         const CLAIMS: [&str; 4] =
             ["count of k1 in sled <= 1", "free slots of depot >= 2", "count of k0 in depot >= 1", "count of case in sled = 0"];
         let lines: String = CLAIMS.iter().map(|claim| format!("  {claim}\n")).collect();
-        let text = format!("play\n  verbs move, swap, drop, pick-up, split\nalways\n{lines}");
+        let text = format!("explore\n  verbs move, swap, drop, pick-up, split\nalways\n{lines}");
         let found = if walked { walk(&rules, &text) } else { search(&rules, &text) };
         for (verdict, claim) in found.verdicts.iter().zip(CLAIMS) {
-            let Status::Broken(trail) = &verdict.status else { continue };
-            if trail.steps.is_empty() {
-                prop_assert_eq!(&trail.start, &None);
+            let Status::Violated(trace) = &verdict.status else { continue };
+            if trace.steps.is_empty() {
+                prop_assert_eq!(&trace.start, &None);
                 continue;
             }
-            let start = trail.start.as_ref().expect("it is known");
-            prop_assert!(breaks(&rules, start, &trail.steps, claim), "{start:?} {:?}", trail.steps);
+            let start = trace.start.as_ref().expect("it is known");
+            prop_assert!(breaks(&rules, start, &trace.steps, claim), "{start:?} {:?}", trace.steps);
             for less in smaller(start) {
-                prop_assert!(!breaks(&rules, &less, &trail.steps, claim), "{less:?} {:?}", trail.steps);
+                prop_assert!(!breaks(&rules, &less, &trace.steps, claim), "{less:?} {:?}", trace.steps);
             }
             let scenario = claims(&text).scenario_of(verdict).expect("it is broken");
             let file = ScenarioFile::parse(Source::new("a.scenario", &*scenario)).expect("a scenario");
-            let report = file.check(&rules).expect("known names").play(Trace::Failures).next().expect("a report");
+            let report = file.check(&rules).expect("known names").run(ReportDetail::Failures).next().expect("a report");
             let failed: Vec<_> = report.failures().iter().map(|failure| failure.step).collect();
-            prop_assert_eq!(failed, [Some(trail.steps.len())], "{}", scenario);
+            prop_assert_eq!(failed, [Some(trace.steps.len())], "{}", scenario);
         }
     }
 }

@@ -6,7 +6,7 @@
 use std::hint::black_box;
 use std::sync::Arc;
 
-use hypotheke::exchange::{Request, Update};
+use hypotheke::replication::{Request, Update};
 use hypotheke::{Departures, NamedOperation, Operation, Ruleset, World};
 use hypotheke_bench::{interleaved, timed_runs};
 
@@ -80,7 +80,7 @@ fn main() {
         let follow = || {
             timed_runs(&world, RUNS, |copy| {
                 for update in &updates {
-                    let _ = black_box(copy.follow(update));
+                    let _ = black_box(copy.apply_update(update));
                 }
             })
         };

@@ -16,7 +16,7 @@ use crate::snapshot::{Departure, Random};
 /// carries it out on a copy.
 ///
 /// ```
-/// use hypotheke::exchange::Update;
+/// use hypotheke::replication::Update;
 /// use hypotheke::{Amount, Operation, Ruleset, World};
 ///
 /// let rules = Ruleset::builder()
@@ -31,13 +31,13 @@ use crate::snapshot::{Departure, Random};
 ///
 /// let (depot, sled) = (world.container("depot").unwrap(), world.container("sled").unwrap());
 /// let outcome = world.perform(&Operation::moving(Amount::Exactly(3), depot, sled)).unwrap();
-/// assert!(outcome.is_whole());
+/// assert!(outcome.is_complete());
 ///
 /// let sent: String = serde_json::to_string(&world.update().unwrap()).unwrap();
 /// let update: Update = serde_json::from_str(&sent).unwrap();
-/// copy.follow(&update).unwrap();
+/// copy.apply_update(&update).unwrap();
 /// assert_eq!(copy.snapshot(), world.snapshot());
-/// assert!(copy.follow(&update).is_err(), "twice");
+/// assert!(copy.apply_update(&update).is_err(), "twice");
 /// # Ok::<(), hypotheke::RulesetErrors>(())
 /// ```
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]

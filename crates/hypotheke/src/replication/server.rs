@@ -27,7 +27,7 @@ pub struct Replies {
 /// Who may act for which holder is for others too: look at the operation of a request before it is handed over.
 ///
 /// ```
-/// use hypotheke::exchange::{Client, Server, ToClient};
+/// use hypotheke::replication::{Client, Server, ToClient};
 /// use hypotheke::{Ruleset, World};
 ///
 /// let rules = Ruleset::builder()
@@ -38,7 +38,7 @@ pub struct Replies {
 ///     .build()?;
 /// let rules = rules.into();
 /// let mut server = Server::new(World::new(&rules), 100);
-/// let ToClient::World(welcome) = server.welcome() else { unreachable!() };
+/// let ToClient::World(welcome) = server.initial_state() else { unreachable!() };
 /// let mut ann = Client::new("ann", &rules, &welcome).unwrap();
 ///
 /// // The client does at once what it asks for, and the server's word makes it so.
@@ -48,7 +48,7 @@ pub struct Replies {
 /// for message in replies.to_all.iter().chain(&replies.to_sender) {
 ///     assert!(ann.receive(message).unwrap().send.is_empty());
 /// }
-/// assert_eq!((ann.world().revision(), ann.confirmed(), ann.unanswered()), (1, 1, 0));
+/// assert_eq!((ann.world().revision(), ann.confirmed(), ann.pending()), (1, 1, 0));
 /// assert_eq!(ann.world().snapshot(), server.world().snapshot());
 /// # Ok::<(), hypotheke::RulesetErrors>(())
 /// ```
@@ -58,7 +58,7 @@ pub struct Server {
     departures: Departures,
     /// Those that led to the latest revisions, without a gap.
     updates: VecDeque<Update>,
-    most_updates: usize,
+    max_updates: usize,
     /// How many operations have been undone.
     undone: u64,
     limits: RequestLimits,
@@ -67,9 +67,9 @@ pub struct Server {
 impl Server {
     /// The owner of a world, who keeps so many of the latest updates for those who miss some.
     #[must_use]
-    pub fn new(world: World, most_updates: usize) -> Server {
+    pub fn new(world: World, max_updates: usize) -> Server {
         let limits = RequestLimits::default();
-        Server { world, departures: Departures::new(), updates: VecDeque::new(), most_updates, undone: 0, limits }
+        Server { world, departures: Departures::new(), updates: VecDeque::new(), max_updates, undone: 0, limits }
     }
 
     /// The same with other limits of what a request may ask for.
@@ -91,13 +91,13 @@ impl Server {
     }
 
     /// Keeps a document of what departed elsewhere, so that it can arrive here.
-    pub fn expect(&mut self, departure: crate::snapshot::Departure) {
+    pub fn allow_arrival(&mut self, departure: crate::snapshot::Departure) {
         self.departures.keep(departure);
     }
 
     /// What a client needs that comes new.
     #[must_use]
-    pub fn welcome(&self) -> ToClient {
+    pub fn initial_state(&self) -> ToClient {
         ToClient::World(Box::new(Welcome {
             protocol: PROTOCOL,
             ruleset: self.world.rules().fingerprint(),
@@ -109,7 +109,7 @@ impl Server {
     /// Takes a message of a client.
     pub fn receive(&mut self, message: &ToServer) -> Replies {
         match message {
-            ToServer::Join { protocol: PROTOCOL } => Replies { to_all: None, to_sender: vec![self.welcome()] },
+            ToServer::Join { protocol: PROTOCOL } => Replies { to_all: None, to_sender: vec![self.initial_state()] },
             ToServer::Join { protocol } => {
                 let message =
                     format!("the client speaks version {protocol} of the protocol, the server version {PROTOCOL}");
@@ -138,7 +138,7 @@ impl Server {
         self.world.undo(self.world.revision())?;
         self.updates.pop_back();
         self.undone += 1;
-        Ok(Replies { to_all: Some(self.welcome()), to_sender: Vec::new() })
+        Ok(Replies { to_all: Some(self.initial_state()), to_sender: Vec::new() })
     }
 
     /// Goes over to an edited ruleset, as [`World::reload`] does. Clients need the ruleset too, see
@@ -149,7 +149,7 @@ impl Server {
     pub fn reload(&mut self, rules: &Arc<Ruleset>) -> Result<(Vec<Difference>, Replies), MigrationError> {
         let differences = self.world.reload(rules)?;
         self.updates.clear();
-        Ok((differences, Replies { to_all: Some(self.welcome()), to_sender: Vec::new() }))
+        Ok((differences, Replies { to_all: Some(self.initial_state()), to_sender: Vec::new() }))
     }
 
     fn answer(&mut self, request: &Request) -> Replies {
@@ -164,7 +164,7 @@ impl Server {
         self.departures.extend(self.world.departed().iter().cloned());
         let update = self.world.update()?;
         self.updates.push_back(update.clone());
-        if self.updates.len() > self.most_updates {
+        if self.updates.len() > self.max_updates {
             self.updates.pop_front();
         }
         Some(ToClient::Update { undone: self.undone, update })
@@ -178,7 +178,7 @@ impl Server {
                 let kept = self.updates.iter().skip(self.updates.len() - missing);
                 kept.cloned().map(|update| ToClient::Update { undone, update }).collect()
             }
-            _ => vec![self.welcome()],
+            _ => vec![self.initial_state()],
         }
     }
 }

@@ -25,7 +25,7 @@ mod update;
 mod writing;
 
 pub use client::{Client, ClientError, Received};
-pub use following::FollowError;
+pub use following::UpdateError;
 pub use message::{PROTOCOL, ToClient, ToServer, Welcome};
 pub(crate) use request::Taken;
 pub use request::{Answer, Request, RequestLimits};

@@ -2,7 +2,7 @@
 
 use std::collections::BTreeSet;
 
-use super::Breach;
+use super::CheckFailure;
 use crate::ops::Operation;
 use crate::save::Save;
 use crate::scenario::ResolvedScenarioFile;
@@ -21,11 +21,11 @@ pub struct SavedStep<'a> {
 }
 
 /// What comes back of a save in each way in which it was kept, with its size in bytes; or why nothing does.
-pub type Kept = Result<Vec<(Save, u64)>, String>;
+pub type StoredSaves = Result<Vec<(Save, u64)>, String>;
 
 /// What was found.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
-pub struct Steps {
+pub struct RoundTripReport {
     /// Scenarios that were played; one with a table once for each row.
     pub scenarios: u64,
     /// Those that end before their last step, since what they expect does not hold.
@@ -37,14 +37,14 @@ pub struct Steps {
     /// The size of all saves of worlds, in bytes: in JSON, and in binary form.
     pub bytes: (u64, u64),
     /// What came back as something else.
-    pub breach: Option<Breach>,
+    pub failure: Option<CheckFailure>,
 }
 
 /// Plays all scenarios and saves the world at the start and after every operation, and each holder in it by themselves. What is read back, in each of
 /// the two forms, has to be the same.
 #[must_use]
-pub fn every_step(files: &[ResolvedScenarioFile<'_>]) -> Steps {
-    every_step_through(files, &mut |save| {
+pub fn check_round_trips(files: &[ResolvedScenarioFile<'_>]) -> RoundTripReport {
+    check_round_trips_through(files, &mut |save| {
         let mut read = Vec::new();
         for bytes in [save.to_json().into_bytes(), save.to_bytes()] {
             read.push((Save::read(&bytes).map_err(|error| error.to_string())?, bytes.len() as u64));
@@ -53,21 +53,24 @@ pub fn every_step(files: &[ResolvedScenarioFile<'_>]) -> Steps {
     })
 }
 
-/// The same, through another way of writing and reading: `keep` writes a save down in one way or several, and reads each back, with its size.
-pub fn every_step_through(files: &[ResolvedScenarioFile<'_>], keep: &mut dyn FnMut(&Save) -> Kept) -> Steps {
-    let mut found = Steps::default();
+/// The same, through another way of writing and reading: `protected` writes a save down in one way or several, and reads each back, with its size.
+pub fn check_round_trips_through(
+    files: &[ResolvedScenarioFile<'_>],
+    keep: &mut dyn FnMut(&Save) -> StoredSaves,
+) -> RoundTripReport {
+    let mut found = RoundTripReport::default();
     let (scenarios, unfinished) = for_each_step(files, &mut |step| {
-        if found.breach.is_none() {
+        if found.failure.is_none() {
             let wrong = found.keep(step.world, keep).err();
-            found.breach = wrong.map(|wrong| Breach { trail: trail(step), found: wrong });
+            found.failure = wrong.map(|wrong| CheckFailure { trace: trace(step), found: wrong });
         }
-        found.breach.is_none()
+        found.failure.is_none()
     });
-    Steps { scenarios, unfinished, ..found }
+    RoundTripReport { scenarios, unfinished, ..found }
 }
 
 /// The way to a world that a scenario comes by.
-pub(super) fn trail(step: &SavedStep<'_>) -> Vec<String> {
+pub(super) fn trace(step: &SavedStep<'_>) -> Vec<String> {
     let scenario = format!("scenario {}", step.scenario);
     std::iter::once(scenario).chain(step.steps.iter().cloned()).collect()
 }
@@ -84,7 +87,7 @@ pub fn for_each_step(files: &[ResolvedScenarioFile<'_>], show: &mut dyn FnMut(&S
                     return (played, unfinished);
                 }
                 let mut steps = Vec::new();
-                let passed = file.play_shown(scenario, body, &mut |sentence, world| {
+                let passed = file.run_shown(scenario, body, &mut |sentence, world| {
                     steps.extend(sentence.map(str::to_owned));
                     wanted = wanted && show(&SavedStep { scenario: &title, steps: &steps, world });
                 });
@@ -96,8 +99,8 @@ pub fn for_each_step(files: &[ResolvedScenarioFile<'_>], show: &mut dyn FnMut(&S
     (played, unfinished)
 }
 
-impl Steps {
-    fn keep(&mut self, world: &World, keep: &mut dyn FnMut(&Save) -> Kept) -> Result<(), String> {
+impl RoundTripReport {
+    fn keep(&mut self, world: &World, keep: &mut dyn FnMut(&Save) -> StoredSaves) -> Result<(), String> {
         let save = Save::of(world);
         let read = keep(&save)?;
         self.worlds += 1;
@@ -141,7 +144,7 @@ pub(super) fn compare(saved: &Save, read: &Save) -> Result<(), String> {
     let changes = saved.changes_to(read);
     let places: BTreeSet<&str> = changes.by_place.iter().map(|(place, _)| place.as_str()).collect();
     let told = changes
-        .in_all
+        .totals
         .iter()
         .map(|change| format!("{}: {} were saved, {} are read", change.item, change.before, change.after));
     let told: Vec<String> = told.collect();

@@ -1,6 +1,6 @@
 //! The writer of a folder store is stopped at every step, and the power fails.
 
-use super::Breach;
+use super::CheckFailure;
 use crate::store::{Crash, FolderStore, Key, PROCESS_HAS_ENDED, SimulatedDisk, Store, StoreError};
 
 /// So many saves are written by one process, one after the other.
@@ -11,7 +11,7 @@ const PROCESSES: [(&str, u64); 3] = [("camp, the first time", 0), ("camp, the se
 
 /// What was found.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
-pub struct Stops {
+pub struct CrashReport {
     /// Saves that were written.
     pub saves: u64,
     /// Writes, syncs, renames and what else a process was stopped after.
@@ -19,28 +19,28 @@ pub struct Stops {
     /// Disks that a power cut may leave there, each of which was read.
     pub disks: u64,
     /// What was lost.
-    pub breach: Option<Breach>,
+    pub failure: Option<CheckFailure>,
 }
 
 /// Writes saves to a folder store on a [`SimulatedDisk`], stops the process after every single step, and lets the power fail: right then, and again while
 /// the next process goes on from there. On every disk that may be found, the save before or the one that was being written is there, whole; the one that was being
 /// written, if the store had said that it was safe; and no lease is given twice.
 #[must_use]
-pub fn every_stop(saves: &[Vec<u8>]) -> Stops {
-    every_stop_on(&SimulatedDisk::new(), saves)
+pub fn check_crashes(saves: &[Vec<u8>]) -> CrashReport {
+    check_crashes_on(&SimulatedDisk::new(), saves)
 }
 
 /// The same, on a disk that may have faults of its own.
 #[must_use]
-pub fn every_stop_on(disk: &SimulatedDisk, saves: &[Vec<u8>]) -> Stops {
-    let mut found = Stops::default();
+pub fn check_crashes_on(disk: &SimulatedDisk, saves: &[Vec<u8>]) -> CrashReport {
+    let mut found = CrashReport::default();
     let Ok(key) = Key::new("ada") else { return found };
     for saves in saves.chunks(SAVES_IN_A_ROW) {
-        let mut session = Session { key: &key, saves, found: &mut found };
-        let lost = session.from(disk, &Known::default(), 0);
+        let mut run = WriterRun { key: &key, saves, found: &mut found };
+        let lost = run.from(disk, &Known::default(), 0);
         found.saves += saves.len() as u64;
         if lost.is_some() {
-            found.breach = lost;
+            found.failure = lost;
             return found;
         }
     }
@@ -58,27 +58,27 @@ struct Known {
     lease: u64,
 }
 
-struct Session<'a> {
+struct WriterRun<'a> {
     key: &'a Key,
     saves: &'a [Vec<u8>],
-    found: &'a mut Stops,
+    found: &'a mut CrashReport,
 }
 
-impl Session<'_> {
+impl WriterRun<'_> {
     /// Lets a process go on from a disk as it is and stops it after each of its steps.
-    fn from(&mut self, disk: &SimulatedDisk, known: &Known, process: usize) -> Option<Breach> {
+    fn from(&mut self, disk: &SimulatedDisk, known: &Known, process: usize) -> Option<CheckFailure> {
         for steps in 0.. {
             let disk = disk.stopping_after(steps);
             let mut known = known.clone();
             let ended = match self.play(&disk, &mut known, process) {
                 Ok(ended) => ended,
-                Err(wrong) => return Some(Breach { trail: disk.done(), found: wrong }),
+                Err(wrong) => return Some(CheckFailure { trace: disk.done(), found: wrong }),
             };
             self.found.stops += 1;
             for crash in disk.crashes() {
                 self.found.disks += 1;
                 if let Err(wrong) = self.look(&crash, &known) {
-                    return Some(breach(&disk, &crash, wrong));
+                    return Some(failure(&disk, &crash, wrong));
                 }
             }
             if process == 0 && !ended {
@@ -106,25 +106,25 @@ impl Session<'_> {
 
     fn write(&mut self, disk: &SimulatedDisk, known: &mut Known, process: usize) -> Result<(), StoreError> {
         let (owner, now) = PROCESSES[process];
-        let store = FolderStore::open_on(disk.clone(), FOLDER)?.keeping(2);
+        let store = FolderStore::open_on(disk.clone(), FOLDER)?.with_generations(2);
         let lease = store.lease(self.key, owner, now, now + 10)?;
         known.lease = lease.number;
         // What it finds it may show to a player.
-        let mut base = lease.revision;
-        let there = usize::try_from(base).unwrap_or(usize::MAX);
+        let mut expected_revision = lease.revision;
+        let there = usize::try_from(expected_revision).unwrap_or(usize::MAX);
         (known.safe, known.begun) = (there, there.max(known.begun));
         for save in self.saves.iter().skip(there) {
             known.begun = known.begun.max(known.safe + 1);
-            base = store.save(self.key, save, base, lease.number)?;
+            expected_revision = store.save(self.key, save, expected_revision, lease.number)?;
             known.safe += 1;
         }
         Ok(())
     }
 
-    fn next_process(&mut self, disk: &SimulatedDisk, known: &Known) -> Option<Breach> {
-        self.from(disk, known, 1).map(|breach| {
+    fn next_process(&mut self, disk: &SimulatedDisk, known: &Known) -> Option<CheckFailure> {
+        self.from(disk, known, 1).map(|failure| {
             let ended = "the process ends, and the next begins".to_owned();
-            Breach { trail: disk.done().into_iter().chain([ended]).chain(breach.trail).collect(), ..breach }
+            CheckFailure { trace: disk.done().into_iter().chain([ended]).chain(failure.trace).collect(), ..failure }
         })
     }
 
@@ -137,8 +137,8 @@ impl Session<'_> {
         if !(known.safe..=known.begun).contains(&number) {
             return Err(format!("save {} was safe, and save {found} is what is found", known.safe));
         }
-        let is_whole = stored.is_none_or(|stored| self.saves.get(number - 1) == Some(&stored.bytes));
-        if !is_whole {
+        let is_complete = stored.is_none_or(|stored| self.saves.get(number - 1) == Some(&stored.bytes));
+        if !is_complete {
             return Err(format!("save {found} is there, with other bytes"));
         }
         let (owner, now) = PROCESSES[2];
@@ -154,9 +154,9 @@ fn is_stopped(error: &StoreError) -> bool {
     matches!(error, StoreError::Failed { cause, .. } if cause == PROCESS_HAS_ENDED)
 }
 
-fn breach(disk: &SimulatedDisk, crash: &Crash, found: String) -> Breach {
-    let mut trail = disk.done();
-    trail.push("the power fails".to_owned());
-    trail.extend(crash.lost.iter().map(|lost| format!("lost: {lost}")));
-    Breach { trail, found }
+fn failure(disk: &SimulatedDisk, crash: &Crash, found: String) -> CheckFailure {
+    let mut trace = disk.done();
+    trace.push("the power fails".to_owned());
+    trace.extend(crash.lost.iter().map(|lost| format!("lost: {lost}")));
+    CheckFailure { trace, found }
 }

@@ -3,7 +3,7 @@
 use std::collections::VecDeque;
 use std::sync::Arc;
 
-use super::following::FollowError;
+use super::following::UpdateError;
 use super::message::{PROTOCOL, ToClient, ToServer, Welcome};
 use super::request::{Answer, Request};
 use super::update::Update;
@@ -39,7 +39,7 @@ pub enum ClientError {
     Snapshot(#[from] SnapshotError),
     /// An update that can't be followed. Ask for the whole world, with [`Client::join`].
     #[error(transparent)]
-    Follow(#[from] FollowError),
+    Follow(#[from] UpdateError),
 }
 
 /// What came of a message.
@@ -55,7 +55,7 @@ pub struct Received {
 /// A client of a [`Server`](super::Server): a copy of its world, on which what the client asks for is done at once, and taken
 /// back if the server says no.
 ///
-/// Messages may be lost, doubled or late. What is lost is asked for again: [`Client::receive`] says when an update is
+/// Messages may be lost, doubled or late. What is lost is requested again: [`Client::receive`] says when an update is
 /// missing, [`Client::resend`] gives all requests that are open. Send them again after a while; the server does not apply
 /// one twice, as long as it is in its request window.
 #[derive(Clone, Debug)]
@@ -117,13 +117,13 @@ impl Client {
 
     /// How many requests are open.
     #[must_use]
-    pub fn unanswered(&self) -> usize {
+    pub fn pending(&self) -> usize {
         self.open.len()
     }
 
     /// Asks for an operation: does it ahead, if the copy lets it, and gives what is to be sent.
     #[must_use = "what is not sent is not done"]
-    pub fn act(&mut self, operation: NamedOperation) -> ToServer {
+    pub fn predict(&mut self, operation: NamedOperation) -> ToServer {
         let id = format!("{}/{}", self.name, self.next).parse().ok();
         self.next += 1;
         let request = Request { id, expects: None, operation };
@@ -145,7 +145,7 @@ impl Client {
     pub fn receive(&mut self, message: &ToClient) -> Result<Received, ClientError> {
         match message {
             ToClient::Update { undone, .. } | ToClient::Answer { undone, .. } if *undone > self.undone => {
-                Ok(self.missed())
+                Ok(self.resync())
             }
             // Of a time that the server has taken back.
             ToClient::Update { undone, .. } if *undone < self.undone => Ok(Received::default()),
@@ -163,7 +163,7 @@ impl Client {
         }
     }
 
-    fn take_back_all(&mut self) {
+    fn undo_all(&mut self) {
         while self.ahead > 0 {
             // Nothing else is kept than what was done ahead.
             let _ = self.copy.undo(self.copy.revision());
@@ -183,10 +183,10 @@ impl Client {
             return Ok(received);
         }
         if update.revision > self.confirmed() + 1 {
-            return Ok(self.missed());
+            return Ok(self.resync());
         }
-        self.take_back_all();
-        let followed = self.copy.follow(update);
+        self.undo_all();
+        let followed = self.copy.apply_update(update);
         if followed.is_ok()
             && let Some(answered) = &update.answered
         {
@@ -204,7 +204,7 @@ impl Client {
         self.open.remove(at)?.id
     }
 
-    fn missed(&self) -> Received {
+    fn resync(&self) -> Received {
         Received { send: vec![self.catch_up()], answers: Vec::new() }
     }
 
@@ -213,10 +213,10 @@ impl Client {
         let is_ahead = answer.outcome().is_some_and(|outcome| outcome.revision() > self.confirmed());
         if is_ahead && undone == self.undone {
             // The update that tells what it changed is on its way, or lost.
-            return self.missed();
+            return self.resync();
         }
         let Some(id) = id else { return received };
-        self.take_back_all();
+        self.undo_all();
         received.answers.extend(self.close(id).map(|id| (id, answer.clone())));
         self.do_all_ahead();
         received

@@ -11,11 +11,11 @@ use crate::quantity::Decimal;
 
 /// Something that a world had under an earlier ruleset, and that the present one does not know.
 ///
-/// A stray weighs nothing, fills no slot and takes no part in play. It is saved and read back untouched, and given back by
+/// An orphan weighs nothing, fills no slot and takes no part in play. It is saved and read back untouched, and given back by
 /// the first ruleset that knows it again. Its items count as departed until then.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case", rename_all_fields = "kebab-case", deny_unknown_fields)]
-pub enum Stray {
+pub enum Orphan {
     /// Items of a kind that is not known, or from a place that is not there any more.
     Stack {
         /// Where it lay: `sled/3`, `surveyor.pockets/0`, `surveyor.hand`, `#12/1` in the pack with that id, `ground`.
@@ -31,9 +31,11 @@ pub enum Stray {
         slots: Option<u32>,
     },
     /// Marks and properties of a stack that is still there.
-    Look {
+    #[serde(alias = "look")]
+    Variant {
         /// The stack.
-        of: StackId,
+        #[serde(alias = "of")]
+        stack: StackId,
         /// How many items it had. If it has grown since, others have joined them, and it does not get them back.
         count: u32,
         /// The marks.
@@ -53,30 +55,32 @@ pub enum Stray {
         kind: String,
     },
     /// How many items of a kind came into the world and left it.
-    Tally {
+    #[serde(alias = "tally")]
+    Totals {
         /// The kind.
         kind: String,
-        /// The numbers, those of stray stacks among the departed.
-        tally: KindTotals,
+        /// The numbers, those of orphan stacks among the departed.
+        #[serde(alias = "tally")]
+        totals: KindTotals,
     },
 }
 
-impl Stray {
+impl Orphan {
     /// How many items it is.
     #[must_use]
     pub fn items(&self) -> u64 {
         match self {
-            Stray::Stack { stack, .. } => u64::from(stack.count),
-            Stray::Look { .. } | Stray::Shortcut { .. } | Stray::Tally { .. } => 0,
+            Orphan::Stack { stack, .. } => u64::from(stack.count),
+            Orphan::Variant { .. } | Orphan::Shortcut { .. } | Orphan::Totals { .. } => 0,
         }
     }
 }
 
 /// Parts off what belongs to a container or holder by its name, and to the stacks that it has.
-pub(crate) fn part_off(strays: &[Stray], name: &str, stacks: &BTreeSet<StackId>) -> (Vec<Stray>, Vec<Stray>) {
+pub(crate) fn part_off(orphans: &[Orphan], name: &str, stacks: &BTreeSet<StackId>) -> (Vec<Orphan>, Vec<Orphan>) {
     let mut packs = stacks.clone();
-    strays.iter().cloned().partition(|stray| match stray {
-        Stray::Stack { place, stack, .. } => {
+    orphans.iter().cloned().partition(|orphan| match orphan {
+        Orphan::Stack { place, stack, .. } => {
             let goes = match place.split(['.', '/']).next().unwrap_or_default() {
                 root if root.starts_with('#') => root.parse().is_ok_and(|pack| packs.contains(&pack)),
                 root => root == name,
@@ -87,8 +91,8 @@ pub(crate) fn part_off(strays: &[Stray], name: &str, stacks: &BTreeSet<StackId>)
             }
             goes
         }
-        Stray::Look { of, .. } => stacks.contains(of),
-        Stray::Shortcut { holder, .. } => holder == name,
-        Stray::Tally { .. } => false,
+        Orphan::Variant { stack, .. } => stacks.contains(stack),
+        Orphan::Shortcut { holder, .. } => holder == name,
+        Orphan::Totals { .. } => false,
     })
 }

@@ -1,7 +1,7 @@
 //! A game's own inventory held against this library's engine: random walks drive both, and what differs is made short.
 //!
 //! ```text
-//! cargo run -p hypotheke --example hold_against
+//! cargo run -p hypotheke --example differential_test
 //! ```
 
 use std::error::Error;

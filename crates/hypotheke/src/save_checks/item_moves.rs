@@ -7,19 +7,19 @@ use crate::world::{Place, World};
 
 /// Which way items go.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub(super) enum Way {
+pub(super) enum Direction {
     Give,
     Take,
 }
 
 /// The first operation that takes one item from the player to the world, or back; none if no place takes it.
-pub(super) fn exchange(world: &World, player: &str, way: Way) -> Option<Operation> {
+pub(super) fn exchange(world: &World, player: &str, direction: Direction) -> Option<Operation> {
     let holder = world.holder(player)?;
     let own: Vec<Place> = world.carried(holder).map(Place::from).collect();
     let around: Vec<Place> = world.containers().filter(|id| world.carrier(*id).is_none()).map(Place::from).collect();
-    let (from, to) = match way {
-        Way::Give => (&own, &around),
-        Way::Take => (&around, &own),
+    let (from, to) = match direction {
+        Direction::Give => (&own, &around),
+        Direction::Take => (&around, &own),
     };
     let moves = from.iter().flat_map(|from| to.iter().map(|to| Operation::moving(Amount::Exactly(1), *from, *to)));
     // One item of the first kind that goes at all.

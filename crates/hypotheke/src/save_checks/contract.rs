@@ -2,7 +2,7 @@
 
 use std::num::NonZeroUsize;
 
-use super::Breach;
+use super::CheckFailure;
 use crate::store::{Key, Lease, Store, StoreError, Stored};
 
 /// Names that players may give themselves and that lead astray where they are taken as they stand.
@@ -29,18 +29,18 @@ const KEYS: [&[u8]; 13] = [
 /// use hypotheke::save_checks::promises;
 /// use hypotheke::store::MemoryStore;
 ///
-/// assert_eq!(promises(&MemoryStore::new()), None);
+/// assert_eq!(check_store_contract(&MemoryStore::new()), None);
 /// ```
 #[must_use]
-pub fn promises(store: &impl Store) -> Option<Breach> {
-    let mut trial = Trial { store, trail: Vec::new() };
+pub fn check_store_contract(store: &impl Store) -> Option<CheckFailure> {
+    let mut trial = Trial { store, trace: Vec::new() };
     let found = trial.all().err()?;
-    Some(Breach { trail: trial.trail, found })
+    Some(CheckFailure { trace: trial.trace, found })
 }
 
 struct Trial<'s, S> {
     store: &'s S,
-    trail: Vec<String>,
+    trace: Vec<String>,
 }
 
 impl<S: Store> Trial<'_, S> {
@@ -70,8 +70,8 @@ impl<S: Store> Trial<'_, S> {
 
         let camp = self.leases(key, "camp", 0, 100)?;
         holds(camp.revision == 1, || format!("`{key}`: a lease tells revision {}, 1 is kept", camp.revision))?;
-        self.refuses(key, 1, 0, "taken-over")?;
-        self.refuses(key, 1, camp.number + 1, "taken-over")?;
+        self.refuses(key, 1, 0, "lease-lost")?;
+        self.refuses(key, 1, camp.number + 1, "lease-lost")?;
         self.is_held(key, "pass", 99)?;
         self.saves(key, &contents(number, 2), 1, camp.number)?;
         self.does("renew", key, camp.number, |store| store.renew(key, camp.number, 200))?;
@@ -79,15 +79,15 @@ impl<S: Store> Trial<'_, S> {
 
         let pass = self.leases(key, "pass", 200, 300)?;
         holds(pass.number > camp.number, || format!("`{key}`: lease {} comes after {}", pass.number, camp.number))?;
-        self.refuses(key, 2, camp.number, "taken-over")?;
+        self.refuses(key, 2, camp.number, "lease-lost")?;
         let late = self.store.renew(key, camp.number, 900);
-        holds(is(&late, "taken-over"), || format!("`{key}`: an old lease is renewed: {late:?}"))?;
+        holds(is(&late, "lease-lost"), || format!("`{key}`: an old lease is renewed: {late:?}"))?;
         self.does("give back late", key, camp.number, |store| store.release(key, camp.number))?;
         self.is_held(key, "camp", 299)?;
         self.saves(key, &contents(number, 3), 2, pass.number)?;
         self.does("give back", key, pass.number, |store| store.release(key, pass.number))?;
         let again = self.store.renew(key, pass.number, 900);
-        holds(is(&again, "taken-over"), || format!("`{key}`: what was given back is renewed: {again:?}"))?;
+        holds(is(&again, "lease-lost"), || format!("`{key}`: what was given back is renewed: {again:?}"))?;
 
         let last = self.leases(key, "camp", 201, 300)?;
         holds(last.number > pass.number && last.revision == 3, || format!("`{key}`: the next lease is {last:?}"))?;
@@ -114,34 +114,36 @@ impl<S: Store> Trial<'_, S> {
     }
 
     fn loads(&mut self, key: &Key, revision: u64, bytes: &[u8]) -> Result<(), String> {
-        self.trail.push(format!("`{key}`: load"));
+        self.trace.push(format!("`{key}`: load"));
         let found = self.store.load(key).map_err(|error| error.to_string())?;
         let same = found.as_ref().is_some_and(|found: &Stored| found.revision == revision && found.bytes == bytes);
         holds(same, || format!("`{key}`: {found:?} is loaded in place of revision {revision}"))
     }
 
-    fn saves(&mut self, key: &Key, bytes: &[u8], base: u64, lease: u64) -> Result<(), String> {
-        self.trail.push(format!("`{key}`: save from revision {base} under lease {lease}"));
-        let saved = self.store.save(key, bytes, base, lease).map_err(|error| error.to_string())?;
-        holds(saved == base + 1, || format!("`{key}`: revision {saved} comes after {base}"))
+    fn saves(&mut self, key: &Key, bytes: &[u8], expected_revision: u64, lease: u64) -> Result<(), String> {
+        self.trace.push(format!("`{key}`: save from revision {expected_revision} under lease {lease}"));
+        let saved = self.store.save(key, bytes, expected_revision, lease).map_err(|error| error.to_string())?;
+        holds(saved == expected_revision + 1, || format!("`{key}`: revision {saved} comes after {expected_revision}"))
     }
 
-    fn refuses(&mut self, key: &Key, base: u64, lease: u64, code: &str) -> Result<(), String> {
-        self.trail.push(format!("`{key}`: save from revision {base} under lease {lease}, which must be refused"));
-        let saved = self.store.save(key, b"too late", base, lease);
+    fn refuses(&mut self, key: &Key, expected_revision: u64, lease: u64, code: &str) -> Result<(), String> {
+        self.trace.push(format!(
+            "`{key}`: save from revision {expected_revision} under lease {lease}, which must be refused"
+        ));
+        let saved = self.store.save(key, b"too late", expected_revision, lease);
         holds(is(&saved, code), || match saved {
             Ok(revision) => format!("`{key}`: it is saved, as revision {revision}"),
             Err(error) => format!("`{key}`: the answer is {}, not {code}: {error}", error.code()),
         })
     }
 
-    fn leases(&mut self, key: &Key, owner: &str, now: u64, until: u64) -> Result<Lease, String> {
-        self.trail.push(format!("`{key}`: {owner} asks for a lease from {now} until {until}"));
-        self.store.lease(key, owner, now, until).map_err(|error| error.to_string())
+    fn leases(&mut self, key: &Key, owner: &str, now: u64, expires_at: u64) -> Result<Lease, String> {
+        self.trace.push(format!("`{key}`: {owner} asks for a lease from {now} until {expires_at}"));
+        self.store.lease(key, owner, now, expires_at).map_err(|error| error.to_string())
     }
 
     fn is_held(&mut self, key: &Key, owner: &str, now: u64) -> Result<(), String> {
-        self.trail.push(format!("`{key}`: {owner} asks for a lease at {now}, which must be refused"));
+        self.trace.push(format!("`{key}`: {owner} asks for a lease at {now}, which must be refused"));
         let lease = self.store.lease(key, owner, now, now + 100);
         holds(is(&lease, "held"), || format!("`{key}`: the answer is {lease:?}"))
     }
@@ -153,7 +155,7 @@ impl<S: Store> Trial<'_, S> {
         number: u64,
         ask: impl FnOnce(&S) -> Result<(), StoreError>,
     ) -> Result<(), String> {
-        self.trail.push(format!("`{key}`: {what} lease {number}"));
+        self.trace.push(format!("`{key}`: {what} lease {number}"));
         ask(self.store).map_err(|error| error.to_string())
     }
 }
@@ -174,22 +176,22 @@ fn holds(so: bool, otherwise: impl FnOnce() -> String) -> Result<(), String> {
 /// Lets several threads save the same from the same revision and ask for leases at the same time, many times: one of them must get what all ask for,
 /// and the others must be told.
 #[must_use]
-pub fn races<S: Store + Sync>(store: &S, threads: NonZeroUsize, rounds: u64) -> Option<Breach> {
+pub fn check_store_races<S: Store + Sync>(store: &S, threads: NonZeroUsize, rounds: u64) -> Option<CheckFailure> {
     let key = Key::new("raced for").ok()?;
-    let mut trail = Vec::new();
+    let mut trace = Vec::new();
     for round in 0..rounds {
         let saved = at_once(threads, |thread| store.save(&key, format!("{round} {thread}").as_bytes(), round, 0));
-        trail.push(format!("{threads} threads save from revision {round}"));
+        trace.push(format!("{threads} threads save from revision {round}"));
         let won = saved.iter().filter(|saved| saved.is_ok()).count();
         let told = saved.iter().flatten().all(|revision| *revision == round + 1);
         if won != 1 || !told {
-            return Some(Breach { trail, found: format!("{won} of them are told that they have saved") });
+            return Some(CheckFailure { trace, found: format!("{won} of them are told that they have saved") });
         }
     }
     let leases = at_once(threads, |thread| store.lease(&key, &format!("server {thread}"), 0, 100));
-    trail.push(format!("{threads} owners ask for a lease"));
+    trace.push(format!("{threads} owners ask for a lease"));
     let won = leases.iter().filter(|lease| lease.is_ok()).count();
-    (won != 1).then(|| Breach { trail, found: format!("{won} of them have one") })
+    (won != 1).then(|| CheckFailure { trace, found: format!("{won} of them have one") })
 }
 
 fn at_once<T: Send>(threads: NonZeroUsize, work: impl Fn(usize) -> T + Sync) -> Vec<T> {

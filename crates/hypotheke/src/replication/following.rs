@@ -4,17 +4,18 @@ use smallvec::SmallVec;
 
 use super::update::{At, Change, Look, Update};
 use crate::id::{DepartureId, HolderId, KindId, StackId};
-use crate::ruleset::{MOST_NESTING, NO_PACK, PropertyValue};
+use crate::ruleset::{MAX_NESTING, NO_PACK, PropertyValue};
 use crate::snapshot::Departure;
 use crate::world::from_data;
 use crate::world::{
-    Arrival, Arriving, Cell, Class, ClassKey, DepartingEntity, End, Event, GROUND, Origin, PackContents, Spot, World,
+    Arrival, Arriving, Cell, ClassKey, DepartingEntity, Event, GROUND, Origin, PackContents, Spot, StackClass,
+    StackLocation, World,
 };
 
 /// Why a copy can't follow an update. The copy is as it was.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 #[non_exhaustive]
-pub enum FollowError {
+pub enum UpdateError {
     /// It is not the next one: it has been followed already, or one in between is missing.
     #[error("the update leads to revision {update}, but the copy stands at {copy}")]
     OutOfOrder {
@@ -47,25 +48,25 @@ impl World {
     ///
     /// # Errors
     /// If it is not the next one, or tells of something that is not so here. The copy is then as it was.
-    pub fn follow(&mut self, update: &Update) -> Result<(), FollowError> {
+    pub fn apply_update(&mut self, update: &Update) -> Result<(), UpdateError> {
         if self.revision.checked_add(1) != Some(update.revision) {
-            return Err(FollowError::OutOfOrder { copy: self.revision, update: update.revision });
+            return Err(UpdateError::OutOfOrder { copy: self.revision, update: update.revision });
         }
-        if update.next_stack < self.next_stack || update.next_stack > StackId::MOST_NEXT {
+        if update.next_stack < self.next_stack || update.next_stack > StackId::MAX_NEXT {
             let message = format!("the next stack can't be {} after {}", update.next_stack, self.next_stack);
-            return Err(FollowError::NotSo { number: 0, message });
+            return Err(UpdateError::NotSo { number: 0, message });
         }
         if let Some(answered) = &update.answered
             && (answered.outcome.revision() != update.revision || self.requests.get(&answered.id).is_some())
         {
             let message = format!("request `{}` has been answered before", answered.id);
-            return Err(FollowError::NotSo { number: 0, message });
+            return Err(UpdateError::NotSo { number: 0, message });
         }
         self.now.pass();
         let most = self.keep_all_until_settled();
         let mut scratch = self.scratch.take().unwrap_or_default();
         scratch.clear();
-        let (next_landing, strays) = (self.ground.next_landing, self.strays.clone());
+        let (next_landing, orphans) = (self.ground.next_landing, self.orphans.clone());
         let mut following = Following {
             world: self,
             update,
@@ -85,12 +86,12 @@ impl World {
         scratch.gone_packs = following.gone_packs;
         if let Err(error) = done {
             self.settle(most, &[]);
-            (self.ground.next_landing, self.strays) = (next_landing, strays);
+            (self.ground.next_landing, self.orphans) = (next_landing, orphans);
             scratch.clear();
             self.scratch = Some(scratch);
             return Err(error);
         }
-        self.forget(0);
+        self.clear(0);
         self.release_classes(&scratch.events);
         self.settle(most, &scratch.events);
         self.scratch = Some(scratch);
@@ -124,16 +125,16 @@ struct Following<'w> {
 }
 
 impl Following<'_> {
-    fn all(&mut self) -> Result<(), FollowError> {
+    fn all(&mut self) -> Result<(), UpdateError> {
         let changes = &self.update.changes;
         for (number, change) in (1..).zip(changes) {
-            self.one(change).map_err(|message| FollowError::NotSo { number, message })?;
+            self.one(change).map_err(|message| UpdateError::NotSo { number, message })?;
         }
         let cell = |spot: Spot| if self.world.has_spot(spot) { self.world.cell(spot) } else { Cell::default() };
         let twice = self.kept_ids.iter().find(|(from, to, id)| cell(*from).id == id.0 && cell(*to).id == id.0);
         match twice {
             Some((_, _, id)) => {
-                Err(FollowError::NotSo { number: changes.len(), message: format!("{id} would lie in two places") })
+                Err(UpdateError::NotSo { number: changes.len(), message: format!("{id} would lie in two places") })
             }
             None => Ok(()),
         }
@@ -213,9 +214,9 @@ impl Following<'_> {
     }
 
     /// The class of a look; one that is not known yet is entered.
-    fn class(&mut self, kind: KindId, look: &Look) -> Checked<Class> {
+    fn class(&mut self, kind: KindId, look: &Look) -> Checked<StackClass> {
         if look.marks.is_empty() && look.properties.is_empty() {
-            return Ok(Class(kind.0));
+            return Ok(StackClass(kind.0));
         }
         let rules = &self.world.rules;
         let mark = |name: &String| rules.find_mark(name).ok_or_else(|| format!("there is no mark `{name}`"));
@@ -227,11 +228,11 @@ impl Following<'_> {
         };
         let properties = look.properties.iter().map(property).collect::<Checked<Vec<_>>>()?;
         let key = ClassKey::new(rules, kind, &marks, &properties);
-        Ok(Class(self.world.known_class(&key)))
+        Ok(StackClass(self.world.known_class(&key)))
     }
 
     /// A place that is there, and what lies in it.
-    fn end(&self, at: &At) -> Checked<(End, Cell)> {
+    fn end(&self, at: &At) -> Checked<(StackLocation, Cell)> {
         let container = self.container(at.container)?;
         if container == GROUND {
             let landing = at.stack.and_then(|stack| self.world.ground.landing_of(stack.0));
@@ -241,20 +242,23 @@ impl Following<'_> {
             }
             let (there, spot) = (landing.is_some(), Spot { container, slot });
             let position = if there { self.world.ground.position(slot) } else { at.position.unwrap_or_default() };
-            return Ok((End { spot, stack: at.stack.unwrap_or(StackId(0)), position }, self.world.cell(spot)));
+            return Ok((
+                StackLocation { spot, stack: at.stack.unwrap_or(StackId(0)), position },
+                self.world.cell(spot),
+            ));
         }
         let spot = Spot { container, slot: at.slot };
         if !self.world.has_spot(spot) {
             return not_so(format!("`{}` has no slot {}", self.name(at.container)?, at.slot));
         }
         Ok((
-            End { spot, stack: at.stack.unwrap_or(StackId(0)), position: crate::Position::default() },
+            StackLocation { spot, stack: at.stack.unwrap_or(StackId(0)), position: crate::Position::default() },
             self.world.cell(spot),
         ))
     }
 
     /// A place in which the stack lies that it names.
-    fn lying(&self, at: &At) -> Checked<(End, Cell)> {
+    fn lying(&self, at: &At) -> Checked<(StackLocation, Cell)> {
         let (end, cell) = self.end(at)?;
         let there = !cell.is_empty() && cell.id == end.stack.0;
         if there { Ok((end, cell)) } else { not_so(format!("no such stack lies in `{}`", self.name(at.container)?)) }
@@ -270,20 +274,20 @@ impl Following<'_> {
         }
         let (from, inner) = match from {
             Some(at) => self.taken(at, class, count)?,
-            None => (End::NOWHERE, self.brought(kind, count)?),
+            None => (StackLocation::NOWHERE, self.brought(kind, count)?),
         };
         let to = match to {
             Some(at) => self.laid(at, class, count, inner, from)?,
             None if inner != GROUND && self.world.state(inner).taken > 0 => {
                 return not_so("a pack with something in it can't leave the world by itself");
             }
-            None => End::NOWHERE,
+            None => StackLocation::NOWHERE,
         };
         Ok(Event::Moved { kind, count, from, to, class, inner: PackContents(inner) })
     }
 
     /// What is taken from a place, and the container inside if it is a pack.
-    fn taken(&self, at: &At, class: Class, count: u32) -> Checked<(End, u32)> {
+    fn taken(&self, at: &At, class: StackClass, count: u32) -> Checked<(StackLocation, u32)> {
         let (end, cell) = self.lying(at)?;
         if cell.class != class.0 || count > cell.count {
             return not_so(format!("there are not so many of it in `{}`", self.name(at.container)?));
@@ -305,7 +309,14 @@ impl Following<'_> {
         }
     }
 
-    fn laid(&mut self, at: &At, class: Class, count: u32, inner: u32, from: End) -> Checked<End> {
+    fn laid(
+        &mut self,
+        at: &At,
+        class: StackClass,
+        count: u32,
+        inner: u32,
+        from: StackLocation,
+    ) -> Checked<StackLocation> {
         let (end, cell) = self.end(at)?;
         if end.stack.0 == 0 || end.spot == from.spot {
             return not_so("it has no place to lie in");
@@ -325,7 +336,7 @@ impl Following<'_> {
     }
 
     /// A stack that goes to an empty place keeps its id, or gets a new one.
-    fn check_id(&mut self, end: End, from: End) -> Checked<()> {
+    fn check_id(&mut self, end: StackLocation, from: StackLocation) -> Checked<()> {
         let id = end.stack;
         if id == from.stack {
             self.kept_ids.push((from.spot, end.spot, id));
@@ -341,7 +352,7 @@ impl Following<'_> {
 
     /// A pack does not come to lie in itself, nor too deep.
     fn check_nesting(&self, inner: u32, mut container: u32) -> Checked<()> {
-        for _ in 0..=MOST_NESTING {
+        for _ in 0..=MAX_NESTING {
             if container == inner {
                 return not_so("a pack would lie in itself");
             }
@@ -356,7 +367,7 @@ impl Following<'_> {
     fn changed(&mut self, at: &At, look: &Look) -> Checked<Event> {
         let (end, cell) = self.lying(at)?;
         let after = self.class(self.world.rules.kind_id(cell.kind), look)?;
-        Ok(Event::Changed { at: end, before: Class(cell.class), after })
+        Ok(Event::Changed { at: end, before: StackClass(cell.class), after })
     }
 
     fn swapped(&self, one: &At, other: &At) -> Checked<Event> {

@@ -1,12 +1,12 @@
-//! explore --gather: the parts of a run that several machines have walked, as if one had.
+//! explore --combine: the parts of a run that several machines have walked, as if one had.
 
 use std::path::{Path, PathBuf};
 
 use crate::files::InputError;
-use crate::formats::explore::{ClaimJson, ExploreJson, ExploredJson, TrailJson, WalksJson};
+use crate::formats::explore::{ClaimJson, ExploreJson, ExploredJson, TraceJson, WalksJson};
 
 /// What was gathered, and the parts that are missing.
-pub(crate) struct Gathered {
+pub(crate) struct Combined {
     pub(crate) whole: ExploreJson,
     pub(crate) missing: Vec<String>,
 }
@@ -18,7 +18,7 @@ struct Part {
     part: (u64, u64),
 }
 
-pub(crate) fn gather(paths: &[PathBuf]) -> Result<Gathered, InputError> {
+pub(crate) fn combine(paths: &[PathBuf]) -> Result<Combined, InputError> {
     let mut parts = Vec::new();
     for path in paths {
         parts.push(read(path)?);
@@ -41,7 +41,7 @@ pub(crate) fn gather(paths: &[PathBuf]) -> Result<Gathered, InputError> {
     let Some(mut whole) = found.next() else {
         return Err(InputError::usage(
             "no file is named".to_owned(),
-            Some("`--gather` takes what the parts have written"),
+            Some("`--combine` takes what the parts have written"),
         ));
     };
     for part in found {
@@ -50,7 +50,7 @@ pub(crate) fn gather(paths: &[PathBuf]) -> Result<Gathered, InputError> {
         }
     }
     whole.files.iter_mut().filter_map(|file| file.walks.as_mut()).for_each(|walks| walks.part = None);
-    Ok(Gathered { whole, missing })
+    Ok(Combined { whole, missing })
 }
 
 fn read(path: &Path) -> Result<Part, InputError> {
@@ -65,7 +65,7 @@ fn read(path: &Path) -> Result<Part, InputError> {
         let message = format!("`{named}` is not what `explore --format json` writes: {error}");
         InputError::usage(
             message,
-            Some("`--gather` takes what `explore --walks COUNT --shard 2/8 --format json` writes"),
+            Some("`--combine` takes what `explore --walks COUNT --shard 2/8 --format json` writes"),
         )
     })?;
     let walks: Option<Vec<&WalksJson>> = found.files.iter().map(|file| file.walks.as_ref()).collect();
@@ -92,7 +92,7 @@ fn difference(one: &Part, other: &Part) -> Option<&'static str> {
     };
     let paths = |found: &ExploreJson| found.files.iter().map(|file| file.path.clone()).collect::<Vec<_>>();
     let walks = |found: &ExploreJson| -> Vec<Option<(u64, u32, u64)>> {
-        found.files.iter().map(|file| file.walks.as_ref().map(|it| (it.of, it.steps, it.seed))).collect()
+        found.files.iter().map(|file| file.walks.as_ref().map(|it| (it.total_walks, it.steps, it.seed))).collect()
     };
     let (mine, yours) = (&one.found, &other.found);
     if (&mine.title, mine.version) != (&yours.title, yours.version) {
@@ -108,23 +108,23 @@ fn difference(one: &Part, other: &Part) -> Option<&'static str> {
     }
 }
 
-/// Of two trails the one that one run would have found: that of the walk with the lower number.
-fn first(one: Option<TrailJson>, other: Option<TrailJson>) -> Option<TrailJson> {
-    one.into_iter().chain(other).min_by_key(|trail| trail.walk)
+/// Of two traces the one that one run would have found: that of the walk with the lower number.
+fn first(one: Option<TraceJson>, other: Option<TraceJson>) -> Option<TraceJson> {
+    one.into_iter().chain(other).min_by_key(|trace| trace.walk)
 }
 
 fn add(whole: &mut ExploredJson, part: ExploredJson) {
     for (mine, yours) in whole.claims.iter_mut().zip(part.claims) {
-        if mine.trail.is_none() && yours.trail.is_some() {
+        if mine.trace.is_none() && yours.trace.is_some() {
             mine.status.clone_from(&yours.status);
         }
-        mine.trail = first(mine.trail.take(), yours.trail);
+        mine.trace = first(mine.trace.take(), yours.trace);
         // What never occurred in any part; a claim that is broken says something.
-        mine.vacuous.retain(|what| mine.trail.is_none() && yours.vacuous.contains(what));
+        mine.vacuous.retain(|what| mine.trace.is_none() && yours.vacuous.contains(what));
     }
-    whole.unlawful = first(whole.unlawful.take(), part.unlawful);
+    whole.law_violation = first(whole.law_violation.take(), part.law_violation);
     // Each sum is of numbers that a file may say anything of.
-    whole.worlds = whole.worlds.saturating_add(part.worlds);
+    whole.states = whole.states.saturating_add(part.states);
     whole.applied = whole.applied.saturating_add(part.applied);
     for (reason, count) in part.refused {
         let all = whole.refused.entry(reason).or_default();
@@ -139,7 +139,7 @@ fn add(whole: &mut ExploredJson, part: ExploredJson) {
     }
     whole.never_entered.retain(|name| part.never_entered.contains(name));
     if let (Some(mine), Some(yours)) = (&mut whole.walks, part.walks) {
-        mine.walked = mine.walked.saturating_add(yours.walked);
+        mine.completed = mine.completed.saturating_add(yours.completed);
     }
     whole.stopped_by = whole.stopped_by.take().or(part.stopped_by);
     whole.written.extend(part.written);

@@ -2,8 +2,8 @@
 
 use std::sync::Arc;
 
-use hypotheke::exchange::{Answer, Request};
-use hypotheke::explore::{Bound, ClaimsFile, Exploration, InterleavingReport, ServerUnderTest, Several};
+use hypotheke::explore::{Bound, ClaimsFile, ConcurrencyBounds, Exploration, InterleavingReport, ServerUnderTest};
+use hypotheke::replication::{Answer, Request};
 use hypotheke::text::Source;
 use hypotheke::{Departures, Ruleset, Snapshot, World};
 
@@ -18,27 +18,27 @@ fn exploration() -> Exploration {
         .build()
         .unwrap_or_else(|errors| panic!("{errors}"))
         .into();
-    let file = ClaimsFile::parse(Source::new("a.claims", "play\n  verbs move\n")).expect("what is played");
+    let file = ClaimsFile::parse(Source::new("a.claims", "explore\n  verbs move\n")).expect("what is played");
     Exploration::new(&rules, &file).expect("known names")
 }
 
 /// Judges each request on the world on which it was made, and takes what comes of it for the world.
 #[derive(Clone)]
 struct JudgesOnTheStaleView {
-    worlds: Vec<World>,
+    states: Vec<World>,
 }
 
 impl ServerUnderTest for JudgesOnTheStaleView {
     fn receive(&mut self, request: &Request, made_on: u64) -> Answer {
-        let seen = self.worlds.iter().rposition(|world| world.revision() == made_on).expect("it was there");
-        let mut world = self.worlds[seen].clone();
+        let seen = self.states.iter().rposition(|world| world.revision() == made_on).expect("it was there");
+        let mut world = self.states[seen].clone();
         let answer = world.request(request, &Departures::new());
-        self.worlds.push(world);
+        self.states.push(world);
         answer
     }
 
     fn snapshot(&self) -> Snapshot {
-        self.worlds.last().expect("a world").snapshot()
+        self.states.last().expect("a world").snapshot()
     }
 }
 
@@ -81,28 +81,38 @@ impl ServerUnderTest for AppliesAgain {
 
 #[test]
 fn this_librarys_server_keeps_what_must_hold() {
-    let found = exploration().interleaved(Several::default(), &mut |_| None);
-    assert!(found.broken.is_none(), "{}", found.broken.expect("one"));
+    let found = exploration().interleaved(ConcurrencyBounds::default(), &mut |_| None);
+    assert!(found.failure.is_none(), "{}", found.failure.expect("one"));
     assert_eq!(found.stopped_by, None);
-    assert!(found.ways > 1_000 && found.received > found.ways, "{} ways, {} received", found.ways, found.received);
-    let more =
-        exploration().interleaved(Several { requests: 2, happenings: 60_000, ..Several::default() }, &mut |_| None);
-    assert!(more.broken.is_none(), "{}", more.broken.expect("one"));
-    assert_eq!(more.stopped_by, Some(Bound::Worlds(60_000)), "there are more ways than that");
-    let stopped = exploration().interleaved(Several::default(), &mut |_| Some(Bound::Interrupt));
+    assert!(
+        found.interleavings > 1_000 && found.received > found.interleavings,
+        "{} ways, {} received",
+        found.interleavings,
+        found.received
+    );
+    let more = exploration().interleaved(
+        ConcurrencyBounds { requests: 2, network_steps: 60_000, ..ConcurrencyBounds::default() },
+        &mut |_| None,
+    );
+    assert!(more.failure.is_none(), "{}", more.failure.expect("one"));
+    assert_eq!(more.stopped_by, Some(Bound::States(60_000)), "there are more ways than that");
+    let stopped = exploration().interleaved(ConcurrencyBounds::default(), &mut |_| Some(Bound::Interrupt));
     assert_eq!(stopped.stopped_by, Some(Bound::Interrupt));
 }
 
-fn tangle(found: InterleavingReport) -> (Vec<String>, String) {
-    let broken = found.broken.expect("it is broken");
+fn interleaving(found: InterleavingReport) -> (Vec<String>, String) {
+    let broken = found.failure.expect("it is broken");
     (broken.steps, broken.message)
 }
 
 #[test]
 fn a_server_that_judges_on_the_stale_view_is_found() {
-    let serve = |world: &World| JudgesOnTheStaleView { worlds: vec![world.clone()] };
-    let (steps, message) =
-        tangle(exploration().interleave(Several { resends: 0, ..Several::default() }, serve, &mut |_| None));
+    let serve = |world: &World| JudgesOnTheStaleView { states: vec![world.clone()] };
+    let (steps, message) = interleaving(exploration().interleave(
+        ConcurrencyBounds { max_resends: 0, ..ConcurrencyBounds::default() },
+        serve,
+        &mut |_| None,
+    ));
     assert_eq!(
         steps,
         [
@@ -117,8 +127,11 @@ fn a_server_that_judges_on_the_stale_view_is_found() {
 
 #[test]
 fn a_server_that_forgets_what_it_has_answered_is_found() {
-    let (steps, message) =
-        tangle(exploration().interleave(Several::default(), |world| ForgetsTheWindow(world.clone()), &mut |_| None));
+    let (steps, message) = interleaving(exploration().interleave(
+        ConcurrencyBounds::default(),
+        |world| ForgetsTheWindow(world.clone()),
+        &mut |_| None,
+    ));
     assert!(steps.iter().any(|step| step.ends_with("has no answer and asks again")), "{steps:?}");
     assert_eq!(steps.iter().filter(|step| step.ends_with("is applied")).count() % 2, 1, "one of them twice: {steps:?}");
     assert_eq!(message, "no order of the requests, one after the other, leads here");
@@ -127,7 +140,7 @@ fn a_server_that_forgets_what_it_has_answered_is_found() {
 #[test]
 fn a_server_that_applies_again_when_the_first_answer_is_lost_is_found() {
     let serve = |world: &World| AppliesAgain { world: world.clone(), latest: None };
-    let (steps, message) = tangle(exploration().interleave(Several::default(), serve, &mut |_| None));
+    let (steps, message) = interleaving(exploration().interleave(ConcurrencyBounds::default(), serve, &mut |_| None));
     assert!(steps.iter().any(|step| step.contains("the answer is lost") || step.contains("asks again")), "{steps:?}");
     assert_eq!(message, "no order of the requests, one after the other, leads here");
 }
@@ -149,10 +162,10 @@ fn marks_packs_and_hands_are_told_apart_by_what_they_are() {
         .unwrap_or_else(|errors| panic!("{errors}"))
         .into();
     for play in ["verbs swap, move", "verbs move\n  mark wet", "verbs lift, return"] {
-        let file = ClaimsFile::parse(Source::new("a.claims", format!("play\n  {play}\n"))).expect("what is played");
-        let several = Several { happenings: 20_000, ..Several::default() };
+        let file = ClaimsFile::parse(Source::new("a.claims", format!("explore\n  {play}\n"))).expect("what is played");
+        let several = ConcurrencyBounds { network_steps: 20_000, ..ConcurrencyBounds::default() };
         let found = Exploration::new(&rules, &file).expect("known names").interleaved(several, &mut |_| None);
-        assert!(found.broken.is_none(), "{play}: {}", found.broken.expect("one"));
+        assert!(found.failure.is_none(), "{play}: {}", found.failure.expect("one"));
         assert!(found.received > 1_000);
     }
 }

@@ -8,22 +8,22 @@ use crate::id::{KindId, StackId};
 use crate::language::Position;
 use crate::ops::Operation;
 use crate::quantity::Decimal;
-use crate::ruleset::{Gone, MigrationPolicy, PropertyValue};
-use crate::snapshot::{InSlot, KindTotals, Landed, Pack, Stack, Stray};
+use crate::ruleset::{MigrationPolicy, PropertyValue, RemovedContents};
+use crate::snapshot::{InSlot, KindTotals, Landed, Orphan, Pack, Stack};
 use crate::world::World;
 
 impl Carrying<'_> {
     // Aside.
 
     /// Items of kinds that are not known. What lies in a pack of such a kind has lost its place.
-    pub(super) fn set_aside_unknown(&mut self) {
+    pub(super) fn orphan_unknown(&mut self) {
         for (place, at, stack) in self.take_unknown() {
-            let treatment = self.rules.migration().unknown;
-            self.tell(&*place, format!("{}, a kind that is not known", items(&stack)), Some(treatment));
+            let action = self.rules.migration().unknown_kinds;
+            self.tell(&*place, format!("{}, a kind that is not known", items(&stack)), Some(action));
             let pack = self.packs.get(&stack.id).map(|pack| pack.slots);
             let homes = self.homes_of(place.rsplit_once('/').map_or(&*place, |(container, _)| container));
             let id = stack.id;
-            self.set_aside(place, at, stack, pack);
+            self.orphan(place, at, stack, pack);
             for InSlot { slot, stack } in self.packs.remove(&id).map(|pack| pack.stacks).unwrap_or_default() {
                 self.lose(format!("{id}/{slot}"), "the pack has gone", stack, (None, &homes));
             }
@@ -64,44 +64,44 @@ impl Carrying<'_> {
     }
 
     /// Keeps a stack aside, with all that lies in it.
-    pub(super) fn set_aside_whole(&mut self, place: String, at: Option<Position>, stack: Stack) {
+    pub(super) fn orphan_whole(&mut self, place: String, at: Option<Position>, stack: Stack) {
         let mut open = vec![(place, at, stack)];
         while let Some((place, at, stack)) = open.pop() {
             let (id, pack) = (stack.id, self.packs.remove(&stack.id));
-            self.set_aside(place, at, stack, pack.as_ref().map(|pack| pack.slots));
+            self.orphan(place, at, stack, pack.as_ref().map(|pack| pack.slots));
             let inner = pack.map(|pack| pack.stacks).unwrap_or_default();
             open.extend(inner.into_iter().rev().map(|lying| (format!("{id}/{}", lying.slot), None, lying.stack)));
         }
     }
 
     /// Keeps stacks aside that lie on the ground, with where they lay before.
-    pub(super) fn set_aside_landed(&mut self, stacks: &BTreeMap<StackId, String>) {
+    pub(super) fn orphan_landed(&mut self, stacks: &BTreeMap<StackId, String>) {
         let (aside, stay): (Vec<_>, Vec<_>) = std::mem::take(&mut self.snapshot.ground)
             .into_iter()
             .partition(|landed| stacks.contains_key(&landed.stack.id));
         self.snapshot.ground = stay;
         for landed in aside {
             let place = stacks.get(&landed.stack.id).cloned().unwrap_or_default();
-            self.set_aside_whole(place, None, landed.stack);
+            self.orphan_whole(place, None, landed.stack);
         }
     }
 
-    fn set_aside(&mut self, place: String, at: Option<Position>, stack: Stack, slots: Option<u32>) {
-        let tally = self.snapshot.tallies.entry(stack.kind.clone()).or_default();
-        tally.departed = tally.departed.saturating_add(u64::from(stack.count));
-        self.snapshot.strays.push(Stray::Stack { place, at, stack, slots });
+    fn orphan(&mut self, place: String, at: Option<Position>, stack: Stack, slots: Option<u32>) {
+        let totals = self.snapshot.totals.entry(stack.kind.clone()).or_default();
+        totals.departed = totals.departed.saturating_add(u64::from(stack.count));
+        self.snapshot.orphans.push(Orphan::Stack { place, at, stack, slots });
     }
 
-    pub(super) fn set_aside_shortcut(&mut self, holder: &str, shortcut: u32, kind: String) {
+    pub(super) fn orphan_shortcut(&mut self, holder: &str, shortcut: u32, kind: String) {
         let place = format!("{holder}.shortcuts/{shortcut}");
-        self.tell(place, format!("it pointed at {kind}"), Some(MigrationPolicy::Stray));
-        self.snapshot.strays.push(Stray::Shortcut { holder: holder.to_owned(), shortcut, kind });
+        self.tell(place, format!("it pointed at {kind}"), Some(MigrationPolicy::Orphan));
+        self.snapshot.orphans.push(Orphan::Shortcut { holder: holder.to_owned(), shortcut, kind });
     }
 
     /// Marks and properties that are not known.
     pub(super) fn looks(&mut self) {
         let rules = self.rules;
-        let (mut told, mut strays) = (Vec::new(), Vec::new());
+        let (mut told, mut orphans) = (Vec::new(), Vec::new());
         let mut check = |place: &dyn Fn() -> String, stack: &mut Stack| {
             if stack.marks.is_empty() && stack.properties.is_empty() {
                 return;
@@ -123,7 +123,7 @@ impl Carrying<'_> {
                 told.push((place(), format!("{} with {name}, which is not known", items(stack))));
             }
             if !(marks.is_empty() && properties.is_empty()) {
-                strays.push(Stray::Look { of: stack.id, count: stack.count, marks, properties });
+                orphans.push(Orphan::Variant { stack: stack.id, count: stack.count, marks, properties });
             }
         };
         for_each_stack(&mut self.snapshot, &mut self.packs, &mut check);
@@ -131,27 +131,27 @@ impl Carrying<'_> {
             check(&|| spilled.place.clone(), &mut spilled.stack);
         }
         for (place, message) in told {
-            self.tell(place, message, Some(MigrationPolicy::Stray));
+            self.tell(place, message, Some(MigrationPolicy::Orphan));
         }
-        self.snapshot.strays.extend(strays);
+        self.snapshot.orphans.extend(orphans);
     }
 
     /// The numbers of kinds that are not known.
-    pub(super) fn set_aside_tallies(&mut self) {
-        for (kind, tally) in std::mem::take(&mut self.snapshot.tallies) {
+    pub(super) fn orphan_totals(&mut self) {
+        for (kind, totals) in std::mem::take(&mut self.snapshot.totals) {
             if self.rules.find_kind(&kind).is_some() {
-                self.snapshot.tallies.insert(kind, tally);
-            } else if let Some(known) = self.tally_aside(&kind) {
-                join(known, tally);
+                self.snapshot.totals.insert(kind, totals);
+            } else if let Some(known) = self.orphaned_totals(&kind) {
+                join(known, totals);
             } else {
-                self.snapshot.strays.push(Stray::Tally { kind, tally });
+                self.snapshot.orphans.push(Orphan::Totals { kind, totals });
             }
         }
     }
 
-    fn tally_aside(&mut self, name: &str) -> Option<&mut KindTotals> {
-        self.snapshot.strays.iter_mut().find_map(|stray| match stray {
-            Stray::Tally { kind, tally } if kind == name => Some(tally),
+    fn orphaned_totals(&mut self, name: &str) -> Option<&mut KindTotals> {
+        self.snapshot.orphans.iter_mut().find_map(|orphan| match orphan {
+            Orphan::Totals { kind, totals } if kind == name => Some(totals),
             _ => None,
         })
     }
@@ -161,24 +161,26 @@ impl Carrying<'_> {
     /// What the ruleset knows again goes back to where it was.
     pub(super) fn give_back(&mut self) {
         let mut there: BTreeSet<String> = self.slots_by_name().into_keys().collect();
-        for stray in std::mem::take(&mut self.snapshot.strays) {
-            let still = match stray {
-                Stray::Stack { place, at, stack, slots } => {
+        for orphan in std::mem::take(&mut self.snapshot.orphans) {
+            let still = match orphan {
+                Orphan::Stack { place, at, stack, slots } => {
                     let (id, still) = (stack.id, self.give_stack(&there, place, at, stack, slots));
                     if still.is_none() && slots.is_some() {
                         there.insert(id.to_string());
                     }
                     still
                 }
-                Stray::Look { of, count, marks, properties } => self.give_look(of, count, marks, properties),
-                Stray::Shortcut { holder, shortcut, kind } => self.give_shortcut(holder, shortcut, kind),
-                Stray::Tally { kind, tally } if self.rules.find_kind(&kind).is_some() => {
-                    join(self.snapshot.tallies.entry(kind).or_default(), tally);
+                Orphan::Variant { stack, count, marks, properties } => {
+                    self.give_variant(stack, count, marks, properties)
+                }
+                Orphan::Shortcut { holder, shortcut, kind } => self.give_shortcut(holder, shortcut, kind),
+                Orphan::Totals { kind, totals } if self.rules.find_kind(&kind).is_some() => {
+                    join(self.snapshot.totals.entry(kind).or_default(), totals);
                     None
                 }
-                tally @ Stray::Tally { .. } => Some(tally),
+                totals @ Orphan::Totals { .. } => Some(totals),
             };
-            self.snapshot.strays.extend(still);
+            self.snapshot.orphans.extend(still);
         }
     }
 
@@ -189,28 +191,28 @@ impl Carrying<'_> {
         at: Option<Position>,
         stack: Stack,
         slots: Option<u32>,
-    ) -> Option<Stray> {
+    ) -> Option<Orphan> {
         let (container, slot) = match place.rsplit_once('/') {
             Some((container, slot)) => (container.to_owned(), slot.parse().unwrap_or(u32::MAX)),
             None => (place.clone(), 0),
         };
         let own = container.rsplit_once('.').map_or(container.as_str(), |(_, own)| own);
-        let fate = self.fate_of(own);
+        let fate = self.removal_of(own);
         let is_there = place == "ground" || there.contains(&container) || self.has_hand(&container);
         let stays = match (&fate, is_there) {
-            (Some(Gone::Stray), false) => true,
+            (Some(RemovedContents::Orphan), false) => true,
             (_, true) | (Some(_), false) => false,
             // What was with a holder that is not there waits for it.
             (None, false) => {
                 let name = container.split('.').next().unwrap_or_default();
-                self.is_away(name) || self.rules.migration().gone == MigrationPolicy::Stray
+                self.is_away(name) || self.rules.migration().removed_places == MigrationPolicy::Orphan
             }
         };
         if self.rules.find_kind(&stack.kind).is_none() || stays {
-            return Some(Stray::Stack { place, at, stack, slots });
+            return Some(Orphan::Stack { place, at, stack, slots });
         }
-        let tally = self.snapshot.tallies.entry(stack.kind.clone()).or_default();
-        tally.arrived = tally.arrived.saturating_add(u64::from(stack.count));
+        let totals = self.snapshot.totals.entry(stack.kind.clone()).or_default();
+        totals.arrived = totals.arrived.saturating_add(u64::from(stack.count));
         if let Some(slots) = slots {
             self.packs.insert(stack.id, Pack { pack: stack.id, slots, opened_by: Vec::new(), stacks: Vec::new() });
         }
@@ -277,17 +279,17 @@ impl Carrying<'_> {
         homes
     }
 
-    fn give_look(
+    fn give_variant(
         &mut self,
-        of: StackId,
+        owner: StackId,
         count: u32,
         marks: Vec<String>,
         properties: BTreeMap<String, Decimal>,
-    ) -> Option<Stray> {
+    ) -> Option<Orphan> {
         let rules = self.rules;
         let (mut told, mut still) = (Vec::new(), Some((marks, properties)));
         for_each_stack(&mut self.snapshot, &mut self.packs, &mut |place, stack| {
-            if stack.id != of || stack.count > count {
+            if stack.id != owner || stack.count > count {
                 return;
             }
             let Some((marks, properties)) = still.take() else { return };
@@ -313,10 +315,10 @@ impl Carrying<'_> {
         told.into_iter().for_each(|(place, message)| self.tell(place, message, None));
         let (marks, properties) = still.unwrap_or_default();
         let is_left = !(marks.is_empty() && properties.is_empty());
-        is_left.then_some(Stray::Look { of, count, marks, properties })
+        is_left.then_some(Orphan::Variant { stack: owner, count, marks, properties })
     }
 
-    fn give_shortcut(&mut self, holder: String, shortcut: u32, kind: String) -> Option<Stray> {
+    fn give_shortcut(&mut self, holder: String, shortcut: u32, kind: String) -> Option<Orphan> {
         let is_known = self.rules.find_kind(&kind).is_some();
         let there = self.snapshot.holders.iter().find(|it| it.name == holder);
         let bound = there.and_then(|it| it.shortcuts.get(shortcut as usize));
@@ -324,7 +326,7 @@ impl Carrying<'_> {
             self.shortcuts.push((holder, shortcut, kind));
             return None;
         }
-        Some(Stray::Shortcut { holder, shortcut, kind })
+        Some(Orphan::Shortcut { holder, shortcut, kind })
     }
 }
 
@@ -338,9 +340,9 @@ pub(super) fn bind_again(world: &mut World, shortcuts: Vec<(String, u32, String)
         });
         if bound {
             let (place, message) = (format!("{holder}.shortcuts/{shortcut}"), format!("it points at {kind} again"));
-            differences.push(Difference { place, message, treatment: None, to: Vec::new() });
+            differences.push(Difference { place, message, action: None, to: Vec::new() });
         } else {
-            world.strays.push(Stray::Shortcut { holder, shortcut, kind });
+            world.orphans.push(Orphan::Shortcut { holder, shortcut, kind });
         }
     }
 }

@@ -6,7 +6,7 @@ use super::update::{At, Change, Look, Update};
 use crate::id::StackId;
 use crate::narrow;
 use crate::snapshot::Random;
-use crate::world::{Class, DepartingEntity, End, Event, Scratch, Spot, World};
+use crate::world::{DepartingEntity, Event, Scratch, Spot, StackClass, StackLocation, World};
 
 impl World {
     /// What the latest operation changed, by names, for copies to follow; none if the latest was refused or taken back, there was
@@ -33,7 +33,7 @@ impl World {
         })
     }
 
-    fn look_of(&self, class: Class) -> Look {
+    fn look_of(&self, class: StackClass) -> Look {
         let Some(key) = self.classes.key(class.0) else { return Look::default() };
         let (marks, properties) = (key.marks.iter(), key.properties.iter());
         Look {
@@ -47,7 +47,7 @@ struct Writer<'w> {
     world: &'w World,
     scratch: &'w Scratch,
     names: Names,
-    /// The packs that were moved, by their insides, once they are asked for.
+    /// The packs that were moved, by their insides, once they are requested.
     packs: Option<FxHashMap<u32, StackId>>,
 }
 
@@ -127,7 +127,7 @@ impl Writer<'_> {
         })
     }
 
-    fn at(&mut self, end: &End) -> At {
+    fn at(&mut self, end: &StackLocation) -> At {
         let slot = if end.spot.is_ground() { 0 } else { end.spot.slot };
         At { container: self.container(end.spot.container), slot, stack: end.stack(), position: end.position() }
     }

@@ -1,13 +1,13 @@
 //! Loads a ruleset and a scenario file, plays the scenarios, and prints what each step came to.
 //!
 //! ```text
-//! cargo run --example play_scenario [RULES.toml FILE.scenario]
+//! cargo run --example run_scenario [RULES.toml FILE.scenario]
 //! ```
 
 use std::error::Error;
 use std::sync::Arc;
 
-use hypotheke::scenario::{Answer, Trace};
+use hypotheke::scenario::{Answer, ReportDetail};
 use hypotheke::{Ruleset, ScenarioFile};
 
 fn main() -> Result<(), Box<dyn Error>> {
@@ -18,14 +18,14 @@ fn main() -> Result<(), Box<dyn Error>> {
 
     let rules = Arc::new(Ruleset::load(rules_path)?);
     let file = ScenarioFile::load(scenario_path)?;
-    for report in file.check(&rules)?.play(Trace::Steps) {
+    for report in file.check(&rules)?.run(ReportDetail::Steps) {
         println!("{} {}", if report.passed() { "holds:" } else { "FAILS:" }, report.title());
         for step in report.steps() {
             let answer = match &step.answer {
                 Answer::Applied { verb, outcome } => format!("{verb} {}", outcome.done()),
                 Answer::Refused { refusal, because } => format!("refused, {}: {because}", refusal.reason()),
                 Answer::Unresolved(why) => format!("refused, unknown: {why}"),
-                Answer::Checked { holds } => format!("{holds}"),
+                Answer::Checked { passed } => format!("passed: {passed}"),
             };
             println!("    {}\n        {answer}", step.sentence);
         }
