@@ -10,7 +10,7 @@ pub(super) fn plan(draft: &mut Draft<'_>, kind: KindId, at: Place) -> Planned {
     let (holder, shortcut) = draft.known_shortcut(at)?;
     draft.kind(kind)?;
     if !draft.has_kind(holder.index, kind) {
-        return Err(Refusal::new(Cause::EmptySource(Place::Holder(holder))));
+        return Err(Refusal::new(Cause::EmptySource { at: Place::Holder(holder), kind: Some(kind) }));
     }
     let count = draft.world.shortcut_count(holder.index);
     let bound = (0..count).find(|&other| draft.shortcut(holder, other) == Some(kind));

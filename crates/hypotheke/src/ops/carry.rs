@@ -361,8 +361,9 @@ impl Carrying {
         let could = self.count;
         let refused = |cause| Err(Refusal::new(cause).up_to(could));
         let at = self.request.from;
+        let empty = Cause::EmptySource { at, kind: self.kind.map(|kind| draft.world.rules.kind_id(kind)) };
         if self.there == 0 {
-            return refused(Cause::EmptySource(at));
+            return refused(empty);
         }
         draft.go_back_to(start);
         let is_refused = !self.is_enough();
@@ -375,7 +376,7 @@ impl Carrying {
                 self.take_all(draft);
                 return Ok(self.done());
             }
-            return refused(cause.unwrap_or(Cause::EmptySource(at)));
+            return refused(cause.unwrap_or(empty));
         }
         let (portions, in_order) = self.portions(draft, all);
         let missing = self.requested.filter(|&requested| self.there < requested);

@@ -15,7 +15,7 @@ pub(super) fn plan(draft: &mut Draft<'_>, actor: Option<HolderId>, into: Place) 
     let target = draft.container(into)?;
     let stacks = matching(draft, holder.index, target);
     let Some(&(first, cell)) = stacks.first() else {
-        return Err(Refusal::new(Cause::EmptySource(holder.into())));
+        return Err(Refusal::new(Cause::NothingToDeposit { holder, into }));
     };
     let going = Going::To(Target::Container(target));
     draft.be_exact(false);

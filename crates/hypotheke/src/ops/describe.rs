@@ -8,12 +8,12 @@ use crate::ruleset::Kind;
 use crate::world::{DepartingEntity, Event, Place, StackClass, StackLocation, World};
 
 impl World {
-    /// What sentences call a place.
+    /// The name of a place in sentences.
     #[must_use]
     pub fn place_name(&self, place: Place) -> String {
         match place {
             Place::Slot(id, slot) if self.has_container(id) => self.slot_name(id.index, slot),
-            Place::Slot(..) => "a slot that is not there".to_owned(),
+            Place::Slot(..) => "a missing slot".to_owned(),
             Place::Container(id) => self.container_name(id),
             Place::Holder(id) => self.holder_name(id).to_owned(),
             Place::Hand(id) => format!("{}.hand", self.holder_name(id)),
@@ -23,92 +23,106 @@ impl World {
         }
     }
 
-    /// A kind as a sentence names it, be it one of another ruleset.
+    /// The name of a kind in sentences, even for a kind of a different ruleset.
     pub(super) fn kind_name(&self, kind: KindId) -> &str {
         self.rules().kind(kind).map_or("an unknown kind", Kind::id)
     }
 
-    /// A refusal in one sentence with its figures: `sled would weigh 204 kg of 180 kg`.
+    /// A refusal in one sentence, with its figures: `sled would weigh 204 kg; its cap is 180 kg`.
     #[must_use]
     pub fn explain(&self, refusal: &Refusal) -> String {
         let cause = self.explain_cause(refusal.cause());
         match refusal.step() {
-            Some(step) => format!("step {} of it: {cause}", u64::from(step) + 1),
+            Some(step) => format!("step {}: {cause}", u64::from(step) + 1),
             None => cause,
         }
     }
 
-    /// A reason in one sentence with its figures: `sled would weigh 204 kg of 180 kg`.
+    /// A reason in one sentence, with its figures: `sled would weigh 204 kg; its cap is 180 kg`.
     #[must_use]
     pub fn explain_cause(&self, cause: Cause) -> String {
         match cause {
-            Cause::Stale => "the world has changed since".to_owned(),
-            Cause::Arrived => "this departure has arrived before, or a later one under its name".to_owned(),
+            Cause::Stale => "the world has changed in the meantime".to_owned(),
+            Cause::Arrived => "this transfer record, or a later one of the same name, has already arrived".to_owned(),
             Cause::Revision { expected, stands } => {
-                format!("the request expects revision {expected}, but the world is on {stands}")
+                format!("the request expects revision {expected}; the world is at revision {stands}")
             }
-            Cause::RequestIdTaken => "the id of this request was used for another operation".to_owned(),
-            Cause::TooManySteps { steps, most } => format!("the request has {steps} steps, and may have {most}"),
+            Cause::RequestIdTaken => "the id of this request belongs to a different operation".to_owned(),
+            Cause::TooManySteps { steps, most } => format!("the request has {steps} steps; the maximum is {most}"),
             Cause::TooManyChanges { changes, most } => {
-                format!("the request would make {changes} changes, and may make {most}")
+                format!("the request would make {changes} changes; the maximum is {most}")
             }
             Cause::Unknown(unknown) => match unknown {
-                Unknown::Place => "there is no such place".to_owned(),
-                Unknown::UnsupportedPlace => "this can't be done at this place".to_owned(),
-                Unknown::Kind => "there is no such kind".to_owned(),
-                Unknown::Variant => "the kind has no such mark or property".to_owned(),
-                Unknown::Actor => "this needs a holder that acts".to_owned(),
-                Unknown::Stack => "no such stack lies on the ground".to_owned(),
-                Unknown::Document => "its document can't be meant in this world".to_owned(),
-                Unknown::Taken => "a place of that name, or a stack of that id, is there already".to_owned(),
+                Unknown::Place => "unknown place".to_owned(),
+                Unknown::UnsupportedPlace => "the operation does not support this place".to_owned(),
+                Unknown::Kind => "unknown kind".to_owned(),
+                Unknown::Variant => "the kind does not have this mark or property".to_owned(),
+                Unknown::Actor => "the operation requires an acting holder".to_owned(),
+                Unknown::Stack => "this stack is not on the ground".to_owned(),
+                Unknown::Document => "the transfer record does not fit this world".to_owned(),
+                Unknown::Taken => "the world already has a place of this name or a stack of this id".to_owned(),
             },
-            Cause::BadAmount => "there is no such amount here".to_owned(),
+            Cause::BadAmount => "the amount must be at least 1 and at most the size of the stack".to_owned(),
             Cause::OutOfBounds { of, slots, least, most } if least == most => {
-                format!("{} has {most} slots and can't have {slots}", self.place_name(of))
+                format!("{} always has {most} slots; {slots} were requested", self.place_name(of))
             }
             Cause::OutOfBounds { of, slots, least, most } => {
-                format!("{} can have {least} to {most} slots, not {slots}", self.place_name(of))
+                format!("{} can have {least} to {most} slots; {slots} were requested", self.place_name(of))
             }
-            Cause::Overflow => "the world would weigh more than can be counted".to_owned(),
+            Cause::Overflow => "the total weight would be too large to count".to_owned(),
             Cause::NotOpen(at) => format!("{} is not open", self.place_name(at)),
             Cause::AlwaysOpen(at) => format!("{} is always open to its holder", self.place_name(at)),
             Cause::InUse { at, by } => format!("{} is in use by {}", self.place_name(at), self.holder_name(by)),
-            Cause::EmptySource(at) => format!("nothing of it lies in {}", self.place_name(at)),
+            Cause::EmptySource { at: at @ Place::Shortcut(..), .. } => format!("{} is empty", self.place_name(at)),
+            Cause::EmptySource { at, kind: Some(kind) } => {
+                format!("{} contains no {}", self.place_name(at), self.kind_name(kind))
+            }
+            Cause::EmptySource { at, kind: None } => format!("{} is empty", self.place_name(at)),
+            Cause::NothingToDeposit { holder, into } => {
+                format!("{} carries no kind that {} contains", self.holder_name(holder), self.place_name(into))
+            }
             Cause::NotEnough { at, requested, there } => {
-                format!("requested {requested}, but {there} {} in {}", lie(there), self.place_name(at))
+                format!("{} contains {there}; {requested} were requested", self.place_name(at))
             }
-            Cause::Protected(kind) => format!("{} is kept", self.kind_name(kind)),
+            Cause::Protected(kind) => format!("{} is protected", self.kind_name(kind)),
             Cause::NotEmpty(at) => format!("{} is not empty", self.place_name(at)),
-            Cause::InsideItself(kind) => format!("{} would lie in itself", self.kind_name(kind)),
-            Cause::TooDeep { would, most } => format!("packs would nest {would} deep of {most}"),
+            Cause::InsideItself(kind) => format!("{} would contain itself", self.kind_name(kind)),
+            Cause::TooDeep { would, most } => format!("packs would be nested {would} deep; the maximum is {most}"),
             Cause::BlockedSlot(at) => {
-                format!("{} or another slot that is needed is blocked or taken", self.place_name(at))
+                format!("{}, or a different slot that the item occupies, is blocked or taken", self.place_name(at))
             }
-            Cause::NoTake(of) => format!("nothing may be taken out of {}", self.place_name(of)),
-            Cause::NoPut(of) => format!("nothing may be put into {}", self.place_name(of)),
+            Cause::NoTake(of) => format!("{} has `take = false`", self.place_name(of)),
+            Cause::NoPut(of) => format!("{} has `put = false`", self.place_name(of)),
             Cause::Cap { of, cap, would, count } => {
-                format!("{} would have {would} of {count} `{}`", self.place_name(of), self.cap_text(of, cap))
+                format!("{} would contain {would} {}; its cap is {count}", self.place_name(of), self.cap_text(of, cap))
             }
             Cause::NotAdmitted { by, kind } => self.explain_filter(by, kind),
             Cause::WeightCap { of, would, cap } => {
                 format!(
-                    "{} would weigh {} of {}",
+                    "{} would weigh {}; its cap is {}",
                     self.place_name(of),
                     self.rules().weight_text(would),
                     self.rules().weight_text(cap)
                 )
             }
             Cause::StackLimit { at, would, limit, .. } => {
-                format!("{} would hold {would} of {limit}", self.place_name(at))
+                format!("{} would contain {would}; its stack limit is {limit}", self.place_name(at))
             }
             Cause::NoRoom { at, requested, room } => {
-                format!("requested {requested}, but {} has room for {room}", self.place_name(at))
+                let place = self.place_name(at);
+                match at {
+                    Place::Slot(id, slot) if room == 0 => match self.stack(id, slot) {
+                        Some(stack) => format!("{place} is occupied by {}", stack.kind().id()),
+                        None => format!("{place} has no room for {requested}"),
+                    },
+                    _ => format!("{place} has room for {room} of {requested}"),
+                }
             }
         }
     }
 
-    /// The filter of a cap, as it is written.
-    fn cap_text(&self, of: Place, cap: u32) -> &str {
+    /// The filter of a cap, as the ruleset writes it.
+    pub(super) fn cap_text(&self, of: Place, cap: u32) -> &str {
         let caps = match of {
             Place::Container(id) => self.container_def(id).map(crate::ContainerDef::caps),
             Place::Holder(id) => self.holder_def(id).map(crate::HolderDef::caps),
@@ -129,8 +143,8 @@ impl World {
         };
         let place = self.place_name(by);
         match filter {
-            Some(filter) => format!("{place} does not admit this {kind}: it admits `{filter}`"),
-            None => format!("no slot of {place} admits this {kind}"),
+            Some(filter) => format!("{place} rejects this {kind}: it admits `{filter}`"),
+            None => format!("every slot of {place} rejects this {kind}"),
         }
     }
 
@@ -205,8 +219,4 @@ impl World {
             Event::Swapped { one, other } => format!("{} and {} swapped", self.end_name(one), self.end_name(other)),
         }
     }
-}
-
-fn lie(count: u64) -> &'static str {
-    if count == 1 { "lies" } else { "lie" }
 }

@@ -7,7 +7,7 @@
 use super::limits::Limit;
 use super::operation::{Action, Operation};
 use super::refusal::{Cause, Refusal};
-use crate::id::{ContainerId, StackId};
+use crate::id::{ContainerId, KindId, StackId};
 use crate::language::Amount;
 use crate::language::Position;
 use crate::narrow;
@@ -86,7 +86,7 @@ impl World {
         let (source, target) = (here.spot, there.spot);
         let none = matches!(amount, Amount::Exactly(0) | Amount::UpTo(0));
         if mine.is_empty() && source != target && !none {
-            return self.nothing_there(from);
+            return self.nothing_there(from, None);
         }
         match self.weigh_move(amount, [mine, onto], here, there) {
             Some(carried) => self.move_fast(&carried, (source, mine), (target, onto)),
@@ -101,7 +101,7 @@ impl World {
         };
         let (mine, yours) = (self.cell_at(here), self.cell_at(there));
         if mine.is_empty() & yours.is_empty() {
-            return self.nothing_there(one);
+            return self.nothing_there(one, None);
         }
         let (here_spot, there_spot) = (here.spot, there.spot);
         match self.weigh_swap([mine, yours], here, there) {
@@ -358,9 +358,9 @@ impl World {
 
     /// A refusal, after which there are no events.
     #[inline(always)]
-    pub(super) fn nothing_there(&mut self, place: &Place) -> Result<Outcome, Refusal> {
+    pub(super) fn nothing_there(&mut self, place: &Place, kind: Option<KindId>) -> Result<Outcome, Refusal> {
         self.cleared_scratch();
-        Err(Refusal::new(Cause::EmptySource(*place)))
+        Err(Refusal::new(Cause::EmptySource { at: *place, kind }))
     }
 
     #[inline(always)]

@@ -38,7 +38,7 @@ impl World {
         };
         let Some(wanted) = self.weigh_consume(amount, kind) else { return self.perform_on_draft(operation) };
         let Some(first) = self.next_of_kind(container, kind.0, 0) else {
-            return self.nothing_there(&Place::Container(*from));
+            return self.nothing_there(&Place::Container(*from), Some(kind));
         };
         match self.consume_fast(wanted, kind, Spot { container, slot: first }) {
             Some(given) => self.done_fast(Some(wanted.0), u64::from(given)),

@@ -61,7 +61,7 @@ impl World {
         let container = draft.container(Place::Container(container))?;
         let cell = draft.cell(spot);
         if cell.is_empty() {
-            return Err(Refusal::new(Cause::EmptySource(from)));
+            return Err(Refusal::new(Cause::EmptySource { at: from, kind: None }));
         }
         draft.offer(draft.item(cell), cell.count, spot, container, offers);
         Ok(())

@@ -22,7 +22,7 @@ pub(super) fn plan(draft: &mut Draft<'_>, actor: Option<HolderId>, amount: Amoun
         return Err(Refusal::new(Cause::BadAmount));
     }
     if draft.cell(hand).is_empty() {
-        return Err(Refusal::new(Cause::EmptySource(draft.place_of_spot(hand))));
+        return Err(Refusal::new(Cause::EmptySource { at: draft.place_of_spot(hand), kind: None }));
     }
     let ways = draft.ways_into(target);
     let mut reason: Option<Refusal> = None;

@@ -6,50 +6,50 @@ use crate::id::{HolderId, KindId};
 use crate::quantity::Decimal;
 use crate::world::Place;
 
-/// Why an operation was refused, without figures; in the order in which the checks run.
+/// The reason for a refusal, without figures. The order is that of the checks.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 #[non_exhaustive]
 pub enum Reason {
-    /// The world has changed since.
+    /// The world has changed in the meantime.
     Stale,
-    /// A place, kind or stack that is not there or can't be meant.
+    /// A place, kind or stack that does not exist, or that the operation does not support.
     Unknown,
-    /// 0, or a number that makes no sense here.
+    /// 0, or a number that is out of bounds.
     BadAmount,
-    /// A sum would be beyond what can be counted.
+    /// A sum would be too large to count.
     Overflow,
-    /// The holder that acts has not opened a container.
+    /// The acting holder has not opened a container.
     NotOpen,
-    /// Another holder has opened a container that one at a time uses.
+    /// A different holder has opened an exclusive container.
     InUse,
-    /// Nothing of what was requested lies there.
+    /// The source contains none of the requested items.
     EmptySource,
-    /// Fewer lie there than were requested.
+    /// The source contains fewer items than requested.
     NotEnough,
-    /// It is kept: it can be neither consumed nor brought to the ground.
+    /// The kind is protected: its items cannot be dropped or destroyed.
     Protected,
-    /// A pack that has something in it would leave the world.
+    /// A pack with contents would leave the world.
     NotEmpty,
-    /// Nothing may be taken out of there.
+    /// The container has `take = false`.
     NoTake,
-    /// Nothing may be put in there.
+    /// The container has `put = false`.
     NoPut,
-    /// The filter of a container or slot does not admit it.
+    /// The filter of a container or slot rejects the item.
     NotAdmitted,
-    /// A pack would lie in itself.
+    /// A pack would contain itself.
     InsideItself,
-    /// Packs would nest too deep.
+    /// Packs would be nested too deeply.
     TooDeep,
-    /// The slot named is blocked, or a further slot that the item needs is taken, blocked or missing.
+    /// The slot is blocked, or a different slot that the item occupies is taken, blocked or missing.
     BlockedSlot,
-    /// More items would satisfy a filter than a container or holder may have.
+    /// A container or holder would exceed a cap.
     Cap,
-    /// A container or holder would weigh more than its cap.
+    /// A container or holder would exceed its weight cap.
     WeightCap,
-    /// The slot named would hold more than its limit.
+    /// The slot would exceed its stack limit.
     StackLimit,
-    /// The slot named holds something else, or the slots together have too little space.
+    /// The slot is occupied by a different stack, or the container has too little space.
     NoRoom,
 }
 
@@ -118,140 +118,152 @@ impl fmt::Display for Reason {
     }
 }
 
-/// What is not there or can't be meant.
+/// The part of an operation that is unknown or unsupported.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum Unknown {
-    /// A container, holder or slot that is not there, or a handle of another world.
+    /// A container, holder or slot that does not exist, or a handle of a different world.
     Place,
-    /// A place at which this operation can do nothing, such as a swap with the ground.
+    /// A place that the operation does not support, such as a swap with the ground.
     UnsupportedPlace,
-    /// A kind of another ruleset.
+    /// A kind of a different ruleset.
     Kind,
-    /// A mark or property that the ruleset or the kind does not list.
+    /// A mark or property that the ruleset or the kind does not have.
     Variant,
-    /// A stack that does not lie on the ground.
+    /// A stack that is not on the ground.
     Stack,
-    /// The holder that acts; this needs one.
+    /// The acting holder: the operation requires one.
     Actor,
-    /// A document of what arrives, which this world can't have given or its ruleset can't mean.
+    /// A transfer record that does not fit the world or its ruleset.
     Document,
-    /// A name, or the id of a stack, which arrives and is there already.
+    /// A name or a stack id in a transfer record that the world already has.
     Taken,
 }
 
-/// Why an operation was refused, with its figures.
+/// The reason for a refusal, with its figures.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum Cause {
     /// The world has changed since.
     Stale,
-    /// What has departed has arrived before.
+    /// The transfer record has arrived before.
     Arrived,
-    /// The world is not on the revision that a request expects.
+    /// The world is at a different revision than the request expects.
     Revision {
-        /// The one that it expects.
+        /// The expected revision.
         expected: u64,
-        /// The one on which the world is.
+        /// The present revision.
         stands: u64,
     },
-    /// The id of a request was used for another operation.
+    /// The id of the request belongs to a different operation.
     RequestIdTaken,
-    /// A request has more steps than the server takes.
+    /// The request has more steps than the server accepts.
     TooManySteps {
-        /// How many it has, at every depth.
+        /// The number of its steps, at every depth.
         steps: u64,
-        /// How many it may have.
+        /// The maximum.
         most: u32,
     },
-    /// A request would make more changes than the server sends to all.
+    /// The request would make more changes than the server sends.
     TooManyChanges {
-        /// How many it would make.
+        /// The number of changes.
         changes: u64,
-        /// How many it may make.
+        /// The maximum.
         most: u32,
     },
-    /// Something is not there or can't be meant.
+    /// A part of the operation is unknown or unsupported.
     Unknown(Unknown),
-    /// 0, or a number that makes no sense here.
+    /// 0, or a number that is out of bounds.
     BadAmount,
-    /// A container can't have so many slots.
+    /// The number of slots is out of bounds.
     OutOfBounds {
         /// The container.
         of: Place,
-        /// How many were requested.
+        /// The requested number of slots.
         slots: u32,
-        /// At least so many it has.
+        /// The minimum.
         least: u32,
-        /// At most so many it has.
+        /// The maximum.
         most: u32,
     },
-    /// A sum would be beyond what can be counted.
+    /// A sum would be too large to count.
     Overflow,
-    /// The holder that acts has not opened this container.
+    /// The acting holder has not opened this container.
     NotOpen(Place),
-    /// A container of the holder that acts is always open to it, and can't be closed.
+    /// The container belongs to the acting holder. It is always open and cannot be closed.
     AlwaysOpen(Place),
-    /// Another holder uses a container.
+    /// A different holder has opened an exclusive container.
     InUse {
         /// The container.
         at: Place,
-        /// Who has opened it.
+        /// The holder that has opened it.
         by: HolderId,
     },
-    /// Nothing of what was requested lies there.
-    EmptySource(Place),
-    /// Fewer lie there than were requested.
-    NotEnough {
-        /// Where.
+    /// The source contains none of the requested items.
+    EmptySource {
+        /// The source.
         at: Place,
-        /// How many were requested.
+        /// The requested kind; none if any kind was requested.
+        kind: Option<KindId>,
+    },
+    /// No stack of the holder matches a kind in the container.
+    NothingToDeposit {
+        /// The holder.
+        holder: HolderId,
+        /// The container.
+        into: Place,
+    },
+    /// The source contains fewer items than requested.
+    NotEnough {
+        /// The source.
+        at: Place,
+        /// The requested number.
         requested: u64,
-        /// How many lie there.
+        /// The number that the source contains.
         there: u64,
     },
-    /// A kept kind would leave the world or come to the ground.
+    /// A protected item would be dropped or destroyed.
     Protected(KindId),
-    /// The pack of this kind that lies here has something in it.
+    /// The pack in this place has contents.
     NotEmpty(Place),
-    /// Nothing may be taken out of this container.
+    /// This container has `take = false`.
     NoTake(Place),
-    /// Nothing may be put into this container.
+    /// This container has `put = false`.
     NoPut(Place),
-    /// A pack of this kind would lie in itself.
+    /// A pack of this kind would contain itself.
     InsideItself(KindId),
-    /// Packs would nest too deep.
+    /// Packs would be nested too deeply.
     TooDeep {
-        /// So deep.
+        /// The resulting depth.
         would: u32,
-        /// So deep they may.
+        /// The maximum depth.
         most: u32,
     },
     /// The slot is blocked, or a further slot that the item needs is taken, blocked or missing.
     BlockedSlot(Place),
-    /// More items would satisfy a filter than a container or holder may have.
+    /// A container or holder would exceed a cap.
     Cap {
         /// The container or holder.
         of: Place,
-        /// Which of its caps, from 0.
+        /// The number of the cap, from 0.
         cap: u32,
-        /// How many items would satisfy the filter.
+        /// The resulting number of items that match the filter.
         would: u64,
-        /// How many may.
+        /// The cap.
         count: u32,
     },
-    /// A filter does not admit it.
+    /// A filter rejects the item.
     NotAdmitted {
-        /// The container or slot whose filter it is.
+        /// The container or slot that has the filter.
         by: Place,
         /// The kind of the stack.
         kind: KindId,
     },
-    /// A weight cap would be passed.
+    /// A container or holder would exceed its weight cap.
     WeightCap {
         /// The container or holder.
         of: Place,
-        /// What it would weigh.
+        /// The resulting weight.
         would: Decimal,
         /// Its cap.
         cap: Decimal,
@@ -260,26 +272,26 @@ pub enum Cause {
     StackLimit {
         /// The slot.
         at: Place,
-        /// How many it would hold.
+        /// The resulting number of items.
         would: u64,
-        /// Its limit for this kind.
+        /// Its stack limit for this kind.
         limit: u32,
         /// The kind.
         kind: KindId,
     },
-    /// There is too little space.
+    /// The slot is occupied, or the container has too little space.
     NoRoom {
         /// The slot or container.
         at: Place,
-        /// How many were requested.
+        /// The requested number.
         requested: u64,
-        /// For how many there is space.
+        /// The number of items that fit.
         room: u64,
     },
 }
 
 impl Cause {
-    /// Without the figures.
+    /// The reason without figures.
     #[must_use]
     pub fn reason(&self) -> Reason {
         match self {
@@ -292,7 +304,7 @@ impl Cause {
             Cause::Overflow => Reason::Overflow,
             Cause::NotOpen(_) | Cause::AlwaysOpen(_) => Reason::NotOpen,
             Cause::InUse { .. } => Reason::InUse,
-            Cause::EmptySource(_) => Reason::EmptySource,
+            Cause::EmptySource { .. } | Cause::NothingToDeposit { .. } => Reason::EmptySource,
             Cause::NotEnough { .. } => Reason::NotEnough,
             Cause::Protected(_) => Reason::Protected,
             Cause::NotEmpty(_) => Reason::NotEmpty,
@@ -309,7 +321,8 @@ impl Cause {
         }
     }
 
-    /// What was requested (or would be) and what is allowed (or there), where the reason has figures.
+    /// The figures: the value that was requested or would result, and the limit or the number present. None if the reason has
+    /// no figures.
     #[must_use]
     pub fn figures(&self) -> Option<(Decimal, Decimal)> {
         let whole =
@@ -333,9 +346,9 @@ impl Cause {
     }
 }
 
-/// An ordinary answer of the rules: no, and why. The world is as it was.
+/// A refused operation and its reason. The world is unchanged.
 ///
-/// [`World::explain`](crate::World::explain) puts it into words.
+/// [`World::explain`](crate::World::explain) gives it in words.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Refusal {
     cause: Cause,
@@ -352,7 +365,7 @@ impl Refusal {
         Refusal { step: u32::try_from(step).ok(), ..self }
     }
 
-    /// Of several operations as one: which of them is refused, from 0; none if it is what all of them would come to.
+    /// For a `together` operation: the step that is refused, from 0; none if the result of all steps is refused.
     #[must_use]
     pub fn step(&self) -> Option<u32> {
         self.step
@@ -362,19 +375,19 @@ impl Refusal {
         Refusal { max_amount, ..self }
     }
 
-    /// Without the figures.
+    /// The reason without figures.
     #[must_use]
     pub fn reason(&self) -> Reason {
         self.cause.reason()
     }
 
-    /// With the figures.
+    /// The reason with its figures.
     #[must_use]
     pub fn cause(&self) -> Cause {
         self.cause
     }
 
-    /// How many could go: as many as would with [`Amount::UpTo`](crate::Amount::UpTo).
+    /// The largest amount that would be applied, as with [`Amount::UpTo`](crate::Amount::UpTo).
     #[must_use]
     pub fn max_amount(&self) -> u64 {
         self.max_amount

@@ -1,55 +1,58 @@
-//! What would have to change for a check to pass, in words.
+//! The remedy of a reason, in words: a change that removes it.
 
 use super::refusal::{Cause, Unknown};
 use crate::quantity::Decimal;
 use crate::world::{Place, World};
 
 impl World {
-    /// What it would take for a reason to hold no more: `24 kg less in sled, or a weight cap of 204 kg`. None where there is
-    /// nothing to say but that it is so.
+    /// A change that removes a reason: `Raise the weight cap of sled to 204 kg, or remove 24 kg from sled first`. It begins with
+    /// a verb. If it is the only reason against an operation, the operation succeeds after the change. None if there is no such
+    /// change.
     #[must_use]
     pub fn remedy(&self, cause: Cause) -> Option<String> {
         let name = |place: Place| self.place_name(place);
         Some(match cause {
             Cause::WeightCap { of, would, cap } => {
-                let over = would.thousandths().saturating_sub(cap.thousandths());
-                let less = self.rules().weight_text(Decimal::from_thousandths(over));
-                format!("{less} less in {}, or a weight cap of {}", name(of), self.rules().weight_text(would))
+                let excess = would.thousandths().saturating_sub(cap.thousandths());
+                let excess = self.rules().weight_text(Decimal::from_thousandths(excess));
+                let (of, would) = (name(of), self.rules().weight_text(would));
+                format!("Raise the weight cap of {of} to {would}, or remove {excess} from {of} first")
             }
-            Cause::Cap { of, would, count, .. } => {
-                format!("{} fewer of them in {}, or a cap of {would}", would - u64::from(count), name(of))
+            Cause::Cap { of, cap, would, count } => {
+                let (filter, excess) = (self.cap_text(of, cap), would - u64::from(count));
+                let of = name(of);
+                format!("Raise this cap of {of} to {would}, or remove {excess} {filter} from {of} first")
             }
-            // A pack is a stack of one, whatever the limits.
-            Cause::StackLimit { at, would, limit, kind }
-                if self.rules().kind(kind).is_some_and(|kind| kind.pack().is_some()) =>
-            {
-                format!("{} fewer in {}", would - u64::from(limit), name(at))
+            // A pack is always a stack of one item.
+            Cause::StackLimit { kind, .. } if self.rules().kind(kind).is_some_and(|kind| kind.pack().is_some()) => {
+                return None;
             }
-            Cause::StackLimit { at, would, limit, .. } => {
-                format!("{} fewer in {}, or a stack limit of {would}", would - u64::from(limit), name(at))
+            Cause::StackLimit { at, would, kind, .. } => {
+                format!("Raise the stack limit of {} in {} to {would}", self.kind_name(kind), name(at))
             }
-            Cause::NoRoom { at: at @ Place::Slot(..), .. } => {
-                format!("{} to be empty (`swap` exchanges what lies there)", name(at))
+            Cause::NoRoom { at: at @ Place::Slot(..), .. } => format!("Empty {} first", name(at)),
+            Cause::NoRoom { at: Place::Ground, requested, room } => {
+                format!("Clear {} from the ground first", stacks(requested.saturating_sub(room)))
             }
             Cause::NoRoom { at, requested, room } => {
-                format!("room for {} more in {}", requested.saturating_sub(room), name(at))
+                format!("Add slots to {} for {} more", name(at), requested.saturating_sub(room))
             }
-            Cause::NotEnough { at, requested, there } => {
-                format!("{} more in {}", requested.saturating_sub(there), name(at))
-            }
-            Cause::EmptySource(at) => format!("something of it in {}", name(at)),
-            Cause::NotOpen(at) => format!("whoever acts to open {} first", name(at)),
-            Cause::InUse { at, by } => format!("{} to close {} first", self.holder_name(by), name(at)),
-            Cause::NotEmpty(at) => format!("{} to be emptied first", name(at)),
-            Cause::NotAdmitted { by, .. } => format!("another filter of {}, or something else to lay there", name(by)),
-            Cause::NoPut(of) => format!("{} to let things in (`put = true`)", name(of)),
-            Cause::NoTake(of) => format!("{} to let things out (`take = true`)", name(of)),
-            Cause::TooDeep { would, .. } => format!("a nesting of {would}, or fewer packs in each other"),
-            Cause::BlockedSlot(at) => format!("{} and the further slots that it needs to be free", name(at)),
-            Cause::Protected(kind) => format!("{} not to be kept (`protected = false`)", self.kind_name(kind)),
-            Cause::Unknown(Unknown::Actor) => "a holder that acts, such as `surveyor lifts …`".to_owned(),
-            Cause::OutOfBounds { least, most, .. } => format!("a number of slots from {least} to {most}"),
-            Cause::Stale
+            Cause::NotEnough { there, .. } => format!("Request {there} or fewer"),
+            Cause::NotOpen(at) => format!("Open {} first", name(at)),
+            Cause::InUse { at, by } => format!("Let {} close {} first", self.holder_name(by), name(at)),
+            Cause::NotEmpty(at) => format!("Empty {} first", name(at)),
+            Cause::NotAdmitted { by, .. } => format!("Change the filter of {}", name(by)),
+            Cause::NoPut(of) => format!("Set `put = true` for {}", name(of)),
+            Cause::NoTake(of) => format!("Set `take = true` for {}", name(of)),
+            Cause::TooDeep { would, .. } => format!("Set `nesting = {would}`"),
+            Cause::BlockedSlot(at) => format!("Empty {} and the other slots that the item occupies first", name(at)),
+            Cause::Protected(kind) => format!("Set `protected = false` for {}", self.kind_name(kind)),
+            Cause::Unknown(Unknown::Actor) => "Name the acting holder, such as `surveyor lifts …`".to_owned(),
+            Cause::OutOfBounds { least, most, .. } if least < most => format!("Request {least} to {most} slots"),
+            Cause::OutOfBounds { .. }
+            | Cause::EmptySource { .. }
+            | Cause::NothingToDeposit { .. }
+            | Cause::Stale
             | Cause::Arrived
             | Cause::Revision { .. }
             | Cause::RequestIdTaken
@@ -62,4 +65,8 @@ impl World {
             | Cause::InsideItself(_) => return None,
         })
     }
+}
+
+fn stacks(count: u64) -> String {
+    if count == 1 { "1 stack".to_owned() } else { format!("{count} stacks") }
 }

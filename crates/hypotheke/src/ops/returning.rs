@@ -20,7 +20,7 @@ pub(super) fn plan(draft: &mut Draft<'_>, actor: Option<HolderId>, amount: Amoun
     };
     let cell = draft.cell(hand);
     if cell.is_empty() {
-        return Err(Refusal::new(Cause::EmptySource(draft.place_of_spot(hand))));
+        return Err(Refusal::new(Cause::EmptySource { at: draft.place_of_spot(hand), kind: None }));
     }
     let item = draft.item(cell);
     let want = requested.map_or(cell.count, |requested| requested.min(cell.count));

@@ -18,7 +18,7 @@ pub(super) fn plan(draft: &mut Draft<'_>, count: u32, from: Place, to: Place) ->
         return Err(Refusal::new(Cause::BadAmount));
     }
     if cell.is_empty() {
-        return Err(Refusal::new(Cause::EmptySource(from)));
+        return Err(Refusal::new(Cause::EmptySource { at: from, kind: None }));
     }
     let going = Going::To(target);
     let item = draft.item(cell);

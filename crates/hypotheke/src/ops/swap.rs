@@ -19,7 +19,7 @@ pub(super) fn plan(draft: &mut Draft<'_>, one: Place, other: Place) -> Planned {
 pub(super) fn plan_spots(draft: &mut Draft<'_>, here: Spot, there: Spot, named: Place) -> Planned {
     let (mine, yours) = (draft.cell(here), draft.cell(there));
     if mine.is_empty() && yours.is_empty() {
-        return Err(Refusal::new(Cause::EmptySource(named)));
+        return Err(Refusal::new(Cause::EmptySource { at: named, kind: None }));
     }
     if here == there {
         return Ok(Done { requested: None, count: 0 });

@@ -26,7 +26,7 @@ impl Draft<'_> {
         };
         let cell = self.cell(spot);
         if cell.is_empty() {
-            return Err(Refusal::new(Cause::EmptySource(at)));
+            return Err(Refusal::new(Cause::EmptySource { at, kind: None }));
         }
         let mut key = self.class_key(cell);
         change(&self.world.rules, &mut key)?;
