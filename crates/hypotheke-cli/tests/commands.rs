@@ -61,9 +61,9 @@ no       move 12 fuel-drum from depot to sled
          refused: cap; up to 3
 
 why not: 2 reasons, each as if there were no other
-  cap                  sled would have 12 of 8 `fuel`
+  cap                  sled would contain 12 fuel; its cap is 8
                        it would take 4 fewer of them in sled, or a cap of 12
-  weight-cap           sled would weigh 573.3 kg of 180 kg
+  weight-cap           sled would weigh 573.3 kg; its cap is 180 kg
                        it would take 393.3 kg less in sled, or a weight cap of 573.3 kg
 next   `move up to 3 fuel-drum from depot to sled` would be applied
 
@@ -110,13 +110,13 @@ fn a_question_that_can_t_be_read_is_pointed_at() {
         .assert()
         .code(2)
         .stderr_eq(str![[r#"
-error[unknown-name]: there is no kind `flar`
+error[unknown-name]: unknown kind `flar`
  --> question:1:8
   |
 1 | move 3 flar from depot to sled
   |        ^^^^
   |
-  = help: did you mean `flare`?
+  = help: Did you mean `flare`?
 
 1 error
 
@@ -162,8 +162,8 @@ fn show_does_not_know_every_place() {
     let folder = traverse();
     hypotheke(&folder.path().join("traverse")).args(["show", "rules.toml", "sledge"]).assert().code(2).stderr_eq(str![
         [r#"
-error: there is no place `sledge`
-  help: did you mean `sled`?
+error: unknown place `sledge`
+  help: Did you mean `sled`?
 
 "#]
     ]);

@@ -139,7 +139,7 @@ fn misfits_and_the_insides_of_packs_are_drawn() {
         str![[r#"
                                                                       2 of 2 slots taken · 0
   admits not wet
-  the filter is requested of what lies in packs too
+  the filter is requested of what is also in packs
   0 ──────────────── 1 ────────────────
   bag                ▸map
   1 of 1             1 of 1
@@ -152,7 +152,7 @@ dry/0/  bag                                                                   1 
 at the end, what differs behind ▸
 dry  dry                                                                      2 of 2 slots taken · 0
   admits not wet
-  the filter is requested of what lies in packs too
+  the filter is requested of what is also in packs
   0 ──────────────── 1 ────────────────
   bag                ▸map
   1 of 1             1 of 1 *!
@@ -202,8 +202,8 @@ scenarios/x.scenario
     7 | ann moves 3 k from vault to ann.bag
       | ^^^^^^^^^^^^^^^^^^^^^^^^^^^^^^^^^^^
       expected  moved in full
-      found     refused: not-enough: requested 3, but 2 lie in vault; up to 1
-      also      no-room: requested 2, but ann.bag has room for 1
+      found     refused: not-enough: vault contains 2; 3 were requested; up to 1
+      also      no-room: ann.bag has room for 1 of 2
 
 vault  vault                                                                  2 of 3 slots taken · 0
   must be opened; for one holder at a time; resizable from 2 to 3 slots; open to ann

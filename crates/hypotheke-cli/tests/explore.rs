@@ -66,7 +66,7 @@ fn what_is_wrong_with_claims_is_drawn() {
     let folder = traverse();
     let demo = folder.path().join("traverse");
     hypotheke(&demo).arg("explore").assert().code(2).stdout_eq("").stderr_eq(str![[r#"
-error: no file of claims is named, and there is no folder `claims`
+error: no file of claims is named, and unknown folder `claims`
   help: name files of claims or a folder: `hypotheke explore FILE`
 
 "#]]);

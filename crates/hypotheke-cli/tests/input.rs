@@ -24,12 +24,12 @@ fn wrong_usage_ends_with_2() {
 fn what_is_not_there_is_named() {
     let folder = tempfile::tempdir().expect("a folder");
     hypotheke(folder.path()).arg("check").assert().code(2).stdout_eq("").stderr_eq(str![[r#"
-error: can't read `rules.toml`: there is no such file
+error: cannot read `rules.toml`: the file does not exist
   help: name the file, or make one to start from: `hypotheke demo --write FOLDER`
 
 "#]]);
     hypotheke(folder.path()).args(["check", "."]).assert().code(2).stderr_eq(str![[r#"
-error: can't read `.`: it is a folder, not a file
+error: cannot read `.`: it is a folder; expected a file
   help: name the file, or make one to start from: `hypotheke demo --write FOLDER`
 
 "#]]);
@@ -37,13 +37,13 @@ error: can't read `.`: it is a folder, not a file
     let rules = traverse.path().join("traverse");
     std::fs::create_dir(rules.join("none")).expect("a folder");
     hypotheke(&rules).args(["verify", "none"]).assert().code(2).stderr_eq(str![[r#"
-error: there is no scenario file in the folder `none`
+error: unknown scenario file in the folder `none`
   help: scenario files end in `.scenario`
 
 "#]]);
     std::fs::rename(rules.join("scenarios"), rules.join("others")).expect("renamed");
     hypotheke(&rules).arg("verify").assert().code(2).stderr_eq(str![[r#"
-error: no scenario is named, and there is no folder `scenarios`
+error: no scenario is named, and unknown folder `scenarios`
   help: name scenario files or a folder: `hypotheke verify FILE`
 
 "#]]);

@@ -81,7 +81,7 @@ fn fits_draws_what_fits_where() {
     assert_eq!((&drum["per-slot"], &drum["in-all"]), (&Value::from(4), &Value::from(3)));
     assert_eq!(drum["binds"], "weight");
     hypotheke(&rules).args(["fits", "rules.toml", "slde"]).assert().code(2).stdout_eq("").stderr_eq(snapbox::str![[r#"
-error: there is no container `slde`
+error: unknown container `slde`
   help: the containers are depot, sled, freezer, quarantine, archive, locker, instrument-case, pockets, harness, rucksack, hold
 
 "#]]);

@@ -70,9 +70,9 @@ fn kept_saves_that_are_no_saves_are_bad_input() {
     fs::write(at.join("saves/edited.json"), whole.replace("\"count\": 3", "\"count\": 4")).unwrap();
     let args = ["saves", "scenarios/camp.scenario", "--joins", "1"];
     hypotheke(&at).args(args).assert().code(2).stdout_eq("").stderr_eq(str![[r#"
-error: `saves/broken.json` can't be loaded: line 1, column 1: EOF while parsing an object
+error: cannot load `saves/broken.json`: line 1, column 1: EOF while parsing an object
   help: an earlier save of the same world may be whole
-error: `saves/edited.json` can't be loaded: it was edited, or is damaged: its checksum is b1f5d9b5, but fc6bfe81 is counted
+error: `saves/edited.json` can't be loaded: checksum mismatch: the file says b1f5d9b5, its contents give fc6bfe81
   help: if it was edited on purpose: `--edited`
 
 "#]]);
@@ -102,7 +102,7 @@ next   `--mended FILE` carries every save over to the rules that are to come
 
 "#]]);
     hypotheke(folder.path()).arg("saves").assert().code(2).stdout_eq("").stderr_eq(str![[r#"
-error: no scenario is named, and there is no folder `scenarios`
+error: no scenario is named, and unknown folder `scenarios`
   help: name scenario files or a folder: `hypotheke verify FILE`
 
 "#]]);

@@ -125,7 +125,7 @@ fn what_is_wrong_with_a_save_is_told() {
     let write = |text: &str| std::fs::write(&path, text).expect("written");
     write(&text.replacen("\"count\": 2", "\"count\": 7", 1));
     hypotheke(&rules).args(["check", "saves/night.json"]).assert().code(2).stdout_eq("").stderr_eq(str![[r#"
-error: `saves/night.json` can't be loaded: it was edited, or is damaged: its checksum is [..], but [..] is counted
+error: `saves/night.json` can't be loaded: checksum mismatch: the file says [..], its contents give [..]
   help: if it was edited on purpose: `--edited`
 
 "#]]);
@@ -139,7 +139,7 @@ error: `saves/night.json` can't be loaded: it was edited, or is damaged: its che
     assert_eq!(json["violations"][0]["law"], "conservation");
     write(&text[..text.len() / 2]);
     hypotheke(&rules).args(["show", "saves/night.json"]).assert().code(2).stderr_eq(str![[r#"
-error: `saves/night.json` can't be loaded: line [..], column [..]: EOF while parsing [..]
+error: cannot load `saves/night.json`: line [..], column [..]: EOF while parsing [..]
   help: an earlier save of the same world may be whole
 
 "#]]);
@@ -149,7 +149,7 @@ error: `saves/night.json` can't be loaded: line [..], column [..]: EOF while par
         .replace("weight-cap = 180", "weight-cap = 170");
     std::fs::write(rules.join("rules.toml"), changed).expect("written");
     hypotheke(&rules).args(["check", "saves/night.json"]).assert().code(2).stderr_eq(str![[r#"
-error: `saves/night.json` can't be loaded: it was saved under `Ice traverse` version 3 ([..]), not under `Ice traverse` version 3 ([..])
+error: `saves/night.json` can't be loaded: the save is of the ruleset `Ice traverse` version 3 ([..]), not of `Ice traverse` version 3 ([..])
   help: name the ruleset by which it was played: `--rules FILE`; or carry it over: `hypotheke migrate SAVE`
 
 "#]]);

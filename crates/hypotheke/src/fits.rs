@@ -89,7 +89,7 @@ pub enum Bearer {
 
 /// A name that is no container.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
-#[error("there is no container `{}`", crate::language::shortened(.0))]
+#[error("unknown container `{}`", crate::language::shortened(.0))]
 pub struct NoContainer(pub String);
 
 /// What fits where.

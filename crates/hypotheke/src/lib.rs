@@ -22,7 +22,7 @@
 //! let refusal = world.perform(&Operation::moving(Amount::Exactly(4), depot, sled)).unwrap_err();
 //! assert_eq!(refusal.reason(), Reason::WeightCap);
 //! assert_eq!(refusal.max_amount(), 3);
-//! assert_eq!(world.explain(&refusal), "sled would weigh 184 kg of 180 kg");
+//! assert_eq!(world.explain(&refusal), "sled would weigh 184 kg; its cap is 180 kg");
 //!
 //! // Up to four: three go, one is left, and an event says from where to where.
 //! let outcome = world.perform(&Operation::moving(Amount::UpTo(4), depot, sled)).unwrap();

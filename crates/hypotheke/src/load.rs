@@ -19,7 +19,7 @@ const MAX_BYTES: usize = 1 << 30;
 #[non_exhaustive]
 pub enum LoadError {
     /// The file can't be read.
-    #[error("can't read `{}`: {cause}", path.display())]
+    #[error("cannot read `{}`: {cause}", path.display())]
     Read {
         /// The file.
         path: PathBuf,
@@ -36,7 +36,7 @@ pub enum LoadError {
     #[error(transparent)]
     Scenario(#[from] ScenarioErrors),
     /// It is no save, or a damaged one.
-    #[error("`{}` can't be loaded: {error}", path.display())]
+    #[error("cannot load `{}`: {error}", path.display())]
     Save {
         /// The file.
         path: PathBuf,
@@ -56,7 +56,7 @@ pub(crate) fn read(path: &FilePath) -> Result<Vec<u8>, LoadError> {
         _ => {}
     }
     let bytes = std::fs::File::open(path).and_then(read_bounded).map_err(|error| match error.kind() {
-        std::io::ErrorKind::NotFound => fail("there is no such file".to_owned(), Some(error)),
+        std::io::ErrorKind::NotFound => fail("the file does not exist".to_owned(), Some(error)),
         _ => fail(error.to_string(), Some(error)),
     })?;
     if bytes.len() > MAX_BYTES {
@@ -112,9 +112,11 @@ impl Ruleset {
     /// # Errors
     /// All that is wrong in it.
     pub fn from_toml(name: &str, text: &str) -> Result<Ruleset, RulesetErrors> {
-        Ruleset::from_bytes(name, text.as_bytes().to_vec(), |_| {
-            Err("a ruleset in memory has no tables beside it".to_owned())
-        })
+        Ruleset::from_bytes(
+            name,
+            text.as_bytes().to_vec(),
+            |_| Err("a ruleset in memory cannot read tables".to_owned()),
+        )
     }
 
     /// Reads a ruleset from bytes in memory. `table` gives name and bytes of a table that the ruleset names, or says why
@@ -144,9 +146,9 @@ impl Ruleset {
                     }
                 },
                 Err(cause) => {
-                    let message = format!("the table `{}` can't be read: {cause}", written.value);
+                    let message = format!("cannot read the table `{}`: {cause}", written.value);
                     let fault = Diagnostic::error("no-table", written.at, message);
-                    source.faults.push(fault.help("tables are named by their path from the ruleset file"));
+                    source.faults.push(fault.help("Write the path of the table relative to the ruleset file"));
                 }
             }
         }

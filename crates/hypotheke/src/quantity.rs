@@ -92,13 +92,13 @@ pub enum DecimalError {
     #[error("not a number")]
     NotANumber,
     /// A comma stands where the decimal point belongs.
-    #[error("a decimal comma: numbers are written with a point")]
+    #[error("a decimal comma: write a point")]
     Comma,
     /// More than three digits after the point.
     #[error("more than three decimal places")]
     TooManyPlaces,
     /// Beyond [`Decimal::MIN`] or [`Decimal::MAX`].
-    #[error("out of range: the most is 999999999999.999")]
+    #[error("out of range: the maximum is 999999999999.999")]
     OutOfRange,
 }
 

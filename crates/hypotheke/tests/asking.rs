@@ -77,9 +77,9 @@ fn every_reason_is_told_each_as_if_there_were_no_other() {
             false,
             1,
             &[
-                "cap: sled would have 10 of 3 `fuel`",
-                "weight-cap: sled would weigh 402 kg of 100 kg",
-                "no-room: requested 9, but sled has room for 5",
+                "cap: sled would contain 10 fuel; its cap is 3",
+                "weight-cap: sled would weigh 402 kg; its cap is 100 kg",
+                "no-room: sled has room for 5 of 9",
             ],
         ),
         (
@@ -87,9 +87,9 @@ fn every_reason_is_told_each_as_if_there_were_no_other() {
             true,
             1,
             &[
-                "cap: sled would have 10 of 3 `fuel`",
-                "weight-cap: sled would weigh 402 kg of 100 kg",
-                "no-room: requested 9, but sled has room for 5",
+                "cap: sled would contain 10 fuel; its cap is 3",
+                "weight-cap: sled would weigh 402 kg; its cap is 100 kg",
+                "no-room: sled has room for 5 of 9",
             ],
         ),
         (
@@ -98,9 +98,9 @@ fn every_reason_is_told_each_as_if_there_were_no_other() {
             true,
             1,
             &[
-                "cap: sled would have 10 of 3 `fuel`",
-                "weight-cap: sled would weigh 402 kg of 100 kg",
-                "no-room: requested 9, but sled has room for 5",
+                "cap: sled would contain 10 fuel; its cap is 3",
+                "weight-cap: sled would weigh 402 kg; its cap is 100 kg",
+                "no-room: sled has room for 5 of 9",
             ],
         ),
         (
@@ -108,10 +108,10 @@ fn every_reason_is_told_each_as_if_there_were_no_other() {
             false,
             0,
             &[
-                "not-admitted: sled/box does not admit this drum: it admits `flare`",
-                "cap: sled would have 5 of 3 `fuel`",
-                "weight-cap: sled would weigh 202 kg of 100 kg",
-                "no-room: requested 4, but sled/box has room for 0",
+                "not-admitted: sled/box rejects this drum: it admits `flare`",
+                "cap: sled would contain 5 fuel; its cap is 3",
+                "weight-cap: sled would weigh 202 kg; its cap is 100 kg",
+                "no-room: sled/box has room for 0 of 4",
             ],
         ),
         (
@@ -119,16 +119,16 @@ fn every_reason_is_told_each_as_if_there_were_no_other() {
             false,
             0,
             &[
-                "no-put: nothing may be put into archive",
-                "not-admitted: archive does not admit this drum: it admits `not fuel`",
-                "no-room: requested 1, but archive has room for 0",
+                "no-put: archive has `put = false`",
+                "not-admitted: archive rejects this drum: it admits `not fuel`",
+                "no-room: archive has room for 0 of 1",
             ],
         ),
         (
             "drop journal from archive",
             false,
             0,
-            &["kept: journal is kept", "no-take: nothing may be taken out of archive"],
+            &["protected: journal is protected", "no-take: archive has `take = false`"],
         ),
         (
             "ann moves 2 drum from sled to bag",
@@ -136,28 +136,28 @@ fn every_reason_is_told_each_as_if_there_were_no_other() {
             0,
             &[
                 // The one that is there would not be too heavy.
-                "not-enough: requested 2, but 1 lies in sled",
-                "no-room: requested 1, but ann.bag has room for 0",
+                "not-enough: sled contains 1; 2 were requested",
+                "no-room: ann.bag has room for 0 of 1",
             ],
         ),
         (
             "create 30 drum in ann.bag",
             false,
             0,
-            &["weight-cap: ann would weigh 1205 kg of 60 kg", "no-room: requested 30, but ann.bag has room for 0"],
+            &["weight-cap: ann would weigh 1205 kg; its cap is 60 kg", "no-room: ann.bag has room for 0 of 30"],
         ),
-        ("drop satchel from depot", false, 0, &["kept: journal is kept"]),
+        ("drop satchel from depot", false, 0, &["protected: journal is protected"]),
         (
             // A filter is listed once, whatever number of kinds it refuses.
             "move from depot to sled/0",
             false,
             0,
             &[
-                "not-admitted: sled/box does not admit this drum: it admits `flare`",
-                "cap: sled would have 10 of 3 `fuel`",
-                "weight-cap: sled would weigh 408 kg of 100 kg",
-                "stack-limit: sled/box would hold 9 of 4",
-                "no-room: requested 16, but sled/box has room for 0",
+                "not-admitted: sled/box rejects this drum: it admits `flare`",
+                "cap: sled would contain 10 fuel; its cap is 3",
+                "weight-cap: sled would weigh 408 kg; its cap is 100 kg",
+                "stack-limit: sled/box would contain 9; its stack limit is 4",
+                "no-room: sled/box has room for 0 of 16",
             ],
         ),
     ];
@@ -178,8 +178,8 @@ fn who_may_not_is_told_with_all_that_would_be_in_the_way_then() {
         reasons,
         [
             "in-use: depot is in use by bert",
-            "weight-cap: ann would weigh 85 kg of 60 kg",
-            "no-room: requested 2, but ann.bag has room for 0",
+            "weight-cap: ann would weigh 85 kg; its cap is 60 kg",
+            "no-room: ann.bag has room for 0 of 2",
         ]
     );
 }
@@ -245,7 +245,7 @@ fn of_all_ways_to_put_something_only_that_one_counts_which_fits_what_lies_there(
     let lift = "ann lifts all from ann.shelf/0".parse::<NamedOperation>().unwrap().resolve(&world).unwrap();
     assert!(world.perform(&lift).is_ok());
     // Nothing is said of merging or of an exchange with what is not there.
-    let not_admitted = "not-admitted: tin does not admit this lamp: it admits `not tool`".to_owned();
+    let not_admitted = "not-admitted: tin rejects this lamp: it admits `not tool`".to_owned();
     assert_eq!(ask(&world, "ann puts in tin/1"), (false, 0, vec![not_admitted.clone()]));
     // Where something else lies, the exchange is what is judged.
     assert_eq!(ask(&world, "ann puts in tin/0"), (false, 0, vec![not_admitted]));

@@ -122,7 +122,7 @@ fn a_server_that_judges_on_the_stale_view_is_found() {
             "the request of bo arrives and is applied",
         ]
     );
-    assert_eq!(message, "no order of the requests, one after the other, leads here");
+    assert_eq!(message, "no sequential order of the requests has this result");
 }
 
 #[test]
@@ -134,7 +134,7 @@ fn a_server_that_forgets_what_it_has_answered_is_found() {
     ));
     assert!(steps.iter().any(|step| step.ends_with("has no answer and asks again")), "{steps:?}");
     assert_eq!(steps.iter().filter(|step| step.ends_with("is applied")).count() % 2, 1, "one of them twice: {steps:?}");
-    assert_eq!(message, "no order of the requests, one after the other, leads here");
+    assert_eq!(message, "no sequential order of the requests has this result");
 }
 
 #[test]
@@ -142,7 +142,7 @@ fn a_server_that_applies_again_when_the_first_answer_is_lost_is_found() {
     let serve = |world: &World| AppliesAgain { world: world.clone(), latest: None };
     let (steps, message) = interleaving(exploration().interleave(ConcurrencyBounds::default(), serve, &mut |_| None));
     assert!(steps.iter().any(|step| step.contains("the answer is lost") || step.contains("asks again")), "{steps:?}");
-    assert_eq!(message, "no order of the requests, one after the other, leads here");
+    assert_eq!(message, "no sequential order of the requests has this result");
 }
 
 #[test]

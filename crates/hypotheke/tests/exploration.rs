@@ -310,10 +310,10 @@ fn what_is_wrong_with_claims_is_told_all_at_once() {
     let errors = ClaimsFile::parse(Source::new("a.claims", text)).unwrap_err().to_string();
     for part in [
         "a.claims:4:",
-        "here is missing where",
+        "a place is missing",
         "a.claims:6:3",
-        "`burn` is nothing that is played",
-        "`sometimes` is no heading",
+        "a claim cannot forbid `burn`",
+        "`sometimes` is not a heading",
         "a.claims:11:15",
         "`fly` is no verb",
     ] {
@@ -333,11 +333,11 @@ fn what_is_wrong_with_claims_is_told_all_at_once() {
     let errors = Exploration::new(&rules, &file).unwrap_err().to_string();
     for part in [
         "a.claims:7:6",
-        "did you mean `contaminated`?",
+        "Did you mean `contaminated`?",
         "a.claims:8:20",
-        "did you mean `depot`?",
+        "Did you mean `depot`?",
         "a.claims:10:8",
-        "did you mean `logbook`?",
+        "Did you mean `logbook`?",
     ] {
         assert!(errors.contains(part), "{part} in {errors}");
     }
@@ -711,14 +711,14 @@ fn a_claim_that_says_nothing_is_vacuous() {
     assert_eq!(
         vacuous,
         [
-            vec!["vault never contained anything"],
+            vec!["vault was always empty"],
             vec!["no item was `wet`"],
-            vec!["there never was any core"],
+            vec!["the world never had any core"],
             vec!["vault never contained any rope"],
             vec![],
             vec!["no item was `core`"],
             vec![],
-            vec!["vault never contained anything"],
+            vec!["vault was always empty"],
             vec![],
             vec!["vault was never open to surveyor"],
             vec!["`open` is not in the scope"],
@@ -757,7 +757,7 @@ fn what_is_never_opened_or_picked_up_is_said_as_a_scenario_says_it() {
     assert_eq!(broken(&found, 4), ["surveyor opens chest", "surveyor picks up 1 rope to chest/0"]);
     let unknown = ClaimsFile::parse(Source::new("a.claims", "forbidden\n  open vaul\n")).expect("a claim");
     let errors = Exploration::new(&rules, &unknown).unwrap_err().to_string();
-    assert!(errors.contains("a.claims:2:8") && errors.contains("did you mean `vault`?"), "{errors}");
+    assert!(errors.contains("a.claims:2:8") && errors.contains("Did you mean `vault`?"), "{errors}");
 }
 
 #[test]

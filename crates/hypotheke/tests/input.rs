@@ -151,10 +151,10 @@ fn unknown_names_come_with_the_nearest_known_one() {
     };
     let kinds =
         "[kind.fuel-drum]\ntags = [\"fuel\"]\n[kind.ration-box]\ntags = [\"food\"]\n[container.sled]\nslots = 4\n";
-    assert_eq!(help("titel = \"x\""), "did you mean `title`?");
-    assert_eq!(help(&kinds.replace("slots = 4", "slots = 4\nadmits = \"fule\"")), "did you mean `fuel`?");
-    assert_eq!(help(&format!("{kinds}[start]\nsled = [\"1 fuel-durm\"]")), "did you mean `fuel-drum`?");
-    assert_eq!(help(&format!("{kinds}[start]\nsledd = []")), "did you mean `sled`?");
+    assert_eq!(help("titel = \"x\""), "Did you mean `title`?");
+    assert_eq!(help(&kinds.replace("slots = 4", "slots = 4\nadmits = \"fule\"")), "Did you mean `fuel`?");
+    assert_eq!(help(&format!("{kinds}[start]\nsled = [\"1 fuel-durm\"]")), "Did you mean `fuel-drum`?");
+    assert_eq!(help(&format!("{kinds}[start]\nsledd = []")), "Did you mean `sled`?");
     assert_eq!(help("[kind.\"Fuel Drum\"]"), "write `fuel-drum`");
 }
 
@@ -163,8 +163,8 @@ fn a_start_that_breaks_the_rules_says_why_and_what_would_fit() {
     let rules = "units = { weight = \"kg\" }\n[kind.drum]\nweight = 46\nstack-limit = 4\n[container.sled]\nslots = 1\nweight-cap = 100\n";
     let found = faults(&format!("{rules}[start]\nsled = [\"3 drum\"]"));
     let fault = found.iter().next().expect("a fault");
-    assert_eq!(fault.message(), "this can't lie here: sled would weigh 138 kg of 100 kg");
-    assert_eq!(fault.help_text(), Some("2 would fit"));
+    assert_eq!(fault.message(), "the start is not valid: sled would weigh 138 kg; its cap is 100 kg");
+    assert_eq!(fault.help_text(), Some("Write 2 or fewer"));
 }
 
 #[test]
@@ -188,14 +188,14 @@ fn files_that_are_not_there_or_are_folders_are_told_by_name() {
         other => panic!("{other:?}"),
     };
     let folder = tempfile::tempdir().expect("a folder");
-    assert_eq!(cause(folder.path()), "it is a folder, not a file");
-    assert_eq!(cause(&folder.path().join("none.toml")), "there is no such file");
+    assert_eq!(cause(folder.path()), "it is a folder; expected a file");
+    assert_eq!(cause(&folder.path().join("none.toml")), "the file does not exist");
     std::fs::create_dir(folder.path().join("items.csv")).expect("a folder");
     std::fs::write(folder.path().join("rules.toml"), "tables = [\"items.csv\"]").expect("written");
     let Err(LoadError::Ruleset(errors)) = Ruleset::load(folder.path().join("rules.toml")) else {
         panic!("a folder is no table")
     };
-    assert!(errors.to_string().contains("the table `items.csv` can't be read: it is a folder"), "{errors}");
+    assert!(errors.to_string().contains("cannot read the table `items.csv`: it is a folder"), "{errors}");
 }
 
 #[test]

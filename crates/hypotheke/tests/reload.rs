@@ -91,10 +91,10 @@ fn what_lay_in_slots_that_have_gone_goes_to_those_that_stay_then_on() {
     assert_eq!(
         differences,
         [
-            "ann.bag: it has 1 slots instead of 4",
-            "ann.bag/1: the slot has gone, in which lay 1 crate; it was spilled to ann.pouch/0",
-            "ann.bag/2: the slot has gone, in which lay 5 flare; it was spilled to ann.bag/0, ground",
-            "ann.bag/3: the slot has gone, in which lay 3 rope; it was spilled to ground",
+            "ann.bag: 1 slots instead of 4",
+            "ann.bag/1: slot removed; its 1 crate; it was spilled to ann.pouch/0",
+            "ann.bag/2: slot removed; its 5 flare; it was spilled to ann.bag/0, ground",
+            "ann.bag/3: slot removed; its 3 rope; it was spilled to ground",
         ]
     );
     // The crate, with what is in it, comes first and takes the pouch; two flares go onto the others.
@@ -117,15 +117,15 @@ fn a_kept_item_without_a_place_is_set_aside_and_a_refusal_leaves_all_as_it_was()
     let mut smaller = world.clone();
     assert_eq!(
         told(&mut smaller, &rules(1, &[])),
-        ["depot: it has 1 slots instead of 2", "depot/1: the slot has gone, in which lay 1 log; it is kept aside",]
+        ["depot: 1 slots instead of 2", "depot/1: slot removed; its 1 log; set aside as an orphan",]
     );
     assert_eq!((on_ground(&smaller), smaller.orphans().len()), (Vec::new(), 1));
     // Under the same rules it comes back once there is room for it.
     let mut emptied = smaller.clone();
     perform(&mut emptied, "consume flare from depot");
-    assert!(told(&mut emptied, &rules(1, &[])).iter().any(|line| line.contains("1 log came back")));
+    assert!(told(&mut emptied, &rules(1, &[])).iter().any(|line| line.contains("1 log restored")));
     assert_eq!((lying(&emptied, "depot"), emptied.orphans().len()), (vec!["0: 1 log".to_owned()], 0));
-    assert_eq!(told(&mut smaller, &rules(2, &[])).last().unwrap(), "depot/1: 1 log came back");
+    assert_eq!(told(&mut smaller, &rules(2, &[])).last().unwrap(), "depot/1: 1 log restored");
     assert_eq!(lying(&smaller, "depot"), ["0: 6 flare", "1: 1 log"]);
     assert_eq!((smaller.orphans().len(), smaller.check_indexes()), (0, vec![]));
     // So is one that lies in a pack.
@@ -133,16 +133,16 @@ fn a_kept_item_without_a_place_is_set_aside_and_a_refusal_leaves_all_as_it_was()
     perform(&mut packed, "create 1 log in depot/1/");
     assert_eq!(
         told(&mut packed, &rules(1, &[])).last().unwrap(),
-        "depot/1: the slot has gone, in which lay 1 crate; it is kept aside"
+        "depot/1: slot removed; its 1 crate; set aside as an orphan"
     );
     assert_eq!((on_ground(&packed), packed.orphans().len()), (Vec::new(), 2));
-    assert!(told(&mut packed, &rules(2, &[])).contains(&"depot/1: 1 crate came back".to_owned()));
+    assert!(told(&mut packed, &rules(2, &[])).contains(&"depot/1: 1 crate restored".to_owned()));
     let log = packed.rules().find_kind("log").unwrap();
     assert_eq!((packed.count(log, None), packed.orphans().len(), packed.check_indexes()), (1, 0, vec![]));
     let refusing = MigrationRules { removed_places: MigrationPolicy::Refuse, ..MigrationRules::default() };
     let edited = ready(kinds().container("depot", |depot| depot.slots(1)).migration(refusing));
     let error = world.reload(&edited).unwrap_err();
-    assert_eq!(error.to_string(), "depot/1: the slot has gone, in which lay 1 log; that is refused");
+    assert_eq!(error.to_string(), "depot/1: slot removed; its 1 log; refused");
     assert!(matches!(error, MigrationError::Refused(_)));
     assert_eq!(world.snapshot(), before);
 }
@@ -186,14 +186,11 @@ fn stacks_over_their_limit_are_treated_as_the_ruleset_says() {
     let bag =
         |counts: &[u32]| (0..).zip(counts).map(|(slot, count)| format!("{slot}: {count} flare")).collect::<Vec<_>>();
     let mut world = start.clone();
-    assert_eq!(
-        told(&mut world, &limited(4, MigrationPolicy::Stay)),
-        ["ann.bag/0: stack-limit: 20 flare of 4; it stays"]
-    );
+    assert_eq!(told(&mut world, &limited(4, MigrationPolicy::Stay)), ["ann.bag/0: stack-limit: 20 flare of 4; stays"]);
     assert_eq!(lying(&world, "ann.bag"), bag(&[20]));
     let mut world = start.clone();
     let split = told(&mut world, &limited(4, MigrationPolicy::Split));
-    assert_eq!(split, ["ann.bag/0: stack-limit: 20 flare of 4; it stays"], "two slots are too few for all");
+    assert_eq!(split, ["ann.bag/0: stack-limit: 20 flare of 4; stays"], "two slots are too few for all");
     assert_eq!(lying(&world, "ann.bag"), bag(&[12, 4, 4]));
     let mut world = start.clone();
     let split = told(&mut world, &limited(8, MigrationPolicy::Split));
@@ -214,7 +211,7 @@ fn stacks_over_their_limit_are_treated_as_the_ruleset_says() {
     assert_eq!(on_ground(&world), ["4 flare"]);
     let mut world = start.clone();
     let error = world.reload(&limited(4, MigrationPolicy::Refuse)).unwrap_err();
-    assert_eq!(error.to_string(), "ann.bag/0: stack-limit: 20 flare of 4; that is refused");
+    assert_eq!(error.to_string(), "ann.bag/0: stack-limit: 20 flare of 4; refused");
     assert_eq!(world.snapshot(), start.snapshot());
     // What was so before is no difference.
     let mut world = start;
@@ -283,17 +280,17 @@ fn what_the_ruleset_knows_no_more_is_kept_aside_or_refused() {
             .migration(MigrationRules { unknown_kinds: MigrationPolicy::Refuse, ..MigrationRules::default() }),
     );
     let error = world.reload(&strict).unwrap_err();
-    assert_eq!(error.to_string(), "old/1: 1 lamp, a kind that is not known; that is refused");
+    assert_eq!(error.to_string(), "old/1: 1 lamp, an unknown kind; refused");
     assert_eq!(world.snapshot(), before);
     assert_eq!(
         told(&mut world, &without_lamp),
         [
-            "old/1: 1 lamp, a kind that is not known; it is kept aside",
-            "old/0: the container has gone, in which lay 3 rope; it was spilled to ground",
-            "ann.shortcuts/1: it pointed at flare; it is kept aside",
-            "ben: it is new",
-            "ann.depot/0: 2 flare with the mark wet, which is not known; it is kept aside",
-            "ann.depot/0: 2 flare with the property reading, which is not known; it is kept aside",
+            "old/1: 1 lamp, an unknown kind; set aside as an orphan",
+            "old/0: container removed; its 3 rope; it was spilled to ground",
+            "ann.shortcuts/1: shortcut to flare, an unknown kind; set aside as an orphan",
+            "ben: new",
+            "ann.depot/0: 2 flare with the mark wet, which is unknown; set aside as an orphan",
+            "ann.depot/0: 2 flare with the property reading, which is unknown; set aside as an orphan",
         ]
     );
     assert_eq!(

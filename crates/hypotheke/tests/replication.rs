@@ -144,7 +144,7 @@ fn the_window_is_part_of_the_snapshot() {
     let mut twice = snapshot.clone();
     twice.requests.push(twice.requests[0].clone());
     let error = World::from_snapshot(world.rules(), &twice).unwrap_err().to_string();
-    assert!(error.contains("two have the id `ann-1`") && error.contains("revision 1"), "{error}");
+    assert!(error.contains("two requests have the id `ann-1`") && error.contains("revision 1"), "{error}");
 }
 
 #[test]
@@ -211,7 +211,7 @@ fn updates_out_of_order_twice_or_of_another_world_change_nothing() {
     let mut foreign = updates[1].clone();
     foreign.names = ["depot", "cleo", "sled"].map(str::to_owned).to_vec();
     for (holder, container, message) in
-        [(1, 2, "there is no holder `cleo`"), (9, 2, "there is no name 9"), (0, u32::MAX, "there is no holder `depot`")]
+        [(1, 2, "unknown holder `cleo`"), (9, 2, "unknown name number 9"), (0, u32::MAX, "unknown holder `depot`")]
     {
         foreign.changes.truncate(1);
         foreign.changes.push(Change::Opened { holder, container });
@@ -442,7 +442,10 @@ fn a_client_that_speaks_another_version_is_turned_away() {
     assert!(matches!(server.receive(&Client::join()).to_sender[..], [ToClient::World(_)]));
     let replies = server.receive(&ToServer::Join { protocol: 9 });
     let error = ann.receive(&replies.to_sender[0]).unwrap_err();
-    assert_eq!(error.to_string(), "the server says: the client speaks version 9 of the protocol, the server version 1");
+    assert_eq!(
+        error.to_string(),
+        "the server rejects the client: the client speaks version 9 of the protocol, the server version 1"
+    );
 }
 
 #[test]
@@ -669,7 +672,7 @@ fn a_refused_list_names_its_step_for_every_reason() {
         let answer = send(&mut world, &request("ann-1", sentence));
         let Answer::Refused { reason, step, text, .. } = answer else { panic!("{sentence}") };
         assert_eq!((reason, step), (expected, Some(at)), "{sentence}: {text}");
-        assert!(text.starts_with(&format!("step {} of it: ", at + 1)), "{text}");
+        assert!(text.starts_with(&format!("step {}: ", at + 1)), "{text}");
     }
     assert_eq!(world.revision(), 0);
 }

@@ -236,30 +236,30 @@ fn what_is_no_save_is_told_why() {
     };
     let with_world = |read: Result<Save, SaveError>| read.and_then(|save| save.world(&rules()).map(|_| ()));
     for (bytes, code, told) in [
-        (Vec::new(), "empty", "there is nothing in it"),
-        (b" \n\t".to_vec(), "empty", "there is nothing in it"),
+        (Vec::new(), "empty", "the file is empty"),
+        (b" \n\t".to_vec(), "empty", "the file is empty"),
         (b"{}".to_vec(), "bad-json", "line 1, column 2: missing field `format`"),
         (b"rules".to_vec(), "bad-binary", ""),
         (vec![0xdd, 0xff, 0xff, 0xff, 0xff], "bad-binary", ""),
         (vec![0x93, 0xdb, 0xff, 0xff, 0xff, 0xff], "bad-binary", ""),
-        (b"{\"format\": 1, \xff}".to_vec(), "bad-json", "line 1, column 15: this is no text in UTF-8"),
+        (b"{\"format\": 1, \xff}".to_vec(), "bad-json", "line 1, column 15: the file is not UTF-8 text"),
         (
             edited("\"format\": 1", "\"format\": 2"),
             "newer-format",
-            "its format is 2, and this version reads formats up to 1",
+            "unknown format 2: this version reads formats up to 1",
         ),
         (
             b"{\"format\": 7, \"else\": []}".to_vec(),
             "newer-format",
-            "its format is 7, and this version reads formats up to 1",
+            "unknown format 7: this version reads formats up to 1",
         ),
         (edited("\"format\": 1", "\"format\": 0"), "inconsistent", "format: there is no format 0"),
         (edited("\"count\": 3", "\"count\": \"3\""), "bad-json", ""),
         (edited("\"count\": 3", "\"count\": 99999999999"), "bad-json", ""),
         (edited("\"count\": 3", "\"count\": -1"), "bad-json", ""),
         (edited("\"count\": 3", "\"cuont\": 3"), "bad-json", ""),
-        (edited("\"in\": \"ann.hand\"", "\"in\": \"bob.hand\""), "inconsistent", "bob.hand: #8 can't lie there"),
-        (edited("\"in\": \"#3\"", "\"in\": \"#99\""), "inconsistent", "#99: there is no such container"),
+        (edited("\"in\": \"ann.hand\"", "\"in\": \"bob.hand\""), "inconsistent", "bob.hand: #8 cannot be there"),
+        (edited("\"in\": \"#3\"", "\"in\": \"#99\""), "inconsistent", "#99: unknown container"),
         (
             edited("\"name\": \"depot\"", "\"name\": \"ann.pockets\""),
             "inconsistent",

@@ -224,43 +224,43 @@ fn what_is_wrong_with_tables_lists_and_names_is_told_at_its_place() {
     for (text, expected) in [
         (
             table("    1 | sled\n    2", "move $n drum from depot to $to"),
-            vec!["4:5 cells of this row: 1, columns of the table: 2"],
+            vec!["4:5 this row has 1 cells, the table has 2 columns"],
         ),
         (table("    1 | ", "move $n drum from depot to $to"), vec!["3:5 a cell of this row is empty"]),
         (table("", "move $n drum from depot to $to"), vec!["2:3 this table has no rows"]),
-        (table("    1 | sled", "move $m drum from depot to sled"), vec!["5:10 the table has no column `m`"]),
+        (table("    1 | sled", "move $m drum from depot to sled"), vec!["5:10 unknown column `m`"]),
         (
             table("    1 | sled\n    x | sled", "move $n drum from depot to sled -> moved 1"),
             vec!["6:13 expected `from`, found `drum`"],
         ),
-        (table("    1 | sled\n    2 | slod", "move $n drum from depot to $to"), vec!["6:32 there is no place `slod`"]),
+        (table("    1 | sled\n    2 | slod", "move $n drum from depot to $to"), vec!["6:32 unknown place `slod`"]),
         ("scenario x\n  table n | n\n    1 | 2\n".into(), vec!["2:13 there are two columns `n`"]),
-        ("scenario x\n  table N\n    1\n".into(), vec!["2:9 `N` is no name for a column"]),
-        ("scenario x\n  steps\n  table n\n    1\n".into(), vec!["3:3 a table stands right after the title"]),
+        ("scenario x\n  table N\n    1\n".into(), vec!["2:9 invalid name `N` of a column"]),
+        ("scenario x\n  steps\n  table n\n    1\n".into(), vec!["3:3 a table must follow the title"]),
         (inside("together\n    move 1 drum from depot to sled"), vec!["3:5 the end of this list is missing"]),
         (inside("done"), vec!["3:5 no list of operations ends here"]),
         (inside("together\n    now depot: nothing\n    done"), vec!["4:5 `now` is not an operation"]),
-        (inside("do load"), vec!["3:8 there are no steps `load`"]),
+        (inside("do load"), vec!["3:8 unknown steps `load`"]),
         (
             "steps a\n  do b\nsteps b\n  do a\nscenario x\n  steps\n    do a\n".into(),
-            vec!["4:6 steps `a` would be played within themselves"],
+            vec!["4:6 steps `a` call themselves"],
         ),
         (
             "steps a\n  sort depot\nsteps a\n  sort sled\nscenario x\n".into(),
             vec!["3:7 there are two lists of steps `a`"],
         ),
-        (inside("now nothing changed"), vec!["3:5 no operation stands before this line"]),
-        (inside("now events: nothing"), vec!["3:5 no operation stands before this line"]),
+        (inside("now nothing changed"), vec!["3:5 no operation precedes this line"]),
+        (inside("now events: nothing"), vec!["3:5 no operation precedes this line"]),
         (inside("save and load"), vec!["3:10 expected `then`, found `and`"]),
-        (inside("now unchanged since noon"), vec!["3:26 there is no snapshot `noon` before this"]),
-        (inside("snapshot a\n    snapshot a"), vec!["4:12 there is a snapshot `a` already"]),
-        (inside("snapshot start"), vec!["3:12 there is a snapshot `start` already"]),
+        (inside("now unchanged since noon"), vec!["3:26 unknown snapshot `noon`"]),
+        (inside("snapshot a\n    snapshot a"), vec!["4:12 snapshot `a` already exists"]),
+        (inside("snapshot start"), vec!["3:12 snapshot `start` already exists"]),
         (inside("now depot is shut to ann"), vec!["3:18 expected `open to` or `closed to`, found `shut`"]),
-        (inside("now depot points at flare"), vec!["3:9 `depot` is no shortcut"]),
-        (inside("now places of flair: depot/0"), vec!["3:19 there is no kind, tag or mark `flair`"]),
-        (inside("now room for flair in depot = 2"), vec!["3:18 there is no kind `flair`"]),
-        (inside("sort depot\n    now events: 2 flair: depot/0 to sled/0"), vec!["4:19 there is no kind `flair`"]),
-        (inside("sort depot\n    now events: 2 flare: depot/0 to slad/0"), vec!["4:37 there is no place `slad`"]),
+        (inside("now depot points at flare"), vec!["3:9 `depot` is not a shortcut"]),
+        (inside("now places of flair: depot/0"), vec!["3:19 unknown kind, tag or mark `flair`"]),
+        (inside("now room for flair in depot = 2"), vec!["3:18 unknown kind `flair`"]),
+        (inside("sort depot\n    now events: 2 flair: depot/0 to sled/0"), vec!["4:19 unknown kind `flair`"]),
+        (inside("sort depot\n    now events: 2 flare: depot/0 to slad/0"), vec!["4:37 unknown place `slad`"]),
         (
             inside("sort depot\n    now events: depot burned"),
             vec!["4:23 expected what happened there, as answers tell it with `--steps`, found `burned`"],
@@ -280,7 +280,7 @@ fn lists_that_come_to_far_too_much_are_refused() {
     }
     text.push_str("scenario x\n  steps\n    do l39\n");
     let found = faults(&text);
-    assert!(found[0].ends_with("all of `l20` comes to more than 1000000 steps"), "{found:?}");
+    assert!(found[0].ends_with("`l20` has more than 1000000 steps in total"), "{found:?}");
 
     let mut text = String::from("steps l0\n  sort depot\n");
     let mut starts = String::from("start s0\n  depot: nothing\n");

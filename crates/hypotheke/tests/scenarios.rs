@@ -42,40 +42,43 @@ fn each_fault_is_found_at_its_place() {
     let inside = |section: &str, line: &str| format!("scenario x\n  {section}\n    {line}\n");
     let mut wrong = Vec::new();
     for (text, expected) in [
-        (String::new(), "1:1 '': there is no scenario in this file"),
-        ("# only a comment\n".into(), "1:1 '': there is no scenario in this file"),
-        ("scenario\n  steps\n".into(), "1:1 'scenario': a scenario needs a title"),
+        (String::new(), "1:1 '': this file has no scenarios"),
+        ("# only a comment\n".into(), "1:1 '': this file has no scenarios"),
+        ("scenario\n  steps\n".into(), "1:1 'scenario': the title is missing"),
         ("scenario x\nscenario x\n".into(), "2:10 'x': there are two scenarios `x`"),
-        ("steps\n".into(), "1:1 'steps': this belongs to no scenario"),
+        ("steps\n".into(), "1:1 'steps': this line is in no scenario"),
         (
             "move 1 flare from store to twos".into(),
-            "1:1 'move 1 flare from store to twos': this line belongs to no scenario",
+            "1:1 'move 1 flare from store to twos': this line is in no scenario",
         ),
-        ("start\n  store: 1 flare\nscenario x".into(), "1:1 'start': this start belongs to no scenario"),
+        ("start\n  store: 1 flare\nscenario x".into(), "1:1 'start': this start is in no scenario"),
         (
             "scenario x\n  store: 1 flare\n  twos: 2 flare".into(),
-            "2:3 'store: 1 flare': this line stands in no part of the scenario",
+            "2:3 'store: 1 flare': this line is in no part of the scenario",
         ),
         (inside("start", "store at 1,2: 1 flare"), "3:5 'store': `store` has no positions"),
         (inside("end", "origin of ann: store"), "3:20 'store': `store` is not a slot"),
         (inside("end", "origin of store: nothing"), "3:15 'store': `store` is not a holder"),
-        (inside("steps", "undo -> moved 2"), "3:10 '->': an operation is undone, or that is refused"),
-        (inside("steps", "undo"), "3:5 'undo': no operation stands before this line"),
+        (inside("steps", "undo -> moved 2"), "3:10 '->': an undo has no amount"),
+        (inside("steps", "undo"), "3:5 'undo': no operation precedes this line"),
         (inside("steps", "request a move 1 flare from store to twos"), "3:15 'move': expected `:`, found `move`"),
         (inside("steps", "at revision x: sort store"), "3:17 'x': `x` is not a count"),
         (inside("steps", "together (sort store) -> refused in step 0"), "3:46 '0': the first step is step 1"),
         (inside("start over", "store: 1 flare"), "2:12 'r': expected `limits` at the end of the line"),
-        ("scenario x\n  steps\n  start\n".into(), "3:3 'start': a scenario has one start, before its steps"),
+        ("scenario x\n  steps\n  start\n".into(), "3:3 'start': Write one start, before the steps"),
         ("scenario x\n  end\n  steps\n".into(), "3:3 'steps': a scenario has one start, then steps, then one end"),
         ("start a\nstart a\nscenario x".into(), "2:7 'a': there are two starts `a`"),
-        ("scenario x\n  start as b\n".into(), "2:12 'b': there is no start `b`"),
-        ("start a as a\nscenario x\n  start as a".into(), "1:12 'a': start `a` begins with itself"),
+        ("scenario x\n  start as b\n".into(), "2:12 'b': unknown start `b`"),
+        ("start a as a\nscenario x\n  start as a".into(), "1:12 'a': start `a` refers to itself"),
         (inside("start", "store 1 flare"), "3:11 '1': expected `:`, found `1`"),
-        (inside("start", "store: 9 core"), "3:12 '9 core': this can't lie here: requested 9, but store has room for 8"),
-        (inside("start", "stoer: 1 flare"), "3:5 'stoer': there is no place `stoer`"),
-        (inside("start", "bag: 1 flare"), "3:5 'bag': there are several `bag`"),
+        (
+            inside("start", "store: 9 core"),
+            "3:12 '9 core': the start is not valid: store has room for 8 of 9",
+        ),
+        (inside("start", "stoer: 1 flare"), "3:5 'stoer': unknown place `stoer`"),
+        (inside("start", "bag: 1 flare"), "3:5 'bag': several places have the name `bag`"),
         (inside("steps", "fetch 1 flare"), "3:5 'fetch': `fetch` is not an operation"),
-        (inside("steps", "move 1 flar from store to twos"), "3:12 'flar': there is no kind `flar`"),
+        (inside("steps", "move 1 flar from store to twos"), "3:12 'flar': unknown kind `flar`"),
         (inside("steps", "move 1 flare from store/8 to twos"), "3:23 'store/8': `store` has no slot 8"),
         (inside("steps", "move 1 flare from store/hat to twos"), "3:23 'store/hat': `store` has no slot named `hat`"),
         (
@@ -88,12 +91,12 @@ fn each_fault_is_found_at_its_place() {
         ),
         (inside("steps", "move 1 flare from store to ann"), "3:32 'ann': `ann` is neither a slot nor a container"),
         (inside("steps", "swap store with twos/0"), "3:10 'store': `store` is not a slot"),
-        (inside("steps", "drop flare"), "3:5 'drop flare': `drop` needs a place"),
-        (inside("steps", "carla drops flare"), "3:5 'carla': there is no holder `carla`"),
+        (inside("steps", "drop flare"), "3:5 'drop flare': `drop` requires a place"),
+        (inside("steps", "carla drops flare"), "3:5 'carla': unknown holder `carla`"),
         (inside("steps", "pick up flare from store to twos"), "3:24 'store': `store` is not on the ground"),
-        (inside("steps", "drop flare from store -> lost 1"), "3:30 'lost': `lost` is not an answer"),
-        (inside("steps", "drop flare from store -> refused: to-heavy"), "3:39 'to-heavy': `to-heavy` is not a reason"),
-        (inside("steps", "create 1 flare (dry) in store"), "3:21 'dry': there is no mark `dry`"),
+        (inside("steps", "drop flare from store -> lost 1"), "3:30 'lost': unknown result `lost`"),
+        (inside("steps", "drop flare from store -> refused: to-heavy"), "3:39 'to-heavy': unknown reason `to-heavy`"),
+        (inside("steps", "create 1 flare (dry) in store"), "3:21 'dry': unknown mark `dry`"),
         (
             inside("steps", "create 1 flare (reading 2) in store"),
             "3:21 'reading': kind `flare` has no number property `reading`",
@@ -105,35 +108,29 @@ fn each_fault_is_found_at_its_place() {
         (inside("steps", "sort store/0"), "3:10 'store/0': `store/0` is not a container"),
         (inside("steps", "resize store"), "3:16 'e': expected `to` at the end of the line"),
         (inside("steps", "resize store to 4 with care"), "3:28 'care': expected `spill`, found `care`"),
-        (inside("steps", "open vault"), "3:5 'open vault': `open` needs a holder that acts"),
-        (inside("steps", "leave"), "3:5 'leave': `leave` needs a holder that acts"),
+        (inside("steps", "open vault"), "3:5 'open vault': `open` requires an acting holder"),
+        (inside("steps", "leave"), "3:5 'leave': `leave` requires an acting holder"),
         (inside("steps", "ann opens ground"), "3:15 'ground': `ground` is not a container"),
-        (inside("steps", "depart ann.bag"), "3:12 'ann.bag': `ann.bag` can't depart by itself"),
-        (inside("steps", "depart store/0/"), "3:12 'store/0/': `store/0/` can't depart by itself"),
-        (inside("steps", "depart store/0"), "3:12 'store/0': `store/0` can't depart by itself"),
-        (inside("steps", "depart ground"), "3:12 'ground': `ground` can't depart by itself"),
+        (inside("steps", "depart ann.bag"), "3:12 'ann.bag': `ann.bag` cannot depart alone"),
+        (inside("steps", "depart store/0/"), "3:12 'store/0/': `store/0/` cannot depart alone"),
+        (inside("steps", "depart store/0"), "3:12 'store/0': `store/0` cannot depart alone"),
+        (inside("steps", "depart ground"), "3:12 'ground': `ground` cannot depart alone"),
         (inside("steps", "arrive stoor"), "3:12 'stoor': no `stoor` has departed"),
         (inside("steps", "arrive gus as anne"), "3:19 'anne': the ruleset has no holder `anne`"),
-        (inside("steps", "gus drops 1 flare"), "3:5 'gus': there is no holder `gus`"),
-        (inside("steps", "bind flare to store/0"), "3:19 'store/0': `store/0` is no shortcut"),
-        (inside("steps", "emil binds flare to shortcuts/9"), "3:25 'shortcuts/9': `shortcuts/9` is no shortcut"),
-        (inside("steps", "emil binds flair to shortcuts/0"), "3:16 'flair': there is no kind `flair`"),
-        (
-            inside("steps", "create 1 flare in emil.shortcuts/0"),
-            "3:23 'emil.shortcuts/0': nothing lies in `emil.shortcuts/0`",
-        ),
-        (
-            inside("steps", "drop flare from emil.shortcuts/0"),
-            "3:21 'emil.shortcuts/0': nothing lies in `emil.shortcuts/0`",
-        ),
+        (inside("steps", "gus drops 1 flare"), "3:5 'gus': unknown holder `gus`"),
+        (inside("steps", "bind flare to store/0"), "3:19 'store/0': `store/0` is not a shortcut"),
+        (inside("steps", "emil binds flare to shortcuts/9"), "3:25 'shortcuts/9': `shortcuts/9` is not a shortcut"),
+        (inside("steps", "emil binds flair to shortcuts/0"), "3:16 'flair': unknown kind `flair`"),
+        (inside("steps", "create 1 flare in emil.shortcuts/0"), "3:23 'emil.shortcuts/0': `emil.shortcuts/0` is empty"),
+        (inside("steps", "drop flare from emil.shortcuts/0"), "3:21 'emil.shortcuts/0': `emil.shortcuts/0` is empty"),
         (inside("end", "shortcuts of emil: flare,"), "3:29 ',': expected a kind or `nothing` at the end of the line"),
-        (inside("end", "shortcuts of emil: flair"), "3:24 'flair': there is no kind `flair`"),
+        (inside("end", "shortcuts of emil: flair"), "3:24 'flair': unknown kind `flair`"),
         (inside("end", "shortcuts of ann: flare"), "3:18 'ann': holder `ann` has 0 shortcuts, not 1"),
         (inside("end", "shortcuts of store: flare"), "3:18 'store': `store` is not a holder"),
         (inside("steps", "now store has 1 flare"), "3:19 '1': expected `:`, found `1`"),
-        (inside("end", "weight of store = 3 lb"), "3:25 'lb': `lb` is not the unit of this"),
+        (inside("end", "weight of store = 3 lb"), "3:25 'lb': unexpected unit `lb`"),
         (inside("end", "weight of store 3"), "3:21 '3': expected `=`, `!=`, `<`, `<=`, `>` or `>=`, found `3`"),
-        (inside("end", "count of nothings = 3"), "3:14 'nothings': there is no kind, tag or mark `nothings`"),
+        (inside("end", "count of nothings = 3"), "3:14 'nothings': unknown kind, tag or mark `nothings`"),
         (inside("end", "free slots of ann = 3"), "3:19 'ann': `ann` has no slots to count"),
         (inside("end", "store: 1 flare, "), "3:19 ',': expected a count at the end of the line"),
     ] {
@@ -174,10 +171,10 @@ fn what_was_expected_stands_beside_what_was_found() {
         })
         .collect();
     let expected = [
-        ("moved in full", "refused: not-enough: requested 3, but 2 lie in store; up to 2"),
+        ("moved in full", "refused: not-enough: store contains 2; 3 were requested; up to 2"),
         ("refused", "moved 1"),
         ("moved in full", "moved 2 of 3"),
-        ("refused: not-enough, 3 of 1", "refused: not-enough: requested 3, but 2 lie in store; up to 2"),
+        ("refused: not-enough, 3 of 1", "refused: not-enough: store contains 2; 3 were requested; up to 2"),
         ("moved 2", "moved 1"),
     ];
     assert_eq!(answers, expected.map(|(expected, found)| (expected.to_owned(), found.to_owned())));
@@ -307,9 +304,9 @@ fn a_stack_is_looked_for_when_its_line_is_played() {
     let failed: Vec<usize> = reports.iter().map(|report| report.failures().len()).collect();
     assert_eq!(failed, [1, 0, 1]);
     let Finding::Answer { found, .. } = &reports[0].failures()[0].finding else { panic!("an answer") };
-    assert_eq!(found, "refused: unknown: no stack #7 lies on the ground");
+    assert_eq!(found, "refused: unknown: stack #7 is not on the ground");
     let Finding::Unresolved(why) = &reports[2].failures()[0].finding else { panic!("a place that is not there") };
-    assert_eq!(why, "no stack #7 lies on the ground");
+    assert_eq!(why, "stack #7 is not on the ground");
 }
 
 #[test]
@@ -332,7 +329,7 @@ fn a_trace_tells_every_step_with_its_answer_and_events() {
         .collect();
     assert_eq!(
         told,
-        ["moved 4 left 5", "true", "empty-source: nothing of it lies in store", "no stack #99 lies on the ground"]
+        ["moved 4 left 5", "true", "empty-source: nothing of it lies in store", "stack #99 is not on the ground"]
     );
     assert_eq!(report.steps()[0].events, ["2 flare: store/0 to twos/0", "2 flare: store/0 to twos/1"]);
     assert!(report.steps()[1].events.is_empty());
@@ -425,7 +422,7 @@ fn scenarios_are_read_from_files_too() {
     assert!(file.source().name().ends_with("x.scenario"));
     assert!(file.check(&rules()).expect("known names").run(ReportDetail::Failures).all(|report| report.passed()));
     let error = ScenarioFile::load(folder.path()).expect_err("a folder").to_string();
-    assert!(error.ends_with("it is a folder, not a file"), "{error}");
+    assert!(error.ends_with("it is a folder; expected a file"), "{error}");
 }
 
 #[test]

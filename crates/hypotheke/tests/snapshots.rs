@@ -142,8 +142,8 @@ fn first(snapshot: &mut Snapshot) -> &mut Stack {
 fn what_no_world_can_be_is_refused_with_its_place() {
     let cases: &[(Change, &str)] = &[
         (|it| first(it).count = 0, "store/0: a stack has at least 1 item"),
-        (|it| first(it).kind = "flair".into(), "store/0: there is no kind `flair`"),
-        (|it| first(it).marks = vec!["dry".into()], "store/0: there is no mark `dry`"),
+        (|it| first(it).kind = "flair".into(), "store/0: unknown kind `flair`"),
+        (|it| first(it).marks = vec!["dry".into()], "store/0: unknown mark `dry`"),
         (
             |it| {
                 first(it).properties.insert("length".into(), 3.into());
@@ -153,43 +153,40 @@ fn what_no_world_can_be_is_refused_with_its_place() {
         (|it| first(it).id = StackId::new(7, 0), "store/0: this stack has no id"),
         (|it| first(it).id = it.ground[0].stack.id, "two stacks have the id"),
         (|it| first(it).id = StackId::new(7, 900), "this id is still to be given: the next is"),
-        (|it| store(it).stacks[1].slot = 0, "store/0: two stacks lie in this slot"),
-        (|it| store(it).stacks[0].slot = 6, "store/6: it has only 6 slots"),
-        (|it| store(it).slots = 7, "store: it has 7 slots of at most 6"),
-        (|it| store(it).definition = "shop".into(), "store: the ruleset has no such container `shop`"),
-        (|it| store(it).name = "shop".into(), "shop: the ruleset has no such container `store`"),
+        (|it| store(it).stacks[1].slot = 0, "store/0: two stacks are in this slot"),
+        (|it| store(it).stacks[0].slot = 6, "store/6: it has 6 slots"),
+        (|it| store(it).slots = 7, "store: it has 7 slots; the maximum is 6"),
+        (|it| store(it).definition = "shop".into(), "store: unknown container `shop`"),
+        (|it| store(it).name = "shop".into(), "shop: unknown container `store`"),
         (|it| it.containers.push(it.containers[0].clone()), "store: two places have this name"),
-        (|it| it.holders[0].definition = "anna".into(), "ann: the ruleset has no such holder `anna`"),
+        (|it| it.holders[0].definition = "anna".into(), "ann: unknown holder `anna`"),
         (
             |it| it.holders[0].containers.reverse(),
             r#"ann: it carries ["worn", "bag"], but the ruleset says ["bag", "worn"]"#,
         ),
         (|it| it.packs[0].pack = StackId::new(7, 899), "ann.bag/1: this satchel has no inside"),
-        (|it| it.packs[0].pack = StackId::new(7, 899), "#7:899: this pack lies nowhere"),
-        (|it| it.packs[0].pack = it.ground[0].stack.id, "rope is no pack"),
-        (|it| it.packs.push(it.packs[0].clone()), "this pack has two insides"),
-        (|it| it.packs[0].slots = 3, "ann.bag/1: it has 3 slots of at most 2"),
-        (|it| it.containers[1].opened_by.push("zoe".into()), "dry: there is no holder `zoe` that could have opened it"),
+        (|it| it.packs[0].pack = StackId::new(7, 899), "#7:899: this pack is in no place"),
+        (|it| it.packs[0].pack = it.ground[0].stack.id, "rope is not a pack"),
+        (|it| it.packs.push(it.packs[0].clone()), "this pack has two containers"),
+        (|it| it.packs[0].slots = 3, "ann.bag/1: it has 3 slots; the maximum is 2"),
+        (|it| it.containers[1].opened_by.push("zoe".into()), "dry: it is open to an unknown holder `zoe`"),
         (|it| it.holders[0].shortcuts.clear(), "ann: it has 0 shortcuts, but the ruleset says 2"),
-        (|it| it.holders[0].shortcuts[0] = Some("flair".into()), "ann.shortcuts/0: there is no kind `flair`"),
-        (
-            |it| it.holders[1].origin = path("store/9"),
-            "bert.hand: there is no slot `store/9` from which it could have come",
-        ),
-        (|it| it.holders[0].origin = path("store/0"), "ann.hand: nothing is in it that could have come from anywhere"),
-        (|it| it.next_stack = (1 << 40) - 1, "next-stack: hardly an id is left: there are 2^40"),
-        (|it| it.next_stack = u64::MAX, "next-stack: hardly an id is left: there are 2^40"),
-        (|it| it.revision = u64::MAX, "revision: it is beyond what can be counted"),
+        (|it| it.holders[0].shortcuts[0] = Some("flair".into()), "ann.shortcuts/0: unknown kind `flair`"),
+        (|it| it.holders[1].origin = path("store/9"), "bert.hand: the origin `store/9` is not a slot"),
+        (|it| it.holders[0].origin = path("store/0"), "ann.hand: an empty hand has an origin"),
+        (|it| it.next_stack = (1 << 40) - 1, "next-stack: almost all of the 2^40 ids are used"),
+        (|it| it.next_stack = u64::MAX, "next-stack: almost all of the 2^40 ids are used"),
+        (|it| it.revision = u64::MAX, "revision: the number is too large"),
         (
             |it| it.totals.get_mut("flare").expect("a totals").created = u64::MAX,
-            "totals: the items of `flare` are beyond what can be counted",
+            "totals: the number of `flare` is too large",
         ),
         (|it| it.world = 1 << 24, "world: the number of a world is below 2^24"),
         (
             |it| {
                 it.totals.insert("flair".into(), hypotheke::snapshot::KindTotals::default());
             },
-            "totals: there is no kind `flair`",
+            "totals: unknown kind `flair`",
         ),
     ];
     for (change, message) in cases {
@@ -211,7 +208,7 @@ fn an_audit_names_the_law_the_place_and_the_figures() {
         (
             |it| first(it).count = 0,
             &[
-                "stacks: store/0: a stack of no flare",
+                "stacks: store/0: a stack of 0 flare",
                 "conservation: the world: 4 flare, but 6 came in and did not leave: 2 lost",
             ],
         ),
@@ -219,35 +216,32 @@ fn an_audit_names_the_law_the_place_and_the_figures() {
         (
             |it| it.containers[1].stacks.push(InSlot { slot: 0, stack: stack(12, "rope", 1) }),
             &[
-                "stacks: dry/0: two stacks lie in this slot",
+                "stacks: dry/0: two stacks are in this slot",
                 "conservation: the world: 6 rope, but 5 came in and did not leave: 1 too many",
             ],
         ),
         (|it| first(it).id = StackId::new(7, 0), &["identity: store/0: this stack has no id"]),
-        (|it| first(it).id = StackId::new(7, 99), &["identity: store/0: #7:99 is still to be given; the next is 13"]),
-        (|it| first(it).id = it.ground[0].stack.id, &["identity: ground/#7:9: #7:9 lies in store/0 too"]),
+        (|it| first(it).id = StackId::new(7, 99), &["identity: store/0: the id #7:99 is not below the next id, 13"]),
+        (|it| first(it).id = it.ground[0].stack.id, &["identity: ground/#7:9: #7:9 is also in store/0"]),
         (|it| it.packs[1].slots = 3, &["bounds: ann.bag/1/1/: 3 slots of 2 to 2"]),
         (|it| store(it).slots = 2, &["bounds: store: 2 slots of 3 to 6"]),
         (
             |it| it.packs[0].pack = StackId::new(7, 2),
-            &["packs: store/1: rope is no pack", "packs: ann.bag/1: this pack has no inside"],
+            &["packs: store/1: rope is not a pack", "packs: ann.bag/1: this pack has no container"],
         ),
         (
             |it| it.packs[1].pack = StackId::new(7, 800),
-            &["packs: ann.bag/1/1: this pack has no inside", "packs: #7:800: this pack lies nowhere"],
+            &["packs: ann.bag/1/1: this pack has no container", "packs: #7:800: this pack is in no place"],
         ),
         (
             |it| it.containers[1].opened_by.push("bert".into()),
-            &["holders: dry: it is exclusive, but open to ann and bert"],
+            &["holders: dry: it is exclusive, but it is open to ann and bert"],
         ),
         (
             |it| it.holders[0].shortcuts[0] = Some("flare".into()),
-            &["holders: ann.shortcuts/1: another shortcut points at flare too"],
+            &["holders: ann.shortcuts/1: two shortcuts point at flare"],
         ),
-        (
-            |it| it.holders[1].origin = path("store/7"),
-            &["holders: bert.hand: there is no slot `store/7` from which it could have come"],
-        ),
+        (|it| it.holders[1].origin = path("store/7"), &["holders: bert.hand: the origin `store/7` is not a slot"]),
         (
             |it| {
                 it.holders[0].containers[1]
@@ -258,7 +252,7 @@ fn an_audit_names_the_law_the_place_and_the_figures() {
         ),
         (
             |it| it.containers[1].stacks[0].stack.marks = vec!["wet".into()],
-            &["admits: dry/0: dry does not admit this flare: it admits `not wet`"],
+            &["admits: dry/0: dry rejects this flare: it admits `not wet`"],
         ),
     ];
     let mut differing = Vec::new();
@@ -290,13 +284,13 @@ fn an_audit_finds_every_excess_over_a_limit() {
     assert_eq!(
         found,
         [
-            "nesting: ann.bag/1/1: packs nest 2 deep of 1",
+            "nesting: ann.bag/1/1: packs are nested 2 deep; the maximum is 1",
             "stack-limit: store/0: 2 flare of 1",
             "stack-limit: bert.hand: 2 flare of 1",
             "weight-cap: store: 4 kg of 2 kg",
             "weight-cap: ann: 5.5 kg of 4.5 kg",
             "cap: store: 2 `wet` of 1",
-            "admits: dry/0: dry does not admit this flare: it admits `rope`",
+            "admits: dry/0: dry rejects this flare: it admits `rope`",
             "ground: ground: 2 stacks of 1",
         ]
     );
@@ -348,7 +342,7 @@ fn the_ground_takes_as_many_stacks_as_the_ruleset_says() {
     let mut world = World::new(&rules());
     assert_eq!(play(&mut world, "drop 1 rope from store"), Ok(1));
     assert_eq!(play(&mut world, "drop 4 flare from store at 1,1"), Ok(4));
-    let full = Err("no-room: requested 1, but ground has room for 0".to_owned());
+    let full = Err("no-room: ground has room for 0 of 1".to_owned());
     assert_eq!(play(&mut world, "drop 1 flare from ann.bag"), full);
     assert_eq!(play(&mut world, "create 1 flare in ground"), full);
     // In a list the place that one step has made free is free for the next.
@@ -356,7 +350,7 @@ fn the_ground_takes_as_many_stacks_as_the_ruleset_says() {
     assert_eq!(play(&mut world, "bert lifts from store/0"), Ok(4));
     assert_eq!(
         play(&mut world, "create up to 9 rope in ground"),
-        full.map_err(|_| "no-room: requested 1, but ground has room for 0".to_owned())
+        full.map_err(|_| "no-room: ground has room for 0 of 1".to_owned())
     );
 }
 
@@ -375,12 +369,12 @@ fn ten_thousand_nested_packs_are_refused() {
     }
     snapshot.next_stack = DEEP + 2;
     let error = World::from_snapshot(&rules(), &snapshot).expect_err("too deep").to_string();
-    assert!(error.contains("packs nest at most 32 deep"), "{error:.200}");
+    assert!(error.contains("the maximum nesting of packs is 32"), "{error:.200}");
     // An audit tells of each that is too deep, by its id where the way to it would fill pages.
     let found = audit(&rules(), &snapshot);
     let too_deep: Vec<&Violation> = found.iter().filter(|violation| violation.law() == Law::Nesting).collect();
     assert_eq!(too_deep.len() as u64, DEEP - 2);
-    assert_eq!(too_deep[0].to_string(), "nesting: store/0/0/0: packs nest 3 deep of 2");
+    assert_eq!(too_deep[0].to_string(), "nesting: store/0/0/0: packs are nested 3 deep; the maximum is 2");
     assert_eq!(too_deep[9_000].figures(), Some((9_003.into(), 2.into())));
     assert!(too_deep[9_000].place().len() < 200, "{:.300}", too_deep[9_000].place());
 }
@@ -397,14 +391,17 @@ fn a_pack_in_itself_is_found() {
     });
     snapshot.next_stack = 2;
     assert!(
-        World::from_snapshot(&rules(), &snapshot).expect_err("nowhere").to_string().contains("this pack lies nowhere")
+        World::from_snapshot(&rules(), &snapshot)
+            .expect_err("nowhere")
+            .to_string()
+            .contains("this pack is in no place")
     );
     let found: Vec<String> = audit(&rules(), &snapshot).iter().map(ToString::to_string).collect();
     assert_eq!(
         found,
         [
             "conservation: the world: 1 satchel, but 0 came in and did not leave: 1 too many",
-            "packs: #1: this pack lies in itself"
+            "packs: #1: this pack contains itself"
         ]
     );
 }

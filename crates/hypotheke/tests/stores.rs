@@ -189,11 +189,11 @@ fn a_store_that_breaks_a_promise_is_told_which() {
     let expected = [
         (Flaw::NoRevisions, "`ada`: save from revision 0 under lease 0, which must be refused", "saved, as revision 2"),
         (Flaw::NoLeases, "`ada`: save from revision 1 under lease 0, which must be refused", "saved, as revision 2"),
-        (Flaw::NobodyHolds, "`ada`: pass asks for a lease at 99, which must be refused", "Lease"),
-        (Flaw::NumbersStay, "`ada`: pass asks for a lease from 200 until 300", "lease 1 comes after 1"),
+        (Flaw::NobodyHolds, "`ada`: pass requests a lease at 99, which must be refused", "Lease"),
+        (Flaw::NumbersStay, "`ada`: pass requests a lease from 200 until 300", "lease 1 comes after 1"),
         (Flaw::TakesAll, "`ada`: save from revision 0 under lease 0, which must be refused", "saved, as revision 2"),
         (Flaw::Forgets, "`ada`: save from revision 2 under lease 0, which must be refused", "saved, as revision 3"),
-        (Flaw::NoCase, "`ada`: load", "`Ada`: something is there before anything was saved"),
+        (Flaw::NoCase, "`ada`: load", "`Ada`: a new key already has a save"),
     ];
     for (flaw, last, wrong) in expected {
         let (step, told) = found(flaw).unwrap_or_else(|| panic!("{flaw:?} is not found"));

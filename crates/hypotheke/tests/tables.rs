@@ -82,29 +82,29 @@ fn faults_name_row_and_column() {
     for (table, expected) in [
         (
             "",
-            "items.csv:1:1: error: the table is empty (its first row names the columns: `id,name,tags,weight,stack-limit`)",
+            "items.csv:1:1: error: the table is empty (Write the names of the columns in the first row: `id,name,tags,weight,stack-limit`)",
         ),
         (
             "name,weight\nFlare,1\n",
-            "items.csv:1:1: error: the first row names no column `id` (the first row of a table names its columns: id, name, note, \
+            "items.csv:1:1: error: the first row has no column `id` (Write the names of the columns in the first row: id, name, note, \
              tags, weight, value, stack-limit, protected, pack, occupies-slots)",
         ),
         (
             "id,wieght\na,1\n",
-            "items.csv:1:4: error: there is no column `wieght` (did you mean `weight`? (a property needs a name that differs more))",
+            "items.csv:1:4: error: unknown column `wieght` (Did you mean `weight`? A property needs a less similar name)",
         ),
-        ("id,weight,Weight\na,1,2\n", "items.csv:1:11: error: column `weight` stands here twice"),
+        ("id,weight,Weight\na,1,2\n", "items.csv:1:11: error: column `weight` occurs twice"),
         (
             "id,weight\na,\"1,5\"\n",
-            "items.csv:2:3: error: row 2, column `weight`: `1,5`: a decimal comma: numbers are written with a point (write `1.5`)",
+            "items.csv:2:3: error: row 2, column `weight`: `1,5`: a decimal comma: write a point (write `1.5`)",
         ),
         (
             "id;weight\na;1,5\n",
-            "items.csv:2:3: error: row 2, column `weight`: `1,5`: a decimal comma: numbers are written with a point (write `1.5`)",
+            "items.csv:2:3: error: row 2, column `weight`: `1,5`: a decimal comma: write a point (write `1.5`)",
         ),
         (
             "id;reach\na;1\nb;2,5\n",
-            "items.csv:3:3: error: row 3, column `reach`: `2,5`: a decimal comma: numbers are written with a point (write `2.5`)",
+            "items.csv:3:3: error: row 3, column `reach`: `2,5`: a decimal comma: write a point (write `2.5`)",
         ),
         ("id,weight\na,-1\n", "items.csv:2:3: error: a weight must not be negative"),
         (
@@ -124,26 +124,26 @@ fn faults_name_row_and_column() {
         ),
         (
             "id,name\na,A,surplus\n",
-            "items.csv:2:1: error: row 2 has 3 cells, but the header names 2 columns (put a text that has the separator in it in quotes)",
+            "items.csv:2:1: error: row 2 has 3 cells, but the header names 2 columns (Put a text that contains the separator in quotes)",
         ),
-        ("id,name\na,A\na,B\n", "items.csv:3:1: error: kind `a` is written twice (rename or remove one of them)"),
+        ("id,name\na,A\na,B\n", "items.csv:3:1: error: kind `a` is defined twice (Rename or remove one of them)"),
         (
             "id,name\nFuel Drum,A\n",
-            "items.csv:2:1: error: `Fuel Drum` can't be the name of a kind: a name begins with a letter and has lower-case letters, \
+            "items.csv:2:1: error: invalid name `Fuel Drum` of a kind: a name begins with a letter and has lower-case letters, \
              digits and `-` (write `fuel-drum`)",
         ),
         (
             "id,tags\na,food Sweet\n",
-            "items.csv:2:3: error: `Sweet` can't be the name of a tag: a name begins with a letter and has lower-case letters, digits, \
+            "items.csv:2:3: error: invalid name `Sweet` of a tag: a name begins with a letter and has lower-case letters, digits, \
              `-` and `.` (write `sweet`)",
         ),
         (
             "id,tags\na,b\nb,c\n",
-            "items.csv:3:1: error: `b` is the name of a kind and a tag (kinds, tags and marks share one name space: rename one of them)",
+            "items.csv:3:1: error: `b` is the name of a kind and a tag (Rename one of them: kinds, tags and marks share one namespace)",
         ),
         (
             "id,name,\na,A,stray\n",
-            "items.csv:2:5: error: this cell stands in a column without a name (name the column in the first row, or empty the cell)",
+            "items.csv:2:5: error: the column of this cell has no name (Name the column in the first row, or empty the cell)",
         ),
     ] {
         assert_eq!(faults(table), [expected], "{table}");
@@ -176,7 +176,7 @@ fn a_column_says_which_kinds_are_kept() {
     assert_eq!(
         faults("id,protected\na,maybe\n"),
         [
-            "items.csv:2:3: error: row 2, column `protected`: `maybe` is neither yes nor no (write `yes`, `no`, or nothing)"
+            "items.csv:2:3: error: row 2, column `protected`: `maybe` is neither yes nor no (Write `yes` or `no`, or leave the cell empty)"
         ]
     );
 }

@@ -359,7 +359,7 @@ fn without_reductions_a_search_tries_exactly_what_the_scope_allows() {
             let next: Vec<&Operation> = plain.values().collect();
             let Some(operation) = case.random.one_of(&next) else { break };
             let operation = (*operation).clone();
-            world.perform(&operation).map(|_| ()).expect("it was applied before");
+            world.perform(&operation).map(|_| ()).expect("it was applied earlier");
         }
     }
     println!("{worlds} worlds, {tried} outcomes");
@@ -406,7 +406,7 @@ fn with_reductions_a_search_reaches_what_the_scope_allows() {
             (worlds, reduced) = (worlds + 1, reduced + usize::from(space.is_symmetric()));
             let next: Vec<&Operation> = plain.values().collect();
             let Some(operation) = case.random.one_of(&next) else { break };
-            world.perform(operation).map(|_| ()).expect("it was applied before");
+            world.perform(operation).map(|_| ()).expect("it was applied earlier");
         }
     }
     println!("{worlds} worlds, {reduced} of them with symmetry");

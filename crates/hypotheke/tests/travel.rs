@@ -252,8 +252,8 @@ fn newcomers_come_under_any_free_name() {
     assert_eq!(camp.holders().count(), 201);
     // A name that is not known is compared with a few that may be meant, not with those of all players.
     for (name, help) in [
-        ("player-7.bog", Some("did you mean `player-7.bag`?")),
-        ("sledd", Some("did you mean `sled`?")),
+        ("player-7.bog", Some("Did you mean `player-7.bag`?")),
+        ("sledd", Some("Did you mean `sled`?")),
         ("playr-7.bag", None),
         (
             "bag",
@@ -292,17 +292,17 @@ fn documents_that_can_t_be_meant_are_refused() {
         name.clone_into(&mut container.name);
     }
     let cases: &[(Change, &str)] = &[
-        (|it| it.id = None, "sled: it has never departed, and so can't bring anything"),
-        (|it| stacks(it)[0].stack.kind = "torch".into(), "sled/0: there is no kind `torch`"),
+        (|it| it.id = None, "sled: a newcomer cannot bring items"),
+        (|it| stacks(it)[0].stack.kind = "torch".into(), "sled/0: unknown kind `torch`"),
         (|it| stacks(it)[0].stack.count = 0, "sled/0: a stack has at least 1 item"),
-        (|it| stacks(it)[0].slot = 1, "sled/1: two stacks lie in this slot"),
-        (|it| stacks(it)[0].slot = 9, "sled/9: it has only 3 slots"),
+        (|it| stacks(it)[0].slot = 1, "sled/1: two stacks are in this slot"),
+        (|it| stacks(it)[0].slot = 9, "sled/9: it has 3 slots"),
         (|it| stacks(it)[0].stack.id = StackId::new(1, 2), "two stacks have the id #1:2"),
         (|it| it.packs.clear(), "sled/1: this satchel has no inside"),
-        (|it| it.packs[0].slots = 99, "sled/1: it has 99 slots of at most 4"),
-        (|it| it.packs[0].opened_by.push("ann".into()), "#1:2: what has departed is open to nobody"),
-        (|it| named(it, "ann"), "ann: the ruleset has no such container `sled`"),
-        (|it| named(it, "chest-a"), "chest-a: the ruleset has no such container `sled`"),
+        (|it| it.packs[0].slots = 99, "sled/1: it has 99 slots; the maximum is 4"),
+        (|it| it.packs[0].opened_by.push("ann".into()), "#1:2: a transfer record cannot be open to a holder"),
+        (|it| named(it, "ann"), "ann: unknown container `sled`"),
+        (|it| named(it, "chest-a"), "chest-a: unknown container `sled`"),
     ];
     let (mut camp, mut pass) = (world(1), world(2));
     send(&mut pass, "sled");
@@ -369,11 +369,11 @@ fn an_audit_tells_of_arrivals_that_can_t_be() {
     assert_eq!(
         told,
         [
-            "places: sled: this is the name of something else than a `ann`",
+            "places: sled: the name belongs to something other than a `ann`",
             "places: sled: two places have this name",
-            "identity: the world: departure 0 from world 1 is still to be; the next is 0",
+            "identity: the world: departure 0 from world 1 is not below the next departure, 0",
             "identity: the world: departure 5 from world 2 has arrived twice",
-            "identity: the world: two arrivals are told of under the name ann",
+            "identity: the world: two arrivals have the name ann",
         ]
     );
     assert!(found.iter().all(|violation| matches!(violation.law(), Law::Places | Law::Identity)));

@@ -424,7 +424,7 @@ fn refusals_change_nothing_and_have_no_events() {
     let refusal = perform(&mut world, "move 5 rope from store to ann.bag").unwrap_err();
     assert_eq!((world.revision(), world.events().len()), before);
     assert_eq!((refusal.reason(), refusal.max_amount()), (Reason::WeightCap, 3));
-    assert_eq!(world.explain(&refusal), "ann.bag would weigh 16 kg of 10 kg");
+    assert_eq!(world.explain(&refusal), "ann.bag would weigh 16 kg; its cap is 10 kg");
     applied(&mut world, "create 1 rope in ground");
     let next = world.ground().last().unwrap().0.id().serial();
     assert_eq!(next, 3, "a refusal uses up no id");
@@ -908,10 +908,7 @@ fn a_kept_item_that_comes_to_the_ground_is_noticed() {
     assert_eq!(audit(world.rules(), &snapshot), vec![], "the world itself keeps every law");
     let found = before.check(&corrupted, &nothing);
     assert_eq!(found.len(), 1);
-    assert_eq!(
-        found[0].to_string(),
-        "protected: ground: 1 journal came to the ground, but only `create` may bring them there"
-    );
+    assert_eq!(found[0].to_string(), "protected: ground: 1 journal were dropped, but they are protected");
     let kind = world.rules().find_kind("journal").unwrap();
     let create = Operation::creating(Amount::Exactly(1), kind, Place::Ground);
     assert_eq!(before.check(&corrupted, &Operation::together([nothing.clone(), create])), vec![]);

@@ -14,7 +14,7 @@ pub(super) fn check(facts: &Facts<'_>, findings: &mut Findings) {
     }
     for (kind, totals) in &facts.snapshot.totals {
         if facts.rules.find_kind(kind).is_none() {
-            findings.add(Law::Conservation, "the world", format!("items are counted of `{kind}`, which is no kind"));
+            findings.add(Law::Conservation, "the world", format!("totals of an unknown kind `{kind}`"));
         }
         *held.entry(kind).or_default() -= balance(totals);
     }
@@ -23,7 +23,7 @@ pub(super) fn check(facts: &Facts<'_>, findings: &mut Findings) {
         let should = balance(&totals);
         let is = should + surplus;
         let how = if surplus > 0 { "too many" } else { "lost" };
-        let message = format!("{is} {kind}, but {should} came in and did not leave: {} {how}", surplus.abs());
+        let message = format!("the world has {is} {kind}, but its totals say {should}: {} {how}", surplus.abs());
         findings.add_figures(Law::Conservation, "the world", message, (whole(is), whole(should)));
     }
 }

@@ -23,7 +23,7 @@ fn check_filter(facts: &Facts<'_>, lying: &Lying<'_>, by: &str, filter: Option<F
     let (Some(filter), Some(kind)) = (filter, lying.kind) else { return };
     let (filter, stack) = (facts.rules.filter(filter), lying.stack);
     if !filter.test.admits(&Seen { rules: facts.rules, kind, stack }) {
-        let message = format!("{by} does not admit this {}: it admits `{}`", stack.kind, filter.written());
+        let message = format!("{by} rejects this {}: it admits `{}`", stack.kind, filter.written());
         findings.add(Law::Admits, facts.place(lying), message);
     }
 }

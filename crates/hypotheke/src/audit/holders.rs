@@ -36,9 +36,9 @@ fn check_shortcuts(facts: &Facts<'_>, index: usize, had: &BTreeSet<(usize, &str)
         let Some(kind) = kind else { continue };
         let place = format!("{}.shortcuts/{shortcut}", holder.name);
         if facts.rules.find_kind(kind).is_none() {
-            findings.add(Law::Holders, place, format!("there is no kind `{kind}`"));
+            findings.add(Law::Holders, place, format!("unknown kind `{kind}`"));
         } else if holder.shortcuts[..shortcut].contains(&Some(kind.clone())) {
-            findings.add(Law::Holders, place, format!("another shortcut points at {kind} too"));
+            findings.add(Law::Holders, place, format!("two shortcuts point at {kind}"));
         } else if def.depleted_shortcuts() == DepletedShortcut::Clear && !had.contains(&(index, kind.as_str())) {
             findings.add(Law::Holders, place, format!("{} has no {kind}", holder.name));
         }
@@ -50,9 +50,9 @@ fn check_hand(facts: &Facts<'_>, index: usize, findings: &mut Findings) {
     let Some(origin) = &holder.origin else { return };
     let place = format!("{}.hand", holder.name);
     if holder.hand.is_none() {
-        findings.add(Law::Holders, place, "nothing is in it that could have come from anywhere");
+        findings.add(Law::Holders, place, "an empty hand has an origin");
     } else if !is_slot(facts, origin) {
-        findings.add(Law::Holders, place, format!("there is no slot `{origin}` from which it could have come"));
+        findings.add(Law::Holders, place, format!("the origin `{origin}` is not a slot"));
     }
 }
 
@@ -71,14 +71,18 @@ fn check_open(facts: &Facts<'_>, findings: &mut Findings) {
     for (index, held) in facts.containers.iter().enumerate() {
         for (nth, opener) in held.opened_by.iter().enumerate() {
             if !facts.snapshot.holders.iter().any(|holder| holder.name == *opener) {
-                findings.add(Law::Holders, facts.name(index), format!("it is open to `{opener}`, who is not there"));
+                findings.add(
+                    Law::Holders,
+                    facts.name(index),
+                    format!("it is open to `{opener}`, which is not in the world"),
+                );
             } else if held.opened_by[..nth].contains(opener) {
                 findings.add(Law::Holders, facts.name(index), format!("it is open to {opener} twice"));
             }
         }
         let exclusive = held.def.is_some_and(crate::ContainerDef::is_exclusive);
         if exclusive && held.opened_by.len() > 1 {
-            let message = format!("it is exclusive, but open to {}", held.opened_by.join(" and "));
+            let message = format!("it is exclusive, but it is open to {}", held.opened_by.join(" and "));
             findings.add(Law::Holders, facts.name(index), message);
         }
     }

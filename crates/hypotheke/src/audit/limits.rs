@@ -13,7 +13,12 @@ pub(super) fn check(facts: &Facts<'_>, findings: &mut Findings) {
     let (landed, most) = (facts.snapshot.ground.len(), facts.rules.ground_limit());
     if let Some(most) = most.filter(|&most| landed > most as usize) {
         let figures = (whole(landed as i128), Decimal::from(most));
-        findings.add_figures(Law::Ground, "ground", format!("{landed} stacks of {most}"), figures);
+        findings.add_figures(
+            Law::Ground,
+            "ground",
+            format!("the ground has {landed} stacks; the maximum is {most}"),
+            figures,
+        );
     }
 }
 

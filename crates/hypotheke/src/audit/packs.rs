@@ -17,14 +17,14 @@ fn check_packs(facts: &Facts<'_>, findings: &mut Findings) {
         let Some(kind) = lying.kind else { continue };
         let (is_pack, inside) = (facts.rules.known_kind(kind).pack().is_some(), facts.inside(lying.stack));
         match inside {
-            None if is_pack => findings.add(Law::Packs, facts.place(lying), "this pack has no inside"),
+            None if is_pack => findings.add(Law::Packs, facts.place(lying), "this pack has no container"),
             Some(_) if !is_pack => {
-                findings.add(Law::Packs, facts.place(lying), format!("{} is no pack", lying.stack.kind));
+                findings.add(Law::Packs, facts.place(lying), format!("{} is not a pack", lying.stack.kind));
             }
             _ => {}
         }
         if is_pack && lying.stack.count > 1 {
-            findings.add(Law::Packs, facts.place(lying), "a stack of packs is one item");
+            findings.add(Law::Packs, facts.place(lying), "a pack is always a stack of one item");
         }
     }
 }
@@ -35,14 +35,14 @@ fn check_insides(facts: &Facts<'_>, findings: &mut Findings) {
     for (index, held) in facts.containers.iter().enumerate() {
         let Bringer::Pack(pack) = held.bringer else { continue };
         let Some(lying) = facts.stack_with(pack) else {
-            findings.add(Law::Packs, pack.to_string(), "this pack lies nowhere");
+            findings.add(Law::Packs, pack.to_string(), "this pack is in no place");
             continue;
         };
         if !seen.insert(pack) {
-            findings.add(Law::Packs, pack.to_string(), "this pack has two insides");
+            findings.add(Law::Packs, pack.to_string(), "this pack has two containers");
         }
         if facts.is_circular(index) {
-            findings.add(Law::Packs, pack.to_string(), "this pack lies in itself");
+            findings.add(Law::Packs, pack.to_string(), "this pack contains itself");
             continue;
         }
         // A pack that lies in no other is 1 deep.
@@ -52,7 +52,7 @@ fn check_insides(facts: &Facts<'_>, findings: &mut Findings) {
             findings.add_figures(
                 Law::Nesting,
                 facts.place(lying),
-                format!("packs nest {deep} deep of {most}"),
+                format!("packs are nested {deep} deep; the maximum is {most}"),
                 figures,
             );
         }
@@ -73,7 +73,11 @@ fn check_blocked(facts: &Facts<'_>, findings: &mut Findings) {
                 let kind = &lying.stack.kind;
                 let needed = (0..held.slots).find(|&slot| named(slot) == Some(need));
                 let Some(needed) = needed else {
-                    findings.add(Law::BlockedSlot, place, format!("{kind} needs a slot `{need}`, which is not there"));
+                    findings.add(
+                        Law::BlockedSlot,
+                        place,
+                        format!("{kind} occupies a slot `{need}`, which does not exist"),
+                    );
                     continue;
                 };
                 let taken = |other: &&usize| {
@@ -89,7 +93,7 @@ fn check_blocked(facts: &Facts<'_>, findings: &mut Findings) {
                 };
                 if held.stacks.iter().filter(|&&other| other != stack).any(|other| taken(&other)) {
                     let needed = facts.slot(index, needed);
-                    findings.add(Law::BlockedSlot, place, format!("{kind} needs {needed} too, which is not free"));
+                    findings.add(Law::BlockedSlot, place, format!("{kind} also occupies {needed}, which is not free"));
                 }
             }
         }

@@ -13,7 +13,7 @@ pub(super) fn check(facts: &Facts<'_>, findings: &mut Findings) {
         let Some(def) = held.def else { continue };
         let (least, most) = def.slot_bounds();
         if held.slots < least || held.slots > most {
-            let message = format!("{} slots of {least} to {most}", held.slots);
+            let message = format!("it has {} slots; {least} to {most} are allowed", held.slots);
             let limit = if held.slots < least { least } else { most };
             let figures = (Decimal::from(held.slots), Decimal::from(limit));
             findings.add_figures(Law::Bounds, facts.name(index), message, figures);
@@ -29,7 +29,7 @@ fn check_names(facts: &Facts<'_>, findings: &mut Findings) {
             findings.add(
                 Law::Places,
                 &container.name,
-                format!("the ruleset has no such container `{}` in the world", container.definition),
+                format!("the ruleset has no container `{}` that stands in the world", container.definition),
             );
         }
         if !seen.insert(container.name.as_str()) {
@@ -60,7 +60,7 @@ fn check_carried(facts: &Facts<'_>, findings: &mut Findings) {
         let carries: Vec<&str> = def.carries().iter().map(|&id| facts.rules.container(id).id()).collect();
         let carried = &by_holder[index];
         if carries != *carried {
-            let message = format!("it carries {}, not {}", list(carried), list(&carries));
+            let message = format!("it carries {}; the ruleset says {}", list(carried), list(&carries));
             findings.add(Law::Places, &holder.name, message);
         }
     }

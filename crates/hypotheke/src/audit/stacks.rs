@@ -14,7 +14,7 @@ pub(super) fn check(facts: &Facts<'_>, findings: &mut Findings) {
     check_arrivals(facts, findings);
     for lying in &facts.stacks {
         if lying.stack.count == 0 {
-            findings.add(Law::Stacks, facts.place(lying), format!("a stack of no {}", lying.stack.kind));
+            findings.add(Law::Stacks, facts.place(lying), format!("a stack of 0 {}", lying.stack.kind));
         }
         check_names(facts, lying, findings);
     }
@@ -29,7 +29,7 @@ fn check_slots(facts: &Facts<'_>, findings: &mut Findings) {
             findings.add(Law::Stacks, facts.place(lying), format!("the container has only {slots} slots"));
         }
         if !taken.insert((container, slot)) {
-            findings.add(Law::Stacks, facts.place(lying), "two stacks lie in this slot");
+            findings.add(Law::Stacks, facts.place(lying), "two stacks are in this slot");
         }
     }
 }
@@ -43,11 +43,11 @@ fn check_ids(facts: &Facts<'_>, findings: &mut Findings) {
             continue;
         }
         if id.world() == facts.snapshot.world && id.serial() >= facts.snapshot.next_stack {
-            let message = format!("{id} is still to be given; the next is {}", facts.snapshot.next_stack);
+            let message = format!("the id {id} is not below the next id, {}", facts.snapshot.next_stack);
             findings.add(Law::Identity, facts.place(lying), message);
         }
         if let Some(first) = seen.get(&id) {
-            findings.add(Law::Identity, facts.place(lying), format!("{id} lies in {} too", facts.place(first)));
+            findings.add(Law::Identity, facts.place(lying), format!("{id} is also in {}", facts.place(first)));
         } else {
             seen.insert(id, lying);
         }
@@ -61,7 +61,7 @@ fn check_arrivals(facts: &Facts<'_>, findings: &mut Findings) {
         match past {
             PastArrival::One(id) => {
                 if id.world == snapshot.world && id.number >= snapshot.departures {
-                    let message = format!("{id} is still to be; the next is {}", snapshot.departures);
+                    let message = format!("{id} is not below the next departure, {}", snapshot.departures);
                     findings.add(Law::Identity, "the world", message);
                 }
                 if !ids.insert(id) {
@@ -70,7 +70,7 @@ fn check_arrivals(facts: &Facts<'_>, findings: &mut Findings) {
             }
             PastArrival::Latest { name, .. } => {
                 if !names.insert(name) {
-                    findings.add(Law::Identity, "the world", format!("two arrivals are told of under the name {name}"));
+                    findings.add(Law::Identity, "the world", format!("two arrivals have the name {name}"));
                 }
             }
         }
@@ -80,10 +80,10 @@ fn check_arrivals(facts: &Facts<'_>, findings: &mut Findings) {
 fn check_names(facts: &Facts<'_>, lying: &Lying<'_>, findings: &mut Findings) {
     let (rules, stack) = (facts.rules, lying.stack);
     let Some(kind) = lying.kind else {
-        return findings.add(Law::Stacks, facts.place(lying), format!("there is no kind `{}`", stack.kind));
+        return findings.add(Law::Stacks, facts.place(lying), format!("unknown kind `{}`", stack.kind));
     };
     for mark in stack.marks.iter().filter(|mark| rules.find_mark(mark).is_none()) {
-        findings.add(Law::Stacks, facts.place(lying), format!("there is no mark `{mark}`"));
+        findings.add(Law::Stacks, facts.place(lying), format!("unknown mark `{mark}`"));
     }
     let twice = (1..stack.marks.len()).find(|&index| stack.marks[..index].contains(&stack.marks[index]));
     if let Some(index) = twice {

@@ -55,10 +55,7 @@ impl StepAudit {
                 found.push(Violation { law: Law::Protected, place: "ground".to_owned(), message, figures: None });
             };
             if on_ground > was_on_ground && !creates {
-                add(format!(
-                    "{} {kind} came to the ground, but only `create` may bring them there",
-                    on_ground - was_on_ground
-                ));
+                add(format!("{} {kind} were dropped, but they are protected", on_ground - was_on_ground));
             }
             if consumed > was_consumed {
                 add(format!("{} {kind} consumed, but they are protected", consumed - was_consumed));

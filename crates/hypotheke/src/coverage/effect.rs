@@ -20,10 +20,10 @@ pub(super) fn without_effect(rules: &Ruleset, changed: &Ruleset, change: &Change
     match change {
         Change::RulesetLimit(_) | Change::TagLimit(..) => {
             let same = |kind: Kind<'_>| kind.stack_limit() == changed.known_kind(kind.handle()).stack_limit();
-            rules.kinds().all(same).then(|| "no kind takes its limit from it".to_owned())
+            rules.kinds().all(same).then(|| "no kind has this stack limit".to_owned())
         }
         Change::ContainerLimit(container, _) | Change::SlotLimit(container, ..) => {
-            same_limits(rules, changed, *container).then(|| "other limits bind before it".to_owned())
+            same_limits(rules, changed, *container).then(|| "other limits are lower".to_owned())
         }
         Change::ContainerWeight(container, cap) => {
             let def = &rules.containers()[*container];
@@ -52,18 +52,18 @@ pub(super) fn without_effect(rules: &Ruleset, changed: &Ruleset, change: &Change
             let def = &rules.containers()[*container];
             let own = rules.slot_rules(def).filter(|slot| slot.admits().is_some()).count();
             let none = own == 0 || own == def.slot_bounds().1 as usize;
-            none.then(|| "no slot differs from the others in having a filter".to_owned())
+            none.then(|| "no slot has a filter".to_owned())
         }
         Change::Deep(container) => {
             let def = &rules.containers()[*container];
-            stricter_within(rules, def).then(|| "whatever goes into a pack would be admitted anyway".to_owned())
+            stricter_within(rules, def).then(|| "it admits every kind that a pack can contain".to_owned())
         }
         Change::MustOpen(_) | Change::Exclusive(_) => {
-            rules.holders().is_empty().then(|| "no holder is there to open it".to_owned())
+            rules.holders().is_empty().then(|| "the ruleset has no holder that could open it".to_owned())
         }
         Change::KindLimit(kind, _) => {
             let limit = |rules: &Ruleset| nth_kind(rules, *kind).map(Kind::stack_limit);
-            (limit(rules) == limit(changed)).then(|| "its tags, or the ruleset, give it the same".to_owned())
+            (limit(rules) == limit(changed)).then(|| "its tags or the ruleset set the same value".to_owned())
         }
         Change::KindTag(kind, _) => {
             let kind = nth_kind(rules, *kind)?;
@@ -212,8 +212,8 @@ fn max_items(rules: &Ruleset, defs: &[&ContainerDef], filter: FilterId) -> Optio
 fn shadowed_cap(most: u64, cap: Cap, changed: Option<u32>) -> Option<String> {
     let within = |count: Option<u32>| count.is_none_or(|count| most <= u64::from(count));
     (within(Some(cap.count)) && within(changed)).then(|| match most {
-        0 => "nothing that it counts can lie there".to_owned(),
-        most => format!("no more than {most} of it fit"),
+        0 => "no kind that it counts fits there".to_owned(),
+        most => format!("at most {most} of it fit"),
     })
 }
 
@@ -263,7 +263,7 @@ fn same_filter(rules: &Ruleset, changed: &Ruleset, at: FilterAt, is_gone: bool) 
     };
     let (one, other) = (test_at(rules, at), test_at(changed, at));
     let same = rules.kinds().all(|kind| around.is_some_and(|around| !around.admits(&kind)) || agree(kind, one, other));
-    same.then(|| "it says the same of all that there is".to_owned())
+    same.then(|| "it has the same result for every kind".to_owned())
 }
 
 /// Whether every filter answers for a kind as before.

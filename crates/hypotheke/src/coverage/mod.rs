@@ -201,9 +201,9 @@ fn not_testable(rules: &Ruleset) -> Vec<NotTestable> {
     for (_, settings) in rules.settings() {
         for setting in settings.into_iter().filter(|setting| !setting.is_default) {
             let because = match setting.class {
-                SettingClass::Label => "people read it; no operation depends on it",
-                SettingClass::Migration => "scenarios do not migrate worlds; `hypotheke migrate` does",
-                SettingClass::Claim => "`hypotheke explore` verifies claims",
+                SettingClass::Label => "it is only for display; no operation depends on it",
+                SettingClass::Migration => "scenarios do not migrate saves; use `hypotheke migrate`",
+                SettingClass::Claim => "scenarios do not check claims; use `hypotheke explore`",
                 SettingClass::Rule if setting.name == "request-window" => "scenarios send no requests",
                 SettingClass::Rule | SettingClass::Start => continue,
             };

@@ -228,12 +228,12 @@ impl List<'_> {
     fn of_bans(&mut self, index: usize, subject: &Subject, at: Location) {
         let def = &self.source.containers[index];
         for (written, text, instead, change) in [
-            (!def.put, "put = false", "may be put into", Change::Put(index)),
-            (!def.take, "take = false", "may be taken from", Change::Take(index)),
-            (def.reserved_first, "reserved-first", "slots in order", Change::Reserved(index)),
+            (!def.put, "put = false", "put = true", Change::Put(index)),
+            (!def.take, "take = false", "take = true", Change::Take(index)),
+            (def.reserved_first, "reserved-first", "in slot order", Change::Reserved(index)),
             (def.deep.is_some(), "deep", "not deep", Change::Deep(index)),
             (def.must_open, "must-open", "always open", Change::MustOpen(index)),
-            (def.exclusive, "exclusive", "for several at once", Change::Exclusive(index)),
+            (def.exclusive, "exclusive", "not exclusive", Change::Exclusive(index)),
             (def.worn, "worn", "not worn", Change::Worn(index)),
             (def.when_unfit == WhenUnfit::Eject, "when-unfit eject", "stay", Change::WhenUnfit(index)),
         ] {

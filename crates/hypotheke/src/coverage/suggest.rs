@@ -79,7 +79,7 @@ fn title(subject: &Subject, rule: &str, change: &str) -> String {
         _ => &subject.name,
     };
     let instead = if change == WITHOUT { String::new() } else { format!(", not {change}") };
-    format!("{name} keeps to {rule}{instead}").replace('`', "")
+    format!("{name} has {rule}{instead}").replace('`', "")
 }
 
 /// Whether the scenario holds by the one and fails by the other.

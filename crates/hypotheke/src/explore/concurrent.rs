@@ -306,7 +306,7 @@ impl Search<'_> {
                 let behind = scene.seen.len() - 1 - on;
                 let sees =
                     if behind > 0 { format!(" (on the world as it was {behind} before)") } else { String::new() };
-                scene.steps.push(format!("{name} asks: {said}{sees}"));
+                scene.steps.push(format!("{name} sends: {said}{sees}"));
                 let made_on = world.revision();
                 scene.asking = who;
                 let asker = &mut scene.askers[who];
@@ -328,7 +328,7 @@ impl Search<'_> {
                 if let Some(open) = scene.askers[who].sent.last_mut() {
                     open.copies += 1;
                     open.max_resends += 1;
-                    scene.steps.push(format!("{name} has no answer and asks again"));
+                    scene.steps.push(format!("{name} gets no response and sends again"));
                 }
             }
             NetworkStep::Arrive { who, request, lost } => self.arrive(scene, who, request, lost),
@@ -351,7 +351,7 @@ impl Search<'_> {
             Answer::Applied { .. } => "is applied",
             Answer::Refused { .. } => "is refused",
         };
-        let lost = if lost { "; the answer is lost" } else { "" };
+        let lost = if lost { "; the response is lost" } else { "" };
         scene.steps.push(format!("the request of {name} arrives and {word}{lost}"));
         let snapshot = scene.server.snapshot();
         if snapshot == *scene.latest {
@@ -380,7 +380,7 @@ impl Search<'_> {
             for kind in kinds {
                 let [was, is] = [&before, &after].map(|items| items.get(kind).copied().unwrap_or(0));
                 if was != is {
-                    return Some(format!("there are {is} {kind}, not {was}"));
+                    return Some(format!("the world has {is} {kind}; it should have {was}"));
                 }
             }
         }
@@ -415,7 +415,7 @@ impl Search<'_> {
             orders.ends.contains(&bytes)
         });
         if !is_known {
-            let message = "no order of the requests, one after the other, leads here".to_owned();
+            let message = "no sequential order of the requests has this result".to_owned();
             self.found.failure = Some(InterleavingFailure { steps: scene.steps.clone(), message, after: found });
         }
     }

@@ -81,14 +81,14 @@ pub enum MismatchKind {
 impl fmt::Display for MismatchKind {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {
-            MismatchKind::Answer { expected, found } => write!(f, "the answer is {found:?}, not {expected:?}"),
+            MismatchKind::Answer { expected, found } => write!(f, "the result is {found:?}; expected {expected:?}"),
             MismatchKind::World { expected, found } => {
                 let [expected, found] = [expected, found].map(|it| serde_json::to_value(it).unwrap_or_default());
                 let (at, expected, found) = first_difference(&expected, &found, String::new());
-                write!(f, "{at} is {found}, not {expected}")
+                write!(f, "{at} is {found}; expected {expected}")
             }
-            MismatchKind::Start(error) => write!(f, "it can't go on from there: {error}"),
-            MismatchKind::Panicked => write!(f, "it has panicked"),
+            MismatchKind::Start(error) => write!(f, "it cannot continue from this state: {error}"),
+            MismatchKind::Panicked => write!(f, "it panicked"),
         }
     }
 }

@@ -97,5 +97,5 @@ fn a_wrong_prediction_is_reported() {
     assert!(player.check(0..2, &known).iter().all(|(_, planned)| planned.law_violation.is_none()));
     let planned = player.check(2..3, &known);
     let told = planned[0].1.law_violation.as_ref().map(|wrong| wrong.message.as_str());
-    assert_eq!(told, Some("the last operation comes to something else than was predicted"));
+    assert_eq!(told, Some("the last operation has a different result than predicted"));
 }

@@ -61,7 +61,7 @@ impl ParserError<Input<'_>> for FilterError {
 
     fn from_input(input: &Input<'_>) -> FilterError {
         let start = input.current_token_start();
-        FilterError::new(start..start, "this is not part of a filter")
+        FilterError::new(start..start, "unexpected character in a filter")
     }
 
     fn into_inner(self) -> Result<FilterError, FilterError> {
@@ -76,7 +76,7 @@ impl FromStr for Filter {
         let mut input = Stateful { input: LocatingSlice::new(text), state: 0 };
         whole(&mut input).map_err(|error| match error {
             ErrMode::Backtrack(error) | ErrMode::Cut(error) => error,
-            ErrMode::Incomplete(_) => FilterError::new(0..text.len(), "the filter is cut off"),
+            ErrMode::Incomplete(_) => FilterError::new(0..text.len(), "the filter is incomplete"),
         })
     }
 }
@@ -91,13 +91,13 @@ fn whole(input: &mut Input<'_>) -> Parsed<Filter> {
     let found = word(input).unwrap_or_else(|_| rest_of_word(input, start));
     let error =
         match found.as_str() {
-            ")" => FilterError::new(found.span(), "this parenthesis was never opened"),
-            "&" | "&&" => FilterError::new(found.span(), format!("`{}` is not a word of filters", found.as_str()))
+            ")" => FilterError::new(found.span(), "this parenthesis has no opening parenthesis"),
+            "&" | "&&" => FilterError::new(found.span(), format!("unexpected `{}` in a filter", found.as_str()))
                 .help("write `and`"),
-            "|" | "||" => FilterError::new(found.span(), format!("`{}` is not a word of filters", found.as_str()))
+            "|" | "||" => FilterError::new(found.span(), format!("unexpected `{}` in a filter", found.as_str()))
                 .help("write `or`"),
             "==" => FilterError::new(found.span(), "`==` is not a comparison").help("write `=`"),
-            text => FilterError::new(found.span(), format!("`{text}` can't follow here"))
+            text => FilterError::new(found.span(), format!("unexpected `{text}`"))
                 .help("join two conditions with `and` or `or`"),
         };
     Err(ErrMode::Cut(error))
@@ -133,7 +133,7 @@ fn term(input: &mut Input<'_>) -> Parsed<Filter> {
     let start = input.current_token_start();
     input.state += 1;
     if input.state > DEEPEST {
-        let error = FilterError::new(start..start + 1, format!("nested more than {DEEPEST} deep"));
+        let error = FilterError::new(start..start + 1, format!("the filter is nested more than {DEEPEST} deep"));
         return Err(ErrMode::Cut(error.help("split the filter, or give the kinds a common tag")));
     }
     let filter = if keyword(input, "not") {
@@ -158,11 +158,11 @@ fn close(input: &mut Input<'_>, opened: usize) -> Parsed<()> {
         return Ok(());
     }
     if input.input.is_empty() {
-        return Err(ErrMode::Cut(FilterError::new(opened..opened + 1, "this parenthesis is never closed")));
+        return Err(ErrMode::Cut(FilterError::new(opened..opened + 1, "this parenthesis is not closed")));
     }
     let start = input.current_token_start();
     let found = rest_of_word(input, start);
-    let error = FilterError::new(found.span(), format!("`{}` can't follow here", found.as_str()));
+    let error = FilterError::new(found.span(), format!("unexpected `{}`", found.as_str()));
     Err(ErrMode::Cut(error.help("join two conditions with `and` or `or`, or close the parenthesis")))
 }
 
@@ -217,7 +217,7 @@ fn literal(input: &mut Input<'_>) -> Parsed<Literal> {
     match found.as_str().parse() {
         Ok(number) => Ok(Literal::Number(number)),
         Err(_) if found.as_str().starts_with('"') => {
-            Err(ErrMode::Cut(FilterError::new(found.span(), "this text is never closed").help("end it with `\"`")))
+            Err(ErrMode::Cut(FilterError::new(found.span(), "this text is not closed").help("end it with `\"`")))
         }
         Err(error) => {
             let message = match found.as_str() {

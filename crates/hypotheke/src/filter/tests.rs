@@ -38,13 +38,13 @@ fn errors_name_the_part_that_is_wrong() {
         ("fuel or", "r", "a condition is missing at the end"),
         ("fuel and and food", "and", "a condition is missing before `and`"),
         ("fuel food", "food", "`food` can't follow here"),
-        ("(fuel or food", "(", "this parenthesis is never closed"),
-        ("fuel)", ")", "this parenthesis was never opened"),
+        ("(fuel or food", "(", "this parenthesis is not closed"),
+        ("fuel)", ")", "this parenthesis has no opening parenthesis"),
         ("fuel || food", "||", "`||` is not a word of filters"),
         ("weight <= 2,5", "2,5", "`2,5`: a decimal comma: numbers are written with a point"),
         ("weight < 0.0001", "0.0001", "`0.0001`: more than three decimal places"),
         ("weight == 2", "==", "`==` is not a comparison"),
-        ("colour = \"red", "\"red", "this text is never closed"),
+        ("colour = \"red", "\"red", "this text is not closed"),
         ("Fuel", "Fuel", "`Fuel` is not a name"),
     ] {
         let error = text.parse::<Filter>().expect_err(text);

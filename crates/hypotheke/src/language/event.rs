@@ -249,7 +249,7 @@ impl LineParser<'_, '_> {
         if self.keyword("arrived") {
             return Ok(NamedEvent::Arrived { who: place, items: self.items()? });
         }
-        Err(self.expected("what happened there, as answers tell it with `--steps`"))
+        Err(self.expected("an event, as `verify --steps` shows it"))
     }
 
     /// What stands after `points`.

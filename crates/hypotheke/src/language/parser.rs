@@ -101,7 +101,7 @@ impl<'t, 'a> LineParser<'t, 'a> {
     pub(crate) fn end(&self) -> Parsed<()> {
         match self.peek() {
             None => Ok(()),
-            Some(token) => Err(self.error(format!("`{}` is more than this sentence needs", shortened(token.text)))),
+            Some(token) => Err(self.error(format!("unexpected `{}` after the sentence", shortened(token.text)))),
         }
     }
 
@@ -195,7 +195,7 @@ impl<'t, 'a> LineParser<'t, 'a> {
         let word = self.word("a place")?;
         Path::try_from(&word).map_err(|error| {
             let error = SentenceError::new(word.span(), format!("`{}`: {error}", shortened(word.as_str())));
-            error.help("a place is written such as `sled`, `sled/3`, `sled@1,4`, `harness/head` or `surveyor.pockets`")
+            error.help("Write a place such as `sled`, `sled/3`, `sled@1,4`, `harness/head` or `surveyor.pockets`")
         })
     }
 
@@ -210,7 +210,7 @@ impl<'t, 'a> LineParser<'t, 'a> {
         let word = self.word("a count")?;
         word.as_str().parse().map_err(|_| {
             let error = SentenceError::new(word.span(), format!("`{}` is not a count", shortened(word.as_str())));
-            error.help(format!("a count is a whole number from 0 to {}", u32::MAX))
+            error.help(format!("Write a whole number from 0 to {}", u32::MAX))
         })
     }
 
@@ -218,7 +218,7 @@ impl<'t, 'a> LineParser<'t, 'a> {
         let word = self.word("a number")?;
         word.as_str().parse().map_err(|error: crate::DecimalError| {
             SentenceError::new(word.span(), format!("`{}`: {error}", shortened(word.as_str())))
-                .help("a number has digits and, after a point, up to three more")
+                .help("Write a number with at most three decimal places")
         })
     }
 

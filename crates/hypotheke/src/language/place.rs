@@ -69,13 +69,13 @@ pub enum PathError {
     #[error("a name is missing in this place")]
     MissingName,
     /// Characters that no name has.
-    #[error("a place is written in lower-case letters, digits, `-`, `.`, `/`, `@` and `#`")]
+    #[error("A place has lower-case letters, digits, `-`, `.`, `/`, `@` and `#`")]
     BadName,
     /// A number that does not fit its type.
     #[error("this number is too large")]
     NumberTooLarge,
     /// `@` without a row and a column.
-    #[error("after `@` come a row and a column, such as `@1,4`")]
+    #[error("Write a row and a column after `@`, such as `@1,4`")]
     BadRowColumn,
     /// More steps than anything nests.
     #[error("this place has too many steps")]

@@ -37,11 +37,11 @@ impl LineParser<'_, '_> {
         let error = self.error(format!("`{}` is not an operation", shortened(token.text)));
         let rows = || Verb::ALL.into_iter().map(Verb::row);
         if let Some(row) = rows().find(|row| row.first_word(true) == token.text) {
-            return error.help(format!("without a holder that acts it is `{}`", row.first_word(false)));
+            return error.help(format!("Write `{}` without an acting holder", row.first_word(false)));
         }
         let next = self.tokens.get(self.at + 1);
         if let Some(row) = rows().find(|row| next.is_some_and(|next| next.text == row.first_word(false))) {
-            return error.help(format!("after a holder that acts it is `{}`", row.first_word(true)));
+            return error.help(format!("Write `{}` after an acting holder", row.first_word(true)));
         }
         let meant = nearest(token.text, rows().map(|row| row.first_word(false)));
         match meant.and_then(|meant| rows().find(|row| row.first_word(false) == meant)) {
@@ -179,7 +179,9 @@ impl LineParser<'_, '_> {
     fn create(&mut self) -> Parsed<NamedAction> {
         let amount = self.amount()?;
         let Some(amount) = amount.filter(|amount| *amount != Amount::All) else {
-            return Err(self.error("how many are created must be said").help("as in `create 3 fuel-drum in depot`"));
+            return Err(self
+                .error("the amount is missing")
+                .help("Write an amount, as in `create 3 fuel-drum in depot`"));
         };
         let kind = self.word("a kind")?;
         let variant = self.variant()?;
@@ -190,7 +192,7 @@ impl LineParser<'_, '_> {
     fn together(&mut self) -> Parsed<NamedAction> {
         const MAX_NESTED: usize = 16;
         if self.depth == MAX_NESTED {
-            return Err(self.error("these lists nest too deep"));
+            return Err(self.error("the lists are nested too deeply"));
         }
         if !self.take(TokenKind::Open) {
             return Err(self.expected("`(` and the operations, with `;` between them"));

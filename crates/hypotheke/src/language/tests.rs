@@ -71,7 +71,7 @@ fn errors_name_the_part_that_is_wrong_and_what_to_write() {
         ("move -3 flare from a to b", "-3", "`-3` is not a count", "a count is a whole number from 0"),
         ("move 99999999999 flare from a to b", "99999999999", "`99999999999` is not a count", "a count is a whole"),
         ("move 1.5 flare from a to b", "1.5", "`1.5` is not a count", "a count is a whole number"),
-        ("create flare in a", "flare", "how many are created must be said", "as in `create 3 fuel-drum"),
+        ("create flare in a", "flare", "the amount is missing", "as in `create 3 fuel-drum"),
         ("swap sled//3 with b", "sled//3", "`sled//3`: a name is missing in this place", "a place is written such as"),
         ("swap Sled with b", "Sled", "`Sled`: a place is written in lower-case", "a place is written such as"),
         ("swap a with b c", "c", "`c` is more than this sentence needs", ""),

@@ -50,12 +50,12 @@ impl fmt::Display for Difference {
         let Difference { place, message, action, to } = self;
         let done = match action {
             None => "",
-            Some(MigrationPolicy::Stay) => "; it stays",
-            Some(MigrationPolicy::Split) => "; it was split",
-            Some(MigrationPolicy::Spill) => "; it was spilled",
-            Some(MigrationPolicy::Ground) => "; it went",
-            Some(MigrationPolicy::Orphan) => "; it is kept aside",
-            Some(MigrationPolicy::Refuse) => "; that is refused",
+            Some(MigrationPolicy::Stay) => "; stays",
+            Some(MigrationPolicy::Split) => "; split",
+            Some(MigrationPolicy::Spill) => "; moved",
+            Some(MigrationPolicy::Ground) => "; moved",
+            Some(MigrationPolicy::Orphan) => "; set aside as an orphan",
+            Some(MigrationPolicy::Refuse) => "; refused",
         };
         write!(f, "{place}: {message}{done}")?;
         if to.is_empty() { Ok(()) } else { write!(f, " to {}", to.join(", ")) }
@@ -243,7 +243,7 @@ impl<'r> Carrying<'r> {
     fn all(&mut self) {
         if self.since > self.rules.version() {
             let message = format!(
-                "it was saved under version {}, and this is version {}: names that changed since are not followed back",
+                "the save is of version {}, which is later than version {} of the ruleset: renames are not reversed",
                 self.since,
                 self.rules.version()
             );

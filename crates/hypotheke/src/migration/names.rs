@@ -100,10 +100,10 @@ impl Carrying<'_> {
         });
         for (before, items) in std::mem::take(&mut names.renamed) {
             let now = &names.kinds[&before];
-            self.tell(&*before, format!("{} now {now}", many(items, "item is", "items are")), None);
+            self.tell(&*before, format!("{} renamed to {now}", many(items, "item is", "items are")), None);
         }
         for (before, (now, stacks)) in std::mem::take(&mut names.looks) {
-            self.tell(before, format!("it is called {now} now, on {}", many(stacks, "stack", "stacks")), None);
+            self.tell(before, format!("renamed to {now}, on {}", many(stacks, "stack", "stacks")), None);
         }
     }
 
@@ -144,7 +144,7 @@ impl Carrying<'_> {
             }
         }
         for (before, now) in told {
-            self.tell(before, format!("it is called {now} now"), None);
+            self.tell(before, format!("renamed to {now}"), None);
         }
         let standing = self.snapshot.containers.iter_mut().map(|it| &mut it.opened_by);
         let carried = self.snapshot.holders.iter_mut().flat_map(|it| &mut it.containers).map(|it| &mut it.opened_by);
@@ -179,7 +179,7 @@ impl Carrying<'_> {
             }
         }
         for (place, kind) in lost {
-            self.tell(place, format!("another shortcut points at {kind} too"), None);
+            self.tell(place, format!("two shortcuts point at {kind}"), None);
         }
     }
 }

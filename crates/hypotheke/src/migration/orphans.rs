@@ -19,13 +19,13 @@ impl Carrying<'_> {
     pub(super) fn orphan_unknown(&mut self) {
         for (place, at, stack) in self.take_unknown() {
             let action = self.rules.migration().unknown_kinds;
-            self.tell(&*place, format!("{}, a kind that is not known", items(&stack)), Some(action));
+            self.tell(&*place, format!("{}, an unknown kind", items(&stack)), Some(action));
             let pack = self.packs.get(&stack.id).map(|pack| pack.slots);
             let homes = self.homes_of(place.rsplit_once('/').map_or(&*place, |(container, _)| container));
             let id = stack.id;
             self.orphan(place, at, stack, pack);
             for InSlot { slot, stack } in self.packs.remove(&id).map(|pack| pack.stacks).unwrap_or_default() {
-                self.lose(format!("{id}/{slot}"), "the pack has gone", stack, (None, &homes));
+                self.lose(format!("{id}/{slot}"), "pack removed", stack, (None, &homes));
             }
         }
     }
@@ -94,7 +94,7 @@ impl Carrying<'_> {
 
     pub(super) fn orphan_shortcut(&mut self, holder: &str, shortcut: u32, kind: String) {
         let place = format!("{holder}.shortcuts/{shortcut}");
-        self.tell(place, format!("it pointed at {kind}"), Some(MigrationPolicy::Orphan));
+        self.tell(place, format!("shortcut to {kind}, an unknown kind"), Some(MigrationPolicy::Orphan));
         self.snapshot.orphans.push(Orphan::Shortcut { holder: holder.to_owned(), shortcut, kind });
     }
 
@@ -120,7 +120,7 @@ impl Carrying<'_> {
             stack.properties = kept;
             let names = marks.iter().map(|mark| format!("the mark {mark}"));
             for name in names.chain(properties.keys().map(|name| format!("the property {name}"))) {
-                told.push((place(), format!("{} with {name}, which is not known", items(stack))));
+                told.push((place(), format!("{} with {name}, which is unknown", items(stack))));
             }
             if !(marks.is_empty() && properties.is_empty()) {
                 orphans.push(Orphan::Variant { stack: stack.id, count: stack.count, marks, properties });
@@ -216,7 +216,7 @@ impl Carrying<'_> {
         if let Some(slots) = slots {
             self.packs.insert(stack.id, Pack { pack: stack.id, slots, opened_by: Vec::new(), stacks: Vec::new() });
         }
-        let message = format!("{} came back", items(&stack));
+        let message = format!("{} restored", items(&stack));
         if let Some(at) = at {
             self.tell(place, message, None);
             self.snapshot.ground.push(Landed { at, stack });
@@ -226,11 +226,7 @@ impl Carrying<'_> {
             None => self.tell(place, message, None),
             Some(stack) => {
                 let homes = self.homes_of(&container);
-                self.tell(
-                    place.clone(),
-                    format!("{message}, but there is no room for it there"),
-                    Some(MigrationPolicy::Spill),
-                );
+                self.tell(place.clone(), format!("{message}, but the place has no room"), Some(MigrationPolicy::Spill));
                 self.spilled.push(Spilled { stack, place, homes, told: self.differences.len() - 1 });
             }
         }
@@ -304,7 +300,7 @@ impl Carrying<'_> {
                 properties.into_iter().partition(|(name, _)| is_known(name));
             let names = back.iter().map(|mark| format!("the mark {mark}"));
             for name in names.chain(values.keys().map(|name| format!("the property {name}"))) {
-                told.push((place(), format!("{} has {name} again", items(stack))));
+                told.push((place(), format!("{} restored with {name}", items(stack))));
             }
             stack.properties.extend(values);
             stack.marks.extend(back);
@@ -339,7 +335,7 @@ pub(super) fn bind_again(world: &mut World, shortcuts: Vec<(String, u32, String)
                 && world.perform(&Operation::binding(kind, holder, shortcut)).is_ok()
         });
         if bound {
-            let (place, message) = (format!("{holder}.shortcuts/{shortcut}"), format!("it points at {kind} again"));
+            let (place, message) = (format!("{holder}.shortcuts/{shortcut}"), format!("shortcut to {kind} restored"));
             differences.push(Difference { place, message, action: None, to: Vec::new() });
         } else {
             world.orphans.push(Orphan::Shortcut { holder, shortcut, kind });

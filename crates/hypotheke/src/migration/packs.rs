@@ -15,7 +15,7 @@ impl<'r> Carrying<'r> {
             let Some(def) = kinds.get(&id).and_then(|kind| self.pack_of(kind)) else {
                 let homes = self.homes_around(id);
                 for InSlot { slot, stack } in pack.stacks {
-                    self.lose(format!("{id}/{slot}"), "it is in no pack any more", stack, (None, &homes));
+                    self.lose(format!("{id}/{slot}"), "pack removed", stack, (None, &homes));
                 }
                 continue;
             };
@@ -43,7 +43,7 @@ impl<'r> Carrying<'r> {
         for_each_stack(&mut self.snapshot, &mut self.packs, &mut look);
         self.spilled.iter_mut().for_each(|spilled| look(&|| spilled.place.clone(), &mut spilled.stack));
         for (place, slots, stack) in found {
-            self.tell(place.clone(), format!("{} has an inside now", stack.kind), None);
+            self.tell(place.clone(), format!("{} became a pack", stack.kind), None);
             let inside = |pack| Pack { pack, slots, opened_by: Vec::new(), stacks: Vec::new() };
             self.packs.insert(stack.id, inside(stack.id));
             for _ in 1..stack.count {
@@ -52,7 +52,7 @@ impl<'r> Carrying<'r> {
                 self.packs.insert(id, inside(id));
                 self.tell(
                     place.clone(),
-                    format!("one more {} is a stack of its own", stack.kind),
+                    format!("one {} became a separate stack", stack.kind),
                     Some(MigrationPolicy::Spill),
                 );
                 let stack = Stack { id, count: 1, ..stack.clone() };

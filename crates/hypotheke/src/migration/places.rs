@@ -54,7 +54,7 @@ impl Carrying<'_> {
             Some(RemovedContents::Ground) => MigrationPolicy::Ground,
             Some(RemovedContents::Orphan) => MigrationPolicy::Orphan,
         };
-        self.tell(place.clone(), format!("{what}, in which lay {}", items(&stack)), Some(action));
+        self.tell(place.clone(), format!("{what}; its {}", items(&stack)), Some(action));
         match action {
             MigrationPolicy::Orphan => self.orphan_whole(place, None, stack),
             MigrationPolicy::Refuse => {}
@@ -90,10 +90,10 @@ impl Carrying<'_> {
     pub(super) fn container_gone(&mut self, name: &str, own: &str, stacks: Vec<InSlot>, homes: &[String]) {
         let fate = self.removal_of(own);
         if stacks.is_empty() {
-            self.tell(name, "it has gone; it was empty", None);
+            self.tell(name, "removed; it was empty", None);
         }
         for InSlot { slot, stack } in stacks {
-            self.lose(format!("{name}/{slot}"), "the container has gone", stack, (fate.as_ref(), homes));
+            self.lose(format!("{name}/{slot}"), "container removed", stack, (fate.as_ref(), homes));
         }
     }
 
@@ -117,7 +117,7 @@ impl Carrying<'_> {
         for def in rules.containers() {
             let new: Vec<&str> = def.instances().filter(|name| !there.contains(*name) && !self.is_away(name)).collect();
             for name in new {
-                self.tell(name, "it is new", None);
+                self.tell(name, "new", None);
                 let (name, definition) = (name.to_owned(), def.id().to_owned());
                 self.snapshot.containers.push(Container {
                     name,
@@ -153,7 +153,7 @@ impl Carrying<'_> {
         for def in rules.holders() {
             let is_there = self.snapshot.holders.iter().any(|holder| holder.name == def.id());
             if !is_there && !self.is_away(def.id()) {
-                self.tell(def.id(), "it is new", None);
+                self.tell(def.id(), "new", None);
                 let newcomer = Departure::newcomer(rules, def.id(), def.id());
                 if let Some(Departed::Holder(holder)) = newcomer.map(|newcomer| newcomer.who) {
                     self.snapshot.holders.push(holder);
@@ -163,13 +163,13 @@ impl Carrying<'_> {
     }
 
     fn holder_gone(&mut self, holder: Holder) {
-        self.tell(&*holder.name, "it has gone", None);
+        self.tell(&*holder.name, "removed", None);
         for container in holder.containers {
             let name = format!("{}.{}", holder.name, container.name);
             self.container_gone(&name, &container.name, container.stacks, &[]);
         }
         if let Some(stack) = holder.hand {
-            self.lose(format!("{}.hand", holder.name), "the holder has gone", stack, (None, &[]));
+            self.lose(format!("{}.hand", holder.name), "holder removed", stack, (None, &[]));
         }
         for (shortcut, kind) in (0..).zip(holder.shortcuts) {
             if let Some(kind) = kind {
@@ -190,7 +190,7 @@ impl Carrying<'_> {
             let name = of_holder(def.id());
             let container = before.remove(def.id());
             if container.is_none() {
-                self.tell(name.clone(), "it is new", None);
+                self.tell(name.clone(), "new", None);
             }
             let (own, definition) = (def.id().to_owned(), def.id().to_owned());
             let mut container = container.unwrap_or_else(|| Container {
@@ -234,7 +234,7 @@ impl Carrying<'_> {
         let after = if least == most { most } else { (*slots).clamp(least, most) };
         let now = self.slots_after(of, def, *slots, after);
         if after != *slots {
-            self.tell(name, format!("it has {after} slots instead of {slots}"), None);
+            self.tell(name, format!("{after} slots instead of {slots}"), None);
         }
         *slots = after;
         if now.is_as_before() {
@@ -244,7 +244,7 @@ impl Carrying<'_> {
         for InSlot { slot, stack } in std::mem::take(stacks) {
             match now.of(slot).filter(|now| !laid.contains_key(now)) {
                 Some(now) => _ = laid.insert(now, stack),
-                None => self.lose(format!("{name}/{slot}"), "the slot has gone", stack, (None, homes)),
+                None => self.lose(format!("{name}/{slot}"), "slot removed", stack, (None, homes)),
             }
         }
         stacks.extend(laid.into_iter().map(|(slot, stack)| InSlot { slot, stack }));

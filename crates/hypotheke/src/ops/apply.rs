@@ -9,10 +9,10 @@ use rustc_hash::FxHashSet;
 #[derive(Clone, Copy, Debug, PartialEq, Eq, thiserror::Error)]
 pub enum ApplyError {
     /// The world has changed since, be it by an undo, or it is a different one, be it a clone.
-    #[error("the world is not the one for which the plan was made, or it has changed since")]
+    #[error("the plan is for a different world, or the world has changed in the meantime")]
     Stale,
     /// Something does not lie as it must at this moment: memory was overwritten, or this library has a fault.
-    #[error("the world is corrupted: what lies in one of its places is not what the plan was made for")]
+    #[error("the world is corrupted: a place has different contents than the plan")]
     Corrupted {
         /// The first place where that is so; none if its container is not there at all.
         at: Option<Place>,

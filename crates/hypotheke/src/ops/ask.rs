@@ -59,7 +59,7 @@ impl World {
     /// let reply = world.ask(&Operation::moving(Amount::Exactly(5), depot, sled));
     /// assert_eq!(reply.max_amount(), 3);
     /// let told: Vec<String> = reply.causes().iter().map(|&cause| world.explain_cause(cause)).collect();
-    /// assert_eq!(told, ["sled would weigh 230 kg of 180 kg", "requested 5, but sled has room for 4"]);
+    /// assert_eq!(told, ["sled would weigh 230 kg; its cap is 180 kg", "sled has room for 4 of 5"]);
     /// # Ok::<(), hypotheke::RulesetErrors>(())
     /// ```
     pub fn ask(&self, operation: &Operation) -> Reply {

@@ -80,7 +80,7 @@ impl From<UnknownName<'_>> for ResolveError {
 }
 
 fn step_text(step: Option<u32>) -> String {
-    step.map_or_else(String::new, |step| format!("step {} of it: ", u64::from(step) + 1))
+    step.map_or_else(String::new, |step| format!("step {}: ", u64::from(step) + 1))
 }
 
 type Resolved<T> = Result<T, ResolveError>;
@@ -123,7 +123,7 @@ impl NamedOperation {
 fn holder(world: &World, name: &Word) -> Resolved<HolderId> {
     world.holder(name.as_str()).ok_or_else(|| {
         let names = world.rules().holders().iter().map(crate::HolderDef::id);
-        ResolveError::new(name.span(), format!("there is no holder `{name}`"), suggestion(name.as_str(), names))
+        ResolveError::new(name.span(), format!("unknown holder `{name}`"), suggestion(name.as_str(), names))
     })
 }
 
@@ -155,11 +155,11 @@ impl Resolver<'_> {
             place @ Place::Container(id) if self.world.stands(id) => return Ok(place),
             Place::Container(id) => self.world.carrier(id).map(|holder| {
                 let name = self.world.holder_name(holder);
-                format!("{name} carries it; it departs with `depart {name}`")
+                format!("Let {name} depart, which carries it: `depart {name}`")
             }),
-            _ => Some("name a container or a holder, such as `sled` or `surveyor`".to_owned()),
+            _ => Some("Name a container or a holder, such as `sled` or `surveyor`".to_owned()),
         };
-        let error = ResolveError::new(path.span(), format!("`{path}` can't depart by itself"), help);
+        let error = ResolveError::new(path.span(), format!("`{path}` cannot depart alone"), help);
         Err(ResolveError { is_meaningless: true, ..error })
     }
 
@@ -180,7 +180,7 @@ impl Resolver<'_> {
             return Ok(nobody.into());
         }
         let help = match is_there {
-            true => Some("it is here".to_owned()),
+            true => Some("it has not departed".to_owned()),
             false => suggestion(name.as_str(), self.departures.names()),
         };
         Err(ResolveError::new(name.span(), format!("no `{name}` has departed"), help))
@@ -191,8 +191,8 @@ impl Resolver<'_> {
         if self.actor.is_some() || !needs_actor {
             return Ok(());
         }
-        let help = format!("say who, such as `surveyor {third_person} …`");
-        Err(ResolveError::meaningless(Span::default(), format!("`{plain}` needs a holder that acts"), help))
+        let help = format!("Name the holder, such as `surveyor {third_person} …`");
+        Err(ResolveError::meaningless(Span::default(), format!("`{plain}` requires an acting holder"), help))
     }
 
     /// A place that holds one stack.
@@ -201,8 +201,8 @@ impl Resolver<'_> {
             place @ (Place::Slot(..) | Place::OnGround(_) | Place::Hand(_)) => Ok(place),
             place if self.is_put_off(path)? => Ok(place),
             _ => {
-                let help = format!("name one of its slots, such as `{path}/0`");
-                Err(ResolveError::meaningless(path.span(), format!("`{path}` is not the place of one stack"), help))
+                let help = format!("Name one of its slots, such as `{path}/0`");
+                Err(ResolveError::meaningless(path.span(), format!("`{path}` is not a slot"), help))
             }
         }
     }
@@ -227,8 +227,8 @@ impl Resolver<'_> {
     fn lying_place(&self, path: &Path) -> Resolved<Place> {
         match self.place_of(path)? {
             Place::Shortcut(..) => {
-                let help = "a shortcut points at a kind: `bind flare to …`".to_owned();
-                Err(ResolveError::meaningless(path.span(), format!("nothing lies in `{path}`"), help))
+                let help = "Name a kind for the shortcut: `bind flare to …`".to_owned();
+                Err(ResolveError::meaningless(path.span(), format!("`{path}` is empty"), help))
             }
             place => Ok(place),
         }
@@ -239,7 +239,7 @@ impl Resolver<'_> {
             place @ Place::Container(_) => Ok(place),
             place if self.is_put_off(path)? => Ok(place),
             _ => {
-                let help = "name a container, such as `sled` or `harness/back/`".to_owned();
+                let help = "Name a container, such as `sled` or `harness/back/`".to_owned();
                 Err(ResolveError::meaningless(path.span(), format!("`{path}` is not a container"), help))
             }
         }
@@ -249,8 +249,8 @@ impl Resolver<'_> {
         match self.place_of(path)? {
             place @ Place::Shortcut(..) => Ok(place),
             _ => {
-                let help = "a shortcut is written such as `surveyor.shortcuts/0`".to_owned();
-                Err(ResolveError::meaningless(path.span(), format!("`{path}` is no shortcut"), help))
+                let help = "Write a shortcut such as `surveyor.shortcuts/0`".to_owned();
+                Err(ResolveError::meaningless(path.span(), format!("`{path}` is not a shortcut"), help))
             }
         }
     }
@@ -260,7 +260,7 @@ impl Resolver<'_> {
             place @ Place::Slot(..) => Ok(place),
             place if self.is_put_off(path)? => Ok(place),
             _ => {
-                let help = format!("name one of its slots, such as `{path}/0`");
+                let help = format!("Name one of its slots, such as `{path}/0`");
                 Err(ResolveError::meaningless(path.span(), format!("`{path}` is not a slot"), help))
             }
         }
@@ -273,10 +273,10 @@ impl Resolver<'_> {
             Place::Holder(holder) => {
                 let names: Vec<String> =
                     self.world.carried(holder).map(|id| format!("`{}`", self.world.container_name(id))).collect();
-                format!("name one of its containers: {}", names.join(", "))
+                format!("Name one of its containers: {}", names.join(", "))
             }
-            Place::Shortcut(..) => "a shortcut points at a kind; nothing lies there".to_owned(),
-            Place::Hand(_) => "use `lift` and `put` with a hand".to_owned(),
+            Place::Shortcut(..) => "A shortcut points at a kind and contains no items".to_owned(),
+            Place::Hand(_) => "Use `lift` and `put` with a hand".to_owned(),
             Place::Ground | Place::OnGround(_) => help_on_ground.to_owned(),
         };
         Err(ResolveError::meaningless(path.span(), format!("`{path}` is neither a slot nor a container"), help))
@@ -309,7 +309,7 @@ impl Translate<Names> for Resolver<'_> {
         let rules = self.world.rules();
         rules.find_mark(name.as_str()).ok_or_else(|| {
             let help = suggestion(name.as_str(), rules.marks().iter().map(crate::Mark::name));
-            ResolveError::new(name.span(), format!("there is no mark `{name}`"), help)
+            ResolveError::new(name.span(), format!("unknown mark `{name}`"), help)
         })
     }
 
@@ -317,7 +317,7 @@ impl Translate<Names> for Resolver<'_> {
         let rules = self.world.rules();
         rules.find_property(name.as_str()).ok_or_else(|| {
             let help = suggestion(name.as_str(), rules.properties().iter().map(crate::Property::name));
-            ResolveError::new(name.span(), format!("there is no property `{name}`"), help)
+            ResolveError::new(name.span(), format!("unknown property `{name}`"), help)
         })
     }
 
@@ -338,8 +338,8 @@ impl Translate<Names> for Resolver<'_> {
             (Some(path), _) => self.lying_place(path),
             (None, Some(actor)) => Ok(Place::Holder(actor)),
             (None, None) => {
-                let help = format!("name a place (`{after} …`), or the holder that acts");
-                let message = format!("`{}` needs a place", verb.row().plain);
+                let help = format!("Name a place (`{after} …`), or an acting holder");
+                let message = format!("`{}` requires a place", verb.row().plain);
                 Err(ResolveError::meaningless(Span::default(), message, help))
             }
         }
@@ -351,7 +351,7 @@ impl Translate<Names> for Resolver<'_> {
             Place::Ground => Ok(None),
             Place::OnGround(stack) => Ok(Some(stack)),
             _ => {
-                let help = "what lies in a slot is moved: `move … from … to …`".to_owned();
+                let help = "Use `move … from … to …` for a stack in a slot".to_owned();
                 Err(ResolveError::meaningless(path.span(), format!("`{path}` is not on the ground"), help))
             }
         }

@@ -71,8 +71,8 @@ impl World {
         match self.perform(&operation) {
             Ok(_) => Ok(()),
             Err(refusal) => {
-                let help = (refusal.max_amount() > 0).then(|| format!("{} would fit", refusal.max_amount()));
-                let message = format!("this can't lie here: {}", self.explain(&refusal));
+                let help = (refusal.max_amount() > 0).then(|| format!("Write {} or fewer", refusal.max_amount()));
+                let message = format!("the start is not valid: {}", self.explain(&refusal));
                 Err(ResolveError::new(crate::text::Span::default(), message, help))
             }
         }

@@ -24,7 +24,7 @@ pub enum ClientError {
     #[error("the server speaks version {0} of the protocol, the client version {PROTOCOL}")]
     Protocol(u32),
     /// The server plays by another ruleset: take that, with [`Client::use_rules`], and join again.
-    #[error("the server plays by the ruleset with the fingerprint {server}, the client has {client}")]
+    #[error("the server has a ruleset with the fingerprint {server}, the client one with {client}")]
     OtherRules {
         /// The fingerprint of the server's ruleset.
         server: String,
@@ -32,7 +32,7 @@ pub enum ClientError {
         client: String,
     },
     /// The server has turned the client away.
-    #[error("the server says: {0}")]
+    #[error("the server rejects the client: {0}")]
     Rejected(String),
     /// A world that can't be.
     #[error(transparent)]
@@ -44,7 +44,7 @@ pub enum ClientError {
 
 /// What came of a message.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
-#[must_use = "what is to be sent must be sent"]
+#[must_use = "send these messages"]
 pub struct Received {
     /// To be sent to the server.
     pub send: Vec<ToServer>,
@@ -87,13 +87,13 @@ impl Client {
     }
 
     /// What asks the server for the whole world.
-    #[must_use = "what is not sent is not done"]
+    #[must_use = "send this message to the server"]
     pub fn join() -> ToServer {
         ToServer::Join { protocol: PROTOCOL }
     }
 
     /// What asks the server for all that the client may have missed. Send it after a while in which nothing came.
-    #[must_use = "what is not sent is not done"]
+    #[must_use = "send this message to the server"]
     pub fn catch_up(&self) -> ToServer {
         ToServer::Missed { since: self.confirmed(), undone: self.undone }
     }
@@ -122,7 +122,7 @@ impl Client {
     }
 
     /// Asks for an operation: does it ahead, if the copy lets it, and gives what is to be sent.
-    #[must_use = "what is not sent is not done"]
+    #[must_use = "send this message to the server"]
     pub fn predict(&mut self, operation: NamedOperation) -> ToServer {
         let id = format!("{}/{}", self.name, self.next).parse().ok();
         self.next += 1;

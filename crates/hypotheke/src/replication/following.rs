@@ -17,7 +17,7 @@ use crate::world::{
 #[non_exhaustive]
 pub enum UpdateError {
     /// It is not the next one: it has been followed already, or one in between is missing.
-    #[error("the update leads to revision {update}, but the copy stands at {copy}")]
+    #[error("the update is for revision {update}, but the copy is at revision {copy}")]
     OutOfOrder {
         /// The revision of the copy.
         copy: u64,
@@ -53,13 +53,13 @@ impl World {
             return Err(UpdateError::OutOfOrder { copy: self.revision, update: update.revision });
         }
         if update.next_stack < self.next_stack || update.next_stack > StackId::MAX_NEXT {
-            let message = format!("the next stack can't be {} after {}", update.next_stack, self.next_stack);
+            let message = format!("the next stack id cannot change from {} to {}", update.next_stack, self.next_stack);
             return Err(UpdateError::NotSo { number: 0, message });
         }
         if let Some(answered) = &update.answered
             && (answered.outcome.revision() != update.revision || self.requests.get(&answered.id).is_some())
         {
-            let message = format!("request `{}` has been answered before", answered.id);
+            let message = format!("request `{}` has already been answered", answered.id);
             return Err(UpdateError::NotSo { number: 0, message });
         }
         self.now.pass();
@@ -134,7 +134,7 @@ impl Following<'_> {
         let twice = self.kept_ids.iter().find(|(from, to, id)| cell(*from).id == id.0 && cell(*to).id == id.0);
         match twice {
             Some((_, _, id)) => {
-                Err(UpdateError::NotSo { number: changes.len(), message: format!("{id} would lie in two places") })
+                Err(UpdateError::NotSo { number: changes.len(), message: format!("{id} would be in two places") })
             }
             None => Ok(()),
         }
@@ -190,7 +190,7 @@ impl Following<'_> {
 
     fn name(&self, number: u32) -> Checked<&str> {
         let name = self.update.names.get(number as usize);
-        name.map(String::as_str).ok_or_else(|| format!("there is no name {number}"))
+        name.map(String::as_str).ok_or_else(|| format!("unknown name number {number}"))
     }
 
     fn container(&self, number: u32) -> Checked<u32> {
@@ -200,17 +200,17 @@ impl Following<'_> {
         } else {
             self.world.lasting(name)
         };
-        found.ok_or_else(|| format!("there is no container `{name}`"))
+        found.ok_or_else(|| format!("unknown container `{name}`"))
     }
 
     fn holder(&self, number: u32) -> Checked<HolderId> {
         let name = self.name(number)?;
-        self.world.holder(name).ok_or_else(|| format!("there is no holder `{name}`"))
+        self.world.holder(name).ok_or_else(|| format!("unknown holder `{name}`"))
     }
 
     fn kind(&self, number: u32) -> Checked<KindId> {
         let name = self.name(number)?;
-        self.world.rules.find_kind(name).ok_or_else(|| format!("there is no kind `{name}`"))
+        self.world.rules.find_kind(name).ok_or_else(|| format!("unknown kind `{name}`"))
     }
 
     /// The class of a look; one that is not known yet is entered.
@@ -219,12 +219,12 @@ impl Following<'_> {
             return Ok(StackClass(kind.0));
         }
         let rules = &self.world.rules;
-        let mark = |name: &String| rules.find_mark(name).ok_or_else(|| format!("there is no mark `{name}`"));
+        let mark = |name: &String| rules.find_mark(name).ok_or_else(|| format!("unknown mark `{name}`"));
         let marks = look.marks.iter().map(mark).collect::<Checked<Vec<_>>>()?;
         let property = |(name, value): (&String, &crate::Decimal)| {
             let is_number = |id: &_| matches!(rules.known_kind(kind).property(*id), Some(PropertyValue::Number(_)));
             let known = rules.find_property(name).filter(is_number);
-            known.map(|id| (id, *value)).ok_or_else(|| format!("there is no property `{name}` that is a number"))
+            known.map(|id| (id, *value)).ok_or_else(|| format!("unknown number property `{name}`"))
         };
         let properties = look.properties.iter().map(property).collect::<Checked<Vec<_>>>()?;
         let key = ClassKey::new(rules, kind, &marks, &properties);
@@ -238,7 +238,7 @@ impl Following<'_> {
             let landing = at.stack.and_then(|stack| self.world.ground.landing_of(stack.0));
             let slot = landing.unwrap_or(self.world.ground.next_landing);
             if slot == u32::MAX {
-                return not_so("nothing more can land");
+                return not_so("the ground has no more positions");
             }
             let (there, spot) = (landing.is_some(), Spot { container, slot });
             let position = if there { self.world.ground.position(slot) } else { at.position.unwrap_or_default() };
@@ -261,7 +261,11 @@ impl Following<'_> {
     fn lying(&self, at: &At) -> Checked<(StackLocation, Cell)> {
         let (end, cell) = self.end(at)?;
         let there = !cell.is_empty() && cell.id == end.stack.0;
-        if there { Ok((end, cell)) } else { not_so(format!("no such stack lies in `{}`", self.name(at.container)?)) }
+        if there {
+            Ok((end, cell))
+        } else {
+            not_so(format!("`{}` does not contain this stack", self.name(at.container)?))
+        }
     }
 
     // Changes.
@@ -270,7 +274,7 @@ impl Following<'_> {
         let kind = self.kind(kind)?;
         let class = self.class(kind, look)?;
         if count == 0 || from.is_none() && to.is_none() {
-            return not_so("nothing goes from nowhere to nowhere");
+            return not_so("the source and the target are missing");
         }
         let (from, inner) = match from {
             Some(at) => self.taken(at, class, count)?,
@@ -279,7 +283,7 @@ impl Following<'_> {
         let to = match to {
             Some(at) => self.laid(at, class, count, inner, from)?,
             None if inner != GROUND && self.world.state(inner).taken > 0 => {
-                return not_so("a pack with something in it can't leave the world by itself");
+                return not_so("a pack with contents cannot leave the world alone");
             }
             None => StackLocation::NOWHERE,
         };
@@ -290,7 +294,7 @@ impl Following<'_> {
     fn taken(&self, at: &At, class: StackClass, count: u32) -> Checked<(StackLocation, u32)> {
         let (end, cell) = self.lying(at)?;
         if cell.class != class.0 || count > cell.count {
-            return not_so(format!("there are not so many of it in `{}`", self.name(at.container)?));
+            return not_so(format!("`{}` contains fewer items", self.name(at.container)?));
         }
         Ok((end, cell.inner))
     }
@@ -300,11 +304,11 @@ impl Following<'_> {
         let figures = self.world.rules.figures[kind.index()];
         let weight = figures.weight.checked_mul(i64::from(count));
         if weight.and_then(|weight| self.world.whole_weight().checked_add(weight)).is_none() {
-            return not_so("the world would weigh more than can be counted");
+            return not_so("the total weight would be too large to count");
         }
         match figures.pack {
             NO_PACK => Ok(GROUND),
-            _ if count > 1 => not_so("a stack of packs is one item"),
+            _ if count > 1 => not_so("a pack is always a stack of one item"),
             def => Ok(self.world.waiting(def).next().unwrap_or(self.world.container_count())),
         }
     }
@@ -319,7 +323,7 @@ impl Following<'_> {
     ) -> Checked<StackLocation> {
         let (end, cell) = self.end(at)?;
         if end.stack.0 == 0 || end.spot == from.spot {
-            return not_so("it has no place to lie in");
+            return not_so("the target is missing");
         }
         if inner != GROUND {
             self.check_nesting(inner, end.spot.container)?;
@@ -330,7 +334,7 @@ impl Following<'_> {
         }
         let alike = cell.id == end.stack.0 && cell.class == class.0 && inner == GROUND && !cell.is_pack();
         if !alike || cell.count.checked_add(count).is_none() {
-            return not_so(format!("something else lies in `{}`", self.name(at.container)?));
+            return not_so(format!("`{}` contains a different stack", self.name(at.container)?));
         }
         Ok(end)
     }
@@ -344,7 +348,7 @@ impl Following<'_> {
         }
         let is_new = (self.world.next_stack..self.next_stack).contains(&id.serial());
         if id.world() != self.world.number || !is_new || self.fresh.contains(&id) {
-            return not_so(format!("{id} is no new id"));
+            return not_so(format!("the id {id} is not new"));
         }
         self.fresh.push(id);
         Ok(())
@@ -354,14 +358,14 @@ impl Following<'_> {
     fn check_nesting(&self, inner: u32, mut container: u32) -> Checked<()> {
         for _ in 0..=MAX_NESTING {
             if container == inner {
-                return not_so("a pack would lie in itself");
+                return not_so("a pack would contain itself");
             }
             match self.world.state(container).parent {
                 Spot::NOWHERE => return Ok(()),
                 parent => container = parent.container,
             }
         }
-        not_so("packs would nest too deep")
+        not_so("packs would be nested too deeply")
     }
 
     fn changed(&mut self, at: &At, look: &Look) -> Checked<Event> {
@@ -374,7 +378,7 @@ impl Following<'_> {
         let ((one, mine), (other, yours)) = (self.end(one)?, self.end(other)?);
         let as_told = mine.id == one.stack.0 && yours.id == other.stack.0;
         if !as_told || one.spot == other.spot || one.spot.is_ground() || other.spot.is_ground() {
-            return not_so("what would be exchanged does not lie there");
+            return not_so("the stacks to swap are not there");
         }
         for (cell, to) in [(mine, other), (yours, one)] {
             if cell.is_pack() {
@@ -388,10 +392,10 @@ impl Following<'_> {
         let (name, container) = (self.name(number)?, self.container(number)?);
         let state = self.world.state(container);
         let Some(def) = self.world.rules.containers().get(state.def as usize) else {
-            return not_so(format!("`{name}` has no number of slots that could change"));
+            return not_so(format!("`{name}` cannot be resized"));
         };
         if slots > def.slot_bounds().1 || self.world.next_taken(container, slots).is_some() {
-            return not_so(format!("`{name}` can't have {slots} slots"));
+            return not_so(format!("`{name}` cannot have {slots} slots"));
         }
         Ok(Event::Resized { container: self.world.container_id(container), before: state.slots, after: slots })
     }
@@ -399,7 +403,7 @@ impl Following<'_> {
     fn bound(&self, holder: u32, shortcut: u32, kind: Option<u32>) -> Checked<Event> {
         let holder = self.holder(holder)?;
         let Some(before) = self.world.shortcuts(holder).nth(shortcut as usize) else {
-            return not_so(format!("there is no shortcut {shortcut}"));
+            return not_so(format!("unknown shortcut {shortcut}"));
         };
         let after = kind.map(|kind| self.kind(kind)).transpose()?;
         Ok(Event::Bound { holder, shortcut, before, after })
@@ -409,7 +413,7 @@ impl Following<'_> {
         let (holder, index) = (self.holder(holder)?, self.container(container)?);
         let is_open = self.world.opened().any(|opened| opened == (index, holder.index));
         if index == GROUND || is_open == open {
-            return not_so(format!("`{}` was so before", self.name(container)?));
+            return not_so(format!("`{}` already has this value", self.name(container)?));
         }
         let container = self.world.container_id(index);
         Ok(if open { Event::Opened { holder, container } } else { Event::Closed { holder, container } })
@@ -430,7 +434,7 @@ impl Following<'_> {
         let name = self.name(name)?;
         let container = self.world.container(name).filter(|&id| self.world.stands(id)).map(DepartingEntity::Container);
         let Some(who) = container.or_else(|| self.world.holder(name).map(DepartingEntity::Holder)) else {
-            return not_so(format!("there is no `{name}` that could depart"));
+            return not_so(format!("unknown container or holder `{name}`"));
         };
         let before = self.world.departures;
         let latest = self.world.arrived.get(name).map_or(0, |latest| latest + 1);
@@ -443,19 +447,19 @@ impl Following<'_> {
     fn arrive(&mut self, document: &Departure) -> Checked<()> {
         let mut arriving = from_data::departure(&self.world.rules, document).map_err(|error| error.to_string())?;
         if document.id.is_some_and(|id| self.world.has_arrived(document.name(), id)) {
-            return not_so("this departure has arrived before");
+            return not_so("this transfer record has already arrived");
         }
         let ids: Vec<StackId> = arriving.stacks().iter().map(|stack| stack.id).collect();
         let name = arriving.name();
         let is_name_taken = self.world.lasting(name).is_some() || self.world.holder(name).is_some();
         if is_name_taken || self.world.has_any(&ids) || ids.iter().any(|id| self.fresh.contains(id)) {
-            return not_so("a place of that name, or a stack of that id, is there already");
+            return not_so("the world already has a place of this name or a stack of this id");
         }
         let weight_of = |kind: KindId| self.world.rules.figures[kind.index()].weight;
         let stacks = arriving.stacks();
         let weight = stacks.iter().map(|stack| weight_of(stack.key.kind) * i64::from(stack.count)).sum::<i64>();
         if self.world.whole_weight().checked_add(weight).is_none() {
-            return not_so("the world would weigh more than can be counted");
+            return not_so("the total weight would be too large to count");
         }
         let count = stacks.iter().map(|stack| u64::from(stack.count)).sum();
         let before = self.world.arrived.get(document.name()).copied();

@@ -14,7 +14,7 @@ use crate::world::World;
 
 /// What a server has to say after a message.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
-#[must_use = "clients that are not told fall behind"]
+#[must_use = "send these messages to the clients"]
 pub struct Replies {
     /// For all clients, the sender among them; before what is for the sender alone.
     pub to_all: Option<ToClient>,

@@ -44,7 +44,7 @@ fn homeless_kinds(rules: &Ruleset) -> Vec<Diagnostic> {
             Some(container) => {
                 let cap = rules.weight_text(crate::Decimal::from_thousandths(container.weight_cap));
                 format!(
-                    "it weighs {}, and `{}`, which admits it, holds at most {cap}",
+                    "it weighs {}; the weight cap of `{}` is {cap}",
                     rules.weight_text(kind.weight()),
                     container.id()
                 )
@@ -82,7 +82,11 @@ fn empty_places(rules: &Ruleset) -> Vec<Diagnostic> {
                 let at = written.admits.as_ref().map_or(written.at, |filter| filter.at);
                 let message = format!("slot `{}/{}` admits no kind", container.id(), slot_name(slot, number));
                 let alone = rules.kinds().any(|kind| may_pass(rules, slot.admits, kind));
-                let cause = if alone { "what this admits, the container does not" } else { "no kind satisfies this" };
+                let cause = if alone {
+                    "the container rejects every kind that this slot admits"
+                } else {
+                    "no kind matches this filter"
+                };
                 found.push(Diagnostic::warning("admits-nothing", at, message).label(cause));
             }
         }
@@ -101,8 +105,10 @@ fn useless_cap(
     lightest: Kind<'_>,
 ) -> Option<Diagnostic> {
     let cap = source.weight_cap.as_ref().filter(|cap| cap.value < lightest.weight())?;
-    let message =
-        format!("nothing can lie in `{}`: its weight cap is below the lightest kind that it admits", container.id());
+    let message = format!(
+        "`{}` is always empty: its weight cap is below the weight of the lightest kind that it admits",
+        container.id()
+    );
     let label = format!("`{}` weighs {}", lightest.id(), rules.weight_text(lightest.weight()));
     Some(Diagnostic::warning("useless-cap", cap.at, message).label(label))
 }
@@ -124,9 +130,9 @@ fn slipped_tags(rules: &Ruleset) -> Vec<Diagnostic> {
             continue;
         }
         if let Some(meant) = alike.slip_of(&used.name) {
-            let message = format!("tag `{}` is carried by a single kind and looks like `{meant}`", used.name);
+            let message = format!("only one kind has the tag `{}`, which is similar to `{meant}`", used.name);
             let fault = Diagnostic::warning("slipped-tag", tag_location(rules, used.at), message);
-            found.push(fault.help(format!("write `{meant}`, or declare it: `[tag.{}]`", used.name)));
+            found.push(fault.help(format!("Write `{meant}`, or declare the tag: `[tag.{}]`", used.name)));
         }
     }
     found

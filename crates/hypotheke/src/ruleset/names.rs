@@ -15,7 +15,7 @@ pub(crate) fn fault(name: &str, dots: bool) -> Option<String> {
     };
     let lawful = if dots { name.split('.').all(part_is_lawful) } else { part_is_lawful(name) };
     if lawful && RESERVED.binary_search(&name).is_ok() {
-        return Some("this word has a meaning of its own in filters and sentences".to_owned());
+        return Some("this word is reserved in filters and sentences".to_owned());
     }
     let shape = if dots { "lower-case letters, digits, `-` and `.`" } else { "lower-case letters, digits and `-`" };
     let too_long = "a name has at most 64 characters";
@@ -50,7 +50,7 @@ impl Ruleset {
         }
         let is_container = self.containers().iter().any(|def| def.id() == name || def.instances().any(|it| it == name));
         let is_known = name == "ground" || is_container || self.find_holder(name).is_some();
-        let message = || format!("this is the name of something else than a `{holder}`");
+        let message = || format!("the name belongs to something other than a `{holder}`");
         fault(name, false).or_else(|| is_known.then(message))
     }
 }

@@ -36,7 +36,7 @@ pub(crate) fn renamed_key(name: &str, allowed: &[&'static str]) -> Option<&'stat
 
 fn suggested_key(name: &str, allowed: &[&'static str]) -> Option<String> {
     match renamed_key(name, allowed) {
-        Some(now) => Some(format!("`{name}` was renamed: write `{now}`")),
+        Some(now) => Some(format!("Write `{now}`: `{name}` was renamed")),
         None => suggestion(name, allowed.iter().copied()),
     }
 }
@@ -146,8 +146,8 @@ impl<'s> Reading<'s> {
     /// What becomes of the contents of a container can't be so.
     pub(crate) fn bad_removed(&mut self, written: &Written<String>) {
         let shown = crate::language::shortened(&written.value);
-        let fault = Diagnostic::error("unknown-choice", written.at, format!("contents can't go `{shown}`"));
-        self.faults.push(fault.help("write `into CONTAINER`, `to ground` or `orphan`"));
+        let fault = Diagnostic::error("unknown-choice", written.at, format!("unknown target `{shown}`"));
+        self.faults.push(fault.help("Write `into CONTAINER`, `to ground` or `orphan`"));
     }
 
     pub(crate) fn text(&mut self, section: &Section<'_, '_>, key: &str) -> Option<String> {
@@ -225,8 +225,8 @@ impl<'s> Reading<'s> {
         if chosen.is_none() {
             let words: Vec<String> = choices.iter().map(|(word, _)| format!("`{word}`")).collect();
             let shown = crate::language::shortened(&written.value);
-            let message = format!("`{key}` of {} can't be `{shown}`", section.what);
-            let help = format!("it is one of {}", words.join(", "));
+            let message = format!("unknown value `{shown}` for `{key}` of {}", section.what);
+            let help = format!("Use one of {}", words.join(", "));
             self.faults.push(Diagnostic::error("unknown-choice", written.at, message).help(help));
         }
         chosen
@@ -296,7 +296,7 @@ impl<'s> Reading<'s> {
             Ok(decimal) => Some(Written { value: decimal, at }),
             Err(error) => {
                 let fault = Diagnostic::error("bad-number", at, format!("{what}: {error}"));
-                self.faults.push(fault.help("numbers are exact: digits and, after a point, up to three more"));
+                self.faults.push(fault.help("Write a number with at most three decimal places"));
                 None
             }
         }
@@ -317,7 +317,7 @@ impl<'s> Reading<'s> {
                 let fault = Diagnostic::error(
                     "bad-filter",
                     fault_at(error.span()),
-                    format!("this filter can't be read: {error}"),
+                    format!("syntax error in a filter: {error}"),
                 );
                 self.faults.push(fault.maybe_help(help));
                 None

@@ -117,7 +117,9 @@ impl TableReader<'_> {
         }
         if !seen_header {
             let fault = Diagnostic::error("empty", Location::new(self.id, 0..0), "the table is empty");
-            self.fault(fault.help("its first row names the columns: `id,name,tags,weight,stack-limit`"));
+            self.fault(
+                fault.help("Write the names of the columns in the first row: `id,name,tags,weight,stack-limit`"),
+            );
         }
         self.finish_properties(into);
     }
@@ -150,17 +152,14 @@ impl TableReader<'_> {
                 }
             };
             if known.replace(column).is_some() {
-                let fault = Diagnostic::error(
-                    "bad-header",
-                    self.cell(row, column),
-                    format!("column `{name}` stands here twice"),
-                );
+                let fault =
+                    Diagnostic::error("bad-header", self.cell(row, column), format!("column `{name}` occurs twice"));
                 self.fault(fault);
             }
         }
         let Some(id) = id else {
-            let fault = Diagnostic::error("bad-header", self.row(row), "the first row names no column `id`");
-            self.fault(fault.help(format!("the first row of a table names its columns: {}", KNOWN.join(", "))));
+            let fault = Diagnostic::error("bad-header", self.row(row), "the first row has no column `id`");
+            self.fault(fault.help(format!("Write the names of the columns in the first row: {}", KNOWN.join(", "))));
             return false;
         };
         self.columns.id = id;
@@ -171,13 +170,13 @@ impl TableReader<'_> {
         let at = self.cell(row, column);
         let known = KNOWN.iter().copied();
         if let Some(now) = renamed_key(&name, KNOWN) {
-            let fault = Diagnostic::error("bad-header", at, format!("there is no column `{written}`"));
-            self.fault(fault.help(format!("`{name}` was renamed: write `{now}`")));
+            let fault = Diagnostic::error("bad-header", at, format!("unknown column `{written}`"));
+            self.fault(fault.help(format!("Write `{now}`: `{name}` was renamed")));
         } else if let Some(meant) = nearest(&name, known) {
-            let fault = Diagnostic::error("bad-header", at, format!("there is no column `{written}`"));
-            self.fault(fault.help(format!("did you mean `{meant}`? (a property needs a name that differs more)")));
+            let fault = Diagnostic::error("bad-header", at, format!("unknown column `{written}`"));
+            self.fault(fault.help(format!("Did you mean `{meant}`? A property needs a less similar name")));
         } else if self.columns.properties.iter().any(|property| property.name == name) {
-            self.fault(Diagnostic::error("bad-header", at, format!("column `{name}` stands here twice")));
+            self.fault(Diagnostic::error("bad-header", at, format!("column `{name}` occurs twice")));
         } else if let Some(fault) = name_fault(at, &name, "property", false) {
             self.fault(fault);
         } else {
@@ -246,9 +245,9 @@ impl TableReader<'_> {
             let line = self.source.line_column(self.row(row).span.start()).line;
             let message = format!("row {line} has {found} cells, but the header names {wanted} columns");
             let help = if found < wanted {
-                "add the missing cells, or leave them empty with a separator for each"
+                "Add the missing cells, or a separator for each"
             } else {
-                "put a text that has the separator in it in quotes"
+                "Put a text that contains the separator in quotes"
             };
             self.fault(Diagnostic::error("bad-row", self.row(row), message).help(help));
             return false;
@@ -256,9 +255,8 @@ impl TableReader<'_> {
         for index in 0..self.columns.nameless.len() {
             let column = self.columns.nameless[index];
             if !text_of(record, Some(column)).is_empty() {
-                let fault =
-                    Diagnostic::error("bad-row", self.cell(row, column), "this cell stands in a column without a name");
-                self.fault(fault.help("name the column in the first row, or empty the cell"));
+                let fault = Diagnostic::error("bad-row", self.cell(row, column), "the column of this cell has no name");
+                self.fault(fault.help("Name the column in the first row, or empty the cell"));
             }
         }
         true
@@ -293,7 +291,7 @@ impl TableReader<'_> {
         let message = format!("row {line}, column `{name}`: `{}`: {error}", crate::language::shortened(cell));
         let help = match error {
             DecimalError::Comma => format!("write `{}`", cell.replace(',', ".")),
-            _ => "numbers are exact: digits and, after a point, up to three more".to_owned(),
+            _ => "Write a number with at most three decimal places".to_owned(),
         };
         self.fault(Diagnostic::error("bad-number", at, message).help(help));
     }
@@ -311,7 +309,7 @@ impl TableReader<'_> {
             let cell = crate::language::shortened(cell);
             let message = format!("row {line}, column `stack-limit`: `{cell}` is not a stack limit");
             let fault = Diagnostic::error("out-of-range", at, message);
-            self.fault(fault.help("a stack limit is a whole number from 1 to 4294967295"));
+            self.fault(fault.help("Write a whole number from 1 to 4294967295"));
         }
         limit
     }
@@ -328,7 +326,9 @@ impl TableReader<'_> {
                     "row {line}, column `protected`: `{}` is neither yes nor no",
                     crate::language::shortened(cell)
                 );
-                self.fault(Diagnostic::error("wrong-type", at, message).help("write `yes`, `no`, or nothing"));
+                self.fault(
+                    Diagnostic::error("wrong-type", at, message).help("Write `yes` or `no`, or leave the cell empty"),
+                );
                 false
             }
         }
@@ -350,7 +350,7 @@ impl TableReader<'_> {
             }
             if let Some((_, row, _)) = odd.first().filter(|_| all_others_are_numbers && commas.is_empty()) {
                 let message =
-                    format!("column `{}` holds numbers, but not here, so all of it is read as text", property.name);
+                    format!("column `{}` has numbers and this text, so every cell is read as text", property.name);
                 self.fault(Diagnostic::warning("mixed-column", self.cell(*row, property.column), message));
             }
             for (kind, _, text) in property.cells {

@@ -95,7 +95,7 @@ impl RulesetSource {
         let mut reading = Reading::new(source, id);
         if root.get_ref().is_empty() {
             let fault = Diagnostic::error("empty", Location::new(id, 0..0), "the ruleset is empty");
-            reading.faults.push(fault.help("`hypotheke demo --write FOLDER` writes one to start from"));
+            reading.faults.push(fault.help("Start from the demo: `hypotheke demo --output FOLDER`"));
         } else {
             self.read_root(&mut reading, root.get_ref());
         }
@@ -105,10 +105,11 @@ impl RulesetSource {
     fn read_root(&mut self, reading: &mut Reading<'_>, root: &DeTable<'_>) {
         let section = reading.root(root, ROOT);
         if let Some(format) = reading.count(&section, "format").filter(|format| format.value != 1) {
-            let message = format!("this file has format {}, which this version can't read", format.value);
-            reading
-                .faults
-                .push(Diagnostic::error("unknown-format", format.at, message).help("the format it knows is 1"));
+            let message = format!("unknown format {}", format.value);
+            reading.faults.push(
+                Diagnostic::error("unknown-format", format.at, message)
+                    .help("Write `format = 1`, or install a later version of hypotheke"),
+            );
         }
         self.title = reading.text(&section, "title");
         self.version = reading.count(&section, "version").map_or(1, |version| version.value);
@@ -327,7 +328,7 @@ fn require_keys(
 ) {
     for key in keys.iter().filter(|key| section.table.get(**key).is_none()) {
         let fault = Diagnostic::error("missing-key", reading.at(value), format!("{what} has no `{key}`"));
-        reading.faults.push(fault.help(format!("write it such as `{example}`")));
+        reading.faults.push(fault.help(format!("Write it such as `{example}`")));
     }
 }
 
@@ -385,7 +386,7 @@ fn read_portion(reading: &mut Reading<'_>, value: &Spanned<DeValue<'_>>, text: &
         Ok(portion) => Some(Written { value: portion, at }),
         Err(error) => {
             let place = origin.map_or(at, |_| Location::new(reading.id, error.span()));
-            let help = error.help_text().unwrap_or("write a count and a kind, such as \"2 ration-box\"").to_owned();
+            let help = error.help_text().unwrap_or("Write a count and a kind, such as \"2 ration-box\"").to_owned();
             reading.faults.push(Diagnostic::error("bad-portion", place, error.to_string()).help(help));
             None
         }
@@ -401,9 +402,7 @@ pub(super) fn name_fault(at: Location, name: &str, what: &str, dots: bool) -> Op
     let fault = names::fault(name, dots)?;
     let help = names::lawful_form(name, dots).map(|form| format!("write `{form}`"));
     let shown = crate::language::shortened(name);
-    Some(
-        Diagnostic::error("bad-name", at, format!("`{shown}` can't be the name of a {what}: {fault}")).maybe_help(help),
-    )
+    Some(Diagnostic::error("bad-name", at, format!("invalid name `{shown}` of a {what}: {fault}")).maybe_help(help))
 }
 
 fn syntax_fault(id: SourceId, source: &Source, error: &toml::de::Error) -> Diagnostic {
@@ -412,6 +411,6 @@ fn syntax_fault(id: SourceId, source: &Source, error: &toml::de::Error) -> Diagn
     let line_end = source.line_span(span.start).end();
     let span = span.start..span.end.min(line_end.max(span.start));
     let message: Cow<'_, str> = error.message().trim().replace('\n', "; ").into();
-    let fault = Diagnostic::error("syntax", Location::new(id, span), format!("this is not TOML: {message}"));
+    let fault = Diagnostic::error("syntax", Location::new(id, span), format!("syntax error in TOML: {message}"));
     fault.label("here")
 }

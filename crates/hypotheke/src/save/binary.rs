@@ -216,7 +216,7 @@ pub(super) fn read(bytes: &[u8]) -> Result<Save, SaveError> {
     };
     let (word, format, checksum) = head;
     if word != WORD {
-        return Err(SaveError::Binary { message: format!("it does not begin with the word `{WORD}`") });
+        return Err(SaveError::Binary { message: format!("the file does not begin with `{WORD}`") });
     }
     check_format(format)?;
     let start = usize::try_from(cursor.position()).unwrap_or(bytes.len()).min(bytes.len());
@@ -247,22 +247,22 @@ impl<'s> Laying<'s> {
             return Err(SaveError::inconsistent("stacks", "the columns are of different lengths"));
         }
         if body.lying.len() != body.containers.len() + body.holders.len() + 1 {
-            return Err(SaveError::inconsistent("stacks", "it is not told for each place how many lie there"));
+            return Err(SaveError::inconsistent("stacks", "the number of stacks is missing for a place"));
         }
         let on_ground = body.lying.last().copied().unwrap_or(0) as usize;
         let in_containers: u64 = body.lying.iter().take(body.containers.len()).map(|&count| u64::from(count)).sum();
         if body.positions.len() != on_ground || body.gaps.len() as u64 != in_containers {
-            return Err(SaveError::inconsistent("stacks", "it is not told of each where it lies"));
+            return Err(SaveError::inconsistent("stacks", "the place is missing for a stack"));
         }
         // All that may be refused is, before any stack is made.
         if body.kind.iter().any(|&kind| kind as usize >= body.kinds.len()) {
-            return Err(SaveError::inconsistent("stacks", "the kind of one is none of those listed"));
+            return Err(SaveError::inconsistent("stacks", "a stack has an unlisted kind"));
         }
         if body.variant.iter().any(|&variant| variant as usize > body.variants.len()) {
-            return Err(SaveError::inconsistent("stacks", "the variant of one is none of those listed"));
+            return Err(SaveError::inconsistent("stacks", "a stack has an unlisted variant"));
         }
         if shares_too_much(&body.variants, &body.variant) {
-            return Err(SaveError::inconsistent("variants", "more marks and properties are requested than are told"));
+            return Err(SaveError::inconsistent("variants", "the variants are shared by too many stacks"));
         }
         Ok(Laying { body, told: 0, id: 0 })
     }
@@ -273,7 +273,7 @@ impl<'s> Laying<'s> {
         self.told += 1;
         self.id = self.id.wrapping_add_signed(body.ids[at]);
         let id = StackId(self.id);
-        let unknown = |what| SaveError::inconsistent(id.to_string(), format!("its {what} is none of those listed"));
+        let unknown = |what| SaveError::inconsistent(id.to_string(), format!("its {what} is not listed"));
         let kind = body.kinds.get(body.kind[at] as usize).ok_or_else(|| unknown("kind"))?;
         let (marks, properties) = match body.variant[at].checked_sub(1) {
             None => Default::default(),

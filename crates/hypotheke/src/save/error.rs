@@ -6,7 +6,7 @@ use crate::snapshot::SnapshotError;
 #[non_exhaustive]
 pub enum SaveError {
     /// There is nothing.
-    #[error("there is nothing in it")]
+    #[error("the file is empty")]
     Empty,
     /// It can't be read as JSON of the shape that saves have.
     #[error("line {line}, column {column}: {message}")]
@@ -19,19 +19,19 @@ pub enum SaveError {
         message: String,
     },
     /// It can't be read as MessagePack of the shape that saves have.
-    #[error("it can't be read as a save: {message}")]
+    #[error("the file is not a save: {message}")]
     Binary {
         /// What is wrong.
         message: String,
     },
     /// It was written by a later version of this library.
-    #[error("its format is {found}, and this version reads formats up to {FORMAT}")]
+    #[error("unknown format {found}: this version reads formats up to {FORMAT}")]
     Newer {
         /// The version of its format.
         found: u32,
     },
     /// Something in it is not as it was written.
-    #[error("it is damaged: its checksum is {found}, but {counted} is counted")]
+    #[error("checksum mismatch: the file says {found}, its contents give {counted}")]
     Damaged {
         /// What it says.
         found: String,
@@ -39,7 +39,7 @@ pub enum SaveError {
         counted: String,
     },
     /// Its checksum is not that of its contents, all else can be read: somebody has edited it, or it is damaged.
-    #[error("it was edited, or is damaged: its checksum is {found}, but {counted} is counted")]
+    #[error("checksum mismatch: the file says {found}, its contents give {counted}")]
     Edited {
         /// What it says.
         found: String,
@@ -55,7 +55,7 @@ pub enum SaveError {
         message: String,
     },
     /// It was saved under another ruleset.
-    #[error("it was saved under `{}` version {} ({}), not under `{}` version {} ({})", .saved.title, .saved.version, .saved.fingerprint, .given.title, .given.version, .given.fingerprint)]
+    #[error("the save is of the ruleset `{}` version {} ({}), not of `{}` version {} ({})", .saved.title, .saved.version, .saved.fingerprint, .given.title, .given.version, .given.fingerprint)]
     OtherRuleset {
         /// Under which it was saved.
         saved: Box<RulesetInfo>,

@@ -231,7 +231,7 @@ pub(super) fn read(bytes: &[u8], trust: Trust) -> Result<Save, SaveError> {
         let before = &bytes[..error.valid_up_to()];
         let line = before.iter().filter(|byte| **byte == b'\n').count() + 1;
         let column = before.iter().rev().take_while(|byte| **byte != b'\n').count() + 1;
-        SaveError::Json { line, column, message: "this is no text in UTF-8".to_owned() }
+        SaveError::Json { line, column, message: "the file is not UTF-8 text".to_owned() }
     })?;
     let document: Document<'_> =
         serde_json::from_str(text).map_err(|error| newer(text).unwrap_or_else(|| bad(&error)))?;
@@ -297,7 +297,7 @@ fn rebuild(document: Document<'_>, edited: bool) -> Result<Save, SaveError> {
                     latest = Some((lying.place.to_string(), at));
                 }
                 let Some(slot) = lying.slot.filter(|_| lying.at.is_none()) else {
-                    return Err(SaveError::inconsistent(lying.place, format!("{} lies in no slot of it", lying.id)));
+                    return Err(SaveError::inconsistent(lying.place, format!("the slot of {} is missing", lying.id)));
                 };
                 rebuilding.stacks(at).push(InSlot { slot, stack: lying.stack() });
             }
@@ -314,7 +314,7 @@ fn lay_elsewhere(
     lying: Lying<'_>,
 ) -> Result<(), SaveError> {
     if lying.slot.is_some() {
-        return Err(SaveError::inconsistent(lying.place, "there is no such container"));
+        return Err(SaveError::inconsistent(lying.place, "unknown container"));
     }
     match (lying.at, hands.get(&*lying.place)) {
         (Some(at), None) if lying.place == "ground" => {
@@ -322,6 +322,6 @@ fn lay_elsewhere(
             Ok(())
         }
         (None, Some(&holder)) => rebuilding.hand(holder, lying.stack()),
-        _ => Err(SaveError::inconsistent(lying.place, format!("{} can't lie there", lying.id))),
+        _ => Err(SaveError::inconsistent(lying.place, format!("{} cannot be there", lying.id))),
     }
 }

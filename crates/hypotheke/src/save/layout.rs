@@ -156,16 +156,17 @@ impl Rebuilding {
         for place in places {
             let Place { name, definition, slots, opened_by } = place;
             if name == "ground" || name.ends_with(".hand") {
-                return Err(SaveError::inconsistent(name.to_string(), "no container is called so"));
+                return Err(SaveError::inconsistent(name.to_string(), "this name is reserved"));
             }
             let home = if name.starts_with('#') {
-                let pack: StackId =
-                    name.parse().map_err(|_| SaveError::inconsistent(name.to_string(), "this is no id of a pack"))?;
+                let pack: StackId = name
+                    .parse()
+                    .map_err(|_| SaveError::inconsistent(name.to_string(), "this is not the id of a pack"))?;
                 self.snapshot.packs.push(Pack { pack, slots, opened_by, stacks: Vec::new() });
                 Home::Inside(self.snapshot.packs.len() - 1)
             } else if let Some((holder, own)) = name.split_once('.') {
                 let Some(&at) = holders.get(holder) else {
-                    return Err(SaveError::inconsistent(name.to_string(), format!("there is no holder `{holder}`")));
+                    return Err(SaveError::inconsistent(name.to_string(), format!("unknown holder `{holder}`")));
                 };
                 let container = Container {
                     name: own.to_owned(),
@@ -205,7 +206,7 @@ impl Rebuilding {
     pub(super) fn hand(&mut self, holder: usize, stack: Stack) -> Result<(), SaveError> {
         let holder = &mut self.snapshot.holders[holder];
         if holder.hand.is_some() {
-            let message = format!("there are two stacks in it, {} is one of them", stack.id);
+            let message = format!("the hand has two stacks; one is {}", stack.id);
             return Err(SaveError::inconsistent(format!("{}.hand", holder.name), message));
         }
         holder.hand = Some(stack);

@@ -219,7 +219,7 @@ impl Save {
     pub fn world(&self, rules: &Arc<Ruleset>) -> Result<World, SaveError> {
         self.check_rules(rules)?;
         if self.departure.is_some() {
-            return Err(SaveError::inconsistent("departure", "this is no world, but one that has left one"));
+            return Err(SaveError::inconsistent("departure", "the save is a transfer record, not a world"));
         }
         let world = World::from_snapshot(rules, &self.snapshot)?;
         let broken = if self.edited { crate::audit(rules, &self.snapshot) } else { Vec::new() };
@@ -291,12 +291,12 @@ impl Save {
 /// What has departed, from a save that holds it alone.
 fn departed(id: Option<DepartureId>, snapshot: &Snapshot) -> Result<Departure, SaveError> {
     let Some(id) = id else {
-        return Err(SaveError::inconsistent("departure", "this is a whole world, and none that has left one"));
+        return Err(SaveError::inconsistent("departure", "the save is a world, not a transfer record"));
     };
     let who = match (&snapshot.containers[..], &snapshot.holders[..]) {
         ([container], []) => Departed::Container(container.clone()),
         ([], [holder]) => Departed::Holder(holder.clone()),
-        _ => return Err(SaveError::inconsistent("departure", "it is not one container or one holder")),
+        _ => return Err(SaveError::inconsistent("departure", "a transfer record has exactly one container or holder")),
     };
     let (packs, orphans) = (snapshot.packs.clone(), snapshot.orphans.clone());
     Ok(Departure { id: (id != NO_DEPARTURE).then_some(id), who, packs, orphans })

@@ -52,7 +52,7 @@ impl<S: Store> Trial<'_, S> {
         let mut expected: Vec<Key> = KEYS.iter().filter_map(|bytes| Key::new(bytes).ok()).collect();
         expected.sort();
         let keys = self.store.keys().map_err(|error| error.to_string())?;
-        holds(keys == expected, || format!("these keys are told: {keys:?}"))?;
+        holds(keys == expected, || format!("the list of keys is {keys:?}"))?;
         // No two keys share anything.
         for (number, bytes) in KEYS.iter().enumerate() {
             let key = Key::new(bytes).map_err(|error| error.to_string())?;
@@ -63,13 +63,15 @@ impl<S: Store> Trial<'_, S> {
 
     fn one_key(&mut self, key: &Key, number: usize) -> Result<(), String> {
         let nothing = self.store.load(key).map_err(|error| error.to_string())?;
-        holds(nothing.is_none(), || format!("`{key}`: something is there before anything was saved"))?;
+        holds(nothing.is_none(), || format!("`{key}`: a new key already has a save"))?;
         self.saves(key, &contents(number, 1), 0, 0)?;
         self.refuses(key, 0, 0, "conflict")?;
         self.refuses(key, 2, 0, "conflict")?;
 
         let camp = self.leases(key, "camp", 0, 100)?;
-        holds(camp.revision == 1, || format!("`{key}`: a lease tells revision {}, 1 is kept", camp.revision))?;
+        holds(camp.revision == 1, || {
+            format!("`{key}`: a lease has revision {}; the stored revision is 1", camp.revision)
+        })?;
         self.refuses(key, 1, 0, "lease-lost")?;
         self.refuses(key, 1, camp.number + 1, "lease-lost")?;
         self.is_held(key, "pass", 99)?;
@@ -78,7 +80,7 @@ impl<S: Store> Trial<'_, S> {
         self.is_held(key, "pass", 199)?;
 
         let pass = self.leases(key, "pass", 200, 300)?;
-        holds(pass.number > camp.number, || format!("`{key}`: lease {} comes after {}", pass.number, camp.number))?;
+        holds(pass.number > camp.number, || format!("`{key}`: lease {} follows lease {}", pass.number, camp.number))?;
         self.refuses(key, 2, camp.number, "lease-lost")?;
         let late = self.store.renew(key, camp.number, 900);
         holds(is(&late, "lease-lost"), || format!("`{key}`: an old lease is renewed: {late:?}"))?;
@@ -87,12 +89,12 @@ impl<S: Store> Trial<'_, S> {
         self.saves(key, &contents(number, 3), 2, pass.number)?;
         self.does("give back", key, pass.number, |store| store.release(key, pass.number))?;
         let again = self.store.renew(key, pass.number, 900);
-        holds(is(&again, "lease-lost"), || format!("`{key}`: what was given back is renewed: {again:?}"))?;
+        holds(is(&again, "lease-lost"), || format!("`{key}`: a released lease is renewed: {again:?}"))?;
 
         let last = self.leases(key, "camp", 201, 300)?;
         holds(last.number > pass.number && last.revision == 3, || format!("`{key}`: the next lease is {last:?}"))?;
         let again = self.leases(key, "camp", 202, 400)?;
-        holds(again.number == last.number, || format!("`{key}`: one who asks again gets lease {}", again.number))?;
+        holds(again.number == last.number, || format!("`{key}`: a repeated request gets lease {}", again.number))?;
         self.is_held(key, "pass", 399)?;
         self.does("give back", key, last.number, |store| store.release(key, last.number))?;
         self.remembers(key, number)
@@ -104,26 +106,28 @@ impl<S: Store> Trial<'_, S> {
         let kept = self.store.generations(key).map_err(|error| error.to_string())?;
         for (kept, revision) in kept.iter().zip([3, 2, 1]) {
             let same = kept.revision == revision && kept.content.as_ref() == Ok(&contents(number, revision));
-            holds(same, || format!("`{key}`: {kept:?} is told in place of revision {revision}"))?;
+            holds(same, || format!("`{key}`: the list of saves is {kept:?}; expected revision {revision}"))?;
         }
         // A server that was taken over has to find out whether the last that it sent had arrived before.
-        holds(kept.len() > 1, || format!("`{key}`: the save before the latest is not kept"))?;
+        holds(kept.len() > 1, || format!("`{key}`: the previous save is missing"))?;
         let status = self.store.status(key).map_err(|error| error.to_string())?;
         let free = status.lease.owner.is_empty();
-        holds(status.revision == 3 && free, || format!("`{key}`: {status:?} is told"))
+        holds(status.revision == 3 && free, || format!("`{key}`: the status is {status:?}"))
     }
 
     fn loads(&mut self, key: &Key, revision: u64, bytes: &[u8]) -> Result<(), String> {
         self.trace.push(format!("`{key}`: load"));
         let found = self.store.load(key).map_err(|error| error.to_string())?;
         let same = found.as_ref().is_some_and(|found: &Stored| found.revision == revision && found.bytes == bytes);
-        holds(same, || format!("`{key}`: {found:?} is loaded in place of revision {revision}"))
+        holds(same, || format!("`{key}`: {found:?} is loaded; expected revision {revision}"))
     }
 
     fn saves(&mut self, key: &Key, bytes: &[u8], expected_revision: u64, lease: u64) -> Result<(), String> {
         self.trace.push(format!("`{key}`: save from revision {expected_revision} under lease {lease}"));
         let saved = self.store.save(key, bytes, expected_revision, lease).map_err(|error| error.to_string())?;
-        holds(saved == expected_revision + 1, || format!("`{key}`: revision {saved} comes after {expected_revision}"))
+        holds(saved == expected_revision + 1, || {
+            format!("`{key}`: revision {saved} follows revision {expected_revision}")
+        })
     }
 
     fn refuses(&mut self, key: &Key, expected_revision: u64, lease: u64, code: &str) -> Result<(), String> {
@@ -132,20 +136,20 @@ impl<S: Store> Trial<'_, S> {
         ));
         let saved = self.store.save(key, b"too late", expected_revision, lease);
         holds(is(&saved, code), || match saved {
-            Ok(revision) => format!("`{key}`: it is saved, as revision {revision}"),
-            Err(error) => format!("`{key}`: the answer is {}, not {code}: {error}", error.code()),
+            Ok(revision) => format!("`{key}`: the save was accepted as revision {revision}"),
+            Err(error) => format!("`{key}`: the error is {}; expected {code}: {error}", error.code()),
         })
     }
 
     fn leases(&mut self, key: &Key, owner: &str, now: u64, expires_at: u64) -> Result<Lease, String> {
-        self.trace.push(format!("`{key}`: {owner} asks for a lease from {now} until {expires_at}"));
+        self.trace.push(format!("`{key}`: {owner} requests a lease from {now} until {expires_at}"));
         self.store.lease(key, owner, now, expires_at).map_err(|error| error.to_string())
     }
 
     fn is_held(&mut self, key: &Key, owner: &str, now: u64) -> Result<(), String> {
-        self.trace.push(format!("`{key}`: {owner} asks for a lease at {now}, which must be refused"));
+        self.trace.push(format!("`{key}`: {owner} requests a lease at {now}, which must be refused"));
         let lease = self.store.lease(key, owner, now, now + 100);
-        holds(is(&lease, "held"), || format!("`{key}`: the answer is {lease:?}"))
+        holds(is(&lease, "held"), || format!("`{key}`: the result is {lease:?}"))
     }
 
     fn does(
@@ -185,13 +189,13 @@ pub fn check_store_races<S: Store + Sync>(store: &S, threads: NonZeroUsize, roun
         let won = saved.iter().filter(|saved| saved.is_ok()).count();
         let told = saved.iter().flatten().all(|revision| *revision == round + 1);
         if won != 1 || !told {
-            return Some(CheckFailure { trace, found: format!("{won} of them are told that they have saved") });
+            return Some(CheckFailure { trace, found: format!("{won} of the saves were accepted") });
         }
     }
     let leases = at_once(threads, |thread| store.lease(&key, &format!("server {thread}"), 0, 100));
-    trace.push(format!("{threads} owners ask for a lease"));
+    trace.push(format!("{threads} owners request a lease"));
     let won = leases.iter().filter(|lease| lease.is_ok()).count();
-    (won != 1).then(|| CheckFailure { trace, found: format!("{won} of them have one") })
+    (won != 1).then(|| CheckFailure { trace, found: format!("{won} of them got one") })
 }
 
 fn at_once<T: Send>(threads: NonZeroUsize, work: impl Fn(usize) -> T + Sync) -> Vec<T> {

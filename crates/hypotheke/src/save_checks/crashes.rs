@@ -135,16 +135,16 @@ impl WriterRun<'_> {
         let found = stored.as_ref().map_or(0, |stored| stored.revision);
         let number = usize::try_from(found).unwrap_or(usize::MAX);
         if !(known.safe..=known.begun).contains(&number) {
-            return Err(format!("save {} was safe, and save {found} is what is found", known.safe));
+            return Err(format!("save {} was confirmed, but save {found} is loaded", known.safe));
         }
         let is_complete = stored.is_none_or(|stored| self.saves.get(number - 1) == Some(&stored.bytes));
         if !is_complete {
-            return Err(format!("save {found} is there, with other bytes"));
+            return Err(format!("save {found} is loaded with different bytes"));
         }
         let (owner, now) = PROCESSES[2];
         let next = store.lease(self.key, owner, now, now + 10).map_err(|error| error.to_string())?.number;
         if next <= known.lease {
-            return Err(format!("lease {} was given, and lease {next} is given again", known.lease));
+            return Err(format!("lease {} was granted, and lease {next} is granted again", known.lease));
         }
         Ok(())
     }

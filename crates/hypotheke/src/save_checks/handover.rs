@@ -354,12 +354,12 @@ impl<S: Store + Clone> Search<S> {
             Event::Late(number) => {
                 let told = told_of(&state.store.on_the_way()[number]);
                 state.store.deliver(number);
-                Some(format!("what was late arrives: {told}"))
+                Some(format!("a delayed request arrives: {told}"))
             }
             Event::LeaseExpiry => {
                 state.left.lease_expiries -= 1;
                 state.now = self.status(state).lease.expires_at;
-                Some("time passes, and the lease runs out".to_owned())
+                Some("the lease expires".to_owned())
             }
         }
     }
@@ -382,8 +382,8 @@ impl<S: Store + Clone> Search<S> {
             (Ok(()), SessionAction::Lease) => format!("gets lease {}", session.lease()),
             (Ok(()), SessionAction::Load) => "loads, and they arrive".to_owned(),
             (Ok(()), SessionAction::Save) => told_how(session, expected_revision).to_owned(),
-            (Ok(()), SessionAction::ConfirmSave) => "looks back, and finds that it had saved".to_owned(),
-            (Ok(()), SessionAction::Release) => "gives the lease back".to_owned(),
+            (Ok(()), SessionAction::ConfirmSave) => "confirms that its save was stored".to_owned(),
+            (Ok(()), SessionAction::Release) => "releases the lease".to_owned(),
             (Err(error), _) => format!("{}: {}", wants(ask), told_why(error, fate)),
         };
         if matches!(session.state(), SessionState::LeaseLost | SessionState::OutcomeUnknown) {
@@ -455,7 +455,7 @@ impl<S: Store + Clone> Search<S> {
             if counted != expected {
                 let what = if counted < expected { "lost" } else { "doubled" };
                 let how_many = (counted - expected).abs();
-                return Some(format!("{how_many} {} {what}: {expected} in all, and {counted} are counted", kind.id()));
+                return Some(format!("{how_many} {} {what}: {expected} expected, {counted} found", kind.id()));
             }
         }
         None
@@ -507,19 +507,19 @@ fn is_over(session: &Session) -> bool {
 
 fn wants(ask: SessionAction) -> &'static str {
     match ask {
-        SessionAction::Lease => "asks for a lease",
-        SessionAction::Load => "asks for what was saved",
-        SessionAction::Save => "asks to save",
-        SessionAction::ConfirmSave => "looks back at what was saved",
-        SessionAction::Release => "asks to give the lease back",
+        SessionAction::Lease => "requests a lease",
+        SessionAction::Load => "requests the latest save",
+        SessionAction::Save => "saves",
+        SessionAction::ConfirmSave => "requests the earlier saves",
+        SessionAction::Release => "requests to release the lease",
     }
 }
 
 /// How a save went well, made from a revision.
 fn told_how(session: &Session, expected_revision: u64) -> &'static str {
     match session.state() {
-        SessionState::ConfirmingSave => "asks to save: refused, it comes late",
-        _ if session.expected_revision() == expected_revision => "asks to save: it had arrived before",
+        SessionState::ConfirmingSave => "saves: refused, too late",
+        _ if session.expected_revision() == expected_revision => "saves: already stored",
         _ => "saves",
     }
 }
@@ -528,21 +528,19 @@ fn told_why(error: &SessionError, fate: InjectedFault) -> String {
     let error = match error {
         SessionError::Store(error) => error,
         SessionError::Void { is_certain: true, .. } => {
-            return "its session is void, and it begins again as it was before".to_owned();
+            return "its session lost the lease; it restarts from the stored state".to_owned();
         }
         SessionError::Void { .. } => {
-            return "it can't be told any more, and it begins again as it was before".to_owned();
+            return "the outcome is unknown; it restarts from the stored state".to_owned();
         }
         other => return other.to_string(),
     };
     match (error, fate) {
-        (StoreError::NoResponse { .. }, InjectedFault::AnswerLost) => "it is done, but no answer comes".to_owned(),
-        (StoreError::NoResponse { .. }, InjectedFault::Late) => {
-            "it is on its way for long, and no answer comes".to_owned()
-        }
-        (StoreError::NoResponse { .. }, _) => "it never arrives".to_owned(),
-        (StoreError::Held { owner, .. }, _) => format!("refused, for {owner} has it"),
-        (StoreError::Stale { found, .. }, _) => format!("revision {found} comes, which is too old"),
+        (StoreError::NoResponse { .. }, InjectedFault::AnswerLost) => "it is done, but the response is lost".to_owned(),
+        (StoreError::NoResponse { .. }, InjectedFault::Late) => "it is delayed, and the response is lost".to_owned(),
+        (StoreError::NoResponse { .. }, _) => "it is lost".to_owned(),
+        (StoreError::Held { owner, .. }, _) => format!("refused: {owner} has the lease"),
+        (StoreError::Stale { found, .. }, _) => format!("revision {found} is loaded, which is too old"),
         _ => error.to_string(),
     }
 }
@@ -550,10 +548,10 @@ fn told_why(error: &SessionError, fate: InjectedFault) -> String {
 fn told_of(request: &Request) -> String {
     match request {
         Request::Save { expected_revision, lease, .. } => {
-            format!("a save made from revision {expected_revision}, under lease {lease}")
+            format!("a save from revision {expected_revision} with lease {lease}")
         }
-        Request::Lease { owner, .. } => format!("that {owner} asks for a lease"),
-        Request::Renew { number, .. } => format!("lease {number} is to last longer"),
-        Request::Release { number, .. } => format!("lease {number} is given back"),
+        Request::Lease { owner, .. } => format!("the request of {owner} for a lease"),
+        Request::Renew { number, .. } => format!("the renewal of lease {number}"),
+        Request::Release { number, .. } => format!("the release of lease {number}"),
     }
 }

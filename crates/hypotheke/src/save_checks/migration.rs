@@ -54,7 +54,7 @@ impl MigrationReport {
         }
         let (before, after) = (save.items(), carried.items());
         if before != after {
-            return Err(format!("{before} items were saved, and {after} are there under the other rules"));
+            return Err(format!("{before} items were saved; {after} remain after the migration"));
         }
         self.aside += carried.snapshot().orphans.iter().map(Orphan::items).sum::<u64>();
         let read = Save::read(&carried.to_bytes()).map_err(|error| error.to_string())?;

@@ -118,7 +118,7 @@ impl RoundTripReport {
             for (read, _) in keep(&save)? {
                 let again = read.departure(world.rules()).map_err(|error| error.to_string())?;
                 if again != departure {
-                    return Err(format!("{} is saved by themselves, and somebody else is read", departure.name()));
+                    return Err(format!("{} was saved alone, and a different record was loaded", departure.name()));
                 }
             }
         }
@@ -146,11 +146,11 @@ pub(super) fn compare(saved: &Save, read: &Save) -> Result<(), String> {
     let told = changes
         .totals
         .iter()
-        .map(|change| format!("{}: {} were saved, {} are read", change.item, change.before, change.after));
+        .map(|change| format!("{}: {} were saved, {} were loaded", change.item, change.before, change.after));
     let told: Vec<String> = told.collect();
     Err(match (told.is_empty(), places.is_empty()) {
         (false, _) => told.join("; "),
-        (true, false) => format!("other things lie in {}", places.into_iter().collect::<Vec<_>>().join(", ")),
-        (true, true) => "another world is read: its counters, ids or what is open differ".to_owned(),
+        (true, false) => format!("the contents of {} differ", places.into_iter().collect::<Vec<_>>().join(", ")),
+        (true, true) => "the loaded world has different counters, ids or open containers".to_owned(),
     })
 }

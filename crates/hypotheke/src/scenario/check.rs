@@ -48,7 +48,7 @@ impl ScenarioFile {
         let mut all = Faults::default();
         all.extend(faults.iter().map(diagnostic));
         all.extend(unchecked.map(|span| {
-            let message = "the names from here on are not checked before those above are mended";
+            let message = "names from here on are checked after the errors above are fixed";
             Diagnostic::warning("not-checked", Location::new(SourceId(0), span), message)
         }));
         Err(ScenarioErrors::new(Diagnostics::new(vec![self.source.clone()], all)))
@@ -75,16 +75,16 @@ impl ScenarioFile {
             StartBase::Ruleset => World::laid_out(rules)?,
             StartBase::Shared(name) => {
                 if within.contains(&name) {
-                    let message = format!("start `{name}` begins with itself");
+                    let message = format!("start `{name}` refers to itself");
                     return Err(ResolveError::new(name.span(), message, None));
                 }
                 let Some(shared) = self.starts().find(|shared| shared.name == *name) else {
                     let names: Vec<&str> = self.starts().map(|shared| shared.name.as_str()).collect();
                     let help = suggestion(name.as_str(), names.iter().copied());
-                    return Err(ResolveError::new(name.span(), format!("there is no start `{name}`"), help));
+                    return Err(ResolveError::new(name.span(), format!("unknown start `{name}`"), help));
                 };
                 if within.len() == DEEPEST {
-                    let message = format!("starts are more than {DEEPEST} deep in each other here");
+                    let message = format!("starts are nested more than {DEEPEST} deep");
                     return Err(ResolveError::new(name.span(), message, None));
                 }
                 within.push(name);
@@ -203,8 +203,8 @@ impl<'f> Checker<'f> {
                 }
             }
             Step::Snapshot(name) if name.as_str() == START || self.snapshots.contains(&name) => {
-                let message = format!("there is a snapshot `{name}` already");
-                let help = "give it another name".to_owned();
+                let message = format!("snapshot `{name}` already exists");
+                let help = "Choose a different name".to_owned();
                 faults.push(ResolveError::new(name.span(), message, Some(help)));
             }
             Step::Snapshot(name) => self.snapshots.push(name),
@@ -252,11 +252,11 @@ impl<'f> Checker<'f> {
                 if let Ok(place) = self.empty.place(shortcut, None)
                     && !matches!(place, Place::Shortcut(..))
                 {
-                    let message = format!("`{shortcut}` is no shortcut");
+                    let message = format!("`{shortcut}` is not a shortcut");
                     faults.push(ResolveError::new(
                         shortcut.span(),
                         message,
-                        Some("as in `surveyor.shortcuts/2`".into()),
+                        Some("Write it as in `surveyor.shortcuts/2`".into()),
                     ));
                 }
             }
@@ -281,8 +281,8 @@ impl<'f> Checker<'f> {
                 let names = || self.snapshots.iter().map(|snapshot| snapshot.as_str()).chain([START]);
                 if !names().any(|known| known == snapshot.as_str()) {
                     let help = suggestion(snapshot.as_str(), names());
-                    let message = format!("there is no snapshot `{snapshot}` before this");
-                    let help = help.or_else(|| Some(format!("a step `snapshot {snapshot}` makes one")));
+                    let message = format!("unknown snapshot `{snapshot}`");
+                    let help = help.or_else(|| Some(format!("Add a step `snapshot {snapshot}` before this line")));
                     faults.push(ResolveError::new(snapshot.span(), message, help));
                 }
             }
@@ -310,7 +310,7 @@ impl<'f> Checker<'f> {
                 {
                     let known: Vec<&str> = def.encumbrance().map(|(_, known)| known).collect();
                     let help = suggestion(label.as_str(), known.iter().copied());
-                    let message = format!("holder `{}` has no encumbrance `{label}`", def.id());
+                    let message = format!("holder `{}` has no encumbrance step `{label}`", def.id());
                     faults.push(ResolveError::new(label.span(), message, help));
                 }
             }
@@ -328,11 +328,7 @@ impl<'f> Checker<'f> {
                         let names = || self.rules.attributes().iter().map(|attribute| &**attribute);
                         if !names().any(|known| known == name.as_str()) {
                             let help = suggestion(name.as_str(), names());
-                            faults.push(ResolveError::new(
-                                name.span(),
-                                format!("there is no attribute `{name}`"),
-                                help,
-                            ));
+                            faults.push(ResolveError::new(name.span(), format!("unknown attribute `{name}`"), help));
                         }
                     }
                     Claim::Count(name, place) => {
@@ -348,8 +344,8 @@ impl<'f> Checker<'f> {
     /// What a step came to can be requested only after one.
     fn needs_a_step(&self, line: Span, faults: &mut Vec<ResolveError>) {
         if self.played == 0 {
-            let help = Some("it tells of the step before it".to_owned());
-            faults.push(ResolveError::new(line, "no operation stands before this line".to_owned(), help));
+            let help = Some("It checks the previous operation".to_owned());
+            faults.push(ResolveError::new(line, "no operation precedes this line".to_owned(), help));
         }
     }
 
@@ -391,7 +387,7 @@ impl<'f> Checker<'f> {
         match self.empty.place(path, None) {
             Ok(Place::Container(_)) => {}
             Ok(_) => {
-                let help = Some("name a container".to_owned());
+                let help = Some("Name a container".to_owned());
                 faults.push(ResolveError::new(path.span(), format!("`{path}` has no slots to count"), help));
             }
             Err(error) => faults.push(ResolveError::place(path, &error)),
@@ -403,7 +399,7 @@ impl<'f> Checker<'f> {
         self.place(path, faults);
         let is_slot = |place| matches!(place, Place::Slot(..));
         if !path.depends_on_stacks() && self.empty.place(path, None).is_ok_and(|place| !is_slot(place)) {
-            let help = Some(format!("name one of its slots, such as `{path}/0`"));
+            let help = Some(format!("Name one of its slots, such as `{path}/0`"));
             faults.push(ResolveError::new(path.span(), format!("`{path}` is not a slot"), help));
         }
     }
@@ -413,7 +409,7 @@ impl<'f> Checker<'f> {
             return None;
         }
         let help = suggestion(name.as_str(), self.rules.item_names());
-        Some(ResolveError::new(name.span(), format!("there is no kind, tag or mark `{name}`"), help))
+        Some(ResolveError::new(name.span(), format!("unknown kind, tag or mark `{name}`"), help))
     }
 
     fn unit(&self, claim: &Claim, unit: &Word) -> Option<ResolveError> {
@@ -422,10 +418,10 @@ impl<'f> Checker<'f> {
             return None;
         }
         let help = match known {
-            "" => "leave the unit out".to_owned(),
-            known => format!("weights are in `{known}`"),
+            "" => "Remove the unit".to_owned(),
+            known => format!("Write weights in `{known}`"),
         };
-        Some(ResolveError::new(unit.span(), format!("`{unit}` is not the unit of this"), Some(help)))
+        Some(ResolveError::new(unit.span(), format!("unexpected unit `{unit}`"), Some(help)))
     }
 }
 

@@ -32,7 +32,7 @@ impl<'f> SharedLists<'f> {
                 lists.endless.push(shared.name.as_str());
             }
             if size > MAX_STEPS && size != u64::MAX {
-                let message = format!("all of `{}` comes to more than {MAX_STEPS} steps", shared.name);
+                let message = format!("`{}` has more than {MAX_STEPS} steps in total", shared.name);
                 faults.push(ResolveError::new(shared.name.span(), message, None));
             }
         }
@@ -51,7 +51,7 @@ impl<'f> SharedLists<'f> {
             return size;
         }
         if within.len() == DEEPEST {
-            let message = format!("lists of steps are more than {DEEPEST} deep in each other here");
+            let message = format!("shared steps are nested more than {DEEPEST} deep");
             faults.push(ResolveError::new(list.name.span(), message, None));
             return u64::MAX;
         }
@@ -63,7 +63,7 @@ impl<'f> SharedLists<'f> {
                 continue;
             };
             if within.contains(&name.as_str()) {
-                let message = format!("steps `{name}` would be played within themselves");
+                let message = format!("steps `{name}` call themselves");
                 faults.push(ResolveError::new(name.span(), message, None));
                 size = u64::MAX;
             } else if let Some(inner) = self.by_name.get(name.as_str()) {
@@ -84,8 +84,8 @@ impl<'f> SharedLists<'f> {
     pub(crate) fn steps(&self, name: &Word, faults: &mut Vec<ResolveError>) -> Option<&'f [Line<Step>]> {
         let Some(shared) = self.by_name.get(name.as_str()) else {
             let help = suggestion(name.as_str(), self.names.iter().copied());
-            let help = help.or_else(|| Some("outside of a scenario, `steps NAME` begins a list".to_owned()));
-            faults.push(ResolveError::new(name.span(), format!("there are no steps `{name}`"), help));
+            let help = help.or_else(|| Some("Define shared steps outside of scenarios with `steps NAME`".to_owned()));
+            faults.push(ResolveError::new(name.span(), format!("unknown steps `{name}`"), help));
             return None;
         };
         // What is wrong with an endless list has been told.

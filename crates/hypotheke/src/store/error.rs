@@ -10,7 +10,7 @@ pub enum StoreError {
     #[error(transparent)]
     Key(#[from] KeyError),
     /// Someone has saved since: the save was made from an older revision, and would write over theirs.
-    #[error("`{key}`: this was made from revision {expected_revision}, and {found} is kept by now")]
+    #[error("`{key}`: the save expects revision {expected_revision}, but the stored revision is {found}")]
     Conflict {
         /// Which.
         key: Key,
@@ -22,7 +22,7 @@ pub enum StoreError {
         lease_number: u64,
     },
     /// Another has the lease now: whoever writes under an older one comes too late.
-    #[error("`{key}`: lease {number} is not the latest, {latest} is")]
+    #[error("`{key}`: lease {number} is lost; the latest lease is {latest}")]
     LeaseLost {
         /// Which.
         key: Key,
@@ -36,7 +36,7 @@ pub enum StoreError {
         lease_number: u64,
     },
     /// Another has a lease that has not run out.
-    #[error("`{key}` is held by {owner} until {expires_at}")]
+    #[error("`{key}`: {owner} has the lease until {expires_at}")]
     Held {
         /// Which.
         key: Key,
@@ -58,7 +58,7 @@ pub enum StoreError {
         earlier: Option<u64>,
     },
     /// Another process has the store open, or is writing in it.
-    #[error("{place}: another process has it{}", by(.owner))]
+    #[error("{place} is locked by a different process{}", by(.owner))]
     Locked {
         /// The lock.
         place: String,
@@ -66,7 +66,7 @@ pub enum StoreError {
         owner: String,
     },
     /// What is there is no store, or one of a later version.
-    #[error("{place} is no store: {cause}")]
+    #[error("{place} is not a store: {cause}")]
     NoStore {
         /// The folder or the file.
         place: String,
@@ -82,7 +82,7 @@ pub enum StoreError {
         cause: String,
     },
     /// Nothing may be written there.
-    #[error("{place}: {action}: it may not be written to")]
+    #[error("{place}: {action}: write access denied")]
     ReadOnly {
         /// The file or folder.
         place: String,
@@ -90,7 +90,7 @@ pub enum StoreError {
         action: &'static str,
     },
     /// There is no room for more.
-    #[error("{place}: {action}: there is no room left")]
+    #[error("{place}: {action}: the disk is full")]
     Full {
         /// The file or folder.
         place: String,
@@ -116,7 +116,7 @@ pub enum StoreError {
         wait: u64,
     },
     /// No answer came. What was requested may have been done, or may yet be.
-    #[error("`{key}`: no answer came: {cause}")]
+    #[error("`{key}`: no response: {cause}")]
     NoResponse {
         /// Which.
         key: Key,
@@ -124,7 +124,7 @@ pub enum StoreError {
         cause: &'static str,
     },
     /// What was read is older than what is known to be kept.
-    #[error("`{key}`: revision {found} was read, and {known} is known to be kept")]
+    #[error("`{key}`: revision {found} was read, but revision {known} is stored")]
     Stale {
         /// Which.
         key: Key,
@@ -137,8 +137,8 @@ pub enum StoreError {
 
 fn offer(earlier: Option<u64>) -> String {
     match earlier {
-        Some(revision) => format!("; revision {revision} is whole"),
-        None => "; no earlier save is whole".to_owned(),
+        Some(revision) => format!("; revision {revision} is intact"),
+        None => "; no earlier save is intact".to_owned(),
     }
 }
 
@@ -193,7 +193,7 @@ impl StoreError {
         match error.kind() {
             ErrorKind::PermissionDenied | ErrorKind::ReadOnlyFilesystem => StoreError::ReadOnly { place, action },
             ErrorKind::StorageFull | ErrorKind::QuotaExceeded => StoreError::Full { place, action },
-            ErrorKind::NotADirectory => StoreError::NoStore { place, cause: "a file is in its place".to_owned() },
+            ErrorKind::NotADirectory => StoreError::NoStore { place, cause: "the path is a file".to_owned() },
             _ => StoreError::Failed { place, action, cause: error.to_string() },
         }
     }

@@ -243,7 +243,7 @@ impl<D: Disk> FolderStore<D> {
         if counted == name.checksum {
             return Ok(bytes);
         }
-        Err(format!("it is damaged: its checksum is {:08x}, but {counted:08x} is counted", name.checksum))
+        Err(format!("checksum mismatch: the file says {:08x}, its contents give {counted:08x}", name.checksum))
     }
 
     /// All keys in a folder, of which `around` is what the names of the folders around come to.
@@ -375,7 +375,7 @@ impl LeaseFile {
         if counted == file.checksum {
             return Ok(lease);
         }
-        Err(format!("it is damaged: its checksum is {}, but {counted} is counted", file.checksum))
+        Err(format!("checksum mismatch: the file says {}, its contents give {counted}", file.checksum))
     }
 
     fn checksum(lease: &LeaseStatus) -> String {

@@ -90,7 +90,7 @@ fn after(key: &Key, number: u64) -> Result<u64, StoreError> {
         _ => Err(StoreError::Failed {
             place: format!("`{key}`"),
             action: "count on",
-            cause: format!("no number comes after {number}"),
+            cause: format!("{number} is the last number"),
         }),
     }
 }

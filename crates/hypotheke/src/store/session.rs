@@ -164,7 +164,7 @@ pub enum SessionError {
         error: MigrationError,
     },
     /// Another server has taken over, and what came of the session is [void](SessionState::LeaseLost), or [may be](SessionState::OutcomeUnknown).
-    #[error("`{key}`: another server has taken over{}", if *.is_certain { ", and this session is void" } else { "; whether this session was saved can't be told any more" })]
+    #[error("`{key}`: the lease went to a different server{}", if *.is_certain { ", so the results of this session are lost" } else { "; it is unknown whether this session was saved" })]
     Void {
         /// Who.
         key: Key,

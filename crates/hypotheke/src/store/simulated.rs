@@ -246,7 +246,7 @@ fn tear((state, lost): &Found, number: usize, content: &Content) -> Vec<Found> {
         (Arc::clone(now), None),
         (Arc::clone(synced), Some(format!("write {name}"))),
         (Arc::new(now[..half].to_vec()), Some(format!("write the second half of {name}"))),
-        (Arc::new(vec![0; now.len()]), Some(format!("write {name}, which has its length and no bytes"))),
+        (Arc::new(vec![0; now.len()]), Some(format!("write {name} with its length and no bytes"))),
     ];
     let found = as_it_may_be.into_iter().map(|(bytes, what)| {
         let (mut state, mut lost) = (state.clone(), lost.clone());

@@ -83,7 +83,7 @@ impl SqliteStore {
         let path = path.into();
         if path.is_dir() {
             let place = path.display().to_string();
-            return Err(StoreError::NoStore { place, cause: "a folder is in its place".to_owned() });
+            return Err(StoreError::NoStore { place, cause: "the path is a folder".to_owned() });
         }
         // Where two make the database at once, or one finds it as another that was killed has left it, the database does not wait by itself.
         for _ in 1..TRIES {
@@ -132,7 +132,7 @@ impl SqliteStore {
     }
 
     fn make_tables(&self) -> Result<(), StoreError> {
-        let found = self.change("look at the tables", |change| {
+        let found = self.change("read the tables", |change| {
             let told = |name| change.query_row(&format!("PRAGMA {name}"), [], |row| row.get::<_, i32>(0));
             let tables = change.query_row("SELECT count(*) FROM sqlite_schema", [], |row| row.get::<_, i64>(0))?;
             let found = (told("application_id")?, told("user_version")?);
@@ -147,8 +147,8 @@ impl SqliteStore {
         })?;
         let cause = match found {
             (APPLICATION, VERSION) => return Ok(()),
-            (APPLICATION, later) => format!("its tables are of version {later}, and this knows version {VERSION}"),
-            _ => "it is a database of something else".to_owned(),
+            (APPLICATION, later) => format!("its tables have version {later}; this program supports version {VERSION}"),
+            _ => "it is a database of a different program".to_owned(),
         };
         Err(StoreError::NoStore { place: self.path.display().to_string(), cause })
     }
@@ -227,7 +227,7 @@ fn generation(row: &Row<'_>) -> rusqlite::Result<Generation> {
     let content = if i64::from(counted) == checksum {
         Ok(bytes)
     } else {
-        Err(format!("it is damaged: its checksum is {checksum:08x}, but {counted:08x} is counted"))
+        Err(format!("checksum mismatch: the record says {checksum:08x}, its contents give {counted:08x}"))
     };
     Ok(Generation { revision: number(row, 0)?, lease: number(row, 1)?, content })
 }

@@ -26,15 +26,17 @@ fn distance(a: &str, b: &str) -> usize {
 /// A help text that names the nearest known name, or lists the known ones where they are few.
 pub(crate) fn suggestion<'a>(unknown: &str, known: impl IntoIterator<Item = &'a str> + Clone) -> Option<String> {
     if let Some(name) = nearest(unknown, known.clone()) {
-        return Some(format!("did you mean `{name}`?"));
+        return Some(format!("Did you mean `{name}`?"));
     }
     let mut few: Vec<&str> = known.into_iter().take(13).collect();
     few.sort_unstable();
     few.dedup();
     match few.len() {
         0 | 13.. => None,
-        1 => Some(format!("the only name known here is `{}`", few[0])),
-        _ => Some(format!("known here: {}", few.iter().map(|name| format!("`{name}`")).collect::<Vec<_>>().join(", "))),
+        1 => Some(format!("The only known name is `{}`", few[0])),
+        _ => {
+            Some(format!("Known names: {}", few.iter().map(|name| format!("`{name}`")).collect::<Vec<_>>().join(", ")))
+        }
     }
 }
 

@@ -16,7 +16,7 @@ pub struct Discrepancy {
 
 impl fmt::Display for Discrepancy {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        write!(f, "{}: {} is kept, but a recount gives {}", self.what, self.kept, self.counted)
+        write!(f, "{}: stored {}, recomputed {}", self.what, self.kept, self.counted)
     }
 }
 
@@ -158,18 +158,18 @@ impl Recompute<'_> {
         let (world, name) = (self.world, self.name(container));
         for (slot, cell) in self.cells(container).into_iter().filter(|(_, cell)| cell.is_pack()) {
             let parent = world.state(cell.inner).parent;
-            self.compare(|| format!("where the inside of {name}/{slot} lies"), &parent, &Spot { container, slot });
+            self.compare(|| format!("place of the container of {name}/{slot}"), &parent, &Spot { container, slot });
             // What has departed may have arrived again, as another container.
             if world.is_there(cell.inner) {
                 let found = world.insides.get(&cell.id);
-                self.compare(|| format!("what is found as the inside of #{}", cell.id), &found, &Some(&cell.inner));
+                self.compare(|| format!("container of #{}", cell.id), &found, &Some(&cell.inner));
             }
         }
         let parent = world.state(container).parent;
         if parent != Spot::NOWHERE {
-            self.compare(|| format!("what {name} is inside of"), &world.cell(parent).inner, &container);
+            self.compare(|| format!("pack of {name}"), &world.cell(parent).inner, &container);
         } else if world.waits(container) {
-            self.compare(|| format!("stacks in container {container}, which waits"), &self.cells(container).len(), &0);
+            self.compare(|| format!("stacks in unused container {container}"), &self.cells(container).len(), &0);
         }
     }
 
@@ -204,7 +204,7 @@ impl Recompute<'_> {
 
     fn insides(&mut self) {
         let (kept, counted) = (self.world.insides.len(), self.world.packs().count());
-        self.compare(|| "insides of packs that are found by id".to_owned(), &kept, &counted);
+        self.compare(|| "containers of packs by id".to_owned(), &kept, &counted);
         if let Some(known) = self.world.stack_ids.get() {
             self.compare(|| "ids of all stacks".to_owned(), &(*known == self.world.collect_ids()), &true);
         }
@@ -213,9 +213,9 @@ impl Recompute<'_> {
     fn whole(&mut self) {
         let outermost = (0..self.world.container_count()).filter(|&at| self.world.is_lasting(at));
         let weight: i64 = outermost.map(|container| self.weight(container)).sum();
-        self.compare(|| "weight of all".to_owned(), &self.world.whole_weight, &weight);
+        self.compare(|| "total weight".to_owned(), &self.world.whole_weight, &weight);
         if let Some(hash) = self.world.contents_hash() {
-            self.compare(|| "hash of what lies where".to_owned(), &hash, &self.world.counted_hash());
+            self.compare(|| "hash of the contents".to_owned(), &hash, &self.world.counted_hash());
         }
     }
 

@@ -63,10 +63,10 @@ pub(crate) fn departure(rules: &Ruleset, departure: &Departure) -> Result<Arrivi
         reader.check_origin(holder);
     }
     if departure.id.is_some_and(|id| id.number > crate::snapshot::MAX_COUNTED) {
-        reader.fault(departure.name(), "the number of its departure is beyond what can be counted");
+        reader.fault(departure.name(), "the number of its departure is too large");
     }
     if departure.id.is_none() && !reader.ids.is_empty() {
-        reader.fault(departure.name(), "it has never departed, and so can't bring anything");
+        reader.fault(departure.name(), "a newcomer cannot bring items");
     }
     match arriving.filter(|_| reader.faults.is_empty()) {
         Some(who) => Ok(Arriving { who, orphans: departure.orphans.clone() }),
@@ -88,7 +88,7 @@ impl<'s> Reader<'s> {
         };
         for pack in packs {
             if reader.packs.insert(pack.pack, pack).is_some() {
-                reader.fault(pack.pack.to_string(), "this pack has two insides");
+                reader.fault(pack.pack.to_string(), "this pack has two containers");
             }
         }
         reader
@@ -108,7 +108,7 @@ impl<'s> Reader<'s> {
 
     pub(super) fn packs_that_lie_nowhere(&mut self) {
         for pack in std::mem::take(&mut self.packs).into_keys() {
-            self.fault(pack.to_string(), "this pack lies nowhere");
+            self.fault(pack.to_string(), "this pack is in no place");
         }
     }
 
@@ -120,7 +120,7 @@ impl<'s> Reader<'s> {
         match def.filter(|(_, def)| def.instances().any(|name| name == container.name)) {
             Some((def, _)) => self.container(&container.name, def, container),
             None => {
-                self.fault(&container.name, format!("the ruleset has no such container `{}`", container.definition));
+                self.fault(&container.name, format!("unknown container `{}`", container.definition));
                 None
             }
         }
@@ -129,7 +129,7 @@ impl<'s> Reader<'s> {
     fn container(&mut self, name: &str, def: u32, container: &'s Container) -> Option<LaidContainer> {
         let most = self.rules.containers()[def as usize].slot_bounds().1;
         if container.slots > most {
-            self.fault(name, format!("it has {} slots of at most {most}", container.slots));
+            self.fault(name, format!("it has {} slots; the maximum is {most}", container.slots));
             return None;
         }
         if !self.names.insert(name.to_owned()) {
@@ -143,7 +143,7 @@ impl<'s> Reader<'s> {
 
     pub(super) fn holder(&mut self, holder: &'s Holder) -> Option<LaidHolder> {
         let Some((def, rule)) = (0..).zip(self.rules.holders()).find(|(_, def)| *def.id() == *holder.definition) else {
-            self.fault(&holder.name, format!("the ruleset has no such holder `{}`", holder.definition));
+            self.fault(&holder.name, format!("unknown holder `{}`", holder.definition));
             return None;
         };
         if let Some(message) = self.rules.why_not_called(&holder.name, &holder.definition) {
@@ -188,7 +188,7 @@ impl<'s> Reader<'s> {
             let Some(name) = kind else { continue };
             found[shortcut] = self.rules.find_kind(name);
             if found[shortcut].is_none() {
-                self.fault(format!("{}.shortcuts/{shortcut}", holder.name), format!("there is no kind `{name}`"));
+                self.fault(format!("{}.shortcuts/{shortcut}", holder.name), format!("unknown kind `{name}`"));
             }
         }
         found
@@ -204,15 +204,15 @@ impl<'s> Reader<'s> {
             None => None,
         };
         if holder.hand.is_none() {
-            self.fault(place, "nothing is in it that could have come from anywhere");
+            self.fault(place, "an empty hand has an origin");
         } else if slots.is_none() {
-            self.fault(place, format!("there is no slot `{path}` from which it could have come"));
+            self.fault(place, format!("the origin `{path}` is not a slot"));
         }
     }
 
     fn is_open_to_nobody(&mut self, name: &str, opened_by: &[String]) {
         if !opened_by.is_empty() {
-            self.fault(name, "what has departed is open to nobody");
+            self.fault(name, "a transfer record cannot be open to a holder");
         }
     }
 
@@ -224,7 +224,7 @@ impl<'s> Reader<'s> {
                 self.fault(place, "a stack has at least 1 item");
             }
             if !self.ids.insert(stack.id) {
-                self.fault(place, format!("two stacks have the id {}, one of them kept aside", stack.id));
+                self.fault(place, format!("two stacks have the id {}; one of them is an orphan", stack.id));
             }
         }
     }
@@ -237,9 +237,9 @@ impl<'s> Reader<'s> {
         for InSlot { slot, stack } in stacks {
             let place = || format!("{}/{slot}", name.trim_end_matches('/'));
             if *slot >= slots {
-                self.fault(place(), format!("it has only {slots} slots"));
+                self.fault(place(), format!("it has {slots} slots"));
             } else if !taken.insert(*slot) {
-                self.fault(place(), "two stacks lie in this slot");
+                self.fault(place(), "two stacks are in this slot");
             } else {
                 laid.extend(self.stack(&place(), stack, depth).map(|stack| (*slot, stack)));
             }
@@ -252,14 +252,14 @@ impl<'s> Reader<'s> {
         let figures = self.rules.figures[key.kind.index()];
         self.whole_weight += i128::from(figures.weight) * i128::from(stack.count);
         if self.whole_weight > i128::from(i64::MAX) {
-            self.fault(place, "the world would weigh more than can be counted");
+            self.fault(place, "the total weight would be too large to count");
             return None;
         }
         let def = self.rules.known_kind(key.kind).pack();
         let inside = match (def, self.packs.remove(&stack.id)) {
             (None, None) => None,
             (None, Some(_)) => {
-                self.fault(place, format!("{} is no pack", stack.kind));
+                self.fault(place, format!("{} is not a pack", stack.kind));
                 return None;
             }
             (Some(_), None) => {
@@ -267,12 +267,12 @@ impl<'s> Reader<'s> {
                 return None;
             }
             (Some(_), Some(_)) if stack.count != 1 => {
-                self.fault(place, "a stack of packs is one item");
+                self.fault(place, "a pack is always a stack of one item");
                 return None;
             }
             // Deeper than the ruleset says it may be, but not beyond all measure.
             (Some(_), Some(_)) if depth > MAX_NESTING => {
-                self.fault(place, format!("packs nest at most {MAX_NESTING} deep"));
+                self.fault(place, format!("the maximum nesting of packs is {MAX_NESTING}"));
                 return None;
             }
             (Some(def), Some(pack)) => Some(self.inside(place, figures.pack, def.slot_bounds().1, pack, depth)?),
@@ -282,7 +282,7 @@ impl<'s> Reader<'s> {
 
     fn inside(&mut self, place: &str, def: u32, most: u32, pack: &'s Pack, depth: u32) -> Option<LaidContainer> {
         if pack.slots > most {
-            self.fault(place, format!("it has {} slots of at most {most}", pack.slots));
+            self.fault(place, format!("it has {} slots; the maximum is {most}", pack.slots));
             return None;
         }
         self.pack_slots.insert(pack.pack, pack.slots);
@@ -301,14 +301,14 @@ impl<'s> Reader<'s> {
             self.fault(place, format!("two stacks have the id {}", stack.id));
         }
         let Some(kind) = self.rules.find_kind(&stack.kind) else {
-            self.fault(place, format!("there is no kind `{}`", stack.kind));
+            self.fault(place, format!("unknown kind `{}`", stack.kind));
             return None;
         };
         let mut marks = Vec::new();
         for mark in &stack.marks {
             match self.rules.find_mark(mark) {
                 Some(mark) => marks.push(mark),
-                None => self.fault(place, format!("there is no mark `{mark}`")),
+                None => self.fault(place, format!("unknown mark `{mark}`")),
             }
         }
         let mut properties = Vec::new();

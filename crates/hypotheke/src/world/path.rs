@@ -68,8 +68,8 @@ impl World {
             PathRoot::Name(name) if &**name == HAND => match actor {
                 Some(holder) => self.place_in_hand(holder, path),
                 None => {
-                    let help = "say whose, such as `surveyor.hand`".to_owned();
-                    Err(UnknownPlace::new("no holder acts whose hand could be meant", Some(help)))
+                    let help = "Name the holder, such as `surveyor.hand`".to_owned();
+                    Err(UnknownPlace::new("`hand` requires a holder", Some(help)))
                 }
             },
             PathRoot::Of(holder, container) if &**container == SHORTCUTS => {
@@ -79,8 +79,8 @@ impl World {
             PathRoot::Name(name) if &**name == SHORTCUTS => match actor {
                 Some(holder) => self.shortcut_place(holder, path),
                 None => {
-                    let help = "say whose, such as `surveyor.shortcuts/0`".to_owned();
-                    Err(UnknownPlace::new("no holder acts whose shortcuts could be meant", Some(help)))
+                    let help = "Name the holder, such as `surveyor.shortcuts/0`".to_owned();
+                    Err(UnknownPlace::new("`shortcuts` requires a holder", Some(help)))
                 }
             },
             PathRoot::Of(holder, container) => {
@@ -120,10 +120,10 @@ impl World {
             [PathStep::Slot(slot)] if *slot < count => Ok(Place::Shortcut(holder, *slot)),
             _ => {
                 let help = match count {
-                    0 => format!("`{name}` has none; its ruleset may say `shortcuts = 4`"),
-                    _ => format!("its shortcuts are numbered from 0 to {}, such as `{name}.shortcuts/0`", count - 1),
+                    0 => format!("Set `shortcuts = 4` for `{name}` in the ruleset"),
+                    _ => format!("Choose a number from 0 to {}, such as `{name}.shortcuts/0`", count - 1),
                 };
-                Err(UnknownPlace::new(format!("`{path}` is no shortcut"), Some(help)))
+                Err(UnknownPlace::new(format!("`{path}` is not a shortcut"), Some(help)))
             }
         }
     }
@@ -133,8 +133,8 @@ impl World {
         if path.steps().is_empty() {
             return Ok(Place::Holder(holder));
         }
-        let help = format!("`{name}` is a holder; its containers are written such as `{name}.pockets/0`");
-        Err(UnknownPlace::new(format!("`{path}` leads nowhere"), Some(help)))
+        let help = format!("Write a container of the holder `{name}` such as `{name}.pockets/0`");
+        Err(UnknownPlace::new(format!("unknown place `{path}`"), Some(help)))
     }
 
     fn unknown_name(&self, name: &str) -> UnknownPlace {
@@ -149,10 +149,10 @@ impl World {
             (!names.is_empty()).then_some(names)
         });
         if let Some(names) = shared {
-            let help = format!("name one of them: {}", names.join(", "));
-            return UnknownPlace::new(format!("there are several `{name}`"), Some(help));
+            let help = format!("Name one of them: {}", names.join(", "));
+            return UnknownPlace::new(format!("several places have the name `{name}`"), Some(help));
         }
-        UnknownPlace::new(format!("there is no place `{name}`"), self.help_with(name))
+        UnknownPlace::new(format!("unknown place `{name}`"), self.help_with(name))
     }
 
     /// What may have been meant. A request with a wrong name must not cost more in a world of many names: there it is compared with
@@ -169,7 +169,7 @@ impl World {
         let standing = self.rules.containers().iter().flat_map(crate::ContainerDef::instances);
         let of_rules = standing.chain(self.rules.holders().iter().map(crate::HolderDef::id));
         let there = of_rules.filter(|name| self.container(name).is_some() || self.holder(name).is_some());
-        nearest(name, there.take(MAX_NAMES)).map(|name| format!("did you mean `{name}`?"))
+        nearest(name, there.take(MAX_NAMES)).map(|name| format!("Did you mean `{name}`?"))
     }
 
     /// Follows the steps of a path from a container on: to a slot of it, into the pack that lies there, and so on.
@@ -191,7 +191,7 @@ impl World {
         let cell = self.cell(spot);
         if !cell.is_pack() {
             let what = if cell.is_empty() { "is empty" } else { "holds no pack" };
-            let message = format!("`{path}` leads into a pack, but `{}` {what}", self.spot_name(spot));
+            let message = format!("`{path}` is the inside of a pack, but `{}` {what}", self.spot_name(spot));
             return Err(UnknownPlace::new(message, None));
         }
         let inside = self.container_id(cell.inner);
@@ -205,14 +205,14 @@ impl World {
         match step {
             PathStep::Slot(slot) if *slot < slots => Ok(*slot),
             PathStep::Slot(slot) => {
-                let help = format!("its slots are numbered from 0 to {}", slots.saturating_sub(1));
+                let help = format!("Choose a slot from 0 to {}", slots.saturating_sub(1));
                 Err(UnknownPlace::new(format!("`{name}` has no slot {slot}"), Some(help)))
             }
             PathStep::RowColumn(row, column) => {
                 let slot = row.checked_mul(def.columns()).and_then(|first| first.checked_add(*column));
                 let lawful = slot.filter(|&slot| *column < def.columns() && slot < slots);
                 let rows = slots.div_ceil(def.columns());
-                let help = format!("it has {rows} rows of {} columns, both numbered from 0", def.columns());
+                let help = format!("It has {rows} rows of {} columns, both numbered from 0", def.columns());
                 lawful.ok_or_else(|| {
                     UnknownPlace::new(format!("`{name}` has no slot in row {row}, column {column}"), Some(help))
                 })
@@ -224,9 +224,7 @@ impl World {
                     || UnknownPlace::new(format!("`{name}` has no slot named `{slot}`"), suggestion(slot, names));
                 found.and_then(|slot| u32::try_from(slot).ok()).ok_or_else(unknown)
             }
-            PathStep::Stack(_) | PathStep::Inside => {
-                Err(UnknownPlace::new(format!("`{name}` has slots; this step leads nowhere"), None))
-            }
+            PathStep::Stack(_) | PathStep::Inside => Err(UnknownPlace::new(format!("unknown place in `{name}`"), None)),
         }
     }
 
@@ -235,12 +233,12 @@ impl World {
             [] => return Ok(Place::Ground),
             [PathStep::Stack(id), further @ ..] => (*id, further),
             _ => {
-                let help = "name a stack on the ground by its id, such as `ground/#12`".to_owned();
-                return Err(UnknownPlace::new(format!("`{path}` leads nowhere"), Some(help)));
+                let help = "Name a stack on the ground by its id, such as `ground/#12`".to_owned();
+                return Err(UnknownPlace::new(format!("unknown place `{path}`"), Some(help)));
             }
         };
         match self.ground.landing_of(id.0) {
-            None => Err(UnknownPlace::new(format!("no stack {id} lies on the ground"), None)),
+            None => Err(UnknownPlace::new(format!("stack {id} is not on the ground"), None)),
             Some(_) if further.is_empty() => Ok(Place::OnGround(id)),
             Some(slot) => self.follow_inside(Spot { container: GROUND, slot }, further, path),
         }
@@ -248,7 +246,7 @@ impl World {
 
     fn place_of_stack(&self, id: StackId, path: &Path) -> Result<Place, UnknownPlace> {
         let Some(spot) = self.spot_of_stack(id) else {
-            return Err(UnknownPlace::new(format!("there is no stack {id}"), None));
+            return Err(UnknownPlace::new(format!("unknown stack {id}"), None));
         };
         match path.steps() {
             [] if spot.is_ground() => Ok(Place::OnGround(id)),
@@ -317,7 +315,7 @@ impl World {
     pub(crate) fn name_of(&self, container: u32) -> String {
         let state = &self.containers[container as usize];
         match state.parent {
-            Spot::NOWHERE if state.presence == Presence::Inside => "a pack that has gone".to_owned(),
+            Spot::NOWHERE if state.presence == Presence::Inside => "a removed pack".to_owned(),
             Spot::NOWHERE => state.name.to_string(),
             parent => format!("{}/", self.spot_name(parent)),
         }

@@ -67,7 +67,7 @@ fn check_openers(reader: &mut Reader<'_>, snapshot: &Snapshot) {
     for (container, openers) in opened(snapshot) {
         for opener in openers.iter().filter(|opener| !holders.contains(opener.as_str())) {
             let place = container.clone().unwrap_or_else(|pack| pack.to_string());
-            reader.fault(place, format!("there is no holder `{opener}` that could have opened it"));
+            reader.fault(place, format!("it is open to an unknown holder `{opener}`"));
         }
     }
 }
@@ -78,10 +78,10 @@ fn counters(reader: &mut Reader<'_>, rules: &Ruleset, snapshot: &Snapshot) -> Ve
         let crate::snapshot::KindTotals { created, consumed, arrived, departed } = *told;
         match rules.find_kind(name) {
             Some(_) if created.max(consumed).max(arrived).max(departed) > MAX_COUNTED => {
-                reader.fault("totals", format!("the items of `{name}` are beyond what can be counted"));
+                reader.fault("totals", format!("the number of `{name}` is too large"));
             }
             Some(kind) => totals[kind.index()] = KindTotals { created, consumed, arrived, departed },
-            None => reader.fault("totals", format!("there is no kind `{name}`")),
+            None => reader.fault("totals", format!("unknown kind `{name}`")),
         }
     }
     if snapshot.world > 0xff_ffff {
@@ -90,16 +90,16 @@ fn counters(reader: &mut Reader<'_>, rules: &Ruleset, snapshot: &Snapshot) -> Ve
     reader.orphans(&snapshot.orphans);
     let given = |id: &&StackId| id.world() == snapshot.world && id.serial() >= snapshot.next_stack;
     if let Some(id) = reader.ids().iter().find(given).copied() {
-        reader.fault(id.to_string(), format!("this id is still to be given: the next is {}", snapshot.next_stack));
+        reader.fault(id.to_string(), format!("the id is not below the next id, {}", snapshot.next_stack));
     }
     if snapshot.next_stack > StackId::MAX_NEXT {
-        reader.fault("next-stack", "hardly an id is left: there are 2^40");
+        reader.fault("next-stack", "almost all of the 2^40 ids are used");
     }
     if snapshot.revision > MAX_COUNTED {
-        reader.fault("revision", "it is beyond what can be counted");
+        reader.fault("revision", "the number is too large");
     }
     if snapshot.departures > MAX_COUNTED {
-        reader.fault("departures", "they are beyond what can be counted");
+        reader.fault("departures", "the numbers are too large");
     }
     check_arrivals(reader, snapshot);
     check_requests(reader, snapshot);
@@ -121,10 +121,10 @@ fn check_arrivals(reader: &mut Reader<'_>, snapshot: &Snapshot) {
             }
             PastArrival::Latest { name, number } => {
                 if *number > MAX_COUNTED {
-                    reader.fault("arrivals", format!("the number of `{name}` is beyond what can be counted"));
+                    reader.fault("arrivals", format!("the number of `{name}` is too large"));
                 }
                 if !names.insert(name) {
-                    reader.fault("arrivals", format!("two are told of under the name `{name}`"));
+                    reader.fault("arrivals", format!("two arrivals have the name `{name}`"));
                 }
             }
         }
@@ -137,10 +137,10 @@ fn check_requests(reader: &mut Reader<'_>, snapshot: &Snapshot) {
     for answered in &snapshot.requests {
         let revision = answered.outcome.revision();
         if revision <= last || revision > snapshot.revision {
-            reader.fault("requests", format!("`{}` can't have led to revision {revision}", answered.id));
+            reader.fault("requests", format!("revision {revision} of `{}` is impossible", answered.id));
         }
         if !seen.insert(&answered.id) {
-            reader.fault("requests", format!("two have the id `{}`", answered.id));
+            reader.fault("requests", format!("two requests have the id `{}`", answered.id));
         }
         last = revision;
     }

@@ -66,7 +66,7 @@ fn what_comes_back_as_something_else_is_told_with_the_way_there() {
     .unwrap();
     let way = ["scenario A walk", "move 1 flare from depot to surveyor.pockets"];
     assert_eq!(trace, [&way[..], &["move all rope from depot to surveyor.pockets"]].concat());
-    assert_eq!(found, "rope: 1 were saved, 0 are read");
+    assert_eq!(found, "rope: 1 were saved, 0 were loaded");
 
     let (_, found) = corrupted(|snapshot| {
         snapshot.containers[0].stacks.reverse();
@@ -74,7 +74,7 @@ fn what_comes_back_as_something_else_is_told_with_the_way_there() {
         true
     })
     .unwrap();
-    assert_eq!(found, "another world is read: its counters, ids or what is open differ");
+    assert_eq!(found, "the loaded world has different counters, ids or open containers");
     let (trace, _) = corrupted(|snapshot| {
         snapshot.revision += 1;
         true

@@ -123,7 +123,7 @@ fn the_save_before_a_damaged_one_is_offered() {
     let error = store.load(&ada).unwrap_err();
     let StoreError::Damaged { earlier, place, .. } = &error else { panic!("{error}") };
     assert_eq!((*earlier, place.as_str()), (Some(2), file(3).to_str().unwrap()));
-    assert!(error.to_string().ends_with("is counted; revision 2 is whole"), "{error}");
+    assert!(error.to_string().ends_with("is counted; revision 2 is intact"), "{error}");
 
     // It is saved again as the next, and so it is the latest.
     let kept = store.generations(&ada).unwrap();
@@ -181,7 +181,7 @@ fn what_is_no_folder_is_no_store() {
     fs::write(&file, "").unwrap();
     let error = FolderStore::open(&file).unwrap_err();
     assert_eq!(error.code(), "no-store");
-    assert!(error.to_string().contains("players is no store: a file is in its place"), "{error}");
+    assert!(error.to_string().contains("players is not a store: the path is a file"), "{error}");
     assert_eq!(FolderStore::open(around.path().join("no/such/players")).unwrap_err().code(), "failed");
 }
 
@@ -210,7 +210,7 @@ fn what_may_not_be_written_to_is_told() {
     let disk = SimulatedDisk::new();
     FolderStore::open_on(disk.clone(), "players").unwrap().save(&key("ada"), b"6 flares", 0, 0).unwrap();
     let error = FolderStore::open_on(disk.read_only(), "others").unwrap_err();
-    assert_eq!(error.to_string(), "others: make the folder: it may not be written to");
+    assert_eq!(error.to_string(), "others: make the folder: write access denied");
     assert_eq!(FolderStore::open_on(disk.read_only(), "players").unwrap_err().code(), "read-only");
 }
 
@@ -224,7 +224,7 @@ fn a_full_disk_keeps_what_was_there() {
     let store = FolderStore::open_on(disk.clone(), "players").unwrap();
     let error = store.save(&ada, b"7 flares", 1, 0).unwrap_err();
     assert_eq!(error.code(), "full");
-    assert!(error.to_string().ends_with(".save.part: write: there is no room left"), "{error}");
+    assert!(error.to_string().ends_with(".save.part: write: the disk is full"), "{error}");
     assert_eq!(store.load(&ada).unwrap().unwrap().bytes, b"6 flares");
     assert_eq!(store.lease(&ada, "camp", 0, 1).unwrap_err().code(), "full");
     let left: Vec<String> = disk.list(Path::new("players/key-ada")).unwrap();

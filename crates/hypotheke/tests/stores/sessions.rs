@@ -75,7 +75,7 @@ fn a_second_server_waits_until_the_first_has_saved() {
             waited.push(wait);
             0
         });
-    assert_eq!(held.unwrap_err().to_string(), "`Ada` is held by camp until 1000");
+    assert_eq!(held.unwrap_err().to_string(), "`Ada`: camp has the lease until 1000");
     assert_eq!(waited, [0, 100, 200, 400, 500]);
     assert_eq!(at_pass.state(), SessionState::Joining);
 
@@ -103,7 +103,10 @@ fn who_is_taken_over_can_save_nothing_any_more() {
 
     at_camp.leave(&mut camp).unwrap();
     let error = run(&mut at_camp, &store, &mut camp).unwrap_err();
-    assert_eq!(error.to_string(), "`Ada`: another server has taken over, and this session is void");
+    assert_eq!(
+        error.to_string(),
+        "`Ada`: the lease went to a different server, so the results of this session are lost"
+    );
     assert_eq!((at_camp.state(), at_camp.ask()), (SessionState::LeaseLost, None));
     // What she had is told, for the game to settle.
     let left = Save::read(at_camp.document()).unwrap().departure(&rules).unwrap();
@@ -159,7 +162,7 @@ fn what_is_too_old_is_not_taken() {
     ada.step(&store, &mut camp, 0).unwrap();
     store.inject_next(InjectedFault::Stale);
     let error = ada.step(&store, &mut camp, 0).unwrap_err();
-    assert_eq!(error.to_string(), "`Ada`: revision 1 was read, and 2 is known to be kept");
+    assert_eq!(error.to_string(), "`Ada`: revision 1 was read, but revision 2 is stored");
     assert!(error.is_retryable());
     store.inject_next(InjectedFault::Answered);
     ada.step(&store, &mut camp, 0).unwrap();

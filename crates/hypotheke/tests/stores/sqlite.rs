@@ -98,7 +98,7 @@ fn what_is_no_store_is_told_so() {
     let path = |name: &str| folder.path().join(name);
     let told = |name: &str| SqliteStore::open(path(name)).unwrap_err();
     fs::create_dir(path("folder")).unwrap();
-    assert!(told("folder").to_string().ends_with("is no store: a folder is in its place"));
+    assert!(told("folder").to_string().ends_with("is no store: the path is a folder"));
     fs::write(
         path("text"),
         "a note that is longer than the head of a database, which is a hundred bytes long; ".repeat(3),
@@ -106,10 +106,10 @@ fn what_is_no_store_is_told_so() {
     .unwrap();
     assert_eq!(told("text").code(), "no-store");
     Connection::open(path("other")).unwrap().execute_batch("CREATE TABLE ropes (length)").unwrap();
-    assert!(told("other").to_string().ends_with("it is a database of something else"));
+    assert!(told("other").to_string().ends_with("it is a database of a different program"));
     drop(SqliteStore::open(path("later")).unwrap());
     Connection::open(path("later")).unwrap().execute_batch("PRAGMA user_version = 9").unwrap();
-    assert!(told("later").to_string().ends_with("its tables are of version 9, and this knows version 1"));
+    assert!(told("later").to_string().ends_with("its tables have version 9; this program supports version 1"));
     assert_eq!(told("no/such/folder").code(), "failed");
 }
 

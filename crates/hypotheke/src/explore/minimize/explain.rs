@@ -21,7 +21,9 @@ pub(in crate::explore) fn why(world: &World) -> Vec<String> {
             }
             Event::Changed { at, .. } if at.exists() => {
                 let place = world.place_of_end(at).map_or_else(String::new, |place| world.place_name(place));
-                found.push(format!("a mark or a property of what lies in {place} is set whatever is admitted there"));
+                found.push(format!(
+                    "A mark or property of a stack in {place} can be set, even if {place} then rejects the stack"
+                ));
             }
             _ => {}
         }
@@ -36,7 +38,7 @@ fn requested(world: &World, kind: KindId, to: &StackLocation, found: &mut Vec<St
     let rules = world.rules();
     let kind_name = rules.known_kind(kind).id();
     if to.spot.is_ground() {
-        found.push(format!("the ground asks for nothing, and {kind_name} may be left there"));
+        found.push(format!("The ground has no filter, and {kind_name} can be dropped"));
         return;
     }
     let before = found.len();
@@ -57,7 +59,7 @@ fn requested(world: &World, kind: KindId, to: &StackLocation, found: &mut Vec<St
     }
     if found.len() == before {
         let name = world.container_name(world.container_id(to.spot.container));
-        found.push(format!("{name} asks for nothing of {kind_name} but an empty slot, or room on its like"));
+        found.push(format!("{name} has no filter or cap that limits {kind_name}"));
     }
 }
 
@@ -81,19 +83,19 @@ fn container_asks(world: &World, container: u32, kind: &str, to: &StackLocation,
             let inside = if world.cell(to.spot).inner == GROUND {
                 String::new()
             } else if def.is_deep() {
-                ", and so is all that lies in it".to_owned()
+                " and all its contents".to_owned()
             } else {
-                "; what lies in it is not requested (`deep` would)".to_owned()
+                ". It does not check the contents; `deep = true` checks them".to_owned()
             };
-            found.push(format!("{name} admits `{written}`: {kind} is that{inside}"));
+            found.push(format!("The filter of {name}, `{written}`, admits {kind}{inside}"));
         } else if !def.is_deep() {
             found.push(format!(
-                "{name} admits `{written}`, but does not ask it of what comes into a pack (`deep` would)"
+                "The filter of {name}, `{written}`, does not check the contents of packs; `deep = true` checks them"
             ));
         }
     }
     if !def.may_take() {
-        found.push(format!("nothing may be taken out of {name} again"));
+        found.push(format!("{name} has `take = false`, so no stack can be removed"));
     }
     if let Some(cap) = def.weight_cap() {
         found.push(weighs(world, &name, world.container_weight(world.container_id(container)), cap));
@@ -113,7 +115,7 @@ fn holder_asks(world: &World, holder: u32, found: &mut Vec<String>) {
 
 fn weighs(world: &World, name: &str, weight: Decimal, cap: Decimal) -> String {
     let unit = world.rules().weight_unit();
-    format!("{name} weighs {weight} of {cap} {unit}").trim_end().to_owned()
+    format!("{name} weighs {weight} {unit}; its cap is {cap} {unit}").trim_end().to_owned()
 }
 
 fn caps_ask(world: &World, name: &str, caps: &[Cap], bearer: Bearer, found: &mut Vec<String>) {

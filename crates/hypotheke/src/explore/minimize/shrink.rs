@@ -87,7 +87,7 @@ pub(in crate::explore) fn replay(
             match saved_and_loaded(&world) {
                 Some(loaded) => world = loaded,
                 None if aim == Aim::Law => {
-                    let message = "what was written down is read back otherwise".to_owned();
+                    let message = "the saved world is different after loading".to_owned();
                     return ended(played, world.clone(), world, message, Vec::new());
                 }
                 None => return None,
@@ -156,7 +156,7 @@ pub(in crate::explore) fn shorten(exploration: &Exploration, aim: Aim, said: &[S
     let steps: Vec<Step> = said.iter().filter_map(|said| Step::read(said)).collect();
     let Some(best) = replay(exploration, aim, &exploration.start, &steps, Within::Scope) else {
         let start = Box::new(exploration.start.clone());
-        let message = "it can't be played again".to_owned();
+        let message = "the trace cannot be replayed".to_owned();
         let (before, after) = (start.clone(), start);
         return Trace { steps: said.to_vec(), message, why: Vec::new(), walk: None, start: None, before, after };
     };
@@ -200,7 +200,7 @@ impl Exploration {
                 let (claim, ready) = &self.claims[claim];
                 match claim.kind {
                     ClaimKind::Always => ready.wrong(world),
-                    ClaimKind::Possible => ready.wrong(world).is_none().then(|| "it is so".to_owned()),
+                    ClaimKind::Possible => ready.wrong(world).is_none().then(|| "the state is reached".to_owned()),
                     ClaimKind::Forbidden | ClaimKind::Recoverable => None,
                 }
             }

@@ -161,12 +161,12 @@ pub(in crate::explore) fn read(kind: ClaimKind, content: &str, offset: usize) ->
     let check = lines::check(&mut parser)?;
     let span = Span::new(offset, offset + content.len());
     if matches!(check, Check::LyingAt { .. }) {
-        let error = SentenceError::new(span, "a search lets all fall at one position");
-        return Err(error.help("say what lies on the ground: `ground: 1 flare`"));
+        let error = SentenceError::new(span, "a search drops all stacks at one position");
+        return Err(error.help("Name the stacks on the ground: `ground: 1 flare`"));
     }
     if matches!(check, Check::Events { .. } | Check::UnchangedSince { .. } | Check::NothingChanged) {
-        let error = SentenceError::new(span, "this is about more than one world");
-        return Err(error.help("a claim is about each world by itself"));
+        let error = SentenceError::new(span, "this check compares several worlds");
+        return Err(error.help("A claim checks one state at a time"));
     }
     Ok(Said::Check(Line { item: check, span, comments: Vec::new(), remark: None }))
 }
@@ -184,7 +184,7 @@ fn none(rest: &str, offset: usize) -> Result<Said, SentenceError> {
 fn in_place(rest: &str, offset: usize) -> Result<(Part, Path), SentenceError> {
     let whole = Span::new(offset, offset + rest.len());
     let Some((what, place)) = rest.rsplit_once(" in ") else {
-        let error = SentenceError::new(whole, "here is missing where");
+        let error = SentenceError::new(whole, "a place is missing");
         return Err(
             error.help("as in `no fuel in locker-a`, `all radio in surveyor`, `no clean lies with contaminated`")
         );
@@ -223,14 +223,14 @@ fn totals(parser: &mut LineParser<'_, '_>) -> Result<Said, SentenceError> {
 }
 
 fn pattern(parser: &mut LineParser<'_, '_>) -> Result<Pattern, SentenceError> {
-    let mut verb = parser.word("what is never done, such as `drop logbook`")?;
+    let mut verb = parser.word("a forbidden operation, such as `drop logbook`")?;
     if verb.as_str() == "pick" && parser.keyword("up") {
         verb = Word::new("pick-up", verb.span());
     }
     let Some(of_word) = Verb::of_word(verb.as_str()).filter(|verb| verb.row().claimable != Claimable::Never) else {
         let known = Verb::ALL.into_iter().filter(|verb| verb.row().claimable != Claimable::Never).map(Verb::word);
-        let error = SentenceError::new(verb.span(), format!("`{verb}` is nothing that is played"));
-        return Err(error.help(format!("it is one of {}", known.collect::<Vec<_>>().join(", "))));
+        let error = SentenceError::new(verb.span(), format!("a claim cannot forbid `{verb}`"));
+        return Err(error.help(format!("Use one of {}", known.collect::<Vec<_>>().join(", "))));
     };
     let is_place = |parser: &LineParser<'_, '_>| ["from", "to", "in"].iter().any(|word| parser.keyword_ahead(word));
     let takes_place = of_word.row().claimable == Claimable::Place;
@@ -295,7 +295,7 @@ impl Ready {
                     .all_stacks_in(Some(place))
                     .into_iter()
                     .find(|stack| admits(world, &test.test, stack.cell_class()));
-                found.map(|stack| format!("{} lies in {path}", checks::item_text(stack)))
+                found.map(|stack| format!("{} is in {path}", checks::item_text(stack)))
             }
             Ready::AllIn(test, path) => {
                 let inside: Vec<_> = match world.place(path, None) {
@@ -308,7 +308,7 @@ impl Ready {
                     .find(|stack| !inside.contains(&stack.id()));
                 found.map(|stack| {
                     let at = world.place_of(stack.id()).map_or_else(String::new, |place| world.place_name(place));
-                    format!("{} lies at {at}, not in {path}", checks::item_text(stack))
+                    format!("{} is in {at}, not in {path}", checks::item_text(stack))
                 })
             }
             Ready::InAll { what, name, comparison, number } => {
@@ -391,28 +391,28 @@ impl Ready {
         match self {
             Ready::NoneIn(test, path) => {
                 note(FIRST, format!("no item was `{}`", test.text));
-                note(SECOND, format!("{path} never contained anything"));
+                note(SECOND, format!("{path} was always empty"));
             }
             Ready::NoneWith(one, other) => {
                 note(FIRST, format!("no item was `{}`", one.text));
                 note(SECOND, format!("no item was `{}`", other.text));
             }
             Ready::AllIn(test, _) => note(FIRST, format!("no item was `{}`", test.text)),
-            Ready::InAll { name, .. } => note(FIRST, format!("there never was any {name}")),
+            Ready::InAll { name, .. } => note(FIRST, format!("the world never had any {name}")),
             Ready::Check(Check::Measure { claim: Measured::Count(name, path), .. }, _) => match path {
                 Some(path) => note(FIRST, format!("{path} never contained any {name}")),
-                None => note(FIRST, format!("there never was any {name}")),
+                None => note(FIRST, format!("the world never had any {name}")),
             },
             Ready::Check(Check::Open { container, holder, .. }, _) => {
                 note(FIRST, format!("{container} was never open to {holder}"));
             }
             Ready::Check(Check::Shortcuts { holder, .. }, _) => note(FIRST, format!("{holder} never had a shortcut")),
             Ready::Check(Check::PointsAt { shortcut, .. }, _) => {
-                note(FIRST, format!("{shortcut} never pointed at anything"));
+                note(FIRST, format!("{shortcut} was always empty"));
             }
             Ready::Check(..) => {
                 let places: Vec<String> = self.places().into_iter().map(ToString::to_string).collect();
-                note(FIRST, format!("{} never contained anything", places.join(", ")));
+                note(FIRST, format!("{} was always empty", places.join(", ")));
             }
             Ready::Operation { pattern, .. } => match verbs.iter().find(|it| it.verb == pattern.verb) {
                 None => found.push(format!("`{}` is not in the scope", pattern.verb.word())),
@@ -462,7 +462,7 @@ fn told(finding: &Finding) -> String {
         Finding::Measure { what, found, unit, .. } => format!("{what} is {found} {unit}").trim_end().to_owned(),
         Finding::Answer { found, .. } => found.clone(),
         Finding::List { what, found, .. } => format!("{what}: {}", found.join(", ")),
-        _ => "it is otherwise".to_owned(),
+        _ => "the check fails".to_owned(),
     }
 }
 
@@ -485,7 +485,7 @@ fn lies_with(world: &World, one: &Test, other: &Test) -> Option<String> {
         let pair = ones.iter().find_map(|first| Some((first, others.iter().find(|it| it.id() != first.id())?)));
         if let Some((first, second)) = pair {
             let (first, second) = (checks::item_text(**first), checks::item_text(**second));
-            return Some(format!("{first} lies with {second} in {}", world.container_name(container)));
+            return Some(format!("{first} is with {second} in {}", world.container_name(container)));
         }
     }
     None

@@ -68,7 +68,7 @@ pub(in crate::explore) fn try_all(world: &World, known: &Known<'_>, judged: &mut
     for fault in &known.scope.faults {
         match fault {
             Fault::SaveThenLoad if saved_and_loaded(world).is_none() => {
-                let message = "saved and loaded it is another world".to_owned();
+                let message = "the world is different after saving and loading".to_owned();
                 judged.law_violation.get_or_insert(Wrong { message, once: Some(Happened::SavedAndLoaded) });
             }
             Fault::SaveThenLoad => {}

@@ -90,10 +90,10 @@ impl ClaimsFile {
         }
         let says_nothing = reader.file.claims.is_empty() && reader.file.start.is_none() && !reader.file.play.is_said;
         if says_nothing && reader.faults.is_empty() {
-            let fault = Diagnostic::error("empty", Location::default(), "there is no claim in this file");
+            let fault = Diagnostic::error("empty", Location::default(), "this file has no claims");
             reader
                 .faults
-                .push(fault.help("claims stand below a line `always`, `forbidden`, `possible` or `recoverable`"));
+                .push(fault.help("Write claims below a line `always`, `forbidden`, `possible` or `recoverable`"));
         }
         if reader.faults.is_empty() {
             return Ok(reader.file);
@@ -133,10 +133,14 @@ impl ClaimsFile {
             if source.text().get(offset..offset + text.len()) == Some(text) && text.trim() == text && !text.is_empty() {
                 reader.content(text, offset);
             } else {
-                let fault = Diagnostic::error("bad-claim", sentence.at, "this sentence can't be read as it stands");
+                let fault = Diagnostic::error(
+                    "bad-claim",
+                    sentence.at,
+                    "the text of this sentence has escapes or blanks around it",
+                );
                 reader
                     .faults
-                    .push(fault.help("write it in single quotes, without escapes and without blanks around it"));
+                    .push(fault.help("Write it in single quotes, without escapes and without blanks around it"));
             }
         }
         if reader.faults.is_empty() {
@@ -216,7 +220,7 @@ impl Reader {
         let offset = offset + (content.len() - content.trim_start().len());
         let span = Span::new(offset, offset + trimmed.len());
         if trimmed.len() > LONGEST_LINE {
-            let error = SentenceError::new(span, "this line is too long to be read");
+            let error = SentenceError::new(span, "this line is too long");
             self.faults.push(diagnostic(&error));
             return;
         }
@@ -236,8 +240,8 @@ impl Reader {
         let mut parser = LineParser::new(&tokens, span);
         let read = match self.section {
             Section::Skipped => Ok(()),
-            Section::Outside => Err(SentenceError::new(span, "this stands below no heading")
-                .help("headings are `start`, `explore`, `always`, `forbidden`, `possible` and `recoverable`")),
+            Section::Outside => Err(SentenceError::new(span, "this line has no heading above it")
+                .help("The headings are `start`, `explore`, `always`, `forbidden`, `possible` and `recoverable`")),
             Section::Start => lines::start_line(&mut parser).map(|item| {
                 let line = Line { item, span, comments: Vec::new(), remark: None };
                 self.file.start.get_or_insert_default().lines.push(line);
@@ -267,7 +271,8 @@ impl Reader {
             _ => {
                 let first = text.split_whitespace().next().unwrap_or(text);
                 let known = ["start", "explore", "always", "forbidden", "possible", "recoverable"];
-                let error = SentenceError::new(span, format!("`{}` is no heading", crate::language::shortened(text)));
+                let error =
+                    SentenceError::new(span, format!("`{}` is not a heading", crate::language::shortened(text)));
                 let help = suggestion(first, known).unwrap_or_else(|| format!("headings are {}", known.join(", ")));
                 self.faults.push(diagnostic(&error.help(help)));
                 Section::Skipped
@@ -300,8 +305,8 @@ fn choice<T: Copy>(parser: &mut LineParser<'_, '_>, words: [(&str, T); 2]) -> Re
     parser.end()?;
     let found = words.iter().find(|(known, _)| *known == word.as_str()).map(|(_, meaning)| *meaning);
     found.ok_or_else(|| {
-        let error = SentenceError::new(word.span(), format!("`{word}` is not known here"));
-        error.help(format!("write `{}` or `{}`", words[0].0, words[1].0))
+        let error = SentenceError::new(word.span(), format!("unknown word `{word}`"));
+        error.help(format!("Write `{}` or `{}`", words[0].0, words[1].0))
     })
 }
 
@@ -315,12 +320,12 @@ impl Play {
         } else if parser.keyword("verbs") {
             let verb = |word: &Word| {
                 Verb::of_word(word.as_str()).filter(|verb| has_no_line(*verb)).ok_or_else(|| {
-                    let error = SentenceError::new(word.span(), format!("`{word}` is no verb that is played"));
+                    let error = SentenceError::new(word.span(), format!("a search does not try `{word}`"));
                     let known: Vec<&str> =
                         Verb::ALL.into_iter().filter(|verb| has_no_line(*verb)).map(Verb::word).collect();
                     let help = match word.as_str() {
-                        "create" => "write a line of its own: `create up to 3 KIND`".to_owned(),
-                        "consume" | "mark" | "unmark" => format!("write a line of its own: `{word} NAME`"),
+                        "create" => "Write a separate line: `create up to 3 KIND`".to_owned(),
+                        "consume" | "mark" | "unmark" => format!("Write a separate line: `{word} NAME`"),
                         word => suggestion(word, known.iter().copied())
                             .unwrap_or_else(|| format!("they are {}", known.join(", "))),
                     };
@@ -332,8 +337,8 @@ impl Play {
             let fault = |word: &Word| {
                 let found = FAULTS.into_iter().find(|(name, _)| *name == word.as_str());
                 found.map(|(_, fault)| fault).ok_or_else(|| {
-                    let error = SentenceError::new(word.span(), format!("`{word}` is no fault that is played"));
-                    error.help("they are save-then-load, leave")
+                    let error = SentenceError::new(word.span(), format!("unknown fault `{word}`"));
+                    error.help("The faults are save-then-load and leave")
                 })
             };
             self.faults = words(parser, "a fault")?.iter().map(fault).collect::<Result<_, _>>()?;
@@ -362,7 +367,7 @@ impl Play {
             self.created.push((count, parser.word("a kind")?));
             parser.end()?;
         } else {
-            let error = parser.error("what is played begins with another word");
+            let error = parser.error("unknown line");
             return Err(error.help(
                 "lines are `actors`, `verbs`, `containers`, `amounts`, `places`, `mark`, `unmark`, `set PROPERTY to 3`, \
                  `create up to 3 KIND`, `consume`, `faults`",
@@ -417,7 +422,7 @@ impl ClaimsFile {
 impl Names<'_> {
     fn unknown<'k>(&mut self, word: &Word, what: &str, known: impl IntoIterator<Item = &'k str> + Clone) {
         let at = Location::new(SourceId(0), word.span());
-        let fault = Diagnostic::error("unknown-name", at, format!("there is no {what} `{word}`"));
+        let fault = Diagnostic::error("unknown-name", at, format!("unknown {what} `{word}`"));
         self.faults.push(fault.maybe_help(suggestion(word.as_str(), known)));
     }
 

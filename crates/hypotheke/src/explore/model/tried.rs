@@ -83,12 +83,12 @@ impl fmt::Display for NotSearched {
             NotSearched::OtherAmounts => f.write_str("other amounts (`amounts every`)"),
             NotSearched::WholePlaces => f.write_str("whole containers and holders (`places all`)"),
             NotSearched::Container(name) | NotSearched::Holder(name) => f.write_str(name),
-            NotSearched::Game => f.write_str("the game in the place of holders (`actors game`)"),
-            NotSearched::OtherDoors => f.write_str("opening what need not be opened"),
+            NotSearched::Game => f.write_str("operations without an acting holder (`actors game`)"),
+            NotSearched::OtherDoors => f.write_str("opening containers that need not be opened"),
             NotSearched::CreatedInHands => f.write_str("creating items in hands (a verb for hands, such as `put`)"),
             NotSearched::Positions => f.write_str("positions on the ground"),
             NotSearched::Saves => f.write_str("saving and loading (`faults save-then-load`)"),
-            NotSearched::Departures => f.write_str("leaving and coming back (`faults leave`)"),
+            NotSearched::Departures => f.write_str("departing and arriving again (`faults leave`)"),
         }
     }
 }

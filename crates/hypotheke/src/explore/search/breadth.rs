@@ -351,7 +351,8 @@ impl<S: Successors> Search<S> {
                 }
             }
             if let Some(stuck) = (0..).zip(&reaches).find(|(_, reaches)| !**reaches).map(|(world, _)| world) {
-                self.found[*index] = Found::World(stuck, Wrong::now("from here no such world can be reached"));
+                self.found[*index] =
+                    Found::World(stuck, Wrong::now("no state with this property is reachable from here"));
             }
         }
     }
@@ -378,7 +379,7 @@ impl<S: Successors> Search<S> {
             steps.push(sentence(&world, &operation));
             before = world.clone();
             let applied = world.perform(&operation);
-            debug_assert!(applied.is_ok(), "it was applied before");
+            debug_assert!(applied.is_ok(), "it was applied earlier");
         }
         if let Some(once) = once {
             before = world.clone();

@@ -186,9 +186,9 @@ impl Replay {
             Some(Wrong::now("a law is broken"))
         } else if known.recomputed && !world.check_indexes().is_empty() {
             // Played from the start it may be as it should be.
-            Some(Wrong::now("a sum or an index is wrong where operations were taken back before"))
+            Some(Wrong::now("a total or an index is wrong after an undo"))
         } else {
-            (!is_as_predicted).then(|| Wrong::now("the last operation comes to something else than was predicted"))
+            (!is_as_predicted).then(|| Wrong::now("the last operation has a different result than predicted"))
         };
         let newly = known.occurred.newly(world, known.claims);
         let mut judged = Planned { law_violation, newly, ..Planned::default() };
@@ -198,7 +198,7 @@ impl Replay {
                     judged.decides.extend(ready.wrong(world).map(|told| (index, Wrong::now(told))));
                 }
                 ClaimKind::Possible if *open && ready.wrong(world).is_none() => {
-                    judged.decides.push((index, Wrong::now("it is so")));
+                    judged.decides.push((index, Wrong::now("the state is reached")));
                 }
                 ClaimKind::Recoverable if ready.wrong(world).is_none() => judged.is_goal_of.push(index),
                 _ => {}
@@ -236,7 +236,7 @@ impl Replay {
             let operation = self.lists.operation(here, nth, lookahead.as_deref());
             if let Some(operation) = operation {
                 let applied = self.world.perform(&operation);
-                debug_assert!(applied.is_ok(), "it was applied before");
+                debug_assert!(applied.is_ok(), "it was applied earlier");
             }
             self.path.push(pair[1]);
         }

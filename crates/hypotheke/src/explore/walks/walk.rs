@@ -263,7 +263,7 @@ impl Exploration {
                 Played::Operation(operation) => {
                     said.push(sentence(&world, operation));
                     let applied = world.perform(operation);
-                    debug_assert!(applied.is_ok(), "it was applied before");
+                    debug_assert!(applied.is_ok(), "it was applied earlier");
                 }
                 Played::Said(text) => said.push(text.clone()),
             }

@@ -109,10 +109,10 @@ impl FilterNames<'_> {
         let is_property =
             self.rules.find_property(word.as_str()).is_some() || matches!(word.as_str(), "weight" | "value");
         let fault = if is_property {
-            Diagnostic::error("unknown-name", at, format!("`{word}` stands here without a comparison"))
-                .help(format!("compare it, as in `{word} >= 1`"))
+            Diagnostic::error("unknown-name", at, format!("`{word}` requires a comparison"))
+                .help(format!("Compare it, as in `{word} >= 1`"))
         } else {
-            Diagnostic::error("unknown-name", at, format!("there is no tag, mark or kind `{word}`"))
+            Diagnostic::error("unknown-name", at, format!("unknown tag, mark or kind `{word}`"))
                 .label("unknown name")
                 .maybe_help(suggestion(word.as_str(), self.rules.item_names()))
         };
@@ -132,7 +132,7 @@ impl FilterNames<'_> {
                         .into_iter()
                         .chain(self.rules.properties.iter().map(|property| &*property.name));
                     let help = suggestion(name, names);
-                    let fault = Diagnostic::error("unknown-name", at, format!("no kind has a property `{name}`"));
+                    let fault = Diagnostic::error("unknown-name", at, format!("no kind has the property `{name}`"));
                     self.faults.push(fault.label("unknown property").maybe_help(help));
                     return None;
                 }
@@ -140,9 +140,8 @@ impl FilterNames<'_> {
         };
         if is_text != matches!(literal, Literal::Text(_)) {
             let (is, with) = if is_text { ("a text", "a text in quotes") } else { ("a number", "a number") };
-            let fault =
-                Diagnostic::error("wrong-type", at, format!("`{word}` is {is}, but is compared with something else"));
-            self.faults.push(fault.help(format!("compare it with {with}")));
+            let fault = Diagnostic::error("wrong-type", at, format!("`{word}` is {is}"));
+            self.faults.push(fault.help(format!("Compare it with {with}")));
             return None;
         }
         Some(measure)

@@ -26,14 +26,14 @@ impl Compiler {
     fn version_fault(&self, change: &NameChange) -> Option<Diagnostic> {
         let (version, present) = (change.version.value, self.rules.version);
         let message = if version > present {
-            format!("this is version {present}, in which version {version} can have changed nothing")
+            format!("version {version} is later than the version of the ruleset, {present}")
         } else if version < 2 {
-            "nothing was before version 1 that could have changed".to_owned()
+            "version 1 is the first version; it has no earlier names".to_owned()
         } else {
             return None;
         };
         let fault = Diagnostic::error("out-of-range", change.version.at, message);
-        Some(fault.help("`[migration.2]` tells what version 2 changed; `version = 2` says that this is it"))
+        Some(fault.help("Write the changes of version 2 in `[migration.2]`, and raise `version` to 2"))
     }
 
     fn knows(&self, what: Changed, name: &str) -> bool {
@@ -59,8 +59,9 @@ impl Compiler {
         let is_new_name = new_names.contains(&(change.version.value, change.what, name.as_str()));
         let is_there = change.version.value == self.rules.version && self.knows(change.what, name);
         (is_there && !is_new_name).then(|| {
-            let message = format!("`{name}` is still there, so nothing can have become of it");
-            Diagnostic::error("name-clash", change.before.at, message).help("remove it, or take this line out")
+            let message = format!("`{name}` still exists");
+            Diagnostic::error("name-clash", change.before.at, message)
+                .help("Remove the definition, or remove this line")
         })
     }
 
@@ -93,7 +94,7 @@ impl Compiler {
             Changed::Mark => rules.marks().iter().map(crate::Mark::name).collect(),
             Changed::Property => rules.properties().iter().map(crate::Property::name).collect(),
         };
-        let fault = Diagnostic::error("unknown-name", after.at, format!("there is no `{now}` that it could be now"));
+        let fault = Diagnostic::error("unknown-name", after.at, format!("unknown new name `{now}`"));
         Some(fault.label("unknown name").maybe_help(self.suggestion(&now, known)))
     }
 }
@@ -118,15 +119,15 @@ impl<'c> Seen<'c> {
             what => (what, true),
         };
         if let Some(first) = self.before.insert((version, subject, name), change.before.at) {
-            let message = format!("`{name}` can't have become two things at once");
+            let message = format!("`{name}` has two new names");
             return Some(Diagnostic::error("duplicate", change.before.at, message).related(first, "the other"));
         }
         let after = change.after.as_ref().filter(|_| is_renamed)?;
         let first = self.after.insert((version, subject, after.value.as_str()), after.at)?;
-        let message = format!("two can't both be called `{}` now", after.value);
+        let message = format!("two names become `{}`", after.value);
         let fault = Diagnostic::error("duplicate", after.at, message).related(first, "the other");
         Some(if change.what == Changed::Kind {
-            fault.help("for kinds whose items become those of another: `replaced-by`")
+            fault.help("Use `replaced-by` if the items become items of an existing kind")
         } else {
             fault
         })

@@ -116,7 +116,7 @@ impl Compiler {
         let written = self.source.nesting.as_ref();
         self.rules.nesting = written.map_or(DEFAULT_NESTING, |nesting| nesting.value);
         if let Some(nesting) = written.filter(|nesting| nesting.value > MAX_NESTING) {
-            let message = format!("packs nest at most {MAX_NESTING} deep");
+            let message = format!("the maximum nesting of packs is {MAX_NESTING}");
             let fault = Diagnostic::error("out-of-range", nesting.at, message).label("too deep");
             self.fault(fault);
         }
@@ -203,13 +203,13 @@ impl Compiler {
                     let fault = Diagnostic::error(
                         "duplicate",
                         self.source.locate_kind(kind.at),
-                        format!("kind `{id}` is written twice"),
+                        format!("kind `{id}` is defined twice"),
                     );
                     self.faults.push(
                         fault
                             .label("the second one")
                             .related(first, "the first one")
-                            .help("rename or remove one of them"),
+                            .help("Rename or remove one of them"),
                     );
                 }
             }
@@ -252,7 +252,7 @@ impl Compiler {
                 let name = &self.source.property_names[property as usize].value;
                 let at = self.source.locate_kind(self.source.kinds[kind as usize].at);
                 let message = format!("property `{name}` is a number for some kinds and a text for others");
-                let help = "make it one or the other for all, or use two properties";
+                let help = "Use one type for all kinds, or two properties";
                 self.faults
                     .push(Diagnostic::error("wrong-type", at, message).label("differs from kinds before").help(help));
             }
@@ -306,7 +306,7 @@ impl Compiler {
         }
         for (at, other, name, both) in clashes {
             let fault = Diagnostic::error("name-clash", at, format!("`{name}` is the name of {both}"));
-            let fault = fault.help("kinds, tags and marks share one name space: rename one of them");
+            let fault = fault.help("Rename one of them: kinds, tags and marks share one namespace");
             self.faults.push(match other {
                 Some(other) => fault.related(other, "the other one"),
                 None => fault,
@@ -320,7 +320,7 @@ impl Compiler {
                 Ok(path) => path,
                 Err(error) => {
                     let fault = Diagnostic::error("bad-place", place_at, format!("`{place}`: {error}"));
-                    self.fault(fault.help("a place is written such as `sled`, `sled/3` or `surveyor.pockets`"));
+                    self.fault(fault.help("Write a place such as `sled`, `sled/3` or `surveyor.pockets`"));
                     continue;
                 }
             };

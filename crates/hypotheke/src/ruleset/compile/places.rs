@@ -31,7 +31,7 @@ impl Compiler {
             let def = self.compile_container(&container);
             slots_in_all += u64::from(def.bounds.1) * def.copies.len().max(1) as u64;
             if slots_in_all > MAX_SLOTS_IN_ALL {
-                let message = format!("the containers have more than {MAX_SLOTS_IN_ALL} slots together");
+                let message = format!("the containers have more than {MAX_SLOTS_IN_ALL} slots in total");
                 self.fault(Diagnostic::error("out-of-range", container.id.at, message));
             }
             self.rules.container_index.insert(def.id.clone(), id);
@@ -54,7 +54,7 @@ impl Compiler {
                 let message = format!("container `{}` has {} slots but lists {listed}", source.id.value, slots.value);
                 self.fault(
                     Diagnostic::error("out-of-range", slots.at, message)
-                        .help("leave `slots` out: it is then as many as are listed"),
+                        .help("Remove `slots`; the list then sets the number"),
                 );
                 listed
             }
@@ -63,7 +63,10 @@ impl Compiler {
             None if source.says_slots => listed.max(1),
             None if listed == 0 => {
                 let message = format!("container `{}` has no slots", source.id.value);
-                self.fault(Diagnostic::error("missing-key", source.id.at, message).help("say how many: `slots = 12`"));
+                self.fault(
+                    Diagnostic::error("missing-key", source.id.at, message)
+                        .help("Write the number of slots: `slots = 12`"),
+                );
                 1
             }
             None => listed,
@@ -110,14 +113,17 @@ impl Compiler {
         let least = source.min_slots.as_ref().map_or(slots, |least| least.value);
         let most = source.max_slots.as_ref().map_or(slots, |most| most.value);
         if let Some(written) = source.min_slots.as_ref().filter(|least| least.value > slots) {
-            let message = format!("container `{id}` has {slots} slots, fewer than its least of {least}");
+            let message = format!("container `{id}` has {slots} slots, fewer than `min-slots = {least}`");
             self.fault(Diagnostic::error("out-of-range", written.at, message));
         } else if let Some(written) = source.min_slots.as_ref().filter(|least| least.value < staying) {
-            let message = format!("container `{id}` lists {staying} slots with rules of their own, which never go");
-            self.fault(Diagnostic::error("out-of-range", written.at, message).help(format!("{staying} is the least")));
+            let message = format!("container `{id}` lists {staying} slots, which a resize cannot remove");
+            self.fault(
+                Diagnostic::error("out-of-range", written.at, message)
+                    .help(format!("Set `min-slots` to at least {staying}")),
+            );
         }
         if let Some(written) = source.max_slots.as_ref().filter(|most| most.value < slots) {
-            let message = format!("container `{id}` has {slots} slots, more than its most of {most}");
+            let message = format!("container `{id}` has {slots} slots, more than `max-slots = {most}`");
             self.fault(Diagnostic::error("out-of-range", written.at, message));
         } else if let Some(written) = source.max_slots.as_ref().filter(|most| most.value > MAX_SLOTS) {
             let message = format!("a container has at most {MAX_SLOTS} slots");
@@ -131,7 +137,7 @@ impl Compiler {
         for (kind, name) in std::mem::take(&mut self.source.packs) {
             let Some(container) = self.rules.find_container(&name.value) else {
                 let help = self.suggestion(&name.value, self.rules.containers.iter().map(|container| &*container.id));
-                let message = format!("there is no container `{}`", name.value);
+                let message = format!("unknown container `{}`", name.value);
                 let fault = Diagnostic::error("unknown-name", name.at, message);
                 self.fault(fault.label("unknown container").maybe_help(help));
                 continue;
@@ -143,13 +149,13 @@ impl Compiler {
             figures.pack = container.0;
             figures.stack_limit = 1;
             if worn {
-                let message = format!("container `{container_id}` is brought along by a kind, so it can't be worn");
+                let message = format!("container `{container_id}` is the inside of a pack, so it cannot be worn");
                 self.fault(Diagnostic::error("two-uses", name.at, message));
             }
             if self.rules.kinds[kind as usize].own_stack_limit.is_some_and(|limit| limit > 1) {
                 let at = self.source.locate_kind(self.source.kinds[kind as usize].at);
-                let fault = Diagnostic::error("out-of-range", at, "a stack of a kind with a `pack` is one item");
-                self.fault(fault.help("leave its `stack-limit` out"));
+                let fault = Diagnostic::error("out-of-range", at, "a kind with a `pack` cannot have a `stack-limit`");
+                self.fault(fault.help("Remove the `stack-limit`"));
             }
         }
     }
@@ -166,7 +172,7 @@ impl Compiler {
                 if !named.contains(slot.value.as_str()) {
                     let all = self.rules.containers.iter().flat_map(|container| &container.ruled);
                     let help = self.suggestion(&slot.value, all.filter_map(|slot| slot.name.as_deref()));
-                    let message = format!("no container has a slot named `{}`", slot.value);
+                    let message = format!("unknown slot `{}`", slot.value);
                     faults.push(Diagnostic::error("unknown-name", slot.at, message).maybe_help(help));
                 }
                 if seen.insert(slot.value.clone()) {
@@ -200,7 +206,7 @@ impl Compiler {
         let mut compiled: Vec<(Decimal, Box<str>)> = Vec::new();
         for (from, label) in encumbrance {
             if compiled.iter().any(|(known, name)| *known == from.value || **name == *label.value) {
-                let message = format!("holder `{holder}` has two encumbrances with this name or weight");
+                let message = format!("holder `{holder}` has two encumbrance steps with this label or weight");
                 self.fault(Diagnostic::error("duplicate", label.at, message));
             }
             compiled.push((from.value, label.value.as_str().into()));
@@ -252,11 +258,8 @@ impl Compiler {
                     None => {
                         let names = self.rules.containers.iter().map(|container| &*container.id);
                         let help = self.suggestion(&name.value, names);
-                        let fault = Diagnostic::error(
-                            "unknown-name",
-                            name.at,
-                            format!("there is no container `{}`", name.value),
-                        );
+                        let fault =
+                            Diagnostic::error("unknown-name", name.at, format!("unknown container `{}`", name.value));
                         self.fault(fault.label("unknown container").maybe_help(help));
                     }
                 }
@@ -302,11 +305,7 @@ impl Compiler {
             self.source.containers.iter().flat_map(|container| std::iter::once(&container.id).chain(&container.copies));
         for name in containers.chain(self.source.holders.iter().map(|holder| &holder.id)) {
             if name.value == "ground" {
-                faults.push(Diagnostic::error(
-                    "bad-name",
-                    name.at,
-                    "`ground` is where dropped stacks lie; it can't be a name",
-                ));
+                faults.push(Diagnostic::error("bad-name", name.at, "`ground` is reserved for dropped stacks"));
             }
             if let Some(first) = seen.insert(&name.value, name.at) {
                 let fault =
@@ -314,25 +313,25 @@ impl Compiler {
                 faults.push(
                     fault
                         .related(first, "the other one")
-                        .help("containers, their copies and holders share one name space"),
+                        .help("Rename one of them: containers, copies and holders share one namespace"),
                 );
             }
         }
         for (source, def) in self.source.containers.iter().zip(&self.rules.containers) {
             if let Some(deep) = source.deep.filter(|_| source.admits.is_none()) {
-                let message = format!("container `{}` has no `admits` that could be `deep`", def.id);
+                let message = format!("container `{}` has `deep` without `admits`", def.id);
                 faults.push(Diagnostic::error("missing-key", deep, message));
             }
             if def.carried && def.brought {
-                let message = format!("container `{}` is carried by a holder and brought along by a kind", def.id);
+                let message = format!("container `{}` is both carried by a holder and the inside of a pack", def.id);
                 let fault = Diagnostic::error("two-uses", source.id.at, message);
-                faults.push(fault.help("write a second container for one of the two"));
+                faults.push(fault.help("Write a second container for one of the two"));
             }
             if let Some(copy) = source.copies.first().filter(|_| def.carried || def.brought) {
-                let by = if def.carried { "carried by holders" } else { "brought along by a kind" };
-                let message = format!("container `{}` is {by}, so it can't have copies in the world", def.id);
+                let by = if def.carried { "carried by holders" } else { "the inside of a pack" };
+                let message = format!("container `{}` is {by}, so it cannot have copies", def.id);
                 faults.push(
-                    Diagnostic::error("two-uses", copy.at, message).help("write a second container for one of the two"),
+                    Diagnostic::error("two-uses", copy.at, message).help("Write a second container for one of the two"),
                 );
             }
         }

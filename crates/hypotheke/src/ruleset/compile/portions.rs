@@ -22,7 +22,7 @@ impl Ruleset {
         let mut marks = Vec::new();
         for name in &portion.variant.marks {
             let unknown = || UnknownName {
-                message: format!("there is no mark `{name}`"),
+                message: format!("unknown mark `{name}`"),
                 help: {
                     let unknown = name.clone();
                     Box::new(move || suggestion(unknown.as_str(), self.marks.iter().map(|mark| &*mark.name)))
@@ -40,7 +40,7 @@ impl Ruleset {
 
     pub(crate) fn resolve_kind(&self, name: &Word) -> Result<KindId, UnknownName<'_>> {
         self.find_kind(name.as_str()).ok_or_else(|| UnknownName {
-            message: format!("there is no kind `{}`", crate::language::shortened(name.as_str())),
+            message: format!("unknown kind `{}`", crate::language::shortened(name.as_str())),
             help: {
                 let unknown = name.clone();
                 Box::new(move || suggestion(unknown.as_str(), self.kind_names()))
@@ -61,7 +61,7 @@ impl Ruleset {
                 Box::new(move || {
                     let names = self.known_kind(kind).properties().map(|(property, _)| &*self.property(property).name);
                     suggestion(unknown.as_str(), names.collect::<Vec<_>>())
-                        .or_else(|| Some("list it among the kind's `properties` with its first value".to_owned()))
+                        .or_else(|| Some("Add it to the `properties` of the kind, with its initial value".to_owned()))
                 })
             },
             word: name.clone(),

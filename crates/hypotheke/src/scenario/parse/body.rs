@@ -35,7 +35,7 @@ impl BodyReader {
             "steps" | "end" => self.heading(parser, first.text, frame),
             "table" => {
                 self.section = Section::Skipped;
-                Err(SentenceError::new(frame.span, "a table stands right after the title"))
+                Err(SentenceError::new(frame.span, "a table must follow the title"))
             }
             _ => self.content(parser, first, frame),
         }
@@ -47,8 +47,8 @@ impl BodyReader {
         let start = start_head(parser)?;
         parser.end()?;
         if self.body.start.is_some() || self.body.steps_head.is_some() || self.body.end_head.is_some() {
-            let error = SentenceError::new(frame.span, "a scenario has one start, before its steps");
-            return Err(error.help("a start that several scenarios share has a name: `start NAME`"));
+            let error = SentenceError::new(frame.span, "Write one start, before the steps");
+            return Err(error.help("Name a start that several scenarios share: `start NAME`"));
         }
         self.body.start = Some(frame.with(start));
         self.section = Section::Start;
@@ -63,7 +63,7 @@ impl BodyReader {
         };
         if head.is_some() || later {
             let error = SentenceError::new(frame.span, "a scenario has one start, then steps, then one end");
-            return Err(error.help("what must hold between steps is written `now …` among them"));
+            return Err(error.help("Write checks between steps as `now …`"));
         }
         *head = Some(frame);
         self.section = section;
@@ -76,8 +76,8 @@ impl BodyReader {
             Section::Skipped => {}
             Section::Title => {
                 self.section = Section::Skipped;
-                let error = SentenceError::new(frame.span, "this line stands in no part of the scenario");
-                return Err(error.help("write `start`, `steps` or `end` before it"));
+                let error = SentenceError::new(frame.span, "this line is in no part of the scenario");
+                return Err(error.help("Write `start`, `steps` or `end` before it"));
             }
             Section::Start => {
                 let line = frame.with(lines::start_line(parser)?);
@@ -129,7 +129,7 @@ impl StepsReader {
         }
         if first.text == "done" {
             let error = SentenceError::new(frame.span, "no list of operations ends here");
-            return Err(error.help("one begins with a line `together`"));
+            return Err(error.help("Begin one with a line `together`"));
         }
         self.steps.push(frame.with(lines::step(parser)?));
         Ok(())
@@ -150,7 +150,7 @@ impl StepsReader {
     pub(super) fn finish(self, fault: &mut dyn FnMut(SentenceError)) -> Vec<Line<Step>> {
         if let Some(open) = self.open {
             let error = SentenceError::new(open.span, "the end of this list is missing");
-            fault(error.help("a line `done` ends it"));
+            fault(error.help("End it with a line `done`"));
         }
         self.steps
     }

@@ -26,7 +26,7 @@ fn position(parser: &mut LineParser<'_, '_>, place: &Path) -> Parsed<Option<Posi
         return Ok(Some(position));
     }
     let error = SentenceError::new(place.span(), format!("`{place}` has no positions"));
-    Err(error.help("only what lies on the ground has one: `ground at 2.5,-1: 1 flare`"))
+    Err(error.help("Only the ground has positions: `ground at 2.5,-1: 1 flare`"))
 }
 
 /// A step that stands on one line.
@@ -63,8 +63,8 @@ fn undo(parser: &mut LineParser<'_, '_>) -> Parsed<Step> {
     match answer(parser)? {
         expected @ (Expected::Complete | Expected::Refused { .. }) => Ok(Step::Undo { revision, expected }),
         Expected::Done { .. } | Expected::Unchanged => {
-            let error = SentenceError::new(here, "an operation is undone, or that is refused");
-            Err(error.help("write no answer, or `-> refused: stale`"))
+            let error = SentenceError::new(here, "an undo has no amount");
+            Err(error.help("Write no result, or `-> refused: stale`"))
         }
     }
 }
@@ -107,13 +107,13 @@ fn expected(parser: &mut LineParser<'_, '_>) -> Parsed<Expected> {
         parser.require_keyword("changed")?;
         return Ok(Expected::Unchanged);
     }
-    let verb = parser.word("`refused`, or what was done, such as `moved 2`")?;
+    let verb = parser.word("a result, such as `moved 2` or `refused`")?;
     let mut answers = Verb::ALL.into_iter().map(|verb| verb.row().first_word_of_answer());
     if !answers.clone().any(|answer| answer == verb.as_str()) {
         let known = answers.by_ref().chain(["refused"]);
-        let error = SentenceError::new(verb.span(), format!("`{verb}` is not an answer"));
+        let error = SentenceError::new(verb.span(), format!("unknown result `{verb}`"));
         let meant = nearest(verb.as_str(), known).unwrap_or("moved");
-        return Err(error.help(format!("write `-> {meant}{}`", if meant == "refused" { "" } else { " 2" })));
+        return Err(error.help(format!("Write `-> {meant}{}`", if meant == "refused" { "" } else { " 2" })));
     }
     if verb.as_str() == "picked" {
         parser.require_keyword("up")?;
@@ -163,10 +163,10 @@ fn reason_word(parser: &mut LineParser<'_, '_>) -> Parsed<Reason> {
     Reason::from_code(word.as_str()).ok_or_else(|| {
         let codes = Reason::ALL.map(Reason::code);
         let help = match nearest(word.as_str(), codes) {
-            Some(code) => format!("did you mean `{code}`?"),
-            None => format!("the reasons are {}", codes.join(", ")),
+            Some(code) => format!("Did you mean `{code}`?"),
+            None => format!("The reasons are {}", codes.join(", ")),
         };
-        SentenceError::new(word.span(), format!("`{word}` is not a reason")).help(help)
+        SentenceError::new(word.span(), format!("unknown reason `{word}`")).help(help)
     })
 }
 
@@ -201,7 +201,8 @@ fn other_check(parser: &mut LineParser<'_, '_>) -> Parsed<Check> {
         parser.require_keyword("of")?;
         let holder = parser.path()?;
         parser.require_colon()?;
-        let label = if parser.keyword("nothing") { None } else { Some(parser.word("a encumbrance or `nothing`")?) };
+        let label =
+            if parser.keyword("nothing") { None } else { Some(parser.word("an encumbrance step or `nothing`")?) };
         return Ok(Check::Encumbrance { holder, label });
     }
     if parser.keywords(&["origin", "of"]) {

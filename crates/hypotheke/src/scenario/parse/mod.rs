@@ -96,8 +96,8 @@ impl Reader {
 
     fn check_whole(&mut self) {
         if self.file.scenarios().next().is_none() && self.faults.is_empty() {
-            let fault = Diagnostic::error("empty", Location::default(), "there is no scenario in this file");
-            self.faults.push(fault.help("a scenario begins with a line `scenario` and its title"));
+            let fault = Diagnostic::error("empty", Location::default(), "this file has no scenarios");
+            self.faults.push(fault.help("Begin a scenario with a line `scenario TITLE`"));
         }
     }
 
@@ -193,8 +193,8 @@ impl Reader {
         // The title is the rest of its line, hash signs and all.
         frame.remark = None;
         if title.as_str().is_empty() {
-            let error = SentenceError::new(frame.span, "a scenario needs a title");
-            self.fault(&error.help("say in a few words what it shows"));
+            let error = SentenceError::new(frame.span, "the title is missing");
+            self.fault(&error.help("Describe the scenario in a few words"));
         } else if let Some(first) = self.titles.insert(title.to_string(), title.span()) {
             let message = format!("there are two scenarios `{title}`");
             let fault = Diagnostic::error("duplicate", Location::new(SourceId(0), title.span()), message);
@@ -254,15 +254,15 @@ fn unique<'w>(mut known: impl Iterator<Item = &'w Word>, name: &Word, what: &str
 
 fn outside(word: &str, span: Span) -> SentenceError {
     match word {
-        "start" => SentenceError::new(span, "this start belongs to no scenario")
-            .help("outside of a scenario a start has a name: `start NAME`"),
+        "start" => SentenceError::new(span, "this start is in no scenario")
+            .help("Name a start outside of scenarios: `start NAME`"),
         "steps" | "end" | "table" => no_scenario(span),
-        _ => SentenceError::new(span, "this line belongs to no scenario").help("begin one: `scenario` and a title"),
+        _ => SentenceError::new(span, "this line is in no scenario").help("Begin a scenario: `scenario TITLE`"),
     }
 }
 
 fn no_scenario(span: Span) -> SentenceError {
-    SentenceError::new(span, "this belongs to no scenario").help("begin one: `scenario` and a title")
+    SentenceError::new(span, "this line is in no scenario").help("Begin a scenario: `scenario TITLE`")
 }
 
 /// What stands after `start`, and after its name: `as ruleset`, `as NAME over limits`, or nothing.

@@ -24,8 +24,8 @@ impl TableReader {
         loop {
             let name = parser.word("the name of a column")?;
             if !is_column_name(name.as_str()) {
-                let error = SentenceError::new(name.span(), format!("`{name}` is no name for a column"));
-                return Err(error.help("it begins with a lower-case letter; digits and `-` may follow"));
+                let error = SentenceError::new(name.span(), format!("invalid name `{name}` of a column"));
+                return Err(error.help("Begin with a lower-case letter; use letters, digits and `-`"));
             }
             if columns.contains(&name) {
                 return Err(SentenceError::new(name.span(), format!("there are two columns `{name}`")));
@@ -69,18 +69,17 @@ impl TableReader {
         let mut cells = Vec::new();
         for cell in tokens.split(|token| token.kind == TokenKind::Bar) {
             let (Some(first), Some(last)) = (cell.first(), cell.last()) else {
-                return Err(
-                    SentenceError::new(frame.span, "a cell of this row is empty").help("`nothing` may stand there")
-                );
+                return Err(SentenceError::new(frame.span, "a cell of this row is empty")
+                    .help("Write `nothing` for an empty value"));
             };
             let span = Span::new(first.span.start(), last.span.end());
             cells.push(Word::new(told(cell).as_str(), span));
         }
         let columns = &self.table.item.columns;
         if cells.len() != columns.len() {
-            let message = format!("cells of this row: {}, columns of the table: {}", cells.len(), columns.len());
+            let message = format!("this row has {} cells, the table has {} columns", cells.len(), columns.len());
             let names: Vec<&str> = columns.iter().map(Word::as_str).collect();
-            return Err(SentenceError::new(frame.span, message).help(format!("the columns are {}", names.join(" | "))));
+            return Err(SentenceError::new(frame.span, message).help(format!("The columns are {}", names.join(" | "))));
         }
         Ok(frame.with(Row { cells, body: super::Body::default() }))
     }
@@ -110,7 +109,7 @@ impl TableReader {
         let mut table = self.table;
         if table.item.rows.is_empty() && !self.bad_rows {
             let error = SentenceError::new(table.span, "this table has no rows");
-            faults.push(diagnostic(&error.help("a line for each row stands under it: `3 | 2`")));
+            faults.push(diagnostic(&error.help("Add a line for each row: `3 | 2`")));
         }
         for (row, body) in table.item.rows.iter_mut().zip(self.bodies) {
             row.item.body = body.finish(&mut |error| faults.push(diagnostic(&error)));
@@ -147,7 +146,7 @@ fn filled(tokens: &[Token<'_>], columns: &[Word], cells: &[Word]) -> Parsed<Vec<
             let after = &rest[dollar + 1..];
             let name = &after[..after.bytes().position(|byte| !is_column_byte(byte)).unwrap_or(after.len())];
             let Some(column) = columns.iter().position(|column| column.as_str() == name) else {
-                let error = SentenceError::new(token.span, format!("the table has no column `{name}`"));
+                let error = SentenceError::new(token.span, format!("unknown column `{name}`"));
                 let help = suggestion(name, columns.iter().map(Word::as_str));
                 return Err(match help {
                     Some(help) => error.help(help),
