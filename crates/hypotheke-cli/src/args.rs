@@ -12,6 +12,7 @@ const EXAMPLES: &str = "\
 Examples:
   hypotheke demo                          show what it does, with built-in data
   hypotheke demo --output traverse        write that data to a folder
+  hypotheke new camp                      write a minimal ruleset to start from
   hypotheke check traverse                check a ruleset for errors and likely mistakes
   hypotheke show traverse sled            draw a container
   hypotheke verify traverse               run all scenarios of a folder
@@ -20,7 +21,7 @@ Examples:
   hypotheke compare old.toml rules.toml   list the differences in meaning
   hypotheke explore traverse/loopholes    search for states that violate a claim
   hypotheke test-saves traverse           test that saves lose and duplicate nothing
-  hypotheke migrate autumn.json           migrate a save to the present ruleset
+  hypotheke migrate saves/autumn.json     migrate a save to the present ruleset
   hypotheke fmt traverse                  format scenario files
   hypotheke ask 'drop 1 flare from sled'  try one operation, and list every reason against it
 
@@ -72,14 +73,22 @@ pub(crate) enum Command {
         output: Option<PathBuf>,
     },
 
+    /// Write a minimal ruleset with a scenario and a claim, to start from
+    #[command(after_help = "Examples:\n  hypotheke new camp")]
+    New {
+        /// A new folder
+        #[arg(value_name = "FOLDER")]
+        folder: PathBuf,
+    },
+
     /// Check a ruleset for errors and likely mistakes, or audit a save
     #[command(
         after_help = "Examples:\n  hypotheke check\n  hypotheke check my/rules.toml\n  cat rules.toml | hypotheke check -\n  hypotheke check saves/night.json\n\nExit status 1: the save violates a law."
     )]
     Check {
-        /// The ruleset, or a save; `-` reads a ruleset from standard input
-        #[arg(value_name = "FILE", default_value = "rules.toml")]
-        file: PathBuf,
+        /// A ruleset, a save or a folder; `-` reads a ruleset from standard input [default: this folder]
+        #[arg(value_name = "FILE")]
+        files: Vec<String>,
 
         #[command(flatten)]
         saved: SaveArgs,
@@ -90,16 +99,12 @@ pub(crate) enum Command {
         after_help = "Examples:\n  hypotheke show\n  hypotheke show rules.toml sled surveyor.pockets\n  hypotheke show --part kinds\n  hypotheke show --part rules\n  hypotheke show saves/night.json sled"
     )]
     Show {
-        /// The ruleset, or a save; `-` reads a ruleset from standard input
-        #[arg(value_name = "FILE", default_value = "rules.toml")]
-        file: PathBuf,
-
-        /// Draw only these containers and holders
-        #[arg(value_name = "PLACE")]
-        places: Vec<String>,
+        /// A ruleset, a save or a folder, and the containers and holders to draw; `-` reads a ruleset from standard input
+        #[arg(value_name = "FILE|PLACE")]
+        files: Vec<String>,
 
         /// Show only one part
-        #[arg(long, value_enum, conflicts_with = "places")]
+        #[arg(long, value_enum)]
         part: Option<Part>,
 
         #[command(flatten)]
@@ -108,31 +113,42 @@ pub(crate) enum Command {
 
     /// Try one operation without changing anything; list every reason against it
     #[command(
-        after_help = "Examples:\n  hypotheke ask 'move 3 fuel-drum from depot to sled'\n  hypotheke ask 'surveyor lifts 2 from depot/0' --after 'driver opens depot'"
+        after_help = "Examples:\n  hypotheke ask 'move 3 fuel-drum from depot to sled'\n  hypotheke ask 'surveyor lifts 2 from depot/0' --after 'driver opens depot'\n  hypotheke ask 'consume 1 flare from depot' --save saves/later.json"
     )]
     Ask {
         /// The operation, as a scenario writes it
         #[arg(value_name = "OPERATION")]
         question: String,
 
+        /// A ruleset, a save or a folder; `-` reads a ruleset from standard input [default: this folder]
+        #[arg(value_name = "FILE")]
+        files: Vec<String>,
+
         /// Apply this operation first; may be given several times
         #[arg(long, value_name = "OPERATION")]
         after: Vec<String>,
 
-        /// The ruleset; `-` reads it from standard input
-        #[arg(long, default_value = "rules.toml")]
-        rules: PathBuf,
+        /// Write the world after the operation to this file, as a save
+        #[arg(long, value_name = "FILE")]
+        save: Option<PathBuf>,
+
+        /// Replace the file of `--save` if it exists
+        #[arg(long, requires = "save")]
+        force: bool,
+
+        #[command(flatten)]
+        saved: SaveArgs,
     },
 
     /// Run scenarios and report which pass
     #[command(
-        after_help = "Examples:\n  hypotheke verify\n  hypotheke verify scenarios/sled.scenario --steps\n  hypotheke verify --only 'the sled' --watch\n  hypotheke verify tests --rules my/rules.toml --format junit > report.xml"
+        after_help = "Examples:\n  hypotheke verify\n  hypotheke verify scenarios/sled.scenario --steps\n  hypotheke verify --only 'the sled' --watch\n  hypotheke verify my --format junit > report.xml"
     )]
     Verify(VerifyArgs),
 
     /// Measure how well the scenarios test the rules: change each rule and see whether a scenario fails
     #[command(
-        after_help = "Examples:\n  hypotheke coverage\n  hypotheke coverage --show-changes\n  hypotheke coverage tests --rules my/rules.toml --format json\n\nExit status 1: a rule is untested."
+        after_help = "Examples:\n  hypotheke coverage\n  hypotheke coverage --show-changes\n  hypotheke coverage my --format json\n\nExit status 1: a rule is untested."
     )]
     Coverage(CoverageArgs),
 
@@ -150,19 +166,19 @@ pub(crate) enum Command {
 
     /// Migrate saves to a different ruleset by its section `[migration]`, and list every difference
     #[command(
-        after_help = "Examples:\n  hypotheke migrate saves/autumn.json\n  hypotheke migrate saves/autumn.json --in-place\n  hypotheke migrate saves/autumn.json --rules earlier/rules-2.toml --rules rules.toml\n\nExit status 1: the ruleset refuses a save."
+        after_help = "Examples:\n  hypotheke migrate saves/autumn.json\n  hypotheke migrate saves/autumn.json --in-place\n  hypotheke migrate saves/autumn.json earlier/rules-2.toml rules.toml\n\nExit status 1: the ruleset refuses a save."
     )]
     Migrate(MigrateArgs),
 
     /// Search every reachable state for one that violates a claim, shortest trace first
     #[command(
-        after_help = "Examples:\n  hypotheke explore\n  hypotheke explore claims/sled.claims --depth 6\n  hypotheke explore --rules loopholes/rules.toml\n  hypotheke explore --states 1000000 --time 60 --format json\n  hypotheke explore --walks 100000 --seed 7 --shard 2/8\n\nExit status 1: a claim is violated. Exit status 3: memory, time or an interrupt stopped the search early."
+        after_help = "Examples:\n  hypotheke explore\n  hypotheke explore claims/sled.claims --depth 6\n  hypotheke explore loopholes/rules.toml\n  hypotheke explore --states 1000000 --time 60 --format json\n  hypotheke explore --walks 100000 --seed 7 --shard 2/8\n\nExit status 1: a claim is violated. Exit status 3: memory, time or an interrupt stopped the search early."
     )]
     Explore(ExploreArgs),
 
     /// Test that saves lose and duplicate nothing: at every step, in crashes, between two servers, in migrations
     #[command(
-        after_help = "Examples:\n  hypotheke test-saves\n  hypotheke test-saves scenarios/sled.scenario\n  hypotheke test-saves --rules earlier/rules-2.toml earlier --next-rules rules.toml\n  hypotheke test-saves --joins 4 --faults 2 --time 600\n\nExit status 1: a test failed. Exit status 3: time, memory or an interrupt stopped it early."
+        after_help = "Examples:\n  hypotheke test-saves\n  hypotheke test-saves scenarios/sled.scenario\n  hypotheke test-saves earlier --next-rules rules.toml\n  hypotheke test-saves --joins 4 --faults 2 --time 600\n\nExit status 1: a test failed. Exit status 3: time, memory or an interrupt stopped it early."
     )]
     TestSaves(TestSavesArgs),
 
@@ -171,9 +187,9 @@ pub(crate) enum Command {
         after_help = "Examples:\n  hypotheke fmt\n  hypotheke fmt scenarios/sled.scenario\n  hypotheke fmt --check\n  cat sled.scenario | hypotheke fmt -"
     )]
     Fmt {
-        /// Scenario files and folders; `-` reads one from standard input and writes it to standard output
-        #[arg(value_name = "FILE", default_value = "scenarios")]
-        files: Vec<PathBuf>,
+        /// Scenario files and folders; `-` reads one from standard input and writes it to standard output [default: this folder]
+        #[arg(value_name = "FILE")]
+        files: Vec<String>,
 
         /// Change nothing; list the files that would change, and exit with 1 if there are any
         #[arg(long)]
@@ -183,9 +199,9 @@ pub(crate) enum Command {
 
 #[derive(Debug, Args)]
 pub(crate) struct SaveArgs {
-    /// The ruleset of the save
-    #[arg(long, default_value = "rules.toml")]
-    pub(crate) rules: PathBuf,
+    /// The ruleset, if the files do not tell it
+    #[arg(long, value_name = "FILE")]
+    pub(crate) rules: Option<PathBuf>,
 
     /// Accept a save that was edited by hand
     #[arg(long)]
@@ -194,13 +210,13 @@ pub(crate) struct SaveArgs {
 
 #[derive(Debug, Args)]
 pub(crate) struct ExploreArgs {
-    /// Claims files and folders [default: the folder `claims` beside the ruleset]
+    /// Claims files, rulesets and folders [default: this folder]
     #[arg(value_name = "FILE")]
-    pub(crate) files: Vec<PathBuf>,
+    pub(crate) files: Vec<String>,
 
-    /// The ruleset
-    #[arg(long, default_value = "rules.toml")]
-    pub(crate) rules: PathBuf,
+    /// The ruleset, if the files do not tell it
+    #[arg(long, value_name = "FILE")]
+    pub(crate) rules: Option<PathBuf>,
 
     /// Maximum number of operations from the start
     #[arg(long, value_name = "COUNT")]
@@ -279,13 +295,13 @@ fn shard(text: &str) -> Result<(u64, u64), String> {
 
 #[derive(Debug, Args)]
 pub(crate) struct TestSavesArgs {
-    /// Scenario files and folders [default: the folder `scenarios` beside the ruleset]
+    /// Scenario files, saves, rulesets and folders [default: this folder]
     #[arg(value_name = "FILE")]
-    pub(crate) files: Vec<PathBuf>,
+    pub(crate) files: Vec<String>,
 
-    /// The ruleset; the saves in the folder `saves` beside it are tested too
-    #[arg(long, default_value = "rules.toml")]
-    pub(crate) rules: PathBuf,
+    /// The ruleset, if the files do not tell it
+    #[arg(long, value_name = "FILE")]
+    pub(crate) rules: Option<PathBuf>,
 
     /// Migrate every save to this ruleset
     #[arg(long, value_name = "FILE")]
@@ -322,12 +338,12 @@ pub(crate) struct TestSavesArgs {
 
 #[derive(Debug, Args)]
 pub(crate) struct MigrateArgs {
-    /// Saves, in JSON or in binary form
-    #[arg(value_name = "SAVE", required = true)]
-    pub(crate) saves: Vec<PathBuf>,
+    /// Saves, and the rulesets to migrate them to, in order [default: `rules.toml` of the nearest folder]
+    #[arg(value_name = "FILE", required = true)]
+    pub(crate) files: Vec<String>,
 
-    /// The new ruleset; if given several times, the save is migrated to each in order
-    #[arg(long, default_value = "rules.toml")]
+    /// A ruleset to migrate to; may be given several times
+    #[arg(long, value_name = "FILE")]
     pub(crate) rules: Vec<PathBuf>,
 
     /// Replace each save, with a backup beside it
@@ -355,20 +371,21 @@ pub(crate) struct CompareArgs {
     #[arg(long)]
     pub(crate) allow_edited: bool,
 
-    /// Scenario files and folders [default: the folder `scenarios` beside the new ruleset, if there is one]
+    /// Scenario files and folders [default: those of the new ruleset]
     #[arg(value_name = "FILE")]
-    pub(crate) scenarios: Vec<PathBuf>,
+    pub(crate) scenarios: Vec<String>,
 }
 
 #[derive(Debug, Args)]
 pub(crate) struct FitsArgs {
-    /// The ruleset; `-` reads it from standard input
-    #[arg(default_value = "rules.toml")]
-    pub(crate) rules: PathBuf,
+    /// A ruleset or a folder, and the containers to show: `sled`, `driver.pockets`, or a kind with a pack for its inside; `-` reads a
+    /// ruleset from standard input
+    #[arg(value_name = "FILE|CONTAINER")]
+    pub(crate) files: Vec<String>,
 
-    /// Show only these containers: `sled`, `driver.pockets`, or a kind with a pack for its inside
-    #[arg(value_name = "CONTAINER")]
-    pub(crate) containers: Vec<String>,
+    /// The ruleset, if the files do not tell it
+    #[arg(long, value_name = "FILE")]
+    pub(crate) rules: Option<PathBuf>,
 
     /// Show only this kind, or the kinds with this tag
     #[arg(long, value_name = "KIND")]
@@ -381,13 +398,13 @@ pub(crate) struct FitsArgs {
 
 #[derive(Debug, Args)]
 pub(crate) struct CoverageArgs {
-    /// Scenario files and folders [default: the folder `scenarios` beside the ruleset]
+    /// Scenario files, rulesets and folders [default: this folder]
     #[arg(value_name = "FILE")]
-    pub(crate) files: Vec<PathBuf>,
+    pub(crate) files: Vec<String>,
 
-    /// The ruleset
-    #[arg(long, default_value = "rules.toml")]
-    pub(crate) rules: PathBuf,
+    /// The ruleset, if the files do not tell it
+    #[arg(long, value_name = "FILE")]
+    pub(crate) rules: Option<PathBuf>,
 
     /// List each change with the scenario that detects it
     #[arg(long)]
@@ -404,17 +421,25 @@ pub(crate) struct CoverageArgs {
 
 #[derive(Debug, Args)]
 pub(crate) struct VerifyArgs {
-    /// Scenario files and folders; `-` reads one from standard input [default: the folder `scenarios` beside the ruleset]
+    /// Scenario files, rulesets and folders; `-` reads scenarios from standard input [default: this folder]
     #[arg(value_name = "FILE")]
-    pub(crate) files: Vec<PathBuf>,
+    pub(crate) files: Vec<String>,
 
-    /// The ruleset
-    #[arg(long, default_value = "rules.toml")]
-    pub(crate) rules: PathBuf,
+    /// The ruleset, if the files do not tell it
+    #[arg(long, value_name = "FILE")]
+    pub(crate) rules: Option<PathBuf>,
+
+    /// List each scenario
+    #[arg(long)]
+    pub(crate) list: bool,
 
     /// Show each step with its result and its changes
     #[arg(long)]
     pub(crate) steps: bool,
+
+    /// Show only failures and the summary
+    #[arg(short, long, conflicts_with_all = ["list", "steps"])]
+    pub(crate) quiet: bool,
 
     /// Run only scenarios with this text in the title; may be given several times
     #[arg(long, value_name = "NAME")]

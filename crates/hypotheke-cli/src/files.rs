@@ -1,8 +1,8 @@
-//! Reading what the command line names.
+//! Reading and writing files.
 
 use std::io::{Read, Write};
 use std::num::NonZeroUsize;
-use std::path::{Path, PathBuf};
+use std::path::Path;
 use std::sync::Arc;
 
 use hypotheke::explore::ClaimsFile;
@@ -10,7 +10,7 @@ use hypotheke::save::{Save, SaveError, Trust};
 use hypotheke::text::Diagnostics;
 use hypotheke::{LoadError, Operation, Ruleset, RulesetErrors, ScenarioErrors, ScenarioFile, World};
 
-/// Why a command could not do its work: wrong usage or bad input. Exit status 2.
+/// Wrong usage or bad input. Exit status 2.
 #[derive(Debug, thiserror::Error)]
 pub(crate) enum InputError {
     #[error(transparent)]
@@ -21,13 +21,13 @@ pub(crate) enum InputError {
     Claims(#[from] ScenarioErrors),
     #[error("{message}")]
     Usage { message: String, help: Option<String> },
-    /// A sentence of the command line.
-    #[error("this can't be requested")]
+    /// A sentence of the command line has errors.
+    #[error("the operation has errors")]
     Sentence(Diagnostics),
-    /// Faults of several files.
-    #[error("several files can't be read")]
+    /// Several files have errors.
+    #[error("several files have errors")]
     Several(Vec<InputError>),
-    #[error("can't write: {0}")]
+    #[error("cannot write: {}", cause(.0))]
     Write(#[from] std::io::Error),
 }
 
@@ -36,7 +36,7 @@ impl InputError {
         InputError::Usage { message: message.into(), help: help.map(str::to_owned) }
     }
 
-    /// The faults of a text, if that is what it is.
+    /// The diagnostics of a text, if there are any.
     pub(crate) fn diagnostics(&self) -> Option<&Diagnostics> {
         match self {
             InputError::Ruleset(errors) | InputError::Load(LoadError::Ruleset(errors)) => Some(errors.diagnostics()),
@@ -46,26 +46,41 @@ impl InputError {
         }
     }
 
-    /// What to do about it.
+    /// The remedy.
     pub(crate) fn help(&self) -> Option<&str> {
         match self {
             InputError::Usage { help, .. } => help.as_deref(),
             InputError::Load(LoadError::Read { .. }) => {
-                Some("name the file, or make one to start from: `hypotheke demo --write FOLDER`")
+                Some("Name an existing file, or start from the demo: `hypotheke demo --output FOLDER`")
             }
             InputError::Load(LoadError::Save { error, .. }) => match error {
-                SaveError::Edited { .. } => Some("if it was edited on purpose: `--edited`"),
-                SaveError::OtherRuleset { .. } => Some(
-                    "name the ruleset by which it was played: `--rules FILE`; or carry it over: `hypotheke migrate SAVE`",
-                ),
-                SaveError::Newer { .. } => Some("it takes a later version of hypotheke"),
+                SaveError::Edited { .. } => Some("If it was edited on purpose, add `--allow-edited`"),
+                SaveError::OtherRuleset { .. } => {
+                    Some("Name its ruleset with `--rules FILE`, or migrate it: `hypotheke migrate SAVE`")
+                }
+                SaveError::Newer { .. } => Some("Install a later version of hypotheke"),
                 SaveError::Damaged { .. } | SaveError::Binary { .. } | SaveError::Json { .. } | SaveError::Empty => {
-                    Some("an earlier save of the same world may be whole")
+                    Some("Try an earlier save of the same world")
                 }
                 _ => None,
             },
             _ => None,
         }
+    }
+}
+
+/// The cause of an error of the file system, in plain words.
+pub(crate) fn cause(error: &std::io::Error) -> String {
+    use std::io::ErrorKind;
+    match error.kind() {
+        ErrorKind::NotFound => "it does not exist".to_owned(),
+        ErrorKind::PermissionDenied => "access denied".to_owned(),
+        ErrorKind::AlreadyExists => "it already exists".to_owned(),
+        ErrorKind::NotADirectory => "a part of the path is not a folder".to_owned(),
+        ErrorKind::IsADirectory => "it is a folder".to_owned(),
+        ErrorKind::StorageFull => "the disk is full".to_owned(),
+        ErrorKind::ReadOnlyFilesystem => "the disk is read-only".to_owned(),
+        _ => error.to_string(),
     }
 }
 
@@ -78,20 +93,20 @@ fn standard_input() -> Result<Vec<u8>, InputError> {
     std::io::stdin()
         .lock()
         .read_to_end(&mut bytes)
-        .map_err(|error| InputError::usage(format!("can't read standard input: {error}"), None))?;
+        .map_err(|error| InputError::usage(format!("cannot read standard input: {}", cause(&error)), None))?;
     Ok(bytes)
 }
 
 pub(crate) fn load_rules(path: &Path) -> Result<Ruleset, InputError> {
     if is_standard_input(path) {
         let table =
-            |name: &str| std::fs::read(name).map(|bytes| (name.to_owned(), bytes)).map_err(|error| error.to_string());
+            |name: &str| std::fs::read(name).map(|bytes| (name.to_owned(), bytes)).map_err(|error| cause(&error));
         return Ok(Ruleset::from_bytes("<stdin>", standard_input()?, table)?);
     }
     Ok(Ruleset::load(path)?)
 }
 
-/// Whether a file begins as a save does, or is called as one is.
+/// Whether a file has the suffix of a save or begins as one.
 pub(crate) fn is_save(path: &Path) -> bool {
     if path.extension().is_some_and(|extension| extension == "json") {
         return true;
@@ -106,7 +121,7 @@ pub(crate) fn load_save(path: &Path, edited: bool) -> Result<Save, InputError> {
     Ok(Save::load(path, if edited { Trust::AllowEdited } else { Trust::Unchanged })?)
 }
 
-/// A save and its ruleset. One that has departed is brought into a world that has nothing else.
+/// The world of a save. A transfer record arrives in an empty world.
 pub(crate) fn load_world(path: &Path, save: &Save, rules: &Arc<Ruleset>) -> Result<World, InputError> {
     let failed = |error| InputError::Load(LoadError::Save { path: path.to_owned(), error });
     if save.is_world() {
@@ -121,95 +136,13 @@ pub(crate) fn load_world(path: &Path, save: &Save, rules: &Arc<Ruleset>) -> Resu
     }
     let arriving = Operation::arriving(departure);
     if let Err(refusal) = world.perform(&arriving) {
-        return Err(InputError::usage(format!("it can't arrive: {}", world.explain(&refusal)), None));
+        return Err(InputError::usage(format!("it cannot arrive: {}", world.explain(&refusal)), None));
     }
     Ok(world)
 }
 
-/// The number of a world from which no stack comes.
+/// A world number that no stack id has.
 const NO_WORLD: u32 = 0xff_fffe;
-
-/// A sort of file that is looked for in folders.
-struct Sort {
-    /// The folder beside the ruleset, and what files end in.
-    folder: &'static str,
-    extension: &'static str,
-    /// Such as `scenario`, `scenario file` and `scenario files`.
-    names: [&'static str; 3],
-    command: &'static str,
-}
-
-/// The scenario files that the command line names, folders looked through, in order of their paths.
-pub(crate) fn scenario_paths(named: &[PathBuf], rules: &Path) -> Result<Vec<PathBuf>, InputError> {
-    let sort = Sort {
-        folder: "scenarios",
-        extension: "scenario",
-        names: ["scenario", "scenario file", "scenario files"],
-        command: "verify",
-    };
-    paths(named, rules, &sort)
-}
-
-/// The files of claims likewise.
-pub(crate) fn claims_paths(named: &[PathBuf], rules: &Path) -> Result<Vec<PathBuf>, InputError> {
-    let sort = Sort {
-        folder: "claims",
-        extension: "claims",
-        names: ["file of claims", "file of claims", "files of claims"],
-        command: "explore",
-    };
-    paths(named, rules, &sort)
-}
-
-fn paths(named: &[PathBuf], rules: &Path, sort: &Sort) -> Result<Vec<PathBuf>, InputError> {
-    let Sort { folder, extension, names: [one, file, several], command } = sort;
-    let beside = rules.parent().unwrap_or(Path::new("")).join(folder);
-    let named = if named.is_empty() {
-        if !beside.is_dir() {
-            let message = format!("no {one} is named, and there is no folder `{}`", beside.display());
-            let help = format!("name {several} or a folder: `hypotheke {command} FILE`");
-            return Err(InputError::usage(message, Some(&help)));
-        }
-        vec![beside]
-    } else {
-        named.to_vec()
-    };
-    let mut found = Vec::new();
-    for path in named {
-        if path.is_dir() {
-            let before = found.len();
-            look_through(&path, extension, &mut found)?;
-            found[before..].sort();
-            if found.len() == before {
-                let message = format!("there is no {file} in the folder `{}`", path.display());
-                return Err(InputError::usage(message, Some(&format!("{several} end in `.{extension}`"))));
-            }
-        } else {
-            found.push(path);
-        }
-    }
-    let mut seen = std::collections::BTreeSet::new();
-    found.retain(|path| seen.insert(path.clone()));
-    Ok(found)
-}
-
-fn look_through(folder: &Path, extension: &str, found: &mut Vec<PathBuf>) -> Result<(), InputError> {
-    let unreadable = |error: std::io::Error| {
-        InputError::usage(format!("can't read the folder `{}`: {error}", folder.display()), None)
-    };
-    for entry in std::fs::read_dir(folder).map_err(unreadable)? {
-        let entry = entry.map_err(unreadable)?;
-        let path = entry.path();
-        // A link to a folder is not followed, so that no circle of links is.
-        let is_folder = entry.file_type().map_err(unreadable)?.is_dir();
-        if is_folder {
-            look_through(&path, extension, found)?;
-        } else if path.extension().is_some_and(|it| it == extension) {
-            found.push(path);
-        }
-    }
-    Ok(())
-}
 
 pub(crate) fn load_claims(path: &Path) -> Result<ClaimsFile, InputError> {
     if is_standard_input(path) {
@@ -226,32 +159,12 @@ pub(crate) fn load_scenarios(path: &Path) -> Result<ScenarioFile, InputError> {
     Ok(ScenarioFile::load(path)?)
 }
 
-/// The saves in the folder `saves` beside a ruleset, in order of their paths; none if there is no such folder.
-pub(crate) fn saves_beside(rules: &Path) -> Result<Vec<PathBuf>, InputError> {
-    let folder = rules.parent().unwrap_or(Path::new("")).join("saves");
-    if !folder.is_dir() {
-        return Ok(Vec::new());
-    }
-    let unreadable = |error: std::io::Error| {
-        InputError::usage(format!("can't read the folder `{}`: {error}", folder.display()), None)
-    };
-    let mut found = Vec::new();
-    for entry in std::fs::read_dir(&folder).map_err(unreadable)? {
-        let path = entry.map_err(unreadable)?.path();
-        if path.is_file() && is_save(&path) {
-            found.push(path);
-        }
-    }
-    found.sort();
-    Ok(found)
-}
-
-/// As many threads as are requested, or as there are cores.
+/// The requested number of threads, or the number of cores.
 pub(crate) fn threads(requested: Option<NonZeroUsize>) -> NonZeroUsize {
     requested.or_else(|| std::thread::available_parallelism().ok()).unwrap_or(NonZeroUsize::MIN)
 }
 
-/// Writes a file whole or not at all: the old one is there until the new one is.
+/// Replaces a file. The old file stays until the new one is complete.
 pub(crate) fn replace(path: &Path, bytes: &[u8]) -> Result<(), InputError> {
     let file = written_beside(path, bytes)?;
     file.as_file().set_permissions(std::fs::metadata(path)?.permissions())?;
@@ -259,18 +172,17 @@ pub(crate) fn replace(path: &Path, bytes: &[u8]) -> Result<(), InputError> {
     Ok(())
 }
 
-/// Writes a file, whole or not at all, that is not there yet.
+/// Writes a new file, complete or not at all. An existing file is an error.
 pub(crate) fn write_new(path: &Path, bytes: &[u8]) -> Result<(), InputError> {
     written_beside(path, bytes)?.persist_noclobber(path).map_err(|error| {
         let there = error.error.kind() == std::io::ErrorKind::AlreadyExists;
-        let cause = if there { "it is there already".to_owned() } else { error.error.to_string() };
-        let message = format!("`{}` can't be written: {cause}", path.display());
-        InputError::usage(message, there.then_some("name a file that is not there yet"))
+        let message = format!("cannot write `{}`: {}", path.display(), cause(&error.error));
+        InputError::usage(message, there.then_some("Name a new file"))
     })?;
     Ok(())
 }
 
-/// Writes a file in the place of another, which is kept under another name.
+/// Replaces a file and keeps the old one as a backup.
 pub(crate) fn keep_and_replace(path: &Path, kept: &Path, bytes: &[u8]) -> Result<(), InputError> {
     let before = std::fs::read(path)?;
     if std::fs::read(kept).ok().as_ref() != Some(&before) {

@@ -1,4 +1,4 @@
-//! The command `hypotheke`. All it does is in the library; here are arguments, files and drawing.
+//! The command `hypotheke`: arguments, files and drawings. The library does the work.
 
 mod args;
 mod clean;
@@ -7,6 +7,7 @@ mod demo_files;
 mod files;
 mod findings;
 mod formats;
+mod inputs;
 mod render;
 
 use std::process::ExitCode;

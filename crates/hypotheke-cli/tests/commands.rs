@@ -34,7 +34,7 @@ fn demo_writes_its_files_or_nothing() {
     assert_eq!(written, include_str!("../demo/rules.toml"));
     hypotheke(folder.path()).args(["demo", "--write", "new/traverse"]).assert().code(2).stderr_eq(str![[r#"
 error: `new/traverse` is not empty; nothing was written
-  help: name a folder that is not there yet
+  help: Name a new folder
 
 "#]]);
     hypotheke(folder.path()).args(["demo", "--write", "new/traverse/rules.toml"]).assert().code(2);
@@ -60,7 +60,7 @@ fn ask_says_yes_no_or_how_many() {
 no       move 12 fuel-drum from depot to sled
          refused: cap; up to 3
 
-why not: 2 reasons, each as if there were no other
+why not: 2 reasons, each checked on its own
   cap                  sled would contain 12 fuel; its cap is 8
                        it would take 4 fewer of them in sled, or a cap of 12
   weight-cap           sled would weigh 573.3 kg; its cap is 180 kg

@@ -157,14 +157,14 @@ dry  dry                                                                      2 
   bag                ▸map
   1 of 1             1 of 1 *!
   * 1 map: wet
-  ! 1 would not be admitted any more
+  ! 1 is unfit
 
 dry/0/  bag                                                                   1 of 2 slots taken · 0
   0 ──────────────── 1 ────────────────
   ▸map               ·
   1 of 1 *!
   * 0 map: wet
-  ! 0 would not be admitted any more
+  ! 0 is unfit
 
 1 of 1 scenario failed, 0 held   2 steps, 1 check
 next   `--steps` tells every step; mend the rules or what the scenario expects
@@ -206,7 +206,7 @@ scenarios/x.scenario
       also      no-room: ann.bag has room for 1 of 2
 
 vault  vault                                                                  2 of 3 slots taken · 0
-  must be opened; for one holder at a time; resizable from 2 to 3 slots; open to ann
+  must be opened; exclusive; resizable from 2 to 3 slots; open to ann
   0 ──────────────── 1 ────────────────
   k                  k
   1 of 1             1 of 1

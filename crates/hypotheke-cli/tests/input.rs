@@ -25,12 +25,12 @@ fn what_is_not_there_is_named() {
     let folder = tempfile::tempdir().expect("a folder");
     hypotheke(folder.path()).arg("check").assert().code(2).stdout_eq("").stderr_eq(str![[r#"
 error: cannot read `rules.toml`: the file does not exist
-  help: name the file, or make one to start from: `hypotheke demo --write FOLDER`
+  help: Name an existing file, or start from the demo: `hypotheke demo --output FOLDER`
 
 "#]]);
     hypotheke(folder.path()).args(["check", "."]).assert().code(2).stderr_eq(str![[r#"
 error: cannot read `.`: it is a folder; expected a file
-  help: name the file, or make one to start from: `hypotheke demo --write FOLDER`
+  help: Name an existing file, or start from the demo: `hypotheke demo --output FOLDER`
 
 "#]]);
     let traverse = traverse();
@@ -38,13 +38,13 @@ error: cannot read `.`: it is a folder; expected a file
     std::fs::create_dir(rules.join("none")).expect("a folder");
     hypotheke(&rules).args(["verify", "none"]).assert().code(2).stderr_eq(str![[r#"
 error: unknown scenario file in the folder `none`
-  help: scenario files end in `.scenario`
+  help: scenario Name files with the suffix `.scenario`
 
 "#]]);
     std::fs::rename(rules.join("scenarios"), rules.join("others")).expect("renamed");
     hypotheke(&rules).arg("verify").assert().code(2).stderr_eq(str![[r#"
 error: no scenario is named, and unknown folder `scenarios`
-  help: name scenario files or a folder: `hypotheke verify FILE`
+  help: Name scenario files or a folder: `hypotheke verify FILE`
 
 "#]]);
 }

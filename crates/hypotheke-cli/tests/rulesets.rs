@@ -62,8 +62,8 @@ fn coverage_needs_scenarios_that_hold() {
     let folder = traverse();
     hypotheke(&folder.path().join("traverse")).args(["coverage", "failing"]).assert().code(2).stdout_eq("").stderr_eq(
         snapbox::str![[r#"
-error: the scenario `The sled takes a fourth drum` fails by the rules as they are
-  help: `hypotheke verify` tells why; coverage needs scenarios that hold
+error: the scenario `The sled takes a fourth drum` fails with the present rules
+  help: Fix it first: `hypotheke verify` shows the failure. Coverage requires scenarios that pass
 
 "#]],
     );
@@ -136,7 +136,7 @@ fn compare_tells_what_differs_in_meaning_and_which_scenarios_come_out_otherwise(
         let command = hypotheke(folder.path()).args(["compare", "traverse/rules.toml", "new.toml"]).args(scenarios);
         output(command, status)
     };
-    let same = "every scenario has the same verdict\nthe rulesets mean the same   0 scenarios with another verdict, 133 played by both\n";
+    let same = "every scenario has the same verdict\nthe rulesets mean the same   0 scenarios with a different verdict; 133 ran with both\n";
     assert_eq!(compare(0), same);
     edit(&new, "weight-cap = 180.0", "weight-cap = 200");
     edit(&new, "admits = \"not sample\"", "admits = \"not sample.ice\"");

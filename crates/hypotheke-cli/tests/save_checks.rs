@@ -55,7 +55,7 @@ fn a_search_that_is_cut_short_says_so() {
     let told = output(hypotheke(&at).args(cut), 3);
     assert!(told.contains("so far two servers   1 state"), "{told}");
     assert!(told.contains("stopped by `--time` before all was tried"), "{told}");
-    assert!(told.contains("nothing found; 1 check cut short"), "{told}");
+    assert!(told.contains("no failure found; 1 check incomplete"), "{told}");
     output(hypotheke(&at).args(cut).arg("--accept-partial"), 0);
     let told = output(hypotheke(&at).args(["saves", "scenarios/camp.scenario", "--states", "50"]), 3);
     assert!(told.contains("stopped by `--states` before all was tried"), "{told}");
@@ -71,9 +71,9 @@ fn kept_saves_that_are_no_saves_are_bad_input() {
     let args = ["saves", "scenarios/camp.scenario", "--joins", "1"];
     hypotheke(&at).args(args).assert().code(2).stdout_eq("").stderr_eq(str![[r#"
 error: cannot load `saves/broken.json`: line 1, column 1: EOF while parsing an object
-  help: an earlier save of the same world may be whole
+  help: Try an earlier save of the same world
 error: `saves/edited.json` can't be loaded: checksum mismatch: the file says b1f5d9b5, its contents give fc6bfe81
-  help: if it was edited on purpose: `--edited`
+  help: If it was edited on purpose, add `--allow-edited`
 
 "#]]);
 }
@@ -87,15 +87,15 @@ fn a_scenario_that_fails_and_rules_without_holders_are_told() {
     fs::write(folder.path().join("gone.scenario"), play).unwrap();
     hypotheke(folder.path()).args(["saves", "gone.scenario"]).assert().success().stdout_eq(str![[r#"
 a ruleset without a title   version 1
-holds  every step    2 worlds and 0 departures of 1 scenario, saved and read in both forms
+holds  every step    2 worlds and 0 departures of 1 scenario saved and loaded in both forms
                      a save has 576 bytes in JSON and 410 in binary form
                      1 scenario played no further than where an expectation fails: `hypotheke
                      verify`
-holds  every stop    2 of 2 saves; the writer was stopped 356 times, after each of its steps
-                     a whole save is there on each of 1152 disks that a power cut may leave
+holds  every stop    2 of 2 saves; the writer crashed 356 times, once after each of its steps
+                     each of 1152 disks after a power cut has an intact save
 -      two servers   no holder of the ruleset can depart
--      kept saves    there is no save in a folder `saves` beside the rules
--      mended rules  not requested: `--mended FILE` names the rules that are to come
+-      kept saves    no saves in a folder `saves` beside the ruleset
+-      mended rules  not run: name the next ruleset with `--next-rules FILE`
 
 all 2 checks hold
 next   `--mended FILE` carries every save over to the rules that are to come
@@ -103,7 +103,7 @@ next   `--mended FILE` carries every save over to the rules that are to come
 "#]]);
     hypotheke(folder.path()).arg("saves").assert().code(2).stdout_eq("").stderr_eq(str![[r#"
 error: no scenario is named, and unknown folder `scenarios`
-  help: name scenario files or a folder: `hypotheke verify FILE`
+  help: Name scenario files or a folder: `hypotheke verify FILE`
 
 "#]]);
 }

@@ -96,10 +96,10 @@ next   `hypotheke show` draws it, `hypotheke compare` tells what differs from an
         .success()
         .stdout_eq(golden("compare-saves.txt"));
     let same = output(hypotheke(&rules).args(["compare", "saves/noon.json", "saves/noon.json"]), 0);
-    assert_eq!(same, "in all\n  nothing gained, nothing lost\n0 places with other contents   revision 5 to 5\n");
+    assert_eq!(same, "in all\n  no item gained or lost\n0 places with other contents   revision 5 to 5\n");
     hypotheke(&rules).args(["compare", "saves/noon.json", "rules.toml"]).assert().code(2).stderr_eq(str![[r#"
-error: `rules.toml` is no save, but the other one is
-  help: two saves are compared, or two rulesets
+error: `rules.toml` is not a save, but the other file is
+  help: Compare two saves or two rulesets
 
 "#]]);
 }
@@ -126,7 +126,7 @@ fn what_is_wrong_with_a_save_is_told() {
     write(&text.replacen("\"count\": 2", "\"count\": 7", 1));
     hypotheke(&rules).args(["check", "saves/night.json"]).assert().code(2).stdout_eq("").stderr_eq(str![[r#"
 error: `saves/night.json` can't be loaded: checksum mismatch: the file says [..], its contents give [..]
-  help: if it was edited on purpose: `--edited`
+  help: If it was edited on purpose, add `--allow-edited`
 
 "#]]);
     let told = output(hypotheke(&rules).args(["check", "saves/night.json", "--edited"]), 1);
@@ -140,7 +140,7 @@ error: `saves/night.json` can't be loaded: checksum mismatch: the file says [..]
     write(&text[..text.len() / 2]);
     hypotheke(&rules).args(["show", "saves/night.json"]).assert().code(2).stderr_eq(str![[r#"
 error: cannot load `saves/night.json`: line [..], column [..]: EOF while parsing [..]
-  help: an earlier save of the same world may be whole
+  help: Try an earlier save of the same world
 
 "#]]);
     write(&text);
@@ -150,7 +150,7 @@ error: cannot load `saves/night.json`: line [..], column [..]: EOF while parsing
     std::fs::write(rules.join("rules.toml"), changed).expect("written");
     hypotheke(&rules).args(["check", "saves/night.json"]).assert().code(2).stderr_eq(str![[r#"
 error: `saves/night.json` can't be loaded: the save is of the ruleset `Ice traverse` version 3 ([..]), not of `Ice traverse` version 3 ([..])
-  help: name the ruleset by which it was played: `--rules FILE`; or carry it over: `hypotheke migrate SAVE`
+  help: Name its ruleset with `--rules FILE`, or migrate it: `hypotheke migrate SAVE`
 
 "#]]);
 }
@@ -164,13 +164,13 @@ fn a_save_is_carried_over_and_each_difference_told() {
     // Through the version between, everything comes to lie where it does at once.
     let chain = ["migrate", "saves/autumn.json", "--rules", "earlier/rules-2.toml", "--rules", "rules.toml"];
     let told = output(hypotheke(&rules).args(chain), 0);
-    assert!(told.contains("to the last version at once, everything would lie as it does now"), "{told}");
+    assert!(told.contains("A direct migration to the last version gives the same result"), "{told}");
     // Under rules that it was not played by it is not shown, but told what to do.
     let refused = hypotheke(&rules).args(["show", "saves/autumn.json"]).assert().code(2);
     assert!(String::from_utf8_lossy(&refused.get_output().stderr).contains("hypotheke migrate SAVE"));
 
     let told = output(hypotheke(&rules).args(["migrate", "saves/autumn.json", "saves/night.json", "--write"]), 0);
-    assert!(told.contains("wrote  saves/autumn.json, the one before as saves/autumn.version-1.json"), "{told}");
+    assert!(told.contains("wrote  saves/autumn.json, backup as saves/autumn.version-1.json"), "{told}");
     assert!(!told.contains("wrote  saves/night.json"), "{told}");
     assert_eq!(std::fs::read(rules.join("saves/autumn.version-1.json")).expect("kept"), before);
     let checked = output(hypotheke(&rules).args(["check", "saves/autumn.json"]), 0);
@@ -199,8 +199,8 @@ fn what_can_t_be_carried_over_stays_as_it_is() {
     // A file that is there is not written over, be it the one to write to or the one to keep.
     let taken = ["migrate", "saves/autumn.json", "--to", "saves/night.json"];
     hypotheke(&rules).args(taken).assert().code(2).stdout_eq("").stderr_eq(str![[r#"
-error: `saves/night.json` can't be written: it is there already
-  help: name a file that is not there yet
+error: cannot write `saves/night.json`: the file exists
+  help: Name a new file
 
 "#]]);
     std::fs::write(rules.join("saves/autumn.version-1.json"), "mine").expect("written");

@@ -15,8 +15,8 @@ fn some_scenarios_are_chosen_by_a_part_of_their_title() {
     assert!(told.contains("What is archived stays in the chest") && told.contains("The logbook is neither lost"));
     assert!(told.ends_with("all 2 scenarios hold   8 steps, 2 checks\n"), "{told}");
     hypotheke(&rules).args(["verify", "--only", "nothing of it"]).assert().code(2).stdout_eq("").stderr_eq(str![[r#"
-error: no scenario is called `nothing of it`
-  help: a part of the title is enough, in upper or lower case
+error: no scenario has `nothing of it` in its title
+  help: Write a part of the title; case does not matter
 
 "#]]);
 }
@@ -53,7 +53,7 @@ fn continuous_integration_gets_each_scenario_and_row_as_a_test() {
 fn files_are_brought_into_their_layout_and_comments_are_kept() {
     let folder = traverse();
     let rules = folder.path().join("traverse");
-    hypotheke(&rules).args(["fmt", "--check"]).assert().success().stdout_eq("6 files as they should be\n");
+    hypotheke(&rules).args(["fmt", "--check"]).assert().success().stdout_eq("6 files already formatted\n");
     let untidy = "# Of ropes.\nscenario  ropes   # a title keeps its hash\n start\n   depot :2 rope-coil # two\n\n\n steps\n  \
                   move 1 rope-coil from depot to sled->moved 1\n move 1 rope-coil from sled to depot -> moved 1\n";
     let tidy = "# Of ropes.\nscenario ropes   # a title keeps its hash\n  start\n    depot: 2 rope-coil  # two\n  steps\n    \
@@ -62,7 +62,7 @@ fn files_are_brought_into_their_layout_and_comments_are_kept() {
     std::fs::write(&file, untidy).expect("written");
     hypotheke(&rules).args(["fmt", "--check"]).assert().code(1).stdout_eq(str![[r#"
 would change   scenarios/ropes.scenario
-6 files as they should be
+6 files already formatted
 next   `hypotheke fmt` changes them
 
 "#]]);

@@ -135,6 +135,7 @@ impl Ruleset {
             return Err(RulesetErrors::new(Diagnostics::new(vec![text], vec![fault])));
         }
         source.read_toml(&text);
+        let mut missing = false;
         for written in source.tables.clone() {
             let id = SourceId(narrow::index(source.sources.len()));
             match table(&written.value) {
@@ -149,8 +150,13 @@ impl Ruleset {
                     let message = format!("cannot read the table `{}`: {cause}", written.value);
                     let fault = Diagnostic::error("no-table", written.at, message);
                     source.faults.push(fault.help("Write the path of the table relative to the ruleset file"));
+                    missing = true;
                 }
             }
+        }
+        // Without its kinds, every use of them would be an error too.
+        if missing {
+            return Err(RulesetErrors::new(Diagnostics::new(source.sources, source.faults)));
         }
         let rules = Arc::new(compile(source)?);
         let faults = start_faults(&rules);

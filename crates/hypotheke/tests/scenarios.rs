@@ -71,10 +71,7 @@ fn each_fault_is_found_at_its_place() {
         ("scenario x\n  start as b\n".into(), "2:12 'b': unknown start `b`"),
         ("start a as a\nscenario x\n  start as a".into(), "1:12 'a': start `a` refers to itself"),
         (inside("start", "store 1 flare"), "3:11 '1': expected `:`, found `1`"),
-        (
-            inside("start", "store: 9 core"),
-            "3:12 '9 core': the start is not valid: store has room for 8 of 9",
-        ),
+        (inside("start", "store: 9 core"), "3:12 '9 core': the start is not valid: store has room for 8 of 9"),
         (inside("start", "stoer: 1 flare"), "3:5 'stoer': unknown place `stoer`"),
         (inside("start", "bag: 1 flare"), "3:5 'bag': several places have the name `bag`"),
         (inside("steps", "fetch 1 flare"), "3:5 'fetch': `fetch` is not an operation"),

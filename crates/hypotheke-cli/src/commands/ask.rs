@@ -1,47 +1,74 @@
-//! ask: what would come of an operation, and all that stands in its way.
+//! ask: the result that an operation would have, and every reason against it.
 
 use std::path::Path;
 use std::sync::Arc;
 
 use super::{Output, Verdict};
-use crate::args::Format;
-use crate::files::{InputError, load_rules};
+use crate::args::{Format, SaveArgs};
+use crate::files::{InputError, load_rules, load_save, load_world, replace, write_new};
 use crate::formats::ask::AskJson;
+use crate::inputs::{FileKind, Inputs, quoted};
 use crate::render::{Page, Tone, fold, pad};
+use hypotheke::save::Save;
 use hypotheke::text::Source;
 use hypotheke::{Cause, Departures, NamedOperation, Operation, Refusal, Reply, World};
 
-/// The widest of the reasons, and what stands before them.
+/// The columns of the verdict and of the widest reason.
 const INDENT: usize = 9;
 const REASON: usize = 14;
-/// So many changes are told in text.
+/// The maximum number of changes that the text lists.
 const MAX_CHANGES: usize = 12;
 
-pub(crate) fn run(output: &mut Output, path: &Path, after: &[String], question: &str) -> Result<Verdict, InputError> {
-    let rules = Arc::new(load_rules(path)?);
-    let mut requested = Asked { world: World::new(&rules), departures: Departures::new() };
-    for sentence in after {
-        requested.perform(sentence)?;
+/// What the operation is tried on.
+pub(crate) struct Setting<'a> {
+    pub(crate) files: &'a [String],
+    pub(crate) after: &'a [String],
+    pub(crate) saved: &'a SaveArgs,
+}
+
+/// Tries an operation. With a target, the world after it is written there as a save; an existing file is replaced only if the flag
+/// is set.
+pub(crate) fn run(
+    output: &mut Output,
+    question: &str,
+    setting: &Setting<'_>,
+    target: Option<(&Path, bool)>,
+) -> Result<Verdict, InputError> {
+    let inputs = Inputs::new(setting.files, setting.saved.rules.as_deref(), FileKind::Ruleset, false)?;
+    let rules = Arc::new(load_rules(&inputs.ruleset()?)?);
+    let world = match &inputs.named_save {
+        Some(path) => load_world(path, &load_save(path, setting.saved.allow_edited)?, &rules)?,
+        None => World::new(&rules),
+    };
+    let mut trial = Trial { world, departures: Departures::new() };
+    for sentence in setting.after {
+        trial.perform(sentence)?;
     }
-    let (named, operation) = requested.read(question)?;
-    let reply = requested.world.ask(&operation);
-    let changes = requested.changes(&operation);
+    let (named, operation) = trial.read(question)?;
+    let reply = trial.world.ask(&operation);
+    let changes = trial.changes(&operation);
+    if let Some((path, replaces)) = target {
+        trial.save(&named, &operation, path, replaces)?;
+    }
     if output.format == Format::Json {
-        output.write_json(&AskJson::new(&requested.world, &named, &reply, &changes))?;
+        output.write_json(&AskJson::new(&trial.world, &named, &reply, &changes))?;
         return Ok(Verdict::Good);
     }
     let mut page = Page::default();
-    draw(&mut page, &requested.world, &named, &reply, &changes);
+    draw(&mut page, &trial.world, &named, &reply, &changes);
+    if let Some((path, _)) = target {
+        page.plain(&format!("wrote  {}", path.display())).end();
+    }
     output.write(&page.into_text())?;
     Ok(Verdict::Good)
 }
 
-struct Asked {
+struct Trial {
     world: World,
     departures: Departures,
 }
 
-impl Asked {
+impl Trial {
     fn read(&self, sentence: &str) -> Result<(NamedOperation, Operation), InputError> {
         let source = || Source::new("question", sentence);
         let named: NamedOperation = sentence
@@ -52,22 +79,49 @@ impl Asked {
         Ok((named, operation))
     }
 
-    /// What has happened before the question is requested.
+    /// Applies an operation of `--after`.
     fn perform(&mut self, sentence: &str) -> Result<(), InputError> {
         let (named, operation) = self.read(sentence)?;
         match self.world.perform(&operation) {
             Ok(outcome) if outcome.is_complete() => {}
             Ok(outcome) => {
-                let message = format!("`{named}` would be applied in part only: {}", outcome.text("done"));
-                return Err(InputError::usage(message, Some("what comes before the question must be applied in full")));
+                let message = format!("`{named}` would be applied only partly: {}", outcome.text("done"));
+                return Err(InputError::usage(
+                    message,
+                    Some("Change this operation: an operation of `--after` must be applied in full"),
+                ));
             }
             Err(refusal) => {
                 let message = format!("`{named}` would be refused: {}", self.world.explain(&refusal));
-                return Err(InputError::usage(message, Some("ask about it: it is what stands in the way")));
+                return Err(InputError::usage(message, Some("Try this operation alone to see every reason")));
             }
         }
         self.departures.extend(self.world.departed().iter().cloned());
         Ok(())
+    }
+
+    /// Writes the world after the operation as a save.
+    fn save(
+        &self,
+        named: &NamedOperation,
+        operation: &Operation,
+        path: &Path,
+        replaces: bool,
+    ) -> Result<(), InputError> {
+        let mut after = self.world.clone();
+        if let Err(refusal) = after.perform(operation) {
+            let message = format!("nothing was saved: `{named}` would be refused: {}", self.world.explain(&refusal));
+            return Err(InputError::usage(message, Some("Choose an operation that is applied")));
+        }
+        let text = Save::of(&after).to_json();
+        match (path.exists(), replaces) {
+            (true, true) => replace(path, text.as_bytes()),
+            (true, false) => {
+                let message = format!("cannot write `{}`: it already exists", path.display());
+                Err(InputError::usage(message, Some("Name a new file, or add `--force` to replace it")))
+            }
+            (false, _) => write_new(path, text.as_bytes()),
+        }
     }
 
     fn changes(&self, operation: &Operation) -> Vec<String> {
@@ -102,7 +156,7 @@ fn draw(page: &mut Page, world: &World, named: &NamedOperation, reply: &Reply, c
     let verb = named.action.past_verb();
     let (tone, word, told) = match reply.answer() {
         Ok(outcome) if outcome.is_complete() => (Tone::Good, "yes", outcome.text(verb)),
-        Ok(outcome) => (Tone::Notable, "in part", outcome.text(verb)),
+        Ok(outcome) => (Tone::Notable, "partly", outcome.text(verb)),
         Err(refusal) => (Tone::Bad, "no", refused_text(&refusal)),
     };
     page.put(tone, &pad(word, INDENT)).put(Tone::Heading, &named.to_string()).end();
@@ -111,7 +165,7 @@ fn draw(page: &mut Page, world: &World, named: &NamedOperation, reply: &Reply, c
         page.plain(&" ".repeat(INDENT)).put(Tone::Faint, change).end();
     }
     if changes.len() > MAX_CHANGES {
-        let more = format!("and {} changes more; `--format json` tells all", changes.len() - MAX_CHANGES);
+        let more = format!("and {} more changes; `--format json` lists all", changes.len() - MAX_CHANGES);
         page.plain(&" ".repeat(INDENT)).put(Tone::Faint, &more).end();
     }
     if let Err(refusal) = reply.answer()
@@ -122,10 +176,10 @@ fn draw(page: &mut Page, world: &World, named: &NamedOperation, reply: &Reply, c
     }
     if !reply.causes().is_empty() {
         page.blank();
-        let all = if reply.answer().is_ok() { "why not all of it" } else { "why not" };
+        let all = if reply.answer().is_ok() { "Why not all" } else { "why not" };
         let several = match reply.causes().len() {
             1 => String::new(),
-            count => format!(": {count} reasons, each as if there were no other"),
+            count => format!(": {count} reasons, each checked on its own"),
         };
         page.put(Tone::Faint, &format!("{all}{several}")).end();
     }
@@ -134,7 +188,7 @@ fn draw(page: &mut Page, world: &World, named: &NamedOperation, reply: &Reply, c
     }
     let next = reply.answer().err().and_then(|refusal| as_far_as_it_goes(named, refusal.max_amount()));
     if let Some(next) = next {
-        page.put(Tone::Faint, "next   ").plain(&format!("`{next}` would be applied")).end();
+        page.next(&format!("hypotheke ask {}", quoted(&next.to_string())));
     }
 }
 
@@ -153,6 +207,6 @@ fn draw_cause(page: &mut Page, world: &World, cause: Cause) {
         page.plain(&" ".repeat(INDENT + REASON)).plain(&line).end();
     }
     if let Some(remedy) = world.remedy(cause) {
-        page.plain(&" ".repeat(INDENT + REASON)).put(Tone::Faint, &format!("it would take {remedy}")).end();
+        page.plain(&" ".repeat(INDENT + REASON)).put(Tone::Faint, &remedy).end();
     }
 }

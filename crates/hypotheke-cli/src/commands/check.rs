@@ -1,19 +1,25 @@
-//! check: everything that is wrong with a ruleset, and what is probably not meant.
+//! check: errors and likely mistakes of a ruleset.
 
-use std::path::Path;
 use std::sync::Arc;
 
-use super::{Output, Verdict, report_diagnostics};
-use crate::args::Format;
+use super::{Output, Verdict, report_diagnostics, saves};
+use crate::args::{Format, SaveArgs};
 use crate::files::{InputError, load_rules};
 use crate::formats::check::CheckJson;
+use crate::inputs::{FileKind, Inputs, quoted};
 use crate::render::report::counted;
 use crate::render::{Page, Tone, clip};
 use hypotheke::Ruleset;
 use hypotheke::explore::{ClaimsFile, Exploration};
 
-pub(crate) fn run(output: &mut Output, path: &Path) -> Result<Verdict, InputError> {
-    let rules = Arc::new(load_rules(path)?);
+pub(crate) fn run(output: &mut Output, files: &[String], saved: &SaveArgs) -> Result<Verdict, InputError> {
+    let inputs = Inputs::new(files, saved.rules.as_deref(), FileKind::Ruleset, false)?;
+    // A folder is checked by its ruleset; saves in it are named one by one.
+    if let Some(path) = &inputs.named_save {
+        return saves::check(output, path, &inputs.ruleset()?, saved.allow_edited);
+    }
+    let path = inputs.ruleset()?;
+    let rules = Arc::new(load_rules(&path)?);
     if let Some(claims) = ClaimsFile::in_ruleset(&rules)? {
         Exploration::new(&rules, &claims)?;
     }
@@ -35,7 +41,7 @@ pub(crate) fn run(output: &mut Output, path: &Path) -> Result<Verdict, InputErro
         report_diagnostics(output, &warnings);
     }
     let mut page = Page::default();
-    page.put(Tone::Good, "good").plain("   ").put(Tone::Heading, &clip(title(&rules), 80));
+    page.put(Tone::Good, "ok").plain("     ").put(Tone::Heading, &clip(title(&rules), 80));
     page.put(Tone::Faint, &format!("   version {}", rules.version())).end();
     let sizes = [
         counted(rules.kinds().len(), "kind"),
@@ -44,11 +50,11 @@ pub(crate) fn run(output: &mut Output, path: &Path) -> Result<Verdict, InputErro
         counted(rules.holders().len(), "holder"),
     ];
     page.plain(&format!("       {}", sizes.join(", "))).end();
-    page.put(Tone::Faint, "next   `hypotheke show` draws it, `hypotheke verify` plays scenarios").end();
+    page.next(&format!("hypotheke verify {}", quoted(&path.display().to_string())));
     output.write(&page.into_text())?;
     Ok(Verdict::Good)
 }
 
 pub(crate) fn title(rules: &Ruleset) -> &str {
-    if rules.title().is_empty() { "A ruleset without a title" } else { rules.title() }
+    if rules.title().is_empty() { "Untitled ruleset" } else { rules.title() }
 }

@@ -28,10 +28,7 @@ pub(crate) fn combine(paths: &[PathBuf]) -> Result<Combined, InputError> {
         let (one, other) = (&pair[0], &pair[1]);
         if let Some(difference) = difference(one, other) {
             let message = format!("`{}` and `{}` {difference}", one.path.display(), other.path.display());
-            return Err(InputError::usage(
-                message,
-                Some("gather the parts of one run: same files, same walks, same seed"),
-            ));
+            return Err(InputError::usage(message, Some("Combine parts of one run: the same files, walks and seed")));
         }
     }
     let of = parts.first().map_or(1, |part| part.part.1);
@@ -40,8 +37,8 @@ pub(crate) fn combine(paths: &[PathBuf]) -> Result<Combined, InputError> {
     let mut found = parts.into_iter().map(|part| part.found);
     let Some(mut whole) = found.next() else {
         return Err(InputError::usage(
-            "no file is named".to_owned(),
-            Some("`--combine` takes what the parts have written"),
+            "no file given".to_owned(),
+            Some("Name the JSON outputs of the parts after `--combine`"),
         ));
     };
     for part in found {
@@ -56,30 +53,27 @@ pub(crate) fn combine(paths: &[PathBuf]) -> Result<Combined, InputError> {
 fn read(path: &Path) -> Result<Part, InputError> {
     let named = path.display();
     if path.exists() && !path.is_file() {
-        return Err(InputError::usage(format!("`{named}` is not a file"), Some("name what a part has written")));
+        return Err(InputError::usage(format!("`{named}` is not a file"), Some("Name the JSON output of a part")));
     }
     let bytes = std::fs::read(path).map_err(|error| {
-        InputError::usage(format!("can't read `{named}`: {error}"), Some("name what a part has written"))
+        InputError::usage(format!("cannot read `{named}`: {error}"), Some("Name the JSON output of a part"))
     })?;
     let found: ExploreJson = serde_json::from_slice(&bytes).map_err(|error| {
-        let message = format!("`{named}` is not what `explore --format json` writes: {error}");
-        InputError::usage(
-            message,
-            Some("`--combine` takes what `explore --walks COUNT --shard 2/8 --format json` writes"),
-        )
+        let message = format!("`{named}` is not an output of `explore --format json`: {error}");
+        InputError::usage(message, Some("Name the outputs of `explore --walks COUNT --shard 2/8 --format json`"))
     })?;
     let walks: Option<Vec<&WalksJson>> = found.files.iter().map(|file| file.walks.as_ref()).collect();
     let first = walks.as_ref().and_then(|walks| walks.first());
     let Some(walks) = first else {
-        let message = format!("`{named}` is of no walks");
-        return Err(InputError::usage(message, Some("only walks come in parts: `explore --walks COUNT --shard 2/8`")));
+        let message = format!("`{named}` has no random walks");
+        return Err(InputError::usage(message, Some("Run parts with `explore --walks COUNT --shard 2/8`")));
     };
     let part = match &walks.part {
         None => Some((1, 1)),
         Some(text) => text.split_once('/').and_then(|(part, parts)| Some((part.parse().ok()?, parts.parse().ok()?))),
     };
     let Some(part) = part.filter(|(part, parts)| (1..=*parts).contains(part)) else {
-        return Err(InputError::usage(format!("`{named}` does not say which part it is"), None));
+        return Err(InputError::usage(format!("`{named}` has no valid part number"), None));
     };
     Ok(Part { path: path.to_owned(), found, part })
 }
@@ -98,7 +92,7 @@ fn difference(one: &Part, other: &Part) -> Option<&'static str> {
     if (&mine.title, mine.version) != (&yours.title, yours.version) {
         Some("are of different rulesets")
     } else if paths(mine) != paths(yours) || sentences(mine) != sentences(yours) {
-        Some("are about different claims")
+        Some("have different claims")
     } else if walks(mine) != walks(yours) || one.part.1 != other.part.1 {
         Some("are parts of different walks")
     } else if one.part == other.part {

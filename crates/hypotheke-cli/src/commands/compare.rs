@@ -1,13 +1,14 @@
-//! compare: what differs in meaning between two rulesets, and which scenarios come out otherwise.
+//! compare: the differences in meaning between two rulesets, and the scenarios that change.
 
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 use std::sync::Arc;
 
 use super::verify::load_all;
-use super::{Output, Verdict};
+use super::{Output, Verdict, report_errors};
 use crate::args::{CompareArgs, Format};
-use crate::files::{InputError, load_rules, scenario_paths};
+use crate::files::{InputError, load_rules};
 use crate::formats::compare::{CompareJson, ScenarioChange};
+use crate::inputs::{FileKind, Inputs};
 use crate::render::compare::draw;
 use hypotheke::scenario::{ReportDetail, ResolvedScenarioFile, ScenarioReport};
 use hypotheke::{Ruleset, ScenarioFile, compare};
@@ -15,30 +16,31 @@ use hypotheke::{Ruleset, ScenarioFile, compare};
 pub(crate) fn run(output: &mut Output, args: &CompareArgs) -> Result<Verdict, InputError> {
     let (old, new) = (Arc::new(load_rules(&args.old)?), Arc::new(load_rules(&args.new)?));
     let differences = compare(&old, &new);
-    let paths = paths(args)?;
     let mut changes = Vec::new();
     let mut played = 0;
-    for file in &load_all(&paths)? {
+    let (files, errors) = load_all(&scenarios(args)?);
+    for file in &files {
         changes.extend(changes_in(file, &old, &new, &mut played));
     }
     match output.format {
         Format::Json => output.write_json(&CompareJson::new(&differences, &changes))?,
         _ => output.write(&draw(&differences, &changes, played))?,
     }
-    let broken = changes.iter().any(|change| change.old == "holds" && change.new != "holds");
-    Ok(if broken { Verdict::Failed } else { Verdict::Good })
-}
-
-/// The scenarios that are named, or those beside the new ruleset, if there are any.
-fn paths(args: &CompareArgs) -> Result<Vec<PathBuf>, InputError> {
-    let beside = args.new.parent().unwrap_or(Path::new("")).join("scenarios");
-    if args.scenarios.is_empty() && !beside.is_dir() {
-        return Ok(Vec::new());
+    if !errors.is_empty() {
+        return Ok(report_errors(output, &errors));
     }
-    scenario_paths(&args.scenarios, &args.new)
+    let fails = changes.iter().any(|change| change.old == "passed" && change.new != "passed");
+    Ok(if fails { Verdict::Failed } else { Verdict::Good })
 }
 
-/// The verdict of each scenario or row by one ruleset; why the file can't be played if it can't.
+/// The named scenarios, or those of the new ruleset.
+fn scenarios(args: &CompareArgs) -> Result<Vec<PathBuf>, InputError> {
+    let own = [args.new.display().to_string()];
+    let files = if args.scenarios.is_empty() { &own[..] } else { &args.scenarios };
+    Ok(Inputs::new(files, Some(&args.new), FileKind::Scenario, false)?.scenarios)
+}
+
+/// The reports of a file with one ruleset, or why it cannot run.
 fn verdicts(file: &ScenarioFile, rules: &Arc<Ruleset>) -> Result<Vec<ScenarioReport>, String> {
     let playable: ResolvedScenarioFile<'_> = file.check(rules).map_err(|errors| {
         let first = errors.diagnostics().iter().next().map(|fault| fault.message().to_owned());
@@ -48,13 +50,13 @@ fn verdicts(file: &ScenarioFile, rules: &Arc<Ruleset>) -> Result<Vec<ScenarioRep
 }
 
 fn changes_in(file: &ScenarioFile, old: &Arc<Ruleset>, new: &Arc<Ruleset>, played: &mut usize) -> Vec<ScenarioChange> {
-    let change = |title: &str, row: Option<&str>, old: &str, new: &str, why: String| ScenarioChange {
+    let change = |title: &str, row: Option<&str>, old: &str, new: &str, explanation: String| ScenarioChange {
         file: file.source().name().to_owned(),
         title: title.to_owned(),
         row: row.map(str::to_owned),
         old: old.to_owned(),
         new: new.to_owned(),
-        explanation: why,
+        explanation,
     };
     match (verdicts(file, old), verdicts(file, new)) {
         (Ok(before), Ok(after)) => {
@@ -70,15 +72,15 @@ fn changes_in(file: &ScenarioFile, old: &Arc<Ruleset>, new: &Arc<Ruleset>, playe
                 })
                 .collect()
         }
-        (Err(_), Err(why)) => vec![change("all of it", None, "can't be played", "can't be played", why)],
-        (Err(why), Ok(_)) => vec![change("all of it", None, "can't be played", "can be played", why)],
+        (Err(_), Err(why)) => vec![change("all scenarios", None, "cannot-run", "cannot-run", why)],
+        (Err(why), Ok(_)) => vec![change("all scenarios", None, "cannot-run", "can-run", why)],
         (Ok(before), Err(why)) => {
-            let held = if before.iter().all(ScenarioReport::passed) { "holds" } else { "fails" };
-            vec![change("all of it", None, held, "can't be played", why)]
+            let held = if before.iter().all(ScenarioReport::passed) { "passed" } else { "failed" };
+            vec![change("all scenarios", None, held, "cannot-run", why)]
         }
     }
 }
 
 fn word(report: &ScenarioReport) -> &'static str {
-    if report.passed() { "holds" } else { "fails" }
+    if report.passed() { "passed" } else { "failed" }
 }

@@ -1,14 +1,15 @@
-//! demo: the whole story on data that is built in.
+//! demo: an overview with built-in data.
 
 use std::path::Path;
 use std::sync::Arc;
 
-use super::verify::{ScenarioCounts, results, summary};
+use super::verify::{ScenarioCounts, draw_summary, results};
 use super::{Output, Verdict};
 use crate::args::Format;
 use crate::demo_files::{self, DemoFile, FAILING, RULES, SCENARIOS, TABLES};
 use crate::files::InputError;
 use crate::formats::verify::DemoJson;
+use crate::inputs::quoted;
 use crate::render::report;
 use crate::render::{Page, Tone, container};
 use hypotheke::scenario::{ReportDetail, ScenarioReport};
@@ -23,7 +24,7 @@ pub(crate) fn rules() -> Result<Arc<Ruleset>, InputError> {
     Ok(Arc::new(Ruleset::from_bytes(RULES.path, RULES.text.as_bytes().to_vec(), table)?))
 }
 
-fn play(
+fn run_file(
     rules: &Arc<Ruleset>,
     file: &DemoFile,
     detail: ReportDetail,
@@ -38,7 +39,7 @@ pub(crate) fn run(output: &mut Output) -> Result<Verdict, InputError> {
     let mut tally = ScenarioCounts::default();
     let mut played = Vec::new();
     for file in SCENARIOS {
-        let (source, reports) = play(&rules, file, ReportDetail::Failures)?;
+        let (source, reports) = run_file(&rules, file, ReportDetail::Failures)?;
         reports.iter().for_each(|report| tally.add(report));
         played.push((source, reports));
     }
@@ -50,13 +51,11 @@ pub(crate) fn run(output: &mut Output) -> Result<Verdict, InputError> {
     }
     let mut page = Page::default();
     draw_rules(&mut page, &rules);
-    page.line(Tone::Heading, "2  Scenarios say what must come of it. All of these are played now:");
+    page.line(Tone::Heading, "2  Scenarios state the expected results. All of these run now:");
     for (source, reports) in &played {
-        report::draw_file(&mut page, source, &reports.iter().collect::<Vec<_>>());
+        report::draw_file_line(&mut page, source, &reports.iter().collect::<Vec<_>>());
     }
-    output.write(&page.into_text())?;
-    output.write(&summary(tally))?;
-    let mut page = Page::default();
+    draw_summary(&mut page, tally);
     draw_one_closely(&mut page, &rules)?;
     draw_a_failure(&mut page, &rules)?;
     draw_what_next(&mut page);
@@ -67,9 +66,9 @@ pub(crate) fn run(output: &mut Output) -> Result<Verdict, InputError> {
 fn draw_rules(page: &mut Page, rules: &Arc<Ruleset>) {
     let world = World::new(rules);
     page.put(Tone::Heading, rules.title());
-    page.plain(": what the members of a traverse over an ice sheet carry, load, wear and bring home").end();
+    page.plain(": the stores of a scientific traverse over an ice sheet").end();
     page.blank();
-    page.line(Tone::Heading, "1  A designer writes the rules down. Two of the containers, as they are understood:");
+    page.line(Tone::Heading, "1  A designer writes the rules. Two of the containers:");
     page.blank();
     for name in ["sled", "freezer"] {
         if let Some(id) = world.container(name) {
@@ -82,9 +81,9 @@ fn draw_rules(page: &mut Page, rules: &Arc<Ruleset>) {
 /// The first scenario of the sled, step by step.
 fn draw_one_closely(page: &mut Page, rules: &Arc<Ruleset>) -> Result<(), InputError> {
     let Some(file) = SCENARIOS.iter().find(|file| file.path.ends_with("sled.scenario")) else { return Ok(()) };
-    let (source, reports) = play(rules, file, ReportDetail::Steps)?;
+    let (source, reports) = run_file(rules, file, ReportDetail::Steps)?;
     page.blank();
-    page.line(Tone::Heading, "3  One of them, step by step:");
+    page.line(Tone::Heading, "3  One scenario, step by step:");
     if let Some(report) = reports.first() {
         report::draw(page, &source, report);
     }
@@ -92,9 +91,9 @@ fn draw_one_closely(page: &mut Page, rules: &Arc<Ruleset>) -> Result<(), InputEr
 }
 
 fn draw_a_failure(page: &mut Page, rules: &Arc<Ruleset>) -> Result<(), InputError> {
-    let (source, reports) = play(rules, &FAILING, ReportDetail::Failures)?;
+    let (source, reports) = run_file(rules, &FAILING, ReportDetail::Failures)?;
     page.blank();
-    page.line(Tone::Heading, "4  This is what a failure looks like; this one expects what the rules forbid:");
+    page.line(Tone::Heading, "4  A scenario that fails: it expects a result that the rules forbid");
     if let Some(report) = reports.first() {
         report::draw(page, &source, report);
     }
@@ -102,48 +101,55 @@ fn draw_a_failure(page: &mut Page, rules: &Arc<Ruleset>) -> Result<(), InputErro
 }
 
 fn draw_what_next(page: &mut Page) {
-    page.line(Tone::Heading, "5  Your turn");
+    page.line(Tone::Heading, "5  Next steps");
     for (command, what) in [
-        ("hypotheke demo --write traverse", "writes these files to a folder, to start from"),
-        ("hypotheke check traverse/rules.toml", "finds what is wrong with a ruleset"),
-        ("hypotheke show traverse/rules.toml", "draws all of it"),
-        ("hypotheke verify --rules traverse/rules.toml", "plays the scenarios beside it"),
+        ("hypotheke demo --output traverse", "write these files to a folder"),
+        ("hypotheke check traverse/rules.toml", "check the ruleset"),
+        ("hypotheke show traverse/rules.toml", "draw the containers"),
+        ("hypotheke verify traverse", "run the scenarios"),
     ] {
         page.plain("   ").put(Tone::Notable, &crate::render::pad(command, 46)).put(Tone::Faint, what).end();
     }
 }
 
-/// Writes the demo's files: all of them, or none.
+/// Writes the files of the demo: all of them, or none.
 pub(crate) fn write(output: &mut Output, folder: &Path) -> Result<Verdict, InputError> {
+    let files: Vec<(&str, &str)> = demo_files::all().map(|file| (file.path, file.text)).collect();
+    write_folder(folder, &files)?;
+    let mut page = Page::default();
+    for (path, _) in files {
+        page.plain(&format!("wrote  {}", folder.join(path).display())).end();
+    }
+    page.next(&format!("hypotheke verify {}", quoted(&folder.display().to_string())));
+    output.write(&page.into_text())?;
+    Ok(Verdict::Good)
+}
+
+/// Writes files to a new or empty folder: all of them, or none.
+pub(super) fn write_folder(folder: &Path, files: &[(&str, &str)]) -> Result<(), InputError> {
     let taken = |what: &str| {
-        let message = format!("`{}` {what}", folder.display());
-        InputError::usage(message, Some("name a folder that is not there yet"))
+        let message = format!("`{}` {what}; nothing was written", folder.display());
+        InputError::usage(message, Some("Name a new folder"))
     };
     if folder.is_file() {
         return Err(taken("is a file"));
     }
     let exists = folder.is_dir();
     if exists && std::fs::read_dir(folder)?.next().is_some() {
-        return Err(taken("is not empty; nothing was written"));
+        return Err(taken("is not empty"));
     }
     let parent = folder.parent().filter(|parent| !parent.as_os_str().is_empty()).unwrap_or(Path::new("."));
     std::fs::create_dir_all(parent)?;
     let unfinished = tempfile::Builder::new().prefix(".hypotheke-").tempdir_in(parent)?;
     let root = unfinished.path().join("files");
-    for file in demo_files::all() {
-        let path = root.join(file.path);
+    for (path, text) in files {
+        let path = root.join(path);
         std::fs::create_dir_all(path.parent().unwrap_or(&root))?;
-        std::fs::write(path, file.text)?;
+        std::fs::write(path, text)?;
     }
     if exists {
         std::fs::remove_dir(folder)?;
     }
     std::fs::rename(&root, folder)?;
-    let mut page = Page::default();
-    for file in demo_files::all() {
-        page.plain(&format!("wrote  {}", folder.join(file.path).display())).end();
-    }
-    page.put(Tone::Faint, &format!("next   `hypotheke verify --rules {}`", folder.join(RULES.path).display())).end();
-    output.write(&page.into_text())?;
-    Ok(Verdict::Good)
+    Ok(())
 }

@@ -1,4 +1,4 @@
-//! explore: whatever can be played, in every order, until something breaks that must hold.
+//! explore: a search of every reachable state, or random walks, for violations of claims.
 
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -6,24 +6,27 @@ use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::{Duration, Instant};
 
 use super::combine::{Combined, combine};
-use super::{Output, Verdict};
+use super::verify::parted;
+use super::{Output, Verdict, report_errors};
 use crate::args::{ExploreArgs, Format};
-use crate::files::{InputError, claims_paths, load_claims, load_rules, threads, write_new};
+use crate::files::{InputError, load_claims, load_rules, threads, write_new};
 use crate::findings::Searched;
+use crate::formats::diagnostics::errors_json;
 use crate::formats::explore::{ExploreJson, ExploredJson};
+use crate::inputs::{FileKind, Inputs};
 use crate::render::Page;
 use crate::render::chart;
-use crate::render::explore::{draw, draw_combined, draw_summary};
+use crate::render::explore::{draw, draw_combined};
 use hypotheke::Ruleset;
 use hypotheke::explore::{
     Bound, Bounds, ClaimsFile, ConcurrencyBounds, Exploration, ExplorationReport, InterleavingReport, Progress, Walks,
 };
 
-/// What is set while it runs.
+/// Flags that end the search early.
 static TIME_IS_UP: AtomicBool = AtomicBool::new(false);
 static INTERRUPTED: AtomicBool = AtomicBool::new(false);
 
-/// A file of claims that is about to be explored.
+/// A claims file that is ready to be searched.
 struct Ready {
     path: PathBuf,
     file: ClaimsFile,
@@ -34,8 +37,13 @@ pub(crate) fn run(output: &mut Output, args: &ExploreArgs) -> Result<Verdict, In
     if !args.combine.is_empty() {
         return combined(output, args);
     }
-    let rules = Arc::new(load_rules(&args.rules)?);
-    let ready = read_all(&rules, args)?;
+    let inputs = Inputs::new(&args.files, args.rules.as_deref(), FileKind::Claims, false)?;
+    let path = inputs.ruleset()?;
+    let rules = Arc::new(load_rules(&path)?);
+    let (ready, errors) = read_all(&rules, &path, &inputs)?;
+    if ready.is_empty() && !errors.is_empty() {
+        return Err(InputError::Several(errors));
+    }
     watch_for_the_end(args.time);
     let mut all = Vec::new();
     for one in ready {
@@ -46,17 +54,17 @@ pub(crate) fn run(output: &mut Output, args: &ExploreArgs) -> Result<Verdict, In
     let cut_short = all.iter().any(Searched::is_incomplete);
     let verdict = verdict(failed, cut_short, args);
     if output.format == Format::Json {
-        let whole = ExploreJson { title: rules.title().to_owned(), version: rules.version(), files };
+        let (title, version) = (rules.title().to_owned(), rules.version());
+        let whole = ExploreJson { title, version, files, diagnostics: errors_json(&errors).0 };
         output.write_json(&whole)?;
         chart_of(output, args, &whole.files)?;
-        return Ok(verdict);
+    } else {
+        let mut page = Page::default();
+        draw(&mut page, &all, &inputs);
+        output.write(&page.into_text())?;
+        chart_of(output, args, &files)?;
     }
-    let mut page = Page::default();
-    all.iter().for_each(|searched| draw(&mut page, searched));
-    draw_summary(&mut page, &all);
-    output.write(&page.into_text())?;
-    chart_of(output, args, &files)?;
-    Ok(verdict)
+    Ok(if errors.is_empty() { verdict } else { report_errors(output, &errors) })
 }
 
 fn verdict(failed: bool, cut_short: bool, args: &ExploreArgs) -> Verdict {
@@ -67,33 +75,21 @@ fn verdict(failed: bool, cut_short: bool, args: &ExploreArgs) -> Verdict {
     }
 }
 
-/// The claims of the ruleset itself and of the files; all that is wrong with any of them.
-fn read_all(rules: &Arc<Ruleset>, args: &ExploreArgs) -> Result<Vec<Ready>, InputError> {
-    let (mut ready, mut faults) = (Vec::new(), Vec::new());
-    let own = if args.files.is_empty() { ClaimsFile::in_ruleset(rules)? } else { None };
-    let mut read = |path: PathBuf, file: Result<ClaimsFile, InputError>| match file
-        .and_then(|file| Ok((Exploration::new(rules, &file)?, file)))
-    {
-        Ok((exploration, file)) => ready.push(Ready { path, file, exploration }),
-        Err(error) => faults.push(error),
-    };
-    let paths = match (&own, claims_paths(&args.files, &args.rules)) {
-        // The claims of the ruleset are enough.
-        (Some(_), Err(_)) => Vec::new(),
-        (_, paths) => paths?,
-    };
-    if let Some(own) = own {
-        read(args.rules.clone(), Ok(own));
+/// The claims of the ruleset and of the files, and the errors of files that cannot be searched.
+fn read_all(rules: &Arc<Ruleset>, path: &Path, inputs: &Inputs) -> Result<(Vec<Ready>, Vec<InputError>), InputError> {
+    let names_claims = inputs.given.iter().any(|word| inputs.claims.iter().any(|path| path == Path::new(word)));
+    let own = if names_claims { None } else { ClaimsFile::in_ruleset(rules)? };
+    if own.is_none() {
+        inputs.require(FileKind::Claims)?;
     }
-    for path in paths {
-        let file = load_claims(&path);
-        read(path, file);
-    }
-    match faults.len() {
-        0 => Ok(ready),
-        1 => Err(faults.remove(0)),
-        _ => Err(InputError::Several(faults)),
-    }
+    let own = own.map(|file| (path.to_owned(), Ok(file)));
+    let files = inputs.claims.iter().map(|path| (path.clone(), load_claims(path)));
+    let ready = own.into_iter().chain(files).map(|(path, file): (PathBuf, Result<ClaimsFile, InputError>)| {
+        let file = file?;
+        let exploration = Exploration::new(rules, &file)?;
+        Ok(Ready { path, file, exploration })
+    });
+    Ok(parted(ready.collect()))
 }
 
 fn explore(output: &mut Output, args: &ExploreArgs, ready: Ready) -> Result<Searched, InputError> {
@@ -144,7 +140,7 @@ fn interleave(
     found
 }
 
-/// What the parts of a run have written, as one.
+/// The combined results of the parts of a run.
 fn combined(output: &mut Output, args: &ExploreArgs) -> Result<Verdict, InputError> {
     let Combined { whole, missing } = combine(&args.combine)?;
     let failed = whole.files.iter().any(ExploredJson::is_failure);
@@ -163,14 +159,14 @@ fn combined(output: &mut Output, args: &ExploreArgs) -> Result<Verdict, InputErr
     Ok(verdict)
 }
 
-/// Draws the chart, if one is wanted: when all has been told, so that nothing is lost if it can't be written.
+/// Draws the chart, if requested. It comes last, so that a failure loses no results.
 fn chart_of(output: &mut Output, args: &ExploreArgs, files: &[ExploredJson]) -> Result<(), InputError> {
     let Some(path) = &args.chart else { return Ok(()) };
     let text =
-        chart::draw(files).map_err(|error| InputError::usage(format!("the chart can't be drawn: {error}"), None))?;
+        chart::draw(files).map_err(|error| InputError::usage(format!("cannot draw the chart: {error}"), None))?;
     std::fs::write(path, text).map_err(|error| {
-        let message = format!("`{}` can't be written: {error}", path.display());
-        InputError::usage(message, Some("name a file in a folder that is there"))
+        let message = format!("cannot write `{}`: {}", path.display(), crate::files::cause(&error));
+        InputError::usage(message, Some("Name a file in an existing folder"))
     })?;
     if output.format != Format::Json {
         output.write(&format!("wrote  {}\n", path.display()))?;
@@ -178,7 +174,7 @@ fn chart_of(output: &mut Output, args: &ExploreArgs, files: &[ExploredJson]) -> 
     Ok(())
 }
 
-/// Writes each trace that breaks a claim as a scenario of its own. What is there already is not written over.
+/// Writes each counterexample as a separate scenario. Existing files are not replaced.
 fn write(
     folder: Option<&Path>,
     path: &Path,
@@ -199,9 +195,9 @@ fn write(
     Ok(written)
 }
 
-/// An interrupt, or the time that was given, ends the search and not the command: what was covered is still told.
+/// An interrupt or the end of the time ends the search, not the command: the results until then are reported.
 pub(super) fn watch_for_the_end(seconds: Option<u64>) {
-    // Where the signal can't be caught it ends the command, as it does everywhere else.
+    // If the signal cannot be caught, it ends the command.
     let _ = ctrlc::set_handler(|| {
         if INTERRUPTED.swap(true, Ordering::Relaxed) {
             std::process::exit(130);
@@ -215,17 +211,17 @@ pub(super) fn watch_for_the_end(seconds: Option<u64>) {
     }
 }
 
-/// How far a search is, told now and then.
+/// The progress line of a search.
 struct ProgressLine {
     name: String,
     began: Instant,
     told: Instant,
 }
 
-/// So many milliseconds lie between two lines.
+/// Milliseconds between two progress lines.
 const TELL_EVERY: u128 = 100;
 
-#[expect(clippy::disallowed_methods, reason = "how fast it goes is told on the way, and nothing comes of it")]
+#[expect(clippy::disallowed_methods, reason = "the rate is only shown as progress")]
 fn now() -> Instant {
     Instant::now()
 }
@@ -246,7 +242,7 @@ impl ProgressLine {
         let rate = *states as f64 / seconds / 1_000.0;
         let memory = *memory as f64 / 1e6;
         output.progress(&format!(
-            "{}   {states} states, {rate:.0} thousand a second, {done} gone through, {depth} deep, {memory:.1} MB",
+            "{}   {states} states, {rate:.0} thousand a second, {done} expanded, depth {depth}, {memory:.1} MB",
             self.name
         ));
     }

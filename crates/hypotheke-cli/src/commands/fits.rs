@@ -1,4 +1,4 @@
-//! fits: every kind against every group of slots.
+//! fits: which kinds fit into which slots.
 
 use std::sync::Arc;
 
@@ -6,23 +6,26 @@ use super::{Output, Verdict};
 use crate::args::{FitsArgs, Format};
 use crate::files::{InputError, load_rules};
 use crate::formats::fits::{FitsJson, csv_text};
+use crate::inputs::{FileKind, Inputs};
 use crate::render::{clip, fits};
 use hypotheke::fits::Fits;
 use hypotheke::{Kind, Ruleset};
 
 pub(crate) fn run(output: &mut Output, args: &FitsArgs) -> Result<Verdict, InputError> {
-    let rules = Arc::new(load_rules(&args.rules)?);
+    let inputs = Inputs::new(&args.files, args.rules.as_deref(), FileKind::Ruleset, true)?;
+    let rules = Arc::new(load_rules(&inputs.ruleset()?)?);
+    inputs.check_words(&rules)?;
     if let Some(name) = args.of.as_ref().filter(|name| rules.what(name).is_none()) {
-        let message = format!("there is no kind or tag `{}`", clip(name, 60));
-        return Err(InputError::usage(message, Some("`hypotheke show --part kinds` lists the kinds with their tags")));
+        let message = format!("unknown kind or tag `{}`", clip(name, 60));
+        return Err(InputError::usage(message, Some("List the kinds with their tags: `hypotheke show --part kinds`")));
     }
-    let found = if args.containers.is_empty() {
+    let found = if inputs.words.is_empty() {
         Fits::new(&rules)
     } else {
-        let names: Vec<&str> = args.containers.iter().map(String::as_str).collect();
+        let names: Vec<&str> = inputs.words.iter().map(String::as_str).collect();
         Fits::in_containers(&rules, &names).map_err(|error| {
             let names: Vec<&str> = rules.containers().iter().map(hypotheke::ContainerDef::id).collect();
-            let help = format!("the containers are {}", names.join(", "));
+            let help = format!("The containers are {}", names.join(", "));
             InputError::usage(error.to_string(), Some(&help))
         })?
     };

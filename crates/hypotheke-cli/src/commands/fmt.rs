@@ -1,17 +1,20 @@
-//! fmt: scenario files in their usual layout.
+//! fmt: formats scenario files.
 
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 
 use super::verify::load_all;
-use super::{Output, Verdict};
+use super::{Output, Verdict, report_errors};
 use crate::args::Format;
-use crate::files::{InputError, is_standard_input, load_scenarios, replace, scenario_paths};
+use crate::files::{InputError, is_standard_input, load_scenarios, replace};
 use crate::formats::fmt::FmtJson;
+use crate::inputs::{FileKind, Inputs};
 use crate::render::report::counted;
 use crate::render::{Page, Tone, clip};
 
-pub(crate) fn run(output: &mut Output, named: &[PathBuf], check: bool) -> Result<Verdict, InputError> {
-    if let [only] = named
+pub(crate) fn run(output: &mut Output, named: &[String], check: bool) -> Result<Verdict, InputError> {
+    let inputs = Inputs::new(named, None, FileKind::Scenario, false)?;
+    inputs.require(FileKind::Scenario)?;
+    if let [only] = &inputs.scenarios[..]
         && is_standard_input(only)
         && !check
     {
@@ -19,15 +22,12 @@ pub(crate) fn run(output: &mut Output, named: &[PathBuf], check: bool) -> Result
         output.write(&text)?;
         return Ok(Verdict::Good);
     }
-    let paths = scenario_paths(named, Path::new(""))?;
-    // All of them can be read, or none is changed.
-    let files = load_all(&paths)?;
-    let changed: Vec<(&PathBuf, String)> = paths
+    let (files, errors) = load_all(&inputs.scenarios);
+    let changed: Vec<(PathBuf, String)> = files
         .iter()
-        .zip(&files)
-        .filter_map(|(path, file)| {
+        .filter_map(|file| {
             let text = file.to_string();
-            (text != file.source().text()).then_some((path, text))
+            (text != file.source().text()).then(|| (PathBuf::from(file.source().name()), text))
         })
         .collect();
     if !check {
@@ -38,23 +38,26 @@ pub(crate) fn run(output: &mut Output, named: &[PathBuf], check: bool) -> Result
     let names: Vec<String> = changed.iter().map(|(path, _)| path.display().to_string()).collect();
     if output.format == Format::Json {
         let (changed, would_change) = if check { (None, Some(names.clone())) } else { (Some(names.clone()), None) };
-        output.write_json(&FmtJson { files: paths.len(), changed, would_change })?;
+        output.write_json(&FmtJson { files: files.len(), changed, would_change })?;
     } else {
-        draw(output, &names, paths.len(), check)?;
+        draw(output, &names, files.len(), check.then(|| inputs.pasted()))?;
+    }
+    if !errors.is_empty() {
+        return Ok(report_errors(output, &errors));
     }
     Ok(if check && !names.is_empty() { Verdict::Failed } else { Verdict::Good })
 }
 
-fn draw(output: &mut Output, names: &[String], files: usize, check: bool) -> Result<(), InputError> {
+fn draw(output: &mut Output, names: &[String], files: usize, checked: Option<String>) -> Result<(), InputError> {
     let mut page = Page::default();
-    let head = if check { "would change" } else { "changed" };
+    let head = if checked.is_some() { "would change" } else { "changed" };
     for name in names {
         page.put(Tone::Notable, head).plain("   ").plain(&clip(name, 80)).end();
     }
     let rest = counted(files - names.len(), "file");
-    page.put(Tone::Good, &rest).plain(" as they should be").end();
-    if check && !names.is_empty() {
-        page.line(Tone::Faint, "next   `hypotheke fmt` changes them");
+    page.put(Tone::Good, &rest).plain(" already formatted").end();
+    if let Some(files) = checked.filter(|_| !names.is_empty()) {
+        page.next(&format!("hypotheke fmt{files}"));
     }
     output.write(&page.into_text())
 }

@@ -1,4 +1,4 @@
-//! migrate: saves are carried over to another ruleset, and each difference is told.
+//! migrate: migrates saves to a different ruleset and lists every difference.
 
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -9,6 +9,7 @@ use crate::args::{Format, MigrateArgs};
 use crate::files::{InputError, keep_and_replace, load_rules, load_save, write_new};
 use crate::findings::{MigrationRun, Stage};
 use crate::formats::migrate::{MigrateJson, MigratedJson};
+use crate::inputs::{FileKind, Inputs, quoted};
 use crate::render::report::counted;
 use crate::render::{Page, Tone, clip, fold, pad};
 use hypotheke::save::Save;
@@ -16,13 +17,22 @@ use hypotheke::snapshot::Orphan;
 use hypotheke::{Difference, MigrationError, MigrationPolicy, Ruleset};
 
 pub(crate) fn run(output: &mut Output, args: &MigrateArgs) -> Result<Verdict, InputError> {
-    if args.saves.len() > 1 && args.output.is_some() {
-        return Err(InputError::usage("`--to` is for one save", Some("`--write` writes each in its place")));
+    let inputs = Inputs::new(&args.files, None, FileKind::Save, false)?;
+    inputs.require(FileKind::Save)?;
+    if inputs.saves.len() > 1 && args.output.is_some() {
+        return Err(InputError::usage(
+            "`--output` requires exactly one save",
+            Some("Use `--in-place` to replace several saves"),
+        ));
+    }
+    let mut targets: Vec<PathBuf> = inputs.rulesets.iter().chain(&args.rules).cloned().collect();
+    if targets.is_empty() {
+        targets = inputs.next_ruleset()?;
     }
     let rules: Vec<Arc<Ruleset>> =
-        args.rules.iter().map(|path| Ok(Arc::new(load_rules(path)?))).collect::<Result<_, InputError>>()?;
-    // All are read before any is written.
-    let saves: Vec<(PathBuf, Save)> = args
+        targets.iter().map(|path| Ok(Arc::new(load_rules(path)?))).collect::<Result<_, InputError>>()?;
+    // All saves are read before the first is written.
+    let saves: Vec<(PathBuf, Save)> = inputs
         .saves
         .iter()
         .map(|path| Ok((path.clone(), load_save(path, args.allow_edited)?)))
@@ -39,7 +49,7 @@ pub(crate) fn run(output: &mut Output, args: &MigrateArgs) -> Result<Verdict, In
     }
     let mut page = Page::default();
     runs.iter().for_each(|run| draw(&mut page, run));
-    draw_next(&mut page, &runs, args);
+    draw_next(&mut page, &runs, args, &inputs);
     output.write(&page.into_text())?;
     Ok(verdict)
 }
@@ -57,8 +67,8 @@ fn go(path: PathBuf, before: Save, rules: &[Arc<Ruleset>]) -> Result<MigrationRu
             Err(MigrationError::Refused(differences)) => differences,
             Err(error) => {
                 return Err(InputError::usage(
-                    format!("`{}` can't be carried over: {error}", path.display()),
-                    Some("`hypotheke check` says what is wrong with it, by the ruleset under which it was saved"),
+                    format!("cannot migrate `{}`: {error}", path.display()),
+                    Some("Check it with its own ruleset: `hypotheke check SAVE --rules FILE`"),
                 ));
             }
         };
@@ -83,7 +93,7 @@ fn write(run: &mut MigrationRun, args: &MigrateArgs) -> Result<(), InputError> {
         }
         None if *after == run.before => {}
         None => {
-            let kept = kept_as(&run.path, run.before.rules().version);
+            let kept = backup_path(&run.path, run.before.rules().version);
             keep_and_replace(&run.path, &kept, &bytes)?;
             (run.written, run.backup) = (Some(run.path.clone()), Some(kept));
         }
@@ -91,8 +101,8 @@ fn write(run: &mut MigrationRun, args: &MigrateArgs) -> Result<(), InputError> {
     Ok(())
 }
 
-/// `night.json` of version 1 is kept as `night.version-1.json`.
-fn kept_as(path: &Path, version: u32) -> PathBuf {
+/// `night.json` of version 1 gets the backup `night.version-1.json`.
+fn backup_path(path: &Path, version: u32) -> PathBuf {
     let stem = path.file_stem().unwrap_or_default().to_string_lossy().into_owned();
     let extension = path.extension().map(|it| format!(".{}", it.to_string_lossy())).unwrap_or_default();
     path.with_file_name(format!("{stem}.version-{version}{extension}"))
@@ -101,11 +111,11 @@ fn kept_as(path: &Path, version: u32) -> PathBuf {
 fn word(action: Option<MigrationPolicy>) -> (Tone, &'static str) {
     match action {
         None => (Tone::Plain, "changed"),
-        Some(MigrationPolicy::Stay) => (Tone::Notable, "left"),
+        Some(MigrationPolicy::Stay) => (Tone::Notable, "stays"),
         Some(MigrationPolicy::Split) => (Tone::Good, "split"),
         Some(MigrationPolicy::Spill) => (Tone::Good, "spilled"),
         Some(MigrationPolicy::Ground) => (Tone::Good, "moved"),
-        Some(MigrationPolicy::Orphan) => (Tone::Notable, "kept aside"),
+        Some(MigrationPolicy::Orphan) => (Tone::Notable, "orphaned"),
         Some(MigrationPolicy::Refuse) => (Tone::Bad, "refused"),
     }
 }
@@ -118,9 +128,9 @@ fn draw(page: &mut Page, run: &MigrationRun) {
         let heading = format!("to version {} of {}", stage.version, stage.title);
         page.put(Tone::Heading, &clip(&heading, 98)).end();
         if stage.differences.is_empty() {
-            page.line(Tone::Good, "  nothing is other than it was");
+            page.line(Tone::Good, "  no differences");
         }
-        let is_new = |difference: &&Difference| difference.message == "it is new";
+        let is_new = |difference: &&Difference| difference.message == "new";
         let (new, others): (Vec<&Difference>, Vec<&Difference>) = stage.differences.iter().partition(is_new);
         others.iter().for_each(|difference| draw_difference(page, difference));
         if !new.is_empty() {
@@ -131,15 +141,15 @@ fn draw(page: &mut Page, run: &MigrationRun) {
         }
     }
     if run.after.is_none() {
-        page.line(Tone::Bad, "it is refused, and stays as it is");
+        page.line(Tone::Bad, "refused; the save is unchanged");
     }
     match &run.direct {
         Some(changes) => {
-            page.line(Tone::Notable, "to the last version at once, these would lie elsewhere:");
+            page.line(Tone::Notable, "A direct migration to the last version would give different places:");
             draw_changes(page, changes);
         }
         None if run.after.is_some() && run.stages.len() > 1 => {
-            page.line(Tone::Good, "to the last version at once, everything would lie as it does now");
+            page.line(Tone::Good, "A direct migration to the last version gives the same result");
         }
         None => {}
     }
@@ -156,7 +166,7 @@ fn draw_difference(page: &mut Page, difference: &Difference) {
     }
 }
 
-fn draw_next(page: &mut Page, runs: &[MigrationRun], args: &MigrateArgs) {
+fn draw_next(page: &mut Page, runs: &[MigrationRun], args: &MigrateArgs, inputs: &Inputs) {
     let all: Vec<&Difference> = runs.iter().flat_map(|run| &run.stages).flat_map(|stage| &stage.differences).collect();
     let some = |action: MigrationPolicy, what: &str| {
         let count = all.iter().filter(|told| told.action == Some(action)).count();
@@ -166,8 +176,8 @@ fn draw_next(page: &mut Page, runs: &[MigrationRun], args: &MigrateArgs) {
         some(MigrationPolicy::Split, "split"),
         some(MigrationPolicy::Spill, "spilled"),
         some(MigrationPolicy::Ground, "moved"),
-        some(MigrationPolicy::Orphan, "kept aside"),
-        some(MigrationPolicy::Stay, "left"),
+        some(MigrationPolicy::Orphan, "orphaned"),
+        some(MigrationPolicy::Stay, "unchanged"),
         some(MigrationPolicy::Refuse, "refused"),
     ];
     let kinds: Vec<String> = kinds.into_iter().flatten().collect();
@@ -177,16 +187,18 @@ fn draw_next(page: &mut Page, runs: &[MigrationRun], args: &MigrateArgs) {
     let aside: u64 = orphans.map(Orphan::items).sum();
     if aside > 0 {
         let items = counted(usize::try_from(aside).unwrap_or(usize::MAX), "item");
-        page.plain(&format!("       {items} kept aside in all, until a ruleset knows them again")).end();
+        page.plain(&format!("       {items} set aside as orphans, until a ruleset knows them again")).end();
     }
     for run in runs {
         if let Some(written) = &run.written {
-            let kept =
-                run.backup.as_ref().map_or(String::new(), |kept| format!(", the one before as {}", kept.display()));
+            let kept = run.backup.as_ref().map_or(String::new(), |kept| format!(", backup as {}", kept.display()));
             page.plain(&format!("wrote  {}{kept}", written.display())).end();
         }
     }
     if !(args.in_place || args.output.is_some()) && runs.iter().any(|run| run.after.is_some()) {
-        page.put(Tone::Faint, "next   nothing is written yet: `--write` does, and keeps the one before").end();
+        page.line(Tone::Plain, "nothing was written");
+        let rules: Vec<String> =
+            args.rules.iter().map(|path| format!(" --rules {}", quoted(&path.display().to_string()))).collect();
+        page.next(&format!("hypotheke migrate{}{} --in-place", inputs.pasted(), rules.concat()));
     }
 }

@@ -10,6 +10,7 @@ pub(crate) mod explore;
 mod fits;
 mod fmt;
 pub(crate) mod migrate;
+mod new;
 pub(crate) mod save_checks;
 mod saves;
 mod show;
@@ -28,16 +29,18 @@ use crate::formats::schema::schema;
 use crate::render::{clean, diagnostics, steers};
 use hypotheke::text::{Diagnostics, Severity};
 
-/// What a command found.
+/// The result of a command.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum Verdict {
     Good,
     Failed,
-    /// Nothing was found, but not all was seen that was requested.
+    /// No failure was found, but the search stopped early.
     Incomplete,
+    /// Some files have errors, which are reported already; the others were processed.
+    BadInput,
 }
 
-/// Where a command writes.
+/// The output of a command.
 pub(crate) struct Output {
     pub(crate) format: Format,
     out: AutoStream<std::io::Stdout>,
@@ -72,17 +75,17 @@ impl Output {
         self.write("\n")
     }
 
-    /// Says how far it is, on a terminal only; the line is written over.
+    /// Shows progress, on a terminal only. Each line replaces the one before it.
     pub(crate) fn progress(&mut self, text: &str) {
         if std::io::stderr().is_terminal() {
-            // What can't be shown of the progress is no reason to stop.
+            // A failure to show progress is no reason to stop.
             let _ = write!(self.err, "\r\x1b[2K{text}");
             let _ = self.err.flush();
         }
     }
 }
 
-/// JSON with everything escaped that could steer a terminal, not only what JSON itself demands.
+/// JSON with escapes for every character that could control a terminal.
 fn escape_controls(json: &str) -> String {
     let mut text = String::with_capacity(json.len());
     for c in json.chars() {
@@ -117,7 +120,8 @@ pub(crate) fn run() -> ExitCode {
         Ok(Verdict::Good) => ExitCode::SUCCESS,
         Ok(Verdict::Failed) => ExitCode::from(1),
         Ok(Verdict::Incomplete) => ExitCode::from(3),
-        // Whoever reads has seen enough, as in `hypotheke show | head`.
+        Ok(Verdict::BadInput) => ExitCode::from(2),
+        // The reader has closed the pipe, as in `hypotheke show | head`.
         Err(InputError::Write(error)) if error.kind() == std::io::ErrorKind::BrokenPipe => ExitCode::SUCCESS,
         Err(error) => {
             report(&mut output, &error);
@@ -126,7 +130,7 @@ pub(crate) fn run() -> ExitCode {
     }
 }
 
-/// Not every answer can be written in every way.
+/// Some formats are only for one command.
 fn check_format(args: &Cli) -> Result<(), InputError> {
     let (known, told) = match (&args.command, args.format) {
         (_, Format::Text | Format::Json)
@@ -135,8 +139,8 @@ fn check_format(args: &Cli) -> Result<(), InputError> {
         (_, Format::Junit) => ("verify", "junit"),
         (_, Format::Csv) => ("fits", "csv"),
     };
-    let message = format!("`--format {told}` is for `hypotheke {known}`");
-    Err(InputError::usage(message, Some("every command writes `text` and `json`")))
+    let message = format!("`--format {told}` is only for `hypotheke {known}`");
+    Err(InputError::usage(message, Some("Use `text` or `json`")))
 }
 
 fn dispatch(args: &Cli, output: &mut Output) -> Result<Verdict, InputError> {
@@ -154,10 +158,13 @@ fn dispatch(args: &Cli, output: &mut Output) -> Result<Verdict, InputError> {
     match &args.command {
         Some(Command::Demo { output: Some(folder) }) => demo::write(output, folder),
         Some(Command::Demo { output: None }) => demo::run(output),
-        Some(Command::Check { file, saved }) if is_save(file) => saves::check(output, file, saved),
-        Some(Command::Check { file, .. }) => check::run(output, file),
-        Some(Command::Show { file, places, part, saved }) => show::run(output, file, places, *part, saved),
-        Some(Command::Ask { question, after, rules }) => ask::run(output, rules, after, question),
+        Some(Command::New { folder }) => new::run(output, folder),
+        Some(Command::Check { files, saved }) => check::run(output, files, saved),
+        Some(Command::Show { files, part, saved }) => show::run(output, files, *part, saved),
+        Some(Command::Ask { question, files, after, save, force, saved }) => {
+            let target = save.as_deref().map(|path| (path, *force));
+            ask::run(output, question, &ask::Setting { files, after, saved }, target)
+        }
         Some(Command::Verify(args)) if args.watch => watch::run(output, args),
         Some(Command::Verify(args)) => verify::run(output, args),
         Some(Command::Coverage(args)) => coverage::run(output, args),
@@ -168,16 +175,15 @@ fn dispatch(args: &Cli, output: &mut Output) -> Result<Verdict, InputError> {
         Some(Command::Migrate(args)) => migrate::run(output, args),
         Some(Command::Fits(args)) => fits::run(output, args),
         Some(Command::Fmt { files, check }) => fmt::run(output, files, *check),
-        None => Err(InputError::usage("no command is named", Some("`hypotheke --help` lists them"))),
+        None => Err(InputError::usage("no command given", Some("List the commands: `hypotheke --help`"))),
     }
 }
 
-/// Says why nothing could be done: on standard error, or as JSON on standard output.
+/// Reports an error: on standard error, or as JSON on standard output.
 fn report(output: &mut Output, error: &InputError) {
     if output.format == Format::Json {
-        let (mut faults, mut unlisted) = (Vec::new(), 0);
-        collect_json(error, &mut faults, &mut unlisted);
-        let found = serde_json::json!({ "faults": faults, "unlisted": unlisted });
+        let (diagnostics, unlisted) = crate::formats::diagnostics::errors_json(std::slice::from_ref(error));
+        let found = serde_json::json!({ "diagnostics": diagnostics, "unlisted": unlisted });
         let written = output.write_json(&found).and_then(|()| output.flush());
         if written.is_err() {
             let _ = writeln!(output.err, "error: {}", clean(&error.to_string()));
@@ -196,20 +202,17 @@ fn report(output: &mut Output, error: &InputError) {
     }
 }
 
-fn collect_json(error: &InputError, faults: &mut Vec<serde_json::Value>, unlisted: &mut usize) {
-    match (error, error.diagnostics()) {
-        (InputError::Several(errors), _) => errors.iter().for_each(|error| collect_json(error, faults, unlisted)),
-        (_, Some(found)) => {
-            faults.extend(crate::formats::diagnostics::to_json(found).iter().map(|fault| serde_json::json!(fault)));
-            *unlisted += found.unlisted();
-        }
-        (_, None) => {
-            faults.push(serde_json::json!({ "severity": "error", "message": error.to_string(), "help": error.help() }));
-        }
+/// Reports the errors of some files after the results of the others.
+pub(crate) fn report_errors(output: &mut Output, errors: &[InputError]) -> Verdict {
+    // The JSON of the results contains them.
+    if output.format != Format::Json {
+        let _ = output.flush();
+        errors.iter().for_each(|error| report(output, error));
     }
+    Verdict::BadInput
 }
 
-/// Draws what is wrong, and how much of it there is.
+/// Draws errors and warnings, and their number.
 pub(crate) fn report_diagnostics(output: &mut Output, found: &Diagnostics) {
     let _ = output.err.write_all(diagnostics::draw(found).as_bytes());
     let _ = writeln!(output.err, "{}", summary(found));
@@ -222,5 +225,5 @@ pub(crate) fn summary(found: &Diagnostics) -> String {
         (count > 0).then(|| crate::render::report::counted(count, &severity.to_string()))
     };
     let parts: Vec<String> = [Severity::Error, Severity::Warning].into_iter().filter_map(counted).collect();
-    if parts.is_empty() { "no faults".to_owned() } else { parts.join(", ") }
+    if parts.is_empty() { "no errors".to_owned() } else { parts.join(", ") }
 }

@@ -1,15 +1,16 @@
-//! saves: whether saves keep what they should.
+//! test-saves: tests that saves lose and duplicate nothing.
 
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use super::explore::{end, watch_for_the_end};
-use super::verify::{all_or_faults, check_all, load_all};
-use super::{Output, Verdict};
+use super::verify::{check_all, load_all, parted};
+use super::{Output, Verdict, report_errors};
 use crate::args::{Format, TestSavesArgs};
-use crate::files::{InputError, load_rules, load_save, saves_beside, scenario_paths};
+use crate::files::{InputError, load_rules, load_save};
 use crate::findings::{CheckStatus, Checked};
 use crate::formats::save_checks::TestSavesJson;
+use crate::inputs::{FileKind, Inputs};
 use crate::render::Page;
 use crate::render::report::counted;
 use crate::render::save_checks::draw;
@@ -23,30 +24,35 @@ use hypotheke::scenario::ResolvedScenarioFile;
 use hypotheke::store::MemoryStore;
 use hypotheke::{MigrationPolicy, Ruleset};
 
-/// The writer is stopped while it writes so many saves, and no more: the writer does not look into them.
+/// The number of saves for the crash test. A few suffice: the writer does not depend on their contents.
 const SAVES_TO_STOP: usize = 8;
 
-/// So many states lie between two lines of progress.
+/// States between two progress lines.
 const TELL_EVERY: u64 = 1_000;
 
 pub(crate) fn run(output: &mut Output, args: &TestSavesArgs) -> Result<Verdict, InputError> {
-    let rules = Arc::new(load_rules(&args.rules)?);
-    let mended = args.next_rules.as_deref().map(load_rules).transpose()?.map(Arc::new);
-    let paths = scenario_paths(&args.files, &args.rules)?;
-    let files = load_all(&paths)?;
-    let playable = check_all(&files, &rules)?;
-    let kept = load_kept(&args.rules)?;
+    let inputs = Inputs::new(&args.files, args.rules.as_deref(), FileKind::Scenario, false)?;
+    inputs.require(FileKind::Scenario)?;
+    let rules = Arc::new(load_rules(&inputs.ruleset()?)?);
+    let next_rules = args.next_rules.as_deref().map(load_rules).transpose()?.map(Arc::new);
+    let (files, unreadable) = load_all(&inputs.scenarios);
+    let (resolved, unresolved) = check_all(&files, &rules);
+    let (existing, damaged) = load_existing(&inputs);
+    let errors: Vec<InputError> = unreadable.into_iter().chain(unresolved).chain(damaged).collect();
+    if resolved.is_empty() {
+        return Err(InputError::Several(errors));
+    }
     watch_for_the_end(args.time);
     let mut checks = Vec::new();
-    output.progress("saving after every step");
-    let steps = check_round_trips(&playable);
+    output.progress("saving at every step");
+    let steps = check_round_trips(&resolved);
     let worlds = steps.worlds;
-    checks.push(of_steps(steps));
-    output.progress("stopping the writer everywhere");
-    checks.push(of_stops(&playable, worlds));
+    checks.push(round_trip_check(steps));
+    output.progress("crashing the writer at every step");
+    checks.push(crash_check(&resolved, worlds));
     checks.push(handover_checks(output, &rules, args));
-    checks.push(of_kept(&kept, &rules));
-    checks.push(migration_checks(&playable, mended.as_ref()));
+    checks.push(existing_saves_check(&existing, &rules));
+    checks.push(migration_checks(&resolved, next_rules.as_ref()));
     output.progress("");
     if output.format == Format::Json {
         output.write_json(&TestSavesJson::new(&rules, &checks))?;
@@ -54,6 +60,9 @@ pub(crate) fn run(output: &mut Output, args: &TestSavesArgs) -> Result<Verdict, 
         let mut page = Page::default();
         draw(&mut page, &rules, &checks);
         output.write(&page.into_text())?;
+    }
+    if !errors.is_empty() {
+        return Ok(report_errors(output, &errors));
     }
     let any = |came| checks.iter().any(|check| check.status == came);
     Ok(match (any(CheckStatus::Failed), any(CheckStatus::Incomplete) && !args.accept_partial) {
@@ -63,21 +72,21 @@ pub(crate) fn run(output: &mut Output, args: &TestSavesArgs) -> Result<Verdict, 
     })
 }
 
-fn of_steps(found: RoundTripReport) -> Checked {
+fn round_trip_check(found: RoundTripReport) -> Checked {
     let RoundTripReport { scenarios, unfinished, worlds, departures, bytes, failure } = found;
-    let mut checked = Checked::new("every-step", "every step", failure);
+    let mut checked = Checked::new("round-trip", "round trip", failure);
     let worlds_told = counted(as_size(worlds), "world");
     let scenarios_told = counted(as_size(scenarios), "scenario");
     let departures_told = counted(as_size(departures), "departure");
     checked
         .summary
-        .push(format!("{worlds_told} and {departures_told} of {scenarios_told}, saved and read in both forms"));
+        .push(format!("{worlds_told} and {departures_told} of {scenarios_told} saved and loaded in both forms"));
     if let (Some(json), Some(binary)) = (bytes.0.checked_div(worlds), bytes.1.checked_div(worlds)) {
         checked.summary.push(format!("a save has {json} bytes in JSON and {binary} in binary form"));
     }
     if unfinished > 0 {
         let early = counted(as_size(unfinished), "scenario");
-        checked.summary.push(format!("{early} played no further than where an expectation fails: `hypotheke verify`"));
+        checked.summary.push(format!("{early} stopped early at a failure: `hypotheke verify`"));
     }
     checked.figures = vec![
         ("scenarios", scenarios),
@@ -90,8 +99,8 @@ fn of_steps(found: RoundTripReport) -> Checked {
     checked
 }
 
-/// Some of the saves after a step, spread over all of them.
-fn of_stops(files: &[ResolvedScenarioFile<'_>], worlds: u64) -> Checked {
+/// The crash test on some of the saves, spread evenly.
+fn crash_check(files: &[ResolvedScenarioFile<'_>], worlds: u64) -> Checked {
     let apart = as_size(worlds).div_ceil(SAVES_TO_STOP).max(1);
     let (mut chosen, mut number) = (Vec::new(), 0);
     let _ = for_each_step(files, &mut |step| {
@@ -102,18 +111,18 @@ fn of_stops(files: &[ResolvedScenarioFile<'_>], worlds: u64) -> Checked {
         chosen.len() < SAVES_TO_STOP
     });
     let CrashReport { saves, stops, disks, failure } = check_crashes(&chosen);
-    let mut checked = Checked::new("every-stop", "every stop", failure);
-    let told = format!("{saves} of {worlds} saves; the writer was stopped {}, after each of its steps", times(stops));
+    let mut checked = Checked::new("crash-safety", "crash safety", failure);
+    let told = format!("{saves} of {worlds} saves; the writer crashed {}, once after each of its steps", times(stops));
     checked.summary.push(told);
     if checked.status == CheckStatus::Passed {
-        checked.summary.push(format!("a whole save is there on each of {disks} disks that a power cut may leave"));
+        checked.summary.push(format!("each of {disks} disks after a power cut has an intact save"));
     }
-    checked.figures = vec![("saves", saves), ("of", worlds), ("stops", stops), ("disks", disks)];
+    checked.figures = vec![("saves", saves), ("total-saves", worlds), ("crashes", stops), ("disks", disks)];
     checked
 }
 
 fn handover_checks(output: &mut Output, rules: &Arc<Ruleset>, args: &TestSavesArgs) -> Checked {
-    let (code, name) = ("two-servers", "two servers");
+    let (code, name) = ("server-handover", "server handover");
     let bounds = HandoverBounds {
         joins: args.joins,
         item_moves: args.item_moves,
@@ -123,7 +132,7 @@ fn handover_checks(output: &mut Output, rules: &Arc<Ruleset>, args: &TestSavesAr
     let mut told = 0;
     let found = check_handover(rules, &MemoryStore::new(), bounds, &mut |states| {
         if states >= told {
-            output.progress(&format!("hopping between two servers, {states} states so far"));
+            output.progress(&format!("server handover, {states} states"));
             told = states + TELL_EVERY;
         }
         let is_enough = states > args.states;
@@ -136,20 +145,19 @@ fn handover_checks(output: &mut Output, rules: &Arc<Ruleset>, args: &TestSavesAr
     let mut checked = Checked::new(code, name, failure);
     let told = counted(as_size(states), "state");
     let steps = counted(longest_trace as usize, "step");
-    checked.summary.push(format!("{told}, the longest_trace way has {steps}; at rest, and counted, in {final_states}"));
+    checked
+        .summary
+        .push(format!("{told}; the longest trace has {steps}; items counted in {final_states} final states"));
     let HandoverBounds { joins, item_moves, faults, lease_expiries } = bounds;
     checked.summary.push(format!(
-        "within {}, {}, {} of the store, {} that {}",
+        "bounds: {}, {}, {} of the store, {}",
         counted(joins as usize, "join"),
-        counted(item_moves as usize, "exchange"),
+        counted(item_moves as usize, "item move"),
         counted(faults as usize, "fault"),
-        counted(lease_expiries as usize, "lease"),
-        if lease_expiries == 1 { "runs out" } else { "run out" },
+        if lease_expiries == 1 { "1 lease expiry".to_owned() } else { format!("{lease_expiries} lease expiries") },
     ));
     if !exchanged && item_moves > 0 && stopped_by.is_none() {
-        checked
-            .summary
-            .push("nothing could be given or taken at the start of these rules: little can be lost".to_owned());
+        checked.summary.push("no item can be moved at the start of these rules, so this check is weak".to_owned());
     }
     if let (CheckStatus::Passed, Some(bound)) = (checked.status, stopped_by) {
         checked.status = CheckStatus::Incomplete;
@@ -158,84 +166,85 @@ fn handover_checks(output: &mut Output, rules: &Arc<Ruleset>, args: &TestSavesAr
             Bound::States(_) => "`--states`",
             _ => "`--time`",
         };
-        checked.summary.push(format!("stopped by {by} before all was tried"));
+        checked.summary.push(format!("stopped early by {by}"));
     }
     checked.figures = vec![
         ("states", states),
-        ("final_states", final_states),
-        ("longest_trace", longest_trace.into()),
+        ("final-states", final_states),
+        ("longest-trace", longest_trace.into()),
         ("joins", joins.into()),
-        ("item_moves", item_moves.into()),
+        ("item-moves", item_moves.into()),
         ("faults", faults.into()),
-        ("run-outs", lease_expiries.into()),
+        ("lease-expiries", lease_expiries.into()),
     ];
     checked
 }
 
-/// The saves beside a ruleset; all that is wrong with any of them.
-fn load_kept(rules: &Path) -> Result<Vec<(PathBuf, Save)>, InputError> {
-    let loaded = saves_beside(rules)?.into_iter().map(|path| load_save(&path, false).map(|save| (path, save)));
-    all_or_faults(loaded.collect())
+/// The saves among the inputs, and the errors of those that cannot be read.
+fn load_existing(inputs: &Inputs) -> (Vec<(PathBuf, Save)>, Vec<InputError>) {
+    parted(inputs.saves.iter().map(|path| load_save(path, false).map(|save| (path.clone(), save))).collect())
 }
 
-/// Each of them goes over to the ruleset, or is of it already.
-fn of_kept(kept: &[(PathBuf, Save)], rules: &Arc<Ruleset>) -> Checked {
-    let (code, name) = ("kept-saves", "kept saves");
+/// Each save is of the ruleset, or it migrates to it.
+fn existing_saves_check(kept: &[(PathBuf, Save)], rules: &Arc<Ruleset>) -> Checked {
+    let (code, name) = ("existing-saves", "existing saves");
     if kept.is_empty() {
-        return Checked::not_run(code, name, "there is no save in a folder `saves` beside the rules");
+        return Checked::not_run(code, name, "no saves among the files");
     }
     let mut found = MigrationReport::default();
-    found.failure = kept.iter().find_map(|(path, save)| carry(&mut found, path, save, rules));
-    of_carried(Checked::new(code, name, found.failure.clone()), &found, "these rules")
+    found.failure = kept.iter().find_map(|(path, save)| migrate(&mut found, path, save, rules));
+    migration_summary(Checked::new(code, name, found.failure.clone()), &found, "the ruleset")
 }
 
-fn carry(found: &mut MigrationReport, path: &Path, save: &Save, rules: &Arc<Ruleset>) -> Option<CheckFailure> {
-    let wrong = found.carry_over(save, rules).err()?;
+fn migrate(found: &mut MigrationReport, path: &Path, save: &Save, rules: &Arc<Ruleset>) -> Option<CheckFailure> {
+    let wrong = found.migrate(save, rules).err()?;
     Some(CheckFailure { trace: vec![path.display().to_string()], found: wrong })
 }
 
-fn migration_checks(files: &[ResolvedScenarioFile<'_>], mended: Option<&Arc<Ruleset>>) -> Checked {
-    let (code, name) = ("mended-rules", "mended rules");
-    let Some(mended) = mended else {
-        return Checked::not_run(code, name, "not requested: `--mended FILE` names the rules that are to come");
+fn migration_checks(files: &[ResolvedScenarioFile<'_>], next_rules: Option<&Arc<Ruleset>>) -> Checked {
+    let (code, name) = ("migration", "migration");
+    let Some(next_rules) = next_rules else {
+        return Checked::not_run(code, name, "not run: name the next ruleset with `--next-rules FILE`");
     };
-    let found = check_migration(files, mended);
-    of_carried(Checked::new(code, name, found.failure.clone()), &found, &format!("version {}", mended.version()))
+    let found = check_migration(files, next_rules);
+    migration_summary(
+        Checked::new(code, name, found.failure.clone()),
+        &found,
+        &format!("version {}", next_rules.version()),
+    )
 }
 
-fn of_carried(mut checked: Checked, found: &MigrationReport, to: &str) -> Checked {
-    let MigrationReport { saves, changed, actions, aside, .. } = found;
-    let changed_told = if *changed == 0 { "none".to_owned() } else { changed.to_string() };
-    checked.summary.push(format!("{} over to {to}, {changed_told} with differences", goes(*saves)));
+fn migration_summary(mut checked: Checked, found: &MigrationReport, to: &str) -> Checked {
+    let MigrationReport { saves, changed, actions, orphans, .. } = found;
+    let changed_text = if *changed == 0 { "none".to_owned() } else { changed.to_string() };
+    checked
+        .summary
+        .push(format!("{} migrated to {to}, {changed_text} with differences", counted(as_size(*saves), "save")));
     let told: Vec<String> =
         actions.iter().map(|(action, often)| format!("{} {}", done(*action), times(*often))).collect();
     if !told.is_empty() {
-        checked.summary.push(format!("what was done: {}", told.join(", ")));
+        checked.summary.push(format!("actions: {}", told.join(", ")));
     }
-    if *aside > 0 {
-        checked.summary.push(format!("{} kept aside in all", counted(as_size(*aside), "item")));
+    if *orphans > 0 {
+        checked.summary.push(format!("{} set orphans as orphans", counted(as_size(*orphans), "item")));
     }
-    checked.figures = vec![("saves", *saves), ("changed", *changed), ("aside", *aside)];
+    checked.figures = vec![("saves", *saves), ("changed", *changed), ("orphans", *orphans)];
     checked
 }
 
 fn done(action: MigrationPolicy) -> &'static str {
     match action {
-        MigrationPolicy::Stay => "left",
+        MigrationPolicy::Stay => "stayed",
         MigrationPolicy::Split => "split",
         MigrationPolicy::Spill => "spilled",
-        MigrationPolicy::Ground => "to the ground",
-        MigrationPolicy::Orphan => "kept aside",
+        MigrationPolicy::Ground => "dropped",
+        MigrationPolicy::Orphan => "orphaned",
         MigrationPolicy::Refuse => "refused",
     }
 }
 
 fn times(often: u64) -> String {
     if often == 1 { "once".to_owned() } else { format!("{often} times") }
-}
-
-fn goes(saves: u64) -> String {
-    if saves == 1 { "1 save goes".to_owned() } else { format!("{saves} saves go") }
 }
 
 fn as_size(count: u64) -> usize {

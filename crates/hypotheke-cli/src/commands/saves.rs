@@ -1,23 +1,24 @@
-//! Saves looked into: `check` audits one, `compare` tells what differs between two.
+//! The audit of a save, and the differences between two saves.
 
 use std::path::Path;
 use std::sync::Arc;
 
 use super::{Output, Verdict};
-use crate::args::{CompareArgs, Format, SaveArgs};
+use crate::args::{CompareArgs, Format};
 use crate::files::{InputError, is_save, load_rules, load_save, load_world};
 use crate::formats::saves::{CheckSaveJson, CompareSavesJson};
+use crate::inputs::quoted;
 use crate::render::report::counted;
 use crate::render::{Page, Tone, clip, fold, pad};
 use hypotheke::save::{ItemChange, Save, SaveChanges};
 use hypotheke::snapshot::Orphan;
 use hypotheke::{Law, Ruleset, Violation, audit};
 
-pub(crate) fn check(output: &mut Output, path: &Path, saved: &SaveArgs) -> Result<Verdict, InputError> {
-    let save = load_save(path, saved.allow_edited)?;
-    let rules = Arc::new(load_rules(&saved.rules)?);
+pub(crate) fn check(output: &mut Output, path: &Path, rules: &Path, allow_edited: bool) -> Result<Verdict, InputError> {
+    let save = load_save(path, allow_edited)?;
+    let rules = Arc::new(load_rules(rules)?);
     let violations = audit_of(&save, &rules);
-    // What is wrong with one that was edited is what is requested.
+    // The violations of an edited save are reported below.
     if violations.is_empty() || !save.is_edited() {
         load_world(path, &save, &rules)?;
     }
@@ -28,8 +29,8 @@ pub(crate) fn check(output: &mut Output, path: &Path, saved: &SaveArgs) -> Resul
     }
     let mut page = Page::default();
     let told = save.rules();
-    let (tone, word) = if violations.is_empty() { (Tone::Good, "good") } else { (Tone::Bad, "bad ") };
-    page.put(tone, word).plain("   ").put(Tone::Heading, &clip(&path.display().to_string(), 60));
+    let (tone, word) = if violations.is_empty() { (Tone::Good, "ok") } else { (Tone::Bad, "FAILED") };
+    page.put(tone, &pad(word, 7)).put(Tone::Heading, &clip(&path.display().to_string(), 60));
     page.put(Tone::Faint, &clip(&format!("   {}   version {}", told.title, told.version), 36)).end();
     let snapshot = save.snapshot();
     let of_holders = snapshot.holders.iter().flat_map(|holder| &holder.containers);
@@ -45,10 +46,11 @@ pub(crate) fn check(output: &mut Output, path: &Path, saved: &SaveArgs) -> Resul
         counted(snapshot.holders.len(), "holder"),
     ];
     page.plain(&format!("       {}", sizes.join(", "))).end();
-    let aside: u64 = snapshot.orphans.iter().map(Orphan::items).sum();
-    if aside > 0 {
-        let aside = counted(usize::try_from(aside).unwrap_or(usize::MAX), "item");
-        page.put(Tone::Notable, &format!("       {aside} kept aside, until a ruleset knows them again")).end();
+    let orphans: u64 = snapshot.orphans.iter().map(Orphan::items).sum();
+    if orphans > 0 {
+        let aside = counted(usize::try_from(orphans).unwrap_or(usize::MAX), "item");
+        page.put(Tone::Notable, &format!("       {aside} set aside as orphans, until a ruleset knows them again"))
+            .end();
     }
     for violation in &violations {
         let text = format!("{}: {}", violation.place(), violation.message());
@@ -58,8 +60,7 @@ pub(crate) fn check(output: &mut Output, path: &Path, saved: &SaveArgs) -> Resul
         }
     }
     if violations.is_empty() {
-        page.put(Tone::Faint, "next   `hypotheke show` draws it, `hypotheke compare` tells what differs from another")
-            .end();
+        page.next(&format!("hypotheke show {}", quoted(&path.display().to_string())));
     } else {
         page.put(Tone::Bad, &counted(violations.len(), "violation")).end();
     }
@@ -67,7 +68,7 @@ pub(crate) fn check(output: &mut Output, path: &Path, saved: &SaveArgs) -> Resul
     Ok(verdict)
 }
 
-/// What breaks a law. Of one that has departed nothing came into being where it is: that is for the world to count.
+/// The law violations of a save. A transfer record has no totals, so conservation and identity are not checked.
 fn audit_of(save: &Save, rules: &Ruleset) -> Vec<Violation> {
     let found = audit(rules, save.snapshot());
     let of_world = |violation: &Violation| matches!(violation.law(), Law::Conservation | Law::Identity);
@@ -77,8 +78,8 @@ fn audit_of(save: &Save, rules: &Ruleset) -> Vec<Violation> {
 pub(crate) fn compare(output: &mut Output, args: &CompareArgs) -> Result<Verdict, InputError> {
     for path in [&args.old, &args.new] {
         if !is_save(path) {
-            let message = format!("`{}` is no save, but the other one is", path.display());
-            return Err(InputError::usage(message, Some("two saves are compared, or two rulesets")));
+            let message = format!("`{}` is not a save, but the other file is", path.display());
+            return Err(InputError::usage(message, Some("Compare two saves or two rulesets")));
         }
     }
     let (before, after) = (load_save(&args.old, args.allow_edited)?, load_save(&args.new, args.allow_edited)?);
@@ -99,15 +100,15 @@ fn draw(changes: &SaveChanges, before: &Save, after: &Save) -> String {
     page.put(Tone::Heading, "in all").end();
     changes.totals.iter().for_each(|change| draw_change(&mut page, change));
     if changes.totals.is_empty() {
-        page.line(Tone::Good, "  nothing gained, nothing lost");
+        page.line(Tone::Good, "  no item gained or lost");
     }
     let revisions = format!("   revision {} to {}", before.snapshot().revision, after.snapshot().revision);
-    page.put(Tone::Heading, &counted(changes.by_place.len(), "place")).plain(" with other contents");
+    page.put(Tone::Heading, &counted(changes.by_place.len(), "place")).plain(" with different contents");
     page.put(Tone::Faint, &revisions).end();
     page.into_text()
 }
 
-/// What each place has more or less of.
+/// The items that each place gained or lost.
 pub(super) fn draw_changes(page: &mut Page, changes: &SaveChanges) {
     for (place, items) in &changes.by_place {
         page.put(Tone::Heading, &clip(place, 98)).end();

@@ -1,32 +1,43 @@
-//! show: containers with what lies in them at the start, and the table of kinds.
+//! show: containers with their contents, holders, kinds and settings.
 
-use std::path::Path;
 use std::sync::Arc;
 
 use super::check::title;
 use super::{Output, Verdict};
 use crate::args::{Format, Part, SaveArgs};
-use crate::files::{InputError, is_save, load_rules, load_save, load_world};
+use crate::files::{InputError, load_rules, load_save, load_world};
 use crate::formats::show::{ContainerJson, HolderJson, KindJson, ShowJson, rules_json};
+use crate::inputs::{FileKind, Inputs};
 use crate::render::container::weight_text;
 use crate::render::{Page, Tone, clip, container, kinds};
 use hypotheke::{ContainerId, Place, Ruleset, World};
 
 pub(crate) fn run(
     output: &mut Output,
-    path: &Path,
-    places: &[String],
+    files: &[String],
     part: Option<Part>,
     saved: &SaveArgs,
 ) -> Result<Verdict, InputError> {
-    let from_save = is_save(path);
-    let rules = Arc::new(load_rules(if from_save { &saved.rules } else { path })?);
-    let save = if from_save { Some(load_save(path, saved.allow_edited)?) } else { None };
-    let world = match &save {
-        Some(save) => load_world(path, save, &rules)?,
-        None => World::new(&rules),
+    let inputs = Inputs::new(files, saved.rules.as_deref(), FileKind::Ruleset, true)?;
+    let rules = Arc::new(load_rules(&inputs.ruleset()?)?);
+    inputs.check_words(&rules)?;
+    let places = &inputs.words[..];
+    if part.is_some() && !places.is_empty() {
+        return Err(InputError::usage(
+            "`--part` cannot be combined with places",
+            Some("Remove `--part` or the places"),
+        ));
+    }
+    let from_save = inputs.named_save.is_some();
+    let (save, world) = match &inputs.named_save {
+        Some(path) => {
+            let save = load_save(path, saved.allow_edited)?;
+            let world = load_world(path, &save, &rules)?;
+            (Some(save), world)
+        }
+        None => (None, World::new(&rules)),
     };
-    // Of one that has departed it alone is shown.
+    // A transfer record has one container or holder.
     let departed = save.as_ref().filter(|save| !save.is_world()).map(|save| {
         let snapshot = save.snapshot();
         let holder = snapshot.holders.first().map(|holder| holder.name.clone());
@@ -113,7 +124,7 @@ fn chosen_containers(world: &World, places: &[String]) -> Result<Vec<ContainerId
 /// Every setting that is not at its default.
 fn draw_rules(page: &mut Page, rules: &Ruleset) {
     for (subject, settings) in rules.settings() {
-        // A slot is followed by its rules, one by one.
+        // The rules of a slot follow the slot.
         let written = settings.iter().filter(|setting| !setting.is_default);
         let mut head = Some(format!("{} {}", subject.kind.word(), subject.name));
         for setting in written {
@@ -127,7 +138,7 @@ fn draw_rules(page: &mut Page, rules: &Ruleset) {
     }
 }
 
-/// The kinds that bring a container along.
+/// The kinds with a pack.
 fn draw_packs(page: &mut Page, rules: &Ruleset) {
     let packs: Vec<_> = rules.kinds().filter_map(|kind| Some((kind, kind.pack()?))).collect();
     if packs.is_empty() {
@@ -159,10 +170,8 @@ fn draw_holders(page: &mut Page, world: &World) {
         let weight = weight_text(world, world.holder_weight(id), def.weight_cap());
         page.put(Tone::Heading, &crate::render::pad(def.id(), 16)).plain("  ");
         page.plain(&clip(&carried.join(", "), 58)).put(Tone::Notable, &format!("   {weight}")).end();
-        let thresholds: Vec<String> = def
-            .encumbrance()
-            .map(|(from, label)| format!("{label} from {}", world.rules().weight_text(from)))
-            .collect();
+        let thresholds: Vec<String> =
+            def.encumbrance().map(|(from, label)| format!("{label} at {}", world.rules().weight_text(from))).collect();
         if !thresholds.is_empty() {
             let now = world.encumbrance(id).map_or(String::new(), |label| format!("; now {label}"));
             let text = format!("                  {}{now}", thresholds.join(", "));

@@ -1,12 +1,13 @@
-//! verify: plays scenarios and says which hold.
+//! verify: runs scenarios and reports which pass.
 
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
-use super::{Output, Verdict};
+use super::{Output, Verdict, report_errors};
 use crate::args::{Format, VerifyArgs};
-use crate::files::{InputError, load_rules, load_scenarios, scenario_paths, threads};
+use crate::files::{InputError, load_rules, load_scenarios, threads};
 use crate::formats::verify::{VerifyJson, scenario_json};
+use crate::inputs::{FileKind, Inputs, quoted};
 use crate::render::junit;
 use crate::render::report::{self, counted};
 use crate::render::{Page, Tone, clip};
@@ -16,7 +17,7 @@ use hypotheke::scenario::{
 use hypotheke::text::Source;
 use hypotheke::{LoadError, Ruleset, ScenarioFile};
 
-/// How much was played.
+/// The counts of a run.
 #[derive(Clone, Copy, Debug, Default)]
 pub(super) struct ScenarioCounts {
     pub(super) scenarios: usize,
@@ -35,28 +36,37 @@ impl ScenarioCounts {
 }
 
 pub(crate) fn run(output: &mut Output, args: &VerifyArgs) -> Result<Verdict, InputError> {
-    let rules = Arc::new(load_rules(&args.rules)?);
-    let paths = scenario_paths(&args.files, &args.rules)?;
-    let files = load_all(&paths)?;
-    let playable = check_all(&files, &rules)?;
+    let inputs = Inputs::new(&args.files, args.rules.as_deref(), FileKind::Scenario, false)?;
+    inputs.require(FileKind::Scenario)?;
+    let rules = Arc::new(load_rules(&inputs.ruleset()?)?);
+    let (files, unreadable) = load_all(&inputs.scenarios);
+    let (resolved, unresolved) = check_all(&files, &rules);
+    let errors: Vec<InputError> = unreadable.into_iter().chain(unresolved).collect();
+    if resolved.is_empty() {
+        return Err(InputError::Several(errors));
+    }
     check_only(&files, args)?;
-    output.progress(&format!("playing {}", counted(files.len(), "file")));
+    output.progress(&format!("running {}", counted(resolved.len(), "file")));
     let options = RunOptions {
         detail: if args.steps { ReportDetail::Steps } else { ReportDetail::Failures },
         threads: threads(args.threads),
         fail_fast: args.fail_fast,
     };
-    let reports = run_all(&playable, |scenario| is_chosen(scenario, &args.only), options);
+    let reports = run_all(&resolved, |scenario| is_chosen(scenario, &args.only), options);
     output.progress("");
     let mut tally = ScenarioCounts::default();
     reports.iter().for_each(|(_, report)| tally.add(report));
-    let told = || reports.iter().map(|(file, report)| (files[*file].source(), report));
+    let all = || reports.iter().map(|(file, report)| (resolved[*file].file().source(), report));
     match output.format {
-        Format::Json => output.write_json(&VerifyJson::new(told()))?,
-        Format::Junit => output.write(&junit::text(told())?)?,
-        _ => draw(output, told(), tally, args)?,
+        Format::Json => output.write_json(&VerifyJson::new(all(), &errors))?,
+        Format::Junit => output.write(&junit::text(all())?)?,
+        _ => draw(output, all(), tally, args, &inputs)?,
     }
-    Ok(if tally.failed == 0 { Verdict::Good } else { Verdict::Failed })
+    Ok(match (errors.is_empty(), tally.failed) {
+        (false, _) => report_errors(output, &errors),
+        (true, 0) => Verdict::Good,
+        (true, _) => Verdict::Failed,
+    })
 }
 
 fn is_chosen(scenario: &Scenario, only: &[String]) -> bool {
@@ -64,13 +74,13 @@ fn is_chosen(scenario: &Scenario, only: &[String]) -> bool {
     only.is_empty() || only.iter().any(|name| title.contains(&name.to_lowercase()))
 }
 
-/// Each name that is requested must be found.
+/// Each text of `--only` must occur in a title.
 fn check_only(files: &[ScenarioFile], args: &VerifyArgs) -> Result<(), InputError> {
     for name in &args.only {
         let found = files.iter().flat_map(ScenarioFile::scenarios);
         if !found.into_iter().any(|scenario| is_chosen(scenario, std::slice::from_ref(name))) {
-            let help = "a part of the title is enough, in upper or lower case";
-            return Err(InputError::usage(format!("no scenario is called `{}`", clip(name, 60)), Some(help)));
+            let help = "Write a part of the title; case does not matter";
+            return Err(InputError::usage(format!("no scenario has `{}` in its title", clip(name, 60)), Some(help)));
         }
     }
     Ok(())
@@ -81,77 +91,92 @@ fn draw<'r>(
     reports: impl Iterator<Item = (&'r Source, &'r ScenarioReport)>,
     tally: ScenarioCounts,
     args: &VerifyArgs,
+    inputs: &Inputs,
 ) -> Result<(), InputError> {
     let mut page = Page::default();
     let reports: Vec<(&Source, &ScenarioReport)> = reports.collect();
     for of_file in reports.chunk_by(|(one, _), (other, _)| one.name() == other.name()) {
         let source = of_file[0].0;
-        page.line(Tone::Heading, &clip(source.name(), 100));
-        report::draw_file(&mut page, source, &of_file.iter().map(|(_, report)| *report).collect::<Vec<_>>());
-        page.blank();
+        let of_file: Vec<&ScenarioReport> = of_file.iter().map(|(_, report)| *report).collect();
+        if args.list || args.steps {
+            page.line(Tone::Heading, &clip(source.name(), 100));
+            report::draw_file(&mut page, source, &of_file);
+            page.blank();
+        } else {
+            let has_failed = of_file.iter().any(|report| !report.passed());
+            if has_failed || !args.quiet {
+                report::draw_file_line(&mut page, source, &of_file);
+            }
+            of_file.iter().filter(|report| !report.passed()).for_each(|report| report::draw(&mut page, source, report));
+        }
     }
-    output.write(&page.into_text())?;
-    output.write(&summary(tally))?;
+    draw_summary(&mut page, tally);
     if args.fail_fast && tally.failed > 0 {
-        let mut page = Page::default();
-        page.line(Tone::Faint, "       stopped at the first that fails, as `--stop-at-first` asks");
-        output.write(&page.into_text())?;
+        page.line(Tone::Plain, "stopped at the first failure (`--fail-fast`)");
     }
-    Ok(())
+    let failed = reports.iter().find(|(_, report)| !report.passed()).filter(|_| !args.steps);
+    if let Some((_, report)) = failed {
+        page.next(&format!("hypotheke verify{} --steps --only {}", inputs.pasted(), quoted(report.title())));
+    }
+    output.write(&page.into_text())
 }
 
-pub(super) fn summary(tally: ScenarioCounts) -> String {
-    let mut page = Page::default();
-    let held = tally.scenarios - tally.failed;
+pub(super) fn draw_summary(page: &mut Page, tally: ScenarioCounts) {
+    let passed = tally.scenarios - tally.failed;
     let sizes = format!("{}, {}", counted(tally.steps, "step"), counted(tally.checks, "check"));
     if tally.failed == 0 {
-        page.put(Tone::Good, &format!("all {} hold", counted(tally.scenarios, "scenario")));
-        page.put(Tone::Faint, &format!("   {sizes}")).end();
+        page.put(Tone::Good, &format!("{} passed", counted(tally.scenarios, "scenario")));
     } else {
-        page.put(Tone::Bad, &format!("{} of {} failed", tally.failed, counted(tally.scenarios, "scenario")));
-        page.put(Tone::Faint, &format!(", {held} held   {sizes}")).end();
-        page.line(Tone::Faint, "next   `--steps` tells every step; mend the rules or what the scenario expects");
+        page.put(Tone::Bad, &format!("{} of {} FAILED", tally.failed, counted(tally.scenarios, "scenario")));
+        page.put(Tone::Plain, &format!(", {passed} passed"));
     }
-    page.into_text()
+    page.put(Tone::Faint, &format!("   {sizes}")).end();
 }
 
-/// Reads all files; all that is wrong in any of them is told before giving up.
-pub(super) fn load_all(paths: &[PathBuf]) -> Result<Vec<ScenarioFile>, InputError> {
-    all_or_faults(on_threads(paths, threads(None), |_, path| load_scenarios(path)))
+/// Reads all files. Files with errors do not stop the others.
+pub(super) fn load_all(paths: &[PathBuf]) -> (Vec<ScenarioFile>, Vec<InputError>) {
+    parted(on_threads(paths, threads(None), |_, path| load_scenarios(path)))
 }
 
+/// Resolves the names of all files. Files with errors do not stop the others.
 pub(super) fn check_all<'f>(
     files: &'f [ScenarioFile],
     rules: &Arc<Ruleset>,
-) -> Result<Vec<ResolvedScenarioFile<'f>>, InputError> {
+) -> (Vec<ResolvedScenarioFile<'f>>, Vec<InputError>) {
     let failed = |error| InputError::Load(LoadError::Scenario(error));
-    all_or_faults(on_threads(files, threads(None), |_, file| file.check(rules).map_err(failed)))
+    parted(on_threads(files, threads(None), |_, file| file.check(rules).map_err(failed)))
 }
 
-pub(super) fn all_or_faults<T>(results: Vec<Result<T, InputError>>) -> Result<Vec<T>, InputError> {
-    let (mut good, mut faults) = (Vec::new(), Vec::new());
+/// The results and the errors, each in order.
+pub(super) fn parted<T>(results: Vec<Result<T, InputError>>) -> (Vec<T>, Vec<InputError>) {
+    let (mut good, mut errors) = (Vec::new(), Vec::new());
     for result in results {
         match result {
             Ok(item) => good.push(item),
-            Err(error) => faults.push(error),
+            Err(error) => errors.push(error),
         }
     }
-    if faults.is_empty() { Ok(good) } else { Err(InputError::Several(faults)) }
+    (good, errors)
 }
 
-/// What is looked at while waiting for changes: the ruleset's folder, with its tables, and the scenarios.
-pub(crate) fn watched(args: &VerifyArgs) -> Vec<PathBuf> {
+/// All results, or every error.
+pub(super) fn all_or_errors<T>((good, errors): (Vec<T>, Vec<InputError>)) -> Result<Vec<T>, InputError> {
+    if errors.is_empty() { Ok(good) } else { Err(InputError::Several(errors)) }
+}
+
+/// The folders to watch for changes: those of the ruleset with its tables, and of the scenarios.
+pub(crate) fn watched(args: &VerifyArgs) -> Result<Vec<PathBuf>, InputError> {
+    let inputs = Inputs::new(&args.files, args.rules.as_deref(), FileKind::Scenario, false)?;
     let folder = |path: &Path| match path.parent() {
         Some(parent) if !parent.as_os_str().is_empty() => parent.to_owned(),
         _ => PathBuf::from("."),
     };
-    let mut paths = vec![folder(&args.rules)];
-    for named in &args.files {
-        paths.push(if named.is_dir() { named.clone() } else { folder(named) });
-    }
+    let mut paths = vec![folder(&inputs.ruleset()?)];
+    paths.extend(inputs.scenarios.iter().map(|path| folder(path)));
+    paths.extend(args.files.iter().map(PathBuf::from).filter(|path| path.is_dir()));
     paths.sort();
     paths.dedup();
-    paths
+    Ok(paths)
 }
 
 /// The reports as plain data.

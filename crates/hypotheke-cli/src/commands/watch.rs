@@ -1,4 +1,4 @@
-//! verify --watch: plays again whenever a file changes.
+//! verify --watch: runs the scenarios again whenever a file changes.
 
 use std::path::Path;
 use std::sync::mpsc;
@@ -12,22 +12,22 @@ use crate::args::VerifyArgs;
 use crate::files::InputError;
 use crate::render::{Page, Tone};
 
-/// Editors write a file in several steps; what comes within this time is one change.
+/// Editors write a file in several steps. Changes within this time are one change.
 const QUIET: Duration = Duration::from_millis(100);
 
 pub(crate) fn run(output: &mut Output, args: &VerifyArgs) -> Result<Verdict, InputError> {
-    let failed = |error: &notify::Error| InputError::usage(format!("can't watch the files: {error}"), None);
+    let failed = |error: &notify::Error| InputError::usage(format!("cannot watch the files: {error}"), None);
     let (sender, changes) = mpsc::channel();
     let notice = move |event: notify::Result<Event>| {
-        // Nobody waits for changes any more once the command has ended.
+        // The command may have ended in the meantime.
         let _ = sender.send(event);
     };
     let mut watcher = notify::recommended_watcher(notice).map_err(|error| failed(&error))?;
-    for path in watched(args) {
+    for path in watched(args)? {
         watcher.watch(&path, RecursiveMode::Recursive).map_err(|error| failed(&error))?;
     }
     loop {
-        // What can't be read now may be mended in a moment.
+        // A file with errors may be fixed soon.
         if let Err(error) = verify::run(output, args) {
             if matches!(error, InputError::Write(_)) {
                 return Err(error);
@@ -49,7 +49,7 @@ pub(crate) fn run(output: &mut Output, args: &VerifyArgs) -> Result<Verdict, Inp
     }
 }
 
-/// Reading a file is no change, nor is what other programs leave beside it.
+/// Only changes of rulesets, tables and scenarios count.
 fn matters(event: &Event) -> bool {
     let of_ours = |path: &Path| {
         path.extension()

@@ -4,6 +4,8 @@ use hypotheke::text::{Diagnostic, Diagnostics, Source};
 use schemars::JsonSchema;
 use serde::Serialize;
 
+use crate::files::InputError;
+
 /// An error or a warning.
 #[derive(Debug, Serialize, JsonSchema)]
 #[schemars(rename = "Diagnostic")]
@@ -29,6 +31,30 @@ pub(crate) struct JsonDiagnostic<'d> {
     end_column: usize,
     /// The text at that place.
     text: &'d str,
+}
+
+/// The errors of all files, and the number of those that are not listed.
+pub(crate) fn errors_json(errors: &[InputError]) -> (Vec<serde_json::Value>, usize) {
+    let (mut all, mut unlisted) = (Vec::new(), 0);
+    for error in errors {
+        match (error, error.diagnostics()) {
+            (InputError::Several(errors), _) => {
+                let (more, count) = errors_json(errors);
+                all.extend(more);
+                unlisted += count;
+            }
+            (_, Some(found)) => {
+                all.extend(to_json(found).iter().map(|diagnostic| serde_json::json!(diagnostic)));
+                unlisted += found.unlisted();
+            }
+            (_, None) => {
+                all.push(
+                    serde_json::json!({ "severity": "error", "message": error.to_string(), "help": error.help() }),
+                );
+            }
+        }
+    }
+    (all, unlisted)
 }
 
 pub(crate) fn to_json(diagnostics: &Diagnostics) -> Vec<JsonDiagnostic<'_>> {

@@ -18,6 +18,10 @@ pub(crate) struct ExploreJson {
     pub(crate) version: u32,
     /// In the order of their paths.
     pub(crate) files: Vec<ExploredJson>,
+    /// The errors of files that could not be searched.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    #[schemars(with = "Vec<serde_json::Map<String, serde_json::Value>>")]
+    pub(crate) diagnostics: Vec<serde_json::Value>,
 }
 
 /// The result and the coverage of one search.

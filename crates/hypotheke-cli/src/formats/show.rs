@@ -36,7 +36,7 @@ pub(crate) struct ShowJson {
     ground: Option<Vec<LandedJson>>,
     /// Of a save: how many items are kept aside until a ruleset knows them again.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    aside: Option<u64>,
+    orphans: Option<u64>,
 }
 
 /// A setting.
@@ -237,7 +237,7 @@ impl ShowJson {
             rules: None,
             revision: None,
             ground: None,
-            aside: None,
+            orphans: None,
         }
     }
 
@@ -249,7 +249,7 @@ impl ShowJson {
             stack: StackJson::new(world, stack, order),
         });
         self.ground = Some(landed.collect());
-        self.aside = Some(world.orphans().iter().map(hypotheke::snapshot::Orphan::items).sum());
+        self.orphans = Some(world.orphans().iter().map(hypotheke::snapshot::Orphan::items).sum());
     }
 }
 

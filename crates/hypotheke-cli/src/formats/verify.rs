@@ -1,10 +1,13 @@
-//! What `verify --format json` writes.
+//! The JSON that `verify --format json` writes.
 
 use hypotheke::Decimal;
 use hypotheke::scenario::{Answer, Failure, Finding, ScenarioReport, StepReport};
 use hypotheke::text::Source;
 use schemars::JsonSchema;
 use serde::Serialize;
+
+use super::diagnostics::errors_json;
+use crate::files::InputError;
 
 /// The result of a run of scenarios.
 #[derive(Debug, Serialize, JsonSchema)]
@@ -16,6 +19,10 @@ pub(crate) struct VerifyJson {
     passed: usize,
     /// The number of scenarios that failed.
     failed: usize,
+    /// The errors of files that could not be run.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    #[schemars(with = "Vec<serde_json::Map<String, serde_json::Value>>")]
+    diagnostics: Vec<serde_json::Value>,
 }
 
 /// The results of the demo's scenarios.
@@ -222,13 +229,16 @@ pub(crate) struct DifferenceJson {
 }
 
 impl VerifyJson {
-    pub(crate) fn new<'r>(reports: impl Iterator<Item = (&'r Source, &'r ScenarioReport)>) -> VerifyJson {
+    pub(crate) fn new<'r>(
+        reports: impl Iterator<Item = (&'r Source, &'r ScenarioReport)>,
+        errors: &[InputError],
+    ) -> VerifyJson {
         let (mut scenarios, mut failed) = (Vec::new(), 0);
         for (source, report) in reports {
             failed += usize::from(!report.passed());
             scenarios.push(scenario_json(source, report));
         }
-        VerifyJson { passed: scenarios.len() - failed, scenarios, failed }
+        VerifyJson { passed: scenarios.len() - failed, scenarios, failed, diagnostics: errors_json(errors).0 }
     }
 }
 

@@ -56,7 +56,7 @@ fn height(file: &ExploredJson) -> u32 {
 /// What the left side shows.
 fn covered(file: &ExploredJson) -> (&'static str, Vec<(String, u64)>) {
     if file.walks.is_none() {
-        return ("states so many operations from the start", depths(file));
+        return ("states by number of operations from the start", depths(file));
     }
     ("operations of the walks", vec![("applied".to_owned(), file.applied), refused(file)])
 }

@@ -14,22 +14,24 @@ pub(crate) fn draw(differences: &[RuleDifference], changes: &[ScenarioChange], p
     let (labels, rules): (Vec<_>, Vec<_>) = differences.iter().partition(|found| found.class == SettingClass::Label);
     draw_differences(&mut page, &rules);
     if !labels.is_empty() {
-        page.line(Tone::Faint, "Names and labels: no operation depends on them");
+        page.line(Tone::Faint, "Names and labels: they affect no operation");
         draw_differences(&mut page, &labels);
     }
     draw_scenarios(&mut page, changes, played);
     let all = match (rules.len(), labels.len()) {
-        (0, 0) => "the rulesets mean the same".to_owned(),
-        (0, labels) => format!("the rules are the same; {} of names and labels", counted(labels, "difference")),
+        (0, 0) => "the rulesets have the same meaning".to_owned(),
+        (0, labels) => {
+            format!("the rules have the same meaning; {} in names and labels", counted(labels, "difference"))
+        }
         (rules, 0) => counted(rules, "difference"),
-        (rules, labels) => format!("{}, and {labels} of names and labels", counted(rules, "difference")),
+        (rules, labels) => format!("{}, and {labels} in names and labels", counted(rules, "difference")),
     };
     page.put(Tone::Heading, &all);
     let verdicts = if played == 0 && changes.is_empty() {
-        "   no scenarios were played".to_owned()
+        "   no scenarios ran".to_owned()
     } else {
         let others = changes.iter().filter(|change| change.old != change.new).count();
-        format!("   {} with another verdict, {played} played by both", counted(others, "scenario"))
+        format!("   {} with a different verdict; {played} ran with both", counted(others, "scenario"))
     };
     page.put(Tone::Faint, &verdicts).end();
     page.into_text()
@@ -67,8 +69,8 @@ fn draw_difference(page: &mut Page, found: &RuleDifference) {
     }
     for (head, tone, kinds) in [
         ("+ admits", Tone::Good, &found.newly_admitted),
-        ("- no more", Tone::Bad, &found.no_longer_admitted),
-        ("? may be", Tone::Bad, &found.not_compared),
+        ("- rejects", Tone::Bad, &found.no_longer_admitted),
+        ("? unknown", Tone::Bad, &found.not_compared),
     ] {
         let mut head = head;
         for line in lines_of(kinds, WIDTH - WHAT - 13) {
@@ -103,7 +105,7 @@ fn draw_scenarios(page: &mut Page, changes: &[ScenarioChange], played: usize) {
     }
     page.line(Tone::Heading, "scenarios");
     for change in changes {
-        let is_good = matches!(change.new.as_str(), "holds" | "can be played");
+        let is_good = matches!(change.new.as_str(), "passed" | "can-run");
         let tone = if is_good { Tone::Good } else { Tone::Bad };
         let verdict = format!("{} -> {}", change.old, change.new);
         let row = change.row.as_ref().map_or_else(String::new, |row| format!(": {row}"));

@@ -26,19 +26,19 @@ pub(crate) fn draw_beside(page: &mut Page, world: &World, id: ContainerId, other
     let mut limits: Vec<String> =
         world.rules().caps(def.caps()).map(|(filter, count)| format!("at most {count} {filter}")).collect();
     if !def.may_put() {
-        limits.push("nothing may be put in".to_owned());
+        limits.push("put = false".to_owned());
     }
     if !def.may_take() {
-        limits.push("nothing may be taken out".to_owned());
+        limits.push("take = false".to_owned());
     }
     if def.is_deep() {
-        limits.push("the filter is requested of what lies in packs too".to_owned());
+        limits.push("the filter also checks the contents of packs".to_owned());
     }
     if def.must_be_opened() {
         limits.push("must be opened".to_owned());
     }
     if def.is_exclusive() {
-        limits.push("for one holder at a time".to_owned());
+        limits.push("exclusive".to_owned());
     }
     let (least, most) = def.slot_bounds();
     if least < most {
@@ -198,7 +198,7 @@ fn draw_details(page: &mut Page, world: &World, slots: &[SlotView<'_>]) {
     }
     for slot in slots.iter().filter(|slot| slot.is_unfit()) {
         let label = slot.name().map_or_else(|| slot.number().to_string(), str::to_owned);
-        page.plain("  ! ").put(Tone::Faint, &label).plain(" would not be admitted any more").end();
+        page.plain("  ! ").put(Tone::Faint, &label).plain(" is unfit").end();
     }
     let Some(def) = slots.first().and_then(|_| container_def_of(world, slots)) else { return };
     let rules: Vec<String> = world

@@ -1,4 +1,4 @@
-//! Which rules are tested: a line for each subject, then what is not, with scenarios that would.
+//! The coverage of a ruleset: a line for each subject, then the untested rules with suggested scenarios.
 
 use std::collections::BTreeSet;
 
@@ -7,30 +7,31 @@ use hypotheke::{Ruleset, SubjectKind};
 
 use super::page::WIDTH;
 use super::report::counted;
-use super::{Page, Tone, clip, fold, pad, width};
+use super::{Page, Tone, clip, pad, width};
+use crate::inputs::Inputs;
 
-/// So many columns stand for all rules of a subject.
+/// The columns of the bar of a subject.
 const BAR: usize = 24;
 const NAME: usize = 34;
 
-/// `searched` says whether scenarios were looked for that would test what none does.
-pub(crate) fn draw(rules: &Ruleset, found: &Coverage, all: bool, searched: bool) -> String {
+/// `searched` is true if suggestions for the undetected changes were searched for.
+pub(crate) fn draw(rules: &Ruleset, found: &Coverage, all: bool, searched: bool, inputs: &Inputs) -> String {
     let mut page = Page::default();
     draw_subjects(&mut page, found);
-    draw_without_effect(&mut page, rules, found);
+    draw_redundant(&mut page, rules, found);
     draw_untested(&mut page, rules, found, searched);
     draw_not_testable(&mut page, found);
     if all {
-        draw_noticed(&mut page, found);
+        draw_detected(&mut page, found);
     }
-    draw_sum(&mut page, found);
+    draw_summary(&mut page, found, inputs);
     page.into_text()
 }
 
 fn draw_subjects(page: &mut Page, found: &Coverage) {
-    page.put(Tone::Faint, &pad("  tested rules of", NAME + 2)).put(Tone::Faint, "tested   in part   not").end();
+    page.put(Tone::Faint, &pad("  tested rules of", NAME + 2)).put(Tone::Faint, "tested   partly    not").end();
     let mut folded: Vec<(SubjectKind, usize, usize)> = Vec::new();
-    // The rules of a subject follow each other.
+    // The rules of a subject are adjacent.
     for rules in found.rules().chunk_by(|one, other| one.subject == other.subject) {
         let subject = &rules[0].subject;
         let of = |tested| rules.iter().filter(|rule| rule.tested() == tested).count();
@@ -94,7 +95,7 @@ fn draw_not_testable(page: &mut Page, found: &Coverage) {
         }
     }
     if only > 0 {
-        reasons.push(("the ruleset is not valid with any change of it", vec![counted(only, "rule")]));
+        reasons.push(("every change of it makes the ruleset invalid", vec![counted(only, "rule")]));
     }
     for (because, settings) in reasons {
         page.line(Tone::Plain, &format!("  {because}"));
@@ -125,7 +126,7 @@ fn heading(page: &mut Page, rules: &Ruleset, rule: &RuleReport) {
     page.plain("  ").put(Tone::Heading, &left).plain(&" ".repeat(gap)).put(Tone::Faint, &at).end();
 }
 
-fn draw_without_effect(page: &mut Page, rules: &Ruleset, found: &Coverage) {
+fn draw_redundant(page: &mut Page, rules: &Ruleset, found: &Coverage) {
     let shadowed = |rule: &&RuleReport| {
         rule.changes.iter().any(|change| matches!(change.verdict, ChangeVerdict::Equivalent { .. }))
     };
@@ -133,7 +134,7 @@ fn draw_without_effect(page: &mut Page, rules: &Ruleset, found: &Coverage) {
     if told.peek().is_none() {
         return;
     }
-    page.line(Tone::Notable, "Without effect: the rule could as well be another");
+    page.line(Tone::Notable, "Redundant: no behaviour depends on this rule");
     for rule in told {
         heading(page, rules, rule);
         let reasons = rule.changes.iter().filter_map(|change| match &change.verdict {
@@ -157,8 +158,8 @@ fn draw_untested(page: &mut Page, rules: &Ruleset, found: &Coverage, searched: b
     if told.peek().is_none() {
         return;
     }
-    page.line(Tone::Bad, "Not tested: no scenario notices if the rule is changed so");
-    // One scenario may stand for several changes.
+    page.line(Tone::Bad, "Untested: no scenario fails when this rule changes");
+    // One scenario may detect several changes.
     let mut suggested = BTreeSet::new();
     for rule in told {
         heading(page, rules, rule);
@@ -168,14 +169,14 @@ fn draw_untested(page: &mut Page, rules: &Ruleset, found: &Coverage, searched: b
             match suggestion {
                 None if !searched => page.end(),
                 None => {
-                    let text = format!("   no scenario found among those tried, of at most {MAX_STEPS} steps");
+                    let text = format!("   no scenario of at most {MAX_STEPS} steps was found");
                     page.put(Tone::Faint, &text).end();
                 }
                 Some(text) if suggested.contains(body(text)) => {
-                    page.put(Tone::Faint, "   the scenario above notices it too").end();
+                    page.put(Tone::Faint, "   the scenario above detects it too").end();
                 }
                 Some(text) => {
-                    page.put(Tone::Faint, "   this scenario would notice it:").end();
+                    page.put(Tone::Faint, "   this scenario would detect it:").end();
                     text.lines().for_each(|line| page.plain("      ").plain(line).end());
                     suggested.insert(body(text));
                 }
@@ -190,8 +191,8 @@ fn body(scenario: &str) -> &str {
     scenario.split_once('\n').map_or(scenario, |(_, body)| body)
 }
 
-fn draw_noticed(page: &mut Page, found: &Coverage) {
-    page.line(Tone::Heading, "Tested: the scenario that notices each change");
+fn draw_detected(page: &mut Page, found: &Coverage) {
+    page.line(Tone::Heading, "Tested: the scenario that detects each change");
     for rule in found.rules() {
         for change in &rule.changes {
             if let ChangeVerdict::Detected { by } = &change.verdict {
@@ -204,20 +205,17 @@ fn draw_noticed(page: &mut Page, found: &Coverage) {
     page.blank();
 }
 
-fn draw_sum(page: &mut Page, found: &Coverage) {
+fn draw_summary(page: &mut Page, found: &Coverage, inputs: &Inputs) {
     let (whole, part, not) = (found.count(Tested::Complete), found.count(Tested::Partly), found.count(Tested::Not));
     let tone = if part + not == 0 { Tone::Good } else { Tone::Bad };
-    page.put(tone, &format!("{} % of {} tested", found.percent(), counted(whole + part + not, "rule")));
+    page.put(tone, &format!("{}% of {} tested", found.percent(), counted(whole + part + not, "rule")));
     let (plays, all) = found.runs();
-    let rest = format!(
-        "   {part} in part, {not} not, {} without effect; {plays} of {all} plays",
-        found.count(Tested::Redundant)
-    );
+    let rest =
+        format!("   {part} partly, {not} not, {} redundant; {plays} of {all} runs", found.count(Tested::Redundant));
     page.put(Tone::Faint, &rest).end();
-    let next = if part + not == 0 {
-        "next   `--all` tells which scenario notices what"
+    if part + not == 0 {
+        page.next(&format!("hypotheke coverage{} --show-changes", inputs.pasted()));
     } else {
-        "next   add scenarios for what is not tested; those above can be pasted"
-    };
-    fold(next, WIDTH).iter().for_each(|line| page.line(Tone::Faint, line));
+        page.line(Tone::Faint, "next: add scenarios for the untested rules; the suggestions above can be pasted");
+    }
 }

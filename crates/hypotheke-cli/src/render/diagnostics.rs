@@ -19,8 +19,8 @@ pub(crate) fn draw(diagnostics: &Diagnostics) -> String {
     }
     match diagnostics.unlisted() {
         0 => {}
-        1 => text.push_str("1 more is not listed\n\n"),
-        unlisted => text.push_str(&format!("{unlisted} more are not listed\n\n")),
+        1 => text.push_str("1 more not listed\n\n"),
+        unlisted => text.push_str(&format!("{unlisted} more not listed\n\n")),
     }
     text
 }

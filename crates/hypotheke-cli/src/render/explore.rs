@@ -1,4 +1,5 @@
-//! What an exploration found, drawn: a verdict a claim, each trace with the containers before and after its last step.
+//! The results of a search or of random walks: first every verdict, then every trace with the containers that its last step
+//! changed.
 
 use std::collections::BTreeSet;
 
@@ -6,71 +7,116 @@ use super::report::counted;
 use super::{Page, Tone, clip, container, fold, pad};
 use crate::findings::Searched;
 use crate::formats::explore::{ConcurrentJson, ExploreJson, ExploredJson, TraceJson};
+use crate::inputs::{Inputs, quoted};
 use hypotheke::explore::{Bound, ExplorationReport, Status, Trace};
 use hypotheke::{ContainerId, World};
 
-pub(crate) fn draw(page: &mut Page, searched: &Searched) {
+pub(crate) fn draw(page: &mut Page, all: &[Searched], inputs: &Inputs) {
+    for searched in all {
+        draw_verdicts(page, searched);
+        page.blank();
+    }
+    for searched in all {
+        draw_traces(page, searched);
+    }
+    draw_summary(page, all, inputs);
+}
+
+/// Every verdict of one file, and the coverage of the search.
+fn draw_verdicts(page: &mut Page, searched: &Searched) {
     let found = &searched.found;
     page.put(Tone::Heading, &clip(&searched.path.display().to_string(), 90)).end();
     for verdict in &found.verdicts {
-        let (tone, word) = word(&verdict.status, !verdict.vacuous.is_empty());
-        let text = format!("{} {}", verdict.claim.kind().word(), verdict.claim.text());
-        for (nth, line) in fold(&text, 80).into_iter().enumerate() {
-            page.plain("  ").put(tone, &pad(if nth == 0 { word } else { "" }, 14)).plain(&line).end();
-        }
-        match &verdict.status {
-            Status::Violated(trace) => draw_trace(page, trace, true),
-            Status::Reachable(trace) => draw_trace(page, trace, false),
-            _ => {}
-        }
+        let word = word(&verdict.status, !verdict.vacuous.is_empty());
+        draw_verdict(page, word, &format!("{} {}", verdict.claim.kind().word(), verdict.claim.text()));
         draw_vacuous(page, &verdict.vacuous);
     }
+    if found.law_violation.is_some() {
+        page.line(Tone::Bad, "  law violation: this is a defect of hypotheke");
+    }
+    draw_covered(page, found);
+    let file = ExploredJson::new(searched);
+    draw_scope(page, &file);
+    if let Some(concurrent) = &searched.concurrent {
+        draw_concurrent(page, &ConcurrentJson::new(concurrent), searched.network_steps);
+    }
+}
+
+fn draw_verdict(page: &mut Page, (tone, word): (Tone, &str), claim: &str) {
+    for (nth, line) in fold(claim, 98 - VERDICT - 2).into_iter().enumerate() {
+        page.plain("  ").put(tone, &pad(if nth == 0 { word } else { "" }, VERDICT)).plain(&line).end();
+    }
+}
+
+/// The columns of the longest verdict, with a gap.
+const VERDICT: usize = 20;
+
+/// Every trace of one file.
+fn draw_traces(page: &mut Page, searched: &Searched) {
+    let path = searched.path.display().to_string();
+    let heading = |page: &mut Page, head: &str, text: &str| {
+        page.put(Tone::Heading, head).put(Tone::Faint, &format!("  {}", clip(&path, 40))).end();
+        fold(text, 96).iter().for_each(|line| page.line(Tone::Plain, &format!("  {line}")));
+    };
+    let found = &searched.found;
+    for verdict in &found.verdicts {
+        let claim = format!("{} {}", verdict.claim.kind().word(), verdict.claim.text());
+        match &verdict.status {
+            Status::Violated(trace) => {
+                heading(page, "counterexample", &claim);
+                draw_trace(page, trace, true);
+            }
+            Status::Reachable(trace) => {
+                heading(page, "example", &claim);
+                draw_trace(page, trace, false);
+                page.blank();
+            }
+            _ => {}
+        }
+    }
     if let Some((trace, violations)) = &found.law_violation {
-        page.line(Tone::Bad, "  a law is broken, which no rules bring about: this is a fault of the program");
+        heading(page, "law violation", "This is a defect of hypotheke");
         draw_trace(page, trace, true);
         for violation in violations {
             page.plain("      ").put(Tone::Bad, &clip(&violation.to_string(), 90)).end();
         }
     }
-    draw_covered(page, found);
-    let file = ExploredJson::new(searched);
-    draw_scope(page, &file);
-    if let Some(several) = &searched.concurrent {
-        draw_several(page, &ConcurrentJson::new(several), searched.network_steps);
+    if let Some(failure) = searched.concurrent.as_ref().and_then(|concurrent| ConcurrentJson::new(concurrent).failure) {
+        heading(page, "counterexample", "concurrent requests");
+        draw_steps(page, &failure, true);
+        page.blank();
     }
-    page.blank();
 }
 
-/// What came of several holders at once.
-fn draw_several(page: &mut Page, several: &ConcurrentJson, network_steps: Option<u64>) {
-    let ways = counted(usize::try_from(several.interleavings).unwrap_or(usize::MAX), "way");
-    let text = format!("several at once: {ways} of falling between each other, {} requests received", several.received);
+/// The coverage of the interleavings.
+fn draw_concurrent(page: &mut Page, concurrent: &ConcurrentJson, network_steps: Option<u64>) {
+    let count = counted(usize::try_from(concurrent.interleavings).unwrap_or(usize::MAX), "interleaving");
+    let text = format!("concurrent requests: {count}, {} requests received", concurrent.received);
     page.plain("  ").put(Tone::Faint, &text).end();
-    let Some(broken) = &several.failure else {
-        let what = "nothing is doubled, nothing lost, and each end is that of some order";
-        page.plain("  ").put(if several.complete { Tone::Good } else { Tone::Notable }, what).end();
-        if !several.complete {
-            let played = network_steps.map_or_else(String::new, |most| format!(" than {most} network_steps have"));
-            let more = format!("there are more ways{played}: `--network_steps` with a larger number goes further");
-            page.plain("  ").put(Tone::Notable, &more).end();
-        }
+    if concurrent.failure.is_some() {
+        page.line(Tone::Bad, "  the result of an interleaving is wrong");
         return;
-    };
-    draw_steps(page, broken, true);
+    }
+    let what = "no item lost or duplicated; every result equals that of a sequential order";
+    page.plain("  ").put(if concurrent.complete { Tone::Good } else { Tone::Notable }, what).end();
+    if !concurrent.complete {
+        let bound = network_steps.map_or_else(String::new, |most| format!(" beyond {most} network steps"));
+        page.line(Tone::Notable, &format!("  interleavings remain{bound}: raise `--network-steps`"));
+    }
 }
 
 fn draw_steps(page: &mut Page, trace: &TraceJson, closely: bool) {
-    draw_way(page, trace.start.as_deref(), &trace.steps);
+    draw_path(page, trace.start.as_deref(), &trace.steps);
     if closely {
         draw_end(page, &trace.message, &trace.why);
     }
 }
 
-/// So many places of a start are told.
+/// The maximum number of places of a start that are shown.
 const MAX_PLACES: usize = 6;
 
-/// What of the start it takes, and the steps from there.
-fn draw_way(page: &mut Page, start: Option<&[String]>, steps: &[String]) {
+/// The contents that the start needs, and the steps from there.
+fn draw_path(page: &mut Page, start: Option<&[String]>, steps: &[String]) {
     if start.is_some_and(<[String]>::is_empty) {
         page.plain("    ").put(Tone::Faint, "from ").plain("nothing").end();
     }
@@ -80,14 +126,14 @@ fn draw_way(page: &mut Page, start: Option<&[String]>, steps: &[String]) {
     }
     let more = start.map_or(0, |start| start.len().saturating_sub(MAX_PLACES));
     if more > 0 {
-        page.plain("         ").put(Tone::Faint, &format!("and what lies in {}", counted(more, "more place"))).end();
+        page.plain("         ").put(Tone::Faint, &format!("and the contents of {}", counted(more, "more place"))).end();
     }
     for (nth, step) in (1..).zip(steps) {
         page.put(Tone::Faint, &format!("    {nth:>3}  ")).plain(&clip(step, 90)).end();
     }
 }
 
-/// What is wrong at the end of a trace, and why its last step was applied.
+/// The finding at the end of a trace, and why its last step was applied.
 fn draw_end(page: &mut Page, message: &str, why: &[String]) {
     for line in fold(message, 88) {
         page.plain("      ").put(Tone::Bad, &line).end();
@@ -99,22 +145,20 @@ fn draw_end(page: &mut Page, message: &str, why: &[String]) {
     }
 }
 
-/// What the parts of a run have found. The states are not there to be drawn.
+/// The combined results of the parts of a run, without drawings of states.
 pub(crate) fn draw_combined(page: &mut Page, whole: &ExploreJson, missing: &[String]) {
     for file in &whole.files {
         page.put(Tone::Heading, &clip(&file.path, 90)).end();
         for claim in &file.claims {
             let tone = match claim.status.as_str() {
-                "holds" | "reached" => Tone::Good,
-                "broken" | "impossible" => Tone::Bad,
+                "holds" | "reachable" => Tone::Good,
+                "violated" | "unreachable" => Tone::Bad,
                 _ => Tone::Notable,
             };
             let word = if claim.vacuous.is_empty() { claim.status.replace('-', " ") } else { "vacuous".to_owned() };
-            for (nth, line) in fold(&format!("{} {}", claim.kind, claim.claim), 80).into_iter().enumerate() {
-                page.plain("  ").put(tone, &pad(if nth == 0 { &word } else { "" }, 14)).plain(&line).end();
-            }
-            let is_broken = claim.status == "broken";
-            claim.trace.iter().for_each(|trace| draw_steps(page, trace, is_broken));
+            draw_verdict(page, (tone, &word), &format!("{} {}", claim.kind, claim.claim));
+            let is_violated = claim.status == "violated";
+            claim.trace.iter().for_each(|trace| draw_steps(page, trace, is_violated));
             draw_vacuous(page, &claim.vacuous);
         }
         file.law_violation.iter().for_each(|trace| draw_steps(page, trace, true));
@@ -126,21 +170,22 @@ pub(crate) fn draw_combined(page: &mut Page, whole: &ExploreJson, missing: &[Str
         page.blank();
     }
     let failed = whole.files.iter().filter(|file| file.is_failure()).count();
-    let (tone, what) = if failed > 0 { (Tone::Bad, "something is broken") } else { (Tone::Good, "nothing is broken") };
-    page.put(Tone::Heading, "gathered").plain(": ").put(tone, what).end();
+    let (tone, what) =
+        if failed > 0 { (Tone::Bad, "a claim is violated") } else { (Tone::Good, "no claim is violated") };
+    page.put(Tone::Heading, "combined").plain(": ").put(tone, what).end();
     if !missing.is_empty() {
         page.put(Tone::Notable, &clip(&format!("missing  {}", missing.join(", ")), 98)).end();
     }
 }
 
-/// What a claim speaks of and what never occurred.
+/// The parts of a claim that never occurred.
 fn draw_vacuous(page: &mut Page, vacuous: &[String]) {
     for what in vacuous {
         page.plain("      ").put(Tone::Notable, &clip(what, 90)).end();
     }
 }
 
-/// What was never applied, never entered and not tried.
+/// Refusals by reason, verbs that were never applied, containers that were always empty, and what was not searched.
 fn draw_scope(page: &mut Page, file: &ExploredJson) {
     let mut list = |title: &str, items: &[String]| {
         if items.is_empty() {
@@ -150,22 +195,25 @@ fn draw_scope(page: &mut Page, file: &ExploredJson) {
             page.plain("  ").put(Tone::Faint, &pad(if nth == 0 { title } else { "" }, 15)).plain(&line).end();
         }
     };
+    let mut refused: Vec<(&String, &u64)> = file.refused.iter().collect();
+    refused.sort_by(|one, other| other.1.cmp(one.1).then(one.0.cmp(other.0)));
+    list("refused", &refused.iter().map(|(reason, count)| format!("{reason} {count}")).collect::<Vec<_>>());
     let never = file.verbs.iter().filter(|used| used.applied == 0).map(|used| {
         let most = used.refused.values().max();
         let reason = most.and_then(|most| used.refused.iter().find(|(_, count)| *count == most));
         match reason {
             Some((reason, _)) => format!("{} (refused: {reason})", used.verb),
-            None => format!("{} (none tried)", used.verb),
+            None => format!("{} (never tried)", used.verb),
         }
     });
     list("never applied", &never.collect::<Vec<_>>());
-    list("never entered", &file.never_entered);
+    list("always empty", &file.never_entered);
     let groups = [("verbs: ", "verb"), ("containers: ", "container"), ("holders: ", "holder")];
     let of = |is_meant: &dyn Fn(&str) -> bool| -> Vec<String> {
         let named = file.not_searched.iter().filter(|what| is_meant(&what.code));
         named.map(|what| what.text.clone()).collect()
     };
-    let mut title = "not tried";
+    let mut title = "not searched";
     for (subject, code) in groups {
         let mut named = of(&|it| it == code);
         if let Some(first) = named.first_mut() {
@@ -173,7 +221,7 @@ fn draw_scope(page: &mut Page, file: &ExploredJson) {
             list(std::mem::take(&mut title), &named);
         }
     }
-    // Whatever belongs to no group: nothing that was not tried is left out here.
+    // All others, so that the list is complete.
     list(title, &of(&|it| groups.iter().all(|(_, code)| *code != it)));
 }
 
@@ -181,11 +229,11 @@ fn word(status: &Status, is_vacuous: bool) -> (Tone, &'static str) {
     match status {
         Status::Holds | Status::NoViolationFound if is_vacuous => (Tone::Notable, "vacuous"),
         Status::Holds => (Tone::Good, "holds"),
-        Status::NoViolationFound => (Tone::Notable, "holds so far"),
-        Status::Violated(_) => (Tone::Bad, "broken"),
-        Status::Reachable(_) => (Tone::Good, "reached"),
-        Status::Unreachable => (Tone::Bad, "impossible"),
-        Status::Inconclusive => (Tone::Notable, "undecided"),
+        Status::NoViolationFound => (Tone::Notable, "no violation found"),
+        Status::Violated(_) => (Tone::Bad, "VIOLATED"),
+        Status::Reachable(_) => (Tone::Good, "reachable"),
+        Status::Unreachable => (Tone::Bad, "UNREACHABLE"),
+        Status::Inconclusive => (Tone::Notable, "inconclusive"),
     }
 }
 
@@ -194,14 +242,14 @@ fn draw_trace(page: &mut Page, trace: &Trace, closely: bool) {
         page.plain("      at the start: ").plain(&clip(&trace.message, 78)).end();
         return;
     }
-    draw_way(page, trace.start.as_deref(), &trace.steps);
+    draw_path(page, trace.start.as_deref(), &trace.steps);
     if !closely {
         return;
     }
     draw_end(page, &trace.message, &trace.why);
     let touched = touched(trace);
     page.blank();
-    // A hand is no container that is drawn.
+    // Hands are not drawn.
     if touched.is_empty() {
         return;
     }
@@ -247,8 +295,8 @@ fn draw_covered(page: &mut Page, found: &ExplorationReport) {
         let walks = counted(usize::try_from(walks).unwrap_or(usize::MAX), "walk");
         page.plain("  ").put(Tone::Faint, &format!("{walks}, {} applied, {refused} refused", found.applied)).end();
         let what = match found.stopped_by {
-            None => "all walks were walked; there are other ways",
-            Some(_) => "stopped before all walks were walked",
+            None => "All walks completed; other traces remain",
+            Some(_) => "Stopped early: not all walks were completed",
         };
         page.plain("  ").plain(what).end();
         return;
@@ -256,8 +304,8 @@ fn draw_covered(page: &mut Page, found: &ExplorationReport) {
     let depth = found.by_depth.len().saturating_sub(1);
     let refused: u64 = found.refused.values().sum();
     let text = format!(
-        "{}, {} applied, {} refused, {} deep, {:.1} MB",
-        counted(usize::try_from(found.states).unwrap_or(usize::MAX), "world"),
+        "{}, {} applied, {} refused, depth {}, {:.1} MB",
+        counted(usize::try_from(found.states).unwrap_or(usize::MAX), "state"),
         found.applied,
         refused,
         depth,
@@ -266,30 +314,28 @@ fn draw_covered(page: &mut Page, found: &ExplorationReport) {
     page.plain("  ").put(Tone::Faint, &text);
     if found.edge_memory_bytes > 0 {
         let share = found.edge_memory_bytes.saturating_mul(100) / found.memory_bytes.max(1);
-        page.put(Tone::Faint, &format!(", {share} % of it for what is recoverable"));
+        page.put(Tone::Faint, &format!(", {share}% of it for `recoverable` claims"));
     }
     page.end();
     let (tone, what) = match found.stopped_by {
-        None if found.complete => (Tone::Good, "every world that can be reached was seen".to_owned()),
-        None => (Tone::Plain, "every claim was decided before all states were seen".to_owned()),
+        None if found.complete => (Tone::Good, "All reachable states were seen".to_owned()),
+        None => (Tone::Plain, "All claims were decided; the search stopped early".to_owned()),
         Some(Bound::Depth(depth)) => {
-            (Tone::Plain, format!("every world within {depth} operations was seen; no more were tried (`--depth`)"))
+            (Tone::Plain, format!("All states within {depth} operations were seen (`--depth`)"))
         }
         Some(Bound::States(states)) => {
-            (Tone::Notable, format!("stopped at {states} states; there are others (`--states`)"))
+            (Tone::Notable, format!("Stopped at {states} states (`--states`); states remain"))
         }
         Some(Bound::Memory(bytes)) => {
-            (Tone::Notable, format!("stopped at {} MB; there are other states (`--memory`)", bytes / 1_000_000))
+            (Tone::Notable, format!("Stopped at {} MB (`--memory`); states remain", bytes / 1_000_000))
         }
-        Some(Bound::Time(seconds)) => {
-            (Tone::Notable, format!("stopped after {seconds} s; there are other states (`--time`)"))
-        }
-        Some(Bound::Interrupt) => (Tone::Notable, "interrupted; there are other states".to_owned()),
+        Some(Bound::Time(seconds)) => (Tone::Notable, format!("Stopped by `--time {seconds}`; states remain")),
+        Some(Bound::Interrupt) => (Tone::Notable, "Interrupted; states remain".to_owned()),
     };
     page.plain("  ").put(tone, &what).end();
 }
 
-pub(crate) fn draw_summary(page: &mut Page, all: &[Searched]) {
+fn draw_summary(page: &mut Page, all: &[Searched], inputs: &Inputs) {
     let verdicts = || all.iter().flat_map(|searched| &searched.found.verdicts);
     let interleaving =
         all.iter().filter(|searched| searched.concurrent.as_ref().is_some_and(|it| it.failure.is_some()));
@@ -301,11 +347,11 @@ pub(crate) fn draw_summary(page: &mut Page, all: &[Searched]) {
     let open = verdicts().filter(|verdict| verdict.status.is_open()).count() + cut;
     let vacuous = verdicts().filter(|verdict| !verdict.vacuous.is_empty()).count();
     let (tone, what) = if failed > 0 {
-        (Tone::Bad, format!("{failed} broken"))
+        (Tone::Bad, format!("{failed} FAILED"))
     } else if open > 0 {
-        (Tone::Notable, format!("none broken, {open} open"))
+        (Tone::Notable, format!("no violation found; {open} inconclusive"))
     } else if verdicts().count() == 0 {
-        (Tone::Good, "the laws hold".to_owned())
+        (Tone::Good, "no law violation".to_owned())
     } else {
         (Tone::Good, "all hold".to_owned())
     };
@@ -319,15 +365,11 @@ pub(crate) fn draw_summary(page: &mut Page, all: &[Searched]) {
         page.plain(&format!("wrote  {}", path.display())).end();
     }
     if failed > 0 && written.is_empty() {
-        page.put(
-            Tone::Faint,
-            "next   `--write FOLDER` keeps the traces as scenarios that fail until the rules are mended",
-        )
-        .end();
+        page.next(&format!("hypotheke explore{} --output counterexamples", inputs.pasted()));
     } else if failed > 0 {
-        page.put(Tone::Faint, "next   `hypotheke verify` plays them; they hold when the last step of each is refused")
-            .end();
+        let files: Vec<String> = written.iter().map(|path| quoted(&path.display().to_string())).collect();
+        page.next(&format!("hypotheke verify {}", files.join(" ")));
     } else if open > 0 {
-        page.put(Tone::Faint, "next   more can be seen: raise the bound that is named, or play less").end();
+        page.line(Tone::Faint, "next: raise the bound that stopped the search, or narrow the scope under `explore`");
     }
 }

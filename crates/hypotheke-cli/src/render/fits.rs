@@ -28,16 +28,16 @@ pub(crate) fn draw<'f>(rules: &'f Ruleset, found: &'f Fits, wanted: impl Fn(Kind
         .put(Tone::Faint, "C")
         .plain(": that of the holder")
         .end();
-    page.put(Tone::Faint, "- c").plain("  the filter of the container says no   ");
+    page.put(Tone::Faint, "- c").plain("  rejected by the container   ");
     page.put(Tone::Faint, "- s")
-        .plain("  that of the slot   ")
+        .plain("  rejected by the slot   ")
         .put(Tone::Faint, "- n")
-        .plain("  further slots are missing   ")
+        .plain("  occupies missing slots   ")
         .put(Tone::Faint, "- p")
         .plain("  nothing may be put in")
         .end();
-    page.put(Tone::Faint, "? 4").plain("  only with other marks or properties, then 4 in a slot").end();
-    page.line(Tone::Faint, "next   `--format csv` and `--format json` name the rule of each cell");
+    page.put(Tone::Faint, "? 4").plain("  only with marks or properties, then 4 in a slot").end();
+    page.line(Tone::Faint, "next   `--format csv` and `--format json` give the rule of each cell");
     page.into_text()
 }
 
@@ -68,7 +68,7 @@ pub(crate) fn draw_by_tag<'f>(rules: &'f Ruleset, found: &'f Fits, wanted: impl 
     let mut page = Page::default();
     draw_tables(&mut page, found.groups(), &rows);
     let groups = counted(found.groups().len(), "group");
-    page.line(Tone::Faint, &format!("how many of the kinds with each tag are admitted, in {groups} of slots"));
+    page.line(Tone::Faint, &format!("number of kinds with each tag that are admitted, in {groups} of slots"));
     page.into_text()
 }
 

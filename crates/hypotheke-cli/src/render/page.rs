@@ -76,6 +76,11 @@ impl Page {
         }
     }
 
+    /// A command to run next, which can be pasted.
+    pub(crate) fn next(&mut self, command: &str) {
+        self.put(Tone::Faint, "next: ").plain(command).end();
+    }
+
     pub(crate) fn into_text(self) -> String {
         self.text
     }

@@ -1,4 +1,4 @@
-//! What playing scenarios came to.
+//! The results of scenarios.
 
 use hypotheke::ContainerId;
 use hypotheke::scenario::{Answer, DifferenceRow, Failure, Finding, PlaceDifference, ScenarioReport, StepReport};
@@ -34,11 +34,26 @@ pub(crate) fn draw_file(page: &mut Page, source: &Source, reports: &[&ScenarioRe
     }
 }
 
+/// One line for a file, with its counts.
+pub(crate) fn draw_file_line(page: &mut Page, source: &Source, reports: &[&ScenarioReport]) {
+    let failed = reports.iter().filter(|report| !report.passed()).count();
+    let sum = |count: fn(&ScenarioReport) -> usize| reports.iter().map(|report| count(report)).sum();
+    let sizes = format!(
+        "{}, {}",
+        counted(sum(ScenarioReport::operations), "step"),
+        counted(sum(ScenarioReport::checks), "check")
+    );
+    let passed = counted(reports.len() - failed, "scenario");
+    let result =
+        if failed == 0 { passed } else { format!("{failed} of {} failed", counted(reports.len(), "scenario")) };
+    draw_line_of(page, source.name(), failed == 0, &format!("{result}, {sizes}"));
+}
+
 fn draw_line_of(page: &mut Page, title: &str, passed: bool, right: &str) {
     let title = clip(title, WIDTH - 12 - width(right));
     let gap = WIDTH.saturating_sub(10 + width(&title) + width(right));
-    let (word, tone) = if passed { ("holds", Tone::Good) } else { ("FAILS", Tone::Bad) };
-    page.plain("  ").put(tone, word).plain("   ");
+    let (word, tone) = if passed { ("passed", Tone::Good) } else { ("FAILED", Tone::Bad) };
+    page.plain("  ").put(tone, word).plain("  ");
     page.put(if passed { Tone::Plain } else { Tone::Heading }, &title);
     page.plain(&" ".repeat(gap)).put(Tone::Faint, right).end();
 }
@@ -78,12 +93,12 @@ pub(crate) fn answer_text(answer: &Answer) -> (Tone, String) {
         }
         Answer::Refused { refusal, because } => {
             let could =
-                if refusal.max_amount() > 0 { format!("; {} could go", refusal.max_amount()) } else { String::new() };
+                if refusal.max_amount() > 0 { format!("; up to {}", refusal.max_amount()) } else { String::new() };
             (Tone::Notable, format!("refused: {}: {because}{could}", refusal.reason()))
         }
         Answer::Unresolved(why) => (Tone::Notable, format!("refused: unknown: {why}")),
-        Answer::Checked { passed: true } => (Tone::Good, "holds".to_owned()),
-        Answer::Checked { passed: false } => (Tone::Bad, "does not hold".to_owned()),
+        Answer::Checked { passed: true } => (Tone::Good, "passed".to_owned()),
+        Answer::Checked { passed: false } => (Tone::Bad, "FAILED".to_owned()),
     }
 }
 
@@ -95,7 +110,7 @@ fn draw_failure(page: &mut Page, source: &Source, failure: &Failure) {
     };
     if let Some(called) = failure.called_at {
         let line = source.line_column(called.start()).line;
-        place.push_str(&format!(", in shared steps, called in line {line}"));
+        place.push_str(&format!(", in shared steps, called from line {line}"));
     }
     draw_line(page, source, failure.span, &place);
     match &failure.finding {
@@ -103,7 +118,7 @@ fn draw_failure(page: &mut Page, source: &Source, failure: &Failure) {
             two_lines(page, expected, found);
             reasons.iter().skip(1).for_each(|reason| labelled(page, "also", Tone::Notable, reason));
         }
-        Finding::Unresolved(why) => two_lines(page, "a place that is there", why),
+        Finding::Unresolved(why) => two_lines(page, "an existing place", why),
         Finding::Measure { comparison, expected, found, unit, .. } => {
             two_lines(page, &format!("{} {expected} {unit}", comparison.symbol()), &format!("{found} {unit}"));
         }
@@ -111,10 +126,10 @@ fn draw_failure(page: &mut Page, source: &Source, failure: &Failure) {
         Finding::List { what, expected, found } => draw_lists(page, what, expected, found),
         Finding::Worlds { snapshot, differences } => draw_changes(page, snapshot, differences),
         Finding::Law { violations } => {
-            two_lines(page, "a world within the laws", "a world that breaks them; this is a fault of hypotheke:");
+            two_lines(page, "no law violation", "law violations; this is a defect of hypotheke:");
             violations.iter().for_each(|found| labelled(page, "", Tone::Bad, &found.to_string()));
         }
-        other => two_lines(page, "what the line says", &format!("{other:?}")),
+        other => two_lines(page, "as the line says", &format!("{other:?}")),
     }
 }
 

@@ -1,4 +1,4 @@
-//! What came of the checks of saves.
+//! The results of the save tests.
 
 use super::page::WIDTH;
 use super::report::counted;
@@ -7,7 +7,7 @@ use crate::findings::{CheckStatus, Checked};
 use hypotheke::Ruleset;
 
 pub(crate) fn draw(page: &mut Page, rules: &Ruleset, checks: &[Checked]) {
-    let title = if rules.title().is_empty() { "a ruleset without a title" } else { rules.title() };
+    let title = if rules.title().is_empty() { "Untitled ruleset" } else { rules.title() };
     page.put(Tone::Heading, &clip(title, 60)).put(Tone::Faint, &format!("   version {}", rules.version())).end();
     for check in checks {
         draw_one(page, check);
@@ -17,16 +17,16 @@ pub(crate) fn draw(page: &mut Page, rules: &Ruleset, checks: &[Checked]) {
 
 fn draw_one(page: &mut Page, check: &Checked) {
     let (tone, word) = match check.status {
-        CheckStatus::Passed => (Tone::Good, "holds"),
-        CheckStatus::Failed => (Tone::Bad, "broken"),
+        CheckStatus::Passed => (Tone::Good, "passed"),
+        CheckStatus::Failed => (Tone::Bad, "FAILED"),
         CheckStatus::NotRun => (Tone::Faint, "-"),
-        CheckStatus::Incomplete => (Tone::Notable, "so far"),
+        CheckStatus::Incomplete => (Tone::Notable, "partial"),
     };
     let about = if check.status == CheckStatus::NotRun { Tone::Faint } else { Tone::Plain };
-    let lines = check.summary.iter().flat_map(|told| fold(told, WIDTH - 22));
+    let lines = check.summary.iter().flat_map(|told| fold(told, WIDTH - 25));
     for (nth, line) in lines.enumerate() {
         let (word, name) = if nth == 0 { (word, check.name) } else { ("", "") };
-        page.put(tone, &pad(word, 7)).put(Tone::Heading, &pad(name, 14));
+        page.put(tone, &pad(word, 8)).put(Tone::Heading, &pad(name, 16));
         page.put(if nth == 0 { about } else { Tone::Faint }, &line).end();
     }
     let Some(failure) = &check.failure else { return };
@@ -46,15 +46,17 @@ fn draw_summary(page: &mut Page, checks: &[Checked]) {
     let requested = checks.len() - count(CheckStatus::NotRun);
     page.blank();
     match (count(CheckStatus::Failed), count(CheckStatus::Incomplete)) {
-        (0, 0) => page.put(Tone::Good, &format!("all {} hold", counted(requested, "check"))).end(),
-        (0, cut) => page.put(Tone::Notable, &format!("nothing found; {} cut short", counted(cut, "check"))).end(),
-        (bad, _) => page.put(Tone::Bad, &format!("{bad} of {} broken", counted(requested, "check"))).end(),
+        (0, 0) => page.put(Tone::Good, &format!("{} passed", counted(requested, "check"))).end(),
+        (0, cut) => page.put(Tone::Notable, &format!("no failure found; {} incomplete", counted(cut, "check"))).end(),
+        (bad, _) => page.put(Tone::Bad, &format!("{bad} of {} failed", counted(requested, "check"))).end(),
     }
     let requested = |code| checks.iter().any(|check| check.code == code && check.status != CheckStatus::NotRun);
-    let next = match (count(CheckStatus::Failed), requested("mended-rules")) {
-        (0, false) => "next   `--mended FILE` carries every save over to the rules that are to come",
-        (0, _) => "next   `--joins`, `--exchanges`, `--faults` and `--run-outs` try more of two servers",
-        _ => "next   what led to it stands above; the library has the same checks for a store of yours",
+    let next = match (count(CheckStatus::Failed), requested("migration")) {
+        (0, false) => "next: add `--next-rules FILE` to migrate every save to the next ruleset",
+        (0, _) => {
+            "next: raise `--joins`, `--item-moves`, `--faults` or `--lease-expiries` to search more of the server handover"
+        }
+        _ => return,
     };
     fold(next, WIDTH).iter().for_each(|line| page.line(Tone::Faint, line));
 }

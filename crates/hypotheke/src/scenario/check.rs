@@ -20,11 +20,19 @@ pub struct ResolvedScenarioFile<'f> {
     pub(crate) shared: SharedLists<'f>,
 }
 
+impl<'f> ResolvedScenarioFile<'f> {
+    /// The file, as it was read.
+    #[must_use]
+    pub fn file(&self) -> &'f ScenarioFile {
+        self.file
+    }
+}
+
 impl ScenarioFile {
-    /// Looks up all names and lays out all starts.
+    /// Resolves all names and all starts.
     ///
     /// # Errors
-    /// Every name that the ruleset does not know, and every start that can't be laid out.
+    /// Every unknown name, and every start that is not valid.
     pub fn check(&self, rules: &Arc<Ruleset>) -> Result<ResolvedScenarioFile<'_>, ScenarioErrors> {
         let empty = World::largest(rules);
         let mut faults = Vec::new();
@@ -132,7 +140,7 @@ pub(super) const START: &str = "start";
 impl ScenarioFile {
     /// A file in which nothing stands yet.
     pub(crate) fn blank(source: crate::text::Source) -> ScenarioFile {
-        ScenarioFile { source, blocks: Vec::new(), end_comments: Vec::new() }
+        ScenarioFile { ruleset: None, source, blocks: Vec::new(), end_comments: Vec::new() }
     }
 
     /// The world in which play begins, with a start that stands in another file.

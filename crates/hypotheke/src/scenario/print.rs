@@ -23,8 +23,11 @@ fn print_line<T>(f: &mut Formatter<'_>, line: &Line<T>, indent: usize, text: &im
 
 impl Display for ScenarioFile {
     fn fmt(&self, f: &mut Formatter<'_>) -> fmt::Result {
+        if let Some(line) = &self.ruleset {
+            print_line(f, line, 0, &format!("ruleset {}", line.item))?;
+        }
         for (index, block) in self.blocks.iter().enumerate() {
-            if index > 0 {
+            if index > 0 || self.ruleset.is_some() {
                 f.write_char('\n')?;
             }
             print_block(f, block)?;

@@ -29,6 +29,7 @@ impl<T: PartialEq> PartialEq for Line<T> {
 #[derive(Clone, Debug)]
 pub struct ScenarioFile {
     pub(super) source: Source,
+    pub(super) ruleset: Option<Line<Word>>,
     pub(super) blocks: Vec<Block>,
     pub(super) end_comments: Vec<String>,
 }
@@ -44,7 +45,7 @@ pub(super) enum Block {
 impl PartialEq for ScenarioFile {
     /// Two files are equal if they say the same, whatever their layout.
     fn eq(&self, other: &ScenarioFile) -> bool {
-        self.blocks == other.blocks && self.end_comments == other.end_comments
+        self.ruleset == other.ruleset && self.blocks == other.blocks && self.end_comments == other.end_comments
     }
 }
 
@@ -53,6 +54,12 @@ impl ScenarioFile {
     #[must_use]
     pub fn source(&self) -> &Source {
         &self.source
+    }
+
+    /// The ruleset file that the first line names, as in `ruleset ../rules.toml`. The path is relative to this file.
+    #[must_use]
+    pub fn ruleset(&self) -> Option<&str> {
+        self.ruleset.as_ref().map(|line| line.item.as_str())
     }
 
     /// Starts that scenarios share.

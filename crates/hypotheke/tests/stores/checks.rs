@@ -102,7 +102,7 @@ fn every_save_goes_over_to_the_mended_rules() {
     let files = [file.check(&camp()).unwrap()];
     let found = check_migration(&files, &later(MigrationRules::default()));
     assert_eq!(found.failure, None);
-    assert_eq!((found.saves, found.changed, found.aside), (4, 4, 4));
+    assert_eq!((found.saves, found.changed, found.orphans), (4, 4, 4));
     let treated: Vec<(MigrationPolicy, u64)> = found.actions.into_iter().collect();
     assert_eq!(treated, [(MigrationPolicy::Stay, 1), (MigrationPolicy::Orphan, 4)]);
 

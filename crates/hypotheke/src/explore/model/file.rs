@@ -33,6 +33,7 @@ use crate::world::World;
 #[derive(Clone, Debug)]
 pub struct ClaimsFile {
     source: Source,
+    ruleset: Option<String>,
     start: Option<Start>,
     play: Play,
     claims: Vec<Claim>,
@@ -81,7 +82,7 @@ impl ClaimsFile {
     /// Every line that can't be read.
     pub fn parse(source: Source) -> Result<ClaimsFile, ScenarioErrors> {
         let text = source.clone();
-        let file = ClaimsFile { source, start: None, play: Play::default(), claims: Vec::new() };
+        let file = ClaimsFile { source, ruleset: None, start: None, play: Play::default(), claims: Vec::new() };
         let mut reader = Reader { file, section: Section::Outside, faults: Faults::default() };
         let mut offset = if text.text().starts_with('\u{feff}') { '\u{feff}'.len_utf8() } else { 0 };
         for line in text.text()[offset..].split_inclusive('\n') {
@@ -99,6 +100,12 @@ impl ClaimsFile {
             return Ok(reader.file);
         }
         Err(ScenarioErrors::new(Diagnostics::new(vec![text], reader.faults)))
+    }
+
+    /// The ruleset file that the first line names, as in `ruleset ../rules.toml`. The path is relative to this file.
+    #[must_use]
+    pub fn ruleset(&self) -> Option<&str> {
+        self.ruleset.as_deref()
     }
 
     /// The claims that a ruleset makes itself, in its section `[claims]`; none if it makes none.
@@ -122,7 +129,13 @@ impl ClaimsFile {
         let Some(source) = rules.sources().first().cloned().filter(|_| !rules.source.claims.is_empty()) else {
             return Ok(None);
         };
-        let file = ClaimsFile { source: source.clone(), start: None, play: Play::default(), claims: Vec::new() };
+        let file = ClaimsFile {
+            source: source.clone(),
+            ruleset: None,
+            start: None,
+            play: Play::default(),
+            claims: Vec::new(),
+        };
         let mut reader = Reader { file, section: Section::Outside, faults: Faults::default() };
         for (key, sentence) in &rules.source.claims {
             let kind = ClaimKind::ALL.into_iter().find(|kind| kind.word() == *key);
@@ -256,6 +269,10 @@ impl Reader {
     }
 
     fn heading(&mut self, text: &str, span: Span) {
+        if let (Section::Outside, Some(path)) = (self.section, text.strip_prefix("ruleset ")) {
+            self.file.ruleset = Some(path.trim().to_owned());
+            return;
+        }
         let claims = ClaimKind::ALL.into_iter().find(|kind| kind.word() == text).map(Section::Claims);
         self.section = match (text, claims) {
             (_, Some(section)) => section,
@@ -395,7 +412,7 @@ impl ClaimsFile {
     /// What is played where no file says anything.
     pub(in crate::explore) fn of_ruleset(rules: &Arc<Ruleset>) -> ReadyFile {
         let source = Source::new("", "");
-        let file = ClaimsFile { source, start: None, play: Play::default(), claims: Vec::new() };
+        let file = ClaimsFile { source, ruleset: None, start: None, play: Play::default(), claims: Vec::new() };
         let world = World::new(rules);
         let scope = Names { file: &file, rules, faults: Faults::default() }.scope(&world);
         ReadyFile { claims: Vec::new(), scope, world }

@@ -48,7 +48,7 @@ impl ScenarioFile {
     pub fn parse(source: Source) -> Result<ScenarioFile, ScenarioErrors> {
         let text = source.clone();
         let mut reader = Reader {
-            file: ScenarioFile { source, blocks: Vec::new(), end_comments: Vec::new() },
+            file: ScenarioFile { source, ruleset: None, blocks: Vec::new(), end_comments: Vec::new() },
             current: Current::Outside,
             titles: FxHashMap::default(),
             comments: Vec::new(),
@@ -109,6 +109,10 @@ impl Reader {
         }
         let span = Span::new(offset, offset + content.len());
         let mut parser = LineParser::new(tokens, span);
+        if first.text == "ruleset" {
+            self.ruleset(tokens, title(content, offset, *first));
+            return;
+        }
         let is_head = parser.keyword_ahead("scenario") || matches!(first.text, "start" | "steps" | "end" | "table");
         let frame = self.frame(first, tokens, is_head);
         if parser.keyword("scenario") {
@@ -186,6 +190,20 @@ impl Reader {
             }
         };
         self.file.blocks.push(block);
+    }
+
+    /// `ruleset ../rules.toml`, before everything else.
+    fn ruleset(&mut self, tokens: &[Token<'_>], path: Word) {
+        let frame = self.frame(&tokens[0], tokens, true);
+        let is_first = matches!(self.current, Current::Outside) && self.file.ruleset.is_none();
+        if !is_first || path.as_str().is_empty() {
+            let error = SentenceError::new(frame.span, "`ruleset FILE` must be the first line, once");
+            self.fault(&error.help("Write it before the first scenario, such as `ruleset ../rules.toml`"));
+            return;
+        }
+        let text = path.as_str().split(" #").next().unwrap_or_default().trim_end();
+        let span = Span::new(path.span().start(), path.span().start() + text.len());
+        self.file.ruleset = Some(frame.with(Word::new(text, span)));
     }
 
     fn scenario(&mut self, mut frame: Line<()>, title: Word) {
