@@ -31,7 +31,8 @@ fn is_lawful(world: &World) {
     assert_eq!(world.check_indexes(), vec![]);
 }
 
-/// It is written as the same, becomes a world or is refused, and goes over to another ruleset without losing an item.
+/// It is written as the same, becomes a world or is refused, and migrates to a different ruleset
+/// without losing an item.
 pub fn check(save: &Save) {
     let written = Save::read(&save.to_bytes()).expect("what was written");
     assert_eq!(written.snapshot(), save.snapshot());

@@ -1,10 +1,10 @@
-//! Any bytes as a ruleset file: it is read, or every fault is told; nothing else happens.
+//! Any bytes as a ruleset file: it is read, or every fault is reported; nothing else happens.
 #![no_main]
 
 use hypotheke::{Ruleset, World};
 use libfuzzer_sys::fuzz_target;
 
-/// Worlds of more slots than this take long to make, and tell nothing more.
+/// Worlds with more slots than this take long to make, and add nothing.
 const MAX_SLOTS: u64 = 100_000;
 
 fuzz_target!(|bytes: &[u8]| {

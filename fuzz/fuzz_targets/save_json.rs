@@ -1,5 +1,5 @@
-//! Any text as a save in JSON, its checksum aside: what can be read is written as the same, and becomes a world or is refused; under
-//! another ruleset it goes over without losing an item.
+//! Any text as a save in JSON, without its checksum: a readable save is written as the same, and
+//! becomes a world or is refused; under a different ruleset it migrates without losing an item.
 #![no_main]
 
 #[path = "../common.rs"]

@@ -1,4 +1,5 @@
-//! Any text as a scenario file: what can be read is laid out, read again as the same, checked and played.
+//! Any text as a scenario file: what can be read is laid out, read again as the same, checked and
+//! played.
 #![no_main]
 
 use std::sync::{Arc, LazyLock};
@@ -14,7 +15,7 @@ static RULES: LazyLock<Arc<Ruleset>> = LazyLock::new(|| {
     Arc::new(Ruleset::from_bytes("rules.toml", rules, table).expect("the demo's rules"))
 });
 
-/// Lists may multiply what is played.
+/// Lists may multiply the steps.
 const MAX_STEPS: usize = 2_000;
 
 fuzz_target!(|text: &str| {

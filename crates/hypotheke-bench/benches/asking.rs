@@ -1,5 +1,5 @@
-//! What it costs to ask: a dry run against the operation, and the whole picture for a stack that is dragged.
-//! `cargo bench -p hypotheke-bench --bench asking`
+//! What it costs to ask: a dry run against the operation, and the whole picture for a stack that is
+//! dragged. `cargo bench -p hypotheke-bench --bench asking`
 
 #![expect(clippy::panic, reason = "the rules are our own")]
 
@@ -14,7 +14,8 @@ const PAIRS: usize = 11;
 const RUNS: u32 = 20_000;
 const PICTURES: usize = 1_000;
 
-/// Ten containers of 60 slots with filters and caps, half full, and a hand that drags from the first.
+/// Ten containers of 60 slots with filters and caps, half full, and a hand that drags from the
+/// first.
 fn world() -> (World, Vec<ContainerId>) {
     let mut builder = Ruleset::builder();
     for kind in 0..64_u32 {
@@ -83,7 +84,8 @@ fn main() {
     }
 }
 
-/// Operations, each with one that undoes it: the most frequent ones, then such as go the way that all can go.
+/// Operations, each with one that undoes it: the most frequent ones, then such as go the way that
+/// all can go.
 fn pairs_of_operations(world: &World, containers: &[ContainerId]) -> Vec<(&'static str, Operation, Operation)> {
     let ((one, other), slot) =
         (((containers[0], 3), (containers[1], 55)), |(container, slot)| Place::Slot(container, slot));

@@ -1,5 +1,5 @@
-//! Whether the cost of an operation grows with the number of slots, of kinds, or of packs in packs; and what taking back
-//! costs. `cargo bench -p hypotheke-bench --bench growth`
+//! Whether the cost of an operation grows with the number of slots, of kinds, or of packs in packs;
+//! and the cost of undo. `cargo bench -p hypotheke-bench --bench growth`
 
 #![expect(clippy::panic, reason = "the rules and the operations are our own")]
 
@@ -22,7 +22,7 @@ fn main() {
     taking_back();
 }
 
-/// A store and a shed of so many slots, every second one with a stack, and so many kinds.
+/// A store and a shed with a number of slots, every second one with a stack, and a number of kinds.
 #[derive(Clone)]
 struct Scene {
     world: World,
@@ -128,7 +128,7 @@ const ACTS: [Act; 7] = [
     ("room", Scene::room),
 ];
 
-/// So many of them change something.
+/// The number of operations that change something.
 const CHANGING: usize = 4;
 
 fn compare(small: &mut Scene, large: &mut Scene, act: fn(&mut Scene)) -> f64 {
@@ -157,7 +157,7 @@ fn by_kinds() {
     }
 }
 
-/// Something goes in and out of a crate that lies in so many crates.
+/// Items go in and out of a crate inside a number of crates.
 fn by_depth() {
     let text = "format = 1\nnesting = 32\n[kind.flare]\nweight = 1\nstack-limit = 6\n\
                 [kind.crate]\nweight = 1\npack = \"crate\"\n[container.crate]\nslots = 2\n[container.store]\nslots = 2\n";
@@ -191,7 +191,7 @@ fn by_depth() {
     }
 }
 
-/// How long taking back takes, against doing. Both keep the same history.
+/// The time of undo against that of the operation. Both have the same undo limit.
 fn taking_back() {
     let mut scene = Scene::new(1_000, 64);
     scene.world.set_undo_limit(RUNS * 2);
@@ -210,6 +210,6 @@ fn taking_back() {
             };
             1.0 / interleaved(PAIRS, doing, undoing).ratio
         };
-        println!("taking back against doing     {name:16} {ratio:6.2}");
+        println!("undo against the operation    {name:16} {ratio:6.2}");
     }
 }

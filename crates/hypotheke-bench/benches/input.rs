@@ -1,5 +1,5 @@
-//! Whether the cost of reading bad input, of running many rows and of coverage grows faster than the input.
-//! `cargo bench -p hypotheke-bench --bench input`
+//! Whether the cost of reading bad input, of running many rows and of coverage grows faster than
+//! the input. `cargo bench -p hypotheke-bench --bench input`
 
 #![expect(clippy::panic, reason = "the texts are our own")]
 

@@ -1,4 +1,5 @@
-//! How fast a large table is loaded and checked, held against the plain way. `cargo bench -p hypotheke-bench --bench loading`
+//! How fast a large table is loaded and checked, held against the plain way. `cargo bench -p
+//! hypotheke-bench --bench loading`
 
 use hypotheke::Ruleset;
 use hypotheke_bench::table::{RULES, read_plainly, table};

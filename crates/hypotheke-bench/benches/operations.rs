@@ -1,4 +1,5 @@
-//! How fast operations are, held against the plain yardstick. `cargo bench -p hypotheke-bench --bench operations`
+//! How fast operations are, held against the plain yardstick. `cargo bench -p hypotheke-bench
+//! --bench operations`
 
 use std::hint::black_box;
 
@@ -30,8 +31,8 @@ fn main() {
     }
 }
 
-/// Rates of both and their ratio. Each run plays all steps and begins with the same half-full containers; making them is
-/// not measured.
+/// Rates of both and their ratio. Each run plays all steps and begins with the same half-full
+/// containers; making them is not measured.
 fn against_plain(workload: &Workload) -> [f64; 3] {
     let (plain, library) = (filled_plain(workload), filled(workload));
     let pairs = interleaved(
@@ -45,8 +46,9 @@ fn against_plain(workload: &Workload) -> [f64; 3] {
 
 type Playing = Box<dyn FnMut(&[Step])>;
 
-/// The same where a yardstick is so slow that it can play a few steps only, which in the library would measure little but
-/// the warming of the caches: there the library plays more of them. Each run goes on from the one before.
+/// The same for a slow program that can perform only a few steps; for the library these would
+/// mostly measure the warm-up of the caches, so it performs more. Each run continues from the
+/// previous one.
 fn in_steady_use(workload: &Workload, few: usize, yardstick: fn(&Workload) -> Playing) -> [f64; 3] {
     let (mut slow, mut library) = (yardstick(workload), filled(workload));
     let mut runs = workload.steps.chunks(few).cycle();
@@ -91,7 +93,8 @@ fn play_library(library: &mut Library, steps: &[Step]) {
     }
 }
 
-/// The library alone, on containers that have been in use for a while: what is lost from 30 slots to 100,000.
+/// The library alone, on containers that have been in use for a while: what is lost from 30 slots
+/// to 100,000.
 fn own_rates() {
     const STEPS: usize = 200_000;
     let [small, large] = [30, 100_000].map(|slots| Workload::new(slots, STEPS));
@@ -116,7 +119,7 @@ fn filled(workload: &Workload) -> Library {
     library
 }
 
-/// All do the same work: what lies where in the end is the same.
+/// All do the same work: the final contents are equal.
 fn check_agreement(workload: &Workload) {
     let (mut plain, mut library) = (filled_plain(workload), filled(workload));
     let mut checked = Checked::new(workload.slots);

@@ -1,5 +1,5 @@
-//! What grows with the players of a world: names that are wrong, another ruleset, one who leaves and comes back, and the ground.
-//! `cargo bench -p hypotheke-bench --bench players`
+//! Costs that grow with the players of a world: wrong names, a different ruleset, a player who
+//! leaves and returns, and the ground. `cargo bench -p hypotheke-bench --bench players`
 
 #![expect(clippy::panic, reason = "the rules and the operations are our own")]
 

@@ -1,5 +1,5 @@
-//! What further rules cost: a move by handles to a holder and back, against the same without the rule.
-//! `cargo bench -p hypotheke-bench --bench rules`
+//! What further rules cost: a move by handles to a holder and back, against the same without the
+//! rule. `cargo bench -p hypotheke-bench --bench rules`
 
 #![expect(clippy::panic, reason = "the rules and the operations are our own")]
 

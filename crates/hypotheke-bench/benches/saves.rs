@@ -1,5 +1,5 @@
-//! What it costs to write and to read a save of a million stacks, held against the same fields in JSON as serde_json writes them.
-//! `cargo bench -p hypotheke-bench --bench saves`
+//! What it costs to write and to read a save of a million stacks, held against the same fields in
+//! JSON as serde_json writes them. `cargo bench -p hypotheke-bench --bench saves`
 
 #![expect(clippy::expect_used, reason = "the rules and the saves are our own")]
 
@@ -65,7 +65,7 @@ fn snapshot() -> Snapshot {
     Snapshot { containers, totals, next_stack: u64::from(serial) + 1, ..Snapshot::default() }
 }
 
-fn told(what: &str, plain: Duration, ours: Duration, ratio: f64) {
+fn described(what: &str, plain: Duration, ours: Duration, ratio: f64) {
     println!("{what:28} {:8.0} ms {:8.0} ms {ratio:8.2}", plain.as_secs_f64() * 1e3, ours.as_secs_f64() * 1e3);
 }
 
@@ -80,13 +80,13 @@ fn main() {
     println!("{STACKS} stacks, medians of {PAIRS} interleaved pairs");
     println!("                              serde_json        save    times as fast");
     let pairs = interleaved(PAIRS, write_plain, || timed(&mut || drop(black_box(save.to_bytes()))));
-    told("binary, written", pairs.first, pairs.second, pairs.ratio);
+    described("binary, written", pairs.first, pairs.second, pairs.ratio);
     let pairs = interleaved(PAIRS, read_plain, || read(&binary));
-    told("binary, read", pairs.first, pairs.second, pairs.ratio);
+    described("binary, read", pairs.first, pairs.second, pairs.ratio);
     let pairs = interleaved(PAIRS, write_plain, || timed(&mut || drop(black_box(save.to_json()))));
-    told("JSON, written", pairs.first, pairs.second, pairs.ratio);
+    described("JSON, written", pairs.first, pairs.second, pairs.ratio);
     let pairs = interleaved(PAIRS, read_plain, || read(json.as_bytes()));
-    told("JSON, read", pairs.first, pairs.second, pairs.ratio);
+    described("JSON, read", pairs.first, pairs.second, pairs.ratio);
     let world = timed(&mut || drop(black_box(World::from_snapshot(&rules, &snapshot).expect("a world"))));
     println!("a world made of it           {:8.0} ms", world.as_secs_f64() * 1e3);
     for (what, bytes) in hypotheke_bench::hostile::saves() {

@@ -1,4 +1,5 @@
-//! How fast scenarios are read, played and audited, and which rules they test. `cargo bench -p hypotheke-bench --bench scenarios`
+//! How fast scenarios are read, played and audited, and which rules they test. `cargo bench -p
+//! hypotheke-bench --bench scenarios`
 
 #![expect(clippy::expect_used, reason = "the rules and the scenarios are our own")]
 
@@ -14,7 +15,7 @@ use hypotheke::{Ruleset, ScenarioFile};
 use hypotheke_bench::timed;
 
 const RUNS: usize = 9;
-/// So many files, scenarios of a file, and rounds of steps of a scenario.
+/// The number of files, scenarios of a file, and rounds of steps of a scenario.
 const FILES: usize = 8;
 const SCENARIOS: usize = 25;
 const ROUNDS: usize = 100;
@@ -87,7 +88,8 @@ fn coverage_of_the_demo(rules: &Arc<Ruleset>, folder: &Path) {
     look("coverage of the demo", rules, &playable);
 }
 
-/// 500 containers with a weight cap, a filter and a cap each and 500 kinds with a limit; a scenario for each container.
+/// 500 containers with a weight cap, a filter and a cap each and 500 kinds with a limit; a scenario
+/// for each container.
 fn coverage_of_many_rules() {
     let mut rules = String::new();
     let mut scenarios = String::new();
@@ -114,7 +116,7 @@ fn look(what: &str, rules: &Arc<Ruleset>, playable: &[ResolvedScenarioFile<'_>])
     let Some(found) = found else { return };
     let (plays, all) = found.runs();
     println!(
-        "{what:40} {:9.2} s, {} rules, {} %, {plays} of {all} plays, {:.0} times fewer",
+        "{what:40} {:9.2} s, {} rules, {}%, {plays} of {all} runs, {:.0} times fewer",
         taken.as_secs_f64(),
         found.rules().len(),
         found.percent(),

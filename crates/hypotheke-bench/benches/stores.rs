@@ -1,5 +1,6 @@
-//! What a durable save costs in each store, held against a bare file and a bare database; and whether it grows with the number of players.
-//! `cargo bench -p hypotheke-bench --bench stores`, on the disk where `STORES` says, or where temporary files are.
+//! What a durable save costs in each store, held against a bare file and a bare database; and
+//! whether it grows with the number of players. `cargo bench -p hypotheke-bench --bench stores`, on
+//! the disk where `STORES` says, or where temporary files are.
 
 #![expect(clippy::expect_used, reason = "the saves are our own")]
 
@@ -82,7 +83,7 @@ fn sample(mut work: impl FnMut()) -> Duration {
     timed(&mut || (0..TIMES).for_each(|_| work()))
 }
 
-fn told(what: &str, first: Duration, second: Duration, ratio: f64) {
+fn described(what: &str, first: Duration, second: Duration, ratio: f64) {
     let each = |time: Duration| time.as_secs_f64() * 1e6 / TIMES as f64;
     println!("{what:56} {:8.1} us {:8.1} us {ratio:6.2}", each(first), each(second));
 }
@@ -90,7 +91,7 @@ fn told(what: &str, first: Duration, second: Duration, ratio: f64) {
 fn compare(what: &str, first: impl FnMut(), second: impl FnMut()) {
     let (mut first, mut second) = (first, second);
     let pairs = interleaved(PAIRS, || sample(&mut first), || sample(&mut second));
-    told(what, pairs.first, pairs.second, pairs.ratio);
+    described(what, pairs.first, pairs.second, pairs.ratio);
 }
 
 fn filled(path: &Path, players: u32, bytes: &[u8]) -> SqliteStore {

@@ -1,10 +1,11 @@
-//! The checked yardstick: the plain one with the checks as they are usually written. The weight is added up slot by slot, tags
-//! are compared as strings, and the whole state is copied to roll back to.
+//! The checked yardstick: the plain one with the checks as they are usually written. The weight is
+//! added up slot by slot, tags are compared as strings, and the whole state is copied to roll back
+//! to.
 
 use crate::plain::Plain;
 use crate::workload::{KINDS, Step, tag_of, weight_of};
 
-/// Two containers of slots, and what is known of the kinds.
+/// Two containers of slots, and the data of the kinds.
 #[derive(Clone, Debug)]
 pub struct Checked {
     plain: Plain,
@@ -14,7 +15,7 @@ pub struct Checked {
 }
 
 impl Checked {
-    /// Two empty containers of so many slots.
+    /// Two empty containers with a number of slots.
     #[must_use]
     pub fn new(slots: usize) -> Checked {
         let tags = (0..KINDS).map(|kind| tag_of(kind).to_owned()).collect();
@@ -23,7 +24,7 @@ impl Checked {
         Checked { plain: Plain::new(slots), tags, weights, cap }
     }
 
-    /// Plays one step; gives how many items went, and none if a rule says no.
+    /// Performs one step; returns the number of items, or `None` if a rule refuses it.
     pub fn play(&mut self, step: Step) -> u32 {
         let before = self.plain.clone();
         let done = self.plain.play(step);

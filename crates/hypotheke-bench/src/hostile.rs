@@ -70,14 +70,14 @@ fn behind_head(body: &[u8]) -> Vec<u8> {
     bytes
 }
 
-/// So many stacks of five bytes each.
+/// A number of stacks with five bytes each.
 fn stacks(count: usize) -> Body {
     let store = Place { name: "store".to_owned(), definition: "store".to_owned(), slots: u32::MAX };
-    let told = u32::try_from(count).unwrap_or(u32::MAX);
+    let described = u32::try_from(count).unwrap_or(u32::MAX);
     Body {
         containers: vec![store],
         kinds: vec!["rope".to_owned()],
-        lying: vec![told, 0],
+        lying: vec![described, 0],
         gaps: vec![0; count],
         ids: vec![1; count],
         kind: vec![0; count],

@@ -1,4 +1,5 @@
-//! InterleavingReport pairs: machines drift, so two things are measured in turn and compared pair by pair.
+//! InterleavingReport pairs: machines drift, so two things are measured in turn and compared pair
+//! by pair.
 
 use std::time::{Duration, Instant};
 

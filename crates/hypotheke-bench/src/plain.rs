@@ -14,7 +14,7 @@ fn limit(kind: u16) -> u16 {
 }
 
 impl Plain {
-    /// Two empty containers of so many slots.
+    /// Two empty containers with a number of slots.
     #[must_use]
     pub fn new(slots: usize) -> Plain {
         Plain { containers: [vec![None; slots], vec![None; slots]] }

@@ -21,7 +21,7 @@ weight-cap = 180
 admits = "tool or food and weight <= 20"
 "#;
 
-/// A table of so many kinds with names, notes, tags, weights, values, limits and a property.
+/// A table of a number of kinds with names, notes, tags, weights, values, limits and a property.
 #[must_use]
 pub fn table(kinds: usize) -> String {
     let mut numbers = Numbers::new(11);

@@ -1,5 +1,5 @@
-//! One mix of operations for all: 60 % create and consume, 40 % slot to slot moves with merge and swap, half of them to the
-//! other container. The containers stay about half full.
+//! The mix of operations for all: 60% create and consume, 40% moves between slots with merge and
+//! swap, half of them to the other container. The containers stay about half full.
 
 use std::fmt::Write;
 use std::sync::Arc;
@@ -28,7 +28,7 @@ pub fn weight_of(kind: usize) -> i64 {
 /// One step of the mix.
 #[derive(Clone, Copy, Debug)]
 pub enum Step {
-    /// Up to so many items of a kind.
+    /// At most a number of items of a kind.
     Create {
         /// The container.
         container: usize,
@@ -37,7 +37,7 @@ pub enum Step {
         /// How many.
         count: u16,
     },
-    /// Up to so many items of a kind.
+    /// At most a number of items of a kind.
     Consume {
         /// The container.
         container: usize,
@@ -88,7 +88,7 @@ pub struct Workload {
 }
 
 impl Workload {
-    /// So many steps on two containers of so many slots.
+    /// A number of steps on two containers with a number of slots.
     #[must_use]
     pub fn new(slots: usize, steps: usize) -> Workload {
         let mut numbers = Numbers::new(7);
@@ -104,7 +104,8 @@ impl Workload {
         let steps = (0..steps)
             .map(|_| {
                 let step = next_step(&mut numbers, slots, taken);
-                // In large containers a few steps change little, and playing them here would take long.
+                // In large containers a few steps change little, and playing them here would take
+                // long.
                 if slots <= 1_000 {
                     plain.play(step);
                     for (container, taken) in taken.iter_mut().enumerate() {
@@ -118,12 +119,13 @@ impl Workload {
     }
 }
 
-/// A full stack in about every second slot, of random kinds: each is created in the first empty slot, then moved to its
-/// place.
+/// A full stack in about every second slot, of random kinds: each is created in the first empty
+/// slot, then moved to its place.
 fn half_full(numbers: &mut Numbers, slots: usize) -> Vec<Step> {
     let mut filling = Vec::new();
     for container in 0..2 {
-        // From the last slot to the first, so that the first slot is always free for what is created.
+        // From the last slot to the first, so that the first slot is always free for what is
+        // created.
         for slot in (0..slots).rev().filter(|_| numbers.below(2) == 0).collect::<Vec<_>>() {
             let kind = small(numbers.below(KINDS));
             filling.push(Step::Create { container, kind, count: LIMITS[usize::from(kind) % LIMITS.len()] });
@@ -178,7 +180,7 @@ pub fn ruleset_text(slots: usize) -> String {
 }
 
 impl Library {
-    /// Two empty containers of so many slots.
+    /// Two empty containers with a number of slots.
     ///
     /// # Panics
     /// If the ruleset of the bench were wrong.

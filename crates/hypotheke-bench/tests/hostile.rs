@@ -1,4 +1,5 @@
-//! What a hostile save of a megabyte takes of memory before it is refused, counted by an allocator that counts.
+//! What a hostile save of a megabyte takes of memory before it is refused, counted by an allocator
+//! that counts.
 
 use hypotheke::save::Save;
 

@@ -1,6 +1,6 @@
 //! What a world takes of memory, counted by an allocator that counts.
 
-#![allow(clippy::expect_used, reason = "in a test, what goes wrong fails the test")]
+#![allow(clippy::expect_used, reason = "in a test, a panic fails the test")]
 
 use std::fmt::Write;
 use std::sync::Arc;
@@ -87,7 +87,8 @@ fn steady_play_allocates_nothing() {
     }
 }
 
-/// Caps by filter, and a kind that occupies two slots of the container into which something is moved.
+/// Caps by filter, and a kind that occupies two slots of the container into which something is
+/// moved.
 fn further_rules_allocate_nothing() {
     let rules: Arc<Ruleset> = Ruleset::builder()
         .kind("flare", |kind| kind.stack_limit(20).tags(["fuel"]))

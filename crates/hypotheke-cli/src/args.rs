@@ -27,7 +27,8 @@ Examples:
 
 Exit status: 0 ok, 1 a verification failed, 2 wrong usage or bad input, 3 a search stopped early.";
 
-/// Write the rules of a game's inventories, and verify that every sequence of operations keeps them.
+/// Write the rules of a game's inventories, and verify that every sequence of operations keeps
+/// them.
 #[derive(Debug, Parser)]
 #[command(name = "hypotheke", version, after_help = EXAMPLES, arg_required_else_help = true, max_term_width = 100)]
 pub(crate) struct Cli {
@@ -86,7 +87,8 @@ pub(crate) enum Command {
         after_help = "Examples:\n  hypotheke check\n  hypotheke check my/rules.toml\n  cat rules.toml | hypotheke check -\n  hypotheke check saves/night.json\n\nExit status 1: the save violates a law."
     )]
     Check {
-        /// A ruleset, a save or a folder; `-` reads a ruleset from standard input [default: this folder]
+        /// A ruleset, a save or a folder; `-` reads a ruleset from standard input [default: this
+        /// folder]
         #[arg(value_name = "FILE")]
         files: Vec<String>,
 
@@ -94,12 +96,14 @@ pub(crate) enum Command {
         saved: SaveArgs,
     },
 
-    /// Draw containers with their contents, at the start of a ruleset or in a save, and list the kinds
+    /// Draw containers with their contents, at the start of a ruleset or in a save, and list the
+    /// kinds
     #[command(
         after_help = "Examples:\n  hypotheke show\n  hypotheke show rules.toml sled surveyor.pockets\n  hypotheke show --part kinds\n  hypotheke show --part rules\n  hypotheke show saves/night.json sled"
     )]
     Show {
-        /// A ruleset, a save or a folder, and the containers and holders to draw; `-` reads a ruleset from standard input
+        /// A ruleset, a save or a folder, and the containers and holders to draw; `-` reads a
+        /// ruleset from standard input
         #[arg(value_name = "FILE|PLACE")]
         files: Vec<String>,
 
@@ -120,7 +124,8 @@ pub(crate) enum Command {
         #[arg(value_name = "OPERATION")]
         question: String,
 
-        /// A ruleset, a save or a folder; `-` reads a ruleset from standard input [default: this folder]
+        /// A ruleset, a save or a folder; `-` reads a ruleset from standard input [default: this
+        /// folder]
         #[arg(value_name = "FILE")]
         files: Vec<String>,
 
@@ -146,7 +151,8 @@ pub(crate) enum Command {
     )]
     Verify(VerifyArgs),
 
-    /// Measure how well the scenarios test the rules: change each rule and see whether a scenario fails
+    /// Measure how well the scenarios test the rules: change each rule and see whether a scenario
+    /// fails
     #[command(
         after_help = "Examples:\n  hypotheke coverage\n  hypotheke coverage --show-changes\n  hypotheke coverage my --format json\n\nExit status 1: a rule is untested."
     )]
@@ -158,7 +164,8 @@ pub(crate) enum Command {
     )]
     Fits(FitsArgs),
 
-    /// List the differences in meaning between two rulesets, with the scenarios that change; or between two saves
+    /// List the differences in meaning between two rulesets, with the scenarios that change; or
+    /// between two saves
     #[command(
         after_help = "Examples:\n  hypotheke compare old/rules.toml rules.toml\n  hypotheke compare saves/noon.json saves/night.json\n  hypotheke compare old/rules.toml rules.toml scenarios --format json\n\nExit status 1: a scenario that passed now fails."
     )]
@@ -176,7 +183,8 @@ pub(crate) enum Command {
     )]
     Explore(ExploreArgs),
 
-    /// Test that saves lose and duplicate nothing: at every step, in crashes, between two servers, in migrations
+    /// Test that saves lose and duplicate nothing: at every step, in crashes, between two servers,
+    /// in migrations
     #[command(
         after_help = "Examples:\n  hypotheke test-saves\n  hypotheke test-saves scenarios/sled.scenario\n  hypotheke test-saves earlier --next-rules rules.toml\n  hypotheke test-saves --joins 4 --faults 2 --time 600\n\nExit status 1: a test failed. Exit status 3: time, memory or an interrupt stopped it early."
     )]
@@ -187,7 +195,8 @@ pub(crate) enum Command {
         after_help = "Examples:\n  hypotheke fmt\n  hypotheke fmt scenarios/sled.scenario\n  hypotheke fmt --check\n  cat sled.scenario | hypotheke fmt -"
     )]
     Fmt {
-        /// Scenario files and folders; `-` reads one from standard input and writes it to standard output [default: this folder]
+        /// Scenario files and folders; `-` reads one from standard input and writes it to standard
+        /// output [default: this folder]
         #[arg(value_name = "FILE")]
         files: Vec<String>,
 
@@ -258,12 +267,13 @@ pub(crate) struct ExploreArgs {
     #[arg(long, value_name = "COUNT")]
     pub(crate) threads: Option<NonZeroUsize>,
 
-    /// Also search all interleavings of this number of concurrent requests from each holder, with stale, repeated and lost
-    /// messages
+    /// Also search all interleavings of this number of concurrent requests from each holder, with
+    /// stale, repeated and lost messages
     #[arg(long, value_name = "COUNT", conflicts_with = "walks", value_parser = clap::value_parser!(u32).range(1..=4))]
     pub(crate) concurrent_requests: Option<u32>,
 
-    /// Maximum number of network steps of the interleavings: sending, arrival, sending again [default: 200000]
+    /// Maximum number of network steps of the interleavings: sending, arrival, sending again
+    /// [default: 200000]
     #[arg(long, value_name = "COUNT", requires = "concurrent_requests", conflicts_with = "walks", value_parser = clap::value_parser!(u64).range(1..))]
     pub(crate) network_steps: Option<u64>,
 
@@ -338,7 +348,8 @@ pub(crate) struct TestSavesArgs {
 
 #[derive(Debug, Args)]
 pub(crate) struct MigrateArgs {
-    /// Saves, and the rulesets to migrate them to, in order [default: `rules.toml` of the nearest folder]
+    /// Saves, and the rulesets to migrate them to, in order [default: `rules.toml` of the nearest
+    /// folder]
     #[arg(value_name = "FILE", required = true)]
     pub(crate) files: Vec<String>,
 
@@ -378,8 +389,8 @@ pub(crate) struct CompareArgs {
 
 #[derive(Debug, Args)]
 pub(crate) struct FitsArgs {
-    /// A ruleset or a folder, and the containers to show: `sled`, `driver.pockets`, or a kind with a pack for its inside; `-` reads a
-    /// ruleset from standard input
+    /// A ruleset or a folder, and the containers to show: `sled`, `driver.pockets`, or a kind with
+    /// a pack for its inside; `-` reads a ruleset from standard input
     #[arg(value_name = "FILE|CONTAINER")]
     pub(crate) files: Vec<String>,
 
@@ -421,7 +432,8 @@ pub(crate) struct CoverageArgs {
 
 #[derive(Debug, Args)]
 pub(crate) struct VerifyArgs {
-    /// Scenario files, rulesets and folders; `-` reads scenarios from standard input [default: this folder]
+    /// Scenario files, rulesets and folders; `-` reads scenarios from standard input [default: this
+    /// folder]
     #[arg(value_name = "FILE")]
     pub(crate) files: Vec<String>,
 

@@ -1,6 +1,7 @@
 //! Characters that steer a terminal, which no text from a file may do.
 
-/// Names come from files; none of their characters may steer the terminal, turn the direction of the text or be invisible.
+/// Names come from files. None of their characters may control the terminal, change the direction
+/// of the text or be invisible.
 pub(crate) fn clean(text: &str) -> String {
     text.chars().map(|c| if steers(c) { '\u{fffd}' } else { c }).collect()
 }

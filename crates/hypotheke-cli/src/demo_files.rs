@@ -1,4 +1,4 @@
-//! The demo, embedded.
+//! The embedded files of the demo.
 
 /// A file of the demo: its path within the demo's folder, and its text.
 pub(crate) struct DemoFile {
@@ -10,7 +10,7 @@ pub(crate) const RULES: DemoFile = DemoFile { path: "rules.toml", text: include_
 
 pub(crate) const TABLES: &[DemoFile] = &[DemoFile { path: "items.csv", text: include_str!("../demo/items.csv") }];
 
-/// For editors that know JSON Schema.
+/// The JSON Schema, for editors.
 pub(crate) const SCHEMA: DemoFile =
     DemoFile { path: "rules.schema.json", text: include_str!("../demo/rules.schema.json") };
 
@@ -23,18 +23,22 @@ pub(crate) const SCENARIOS: &[DemoFile] = &[
     DemoFile { path: "scenarios/sled.scenario", text: include_str!("../demo/scenarios/sled.scenario") },
 ];
 
+/// The ruleset of the scenarios that fail on purpose.
+pub(crate) const FAILING_RULES: DemoFile =
+    DemoFile { path: "failing/rules.toml", text: include_str!("../demo/failing/rules.toml") };
+
 /// Scenarios that fail on purpose.
 pub(crate) const FAILING: DemoFile =
     DemoFile { path: "failing/three-failures.scenario", text: include_str!("../demo/failing/three-failures.scenario") };
 
-/// The rules before these, and scenarios that were played by the second.
+/// Earlier versions of the ruleset, and scenarios of the second version.
 pub(crate) const EARLIER: &[DemoFile] = &[
     DemoFile { path: "earlier/outbound.scenario", text: include_str!("../demo/earlier/outbound.scenario") },
     DemoFile { path: "earlier/rules-1.toml", text: include_str!("../demo/earlier/rules-1.toml") },
     DemoFile { path: "earlier/rules-2.toml", text: include_str!("../demo/earlier/rules-2.toml") },
 ];
 
-/// A ruleset with four mistakes, the same without, and what both are requested.
+/// A ruleset with four loopholes, the fixed ruleset, and claims about both.
 pub(crate) const LOOPHOLES: &[DemoFile] = &[
     DemoFile { path: "loopholes/rules.toml", text: include_str!("../demo/loopholes/rules.toml") },
     DemoFile { path: "loopholes/fixed.toml", text: include_str!("../demo/loopholes/fixed.toml") },
@@ -44,20 +48,20 @@ pub(crate) const LOOPHOLES: &[DemoFile] = &[
     DemoFile { path: "loopholes/claims/mark.claims", text: include_str!("../demo/loopholes/claims/mark.claims") },
 ];
 
-/// The traverse at noon and at night, and in autumn, by the first rules.
+/// Saves at noon and at night, and in autumn with the first version of the ruleset.
 pub(crate) const SAVES: &[DemoFile] = &[
     DemoFile { path: "saves/noon.json", text: include_str!("../demo/saves/noon.json") },
     DemoFile { path: "saves/night.json", text: include_str!("../demo/saves/night.json") },
     DemoFile { path: "saves/autumn.json", text: include_str!("../demo/saves/autumn.json") },
 ];
 
-/// All of them.
+/// All files.
 pub(crate) fn all() -> impl Iterator<Item = &'static DemoFile> {
     [&RULES, &SCHEMA]
         .into_iter()
         .chain(TABLES)
         .chain(SCENARIOS)
-        .chain([&FAILING])
+        .chain([&FAILING_RULES, &FAILING])
         .chain(SAVES)
         .chain(EARLIER)
         .chain(LOOPHOLES)

@@ -7,7 +7,7 @@ use std::sync::Arc;
 
 use hypotheke::explore::ClaimsFile;
 use hypotheke::save::{Save, SaveError, Trust};
-use hypotheke::text::Diagnostics;
+use hypotheke::text::{Diagnostics, system_cause};
 use hypotheke::{LoadError, Operation, Ruleset, RulesetErrors, ScenarioErrors, ScenarioFile, World};
 
 /// Wrong usage or bad input. Exit status 2.
@@ -27,7 +27,7 @@ pub(crate) enum InputError {
     /// Several files have errors.
     #[error("several files have errors")]
     Several(Vec<InputError>),
-    #[error("cannot write: {}", cause(.0))]
+    #[error("cannot write: {}", system_cause(.0))]
     Write(#[from] std::io::Error),
 }
 
@@ -69,21 +69,6 @@ impl InputError {
     }
 }
 
-/// The cause of an error of the file system, in plain words.
-pub(crate) fn cause(error: &std::io::Error) -> String {
-    use std::io::ErrorKind;
-    match error.kind() {
-        ErrorKind::NotFound => "it does not exist".to_owned(),
-        ErrorKind::PermissionDenied => "access denied".to_owned(),
-        ErrorKind::AlreadyExists => "it already exists".to_owned(),
-        ErrorKind::NotADirectory => "a part of the path is not a folder".to_owned(),
-        ErrorKind::IsADirectory => "it is a folder".to_owned(),
-        ErrorKind::StorageFull => "the disk is full".to_owned(),
-        ErrorKind::ReadOnlyFilesystem => "the disk is read-only".to_owned(),
-        _ => error.to_string(),
-    }
-}
-
 pub(crate) fn is_standard_input(path: &Path) -> bool {
     path == Path::new("-")
 }
@@ -93,14 +78,15 @@ fn standard_input() -> Result<Vec<u8>, InputError> {
     std::io::stdin()
         .lock()
         .read_to_end(&mut bytes)
-        .map_err(|error| InputError::usage(format!("cannot read standard input: {}", cause(&error)), None))?;
+        .map_err(|error| InputError::usage(format!("cannot read standard input: {}", system_cause(&error)), None))?;
     Ok(bytes)
 }
 
 pub(crate) fn load_rules(path: &Path) -> Result<Ruleset, InputError> {
     if is_standard_input(path) {
-        let table =
-            |name: &str| std::fs::read(name).map(|bytes| (name.to_owned(), bytes)).map_err(|error| cause(&error));
+        let table = |name: &str| {
+            std::fs::read(name).map(|bytes| (name.to_owned(), bytes)).map_err(|error| system_cause(&error))
+        };
         return Ok(Ruleset::from_bytes("<stdin>", standard_input()?, table)?);
     }
     Ok(Ruleset::load(path)?)
@@ -176,7 +162,7 @@ pub(crate) fn replace(path: &Path, bytes: &[u8]) -> Result<(), InputError> {
 pub(crate) fn write_new(path: &Path, bytes: &[u8]) -> Result<(), InputError> {
     written_beside(path, bytes)?.persist_noclobber(path).map_err(|error| {
         let there = error.error.kind() == std::io::ErrorKind::AlreadyExists;
-        let message = format!("cannot write `{}`: {}", path.display(), cause(&error.error));
+        let message = format!("cannot write `{}`: {}", path.display(), system_cause(&error.error));
         InputError::usage(message, there.then_some("Name a new file"))
     })?;
     Ok(())
@@ -193,8 +179,13 @@ pub(crate) fn keep_and_replace(path: &Path, kept: &Path, bytes: &[u8]) -> Result
 
 fn written_beside(path: &Path, bytes: &[u8]) -> Result<tempfile::NamedTempFile, InputError> {
     let folder = path.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
-    let mut file = tempfile::NamedTempFile::new_in(folder)?;
-    file.write_all(bytes)?;
-    file.as_file().sync_all()?;
-    Ok(file)
+    let written = std::fs::create_dir_all(folder).and_then(|()| {
+        let mut file = tempfile::NamedTempFile::new_in(folder)?;
+        file.write_all(bytes)?;
+        file.as_file().sync_all()?;
+        Ok(file)
+    });
+    written.map_err(|error| {
+        InputError::usage(format!("cannot write `{}`: {}", path.display(), system_cause(&error)), None)
+    })
 }

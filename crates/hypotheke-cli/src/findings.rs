@@ -28,7 +28,8 @@ impl Searched {
         self.found.law_violation.is_some() || interleaving || failed
     }
 
-    /// Whether it stopped early or leaves a claim undecided. A bound that the user chose does not count.
+    /// Whether it stopped early or leaves a claim undecided. A bound that the user chose does not
+    /// count.
     pub(crate) fn is_incomplete(&self) -> bool {
         let is_undecided = self.found.verdicts.iter().any(|verdict| matches!(verdict.status, Status::Inconclusive));
         let is_cut = |bound: Option<Bound>| matches!(bound, Some(Bound::Memory(_) | Bound::Time(_) | Bound::Interrupt));
@@ -77,7 +78,7 @@ pub(crate) struct MigrationRun {
     pub(crate) stages: Vec<Stage>,
     /// None if a ruleset refused it.
     pub(crate) after: Option<Save>,
-    /// The differences from a direct migration to the last ruleset; none if there are none.
+    /// The differences from a direct migration to the last ruleset; `None` if there are none.
     pub(crate) direct: Option<SaveChanges>,
     /// The file that was written.
     pub(crate) written: Option<PathBuf>,

@@ -1,10 +1,12 @@
-//! The files and folders of the command line, known by what they are, and the ruleset that they belong to.
+//! The files and folders of the command line, known by what they are, and the ruleset that they
+//! belong to.
 
 use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
 
 use hypotheke::explore::ClaimsFile;
 use hypotheke::save::{Save, Trust};
+use hypotheke::text::system_cause;
 use hypotheke::{Ruleset, ScenarioFile};
 
 use crate::files::{InputError, is_save, is_standard_input};
@@ -71,8 +73,8 @@ pub(crate) struct Inputs {
 }
 
 impl Inputs {
-    /// Sorts the words of the command line. `-` is of the kind that the command reads from standard input. Words that are no files
-    /// are errors unless the command takes places or kinds.
+    /// Sorts the words of the command line. `-` is of the kind that the command reads from standard
+    /// input. Words that are no files are errors unless the command takes places or kinds.
     pub(crate) fn new(
         given: &[String],
         chosen: Option<&Path>,
@@ -88,8 +90,11 @@ impl Inputs {
                 inputs.folders.push(path);
             } else if let Some(kind) = FileKind::of(&path) {
                 inputs.add(kind, path);
+            } else if path.exists() && !path.is_file() {
+                let help = "Name a ruleset, scenario, claims or save file, or a folder";
+                return Err(InputError::usage(format!("`{}` is not a file", path.display()), Some(help)));
             } else if path.exists() {
-                let message = format!("`{}` is of no known kind", path.display());
+                let message = format!("the kind of the file `{}` is unknown", path.display());
                 let help = "Name a ruleset (`.toml`), `.scenario`, `.claims` or save (`.json`) file, or a folder";
                 return Err(InputError::usage(message, Some(help)));
             } else if takes_words {
@@ -138,8 +143,8 @@ impl Inputs {
         }
     }
 
-    /// Adds the files of a folder and of the folders in it, in order of their paths. A folder in it with a ruleset is left out: its
-    /// files belong to that ruleset.
+    /// Adds the files of a folder and of the folders in it, in order of their paths. A folder in it
+    /// with a ruleset is left out: its files belong to that ruleset.
     fn read_folder(&mut self, folder: &Path, is_named: bool) -> Result<(), InputError> {
         let mut entries = Vec::new();
         for entry in std::fs::read_dir(folder).map_err(|error| unreadable(folder, &error))? {
@@ -181,11 +186,12 @@ impl Inputs {
             for path in texts.filter(|path| !is_standard_input(path)) {
                 found.extend(named_ruleset(path).or_else(|| nearest(&folder_of(path))));
             }
-            for path in &self.saves {
-                found.extend(ruleset_of_save(path));
-            }
-            if self.folders.is_empty() && found.is_empty() {
-                found.extend(nearest(Path::new(".")));
+            if self.folders.is_empty() {
+                // A save in a folder may wait to be migrated: only a named one chooses the ruleset.
+                found.extend(self.saves.iter().filter_map(|path| ruleset_of_save(path)));
+                if found.is_empty() {
+                    found.extend(nearest(Path::new(".")));
+                }
             }
         }
         let mut different: Vec<PathBuf> = Vec::new();
@@ -309,7 +315,7 @@ pub(crate) fn quoted(word: &str) -> String {
 }
 
 fn unreadable(folder: &Path, error: &std::io::Error) -> InputError {
-    InputError::usage(format!("cannot read the folder `{}`: {}", folder.display(), crate::files::cause(error)), None)
+    InputError::usage(format!("cannot read the folder `{}`: {}", folder.display(), system_cause(error)), None)
 }
 
 fn folder_of(path: &Path) -> PathBuf {
@@ -375,13 +381,14 @@ fn begins_as_save(path: &Path) -> bool {
         })
 }
 
-/// The ruleset of a save: `rules.toml` of the nearest folder if the save is of it; else the only ruleset in or below that folder that
-/// the save is of; else `rules.toml`, which a migration may lead to.
+/// The ruleset of a save: `rules.toml` of the nearest folder if the save is of it; else the only
+/// ruleset in or below that folder that the save is of; else `rules.toml`, which a migration may
+/// lead to.
 fn ruleset_of_save(path: &Path) -> Option<PathBuf> {
     let nearest = nearest(&folder_of(path));
     let wanted = Save::load(path, Trust::AllowEdited).ok()?.rules().fingerprint.clone();
     let is_of = |path: &Path| Ruleset::load(path).is_ok_and(|rules| rules.fingerprint() == wanted);
-    let Some(rules) = nearest else { return None };
+    let rules = nearest?;
     if is_of(&rules) {
         return Some(rules);
     }

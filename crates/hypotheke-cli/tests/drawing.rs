@@ -28,7 +28,7 @@ fn wide_containers_are_folded_into_bands() {
     let drawn = show(folder.path(), &["rules.toml", "wide"]);
     assert!(widest(&drawn) <= 100, "{drawn}");
     hypotheke(folder.path()).args(["show", "rules.toml", "wide"]).assert().success().stdout_eq(str![[r#"
-A ruleset without a title   version 1
+Untitled ruleset   version 1
 
 wide  wide                                                                   2 of 40 slots taken · 0
   0 ───────── 1 ───────── 2 ───────── 3 ───────── 4 ───────── 5 ───────── 6 ───────── 7 ─────────
@@ -61,7 +61,8 @@ fn long_names_are_cut_and_long_filters_too() {
     assert!(drawn.contains("70000 of 429496") && drawn.contains('…'), "{drawn}");
 }
 
-/// The heading of a container was cut at a byte within the `…` that stands for the rest of a long name.
+/// The heading of a container was cut at a byte within the `…` that stands for the rest of a long
+/// name.
 #[test]
 fn a_name_of_any_length_is_cut_between_characters() {
     for length in 1..=64 {
@@ -92,9 +93,9 @@ fn an_empty_ruleset_has_little_to_show() {
     let folder = folder("title = \"Empty\"\n");
     assert_eq!(show(folder.path(), &["--part", "containers"]), "Empty   version 1\n");
     hypotheke(folder.path()).arg("check").assert().success().stdout_eq(str![[r#"
-good   Empty   version 1
+ok     Empty   version 1
        0 kinds, 0 tags, 0 containers, 0 holders
-next   `hypotheke show` draws it, `hypotheke verify` plays scenarios
+next: hypotheke verify rules.toml
 
 "#]]);
 }
@@ -105,8 +106,8 @@ fn what_lies_on_the_ground_is_drawn_with_a_failure() {
     let scenario =
         "scenario Ground\n  start\n    c: 3 k\n  steps\n    drop 2 k from c at 1.5,-2\n  end\n    ground: 3 k\n";
     hypotheke(folder.path()).args(["verify", "-"]).stdin(scenario).assert().code(1).stdout_eq(str![[r#"
-<stdin>
-  FAILS   Ground                                                                     1 step, 1 check
+  FAILED  <stdin>                                            1 of 1 scenario failed, 1 step, 1 check
+  FAILED  Ground                                                                     1 step, 1 check
 
     <stdin>:7:5  at the end
     7 | ground: 3 k
@@ -117,14 +118,14 @@ fn what_lies_on_the_ground_is_drawn_with_a_failure() {
 ground  0
   #2 at 1.5,-2  2 k
 
-1 of 1 scenario failed, 0 held   1 step, 1 check
-next   `--steps` tells every step; mend the rules or what the scenario expects
+1 of 1 scenario FAILED, 0 passed   1 step, 1 check
+next: hypotheke verify - --steps --only Ground
 
 "#]]);
 }
 
 #[test]
-fn misfits_and_the_insides_of_packs_are_drawn() {
+fn unfit_stacks_and_the_insides_of_packs_are_drawn() {
     let folder = folder(
         "[mark.wet]\n[kind.map]\n[kind.bag]\npack = \"bag\"\n[container.bag]\nslots = 2\n[container.dry]\nslots = 2\n\
          admits = \"not wet\"\ndeep = true\n[start]\ndry = [\"1 bag\", \"1 map\"]\n\"dry/0/\" = [\"1 map\"]\n",
@@ -139,7 +140,7 @@ fn misfits_and_the_insides_of_packs_are_drawn() {
         str![[r#"
                                                                       2 of 2 slots taken · 0
   admits not wet
-  the filter is requested of what is also in packs
+  the filter also checks the contents of packs
   0 ──────────────── 1 ────────────────
   bag                ▸map
   1 of 1             1 of 1
@@ -149,25 +150,24 @@ dry/0/  bag                                                                   1 
   ▸map               ·
   1 of 1
 
-at the end, what differs behind ▸
+at the end; ▸ marks differences
 dry  dry                                                                      2 of 2 slots taken · 0
   admits not wet
-  the filter is requested of what is also in packs
+  the filter also checks the contents of packs
   0 ──────────────── 1 ────────────────
   bag                ▸map
   1 of 1             1 of 1 *!
-  * 1 map: wet
-  ! 1 is unfit
+  * slot 1 map: wet
+  ! slot 1 is unfit
 
 dry/0/  bag                                                                   1 of 2 slots taken · 0
   0 ──────────────── 1 ────────────────
   ▸map               ·
   1 of 1 *!
-  * 0 map: wet
-  ! 0 is unfit
+  * slot 0 map: wet
+  ! slot 0 is unfit
 
-1 of 1 scenario failed, 0 held   2 steps, 1 check
-next   `--steps` tells every step; mend the rules or what the scenario expects
+1 of 1 scenario FAILED, 0 passed   2 steps, 1 check
 
 "#]]
     );
@@ -187,7 +187,7 @@ fn what_is_in_a_hand_is_drawn() {
 #[test]
 fn what_is_resized_and_open_is_drawn_as_it_is_then() {
     let folder = folder(
-        "[kind.k]\n[container.vault]\nslots = 2\nmost-slots = 3\nmust-open = true\nexclusive = true\n[container.bag]\nslots = 1\n\
+        "[kind.k]\n[container.vault]\nslots = 2\nmax-slots = 3\nmust-open = true\nexclusive = true\n[container.bag]\nslots = 1\n\
          [holder.ann]\ncarries = [\"bag\"]\nshortcuts = 2\n",
     );
     std::fs::create_dir(folder.path().join("scenarios")).expect("a folder");
@@ -195,8 +195,8 @@ fn what_is_resized_and_open_is_drawn_as_it_is_then() {
                     ann moves 3 k from vault to ann.bag\n";
     std::fs::write(folder.path().join("scenarios/x.scenario"), scenario).expect("written");
     hypotheke(folder.path()).arg("verify").assert().code(1).stdout_eq(str![[r#"
-scenarios/x.scenario
-  FAILS   x                                                                        3 steps, 0 checks
+  FAILED  scenarios/x.scenario                             1 of 1 scenario failed, 3 steps, 0 checks
+  FAILED  x                                                                        3 steps, 0 checks
 
     scenarios/x.scenario:7:5  step 3
     7 | ann moves 3 k from vault to ann.bag
@@ -212,11 +212,11 @@ vault  vault                                                                  2 
   1 of 1             1 of 1
   2 empty
 
-ann.bag  bag                                                                  0 of 1 slots taken · 0
+ann.bag  bag                                                                   0 of 1 slot taken · 0
   0 empty
 
-1 of 1 scenario failed, 0 held   3 steps, 0 checks
-next   `--steps` tells every step; mend the rules or what the scenario expects
+1 of 1 scenario FAILED, 0 passed   3 steps, 0 checks
+next: hypotheke verify --steps --only x
 
 "#]]);
 }
@@ -229,7 +229,7 @@ fn a_slot_that_is_blocked_is_not_drawn_as_an_empty_one() {
          [start]\n\"ann.arms/right\" = [\"1 drill\"]\n",
     );
     hypotheke(folder.path()).args(["show", "rules.toml", "ann"]).assert().success().stdout_eq(str![[r#"
-A ruleset without a title   version 1
+Untitled ruleset   version 1
 
 ann.arms  arms (worn)                                                         2 of 3 slots taken · 0
   left ───────────── right ──────────── back ─────────────

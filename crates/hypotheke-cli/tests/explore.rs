@@ -6,7 +6,7 @@ use snapbox::str;
 use super::{golden, hypotheke, output, traverse};
 
 #[test]
-fn each_loophole_is_found_and_the_mended_rules_have_none() {
+fn each_loophole_is_found_and_the_fixed_rules_have_none() {
     let folder = traverse();
     let demo = folder.path().join("traverse");
     hypotheke(&demo)
@@ -18,18 +18,18 @@ fn each_loophole_is_found_and_the_mended_rules_have_none() {
         .args(["explore", "--rules", "loopholes/fixed.toml"])
         .assert()
         .success()
-        .stdout_eq(golden("explore-mended.txt"));
-    for rules in ["rules", "mended"] {
+        .stdout_eq(golden("explore-fixed.txt"));
+    for rules in ["rules", "fixed"] {
         let rules = format!("loopholes/{rules}.toml");
-        let told = |more: &[&str]| {
+        let described = |more: &[&str]| {
             let status = i32::from(rules.ends_with("/rules.toml"));
             let text =
                 output(hypotheke(&demo).args(["explore", "--rules", &rules, "--format", "json"]).args(more), status);
             serde_json::from_str::<Value>(&text).expect("JSON")
         };
-        let (fewer, all) = (told(&[]), told(&["--no-symmetry"]));
+        let (fewer, all) = (described(&[]), described(&["--no-symmetry"]));
         for (one, other) in fewer["files"].as_array().unwrap().iter().zip(all["files"].as_array().unwrap()) {
-            assert!(one["worlds"].as_u64() <= other["worlds"].as_u64());
+            assert!(one["states"].as_u64().unwrap() <= other["states"].as_u64().unwrap());
             for (claim, same) in one["claims"].as_array().unwrap().iter().zip(other["claims"].as_array().unwrap()) {
                 assert_eq!(claim["status"], same["status"], "{claim}");
                 let length = |claim: &Value| claim["trace"]["steps"].as_array().map(Vec::len);
@@ -41,23 +41,23 @@ fn each_loophole_is_found_and_the_mended_rules_have_none() {
 }
 
 #[test]
-fn what_stops_a_search_is_told_by_the_exit_status() {
+fn the_exit_status_shows_why_a_search_stopped() {
     let folder = traverse();
     let demo = folder.path().join("traverse");
     std::fs::create_dir(demo.join("claims")).expect("a folder");
     std::fs::write(demo.join("claims/sled.claims"), "always\n  count of fuel in sled <= 8\n").expect("written");
     let depth = output(hypotheke(&demo).args(["explore", "--depth", "1"]), 0);
-    assert!(depth.contains("every world within 1 operations was seen; no more were tried"), "{depth}");
-    assert!(depth.contains("holds so far  always count of fuel in sled <= 8"), "{depth}");
+    assert!(depth.contains("All states within 1 operation were seen"), "{depth}");
+    assert!(depth.contains("no violation found  always count of fuel in sled <= 8"), "{depth}");
     let memory = output(hypotheke(&demo).args(["explore", "--memory", "0"]), 3);
-    assert!(memory.contains("stopped at 0 MB; there are other worlds"), "{memory}");
+    assert!(memory.contains("Stopped at 0 MB"), "{memory}");
     output(hypotheke(&demo).args(["explore", "--memory", "0", "--accept-partial"]), 0);
-    let worlds = output(hypotheke(&demo).args(["explore", "--worlds", "500"]), 0);
+    let states = output(hypotheke(&demo).args(["explore", "--states", "500"]), 0);
     assert!(
-        worlds.contains("stopped at 500 worlds") && worlds.contains("1 claim: no violation found; 1 inconclusive"),
-        "{worlds}"
+        states.contains("Stopped at 500 states") && states.contains("1 claim: no violation found; 1 inconclusive"),
+        "{states}"
     );
-    let huge = ["explore", "--depth", "0", "--worlds", "1000000000000000000", "--memory", "1000000000000000000"];
+    let huge = ["explore", "--depth", "0", "--states", "1000000000000000000", "--memory", "1000000000000000000"];
     output(hypotheke(&demo).args(huge), 0);
     let time = output(hypotheke(&demo).args(["explore", "--time", "0", "--format", "json"]), 3);
     let time: Value = serde_json::from_str(&time).expect("JSON");
@@ -69,11 +69,11 @@ fn what_is_wrong_with_claims_is_drawn() {
     let folder = traverse();
     let demo = folder.path().join("traverse");
     hypotheke(&demo).arg("explore").assert().code(2).stdout_eq("").stderr_eq(str![[r#"
-error: no file of claims is named, and unknown folder `claims`
-  help: Name files of claims or a folder: `hypotheke explore FILE`
+error: this folder has no claims file
+  help: Name claims files or a folder with them
 
 "#]]);
-    std::fs::write(demo.join("a.claims"), "always\n  no contaminatd in freezer\nnever\n  drop logbok\n")
+    std::fs::write(demo.join("a.claims"), "always\n  no contaminatd in freezer\nforbidden\n  drop logbok\n")
         .expect("written");
     hypotheke(&demo)
         .args(["explore", "a.claims"])
@@ -95,16 +95,16 @@ fn walks_find_the_loopholes_too_on_any_number_of_threads() {
     };
     let one = walk(&["--rules", "loopholes/rules.toml", "--threads", "1"], 1);
     assert_eq!(one, walk(&["--rules", "loopholes/rules.toml", "--threads", "3"], 1));
-    for step in ["move 1 sample-case from depot/2 to freezer/0", "mark archive/", "all walks were walked"] {
+    for step in ["move 1 sample-case from depot/2 to freezer/0", "mark archive/", "All walks completed"] {
         assert!(one.contains(step), "{step} in {one}");
     }
-    assert!(one.contains("undecided     recoverable surveyor has: 1 logbook"), "{one}");
-    // What is recoverable takes a search, so that a walk leaves it undecided.
-    let mended = walk(&["--rules", "loopholes/fixed.toml"], 3);
-    assert!(mended.contains("6 claims: no violation found; 5 inconclusive"), "{mended}");
+    assert!(one.contains("inconclusive        recoverable surveyor has: 1 logbook"), "{one}");
+    // What is recoverable takes a search, so that a walk leaves it inconclusive.
+    let fixed = walk(&["--rules", "loopholes/fixed.toml"], 3);
+    assert!(fixed.contains("6 claims: no violation found; 5 inconclusive"), "{fixed}");
     let json = walk(&["--rules", "loopholes/fixed.toml", "--shard", "2/3", "--format", "json"], 3);
     let json: Value = serde_json::from_str(&json).expect("JSON");
-    assert_eq!((&json["files"][0]["walks"]["walked"], &json["files"][0]["complete"]), (&100.into(), &false.into()));
+    assert_eq!((&json["files"][0]["walks"]["completed"], &json["files"][0]["complete"]), (&100.into(), &false.into()));
     for bad in ["0/3", "4/3", "x", "1/0"] {
         hypotheke(&demo).args(["explore", "--walks", "3", "--shard", bad]).assert().code(2);
     }
@@ -112,13 +112,13 @@ fn walks_find_the_loopholes_too_on_any_number_of_threads() {
 }
 
 #[test]
-fn a_trail_is_kept_as_a_scenario_that_fails_until_the_rules_are_mended() {
+fn a_counterexample_is_written_as_a_scenario() {
     let folder = traverse();
     let demo = folder.path().join("traverse");
-    let explore = ["explore", "--rules", "loopholes/rules.toml", "--write", "found"];
-    let told = output(hypotheke(&demo).args(explore), 1);
+    let explore = ["explore", "--rules", "loopholes/rules.toml", "--output", "found"];
+    let described = output(hypotheke(&demo).args(explore), 1);
     for name in ["case-1", "fuel-1", "logbook-2", "mark-1"] {
-        assert!(told.contains(&format!("wrote  found/{name}.scenario")), "{name} in {told}");
+        assert!(described.contains(&format!("wrote  found/{name}.scenario")), "{name} in {described}");
     }
     let verify = |rules: &str, name: &str, status| {
         output(hypotheke(&demo).args(["verify", &format!("found/{name}.scenario"), "--rules", rules]), status)
@@ -127,7 +127,7 @@ fn a_trail_is_kept_as_a_scenario_that_fails_until_the_rules_are_mended() {
         verify("loopholes/rules.toml", name, 1);
         verify("loopholes/fixed.toml", name, 0);
     }
-    // What is there is not written over.
+    // An existing file is kept.
     hypotheke(&demo).args(explore).assert().code(2);
 }
 
@@ -136,11 +136,14 @@ fn a_ruleset_makes_claims_itself() {
     let folder = traverse();
     let demo = folder.path().join("traverse");
     let rules = std::fs::read_to_string(demo.join("loopholes/fixed.toml")).expect("rules");
-    let claims = "\n[claims]\nplay = ['verbs move', 'containers depot, vault']\nalways = ['count of logbook = 1']\nnever = ['move logbook to vault']\n";
+    let claims = "\n[claims]\nexplore = ['verbs move', 'containers depot, vault']\nalways = ['count of logbook = 1']\nforbidden = ['move logbook to vault']\n";
     std::fs::write(demo.join("claiming.toml"), format!("{rules}{claims}")).expect("written");
-    let told = output(hypotheke(&demo).args(["explore", "--rules", "claiming.toml"]), 0);
-    assert!(told.starts_with("claiming.toml\n  holds         always count of logbook = 1\n"), "{told}");
-    assert!(told.contains("All reachable states were seen") && told.contains("2 claims: all hold"), "{told}");
+    let described = output(hypotheke(&demo).args(["explore", "--rules", "claiming.toml"]), 0);
+    assert!(described.starts_with("claiming.toml\n  holds               always count of logbook = 1\n"), "{described}");
+    assert!(
+        described.contains("All reachable states were seen") && described.contains("2 claims: all hold"),
+        "{described}"
+    );
     output(hypotheke(&demo).args(["check", "claiming.toml"]), 0);
     std::fs::write(
         demo.join("claiming.toml"),
@@ -160,7 +163,7 @@ error[bad-sentence]: expected `slots`, found `slot`
 }
 
 #[test]
-fn parts_that_are_gathered_are_the_whole() {
+fn combined_parts_equal_the_whole_run() {
     let folder = traverse();
     let demo = folder.path().join("traverse");
     let walk = |more: &[&str]| {
@@ -171,65 +174,79 @@ fn parts_that_are_gathered_are_the_whole() {
     for part in 1..=3 {
         std::fs::write(demo.join(format!("{part}.json")), walk(&["--shard", &format!("{part}/3")])).expect("written");
     }
-    let gather = |files: &[&str], status| {
-        output(hypotheke(&demo).args(["explore", "--format", "json", "--gather"]).args(files), status)
+    let combine = |files: &[&str], status| {
+        output(hypotheke(&demo).args(["explore", "--format", "json", "--combine"]).args(files), status)
     };
-    assert_eq!(gather(&["3.json", "1.json", "2.json"], 1), whole);
-    let text = output(hypotheke(&demo).args(["explore", "--gather", "1.json", "3.json", "--chart", "parts.svg"]), 1);
+    assert_eq!(combine(&["3.json", "1.json", "2.json"], 1), whole);
+    let text = output(hypotheke(&demo).args(["explore", "--combine", "1.json", "3.json", "--chart", "parts.svg"]), 1);
     assert!(
-        text.contains("gathered: a claim is violated") && text.ends_with("missing  2/3\nwrote  parts.svg\n"),
+        text.contains("violated            always") && text.ends_with("missing  2/3\nwrote  parts.svg\n"),
         "{text}"
     );
     assert!(std::fs::read_to_string(demo.join("parts.svg")).expect("a chart").contains("operations of the walks"));
     let refused = |files: &[&str]| {
-        let ran = hypotheke(&demo).args(["explore", "--gather"]).args(files).assert().code(2);
+        let ran = hypotheke(&demo).args(["explore", "--combine"]).args(files).assert().code(2);
         String::from_utf8_lossy(&ran.get_output().stderr).into_owned()
     };
     assert!(refused(&["1.json", "1.json"]).contains("are the same part"));
-    assert!(refused(&["1.json", "rules.toml"]).contains("`rules.toml` is not what `explore --format json` writes"));
+    assert!(refused(&["1.json", "rules.toml"]).contains("`rules.toml` is not an output of `explore --format json`"));
     // A job that was killed while it wrote.
     let written = std::fs::read_to_string(demo.join("2.json")).expect("a part");
     for most in [0, 1, written.len() / 2, written.trim_end().len() - 1] {
         std::fs::write(demo.join("cut.json"), &written[..most]).expect("written");
-        assert!(refused(&["1.json", "cut.json"]).contains("`cut.json` is not what"), "cut at {most}");
+        assert!(refused(&["1.json", "cut.json"]).contains("`cut.json` is not an output"), "cut at {most}");
     }
     std::fs::write(demo.join("4.json"), walk(&["--shard", "2/3", "--seed", "5"])).expect("written");
     assert!(refused(&["1.json", "4.json"]).contains("are parts of different walks"));
     let search = ["explore", "--rules", "loopholes/fixed.toml", "--format", "json"];
     std::fs::write(demo.join("5.json"), output(hypotheke(&demo).args(search), 0)).expect("written");
-    assert!(refused(&["5.json"]).contains("is of no walks"));
+    assert!(refused(&["5.json"]).contains("has no random walks"));
 }
 
 #[test]
-fn a_chart_shows_worlds_by_depth_and_refusals_by_reason() {
+fn a_chart_shows_states_by_depth_and_refusals_by_reason() {
     let folder = traverse();
     let demo = folder.path().join("traverse");
     let args =
-        ["explore", "--rules", "loopholes/fixed.toml", "loopholes/claims/logbook.claims", "--chart", "covered.svg"];
-    assert!(output(hypotheke(&demo).args(args), 0).ends_with("wrote  covered.svg\n"));
-    let chart = std::fs::read_to_string(demo.join("covered.svg")).expect("a chart");
-    let said =
-        ["<svg", "worlds so many operations from the start", "refusals by reason", "not-admitted", "logbook.claims"];
-    assert!(said.iter().all(|said| chart.contains(said)), "{chart}");
+        ["explore", "--rules", "loopholes/fixed.toml", "loopholes/claims/logbook.claims", "--chart", "states.svg"];
+    assert!(output(hypotheke(&demo).args(args), 0).ends_with("wrote  states.svg\n"));
+    let chart = std::fs::read_to_string(demo.join("states.svg")).expect("a chart");
+    let labels = [
+        "<svg",
+        "states by number of operations from the start",
+        "refusals by reason",
+        "not-admitted",
+        "logbook.claims",
+    ];
+    assert!(labels.iter().all(|label| chart.contains(label)), "{chart}");
     let nowhere = ["explore", "--rules", "loopholes/fixed.toml", "--chart", "no/where.svg"];
     hypotheke(&demo).args(nowhere).assert().code(2);
 }
 
 #[test]
-fn several_at_once_lose_and_double_nothing() {
+fn concurrent_requests_lose_and_duplicate_nothing() {
     let folder = traverse();
     let demo = folder.path().join("traverse");
-    let claims = "start\n  depot: 1 fuel-can\nplay\n  verbs move\n  containers depot\n  actors surveyor, driver\n";
+    let claims = "start\n  depot: 1 fuel-can\nexplore\n  verbs move\n  containers depot\n  actors surveyor, driver\n";
     std::fs::write(demo.join("both.claims"), claims).expect("written");
-    let args = ["explore", "--rules", "loopholes/fixed.toml", "both.claims", "--several", "1"];
-    let told = output(hypotheke(&demo).args(args), 0);
-    assert!(told.contains("no item lost or duplicated; every result equals that of a sequential order\n"), "{told}");
+    let args = ["explore", "--rules", "loopholes/fixed.toml", "both.claims", "--concurrent-requests", "1"];
+    let described = output(hypotheke(&demo).args(args), 0);
+    assert!(
+        described.contains("no item lost or duplicated; every result equals that of a sequential order\n"),
+        "{described}"
+    );
     let json: Value =
         serde_json::from_str(&output(hypotheke(&demo).args(args).args(["--format", "json"]), 0)).expect("JSON");
-    let several = &json["files"][0]["several"];
-    assert!(several["ways"].as_u64() > Some(500) && several["all"] == true && several["broken"].is_null(), "{several}");
-    // The ground is not drawn, so that there is nothing to draw where only a stack on the ground is new.
-    let brought = "start\n  depot: 1 logbook\nplay\n  verbs move\n  create up to 2 logbook\n  containers freezer\nalways\n  count of logbook = 1\n";
+    let concurrent = &json["files"][0]["concurrent"];
+    assert!(
+        concurrent["interleavings"].as_u64() > Some(500)
+            && concurrent["complete"] == true
+            && concurrent["failure"].is_null(),
+        "{concurrent}"
+    );
+    // The ground is not drawn, so that there is nothing to draw where only a stack on the ground is
+    // new.
+    let brought = "start\n  depot: 1 logbook\nexplore\n  verbs move\n  create up to 2 logbook\n  containers freezer\nalways\n  count of logbook = 1\n";
     std::fs::write(demo.join("brought.claims"), brought).expect("written");
     let found = output(hypotheke(&demo).args(["explore", "brought.claims"]), 1);
     assert!(
@@ -237,49 +254,50 @@ fn several_at_once_lose_and_double_nothing() {
             && !found.contains("before step"),
         "{found}"
     );
-    // What was bounded on purpose and played in full is good; what is stopped by a bound that nobody requested is not.
-    let bounded = output(hypotheke(&demo).args(args).args(["--network_steps", "2000"]), 0);
-    assert!(bounded.contains("there are more ways than within 2000 network steps"), "{bounded}");
-    let fuel = ["explore", "--rules", "loopholes/fixed.toml", "loopholes/claims/fuel.claims", "--several", "2"];
+    // A requested bound gives status 0, the default bound gives 3.
+    let bounded = output(hypotheke(&demo).args(args).args(["--network-steps", "2000"]), 0);
+    assert!(bounded.contains("2000 network steps"), "{bounded}");
+    let fuel =
+        ["explore", "--rules", "loopholes/fixed.toml", "loopholes/claims/fuel.claims", "--concurrent-requests", "2"];
     let stopped = output(hypotheke(&demo).args(fuel), 3);
-    assert!(stopped.contains("there are more ways: `--network_steps` with a larger number goes further"), "{stopped}");
+    assert!(stopped.contains("`--network-steps`"), "{stopped}");
     for wrong in
-        [&["--network_steps", "0"][..], &["--network_steps", "9", "--walks", "3"], &["--network_steps", "many"]]
+        [&["--network-steps", "0"][..], &["--network-steps", "9", "--walks", "3"], &["--network-steps", "many"]]
     {
         hypotheke(&demo).args(["explore", "--rules", "loopholes/fixed.toml"]).args(wrong).assert().code(2);
     }
 }
 
 #[test]
-fn what_a_trail_takes_is_told_as_far_as_it_can_be_read() {
+fn a_long_list_of_used_items_is_cut() {
     let folder = traverse();
     let demo = folder.path().join("traverse");
     let rules = "format = 1\n[kind.flare]\n[container.depot]\nslots = 8\n[container.sled]\nslots = 1\n";
     std::fs::write(demo.join("flares.toml"), rules).expect("written");
-    let claims = "start\n  depot: 8 flare\nplay\n  verbs move\nalways\n  count of flare in depot >= 8\n";
+    let claims = "start\n  depot: 8 flare\nexplore\n  verbs move\nalways\n  count of flare in depot >= 8\n";
     std::fs::write(demo.join("flares.claims"), claims).expect("written");
-    let args = ["explore", "--rules", "flares.toml", "flares.claims", "--write", "found"];
-    let told = output(hypotheke(&demo).args(args), 1);
+    let args = ["explore", "--rules", "flares.toml", "flares.claims", "--output", "found"];
+    let described = output(hypotheke(&demo).args(args), 1);
     let from = "    from depot/0: 1 flare\n         depot/1: 1 flare\n";
     let more = "         depot/5: 1 flare\n         and the contents of 2 more places\n      1  move 1 flare from depot/0 to sled/0\n";
-    assert!(told.contains(from) && told.contains(more), "{told}");
+    assert!(described.contains(from) && described.contains(more), "{described}");
     let written = std::fs::read_to_string(demo.join("found/flares-1.scenario")).expect("it was written");
     assert!(written.contains("    depot/7: 1 flare\n  steps\n"), "all of it: {written}");
-    let created = "start\n  depot: 2 flare\nplay\n  verbs move\n  create up to 3 flare\nnever\n  create flare\n";
+    let created = "start\n  depot: 2 flare\nexplore\n  verbs move\n  create up to 3 flare\nforbidden\n  create flare\n";
     std::fs::write(demo.join("created.claims"), created).expect("written");
-    let told = output(hypotheke(&demo).args(["explore", "--rules", "flares.toml", "created.claims"]), 1);
-    assert!(told.contains("    from nothing\n      1  create 1 flare in depot"), "{told}");
-    let part = "start\n  depot: 8 flare\nplay\n  verbs move\nalways\n  count of flare in sled = 0\n";
+    let described = output(hypotheke(&demo).args(["explore", "--rules", "flares.toml", "created.claims"]), 1);
+    assert!(described.contains("    from nothing\n      1  create 1 flare in depot"), "{described}");
+    let part = "start\n  depot: 8 flare\nexplore\n  verbs move\nalways\n  count of flare in sled = 0\n";
     std::fs::write(demo.join("flares.claims"), part).expect("written");
     let walks = ["explore", "--rules", "flares.toml", "flares.claims", "--walks", "9", "--format", "json"];
     let written: Value = serde_json::from_str(&output(hypotheke(&demo).args(walks), 1)).expect("JSON");
     let trace = &written["files"][0]["claims"][0]["trace"];
     assert_eq!(trace["start"], serde_json::json!(["depot/0: 1 flare"]), "{trace}");
     std::fs::write(demo.join("part.json"), written.to_string()).expect("written");
-    let gathered = output(hypotheke(&demo).args(["explore", "--gather", "part.json"]), 1);
+    let combined = output(hypotheke(&demo).args(["explore", "--combine", "part.json"]), 1);
     assert!(
-        gathered.contains("    from depot/0: 1 flare\n      1  move 1 flare from depot/0 to sled/0\n"),
-        "{gathered}"
+        combined.contains("    from depot/0: 1 flare\n      1  move 1 flare from depot/0 to sled/0\n"),
+        "{combined}"
     );
 }
 
@@ -287,7 +305,7 @@ fn what_a_trail_takes_is_told_as_far_as_it_can_be_read() {
 fn a_counterexample_that_is_kept_fails_until_the_rules_are_fixed() {
     let folder = traverse();
     let demo = folder.path().join("traverse");
-    output(hypotheke(&demo).args(["explore", "--rules", "loopholes/rules.toml", "--write", "found"]), 1);
+    output(hypotheke(&demo).args(["explore", "--rules", "loopholes/rules.toml", "--output", "found"]), 1);
     let mut found: Vec<_> =
         std::fs::read_dir(demo.join("found")).expect("a folder").map(|it| it.unwrap().path()).collect();
     found.sort();

@@ -1,6 +1,6 @@
 //! The command as a user runs it.
 
-#![allow(clippy::expect_used, clippy::unwrap_used, clippy::panic, reason = "in a test, what goes wrong fails the test")]
+#![allow(clippy::expect_used, clippy::unwrap_used, clippy::panic, reason = "in a test, a panic fails the test")]
 
 mod commands;
 mod documents;
@@ -19,12 +19,14 @@ use std::path::{Path, PathBuf};
 use snapbox::Data;
 use snapbox::cmd::{Command, cargo_bin};
 
-/// The command, run where `folder` is, with nothing of the surroundings that could change its answer.
+/// The command, run where `folder` is, with nothing of the surroundings that could change its
+/// answer.
 fn hypotheke(folder: &Path) -> Command {
     Command::new(cargo_bin!("hypotheke")).current_dir(folder).env_remove("NO_COLOR").env_remove("CLICOLOR_FORCE")
 }
 
-/// What a command is expected to print. `SNAPSHOTS=overwrite cargo test` accepts what it prints now.
+/// What a command is expected to print. `SNAPSHOTS=overwrite cargo test` accepts what it prints
+/// now.
 fn golden(name: &str) -> Data {
     Data::read_from(&PathBuf::from(env!("CARGO_MANIFEST_DIR")).join("tests/golden").join(name), None)
 }
@@ -32,14 +34,14 @@ fn golden(name: &str) -> Data {
 /// A folder with the demo's files.
 fn traverse() -> tempfile::TempDir {
     let folder = tempfile::tempdir().expect("a folder");
-    hypotheke(folder.path()).args(["demo", "--write", "traverse"]).assert().success();
+    hypotheke(folder.path()).args(["demo", "--output", "traverse"]).assert().success();
     folder
 }
 
 /// The earlier rules of the demo, but that they refuse what they do not know.
 fn write_refusing_rules(demo: &Path) {
     let earlier = std::fs::read_to_string(demo.join("earlier/rules-2.toml")).expect("the earlier rules");
-    let refusing = format!("{earlier}\n[migration]\nunknown = \"refuse\"\n");
+    let refusing = format!("{earlier}\n[migration]\nunknown-kinds = \"refuse\"\n");
     std::fs::write(demo.join("earlier/refusing.toml"), refusing).expect("written");
 }
 

@@ -1,5 +1,6 @@
-//! No key of a ruleset is overlooked: each one, changed, is seen by `show`, `compare`, the fingerprint and `coverage`, and can be said in
-//! code. The list of keys is that of the JSON Schema; what a key does not change is listed with the reason.
+//! No key of a ruleset is overlooked: each one, changed, is seen by `show`, `compare`, the
+//! fingerprint and `coverage`, and can be said in code. The list of keys is that of the JSON
+//! Schema; what a key does not change is listed with the reason.
 
 use std::collections::BTreeSet;
 use std::path::Path;
@@ -112,9 +113,9 @@ fn each_key_that_changes_is_shown_compared_and_covered() {
         let changed = rules(&text);
         assert_ne!(shown(folder.path(), &text), before, "{path}: `show` prints the same");
         let compared = output(hypotheke(folder.path()).args(["compare", "base.toml", "rules.toml"]), 0);
-        assert!(!compared.contains("mean the same"), "{path}: {compared}");
+        assert!(!compared.contains("the rulesets have the same meaning"), "{path}: {compared}");
         // What has a different name is gone, and something else is new.
-        if !path.ends_with("slot[].name") && !path.contains("caps[].of") && !path.ends_with("claims.play") {
+        if !path.ends_with("slot[].name") && !path.contains("caps[].of") && !path.ends_with("claims.explore") {
             let lines = compared.lines().filter(|line| line.starts_with("  ") && !line.starts_with("     ")).count();
             assert!(lines <= 2, "{path}: more than what has changed\n{compared}");
         }
@@ -125,7 +126,8 @@ fn each_key_that_changes_is_shown_compared_and_covered() {
     }
 }
 
-/// Every rule that coverage changes, as `container sled: weight-cap 180`, and what it lists as not testable.
+/// Every rule that coverage changes, as `container sled: weight-cap 180`, and what it lists as not
+/// testable.
 fn covered(folder: &Path, text: &str) -> BTreeSet<String> {
     std::fs::write(folder.join("rules.toml"), text).expect("written");
     std::fs::create_dir_all(folder.join("scenarios")).expect("a folder");
@@ -135,7 +137,7 @@ fn covered(folder: &Path, text: &str) -> BTreeSet<String> {
     let found: Value = serde_json::from_str(&found).expect("JSON");
     let rules = found["rules"].as_array().expect("rules").iter().map(|rule| {
         let text = |key: &str| rule[key].as_str().unwrap_or_default().to_owned();
-        format!("{}: {}", format!("{} {}", text("of"), text("name")).trim_end(), text("rule"))
+        format!("{}: {}", format!("{} {}", text("subject-type"), text("subject")).trim_end(), text("rule"))
     });
     let others = found["not-testable"].as_array().expect("a list").iter();
     let others = others.map(|it| format!("not testable: {}", it["setting"].as_str().unwrap_or_default()));
@@ -196,7 +198,7 @@ fn the_builder_can_say_each_key() {
         .claims("forbidden", ["drop ice"])
         .claims("possible", ["count of ice = 2"])
         .claims("recoverable", ["weight of shed = 0"])
-        .claims("play", ["create up to 2 ice"])
+        .claims("explore", ["create up to 2 ice"])
         .migration(migration)
         .tag("cold", |tag| tag.label("Cold").note("Keep cold").stack_limit(4))
         .mark_with("wet", |mark| mark.label("Wet").note("Was in water"))

@@ -1,4 +1,5 @@
-//! What the rules come to: which of them are tested, what fits where, what differs from an earlier version.
+//! What the rules mean together: which are tested, what fits where, the differences from an earlier
+//! version.
 
 use std::path::Path;
 
@@ -21,8 +22,8 @@ fn json(folder: &Path, arguments: &[&str], status: i32) -> Value {
 /// The rules that are not tested, each with what it is written for.
 fn untested(found: &Value) -> Vec<String> {
     let rules = found["rules"].as_array().expect("a list").iter();
-    let missed = rules.filter(|rule| rule["verdict"] == "untested" || rule["verdict"] == "in-part");
-    missed.map(|rule| format!("{} {}", rule["name"], rule["rule"]).replace('"', "")).collect()
+    let missed = rules.filter(|rule| rule["verdict"] == "untested" || rule["verdict"] == "partly-tested");
+    missed.map(|rule| format!("{} {}", rule["subject"], rule["rule"]).replace('"', "")).collect()
 }
 
 #[test]
@@ -30,8 +31,8 @@ fn the_demo_s_scenarios_test_all_of_its_rules() {
     let folder = traverse();
     let rules = folder.path().join("traverse");
     hypotheke(&rules).arg("coverage").assert().success().stdout_eq(golden("coverage.txt")).stderr_eq("");
-    let one = output(hypotheke(&rules).args(["coverage", "--all", "--threads", "1"]), 0);
-    assert_eq!(output(hypotheke(&rules).args(["coverage", "--all", "--threads", "3"]), 0), one);
+    let one = output(hypotheke(&rules).args(["coverage", "--show-changes", "--threads", "1"]), 0);
+    assert_eq!(output(hypotheke(&rules).args(["coverage", "--show-changes", "--threads", "3"]), 0), one);
 }
 
 #[test]
@@ -58,7 +59,7 @@ fn without_a_scenario_its_rule_is_named_and_the_suggested_scenario_tests_it_agai
 }
 
 #[test]
-fn coverage_needs_scenarios_that_hold() {
+fn coverage_requires_scenarios_that_pass() {
     let folder = traverse();
     hypotheke(&folder.path().join("traverse")).args(["coverage", "failing"]).assert().code(2).stdout_eq("").stderr_eq(
         snapbox::str![[r#"
@@ -78,11 +79,11 @@ fn fits_draws_what_fits_where() {
     let fuel = json(&rules, &["fits", "rules.toml", "sled", "--of", "fuel"], 0);
     let drum = &fuel["fits"][0];
     // Of four drums the sled bears three: 184 kg would be too much.
-    assert_eq!((&drum["per-slot"], &drum["in-all"]), (&Value::from(4), &Value::from(3)));
-    assert_eq!(drum["binds"], "weight");
+    assert_eq!((&drum["per-slot"], &drum["per-container"]), (&Value::from(4), &Value::from(3)));
+    assert_eq!(drum["limited-by"], "weight");
     hypotheke(&rules).args(["fits", "rules.toml", "slde"]).assert().code(2).stdout_eq("").stderr_eq(snapbox::str![[r#"
 error: unknown container `slde`
-  help: the containers are depot, sled, freezer, quarantine, archive, locker, instrument-case, pockets, harness, rucksack, hold
+  help: The containers are depot, sled, freezer, quarantine, archive, locker, instrument-case, pockets, harness, rucksack, hold
 
 "#]]);
 }
@@ -101,10 +102,10 @@ fn as_many_fit_as_the_table_says() {
         let answer = json(&rules, &["ask", &question, "--after", "consume from sled"], 0);
         // The freezer has a core in it from the start.
         let taken = u64::from(container == "freezer");
-        let expected = fit["in-all"].as_u64().unwrap_or(0);
+        let expected = fit["per-container"].as_u64().unwrap_or(0);
         let free =
             if container == "freezer" { expected - expected.div_ceil(8).min(expected) * taken } else { expected };
-        assert_eq!(answer["could"].as_u64(), Some(free), "{kind} in {container}: {fit}");
+        assert_eq!(answer["max-amount"].as_u64(), Some(free), "{kind} in {container}: {fit}");
         requested += 1;
     }
     assert!(requested > 100, "{requested}");
@@ -116,7 +117,7 @@ fn a_table_for_spreadsheets_has_no_formulas() {
     let rules = "[kind.rope]\nname = \"=1+1\"\n[kind.flare]\nname = 'a, \"b\"'\n[container.sled]\nslots = 1\n";
     std::fs::write(folder.path().join("rules.toml"), rules).expect("written");
     hypotheke(folder.path()).args(["fits", "--format", "csv"]).assert().success().stdout_eq(snapbox::str![[r#"
-kind,name,container,slots,admitted,rule,per-slot,in-all,binds,limited-by
+kind,name,container,slots,admitted,rule,per-slot,per-container,limited-by,limit-owner
 rope,'=1+1,sled,,yes,,1,1,room,
 flare,"a, ""b""",sled,,yes,,1,1,room,
 
@@ -136,7 +137,7 @@ fn compare_tells_what_differs_in_meaning_and_which_scenarios_come_out_otherwise(
         let command = hypotheke(folder.path()).args(["compare", "traverse/rules.toml", "new.toml"]).args(scenarios);
         output(command, status)
     };
-    let same = "every scenario has the same verdict\nthe rulesets mean the same   0 scenarios with a different verdict; 133 ran with both\n";
+    let same = "every scenario has the same verdict\nthe rulesets have the same meaning   0 scenarios with a different verdict; 133 ran with both\n";
     assert_eq!(compare(0), same);
     edit(&new, "weight-cap = 180.0", "weight-cap = 200");
     edit(&new, "admits = \"not sample\"", "admits = \"not sample.ice\"");

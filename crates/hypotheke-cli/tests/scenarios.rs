@@ -1,4 +1,5 @@
-//! Playing scenarios: which, how far, again and again, and for continuous integration; their layout.
+//! Playing scenarios: which, how far, again and again, and for continuous integration; their
+//! layout.
 
 use std::io::{BufRead, BufReader};
 use std::process::{Command, Stdio};
@@ -11,9 +12,11 @@ use super::{golden, hypotheke, output, traverse};
 fn some_scenarios_are_chosen_by_a_part_of_their_title() {
     let folder = traverse();
     let rules = folder.path().join("traverse");
-    let told = output(hypotheke(&rules).args(["verify", "--only", "ARCHIVE", "--only", "logbook"]), 0);
-    assert!(told.contains("What is archived stays in the chest") && told.contains("The logbook is neither lost"));
-    assert!(told.ends_with("all 2 scenarios hold   8 steps, 2 checks\n"), "{told}");
+    let described = output(hypotheke(&rules).args(["verify", "--list", "--only", "ARCHIVE", "--only", "logbook"]), 0);
+    assert!(
+        described.contains("What is archived stays in the chest") && described.contains("The logbook is neither lost")
+    );
+    assert!(described.ends_with("2 scenarios passed   8 steps, 2 checks\n"), "{described}");
     hypotheke(&rules).args(["verify", "--only", "nothing of it"]).assert().code(2).stdout_eq("").stderr_eq(str![[r#"
 error: no scenario has `nothing of it` in its title
   help: Write a part of the title; case does not matter
@@ -25,9 +28,13 @@ error: no scenario has `nothing of it` in its title
 fn the_first_failure_may_be_enough() {
     let folder = traverse();
     let rules = folder.path().join("traverse");
-    let told = output(hypotheke(&rules).args(["verify", "scenarios", "failing", "--stop-at-first"]), 1);
-    assert!(told.contains("The sled takes a fourth drum") && !told.contains("Anything may lie in the freezer"));
-    assert!(told.ends_with("stopped at the first that fails, as `--stop-at-first` asks\n"), "{told}");
+    let described =
+        output(hypotheke(&rules).args(["verify", "scenarios", "failing", "--rules", "rules.toml", "--fail-fast"]), 1);
+    assert!(
+        described.contains("The sled takes a fourth drum")
+            && !described.contains("The freezer takes contaminated jars")
+    );
+    assert!(described.contains("stopped at the first failure (`--fail-fast`)\n"), "{described}");
 }
 
 #[test]
@@ -35,7 +42,7 @@ fn the_number_of_threads_changes_nothing() {
     let folder = traverse();
     let rules = folder.path().join("traverse");
     let with = |threads| {
-        let arguments = ["verify", "scenarios", "failing", "--steps", "--threads", threads];
+        let arguments = ["verify", "scenarios", "failing", "--rules", "rules.toml", "--steps", "--threads", threads];
         output(hypotheke(&rules).args(arguments), 1)
     };
     assert_eq!(with("1"), with("4"));
@@ -45,7 +52,7 @@ fn the_number_of_threads_changes_nothing() {
 fn continuous_integration_gets_each_scenario_and_row_as_a_test() {
     let folder = traverse();
     let rules = folder.path().join("traverse");
-    let arguments = ["verify", "failing", "scenarios/limits.scenario", "--format", "junit"];
+    let arguments = ["verify", "failing", "scenarios/limits.scenario", "--rules", "rules.toml", "--format", "junit"];
     hypotheke(&rules).args(arguments).assert().code(1).stdout_eq(golden("junit.xml"));
 }
 
@@ -63,23 +70,23 @@ fn files_are_brought_into_their_layout_and_comments_are_kept() {
     hypotheke(&rules).args(["fmt", "--check"]).assert().code(1).stdout_eq(str![[r#"
 would change   scenarios/ropes.scenario
 6 files already formatted
-next   `hypotheke fmt` changes them
+next: hypotheke fmt
 
 "#]]);
     assert_eq!(std::fs::read_to_string(&file).expect("the file"), untidy, "--check changes nothing");
     hypotheke(&rules).arg("fmt").assert().success();
     assert_eq!(std::fs::read_to_string(&file).expect("the file"), tidy);
     hypotheke(&rules).args(["fmt", "-"]).stdin(untidy).assert().success().stdout_eq(tidy);
-    // One that can't be read leaves all as they are.
+    // An unreadable file does not stop the others.
     std::fs::write(&file, untidy).expect("written");
     std::fs::write(rules.join("scenarios/wrong.scenario"), "scenario x\n  steps\n    move\n").expect("written");
     hypotheke(&rules).arg("fmt").assert().code(2);
-    assert_eq!(std::fs::read_to_string(&file).expect("the file"), untidy);
+    assert_eq!(std::fs::read_to_string(&file).expect("the file"), tidy);
 }
 
-/// Plays once, waits, and plays again when a file has changed.
+/// Runs once, waits, and runs again when a file has changed.
 #[test]
-fn what_is_watched_is_played_again() {
+fn watched_files_are_run_again() {
     let folder = traverse();
     let rules = folder.path().join("traverse");
     let mut child = Command::new(snapbox::cmd::cargo_bin!("hypotheke"))
@@ -106,11 +113,11 @@ fn what_is_watched_is_played_again() {
 }
 
 #[test]
-fn a_million_steps_are_played() {
+fn a_million_steps_run() {
     let folder = traverse();
     let rules = folder.path().join("traverse");
     let round = "    move 1 fuel-drum from depot to sled\n    move 1 fuel-drum from sled to depot\n";
     let text = format!("scenario many\n  start as ruleset\n  steps\n{}", round.repeat(500_000));
-    let told = output(hypotheke(&rules).args(["verify", "-"]).stdin(text), 0);
-    assert!(told.ends_with("all 1 scenario hold   1000000 steps, 0 checks\n"), "{told}");
+    let described = output(hypotheke(&rules).args(["verify", "-"]).stdin(text), 0);
+    assert!(described.ends_with("1 scenario passed   1000000 steps, 0 checks\n"), "{described}");
 }

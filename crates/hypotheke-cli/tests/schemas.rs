@@ -1,4 +1,5 @@
-//! The JSON Schemas are those of the types, they are the ones that are published, and what is written and read keeps to them.
+//! The JSON Schemas are those of the types, they are the ones that are published, and what is
+//! written and read keeps to them.
 
 use std::path::Path;
 
@@ -21,7 +22,7 @@ const ALL: [&str; 16] = [
     "compare-saves",
     "explore",
     "migrate",
-    "saves",
+    "test-saves",
     "save",
 ];
 
@@ -42,14 +43,16 @@ fn the_published_schemas_are_those_of_the_types() {
     let docs = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/schemas");
     for of in ALL {
         let folder = tempfile::tempdir().expect("a folder");
-        let told = output(hypotheke(folder.path()).args(["--schema", of]), 0);
+        let described = output(hypotheke(folder.path()).args(["--schema", of]), 0);
         let published = docs.join(format!("{of}.json"));
         snapbox::Assert::new()
             .action_env("SNAPSHOTS")
-            .eq(told.as_str(), snapbox::Data::read_from(&published, None).raw());
+            .eq(described.as_str(), snapbox::Data::read_from(&published, None).raw());
         if of == "rules" {
             let of_demo = Path::new(env!("CARGO_MANIFEST_DIR")).join("demo/rules.schema.json");
-            snapbox::Assert::new().action_env("SNAPSHOTS").eq(told, snapbox::Data::read_from(&of_demo, None).raw());
+            snapbox::Assert::new()
+                .action_env("SNAPSHOTS")
+                .eq(described, snapbox::Data::read_from(&of_demo, None).raw());
         }
     }
     let listed = std::fs::read_dir(docs).expect("the schemas").count();
@@ -77,9 +80,9 @@ fn what_is_written_keeps_to_its_schema() {
         ("compare-saves", &["compare", "saves/noon.json", "saves/night.json"], 0),
         ("explore", &["explore", "--rules", "loopholes/rules.toml"], 1),
         ("migrate", &["migrate", "saves/autumn.json"], 0),
-        ("migrate", &["migrate", "saves/autumn.json", "--rules", "earlier/rules-2.toml", "--rules", "rules.toml"], 0),
-        ("saves", &["saves", "scenarios/camp.scenario", "--joins", "1"], 0),
-        ("saves", &["saves", "--joins", "1", "--mended", "earlier/refusing.toml"], 1),
+        ("migrate", &["migrate", "saves/autumn.json", "earlier/rules-2.toml", "rules.toml"], 0),
+        ("test-saves", &["test-saves", "scenarios/camp.scenario", "--joins", "1"], 0),
+        ("test-saves", &["test-saves", "--joins", "1", "--next-rules", "earlier/refusing.toml"], 1),
         ("fmt", &["fmt"], 0),
         ("fmt", &["fmt", "--check"], 0),
     ] {
@@ -110,10 +113,10 @@ fn the_demo_s_rules_name_their_schema_and_keep_to_it() {
 fn saves_keep_to_their_schema() {
     let save: Value = serde_json::from_str(include_str!("../demo/saves/night.json")).expect("JSON");
     assert_eq!(faults("save", &save), Vec::<String>::new());
-    // One with what is kept aside, of each sort.
+    // A save with orphans of each type.
     let folder = traverse();
     let rules = folder.path().join("traverse");
-    output(hypotheke(&rules).args(["migrate", "saves/autumn.json", "--write"]), 0);
+    output(hypotheke(&rules).args(["migrate", "saves/autumn.json", "--in-place"]), 0);
     let carried = std::fs::read_to_string(rules.join("saves/autumn.json")).expect("the save");
     let carried: Value = serde_json::from_str(&carried).expect("JSON");
     assert!(carried["orphans"].as_array().is_some_and(|orphans| orphans.len() > 5), "{carried}");
@@ -131,12 +134,12 @@ fn the_schema_of_rules_finds_what_the_command_finds() {
         ("stack-limit = 4\n[kind.rope]\nweight = 0.5\ntags = [\"tool\"]", true),
         ("[container.sled]\nslots = 3\nslot = [{ name = \"a\", admits = \"rope\" }]\n[kind.rope]", true),
         ("[holder.ann]\nencumbrance = [{ at = 5, label = \"laden\" }]", true),
-        ("[container.sled]\nslots = 3\non-put = [\"merge\", \"place\"]\nmisfits = \"leave\"", true),
+        ("[container.sled]\nslots = 3\non-put = [\"merge\", \"place\"]\nwhen-unfit = \"eject\"", true),
         ("[container.sled]\nslotz = 3", false),
         ("[container.sled]\nslots = \"three\"", false),
         ("[kind.rope]\nweight = -1", false),
         ("[kind.rope]\nstack-limit = 0", false),
-        ("[container.sled]\nslots = 3\nmisfits = \"vanish\"", false),
+        ("[container.sled]\nslots = 3\nwhen-unfit = \"vanish\"", false),
         ("nesting = 33", false),
         ("[holder.ann]\nencumbrance = [{ at = 5 }]", false),
         ("rules = 3", false),

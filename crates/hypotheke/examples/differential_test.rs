@@ -1,4 +1,5 @@
-//! A game's own inventory held against this library's engine: random walks drive both, and what differs is made short.
+//! Tests a game's own inventory code against this library's engine: random walks drive both, and a
+//! mismatch is minimized.
 //!
 //! ```text
 //! cargo run -p hypotheke --example differential_test
@@ -35,7 +36,8 @@ weight-cap = 8
 sled = ["3 rope (wet)", "1 stove"]
 "#;
 
-/// What a game would have written itself. Here it is the engine with a mistake of its own: what lies on the ground forgets its marks.
+/// The game's own code. Here it is the engine with a deliberate mistake: stacks on the ground lose
+/// their marks.
 struct Camp(Engine);
 
 impl Implementation for Camp {

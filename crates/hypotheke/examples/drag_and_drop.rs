@@ -1,7 +1,8 @@
-//! The inner loop of a game without any engine: a chest is opened, stacks are dragged between its grid and the pockets, dropped
-//! on the ground, and the chest is closed.
+//! The inner loop of a game without any engine: a chest is opened, stacks are dragged between its
+//! grid and the pockets, dropped on the ground, and the chest is closed.
 //!
-//! A game would read these events from mouse and keyboard; here they are lines of text, so that the loop can be watched:
+//! A game would read these events from mouse and keyboard; here they are lines of text, so that the
+//! loop can be watched:
 //!
 //! ```text
 //! cargo run -p hypotheke --example drag_and_drop            # plays a few events that are built in
@@ -16,7 +17,8 @@ use hypotheke::{
     Amount, ContainerId, HolderId, Landing, LiftAmount, Operation, Outcome, Place, Position, Refusal, Ruleset, World,
 };
 
-/// What a player does. Columns and rows are counted from 0; the chest is drawn from column 0 on, the pockets from column 6 on.
+/// What a player does. Columns and rows are counted from 0; the chest is drawn from column 0 on,
+/// the pockets from column 6 on.
 #[derive(Clone, Copy)]
 enum Input {
     Open,
@@ -116,7 +118,7 @@ impl Game {
         let player = self.player;
         Some(match input {
             Input::Open => Operation::opening(self.screen.chest.container, player),
-            // Whoever walks away puts back what is in the hand.
+            // A player who walks away puts the item in the hand back.
             Input::Close => Operation::leaving(player),
             Input::Press { column, row, half } => {
                 let share = if half { LiftAmount::Half } else { LiftAmount::Amount(Amount::All) };
@@ -140,7 +142,7 @@ impl Game {
         };
         match self.world.perform(&operation) {
             Ok(outcome) => self.tell(input, outcome),
-            // The world is as it was; the player is told why.
+            // The world is unchanged; the player sees the reason.
             Err(refusal) => self.tell_why_not(&refusal),
         }
     }

@@ -1,10 +1,11 @@
 //! Many holders in an entity component system: ten thousand porters with thirty slots each.
 //!
-//! Entities carry handles, the world is beside them. One system lets every porter act, each frame; another reads the events
-//! of each operation and keeps a component of the entities in step, as a game would for what it draws.
+//! Entities carry handles, the world is beside them. One system lets every porter act, each frame;
+//! another reads the events of each operation and keeps a component of the entities in step, as a
+//! game would for what it draws.
 //!
 //!     cargo run --release -p hypotheke --example entities          # a few frames
-//!     cargo run --release -p hypotheke --example entities -- 500   # more; the rate is told on standard error
+//!     cargo run --release -p hypotheke --example entities -- 500   # more; the rate is described on standard error
 
 #![expect(clippy::disallowed_methods, reason = "a rate needs a clock")]
 

@@ -1,5 +1,5 @@
-//! Exploration in the tests of a game: whatever order of play there is, a claim about its rules holds, or here is the shortest way to
-//! break it.
+//! Exploration in the tests of a game: whatever order of play there is, a claim about its rules
+//! holds, or here is the shortest way to break it.
 //!
 //! ```text
 //! cargo run -p hypotheke --example explore_rules
@@ -61,12 +61,12 @@ fn explore(rules: &str) -> Result<(), Box<dyn Error>> {
             status => println!("{}: {status:?}", verdict.claim),
         }
     }
-    println!("{} worlds, complete: {}", found.states, found.complete);
+    println!("{} states, complete: {}", found.states, found.complete);
     Ok(())
 }
 
 fn main() -> Result<(), Box<dyn Error>> {
     explore(RULES)?;
-    println!("With `deep`, the filter is requested of what comes in packs too:");
+    println!("With `deep`, the filter also checks the contents of packs:");
     explore(&RULES.replace("admits = \"not fuel\"", "admits = \"not fuel\"\ndeep = true"))
 }

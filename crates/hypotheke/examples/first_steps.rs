@@ -22,19 +22,21 @@ fn main() -> Result<(), Box<dyn Error>> {
         .start("depot", ["6 fuel-drum", "8 flare"])
         .build()?;
 
-    // A world in which they hold. Containers and kinds are looked up once and then named by cheap handles.
+    // A world in which they hold. Containers and kinds are looked up once and then named by cheap
+    // handles.
     let mut world = World::new(&Arc::new(rules));
     let depot = world.container("depot").ok_or("no depot")?;
     let sled = world.container("sled").ok_or("no sled")?;
     let drum = world.rules().find_kind("fuel-drum").ok_or("no drum")?;
 
-    // Four drums are too many. Nothing has changed; the refusal says why and how many could go.
+    // Four drums are too many. Nothing has changed; the refusal has the reason and the largest
+    // amount that fits.
     let four = Operation::moving(Amount::Exactly(4), depot, sled).only(drum);
     match world.perform(&four) {
         Ok(outcome) => println!("moved {}", outcome.done()),
         Err(refusal) => {
             assert_eq!(refusal.reason(), Reason::WeightCap);
-            println!("refused: {}; {} could go", world.explain(&refusal), refusal.max_amount());
+            println!("refused: {}; up to {}", world.explain(&refusal), refusal.max_amount());
         }
     }
 

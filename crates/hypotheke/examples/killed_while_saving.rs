@@ -1,7 +1,8 @@
-//! Kills a process at random while it saves, again and again, and looks at what is left.
+//! Kills a process at random while it saves, again and again, and checks the result.
 //!
-//! The process is this program itself: it saves a world, moves a flare, saves, and says after each save that it is safe. When it has been
-//! killed, what it said to be safe is there, or the save that it was about to make; each is read, and audited.
+//! The process is this program itself: it saves a world, moves a flare, saves, and reports each
+//! save that is safe. After it is killed, the last safe save or the next one must be present; each
+//! is loaded and audited.
 //!
 //!     cargo run --release -p hypotheke --features sqlite --example killed_while_saving -- 100
 
@@ -20,7 +21,7 @@ use rand_xoshiro::Xoshiro256PlusPlus;
 
 type Outcome<T> = Result<T, Box<dyn Error>>;
 
-/// No child lives longer than so many microseconds after it has begun to save.
+/// The maximum life of a child in microseconds after its first save begins.
 const LONGEST: u64 = 6_000;
 
 fn rules() -> Outcome<Arc<Ruleset>> {
@@ -40,7 +41,7 @@ fn open(sort: &str, place: &Path) -> Result<Box<dyn Store>, StoreError> {
     }
 }
 
-/// The world after so many saves: one flare goes over with each, and back again when all are there.
+/// The world after a number of saves: one flare moves with each, and all move back at the end.
 fn world_after(rules: &Arc<Ruleset>, saves: u64) -> Outcome<World> {
     let mut world = World::new(rules);
     let place = |world: &World, name: &str| world.container(name).ok_or("the rules have both");
@@ -85,7 +86,7 @@ fn kill_one(sort: &str, place: &Path, microseconds: u64) -> Outcome<u64> {
     Ok(safe)
 }
 
-/// What is there now: the save that was safe, or the next, and nothing else.
+/// The present save: the last safe one, or the next, and nothing else.
 fn look(sort: &str, place: &Path, safe: u64) -> Outcome<u64> {
     let rules = rules()?;
     let stored = open(sort, place)?.load(&Key::new("the camp")?)?;
@@ -93,7 +94,7 @@ fn look(sort: &str, place: &Path, safe: u64) -> Outcome<u64> {
         return if safe == 0 { Ok(0) } else { Err(format!("save {safe} is gone").into()) };
     };
     if !(safe..=safe + 1).contains(&stored.revision) {
-        return Err(format!("save {safe} was safe, and {} is there", stored.revision).into());
+        return Err(format!("save {safe} was safe, but {} is present", stored.revision).into());
     }
     let world = Save::read(&stored.bytes)?.world(&rules)?;
     let is_as_saved = world.snapshot() == world_after(&rules, stored.revision)?.snapshot();
@@ -121,10 +122,10 @@ fn main() -> Outcome<()> {
             finished += u64::from(found > safe);
             saved = found;
         }
-        eprintln!("{sort}: {saved} saves, {finished} of them finished and not yet told when the process was killed");
-        println!(
-            "{sort}: killed {times} times while it saved; each time a whole save was there, the last or the one after"
+        eprintln!(
+            "{sort}: {saved} saves, {finished} of them finished but not yet reported when the process was killed"
         );
+        println!("{sort}: killed {times} times while it saved; each time the last save or the next one was intact");
     }
     Ok(())
 }

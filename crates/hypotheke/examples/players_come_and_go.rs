@@ -1,12 +1,14 @@
 //! A server process whose players come and go, with a store in a folder or in an SQLite database.
 //!
-//! A player who joins is leased, loaded and arrives; one who leaves departs, is saved and released. What does not go well is tried again, with
-//! longer and longer pauses. The server's own world is in the store too, with the sessions that are going on: it is saved before a player
-//! who leaves is, so that a server that comes back goes on where it was, and nothing is lost or doubled.
+//! A player who joins is leased, loaded and arrives; a leaving player departs, is saved and released.
+//! Failed requests are repeated, with longer and longer pauses. The server's own world is
+//! in the store too, with the sessions that are going on: it is saved before a player who leaves
+//! is, so that a server that comes back goes on where it was, and nothing is lost or duplicated.
 //!
 //!     cargo run --release -p hypotheke --features sqlite --example players_come_and_go
 //!
-//! Without arguments it starts servers as processes of their own and talks to them. To talk to one yourself:
+//! Without arguments it starts servers as processes of their own and talks to them. To talk to one
+//! yourself:
 //!
 //!     cargo run --release -p hypotheke --features sqlite --example players_come_and_go -- camp sqlite camp.sqlite
 //!     join ada
@@ -100,7 +102,8 @@ impl Server {
         Ok(server)
     }
 
-    /// Finishes what was on its way when the process ended, and lets go of players whom another server has by now.
+    /// Finishes what was on its way when the process ended, and lets go of players whom another
+    /// server has by now.
     fn go_on(&mut self) -> Outcome<()> {
         for (player, mut session) in std::mem::take(&mut self.sessions) {
             let renewed = session.renew(self.store.as_ref(), now());
@@ -158,15 +161,16 @@ impl Server {
     fn leave(&mut self, player: &str) -> Outcome<String> {
         let Some(session) = self.sessions.get_mut(player) else { return Ok(format!("{player} is not here")) };
         session.leave(&mut self.world)?;
-        // The world without them is safe before they are: if it all ends here, the session is gone on with.
+        // The world without them is safe before they are: if it all ends here, the session is gone
+        // on with.
         self.save()?;
         let Some(mut session) = self.sessions.remove(player) else { return Ok(String::new()) };
         let done = session.run(self.store.as_ref(), &mut self.world, RETRY, &mut wait);
         if let Err(error) = done {
-            // It is kept, and tried again when somebody asks for it.
-            let told = format!("{player} has left, and is not saved yet: {error}");
+            // The session stays, and continues at the next command.
+            let described = format!("{player} has left and is not yet saved: {error}");
             self.sessions.insert(player.to_owned(), session);
-            return Ok(told);
+            return Ok(described);
         }
         self.save()?;
         Ok(format!("{player} is saved, as revision {}", session.expected_revision()))
@@ -175,8 +179,9 @@ impl Server {
     fn what_has(&self, player: &str) -> String {
         let pockets = self.world.container(&format!("{player}.pockets"));
         let stacks = pockets.into_iter().flat_map(|pockets| self.world.stacks(pockets));
-        let told: Vec<String> = stacks.map(|(_, stack)| format!("{} {}", stack.count(), stack.kind().id())).collect();
-        if told.is_empty() { "nothing".to_owned() } else { told.join(", ") }
+        let described: Vec<String> =
+            stacks.map(|(_, stack)| format!("{} {}", stack.count(), stack.kind().id())).collect();
+        if described.is_empty() { "nothing".to_owned() } else { described.join(", ") }
     }
 
     fn answer(&mut self, line: &str) -> Outcome<String> {

@@ -1,4 +1,4 @@
-//! Loads a ruleset and a scenario file, plays the scenarios, and prints what each step came to.
+//! Loads a ruleset and a scenario file, runs the scenarios, and prints the result of each step.
 //!
 //! ```text
 //! cargo run --example run_scenario [RULES.toml FILE.scenario]

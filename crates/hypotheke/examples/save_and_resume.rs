@@ -1,5 +1,5 @@
-//! A game loop that saves as it goes and, when it is started again, goes on where it was: under the rules of the day before, or under
-//! those of a new version.
+//! A game loop that saves as it goes and, when it is started again, goes on where it was: under the
+//! rules of the day before, or under those of a new version.
 //!
 //! ```text
 //! cargo run -p hypotheke --example save_and_resume            # three days in a folder that goes away at the end
@@ -57,7 +57,7 @@ slots = 5
 tent = ["6 fuel-can", "20 biscuit"]
 "#;
 
-/// The latest world: the one that was saved, if there is one; carried over to the rules of today, if it was saved under others.
+/// The latest world: the saved one, if there is one, migrated to the present rules if necessary.
 fn resume(path: &Path, rules: &Arc<Ruleset>) -> Result<World, Box<dyn Error>> {
     let save = match Save::load(path, Trust::Unchanged) {
         Ok(save) => save,

@@ -1,7 +1,8 @@
 //! A server and three clients over a line that loses, doubles and delays messages.
 //!
-//! The server owns the world. Each client acts ahead on a copy of its own, sends what it asks for as JSON, follows what the
-//! server says, and takes back what the server refuses. In the end all have the same world, and nothing was done twice.
+//! The server owns the world. Each client acts ahead on a copy of its own, sends what it asks for
+//! as JSON, follows what the server says, and rolls back what the server refuses. In the end all
+//! have the same world, and no request is applied twice.
 //!
 //!     cargo run --release -p hypotheke --example server_and_clients
 
@@ -36,12 +37,12 @@ struct Line {
     random: Xoshiro256PlusPlus,
     waiting: Vec<(usize, String)>,
     lost: u32,
-    doubled: u32,
+    duplicated: u32,
 }
 
 impl Line {
     fn new(seed: u64) -> Line {
-        Line { random: Xoshiro256PlusPlus::seed_from_u64(seed), waiting: Vec::new(), lost: 0, doubled: 0 }
+        Line { random: Xoshiro256PlusPlus::seed_from_u64(seed), waiting: Vec::new(), lost: 0, duplicated: 0 }
     }
 
     fn below(&mut self, bound: usize) -> usize {
@@ -53,7 +54,7 @@ impl Line {
         match self.below(5) {
             0 => self.lost += 1,
             1 => {
-                self.doubled += 1;
+                self.duplicated += 1;
                 self.waiting.extend([(client, message.clone()), (client, message)]);
             }
             _ => self.waiting.push((client, message)),
@@ -93,8 +94,10 @@ struct Play {
 impl Play {
     fn begin(rules: &Arc<Ruleset>) -> Result<Play, Box<dyn Error>> {
         let server = Server::new(World::new(rules), 4);
-        let ToClient::World(welcome) = server.initial_state() else { return Err("a welcome is a world".into()) };
-        let clients = NAMES.iter().map(|name| Client::new(name, rules, &welcome)).collect::<Result<_, _>>()?;
+        let ToClient::World(initial) = server.initial_state() else {
+            return Err("the initial state is a world".into());
+        };
+        let clients = NAMES.iter().map(|name| Client::new(name, rules, &initial)).collect::<Result<_, _>>()?;
         Ok(Play { server, clients, to_server: Line::new(1), to_clients: Line::new(2) })
     }
 
@@ -129,7 +132,7 @@ impl Play {
                 Answer::Applied { outcome, .. } => {
                     println!("{:>8} hears: {id} is done, revision {}", NAMES[to], outcome.revision());
                 }
-                Answer::Refused { text, .. } => println!("{:>8} takes back {id}: {text}", NAMES[to]),
+                Answer::Refused { text, .. } => println!("{:>8} rolls back {id}: {text}", NAMES[to]),
             }
         }
         for message in received.send {
@@ -141,7 +144,7 @@ impl Play {
     /// What a client does when it has heard nothing for a while.
     fn ask_again(&mut self) -> Result<(), Box<dyn Error>> {
         for (number, client) in self.clients.iter().enumerate() {
-            for message in client.resend().into_iter().chain([client.catch_up()]) {
+            for message in client.resend().into_iter().chain([client.resync()]) {
                 self.to_server.send(number, serde_json::to_string(&message)?);
             }
         }
@@ -175,11 +178,13 @@ fn main() -> Result<(), Box<dyn Error>> {
         rounds += 1;
     }
 
-    let (lost, doubled) =
-        (play.to_server.lost + play.to_clients.lost, play.to_server.doubled + play.to_clients.doubled);
-    println!("\n{lost} messages were lost and {doubled} came twice; after asking again {rounds} times all is quiet.");
+    let (lost, duplicated) =
+        (play.to_server.lost + play.to_clients.lost, play.to_server.duplicated + play.to_clients.duplicated);
+    println!(
+        "\n{lost} messages were lost and {duplicated} arrived twice; after {rounds} rounds of resending all clients agree."
+    );
     let world = play.server.world();
-    println!("The server stands at revision {}.", world.revision());
+    println!("The server is at revision {}.", world.revision());
     for (name, client) in NAMES.iter().zip(&play.clients) {
         let same = client.world().snapshot() == world.snapshot();
         println!("{name:>8} has {}.", if same { "the same world" } else { "another world" });

@@ -1,9 +1,10 @@
 //! The differences in meaning between two rulesets.
 //!
-//! Both are taken as lists of settings by name ([`Ruleset::settings`]), the older with the names that the newer gives. Filters are
-//! compared by what they answer: for each kind that both rulesets have, either what is left of the two filters once the kind is known
-//! is the same, or every combination of the marks and property values that they tell apart is tried. A filter with too many
-//! combinations counts as different.
+//! Both rulesets become lists of settings by name ([`Ruleset::settings`]), the older one with the
+//! names of the newer. Filters are compared by their answers: for each kind of both rulesets,
+//! either the two filters are equal once the kind is known, or every combination of the marks and
+//! property values that they can distinguish is compared. A filter with too many combinations
+//! counts as different.
 
 mod answers;
 
@@ -22,9 +23,9 @@ pub struct RuleDifference {
     pub class: SettingClass,
     /// The setting, such as `weight-cap`; empty if the subject itself is new or was removed.
     pub setting: String,
-    /// The old value; none if it is new.
+    /// The old value; `None` if it is new.
     pub old: Option<String>,
-    /// The new value; none if it was removed.
+    /// The new value; `None` if it was removed.
     pub new: Option<String>,
     /// For a filter: the kinds that only the new one admits.
     pub newly_admitted: Vec<String>,
@@ -205,13 +206,13 @@ impl Comparison<'_> {
         let has = |list: &[Setting], wanted: &Setting| {
             list.iter().any(|it| it.detail == Detail::Member && it.name == wanted.name && it.value == wanted.value)
         };
-        // Renames since the older version are told by what is renamed.
-        let told = |setting: &Setting| {
+        // Declared renames are listed with the renamed subject.
+        let described = |setting: &Setting| {
             let version = setting.name.strip_prefix("migration.").and_then(|rest| rest.split_once(".renamed."));
             version.is_some_and(|(version, _)| version.parse().is_ok_and(|version: u32| version > self.old.version()))
         };
         let members = |list: &[Setting], others: &[Setting]| {
-            let alone = list.iter().filter(|it| it.detail == Detail::Member && !has(others, it) && !told(it));
+            let alone = list.iter().filter(|it| it.detail == Detail::Member && !has(others, it) && !described(it));
             alone.cloned().collect::<Vec<_>>()
         };
         let (gone, added) = (members(old, new), members(new, old));
@@ -222,7 +223,8 @@ impl Comparison<'_> {
         }
     }
 
-    /// Caps whose filters answer alike belong together; of the others, those that are left, in order.
+    /// Caps whose filters answer alike belong together; of the others, those that are left, in
+    /// order.
     fn caps(&mut self, subject: &Subject, old: &[Setting], new: &[Setting]) {
         let caps = |list: &[Setting]| {
             let caps = list.iter().filter_map(|it| match it.detail {

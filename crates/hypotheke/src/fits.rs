@@ -15,13 +15,13 @@ use crate::world::{Place, World};
 pub struct SlotGroup {
     /// The container: its name in the ruleset, or the name that was requested.
     pub container: String,
-    /// The names of the slots, or their numbers where they have none: `radar`, `2, 3`; empty if all slots of the container are
-    /// alike.
+    /// The names of the slots, or their numbers where they have none: `radar`, `2, 3`; empty if all
+    /// slots of the container are alike.
     pub slots: String,
     first: u32,
 }
 
-/// Which rule says no.
+/// The rule that rejects the kind.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum Verdict {
     /// It is admitted as it is at first, without marks and with its first properties.
@@ -31,12 +31,12 @@ pub enum Verdict {
         /// The filter that asks for them.
         filter: String,
     },
-    /// The filter of the container says no.
+    /// The filter of the container rejects it.
     NotInContainer {
         /// The filter.
         filter: String,
     },
-    /// The filter of the slot says no.
+    /// The filter of the slot rejects it.
     NotInSlot {
         /// The filter.
         filter: String,
@@ -74,7 +74,7 @@ pub struct Fit {
     pub per_container: u64,
     /// Why not more.
     pub limited_by: LimitedBy,
-    /// The container or holder whose cap or weight cap that is; none if slots or nothing bind.
+    /// The container or holder whose cap or weight cap that is; `None` if slots or nothing bind.
     pub whose: Option<Bearer>,
 }
 
@@ -101,7 +101,8 @@ pub struct Fits {
 }
 
 impl Fits {
-    /// Works it out for all containers. Of one that several holders carry, it is that of the first of them.
+    /// Works it out for all containers. Of one that several holders carry, it is that of the first
+    /// of them.
     #[must_use]
     pub fn new(rules: &Arc<Ruleset>) -> Fits {
         let mut world = World::empty(rules);
@@ -115,8 +116,9 @@ impl Fits {
         Fits::of(rules, &world, groups, &places)
     }
 
-    /// Works it out for some containers: by their names in the ruleset (`pockets`), as one of several (`locker-a`), with who carries
-    /// them (`driver.pockets`), or by the kind of a pack, whose inside it is.
+    /// Works it out for some containers: by their names in the ruleset (`pockets`), as one of
+    /// several (`locker-a`), with who carries them (`driver.pockets`), or by the kind of a pack,
+    /// whose inside it is.
     ///
     /// # Errors
     /// The first name that is no container.
@@ -160,7 +162,7 @@ impl Fits {
         &self.groups
     }
 
-    /// The kinds, in the order of the ruleset, each with what it comes to in each group.
+    /// The kinds, in the order of the ruleset, each with its result for each group.
     pub fn rows(&self) -> impl Iterator<Item = (KindId, &[Fit])> {
         self.rows.iter().map(|(kind, fits)| (*kind, fits.as_slice()))
     }
@@ -183,7 +185,8 @@ fn find(world: &mut World, name: &str) -> Option<(ContainerDefId, ContainerId)> 
     Some((def, instance(world, rules.container(def))?))
 }
 
-/// A container of that definition; of one that a kind brings along, the inside of a stack of that kind.
+/// A container of that definition; of one that a kind brings along, the inside of a stack of that
+/// kind.
 fn instance(world: &mut World, def: &ContainerDef) -> Option<ContainerId> {
     if def.is_brought() {
         let rules = Arc::clone(world.rules());
@@ -224,8 +227,10 @@ fn groups_of(def: &ContainerDef, name: &str) -> Vec<SlotGroup> {
         }
     }
     let container = name.to_owned();
-    let told = groups.into_iter();
-    told.map(|(first, labels)| SlotGroup { container: container.clone(), slots: labels.join(", "), first }).collect()
+    let described = groups.into_iter();
+    described
+        .map(|(first, labels)| SlotGroup { container: container.clone(), slots: labels.join(", "), first })
+        .collect()
 }
 
 /// How many of a kind go into a container, why not more, and whose cap that is.

@@ -11,7 +11,7 @@ use serde::{Deserialize, Deserializer, Serialize, Serializer};
 #[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Default)]
 pub(crate) struct RulesetTag(u32);
 
-/// So many rulesets have been compiled. It reaches no output, no save, no hash and no order.
+/// The number of compiled rulesets. It affects no output, save, hash or order.
 static COMPILED: AtomicU32 = AtomicU32::new(0);
 
 impl RulesetTag {
@@ -41,8 +41,8 @@ macro_rules! ruleset_id {
         }
 
         impl $name {
-            /// The position in the ruleset's table, from 0. It may change from one version of a ruleset to the
-            /// next; files carry names.
+            /// The position in the ruleset's table, from 0. It may change from one version of a
+            /// ruleset to the next; files carry names.
             #[must_use]
             pub fn index(self) -> usize {
                 self.0 as usize
@@ -52,8 +52,8 @@ macro_rules! ruleset_id {
 }
 
 ruleset_id! {
-    /// An item kind of a [`Ruleset`](crate::Ruleset). A handle that another ruleset gave, or this one before it was compiled
-    /// again, is unknown, and never means another kind.
+    /// An item kind of a [`Ruleset`](crate::Ruleset). A handle that another ruleset gave, or this
+    /// one before it was compiled again, is unknown, and never means another kind.
     KindId;
     /// A tag of a ruleset.
     TagId;
@@ -67,9 +67,11 @@ ruleset_id! {
     HolderDefId;
 }
 
-/// The id of a stack, never used twice in a world's life. It carries the number of the world that gave it.
+/// The id of a stack, never used twice in a world's life. It carries the number of the world that
+/// gave it.
 ///
-/// Written as `#12`, or `#3:12` for a stack that came from world 3; in JSON too, where a number of 64 bits may lose some.
+/// Written as `#12`, or `#3:12` for a stack that came from world 3; in JSON too, where a number of
+/// 64 bits may lose some.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub struct StackId(pub(crate) u64);
 
@@ -77,7 +79,8 @@ impl StackId {
     const SERIAL_BITS: u32 = 40;
     /// The largest number within a world.
     pub(crate) const MOST: u64 = (1 << Self::SERIAL_BITS) - 1;
-    /// A world whose next stack has at most this number has ids for more stacks than it will ever see.
+    /// A world whose next stack has at most this number has ids for more stacks than it will ever
+    /// see.
     pub(crate) const MAX_NEXT: u64 = Self::MOST - (1 << 32);
 
     /// The id with a serial number in a world: 24 bits of world, 40 bits of number.
@@ -122,16 +125,16 @@ impl fmt::Display for StackId {
     }
 }
 
-/// Which departure from which world something left by. No world gives one twice. Under one name the numbers grow with each
-/// departure, from whichever world: a world lets nothing arrive under a name whose number is not above the last that arrived
-/// under it.
+/// Which departure from which world something left by. No world gives one twice. Under one name the
+/// numbers grow with each departure, from whichever world: a world lets nothing arrive under a name
+/// whose number is not above the last that arrived under it.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
 pub struct DepartureId {
     /// The number of the world that was left.
     pub world: u32,
-    /// The number of the departure, from 0: above all that the world has given, and above the last that arrived there under the
-    /// name.
+    /// The number of the departure, from 0: above all that the world has given, and above the last
+    /// that arrived there under the name.
     pub number: u64,
 }
 
@@ -141,16 +144,17 @@ impl fmt::Display for DepartureId {
     }
 }
 
-/// A handle of a container in one world and its clones. One of a different world, from before a reload, or whose container has
-/// gone is refused as unknown, and never means a different container.
+/// A handle of a container in one world and its clones. A handle of a different world, from before
+/// a reload, or of a removed container is refused as unknown, and never means a different
+/// container.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub struct ContainerId {
     pub(crate) index: u32,
     pub(crate) since: Moment,
 }
 
-/// A handle of a holder in one world and its clones. One of a different world, from before a reload, or whose holder has gone is
-/// refused as unknown, and never means a different holder.
+/// A handle of a holder in one world and its clones. A handle of a different world, from before a
+/// reload, or of a removed holder is refused as unknown, and never means a different holder.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub struct HolderId {
     pub(crate) index: u32,

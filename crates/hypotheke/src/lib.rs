@@ -1,8 +1,10 @@
-//! Write down how a game's inventories work, and verify that sequences of operations keep the rules.
+//! Write down how a game's inventories work, and verify that sequences of operations keep the
+//! rules.
 //!
-//! A [`Ruleset`] says all that a designer decides: item kinds, tags, containers, holders, limits. A [`World`] is the whole
-//! state: what lies where. An [`Operation`] is a request to change it. It is applied, in full or where requested in part, or
-//! refused with a [`Refusal`] that says why, with its figures; a refused one changes nothing.
+//! A [`Ruleset`] has all decisions of a designer: item kinds, tags, containers, holders, limits. A
+//! [`World`] is the whole state. An [`Operation`] is a request to change it. It is applied,
+//! completely or where requested partly, or refused with a [`Refusal`] that has the reason and its
+//! figures. A refused one changes nothing.
 //!
 //! ```
 //! use hypotheke::{Amount, Operation, Reason, Ruleset, World};
@@ -18,7 +20,7 @@
 //! let mut world = World::new(&rules.into());
 //! let (depot, sled) = (world.container("depot").unwrap(), world.container("sled").unwrap());
 //!
-//! // Exactly four: refused, and three could go.
+//! // Exactly four: refused; three would fit.
 //! let refusal = world.perform(&Operation::moving(Amount::Exactly(4), depot, sled)).unwrap_err();
 //! assert_eq!(refusal.reason(), Reason::WeightCap);
 //! assert_eq!(refusal.max_amount(), 3);
@@ -26,38 +28,43 @@
 //!
 //! // Up to four: three go, one is left, and an event says from where to where.
 //! let outcome = world.perform(&Operation::moving(Amount::UpTo(4), depot, sled)).unwrap();
-//! assert_eq!((outcome.done(), outcome.left()), (3, 1));
+//! assert_eq!((outcome.done(), outcome.requested()), (3, Some(4)));
 //! assert_eq!(world.describe_event(&world.events()[0]), "3 fuel-drum: depot/0 to sled/0");
 //! # Ok::<(), hypotheke::RulesetErrors>(())
 //! ```
 //!
 //! # Three ways to say an operation
 //!
-//! - By handles, as above: [`Operation`] with [`ContainerId`], [`KindId`] and so on, which are looked up once and cheap.
-//! - By names, as plain data that can be stored and sent: [`NamedOperation`], which [`NamedOperation::resolve`] turns into
-//!   handles.
-//! - As a sentence: `"move 3 fuel-drum from depot to sled".parse::<NamedOperation>()`, as files and messages write it.
+//! - By handles, as above: [`Operation`] with [`ContainerId`], [`KindId`] and so on, which are
+//!   looked up once and cheap.
+//! - By names, as plain data that can be stored and sent: [`NamedOperation`], which
+//!   [`NamedOperation::resolve`] turns into handles.
+//! - As a sentence: `"move 3 fuel-drum from depot to sled".parse::<NamedOperation>()`, as files and
+//!   messages write it.
 //!
 //! # Asking before acting
 //!
-//! [`World::dry_run`] says what an operation would come to. [`World::plan`] gives a [`Plan`] too, which [`World::apply`]
-//! carries out, unless the world has changed since. [`World::perform`] does both; what they say can't differ.
+//! [`World::dry_run`] returns the result of an operation. [`World::plan`] also returns a [`Plan`],
+//! which [`World::apply`] performs unless the world has changed. [`World::perform`] does both, with
+//! the same result.
 //!
-//! [`World::ask`] tells every reason that stands in the way, not the first only, and [`World::room_by_slot`] what each slot of a
-//! container would take of a stack that is dragged. [`World::count`], [`World::has`], [`World::find`] and
-//! [`World::room_for`] answer questions about what lies where.
+//! [`World::ask`] returns every reason against an operation, not only the first, and
+//! [`World::room_by_slot`] the number of items of a dragged stack that each slot takes.
+//! [`World::count`], [`World::has`], [`World::find`] and [`World::room_for`] answer questions about
+//! the contents.
 //!
 //! # Coming and going
 //!
-//! [`Operation::departing`] lets a container or a holder leave with all that it has, as a [`Departure`] that can be stored
-//! and sent; [`Operation::arriving`] brings it into a world, once.
+//! [`Operation::departing`] lets a container or a holder leave with all that it has, as a
+//! [`Departure`] that can be stored and sent; [`Operation::arriving`] brings it into a world, once.
 //!
 //! # In a game
 //!
-//! Look handles up once, by the names of the ruleset, and keep them where the game keeps its own things. Perform operations;
-//! show [`World::explain`] where one is refused; after each, read [`World::events`] and bring what you draw in step.
-//! [`World::stacks`], [`World::ground`] and [`World::describe_stack`] say what to draw. Save [`World::snapshot`] with `serde`,
-//! in any form; [`World::from_snapshot`] reads it back.
+//! Look handles up once, by the names of the ruleset, and keep them where the game keeps its own
+//! things. Perform operations; show [`World::explain`] where one is refused; after each, read
+//! [`World::events`] and bring what you draw in step. [`World::stacks`], [`World::ground`] and
+//! [`World::describe_stack`] say what to draw. Save [`World::snapshot`] with `serde`, in any form;
+//! [`World::from_snapshot`] reads it back.
 //!
 //! ```
 //! use hypotheke::{Amount, Event, Operation, Ruleset, LiftAmount, Snapshot, World};
@@ -91,33 +98,36 @@
 //! # Ok::<(), hypotheke::RulesetErrors>(())
 //! ```
 //!
-//! [`exchange`] is for games on several machines: requests that are applied once however often they come, updates that copies
-//! follow, a server and clients that act ahead. [`World::reload`] takes a running world over to an edited ruleset.
+//! [`replication`] is for games on several machines: requests that are applied once however often they
+//! come, updates that copies follow, a server and clients that act ahead. [`World::reload`] takes a
+//! running world over to an edited ruleset.
 //!
-//! # Taking back
+//! # Undo
 //!
-//! [`World::set_undo_limit`] keeps the latest operations, and [`World::undo`] undoes them exactly, the latest first.
+//! [`World::set_undo_limit`] keeps the latest operations, and [`World::undo`] undoes them exactly,
+//! the latest first.
 //!
 //! # Files
 //!
-//! [`Ruleset::load`] reads a ruleset and the tables beside it, [`ScenarioFile::load`] scenarios; both exist for text in
-//! memory too. What is wrong comes as [`text::Diagnostics`]: every fault with its place, its cause and a remedy.
-//! [`scenario`] plays scenarios and reports as data.
+//! [`Ruleset::load`] reads a ruleset and the tables beside it, [`ScenarioFile::load`] scenarios;
+//! both exist for text in memory too. What is wrong comes as [`text::Diagnostics`]: every fault
+//! with its place, its cause and a remedy. [`scenario`] plays scenarios and reports as data.
 //!
 //! # What costs what
 //!
-//! Finding slots, adding up weights and deciding filters does not grow with the number of slots or kinds: a container of
-//! more than 64 slots keeps ordered indexes of what it holds. An operation costs what it changes. A refusal allocates
-//! nothing; it becomes words only in [`World::explain`].
+//! Finding slots, adding up weights and deciding filters does not grow with the number of slots or
+//! kinds: a container of more than 64 slots keeps ordered indexes of what it holds. An operation
+//! costs what it changes. A refusal allocates nothing; it becomes words only in [`World::explain`].
 //!
-//! # What goes wrong
+//! # Errors
 //!
-//! Three things are kept apart. A [`Refusal`] is an ordinary answer of the rules. An error ([`RulesetErrors`],
-//! [`ScenarioErrors`], [`LoadError`], [`ResolveError`], [`SentenceError`]) is wrong input. Neither panics. A handle of
-//! another world, or whose container has gone, is refused as [`Reason::Unknown`].
+//! Three things are separate. A [`Refusal`] is an ordinary answer of the rules. An error
+//! ([`RulesetErrors`], [`ScenarioErrors`], [`LoadError`], [`ResolveError`], [`SentenceError`]) is
+//! wrong input. Neither panics. A handle of a different world, or of a removed container, is
+//! refused as [`Reason::Unknown`].
 //!
-//! The laws that operations keep, the ruleset file and the scenario language have pages of their own in the project's
-//! `docs` folder.
+//! The laws that operations keep, the ruleset file and the scenario language have pages of their
+//! own in the project's `docs` folder.
 
 mod audit;
 mod compare;

@@ -9,7 +9,7 @@ use crate::ops::start_faults;
 use crate::ruleset::{Ruleset, RulesetBuilder, RulesetErrors, RulesetSource, compile, lint};
 use crate::save::{Save, SaveError, Trust};
 use crate::scenario::{ScenarioErrors, ScenarioFile};
-use crate::text::{Diagnostic, Diagnostics, Location, Severity, Source, SourceId};
+use crate::text::{Diagnostic, Diagnostics, Location, Severity, Source, SourceId, system_cause};
 
 /// The most bytes that a text may have.
 const MAX_BYTES: usize = 1 << 30;
@@ -35,7 +35,7 @@ pub enum LoadError {
     /// A scenario in it is wrong.
     #[error(transparent)]
     Scenario(#[from] ScenarioErrors),
-    /// It is no save, or a damaged one.
+    /// The file is not a save, or is damaged.
     #[error("cannot load `{}`: {error}", path.display())]
     Save {
         /// The file.
@@ -57,7 +57,7 @@ pub(crate) fn read(path: &FilePath) -> Result<Vec<u8>, LoadError> {
     }
     let bytes = std::fs::File::open(path).and_then(read_bounded).map_err(|error| match error.kind() {
         std::io::ErrorKind::NotFound => fail("the file does not exist".to_owned(), Some(error)),
-        _ => fail(error.to_string(), Some(error)),
+        _ => fail(system_cause(&error), Some(error)),
     })?;
     if bytes.len() > MAX_BYTES {
         return Err(fail("it is larger than 1 GiB".to_owned(), None));
@@ -65,7 +65,8 @@ pub(crate) fn read(path: &FilePath) -> Result<Vec<u8>, LoadError> {
     Ok(bytes)
 }
 
-/// A device that never ends must not fill the memory: no more is read than shows that it is too much.
+/// A device that never ends must not fill the memory: no more is read than shows that it is too
+/// much.
 fn read_bounded(file: std::fs::File) -> std::io::Result<Vec<u8>> {
     let size = file.metadata().map_or(0, |metadata| metadata.len());
     let mut bytes = Vec::with_capacity(usize::try_from(size).unwrap_or(0).min(MAX_BYTES));
@@ -88,7 +89,7 @@ pub(crate) fn decode(name: &str, bytes: Vec<u8>, id: SourceId) -> (Source, Optio
 }
 
 impl Ruleset {
-    /// Reads a ruleset file and the tables that it names, which lie beside it.
+    /// Reads a ruleset file and its tables, which are in the same folder.
     ///
     /// # Errors
     /// If a file can't be read, or all that is wrong in them.
@@ -119,8 +120,8 @@ impl Ruleset {
         )
     }
 
-    /// Reads a ruleset from bytes in memory. `table` gives name and bytes of a table that the ruleset names, or says why
-    /// it can't.
+    /// Reads a ruleset from bytes in memory. `table` gives name and bytes of a table that the
+    /// ruleset names, or says why it can't.
     ///
     /// # Errors
     /// All that is wrong in them.
@@ -174,8 +175,8 @@ impl Ruleset {
         RulesetBuilder::default()
     }
 
-    /// Looks for what is valid but most likely not meant: kinds that fit nowhere, slots that admit nothing, weight caps
-    /// that nothing can keep, tags that look like slips.
+    /// Looks for what is valid but most likely not meant: kinds that fit nowhere, slots that admit
+    /// nothing, weight caps that nothing can keep, tags that look like slips.
     #[must_use]
     pub fn lint(&self) -> Diagnostics {
         debug_assert!(self.warnings().iter().all(|warning| warning.severity() == Severity::Warning));

@@ -1,18 +1,22 @@
-//! Moments: which state of which world a plan was made for, and since when a container or a holder is what it is.
+//! Moments: which state of which world a plan was made for, and since when a container or a holder
+//! is what it is.
 
 use std::sync::atomic::{AtomicU32, Ordering};
 
-/// The histories that have begun in this process. They reach no output, no save, no equality of worlds and no hash.
+/// The histories that have begun in this process. They reach no output, no save, no equality of
+/// worlds and no hash.
 static BEGUN: AtomicU32 = AtomicU32::new(0);
 
-/// A moment in the history of one world. No other moment of this or any other world of the process is equal to it.
+/// A moment in the history of one world. No other moment of this or any other world of the process
+/// is equal to it.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub(crate) struct Moment {
     history: u32,
     change: u32,
 }
 
-/// The moment at which a world is. Every change leads to the next, an undo too, and a clone goes on in a history of its own.
+/// The moment at which a world is. Every change leads to the next, an undo too, and a clone goes on
+/// in a history of its own.
 #[derive(Debug)]
 pub(crate) struct Now {
     /// 0 as long as nobody has requested it since the world was made or cloned.

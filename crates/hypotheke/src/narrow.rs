@@ -2,9 +2,9 @@
 
 /// The position of an entry in a list, or the length of a list, as it is kept: in 32 bits.
 ///
-/// No list of a ruleset, a world or a search has so many entries that this could fail: a text is read only up to 4 GiB, and each
-/// entry takes several bytes. Should one grow beyond all the same, a debug build stops here. A release build gives the highest
-/// number, at which nothing is found.
+/// No list of a ruleset, a world or a search has that many entries: a text has at most 4 GiB, and
+/// each entry takes several bytes. A debug build stops here anyway. A release build returns the
+/// highest number, which finds nothing.
 #[inline(always)]
 pub(crate) fn index(position: usize) -> u32 {
     let narrow = u32::try_from(position);
@@ -12,7 +12,7 @@ pub(crate) fn index(position: usize) -> u32 {
     narrow.unwrap_or(u32::MAX)
 }
 
-/// So many, or as many as an amount can say: what more is requested or left over makes no difference there.
+/// The number, or the maximum of an amount: a larger request makes no difference there.
 #[inline(always)]
 pub(crate) fn at_most(count: impl TryInto<u32>) -> u32 {
     count.try_into().unwrap_or(u32::MAX)

@@ -7,7 +7,8 @@ use serde::{Deserialize, Deserializer, Serialize, Serializer};
 
 /// A number of up to three decimal places, held as a whole number of thousandths.
 ///
-/// Weights, values, properties and positions are decimals. Their unit is what the ruleset says (`units`).
+/// Weights, values, properties and positions are decimals. Their unit is what the ruleset says
+/// (`units`).
 ///
 /// ```
 /// use hypotheke::Decimal;
@@ -91,8 +92,8 @@ pub enum DecimalError {
     /// Something other than an optional minus, digits, and up to three digits after a point.
     #[error("not a number")]
     NotANumber,
-    /// A comma stands where the decimal point belongs.
-    #[error("a decimal comma: write a point")]
+    /// A comma in place of the decimal point.
+    #[error("it has a decimal comma instead of a point")]
     Comma,
     /// More than three digits after the point.
     #[error("more than three decimal places")]

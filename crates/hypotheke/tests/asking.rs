@@ -54,7 +54,7 @@ fn world() -> World {
     World::new(&Arc::new(Ruleset::from_toml("rules.toml", RULES).unwrap_or_else(|errors| panic!("{errors}"))))
 }
 
-/// What would come of it, how many could go, and every reason in words.
+/// The result, the largest amount, and every reason in words.
 fn ask(world: &World, sentence: &str) -> (bool, u64, Vec<String>) {
     let operation: NamedOperation = sentence.parse().unwrap_or_else(|error| panic!("{sentence}: {error}"));
     let operation = operation.resolve(world).unwrap_or_else(|error| panic!("{sentence}: {error}"));
@@ -63,12 +63,12 @@ fn ask(world: &World, sentence: &str) -> (bool, u64, Vec<String>) {
     assert_eq!(world.snapshot(), before);
     let planned = world.plan(&operation).map(|plan| plan.outcome());
     assert_eq!(reply.answer(), planned, "{sentence}");
-    let told = |&cause| format!("{}: {}", hypotheke::Cause::reason(&cause), world.explain_cause(cause));
-    (reply.answer().is_ok(), reply.max_amount(), reply.causes().iter().map(told).collect())
+    let described = |&cause| format!("{}: {}", hypotheke::Cause::reason(&cause), world.explain_cause(cause));
+    (reply.answer().is_ok(), reply.max_amount(), reply.causes().iter().map(described).collect())
 }
 
 #[test]
-fn every_reason_is_told_each_as_if_there_were_no_other() {
+fn every_reason_is_listed_on_its_own() {
     let world = world();
     let cases: &[(&str, bool, u64, &[&str])] = &[
         ("move 1 drum from depot to sled", true, 1, &[]),
@@ -111,7 +111,7 @@ fn every_reason_is_told_each_as_if_there_were_no_other() {
                 "not-admitted: sled/box rejects this drum: it admits `flare`",
                 "cap: sled would contain 5 fuel; its cap is 3",
                 "weight-cap: sled would weigh 202 kg; its cap is 100 kg",
-                "no-room: sled/box has room for 0 of 4",
+                "no-room: sled/box is occupied by flare",
             ],
         ),
         (
@@ -157,7 +157,7 @@ fn every_reason_is_told_each_as_if_there_were_no_other() {
                 "cap: sled would contain 10 fuel; its cap is 3",
                 "weight-cap: sled would weigh 408 kg; its cap is 100 kg",
                 "stack-limit: sled/box would contain 9; its stack limit is 4",
-                "no-room: sled/box has room for 0 of 16",
+                "no-room: sled/box is occupied by flare",
             ],
         ),
     ];
@@ -168,7 +168,7 @@ fn every_reason_is_told_each_as_if_there_were_no_other() {
 }
 
 #[test]
-fn who_may_not_is_told_with_all_that_would_be_in_the_way_then() {
+fn every_obstacle_behind_a_closed_container_is_listed() {
     let mut world = world();
     let open: NamedOperation = "bert opens depot".parse().unwrap();
     let _ = world.perform(&open.resolve(&world).unwrap()).unwrap();
@@ -189,12 +189,12 @@ fn remedies_name_what_it_would_take() {
     let world = world();
     let operation: NamedOperation = "move 4 drum from depot to sled".parse().unwrap();
     let reply = world.ask(&operation.resolve(&world).unwrap());
-    let told: Vec<Option<String>> = reply.causes().iter().map(|&cause| world.remedy(cause)).collect();
+    let described: Vec<Option<String>> = reply.causes().iter().map(|&cause| world.remedy(cause)).collect();
     assert_eq!(
-        told,
+        described,
         [
-            Some("2 fewer of them in sled, or a cap of 5".to_owned()),
-            Some("102 kg less in sled, or a weight cap of 202 kg".to_owned()),
+            Some("Raise this cap of sled to 5, or remove 2 fuel from sled first".to_owned()),
+            Some("Raise the weight cap of sled to 202 kg, or remove 102 kg from sled first".to_owned()),
         ]
     );
 }
@@ -205,23 +205,23 @@ fn each_slot_says_how_many_it_would_take() {
     let (depot, sled) = (world.container("depot").unwrap(), world.container("sled").unwrap());
     let ann = world.holder("ann").unwrap();
     let bag = world.container("ann.bag").unwrap();
-    let told = |from: Place, actor, to| {
+    let described = |from: Place, actor, to| {
         let mut offers = Vec::new();
         world.room_by_slot(from, actor, to, &mut offers).unwrap();
-        let told = offers.iter().map(|offer| (offer.takes, offer.why_not_all.map(|cause| cause.reason())));
-        told.collect::<Vec<_>>()
+        let described = offers.iter().map(|offer| (offer.takes, offer.why_not_all.map(|cause| cause.reason())));
+        described.collect::<Vec<_>>()
     };
     assert_eq!(
-        told((depot, 0).into(), None, sled),
+        described((depot, 0).into(), None, sled),
         [(0, Some(Reason::NotAdmitted)), (1, Some(Reason::Cap)), (1, Some(Reason::Cap))]
     );
     // Plain flares are not alike to wet ones.
     assert_eq!(
-        told((bag, 1).into(), Some(ann), sled),
+        described((bag, 1).into(), Some(ann), sled),
         [(4, Some(Reason::StackLimit)), (0, Some(Reason::NoRoom)), (2, Some(Reason::StackLimit))]
     );
     // Where it lies it stays.
-    assert_eq!(told((sled, 0).into(), None, sled)[0], (2, None));
+    assert_eq!(described((sled, 0).into(), None, sled)[0], (2, None));
     let mut offers = Vec::new();
     let empty = world.room_by_slot((depot, 11).into(), None, sled, &mut offers).unwrap_err();
     assert_eq!(empty.reason(), Reason::EmptySource);
@@ -244,16 +244,16 @@ fn of_all_ways_to_put_something_only_that_one_counts_which_fits_what_lies_there(
     let mut world = World::new(&Arc::new(rules.unwrap_or_else(|errors| panic!("{errors}"))));
     let lift = "ann lifts all from ann.shelf/0".parse::<NamedOperation>().unwrap().resolve(&world).unwrap();
     assert!(world.perform(&lift).is_ok());
-    // Nothing is said of merging or of an exchange with what is not there.
+    // An empty slot gives no reason about merging or swapping.
     let not_admitted = "not-admitted: tin rejects this lamp: it admits `not tool`".to_owned();
     assert_eq!(ask(&world, "ann puts in tin/1"), (false, 0, vec![not_admitted.clone()]));
     // Where something else lies, the exchange is what is judged.
     assert_eq!(ask(&world, "ann puts in tin/0"), (false, 0, vec![not_admitted]));
 }
 
-/// Boxes in boxes: each that has to be opened first is told, from the outside in, and who uses one of them.
+/// Boxes in boxes: each closed one is reported, from the outside in, and the user of one of them.
 #[test]
-fn all_that_keeps_a_container_from_being_opened_is_told() {
+fn every_reason_against_opening_is_listed() {
     let rules = r#"
         format = 1
         nesting = 2
@@ -278,7 +278,7 @@ fn all_that_keeps_a_container_from_being_opened_is_told() {
     let inner = "not-open: store/0/ is not open".to_owned();
     assert_eq!(ask(&world, "ann opens store/0/0/"), (false, 0, vec![outer.clone(), inner.clone()]));
     let opened: NamedOperation = "bert opens store".parse().expect("a sentence");
-    assert!(world.perform(&opened.resolve(&world).expect("its places are there")).is_ok());
+    assert!(world.perform(&opened.resolve(&world).expect("its places exist")).is_ok());
     let used = "in-use: store is in use by bert".to_owned();
     assert_eq!(ask(&world, "ann opens store/0/0/"), (false, 0, vec![outer, inner, used]));
 }

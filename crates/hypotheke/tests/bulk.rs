@@ -1,4 +1,5 @@
-//! Operations that touch thousands of slots at once, where pending changes are kept in another way than for a few.
+//! Operations that touch thousands of slots at once, where pending changes are kept in another way
+//! than for a few.
 
 use std::collections::BTreeMap;
 use std::sync::Arc;
@@ -114,7 +115,7 @@ fn consuming_a_kind_takes_all_of_it_and_nothing_else() {
 }
 
 #[test]
-fn thousands_of_stacks_can_be_taken_back() {
+fn thousands_of_stacks_can_be_undone() {
     let (mut world, [a, b]) = world();
     scattered(&mut world, a);
     world.set_undo_limit(3);
@@ -193,8 +194,9 @@ impl Yard {
     }
 }
 
-/// What lies in slots that are ruled and in others, plain and marked, moved and exchanged again and again, within containers that are too
-/// large to be scanned and between them: their indexes find each where it lies, with as much room as there is.
+/// Stacks in slots with and without rules, plain and marked, are moved and swapped many times
+/// within large containers and between them: the indexes find each stack in its place, with the
+/// right room.
 #[test]
 fn what_changes_places_in_large_containers_is_found_where_it_lies() {
     for (names, recomputed) in [(&["store"][..], 2), (&["store", "shed"], 4), (&["store", "yard", "box"], 100)] {

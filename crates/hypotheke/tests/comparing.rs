@@ -1,4 +1,5 @@
-//! What `compare` lists: every difference once, whatever the text, and nothing where two rulesets mean the same.
+//! What `compare` lists: every difference once, whatever the text, and nothing where two rulesets
+//! mean the same.
 
 use hypotheke::{RuleDifference, Ruleset, compare};
 

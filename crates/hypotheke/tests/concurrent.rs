@@ -1,4 +1,5 @@
-//! Several holders at once: this library's server keeps what must hold, and three that are broken as servers are do not.
+//! Several holders at once: this library's server keeps what must hold, and three that are broken
+//! as servers are do not.
 
 use std::sync::Arc;
 
@@ -18,19 +19,19 @@ fn exploration() -> Exploration {
         .build()
         .unwrap_or_else(|errors| panic!("{errors}"))
         .into();
-    let file = ClaimsFile::parse(Source::new("a.claims", "explore\n  verbs move\n")).expect("what is played");
+    let file = ClaimsFile::parse(Source::new("a.claims", "explore\n  verbs move\n")).expect("a scope");
     Exploration::new(&rules, &file).expect("known names")
 }
 
-/// Judges each request on the world on which it was made, and takes what comes of it for the world.
+/// Checks each request against the world it was based on, and uses the result as the new world.
 #[derive(Clone)]
-struct JudgesOnTheStaleView {
+struct PlansOnTheStaleView {
     states: Vec<World>,
 }
 
-impl ServerUnderTest for JudgesOnTheStaleView {
+impl ServerUnderTest for PlansOnTheStaleView {
     fn receive(&mut self, request: &Request, made_on: u64) -> Answer {
-        let seen = self.states.iter().rposition(|world| world.revision() == made_on).expect("it was there");
+        let seen = self.states.iter().rposition(|world| world.revision() == made_on).expect("an earlier world");
         let mut world = self.states[seen].clone();
         let answer = world.request(request, &Departures::new());
         self.states.push(world);
@@ -44,9 +45,9 @@ impl ServerUnderTest for JudgesOnTheStaleView {
 
 /// Takes each request for a new one.
 #[derive(Clone)]
-struct ForgetsTheWindow(World);
+struct DropsTheWindow(World);
 
-impl ServerUnderTest for ForgetsTheWindow {
+impl ServerUnderTest for DropsTheWindow {
     fn receive(&mut self, request: &Request, _: u64) -> Answer {
         self.0.request(&Request::new(request.operation.clone()), &Departures::new())
     }
@@ -56,7 +57,7 @@ impl ServerUnderTest for ForgetsTheWindow {
     }
 }
 
-/// Remembers a request when its sender has gone on to the next one: until then an answer may have been lost.
+/// Remembers a request until its sender sends the next one: until then an answer may be lost.
 #[derive(Clone)]
 struct AppliesAgain {
     world: World,
@@ -106,8 +107,8 @@ fn interleaving(found: InterleavingReport) -> (Vec<String>, String) {
 }
 
 #[test]
-fn a_server_that_judges_on_the_stale_view_is_found() {
-    let serve = |world: &World| JudgesOnTheStaleView { states: vec![world.clone()] };
+fn a_server_that_plans_on_a_stale_world_is_found() {
+    let serve = |world: &World| PlansOnTheStaleView { states: vec![world.clone()] };
     let (steps, message) = interleaving(exploration().interleave(
         ConcurrencyBounds { max_resends: 0, ..ConcurrencyBounds::default() },
         serve,
@@ -116,9 +117,9 @@ fn a_server_that_judges_on_the_stale_view_is_found() {
     assert_eq!(
         steps,
         [
-            "ann asks: ann moves 1 flare from depot/0 to depot/1",
+            "ann sends: ann moves 1 flare from depot/0 to depot/1",
             "the request of ann arrives and is applied",
-            "bo asks: bo moves 1 flare from depot/0 to depot/1 (on the world as it was 1 before)",
+            "bo sends: bo moves 1 flare from depot/0 to depot/1 (on the world as it was 1 before)",
             "the request of bo arrives and is applied",
         ]
     );
@@ -126,13 +127,13 @@ fn a_server_that_judges_on_the_stale_view_is_found() {
 }
 
 #[test]
-fn a_server_that_forgets_what_it_has_answered_is_found() {
+fn a_server_without_a_request_window_is_found() {
     let (steps, message) = interleaving(exploration().interleave(
         ConcurrencyBounds::default(),
-        |world| ForgetsTheWindow(world.clone()),
+        |world| DropsTheWindow(world.clone()),
         &mut |_| None,
     ));
-    assert!(steps.iter().any(|step| step.ends_with("has no answer and asks again")), "{steps:?}");
+    assert!(steps.iter().any(|step| step.ends_with("gets no response and sends again")), "{steps:?}");
     assert_eq!(steps.iter().filter(|step| step.ends_with("is applied")).count() % 2, 1, "one of them twice: {steps:?}");
     assert_eq!(message, "no sequential order of the requests has this result");
 }
@@ -141,12 +142,15 @@ fn a_server_that_forgets_what_it_has_answered_is_found() {
 fn a_server_that_applies_again_when_the_first_answer_is_lost_is_found() {
     let serve = |world: &World| AppliesAgain { world: world.clone(), latest: None };
     let (steps, message) = interleaving(exploration().interleave(ConcurrencyBounds::default(), serve, &mut |_| None));
-    assert!(steps.iter().any(|step| step.contains("the answer is lost") || step.contains("asks again")), "{steps:?}");
+    assert!(
+        steps.iter().any(|step| step.contains("the response is lost") || step.contains("sends again")),
+        "{steps:?}"
+    );
     assert_eq!(message, "no sequential order of the requests has this result");
 }
 
 #[test]
-fn marks_packs_and_hands_are_told_apart_by_what_they_are() {
+fn marks_packs_and_hands_are_distinguished_by_contents() {
     let rules: Arc<Ruleset> = Ruleset::builder()
         .mark("wet")
         .kind("rope", |kind| kind)
@@ -162,7 +166,7 @@ fn marks_packs_and_hands_are_told_apart_by_what_they_are() {
         .unwrap_or_else(|errors| panic!("{errors}"))
         .into();
     for play in ["verbs swap, move", "verbs move\n  mark wet", "verbs lift, return"] {
-        let file = ClaimsFile::parse(Source::new("a.claims", format!("explore\n  {play}\n"))).expect("what is played");
+        let file = ClaimsFile::parse(Source::new("a.claims", format!("explore\n  {play}\n"))).expect("a scope");
         let several = ConcurrencyBounds { network_steps: 20_000, ..ConcurrencyBounds::default() };
         let found = Exploration::new(&rules, &file).expect("known names").interleaved(several, &mut |_| None);
         assert!(found.failure.is_none(), "{play}: {}", found.failure.expect("one"));

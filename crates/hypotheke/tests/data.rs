@@ -43,7 +43,7 @@ fn json_that_is_wrong_is_refused_with_its_cause() {
         (r#"{"action":{"fly":{}}}"#, "unknown variant `fly`"),
         (r#"{"action":{"swap":{"one":"a/0","other":"b/1","third":"c/2"}}}"#, "unknown field `third`"),
         (r#"{"actor":"x","action":{"swap":{"one":"a/0","other":"b/1"}},"id":1}"#, "unknown field `id`"),
-        (r#"{"action":{"swap":{"one":"A","other":"b/1"}}}"#, "a place is written in lower-case letters"),
+        (r#"{"action":{"swap":{"one":"A","other":"b/1"}}}"#, "a place has lower-case letters"),
         (r#"{"action":{"consume":{"amount":{"exactly":-1},"kind":null,"from":"a"}}}"#, "invalid value: integer `-1`"),
         (
             r#"{"action":{"consume":{"amount":{"exactly":1e30},"kind":null,"from":"a"}}}"#,
@@ -88,7 +88,7 @@ fn reasons_are_found_by_their_codes() {
         assert_eq!(Reason::from_code(reason.code()), Some(reason));
         assert_eq!(serde_json::to_value(reason).expect("a code"), reason.code());
     }
-    assert!(Reason::ALL.is_sorted(), "they stand in the order in which the checks run");
+    assert!(Reason::ALL.is_sorted(), "they are in the order of the checks");
     assert_eq!(Reason::from_code("Weight-Cap"), None);
 }
 

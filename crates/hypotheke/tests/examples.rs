@@ -46,10 +46,8 @@ fn examples_print_what_is_written_beside_them() {
 fn a_process_killed_while_it_saves_leaves_a_whole_save() {
     let kills = std::env::var("KILLS").unwrap_or_else(|_| "50".to_owned());
     let output = run("killed_while_saving", &[&kills]);
-    let told = |store| {
-        format!(
-            "{store}: killed {kills} times while it saved; each time a whole save was there, the last or the one after\n"
-        )
+    let described = |store| {
+        format!("{store}: killed {kills} times while it saved; each time the last save or the next one was intact\n")
     };
-    assert_eq!(output, told("folder") + &told("sqlite"));
+    assert_eq!(output, described("folder") + &described("sqlite"));
 }

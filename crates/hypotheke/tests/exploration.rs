@@ -1,4 +1,5 @@
-//! Exploration: counted against a plain search written for this alone, and with and without symmetry.
+//! Exploration: counted against a plain search written for this alone, and with and without
+//! symmetry.
 
 use std::collections::{BTreeSet, VecDeque};
 use std::sync::Arc;
@@ -26,7 +27,7 @@ fn broken(found: &ExplorationReport, claim: usize) -> &[String] {
     }
 }
 
-/// Each trace is played from the start by sentences, and must be applied step by step.
+/// Each trace is run from the start by sentences, and must be applied step by step.
 fn replay(rules: &Arc<Ruleset>, steps: &[String]) -> World {
     let mut world = World::new(rules);
     for step in steps {
@@ -166,7 +167,7 @@ fn as_many_worlds_are_found_as_a_plain_search_finds() {
 }
 
 #[test]
-fn what_lies_beyond_the_worlds_that_were_gone_through_is_told_as_farther() {
+fn unexpanded_states_count_as_deeper() {
     let (rules, by_depth) = both([2, 2], &[2, 3], 2, &[(0, 0, 2), (1, 1, 3)]);
     // It is decided by the first world that is two operations from the start.
     let found = exploration(&rules, "possible\n  sled has: 2 k0, 3 k1\n").without_symmetry().search();
@@ -195,11 +196,11 @@ fn traverse() -> Arc<Ruleset> {
 }
 
 #[test]
-fn a_shortest_trail_leads_to_each_loophole() {
+fn a_shortest_trace_leads_to_each_loophole() {
     let rules = traverse();
     let found = exploration(
         &rules,
-        "always\n  no contaminated in freezer\n  no core lies with logbook\nnever\n  drop logbook\n  move logbook to vault\n\
+        "always\n  no contaminated in freezer\n  no core lies with logbook\nforbidden\n  drop logbook\n  move logbook to vault\n\
          possible\n  freezer has: 1 case\n  freezer has: 2 case\nrecoverable\n  depot has: 1 logbook\n",
     )
     .search();
@@ -210,7 +211,7 @@ fn a_shortest_trail_leads_to_each_loophole() {
             .map(|step| step.replace("#2/0", "depot/1/0"))
     );
     assert_eq!(broken(&found, 1), Vec::<String>::new(), "so it is at the start");
-    assert!(matches!(found.verdicts[2].status, Status::Holds), "what is kept can't be dropped");
+    assert!(matches!(found.verdicts[2].status, Status::Holds), "a protected item can't be dropped");
     assert_eq!(broken(&found, 3), ["move 1 logbook from depot/2 to vault/0"]);
     assert_eq!(broken(&found, 4).len(), 1);
     assert!(matches!(found.verdicts[5].status, Status::Unreachable));
@@ -223,11 +224,11 @@ fn a_shortest_trail_leads_to_each_loophole() {
     }
 }
 
-const WALKED: &str = "always\n  no contaminated in freezer\n  count of fuel <= 3\nnever\n  move logbook to vault\n  drop logbook\n\
+const WALKED: &str = "always\n  no contaminated in freezer\n  count of fuel <= 3\nforbidden\n  move logbook to vault\n  drop logbook\n\
                       possible\n  freezer has: 1 case\nrecoverable\n  depot has: 1 logbook\n";
 
-/// What is told of walks, without the states.
-fn told(found: &ExplorationReport) -> String {
+/// The results of walks, without the states.
+fn described(found: &ExplorationReport) -> String {
     let status = |status: &Status| match status {
         Status::Violated(trace) | Status::Reachable(trace) => format!("{:?} {}", trace.steps, trace.message),
         other => format!("{other:?}"),
@@ -264,7 +265,7 @@ fn walks_are_the_same_on_any_number_of_threads_and_in_parts() {
         exploration(&rules, WALKED).walk(walks, &mut |_| None)
     };
     let whole = walk(1, (0, 1));
-    assert_eq!(told(&whole), told(&walk(3, (0, 1))));
+    assert_eq!(described(&whole), described(&walk(3, (0, 1))));
     let parts: Vec<ExplorationReport> = (0..4).map(|part| walk(2, (part, 4))).collect();
     assert_eq!(parts.iter().map(|part| part.applied).sum::<u64>(), whole.applied);
     assert_eq!(parts.iter().map(|part| part.walks.unwrap()).sum::<u64>(), 600);
@@ -279,7 +280,7 @@ fn walks_are_the_same_on_any_number_of_threads_and_in_parts() {
 }
 
 #[test]
-fn what_stops_a_search_is_told() {
+fn a_search_reports_the_bound_that_stopped_it() {
     let rules = traverse();
     let claims = "always\n  count of core <= 1\npossible\n  freezer has: 2 case\nrecoverable\n  depot has: 1 logbook\n";
     for (bounds, bound) in [
@@ -296,17 +297,17 @@ fn what_stops_a_search_is_told() {
     let huge = Bounds { states: Some(10_u64.pow(18)), memory: Some(10_u64.pow(18)), depth: Some(u32::MAX) };
     let found = exploration(&rules, "always\n  count of core <= 1\n").within(huge).search();
     assert_eq!(found.stopped_by, None);
-    let stopped = exploration(&rules, claims).search_until(&mut |told| {
-        assert_eq!((told.states, told.done, told.depth), (1, 0, 0));
+    let stopped = exploration(&rules, claims).search_until(&mut |described| {
+        assert_eq!((described.states, described.done, described.depth), (1, 0, 0));
         Some(Bound::Interrupt)
     });
     assert_eq!((stopped.stopped_by, stopped.states), (Some(Bound::Interrupt), 1));
 }
 
 #[test]
-fn what_is_wrong_with_claims_is_told_all_at_once() {
+fn faults_of_claims_are_listed_in_one_run() {
     let rules = traverse();
-    let text = "always\n  no contaminatd in freezer\n  count of fuel in depo <= 3\n  no core in\nnever\n  burn logbook\n  drop logbok\nsometimes\n  x\nplay\n  verbs move, fly\n";
+    let text = "always\n  no contaminatd in freezer\n  count of fuel in depo <= 3\n  no core in\nforbidden\n  burn logbook\n  drop logbok\nsometimes\n  x\nexplore\n  verbs move, fly\n";
     let errors = ClaimsFile::parse(Source::new("a.claims", text)).unwrap_err().to_string();
     for part in [
         "a.claims:4:",
@@ -315,7 +316,7 @@ fn what_is_wrong_with_claims_is_told_all_at_once() {
         "a claim cannot forbid `burn`",
         "`sometimes` is not a heading",
         "a.claims:11:15",
-        "`fly` is no verb",
+        "a search does not try `fly`",
     ] {
         assert!(errors.contains(part), "{part} in {errors}");
     }
@@ -326,9 +327,9 @@ fn what_is_wrong_with_claims_is_told_all_at_once() {
     };
     assert!(faults(text).contains("a.claims:3:21"), "{}", faults(text));
     let text = text.replace(" fuel", "");
-    let told = faults(&text);
-    assert!(told.contains("a.claims:2:14") && told.contains("a.claims:4:15"), "{told}");
-    let text = "start\n  depo: 1 core\nplay\n  actors ann\n  mark wet\nalways\n  no contaminatd in freezer\n  count of fuel in depo <= 3\nnever\n  drop logbok\n";
+    let described = faults(&text);
+    assert!(described.contains("a.claims:2:14") && described.contains("a.claims:4:15"), "{described}");
+    let text = "start\n  depo: 1 core\nexplore\n  actors ann\n  mark wet\nalways\n  no contaminatd in freezer\n  count of fuel in depo <= 3\nforbidden\n  drop logbok\n";
     let file = ClaimsFile::parse(Source::new("a.claims", text)).unwrap();
     let errors = Exploration::new(&rules, &file).unwrap_err().to_string();
     for part in [
@@ -438,13 +439,14 @@ proptest! {
         };
         let (predicted, played) = (ready().search(), ready().with_index_checks().search());
         if symmetric {
-            // Slots that nothing can tell apart are gone through in another order, so that another shortest trace may come first.
+            // Interchangeable slots are visited in a different order, so a different shortest trace
+            // may come first.
             prop_assume!(predicted.stopped_by.is_none());
             let verdicts = |found: &ExplorationReport| found.verdicts.iter().map(|it| std::mem::discriminant(&it.status)).collect::<Vec<_>>();
             prop_assert_eq!(verdicts(&predicted), verdicts(&played));
             prop_assert_eq!(&predicted.by_depth, &played.by_depth);
         } else {
-            prop_assert_eq!(all_told(&predicted), all_told(&played));
+            prop_assert_eq!(all_described(&predicted), all_described(&played));
         }
         prop_assert_eq!((predicted.applied, predicted.refused), (played.applied, played.refused));
         prop_assert!(predicted.law_violation.is_none());
@@ -470,14 +472,14 @@ fn predictions_keep_the_limit_of_the_target() {
         "{} states",
         predicted.states
     );
-    assert_eq!(all_told(&predicted), all_told(&played));
+    assert_eq!(all_described(&predicted), all_described(&played));
     assert_eq!((predicted.applied, predicted.refused), (played.applied, played.refused));
 }
 
-/// What leaves a worn slot goes onto the first stack with room, so the order of two stacks that a holder carries matters; that
-/// of two stacks in the world does not.
+/// What leaves a worn slot goes onto the first stack with room, so the order of two stacks that a
+/// holder carries matters; that of two stacks in the world does not.
 #[test]
-fn slots_that_a_holder_carries_are_told_apart_where_a_verb_fills_them_in_order() {
+fn carried_slots_are_distinguished_if_a_verb_fills_them_in_order() {
     let rules = ready(
         Ruleset::builder()
             .kind("flare", |kind| kind.stack_limit(4))
@@ -517,7 +519,8 @@ fn wet_rope_and(other: &str) -> Arc<Ruleset> {
 #[test]
 fn any_two_stacks_may_lie_with_each_other_but_none_with_itself() {
     let rules = wet_rope_and("1 rope");
-    // The first rope is the only wet one; the second lies with it. #2 is no comment, and this is one.
+    // The first rope is the only wet one; the second lies with it. #2 is no comment, and this is
+    // one.
     let found = exploration(
         &rules,
         "always\n  no rope lies with wet   # no rope lies with core\n  no wet lies with wet\n  all wet in #1\n",
@@ -530,16 +533,17 @@ fn any_two_stacks_may_lie_with_each_other_but_none_with_itself() {
 }
 
 #[test]
-fn what_is_never_done_is_told_by_what_was_taken() {
+fn operations_that_never_apply_are_reported() {
     let rules = wet_rope_and("1 core");
     let walks = Walks { count: 300, steps: 6, ..Walks::default() };
-    // A walk also moves a core out of a depot where something wet lies: that is no move of something wet.
-    let claims = "explore\n  verbs move\nnever\n  move wet to sled\n  move core to sled\n  swap core\n";
+    // A walk also moves a core out of a depot where something wet lies: that is no move of
+    // something wet.
+    let claims = "explore\n  verbs move\nforbidden\n  move wet to sled\n  move core to sled\n  swap core\n";
     let found = exploration(&rules, claims).walk(walks, &mut |_| None);
     assert_eq!(broken(&found, 0), ["move 1 rope from depot/0 to sled/0"]);
     assert_eq!(broken(&found, 1), ["move 1 core from depot/1 to sled/0"]);
     assert!(matches!(found.verdicts[2].status, Status::NoViolationFound));
-    let swapped = exploration(&rules, "explore\n  verbs swap\nnever\n  swap core\n  swap rope\n").search();
+    let swapped = exploration(&rules, "explore\n  verbs swap\nforbidden\n  swap core\n  swap rope\n").search();
     assert_eq!([broken(&swapped, 0), broken(&swapped, 1)], [["swap depot/0 with depot/1"]; 2], "either side");
 }
 
@@ -559,7 +563,8 @@ fn a_save_and_a_leave_at_any_step_change_nothing_that_must_hold() {
     let walks = Walks { count: 200, ..Walks::default() };
     let found = exploration(&rules, claims).walk(walks, &mut |_| None);
     assert!(found.law_violation.is_none());
-    // While the surveyor is away, so is what was in the hand: claims are about the world in which it is back.
+    // While the surveyor is away, so is what was in the hand: claims are about the world in which
+    // it is back.
     assert!(matches!(found.verdicts[0].status, Status::NoViolationFound), "{:?}", found.verdicts[0].status);
     assert!(found.applied > 1_000);
     let kept = exploration(&rules, &claims.replace("leave", "save-then-load")).walk(walks, &mut |_| None);
@@ -575,7 +580,8 @@ fn containers_of_other_sizes_are_other_worlds() {
             .container("sled", |sled| sled.slots(2).resizable(1, 2))
             .start("depot", ["1 rope"]),
     );
-    // Both may have one slot or two, and the rope may lie in any of them: 2 + 3 + 3 + 4. What spills goes to the slot that stays.
+    // Both may have one slot or two, and the rope may be in any of them: 2 + 3 + 3 + 4. A spilled
+    // stack moves to the remaining slot.
     let claims = "explore\n  verbs move, resize\nalways\n  count of rope = 1\npossible\n  free slots of sled = 0\n";
     for found in [exploration(&rules, claims).search(), exploration(&rules, claims).without_symmetry().search()] {
         assert!(found.complete && found.law_violation.is_none());
@@ -609,9 +615,9 @@ fn what_goes_wrong_in_between_is_tried_at_every_world() {
     assert!(matches!(found.verdicts[0].status, Status::NoViolationFound), "the logbook is back with its holder");
 }
 
-/// What is told of a search, but for the states of traces.
-fn all_told(found: &ExplorationReport) -> String {
-    format!("{} {} {:?} {:?} {}", told(found), found.states, found.by_depth, found.stopped_by, found.memory_bytes)
+/// The results of a search, without the states of traces.
+fn all_described(found: &ExplorationReport) -> String {
+    format!("{} {} {:?} {:?} {}", described(found), found.states, found.by_depth, found.stopped_by, found.memory_bytes)
 }
 
 #[test]
@@ -628,7 +634,7 @@ fn a_search_tells_the_same_on_any_number_of_threads() {
             let one = search(1, bounds);
             assert!(one.states > 200);
             for threads in [2, 5] {
-                assert_eq!(all_told(&one), all_told(&search(threads, bounds)));
+                assert_eq!(all_described(&one), all_described(&search(threads, bounds)));
             }
         }
     }
@@ -761,7 +767,7 @@ fn what_is_never_opened_or_picked_up_is_said_as_a_scenario_says_it() {
 }
 
 #[test]
-fn a_claim_is_judged_again_once_a_holder_has_come_back() {
+fn a_claim_is_checked_again_after_a_holder_returns() {
     let rules = ready(
         Ruleset::builder()
             .kind("rope", |kind| kind.stack_limit(2))
@@ -785,7 +791,8 @@ fn a_claim_is_judged_again_once_a_holder_has_come_back() {
     // Nothing but leaving closes it.
     let found = search("");
     assert!(found.verdicts.iter().all(|it| matches!(it.status, Status::Holds)), "{:?}", found.verdicts);
-    // While the surveyor is away there is no such holder, and that is no violation; once back it has nothing open.
+    // While the surveyor is away there is no such holder, and that is no violation; once back it
+    // has nothing open.
     let found = search("  faults leave\n");
     assert_eq!(broken(&found, 0), ["depart surveyor", "arrive surveyor"]);
     assert!(matches!(found.verdicts[1].status, Status::Holds));

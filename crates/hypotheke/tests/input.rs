@@ -87,31 +87,31 @@ fn each_fault_is_found_at_its_place() {
         ("[kind.a]\npack = \"b\"\n[container.b]\nslots = 1\ncopies = [\"c\"]", "5:11 two-uses '\"c\"'"),
         (
             "[kind.a]\noccupies-slots = [\"left\"]\n[container.b]\nslot = [{ name = \"lift\" }]",
-            "2:10 unknown-name '\"left\"'",
+            "2:19 unknown-name '\"left\"'",
         ),
-        ("[kind.a]\nneeds = \"left\"", "2:9 wrong-type '\"left\"'"),
-        ("[container.b]\nslots = 1\nmisfits = \"go\"", "3:11 unknown-choice '\"go\"'"),
+        ("[kind.a]\noccupies-slots = \"left\"", "2:18 wrong-type '\"left\"'"),
+        ("[container.b]\nslots = 1\nwhen-unfit = \"go\"", "3:14 unknown-choice '\"go\"'"),
         ("[container.b]\nslots = 1\non-put = [\"place\", \"throw\"]", "3:20 unknown-choice '\"throw\"'"),
         ("ground-limit = 0", "1:16 out-of-range '0'"),
-        ("[container.b]\nslots = 2\nleast-slots = 3", "3:15 out-of-range '3'"),
-        ("[container.b]\nslots = 2\nmost-slots = 1", "3:14 out-of-range '1'"),
-        ("[container.b]\nslots = 2\nmost-slots = 4000001", "3:14 out-of-range '4000001'"),
-        ("[container.b]\nslots = 3\nslot = [{}, { name = \"c\" }]\nleast-slots = 1", "4:15 out-of-range '1'"),
+        ("[container.b]\nslots = 2\nmin-slots = 3", "3:13 out-of-range '3'"),
+        ("[container.b]\nslots = 2\nmax-slots = 1", "3:13 out-of-range '1'"),
+        ("[container.b]\nslots = 2\nmax-slots = 4000001", "3:13 out-of-range '4000001'"),
+        ("[container.b]\nslots = 3\nslot = [{}, { name = \"c\" }]\nmin-slots = 1", "4:13 out-of-range '1'"),
         ("[container.b]\nslots = 2\nmust-open = \"yes\"", "3:13 wrong-type '\"yes\"'"),
         ("[container.b]\nslots = 2\nexclusive = 1", "3:13 wrong-type '1'"),
         ("[holder.h]\nshortcuts = 257", "2:13 out-of-range '257'"),
-        ("[holder.h]\ndepleted-shortcuts = \"drop\"", "2:19 unknown-choice '\"drop\"'"),
+        ("[holder.h]\ndepleted-shortcuts = \"drop\"", "2:22 unknown-choice '\"drop\"'"),
         ("[container.shortcuts]\nslots = 1", "1:12 bad-name 'shortcuts'"),
         ("[kind.a]\nattributes = { warmth = \"much\" }", "2:25 wrong-type '\"much\"'"),
-        ("[holder.h]\nencumbrance = [{ at = 2 }]", "2:11 missing-key '{ at = 2 }'"),
-        ("[holder.h]\nencumbrance = [{ at = -2, label = \"laden\" }]", "2:20 out-of-range '-2'"),
+        ("[holder.h]\nencumbrance = [{ at = 2 }]", "2:16 missing-key '{ at = 2 }'"),
+        ("[holder.h]\nencumbrance = [{ at = -2, label = \"laden\" }]", "2:23 out-of-range '-2'"),
         (
             "[holder.h]\nencumbrance = [{ at = 2, label = \"laden\" }, { at = 2, label = \"slow\" }]",
-            "2:62 duplicate '\"slow\"'",
+            "2:63 duplicate '\"slow\"'",
         ),
         ("[container.b]\nslots = 1\ndeep = true", "3:8 missing-key 'true'"),
         ("[kind.a]\n[container.b]\nslots = 1\n[start]\n\"b/0/\" = [\"1 a\"]", "5:1 bad-start '\"b/0/\"'"),
-        ("[kind.a]\nkeep = \"yes\"", "2:8 wrong-type '\"yes\"'"),
+        ("[kind.a]\nprotected = \"yes\"", "2:13 wrong-type '\"yes\"'"),
         ("[kind.a]\n[container.c]\nslots = 1\ntake = 0", "4:8 wrong-type '0'"),
         ("[kind.a]\n[container.c]\nslots = 1\ncaps = [{ of = \"a\" }]", "4:9 missing-key '{ of = \"a\" }'"),
         ("[kind.a]\n[container.c]\nslots = 1\ncaps = [{ of = \"b\", count = 2 }]", "4:17 unknown-name 'b'"),
@@ -135,7 +135,7 @@ fn each_fault_is_found_at_its_place() {
 }
 
 #[test]
-fn all_faults_are_told_in_one_run_in_the_order_of_the_text() {
+fn all_faults_are_listed_in_one_run_in_text_order() {
     let text = "titel = \"x\"\n[kind.a]\nweight = -1\n[container.c]\nslots = 2\nadmits = \"food\"\n[holder.h]\ncarries = [\"d\"]";
     let found = places(&faults(text));
     assert_eq!(
@@ -155,7 +155,7 @@ fn unknown_names_come_with_the_nearest_known_one() {
     assert_eq!(help(&kinds.replace("slots = 4", "slots = 4\nadmits = \"fule\"")), "Did you mean `fuel`?");
     assert_eq!(help(&format!("{kinds}[start]\nsled = [\"1 fuel-durm\"]")), "Did you mean `fuel-drum`?");
     assert_eq!(help(&format!("{kinds}[start]\nsledd = []")), "Did you mean `sled`?");
-    assert_eq!(help("[kind.\"Fuel Drum\"]"), "write `fuel-drum`");
+    assert_eq!(help("[kind.\"Fuel Drum\"]"), "Write `fuel-drum`");
 }
 
 #[test]
@@ -168,7 +168,7 @@ fn a_start_that_breaks_the_rules_says_why_and_what_would_fit() {
 }
 
 #[test]
-fn bytes_that_are_not_text_are_told_with_their_place() {
+fn bytes_that_are_not_text_are_reported_with_their_place() {
     let errors = Ruleset::from_bytes("rules.toml", b"title = \"x\xff\"".to_vec(), |_| Err(String::new()))
         .expect_err("not UTF-8");
     assert_eq!(errors.diagnostics().iter().map(hypotheke::text::Diagnostic::code).collect::<Vec<_>>(), ["not-utf8"]);
@@ -179,16 +179,16 @@ fn bytes_that_are_not_text_are_told_with_their_place() {
 }
 
 #[test]
-fn files_that_are_not_there_or_are_folders_are_told_by_name() {
+fn missing_files_and_folders_are_named() {
     let cause = |path: &Path| match Ruleset::load(path) {
-        Err(LoadError::Read { cause, path: told, .. }) => {
-            assert_eq!(told, path);
+        Err(LoadError::Read { cause, path: described, .. }) => {
+            assert_eq!(described, path);
             cause
         }
         other => panic!("{other:?}"),
     };
     let folder = tempfile::tempdir().expect("a folder");
-    assert_eq!(cause(folder.path()), "it is a folder; expected a file");
+    assert_eq!(cause(folder.path()), "it is a folder, not a file");
     assert_eq!(cause(&folder.path().join("none.toml")), "the file does not exist");
     std::fs::create_dir(folder.path().join("items.csv")).expect("a folder");
     std::fs::write(folder.path().join("rules.toml"), "tables = [\"items.csv\"]").expect("written");
@@ -267,7 +267,7 @@ fn demo(name: &str) -> String {
     std::fs::read_to_string(format!("{DEMO}/{name}")).expect("a file of the demo")
 }
 
-/// Bytes changed, cut out and doubled, as an editor or a broken disk would.
+/// Bytes changed, cut out and duplicated, as an editor or a broken disk would.
 fn damaged(text: &str, wounds: &[(usize, u8, u8)]) -> Vec<u8> {
     let mut bytes = text.as_bytes().to_vec();
     for &(at, how, byte) in wounds {

@@ -38,7 +38,7 @@ fn every_law_holds() {
         }
     }
     assert!(broken.is_empty(), "{}", broken.join("\n"));
-    assert!(played >= 225, "only {played} laws were played");
+    assert!(played >= 225, "only {played} laws were run");
 }
 
 /// Every law of the page has a case, and every case a law of the page.
@@ -89,7 +89,7 @@ impl SideBySide {
         match step {
             Step::Operation(operation, _) => self.perform(operation),
             Step::Together(list, _) => self.perform(list.operation()),
-            // The model takes no requests: what is stale or answered already never comes to it.
+            // The model has no requests: stale or answered ones never reach it.
             Step::Request(_, Expected::Refused { reason: Some(Reason::Stale), .. }) => true,
             Step::Request(sent, _) => {
                 let is_again = sent.id.as_ref().is_some_and(|id| self.answered.contains(id.as_str()));
@@ -171,7 +171,7 @@ fn the_laws_notice_rules_that_are_missing() {
             Arc::new(Ruleset::from_toml("rules.toml", &lines.join("\n")).unwrap_or_else(|errors| panic!("{errors}")));
         let noticed = files().iter().any(|path| {
             let file = ScenarioFile::load(path).unwrap_or_else(|error| panic!("{error}"));
-            // A start that can't be laid out any more is noticed too.
+            // A start that is no longer valid counts too.
             file.check(&rules).is_err()
                 || file.check(&rules).expect("checked").run(ReportDetail::Failures).any(|report| !report.passed())
         });

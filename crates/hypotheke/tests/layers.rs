@@ -1,4 +1,4 @@
-//! Modules use what stands above them in the map of layers, and nothing below or beside.
+//! Modules use modules above them in the map of layers, and none below or on the same line.
 
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
@@ -36,7 +36,7 @@ fn names_of_root(root: &str) -> BTreeMap<String, String> {
     uses.flat_map(|(module, list)| names(list).into_iter().map(move |name| (name, module.to_owned()))).collect()
 }
 
-/// What stands after each `crate::` in code that is not a comment.
+/// The name after each `crate::` in code outside comments.
 fn used(text: &str) -> Vec<String> {
     let code = text.lines().map(|line| line.split("//").next().unwrap_or_default());
     let after = |line: &str| {
@@ -48,7 +48,7 @@ fn used(text: &str) -> Vec<String> {
     code.flat_map(after).filter(|name| !name.is_empty()).collect()
 }
 
-/// Each use of a module that does not stand above the one that uses it.
+/// Each use of a module that is not above its user.
 fn against_the_map(folder: &Path, map: &str, heading: &str) -> Vec<String> {
     let layers = layers(map, heading);
     let root = ["lib.rs", "main.rs"].iter().find_map(|root| std::fs::read_to_string(folder.join(root)).ok());
@@ -63,7 +63,7 @@ fn against_the_map(folder: &Path, map: &str, heading: &str) -> Vec<String> {
             continue;
         }
         let Some(layer) = layers.get(&module) else {
-            found.push(format!("{module} stands in no layer"));
+            found.push(format!("{module} is in no layer"));
             continue;
         };
         let text = std::fs::read_to_string(&path).expect("a source");
@@ -87,9 +87,9 @@ fn modules_use_only_what_stands_above_them() {
     assert_eq!(against_the_map(Path::new(COMMAND), &map, "Layers of the command-line tool"), Vec::<String>::new());
 }
 
-/// The check can fail: in a folder with a circle each use that goes down or aside is told.
+/// The check can fail: in a folder with a cycle, each use of a lower or equal layer is reported.
 #[test]
-fn what_is_used_from_below_is_told() {
+fn a_use_of_a_lower_layer_is_reported() {
     let folder = tempfile::tempdir().expect("a folder");
     let write = |name: &str, text: &str| std::fs::write(folder.path().join(name), text).expect("written");
     write("lib.rs", "mod low;\nmod high;\nmod other;\npub use high::{High,\n    Higher};\n");
@@ -97,8 +97,8 @@ fn what_is_used_from_below_is_told() {
     write("high.rs", "use crate::low::Low;\nuse crate::other;\n");
     write("other.rs", "");
     let map = "# Map\n\n## Layers\n\nFrom the top.\n\n    low\n    high other\n\nThe end.\n";
-    let told = ["high.rs uses other", "low.rs uses high"];
-    assert_eq!(against_the_map(folder.path(), map, "Layers"), told);
+    let described = ["high.rs uses other", "low.rs uses high"];
+    assert_eq!(against_the_map(folder.path(), map, "Layers"), described);
     let missing = map.replace(" other", "");
-    assert!(against_the_map(folder.path(), &missing, "Layers").contains(&"other stands in no layer".to_owned()));
+    assert!(against_the_map(folder.path(), &missing, "Layers").contains(&"other is in no layer".to_owned()));
 }

@@ -1,6 +1,6 @@
 //! Everything that the library promises, through its public interface.
 
-#![allow(clippy::expect_used, clippy::unwrap_used, clippy::panic, reason = "in a test, what goes wrong fails the test")]
+#![allow(clippy::expect_used, clippy::unwrap_used, clippy::panic, reason = "in a test, a panic fails the test")]
 
 mod agreement;
 mod asking;
@@ -22,6 +22,7 @@ mod places;
 mod plain;
 mod queries;
 mod reload;
+mod remedies;
 mod replication;
 mod rulesets;
 mod saves;

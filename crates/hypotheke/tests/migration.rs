@@ -1,4 +1,5 @@
-//! Saves go over to other rulesets: names are followed, what is not known is kept aside and given back, nothing is lost.
+//! Saves migrate to different rulesets: names are followed, unknown parts become orphans and
+//! return, nothing is lost.
 
 use std::collections::BTreeMap;
 use std::sync::Arc;
@@ -27,7 +28,7 @@ fn perform(world: &mut World, sentence: &str) {
     assert!(answer.is_ok(), "{sentence}: {}", answer.map_or_else(|refusal| world.explain(&refusal), |_| String::new()));
 }
 
-/// Goes over; what comes of it goes through both forms of a save and must be a whole and lawful world.
+/// Migrates; the result passes through both forms of a save and must be a complete, legal world.
 fn migrate(save: &Save, rules: &Arc<Ruleset>) -> (World, Vec<String>) {
     let (after, differences) = save.migrate(rules).unwrap_or_else(|error| panic!("{error}"));
     for bytes in [after.to_json().into_bytes(), after.to_bytes()] {
@@ -43,7 +44,7 @@ fn migrate(save: &Save, rules: &Arc<Ruleset>) -> (World, Vec<String>) {
 /// Where everything lies: `depot/0: 3 flare (wet)`.
 fn lying(world: &World) -> Vec<String> {
     let snapshot = world.snapshot();
-    let told = |place: String, stack: &hypotheke::snapshot::Stack| {
+    let described = |place: String, stack: &hypotheke::snapshot::Stack| {
         let properties = stack.properties.iter().map(|(name, value)| format!("{name} {value}"));
         let looks: Vec<String> = stack.marks.iter().cloned().chain(properties).collect();
         let looks = if looks.is_empty() { String::new() } else { format!(" ({})", looks.join(", ")) };
@@ -61,11 +62,11 @@ fn lying(world: &World) -> Vec<String> {
     let hands =
         snapshot.holders.iter().filter_map(|holder| Some((format!("{}.hand", holder.name), holder.hand.as_ref()?)));
     let ground = snapshot.ground.iter().map(|landed| ("ground".to_owned(), &landed.stack));
-    slots.chain(hands).chain(ground).map(|(place, stack)| told(place, stack)).collect()
+    slots.chain(hands).chain(ground).map(|(place, stack)| described(place, stack)).collect()
 }
 
-fn aside(world: &World) -> Vec<String> {
-    let told = |orphan: &Orphan| match orphan {
+fn orphans_of(world: &World) -> Vec<String> {
+    let described = |orphan: &Orphan| match orphan {
         Orphan::Stack { place, stack, .. } => Some(format!("{place}: {} {}", stack.count, stack.kind)),
         Orphan::Variant { stack, marks, properties, .. } => {
             Some(format!("{stack}: {} {}", marks.join(" "), properties.keys().cloned().collect::<Vec<_>>().join(" ")))
@@ -73,7 +74,7 @@ fn aside(world: &World) -> Vec<String> {
         Orphan::Shortcut { holder, shortcut, kind } => Some(format!("{holder}.shortcuts/{shortcut}: {kind}")),
         Orphan::Totals { .. } => None,
     };
-    world.orphans().iter().filter_map(told).collect()
+    world.orphans().iter().filter_map(described).collect()
 }
 
 const AUTUMN: &str = r#"
@@ -143,7 +144,7 @@ fn names_are_followed_and_slots_are_known_by_theirs() {
         perform(&mut world, step);
     }
     let winter = from_toml(WINTER);
-    let (world, told) = migrate(&Save::of(&world), &winter);
+    let (world, described) = migrate(&Save::of(&world), &winter);
     assert_eq!(
         lying(&world),
         [
@@ -156,23 +157,23 @@ fn names_are_followed_and_slots_are_known_by_theirs() {
             "driver.hand: 1 can",
             "ground: 1 flare",
         ],
-        "{told:#?}"
+        "{described:#?}"
     );
     let flares = winter.find_kind("flare").unwrap();
     assert_eq!(world.count(flares, None), 8);
     assert_eq!(world.snapshot().holders[0].origin.as_ref().map(ToString::to_string).as_deref(), Some("store/0"));
     for line in [
-        "canister: 3 items are now can",
-        "rocket: 6 items are now flare",
+        "canister: 3 items are renamed to can",
+        "rocket: 6 items are renamed to flare",
         "tainted: renamed to contaminated, on 1 stack",
         "depth: renamed to reading, on 1 stack",
         "depot: renamed to store",
         "guide: renamed to driver",
-        "shed/1: container removed; its 1 core; it was spilled to store/3",
+        "shed/1: container removed; its 1 core; moved to store/3",
     ] {
-        assert!(told.iter().any(|told| told == line), "{line} in {told:#?}");
+        assert!(described.iter().any(|described| described == line), "{line} in {described:#?}");
     }
-    assert_eq!(aside(&world), Vec::<String>::new());
+    assert_eq!(orphans_of(&world), Vec::<String>::new());
 }
 
 const WITH_SMOKE: &str = r#"
@@ -225,10 +226,10 @@ fn what_is_not_known_is_kept_untouched_and_given_back() {
     }
     let start = world.clone();
     let without = from_toml(WITHOUT);
-    let (mut world, told) = migrate(&Save::of(&world), &without);
+    let (mut world, described) = migrate(&Save::of(&world), &without);
     assert_eq!(lying(&world), ["depot/0: 1 rope", "depot/2: 2 flare"], "what was in the pack takes the first place");
     assert_eq!(
-        aside(&world),
+        orphans_of(&world),
         [
             "depot/0: 2 smoke",
             "depot/1: 1 kit",
@@ -239,7 +240,7 @@ fn what_is_not_known_is_kept_untouched_and_given_back() {
             "ann.shortcuts/1: smoke",
             "#3: wet burn",
         ],
-        "{told:#?}"
+        "{described:#?}"
     );
     // Out of play, they are not counted, and survive whatever is done and saved.
     let flare = without.find_kind("flare").unwrap();
@@ -250,12 +251,12 @@ fn what_is_not_known_is_kept_untouched_and_given_back() {
     let saved = Save::read(&Save::of(&world).to_bytes()).unwrap();
     assert_eq!(saved.snapshot().orphans, kept);
 
-    // A later version knows them again: all but what lies in a slot that was taken goes back to where it was.
+    // A later version knows them again: all return to their places, except one whose slot is taken.
     let again = from_toml(&WITH_SMOKE.replace("version = 1", "version = 3"));
-    let (world, told) = migrate(&saved, &again);
+    let (world, described) = migrate(&saved, &again);
     assert!(
-        told.iter().any(|line| line.starts_with("depot/0: 2 smoke came back, but the place has no room")),
-        "{told:#?}"
+        described.iter().any(|line| line.starts_with("depot/0: 2 smoke restored, but the place has no room")),
+        "{described:#?}"
     );
     for line in [
         "depot/1: 1 kit restored",
@@ -263,9 +264,9 @@ fn what_is_not_known_is_kept_untouched_and_given_back() {
         "ground: 1 smoke restored",
         "ann.shortcuts/1: shortcut to smoke restored",
     ] {
-        assert!(told.iter().any(|told| told == line), "{line} in {told:#?}");
+        assert!(described.iter().any(|described| described == line), "{line} in {described:#?}");
     }
-    assert_eq!(aside(&world), Vec::<String>::new());
+    assert_eq!(orphans_of(&world), Vec::<String>::new());
     for (kind, more) in [("smoke", 0), ("kit", 0), ("flare", 1)] {
         let count = |world: &World| world.count(world.rules().find_kind(kind).unwrap(), None);
         assert_eq!(count(&world), count(&start) + more, "{kind}");
@@ -282,7 +283,7 @@ fn a_mark_is_not_given_back_to_a_stack_that_has_grown() {
     let again = from_toml(&WITH_SMOKE.replace("version = 1", "version = 3"));
     let (world, _) = migrate(&Save::of(&world), &again);
     assert!(lying(&world).contains(&"depot/2: 3 flare".to_owned()), "{:#?}", lying(&world));
-    assert_eq!(aside(&world), ["#3: wet burn"]);
+    assert_eq!(orphans_of(&world), ["#3: wet burn"]);
 }
 
 fn with_container(name: &str, gone: Option<RemovedContents>, default: MigrationPolicy) -> Arc<Ruleset> {
@@ -321,11 +322,11 @@ fn what_lay_in_a_container_that_has_gone_goes_where_the_designer_says() {
         (None, MigrationPolicy::Ground, vec!["ground: 6 flare", "ground: 3 flare"], vec![]),
     ] {
         let after = with_container("hut", gone.clone(), default);
-        let (world, told) = migrate(&save, &after);
+        let (world, described) = migrate(&save, &after);
         assert_eq!(
-            (lying(&world), aside(&world)),
+            (lying(&world), orphans_of(&world)),
             (lies.iter().map(|it| (*it).to_owned()).collect(), kept.iter().map(|it| (*it).to_owned()).collect()),
-            "{gone:?} {default:?} {told:#?}"
+            "{gone:?} {default:?} {described:#?}"
         );
         // A ruleset that has the shed again gives them back.
         if !kept.is_empty() {
@@ -341,7 +342,7 @@ fn what_lay_in_a_container_that_has_gone_goes_where_the_designer_says() {
         }
     }
     let refused = save.migrate(&with_container("hut", None, MigrationPolicy::Refuse)).unwrap_err();
-    assert!(matches!(&refused, MigrationError::Refused(told) if told.len() == 2), "{refused}");
+    assert!(matches!(&refused, MigrationError::Refused(described) if described.len() == 2), "{refused}");
 }
 
 #[test]
@@ -359,16 +360,16 @@ fn what_is_over_a_cap_gives_away_what_it_has_last() {
     {
         perform(&mut world, step);
     }
-    let (after, told) = migrate(&Save::of(&world), &rules(16, "", 2));
-    assert_eq!(audit(after.rules(), &after.snapshot()), vec![], "{told:#?}");
+    let (after, described) = migrate(&Save::of(&world), &rules(16, "", 2));
+    assert_eq!(audit(after.rules(), &after.snapshot()), vec![], "{described:#?}");
     // The last go first: the rope, then the cans of the second stack, then one of the first.
     assert_eq!(lying(&after)[..2], ["sled/0: 3 can", "ann.bag/0: 3 can"], "{:#?}", lying(&after));
     let caps = "caps = [{ of = \"fuel\", count = 5 }]\n";
-    let (after, told) = migrate(&Save::of(&world), &rules(100, caps, 2));
-    assert_eq!(lying(&after)[..3], ["sled/0: 4 can", "sled/1: 1 can", "sled/2: 1 rope"], "{told:#?}");
+    let (after, described) = migrate(&Save::of(&world), &rules(100, caps, 2));
+    assert_eq!(lying(&after)[..3], ["sled/0: 4 can", "sled/1: 1 can", "sled/2: 1 rope"], "{described:#?}");
     assert!(
-        told.iter().any(|line| line.starts_with("sled: cap: 7 `fuel` of 5; it was spilled to ground")),
-        "{told:#?}"
+        described.iter().any(|line| line.starts_with("sled: cap: 7 `fuel` of 5; moved to ground")),
+        "{described:#?}"
     );
 }
 
@@ -382,14 +383,14 @@ fn kinds_become_packs_and_cease_to_be() {
     };
     let mut world = World::new(&rules(false, 1));
     perform(&mut world, "create 3 case in depot");
-    let (mut world, told) = migrate(&Save::of(&world), &rules(true, 2));
-    assert_eq!(lying(&world), ["depot/0: 1 case", "depot/1: 1 case", "depot/2: 1 case"], "{told:#?}");
+    let (mut world, described) = migrate(&Save::of(&world), &rules(true, 2));
+    assert_eq!(lying(&world), ["depot/0: 1 case", "depot/1: 1 case", "depot/2: 1 case"], "{described:#?}");
     perform(&mut world, "create 2 rope in depot/1/");
-    let (world, told) = migrate(&Save::of(&world), &rules(false, 3));
-    assert!(lying(&world).contains(&"depot/3: 2 rope".to_owned()), "{told:#?}");
+    let (world, described) = migrate(&Save::of(&world), &rules(false, 3));
+    assert!(lying(&world).contains(&"depot/3: 2 rope".to_owned()), "{described:#?}");
     assert!(
-        told.iter().any(|line| line.ends_with("it is in no pack any more; its 2 rope; it was spilled to depot/3")),
-        "{told:#?}"
+        described.iter().any(|line| line.ends_with("pack removed; its 2 rope; moved to depot/3")),
+        "{described:#?}"
     );
 }
 
@@ -408,14 +409,14 @@ fn a_version_between_that_spills_is_not_the_same_as_none() {
     let save = Save::of(&world);
     let (between, _) = save.migrate(&rules(2, 1)).unwrap();
     let (chain, _) = between.migrate(&rules(3, 3)).unwrap();
-    let (direct, told) = save.migrate(&rules(3, 3)).unwrap();
-    assert_eq!(told, vec![]);
+    let (direct, described) = save.migrate(&rules(3, 3)).unwrap();
+    assert_eq!(described, vec![]);
     let changes = chain.changes_to(&direct);
     assert_eq!(changes.by_place.iter().map(|(place, _)| place.as_str()).collect::<Vec<_>>(), ["depot", "ground"]);
 }
 
 #[test]
-fn one_who_departs_takes_along_what_is_kept_aside() {
+fn a_departing_holder_takes_their_orphans_along() {
     let world = World::new(&from_toml(WITH_SMOKE)).numbered(1, 0);
     let without = from_toml(WITHOUT);
     let (mut world, _) = migrate(&Save::of(&world), &without);
@@ -423,16 +424,17 @@ fn one_who_departs_takes_along_what_is_kept_aside() {
     let before = world.snapshot();
     let ann = world.holder("ann").unwrap();
     let gone = world.perform(&Operation::departing(ann)).unwrap().revision();
-    assert!(!aside(&world).iter().any(|line| line.starts_with("ann.")), "{:?}", aside(&world));
+    assert!(!orphans_of(&world).iter().any(|line| line.starts_with("ann.")), "{:?}", orphans_of(&world));
     let document = world.departed()[0].clone();
     assert_eq!(document.orphans.len(), 1);
     assert!(world.undo(gone).is_ok());
     assert_eq!(world.snapshot(), before);
-    // As a document of its own she goes over to the ruleset that knows it again, and brings it into another world, once.
+    // As a separate transfer record she migrates to the ruleset that knows it again, and brings it
+    // into a different world, once.
     let bytes = Save::of_departure(&without, &document).to_bytes();
     let again = from_toml(&WITH_SMOKE.replace("version = 1", "version = 3"));
-    let (save, told) = Save::read(&bytes).unwrap().migrate(&again).unwrap();
-    assert_eq!(told.iter().map(ToString::to_string).collect::<Vec<_>>(), ["ann.pockets/0: 2 smoke restored"]);
+    let (save, described) = Save::read(&bytes).unwrap().migrate(&again).unwrap();
+    assert_eq!(described.iter().map(ToString::to_string).collect::<Vec<_>>(), ["ann.pockets/0: 2 smoke restored"]);
     let mut other = World::empty(&again).numbered(2, 0);
     perform(&mut other, "depart ann");
     let arriving = Operation::arriving(save.departure(&again).unwrap());
@@ -453,7 +455,7 @@ fn a_document_is_checked_as_a_save_is() {
     assert_eq!(Save::read(text.replace("\"count\": 2", "\"count\": 3").as_bytes()).unwrap_err().code(), "edited");
     assert_eq!(save.world(&rules).unwrap_err().code(), "inconsistent");
     assert_eq!(Save::of(&world).departure(&rules).unwrap_err().code(), "inconsistent");
-    // What would have to go to the ground of a world is kept aside, since there is none.
+    // Items that would go to the ground of a world become orphans, since there is none.
     let narrow = from_toml(
         &WITH_SMOKE
             .replace("[container.pockets]\nslots = 3", "[container.pockets]\nslots = 1")
@@ -462,10 +464,10 @@ fn a_document_is_checked_as_a_save_is() {
     let mut world = World::new(&rules).numbered(1, 0);
     perform(&mut world, "create 4 flare in ann.pockets/2");
     perform(&mut world, "depart ann");
-    let (save, told) = Save::of_departure(&rules, &world.departed()[0]).migrate(&narrow).unwrap();
+    let (save, described) = Save::of_departure(&rules, &world.departed()[0]).migrate(&narrow).unwrap();
     assert!(
-        told.iter().any(|it| it.action == Some(MigrationPolicy::Orphan) && it.place == "ann.pockets/2"),
-        "{told:?}"
+        described.iter().any(|it| it.action == Some(MigrationPolicy::Orphan) && it.place == "ann.pockets/2"),
+        "{described:?}"
     );
     let departure = save.departure(&narrow).unwrap();
     assert_eq!(departure.orphans.iter().map(Orphan::items).sum::<u64>(), 4);
@@ -483,7 +485,7 @@ fn an_edited_save_is_audited_before_it_becomes_a_world() {
     let doubled = text.replace("\"kind\": \"flare\", \"count\": 2", "\"kind\": \"flare\", \"count\": 5");
     assert_ne!(doubled, text);
     let error = Save::read_with(doubled.as_bytes(), Trust::AllowEdited).unwrap().world(&rules).unwrap_err();
-    assert_eq!(error.to_string(), "the world: conservation: 5 flare, but 2 came in and did not leave: 3 too many");
+    assert_eq!(error.to_string(), "the world: conservation: the world has 5 flare, but its totals say 2: 3 too many");
     // Nor is it brought in by carrying it over.
     for version in ["version = 1", "version = 3\nnesting = 2"] {
         let over = from_toml(&WITH_SMOKE.replace("version = 1", version));
@@ -506,26 +508,34 @@ fn exchanged_names_are_followed_although_the_rules_are_the_same() {
     assert_eq!(save.world(&after).expect_err("it has to migrate").code(), "other-ruleset");
     let (world, differences) = migrate(&save, &after);
     assert_eq!(lying(&world), ["depot/0: 1 cold"]);
-    assert_eq!(differences, ["hot: 1 item is now cold"]);
+    assert_eq!(differences, ["hot: 1 item is renamed to cold"]);
 }
 
 #[test]
-fn what_is_wrong_with_the_names_of_a_migration_is_told() {
+fn faults_of_migration_names_are_reported() {
     let cases = [
-        ("[migration.3]\nreplaced-by = { a = \"flare\" }", "`[migration.2]` tells", "this is version 2"),
-        ("[migration.1]\nreplaced-by = { a = \"flare\" }", "", "nothing was before version 1"),
-        ("[migration.2]\nrenamed.kind = { a = \"flar\" }", "Did you mean `flare`?", "there is no `flar`"),
-        ("[migration.2]\nrenamed.kind = { flare = \"rope\" }", "", "`flare` is still there"),
+        (
+            "[migration.3]\nreplaced-by = { a = \"flare\" }",
+            "Raise `version` to 3",
+            "version 3 is later than the version of the ruleset, 2",
+        ),
+        (
+            "[migration.1]\nreplaced-by = { a = \"flare\" }",
+            "Write the changes of version 2",
+            "version 1 is the first version",
+        ),
+        ("[migration.2]\nrenamed.kind = { a = \"flar\" }", "Did you mean `flare`?", "unknown new name `flar`"),
+        ("[migration.2]\nrenamed.kind = { flare = \"rope\" }", "", "`flare` still exists"),
         ("[migration.2]\nrenamed.kind = { a = \"flare\", b = \"flare\" }", "replaced-by", "two names become `flare`"),
         (
             "[migration.2]\nreplaced-by = { a = \"rope\" }\nrenamed.kind = { a = \"flare\" }",
             "",
             "`a` has two new names",
         ),
-        ("[migration.2]\ngone = { shed = \"into depo\" }", "Did you mean `depot`?", "there is no `depo`"),
-        ("[migration.2]\ngone = { shed = \"away\" }", "into CONTAINER", "unknown target `away`"),
+        ("[migration.2]\nremoved = { shed = \"into depo\" }", "Did you mean `depot`?", "unknown container `depo`"),
+        ("[migration.2]\nremoved = { shed = \"away\" }", "into CONTAINER", "unknown target `away`"),
         ("[migration.2]\nrenamed.kinds = { a = \"flare\" }", "`kind`", "has no key `kinds`"),
-        ("[migration]\nover-cap = \"split\"", "leave", "can't be `split`"),
+        ("[migration]\nover-cap = \"split\"", "`stay`", "unknown value `split`"),
     ];
     for (section, help, message) in cases {
         let text =
@@ -574,7 +584,7 @@ fn versions(moves: &[Vec<(usize, usize)>]) -> Vec<Arc<Ruleset>> {
 
 proptest! {
     #[test]
-    fn names_come_to_the_same_through_all_versions_or_at_once(
+    fn names_are_the_same_through_all_versions_or_directly(
         moves in prop::collection::vec(prop::collection::vec((0..4_usize, 0..4_usize), 0..3), 3),
         counts in prop::collection::vec((0..4_usize, 1..9_u32), 0..8),
     ) {
@@ -629,7 +639,7 @@ proptest! {
         }
         let all = |world: &World| {
             let mut counts: BTreeMap<String, u64> = BTreeMap::new();
-            for line in lying(world).iter().chain(&aside(world)) {
+            for line in lying(world).iter().chain(&orphans_of(world)) {
                 let (_, items) = line.split_once(": ").unwrap();
                 let (count, kind) = items.split_once(' ').unwrap();
                 *counts.entry(kind.to_owned()).or_default() += count.parse::<u64>().unwrap();
@@ -642,12 +652,12 @@ proptest! {
         let (between, differences) = migrate(&Save::of(&world), &second);
         prop_assert_eq!(all(&between), before.clone(), "{:#?}", differences);
         for violation in audit(&second, &between.snapshot()) {
-            let told = differences.iter().any(|told| told.starts_with(violation.place()));
-            prop_assert!(told || violation.law() == Law::Ground, "{} in {:#?}", violation, differences);
+            let described = differences.iter().any(|described| described.starts_with(violation.place()));
+            prop_assert!(described || violation.law() == Law::Ground, "{} in {:#?}", violation, differences);
         }
         let (back, differences) = migrate(&Save::of(&between), &rules(3, 15, 7, 6, 8, MigrationPolicy::Spill));
         prop_assert_eq!(all(&back), before, "{:#?}", differences);
-        prop_assert_eq!(aside(&back), Vec::<String>::new(), "{:#?}", differences);
+        prop_assert_eq!(orphans_of(&back), Vec::<String>::new(), "{:#?}", differences);
     }
 }
 
@@ -657,8 +667,8 @@ fn a_save_that_tells_of_four_billion_slots_costs_nothing() {
     let text = Save::of(&world).to_json().replace("\"slots\": 2}", "\"slots\": 4294967295}");
     assert!(text.contains("4294967295"));
     let save = Save::read_with(text.as_bytes(), Trust::AllowEdited).unwrap();
-    let (after, told) = save.migrate(&from_toml(WINTER)).unwrap();
-    assert!(told.iter().any(|it| it.message == "3 slots instead of 4294967295"), "{told:?}");
+    let (after, described) = save.migrate(&from_toml(WINTER)).unwrap();
+    assert!(described.iter().any(|it| it.message == "3 slots instead of 4294967295"), "{described:?}");
     assert_eq!(
         lying(&after.world(&from_toml(WINTER)).unwrap())[4..6],
         ["driver.harness/0: 1 hood", "driver.harness/2: 1 mittens"]
@@ -676,15 +686,15 @@ fn what_was_in_a_pack_that_is_not_known_goes_to_the_holder_s_other_containers() 
     let mut world = World::new(&rules(1, "[kind.kit]\npack = \"kit\"\n[container.kit]\nslots = 3\n"));
     perform(&mut world, "create 1 kit in ann.belt");
     perform(&mut world, "create 3 rope in ann.belt/0/");
-    let (world, told) = migrate(&Save::of(&world), &rules(2, ""));
-    assert_eq!(lying(&world), ["ann.belt/0: 1 rope", "ann.bag/0: 1 rope", "ground: 1 rope"], "{told:#?}");
+    let (world, described) = migrate(&Save::of(&world), &rules(2, ""));
+    assert_eq!(lying(&world), ["ann.belt/0: 1 rope", "ann.bag/0: 1 rope", "ground: 1 rope"], "{described:#?}");
 }
 
 #[test]
-fn a_save_of_a_later_version_is_told_as_such() {
-    let (world, told) = migrate(&Save::of(&World::new(&from_toml(WITHOUT))), &from_toml(WITH_SMOKE));
+fn a_save_of_a_later_version_is_rejected() {
+    let (world, described) = migrate(&Save::of(&World::new(&from_toml(WITHOUT))), &from_toml(WITH_SMOKE));
     assert_eq!(
-        told[0],
+        described[0],
         "version: the save is of version 2, which is later than version 1 of the ruleset: renames are not reversed"
     );
     assert_eq!(lying(&world), Vec::<String>::new());

@@ -1,7 +1,8 @@
-//! Searches held against a naive one, on random rulesets: the plain enumerator says what is tried, the plain model says what
-//! comes of it, and whole states are compared. Walks are held against searches.
+//! Searches against a naive one, on random rulesets: the plain enumerator lists the operations, the
+//! plain model gives the results, and whole states are compared. Walks are compared with searches.
 //!
-//! The long form: `RULESETS=10000 SHARD=1/20 cargo test --release -p hypotheke --test main naive -- --nocapture`.
+//! The long form: `RULESETS=10000 SHARD=1/20 cargo test --release -p hypotheke --test main naive --
+//! --nocapture`.
 
 use std::collections::BTreeMap;
 
@@ -15,7 +16,7 @@ use crate::transitions::{Case, report, seeds};
 /// At which depth a claim was decided first, if it was.
 type Decided = Vec<Option<usize>>;
 
-/// The naive search, as far as it goes within so many states. Gives how deep all was seen.
+/// The naive search within a number of states. Returns the depth to which all was seen.
 fn naive(case: &Case, space: &StateSpace, kinds: &[ClaimKind], max_states: usize) -> (Decided, usize, bool) {
     let mut model = Plain::new(case.model.clone().expect("the rules of the model"));
     let mut decided: Decided = vec![None; kinds.len()];

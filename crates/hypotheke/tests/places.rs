@@ -1,4 +1,4 @@
-//! Places by name, and how refusals, places and events are told.
+//! Places by name, and the words of refusals, places and events.
 
 use std::sync::Arc;
 
@@ -65,16 +65,16 @@ fn every_way_to_write_a_place_leads_there() {
 }
 
 #[test]
-fn paths_that_are_no_paths_are_told() {
+fn invalid_paths_are_reported() {
     for (text, expected) in [
         ("", "a name is missing in this place"),
         ("/3", "a name is missing in this place"),
         ("store//3", "a name is missing in this place"),
-        ("Store", "a place is written in lower-case letters"),
-        ("store@1", "after `@` come a row and a column"),
-        ("store@-1,0", "after `@` come a row and a column"),
+        ("Store", "a place has lower-case letters"),
+        ("store@1", "a row and a column must follow `@`"),
+        ("store@-1,0", "a row and a column must follow `@`"),
         ("store/99999999999", "this number is too large"),
-        ("#1x", "a place is written in lower-case letters"),
+        ("#1x", "a place has lower-case letters"),
         ("#99999999999999999999", "this number is too large"),
         ("#16777216:1", "this number is too large"),
     ] {
@@ -86,23 +86,23 @@ fn paths_that_are_no_paths_are_told() {
 }
 
 #[test]
-fn every_reason_is_told_with_its_figures() {
+fn every_reason_has_its_figures() {
     let mut world = world();
     for (sentence, expected) in [
-        ("move 0 rope from store to bag", "there is no such amount here"),
-        ("move hat from store to rack", "nothing of it lies in store"),
-        ("move 1 hat from store/5 to rack", "nothing of it lies in store/5"),
+        ("move 0 rope from store to bag", "the amount must be at least 1 and at most the size of the stack"),
+        ("move hat from store to rack", "store contains no hat"),
+        ("move 1 hat from store/5 to rack", "store/5 contains no hat"),
         ("move 5 rope from store to rack", "store contains 3; 5 were requested"),
         ("consume 9 flare from store/2", "store/2 contains 1; 9 were requested"),
         ("move flare from store/2 to rack", "rack rejects this flare: it admits `not wet`"),
         ("move rope from store to rack/top", "rack/top rejects this rope: it admits `hat`"),
-        ("move rope from store to pegs", "no slot of pegs admits this rope"),
+        ("move rope from store to pegs", "every slot of pegs rejects this rope"),
         ("create 4 rope in small", "small would weigh 12.8 kg; its cap is 10 kg"),
         ("ann picks up 9 rope", "ground contains 2; 9 were requested"),
         ("create 4 rope in ann.bag", "ann would weigh 12.8 kg; its cap is 12 kg"),
         ("create 7 flare in small/0", "small/0 would contain 7; its stack limit is 6"),
         ("create 7 flare in small", "small has room for 6 of 7"),
-        ("create 1 hat in store/0", "store/0 has room for 0 of 1"),
+        ("create 1 hat in store/0", "store/0 is occupied by rope"),
         ("create 4294967295 rope in ground", "ground has room for 3145725 of 4294967295"),
     ] {
         let operation: NamedOperation = sentence.parse().unwrap_or_else(|error| panic!("{sentence}: {error}"));
@@ -117,7 +117,7 @@ fn every_reason_is_told_with_its_figures() {
 #[test]
 fn events_name_both_ends() {
     let mut world = world();
-    let mut told = Vec::new();
+    let mut described = Vec::new();
     for sentence in [
         "create 2 hat in rack",
         "drop 1 rope from store at 1.5,-2",
@@ -128,10 +128,10 @@ fn events_name_both_ends() {
         let operation: NamedOperation = sentence.parse().expect(sentence);
         let operation = operation.resolve(&world).unwrap_or_else(|error| panic!("{sentence}: {error}"));
         assert!(world.perform(&operation).is_ok_and(hypotheke::Outcome::is_complete), "{sentence}");
-        told.extend(world.events().iter().map(|event| world.describe_event(event)));
+        described.extend(world.events().iter().map(|event| world.describe_event(event)));
     }
     assert_eq!(
-        told,
+        described,
         [
             "1 hat created in rack/top",
             "1 hat created in rack/1",

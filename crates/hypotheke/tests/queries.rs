@@ -1,4 +1,4 @@
-//! Questions about what lies where.
+//! Questions about contents.
 
 use std::sync::Arc;
 
@@ -56,7 +56,7 @@ fn place(world: &World, path: &str) -> Place {
 }
 
 fn what(world: &World, name: &str) -> Selector {
-    world.rules().what(name).unwrap_or_else(|| panic!("{name}"))
+    world.rules().selector(name).unwrap_or_else(|| panic!("{name}"))
 }
 
 #[test]
@@ -83,7 +83,7 @@ fn items_are_counted_by_kind_tag_and_mark_wherever_they_lie() {
         assert_eq!(world.has(what(&world, name), at), count > 0, "{name} in {at:?}");
         assert_eq!(world.find(what(&world, name), at).is_some(), count > 0, "{name} in {at:?}");
     }
-    assert_eq!(world.rules().what("rope"), None);
+    assert_eq!(world.rules().selector("rope"), None);
 }
 
 #[test]
@@ -99,18 +99,18 @@ fn the_first_that_is_found_lies_outside_of_packs() {
 }
 
 #[test]
-fn room_is_told_with_what_binds() {
+fn room_names_its_limit() {
     let world = world();
     let kind = |name| world.rules().find_kind(name).unwrap();
-    let told = |name, at| {
+    let described = |name, at| {
         let room = world.room_for(kind(name), place(&world, at));
         (room.items, room.limited_by.map(|cause| cause.reason()))
     };
-    assert_eq!(told("radio", "depot"), (2, Some(Reason::WeightCap)));
-    assert_eq!(told("flare", "depot/0"), (1, Some(Reason::StackLimit)));
-    assert_eq!(told("flare", "depot/2"), (0, Some(Reason::NoRoom)));
-    assert_eq!(told("flare", "ann.bag"), (3, Some(Reason::NoRoom)));
-    assert_eq!(told("radio", "ann.worn/head"), (0, Some(Reason::NotAdmitted)));
+    assert_eq!(described("radio", "depot"), (2, Some(Reason::WeightCap)));
+    assert_eq!(described("flare", "depot/0"), (1, Some(Reason::StackLimit)));
+    assert_eq!(described("flare", "depot/2"), (0, Some(Reason::NoRoom)));
+    assert_eq!(described("flare", "ann.bag"), (3, Some(Reason::NoRoom)));
+    assert_eq!(described("radio", "ann.worn/head"), (0, Some(Reason::NotAdmitted)));
     // As many as are said to fit are created, and one more is refused.
     for (name, at) in [("radio", "depot"), ("flare", "depot/0"), ("flare", "ann.bag"), ("flare", "depot")] {
         let mut tried = world.clone();

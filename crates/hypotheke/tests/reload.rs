@@ -1,4 +1,4 @@
-//! A running world goes over to an edited ruleset.
+//! A running world migrates to an edited ruleset.
 
 use std::collections::BTreeMap;
 use std::sync::Arc;
@@ -26,7 +26,7 @@ fn kinds() -> RulesetBuilder {
         .container("crate", |inside| inside.slots(2))
 }
 
-fn told(world: &mut World, rules: &Arc<Ruleset>) -> Vec<String> {
+fn described(world: &mut World, rules: &Arc<Ruleset>) -> Vec<String> {
     let differences = world.reload(rules).unwrap_or_else(|error| panic!("{error}"));
     assert_eq!(world.check_indexes(), vec![]);
     let broken =
@@ -52,7 +52,7 @@ fn perform(world: &mut World, sentence: &str) {
 }
 
 #[test]
-fn nothing_is_told_of_a_ruleset_that_says_the_same_in_another_order() {
+fn a_reordered_ruleset_has_no_differences() {
     let forth = kinds().container("depot", |depot| depot.slots(4)).container("sled", |sled| sled.slots(2));
     let mut world = World::new(&ready(forth.start("depot", ["9 flare", "1 log"]).holder("ann", ["sled"], |ann| ann)));
     let before = world.snapshot();
@@ -66,7 +66,7 @@ fn nothing_is_told_of_a_ruleset_that_says_the_same_in_another_order() {
         .kind("crate", |kind| kind.pack("crate"))
         .kind("rope", |kind| kind.stack_limit(3))
         .kind("flare", |kind| kind.stack_limit(6).tags(["signal"]).property("reading", 0.into()));
-    assert_eq!(told(&mut world, &ready(back)), Vec::<String>::new());
+    assert_eq!(described(&mut world, &ready(back)), Vec::<String>::new());
     assert_eq!((world.revision(), &world.snapshot().containers), (before.revision + 1, &before.containers));
     // Handles from before are refused, be they in range or not.
     let log = world.rules().find_kind("log").unwrap();
@@ -87,17 +87,18 @@ fn what_lay_in_slots_that_have_gone_goes_to_those_that_stay_then_on() {
     }
     perform(&mut world, "create 1 crate in ann.bag/1");
     perform(&mut world, "create 2 rope in ann.bag/1/");
-    let differences = told(&mut world, &rules(1));
+    let differences = described(&mut world, &rules(1));
     assert_eq!(
         differences,
         [
-            "ann.bag: 1 slots instead of 4",
-            "ann.bag/1: slot removed; its 1 crate; it was spilled to ann.pouch/0",
-            "ann.bag/2: slot removed; its 5 flare; it was spilled to ann.bag/0, ground",
-            "ann.bag/3: slot removed; its 3 rope; it was spilled to ground",
+            "ann.bag: 1 slot instead of 4",
+            "ann.bag/1: slot removed; its 1 crate; moved to ann.pouch/0",
+            "ann.bag/2: slot removed; its 5 flare; moved to ann.bag/0, ground",
+            "ann.bag/3: slot removed; its 3 rope; moved to ground",
         ]
     );
-    // The crate, with what is in it, comes first and takes the pouch; two flares go onto the others.
+    // The crate, with what is in it, comes first and takes the pouch; two flares go onto the
+    // others.
     assert_eq!(
         (lying(&world, "ann.bag"), lying(&world, "ann.pouch")),
         (vec!["0: 6 flare".to_owned()], vec!["0: 1 crate".to_owned()])
@@ -108,7 +109,7 @@ fn what_lay_in_slots_that_have_gone_goes_to_those_that_stay_then_on() {
 }
 
 #[test]
-fn a_kept_item_without_a_place_is_set_aside_and_a_refusal_leaves_all_as_it_was() {
+fn a_protected_item_without_a_place_becomes_an_orphan_and_a_refusal_changes_nothing() {
     let rules = |slots, start: &[&str]| {
         ready(kinds().container("depot", move |depot| depot.slots(slots)).start("depot", start.iter().copied()))
     };
@@ -116,27 +117,27 @@ fn a_kept_item_without_a_place_is_set_aside_and_a_refusal_leaves_all_as_it_was()
     let before = world.snapshot();
     let mut smaller = world.clone();
     assert_eq!(
-        told(&mut smaller, &rules(1, &[])),
-        ["depot: 1 slots instead of 2", "depot/1: slot removed; its 1 log; set aside as an orphan",]
+        described(&mut smaller, &rules(1, &[])),
+        ["depot: 1 slot instead of 2", "depot/1: slot removed; its 1 log; set aside as an orphan",]
     );
     assert_eq!((on_ground(&smaller), smaller.orphans().len()), (Vec::new(), 1));
     // Under the same rules it comes back once there is room for it.
     let mut emptied = smaller.clone();
     perform(&mut emptied, "consume flare from depot");
-    assert!(told(&mut emptied, &rules(1, &[])).iter().any(|line| line.contains("1 log restored")));
+    assert!(described(&mut emptied, &rules(1, &[])).iter().any(|line| line.contains("1 log restored")));
     assert_eq!((lying(&emptied, "depot"), emptied.orphans().len()), (vec!["0: 1 log".to_owned()], 0));
-    assert_eq!(told(&mut smaller, &rules(2, &[])).last().unwrap(), "depot/1: 1 log restored");
+    assert_eq!(described(&mut smaller, &rules(2, &[])).last().unwrap(), "depot/1: 1 log restored");
     assert_eq!(lying(&smaller, "depot"), ["0: 6 flare", "1: 1 log"]);
     assert_eq!((smaller.orphans().len(), smaller.check_indexes()), (0, vec![]));
-    // So is one that lies in a pack.
+    // So is one inside a pack.
     let mut packed = World::new(&rules(2, &["6 flare", "1 crate"]));
     perform(&mut packed, "create 1 log in depot/1/");
     assert_eq!(
-        told(&mut packed, &rules(1, &[])).last().unwrap(),
+        described(&mut packed, &rules(1, &[])).last().unwrap(),
         "depot/1: slot removed; its 1 crate; set aside as an orphan"
     );
     assert_eq!((on_ground(&packed), packed.orphans().len()), (Vec::new(), 2));
-    assert!(told(&mut packed, &rules(2, &[])).contains(&"depot/1: 1 crate restored".to_owned()));
+    assert!(described(&mut packed, &rules(2, &[])).contains(&"depot/1: 1 crate restored".to_owned()));
     let log = packed.rules().find_kind("log").unwrap();
     assert_eq!((packed.count(log, None), packed.orphans().len(), packed.check_indexes()), (1, 0, vec![]));
     let refusing = MigrationRules { removed_places: MigrationPolicy::Refuse, ..MigrationRules::default() };
@@ -159,7 +160,8 @@ fn limited(limit: u32, over_limit: MigrationPolicy) -> Arc<Ruleset> {
     ready(rules)
 }
 
-/// Seven drums weigh seven; the sled has room for a weight of four, and a stack is three drums by now.
+/// Seven drums weigh seven; the sled has room for a weight of four, and a stack is three drums by
+/// now.
 #[test]
 fn what_is_over_its_limit_moves_whole_or_in_parts_within_the_limit() {
     let rules = |limit: u32, cap: i64| {
@@ -169,13 +171,13 @@ fn what_is_over_its_limit_moves_whole_or_in_parts_within_the_limit() {
     };
     let mut world = World::new(&rules(7, 4_000));
     perform(&mut world, "create 7 drum in depot/0");
-    told(&mut world, &rules(3, 4_000));
+    described(&mut world, &rules(3, 4_000));
     perform(&mut world, "move up to 7 drum from depot/0 to sled/1");
     assert_eq!((lying(&world, "depot"), lying(&world, "sled")), (vec!["0: 4 drum".into()], vec!["1: 3 drum".into()]));
     // From the ground, as from a slot: whole, where it is no further over.
     let mut world = World::new(&rules(7, 9_000));
     perform(&mut world, "create 7 drum in ground");
-    told(&mut world, &rules(3, 9_000));
+    described(&mut world, &rules(3, 9_000));
     perform(&mut world, "pick up 7 drum to sled/0");
     assert_eq!((lying(&world, "sled"), on_ground(&world)), (vec!["0: 7 drum".to_owned()], vec![]));
 }
@@ -186,27 +188,24 @@ fn stacks_over_their_limit_are_treated_as_the_ruleset_says() {
     let bag =
         |counts: &[u32]| (0..).zip(counts).map(|(slot, count)| format!("{slot}: {count} flare")).collect::<Vec<_>>();
     let mut world = start.clone();
-    assert_eq!(told(&mut world, &limited(4, MigrationPolicy::Stay)), ["ann.bag/0: stack-limit: 20 flare of 4; stays"]);
+    assert_eq!(
+        described(&mut world, &limited(4, MigrationPolicy::Stay)),
+        ["ann.bag/0: stack-limit: 20 flare of 4; stays"]
+    );
     assert_eq!(lying(&world, "ann.bag"), bag(&[20]));
     let mut world = start.clone();
-    let split = told(&mut world, &limited(4, MigrationPolicy::Split));
+    let split = described(&mut world, &limited(4, MigrationPolicy::Split));
     assert_eq!(split, ["ann.bag/0: stack-limit: 20 flare of 4; stays"], "two slots are too few for all");
     assert_eq!(lying(&world, "ann.bag"), bag(&[12, 4, 4]));
     let mut world = start.clone();
-    let split = told(&mut world, &limited(8, MigrationPolicy::Split));
+    let split = described(&mut world, &limited(8, MigrationPolicy::Split));
     assert_eq!(
         (split, lying(&world, "ann.bag")),
-        (
-            vec!["ann.bag/0: stack-limit: 20 flare of 8; it was split to ann.bag/1, ann.bag/2".to_owned()],
-            bag(&[8, 8, 4])
-        )
+        (vec!["ann.bag/0: stack-limit: 20 flare of 8; split to ann.bag/1, ann.bag/2".to_owned()], bag(&[8, 8, 4]))
     );
     let mut world = start.clone();
-    let spilled = told(&mut world, &limited(4, MigrationPolicy::Spill));
-    assert_eq!(
-        spilled,
-        ["ann.bag/0: stack-limit: 20 flare of 4; it was spilled to ann.bag/1, ann.bag/2, ann.pouch/0, ground"]
-    );
+    let spilled = described(&mut world, &limited(4, MigrationPolicy::Spill));
+    assert_eq!(spilled, ["ann.bag/0: stack-limit: 20 flare of 4; moved to ann.bag/1, ann.bag/2, ann.pouch/0, ground"]);
     assert_eq!((lying(&world, "ann.bag"), lying(&world, "ann.pouch")), (bag(&[4, 4, 4]), bag(&[4])));
     assert_eq!(on_ground(&world), ["4 flare"]);
     let mut world = start.clone();
@@ -215,8 +214,8 @@ fn stacks_over_their_limit_are_treated_as_the_ruleset_says() {
     assert_eq!(world.snapshot(), start.snapshot());
     // What was so before is no difference.
     let mut world = start;
-    told(&mut world, &limited(4, MigrationPolicy::Stay));
-    assert_eq!(told(&mut world, &limited(4, MigrationPolicy::Spill)), Vec::<String>::new());
+    described(&mut world, &limited(4, MigrationPolicy::Stay));
+    assert_eq!(described(&mut world, &limited(4, MigrationPolicy::Spill)), Vec::<String>::new());
 }
 
 #[test]
@@ -232,22 +231,25 @@ fn what_is_not_admitted_any_more_stays_or_goes() {
     };
     let start = World::new(&rules(MigrationPolicy::Stay, "signal or rope or log"));
     let mut world = start.clone();
-    let differences = told(&mut world, &rules(MigrationPolicy::Stay, "signal"));
-    assert!(differences.iter().all(|told| told.starts_with("box/") && told.ends_with("it stays")), "{differences:?}");
+    let differences = described(&mut world, &rules(MigrationPolicy::Stay, "signal"));
+    assert!(
+        differences.iter().all(|described| described.starts_with("box/") && described.ends_with("; stays")),
+        "{differences:?}"
+    );
     assert_eq!((differences.len(), on_ground(&world).len()), (2, 0));
     let mut world = start.clone();
-    let differences = told(&mut world, &rules(MigrationPolicy::Spill, "signal"));
-    assert!(differences[0].ends_with("it was spilled to ground"), "{differences:?}");
-    assert!(differences[1].ends_with("it stays"), "what is kept stays: {differences:?}");
+    let differences = described(&mut world, &rules(MigrationPolicy::Spill, "signal"));
+    assert!(differences[0].ends_with("; moved to ground"), "{differences:?}");
+    assert!(differences[1].ends_with("; stays"), "protected items stay: {differences:?}");
     assert_eq!(on_ground(&world), ["1 rope"]);
     let mut world = start;
     assert!(
-        matches!(world.reload(&rules(MigrationPolicy::Refuse, "signal")), Err(MigrationError::Refused(told)) if told.len() == 2)
+        matches!(world.reload(&rules(MigrationPolicy::Refuse, "signal")), Err(MigrationError::Refused(described)) if described.len() == 2)
     );
 }
 
 #[test]
-fn what_the_ruleset_knows_no_more_is_kept_aside_or_refused() {
+fn unknown_parts_become_orphans_or_are_refused() {
     let mut world = World::new(&ready(
         kinds()
             .kind("lamp", |kind| kind)
@@ -283,10 +285,10 @@ fn what_the_ruleset_knows_no_more_is_kept_aside_or_refused() {
     assert_eq!(error.to_string(), "old/1: 1 lamp, an unknown kind; refused");
     assert_eq!(world.snapshot(), before);
     assert_eq!(
-        told(&mut world, &without_lamp),
+        described(&mut world, &without_lamp),
         [
             "old/1: 1 lamp, an unknown kind; set aside as an orphan",
-            "old/0: container removed; its 3 rope; it was spilled to ground",
+            "old/0: container removed; its 3 rope; moved to ground",
             "ann.shortcuts/1: shortcut to flare, an unknown kind; set aside as an orphan",
             "ben: new",
             "ann.depot/0: 2 flare with the mark wet, which is unknown; set aside as an orphan",
@@ -308,7 +310,7 @@ fn what_has_departed_does_not_come_back_by_a_new_ruleset() {
     let mut world = World::new(&rules(2));
     perform(&mut world, "depart sled");
     let document = world.departed()[0].clone();
-    assert_eq!(told(&mut world, &rules(3)), Vec::<String>::new());
+    assert_eq!(described(&mut world, &rules(3)), Vec::<String>::new());
     assert_eq!(world.container("sled"), None);
     assert!(world.perform(&Operation::arriving(document)).is_ok());
 }
@@ -321,16 +323,16 @@ fn a_server_takes_its_clients_along() {
     let mut server = Server::new(World::new(&rules(4, &["9 flare"])), 10);
     let ToClient::World(snapshot) = server.initial_state() else { panic!("no world") };
     let theirs = Client::new("ann", &rules(3, &[]), &snapshot);
-    assert!(
-        matches!(theirs, Err(hypotheke::replication::ClientError::OtherRules { .. })),
-        "what lies there at the start is a rule"
-    );
+    assert!(matches!(theirs, Err(hypotheke::replication::ClientError::OtherRules { .. })), "the start is a rule");
     let mut ann = Client::new("ann", &rules(4, &[]), &snapshot).unwrap();
     let waiting = ann.predict("consume 1 flare from depot".parse().unwrap());
     let (differences, replies) = server.reload(&rules(1, &[])).unwrap();
     assert_eq!(differences.len(), 2);
     let news = replies.to_all.as_ref().expect("the whole world");
-    assert!(ann.receive(news).is_err_and(|error| error.to_string().starts_with("the server plays by the ruleset")));
+    assert!(
+        ann.receive(news)
+            .is_err_and(|error| error.to_string().starts_with("the server has a ruleset with the fingerprint"))
+    );
     ann.use_rules(&rules(1, &[]));
     assert!(ann.receive(&replies.to_all.unwrap()).unwrap().send.is_empty());
     // What was requested before is done on the world as it is now.
@@ -385,8 +387,8 @@ proptest! {
         let found = audit(&edited, &world.snapshot());
         for violation in &found {
             prop_assert!(violation.law().is_limit(), "{violation}");
-            let left = differences.iter().any(|told| told.action == Some(MigrationPolicy::Stay) && told.place == violation.place());
-            prop_assert!(left, "{violation} is told of: {differences:?}");
+            let left = differences.iter().any(|described| described.action == Some(MigrationPolicy::Stay) && described.place == violation.place());
+            prop_assert!(left, "{violation} is described of: {differences:?}");
             if violation.law() == Law::StackLimit {
                 let on_ground = violation.place().starts_with("ground/");
                 prop_assert!(on_ground || actions[0] != 1, "what was to be spilled is within its limit: {violation}");
@@ -396,7 +398,8 @@ proptest! {
 }
 
 proptest! {
-    /// Where only caps change, a running world goes over without being written out; a save of it takes the long way.
+    /// If only caps change, a running world is migrated without plain data; a save of it is
+    /// migrated through plain data.
     #[test]
     fn other_caps_do_to_a_running_world_what_they_do_to_its_save(
         counts in prop::collection::vec((0..3usize, 1..9u32), 0..14),
@@ -427,9 +430,10 @@ proptest! {
         let (edited, kept, bag) = (rules(after, over_cap), world.snapshot(), world.container("ann.bag").unwrap());
         match Save::of(&world).migrate(&edited) {
             Ok((save, differences)) => {
-                let told = world.reload(&edited);
-                prop_assert_eq!(told.expect("as its save"), differences);
-                // A save under rules that mean the same stays as it is; a reload counts as a change.
+                let described = world.reload(&edited);
+                prop_assert_eq!(described.expect("as its save"), differences);
+                // A save under rules that mean the same stays as it is; a reload counts as a
+                // change.
                 let expected = Snapshot { revision: kept.revision + 1, ..save.snapshot().clone() };
                 prop_assert_eq!(world.snapshot(), expected);
                 prop_assert_eq!(world.check_indexes(), vec![]);
@@ -441,8 +445,8 @@ proptest! {
                 prop_assert_eq!(left(&world), left(&save.world(&edited).unwrap()), "by the new caps");
             }
             Err(refused) => {
-                let told = world.reload(&edited).expect_err("as its save").to_string();
-                prop_assert_eq!(told, refused.to_string());
+                let described = world.reload(&edited).expect_err("as its save").to_string();
+                prop_assert_eq!(described, refused.to_string());
                 prop_assert_eq!(world.snapshot(), kept);
             }
         }

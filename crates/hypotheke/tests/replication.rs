@@ -47,7 +47,7 @@ fn the_same_request_is_applied_once_and_answered_alike() {
     let outcome = first.outcome().expect("applied");
     assert_eq!((outcome.done(), outcome.revision()), (3, 1));
     send(&mut world, &request("ben-1", "move 1 rope from depot to ben.bag"));
-    // What came in between does not change the answer.
+    // Operations in between do not change the answer.
     let again = send(&mut world, &request("ann-1", "move 3 flare from depot to ann.bag"));
     assert_eq!(again, Answer::Applied { outcome, repeated: true });
     assert_eq!(world.revision(), 2);
@@ -60,7 +60,7 @@ fn an_id_means_one_operation_only() {
     let before = world.snapshot();
     let other = send(&mut world, &request("ann-1", "move 4 flare from depot to ann.bag"));
     assert_eq!(other.reason(), Some(Reason::Stale));
-    assert!(matches!(other, Answer::Refused { text, .. } if text.contains("another operation")));
+    assert!(matches!(other, Answer::Refused { text, .. } if text.contains("a different operation")));
     assert_eq!(world.snapshot(), before);
 }
 
@@ -98,7 +98,7 @@ fn a_request_on_another_revision_is_stale_and_says_which() {
     assert!(send(&mut world, &on_first).outcome().is_some());
     let Answer::Refused { reason, figures, text, .. } = send(&mut world, &on_first) else { panic!("applied") };
     assert_eq!((reason, figures), (Reason::Stale, Some((0.into(), 1.into()))));
-    assert_eq!(text, "the request expects revision 0, but the world is on 1");
+    assert_eq!(text, "the request expects revision 0; the world is at revision 1");
     // One that has been answered gets its answer, on whatever revision.
     let known = request("ann-1", "create 1 rope in ground").on_revision(1);
     assert!(send(&mut world, &known).outcome().is_some());
@@ -117,7 +117,7 @@ fn a_request_that_names_what_is_not_there_is_refused_as_unknown() {
 }
 
 #[test]
-fn what_is_taken_back_has_never_been_answered() {
+fn an_undone_request_was_never_answered() {
     let mut world = World::new(&rules(2));
     world.set_undo_limit(10);
     let sent = |number: u32| request(&format!("ann-{number}"), "create 1 rope in ground");
@@ -169,15 +169,15 @@ fn json_that_is_no_message_is_an_error() {
         r#"{"request":{"operation":"drop 99999999999999999999 rope from depot"}}"#,
         r#"{"request":{"expects":-1,"operation":"drop 1 rope from depot"}}"#,
         r#"{"request":{"id":"","operation":"drop 1 rope from depot"}}"#,
-        r#"{"missed":{"since":1e30}}"#,
-        r#"{"missed":{"since":0,"until":3}}"#,
-        r#"{"missed":{"since":0},"join":null}"#,
+        r#"{"resync":{"since":1e30}}"#,
+        r#"{"resync":{"since":0,"until":3}}"#,
+        r#"{"resync":{"since":0},"join":null}"#,
     ] {
         assert!(serde_json::from_str::<ToServer>(text).is_err(), "{text}");
     }
     let deep = format!("{}drop 1 rope from depot{}", "together (".repeat(10_000), ")".repeat(10_000));
     let error = serde_json::from_value::<Request>(serde_json::json!({ "operation": deep })).unwrap_err().to_string();
-    assert!(error.len() < 300 && error.contains("nest too deep"), "{error}");
+    assert!(error.len() < 300 && error.contains("nested too deeply"), "{error}");
     for text in [
         r#"{"update":{"revision":1}}"#,
         r#"{"update":{"revision":1,"next-stack":99999999999999999999,"changes":[]}}"#,
@@ -207,7 +207,7 @@ fn updates_out_of_order_twice_or_of_another_world_change_nothing() {
     let after = copy.snapshot();
     assert_eq!(copy.apply_update(&updates[0]), Err(UpdateError::OutOfOrder { copy: 1, update: 1 }));
     assert_eq!(copy.snapshot(), after);
-    // The second change of it is not so here.
+    // Its second change does not match here.
     let mut foreign = updates[1].clone();
     foreign.names = ["depot", "cleo", "sled"].map(str::to_owned).to_vec();
     for (holder, container, message) in
@@ -219,7 +219,7 @@ fn updates_out_of_order_twice_or_of_another_world_change_nothing() {
         assert_eq!(error.to_string(), format!("change 2 of the update: {message}"));
         assert_eq!((copy.snapshot(), copy.check_indexes()), (after.clone(), vec![]));
     }
-    // Ids that would run out.
+    // Ids that would exceed their range.
     let mut far = updates[1].clone();
     far.next_stack = (1 << 40) - 1;
     let error = copy.apply_update(&far).unwrap_err();
@@ -322,7 +322,7 @@ fn what_departs_and_arrives_can_be_followed() {
     assert_eq!(server.world().departed().len(), 0);
 }
 
-use hypotheke::replication::{PROTOCOL, Received, Replies, Welcome};
+use hypotheke::replication::{InitialState, PROTOCOL, Received, Replies};
 
 fn joined(name: &str, server: &Server, rules: &Arc<Ruleset>) -> Client {
     let ToClient::World(snapshot) = server.initial_state() else { panic!("no world") };
@@ -344,9 +344,9 @@ fn a_client_takes_back_what_the_server_refuses() {
     let third = ben.predict(operation("move 1 rope from depot to ben.bag"));
     assert_eq!((flares(ann.world(), "depot"), flares(ben.world(), "ben.bag")), (5, 10));
     let [first, second, third] = [first, second, third].map(|message| server.receive(&message));
-    let told = [first.to_all, second.to_all, third.to_all].into_iter().flatten().collect::<Vec<_>>();
-    assert_eq!(told.len(), 2, "the second was refused");
-    for message in &told {
+    let described = [first.to_all, second.to_all, third.to_all].into_iter().flatten().collect::<Vec<_>>();
+    assert_eq!(described.len(), 2, "the second was refused");
+    for message in &described {
         let received = ben.receive(message).unwrap();
         assert!(received.send.is_empty());
     }
@@ -355,7 +355,7 @@ fn a_client_takes_back_what_the_server_refuses() {
     assert_eq!((flares(ben.world(), "ben.bag"), flares(ben.world(), "depot")), (0, 5));
     assert_eq!((ben.pending(), ben.confirmed()), (0, 2));
     assert_eq!(ben.world().snapshot(), server.world().snapshot());
-    told.iter().for_each(|message| _ = ann.receive(message).unwrap());
+    described.iter().for_each(|message| _ = ann.receive(message).unwrap());
     assert_eq!(ann.world().snapshot(), server.world().snapshot());
 }
 
@@ -371,7 +371,7 @@ fn a_client_that_missed_much_gets_the_whole_world() {
         last = replies.to_all;
     }
     let received = ann.receive(&last.unwrap()).unwrap();
-    assert_eq!(received.send, [ToServer::Missed { since: 0, undone: 0 }]);
+    assert_eq!(received.send, [ToServer::Resync { since: 0, undone: 0 }]);
     let replies = server.receive(&received.send[0]);
     assert!(matches!(replies.to_sender[..], [ToClient::World(_)]), "only two updates are kept");
     assert!(ann.receive(&replies.to_sender[0]).unwrap().send.is_empty());
@@ -380,9 +380,9 @@ fn a_client_that_missed_much_gets_the_whole_world() {
     let older = Server::new(World::new(&rules), 2).initial_state();
     assert!(ann.receive(&older).unwrap().answers.is_empty());
     assert_eq!(ann.confirmed(), 5);
-    // One who is ahead of the server's life gets the world too.
-    assert!(matches!(server.receive(&ToServer::Missed { since: 77, undone: 0 }).to_sender[..], [ToClient::World(_)]));
-    assert!(server.receive(&ToServer::Missed { since: 5, undone: 0 }).to_sender.is_empty());
+    // A client ahead of the server gets the world too.
+    assert!(matches!(server.receive(&ToServer::Resync { since: 77, undone: 0 }).to_sender[..], [ToClient::World(_)]));
+    assert!(server.receive(&ToServer::Resync { since: 5, undone: 0 }).to_sender.is_empty());
 }
 
 #[test]
@@ -395,11 +395,11 @@ fn a_server_takes_no_request_that_asks_for_too_much() {
     };
     let refused = |server: &mut Server, sentence: &str, [requested, most]: [u32; 2]| {
         let before = server.world().snapshot();
-        let (answer, is_told) = ask(server, sentence);
+        let (answer, is_reported) = ask(server, sentence);
         let Answer::Refused { reason: Reason::BadAmount, figures: Some(figures), .. } = answer else {
             panic!("{sentence}: {answer:?}")
         };
-        assert_eq!((figures, is_told), ((requested.into(), most.into()), false));
+        assert_eq!((figures, is_reported), ((requested.into(), most.into()), false));
         assert_eq!((server.world().snapshot(), server.world().events().len()), (before, 0));
     };
     let mut server = Server::new(World::new(&rules), 10).with_limits(RequestLimits { steps: 3, changes: 4 });
@@ -413,7 +413,7 @@ fn a_server_takes_no_request_that_asks_for_too_much() {
     refused(&mut server, "drop from depot", [7, 4]);
     refused(&mut server, "create 99 rope in ground", [99, 4]);
     assert_eq!(ask(&mut server, "drop flare from depot").0.outcome().map(Outcome::done), Some(20));
-    // The game's own operations are not limited, and neither is what a world takes by itself.
+    // The game's own operations have no limit, and neither has a plain world.
     let picked = operation("pick up flare to depot").resolve(server.world()).unwrap();
     let _ = server.perform(&picked).unwrap();
     let many = "together (".to_owned() + &vec!["sort depot"; 200].join("; ") + ")";
@@ -424,13 +424,13 @@ fn a_server_takes_no_request_that_asks_for_too_much() {
 #[test]
 fn a_client_with_an_impossible_name_or_world_is_an_error() {
     let rules = rules(8);
-    let ToClient::World(welcome) = Server::new(World::new(&rules), 8).initial_state() else { panic!("no world") };
-    assert!(matches!(Client::new(&"x".repeat(60), &rules, &welcome), Err(ClientError::Name(_))));
-    let other = Welcome { world: Snapshot { next_stack: 0, ..welcome.world.clone() }, ..*welcome.clone() };
+    let ToClient::World(initial) = Server::new(World::new(&rules), 8).initial_state() else { panic!("no world") };
+    assert!(matches!(Client::new(&"x".repeat(60), &rules, &initial), Err(ClientError::Name(_))));
+    let other = InitialState { world: Snapshot { next_stack: 0, ..initial.world.clone() }, ..*initial.clone() };
     assert!(matches!(Client::new("ann", &rules, &other), Err(ClientError::Snapshot(_))));
-    let later = Welcome { protocol: PROTOCOL + 1, ..*welcome.clone() };
+    let later = InitialState { protocol: PROTOCOL + 1, ..*initial.clone() };
     assert!(matches!(Client::new("ann", &rules, &later), Err(ClientError::Protocol(_))));
-    let other = Client::new("ann", &self::rules(9), &welcome).unwrap_err();
+    let other = Client::new("ann", &self::rules(9), &initial).unwrap_err();
     assert!(matches!(&other, ClientError::OtherRules { server, client } if server != client), "{other}");
 }
 
@@ -456,19 +456,20 @@ fn what_the_server_undoes_is_undone_for_its_clients() {
     let mut server = Server::new(world, 8);
     let (mut ann, mut ben) = (joined("ann", &server, &rules), joined("ben", &server, &rules));
     let first = server.receive(&ann.predict(operation("move 4 flare from depot to ann.bag")));
-    let told = first.to_all.expect("applied");
+    let described = first.to_all.expect("applied");
     for client in [&mut ann, &mut ben] {
-        assert!(client.receive(&told).unwrap().send.is_empty());
+        assert!(client.receive(&described).unwrap().send.is_empty());
     }
     let undone = server.undo().unwrap().to_all.expect("the world as it was");
     let second = server.receive(&ben.predict(operation("move 1 rope from depot to ben.bag"))).to_all.expect("applied");
-    // Ben hears of what comes after before he hears that something was undone: the same revision, but another world.
-    assert_eq!(ben.receive(&second).unwrap().send, [ToServer::Missed { since: 1, undone: 0 }]);
-    let again = server.receive(&ben.catch_up());
+    // Ben receives a later message before he receives the undo: the same revision, but a different
+    // world.
+    assert_eq!(ben.receive(&second).unwrap().send, [ToServer::Resync { since: 1, undone: 0 }]);
+    let again = server.receive(&ben.resync());
     assert_eq!(ben.receive(&again.to_sender[0]).unwrap().answers.len(), 1);
     assert!(ann.receive(&undone).unwrap().answers.is_empty() && ann.receive(&second).unwrap().send.is_empty());
-    // What comes late of the time before is no news.
-    assert_eq!(ann.receive(&told).unwrap(), Received::default());
+    // Late messages from before the undo are ignored.
+    assert_eq!(ann.receive(&described).unwrap(), Received::default());
     for client in [&ann, &ben] {
         assert_eq!(client.world().snapshot(), server.world().snapshot());
     }
@@ -512,12 +513,12 @@ const SENTENCES: [&str; 8] = [
 ];
 
 fn any_step() -> impl Strategy<Value = Step> {
-    let fate =
+    let fault =
         prop_oneof![3 => Just(MessageFault::Comes), 1 => Just(MessageFault::Lost), 1 => Just(MessageFault::Twice)];
     prop_oneof![
         2 => (0..2usize, 0..SENTENCES.len()).prop_map(|(client, sentence)| Step::Act(client, sentence)),
-        4 => (0..64usize, fate.clone()).prop_map(|(which, fate)| Step::Serve(which, fate)),
-        6 => (0..2usize, 0..64usize, fate).prop_map(|(client, which, fate)| Step::Tell(client, which, fate)),
+        4 => (0..64usize, fault.clone()).prop_map(|(which, fault)| Step::Serve(which, fault)),
+        6 => (0..2usize, 0..64usize, fault).prop_map(|(client, which, fault)| Step::Tell(client, which, fault)),
         1 => (0..2usize).prop_map(Step::Resend),
         1 => Just(Step::Undo),
     ]
@@ -539,12 +540,12 @@ fn tell(client: &mut Client, network: &mut Network, number: usize, message: &ToC
 }
 
 /// Takes one of those that wait; it may stay there to come again.
-fn take<T: Clone>(waiting: &mut Vec<T>, which: usize, fate: MessageFault) -> Option<T> {
+fn take<T: Clone>(waiting: &mut Vec<T>, which: usize, fault: MessageFault) -> Option<T> {
     if waiting.is_empty() {
         return None;
     }
     let at = which % waiting.len();
-    match fate {
+    match fault {
         MessageFault::Comes => Some(waiting.remove(at)),
         MessageFault::Twice => Some(waiting[at].clone()),
         MessageFault::Lost => {
@@ -574,13 +575,13 @@ proptest! {
                     let message = clients[number].predict(operation(SENTENCES[sentence]));
                     network.to_server.push((number, message));
                 }
-                Step::Serve(which, fate) => {
-                    if let Some((from, message)) = take(&mut network.to_server, which, fate) {
+                Step::Serve(which, fault) => {
+                    if let Some((from, message)) = take(&mut network.to_server, which, fault) {
                         serve(&mut server, &mut network, from, &message);
                     }
                 }
-                Step::Tell(number, which, fate) => {
-                    if let Some(message) = take(&mut network.to_clients[number], which, fate) {
+                Step::Tell(number, which, fault) => {
+                    if let Some(message) = take(&mut network.to_clients[number], which, fault) {
                         tell(&mut clients[number], &mut network, number, &message);
                     }
                 }
@@ -598,7 +599,7 @@ proptest! {
         for _ in 0..3 {
             for (number, client) in clients.iter().enumerate() {
                 network.to_server.extend(client.resend().into_iter().map(|message| (number, message)));
-                network.to_server.push((number, client.catch_up()));
+                network.to_server.push((number, client.resync()));
             }
             while !network.to_server.is_empty() || network.to_clients.iter().any(|waiting| !waiting.is_empty()) {
                 for (from, message) in std::mem::take(&mut network.to_server) {

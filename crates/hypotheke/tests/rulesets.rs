@@ -1,4 +1,5 @@
-//! What a ruleset means once it is read: limits, tags, properties, places; and the builder, which goes in by the same door.
+//! What a ruleset means once it is read: limits, tags, properties, places; and the builder, which
+//! goes in by the same door.
 
 use std::sync::Arc;
 
@@ -176,14 +177,14 @@ fn the_builder_writes_what_a_file_would_hold() {
 }
 
 #[test]
-fn what_is_wrong_in_code_is_told_as_it_is_for_a_file() {
+fn faults_in_code_are_reported_like_those_in_a_file() {
     let errors = Ruleset::builder()
         .kind("Drum", |kind| kind.tags(["fuel"]))
         .container("sled", |sled| sled.slots(2).admits("feul"))
         .build()
         .expect_err("two faults");
-    let told: Vec<&str> = errors.diagnostics().iter().map(hypotheke::text::Diagnostic::code).collect();
-    assert_eq!(told, ["bad-name", "unknown-name"]);
+    let described: Vec<&str> = errors.diagnostics().iter().map(hypotheke::text::Diagnostic::code).collect();
+    assert_eq!(described, ["bad-name", "unknown-name"]);
     assert!(errors.to_string().starts_with("ruleset in code:"), "{errors}");
 }
 

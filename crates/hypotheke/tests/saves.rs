@@ -1,4 +1,4 @@
-//! Saves: the same world comes back from both forms, and whatever is no save is refused with its cause.
+//! Saves: both forms give the same world, and an invalid save is refused with its cause.
 
 use std::collections::BTreeMap;
 use std::path::Path;
@@ -77,7 +77,7 @@ fn the_same_world_comes_back_from_both_forms() {
             let read = read.unwrap_or_else(|error| panic!("{step}: {error}"));
             assert_eq!(read, save, "{step}");
             assert_eq!((read.to_json(), read.to_bytes()), (json.clone(), bytes.clone()), "the same bytes again");
-            // What comes next is the same, random numbers and ids among it.
+            // Later operations have the same results, random numbers and ids included.
             let mut back = read.world(&rules).unwrap_or_else(|error| panic!("{step}: {error}"));
             let mut on = world.clone();
             for next in ["drop 1 flare from ann.pockets within 9", "create 1 core in depot"] {
@@ -96,8 +96,8 @@ fn a_json_save_has_a_line_for_each_stack() {
         "    {\"in\": \"depot\", \"slot\": 1, \"id\": \"#2\", \"kind\": \"flare\", \"count\": 2, \"marks\": [\"wet\"]},",
         "    {\"in\": \"#3\", \"slot\": 1, \"id\": \"#6\", \"kind\": \"core\", \"count\": 1, \"marks\": [\"wet\"], \"properties\": {\"reading\": \"2\"}},",
         "    {\"in\": \"ann.hand\", \"id\": \"#8\", \"kind\": \"flare\", \"count\": 3}",
-        "    {\"name\": \"depot\", \"of\": \"depot\", \"slots\": 7, \"opened-by\": [\"ann\"]},",
-        "    {\"name\": \"ann\", \"of\": \"ann\", \"origin\": \"depot/0\", \"shortcuts\": [null, \"flare\"]}",
+        "    {\"name\": \"depot\", \"definition\": \"depot\", \"slots\": 7, \"opened-by\": [\"ann\"]},",
+        "    {\"name\": \"ann\", \"definition\": \"ann\", \"origin\": \"depot/0\", \"shortcuts\": [null, \"flare\"]}",
     ] {
         assert!(json.lines().any(|known| known == line), "{line}\n{json}");
     }
@@ -116,7 +116,7 @@ fn the_order_of_the_ruleset_changes_nothing() {
         .replace("[start]", "[kind.core]\nproperties = { reading = 0.0 } # the same\n[kind.flare]\nweight = 1.0\nstack-limit = 6\n[start]");
     let turned = Arc::new(Ruleset::from_toml("rules.toml", &turned).expect("valid"));
     assert_eq!(turned.fingerprint(), world.rules().fingerprint());
-    assert_ne!(turned.find_kind("flare"), world.rules().find_kind("flare"), "another number");
+    assert_ne!(turned.find_kind("flare"), world.rules().find_kind("flare"), "a different number");
     let back = save.world(&turned).expect("the same meaning");
     assert_eq!(back.snapshot(), world.snapshot());
 }
@@ -139,7 +139,7 @@ fn each_rule_changes_the_fingerprint() {
         ("[container.pockets]", "[container.pockets]\ncaps = [{ of = \"wet\", count = 3 }]"),
         ("[container.pockets]", "[container.pockets]\nslot = [{ name = \"left\" }]"),
         ("[kind.flare]", "[kind.flare]\ntags = [\"signal\"]"),
-        ("[kind.flare]", "[kind.flare]\nkeep = true"),
+        ("[kind.flare]", "[kind.flare]\nprotected = true"),
     ] {
         let text = RULES.replacen(from, to, 1);
         assert_ne!(text, RULES, "{from}");
@@ -157,7 +157,7 @@ fn each_rule_changes_the_fingerprint() {
 }
 
 #[test]
-fn another_ruleset_is_told_of() {
+fn a_different_ruleset_is_reported() {
     let save = Save::of(&world());
     let other = Ruleset::from_toml(
         "rules.toml",
@@ -165,7 +165,7 @@ fn another_ruleset_is_told_of() {
     );
     let error = save.world(&Arc::new(other.expect("valid"))).expect_err("another ruleset");
     assert_eq!(error.code(), "other-ruleset");
-    assert!(error.to_string().starts_with("it was saved under `Camp` version 3 ("), "{error}");
+    assert!(error.to_string().starts_with("the save is of the ruleset `Camp` version 3 ("), "{error}");
 }
 
 #[test]
@@ -204,7 +204,7 @@ fn every_bit_that_flips_is_noticed_or_says_nothing() {
 }
 
 #[test]
-fn an_edited_save_is_told_as_such_and_can_be_taken() {
+fn an_edited_save_is_detected_and_can_be_allowed() {
     let rules = rules();
     let json = Save::of(&world()).to_json();
     let line = json.lines().find(|line| line.contains("\"count\": 3")).expect("three flares");
@@ -213,7 +213,7 @@ fn an_edited_save_is_told_as_such_and_can_be_taken() {
     assert_eq!(error.code(), "edited");
     let taken = Save::read_with(edited.as_bytes(), Trust::AllowEdited).expect("taken");
     let found = hypotheke::audit(&rules, taken.snapshot());
-    assert_eq!(found[0].to_string(), "conservation: the world: 10 flare, but 11 came in and did not leave: 1 lost");
+    assert_eq!(found[0].to_string(), "conservation: the world: the world has 10 flare, but its totals say 11: 1 lost");
     // Other line ends and indents are no edit, and nothing may stand after the checksum.
     let blank = json.replace('\n', " \r\n\t");
     assert!(Save::read(blank.as_bytes()).is_ok());
@@ -228,14 +228,14 @@ fn an_edited_save_is_told_as_such_and_can_be_taken() {
 
 /// Each of these is refused with its cause.
 #[test]
-fn what_is_no_save_is_told_why() {
+fn an_invalid_save_is_rejected_with_its_cause() {
     let json = Save::of(&world()).to_json();
     let edited = |from: &str, to: &str| {
         assert!(json.contains(from), "{from}");
         json.replacen(from, to, 1).into_bytes()
     };
     let with_world = |read: Result<Save, SaveError>| read.and_then(|save| save.world(&rules()).map(|_| ()));
-    for (bytes, code, told) in [
+    for (bytes, code, described) in [
         (Vec::new(), "empty", "the file is empty"),
         (b" \n\t".to_vec(), "empty", "the file is empty"),
         (b"{}".to_vec(), "bad-json", "line 1, column 2: missing field `format`"),
@@ -244,16 +244,16 @@ fn what_is_no_save_is_told_why() {
         (vec![0x93, 0xdb, 0xff, 0xff, 0xff, 0xff], "bad-binary", ""),
         (b"{\"format\": 1, \xff}".to_vec(), "bad-json", "line 1, column 15: the file is not UTF-8 text"),
         (
-            edited("\"format\": 1", "\"format\": 2"),
+            edited("\"format\": 2", "\"format\": 3"),
             "newer-format",
-            "unknown format 2: this version reads formats up to 1",
+            "unknown format 3: this version reads formats up to 2",
         ),
         (
             b"{\"format\": 7, \"else\": []}".to_vec(),
             "newer-format",
-            "unknown format 7: this version reads formats up to 1",
+            "unknown format 7: this version reads formats up to 2",
         ),
-        (edited("\"format\": 1", "\"format\": 0"), "inconsistent", "format: there is no format 0"),
+        (edited("\"format\": 2", "\"format\": 0"), "inconsistent", "format: there is no format 0"),
         (edited("\"count\": 3", "\"count\": \"3\""), "bad-json", ""),
         (edited("\"count\": 3", "\"count\": 99999999999"), "bad-json", ""),
         (edited("\"count\": 3", "\"count\": -1"), "bad-json", ""),
@@ -271,7 +271,7 @@ fn what_is_no_save_is_told_why() {
     ] {
         let error = with_world(Save::read_with(&bytes, Trust::AllowEdited)).expect_err(code);
         assert_eq!(error.code(), code, "{error}");
-        assert!(told.is_empty() || error.to_string() == told, "{error}");
+        assert!(described.is_empty() || error.to_string() == described, "{error}");
     }
 }
 
@@ -374,7 +374,7 @@ fn many_marks_on_many_stacks_come_back_and_few_bytes_can_t_ask_for_them() {
     let save = Save::of(&world);
     let bytes = save.to_bytes();
     assert_eq!(Save::read(&bytes), Ok(save));
-    assert!(bytes.len() > 100 * 40 * 3, "they are told one by one: {}", bytes.len());
+    assert!(bytes.len() > 100 * 40 * 3, "they are described one by one: {}", bytes.len());
 }
 
 /// Format 1 had other names for these; the transfer records of that time had them too.

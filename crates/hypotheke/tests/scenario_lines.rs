@@ -1,5 +1,6 @@
-//! What scenarios can say beyond single operations: tables, shared steps, lists over several lines, moments, and every
-//! way to say what must hold. Each is shown to hold, and to fail where it should.
+//! What scenarios can say beyond single operations: tables, shared steps, lists over several lines,
+//! moments, and every way to say what must hold. Each is shown to hold, and to fail where it
+//! should.
 
 use std::sync::Arc;
 
@@ -66,11 +67,11 @@ fn faults(text: &str) -> Vec<String> {
         Ok(file) => file.check(&rules()).map(|_| ()).expect_err(text),
     };
     let found = errors.diagnostics();
-    let told = |fault: &hypotheke::text::Diagnostic| {
+    let described = |fault: &hypotheke::text::Diagnostic| {
         let at = found.line_column(fault.location());
         format!("{}:{} {}", at.line, at.column, fault.message())
     };
-    found.iter().map(told).collect()
+    found.iter().map(described).collect()
 }
 
 #[test]
@@ -189,9 +190,9 @@ fn a_table_is_played_row_by_row_and_each_has_its_verdict() {
     let text = "scenario Drums\n  table drums | into | answer\n    1 | sled | moved 1\n    2 | sled/3 | moved 2\n    3 | sled | refused: weight-cap, 120 kg of 100 kg\n    \
                 2 | sled | refused\n  start as ruleset\n  steps\n    move $drums drum from depot to $into -> $answer\n  end\n    sled has: nothing\n";
     let reports = play(text);
-    let told: Vec<(Option<&str>, bool)> = reports.iter().map(|report| (report.row(), report.passed())).collect();
+    let described: Vec<(Option<&str>, bool)> = reports.iter().map(|report| (report.row(), report.passed())).collect();
     assert_eq!(
-        told,
+        described,
         [
             (Some("drums 1, into sled, answer moved 1"), true),
             (Some("drums 2, into sled/3, answer moved 2"), true),
@@ -218,7 +219,7 @@ fn kinds_places_holders_and_starts_stand_in_tables_too() {
 }
 
 #[test]
-fn what_is_wrong_with_tables_lists_and_names_is_told_at_its_place() {
+fn faults_of_tables_lists_and_names_have_their_places() {
     let inside = |lines: &str| format!("scenario x\n  steps\n    {lines}\n");
     let table = |rows: &str, line: &str| format!("scenario x\n  table n | to\n{rows}\n  steps\n    {line}\n");
     for (text, expected) in [
@@ -252,9 +253,9 @@ fn what_is_wrong_with_tables_lists_and_names_is_told_at_its_place() {
         (inside("now nothing changed"), vec!["3:5 no operation precedes this line"]),
         (inside("now events: nothing"), vec!["3:5 no operation precedes this line"]),
         (inside("save and load"), vec!["3:10 expected `then`, found `and`"]),
-        (inside("now unchanged since noon"), vec!["3:26 unknown snapshot `noon`"]),
-        (inside("snapshot a\n    snapshot a"), vec!["4:12 snapshot `a` already exists"]),
-        (inside("snapshot start"), vec!["3:12 snapshot `start` already exists"]),
+        (inside("now unchanged since noon"), vec!["3:25 unknown snapshot `noon`"]),
+        (inside("snapshot a\n    snapshot a"), vec!["4:14 snapshot `a` already exists"]),
+        (inside("snapshot start"), vec!["3:14 snapshot `start` already exists"]),
         (inside("now depot is shut to ann"), vec!["3:18 expected `open to` or `closed to`, found `shut`"]),
         (inside("now depot points at flare"), vec!["3:9 `depot` is not a shortcut"]),
         (inside("now places of flair: depot/0"), vec!["3:19 unknown kind, tag or mark `flair`"]),
@@ -263,17 +264,17 @@ fn what_is_wrong_with_tables_lists_and_names_is_told_at_its_place() {
         (inside("sort depot\n    now events: 2 flare: depot/0 to slad/0"), vec!["4:37 unknown place `slad`"]),
         (
             inside("sort depot\n    now events: depot burned"),
-            vec!["4:23 expected what happened there, as answers tell it with `--steps`, found `burned`"],
+            vec!["4:23 expected an event, as `verify --steps` shows it, found `burned`"],
         ),
-        (inside("sort depot -> refused; 3 might go"), vec!["3:30 expected `could`, found `might`"]),
-        (inside("sort depot -> moved 3, gone 2"), vec!["3:28 expected `left`, found `gone`"]),
+        (inside("sort depot -> refused; 3 might go"), vec!["3:28 expected `up`, found `3`"]),
+        (inside("sort depot -> moved 3, gone 2"), vec!["3:26 unexpected `,` after the sentence"]),
     ] {
         assert_eq!(faults(&text), expected, "{text}");
     }
 }
 
 #[test]
-fn lists_that_come_to_far_too_much_are_refused() {
+fn lists_with_too_many_steps_are_refused() {
     let mut text = String::from("steps l0\n  sort depot\n");
     for level in 1..40 {
         text.push_str(&format!("steps l{level}\n  do l{0}\n  do l{0}\n", level - 1));
@@ -322,15 +323,15 @@ fn a_refusal_that_was_not_expected_tells_all_that_stands_in_the_way() {
 }
 
 #[test]
-fn what_differs_is_told_place_by_place_whatever_the_ids() {
+fn differences_are_listed_by_place_without_ids() {
     let report = &play(
         "scenario x\n  start as ruleset\n    depot/4: 1 bag\n    depot/4/: 2 flare\n  steps\n    move bag from depot/4 to depot/5\n    now unchanged since start\n",
     )[0];
     let Finding::Worlds { differences, .. } = &report.failures()[0].finding else { panic!("worlds") };
-    let told: Vec<String> =
+    let described: Vec<String> =
         differences.iter().map(|found| format!("{}: {} -> {}", found.place, found.before, found.after)).collect();
     assert_eq!(
-        told,
+        described,
         [
             "depot/4: 1 bag -> nothing",
             "depot/4/: 3 slots -> nothing",
@@ -361,7 +362,7 @@ fn files_of(texts: &[String]) -> Vec<ScenarioFile> {
 }
 
 #[test]
-fn threads_change_nothing_and_the_first_failure_can_be_the_last_that_is_told() {
+fn threads_change_nothing_and_the_first_failure_can_end_the_report() {
     let scenario = |n: usize| {
         let expected = if n % 7 == 5 { 9 } else { 2 };
         format!(
@@ -488,7 +489,7 @@ proptest! {
         for comment in ["# File.", "# The end.", "# Last."] {
             prop_assert!(printed.contains(comment));
         }
-        prop_assert_eq!(printed.matches('#').count(), text.matches('#').count(), "no comment is lost or doubled");
+        prop_assert_eq!(printed.matches('#').count(), text.matches('#').count(), "no comment is lost or duplicated");
     }
 
     /// What a scenario says is what `ask` and the library take, and what is printed says the same.

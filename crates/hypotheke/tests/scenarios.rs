@@ -140,7 +140,7 @@ fn each_fault_is_found_at_its_place() {
 }
 
 #[test]
-fn all_faults_are_told_in_one_run() {
+fn all_faults_are_listed_in_one_run() {
     let text = "scenario x\n  steps\n    fetch flare\n    move flare to twos\n  end\n    weight store = 1\n";
     assert_eq!(faults(text).len(), 3);
 }
@@ -243,7 +243,7 @@ fn playing_leaves_no_trace_in_the_file_and_is_the_same_each_time() {
         assert!(at.x.thousandths().abs() <= 6_000 && at.y.thousandths().abs() <= 6_000, "{at:?}");
     }
     let positions: std::collections::BTreeSet<_> = ground(&one[0]).iter().map(|(_, _, at)| (at.x, at.y)).collect();
-    assert_eq!(positions.len(), 2, "each stack is scattered by itself");
+    assert_eq!(positions.len(), 2, "each stack is scattered separately");
 }
 
 #[test]
@@ -314,7 +314,7 @@ fn a_trace_tells_every_step_with_its_answer_and_events() {
     let playable = file.check(&rules()).unwrap_or_else(|errors| panic!("{errors}"));
     let report = playable.run(ReportDetail::Steps).next().expect("a report");
     assert!(report.passed(), "{:?}", report.failures());
-    let told: Vec<String> = report
+    let described: Vec<String> = report
         .steps()
         .iter()
         .map(|step| match &step.answer {
@@ -325,8 +325,8 @@ fn a_trace_tells_every_step_with_its_answer_and_events() {
         })
         .collect();
     assert_eq!(
-        told,
-        ["moved 4 left 5", "true", "empty-source: nothing of it lies in store", "stack #99 is not on the ground"]
+        described,
+        ["moved 4 of 9", "true", "empty-source: store contains no rope", "stack #99 is not on the ground"]
     );
     assert_eq!(report.steps()[0].events, ["2 flare: store/0 to twos/0", "2 flare: store/0 to twos/1"]);
     assert!(report.steps()[1].events.is_empty());
@@ -371,7 +371,7 @@ fn a_trace_tells_requests_and_undone_operations() {
     let playable = file.check(&rules()).unwrap_or_else(|errors| panic!("{errors}"));
     let report = playable.run(ReportDetail::Steps).next().expect("a report");
     assert!(report.passed());
-    let told: Vec<(&str, usize, String)> = report
+    let described: Vec<(&str, usize, String)> = report
         .steps()
         .iter()
         .map(|step| {
@@ -384,7 +384,7 @@ fn a_trace_tells_requests_and_undone_operations() {
         })
         .collect();
     assert_eq!(
-        told,
+        described,
         [
             ("request a at revision 0: consume 1 rope from store", 1, "consumed 1".to_owned()),
             ("request a: consume 1 rope from store", 0, "consumed 1".to_owned()),
@@ -403,7 +403,7 @@ fn failures_bring_the_places_they_have_to_do_with_and_the_world_of_that_moment()
     let names: Vec<String> = failure.places.iter().map(|&id| failure.world.container_name(id)).collect();
     assert_eq!(names, ["store", "ann.bag"]);
     let bag = failure.world.container("ann.bag").expect("a bag");
-    assert_eq!(failure.world.stacks(bag).count(), 2, "the first step was played, the second not");
+    assert_eq!(failure.world.stacks(bag).count(), 2, "the first step was performed, the second not");
 }
 
 #[test]
@@ -419,7 +419,7 @@ fn scenarios_are_read_from_files_too() {
     assert!(file.source().name().ends_with("x.scenario"));
     assert!(file.check(&rules()).expect("known names").run(ReportDetail::Failures).all(|report| report.passed()));
     let error = ScenarioFile::load(folder.path()).expect_err("a folder").to_string();
-    assert!(error.ends_with("it is a folder; expected a file"), "{error}");
+    assert!(error.ends_with("it is a folder, not a file"), "{error}");
 }
 
 #[test]

@@ -96,7 +96,7 @@ fn a_world_is_the_same_after_it_was_plain_data() {
     let mut back = World::from_snapshot(&rules(), &read).unwrap_or_else(|error| panic!("{error}"));
     assert_eq!((back.snapshot(), back.check_indexes()), (snapshot.clone(), vec![]));
     assert_eq!(audit(&rules(), &snapshot), vec![]);
-    // What comes after is the same too: ids, random numbers, origins, what is open.
+    // Later operations are the same too: ids, random numbers, origins, open containers.
     let mut world = world;
     for sentence in [
         "drop 1 rope from ann.bag/1/ within 9",
@@ -116,8 +116,8 @@ fn a_snapshot_is_readable() {
     assert_eq!(
         json["holders"][1],
         serde_json::json!({
-            "name": "bert", "of": "bert",
-            "containers": [{ "name": "bag", "of": "bag", "slots": 3, "stacks": [] }],
+            "name": "bert", "definition": "bert",
+            "containers": [{ "name": "bag", "definition": "bag", "slots": 3, "stacks": [] }],
             "hand": { "id": "#7:10", "kind": "flare", "count": 2 },
             "origin": "store/0",
         })
@@ -152,7 +152,7 @@ fn what_no_world_can_be_is_refused_with_its_place() {
         ),
         (|it| first(it).id = StackId::new(7, 0), "store/0: this stack has no id"),
         (|it| first(it).id = it.ground[0].stack.id, "two stacks have the id"),
-        (|it| first(it).id = StackId::new(7, 900), "this id is still to be given: the next is"),
+        (|it| first(it).id = StackId::new(7, 900), "#7:900: the id is not below the next id, 13"),
         (|it| store(it).stacks[1].slot = 0, "store/0: two stacks are in this slot"),
         (|it| store(it).stacks[0].slot = 6, "store/6: it has 6 slots"),
         (|it| store(it).slots = 7, "store: it has 7 slots; the maximum is 6"),
@@ -178,7 +178,7 @@ fn what_no_world_can_be_is_refused_with_its_place() {
         (|it| it.next_stack = u64::MAX, "next-stack: almost all of the 2^40 ids are used"),
         (|it| it.revision = u64::MAX, "revision: the number is too large"),
         (
-            |it| it.totals.get_mut("flare").expect("a totals").created = u64::MAX,
+            |it| it.totals.get_mut("flare").expect("its totals").created = u64::MAX,
             "totals: the number of `flare` is too large",
         ),
         (|it| it.world = 1 << 24, "world: the number of a world is below 2^24"),
@@ -209,7 +209,7 @@ fn an_audit_names_the_law_the_place_and_the_figures() {
             |it| first(it).count = 0,
             &[
                 "stacks: store/0: a stack of 0 flare",
-                "conservation: the world: 4 flare, but 6 came in and did not leave: 2 lost",
+                "conservation: the world: the world has 4 flare, but its totals say 6: 2 lost",
             ],
         ),
         (|it| store(it).stacks[0].slot = 6, &["stacks: store/6: the container has only 6 slots"]),
@@ -217,14 +217,14 @@ fn an_audit_names_the_law_the_place_and_the_figures() {
             |it| it.containers[1].stacks.push(InSlot { slot: 0, stack: stack(12, "rope", 1) }),
             &[
                 "stacks: dry/0: two stacks are in this slot",
-                "conservation: the world: 6 rope, but 5 came in and did not leave: 1 too many",
+                "conservation: the world: the world has 6 rope, but its totals say 5: 1 too many",
             ],
         ),
         (|it| first(it).id = StackId::new(7, 0), &["identity: store/0: this stack has no id"]),
         (|it| first(it).id = StackId::new(7, 99), &["identity: store/0: the id #7:99 is not below the next id, 13"]),
         (|it| first(it).id = it.ground[0].stack.id, &["identity: ground/#7:9: #7:9 is also in store/0"]),
-        (|it| it.packs[1].slots = 3, &["bounds: ann.bag/1/1/: 3 slots of 2 to 2"]),
-        (|it| store(it).slots = 2, &["bounds: store: 2 slots of 3 to 6"]),
+        (|it| it.packs[1].slots = 3, &["bounds: ann.bag/1/1/: it has 3 slots; 2 to 2 are allowed"]),
+        (|it| store(it).slots = 2, &["bounds: store: it has 2 slots; 3 to 6 are allowed"]),
         (
             |it| it.packs[0].pack = StackId::new(7, 2),
             &["packs: store/1: rope is not a pack", "packs: ann.bag/1: this pack has no container"],
@@ -248,7 +248,7 @@ fn an_audit_names_the_law_the_place_and_the_figures() {
                     .stacks
                     .push(InSlot { slot: 1, stack: it.containers[1].stacks.remove(0).stack });
             },
-            &["blocked-slot: ann.worn/left: pole needs ann.worn/right too, which is not free"],
+            &["blocked-slot: ann.worn/left: pole also occupies ann.worn/right, which is not free"],
         ),
         (
             |it| it.containers[1].stacks[0].stack.marks = vec!["wet".into()],
@@ -291,7 +291,7 @@ fn an_audit_finds_every_excess_over_a_limit() {
             "weight-cap: ann: 5.5 kg of 4.5 kg",
             "cap: store: 2 `wet` of 1",
             "admits: dry/0: dry rejects this flare: it admits `rope`",
-            "ground: ground: 2 stacks of 1",
+            "ground: ground: the ground has 2 stacks; the maximum is 1",
         ]
     );
     assert!(audit(&tight, &played().snapshot()).iter().map(Violation::law).all(Law::is_limit));
@@ -354,7 +354,8 @@ fn the_ground_takes_as_many_stacks_as_the_ruleset_says() {
     );
 }
 
-/// Packs in packs in packs: what is deeper than anything may be is refused in bounded time, and no stack overflows.
+/// Packs in packs in packs: what is deeper than anything may be is refused in bounded time, and no
+/// stack overflows.
 #[test]
 fn ten_thousand_nested_packs_are_refused() {
     const DEEP: u64 = 10_000;
@@ -370,7 +371,7 @@ fn ten_thousand_nested_packs_are_refused() {
     snapshot.next_stack = DEEP + 2;
     let error = World::from_snapshot(&rules(), &snapshot).expect_err("too deep").to_string();
     assert!(error.contains("the maximum nesting of packs is 32"), "{error:.200}");
-    // An audit tells of each that is too deep, by its id where the way to it would fill pages.
+    // An audit reports each pack that is too deep, by its id if the path to it would fill pages.
     let found = audit(&rules(), &snapshot);
     let too_deep: Vec<&Violation> = found.iter().filter(|violation| violation.law() == Law::Nesting).collect();
     assert_eq!(too_deep.len() as u64, DEEP - 2);
@@ -400,7 +401,7 @@ fn a_pack_in_itself_is_found() {
     assert_eq!(
         found,
         [
-            "conservation: the world: 1 satchel, but 0 came in and did not leave: 1 too many",
+            "conservation: the world: the world has 1 satchel, but its totals say 0: 1 too many",
             "packs: #1: this pack contains itself"
         ]
     );
@@ -433,7 +434,7 @@ fn text_that_is_no_snapshot_is_refused_with_its_cause() {
         (whole.replacen("\"count\":2", "\"count\":-2", 1), "invalid value: integer `-2`"),
         (whole.replacen("\"count\":2", "\"count\":99999999999", 1), "invalid value: integer `99999999999`"),
         (whole.replacen("\"kind\"", "\"kin\"", 1), "unknown field `kin`"),
-        (whole.replacen("\"#7:10\"", "\"7:10\"", 1), "a place is written in lower-case letters"),
+        (whole.replacen("\"#7:10\"", "\"7:10\"", 1), "a place has lower-case letters"),
     ] {
         let error = serde_json::from_str::<Snapshot>(&text).expect_err(cause).to_string();
         assert!(error.contains(cause) && error.contains("line 1 column"), "{cause}\nbut {error}");

@@ -96,31 +96,30 @@ fn faults_name_row_and_column() {
         ("id,weight,Weight\na,1,2\n", "items.csv:1:11: error: column `weight` occurs twice"),
         (
             "id,weight\na,\"1,5\"\n",
-            "items.csv:2:3: error: row 2, column `weight`: `1,5`: a decimal comma: write a point (write `1.5`)",
+            "items.csv:2:3: error: row 2, column `weight`: `1,5`: it has a decimal comma instead of a point (Write `1.5`)",
         ),
         (
             "id;weight\na;1,5\n",
-            "items.csv:2:3: error: row 2, column `weight`: `1,5`: a decimal comma: write a point (write `1.5`)",
+            "items.csv:2:3: error: row 2, column `weight`: `1,5`: it has a decimal comma instead of a point (Write `1.5`)",
         ),
         (
             "id;reach\na;1\nb;2,5\n",
-            "items.csv:3:3: error: row 3, column `reach`: `2,5`: a decimal comma: write a point (write `2.5`)",
+            "items.csv:3:3: error: row 3, column `reach`: `2,5`: it has a decimal comma instead of a point (Write `2.5`)",
         ),
         ("id,weight\na,-1\n", "items.csv:2:3: error: a weight must not be negative"),
         (
             "id,weight\na,0.1234\n",
-            "items.csv:2:3: error: row 2, column `weight`: `0.1234`: more than three decimal places (numbers are exact: digits and, \
-             after a point, up to three more)",
+            "items.csv:2:3: error: row 2, column `weight`: `0.1234`: more than three decimal places (Write a number with at most three decimal \
+             places)",
         ),
         (
             "id,stack-limit\na,0\n",
-            "items.csv:2:3: error: row 2, column `stack-limit`: `0` is not a stack limit (a stack limit is a whole number from 1 to \
-             4294967295)",
+            "items.csv:2:3: error: row 2, column `stack-limit`: `0` is not a stack limit (Write a whole number from 1 to 4294967295)",
         ),
         (
             "id,name,weight\na,A,1\nb,B\n",
-            "items.csv:3:1: error: row 3 has 2 cells, but the header names 3 columns (add the missing cells, or leave them empty with \
-             a separator for each)",
+            "items.csv:3:1: error: row 3 has 2 cells, but the header names 3 columns (Add the missing cells, or a separator for \
+             each)",
         ),
         (
             "id,name\na,A,surplus\n",
@@ -130,19 +129,19 @@ fn faults_name_row_and_column() {
         (
             "id,name\nFuel Drum,A\n",
             "items.csv:2:1: error: invalid name `Fuel Drum` of a kind: a name begins with a letter and has lower-case letters, \
-             digits and `-` (write `fuel-drum`)",
+             digits and `-` (Write `fuel-drum`)",
         ),
         (
             "id,tags\na,food Sweet\n",
             "items.csv:2:3: error: invalid name `Sweet` of a tag: a name begins with a letter and has lower-case letters, digits, \
-             `-` and `.` (write `sweet`)",
+             `-` and `.` (Write `sweet`)",
         ),
         (
             "id,tags\na,b\nb,c\n",
             "items.csv:3:1: error: `b` is the name of a kind and a tag (Rename one of them: kinds, tags and marks share one namespace)",
         ),
         (
-            "id,name,\na,A,stray\n",
+            "id,name,\na,A,extra\n",
             "items.csv:2:5: error: the column of this cell has no name (Name the column in the first row, or empty the cell)",
         ),
     ] {

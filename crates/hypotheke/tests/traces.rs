@@ -31,7 +31,7 @@ fn trace(found: &ExplorationReport, nth: usize) -> &Trace {
     }
 }
 
-/// Whether a claim holds where only this lies, and not any more after the steps.
+/// Whether a claim holds with only these items, and no longer after the steps.
 fn breaks(rules: &Arc<Ruleset>, start: &[String], steps: &[String], claim: &str) -> bool {
     let indented = |lines: &[String]| lines.iter().map(|line| format!("    {line}\n")).collect::<String>();
     let (start, steps) = (indented(start), indented(steps));
@@ -43,7 +43,7 @@ fn breaks(rules: &Arc<Ruleset>, start: &[String], steps: &[String], claim: &str)
     matches!(report.failures(), [failure] if failure.step.is_none())
 }
 
-/// Each start in which one stack is not there, or one item less.
+/// Each start with one stack removed, or one item less.
 fn smaller(start: &[String]) -> Vec<Vec<String>> {
     let mut all = Vec::new();
     for (nth, line) in start.iter().enumerate() {
@@ -52,8 +52,8 @@ fn smaller(start: &[String]) -> Vec<Vec<String>> {
             lines.filter_map(|(at, line)| if at == nth { instead.clone() } else { Some(line.clone()) }).collect()
         };
         all.push(without(None));
-        let (place, contents) = line.split_once(": ").expect("a place and what lies there");
-        let (count, what) = contents.split_once(' ').expect("so many of a kind");
+        let (place, contents) = line.split_once(": ").expect("a place and its contents");
+        let (count, what) = contents.split_once(' ').expect("a number of a kind");
         let count: u32 = count.parse().expect("a count");
         if count > 1 && !what.contains(", ") {
             all.push(without(Some(format!("{place}: {} {what}", count - 1))));
@@ -84,7 +84,7 @@ fn camp() -> Arc<Ruleset> {
 }
 
 #[test]
-fn of_the_start_no_more_is_kept_than_a_trail_takes() {
+fn a_trace_has_only_the_used_part_of_the_start() {
     let rules = camp();
     let text = "explore\n  consume fuel\nalways\n  no contaminated in freezer\n  count of fuel in sled <= 3\n  count of fuel >= 15\n\
                 forbidden\n  drop flare\n  pick-up core\n";
@@ -126,7 +126,7 @@ proptest! {
 
     /// The scenario that is written fails where it should, and from no smaller start.
     #[test]
-    fn the_start_that_is_told_is_enough_and_not_too_much(rules in small(), walked in any::<bool>()) {
+    fn the_reported_start_is_enough_and_minimal(rules in small(), walked in any::<bool>()) {
         const CLAIMS: [&str; 4] =
             ["count of k1 in sled <= 1", "free slots of depot >= 2", "count of k0 in depot >= 1", "count of case in sled = 0"];
         let lines: String = CLAIMS.iter().map(|claim| format!("  {claim}\n")).collect();

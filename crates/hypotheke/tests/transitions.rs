@@ -1,8 +1,9 @@
-//! The operations that a search tries, held against a plain enumerator, on random worlds of random rulesets: the outcomes
-//! must be equal, state by state, with and without reductions.
+//! The operations that a search tries, held against a plain enumerator, on random worlds of random
+//! rulesets: the outcomes must be equal, state by state, with and without reductions.
 //!
-//! The long form takes any number of rulesets, in shards that can be run one after the other or at once:
-//! `RULESETS=20000 SHARD=3/10 cargo test --release -p hypotheke --test main transitions -- --nocapture`.
+//! The long form takes any number of rulesets, in shards that can be run one after the other or at
+//! once: `RULESETS=20000 SHARD=3/10 cargo test --release -p hypotheke --test main transitions --
+//! --nocapture`.
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
@@ -252,7 +253,7 @@ impl Case {
         file.claims().iter().map(Claim::kind).collect()
     }
 
-    /// The ruleset, the scope and a world, for whoever reads of one failure.
+    /// The ruleset, the scope and a world, to print a failure.
     pub(crate) fn shown(&self, world: &World) -> String {
         match std::env::var("SEED") {
             Ok(_) => {
@@ -293,7 +294,7 @@ impl Setup {
     }
 }
 
-/// What an operation comes to: what a claim can see of it, and the state to which it leads.
+/// The result of an operation: the parts that a claim can see, and the state after it.
 type Outcomes = BTreeMap<(String, Vec<u8>), Operation>;
 
 fn outcomes(
@@ -328,7 +329,7 @@ fn difference(ours: &Outcomes, plain: &Outcomes) -> Option<String> {
     })
 }
 
-/// The name of a place without ids, since they are no part of a state.
+/// The name of a place without ids, since they are not part of a state.
 fn exact_place(world: &World) -> impl Fn(Place) -> String + '_ {
     |place| {
         let name = world.place_name(place);
@@ -427,8 +428,8 @@ enum Shuffled {
     All,
 }
 
-/// The same world with its stacks in other slots, where slots have no rules of their own, and the ground in a different
-/// order.
+/// The same world with its stacks in other slots, where slots have no rules of their own, and the
+/// ground in a different order.
 fn shuffled(world: &World, which: Shuffled, random: &mut Random) -> Option<World> {
     let rules = world.rules();
     let mut snapshot = world.snapshot();
@@ -492,7 +493,7 @@ fn states_that_are_taken_for_one_have_the_same_outcomes() {
         let mut space = case.exploration.clone().starting_at(world.clone()).states();
         let same_ids = renamed(&world);
         assert_eq!(Canonical::of(&world.snapshot()), Canonical::of(&same_ids.snapshot()), "seed {seed}");
-        assert_eq!(space.key(&world), space.key(&same_ids), "seed {seed}: ids are no part of a state");
+        assert_eq!(space.key(&world), space.key(&same_ids), "seed {seed}: ids do not belong to a state");
         let twins = (0..4).filter_map(|_| shuffled(&world, Shuffled::All, &mut case.random)).map(|it| renamed(&it));
         for twin in [same_ids.clone()].into_iter().chain(twins.collect::<Vec<_>>()) {
             if space.key(&twin) != space.key(&world) {
@@ -540,7 +541,8 @@ fn keys_are_equal_where_canonical_forms_are() {
             assert_eq!(by_form.entry(form).or_insert_with(|| key.clone()), &key, "seed {seed}");
             world.undo(world.revision()).expect("the latest operation");
         }
-        // Worlds that differ in one detail. Those that are made from snapshots have their containers in the same places.
+        // Worlds that differ in one detail. Those that are made from snapshots have their
+        // containers in the same places.
         let snapshot = case.start.snapshot();
         let world = World::from_snapshot(&case.rules, &snapshot).expect("a snapshot of a world");
         let mut space = case.exploration.clone().starting_at(world).without_symmetry().states();
@@ -710,7 +712,8 @@ fn stated(effects: Effects) -> BTreeSet<&'static str> {
     changes.into_iter().filter(|(is_stated, _)| *is_stated).map(|(_, what)| what).collect()
 }
 
-/// Rules under which each verb meets what it may read and write: little room, and stacks that are ejected.
+/// Rules under which each verb meets what it may read and write: little room, and stacks that are
+/// ejected.
 const CROWDED: &str = "format = 1
 [mark.m0]
 [mark.m1]
@@ -747,7 +750,8 @@ carries = ['harness', 'box', 'shelf', 'pockets']
 shortcuts = 1
 ";
 
-/// Alike stacks that are not full beside others that are looked for, in the containers that a holder carries.
+/// Partial stacks of the same item beside others that are searched for, in the containers of a
+/// holder.
 const CROWDED_WORLDS: [&[&str]; 11] = [
     &[
         "create 1 k1 in h0.box",
@@ -794,7 +798,8 @@ const CROWDED_WORLDS: [&[&str]; 11] = [
     ],
 ];
 
-/// Each entry of the table is seen in play, and nothing else is: with any one entry taken out, or added, this fails.
+/// Each entry of the table is seen in play, and nothing else is: with any one entry taken out, or
+/// added, this fails.
 #[test]
 fn each_verb_reads_and_writes_what_it_states() {
     let mut seen: BTreeMap<Verb, BTreeSet<&'static str>> = BTreeMap::new();
@@ -824,18 +829,18 @@ fn each_verb_reads_and_writes_what_it_states() {
                     after.undo(after.revision()).expect("the latest operation");
                 }
             }
-            // What is found in a different slot order must come to the same, where no slot order is read.
-            let come_to = |world: &World, tried: &Tried| {
+            // The result in a different slot order must be the same if no slot order is read.
+            let reach_state = |world: &World, tried: &Tried| {
                 let operations = tried.operations(world);
                 let operations: Vec<Operation> = operations.into_iter().filter(|it| !names_a_hand(it)).collect();
                 let mut form = |world: &World| unordered(&world.snapshot()).into_bytes();
                 outcomes(world, &operations, &coarse_place(world), &mut form)
             };
-            let here = come_to(&world, &one);
+            let here = reach_state(&world, &one);
             for (what, twin) in &twins {
                 let mut tried = one.clone();
                 tried.rename(&world, twin);
-                let there = come_to(twin, &tried);
+                let there = reach_state(twin, &tried);
                 if let Some((_, operation)) = here.iter().find(|(outcome, _)| !there.contains_key(*outcome)) {
                     of.insert(what);
                     // Who reads the order of any container reads that of carried ones too.
@@ -925,10 +930,11 @@ fn clauses(world: &World, verb: Verb, operation: &Operation) -> BTreeSet<String>
     found
 }
 
-/// With any one clause of the generator taken out, [`without_reductions_a_search_tries_exactly_what_the_scope_allows`] fails: each
-/// brings about something that no other does.
+/// With any one clause of the generator taken out,
+/// [`without_reductions_a_search_tries_exactly_what_the_scope_allows`] fails: each brings about
+/// something that no other does.
 #[test]
-fn each_clause_of_the_generator_is_needed() {
+fn each_clause_of_the_generator_matters() {
     let (mut listed, mut needed) = (BTreeSet::new(), BTreeSet::new());
     for seed in seeds(90) {
         let case = Case::of_seed(seed);
@@ -959,8 +965,8 @@ fn each_clause_of_the_generator_is_needed() {
             needed.extend(by_outcome.into_values().flatten());
         }
     }
-    let unneeded: Vec<&String> = listed.difference(&needed).collect();
+    let unused: Vec<&String> = listed.difference(&needed).collect();
     println!("{} clauses", needed.len());
-    assert!(unneeded.is_empty(), "{unneeded:?}");
+    assert!(unused.is_empty(), "{unused:?}");
     assert!(needed.len() > 100, "{}", needed.len());
 }

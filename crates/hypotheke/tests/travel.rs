@@ -126,7 +126,7 @@ fn the_same_departure_arrives_once() {
     let ann = send(&mut camp, "ann");
     let _ = arrive(&mut pass, &ann).unwrap();
     assert_eq!(refused(&mut pass, &ann), Cause::Arrived);
-    // It stays known, through saves too, when what arrived has gone again.
+    // It stays known, through saves too, after the arrival has departed again.
     send(&mut pass, "ann");
     let mut back = World::from_snapshot(pass.rules(), &pass.snapshot()).unwrap();
     assert_eq!(refused(&mut back, &ann), Cause::Arrived);
@@ -152,11 +152,12 @@ fn what_arrived_is_remembered_by_name_alone() {
         let _ = arrive(&mut camp, &ann).unwrap();
         ann = send(&mut camp, "ann");
     }
-    // Each departure has a higher number than the last arrival, wherever it was, so that no earlier one comes in.
+    // Each departure has a higher number than the last arrival, wherever it was, so that no earlier
+    // one comes in.
     assert_eq!(camp.snapshot().arrivals, [PastArrival::Latest { name: "ann".to_owned(), number: 39 }]);
     assert_eq!(ann.id.map(|id| id.number), Some(40));
     assert_eq!((refused(&mut pass, &first), refused(&mut camp, &first)), (Cause::Arrived, Cause::Arrived));
-    // Within a list too, which is taken back whole.
+    // Within a list too, which is undone as a whole.
     let arriving = Operation::together([Operation::arriving(ann.clone()), Operation::arriving(first)]);
     assert_eq!(pass.perform(&arriving).unwrap_err().reason(), Reason::Stale);
     let before = pass.snapshot();
@@ -193,7 +194,7 @@ fn a_departure_beyond_what_can_be_counted_is_no_document() {
 }
 
 #[test]
-fn departing_and_arriving_are_taken_back() {
+fn departures_and_arrivals_are_undone() {
     let (mut camp, mut pass) = (world(1), world(2));
     let ann = send(&mut pass, "ann");
     camp.set_undo_limit(10);
@@ -209,7 +210,7 @@ fn departing_and_arriving_are_taken_back() {
     }
     assert_eq!(camp.snapshot(), before);
     assert!(camp.has_container(sled), "the handle is good again");
-    // What has been taken back has not arrived.
+    // An undone arrival has not arrived.
     send(&mut camp, "ann");
     let _ = arrive(&mut camp, &ann).unwrap();
 }
@@ -250,7 +251,8 @@ fn newcomers_come_under_any_free_name() {
         let _ = perform(&mut camp, &format!("create 2 flare in player-{number}")).unwrap();
     }
     assert_eq!(camp.holders().count(), 201);
-    // A name that is not known is compared with a few that may be meant, not with those of all players.
+    // A name that is not known is compared with a few that may be meant, not with those of all
+    // players.
     for (name, help) in [
         ("player-7.bog", Some("Did you mean `player-7.bag`?")),
         ("sledd", Some("Did you mean `sled`?")),
@@ -258,7 +260,7 @@ fn newcomers_come_under_any_free_name() {
         (
             "bag",
             Some(
-                "name one of them: `ann.bag`, `player-0.bag`, `player-1.bag`, `player-2.bag`, `player-3.bag`, `player-4.bag`, \
+                "Name one of them: `ann.bag`, `player-0.bag`, `player-1.bag`, `player-2.bag`, `player-3.bag`, `player-4.bag`, \
                  `player-5.bag`, `player-6.bag`, `player-7.bag`, `player-8.bag`, `player-9.bag`, `player-10.bag`, others",
             ),
         ),
@@ -365,9 +367,9 @@ fn an_audit_tells_of_arrivals_that_can_t_be() {
     snapshot.arrivals = serde_json::from_str(past).unwrap();
     snapshot.holders[0].name = "sled".into();
     let found: Vec<Violation> = audit(camp.rules(), &snapshot);
-    let told: Vec<String> = found.iter().map(ToString::to_string).collect();
+    let described: Vec<String> = found.iter().map(ToString::to_string).collect();
     assert_eq!(
-        told,
+        described,
         [
             "places: sled: the name belongs to something other than a `ann`",
             "places: sled: two places have this name",
@@ -378,7 +380,8 @@ fn an_audit_tells_of_arrivals_that_can_t_be() {
     );
     assert!(found.iter().all(|violation| matches!(violation.law(), Law::Places | Law::Identity)));
     let error = World::from_snapshot(camp.rules(), &snapshot).unwrap_err().to_string();
-    for message in ["this is the name of something else", "is still to be", "has arrived twice", "under the name `ann`"]
+    for message in
+        ["the name belongs to something", "is not below the next number", "has arrived twice", "have the name `ann`"]
     {
         assert!(error.contains(message), "{message}\nbut {error}");
     }
@@ -417,7 +420,7 @@ fn a_renumbered_world_has_ids_of_its_own() {
 }
 
 #[test]
-fn documents_that_can_t_be_read_are_told_of() {
+fn unreadable_transfer_records_are_reported() {
     let sled = send(&mut world(1), "sled");
     let whole = serde_json::to_string(&sled).unwrap();
     assert_eq!(serde_json::from_str::<Departure>(&whole).unwrap(), sled);

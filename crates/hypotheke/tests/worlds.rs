@@ -54,7 +54,8 @@ fn a_plan_made_on_another_revision_is_stale() {
     assert_eq!(world.container_weight(bag).to_string(), "3.2");
 }
 
-/// Applied after an undo or on a clone, a plan wrote counts below zero and gave ids twice: the revision alone was compared.
+/// Applied after an undo or on a clone, a plan wrote counts below zero and gave ids twice: the
+/// revision alone was compared.
 #[test]
 fn a_plan_belongs_to_one_moment_of_one_world() {
     let sentences = [
@@ -174,8 +175,8 @@ impl Handle {
     }
 }
 
-/// Containers and holders come and go in worlds of one number, with undo, clones and reloads: a handle means what it meant, or
-/// nothing.
+/// Containers and holders come and go in worlds of one number, with undo, clones and reloads: a
+/// handle means what it meant, or nothing.
 #[test]
 fn a_handle_never_means_something_else() {
     let rules = |title: &str| {
@@ -191,7 +192,7 @@ fn a_handle_never_means_something_else() {
     };
     let (rules, relabelled) = (rules("Camp"), rules("Camp, again"));
     let rules: Arc<Ruleset> = rules.expect("rules").into();
-    // The same rules in other words: the world goes over to them, as it would to others.
+    // The same rules in different words: the world migrates to them like to any others.
     let relabelled: Arc<Ruleset> = relabelled.expect("rules").into();
     let mut random = crate::transitions::Random::new(3);
     let mut worlds: Vec<World> = (0..3).map(|_| World::new(&rules)).collect();
@@ -216,11 +217,11 @@ fn a_handle_never_means_something_else() {
                 let guests: Vec<HolderId> = worlds[nth].holders().collect();
                 if guests.len() > 2 {
                     let guest = guests[random.below(guests.len())];
-                    let _ = worlds[nth].perform(&Operation::departing(guest)).expect("it is there");
+                    let _ = worlds[nth].perform(&Operation::departing(guest)).expect("it exists");
                 }
             }
             2..=4 => {
-                // Packs are told apart by how many beads lie in them.
+                // Packs are distinguished by the number of beads in them.
                 names += 1;
                 let world = &mut worlds[nth];
                 if perform(world, "create 1 satchel in store").is_ok() {
@@ -257,11 +258,11 @@ fn a_handle_never_means_something_else() {
             _ => {}
         }
         if let Some(handle) = fresh {
-            known.push((handle, handle.meaning(&worlds[nth]).expect("it is there")));
+            known.push((handle, handle.meaning(&worlds[nth]).expect("it exists")));
         }
         for (handle, meant) in &known {
             match handle.meaning(&worlds[nth]) {
-                // A pack is empty before its beads come and after they have gone.
+                // A pack is empty before its beads arrive and after they leave.
                 Some(meaning) => assert!(meaning == *meant || meaning == "0", "{meaning} was {meant}"),
                 None => refused += 1,
             }
@@ -323,7 +324,7 @@ fn handles_of_a_larger_ruleset_are_unknown() {
     }
 }
 
-/// The inside of a pack that has gone is given to the next one; when both are undone it is what it was.
+/// The inside of a removed pack is reused for the next one; after both are undone it is as before.
 #[test]
 fn handles_of_the_inside_of_a_pack_come_back_with_an_undo() {
     let rules = Ruleset::builder()
@@ -339,7 +340,7 @@ fn handles_of_the_inside_of_a_pack_come_back_with_an_undo() {
         let (before, snapshot) = (inside(&world), world.snapshot());
         let rope = world.rules().find_kind("rope").unwrap();
         let into = Operation::creating(Amount::Exactly(1), rope, before);
-        // Each pack may get the inside of the one before.
+        // Each pack may get the inside of the previous one.
         for _ in 0..history / 2 {
             applied(&mut world, "consume 1 bag from store");
             applied(&mut world, "create 1 bag in store");
@@ -353,7 +354,7 @@ fn handles_of_the_inside_of_a_pack_come_back_with_an_undo() {
     }
 }
 
-/// Kinds that stand elsewhere in the table, or nowhere: a handle from before means none of them.
+/// Kinds elsewhere in the table, or nowhere: an earlier handle means none of them.
 #[test]
 fn handles_from_before_a_reload_are_unknown() {
     let rules = |first: &str, second: &str| -> Arc<Ruleset> {
@@ -435,8 +436,8 @@ fn events_tell_what_changed_in_words() {
     let mut world = world();
     assert!(perform(&mut world, "move 4 rope from store to store/3").is_err());
     applied(&mut world, "move 3 rope from store to store/3");
-    let told: Vec<String> = world.events().iter().map(|event| world.describe_event(event)).collect();
-    assert_eq!(told, ["3 rope: store/0 to store/3"]);
+    let described: Vec<String> = world.events().iter().map(|event| world.describe_event(event)).collect();
+    assert_eq!(described, ["3 rope: store/0 to store/3"]);
     applied(&mut world, "swap store/1 with store/3");
     assert_eq!(world.describe_event(&world.events()[0]), "store/1 and store/3 swapped");
     assert!(perform(&mut world, "ann picks up").is_err());
@@ -601,11 +602,11 @@ fn slots_tell_their_name_limit_and_stack() {
         .unwrap_or_else(|errors| panic!("{errors}"));
     let world = World::new(&Arc::new(rules));
     let (rack, rope) = (world.container("rack").unwrap(), world.rules().find_kind("rope").unwrap());
-    let told: Vec<_> = world
+    let described: Vec<_> = world
         .slots(rack)
         .map(|slot| (slot.number(), slot.name(), slot.limit(rope), slot.stack().map(hypotheke::StackView::count)))
         .collect();
-    assert_eq!(told, [(0, Some("top"), 2, Some(2)), (1, None, 2, Some(1)), (2, None, 2, None)]);
+    assert_eq!(described, [(0, Some("top"), 2, Some(2)), (1, None, 2, Some(1)), (2, None, 2, None)]);
     let stacks: Vec<_> = world.stacks(rack).map(|(_, stack)| stack).collect();
     assert!(stacks[0].can_stack_with(stacks[1]) && world.slots(rack).all(|slot| slot.container() == rack));
     assert_eq!(
@@ -625,7 +626,7 @@ fn an_operation_that_finds_nothing_to_change_is_applied_and_says_so() {
 }
 
 #[test]
-fn only_what_is_kept_can_be_taken_back_and_only_the_latest() {
+fn only_the_latest_stored_operation_can_be_undone() {
     let mut world = world();
     applied(&mut world, "drop 1 rope from store");
     assert_eq!(world.undo(1).unwrap_err().reason(), Reason::Stale, "a new world keeps nothing");
@@ -658,7 +659,7 @@ fn random_numbers_and_ids_are_given_again_after_taking_back() {
 }
 
 #[test]
-fn a_mark_that_only_a_taken_back_stack_has_comes_back_with_it() {
+fn a_mark_of_an_undone_stack_returns_with_it() {
     let mut world = world();
     world.set_undo_limit(100);
     applied(&mut world, "create 1 rope (wet) in store");
@@ -754,10 +755,10 @@ fn what_is_nested_too_deep_is_refused() {
     assert!(sentence.parse::<hypotheke::NamedOperation>().is_err());
 }
 
-/// What is done in few steps took a container where a swap names a slot for its first slot. A dry run and the operation say
-/// the same of every sort of place.
+/// What is done in few steps took a container where a swap names a slot for its first slot. A dry
+/// run and the operation say the same of every sort of place.
 #[test]
-fn every_sort_of_place_is_judged_as_it_is_performed() {
+fn every_type_of_place_is_planned_as_it_is_performed() {
     let rules = Ruleset::builder()
         .kind("flare", |kind| kind.stack_limit(6))
         .container("store", |store| store.slots(3))
@@ -825,7 +826,7 @@ fn every_sort_of_place_is_judged_as_it_is_performed() {
     }
 }
 
-/// The number by which a world knows a variant that nobody has any more is given to one other only.
+/// The number of an unused variant is given to one other variant only.
 #[test]
 fn variants_that_come_back_in_one_list_stay_apart() {
     let rules = Ruleset::builder()
@@ -855,7 +856,8 @@ fn the_hash_tells_apart_worlds_in_which_something_else_lies_somewhere() {
     world.enable_hash();
     world.set_undo_limit(1);
     let start = world.contents_hash();
-    // Each is one step from the same start: 3 ropes in the first slot of the store and 2 in the second.
+    // Each is one step from the same start: 3 ropes in the first slot of the store and 2 in the
+    // second.
     let sentences = [
         "move 1 rope from store to bag",
         "move 2 rope from store to bag",
@@ -877,15 +879,15 @@ fn the_hash_tells_apart_worlds_in_which_something_else_lies_somewhere() {
         applied(&mut world, sentence);
         hashes.push(world.contents_hash());
         world.undo(1).unwrap();
-        assert_eq!(world.contents_hash(), start, "{sentence}, taken back");
+        assert_eq!(world.contents_hash(), start, "{sentence}, undone");
     }
     let different: std::collections::BTreeSet<_> = hashes.iter().collect();
     assert_eq!(different.len(), hashes.len(), "{hashes:?}");
 }
 
-/// How a kept item came to the ground does not show in the world: the step does.
+/// A world does not show how a protected item reached the ground: the step does.
 #[test]
-fn a_kept_item_that_comes_to_the_ground_is_noticed() {
+fn a_protected_item_on_the_ground_is_found() {
     let rules = Ruleset::builder()
         .kind("journal", hypotheke::KindBuilder::protected)
         .kind("rope", |kind| kind)

@@ -23,7 +23,7 @@ impl Checked for Searched {
     }
 
     fn properties(&self) -> Vec<Property<Searched>> {
-        vec![Property::always("nothing is lost, nothing doubled", |_, state: &Model| state.is_lawful())]
+        vec![Property::always("nothing is lost or duplicated", |_, state: &Model| state.is_lawful())]
     }
 }
 

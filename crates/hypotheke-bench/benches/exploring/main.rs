@@ -1,5 +1,6 @@
-//! How fast worlds are searched and walked, beside a checker of states, stateful property testing, and the same model written for speed.
-//! `cargo bench -p hypotheke-bench --features peers --bench exploring`
+//! How fast worlds are searched and walked, beside a checker of states, stateful property testing,
+//! and the same model written for speed. `cargo bench -p hypotheke-bench --features peers --bench
+//! exploring`
 
 #![expect(clippy::expect_used, reason = "the rules and the claims are our own")]
 #![expect(clippy::print_stdout, reason = "figures to be read")]
@@ -77,8 +78,8 @@ fn peak() -> u64 {
 fn peak_of(part: &str) -> u64 {
     let measured = |part: &str| {
         let here = std::env::current_exe().expect("this program");
-        let told = Command::new(here).env("PART", part).output().expect("it runs").stdout;
-        String::from_utf8_lossy(&told).trim().parse::<u64>().expect("a number")
+        let described = Command::new(here).env("PART", part).output().expect("it runs").stdout;
+        String::from_utf8_lossy(&described).trim().parse::<u64>().expect("a number")
     };
     measured(part).saturating_sub(measured("nothing"))
 }
@@ -94,7 +95,8 @@ fn one_part(part: &str) {
     println!("{}", peak());
 }
 
-/// How long it takes to find and to make short what is no less than five steps away, for twenty seeds.
+/// How long it takes to find and to make short what is no less than five steps away, for twenty
+/// seeds.
 fn shortening() {
     let mut builder = Ruleset::builder().kind("flare", |kind| kind).container("sled", |sled| sled.slots(6));
     for name in ["box-a", "box-b", "box-c", "box-d", "box-e"] {
@@ -116,7 +118,7 @@ fn shortening() {
     }
     lengths.sort_unstable();
     println!(
-        "20 seeds: {} to {} steps, found and made short in at most {slowest:?}",
+        "20 seeds: {} to {} steps, found and minimized in at most {slowest:?}",
         lengths[0],
         lengths[lengths.len() - 1]
     );

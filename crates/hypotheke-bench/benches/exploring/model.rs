@@ -1,4 +1,5 @@
-//! The model in plain Rust, as one would write it for a checker of states: two containers of four slots, a ground of three.
+//! The model in plain Rust, as one would write it for a checker of states: two containers of four
+//! slots, a ground of three.
 
 /// How many of each kind fit a slot.
 pub(crate) const LIMITS: [u8; 3] = [1, 2, 4];
@@ -58,7 +59,7 @@ impl Model {
         }
     }
 
-    /// How many a slot takes of a kind; none if another kind lies there.
+    /// The number of a kind that a slot takes; `None` if it has a different kind.
     fn room(&self, slot: usize, kind: usize) -> Option<u8> {
         match self.slot(slot) {
             None => Some(LIMITS[kind]),
@@ -135,7 +136,7 @@ impl Model {
         Some(next)
     }
 
-    /// The law that must hold: nothing is lost, nothing doubled, and no slot is too full.
+    /// The law: nothing is lost or duplicated, and no slot is too full.
     pub(crate) fn is_lawful(&self) -> bool {
         let slots = || self.depot.iter().chain(&self.sled).flatten();
         let all = || slots().chain(&self.ground);

@@ -1,4 +1,5 @@
-//! The model again, written for speed and for this model alone: a world is a u128 with a byte a slot, and there is one flat set.
+//! The model again, written for speed and for this model alone: a world is a u128 with a byte a
+//! slot, and there is one flat set.
 
 use rustc_hash::FxHashSet;
 

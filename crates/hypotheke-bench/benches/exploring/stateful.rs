@@ -55,7 +55,7 @@ impl StateMachineTest for Tested {
     }
 }
 
-/// Walks so many times so many steps.
+/// Runs a number of walks with a number of steps.
 pub(crate) fn walk(walks: u32, steps: usize) {
     let config = Config { cases: walks, failure_persistence: None, ..Config::default() };
     let mut runner = TestRunner::new(config.clone());

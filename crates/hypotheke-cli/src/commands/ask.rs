@@ -19,15 +19,15 @@ const REASON: usize = 14;
 /// The maximum number of changes that the text lists.
 const MAX_CHANGES: usize = 12;
 
-/// What the operation is tried on.
+/// The start of the question.
 pub(crate) struct Setting<'a> {
     pub(crate) files: &'a [String],
     pub(crate) after: &'a [String],
     pub(crate) saved: &'a SaveArgs,
 }
 
-/// Tries an operation. With a target, the world after it is written there as a save; an existing file is replaced only if the flag
-/// is set.
+/// Tries an operation. With a target, the world after it is written there as a save; an existing
+/// file is replaced only if the flag is set.
 pub(crate) fn run(
     output: &mut Output,
     question: &str,
@@ -154,13 +154,13 @@ fn as_far_as_it_goes(named: &NamedOperation, max_amount: u64) -> Option<String> 
 
 fn draw(page: &mut Page, world: &World, named: &NamedOperation, reply: &Reply, changes: &[String]) {
     let verb = named.action.past_verb();
-    let (tone, word, told) = match reply.answer() {
+    let (tone, word, described) = match reply.answer() {
         Ok(outcome) if outcome.is_complete() => (Tone::Good, "yes", outcome.text(verb)),
         Ok(outcome) => (Tone::Notable, "partly", outcome.text(verb)),
         Err(refusal) => (Tone::Bad, "no", refused_text(&refusal)),
     };
     page.put(tone, &pad(word, INDENT)).put(Tone::Heading, &named.to_string()).end();
-    page.plain(&" ".repeat(INDENT)).put(tone, &told).end();
+    page.plain(&" ".repeat(INDENT)).put(tone, &described).end();
     for change in changes.iter().take(MAX_CHANGES) {
         page.plain(&" ".repeat(INDENT)).put(Tone::Faint, change).end();
     }
@@ -176,19 +176,18 @@ fn draw(page: &mut Page, world: &World, named: &NamedOperation, reply: &Reply, c
     }
     if !reply.causes().is_empty() {
         page.blank();
-        let all = if reply.answer().is_ok() { "Why not all" } else { "why not" };
-        let several = match reply.causes().len() {
-            1 => String::new(),
-            count => format!(": {count} reasons, each checked on its own"),
+        let reasons = match reply.causes().len() {
+            1 => "1 reason".to_owned(),
+            count => format!("{count} reasons, each checked on its own"),
         };
-        page.put(Tone::Faint, &format!("{all}{several}")).end();
+        page.put(Tone::Faint, &reasons).end();
     }
     for &cause in reply.causes() {
         draw_cause(page, world, cause);
     }
     let next = reply.answer().err().and_then(|refusal| as_far_as_it_goes(named, refusal.max_amount()));
     if let Some(next) = next {
-        page.next(&format!("hypotheke ask {}", quoted(&next.to_string())));
+        page.next(&format!("hypotheke ask {}", quoted(&next.clone())));
     }
 }
 

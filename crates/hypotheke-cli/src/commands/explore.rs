@@ -21,6 +21,7 @@ use hypotheke::Ruleset;
 use hypotheke::explore::{
     Bound, Bounds, ClaimsFile, ConcurrencyBounds, Exploration, ExplorationReport, InterleavingReport, Progress, Walks,
 };
+use hypotheke::text::system_cause;
 
 /// Flags that end the search early.
 static TIME_IS_UP: AtomicBool = AtomicBool::new(false);
@@ -107,8 +108,8 @@ fn explore(output: &mut Output, args: &ExploreArgs, ready: Ready) -> Result<Sear
     let found = match walks {
         None => {
             let mut line = ProgressLine::new(name);
-            exploration.search_until(&mut |told| {
-                line.tell(output, told);
+            exploration.search_until(&mut |described| {
+                line.tell(output, described);
                 end(args.time)
             })
         }
@@ -165,7 +166,7 @@ fn chart_of(output: &mut Output, args: &ExploreArgs, files: &[ExploredJson]) -> 
     let text =
         chart::draw(files).map_err(|error| InputError::usage(format!("cannot draw the chart: {error}"), None))?;
     std::fs::write(path, text).map_err(|error| {
-        let message = format!("cannot write `{}`: {}", path.display(), crate::files::cause(&error));
+        let message = format!("cannot write `{}`: {}", path.display(), system_cause(&error));
         InputError::usage(message, Some("Name a file in an existing folder"))
     })?;
     if output.format != Format::Json {
@@ -195,7 +196,8 @@ fn write(
     Ok(written)
 }
 
-/// An interrupt or the end of the time ends the search, not the command: the results until then are reported.
+/// An interrupt or the end of the time ends the search, not the command: the results until then are
+/// reported.
 pub(super) fn watch_for_the_end(seconds: Option<u64>) {
     // If the signal cannot be caught, it ends the command.
     let _ = ctrlc::set_handler(|| {
@@ -215,7 +217,7 @@ pub(super) fn watch_for_the_end(seconds: Option<u64>) {
 struct ProgressLine {
     name: String,
     began: Instant,
-    told: Instant,
+    described: Instant,
 }
 
 /// Milliseconds between two progress lines.
@@ -229,16 +231,16 @@ fn now() -> Instant {
 impl ProgressLine {
     fn new(name: String) -> ProgressLine {
         let began = now();
-        ProgressLine { name, began, told: began }
+        ProgressLine { name, began, described: began }
     }
 
-    fn tell(&mut self, output: &mut Output, told: &Progress) {
-        if self.told.elapsed().as_millis() < TELL_EVERY {
+    fn tell(&mut self, output: &mut Output, described: &Progress) {
+        if self.described.elapsed().as_millis() < TELL_EVERY {
             return;
         }
-        self.told = now();
+        self.described = now();
         let seconds = self.began.elapsed().as_secs_f64();
-        let Progress { states, done, depth, memory } = told;
+        let Progress { states, done, depth, memory } = described;
         let rate = *states as f64 / seconds / 1_000.0;
         let memory = *memory as f64 / 1e6;
         output.progress(&format!(

@@ -15,7 +15,7 @@ pub(crate) fn run(output: &mut Output, args: &FitsArgs) -> Result<Verdict, Input
     let inputs = Inputs::new(&args.files, args.rules.as_deref(), FileKind::Ruleset, true)?;
     let rules = Arc::new(load_rules(&inputs.ruleset()?)?);
     inputs.check_words(&rules)?;
-    if let Some(name) = args.of.as_ref().filter(|name| rules.what(name).is_none()) {
+    if let Some(name) = args.of.as_ref().filter(|name| rules.selector(name).is_none()) {
         let message = format!("unknown kind or tag `{}`", clip(name, 60));
         return Err(InputError::usage(message, Some("List the kinds with their tags: `hypotheke show --part kinds`")));
     }

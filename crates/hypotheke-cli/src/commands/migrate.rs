@@ -157,7 +157,7 @@ fn draw(page: &mut Page, run: &MigrationRun) {
 
 fn draw_difference(page: &mut Page, difference: &Difference) {
     let (tone, word) = word(difference.action);
-    let to = if difference.to.is_empty() { String::new() } else { format!(" -> {}", difference.to.join(", ")) };
+    let to = if difference.to.is_empty() { String::new() } else { format!("; moved to {}", difference.to.join(", ")) };
     let text = format!("{}{to}", difference.message);
     let place = clip(&difference.place, 24);
     for (nth, line) in fold(&text, 58).into_iter().enumerate() {
@@ -169,7 +169,7 @@ fn draw_difference(page: &mut Page, difference: &Difference) {
 fn draw_next(page: &mut Page, runs: &[MigrationRun], args: &MigrateArgs, inputs: &Inputs) {
     let all: Vec<&Difference> = runs.iter().flat_map(|run| &run.stages).flat_map(|stage| &stage.differences).collect();
     let some = |action: MigrationPolicy, what: &str| {
-        let count = all.iter().filter(|told| told.action == Some(action)).count();
+        let count = all.iter().filter(|described| described.action == Some(action)).count();
         (count > 0).then(|| format!("{count} {what}"))
     };
     let kinds = [
@@ -184,9 +184,9 @@ fn draw_next(page: &mut Page, runs: &[MigrationRun], args: &MigrateArgs, inputs:
     let of = if kinds.is_empty() { String::new() } else { format!(": {}", kinds.join(", ")) };
     page.put(Tone::Heading, &format!("{}{of}", counted(all.len(), "difference"))).end();
     let orphans = runs.iter().filter_map(|run| run.after.as_ref()).flat_map(|save| &save.snapshot().orphans);
-    let aside: u64 = orphans.map(Orphan::items).sum();
-    if aside > 0 {
-        let items = counted(usize::try_from(aside).unwrap_or(usize::MAX), "item");
+    let orphaned: u64 = orphans.map(Orphan::items).sum();
+    if orphaned > 0 {
+        let items = counted(usize::try_from(orphaned).unwrap_or(usize::MAX), "item");
         page.plain(&format!("       {items} set aside as orphans, until a ruleset knows them again")).end();
     }
     for run in runs {

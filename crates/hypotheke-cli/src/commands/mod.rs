@@ -132,14 +132,14 @@ pub(crate) fn run() -> ExitCode {
 
 /// Some formats are only for one command.
 fn check_format(args: &Cli) -> Result<(), InputError> {
-    let (known, told) = match (&args.command, args.format) {
+    let (known, described) = match (&args.command, args.format) {
         (_, Format::Text | Format::Json)
         | (Some(Command::Verify(_)), Format::Junit)
         | (Some(Command::Fits(_)), Format::Csv) => return Ok(()),
         (_, Format::Junit) => ("verify", "junit"),
         (_, Format::Csv) => ("fits", "csv"),
     };
-    let message = format!("`--format {told}` is only for `hypotheke {known}`");
+    let message = format!("`--format {described}` is only for `hypotheke {known}`");
     Err(InputError::usage(message, Some("Use `text` or `json`")))
 }
 

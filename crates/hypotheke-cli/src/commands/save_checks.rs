@@ -24,7 +24,8 @@ use hypotheke::scenario::ResolvedScenarioFile;
 use hypotheke::store::MemoryStore;
 use hypotheke::{MigrationPolicy, Ruleset};
 
-/// The number of saves for the crash test. A few suffice: the writer does not depend on their contents.
+/// The number of saves for the crash test. A few suffice: the writer does not depend on their
+/// contents.
 const SAVES_TO_STOP: usize = 8;
 
 /// States between two progress lines.
@@ -75,12 +76,12 @@ pub(crate) fn run(output: &mut Output, args: &TestSavesArgs) -> Result<Verdict, 
 fn round_trip_check(found: RoundTripReport) -> Checked {
     let RoundTripReport { scenarios, unfinished, worlds, departures, bytes, failure } = found;
     let mut checked = Checked::new("round-trip", "round trip", failure);
-    let worlds_told = counted(as_size(worlds), "world");
-    let scenarios_told = counted(as_size(scenarios), "scenario");
-    let departures_told = counted(as_size(departures), "departure");
+    let worlds_text = counted(as_size(worlds), "world");
+    let scenarios_text = counted(as_size(scenarios), "scenario");
+    let departures_text = counted(as_size(departures), "departure");
     checked
         .summary
-        .push(format!("{worlds_told} and {departures_told} of {scenarios_told} saved and loaded in both forms"));
+        .push(format!("{worlds_text} and {departures_text} of {scenarios_text} saved and loaded in both forms"));
     if let (Some(json), Some(binary)) = (bytes.0.checked_div(worlds), bytes.1.checked_div(worlds)) {
         checked.summary.push(format!("a save has {json} bytes in JSON and {binary} in binary form"));
     }
@@ -112,8 +113,9 @@ fn crash_check(files: &[ResolvedScenarioFile<'_>], worlds: u64) -> Checked {
     });
     let CrashReport { saves, stops, disks, failure } = check_crashes(&chosen);
     let mut checked = Checked::new("crash-safety", "crash safety", failure);
-    let told = format!("{saves} of {worlds} saves; the writer crashed {}, once after each of its steps", times(stops));
-    checked.summary.push(told);
+    let described =
+        format!("{saves} of {worlds} saves; the writer crashed {}, once after each of its steps", times(stops));
+    checked.summary.push(described);
     if checked.status == CheckStatus::Passed {
         checked.summary.push(format!("each of {disks} disks after a power cut has an intact save"));
     }
@@ -129,11 +131,11 @@ fn handover_checks(output: &mut Output, rules: &Arc<Ruleset>, args: &TestSavesAr
         faults: args.faults,
         lease_expiries: args.lease_expiries,
     };
-    let mut told = 0;
+    let mut described = 0;
     let found = check_handover(rules, &MemoryStore::new(), bounds, &mut |states| {
-        if states >= told {
+        if states >= described {
             output.progress(&format!("server handover, {states} states"));
-            told = states + TELL_EVERY;
+            described = states + TELL_EVERY;
         }
         let is_enough = states > args.states;
         end(args.time).or_else(|| is_enough.then_some(Bound::States(args.states)))
@@ -143,11 +145,11 @@ fn handover_checks(output: &mut Output, rules: &Arc<Ruleset>, args: &TestSavesAr
         Err(nobody) => return Checked::not_run(code, name, &nobody.to_string()),
     };
     let mut checked = Checked::new(code, name, failure);
-    let told = counted(as_size(states), "state");
+    let described = counted(as_size(states), "state");
     let steps = counted(longest_trace as usize, "step");
     checked
         .summary
-        .push(format!("{told}; the longest trace has {steps}; items counted in {final_states} final states"));
+        .push(format!("{described}; the longest trace has {steps}; items counted in {final_states} final states"));
     let HandoverBounds { joins, item_moves, faults, lease_expiries } = bounds;
     checked.summary.push(format!(
         "bounds: {}, {}, {} of the store, {}",
@@ -220,13 +222,13 @@ fn migration_summary(mut checked: Checked, found: &MigrationReport, to: &str) ->
     checked
         .summary
         .push(format!("{} migrated to {to}, {changed_text} with differences", counted(as_size(*saves), "save")));
-    let told: Vec<String> =
+    let described: Vec<String> =
         actions.iter().map(|(action, often)| format!("{} {}", done(*action), times(*often))).collect();
-    if !told.is_empty() {
-        checked.summary.push(format!("actions: {}", told.join(", ")));
+    if !described.is_empty() {
+        checked.summary.push(format!("actions: {}", described.join(", ")));
     }
     if *orphans > 0 {
-        checked.summary.push(format!("{} set orphans as orphans", counted(as_size(*orphans), "item")));
+        checked.summary.push(format!("{} set aside as orphans", counted(as_size(*orphans), "item")));
     }
     checked.figures = vec![("saves", *saves), ("changed", *changed), ("orphans", *orphans)];
     checked

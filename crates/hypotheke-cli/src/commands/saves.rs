@@ -28,10 +28,10 @@ pub(crate) fn check(output: &mut Output, path: &Path, rules: &Path, allow_edited
         return Ok(verdict);
     }
     let mut page = Page::default();
-    let told = save.rules();
+    let described = save.rules();
     let (tone, word) = if violations.is_empty() { (Tone::Good, "ok") } else { (Tone::Bad, "FAILED") };
     page.put(tone, &pad(word, 7)).put(Tone::Heading, &clip(&path.display().to_string(), 60));
-    page.put(Tone::Faint, &clip(&format!("   {}   version {}", told.title, told.version), 36)).end();
+    page.put(Tone::Faint, &clip(&format!("   {}   version {}", described.title, described.version), 36)).end();
     let snapshot = save.snapshot();
     let of_holders = snapshot.holders.iter().flat_map(|holder| &holder.containers);
     let carried: usize = snapshot.holders.iter().map(|holder| holder.containers.len()).sum();
@@ -48,8 +48,8 @@ pub(crate) fn check(output: &mut Output, path: &Path, rules: &Path, allow_edited
     page.plain(&format!("       {}", sizes.join(", "))).end();
     let orphans: u64 = snapshot.orphans.iter().map(Orphan::items).sum();
     if orphans > 0 {
-        let aside = counted(usize::try_from(orphans).unwrap_or(usize::MAX), "item");
-        page.put(Tone::Notable, &format!("       {aside} set aside as orphans, until a ruleset knows them again"))
+        let orphaned = counted(usize::try_from(orphans).unwrap_or(usize::MAX), "item");
+        page.put(Tone::Notable, &format!("       {orphaned} set aside as orphans, until a ruleset knows them again"))
             .end();
     }
     for violation in &violations {
@@ -68,7 +68,8 @@ pub(crate) fn check(output: &mut Output, path: &Path, rules: &Path, allow_edited
     Ok(verdict)
 }
 
-/// The law violations of a save. A transfer record has no totals, so conservation and identity are not checked.
+/// The law violations of a save. A transfer record has no totals, so conservation and identity are
+/// not checked.
 fn audit_of(save: &Save, rules: &Ruleset) -> Vec<Violation> {
     let found = audit(rules, save.snapshot());
     let of_world = |violation: &Violation| matches!(violation.law(), Law::Conservation | Law::Identity);
@@ -97,7 +98,7 @@ fn draw(changes: &SaveChanges, before: &Save, after: &Save) -> String {
     if !changes.by_place.is_empty() {
         page.blank();
     }
-    page.put(Tone::Heading, "in all").end();
+    page.put(Tone::Heading, "in total").end();
     changes.totals.iter().for_each(|change| draw_change(&mut page, change));
     if changes.totals.is_empty() {
         page.line(Tone::Good, "  no item gained or lost");

@@ -14,7 +14,8 @@ pub(crate) struct AskJson<'a> {
     answer: &'static str,
     /// The largest amount that would be applied.
     max_amount: u64,
-    /// The number of items that the operation requests; null if it names no number or would be refused.
+    /// The number of items that the operation requests; null if it names no number or would be
+    /// refused.
     requested: Option<u64>,
     /// The number of items that would be moved, created or consumed; null if it would be refused.
     done: Option<u64>,

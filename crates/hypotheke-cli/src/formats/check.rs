@@ -1,4 +1,5 @@
-//! The JSON that `check --format json` writes, and that every command writes if its input has errors.
+//! The JSON that `check --format json` writes, and that every command writes if its input has
+//! errors.
 
 use schemars::JsonSchema;
 use serde::Serialize;

@@ -17,7 +17,8 @@ pub(crate) struct CompareJson<'c> {
 #[derive(Debug, Serialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 struct DifferenceJson {
-    /// The type of the subject: `ruleset`, `tag`, `mark`, `property`, `kind`, `container`, `holder` or `start`.
+    /// The type of the subject: `ruleset`, `tag`, `mark`, `property`, `kind`, `container`, `holder`
+    /// or `start`.
     subject_type: &'static str,
     /// What it affects: `rule`, `start`, `migration`, `claim`, or `label` if only people read it.
     class: &'static str,

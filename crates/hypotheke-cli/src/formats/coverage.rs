@@ -57,7 +57,7 @@ struct RuleJson {
     line: usize,
     /// `tested`, `partly-tested`, `untested`, `redundant` or `only-choice`.
     verdict: &'static str,
-    /// The changes that were tried.
+    /// The changes of the rule.
     changes: Vec<ChangeJson>,
 }
 

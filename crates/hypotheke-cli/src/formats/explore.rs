@@ -54,8 +54,8 @@ pub(crate) struct ExploredJson {
     pub(crate) concurrent: Option<ConcurrentJson>,
     /// Whether every reachable state was seen.
     pub(crate) complete: bool,
-    /// What stopped the search early: `depth`, `states`, `memory`, `time` or `interrupt`. Null if it is complete, or if all claims
-    /// were decided.
+    /// What stopped the search early: `depth`, `states`, `memory`, `time` or `interrupt`. Null if
+    /// it is complete, or if all claims were decided.
     pub(crate) stopped_by: Option<String>,
     /// The memory for the states, in bytes.
     pub(crate) memory_bytes: u64,
@@ -81,8 +81,8 @@ pub(crate) struct VerbJson {
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(crate) struct NotSearchedJson {
-    /// `verb`, `amounts`, `whole-places`, `container`, `holder`, `game`, `other-doors`, `created-in-hands`, `positions`, `saves` or
-    /// `departures`.
+    /// `verb`, `amounts`, `whole-places`, `container`, `holder`, `game`, `other-doors`,
+    /// `created-in-hands`, `positions`, `saves` or `departures`.
     pub(crate) code: String,
     /// Its name, or a description.
     pub(crate) text: String,
@@ -123,7 +123,7 @@ impl ConcurrentJson {
         let trace = |interleaving: &hypotheke::explore::InterleavingFailure| TraceJson {
             steps: interleaving.steps.clone(),
             message: interleaving.message.clone(),
-            why: Vec::new(),
+            explanation: Vec::new(),
             walk: None,
             start: None,
         };
@@ -161,7 +161,7 @@ pub(crate) struct TraceJson {
     /// The result at its end.
     pub(crate) message: String,
     /// Why the last step was applied.
-    pub(crate) why: Vec<String>,
+    pub(crate) explanation: Vec<String>,
     /// The number of the walk that found it.
     pub(crate) walk: Option<u64>,
     /// The contents that the start needs, in the lines of a scenario; null if unknown.
@@ -170,8 +170,8 @@ pub(crate) struct TraceJson {
 
 impl TraceJson {
     fn new(trace: &Trace) -> TraceJson {
-        let Trace { steps, message, why, walk, start, .. } = trace.clone();
-        TraceJson { steps, message, why, walk, start }
+        let Trace { steps, message, explanation, walk, start, .. } = trace.clone();
+        TraceJson { steps, message, explanation, walk, start }
     }
 }
 

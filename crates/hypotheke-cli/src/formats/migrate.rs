@@ -54,7 +54,8 @@ struct DifferenceJson {
     place: String,
     /// The difference in words.
     message: String,
-    /// The action: `stay`, `split`, `spill`, `ground`, `orphan` or `refuse`; null if there was none.
+    /// The action: `stay`, `split`, `spill`, `ground`, `orphan` or `refuse`; null if there was
+    /// none.
     action: Option<&'static str>,
     /// The new places, if items were moved.
     to: Vec<String>,

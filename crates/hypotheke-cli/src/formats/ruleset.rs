@@ -1,5 +1,6 @@
-//! The ruleset file as types, from which its JSON Schema is made. What names mean is checked by the library; the schema
-//! knows which keys there are and what they may hold, so that editors can complete and check them.
+//! The ruleset file as types, from which its JSON Schema is made. What names mean is checked by the
+//! library; the schema knows which keys there are and what they may hold, so that editors can
+//! complete and check them.
 #![allow(dead_code, reason = "these types are read by the schema only")]
 
 use std::collections::BTreeMap;
@@ -15,30 +16,30 @@ pub(crate) struct RulesetFile {
     /// The format of this file.
     #[schemars(range(min = 1, max = 1))]
     format: Option<u32>,
-    /// What the designer calls the ruleset.
+    /// The title of the ruleset.
     title: Option<String>,
-    /// The version of this ruleset.
+    /// The version of the ruleset. Raise it when you rename or remove something.
     #[schemars(range(min = 1))]
     version: Option<u32>,
-    /// Units in which figures are given.
+    /// The units of the figures.
     units: Option<Units>,
-    /// Tables of kinds, by their paths from this file.
+    /// CSV tables of kinds. The paths are relative to this file.
     tables: Option<Vec<String>>,
-    /// The stack limit of kinds that get none from themselves or their tags.
+    /// The stack limit of kinds that have none from themselves or their tags.
     #[schemars(range(min = 1))]
     stack_limit: Option<u32>,
-    /// How deep packs nest; 8 if it is not said.
+    /// The maximum nesting of packs; 8 by default.
     #[schemars(range(min = 1, max = 32))]
     nesting: Option<u32>,
-    /// How many stacks may lie on the ground.
+    /// The maximum number of stacks on the ground.
     #[schemars(range(min = 1))]
     ground_limit: Option<u32>,
-    /// How many requests with an id are remembered.
+    /// The number of requests with an id that a world remembers.
     #[schemars(range(min = 1))]
     request_window: Option<u32>,
-    /// What becomes of worlds that were played by another ruleset.
+    /// How saves of earlier rulesets are migrated.
     migration: Option<Migration>,
-    /// What is claimed of play, whatever order it has; `hypotheke explore` finds out.
+    /// Claims for `hypotheke explore`.
     claims: Option<Claims>,
     /// Tags, by name.
     tag: Option<BTreeMap<String, Tag>>,
@@ -50,49 +51,49 @@ pub(crate) struct RulesetFile {
     container: Option<BTreeMap<String, Container>>,
     /// Holders, by name.
     holder: Option<BTreeMap<String, Holder>>,
-    /// What lies where at the start: for each place a list such as `["2 ration-box"]`.
+    /// The contents of a new world: for each place a list such as `["2 ration-box"]`.
     start: Option<BTreeMap<String, Vec<String>>>,
 }
 
-/// Units in which figures are given.
+/// The units of the figures.
 #[derive(Debug, Serialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 struct Units {
-    /// Of weights, such as `kg`.
+    /// The unit of weights, such as `kg`.
     weight: Option<String>,
 }
 
-/// What is claimed of play, in the sentences of a file of claims.
+/// Claims, in the sentences of a claims file.
 #[derive(Debug, Serialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 struct Claims {
-    /// What is played, such as `verbs move, swap`; else whatever can be.
-    play: Option<Vec<String>>,
-    /// What holds of every world.
+    /// The scope of the search, such as `verbs move, swap`; without it, everything.
+    explore: Option<Vec<String>>,
+    /// Checks that hold in every state.
     always: Option<Vec<String>>,
-    /// What is never done.
-    never: Option<Vec<String>>,
-    /// What some world is like.
+    /// Operations that are never applied.
+    forbidden: Option<Vec<String>>,
+    /// Checks that hold in at least one state.
     possible: Option<Vec<String>>,
-    /// What can be reached again from every world.
+    /// Checks that can be reached from every state.
     recoverable: Option<Vec<String>>,
 }
 
-/// What becomes of worlds that were played by another ruleset.
+/// How saves of earlier rulesets are migrated.
 #[derive(Debug, Serialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 struct Migration {
-    /// Of stacks over their limit.
+    /// Stacks over their stack limit.
     over_limit: Option<OverLimit>,
-    /// Of containers and holders over a weight cap or a cap by filter.
+    /// Containers and holders over a weight cap or a cap.
     over_cap: Option<StaySpillRefuse>,
-    /// Of what is no longer admitted where it lies.
+    /// Stacks in places that no longer admit them.
     not_admitted: Option<StaySpillRefuse>,
-    /// Of what lies in a container or slot that is gone.
+    /// Stacks in slots and containers that were removed.
     removed_places: Option<RemovedPlaces>,
-    /// Of items of kinds that are not known any more.
+    /// Items of kinds that were removed.
     unknown_kinds: Option<UnknownKinds>,
-    /// What each version changed, by its number.
+    /// The changes of each version, by its number.
     #[serde(flatten)]
     versions: BTreeMap<String, VersionChanges>,
 }
@@ -130,23 +131,23 @@ enum UnknownKinds {
     Refuse,
 }
 
-/// What one version changed, each by its name before.
+/// The changes of one version, by the old names.
 #[derive(Debug, Serialize, JsonSchema)]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
 struct VersionChanges {
-    /// What has another name now.
+    /// Renamed definitions.
     renamed: Option<Renamed>,
-    /// Kinds whose items are of another kind now.
+    /// Kinds whose items become items of a different kind.
     replaced_by: Option<BTreeMap<String, String>>,
-    /// Containers that have gone, and where their contents go: `into CONTAINER`, `to ground` or `orphan`.
+    /// Removed containers, and where their contents go: `into CONTAINER`, `to ground` or `orphan`.
     removed: Option<BTreeMap<String, RemovedContents>>,
 }
 
-/// Where the contents of a container go.
+/// Where the contents of a removed container go.
 #[derive(Debug, Serialize, JsonSchema)]
 struct RemovedContents(#[schemars(regex(pattern = "^(into \\S+|to ground|orphan)$"))] String);
 
-/// What has another name now.
+/// Renamed definitions: old name to new name.
 #[derive(Debug, Serialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 struct Renamed {
@@ -161,22 +162,22 @@ struct Renamed {
 #[derive(Debug, Serialize, JsonSchema)]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
 struct Tag {
-    /// What players call it.
+    /// The name that players see.
     label: Option<String>,
-    /// A few words about it.
+    /// A short note.
     note: Option<String>,
-    /// The stack limit of kinds with this tag and none of their own.
+    /// The stack limit of kinds with this tag that have none of their own.
     #[schemars(range(min = 1))]
     stack_limit: Option<u32>,
 }
 
-/// A label that a stack may gain or lose.
+/// A label that a stack can gain or lose.
 #[derive(Debug, Serialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 struct Mark {
-    /// What players call it.
+    /// The name that players see.
     label: Option<String>,
-    /// A few words about it.
+    /// A short note.
     note: Option<String>,
 }
 
@@ -184,29 +185,29 @@ struct Mark {
 #[derive(Debug, Serialize, JsonSchema)]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
 struct Kind {
-    /// What players call it.
+    /// The name that players see.
     name: Option<String>,
-    /// A few words about it.
+    /// A short note.
     note: Option<String>,
     /// Its tags, such as `sample.ice`.
     tags: Option<Vec<String>>,
-    /// The weight of one item, with up to three decimal places.
+    /// The weight of one item, with at most three decimal places.
     #[schemars(range(min = 0))]
     weight: Option<f64>,
     /// The value of one item.
     value: Option<f64>,
-    /// The most items of a stack.
+    /// The maximum number of items of a stack.
     #[schemars(range(min = 1))]
     stack_limit: Option<u32>,
-    /// Whether it can't be dropped or consumed.
-    is_protected: Option<bool>,
-    /// The container that each stack brings along.
+    /// Whether items cannot be dropped or destroyed.
+    protected: Option<bool>,
+    /// The container inside each item: the kind is a pack.
     pack: Option<String>,
-    /// The named slots that it needs at once.
-    needs: Option<Vec<String>>,
-    /// What it adds to the attributes of who wears it.
+    /// The named slots that an item occupies, all of them.
+    occupies_slots: Option<Vec<String>>,
+    /// The attributes that a worn item adds to its holder.
     attributes: Option<BTreeMap<String, f64>>,
-    /// Its properties with their first values.
+    /// Its properties with their initial values.
     properties: Option<BTreeMap<String, PropertyValue>>,
 }
 
@@ -221,52 +222,52 @@ enum PropertyValue {
 #[derive(Debug, Serialize, JsonSchema)]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
 struct Container {
-    /// What players call it.
+    /// The name that players see.
     name: Option<String>,
-    /// A few words about it.
+    /// A short note.
     note: Option<String>,
-    /// How many slots it has.
+    /// The number of slots.
     #[schemars(range(min = 1))]
     slots: Option<u32>,
-    /// In how many columns it is laid out.
+    /// The number of columns in drawings.
     #[schemars(range(min = 1))]
     columns: Option<u32>,
-    /// The most items of any stack in it.
+    /// The maximum number of items of any stack in it.
     #[schemars(range(min = 1))]
     stack_limit: Option<u32>,
-    /// The most weight in it.
+    /// The maximum weight of its contents.
     #[schemars(range(min = 0))]
     weight_cap: Option<f64>,
-    /// What may lie in it, such as `sample and not contaminated`.
+    /// The filter for its contents, such as `sample and not contaminated`.
     admits: Option<String>,
     /// Rules of single slots, in slot order.
     slot: Option<Vec<Slot>>,
-    /// Whether what lies in it is worn.
+    /// Whether its contents are worn by the holder.
     worn: Option<bool>,
-    /// The names of its copies, if there are several.
+    /// The names of its copies.
     copies: Option<Vec<String>>,
-    /// The most items of some sort in it.
+    /// Maximum numbers of items that match a filter.
     caps: Option<Vec<Cap>>,
-    /// Whether anything may be put in.
+    /// Whether items can be put in.
     put: Option<bool>,
-    /// Whether anything may be taken out.
+    /// Whether items can be taken out.
     take: Option<bool>,
-    /// Whether its filter is requested of what lies in packs too.
+    /// Whether its filter also checks the contents of packs.
     deep: Option<bool>,
-    /// What becomes of what is no longer admitted.
+    /// What happens to a stack that no longer matches the filter after a change.
     when_unfit: Option<WhenUnfit>,
-    /// Whether empty slots with a filter of their own are filled first.
+    /// Whether empty slots with their own filter are filled first.
     reserved_first: Option<bool>,
-    /// What is tried, in order, when something is put here from a hand.
+    /// What a `put` tries, in order.
     on_put: Option<Vec<PutMode>>,
-    /// Whether a holder must have opened it.
+    /// Whether a holder must open it first.
     must_open: Option<bool>,
-    /// Whether one holder at a time has it.
+    /// Whether only one holder at a time can have it open.
     exclusive: Option<bool>,
-    /// The fewest slots to which it may be resized.
+    /// The minimum number of slots after a resize.
     #[schemars(range(min = 1))]
     min_slots: Option<u32>,
-    /// The most slots to which it may be resized.
+    /// The maximum number of slots after a resize.
     #[schemars(range(min = 1))]
     max_slots: Option<u32>,
 }
@@ -286,64 +287,64 @@ enum PutMode {
     Swap,
 }
 
-/// A slot with a name or rules of its own.
+/// A slot with a name or with its own rules.
 #[derive(Debug, Serialize, JsonSchema)]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
 struct Slot {
     /// Its name in paths.
     name: Option<String>,
-    /// What players call it.
+    /// The name that players see.
     label: Option<String>,
-    /// What may lie in it.
+    /// The filter for its contents.
     admits: Option<String>,
-    /// The most items of a stack in it.
+    /// The maximum number of items of a stack in it.
     #[schemars(range(min = 1))]
     stack_limit: Option<u32>,
 }
 
-/// The most items of some sort.
+/// A maximum number of items that match a filter.
 #[derive(Debug, Serialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 struct Cap {
-    /// Which items count.
+    /// The filter.
     of: String,
-    /// The most of them.
+    /// The maximum number.
     #[schemars(range(min = 1))]
     count: u32,
 }
 
-/// Who carries containers and acts.
+/// A holder: it carries containers and acts.
 #[derive(Debug, Serialize, JsonSchema)]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
 struct Holder {
-    /// What players call it.
+    /// The name that players see.
     name: Option<String>,
-    /// A few words about it.
+    /// A short note.
     note: Option<String>,
     /// The containers that it carries, in the order in which they are filled.
     carries: Option<Vec<String>>,
-    /// The most weight that it carries.
+    /// The maximum weight that it carries.
     #[schemars(range(min = 0))]
     weight_cap: Option<f64>,
-    /// The most items of some sort that it carries.
+    /// Maximum numbers of items that match a filter.
     caps: Option<Vec<Cap>>,
-    /// Thresholds of weight with their names.
+    /// Encumbrance steps: from a weight on, a label.
     encumbrance: Option<Vec<Encumbrance>>,
-    /// How many shortcuts it has.
+    /// The number of shortcuts.
     #[schemars(range(min = 1))]
     shortcuts: Option<u32>,
-    /// What becomes of a shortcut when nothing is left of its kind.
+    /// What happens to a shortcut when the holder has no more items of its kind.
     depleted_shortcuts: Option<DepletedShortcut>,
 }
 
-/// From which weight on a holder is called how.
+/// An encumbrance step.
 #[derive(Debug, Serialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 struct Encumbrance {
-    /// From which weight on.
+    /// The weight from which it applies.
     #[schemars(range(min = 0))]
     at: f64,
-    /// What it is called.
+    /// Its label.
     label: String,
 }
 

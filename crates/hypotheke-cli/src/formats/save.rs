@@ -1,4 +1,4 @@
-//! A save in its JSON form as types, from which its JSON Schema is made. The library reads and writes it.
+//! The types for the JSON Schema of a save. The library reads and writes saves.
 #![allow(dead_code, reason = "these types are read by the schema only")]
 
 use std::collections::BTreeMap;
@@ -6,53 +6,54 @@ use std::collections::BTreeMap;
 use schemars::JsonSchema;
 use serde::Deserialize;
 
-/// A world written down. It is read back only if its checksum is that of its contents.
+/// A save of a world, or a transfer record. It is loaded only if its checksum matches its contents.
 #[derive(Debug, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
 #[schemars(rename = "Save")]
 pub(crate) struct SaveFile {
     /// The version of the format.
-    #[schemars(range(min = 1, max = 1))]
+    #[schemars(range(min = 2, max = 2))]
     format: u32,
     ruleset: RulesetInfo,
-    /// What is told of the shape of that ruleset.
+    /// The shape of the ruleset, for migrations.
     #[serde(default)]
     outline: Outline,
-    /// Which departure it is, if it is no whole world but one that has left.
+    /// The departure, for a transfer record.
     departure: Option<Departure>,
     counters: Counters,
-    /// Holders, in the order in which they came.
+    /// Holders, in order of arrival.
     holders: Vec<Bearer>,
-    /// Containers that stand in the world, those that holders carry, the insides of packs.
+    /// The containers of the world, then those of holders, then the insides of packs.
     containers: Vec<Place>,
-    /// What lies where: in the order of the containers, then in hands, then on the ground in order of landing.
+    /// The stacks, in the order of the containers, then in hands, then on the ground.
     stacks: Vec<Lying>,
-    /// How many items of each kind came into the world and left it.
+    /// The numbers of items of each kind that entered and left the world.
     totals: BTreeMap<String, KindTotals>,
-    /// The latest requests with an id that were applied, and their answers.
+    /// The latest applied requests with an id, and their results.
     requests: Vec<serde_json::Value>,
-    /// What an earlier ruleset knew and this one does not.
+    /// Contents that the ruleset does not know.
     #[serde(default)]
     orphans: Vec<Orphan>,
-    /// The CRC-32 of all before it, line ends and the blanks at both ends of lines left out, as eight hexadecimal digits.
+    /// The CRC-32 of everything before it, without line ends and blanks around lines, in eight
+    /// hexadecimal digits.
     #[schemars(regex(pattern = "^[0-9a-f]{8}$"))]
     checksum: String,
 }
 
-/// The ruleset under which the world was saved.
+/// The ruleset of the save.
 #[derive(Debug, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 struct RulesetInfo {
-    /// What its designer calls it.
+    /// Its title.
     title: String,
-    /// The version that its designer gave it.
+    /// Its version.
     version: u32,
-    /// A digest of what it means.
+    /// Its fingerprint: equal for rulesets of the same meaning.
     #[schemars(regex(pattern = "^[0-9a-f]{16}$"))]
     fingerprint: String,
 }
 
-/// The shape of a ruleset, as far as it takes to carry a save over to another.
+/// The shape of the ruleset, for migrations.
 #[derive(Debug, Default, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
 struct Outline {
@@ -64,17 +65,17 @@ struct Outline {
     slot_names: BTreeMap<String, Vec<Option<String>>>,
 }
 
-/// What is kept aside until a ruleset knows it again.
+/// Contents that the ruleset does not know. They are restored when a ruleset knows them again.
 #[derive(Debug, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 enum Orphan {
-    /// Items, and where they lay.
+    /// A stack, and its former place.
     Stack(OrphanStack),
-    /// Marks and properties of a stack that is there.
+    /// Marks and properties of a stack in the world.
     Variant(OrphanVariant),
-    /// What a shortcut pointed at.
+    /// A shortcut.
     Shortcut(OrphanShortcut),
-    /// How many items of a kind came and went.
+    /// The totals of a kind.
     Totals(OrphanTotals),
 }
 
@@ -83,14 +84,14 @@ enum Orphan {
 struct OrphanStack {
     /// `sled/3`, `surveyor.hand`, `#12/0` in the pack with that id, `ground`.
     r#in: String,
-    /// Where on the ground.
+    /// The position, for a stack on the ground.
     at: Option<Position>,
     stack: BareStack,
-    /// Of a pack: how many slots its inside has.
+    /// For a pack: its number of slots.
     slots: Option<u32>,
 }
 
-/// A stack by itself.
+/// A stack without its place.
 #[derive(Debug, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 struct BareStack {
@@ -107,8 +108,8 @@ struct BareStack {
 #[serde(deny_unknown_fields)]
 struct OrphanVariant {
     /// The stack.
-    of: String,
-    /// How many items it had.
+    stack: String,
+    /// Its number of items.
     count: u32,
     #[serde(default)]
     marks: Vec<String>,
@@ -131,26 +132,26 @@ struct OrphanTotals {
     totals: KindTotals,
 }
 
-/// Numbers that go on from here.
+/// Counters.
 #[derive(Debug, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
 struct Counters {
     /// The number of the world.
     world: u32,
-    /// How many operations were applied.
+    /// The number of applied operations.
     revision: u64,
-    /// The number of the next stack.
+    /// The number of the next stack id.
     next_stack: u64,
-    /// Where random numbers stand.
+    /// The state of the random numbers.
     #[schemars(regex(pattern = "^[0-9a-f]{64}$"))]
     random: String,
-    /// The lowest number that the next departure may get.
+    /// The minimum number of the next departure.
     departures: u64,
-    /// The latest departure that has arrived here under each name.
+    /// The latest arrival of each name.
     arrivals: Vec<PastArrival>,
 }
 
-/// The latest departure that has arrived under a name; or one by itself, as saves of an earlier time list them.
+/// The latest arrival of a name, or one departure, as in earlier saves.
 #[derive(Debug, Deserialize, JsonSchema)]
 #[serde(untagged, deny_unknown_fields)]
 enum PastArrival {
@@ -158,7 +159,7 @@ enum PastArrival {
     Latest { name: String, number: u64 },
 }
 
-/// Which departure from which world.
+/// A departure from a world.
 #[derive(Debug, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 struct Departure {
@@ -166,37 +167,37 @@ struct Departure {
     number: u64,
 }
 
-/// A holder without what it carries.
+/// A holder without its contents.
 #[derive(Debug, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 struct Bearer {
-    /// What it is called.
+    /// Its name.
     name: String,
-    /// Which of the ruleset's holders it is.
-    of: String,
-    /// The slot from which what is in its hand came.
+    /// Its definition in the ruleset.
+    definition: String,
+    /// The slot that the stack in its hand came from.
     origin: Option<String>,
-    /// The kinds at which its shortcuts point.
+    /// The kinds of its shortcuts.
     #[serde(default)]
     shortcuts: Vec<Option<String>>,
 }
 
-/// A container without what lies in it.
+/// A container without its contents.
 #[derive(Debug, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
 struct Place {
-    /// `sled`, `surveyor.pockets`, or the id of the pack whose inside it is.
+    /// `sled`, `surveyor.pockets`, or the id of a pack for its inside.
     name: String,
-    /// Which of the ruleset's containers it is; nothing for the inside of a pack.
-    of: Option<String>,
-    /// How many slots it has.
+    /// Its definition in the ruleset; null for the inside of a pack.
+    definition: Option<String>,
+    /// The number of its slots.
     slots: u32,
     /// The holders that have opened it.
     #[serde(default)]
     opened_by: Vec<String>,
 }
 
-/// A stack and where it lies.
+/// A stack and its place.
 #[derive(Debug, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 struct Lying {
@@ -204,23 +205,23 @@ struct Lying {
     r#in: String,
     /// The slot of the container.
     slot: Option<u32>,
-    /// Where on the ground.
+    /// The position, for a stack on the ground.
     at: Option<Position>,
     /// Its id.
     id: String,
     /// The kind of its items.
     kind: String,
-    /// How many they are.
+    /// The number of its items.
     count: u32,
     /// Its marks.
     #[serde(default)]
     marks: Vec<String>,
-    /// Those of its properties that differ from the kind's.
+    /// Its properties, if they differ from those of the kind.
     #[serde(default)]
     properties: BTreeMap<String, String>,
 }
 
-/// A place on the ground.
+/// A position on the ground.
 #[derive(Debug, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 struct Position {
@@ -228,7 +229,7 @@ struct Position {
     y: String,
 }
 
-/// How many items of a kind came and went.
+/// The numbers of items of a kind that entered and left the world.
 #[derive(Debug, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 struct KindTotals {

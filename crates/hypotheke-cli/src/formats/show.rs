@@ -6,7 +6,7 @@ use hypotheke::{Cap, ContainerId, HolderId, Kind, PropertyValue, Ruleset, StackV
 use schemars::JsonSchema;
 use serde::Serialize;
 
-/// A ruleset as it is understood, with what lies where at the start.
+/// A compiled ruleset with its start.
 #[derive(Debug, Serialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub(crate) struct ShowJson {
@@ -31,10 +31,10 @@ pub(crate) struct ShowJson {
     /// Of a save: how many operations were applied.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     revision: Option<u64>,
-    /// Of a save: what lies on the ground, in order of landing.
+    /// For a save: the stacks on the ground, in order of arrival.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     ground: Option<Vec<LandedJson>>,
-    /// Of a save: how many items are kept aside until a ruleset knows them again.
+    /// For a save: the number of items set aside as orphans.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     orphans: Option<u64>,
 }
@@ -43,13 +43,15 @@ pub(crate) struct ShowJson {
 #[derive(Debug, Serialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub(crate) struct SettingJson {
-    /// For what it is written: `ruleset`, `tag`, `mark`, `property`, `kind`, `container`, `holder` or `start`.
+    /// For what it is written: `ruleset`, `tag`, `mark`, `property`, `kind`, `container`, `holder`
+    /// or `start`.
     subject_type: &'static str,
     /// The name of that; empty for the ruleset.
     subject: String,
     /// Its name.
     setting: String,
-    /// What depends on it: `rule`, `start`, `migration`, `claim`, or `label` if only people read it.
+    /// What depends on it: `rule`, `start`, `migration`, `claim`, or `label` if only people read
+    /// it.
     class: &'static str,
     /// Its value in words.
     value: String,
@@ -75,11 +77,11 @@ pub(crate) fn rules_json(rules: &Ruleset) -> Vec<SettingJson> {
 struct LandedJson {
     /// To the right, and upwards.
     at: (String, String),
-    /// What lies there; its slot is the order of landing.
+    /// The stack; its slot is the order of arrival.
     stack: StackJson,
 }
 
-/// A container with what lies in it.
+/// A container with its contents.
 #[derive(Debug, Serialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub(crate) struct ContainerJson {
@@ -93,7 +95,7 @@ pub(crate) struct ContainerJson {
     columns: u32,
     /// How many of them are empty.
     free_slots: u32,
-    /// What lies in it weighs so much.
+    /// The weight of its contents.
     weight: String,
     /// The most that it may weigh.
     weight_cap: Option<String>,
@@ -101,7 +103,7 @@ pub(crate) struct ContainerJson {
     stack_limit: Option<u32>,
     /// What it admits.
     admits: Option<String>,
-    /// Whether what lies in it counts as worn.
+    /// Whether its contents count as worn.
     worn: bool,
     /// Whether something may be put in.
     put: bool,
@@ -111,7 +113,7 @@ pub(crate) struct ContainerJson {
     caps: Vec<CapJson>,
     /// The slots with rules of their own, from the first on.
     slot: Vec<SlotJson>,
-    /// Whether its filter is requested of what lies in packs too.
+    /// Whether its filter also checks the contents of packs.
     deep: bool,
     /// Whether a holder must have opened it.
     must_open: bool,
@@ -119,7 +121,7 @@ pub(crate) struct ContainerJson {
     exclusive: bool,
     /// The fewest and the most slots that it can have.
     slot_bounds: (u32, u32),
-    /// What lies in it.
+    /// Its contents.
     stacks: Vec<StackJson>,
 }
 
@@ -161,7 +163,7 @@ struct StackJson {
     /// Those of its properties that differ from the kind's.
     #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
     properties: BTreeMap<String, String>,
-    /// What lies in it, if it is a pack.
+    /// The contents, if it is a pack.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     inside: Option<Vec<StackJson>>,
 }

@@ -20,7 +20,6 @@ pub(crate) struct VerifyJson {
     /// The number of scenarios that failed.
     failed: usize,
     /// The errors of files that could not be run.
-    #[serde(skip_serializing_if = "Vec::is_empty")]
     #[schemars(with = "Vec<serde_json::Map<String, serde_json::Value>>")]
     diagnostics: Vec<serde_json::Value>,
 }
@@ -48,7 +47,7 @@ pub(crate) struct ScenarioJson {
     #[serde(default, skip_serializing_if = "Option::is_none")]
     row: Option<String>,
     verdict: VerdictJson,
-    /// The number of operations that were tried.
+    /// The number of operations.
     steps: usize,
     /// The number of checks that were made.
     checks: usize,
@@ -132,7 +131,7 @@ pub(crate) struct FailureJson {
     line: usize,
     /// Its column.
     column: usize,
-    /// The number of the step, from 1; none at the end.
+    /// The number of the step, from 1; `null` for a check at the end.
     step: Option<usize>,
     /// For a line of shared steps: the line of the scenario that calls them.
     #[serde(default, skip_serializing_if = "Option::is_none")]

@@ -1,4 +1,5 @@
-//! A chart of what an exploration covered, as SVG: states by depth, refusals by reason, a row for each file of claims.
+//! A chart of what an exploration covered, as SVG: states by depth, refusals by reason, a row for
+//! each file of claims.
 
 use plotters::coord::Shift;
 use plotters::prelude::*;
@@ -26,24 +27,24 @@ pub(crate) fn draw(files: &[ExploredJson]) -> Result<String, String> {
         let heights: Vec<u32> = files.iter().map(height).collect();
         let whole = heights.iter().sum::<u32>().max(60);
         let root = SVGBackend::with_string(&mut text, (WIDTH, whole)).into_drawing_area();
-        root.fill(&WHITE).map_err(told)?;
+        root.fill(&WHITE).map_err(described)?;
         let mut rest = root.clone();
         for (file, height) in files.iter().zip(heights) {
             let (area, below) = rest.split_vertically(height);
             rest = below;
             let title = ("sans-serif", 18).into_font().color(&LINE);
-            let area = area.titled(&clip(&file.path, 90), title).map_err(told)?;
+            let area = area.titled(&clip(&file.path, 90), title).map_err(described)?;
             let (left, right) = area.split_horizontally(WIDTH / 2);
             let (what, found) = covered(file);
             bars(&left, what, &found, WORLDS)?;
             bars(&right, "refusals by reason", &reasons(file), REFUSED)?;
         }
-        root.present().map_err(told)?;
+        root.present().map_err(described)?;
     }
     Ok(text)
 }
 
-fn told(error: impl std::fmt::Display) -> String {
+fn described(error: impl std::fmt::Display) -> String {
     error.to_string()
 }
 
@@ -76,13 +77,13 @@ fn reasons(file: &ExploredJson) -> Vec<(String, u64)> {
     reasons
 }
 
-/// Bars that lie on their side, each with its name and its number.
+/// Horizontal bars, each with its name and its number.
 fn bars(area: &Drawing<'_>, title: &str, bars: &[(String, u64)], colour: RGBColor) -> Drawn {
     let text = |size: u32, at: HPos| {
         ("sans-serif", size).into_font().transform(FontTransform::None).color(&LINE).pos(Pos::new(at, VPos::Center))
     };
     let put = |words: String, at: (i32, i32), size: u32, side: HPos| {
-        area.draw(&Text::new(words, at, text(size, side))).map_err(told)
+        area.draw(&Text::new(words, at, text(size, side))).map_err(described)
     };
     put(title.to_owned(), (24, 14), 14, HPos::Left)?;
     if bars.is_empty() {
@@ -99,7 +100,7 @@ fn bars(area: &Drawing<'_>, title: &str, bars: &[(String, u64)], colour: RGBColo
         let length = (*count as f64 / most as f64 * room) as i32;
         let half = (step / 2 - 2).max(3);
         let bar = Rectangle::new([(from, middle - half), (from + length.max(1), middle + half)], colour.filled());
-        area.draw(&bar).map_err(told)?;
+        area.draw(&bar).map_err(described)?;
         put(clip(name, 20), (from - 8, middle), 13, HPos::Right)?;
         put(count.to_string(), (from + length.max(1) + 6, middle), 13, HPos::Left)?;
     }

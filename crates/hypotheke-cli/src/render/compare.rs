@@ -1,4 +1,4 @@
-//! What differs between two rulesets, subject by subject.
+//! The differences between two rulesets, subject by subject.
 
 use hypotheke::{RuleDifference, SettingClass, Subject};
 
@@ -62,9 +62,9 @@ fn draw_difference(page: &mut Page, found: &RuleDifference) {
             page.put(Tone::Bad, old).put(Tone::Faint, " -> ").put(Tone::Good, new).end();
         }
         (old, new) => {
-            let told = |text: &Option<String>| text.clone().unwrap_or_default();
-            page.put(Tone::Bad, &clip(&format!("- {}", told(old)), room)).end();
-            page.plain(&" ".repeat(WHAT + 2)).put(Tone::Good, &clip(&format!("+ {}", told(new)), room)).end();
+            let described = |text: &Option<String>| text.clone().unwrap_or_default();
+            page.put(Tone::Bad, &clip(&format!("- {}", described(old)), room)).end();
+            page.plain(&" ".repeat(WHAT + 2)).put(Tone::Good, &clip(&format!("+ {}", described(new)), room)).end();
         }
     }
     for (head, tone, kinds) in [

@@ -1,4 +1,5 @@
-//! Containers, drawn row by row: a ruler with the slot's number or name, under it what lies there.
+//! Containers, drawn row by row: a ruler with the number or name of each slot, and the contents
+//! below.
 
 use hypotheke::snapshot::Orphan;
 use hypotheke::{ContainerId, Decimal, SlotView, StackView, World};
@@ -16,7 +17,7 @@ pub(crate) fn draw(page: &mut Page, world: &World, id: ContainerId) {
     draw_beside(page, world, id, None);
 }
 
-/// What differs from the other world is set off.
+/// Differences from the other world are marked.
 pub(crate) fn draw_beside(page: &mut Page, world: &World, id: ContainerId, other: Option<&World>) {
     let Some(def) = world.container_def(id) else { return };
     heading(page, world, id);
@@ -72,7 +73,7 @@ pub(crate) fn draw_beside(page: &mut Page, world: &World, id: ContainerId, other
     }
     draw_empty(page, empty);
     draw_details(page, world, &slots);
-    // What lies in packs comes after what they lie in.
+    // The contents of packs come after the container of the pack.
     for inside in slots.iter().filter_map(|slot| slot.stack()?.inside()) {
         page.blank();
         draw_beside(page, world, inside, other);
@@ -83,7 +84,8 @@ fn heading(page: &mut Page, world: &World, id: ContainerId) {
     let Some(def) = world.container_def(id) else { return };
     let path = world.container_name(id);
     let slots = u32::try_from(world.slots(id).len()).unwrap_or(u32::MAX);
-    let mut right = format!("{} of {slots} slots taken", slots - world.free_slots(id));
+    let mut right =
+        format!("{} of {slots} {} taken", slots - world.free_slots(id), if slots == 1 { "slot" } else { "slots" });
     if let Some(limit) = def.stack_limit() {
         right.push_str(&format!(" · stacks of {limit}"));
     }
@@ -192,12 +194,12 @@ fn draw_details(page: &mut Page, world: &World, slots: &[SlotView<'_>]) {
         let marks = stack.marks().map(str::to_owned);
         let properties = stack.changed_properties().map(|(name, value)| format!("{name} {value}"));
         let variant: Vec<String> = marks.chain(properties).collect();
-        let label = slot.name().map_or_else(|| slot.number().to_string(), str::to_owned);
+        let label = slot.name().map_or_else(|| format!("slot {}", slot.number()), str::to_owned);
         page.plain("  * ").put(Tone::Faint, &label);
         page.plain(&clip(&format!(" {}: {}", stack.kind().id(), variant.join(", ")), WIDTH - 4 - width(&label))).end();
     }
     for slot in slots.iter().filter(|slot| slot.is_unfit()) {
-        let label = slot.name().map_or_else(|| slot.number().to_string(), str::to_owned);
+        let label = slot.name().map_or_else(|| format!("slot {}", slot.number()), str::to_owned);
         page.plain("  ! ").put(Tone::Faint, &label).plain(" is unfit").end();
     }
     let Some(def) = slots.first().and_then(|_| container_def_of(world, slots)) else { return };
@@ -239,20 +241,20 @@ pub(crate) fn draw_hands(page: &mut Page, world: &World) {
     for id in world.holders() {
         let Some(stack) = world.hand(id) else { continue };
         page.blank();
-        let text = format!("  {}", told(stack));
+        let text = format!("  {}", described(stack));
         page.put(Tone::Heading, &format!("{}.hand", world.holder_name(id))).plain(&clip(&text, 60)).end();
     }
 }
 
 /// A stack in words: `2 ice-core (contaminated, reading 3.2)`.
-fn told(stack: StackView<'_>) -> String {
+fn described(stack: StackView<'_>) -> String {
     let properties = stack.changed_properties().map(|(name, value)| format!("{name} {value}"));
     let looks: Vec<String> = stack.marks().map(str::to_owned).chain(properties).collect();
     let looks = if looks.is_empty() { String::new() } else { format!(" ({})", looks.join(", ")) };
     format!("{} {}{looks}", stack.count(), stack.kind().id())
 }
 
-/// What is kept aside until a ruleset knows it again.
+/// The orphans.
 pub(crate) fn draw_orphans(page: &mut Page, world: &World) {
     let orphans = world.orphans();
     let lines: Vec<(String, String)> = orphans.iter().filter_map(orphan_line).collect();
@@ -260,7 +262,7 @@ pub(crate) fn draw_orphans(page: &mut Page, world: &World) {
         return;
     }
     page.blank();
-    page.put(Tone::Heading, "kept aside").plain("  until a ruleset knows it again").end();
+    page.put(Tone::Heading, "orphans").plain("  until a ruleset knows them again").end();
     for (place, what) in lines {
         page.put(Tone::Faint, &format!("  {}  ", pad(&clip(&place, 30), 30))).plain(&clip(&what, 60)).end();
     }
@@ -282,10 +284,10 @@ fn orphan_line(orphan: &Orphan) -> Option<(String, String)> {
     }
 }
 
-/// What lies on the ground.
+/// The stacks on the ground.
 pub(crate) fn draw_ground(page: &mut Page, world: &World) {
     page.put(Tone::Heading, "ground").plain(&format!("  {}", world.rules().weight_text(world.ground_weight()))).end();
     for (stack, at) in world.ground() {
-        page.put(Tone::Faint, &format!("  {} at {at}  ", stack.id())).plain(&clip(&told(stack), 60)).end();
+        page.put(Tone::Faint, &format!("  {} at {at}  ", stack.id())).plain(&clip(&described(stack), 60)).end();
     }
 }

@@ -1,4 +1,5 @@
-//! The coverage of a ruleset: a line for each subject, then the untested rules with suggested scenarios.
+//! The coverage of a ruleset: a line for each subject, then the untested rules with suggested
+//! scenarios.
 
 use std::collections::BTreeSet;
 
@@ -104,7 +105,7 @@ fn draw_not_testable(page: &mut Page, found: &Coverage) {
     page.blank();
 }
 
-/// Full for what is tested, half for what is so in part, empty for what is not.
+/// Full for tested, half for partly tested, empty for untested.
 fn bar(whole: usize, part: usize, not: usize) -> [String; 3] {
     let all = whole + part + not;
     let columns = |count: usize| if all <= BAR { count } else { count * BAR / all };
@@ -130,12 +131,12 @@ fn draw_redundant(page: &mut Page, rules: &Ruleset, found: &Coverage) {
     let shadowed = |rule: &&RuleReport| {
         rule.changes.iter().any(|change| matches!(change.verdict, ChangeVerdict::Equivalent { .. }))
     };
-    let mut told = found.rules().iter().filter(shadowed).peekable();
-    if told.peek().is_none() {
+    let mut described = found.rules().iter().filter(shadowed).peekable();
+    if described.peek().is_none() {
         return;
     }
     page.line(Tone::Notable, "Redundant: no behaviour depends on this rule");
-    for rule in told {
+    for rule in described {
         heading(page, rules, rule);
         let reasons = rule.changes.iter().filter_map(|change| match &change.verdict {
             ChangeVerdict::Equivalent { because } => Some((change.text.as_str(), because.as_str())),
@@ -154,14 +155,15 @@ fn draw_redundant(page: &mut Page, rules: &Ruleset, found: &Coverage) {
 }
 
 fn draw_untested(page: &mut Page, rules: &Ruleset, found: &Coverage, searched: bool) {
-    let mut told = found.rules().iter().filter(|rule| matches!(rule.tested(), Tested::Not | Tested::Partly)).peekable();
-    if told.peek().is_none() {
+    let mut described =
+        found.rules().iter().filter(|rule| matches!(rule.tested(), Tested::Not | Tested::Partly)).peekable();
+    if described.peek().is_none() {
         return;
     }
     page.line(Tone::Bad, "Untested: no scenario fails when this rule changes");
     // One scenario may detect several changes.
     let mut suggested = BTreeSet::new();
-    for rule in told {
+    for rule in described {
         heading(page, rules, rule);
         for change in &rule.changes {
             let ChangeVerdict::Undetected { suggestion } = &change.verdict else { continue };

@@ -45,7 +45,8 @@ fn group<'d>(diagnostics: &'d Diagnostics, diagnostic: &'d Diagnostic) -> Group<
     }
 }
 
-/// The line in which a location begins. The renderer is given that line alone, so that a large file costs nothing.
+/// The line in which a location begins. The renderer is given that line alone, so that a large file
+/// costs nothing.
 fn snippet<'d>(
     diagnostics: &'d Diagnostics,
     location: Location,

@@ -1,5 +1,5 @@
-//! The results of a search or of random walks: first every verdict, then every trace with the containers that its last step
-//! changed.
+//! The results of a search or of random walks: first every verdict, then every trace with the
+//! containers that its last step changed.
 
 use std::collections::BTreeSet;
 
@@ -108,7 +108,7 @@ fn draw_concurrent(page: &mut Page, concurrent: &ConcurrentJson, network_steps: 
 fn draw_steps(page: &mut Page, trace: &TraceJson, closely: bool) {
     draw_path(page, trace.start.as_deref(), &trace.steps);
     if closely {
-        draw_end(page, &trace.message, &trace.why);
+        draw_end(page, &trace.message, &trace.explanation);
     }
 }
 
@@ -140,7 +140,7 @@ fn draw_end(page: &mut Page, message: &str, why: &[String]) {
     }
     for why in why {
         for (nth, line) in fold(why, 82).into_iter().enumerate() {
-            page.plain("      ").put(Tone::Faint, if nth == 0 { "since " } else { "      " }).plain(&line).end();
+            page.plain("      ").put(Tone::Faint, if nth == 0 { "why   " } else { "      " }).plain(&line).end();
         }
     }
 }
@@ -185,7 +185,8 @@ fn draw_vacuous(page: &mut Page, vacuous: &[String]) {
     }
 }
 
-/// Refusals by reason, verbs that were never applied, containers that were always empty, and what was not searched.
+/// Refusals by reason, verbs that were never applied, containers that were always empty, and what
+/// was not searched.
 fn draw_scope(page: &mut Page, file: &ExploredJson) {
     let mut list = |title: &str, items: &[String]| {
         if items.is_empty() {
@@ -246,7 +247,7 @@ fn draw_trace(page: &mut Page, trace: &Trace, closely: bool) {
     if !closely {
         return;
     }
-    draw_end(page, &trace.message, &trace.why);
+    draw_end(page, &trace.message, &trace.explanation);
     let touched = touched(trace);
     page.blank();
     // Hands are not drawn.
@@ -320,9 +321,13 @@ fn draw_covered(page: &mut Page, found: &ExplorationReport) {
     let (tone, what) = match found.stopped_by {
         None if found.complete => (Tone::Good, "All reachable states were seen".to_owned()),
         None => (Tone::Plain, "All claims were decided; the search stopped early".to_owned()),
-        Some(Bound::Depth(depth)) => {
-            (Tone::Plain, format!("All states within {depth} operations were seen (`--depth`)"))
-        }
+        Some(Bound::Depth(depth)) => (
+            Tone::Plain,
+            format!(
+                "All states within {} were seen (`--depth`)",
+                counted(usize::try_from(depth).unwrap_or(usize::MAX), "operation")
+            ),
+        ),
         Some(Bound::States(states)) => {
             (Tone::Notable, format!("Stopped at {states} states (`--states`); states remain"))
         }
@@ -353,7 +358,7 @@ fn draw_summary(page: &mut Page, all: &[Searched], inputs: &Inputs) {
     } else if verdicts().count() == 0 {
         (Tone::Good, "no law violation".to_owned())
     } else {
-        (Tone::Good, "all hold".to_owned())
+        (Tone::Good, if verdicts().count() == 1 { "holds" } else { "all hold" }.to_owned())
     };
     page.put(Tone::Heading, &counted(verdicts().count(), "claim")).plain(": ").put(tone, &what);
     if vacuous > 0 {

@@ -20,14 +20,9 @@ pub(crate) fn draw<'f>(rules: &'f Ruleset, found: &'f Fits, wanted: impl Fn(Kind
         .collect();
     let mut page = Page::default();
     draw_tables(&mut page, found.groups(), &rows);
-    page.put(Tone::Faint, "4 / 12 w").plain("  4 in a slot, 12 in the container, then ");
+    page.put(Tone::Faint, "4 / 12 w").plain("  4 in a slot, 12 in the container; limited by ");
     page.put(Tone::Faint, "w").plain("eight, ").put(Tone::Faint, "c").plain("ap or ").put(Tone::Faint, "r");
-    page.plain("oom binds; ")
-        .put(Tone::Faint, "W")
-        .plain(" or ")
-        .put(Tone::Faint, "C")
-        .plain(": that of the holder")
-        .end();
+    page.plain("oom; ").put(Tone::Faint, "W").plain(" or ").put(Tone::Faint, "C").plain(": of the holder").end();
     page.put(Tone::Faint, "- c").plain("  rejected by the container   ");
     page.put(Tone::Faint, "- s")
         .plain("  rejected by the slot   ")
@@ -37,7 +32,6 @@ pub(crate) fn draw<'f>(rules: &'f Ruleset, found: &'f Fits, wanted: impl Fn(Kind
         .plain("  nothing may be put in")
         .end();
     page.put(Tone::Faint, "? 4").plain("  only with marks or properties, then 4 in a slot").end();
-    page.line(Tone::Faint, "next   `--format csv` and `--format json` give the rule of each cell");
     page.into_text()
 }
 

@@ -28,7 +28,7 @@ pub(crate) fn draw(page: &mut Page, rules: &Ruleset) {
 
 fn row(kind: Kind<'_>) -> [String; 6] {
     let mut tags: Vec<&str> = kind.tags().collect();
-    // A tag is also all that stand above it; the longest says all.
+    // A tag includes all tags above it, so the longest is enough.
     let all = tags.clone();
     tags.retain(|tag| !all.iter().any(|other| other.strip_prefix(tag).is_some_and(|rest| rest.starts_with('.'))));
     [
@@ -41,7 +41,7 @@ fn row(kind: Kind<'_>) -> [String; 6] {
     ]
 }
 
-/// Numbers stand at the right of their column.
+/// Numbers are right-aligned.
 fn line(cells: &[String; 6], widths: [usize; 6]) -> String {
     let mut text = String::new();
     for (column, cell) in cells.iter().enumerate() {

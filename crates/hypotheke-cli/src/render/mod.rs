@@ -1,4 +1,5 @@
-//! Drawing. Every text that comes from a file goes through [`Page`], which takes control characters out of it.
+//! Drawing. Every text that comes from a file goes through [`Page`], which takes control characters
+//! out of it.
 
 pub(crate) mod chart;
 pub(crate) mod compare;

@@ -10,7 +10,7 @@ use crate::clean::clean;
 /// So wide is a page.
 pub(crate) const WIDTH: usize = 100;
 
-/// What a piece of text is, which decides how it looks. Nothing is told by colour alone.
+/// The meaning of a piece of text, which decides its style. No meaning depends on colour alone.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum Tone {
     Plain,
@@ -20,7 +20,7 @@ pub(crate) enum Tone {
     Good,
     Bad,
     Notable,
-    /// What differs, set off from what does not.
+    /// A difference.
     Set,
 }
 
@@ -48,7 +48,8 @@ impl Page {
     pub(crate) fn put(&mut self, tone: Tone, text: &str) -> &mut Page {
         let (style, text) = (tone.style(), clean(text));
         let visible = text.trim_end_matches(' ');
-        // Writing to a String can't fail. Blanks at the end stay outside, so that the end of a line can take them away.
+        // Writing to a String can't fail. Blanks at the end stay outside, so that the end of a line
+        // can take them away.
         let _ = write!(self.text, "{style}{visible}{style:#}{}", &text[visible.len()..]);
         self
     }
@@ -90,7 +91,7 @@ pub(crate) fn width(text: &str) -> usize {
     clean(text).width()
 }
 
-/// Cuts a text to so many columns; what is cut ends in `…`.
+/// Cuts a text to a number of columns; a cut text ends in `…`.
 pub(crate) fn clip(text: &str, columns: usize) -> String {
     let text = clean(text);
     if text.width() <= columns {
@@ -109,7 +110,7 @@ pub(crate) fn clip(text: &str, columns: usize) -> String {
     kept
 }
 
-/// Breaks a text at blanks into lines of at most so many columns.
+/// Breaks a text at blanks into lines with a maximum number of columns.
 pub(crate) fn fold(text: &str, columns: usize) -> Vec<String> {
     let mut lines = vec![String::new()];
     for word in text.split(' ') {
@@ -126,7 +127,7 @@ pub(crate) fn fold(text: &str, columns: usize) -> Vec<String> {
     lines
 }
 
-/// Cuts or fills a text to exactly so many columns.
+/// Cuts or fills a text to an exact number of columns.
 pub(crate) fn pad(text: &str, columns: usize) -> String {
     let mut text = clip(text, columns);
     text.extend(std::iter::repeat_n(' ', columns.saturating_sub(text.width())));

@@ -195,7 +195,7 @@ fn two_lines(page: &mut Page, expected: &str, found: &str) {
     labelled(page, "found", Tone::Bad, found);
 }
 
-/// What should lie in a place beside what does.
+/// The expected contents of a place beside the actual ones.
 fn draw_difference(page: &mut Page, place: &str, rows: &[DifferenceRow]) {
     let widest = rows.iter().map(|row| width(&row.item)).max().unwrap_or(0).max(width(place)).min(60);
     page.plain("      ").plain(&pad(place, widest)).put(Tone::Faint, "   expected   found").end();
@@ -207,7 +207,8 @@ fn draw_difference(page: &mut Page, place: &str, rows: &[DifferenceRow]) {
     }
 }
 
-/// The containers that the failures have to do with, as they were then; before and after if that is not the same.
+/// The containers that the failures have to do with, as they were then; before and after if that is
+/// not the same.
 fn draw_places(page: &mut Page, failures: &[Failure]) {
     let Some(last) = failures.last() else { return };
     let mut drawn = Vec::new();
@@ -238,7 +239,7 @@ fn draw_place(page: &mut Page, failure: &Failure, id: ContainerId) {
     let heads = if failure.step.is_some() { ["before the step", "after it"] } else { ["at the start", "at the end"] };
     for (head, world, other) in [(heads[0], before, world), (heads[1], world, before)] {
         page.blank();
-        page.line(Tone::Faint, &format!("{head}, what differs behind ▸"));
+        page.line(Tone::Faint, &format!("{head}; ▸ marks differences"));
         container::draw_beside(page, world, id, Some(other));
     }
 }

@@ -23,7 +23,7 @@ fn draw_one(page: &mut Page, check: &Checked) {
         CheckStatus::Incomplete => (Tone::Notable, "partial"),
     };
     let about = if check.status == CheckStatus::NotRun { Tone::Faint } else { Tone::Plain };
-    let lines = check.summary.iter().flat_map(|told| fold(told, WIDTH - 25));
+    let lines = check.summary.iter().flat_map(|described| fold(described, WIDTH - 25));
     for (nth, line) in lines.enumerate() {
         let (word, name) = if nth == 0 { (word, check.name) } else { ("", "") };
         page.put(tone, &pad(word, 8)).put(Tone::Heading, &pad(name, 16));

@@ -1,4 +1,5 @@
-//! For each kind: items in the world are those that were created and arrived without those that were consumed and departed.
+//! For each kind: items in the world are those that were created and arrived without those that
+//! were consumed and departed.
 
 use std::collections::BTreeMap;
 

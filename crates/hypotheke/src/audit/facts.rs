@@ -1,4 +1,4 @@
-//! What a snapshot says, so that it can be walked through in every direction.
+//! The facts of a snapshot, indexed in every direction.
 
 use std::collections::BTreeMap;
 
@@ -47,7 +47,7 @@ pub(super) struct Held<'s> {
     pub(super) depth: u32,
     /// Who carries it, be it in a pack.
     pub(super) holder: Option<usize>,
-    /// It is reached from the outside; else it lies in itself.
+    /// Reachable from the outside; otherwise it contains itself.
     reached: bool,
 }
 
@@ -149,7 +149,7 @@ impl<'s> Facts<'s> {
         }
     }
 
-    /// Goes through all containers from the outside in, each once, however deep they lie in each other.
+    /// Visits all containers from the outside in, each once, at any depth.
     fn walk_in(&mut self) {
         let mut inner: Vec<Vec<usize>> = vec![Vec::new(); self.containers.len()];
         for index in 0..self.containers.len() {
@@ -208,18 +208,20 @@ impl<'s> Facts<'s> {
         self.insides.get(&stack.id).copied()
     }
 
-    /// It and those around it, from the inside out, but no more than packs may ever nest: what lies deeper is told of as such.
+    /// A container and those around it, from the inside out, up to the maximum nesting; deeper
+    /// packs are reported separately.
     pub(super) fn chain(&self, container: usize) -> impl Iterator<Item = usize> + '_ {
         let around = |&at: &usize| self.containers[at].around.filter(|_| !self.is_circular(at));
         std::iter::successors(Some(container), around).take(MAX_NESTING as usize + 1)
     }
 
-    /// Whether a container lies in itself.
+    /// Whether a container contains itself.
     pub(super) fn is_circular(&self, container: usize) -> bool {
         !self.containers[container].reached
     }
 
-    /// For each container the sum over all that lies in it, at any depth. What lies in itself counts nowhere.
+    /// For each container the sum of its contents at any depth. A container inside itself counts
+    /// nowhere.
     pub(super) fn sums(&self, of_stack: impl Fn(&Lying<'_>) -> i128) -> Vec<i128> {
         let mut sums = vec![0; self.containers.len()];
         for &index in self.order.iter().rev() {
@@ -262,7 +264,7 @@ impl<'s> Facts<'s> {
         let Bringer::Pack(pack) = self.containers[container].bringer else {
             return self.containers[container].name.clone();
         };
-        // The way to what lies too deep would fill pages.
+        // The path to a deeply nested place would fill pages.
         let short = !self.is_circular(container) && self.containers[container].depth <= MAX_NESTING;
         match self.stack_with(pack).filter(|_| short) {
             Some(lying) => format!("{}/", self.place(lying)),

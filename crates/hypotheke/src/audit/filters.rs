@@ -1,4 +1,4 @@
-//! What lies in a container or slot is admitted there; misfits are told of.
+//! The contents of a container or slot are admitted there; unfit stacks are reported.
 
 use super::facts::{Facts, Lying, Seen, Where};
 use super::{Findings, Law};

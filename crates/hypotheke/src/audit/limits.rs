@@ -45,7 +45,8 @@ struct Limits<'r> {
     caps: &'r [Cap],
 }
 
-/// Calls `check` for each container and holder with its name, the containers that it is, and its limits.
+/// Calls `check` for each container and holder with its name, the containers that it is, and its
+/// limits.
 fn each_bearer<'f>(facts: &Facts<'f>, mut check: impl FnMut(&str, &[usize], Limits<'f>)) {
     for (index, held) in facts.containers.iter().enumerate() {
         if let Some(def) = held.def {

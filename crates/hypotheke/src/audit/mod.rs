@@ -1,7 +1,8 @@
 //! Judging a world as plain data, law by law.
 //!
-//! An audit recomputed everything from the [`Snapshot`] alone. It shares no arithmetic with the operations and trusts none of
-//! the sums that a world keeps, so it can judge them; it does not even need a world. What it finds is a [`Violation`].
+//! An audit recomputed everything from the [`Snapshot`] alone. It shares no arithmetic with the
+//! operations and trusts none of the sums that a world keeps, so it can judge them; it does not
+//! even need a world. What it finds is a [`Violation`].
 
 mod conservation;
 mod facts;
@@ -29,8 +30,8 @@ pub use watch::IncrementalAudit;
 pub enum Law {
     /// Containers and holders are those of the ruleset, and no two have one name.
     Places,
-    /// A slot is there and has one stack at most; kinds, marks and properties are those of the ruleset; a stack has at least
-    /// one item.
+    /// A slot is there and has one stack at most; kinds, marks and properties are those of the
+    /// ruleset; a stack has at least one item.
     Stacks,
     /// No id is used twice, and none that is still to be given.
     Identity,
@@ -38,7 +39,8 @@ pub enum Law {
     Conservation,
     /// A pack is one item with an inside; it lies somewhere, and not in itself.
     Packs,
-    /// Shortcuts point at what there is, hands remember slots that are there, containers are open to holders.
+    /// Shortcuts point at what there is, hands remember slots that are there, containers are open
+    /// to holders.
     Holders,
     /// Packs nest so deep and no deeper.
     Nesting,
@@ -50,13 +52,14 @@ pub enum Law {
     WeightCap,
     /// A container or holder is within its caps by filter.
     Cap,
-    /// What lies in a container or slot is admitted there.
+    /// The contents of a container or slot are admitted there.
     Admits,
-    /// A slot that is needed by what lies in another is empty.
+    /// A slot that a different item occupies is empty.
     BlockedSlot,
-    /// So many stacks lie on the ground and no more.
+    /// The maximum number of stacks on the ground.
     Ground,
-    /// Only `create` brings a protected item to the ground, and none is consumed. [`StepAudit`] judges it.
+    /// Only `create` brings a protected item to the ground, and none is consumed. [`StepAudit`]
+    /// judges it.
     Protected,
 }
 
@@ -83,8 +86,8 @@ impl Law {
         }
     }
 
-    /// True of a limit over which a world may stand: its rules may have changed, or a mark may have made a stack unfit. The
-    /// others no operation breaks, on whatever world.
+    /// True of a limit over which a world may stand: its rules may have changed, or a mark may have
+    /// made a stack unfit. The others no operation breaks, on whatever world.
     #[must_use]
     pub fn is_limit(self) -> bool {
         match self {
@@ -174,7 +177,8 @@ impl Findings {
     }
 }
 
-/// Judges a snapshot by every law. The violations come law by law, each in the order of the snapshot.
+/// Judges a snapshot by every law. The violations come law by law, each in the order of the
+/// snapshot.
 ///
 /// ```
 /// use hypotheke::{Law, Ruleset, World, audit};

@@ -1,4 +1,5 @@
-//! Packs: one item with an inside, not in itself, not too deep; and slots that are blocked by what lies in others.
+//! Packs: one item with an inside, not inside itself, not too deep; and slots that other items
+//! block.
 
 use std::collections::BTreeSet;
 
@@ -45,7 +46,7 @@ fn check_insides(facts: &Facts<'_>, findings: &mut Findings) {
             findings.add(Law::Packs, pack.to_string(), "this pack contains itself");
             continue;
         }
-        // A pack that lies in no other is 1 deep.
+        // A pack outside other packs has depth 1.
         let deep = held.depth;
         if deep > most {
             let figures = (Decimal::from(deep), Decimal::from(most));
@@ -71,8 +72,8 @@ fn check_blocked(facts: &Facts<'_>, findings: &mut Findings) {
             for need in needs.iter().filter(|need| **need != own) {
                 let place = facts.place(lying);
                 let kind = &lying.stack.kind;
-                let needed = (0..held.slots).find(|&slot| named(slot) == Some(need));
-                let Some(needed) = needed else {
+                let required = (0..held.slots).find(|&slot| named(slot) == Some(need));
+                let Some(required) = required else {
                     findings.add(
                         Law::BlockedSlot,
                         place,
@@ -83,7 +84,7 @@ fn check_blocked(facts: &Facts<'_>, findings: &mut Findings) {
                 let taken = |other: &&usize| {
                     let other = &facts.stacks[**other];
                     match (other.at, other.kind) {
-                        (Where::In(_, slot), _) if slot == needed => true,
+                        (Where::In(_, slot), _) if slot == required => true,
                         (Where::In(_, at), Some(kind)) if at != slot => {
                             let others: Vec<&str> = facts.rules.known_kind(kind).occupied_slots().collect();
                             named(at).is_some_and(|name| others.contains(&name)) && others.contains(need)
@@ -92,8 +93,12 @@ fn check_blocked(facts: &Facts<'_>, findings: &mut Findings) {
                     }
                 };
                 if held.stacks.iter().filter(|&&other| other != stack).any(|other| taken(&other)) {
-                    let needed = facts.slot(index, needed);
-                    findings.add(Law::BlockedSlot, place, format!("{kind} also occupies {needed}, which is not free"));
+                    let required = facts.slot(index, required);
+                    findings.add(
+                        Law::BlockedSlot,
+                        place,
+                        format!("{kind} also occupies {required}, which is not free"),
+                    );
                 }
             }
         }

@@ -29,7 +29,7 @@ fn check_names(facts: &Facts<'_>, findings: &mut Findings) {
             findings.add(
                 Law::Places,
                 &container.name,
-                format!("the ruleset has no container `{}` that stands in the world", container.definition),
+                format!("the ruleset has no container `{}` without a holder", container.definition),
             );
         }
         if !seen.insert(container.name.as_str()) {

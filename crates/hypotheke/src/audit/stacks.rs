@@ -1,4 +1,4 @@
-//! Stacks by themselves: their slots, kinds, marks, properties, counts and ids.
+//! Each stack on its own: slot, kind, marks, properties, count and id.
 
 use std::collections::{BTreeMap, BTreeSet};
 

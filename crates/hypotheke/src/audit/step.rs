@@ -7,10 +7,11 @@ use crate::id::KindId;
 use crate::ops::{Action, Operation};
 use crate::world::{StackView, World};
 
-/// Looks at a world before an operation, and judges by the world after it.
+/// Reads a world, and checks it again after an operation.
 ///
-/// Only `create` may bring a protected item to the ground: alone, in a pack, or into a pack on the ground. No protected item may be
-/// consumed. A world does not show how an item came to where it is, so [`audit`](super::audit) can't judge this.
+/// Only `create` may put a protected item on the ground: alone, in a pack, or into a pack on the
+/// ground. No protected item may be consumed. A world does not show how an item reached its place,
+/// so [`audit`](super::audit) can't check this.
 ///
 /// ```
 /// use hypotheke::{Amount, Operation, Place, Ruleset, StepAudit, World};
@@ -34,7 +35,8 @@ pub struct StepAudit {
 }
 
 impl StepAudit {
-    /// Counts the protected items of the world before. The cost grows with the stacks on the ground and the kinds in play.
+    /// Counts the protected items of the world. The cost grows with the stacks on the ground and
+    /// the kinds in play.
     #[must_use]
     pub fn before(world: &World) -> StepAudit {
         let in_play = world.counted_kinds().filter(|&kind| world.rules().known_kind(kind).is_protected());

@@ -8,7 +8,7 @@ use crate::quantity::Decimal;
 use crate::ruleset::SampleStack;
 use crate::ruleset::{FilterId, Kind, PropertyValue, Renames, Ruleset};
 
-/// Up to so many combinations of marks and property values are tried for one kind.
+/// The maximum number of combinations of marks and property values for one kind.
 const MAX_STACKS: usize = 4096;
 
 /// A ruleset, and its things by the names of the newer one.
@@ -62,7 +62,8 @@ impl<'r> Side<'r> {
         matches!(kind.property(id), Some(PropertyValue::Number(_))).then_some(id)
     }
 
-    /// What a stack of these marks and numbers is in this ruleset; none if it knows no such stack.
+    /// What a stack of these marks and numbers is in this ruleset; `None` if it knows no such
+    /// stack.
     fn thought(&self, kind: KindId, marks: &[&str], numbers: &[(&str, Decimal)]) -> Option<SampleStack<'r>> {
         let kind = self.rules.known_kind(kind);
         let marks = marks.iter().map(|&mark| self.marks.get(mark).copied()).collect::<Option<Vec<_>>>()?;
@@ -71,7 +72,7 @@ impl<'r> Side<'r> {
     }
 }
 
-/// What is left of a filter once the kind is known, by the names of the newer ruleset.
+/// The rest of a filter once the kind is known, by the names of the newer ruleset.
 #[derive(PartialEq, Eq)]
 enum Rest {
     Always,
@@ -202,7 +203,7 @@ impl Sample<'_> {
     }
 }
 
-/// Only what needs the fewest marks and values: what says no more than one before is left out.
+/// Only the simplest cases: a case that another one covers is left out.
 fn add_least<'s, 'a>(found: &mut Vec<&'s Sample<'a>>, stack: &'s Sample<'a>) {
     let says_less = |other: &&Sample<'_>| {
         other.marks.iter().all(|mark| stack.marks.contains(mark))
@@ -213,7 +214,8 @@ fn add_least<'s, 'a>(found: &mut Vec<&'s Sample<'a>>, stack: &'s Sample<'a>) {
     }
 }
 
-/// Every combination of the marks, and of the numbers or none of each property, those with the fewest first.
+/// Every combination of the marks, and of the numbers or none of each property, those with the
+/// fewest first.
 fn stacks<'a>(marks: &[&'a str], numbers: &BTreeMap<&'a str, Vec<Decimal>>) -> Option<Vec<Sample<'a>>> {
     let sizes = numbers.values().map(|values| values.len() + 1);
     let all = sizes.chain(marks.iter().map(|_| 2)).try_fold(1_usize, usize::checked_mul)?;

@@ -1,7 +1,8 @@
-//! Implementations of the laws that can stand in for each other: this library's own, a game's, a slow and plain one.
+//! Implementations of the laws that can replace each other: this library's own, a game's, a slow
+//! and plain one.
 //!
-//! Whatever starts from a [`Snapshot`], takes operations by names and gives plain answers and snapshots back can be verified
-//! in the place of this library's engine, or held against it.
+//! Whatever starts from a [`Snapshot`], takes operations by names and gives plain answers and
+//! snapshots back can be verified in the place of this library's engine, or held against it.
 
 mod engine;
 
@@ -41,15 +42,15 @@ pub trait Implementation {
     /// If there can be no such world.
     fn start(&mut self, snapshot: &Snapshot) -> Result<(), SnapshotError>;
 
-    /// Judges an operation and, unless it is refused, applies it. The documents of what departs are kept, so that
-    /// `arrive` can bring back the latest under each name.
+    /// Judges an operation and, unless it is refused, applies it. The documents of what departs are
+    /// kept, so that `arrive` can bring back the latest under each name.
     fn perform(&mut self, operation: &NamedOperation) -> Answer;
 
     /// The world as it is now, as plain data.
     fn snapshot(&self) -> Snapshot;
 }
 
-/// What an operation came to, as plain data.
+/// The result of an operation, as plain data.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
 pub enum Answer {
@@ -65,7 +66,7 @@ pub enum Answer {
         /// What was requested, or would be, and what is allowed, or there.
         #[serde(default, skip_serializing_if = "Option::is_none")]
         figures: Option<(Decimal, Decimal)>,
-        /// How many could go.
+        /// The largest amount that fits.
         #[serde(default)]
         max_amount: u64,
         /// Of several operations as one: which of them, from 0.
@@ -75,14 +76,14 @@ pub enum Answer {
 }
 
 impl Answer {
-    /// A refusal because of a name that is not there or can't be meant.
+    /// A refusal because of an unknown or unsupported name.
     #[must_use]
     pub fn unknown() -> Answer {
         Answer::Refused { reason: Reason::Unknown, figures: None, max_amount: 0, step: None }
     }
 
-    /// Whether two implementations may give these answers to one operation. They have to be equal, but that of several limits which a
-    /// list breaks in its end any may be named.
+    /// Whether two implementations may give these answers to one operation. They have to be equal,
+    /// but that of several limits which a list breaks in its end any may be named.
     #[must_use]
     pub fn agrees(&self, other: &Answer, operation: &NamedOperation) -> bool {
         let is_list = matches!(operation.action, NamedAction::Together { .. });

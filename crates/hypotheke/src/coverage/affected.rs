@@ -1,9 +1,10 @@
 //! Which rules a scenario can notice at all.
 //!
-//! An operation reads the rules of the places that it names, of what is around them, of all that their holder and the holder that
-//! acts carry, and of the kinds that lie there. What lies elsewhere can't come into play, whatever the rules are: nothing moves to
-//! or from a place that no line names, whose holder no line names. So a scenario whose lines lead to none of these would be
-//! played in just the same way. Whatever can't be told from the names counts as touching everything.
+//! An operation reads the rules of the named places, of the places around them, of everything that
+//! their holder and the acting holder carry, and of the kinds there. Other places can't matter
+//! under any rules: nothing moves to or from a place without a line that names it or its holder. So
+//! a scenario without such a line runs the same way. If the names are not enough to decide, the
+//! scenario counts as affected by everything.
 
 use rustc_hash::{FxHashMap, FxHashSet};
 
@@ -18,7 +19,7 @@ use crate::world::{Place, World};
 /// What the lines of a scenario lead to.
 #[derive(Debug, Default)]
 pub(super) struct Touched {
-    /// Something could not be told from the names.
+    /// The names are not enough to decide.
     everything: bool,
     /// The scenario begins with the start contents of the ruleset.
     rules_start: bool,
@@ -93,7 +94,7 @@ pub(super) fn touched(file: &ResolvedScenarioFile<'_>, body: &Body, world: &Worl
     }
     body.steps.iter().for_each(|step| finder.step(&step.item));
     body.end.iter().for_each(|check| finder.check(&check.item));
-    // What lies in the touched places at the start of the ruleset may come into play.
+    // The start contents of the affected places may matter.
     let lies_there: Vec<KindId> = finder
         .world
         .all_stacks_in(None)
@@ -209,7 +210,7 @@ impl Finder<'_> {
 
     /// A kind, or a tag or mark of kinds.
     fn word(&mut self, name: &Word) {
-        match self.rules().what(name.as_str()) {
+        match self.rules().selector(name.as_str()) {
             Some(Selector::Kind(kind)) => self.kind(kind),
             Some(Selector::Tag(tag)) => {
                 self.touched.tags.insert(tag);

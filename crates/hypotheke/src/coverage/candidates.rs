@@ -1,4 +1,4 @@
-//! Plays that are likely to come out otherwise if a rule changes: operations at the border of each rule.
+//! Candidate scenarios for a changed rule: operations at the limit of each rule.
 
 use std::cell::RefCell;
 use std::sync::Arc;
@@ -12,12 +12,12 @@ use crate::quantity::Decimal;
 use crate::ruleset::{ContainerDef, HolderDef, Kind, Ruleset};
 use crate::world::World;
 
-/// So many loads are tried that are just at a cap.
+/// The maximum number of loads just at a cap.
 const MAX_LOADS: usize = 400;
-/// So many kinds are tried for one change.
+/// The maximum number of kinds for one change.
 pub(super) const MAX_KINDS: usize = 40;
 
-/// An empty world in which plays are tried and taken back.
+/// An empty world to try candidates in; they are undone afterwards.
 pub(super) fn trial(rules: &Arc<Ruleset>) -> World {
     let mut world = World::empty(rules);
     world.begin();
@@ -39,7 +39,7 @@ impl<'r> Candidates<'r> {
         Candidates { rules, trial: RefCell::new(trial(rules)) }
     }
 
-    /// Plays that are likely to come out otherwise, the shortest first.
+    /// Candidate scenarios, the shortest first.
     pub(super) fn of(&self, change: &Change) -> Vec<Play> {
         let rules = self.rules;
         let steps_alone = |plays: Vec<Vec<String>>| {
@@ -56,10 +56,10 @@ impl<'r> Candidates<'r> {
                 rules.kinds().nth(*kind).into_iter().flat_map(|kind| self.of_kind(kind)).collect()
             }
             Change::Protected(kind) => {
-                let told = rules.kinds().nth(*kind).map(|kind| {
+                let described = rules.kinds().nth(*kind).map(|kind| {
                     vec![format!("create 1 {} in ground", kind.id()), format!("consume 1 {} from ground", kind.id())]
                 });
-                told.into_iter().collect()
+                described.into_iter().collect()
             }
             Change::ContainerLimit(container, _) | Change::SlotLimit(container, ..) => self.limits_in(*container),
             Change::ContainerWeight(container, changed) => {
@@ -112,10 +112,10 @@ impl<'r> Candidates<'r> {
                 let bounds = def.slot_bounds();
                 let at = slots.unwrap_or(if matches!(change, Change::MinSlots(..)) { bounds.0 } else { bounds.1 });
                 let near = [at.saturating_sub(1), at, at.saturating_add(1)];
-                let told = places.iter().flat_map(|(setup, place)| {
+                let described = places.iter().flat_map(|(setup, place)| {
                     near.iter().map(move |slots| with(setup, [format!("resize {place} to {slots}")]))
                 });
-                told.collect()
+                described.collect()
             }
             Change::Need(of, _) => self.of_needs(of.kind),
             Change::Reserved(container) => self.through_the_border(*container, |kind, place| {
@@ -243,7 +243,8 @@ impl<'r> Candidates<'r> {
         starts.filter(|steps| steps.len() > setup.len()).collect()
     }
 
-    /// Three kinds that together weigh just so much that one cap admits them and the other does not.
+    /// Three kinds that together weigh just so much that one cap admits them and the other does
+    /// not.
     pub(super) fn exact_loads(
         &self,
         setup: &[String],
@@ -283,10 +284,10 @@ impl<'r> Candidates<'r> {
                                 continue;
                             }
                             let counts = [(many, heavy), (some, middle), (few, light)];
-                            let told = counts.iter().filter(|(count, _)| *count > 0);
+                            let described = counts.iter().filter(|(count, _)| *count > 0);
                             plays.push(with(
                                 setup,
-                                told.map(|(count, kind)| format!("create {count} {} in {place}", kind.id())),
+                                described.map(|(count, kind)| format!("create {count} {} in {place}", kind.id())),
                             ));
                             if plays.len() == MAX_LOADS {
                                 return plays;
@@ -414,11 +415,11 @@ impl<'r> Candidates<'r> {
 
     fn through_the_border(&self, container: usize, steps: impl Fn(&str, &str) -> Vec<String>) -> Vec<Vec<String>> {
         let places = self.places_of(&self.rules.containers()[container]);
-        let told = places.iter().flat_map(|(setup, place)| {
+        let described = places.iter().flat_map(|(setup, place)| {
             let kinds = self.rules.kinds().filter(|kind| kind.pack().is_none());
             kinds.map(|kind| with(setup, steps(kind.id(), place))).collect::<Vec<_>>()
         });
-        told.collect()
+        described.collect()
     }
 
     fn by_holders(&self, container: usize, steps: impl Fn(&str, &str, &str, &str) -> Vec<String>) -> Vec<Vec<String>> {
@@ -455,7 +456,7 @@ impl<'r> Candidates<'r> {
         plays
     }
 
-    /// Something in a pack, where only a filter that goes deep says no.
+    /// An item in a pack, which only a deep filter rejects.
     fn of_depth(&self, container: usize) -> Vec<Vec<String>> {
         let mut plays = Vec::new();
         for (setup, place) in self.places_of(&self.rules.containers()[container]) {
@@ -493,7 +494,7 @@ pub(super) fn with(setup: &[String], steps: impl IntoIterator<Item = String>) ->
     setup.iter().cloned().chain(steps).collect()
 }
 
-/// Plays a step; false if it is refused or can't be meant.
+/// Performs a step; false if it is refused or not valid.
 fn play(world: &mut World, step: &str) -> bool {
     let operation = step.parse::<NamedOperation>().ok();
     let resolved = operation.and_then(|operation| operation.resolve(world).ok());

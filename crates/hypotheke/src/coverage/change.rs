@@ -18,7 +18,7 @@ pub(super) enum FilterAt {
     HolderCap(usize, usize),
 }
 
-/// Something of a kind that stands in a list of its own: which kind, at which place of the list, under which name.
+/// An entry of a kind in a separate list: the kind, the position in the list, the name.
 #[derive(Clone, Debug)]
 pub(super) struct OfKind {
     pub(super) kind: usize,
@@ -77,7 +77,7 @@ pub(super) enum Change {
     ThresholdLabel(usize, usize, String),
     Shortcuts(usize, u32),
     DepletedShortcut(usize),
-    /// A portion of a place: how many, none if it is not there.
+    /// A portion of a place: the number, `None` if it is missing.
     Start(usize, usize, Option<u32>),
     /// Without its marks and properties.
     StartVariant(usize, usize),
@@ -170,7 +170,7 @@ impl Change {
             }
             Change::CarryOrder(holder, carried) => source.holders[*holder].carries.swap(*carried, *carried + 1),
             Change::Threshold(holder, step, _, Some(from)) => {
-                source.holders[*holder].encumbrance[*step].0.value = *from
+                source.holders[*holder].encumbrance[*step].0.value = *from;
             }
             Change::Threshold(holder, step, _, None) => {
                 source.holders[*holder].encumbrance.remove(*step);

@@ -1,5 +1,5 @@
-//! Changes that alter no judgement at all: another limit shadows the rule, or nothing meets it. Only what can be shown is
-//! said; whatever is in doubt has an effect.
+//! Changes that alter no judgement at all: another limit shadows the rule, or nothing meets it.
+//! Only what can be shown is said; whatever is in doubt has an effect.
 
 use std::collections::BTreeMap;
 
@@ -12,7 +12,7 @@ use crate::quantity::Decimal;
 use crate::ruleset::SampleStack;
 use crate::ruleset::{Cap, ContainerDef, FilterId, HolderDef, Kind, Ruleset};
 
-/// Up to so many marks and comparisons are tried in all combinations.
+/// The maximum number of marks and comparisons to combine.
 const MAX_ATOMS: usize = 10;
 
 /// Why the change alters nothing, if that can be shown.
@@ -116,12 +116,12 @@ pub(super) fn nth_kind(rules: &Ruleset, number: usize) -> Option<Kind<'_>> {
     (number < rules.kinds().len()).then(|| rules.known_kind(rules.kind_id(narrow::index(number))))
 }
 
-/// Kinds that may ever lie in a container. What is in it may become unfit, but has been fit before.
+/// The kinds that can ever be in a container. An unfit stack was fit when it entered.
 fn kinds_in<'r>(rules: &'r Ruleset, def: &'r ContainerDef) -> impl Iterator<Item = Kind<'r>> {
     rules.kinds().filter(|kind| may_be_admitted(rules, def.admits, kind.handle()))
 }
 
-/// Kinds that may ever lie in one of its slots.
+/// The kinds that can ever be in one of its slots.
 fn kinds_in_slot<'r>(rules: &'r Ruleset, def: &'r ContainerDef, slot: usize) -> impl Iterator<Item = Kind<'r>> {
     let own = def.ruled.get(slot).and_then(|slot| slot.admits);
     kinds_in(rules, def).filter(move |kind| may_be_admitted(rules, own, kind.handle()))
@@ -142,7 +142,8 @@ fn same_limits(rules: &Ruleset, changed: &Ruleset, container: usize) -> bool {
     (0..slots).all(same)
 }
 
-/// The most that all that fits can weigh, in thousandths; none if packs may lie there, which bring more room.
+/// The maximum weight of contents that fit, in thousandths; `None` if packs are allowed, which add
+/// room.
 fn max_weight(rules: &Ruleset, def: &ContainerDef) -> Option<i128> {
     if kinds_in(rules, def).any(|kind| kind.pack().is_some()) {
         return None;
@@ -188,11 +189,12 @@ fn max_weight_of_holder(rules: &Ruleset, def: &HolderDef) -> Option<i128> {
 
 fn shadowed_weight(rules: &Ruleset, most: i128, cap: Option<Decimal>, changed: Option<Decimal>) -> Option<String> {
     let within = |cap: Option<Decimal>| cap.is_none_or(|cap| most <= i128::from(cap.thousandths()));
-    let told = Decimal::from_thousandths(i64::try_from(most).ok()?);
-    (within(cap) && within(changed)).then(|| format!("all that fits weighs {} at most", rules.weight_text(told)))
+    let described = Decimal::from_thousandths(i64::try_from(most).ok()?);
+    (within(cap) && within(changed)).then(|| format!("all that fits weighs {} at most", rules.weight_text(described)))
 }
 
-/// The most items that satisfy a filter in these containers; none if packs may lie there.
+/// The maximum number of items that match a filter in these containers; `None` if packs are
+/// allowed.
 fn max_items(rules: &Ruleset, defs: &[&ContainerDef], filter: FilterId) -> Option<u64> {
     let mut sum = 0_i128;
     for def in defs {
@@ -251,7 +253,8 @@ fn same_filter(rules: &Ruleset, changed: &Ruleset, at: FilterAt, is_gone: bool) 
             if is_gone && (def.reserved_first || !is_named) {
                 return None;
             }
-            // What can't enter the container can't come to lie in its slot, unless it has become so there.
+            // An item that can't enter the container can't enter its slot, unless it becomes so
+            // inside.
             def.admits.map(|filter| &rules.filter(filter).test).filter(|test| !depends_on_stack(test))
         }
         FilterAt::ContainerCap(container, _) => {
@@ -309,8 +312,8 @@ impl Atoms {
     }
 }
 
-/// Stacks of one kind with every combination of the marks that matter, and with property values on both sides of each number
-/// with which they are compared.
+/// Stacks of one kind with every combination of the marks that matter, and with property values on
+/// both sides of each number with which they are compared.
 pub(super) fn stacks_that_matter<'r>(kind: Kind<'r>, tests: &[&Test]) -> Option<Vec<SampleStack<'r>>> {
     let mut atoms = Atoms::default();
     tests.iter().for_each(|test| atoms.collect(test));

@@ -1,4 +1,5 @@
-//! Plays that are answered as before if a rule changes, and leave a world in which something measures otherwise.
+//! Plays that are answered as before if a rule changes, and leave a world in which something
+//! measures otherwise.
 
 use super::candidates::{Candidates, MAX_KINDS, with};
 use super::change::Change;
@@ -144,7 +145,7 @@ impl Candidates<'_> {
         plays.collect()
     }
 
-    /// One item of a kind in each place in turn, and what is looked at there.
+    /// One item of a kind in each place in turn, with the checks there.
     fn of_items(&self, kind: Option<Kind<'_>>, variant: &str, probe: impl Fn(&str) -> Option<Probe>) -> Vec<Play> {
         let Some(kind) = kind else { return Vec::new() };
         let places = self.rules.containers().iter().flat_map(|def| self.places_of(def));

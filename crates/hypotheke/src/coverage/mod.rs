@@ -1,8 +1,9 @@
 //! How much of a ruleset its scenarios really test.
 //!
-//! Each single rule is taken away, or made one off, and the scenarios are run again. A rule whose changes no scenario notices
-//! could be wrong, and nobody would know. A change that alters no judgement at all is listed apart: a different limit shadows that
-//! rule. So is every setting that no scenario can test. For what is not tested, a scenario is looked for that would.
+//! Each rule is removed, or changed by one, and the scenarios run again. A change that no scenario
+//! detects could be a mistake that nobody finds. An equivalent change is listed separately: a
+//! different rule hides it. So is every setting that no scenario can test. For untested rules, a
+//! scenario is searched that would detect the change.
 
 mod affected;
 mod candidates;
@@ -30,12 +31,12 @@ use rule::{Rule, rules_of};
 use suggest::Differing;
 pub use suggest::MAX_STEPS;
 
-/// How coverage is looked for.
+/// Options of the measurement.
 #[derive(Clone, Copy, Debug)]
 pub struct CoverageOptions {
     /// On how many threads.
     pub threads: NonZeroUsize,
-    /// Whether scenarios are looked for that would notice what none does.
+    /// Whether to search for scenarios that would detect the undetected changes.
     pub suggest: bool,
 }
 
@@ -84,7 +85,7 @@ pub struct ChangeReport {
 /// Whether a change is noticed.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum ChangeVerdict {
-    /// A scenario fails, or its start can't be laid out any more.
+    /// A scenario fails, or its start is no longer valid.
     Detected {
         /// The scenario.
         by: String,
@@ -94,7 +95,8 @@ pub enum ChangeVerdict {
         /// A scenario that would notice it, ready to be pasted, if one was found.
         suggestion: Option<String>,
     },
-    /// No operation has a different result. At most, a refusal gives a different one of several reasons.
+    /// No operation has a different result. At most, a refusal gives a different one of several
+    /// reasons.
     Equivalent {
         /// The explanation.
         because: String,
@@ -153,23 +155,24 @@ impl Coverage {
         self.rules.iter().filter(|rule| rule.tested() == tested).count()
     }
 
-    /// The percentage of rules with an effect of which every change is detected. It is rounded down, so that 100 means all. It
-    /// is 100 if no rule has an effect.
+    /// The percentage of rules with an effect of which every change is detected. It is rounded
+    /// down, so that 100 means all. It is 100 if no rule has an effect.
     #[must_use]
     pub fn percent(&self) -> usize {
         let with_effect = self.rules.len() - self.count(Tested::Redundant) - self.count(Tested::OnlyChoice);
         (self.count(Tested::Complete) * 100).checked_div(with_effect).unwrap_or(100)
     }
 
-    /// The number of scenario runs, and the number that running every scenario for every change would take.
+    /// The number of scenario runs, and the number that running every scenario for every change
+    /// would take.
     #[must_use]
     pub fn runs(&self) -> (u64, u64) {
         (self.plays, self.all_plays)
     }
 }
 
-/// Looks which rules the scenarios test. They must hold by the ruleset as it is. `progress` is told how many rules of how many
-/// have been looked at.
+/// Measures which rules the scenarios test. All must pass under the present ruleset. `progress`
+/// receives the number of finished rules and the total.
 pub fn coverage(
     rules: &Arc<Ruleset>,
     files: &[ResolvedScenarioFile<'_>],
@@ -217,7 +220,7 @@ fn not_testable(rules: &Ruleset) -> Vec<NotTestable> {
     found.into_iter().map(|((setting, because), count)| NotTestable { setting, count, because }).collect()
 }
 
-/// The weight of the lightest kind that has one and may lie there.
+/// The lowest weight above 0 of a kind that can be there.
 fn lightest(rules: &Ruleset, subject: &Subject) -> Option<Decimal> {
     let admits = match subject.kind {
         SubjectKind::Container => rules.find_container(&subject.name).and_then(|id| rules.container(id).admits),
@@ -273,24 +276,24 @@ impl Search<'_, '_> {
         RuleReport { changes: changes.collect(), subject: rule.subject.clone(), text: rule.text.clone(), at: rule.at }
     }
 
-    fn check(&mut self, source: &RulesetSource, rule: &Rule, (told, change): (&str, &Change)) -> ChangeVerdict {
-        if let Some(verdict) = self.check_in_place(rule, (told, change)) {
+    fn check(&mut self, source: &RulesetSource, rule: &Rule, (described, change): (&str, &Change)) -> ChangeVerdict {
+        if let Some(verdict) = self.check_in_place(rule, (described, change)) {
             return verdict;
         }
         let mut source = source.clone();
         change.apply(&mut source);
         let Ok(changed) = compile_changed(source, self.rules) else { return ChangeVerdict::Invalid };
-        self.check_changed(&Arc::new(changed), rule, (told, change))
+        self.check_changed(&Arc::new(changed), rule, (described, change))
     }
 
-    /// A change of a single kind is made in a ruleset that is there already, and taken back.
-    fn check_in_place(&mut self, rule: &Rule, told: (&str, &Change)) -> Option<ChangeVerdict> {
-        let (kind, patch) = told.1.of_kind(self.rules)?;
+    /// A change of a single kind is made in a compiled ruleset, and undone.
+    fn check_in_place(&mut self, rule: &Rule, described: (&str, &Change)) -> Option<ChangeVerdict> {
+        let (kind, patch) = described.1.of_kind(self.rules)?;
         let spare = self.spare.lock().ok().and_then(|mut spare| spare.pop());
         let mut changed = spare.unwrap_or_else(|| Arc::new(Ruleset::clone(self.rules)));
         let before = Arc::get_mut(&mut changed)?.patch_kind(kind, &patch)?;
-        let verdict = self.check_changed(&changed, rule, told);
-        // Whoever still had it would see it change; then it is not used again.
+        let verdict = self.check_changed(&changed, rule, described);
+        // If something else still uses the ruleset, it is not changed in place.
         if let (Some(own), Ok(mut spare)) = (Arc::get_mut(&mut changed), self.spare.lock()) {
             own.restore_kind(before);
             spare.push(changed);
@@ -298,7 +301,12 @@ impl Search<'_, '_> {
         Some(verdict)
     }
 
-    fn check_changed(&mut self, changed: &Arc<Ruleset>, rule: &Rule, (told, change): (&str, &Change)) -> ChangeVerdict {
+    fn check_changed(
+        &mut self,
+        changed: &Arc<Ruleset>,
+        rule: &Rule,
+        (described, change): (&str, &Change),
+    ) -> ChangeVerdict {
         if let Some(noticed) = self.noticed_by(&rule.subject, changed) {
             self.last = Some(noticed);
             return ChangeVerdict::Detected { by: self.plays[noticed].scenario.title.to_string() };
@@ -308,7 +316,7 @@ impl Search<'_, '_> {
         }
         let wanted = self.options.suggest.then_some(());
         let suggestion = wanted.and_then(|()| {
-            suggest::suggest(self.rules, changed, &rule.subject, &rule.text, (told, change), Differing::Reasons)
+            suggest::suggest(self.rules, changed, &rule.subject, &rule.text, (described, change), Differing::Reasons)
         });
         ChangeVerdict::Undetected { suggestion }
     }

@@ -11,7 +11,7 @@ use crate::ruleset::{
 };
 use crate::text::{Location, Word};
 
-/// How a change is told that leaves nothing.
+/// The text of a change that removes the rule.
 pub(super) const WITHOUT: &str = "without it";
 
 /// A rule, where it stands, and what it could be instead.
@@ -125,8 +125,8 @@ impl List<'_> {
             for at_list in of(&needs) {
                 for (slot, name) in source.needs[at_list].1.iter().enumerate() {
                     let of = OfKind { kind: index, at: at_list, name: name.value.clone() };
-                    let changes = vec![("not needed".to_owned(), Change::Need(of, slot))];
-                    self.add(&subject, format!("needs {}", name.value), name.at, changes);
+                    let changes = vec![("not occupied".to_owned(), Change::Need(of, slot))];
+                    self.add(&subject, format!("occupies-slots {}", name.value), name.at, changes);
                 }
             }
             for number in of(&properties) {
@@ -341,7 +341,7 @@ impl List<'_> {
     }
 }
 
-/// Where the entries of each kind stand in a list.
+/// The positions of each kind's entries in a list.
 fn by_kind<T>(list: &[T], kind: impl Fn(&T) -> u32) -> BTreeMap<u32, Vec<usize>> {
     let mut found: BTreeMap<u32, Vec<usize>> = BTreeMap::new();
     for (number, entry) in list.iter().enumerate() {
@@ -401,7 +401,7 @@ fn weights(
     changes
 }
 
-/// What is changed, the word at which it stands, what stands there instead, and the filter with that change.
+/// The changed part, its word, the replacement, and the filter with that change.
 type Variant<'f> = (String, Option<&'f Word>, String, Filter);
 
 /// The filter with each term negated, and with `or` for each `and` and the other way round.

@@ -1,4 +1,5 @@
-//! Scenarios that would notice a change: short plays that come out otherwise under the changed rules.
+//! Scenarios that would detect a change: short ones with a different result under the changed
+//! rules.
 
 use std::sync::Arc;
 
@@ -13,7 +14,7 @@ use crate::scenario::{Claim, ReportDetail, ResolvedScenarioFile, ScenarioFile};
 use crate::text::Source;
 use crate::world::{Place, World};
 
-/// A scenario has at most so many steps.
+/// The maximum number of steps of a scenario.
 pub const MAX_STEPS: usize = 6;
 
 /// What has to differ.
@@ -31,10 +32,10 @@ pub(super) fn suggest(
     changed: &Arc<Ruleset>,
     subject: &Subject,
     rule: &str,
-    (told, change): (&str, &Change),
+    (described, change): (&str, &Change),
     differing_in: Differing,
 ) -> Option<String> {
-    let title = title(subject, rule, told);
+    let title = title(subject, rule, described);
     let (mut world, mut other) = (trial(rules), trial(changed));
     Candidates::new(rules).of(change).into_iter().find_map(|play| {
         let written = if play.as_ruleset {
@@ -90,28 +91,28 @@ fn differs(rules: &Arc<Ruleset>, changed: &Arc<Ruleset>, text: &str) -> bool {
         && !file.check(changed).is_ok_and(|playable| holds(&playable))
 }
 
-/// The steps with the answers that they get now, up to the first that is answered otherwise by the changed rules; or all of them,
-/// and what is measured otherwise at the end.
+/// The steps with the answers that they get now, up to the first that is answered otherwise by the
+/// changed rules; or all of them, and what is measured otherwise at the end.
 fn tell(
     world: &mut World,
     other: &mut World,
     play: &Play,
     differing_in: Differing,
 ) -> Option<(Vec<String>, Vec<String>)> {
-    let mut told = Vec::new();
+    let mut described = Vec::new();
     for step in play.steps.iter().take(MAX_STEPS) {
         let operation: NamedOperation = step.parse().ok()?;
         let resolved = operation.resolve(world).ok()?;
         let elsewhere = operation.resolve(other).ok();
         let answer = world.perform(&resolved);
-        told.push(sentence(world, &operation, &answer));
+        described.push(sentence(world, &operation, &answer));
         let differing = elsewhere.map(|operation| other.perform(&operation));
         if differing.is_none_or(|differing| !same_answer(&answer, &differing, differing_in)) {
-            return Some((told, Vec::new()));
+            return Some((described, Vec::new()));
         }
     }
     let probe = play.probes.iter().find(|probe| probe.line(world) != probe.line(other))?;
-    Some((told, vec![probe.line(world)?]))
+    Some((described, vec![probe.line(world)?]))
 }
 
 fn same_answer(one: &Result<Outcome, Refusal>, other: &Result<Outcome, Refusal>, also: Differing) -> bool {
@@ -142,7 +143,7 @@ fn sentence(world: &World, operation: &NamedOperation, answer: &Result<Outcome, 
     }
 }
 
-/// A play that is likely to come out otherwise.
+/// A candidate scenario.
 #[derive(Default)]
 pub(super) struct Play {
     /// It begins as the ruleset does, not with nothing.
@@ -151,7 +152,7 @@ pub(super) struct Play {
     pub(super) probes: Vec<Probe>,
 }
 
-/// What is looked at when all steps have been played.
+/// The check after all steps.
 #[derive(Clone)]
 pub(super) enum Probe {
     Measure(Claim),
@@ -165,7 +166,7 @@ impl Probe {
         place.parse().ok().map(probe)
     }
 
-    /// The line of a scenario that says what is so in this world.
+    /// The check of a scenario that is true in this world.
     fn line(&self, world: &World) -> Option<String> {
         match self {
             Probe::Measure(claim) => {

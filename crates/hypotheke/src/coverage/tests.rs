@@ -1,4 +1,5 @@
-//! That nothing is passed over: scenarios that are not played for a change would not have noticed it.
+//! That nothing is passed over: scenarios that are not played for a change would not have noticed
+//! it.
 
 use std::path::Path;
 use std::sync::Arc;
@@ -93,12 +94,13 @@ fn shadowed_changes(rules: &Arc<Ruleset>) -> usize {
     shadowed
 }
 
-/// A kind that is changed in place is as if the ruleset had been compiled with the change, and afterwards as it was.
+/// A kind that is changed in place is as if the ruleset had been compiled with the change, and
+/// afterwards as it was.
 #[test]
 fn a_kind_changed_in_place_is_as_if_it_were_compiled() {
     let (laws, _) = laws();
     let extra = "stack-limit = 5\n[tag.a]\nstack-limit = 3\n[tag.\"a.b\"]\n[kind.x]\ntags = [\"a.b\", \"c\"]\nweight = 2\nvalue = 3\n\
-                 properties = { depth = 4 }\n[kind.y]\ntags = [\"c\"]\nstack-limit = 2\nkeep = true\n[kind.z]\npack = \"bag\"\ntags = [\"c\"]\n\
+                 properties = { depth = 4 }\n[kind.y]\ntags = [\"c\"]\nstack-limit = 2\nprotected = true\n[kind.z]\npack = \"bag\"\ntags = [\"c\"]\n\
                  [container.bag]\nslots = 1\n[container.d]\nslots = 2\nadmits = \"a or c and weight < 3 and depth >= 4 or value > 2\"\n";
     let extra = Arc::new(Ruleset::from_toml("rules.toml", extra).unwrap_or_else(|errors| panic!("{errors}")));
     let mut changes = 0;

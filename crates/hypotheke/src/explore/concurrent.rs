@@ -1,8 +1,9 @@
-//! Several at once: holders that ask at the same time, each on the world as it last saw it, over a line that doubles requests and loses
-//! answers. Every way in which what they do can fall between each other is played, the shorter ones first.
+//! Concurrent requests: holders send requests at the same time, each based on an older world, over
+//! a line that duplicates requests and loses answers. Every interleaving is explored, the shorter
+//! ones first.
 //!
-//! What must hold whichever way it goes: the laws are kept, nothing is doubled and nothing lost, and where all is over the world is one that
-//! the same requests lead to one after the other, each played once, in some order.
+//! In every interleaving the laws must hold and no item may be duplicated or lost. Each final world
+//! must equal the result of the same requests in some sequential order, each performed once.
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt;
@@ -52,16 +53,16 @@ impl ServerUnderTest for Server {
     }
 }
 
-/// How much falls between each other.
+/// Bounds of the interleavings.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct ConcurrencyBounds {
-    /// So many requests each holder makes.
+    /// The number of requests of each holder.
     pub requests: u32,
-    /// So often each request may be sent again.
+    /// The maximum number of times that a request is sent again.
     pub max_resends: u32,
-    /// So many steps behind what a holder sees may be.
+    /// The maximum number of operations that a holder's view may lag behind.
     pub max_lag: u64,
-    /// So many network_steps are played at most: what is requested, what arrives, what is requested again.
+    /// The maximum number of network steps: sending, arrival, sending again.
     pub network_steps: u64,
 }
 
@@ -109,7 +110,7 @@ impl fmt::Display for InterleavingFailure {
 struct Sent {
     request: Request,
     made_on: u64,
-    /// So many copies have not arrived yet.
+    /// The number of copies that have not arrived yet.
     copies: u32,
     max_resends: u32,
     answered: bool,
@@ -142,18 +143,18 @@ struct Scene<S> {
     /// The states that there have been, by revision.
     seen: Vec<Arc<World>>,
     askers: Vec<Asker>,
-    /// Who has requested since the latest request arrived. Who asks first makes no difference as long as none arrives, so that in between
-    /// they ask in their order only.
+    /// Who has requested since the latest request arrived. Who asks first makes no difference as
+    /// long as none arrives, so that in between they ask in their order only.
     asking: usize,
-    /// What the server had when it was looked at last.
+    /// The latest snapshot of the server.
     latest: Arc<Snapshot>,
     steps: Vec<String>,
 }
 
 impl Exploration {
-    /// Plays every way in which the requests of several holders can fall between each other, with a server of yours in the place of
-    /// this library's. The shortest ways come first.
-    /// Now and then it tells how many network_steps it has played and asks whether it is to stop.
+    /// Explores every interleaving of the requests of several holders, the shortest first, with any
+    /// server. `progress` receives the number of network steps from time to time, and stops the
+    /// search by returning a bound.
     pub fn interleave<S: ServerUnderTest>(
         &self,
         several: ConcurrencyBounds,
@@ -177,7 +178,7 @@ impl Exploration {
             let before = std::mem::replace(&mut search.found, nothing());
             let whole = search.go_on(&scene, depth);
             if search.found.stopped_by.is_some() && search.found.interleavings < before.interleavings {
-                // What was played one step less deep has come further.
+                // The previous, shallower round reached these already.
                 (search.found.interleavings, search.found.received) = (before.interleavings, before.received);
             }
             if search.found.failure.is_some() || search.found.stopped_by.is_some() || whole {
@@ -202,11 +203,11 @@ fn nothing() -> InterleavingReport {
     InterleavingReport { interleavings: 0, received: 0, failure: None, stopped_by: None }
 }
 
-/// So many network_steps lie between two looks at what stops it.
+/// The number of network steps between two calls of `progress`.
 const LOOK_EVERY: u64 = 512;
 
 struct Search<'s> {
-    /// So many network_steps were played, at all depths.
+    /// The number of network steps so far, at all depths.
     played: u64,
     stop: &'s mut dyn FnMut(u64) -> Option<Bound>,
     scope: &'s Scope,
@@ -217,7 +218,7 @@ struct Search<'s> {
 }
 
 impl Search<'_> {
-    /// Plays on, so many steps deep. True if every way was at its end.
+    /// Explores to a depth. True if every interleaving was complete.
     fn go_on<S: ServerUnderTest>(&mut self, scene: &Scene<S>, depth: usize) -> bool {
         let network_steps = self.network_steps(scene);
         if network_steps.is_empty() {
@@ -284,7 +285,7 @@ impl Search<'_> {
         for on in asker.seen.max(latest.saturating_sub(behind))..=latest {
             self.scope.enumerate(&scene.seen[on], &mut self.moves);
             for operation in self.moves.operations(&scene.seen[on]) {
-                // What somebody else does is requested by somebody else.
+                // Every actor sends its own requests.
                 if operation.actor.is_none_or(|actor| actor == asker.holder) {
                     let operation = Operation { actor: Some(asker.holder), ..operation };
                     all.push(NetworkStep::Ask { who, on, operation });
@@ -407,7 +408,8 @@ impl Search<'_> {
         let is_known = World::from_snapshot(self.start.rules(), &found).is_ok_and(|mut end| {
             end.share_handles(self.start);
             orders.packer.for_world(&end).pack(&end, self.scope, &mut bytes);
-            // The order in which they were applied, first: of a server that does as it should that is the one.
+            // The order in which they were applied, first: of a server that does as it should that
+            // is the one.
             orders.play_in_order(world.clone());
             if !orders.ends.contains(&bytes) {
                 orders.play(&mut world, &mut vec![false; requested.len()]);
@@ -453,7 +455,7 @@ impl Orders<'_> {
             if std::mem::replace(&mut played[nth], true) {
                 continue;
             }
-            // By names, as a server takes it: what has gone meanwhile is not found.
+            // By names, as a server receives it: a removed place is not found.
             let operation = self.requested[nth].request.operation.resolve_with(world, &Departures::new());
             let applied = operation.ok().and_then(|operation| world.perform(&operation).ok());
             self.play(world, played);

@@ -1,7 +1,9 @@
-//! Another implementation of the rules, driven by random walks and held against this library's engine step by step.
+//! Another implementation of the rules, driven by random walks and held against this library's
+//! engine step by step.
 //!
-//! Both start from the same plain data, take the same operations by names, and must give the same answers and the same plain data after each
-//! step. Where they do not, the walk is made short: as few steps, as few items, as little at the start as it takes.
+//! Both start from the same plain data, take the same operations by names, and must return the same
+//! answers and the same plain data after each step. A walk with a mismatch is minimized: few steps,
+//! few items, a small start.
 
 use std::collections::BTreeMap;
 use std::fmt;
@@ -27,18 +29,18 @@ use crate::scenario::on_threads;
 use crate::snapshot::Snapshot;
 use crate::world::{Place, World};
 
-/// What came of comparing another implementation with this library's engine.
+/// The result of comparing a different implementation with this library's engine.
 #[derive(Clone, Debug)]
 pub struct ComparisonReport {
     /// How many walks there were.
     pub walks: u64,
-    /// How many operations were played on both, refused ones among them.
+    /// The number of operations that both performed, refused ones included.
     pub steps: u64,
     /// How many of them were refused, and why.
     pub refused: BTreeMap<Reason, u64>,
-    /// Where they differ, if they do: the walk with the lowest number, made short.
+    /// The mismatch of the walk with the lowest number, minimized.
     pub mismatch: Option<Mismatch>,
-    /// What stopped it before all walks were walked.
+    /// The bound that stopped it before all walks were completed.
     pub stopped_by: Option<Bound>,
 }
 
@@ -49,7 +51,8 @@ pub struct Mismatch {
     pub walk: u64,
     /// From which world both start.
     pub start: Snapshot,
-    /// What is played, as a scenario writes it. `save then load` is each of them going on from its own plain data.
+    /// The step, as a scenario writes it. At `save then load`, each implementation restarts from
+    /// its own plain data.
     pub steps: Vec<String>,
     /// How they differ after the last step.
     pub differs: MismatchKind,
@@ -65,7 +68,7 @@ pub enum MismatchKind {
         /// The other's.
         found: Answer,
     },
-    /// In what lies where afterwards, or in what comes next.
+    /// In the contents afterwards, or in the next id.
     World {
         /// This library's.
         expected: Box<Snapshot>,
@@ -128,13 +131,13 @@ impl fmt::Display for Mismatch {
     }
 }
 
-/// One of so many steps is going on from plain data.
+/// On average, one step in this number is a restart from plain data.
 const SAVE_EVERY: u64 = 24;
-/// So many walks lie between two looks at what stops them.
+/// The number of walks between two calls of `progress`.
 const BATCH: u64 = 64;
-/// So many short walks look for a shorter way in the end.
+/// The number of short walks that search for a shorter trace at the end.
 const SHORT_WALKS: u32 = 6_000;
-/// So many where that is short enough to be read at a glance.
+/// The same for a trace that is already short.
 const FEW_WALKS: u32 = 1_000;
 const SHORT_ENOUGH: usize = 5;
 
@@ -191,7 +194,7 @@ impl Pair<'_> {
     }
 }
 
-/// What one walk came to.
+/// The result of one walk.
 struct Walked {
     number: u64,
     steps: u64,
@@ -200,12 +203,12 @@ struct Walked {
 }
 
 impl Exploration {
-    /// Walks at random, and plays each operation on another implementation too, until one of them differs from this library's
-    /// engine: in an answer, a figure, or what lies where. Tells after each batch how many walks there were, until it is answered
-    /// with what stops it.
+    /// Runs random walks on both implementations until an answer, a figure or the contents differ.
+    /// `progress` receives the number of walks after each batch, and stops the run by returning a
+    /// bound.
     ///
-    /// Where the file of claims does not bound what is played, everything is: all verbs, whatever is created and consumed. Claims
-    /// are not judged.
+    /// Without limits in the claims file, every operation is possible: all verbs, and creating and
+    /// consuming every kind. Claims are not checked.
     ///
     /// ```
     /// use hypotheke::conformance::Engine;
@@ -297,18 +300,18 @@ fn draw(draws: &Generator<'_>, ours: &Engine, random: &mut Xoshiro256PlusPlus) -
     if random.next_u64().is_multiple_of(SAVE_EVERY) {
         return Some(Step::SaveThenLoad);
     }
-    // What can't be played here is drawn again, a few times.
+    // Choose again a few times if the chosen operation is not possible here.
     let mut stock = Stock::default();
     let drawn = (0..8).find_map(|_| draws.draw(ours.world(), ours.departures(), &mut stock, random))?;
     Step::read(&sentence(ours.world(), &drawn))
 }
 
-/// A walk that is made shorter.
+/// A walk that is being minimized.
 struct Shorter<'m, M> {
     start: World,
     steps: Vec<Step>,
     differs: MismatchKind,
-    /// So many replays are left.
+    /// The number of replays that remain.
     left: u32,
     make: &'m M,
 }
@@ -358,7 +361,8 @@ impl<I: Implementation, M: Fn() -> I> Shorter<'_, M> {
         self.take_from_the_start();
     }
 
-    /// Short walks with the verbs of what was found: most often there is a shorter way that no leaving out leads to.
+    /// Short walks with the verbs of what was found: most often there is a shorter way that no
+    /// leaving out leads to.
     fn walk_fast(&mut self, scope: &Scope) {
         let mut draws = Generator::unbound(scope);
         let said: Vec<&NamedAction> = self.steps.iter().flat_map(Step::actions).collect();
@@ -391,7 +395,7 @@ impl<I: Implementation, M: Fn() -> I> Shorter<'_, M> {
         }
     }
 
-    /// Takes away what lies there at the start and is not needed.
+    /// Removes unused items from the start.
     fn take_from_the_start(&mut self) {
         let places: Vec<Place> =
             self.start.all_stacks_in(None).iter().filter_map(|stack| self.start.place_of(stack.id())).collect();

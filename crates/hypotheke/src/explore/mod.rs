@@ -1,7 +1,8 @@
-//! Exploration: whatever can be played, in every order, until something breaks that must hold.
+//! Exploration: tries every operation in every order until a claim or a law is violated.
 //!
-//! [`ClaimsFile`] says what must hold and what is played. [`Exploration::search`] goes through every world that can be reached, the
-//! nearest first, so that what it finds is reached by a shortest trace. It says what it covered, and whether that was all.
+//! [`ClaimsFile`] has the claims and the scope. [`Exploration::search`] visits every reachable
+//! state, the nearest first, so every trace is a shortest one. The report says what was covered,
+//! and whether that was everything.
 //!
 //! ```
 //! use hypotheke::Ruleset;

@@ -13,7 +13,8 @@ use crate::world::World;
 pub struct ExplorationReport {
     /// The verdict of each claim, in the order of the file.
     pub verdicts: Vec<Verdict>,
-    /// A trace to a state that violates a law. No ruleset allows that: it is a defect of the library.
+    /// A trace to a state that violates a law. No ruleset allows that: it is a defect of the
+    /// library.
     pub law_violation: Option<(Trace, Vec<Violation>)>,
     /// The number of states that were seen, including the start.
     pub states: u64,
@@ -33,7 +34,7 @@ pub struct ExplorationReport {
     pub stopped_by: Option<Bound>,
     /// Whether every reachable state was seen. A search also ends when all claims are decided.
     pub complete: bool,
-    /// The number of walks that were completed; none for a search.
+    /// The number of completed walks; `None` for a search.
     pub walks: Option<u64>,
     /// The memory for the states, in bytes.
     pub memory_bytes: u64,
@@ -100,11 +101,11 @@ pub struct Trace {
     /// The finding at its end.
     pub message: String,
     /// Why the last step was applied: each limit and filter that it passed.
-    pub why: Vec<String>,
-    /// The number of the walk that found it; none for a search.
+    pub explanation: Vec<String>,
+    /// The number of the walk; `None` for a search.
     pub walk: Option<u64>,
-    /// The contents that the start needs, in the lines of a scenario: with these alone, the same steps have the same result.
-    /// None if they are unknown, as for `recoverable` claims.
+    /// The contents that the start needs, in the lines of a scenario: with these alone, the same
+    /// steps have the same result. None if they are unknown, as for `recoverable` claims.
     pub start: Option<Vec<String>>,
     /// The world before the last step.
     pub before: Box<World>,

@@ -1,4 +1,4 @@
-//! What this library may forget to keep in step is found by a search that recomputed; and what a search stands on.
+//! A search with index checks finds a missing update of a sum or an index.
 
 use std::sync::Arc;
 
@@ -11,7 +11,7 @@ use crate::explore::state::packed::Packer;
 use crate::explore::state::store::{NOBODY, Store};
 use crate::explore::state::table::Table;
 use crate::text::Source;
-use crate::world::{Forgotten, forgetting};
+use crate::world::{SkippedUpdate, skipping};
 
 fn exploration() -> Exploration {
     let rules: Arc<Ruleset> = Ruleset::builder()
@@ -33,13 +33,17 @@ fn exploration() -> Exploration {
 
 #[test]
 fn what_is_forgotten_is_found() {
-    for forgotten in Forgotten::ALL {
+    for forgotten in SkippedUpdate::ALL {
         let exploration = exploration();
-        let found = forgetting(forgotten, || exploration.search());
+        let found = skipping(forgotten, || exploration.search());
         let Some((trace, _)) = found.law_violation else { panic!("{forgotten:?} is not found") };
         assert!((1..=2).contains(&trace.steps.len()), "{forgotten:?}: {:?}", trace.steps);
-        let told = ["a recount gives", "where operations were taken back before"];
-        assert!(told.iter().any(|told| trace.message.contains(told)), "{forgotten:?}: {}", trace.message);
+        let described = ["recomputed", "after an undo"];
+        assert!(
+            described.iter().any(|described| trace.message.contains(described)),
+            "{forgotten:?}: {}",
+            trace.message
+        );
     }
 }
 
@@ -66,7 +70,8 @@ fn numbers_are_found_by_hashes_that_are_half_the_same() {
     assert_eq!(table.memory(), 4_096 * 8);
 }
 
-/// What is predicted and what is played share the arithmetic; so that they are compared shows only where one is made to be wrong.
+/// Predicted and performed operations share the arithmetic, so only a deliberate fault shows that
+/// they are compared.
 #[test]
 fn a_wrong_prediction_is_reported() {
     let Exploration { claims, scope, start, .. } = exploration();
@@ -75,11 +80,11 @@ fn a_wrong_prediction_is_reported() {
     let (bytes, hash) = player.pack(&start, &scope);
     store.add(&bytes, hash, NOBODY, 0);
     let mut after = start.clone();
-    let operation = player.operation(&start, &scope, 0).unwrap_or_else(|| panic!("something can be played"));
+    let operation = player.operation(&start, &scope, 0).unwrap_or_else(|| panic!("an operation is possible"));
     assert!(after.perform(&operation).is_ok());
     let (right, hash) = player.pack(&after, &scope);
     store.add(&right, hash, 0, 0);
-    // Nothing was played, so it says.
+    // Nothing was performed.
     store.add(&bytes, hash, 0, 0);
     let (store, scope) = (&store, &scope);
     let open = vec![true; claims.len()];
@@ -96,6 +101,6 @@ fn a_wrong_prediction_is_reported() {
     };
     assert!(player.check(0..2, &known).iter().all(|(_, planned)| planned.law_violation.is_none()));
     let planned = player.check(2..3, &known);
-    let told = planned[0].1.law_violation.as_ref().map(|wrong| wrong.message.as_str());
-    assert_eq!(told, Some("the last operation has a different result than predicted"));
+    let described = planned[0].1.law_violation.as_ref().map(|wrong| wrong.message.as_str());
+    assert_eq!(described, Some("the last operation has a different result than predicted"));
 }

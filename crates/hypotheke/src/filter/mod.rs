@@ -6,8 +6,9 @@
 //! (food or medicine) and not colour = "red"
 //! ```
 //!
-//! A name is a tag (with all tags below it), a mark or a kind. `weight`, `value` and properties stand only in
-//! comparisons. `not` binds before `and`, `and` before `or`. A comparison with a property that a stack lacks is false.
+//! A name is a tag (with all tags below it), a mark or a kind. `weight`, `value` and properties
+//! stand only in comparisons. `not` binds before `and`, `and` before `or`. A comparison with a
+//! property that a stack lacks is false.
 
 mod parse;
 mod print;
@@ -62,7 +63,7 @@ impl Comparison {
         }
     }
 
-    /// Whether it holds for what stands to its left and right.
+    /// Whether the comparison is true of its left and right side.
     pub fn holds<T: Ord>(self, left: &T, right: &T) -> bool {
         match self {
             Comparison::Equal => left == right,
@@ -84,7 +85,8 @@ pub enum Literal {
     Text(String),
 }
 
-/// A filter as it was written. Parse one with [`str::parse`]; its `Display` prints what parses back to the same filter.
+/// A filter as it was written. Parse one with [`str::parse`]; its `Display` prints what parses back
+/// to the same filter.
 ///
 /// ```
 /// use hypotheke::Filter;

@@ -18,7 +18,8 @@ use winnow::token::{any, take_while};
 use super::{Comparison, Filter, Literal};
 use crate::text::{Span, Word};
 
-/// So deep may parentheses and `not` be nested; far beyond what anyone reads, and safe for the call stack.
+/// So deep may parentheses and `not` be nested; far beyond what anyone reads, and safe for the call
+/// stack.
 const DEEPEST: usize = 64;
 
 /// A filter that can't be read: why, and which part of it.
@@ -93,10 +94,10 @@ fn whole(input: &mut Input<'_>) -> Parsed<Filter> {
         match found.as_str() {
             ")" => FilterError::new(found.span(), "this parenthesis has no opening parenthesis"),
             "&" | "&&" => FilterError::new(found.span(), format!("unexpected `{}` in a filter", found.as_str()))
-                .help("write `and`"),
+                .help("Write `and`"),
             "|" | "||" => FilterError::new(found.span(), format!("unexpected `{}` in a filter", found.as_str()))
-                .help("write `or`"),
-            "==" => FilterError::new(found.span(), "`==` is not a comparison").help("write `=`"),
+                .help("Write `or`"),
+            "==" => FilterError::new(found.span(), "`==` is not a comparison").help("Write `=`"),
             text => FilterError::new(found.span(), format!("unexpected `{text}`"))
                 .help("join two conditions with `and` or `or`"),
         };
@@ -252,7 +253,7 @@ fn word(input: &mut Input<'_>) -> Parsed<Word> {
     Ok(Word::new(text, span))
 }
 
-/// For messages and numbers: what stands here up to the next blank or parenthesis, at least one character.
+/// For messages and numbers: the text up to the next blank or parenthesis, at least one character.
 fn rest_of_word(input: &mut Input<'_>, start: usize) -> Word {
     let first: Parsed<char> = any.parse_next(input);
     let mut text: String = first.ok().into_iter().collect();

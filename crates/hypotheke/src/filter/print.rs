@@ -2,7 +2,8 @@ use std::fmt;
 
 use super::{Filter, Literal};
 
-/// How tightly a filter binds; a part that binds less tightly than its surroundings needs parentheses.
+/// How tightly a filter binds; a part that binds less tightly than its surroundings needs
+/// parentheses.
 fn binding(filter: &Filter) -> u8 {
     match filter {
         Filter::Or(_) => 0,
@@ -37,7 +38,8 @@ impl fmt::Display for Filter {
                 f.write_str("not ")?;
                 print_part(part, 2, f)
             }
-            // A part of the same kind keeps its parentheses: they are part of how the filter was written.
+            // A part of the same kind keeps its parentheses: they are part of how the filter was
+            // written.
             Filter::And(parts) => print_joined(parts, " and ", 2, f),
             Filter::Or(parts) => print_joined(parts, " or ", 1, f),
         }

@@ -61,7 +61,8 @@ impl Test {
     }
 }
 
-/// What a test says of a kind before it is known which marks its stacks will have and what their properties will be.
+/// What a test says of a kind before it is known which marks its stacks will have and what their
+/// properties will be.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum Outlook {
     Always,

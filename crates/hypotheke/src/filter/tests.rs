@@ -37,11 +37,11 @@ fn errors_name_the_part_that_is_wrong() {
         ("", "", "a condition is missing at the end"),
         ("fuel or", "r", "a condition is missing at the end"),
         ("fuel and and food", "and", "a condition is missing before `and`"),
-        ("fuel food", "food", "`food` can't follow here"),
+        ("fuel food", "food", "unexpected `food`"),
         ("(fuel or food", "(", "this parenthesis is not closed"),
         ("fuel)", ")", "this parenthesis has no opening parenthesis"),
-        ("fuel || food", "||", "`||` is not a word of filters"),
-        ("weight <= 2,5", "2,5", "`2,5`: a decimal comma: numbers are written with a point"),
+        ("fuel || food", "||", "unexpected `||` in a filter"),
+        ("weight <= 2,5", "2,5", "`2,5`: it has a decimal comma instead of a point"),
         ("weight < 0.0001", "0.0001", "`0.0001`: more than three decimal places"),
         ("weight == 2", "==", "`==` is not a comparison"),
         ("colour = \"red", "\"red", "this text is not closed"),
@@ -57,7 +57,7 @@ fn errors_name_the_part_that_is_wrong() {
 fn a_filter_nested_beyond_reason_is_refused() {
     for text in ["(".repeat(100_000), "not ".repeat(100_000), format!("{}a", "(not ".repeat(40))] {
         let error = text.parse::<Filter>().expect_err("too deep");
-        assert_eq!(error.to_string(), "nested more than 64 deep");
+        assert_eq!(error.to_string(), "the filter is nested more than 64 deep");
     }
     let wide = vec!["a"; 10_000].join(" and ");
     assert_eq!(parse(&wide).to_string(), wide);

@@ -1,7 +1,7 @@
 //! What an operation asks for: one list of actions, said by names or by handles.
 //!
-//! Everything that knows an action by its parts reads them here: [`Translate`] goes from names to handles and back, and
-//! [`ActionOf::sides`] tells from where to where it goes.
+//! Everything that knows an action by its parts reads them here: [`Translate`] goes from names to
+//! handles and back, and [`ActionOf::sides`] tells from where to where it goes.
 
 use std::fmt::Debug;
 
@@ -36,7 +36,8 @@ pub type NamedAction = ActionOf<Names>;
 /// ```
 pub type NamedOperation = OperationOf<Names>;
 
-/// A request to change the world: [`NamedOperation`] by names, [`Operation`](crate::Operation) by handles.
+/// A request to change the world: [`NamedOperation`] by names, [`Operation`](crate::Operation) by
+/// handles.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields, bound(serialize = "T: PlainTerms", deserialize = "T: PlainTerms"))]
 pub struct OperationOf<T: Terms> {
@@ -57,7 +58,7 @@ pub struct OperationOf<T: Terms> {
 pub enum ActionOf<T: Terms> {
     /// Items enter the world: `create 3 fuel-drum in depot`.
     Create {
-        /// How many; `All` can't be meant.
+        /// The number; `All` is not valid.
         amount: Amount,
         /// Of which kind.
         kind: T::Kind,
@@ -79,7 +80,8 @@ pub enum ActionOf<T: Terms> {
         /// From where.
         from: T::Place,
     },
-    /// Items go from a slot or container to a slot or container: `move 3 fuel-drum from depot to sled`.
+    /// Items go from a slot or container to a slot or container: `move 3 fuel-drum from depot to
+    /// sled`.
     Move {
         /// How many.
         amount: Amount,
@@ -99,7 +101,8 @@ pub enum ActionOf<T: Terms> {
         /// An empty slot, or a container.
         to: T::Place,
     },
-    /// A stack goes onto an alike one, up to the limit: `merge sled/0 onto sled/3`, `merge 2 from sled/0 onto sled/3`.
+    /// A stack goes onto an alike one, up to the limit: `merge sled/0 onto sled/3`, `merge 2 from
+    /// sled/0 onto sled/3`.
     Merge {
         /// How many. Without a number, what fits.
         amount: Amount,
@@ -108,14 +111,15 @@ pub enum ActionOf<T: Terms> {
         /// The slot of an alike stack.
         onto: T::Place,
     },
-    /// Two slots exchange what lies there, of which one may be empty: `swap sled/0 with depot/3`.
+    /// Two slots swap their contents; one may be empty: `swap sled/0 with depot/3`.
     Swap {
         /// A slot.
         one: T::Place,
         /// Another slot.
         other: T::Place,
     },
-    /// Items go to the ground, where each stack lands as its own: `drop 1 flare from sled at 2.5,-1`.
+    /// Items go to the ground, where each stack lands as its own: `drop 1 flare from sled at
+    /// 2.5,-1`.
     Drop {
         /// How many.
         amount: Amount,
@@ -138,35 +142,37 @@ pub enum ActionOf<T: Terms> {
         /// A slot, a container or a holder; the holder that acts if no place is named.
         to: T::OwnPlace,
     },
-    /// The hand of the holder that acts, which must be empty, takes of a stack: `surveyor lifts 3 from sled/0`,
-    /// `surveyor lifts half from sled/0`, `surveyor lifts from sled/0`.
+    /// The hand of the holder that acts, which must be empty, takes of a stack: `surveyor lifts 3
+    /// from sled/0`, `surveyor lifts half from sled/0`, `surveyor lifts from sled/0`.
     Lift {
         /// How much.
         share: LiftAmount,
         /// The slot of the stack.
         from: T::Place,
     },
-    /// What is in the hand goes onto a slot or into a container: `surveyor puts in sled/3`, `surveyor puts 2 in sled`.
+    /// What is in the hand goes onto a slot or into a container: `surveyor puts in sled/3`,
+    /// `surveyor puts 2 in sled`.
     Put {
         /// How many. Without a number, what fits.
         amount: Amount,
         /// A slot or a container.
         to: T::Place,
     },
-    /// What is in the hand goes back to where it came from, else to the holder's containers, else to the ground:
-    /// `surveyor returns`, `surveyor returns 2`.
+    /// What is in the hand goes back to where it came from, else to the holder's containers, else
+    /// to the ground: `surveyor returns`, `surveyor returns 2`.
     Return {
         /// How many. Without a number, what fits.
         amount: Amount,
     },
-    /// Each stack of the holder that acts of which there is some in a container already goes there, as far as it fits:
-    /// `surveyor deposits into depot`.
+    /// Each stack of the holder that acts of which there is some in a container already goes there,
+    /// as far as it fits: `surveyor deposits into depot`.
     Deposit {
         /// A container.
         into: T::Place,
     },
-    /// All of these are applied as one, or none is. Caps and weight caps are judged once, for the world after the last:
-    /// `together (move 4 fuel-drum from depot to sled; move 2 ice-core from sled to depot)`.
+    /// All of these are applied as one, or none is. Caps and weight caps are judged once, for the
+    /// world after the last: `together (move 4 fuel-drum from depot to sled; move 2 ice-core from
+    /// sled to depot)`.
     Together {
         /// All of them are applied, or none.
         steps: Vec<OperationOf<T>>,
@@ -179,8 +185,8 @@ pub enum ActionOf<T: Terms> {
         /// The slot of the stack.
         from: T::Place,
     },
-    /// What is worn goes to the containers of the holder that acts, or where it is told:
-    /// `surveyor unequips from harness/back`, `surveyor unequips from harness/back to depot`.
+    /// A worn item moves to the containers of the acting holder, or to the named place: `surveyor
+    /// unequips from harness/back`, `surveyor unequips from harness/back to depot`.
     Unequip {
         /// How many.
         amount: Amount,
@@ -189,7 +195,8 @@ pub enum ActionOf<T: Terms> {
         /// Where to; to the holder's containers if no place is named.
         to: Option<T::Place>,
     },
-    /// Alike stacks merge, then the slots that have no rules of their own are put in order: `sort sled`, `sort sled by weight`.
+    /// Alike stacks merge, then the slots that have no rules of their own are put in order: `sort
+    /// sled`, `sort sled by weight`.
     Sort {
         /// The container.
         at: T::Place,
@@ -197,13 +204,14 @@ pub enum ActionOf<T: Terms> {
         #[serde(default)]
         by: SortKey,
     },
-    /// A container gets another number of slots, within its bounds: `resize sled to 10`, `resize sled to 6 with spill`.
+    /// A container gets a different number of slots, within its bounds: `resize sled to 10`,
+    /// `resize sled to 6 with spill`.
     Resize {
         /// The container.
         at: T::Place,
         /// How many slots it is to have.
         slots: u32,
-        /// What lies in slots that go is put elsewhere.
+        /// The contents of removed slots move elsewhere.
         #[serde(default)]
         spill: bool,
     },
@@ -217,8 +225,8 @@ pub enum ActionOf<T: Terms> {
         /// The container.
         at: T::Place,
     },
-    /// The holder that acts returns what is in its hand, as far as that goes, and closes all that it has opened:
-    /// `surveyor leaves`.
+    /// The holder that acts returns what is in its hand, as far as that goes, and closes all that
+    /// it has opened: `surveyor leaves`.
     Leave,
     /// A shortcut points at a kind that its holder has: `surveyor binds flare to shortcuts/2`.
     Bind {
@@ -227,7 +235,7 @@ pub enum ActionOf<T: Terms> {
         /// The shortcut.
         at: T::Place,
     },
-    /// A shortcut points at nothing any more: `surveyor unbinds shortcuts/2`.
+    /// A shortcut is cleared: `surveyor unbinds shortcuts/2`.
     Unbind {
         /// The shortcut.
         at: T::Place,
@@ -255,14 +263,14 @@ pub enum ActionOf<T: Terms> {
         /// The value that it gets.
         value: Decimal,
     },
-    /// A container that stands in the world, or a holder, leaves it with all that it has: `depart sled`.
-    /// [`World::departed`](crate::World::departed) gives its document.
+    /// A container without a holder, or a holder, leaves the world with all contents: `depart
+    /// sled`. [`World::departed`](crate::World::departed) returns the transfer record.
     Depart {
-        /// A container that stands in the world, or a holder.
+        /// A container without a holder, or a holder.
         who: T::Place,
     },
-    /// A container or a holder comes into the world with all that it has. The same departure arrives once: `arrive sled`,
-    /// `arrive driller as surveyor`.
+    /// A container or a holder comes into the world with all that it has. The same departure
+    /// arrives once: `arrive sled`, `arrive driller as surveyor`.
     Arrive {
         /// What has departed, or a newcomer.
         who: T::Arrival,
@@ -276,7 +284,7 @@ fn is_default<V: Default + PartialEq>(variant: &V) -> bool {
 const DROP_INSTEAD: &str = "use `drop` to put on the ground";
 
 impl<T: Terms> ActionOf<T> {
-    /// The action of a verb that names one container and nothing else; none for other verbs.
+    /// The action of a verb that names one container and nothing else; `None` for other verbs.
     pub(crate) fn at_container(verb: Verb, at: T::Place) -> Option<ActionOf<T>> {
         match verb {
             Verb::Open => Some(ActionOf::Open { at }),
@@ -499,7 +507,8 @@ impl<T: Terms> ActionOf<T> {
         }
     }
 
-    /// The places that it names other than stacks on the ground: where items leave, or what it is about; and where they go.
+    /// The places that it names other than stacks on the ground: where items leave, or what it is
+    /// about; and where they go.
     pub(crate) fn sides(&self) -> (Option<&T::Place>, Option<&T::Place>) {
         match self {
             ActionOf::Create { to, .. } | ActionOf::Put { to, .. } | ActionOf::Deposit { into: to } => (None, Some(to)),

@@ -1,4 +1,4 @@
-//! The sentences in which it is told what changed.
+//! The sentences of changes.
 
 use std::fmt;
 
@@ -252,7 +252,7 @@ impl LineParser<'_, '_> {
         Err(self.expected("an event, as `verify --steps` shows it"))
     }
 
-    /// What stands after `points`.
+    /// The words after `points`.
     pub(crate) fn pointed_at(&mut self) -> Parsed<Option<Word>> {
         self.require_keyword("at")?;
         if self.keyword("nothing") { Ok(None) } else { self.word("a kind or `nothing`").map(Some) }

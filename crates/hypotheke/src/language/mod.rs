@@ -1,5 +1,6 @@
-//! The sentences in which everything is written: portions (`2 ration-box`), places (`sled/3`) and operations
-//! (`move 3 flare from depot to sled`). One parser and one printer serve files, the command line and messages.
+//! The sentences in which everything is written: portions (`2 ration-box`), places (`sled/3`) and
+//! operations (`move 3 flare from depot to sled`). One parser and one printer serve files, the
+//! command line and messages.
 //!
 //! All of it is plain data by names; nothing here knows a ruleset or a world.
 
@@ -30,7 +31,8 @@ pub(crate) use terms::{Role, Translate};
 pub(crate) use verb::{Claimable, InScope, Row};
 pub use verb::{Effects, SlotOrder, Verb};
 
-/// Words that no kind, tag, mark, container, holder or slot may be called, since sentences need them. In order.
+/// Words that no kind, tag, mark, container, holder or slot may be called, since sentences need
+/// them. In order.
 pub(crate) const RESERVED: &[&str] = &[
     "all",
     "and",
@@ -38,11 +40,11 @@ pub(crate) const RESERVED: &[&str] = &[
     "as",
     "at",
     "attribute",
-    "encumbrance",
     "by",
     "count",
     "do",
     "done",
+    "encumbrance",
     "end",
     "events",
     "free",
@@ -52,7 +54,6 @@ pub(crate) const RESERVED: &[&str] = &[
     "has",
     "in",
     "inside",
-    "snapshot",
     "no",
     "not",
     "nothing",
@@ -62,14 +63,15 @@ pub(crate) const RESERVED: &[&str] = &[
     "or",
     "refused",
     "ruleset",
-    "same",
     "scenario",
     "shortcuts",
     "slots",
+    "snapshot",
     "start",
     "steps",
     "table",
     "to",
+    "unchanged",
     "up",
     "value",
     "weight",

@@ -11,9 +11,9 @@ pub enum Amount {
     /// All that is there, or nothing.
     #[default]
     All,
-    /// So many, or nothing.
+    /// This number, or nothing.
     Exactly(u32),
-    /// What fits of so many; nothing only if nothing fits.
+    /// The items that fit, at most this number; refused only if none fits.
     UpTo(u32),
 }
 
@@ -48,9 +48,9 @@ pub enum SortKey {
     Kind,
     /// The name of the kind, upwards.
     Name,
-    /// The weight of the whole stack with all that lies in it, downwards.
+    /// The weight of the whole stack with its contents, descending.
     Weight,
-    /// The value of the whole stack with all that lies in it, downwards.
+    /// The value of the whole stack with its contents, descending.
     Value,
     /// How many items the stack has, downwards.
     Count,
@@ -60,7 +60,7 @@ pub enum SortKey {
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum LiftAmount {
-    /// All of it, or so many, or what fits of so many.
+    /// Everything, a number, or the items that fit, at most a number.
     Amount(Amount),
     /// Half of it, rounded up.
     Half,

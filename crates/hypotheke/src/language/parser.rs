@@ -26,7 +26,7 @@ impl SentenceError {
         self
     }
 
-    /// The same as what is wrong with a text, the sentence by itself.
+    /// The same as an error in a text that has only this sentence.
     #[must_use]
     pub fn diagnose(&self, sentence: Source) -> Diagnostics {
         Diagnostics::of_sentence("bad-sentence", sentence, self.span, &self.message, self.help.clone())
@@ -150,7 +150,8 @@ impl<'t, 'a> LineParser<'t, 'a> {
         text(0) == Some("events") && matches!(text(1), Some(":" | "has"))
     }
 
-    /// `together` or `surveyor together`, and nothing after it: the head of a list that goes on below.
+    /// `together` or `surveyor together`, and nothing after it: the head of a list that goes on
+    /// below.
     pub(crate) fn list_head(&mut self) -> Option<Option<Word>> {
         let actor = match self.tokens {
             [together] if together.text == "together" => None,
@@ -322,7 +323,7 @@ impl<'t, 'a> LineParser<'t, 'a> {
     }
 }
 
-/// Text that somebody wrote, cut to what fits a message.
+/// A written text, cut for a message.
 pub(crate) fn shortened(text: &str) -> String {
     const MOST: usize = 40;
     if text.chars().count() <= MOST {

@@ -31,11 +31,12 @@ pub enum PathStep {
     RowColumn(u32, u32),
     /// `/#12`: a stack on the ground.
     Stack(StackId),
-    /// A `/` at the end: the inside of what lies there.
+    /// A `/` at the end: the inside of the pack there.
     Inside,
 }
 
-/// A place by name: `sled`, `sled/3`, `sled@1,4`, `harness/head`, `surveyor.pockets/0`, `ground/#12`, `#12`.
+/// A place by name: `sled`, `sled/3`, `sled@1,4`, `harness/head`, `surveyor.pockets/0`,
+/// `ground/#12`, `#12`.
 ///
 /// ```
 /// use hypotheke::{Path, PathStep};
@@ -65,17 +66,17 @@ impl Eq for Path {}
 #[derive(Clone, Copy, Debug, PartialEq, Eq, thiserror::Error)]
 #[non_exhaustive]
 pub enum PathError {
-    /// Nothing stands where a name belongs.
+    /// A name is missing.
     #[error("a name is missing in this place")]
     MissingName,
     /// Characters that no name has.
-    #[error("A place has lower-case letters, digits, `-`, `.`, `/`, `@` and `#`")]
+    #[error("a place has lower-case letters, digits, `-`, `.`, `/`, `@` and `#`")]
     BadName,
     /// A number that does not fit its type.
     #[error("this number is too large")]
     NumberTooLarge,
     /// `@` without a row and a column.
-    #[error("Write a row and a column after `@`, such as `@1,4`")]
+    #[error("a row and a column must follow `@`, such as `@1,4`")]
     BadRowColumn,
     /// More steps than anything nests.
     #[error("this place has too many steps")]
@@ -139,7 +140,8 @@ impl Path {
         &self.steps
     }
 
-    /// Whether the world at the moment decides where it leads: it names a stack, or leads into a pack.
+    /// Whether the world at the moment decides where it leads: it names a stack, or leads into a
+    /// pack.
     #[must_use]
     pub fn depends_on_stacks(&self) -> bool {
         self.names_an_id() || self.steps.len() > self.lasting_steps()
@@ -151,7 +153,8 @@ impl Path {
         matches!(self.root, PathRoot::Stack(_)) || self.steps.iter().any(by_id)
     }
 
-    /// So many steps lead to the same place in every world: to a slot of a container, or to none from a hand.
+    /// The number of steps that lead to the same place in every world: one to a slot of a
+    /// container, none from a hand.
     fn lasting_steps(&self) -> usize {
         let hand = match &self.root {
             PathRoot::Name(name) | PathRoot::Of(_, name) => &**name == "hand",
@@ -160,7 +163,8 @@ impl Path {
         usize::from(!hand)
     }
 
-    /// The part of it that leads to the same place in every world: no further than to a slot of the first container.
+    /// The part of it that leads to the same place in every world: no further than to a slot of the
+    /// first container.
     pub(crate) fn lasting_part(&self) -> Option<Path> {
         let by_id = self.steps.first().is_some_and(|step| matches!(step, PathStep::Stack(_)));
         let lasting = !by_id && !matches!(self.root, PathRoot::Stack(_));
@@ -171,7 +175,7 @@ impl Path {
         })
     }
 
-    /// Where it stands in the text that it was read from.
+    /// Its place in the source text.
     #[must_use]
     pub fn span(&self) -> Span {
         self.span

@@ -5,7 +5,8 @@ use serde::{Deserialize, Serialize};
 use crate::quantity::Decimal;
 use crate::text::{Span, Word};
 
-/// What sets a stack apart from others of its kind: its marks, and properties that differ from the kind's own.
+/// What sets a stack apart from others of its kind: its marks, and properties that differ from the
+/// kind's own.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub struct NamedVariant {
@@ -49,7 +50,7 @@ impl PartialEq for NamedPortion {
 impl Eq for NamedPortion {}
 
 impl NamedPortion {
-    /// Where it stands in the text that it was read from.
+    /// Its place in the source text.
     #[must_use]
     pub fn span(&self) -> Span {
         self.span

@@ -1,4 +1,5 @@
-//! The sentences of operations, read and printed: a verb, with or without a holder that acts, and what it needs.
+//! The sentences of operations, read and printed: a verb, with or without a holder that acts, and
+//! what it needs.
 
 use std::fmt;
 use std::str::FromStr;
@@ -45,7 +46,7 @@ impl LineParser<'_, '_> {
         }
         let meant = nearest(token.text, rows().map(|row| row.first_word(false)));
         match meant.and_then(|meant| rows().find(|row| row.first_word(false) == meant)) {
-            Some(row) => error.help(format!("did you mean `{}`, as in `{}`?", row.first_word(false), row.example)),
+            Some(row) => error.help(format!("Did you mean `{}`, as in `{}`?", row.first_word(false), row.example)),
             None => {
                 let verbs: Vec<&str> = rows().map(|row| row.plain).collect();
                 error.help(format!("the operations are {}", verbs.join(", ")))

@@ -1,4 +1,4 @@
-//! In what terms an operation is said, and how one goes over to others.
+//! The terms of an operation, names or handles, and the conversion between them.
 
 use super::action::OperationOf;
 use super::verb::Verb;
@@ -8,7 +8,8 @@ use serde::de::DeserializeOwned;
 use serde::{Deserialize, Serialize};
 use std::fmt::Debug;
 
-/// In what terms an operation is said: by names ([`Names`]), as files and messages do, or by [handles](crate::Handles).
+/// In what terms an operation is said: by names ([`Names`]), as files and messages do, or by
+/// [handles](crate::Handles).
 pub trait Terms: Clone + Debug + PartialEq + Eq {
     /// A holder that acts.
     type Actor: Clone + Debug + PartialEq + Eq;
@@ -85,7 +86,7 @@ pub struct NamedArrival {
 /// What to make of a place: what may be meant there.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum Role {
-    /// Whatever something may lie in or on.
+    /// Any place of a stack.
     Lying,
     /// A slot or a container, with what helps where the ground is named.
     Slots(&'static str),
@@ -94,7 +95,7 @@ pub(crate) enum Role {
     Stack,
     Container,
     Shortcut,
-    /// A container that stands in the world, or a holder.
+    /// A container without a holder, or a holder.
     Departing,
 }
 
@@ -112,7 +113,8 @@ pub(crate) trait Translate<T: Terms> {
     fn mark(&self, mark: &T::Mark) -> Result<<Self::Into as Terms>::Mark, Self::Error>;
     fn property(&self, property: &T::Property) -> Result<<Self::Into as Terms>::Property, Self::Error>;
     fn place(&self, place: &T::Place, role: Role) -> Result<<Self::Into as Terms>::Place, Self::Error>;
-    /// A place for which the holder that acts may stand, in an operation with such a verb, after a word.
+    /// A place for which the holder that acts may stand, in an operation with such a verb, after a
+    /// word.
     fn own_place(
         &self,
         place: &T::OwnPlace,

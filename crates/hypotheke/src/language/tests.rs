@@ -38,7 +38,7 @@ fn sentences_print_as_they_are_usually_written() {
 #[test]
 fn verbs_are_read_and_written_by_their_table() {
     for (number, verb) in Verb::ALL.into_iter().enumerate() {
-        assert_eq!(verb as usize, number, "{verb:?} stands in its place");
+        assert_eq!(verb as usize, number, "{verb:?} is in its place");
         let row = verb.row();
         let operation: NamedOperation = row.example.parse().unwrap_or_else(|error| panic!("{}: {error}", row.example));
         assert_eq!((operation.action.verb(), operation.to_string().as_str()), (verb, row.example));
@@ -58,23 +58,18 @@ fn verbs_are_read_and_written_by_their_table() {
 #[test]
 fn errors_name_the_part_that_is_wrong_and_what_to_write() {
     for (sentence, part, message, help) in [
-        ("mvoe 3 flare from a to b", "mvoe", "`mvoe` is not an operation", "did you mean `move`, as in"),
-        (
-            "moves 3 flare from a to b",
-            "moves",
-            "`moves` is not an operation",
-            "without a holder that acts it is `move`",
-        ),
-        ("surveyor drop flare", "surveyor", "`surveyor` is not an operation", "after a holder that acts it is `drops`"),
+        ("mvoe 3 flare from a to b", "mvoe", "`mvoe` is not an operation", "Did you mean `move`, as in"),
+        ("moves 3 flare from a to b", "moves", "`moves` is not an operation", "Write `move` without an acting holder"),
+        ("surveyor drop flare", "surveyor", "`surveyor` is not an operation", "Write `drops` after an acting holder"),
         ("move 3 flare to b", "to", "expected `from`, found `to`", ""),
         ("move 3 flare from a", "a", "expected `to` at the end of the line", ""),
-        ("move -3 flare from a to b", "-3", "`-3` is not a count", "a count is a whole number from 0"),
-        ("move 99999999999 flare from a to b", "99999999999", "`99999999999` is not a count", "a count is a whole"),
-        ("move 1.5 flare from a to b", "1.5", "`1.5` is not a count", "a count is a whole number"),
-        ("create flare in a", "flare", "the amount is missing", "as in `create 3 fuel-drum"),
-        ("swap sled//3 with b", "sled//3", "`sled//3`: a name is missing in this place", "a place is written such as"),
-        ("swap Sled with b", "Sled", "`Sled`: a place is written in lower-case", "a place is written such as"),
-        ("swap a with b c", "c", "`c` is more than this sentence needs", ""),
+        ("move -3 flare from a to b", "-3", "`-3` is not a count", "Write a whole number from 0"),
+        ("move 99999999999 flare from a to b", "99999999999", "`99999999999` is not a count", "Write a whole"),
+        ("move 1.5 flare from a to b", "1.5", "`1.5` is not a count", "Write a whole number"),
+        ("create flare in a", "flare", "the amount is missing", "Write an amount, as in `create 3 fuel-drum"),
+        ("swap sled//3 with b", "sled//3", "`sled//3`: a name is missing in this place", "Write a place such as"),
+        ("swap Sled with b", "Sled", "`Sled`: a place has lower-case", "Write a place such as"),
+        ("swap a with b c", "c", "unexpected `c` after the sentence", ""),
         ("create 1 core (wet reading) in a", "reading", "expected `,` or `)`, found `reading`", ""),
         ("drop flare at 1", "1", "expected `,` and the second number of the position at the end", ""),
     ] {

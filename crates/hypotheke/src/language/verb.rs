@@ -1,7 +1,7 @@
 //! The table of verbs: all that is said of an operation by its verb, in one place.
 //!
-//! Whatever reads or writes operations, names them in claims and scopes, or has to know what they read and write gets it here. A row
-//! has no defaults, and a verb without a row does not compile.
+//! Whatever reads or writes operations, names them in claims and scopes, or has to know what they
+//! read and write gets it here. A row has no defaults, and a verb without a row does not compile.
 
 /// What an operation does.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -68,7 +68,8 @@ pub enum Verb {
 pub enum SlotOrder {
     /// On none: the operation names each slot, or the order of the slots makes no difference.
     None,
-    /// On the order in the containers that holders carry, and in packs: items are placed there in slot order.
+    /// On the order in the containers that holders carry, and in packs: items are placed there in
+    /// slot order.
     Carried,
     /// The same, but only where an unfit stack leaves its container.
     CarriedIfEjecting,
@@ -78,15 +79,15 @@ pub enum SlotOrder {
 
 /// What an operation reads or writes beside the slots and the stacks that it names.
 ///
-/// A reduction applies only where each verb in the scope states that it is compatible, so every field errs on one side:
-/// `true`, or a later variant, turns reductions off.
+/// A reduction applies only where each verb in the scope states that it is compatible, so every
+/// field errs on one side: `true`, or a later variant, turns reductions off.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct Effects {
     /// The slot order that it reads.
     pub slot_order: SlotOrder,
-    /// It reads or writes a hand or the slot that its items came from. Verbs that only *may* name a hand state `false`:
-    /// they name hands only in scopes in which a different verb uses them.
+    /// It reads or writes a hand or the slot that its items came from. Verbs that only *may* name a
+    /// hand state `false`: they name hands only in scopes in which a different verb uses them.
     pub hand: bool,
     /// It opens or closes containers.
     pub access: bool,
@@ -116,7 +117,7 @@ pub(crate) enum Claimable {
 pub(crate) enum InScope {
     /// In the line `verbs`.
     Verbs,
-    /// In a line of its own, which says with what it is tried.
+    /// On its own line of the scope, which names the values.
     Own,
     /// In the line `verbs`, and only random walks try it.
     Walks,
@@ -129,7 +130,7 @@ pub(crate) struct Row {
     pub(crate) plain: &'static str,
     /// After the holder that acts: `picks up`.
     pub(crate) third_person: &'static str,
-    /// As an answer tells of it: `picked up`.
+    /// The word in an answer: `picked up`.
     pub(crate) past: &'static str,
     /// A whole sentence.
     pub(crate) example: &'static str,
@@ -158,7 +159,7 @@ const fn row(
 }
 
 impl Verb {
-    /// All verbs, in the order in which they are tried.
+    /// All verbs, in the order of a search.
     pub const ALL: [Verb; 27] = [
         Verb::Move,
         Verb::Swap,
@@ -198,7 +199,8 @@ impl Verb {
         const ANYONE: bool = false;
         const NO: bool = false;
         const YES: bool = true;
-        // In a row: who acts, what claims say, how a scope names it, how often it is drawn; then the slot order that it reads, then hand, access, shortcuts, size, variants, lands.
+        // In a row: who acts, what claims say, how a scope names it, how often it is drawn; then
+        // the slot order that it reads, then hand, access, shortcuts, size, variants, lands.
         match self {
             Verb::Move => row(
                 ["move", "moves", "moved"],
@@ -237,7 +239,7 @@ impl Verb {
                 (HOLDER, Items, Verbs, 2),
                 effects(Carried, [NO, NO, NO, NO, NO, NO]),
             ),
-            // A hand remembers the slot that its items came from, so slots are told apart from then on.
+            // A hand remembers the slot of its items, so slots are distinguishable from then on.
             Verb::Lift => row(
                 ["lift", "lifts", "lifted"],
                 "surveyor lifts 3 from sled/0",
@@ -256,7 +258,7 @@ impl Verb {
                 (HOLDER, Items, Verbs, 1),
                 effects(Any, [YES, NO, NO, NO, NO, YES]),
             ),
-            // It takes and places in slot order, so that it is told by the order what stays behind.
+            // It takes and places in slot order, so the order decides what remains.
             Verb::Deposit => row(
                 ["deposit", "deposits", "deposited"],
                 "surveyor deposits into depot",
@@ -275,8 +277,8 @@ impl Verb {
                 (HOLDER, Place, Verbs, 1),
                 effects(None, [NO, YES, NO, NO, NO, NO]),
             ),
-            // Alike stacks within their limit become as many full ones as there are and one for the rest, whatever their
-            // order was; the others only change places.
+            // Alike stacks within their limit become as many full ones as there are and one for the
+            // rest, whatever their order was; the others only change places.
             Verb::Sort => row(
                 ["sort", "sorts", "sorted"],
                 "sort sled by weight",

@@ -1,7 +1,8 @@
-//! A world goes over to another ruleset: a running one to an edited ruleset, a saved one to a later version.
+//! Migrates a world to a different ruleset: a running one to an edited ruleset, a saved one to a
+//! later version.
 //!
-//! What is not as before is told as [`Difference`]s, each with what was done about it, as the section `[migration]` of the new
-//! ruleset says. What that ruleset does not know is kept aside. Nothing is lost in silence.
+//! Each change is reported as a [`Difference`] with its action, which the section `[migration]` of
+//! the new ruleset decides. Unknown parts become orphans. Nothing is lost silently.
 
 mod names;
 mod orphans;
@@ -37,7 +38,7 @@ pub struct Difference {
     pub place: String,
     /// What is not as it was.
     pub message: String,
-    /// What was done about it; none if it only needed telling.
+    /// What was done about it; `None` if it only needed telling.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub action: Option<MigrationPolicy>,
     /// Where it lies now, if it had to go elsewhere.
@@ -52,8 +53,7 @@ impl fmt::Display for Difference {
             None => "",
             Some(MigrationPolicy::Stay) => "; stays",
             Some(MigrationPolicy::Split) => "; split",
-            Some(MigrationPolicy::Spill) => "; moved",
-            Some(MigrationPolicy::Ground) => "; moved",
+            Some(MigrationPolicy::Spill | MigrationPolicy::Ground) => "; moved",
             Some(MigrationPolicy::Orphan) => "; set aside as an orphan",
             Some(MigrationPolicy::Refuse) => "; refused",
         };
@@ -74,7 +74,7 @@ impl Difference {
     }
 }
 
-/// Why a world does not go over to a ruleset. It is as it was.
+/// The reason why a world can't be migrated. It is unchanged.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 #[non_exhaustive]
 pub enum MigrationError {
@@ -86,7 +86,7 @@ pub enum MigrationError {
     CannotBe(#[from] SnapshotError),
 }
 
-/// A world that has gone over to another ruleset.
+/// A migrated world.
 #[derive(Clone, Debug)]
 pub struct Migrated {
     /// The world.
@@ -96,12 +96,12 @@ pub struct Migrated {
 }
 
 impl World {
-    /// Goes over to an edited ruleset, with all that there is. Tells of everything that is not as it was under the one
-    /// before, and what was done about it, as the section `[migration]` of the new one says.
+    /// Migrates the world to an edited ruleset. Returns every difference from before with its
+    /// action, as the section `[migration]` of the new ruleset decides.
     ///
-    /// It counts as a change: the revision grows by one. Handles of containers and holders have to be looked up anew, old
-    /// ones are refused; so do those of kinds, tags and marks, which belong to a ruleset. Nothing from before can be taken
-    /// back.
+    /// It counts as a change: the revision grows by one. Look up the handles of containers and
+    /// holders again; old ones are refused. So are those of kinds, tags and marks, which belong to
+    /// a ruleset. Earlier operations can't be undone.
     ///
     /// ```
     /// use hypotheke::{Amount, Operation, Ruleset, World};
@@ -115,8 +115,8 @@ impl World {
     /// assert!(world.perform(&Operation::creating(Amount::Exactly(3), flare, depot)).is_ok());
     ///
     /// let differences = world.reload(&rules(2)).unwrap();
-    /// assert_eq!(differences[0].to_string(), "depot: it has 2 slots instead of 4");
-    /// assert_eq!(differences[1].to_string(), "depot/2: the slot has gone, in which lay 1 flare; it was spilled to ground");
+    /// assert_eq!(differences[0].to_string(), "depot: 2 slots instead of 4");
+    /// assert_eq!(differences[1].to_string(), "depot/2: slot removed; its 1 flare; moved to ground");
     /// assert_eq!(world.ground().count(), 1);
     /// ```
     ///
@@ -144,7 +144,8 @@ impl World {
         Ok(differences)
     }
 
-    /// Everything stays where it lies, unless it is beyond a cap now and the rules say that it has to go.
+    /// Everything stays where it lies, unless it is beyond a cap now and the rules say that it has
+    /// to go.
     fn reload_caps(&mut self, before: &[Violation], rules: &Arc<Ruleset>) -> Result<Vec<Difference>, MigrationError> {
         let (mut world, mut differences) = (self.clone(), Vec::new());
         world.go_on_under_other_caps(rules);
@@ -156,7 +157,7 @@ impl World {
     }
 }
 
-/// A snapshot goes over to another ruleset. What was beyond a limit before is no difference.
+/// Migrates a snapshot. An earlier excess over a limit is not a difference.
 pub(crate) fn migrate(
     snapshot: Snapshot,
     known: Before<'_>,
@@ -177,7 +178,8 @@ pub(crate) fn migrate(
     let mut world = World::from_snapshot(rules, &snapshot)?;
     let kept = resolve::lay_what_spilled(&mut world, &spilled, &mut differences);
     if !kept.is_empty() {
-        // A kept item must not lie on the ground: it is set aside until there is room for it.
+        // A protected item must not be on the ground: it becomes an orphan until there is room for
+        // it.
         let mut carrying = Carrying::new(world.snapshot(), known, rules);
         carrying.orphan_landed(&kept);
         world = World::from_snapshot(rules, &carrying.into_snapshot())?;
@@ -188,30 +190,30 @@ pub(crate) fn migrate(
     Ok(Migrated { world, differences })
 }
 
-/// What is known of the ruleset before.
+/// The facts about the earlier ruleset.
 #[derive(Clone, Copy)]
 pub(crate) struct Before<'a> {
     pub(crate) version: u32,
     pub(crate) outline: &'a Outline,
-    /// Nothing but one that has departed is told of: that nothing else is there says nothing.
+    /// Only one departed entity is described, so missing others mean nothing.
     pub(crate) alone: bool,
 }
 
-/// A stack whose place has gone. It lies on the ground until it finds another.
+/// A stack without a place. It stays on the ground until it finds one.
 struct Spilled {
     stack: Stack,
     /// Where it lay.
     place: String,
     /// The containers to which it may go, in order, before the ground.
     homes: Vec<String>,
-    /// Which difference tells of it.
-    told: usize,
+    /// The number of its difference.
+    described: usize,
 }
 
 /// A snapshot on its way to another ruleset.
 struct Carrying<'r> {
     rules: &'r Ruleset,
-    /// The version under which it was played.
+    /// The earlier version.
     since: u32,
     known: Before<'r>,
     snapshot: Snapshot,

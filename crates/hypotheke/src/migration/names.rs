@@ -49,7 +49,7 @@ impl Names<'_> {
         now
     }
 
-    /// The name of a container; as it is if that has gone.
+    /// The name of a container; unchanged if it was removed.
     fn container(&self, name: &str) -> String {
         match self.rules.container_since(self.since, name) {
             ContainerSuccessor::Now(now) => now,
@@ -118,11 +118,11 @@ impl Carrying<'_> {
 
     /// Gives the names of holders that have another now.
     fn names_of_places(&mut self, names: &Names<'_>) -> BTreeMap<String, String> {
-        let (mut told, mut holders) = (Vec::new(), BTreeMap::new());
+        let (mut described, mut holders) = (Vec::new(), BTreeMap::new());
         for container in &mut self.snapshot.containers {
             let (name, definition) = (names.container(&container.name), names.container(&container.definition));
             if name != container.name {
-                told.push((container.name.clone(), name.clone()));
+                described.push((container.name.clone(), name.clone()));
             }
             (container.name, container.definition) = (name, definition);
         }
@@ -131,19 +131,19 @@ impl Carrying<'_> {
             // One that came later has a name of its own.
             let name = if holder.name == holder.definition { of.clone() } else { holder.name.clone() };
             if name != holder.name {
-                told.push((holder.name.clone(), name.clone()));
+                described.push((holder.name.clone(), name.clone()));
                 holders.insert(holder.name.clone(), name.clone());
             }
             (holder.name, holder.definition) = (name, of);
             for container in &mut holder.containers {
                 let name = names.container(&container.name);
                 if name != container.name {
-                    told.push((format!("{}.{}", holder.name, container.name), format!("{}.{name}", holder.name)));
+                    described.push((format!("{}.{}", holder.name, container.name), format!("{}.{name}", holder.name)));
                 }
                 (container.name, container.definition) = (name.clone(), name);
             }
         }
-        for (before, now) in told {
+        for (before, now) in described {
             self.tell(before, format!("renamed to {now}"), None);
         }
         let standing = self.snapshot.containers.iter_mut().map(|it| &mut it.opened_by);
@@ -207,7 +207,8 @@ fn names_of_orphans(snapshot: &mut Snapshot, names: &mut Names<'_>, holders: &BT
     }
 }
 
-/// Containers and holders share one name space. Of two that have one name now, the later departure counts.
+/// Containers and holders share one name space. Of two that have one name now, the later departure
+/// counts.
 fn names_of_arrivals(snapshot: &mut Snapshot, names: &Names<'_>) {
     let (mut latest, mut others) = (BTreeMap::<String, u64>::new(), Vec::new());
     for past in std::mem::take(&mut snapshot.arrivals) {
@@ -228,7 +229,7 @@ fn many(count: u64, one: &str, several: &str) -> String {
     format!("{count} {}", if count == 1 { one } else { several })
 }
 
-/// What two kinds came to that are one now.
+/// The totals of two kinds that become one.
 pub(super) fn join(totals: &mut KindTotals, other: KindTotals) {
     totals.created = totals.created.saturating_add(other.created);
     totals.consumed = totals.consumed.saturating_add(other.consumed);

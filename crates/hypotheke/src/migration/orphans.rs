@@ -1,4 +1,4 @@
-//! What the ruleset does not know is kept aside; what it knows again is given back.
+//! Sets unknown parts aside as orphans, and restores those that the ruleset knows again.
 
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -15,7 +15,7 @@ use crate::world::World;
 impl Carrying<'_> {
     // Aside.
 
-    /// Items of kinds that are not known. What lies in a pack of such a kind has lost its place.
+    /// Items of unknown kinds. The contents of such a pack have lost their place.
     pub(super) fn orphan_unknown(&mut self) {
         for (place, at, stack) in self.take_unknown() {
             let action = self.rules.migration().unknown_kinds;
@@ -63,7 +63,7 @@ impl Carrying<'_> {
         found
     }
 
-    /// Keeps a stack aside, with all that lies in it.
+    /// Sets a stack aside with its contents.
     pub(super) fn orphan_whole(&mut self, place: String, at: Option<Position>, stack: Stack) {
         let mut open = vec![(place, at, stack)];
         while let Some((place, at, stack)) = open.pop() {
@@ -74,7 +74,7 @@ impl Carrying<'_> {
         }
     }
 
-    /// Keeps stacks aside that lie on the ground, with where they lay before.
+    /// Sets stacks on the ground aside, with their earlier places.
     pub(super) fn orphan_landed(&mut self, stacks: &BTreeMap<StackId, String>) {
         let (aside, stay): (Vec<_>, Vec<_>) = std::mem::take(&mut self.snapshot.ground)
             .into_iter()
@@ -101,7 +101,7 @@ impl Carrying<'_> {
     /// Marks and properties that are not known.
     pub(super) fn looks(&mut self) {
         let rules = self.rules;
-        let (mut told, mut orphans) = (Vec::new(), Vec::new());
+        let (mut described, mut orphans) = (Vec::new(), Vec::new());
         let mut check = |place: &dyn Fn() -> String, stack: &mut Stack| {
             if stack.marks.is_empty() && stack.properties.is_empty() {
                 return;
@@ -120,7 +120,7 @@ impl Carrying<'_> {
             stack.properties = kept;
             let names = marks.iter().map(|mark| format!("the mark {mark}"));
             for name in names.chain(properties.keys().map(|name| format!("the property {name}"))) {
-                told.push((place(), format!("{} with {name}, which is unknown", items(stack))));
+                described.push((place(), format!("{} with {name}, which is unknown", items(stack))));
             }
             if !(marks.is_empty() && properties.is_empty()) {
                 orphans.push(Orphan::Variant { stack: stack.id, count: stack.count, marks, properties });
@@ -130,7 +130,7 @@ impl Carrying<'_> {
         for spilled in &mut self.spilled {
             check(&|| spilled.place.clone(), &mut spilled.stack);
         }
-        for (place, message) in told {
+        for (place, message) in described {
             self.tell(place, message, Some(MigrationPolicy::Orphan));
         }
         self.snapshot.orphans.extend(orphans);
@@ -197,9 +197,9 @@ impl Carrying<'_> {
             None => (place.clone(), 0),
         };
         let own = container.rsplit_once('.').map_or(container.as_str(), |(_, own)| own);
-        let fate = self.removal_of(own);
+        let removal = self.removal_of(own);
         let is_there = place == "ground" || there.contains(&container) || self.has_hand(&container);
-        let stays = match (&fate, is_there) {
+        let stays = match (&removal, is_there) {
             (Some(RemovedContents::Orphan), false) => true,
             (_, true) | (Some(_), false) => false,
             // What was with a holder that is not there waits for it.
@@ -227,7 +227,7 @@ impl Carrying<'_> {
             Some(stack) => {
                 let homes = self.homes_of(&container);
                 self.tell(place.clone(), format!("{message}, but the place has no room"), Some(MigrationPolicy::Spill));
-                self.spilled.push(Spilled { stack, place, homes, told: self.differences.len() - 1 });
+                self.spilled.push(Spilled { stack, place, homes, described: self.differences.len() - 1 });
             }
         }
         None
@@ -283,7 +283,7 @@ impl Carrying<'_> {
         properties: BTreeMap<String, Decimal>,
     ) -> Option<Orphan> {
         let rules = self.rules;
-        let (mut told, mut still) = (Vec::new(), Some((marks, properties)));
+        let (mut described, mut still) = (Vec::new(), Some((marks, properties)));
         for_each_stack(&mut self.snapshot, &mut self.packs, &mut |place, stack| {
             if stack.id != owner || stack.count > count {
                 return;
@@ -300,7 +300,7 @@ impl Carrying<'_> {
                 properties.into_iter().partition(|(name, _)| is_known(name));
             let names = back.iter().map(|mark| format!("the mark {mark}"));
             for name in names.chain(values.keys().map(|name| format!("the property {name}"))) {
-                told.push((place(), format!("{} restored with {name}", items(stack))));
+                described.push((place(), format!("{} restored with {name}", items(stack))));
             }
             stack.properties.extend(values);
             stack.marks.extend(back);
@@ -308,7 +308,7 @@ impl Carrying<'_> {
             stack.marks.dedup();
             still = Some((unknown, others));
         });
-        told.into_iter().for_each(|(place, message)| self.tell(place, message, None));
+        described.into_iter().for_each(|(place, message)| self.tell(place, message, None));
         let (marks, properties) = still.unwrap_or_default();
         let is_left = !(marks.is_empty() && properties.is_empty());
         is_left.then_some(Orphan::Variant { stack: owner, count, marks, properties })

@@ -1,4 +1,5 @@
-//! What a save tells of its ruleset beyond its name, so that it can be carried over to another without having the one before.
+//! The facts about the ruleset that a save stores beyond its name, so that it can be migrated
+//! without the earlier ruleset.
 
 use std::collections::{BTreeMap, BTreeSet};
 

@@ -1,4 +1,5 @@
-//! The insides of packs: kinds become packs, or are none any more, and insides have other slots.
+//! The insides of packs: kinds that become packs or cease to be packs, and insides with different
+//! slots.
 
 use std::collections::BTreeMap;
 
@@ -29,7 +30,8 @@ impl<'r> Carrying<'r> {
         self.rules.known_kind(self.rules.find_kind(kind)?).pack()
     }
 
-    /// Stacks of a kind that is a pack now have an inside each; where there were several, each is a stack of its own.
+    /// Stacks of a kind that is a pack now have an inside each; where there were several, each is a
+    /// stack of its own.
     fn new_packs(&mut self) {
         let (rules, packs) = (self.rules, self.packs.keys().copied().collect::<Vec<_>>());
         let mut found = Vec::new();
@@ -57,7 +59,12 @@ impl<'r> Carrying<'r> {
                 );
                 let stack = Stack { id, count: 1, ..stack.clone() };
                 let homes = place.rsplit_once('/').map(|(container, _)| container.to_owned()).into_iter().collect();
-                self.spilled.push(Spilled { stack, place: place.clone(), homes, told: self.differences.len() - 1 });
+                self.spilled.push(Spilled {
+                    stack,
+                    place: place.clone(),
+                    homes,
+                    described: self.differences.len() - 1,
+                });
             }
         }
     }
@@ -71,7 +78,7 @@ impl<'r> Carrying<'r> {
         kinds
     }
 
-    /// The containers to which contents of a pack may go that has no inside any more: the one in which it lies, then the others
+    /// The targets for the contents of a pack without an inside: its own container, then the others
     /// of the holder.
     pub(super) fn homes_around(&self, pack: StackId) -> Vec<String> {
         let lies_in = |stacks: &[InSlot]| stacks.iter().any(|lying| lying.stack.id == pack);

@@ -1,4 +1,4 @@
-//! Containers and holders that come and go, and slots that are elsewhere or not there any more.
+//! Containers and holders that are new or removed, and slots that move or are removed.
 
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -40,7 +40,7 @@ impl SlotsNow {
 }
 
 impl Carrying<'_> {
-    /// What lay in a place that has gone.
+    /// The contents of a removed place.
     pub(super) fn lose(
         &mut self,
         place: String,
@@ -64,13 +64,14 @@ impl Carrying<'_> {
                     (_, Some(RemovedContents::Into(into))) => vec![self.home_in(&place, into)],
                     _ => homes.to_vec(),
                 };
-                let told = self.differences.len() - 1;
-                self.spilled.push(Spilled { stack, place, homes, told });
+                let described = self.differences.len() - 1;
+                self.spilled.push(Spilled { stack, place, homes, described });
             }
         }
     }
 
-    /// The container into which something goes, that of the same holder if it is one that is carried.
+    /// The container into which something goes, that of the same holder if it is one that is
+    /// carried.
     fn home_in(&self, place: &str, into: &str) -> String {
         let stands = self.rules.containers().iter().any(|def| def.instances().any(|name| name == into));
         match place.split_once('.') {
@@ -79,7 +80,7 @@ impl Carrying<'_> {
         }
     }
 
-    /// What the ruleset says of a container that is not there any more.
+    /// The decision of the ruleset for a removed container.
     pub(super) fn removal_of(&self, container: &str) -> Option<RemovedContents> {
         match self.rules.migration().container_since(self.since, container) {
             ContainerSuccessor::Removed(gone) => Some(gone),
@@ -88,16 +89,16 @@ impl Carrying<'_> {
     }
 
     pub(super) fn container_gone(&mut self, name: &str, own: &str, stacks: Vec<InSlot>, homes: &[String]) {
-        let fate = self.removal_of(own);
+        let removal = self.removal_of(own);
         if stacks.is_empty() {
             self.tell(name, "removed; it was empty", None);
         }
         for InSlot { slot, stack } in stacks {
-            self.lose(format!("{name}/{slot}"), "container removed", stack, (fate.as_ref(), homes));
+            self.lose(format!("{name}/{slot}"), "container removed", stack, (removal.as_ref(), homes));
         }
     }
 
-    /// The containers that stand in the world are those of the ruleset, but for those that have departed.
+    /// The containers without a holder are those of the ruleset, except the departed ones.
     pub(super) fn standing(&mut self) {
         let rules = self.rules;
         let defs: BTreeMap<&str, &ContainerDef> =
@@ -220,8 +221,9 @@ impl Carrying<'_> {
         holder.shortcuts.resize(count as usize, None);
     }
 
-    /// Slots with a name are known by it; the others keep their order. A container that could not be resized, or was not,
-    /// has as many slots as the ruleset says; else it keeps within the bounds.
+    /// Slots with a name are known by it; the others keep their order. A container that could not
+    /// be resized, or was not, has as many slots as the ruleset says; else it keeps within the
+    /// bounds.
     pub(super) fn slots(
         &mut self,
         name: &str,
@@ -234,7 +236,8 @@ impl Carrying<'_> {
         let after = if least == most { most } else { (*slots).clamp(least, most) };
         let now = self.slots_after(of, def, *slots, after);
         if after != *slots {
-            self.tell(name, format!("{after} slots instead of {slots}"), None);
+            let unit = if after == 1 { "slot" } else { "slots" };
+            self.tell(name, format!("{after} {unit} instead of {slots}"), None);
         }
         *slots = after;
         if now.is_as_before() {
@@ -269,7 +272,7 @@ impl Carrying<'_> {
         }
     }
 
-    /// A container is open only to those who are there.
+    /// A container is open only to present holders.
     pub(super) fn openers(&mut self) {
         let names: BTreeSet<String> = self.snapshot.holders.iter().map(|holder| holder.name.clone()).collect();
         let standing = self.snapshot.containers.iter_mut().map(|it| &mut it.opened_by);

@@ -56,7 +56,7 @@ fn over(world: &World, bearer: Bearer, measure: Measure) -> i64 {
     Limit::of_world(world, bearer).find(|limit| limit.measure == measure).map_or(0, Limit::excess)
 }
 
-/// How much one item of a stack comes to, with what lies in it.
+/// The amount of one item of a stack with its contents.
 fn share(world: &World, measure: Measure, cell: Cell) -> i64 {
     match measure {
         Measure::Weight => {

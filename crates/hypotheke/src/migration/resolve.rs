@@ -1,5 +1,5 @@
-//! What is done on the world itself, with operations as any others: what lost its place is laid where there is room, what
-//! is over a limit is treated as the ruleset says.
+//! What is done on the world itself, with operations as any others: what lost its place is laid
+//! where there is room, what is over a limit is treated as the ruleset says.
 
 use super::{Difference, MigrationError};
 use super::{Spilled, reduce_weight};
@@ -12,15 +12,15 @@ use crate::ops::Operation;
 use crate::ruleset::{MigrationPolicy, Ruleset};
 use crate::world::{Event, Place, StackView, World};
 
-/// Brings what lies on the ground, because its place has gone, to where there is room for it. Gives the kept items for which
-/// there is none, with where they lay: those must not stay on the ground.
+/// Moves stacks without a place from the ground to places with room. Returns the protected items
+/// without room, with their earlier places: they must not stay on the ground.
 pub(super) fn lay_what_spilled(
     world: &mut World,
     spilled: &[Spilled],
     differences: &mut [Difference],
 ) -> BTreeMap<StackId, String> {
     let mut kept = BTreeMap::new();
-    for Spilled { stack, place, homes, told } in spilled {
+    for Spilled { stack, place, homes, described } in spilled {
         let mut to = Vec::new();
         for home in homes {
             let home = home.parse::<Path>().ok().and_then(|home| world.place(&home, None).ok());
@@ -37,17 +37,17 @@ pub(super) fn lay_what_spilled(
         } else if landed.is_some() {
             to.push("ground".to_owned());
         }
-        if let Some(told) = differences.get_mut(*told) {
-            told.to = once_each(to);
+        if let Some(described) = differences.get_mut(*described) {
+            described.to = once_each(to);
             if is_protected {
-                told.action = Some(MigrationPolicy::Orphan);
+                described.action = Some(MigrationPolicy::Orphan);
             }
         }
     }
     kept
 }
 
-/// Whether it is a kept item, or one lies in it.
+/// Whether it is a protected item, or contains one.
 fn has_kept(stack: StackView<'_>) -> bool {
     let inside = stack.inside().map(|inside| stack.world.stacks(inside));
     stack.kind().is_protected() || inside.into_iter().flatten().any(|(_, stack)| has_kept(stack))
@@ -68,7 +68,7 @@ fn once_each(places: Vec<String>) -> Vec<String> {
     places.into_iter().filter(|place| seen.insert(place.clone())).collect()
 }
 
-/// Treats what is beyond a limit, and tells of it. What was so before is no difference.
+/// Resolves an excess over a limit and reports it. An earlier excess is not a difference.
 pub(super) fn treat_limits(
     world: &mut World,
     before: &[Violation],
@@ -80,15 +80,18 @@ pub(super) fn treat_limits(
     let rules = std::sync::Arc::clone(&world.rules);
     let found = crate::audit(&rules, &world.snapshot());
     let found: Vec<Violation> = found.into_iter().filter(|violation| !before.contains(violation)).collect();
-    let told = |violation: &Violation, action, to| Difference {
+    let described = |violation: &Violation, action, to| Difference {
         place: violation.place().to_owned(),
         message: format!("{}: {}", violation.law(), violation.message()),
         action: Some(action),
         to,
     };
     let is_refused = |violation: &&Violation| treatment_of(&rules, violation.law()) == MigrationPolicy::Refuse;
-    let refused: Vec<Difference> =
-        found.iter().filter(is_refused).map(|violation| told(violation, MigrationPolicy::Refuse, Vec::new())).collect();
+    let refused: Vec<Difference> = found
+        .iter()
+        .filter(is_refused)
+        .map(|violation| described(violation, MigrationPolicy::Refuse, Vec::new()))
+        .collect();
     if !refused.is_empty() {
         return Err(MigrationError::Refused(refused));
     }
@@ -104,12 +107,12 @@ pub(super) fn treat_limits(
             true => MigrationPolicy::Stay,
         };
         let to = if action == MigrationPolicy::Stay { Vec::new() } else { to };
-        differences.push(told(violation, action, to));
+        differences.push(described(violation, action, to));
     }
     // What was spilled may be beyond a limit where it lies now.
-    let told_of: BTreeSet<(Law, &str)> = found.iter().map(at).collect();
-    let moved = still.iter().filter(|other| !told_of.contains(&at(other)) && !before.contains(other));
-    differences.extend(moved.map(|violation| told(violation, MigrationPolicy::Stay, Vec::new())));
+    let described_request: BTreeSet<(Law, &str)> = found.iter().map(at).collect();
+    let moved = still.iter().filter(|other| !described_request.contains(&at(other)) && !before.contains(other));
+    differences.extend(moved.map(|violation| described(violation, MigrationPolicy::Stay, Vec::new())));
     Ok(())
 }
 
@@ -179,7 +182,7 @@ pub(super) fn spill(world: &mut World, from: (ContainerId, u32), over: &dyn Fn(&
         }
     }
     let more = over(world);
-    // What is kept stays.
+    // Protected items stay.
     if more > 0 && world.perform(&Operation::dropping(Amount::UpTo(more), from, Landing::default())).is_ok() {
         to.extend(ends_of_latest(world));
     }

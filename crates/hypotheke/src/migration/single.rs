@@ -1,4 +1,4 @@
-//! One that has departed goes over to another ruleset, in a world of its own in which nothing else is.
+//! Migrates one departed entity, in an otherwise empty world.
 
 use std::collections::BTreeMap;
 use std::sync::Arc;
@@ -11,7 +11,7 @@ use crate::snapshot::{Departed, Departure, KindTotals, Orphan, Snapshot, Stack};
 /// The number of no world: of ids that stacks get on their way from one to another.
 const ON_THE_WAY: u32 = 0xff_ffff;
 
-/// What would have to go to the ground is kept aside, since there is none.
+/// Items for the ground become orphans, since there is no ground.
 pub(crate) fn migrate_departure(
     snapshot: &Snapshot,
     id: DepartureId,
@@ -28,7 +28,7 @@ pub(crate) fn migrate_departure(
         (Some(container), None) => Departed::Container(container),
         (None, Some(holder)) => Departed::Holder(holder),
         _ => {
-            differences.iter_mut().for_each(|told| told.action = Some(MigrationPolicy::Refuse));
+            differences.iter_mut().for_each(|described| described.action = Some(MigrationPolicy::Refuse));
             return Err(MigrationError::Refused(differences));
         }
     };
@@ -40,10 +40,10 @@ pub(crate) fn migrate_departure(
     for landed in snapshot.ground {
         orphan(&mut departure, &place, landed.stack);
     }
-    for told in &mut differences {
-        if told.to.iter().any(|to| to == "ground") {
-            told.action = Some(MigrationPolicy::Orphan);
-            told.to.retain(|to| to != "ground");
+    for described in &mut differences {
+        if described.to.iter().any(|to| to == "ground") {
+            described.action = Some(MigrationPolicy::Orphan);
+            described.to.retain(|to| to != "ground");
         }
     }
     Ok((departure, differences))

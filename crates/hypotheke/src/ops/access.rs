@@ -8,7 +8,7 @@ use super::refusal::Cause;
 use crate::id::{ContainerId, HolderId};
 use crate::world::{Event, Place};
 
-/// A place that an operation names, and whether something comes to lie there.
+/// A place that an operation names, and whether it is a target.
 type Named = (Place, Use);
 
 #[derive(Clone, Copy, PartialEq, Eq)]
@@ -21,8 +21,8 @@ impl Action {
     /// The places whose containers must be open.
     fn used_places(&self) -> SmallVec<[Named; 2]> {
         let (from, to) = match self {
-            // Nobody has to open a container to open or close it, a shortcut belongs to its holder, and a holder departs with
-            // whatever it has.
+            // Nobody has to open a container to open or close it, a shortcut belongs to its holder,
+            // and a holder departs with whatever it has.
             Action::Open { .. }
             | Action::Close { .. }
             | Action::Bind { .. }
@@ -37,8 +37,9 @@ impl Action {
 }
 
 impl Draft<'_> {
-    /// What keeps the holder that acts from a place that an operation names: first what it has not opened, then what is in
-    /// use by others. Places that are not there are left to the operation itself.
+    /// What keeps the holder that acts from a place that an operation names: first what it has not
+    /// opened, then what is in use by others. Places that are not there are left to the operation
+    /// itself.
     #[inline]
     pub(super) fn why_closed(&self, operation: &Operation) -> Option<Cause> {
         if !self.world.rules.has_doors {
@@ -52,7 +53,8 @@ impl Draft<'_> {
         self.all_closed_to(actor, action).into_iter().next()
     }
 
-    /// Everything that keeps the holder that acts from a place: first what is not open, then what is in use.
+    /// Everything that keeps the holder that acts from a place: first what is not open, then what
+    /// is in use.
     pub(super) fn all_closed(&self, operation: &Operation) -> Vec<Cause> {
         let actor = operation.actor.map(|actor| actor.index);
         actor.map_or_else(Vec::new, |actor| self.all_closed_to(actor, &operation.action))
@@ -83,7 +85,7 @@ impl Draft<'_> {
         }
     }
 
-    /// Everything that keeps a holder from opening a container: what lies around it and is not open, then who uses what.
+    /// Every obstacle to opening a container: closed containers around it, then other users.
     pub(super) fn all_not_opened(&self, actor: u32, container: u32) -> Vec<Cause> {
         let around = self.around(container).map_or_else(Vec::new, |around| self.all_not_open(actor, around));
         around.into_iter().chain(self.all_in_use(actor, container)).collect()
@@ -142,12 +144,12 @@ impl Draft<'_> {
 
     /// Whether a holder has opened a container by now.
     pub(super) fn is_open(&self, holder: u32, container: u32) -> bool {
-        let told = self.events().iter().rev().find_map(|event| match *event {
+        let described = self.events().iter().rev().find_map(|event| match *event {
             Event::Opened { holder: by, container: at } if (by.index, at.index) == (holder, container) => Some(true),
             Event::Closed { holder: by, container: at } if (by.index, at.index) == (holder, container) => Some(false),
             _ => None,
         });
-        told.unwrap_or_else(|| container < self.world.container_count() && self.world.is_open(holder, container))
+        described.unwrap_or_else(|| container < self.world.container_count() && self.world.is_open(holder, container))
     }
 
     /// The holders that have opened a container by now, in order.
@@ -167,8 +169,8 @@ impl Draft<'_> {
         openers
     }
 
-    /// The containers that a holder has opened by now: those that last, in order, then the insides of packs by the ids of
-    /// those.
+    /// The containers that a holder has opened by now: those that last, in order, then the insides
+    /// of packs by the ids of those.
     pub(super) fn opened_by(&self, holder: u32) -> Vec<u32> {
         let known = self.world.opened().filter(|(_, opener)| *opener == holder).map(|(container, _)| container);
         let here = self.events().iter().filter_map(|event| match event {

@@ -1,4 +1,4 @@
-//! Applying a plan: only to the moment of the world for which it was made, and only if what it takes lies where it did.
+//! Applies a plan: only to the state it was made for, and only if its sources are unchanged.
 
 use super::Plan;
 use crate::snapshot::Outcome;
@@ -11,10 +11,11 @@ pub enum ApplyError {
     /// The world has changed since, be it by an undo, or it is a different one, be it a clone.
     #[error("the plan is for a different world, or the world has changed in the meantime")]
     Stale,
-    /// Something does not lie as it must at this moment: memory was overwritten, or this library has a fault.
+    /// Something does not lie as it must at this moment: memory was overwritten, or this library
+    /// has a fault.
     #[error("the world is corrupted: a place has different contents than the plan")]
     Corrupted {
-        /// The first place where that is so; none if its container is not there at all.
+        /// The first such place; `None` if its container does not exist.
         at: Option<Place>,
     },
 }
@@ -23,8 +24,9 @@ impl World {
     /// Carries out a plan, whole. Takes as long as what it changes.
     ///
     /// # Errors
-    /// [`ApplyError::Stale`] if the world has changed since the plan was made, or is a different one; [`ApplyError::Corrupted`]
-    /// if at one end of a change the stack is not the one that the plan expects. The world is then as it was.
+    /// [`ApplyError::Stale`] if the world has changed since the plan was made, or is a different
+    /// one; [`ApplyError::Corrupted`] if at one end of a change the stack is not the one that the
+    /// plan expects. The world is then as it was.
     pub fn apply(&mut self, plan: Plan) -> Result<Outcome, ApplyError> {
         if self.now.moment() != plan.moment {
             return Err(ApplyError::Stale);
@@ -36,8 +38,8 @@ impl World {
         Ok(plan.outcome)
     }
 
-    /// The first place in which something else lies than changes are based on. Where several changes meet, the later ones are
-    /// based on the earlier: only what the first finds there is looked at.
+    /// The first place whose contents differ from those that the changes expect. If several changes
+    /// affect one place, only the first is compared: later ones build on it.
     fn first_mismatch(&self, events: &[Event]) -> Option<Option<Place>> {
         let mut met: FxHashSet<Spot> = FxHashSet::default();
         let known = self.container_count();

@@ -54,7 +54,8 @@ impl Draft<'_> {
         latest.map(|departure| departure.number).or_else(|| self.world.arrived.get(name).copied())
     }
 
-    /// Whether this world is said to have given an id, of a departure or of a stack, that it has not given yet.
+    /// Whether this world is said to have given an id, of a departure or of a stack, that it has
+    /// not given yet.
     fn is_still_to_come(&self, departure: Option<DepartureId>, ids: &BTreeSet<StackId>) -> bool {
         let world = self.world;
         let departure_to_come =

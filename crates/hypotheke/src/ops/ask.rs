@@ -1,4 +1,4 @@
-//! Asking before acting: what would come of an operation, and all that stands in its way.
+//! Questions about an operation: its result, and every reason against it.
 
 use super::draft::Draft;
 use super::operation::Operation;
@@ -7,10 +7,10 @@ use super::refusal::{Cause, Refusal};
 use crate::snapshot::Outcome;
 use crate::world::World;
 
-/// What would come of an operation: the answer that it would get, and every reason why not more would go.
+/// The result of an operation, and every reason why not more would move.
 ///
-/// [`World::ask`] gives it. An outcome that would be whole has no reasons; one in part has those for which all of it would
-/// be refused.
+/// [`World::ask`] gives it. An outcome that would be whole has no reasons; one in part has those
+/// for which all of it would be refused.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[must_use = "asking changes nothing; only the answer counts"]
 pub struct Reply {
@@ -33,8 +33,8 @@ impl Reply {
         self.answer.map_or_else(|refusal| refusal.max_amount(), Outcome::done)
     }
 
-    /// Every check that fails for the whole amount, each as if all the others passed, in the order in which they are made.
-    /// The first is that of the refusal.
+    /// Every check that fails for the whole amount, each as if all the others passed, in the order
+    /// in which they are made. The first is that of the refusal.
     #[must_use]
     pub fn causes(&self) -> &[Cause] {
         &self.causes
@@ -42,7 +42,7 @@ impl Reply {
 }
 
 impl World {
-    /// Says what would come of an operation and all that stands in its way, and changes nothing.
+    /// Returns the result of an operation and every reason against it. Changes nothing.
     ///
     /// ```
     /// use hypotheke::{Amount, Operation, Reason, Ruleset, World};
@@ -58,8 +58,8 @@ impl World {
     /// let (depot, sled) = (world.container("depot").unwrap(), world.container("sled").unwrap());
     /// let reply = world.ask(&Operation::moving(Amount::Exactly(5), depot, sled));
     /// assert_eq!(reply.max_amount(), 3);
-    /// let told: Vec<String> = reply.causes().iter().map(|&cause| world.explain_cause(cause)).collect();
-    /// assert_eq!(told, ["sled would weigh 230 kg; its cap is 180 kg", "sled has room for 4 of 5"]);
+    /// let described: Vec<String> = reply.causes().iter().map(|&cause| world.explain_cause(cause)).collect();
+    /// assert_eq!(described, ["sled would weigh 230 kg; its cap is 180 kg", "sled has room for 4 of 5"]);
     /// # Ok::<(), hypotheke::RulesetErrors>(())
     /// ```
     pub fn ask(&self, operation: &Operation) -> Reply {
@@ -77,10 +77,10 @@ impl World {
             }
         }
         causes.sort_by_key(super::refusal::Cause::reason);
-        let mut told: Vec<Cause> = Vec::new();
+        let mut described: Vec<Cause> = Vec::new();
         causes.retain(|cause| {
-            !told.contains(cause) && {
-                told.push(*cause);
+            !described.contains(cause) && {
+                described.push(*cause);
                 true
             }
         });

@@ -1,4 +1,5 @@
-//! bind: a shortcut points at a kind that its holder has. A kind stands once in a bar: bound elsewhere, the two exchange.
+//! bind: a shortcut points at a kind that its holder has. A kind stands once in a bar: bound
+//! elsewhere, the two exchange.
 
 use super::draft::Draft;
 use super::refusal::{Cause, Refusal};

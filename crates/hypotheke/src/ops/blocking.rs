@@ -1,4 +1,4 @@
-//! Items that need several named slots at once: where they lie in one of them, the others are blocked.
+//! Items that occupy several named slots: in one of them, they block the others.
 
 use smallvec::SmallVec;
 
@@ -27,8 +27,8 @@ impl<'w> Draft<'w> {
         self.ruled(spot.container).get(spot.slot as usize)?.name.as_deref()
     }
 
-    /// The slots that items of a kind occupy where they lie in one: that one, and those that they need with it. None if
-    /// one of those is missing.
+    /// The slots that items of a kind occupy from one of them: that one and the others. None if one
+    /// does not exist.
     pub(super) fn occupied(&self, kind: u32, spot: Spot) -> Option<Spots> {
         let further = self.needs(kind).zip(self.name_of_slot(spot));
         let Some((needs, _)) = further.filter(|(needs, name)| needs.iter().any(|need| **need == **name)) else {
@@ -45,8 +45,8 @@ impl<'w> Draft<'w> {
             .collect()
     }
 
-    /// What lies in the way of items that are to lie in a slot: other stacks that occupy a slot which they would occupy.
-    /// `leaving` says what is not there any more.
+    /// The stacks in the way of items for a slot: those that occupy a slot which the items would
+    /// occupy. `leaving` are stacks that are no longer there.
     pub(super) fn in_the_way(&self, kind: u32, spot: Spot, leaving: &dyn Fn(Spot) -> bool) -> Option<Spots> {
         let wanted = self.occupied(kind, spot)?;
         let mut found = Spots::new();
@@ -65,8 +65,8 @@ impl<'w> Draft<'w> {
         Some(found)
     }
 
-    /// Whether a slot is blocked for items, by what lies in other slots. `source` is where they come from, all of them
-    /// if `whole`.
+    /// Whether stacks in other slots block a slot for items. `source` is their present place; if
+    /// `whole`, all of them leave it.
     #[inline]
     pub(super) fn is_blocked(&self, item: Item, spot: Spot, source: Option<Spot>, whole: bool) -> bool {
         if self.world.rules.needs.is_empty() || spot.is_ground() {
@@ -75,7 +75,7 @@ impl<'w> Draft<'w> {
         self.is_blocked_by_others(item, spot, &|there| whole && source == Some(there))
     }
 
-    /// The same, where what lies in two slots is about to be exchanged.
+    /// The same for two slots that are about to be swapped.
     pub(super) fn is_blocked_after_exchange(&self, cell: Cell, to: Spot, from: Spot, back: Cell) -> bool {
         if self.world.rules.needs.is_empty() {
             return false;
@@ -84,7 +84,7 @@ impl<'w> Draft<'w> {
         if self.is_blocked_by_others(self.item(cell), to, &leaving) {
             return true;
         }
-        // What goes the other way lies in the same container then.
+        // The other stack ends up in the same container.
         let returns = from.container == to.container && !back.is_empty();
         let occupied = |cell: Cell, spot| self.occupied(cell.kind, spot).unwrap_or_else(|| one(spot));
         returns && occupied(back, from).iter().any(|spot| occupied(cell, to).contains(spot))

@@ -1,8 +1,9 @@
-//! Taking stacks from somewhere and laying them somewhere else: what move, drop, pick up and consume share.
+//! Taking stacks from somewhere and laying them somewhere else: what move, drop, pick up and
+//! consume share.
 
 use smallvec::SmallVec;
 
-use super::draft::{Draft, SoFar};
+use super::draft::{Draft, DraftPoint};
 use super::reasons::Portion;
 use super::refusal::{Cause, Refusal, Unknown};
 use super::target::Target;
@@ -84,13 +85,13 @@ impl Draft<'_> {
         }
     }
 
-    /// What lies in a pack must not leave the world with it.
+    /// The contents of a pack must not leave the world with it.
     pub(super) fn why_not_consumed(&self, cell: Cell, spot: Spot) -> Option<Cause> {
         let full = cell.is_pack() && self.cells_in(cell.inner).next().is_some();
         full.then(|| Cause::NotEmpty(self.place_of_spot(spot)))
     }
 
-    /// What is kept does not leave the world and does not come to the ground, alone or in a pack.
+    /// A protected item does not leave the world and never reaches the ground, alone or in a pack.
     pub(super) fn why_kept(&self, cell: Cell, spot: Spot, going: Going) -> Option<Cause> {
         let kept = |cell: Cell| self.world.rules.figures[cell.kind as usize].is_protected;
         let to_ground = match going {
@@ -138,7 +139,7 @@ impl Draft<'_> {
         Place::Slot(self.container_id(spot.container), spot.slot)
     }
 
-    /// Removes all that lies in a place, whatever it is.
+    /// Removes the contents of a place.
     pub(super) fn remove_all(&mut self, place: Place) {
         let containers = match self.source(place) {
             Ok(Source::Spot(spot)) => return self.remove_with_contents(spot),
@@ -171,7 +172,8 @@ impl Draft<'_> {
         }
     }
 
-    /// Where things come from that a holder gives: as it takes them, then the slots of its worn containers.
+    /// Where things come from that a holder gives: as it takes them, then the slots of its worn
+    /// containers.
     fn sources_of(&self, holder: u32) -> SmallVec<[u32; 8]> {
         let mut sources = self.all_sources_of(holder);
         sources.retain(|container| self.is_reachable(*container));
@@ -186,7 +188,7 @@ impl Draft<'_> {
         sources
     }
 
-    /// What goes onto itself stays as it is; but it has to be there.
+    /// A stack moved onto itself stays, but it must be present.
     pub(super) fn stay(&mut self, request: Request) -> Planned {
         self.carry(request, Going::Nowhere)
     }
@@ -200,7 +202,7 @@ impl Draft<'_> {
         }
         let mut carrying = Carrying::new(request, source, kind, going);
         self.be_exact(carrying.is_exact());
-        let start = self.so_far();
+        let start = self.point();
         carrying.take_all(self);
         if carrying.is_enough() && (carrying.is_complete() || !self.collects_causes()) {
             return Ok(carrying.done());
@@ -214,7 +216,7 @@ struct Carrying {
     source: Source,
     kind: Option<u32>,
     going: Going,
-    /// How many are requested; none if it is all that lies there.
+    /// The requested number; `None` for everything.
     requested: Option<u64>,
     count: u64,
     there: u64,
@@ -281,7 +283,7 @@ impl Carrying {
             let Some(slot) = next else { return };
             from = slot.checked_add(1);
             let spot = Spot { container, slot };
-            // What already lies in the target is not taken.
+            // The stack in the target is not taken.
             if self.going != Going::To(Target::Slot(spot)) {
                 self.take(draft, spot);
             }
@@ -316,8 +318,9 @@ impl Carrying {
         stacks.filter(|&spot| self.going != Going::To(Target::Slot(spot))).collect()
     }
 
-    /// The items that are judged together, if they are `wanted` of several stacks: first those of which one could go alone,
-    /// then the others. Also gives whether that is the order in which they lie.
+    /// The items that are judged together, if they are `wanted` of several stacks: first those of
+    /// which one could go alone, then the others. Also gives whether that is the order in which
+    /// they lie.
     fn portions(&self, draft: &mut Draft<'_>, wanted: u64) -> (SmallVec<[Portion; 1]>, bool) {
         let stacks = self.stacks(draft);
         let several = stacks.len() > 1;
@@ -357,7 +360,7 @@ impl Carrying {
 
     /// Why less than was requested goes. An exact amount from several stacks is judged as one.
     #[cold]
-    fn plan_shortfall(mut self, draft: &mut Draft<'_>, start: &SoFar) -> Planned {
+    fn plan_shortfall(mut self, draft: &mut Draft<'_>, start: &DraftPoint) -> Planned {
         let could = self.count;
         let refused = |cause| Err(Refusal::new(cause).up_to(could));
         let at = self.request.from;
@@ -369,7 +372,8 @@ impl Carrying {
         let is_refused = !self.is_enough();
         let all = self.requested.map_or(self.there, |requested| requested.min(self.there));
         if !self.is_exact() {
-            // Of what could go in part all that there is may be requested about; what could not go at all is one item.
+            // Of what could go in part all that there is may be requested about; what could not go
+            // at all is one item.
             let portions = if is_refused { self.first_item(draft) } else { self.portions(draft, all).0 };
             let cause = draft.why_not(&portions, self.going);
             if !is_refused {
@@ -404,7 +408,7 @@ impl Carrying {
     }
 }
 
-/// Lays up to so many items of a stack where they go; gives how many that is.
+/// Places up to a number of items of a stack at the target; returns the number.
 pub(super) fn lay(draft: &mut Draft<'_>, cell: Cell, spot: Spot, wanted: u32, going: Going) -> u32 {
     if draft.is_stuck(cell, spot, going) {
         return 0;

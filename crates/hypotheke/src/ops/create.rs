@@ -52,8 +52,8 @@ pub(super) fn plan(
     Ok(Done { requested: Some(u64::from(requested)), count: u64::from(given) })
 }
 
-/// How many more of a weight the world can hold before its weight is beyond what can be counted. Since every other sum
-/// is a part of that one, no other operation can overflow.
+/// How many more of a weight the world can hold before its weight is beyond what can be counted.
+/// Since every other sum is a part of that one, no other operation can overflow.
 pub(super) fn max_countable(draft: &Draft<'_>, weight: i64) -> u32 {
     if weight == 0 {
         return u32::MAX;

@@ -1,4 +1,4 @@
-//! depart: a container that stands in the world, or a holder, leaves it with all that it has.
+//! depart: a container without a holder, or a holder, leaves the world with all contents.
 
 use super::draft::Draft;
 use super::limits::Bears;
@@ -52,7 +52,7 @@ impl Draft<'_> {
         }
     }
 
-    /// Some containers and those that lie in them.
+    /// Some containers and the containers inside them.
     fn containers_within(&self, mut containers: Vec<u32>) -> Vec<u32> {
         let mut next = 0;
         while let Some(&container) = containers.get(next) {
@@ -62,7 +62,7 @@ impl Draft<'_> {
         containers
     }
 
-    /// How many items lie in a container, at any depth.
+    /// The number of items in a container at any depth.
     fn items_within(&self, container: u32) -> u64 {
         let items = |cell: Cell| u64::from(cell.count) + if cell.is_pack() { self.items_within(cell.inner) } else { 0 };
         self.cells_in(container).map(items).sum()

@@ -1,5 +1,6 @@
-//! deposit: each stack of a holder's own containers whose kind is in the target already moves there, as many items as fit. The hand,
-//! worn items, the contents of packs and protected items stay.
+//! deposit: each stack of a holder's own containers whose kind is in the target already moves
+//! there, as many items as fit. The hand, worn items, the contents of packs and protected items
+//! stay.
 
 use super::carry::{Going, lay};
 use super::draft::Draft;

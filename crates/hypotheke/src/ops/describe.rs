@@ -48,9 +48,9 @@ impl World {
                 format!("the request expects revision {expected}; the world is at revision {stands}")
             }
             Cause::RequestIdTaken => "the id of this request belongs to a different operation".to_owned(),
-            Cause::TooManySteps { steps, most } => format!("the request has {steps} steps; the maximum is {most}"),
-            Cause::TooManyChanges { changes, most } => {
-                format!("the request would make {changes} changes; the maximum is {most}")
+            Cause::TooManySteps { steps, max } => format!("the request has {steps} steps; the maximum is {max}"),
+            Cause::TooManyChanges { changes, max } => {
+                format!("the request would make {changes} changes; the maximum is {max}")
             }
             Cause::Unknown(unknown) => match unknown {
                 Unknown::Place => "unknown place".to_owned(),
@@ -63,21 +63,20 @@ impl World {
                 Unknown::Taken => "the world already has a place of this name or a stack of this id".to_owned(),
             },
             Cause::BadAmount => "the amount must be at least 1 and at most the size of the stack".to_owned(),
-            Cause::OutOfBounds { of, slots, least, most } if least == most => {
-                format!("{} always has {most} slots; {slots} were requested", self.place_name(of))
+            Cause::OutOfBounds { of, slots, min, max } if min == max => {
+                format!("{} always has {max} slots; {slots} were requested", self.place_name(of))
             }
-            Cause::OutOfBounds { of, slots, least, most } => {
-                format!("{} can have {least} to {most} slots; {slots} were requested", self.place_name(of))
+            Cause::OutOfBounds { of, slots, min, max } => {
+                format!("{} can have {min} to {max} slots; {slots} were requested", self.place_name(of))
             }
             Cause::Overflow => "the total weight would be too large to count".to_owned(),
             Cause::NotOpen(at) => format!("{} is not open", self.place_name(at)),
             Cause::AlwaysOpen(at) => format!("{} is always open to its holder", self.place_name(at)),
             Cause::InUse { at, by } => format!("{} is in use by {}", self.place_name(at), self.holder_name(by)),
-            Cause::EmptySource { at: at @ Place::Shortcut(..), .. } => format!("{} is empty", self.place_name(at)),
-            Cause::EmptySource { at, kind: Some(kind) } => {
-                format!("{} contains no {}", self.place_name(at), self.kind_name(kind))
-            }
-            Cause::EmptySource { at, kind: None } => format!("{} is empty", self.place_name(at)),
+            Cause::EmptySource { at, kind } => match kind.filter(|_| !matches!(at, Place::Shortcut(..))) {
+                Some(kind) => format!("{} contains no {}", self.place_name(at), self.kind_name(kind)),
+                None => format!("{} is empty", self.place_name(at)),
+            },
             Cause::NothingToDeposit { holder, into } => {
                 format!("{} carries no kind that {} contains", self.holder_name(holder), self.place_name(into))
             }
@@ -87,7 +86,7 @@ impl World {
             Cause::Protected(kind) => format!("{} is protected", self.kind_name(kind)),
             Cause::NotEmpty(at) => format!("{} is not empty", self.place_name(at)),
             Cause::InsideItself(kind) => format!("{} would contain itself", self.kind_name(kind)),
-            Cause::TooDeep { would, most } => format!("packs would be nested {would} deep; the maximum is {most}"),
+            Cause::TooDeep { would, max } => format!("packs would be nested {would} deep; the maximum is {max}"),
             Cause::BlockedSlot(at) => {
                 format!("{}, or a different slot that the item occupies, is blocked or taken", self.place_name(at))
             }
@@ -148,8 +147,8 @@ impl World {
         }
     }
 
-    /// The marks and properties that a class stands for: those of a stack, or those that an event of the latest operation
-    /// names.
+    /// The marks and properties that a class stands for: those of a stack, or those that an event
+    /// of the latest operation names.
     #[must_use]
     pub fn variant_of(&self, class: StackClass) -> Variant {
         let Some(key) = self.classes.key(class.0) else { return Variant::plain() };

@@ -1,5 +1,5 @@
-//! equip: a stack goes onto an alike one that is worn, else to a worn slot that is free, else to the first that admits it;
-//! what is in the way there leaves.
+//! equip: a stack goes onto an alike one that is worn, else to a worn slot that is free, else to
+//! the first that admits it; what is in the way there leaves.
 
 use super::carry::{Going, Request, WithoutNumber};
 use super::draft::{Draft, Item};
@@ -22,7 +22,7 @@ pub(super) fn plan(draft: &mut Draft<'_>, actor: Option<HolderId>, amount: Amoun
     };
     let cell = draft.cell(source);
     if requested == Some(0) || cell.is_empty() {
-        // What is wrong is told as of any carrying.
+        // Reasons are those of any move.
         let request = Request { amount, kind: None, from, without_number: WithoutNumber::WhatFits };
         return draft.carry(request, Going::Nowhere);
     }
@@ -30,7 +30,7 @@ pub(super) fn plan(draft: &mut Draft<'_>, actor: Option<HolderId>, amount: Amoun
     match requested.filter(|&requested| exact && requested > cell.count) {
         None => equipping.equip(draft, amount, requested, exact),
         Some(requested) => {
-            let start = draft.so_far();
+            let start = draft.point();
             let noted = draft.take_noted();
             let could =
                 equipping.equip(draft, Amount::UpTo(requested), Some(requested), false).map_or(0, |done| done.count);
@@ -41,7 +41,7 @@ pub(super) fn plan(draft: &mut Draft<'_>, actor: Option<HolderId>, amount: Amoun
             let missing = Cause::NotEnough { at: from, requested: wanted, there };
             if draft.collects_causes() {
                 draft.note_causes([missing]);
-                // The other checks look at what is there.
+                // The other checks use the items that are present.
                 let all = equipping.equip(draft, Amount::Exactly(cell.count), Some(cell.count), true);
                 draft.note_causes(all.err().map(|refusal| refusal.cause()));
             }
@@ -126,7 +126,7 @@ impl Equipping {
         draft.cell(spot).is_empty() && !draft.is_blocked(self.item, spot, Some(self.source), whole)
     }
 
-    /// How many there are to lie in a slot.
+    /// The number of items for a slot.
     fn most(&self, draft: &Draft<'_>, spot: Spot, requested: Option<u32>) -> u32 {
         let most = draft.limit(spot, self.cell.kind).min(self.cell.count);
         requested.map_or(most, |requested| requested.min(most))
@@ -134,7 +134,7 @@ impl Equipping {
 
     /// What is in the way there leaves.
     fn take_the_place(&self, draft: &mut Draft<'_>, spot: Spot, requested: Option<u32>, exact: bool) -> Planned {
-        let start = draft.so_far();
+        let start = draft.point();
         let most = self.most(draft, spot, requested);
         let wanted = requested.filter(|_| exact).unwrap_or(most);
         let causes = self.attempt(draft, spot, wanted, exact);
@@ -157,13 +157,14 @@ impl Equipping {
         Err(Refusal::new(first).up_to(u64::from(least)))
     }
 
-    /// Puts so many on, and what is in the way there elsewhere; gives every check that fails then.
+    /// Equips a number of items and moves the stacks in the way; returns every check that fails.
     ///
-    /// It is judged by the world that it leaves: what is in the way leaves after the item is worn, and may use the room that
-    /// this leaves. The slot is taken until then, so it waits in one that no container has. Events can't say that: they are put
-    /// in an order in which each slot is free when something comes into it.
+    /// It is judged by the world that it leaves: what is in the way leaves after the item is worn,
+    /// and may use the room that this leaves. The slot is taken until then, so it waits in one that
+    /// no container has. Events can't say that: they are put in an order in which each slot is free
+    /// when something comes into it.
     fn attempt(&self, draft: &mut Draft<'_>, spot: Spot, count: u32, exact: bool) -> Vec<Cause> {
-        let start = draft.so_far();
+        let start = draft.point();
         let (source, whole) = (self.source, count == self.cell.count);
         let mut failed = Vec::new();
         let mut obstacles =
@@ -174,13 +175,13 @@ impl Equipping {
             obstacles.retain(|there| *there != source);
             failed.push(Cause::BlockedSlot(draft.place_of_spot(spot)));
         }
-        let aside = (!draft.cell(spot).is_empty()).then(|| draft.set_aside_as_orphan(spot));
+        let spare = (!draft.cell(spot).is_empty()).then(|| draft.move_to_spare_slot(spot));
         draft.parts().push((spot, count));
         draft.lay_parts(self.item, Some(source));
         draft.settle();
         let mut without_place = Vec::new();
         for &there in &obstacles {
-            let now = aside.filter(|_| there == spot).unwrap_or(there);
+            let now = spare.filter(|_| there == spot).unwrap_or(there);
             if whole && self.fits_back(draft, now, there) {
                 let cell = draft.cell(now);
                 draft.parts().push((source, cell.count));
@@ -210,13 +211,14 @@ impl Equipping {
         if !without_place.is_empty() {
             failed.push(Cause::NoRoom { at, requested: u64::from(count), room: 0 });
         }
-        if let Some(aside) = aside.filter(|_| failed.is_empty()) {
-            draft.reorder(&start, |since| self.order(since, spot, aside, whole));
+        if let Some(spare) = spare.filter(|_| failed.is_empty()) {
+            draft.reorder(&start, |since| self.order(since, spot, spare, whole));
         }
         failed
     }
 
-    /// Whether a whole stack in the way, which lies in `now` and lay in `there`, may go to the slot that is left empty.
+    /// Whether a whole stack in the way, now in `now` and earlier in `there`, may move to the
+    /// emptied slot.
     fn fits_back(&self, draft: &Draft<'_>, now: Spot, there: Spot) -> bool {
         let (cell, to) = (draft.cell(now), self.source);
         let item = draft.item(cell);
@@ -234,7 +236,8 @@ impl Equipping {
         let cell = draft.cell(there);
         let item = draft.item(cell);
         let target = Target::Holder(self.holder);
-        // A pack does not go into one that has just come out of it: there is no order in which both could move.
+        // A pack does not go into one that has just come out of it: there is no order in which both
+        // could move.
         let came_out_of_it =
             cell.is_pack() && self.item.is_pack() && draft.is_within(self.source.container, cell.inner);
         let goes = draft.why_stuck(cell, there, Going::To(target)).is_none()
@@ -249,13 +252,13 @@ impl Equipping {
         goes
     }
 
-    /// Brings the events since into an order in which nothing comes into a slot that is taken. They begin with the stack in the
-    /// way that was put aside, and with what came into its slot.
-    fn order(&self, since: &[Event], spot: Spot, aside: Spot, whole: bool) -> Vec<Event> {
+    /// Orders the events so that nothing enters a taken slot. They begin with the stack in the way
+    /// and the item that takes its slot.
+    fn order(&self, since: &[Event], spot: Spot, spare: Spot, whole: bool) -> Vec<Event> {
         let [waits, worn, rest @ ..] = since else { return since.to_vec() };
         let Event::Moved { from: there, .. } = *waits else { return since.to_vec() };
-        let is_from_aside = |event: &Event| matches!(event, Event::Moved { from, .. } if from.spot == aside);
-        let (mut leaving, others): (Vec<Event>, Vec<Event>) = rest.iter().copied().partition(is_from_aside);
+        let is_from_spare = |event: &Event| matches!(event, Event::Moved { from, .. } if from.spot == spare);
+        let (mut leaving, others): (Vec<Event>, Vec<Event>) = rest.iter().copied().partition(is_from_spare);
         for event in &mut leaving {
             if let Event::Moved { from, .. } = event {
                 from.spot = spot;
@@ -270,7 +273,8 @@ impl Equipping {
         let Some(Event::Moved { kind, count, to: back, class, inner, .. }) = back else {
             return leaving.into_iter().chain([*worn]).chain(others).collect();
         };
-        // It changes places with the item. If a part that went elsewhere keeps the id, it changes places with that first.
+        // It changes places with the item. If a part that went elsewhere keeps the id, it changes
+        // places with that first.
         let kept = leaving.iter().position(|event| goes(event, &|to| to.stack == there.stack));
         let kept = kept.map(|kept| leaving.remove(kept));
         let mut events = leaving;

@@ -1,8 +1,9 @@
 //! The fast path: the most frequent operations between simple containers.
 //!
-//! It creates, consumes, moves and swaps plain stacks without a draft. Everything else, and every operation that would be refused,
-//! takes the path of all operations; the result is the same. [`World::plan`] never takes the fast path, so each test that compares a
-//! plan with the operation compares the two paths.
+//! It creates, consumes, moves and swaps plain stacks without a draft. Everything else, and every
+//! operation that would be refused, takes the path of all operations; the result is the same.
+//! [`World::plan`] never takes the fast path, so each test that compares a plan with the operation
+//! compares the two paths.
 
 use super::limits::Limit;
 use super::operation::{Action, Operation};
@@ -50,7 +51,8 @@ struct Carried {
 }
 
 impl World {
-    /// Performs an operation here if it can be done here and would be applied, or is refused because nothing is there.
+    /// Performs an operation if the fast path supports it and it succeeds, or refuses it if the
+    /// source is empty.
     // Each in a function of its own that ends with what it calls: none bears the frame of another.
     #[inline(always)]
     pub(super) fn perform_fast(&mut self, operation: &Operation) -> Result<Outcome, Refusal> {
@@ -81,7 +83,8 @@ impl World {
         let (Some(here), Some(there)) = (self.simple_slot(from), self.simple_slot(to)) else {
             return self.perform_on_draft(operation);
         };
-        // Both are looked up before anything hangs on either, so that the processor waits for them together.
+        // Both are looked up before anything hangs on either, so that the processor waits for them
+        // together.
         let (mine, onto) = (self.cell_at(here), self.cell_at(there));
         let (source, target) = (here.spot, there.spot);
         let none = matches!(amount, Amount::Exactly(0) | Amount::UpTo(0));
@@ -143,7 +146,7 @@ impl World {
         self.rules.figures[kind as usize].weight
     }
 
-    /// Whether a container and a slot admit what comes from another container, or from nowhere.
+    /// Whether a container and a slot admit items from a different container, or new items.
     #[inline(always)]
     pub(super) fn admits_there(&self, cell: Cell, from: u32, to: At<'_>) -> bool {
         let admits = |filter: Option<_>| {
@@ -153,7 +156,8 @@ impl World {
             && admits(to.state.slot_filter(&self.rules, to.spot.slot))
     }
 
-    /// The holder that would bear the contents of a container and does not bear those of the other, or of nowhere, yet.
+    /// The holder that would bear the contents of a container and does not bear those of the other,
+    /// or of nowhere, yet.
     #[inline(always)]
     fn new_holder(&self, from: u32, to: u32) -> Option<u32> {
         let holder = self.state(to).holder;
@@ -173,7 +177,7 @@ impl World {
         }
     }
 
-    /// How many of so many.
+    /// The amount of a given number.
     #[inline(always)]
     pub(super) fn how_many_fit(&self, requested: u32, cell: Cell, from: u32, to: u32) -> u32 {
         let (left, weight) = (self.weight_left(from, to), self.weight_of_one(cell.kind));
@@ -185,7 +189,8 @@ impl World {
         if self.state(to).has_caps && from != to { by_weight.min(self.left_by_caps(cell, from, to)) } else { by_weight }
     }
 
-    /// How many more the caps by filter of a container and its holder let in from another container, or from nowhere.
+    /// How many more the caps by filter of a container and its holder let in from another
+    /// container, or from nowhere.
     #[inline(never)]
     fn left_by_caps(&self, cell: Cell, from: u32, to: u32) -> u32 {
         let counts = |limit: &Limit| {
@@ -199,7 +204,7 @@ impl World {
         limits.filter(counts).map(|limit| limit.how_many(1)).min().unwrap_or(u32::MAX)
     }
 
-    /// What an operation would come to, if it can be told here.
+    /// The result of an operation, if the fast path supports it.
     #[inline]
     pub(super) fn weigh_fast(&self, operation: &Operation) -> Option<Outcome> {
         if operation.actor.is_some_and(|actor| !self.has_holder(actor)) {
@@ -239,10 +244,11 @@ impl World {
             }
             _ => return None,
         };
-        Some(Outcome { requested: requested, done, changed: true, revision: self.revision + 1, put_mode: None })
+        Some(Outcome { requested, done, changed: true, revision: self.revision + 1, put_mode: None })
     }
 
-    /// Whether so much weight may go from one container to the other; what is less than nothing goes back.
+    /// Whether so much weight may go from one container to the other; what is less than nothing
+    /// goes back.
     #[inline(always)]
     pub(crate) fn can_gain(&self, gain: i64, from: u32, to: u32) -> bool {
         // There is no branch on which of them gains: it is as often the one as the other.
@@ -305,7 +311,8 @@ impl World {
         self.done_fast(requested, u64::from(given))
     }
 
-    /// The gain of the other's container in weight, as far as that is not what matters. What is empty is light and fits everywhere.
+    /// The gain of the other's container in weight, as far as that is not what matters. What is
+    /// empty is light and fits everywhere.
     #[inline(always)]
     pub(super) fn want_swap(&self, [mine, yours]: [Cell; 2], one: At<'_>, other: At<'_>) -> Option<i64> {
         if mine.is_pack() || yours.is_pack() || mine.is_empty() && yours.is_empty() {
@@ -422,7 +429,7 @@ fn new_scratch() -> Box<Scratch> {
     Box::default()
 }
 
-/// What is left of a stack.
+/// The rest of a stack.
 #[inline(always)]
 pub(super) fn less(cell: Cell, count: u32) -> Cell {
     if cell.count == count { Cell::default() } else { Cell { count: cell.count - count, ..cell } }

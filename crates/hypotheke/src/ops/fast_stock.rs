@@ -46,8 +46,8 @@ impl World {
         }
     }
 
-    /// What would be created: a stack of it with no items, how many were requested, whether no fewer will do, and how many
-    /// would fit as far as weight goes.
+    /// What would be created: a stack of it with no items, how many were requested, whether no
+    /// fewer will do, and how many would fit as far as weight goes.
     #[inline(always)]
     pub(super) fn weigh_create(&self, amount: Amount, kind: KindId, to: u32) -> Option<(Cell, u32, bool, u32)> {
         let figures = *self.rules.figures.get(kind.index()).filter(|_| self.rules.has_kind(kind))?;
@@ -87,7 +87,7 @@ impl World {
         Some((requested, given))
     }
 
-    /// What comes to lie in several slots, or in part.
+    /// Items for several slots, or only a part of them.
     #[inline(never)]
     fn create_parts(&mut self, plain: Cell, (requested, exact, want): (u32, bool, u32), to: u32) -> Option<u32> {
         let figures = self.rules.figures[plain.kind as usize];
@@ -97,7 +97,8 @@ impl World {
         if enough {
             let next_stack = self.next_stack;
             parts.iter().for_each(|&part| self.create_part(plain, part, figures.weight));
-            // What is plain has no class that could be given to others meanwhile, so this may come after it.
+            // What is plain has no class that could be given to others meanwhile, so this may come
+            // after it.
             self.remember_fast(next_stack);
         }
         parts.clear();
@@ -144,7 +145,8 @@ impl World {
         want - left
     }
 
-    /// The next slot with an alike stack that may still grow, or the next empty one, and how many of so many it takes.
+    /// The next slot with a stack of the same item and room, or the next empty one, and the number
+    /// it takes.
     #[inline(always)]
     fn next_part(&self, cell: Cell, want: u32, growing: bool, container: u32, from: u32) -> Option<(Spot, u32)> {
         let state = self.state(container);
@@ -176,7 +178,8 @@ impl World {
         (requested > 0 && figures.pack == NO_PACK && !figures.is_protected).then_some((requested, exact))
     }
 
-    /// Works out from which slots of a container how many are taken, from the first slot with a stack of the kind on.
+    /// Works out from which slots of a container how many are taken, from the first slot with a
+    /// stack of the kind on.
     #[inline(always)]
     pub(super) fn find_taken(
         &self,
@@ -197,7 +200,7 @@ impl World {
         want - left
     }
 
-    /// How many were consumed, of which the first lie in a slot.
+    /// The number of consumed items, the first of which are in a slot.
     #[inline(always)]
     fn consume_fast(&mut self, (requested, exact): (u32, bool), kind: KindId, first: Spot) -> Option<u32> {
         let made = self.made(kind)?;
@@ -218,7 +221,7 @@ impl World {
         Some(given)
     }
 
-    /// What lies in several slots, or may be fewer than have to be there.
+    /// Items in several slots, or possibly fewer than requested.
     #[inline(never)]
     fn consume_parts(
         &mut self,

@@ -1,4 +1,5 @@
-//! leave: a holder returns what is in its hand, as far as that goes, and closes all that it has opened.
+//! leave: a holder returns what is in its hand, as far as that goes, and closes all that it has
+//! opened.
 
 use super::draft::Draft;
 use super::{Done, Planned, returning};
@@ -7,7 +8,7 @@ use crate::language::Amount;
 
 pub(super) fn plan(draft: &mut Draft<'_>, actor: Option<HolderId>) -> Planned {
     let holder = draft.acting(actor)?;
-    let start = draft.so_far();
+    let start = draft.point();
     if returning::plan(draft, actor, Amount::All).is_err() {
         // The hand is empty, or what is in it stays there.
         draft.go_back_to(&start);

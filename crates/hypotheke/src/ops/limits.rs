@@ -1,5 +1,5 @@
-//! Limits: the one place where it is judged whether something may bear more. No operation makes an excess worse: what is over a
-//! limit may stay so, or shrink, and only a gain is refused.
+//! Limits: the one place where it is judged whether something may bear more. No operation makes an
+//! excess worse: what is over a limit may stay so, or shrink, and only a gain is refused.
 //!
 //! The audit judges the same from plain data, without a line of this.
 
@@ -12,9 +12,9 @@ use crate::quantity::Decimal;
 use crate::ruleset::Cap;
 use crate::world::{Bearer, Place, Spot, World};
 
-/// What is known of all that has limits: the world as it is, or as it would be.
+/// Everything that has limits: the present world, or the world of a draft.
 pub(super) trait Bears {
-    /// How much lies in it, packs and their contents included.
+    /// The amount of its contents, packs included.
     fn weight_of(&self, bearer: Bearer) -> i64;
     /// [`i64::MAX`] where there is none.
     fn weight_cap_of(&self, bearer: Bearer) -> i64;
@@ -113,7 +113,7 @@ impl Limit {
 }
 
 impl Measure {
-    /// The number of its filter; none of a weight.
+    /// The number of its filter; `None` for a weight.
     pub(super) fn number(self) -> Option<u32> {
         match self {
             Measure::Weight => None,
@@ -122,7 +122,8 @@ impl Measure {
     }
 }
 
-/// Whether a whole stack may come to lie under a limit, from under a different one: within it, or no further over it than it is.
+/// Whether a whole stack may move under a limit from under a different one: within it, or with no
+/// larger excess.
 #[inline(always)]
 pub(super) fn may_lie_whole(count: u32, limit: u32, limit_before: u32) -> bool {
     count <= limit || limit >= limit_before
@@ -195,8 +196,8 @@ impl Bears for Draft<'_> {
 }
 
 impl Draft<'_> {
-    /// How many items the limits of a container, of those around it, and of the holder leave room for. What lies in one
-    /// of them already adds nothing to it.
+    /// The number of items that the limits of a container, the containers around it and the holder
+    /// allow. Items that one of them has already add nothing to it.
     #[inline]
     pub(super) fn allowance(&self, item: Item, source: Option<Spot>, container: u32) -> u32 {
         if self.checks_caps_later() || source.is_some_and(|source| source.container == container) {
@@ -223,7 +224,7 @@ impl Draft<'_> {
         most.saturating_sub(laid.map(|(_, count)| count).sum())
     }
 
-    /// Whether a container or holder bears what lies in a container.
+    /// Whether a container or holder carries the contents of a container.
     fn bears(&self, bearer: Bearer, container: u32) -> bool {
         match bearer {
             Bearer::Container(other) => self.is_within(container, other),
@@ -231,7 +232,8 @@ impl Draft<'_> {
         }
     }
 
-    /// Those that would bear what comes to lie in a container, and do not bear it where it lies: from the inside out, the holder last.
+    /// Everything that newly carries items entering a container: from the inside out, the holder
+    /// last.
     #[inline]
     pub(super) fn new_bearers(&self, from: Option<u32>, to: u32) -> SmallVec<[Bearer; 4]> {
         let mut bearers = SmallVec::new();
@@ -263,13 +265,14 @@ impl Draft<'_> {
         })
     }
 
-    /// The weight cap of a container or holder, if it would be over that, and further over than it is.
+    /// The weight cap of a container or holder, if it would be over that, and further over than it
+    /// is.
     pub(super) fn too_heavy(&self, bearer: Bearer, gain: i128) -> Option<Cause> {
         Limit::of_weight(self, bearer).why_not(|| self.place_of_bearer(bearer), gain)
     }
 
-    /// All that would be over a limit, and further over than it is, after all that was worked out: first the caps of all that bear
-    /// more than before, then their weight caps.
+    /// All that would be over a limit, and further over than it is, after all that was worked out:
+    /// first the caps of all that bear more than before, then their weight caps.
     pub(super) fn all_over_in_the_end(&self) -> Vec<Cause> {
         let bearers = self.changed_bearers();
         let why_not = |bearer: Bearer, limit: Limit, gain: i64| {

@@ -1,15 +1,15 @@
-//! Looking ahead: what would lie where, for whoever looks at many operations of which few are played. Where it can't be told here, or
-//! the operation would be refused, there is nothing to tell.
+//! Lookahead: the result of an operation without performing it, for searches that perform few of
+//! many. None if it is unknown or the operation would be refused.
 
 use super::draft::MAX_ON_GROUND;
 use super::fast_path::{Wanted, less};
 use crate::language::Amount;
 use crate::world::{Cell, GROUND, Spot, World};
 
-/// What a step would come to, and how much more the container to which something goes would weigh.
+/// The result of a step, and the added weight of the target container.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Prediction {
-    /// What would lie in both places.
+    /// The contents of both places afterwards.
     pub(crate) cells: (Cell, Cell),
     pub(crate) gain: i64,
 }
@@ -31,7 +31,7 @@ impl World {
         (from != to && self.can_gain(predicted.gain, from.container, to.container)).then_some(predicted.cells)
     }
 
-    /// The same for what may lie in two slots that are ruled so, in another world, as far as it is not a matter of weight.
+    /// The same for slots with these rules in any world, without weight.
     pub(crate) fn look_ahead_move_of(
         &self,
         amount: Amount,
@@ -43,13 +43,13 @@ impl World {
         if simple { self.look_ahead_coming(amount, cells, from.container, to) } else { None }
     }
 
-    /// What would lie in two slots after an exchange.
+    /// The contents of two slots after a swap.
     pub(crate) fn look_ahead_swap(&self, one: Spot, other: Spot) -> Option<(Cell, Cell)> {
         let predicted = self.look_ahead_swap_of([self.cell(one), self.cell(other)], one, other)?;
         (one != other && self.can_gain(predicted.gain, one.container, other.container)).then_some(predicted.cells)
     }
 
-    /// The same for what may lie in two slots that are ruled so, in another world, as far as it is not a matter of weight.
+    /// The same for slots with these rules in any world, without weight.
     pub(crate) fn look_ahead_swap_of(&self, cells: [Cell; 2], one: Spot, other: Spot) -> Option<Prediction> {
         if !self.is_simple_spot(one) || !self.is_simple_spot(other) {
             return None;
@@ -58,7 +58,8 @@ impl World {
         Some(Prediction { cells: (cells[1], cells[0]), gain })
     }
 
-    /// What would stay in a slot after an amount of it was dropped, and what would land where there are so many stacks.
+    /// The remaining contents of a slot after a drop, and the dropped stack, given the number of
+    /// stacks on the ground.
     pub(crate) fn look_ahead_drop(&self, amount: Amount, from: Spot, landed: usize) -> Option<(Cell, Cell)> {
         self.look_ahead_drop_of(amount, self.cell(from), from, landed)
     }
@@ -82,24 +83,26 @@ impl World {
         goes.then(|| (less(mine, count), Cell { count, ..mine }))
     }
 
-    /// So many stacks may lie on the ground.
+    /// The maximum number of stacks on the ground.
     pub(crate) fn max_landed(&self) -> usize {
         MAX_ON_GROUND.min(self.rules.ground_limit as usize)
     }
 
-    /// What would stay on the ground after an amount was picked up there, and what would be in the slot.
+    /// What would stay on the ground after an amount was picked up there, and what would be in the
+    /// slot.
     pub(crate) fn look_ahead_pick_up(&self, amount: Amount, landing: u32, to: Spot) -> Option<(Cell, Cell)> {
         let cells = [self.cell(Spot { container: GROUND, slot: landing }), self.cell(to)];
         let predicted = self.look_ahead_pick_up_of(amount, cells, to)?;
         self.can_gain(predicted.gain, GROUND, to.container).then_some(predicted.cells)
     }
 
-    /// The same for what may lie there in another world, as far as it is not a matter of weight.
+    /// The same in any world, without weight.
     pub(crate) fn look_ahead_pick_up_of(&self, amount: Amount, cells: [Cell; 2], to: Spot) -> Option<Prediction> {
         if self.is_simple_spot(to) { self.look_ahead_coming(amount, cells, GROUND, to) } else { None }
     }
 
-    /// What would be in two places after an amount of the one went to the other, which is a slot of a simple container.
+    /// What would be in two places after an amount of the one went to the other, which is a slot of
+    /// a simple container.
     fn look_ahead_coming(&self, amount: Amount, cells: [Cell; 2], from: u32, to: Spot) -> Option<Prediction> {
         let ([mine, there], to) = (cells, self.at(to));
         let Wanted { requested, exact, wanted } = self.want_move(amount, cells, from, to)?;
@@ -108,13 +111,14 @@ impl World {
         (wanted > 0 && (wanted == requested || !exact)).then_some(Prediction { cells: after, gain })
     }
 
-    /// Whether no weight is too much to go from one container to the other and back, whatever lies there.
+    /// Whether weight never prevents a move between two containers, in either direction, with any
+    /// contents.
     pub(crate) fn bears_anything(&self, from: u32, to: u32) -> bool {
         self.weight_left(from, to) == i64::MAX && (from == GROUND || self.weight_left(to, from) == i64::MAX)
     }
 }
 
-/// How many of a stack an amount takes, where nothing else limits it; none where it is refused.
+/// The number of items of a stack for an amount without other limits; `None` if it is refused.
 fn wanted_of(amount: Amount, there: u32) -> Option<u32> {
     let (wanted, exact) = match amount {
         Amount::All => (there, true),

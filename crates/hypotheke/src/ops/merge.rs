@@ -1,4 +1,5 @@
-//! merge: a stack goes onto an alike one, up to the limit; what is over stays. Onto what is empty or not alike: refused.
+//! merge: a stack goes onto an alike one, up to the limit; what is over stays. Onto what is empty
+//! or not alike: refused.
 
 use super::Planned;
 use super::carry::{Going, Request, WithoutNumber};

@@ -5,10 +5,11 @@
 //!                                            └─ or a Refusal; nothing has been touched
 //! ```
 //!
-//! Each operation has a file of its own with one function of the same shape: it takes a [`Draft`](draft::Draft), works
-//! out on it what would lie where, and gives what was done or the [`Refusal`]. What most of them share, taking stacks
-//! from somewhere and laying them somewhere else, is [`carry`]; what a target takes, and why not, is [`target`].
-//! A new operation is an entry in [`Action`], a file here, and a line in [`judge`].
+//! Each operation has its own file with one function of the same shape: it takes a
+//! [`Draft`](draft::Draft), works out the new contents on it, and returns the number of items or
+//! the [`Refusal`]. Shared parts are in [`carry`] (taking and placing stacks) and [`target`] (what
+//! a target takes, and why not). A new operation is an entry in [`Action`], a file here, and a line
+//! in [`plan`].
 
 mod access;
 mod apply;
@@ -79,7 +80,7 @@ use crate::snapshot::Departure;
 use crate::world::{Event, Place, Scratch, World};
 use draft::Draft;
 
-/// What an operation came to on its draft: how many were requested and how many went.
+/// The result of an operation on its draft: the requested and the moved number.
 #[derive(Clone, Copy, Debug)]
 struct Done {
     requested: Option<u64>,
@@ -94,7 +95,7 @@ fn plan_on(draft: &mut Draft<'_>, operation: &Operation) -> Planned {
     let (noted, closed_too) = (draft.take_noted(), draft.all_closed(operation));
     let planned = plan_action(draft, operation);
     match planned {
-        // What can't be meant at all is told before what can't be reached.
+        // Unsupported operations are reported before unreachable places.
         Err(refusal) if refusal.reason() < Reason::NotOpen => return Err(refusal),
         Err(refusal) => draft.note_causes([refusal.cause()]),
         // What could go in part would not be refused.
@@ -105,7 +106,7 @@ fn plan_on(draft: &mut Draft<'_>, operation: &Operation) -> Planned {
     Err(Refusal::new(closed))
 }
 
-/// Judges an operation by itself, and what follows from it.
+/// Plans an operation and its consequences.
 fn plan_whole(draft: &mut Draft<'_>, operation: &Operation) -> Planned {
     let done = plan_on(draft, operation)?;
     draft.follow_up();
@@ -147,7 +148,7 @@ fn plan_action(draft: &mut Draft<'_>, operation: &Operation) -> Planned {
 }
 
 impl World {
-    /// Says what an operation would come to, and changes nothing.
+    /// Returns the result of an operation and changes nothing.
     ///
     /// # Errors
     /// The refusal that [`World::perform`] would give.
@@ -159,7 +160,8 @@ impl World {
         Ok(Plan { moment: self.now.moment(), next_stack, scratch, outcome })
     }
 
-    /// Says what an operation would come to, without a plan: a dry run that takes no longer than the operation.
+    /// Returns the result of an operation without a plan: a dry run that costs no more than the
+    /// operation.
     ///
     /// ```
     /// use hypotheke::{Amount, Operation, Ruleset, World};
@@ -238,12 +240,12 @@ impl World {
     /// assert_eq!(refusal.max_amount(), 6);
     ///
     /// let outcome = world.perform(&Operation::moving(Amount::UpTo(8), depot, sled)).unwrap();
-    /// assert_eq!((outcome.done(), outcome.left()), (6, 2));
+    /// assert_eq!((outcome.done(), outcome.requested()), (6, Some(8)));
     /// # Ok::<(), hypotheke::RulesetErrors>(())
     /// ```
     ///
     /// # Errors
-    /// The reason why the rules say no. The world is then as it was.
+    /// The reason of the refusal. The world is unchanged.
     pub fn perform(&mut self, operation: &Operation) -> Result<Outcome, Refusal> {
         self.perform_fast(operation)
     }
@@ -271,7 +273,7 @@ impl World {
         let planned = plan_whole(&mut draft, operation).and_then(|done| {
             let changes = draft.events().len() as u64;
             let is_within = changes <= u64::from(most);
-            if is_within { Ok(done) } else { Err(Refusal::new(Cause::TooManyChanges { changes, most })) }
+            if is_within { Ok(done) } else { Err(Refusal::new(Cause::TooManyChanges { changes, max: most })) }
         });
         match planned {
             Ok(done) => {
@@ -290,8 +292,9 @@ impl World {
         }
     }
 
-    /// Takes back the operation that led to a revision. The world is then exactly as if it had never been; its ids may be
-    /// given again. Several can be taken back in a row, the latest first.
+    /// Undoes the operation that led to a revision. The world is then exactly as if it had never
+    /// been performed; its ids may be given again. Several can be undone in a row, the latest
+    /// first.
     ///
     /// ```
     /// use hypotheke::{Amount, Operation, Ruleset, World};
@@ -308,13 +311,13 @@ impl World {
     /// ```
     ///
     /// # Errors
-    /// [`Cause::Stale`] if that is not the latest operation, or it is not kept any more.
+    /// [`Cause::Stale`] if it is not the latest operation, or is beyond the undo limit.
     pub fn undo(&mut self, revision: u64) -> Result<(), Refusal> {
         if self.undo_latest(revision) { Ok(()) } else { Err(Refusal::new(Cause::Stale)) }
     }
 
-    /// The documents of what departed by the latest operation, in order; nothing after a refusal. Whoever lets a container
-    /// or a holder depart keeps its document, or that is lost.
+    /// The transfer records of the latest operation, in order; none after a refusal. Keep them: a
+    /// lost record is a lost holder or container.
     #[must_use]
     pub fn departed(&self) -> &[Departure] {
         self.scratch.as_ref().map_or(&[], |scratch| &scratch.departed)

@@ -10,8 +10,8 @@ use crate::text::{Span, Word};
 use crate::world::{Place, World};
 
 impl World {
-    /// An operation as plain data by names, the counterpart of [`NamedOperation::resolve`]. None where a handle is of a different
-    /// world, or of something that has gone.
+    /// An operation as plain data by names, the counterpart of [`NamedOperation::resolve`]. None if
+    /// a handle belongs to a different world or to something removed.
     ///
     /// ```
     /// use hypotheke::{Amount, Operation, Ruleset, World};
@@ -44,13 +44,13 @@ struct Namer<'w> {
     world: &'w World,
 }
 
-/// A handle is of a different world, or of something that has gone.
+/// A handle of a different world, or of something removed.
 struct NoName;
 
 type Named<T> = Result<T, NoName>;
 
 impl Namer<'_> {
-    /// The kind that is meant, or else the one that lies there, if it is one stack.
+    /// The requested kind, or the kind of the single stack there.
     fn kind_at(&self, kind: Option<KindId>, at: Option<Place>) -> Named<Option<Word>> {
         let there = || match at? {
             Place::Slot(container, slot) => self.world.stack(container, slot).map(|stack| stack.kind().handle()),

@@ -1,4 +1,5 @@
-//! The whole picture for a stack that is dragged: how many of it each slot would take, and why not more.
+//! The whole picture for a stack that is dragged: how many of it each slot would take, and why not
+//! more.
 
 use super::carry::Going;
 use super::draft::{Draft, Item};
@@ -20,9 +21,9 @@ pub struct SlotRoom {
 }
 
 impl World {
-    /// How many items of a stack each slot of a container would take if they were moved there, and why not more: what an
-    /// interface needs to tint slots while something is dragged. It is cheap enough for every frame; `offers` is cleared and
-    /// used again.
+    /// How many items of a stack each slot of a container would take if they were moved there, and
+    /// why not more: what an interface needs to tint slots while something is dragged. It is cheap
+    /// enough for every frame; `offers` is cleared and used again.
     ///
     /// ```
     /// use hypotheke::{Reason, Ruleset, World};
@@ -39,14 +40,14 @@ impl World {
     /// let (depot, sled) = (world.container("depot").unwrap(), world.container("sled").unwrap());
     /// let mut offers = Vec::new();
     /// world.room_by_slot((depot, 0).into(), None, sled, &mut offers).unwrap();
-    /// let told: Vec<_> = offers.iter().map(|it| (it.takes, it.why_not_all.map(|cause| cause.reason()))).collect();
-    /// assert_eq!(told, [(2, Some(Reason::StackLimit)), (0, Some(Reason::NoRoom)), (5, None)]);
+    /// let described: Vec<_> = offers.iter().map(|it| (it.takes, it.why_not_all.map(|cause| cause.reason()))).collect();
+    /// assert_eq!(described, [(2, Some(Reason::StackLimit)), (0, Some(Reason::NoRoom)), (5, None)]);
     /// # Ok::<(), hypotheke::RulesetErrors>(())
     /// ```
     ///
     /// # Errors
-    /// If nothing lies at `from`, which is a slot, a hand or the place of a stack on the ground, or the container is not
-    /// there.
+    /// None if `from` (a slot, a hand or the place of a stack on the ground) is empty, or the
+    /// container does not exist.
     pub fn room_by_slot(
         &self,
         from: Place,
@@ -151,7 +152,8 @@ impl Draft<'_> {
         let beyond = Spot { container, slot: state.ruled };
         let limit = self.limit(beyond, item.kind);
         let limit_there = self.limit(source, item.kind);
-        // A stack that is over its limit goes whole to where it is no further over; each slot says so by itself.
+        // A stack over its limit moves whole to a slot where its excess is no larger; each slot
+        // decides on its own.
         let room = if count > limit_there { 0 } else { limit };
         Alike {
             container: self.container_id(container),

@@ -6,7 +6,8 @@ use crate::quantity::Decimal;
 use crate::snapshot::Departure;
 use crate::world::Place;
 
-/// Marks and properties that a created stack is given. Properties that are not named have the kind's first values.
+/// Marks and properties that a created stack is given. Properties that are not named have the
+/// kind's first values.
 ///
 /// ```
 /// use hypotheke::{Ruleset, Variant};
@@ -136,7 +137,7 @@ impl Operation {
         Action::Move { amount, kind: None, from: from.into(), to: to.into() }.into()
     }
 
-    /// Lets a container that stands in the world, or a holder, leave it with all that it has.
+    /// Makes a container without a holder, or a holder, depart with all contents.
     #[must_use]
     pub fn departing(who: impl Into<Place>) -> Operation {
         Action::Depart { who: who.into() }.into()
@@ -160,7 +161,7 @@ impl Operation {
         Action::Merge { amount, from: from.into(), onto: onto.into() }.into()
     }
 
-    /// Exchanges what lies in two slots.
+    /// Swaps the contents of two slots.
     #[must_use]
     pub fn swapping(one: (ContainerId, u32), other: (ContainerId, u32)) -> Operation {
         Action::Swap { one: one.into(), other: other.into() }.into()
@@ -244,13 +245,13 @@ impl Operation {
         Action::Sort { at: container.into(), by }.into()
     }
 
-    /// Gives a container another number of slots; those that go must be empty.
+    /// Changes the number of slots of a container; removed slots must be empty.
     #[must_use]
     pub fn resizing(container: ContainerId, slots: u32) -> Operation {
         Action::Resize { at: container.into(), slots, spill: false }.into()
     }
 
-    /// Gives a container another number of slots; what lies in those that go is put elsewhere.
+    /// Changes the number of slots of a container; the contents of removed slots move elsewhere.
     #[must_use]
     pub fn resizing_with_spill(container: ContainerId, slots: u32) -> Operation {
         Action::Resize { at: container.into(), slots, spill: true }.into()
@@ -280,7 +281,7 @@ impl Operation {
         Action::Bind { kind, at: Place::Shortcut(holder, shortcut) }.into()
     }
 
-    /// A shortcut of a holder points at nothing any more.
+    /// Makes a shortcut point at nothing.
     #[must_use]
     pub fn unbinding(holder: HolderId, shortcut: u32) -> Operation {
         Action::Unbind { at: Place::Shortcut(holder, shortcut) }.into()
@@ -324,7 +325,7 @@ impl Operation {
         self
     }
 
-    /// From where to where items go, as far as it says so. What happens in one place happens from there and to there.
+    /// The source and the target of the items, if known. An operation in one place has it as both.
     pub(crate) fn ends(&self) -> (Option<Place>, Option<Place>) {
         let hand = self.actor.map(Place::Hand);
         let (from, to) = self.action.sides();

@@ -4,8 +4,8 @@ use crate::moment::Moment;
 use crate::snapshot::Outcome;
 use crate::world::{Event, Scratch};
 
-/// What an operation would do, worked out but not done. It holds for the world on which it was made, as long as that is as it was:
-/// any change makes it stale, and on a clone it always is.
+/// What an operation would do, worked out but not done. It holds for the world on which it was
+/// made, as long as that is as it was: any change makes it stale, and on a clone it always is.
 #[derive(Clone, Debug)]
 #[must_use = "a plan changes nothing until `World::apply` carries it out"]
 pub struct Plan {
@@ -16,7 +16,7 @@ pub struct Plan {
 }
 
 impl Plan {
-    /// What applying it would come to.
+    /// The result of applying it.
     pub fn outcome(&self) -> Outcome {
         self.outcome
     }

@@ -1,5 +1,5 @@
-//! put: what is in the hand goes onto a slot or into a container, in the first way of those that the container tries that
-//! can be gone.
+//! put: what is in the hand goes onto a slot or into a container, in the first way of those that
+//! the container tries that can be gone.
 
 use super::carry::{Going, Request, WithoutNumber};
 use super::draft::{Draft, Onto};
@@ -26,9 +26,9 @@ pub(super) fn plan(draft: &mut Draft<'_>, actor: Option<HolderId>, amount: Amoun
     }
     let ways = draft.ways_into(target);
     let mut reason: Option<Refusal> = None;
-    let start = draft.so_far();
-    // Of all ways only the reasons of that one count whose refusal is told.
-    let (before, mut told) = (draft.take_noted(), Vec::new());
+    let start = draft.point();
+    // Only the reasons of the reported mode count.
+    let (before, mut described) = (draft.take_noted(), Vec::new());
     for &way in &ways {
         match go(draft, way, amount, hand, target) {
             Ok(done) => {
@@ -41,12 +41,12 @@ pub(super) fn plan(draft: &mut Draft<'_>, actor: Option<HolderId>, amount: Amoun
                 let noted = draft.take_noted();
                 if reason.is_none() && fits(draft, way, hand, target) {
                     reason = Some(refusal);
-                    told = noted;
+                    described = noted;
                 }
             }
         }
     }
-    draft.note_first(told);
+    draft.note_first(described);
     draft.note_first(before);
     match reason {
         Some(refusal) => Err(refusal),
@@ -57,7 +57,7 @@ pub(super) fn plan(draft: &mut Draft<'_>, actor: Option<HolderId>, amount: Amoun
     }
 }
 
-/// No way that the container tries is one for what is there: the checks run as of any move, and that there is no room comes
+/// No mode of the container matches the contents: the checks run as for a move, and `no-room` comes
 /// last.
 fn why_no_way(draft: &mut Draft<'_>, amount: Amount, hand: Spot, target: Target) -> Refusal {
     let (cell, at) = (draft.cell(hand), draft.place_of_target(target));
@@ -117,7 +117,7 @@ fn exchange(draft: &mut Draft<'_>, amount: Amount, hand: Spot, slot: Spot) -> Pl
     Ok(super::Done { requested, count: u64::from(mine.count) })
 }
 
-/// Whether a way is the one for what lies there.
+/// Whether a mode matches the contents of the slot.
 fn fits(draft: &Draft<'_>, put_mode: PutMode, hand: Spot, target: Target) -> bool {
     let Target::Slot(slot) = target else { return put_mode != PutMode::Swap };
     let (item, there) = (draft.item(draft.cell(hand)), draft.cell(slot));

@@ -1,6 +1,8 @@
-//! Why an amount does not go: the checks that it fails, in the order in which they are made, each as if all others passed.
+//! Why an amount does not go: the checks that it fails, in the order in which they are made, each
+//! as if all others passed.
 //!
-//! What is checked is one amount, be it of one stack or of several: each sum is that of exactly these items.
+//! What is checked is one amount, be it of one stack or of several: each sum is that of exactly
+//! these items.
 
 use smallvec::SmallVec;
 
@@ -16,7 +18,7 @@ use crate::world::{Bearer, Place, Spot};
 pub(super) struct Portion {
     pub(super) item: Item,
     pub(super) count: u32,
-    /// Where the stack is; none if the items are to be created.
+    /// The place of the stack; `None` for created items.
     pub(super) from: Option<Spot>,
 }
 
@@ -73,7 +75,8 @@ type Crossing = (Option<u32>, u32, SmallVec<[Bearer; 4]>);
 type Routes = SmallVec<[Route; 1]>;
 
 impl Draft<'_> {
-    /// The first check that fails if all portions are to go; where every reason is wanted, all of them are noted.
+    /// The first check that fails if all portions are to go; where every reason is wanted, all of
+    /// them are noted.
     #[cold]
     pub(super) fn why_not(&mut self, portions: &[Portion], going: Going) -> Option<Cause> {
         let mut found = Found::new(self);
@@ -116,7 +119,8 @@ impl Draft<'_> {
         }
     }
 
-    /// The container that a portion would enter. Of a holder's it is the first that would admit it, or else the first.
+    /// The container that a portion would enter. Of a holder's it is the first that would admit it,
+    /// or else the first.
     fn route(&self, portion: &Portion, target: Target) -> Option<u32> {
         match target {
             Target::Slot(spot) => Some(spot.container),
@@ -169,8 +173,8 @@ impl Draft<'_> {
         found.note(nested(false))
     }
 
-    /// All that would bear the portions and does not bear them yet: first by their caps, from the inside out, then by their
-    /// weights.
+    /// All that would bear the portions and does not bear them yet: first by their caps, from the
+    /// inside out, then by their weights.
     fn check_bearers(&self, routes: &[Route], found: &mut Found) -> Result<(), Refusal> {
         // Most portions come from one container and go to one.
         let mut crossings: SmallVec<[Crossing; 1]> = SmallVec::new();
@@ -208,7 +212,7 @@ impl Draft<'_> {
         portions.iter().filter(move |portion| Some(portion.item.class) == class)
     }
 
-    /// How many items of what a slot would take are there already.
+    /// The number of present items of the kind that a slot would take.
     fn held(&self, item: Item, spot: Spot) -> u64 {
         let there = self.cell(spot);
         if !there.is_empty() && self.takes_onto(there, item) { u64::from(there.count) } else { 0 }
@@ -283,7 +287,8 @@ impl Draft<'_> {
         Some(Cause::NoRoom { at: self.place_of_spot(spot), requested, room })
     }
 
-    /// How many items the ground takes: whole stacks as they are, parts within the limit of their kind.
+    /// How many items the ground takes: whole stacks as they are, parts within the limit of their
+    /// kind.
     fn room_on_ground(&self, routes: &[Route]) -> u64 {
         let (mut free, mut room) = (u64::from(self.ground_room()), 0);
         for (Portion { item, count, from }, _) in routes {
@@ -304,7 +309,7 @@ impl Draft<'_> {
             self.parts().clear();
             return u64::from(given);
         }
-        let start = self.so_far();
+        let start = self.point();
         let mut space = 0;
         for &(Portion { item, count, from }, _) in routes {
             let is_inside_itself = item.is_pack() && self.is_within(container, item.inner);

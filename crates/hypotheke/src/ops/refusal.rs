@@ -41,7 +41,8 @@ pub enum Reason {
     InsideItself,
     /// Packs would be nested too deeply.
     TooDeep,
-    /// The slot is blocked, or a different slot that the item occupies is taken, blocked or missing.
+    /// The slot is blocked, or a different slot that the item occupies is taken, blocked or
+    /// missing.
     BlockedSlot,
     /// A container or holder would exceed a cap.
     Cap,
@@ -162,14 +163,14 @@ pub enum Cause {
         /// The number of its steps, at every depth.
         steps: u64,
         /// The maximum.
-        most: u32,
+        max: u32,
     },
     /// The request would make more changes than the server sends.
     TooManyChanges {
         /// The number of changes.
         changes: u64,
         /// The maximum.
-        most: u32,
+        max: u32,
     },
     /// A part of the operation is unknown or unsupported.
     Unknown(Unknown),
@@ -182,9 +183,9 @@ pub enum Cause {
         /// The requested number of slots.
         slots: u32,
         /// The minimum.
-        least: u32,
+        min: u32,
         /// The maximum.
-        most: u32,
+        max: u32,
     },
     /// A sum would be too large to count.
     Overflow,
@@ -203,7 +204,7 @@ pub enum Cause {
     EmptySource {
         /// The source.
         at: Place,
-        /// The requested kind; none if any kind was requested.
+        /// The requested kind; `None` if the request named no kind.
         kind: Option<KindId>,
     },
     /// No stack of the holder matches a kind in the container.
@@ -237,7 +238,7 @@ pub enum Cause {
         /// The resulting depth.
         would: u32,
         /// The maximum depth.
-        most: u32,
+        max: u32,
     },
     /// The slot is blocked, or a further slot that the item needs is taken, blocked or missing.
     BlockedSlot(Place),
@@ -321,23 +322,23 @@ impl Cause {
         }
     }
 
-    /// The figures: the value that was requested or would result, and the limit or the number present. None if the reason has
-    /// no figures.
+    /// The figures: the value that was requested or would result, and the limit or the number
+    /// present. None if the reason has no figures.
     #[must_use]
     pub fn figures(&self) -> Option<(Decimal, Decimal)> {
         let whole =
             |count: u64| Decimal::from_thousandths(i64::try_from(count).unwrap_or(i64::MAX).saturating_mul(1_000));
         match *self {
             Cause::Revision { expected, stands } => Some((whole(expected), whole(stands))),
-            Cause::TooManySteps { steps: count, most } | Cause::TooManyChanges { changes: count, most } => {
-                Some((whole(count), whole(u64::from(most))))
+            Cause::TooManySteps { steps: count, max } | Cause::TooManyChanges { changes: count, max } => {
+                Some((whole(count), whole(u64::from(max))))
             }
             Cause::NotEnough { requested, there, .. } => Some((whole(requested), whole(there))),
             Cause::WeightCap { would, cap, .. } => Some((would, cap)),
-            Cause::OutOfBounds { slots, least, most, .. } => {
-                Some((Decimal::from(slots), Decimal::from(if slots < least { least } else { most })))
+            Cause::OutOfBounds { slots, min, max, .. } => {
+                Some((Decimal::from(slots), Decimal::from(if slots < min { min } else { max })))
             }
-            Cause::TooDeep { would, most } => Some((Decimal::from(would), Decimal::from(most))),
+            Cause::TooDeep { would, max } => Some((Decimal::from(would), Decimal::from(max))),
             Cause::Cap { would, count, .. } => Some((whole(would), Decimal::from(count))),
             Cause::StackLimit { would, limit, .. } => Some((whole(would), Decimal::from(limit))),
             Cause::NoRoom { requested, room, .. } => Some((whole(requested), whole(room))),
@@ -365,7 +366,8 @@ impl Refusal {
         Refusal { step: u32::try_from(step).ok(), ..self }
     }
 
-    /// For a `together` operation: the step that is refused, from 0; none if the result of all steps is refused.
+    /// For a `together` operation: the refused step, from 0; `None` if the result of all steps is
+    /// refused.
     #[must_use]
     pub fn step(&self) -> Option<u32> {
         self.step

@@ -5,9 +5,9 @@ use crate::quantity::Decimal;
 use crate::world::{Place, World};
 
 impl World {
-    /// A change that removes a reason: `Raise the weight cap of sled to 204 kg, or remove 24 kg from sled first`. It begins with
-    /// a verb. If it is the only reason against an operation, the operation succeeds after the change. None if there is no such
-    /// change.
+    /// A change that removes a reason: `Raise the weight cap of sled to 204 kg, or remove 24 kg
+    /// from sled first`. It begins with a verb. If it is the only reason against an operation, the
+    /// operation succeeds after the change. None if there is no such change.
     #[must_use]
     pub fn remedy(&self, cause: Cause) -> Option<String> {
         let name = |place: Place| self.place_name(place);
@@ -30,7 +30,7 @@ impl World {
             Cause::StackLimit { at, would, kind, .. } => {
                 format!("Raise the stack limit of {} in {} to {would}", self.kind_name(kind), name(at))
             }
-            Cause::NoRoom { at: at @ Place::Slot(..), .. } => format!("Empty {} first", name(at)),
+            Cause::NoRoom { at: at @ Place::Slot(..), .. } | Cause::NotEmpty(at) => format!("Empty {} first", name(at)),
             Cause::NoRoom { at: Place::Ground, requested, room } => {
                 format!("Clear {} from the ground first", stacks(requested.saturating_sub(room)))
             }
@@ -40,7 +40,6 @@ impl World {
             Cause::NotEnough { there, .. } => format!("Request {there} or fewer"),
             Cause::NotOpen(at) => format!("Open {} first", name(at)),
             Cause::InUse { at, by } => format!("Let {} close {} first", self.holder_name(by), name(at)),
-            Cause::NotEmpty(at) => format!("Empty {} first", name(at)),
             Cause::NotAdmitted { by, .. } => format!("Change the filter of {}", name(by)),
             Cause::NoPut(of) => format!("Set `put = true` for {}", name(of)),
             Cause::NoTake(of) => format!("Set `take = true` for {}", name(of)),
@@ -48,7 +47,7 @@ impl World {
             Cause::BlockedSlot(at) => format!("Empty {} and the other slots that the item occupies first", name(at)),
             Cause::Protected(kind) => format!("Set `protected = false` for {}", self.kind_name(kind)),
             Cause::Unknown(Unknown::Actor) => "Name the acting holder, such as `surveyor lifts …`".to_owned(),
-            Cause::OutOfBounds { least, most, .. } if least < most => format!("Request {least} to {most} slots"),
+            Cause::OutOfBounds { min, max, .. } if min < max => format!("Request {min} to {max} slots"),
             Cause::OutOfBounds { .. }
             | Cause::EmptySource { .. }
             | Cause::NothingToDeposit { .. }

@@ -1,5 +1,5 @@
-//! resize: a container gets more or fewer slots, within its bounds. What lies in slots that go is put elsewhere, where that
-//! is requested: into the slots that stay, then into the holder's other containers, then on the ground.
+//! resize: changes the number of slots of a container within its bounds. With spill, the contents
+//! of removed slots move to the remaining slots, the holder's other containers, then the ground.
 
 use super::carry::Going;
 use super::draft::Draft;
@@ -12,9 +12,9 @@ use crate::world::{Event, Place, Spot};
 pub(super) fn plan(draft: &mut Draft<'_>, at: Place, slots: u32, spill: bool) -> Planned {
     let container = draft.container(at)?;
     let before = draft.slots(container);
-    let (least, most) = draft.slot_bounds(container);
-    if slots < least || slots > most {
-        return Err(Refusal::new(Cause::OutOfBounds { of: at, slots, least, most }));
+    let (min, max) = draft.slot_bounds(container);
+    if slots < min || slots > max {
+        return Err(Refusal::new(Cause::OutOfBounds { of: at, slots, min, max }));
     }
     let mut count = 0;
     draft.shrink_to(container, slots);

@@ -12,7 +12,7 @@ use crate::snapshot::{Container, Departed, Departure, Departures};
 use crate::text::{Diagnostics, Source, Span, Word, suggestion};
 use crate::world::{Place, UnknownPlace, World};
 
-/// A name in an operation that the world or its ruleset does not know, or that can't be meant there.
+/// A name in an operation that the world or its ruleset does not have or support.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 #[error("{}{message}", step_text(*step))]
 pub struct ResolveError {
@@ -29,7 +29,7 @@ impl ResolveError {
         ResolveError { message: message.into(), help, span, step: None, is_meaningless: false }
     }
 
-    /// What is named is there, but is nothing that the operation could be about.
+    /// The named place exists, but the operation does not support it.
     fn meaningless(span: Span, message: String, help: String) -> ResolveError {
         ResolveError { is_meaningless: true, ..ResolveError::new(span, message, Some(help)) }
     }
@@ -60,7 +60,7 @@ impl ResolveError {
         self.help.as_deref()
     }
 
-    /// The same as what is wrong with a text, the sentence by itself.
+    /// The same as an error in a text that has only this sentence.
     #[must_use]
     pub fn diagnose(&self, sentence: Source) -> Diagnostics {
         Diagnostics::of_sentence("unknown-name", sentence, self.span, &self.message, self.help.clone())
@@ -86,7 +86,7 @@ fn step_text(step: Option<u32>) -> String {
 type Resolved<T> = Result<T, ResolveError>;
 
 impl NamedOperation {
-    /// How many operations a list comes to, those of the lists within it counted too; 1 if it is none.
+    /// The number of operations in a list, nested lists included; 1 for a single one.
     pub(crate) fn steps(&self) -> u64 {
         match &self.action {
             NamedAction::Together { steps } => steps.iter().map(NamedOperation::steps).sum(),
@@ -97,7 +97,7 @@ impl NamedOperation {
     /// Looks up all names. Nothing is known to have departed; see [`NamedOperation::resolve_with`].
     ///
     /// # Errors
-    /// The first name that is unknown or can't be meant where it stands.
+    /// The first unknown or unsupported name.
     pub fn resolve(&self, world: &World) -> Resolved<Operation> {
         self.resolve_with(world, &Departures::default())
     }
@@ -105,7 +105,7 @@ impl NamedOperation {
     /// Looks up all names, those of what arrives among what has departed.
     ///
     /// # Errors
-    /// The first name that is unknown or can't be meant where it stands.
+    /// The first unknown or unsupported name.
     pub fn resolve_with(&self, world: &World, departures: &Departures) -> Resolved<Operation> {
         let actor = self.actor.as_ref().map(|name| holder(world, name)).transpose()?;
         let resolver = Resolver { world, departures, actor, moment: Moment::Now };
@@ -138,7 +138,7 @@ struct Resolver<'w> {
 #[derive(Clone, Copy, PartialEq, Eq)]
 enum Moment {
     Now,
-    /// Some time: which stacks lie where then is not known.
+    /// At a later time: the contents are unknown then.
     Some,
 }
 
@@ -148,7 +148,7 @@ impl Resolver<'_> {
         action.translate(self)
     }
 
-    /// A container that stands in the world, or a holder.
+    /// A container without a holder, or a holder.
     fn traveller(&self, path: &Path) -> Resolved<Place> {
         let help = match self.place_of(path)? {
             place @ Place::Holder(_) => return Ok(place),
@@ -207,7 +207,8 @@ impl Resolver<'_> {
         }
     }
 
-    /// True of a path that leads somewhere only when it is known what lies there; the rest of it has been looked up.
+    /// True for a path that depends on the contents of a place; the rest of it is already looked
+    /// up.
     fn is_put_off(&self, path: &Path) -> Resolved<bool> {
         let put_off = self.moment == Moment::Some && path.depends_on_stacks();
         if put_off && let Some(part) = path.lasting_part() {

@@ -1,5 +1,5 @@
-//! return: what is in the hand goes back to where it came from, then to the holder's containers, then to the ground, as far
-//! as each takes it.
+//! return: what is in the hand goes back to where it came from, then to the holder's containers,
+//! then to the ground, as far as each takes it.
 
 use super::carry::Going;
 use super::draft::Draft;
@@ -52,7 +52,7 @@ pub(super) fn plan(draft: &mut Draft<'_>, actor: Option<HolderId>, amount: Amoun
     let (at, there) = (draft.place_of_spot(hand), u64::from(cell.count));
     let missing = missing.map(|requested| Cause::NotEnough { at, requested: u64::from(requested), there });
     draft.note_causes(missing);
-    // What has no place would come to the ground.
+    // Items without a place would reach the ground.
     let count = if exact { left } else { 1 };
     let landing = [Portion { item, count, from: Some(hand) }];
     let grounds = if landed < left { draft.why_not(&landing, to_ground) } else { None };
@@ -60,7 +60,7 @@ pub(super) fn plan(draft: &mut Draft<'_>, actor: Option<HolderId>, amount: Amoun
     Err(Refusal::new(missing.or(grounds).unwrap_or(full)).up_to(u64::from(given)))
 }
 
-/// Whether the slot that the hand's stack came from can be reached, and nothing that is kept would come to the ground with it.
+/// Whether the original slot is reachable, and no protected item would reach the ground with it.
 fn is_available(draft: &Draft<'_>, hand: Spot, origin: Spot) -> bool {
     let to_origin = Going::To(Target::Slot(origin));
     draft.is_reachable(origin.container) && draft.why_kept(draft.cell(hand), hand, to_origin).is_none()

@@ -1,4 +1,4 @@
-//! How many more would fit, from what is known of the space.
+//! The number of items that still fit, from the remaining space.
 
 use super::create::max_countable;
 use super::draft::{Draft, Item};
@@ -10,14 +10,15 @@ use crate::world::{Place, World};
 /// How many more items of a kind would fit somewhere.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Room {
-    /// So many.
+    /// The number.
     pub items: u64,
-    /// Why not one more; none if there is room for as many as an operation can name.
+    /// The cause that stops the next item; `None` if the room exceeds every possible amount.
     pub limited_by: Option<Cause>,
 }
 
 impl World {
-    /// How many plain items of a kind could be created in a container with space for so many, and what limited_by.
+    /// The number of plain items of a kind that could be created in a container, given its space,
+    /// and the limit.
     pub(crate) fn room_in_space(&self, kind: KindId, container: ContainerId, space: u64) -> Room {
         let mut draft = Draft::new(self, self.spare.take());
         let room =

@@ -60,8 +60,8 @@ impl Draft<'_> {
         })
     }
 
-    /// After the whole operation, and before a holder departs: clears the shortcuts of which nothing is left, where the
-    /// ruleset says so.
+    /// After the whole operation, and before a holder departs: clears depleted shortcuts, if the
+    /// ruleset requires it.
     pub(super) fn clear_depleted_shortcuts_of(&mut self, only: Option<u32>) {
         self.settle();
         let gave = self.holders_that_gave();
@@ -79,7 +79,8 @@ impl Draft<'_> {
         }
     }
 
-    /// The holders out of whose containers something went, in order. What left in a pack left with it.
+    /// The holders out of whose containers something went, in order. What left in a pack left with
+    /// it.
     fn holders_that_gave(&self) -> Vec<u32> {
         let spots = self.events().iter().flat_map(|event| match event {
             Event::Moved { from, .. } => [from.spot, Spot::NOWHERE],

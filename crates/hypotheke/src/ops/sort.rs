@@ -1,5 +1,5 @@
-//! sort: alike stacks merge onto the earliest, then the slots that have no rules of their own are put in order. Stacks over
-//! their limit and misfits only change places.
+//! sort: merges stacks of the same item onto the earliest, then sorts the slots without their own
+//! rules. Stacks over their limit and unfit stacks only change places.
 
 use std::cmp::{Ordering, Reverse};
 use std::collections::VecDeque;
@@ -24,7 +24,8 @@ pub(super) fn plan(draft: &mut Draft<'_>, at: Place, by: SortKey) -> Planned {
     Ok(Done { requested: None, count: 0 })
 }
 
-/// The slots of a container without name, filter and limit: some of those that are listed, and all after them.
+/// The slots of a container without name, filter and limit: some of those that are listed, and all
+/// after them.
 struct Loose {
     container: u32,
     listed: Vec<u32>,
@@ -120,8 +121,8 @@ impl Keyed {
         Keyed { slot, cell, key, kind: kind.id().to_owned(), marks, properties }
     }
 
-    /// Ties go by kind, marks, properties, then the fuller stack first, then by the present slot order: ids are names, and no
-    /// rule compares them.
+    /// Ties go by kind, marks, properties, then the fuller stack first, then by the present slot
+    /// order: ids are names, and no rule compares them.
     fn compare(&self, other: &Keyed) -> Ordering {
         let rest = |keyed: &Keyed| (Reverse(keyed.cell.count), keyed.slot);
         self.key
@@ -133,7 +134,7 @@ impl Keyed {
     }
 }
 
-/// Brings each stack to its slot by exchanging it with what lies there.
+/// Moves each stack to its slot by swapping.
 fn exchange(draft: &mut Draft<'_>, loose: &Loose, sorted: &[Keyed]) {
     let mut lies: Vec<u32> = sorted.iter().map(|keyed| keyed.slot).collect();
     let mut occupant: FxHashMap<u32, usize> = lies.iter().enumerate().map(|(index, &slot)| (slot, index)).collect();

@@ -1,4 +1,5 @@
-//! split: 1 to all but one of a stack go to an empty slot, or the first empty one of a container; never onto another stack.
+//! split: 1 to all but one of a stack go to an empty slot, or the first empty one of a container;
+//! never onto another stack.
 
 use super::carry::Going;
 use super::draft::{Draft, Onto};

@@ -1,4 +1,4 @@
-//! Laying out what lies where at the start.
+//! Places the contents of the start.
 
 use std::sync::Arc;
 
@@ -50,7 +50,8 @@ impl World {
         self.clear(0);
     }
 
-    /// Takes away all that lies in a place, kept kinds too: how a start is laid out is not play.
+    /// Removes the contents of a place, protected kinds too: preparing a start is not an operation
+    /// of the game.
     pub(crate) fn clear_place(&mut self, place: Place) {
         let mut draft = Draft::new(self, Box::default());
         draft.remove_all(place);
@@ -80,9 +81,9 @@ impl World {
 }
 
 impl World {
-    /// Lays a portion in a place whatever limits and filters say: a world may be over them since its rules have changed. What the
-    /// rules let in lies as they say; else a slot or a hand takes all of it, a container and the ground stacks within the kind's
-    /// own limit.
+    /// Lays a portion in a place whatever limits and filters say: a world may be over them since
+    /// its rules have changed. What the rules let in lies as they say; else a slot or a hand takes
+    /// all of it, a container and the ground stacks within the kind's own limit.
     pub(crate) fn lay_over_limits(
         &mut self,
         place: Place,

@@ -1,5 +1,5 @@
-//! swap: two slots exchange all that lies there, with what lies in it. One of them may be empty. Alike stacks are
-//! exchanged, not merged.
+//! swap: two slots exchange their full contents. One may be empty. Stacks of the same item are
+//! swapped, not merged.
 
 use super::carry::Going;
 use super::draft::Draft;
@@ -89,7 +89,8 @@ fn not_admitted(draft: &Draft<'_>, side: &Side) -> impl Iterator<Item = Cause> {
     by_container.chain(by_slot)
 }
 
-/// Each cap and each weight cap is judged by what it would bear after both sides: first where the first stack goes.
+/// Each cap and each weight cap is judged by what it would bear after both sides: first where the
+/// first stack goes.
 #[inline]
 fn check_bearers(draft: &Draft<'_>, [one, other]: &[Side; 2], found: &mut Found) -> Result<(), Refusal> {
     let gains = [(one, other), (other, one)];

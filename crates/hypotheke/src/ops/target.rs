@@ -70,7 +70,8 @@ impl Draft<'_> {
         {
             return 0;
         }
-        // What may go beyond a limit goes whole; what the caps leave of it is a part, and that is within the limit.
+        // What may go beyond a limit goes whole; what the caps leave of it is a part, and that is
+        // within the limit.
         let allowed = want.min(self.allowance(item, source, spot.container));
         let given = allowed.min(self.room_for(item, allowed, source, spot));
         // What stays behind may block the slot.
@@ -81,13 +82,13 @@ impl Draft<'_> {
         given
     }
 
-    /// Whether so many are all that lies in the source.
+    /// Whether a number is the whole source.
     #[inline]
     pub(super) fn takes_whole(&self, source: Option<Spot>, want: u32) -> bool {
         source.is_some_and(|source| self.cell(source).count <= want)
     }
 
-    /// Whether what lies in a slot, or that it is empty, lets items be laid there.
+    /// Whether the contents of a slot allow placing items there.
     pub(super) fn takes_onto(&self, there: Cell, item: Item) -> bool {
         let alike = item.can_stack_with(there);
         match self.onto() {
@@ -97,8 +98,8 @@ impl Draft<'_> {
         }
     }
 
-    /// How many more a slot holds that is empty or has an alike stack. A stack that is over its limit already may go
-    /// whole to a slot where it is no further over.
+    /// How many more a slot holds that is empty or has an alike stack. A stack that is over its
+    /// limit already may go whole to a slot where it is no further over.
     pub(super) fn room_for(&self, item: Item, want: u32, source: Option<Spot>, spot: Spot) -> u32 {
         let limit = self.limit(spot, item.kind);
         let there = self.cell(spot).count;
@@ -118,8 +119,9 @@ impl Draft<'_> {
         given
     }
 
-    /// Where things go that a holder takes: its containers in order; of a worn one not the slots, but the insides of the
-    /// packs that lie there. What the holder that acts can't reach is passed over.
+    /// The targets of items that a holder takes: the holder's containers in order; of worn ones
+    /// only the insides of the packs there. Containers that the acting holder can't reach are
+    /// skipped.
     pub(super) fn targets_of(&self, holder: u32) -> SmallVec<[u32; 8]> {
         let mut targets = self.all_targets_of(holder);
         targets.retain(|container| self.is_reachable(*container));
@@ -178,8 +180,8 @@ impl Draft<'_> {
         want - left
     }
 
-    /// The slots of a container that would take some of an item, in order of placement, and how many each would take.
-    /// Goes on as long as `go_on` says so.
+    /// The slots of a container that would take some of an item, in order of placement, with the
+    /// number for each. Continues while `go_on` returns true.
     fn each_slot_with_room(
         &mut self,
         item: Item,
@@ -208,7 +210,7 @@ impl Draft<'_> {
         }
         let (reserved_first, ruled) = (self.state(container).reserved_first, self.state(container).ruled);
         let is_reserved = |draft: &Self, slot| draft.state(container).slot_filter(&draft.world.rules, slot).is_some();
-        // Those with a filter of their own come first where the container says so.
+        // Slots with their own filter come first, if the container requires it.
         let mut reserved = reserved_first;
         let mut from = 0;
         loop {
@@ -236,7 +238,8 @@ impl Draft<'_> {
         }
     }
 
-    /// On the ground each stack lands as its own: a whole one as it is, others in portions within the kind's limit.
+    /// On the ground each stack lands as its own: a whole one as it is, others in portions within
+    /// the kind's limit.
     fn fill_ground(&mut self, item: Item, want: u32, source: Option<Spot>) -> u32 {
         let whole = source.is_some_and(|spot| self.cell(spot).count == want);
         let limit = if whole { want } else { self.world.rules.figures[item.kind as usize].stack_limit };
@@ -253,7 +256,7 @@ impl Draft<'_> {
         given
     }
 
-    /// Whether a container, and those around it, let items in, whatever lies there.
+    /// Whether a container and the containers around it let items in.
     #[inline]
     pub(super) fn may_enter(&self, item: Item, source: Option<Spot>, container: u32) -> bool {
         if source.is_some_and(|source| source.container == container) {
@@ -270,7 +273,8 @@ impl Draft<'_> {
             && self.why_not_nested(item, source, container).is_none()
     }
 
-    /// The outermost containers around one are those in which the source lies too: of them nothing passes the border.
+    /// The outermost containers around one are those in which the source lies too: of them nothing
+    /// passes the border.
     #[inline]
     fn is_inside_already(&self, source: Option<Spot>, container: u32) -> bool {
         source.is_some_and(|source| self.is_within(source.container, container))
@@ -288,19 +292,21 @@ impl Draft<'_> {
         entered.filter(|&at| !self.may_put(at))
     }
 
-    /// True of a container that lies in no pack and lets everything in and out.
+    /// True for a container outside packs that lets everything in and out.
     #[inline]
     pub(super) fn is_plain_border(&self, container: u32) -> bool {
         let state = self.state(container);
         self.world.is_lasting(container) && state.put && state.take
     }
 
-    /// The containers whose borders may not be passed on the way from a spot into another container.
+    /// The containers whose borders may not be passed on the way from a spot into another
+    /// container.
     pub(super) fn all_not_put_into(&self, from: Spot, container: u32) -> impl Iterator<Item = Cause> {
         self.all_not_put(Some(from), container).map(|closed| Cause::NoPut(self.container_place(closed)))
     }
 
-    /// The first container whose filter says no: the one that is entered, then those around it that are deep.
+    /// The first container whose filter rejects the item: the entered one, then the deep ones
+    /// around it.
     pub(super) fn not_admitting(&self, item: Item, source: Option<Spot>, container: u32) -> Option<u32> {
         self.all_not_admitting(item, source, container).next()
     }
@@ -323,13 +329,13 @@ impl Draft<'_> {
         own.into_iter().chain(deep)
     }
 
-    /// Whether a filter admits an item and all that lies in it.
+    /// Whether a filter admits an item and its contents.
     fn admits_all(&self, filter: Option<FilterId>, item: Item) -> bool {
         let refused = |cell: Cell| !self.admits(filter, self.item(cell));
         self.admits(filter, item) && (!item.is_pack() || self.find_within(item.inner, &refused).is_none())
     }
 
-    /// A pack can't lie in itself, and packs nest so deep and no deeper.
+    /// A pack can't be inside itself, and packs nest up to the limit.
     #[inline]
     pub(super) fn why_not_nested(&self, item: Item, source: Option<Spot>, container: u32) -> Option<Cause> {
         let is_new_pack = source.is_none() && self.world.rules.figures[item.kind as usize].pack != NO_PACK;
@@ -344,7 +350,7 @@ impl Draft<'_> {
             return None;
         }
         let would = depth + if item.is_pack() { self.height(item.inner) } else { 1 };
-        (would > most).then_some(Cause::TooDeep { would, most })
+        (would > most).then_some(Cause::TooDeep { would, max: most })
     }
 
     #[inline]
@@ -371,7 +377,7 @@ impl Draft<'_> {
         ruled.len() < slots || ruled.iter().take(slots).any(|rule| self.admits(rule.admits, item))
     }
 
-    /// Nothing may be put in, or a filter of a container says no.
+    /// Putting in is forbidden, or a container's filter rejects the item.
     pub(super) fn why_not_entering(&self, item: Item, source: Option<Spot>, container: u32) -> Option<Cause> {
         let place = |container| Place::Container(self.container_id(container));
         if let Some(closed) = self.why_not_put(source, container) {
@@ -381,8 +387,8 @@ impl Draft<'_> {
         Some(Cause::NotAdmitted { by: place(refusing), kind: self.world.rules.kind_id(item.kind) })
     }
 
-    /// It does not nest there, or something would bear too much: first by the caps of all that would bear it, from the
-    /// inside out, then by their weights.
+    /// It does not nest there, or something would bear too much: first by the caps of all that
+    /// would bear it, from the inside out, then by their weights.
     pub(super) fn why_not_borne(
         &self,
         item: Item,

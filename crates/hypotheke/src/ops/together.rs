@@ -1,5 +1,5 @@
-//! together: a list of operations that is applied as one, or not at all. Each is worked out on what those before it would
-//! leave; caps and weight caps are judged once, for the world after the last.
+//! together: a list of operations that is applied as one, or not at all. Each is worked out on what
+//! those before it would leave; caps and weight caps are judged once, for the world after the last.
 
 use super::draft::Draft;
 use super::operation::Operation;
@@ -20,7 +20,7 @@ pub(super) fn plan(draft: &mut Draft<'_>, steps: &[Operation]) -> Planned {
     let mut count = 0;
     for (index, step) in steps.iter().enumerate() {
         draft.begin_step();
-        // What is noted is told of the step that is refused, not of those before it.
+        // The recorded reasons are those of the refused step, not of earlier ones.
         let _ = draft.take_noted();
         let done = plan_on(draft, step).map_err(|refusal| refusal.at_step(index))?;
         count += done.count;

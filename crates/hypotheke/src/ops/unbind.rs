@@ -1,4 +1,4 @@
-//! unbind: a shortcut points at nothing any more.
+//! unbind: makes a shortcut point at nothing.
 
 use super::draft::Draft;
 use super::refusal::{Cause, Refusal};

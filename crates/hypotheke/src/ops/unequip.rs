@@ -1,4 +1,4 @@
-//! unequip: what is worn goes to the holder's containers, or where it is told.
+//! unequip: a worn item moves to the holder's containers, or to the named place.
 
 use super::Planned;
 use super::carry::{Going, Request, WithoutNumber};

@@ -1,4 +1,5 @@
-//! Other marks and properties of a whole stack, and what becomes of it where it is no longer admitted.
+//! Other marks and properties of a whole stack, and what becomes of it where it is no longer
+//! admitted.
 
 use super::carry::{Going, Source};
 use super::draft::Draft;
@@ -41,8 +42,8 @@ impl Draft<'_> {
         Ok(Done { requested: None, count: u64::from(cell.count) })
     }
 
-    /// Brings a stack out of the containers that no longer admit it, where the ruleset says so: to the other containers of
-    /// the holder, in order, then to the ground, as far as each takes it.
+    /// Ejects a stack from containers that no longer admit it, if the ruleset requires it: to the other
+    /// containers of the holder in order, then to the ground, as far as each takes it.
     fn put_elsewhere(&mut self, spot: Spot) {
         let left = self.containers_to_leave(spot);
         let Some(&outermost) = left.last() else { return };
@@ -60,7 +61,8 @@ impl Draft<'_> {
         self.lay_parts(item, Some(spot));
     }
 
-    /// The containers whose filter, or whose slot's filter, says no to what lies in them by now, and whose misfits leave.
+    /// The containers whose filter, or whose slot's filter, now rejects the stack, and that eject
+    /// unfit stacks.
     fn containers_to_leave(&self, spot: Spot) -> Vec<u32> {
         let mut found = Vec::new();
         let mut at = (!spot.is_ground()).then_some(spot.container);
@@ -76,7 +78,7 @@ impl Draft<'_> {
         found
     }
 
-    /// Whether a stack lies where it would no longer be admitted.
+    /// Whether a stack is unfit for its place.
     pub(super) fn is_unfit(&self, spot: Spot) -> bool {
         let cell = self.cell(spot);
         let mut at = (!spot.is_ground()).then_some(spot.container);

@@ -1,14 +1,15 @@
-//! How many there are: by what is kept, without going through all stacks.
+//! Counting items from totals, without visiting every stack.
 
 use crate::id::{ContainerId, KindId};
 use crate::ruleset::Selector;
 use crate::world::{Cell, Place, Spot, World};
 
 impl World {
-    /// How many items of a kind, with a tag or with a mark lie in a place, or anywhere; in packs too.
+    /// The number of items of a kind, tag or mark in a place or anywhere, packs included.
     ///
-    /// It does not take longer for more slots: a kind takes as long as there are packs in the place, a tag or a mark as
-    /// there are kinds and variants. On the ground the stacks are gone through.
+    /// The cost does not depend on the number of slots. For a kind it grows with the packs in the
+    /// place, for a tag or a mark with the kinds and variants. On the ground every stack is
+    /// visited.
     ///
     /// ```
     /// use hypotheke::{Place, Ruleset, World};
@@ -67,13 +68,13 @@ impl World {
         }
     }
 
-    /// In a container and in the packs that lie there.
+    /// In a container and in the packs in it.
     fn count_in(&self, what: Selector, container: u32) -> u64 {
         self.count_beside(what, container)
             + self.packs_in(container).map(|inner| self.count_in(what, inner)).sum::<u64>()
     }
 
-    /// In a container itself.
+    /// In a container without the packs in it.
     fn count_beside(&self, what: Selector, container: u32) -> u64 {
         let state = self.state(container);
         if let Selector::Kind(kind) = what
@@ -88,8 +89,8 @@ impl World {
         self.cells_in(container).filter(|cell| self.cell_is(*cell, what)).map(|cell| u64::from(cell.count)).sum()
     }
 
-    /// Whether what is counted under the number of a kind, or of a class that is not plain, is to be counted: what is
-    /// counted under a class is counted under its kind too.
+    /// Whether the items of a kind, or of a class that is not plain, match. Items of a class are
+    /// also counted under their kind. So only one of the two counts.
     fn class_counts_as(&self, what: Selector, class: u32) -> bool {
         match (what, self.classes.key(class)) {
             (Selector::Tag(tag), None) => self.rules.known_kind_at(class).has_tag(tag),
@@ -107,7 +108,7 @@ impl World {
         }
     }
 
-    /// The insides of the packs that lie in a container.
+    /// The insides of the packs in a container.
     fn packs_in(&self, container: u32) -> impl Iterator<Item = u32> + '_ {
         self.rules.pack_kinds.iter().flat_map(move |&kind| {
             let next = move |slot: &u32| self.next_of_kind(container, kind, slot.checked_add(1)?);

@@ -1,4 +1,4 @@
-//! Questions about what lies where, as interfaces and quest scripts ask them.
+//! Queries for interfaces and quest scripts.
 
 mod count;
 mod room;
@@ -28,7 +28,7 @@ impl From<MarkId> for Selector {
     }
 }
 
-/// What a player may want to read about a stack.
+/// The facts about a stack that a player reads.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
 #[serde(rename_all = "kebab-case")]
 pub struct Description {
@@ -40,24 +40,24 @@ pub struct Description {
     pub name: String,
     /// The note of its kind.
     pub note: String,
-    /// How many items it has.
+    /// The number of its items.
     pub count: u32,
-    /// How many it may have where it lies.
+    /// The maximum number of items in its place.
     pub limit: u32,
-    /// The weight of all of it, with what lies in it.
+    /// Its weight, with its contents.
     pub weight: Decimal,
     /// The labels of its marks.
     pub marks: Vec<String>,
     /// Its properties and their values.
     pub properties: Vec<(String, String)>,
-    /// What it grants to whoever wears it, each item by itself.
+    /// The attributes that it adds when worn.
     pub attributes: Vec<(String, Decimal)>,
     /// The slots in which it may be worn, such as `harness/head`.
     pub worn_in: Vec<String>,
 }
 
 impl World {
-    /// The stacks that lie in a place, or in no pack anywhere; what lies in their packs is not among them.
+    /// The stacks in a place, or outside of packs anywhere. The contents of packs are not included.
     #[must_use]
     pub fn stacks_in(&self, place: Option<Place>) -> Vec<StackView<'_>> {
         match place {
@@ -81,7 +81,7 @@ impl World {
         }
     }
 
-    /// The same and all that lies in them, at any depth.
+    /// The stacks in a place with all their contents, at any depth.
     #[must_use]
     pub fn all_stacks_in(&self, place: Option<Place>) -> Vec<StackView<'_>> {
         let mut stacks = self.stacks_in(place);
@@ -93,7 +93,8 @@ impl World {
         stacks
     }
 
-    /// The value of all items in a place, or anywhere; of those in packs too. A sum beyond what a [`Decimal`] can be is the largest one.
+    /// The value of all items in a place or anywhere, packs included. A sum that is too large
+    /// becomes the largest [`Decimal`].
     #[must_use]
     pub fn value_of(&self, place: Option<Place>) -> Decimal {
         let values = self.all_stacks_in(place).into_iter();
@@ -102,15 +103,15 @@ impl World {
         Decimal::from_thousandths(i64::try_from(sum).unwrap_or(i64::MAX))
     }
 
-    /// Whether anything of a kind, with a tag or with a mark lies in a place, or anywhere; in packs too.
+    /// Whether a place, or the whole world, has items of a kind, tag or mark, packs included.
     #[must_use]
     pub fn has(&self, what: impl Into<Selector>, place: Option<Place>) -> bool {
         let what = what.into();
         self.count(what, place) > 0
     }
 
-    /// The place of the first stack of a kind, with a tag or with a mark, in a place or anywhere: what lies outside of packs
-    /// comes before what lies in them.
+    /// The place of the first stack of a kind, tag or mark, in a place or anywhere. Stacks outside
+    /// of packs come before stacks in packs.
     #[must_use]
     pub fn find(&self, what: impl Into<Selector>, place: Option<Place>) -> Option<Place> {
         let what = what.into();
@@ -118,20 +119,20 @@ impl World {
         self.place_of(found.id())
     }
 
-    /// Where the stack with an id lies.
+    /// The place of the stack with an id.
     #[must_use]
     pub fn place_of(&self, stack: StackId) -> Option<Place> {
         self.place(&crate::Path::of_stack(stack), None).ok()
     }
 
-    /// Row and column of a slot, both from 0; none if it is not there.
+    /// Row and column of a slot, both from 0; `None` if the slot does not exist.
     #[must_use]
     pub fn row_column(&self, container: ContainerId, slot: u32) -> Option<(u32, u32)> {
         let columns = self.container_def(container)?.columns();
         (slot < self.slot_count(container.index)).then(|| (slot / columns, slot % columns))
     }
 
-    /// The slot in a row and a column, both from 0; none if it is not there.
+    /// The slot in a row and a column, both from 0; `None` if it does not exist.
     #[must_use]
     pub fn slot_at(&self, container: ContainerId, row: u32, column: u32) -> Option<u32> {
         let columns = self.container_def(container)?.columns();
@@ -139,7 +140,8 @@ impl World {
         (column < columns && slot < self.slot_count(container.index)).then_some(slot)
     }
 
-    /// What a player may want to read about a stack; none if nothing lies there, or more than one stack may.
+    /// The facts about a stack that a player reads; `None` if the place is empty or can have
+    /// several stacks.
     #[must_use]
     pub fn describe_stack(&self, place: Place) -> Option<Description> {
         let spot = self.spot_of_place(place)?;

@@ -1,4 +1,4 @@
-//! How many more would fit: by what is kept, without going through all slots.
+//! How many more items fit, from totals, without visiting every slot.
 
 use crate::id::KindId;
 use crate::language::Amount;
@@ -6,9 +6,11 @@ use crate::ops::{Operation, Outcome, Room};
 use crate::world::{Place, Spot, World};
 
 impl World {
-    /// How many more plain items of a kind could be created in a place, and what limited_by.
+    /// The number of plain items of a kind that could be created in a place, and the limit that is
+    /// reached first.
     ///
-    /// For a container it does not take longer for more slots, unless some kinds need several slots at once.
+    /// For a container the cost does not depend on the number of slots, unless a kind occupies
+    /// several slots.
     ///
     /// ```
     /// use hypotheke::{Reason, Ruleset, World};
@@ -40,7 +42,8 @@ impl World {
         Room { items, limited_by }
     }
 
-    /// For how many more plain items of a kind the slots of a container have space, whatever else may stand in the way.
+    /// The number of plain items of a kind that the slots of a container have space for, without
+    /// other limits.
     fn space_for(&self, kind: KindId, container: u32) -> u64 {
         let (state, stack_limit) = (self.state(container), self.rules.figures[kind.index()].stack_limit);
         let ruled = state.ruled.min(state.slots);

@@ -1,4 +1,4 @@
-//! From an update to the world after it.
+//! Applying updates to a copy of a world.
 
 use smallvec::SmallVec;
 
@@ -12,24 +12,24 @@ use crate::world::{
     StackLocation, World,
 };
 
-/// Why a copy can't follow an update. The copy is as it was.
+/// The error of an update. The copy is unchanged.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 #[non_exhaustive]
 pub enum UpdateError {
-    /// It is not the next one: it has been followed already, or one in between is missing.
+    /// It is not the next update: it was applied before, or one in between is missing.
     #[error("the update is for revision {update}, but the copy is at revision {copy}")]
     OutOfOrder {
         /// The revision of the copy.
         copy: u64,
-        /// The revision to which the update leads.
+        /// The revision after the update.
         update: u64,
     },
-    /// It tells of something that is not so in the copy: it is damaged, or of another world.
+    /// It does not fit the copy: it is damaged or of a different world.
     #[error("change {number} of the update: {message}")]
     NotSo {
-        /// Which of its changes, from 1; 0 for what it tells beside them.
+        /// The number of the change, from 1; 0 for the other parts.
         number: usize,
-        /// What is not so.
+        /// The difference.
         message: String,
     },
 }
@@ -41,13 +41,13 @@ fn not_so<T>(message: impl Into<String>) -> Checked<T> {
 }
 
 impl World {
-    /// Carries out an update of the world of which this is a copy. [`World::events`] are then those of the update, and
-    /// nothing from before can be taken back any more.
+    /// Applies an update of the world that this is a copy of. [`World::events`] are then those of
+    /// the update. Earlier operations can no longer be undone.
     ///
-    /// The limits of the ruleset are not judged again: that is for the world that gave the update.
+    /// Limits are not checked again: the original world has checked them.
     ///
     /// # Errors
-    /// If it is not the next one, or tells of something that is not so here. The copy is then as it was.
+    /// It is not the next update, or it does not fit. The copy is unchanged.
     pub fn apply_update(&mut self, update: &Update) -> Result<(), UpdateError> {
         if self.revision.checked_add(1) != Some(update.revision) {
             return Err(UpdateError::OutOfOrder { copy: self.revision, update: update.revision });
@@ -111,16 +111,16 @@ impl World {
 struct Following<'w> {
     world: &'w mut World,
     update: &'w Update,
-    /// The number of the next stack after the update.
+    /// The number of the next stack id after the update.
     next_stack: u64,
     events: Vec<Event>,
     departed: Vec<Departure>,
     gone_packs: Vec<(u32, u64)>,
-    /// The origins of hands before each event that touched them.
+    /// The origins of hands before each event that changes them.
     origins: SmallVec<[(u32, Option<Origin>); 2]>,
-    /// Ids that the update gives.
+    /// Ids that the update assigns.
     fresh: SmallVec<[StackId; 4]>,
-    /// Stacks of which something went elsewhere under the same id: from and to.
+    /// Stacks of which a part moved under the same id: from and to.
     kept_ids: SmallVec<[(Spot, Spot, StackId); 2]>,
 }
 
@@ -154,7 +154,7 @@ impl Following<'_> {
         if self.world.touches_hand(&event) {
             self.origins.extend(self.world.origins_touched(&[event]));
         }
-        // What a class stands for must not change as long as an event names it.
+        // The meaning of a class must not change while an event uses it.
         self.world.retain_classes(&event);
         if let Event::Departed { who, departure, .. } = event {
             self.departed.push(self.world.capture_departure(who, departure));
@@ -186,7 +186,7 @@ impl Following<'_> {
         Ok(())
     }
 
-    // Looking up.
+    // Lookup.
 
     fn name(&self, number: u32) -> Checked<&str> {
         let name = self.update.names.get(number as usize);
@@ -213,7 +213,7 @@ impl Following<'_> {
         self.world.rules.find_kind(name).ok_or_else(|| format!("unknown kind `{name}`"))
     }
 
-    /// The class of a look; one that is not known yet is entered.
+    /// The class of marks and properties; a new one is added.
     fn class(&mut self, kind: KindId, look: &Look) -> Checked<StackClass> {
         if look.marks.is_empty() && look.properties.is_empty() {
             return Ok(StackClass(kind.0));
@@ -231,7 +231,7 @@ impl Following<'_> {
         Ok(StackClass(self.world.known_class(&key)))
     }
 
-    /// A place that is there, and what lies in it.
+    /// An existing place and its contents.
     fn end(&self, at: &At) -> Checked<(StackLocation, Cell)> {
         let container = self.container(at.container)?;
         if container == GROUND {
@@ -257,7 +257,7 @@ impl Following<'_> {
         ))
     }
 
-    /// A place in which the stack lies that it names.
+    /// A place with the named stack.
     fn lying(&self, at: &At) -> Checked<(StackLocation, Cell)> {
         let (end, cell) = self.end(at)?;
         let there = !cell.is_empty() && cell.id == end.stack.0;
@@ -290,7 +290,7 @@ impl Following<'_> {
         Ok(Event::Moved { kind, count, from, to, class, inner: PackContents(inner) })
     }
 
-    /// What is taken from a place, and the container inside if it is a pack.
+    /// The items taken from a place, and the container inside a pack.
     fn taken(&self, at: &At, class: StackClass, count: u32) -> Checked<(StackLocation, u32)> {
         let (end, cell) = self.lying(at)?;
         if cell.class != class.0 || count > cell.count {
@@ -299,7 +299,7 @@ impl Following<'_> {
         Ok((end, cell.inner))
     }
 
-    /// What comes into the world: the container inside if it is a pack.
+    /// The items that enter the world, and the container inside a pack.
     fn brought(&self, kind: KindId, count: u32) -> Checked<u32> {
         let figures = self.world.rules.figures[kind.index()];
         let weight = figures.weight.checked_mul(i64::from(count));
@@ -339,7 +339,7 @@ impl Following<'_> {
         Ok(end)
     }
 
-    /// A stack that goes to an empty place keeps its id, or gets a new one.
+    /// A stack that moves to an empty place keeps its id or gets a new one.
     fn check_id(&mut self, end: StackLocation, from: StackLocation) -> Checked<()> {
         let id = end.stack;
         if id == from.stack {
@@ -354,7 +354,7 @@ impl Following<'_> {
         Ok(())
     }
 
-    /// A pack does not come to lie in itself, nor too deep.
+    /// A pack is not moved into itself, nor too deep.
     fn check_nesting(&self, inner: u32, mut container: u32) -> Checked<()> {
         for _ in 0..=MAX_NESTING {
             if container == inner {
@@ -376,9 +376,9 @@ impl Following<'_> {
 
     fn swapped(&self, one: &At, other: &At) -> Checked<Event> {
         let ((one, mine), (other, yours)) = (self.end(one)?, self.end(other)?);
-        let as_told = mine.id == one.stack.0 && yours.id == other.stack.0;
-        if !as_told || one.spot == other.spot || one.spot.is_ground() || other.spot.is_ground() {
-            return not_so("the stacks to swap are not there");
+        let as_described = mine.id == one.stack.0 && yours.id == other.stack.0;
+        if !as_described || one.spot == other.spot || one.spot.is_ground() || other.spot.is_ground() {
+            return not_so("the stacks to swap are missing");
         }
         for (cell, to) in [(mine, other), (yours, one)] {
             if cell.is_pack() {
@@ -428,7 +428,7 @@ impl Following<'_> {
         }
     }
 
-    // Coming and going.
+    // Departures and arrivals.
 
     fn departed(&self, name: u32, departure: DepartureId) -> Checked<Event> {
         let name = self.name(name)?;
@@ -469,7 +469,7 @@ impl Following<'_> {
         Ok(())
     }
 
-    /// Finds room for what arrives, and gives the handle that it gets.
+    /// Makes room for an arrival and returns its handle.
     fn number(&mut self, arriving: &mut Arriving) -> DepartingEntity {
         let world = &mut *self.world;
         let (mut next, mut used) = (world.container_count(), Vec::new());

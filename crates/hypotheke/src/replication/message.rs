@@ -1,4 +1,4 @@
-//! What a server and its clients say to each other.
+//! The messages between a server and its clients.
 
 use serde::{Deserialize, Serialize};
 
@@ -7,25 +7,25 @@ use super::request::{Answer, Request};
 use super::update::Update;
 use crate::snapshot::Snapshot;
 
-/// The version of what is said here. A server turns away whoever speaks another one.
+/// The version of the protocol. A server rejects clients with a different version.
 pub const PROTOCOL: u32 = 1;
 
 /// From a client to the server.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case", rename_all_fields = "kebab-case", deny_unknown_fields)]
 pub enum ToServer {
-    /// The client needs the whole world.
+    /// The client requests the whole world.
     Join {
-        /// The version that the client speaks, [`PROTOCOL`].
+        /// The protocol version of the client, [`PROTOCOL`].
         protocol: u32,
     },
-    /// An operation that the client asks for.
+    /// The client sends an operation.
     Request(Box<Request>),
-    /// The client has missed what came after a revision.
-    Missed {
-        /// The revision on which its copy stands.
+    /// The client has missed the updates after a revision.
+    Resync {
+        /// The revision of its copy.
         since: u64,
-        /// How many operations the server has undone, as far as the client knows.
+        /// The known number of undone operations of the server.
         undone: u64,
     },
 }
@@ -34,41 +34,43 @@ pub enum ToServer {
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case", rename_all_fields = "kebab-case", deny_unknown_fields)]
 pub enum ToClient {
-    /// What a request came to; for the one who sent it.
+    /// The result of a request, for its sender.
     Answer {
-        /// How many operations the server had undone by then.
+        /// The number of undone operations of the server at that time.
         undone: u64,
         /// The id of the request.
         #[serde(default, skip_serializing_if = "Option::is_none")]
         id: Option<RequestId>,
-        /// What it came to.
+        /// The result.
         answer: Answer,
     },
-    /// What an operation changed; for all.
+    /// The changes of an operation, for all clients.
     Update {
-        /// How many operations the server had undone by then.
+        /// The number of undone operations of the server at that time.
         undone: u64,
-        /// What it changed.
+        /// The changes.
         update: Update,
     },
-    /// The whole world, for one who comes new or has missed too much; for all where an operation was undone.
-    World(Box<Welcome>),
-    /// The client can't take part.
+    /// The whole world, for a client that is new or has missed too much, and for all clients after
+    /// an undo.
+    World(Box<InitialState>),
+    /// The server rejects the client.
     Rejected {
-        /// Why not.
+        /// The reason.
         message: String,
     },
 }
 
-/// The whole world, and what a client has to know to follow it.
+/// The whole world, and what a client needs to know.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
-pub struct Welcome {
-    /// The version of what is said.
+pub struct InitialState {
+    /// The version of the protocol.
     pub protocol: u32,
-    /// The fingerprint of the ruleset by which the world is played, [`Ruleset::fingerprint`](crate::Ruleset::fingerprint).
+    /// The fingerprint of the ruleset, [`Ruleset::fingerprint`](crate::Ruleset::fingerprint).
     pub ruleset: String,
-    /// How many operations the server has undone: a copy with fewer goes on from here, whatever its revision.
+    /// The number of undone operations of the server. A copy with fewer continues from here,
+    /// whatever its revision.
     pub undone: u64,
     /// The world.
     pub world: Snapshot,

@@ -1,20 +1,20 @@
-//! A world of which several programs hold copies: requests with ids, updates that copies follow, a server and its clients.
+//! Replication: requests with ids, updates for copies of a world, a server and its clients.
 //!
-//! Nothing here reads or writes a network. A [`Server`] owns a [`World`](crate::World), takes messages and gives messages; a
-//! [`Client`] holds a copy, does ahead what it asks for, and follows what the server says. Messages are plain data for
-//! `serde`: send them as JSON, or in whatever form suits.
+//! Nothing here reads or writes a network. A [`Server`] owns a [`World`](crate::World) and
+//! exchanges messages. A [`Client`] has a copy, predicts its own operations, and follows the
+//! server. Messages are plain data for `serde`: send them as JSON or in any other form.
 //!
 //! ```text
 //! client                                server
-//!   act ── ToServer::Request ──▶ World::request ─┐
-//!   receive ◀── ToClient::Answer ────────────────┤ applied: World::update
-//!   receive ◀── ToClient::Update ── to all ──────┘
-//!   receive ── ToServer::Missed ──▶ the updates that are kept, or the whole world
+//!   predict ── ToServer::Request ──▶ World::request ─┐
+//!   receive ◀── ToClient::Answer ────────────────────┤ applied: World::update
+//!   receive ◀── ToClient::Update ── to all ──────────┘
+//!   receive ── ToServer::Resync ──▶ the missed updates, or the whole world
 //! ```
 //!
-//! Each part stands by itself: [`World::request`](crate::World::request) knows a request again by its id,
-//! [`World::update`](crate::World::update) says what an operation changed, [`World::follow`](crate::World::follow) carries
-//! that out on a copy.
+//! Each part can be used alone: [`World::request`](crate::World::request) recognises a repeated
+//! request by its id, [`World::update`](crate::World::update) returns the changes of an operation,
+//! and [`World::apply_update`](crate::World::apply_update) applies them to a copy.
 
 mod client;
 mod following;
@@ -26,7 +26,7 @@ mod writing;
 
 pub use client::{Client, ClientError, Received};
 pub use following::UpdateError;
-pub use message::{PROTOCOL, ToClient, ToServer, Welcome};
+pub use message::{InitialState, PROTOCOL, ToClient, ToServer};
 pub(crate) use request::Taken;
 pub use request::{Answer, Request, RequestLimits};
 pub use server::{Replies, Server};

@@ -1,4 +1,4 @@
-//! Requests: operations that are sent, with an id by which the same one is known again.
+//! Requests: operations with an id, by which a repeated request is recognised.
 
 use std::fmt::Write;
 
@@ -10,7 +10,7 @@ use crate::quantity::Decimal;
 use crate::snapshot::{Answered, Departures, RequestId};
 use crate::world::World;
 
-/// An operation that is sent, as a sentence.
+/// A request: an operation as a sentence.
 ///
 /// ```
 /// use hypotheke::replication::Request;
@@ -23,13 +23,14 @@ use crate::world::World;
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
 pub struct Request {
-    /// By which the same request is known again; none if it may be applied as often as it comes.
+    /// The id, by which a repeated request is recognised; `None` if it may be applied each time it
+    /// arrives.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub id: Option<RequestId>,
-    /// The revision on which it was made: on any other it is refused.
+    /// The expected revision: with any other revision the request is refused.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub expects: Option<u64>,
-    /// What is requested.
+    /// The operation.
     #[serde(serialize_with = "as_sentence", deserialize_with = "from_sentence")]
     pub operation: NamedOperation,
 }
@@ -44,57 +45,57 @@ fn from_sentence<'de, D: Deserializer<'de>>(deserializer: D) -> Result<NamedOper
 }
 
 impl Request {
-    /// A request without an id, on whatever revision.
+    /// A request without an id, for any revision.
     #[must_use]
     pub fn new(operation: NamedOperation) -> Request {
         Request { id: None, expects: None, operation }
     }
 
-    /// The same with an id.
+    /// The same request with an id.
     #[must_use]
     pub fn with_id(self, id: RequestId) -> Request {
         Request { id: Some(id), ..self }
     }
 
-    /// The same on one revision only.
+    /// The same request for one revision only.
     #[must_use]
     pub fn on_revision(self, revision: u64) -> Request {
         Request { expects: Some(revision), ..self }
     }
 }
 
-/// What a request came to, as plain data.
+/// The result of a request, as plain data.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case", rename_all_fields = "kebab-case", deny_unknown_fields)]
 pub enum Answer {
-    /// It was applied, in full or in part.
+    /// Applied, fully or partly.
     Applied {
-        /// What it came to.
+        /// The result.
         outcome: Outcome,
-        /// True if that was before: the same request came again.
+        /// True if the same request was applied earlier.
         #[serde(default, skip_serializing_if = "std::ops::Not::not")]
         repeated: bool,
     },
-    /// It was refused, and nothing has changed.
+    /// Refused, without a change.
     Refused {
-        /// Why.
+        /// The reason.
         reason: Reason,
-        /// What was requested, or would be, and what is allowed, or there.
+        /// The value that was requested or would result, and the limit or the number present.
         #[serde(default, skip_serializing_if = "Option::is_none")]
         figures: Option<(Decimal, Decimal)>,
-        /// How many could go.
+        /// The largest amount that would be applied.
         #[serde(default)]
         max_amount: u64,
-        /// Of several operations as one: which of them, from 0.
+        /// For a `together` operation: the step, from 0.
         #[serde(default, skip_serializing_if = "Option::is_none")]
         step: Option<u32>,
-        /// The same in words.
+        /// The reason in words.
         text: String,
     },
 }
 
 impl Answer {
-    /// What it came to, if it was applied.
+    /// The result, if it was applied.
     #[must_use]
     pub fn outcome(&self) -> Option<Outcome> {
         match self {
@@ -103,7 +104,7 @@ impl Answer {
         }
     }
 
-    /// Why it was refused, if it was.
+    /// The reason, if it was refused.
     #[must_use]
     pub fn reason(&self) -> Option<Reason> {
         match self {
@@ -118,18 +119,19 @@ impl Answer {
     }
 }
 
-/// What a request may ask for at most, so that none makes all others wait.
+/// The maximum size of a request, so that no request delays all others.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct RequestLimits {
-    /// So many operations in a list, those of lists within it counted too. More are refused as `bad-amount`, before anything is
-    /// looked up.
+    /// The maximum number of operations in a list, nested lists included. A larger request is
+    /// refused as `bad-amount`, before anything is resolved.
     pub steps: u32,
-    /// So many changes, each of which all clients are told. More are refused as `bad-amount`.
+    /// The maximum number of changes, which all clients receive. A larger request is refused as
+    /// `bad-amount`.
     pub changes: u32,
 }
 
 impl RequestLimits {
-    /// As much as the rules allow.
+    /// No limits beyond those of the rules.
     pub const NONE: RequestLimits = RequestLimits { steps: u32::MAX, changes: u32::MAX };
 }
 
@@ -140,7 +142,7 @@ impl Default for RequestLimits {
     }
 }
 
-/// In one piece: most are no longer.
+/// In one piece, because most are short.
 fn sentence_of(operation: &NamedOperation) -> String {
     let mut sentence = String::with_capacity(80);
     // Writing to a string does not fail.
@@ -148,7 +150,7 @@ fn sentence_of(operation: &NamedOperation) -> String {
     sentence
 }
 
-/// What came of a request.
+/// The result of a request.
 pub(crate) enum Taken {
     Applied { outcome: Outcome, repeated: bool },
     Refused(Refusal),
@@ -156,13 +158,13 @@ pub(crate) enum Taken {
 }
 
 impl World {
-    /// Performs an operation that was sent. The same request again is not applied again and gets the first answer, as long
-    /// as it is among the latest that the ruleset lets the world remember (`request-window`). Only those that were applied
-    /// are remembered: what was refused may be tried anew.
+    /// Performs a request. A repeated request is not applied again and gets the first result, as
+    /// long as it is among the latest requests that the world remembers (`request-window`). Only
+    /// applied requests are remembered: a refused request may be repeated.
     ///
-    /// The reason is [`Reason::Stale`] if the world is not on the revision that the request names, or if its id was used for
-    /// another operation. What arrives is found among `departures`, in which whoever holds the world keeps what
-    /// [`World::departed`] gives.
+    /// The reason is [`Reason::Stale`] if the world is at a different revision than expected, or if
+    /// the id belongs to a different operation. Arrivals are found in `departures`, which the owner
+    /// of the world collects from [`World::departed`].
     ///
     /// ```
     /// use hypotheke::replication::{Answer, Request};
@@ -189,7 +191,7 @@ impl World {
         self.request_within(request, departures, RequestLimits::NONE)
     }
 
-    /// The same, unless it asks for too much.
+    /// Like [`World::request`], with limits on its size.
     pub(crate) fn request_within(
         &mut self,
         request: &Request,
@@ -217,7 +219,7 @@ impl World {
         }
         let steps = request.operation.steps();
         if steps > u64::from(limits.steps) {
-            return Taken::Refused(Refusal::new(Cause::TooManySteps { steps, most: limits.steps }));
+            return Taken::Refused(Refusal::new(Cause::TooManySteps { steps, max: limits.steps }));
         }
         let operation = match request.operation.resolve_with(self, departures) {
             Ok(operation) => operation,
@@ -236,7 +238,7 @@ impl World {
         }
     }
 
-    /// A refusal as plain data, in figures and in words.
+    /// A refusal as plain data, with figures and words.
     #[must_use]
     pub fn refused(&self, refusal: &Refusal) -> Answer {
         Answer::Refused {
@@ -248,7 +250,7 @@ impl World {
         }
     }
 
-    /// The latest requests that were applied and had an id, the oldest first.
+    /// The latest applied requests with an id, oldest first.
     pub fn answered_requests(&self) -> impl Iterator<Item = &Answered> {
         self.requests.iter()
     }

@@ -1,9 +1,9 @@
-//! The one who owns the world.
+//! The server: the owner of the world.
 
 use std::collections::VecDeque;
 use std::sync::Arc;
 
-use super::message::{PROTOCOL, ToClient, ToServer, Welcome};
+use super::message::{InitialState, PROTOCOL, ToClient, ToServer};
 use super::request::{Request, RequestLimits};
 use super::update::Update;
 use crate::migration::{Difference, MigrationError};
@@ -12,19 +12,20 @@ use crate::ruleset::Ruleset;
 use crate::snapshot::Departures;
 use crate::world::World;
 
-/// What a server has to say after a message.
+/// The messages of a server in response to a message.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 #[must_use = "send these messages to the clients"]
 pub struct Replies {
-    /// For all clients, the sender among them; before what is for the sender alone.
+    /// For all clients, the sender included; send them first.
     pub to_all: Option<ToClient>,
-    /// For the one who sent the message.
+    /// For the sender.
     pub to_sender: Vec<ToClient>,
 }
 
-/// The owner of a world of which clients hold copies. It takes messages and gives messages; how they travel is for others.
+/// The owner of a world with copies at clients. It receives messages and returns messages; the
+/// transport is up to the caller.
 ///
-/// Who may act for which holder is for others too: look at the operation of a request before it is handed over.
+/// So are permissions: check the operation of a request before passing it on.
 ///
 /// ```
 /// use hypotheke::replication::{Client, Server, ToClient};
@@ -38,11 +39,11 @@ pub struct Replies {
 ///     .build()?;
 /// let rules = rules.into();
 /// let mut server = Server::new(World::new(&rules), 100);
-/// let ToClient::World(welcome) = server.initial_state() else { unreachable!() };
-/// let mut ann = Client::new("ann", &rules, &welcome).unwrap();
+/// let ToClient::World(initial) = server.initial_state() else { unreachable!() };
+/// let mut ann = Client::new("ann", &rules, &initial).unwrap();
 ///
-/// // The client does at once what it asks for, and the server's word makes it so.
-/// let sent = ann.act("move 3 flare from depot to sled".parse().unwrap());
+/// // The client predicts its operation, and the server confirms it.
+/// let sent = ann.predict("move 3 flare from depot to sled".parse().unwrap());
 /// assert_eq!((ann.world().revision(), ann.confirmed()), (1, 0));
 /// let replies = server.receive(&sent);
 /// for message in replies.to_all.iter().chain(&replies.to_sender) {
@@ -56,49 +57,49 @@ pub struct Replies {
 pub struct Server {
     world: World,
     departures: Departures,
-    /// Those that led to the latest revisions, without a gap.
+    /// The updates of the latest revisions, without a gap.
     updates: VecDeque<Update>,
     max_updates: usize,
-    /// How many operations have been undone.
+    /// The number of undone operations.
     undone: u64,
     limits: RequestLimits,
 }
 
 impl Server {
-    /// The owner of a world, who keeps so many of the latest updates for those who miss some.
+    /// The owner of a world, which keeps a number of the latest updates for clients that miss some.
     #[must_use]
     pub fn new(world: World, max_updates: usize) -> Server {
         let limits = RequestLimits::default();
         Server { world, departures: Departures::new(), updates: VecDeque::new(), max_updates, undone: 0, limits }
     }
 
-    /// The same with other limits of what a request may ask for.
+    /// Like [`Server::new`], with limits on the size of requests.
     #[must_use]
     pub fn with_limits(self, limits: RequestLimits) -> Server {
         Server { limits, ..self }
     }
 
-    /// The world as it is.
+    /// The present world.
     #[must_use]
     pub fn world(&self) -> &World {
         &self.world
     }
 
-    /// The documents of what has departed, for those who store them or hand them to other servers.
+    /// The transfer records of departures, to store or to send to other servers.
     #[must_use]
     pub fn departures(&self) -> &Departures {
         &self.departures
     }
 
-    /// Keeps a document of what departed elsewhere, so that it can arrive here.
+    /// Accepts a transfer record from elsewhere, so that it can arrive here.
     pub fn allow_arrival(&mut self, departure: crate::snapshot::Departure) {
         self.departures.keep(departure);
     }
 
-    /// What a client needs that comes new.
+    /// The message for a new client.
     #[must_use]
     pub fn initial_state(&self) -> ToClient {
-        ToClient::World(Box::new(Welcome {
+        ToClient::World(Box::new(InitialState {
             protocol: PROTOCOL,
             ruleset: self.world.rules().fingerprint(),
             undone: self.undone,
@@ -106,7 +107,7 @@ impl Server {
         }))
     }
 
-    /// Takes a message of a client.
+    /// Handles a message of a client.
     pub fn receive(&mut self, message: &ToServer) -> Replies {
         match message {
             ToServer::Join { protocol: PROTOCOL } => Replies { to_all: None, to_sender: vec![self.initial_state()] },
@@ -116,21 +117,21 @@ impl Server {
                 Replies { to_all: None, to_sender: vec![ToClient::Rejected { message }] }
             }
             ToServer::Request(request) => self.answer(request),
-            ToServer::Missed { since, undone } => Replies { to_all: None, to_sender: self.since(*since, *undone) },
+            ToServer::Resync { since, undone } => Replies { to_all: None, to_sender: self.since(*since, *undone) },
         }
     }
 
-    /// Performs an operation of the game's own.
+    /// Performs an operation of the game itself.
     ///
     /// # Errors
-    /// The reason why the rules say no. The world is then as it was.
+    /// The refusal. The world is unchanged.
     pub fn perform(&mut self, operation: &Operation) -> Result<(Outcome, Replies), Refusal> {
         let outcome = self.world.perform(operation)?;
         Ok((outcome, Replies { to_all: self.publish(), to_sender: Vec::new() }))
     }
 
-    /// Undoes the latest operation, be it one of a client, if the world keeps it ([`World::set_undo_limit`]). What is for all is the
-    /// whole world as it was before.
+    /// Undoes the latest operation, also one of a client, if the world keeps it
+    /// ([`World::set_undo_limit`]). The message for all is the whole world.
     ///
     /// # Errors
     /// [`Cause::Stale`](crate::Cause::Stale) if it is not kept.
@@ -141,11 +142,11 @@ impl Server {
         Ok(Replies { to_all: Some(self.initial_state()), to_sender: Vec::new() })
     }
 
-    /// Goes over to an edited ruleset, as [`World::reload`] does. Clients need the ruleset too, see
-    /// [`Client::use_rules`](super::Client::use_rules); what is for all is the whole world.
+    /// Changes to an edited ruleset, as [`World::reload`] does. Clients need the ruleset too, see
+    /// [`Client::use_rules`](super::Client::use_rules). The message for all is the whole world.
     ///
     /// # Errors
-    /// If the world can't go over to it. It is then as it was.
+    /// The migration is refused. The world is unchanged.
     pub fn reload(&mut self, rules: &Arc<Ruleset>) -> Result<(Vec<Difference>, Replies), MigrationError> {
         let differences = self.world.reload(rules)?;
         self.updates.clear();
@@ -159,7 +160,7 @@ impl Server {
         Replies { to_all, to_sender: vec![ToClient::Answer { undone: self.undone, id: request.id.clone(), answer }] }
     }
 
-    /// Keeps what the latest operation changed.
+    /// Keeps the update of the latest operation.
     fn publish(&mut self) -> Option<ToClient> {
         self.departures.extend(self.world.departed().iter().cloned());
         let update = self.world.update()?;
@@ -170,7 +171,7 @@ impl Server {
         Some(ToClient::Update { undone: self.undone, update })
     }
 
-    /// What came after a revision: the updates, or the whole world where they are not all kept.
+    /// The updates after a revision, or the whole world if not all of them are kept.
     fn since(&self, revision: u64, undone: u64) -> Vec<ToClient> {
         let missing = self.world.revision().checked_sub(revision).filter(|_| undone == self.undone);
         match missing.and_then(|missing| usize::try_from(missing).ok()) {

@@ -1,4 +1,4 @@
-//! What an applied operation changed, as plain data by names.
+//! The changes of an operation, as plain data by names.
 
 use std::collections::BTreeMap;
 
@@ -10,10 +10,10 @@ use crate::language::Position;
 use crate::quantity::Decimal;
 use crate::snapshot::{Departure, Random};
 
-/// All that one applied operation changed, by names: what a copy of the world needs to follow.
+/// All changes of one operation, by names, for a copy of the world.
 ///
-/// [`World::update`](crate::World::update) gives that of the latest operation, [`World::follow`](crate::World::follow)
-/// carries it out on a copy.
+/// [`World::update`](crate::World::update) returns that of the latest operation, and
+/// [`World::apply_update`](crate::World::apply_update) applies it to a copy.
 ///
 /// ```
 /// use hypotheke::replication::Update;
@@ -45,24 +45,24 @@ use crate::snapshot::{Departure, Random};
 pub struct Update {
     /// The revision of the world after it.
     pub revision: u64,
-    /// The number of the next stack after it.
+    /// The number of the next stack id after it.
     pub next_stack: u64,
-    /// Where random numbers stand after it, if it drew any.
+    /// The state of the random numbers after it, if it used any.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub random: Option<Random>,
-    /// The request that it answered, if that had an id.
+    /// The request that it applied, if that had an id.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub answered: Option<Answered>,
-    /// The names of containers, holders and kinds that the changes give by their numbers, from 0: each stands here once.
+    /// The names of containers, holders and kinds, which the changes refer to by number, from 0.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub names: Vec<String>,
-    /// What changed, in order.
+    /// The changes, in order.
     #[serde(default)]
     pub changes: Vec<Change>,
 }
 
 impl Update {
-    /// The name that a change gives by its number; empty if there is none.
+    /// A name by its number; empty if there is none.
     #[must_use]
     pub fn name(&self, number: u32) -> &str {
         self.names.get(number as usize).map_or("", String::as_str)
@@ -73,13 +73,13 @@ impl Update {
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
 pub struct At {
-    /// The number of the container's name: as paths call it, `ground`, `surveyor.hand`, or `#12` for the inside of the pack with
-    /// that id.
+    /// The number of the container's name: a path, `ground`, `surveyor.hand`, or `#12` for the
+    /// inside of the pack with that id.
     pub container: u32,
     /// The slot, from 0; 0 on the ground.
     #[serde(default)]
     pub slot: u32,
-    /// The stack that lay there before, or that lies there now; none if the place was empty.
+    /// The stack before or after; `None` if the place was empty.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub stack: Option<StackId>,
     /// The position on the ground.
@@ -94,7 +94,7 @@ pub struct Look {
     /// Its marks, in the order of the ruleset.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub marks: Vec<String>,
-    /// Those of its properties that differ from the kind's.
+    /// Its properties, if they differ from those of the kind.
     #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
     pub properties: BTreeMap<String, Decimal>,
 }
@@ -105,82 +105,82 @@ impl Look {
     }
 }
 
-/// A notice of one change that was made, by names. The same as an [`Event`](crate::Event), which has handles.
+/// One change, by names: an [`Event`](crate::Event) without handles.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case", rename_all_fields = "kebab-case", deny_unknown_fields)]
 #[non_exhaustive]
 pub enum Change {
-    /// Items went from one place to another, came into the world, or left it.
+    /// Items moved from one place to a different one, were created, or were consumed.
     Moved {
-        /// The number of their kind's name.
+        /// The number of the name of their kind.
         kind: u32,
-        /// How many.
+        /// Their number.
         count: u32,
         /// Their marks and properties.
         #[serde(default, skip_serializing_if = "Look::is_plain")]
         look: Look,
-        /// Where they were; nowhere if they were created.
+        /// The source; `None` if they were created.
         #[serde(default, skip_serializing_if = "Option::is_none")]
         from: Option<At>,
-        /// Where they are; nowhere if they were consumed.
+        /// The target; `None` if they were consumed.
         #[serde(default, skip_serializing_if = "Option::is_none")]
         to: Option<At>,
     },
-    /// A whole stack got other marks or other properties.
+    /// The marks or properties of a stack changed.
     Changed {
-        /// Where it lies.
+        /// The place of the stack.
         at: At,
-        /// Its marks and properties now.
+        /// Its present marks and properties.
         look: Look,
     },
-    /// Two places exchanged what lay there.
+    /// Two places swapped their contents.
     Swapped {
-        /// One place, with the stack that lay there before.
+        /// One place, with its former stack.
         one: At,
-        /// The other place, with the stack that lay there before.
+        /// The other place, with its former stack.
         other: At,
     },
-    /// A container got another number of slots.
+    /// The number of slots of a container changed.
     Resized {
         /// The number of its name.
         container: u32,
-        /// How many it has.
+        /// The present number.
         slots: u32,
     },
-    /// A shortcut points at another kind, or at none.
+    /// A shortcut changed.
     Bound {
-        /// The number of its holder's name.
+        /// The number of the name of its holder.
         holder: u32,
-        /// Which one, from 0.
+        /// The number of the shortcut, from 0.
         shortcut: u32,
-        /// The number of the name of the kind at which it points.
+        /// The number of the name of its kind.
         #[serde(default, skip_serializing_if = "Option::is_none")]
         kind: Option<u32>,
     },
     /// A holder opened a container.
     Opened {
-        /// The number of the holder's name.
+        /// The number of the name of the holder.
         holder: u32,
-        /// The number of the container's name.
+        /// The number of the name of the container.
         container: u32,
     },
-    /// A holder closed a container, or one of the two has gone.
+    /// A holder closed a container, or one of the two left the world.
     Closed {
-        /// The number of the holder's name.
+        /// The number of the name of the holder.
         holder: u32,
-        /// The number of the container's name.
+        /// The number of the name of the container.
         container: u32,
     },
-    /// A container or a holder left the world with all that it has.
+    /// A container or a holder departed with its contents.
     Departed {
-        /// The number of what paths called it.
+        /// The number of its name in paths.
         name: u32,
-        /// Under which number.
+        /// The number of the departure.
         departure: DepartureId,
     },
-    /// A container or a holder came into the world with all that it has.
+    /// A container or a holder arrived with its contents.
     Arrived {
-        /// What it brought.
+        /// The transfer record.
         document: Box<Departure>,
     },
 }

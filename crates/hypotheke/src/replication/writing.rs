@@ -9,8 +9,8 @@ use crate::snapshot::Random;
 use crate::world::{DepartingEntity, Event, Scratch, Spot, StackClass, StackLocation, World};
 
 impl World {
-    /// What the latest operation changed, by names, for copies to follow; none if the latest was refused or taken back, there was
-    /// none, or the world followed an update: that one says it.
+    /// The update of the latest operation, for copies. None if that was refused or undone, if there
+    /// was none, or if the world itself applied an update.
     #[must_use]
     pub fn update(&self) -> Option<Update> {
         let scratch = self.scratch.as_deref().filter(|scratch| scratch.applied)?;
@@ -47,11 +47,11 @@ struct Writer<'w> {
     world: &'w World,
     scratch: &'w Scratch,
     names: Names,
-    /// The packs that were moved, by their insides, once they are requested.
+    /// The packs that were moved, by their insides; computed at the first use.
     packs: Option<FxHashMap<u32, StackId>>,
 }
 
-/// Names by their numbers. As long as they are few, they are gone through.
+/// Names by number. A few names are searched in order.
 #[derive(Default)]
 struct Names {
     listed: Vec<String>,
@@ -83,7 +83,7 @@ fn small(length: usize) -> u32 {
 }
 
 impl Writer<'_> {
-    /// None for what follows from another change by itself.
+    /// `None` for a consequence of a different change.
     fn change(&mut self, event: &Event) -> Option<Change> {
         let (world, rules) = (self.world, self.world.rules());
         Some(match *event {
@@ -109,7 +109,7 @@ impl Writer<'_> {
                 container: self.container(container.index),
             },
             Event::Closed { holder, container } => {
-                // What has gone is closed with its going.
+                // A removed container closes automatically.
                 if !world.is_there(container.index) || !world.has_holder(holder) {
                     return None;
                 }
@@ -141,7 +141,7 @@ impl Writer<'_> {
         let lies = Some(self.world.state(container).parent).filter(|&parent| parent != Spot::NOWHERE);
         let pack = match lies {
             Some(parent) => StackId(self.world.cell(parent).id),
-            // It was in something that has departed, or has left the world by itself.
+            // It was in a departed container, or has left the world on its own.
             None => *self.packs.get_or_insert_with(|| packs_of(self.scratch)).get(&container).unwrap_or(&StackId(0)),
         };
         self.names.number(&pack.to_string())

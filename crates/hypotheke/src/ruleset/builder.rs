@@ -6,8 +6,8 @@ use crate::quantity::Decimal;
 
 /// Builds a ruleset in code.
 ///
-/// What is built is the same TOML that a file would hold, and goes in by the same door: the same checks, the same
-/// messages. [`RulesetBuilder::to_toml`] shows it.
+/// The builder writes the same TOML that a file contains, so it has the same checks and the same
+/// messages. [`RulesetBuilder::to_toml`] returns the text.
 ///
 /// ```
 /// use hypotheke::Ruleset;
@@ -36,7 +36,7 @@ struct Section(String);
 
 impl Section {
     fn line(&mut self, key: &str, value: impl Display) {
-        // Writing to a String can't fail.
+        // Writing to a String cannot fail.
         let _ = writeln!(self.0, "{key} = {value}");
     }
 
@@ -56,7 +56,7 @@ fn list<'a>(texts: impl IntoIterator<Item = &'a str>) -> String {
 }
 
 impl RulesetBuilder {
-    /// What the designer calls the ruleset.
+    /// The title of the ruleset.
     pub fn title(mut self, title: &str) -> Self {
         self.head.line("title", quoted(title));
         self
@@ -74,19 +74,19 @@ impl RulesetBuilder {
         self
     }
 
-    /// The stack limit of kinds for which neither they nor their tags state one.
+    /// The stack limit of kinds that have none from themselves or their tags.
     pub fn stack_limit(mut self, limit: u32) -> Self {
         self.head.line("stack-limit", limit);
         self
     }
 
-    /// So many requests that were applied and had an id are remembered, the latest.
+    /// The number of applied requests with an id that a world remembers.
     pub fn request_window(mut self, requests: u32) -> Self {
         self.head.line("request-window", requests);
         self
     }
 
-    /// What becomes of worlds that were played by another ruleset, when they go over to this one.
+    /// How worlds of different rulesets are migrated.
     #[allow(clippy::needless_pass_by_value)] // As all others take theirs.
     pub fn migration(mut self, rules: MigrationRules) -> Self {
         let _ = writeln!(self.tables, "\n[migration]");
@@ -104,19 +104,20 @@ impl RulesetBuilder {
         self
     }
 
-    /// How deep packs may nest; a pack in no other pack is 1 deep.
+    /// The maximum nesting of packs; a pack in no other pack is 1 deep.
     pub fn nesting(mut self, depth: u32) -> Self {
         self.head.line("nesting", depth);
         self
     }
 
-    /// What searches verify: lines under `always`, `forbidden`, `possible`, `recoverable` or `explore`, as in a claims file.
+    /// Claims for searches: lines under `always`, `forbidden`, `possible`, `recoverable` or
+    /// `explore`, as in a claims file.
     pub fn claims<'a>(mut self, heading: &str, lines: impl IntoIterator<Item = &'a str>) -> Self {
         self.head.line(&format!("claims.{heading}"), list(lines));
         self
     }
 
-    /// How many stacks may lie on the ground.
+    /// The maximum number of stacks on the ground.
     pub fn ground_limit(mut self, stacks: u32) -> Self {
         self.head.line("ground-limit", stacks);
         self
@@ -127,13 +128,13 @@ impl RulesetBuilder {
         self
     }
 
-    /// A tag with settings of its own. Tags without any need no mention.
+    /// A tag with settings. Tags without settings need no declaration.
     pub fn tag(self, name: &str, settings: impl FnOnce(TagBuilder) -> TagBuilder) -> Self {
         let built = settings(TagBuilder::default());
         self.table("tag", name, &built.0)
     }
 
-    /// A mark that stacks may have.
+    /// A mark.
     pub fn mark(self, name: &str) -> Self {
         self.mark_with(name, |mark| mark)
     }
@@ -176,7 +177,8 @@ impl RulesetBuilder {
         self.table("holder", id, &section)
     }
 
-    /// What lies in a place at the start, each as in `2 ration-box` or `1 ice-core (contaminated)`.
+    /// The contents of a place at the start, each as in `2 ration-box` or `1 ice-core
+    /// (contaminated)`.
     pub fn start<'a>(mut self, place: &str, contents: impl IntoIterator<Item = &'a str>) -> Self {
         let _ = writeln!(self.start, "{} = {}", quoted(place), list(contents));
         self
@@ -196,7 +198,7 @@ impl RulesetBuilder {
     /// Checks and compiles it.
     ///
     /// # Errors
-    /// All that is wrong with it, each with its place in [`RulesetBuilder::to_toml`].
+    /// Every error, with its place in [`RulesetBuilder::to_toml`].
     pub fn build(self) -> Result<super::Ruleset, super::RulesetErrors> {
         super::Ruleset::from_toml("ruleset in code", &self.to_toml())
     }
@@ -208,19 +210,19 @@ impl RulesetBuilder {
 pub struct TagBuilder(Section);
 
 impl TagBuilder {
-    /// What players call it.
+    /// The name that players see.
     pub fn label(mut self, label: &str) -> Self {
         self.0.line("label", quoted(label));
         self
     }
 
-    /// A few words about it.
+    /// A short note.
     pub fn note(mut self, note: &str) -> Self {
         self.0.line("note", quoted(note));
         self
     }
 
-    /// The stack limit of kinds with this tag and none of their own.
+    /// The stack limit of kinds with this tag that have none of their own.
     pub fn stack_limit(mut self, limit: u32) -> Self {
         self.0.line("stack-limit", limit);
         self
@@ -233,13 +235,13 @@ impl TagBuilder {
 pub struct MarkBuilder(Section);
 
 impl MarkBuilder {
-    /// What players call it.
+    /// The name that players see.
     pub fn label(mut self, label: &str) -> Self {
         self.0.line("label", quoted(label));
         self
     }
 
-    /// A few words about it.
+    /// A short note.
     pub fn note(mut self, note: &str) -> Self {
         self.0.line("note", quoted(note));
         self
@@ -252,13 +254,13 @@ impl MarkBuilder {
 pub struct KindBuilder(Section);
 
 impl KindBuilder {
-    /// What players call it.
+    /// The name that players see.
     pub fn name(mut self, name: &str) -> Self {
         self.0.line("name", quoted(name));
         self
     }
 
-    /// A few words about it.
+    /// A short note.
     pub fn note(mut self, note: &str) -> Self {
         self.0.line("note", quoted(note));
         self
@@ -282,37 +284,37 @@ impl KindBuilder {
         self
     }
 
-    /// The most items of a stack.
+    /// The maximum number of items of a stack.
     pub fn stack_limit(mut self, limit: u32) -> Self {
         self.0.line("stack-limit", limit);
         self
     }
 
-    /// It can be neither consumed nor brought to the ground.
+    /// Its items cannot be dropped or destroyed.
     pub fn protected(mut self) -> Self {
         self.0.line("protected", true);
         self
     }
 
-    /// Each stack of it is one item and brings an instance of this container along.
+    /// The kind is a pack: each item has an instance of this container inside.
     pub fn pack(mut self, container: &str) -> Self {
         self.0.line("pack", quoted(container));
         self
     }
 
-    /// The named slots that it needs at once, where it lies in one of them.
+    /// The named slots that an item occupies, all of them.
     pub fn occupies_slots<'a>(mut self, slots: impl IntoIterator<Item = &'a str>) -> Self {
         self.0.line("occupies-slots", list(slots));
         self
     }
 
-    /// It adds to an attribute of who wears it.
+    /// A worn item adds to this attribute of its holder.
     pub fn attribute(mut self, name: &str, each: Decimal) -> Self {
         self.0.line(&format!("attributes.{}", quoted(name)), each);
         self
     }
 
-    /// A number property with its first value.
+    /// A number property with its initial value.
     pub fn property(mut self, name: &str, value: Decimal) -> Self {
         self.0.line(&format!("properties.{}", quoted(name)), value);
         self
@@ -335,129 +337,129 @@ pub struct ContainerBuilder {
 }
 
 impl ContainerBuilder {
-    /// What players call it.
+    /// The name that players see.
     pub fn name(mut self, name: &str) -> Self {
         self.section.line("name", quoted(name));
         self
     }
 
-    /// A few words about it.
+    /// A short note.
     pub fn note(mut self, note: &str) -> Self {
         self.section.line("note", quoted(note));
         self
     }
 
-    /// How many slots it has.
+    /// The number of slots.
     pub fn slots(mut self, slots: u32) -> Self {
         self.section.line("slots", slots);
         self
     }
 
-    /// How many slots stand side by side where it is drawn.
+    /// The number of columns in drawings.
     pub fn columns(mut self, columns: u32) -> Self {
         self.section.line("columns", columns);
         self
     }
 
-    /// The most items of a stack in it.
+    /// The maximum number of items of any stack in it.
     pub fn stack_limit(mut self, limit: u32) -> Self {
         self.section.line("stack-limit", limit);
         self
     }
 
-    /// The most weight in it.
+    /// The maximum weight of its contents.
     pub fn weight_cap(mut self, cap: Decimal) -> Self {
         self.section.line("weight-cap", cap);
         self
     }
 
-    /// What may enter it.
+    /// The filter for its contents.
     pub fn admits(mut self, filter: &str) -> Self {
         self.section.line("admits", quoted(filter));
         self
     }
 
-    /// At most so many items that satisfy a filter.
+    /// A maximum number of items that match a filter.
     pub fn cap(mut self, of: &str, count: u32) -> Self {
         self.caps.push(cap(of, count));
         self
     }
 
-    /// Nothing may be put into it but what the game creates there.
+    /// Holders cannot put items in.
     pub fn no_put(mut self) -> Self {
         self.section.line("put", false);
         self
     }
 
-    /// Nothing may be taken out of it but what the game consumes.
+    /// Holders cannot take items out.
     pub fn no_take(mut self) -> Self {
         self.section.line("take", false);
         self
     }
 
-    /// A named slot with a filter of its own. Named slots come first, in this order.
+    /// A named slot with a filter. Named slots come first, in this order.
     pub fn named_slot(mut self, name: &str, admits: &str) -> Self {
         self.slots.push(format!("{{ name = {}, admits = {} }}", quoted(name), quoted(admits)));
         self
     }
 
-    /// A slot with rules of its own. Such slots come first, in this order.
+    /// A slot with its own rules. Such slots come first, in this order.
     pub fn slot(mut self, settings: impl FnOnce(SlotBuilder) -> SlotBuilder) -> Self {
         let built = settings(SlotBuilder::default());
         self.slots.push(format!("{{ {} }}", built.0.join(", ")));
         self
     }
 
-    /// Its filter is requested of all that comes to lie below it, in packs too.
+    /// Its filter also checks the contents of packs.
     pub fn deep(mut self) -> Self {
         self.section.line("deep", true);
         self
     }
 
-    /// What it no longer admits, because a mark or property has changed, is put elsewhere.
+    /// A stack that no longer matches the filter after a change is moved out.
     pub fn ejects_unfit(mut self) -> Self {
-        self.section.line("when-unfit", quoted("leave"));
+        self.section.line("when-unfit", quoted("eject"));
         self
     }
 
-    /// What is tried, in order, when something is put here from a hand.
+    /// What a `put` tries, in order.
     pub fn on_put(mut self, ways: impl IntoIterator<Item = PutMode>) -> Self {
         self.section.line("on-put", list(ways.into_iter().map(PutMode::word)));
         self
     }
 
-    /// Empty slots with a filter of their own are filled before the others.
+    /// Empty slots with their own filter are filled first.
     pub fn reserved_first(mut self) -> Self {
         self.section.line("reserved-first", true);
         self
     }
 
-    /// A holder must have opened it before it can use it.
+    /// A holder must open it before using it.
     pub fn must_open(mut self) -> Self {
         self.section.line("must-open", true);
         self
     }
 
-    /// One holder at a time may have opened it; no other can use it then.
+    /// Only one holder at a time can have it open and use it.
     pub fn exclusive(mut self) -> Self {
         self.section.line("exclusive", true);
         self
     }
 
-    /// It may be resized between these numbers of slots.
+    /// It can be resized between these numbers of slots.
     pub fn resizable(mut self, least: u32, most: u32) -> Self {
         self.section.line("min-slots", least);
         self.section.line("max-slots", most);
         self
     }
 
-    /// What lies in it counts as worn.
+    /// Its contents are worn.
     pub fn worn(mut self) -> Self {
         self.section.line("worn", true);
         self
     }
 
-    /// Several alike stand in the world, under these names.
+    /// The names of its copies in the world.
     pub fn copies<'a>(mut self, names: impl IntoIterator<Item = &'a str>) -> Self {
         self.section.line("copies", list(names));
         self
@@ -475,22 +477,22 @@ impl SlotBuilder {
         self
     }
 
-    /// The name by which paths know it.
+    /// Its name in paths.
     pub fn name(self, name: &str) -> Self {
         self.key("name", quoted(name))
     }
 
-    /// What players call it.
+    /// The name that players see.
     pub fn label(self, label: &str) -> Self {
         self.key("label", quoted(label))
     }
 
-    /// What may enter it.
+    /// The filter for its contents.
     pub fn admits(self, filter: &str) -> Self {
         self.key("admits", quoted(filter))
     }
 
-    /// The most items of a stack in it.
+    /// The maximum number of items of a stack in it.
     pub fn stack_limit(self, limit: u32) -> Self {
         self.key("stack-limit", limit)
     }
@@ -510,43 +512,43 @@ pub struct HolderBuilder {
 }
 
 impl HolderBuilder {
-    /// What players call it.
+    /// The name that players see.
     pub fn name(mut self, name: &str) -> Self {
         self.section.line("name", quoted(name));
         self
     }
 
-    /// A few words about it.
+    /// A short note.
     pub fn note(mut self, note: &str) -> Self {
         self.section.line("note", quoted(note));
         self
     }
 
-    /// At most so many items that satisfy a filter.
+    /// A maximum number of items that match a filter.
     pub fn cap(mut self, of: &str, count: u32) -> Self {
         self.caps.push(cap(of, count));
         self
     }
 
-    /// From which weight on it counts as what.
+    /// An encumbrance step: from this weight on, the label.
     pub fn encumbrance(mut self, from: Decimal, label: &str) -> Self {
         self.encumbrance.push(format!("{{ at = {from}, label = {} }}", quoted(label)));
         self
     }
 
-    /// How many shortcuts it has.
+    /// The number of shortcuts.
     pub fn shortcuts(mut self, shortcuts: u32) -> Self {
         self.section.line("shortcuts", shortcuts);
         self
     }
 
-    /// A shortcut of which nothing is left goes on pointing at its kind.
+    /// A shortcut keeps its kind when the holder has no more items of it.
     pub fn keep_depleted_shortcuts(mut self) -> Self {
         self.section.line("depleted-shortcuts", quoted("keep"));
         self
     }
 
-    /// The most weight that it may carry.
+    /// The maximum weight that it carries.
     pub fn weight_cap(mut self, cap: Decimal) -> Self {
         self.section.line("weight-cap", cap);
         self

@@ -1,9 +1,11 @@
 //! A digest of what a ruleset means: of every rule, by names, each list in an order of its own.
 //!
-//! Saves keep it, so its lines never change. A rule that a later version of the program adds gets a line only where it is not at its
-//! default; the words are written out here, whatever the types are called.
+//! Saves keep it, so its lines never change. A rule that a later version of the program adds gets a
+//! line only where it is not at its default; the words are written out here, whatever the types are
+//! called.
 //!
-//! What does not bear on play is left out: notes, labels, columns, the title, the version, the start contents.
+//! What does not bear on play is left out: notes, labels, columns, the title, the version, the
+//! start contents.
 
 use std::collections::BTreeSet;
 use std::fmt::Display;
@@ -21,8 +23,8 @@ pub(crate) fn fingerprint(rules: &Ruleset) -> String {
     format!("{:016x}", digest.0)
 }
 
-/// Whether two rulesets mean the same but for how high weight caps and caps by filter are, and number everything alike, so that
-/// nothing that lies in a world of the one has to be looked up to go on under the other.
+/// Whether two rulesets differ only in the values of weight caps and caps by filter, with equal
+/// numbering, so that a world of one can continue under the other without any lookup.
 pub(crate) fn differ_in_caps_only(one: &Ruleset, other: &Ruleset) -> bool {
     let numbering = |rules: &Ruleset| {
         let names = |names: &mut dyn Iterator<Item = &str>| names.map(str::to_owned).collect::<Vec<_>>();
@@ -63,7 +65,8 @@ fn lines(rules: &Ruleset, containers: &[ContainerDef], holders: &[HolderDef]) ->
     lines
 }
 
-/// The hash FNV-1a of 64 bits, by its published constants: the same everywhere, and not meant to withstand an attacker.
+/// The hash FNV-1a of 64 bits, by its published constants: the same everywhere, and not meant to
+/// withstand an attacker.
 struct Digest(u64);
 
 impl Default for Digest {
@@ -81,8 +84,8 @@ impl Digest {
 }
 
 fn sorted(items: impl Iterator<Item = impl Display>) -> String {
-    let told: BTreeSet<String> = items.map(|item| item.to_string()).collect();
-    told.into_iter().collect::<Vec<_>>().join(", ")
+    let described: BTreeSet<String> = items.map(|item| item.to_string()).collect();
+    described.into_iter().collect::<Vec<_>>().join(", ")
 }
 
 fn in_order(items: impl Iterator<Item = impl Display>) -> String {

@@ -1,4 +1,4 @@
-//! Kinds, tags, marks and properties, as they are read.
+//! Kinds, tags, marks and properties.
 
 use super::places::ContainerDef;
 use super::view::{KindDef, PropertyDef, Ruleset};
@@ -23,17 +23,17 @@ pub struct Mark {
     pub(super) note: String,
 }
 
-/// A property that some kind lists.
+/// A property that at least one kind lists.
 #[derive(Clone, Debug)]
 pub struct Property {
     pub(super) name: Box<str>,
     pub(super) is_text: bool,
 }
 
-/// What a property of a kind holds.
+/// The value of a property of a kind.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum PropertyValue<'r> {
-    /// A number; a stack may have another than its kind.
+    /// A number; a stack may have a different one.
     Number(Decimal),
     /// A text, the same for all stacks of the kind.
     Text(&'r str),
@@ -63,13 +63,13 @@ impl<'r> Kind<'r> {
         self.rules.arena.get(self.def().id)
     }
 
-    /// What players call it.
+    /// The name that players see.
     #[must_use]
     pub fn name(self) -> &'r str {
         self.rules.arena.get(self.def().name)
     }
 
-    /// A few words about it; may be empty.
+    /// A short note; may be empty.
     #[must_use]
     pub fn note(self) -> &'r str {
         self.rules.arena.get(self.def().note)
@@ -80,7 +80,7 @@ impl<'r> Kind<'r> {
         self.rules.tag_set_of(self.id).iter().map(|&tag| &*self.rules.tag(tag).name)
     }
 
-    /// True if it carries the tag or one below it.
+    /// True if it has the tag or a tag below it.
     #[must_use]
     pub fn has_tag(self, tag: TagId) -> bool {
         self.rules.tag_set_of(self.id).binary_search(&tag).is_ok()
@@ -98,19 +98,20 @@ impl<'r> Kind<'r> {
         self.def().value
     }
 
-    /// The most items of a stack: its own limit, else the least default of its tags, else the ruleset's, else 1.
+    /// The maximum number of items of a stack: its own limit, else the smallest limit of its tags,
+    /// else that of the ruleset, else 1.
     #[must_use]
     pub fn stack_limit(self) -> u32 {
         self.rules.figures[self.id.index()].stack_limit
     }
 
-    /// True if it can be neither consumed nor brought to the ground.
+    /// True if its items cannot be dropped or destroyed.
     #[must_use]
     pub fn is_protected(self) -> bool {
         self.rules.figures[self.id.index()].is_protected
     }
 
-    /// What it adds to the attributes of who wears it.
+    /// The attributes that a worn item adds to its holder.
     pub fn attributes(self) -> impl Iterator<Item = (&'r str, Decimal)> {
         let grants = &self.rules.grants;
         let start = grants.partition_point(|(kind, ..)| *kind < self.id);
@@ -118,25 +119,25 @@ impl<'r> Kind<'r> {
         own.map(|(_, attribute, number)| (&*self.rules.attributes[*attribute], *number))
     }
 
-    /// The named slots that it needs at once, where it lies in one of them; empty if it needs only one.
+    /// The named slots that an item occupies, all of them; empty if it occupies only its own slot.
     pub fn occupied_slots(self) -> impl Iterator<Item = &'r str> {
         let needs = self.rules.needs.get(self.rules.figures[self.id.index()].needs as usize);
         needs.into_iter().flatten().map(|slot| &**slot)
     }
 
-    /// The container that each stack of it brings along.
+    /// The container inside each item, if the kind is a pack.
     #[must_use]
     pub fn pack(self) -> Option<&'r ContainerDef> {
         self.rules.containers.get(self.rules.figures[self.id.index()].pack as usize)
     }
 
-    /// The limit that the kind states itself.
+    /// The limit of the kind itself.
     #[must_use]
     pub fn own_stack_limit(self) -> Option<u32> {
         self.def().own_stack_limit
     }
 
-    /// Its properties with their first values.
+    /// Its properties with their initial values.
     pub fn properties(self) -> impl Iterator<Item = (PropertyId, PropertyValue<'r>)> {
         let (start, end) = self.def().properties;
         self.rules.kind_properties[start as usize..end as usize].iter().map(move |(id, value)| {
@@ -148,7 +149,7 @@ impl<'r> Kind<'r> {
         })
     }
 
-    /// The first value of a property, if the kind lists it.
+    /// The initial value of a property, if the kind lists it.
     #[must_use]
     pub fn property(self, property: PropertyId) -> Option<PropertyValue<'r>> {
         self.properties().find(|(id, _)| *id == property).map(|(_, value)| value)
@@ -168,19 +169,19 @@ impl Tag {
         self.parent
     }
 
-    /// What players call it; its name where nothing else is given.
+    /// The name that players see; by default its own name.
     #[must_use]
     pub fn label(&self) -> &str {
         self.label.as_deref().unwrap_or(&self.name)
     }
 
-    /// A few words about it; may be empty.
+    /// A short note; may be empty.
     #[must_use]
     pub fn note(&self) -> &str {
         &self.note
     }
 
-    /// The stack limit of kinds with this tag and none of their own.
+    /// The stack limit of kinds with this tag that have none of their own.
     #[must_use]
     pub fn stack_limit(&self) -> Option<u32> {
         self.stack_limit
@@ -194,13 +195,13 @@ impl Mark {
         &self.name
     }
 
-    /// What players call it; its name where nothing else is given.
+    /// The name that players see; by default its own name.
     #[must_use]
     pub fn label(&self) -> &str {
         self.label.as_deref().unwrap_or(&self.name)
     }
 
-    /// A few words about it; may be empty.
+    /// A short note; may be empty.
     #[must_use]
     pub fn note(&self) -> &str {
         &self.note

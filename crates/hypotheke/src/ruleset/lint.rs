@@ -17,14 +17,14 @@ pub(crate) fn lint(rules: &Ruleset) -> Diagnostics {
     Diagnostics::new(rules.source.sources.clone(), found)
 }
 
-fn may_pass(rules: &Ruleset, filter: Option<FilterId>, kind: Kind<'_>) -> bool {
+fn can_admit(rules: &Ruleset, filter: Option<FilterId>, kind: Kind<'_>) -> bool {
     filter.is_none_or(|filter| rules.filter(filter).test.outlook(&kind) != Outlook::Never)
 }
 
 fn admits(rules: &Ruleset, container: &ContainerDef, kind: Kind<'_>) -> bool {
     let free_slots = container.slots as usize > container.ruled.len();
-    may_pass(rules, container.admits, kind)
-        && (free_slots || container.ruled.iter().any(|slot| may_pass(rules, slot.admits, kind)))
+    can_admit(rules, container.admits, kind)
+        && (free_slots || container.ruled.iter().any(|slot| can_admit(rules, slot.admits, kind)))
 }
 
 /// Kinds that fit no slot anywhere.
@@ -56,7 +56,8 @@ fn homeless_kinds(rules: &Ruleset) -> Vec<Diagnostic> {
     found
 }
 
-/// Slots and containers that admit no kind, and weight caps below the lightest kind that is admitted.
+/// Slots and containers that admit no kind, and weight caps below the lightest kind that is
+/// admitted.
 fn empty_places(rules: &Ruleset) -> Vec<Diagnostic> {
     let mut found = Vec::new();
     if rules.kinds().len() == 0 {
@@ -77,11 +78,11 @@ fn empty_places(rules: &Ruleset) -> Vec<Diagnostic> {
         }
         for (number, (slot, written)) in container.ruled.iter().zip(&source.slot).enumerate() {
             let reachable =
-                |kind: &Kind<'_>| may_pass(rules, container.admits, *kind) && may_pass(rules, slot.admits, *kind);
+                |kind: &Kind<'_>| can_admit(rules, container.admits, *kind) && can_admit(rules, slot.admits, *kind);
             if !rules.kinds().any(|kind| reachable(&kind)) {
                 let at = written.admits.as_ref().map_or(written.at, |filter| filter.at);
                 let message = format!("slot `{}/{}` admits no kind", container.id(), slot_name(slot, number));
-                let alone = rules.kinds().any(|kind| may_pass(rules, slot.admits, kind));
+                let alone = rules.kinds().any(|kind| can_admit(rules, slot.admits, kind));
                 let cause = if alone {
                     "the container rejects every kind that this slot admits"
                 } else {
@@ -113,7 +114,8 @@ fn useless_cap(
     Some(Diagnostic::warning("useless-cap", cap.at, message).label(label))
 }
 
-/// Tags that a single kind carries, that nothing else mentions, and that differ from another tag in a letter.
+/// Tags that a single kind carries, that nothing else mentions, and that differ from another tag in
+/// a letter.
 fn slipped_tags(rules: &Ruleset) -> Vec<Diagnostic> {
     let mut carriers = vec![0u32; rules.source.tag_names.len()];
     for kind in &rules.source.kinds {
@@ -138,14 +140,14 @@ fn slipped_tags(rules: &Ruleset) -> Vec<Diagnostic> {
     found
 }
 
-/// Names by what is left of them without one letter: of two that differ by a slip, some two such final_states are the same. So a name is not
-/// held against all others.
+/// Names by their variants with one letter removed: names that differ by one slip share such a
+/// variant. So a name is not compared with all others.
 struct Alike<'r> {
     names: Vec<&'r str>,
     by_rest: FxHashMap<String, Vec<u32>>,
 }
 
-/// Of so many names with the same rest, the first are looked at.
+/// The maximum number of names compared for each variant.
 const MAX_ALIKE: usize = 8;
 
 impl<'r> Alike<'r> {
@@ -180,8 +182,8 @@ fn final_states(name: &str) -> impl Iterator<Item = String> {
     shorter.chain([name.to_owned()])
 }
 
-/// Whether one part of the dotted name is a slip of the same part of the other: one letter differs, is missing, is too
-/// many, or has changed places with its neighbour.
+/// Whether one part of the dotted name is a slip of the same part of the other: one letter differs,
+/// is missing, is too many, or has changed places with its neighbour.
 fn is_slip(tag: &str, other: &str) -> bool {
     if tag.split('.').count() != other.split('.').count() {
         return false;

@@ -1,4 +1,4 @@
-//! The section `[migration]`: what becomes of worlds from before this ruleset.
+//! The section `[migration]`: how saves of earlier rulesets become worlds of this one.
 
 use std::collections::BTreeMap;
 
@@ -9,40 +9,42 @@ use toml::de::DeValue;
 use super::read::{Reading, Section};
 use super::source::Written;
 
-/// What is done about something that a ruleset no longer allows.
+/// The action for contents that a ruleset no longer allows.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum MigrationPolicy {
-    /// It stays as it is and may get better, but not worse.
+    /// It stays unchanged. It may improve, but not get worse.
     #[default]
     Stay,
-    /// What is over a limit goes to empty slots of the same container; what finds none stays.
+    /// The excess moves to empty slots of the same container; the rest stays.
     Split,
-    /// It goes to where there is room: the same container, the holder's other containers in order, the ground.
+    /// It moves to the first place with room: the same container, the other containers of the
+    /// holder in order, the ground.
     Spill,
-    /// It goes to the ground.
+    /// It moves to the ground.
     Ground,
-    /// It is kept aside, out of play, until a ruleset has a place for it again.
+    /// It is set aside as an orphan, until a ruleset has a place for it again.
     Orphan,
-    /// The world does not go over to the ruleset.
+    /// The migration is refused.
     Refuse,
 }
 
-/// The section `[migration]` of a ruleset: what becomes of a world that was played by another ruleset, be it an earlier
-/// version or one that is being edited.
+/// The section `[migration]` of a ruleset: how a world of a different ruleset is migrated, whether
+/// of an earlier version or of a ruleset that is being edited.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct MigrationRules {
-    /// About stacks over their limit: leave, split, spill or refuse.
+    /// Stacks over their limit: stay, split, spill or refuse.
     pub over_limit: MigrationPolicy,
-    /// About containers and holders over a weight cap or a cap by filter: leave, spill or refuse.
+    /// Containers and holders over a weight cap or a cap: stay, spill or refuse.
     pub over_cap: MigrationPolicy,
-    /// About what lies where it is not admitted any more: leave, spill or refuse.
+    /// Stacks that their place no longer admits: stay, spill or refuse.
     pub not_admitted: MigrationPolicy,
-    /// About what lies in slots and containers that are not there any more: spill, ground, orphan or refuse.
+    /// Stacks in removed slots and containers: spill, ground, orphan or refuse.
     pub removed_places: MigrationPolicy,
-    /// About items of kinds that are not known any more: orphan or refuse.
+    /// Items of removed kinds: orphan or refuse.
     pub unknown_kinds: MigrationPolicy,
-    /// Changed each version of the ruleset changed, by its number: the section `[migration.2]` tells what became of the names of version 1.
+    /// The changes of each version, by its number: `[migration.2]` has what became of the names of
+    /// version 1.
     pub versions: BTreeMap<u32, VersionChanges>,
 }
 
@@ -59,23 +61,23 @@ impl Default for MigrationRules {
     }
 }
 
-/// Changed one version of a ruleset changed, each by its name before.
+/// The changes of one version of a ruleset, by the old names.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct VersionChanges {
-    /// Changed has another name now.
+    /// Renamed definitions.
     pub renamed: Renamed,
-    /// Kinds whose items are of another kind now, which may have been there before.
+    /// Kinds whose items become items of a different kind, which may have existed before.
     pub replaced_by: BTreeMap<String, String>,
-    /// Containers that are not there any more, and where their contents go.
+    /// Removed containers, and where their contents go.
     pub removed: BTreeMap<String, RemovedContents>,
 }
 
-/// Changed has another name now.
+/// Renamed definitions: old name to new name.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Renamed {
     /// Item kinds.
     pub kind: BTreeMap<String, String>,
-    /// Containers, those with copies by the name of the container and of each copy.
+    /// Containers; for copies, the name of the container and of each copy.
     pub container: BTreeMap<String, String>,
     /// Holders.
     pub holder: BTreeMap<String, String>,
@@ -85,31 +87,31 @@ pub struct Renamed {
     pub property: BTreeMap<String, String>,
 }
 
-/// Where the contents of a container go that is not there any more.
+/// Where the contents of a removed container go.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum RemovedContents {
-    /// Into another container, as far as they fit; then to the ground.
+    /// Into a different container, as far as they fit; then to the ground.
     Into(String),
     /// To the ground.
     Ground,
-    /// They are kept aside.
+    /// They are set aside as orphans.
     Orphan,
 }
 
-/// The section as it is written.
+/// The section as read.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct MigrationSource {
     pub(crate) rules: MigrationRules,
     pub(crate) names: Vec<NameChange>,
 }
 
-/// A line of a version, to be checked when the names of the ruleset are known.
+/// A line of a version, which is checked when all names are known.
 #[derive(Clone, Debug)]
 pub(crate) struct NameChange {
     pub(crate) version: Written<u32>,
     pub(crate) what: Changed,
     pub(crate) before: Written<String>,
-    /// The name that follows; none if the contents go to the ground or are kept aside.
+    /// The new name; `None` if the contents go to the ground or become orphans.
     pub(crate) after: Option<Written<String>>,
 }
 
@@ -248,7 +250,7 @@ impl MigrationPolicy {
 }
 
 impl MigrationRules {
-    /// The actions as a ruleset writes them, by their keys.
+    /// The actions as a ruleset writes them, by key.
     pub(crate) fn actions(&self) -> [(&'static str, &'static str); 5] {
         [
             ("over-limit", self.over_limit.word()),
@@ -261,7 +263,7 @@ impl MigrationRules {
 }
 
 impl VersionChanges {
-    /// All names before and after, by their keys, as a ruleset writes them.
+    /// All old and new names, by key, as a ruleset writes them.
     pub(crate) fn all_names(&self) -> Vec<(&'static str, Vec<(String, String)>)> {
         let pairs = |names: &BTreeMap<String, String>| {
             names.iter().map(|(before, after)| (before.clone(), after.clone())).collect::<Vec<_>>()
@@ -283,17 +285,17 @@ impl VersionChanges {
     }
 }
 
-/// What became of a container.
+/// The result of the changes for a container.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub(crate) enum ContainerSuccessor {
-    /// It is called so now.
+    /// It has this name now.
     Now(String),
-    /// It has gone; its contents go there.
+    /// It was removed; its contents go there.
     Removed(RemovedContents),
 }
 
-/// What names of a version are now. Each version's changes are made in turn, so that a world which skips some comes to the same
-/// names as one that went through all.
+/// The present names of a version. The changes of each version apply in order, so that a save that
+/// skips versions gets the same names as one that migrates through all of them.
 impl MigrationRules {
     fn since(&self, version: u32) -> impl Iterator<Item = &VersionChanges> {
         self.versions.range(version.saturating_add(1)..).map(|(_, changes)| changes)
@@ -309,7 +311,7 @@ impl MigrationRules {
         self.since(version).fold(name.to_owned(), step)
     }
 
-    /// The name that something has by now, if it was only renamed since.
+    /// The present name of a definition that was only renamed.
     pub(crate) fn renamed_since<'r>(
         &'r self,
         version: u32,
@@ -349,7 +351,7 @@ impl MigrationRules {
         for (&version, changes) in self.versions.range(version.saturating_add(1)..) {
             match changes.removed.get(&name) {
                 None => name = changes.renamed.container.get(&name).cloned().unwrap_or(name),
-                // Where the contents went may itself have another name since, or have gone.
+                // The target may itself have been renamed or removed since.
                 Some(RemovedContents::Into(into)) => {
                     return match self.container_since(version, into) {
                         ContainerSuccessor::Now(into) => ContainerSuccessor::Removed(RemovedContents::Into(into)),

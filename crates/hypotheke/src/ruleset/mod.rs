@@ -1,8 +1,9 @@
 //! Rulesets: all that the designer decides.
 //!
-//! A ruleset is read from TOML and CSV ([`toml`](self::toml), [`table`]) or made in code ([`RulesetBuilder`]) into a
-//! [`RulesetSource`], which says where everything was written. [`compile`] checks all of it, lists every fault, and
-//! gives a [`Ruleset`]; there is no other way to one, so whoever holds a [`Ruleset`] holds a valid one.
+//! A ruleset is read from TOML and CSV ([`toml`](self::toml), [`table`]) or made in code
+//! ([`RulesetBuilder`]) into a [`RulesetSource`], which knows the place of each part. [`compile`]
+//! checks all of it, lists every fault, and returns a [`Ruleset`]. There is no other way to make
+//! one, so every [`Ruleset`] is valid.
 
 mod bits;
 mod builder;

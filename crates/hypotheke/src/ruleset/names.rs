@@ -6,7 +6,7 @@ use crate::language::RESERVED;
 /// The most bytes of a name.
 pub(crate) const MAX_LENGTH: usize = 64;
 
-/// Why a text can't be a name; none if it can.
+/// Why a text can't be a name; `None` if it can.
 pub(crate) fn fault(name: &str, dots: bool) -> Option<String> {
     let part_is_lawful = |part: &str| {
         part.bytes().next().is_some_and(|b| b.is_ascii_lowercase())
@@ -42,8 +42,8 @@ pub(crate) fn lawful_form(name: &str, dots: bool) -> Option<String> {
 }
 
 impl Ruleset {
-    /// Why a holder can't have a name in a world: it is called as the ruleset calls it, or by a name that the ruleset does
-    /// not know.
+    /// Why a holder can't have a name in a world: it is called as the ruleset calls it, or by a
+    /// name that the ruleset does not know.
     pub(crate) fn why_not_called(&self, name: &str, holder: &str) -> Option<String> {
         if name == holder {
             return None;

@@ -1,4 +1,5 @@
-//! One kind of a ruleset, changed in place and put back: much faster than to compile the whole ruleset for each change.
+//! One kind of a ruleset, changed in place and put back: much faster than to compile the whole
+//! ruleset for each change.
 
 use super::Ruleset;
 use super::compile::limit_by_default;
@@ -7,7 +8,7 @@ use super::view::{KindDef, KindFigures, NO_PACK, PropertyDef};
 use crate::id::{KindId, PropertyId, TagId};
 use crate::quantity::Decimal;
 
-/// What differs in a kind.
+/// The differences in a kind.
 #[derive(Clone, Debug)]
 pub(crate) enum KindPatch {
     Weight(Decimal),
@@ -30,7 +31,8 @@ pub(crate) struct KindBefore {
 }
 
 impl Ruleset {
-    /// Changes the kind; none, and nothing has changed, if only compiling the whole can tell what comes of it.
+    /// Changes the kind. Returns `None`, without a change, if only a full compilation gives the
+    /// result.
     pub(crate) fn patch_kind(&mut self, kind: KindId, patch: &KindPatch) -> Option<KindBefore> {
         let index = kind.index();
         let mut before = KindBefore {

@@ -1,4 +1,4 @@
-//! Containers, slots and holders as the ruleset defines them.
+//! Definitions of containers, slots and holders.
 
 use serde::{Deserialize, Serialize};
 
@@ -22,7 +22,7 @@ impl SlotDef {
     }
 }
 
-/// A container as the ruleset defines it.
+/// The definition of a container.
 #[derive(Clone, Debug)]
 pub struct ContainerDef {
     pub(in crate::ruleset) id: Box<str>,
@@ -43,37 +43,37 @@ pub struct ContainerDef {
     pub(crate) take: bool,
     pub(in crate::ruleset) copies: Vec<Box<str>>,
     pub(in crate::ruleset) carried: bool,
-    /// A kind brings it along.
+    /// It is the inside of a pack.
     pub(in crate::ruleset) brought: bool,
-    /// Its filter is requested of all that comes to lie below it.
+    /// Its filter also checks the contents of packs.
     pub(crate) deep: bool,
-    /// Empty slots with a filter of their own are filled before the others.
+    /// Empty slots with their own filter are filled first.
     pub(crate) reserved_first: bool,
     pub(crate) when_unfit: WhenUnfit,
-    /// What is tried, in order, when something is put here from a hand.
+    /// What a `put` tries, in order.
     pub(crate) on_put: Vec<PutMode>,
-    /// A holder must have opened it.
+    /// A holder must open it first.
     pub(crate) must_open: bool,
-    /// One holder at a time may have opened it, and no other uses it then.
+    /// Only one holder at a time can have it open and use it.
     pub(crate) exclusive: bool,
-    /// Between which numbers of slots it may be resized.
+    /// The minimum and the maximum number of slots.
     pub(crate) bounds: (u32, u32),
 }
 
-/// How something comes to lie where it is put from a hand.
+/// How a `put` places the stack of the hand.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum PutMode {
-    /// Where it is empty, or into a container.
+    /// Into an empty slot, or into a container.
     Place,
-    /// Onto an alike stack.
+    /// Onto a stack with the same kind, marks and properties.
     Merge,
-    /// In exchange for what lies there.
+    /// In exchange for the stack in the slot.
     Swap,
 }
 
 impl PutMode {
-    /// What is tried where nothing is written.
+    /// The default order.
     pub(crate) const ALL: [PutMode; 3] = [PutMode::Place, PutMode::Merge, PutMode::Swap];
 
     /// As a ruleset writes it.
@@ -87,36 +87,36 @@ impl PutMode {
     }
 }
 
-/// What becomes of a stack that its container no longer admits, because it got another mark or property.
+/// What happens to a stack that no longer matches the filter of its container after a change.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum WhenUnfit {
     /// It stays as an unfit stack.
     #[default]
     Stay,
-    /// It is put elsewhere: into other containers of the holder, else on the ground.
+    /// It moves to a different container of the holder, or else to the ground.
     Eject,
 }
 
-/// What becomes of a shortcut when its holder has nothing left of the kind at which it points.
+/// What happens to a shortcut when its holder has no more items of its kind.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum DepletedShortcut {
     /// It is cleared.
     #[default]
     Clear,
-    /// It goes on pointing there.
+    /// It keeps its kind.
     Keep,
 }
 
-/// The most items of a container or holder that satisfy a filter.
+/// A maximum number of items that match a filter, for a container or a holder.
 #[derive(Clone, Copy, Debug)]
 pub struct Cap {
     pub(crate) of: FilterId,
     pub(crate) count: u32,
-    /// Which of the filters of all caps that is.
+    /// The number of its filter among the filters of all caps.
     pub(crate) number: u32,
 }
 
-/// A holder as the ruleset defines it.
+/// The definition of a holder.
 #[derive(Clone, Debug)]
 pub struct HolderDef {
     pub(in crate::ruleset) id: Box<str>,
@@ -126,7 +126,7 @@ pub struct HolderDef {
     /// In thousandths; `i64::MAX` where there is none.
     pub(crate) weight_cap: i64,
     pub(crate) caps: Vec<Cap>,
-    /// How many shortcuts it has.
+    /// The number of shortcuts.
     pub(crate) shortcuts: u32,
     pub(crate) spent: DepletedShortcut,
     /// In rising order.
@@ -141,9 +141,11 @@ pub struct SlotRule<'r> {
 }
 
 impl Ruleset {
-    /// Whether nothing but filters, stack limits and caps can stand in the way of plain stacks in containers of a definition.
+    /// Whether the only limits on plain stacks in the containers of a definition are filters, stack
+    /// limits and caps.
     ///
-    /// Each rule is named here, so that one that is added does not compile before it is decided what it means for these.
+    /// Every rule is listed here. A new rule does not compile until its effect on simple containers
+    /// is decided.
     pub(crate) fn is_simple(&self, container: u32) -> bool {
         let Some(def) = self.containers().get(container as usize) else { return false };
         let ContainerDef {
@@ -152,20 +154,20 @@ impl Ruleset {
             must_open,
             exclusive,
             reserved_first,
-            // What is judged for plain stacks as well.
+            // Checked for plain stacks as well.
             slots: _,
             bounds: _,
             stack_limit: _,
             weight_cap: _,
             admits: _,
             caps: _,
-            // Asked of what lies below, and a plain stack has nothing below it.
+            // It concerns the contents of packs. A plain stack has none.
             deep: _,
-            // Where a stack changes, where items come from a hand, and where a holder names no container.
+            // They concern changes of a stack, hands, and operations that name no container.
             when_unfit: _,
             on_put: _,
             worn: _,
-            // What it is called and where it stands.
+            // Names and places.
             id: _,
             name: _,
             note: _,
@@ -189,122 +191,122 @@ impl ContainerDef {
         &self.id
     }
 
-    /// What players call it; its id where nothing else is given.
+    /// The name that players see; by default its id.
     #[must_use]
     pub fn name(&self) -> &str {
         &self.name
     }
 
-    /// A few words about it; may be empty.
+    /// A short note; may be empty.
     #[must_use]
     pub fn note(&self) -> &str {
         &self.note
     }
 
-    /// How many slots it has.
+    /// The number of slots.
     #[must_use]
     pub fn slots(&self) -> u32 {
         self.slots
     }
 
-    /// How many slots stand side by side where it is drawn.
+    /// The number of columns in drawings.
     #[must_use]
     pub fn columns(&self) -> u32 {
         self.columns
     }
 
-    /// The most items of a stack in it, if it says so.
+    /// The maximum number of items of any stack in it, if set.
     #[must_use]
     pub fn stack_limit(&self) -> Option<u32> {
         (self.stack_limit != u32::MAX).then_some(self.stack_limit)
     }
 
-    /// The most weight in it, if it says so.
+    /// The maximum weight of its contents, if set.
     #[must_use]
     pub fn weight_cap(&self) -> Option<Decimal> {
         (self.weight_cap != i64::MAX).then(|| Decimal::from_thousandths(self.weight_cap))
     }
 
-    /// Its caps by filter; [`Ruleset::caps`] puts them into words.
+    /// Its caps; [`Ruleset::caps`] returns them as texts.
     #[must_use]
     pub fn caps(&self) -> &[Cap] {
         &self.caps
     }
 
-    /// False if nothing may be put into it but what the game creates there.
+    /// False if holders cannot put items in.
     #[must_use]
     pub fn may_put(&self) -> bool {
         self.put
     }
 
-    /// False if nothing may be taken out of it but what the game consumes.
+    /// False if holders cannot take items out.
     #[must_use]
     pub fn may_take(&self) -> bool {
         self.take
     }
 
-    /// True if what lies in it counts as worn.
+    /// True if its contents are worn.
     #[must_use]
     pub fn is_worn(&self) -> bool {
         self.worn
     }
 
-    /// True if its filter is requested of all that comes to lie below it, in packs too.
+    /// True if its filter also checks the contents of packs.
     #[must_use]
     pub fn is_deep(&self) -> bool {
         self.deep
     }
 
-    /// True if empty slots with a filter of their own are filled before the others.
+    /// True if empty slots with their own filter are filled first.
     #[must_use]
     pub fn is_reserved_first(&self) -> bool {
         self.reserved_first
     }
 
-    /// What is tried, in order, when something is put here from a hand.
+    /// What a `put` tries, in order.
     #[must_use]
     pub fn on_put(&self) -> &[PutMode] {
         &self.on_put
     }
 
-    /// What becomes of a stack that it no longer admits.
+    /// What happens to a stack that no longer matches its filter after a change.
     #[must_use]
     pub fn when_unfit(&self) -> WhenUnfit {
         self.when_unfit
     }
 
-    /// True if a holder must have opened it before it can use it.
+    /// True if a holder must open it before using it.
     #[must_use]
     pub fn must_be_opened(&self) -> bool {
         self.must_open
     }
 
-    /// True if one holder at a time may have opened it; no other can use it then.
+    /// True if only one holder at a time can have it open and use it.
     #[must_use]
     pub fn is_exclusive(&self) -> bool {
         self.exclusive
     }
 
-    /// Between which numbers of slots it may be resized.
+    /// The minimum and the maximum number of slots.
     #[must_use]
     pub fn slot_bounds(&self) -> (u32, u32) {
         self.bounds
     }
 
-    /// True if each stack of some kind brings an instance of its own along.
+    /// True if it is the inside of a pack. Each pack has its own instance.
     #[must_use]
     pub fn is_brought(&self) -> bool {
         self.brought
     }
 
-    /// True if holders carry it, each an instance of its own.
+    /// True if holders carry it. Each holder has its own instance.
     #[must_use]
     pub fn is_carried(&self) -> bool {
         self.carried
     }
 
-    /// The names of the instances that stand in the world: its copies, or itself. Empty for one that is carried, or
-    /// that a kind brings.
+    /// The names of its instances in the world: its copies, or its own name. Empty for a container
+    /// that is carried, or that is the inside of a pack.
     pub fn instances(&self) -> impl Iterator<Item = &str> {
         let own = (self.copies.is_empty() && !self.carried && !self.brought).then_some(&*self.id);
         own.into_iter().chain(self.copies.iter().map(|copy| &**copy))
@@ -318,49 +320,49 @@ impl HolderDef {
         &self.id
     }
 
-    /// What players call it; its id where nothing else is given.
+    /// The name that players see; by default its id.
     #[must_use]
     pub fn name(&self) -> &str {
         &self.name
     }
 
-    /// A few words about it; may be empty.
+    /// A short note; may be empty.
     #[must_use]
     pub fn note(&self) -> &str {
         &self.note
     }
 
-    /// Its caps by filter; [`Ruleset::caps`] puts them into words.
+    /// Its caps; [`Ruleset::caps`] returns them as texts.
     #[must_use]
     pub fn caps(&self) -> &[Cap] {
         &self.caps
     }
 
-    /// From which weight on it bears which encumbrance, in rising order.
+    /// Its encumbrance steps: weight and label, in rising order.
     #[must_use]
     pub fn encumbrance(&self) -> impl ExactSizeIterator<Item = (Decimal, &str)> {
         self.encumbrance.iter().map(|(from, label)| (*from, &**label))
     }
 
-    /// How many shortcuts it has, each of which may point at a kind.
+    /// The number of its shortcuts.
     #[must_use]
     pub fn shortcuts(&self) -> u32 {
         self.shortcuts
     }
 
-    /// What becomes of a shortcut when nothing is left of the kind at which it points.
+    /// What happens to a shortcut when the holder has no more items of its kind.
     #[must_use]
     pub fn depleted_shortcuts(&self) -> DepletedShortcut {
         self.spent
     }
 
-    /// The containers that it carries, in the order in which they are tried.
+    /// The containers that it carries, in the order in which they are filled.
     #[must_use]
     pub fn carries(&self) -> &[ContainerDefId] {
         &self.carries
     }
 
-    /// The most weight that it may carry, if it says so.
+    /// The maximum weight that it carries, if set.
     #[must_use]
     pub fn weight_cap(&self) -> Option<Decimal> {
         (self.weight_cap != i64::MAX).then(|| Decimal::from_thousandths(self.weight_cap))
@@ -374,19 +376,19 @@ impl<'r> SlotRule<'r> {
         self.def.name.as_deref()
     }
 
-    /// What players call it; its name where nothing else is given.
+    /// The name that players see; by default its name.
     #[must_use]
     pub fn label(self) -> Option<&'r str> {
         self.def.label.as_deref().or(self.name())
     }
 
-    /// Its filter, as it is written.
+    /// Its filter, as the ruleset writes it.
     #[must_use]
     pub fn admits(self) -> Option<&'r str> {
         self.def.admits.map(|filter| self.rules.filter(filter).written())
     }
 
-    /// The most items of a stack in it, if it says so.
+    /// The maximum number of items of a stack in it, if set.
     #[must_use]
     pub fn stack_limit(self) -> Option<u32> {
         (self.def.stack_limit != u32::MAX).then_some(self.def.stack_limit)

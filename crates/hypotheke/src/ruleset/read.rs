@@ -17,11 +17,11 @@ type Value<'i> = Spanned<DeValue<'i>>;
 const RENAMED_KEYS: &[(&str, &str)] = &[
     ("keep", "protected"),
     ("needs", "occupies-slots"),
-    ("misfits", "when-unfit"),
-    ("burden", "encumbrance"),
+    ("misfits", "when-unfit"), // plain-ok: an old key
+    ("burden", "encumbrance"), // plain-ok: an old key
     ("from", "at"),
-    ("least-slots", "min-slots"),
-    ("most-slots", "max-slots"),
+    ("least-slots", "min-slots"), // plain-ok: an old key
+    ("most-slots", "max-slots"),  // plain-ok: an old key
     ("spent-shortcuts", "depleted-shortcuts"),
     ("gone", "removed-places"),
     ("gone", "removed"),
@@ -143,7 +143,7 @@ impl<'s> Reading<'s> {
         section.table.iter().map(|(key, value)| (written(key), value)).collect()
     }
 
-    /// What becomes of the contents of a container can't be so.
+    /// The target of a removed container's contents is not valid.
     pub(crate) fn bad_removed(&mut self, written: &Written<String>) {
         let shown = crate::language::shortened(&written.value);
         let fault = Diagnostic::error("unknown-choice", written.at, format!("unknown target `{shown}`"));
@@ -202,7 +202,7 @@ impl<'s> Reading<'s> {
         self.chosen(section, key, choices, &written)
     }
 
-    /// A list of such words; none if it is not there.
+    /// A list of such words; `None` if it is missing.
     pub(crate) fn choices<T: Copy>(
         &mut self,
         section: &Section<'_, '_>,
@@ -325,7 +325,7 @@ impl<'s> Reading<'s> {
         }
     }
 
-    /// Where a text's own letters begin in the file, if they stand there as they are.
+    /// The start of a text in the file, if it has no escapes.
     pub(crate) fn origin(&self, value: &Value<'_>, text: &str) -> Option<usize> {
         let span = value.span();
         let written = self.source.text().get(span.clone())?;

@@ -1,6 +1,8 @@
-//! Every setting of a ruleset by name, whether it is written or at its default: what `compare` and `show --part rules` read.
+//! Every setting of a ruleset by name, whether it is written or at its default: what `compare` and
+//! `show --part rules` read.
 //!
-//! Definitions are destructured without `..`: a new field does not compile until it is a setting, or is named as irrelevant.
+//! Definitions are destructured without `..`: a new field does not compile until it is a setting,
+//! or is named as irrelevant.
 
 use std::borrow::Cow;
 use std::collections::BTreeSet;
@@ -185,7 +187,8 @@ impl<'m> Renames<'m> {
 }
 
 impl Ruleset {
-    /// Every setting, subject by subject, in the order of the ruleset. A setting that nobody wrote has its default.
+    /// Every setting, subject by subject, in the order of the ruleset. A setting that nobody wrote
+    /// has its default.
     ///
     /// ```
     /// use hypotheke::Ruleset;
@@ -369,7 +372,7 @@ impl Lister<'_> {
         }
     }
 
-    /// The stack limit of a tag stands in those of its kinds.
+    /// The stack limit of a tag is part of those of its kinds.
     fn of_tag(&mut self, tag: &Tag) -> Vec<Setting> {
         let Tag { name, parent: _, label: _, note, stack_limit: _ } = tag;
         self.label("label", tag.label(), name);
@@ -428,7 +431,7 @@ impl Lister<'_> {
             put,
             take,
             copies: _,
-            // Stand in the settings of the holder, of the kind.
+            // Part of the settings of the holder or the kind.
             carried: _,
             brought: _,
             deep,

@@ -1,4 +1,5 @@
-//! A ruleset as it is written: nothing has been looked up yet, and everything knows where it stands.
+//! A ruleset as it is written: nothing has been looked up yet, and everything knows where it
+//! stands.
 
 use rustc_hash::FxHashMap;
 
@@ -67,7 +68,8 @@ pub(crate) struct KindSource {
     pub(crate) is_protected: bool,
 }
 
-/// Where a kind was written. For a row only its beginning is kept; the cell is found again when it is spoken of.
+/// Where a kind was written. For a row only its beginning is kept; the cell is found again when it
+/// is spoken of.
 #[derive(Clone, Copy, Debug)]
 pub(crate) enum KindAt {
     Toml(Location),
@@ -99,12 +101,13 @@ pub(crate) struct MarkSource {
     pub(crate) note: Option<String>,
 }
 
-/// A filter whose words carry spans within its text; `origin` maps them to the file where that is possible.
+/// A filter whose words carry spans within its text; `origin` maps them to the file where that is
+/// possible.
 #[derive(Clone, Debug)]
 pub(crate) struct FilterSource {
     pub(crate) filter: Filter,
     pub(crate) at: Location,
-    /// The byte in the file where the filter's own text begins, if it stands there letter by letter.
+    /// The start of the filter's text in the file, if it has no escapes.
     pub(crate) origin: Option<usize>,
 }
 
@@ -139,7 +142,7 @@ pub(crate) struct ContainerSource {
     pub(crate) name: Option<String>,
     pub(crate) note: Option<String>,
     pub(crate) slots: Option<Written<u32>>,
-    /// Whether `slots` is there, be it a number or not.
+    /// Whether `slots` is present, valid or not.
     pub(crate) says_slots: bool,
     pub(crate) columns: Option<Written<u32>>,
     pub(crate) stack_limit: Option<u32>,
@@ -175,7 +178,7 @@ pub(crate) struct HolderSource {
     pub(crate) encumbrance: Vec<(Written<Decimal>, Written<String>)>,
 }
 
-/// What lies in one place at the start.
+/// The start contents of one place.
 #[derive(Clone, Debug)]
 pub(crate) struct StartSource {
     pub(crate) place: Word,
@@ -196,7 +199,7 @@ pub(crate) struct RulesetSource {
     pub(crate) ground_limit: Option<u32>,
     pub(crate) request_window: Option<u32>,
     pub(crate) migration: MigrationSource,
-    /// What is claimed of play, and what is played, each by the key under which it stands.
+    /// The claims and their scope, each by its key.
     pub(crate) claims: Vec<(&'static str, Written<String>)>,
     pub(crate) tables: Vec<Written<String>>,
     pub(crate) arena: Arena,

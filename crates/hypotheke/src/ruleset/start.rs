@@ -3,7 +3,7 @@ use crate::language::Path;
 use crate::quantity::Decimal;
 use crate::text::Location;
 
-/// What lies in one place at the start.
+/// The start contents of one place.
 #[derive(Clone, Debug)]
 pub(crate) struct StartEntry {
     pub(crate) place: Path,

@@ -1,5 +1,6 @@
-//! Tables of item kinds, as spreadsheets export them: a byte order mark, either line break, `,` `;` or tab between cells,
-//! quoted cells. One row a kind; columns beyond the known ones are properties.
+//! Tables of item kinds, as spreadsheets export them: a byte order mark, either line break, `,` `;`
+//! or tab between cells, quoted cells. One row a kind; columns beyond the known ones are
+//! properties.
 
 use csv::StringRecord;
 
@@ -290,7 +291,7 @@ impl TableReader<'_> {
         let line = self.source.line_column(at.span.start()).line;
         let message = format!("row {line}, column `{name}`: `{}`: {error}", crate::language::shortened(cell));
         let help = match error {
-            DecimalError::Comma => format!("write `{}`", cell.replace(',', ".")),
+            DecimalError::Comma => format!("Write `{}`", cell.replace(',', ".")),
             _ => "Write a number with at most three decimal places".to_owned(),
         };
         self.fault(Diagnostic::error("bad-number", at, message).help(help));

@@ -36,7 +36,7 @@ const ROOT: &[&str] = &[
     "holder",
     "start",
 ];
-const CLAIMS: &[&str] = &["play", "always", "forbidden", "possible", "recoverable"];
+const CLAIMS: &[&str] = &["explore", "always", "forbidden", "possible", "recoverable"];
 const KIND: &[&str] = &[
     "name",
     "note",
@@ -376,7 +376,7 @@ fn read_slot(reading: &mut Reading<'_>, container: &str, value: &Spanned<DeValue
 
 fn read_portion(reading: &mut Reading<'_>, value: &Spanned<DeValue<'_>>, text: &str) -> Option<Written<NamedPortion>> {
     let at = reading.at(value);
-    // Where the text stands in the file letter by letter, its words are pointed at; else the whole of it.
+    // If the text has no escapes in the file, the word is underlined; else the whole text.
     let origin = reading.origin(value, text);
     let offset = origin.unwrap_or(0);
     let mut tokens = Vec::new();
@@ -400,7 +400,7 @@ pub(super) fn check_name(reading: &mut Reading<'_>, name: &Written<String>, what
 
 pub(super) fn name_fault(at: Location, name: &str, what: &str, dots: bool) -> Option<Diagnostic> {
     let fault = names::fault(name, dots)?;
-    let help = names::lawful_form(name, dots).map(|form| format!("write `{form}`"));
+    let help = names::lawful_form(name, dots).map(|form| format!("Write `{form}`"));
     let shown = crate::language::shortened(name);
     Some(Diagnostic::error("bad-name", at, format!("invalid name `{shown}` of a {what}: {fault}")).maybe_help(help))
 }

@@ -1,4 +1,4 @@
-//! The compiled ruleset, and how it is read.
+//! The compiled ruleset.
 
 use hashbrown::HashTable;
 use rustc_hash::{FxBuildHasher, FxHashMap};
@@ -19,18 +19,18 @@ use crate::narrow;
 use crate::quantity::Decimal;
 use crate::text::{Diagnostics, Source};
 
-/// All that a designer decided, checked and ready to be played by.
+/// All rules of the designer, checked and ready to use.
 ///
-/// Read one with [`Ruleset::load`] or [`Ruleset::from_toml`], or build one with [`Ruleset::builder`]. It never changes;
-/// worlds share it.
+/// Read a ruleset with [`Ruleset::load`] or [`Ruleset::from_toml`], or build one with
+/// [`Ruleset::builder`]. It never changes, and worlds share it.
 #[derive(Clone, Default)]
 pub struct Ruleset {
-    /// Its handles carry it.
+    /// The tag that its handles carry.
     pub(crate) tag: RulesetTag,
     pub(crate) title: String,
     pub(crate) version: u32,
     pub(crate) weight_unit: String,
-    /// As it was written, but for the arena.
+    /// The ruleset as written, without the arena.
     pub(crate) source: RulesetSource,
     pub(crate) warnings: Diagnostics,
     pub(super) arena: Arena,
@@ -46,11 +46,11 @@ pub struct Ruleset {
     pub(super) properties: Vec<Property>,
     pub(super) property_index: FxHashMap<Box<str>, PropertyId>,
     pub(super) filters: Vec<CompiledFilter>,
-    /// The names of all attributes, in the order in which they were first written.
+    /// The names of all attributes, in the order of first use.
     pub(super) attributes: Vec<Box<str>>,
-    /// What kinds add to them: kind, attribute, number; in the order of the kinds.
+    /// The attributes of kinds: kind, attribute, number; in the order of the kinds.
     pub(super) grants: Vec<(KindId, usize, Decimal)>,
-    /// The named slots that kinds need at once.
+    /// The named slots that kinds occupy.
     pub(crate) needs: Vec<Vec<Box<str>>>,
     /// The filters of all caps, of containers and of holders.
     pub(crate) cap_filters: Vec<FilterId>,
@@ -61,18 +61,18 @@ pub struct Ruleset {
     pub(crate) migration: MigrationRules,
     /// The kinds that are packs.
     pub(crate) pack_kinds: Vec<u32>,
-    /// Some container must be opened, or is exclusive.
+    /// Whether a container must be opened or is exclusive.
     pub(crate) has_doors: bool,
     pub(super) containers: Vec<ContainerDef>,
     pub(super) container_index: FxHashMap<Box<str>, ContainerDefId>,
     pub(super) holders: Vec<HolderDef>,
     pub(super) holder_index: FxHashMap<Box<str>, HolderDefId>,
     pub(crate) start: Vec<StartEntry>,
-    /// Worked out when it is first requested: each save has it.
+    /// Computed at the first use: every save contains it.
     pub(crate) fingerprint: OnceLock<String>,
 }
 
-/// The name and the sizes; all of it would fill pages.
+/// Only the name and the sizes: the whole would fill pages.
 impl fmt::Debug for Ruleset {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.debug_struct("Ruleset")
@@ -96,25 +96,25 @@ pub(super) struct KindDef {
     pub(super) properties: (u32, u32),
 }
 
-/// What operations read of a kind, side by side.
+/// The facts about a kind that operations read.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct KindFigures {
     /// The weight of one item in thousandths.
     pub(crate) weight: i64,
     pub(crate) stack_limit: u32,
     pub(crate) is_protected: bool,
-    /// The definition of the container that each stack brings along, or `NO_PACK`.
+    /// The definition of the container inside, or `NO_PACK`.
     pub(crate) pack: u32,
-    /// Which of the lists of slots that kinds need at once is its own, or `ONE_SLOT`.
+    /// The number of its list of occupied slots, or `ONE_SLOT`.
     pub(crate) needs: u32,
-    /// Which of the first filters admit it, as long as it is plain.
+    /// The first filters that admit plain items of it.
     pub(super) admitted: u64,
 }
 
-/// Stands for the slots of a kind that needs only one.
+/// For a kind that occupies one slot.
 pub(crate) const ONE_SLOT: u32 = u32::MAX;
 
-/// Stands for the container of a kind that is no pack.
+/// For a kind that is not a pack.
 pub(crate) const NO_PACK: u32 = u32::MAX;
 
 #[derive(Clone, Copy, Debug)]
@@ -134,7 +134,7 @@ impl FilterId {
     }
 }
 
-/// A filter and, for each kind without marks and with its first properties, whether it is admitted.
+/// A filter, and for each plain kind whether it is admitted.
 #[derive(Clone, Debug)]
 pub(crate) struct CompiledFilter {
     pub(crate) test: Test,
@@ -142,7 +142,8 @@ pub(crate) struct CompiledFilter {
     pub(super) plain: Bits,
 }
 
-/// What items can be requested: a kind, a tag with all below it, or a mark. [`Ruleset::what`] finds it by its name.
+/// A selection of items: a kind, a tag with all tags below it, or a mark. [`Ruleset::selector`] finds
+/// it by its name.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Selector {
     /// A tag.
@@ -158,7 +159,7 @@ pub(super) fn hash_of(name: &str) -> u64 {
 }
 
 impl Ruleset {
-    /// What the designer calls the ruleset.
+    /// The title of the ruleset.
     #[must_use]
     pub fn title(&self) -> &str {
         &self.title
@@ -170,7 +171,7 @@ impl Ruleset {
         self.version
     }
 
-    /// The unit of weights, such as `kg`; empty where none is given.
+    /// The unit of weights, such as `kg`; may be empty.
     #[must_use]
     pub fn weight_unit(&self) -> &str {
         &self.weight_unit
@@ -185,31 +186,31 @@ impl Ruleset {
         }
     }
 
-    /// The texts that it was read from: the ruleset file, then its tables.
+    /// The texts of the ruleset: the file, then its tables.
     #[must_use]
     pub fn sources(&self) -> &[Source] {
         &self.source.sources
     }
 
-    /// What the ruleset may not mean as it is written. Found while it was read; more comes from [`Ruleset::lint`].
+    /// Likely mistakes that were found during reading. [`Ruleset::lint`] finds more.
     #[must_use]
     pub fn warnings(&self) -> &Diagnostics {
         &self.warnings
     }
 
-    /// All kinds, in the order in which they were written.
+    /// All kinds, in the order of the ruleset.
     #[must_use]
     pub fn kinds(&self) -> impl ExactSizeIterator<Item = Kind<'_>> {
         (0..self.kinds.len()).map(|index| self.known_kind(self.kind_id(narrow::index(index))))
     }
 
-    /// A kind by its handle. None if another ruleset gave the handle.
+    /// A kind by its handle. None for a handle of a different ruleset.
     #[must_use]
     pub fn kind(&self, id: KindId) -> Option<Kind<'_>> {
         self.has_kind(id).then(|| self.known_kind(id))
     }
 
-    /// Whether a handle of a kind is one of its own.
+    /// Whether a handle of a kind belongs to this ruleset.
     #[inline(always)]
     pub(crate) fn has_kind(&self, id: KindId) -> bool {
         id.1 == self.tag && id.index() < self.kinds.len()
@@ -244,7 +245,7 @@ impl Ruleset {
         HolderDefId(index, self.tag)
     }
 
-    /// A kind by a handle that is known to be one of this ruleset.
+    /// A kind by a handle that is known to belong to this ruleset.
     pub(crate) fn known_kind(&self, id: KindId) -> Kind<'_> {
         debug_assert!(self.has_kind(id), "a kind of another ruleset");
         Kind { rules: self, id }
@@ -280,13 +281,13 @@ impl Ruleset {
         self.property_index.get(name).copied()
     }
 
-    /// A container's definition by its name.
+    /// The definition of a container by its name.
     #[must_use]
     pub fn find_container(&self, name: &str) -> Option<ContainerDefId> {
         self.container_index.get(name).copied()
     }
 
-    /// A holder's definition by its name.
+    /// The definition of a holder by its name.
     #[must_use]
     pub fn find_holder(&self, name: &str) -> Option<HolderDefId> {
         self.holder_index.get(name).copied()
@@ -298,60 +299,60 @@ impl Ruleset {
         &self.tags
     }
 
-    /// All marks, in the order in which they were written.
+    /// All marks, in the order of the ruleset.
     #[must_use]
     pub fn marks(&self) -> &[Mark] {
         &self.marks
     }
 
-    /// All properties, in the order in which they were first written.
+    /// All properties, in the order of first use.
     #[must_use]
     pub fn properties(&self) -> &[Property] {
         &self.properties
     }
 
-    /// All containers, in the order in which they were written.
+    /// All containers, in the order of the ruleset.
     #[must_use]
     pub fn containers(&self) -> &[ContainerDef] {
         &self.containers
     }
 
-    /// The caps of a container by the number of its definition; none of what has no definition.
+    /// The caps of a container by the number of its definition; empty without a definition.
     pub(crate) fn caps_of_container(&self, def: u32) -> &[Cap] {
         self.containers.get(def as usize).map_or(&[], |def| &def.caps)
     }
 
-    /// The names of all attributes that kinds add to for who wears them.
+    /// The names of all attributes that worn kinds add to.
     #[must_use]
     pub fn attributes(&self) -> &[Box<str>] {
         &self.attributes
     }
 
-    /// How deep packs nest: a pack that lies in no other is 1 deep.
+    /// The maximum nesting of packs: a pack in no other pack is 1 deep.
     #[must_use]
     pub fn nesting(&self) -> u32 {
         self.nesting
     }
 
-    /// What becomes of worlds that were played by another ruleset, when they go over to it.
+    /// How worlds of different rulesets are migrated.
     #[must_use]
     pub fn migration(&self) -> &MigrationRules {
         &self.migration
     }
 
-    /// So many requests that were applied and had an id are remembered, the latest.
+    /// The number of applied requests with an id that a world remembers.
     #[must_use]
     pub fn request_window(&self) -> u32 {
         self.request_window
     }
 
-    /// How many stacks may lie on the ground, if the ruleset says so.
+    /// The maximum number of stacks on the ground, if set.
     #[must_use]
     pub fn ground_limit(&self) -> Option<u32> {
         (self.ground_limit != u32::MAX).then_some(self.ground_limit)
     }
 
-    /// All holders, in the order in which they were written.
+    /// All holders, in the order of the ruleset.
     #[must_use]
     pub fn holders(&self) -> &[HolderDef] {
         &self.holders
@@ -363,13 +364,14 @@ impl Ruleset {
         container.ruled.iter().map(|def| SlotRule { rules: self, def })
     }
 
-    /// The filter of a container, as it is written.
+    /// The filter of a container, as the ruleset writes it.
     #[must_use]
     pub fn admits<'r>(&'r self, container: &ContainerDef) -> Option<&'r str> {
         container.admits.map(|filter| self.filter(filter).written.as_str())
     }
 
-    /// The caps of a container or holder: a filter as it is written, and the most items that satisfy it.
+    /// The caps of a container or holder: a filter as the ruleset writes it, and the maximum number
+    /// of items.
     #[must_use]
     pub fn caps<'r>(&'r self, caps: &'r [Cap]) -> impl ExactSizeIterator<Item = (&'r str, u32)> {
         caps.iter().map(|cap| (self.filter(cap.of).written.as_str(), cap.count))
@@ -379,12 +381,12 @@ impl Ruleset {
         &self.filters[id.0 as usize]
     }
 
-    /// All filters, in the order in which they are written.
+    /// All filters, in the order of the ruleset.
     pub(crate) fn all_filters(&self) -> impl ExactSizeIterator<Item = &CompiledFilter> {
         self.filters.iter()
     }
 
-    /// Whether a filter admits a kind without marks and with its first properties.
+    /// Whether a filter admits plain items of a kind.
     #[inline]
     pub(crate) fn admits_plain(&self, filter: FilterId, kind: u32) -> bool {
         if filter.0 < u64::BITS {
@@ -393,7 +395,7 @@ impl Ruleset {
         self.filters[filter.0 as usize].plain.get(kind as usize)
     }
 
-    /// The tags that some filter names.
+    /// The tags that filters use.
     pub(super) fn mentioned_tags(&self) -> BTreeSet<&str> {
         let mut found = BTreeSet::new();
         let mut tests: Vec<&Test> = self.filters.iter().map(|filter| &filter.test).collect();
@@ -410,9 +412,9 @@ impl Ruleset {
         found
     }
 
-    /// The tag, mark or kind of a name; they share one name space.
+    /// The tag, mark or kind of a name. They share one namespace.
     #[must_use]
-    pub fn what(&self, name: &str) -> Option<Selector> {
+    pub fn selector(&self, name: &str) -> Option<Selector> {
         let tag = || self.find_tag(name).map(Selector::Tag);
         let mark = || self.find_mark(name).map(Selector::Mark);
         tag().or_else(mark).or_else(|| self.find_kind(name).map(Selector::Kind))

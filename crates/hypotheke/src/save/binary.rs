@@ -1,5 +1,5 @@
-//! The binary form: two values of MessagePack, a head with a checksum and a body. Names stand once each, and what is told of
-//! stacks stands in columns, as differences where these are small.
+//! The binary form: two values of MessagePack, a header with a checksum and a body. Each name is
+//! stored once, and stack data is stored in columns, as differences where these are small.
 
 use std::borrow::Cow;
 use std::collections::BTreeMap;
@@ -21,7 +21,7 @@ use crate::snapshot::{InSlot, KindTotals, Landed, Orphan, Snapshot, Stack};
 
 const WORD: &str = "hypotheke-save";
 
-/// What stands before the body.
+/// The part before the body.
 #[derive(Serialize, Deserialize)]
 struct Head<'s>(&'s str, u32, u32);
 
@@ -41,16 +41,16 @@ struct Body<'s> {
     #[serde(alias = "tallies")]
     totals: BTreeMap<String, KindTotals>,
     requests: Vec<Answered>,
-    #[serde(default, alias = "strays")]
+    #[serde(default, alias = "strays")] // plain-ok: format 1
     orphans: Vec<Orphan>,
     /// Kinds by the numbers that the column has.
     #[serde(borrow)]
     kinds: Vec<Cow<'s, str>>,
     /// Marks and properties by the numbers that the column has, less one: 0 is a stack without.
     variants: Vec<Variant>,
-    /// How many stacks lie in each container, in each hand, on the ground.
+    /// The number of stacks in each container, in each hand, on the ground.
     lying: Vec<u32>,
-    /// For each stack in a container: so many empty slots stand before it.
+    /// For each stack in a container: the number of empty slots before it.
     gaps: Vec<u32>,
     /// For each on the ground, in thousandths.
     positions: Vec<(i64, i64)>,
@@ -66,8 +66,8 @@ type Variant = (Vec<String>, Vec<(String, i64)>);
 /// What a variant is made of, as stacks tell it.
 type Looks<'s> = (&'s [String], Vec<(&'s str, Decimal)>);
 
-/// A variant may be told once for many stacks, but no more than so many marks and properties for each stack, on the average, beyond
-/// those that are told: else a few bytes could ask for more memory than there is.
+/// Many stacks may share a variant, but the average number of marks and properties of a stack is
+/// limited: otherwise a few bytes could request more memory than there is.
 const SHARED_A_STACK: u64 = 4;
 
 #[derive(Default)]
@@ -153,12 +153,12 @@ fn looks_of((marks, properties): &Variant) -> u64 {
     marks.len() as u64 + properties.len() as u64
 }
 
-/// Whether stacks have so many more marks and properties than are told that they can't be read back.
+/// Whether stacks have too many shared marks and properties to be read again.
 fn shares_too_much(variants: &[Variant], column: &[u32]) -> bool {
-    let told: u64 = variants.iter().map(looks_of).sum();
+    let described: u64 = variants.iter().map(looks_of).sum();
     let of = |&number: &u32| variants.get(number.wrapping_sub(1) as usize).map_or(0, looks_of);
     let had = column.iter().map(of).fold(0, u64::saturating_add);
-    had > told.saturating_add(SHARED_A_STACK * column.len() as u64)
+    had > described.saturating_add(SHARED_A_STACK * column.len() as u64)
 }
 
 pub(super) fn write(save: &Save) -> Vec<u8> {
@@ -233,8 +233,8 @@ pub(super) fn read(bytes: &[u8]) -> Result<Save, SaveError> {
 /// Goes through the columns.
 struct Laying<'s> {
     body: Body<'s>,
-    /// So many stacks have been told.
-    told: usize,
+    /// The number of stacks so far.
+    described: usize,
     id: u64,
 }
 
@@ -264,13 +264,13 @@ impl<'s> Laying<'s> {
         if shares_too_much(&body.variants, &body.variant) {
             return Err(SaveError::inconsistent("variants", "the variants are shared by too many stacks"));
         }
-        Ok(Laying { body, told: 0, id: 0 })
+        Ok(Laying { body, described: 0, id: 0 })
     }
 
     /// The next stack of the columns, of which there is one.
     fn stack(&mut self) -> Result<Stack, SaveError> {
-        let (body, at) = (&self.body, self.told);
-        self.told += 1;
+        let (body, at) = (&self.body, self.described);
+        self.described += 1;
         self.id = self.id.wrapping_add_signed(body.ids[at]);
         let id = StackId(self.id);
         let unknown = |what| SaveError::inconsistent(id.to_string(), format!("its {what} is not listed"));
@@ -301,7 +301,7 @@ impl<'s> Laying<'s> {
             stacks.reserve_exact(count);
             for _ in 0..count {
                 // Stacks in containers come first, so that the gaps are counted as they are.
-                let slot = next.wrapping_add(self.body.gaps[self.told]);
+                let slot = next.wrapping_add(self.body.gaps[self.described]);
                 next = slot.wrapping_add(1);
                 stacks.push(InSlot { slot, stack: self.stack()? });
             }

@@ -1,4 +1,4 @@
-//! What differs between two saves: what came, what went, and where what is there lies now.
+//! The differences between two saves: gained, lost and moved items.
 
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -18,27 +18,27 @@ pub struct ItemChange {
     pub after: u64,
 }
 
-/// What differs between two saves, by items that look alike.
+/// The differences between two saves, by items with equal names, marks and properties.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct SaveChanges {
     /// In all: what was gained or lost.
     pub totals: Vec<ItemChange>,
-    /// In each place, in order of their names: containers as `sled` or `surveyor.pockets`, hands as `surveyor.hand`, the inside of a
-    /// pack as `#12/ (rucksack)`, and `ground`.
+    /// In each place, in order of their names: containers as `sled` or `surveyor.pockets`, hands as
+    /// `surveyor.hand`, the inside of a pack as `#12/ (rucksack)`, and `ground`.
     pub by_place: Vec<(String, Vec<ItemChange>)>,
 }
 
 type Counted = BTreeMap<String, u64>;
 
 impl Save {
-    /// How many items are in it, with those that are kept aside.
+    /// The number of its items, orphans included.
     #[must_use]
     pub fn items(&self) -> u64 {
         let lying = count(&self.snapshot).into_values().flat_map(BTreeMap::into_values).sum::<u64>();
         lying + self.snapshot.orphans.iter().map(Orphan::items).sum::<u64>()
     }
 
-    /// What differs in another save, of the same world later on or of any other.
+    /// The differences to a later save, of the same world or of any other.
     #[must_use]
     pub fn changes_to(&self, later: &Save) -> SaveChanges {
         let (before, after) = (count(&self.snapshot), count(&later.snapshot));

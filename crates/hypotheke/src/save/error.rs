@@ -1,7 +1,7 @@
 use super::{FORMAT, RulesetInfo};
 use crate::snapshot::SnapshotError;
 
-/// Why bytes are no save, or a save no world. Nothing has changed.
+/// The reason why bytes are not a save, or a save is not a world. Nothing has changed.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 #[non_exhaustive]
 pub enum SaveError {
@@ -35,15 +35,16 @@ pub enum SaveError {
     Damaged {
         /// What it says.
         found: String,
-        /// What its contents come to.
+        /// The checksum of the contents.
         counted: String,
     },
-    /// Its checksum is not that of its contents, all else can be read: somebody has edited it, or it is damaged.
+    /// The checksum does not match, but the rest can be read: the save was edited by hand, or is
+    /// damaged.
     #[error("checksum mismatch: the file says {found}, its contents give {counted}")]
     Edited {
         /// What it says.
         found: String,
-        /// What its contents come to.
+        /// The checksum of the contents.
         counted: String,
     },
     /// Something in it does not fit to something else in it.
@@ -62,7 +63,7 @@ pub enum SaveError {
         /// The one that was given.
         given: Box<RulesetInfo>,
     },
-    /// No world of the ruleset can be so.
+    /// No world of the ruleset has this state.
     #[error(transparent)]
     CannotBe(#[from] SnapshotError),
 }

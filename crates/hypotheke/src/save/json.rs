@@ -40,7 +40,7 @@ struct Document<'s> {
     #[serde(alias = "tallies")]
     totals: BTreeMap<String, KindTotals>,
     requests: Vec<Answered>,
-    #[serde(default, alias = "strays")]
+    #[serde(default, alias = "strays")] // plain-ok: format 1
     orphans: Vec<Orphan>,
     #[serde(borrow, default)]
     checksum: Option<Cow<'s, str>>,
@@ -141,7 +141,8 @@ fn in_lines(document: &Written<'_>) -> Vec<u8> {
     text
 }
 
-/// A line for each stack. They are most of a save, and all of one shape: so they are written without going through one.
+/// A line for each stack. They are most of a save, and all of one shape: so they are written
+/// without going through one.
 struct StackLines {
     text: String,
     any: bool,
@@ -265,7 +266,7 @@ fn bad(error: &serde_json::Error) -> SaveError {
     SaveError::Json { line, column, message }
 }
 
-/// The checksum stands at the end, and is that of all before it.
+/// The checksum is at the end, and covers everything before it.
 fn is_edited(text: &str, found: Option<&str>, trust: Trust) -> Result<bool, SaveError> {
     let found = found.unwrap_or("missing");
     let (body, end) = text.rfind("\"checksum\"").map_or((text, ""), |at| text.split_at(at));

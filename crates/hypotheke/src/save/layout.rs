@@ -1,4 +1,5 @@
-//! What both forms of a save have in common: containers, holders and stacks as flat lists, and back to a snapshot.
+//! What both forms of a save have in common: containers, holders and stacks as flat lists, and back
+//! to a snapshot.
 
 use std::borrow::Cow;
 use std::collections::{BTreeMap, BTreeSet};
@@ -11,7 +12,7 @@ use crate::id::StackId;
 use crate::language::Path;
 use crate::snapshot::{Container, Holder, InSlot, KindTotals, Pack, PastArrival, Random, Snapshot, Stack};
 
-/// A container without what lies in it.
+/// A container without its contents.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
 pub(super) struct Place<'s> {
@@ -41,7 +42,7 @@ pub(super) struct Bearer<'s> {
     pub(super) shortcuts: Vec<Option<String>>,
 }
 
-/// Everything but what lies where.
+/// Everything except the contents.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
 pub(super) struct Counters {
@@ -79,7 +80,7 @@ impl Counters {
     }
 }
 
-/// The containers in their order: those that stand in the world, those of each holder, the insides of packs.
+/// The containers in order: those without a holder, those of each holder, the insides of packs.
 pub(super) fn places(snapshot: &Snapshot) -> Vec<(Place<'_>, &[InSlot])> {
     fn place<'s>(name: Cow<'s, str>, container: &'s Container) -> (Place<'s>, &'s [InSlot]) {
         let (definition, opened_by) = (Cow::Borrowed(container.definition.as_str()), container.opened_by.clone());

@@ -1,9 +1,9 @@
-//! Saves: a world written down, and read back as the same world.
+//! Saves: a world in a file, and the same world again.
 //!
-//! A [`Save`] is a [`Snapshot`] with what a reader has to know before it trusts it: the version of the format, the ruleset
-//! under which the world was played, and a checksum. It has two forms of the same data: JSON, which people and version control read, and
-//! MessagePack, which is small and quick. Both are flat: a stack names the container in which it lies, a container the pack that
-//! brings it, so that no depth of nesting costs depth of reading.
+//! A [`Save`] is a [`Snapshot`] with the facts that a reader checks first: the version of the
+//! format, the ruleset of the world, and a checksum. It has two forms of the same data: JSON, for
+//! people and version control, and MessagePack, which is small and fast. Both are flat: a stack
+//! names its container, and a container its pack, so deep nesting does not deepen the document.
 
 mod binary;
 mod changes;
@@ -30,7 +30,7 @@ pub const FORMAT: u32 = 2;
 /// In place of the id of one that has never departed.
 const NO_DEPARTURE: DepartureId = DepartureId { world: u32::MAX, number: 0 };
 
-/// A world written down.
+/// A world in a file.
 ///
 /// ```
 /// use hypotheke::{Ruleset, World};
@@ -78,11 +78,11 @@ pub struct RulesetInfo {
 /// How far a save is trusted whose checksum is not that of its contents.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum Trust {
-    /// It is refused: it is damaged, or somebody has edited it.
+    /// A save with a wrong checksum is refused: it is damaged or edited.
     #[default]
     Unchanged,
-    /// A JSON save that was edited by hand can be read; before it becomes a world it is audited. A damaged one in binary form is
-    /// refused even so.
+    /// A JSON save that was edited by hand can be read; before it becomes a world it is audited. A
+    /// damaged one in binary form is refused even so.
     AllowEdited,
 }
 
@@ -132,7 +132,7 @@ impl Save {
         let (packs, orphans) = (departure.packs.clone(), departure.orphans.clone());
         let snapshot = Snapshot { containers, holders, packs, orphans, ..Snapshot::default() };
         let outline = Outline { departed: Vec::new(), ..Outline::new(rules, &snapshot) };
-        // A newcomer brings nothing; it can be told by any id.
+        // A newcomer has no items; any id works.
         let id = departure.id.unwrap_or(NO_DEPARTURE);
         Save { rules: RulesetInfo::new(rules), outline, departure: Some(id), edited: false, snapshot }
     }
@@ -166,7 +166,7 @@ impl Save {
         &self.rules
     }
 
-    /// What lies where, and the counters.
+    /// The contents and the counters.
     #[must_use]
     pub fn snapshot(&self) -> &Snapshot {
         &self.snapshot
@@ -211,8 +211,9 @@ impl Save {
         }
     }
 
-    /// The world, under the ruleset by which it was saved, or another text of the same meaning. What no world can be is refused; what is
-    /// over a limit is taken as it is, for [`audit`](crate::audit()) to tell. One that was edited must break no other law either.
+    /// The world, under the ruleset of the save or a different text with the same meaning.
+    /// Impossible data is an error. An excess over a limit is accepted; [`audit`](crate::audit())
+    /// reports it. An edited save must violate no other law.
     ///
     /// # Errors
     /// Another ruleset, or what can't be under this one.
@@ -240,8 +241,8 @@ impl Save {
         Err(SaveError::OtherRuleset { saved: Box::new(self.rules.clone()), given: Box::new(own) })
     }
 
-    /// Carries it over to another ruleset, as the section `[migration]` of that says. The save that comes of it is of the same sort,
-    /// of a world or of one that has departed. Under rules of the same meaning nothing changes.
+    /// Migrates the save to a different ruleset, by its section `[migration]`. The result is of the
+    /// same type: a world or a departure. Under a ruleset with the same meaning nothing changes.
     ///
     /// ```
     /// use hypotheke::save::Save;
@@ -258,7 +259,7 @@ impl Save {
     /// let winter = rules("canister").version(2).migration(migration).build()?.into();
     ///
     /// let (save, differences) = save.migrate(&winter).unwrap();
-    /// assert_eq!(differences[0].to_string(), "fuel-can: 1 item is now canister");
+    /// assert_eq!(differences[0].to_string(), "fuel-can: 1 item is renamed to canister");
     /// assert_eq!(save.world(&winter).unwrap().count(winter.find_kind("canister").unwrap(), None), 1);
     /// # Ok::<(), hypotheke::RulesetErrors>(())
     /// ```
@@ -311,8 +312,8 @@ impl RulesetInfo {
 }
 
 impl Ruleset {
-    /// A digest of what the ruleset means. Two texts of the same meaning have the same, whatever the order in which they are written, and
-    /// so on every machine.
+    /// A digest of what the ruleset means. Two texts of the same meaning have the same, whatever
+    /// the order in which they are written, and so on every machine.
     #[must_use]
     pub fn fingerprint(&self) -> String {
         self.fingerprint.get_or_init(|| fingerprint(self)).clone()

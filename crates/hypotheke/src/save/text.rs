@@ -4,7 +4,8 @@ use std::io;
 
 use serde_json::ser::Formatter;
 
-/// Lists and objects in the document have their entries on lines of their own; what is further in stands on one line.
+/// The entries of the document's lists and objects have their own lines; anything deeper is on one
+/// line.
 const LINES_DOWN_TO: usize = 2;
 
 /// An entry of a list on each line, so that a comparison line by line shows which stacks differ.
@@ -77,7 +78,8 @@ impl Formatter for Lines {
     }
 }
 
-/// The CRC-32 of a JSON text. Line ends, and blanks at the beginning and the end of a line, say nothing: a text within it has none.
+/// The CRC-32 of a JSON text. Line ends, and blanks at the beginning and the end of a line, say
+/// nothing: a text within it has none.
 pub(super) fn checksum(text: &str) -> u32 {
     let mut hasher = crc32fast::Hasher::new();
     text.lines().for_each(|line| hasher.update(line.trim_ascii().as_bytes()));

@@ -22,11 +22,12 @@ const KEYS: [&[u8]; 13] = [
     &[b'%'; 255],
 ];
 
-/// Tries everything that a store promises to one who asks it, on an empty one, and says which promise it breaks first. Whoever
-/// writes a store of their own shows with this and [`races`] that it does what saves need; what it survives is for them to show.
+/// Tests every rule of a store with requests in turn, on an empty store. Returns the first violated
+/// rule. Test your own store with this and [`check_store_races`]; what it survives is up to you to
+/// test.
 ///
 /// ```
-/// use hypotheke::save_checks::promises;
+/// use hypotheke::save_checks::check_store_contract;
 /// use hypotheke::store::MemoryStore;
 ///
 /// assert_eq!(check_store_contract(&MemoryStore::new()), None);
@@ -100,7 +101,7 @@ impl<S: Store> Trial<'_, S> {
         self.remembers(key, number)
     }
 
-    /// The saves before are there too, and what is known of them is told.
+    /// Earlier saves are available too, with their data.
     fn remembers(&mut self, key: &Key, number: usize) -> Result<(), String> {
         self.loads(key, 3, &contents(number, 3))?;
         let kept = self.store.generations(key).map_err(|error| error.to_string())?;
@@ -108,7 +109,8 @@ impl<S: Store> Trial<'_, S> {
             let same = kept.revision == revision && kept.content.as_ref() == Ok(&contents(number, revision));
             holds(same, || format!("`{key}`: the list of saves is {kept:?}; expected revision {revision}"))?;
         }
-        // A server that was taken over has to find out whether the last that it sent had arrived before.
+        // A server that was taken over has to find out whether the last that it sent had arrived
+        // before.
         holds(kept.len() > 1, || format!("`{key}`: the previous save is missing"))?;
         let status = self.store.status(key).map_err(|error| error.to_string())?;
         let free = status.lease.owner.is_empty();
@@ -177,8 +179,8 @@ fn holds(so: bool, otherwise: impl FnOnce() -> String) -> Result<(), String> {
     if so { Ok(()) } else { Err(otherwise()) }
 }
 
-/// Lets several threads save the same from the same revision and ask for leases at the same time, many times: one of them must get what all ask for,
-/// and the others must be told.
+/// Several threads save from the same revision and request leases at the same time, many times.
+/// Exactly one must succeed each time, and the others must be refused.
 #[must_use]
 pub fn check_store_races<S: Store + Sync>(store: &S, threads: NonZeroUsize, rounds: u64) -> Option<CheckFailure> {
     let key = Key::new("raced for").ok()?;
@@ -187,8 +189,8 @@ pub fn check_store_races<S: Store + Sync>(store: &S, threads: NonZeroUsize, roun
         let saved = at_once(threads, |thread| store.save(&key, format!("{round} {thread}").as_bytes(), round, 0));
         trace.push(format!("{threads} threads save from revision {round}"));
         let won = saved.iter().filter(|saved| saved.is_ok()).count();
-        let told = saved.iter().flatten().all(|revision| *revision == round + 1);
-        if won != 1 || !told {
+        let described = saved.iter().flatten().all(|revision| *revision == round + 1);
+        if won != 1 || !described {
             return Some(CheckFailure { trace, found: format!("{won} of the saves were accepted") });
         }
     }

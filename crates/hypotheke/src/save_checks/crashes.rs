@@ -3,10 +3,10 @@
 use super::CheckFailure;
 use crate::store::{Crash, FolderStore, Key, PROCESS_HAS_ENDED, SimulatedDisk, Store, StoreError};
 
-/// So many saves are written by one process, one after the other.
+/// The number of saves that one process writes in turn.
 const SAVES_IN_A_ROW: usize = 4;
 const FOLDER: &str = "players";
-/// Which processes ask for leases, and when: the one before has always run out.
+/// The processes that request leases, with the times: the earlier one has always expired.
 const PROCESSES: [(&str, u64); 3] = [("camp, the first time", 0), ("camp, the second time", 10), ("who looks", 20)];
 
 /// What was found.
@@ -22,9 +22,10 @@ pub struct CrashReport {
     pub failure: Option<CheckFailure>,
 }
 
-/// Writes saves to a folder store on a [`SimulatedDisk`], stops the process after every single step, and lets the power fail: right then, and again while
-/// the next process goes on from there. On every disk that may be found, the save before or the one that was being written is there, whole; the one that was being
-/// written, if the store had said that it was safe; and no lease is given twice.
+/// Writes saves to a folder store on a [`SimulatedDisk`], stops the process after every single
+/// step, and simulates a power cut: at once, and again while the next process continues. Every
+/// possible disk must have the previous save or the new one, complete; the new one, if the store
+/// had reported success; and no lease number may be given twice.
 #[must_use]
 pub fn check_crashes(saves: &[Vec<u8>]) -> CrashReport {
     check_crashes_on(&SimulatedDisk::new(), saves)
@@ -82,7 +83,8 @@ impl WriterRun<'_> {
                 }
             }
             if process == 0 && !ended {
-                // The process is gone, the machine goes on: the next finds what was done, and what that one has seen must stay.
+                // The process is gone, the machine goes on: the next finds what was done, and what
+                // that one has seen must stay.
                 let lost = self.next_process(&disk, &known);
                 if lost.is_some() {
                     return lost;
@@ -95,7 +97,8 @@ impl WriterRun<'_> {
         None
     }
 
-    /// Writes what is still to be written; false if the process was stopped. An error is what it should not have come to.
+    /// Writes the remaining saves; false if the process was stopped. An error is an unexpected
+    /// result.
     fn play(&mut self, disk: &SimulatedDisk, known: &mut Known, process: usize) -> Result<bool, String> {
         match self.write(disk, known, process) {
             Ok(()) => Ok(true),

@@ -1,10 +1,13 @@
-//! Two servers, a store far away, and a player who goes from one to the other before the first has saved.
+//! Two servers, a store far away, and a player who goes from one to the other before the first has
+//! saved.
 //!
-//! Both servers follow [`Session`]; the store has the habits of a [`FaultyStore`]. Whatever may happen next is tried, in every order within bounds: the
-//! player joins or leaves, gives or takes something, a server asks the store for what it needs next and gets an answer or none, a request arrives late,
-//! leases run out. Whenever all have come to rest, everything is counted.
+//! Both servers follow [`Session`]; the store has the faults of a [`FaultyStore`]. Within bounds,
+//! every order of events is explored: the player joins, leaves, gives or takes an item; a server
+//! sends its next request and gets an answer or none; a request arrives late; a lease expires. In
+//! every final state, all items are counted.
 //!
-//! A server that was taken over stands for one that was dead: it begins again with its world as it was before the session.
+//! A server that was taken over stands for one that was dead: it begins again with its world as it
+//! was before the session.
 
 use std::collections::BTreeMap;
 use std::sync::Arc;
@@ -23,7 +26,7 @@ use crate::store::{
 };
 use crate::world::World;
 
-/// How much is tried.
+/// Bounds of the search.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct HandoverBounds {
     /// How often the player joins a server in all.
@@ -32,12 +35,12 @@ pub struct HandoverBounds {
     pub item_moves: u32,
     /// How often the store does not answer as it should, or late.
     pub faults: u32,
-    /// How often a lease runs out before it was given back.
+    /// The maximum number of leases that expire before they are released.
     pub lease_expiries: u32,
 }
 
 impl Default for HandoverBounds {
-    /// Three joins, one exchange, one fault and one lease that runs out.
+    /// Three joins, one item move, one fault and one expired lease.
     fn default() -> HandoverBounds {
         HandoverBounds { joins: 3, item_moves: 1, faults: 1, lease_expiries: 1 }
     }
@@ -54,13 +57,13 @@ pub struct HandoverReport {
     pub longest_trace: u32,
     /// Whether the player could give and take anything.
     pub exchanged: bool,
-    /// What was lost or doubled, on a shortest way.
+    /// The lost or duplicated items, with a shortest trace.
     pub failure: Option<CheckFailure>,
-    /// What ended it before all was tried.
+    /// The bound that stopped it early.
     pub stopped_by: Option<Bound>,
 }
 
-/// Why it can't be tried.
+/// The reason why it can't run.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 #[non_exhaustive]
 pub enum HandoverUnavailable {
@@ -70,7 +73,7 @@ pub enum HandoverUnavailable {
 }
 
 const SERVERS: [&str; 2] = ["camp", "pass"];
-/// How long a lease lasts. Time goes on only where one is to run out.
+/// The duration of a lease. Time advances only when a lease expires.
 const LEASE: u64 = 1_000;
 
 /// What may happen.
@@ -115,7 +118,7 @@ impl<S: Clone> Clone for HandoverState<S> {
     }
 }
 
-/// All that can be told apart about a state.
+/// Everything that distinguishes states.
 #[derive(PartialEq, Eq, PartialOrd, Ord)]
 struct Seen {
     worlds: [usize; 2],
@@ -131,10 +134,11 @@ struct Seen {
 /// State, owner, lease, expected_revision, and the number of the document.
 type SeenVisit = (SessionState, String, u64, u64, usize);
 
-/// Plays two servers and a player who hops between them, in every order within bounds, on what a store gives.
+/// Plays two servers and a player who hops between them, in every order within bounds, on what a
+/// store gives.
 ///
-/// The store must be empty; where clones of it are alike in all that [`Store`] tells, they must go on alike. `stop` is told how
-/// many states were found so far, and requested whether that is enough.
+/// The store must be empty. Clones with equal answers to [`Store`] must behave the same. `stop`
+/// receives the number of states so far, and stops the search by returning a bound.
 ///
 /// ```
 /// use hypotheke::Ruleset;
@@ -183,7 +187,7 @@ struct Search<S> {
     seen: BTreeMap<Seen, u32>,
     /// For each state, that from which it came and how.
     ways: Vec<(u32, String)>,
-    /// Those whose successors are still to be tried.
+    /// States without expanded successors.
     next: Vec<(u32, HandoverState<S>)>,
     found: HandoverReport,
 }
@@ -206,7 +210,7 @@ impl<S: Store + Clone> Search<S> {
         let store = FaultyStore::before(store.clone(), 0, crate::store::FaultProfile::default());
         let key = Key::new(player.as_bytes()).map_err(|_| HandoverUnavailable::Nobody)?;
         let bytes = Save::of_departure(rules, &document).to_bytes();
-        // Where even this does not go well, nothing is found at the end, and so it is told.
+        // If even this fails, nothing is found at the end, and the report shows it.
         let _ = store.inside(|store| store.save(&key, &bytes, 0, 0));
         let mut state = HandoverState {
             worlds: [camp, pass].map(|world| Numbered { world: Arc::new(world), number: 0 }),
@@ -282,10 +286,11 @@ impl<S: Store + Clone> Search<S> {
                 let exchanges = [Direction::Give, Direction::Take].map(|way| Event::Exchange(server, way));
                 events.extend(exchanges.into_iter().filter(|_| left.item_moves > 0));
             }
-            if let Some(ask) = session.ask() {
-                events.push(Event::SessionAction(server, InjectedFault::Answered));
+            if let Some(ask) = session.action() {
+                events.push(Event::SessionAction(server, InjectedFault::None));
                 let faults: &[InjectedFault] = match ask {
-                    // Whether an answer is lost or the request makes no difference where nothing is changed.
+                    // Whether an answer is lost or the request makes no difference where nothing is
+                    // changed.
                     SessionAction::Load | SessionAction::ConfirmSave => {
                         &[InjectedFault::RequestLost, InjectedFault::Stale]
                     }
@@ -308,12 +313,12 @@ impl<S: Store + Clone> Search<S> {
 
     fn follow(&mut self, from: u32, state: &HandoverState<S>, event: Event) {
         let mut then = state.clone();
-        let Some(told) = self.happen(&mut then, event) else { return };
+        let Some(described) = self.happen(&mut then, event) else { return };
         let seen = self.seen_of(&then);
         let number = narrow::index(self.ways.len());
         if let std::collections::btree_map::Entry::Vacant(new) = self.seen.entry(seen) {
             new.insert(number);
-            self.ways.push((from, told));
+            self.ways.push((from, described));
             self.next.push((number, then));
             self.found.states += 1;
         }
@@ -346,15 +351,15 @@ impl<S: Store + Clone> Search<S> {
                 let _ = world.perform(&operation).ok()?;
                 state.left.item_moves -= 1;
                 self.found.exchanged = true;
-                let told: Vec<String> = world.events().iter().map(|event| world.describe_event(event)).collect();
+                let described: Vec<String> = world.events().iter().map(|event| world.describe_event(event)).collect();
                 self.number(numbered);
-                Some(format!("in {}: {}", SERVERS[server], told.join(", ")))
+                Some(format!("in {}: {}", SERVERS[server], described.join(", ")))
             }
             Event::SessionAction(server, fate) => self.ask(state, server, fate),
             Event::Late(number) => {
-                let told = told_of(&state.store.on_the_way()[number]);
+                let described = described_request(&state.store.on_the_way()[number]);
                 state.store.deliver(number);
-                Some(format!("a delayed request arrives: {told}"))
+                Some(format!("a delayed request arrives: {described}"))
             }
             Event::LeaseExpiry => {
                 state.left.lease_expiries -= 1;
@@ -366,9 +371,9 @@ impl<S: Store + Clone> Search<S> {
 
     fn ask(&mut self, state: &mut HandoverState<S>, server: usize, fate: InjectedFault) -> Option<String> {
         let session = state.sessions[server].as_mut()?;
-        let (ask, expected_revision) = (session.ask()?, session.expected_revision());
+        let (ask, expected_revision) = (session.action()?, session.expected_revision());
         state.store.inject_next(fate);
-        state.left.faults -= u32::from(fate != InjectedFault::Answered);
+        state.left.faults -= u32::from(fate != InjectedFault::None);
         let world = &mut state.worlds[server];
         // Only who arrives changes the world.
         let answer = if ask == SessionAction::Load {
@@ -378,22 +383,22 @@ impl<S: Store + Clone> Search<S> {
         } else {
             session.step(&state.store, &mut self.nowhere, state.now)
         };
-        let told = match (&answer, ask) {
+        let described = match (&answer, ask) {
             (Ok(()), SessionAction::Lease) => format!("gets lease {}", session.lease()),
             (Ok(()), SessionAction::Load) => "loads, and they arrive".to_owned(),
-            (Ok(()), SessionAction::Save) => told_how(session, expected_revision).to_owned(),
+            (Ok(()), SessionAction::Save) => described_step(session, expected_revision).to_owned(),
             (Ok(()), SessionAction::ConfirmSave) => "confirms that its save was stored".to_owned(),
             (Ok(()), SessionAction::Release) => "releases the lease".to_owned(),
-            (Err(error), _) => format!("{}: {}", wants(ask), told_why(error, fate)),
+            (Err(error), _) => format!("{}: {}", wants(ask), described_error(error, fate)),
         };
         if matches!(session.state(), SessionState::LeaseLost | SessionState::OutcomeUnknown) {
-            // It was as good as dead: it begins again with what it had before.
+            // It counts as crashed: it restarts from its earlier world.
             state.worlds[server] = state.before[server].clone()?;
         }
         if is_over(session) {
             state.before[server] = None;
         }
-        Some(format!("{} {told}", SERVERS[server]))
+        Some(format!("{} {described}", SERVERS[server]))
     }
 
     fn seen_of(&mut self, state: &HandoverState<S>) -> Seen {
@@ -413,7 +418,7 @@ impl<S: Store + Clone> Search<S> {
                 session.owner().to_owned(),
                 session.lease(),
                 session.expected_revision(),
-                number(session.document()),
+                number(session.transfer_record()),
             ))
         });
         let kept = state.store.inside(|store| store.generations(&self.key)).unwrap_or_default();
@@ -453,7 +458,7 @@ impl<S: Store + Clone> Search<S> {
         for ((kind, (before, made_before)), (counted, made)) in kinds.zip(&self.items).zip(self.count(state)) {
             let expected = before + made - made_before;
             if counted != expected {
-                let what = if counted < expected { "lost" } else { "doubled" };
+                let what = if counted < expected { "lost" } else { "duplicated" };
                 let how_many = (counted - expected).abs();
                 return Some(format!("{how_many} {} {what}: {expected} expected, {counted} found", kind.id()));
             }
@@ -461,7 +466,8 @@ impl<S: Store + Clone> Search<S> {
         None
     }
 
-    /// How many items of each kind there are, in both worlds and in the store, and how many more were made than used up.
+    /// How many items of each kind there are, in both worlds and in the store, and how many more
+    /// were made than used up.
     fn count(&self, state: &HandoverState<S>) -> Vec<(i128, i128)> {
         let rules = state.worlds[0].world.rules();
         let stored = state.store.inside(|store| store.load(&self.key)).ok().flatten();
@@ -485,8 +491,8 @@ impl<S: Store + Clone> Search<S> {
         let mut way = Vec::new();
         let mut at = number;
         while at != 0 {
-            let (from, told) = &self.ways[at as usize];
-            way.push(told.clone());
+            let (from, described) = &self.ways[at as usize];
+            way.push(described.clone());
             at = *from;
         }
         way.reverse();
@@ -494,7 +500,7 @@ impl<S: Store + Clone> Search<S> {
     }
 }
 
-/// Lets somebody depart; none if the world does not let them go.
+/// Makes a holder depart; `None` if the world refuses it.
 fn depart(world: &mut World, name: &str) -> Option<Departure> {
     let holder = world.holder(name)?;
     let _ = world.perform(&Operation::departing(holder)).ok()?;
@@ -516,7 +522,7 @@ fn wants(ask: SessionAction) -> &'static str {
 }
 
 /// How a save went well, made from a revision.
-fn told_how(session: &Session, expected_revision: u64) -> &'static str {
+fn described_step(session: &Session, expected_revision: u64) -> &'static str {
     match session.state() {
         SessionState::ConfirmingSave => "saves: refused, too late",
         _ if session.expected_revision() == expected_revision => "saves: already stored",
@@ -524,7 +530,7 @@ fn told_how(session: &Session, expected_revision: u64) -> &'static str {
     }
 }
 
-fn told_why(error: &SessionError, fate: InjectedFault) -> String {
+fn described_error(error: &SessionError, fate: InjectedFault) -> String {
     let error = match error {
         SessionError::Store(error) => error,
         SessionError::Void { is_certain: true, .. } => {
@@ -545,7 +551,7 @@ fn told_why(error: &SessionError, fate: InjectedFault) -> String {
     }
 }
 
-fn told_of(request: &Request) -> String {
+fn described_request(request: &Request) -> String {
     match request {
         Request::Save { expected_revision, lease, .. } => {
             format!("a save from revision {expected_revision} with lease {lease}")

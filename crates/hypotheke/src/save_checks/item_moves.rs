@@ -12,7 +12,8 @@ pub(super) enum Direction {
     Take,
 }
 
-/// The first operation that takes one item from the player to the world, or back; none if no place takes it.
+/// The first operation that takes one item from the player to the world, or back; `None` if no
+/// place takes it.
 pub(super) fn exchange(world: &World, player: &str, direction: Direction) -> Option<Operation> {
     let holder = world.holder(player)?;
     let own: Vec<Place> = world.carried(holder).map(Place::from).collect();

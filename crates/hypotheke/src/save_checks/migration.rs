@@ -26,8 +26,9 @@ pub struct MigrationReport {
     pub failure: Option<CheckFailure>,
 }
 
-/// Runs all scenarios. The world at the start and after every operation is saved and migrated to the next ruleset. Each result must
-/// have the same number of items, orphans included, must load again as the same world, and must violate no law except limits.
+/// Runs all scenarios. The world at the start and after every operation is saved and migrated to
+/// the next ruleset. Each result must have the same number of items, orphans included, must load
+/// again as the same world, and must violate no law except limits.
 #[must_use]
 pub fn check_migration(files: &[ResolvedScenarioFile<'_>], next: &Arc<Ruleset>) -> MigrationReport {
     let mut found = MigrationReport::default();

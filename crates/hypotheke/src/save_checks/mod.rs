@@ -1,11 +1,12 @@
-//! Whether saves keep what they should: in both forms, through every crash, with two servers, and under mended rules.
+//! Tests that saves lose nothing: in both forms, through every crash, with two servers, and under
+//! new rules.
 //!
 //! | check | what is shown |
 //! | --- | --- |
 //! | [`check_round_trips`] | after every step of every scenario, what is saved is read back as the same world |
-//! | [`check_crashes`] | wherever the writer of a [`FolderStore`](crate::store::FolderStore) is stopped, and whatever of it a failing file system loses, the save before or the save after is there, whole |
+//! | [`check_crashes`] | after every crash of the writer of a [`FolderStore`](crate::store::FolderStore), and any loss of unsynced changes, the disk has the previous save or the new one, complete |
 //! | [`check_handover`] | a player who hops between two servers before the first has saved loses nothing and doubles nothing, in every order within bounds |
-//! | [`check_migration`] | every one of those saves goes over to another ruleset and loses no item |
+//! | [`check_migration`] | every one of those saves migrates to a different ruleset and loses no item |
 //! | [`check_store_contract`] | another store gives what [`Store`](crate::store::Store) promises |
 //!
 //! Each gives numbers of what it has seen, and the first [`CheckFailure`] with the way to it.

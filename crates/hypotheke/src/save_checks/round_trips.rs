@@ -14,34 +14,35 @@ use crate::world::World;
 pub struct SavedStep<'a> {
     /// The scenario's title, with its row if it has a table.
     pub scenario: &'a str,
-    /// The operations so far, as they are written; none at the start.
+    /// The operations so far, as written; empty at the start.
     pub steps: &'a [String],
     /// The world after the last of them.
     pub world: &'a World,
 }
 
-/// What comes back of a save in each way in which it was kept, with its size in bytes; or why nothing does.
+/// The loaded worlds of a save, one for each form, with its size in bytes; or the reason why it
+/// can't be loaded.
 pub type StoredSaves = Result<Vec<(Save, u64)>, String>;
 
 /// What was found.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct RoundTripReport {
-    /// Scenarios that were played; one with a table once for each row.
+    /// The number of scenarios; one with a table counts once for each row.
     pub scenarios: u64,
     /// Those that end before their last step, since what they expect does not hold.
     pub unfinished: u64,
     /// Worlds that were saved and read back, in each form.
     pub worlds: u64,
-    /// Holders that were let go in those worlds, saved by themselves and read back, in each form.
+    /// The number of departed holders in those worlds, saved and loaded separately in each form.
     pub departures: u64,
     /// The size of all saves of worlds, in bytes: in JSON, and in binary form.
     pub bytes: (u64, u64),
-    /// What came back as something else.
+    /// A save that was loaded as something else.
     pub failure: Option<CheckFailure>,
 }
 
-/// Plays all scenarios and saves the world at the start and after every operation, and each holder in it by themselves. What is read back, in each of
-/// the two forms, has to be the same.
+/// Runs all scenarios and saves the world at the start and after every operation, and each holder
+/// in it separately. The loaded data must be the same in both forms.
 #[must_use]
 pub fn check_round_trips(files: &[ResolvedScenarioFile<'_>]) -> RoundTripReport {
     check_round_trips_through(files, &mut |save| {
@@ -53,7 +54,8 @@ pub fn check_round_trips(files: &[ResolvedScenarioFile<'_>]) -> RoundTripReport 
     })
 }
 
-/// The same, through another way of writing and reading: `protected` writes a save down in one way or several, and reads each back, with its size.
+/// The same, through another way of writing and reading: `protected` writes a save down in one way
+/// or several, and reads each back, with its size.
 pub fn check_round_trips_through(
     files: &[ResolvedScenarioFile<'_>],
     keep: &mut dyn FnMut(&Save) -> StoredSaves,
@@ -75,8 +77,8 @@ pub(super) fn trace(step: &SavedStep<'_>) -> Vec<String> {
     std::iter::once(scenario).chain(step.steps.iter().cloned()).collect()
 }
 
-/// Plays all scenarios and shows the world at the start and after every operation, until it is answered false. Gives how many were played, and how many of
-/// them ended early since what they expect does not hold.
+/// Runs all scenarios and passes the world at the start and after every operation to `look`, until
+/// it returns false. Returns the number of scenarios, and the number that ended early at a failure.
 pub fn for_each_step(files: &[ResolvedScenarioFile<'_>], show: &mut dyn FnMut(&SavedStep<'_>) -> bool) -> (u64, u64) {
     let (mut played, mut unfinished) = (0, 0);
     let mut wanted = true;
@@ -143,13 +145,13 @@ pub(super) fn compare(saved: &Save, read: &Save) -> Result<(), String> {
     }
     let changes = saved.changes_to(read);
     let places: BTreeSet<&str> = changes.by_place.iter().map(|(place, _)| place.as_str()).collect();
-    let told = changes
+    let described = changes
         .totals
         .iter()
         .map(|change| format!("{}: {} were saved, {} were loaded", change.item, change.before, change.after));
-    let told: Vec<String> = told.collect();
-    Err(match (told.is_empty(), places.is_empty()) {
-        (false, _) => told.join("; "),
+    let described: Vec<String> = described.collect();
+    Err(match (described.is_empty(), places.is_empty()) {
+        (false, _) => described.join("; "),
         (true, false) => format!("the contents of {} differ", places.into_iter().collect::<Vec<_>>().join(", ")),
         (true, true) => "the loaded world has different counters, ids or open containers".to_owned(),
     })

@@ -1,4 +1,4 @@
-//! RunOptions many scenarios on several cores.
+//! Running many scenarios on several threads.
 
 use std::num::NonZeroUsize;
 use std::sync::Mutex;
@@ -8,26 +8,26 @@ use super::check::ResolvedScenarioFile;
 use super::report::{ReportDetail, ScenarioReport};
 use super::tree::Scenario;
 
-/// How scenarios are played.
+/// How scenarios are run.
 #[derive(Clone, Copy, Debug)]
 pub struct RunOptions {
-    /// How much is told.
+    /// The detail of the reports.
     pub detail: ReportDetail,
-    /// On how many threads.
+    /// The number of threads.
     pub threads: NonZeroUsize,
-    /// Nothing is told beyond the first scenario that fails.
+    /// Whether to stop at the first failure.
     pub fail_fast: bool,
 }
 
 impl Default for RunOptions {
-    /// Only failures are told, of all scenarios; on one thread.
+    /// Failures only, all scenarios, one thread.
     fn default() -> RunOptions {
         RunOptions { detail: ReportDetail::Failures, threads: NonZeroUsize::MIN, fail_fast: false }
     }
 }
 
-/// Plays all scenarios that are `chosen`. The reports come in the order of the files and of the scenarios in them, each with the
-/// number of its file, whatever the number of threads.
+/// Runs all `chosen` scenarios. The reports come in the order of the files and their scenarios,
+/// whatever the number of threads. Each has the number of its file.
 pub fn run_all(
     files: &[ResolvedScenarioFile<'_>],
     chosen: impl Fn(&Scenario) -> bool,
@@ -37,7 +37,7 @@ pub fn run_all(
     let all = all.flat_map(|(at, file)| file.file.scenarios().map(move |scenario| (at, file, scenario)));
     let tasks: Vec<(usize, &ResolvedScenarioFile<'_>, &Scenario)> =
         all.filter(|(_, _, scenario)| chosen(scenario)).collect();
-    // What comes after a failure may have been played; it is not told.
+    // Scenarios after a failure may have run; their reports are dropped.
     let first_failure = AtomicUsize::new(usize::MAX);
     let mut played = on_threads(&tasks, options.threads, |number, (at, file, scenario)| {
         if options.fail_fast && number > first_failure.load(Ordering::Relaxed) {
@@ -62,7 +62,8 @@ pub fn run_all(
     played.into_iter().flatten().collect()
 }
 
-/// What `work` makes of each item, in their order. Whichever thread is free takes the next.
+/// Applies `work` to each item and returns the results in order. Each free thread takes the next
+/// item.
 pub fn on_threads<'t, T: Sync, R: Send>(
     items: &'t [T],
     threads: NonZeroUsize,

@@ -5,7 +5,7 @@ use super::tree::{Expected, ListStep};
 use crate::ops::{Operation, Outcome, Reason, Refusal, ResolveError};
 use crate::world::World;
 
-/// What one operation came to.
+/// The result of one operation.
 pub(super) enum Played {
     Applied(Outcome),
     Refused(Refusal, Option<Box<Operation>>),
@@ -68,7 +68,8 @@ pub(super) fn refusal_text(world: &World, refusal: &Refusal) -> String {
     format!("refused: {}: {}{up_to}", refusal.reason(), world.explain(refusal))
 }
 
-/// Every check that fails, with its figures. A refusal has left the world as it was, so it can still be requested.
+/// Every check that fails, with its figures. A refusal has left the world as it was, so it can
+/// still be requested.
 pub(super) fn all_reasons(world: &World, operation: &Operation) -> Vec<String> {
     let reply = world.ask(operation);
     reply.causes().iter().map(|&cause| format!("{}: {}", cause.reason(), world.explain_cause(cause))).collect()

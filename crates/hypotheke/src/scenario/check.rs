@@ -1,4 +1,4 @@
-//! Looking up all names of a scenario file in a ruleset, and laying out its starts.
+//! Resolving the names and the starts of a scenario file.
 
 use std::borrow::Cow;
 use std::sync::Arc;
@@ -12,7 +12,7 @@ use crate::ruleset::{HolderDef, Ruleset};
 use crate::text::{Diagnostic, Diagnostics, Faults, Location, MAX_LISTED, SourceId, Span, Word, suggestion};
 use crate::world::{Place, World};
 
-/// A scenario file whose names are all known to a ruleset, ready to be played.
+/// A scenario file with resolved names, ready to run.
 #[derive(Clone, Debug)]
 pub struct ResolvedScenarioFile<'f> {
     pub(crate) file: &'f ScenarioFile,
@@ -62,7 +62,7 @@ impl ScenarioFile {
         Err(ScenarioErrors::new(Diagnostics::new(vec![self.source.clone()], all)))
     }
 
-    /// The world in which a scenario with this start begins.
+    /// The world of a start.
     pub(super) fn start_world(&self, rules: &Arc<Ruleset>, start: Option<&Start>) -> Result<World, ResolveError> {
         let mut world = match start {
             Some(start) => self.lay_start(rules, start, &mut Vec::new())?,
@@ -99,7 +99,7 @@ impl ScenarioFile {
                 self.lay_start(rules, &shared.start, within)?
             }
         };
-        // The places that a start names hold what it says and nothing else.
+        // Named places have the listed contents and nothing else.
         let mut cleared = Vec::new();
         for line in &start.lines {
             let place = world.place(&line.item.place, None).ok();
@@ -107,7 +107,7 @@ impl ScenarioFile {
             cleared.push(place);
         }
         for (line, cleared) in start.lines.iter().zip(cleared) {
-            // A line may lead into a pack that one before it has laid there.
+            // A line may name the inside of a pack from a line above.
             let path = &line.item.place;
             let place = world.place(path, None).map_err(|error| ResolveError::place(path, &error))?;
             if cleared != Some(place) {
@@ -138,17 +138,17 @@ fn lay_line(world: &mut World, line: &Line<StartLine>, place: Place, over_limits
 pub(super) const START: &str = "start";
 
 impl ScenarioFile {
-    /// A file in which nothing stands yet.
+    /// A file without contents.
     pub(crate) fn blank(source: crate::text::Source) -> ScenarioFile {
         ScenarioFile { ruleset: None, source, blocks: Vec::new(), end_comments: Vec::new() }
     }
 
-    /// The world in which play begins, with a start that stands in another file.
+    /// The world at the start, with a start from a different file.
     pub(crate) fn world_of(&self, rules: &Arc<Ruleset>, start: Option<&Start>) -> Result<World, Box<Diagnostic>> {
         self.start_world(rules, start).map_err(|error| Box::new(diagnostic(&error)))
     }
 
-    /// What is wrong with the names of something that must hold of a world by itself.
+    /// The errors in the names of a check.
     pub(crate) fn faults_of(&self, rules: &Arc<Ruleset>, check: &Line<Check>) -> Vec<Diagnostic> {
         let (empty, mut faults) = (World::largest(rules), Vec::new());
         let shared = SharedLists::new(self, &mut faults);
@@ -171,10 +171,10 @@ struct Checker<'f> {
     file: &'f ScenarioFile,
     rules: &'f Arc<Ruleset>,
     shared: &'f SharedLists<'f>,
-    /// A world with all places that there may be by now.
+    /// A world with all places that may exist at this point.
     empty: Cow<'f, World>,
     snapshots: Vec<&'f Word>,
-    /// How many operations stand before.
+    /// The number of operations so far.
     played: usize,
 }
 
@@ -228,21 +228,21 @@ impl<'f> Checker<'f> {
         line: Span,
         faults: &mut Vec<ResolveError>,
     ) {
-        // That something can't be meant may be just what is to be shown.
+        // An unsupported operation may be what the scenario shows.
         let shows_it = matches!(expected, Expected::Refused { reason: Some(Reason::Unknown), .. });
         let fault = operation.check_names(&self.empty).err().filter(|error| !(shows_it && error.is_meaningless()));
         faults.extend(fault.map(|error| at_least_at(error, line)));
         self.played += 1;
-        self.welcome(operation);
+        self.allow_newcomers(operation);
     }
 
-    /// From here on newcomers can be named.
-    fn welcome(&mut self, operation: &NamedOperation) {
+    /// From here on, newcomers can be named.
+    fn allow_newcomers(&mut self, operation: &NamedOperation) {
         match &operation.action {
-            NamedAction::Together { steps } => steps.iter().for_each(|step| self.welcome(step)),
+            NamedAction::Together { steps } => steps.iter().for_each(|step| self.allow_newcomers(step)),
             NamedAction::Arrive { who: NamedArrival { newcomer: Some(_), .. } } => {
                 if let Ok(resolved) = operation.resolve(&self.empty) {
-                    // One that is refused is there, or can't be.
+                    // A refused arrival is present or impossible.
                     let _ = self.empty.to_mut().perform(&resolved);
                     self.empty.to_mut().stretch();
                 }
@@ -349,7 +349,7 @@ impl<'f> Checker<'f> {
         }
     }
 
-    /// What a step came to can be requested only after one.
+    /// Checks of a result require an operation before them.
     fn needs_a_step(&self, line: Span, faults: &mut Vec<ResolveError>) {
         if self.played == 0 {
             let help = Some("It checks the previous operation".to_owned());
@@ -358,7 +358,7 @@ impl<'f> Checker<'f> {
     }
 
     fn place(&self, path: &Path, faults: &mut Vec<ResolveError>) {
-        // What lies where is known only while the scenario plays.
+        // Contents are only known during a run.
         let lasting = if path.depends_on_stacks() { path.lasting_part() } else { Some(path.clone()) };
         let fault = lasting.and_then(|lasting| self.empty.place(&lasting, None).err());
         faults.extend(fault.map(|error| ResolveError::place(path, &error)));
@@ -402,7 +402,7 @@ impl<'f> Checker<'f> {
         }
     }
 
-    /// A check that names something else than a slot could never hold.
+    /// A check of anything but a slot could never pass.
     fn slot(&self, path: &Path, faults: &mut Vec<ResolveError>) {
         self.place(path, faults);
         let is_slot = |place| matches!(place, Place::Slot(..));
@@ -413,7 +413,7 @@ impl<'f> Checker<'f> {
     }
 
     fn countable(&self, name: &Word) -> Option<ResolveError> {
-        if self.rules.what(name.as_str()).is_some() {
+        if self.rules.selector(name.as_str()).is_some() {
             return None;
         }
         let help = suggestion(name.as_str(), self.rules.item_names());
@@ -433,7 +433,7 @@ impl<'f> Checker<'f> {
     }
 }
 
-/// What concerns no single word concerns the line.
+/// Errors without a word belong to the line.
 fn at_least_at(error: ResolveError, line: Span) -> ResolveError {
     if error.span() != Span::default() {
         return error;

@@ -1,4 +1,4 @@
-//! Whether what must hold does, and if not, what there is instead.
+//! The checks of scenarios and claims.
 
 use std::collections::BTreeMap;
 
@@ -9,10 +9,10 @@ use crate::quantity::Decimal;
 use crate::text::Word;
 use crate::world::{ClassKey, Place, StackView, UnknownPlace, World};
 
-/// What is wrong with what a check says of the world alone, if anything is.
+/// The finding of a check of the world alone, if it fails.
 ///
 /// # Errors
-/// A place that leads nowhere.
+/// An unknown place.
 pub(crate) fn finding(world: &World, check: &Check) -> Result<Option<Finding>, UnknownPlace> {
     let place = |path: &Path| world.place(path, None);
     Ok(match check {
@@ -44,13 +44,13 @@ pub(crate) fn finding(world: &World, check: &Check) -> Result<Option<Finding>, U
             };
             (!comparison.holds(&found, number)).then(finding)
         }
-        // These are about more than one world.
+        // These compare several worlds.
         Check::Events { .. } | Check::UnchangedSince { .. } | Check::NothingChanged => None,
     })
 }
 
 impl Check {
-    /// The place that it is about.
+    /// The place of a check.
     pub(super) fn place(&self) -> Option<&Path> {
         match self {
             Check::Contents { place, .. } => Some(place),
@@ -73,7 +73,7 @@ fn answer(expected: String, found: String) -> Finding {
     Finding::Answer { expected, found, reasons: Vec::new() }
 }
 
-/// What two lists have in common does not matter where it stands.
+/// The common part of two lists, whatever the order.
 pub(super) fn list_finding(what: &str, expected: Vec<String>, found: Vec<String>) -> Finding {
     Finding::List { what: what.to_owned(), expected, found }
 }
@@ -81,17 +81,17 @@ pub(super) fn list_finding(what: &str, expected: Vec<String>, found: Vec<String>
 fn origin_finding(world: &World, holder: Place, slot: Option<Place>) -> Option<Finding> {
     let Place::Holder(holder) = holder else { return None };
     let found = world.hand_origin(holder);
-    let told = |slot: Option<Place>| {
+    let described = |slot: Option<Place>| {
         format!("origin {}", slot.map_or_else(|| "nothing".to_owned(), |slot| world.place_name(slot)))
     };
-    (found != slot).then(|| answer(told(slot), told(found)))
+    (found != slot).then(|| answer(described(slot), described(found)))
 }
 
 fn encumbrance_finding(world: &World, place: Place, label: Option<&Word>) -> Option<Finding> {
     let Place::Holder(holder) = place else { return None };
     let (found, expected) = (world.encumbrance(holder), label.map(Word::as_str));
-    let told = |label: Option<&str>| format!("encumbrance {}", label.unwrap_or("nothing"));
-    (found != expected).then(|| answer(told(expected), told(found)))
+    let described = |label: Option<&str>| format!("encumbrance {}", label.unwrap_or("nothing"));
+    (found != expected).then(|| answer(described(expected), described(found)))
 }
 
 fn pointing_finding(world: &World, place: Place, kind: Option<&Word>) -> Option<Finding> {
@@ -99,20 +99,20 @@ fn pointing_finding(world: &World, place: Place, kind: Option<&Word>) -> Option<
     let found =
         world.shortcuts(holder).nth(shortcut as usize).flatten().map(|kind| world.rules().known_kind(kind).id());
     let expected = kind.map(Word::as_str);
-    let told = |kind: Option<&str>| format!("points at {}", kind.unwrap_or("nothing"));
-    (found != expected).then(|| answer(told(expected), told(found)))
+    let described = |kind: Option<&str>| format!("points at {}", kind.unwrap_or("nothing"));
+    (found != expected).then(|| answer(described(expected), described(found)))
 }
 
 fn opening_finding(world: &World, container: Place, holder: Place, open: bool) -> Option<Finding> {
     let (Place::Container(container), Place::Holder(holder)) = (container, holder) else { return None };
     let found = world.has_opened(holder, container);
-    let told = |open: bool| format!("{} to {}", if open { "open" } else { "closed" }, world.holder_name(holder));
-    (found != open).then(|| answer(told(open), told(found)))
+    let described = |open: bool| format!("{} to {}", if open { "open" } else { "closed" }, world.holder_name(holder));
+    (found != open).then(|| answer(described(open), described(found)))
 }
 
-/// Where items lie is compared as a set of places.
+/// Places are compared as a set.
 fn places_finding(world: &World, name: &Word, places: &[Path]) -> Result<Option<Finding>, UnknownPlace> {
-    let Some(what) = world.rules().what(name.as_str()) else { return Ok(None) };
+    let Some(what) = world.rules().selector(name.as_str()) else { return Ok(None) };
     let stacks = world.all_stacks_in(None).into_iter().filter(|stack| stack.is(what));
     let mut found: Vec<String> =
         stacks.filter_map(|stack| world.place_of(stack.id())).map(|place| world.place_name(place)).collect();
@@ -120,10 +120,10 @@ fn places_finding(world: &World, name: &Word, places: &[Path]) -> Result<Option<
     for path in places {
         expected.push(world.place_name(world.place(path, None)?));
     }
-    let told = (expected.clone(), found.clone());
+    let described = (expected.clone(), found.clone());
     found.sort_unstable();
     expected.sort_unstable();
-    Ok((found != expected).then(|| list_finding(&format!("places of {name}"), told.0, told.1)))
+    Ok((found != expected).then(|| list_finding(&format!("places of {name}"), described.0, described.1)))
 }
 
 fn shortcuts_finding(world: &World, place: Option<Place>, kinds: &[Option<Word>]) -> Option<Finding> {
@@ -132,11 +132,11 @@ fn shortcuts_finding(world: &World, place: Option<Place>, kinds: &[Option<Word>]
         world.shortcuts(holder).map(|kind| kind.map(|kind| world.rules().known_kind(kind).id())).collect();
     let mut expected: Vec<Option<&str>> = kinds.iter().map(|kind| kind.as_ref().map(Word::as_str)).collect();
     expected.resize(found.len().max(expected.len()), None);
-    let told = |kinds: &[Option<&str>]| {
+    let described = |kinds: &[Option<&str>]| {
         let texts: Vec<&str> = kinds.iter().map(|kind| kind.unwrap_or("nothing")).collect();
         format!("shortcuts {}", texts.join(", "))
     };
-    (found != expected).then(|| answer(told(&expected), told(&found)))
+    (found != expected).then(|| answer(described(&expected), described(&found)))
 }
 
 impl Claim {
@@ -168,7 +168,7 @@ fn contents_finding(
     mode: Mode,
     contents: &[NamedPortion],
 ) -> Option<Finding> {
-    // Alike items count together. What is listed comes first, in its order.
+    // Equal items are counted together. Listed items come first, in order.
     let mut rows: Vec<(ClassKey, String, Option<u64>, u64)> = Vec::new();
     for written in contents {
         let Ok(portion) = world.rules().resolve_portion(written) else { continue };
@@ -205,7 +205,7 @@ fn contents_finding(
     (!all_hold).then(|| Finding::Contents { place: place.to_owned(), rows })
 }
 
-/// What a measure comes to in a world.
+/// The value of a quantity in a world.
 pub(crate) fn measure(world: &World, claim: &Claim, place: Option<Place>) -> Decimal {
     match (claim, place) {
         (Claim::FreeSlots(_), Some(Place::Container(id))) => Decimal::from(world.free_slots(id)),
@@ -225,13 +225,13 @@ pub(crate) fn measure(world: &World, claim: &Claim, place: Option<Place>) -> Dec
         }
         (Claim::Value(_), place) => world.value_of(place),
         (Claim::Count(name, _), place) => {
-            let count = world.rules().what(name.as_str()).map_or(0, |what| world.count(what, place));
+            let count = world.rules().selector(name.as_str()).map_or(0, |what| world.count(what, place));
             whole(count)
         }
     }
 }
 
-/// A count as a number; one that is too large for that is as large as they get.
+/// A count as a number; a count that is too large becomes the largest number.
 pub(crate) fn whole(count: u64) -> Decimal {
     Decimal::from_thousandths(i64::try_from(count).unwrap_or(i64::MAX).saturating_mul(1_000))
 }

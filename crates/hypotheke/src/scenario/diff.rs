@@ -1,5 +1,5 @@
-//! Whether two worlds are the same to whoever looks at them: what lies where, in hands, shortcuts, and what is open.
-//! Ids of stacks, the revision and random numbers are not looked at.
+//! Whether two worlds have equal visible contents: stacks, hands, shortcuts, and open containers.
+//! Ids, the revision and random numbers are ignored.
 
 use std::collections::BTreeMap;
 
@@ -13,13 +13,14 @@ pub struct PlaceDifference {
     pub container: String,
     /// The place.
     pub place: String,
-    /// What was there; `nothing` if it was empty.
+    /// The earlier contents; `nothing` if it was empty.
     pub before: String,
-    /// What is there.
+    /// The present contents.
     pub after: String,
 }
 
-/// Each place where they differ, in the order in which the first world has them, then what only the second has.
+/// Each place where they differ, in the order in which the first world has them, then what only the
+/// second has.
 pub(super) fn differences(then: &World, now: &World) -> Vec<PlaceDifference> {
     let (before, after) = (Facts::of(then), Facts::of(now));
     let mut found = Vec::new();
@@ -94,7 +95,7 @@ impl Facts {
         self.list.push(Fact { container: container.to_owned(), place: place.to_owned(), text });
     }
 
-    /// A container and what lies in packs in it. They are told by where they are, since ids are not looked at.
+    /// A container with the contents of its packs, which are named by place, since ids are ignored.
     fn container(&mut self, world: &World, id: ContainerId, name: &str) {
         let own = world.container_name(id);
         let openers: Vec<&str> =

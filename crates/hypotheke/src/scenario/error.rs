@@ -2,7 +2,7 @@ use std::fmt;
 
 use crate::text::Diagnostics;
 
-/// Everything that is wrong with a scenario file, in the order in which it is written; never empty.
+/// Every error of a scenario file, in order; never empty.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct ScenarioErrors {
     diagnostics: Diagnostics,
@@ -14,7 +14,7 @@ impl ScenarioErrors {
         ScenarioErrors { diagnostics }
     }
 
-    /// Each fault with its place, cause and remedy.
+    /// Each error with its location, cause and remedy.
     #[must_use]
     pub fn diagnostics(&self) -> &Diagnostics {
         &self.diagnostics

@@ -1,8 +1,9 @@
-//! Scenarios: a start, steps, and what must hold.
+//! Scenarios: a start, steps and checks.
 //!
-//! A [`ScenarioFile`] is a syntax tree that keeps comments and the place of every part. [`ScenarioFile::parse`] reads one,
-//! `Display` prints it in canonical layout, [`ScenarioFile::check`] looks up its names in a ruleset and
-//! gives a [`ResolvedScenarioFile`], which plays the scenarios and reports as plain data.
+//! A [`ScenarioFile`] is a syntax tree with comments and locations. [`ScenarioFile::parse`] reads a
+//! file, `Display` prints it in the standard layout, and [`ScenarioFile::check`] resolves its names
+//! with a ruleset. The resulting [`ResolvedScenarioFile`] runs the scenarios and returns reports as
+//! plain data.
 
 mod all;
 mod answer;

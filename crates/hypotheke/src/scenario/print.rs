@@ -76,10 +76,10 @@ fn print_body(f: &mut Formatter<'_>, body: &Body) -> fmt::Result {
 
 /// Steps, the answers of those that follow each other one under the other.
 fn print_steps(f: &mut Formatter<'_>, steps: &[Line<Step>], indent: usize) -> fmt::Result {
-    let told: Vec<(String, String)> = steps.iter().map(|step| step_texts(&step.item)).collect();
-    let column = told.iter().filter(|(_, answer)| !answer.is_empty()).map(|(head, _)| head.chars().count()).max();
+    let described: Vec<(String, String)> = steps.iter().map(|step| step_texts(&step.item)).collect();
+    let column = described.iter().filter(|(_, answer)| !answer.is_empty()).map(|(head, _)| head.chars().count()).max();
     let column = column.unwrap_or(0).min(WIDEST_HEAD);
-    for (step, (head, answer)) in steps.iter().zip(&told) {
+    for (step, (head, answer)) in steps.iter().zip(&described) {
         if let Step::Together(list, _) = &step.item {
             print_list(f, step, list, answer, indent)?;
         } else if answer.is_empty() {
@@ -132,7 +132,7 @@ fn print_start(f: &mut Formatter<'_>, start: &Start, indent: usize) -> fmt::Resu
     start.lines.iter().try_for_each(|line| print_line(f, line, indent, &line.item))
 }
 
-/// What stands after `start`, and after its name.
+/// The words after `start` and its name.
 fn start_head(start: &Start) -> String {
     format!("{}{}", start.base, if start.over_limits { " over limits" } else { "" })
 }

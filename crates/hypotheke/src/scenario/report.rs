@@ -58,7 +58,7 @@ impl ScenarioReport {
         self.failures.is_empty()
     }
 
-    /// The number of operations that were tried.
+    /// The number of operations.
     #[must_use]
     pub fn operations(&self) -> usize {
         self.operations
@@ -135,7 +135,7 @@ pub struct Failure {
     pub sentence: String,
     /// Its location.
     pub span: Span,
-    /// The number of the step, from 1; none at the end.
+    /// The number of the step, from 1; `None` at the end.
     pub step: Option<usize>,
     /// For a line of shared steps: the location of the call.
     pub called_at: Option<Span>,
@@ -198,7 +198,8 @@ pub enum Finding {
         /// Each place that differs.
         differences: Vec<PlaceDifference>,
     },
-    /// The world violates a law after the step. No ruleset allows that: it is a defect of the library.
+    /// The world violates a law after the step. No ruleset allows that: it is a defect of the
+    /// library.
     Law {
         /// The findings of the audit.
         violations: Vec<Violation>,
@@ -212,7 +213,7 @@ pub enum Finding {
 pub struct DifferenceRow {
     /// The kind with its marks and properties.
     pub item: String,
-    /// The expected number; none if the line does not list it.
+    /// The expected number; `None` if the line does not list it.
     pub expected: Option<u64>,
     /// The actual number.
     pub found: u64,

@@ -1,4 +1,4 @@
-//! RunOptions scenarios.
+//! Running scenarios.
 
 use super::answer::{Played, check_answer, is_refused_so, refusal_text};
 use super::check::{ResolvedScenarioFile, START};
@@ -19,12 +19,12 @@ use crate::text::{Span, Word};
 use crate::world::{Place, World};
 
 impl ResolvedScenarioFile<'_> {
-    /// Plays all scenarios, in order; one with a table once for each row.
+    /// Runs all scenarios, in order. A scenario with a table runs once for each row.
     pub fn run(&self, detail: ReportDetail) -> impl Iterator<Item = ScenarioReport> + '_ {
         self.file.scenarios().flat_map(move |scenario| self.run_scenario(scenario, detail))
     }
 
-    /// Plays one of its scenarios: once, or once for each row of its table.
+    /// Runs one scenario: once, or once for each row of its table.
     pub fn run_scenario<'p>(
         &'p self,
         scenario: &'p Scenario,
@@ -39,10 +39,10 @@ impl ResolvedScenarioFile<'_> {
 }
 
 impl ResolvedScenarioFile<'_> {
-    /// The world in which something that is played begins.
+    /// The world at the start of a body.
     ///
     /// # Errors
-    /// A start that can't be laid out.
+    /// The error of an invalid start.
     pub fn start(&self, body: &Body) -> Result<World, ResolveError> {
         self.file.start_world(&self.rules, body.start.as_ref().map(|line| &line.item))
     }
@@ -56,7 +56,8 @@ impl ResolvedScenarioFile<'_> {
         })
     }
 
-    /// Plays one body and shows the world at the start and after each operation, with its sentence. True if all comes as it is expected.
+    /// Runs one body and shows the world at the start and after each operation. True if all results
+    /// are as expected.
     pub(crate) fn run_shown<'p>(&'p self, scenario: &'p Scenario, body: &'p Body, show: &'p mut Show<'p>) -> bool {
         let mut player = Player::new(self, scenario, None, body, ReportDetail::Failures);
         (player.checks, player.show) = (false, Some(show));
@@ -72,12 +73,12 @@ fn row_text(scenario: &Scenario, row: &Line<Row>) -> String {
 }
 
 impl<'f> ResolvedScenarioFile<'f> {
-    /// The same scenarios, to be played by a ruleset in which the same names are known.
+    /// The same scenarios with a different ruleset that knows the same names.
     pub(crate) fn by_other_rules(&self, rules: &std::sync::Arc<crate::ruleset::Ruleset>) -> ResolvedScenarioFile<'f> {
         ResolvedScenarioFile { rules: std::sync::Arc::clone(rules), ..self.clone() }
     }
 
-    /// Whether all comes as it is expected, for one row.
+    /// Whether all results of one row are as expected.
     pub(crate) fn holds(&self, scenario: &Scenario, body: &Body) -> bool {
         let mut player = Player::new(self, scenario, None, body, ReportDetail::Failures);
         player.checks = false;
@@ -86,7 +87,7 @@ impl<'f> ResolvedScenarioFile<'f> {
     }
 }
 
-/// Is shown a world, with the operation that led to it.
+/// A callback that is shown each world and the operation that led to it.
 type Show<'p> = dyn FnMut(Option<&str>, &World) + 'p;
 
 struct Player<'p> {
@@ -97,26 +98,26 @@ struct Player<'p> {
     report: ScenarioReport,
     world: World,
     departures: Departures,
-    /// Named snapshots, the start among them if something is compared with it.
+    /// Named snapshots, including the start if a check compares with it.
     snapshots: Vec<(&'p str, World)>,
-    /// Why the start can't be laid out, if it can't.
+    /// The error of an invalid start.
     unresolved: Option<String>,
-    /// The world before the latest operation, if something compares with it.
+    /// The world before the latest operation, if a check compares with it.
     before: Option<World>,
     compares: bool,
     /// Whether the latest operation was applied.
     applied: bool,
-    /// The step that is played: its number, and where it stands if shared steps are being played.
+    /// The present step: its number, and the location of the call for shared steps.
     number: usize,
     called_at: Option<Span>,
-    /// No more operations are played than these.
+    /// The maximum number of operations to run.
     most: usize,
-    /// Nothing was over a limit so far, so nothing may be.
+    /// Nothing has been over a limit so far, so an excess is a violation.
     within_limits: bool,
-    /// Every world is audited, and what fails is worked out to be read.
+    /// Whether every world is audited and failures are reported.
     checks: bool,
     watch: IncrementalAudit,
-    /// Is shown every world, with the operation that led to it.
+    /// The callback for every world.
     show: Option<&'p mut Show<'p>>,
 }
 
@@ -170,7 +171,7 @@ impl<'p> Player<'p> {
         }
     }
 
-    /// A world is large beside the rest of a report, and there may be a report for each of many rows.
+    /// A world is large compared with the rest of a report, and each of many rows may have one.
     fn into_report(self) -> ScenarioReport {
         let end = (self.detail == ReportDetail::Steps).then(|| Box::new(self.world));
         ScenarioReport { end, ..self.report }
@@ -201,7 +202,7 @@ impl<'p> Player<'p> {
         }
     }
 
-    /// Plays a step; true if enough was played.
+    /// Runs a step; true if the run ends.
     fn step(&mut self, step: &'p Line<Step>) -> bool {
         match &step.item {
             Step::Operation(operation, expected) => return self.operation(step, operation, None, expected),
@@ -216,7 +217,7 @@ impl<'p> Player<'p> {
         false
     }
 
-    /// What comes back from both forms is the same world, and play goes on with it.
+    /// Both forms of the save load as the same world, and the run continues with it.
     fn save_then_load(&mut self, line: &Line<Step>) {
         let save = Save::of(&self.world);
         let read = |bytes: &[u8]| Save::read(bytes).and_then(|save| save.world(&self.file.rules));
@@ -285,7 +286,8 @@ impl<'p> Player<'p> {
         self.before = self.compares.then(|| world.clone());
         let (mut broken, mut repeated) = (Vec::new(), false);
         let played = match operation.resolve_with(world, &self.departures) {
-            // What was answered before is not looked up again, and neither is what is made on another revision.
+            // A repeated request is not resolved again, and neither is one for a different
+            // revision.
             resolved if let Some(sent) = sent => {
                 let resolved = resolved.ok();
                 let step = StepAudit::before(world);
@@ -296,7 +298,7 @@ impl<'p> Player<'p> {
                         Played::Applied(outcome)
                     }
                     Taken::Refused(refusal) => {
-                        // What is stale was not judged by the rules: they have nothing to say of it.
+                        // A stale request was not checked by the rules, so they have no reasons.
                         let planned = resolved.filter(|_| refusal.reason() != Reason::Stale);
                         Played::Refused(refusal, planned.map(Box::new))
                     }
@@ -402,7 +404,7 @@ impl<'p> Player<'p> {
             Played::Unresolved(error) => Answer::Unresolved(error.to_string()),
         };
         let events = match played {
-            // What was answered before is not applied again.
+            // A repeated request is not applied again.
             Played::Applied(_) if self.applied => {
                 world.events().iter().map(|event| world.describe_event(event)).collect()
             }
@@ -411,13 +413,13 @@ impl<'p> Player<'p> {
         self.report.steps.push(StepReport { sentence, span: line.span, answer, events });
     }
 
-    /// The world after so many operations, played once more.
+    /// The world after a number of operations, by running them again.
     fn world_before(&self, played: usize) -> World {
         let mut player = Player::new(self.file, self.scenario, None, self.body, ReportDetail::Failures);
         player.most = played;
         player.checks = false;
         player.play(self.body);
-        // The same places are to be looked up in both.
+        // Both worlds resolve the same places.
         player.world.share_handles(&self.world);
         player.world
     }
@@ -430,7 +432,8 @@ impl<'p> Player<'p> {
         self.within_limits |= clean;
     }
 
-    /// Judges the world by every law; true if nothing is over a limit. A world that was over one may still be.
+    /// Audits the world by every law; true if nothing is over a limit. A world that was over a
+    /// limit may stay so.
     fn audit(&mut self, span: Span) -> bool {
         if !self.checks {
             return true;
@@ -512,13 +515,13 @@ fn is_undo(line: &Line<Step>) -> bool {
     matches!(line.item, Step::Undo { .. })
 }
 
-/// Whether some check is so.
+/// Whether any check matches.
 fn asks(body: &Body, shared: &SharedLists<'_>, is_so: impl Fn(&Check) -> bool) -> bool {
     let step_asks = |line: &Line<Step>| matches!(&line.item, Step::Now(check) if is_so(check));
     body.end.iter().any(|line| is_so(&line.item)) || body.steps.iter().any(step_asks) || shared.any(step_asks)
 }
 
-/// What it changes may not be admitted any more where it lies, or may come with what is not.
+/// Whether a change may make a stack unfit.
 fn may_leave_unfit(action: &NamedAction) -> bool {
     match action {
         NamedAction::Mark { .. }

@@ -1,4 +1,4 @@
-//! Lists of steps that scenarios share, by their names.
+//! Shared lists of steps.
 
 use rustc_hash::FxHashMap;
 
@@ -6,17 +6,17 @@ use super::tree::{Line, ScenarioFile, SharedSteps, Step};
 use crate::ops::ResolveError;
 use crate::text::{Word, suggestion};
 
-/// So many steps may come of shared ones, all in all: lists within lists could come to any number.
+/// The maximum number of steps from shared lists. Nested lists could otherwise grow without bound.
 const MAX_STEPS: u64 = 1_000_000;
 
-/// So deep shared steps and starts build on each other.
+/// The maximum nesting of shared steps and starts.
 pub(super) const DEEPEST: usize = 64;
 
 #[derive(Clone, Debug)]
 pub(crate) struct SharedLists<'f> {
     by_name: FxHashMap<&'f str, &'f SharedSteps>,
     names: Vec<&'f str>,
-    /// Lists that can't be played: they hold themselves, or far too much.
+    /// Lists that cannot run: they call themselves, or have too many steps.
     endless: Vec<&'f str>,
 }
 
@@ -39,7 +39,7 @@ impl<'f> SharedLists<'f> {
         lists
     }
 
-    /// How many steps come of a list; without end if it holds itself.
+    /// The number of steps of a list; unbounded if it calls itself.
     fn size(
         &self,
         list: &'f SharedSteps,
@@ -75,12 +75,12 @@ impl<'f> SharedLists<'f> {
         size
     }
 
-    /// Whether some step of some list is so.
+    /// Whether any step of any list matches.
     pub(super) fn any(&self, is_so: impl Fn(&Line<Step>) -> bool) -> bool {
         self.by_name.values().any(|shared| shared.steps.iter().any(&is_so))
     }
 
-    /// The steps of that name.
+    /// The steps with this name.
     pub(crate) fn steps(&self, name: &Word, faults: &mut Vec<ResolveError>) -> Option<&'f [Line<Step>]> {
         let Some(shared) = self.by_name.get(name.as_str()) else {
             let help = suggestion(name.as_str(), self.names.iter().copied());
@@ -88,7 +88,7 @@ impl<'f> SharedLists<'f> {
             faults.push(ResolveError::new(name.span(), format!("unknown steps `{name}`"), help));
             return None;
         };
-        // What is wrong with an endless list has been told.
+        // Endless lists are already reported.
         (!self.endless.contains(&name.as_str())).then_some(shared.steps.as_slice())
     }
 }

@@ -6,16 +6,17 @@ use crate::ops::Reason;
 use crate::quantity::Decimal;
 use crate::text::{Source, Span, Word};
 
-/// A line with the comments that stand before it and at its end. Two lines are equal if they say the same.
+/// A line with the comments before it and at its end. Lines are equal if item and comments are
+/// equal.
 #[derive(Clone, Debug)]
 pub struct Line<T> {
-    /// What it says.
+    /// Its content.
     pub item: T,
-    /// Where it stands.
+    /// Its location.
     pub span: Span,
-    /// Whole lines of comment before it.
+    /// The comment lines before it.
     pub comments: Vec<String>,
-    /// A comment at its end.
+    /// The comment at its end.
     pub remark: Option<String>,
 }
 
@@ -34,7 +35,7 @@ pub struct ScenarioFile {
     pub(super) end_comments: Vec<String>,
 }
 
-/// What a file is made of, in the order in which it is written.
+/// The parts of a file, in order.
 #[derive(Clone, Debug, PartialEq)]
 pub(super) enum Block {
     Start(Line<SharedStart>),
@@ -43,26 +44,27 @@ pub(super) enum Block {
 }
 
 impl PartialEq for ScenarioFile {
-    /// Two files are equal if they say the same, whatever their layout.
+    /// Two files are equal if their contents are equal, whatever the layout.
     fn eq(&self, other: &ScenarioFile) -> bool {
         self.ruleset == other.ruleset && self.blocks == other.blocks && self.end_comments == other.end_comments
     }
 }
 
 impl ScenarioFile {
-    /// The text that it was read from.
+    /// The text of the file.
     #[must_use]
     pub fn source(&self) -> &Source {
         &self.source
     }
 
-    /// The ruleset file that the first line names, as in `ruleset ../rules.toml`. The path is relative to this file.
+    /// The ruleset file that the first line names, as in `ruleset ../rules.toml`. The path is
+    /// relative to this file.
     #[must_use]
     pub fn ruleset(&self) -> Option<&str> {
         self.ruleset.as_ref().map(|line| line.item.as_str())
     }
 
-    /// Starts that scenarios share.
+    /// The shared starts.
     pub fn starts(&self) -> impl Iterator<Item = &SharedStart> {
         self.blocks.iter().filter_map(|block| match block {
             Block::Start(line) => Some(&line.item),
@@ -70,7 +72,7 @@ impl ScenarioFile {
         })
     }
 
-    /// Steps that scenarios share.
+    /// The shared steps.
     pub fn shared_steps(&self) -> impl Iterator<Item = &SharedSteps> {
         self.blocks.iter().filter_map(|block| match block {
             Block::Steps(line) => Some(&line.item),
@@ -78,7 +80,7 @@ impl ScenarioFile {
         })
     }
 
-    /// The scenarios, in the order in which they are written.
+    /// The scenarios, in the order of the file.
     pub fn scenarios(&self) -> impl Iterator<Item = &Scenario> {
         self.blocks.iter().filter_map(|block| match block {
             Block::Scenario(line) => Some(&line.item),
@@ -87,19 +89,19 @@ impl ScenarioFile {
     }
 }
 
-/// A start with a name.
+/// A named start.
 #[derive(Clone, Debug, PartialEq)]
 pub struct SharedStart {
     /// Its name.
     pub name: Word,
-    /// What lies where.
+    /// The contents.
     pub start: Start,
 }
 
-/// What a start begins with, before its own lines.
+/// The base of a start.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub enum StartBase {
-    /// Nothing lies anywhere.
+    /// An empty world.
     #[default]
     Nothing,
     /// The start of the ruleset.
@@ -108,95 +110,97 @@ pub enum StartBase {
     Shared(Word),
 }
 
-/// What lies where at the start. The places that it names hold what it says; the rest is as the base has it.
+/// The contents at the start. Named places have the listed contents; all others have those of the
+/// base.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct Start {
-    /// What it begins with.
+    /// The base.
     pub base: StartBase,
-    /// `over limits`: what it lists may be over the limits of the ruleset, and not admitted where it lies.
+    /// `over limits`: listed contents may exceed limits and filters.
     pub over_limits: bool,
-    /// What lies in which place.
+    /// The contents, place by place.
     pub lines: Vec<Line<StartLine>>,
 }
 
-/// What lies in one place.
+/// The contents of one place.
 #[derive(Clone, Debug, PartialEq)]
 pub struct StartLine {
     /// The place.
     pub place: Path,
-    /// Where on the ground: `ground at 2.5,-1: 1 flare`.
+    /// The position on the ground: `ground at 2.5,-1: 1 flare`.
     pub at: Option<Position>,
-    /// What lies there; nothing if empty.
+    /// The stacks; empty for `nothing`.
     pub contents: Vec<NamedPortion>,
 }
 
-/// Steps with a name.
+/// Named steps.
 #[derive(Clone, Debug, PartialEq)]
 pub struct SharedSteps {
-    /// Their name.
+    /// The name.
     pub name: Word,
     /// The steps.
     pub steps: Vec<Line<Step>>,
 }
 
-/// A scenario. One with a table is played once for each row.
+/// A scenario. A scenario with a table runs once for each row.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Scenario {
-    /// What it is about.
+    /// Its title.
     pub title: Word,
     pub(super) written: Body,
     pub(super) table: Option<Line<Table>>,
 }
 
 impl Scenario {
-    /// What is played: the scenario as it is written, or each row of its table with what is written filled in.
+    /// The bodies to run: the scenario itself, or one for each row of its table, with the values
+    /// filled in.
     pub fn runs(&self) -> impl Iterator<Item = (Option<&Line<Row>>, &Body)> {
         let rows = self.table.iter().flat_map(|table| &table.item.rows);
         let plain = self.table.is_none().then_some((None, &self.written));
         plain.into_iter().chain(rows.map(|row| (Some(row), &row.item.body)))
     }
 
-    /// The names of the columns of its table; none without one.
+    /// The names of the columns of its table; empty without a table.
     pub fn columns(&self) -> impl Iterator<Item = &Word> {
         self.table.iter().flat_map(|table| &table.item.columns)
     }
 }
 
-/// What is played from a start to an end.
+/// One run from start to end.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct Body {
-    /// The start; the ruleset's if none is written.
+    /// The start; by default that of the ruleset.
     pub start: Option<Line<Start>>,
-    /// What happens, in order.
+    /// The steps, in order.
     pub steps: Vec<Line<Step>>,
-    /// Where the steps begin, for the comments before them.
+    /// The heading of the steps, for its comments.
     pub(super) steps_head: Option<Line<()>>,
     pub(super) end_head: Option<Line<()>>,
-    /// What must hold at the end.
+    /// The checks at the end.
     pub end: Vec<Line<Check>>,
 }
 
-/// Values for which a scenario is played again and again.
+/// The values for which a scenario runs several times.
 #[derive(Clone, Debug, PartialEq)]
 pub(super) struct Table {
     pub(super) columns: Vec<Word>,
     pub(super) rows: Vec<Line<Row>>,
-    /// The lines of the scenario, in which columns stand for their values.
+    /// The lines of the scenario, with columns as placeholders.
     pub(super) lines: Vec<Line<TemplateLine>>,
 }
 
-/// A line in which columns stand for their values.
+/// A line with columns as placeholders.
 #[derive(Clone, Debug, PartialEq)]
 pub(super) struct TemplateLine {
     pub(super) is_heading: bool,
-    /// Its words, with single blanks between them.
+    /// Its words, separated by single blanks.
     pub(super) text: String,
 }
 
 /// A row of a table.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Row {
-    /// A value for each column.
+    /// One value for each column.
     pub cells: Vec<Word>,
     pub(super) body: Body,
 }
@@ -204,63 +208,63 @@ pub struct Row {
 /// One step.
 #[derive(Clone, Debug, PartialEq)]
 pub enum Step {
-    /// An operation and what it is expected to come to.
+    /// An operation and its expected result.
     Operation(NamedOperation, Expected),
-    /// Several operations as one, each on a line of its own, and what they are expected to come to.
+    /// Several operations as one, each on its own line, and the expected result.
     Together(Box<Together>, Expected),
-    /// `request first at revision 2: move 1 flare from depot to sled`: an operation as a client would send it, and what it is
-    /// expected to come to.
+    /// `request first at revision 2: move 1 flare from depot to sled`: an operation as a client
+    /// sends it, and its expected result.
     Request(Box<SentRequest>, Expected),
-    /// `undo`, `undo revision 3`: an operation is undone, the latest if none is named.
+    /// `undo`, `undo revision 3`: undoes an operation, by default the latest.
     Undo {
-        /// The revision to which it led.
+        /// The revision of the operation.
         revision: Option<u64>,
-        /// What that is expected to come to.
+        /// The expected result.
         expected: Expected,
     },
-    /// `do load-the-sled`: steps that are shared.
+    /// `do load-the-sled`: shared steps.
     Do(Word),
-    /// `snapshot loaded`: the world as it is gets a name, for comparing.
+    /// `snapshot loaded`: saves the present world under a name, for comparison.
     Snapshot(Word),
-    /// `save then load`: the world is written down and read back, and goes on from there.
+    /// `save then load`: saves the world, loads it, and continues with it.
     SaveThenLoad,
-    /// `now …`: what must hold at this point.
+    /// `now …`: a check at this point.
     Now(Check),
 }
 
-/// An operation with the terms on which it is sent.
+/// An operation as a client sends it.
 #[derive(Clone, Debug, PartialEq)]
 pub struct SentRequest {
     /// The id of the request, if it has one.
     pub id: Option<Word>,
-    /// The revision on which it was made, if it says so.
+    /// The revision that the request expects, if any.
     pub expects: Option<u64>,
-    /// What is requested.
+    /// The operation.
     pub operation: NamedOperation,
 }
 
-/// A list of operations that is written line by line.
+/// A list of operations, one a line.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Together {
     pub(super) operation: NamedOperation,
-    /// Where each of them stands.
+    /// The location of each.
     pub(super) lines: Vec<Line<()>>,
-    /// Where the list ends.
+    /// The end of the list.
     pub(super) done: Line<()>,
 }
 
 impl Together {
-    /// All of it as one operation.
+    /// The whole list as one operation.
     #[must_use]
     pub fn operation(&self) -> &NamedOperation {
         &self.operation
     }
 }
 
-/// What an operation is expected to come to.
+/// The expected result of an operation.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub enum Expected {
-    /// All that is requested.
+    /// Applied in full.
     #[default]
     Complete,
     /// `-> moved 2`, `-> moved 2 of 9`: this number of items.
@@ -270,91 +274,92 @@ pub enum Expected {
         /// The number that the operation requested, if the answer names it.
         requested: Option<u64>,
     },
-    /// `-> nothing changed`: it is applied and finds nothing to change.
+    /// `-> nothing changed`: applied without effect.
     Unchanged,
     /// `-> refused`, `-> refused: weight-cap`, `-> refused: weight-cap, 204 kg of 180 kg; up to 2`,
     /// `-> refused in step 2: not-admitted`, `-> refused at the end: cap`
     Refused {
-        /// Why.
+        /// The reason.
         reason: Option<Reason>,
-        /// With which figures.
+        /// The figures.
         figures: Option<Box<Figures>>,
-        /// Where in a list.
+        /// The step of a list.
         at: Option<ListStep>,
         /// The largest amount that would be applied.
         max_amount: Option<u64>,
     },
 }
 
-/// Where in a list of operations a refusal arises.
+/// The step of a list that is refused.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum ListStep {
-    /// In one of its steps, from 1.
+    /// One of its steps, from 1.
     Step(u32),
-    /// In none of them: limits of weight and number are judged at the end.
+    /// None of its steps: caps and weight caps are checked at the end.
     End,
 }
 
-/// The figures of a refusal: what was requested (or would be) and what is allowed (or there).
+/// The figures of a refusal: the value that was requested or would result, and the limit or the
+/// number present.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Figures {
-    /// What was requested, or would be.
+    /// The value that was requested or would result.
     pub requested: Decimal,
-    /// What is allowed, or there.
+    /// The limit, or the number present.
     pub allowed: Decimal,
-    /// The unit that was written after the numbers.
+    /// The unit, as written.
     pub unit: Option<Word>,
 }
 
 /// Whether a list of contents must be complete.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Mode {
-    /// `sled: …`: all that lies there.
+    /// `sled: …`: exactly these contents.
     Exactly,
-    /// `sled has: …`: at least this.
+    /// `sled has: …`: at least these contents.
     AtLeast,
 }
 
-/// Something that must hold.
+/// A check.
 #[derive(Clone, Debug, PartialEq)]
 pub enum Check {
     /// `sled: 2 fuel-drum, 4 ration-box`
     Contents {
         /// The place.
         place: Path,
-        /// Whether there may be more.
+        /// Whether more contents are allowed.
         mode: Mode,
-        /// What lies there; nothing if empty.
+        /// The stacks; empty for `nothing`.
         contents: Vec<NamedPortion>,
     },
     /// `ground at 2.5,-1: 1 flare`
     LyingAt {
         /// The position.
         position: Position,
-        /// Whether there may be more.
+        /// Whether more contents are allowed.
         mode: Mode,
-        /// What lies there; nothing if empty.
+        /// The stacks; empty for `nothing`.
         contents: Vec<NamedPortion>,
     },
     /// `origin of surveyor: sled/3`, `origin of surveyor: nothing`
     Origin {
         /// The holder.
         holder: Path,
-        /// The slot that what is in its hand came from.
+        /// The slot that the stack in its hand came from.
         slot: Option<Path>,
     },
     /// `encumbrance of surveyor: laden`, `encumbrance of surveyor: nothing`
     Encumbrance {
         /// The holder.
         holder: Path,
-        /// The highest threshold that it has reached; none if it has reached none.
+        /// The label of the highest step that it has reached; `None` for `nothing`.
         label: Option<Word>,
     },
-    /// `shortcuts of surveyor: flare, nothing, radio`; those that are not listed point at nothing.
+    /// `shortcuts of surveyor: flare, nothing, radio`; shortcuts that are not listed are empty.
     Shortcuts {
         /// The holder.
         holder: Path,
-        /// The kinds at which they point, in order.
+        /// The kinds, in order.
         kinds: Vec<Option<Word>>,
     },
     /// `surveyor.shortcuts/2 points at flare`, `surveyor.shortcuts/2 points at nothing`
@@ -373,52 +378,53 @@ pub enum Check {
         /// Whether the holder has opened it.
         open: bool,
     },
-    /// `places of flare: depot/0, sled/3`; where it lies, in any order, in packs too.
+    /// `places of flare: depot/0, sled/3`: all its places in any order, packs included.
     Places {
         /// A kind, a tag or a mark.
         name: Word,
-        /// The places of its stacks; nowhere if empty.
+        /// The places; empty for `nowhere`.
         places: Vec<Path>,
     },
-    /// `events: 2 flare: depot/0 to sled/3`: what the step before it changed.
+    /// `events: 2 flare: depot/0 to sled/3`: the changes of the previous operation.
     Events {
-        /// Whether there may be more.
+        /// Whether more events are allowed.
         mode: Mode,
-        /// In their order; none if empty.
+        /// The events, in order.
         events: Vec<NamedEvent>,
     },
-    /// `unchanged since loaded`: the same lies where, whatever the ids; `start` is the snapshot before the first step.
+    /// `unchanged since loaded`: the contents equal those of the snapshot. `start` is the snapshot
+    /// before the first step.
     UnchangedSince {
         /// The snapshot.
         snapshot: Word,
     },
-    /// `nothing changed`: the step before it left the world as it was.
+    /// `nothing changed`: the previous operation had no effect.
     NothingChanged,
     /// `weight of sled = 132 kg`, `count of fuel in depot <= 8`, `free slots of sled >= 2`
     Measure {
-        /// What is measured.
+        /// The quantity.
         claim: Claim,
-        /// How it is compared.
+        /// The comparison.
         comparison: Comparison,
-        /// With what.
+        /// The number.
         number: Decimal,
-        /// The unit that was written after the number.
+        /// The unit, as written.
         unit: Option<Word>,
     },
 }
 
-/// What a check measures.
+/// The quantity of a check.
 #[derive(Clone, Debug, PartialEq)]
 pub enum Claim {
     /// `weight of PLACE`
     Weight(Path),
-    /// `value of PLACE`: of all items there, in packs too.
+    /// `value of PLACE`: of all items there, packs included.
     Value(Path),
     /// `count of NAME`, `count of NAME in PLACE`; the name is a kind, a tag or a mark.
     Count(Word, Option<Path>),
     /// `free slots of CONTAINER`
     FreeSlots(Path),
-    /// `room for KIND in PLACE`: how many more of it would go there.
+    /// `room for KIND in PLACE`: the number of items that still fit.
     RoomFor(Word, Path),
     /// `attribute NAME of HOLDER`
     Attribute(Word, Path),

@@ -1,4 +1,4 @@
-//! Containers and holders on their way from world to world.
+//! Transfer records: containers and holders on their way from world to world.
 
 use std::collections::BTreeMap;
 use std::sync::Arc;
@@ -9,10 +9,12 @@ use super::{Container, Holder, Orphan, Pack, Stack};
 use crate::id::DepartureId;
 use crate::ruleset::Ruleset;
 
-/// A container or a holder that has departed, with all that it had: a document that can be stored and sent.
+/// A transfer record: a container or a holder that has departed, with all its contents. It can be
+/// stored and sent.
 ///
-/// [`World::departed`](crate::World::departed) gives it, [`Operation::arriving`](crate::Operation::arriving) brings it
-/// into a world: into the one that it left or into another, and into none twice.
+/// [`World::departed`](crate::World::departed) returns it.
+/// [`Operation::arriving`](crate::Operation::arriving) brings it into the same world or a different
+/// one, but never twice.
 ///
 /// ```
 /// use hypotheke::{Departure, Operation, Ruleset, World};
@@ -41,32 +43,32 @@ use crate::ruleset::Ruleset;
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
 pub struct Departure {
-    /// Which departure it was; none for one that comes into a world for the first time, and so brings no items.
+    /// The departure; `None` for a newcomer, which has never been in a world and has no items.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub id: Option<DepartureId>,
-    /// Who has departed. It is open to nobody.
+    /// The container or holder. It is open to nobody.
     pub who: Departed,
-    /// The insides of the packs in it, by the ids of those.
+    /// The insides of the packs in it, by the id of the pack.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub packs: Vec<Pack>,
-    /// What it had under an earlier ruleset and the present one does not know.
-    #[serde(default, alias = "strays", skip_serializing_if = "Vec::is_empty")]
+    /// Contents that an earlier ruleset had and the present ruleset does not know.
+    #[serde(default, alias = "strays", skip_serializing_if = "Vec::is_empty")] // plain-ok: format 1
     pub orphans: Vec<Orphan>,
 }
 
-/// Who has departed.
+/// The container or holder of a transfer record.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum Departed {
-    /// A container that stood in the world.
+    /// A container without a holder.
     Container(Container),
     /// A holder.
     Holder(Holder),
 }
 
 impl Departure {
-    /// One that comes into a world for the first time under a name, as a holder of the ruleset, and brings nothing. None if the
-    /// ruleset has no such holder.
+    /// A newcomer: a holder of the ruleset under a name, without items. None if the ruleset does
+    /// not define the holder.
     #[must_use]
     pub fn newcomer(rules: &Ruleset, holder: &str, name: &str) -> Option<Departure> {
         let def = rules.holder(rules.find_holder(holder)?);
@@ -89,7 +91,7 @@ impl Departure {
         Some(Departure { id: None, who: Departed::Holder(newcomer), packs: Vec::new(), orphans: Vec::new() })
     }
 
-    /// What has departed is open to nobody.
+    /// A transfer record is open to nobody.
     pub(crate) fn close(&mut self) {
         match &mut self.who {
             Departed::Container(container) => container.opened_by.clear(),
@@ -100,7 +102,7 @@ impl Departure {
         self.packs.iter_mut().for_each(|pack| pack.opened_by.clear());
     }
 
-    /// What paths call the one that has departed.
+    /// The name in paths.
     #[must_use]
     pub fn name(&self) -> &str {
         match &self.who {
@@ -109,7 +111,7 @@ impl Departure {
         }
     }
 
-    /// All stacks that it has, those in packs last.
+    /// All its stacks; those in packs come last.
     pub fn stacks(&self) -> impl Iterator<Item = &Stack> {
         let (containers, hand) = match &self.who {
             Departed::Container(container) => (std::slice::from_ref(container), None),
@@ -121,33 +123,34 @@ impl Departure {
     }
 }
 
-/// Documents of what has departed, the latest under each name.
+/// Transfer records, the latest of each name.
 ///
-/// [`NamedOperation::resolve_with`](crate::NamedOperation::resolve_with) finds here what arrives.
+/// [`NamedOperation::resolve_with`](crate::NamedOperation::resolve_with) finds the record of an
+/// arrival here.
 #[derive(Clone, Debug, Default)]
 pub struct Departures {
     by_name: BTreeMap<String, Arc<Departure>>,
 }
 
 impl Departures {
-    /// None yet.
+    /// An empty collection.
     #[must_use]
     pub fn new() -> Departures {
         Departures::default()
     }
 
-    /// Keeps a document in the place of an earlier one of that name.
+    /// Adds a record. It replaces an earlier one of the same name.
     pub fn keep(&mut self, departure: Departure) {
         self.by_name.insert(departure.name().to_owned(), Arc::new(departure));
     }
 
-    /// The latest document of a name.
+    /// The latest record of a name.
     #[must_use]
     pub fn get(&self, name: &str) -> Option<&Arc<Departure>> {
         self.by_name.get(name)
     }
 
-    /// The names of all that has departed, in order.
+    /// The names of all records, in order.
     pub fn names(&self) -> impl Iterator<Item = &str> + Clone {
         self.by_name.keys().map(String::as_str)
     }

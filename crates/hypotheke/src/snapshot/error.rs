@@ -1,12 +1,12 @@
 use std::fmt;
 
-/// Why a snapshot is no world: all of it.
+/// Every error that prevents a snapshot from becoming a world.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 pub struct SnapshotError {
     faults: Vec<SnapshotFault>,
 }
 
-/// One thing that no world can be.
+/// One error of a snapshot.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct SnapshotFault {
     place: String,
@@ -18,7 +18,7 @@ impl SnapshotError {
         SnapshotError { faults }
     }
 
-    /// What is wrong, in the order of the snapshot.
+    /// The errors, in the order of the snapshot.
     #[must_use]
     pub fn faults(&self) -> &[SnapshotFault] {
         &self.faults
@@ -39,13 +39,13 @@ impl SnapshotFault {
         SnapshotFault { place: place.into(), message: message.into() }
     }
 
-    /// Where it is wrong, as paths write it.
+    /// The place, as paths write it.
     #[must_use]
     pub fn place(&self) -> &str {
         &self.place
     }
 
-    /// What is wrong.
+    /// The error in words.
     #[must_use]
     pub fn message(&self) -> &str {
         &self.message

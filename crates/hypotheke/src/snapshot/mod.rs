@@ -1,8 +1,9 @@
-//! A world as plain data by names.
+//! A world as plain data, by names.
 //!
-//! A [`Snapshot`] may say anything at all, so that an [`audit`](crate::audit()) can judge it: two stacks in one slot, a pack
-//! that lies in itself, kinds that nobody knows. [`World::snapshot`](crate::World::snapshot) makes one,
-//! [`World::from_snapshot`](crate::World::from_snapshot) turns one into a world, or says why it can't.
+//! A [`Snapshot`] can contain errors, which an [`audit`](crate::audit()) finds: two stacks in one
+//! slot, a pack in itself, unknown kinds. [`World::snapshot`](crate::World::snapshot) creates one.
+//! [`World::from_snapshot`](crate::World::from_snapshot) creates a world from it, or returns its
+//! errors.
 
 mod departure;
 mod error;
@@ -25,12 +26,12 @@ use crate::id::{DepartureId, StackId};
 use crate::language::{Path, Position};
 use crate::quantity::Decimal;
 
-/// Counters go on from where a snapshot has them; from there they can't reach the end of their type.
+/// Counters continue from their values in a snapshot. This bound keeps them far from overflow.
 pub(crate) const MAX_COUNTED: u64 = 1 << 62;
 
-/// A world as plain data: what lies where, and the counters that go on from there.
+/// A world as plain data: contents and counters.
 ///
-/// Two worlds that nothing can tell apart, today or ever, have equal snapshots.
+/// Two worlds with equal snapshots behave equally for ever.
 ///
 /// ```
 /// use hypotheke::{Ruleset, World};
@@ -49,54 +50,54 @@ pub(crate) const MAX_COUNTED: u64 = 1 << 62;
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
 pub struct Snapshot {
-    /// The number of the world, which its stacks carry in their ids.
+    /// The number of the world, which is part of the ids of its stacks.
     #[serde(default)]
     pub world: u32,
-    /// How many operations were applied.
+    /// The number of operations that were applied.
     #[serde(default)]
     pub revision: u64,
-    /// The number of the next stack.
+    /// The number of the next stack id.
     pub next_stack: u64,
-    /// Where its random numbers stand.
+    /// The state of the random numbers.
     pub random: Random,
-    /// The containers that stand in the world.
+    /// The containers without a holder.
     #[serde(default)]
     pub containers: Vec<Container>,
-    /// The holders with all that they carry.
+    /// The holders with their contents.
     #[serde(default)]
     pub holders: Vec<Holder>,
-    /// The insides of packs, by the ids of those.
+    /// The insides of packs, by the id of the pack.
     #[serde(default)]
     pub packs: Vec<Pack>,
-    /// What lies on the ground, in order of landing.
+    /// The stacks on the ground, in order of landing.
     #[serde(default)]
     pub ground: Vec<Landed>,
-    /// How many items of each kind came into the world and left it.
+    /// The numbers of items of each kind that entered and left the world.
     #[serde(default, alias = "tallies")]
     pub totals: BTreeMap<String, KindTotals>,
-    /// The lowest number that the next departure may get.
+    /// The minimum number of the next departure.
     #[serde(default, skip_serializing_if = "is_zero")]
     pub departures: u64,
-    /// The latest departure that has arrived here under each name, by name.
+    /// The latest arrival of each name, by name.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub arrivals: Vec<PastArrival>,
-    /// The latest requests that were applied and had an id, the oldest first.
+    /// The latest applied requests with an id, oldest first.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub requests: Vec<Answered>,
-    /// What an earlier ruleset knew and this one does not.
-    #[serde(default, alias = "strays", skip_serializing_if = "Vec::is_empty")]
+    /// Contents that an earlier ruleset had and the present ruleset does not know.
+    #[serde(default, alias = "strays", skip_serializing_if = "Vec::is_empty")] // plain-ok: format 1
     pub orphans: Vec<Orphan>,
 }
 
-/// What a world remembers of what has arrived, so that nothing arrives twice.
+/// An arrival that the world remembers, so that no transfer record arrives twice.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 #[serde(untagged, deny_unknown_fields)]
 pub enum PastArrival {
-    /// One departure by itself, as saves of an earlier time list them.
+    /// One departure, as in earlier saves.
     One(DepartureId),
-    /// The latest under a name: nothing arrives under it any more by a departure of this number or a lower one.
+    /// The latest departure of a name. No departure of this number or a lower one can arrive.
     Latest {
-        /// What paths call it.
+        /// The name in paths.
         name: String,
         /// The number of its departure.
         number: u64,
@@ -108,12 +109,13 @@ fn is_zero(count: &u64) -> bool {
     *count == 0
 }
 
-/// Where random numbers stand. As data it is a text of 64 hexadecimal digits: numbers of that size would be rounded by many readers.
+/// The state of the random numbers, as a text of 64 hexadecimal digits. Many readers would round
+/// numbers of that size.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(try_from = "String", into = "String")]
 pub struct Random(pub(crate) rand_xoshiro::Xoshiro256PlusPlus);
 
-/// The four words of the state, as the generator tells them itself.
+/// The four words of the state, as the generator serializes them.
 #[derive(Serialize, Deserialize)]
 struct State {
     s: [u64; 4],
@@ -150,60 +152,61 @@ impl Default for Random {
     }
 }
 
-/// A container and what lies in it.
+/// A container and its contents.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
 pub struct Container {
-    /// What paths call it; of one that a holder carries without the holder.
+    /// The name in paths; for a container of a holder, without the holder.
     pub name: String,
-    /// Which of the ruleset's containers it is.
+    /// Its definition in the ruleset.
     #[serde(alias = "of")]
     pub definition: String,
-    /// How many slots it has.
+    /// The number of its slots.
     pub slots: u32,
     /// The holders that have opened it.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub opened_by: Vec<String>,
-    /// What lies in its slots, in slot order.
+    /// The contents of its slots, in slot order.
     #[serde(default)]
     pub stacks: Vec<InSlot>,
 }
 
-/// The inside of a pack and what lies in it.
+/// The inside of a pack and its contents.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
 pub struct Pack {
-    /// The stack that is the pack.
+    /// The id of the pack.
     pub pack: StackId,
-    /// How many slots it has.
+    /// The number of its slots.
     pub slots: u32,
     /// The holders that have opened it.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub opened_by: Vec<String>,
-    /// What lies in its slots, in slot order.
+    /// The contents of its slots, in slot order.
     #[serde(default)]
     pub stacks: Vec<InSlot>,
 }
 
-/// A holder with all that it carries.
+/// A holder and its contents.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
 pub struct Holder {
-    /// What paths call it.
+    /// The name in paths.
     pub name: String,
-    /// Which of the ruleset's holders it is.
+    /// Its definition in the ruleset.
     #[serde(alias = "of")]
     pub definition: String,
-    /// Its containers, in the order in which they are tried.
+    /// Its containers, in the order in which they are filled.
     #[serde(default)]
     pub containers: Vec<Container>,
-    /// What is in its hand.
+    /// The stack in its hand.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub hand: Option<Stack>,
-    /// The slot from which that came, such as `sled/3`, or `#12/0` for one inside of the pack with that id.
+    /// The slot that the stack in the hand came from, such as `sled/3`, or `#12/0` for a slot in
+    /// the pack with that id.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub origin: Option<Path>,
-    /// The kinds at which its shortcuts point.
+    /// The kinds of its shortcuts.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub shortcuts: Vec<Option<String>>,
 }
@@ -214,7 +217,7 @@ pub struct Holder {
 pub struct InSlot {
     /// The slot, from 0.
     pub slot: u32,
-    /// What lies there.
+    /// The stack.
     pub stack: Stack,
 }
 
@@ -222,13 +225,13 @@ pub struct InSlot {
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
 pub struct Landed {
-    /// Where it lies.
+    /// Its position.
     pub at: Position,
-    /// What lies there.
+    /// The stack.
     pub stack: Stack,
 }
 
-/// Some items of one kind, alike in marks and properties.
+/// Items of one kind with equal marks and properties.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
 pub struct Stack {
@@ -236,17 +239,17 @@ pub struct Stack {
     pub id: StackId,
     /// The kind of its items.
     pub kind: String,
-    /// How many they are.
+    /// The number of its items.
     pub count: u32,
     /// Its marks, in the order of the ruleset.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub marks: Vec<String>,
-    /// Those of its properties that differ from the kind's.
+    /// Its properties, if they differ from those of the kind.
     #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
     pub properties: BTreeMap<String, Decimal>,
 }
 
-/// How many items of a kind came into the world and left it.
+/// The numbers of items of a kind that entered and left the world.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
 pub struct KindTotals {
@@ -256,10 +259,10 @@ pub struct KindTotals {
     /// Consumed.
     #[serde(default)]
     pub consumed: u64,
-    /// Came with containers and holders that arrived.
+    /// Arrived with containers and holders.
     #[serde(default, skip_serializing_if = "is_zero")]
     pub arrived: u64,
-    /// Left with containers and holders that departed.
+    /// Departed with containers and holders.
     #[serde(default, skip_serializing_if = "is_zero")]
     pub departed: u64,
 }

@@ -1,4 +1,4 @@
-//! What a ruleset no longer knows, kept aside until a later one knows it again.
+//! Contents that a ruleset does not know, set aside until a later ruleset knows them.
 
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -9,34 +9,37 @@ use crate::id::StackId;
 use crate::language::Position;
 use crate::quantity::Decimal;
 
-/// Something that a world had under an earlier ruleset, and that the present one does not know.
+/// Contents that an earlier ruleset had and the present ruleset does not know.
 ///
-/// An orphan weighs nothing, fills no slot and takes no part in play. It is saved and read back untouched, and given back by
-/// the first ruleset that knows it again. Its items count as departed until then.
+/// An orphan has no weight, fills no slot and takes part in no operation. It is saved and loaded
+/// unchanged. The first ruleset that knows it again restores it. Until then its items count as
+/// departed.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case", rename_all_fields = "kebab-case", deny_unknown_fields)]
 pub enum Orphan {
-    /// Items of a kind that is not known, or from a place that is not there any more.
+    /// Items of an unknown kind, or of a removed place.
     Stack {
-        /// Where it lay: `sled/3`, `surveyor.pockets/0`, `surveyor.hand`, `#12/1` in the pack with that id, `ground`.
+        /// The former place: `sled/3`, `surveyor.pockets/0`, `surveyor.hand`, `#12/1` in the pack
+        /// with that id, or `ground`.
         #[serde(rename = "in")]
         place: String,
-        /// Where on the ground.
+        /// The position on the ground.
         #[serde(default, skip_serializing_if = "Option::is_none")]
         at: Option<Position>,
-        /// What lay there.
+        /// The stack.
         stack: Stack,
-        /// Of a pack: how many slots its inside has.
+        /// For a pack: its number of slots.
         #[serde(default, skip_serializing_if = "Option::is_none")]
         slots: Option<u32>,
     },
-    /// Marks and properties of a stack that is still there.
+    /// Marks and properties of a stack in the world.
     #[serde(alias = "look")]
     Variant {
         /// The stack.
         #[serde(alias = "of")]
         stack: StackId,
-        /// How many items it had. If it has grown since, others have joined them, and it does not get them back.
+        /// The number of its items. A stack that has grown since does not get them back: other
+        /// items joined it.
         count: u32,
         /// The marks.
         #[serde(default, skip_serializing_if = "Vec::is_empty")]
@@ -45,28 +48,28 @@ pub enum Orphan {
         #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
         properties: BTreeMap<String, Decimal>,
     },
-    /// What a shortcut pointed at.
+    /// A shortcut.
     Shortcut {
         /// The holder.
         holder: String,
-        /// Which of its shortcuts, from 0.
+        /// The number of the shortcut, from 0.
         shortcut: u32,
-        /// The kind at which it pointed.
+        /// The kind of the shortcut.
         kind: String,
     },
-    /// How many items of a kind came into the world and left it.
+    /// The numbers of items of a kind that entered and left the world.
     #[serde(alias = "tally")]
     Totals {
         /// The kind.
         kind: String,
-        /// The numbers, those of orphan stacks among the departed.
+        /// The numbers. The items of orphan stacks count as departed.
         #[serde(alias = "tally")]
         totals: KindTotals,
     },
 }
 
 impl Orphan {
-    /// How many items it is.
+    /// The number of its items.
     #[must_use]
     pub fn items(&self) -> u64 {
         match self {
@@ -76,7 +79,7 @@ impl Orphan {
     }
 }
 
-/// Parts off what belongs to a container or holder by its name, and to the stacks that it has.
+/// Separates the orphans of a container or holder and of its stacks.
 pub(crate) fn part_off(orphans: &[Orphan], name: &str, stacks: &BTreeSet<StackId>) -> (Vec<Orphan>, Vec<Orphan>) {
     let mut packs = stacks.clone();
     orphans.iter().cloned().partition(|orphan| match orphan {
@@ -86,7 +89,7 @@ pub(crate) fn part_off(orphans: &[Orphan], name: &str, stacks: &BTreeSet<StackId
                 root => root == name,
             };
             if goes {
-                // A pack comes before what lay in it.
+                // A pack precedes its contents.
                 packs.insert(stack.id);
             }
             goes

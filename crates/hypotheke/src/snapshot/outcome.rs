@@ -30,7 +30,7 @@ impl Outcome {
         self.done
     }
 
-    /// The number of items that the operation requested; none if it named no number.
+    /// The number of items that the operation requested; `None` if it named no number.
     #[must_use]
     pub fn requested(self) -> Option<u64> {
         self.requested
@@ -48,7 +48,7 @@ impl Outcome {
         self.changed
     }
 
-    /// How a put placed the stack of the hand; none for other operations.
+    /// How a put placed the stack of the hand; `None` for other operations.
     #[must_use]
     pub fn put_mode(self) -> Option<PutMode> {
         self.put_mode

@@ -1,4 +1,4 @@
-//! Requests that were answered, by which one that comes again is known.
+//! Requests that were applied: a repeated request is recognised by its id.
 
 use std::collections::VecDeque;
 use std::fmt;
@@ -9,13 +9,13 @@ use serde::{Deserialize, Serialize};
 
 use super::Outcome;
 
-/// The id of a request, given by whoever sends it: 1 to 64 bytes without control characters. Ids of different senders must
-/// differ; let each begin with the name of its sender.
+/// The id of a request: 1 to 64 bytes without control characters. Ids of different senders must
+/// differ; begin each with the name of its sender.
 #[derive(Clone, Debug, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
 #[serde(try_from = "String", into = "String")]
 pub struct RequestId(Box<str>);
 
-/// A text that is no id of a request.
+/// A text that is not a valid id.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, thiserror::Error)]
 #[error("the id of a request has 1 to 64 bytes and no control characters")]
 pub struct RequestIdError;
@@ -49,24 +49,24 @@ impl fmt::Display for RequestId {
     }
 }
 
-/// A request that was applied, and its answer.
+/// An applied request and its result.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
 pub struct Answered {
     /// Its id.
     pub id: RequestId,
-    /// What was requested, as a sentence.
+    /// The operation, as a sentence.
     pub operation: String,
-    /// What it came to.
+    /// The result.
     pub outcome: Outcome,
 }
 
-/// The latest requests that were applied and had an id.
+/// The latest applied requests with an id.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct RequestWindow {
     most: usize,
     entries: VecDeque<Answered>,
-    /// The number of the first entry, among all that there have been.
+    /// The number of the first entry among all requests.
     first: u64,
     numbers: FxHashMap<RequestId, u64>,
 }
@@ -85,7 +85,7 @@ impl RequestWindow {
         self.entries.get(usize::try_from(number - self.first).ok()?)
     }
 
-    /// Takes in the latest, and gives the one that falls out for it.
+    /// Adds the latest request, and returns the one that drops out.
     pub(crate) fn push(&mut self, answered: Answered) -> Option<Answered> {
         self.numbers.insert(answered.id.clone(), self.first + self.entries.len() as u64);
         self.entries.push_back(answered);
@@ -99,7 +99,7 @@ impl RequestWindow {
         Some(oldest)
     }
 
-    /// The latest has never been: what fell out for it is there again.
+    /// Removes the latest request and restores the one that dropped out.
     pub(crate) fn undo(&mut self, fell_out: Option<Answered>) {
         if let Some(latest) = self.entries.pop_back() {
             self.numbers.remove(&latest.id);

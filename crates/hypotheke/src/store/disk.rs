@@ -1,75 +1,77 @@
-//! What a folder store needs of a file system, and the system's own.
+//! The file system of a folder store.
 
 use std::fs::{self, File, OpenOptions, TryLockError};
 use std::io::{self, Read, Write};
 use std::path::Path;
 
-/// What a [`FolderStore`](super::FolderStore) needs of a file system. What is not synced may be lost, torn or done in another order when the power fails:
-/// the bytes of a file until it is synced, what a folder lists until that is.
+/// The operations of a file system for [`FolderStore`](super::FolderStore). After a power cut,
+/// unsynced changes may be lost, torn or reordered: the bytes of a file until it is synced, and the
+/// names of a folder until it is synced.
 pub trait Disk {
     /// A file that is being written.
     type File;
-    /// What is held as long as a file is locked.
+    /// The lock of a file, as long as it is held.
     type Lock;
 
-    /// Locks a file, which is made if need be, and writes into it who has locked it. If another process has, what that wrote.
+    /// Locks a file, which is created if necessary, and writes the owner into it. Returns the owner
+    /// if a different process has the lock.
     ///
     /// # Errors
-    /// What the system says.
+    /// The error of the system.
     fn lock(&self, path: &Path, owner: &str) -> io::Result<Result<Self::Lock, String>>;
 
-    /// Makes a folder in one that is there. One that is there already is left as it is.
+    /// Creates a folder in an existing one. An existing folder stays as it is.
     ///
     /// # Errors
-    /// What the system says.
+    /// The error of the system.
     fn create_folder(&self, path: &Path) -> io::Result<()>;
 
-    /// The names of what is in a folder, in their order.
+    /// The names in a folder, sorted.
     ///
     /// # Errors
-    /// What the system says.
+    /// The error of the system.
     fn list(&self, path: &Path) -> io::Result<Vec<String>>;
 
-    /// What is in a file.
+    /// The bytes of a file.
     ///
     /// # Errors
-    /// What the system says.
+    /// The error of the system.
     fn read(&self, path: &Path) -> io::Result<Vec<u8>>;
 
-    /// Makes a file, or empties one that is there, to be written.
+    /// Creates an empty file for writing, or empties an existing one.
     ///
     /// # Errors
-    /// What the system says.
+    /// The error of the system.
     fn create(&self, path: &Path) -> io::Result<Self::File>;
 
-    /// Writes at the end of a file.
+    /// Appends to a file.
     ///
     /// # Errors
-    /// What the system says.
+    /// The error of the system.
     fn write(&self, file: &mut Self::File, bytes: &[u8]) -> io::Result<()>;
 
-    /// Returns when all that was written to a file is safe.
+    /// Returns when all bytes of a file are durable.
     ///
     /// # Errors
-    /// What the system says.
+    /// The error of the system.
     fn sync(&self, file: &mut Self::File) -> io::Result<()>;
 
-    /// Gives a file another name, in place of any that has it.
+    /// Renames a file, and replaces a file of that name.
     ///
     /// # Errors
-    /// What the system says.
+    /// The error of the system.
     fn rename(&self, from: &Path, to: &Path) -> io::Result<()>;
 
-    /// Takes a file away.
+    /// Removes a file.
     ///
     /// # Errors
-    /// What the system says.
+    /// The error of the system.
     fn remove(&self, path: &Path) -> io::Result<()>;
 
-    /// Returns when all that a folder lists is safe.
+    /// Returns when the names of a folder are durable.
     ///
     /// # Errors
-    /// What the system says.
+    /// The error of the system.
     fn sync_folder(&self, path: &Path) -> io::Result<()>;
 }
 
@@ -91,7 +93,7 @@ impl Disk for SystemDisk {
             }
             Err(TryLockError::WouldBlock) => {
                 let mut other = Vec::new();
-                // Where it can't be read nothing is known of the other, and it is there all the same.
+                // If the owner cannot be read, it is unknown.
                 let _ = file.take(200).read_to_end(&mut other);
                 Ok(Err(String::from_utf8_lossy(&other).into_owned()))
             }
@@ -114,7 +116,7 @@ impl Disk for SystemDisk {
     fn list(&self, path: &Path) -> io::Result<Vec<String>> {
         let mut names = Vec::new();
         for entry in fs::read_dir(path)? {
-            // A name that is no text is none that a store gives.
+            // A name that is not text is not from a store.
             names.extend(entry?.file_name().into_string());
         }
         names.sort();
@@ -145,7 +147,7 @@ impl Disk for SystemDisk {
         fs::remove_file(path)
     }
 
-    /// Where folders can't be opened as files, as on Windows, the system keeps them safe by itself.
+    /// On systems where folders cannot be opened, such as Windows, the system makes them durable.
     fn sync_folder(&self, path: &Path) -> io::Result<()> {
         if cfg!(unix) { File::open(path)?.sync_all() } else { Ok(()) }
     }

@@ -1,71 +1,72 @@
-//! Why a store did not do what it was requested.
+//! The errors of a store.
 
 use super::{Key, KeyError};
 
-/// Why a store did not do what it was requested. Unless [`StoreError::is_outcome_unknown`] says otherwise, nothing has changed in it.
+/// The error of a store. Unless [`StoreError::is_outcome_unknown`] is true, the store is unchanged.
 #[derive(Debug, thiserror::Error)]
 #[non_exhaustive]
 pub enum StoreError {
-    /// These bytes are no key.
+    /// These bytes are not a valid key.
     #[error(transparent)]
     Key(#[from] KeyError),
-    /// Someone has saved since: the save was made from an older revision, and would write over theirs.
+    /// The save expects an older revision. It would replace a newer save.
     #[error("`{key}`: the save expects revision {expected_revision}, but the stored revision is {found}")]
     Conflict {
-        /// Which.
+        /// The key.
         key: Key,
-        /// The revision that it was made from.
+        /// The expected revision.
         expected_revision: u64,
-        /// The revision that is kept.
+        /// The stored revision.
         found: u64,
-        /// The number of the lease under which that was saved.
+        /// The number of the lease of the stored save.
         lease_number: u64,
     },
-    /// Another has the lease now: whoever writes under an older one comes too late.
+    /// A newer lease exists, so this one can no longer save.
     #[error("`{key}`: lease {number} is lost; the latest lease is {latest}")]
     LeaseLost {
-        /// Which.
+        /// The key.
         key: Key,
-        /// The number of the lease under which it was requested.
+        /// The number of the lost lease.
         number: u64,
-        /// The number of the latest.
+        /// The number of the latest lease.
         latest: u64,
-        /// The revision that is kept.
+        /// The stored revision.
         found: u64,
-        /// The number of the lease under which that was saved.
+        /// The number of the lease of the stored save.
         lease_number: u64,
     },
-    /// Another has a lease that has not run out.
+    /// A different owner has a lease that has not expired.
     #[error("`{key}`: {owner} has the lease until {expires_at}")]
     Held {
-        /// Which.
+        /// The key.
         key: Key,
-        /// Who has it.
+        /// The owner.
         owner: String,
-        /// Until when, in milliseconds of the clock that all go by.
+        /// The time when it expires, in milliseconds of the shared clock.
         expires_at: u64,
     },
-    /// What is kept is not what was written.
+    /// The stored bytes are damaged.
     #[error("`{key}`: {place}: {cause}{}", offer(*.earlier))]
     Damaged {
-        /// Which.
+        /// The key.
         key: Key,
-        /// The file, or the row.
+        /// The file or the row.
         place: String,
-        /// What is wrong with it.
+        /// The damage.
         cause: String,
-        /// The revision of the latest save before that is whole. [`generations`](super::Store::generations) has it.
+        /// The revision of the latest earlier save that is intact.
+        /// [`generations`](super::Store::generations) returns it.
         earlier: Option<u64>,
     },
-    /// Another process has the store open, or is writing in it.
+    /// A different process has the store open, or is writing.
     #[error("{place} is locked by a different process{}", by(.owner))]
     Locked {
         /// The lock.
         place: String,
-        /// What the other says of itself.
+        /// The text that the other process left.
         owner: String,
     },
-    /// What is there is no store, or one of a later version.
+    /// The path is not a store, or it is of a later version.
     #[error("{place} is not a store: {cause}")]
     NoStore {
         /// The folder or the file.
@@ -73,64 +74,64 @@ pub enum StoreError {
         /// What it is instead.
         cause: String,
     },
-    /// The store itself is damaged, not one save in it.
+    /// The store itself is damaged, not only one save.
     #[error("{place} is damaged: {cause}")]
     DamagedStore {
         /// The file.
         place: String,
-        /// What is wrong with it.
+        /// The damage.
         cause: String,
     },
-    /// Nothing may be written there.
+    /// Write access is denied.
     #[error("{place}: {action}: write access denied")]
     ReadOnly {
         /// The file or folder.
         place: String,
-        /// What was to be done.
+        /// The action that failed.
         action: &'static str,
     },
-    /// There is no room for more.
+    /// The disk is full.
     #[error("{place}: {action}: the disk is full")]
     Full {
         /// The file or folder.
         place: String,
-        /// What was to be done.
+        /// The action that failed.
         action: &'static str,
     },
-    /// The system, or the database, max_amount not do it.
+    /// The system or the database failed.
     #[error("{place}: {action}: {cause}")]
     Failed {
         /// The file or folder.
         place: String,
-        /// What was to be done.
+        /// The action that failed.
         action: &'static str,
-        /// What was answered.
+        /// The message of the system or the database.
         cause: String,
     },
-    /// The service takes no more for now.
+    /// The service is busy.
     #[error("`{key}`: the service is busy; try again in {wait} ms")]
     Busy {
-        /// Which.
+        /// The key.
         key: Key,
         /// How long to wait, in milliseconds.
         wait: u64,
     },
-    /// No answer came. What was requested may have been done, or may yet be.
+    /// There was no response. The request may have been applied, or may be applied later.
     #[error("`{key}`: no response: {cause}")]
     NoResponse {
-        /// Which.
+        /// The key.
         key: Key,
         /// What happened instead.
         cause: &'static str,
     },
-    /// What was read is older than what is known to be kept.
+    /// The loaded save is older than a save that is known to be stored.
     #[error("`{key}`: revision {found} was read, but revision {known} is stored")]
     Stale {
-        /// Which.
+        /// The key.
         key: Key,
-        /// The revision that was read.
+        /// The loaded revision.
         found: u64,
-        /// The revision that is kept.
+        /// The known revision.
         known: u64,
     },
 }
@@ -147,7 +148,7 @@ fn by(owner: &str) -> String {
 }
 
 impl StoreError {
-    /// A short name of the cause, which does not change.
+    /// A code that does not change.
     #[must_use]
     pub fn code(&self) -> &'static str {
         match self {
@@ -168,7 +169,7 @@ impl StoreError {
         }
     }
 
-    /// Whether the same may go well a little later.
+    /// Whether the same request may succeed later.
     #[must_use]
     pub fn is_retryable(&self) -> bool {
         matches!(
@@ -181,20 +182,20 @@ impl StoreError {
         )
     }
 
-    /// Whether what was requested may have been done nevertheless, or may yet be.
+    /// Whether the request may have been applied, or may be applied later.
     #[must_use]
     pub fn is_outcome_unknown(&self) -> bool {
         matches!(self, StoreError::NoResponse { .. })
     }
 
-    /// What the system says, told by what can be done about it.
+    /// The error of the system, sorted by what one can do about it.
     pub(crate) fn of_system(place: String, action: &'static str, error: &std::io::Error) -> StoreError {
         use std::io::ErrorKind;
         match error.kind() {
             ErrorKind::PermissionDenied | ErrorKind::ReadOnlyFilesystem => StoreError::ReadOnly { place, action },
             ErrorKind::StorageFull | ErrorKind::QuotaExceeded => StoreError::Full { place, action },
             ErrorKind::NotADirectory => StoreError::NoStore { place, cause: "the path is a file".to_owned() },
-            _ => StoreError::Failed { place, action, cause: error.to_string() },
+            _ => StoreError::Failed { place, action, cause: crate::text::system_cause(error) },
         }
     }
 }

@@ -1,7 +1,8 @@
 //! A store in a folder of plain files.
 //!
-//! Each key has a folder of its own. A save is a file in it that holds what was saved and nothing else; its name says its revision, the number of the
-//! lease and a checksum: `7.2.9f3c12ab.save`. So a save appears whole and with all that is known of it, when a finished file gets its name.
+//! Each key has its own folder. A save is a file that contains only the saved bytes. Its name has
+//! the revision, the number of the lease and a checksum: `7.2.9f3c12ab.save`. A save becomes
+//! visible as a whole, when the finished file gets its name.
 
 use std::collections::BTreeMap;
 use std::fmt;
@@ -16,15 +17,17 @@ use super::{Disk, Generation, Key, Lease, LeaseStatus, Status, Store, StoreError
 const LOCK: &str = "lock";
 const LEASE: &str = "lease.json";
 const SAVE: &str = ".save";
-/// What is not finished ends so, and is of no use if it is found.
+/// The suffix of unfinished files, which are useless if found.
 const PART: &str = ".part";
-/// How many saves of a key are kept, if nothing else is said.
+/// The default number of saves of a key.
 const KEPT: usize = 3;
 
-/// A store in a folder of plain files, the last few saves of each key among them. One process has it open at a time.
+/// A store in a folder of plain files, with the last saves of each key. One process at a time can
+/// open it.
 ///
-/// What [`save`](Store::save) has returned survives the end of the process and a power cut, as far as the file system and the disk keep what they were told to sync. It
-/// writes a file beside, syncs it, gives it its name and syncs the folder; the same is done for leases.
+/// A completed [`save`](Store::save) survives the end of the process and a power cut, if the file
+/// system and the disk keep what they sync. It writes a new file, syncs it, renames it and syncs
+/// the folder. Leases are written in the same way.
 ///
 /// ```no_run
 /// use hypotheke::store::{FolderStore, Key, Store};
@@ -43,19 +46,19 @@ pub struct FolderStore<D: Disk = SystemDisk> {
     _lock: D::Lock,
 }
 
-/// What is known of a key. It stays so: nobody else has the folder.
+/// The known state of a key. It stays valid, because no other process uses the folder.
 #[derive(Default)]
 struct Known {
     head: Status,
-    /// The latest first.
+    /// Latest first.
     saves: Vec<Name>,
-    /// Whether its folder is there for certain, power cut or not.
+    /// Whether its folder certainly exists, even after a power cut.
     has_folder: bool,
-    /// What is wrong with the file of its lease: nothing is saved until that is mended.
+    /// The damage of the lease file. Nothing can be saved until it is repaired.
     damage: Option<String>,
 }
 
-/// The name of a save's file.
+/// The name of the file of a save.
 #[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
 struct Name {
     revision: u64,
@@ -74,17 +77,17 @@ struct LeaseFile {
 }
 
 impl FolderStore {
-    /// Opens a store in a folder; one that is not there yet is made, in a folder that is.
+    /// Opens a store in a folder. A missing folder is created in an existing one.
     ///
     /// # Errors
-    /// A file in its place, another process that has it open, or what the system says.
+    /// The path is a file, a different process has the store open, or the system failed.
     pub fn open(folder: impl Into<PathBuf>) -> Result<FolderStore, StoreError> {
         FolderStore::open_on(SystemDisk, folder)
     }
 }
 
 impl<D: Disk> FolderStore<D> {
-    /// Opens a store in a folder of some disk.
+    /// Opens a store in a folder of a disk.
     ///
     /// # Errors
     /// As for [`open`](FolderStore::open).
@@ -102,15 +105,15 @@ impl<D: Disk> FolderStore<D> {
         };
         disk.sync_folder(around).map_err(failed("sync the folder around"))?;
         let path = folder.join(LOCK);
-        let told = format!("process {}", std::process::id());
-        let lock = match disk.lock(&path, &told).map_err(failed("lock"))? {
+        let described = format!("process {}", std::process::id());
+        let lock = match disk.lock(&path, &described).map_err(failed("lock"))? {
             Ok(lock) => lock,
             Err(owner) => return Err(StoreError::Locked { place: path.display().to_string(), owner }),
         };
         Ok(FolderStore { disk, folder, kept: KEPT, known: Mutex::default(), _lock: lock })
     }
 
-    /// Keeps so many saves of each key, two at least.
+    /// Sets the number of saves to keep for each key, at least two.
     #[must_use]
     pub fn with_generations(self, saves: usize) -> FolderStore<D> {
         FolderStore { kept: saves.max(2), ..self }
@@ -120,14 +123,14 @@ impl<D: Disk> FolderStore<D> {
         self.known.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
-    /// Where a key has its files.
+    /// The folder of a key.
     fn folder_of(&self, key: &Key) -> PathBuf {
         self.folder.join(key.names().iter().collect::<PathBuf>())
     }
 
-    /// What is known of a key; it is looked up once.
+    /// The known state of a key, read once.
     fn look_up<'k>(&self, all: &'k mut BTreeMap<Key, Known>, key: &Key) -> Result<&'k mut Known, StoreError> {
-        // What went wrong on the way is looked up anew the next time.
+        // After an error, the state is read again.
         if !all.contains_key(key) {
             all.insert(key.clone(), self.read(key)?);
         }
@@ -140,7 +143,7 @@ impl<D: Disk> FolderStore<D> {
             Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(Known::default()),
             names => names.map_err(|error| failed(&folder, "list", &error))?,
         };
-        // What one process has seen there must not be gone for the next, even if it was about to be synced when it ended.
+        // The next process must find what this one has seen, even if the file was not yet synced.
         self.disk.sync_folder(&folder).map_err(|error| failed(&folder, "sync the folder", &error))?;
         let mut saves: Vec<Name> = names.iter().filter_map(|name| Name::parse(name)).collect();
         saves.sort_by(|a, b| b.cmp(a));
@@ -152,14 +155,14 @@ impl<D: Disk> FolderStore<D> {
             Some(Err(cause)) => (lost, Some(cause)),
         };
         for part in names.iter().filter(|name| name.ends_with(PART)) {
-            // It is in nobody's way; the next that is written takes its place.
+            // It does no harm; the next file replaces it.
             let _ = self.disk.remove(&folder.join(part));
         }
         let (revision, lease_number) = saves.first().map_or((0, 0), |name| (name.revision, name.lease));
         Ok(Known { head: Status { revision, lease_number, lease }, saves, has_folder: false, damage })
     }
 
-    /// The latest lease of a key, or what is wrong with its file; none if none was ever given.
+    /// The latest lease of a key, or the damage of its file; `None` if there never was a lease.
     fn read_lease(&self, folder: &Path) -> Result<Option<Result<LeaseStatus, String>>, StoreError> {
         let path = folder.join(LEASE);
         let bytes = match self.disk.read(&path) {
@@ -169,16 +172,16 @@ impl<D: Disk> FolderStore<D> {
         Ok(Some(LeaseFile::parse(&bytes)))
     }
 
-    /// What is known of a key under which something is to be written.
+    /// The known state of a key, for writing.
     fn look_up_to_write<'k>(&self, all: &'k mut BTreeMap<Key, Known>, key: &Key) -> Result<&'k mut Known, StoreError> {
         let Some(cause) = self.look_up(all, key)?.damage.clone() else { return self.look_up(all, key) };
-        // Whoever mends it is not told so again.
+        // After a repair, the state is read again.
         all.remove(key);
         let place = self.folder_of(key).join(LEASE).display().to_string();
         Err(StoreError::Damaged { key: key.clone(), place, cause, earlier: None })
     }
 
-    /// Makes the folders of a key, and makes sure that they stay.
+    /// Creates the folders of a key and makes them durable.
     fn make_folder(&self, key: &Key) -> Result<(), StoreError> {
         let mut folder = self.folder.clone();
         for name in key.names() {
@@ -190,7 +193,7 @@ impl<D: Disk> FolderStore<D> {
         Ok(())
     }
 
-    /// Writes a file that is there whole under its name when this returns, or else not at all.
+    /// Writes a file that is complete under its name when this returns, or not there at all.
     fn write(&self, folder: &Path, name: &str, bytes: &[u8]) -> Result<(), StoreError> {
         let (part, path) = (folder.join(format!("{name}{PART}")), folder.join(name));
         let written = self.write_part(&part, bytes);
@@ -198,7 +201,7 @@ impl<D: Disk> FolderStore<D> {
             self.disk.rename(&part, &path).map_err(|error| failed(&path, "give the file its name", &error))
         });
         if let Err(error) = named {
-            // It is of no use, and found out to be so if it stays.
+            // It is useless, and recognised as unfinished if it stays.
             let _ = self.disk.remove(&part);
             return Err(error);
         }
@@ -216,10 +219,10 @@ impl<D: Disk> FolderStore<D> {
         self.change(all, key, |folder| self.write(folder, LEASE, text.as_bytes()))?;
         let known = self.look_up(all, key)?;
         known.head.lease = lease;
-        Ok(known.head.told())
+        Ok(known.head.described())
     }
 
-    /// Does something in the folder of a key. If it goes wrong, what is there is looked up anew.
+    /// Runs an action in the folder of a key. After an error, the state is read again.
     fn change(
         &self,
         all: &mut BTreeMap<Key, Known>,
@@ -236,7 +239,7 @@ impl<D: Disk> FolderStore<D> {
         done
     }
 
-    /// What is in a save's file, or what is wrong with it.
+    /// The bytes of a save, or the damage of its file.
     fn content(&self, folder: &Path, name: Name) -> Result<Vec<u8>, String> {
         let bytes = self.disk.read(&folder.join(name.to_string())).map_err(|error| error.to_string())?;
         let counted = crc32fast::hash(&bytes);
@@ -246,10 +249,10 @@ impl<D: Disk> FolderStore<D> {
         Err(format!("checksum mismatch: the file says {:08x}, its contents give {counted:08x}", name.checksum))
     }
 
-    /// All keys in a folder, of which `around` is what the names of the folders around come to.
+    /// All keys in a folder. `around` is the part of the key from the folders above.
     fn keys_in(&self, folder: &Path, around: &mut Vec<String>, keys: &mut Vec<Key>) -> Result<(), StoreError> {
         let names = match self.disk.list(folder) {
-            // A file is no key, and neither is what has been taken away meanwhile.
+            // A file is not a key. A folder may have been removed in the meantime.
             Err(error) if matches!(error.kind(), io::ErrorKind::NotADirectory | io::ErrorKind::NotFound) => Vec::new(),
             names => names.map_err(|error| failed(folder, "list", &error))?,
         };
@@ -291,12 +294,12 @@ impl<D: Disk> Store for FolderStore<D> {
     fn generations(&self, key: &Key) -> Result<Vec<Generation>, StoreError> {
         let mut all = self.known();
         let folder = self.folder_of(key);
-        let told = |name: &Name| {
+        let described = |name: &Name| {
             let damaged = |cause| format!("{}: {cause}", folder.join(name.to_string()).display());
             let content = self.content(&folder, *name).map_err(damaged);
             Generation { revision: name.revision, lease: name.lease, content }
         };
-        Ok(self.look_up(&mut all, key)?.saves.iter().map(told).collect())
+        Ok(self.look_up(&mut all, key)?.saves.iter().map(described).collect())
     }
 
     fn save(&self, key: &Key, bytes: &[u8], expected_revision: u64, lease: u64) -> Result<u64, StoreError> {
@@ -309,7 +312,7 @@ impl<D: Disk> Store for FolderStore<D> {
         known.saves.insert(0, name);
         let folder = self.folder_of(key);
         for old in known.saves.split_off(self.kept.min(known.saves.len())) {
-            // One that stays is one more to go back to.
+            // A file that stays is one more earlier save.
             let _ = self.disk.remove(&folder.join(old.to_string()));
         }
         Ok(revision)
@@ -349,7 +352,7 @@ impl Name {
         let (revision, lease, checksum) = (parts.next()?, parts.next()?, parts.next()?);
         let checksum = u32::from_str_radix(checksum, 16).ok()?;
         let read = Name { revision: revision.parse().ok()?, lease: lease.parse().ok()?, checksum };
-        // Whatever is written in another way is nothing that a store has written.
+        // Other spellings were not written by a store.
         (read.revision > 0 && read.to_string() == name).then_some(read)
     }
 }
@@ -379,8 +382,8 @@ impl LeaseFile {
     }
 
     fn checksum(lease: &LeaseStatus) -> String {
-        let told = format!("{} {} {}", lease.number, lease.expires_at, lease.owner);
-        format!("{:08x}", crc32fast::hash(told.as_bytes()))
+        let described = format!("{} {} {}", lease.number, lease.expires_at, lease.owner);
+        format!("{:08x}", crc32fast::hash(described.as_bytes()))
     }
 }
 

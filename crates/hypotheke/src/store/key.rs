@@ -1,17 +1,18 @@
-//! Under which name a save is kept, and what that name is called in a folder.
+//! Keys, and their names in a folder.
 
 use std::fmt;
 
-/// The most bytes that a key may have.
+/// The maximum number of bytes of a key.
 const MAX_BYTES: usize = 255;
-/// No file or folder gets a name of more characters than these, whatever the file system allows.
+/// The maximum length of a file or folder name, whatever the file system allows.
 const LONGEST_NAME: usize = 200;
-/// What the name of each key begins with in a folder, so that none is one that a system reserves.
+/// The prefix of every name in a folder, so that no reserved name of a system occurs.
 const PREFIX: &str = "key-";
-/// What a name ends with that goes on in the folder of that name.
+/// The suffix of a folder name that continues in the folder.
 const GOES_ON: char = '+';
 
-/// Under which name a save is kept: any bytes, such as a name that a player gave. It is never part of a path or of a statement as it stands.
+/// The key of a save: any bytes, such as a name that a player chose. It is never used directly in a
+/// path or a statement.
 ///
 /// ```
 /// use hypotheke::store::Key;
@@ -23,23 +24,23 @@ const GOES_ON: char = '+';
 #[derive(Clone, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub struct Key(Box<[u8]>);
 
-/// Why bytes are no key.
+/// Why bytes are not a valid key.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, thiserror::Error)]
 #[non_exhaustive]
 pub enum KeyError {
-    /// There are none.
+    /// There are no bytes.
     #[error("a key has at least one byte")]
     Empty,
-    /// There are too many.
+    /// There are too many bytes.
     #[error("a key has no more than {MAX_BYTES} bytes, and this has {0}")]
     TooLong(usize),
 }
 
 impl Key {
-    /// A key of these bytes. Two keys are the same only if all bytes are: `Ada` and `ada` are two.
+    /// A key of these bytes. Keys are equal only if all bytes are equal: `Ada` and `ada` differ.
     ///
     /// # Errors
-    /// No bytes, or more than 255.
+    /// No bytes, or more than 255 bytes.
     pub fn new(bytes: impl AsRef<[u8]>) -> Result<Key, KeyError> {
         match bytes.as_ref() {
             [] => Err(KeyError::Empty),
@@ -54,10 +55,10 @@ impl Key {
         &self.0
     }
 
-    /// What it is called in a folder: one name, or for a long one several, each in the folder of the one before.
+    /// The path in a folder: one name, or several for a long key.
     ///
-    /// Lower-case letters, digits, `-` and `_` stand for themselves, any other byte as `%` and two digits: so no name leads out of the folder,
-    /// none is reserved, and none differs from another in case alone.
+    /// Lower-case letters, digits, `-` and `_` stay as they are; other bytes become `%` and two
+    /// digits. So no name leaves the folder, none is reserved, and no two differ only in case.
     pub(crate) fn names(&self) -> Vec<String> {
         let mut names = vec![PREFIX.to_owned()];
         for byte in &self.0 {
@@ -76,7 +77,7 @@ impl Key {
         names
     }
 
-    /// The key that is called so in a folder; none if no key is.
+    /// The key of a path in a folder; `None` if there is no such key.
     pub(crate) fn of_names(names: &[String]) -> Option<Key> {
         let written: String = names.iter().map(|name| name.strip_suffix(GOES_ON).unwrap_or(name)).collect();
         let mut rest = written.strip_prefix(PREFIX)?.bytes();
@@ -84,11 +85,11 @@ impl Key {
         while let Some(byte) = rest.next() {
             bytes.push(if byte == b'%' { digit(rest.next()?)? * 16 + digit(rest.next()?)? } else { byte });
         }
-        // What could be read but is not how a key is written is somebody else's.
+        // A readable name in a different spelling is not from a store.
         Key::new(bytes).ok().filter(|key| key.names() == names)
     }
 
-    /// Whether a key's name goes on in the folder of this name.
+    /// Whether a folder name continues in the folder.
     pub(crate) fn goes_on(name: &str) -> bool {
         name.ends_with(GOES_ON)
     }
@@ -102,7 +103,7 @@ fn digit(byte: u8) -> Option<u8> {
     }
 }
 
-/// As text; what can't be read as such is escaped.
+/// As text; bytes that are not text are escaped.
 impl fmt::Display for Key {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         for chunk in self.0.utf8_chunks() {

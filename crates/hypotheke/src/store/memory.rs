@@ -5,20 +5,21 @@ use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
 use super::{Generation, Key, Lease, LeaseStatus, Status, Store, StoreError, Stored};
 
-/// How many saves of a key are kept.
+/// The number of saves of a key.
 const KEPT: usize = 3;
 
-/// A store in memory: it gives all that a store has to give but to survive. A clone is another store with the same in it.
+/// A store in memory. It has every property of a store except durability. A clone is an independent
+/// store with the same contents.
 #[derive(Debug, Default)]
 pub struct MemoryStore {
     all: Mutex<BTreeMap<Key, Kept>>,
 }
 
-/// What is kept under a key.
+/// The saves and the lease of a key.
 #[derive(Clone, Debug, Default)]
 struct Kept {
     lease: LeaseStatus,
-    /// The latest first.
+    /// Latest first.
     saves: Vec<Arc<Stored>>,
 }
 
@@ -30,7 +31,7 @@ impl Kept {
 }
 
 impl MemoryStore {
-    /// An empty one.
+    /// An empty store.
     #[must_use]
     pub fn new() -> MemoryStore {
         MemoryStore::default()
@@ -61,11 +62,11 @@ impl Store for MemoryStore {
     }
 
     fn generations(&self, key: &Key) -> Result<Vec<Generation>, StoreError> {
-        let told = |stored: &Arc<Stored>| {
+        let described = |stored: &Arc<Stored>| {
             let Stored { revision, lease, bytes } = Stored::clone(stored);
             Generation { revision, lease, content: Ok(bytes) }
         };
-        Ok(self.kept(key).saves.iter().map(told).collect())
+        Ok(self.kept(key).saves.iter().map(described).collect())
     }
 
     fn save(&self, key: &Key, bytes: &[u8], expected_revision: u64, lease: u64) -> Result<u64, StoreError> {
@@ -83,7 +84,7 @@ impl Store for MemoryStore {
         let head = all.get(key).map(Kept::head).unwrap_or_default();
         let kept = all.entry(key.clone()).or_default();
         kept.lease = head.grant(key, owner, now, expires_at)?;
-        Ok(kept.head().told())
+        Ok(kept.head().described())
     }
 
     fn renew(&self, key: &Key, number: u64, expires_at: u64) -> Result<(), StoreError> {

@@ -1,18 +1,20 @@
-//! Stores: where saves are kept, so that crashes, services that fail and a second server lose none and double none.
+//! Stores: they keep saves through crashes, failing services and a second server, without losing or
+//! duplicating any.
 //!
-//! A [`Store`] keeps bytes under [keys](Key), such as the save of a player under their name. Each time they are saved they get the next
-//! *revision*; whoever saves says from which revision that was made, and one that is made from an older revision is refused. Who plays with a save takes
-//! a *lease* first: it has a number that grows with each lease that is given, and nothing is saved under an older one. So a server that takes over shuts
-//! out whatever the one before may still send.
+//! A [`Store`] keeps bytes under [keys](Key), such as the save of a player under the name of the
+//! player. Each save increases the *revision* of its key. A save names the revision that it
+//! expects, and a different one is refused. Before a server uses a save, it takes a *lease*, which
+//! has a number that increases with each lease. Only the latest lease can save. So a server that
+//! takes over a player shuts out all delayed requests of the previous server.
 //!
-//! | store | keeps them |
+//! | store | storage |
 //! | --- | --- |
-//! | [`FolderStore`] | in a folder of plain files |
-//! | `SqliteStore` (feature `sqlite`) | in an SQLite database |
-//! | [`MemoryStore`] | in memory, for tests |
-//! | [`FaultyStore`] | in memory, with the habits of a service far away, for tests |
+//! | [`FolderStore`] | a folder of plain files |
+//! | `SqliteStore` (feature `sqlite`) | an SQLite database |
+//! | [`MemoryStore`] | memory, for tests |
+//! | [`FaultyStore`] | memory, with the faults of a remote service, for tests |
 //!
-//! [`Session`] is what a server does with them from the moment a player joins until they have left.
+//! [`Session`] is the protocol of a server from the time a player joins until the player has left.
 //!
 //! ```
 //! use hypotheke::store::{Key, MemoryStore, Store, StoreError};
@@ -22,9 +24,9 @@
 //! let lease = store.lease(&ada, "camp", 0, 10_000)?;
 //! let first = store.save(&ada, b"6 flares", lease.revision, lease.number)?;
 //!
-//! // Whoever goes by what was there before would write over it.
+//! // A save that expects the old revision would replace the new one.
 //! assert!(matches!(store.save(&ada, b"9 flares", 0, lease.number), Err(StoreError::Conflict { .. })));
-//! // The lease of `camp` runs out, and `pass` gets the next: `camp` comes too late.
+//! // The lease of `camp` expires, and `pass` gets the next: `camp` is too late.
 //! assert!(matches!(store.lease(&ada, "pass", 9_999, 20_000), Err(StoreError::Held { .. })));
 //! let later = store.lease(&ada, "pass", 10_000, 20_000)?;
 //! assert!(matches!(store.save(&ada, b"5 flares", first, lease.number), Err(StoreError::LeaseLost { .. })));
@@ -59,96 +61,101 @@ pub use simulated::{Crash, SimulatedDisk};
 #[cfg(feature = "sqlite")]
 pub use sqlite::SqliteStore;
 
-/// Where saves are kept, each under a key.
+/// A store of saves, each under a key.
 ///
-/// Whatever stands behind it has to give two things, each at once and whole: nothing is saved unless the revision that is kept is the one that the save
-/// was made from, and unless the lease under which it is saved is the latest that was given for the key. All else can be made of these; see
-/// `save_checks` for what tells whether one does.
+/// An implementation must make one change atomic: a save succeeds only if the stored revision is
+/// the expected one and the lease is the latest of the key. Everything else can be built from that.
+/// `save_checks` tests whether an implementation does it.
 pub trait Store {
-    /// The latest save that is kept under a key; none if there never was one.
+    /// The latest save of a key; `None` if there never was one.
     ///
     /// # Errors
-    /// What keeps it from being read. One that is damaged says which earlier one is whole.
+    /// The reason why it cannot be read. For a damaged save, the error names an earlier intact one.
     fn load(&self, key: &Key) -> Result<Option<Stored>, StoreError>;
 
-    /// What is known of a key: its revision and its lease, without what is kept. As the refusals, and unlike what is read, it is never behind.
+    /// The revision and the lease of a key, without the save. Unlike a load, it is never stale.
     ///
     /// # Errors
-    /// What keeps it from being read.
+    /// The reason why it cannot be read.
     fn status(&self, key: &Key) -> Result<Status, StoreError>;
 
-    /// What is kept under a key, the latest first: it and those before it, as many as the store keeps, which is one before at least. By these a
-    /// server that was taken over finds out whether the last that it sent had arrived, so the more are kept, the later it may ask.
+    /// The saves of a key, latest first: at least the latest two, and as many as the store keeps. A
+    /// server that lost its lease finds out here whether its last save was stored. The more saves
+    /// the store keeps, the later it can ask.
     ///
     /// # Errors
-    /// What keeps them from being read. One that is damaged is told in its place and keeps the others from nothing.
+    /// The reason why they cannot be read. A damaged save is listed with its error and does not
+    /// hide the others.
     fn generations(&self, key: &Key) -> Result<Vec<Generation>, StoreError>;
 
-    /// Keeps bytes under a key. They were made from the revision `expected_revision`, 0 if nothing was there, under the lease of this number, 0 if none was ever
-    /// given. Gives the revision that they have now; from then on they survive whatever the store promises to survive.
+    /// Saves bytes under a key. `expected_revision` is the revision that they were made from, 0 if
+    /// there was none. `lease` is the number of the lease, 0 if there never was one. Returns the
+    /// new revision. From then on the bytes survive all that the store promises.
     ///
     /// # Errors
-    /// [`StoreError::Conflict`] if another revision is kept, [`StoreError::LeaseLost`] if another lease was given, or what keeps it from
-    /// being written.
+    /// [`StoreError::Conflict`] if the stored revision differs, [`StoreError::LeaseLost`] if a
+    /// newer lease exists, or the reason why it cannot be written.
     fn save(&self, key: &Key, bytes: &[u8], expected_revision: u64, lease: u64) -> Result<u64, StoreError>;
 
-    /// Gives `owner` a lease of a key, from `now` until `until`, in milliseconds of a clock that all who share the store go by. It is given if no other
-    /// owner has one that has not run out; its number is higher than any before. An owner who has it already gets the same again, so that a
-    /// request may come twice. Whatever starts anew, such as another session or a server that comes back and has forgotten, is another owner.
+    /// Gives `owner` a lease of a key, from `now` until `expires_at`, in milliseconds of a shared
+    /// clock. It fails if a different owner has a lease that has not expired. The number is higher
+    /// than any before. An owner that already has the lease gets it again, so a request can be
+    /// repeated. A new session, or a server that restarts without its state, is a different owner.
     ///
     /// # Errors
-    /// [`StoreError::Held`] if another has one, or what keeps it from being written.
+    /// [`StoreError::Held`] if a different owner has it, or the reason why it cannot be written.
     fn lease(&self, key: &Key, owner: &str, now: u64, expires_at: u64) -> Result<Lease, StoreError>;
 
-    /// Makes a lease last longer.
+    /// Extends a lease.
     ///
     /// # Errors
-    /// [`StoreError::LeaseLost`] if it is not the latest or was given back, or what keeps it from being written.
+    /// [`StoreError::LeaseLost`] if it is not the latest or was released, or the reason why it
+    /// cannot be written.
     fn renew(&self, key: &Key, number: u64, expires_at: u64) -> Result<(), StoreError>;
 
-    /// Gives a lease back before it runs out. To give back what is no longer the latest changes nothing.
+    /// Releases a lease before it expires. Releasing an old lease has no effect.
     ///
     /// # Errors
-    /// What keeps it from being written.
+    /// The reason why it cannot be written.
     fn release(&self, key: &Key, number: u64) -> Result<(), StoreError>;
 
-    /// All keys under which something was saved, in the order of their bytes.
+    /// All keys with a save, in the order of their bytes.
     ///
     /// # Errors
-    /// What keeps them from being read.
+    /// The reason why they cannot be read.
     fn keys(&self) -> Result<Vec<Key>, StoreError>;
 }
 
-/// What is kept under a key.
+/// A stored save.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Stored {
-    /// How many times something was saved under the key, with this.
+    /// Its revision: the number of saves of the key until then.
     pub revision: u64,
-    /// The number of the lease under which it was saved; 0 if none was given.
+    /// The number of its lease; 0 if there was none.
     pub lease: u64,
-    /// What was saved.
+    /// The bytes.
     pub bytes: Vec<u8>,
 }
 
-/// One of the saves that are kept under a key.
+/// One of the saves of a key.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Generation {
-    /// Which revision it is.
+    /// Its revision.
     pub revision: u64,
-    /// The number of the lease under which it was saved; 0 if none was given.
+    /// The number of its lease; 0 if there was none.
     pub lease: u64,
-    /// What was saved, or where it is and what is wrong with it.
+    /// The bytes, or the error if they are damaged.
     pub content: Result<Vec<u8>, String>,
 }
 
 /// The right to save under a key.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Lease {
-    /// Higher than that of any lease before.
+    /// It is higher than that of any earlier lease.
     pub number: u64,
-    /// The revision that was kept when it was given, 0 for none: what is loaded must not be older.
+    /// The stored revision when the lease was granted, 0 for none. A load must not be older.
     pub revision: u64,
-    /// When it runs out, in milliseconds.
+    /// The time when it expires, in milliseconds.
     pub expires_at: u64,
 }
 

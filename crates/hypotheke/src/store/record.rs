@@ -1,4 +1,5 @@
-//! What a store knows of a key besides what is kept, and the rules by which it saves and gives leases: the same for every store.
+//! The state of a key besides its saves, and the rules for saves and leases, which all stores
+//! share.
 
 use super::{Key, Lease, StoreError};
 
@@ -7,25 +8,25 @@ use super::{Key, Lease, StoreError};
 pub struct LeaseStatus {
     /// Its number; 0 if none was ever given.
     pub number: u64,
-    /// Who has it; nobody if it was given back.
+    /// The owner; empty if it was released.
     pub owner: String,
-    /// When it runs out, in milliseconds.
+    /// The time when it expires, in milliseconds.
     pub expires_at: u64,
 }
 
-/// What a store knows of a key besides what is kept.
+/// The state of a key besides its saves.
 #[derive(Clone, Debug, Default, PartialEq, Eq, PartialOrd, Ord)]
 pub struct Status {
     /// The revision of the latest save, 0 if there is none.
     pub revision: u64,
-    /// The number of the lease under which that was saved.
+    /// The number of the lease of that save.
     pub lease_number: u64,
     /// The latest lease.
     pub lease: LeaseStatus,
 }
 
 impl Status {
-    /// The revision that comes of a save.
+    /// The revision of the next save.
     pub(super) fn next(&self, key: &Key, expected_revision: u64, number: u64) -> Result<u64, StoreError> {
         self.check_number(key, number)?;
         if self.revision != expected_revision {
@@ -45,7 +46,7 @@ impl Status {
         if !held.owner.is_empty() && held.owner != owner && held.expires_at > now {
             return Err(StoreError::Held { key: key.clone(), owner: held.owner.clone(), expires_at: held.expires_at });
         }
-        // Asked again, since no answer came or the request came twice: it stays the same lease.
+        // A repeated request, or one whose response was lost, gets the same lease.
         if held.owner == owner {
             return Ok(LeaseStatus { expires_at: held.expires_at.max(expires_at), ..held.clone() });
         }
@@ -60,14 +61,14 @@ impl Status {
         Ok(LeaseStatus { expires_at, ..self.lease.clone() })
     }
 
-    /// The lease when it has been given back; none if nothing changes.
+    /// The released lease; `None` if there is no change.
     pub(super) fn released(&self, number: u64) -> Option<LeaseStatus> {
         let is_held = self.lease.number == number && !self.lease.owner.is_empty();
         is_held.then(|| LeaseStatus { number, owner: String::new(), expires_at: 0 })
     }
 
-    /// What is told of the latest lease to whom it was given.
-    pub(super) fn told(&self) -> Lease {
+    /// The latest lease as its owner sees it.
+    pub(super) fn described(&self) -> Lease {
         Lease { number: self.lease.number, revision: self.revision, expires_at: self.lease.expires_at }
     }
 
@@ -81,7 +82,7 @@ impl Status {
     }
 }
 
-/// Numbers stay within what every store can keep.
+/// Numbers stay in the range that every store can keep.
 const HIGHEST: u64 = i64::MAX as u64;
 
 fn after(key: &Key, number: u64) -> Result<u64, StoreError> {

@@ -1,4 +1,4 @@
-//! A store with the habits of a service far away.
+//! A store with the faults of a remote service.
 
 use std::sync::{Mutex, MutexGuard, PoisonError};
 
@@ -7,26 +7,26 @@ use rand_xoshiro::Xoshiro256PlusPlus;
 
 use super::{Generation, Key, Lease, MemoryStore, Status, Store, StoreError, Stored};
 
-/// What becomes of one thing that a service is requested.
+/// The fault of one request to a service.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub enum InjectedFault {
-    /// It is done, and the answer comes.
-    Answered,
-    /// It is done, and no answer comes.
+    /// The request is applied and the response arrives.
+    None,
+    /// The request is applied, but the response is lost.
     AnswerLost,
-    /// It never arrives, and no answer comes.
+    /// The request is lost.
     RequestLost,
-    /// No answer comes, and it is done at some later time.
+    /// The response is lost, and the request is applied later.
     Late,
-    /// The connection is cut before anything is done.
+    /// The connection fails before the request is applied.
     Cut,
-    /// The service takes no more for now.
+    /// The service is busy.
     Busy,
-    /// What is read is what was there before the latest change. Whatever is not read is done as usual.
+    /// A read returns the state before the latest change. Other requests are applied normally.
     Stale,
 }
 
-/// How often a service does what, out of a thousand times; the rest is answered.
+/// The rates of faults, in a thousand requests; the others succeed.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct FaultProfile {
     /// [`InjectedFault::AnswerLost`]
@@ -41,26 +41,27 @@ pub struct FaultProfile {
     pub busy: u32,
     /// [`InjectedFault::Stale`]
     pub stale: u32,
-    /// How long an answer takes, at least and at most, in milliseconds.
+    /// The minimum and the maximum time of a response, in milliseconds.
     pub latency: (u64, u64),
 }
 
 impl Default for FaultProfile {
-    /// Those of a service on a bad day.
+    /// The rates of a service on a bad day.
     fn default() -> FaultProfile {
         FaultProfile { answer_lost: 30, request_lost: 30, late: 20, cut: 20, busy: 50, stale: 50, latency: (2, 80) }
     }
 }
 
-/// How long one waits for an answer that does not come, in milliseconds.
+/// The time to wait for a missing response, in milliseconds.
 const PATIENCE: u64 = 1_000;
-/// How long a busy service asks to wait, in milliseconds.
+/// The time that a busy service asks to wait, in milliseconds.
 const BUSY_FOR: u64 = 200;
-/// What was late is done after so many other requests, at most.
+/// The maximum number of requests after which a late request is applied.
 const LATEST: u64 = 4;
 
-/// A store with the habits of a service far away: answers that are lost, requests that arrive late or never, reads of what was there before. It sleeps
-/// never; what it would have taken is counted. The same seed and the same requests give the same answers.
+/// A store with the faults of a remote service: lost responses, late and lost requests, stale
+/// reads. It never sleeps; the time is only counted. The same seed and requests give the same
+/// results.
 ///
 /// ```
 /// use hypotheke::store::{InjectedFault, Key, FaultyStore, Store};
@@ -69,12 +70,12 @@ const LATEST: u64 = 4;
 /// let ada = Key::new("Ada").unwrap();
 /// service.inject_next(InjectedFault::AnswerLost);
 /// assert!(service.save(&ada, b"6 flares", 0, 0).unwrap_err().is_outcome_unknown());
-/// service.inject_next(InjectedFault::Answered);
+/// service.inject_next(InjectedFault::None);
 /// assert_eq!(service.load(&ada).unwrap().unwrap().bytes, b"6 flares");
 /// ```
 #[derive(Debug)]
 pub struct FaultyStore<S = MemoryStore> {
-    habits: FaultProfile,
+    profile: FaultProfile,
     state: Mutex<State<S>>,
 }
 
@@ -82,14 +83,14 @@ pub struct FaultyStore<S = MemoryStore> {
 struct State<S> {
     store: S,
     random: Xoshiro256PlusPlus,
-    /// What becomes of the next, if that is said.
+    /// The fault of the next request, if set.
     next: Option<InjectedFault>,
     late: Vec<(u64, Request)>,
-    /// Milliseconds that all so far would have taken.
+    /// The total time of all requests, in milliseconds.
     took: u64,
 }
 
-/// What is requested of a service and changes something.
+/// A request that changes the store.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub(crate) enum Request {
     Save { key: Key, bytes: Vec<u8>, expected_revision: u64, lease: u64 },
@@ -100,10 +101,10 @@ pub(crate) enum Request {
 
 impl Request {
     pub(crate) fn send_to(&self, store: &impl Store) {
-        // Nobody waits for what comes of it.
+        // Its result is discarded.
         match self {
             Request::Save { key, bytes, expected_revision, lease } => {
-                drop(store.save(key, bytes, *expected_revision, *lease))
+                drop(store.save(key, bytes, *expected_revision, *lease));
             }
             Request::Lease { key, owner, now, expires_at } => drop(store.lease(key, owner, *now, *expires_at)),
             Request::Renew { key, number, expires_at } => drop(store.renew(key, *number, *expires_at)),
@@ -113,37 +114,38 @@ impl Request {
 }
 
 impl FaultyStore {
-    /// An empty one.
+    /// An empty store.
     #[must_use]
-    pub fn new(seed: u64, habits: FaultProfile) -> FaultyStore {
-        FaultyStore::before(MemoryStore::new(), seed, habits)
+    pub fn new(seed: u64, profile: FaultProfile) -> FaultyStore {
+        FaultyStore::before(MemoryStore::new(), seed, profile)
     }
 }
 
 impl<S: Store> FaultyStore<S> {
-    /// One that keeps all in another store.
+    /// A store that keeps its data in a different store.
     #[must_use]
-    pub fn before(store: S, seed: u64, habits: FaultProfile) -> FaultyStore<S> {
+    pub fn before(store: S, seed: u64, profile: FaultProfile) -> FaultyStore<S> {
         let random = Xoshiro256PlusPlus::seed_from_u64(seed);
-        FaultyStore { habits, state: Mutex::new(State { store, random, next: None, late: Vec::new(), took: 0 }) }
+        FaultyStore { profile, state: Mutex::new(State { store, random, next: None, late: Vec::new(), took: 0 }) }
     }
 
     fn state(&self) -> MutexGuard<'_, State<S>> {
         self.state.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
-    /// Says what becomes of the next request. What is late then stays so until [`deliver`](FaultyStore::deliver).
-    pub fn inject_next(&self, fate: InjectedFault) {
-        self.state().next = Some(fate);
+    /// Sets the fault of the next request. A late request then stays late until
+    /// [`deliver`](FaultyStore::deliver).
+    pub fn inject_next(&self, fault: InjectedFault) {
+        self.state().next = Some(fault);
     }
 
-    /// How many requests are on their way.
+    /// The number of late requests.
     #[must_use]
     pub fn late(&self) -> usize {
         self.state().late.len()
     }
 
-    /// Lets one of the requests arrive that are on their way, counted from 0.
+    /// Applies one of the late requests, counted from 0.
     pub fn deliver(&self, number: usize) {
         let mut state = self.state();
         if number < state.late.len() {
@@ -152,23 +154,23 @@ impl<S: Store> FaultyStore<S> {
         }
     }
 
-    /// How long all requests so far would have taken, in milliseconds.
+    /// The total time of all requests, in milliseconds.
     #[must_use]
     pub fn elapsed(&self) -> u64 {
         self.state().took
     }
 
-    /// What is kept, as it is: without the service between.
+    /// The store behind the service.
     pub fn inside<T>(&self, look: impl FnOnce(&S) -> T) -> T {
         look(&self.state().store)
     }
 
-    /// What is on its way.
+    /// The late requests.
     pub(crate) fn on_the_way(&self) -> Vec<Request> {
         self.state().late.iter().map(|(_, request)| request.clone()).collect()
     }
 
-    /// Lets a request meet its fate.
+    /// Applies a request with its fault.
     fn ask<T>(
         &self,
         key: &Key,
@@ -177,15 +179,15 @@ impl<S: Store> FaultyStore<S> {
     ) -> Result<T, StoreError> {
         let mut state = self.state();
         state.let_arrive();
-        let fate = state.fate(&self.habits);
+        let fault = state.fault(&self.profile);
         let no_answer = |cause| Err(StoreError::NoResponse { key: key.clone(), cause });
-        let (shortest, longest) = self.habits.latency;
-        state.took += match fate {
+        let (shortest, longest) = self.profile.latency;
+        state.took += match fault {
             InjectedFault::AnswerLost | InjectedFault::RequestLost | InjectedFault::Late => PATIENCE,
             _ => state.draw(shortest, longest),
         };
-        match fate {
-            InjectedFault::Answered => done(&state.store, false),
+        match fault {
+            InjectedFault::None => done(&state.store, false),
             InjectedFault::Stale => done(&state.store, true),
             InjectedFault::AnswerLost => {
                 drop(done(&state.store, false));
@@ -208,7 +210,7 @@ impl<S: Store> State<S> {
         least + self.random.next_u64() % (most.saturating_sub(least) + 1)
     }
 
-    /// What is late arrives when its time has come, unless somebody else says when.
+    /// Late requests are applied in time, unless the caller decides when.
     fn let_arrive(&mut self) {
         if self.next.is_some() {
             return;
@@ -224,33 +226,33 @@ impl<S: Store> State<S> {
         self.late = later;
     }
 
-    fn fate(&mut self, habits: &FaultProfile) -> InjectedFault {
-        if let Some(fate) = self.next.take() {
-            return fate;
+    fn fault(&mut self, profile: &FaultProfile) -> InjectedFault {
+        if let Some(fault) = self.next.take() {
+            return fault;
         }
         let mut drawn = self.draw(0, 999);
         let faults = [
-            (InjectedFault::AnswerLost, habits.answer_lost),
-            (InjectedFault::RequestLost, habits.request_lost),
-            (InjectedFault::Late, habits.late),
-            (InjectedFault::Cut, habits.cut),
-            (InjectedFault::Busy, habits.busy),
-            (InjectedFault::Stale, habits.stale),
+            (InjectedFault::AnswerLost, profile.answer_lost),
+            (InjectedFault::RequestLost, profile.request_lost),
+            (InjectedFault::Late, profile.late),
+            (InjectedFault::Cut, profile.cut),
+            (InjectedFault::Busy, profile.busy),
+            (InjectedFault::Stale, profile.stale),
         ];
-        for (fate, share) in faults {
+        for (fault, share) in faults {
             match drawn.checked_sub(share.into()) {
-                None => return fate,
+                None => return fault,
                 Some(rest) => drawn = rest,
             }
         }
-        InjectedFault::Answered
+        InjectedFault::None
     }
 }
 
 impl<S: Clone> Clone for FaultyStore<S> {
     fn clone(&self) -> FaultyStore<S> {
         let state = self.state.lock().unwrap_or_else(PoisonError::into_inner).clone();
-        FaultyStore { habits: self.habits, state: Mutex::new(state) }
+        FaultyStore { profile: self.profile, state: Mutex::new(state) }
     }
 }
 
@@ -308,7 +310,7 @@ impl<S: Store> Store for FaultyStore<S> {
         self.ask(key, || Some(request()), |store, _| store.release(key, number))
     }
 
-    /// Told without the habits: there is no key that it could be about.
+    /// Without faults: a list of keys concerns no single key.
     fn keys(&self) -> Result<Vec<Key>, StoreError> {
         self.state().store.keys()
     }

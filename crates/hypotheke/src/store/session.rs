@@ -1,7 +1,8 @@
-//! What a server does with a store from the moment a player joins until they have left.
+//! The protocol of a server with a store, from the time a player joins until the player has left.
 //!
-//! The order is what matters. The lease comes before the load: from then on nothing older can be saved any more, so what is loaded is the latest. The save comes
-//! before the release: the next one who gets a lease loads what was saved.
+//! The order matters. The lease precedes the load: from then on no older save can be stored, so the
+//! loaded one is the latest. The save precedes the release: the next owner of the lease loads what
+//! was saved.
 
 use std::sync::Arc;
 
@@ -14,81 +15,85 @@ use crate::save::{Save, SaveError};
 use crate::snapshot::Departure;
 use crate::world::World;
 
-/// What a session needs of the store next.
+/// The next request of a session to the store.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub enum SessionAction {
-    /// A lease.
+    /// Request a lease.
     Lease,
-    /// What was saved last.
+    /// Load the latest save.
     Load,
-    /// That what the player has is saved.
+    /// Save the player.
     Save,
-    /// What was saved before, to see whether this was, before another took over.
+    /// Read the earlier saves, to find out whether the last save was stored before the lease was
+    /// lost.
     ConfirmSave,
-    /// That the lease is given back.
+    /// Release the lease.
     Release,
 }
 
-/// How far a session is.
+/// The state of a session.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum SessionState {
     /// It has no lease yet.
     Joining,
-    /// It has a lease; what was saved is still to be loaded.
+    /// It has a lease and must load the save.
     Loading,
     /// The player is in the world.
     Active,
-    /// The player has departed; what they have is still to be saved.
+    /// The player has departed and must be saved.
     Saving,
-    /// Another server has taken over; whether the save had arrived before is still to be found out.
+    /// The lease is lost. The session must find out whether its save was stored before.
     ConfirmingSave,
-    /// All is saved; the lease is still to be given back.
+    /// The player is saved; the lease must be released.
     Releasing,
-    /// It is over.
+    /// The session is over.
     Ended,
-    /// Another server has taken over before this could be saved: what came of this session is void.
+    /// The lease was lost before the save was stored: the results of this session are lost.
     LeaseLost,
-    /// Another server has taken over, and so much was saved since that it can't be told any more whether this was.
+    /// The lease was lost, and too many saves followed to find out whether this one was stored.
     OutcomeUnknown,
 }
 
-/// How long things last.
+/// Durations of a session.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
 pub struct SessionOptions {
-    /// How long a lease lasts unless it is renewed, in milliseconds. A server that does not come back holds its players for as long.
+    /// The duration of a lease without a renewal, in milliseconds. A server that crashes blocks its
+    /// players for this time.
     pub lease: u64,
 }
 
 impl Default for SessionOptions {
-    /// A lease of a minute.
+    /// Leases of one minute.
     fn default() -> SessionOptions {
         SessionOptions { lease: 60_000 }
     }
 }
 
-/// How often what went wrong is tried again, and how long is waited before: twice as long each time.
+/// How a failed request is repeated: the waiting time doubles after each attempt.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct RetryPolicy {
-    /// How often one thing is tried in all.
+    /// The maximum number of attempts.
     pub tries: u32,
-    /// How long is waited before the second try, in milliseconds.
+    /// The time before the second attempt, in milliseconds.
     pub first_wait: u64,
-    /// No longer than this is waited, in milliseconds.
+    /// The maximum time between two attempts, in milliseconds.
     pub longest_wait: u64,
 }
 
 impl Default for RetryPolicy {
-    /// Eight tries, over some ten seconds.
+    /// Eight attempts in about ten seconds.
     fn default() -> RetryPolicy {
         RetryPolicy { tries: 8, first_wait: 100, longest_wait: 5_000 }
     }
 }
 
-/// One player on one server: what there is to do, step by step, so that it can be done by a thread that waits or one that does other things meanwhile.
+/// One player on one server, step by step, for a thread that waits or for one that does other work
+/// in between.
 ///
-/// It can be written down beside the save of the world, and gone on with when the server comes back: what is done twice is found out.
+/// It can be stored beside the save of the world and continued after a restart of the server:
+/// repeated steps are recognised.
 ///
 /// ```
 /// use hypotheke::store::{Key, MemoryStore, RetryPolicy, Store, SessionOptions, Session, SessionState};
@@ -102,7 +107,7 @@ impl Default for RetryPolicy {
 ///     .into();
 /// let (store, mut camp) = (MemoryStore::new(), World::empty(&rules).numbered(1, 0));
 /// let ada = Key::new("Ada").unwrap();
-/// // How to wait, and what time it is then.
+/// // The clock waits for a number of milliseconds and returns the time.
 /// let mut clock = |milliseconds| milliseconds;
 ///
 /// let newcomer = Departure::newcomer(&rules, "surveyor", "ada").unwrap();
@@ -124,67 +129,69 @@ pub struct Session {
     owner: String,
     terms: SessionOptions,
     newcomer: Departure,
-    /// What the player is called in the world.
+    /// The name of the player in the world.
     name: String,
     state: SessionState,
-    /// The number of the lease, 0 before there is one, and the revision that was kept then.
+    /// The number of the lease, 0 before there is one, and the revision that was stored then.
     lease: u64,
     expected_revision: u64,
-    /// What is known to be kept by now, once another has taken over.
+    /// The known stored revision after the lease is lost.
     latest: u64,
-    /// What is to be saved, once the player has departed.
+    /// The bytes to save after the player has departed.
     document: Vec<u8>,
 }
 
-/// Why a session can't go on.
+/// The error of a session.
 #[derive(Debug, thiserror::Error)]
 #[non_exhaustive]
 pub enum SessionError {
-    /// The store did not do what it was requested. Where [`StoreError::is_retryable`] says so, the same step can be tried again.
+    /// An error of the store. If [`StoreError::is_retryable`] is true, the same step can be
+    /// repeated.
     #[error(transparent)]
     Store(#[from] StoreError),
-    /// What is kept is no save of a player.
+    /// The stored bytes are not the save of a player.
     #[error("`{key}`, revision {revision}: {error}")]
     Save {
-        /// Of whom.
+        /// The key.
         key: Key,
-        /// Which save.
+        /// The revision.
         revision: u64,
-        /// What is wrong with it.
+        /// The error.
         error: SaveError,
     },
-    /// What is kept was saved under another ruleset, and this one does not take it over.
+    /// The save is of a different ruleset and cannot be migrated.
     #[error("`{key}`, revision {revision}: {error}")]
     Migration {
-        /// Of whom.
+        /// The key.
         key: Key,
-        /// Which save.
+        /// The revision.
         revision: u64,
-        /// What stands in the way.
+        /// The error.
         error: MigrationError,
     },
-    /// Another server has taken over, and what came of the session is [void](SessionState::LeaseLost), or [may be](SessionState::OutcomeUnknown).
+    /// The lease is lost, and the results of the session are [lost](SessionState::LeaseLost) or
+    /// [may be](SessionState::OutcomeUnknown).
     #[error("`{key}`: the lease went to a different server{}", if *.is_certain { ", so the results of this session are lost" } else { "; it is unknown whether this session was saved" })]
     Void {
-        /// Who.
+        /// The key.
         key: Key,
         /// Whether it is certain that nothing was saved.
         is_certain: bool,
     },
-    /// The world does not let the player in, or out.
+    /// The world refuses the arrival or the departure.
     #[error("`{key}`: {because}")]
     Refused {
-        /// Who.
+        /// The key.
         key: Key,
         /// The reason.
         reason: Reason,
-        /// In words.
+        /// The reason in words.
         because: String,
     },
 }
 
 impl SessionError {
-    /// Whether the same step may go well a little later.
+    /// Whether the same step may succeed later.
     #[must_use]
     pub fn is_retryable(&self) -> bool {
         matches!(self, SessionError::Store(error) if error.is_retryable())
@@ -192,9 +199,10 @@ impl SessionError {
 }
 
 impl Session {
-    /// Of the player whose saves are kept under `key`. If nothing is kept, `newcomer` arrives.
+    /// A session of the player with the saves under `key`. If there is no save, `newcomer` arrives.
     ///
-    /// `owner` is who has the lease: the server and this session, such as `camp 17`. No other session may ever have the same.
+    /// `owner` identifies the server and this session, such as `camp 17`. No other session may ever
+    /// have the same owner.
     #[must_use]
     pub fn new(key: Key, owner: &str, newcomer: Departure, terms: SessionOptions) -> Session {
         let (owner, state) = (owner.to_owned(), SessionState::Joining);
@@ -213,31 +221,31 @@ impl Session {
         }
     }
 
-    /// How far it is.
+    /// The state.
     #[must_use]
     pub fn state(&self) -> SessionState {
         self.state
     }
 
-    /// Under which key the player is kept.
+    /// The key of the player.
     #[must_use]
     pub fn key(&self) -> &Key {
         &self.key
     }
 
-    /// What the player is called in the world.
+    /// The name of the player in the world.
     #[must_use]
     pub fn name(&self) -> &str {
         &self.name
     }
 
-    /// Who has the lease.
+    /// The owner of the lease.
     #[must_use]
     pub fn owner(&self) -> &str {
         &self.owner
     }
 
-    /// The revision that it goes on from: what was loaded, or saved last.
+    /// The revision that the next save expects: that of the load, or of the last save.
     #[must_use]
     pub fn expected_revision(&self) -> u64 {
         self.expected_revision
@@ -249,15 +257,16 @@ impl Session {
         self.lease
     }
 
-    /// What the player had when they departed, as it is to be saved. Of a session that is [void](SessionState::LeaseLost) it tells what the game may have to settle.
+    /// The save of the player after the departure. If the [lease is lost](SessionState::LeaseLost),
+    /// it shows what the game may have to settle.
     #[must_use]
-    pub fn document(&self) -> &[u8] {
+    pub fn transfer_record(&self) -> &[u8] {
         &self.document
     }
 
-    /// What it needs of the store next; nothing while the player is here, or when it is over.
+    /// The next request to the store; none while the player is active, or when the session is over.
     #[must_use]
-    pub fn ask(&self) -> Option<SessionAction> {
+    pub fn action(&self) -> Option<SessionAction> {
         match self.state {
             SessionState::Joining => Some(SessionAction::Lease),
             SessionState::Loading => Some(SessionAction::Load),
@@ -268,13 +277,14 @@ impl Session {
         }
     }
 
-    /// Asks the store for what is needed next, at the time `now`, and goes on by what it answers. After an error that [may pass](SessionError::is_retryable)
-    /// it can be called again; after any other there is only the lease to be given back, or nothing.
+    /// Sends the next request to the store, at the time `now`, and handles the response. After a
+    /// [retryable](SessionError::is_retryable) error it can be called again. After any other error,
+    /// only the release of the lease remains, if anything.
     ///
     /// # Errors
-    /// What stands in the way.
+    /// The error of the request.
     pub fn step(&mut self, store: &(impl Store + ?Sized), world: &mut World, now: u64) -> Result<(), SessionError> {
-        match self.ask() {
+        match self.action() {
             Some(SessionAction::Lease) => {
                 let lease = store.lease(&self.key, &self.owner, now, now.saturating_add(self.terms.lease))?;
                 self.has(lease);
@@ -302,7 +312,7 @@ impl Session {
         (self.lease, self.expected_revision, self.state) = (lease.number, lease.revision, SessionState::Loading);
     }
 
-    /// Loads what is kept and lets the player arrive.
+    /// Loads the save and lets the player arrive.
     fn load(&mut self, store: &(impl Store + ?Sized), world: &mut World) -> Result<(), SessionError> {
         let stored = store.load(&self.key)?;
         let found = stored.as_ref().map_or(0, |stored| stored.revision);
@@ -331,17 +341,17 @@ impl Session {
         save.departure(&rules).map_err(wrong)
     }
 
-    /// Lets the player depart; what they have is to be saved then. One who has not arrived yet does not, and who is leaving goes on.
+    /// Lets the player depart; the save follows. A player who has not arrived stops joining.
     ///
     /// # Errors
-    /// The world does not let them go; they are still here.
+    /// The world refuses the departure; the player stays.
     pub fn leave(&mut self, world: &mut World) -> Result<(), SessionError> {
         match self.state {
             SessionState::Joining => self.state = SessionState::Ended,
             SessionState::Loading => self.state = SessionState::Releasing,
             SessionState::Active => {
                 let Some(holder) = world.holder(self.name()) else {
-                    // Somebody else has let them go: there is nothing to be saved that would be theirs.
+                    // Someone else let the player depart, so there is nothing to save.
                     self.state = SessionState::Releasing;
                     return Ok(());
                 };
@@ -351,7 +361,7 @@ impl Session {
                     world.departed().first().map(|left| Save::of_departure(rules, left).to_bytes()).unwrap_or_default();
                 self.state = SessionState::Saving;
             }
-            // They have departed before.
+            // The player has already departed.
             _ => {}
         }
         Ok(())
@@ -376,13 +386,13 @@ impl Session {
             Err(
                 StoreError::LeaseLost { found, lease_number, .. } | StoreError::Conflict { found, lease_number, .. },
             ) => self.late(found, lease_number),
-            // It can be tried again, once what is wrong with the store is mended.
+            // It can be repeated when the store is repaired.
             Err(error) => Err(error.into()),
         }
     }
 
-    /// Somebody has saved since, or another has the lease. Nobody but this session has saved under its lease, so that tells whether what it
-    /// once sent has arrived.
+    /// A newer save or a newer lease exists. Only this session saves with its lease, so the stored
+    /// lease shows whether its own save was stored.
     fn late(&mut self, found: u64, lease_number: u64) -> Result<(), SessionError> {
         self.state = match found.checked_sub(self.expected_revision) {
             Some(1) if lease_number == self.lease => SessionState::Releasing,
@@ -419,19 +429,20 @@ impl Session {
         Err(SessionError::Void { key: self.key.clone(), is_certain: true })
     }
 
-    /// Makes the lease last from `now` on as long as it did at first. To be called well before it runs out.
+    /// Extends the lease from `now` by its full duration. Call it well before the lease expires.
     ///
     /// # Errors
-    /// What the store says; [`StoreError::LeaseLost`] if another server has the player.
+    /// The error of the store; [`StoreError::LeaseLost`] if a different server has the player.
     pub fn renew(&self, store: &(impl Store + ?Sized), now: u64) -> Result<(), StoreError> {
         store.renew(&self.key, self.lease, now.saturating_add(self.terms.lease))
     }
 
-    /// Takes all steps that there are, and tries those again that may pass. `wait` waits for so many milliseconds and says what time it is
-    /// then; it is requested to wait 0 for the first.
+    /// Takes all remaining steps, and repeats those with retryable errors. `wait` waits for a
+    /// number of milliseconds and returns the time; the first call waits 0.
     ///
     /// # Errors
-    /// What did not pass, however often it was tried, or can't. If it was the load, the lease is given back.
+    /// The error that remains after all attempts, or that is not retryable. If the load failed, the
+    /// lease is released.
     pub fn run(
         &mut self,
         store: &(impl Store + ?Sized),
@@ -439,11 +450,11 @@ impl Session {
         retry: RetryPolicy,
         wait: &mut dyn FnMut(u64) -> u64,
     ) -> Result<(), SessionError> {
-        while let Some(ask) = self.ask() {
+        while let Some(ask) = self.action() {
             let tried = self.try_step(store, world, retry, wait);
             if let Err(error) = tried {
-                if ask == SessionAction::Load && self.ask() == Some(SessionAction::Release) {
-                    // What stood in the way is the answer, whatever comes of this.
+                if ask == SessionAction::Load && self.action() == Some(SessionAction::Release) {
+                    // The first error is the result, whatever the release returns.
                     let _ = self.try_step(store, world, retry, wait);
                 }
                 return Err(error);

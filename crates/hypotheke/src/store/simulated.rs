@@ -1,8 +1,9 @@
-//! A file system in memory that does what file systems may do when the power fails.
+//! A simulated disk that behaves as file systems may behave when the power fails.
 //!
-//! It knows for each file what was synced and what was only written, and for each folder what was synced and what was changed since. Whatever was not synced may be
-//! there or not: each change of a folder by itself, whatever came before it; of what was written to a file nothing, half, or its length without its
-//! bytes. [`SimulatedDisk::crashes`] gives every disk that may be found.
+//! It records for each file what was synced and what was only written, and for each folder what was
+//! synced and what was changed. A change that was not synced may be lost, each independently. An
+//! unsynced file may have all, half or none of its bytes, or zeros. [`SimulatedDisk::crashes`]
+//! returns every disk that may result.
 
 use std::collections::BTreeMap;
 use std::fmt;
@@ -12,14 +13,14 @@ use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
 use super::Disk;
 
-/// Up to so many changes of a folder that was not synced, each may be lost whatever becomes of the others; of more, only one, all but
-/// one, all, or all from one on.
+/// Up to this number of unsynced changes of a folder, every subset is simulated. With more changes:
+/// only one, all but one, all, or all from one on.
 const ALL_SUBSETS: usize = 5;
 
-/// What is answered once a process has ended.
+/// The error after the end of a process.
 pub(crate) const PROCESS_HAS_ENDED: &str = "the process has ended";
 
-/// A file system in memory that loses, tears and reorders what was not synced.
+/// A file system in memory that loses, tears and reorders unsynced changes.
 ///
 /// ```
 /// use hypotheke::store::{FolderStore, Key, SimulatedDisk, Store};
@@ -29,7 +30,7 @@ pub(crate) const PROCESS_HAS_ENDED: &str = "the process has ended";
 /// let store = FolderStore::open_on(disk.clone(), "players").unwrap();
 /// store.save(&ada, b"6 flares", 0, 0).unwrap();
 ///
-/// // Whenever the power fails from now on, what was saved is there.
+/// // After any power cut from now on, the save is intact.
 /// for crash in disk.crashes() {
 ///     let store = FolderStore::open_on(crash.disk, "players").unwrap();
 ///     assert_eq!(store.load(&ada).unwrap().unwrap().bytes, b"6 flares");
@@ -40,12 +41,12 @@ pub struct SimulatedDisk {
     state: Arc<Mutex<State>>,
 }
 
-/// A disk as it may be found after the power has failed.
+/// A disk that may result from a power cut.
 #[derive(Clone, Debug)]
 pub struct Crash {
     /// The disk.
     pub disk: SimulatedDisk,
-    /// What had been done and is lost, or torn.
+    /// The changes that are lost or torn.
     pub lost: Vec<String>,
 }
 
@@ -54,14 +55,14 @@ struct State {
     files: Vec<Content>,
     folders: BTreeMap<PathBuf, Folder>,
     locked: Vec<PathBuf>,
-    /// What was done, in words.
+    /// The steps that were done, in words.
     done: Vec<String>,
-    /// Nothing is done after so many steps.
+    /// The number of steps after which the process ends.
     max_steps: Option<usize>,
-    /// The sync of this number does nothing.
+    /// The number of a sync that has no effect.
     ignored_sync: Option<usize>,
     syncs: usize,
-    /// How many bytes may be written yet.
+    /// The number of bytes that can still be written.
     room: Option<usize>,
     is_read_only: bool,
 }
@@ -72,7 +73,7 @@ struct Content {
     now: Arc<Vec<u8>>,
 }
 
-/// What stands behind a name.
+/// The target of a name.
 #[derive(Clone, Copy, PartialEq, Eq)]
 enum Entry {
     Folder,
@@ -83,7 +84,7 @@ enum Entry {
 #[derive(Clone, Default)]
 struct Folder {
     synced: BTreeMap<String, Entry>,
-    /// What was done since, in order.
+    /// The changes since, in order.
     changes: Vec<Change>,
 }
 
@@ -99,7 +100,7 @@ impl Folder {
         self.with(&vec![true; self.changes.len()])
     }
 
-    /// What it lists if these of its changes come to be.
+    /// The names that it lists if these changes are applied.
     fn with(&self, kept: &[bool]) -> BTreeMap<String, Entry> {
         let mut entries = self.synced.clone();
         for (change, _) in self.changes.iter().zip(kept).filter(|(_, kept)| **kept) {
@@ -130,7 +131,7 @@ impl fmt::Display for Change {
 }
 
 impl SimulatedDisk {
-    /// An empty one, with all the room that it is requested.
+    /// An empty disk with unlimited space.
     #[must_use]
     pub fn new() -> SimulatedDisk {
         SimulatedDisk::default()
@@ -144,45 +145,45 @@ impl SimulatedDisk {
         self.state.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
-    /// A copy that goes on from here by itself, unlocked, on which nothing more is done after so many steps: as if the process ended there.
+    /// An independent copy, unlocked, on which the process ends after a number of steps.
     #[must_use]
     pub fn stopping_after(&self, steps: usize) -> SimulatedDisk {
         let state = self.state().clone();
         SimulatedDisk::of(State { max_steps: Some(steps), done: Vec::new(), locked: Vec::new(), ..state })
     }
 
-    /// A copy on which the sync of this number, from now on, does nothing.
+    /// A copy on which one later sync has no effect.
     #[must_use]
     pub fn without_sync(&self, number: usize) -> SimulatedDisk {
         let state = self.state().clone();
         SimulatedDisk::of(State { ignored_sync: Some(number), syncs: 0, locked: Vec::new(), ..state })
     }
 
-    /// A copy with room for so many bytes more.
+    /// A copy with a limited number of free bytes.
     #[must_use]
     pub fn with_room_for(&self, bytes: usize) -> SimulatedDisk {
         SimulatedDisk::of(State { room: Some(bytes), locked: Vec::new(), ..self.state().clone() })
     }
 
-    /// A copy to which nothing may be written.
+    /// A read-only copy.
     #[must_use]
     pub fn read_only(&self) -> SimulatedDisk {
         SimulatedDisk::of(State { is_read_only: true, locked: Vec::new(), ..self.state().clone() })
     }
 
-    /// What was done, in order: each step that can be the last.
+    /// The steps, in order. Each can be the last.
     #[must_use]
     pub fn done(&self) -> Vec<String> {
         self.state().done.clone()
     }
 
-    /// How many syncs there were.
+    /// The number of syncs.
     #[must_use]
     pub fn syncs(&self) -> usize {
         self.state().syncs
     }
 
-    /// Puts other bytes into a file, as a failing disk does.
+    /// Replaces bytes of a file, as a failing disk does.
     ///
     /// # Errors
     /// No such file.
@@ -194,7 +195,7 @@ impl SimulatedDisk {
         Ok(())
     }
 
-    /// Every disk that may be found when the power fails now.
+    /// Every disk that may result from a power cut now.
     #[must_use]
     pub fn crashes(&self) -> Vec<Crash> {
         let state = self.state().clone();
@@ -213,7 +214,7 @@ impl SimulatedDisk {
 
 type Found = (State, Vec<String>);
 
-/// Which of so many changes may come to be.
+/// The subsets of changes that may be applied.
 fn ways(changes: usize) -> Vec<Vec<bool>> {
     if changes <= ALL_SUBSETS {
         let is_in = |subset: usize| (0..changes).map(|change| subset >> change & 1 == 0).collect();
@@ -235,7 +236,7 @@ fn lose((state, lost): &Found, path: &Path, folder: &Folder, kept: &[bool]) -> F
     (state, lost)
 }
 
-/// What may be found of a file whose bytes were not synced. Nothing is told of one that no folder lists any more.
+/// The possible contents of an unsynced file. A file that no folder lists is skipped.
 fn tear((state, lost): &Found, number: usize, content: &Content) -> Vec<Found> {
     let listed = state.folders.values().flat_map(|folder| &folder.synced);
     let name = listed.filter(|(_, entry)| **entry == Entry::File(number)).map(|(name, _)| name.clone()).next();
@@ -258,12 +259,12 @@ fn tear((state, lost): &Found, number: usize, content: &Content) -> Vec<Found> {
 }
 
 impl State {
-    /// The same without what a process has in hand.
+    /// The disk without the state of a process.
     fn fresh(&self) -> State {
         State { files: self.files.clone(), folders: self.folders.clone(), ..State::default() }
     }
 
-    /// Without the folders that no other lists.
+    /// Without folders that no folder lists.
     fn reachable(mut self) -> State {
         let listed: Vec<PathBuf> = self.folders.keys().filter(|path| self.is_listed(path)).cloned().collect();
         self.folders.retain(|path, _| listed.contains(path));
@@ -275,11 +276,11 @@ impl State {
             return true;
         };
         let is_in = |folder: &Folder| folder.now().get(name) == Some(&Entry::Folder);
-        // What stands in no folder of its own was there before anything was done.
+        // A path without a parent folder existed from the beginning.
         self.folders.get(around).map_or(around.as_os_str().is_empty(), is_in) && self.is_listed(around)
     }
 
-    /// Counts a step; an error if the process has ended before it.
+    /// Counts a step; an error if the process has ended.
     fn step(&mut self, what: impl FnOnce() -> String) -> io::Result<()> {
         if self.max_steps.is_some_and(|most| self.done.len() >= most) {
             return Err(io::Error::other(PROCESS_HAS_ENDED));
@@ -314,7 +315,7 @@ impl State {
         Ok(())
     }
 
-    /// Whether a sync does what it should.
+    /// Whether a sync has its effect.
     fn syncs(&mut self) -> bool {
         self.syncs += 1;
         self.ignored_sync != Some(self.syncs - 1)

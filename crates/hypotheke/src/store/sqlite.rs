@@ -9,20 +9,20 @@ use rusqlite::{Connection, ErrorCode, OptionalExtension, Row, Transaction, Trans
 
 use super::{Generation, Key, Lease, LeaseStatus, Status, Store, StoreError, Stored};
 
-/// What the file says of itself, in the place that SQLite has for it: `Hypo`.
+/// The application id of the database: `Hypo`.
 const APPLICATION: i32 = 0x4879_706f;
 /// The version of the tables.
 const VERSION: i32 = 1;
-/// How many saves of a key are kept, if nothing else is said.
+/// The default number of saves of a key.
 const KEPT: u32 = 3;
-/// How long one process waits for another that is writing.
+/// The time that a process waits for a different process that writes.
 const WAIT_FOR_OTHERS: Duration = Duration::from_secs(5);
 
-/// How often it is tried to open a database that another is just making, and how long is waited in between.
+/// How often and how long to wait for a database that a different process is creating.
 const TRIES: u32 = 250;
 const PAUSE: Duration = Duration::from_millis(20);
 
-/// Saves lie in as many rows as are kept; each new one takes the place of the oldest.
+/// Each key has a fixed number of rows. A new save replaces the oldest row.
 const TABLES: &str = "
     CREATE TABLE saves (
         key BLOB NOT NULL, place INTEGER NOT NULL, revision INTEGER NOT NULL, lease INTEGER NOT NULL, checksum INTEGER NOT NULL,
@@ -31,8 +31,8 @@ const TABLES: &str = "
         key BLOB PRIMARY KEY NOT NULL, number INTEGER NOT NULL, owner TEXT NOT NULL, expires_at INTEGER NOT NULL) WITHOUT ROWID;
 ";
 
-/// Saves if the revision and the lease are as they should be: one statement, so that it happens whole or not at all. The row of the
-/// oldest is changed where it is: a row that is taken out and put in again changes more pages, and each is written and synced.
+/// Saves if revision and lease are as expected. It is one statement, so it is atomic. It updates
+/// the oldest row in place, because deleting and inserting a row would change and sync more pages.
 const SAVE: &str = "
     INSERT INTO saves (key, place, revision, lease, checksum, bytes)
     SELECT ?1, ?2, ?3, ?4, ?5, ?6
@@ -53,10 +53,10 @@ const LATEST: &str = "SELECT revision, lease, checksum, bytes FROM saves WHERE k
 
 const SET_LEASE: &str = "INSERT OR REPLACE INTO leases (key, number, owner, expires_at) VALUES (?1, ?2, ?3, ?4)";
 
-/// A store in an SQLite database, which several processes of one machine may have open.
+/// A store in an SQLite database, which several processes of one machine can have open.
 ///
-/// What [`save`](Store::save) has returned survives the end of the process and a power cut: the database keeps a write-ahead log and syncs it at each
-/// save. It can't lie on a network share.
+/// A completed [`save`](Store::save) survives the end of the process and a power cut: the database
+/// has a write-ahead log and syncs it at each save. It cannot be on a network share.
 ///
 /// ```no_run
 /// use hypotheke::store::{Key, SqliteStore, Store};
@@ -75,17 +75,19 @@ pub struct SqliteStore {
 }
 
 impl SqliteStore {
-    /// Opens a store in a database; one that is not there yet is made, in a folder that is.
+    /// Opens a store in a database. A missing database is created in an existing folder.
     ///
     /// # Errors
-    /// A folder or another file in its place, a database of other tables, or what the database says.
+    /// The path is a folder or a different file, the database has other tables, or the database
+    /// failed.
     pub fn open(path: impl Into<PathBuf>) -> Result<SqliteStore, StoreError> {
         let path = path.into();
         if path.is_dir() {
             let place = path.display().to_string();
             return Err(StoreError::NoStore { place, cause: "the path is a folder".to_owned() });
         }
-        // Where two make the database at once, or one finds it as another that was killed has left it, the database does not wait by itself.
+        // If two processes create the database, or one was killed before, the database itself does
+        // not wait.
         for _ in 1..TRIES {
             match SqliteStore::open_once(&path) {
                 Err(StoreError::Locked { .. }) => std::thread::sleep(PAUSE),
@@ -103,26 +105,26 @@ impl SqliteStore {
         Ok(store)
     }
 
-    /// Keeps so many saves of each key, two at least. Best never changed for a database: with another number, saves before may be written
-    /// over early.
+    /// Sets the number of saves to keep for each key, at least two. Do not change it for an
+    /// existing database: saves could be replaced early.
     #[must_use]
     pub fn with_generations(self, saves: u32) -> SqliteStore {
         SqliteStore { kept: saves.max(2), ..self }
     }
 
-    /// Waits so long for another process that is writing, and not five seconds.
+    /// Sets the time to wait for a different process that writes; the default is five seconds.
     ///
     /// # Errors
-    /// What the database says.
+    /// The error of the database.
     pub fn with_timeout(self, longest: Duration) -> Result<SqliteStore, StoreError> {
         self.read(|connection| connection.busy_timeout(longest))?;
         Ok(self)
     }
 
-    /// Lets the file have no more than so many pages, of 4096 bytes each; it keeps those that it has.
+    /// Limits the file to a number of pages of 4096 bytes; existing pages stay.
     ///
     /// # Errors
-    /// What the database says.
+    /// The error of the database.
     pub fn limit_pages(&self, pages: u32) -> Result<(), StoreError> {
         self.read(|connection| connection.pragma_update_and_check(None, "max_page_count", pages, |_| Ok(())))
     }
@@ -133,9 +135,9 @@ impl SqliteStore {
 
     fn make_tables(&self) -> Result<(), StoreError> {
         let found = self.change("read the tables", |change| {
-            let told = |name| change.query_row(&format!("PRAGMA {name}"), [], |row| row.get::<_, i32>(0));
+            let described = |name| change.query_row(&format!("PRAGMA {name}"), [], |row| row.get::<_, i32>(0));
             let tables = change.query_row("SELECT count(*) FROM sqlite_schema", [], |row| row.get::<_, i64>(0))?;
-            let found = (told("application_id")?, told("user_version")?);
+            let found = (described("application_id")?, described("user_version")?);
             if tables == 0 && found == (0, 0) {
                 change.execute_batch(TABLES)?;
                 change.execute_batch(&format!(
@@ -153,7 +155,7 @@ impl SqliteStore {
         Err(StoreError::NoStore { place: self.path.display().to_string(), cause })
     }
 
-    /// Does something as one change: it happens whole or not at all.
+    /// Runs an action as one transaction.
     fn change<T>(
         &self,
         action: &'static str,
@@ -177,18 +179,18 @@ impl SqliteStore {
         key: &Key,
         change: impl FnOnce(&Status) -> Result<Option<LeaseStatus>, StoreError>,
     ) -> Result<Lease, StoreError> {
-        // What the rules refuse leaves the transaction without a change.
+        // A refusal leaves the transaction without a change.
         self.change("write the lease", |transaction| {
             let mut head = head(transaction, key)?;
             let lease = match change(&head) {
-                Ok(None) => return Ok(Ok(head.told())),
+                Ok(None) => return Ok(Ok(head.described())),
                 Ok(Some(lease)) => lease,
                 Err(refused) => return Ok(Err(refused)),
             };
             let (number, expires_at) = (as_column(lease.number), as_column(lease.expires_at));
             transaction.prepare_cached(SET_LEASE)?.execute(params![key.as_bytes(), number, lease.owner, expires_at])?;
             head.lease = lease;
-            Ok(Ok(head.told()))
+            Ok(Ok(head.described()))
         })?
     }
 }
@@ -198,7 +200,8 @@ fn set_up(connection: &Connection) -> rusqlite::Result<()> {
     connection.pragma_update_and_check(None, "journal_mode", "wal", |_| Ok(()))?;
     connection.pragma_update(None, "synchronous", "full")?;
     connection.pragma_update(None, "trusted_schema", false)?;
-    // Otherwise statements are planned anew for every key, which takes longer than what they do.
+    // Otherwise the database plans the statements again for every key, which takes longer than
+    // running them.
     connection.set_db_config(DbConfig::SQLITE_DBCONFIG_ENABLE_QPSG, true).map(drop)
 }
 
@@ -216,7 +219,7 @@ fn number(row: &Row<'_>, column: usize) -> rusqlite::Result<u64> {
     row.get::<_, i64>(column).map(|number| u64::try_from(number).unwrap_or_default())
 }
 
-/// What goes beyond it is as far away as can be told.
+/// A number that is too large becomes the largest number.
 fn as_column(number: u64) -> i64 {
     i64::try_from(number).unwrap_or(i64::MAX)
 }
@@ -269,7 +272,8 @@ impl Store for SqliteStore {
             connection.prepare_cached(SAVE)?.execute(values)
         };
         if row(&connection).map_err(failed)? == 0 {
-            // Told by what is there now; if that is as it should be, it was not a moment ago.
+            // The present state gives the reason. If it is as expected now, it was different when
+            // the statement ran.
             head(&connection, key).map_err(failed)?.next(key, expected_revision, lease)?;
             return Err(StoreError::Busy { key: key.clone(), wait: 0 });
         }
@@ -297,7 +301,7 @@ impl Store for SqliteStore {
     }
 }
 
-/// What the database says, told by what can be done about it.
+/// The error of the database, sorted by what one can do about it.
 fn failed(path: &Path, action: &'static str, error: &rusqlite::Error) -> StoreError {
     let place = path.display().to_string();
     let cause = error.to_string();

@@ -93,7 +93,7 @@ impl Diagnostic {
         self.location
     }
 
-    /// A few words to stand at the underlined text; may be empty.
+    /// A short label for the underlined text; may be empty.
     #[must_use]
     pub fn label_text(&self) -> &str {
         &self.label
@@ -122,7 +122,7 @@ pub struct Diagnostics {
 }
 
 impl Diagnostics {
-    /// One fault of a sentence that stands by itself; what concerns no part of it concerns all of it.
+    /// One fault of a separate sentence; a fault without a place concerns all of it.
     pub(crate) fn of_sentence(
         code: &'static str,
         sentence: Source,
@@ -143,7 +143,8 @@ impl Diagnostics {
         Diagnostics { sources, list, unlisted_errors, unlisted_warnings }
     }
 
-    /// Those that are listed, at most a hundred errors and a hundred warnings, in the order in which they stand in the texts.
+    /// The listed diagnostics, at most a hundred errors and a hundred warnings, in the order of the
+    /// text.
     pub fn iter(&self) -> std::slice::Iter<'_, Diagnostic> {
         self.list.iter()
     }

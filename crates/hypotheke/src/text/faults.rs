@@ -1,9 +1,10 @@
 use super::{Diagnostic, Severity};
 
-/// So many errors, and so many warnings, are listed. What is wrong in many places is most often wrong in one way.
+/// The maximum number of listed errors, and of listed warnings. Many faults usually have one cause.
 pub(crate) const MAX_LISTED: usize = 100;
 
-/// What is wrong with a text, while it is read: the first hundred errors and warnings, and the number of the others.
+/// What is wrong with a text, while it is read: the first hundred errors and warnings, and the
+/// number of the others.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub(crate) struct Faults {
     listed: Vec<Diagnostic>,
@@ -46,7 +47,7 @@ impl Faults {
         self.warnings.unlisted += others.warnings.unlisted;
     }
 
-    /// Further errors are only counted: what goes into their words need not be looked up.
+    /// Further errors are only counted, so their texts need not be prepared.
     pub(crate) fn is_full(&self) -> bool {
         self.errors.listed >= MAX_LISTED
     }

@@ -1,4 +1,5 @@
-/// The known name that an unknown one was most likely meant to be: at most a third of its letters differ.
+/// The known name that an unknown one was most likely meant to be: at most a third of its letters
+/// differ.
 pub(crate) fn nearest<'a>(unknown: &str, known: impl IntoIterator<Item = &'a str>) -> Option<&'a str> {
     let tolerated = (unknown.chars().count() / 3).clamp(1, 4);
     let mut best: Option<(usize, usize, &str)> = None;

@@ -44,7 +44,7 @@ fn a_span_never_ends_before_it_begins() {
 fn diagnostics_stand_in_the_order_of_the_texts_and_none_twice() {
     let sources = vec![Source::new("a", "first\nsecond"), Source::new("b", "third")];
     let location = |source, start, end| Location::new(SourceId(source), start..end);
-    let later = Diagnostic::error("e", location(1, 0, 5), "in another text").help("mend it");
+    let later = Diagnostic::error("e", location(1, 0, 5), "in another text").help("fix it");
     let second = Diagnostic::warning("w", location(0, 6, 12), "in the second line");
     let first = Diagnostic::error("e", location(0, 0, 5), "in the first line")
         .label("here")
@@ -53,10 +53,10 @@ fn diagnostics_stand_in_the_order_of_the_texts_and_none_twice() {
     assert_eq!(all.len(), 3);
     assert_eq!(
         all.to_string(),
-        "a:1:1: error: in the first line\na:2:1: warning: in the second line\nb:1:1: error: in another text (mend it)"
+        "a:1:1: error: in the first line\na:2:1: warning: in the second line\nb:1:1: error: in another text (fix it)"
     );
-    let told = all.iter().next().expect("the first");
-    assert_eq!((told.label_text(), told.related_places().len(), told.help_text()), ("here", 1, None));
+    let described = all.iter().next().expect("the first");
+    assert_eq!((described.label_text(), described.related_places().len(), described.help_text()), ("here", 1, None));
 }
 
 #[test]

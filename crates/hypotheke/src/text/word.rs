@@ -4,7 +4,8 @@ use serde::{Deserialize, Serialize};
 
 use super::Span;
 
-/// A name as it was written, and where. Two words are equal if they read the same, wherever they stand.
+/// A name as it was written, and where. Two words are equal if they read the same, wherever they
+/// stand.
 ///
 /// In JSON a word is a plain string.
 #[derive(Clone, Debug, Serialize, Deserialize)]
@@ -25,7 +26,7 @@ impl Word {
         &self.text
     }
 
-    /// Where it stands in the text that it was read from.
+    /// Its place in the source text.
     #[must_use]
     pub fn span(&self) -> Span {
         self.span

@@ -1,7 +1,7 @@
 //! The only code that changes where something lies.
 
 use super::index::Index;
-use super::release::{Forgotten, forgets};
+use super::release::{SkippedUpdate, skips};
 use super::{
     Cell, ClassTable, ContainerState, Event, GROUND, Goods, NONE, Origin, PackContents, Spot, StackClass,
     StackLocation, World,
@@ -10,7 +10,7 @@ use crate::id::KindId;
 use crate::language::Position;
 use crate::ruleset::Ruleset;
 
-/// What goes from one place to another.
+/// Items that move from one place to another.
 #[derive(Clone, Copy)]
 pub(super) struct Load {
     pub(super) kind: KindId,
@@ -31,7 +31,8 @@ struct Change {
 }
 
 impl World {
-    /// Keeps in step where the stack in a hand came from: it has come into a hand that was empty, or by an exchange.
+    /// Keeps in step where the stack in a hand came from: it has come into a hand that was empty,
+    /// or by an exchange.
     fn follow_origin(&mut self, hand: Spot, from: Spot, was_empty: bool) {
         if hand.is_ground() || hand == Spot::NOWHERE || !self.is_hand(hand.container) {
             return;
@@ -46,7 +47,7 @@ impl World {
         }
     }
 
-    /// Makes one change. Whoever made the event has made sure that it can be made.
+    /// Performs one change. The creator of the event has checked that it is possible.
     pub(crate) fn carry_out(&mut self, event: &Event) {
         match *event {
             Event::Moved { kind, count, from, to, class, inner: PackContents(inner) } => {
@@ -64,7 +65,7 @@ impl World {
                     self.add(to, load);
                     self.follow_origin(to.spot, from.spot, was_empty);
                 } else {
-                    self.set_aside_as_orphan(inner);
+                    self.retire(inner);
                     self.totals.value(kind.index()).1 += u64::from(count);
                     self.whole_weight -= self.weight_of_load(load);
                 }
@@ -117,7 +118,8 @@ impl World {
         }
     }
 
-    /// All slots that a container may ever have are there from the beginning; those beyond its number are empty.
+    /// All slots that a container may ever have are there from the beginning; those beyond its
+    /// number are empty.
     fn resize(&mut self, container: u32, slots: u32) {
         self.containers[container as usize].slots = slots;
         let gone = |origin: &Origin| origin.container.index == container && origin.slot >= slots;
@@ -146,7 +148,7 @@ impl World {
     /// Takes a load from where it lies.
     fn lessen(&mut self, end: StackLocation, load: Load) {
         let before = self.cell(end.spot);
-        debug_assert!(before.count >= load.count && before.class == load.class.0, "taking what is not there");
+        debug_assert!(before.count >= load.count && before.class == load.class.0, "taking missing items");
         let count = before.count - load.count;
         let after = if count == 0 { Cell::default() } else { Cell { count, ..before } };
         let inside = self.weight_inside(load.inner);
@@ -183,7 +185,7 @@ impl World {
         self.set_parent(here.inner, other.spot);
     }
 
-    /// The weight of a stack and of all that lies in it.
+    /// The weight of a stack with its contents.
     #[inline(always)]
     pub(crate) fn cell_weight(&self, cell: Cell) -> i64 {
         if cell.is_empty() {
@@ -204,7 +206,7 @@ impl World {
         }
     }
 
-    // The insides of packs come with them and wait for the next one when they have gone.
+    // The insides of packs move with them, and are reused after the pack is removed.
 
     fn bring(&mut self, kind: KindId, inner: u32) {
         if inner != GROUND {
@@ -218,7 +220,8 @@ impl World {
         if inner == GROUND {
             return;
         }
-        // One that was made when it was brought has never been anything else: it was the last to be made.
+        // One that was made when it was brought has never been anything else: it was the last to be
+        // made.
         let state = &mut self.containers[inner as usize];
         if state.generation == 0 {
             let base = state.base as usize;
@@ -239,11 +242,11 @@ impl World {
         self.waiting.insert((state.def, container));
     }
 
-    fn set_aside_as_orphan(&mut self, inner: u32) {
+    fn retire(&mut self, inner: u32) {
         if inner != GROUND {
             self.containers[inner as usize].parent = Spot::NOWHERE;
             let state = &self.containers[inner as usize];
-            // As long as it may be taken back, one that was resized is not as a new one would be.
+            // While a resize can be undone, the container is not like a new one.
             if !self.keeps_history() || state.slots == self.rules.containers()[state.def as usize].slots {
                 self.set_waiting(inner);
             }
@@ -257,8 +260,8 @@ impl World {
         }
     }
 
-    /// Puts a plain stack, or none, where another or none lies in a slot of a container. The change of weight is that of the
-    /// container.
+    /// Replaces the plain stack, or nothing, in a slot of a container by a plain stack or nothing.
+    /// The weight change is that of the container.
     #[inline(always)]
     pub(crate) fn put_cell(&mut self, spot: Spot, before: Cell, after: Cell, weight: i64) {
         if self.changes_plain_sums(before, after) {
@@ -269,7 +272,7 @@ impl World {
         }
     }
 
-    /// Whether nothing is counted when one comes to lie where the other did but weights.
+    /// Whether replacing one stack by the other changes no counts except weights.
     #[inline(always)]
     fn changes_plain_sums(&self, before: Cell, after: Cell) -> bool {
         // What is empty has the class of the first kind.
@@ -279,10 +282,10 @@ impl World {
     #[inline(always)]
     fn add_weight(&mut self, container: u32, weight: i64) {
         let state = &mut self.containers[container as usize];
-        if weight > 0 || !forgets(Forgotten::Weight) {
+        if weight > 0 || !skips(SkippedUpdate::Weight) {
             state.weight += weight;
         }
-        if state.holder != NONE && (weight > 0 || !forgets(Forgotten::HolderWeight)) {
+        if state.holder != NONE && (weight > 0 || !skips(SkippedUpdate::HolderWeight)) {
             self.holders[state.holder as usize].weight += weight;
         }
     }
@@ -294,7 +297,8 @@ impl World {
         self.put(spot, before, after.with_id(id));
     }
 
-    /// Exchanges two plain stacks, or one and none. The gain is that of the other's container in weight.
+    /// Exchanges two plain stacks, or one and none. The gain is that of the other's container in
+    /// weight.
     #[inline(always)]
     pub(crate) fn exchange_cells(&mut self, (one, mine): (Spot, Cell), (other, yours): (Spot, Cell), gain: i64) {
         if one.container == other.container {
@@ -316,8 +320,8 @@ impl World {
         }
     }
 
-    /// How many items of a kind were created and consumed. Read early, it is there when it is needed, however many kinds
-    /// there are.
+    /// How many items of a kind were created and consumed. Read early, it is there when it is
+    /// needed, however many kinds there are.
     #[inline]
     pub(crate) fn made(&self, kind: KindId) -> Option<Made> {
         self.totals.get(kind.index())
@@ -368,16 +372,16 @@ impl World {
     #[inline(always)]
     fn set_cell(&mut self, spot: Spot, before: Goods, after: Cell) {
         let container = &mut self.containers[spot.container as usize];
-        if !forgets(Forgotten::Taken) {
+        if !skips(SkippedUpdate::Taken) {
             container.taken = container.taken + u32::from(before.is_empty()) - u32::from(after.is_empty());
         }
         self.cells[(container.base + spot.slot) as usize] = after;
     }
 
-    /// Enters in the index what lies in a slot of a container.
+    /// Adds the contents of a slot to the index.
     #[inline(always)]
     fn enter(&mut self, spot: Spot, before: Goods, after: Goods) {
-        if forgets(Forgotten::Slot) {
+        if skips(SkippedUpdate::Slot) {
             return;
         }
         let container = &mut self.containers[spot.container as usize];
@@ -393,7 +397,7 @@ impl World {
     fn enter_exchange(&mut self, (one, mine): (Spot, Goods), (other, yours): (Spot, Goods)) {
         let is_large = |spot: Spot| matches!(self.state(spot.container).index, Index::Tree(_));
         let are_alike = mine.kind == yours.kind && !mine.is_empty() && !yours.is_empty();
-        if is_large(one) && is_large(other) && !are_alike && !forgets(Forgotten::Slot) {
+        if is_large(one) && is_large(other) && !are_alike && !skips(SkippedUpdate::Slot) {
             self.enter_large_exchange((one, mine), (other, yours));
         } else {
             self.enter(one, mine, yours);
@@ -414,13 +418,14 @@ impl World {
         here.exchange_with(there, (one.slot, mine), (other.slot, yours), limits);
     }
 
-    /// Two cells of a container change places, and are entered in the index there. As many slots are taken as before.
+    /// Two cells of a container change places, and are entered in the index there. As many slots
+    /// are taken as before.
     #[inline(always)]
     fn exchange_within(&mut self, container: u32, (here, mine): (u32, Cell), (there, yours): (u32, Cell)) {
         let container = &mut self.containers[container as usize];
         self.cells[(container.base + here) as usize] = yours;
         self.cells[(container.base + there) as usize] = mine;
-        if forgets(Forgotten::Slot) {
+        if skips(SkippedUpdate::Slot) {
             return;
         }
         let limits = container.limits();
@@ -448,18 +453,18 @@ impl World {
         let mut at = spot.container;
         loop {
             if at == GROUND {
-                if !forgets(Forgotten::GroundWeight) {
+                if !skips(SkippedUpdate::GroundWeight) {
                     self.ground.weight += change.weight;
                 }
                 return;
             }
             let state = &mut self.containers[at as usize];
-            if change.weight > 0 || !forgets(Forgotten::Weight) {
+            if change.weight > 0 || !skips(SkippedUpdate::Weight) {
                 state.weight += change.weight;
             }
             if state.parent == Spot::NOWHERE {
                 let holder = state.holder;
-                if holder != NONE && (change.weight > 0 || !forgets(Forgotten::HolderWeight)) {
+                if holder != NONE && (change.weight > 0 || !skips(SkippedUpdate::HolderWeight)) {
                     self.holders[holder as usize].weight += change.weight;
                 }
                 return;
@@ -468,11 +473,12 @@ impl World {
         }
     }
 
-    /// Keeps in step how many items satisfy each cap, in a container, in those around it and with the holder.
+    /// Keeps in step how many items satisfy each cap, in a container, in those around it and with
+    /// the holder.
     fn count_for_caps(&mut self, container: u32, change: Change) {
         for number in 0..self.rules.cap_filters.len() {
             let (less, more) = self.counted_before_and_after(change, number);
-            if less == more || more < less && forgets(Forgotten::Cap) {
+            if less == more || more < less && skips(SkippedUpdate::Cap) {
                 continue;
             }
             let mut at = container;
@@ -503,7 +509,7 @@ impl World {
         if admits { (u64::from(before.count), u64::from(after.count)) } else { (0, 0) }
     }
 
-    /// How many items of a stack, and of all that lies in it, satisfy the filter of a cap.
+    /// The number of items of a stack and its contents that match the filter of a cap.
     fn counted(&self, cell: Goods, number: usize) -> u64 {
         if cell.is_empty() {
             return 0;

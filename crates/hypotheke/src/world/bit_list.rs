@@ -1,4 +1,5 @@
-/// A list of bits in which some may be put in between and taken out, so that those after them have other numbers.
+/// A list of bits in which some may be put in between and taken out, so that those after them have
+/// other numbers.
 #[derive(Clone, Debug, Default)]
 pub(super) struct BitList {
     words: Vec<u64>,

@@ -1,4 +1,5 @@
-/// A set of numbers below a fixed bound that finds the next one in a few steps, however many are missing between.
+/// A set of numbers below a fixed bound that finds the next one in a few steps, however many are
+/// missing between.
 ///
 /// Each word of a level says which words of the level below it are not 0.
 #[derive(Clone, Debug)]

@@ -15,8 +15,8 @@ impl World {
         let totals = |kind: crate::Kind<'_>| {
             let totals = self.totals(kind.handle());
             let crate::KindTotals { created, consumed, arrived, departed } = totals;
-            let told = KindTotals { created, consumed, arrived, departed };
-            (told != KindTotals::default()).then(|| (kind.id().to_owned(), told))
+            let described = KindTotals { created, consumed, arrived, departed };
+            (described != KindTotals::default()).then(|| (kind.id().to_owned(), described))
         };
         Snapshot {
             world: self.number,
@@ -47,7 +47,7 @@ impl World {
             DepartingEntity::Container(id) => Departed::Container(self.capture_container(id)),
             DepartingEntity::Holder(id) => {
                 let mut holder = self.capture_holder(id);
-                // What came from elsewhere comes from nowhere, where it goes.
+                // An origin outside the departing entity is cleared.
                 let own = |place| matches!(place, Place::Slot(container, _) if self.carrier(container) == Some(id));
                 holder.origin = holder.origin.filter(|_| self.hand_origin(id).is_some_and(own));
                 Departed::Holder(holder)

@@ -1,4 +1,4 @@
-/// What lies in one slot. A count of 0 means that it is empty.
+/// The contents of one slot. A count of 0 means that it is empty.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub(crate) struct Cell {
     /// Kind, marks and properties as one number: two stacks are alike if theirs are equal.
@@ -10,8 +10,8 @@ pub(crate) struct Cell {
     pub(crate) id: u64,
 }
 
-/// What lies in a slot, whatever its id. What is rarely called is given this: whose address is handed out lies in memory from then on, and
-/// a cell that most often goes nowhere else should stay in registers.
+/// The contents of a slot without the id. Rarely called functions take this copy: a cell whose
+/// address is passed stays in memory, while others stay in registers.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) struct Goods {
     pub(crate) class: u32,

@@ -6,7 +6,7 @@ use std::fmt;
 use super::{Bearer, Cell, ClassTable, GROUND, NONE, Spot, World};
 use crate::narrow;
 
-/// A sum or an index that is not as a recount says: a fault of this library.
+/// A sum or an index that differs from the recomputed one: a bug in this library.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Discrepancy {
     what: String,
@@ -21,8 +21,8 @@ impl fmt::Display for Discrepancy {
 }
 
 impl World {
-    /// Recounts the sums and indexes that a world keeps by difference. There is nothing to find, unless this library has a
-    /// fault; it takes as long as going through the whole world several times.
+    /// Recomputes the sums and indexes of a world and compares them. A difference is a bug in this
+    /// library. The cost is that of reading the whole world several times.
     #[must_use]
     pub fn check_indexes(&self) -> Vec<Discrepancy> {
         let mut recount = Recompute { world: self, found: Vec::new() };
@@ -96,7 +96,7 @@ impl Recompute<'_> {
         }
     }
 
-    /// What the index finds, slot after slot, is what lies there.
+    /// The index, slot by slot, equals the contents.
     fn index_of(&mut self, container: u32) {
         let (world, name, cells) = (self.world, self.name(container), self.cells(container));
         let walk = |next: &dyn Fn(u32) -> Option<u32>| {
@@ -153,7 +153,7 @@ impl Recompute<'_> {
         }
     }
 
-    /// A container in a pack lies where the pack says that it has it inside; one that waits is empty.
+    /// A container in a pack is where the pack says; one that waits for reuse is empty.
     fn parent_of(&mut self, container: u32) {
         let (world, name) = (self.world, self.name(container));
         for (slot, cell) in self.cells(container).into_iter().filter(|(_, cell)| cell.is_pack()) {

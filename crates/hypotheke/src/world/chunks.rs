@@ -9,7 +9,7 @@ use crate::narrow;
 /// Chunks that empty are kept and used again.
 #[derive(Clone, Debug, Default)]
 pub(super) struct Chunks {
-    /// From where on a chunk holds slots, up to where the next one does; none of them is empty.
+    /// The first slot of a chunk; it ends where the next one begins. No chunk is empty.
     bases: Vec<u32>,
     /// Which chunk it is.
     order: Vec<u32>,
@@ -19,21 +19,21 @@ pub(super) struct Chunks {
     chunks: Vec<Chunk>,
     /// Those of them that are not in use.
     spare: Vec<u32>,
-    /// So many chunks a slot, on average, in parts of 2^32: where a chunk may be looked for first.
+    /// The average number of chunks per slot, in parts of 2^32: the first guess of a search.
     density: u64,
 }
 
-/// So many bases are looked at together.
+/// The number of bases that are compared at once.
 const NEAR: usize = 8;
 
 /// As many as fill a line of the cache, so that a change waits for memory once.
 const CHUNK: usize = 31;
 
-/// So many slots, from its base on, a chunk reaches at most.
+/// The maximum number of slots in the range of a chunk.
 const REACH: u32 = 1 << 14;
 
-/// How far a slot lies behind the base of its chunk and, as the last bit, the flag. Signed, since the least and the greatest of eight such
-/// numbers take one instruction then; none of them is negative.
+/// The distance of a slot from the base of its chunk and, as the last bit, the flag. Signed, since
+/// the minimum and maximum of eight such numbers take one instruction; none is negative.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 struct Near(i16);
 
@@ -91,7 +91,8 @@ impl Chunk {
         &self.held[..usize::from(self.length)]
     }
 
-    /// How many come before it. All are looked at, so that nothing hangs on what the ones before were: that takes less than a search.
+    /// The number of smaller entries. All are compared without branches, which is faster than a
+    /// search.
     #[inline]
     fn count_before(&self, near: Near) -> usize {
         let before: i16 = self.held.iter().map(|held| i16::from(*held < near)).sum();
@@ -107,19 +108,20 @@ impl Chunk {
         usize::from(self.length) <= CHUNK / 8
     }
 
-    /// Whether exactly this is held. As above, all are looked at.
+    /// Whether exactly this entry exists. As above, all are compared.
     #[inline]
     fn holds(&self, near: Near) -> bool {
         self.held.iter().fold(false, |found, held| found | (*held == near))
     }
 
-    /// There is room for it, or its slot is there.
+    /// There is room for it, or it already exists.
     #[inline]
     fn insert(&mut self, near: Near) {
         if self.held.iter().fold(false, |found, held| found | (*held == near) | (*held == near.otherwise())) {
             self.remove(near);
         }
-        // What is less stays, what is more goes one further: each is found without knowing where the new one goes.
+        // What is less stays, what is more goes one further: each is found without knowing where
+        // the new one goes.
         let before = self.held;
         self.held[0] = before[0].min(near);
         let pairs = before.iter().zip(&before[1..]);
@@ -172,12 +174,13 @@ impl Chunks {
         self.order.len()
     }
 
-    /// The place in the order of the chunk in which a slot lies or belongs. Most often slots are spread so evenly that it is near where they
-    /// would be if they were: those around there are looked at together, so that nothing hangs on what one of them is.
+    /// The position of the chunk of a slot. An interpolation guess is usually close; its neighbours
+    /// are compared at once, without branches.
     #[inline]
     fn chunk_of(&self, slot: u32) -> usize {
         let last = self.bases.len().saturating_sub(1);
-        // No overflow: there is at most a chunk for each slot, and a slot number has at most 31 bits.
+        // No overflow: there is at most a chunk for each slot, and a slot number has at most 31
+        // bits.
         let guess = usize::try_from((u64::from(slot) * self.density) >> 32).unwrap_or(last).min(last);
         let start = guess.saturating_sub(NEAR / 2).min(self.bases.len().saturating_sub(NEAR));
         let near = &self.bases[start..(start + NEAR).min(self.bases.len())];
@@ -190,7 +193,7 @@ impl Chunks {
         if is_there || is_first { (start + before).saturating_sub(1) } else { self.far_chunk_of(slot, guess) }
     }
 
-    /// The same where slots are not spread so evenly: from where it would be, it is looked for in steps that double.
+    /// The same if slots are spread unevenly: galloping from the guess.
     #[inline(never)]
     fn far_chunk_of(&self, slot: u32, guess: usize) -> usize {
         let is_before = |base: &u32| *base <= slot;
@@ -269,11 +272,12 @@ impl Chunks {
         }
     }
 
-    /// Puts a chunk that was not in use at a place in the order. It holds what is within reach of the first.
+    /// Puts a chunk that was not in use at a place in the order. It holds what is within reach of
+    /// the first.
     fn open(&mut self, at: usize, entries: impl IntoIterator<Item = Entry>) {
         let number = self.spare.pop().map_or(self.chunks.len(), |number| number as usize);
         if number == self.chunks.len() {
-            // Not twice as many, as a list grows by itself: most of what a world takes would be room.
+            // Less than double, the growth of a list: most of a world's memory would be spare.
             if number == self.chunks.capacity() {
                 self.chunks.reserve_exact(number / 4 + 2);
             }
@@ -314,15 +318,15 @@ impl Chunks {
         }
     }
 
-    /// The chunk in which a slot lies or belongs, and what it is there; none if it is out of reach.
+    /// The chunk of a slot and its entry there; `None` if it is out of range.
     #[inline]
     fn locate(&self, entry: Entry) -> Option<(usize, Near)> {
         let at = self.chunk_of(entry.slot());
         Some((at, Near::new(entry, *self.bases.get(at)?)?))
     }
 
-    // Of two chunks that change, both are requested whether they have to be joined or split before either changes: so the processor waits for
-    // them together.
+    // Of two chunks that change, both are requested whether they have to be joined or split before
+    // either changes: so the processor waits for them together.
 
     /// Takes a slot out and puts another in.
     pub(super) fn relocate(&mut self, from: u32, to: Entry) {
@@ -356,7 +360,8 @@ impl Chunks {
         }
     }
 
-    /// Moves the few entries of a chunk to the one before it, where there is room for as many again, and which reaches as far.
+    /// Moves the few entries of a chunk to the one before it, where there is room for as many
+    /// again, and which reaches as far.
     fn join(&mut self, at: usize) {
         let Some(before) = at.checked_sub(1) else { return };
         let (below, above) = (self.bases[before], self.bases[at]);

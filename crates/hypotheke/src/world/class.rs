@@ -9,7 +9,8 @@ use crate::narrow;
 use crate::quantity::Decimal;
 use crate::ruleset::{FilterId, PropertyValue, Ruleset};
 
-/// Kind, marks and those properties that differ from the kind's own; each list in order, nothing twice.
+/// Kind, marks and those properties that differ from the kind's own; each list in order, nothing
+/// twice.
 #[derive(Clone, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub(crate) struct ClassKey {
     pub(crate) kind: KindId,
@@ -18,7 +19,8 @@ pub(crate) struct ClassKey {
 }
 
 impl ClassKey {
-    /// Puts marks and properties in order; the last value given for a property counts, the kind's own values go.
+    /// Puts marks and properties in order; the last value given for a property counts, the kind's
+    /// own values go.
     pub(crate) fn new(
         rules: &Ruleset,
         kind: KindId,
@@ -51,8 +53,8 @@ struct Entry {
     uses: u64,
 }
 
-/// Numbers below that of the kinds stand for kinds without marks and with their first properties; the others for
-/// entries here.
+/// Numbers below that of the kinds stand for kinds without marks and with their first properties;
+/// the others for entries here.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct ClassTable {
     kinds: u32,
@@ -146,7 +148,8 @@ impl ClassTable {
         }
     }
 
-    /// What the numbers stand for that are no kinds, in their order. Another key is another allocation.
+    /// What the numbers stand for that are no kinds, in their order. Another key is another
+    /// allocation.
     pub(crate) fn keys(&self) -> impl ExactSizeIterator<Item = &Arc<ClassKey>> + Clone + '_ {
         self.entries.iter().map(|entry| &entry.key)
     }

@@ -3,8 +3,8 @@
 use super::{Cell, GROUND, Spot, World};
 
 impl World {
-    /// Lays something else in a slot, or on the ground where something lies, and tells no index and no sum of it. Gives what lay
-    /// there.
+    /// Replaces the contents of a slot, or of a taken place on the ground, without updating indexes
+    /// or sums. Returns the old contents.
     pub(crate) fn corrupt(&mut self, spot: Spot, cell: Cell) -> Cell {
         let before = self.cell(spot);
         if spot.is_ground() {

@@ -1,7 +1,7 @@
 //! Containers and holders that come into the world, and that leave it, with all that they have.
 //!
-//! What has departed stays where it is in memory, out of reach, as long as its departure can be taken back; then its room is
-//! given to what comes.
+//! A departed entity keeps its memory, out of reach, while its departure can be undone; the memory
+//! is then reused.
 
 use super::apply::Load;
 use super::index::Index;
@@ -14,13 +14,13 @@ use crate::snapshot::{Orphan, orphan};
 /// What departs or arrives.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum DepartingEntity {
-    /// A container that stands in the world.
+    /// A container without a holder.
     Container(ContainerId),
     /// A holder, with its containers and its hand.
     Holder(HolderId),
 }
 
-/// A stack that is laid without any operation, with all that lies in it.
+/// A stack that is placed without an operation, with its contents.
 #[derive(Clone, Debug)]
 pub(crate) struct LaidStack {
     pub(crate) id: StackId,
@@ -31,7 +31,7 @@ pub(crate) struct LaidStack {
     pub(crate) inside: Option<LaidContainer>,
 }
 
-/// A container, or the inside of a pack, with all that lies in it.
+/// A container, or the inside of a pack, with its contents.
 #[derive(Clone, Debug)]
 pub(crate) struct LaidContainer {
     /// Which of the world's containers it is, or will be.
@@ -65,7 +65,7 @@ pub(crate) enum LaidOrigin {
     Pack(StackId, u32),
 }
 
-/// What comes in, with what is kept aside of it.
+/// An arrival with its orphans.
 #[derive(Clone, Debug)]
 pub(crate) struct Arriving {
     pub(crate) who: Arrival,
@@ -79,7 +79,8 @@ pub(crate) enum Arrival {
 }
 
 impl LaidStack {
-    /// Numbers the containers inside, in the order in which they are laid; `number` gives one for a definition.
+    /// Numbers the containers inside, in the order in which they are laid; `number` gives one for a
+    /// definition.
     pub(crate) fn number(&mut self, number: &mut impl FnMut(u32) -> u32) {
         if let Some(inside) = &mut self.inside {
             inside.number(number);
@@ -94,7 +95,7 @@ impl LaidStack {
         }
     }
 
-    /// It and all that lies in it.
+    /// The container and the containers inside it.
     pub(crate) fn all(&self) -> Vec<&LaidStack> {
         let inside = self.inside.iter().flat_map(|inside| &inside.stacks);
         std::iter::once(self).chain(inside.flat_map(|(_, stack)| stack.all())).collect()
@@ -138,7 +139,8 @@ impl LaidHolder {
         in_slots.chain(&self.hand)
     }
 
-    /// The container from which what is in its hand came, if the holder has that itself, and the slot.
+    /// The container from which what is in its hand came, if the holder has that itself, and the
+    /// slot.
     pub(crate) fn own_origin(&self) -> Option<(&LaidContainer, u32)> {
         let (found, slot) = match self.origin.as_ref()? {
             LaidOrigin::Container(name, slot) => (self.containers.iter().find(|own| own.name == *name), slot),
@@ -168,7 +170,7 @@ impl Arriving {
         }
     }
 
-    /// All stacks, each before what lies in it.
+    /// All stacks, each before its contents.
     pub(crate) fn stacks(&self) -> Vec<&LaidStack> {
         match &self.who {
             Arrival::Container(container) => container.stacks.iter().flat_map(|(_, stack)| stack.all()).collect(),
@@ -187,7 +189,7 @@ impl Arriving {
 impl World {
     // Laying.
 
-    /// Brings a container that is carried or stands in the world, with all that lies in it.
+    /// Adds a container of a holder or of the world, with its contents.
     pub(crate) fn lay_container(&mut self, container: &LaidContainer, holder: Option<u32>) {
         let LaidContainer { index, name, def, slots, .. } = container;
         self.bring_container(*index, name, *def, *slots, holder);
@@ -244,7 +246,7 @@ impl World {
 
     // Coming and going.
 
-    /// The containers that go along, each before what lies in it.
+    /// The departing containers, each before those inside it.
     pub(crate) fn containers_of_traveller(&self, who: DepartingEntity) -> Vec<u32> {
         let mut found = match who {
             DepartingEntity::Container(id) => vec![id.index],
@@ -271,7 +273,7 @@ impl World {
         self.stacks_of(container).map(|(_, cell)| cell)
     }
 
-    /// How many of which kinds lie in a group of containers.
+    /// The number of items of each kind in a group of containers.
     fn items_of(&self, group: &[u32]) -> Vec<(KindId, u32)> {
         let cells = group.iter().flat_map(|&container| self.cells_in(container));
         cells.map(|cell| (self.rules.kind_id(cell.kind), cell.count)).collect()
@@ -289,7 +291,7 @@ impl World {
         parents.filter(|(_, parent)| *parent != Spot::NOWHERE).map(|(inner, at)| (inner, self.cell(at).id)).collect()
     }
 
-    /// What is kept aside of one that departs.
+    /// The orphans of a departing entity.
     pub(crate) fn orphans_with(&self, who: DepartingEntity) -> Vec<Orphan> {
         if self.orphans.is_empty() { Vec::new() } else { self.part_orphans(who).0 }
     }
@@ -307,7 +309,7 @@ impl World {
             || self.arrivals_one_by_one.contains(&departure)
     }
 
-    /// What goes along and what stays.
+    /// The parts that depart and the parts that stay.
     fn part_orphans(&self, who: DepartingEntity) -> (Vec<Orphan>, Vec<Orphan>) {
         let name = self.name_of_traveller(who);
         let group = self.containers_of_traveller(who);
@@ -332,7 +334,7 @@ impl World {
         }
     }
 
-    /// The insides of packs in a group can be found by the ids of those, or not any more.
+    /// Registers the insides of packs in a group by the ids of the packs, or unregisters them.
     fn enter_packs(&mut self, group: &[u32], there: bool) {
         for &inner in group {
             let parent = self.state(inner).parent;
@@ -438,7 +440,7 @@ impl World {
         }
     }
 
-    /// Forgets all that lies in a container, and in what it lies.
+    /// Removes the contents of a container and of those inside it.
     fn empty_out(&mut self, container: u32) {
         let cells: Vec<Cell> = self.cells_in(container).collect();
         for cell in cells {
@@ -455,7 +457,7 @@ impl World {
         self.cells[slots].fill(Cell::default());
     }
 
-    /// No name leads there any more.
+    /// Removes its name.
     fn strike_off(&mut self, who: DepartingEntity) {
         match who {
             DepartingEntity::Container(ContainerId { index, .. }) => {
@@ -501,8 +503,8 @@ impl World {
         narrow::index(bound)
     }
 
-    /// Puts containers that are no insides of packs in order: those that stand in the world, then those that holders carry,
-    /// all in the order in which they came. A world that is made from its snapshot has the same order.
+    /// Orders containers that are not inside packs: those of the world, then those of holders, each
+    /// by arrival. A world from a snapshot has the same order.
     pub(crate) fn order_of(&self, container: u32) -> (u8, u64, u64) {
         let state = self.state(container);
         match state.holder {

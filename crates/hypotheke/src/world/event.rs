@@ -3,7 +3,7 @@ use crate::language::Position;
 
 use super::{DepartingEntity, GROUND, Spot};
 
-/// One end of what an [`Event`] moved: a place, the stack there, and its position if it is the ground.
+/// One end of an [`Event`]: a place, its stack, and its position on the ground.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct StackLocation {
     pub(crate) spot: Spot,
@@ -22,74 +22,74 @@ impl StackLocation {
         self.spot != Spot::NOWHERE
     }
 
-    /// The stack that lay here before, or that lies here now; none if the place was empty.
+    /// The stack in this place before or after; `None` if the place was empty.
     #[must_use]
     pub fn stack(&self) -> Option<StackId> {
         (self.stack.0 != 0).then_some(self.stack)
     }
 
-    /// The position, if this end lies on the ground.
+    /// The position, if this end is on the ground.
     #[must_use]
     pub fn position(&self) -> Option<Position> {
         self.spot.is_ground().then_some(self.position)
     }
 }
 
-/// A notice of one change that was made. Events come in the order in which the changes were made.
+/// One change. Events come in the order of the changes.
 ///
-/// `World::describe_event` puts one into words.
+/// `World::describe_event` gives it in words.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum Event {
-    /// Items went from one place to another, came into the world, or left it.
+    /// Items moved from one place to a different one, were created, or were consumed.
     Moved {
         /// Their kind.
         kind: KindId,
-        /// How many.
+        /// Their number.
         count: u32,
-        /// Where they were; nowhere if they were created.
+        /// The source; nowhere if they were created.
         from: StackLocation,
-        /// Where they are; nowhere if they were consumed.
+        /// The target; nowhere if they were consumed.
         to: StackLocation,
-        /// What they are alike to.
+        /// Their class: marks and properties.
         class: StackClass,
-        /// What moves with them.
+        /// The contents of a pack.
         inner: PackContents,
     },
-    /// A whole stack got other marks or another property.
+    /// The marks or properties of a stack changed.
     Changed {
-        /// Where it lies.
+        /// The place of the stack.
         at: StackLocation,
-        /// What it was alike to.
+        /// The old class.
         before: StackClass,
-        /// What it is alike to.
+        /// The new class.
         after: StackClass,
     },
-    /// Two slots exchanged what lay there.
+    /// Two slots swapped their contents.
     Swapped {
-        /// One slot, with the stack that lay there before.
+        /// One slot, with its former stack.
         one: StackLocation,
-        /// The other slot, with the stack that lay there before.
+        /// The other slot, with its former stack.
         other: StackLocation,
     },
-    /// A container got another number of slots.
+    /// The number of slots of a container changed.
     Resized {
-        /// Which one.
+        /// The container.
         container: ContainerId,
-        /// How many it had.
+        /// The old number.
         before: u32,
-        /// How many it has.
+        /// The new number.
         after: u32,
     },
-    /// A shortcut points at another kind, or at none.
+    /// A shortcut changed.
     Bound {
-        /// Whose.
+        /// The holder.
         holder: HolderId,
-        /// Which one.
+        /// The number of the shortcut.
         shortcut: u32,
-        /// At what it pointed.
+        /// The old kind.
         before: Option<KindId>,
-        /// At what it points.
+        /// The new kind.
         after: Option<KindId>,
     },
     /// A holder opened a container.
@@ -99,38 +99,38 @@ pub enum Event {
         /// The container.
         container: ContainerId,
     },
-    /// A holder closed a container, or one of the two has gone.
+    /// A holder closed a container, or one of the two left the world.
     Closed {
         /// The holder.
         holder: HolderId,
         /// The container.
         container: ContainerId,
     },
-    /// A container or a holder left the world with all that it has.
+    /// A container or a holder departed with its contents.
     Departed {
-        /// Which one.
+        /// The container or holder.
         who: DepartingEntity,
-        /// Under which number.
+        /// The number of the departure.
         departure: DepartureId,
-        /// The lowest number that it could have got.
+        /// The minimum number that it could have.
         before: u64,
-        /// How many items went along.
+        /// The number of its items.
         count: u64,
     },
-    /// A container or a holder came into the world with all that it has.
+    /// A container or a holder arrived with its contents.
     Arrived {
-        /// Which one.
+        /// The container or holder.
         who: DepartingEntity,
-        /// From which departure; none if it has never been in a world.
+        /// The departure; `None` for a newcomer.
         departure: Option<DepartureId>,
-        /// The number of the departure that had arrived under its name before.
+        /// The number of the previous departure of the same name.
         before: Option<u64>,
-        /// How many items came along.
+        /// The number of its items.
         count: u64,
     },
 }
 
-/// The container inside a pack, if it is one that moved; what lies in it goes with it.
+/// The container inside a moved pack. Its contents move with it.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct PackContents(pub(crate) u32);
 
@@ -144,18 +144,19 @@ impl PackContents {
     }
 }
 
-/// What makes two stacks alike. Equal classes are alike, as long as neither event is older than the latest operation.
+/// The marks and properties of a stack. Two stacks can stack if their kinds and classes are equal.
+/// A class is valid until the next operation.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct StackClass(pub(crate) u32);
 
 impl Event {
-    /// True if items came into the world.
+    /// True if the items were created.
     #[must_use]
     pub fn is_creation(&self) -> bool {
         matches!(self, Event::Moved { from, .. } if !from.exists())
     }
 
-    /// True if items left the world.
+    /// True if the items were consumed.
     #[must_use]
     pub fn is_consumption(&self) -> bool {
         matches!(self, Event::Moved { to, .. } if !to.exists())

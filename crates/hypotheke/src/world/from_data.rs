@@ -1,7 +1,7 @@
 //! From plain data to what can be laid in a world.
 //!
-//! What can't be at all is a fault: kinds that nobody knows, two stacks in one slot, a pack that lies in itself. What is
-//! only beyond a limit is taken as it is, since rules change under worlds; an audit tells of it.
+//! Impossible data is an error: unknown kinds, two stacks in one slot, a pack inside itself. An
+//! excess over a limit is accepted, since rules change; an audit reports it.
 
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -29,8 +29,8 @@ pub(super) struct Reader<'s> {
 }
 
 impl Departure {
-    /// Whether it can be at all in a world of a ruleset. Whether it can arrive in a world as it stands is for the
-    /// operation to say.
+    /// Whether it can be at all in a world of a ruleset. Whether it can arrive in a world as it
+    /// stands is for the operation to say.
     ///
     /// # Errors
     /// All that can't be.
@@ -114,7 +114,7 @@ impl<'s> Reader<'s> {
 
     // Containers and holders.
 
-    /// A container that stands in the world.
+    /// A container without a holder.
     pub(super) fn standing(&mut self, container: &'s Container) -> Option<LaidContainer> {
         let def = (0..).zip(self.rules.containers()).find(|(_, def)| *def.id() == *container.definition);
         match def.filter(|(_, def)| def.instances().any(|name| name == container.name)) {

@@ -6,7 +6,7 @@ use crate::language::Position;
 
 use super::cell::Cell;
 
-/// What lies on the ground, in order of landing. The number of a landing is never given again in a world's life.
+/// The stacks on the ground in order of arrival. An arrival number is never used again in a world.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Ground {
     pub(crate) next_landing: u32,
@@ -54,7 +54,7 @@ impl Ground {
         (self.by_kind.len(), self.by_id.len())
     }
 
-    /// What lies there, in order of landing.
+    /// The stacks, in order of arrival.
     pub(crate) fn cells(&self) -> impl Iterator<Item = Cell> + '_ {
         self.stacks.values().map(|(cell, _)| *cell)
     }

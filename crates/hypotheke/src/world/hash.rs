@@ -1,5 +1,5 @@
-//! The hash of what lies where: a sum for each container, in which what lies in packs has gone into the share of the
-//! pack. So one change touches one share in each container around it, and nothing else.
+//! The content hash: a sum for each container; the contents of a pack are part of the pack's share.
+//! So one change affects one share in each container around it, and nothing else.
 
 use std::hash::Hasher;
 
@@ -8,7 +8,7 @@ use rustc_hash::FxHasher;
 use super::{GROUND, Goods, Spot, World};
 
 impl World {
-    /// From now on keeps the hash of what lies where in step with each operation. Taking back and a copy keep it too.
+    /// Keeps the content hash up to date from now on. Undo and clones keep it too.
     pub fn enable_hash(&mut self) {
         self.hashed = true;
         self.plain_sums = false;
@@ -18,11 +18,11 @@ impl World {
         self.hash = self.hash_of_all();
     }
 
-    /// The hash of what lies where: kinds, counts, marks, properties, slots, nesting. It does not tell the order of the
-    /// ground, ids, or anything else. None as long as it is not kept, see [`World::enable_hash`].
+    /// The content hash: kinds, counts, marks, properties, slots, nesting. It excludes the order of
+    /// the ground, ids, and everything else. None unless enabled, see [`World::enable_hash`].
     ///
-    /// Worlds under one ruleset in which the same lies in the same places have the same hash. It is not made to withstand
-    /// those who look for two worlds with one hash.
+    /// Two worlds of one ruleset with the same contents in the same places have the same hash. It
+    /// is not secure against deliberate collisions.
     ///
     /// ```
     /// use hypotheke::{Amount, Operation, Ruleset, World};
@@ -67,7 +67,7 @@ impl World {
         }
     }
 
-    /// Containers come with what lies in them, or leave.
+    /// Containers arrive with their contents, or leave.
     pub(super) fn follow_hash_of_group(&mut self, group: &[u32], sign: i64) {
         for &container in group {
             if self.state(container).parent != Spot::NOWHERE {
@@ -87,7 +87,7 @@ impl World {
         self.share_with(spot, cell, inside)
     }
 
-    /// On the ground things lie in an order, but in no slot.
+    /// Stacks on the ground have an order, but no slot.
     fn share_with(&self, spot: Spot, cell: Goods, inside: u64) -> u64 {
         let slot = if spot.container == GROUND { 0 } else { spot.slot };
         let mut hasher = FxHasher::default();
@@ -105,7 +105,7 @@ impl World {
         mixed(hasher.finish())
     }
 
-    /// What a container that lies in no pack adds to the hash of all; an empty one adds nothing.
+    /// The share of a container outside packs in the total hash; an empty one adds nothing.
     fn share_of_all(&self, container: u32, sum: u64) -> u64 {
         if sum == 0 {
             return 0;

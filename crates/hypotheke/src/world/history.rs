@@ -1,4 +1,4 @@
-//! Taking back: what was applied is undone, the latest first.
+//! Undo: reverses applied operations, the latest first.
 
 use std::collections::VecDeque;
 
@@ -14,15 +14,15 @@ use crate::snapshot::Orphan;
 pub(crate) struct History {
     most: usize,
     entries: VecDeque<Entry>,
-    /// Lists of events that are not needed any more, for the next entries.
+    /// Unused lists of events, for the next entries.
     spare: Vec<Vec<Event>>,
 }
 
-/// So many lists are kept for their room.
+/// The maximum number of reused lists.
 const MAX_SPARE: usize = 8;
 
 impl History {
-    fn set_aside_as_orphan(&mut self, mut events: Vec<Event>) {
+    fn recycle(&mut self, mut events: Vec<Event>) {
         if self.spare.len() < MAX_SPARE {
             events.clear();
             self.spare.push(events);
@@ -41,12 +41,12 @@ struct Entry {
     origins: Vec<(u32, Option<Origin>)>,
     /// The request that fell out of the window, if the operation answered one with an id.
     request: Option<Option<Answered>>,
-    /// What was kept aside, if something came or left that had a part in it.
+    /// The orphans, if an arrival or departure affected them.
     orphans: Option<Vec<Orphan>>,
 }
 
 impl World {
-    /// Keeps the latest operations, up to so many, so that they can be taken back. A new world keeps none.
+    /// Sets the number of latest operations that can be undone. A new world has 0.
     pub fn set_undo_limit(&mut self, most: usize) {
         self.history.most = most;
         self.clear(most);
@@ -57,13 +57,13 @@ impl World {
         self.history.most
     }
 
-    /// How many operations can be taken back now.
+    /// The number of operations that can be undone now.
     #[must_use]
     pub fn undo_depth(&self) -> usize {
         self.history.entries.len()
     }
 
-    /// Takes back the operation that led to a revision; false if that is not the latest, or it is not kept.
+    /// Undoes the operation that led to a revision; false if it is not the latest, or not stored.
     pub(crate) fn undo_latest(&mut self, revision: u64) -> bool {
         let latest = if revision == self.revision { self.history.entries.pop_back() } else { None };
         let Some(entry) = latest else { return false };
@@ -89,7 +89,7 @@ impl World {
         if let Some(scratch) = &mut self.scratch {
             scratch.clear();
         }
-        self.history.set_aside_as_orphan(entry.events);
+        self.history.recycle(entry.events);
         true
     }
 
@@ -154,7 +154,7 @@ impl World {
             Event::Resized { container, before, after } if after < before => Some(*container),
             _ => None,
         };
-        // What came from a slot that goes comes from nowhere then.
+        // An origin in a removed slot is cleared.
         let from_resized =
             events.iter().filter_map(resized).flat_map(|container| self.holders_with_origin_in(container));
         holders.chain(from_resized).map(|holder| (holder, self.origin_of(holder))).collect()
@@ -174,19 +174,20 @@ impl World {
             if let Some(entry) = self.history.entries.pop_front() {
                 self.release_classes(&entry.events);
                 entry.events.iter().for_each(|event| self.give_up(event));
-                self.history.set_aside_as_orphan(entry.events);
+                self.history.recycle(entry.events);
             }
         }
     }
 
-    /// From here on all that goes can be brought back, as if history were kept; gives how much was to be kept.
+    /// From here on all that goes can be brought back, as if history were kept; gives how much was
+    /// to be kept.
     pub(crate) fn keep_all_until_settled(&mut self) -> usize {
         let most = self.history.most;
         self.history.most = usize::MAX;
         most
     }
 
-    /// What was done since can't be taken back any more, or has been.
+    /// Later operations can no longer be undone, or already were.
     pub(crate) fn settle(&mut self, most: usize, events: &[Event]) {
         self.history.most = most;
         for event in events {
@@ -213,7 +214,7 @@ impl World {
         }
     }
 
-    /// What has gone by an event that can't be taken back any more makes room for others.
+    /// An event that can no longer be undone frees the memory of its removed entities.
     fn give_up(&mut self, event: &Event) {
         if let Event::Departed { who, .. } = event {
             self.clear_away(*who);

@@ -1,4 +1,5 @@
-//! Finding slots of one container: empty ones, those with a stack of a kind, those with room for more of a class.
+//! Finding slots of one container: empty ones, those with a stack of a kind, those with room for
+//! more of a class.
 
 use rustc_hash::FxHashMap;
 
@@ -6,7 +7,7 @@ use super::cell::{Cell, Goods};
 use super::slot_set::SlotSet;
 use super::taken::Taken;
 
-/// A container of up to so many slots is scanned; one word says which are taken.
+/// A container of up to this number of slots is scanned; one word marks the taken ones.
 const SCANNED: u32 = 64;
 
 #[derive(Clone, Debug)]
@@ -19,7 +20,8 @@ pub(super) enum Index {
 #[derive(Clone, Debug, Default)]
 pub(super) struct Scan {
     taken: u64,
-    /// The slots whose kind has these last bits, so that few others are looked at where one kind is wanted.
+    /// The slots whose kind has these last bits, so that few other kinds are visited in a search
+    /// for one.
     by_kind: [u64; BUCKETS],
 }
 
@@ -33,7 +35,8 @@ impl Scan {
 
     #[inline(always)]
     pub(super) fn update(&mut self, slot: u32, before: Goods, after: Goods) {
-        // No branch, since none of it can be predicted: an empty slot has no bit in any word, and gets none.
+        // No branch, since none of it can be predicted: an empty slot has no bit in any word, and
+        // gets none.
         let (bit, has) = (1 << slot, u64::from(!after.is_empty()) << slot);
         self.taken = self.taken & !bit | has;
         self.by_kind[Scan::bucket(before.kind)] &= !bit;
@@ -44,15 +47,15 @@ impl Scan {
 #[derive(Clone, Debug)]
 pub(super) struct Tree {
     taken: Taken,
-    /// Under the number of a kind, which is also that of the class of its plain stacks: all stacks of the kind, whatever
-    /// their class; flagged are plain ones with room for more. Under the number of another class: the stacks with room for
-    /// more, all flagged.
+    /// Under the number of a kind, which is also that of the class of its plain stacks: all stacks
+    /// of the kind, whatever their class; flagged are plain ones with room for more. Under the
+    /// number of another class: the stacks with room for more, all flagged.
     by_class: FxHashMap<u32, Stacks>,
     /// How many entries there may be before those that hold nothing are thrown away.
     max_entries: usize,
 }
 
-/// What is known of a kind or a class.
+/// The index entry of a kind or a class.
 #[derive(Clone, Debug, Default)]
 struct Stacks {
     slots: SlotSet,
@@ -79,11 +82,11 @@ struct Share {
     room: u32,
 }
 
-/// So many entries are always kept, for those to use again that come back.
+/// The number of entries that are always kept for reuse.
 const FEWEST_ENTRIES: usize = 256;
 
 impl Index {
-    /// For a container of so many empty slots at most.
+    /// For a container of at most this number of empty slots.
     pub(super) fn new(slots: u32) -> Index {
         if slots <= SCANNED {
             return Index::Scan(Scan::default());
@@ -92,26 +95,28 @@ impl Index {
         Index::Tree(Box::new(tree))
     }
 
-    /// How many entries there are, and how many of them are flagged; none if slots are scanned.
+    /// The number of entries and of flagged entries; `None` if slots are scanned.
     pub(super) fn entered(&self) -> Option<(usize, usize)> {
         let Index::Tree(tree) = self else { return None };
         let lengths = || tree.by_class.values().map(|stacks| stacks.slots.len());
         Some((lengths().map(|(all, _)| all).sum(), lengths().map(|(_, flagged)| flagged).sum()))
     }
 
-    /// How many items of a kind, or of a class that is not plain; none if that is not kept.
+    /// The number of items of a kind, or of a class with marks or properties; `None` if it is not
+    /// stored.
     pub(super) fn count(&self, class: u32) -> Option<u64> {
         let Index::Tree(tree) = self else { return None };
         Some(tree.by_class.get(&class).map_or(0, |stacks| stacks.count))
     }
 
-    /// How many items of each kind and of each class that is not plain, in no order; none if that is not kept.
+    /// The number of items of each kind and of each class with marks or properties, unordered; none
+    /// if it is not stored.
     pub(super) fn counts(&self) -> Option<impl Iterator<Item = (u32, u64)> + '_> {
         let Index::Tree(tree) = self else { return None };
         Some(tree.by_class.iter().map(|(&class, stacks)| (class, stacks.count)))
     }
 
-    /// How many more would fit onto the stacks of a class; none if that is not kept.
+    /// The number of items that still fit onto the stacks of a class; `None` if it is not stored.
     pub(super) fn room(&self, class: u32) -> Option<u64> {
         let Index::Tree(tree) = self else { return None };
         Some(tree.by_class.get(&class).map_or(0, |stacks| stacks.room))
@@ -191,8 +196,8 @@ impl Tree {
         self.by_class.get(&class)?.slots.next_flagged(from)
     }
 
-    /// Takes note that a slot holds something else, or as much as before. `limit` gives the most of a kind that the slot
-    /// holds.
+    /// Takes note that a slot holds something else, or as much as before. `limit` gives the most of
+    /// a kind that the slot holds.
     #[inline(never)]
     pub(super) fn update(&mut self, slot: u32, before: Goods, after: Goods, limit: impl Fn(u32) -> u32) {
         let share = |cell: Goods| Share { count: cell.count, room: limit(cell.kind).saturating_sub(cell.count) };
@@ -218,8 +223,8 @@ impl Tree {
         }
     }
 
-    /// Takes note that what lies in two slots changes places; what lies there is given as it was. `limit` gives the most of a kind that a
-    /// slot holds.
+    /// Records that two slots swap their contents, given as before. `limit` gives the maximum
+    /// number of a kind in a slot.
     #[inline(never)]
     pub(super) fn exchange(&mut self, one: (u32, Goods), other: (u32, Goods), limit: impl Fn(u32, u32) -> u32) {
         let ((here, mine), (there, yours)) = (one, other);
@@ -236,7 +241,7 @@ impl Tree {
         self.relocate(yours, (there, limit(there, yours.kind)), (here, limit(here, yours.kind)));
     }
 
-    /// A stack lies in another slot than before, in which nothing of its kind has lain. Each slot with the most that it holds.
+    /// A stack is in a new slot that had none of its kind. Each slot has its maximum.
     fn relocate(&mut self, cell: Goods, (from, had): (u32, u32), (to, has): (u32, u32)) {
         if cell.is_empty() {
             return;
@@ -263,8 +268,8 @@ impl Tree {
         }
     }
 
-    /// Takes note that what is plain, and of two kinds, has changed places between two containers. `limits` gives the most of a kind that
-    /// each of the slots holds.
+    /// Takes note that what is plain, and of two kinds, has changed places between two containers.
+    /// `limits` gives the most of a kind that each of the slots holds.
     #[inline(never)]
     pub(super) fn exchange_with(
         &mut self,
@@ -290,7 +295,7 @@ impl Tree {
         }
     }
 
-    /// A plain stack goes over to another container.
+    /// A plain stack moves to a different container.
     fn hand_over(&mut self, to: &mut Tree, kind: u32, (here, old): (u32, Share), (there, new): (u32, Share)) {
         let Some(of_kind) = self.by_class.get_mut(&kind) else {
             debug_assert!(false, "a stack of kind {kind} is not in the index");
@@ -332,7 +337,7 @@ impl Tree {
         }
     }
 
-    /// `kind` says whether it is not even of the same kind any more.
+    /// `kind` says whether the kind changes too.
     fn leave(&mut self, slot: u32, cell: Goods, share: Share, kind: bool) {
         let plain = cell.class == cell.kind;
         self.take(cell.kind, slot, Share { room: if plain { share.room } else { 0 }, ..share }, kind);
@@ -363,7 +368,7 @@ impl Tree {
     #[inline(always)]
     fn enter(&mut self, slot: u32, cell: Goods, share: Share) {
         let plain = cell.class == cell.kind;
-        // Most often it is there, and what only looks for it is quicker.
+        // Usually it exists, and a plain lookup is faster.
         let of_kind = match self.by_class.get_mut(&cell.kind) {
             Some(of_kind) => of_kind,
             None => self.by_class.entry(cell.kind).or_default(),

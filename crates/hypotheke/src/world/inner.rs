@@ -1,4 +1,4 @@
-//! What the crate reads of a world by numbers: cells, states, and what is kept of holders.
+//! Reading for the crate, by numbers: cells, states, and data of holders.
 
 use super::{Bearer, Cell, ContainerState, GROUND, NONE, Origin, PerKind, Place, Presence, Spot, World};
 use crate::id::{ContainerId, KindId, StackId};
@@ -28,7 +28,7 @@ impl World {
         self.cell_in(self.state(spot.container), spot.slot)
     }
 
-    /// What lies in a slot of a container that is not the ground.
+    /// The contents of a slot of a container other than the ground.
     #[inline(always)]
     pub(crate) fn cell_in(&self, state: &ContainerState, slot: u32) -> Cell {
         self.cells[(state.base + slot) as usize]
@@ -38,7 +38,7 @@ impl World {
         self.containers[container as usize].slots
     }
 
-    /// Whether a container is there, be it the ground or a hand.
+    /// Whether a container exists, the ground and hands included.
     pub(crate) fn is_there(&self, container: u32) -> bool {
         self.state(container).is_there()
     }
@@ -170,7 +170,7 @@ impl World {
         narrow::index(self.holders.len())
     }
 
-    /// What a container is called by itself, also when it has gone; nothing for the inside of a pack.
+    /// The own name of a container, also after its removal; `None` for the inside of a pack.
     pub(crate) fn own_name(&self, container: u32) -> &str {
         &self.state(container).name
     }
@@ -226,7 +226,7 @@ impl World {
         self.cells_of(self.state(container))
     }
 
-    /// Which of the ruleset's containers one is; none for the ground and for hands.
+    /// The definition of a container in the ruleset; `None` for the ground and hands.
     pub(crate) fn def_number(&self, container: u32) -> Option<u32> {
         Some(self.state(container).def).filter(|&def| def != NONE)
     }
@@ -242,7 +242,8 @@ impl World {
         counted.filter_map(|kind| u32::try_from(kind).ok().map(|kind| self.rules.kind_id(kind)))
     }
 
-    /// Whether of each kind so many items are held as came into the world and did not leave it.
+    /// Whether the number of items of each kind equals those that entered the world less those that
+    /// left.
     pub(crate) fn accounts_for(&self, held: &PerKind<i128>) -> bool {
         let travelled = self.travelled.keys().map(|kind| kind.index());
         held.counted_with(&self.totals).chain(travelled).all(|kind| {

@@ -1,7 +1,7 @@
 //! Worlds: where everything lies.
 //!
-//! Reading is public. Every change goes through [`World::carry_out`] and [`World::carry_back`], which take [`Event`]s,
-//! decide nothing, and keep the indexes and sums in step with the cells.
+//! Reading is public. Every change goes through [`World::carry_out`] and [`World::carry_back`],
+//! which take [`Event`]s, decide nothing, and keep the indexes and sums in step with the cells.
 
 mod apply;
 mod bit_list;
@@ -55,7 +55,7 @@ use index::Index;
 pub use path::{Place, UnknownPlace};
 pub(crate) use per_kind::PerKind;
 #[cfg(test)]
-pub(crate) use release::{Forgotten, forgetting};
+pub(crate) use release::{SkippedUpdate, skipping};
 pub(crate) use scratch::{Bearer, EMPTY, Overlay, Scratch, Spare};
 pub use view::{SlotView, StackView};
 
@@ -70,8 +70,9 @@ pub(crate) const NONE: u32 = u32::MAX;
 
 /// The whole state: every container, every holder, the ground.
 ///
-/// A world is made from a ruleset with its start contents ([`World::new`]) or without ([`World::empty`]). It is read
-/// with its methods and changed by operations only ([`World::perform`]).
+/// A world is made from a ruleset with its start contents ([`World::new`]) or without
+/// ([`World::empty`]). It is read with its methods and changed by operations only
+/// ([`World::perform`]).
 #[derive(Clone)]
 pub struct World {
     pub(crate) rules: Arc<Ruleset>,
@@ -83,22 +84,23 @@ pub struct World {
     /// The slots of all containers; each container is a range of them.
     cells: Vec<Cell>,
     containers: Vec<ContainerState>,
-    /// The containers that stand in the world, in the order in which they came.
+    /// The containers without a holder, in order of arrival.
     standing: BTreeSet<(u64, u32)>,
-    /// Containers that wait to be brought again, by definition: they were inside of packs that have gone, or departed.
+    /// Containers for reuse, by definition: insides of removed packs, or departed ones.
     waiting: BTreeSet<(u32, u32)>,
     holders: Vec<HolderState>,
     /// The holders that are there, in the order in which they came.
     present: BTreeSet<(u64, u32)>,
     /// Holders that wait to be brought again: they have departed.
     waiting_holders: BTreeSet<u32>,
-    /// So many containers and holders have come into the world: what comes next is put after them.
+    /// The number of containers and holders that have arrived: the order number of the next.
     came: u64,
     /// The lowest number that the next departure may get.
     pub(crate) departures: u64,
     /// The number of the latest departure that has arrived under each name.
     pub(crate) arrived: BTreeMap<Box<str>, u64>,
-    /// Departures that have arrived here by what an earlier version has saved, which did not tell their names.
+    /// Departures that have arrived here by what an earlier version has saved, which did not tell
+    /// their names.
     pub(crate) arrivals_one_by_one: BTreeSet<DepartureId>,
     /// Containers and the holders that have opened them.
     opened: BTreeSet<(u32, u32)>,
@@ -112,9 +114,10 @@ pub struct World {
     holder_names: FxHashMap<Box<str>, u32>,
     pub(crate) ground: Ground,
     pub(crate) classes: ClassTable,
-    /// The weight of all that there is, in thousandths. As long as this fits its type, no sum inside the world overflows.
+    /// The weight of all that there is, in thousandths. As long as this fits its type, no sum
+    /// inside the world overflows.
     whole_weight: i64,
-    /// Of what lies where, as long as it is kept.
+    /// The content hash, if it is enabled.
     hash: u64,
     hashed: bool,
     /// A change in a container adds to its weight and to that of its holder, and to no other sum.
@@ -148,10 +151,10 @@ pub struct KindTotals {
     pub departed: u64,
 }
 
-/// How a container is there.
+/// The surroundings of a container.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 enum Presence {
-    /// It stands in the world, or a holder carries it, or it is the ground or a hand: nothing lies around it.
+    /// In the world itself, carried by a holder, the ground, or a hand: nothing is around it.
     Lasting,
     /// It is the inside of a pack, or waits to be one.
     Inside,
@@ -165,7 +168,8 @@ pub(crate) struct ContainerState {
     since: Moment,
     /// How often it has been brought again under this number.
     generation: u32,
-    /// The moments at which it came before, as far as it may come back to them: what is undone is known by its old handles again.
+    /// The moments at which it came before, as far as it may come back to them: what is undone is
+    /// known by its old handles again.
     came_before: Vec<Moment>,
     pub(crate) def: u32,
     presence: Presence,
@@ -174,11 +178,12 @@ pub(crate) struct ContainerState {
     pub(crate) take: bool,
     pub(crate) must_open: bool,
     pub(crate) exclusive: bool,
-    /// Its filter is requested of all that comes to lie below it.
+    /// Its filter checks everything that enters at any depth.
     pub(crate) deep: bool,
     /// Empty slots with a filter of their own are filled before the others.
     pub(crate) reserved_first: bool,
-    /// Nothing but filters, stack limits and weight caps can stand in the way of plain stacks here, nor of the holder.
+    /// Nothing but filters, stack limits and weight caps can stand in the way of plain stacks here,
+    /// nor of the holder.
     pub(crate) is_simple: bool,
     /// Items in it count towards caps by filter, of its own or of the holder that carries it.
     pub(crate) has_caps: bool,
@@ -194,13 +199,13 @@ pub(crate) struct ContainerState {
     pub(crate) stack_limit: u32,
     pub(crate) admits: Option<FilterId>,
     pub(crate) weight_cap: i64,
-    /// Of all that lies in it, in thousandths.
+    /// The weight of its contents in thousandths.
     pub(crate) weight: i64,
-    /// Where the pack lies whose inside it is; `NOWHERE` for a container that no pack brings, and for one that waits
-    /// to be brought.
+    /// Where the pack lies whose inside it is; `NOWHERE` for a container that no pack brings, and
+    /// for one that waits to be brought.
     pub(crate) parent: Spot,
     index: Index,
-    /// The sum of the shares of all that lies in it, as long as hashes are kept.
+    /// The sum of the shares of its contents, if hashes are enabled.
     hash: u64,
     /// When it came into the world, among all that did.
     came: u64,
@@ -217,7 +222,7 @@ impl ContainerState {
     }
 }
 
-/// Where the stack in a hand came from: a slot, as long as its container is there.
+/// The origin of the stack in a hand: a slot, as long as its container exists.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) struct Origin {
     pub(crate) container: ContainerId,

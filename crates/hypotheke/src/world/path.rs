@@ -49,14 +49,15 @@ impl UnknownPlace {
     }
 }
 
-/// Among so many names one that was meant is looked for.
+/// The maximum number of names to search for a similar one.
 const MAX_NAMES: usize = 100;
 
 impl World {
-    /// Where a path leads. A bare `pockets` is the acting holder's; otherwise it must be the only one.
+    /// Where a path leads. A bare `pockets` is the acting holder's; otherwise it must be the only
+    /// one.
     ///
     /// # Errors
-    /// If no such place is there.
+    /// If no such place exists.
     pub fn place(&self, path: &Path, actor: Option<HolderId>) -> Result<Place, UnknownPlace> {
         match path.root() {
             PathRoot::Ground => self.place_on_ground(path),
@@ -155,8 +156,9 @@ impl World {
         UnknownPlace::new(format!("unknown place `{name}`"), self.help_with(name))
     }
 
-    /// What may have been meant. A request with a wrong name must not cost more in a world of many names: there it is compared with
-    /// those of the holder whose container it would be, or else with those of the ruleset, which are not all.
+    /// What may have been meant. A request with a wrong name must not cost more in a world of many
+    /// names: there it is compared with those of the holder whose container it would be, or else
+    /// with those of the ruleset, which are not all.
     fn help_with(&self, name: &str) -> Option<String> {
         let own_name = |id: ContainerId| &*self.containers[id.index as usize].name;
         if let Some(holder) = name.split_once('.').and_then(|(holder, _)| self.holder(holder)) {
@@ -172,7 +174,7 @@ impl World {
         nearest(name, there.take(MAX_NAMES)).map(|name| format!("Did you mean `{name}`?"))
     }
 
-    /// Follows the steps of a path from a container on: to a slot of it, into the pack that lies there, and so on.
+    /// Follows the steps of a path from a container: to a slot, into the pack there, and so on.
     fn step_into(&self, container: ContainerId, path: &Path) -> Result<Place, UnknownPlace> {
         self.step_on(container, path.steps(), path)
     }
@@ -271,7 +273,7 @@ impl World {
         there.flat_map(of_container).find(|&spot| self.cell(spot).id == id.0)
     }
 
-    /// Where an end of an event lies; none if it is nowhere, because items were created or consumed.
+    /// The place of an end of an event; `None` for created or consumed items.
     #[must_use]
     pub fn place_of_end(&self, end: &StackLocation) -> Option<Place> {
         match end.spot {

@@ -1,5 +1,6 @@
-//! A value for each kind of a ruleset. Where nothing was ever counted it takes next to no room, so that a world of few items
-//! is made and copied as fast by rules of a hundred thousand kinds as by rules of ten.
+//! A value for each kind of a ruleset. Where nothing was ever counted it takes next to no room, so
+//! that a world of few items is made and copied as fast by rules of a hundred thousand kinds as by
+//! rules of ten.
 
 const CHUNK: usize = 32;
 
@@ -28,7 +29,8 @@ impl<T: Copy + Default> PerKind<T> {
         &mut chunk[kind % CHUNK]
     }
 
-    /// The kinds of which something may have been counted here or there, each once, and some that lie near them.
+    /// The kinds of which something may have been counted here or there, each once, and some that
+    /// lie near them.
     pub(crate) fn counted_with<'a, U>(&'a self, other: &'a PerKind<U>) -> impl Iterator<Item = usize> + 'a {
         let chunks = self.chunks.iter().zip(&other.chunks).enumerate();
         let counted = chunks.filter(|(_, (here, there))| here.is_some() || there.is_some());

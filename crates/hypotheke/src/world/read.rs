@@ -12,27 +12,27 @@ use crate::ruleset::{ContainerDef, HolderDef, Ruleset};
 use crate::snapshot::Orphan;
 
 impl World {
-    /// The ruleset by which the world is played.
+    /// The ruleset of the world.
     #[must_use]
     pub fn rules(&self) -> &Arc<Ruleset> {
         &self.rules
     }
 
-    /// How many operations were applied.
+    /// The number of operations that were applied.
     #[must_use]
     pub fn revision(&self) -> u64 {
         self.revision
     }
 
-    /// The handles of all containers: those that stand in the world, then those that holders carry. The insides of packs
-    /// are not among them; [`StackView::inside`] gives those.
+    /// The handles of all containers: those without a holder, then those of holders. The insides of
+    /// packs are not included; [`StackView::inside`] returns those.
     pub fn containers(&self) -> impl Iterator<Item = ContainerId> + '_ {
         let carried = self.present.iter().flat_map(|&(_, holder)| &self.holders[holder as usize].containers);
         let standing = self.standing.iter().map(|(_, index)| index);
         standing.chain(carried).map(|&index| self.container_id(index))
     }
 
-    /// The handles of all holders, in the order in which they came.
+    /// The handles of all holders, in order of arrival.
     pub fn holders(&self) -> impl Iterator<Item = HolderId> + '_ {
         self.present.iter().map(|&(_, index)| self.holder_id(index))
     }
@@ -58,34 +58,34 @@ impl World {
         HolderId { index, since: self.holders[index as usize].since }
     }
 
-    /// The handle of the next container that is brought under a number.
+    /// The handle of the next container with this index.
     pub(crate) fn container_to_be(&self, index: u32) -> ContainerId {
         ContainerId { index, since: self.now.moment() }
     }
 
-    /// The handle of the next holder that is brought under a number.
+    /// The handle of the next holder with this index.
     pub(crate) fn holder_to_be(&self, index: u32) -> HolderId {
         HolderId { index, since: self.now.moment() }
     }
 
-    /// The container of a name, be it the ground or a hand.
+    /// The container with a name, including the ground and hands.
     pub(crate) fn lasting(&self, name: &str) -> Option<u32> {
         let hand = || self.holder(name.strip_suffix(".hand")?).map(|holder| self.hand_of(holder.index));
         self.container_names.get(name).copied().or_else(hand)
     }
 
-    /// Whether there is such a place in a container.
+    /// Whether a container has this slot.
     pub(crate) fn has_spot(&self, spot: Spot) -> bool {
         let state = self.containers.get(spot.container as usize);
         spot.is_ground() || state.is_some_and(|state| spot.slot < state.slots)
     }
 
-    /// Whether a holder has not departed.
+    /// Whether a holder is in the world.
     pub(crate) fn is_present(&self, holder: u32) -> bool {
         self.holders[holder as usize].is_there
     }
 
-    /// None for a handle of another world or of a container that has gone.
+    /// None for a handle of a different world or of a removed container.
     #[inline]
     pub(super) fn container_state(&self, id: ContainerId) -> Option<&ContainerState> {
         let state = self.containers.get(id.index as usize)?;
@@ -100,14 +100,15 @@ impl World {
         (state.is_there && state.since == id.since).then_some(state)
     }
 
-    /// True if the handle belongs to this world and its container is there.
+    /// True if the handle belongs to this world and the container exists.
     #[must_use]
     #[inline]
     pub fn has_container(&self, id: ContainerId) -> bool {
         self.container_state(id).is_some()
     }
 
-    /// Whether a handle belongs to a container that is there and is neither a hand nor the inside of a pack.
+    /// Whether a handle belongs to an existing container that is neither a hand nor the inside of a
+    /// pack.
     #[inline]
     pub(crate) fn has_lasting(&self, id: ContainerId) -> bool {
         self.containers.get(id.index as usize).is_some_and(|state| {
@@ -116,14 +117,14 @@ impl World {
         })
     }
 
-    /// True if a container stands in the world: no holder carries it, and it is not the inside of a pack.
+    /// True for a container that no holder carries and that is not the inside of a pack.
     #[must_use]
     pub fn stands(&self, id: ContainerId) -> bool {
         self.has_lasting(id) && self.state(id.index).holder == NONE
     }
 
-    /// The state of a container in which nothing but filters, stack limits and caps can stand in the way of plain
-    /// stacks, if it is there and not the inside of a pack.
+    /// The state of a container whose only limits on plain stacks are filters, stack limits and
+    /// caps, if it exists and is not the inside of a pack.
     #[inline(always)]
     pub(crate) fn plain_state(&self, id: ContainerId) -> Option<&ContainerState> {
         let state = self.containers.get(id.index as usize)?;
@@ -131,21 +132,21 @@ impl World {
         (there && state.since == id.since).then_some(state)
     }
 
-    /// True if the handle belongs to this world and its holder is there.
+    /// True if the handle belongs to this world and the holder exists.
     #[must_use]
     #[inline]
     pub fn has_holder(&self, id: HolderId) -> bool {
         self.holder_state(id).is_some()
     }
 
-    /// What paths call a container: `sled`, `surveyor.pockets`, `surveyor.harness/back/` for the inside of the pack that
-    /// lies there; empty for a handle that is not of this world.
+    /// The name of a container in paths: `sled`, `surveyor.pockets`, `surveyor.harness/back/` for
+    /// the inside of the pack in that slot. Empty for a handle of a different world.
     #[must_use]
     pub fn container_name(&self, id: ContainerId) -> String {
         self.container_state(id).map_or_else(String::new, |_| self.name_of(id.index))
     }
 
-    /// What paths call a holder; empty for a handle that is not of this world.
+    /// The name of a holder in paths. Empty for a handle of a different world.
     #[must_use]
     pub fn holder_name(&self, id: HolderId) -> &str {
         self.holder_state(id).map_or("", |state| &state.name)
@@ -170,7 +171,8 @@ impl World {
         self.holder_of(id.index).map(|holder| self.holder_id(holder))
     }
 
-    /// Where the pack lies whose inside a container is; none if it is not the inside of a pack.
+    /// The place of the pack that contains a container; `None` if the container is not inside a
+    /// pack.
     #[must_use]
     pub fn place_of_pack(&self, id: ContainerId) -> Option<Place> {
         match self.container_state(id)?.parent {
@@ -180,7 +182,7 @@ impl World {
         }
     }
 
-    /// The containers that a holder carries, in the order in which they are tried.
+    /// The containers that a holder carries, in the order in which they are filled.
     pub fn carried(&self, id: HolderId) -> impl Iterator<Item = ContainerId> + '_ {
         let containers = self.holder_state(id).map_or(&[][..], |state| &state.containers);
         containers.iter().map(|&index| self.container_id(index))
@@ -193,45 +195,45 @@ impl World {
         (!cell.is_empty()).then_some(StackView { world: self, cell })
     }
 
-    /// The slot from which the stack in a holder's hand came, if it came from one that is still there.
+    /// The slot that the stack in a holder's hand came from, if that slot still exists.
     #[must_use]
     pub fn hand_origin(&self, id: HolderId) -> Option<Place> {
         let origin = self.holder_state(id)?.origin?;
         self.has_container(origin.container).then_some(Place::Slot(origin.container, origin.slot))
     }
 
-    /// At which kinds the shortcuts of a holder point, in order.
+    /// The kinds of the shortcuts of a holder, in order.
     #[must_use]
     pub fn shortcuts(&self, id: HolderId) -> impl ExactSizeIterator<Item = Option<KindId>> + '_ {
         self.holder_state(id).map_or(&[][..], |state| &state.shortcuts).iter().copied()
     }
 
-    /// True if a holder has opened a container. Its own containers are always open to it, without that.
+    /// True if a holder has opened a container. The containers of a holder are always open to it.
     #[must_use]
     pub fn has_opened(&self, holder: HolderId, container: ContainerId) -> bool {
         self.has_holder(holder) && self.has_container(container) && self.is_open(holder.index, container.index)
     }
 
-    /// The weight of all that lies in a container.
+    /// The weight of the contents of a container.
     #[must_use]
     pub fn container_weight(&self, id: ContainerId) -> Decimal {
         Decimal::from_thousandths(self.container_state(id).map_or(0, |state| state.weight))
     }
 
-    /// The weight of all that a holder carries.
+    /// The weight of everything that a holder carries.
     #[must_use]
     pub fn holder_weight(&self, id: HolderId) -> Decimal {
         Decimal::from_thousandths(self.holder_state(id).map_or(0, |state| state.weight))
     }
 
-    /// The highest of its thresholds of weight that a holder has reached, such as `laden`.
+    /// The label of the highest encumbrance step that a holder has reached, such as `laden`.
     #[must_use]
     pub fn encumbrance(&self, id: HolderId) -> Option<&str> {
         let weight = self.holder_weight(id);
         self.holder_def(id)?.encumbrance().take_while(|(from, _)| *from <= weight).last().map(|(_, label)| label)
     }
 
-    /// What a holder has of an attribute: what lies in the slots of its worn containers adds to it, each item by itself.
+    /// The value of an attribute of a holder: the sum over all worn items.
     #[must_use]
     pub fn attribute(&self, id: HolderId, name: &str) -> Decimal {
         let worn = self.carried(id).filter(|&container| self.def_of(container.index).is_worn());
@@ -243,24 +245,24 @@ impl World {
         Decimal::from_thousandths(stacks.map(granted).fold(0, i64::saturating_add))
     }
 
-    /// The weight of all that lies on the ground.
+    /// The weight of all stacks on the ground.
     #[must_use]
     pub fn ground_weight(&self) -> Decimal {
         Decimal::from_thousandths(self.ground.weight)
     }
 
-    /// The weight of all that there is, in thousandths.
+    /// The total weight, in thousandths.
     pub(crate) fn whole_weight(&self) -> i64 {
         self.whole_weight
     }
 
-    /// How many slots of a container are empty. One that is blocked by an item in another slot is not.
+    /// The number of empty slots of a container. Blocked slots are not empty.
     #[must_use]
     pub fn free_slots(&self, id: ContainerId) -> u32 {
         self.container_state(id).map_or(0, |state| state.slots - state.taken - self.blocked_slots(id))
     }
 
-    /// How many slots without a stack are blocked by items in other slots.
+    /// The number of slots without a stack that items in other slots block.
     fn blocked_slots(&self, id: ContainerId) -> u32 {
         let def = self.container_def(id).filter(|_| !self.rules.needs.is_empty());
         let ruled = def.map_or(&[][..], |def| &def.ruled);
@@ -269,9 +271,9 @@ impl World {
             let Some(stack) = self.stack_at(id, slot) else { return false };
             let needs = self.rules.figures[stack.kind().handle().index()].needs;
             let needs = self.rules.needs.get(needs as usize).map_or(&[][..], Vec::as_slice);
-            let needed = |name: &str| needs.iter().any(|need| **need == *name);
-            // Where it is in a slot that it does not name it takes only that.
-            needed(name) && ruled.get(slot).and_then(|rule| rule.name.as_deref()).is_some_and(needed)
+            let required = |name: &str| needs.iter().any(|need| **need == *name);
+            // An item in a slot that it does not list occupies only that slot.
+            required(name) && ruled.get(slot).and_then(|rule| rule.name.as_deref()).is_some_and(required)
         };
         let blocked = ruled.iter().enumerate().filter(|(slot, rule)| {
             let is_blocked = |name: &str| (0..ruled.len()).any(|other| other != *slot && blocks(name, other));
@@ -291,7 +293,7 @@ impl World {
         (0..slots).map(move |slot| SlotView { world: self, spot: Spot { container: id.index, slot } })
     }
 
-    /// The stack in a slot; none if it is empty or not there.
+    /// The stack in a slot; `None` if the slot is empty or does not exist.
     #[must_use]
     #[inline]
     pub fn stack(&self, id: ContainerId, slot: u32) -> Option<StackView<'_>> {
@@ -320,13 +322,13 @@ impl World {
         })
     }
 
-    /// What is kept aside, because an earlier ruleset knew it and this one does not.
+    /// Contents that an earlier ruleset had and the present ruleset does not know.
     #[must_use]
     pub fn orphans(&self) -> &[Orphan] {
         &self.orphans
     }
 
-    /// How many items of a kind came into the world and left it.
+    /// The numbers of items of a kind that entered and left the world.
     #[must_use]
     pub fn totals(&self, kind: KindId) -> KindTotals {
         if !self.rules.has_kind(kind) {
@@ -337,14 +339,15 @@ impl World {
         KindTotals { created, consumed, arrived, departed }
     }
 
-    /// The container that an event of the latest operation moved with its pack; none if it was no pack.
+    /// The container inside the pack that an event of the latest operation moved; `None` if it was
+    /// not a pack.
     #[must_use]
     pub fn inside_of(&self, inner: PackContents) -> Option<ContainerId> {
         let there = inner.0 != GROUND && inner.0 < self.container_count();
         there.then(|| self.container_id(inner.0))
     }
 
-    // What operations read. Indexes have been checked.
+    // Reading for operations. Indexes are checked before.
 }
 
 /// The contents by names: `depot: 4 flare, 1 rope`.
@@ -353,11 +356,11 @@ impl fmt::Debug for World {
         let text = |stacks: &mut dyn Iterator<Item = StackView<'_>>| {
             stacks.map(|stack| format!("{} {}", stack.count(), stack.kind().id())).collect::<Vec<_>>().join(", ")
         };
-        let mut told = f.debug_struct("World");
-        told.field("number", &self.number).field("revision", &self.revision);
+        let mut described = f.debug_struct("World");
+        described.field("number", &self.number).field("revision", &self.revision);
         for id in self.containers().filter(|&id| self.free_slots(id) < self.slot_count(id.index)) {
-            told.field(&self.container_name(id), &text(&mut self.stacks(id).map(|(_, stack)| stack)));
+            described.field(&self.container_name(id), &text(&mut self.stacks(id).map(|(_, stack)| stack)));
         }
-        told.field("ground", &text(&mut self.ground().map(|(stack, _)| stack))).finish_non_exhaustive()
+        described.field("ground", &text(&mut self.ground().map(|(stack, _)| stack))).finish_non_exhaustive()
     }
 }

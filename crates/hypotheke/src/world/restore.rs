@@ -10,7 +10,7 @@ use crate::ruleset::Ruleset;
 use crate::snapshot::{MAX_COUNTED, PastArrival, Snapshot, SnapshotError};
 
 impl World {
-    /// The world that a snapshot tells of, played by a ruleset.
+    /// The world of a snapshot, under a ruleset.
     ///
     /// # Errors
     /// All that is in the snapshot and that no world of this ruleset can be.
@@ -74,8 +74,8 @@ fn check_openers(reader: &mut Reader<'_>, snapshot: &Snapshot) {
 
 fn counters(reader: &mut Reader<'_>, rules: &Ruleset, snapshot: &Snapshot) -> Vec<KindTotals> {
     let mut totals = vec![KindTotals::default(); rules.kinds().len()];
-    for (name, told) in &snapshot.totals {
-        let crate::snapshot::KindTotals { created, consumed, arrived, departed } = *told;
+    for (name, described) in &snapshot.totals {
+        let crate::snapshot::KindTotals { created, consumed, arrived, departed } = *described;
         match rules.find_kind(name) {
             Some(_) if created.max(consumed).max(arrived).max(departed) > MAX_COUNTED => {
                 reader.fault("totals", format!("the number of `{name}` is too large"));
@@ -106,14 +106,14 @@ fn counters(reader: &mut Reader<'_>, rules: &Ruleset, snapshot: &Snapshot) -> Ve
     totals
 }
 
-/// What departed from here was there to depart, and nothing is told twice.
+/// Every departure from here had its number, and none appears twice.
 fn check_arrivals(reader: &mut Reader<'_>, snapshot: &Snapshot) {
     let (mut ids, mut names) = (BTreeSet::new(), BTreeSet::new());
     for past in &snapshot.arrivals {
         match past {
             PastArrival::One(id) => {
                 if id.world == snapshot.world && id.number >= snapshot.departures {
-                    reader.fault("arrivals", format!("{id} is still to be: the next is {}", snapshot.departures));
+                    reader.fault("arrivals", format!("{id} is not below the next number, {}", snapshot.departures));
                 }
                 if !ids.insert(id) {
                     reader.fault("arrivals", format!("{id} has arrived twice"));
@@ -186,7 +186,7 @@ impl Restoring {
         }
     }
 
-    /// What is told of containers and holders beside what they hold.
+    /// The data of containers and holders other than contents.
     fn open(&mut self, snapshot: &Snapshot) {
         for (container, openers) in opened(snapshot) {
             let Some(index) = self.index_of(container.as_deref().map_err(|pack| *pack)) else { continue };

@@ -23,8 +23,8 @@ pub(crate) struct Scratch {
     pub(crate) overlay: Overlay,
 }
 
-/// Buffers for those who only ask, so that asking again and again allocates nothing. Whoever finds them taken, by another
-/// thread, uses new ones.
+/// Buffers for queries, so that repeated queries allocate nothing. If a different thread uses them,
+/// new ones are created.
 #[derive(Default)]
 pub(crate) struct Spare(Mutex<Option<Box<Scratch>>>);
 
@@ -142,11 +142,12 @@ struct Many {
     empty: BTreeSet<Spot>,
     /// Container, class and slot of stacks with room for more.
     room: BTreeSet<(u32, u32, u32)>,
-    /// Container and class (or `EMPTY`): below this slot, all that the world would find has been changed.
+    /// Container and class (or `EMPTY`): below this slot, all that the world would find has been
+    /// changed.
     passed: BTreeMap<(u32, u32), u32>,
 }
 
-/// Stands for a class where empty slots are looked for.
+/// A class number that means: empty slots.
 pub(crate) const EMPTY: u32 = u32::MAX;
 
 impl Pending {
@@ -209,7 +210,8 @@ impl Pending {
         }
     }
 
-    /// The next changed slot that is empty (`class` is `EMPTY`), or has a stack of the class with room for more.
+    /// The next changed slot that is empty (`class` is `EMPTY`), or has a stack of the class with
+    /// room for more.
     pub(crate) fn next_target(
         &self,
         container: u32,

@@ -44,7 +44,8 @@ impl World {
         world
     }
 
-    /// An empty world in which each container has as many slots as it may ever have, to look up names in.
+    /// An empty world in which each container has as many slots as it may ever have, to look up
+    /// names in.
     pub(crate) fn largest(rules: &Arc<Ruleset>) -> World {
         let mut world = World::empty(rules);
         world.stretch();
@@ -104,7 +105,7 @@ impl World {
         world
     }
 
-    /// Adds a container that stands in the world, or that a holder carries.
+    /// Adds a container, with or without a holder.
     pub(crate) fn bring_container(&mut self, index: u32, name: &str, def: u32, slots: u32, holder: Option<u32>) {
         let came = self.next_to_come();
         let holder_has_caps = holder.is_some_and(|holder| !self.caps_of_holder(holder).is_empty());
@@ -154,8 +155,8 @@ impl World {
         self.holders[holder as usize].hand = index;
     }
 
-    /// Adds a container: the next one, or one that waits. All slots that it may ever have are there from the beginning;
-    /// those beyond its number are empty.
+    /// Adds a container: a new one, or a reused one. All slots that it may ever have exist from the
+    /// beginning; those beyond its number are empty.
     pub(super) fn bring_state(&mut self, index: u32, def: u32, slots: u32) -> &mut ContainerState {
         if index == self.container_count() {
             let most = self.rules.containers().get(def as usize).map_or(slots, |def| def.bounds.1);
@@ -207,10 +208,11 @@ impl World {
         self.travelled = kinds.filter(|(_, travelled)| *travelled != (0, 0)).collect();
     }
 
-    /// The same world with another number and another start of its random numbers. It can't go back from there.
+    /// The same world with a different number and different random numbers. Earlier operations
+    /// can't be undone.
     ///
-    /// The number, below 2²⁴, becomes part of the ids of its stacks, of those too that it has given up to now: worlds that
-    /// may exchange stacks need different ones.
+    /// The number, below 2²⁴, becomes part of the ids of its stacks, of those too that it has given
+    /// up to now: worlds that may exchange stacks need different ones.
     #[must_use]
     pub fn numbered(mut self, number: u32, seed: u64) -> World {
         let (before, number) = (self.number, number & 0xff_ffff);
@@ -232,7 +234,7 @@ impl World {
         self
     }
 
-    /// Goes on where a world stands that has gone over to another ruleset.
+    /// Continues from a world that was migrated to a different ruleset.
     pub(crate) fn succeed(&mut self, before: &World) {
         self.set_undo_limit(before.max_kept());
         if before.hashed {
@@ -240,7 +242,8 @@ impl World {
         }
     }
 
-    /// Goes on under a ruleset of the same text: all numbers mean the same. Handles from before are refused.
+    /// Goes on under a ruleset of the same text: all numbers mean the same. Handles from before are
+    /// refused.
     pub(crate) fn go_on_under(&mut self, rules: &Arc<Ruleset>) {
         self.clear(0);
         self.scratch = None;
@@ -258,7 +261,7 @@ impl World {
         self.give_handles(&|_, _| since);
     }
 
-    /// The same under a ruleset that differs from the one before in how high caps are.
+    /// The same under a ruleset that differs only in the values of caps.
     pub(crate) fn go_on_under_other_caps(&mut self, rules: &Arc<Ruleset>) {
         self.go_on_under(rules);
         for state in &mut self.containers {
@@ -269,8 +272,9 @@ impl World {
         }
     }
 
-    /// What another world has too, of the same ruleset, has the handles that it has there: a container under the same number and
-    /// name, or in the same pack, and a holder of the same name.
+    /// What another world has too, of the same ruleset, has the handles that it has there: a
+    /// container under the same number and name, or in the same pack, and a holder of the same
+    /// name.
     pub(crate) fn share_handles(&mut self, other: &World) {
         for (holder, theirs) in self.holders.iter_mut().zip(&other.holders) {
             if (&holder.name, holder.def) == (&theirs.name, theirs.def) {
@@ -294,7 +298,7 @@ impl World {
     fn give_handles(&mut self, since: &dyn Fn(&World, u32) -> Moment) {
         let moments: Vec<Moment> = (0..self.container_count()).map(|index| since(self, index)).collect();
         for holder in 0..self.holders.len() {
-            // An origin whose container has gone must not come to mean what is there now.
+            // An origin in a removed container must not refer to a new container.
             let origin = self.holders[holder].origin.filter(|origin| self.has_container(origin.container));
             let anew = |Origin { container: ContainerId { index, .. }, slot }| {
                 let since = moments[index as usize];
@@ -307,7 +311,7 @@ impl World {
         }
     }
 
-    /// Goes on from where a world stood that was played by another ruleset.
+    /// Continues from a world of a different ruleset.
     pub(crate) fn go_on_from(&mut self, revision: u64, random: crate::snapshot::Random) {
         (self.revision, self.random, self.scratch) = (revision, random.0, None);
         self.now.pass();
@@ -321,17 +325,19 @@ impl ContainerState {
         self.limits().of(rules, slot, kind)
     }
 
-    /// How many items of a kind lie in it; none if that is not kept.
+    /// The number of its items of a kind; `None` if it is not stored.
     pub(crate) fn kept_count(&self, kind: KindId) -> Option<u64> {
         self.index.count(kind.0)
     }
 
-    /// How many items of each kind and of each class that is not plain lie in it, in no order; none if that is not kept.
+    /// The number of its items of each kind and of each class with marks or properties, unordered;
+    /// none if it is not stored.
     pub(crate) fn kept_counts(&self) -> Option<impl Iterator<Item = (u32, u64)> + '_> {
         self.index.counts()
     }
 
-    /// How many more plain items of a kind would fit onto its stacks; none if that is not kept.
+    /// The number of plain items of a kind that still fit onto its stacks; `None` if it is not
+    /// stored.
     pub(crate) fn kept_room(&self, kind: u32) -> Option<u64> {
         self.index.room(kind)
     }

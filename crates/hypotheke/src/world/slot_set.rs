@@ -2,9 +2,11 @@ use smallvec::SmallVec;
 
 use super::chunks::Chunks;
 
-/// An ordered set of slot numbers, some of which are flagged. A few lie side by side; of many there are sorted chunks.
+/// An ordered set of slot numbers, some of which are flagged. A few lie side by side; of many there
+/// are sorted chunks.
 ///
-/// Its size grows with the slots held, and a set that has once been as large as it gets allocates no more.
+/// Its size grows with the slots held, and a set that has once been as large as it gets allocates
+/// no more.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct SlotSet {
     few: SmallVec<[Entry; 4]>,
@@ -32,7 +34,7 @@ impl Entry {
     }
 }
 
-/// More than so many slots are held in chunks.
+/// More slots than this are stored in chunks.
 const FEW: usize = 64;
 
 impl SlotSet {
@@ -49,7 +51,7 @@ impl SlotSet {
         self.few.partition_point(|held| held.slot() < slot)
     }
 
-    /// Puts a slot in, flagged or not, whether or not it was there.
+    /// Adds a slot, flagged or not, new or present.
     #[inline]
     pub(crate) fn insert(&mut self, slot: u32, flagged: bool) {
         let entry = Entry::new(slot, flagged);

@@ -1,7 +1,7 @@
-//! Which stacks there are, by their ids, so that it does not take a look at all of them to know whether what arrives is there
-//! already.
+//! The ids of all stacks, so that an arrival need not be compared with every stack.
 //!
-//! Most worlds never ask: the ids are collected when something arrives for the first time, and followed from then on.
+//! Most worlds never ask: the ids are collected when something arrives for the first time, and
+//! followed from then on.
 
 use std::sync::OnceLock;
 
@@ -41,7 +41,7 @@ impl StackIds {
 pub(super) type KnownIds = OnceLock<StackIds>;
 
 impl World {
-    /// Whether one of these stacks is there. The first time it takes a look at all stacks.
+    /// Whether one of these stacks is present. The first call visits all stacks.
     pub(crate) fn has_any<'i>(&self, ids: impl IntoIterator<Item = &'i StackId>) -> bool {
         let mut ids = ids.into_iter().peekable();
         if ids.peek().is_none() {
@@ -58,7 +58,7 @@ impl World {
         known
     }
 
-    /// Follows what an operation has done, whole or taken back. What comes and goes with containers is followed there.
+    /// Updates the ids after an operation or an undo. Arrivals and departures are handled there.
     #[inline(always)]
     pub(crate) fn follow_ids(&mut self) {
         if self.stack_ids.get().is_some() {
@@ -75,10 +75,10 @@ impl World {
         }
     }
 
-    /// A stack that events name lies where one of them lays it or leaves it, or nowhere.
+    /// A stack that events name ends up where one of them places or leaves it, or nowhere.
     pub(super) fn follow_ids_of(&mut self, events: &[Event]) {
         let Some(mut known) = self.stack_ids.take() else { return };
-        // What goes whole to an empty place, alone, is there as before.
+        // A stack that moves whole to an empty place is still present.
         let stays = |event: &Event| match event {
             Event::Moved { from, to, .. } => from.stack == to.stack && events.len() == 1,
             _ => false,

@@ -1,6 +1,7 @@
 use super::bit_tree::BitTree;
 
-/// Which slots of a container are taken: one bit for each, and above those which words have a taken or an empty one.
+/// Which slots of a container are taken: one bit for each, and above those which words have a taken
+/// or an empty one.
 #[derive(Clone, Debug)]
 pub(super) struct Taken {
     words: Vec<u64>,
@@ -11,7 +12,7 @@ pub(super) struct Taken {
 }
 
 impl Taken {
-    /// So many slots, all of them empty.
+    /// A number of slots, all empty.
     pub(super) fn none_of(slots: u32) -> Taken {
         let words = slots.div_ceil(64);
         let mut with_taken = BitTree::full(words);

@@ -46,7 +46,7 @@ proptest! {
     fn slot_sets_agree_with_the_standard_ordered_set(steps in prop_oneof![steps(50), steps(2_000), crowded()]) {
         let mut sets: [(SlotSet, Model); 2] = Default::default();
         for (index, step) in steps.into_iter().enumerate() {
-            // Now and then a slot is flagged, or is not any more; most often it is the first set.
+            // Sometimes a slot is flagged or unflagged; most often it is first added.
             let (flagged, nth) = (index % 7 < 2, usize::from(index % 5 == 0));
             let [(set, model), (others, other_model)] = match sets.get_disjoint_mut([nth, 1 - nth]) {
                 Ok(sets) => sets,
@@ -89,7 +89,8 @@ proptest! {
         }
     }
 
-    /// What is put in from the last slot to the first lies as close together as from the first to the last.
+    /// What is put in from the last slot to the first lies as close together as from the first to
+    /// the last.
     #[test]
     fn a_slot_set_takes_as_little_room_in_any_order(step in 1u32..40, count in 500u32..2_000) {
         let filled = |slots: &mut dyn Iterator<Item = u32>| {
@@ -150,9 +151,10 @@ proptest! {
     }
 }
 
-/// A plan for a world in which something lies otherwise than it must is not applied, and nothing is written.
+/// A plan for a world in which something lies otherwise than it must is not applied, and nothing is
+/// written.
 #[test]
-fn a_plan_for_a_spoiled_world_is_not_applied() {
+fn a_plan_for_a_corrupted_world_is_not_applied() {
     use std::sync::Arc;
 
     use super::{Cell, Event, Place, Spot, World};

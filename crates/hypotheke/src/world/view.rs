@@ -1,18 +1,18 @@
-//! Stacks and slots, as they are read.
+//! Views of stacks and slots.
 
 use super::{Cell, ClassKey, Spot, StackClass, World};
 use crate::id::{ContainerId, KindId, MarkId, StackId};
 use crate::quantity::Decimal;
 use crate::ruleset::{FilterId, Kind, PropertyValue};
 
-/// A stack as it lies somewhere.
+/// A stack in its place.
 #[derive(Clone, Copy, Debug)]
 pub struct StackView<'w> {
     pub(crate) world: &'w World,
     pub(crate) cell: Cell,
 }
 
-/// A slot of a container and what lies there.
+/// A slot of a container, with its stack.
 #[derive(Clone, Copy, Debug)]
 pub struct SlotView<'w> {
     pub(super) world: &'w World,
@@ -39,7 +39,7 @@ impl<'w> SlotView<'w> {
         rule.name.as_deref()
     }
 
-    /// True if what lies there would not be admitted there now, because a mark or property of it has changed.
+    /// True if the slot no longer admits its stack, because a mark or property changed.
     #[must_use]
     pub fn is_unfit(self) -> bool {
         let cell = self.world.cell(self.spot);
@@ -56,7 +56,7 @@ impl<'w> SlotView<'w> {
         unfit && !cell.is_empty()
     }
 
-    /// The stack in another slot because of which nothing can lie here: its kind needs this slot too.
+    /// The stack in a different slot that blocks this slot: its kind occupies this slot too.
     #[must_use]
     pub fn blocked_by(self) -> Option<StackView<'w>> {
         let name = self.name()?;
@@ -69,14 +69,15 @@ impl<'w> SlotView<'w> {
         blocking.next()
     }
 
-    /// The stack that lies there.
+    /// The stack in the slot.
     #[must_use]
     pub fn stack(self) -> Option<StackView<'w>> {
         let cell = self.world.cell(self.spot);
         (!cell.is_empty()).then_some(StackView { world: self.world, cell })
     }
 
-    /// The most items of a kind that it may hold, without asking its filter; 0 for a kind that the ruleset does not have.
+    /// The maximum number of items of a kind, without its filter; 0 for a kind that the ruleset
+    /// does not have.
     #[must_use]
     pub fn limit(self, kind: KindId) -> u32 {
         if self.world.rules.has_kind(kind) { self.world.limit(self.spot, kind.0) } else { 0 }
@@ -96,14 +97,14 @@ impl<'w> StackView<'w> {
         self.world.rules.known_kind_at(self.cell.kind)
     }
 
-    /// How many items it has.
+    /// The number of its items.
     #[must_use]
     #[inline]
     pub fn count(self) -> u32 {
         self.cell.count
     }
 
-    /// What it is alike to.
+    /// Its class: marks and properties.
     #[must_use]
     pub fn class(self) -> StackClass {
         StackClass(self.cell.class)
@@ -120,7 +121,7 @@ impl<'w> StackView<'w> {
         self.cell.is_pack().then(|| self.world.container_id(self.cell.inner))
     }
 
-    /// What it weighs, with all that lies in it.
+    /// Its weight, with its contents.
     #[must_use]
     pub fn weight(self) -> Decimal {
         Decimal::from_thousandths(self.world.cell_weight(self.cell))
@@ -138,13 +139,13 @@ impl<'w> StackView<'w> {
         marks.iter().map(move |&mark| self.world.rules.mark(mark).name())
     }
 
-    /// Those of its properties that differ from its kind's, by name.
+    /// Its properties that differ from those of its kind, by name.
     pub fn changed_properties(self) -> impl Iterator<Item = (&'w str, Decimal)> {
         let properties = self.world.classes.key(self.cell.class).map_or(&[][..], |key| &key.properties);
         properties.iter().map(move |&(property, value)| (self.world.rules.property(property).name(), value))
     }
 
-    /// The number that a property has.
+    /// The value of a number property.
     #[must_use]
     pub fn property(self, name: &str) -> Option<Decimal> {
         let changed = self.changed_properties().find(|(changed, _)| *changed == name);
@@ -156,7 +157,8 @@ impl<'w> StackView<'w> {
         })
     }
 
-    /// True if both have the same kind, marks and properties, so that they could be merged. Packs are never alike.
+    /// True if both have the same kind, marks and properties, so that they can stack. Packs never
+    /// stack.
     #[must_use]
     #[inline]
     pub fn can_stack_with(self, other: StackView<'_>) -> bool {

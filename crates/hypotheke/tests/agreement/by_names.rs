@@ -1,4 +1,5 @@
-//! Any two implementations held against each other: the same operations by names, the same answers, the same snapshots.
+//! Any two implementations held against each other: the same operations by names, the same answers,
+//! the same snapshots.
 
 use std::collections::BTreeMap;
 use std::sync::Arc;
@@ -35,7 +36,7 @@ fn operations(rules: &Rules, draws: &[Draw]) -> (Arc<Ruleset>, Vec<NamedOperatio
     (ruleset, written)
 }
 
-/// What a list names must be known before it begins, so steps that can't be meant at all are left out.
+/// The names of a list must exist before it, so steps without any meaning are left out.
 fn only_resolvable(model: &Model, list: Request) -> Request {
     let Request::Together(steps) = list else { return list };
     let meant = |step: &Request| !model.clone().perform(step).is_err_and(|no| no.reason == "unknown");
@@ -53,7 +54,7 @@ fn difference(
     other.start(start).expect("a world");
     operations.iter().enumerate().find_map(|(number, operation)| {
         if number % 30 == 29 {
-            // Whoever goes on from a snapshot goes on as if nothing had happened.
+            // A restart from a snapshot changes nothing.
             restart(one);
             restart(other);
         }

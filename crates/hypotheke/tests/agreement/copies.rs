@@ -16,7 +16,8 @@ impl Copy {
         Copy { world: copy }
     }
 
-    /// Follows the latest operation, as it is after a journey as text. A damaged update does no harm.
+    /// Follows the latest operation, as it is after a journey as text. A damaged update does no
+    /// harm.
     pub(super) fn follow(&mut self, world: &World, thorough: bool, damage: u64) {
         let update = world.update().expect("what was applied has an update");
         let sent = serde_json::to_string(&update).expect("JSON");
@@ -26,8 +27,8 @@ impl Copy {
         }
         self.world.apply_update(&update).unwrap_or_else(|error| panic!("{error}: {sent}"));
         let events = |world: &World| world.events().iter().map(|event| world.describe_event(event)).collect::<Vec<_>>();
-        let (told, followed) = (events(world), events(&self.world));
-        assert_eq!(told.len(), followed.len(), "{told:?} {followed:?}");
+        let (described, followed) = (events(world), events(&self.world));
+        assert_eq!(described.len(), followed.len(), "{described:?} {followed:?}");
         assert_eq!(self.world.update(), None, "what a copy followed is to be passed on as it came");
         if thorough {
             assert_eq!(self.world.snapshot(), world.snapshot(), "{sent}");

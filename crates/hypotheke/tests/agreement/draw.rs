@@ -22,7 +22,7 @@ pub(super) struct Draw {
 }
 
 impl Draw {
-    /// Some number that has nothing to do with what the operation comes to.
+    /// A number that does not depend on the result of the operation.
     pub(super) fn number(&self) -> u64 {
         let [(sort, one, other), (_, third, _)] = self.places;
         (usize::from(sort) + 12 * (one + 100 * (other + 200 * third))) as u64
@@ -130,7 +130,8 @@ pub(super) fn is_list(draw: &Draw) -> bool {
     draw.verb >= LISTS
 }
 
-/// Several as one. What lies in packs is left out: a step might take the pack elsewhere that a later one names.
+/// Several operations as one. The contents of packs are left out: a step might move a pack that a
+/// later one names.
 pub(super) fn together(rules: &Rules, model: &Model, draws: &[Draw]) -> Request {
     let single = |draw: &Draw| shallow(request(rules, model, &Draw { verb: draw.verb % LISTS, ..draw.clone() }));
     Request::Together(draws.iter().map(single).collect())
@@ -200,14 +201,14 @@ fn opened(model: &Model, holder: Option<usize>, draw: usize) -> Option<At> {
 }
 
 /// A kind that needs several slots, in one of them.
-fn create_where_it_is_needed(rules: &Rules, model: &Model, draw: &Draw, kind: usize) -> Request {
+fn create_in_the_target_place(rules: &Rules, model: &Model, draw: &Draw, kind: usize) -> Request {
     let kind = (0..rules.kinds.len()).find(|&kind| rules.kinds[kind].needs.len() > 1).unwrap_or(kind);
     let needs = &rules.kinds[kind].needs;
     let mut slots = Vec::new();
     for at in model.state.containers() {
         let ruled = model.state.spec(rules, &at).ruled.iter().enumerate();
-        let needed = ruled.filter(|(_, rule)| rule.name.is_some_and(|name| needs.contains(&name)));
-        slots.extend(needed.map(|(slot, _)| At::Slot(at.clone(), slot)));
+        let required = ruled.filter(|(_, rule)| rule.name.is_some_and(|name| needs.contains(&name)));
+        slots.extend(required.map(|(slot, _)| At::Slot(at.clone(), slot)));
     }
     let [(_, container, slot), _] = draw.places;
     let count = slots.len().max(1);
@@ -215,7 +216,7 @@ fn create_where_it_is_needed(rules: &Rules, model: &Model, draw: &Draw, kind: us
     Request::Create(Amount::UpTo(1), kind, Look::default(), to, draw.at)
 }
 
-/// To so few slots that a stack lies in one that goes.
+/// To a size that removes a slot with a stack.
 fn shrink_onto_a_stack(model: &Model, draw: &Draw) -> Option<Request> {
     let found = model.state.containers().into_iter().find_map(|at| {
         let (least, _) = model.state.spec(&model.rules, &at).bounds;
@@ -265,12 +266,12 @@ fn resize(model: &Model, at: At, draw: &Draw) -> Request {
     Request::Resize(at, slots, draw.every_kind)
 }
 
-/// A container that stands in the world, or a holder.
+/// A container without a holder, or a holder.
 fn depart(rules: &Rules, model: &Model, draw: &Draw, any: At) -> Request {
     let there = model.state.standing.iter().filter(|&&index| index < rules.containers.len());
     let containers = there.map(|&index| At::Container(Inside::container(index)));
     let all: Vec<At> = containers.chain(model.state.present.iter().map(|&holder| At::Holder(holder))).collect();
-    // Most of the time most of them are there.
+    // Most of the time most of them are present.
     if draw.suiting && !model.absent().is_empty() && !draw.kind.is_multiple_of(4) {
         return arrive(rules, model, draw);
     }
@@ -308,7 +309,7 @@ fn requested(rules: &Rules, model: &Model, draw: &Draw) -> Request {
         At::Slot(container, slot) => model.state.slots(container)[*slot].clone(),
         _ => None,
     };
-    // The kind of what lies there, if one is to be named that may be found.
+    // The kind in the place, for an operation that should find it.
     let kind = draw.kind % rules.kinds.len();
     let there = lying.as_ref().filter(|_| draw.suiting).map_or(kind, |stack| stack.kind);
     let chosen = (!draw.every_kind).then_some(there);
@@ -382,7 +383,7 @@ fn requested(rules: &Rules, model: &Model, draw: &Draw) -> Request {
         47 | 48 => deposit(model, draw).unwrap_or(Request::Deposit(holder, container(to))),
         45 => depart(rules, model, draw, to),
         46 => arrive(rules, model, draw),
-        43 | 44 => create_where_it_is_needed(rules, model, draw, kind),
+        43 | 44 => create_in_the_target_place(rules, model, draw, kind),
         18 => Request::Mark(stack_at(from), draw.kind % MARKS),
         19 => Request::Unmark(stack_at(from), draw.kind % MARKS),
         20 => Request::Set(stack_at(from), draw.kind % PROPERTIES, i64::from(draw.count) * 500),

@@ -44,7 +44,7 @@ impl Engine {
         Engine { world, containers, holders, names, kinds: rules.kinds.len(), departures: Departures::new() }
     }
 
-    /// Goes over to other rules of the same places.
+    /// Migrates to different rules of the same places.
     pub(super) fn reload(&mut self, rules: &Rules) {
         let text = rules_text(rules);
         let ruleset = Ruleset::from_toml("random.toml", &text).unwrap_or_else(|errors| panic!("{errors}\n{text}"));
@@ -139,7 +139,8 @@ impl Engine {
                 Action::Merge { amount: *amount, from: self.place(from), onto: self.place(onto) }
             }
             Request::Together(steps) => {
-                // What a step names must be there before: a pack that one before it has moved is found where it was.
+                // What a step names must be there before: a pack that one before it has moved is
+                // found where it was.
                 return Operation::together(steps.iter().map(|step| self.operation(step)));
             }
             Request::Equip(holder, amount, from) => {
@@ -220,7 +221,7 @@ impl Engine {
         let dry = plan.map(|plan| plan.outcome());
         let answer = self.world.perform(&operation);
         assert_eq!(events, self.world.events(), "a dry run says what the operation changes: {dry:?} {request:?}");
-        assert_eq!(dry, answer, "a dry run says what the operation comes to");
+        assert_eq!(dry, answer, "a dry run gives the result of the operation");
         self.departures.extend(self.world.departed().iter().cloned());
         self.look_up();
         answer.map(hypotheke::Outcome::done).map_err(|refusal| No {
@@ -256,7 +257,8 @@ impl Engine {
         self.world.ask(&self.operation(request)).causes().to_vec()
     }
 
-    /// Every reason against a request, in order, each once, with its figures; before it is carried out.
+    /// Every reason against a request, in order, each once, with its figures; before it is carried
+    /// out.
     pub(super) fn reasons(&self, request: &Request) -> Vec<(&'static str, Option<(i64, i64)>)> {
         let reply = self.world.ask(&self.operation(request));
         let figures = |cause: &hypotheke::Cause| {
@@ -271,7 +273,7 @@ impl Engine {
         reasons
     }
 
-    /// What is told of how much there is and how much more would fit is what going through all of it gives.
+    /// Counts and room from the indexes equal those from reading all contents.
     pub(super) fn check_counts(&self) {
         let world = &self.world;
         let places = world.containers().map(Place::Container).chain(world.holders().map(Place::Holder));
@@ -304,8 +306,8 @@ impl Engine {
         }
     }
 
-    /// What each slot of a container is said to take of a stack is what a move there comes to; and the first of all the
-    /// reasons against it is that of the refusal.
+    /// The number of items that each slot takes equals the result of a move there; and the first of
+    /// all reasons is that of the refusal.
     pub(super) fn check_offers(&self, draw: usize) {
         let containers = self.all_containers();
         let stacks =
@@ -446,7 +448,7 @@ impl Engine {
             Some(Place::Slot(around, at)) => Owner::Pack(self.world.stack(around, at).expect("a pack").id().serial()),
             Some(Place::Hand(holder)) => Owner::Pack(self.world.hand(holder).expect("a pack").id().serial()),
             Some(Place::OnGround(stack)) => Owner::Pack(stack.serial()),
-            Some(_) => panic!("a pack lies in one place"),
+            Some(_) => panic!("a pack has one place"),
         }
     }
 }

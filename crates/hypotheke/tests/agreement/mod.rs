@@ -1,5 +1,5 @@
-//! The engine and the plain model play the same random operations by the same random rules, and must agree on every
-//! answer, every figure and every place.
+//! The engine and the plain model play the same random operations by the same random rules, and
+//! must agree on every answer, every figure and every place.
 //!
 //! A long run: `PROPTEST_CASES=200000 cargo test --release -p hypotheke --test main agreement`
 
@@ -39,14 +39,14 @@ fn compare(rules: &Rules, draws: &[Draw]) -> BTreeMap<String, u32> {
     compare_tightened(rules, draws, None)
 }
 
-/// The same; half-way the rules become tighter, so that what is there may be over their limits.
+/// The same; halfway the rules become tighter, so that stacks may exceed their limits.
 fn compare_tightened(rules: &Rules, draws: &[Draw], tighter: Option<&Rules>) -> BTreeMap<String, u32> {
     let loose = rules;
     let mut rules = rules;
     let mut half = tighter.map(|tighter| (draws.len() / 2, tighter));
     let mut model = Model::new(rules.clone());
     let mut engine = Engine::new(rules);
-    // What can't be taken back any more makes room for what comes.
+    // A departure that can no longer be undone frees its place.
     let all_is_kept = draws.len().is_multiple_of(2);
     engine.world.set_undo_limit(if all_is_kept { usize::MAX } else { 3 });
     if !draws.len().is_multiple_of(3) {
@@ -71,7 +71,7 @@ fn compare_tightened(rules: &Rules, draws: &[Draw], tighter: Option<&Rules>) -> 
         } else {
             request(rules, &model, draw)
         };
-        // What takes long is looked at now and then: a long run comes to all of it.
+        // Slow checks run from time to time: a long run reaches all of them.
         let thorough = draw.kind % 4 == 0;
         let (before, flat) = (model.state.clone(), thorough.then(|| Flat::of(&engine.world)));
         let revision = engine.world.revision();
@@ -129,12 +129,13 @@ fn compare_tightened(rules: &Rules, draws: &[Draw], tighter: Option<&Rules>) -> 
     answers
 }
 
-/// What is taken back has never been: the world is as it was, and the same operation comes to the same again.
+/// An undone operation leaves no trace: the world is as before, and the same operation has the same
+/// result.
 fn undo_and_redo(engine: &mut Engine, request: &Request, before: &State, model: &Model, revision: u64) {
-    assert!(engine.world.undo(revision).is_err(), "only the latest can be taken back");
+    assert!(engine.world.undo(revision).is_err(), "only the latest can be undone");
     assert!(engine.undo(revision + 1), "the latest can be: {request:?}");
     assert_eq!(engine.world.revision(), revision);
-    assert_eq!(engine.state(before.next_id), *before, "taken back: {request:?}");
+    assert_eq!(engine.state(before.next_id), *before, "undone: {request:?}");
     let mut model_before = Model::new(model.rules.clone());
     model_before.state = before.clone();
     check_sums(engine, &model_before);
@@ -142,7 +143,7 @@ fn undo_and_redo(engine: &mut Engine, request: &Request, before: &State, model: 
     assert_eq!(engine.state(model.state.next_id), model.state, "done again: {request:?}");
 }
 
-/// All the way back: a world of which everything is taken back is as empty as it began.
+/// Undo everything: the world is as empty as at the start.
 fn take_all_back(engine: &mut Engine, rules: &Rules) {
     while engine.world.undo_depth() > 0 {
         assert!(engine.undo(engine.world.revision()), "the latest");
@@ -151,7 +152,8 @@ fn take_all_back(engine: &mut Engine, rules: &Rules) {
     check_sums(engine, &Model::new(rules.clone()));
 }
 
-/// The world as plain data is the same world, breaks no law, and all sums are as a recount says. True if it is within all limits.
+/// The world as plain data is the same world, violates no law, and all sums equal the recomputed
+/// ones. True if it is within all limits.
 fn check_plain_data(engine: &Engine, changed: bool, tightened: bool) -> bool {
     let world = &engine.world;
     assert_eq!(world.check_indexes(), vec![]);
@@ -166,7 +168,7 @@ fn check_plain_data(engine: &Engine, changed: bool, tightened: bool) -> bool {
     let save = Save::of(world);
     assert_eq!(Save::read(save.to_json().as_bytes()).as_ref(), Ok(&save));
     assert_eq!(Save::read(&save.to_bytes()), Ok(save));
-    // Only a new mark or property may make what lies somewhere unfit, or too many.
+    // Only a new mark or property may make a stack unfit, or exceed a cap.
     let expected = |law: Law| changed && matches!(law, Law::Admits | Law::Cap) || tightened && law.is_limit();
     let found: Vec<Violation> = audit(world.rules(), &snapshot);
     let unexpected: Vec<&Violation> = found.iter().filter(|violation| !expected(violation.law())).collect();
@@ -174,7 +176,7 @@ fn check_plain_data(engine: &Engine, changed: bool, tightened: bool) -> bool {
     found.is_empty()
 }
 
-/// Weights, free slots and totals, which the world keeps by difference, against a recount.
+/// Weights, free slots and totals from the world's sums against recomputed ones.
 fn check_sums(engine: &Engine, model: &Model) {
     for inside in model.state.containers() {
         let (id, slots) = (engine.inside(&inside), model.state.slots(&inside));
@@ -228,11 +230,12 @@ proptest! {
     }
 }
 
-/// A comparison that never reaches a refusal would say nothing about it. A long run must reach each a thousand times.
+/// A comparison that never reaches a refusal would say nothing about it. A long run must reach each
+/// a thousand times.
 #[test]
 fn every_answer_is_reached_often() {
     let cases: u32 = std::env::var("PROPTEST_CASES").ok().and_then(|cases| cases.parse().ok()).unwrap_or(800);
-    let least = (cases / 20).min(1_000);
+    let min = (cases / 20).min(1_000);
     let mut runner = TestRunner::deterministic();
     let mut answers: BTreeMap<String, u32> = BTreeMap::new();
     let strategy = (any_rules(), prop::collection::vec(any_draw(), 99..101));
@@ -257,8 +260,8 @@ fn every_answer_is_reached_often() {
     // A weight beyond counting has tests of its own.
     let random = Reason::ALL.iter().filter(|reason| !matches!(reason, Reason::Overflow));
     let refused = random.map(|reason| (reason.code().to_owned(), given(&format!(" {}", reason.code()))));
-    let rare: Vec<_> = applied.into_iter().chain(refused).filter(|(_, count)| *count < least).collect();
-    assert!(rare.is_empty(), "fewer than {least} times: {rare:?}");
+    let rare: Vec<_> = applied.into_iter().chain(refused).filter(|(_, count)| *count < min).collect();
+    assert!(rare.is_empty(), "fewer than {min} times: {rare:?}");
     let tried = remedies::tried();
     let with_remedy = [
         "not-open",

@@ -1,5 +1,5 @@
-//! What is said to help does help: where one reason alone stands against an operation, the rule that its remedy names is
-//! changed, and the operation is applied.
+//! What is said to help does help: where one reason alone stands against an operation, the rule
+//! that its remedy names is changed, and the operation is applied.
 
 use std::cell::RefCell;
 use std::collections::BTreeMap;
@@ -10,7 +10,7 @@ use super::engine::Engine;
 use crate::model::{ContainerSpec, Request, Rules};
 
 thread_local! {
-    /// How often each remedy was tried.
+    /// The number of times that each remedy was tested.
     static TRIED: RefCell<BTreeMap<&'static str, u32>> = const { RefCell::new(BTreeMap::new()) };
 }
 
@@ -18,7 +18,8 @@ pub(super) fn tried() -> BTreeMap<&'static str, u32> {
     TRIED.with_borrow(BTreeMap::clone)
 }
 
-/// Follows the remedy of the one reason against a request, if there is one of which the rules are the remedy.
+/// Follows the remedy of the one reason against a request, if there is one of which the rules are
+/// the remedy.
 pub(super) fn follow(engine: &Engine, rules: &Rules, request: &Request) {
     let acted = if let Request::By(_, inner) = request { inner } else { request };
     // Of an exchange only the first reason is known, of a list only those of one step.
@@ -27,7 +28,8 @@ pub(super) fn follow(engine: &Engine, rules: &Rules, request: &Request) {
     }
     let causes = engine.causes(request);
     let [cause] = causes.as_slice() else { return };
-    // A container that only merges what is put there has no use for more slots, and a split takes one slot only.
+    // A container that only merges what is put there has no use for more slots, and a split takes
+    // one slot only.
     if matches!((acted, cause), (Request::Put(..) | Request::Split(..), Cause::NoRoom { .. })) {
         return;
     }
@@ -41,7 +43,7 @@ pub(super) fn follow(engine: &Engine, rules: &Rules, request: &Request) {
     let named = operation(&engine.world, *cause, engine.actor(request)).and_then(|it| engine.world.name_operation(&it));
     engine.reload(&changed);
     if let Some(first) = named {
-        let first = first.resolve(&engine.world).expect("its places are there");
+        let first = first.resolve(&engine.world).expect("its places exist");
         if engine.world.perform(&first).is_err() {
             // That has reasons of its own.
             return;
@@ -65,7 +67,7 @@ fn holder(world: &World, place: Place) -> Option<usize> {
     world.holder_name(id)[1..].parse().ok()
 }
 
-/// Does as the remedy says; none if it says something else than to change a rule.
+/// Does as the remedy says; `None` if it says something else than to change a rule.
 fn change(world: &World, rules: &mut Rules, cause: Cause) -> Option<()> {
     let small = |count: u64| u32::try_from(count).expect("few");
     match cause {

@@ -4,13 +4,14 @@ use std::collections::BTreeMap;
 
 use hypotheke::{ContainerId, DepartingEntity, Event, Place, StackLocation, StackView, World};
 
-/// Every container by its handle, each slot by itself: what lies in a pack lies in the pack's container.
+/// Every container by its handle, each slot separately: the contents of a pack are in the pack's
+/// container.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub(super) struct Flat {
     slots: BTreeMap<String, BTreeMap<u32, Lying>>,
     ground: Vec<Lying>,
-    /// How many slots there are where that can change, and what else is told of containers and holders.
-    told: BTreeMap<String, String>,
+    /// The number of slots where it can change, and other data of containers and holders.
+    described: BTreeMap<String, String>,
     /// What each holder carries.
     carried: BTreeMap<String, Vec<String>>,
 }
@@ -86,7 +87,7 @@ impl Flat {
                 }
                 Event::Changed { at, before, after, .. } => {
                     let [before, after] = [before, after].map(|class| format!("{:?}", world.variant_of(*class)));
-                    let there = self.find(world, at).expect("it lies there");
+                    let there = self.find(world, at).expect("a place");
                     assert_eq!(std::mem::replace(&mut there.variant, after), before);
                 }
                 Event::Swapped { one, other } => {
@@ -97,13 +98,13 @@ impl Flat {
                 }
                 Event::Resized { container, before, after } => {
                     let changed = world.container_def(*container).is_none_or(|def| def.slots() != *after);
-                    let told = self.tell(format!("{container:?} slots"), changed.then(|| after.to_string()));
-                    assert!(told.is_none_or(|told| told == before.to_string()));
+                    let described = self.tell(format!("{container:?} slots"), changed.then(|| after.to_string()));
+                    assert!(described.is_none_or(|described| described == before.to_string()));
                 }
                 Event::Bound { holder, shortcut, before, after } => {
                     let text = |kind: hypotheke::KindId| format!("{kind:?}");
-                    let told = self.tell(format!("{holder:?} shortcut {shortcut}"), after.map(text));
-                    assert_eq!(told, before.map(text));
+                    let described = self.tell(format!("{holder:?} shortcut {shortcut}"), after.map(text));
+                    assert_eq!(described, before.map(text));
                 }
                 Event::Opened { holder, container } => {
                     assert_eq!(self.tell(format!("{holder:?} in {container:?}"), Some("open".to_owned())), None);
@@ -119,9 +120,9 @@ impl Flat {
                 _ => panic!("an event that nobody knows"),
             }
         }
-        // The size of what has gone is no matter.
-        let there = |container: &str| Flat::of(world).told.contains_key(container);
-        self.told.retain(|what, _| !what.ends_with(" slots") || there(what));
+        // The size of a removed container does not matter.
+        let there = |container: &str| Flat::of(world).described.contains_key(container);
+        self.described.retain(|what, _| !what.ends_with(" slots") || there(what));
         self.slots.retain(|_, slots| !slots.is_empty());
         self
     }
@@ -149,7 +150,7 @@ impl Flat {
         for one in self.group(who) {
             self.slots.remove(&one);
             self.carried.remove(&one);
-            self.told.retain(|what, _| !what.starts_with(&one) || what.contains(" in "));
+            self.described.retain(|what, _| !what.starts_with(&one) || what.contains(" in "));
         }
     }
 
@@ -158,16 +159,16 @@ impl Flat {
         for one in after.group(who) {
             self.slots.extend(after.slots.get(&one).map(|slots| (one.clone(), slots.clone())));
             self.carried.extend(after.carried.get(&one).map(|carried| (one.clone(), carried.clone())));
-            let told = after.told.iter().filter(|(what, _)| what.starts_with(&one) && !what.contains(" in "));
-            self.told.extend(told.map(|(what, is)| (what.clone(), is.clone())));
+            let described = after.described.iter().filter(|(what, _)| what.starts_with(&one) && !what.contains(" in "));
+            self.described.extend(described.map(|(what, is)| (what.clone(), is.clone())));
         }
     }
 
     /// Notes something, or that it is so no more; gives what was noted.
     fn tell(&mut self, what: String, is: Option<String>) -> Option<String> {
         match is {
-            Some(is) => self.told.insert(what, is),
-            None => self.told.remove(&what),
+            Some(is) => self.described.insert(what, is),
+            None => self.described.remove(&what),
         }
     }
 

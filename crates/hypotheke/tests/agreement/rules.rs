@@ -10,7 +10,7 @@ use crate::model::{Caps, ContainerSpec, FilterSpec, KindSpec, Names, Rules, Slot
 
 pub(super) const TAGS: usize = 3;
 pub(super) const MARKS: usize = 2;
-/// Slots may have one of so many names.
+/// The number of names for slots.
 const NAMES: usize = 3;
 pub(super) const PROPERTIES: usize = 2;
 /// How many containers there are that packs bring.
@@ -162,8 +162,8 @@ pub(crate) fn any_rules() -> impl Strategy<Value = Rules> {
     })
 }
 
-/// The same rules with lower limits and caps and stricter filters, so that a world of the former may be over them. Each bit of
-/// `which` is one of the ways.
+/// The same rules with lower limits and caps and stricter filters, so that a world of the former
+/// may be over them. Each bit of `which` is one of the ways.
 pub(super) fn tightened(rules: &Rules, which: u16) -> Rules {
     let mut rules = rules.clone();
     let is = |bit: u16| which >> bit & 1 == 1;
@@ -256,7 +256,7 @@ pub(crate) fn rules_text(rules: &Rules) -> String {
         let tags: Vec<String> = kind.tags.iter().map(|tag| format!("\"t{tag}\"")).collect();
         let _ = writeln!(
             text,
-            "[kind.k{index}]\nname = \"n{}\"\nvalue = {}\nweight = {}\nstack-limit = {}\ntags = [{}]\nkeep = {}",
+            "[kind.k{index}]\nname = \"n{}\"\nvalue = {}\nweight = {}\nstack-limit = {}\ntags = [{}]\nprotected = {}",
             9 - index,
             decimal(kind.value),
             decimal(kind.weight),
@@ -286,7 +286,7 @@ pub(crate) fn rules_text(rules: &Rules) -> String {
         let _ = writeln!(text, "on-put = [{}]\nreserved-first = {}", tries.join(", "), container.reserved_first);
         let _ = writeln!(text, "deep = {}\nwhen-unfit = \"{when_unfit}\"", container.deep);
         let _ = writeln!(text, "must-open = {}\nexclusive = {}", container.must_open, container.exclusive);
-        let _ = writeln!(text, "min-slots = {}\nmost-slots = {}", container.bounds.0, container.bounds.1);
+        let _ = writeln!(text, "min-slots = {}\nmax-slots = {}", container.bounds.0, container.bounds.1);
         if let Some(limit) = container.limit {
             let _ = writeln!(text, "stack-limit = {limit}");
         }

@@ -82,7 +82,8 @@ fn rules() -> Rules {
     }
 }
 
-/// So many seeds; a long run takes ten: `SEEDS=10 cargo test -p hypotheke --test main walking -- --nocapture`
+/// The number of seeds; a long run takes ten: `SEEDS=10 cargo test -p hypotheke --test main walking
+/// -- --nocapture`
 fn seeds() -> u64 {
     std::env::var("SEEDS").ok().and_then(|seeds| seeds.parse().ok()).unwrap_or(1)
 }

@@ -97,7 +97,8 @@ impl Model {
         Ok(count)
     }
 
-    /// To the slots that stay, to the holder's other containers, to the ground; all of it must find a place.
+    /// To the slots that stay, to the holder's other containers, to the ground; all of it must find
+    /// a place.
     fn spill(&mut self, at: &Inside, slot: usize, stack: &Stack) -> Result<(), No> {
         let cell = Cell::Slot(at.clone(), slot);
         let one = Stack { count: 1, ..stack.clone() };

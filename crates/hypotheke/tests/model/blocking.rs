@@ -5,7 +5,7 @@ use super::faults::Fault;
 use super::state::{Cell, Inside, Stack};
 
 impl Model {
-    /// The slots that a stack takes up where it lies in one; none if one of them is missing.
+    /// The slots that a stack occupies from one of them; `None` if one does not exist.
     pub(super) fn takes_up(&self, kind: usize, at: &Inside, slot: usize) -> Option<Vec<usize>> {
         let ruled = &self.state.spec(&self.rules, at).ruled;
         let needs = &self.rules.kinds[kind].needs;
@@ -16,7 +16,8 @@ impl Model {
         }
     }
 
-    /// Whether a slot, or one that would be needed with it, is missing or taken up by another stack.
+    /// Whether a slot, or one that would be needed with it, is missing or taken up by another
+    /// stack.
     pub(super) fn is_blocked(&self, stack: &Stack, at: &Inside, slot: usize) -> bool {
         let Some(wanted) = self.takes_up(stack.kind, at, slot) else { return true };
         let others = self.state.slots(at).iter().enumerate().filter(|(other, there)| {

@@ -100,7 +100,7 @@ impl Model {
             if requested == Some(done) {
                 break;
             }
-            let cell = self.state.find(*id).expect("it lay there");
+            let cell = self.state.find(*id).expect("a place");
             let stack = self.state.get(&cell).expect("a stack").clone();
             let wanted =
                 requested.map_or(i64::from(stack.count), |requested| (requested - done).min(i64::from(stack.count)));
@@ -158,7 +158,7 @@ impl Model {
         let before = self.clone();
         let mut done = 0;
         for stack in &stacks {
-            let cell = self.state.find(stack.id).expect("it lay there");
+            let cell = self.state.find(stack.id).expect("a place");
             if self.stuck(&cell, stack, &going).is_none() {
                 done += u64::from(self.give(&cell, stack, stack.count, &going, (0, 0)));
             }
@@ -174,12 +174,12 @@ impl Model {
         Ok(done)
     }
 
-    /// So many items of stacks, in this order.
+    /// A number of items of stacks, in this order.
     fn portions(&self, sources: &[u64], wanted: i64) -> Vec<Portion> {
         let mut left = wanted;
         let mut portions = Vec::new();
         for id in sources {
-            let cell = self.state.find(*id).expect("it lay there");
+            let cell = self.state.find(*id).expect("a place");
             let stack = self.state.get(&cell).expect("a stack");
             let count = left.min(i64::from(stack.count));
             left -= count;
@@ -193,7 +193,7 @@ impl Model {
     /// First of the stacks of which one item could go alone, then of the others.
     fn together_first(&self, sources: &[u64], going: &Going, wanted: i64) -> Vec<Portion> {
         let could_go = |id: &u64| {
-            let cell = self.state.find(*id).expect("it lay there");
+            let cell = self.state.find(*id).expect("a place");
             let stack = self.state.get(&cell).expect("a stack").clone();
             let mut copy = self.clone();
             self.stuck(&cell, &stack, going).is_none() && copy.give(&cell, &stack, 1, going, (0, 0)) > 0
@@ -230,7 +230,7 @@ impl Model {
             }
             Going::To(to) => to,
         };
-        // If all of it can go, it blocks nothing any more; if not, it does.
+        // If all of it can move, it no longer blocks anything; otherwise it does.
         let before = self.state.clone();
         let leaving = (wanted == stack.count).then(|| cell.clone());
         if let (Some(leaving), At::Slot(at, slot)) = (leaving.clone(), to)
@@ -246,7 +246,7 @@ impl Model {
             (given, laid) = self.lay_up_to(wanted, stack, cell, to);
         }
         self.name_parts(stack, laid, &mut (given == stack.count));
-        let forgotten = Fault::PickUpForgetsTheRest.is_on() && cell.is_on_ground() && given > 0;
+        let forgotten = Fault::PickUpLosesTheRest.is_on() && cell.is_on_ground() && given > 0;
         self.state.lessen(cell, if forgotten { stack.count } else { given });
         given
     }
@@ -280,7 +280,7 @@ impl Model {
         (given, laid)
     }
 
-    /// Lays one item; what comes to lie in an empty slot has no id yet.
+    /// Places one item; an item in an empty slot has no id yet.
     pub(super) fn lay_one(&mut self, (at, slot): (Inside, usize), one: &Stack, laid: &mut Vec<(Inside, usize)>) {
         match &mut self.state.slots_mut(&at)[slot] {
             Some(there) => there.count += 1,

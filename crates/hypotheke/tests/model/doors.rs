@@ -115,7 +115,7 @@ impl Model {
         Ok(0)
     }
 
-    /// What is not there any more is not open.
+    /// A removed container is not open.
     pub(super) fn close_what_has_gone(&mut self) {
         let gone: Vec<_> =
             self.state.open.iter().copied().filter(|(_, owner)| self.state.find_owner(*owner).is_none()).collect();

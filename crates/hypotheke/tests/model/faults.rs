@@ -1,5 +1,5 @@
-//! Faults that can be switched on in the model, as they are usually made. Whatever compares the model with another
-//! implementation must find each of them.
+//! Faults that can be switched on in the model, as they are usually made. Whatever compares the
+//! model with another implementation must find each of them.
 
 use std::cell::Cell;
 
@@ -8,7 +8,7 @@ pub(crate) enum Fault {
     SwapDuplicates,
     SwapFiltersOneSide,
     MergeLosesTheOverflow,
-    PickUpForgetsTheRest,
+    PickUpLosesTheRest,
     SplitAtTheFullCount,
     LastSlotSkipped,
     SearchStopsAtAFullStack,
@@ -52,7 +52,7 @@ impl Fault {
         Fault::SwapDuplicates,
         Fault::SwapFiltersOneSide,
         Fault::MergeLosesTheOverflow,
-        Fault::PickUpForgetsTheRest,
+        Fault::PickUpLosesTheRest,
         Fault::SplitAtTheFullCount,
         Fault::LastSlotSkipped,
         Fault::SearchStopsAtAFullStack,

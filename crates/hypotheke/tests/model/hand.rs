@@ -74,7 +74,7 @@ impl Model {
         Err(no.clone())
     }
 
-    /// Nothing that is tried is for what is there: the checks of any move, and no room in the end.
+    /// No mode matches the contents: the checks of any move, and `no-room` at the end.
     fn no_way(&mut self, holder: usize, amount: Amount, to: &At, mine: &Stack) -> No {
         let there = i64::from(mine.count);
         let requested = if let Amount::Exactly(count) = amount { i64::from(count) } else { 1 };
@@ -146,7 +146,8 @@ impl Model {
         let origin = origin.map(|(at, slot)| At::Slot(at, slot));
         for (to, going_back) in origin.into_iter().map(|at| (at, true)).chain([(At::Holder(holder), false)]) {
             self.going_back = going_back;
-            // Its origin is a slot as one that is named: a stack that is over its limit goes back whole.
+            // Its origin is a slot as one that is named: a stack that is over its limit goes back
+            // whole.
             if let At::Slot(at, slot) = &to
                 && left == stack.count
                 && self.takes_all(&stack, &cell, at, *slot)
@@ -171,7 +172,7 @@ impl Model {
                 .map(|requested| because("not-enough", i64::from(requested) * 1_000, i64::from(stack.count) * 1_000));
             let mut list: Vec<No> = missing.into_iter().collect();
             if landing < left {
-                // What has no place would come to the ground.
+                // Items without a place would reach the ground.
                 let portion = Portion::of(&stack, &cell, i64::from(if exact { left } else { 1 }));
                 list.extend(before.reasons(&[portion], &Going::To(At::Ground)));
             }
@@ -185,7 +186,8 @@ impl Model {
         Ok(max_amount)
     }
 
-    /// Brings what finds no other place to the ground: a whole stack as it is, a part in stacks within the kind's limit.
+    /// Brings what finds no other place to the ground: a whole stack as it is, a part in stacks
+    /// within the kind's limit.
     pub(super) fn land(&mut self, stack: &Stack, landing: u32, id_is_free: &mut bool) {
         self.land_at(stack, landing, id_is_free, (0, 0));
     }

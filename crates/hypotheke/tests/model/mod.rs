@@ -1,5 +1,6 @@
-//! A second writing of the operations: plain vectors, linear search, one item at a time. It shares nothing with the
-//! library but the words for amounts, so that the two can be held against each other.
+//! A second writing of the operations: plain vectors, linear search, one item at a time. It shares
+//! nothing with the library but the words for amounts, so that the two can be held against each
+//! other.
 
 mod arranging;
 mod blocking;
@@ -50,7 +51,7 @@ pub(crate) enum Request {
     Equip(Option<usize>, Amount, At),
     Unequip(Option<usize>, Amount, At, Option<At>),
     Sort(At, SortKey),
-    /// How many slots, and whether what lies in those that go is put elsewhere.
+    /// The number of slots, and whether the contents of removed slots spill.
     Resize(At, usize, bool),
     Open(Option<usize>, At),
     Close(Option<usize>, At),
@@ -97,7 +98,7 @@ fn because(reason: &'static str, requested: i64, allowed: i64) -> No {
 pub(crate) struct Model {
     pub(crate) rules: Rules,
     pub(crate) state: State,
-    /// Borders are no matter for what goes back.
+    /// A return ignores `put` and `take`.
     going_back: bool,
     /// Only alike stacks take something.
     only_alike: bool,
@@ -105,7 +106,7 @@ pub(crate) struct Model {
     only_empty: bool,
     /// Every reason why the latest request was refused, or not all of it went.
     pub(crate) list: Vec<No>,
-    /// So many lists of requests are being worked out.
+    /// The number of lists in progress.
     lists: u32,
     /// The state before the outermost list.
     list_start: Option<State>,
@@ -115,9 +116,9 @@ pub(crate) struct Model {
     caps_later: bool,
     /// The holder that acts.
     actor: Option<usize>,
-    /// Of this container only the first so many slots take something.
+    /// Only this number of the container's first slots takes items.
     staying: Option<(Inside, usize)>,
-    /// What lies here leaves whole, and blocks nothing any more.
+    /// The stack here leaves whole, and no longer blocks anything.
     leaving: Option<Cell>,
     /// The latest that has departed under each name.
     pub(crate) documents: BTreeMap<Who, Document>,
@@ -228,7 +229,7 @@ impl Request {
         )
     }
 
-    /// It may make what lies somewhere unfit, or too many.
+    /// It may make a stack unfit, or exceed a cap.
     pub(crate) fn changes_stacks(&self) -> bool {
         match self {
             Request::Mark(..) | Request::Unmark(..) | Request::Set(..) => true,
@@ -279,8 +280,8 @@ impl Model {
         {
             self.list = vec![no.clone()];
         }
-        let told_first = ["unknown", "bad-amount", "overflow"];
-        if !closed.is_empty() && !answer.as_ref().is_err_and(|no| told_first.contains(&no.reason)) {
+        let described_first = ["unknown", "bad-amount", "overflow"];
+        if !closed.is_empty() && !answer.as_ref().is_err_and(|no| described_first.contains(&no.reason)) {
             // What would go in part, if it were open, has no reasons.
             let list = if answer.is_ok() { Vec::new() } else { std::mem::take(&mut self.list) };
             answer = Err(self.refuse(closed.into_iter().chain(list).collect(), 0));
@@ -308,7 +309,7 @@ impl Model {
         answer
     }
 
-    /// Every slot that is named is there, and no hand is named where none can be meant.
+    /// Every named slot exists, and a hand is named only where it is supported.
     fn is_meant(&self, request: &Request) -> bool {
         let there = |at: &At| {
             self.is_place_there(at) && !matches!(at, At::Slot(inside, slot) if *slot >= self.state.slots(inside).len())
@@ -373,7 +374,7 @@ impl Model {
         self.caps_later = exact && self.lists > 0;
     }
 
-    /// One after the other, then everything that bears more than before is looked at.
+    /// One after the other, then everything that carries more than before is checked.
     fn together(&mut self, steps: &[Request]) -> Result<u64, No> {
         if steps.is_empty() {
             return Err(no("bad-amount"));

@@ -67,7 +67,7 @@ impl Model {
         rule.is_none_or(|rule| self.rules.admits(rule.filter.as_ref(), stack))
     }
 
-    /// The containers into which something comes that it did not lie in before, from the inside out.
+    /// The containers that a stack newly enters, from the inside out.
     fn entered(&self, source: Option<&Cell>, at: &Inside) -> Vec<Inside> {
         let from = source.and_then(Cell::container);
         if Fault::WeightNotGivenBack.is_on() && from != Some(at) {
@@ -76,7 +76,7 @@ impl Model {
         at.chain().into_iter().filter(|around| !from.is_some_and(|from| from.is_within(around))).collect()
     }
 
-    /// Why a container takes nothing of it, whatever lies there.
+    /// The reason why a container takes none of it, whatever its contents.
     pub(crate) fn no_entry(&self, stack: &Stack, source: Option<&Cell>, at: &Inside) -> Option<No> {
         self.all_no_entry(stack, source, at).into_iter().next()
     }
@@ -97,7 +97,7 @@ impl Model {
         closed.then(|| no("no-put")).into_iter().chain(refused).collect()
     }
 
-    /// A pack does not lie in itself, and no deeper than it may or did.
+    /// A pack is not inside itself, and not deeper than allowed or before.
     pub(crate) fn no_nesting(&self, stack: &Stack, source: Option<&Cell>, at: &Inside) -> Option<No> {
         stack.inside.as_ref()?;
         if Fault::PackInsideItself.is_on() {
@@ -120,7 +120,7 @@ impl Model {
             .then(|| because("too-deep", would * 1_000, self.rules.nesting * 1_000))
     }
 
-    /// Those that come to bear what goes from the source to a container.
+    /// Everything that newly carries items moving from the source to a container.
     pub(super) fn new_bearers(&self, source: Option<&Cell>, at: &Inside) -> Vec<Bearer> {
         let mut bearers: Vec<Bearer> = self.entered(source, at).into_iter().map(Bearer::Container).collect();
         let holder = self.holder(at).filter(|holder| self.holder_of_cell(source) != Some(*holder));
@@ -175,7 +175,8 @@ impl Model {
         })
     }
 
-    /// The caps, then the weight caps, that are worse than they were and not kept, wherever it may be.
+    /// The caps, then the weight caps, that are worse than they were and not kept, wherever it may
+    /// be.
     pub(super) fn all_worse(&self, before: &Model) -> Vec<No> {
         let holders = (0..self.rules.holders.len()).map(Bearer::Holder);
         let owners = self.state.containers().into_iter().map(|at| (self.state.owner(&at), at));
@@ -199,7 +200,7 @@ impl Model {
             if self.who(at.root).is_some_and(|who| self.lost.contains(&who)) {
                 continue;
             }
-            // What lies in a pack that has gone elsewhere is compared with what lay in it before.
+            // The contents of a moved pack are compared with its earlier contents.
             let was = before.state.find_owner(owner).map(Bearer::Container);
             look(&Bearer::Container(at), was.as_ref());
         }
@@ -209,7 +210,8 @@ impl Model {
         in_order(found)
     }
 
-    /// The caps and weight caps that are worse than they were and not kept; looked at from two containers.
+    /// The caps and weight caps that are worse than they were and not kept; looked at from two
+    /// containers.
     pub(crate) fn worse(&self, before: &Model, ways: [(&Inside, &Inside); 2]) -> Vec<No> {
         let bearers = |(from, to): (&Inside, &Inside)| before.new_bearers(Some(&Cell::Slot(from.clone(), 0)), to);
         let mut found = Vec::new();

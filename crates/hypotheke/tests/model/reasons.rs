@@ -4,7 +4,7 @@ use super::faults::Fault;
 use super::state::{At, Cell, Inside, Stack};
 use super::{Bearer, Going, Model, No, because, no};
 
-/// Items of one stack that are looked at together with others; without a cell they are to be created.
+/// Items of one stack that are checked together with others; without a cell they are to be created.
 #[derive(Clone, Debug)]
 pub(super) struct Portion {
     pub(super) stack: Stack,
@@ -243,7 +243,7 @@ impl Model {
             if portions.len() > 1 && inside.is_some_and(|no| no.reason == "inside-itself") {
                 continue;
             }
-            // A pack that has gone elsewhere since is found by its id, and so is what lies in it.
+            // A moved pack is found by its id, and so are its contents.
             let cell = portion.cell.as_ref().and_then(|_| copy.state.find(portion.stack.id));
             let leaving = cell.clone().filter(|_| portion.is_complete());
             let one = portion.one();

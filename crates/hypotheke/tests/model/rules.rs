@@ -19,7 +19,7 @@ pub(crate) struct KindSpec {
     pub(crate) pack: Option<usize>,
 }
 
-/// At most so many items that satisfy the filter.
+/// The maximum number of items that match the filter.
 pub(crate) type Caps = Vec<(FilterSpec, u32)>;
 
 #[derive(Clone, Debug)]
@@ -101,7 +101,7 @@ pub(crate) struct Rules {
     pub(crate) holders: Vec<(Option<i64>, Caps)>,
     /// How many shortcuts each holder has, and whether they are cleared when nothing is left.
     pub(crate) bars: Vec<(usize, bool)>,
-    /// How many stacks may lie on the ground.
+    /// The maximum number of stacks on the ground.
     pub(crate) ground_limit: Option<usize>,
     pub(crate) nesting: i64,
     /// A hand, as a container without rules.
@@ -160,7 +160,7 @@ impl Names {
     }
 }
 
-/// What is tried when something is put from a hand.
+/// The modes to try for items put from a hand.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum Try {
     Place,

@@ -83,17 +83,17 @@ impl Model {
         let exact = matches!(amount, Amount::Exactly(_));
         let there = i64::from(stack.count);
         let wanted = requested.map_or(there, |requested| requested.min(there));
-        let least = if exact { requested.expect("a number") } else { 1 };
+        let min = if exact { requested.expect("a number") } else { 1 };
         let target = self.state.slots(b)[*slot].clone();
         let alike = target.as_ref().filter(|target| stack.can_stack_with(target));
         let lies = alike.map_or(0, |target| i64::from(target.count));
         let given = alike.map_or(0, |_| self.take_into(&stack, &source, (b, *slot), lies, wanted));
         let max_amount = u64::try_from(given).unwrap();
-        let all = if exact { least } else { wanted };
+        let all = if exact { min } else { wanted };
         if given < all {
-            let is_refused = given < least;
-            let missing = because("not-enough", least * 1_000, there * 1_000);
-            let mut list: Vec<No> = (exact && there < least).then_some(missing).into_iter().collect();
+            let is_refused = given < min;
+            let missing = because("not-enough", min * 1_000, there * 1_000);
+            let mut list: Vec<No> = (exact && there < min).then_some(missing).into_iter().collect();
             let count = if exact || !is_refused { all.min(there) } else { 1 };
             self.only_alike = true;
             list.extend(self.reasons(&[Portion::of(&stack, &source, count)], &Going::To(onto.clone())));

@@ -1,4 +1,4 @@
-//! What lies where in the model: a tree of plain vectors, searched from the root each time.
+//! The contents of the model: a tree of plain vectors, searched from the root each time.
 
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -13,7 +13,7 @@ pub(crate) struct Stack {
     pub(crate) marks: BTreeSet<usize>,
     pub(crate) properties: BTreeMap<usize, i64>,
     pub(crate) count: u32,
-    /// What lies in it, if it is a pack.
+    /// Its contents, if it is a pack.
     pub(crate) inside: Option<Vec<Option<Stack>>>,
 }
 
@@ -27,7 +27,7 @@ pub(crate) enum Root {
     Hand(usize),
 }
 
-/// A container that can be found again wherever it has gone.
+/// A container that can be found again after it moves.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub(crate) enum Owner {
     Container(usize),
@@ -48,7 +48,7 @@ pub(crate) enum At {
     Container(Inside),
     Holder(usize),
     Ground,
-    /// The stack with this id, if it lies on the ground.
+    /// The stack with this id, if it is on the ground.
     OnGround(u64),
 }
 
@@ -77,13 +77,14 @@ pub(crate) struct State {
     /// How many came and went with what arrived and departed.
     pub(crate) came: Vec<u64>,
     pub(crate) went: Vec<u64>,
-    /// The containers that stand in the world, and the holders that are there, each in the order in which they came. The
-    /// number after the last stands for the container that lends its slots' names.
+    /// The containers without a holder, and the present holders, each in order of arrival. The
+    /// number after the last is the container that lends its slots' names.
     pub(crate) standing: Vec<usize>,
     pub(crate) present: Vec<usize>,
-    /// The containers that are not there, by themselves or with their holder.
+    /// The absent containers, on their own or with their holder.
     pub(crate) gone: BTreeSet<usize>,
-    /// How often something has departed, and the latest of those departures that has arrived, of each.
+    /// How often something has departed, and the latest of those departures that has arrived, of
+    /// each.
     pub(crate) departures: u64,
     pub(crate) arrivals: BTreeMap<Who, u64>,
 }
@@ -97,7 +98,7 @@ impl Stack {
         kinds && marks && properties && (self.inside.is_none() || Fault::PacksMerge.is_on())
     }
 
-    /// It and all that lies in it.
+    /// The stack and all its contents.
     pub(crate) fn all(&self) -> Vec<&Stack> {
         let inside = self.inside.iter().flatten().flatten().flat_map(Stack::all);
         std::iter::once(self).chain(inside).collect()
@@ -110,7 +111,7 @@ impl Stack {
         self.all().iter().map(|stack| rules.kinds[stack.kind].weight * i64::from(stack.count)).sum()
     }
 
-    /// How many items of it and of all that lies in it satisfy a filter.
+    /// The number of its items, contents included, that match a filter.
     pub(crate) fn counted(&self, rules: &Rules, filter: &FilterSpec) -> i64 {
         self.all().iter().filter(|stack| filter.admits(rules, stack)).map(|stack| i64::from(stack.count)).sum()
     }
@@ -203,7 +204,7 @@ impl State {
         let mut slots = match at.root {
             Root::Container(index) => &self.slots[index],
             Root::Hand(holder) => &self.hands[holder],
-            Root::Landing(id) => self.on_ground(id).expect("it lies there").inside.as_ref().expect("a pack"),
+            Root::Landing(id) => self.on_ground(id).expect("on the ground").inside.as_ref().expect("a pack"),
         };
         for &step in &at.steps {
             slots = slots[step].as_ref().and_then(|stack| stack.inside.as_ref()).expect("a pack");
@@ -216,7 +217,7 @@ impl State {
             Root::Container(index) => &mut self.slots[index],
             Root::Hand(holder) => &mut self.hands[holder],
             Root::Landing(id) => {
-                let landed = self.ground.iter_mut().find(|(stack, _)| stack.id == id).expect("it lies there");
+                let landed = self.ground.iter_mut().find(|(stack, _)| stack.id == id).expect("on the ground");
                 landed.0.inside.as_mut().expect("a pack")
             }
         };
@@ -243,7 +244,7 @@ impl State {
         self.all_containers().into_iter().filter(|inside| !hand(inside)).collect()
     }
 
-    /// Every container there is, packs after what they lie in.
+    /// Every container, packs after the containers they are in.
     fn all_containers(&self) -> Vec<Inside> {
         let there = (0..self.slots.len()).filter(|index| !self.gone.contains(index));
         let mut found: Vec<Inside> = there.map(Inside::container).collect();
@@ -289,7 +290,7 @@ impl State {
         match (at.root, at.steps.split_last()) {
             (Root::Container(index), None) => &rules.containers[index],
             (Root::Hand(_), None) => &rules.hand,
-            (Root::Landing(id), None) => brings(self.on_ground(id).expect("it lies there")),
+            (Root::Landing(id), None) => brings(self.on_ground(id).expect("on the ground")),
             (root, Some((slot, around))) => {
                 let around = Inside { root, steps: around.to_vec() };
                 brings(self.slots(&around)[*slot].as_ref().expect("a pack"))
@@ -318,7 +319,7 @@ impl State {
         }
     }
 
-    /// Where it has gone.
+    /// Its new place.
     pub(crate) fn find_owner(&self, owner: Owner) -> Option<Inside> {
         match owner {
             Owner::Container(index) => Some(Inside::container(index)).filter(|_| !self.gone.contains(&index)),
@@ -344,7 +345,7 @@ impl State {
         self.next_id - 1
     }
 
-    /// Takes items from a stack; what is left of a pack keeps what lies in it.
+    /// Takes items from a stack; the rest of a pack keeps its contents.
     pub(crate) fn lessen(&mut self, cell: &Cell, by: u32) {
         match cell {
             Cell::Slot(inside, slot) => {
@@ -356,7 +357,7 @@ impl State {
                     .map(|stack| Stack { count, ..stack });
             }
             Cell::Ground(id) => {
-                let index = self.ground.iter().position(|(stack, _)| stack.id == *id).expect("it lies there");
+                let index = self.ground.iter().position(|(stack, _)| stack.id == *id).expect("on the ground");
                 self.ground[index].0.count -= by;
                 if self.ground[index].0.count == 0 {
                     self.ground.remove(index);

@@ -41,7 +41,8 @@ impl Model {
         }
     }
 
-    /// Whether a place, or the holder that acts, is there. What has departed within a list can't be named in it again.
+    /// Whether a place, or the acting holder, is present. A departed entity can't be named again in
+    /// the same list.
     pub(crate) fn is_there(&self, who: Who) -> bool {
         let there = match who {
             Who::Container(index) => self.state.standing.contains(&index),
@@ -107,7 +108,7 @@ impl Model {
         if let Who::Holder(holder) = who {
             document.hand.clone_from(&self.state.hands[holder][0]);
             document.bar.clone_from(&self.state.bars[holder]);
-            // What came from elsewhere comes from nowhere, where it goes.
+            // An origin outside the departing entity is cleared.
             document.origin = self.state.origins[holder].filter(|(owner, _)| match owner {
                 Owner::Container(index) => carried.contains(index),
                 Owner::Pack(id) => document.stacks().iter().any(|stack| stack.id == *id),

@@ -45,7 +45,7 @@ impl Model {
             let max_amount = self.equip(Some(holder), Amount::UpTo(requested), from).unwrap_or(0);
             self.state = before;
             self.list.clear();
-            // The other checks look at what is there.
+            // The other checks use the items that are present.
             let all = self.equip(Some(holder), Amount::Exactly(stack.count), from);
             let (requested, there) = (i64::from(requested), i64::from(stack.count));
             let missing = because("not-enough", requested * 1_000, there * 1_000);
@@ -168,18 +168,19 @@ impl Model {
             failed.push(no("blocked-slot"));
             obstacles.retain(|other| other != from_slot);
         }
-        // The item leaves; then what lay in its slot waits in one more, and the item is worn.
+        // The item leaves; then the stack from its slot waits in an extra slot, and the item is
+        // worn.
         let source = self.state.owner(from);
         self.state.lessen(cell, count);
         let waiting = self.state.slots_mut(at)[slot].take();
-        let aside = self.state.slots(at).len();
+        let spare = self.state.slots(at).len();
         self.state.slots_mut(at).push(waiting);
         let id = if whole { stack.id } else { self.state.new_id() };
         self.state.slots_mut(at)[slot] = Some(Stack { id, count, ..stack.clone() });
         let mut without_place = Vec::new();
         for other in obstacles {
-            let now = if other == slot { aside } else { other };
-            let from = self.state.find_owner(source).expect("it is there");
+            let now = if other == slot { spare } else { other };
+            let from = self.state.find_owner(source).expect("an owner");
             let there = self.state.slots(at)[now].clone().expect("a stack");
             if whole && self.fits_back(&there, (at, now, other), (&from, *from_slot)) {
                 let back = self.state.slots_mut(at)[now].take();
@@ -217,7 +218,7 @@ impl Model {
         failed
     }
 
-    /// Whether what waits in a slot, and lay in another, may go whole to a slot.
+    /// Whether a waiting stack from a different slot may move whole to a slot.
     fn fits_back(&self, there: &Stack, (at, now, other): (&Inside, usize, usize), to: (&Inside, usize)) -> bool {
         let cell = Cell::Slot(at.clone(), now);
         let is_over = i64::from(there.count) > self.slot_limit(there.kind, to.0, to.1);

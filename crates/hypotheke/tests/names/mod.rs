@@ -1,4 +1,5 @@
-//! The plain model behind the words that all implementations share: operations by names in, answers and snapshots out.
+//! The plain model behind the words that all implementations share: operations by names in, answers
+//! and snapshots out.
 
 mod plain_data;
 mod reading;

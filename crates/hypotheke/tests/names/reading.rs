@@ -1,4 +1,5 @@
-//! From operations by names to requests of the model; none if a name leads nowhere or can't be meant.
+//! From operations by names to requests of the model; `None` if a name leads nowhere or can't be
+//! meant.
 
 use std::collections::BTreeMap;
 
@@ -36,7 +37,7 @@ impl Reader<'_> {
         Names::find(&self.model.rules.names.kinds, name.as_str())
     }
 
-    /// None is no kind that is named, which is well; a kind that nobody knows is not.
+    /// `None` means that no kind is named, which is valid; an unknown kind is not.
     fn some_kind(&self, name: Option<&hypotheke::text::Word>) -> Option<Option<usize>> {
         name.map_or(Some(None), |name| self.kind(name).map(Some))
     }

@@ -128,7 +128,7 @@ impl Reader<'_> {
             PutMode::Merge => Try::Merge,
             PutMode::Swap => Try::Swap,
         };
-        let (least, most) = def.slot_bounds();
+        let (at_min, most) = def.slot_bounds();
         ContainerSpec {
             slots: def.slots() as usize,
             ruled,
@@ -146,7 +146,7 @@ impl Reader<'_> {
             reserved_first: def.is_reserved_first(),
             must_open: def.must_be_opened(),
             exclusive: def.is_exclusive(),
-            bounds: (least as usize, most as usize),
+            bounds: (at_min as usize, most as usize),
         }
     }
 
@@ -176,15 +176,15 @@ impl Reader<'_> {
                     Literal::Number(number) => number.thousandths(),
                     Literal::Text(text) => self.text(text),
                 };
-                let least = |value| FilterSpec::PropertyAtLeast(property, value);
-                let listed = least(i64::MIN);
+                let at_min = |value| FilterSpec::PropertyAtLeast(property, value);
+                let listed = at_min(i64::MIN);
                 match comparison {
-                    Comparison::AtLeast => least(value),
-                    Comparison::More => least(value + 1),
-                    Comparison::Less => and(listed, not(least(value))),
-                    Comparison::AtMost => and(listed, not(least(value + 1))),
-                    Comparison::Equal => and(least(value), not(least(value + 1))),
-                    Comparison::NotEqual => and(listed, or(not(least(value)), least(value + 1))),
+                    Comparison::AtLeast => at_min(value),
+                    Comparison::More => at_min(value + 1),
+                    Comparison::Less => and(listed, not(at_min(value))),
+                    Comparison::AtMost => and(listed, not(at_min(value + 1))),
+                    Comparison::Equal => and(at_min(value), not(at_min(value + 1))),
+                    Comparison::NotEqual => and(listed, or(not(at_min(value)), at_min(value + 1))),
                 }
             }
         }

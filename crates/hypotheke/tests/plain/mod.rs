@@ -1,5 +1,6 @@
-//! Every operation that a scope allows in a world, written for clarity alone: all places, all amounts, all who may act,
-//! whatever comes of it. It shares nothing with the generator of the library, which is held against it.
+//! Every operation that a scope allows in a world, written for clarity alone: all places, all
+//! amounts, all actors, whatever the result. It shares nothing with the generator of the library,
+//! which is compared with it.
 
 use std::collections::BTreeSet;
 
@@ -9,7 +10,7 @@ use hypotheke::{
     PropertyValue, SortKey, World,
 };
 
-/// What is tried.
+/// The scope.
 #[derive(Clone, Debug)]
 pub(crate) struct Tried {
     pub(crate) verbs: BTreeSet<Verb>,
@@ -17,7 +18,7 @@ pub(crate) struct Tried {
     pub(crate) game_acts: bool,
     /// Whether operations name whole containers and holders.
     pub(crate) whole_places: bool,
-    /// Whether every number of items is tried, or only one, half and all.
+    /// Whether to try every number of items, or only one, half and all.
     pub(crate) every_amount: bool,
     /// Whether operations name hands.
     pub(crate) hands: bool,
@@ -77,7 +78,7 @@ fn count_in(world: &World, place: Place, kind: Option<KindId>) -> u32 {
 }
 
 impl Tried {
-    /// The amounts of so many items; `All` is the operation without a number.
+    /// The amounts of a number of items; `All` is the operation without a number.
     fn amounts(&self, count: u32) -> Vec<Amount> {
         let is_tried = |number: &u32| self.every_amount || [1, count.div_ceil(2), count].contains(number);
         let exact = (1..=count).filter(is_tried).map(Amount::Exactly);
@@ -90,7 +91,8 @@ impl Tried {
 
     /// Who does what holders do.
     fn performers(&self) -> Vec<Option<HolderId>> {
-        // Where nothing has to be opened it makes no difference who acts, so that the game stands for all.
+        // Where nothing has to be opened it makes no difference who acts, so that the game stands
+        // for all.
         let game = (self.game_acts || !self.doors).then_some(None);
         game.into_iter().chain(self.actors.iter().copied().map(Some)).collect()
     }
@@ -361,7 +363,8 @@ fn pairs(places: &[Place], kinds: &[Option<KindId>]) -> Vec<(Place, Option<KindI
     places.iter().flat_map(|&place| kinds.iter().map(move |&kind| (place, kind))).collect()
 }
 
-/// What a claim can see of an operation: its verb, the places between which it goes, and what it takes there.
+/// What a claim can see of an operation: its verb, the places between which it goes, and what it
+/// takes there.
 pub(crate) fn label(world: &World, operation: &Operation, place: &dyn Fn(Place) -> String) -> String {
     let items = |at: Place| -> String {
         let of: BTreeSet<String> = world

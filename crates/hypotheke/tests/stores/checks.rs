@@ -34,13 +34,13 @@ fn every_step_is_saved_and_read_back() {
 }
 
 #[test]
-fn a_scenario_that_fails_is_told_to_end_early() {
+fn a_failed_scenario_ends_early() {
     let file = file(&PLAY.replace("depot: 3 flare", "depot: 9 flare"));
     let found = check_round_trips(&[file.check(&camp()).unwrap()]);
     assert_eq!((found.failure, found.unfinished, found.worlds), (None, 1, 4));
 }
 
-/// A way of keeping that spoils a snapshot once it looks so.
+/// A way of keeping that changes a snapshot once it looks so.
 fn corrupted(corrupt: impl Fn(&mut Snapshot) -> bool) -> Option<(Vec<String>, String)> {
     let (file, rules) = (file(PLAY), camp());
     let found = check_round_trips_through(&[file.check(&rules).unwrap()], &mut |save| {
@@ -54,14 +54,14 @@ fn corrupted(corrupt: impl Fn(&mut Snapshot) -> bool) -> Option<(Vec<String>, St
 }
 
 #[test]
-fn what_comes_back_as_something_else_is_told_with_the_way_there() {
+fn a_changed_save_is_reported_with_its_trace() {
     let rope_in_pockets = |snapshot: &Snapshot| snapshot.holders[0].containers[0].stacks.len() == 2;
     let (trace, found) = corrupted(|snapshot| {
-        let spoils = rope_in_pockets(snapshot);
-        if spoils {
+        let changes = rope_in_pockets(snapshot);
+        if changes {
             snapshot.holders[0].containers[0].stacks.pop();
         }
-        spoils
+        changes
     })
     .unwrap();
     let way = ["scenario A walk", "move 1 flare from depot to surveyor.pockets"];
@@ -97,7 +97,7 @@ fn later(migration: MigrationRules) -> Arc<Ruleset> {
 }
 
 #[test]
-fn every_save_goes_over_to_the_mended_rules() {
+fn every_save_migrates_to_the_next_rules() {
     let file = file(PLAY);
     let files = [file.check(&camp()).unwrap()];
     let found = check_migration(&files, &later(MigrationRules::default()));
@@ -111,11 +111,11 @@ fn every_save_goes_over_to_the_mended_rules() {
 }
 
 #[test]
-fn what_the_mended_rules_refuse_is_told_with_the_way_there() {
+fn a_refused_migration_is_reported_with_its_trace() {
     let file = file(PLAY);
     let migration = MigrationRules { over_limit: MigrationPolicy::Refuse, ..MigrationRules::default() };
     let found = check_migration(&[file.check(&camp()).unwrap()], &later(migration));
     let failure = found.failure.unwrap();
     assert_eq!(failure.trace, ["scenario A walk"]);
-    assert!(failure.found.contains("that is refused"), "{}", failure.found);
+    assert!(failure.found.ends_with("; refused"), "{}", failure.found);
 }

@@ -1,7 +1,9 @@
-//! A store on a system of another sort needs two things of it and no more: that one record changes at once, and only if it is as it was read.
+//! A store on a system of another sort needs two things of it and no more: that one record changes
+//! at once, and only if it is as it was read.
 //!
-//! Two such systems, each as little as it has to be, with a store on top: rows that are changed where a condition holds, as a database has them, and objects that are
-//! put if they still have their tag, as object stores have them. Without the condition, both are found out.
+//! Two such systems, each as little as it has to be, with a store on top: rows that are changed
+//! where a condition holds, as a database has them, and objects that are put if they still have
+//! their tag, as object stores have them. Without the condition, both are found out.
 
 use std::collections::BTreeMap;
 use std::sync::{Arc, Mutex};
@@ -37,10 +39,12 @@ impl Record {
     }
 }
 
-/// A system that keeps records. `change` is one request: what it does is done at once, or not at all.
+/// A system that keeps records. `change` is one request: what it does is done at once, or not at
+/// all.
 trait System {
     fn read(&self, key: &Key) -> Record;
-    /// Changes a record if the condition holds when it is changed; the record then, or as it is instead.
+    /// Changes a record if the condition holds when it is changed; the record then, or as it is
+    /// instead.
     fn change(
         &self,
         key: &Key,
@@ -54,7 +58,7 @@ trait System {
 #[derive(Debug, Default)]
 struct Rows {
     rows: Mutex<BTreeMap<Key, Record>>,
-    /// The condition is looked at before, in another statement.
+    /// The condition is checked earlier, in a separate statement.
     looks_before: bool,
 }
 
@@ -162,9 +166,9 @@ impl<S: System> Store for On<S> {
 
     fn generations(&self, key: &Key) -> Result<Vec<Generation>, StoreError> {
         let record = self.0.read(key);
-        let told = |(revision, lease, bytes)| Generation { revision, lease, content: Ok(bytes) };
-        let earlier: Vec<Generation> = record.earlier.iter().cloned().map(told).collect();
-        let latest = record.stored().map(|stored| told((stored.revision, stored.lease, stored.bytes)));
+        let described = |(revision, lease, bytes)| Generation { revision, lease, content: Ok(bytes) };
+        let earlier: Vec<Generation> = record.earlier.iter().cloned().map(described).collect();
+        let latest = record.stored().map(|stored| described((stored.revision, stored.lease, stored.bytes)));
         Ok(latest.into_iter().chain(earlier).collect())
     }
 
@@ -253,6 +257,6 @@ fn without_it_two_save_at_once() {
     let objects = On(Objects { ignores_tags: true, ..Objects::default() });
     for failure in [check_store_races(&rows, THREADS, 5_000), check_store_races(&objects, THREADS, 5_000)] {
         let failure = failure.expect("two must have saved at once");
-        assert!(failure.found.ends_with("of them are told that they have saved"), "{}", failure.found);
+        assert!(failure.found.ends_with("of the saves were accepted"), "{}", failure.found);
     }
 }

@@ -123,7 +123,7 @@ fn the_save_before_a_damaged_one_is_offered() {
     let error = store.load(&ada).unwrap_err();
     let StoreError::Damaged { earlier, place, .. } = &error else { panic!("{error}") };
     assert_eq!((*earlier, place.as_str()), (Some(2), file(3).to_str().unwrap()));
-    assert!(error.to_string().ends_with("is counted; revision 2 is intact"), "{error}");
+    assert!(error.to_string().ends_with("; revision 2 is intact"), "{error}");
 
     // It is saved again as the next, and so it is the latest.
     let kept = store.generations(&ada).unwrap();
@@ -134,7 +134,7 @@ fn the_save_before_a_damaged_one_is_offered() {
     fs::remove_file(file(4)).unwrap();
     fs::write(file(2), "").unwrap();
     let error = store.load(&ada).unwrap_err().to_string();
-    assert!(error.ends_with("no earlier save is whole"), "{error}");
+    assert!(error.ends_with("no earlier save is intact"), "{error}");
 }
 
 #[test]
@@ -187,7 +187,7 @@ fn what_is_no_folder_is_no_store() {
 
 #[cfg(unix)]
 #[test]
-fn a_folder_that_may_not_be_written_to_is_told() {
+fn a_read_only_folder_is_reported() {
     use std::os::unix::fs::PermissionsExt;
     let around = tempdir().unwrap();
     let folder = around.path().join("players");
@@ -197,7 +197,7 @@ fn a_folder_that_may_not_be_written_to_is_told() {
     allow(0o555);
     let saved = store.save(&key("ada"), b"7 flares", 1, 0);
     allow(0o755);
-    // Whoever runs as the administrator may write anywhere.
+    // An administrator may write anywhere.
     if let Err(error) = saved {
         assert_eq!(error.code(), "read-only");
         assert_eq!(store.load(&key("ada")).unwrap().unwrap().bytes, b"6 flares");
@@ -206,7 +206,7 @@ fn a_folder_that_may_not_be_written_to_is_told() {
 }
 
 #[test]
-fn what_may_not_be_written_to_is_told() {
+fn a_read_only_store_is_reported() {
     let disk = SimulatedDisk::new();
     FolderStore::open_on(disk.clone(), "players").unwrap().save(&key("ada"), b"6 flares", 0, 0).unwrap();
     let error = FolderStore::open_on(disk.read_only(), "others").unwrap_err();
@@ -236,7 +236,8 @@ fn wherever_the_writer_stops_a_whole_save_is_there() {
     let CrashReport { saves, stops, disks, failure } = check_crashes(&saves(4));
     assert_eq!(failure, None);
     assert_eq!(saves, 4);
-    // A lease and four saves with their folder are some thirty steps, each followed by another process.
+    // A lease and four saves with their folder are some thirty steps, each followed by another
+    // process.
     assert!(stops > 300 && disks > 2_000, "{stops} stops, {disks} disks");
 }
 

@@ -39,7 +39,7 @@ fn the_same_seed_gives_the_same_answers() {
 }
 
 #[test]
-fn it_has_the_habits_that_it_is_given() {
+fn it_has_the_given_faults() {
     let never = FaultProfile { answer_lost: 0, request_lost: 0, late: 0, cut: 0, busy: 0, stale: 0, latency: (5, 5) };
     let (answers, took) = faults(0, never);
     assert_eq!((counted(&answers), took), (BTreeMap::from([("saved", 1_000)]), 5_000));
@@ -71,7 +71,7 @@ fn what_is_stale_is_the_save_before() {
         store.save(&ada, b"1", 0, 0).unwrap();
         store.save(&ada, b"2", 1, 0).unwrap();
     });
-    for (fate, expected) in [(InjectedFault::Stale, &b"1"[..]), (InjectedFault::Answered, b"2")] {
+    for (fate, expected) in [(InjectedFault::Stale, &b"1"[..]), (InjectedFault::None, b"2")] {
         store.inject_next(fate);
         assert_eq!(store.load(&ada).unwrap().unwrap().bytes, expected);
     }
@@ -81,7 +81,7 @@ fn what_is_stale_is_the_save_before() {
     }
 }
 
-/// On many bad days: whatever the service does, nothing is lost and nothing doubled.
+/// Whatever the service does, no item is lost or duplicated.
 #[test]
 fn retries_bring_every_visit_to_its_end() {
     let rules = camp();

@@ -45,10 +45,10 @@ fn what_she_has_goes_along_from_server_to_server() {
 
     let mut at_camp = session(&rules, "camp");
     run(&mut at_camp, &store, &mut camp).unwrap();
-    assert_eq!((at_camp.state(), at_camp.ask(), at_camp.lease()), (SessionState::Active, None, 1));
+    assert_eq!((at_camp.state(), at_camp.action(), at_camp.lease()), (SessionState::Active, None, 1));
     give_ada(&mut camp, 3);
     at_camp.leave(&mut camp).unwrap();
-    assert_eq!((at_camp.state(), at_camp.ask()), (SessionState::Saving, Some(SessionAction::Save)));
+    assert_eq!((at_camp.state(), at_camp.action()), (SessionState::Saving, Some(SessionAction::Save)));
     assert!(camp.holder("ada").is_none());
     run(&mut at_camp, &store, &mut camp).unwrap();
     assert_eq!(at_camp.state(), SessionState::Ended);
@@ -107,9 +107,9 @@ fn who_is_taken_over_can_save_nothing_any_more() {
         error.to_string(),
         "`Ada`: the lease went to a different server, so the results of this session are lost"
     );
-    assert_eq!((at_camp.state(), at_camp.ask()), (SessionState::LeaseLost, None));
-    // What she had is told, for the game to settle.
-    let left = Save::read(at_camp.document()).unwrap().departure(&rules).unwrap();
+    assert_eq!((at_camp.state(), at_camp.action()), (SessionState::LeaseLost, None));
+    // Her transfer record is returned, so that the game can decide.
+    let left = Save::read(at_camp.transfer_record()).unwrap().departure(&rules).unwrap();
     assert_eq!(left.stacks().map(|stack| stack.count).sum::<u32>(), 2);
     assert!(store.load(&key("Ada")).unwrap().is_none());
 }
@@ -124,9 +124,9 @@ fn a_save_whose_answer_is_lost_is_found_out_to_have_arrived() {
         ada.step(&store, &mut camp, 0)
     };
     assert!(step(&mut ada, InjectedFault::AnswerLost).unwrap_err().is_retryable());
-    step(&mut ada, InjectedFault::Answered).unwrap();
+    step(&mut ada, InjectedFault::None).unwrap();
     assert_eq!(ada.lease(), 1);
-    step(&mut ada, InjectedFault::Answered).unwrap();
+    step(&mut ada, InjectedFault::None).unwrap();
     assert_eq!(ada.state(), SessionState::Active);
     ada.leave(&mut camp).unwrap();
     let mut step = |ada: &mut Session, fate: InjectedFault| {
@@ -135,7 +135,7 @@ fn a_save_whose_answer_is_lost_is_found_out_to_have_arrived() {
     };
     assert!(step(&mut ada, InjectedFault::AnswerLost).unwrap_err().is_retryable());
     assert_eq!(ada.state(), SessionState::Saving);
-    step(&mut ada, InjectedFault::Answered).unwrap();
+    step(&mut ada, InjectedFault::None).unwrap();
     assert_eq!(ada.state(), SessionState::Releasing);
     assert_eq!(store.inside(|store| store.load(&key("Ada"))).unwrap().unwrap().revision, 1);
 }
@@ -146,32 +146,32 @@ fn what_is_too_old_is_not_taken() {
     let mut camp = server(&rules, 1);
     for count in [1, 2] {
         let mut ada = session(&rules, "camp");
-        while ada.ask().is_some() {
-            store.inject_next(InjectedFault::Answered);
+        while ada.action().is_some() {
+            store.inject_next(InjectedFault::None);
             ada.step(&store, &mut camp, 0).unwrap();
         }
         give_ada(&mut camp, count);
         ada.leave(&mut camp).unwrap();
-        while ada.ask().is_some() {
-            store.inject_next(InjectedFault::Answered);
+        while ada.action().is_some() {
+            store.inject_next(InjectedFault::None);
             ada.step(&store, &mut camp, 0).unwrap();
         }
     }
     let mut ada = session(&rules, "camp");
-    store.inject_next(InjectedFault::Answered);
+    store.inject_next(InjectedFault::None);
     ada.step(&store, &mut camp, 0).unwrap();
     store.inject_next(InjectedFault::Stale);
     let error = ada.step(&store, &mut camp, 0).unwrap_err();
     assert_eq!(error.to_string(), "`Ada`: revision 1 was read, but revision 2 is stored");
     assert!(error.is_retryable());
-    store.inject_next(InjectedFault::Answered);
+    store.inject_next(InjectedFault::None);
     ada.step(&store, &mut camp, 0).unwrap();
     let pockets = camp.container("ada.pockets").unwrap();
     assert_eq!(camp.count(rules.find_kind("flare").unwrap(), Some(pockets.into())), 3);
 }
 
 #[test]
-fn what_is_no_player_is_told_and_the_lease_given_back() {
+fn an_invalid_player_is_reported_and_the_lease_released() {
     let (rules, store) = (camp(), MemoryStore::new());
     let mut camp = server(&rules, 1);
     let whole_world = Save::of(&camp).to_bytes();
@@ -225,7 +225,7 @@ fn a_visit_goes_on_after_its_server_has_come_back() {
     let mut ada = session(&rules, "camp");
     run(&mut ada, &store, &mut world).unwrap();
     give_ada(&mut world, 2);
-    // Written down together, in one save of the server's own.
+    // Stored together, in one save of the server's own.
     let (written, saved) = (serde_json::to_string(&ada).unwrap(), Save::of(&world).to_bytes());
     drop((ada, world));
 

@@ -11,7 +11,7 @@ use tempfile::tempdir;
 use super::{THREADS, key};
 
 #[test]
-fn it_keeps_what_it_promises() {
+fn it_keeps_its_contract() {
     let folder = tempdir().unwrap();
     assert_eq!(check_store_contract(&SqliteStore::open(folder.path().join("players.sqlite")).unwrap()), None);
     assert_eq!(check_store_races(&SqliteStore::open(folder.path().join("races.sqlite")).unwrap(), THREADS, 50), None);
@@ -93,24 +93,24 @@ proptest! {
 }
 
 #[test]
-fn what_is_no_store_is_told_so() {
+fn an_invalid_store_is_rejected() {
     let folder = tempdir().unwrap();
     let path = |name: &str| folder.path().join(name);
-    let told = |name: &str| SqliteStore::open(path(name)).unwrap_err();
+    let described = |name: &str| SqliteStore::open(path(name)).unwrap_err();
     fs::create_dir(path("folder")).unwrap();
-    assert!(told("folder").to_string().ends_with("is no store: the path is a folder"));
+    assert!(described("folder").to_string().ends_with("the path is a folder"));
     fs::write(
         path("text"),
         "a note that is longer than the head of a database, which is a hundred bytes long; ".repeat(3),
     )
     .unwrap();
-    assert_eq!(told("text").code(), "no-store");
+    assert_eq!(described("text").code(), "no-store");
     Connection::open(path("other")).unwrap().execute_batch("CREATE TABLE ropes (length)").unwrap();
-    assert!(told("other").to_string().ends_with("it is a database of a different program"));
+    assert!(described("other").to_string().ends_with("it is a database of a different program"));
     drop(SqliteStore::open(path("later")).unwrap());
     Connection::open(path("later")).unwrap().execute_batch("PRAGMA user_version = 9").unwrap();
-    assert!(told("later").to_string().ends_with("its tables have version 9; this program supports version 1"));
-    assert_eq!(told("no/such/folder").code(), "failed");
+    assert!(described("later").to_string().ends_with("its tables have version 9; this program supports version 1"));
+    assert_eq!(described("no/such/folder").code(), "failed");
 }
 
 #[test]
@@ -124,14 +124,14 @@ fn the_save_before_a_damaged_one_is_offered() {
     Connection::open(&path).unwrap().execute("UPDATE saves SET bytes = x'00' WHERE revision = 2", []).unwrap();
     let error = store.load(&key("ada")).unwrap_err();
     assert!(matches!(error, StoreError::Damaged { earlier: Some(1), .. }), "{error}");
-    assert!(error.to_string().contains("players.sqlite, revision 2: it is damaged"), "{error}");
+    assert!(error.to_string().contains("players.sqlite, revision 2: checksum mismatch"), "{error}");
     let kept = store.generations(&key("ada")).unwrap();
     assert_eq!((kept[0].content.is_err(), kept[1].content.as_deref()), (true, Ok(&b"6 flares"[..])));
 }
 
 #[cfg(unix)]
 #[test]
-fn a_file_that_may_not_be_written_to_is_told() {
+fn a_read_only_file_is_reported() {
     use std::os::unix::fs::PermissionsExt;
     let folder = tempdir().unwrap();
     let path = folder.path().join("players.sqlite");
@@ -143,7 +143,7 @@ fn a_file_that_may_not_be_written_to_is_told() {
     allow(0o444, 0o555);
     let saved = SqliteStore::open(&path).and_then(|store| store.save(&key("ada"), b"7 flares", 1, 0));
     allow(0o644, 0o755);
-    // Whoever runs as the administrator may write anywhere.
+    // An administrator may write anywhere.
     let expected: &[u8] = if saved.is_ok() { b"7 flares" } else { b"6 flares" };
     assert!(saved.is_ok() || saved.is_err_and(|error| error.code() == "read-only"));
     assert_eq!(SqliteStore::open(&path).unwrap().load(&key("ada")).unwrap().unwrap().bytes, expected);
@@ -163,24 +163,24 @@ fn a_damaged_file_gives_what_was_saved_or_an_error() {
         drop(store);
         fs::read(&path).unwrap()
     };
-    let mut told = 0;
+    let mut described = 0;
     for at in (0..bytes.len()).step_by(bytes.len() / 60) {
         let mut damaged = bytes.clone();
         damaged[at..].iter_mut().take(200).for_each(|byte| *byte = !*byte);
         fs::write(&path, damaged).unwrap();
         let Ok(store) = SqliteStore::open(&path) else {
-            told += 1;
+            described += 1;
             continue;
         };
         for number in 0..60 {
             match store.load(&Key::new([number + 1]).unwrap()) {
                 Ok(Some(stored)) => assert_eq!(stored.bytes, vec![number; 900], "{at}"),
                 Ok(None) => {}
-                Err(_) => told += 1,
+                Err(_) => described += 1,
             }
         }
     }
-    assert!(told > 20, "{told}");
+    assert!(described > 20, "{described}");
 }
 
 #[test]
@@ -198,7 +198,7 @@ fn a_full_or_closed_file_keeps_what_was_there() {
 }
 
 #[test]
-fn one_who_writes_keeps_others_waiting_and_then_they_are_told() {
+fn a_writer_blocks_others_until_the_time_out() {
     let folder = tempdir().unwrap();
     let path = folder.path().join("players.sqlite");
     let store = SqliteStore::open(&path).unwrap().with_timeout(std::time::Duration::from_millis(20)).unwrap();

@@ -1,8 +1,9 @@
-//! Judging a world again and again while it is played.
+//! Checks a world again and again while operations are performed.
 //!
-//! After an operation little differs. An [`IncrementalAudit`] remembers the cells that it judged last, looks for those that are not the same
-//! and judges them, and what hangs together in their containers; what holds for several containers it adds up from what it found in each. It reads
-//! cells, and what stands where; like the [`audit`](super::audit) it trusts no event, no sum and no index.
+//! Little changes in one operation. An [`IncrementalAudit`] remembers the cells of its last check,
+//! finds the cells that differ, and checks them and everything that depends on them in their
+//! containers. It adds up facts of several containers from the results for each. It reads cells and
+//! places. Like the [`audit`](super::audit) it trusts no event, sum or index.
 
 mod place;
 #[cfg(test)]
@@ -18,9 +19,11 @@ use crate::ruleset::Ruleset;
 use crate::world::{ClassKey, Origin, PerKind, World};
 use place::Place;
 
-/// Says whether a world keeps every law, in time that grows with what differs from the world that it was requested about before.
+/// Checks whether a world keeps every law, in time that grows with the changes since the last
+/// check.
 ///
-/// It says the same as whether [`audit`](super::audit) finds nothing in the world's snapshot, which then tells what it is.
+/// The result is the same as whether [`audit`](super::audit) finds nothing in the world's snapshot.
+/// The audit then gives the violation.
 ///
 /// ```
 /// use hypotheke::{Amount, Operation, Ruleset, IncrementalAudit, World};
@@ -102,7 +105,8 @@ impl IncrementalAudit {
         keeps
     }
 
-    /// Whether what was judged before still counts: numbers stand for the same, and no id is to be given again.
+    /// Whether what was judged before still counts: numbers stand for the same, and no id is to be
+    /// given again.
     fn may_go_on(&mut self, world: &World) -> bool {
         let known = self.classes.len();
         let classes = world.classes.keys();
@@ -122,7 +126,7 @@ impl IncrementalAudit {
         }
         let frame = self.compare(world);
         let changed = std::mem::take(&mut self.changed);
-        // All that has gone first: what has only moved must not be counted twice.
+        // All removals first: moved stacks must not be counted twice.
         for &number in &changed {
             self.places[number as usize].take_out(world, number, &mut self.counted);
         }
@@ -138,7 +142,7 @@ impl IncrementalAudit {
             && (!anything || self.keeps_as_a_whole(world))
     }
 
-    /// Finds the places that differ; true if what is there, or who, differs too.
+    /// Finds the places that differ; true if containers or holders differ too.
     fn compare(&mut self, world: &World) -> bool {
         self.changed.clear();
         let mut frame = false;

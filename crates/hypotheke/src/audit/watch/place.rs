@@ -1,4 +1,4 @@
-//! What one container holds, judged by itself.
+//! The contents of one container, checked on their own.
 
 use smallvec::SmallVec;
 
@@ -12,14 +12,15 @@ use crate::world::{Cell, ClassKey, ClassView, GROUND, World};
 #[derive(Debug, Default)]
 pub(super) struct Place {
     is_there: bool,
-    /// Its definition, by number; none of the ground and of hands.
+    /// The number of its definition; `None` for the ground and hands.
     def: Option<u32>,
     pub(super) cells: Vec<Cell>,
-    /// What lies in it weighs so much, in thousandths, insides of packs apart.
+    /// The weight of its contents in thousandths, without the insides of packs.
     pub(super) weight: i128,
-    /// For each of the filters of all caps: how many of its items satisfy it, insides of packs apart.
+    /// For each of the filters of all caps: how many of its items satisfy it, insides of packs
+    /// apart.
     pub(super) capped: Counts,
-    /// The insides of the packs that lie in it.
+    /// The insides of the packs in it.
     pub(super) insides: Vec<u32>,
     has_packs: bool,
     /// The slots in which something else lies than did; kept for its room.
@@ -27,14 +28,14 @@ pub(super) struct Place {
 }
 
 impl Place {
-    /// Whether something else is there, or of another size.
+    /// Whether the container is a different one, or its size differs.
     pub(super) fn stands_otherwise(&self, world: &World, number: u32) -> bool {
         let is_there = world.is_there(number);
         let slots = if is_there && number != GROUND { world.slot_count(number) as usize } else { self.cells.len() };
         self.is_there != is_there || is_there && self.def != world.def_number(number) || slots != self.cells.len()
     }
 
-    /// Whether something else lies in it.
+    /// Whether its contents differ.
     pub(super) fn holds_other(&self, world: &World, number: u32) -> bool {
         self.is_there
             && if number == GROUND {
@@ -44,7 +45,8 @@ impl Place {
             }
     }
 
-    /// Takes out and no longer counts what lies there no more. Of a stack that stays, with less or more of it, the id stays counted.
+    /// Removes and uncounts the stacks that are no longer there. The id of a stack that stays with
+    /// a different count stays counted.
     pub(super) fn take_out(&mut self, world: &World, number: u32, counted: &mut Counted) {
         let now = Now::of(world, number);
         let now = now.cells();
@@ -84,8 +86,8 @@ impl Place {
         }
     }
 
-    /// Takes in what lies there now, counts it and judges it. What lies there as before was judged before; what may have changed around it,
-    /// the inside of a pack and the slots that something needs, is judged again.
+    /// Adds, counts and checks the new contents. Unchanged stacks were checked before; facts around
+    /// them that may have changed, the insides of packs and occupied slots, are checked again.
     pub(super) fn take_in(&mut self, world: &World, number: u32, counted: &mut Counted) -> bool {
         self.insides.clear();
         self.capped.resize(world.rules().cap_filters.len(), 0);
@@ -93,8 +95,8 @@ impl Place {
             return true;
         }
         let now = Now::of(world, number);
-        let judge = Judge { world, rules: world.rules(), number, def: self.def(world) };
-        judge.all(now.cells(), self, counted)
+        let checks = SlotChecks { world, rules: world.rules(), number, def: self.def(world) };
+        checks.all(now.cells(), self, counted)
     }
 
     pub(super) fn def<'w>(&self, world: &'w World) -> Option<&'w ContainerDef> {
@@ -102,7 +104,7 @@ impl Place {
     }
 }
 
-/// What lies somewhere now, slot by slot; on the ground in the order in which it landed.
+/// The present contents slot by slot; on the ground in order of arrival.
 enum Now<'w> {
     InSlots(&'w [Cell]),
     OnGround(SmallVec<[Cell; 8]>),
@@ -125,14 +127,14 @@ impl Now<'_> {
     }
 }
 
-struct Judge<'w> {
+struct SlotChecks<'w> {
     world: &'w World,
     rules: &'w Ruleset,
     number: u32,
     def: Option<&'w ContainerDef>,
 }
 
-impl Judge<'_> {
+impl SlotChecks<'_> {
     fn all(&self, cells: &[Cell], place: &mut Place, counted: &mut Counted) -> bool {
         let (least, most) = self.def.map_or((0, u32::MAX), ContainerDef::slot_bounds);
         let within = (least as usize..=most as usize).contains(&cells.len());
@@ -143,7 +145,7 @@ impl Judge<'_> {
         sound && (!has_names() || self.needs(cells)) && (!place.has_packs || self.packs(cells, place))
     }
 
-    /// Counts and judges what lies in a slot in which something else has lain; nothing if that is no more.
+    /// Counts and checks the new contents of a slot; nothing if it is empty.
     fn differs(&self, slot: u32, cells: &[Cell], place: &mut Place, counted: &mut Counted) -> bool {
         let Some(&cell) = cells.get(slot as usize).filter(|cell| !cell.is_empty()) else { return true };
         if cell.kind as usize >= self.rules.kinds().len() {
@@ -157,7 +159,7 @@ impl Judge<'_> {
         (known.id == cell.id || counted.ids.insert(cell.id)) && self.stack(slot, cell, kind, place)
     }
 
-    /// What lies there as before may have another inside.
+    /// An unchanged stack may have a different inside.
     fn packs(&self, cells: &[Cell], place: &mut Place) -> bool {
         let is_pack = |cell: Cell| cell.is_pack() || self.rules.known_kind_at(cell.kind).pack().is_some();
         let mut packs = cells.iter().filter(|cell| !cell.is_empty() && is_pack(**cell));
@@ -212,12 +214,13 @@ impl Judge<'_> {
         here && !self.world.is_lasting(cell.inner) && std::ptr::eq(self.world.def_of(cell.inner), pack)
     }
 
-    /// Where an item lies in one of the slots that it needs, the others are empty and needed by nothing else.
+    /// If an item is in one of the slots it occupies, the others are empty and not occupied by a
+    /// different item.
     fn needs(&self, cells: &[Cell]) -> bool {
         let Some(def) = self.def else { return true };
         let named = |slot: usize| def.ruled.get(slot).and_then(|rule| rule.name.as_deref());
         let needs = |cell: &Cell| self.rules.known_kind_at(cell.kind).occupied_slots();
-        // Of each slot, whether what lies there, or lies elsewhere and needs it, takes it.
+        // For each slot, whether its own stack or a stack elsewhere occupies it.
         let mut taken: Vec<bool> = cells.iter().map(|cell| !cell.is_empty()).collect();
         for (slot, cell) in cells.iter().enumerate().filter(|(_, cell)| !cell.is_empty()) {
             let Some(own) = named(slot).filter(|own| needs(cell).any(|need| need == *own)) else { continue };

@@ -104,7 +104,7 @@ fn corrupted(cell: Cell, other: Cell) -> Vec<Cell> {
         with(&|cell| cell.count = 1),
         with(&|cell| cell.count = u32::MAX),
         with(&|cell| (cell.kind, cell.class) = (other.kind, other.class)),
-        // A class of another kind is nothing that a snapshot can say.
+        // A snapshot can't express a class of a different kind.
         with(&|cell| cell.class = if other.kind == cell.kind { other.class } else { cell.class }),
         with(&|cell| cell.id = other.id),
         with(&|cell| cell.id = 0),
@@ -125,7 +125,7 @@ fn a_watch_says_what_the_audit_says() {
             for other in world.all_spots() {
                 for cell in corrupted(world.cell(spot), world.cell(other)) {
                     let before = world.corrupt(spot, cell);
-                    // A pack of which nothing tells any more what is in it is beyond what a snapshot can say.
+                    // A snapshot can't express a pack without an inside.
                     if !before.is_pack() && !cell.is_pack() {
                         let expected = keeps(&world);
                         assert_eq!(watch.keeps_the_laws(&world), expected, "{step}: {spot:?}: {before:?} is {cell:?}");
@@ -141,7 +141,8 @@ fn a_watch_says_what_the_audit_says() {
     assert!(kept > 500 && broken > 10_000, "{kept} kept, {broken} broken");
 }
 
-/// Ways in which two cells may be wrong that are right one by one: exchanged, with each other's ids, with what the other has lost.
+/// Ways in which two cells may be wrong that are right one by one: exchanged, with each other's
+/// ids, with what the other has lost.
 fn exchanged(one: Cell, other: Cell) -> [(Cell, Cell); 4] {
     [
         (other, one),
@@ -205,7 +206,7 @@ fn a_pack_that_is_lost_or_doubled_is_noticed() {
 }
 
 #[test]
-fn a_number_that_comes_to_stand_for_another_class_is_noticed() {
+fn a_class_number_with_a_new_meaning_is_found() {
     let mut world = world();
     let mut watch = IncrementalAudit::new(&world);
     play(&mut world, "mark dry/0/0 cold");

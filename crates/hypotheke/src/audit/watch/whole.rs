@@ -13,7 +13,7 @@ use crate::world::{ClassKey, ClassView, GROUND, NONE, Origin, World};
 /// A count for each of the filters of all caps.
 pub(super) type Counts = SmallVec<[u64; 6]>;
 
-/// What lies in a place, insides of packs included.
+/// The contents of a place, insides of packs included.
 #[derive(Clone, Default)]
 struct Sum {
     weight: i128,
@@ -37,16 +37,18 @@ impl Sum {
 struct Walk<'a> {
     watch: &'a IncrementalAudit,
     world: &'a World,
-    /// So many containers were come by.
+    /// The number of visited containers.
     reached: usize,
     /// Filters of the places around that go deep.
     deep: Vec<FilterId>,
-    /// The kinds that some shortcut of the holder at hand points at, as long as nothing of them was found.
+    /// The kinds that some shortcut of the holder at hand points at, as long as nothing of them was
+    /// found.
     wanted: Vec<KindId>,
 }
 
 impl IncrementalAudit {
-    /// Caps and weight caps, nesting, filters that go deep, the limit of the ground, shortcuts and hands.
+    /// Caps and weight caps, nesting, filters that go deep, the limit of the ground, shortcuts and
+    /// hands.
     pub(super) fn keeps_as_a_whole(&self, world: &World) -> bool {
         let mut walk = Walk { watch: self, world, reached: 0, deep: Vec::new(), wanted: Vec::new() };
         let there = |&number: &u32| world.is_there(number);
@@ -89,7 +91,7 @@ impl IncrementalAudit {
             })
     }
 
-    /// Whether there is such a slot, as long as its container is there.
+    /// Whether the slot exists, as long as its container exists.
     fn has_slot(&self, origin: Origin) -> bool {
         let place = self.places.get(origin.container.index as usize);
         place.is_some_and(|place| (origin.slot as usize) < place.cells.len())
@@ -97,7 +99,7 @@ impl IncrementalAudit {
 }
 
 impl Walk<'_> {
-    /// What lies in a place, if it and all in it keep their caps and nest no deeper than they may.
+    /// The contents of a place, if all of it is within its caps and the nesting limit.
     fn sum(&mut self, number: u32, depth: u32) -> Option<Sum> {
         let place = &self.watch.places[number as usize];
         self.reached += 1;

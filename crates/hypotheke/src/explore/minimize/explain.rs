@@ -6,7 +6,7 @@ use crate::ruleset::Cap;
 use crate::world::{Bearer, Event, GROUND, StackLocation, World};
 
 /// What the latest operation was requested on its way, each in a sentence.
-pub(in crate::explore) fn why(world: &World) -> Vec<String> {
+pub(in crate::explore) fn explain(world: &World) -> Vec<String> {
     let mut found = Vec::new();
     for event in world.events() {
         match event {
@@ -33,7 +33,7 @@ pub(in crate::explore) fn why(world: &World) -> Vec<String> {
     found
 }
 
-/// What a place asks of what comes there.
+/// The rules of a place for an arriving stack.
 fn requested(world: &World, kind: KindId, to: &StackLocation, found: &mut Vec<String>) {
     let rules = world.rules();
     let kind_name = rules.known_kind(kind).id();

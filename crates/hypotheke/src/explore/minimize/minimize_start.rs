@@ -1,4 +1,5 @@
-//! What of the start a trace takes. The rest is taken away, a half at a time, then one by one, as long as the same steps lead to the same.
+//! What of the start a trace takes. The rest is taken away, a half at a time, then one by one, as
+//! long as the same steps lead to the same.
 
 use std::sync::Arc;
 
@@ -12,7 +13,7 @@ use crate::scenario::checks::item_text;
 use crate::text::Source;
 use crate::world::{Place, StackView, World};
 
-/// So many stacks are laid out at most to find out what is needed; where that is not enough, it is not known.
+/// The maximum number of stacks to place while minimizing; beyond it the result is unknown.
 const MAX_LAID: usize = 100_000;
 
 /// Some items of a kind in a place, as a scenario writes them.
@@ -59,7 +60,7 @@ struct StartMinimizer<'e> {
     steps: Vec<Step>,
     said: &'e [String],
     lying: Vec<Lying>,
-    /// So many stacks may still be laid out; none if more would have to be.
+    /// The number of stacks that may still be placed; none after the maximum.
     left: Option<usize>,
 }
 
@@ -79,7 +80,7 @@ impl StartMinimizer<'_> {
         is_taken
     }
 
-    /// Takes away whatever can be, until nothing can be any more.
+    /// Removes items until no more can be removed.
     fn take_away(&mut self) {
         let mut run = self.lying.len();
         while run > 1 {
@@ -103,7 +104,7 @@ impl StartMinimizer<'_> {
         }
     }
 
-    /// From the last on: what lies in a pack goes before the pack.
+    /// In reverse order: the contents of a pack go before the pack.
     fn take_runs(&mut self, run: usize) {
         let mut to = self.lying.len();
         while to > 0 {
@@ -114,9 +115,9 @@ impl StartMinimizer<'_> {
     }
 }
 
-/// What has to lie where at the start for the same steps to lead to the same, in the lines of a scenario. None if that can't be told: where
-/// the steps name what another start calls otherwise, where they lead to can't be seen in the world at their end alone, or where so much lies
-/// that it would take too long to find out.
+/// The contents of the start that the steps use, as lines of a scenario. None if they are unknown:
+/// the steps name ids that a different start changes, the final world alone does not show the
+/// result, or there are too many stacks.
 pub(in crate::explore) fn minimize_start(exploration: &Exploration, aim: Aim, said: &[String]) -> Option<Vec<String>> {
     let steps: Option<Vec<Step>> = said.iter().map(|said| Step::read(said)).collect();
     let world = &exploration.start;

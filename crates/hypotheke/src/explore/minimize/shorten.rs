@@ -1,14 +1,14 @@
 //! How steps are made fewer and plainer, whatever it is that they lead to.
 //!
-//! Each way to say less is tried and taken over only if it leads to the same, so that none of them has to be right by itself.
+//! Each change is kept only if the result stays the same, so no single change has to be correct.
 
 use crate::explore::minimize::step::Step;
 use crate::language::NamedAction;
 
-/// So many replays at most, of each sort of shortening.
+/// The maximum number of replays for each kind of change.
 pub(in crate::explore) const MAX_REPLAYS: u32 = 3_000;
 
-/// Steps that are made shorter.
+/// Steps that can be minimized.
 pub(in crate::explore) trait Shorten {
     /// The shortest that are known.
     fn steps(&self) -> &[Step];
@@ -65,7 +65,8 @@ pub(in crate::explore) trait Shorten {
         }
     }
 
-    /// Of what is carried from one place to another in between, everything is done at the one place.
+    /// Of what is carried from one place to another in between, everything is done at the one
+    /// place.
     fn leave_out_ways(&mut self) {
         let mut nth = 0;
         while nth < self.steps().len() && *self.left() > 0 {
@@ -104,7 +105,8 @@ pub(in crate::explore) trait Shorten {
         }
     }
 
-    /// Leaves out steps, and says one place where the others have said another: those that come later, or all.
+    /// Leaves out steps, and says one place where the others have said another: those that come
+    /// later, or all.
     fn at_one_place(&mut self, without: &[usize], one: &str, other: &str) -> bool {
         let last = without.iter().copied().max().unwrap_or(0);
         let renamed = |is_renamed: &dyn Fn(usize) -> bool| -> Vec<Step> {
@@ -115,7 +117,8 @@ pub(in crate::explore) trait Shorten {
         self.take(&after) || self.take(&everywhere)
     }
 
-    /// Which stack on the ground is meant is said only where it matters: an id is what nobody can read.
+    /// Which stack on the ground is meant is said only where it matters: an id is what nobody can
+    /// read.
     fn leave_out_ids(&mut self) {
         *self.left() = MAX_REPLAYS;
         for nth in 0..self.steps().len() {

@@ -1,7 +1,7 @@
-//! A trace is made as short as it can be: steps are left out, said at one place, requested less; a bounded search looks for a shorter one;
-//! and of the start no more is kept than it takes.
+//! Minimizes a trace: removes steps, moves detours together, lowers amounts, runs a bounded search
+//! for a shorter trace, and removes unused items of the start.
 
-use crate::explore::minimize::explain::why;
+use crate::explore::minimize::explain::explain;
 use crate::explore::minimize::minimize_start::minimize_start;
 use crate::explore::minimize::shorten::{MAX_REPLAYS, Shorten};
 use crate::explore::minimize::step::Step;
@@ -25,16 +25,16 @@ pub(in crate::explore) enum Aim {
     Claim(usize),
 }
 
-/// So many states the search at the end may see.
+/// The maximum number of states of the final search.
 const MAX_WORLDS: u64 = 20_000;
 
-/// Steps that were played, as far as where the aim is met.
+/// Replayed steps, up to the step that reaches the target.
 pub(in crate::explore) struct Replay {
     steps: Vec<Step>,
     before: World,
     after: World,
     message: String,
-    why: Vec<String>,
+    explanation: Vec<String>,
 }
 
 impl Replay {
@@ -46,7 +46,7 @@ impl Replay {
         Trace {
             steps: self.said(),
             message: self.message,
-            why: self.why,
+            explanation: self.explanation,
             walk: None,
             start: None,
             before: Box::new(self.before),
@@ -58,13 +58,13 @@ impl Replay {
 /// Which steps a replay may have.
 #[derive(Clone, Copy, PartialEq, Eq)]
 pub(in crate::explore) enum Within {
-    /// Those that the scope tries: what is made shorter must stay something that a search would find.
+    /// The operations of the scope: a minimized trace must be one that a search could find.
     Scope,
     /// Any: a smaller start makes other amounts of a stack the half or all of it.
     Anything,
 }
 
-/// Plays the steps from a start; those that can't be applied any more are left out. Ends where the aim is met, if it is.
+/// Replays the steps from a start and skips steps that no longer apply. Stops at the target.
 pub(in crate::explore) fn replay(
     exploration: &Exploration,
     aim: Aim,
@@ -74,7 +74,8 @@ pub(in crate::explore) fn replay(
 ) -> Option<Replay> {
     let mut world = start.clone();
     let mut played = Vec::new();
-    let ended = |steps, before, after, message, why| Some(Replay { steps, before, after, message, why });
+    let ended =
+        |steps, before, after, message, explanation| Some(Replay { steps, before, after, message, explanation });
     if let Some(message) = exploration.met(aim, &world) {
         return ended(played, world.clone(), world, message, Vec::new());
     }
@@ -116,19 +117,19 @@ pub(in crate::explore) fn replay(
         let met = is_meant.then(|| "the last operation is applied".to_owned());
         let met = met.or_else(|| exploration.met(aim, &world).filter(|_| aim == Aim::Law || !is_away));
         if let Some(message) = met {
-            let why = why(&world);
-            return ended(played, before, world, message, why);
+            let explanation = explain(&world);
+            return ended(played, before, world, message, explanation);
         }
     }
     None
 }
 
-/// A trace that is made shorter.
+/// A trace that is being minimized.
 struct Shorter<'e> {
     exploration: &'e Exploration,
     aim: Aim,
     best: Replay,
-    /// So many replays are left.
+    /// The number of replays that remain.
     left: u32,
 }
 
@@ -158,12 +159,20 @@ pub(in crate::explore) fn shorten(exploration: &Exploration, aim: Aim, said: &[S
         let start = Box::new(exploration.start.clone());
         let message = "the trace cannot be replayed".to_owned();
         let (before, after) = (start.clone(), start);
-        return Trace { steps: said.to_vec(), message, why: Vec::new(), walk: None, start: None, before, after };
+        return Trace {
+            steps: said.to_vec(),
+            message,
+            explanation: Vec::new(),
+            walk: None,
+            start: None,
+            before,
+            after,
+        };
     };
     let mut shorter = Shorter { exploration, aim, best, left: MAX_REPLAYS };
     shorter.leave_out();
-    // No trace is shorter than what a search finds that goes by breadth, as far as it goes; and where it is as long, its steps are the
-    // plainer ones, each between slots.
+    // No trace is shorter than what a search finds that goes by breadth, as far as it goes; and
+    // where it is as long, its steps are the plainer ones, each between slots.
     let searched = search_for_a_shorter_one(exploration, aim, shorter.best.steps.len());
     if let Some(steps) = searched {
         shorter.left = MAX_REPLAYS;
@@ -192,7 +201,7 @@ fn search_for_a_shorter_one(exploration: &Exploration, aim: Aim, length: usize) 
 }
 
 impl Exploration {
-    /// What is so of a world, if it is what was aimed at.
+    /// The finding in a world, if it is the target.
     fn met(&self, aim: Aim, world: &World) -> Option<String> {
         match aim {
             Aim::Law => self.breaks_a_law(world).then(|| "a law is broken".to_owned()),
@@ -207,12 +216,12 @@ impl Exploration {
         }
     }
 
-    /// Whether it is what somebody wants to be possible.
+    /// Whether the target is a `possible` claim.
     fn is_wanted(&self, aim: Aim) -> bool {
         matches!(aim, Aim::Claim(claim) if self.claims[claim].0.kind == ClaimKind::Possible)
     }
 
-    /// Tells of each trace that a search has found what of the start it takes.
+    /// Adds to each trace the part of the start that it uses.
     pub(in crate::explore) fn tell_starts(&self, found: &mut ExplorationReport) {
         for (index, verdict) in found.verdicts.iter_mut().enumerate() {
             if let Status::Violated(trace) = &mut verdict.status {

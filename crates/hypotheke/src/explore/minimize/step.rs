@@ -1,10 +1,10 @@
-//! A step that is played: by names, as a scenario writes it, so that it can be said otherwise.
+//! A step of a trace, by names, as a scenario writes it.
 
 use std::fmt;
 
 use crate::language::{Amount, NamedAction, NamedOperation};
 
-/// What is played.
+/// The content of a step.
 #[derive(Clone, Debug)]
 pub(in crate::explore) enum Step {
     Operation(Box<NamedOperation>),
@@ -24,7 +24,7 @@ impl fmt::Display for Step {
 }
 
 impl Step {
-    /// A step as it is written; none if that can't be read.
+    /// Reads a written step; `None` if it is not valid.
     pub(in crate::explore) fn read(text: &str) -> Option<Step> {
         if text == SAVE_THEN_LOAD {
             return Some(Step::SaveThenLoad);
@@ -67,7 +67,7 @@ impl Step {
         Step::read(&words).unwrap_or_else(|| self.clone())
     }
 
-    /// The same without saying which stack on the ground is meant; none if it does not say that.
+    /// The same step without the id of a stack on the ground; `None` if it names no such id.
     pub(in crate::explore) fn of_any_on_the_ground(&self) -> Option<Step> {
         let mut step = self.clone();
         let Step::Operation(operation) = &mut step else { return None };
@@ -75,7 +75,7 @@ impl Step {
         from.take().map(|_| step)
     }
 
-    /// The same creation in a different place; none if nothing is created, or not there.
+    /// The same creation in a different place; `None` if the step creates nothing there.
     pub(in crate::explore) fn creating_in(&self, place: &str) -> Option<Step> {
         let mut step = self.clone();
         let Step::Operation(operation) = &mut step else { return None };
@@ -84,7 +84,7 @@ impl Step {
         Some(step)
     }
 
-    /// The same with an exact number instead of `up to` it; none if it does not say `up to`.
+    /// The same step with an exact number instead of `up to`; `None` if it has no `up to`.
     pub(in crate::explore) fn exactly(&self) -> Option<Step> {
         let mut step = self.clone();
         let Step::Operation(operation) = &mut step else { return None };
@@ -94,12 +94,12 @@ impl Step {
         Some(step)
     }
 
-    /// How many are requested, if it says so.
+    /// The requested number, if the step names one.
     pub(in crate::explore) fn count(&self) -> Option<u32> {
         self.operation()?.action.clone().count_mut().copied()
     }
 
-    /// The same asking for so many, if it says how many.
+    /// The same step with a different number, if it names one.
     pub(in crate::explore) fn with_count(&self, to: u32) -> Step {
         let mut step = self.clone();
         if let Step::Operation(operation) = &mut step

@@ -21,7 +21,7 @@ pub enum ClaimKind {
     Always,
     /// Such an operation is never applied.
     Forbidden,
-    /// Some world is so.
+    /// Some state satisfies the condition.
     Possible,
     /// From every world such a world can be reached.
     Recoverable,
@@ -60,7 +60,7 @@ impl Claim {
         self.kind
     }
 
-    /// Where it stands in the file.
+    /// Its place in the file.
     #[must_use]
     pub fn span(&self) -> Span {
         self.span
@@ -74,7 +74,8 @@ impl Claim {
 }
 
 impl Claim {
-    /// The claim as a line of the `end` of a scenario, if a scenario can say it: of the contents of a place it counts what is there.
+    /// The claim as a check of a scenario, if there is one. For contents it counts the present
+    /// items.
     pub(in crate::explore) fn as_check(&self, world: &World) -> Option<String> {
         let name = |part: &Part| match &part.filter {
             Filter::Name(name) => Some(name.to_string()),
@@ -85,7 +86,7 @@ impl Claim {
             Said::NoneIn(part, place) => Some(format!("count of {} in {place} = 0", name(part)?)),
             Said::AllIn(part, place) => {
                 let name = name(part)?;
-                let count = world.count(world.rules().what(&name)?, None);
+                let count = world.count(world.rules().selector(&name)?, None);
                 Some(format!("count of {name} in {place} = {count}"))
             }
             Said::NoneWith(..) | Said::InAll { .. } | Said::Operation(_) => None,
@@ -200,10 +201,10 @@ fn in_place(rest: &str, offset: usize) -> Result<(Part, Path), SentenceError> {
 
 fn part(text: &str, origin: usize) -> Result<Part, SentenceError> {
     let filter = text.parse::<Filter>().map_err(|error| {
-        let told = SentenceError::new(error.span().shifted(origin), error.to_string());
+        let described = SentenceError::new(error.span().shifted(origin), error.to_string());
         match error.help_text() {
-            Some(help) => told.help(help),
-            None => told,
+            Some(help) => described.help(help),
+            None => described,
         }
     })?;
     Ok(Part { filter, origin })
@@ -271,7 +272,7 @@ pub(in crate::explore) enum Ready {
     },
 }
 
-/// Whether a count is as it is said to be. Most often it is, and nothing has to be told.
+/// Whether a count satisfies its comparison. Usually it does, and no text is needed.
 fn is_right_count(world: &World, check: &Check, what: Selector) -> bool {
     let Check::Measure { claim: Measured::Count(_, path), comparison, number, .. } = check else { return false };
     let Ok(place) = path.as_ref().map(|path| world.place(path, None)).transpose() else { return false };
@@ -279,13 +280,13 @@ fn is_right_count(world: &World, check: &Check, what: Selector) -> bool {
 }
 
 impl Ready {
-    /// What is wrong with a world, if it is not so.
+    /// The violation in a world, if there is one.
     pub(in crate::explore) fn wrong(&self, world: &World) -> Option<String> {
         match self {
             Ready::Check(check, Some(what)) if is_right_count(world, check, *what) => None,
             Ready::Check(check, _) => match checks::finding(world, check) {
                 Ok(None) => None,
-                Ok(Some(finding)) => Some(told(&finding)),
+                Ok(Some(finding)) => Some(described(&finding)),
                 Err(unknown) => Some(unknown.to_string()),
             },
             Ready::NoneWith(one, other) => lies_with(world, &one.test, &other.test),
@@ -315,8 +316,8 @@ impl Ready {
                 let on_ground = world.count(*what, Some(Place::Ground));
                 let count = world.count(*what, None).saturating_sub(on_ground);
                 let found = Decimal::from(narrow::at_most(count));
-                let told = || format!("count of {name} in all containers is {found}");
-                (!comparison.holds(&found, number)).then(told)
+                let described = || format!("count of {name} in all containers is {found}");
+                (!comparison.holds(&found, number)).then(described)
             }
             Ready::Operation { .. } => None,
         }
@@ -344,7 +345,8 @@ impl Ready {
         }
     }
 
-    /// What the claim speaks of, a bit each: if one of these never occurs, the claim holds whatever the rules are.
+    /// What the claim speaks of, a bit each: if one of these never occurs, the claim holds whatever
+    /// the rules are.
     pub(in crate::explore) fn speaks_of(&self) -> u8 {
         match self {
             Ready::NoneIn(..) | Ready::NoneWith(..) => FIRST | SECOND,
@@ -353,7 +355,8 @@ impl Ready {
             Ready::Check(Check::Measure { claim: Measured::Count(..), comparison, number, .. }, Some(_)) => {
                 counts_if_zero(*comparison, number)
             }
-            // These depend on more than the contents of the place: on its size, and on what its holder carries.
+            // These depend on more than the contents of the place: on its size, and on what its
+            // holder carries.
             Ready::Check(Check::Measure { claim: Measured::FreeSlots(_) | Measured::RoomFor(..), .. }, _) => 0,
             Ready::Check(..) if !self.places().is_empty() => FIRST,
             // Of an operation it is known by its verb.
@@ -452,7 +455,7 @@ fn counts_if_zero(comparison: Comparison, number: &Decimal) -> u8 {
 }
 
 /// What there is instead of what must be.
-fn told(finding: &Finding) -> String {
+fn described(finding: &Finding) -> String {
     match finding {
         Finding::Contents { place, rows } => {
             let row = |row: &DifferenceRow| format!("{} {}", row.found, row.item);

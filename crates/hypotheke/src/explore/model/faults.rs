@@ -1,7 +1,7 @@
-//! What goes wrong in between, tried at every world that a search finds.
+//! Faults between operations, tried in every state of a search.
 //!
-//! A search judges what comes of it and does not go on from there: saved and loaded it is the same world, and who has left and come back has
-//! what it had before.
+//! A search checks the result and does not continue from it: a loaded save is the same world, and a
+//! returned holder has the same items.
 
 use crate::Departures;
 use crate::explore::minimize::step::SAVE_THEN_LOAD;
@@ -27,7 +27,7 @@ impl Wrong {
     }
 }
 
-/// What has gone wrong in between.
+/// The fault.
 #[derive(Clone, Copy, Debug)]
 pub(in crate::explore) enum Happened {
     SavedAndLoaded,
@@ -63,7 +63,7 @@ fn play(world: &mut World, operation: &Operation, steps: &mut Vec<String>) -> bo
     applied
 }
 
-/// Adds what is wrong with a world once something has gone wrong there.
+/// Adds the violations of a world after a fault.
 pub(in crate::explore) fn try_all(world: &World, known: &Known<'_>, judged: &mut Planned) {
     for fault in &known.scope.faults {
         match fault {
@@ -74,7 +74,8 @@ pub(in crate::explore) fn try_all(world: &World, known: &Known<'_>, judged: &mut
             Fault::SaveThenLoad => {}
             Fault::Leave => {
                 for holder in world.holders().filter(|&holder| world.hand(holder).is_some()) {
-                    // While a holder is away so is what it has: claims are about the world in which it is back.
+                    // While a holder is away so is what it has: claims are about the world in which
+                    // it is back.
                     check_laws(world, Happened::Left(holder), known, judged);
                     check(world, Happened::CameBack(holder), known, judged);
                 }
@@ -83,7 +84,7 @@ pub(in crate::explore) fn try_all(world: &World, known: &Known<'_>, judged: &mut
     }
 }
 
-/// The world in which something has happened, judged by the laws; none if it can't happen.
+/// The world after a fault, checked by the laws; `None` if the fault is not possible there.
 fn check_laws(world: &World, once: Happened, known: &Known<'_>, judged: &mut Planned) -> Option<World> {
     let mut after = world.clone();
     if !once.happen(&mut after, &mut Vec::new()) {
@@ -102,7 +103,7 @@ fn check(world: &World, once: Happened, known: &Known<'_>, judged: &mut Planned)
     let wrong = |message: String| Wrong { message, once: Some(once) };
     for (index, ((claim, ready), open)) in known.claims.iter().zip(known.open).enumerate() {
         if *open && claim.kind == ClaimKind::Always {
-            judged.decides.extend(ready.wrong(&after).map(|told| (index, wrong(told))));
+            judged.decides.extend(ready.wrong(&after).map(|described| (index, wrong(described))));
         }
     }
 }

@@ -1,4 +1,4 @@
-//! The file in which a designer writes claims, and what is played.
+//! Claims files: claims and the scope of a search.
 
 use std::sync::Arc;
 
@@ -14,7 +14,7 @@ use crate::scenario::{Check, Claim as Measured, Line, ScenarioErrors, ScenarioFi
 use crate::text::{Diagnostic, Diagnostics, Faults, Location, Source, SourceId, Span, Word, suggestion};
 use crate::world::World;
 
-/// Claims, and what is played to find out whether they hold.
+/// Claims, and the scope of the search that checks them.
 ///
 /// ```text
 /// start as ruleset
@@ -39,7 +39,7 @@ pub struct ClaimsFile {
     claims: Vec<Claim>,
 }
 
-/// What is played, as it is written. What is not written is as the ruleset has it.
+/// The scope as written. Missing lines have the defaults of the ruleset.
 #[derive(Clone, Debug, Default)]
 struct Play {
     actors: Option<Vec<Word>>,
@@ -102,13 +102,14 @@ impl ClaimsFile {
         Err(ScenarioErrors::new(Diagnostics::new(vec![text], reader.faults)))
     }
 
-    /// The ruleset file that the first line names, as in `ruleset ../rules.toml`. The path is relative to this file.
+    /// The ruleset file that the first line names, as in `ruleset ../rules.toml`. The path is
+    /// relative to this file.
     #[must_use]
     pub fn ruleset(&self) -> Option<&str> {
         self.ruleset.as_deref()
     }
 
-    /// The claims that a ruleset makes itself, in its section `[claims]`; none if it makes none.
+    /// The claims in the section `[claims]` of a ruleset; `None` if it has none.
     ///
     /// ```
     /// use hypotheke::Ruleset;
@@ -141,7 +142,7 @@ impl ClaimsFile {
             let kind = ClaimKind::ALL.into_iter().find(|kind| kind.word() == *key);
             reader.section = kind.map_or(Section::Play, Section::Claims);
             let text = sentence.value.as_str();
-            // Within the quotes, if it stands there letter by letter.
+            // Inside the quotes, if the text has no escapes.
             let offset = sentence.at.span.start() + 1;
             if source.text().get(offset..offset + text.len()) == Some(text) && text.trim() == text && !text.is_empty() {
                 reader.content(text, offset);
@@ -168,9 +169,10 @@ impl ClaimsFile {
         &self.source
     }
 
-    /// What breaks a claim, as a scenario that fails until the rules are fixed: from as much of the start as it takes the same steps, of
-    /// which the last is expected to be refused. Where no rule can refuse it, such as a mark, the claim is checked at the end instead, if
-    /// a scenario can say it. None for a claim that is not broken, or is so at the start.
+    /// The counterexample of a claim as a scenario that fails until the rules are fixed: the used
+    /// part of the start and the same steps, the last of which must be refused. If no rule can
+    /// refuse it, such as a mark, the scenario checks the claim at its end, if it can. None for a
+    /// claim that is not violated, or already violated at the start.
     ///
     /// ```
     /// use hypotheke::explore::{ClaimsFile, Exploration};
@@ -183,7 +185,7 @@ impl ClaimsFile {
     ///     .container("sled", |sled| sled.slots(1))
     ///     .build()?
     ///     .into();
-    /// let text = "start\n  depot: 1 flare\nnever\n  move flare to sled\n";
+    /// let text = "start\n  depot: 1 flare\nforbidden\n  move flare to sled\n";
     /// let claims = ClaimsFile::parse(Source::new("a.claims", text)).unwrap();
     /// let found = Exploration::new(&rules, &claims).unwrap().search();
     /// let scenario = claims.scenario_of(&found.verdicts[0]).unwrap();
@@ -298,7 +300,8 @@ impl Reader {
     }
 }
 
-/// Where a comment begins: at a `#` that begins the line or stands after a blank, and is no id such as `#12`.
+/// Where a comment begins: at a `#` that begins the line or stands after a blank, and is no id such
+/// as `#12`.
 fn comment_of(line: &str) -> Option<usize> {
     let begins = |at: usize| {
         let stands_apart = at == 0 || line[..at].ends_with([' ', '\t']);
@@ -409,7 +412,7 @@ struct Names<'f> {
 }
 
 impl ClaimsFile {
-    /// What is played where no file says anything.
+    /// The default scope.
     pub(in crate::explore) fn of_ruleset(rules: &Arc<Ruleset>) -> ReadyFile {
         let source = Source::new("", "");
         let file = ClaimsFile { source, ruleset: None, start: None, play: Play::default(), claims: Vec::new() };
@@ -443,8 +446,8 @@ impl Names<'_> {
         self.faults.push(fault.maybe_help(suggestion(word.as_str(), known)));
     }
 
-    fn what(&mut self, word: &Word) -> Option<Selector> {
-        let found = self.rules.what(word.as_str());
+    fn selector(&mut self, word: &Word) -> Option<Selector> {
+        let found = self.rules.selector(word.as_str());
         if found.is_none() {
             let rules = self.rules;
             self.unknown(word, "kind, tag or mark", rules.item_names().collect::<Vec<_>>());
@@ -477,7 +480,7 @@ impl Names<'_> {
             Said::Check(line) => {
                 self.faults.extend(blank.faults_of(self.rules, line));
                 let counted = match &line.item {
-                    Check::Measure { claim: Measured::Count(name, _), .. } => self.rules.what(name.as_str()),
+                    Check::Measure { claim: Measured::Count(name, _), .. } => self.rules.selector(name.as_str()),
                     _ => None,
                 };
                 Ready::Check(line.item.clone(), counted)
@@ -492,7 +495,7 @@ impl Names<'_> {
                 Ready::AllIn(self.test(what), place.clone())
             }
             Said::InAll { name, comparison, number } => {
-                let what = self.what(name)?;
+                let what = self.selector(name)?;
                 Ready::InAll { what, name: name.to_string(), comparison: *comparison, number: *number }
             }
             Said::Operation(pattern) => {
@@ -500,7 +503,7 @@ impl Names<'_> {
                     Some(name) if pattern.verb == Verb::Set && self.rules.find_property(name.as_str()).is_some() => {
                         self.rules.find_property(name.as_str()).map(Subject::Property)
                     }
-                    Some(name) => Some(Subject::Items(self.what(name)?)),
+                    Some(name) => Some(Subject::Items(self.selector(name)?)),
                     None => None,
                 };
                 pattern.from.iter().chain(&pattern.to).for_each(|path| self.place(path));
@@ -509,7 +512,7 @@ impl Names<'_> {
         })
     }
 
-    /// What is played; where nothing is written, whatever the ruleset has.
+    /// The scope; missing lines mean everything in the ruleset.
     fn scope(&mut self, world: &World) -> Scope {
         let rules = Arc::clone(self.rules);
         let play = &self.file.play;
@@ -581,7 +584,7 @@ impl Names<'_> {
     }
 }
 
-/// Whether no rule can refuse a step, once what it names is there.
+/// Whether no rule can refuse a step whose names exist.
 fn is_never_refused(step: &str) -> bool {
     let Some(step) = Step::read(step) else { return false };
     let Some(operation) = step.operation() else { return true };

@@ -8,8 +8,8 @@ use crate::ruleset::Selector;
 use crate::world::{Event, Place, Spot, StackClass, StackLocation, World};
 
 impl Ready {
-    /// Whether an operation may be one that the claim forbids, judged before it is performed. What only its outcome shows is
-    /// judged afterwards: [`Ready::was_meant`].
+    /// Whether an operation may be one that the claim forbids, judged before it is performed. What
+    /// only its outcome shows is judged afterwards: [`Ready::was_meant`].
     pub(in crate::explore) fn is_meant(&self, world: &World, operation: &Operation) -> bool {
         let Ready::Operation { pattern, named } = self else { return false };
         if let Action::Together { steps } = &operation.action {
@@ -32,7 +32,8 @@ impl Ready {
         either_way && named.is_none_or(|named| is_named(world, operation, &ends, named))
     }
 
-    /// Whether the latest operation was one that the claim forbids, of those that [may be](Ready::is_meant).
+    /// Whether the latest operation was one that the claim forbids, of those that [may
+    /// be](Ready::is_meant).
     pub(in crate::explore) fn was_meant(&self, world: &World, operation: &Operation) -> bool {
         let Ready::Operation { pattern, named } = self else { return true };
         if matches!(operation.action, Action::Together { .. }) {

@@ -1,4 +1,4 @@
-//! What is explored: the claims that must hold, the scope of what is tried, and the operations in it.
+//! The subject of a search: the claims, the scope, and the operations to try.
 
 pub(super) mod claims;
 pub(super) mod faults;

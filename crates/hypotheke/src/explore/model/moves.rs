@@ -1,7 +1,7 @@
-//! The operations that a search tries in a state: each names the slots and the stacks between which it goes, or, where the
-//! scope says so, whole containers and holders.
+//! The operations that a search tries in a state: between slots and stacks or, if the scope allows
+//! it, whole containers and holders.
 //!
-//! What is left out here is left out because it is always refused or because a different operation has the same outcome:
+//! Omitted operations are always refused, or a different operation has the same outcome:
 //!
 //! - a move, a merge or a pick-up onto an unlike stack or without room, a swap of two empty slots;
 //! - of a stack that goes between slots, the exact number where `up to` gives the same;
@@ -23,7 +23,7 @@ use crate::ops::{Action, Operation};
 use crate::ruleset::ContainerDef;
 use crate::world::{GROUND, Place, Spot, World};
 
-/// An operation that is tried. Most are between slots, and become operations only when they are performed.
+/// An operation to try. Most are between slots, and become operations only when they are performed.
 #[derive(Clone, Copy, Debug)]
 pub(in crate::explore) enum Step {
     Move {
@@ -57,7 +57,7 @@ pub(in crate::explore) struct Moves {
 }
 
 impl Step {
-    /// Its verb; none for one of the others, whose operation says it.
+    /// Its verb; `None` for the variant with its own operation.
     pub(in crate::explore) fn verb(self) -> Option<Verb> {
         match self {
             Step::Move { .. } => Some(Verb::Move),
@@ -68,7 +68,7 @@ impl Step {
         }
     }
 
-    /// As an operation on a world; none for one of the others.
+    /// The operation on a world; `None` for the variant with its own operation.
     pub(in crate::explore) fn operation(self, world: &World) -> Option<Operation> {
         let place = |spot: Spot| (world.container_id(spot.container), spot.slot);
         Some(match self {
@@ -126,7 +126,7 @@ pub(in crate::explore) fn shares(count: u32) -> impl Iterator<Item = u32> {
         .map(|it| it.1)
 }
 
-/// The amounts of a stack that goes where so many fit by the limit of the stack: those that may be applied, each once.
+/// The amounts of a stack to try, each once, given the number that the target's limits allow.
 #[inline]
 pub(in crate::explore) fn fitting_amounts(amounts: Amounts, count: u32, fits: u32, mut each: impl FnMut(Amount)) {
     if fits == 0 {
@@ -205,7 +205,8 @@ impl Scope {
         }
     }
 
-    /// Exactly one, half and all, or every number, and as many as fit: for operations of which none can be left out.
+    /// Exactly one, half and all, or every number, and as many as fit: for operations of which none
+    /// can be left out.
     fn each_amount(&self, count: u32, mut each: impl FnMut(Amount)) {
         match self.amounts {
             Amounts::Some => shares(count).for_each(|count| each(Amount::Exactly(count))),
@@ -236,7 +237,8 @@ impl Scope {
         }
     }
 
-    /// Moves of a stack onto itself and swaps of a slot with itself: both are applied and change nothing.
+    /// Moves of a stack onto itself and swaps of a slot with itself: both are applied and change
+    /// nothing.
     fn onto_itself(&self, places: &Places, moves: &mut Moves) {
         let (moving, swapping) = (self.tries(Verb::Move), self.tries(Verb::Swap));
         for from in places.sources.iter().map(Source::spot) {
@@ -318,7 +320,8 @@ impl Scope {
         }
     }
 
-    /// Every number of slots that a container may have; fewer with and without spilling the contents of those that go.
+    /// Every number of slots that a container may have; fewer with and without spilling the
+    /// contents of those that go.
     fn sizes(&self, world: &World, places: &Places, moves: &mut Moves) {
         if !self.tries(Verb::Resize) {
             return;
@@ -540,8 +543,8 @@ impl Scope {
     }
 }
 
-/// The same operation with the number of items that moved instead of `up to` a number, where that has the same outcome:
-/// a trace is easier to read so.
+/// The same operation with the number of items that moved instead of `up to` a number, where that
+/// has the same outcome: a trace is easier to read so.
 pub(in crate::explore) fn exactly(world: &World, operation: &Operation) -> Operation {
     let mut plain = operation.clone();
     let Some(amount) = plain.action.amount_mut() else { return plain };

@@ -15,7 +15,8 @@ pub(in crate::explore) struct Source {
 /// The places of a world that operations name.
 #[derive(Debug, Default)]
 pub(in crate::explore) struct Places {
-    /// The containers of the scope, then the insides of packs in them, on the ground and in hands, at any depth.
+    /// The containers of the scope, then the insides of packs in them, on the ground and in hands,
+    /// at any depth.
     pub(in crate::explore) containers: Vec<ContainerId>,
     /// The taken slots.
     pub(in crate::explore) sources: Vec<Source>,
@@ -31,7 +32,7 @@ pub(in crate::explore) struct Target {
     pub(in crate::explore) container: ContainerId,
     pub(in crate::explore) slot: u32,
     pub(in crate::explore) cell: Cell,
-    /// The limit of the container; none where the slot has one of its own.
+    /// The limit of the container; `None` for a slot with its own limit.
     pub(in crate::explore) limit: Option<u32>,
 }
 

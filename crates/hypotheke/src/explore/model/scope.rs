@@ -9,7 +9,7 @@ use crate::ops::{Action, Operation, Outcome};
 use crate::quantity::Decimal;
 use crate::world::{Place, World};
 
-/// What goes wrong between operations, at any step of a walk and in every state of a search.
+/// Faults between operations, at any step of a walk and in every state of a search.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub(in crate::explore) enum Fault {
     /// The world is saved and loaded.
@@ -18,7 +18,7 @@ pub(in crate::explore) enum Fault {
     Leave,
 }
 
-/// Which amounts of a stack are tried.
+/// The amounts of a stack to try.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub(in crate::explore) enum Amounts {
     /// One, half rounded up, all, and as many as fit.
@@ -28,7 +28,7 @@ pub(in crate::explore) enum Amounts {
     Every,
 }
 
-/// Which operations are tried.
+/// The operations to try.
 #[derive(Clone, Debug, Default)]
 pub(in crate::explore) struct Scope {
     pub(in crate::explore) faults: Vec<Fault>,
@@ -36,7 +36,8 @@ pub(in crate::explore) struct Scope {
     pub(in crate::explore) verbs: Vec<Verb>,
     /// Whether the verbs were named; if not, there is no bound to what a comparison tries.
     pub(in crate::explore) has_verbs: bool,
-    /// The containers and the actors, where they were named: what departs and comes back has a different handle.
+    /// The containers and the actors, where they were named: what departs and comes back has a
+    /// different handle.
     pub(in crate::explore) container_names: Option<Vec<String>>,
     pub(in crate::explore) actor_names: Option<Vec<String>>,
     /// The holders that act.
@@ -59,11 +60,12 @@ pub(in crate::explore) struct Scope {
     /// Kinds of which items come into the world, and how many of each there may be.
     pub(in crate::explore) created: Vec<(KindId, u64)>,
     pub(in crate::explore) consumed: Vec<KindId>,
-    /// The world that it starts from is over a limit already, and nothing has to bring that in order.
+    /// The world that it starts from is over a limit already, and nothing has to bring that in
+    /// order.
     pub(in crate::explore) starts_over_limits: bool,
     /// A claim names a stack by its id, so that ids are a part of the state.
     pub(in crate::explore) has_ids: bool,
-    /// The containers whose slot order makes no difference; none if symmetry is off.
+    /// The containers with interchangeable slots; `None` if symmetry reduction is off.
     pub(in crate::explore) alike: Alike,
 }
 
@@ -77,7 +79,7 @@ impl Scope {
         self.verbs.iter().map(|verb| verb.effects())
     }
 
-    /// Completes what follows from the rest: whether hands take part.
+    /// Completes derived settings: whether hands take part.
     pub(in crate::explore) fn complete(mut self, world: &World) -> Scope {
         for (verb, is_tried) in [
             (Verb::Mark, !self.set.is_empty()),
@@ -108,15 +110,15 @@ impl Scope {
         self.alike.is_symmetric(world, container)
     }
 
-    /// Whether a world breaks a law. A mark may make a stack unfit where it is, so that it is over a limit, and so may the start;
-    /// nothing else may.
+    /// Whether a world breaks a law. A mark may make a stack unfit where it is, so that it is over
+    /// a limit, and so may the start; nothing else may.
     pub(in crate::explore) fn is_against_the_laws(&self, world: &World) -> bool {
         let may_be_over = self.starts_over_limits || self.effects().any(|effects| effects.variants);
         crate::audit(world.rules(), &world.snapshot()).iter().any(|found| !may_be_over || !found.law().is_limit())
     }
 
-    /// Who performs operations that holders and the game perform alike. The game alone stands for everybody where nothing
-    /// has to be opened: who acts makes no difference then.
+    /// Who performs operations that holders and the game perform alike. The game alone stands for
+    /// everybody where nothing has to be opened: who acts makes no difference then.
     pub(in crate::explore) fn performers(&self) -> Vec<Option<HolderId>> {
         if !self.has_doors {
             return vec![None];
@@ -125,14 +127,14 @@ impl Scope {
         self.game_acts.then_some(None).into_iter().chain(holders).collect()
     }
 
-    /// Who changes the world as the game does: what comes into it and leaves it, marks, properties and sizes.
+    /// The actor of the game's changes: create, consume, marks, properties and sizes.
     pub(in crate::explore) fn changers(&self) -> Vec<Option<HolderId>> {
         let holders = self.actors.iter().copied().map(Some).filter(|_| self.has_doors);
         [None].into_iter().chain(holders).collect()
     }
 
-    /// Whether a search of this scope tries an operation with such places and such an amount, or one with the same outcome.
-    /// Of a stack on the ground it may be left out which one it is.
+    /// Whether a search of this scope tries an operation with such places and such an amount, or
+    /// one with the same outcome. Of a stack on the ground it may be left out which one it is.
     pub(in crate::explore) fn tries_form(&self, world: &World, operation: &Operation) -> bool {
         self.tries_places(operation) && self.tries_amount(world, operation)
     }
@@ -149,7 +151,8 @@ impl Scope {
         })
     }
 
-    /// Whether a search of this scope tries an operation with such an amount, or one with the same outcome.
+    /// Whether a search of this scope tries an operation with such an amount, or one with the same
+    /// outcome.
     fn tries_amount(&self, world: &World, operation: &Operation) -> bool {
         if let Action::Split { count, from, .. } = &operation.action {
             let there = count_in(world, *from, None);

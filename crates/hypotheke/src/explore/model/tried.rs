@@ -94,7 +94,7 @@ impl fmt::Display for NotSearched {
 }
 
 impl Scope {
-    /// What is left out, the verbs first.
+    /// The parts that are not searched, verbs first.
     pub(in crate::explore) fn not_searched(&self, world: &World, is_search: bool) -> Vec<NotSearched> {
         let is_out = |verb: &Verb| match verb {
             verb if verb.row().in_scope == InScope::Walks => is_search || !self.tries(*verb),
@@ -153,7 +153,7 @@ impl Tried {
         pairs.for_each(|(count, more)| *count += more);
     }
 
-    /// How many operations were tried.
+    /// The number of operations tried.
     pub(in crate::explore) fn total(&self) -> u64 {
         self.counts.iter().flatten().sum()
     }

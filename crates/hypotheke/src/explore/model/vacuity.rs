@@ -9,7 +9,8 @@ use crate::world::World;
 /// What occurred in the states that were seen.
 #[derive(Clone, Debug)]
 pub(in crate::explore) struct Occurred {
-    /// The containers of the scope, and whether each contained something. A world that was loaded has other handles.
+    /// The containers of the scope, and whether each contained something. A world that was loaded
+    /// has other handles.
     containers: Vec<(String, ContainerId, bool)>,
     /// For each claim which of the things that it [speaks of](Ready::occurs) occurred.
     claims: Vec<u8>,
@@ -68,7 +69,8 @@ impl Occurred {
         empty.map(|(name, ..)| name.clone()).collect()
     }
 
-    /// What a claim that was not violated speaks of and what never occurred; nothing if it says something.
+    /// What a claim that was not violated speaks of and what never occurred; nothing if it says
+    /// something.
     pub(in crate::explore) fn why_vacuous(&self, nth: usize, ready: &Ready, verbs: &[VerbUse]) -> Vec<String> {
         ready.why_vacuous(self.claims[nth], verbs)
     }

@@ -1,14 +1,15 @@
 //! Every world within bounds, breadth first.
 //!
-//! The states that were found are gone through in batches, each by several threads at once, which look up and judge; what they found is
-//! then entered in the order in which one thread would have found it. So the states have the same numbers on any number of threads, and
-//! everything that is told is the same. How large a batch is depends on how many operations the one before had, and on nothing else.
+//! States are expanded in batches. Several threads look up and check each batch; the results are
+//! then entered in the order of a single thread. So states have the same numbers on any number of
+//! threads, and the report is the same. The size of a batch depends only on the number of
+//! operations of the previous batch.
 
 use std::ops::Range;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Mutex, PoisonError};
 
-use crate::explore::minimize::explain::why;
+use crate::explore::minimize::explain::explain;
 use crate::explore::model::claims::{Claim, ClaimKind, Ready};
 use crate::explore::model::faults::Wrong;
 use crate::explore::model::moves::exactly;
@@ -28,7 +29,7 @@ use crate::world::World;
 #[derive(Clone, Debug)]
 enum Found {
     Nothing,
-    /// At a world: that it is so (possible) or not so (always).
+    /// In a state: the condition is true (possible) or false (always).
     World(u32, Wrong),
     /// By an operation on a world: the nth of that one's.
     Operation(u32, u32),
@@ -37,9 +38,9 @@ enum Found {
 pub(in crate::explore) struct Search<S> {
     claims: Vec<(Claim, Ready)>,
     found: Vec<Found>,
-    /// For each recoverable claim: the states that are so.
+    /// For each recoverable claim: the states that satisfy it.
     goals: Vec<(usize, Vec<u32>)>,
-    /// For each world that was gone through, what follows; kept if a claim asks for the way back.
+    /// For each expanded state, its successors; stored only for recoverable claims.
     successors: Option<Vec<Vec<u32>>>,
     /// What those take, in bytes.
     edges: u64,
@@ -53,7 +54,7 @@ pub(in crate::explore) struct Search<S> {
     law_violation: Option<(u32, Wrong)>,
     /// The first world of each depth.
     levels: Vec<u32>,
-    /// The states from here on are one operation farther than those that are gone through.
+    /// States from this number on are one operation deeper.
     level_end: u32,
     done: u32,
     tried: Tried,
@@ -63,11 +64,12 @@ pub(in crate::explore) struct Search<S> {
     recomputed: bool,
 }
 
-/// So many operations a batch should have, about: enough that threads are worth their while, few enough to be stopped soon.
+/// The approximate number of operations of a batch: enough work for threads, and short enough to
+/// stop soon.
 const OPERATIONS: u64 = 200_000;
-/// So many states at most.
+/// The maximum number of states of a batch.
 const MAX_AT_ONCE: u32 = 8_192;
-/// Each batch is taken in so many parts, by whoever is free.
+/// The number of parts of a batch; free threads take the next part.
 const PARTS: u32 = 32;
 
 impl<S: Successors> Search<S> {
@@ -171,11 +173,12 @@ impl<S: Successors> Search<S> {
         if let Some(most) = self.bounds.depth.filter(|most| depth >= *most) {
             return Some(Bound::Depth(most));
         }
-        let told = progress(&Progress { states, done: u64::from(self.done), depth, memory });
-        told.or_else(|| self.bounds.memory.filter(|most| memory >= *most).map(Bound::Memory))
+        let described = progress(&Progress { states, done: u64::from(self.done), depth, memory });
+        described.or_else(|| self.bounds.memory.filter(|most| memory >= *most).map(Bound::Memory))
     }
 
-    /// Whether every claim is decided, so that there is nothing left to be found. The laws have to be kept everywhere.
+    /// Whether every claim is decided, so that there is nothing left to be found. The laws have to
+    /// be kept everywhere.
     fn is_decided(&self) -> bool {
         !self.found.is_empty() && self.found.iter().all(|found| !matches!(found, Found::Nothing))
     }
@@ -184,7 +187,7 @@ impl<S: Successors> Search<S> {
         self.store.memory() + self.edges
     }
 
-    /// All that can be played from some states. Says how many operations there were.
+    /// Expands some states. Returns the number of operations.
     fn go_through(&mut self, batch: Range<u32>) -> u64 {
         let mut threads = std::mem::take(&mut self.threads);
         let open = self.open();
@@ -203,7 +206,7 @@ impl<S: Successors> Search<S> {
         self.tried.total() - before
     }
 
-    /// Finds out what is so of new states.
+    /// Checks new states.
     fn check(&mut self, numbers: Range<u32>, open: &[bool]) {
         let mut threads = std::mem::take(&mut self.threads);
         let known = self.known(open);
@@ -257,11 +260,11 @@ impl<S: Successors> Search<S> {
         self.store.is_full() || self.bounds.states.is_some_and(|most| self.store.len() as u64 >= most)
     }
 
-    /// Notes what is so of a new world.
+    /// Records the findings of a new state.
     fn note(&mut self, number: u32, judged: Planned) {
         self.occurred.note(&judged.newly);
         if self.law_violation.is_none() {
-            self.law_violation = judged.law_violation.map(|told| (number, told));
+            self.law_violation = judged.law_violation.map(|described| (number, described));
         }
         for (claim, wrong) in judged.decides {
             if matches!(self.found[claim], Found::Nothing) {
@@ -299,8 +302,8 @@ impl<S: Successors> Search<S> {
             };
             verdicts.push(Verdict::new(claim, status, || self.occurred.why_vacuous(index, &ready, &verbs)));
         }
-        let law_violation = self.law_violation.take().map(|(number, told)| {
-            let mut trace = self.trace_to(number, told);
+        let law_violation = self.law_violation.take().map(|(number, described)| {
+            let mut trace = self.trace_to(number, described);
             let violations = crate::audit(trace.after.rules(), &trace.after.snapshot());
             if let Some(wrong) = trace.after.check_indexes().first() {
                 trace.message = wrong.to_string();
@@ -332,7 +335,7 @@ impl<S: Successors> Search<S> {
         }
     }
 
-    /// States from which none can be reached that is so. Told only where every world was seen.
+    /// States from which no satisfying state can be reached. Valid only after every state was seen.
     fn look_for_dead_ends(&mut self, all_seen: bool) {
         let Some(successors) = self.successors.as_ref().filter(|_| all_seen) else { return };
         let mut before: Vec<Vec<u32>> = vec![Vec::new(); self.store.len()];
@@ -385,12 +388,12 @@ impl<S: Successors> Search<S> {
             before = world.clone();
             once.happen(&mut world, &mut steps);
         }
-        let why = if steps.is_empty() { Vec::new() } else { why(&world) };
-        Trace { steps, message, why, walk: None, start: None, before: Box::new(before), after: Box::new(world) }
+        let explanation = if steps.is_empty() { Vec::new() } else { explain(&world) };
+        Trace { steps, message, explanation, walk: None, start: None, before: Box::new(before), after: Box::new(world) }
     }
 }
 
-/// What comes of each part of some states, in their order. The parts are taken one after the other by whoever is free.
+/// The results of the parts of a batch, in order. Free threads take the next part.
 fn in_parts<S: Send, T: Send>(
     threads: &mut [S],
     numbers: &Range<u32>,

@@ -1,7 +1,7 @@
-//! All that can be played from some states, by one thread.
+//! Expands states on one thread.
 //!
-//! Most of it leads to states that were seen, and where that is plain to see it is not played. The rest is applied, the world that comes of it
-//! looked up, and the operation taken back.
+//! Most operations lead to a known state. If lookahead shows this, the operation is not performed.
+//! Any other operation is applied, its state is looked up, and the operation is undone.
 
 use std::ops::Range;
 
@@ -33,13 +33,13 @@ pub(in crate::explore) struct Known<'s> {
     pub(in crate::explore) has_never: bool,
     /// Whether sums and indexes are with_index_checks at every world.
     pub(in crate::explore) recomputed: bool,
-    /// Whether a claim asks for the way back, so that what follows each world has to be kept.
+    /// Whether successors are stored, for recoverable claims.
     pub(in crate::explore) keeps_ways: bool,
     /// What occurred in the states that were seen before.
     pub(in crate::explore) occurred: &'s Occurred,
 }
 
-/// What is so of a new world.
+/// The findings of a new state.
 #[derive(Default)]
 pub(in crate::explore) struct Planned {
     /// Which law it breaks, or what else it is of which it should be no world at all.
@@ -70,7 +70,7 @@ pub(in crate::explore) enum Reached {
     Fresh(u32),
 }
 
-/// What came of some states.
+/// The result of expanding some states.
 pub(in crate::explore) struct Expanded {
     pub(in crate::explore) bytes: Vec<u8>,
     pub(in crate::explore) fresh: Vec<Fresh>,
@@ -78,7 +78,7 @@ pub(in crate::explore) struct Expanded {
     pub(in crate::explore) never: Vec<(usize, u32, u32)>,
     /// What became of the operations.
     pub(in crate::explore) tried: Tried,
-    /// For each world, what follows.
+    /// The successors of each state.
     pub(in crate::explore) ways: Vec<Vec<Reached>>,
     table: HashTable<u32>,
 }
@@ -125,11 +125,11 @@ pub(in crate::explore) struct Player {
     replay: Replay,
     /// What tells where operations lead from bytes alone, where states are even.
     lookahead: Option<Lookahead>,
-    /// What can be played in the world that is expanded; this and what follows is kept for its room.
+    /// Buffers with the operations of the expanded state; reused.
     view: View,
     here: Moves,
     parts: Parts,
-    /// For each of what can be played the world to which it leads, if that is plain to see.
+    /// The successor of each operation, if lookahead knows it.
     predicted: Vec<Option<Prediction>>,
     predicted_bytes: Vec<u8>,
 }
@@ -144,7 +144,7 @@ struct Prediction {
     seen: Option<u32>,
 }
 
-/// What lies where after a step, if that is plain to see: a simple one that would be applied.
+/// The state after a simple operation, if lookahead knows it.
 fn after(world: &World, step: &Step, parts: &Parts) -> Option<After> {
     Some(match *step {
         Step::Move { from, to, amount } => {
@@ -181,12 +181,12 @@ impl Player {
         }
     }
 
-    /// The same, replay every operation: where sums are with_index_checks it is for the sake of what is played.
+    /// The same with every operation performed, for index checks.
     pub(in crate::explore) fn playing_all(self) -> Player {
         Player { lookahead: None, ..self }
     }
 
-    /// Where the bytes of the world tell what can be played and where most of it leads.
+    /// Expands a state whose bytes give its operations and most results.
     fn expand_even(&mut self, number: u32, known: &Known<'_>, expanded: &mut Expanded, ways: &mut Vec<Reached>) {
         let Player { replay, lookahead: Some(lookahead), view, .. } = self else { return };
         let here = known.store.bytes_of(number);
@@ -197,7 +197,7 @@ impl Player {
         known.store.find_all(&view.bytes, &mut view.lookups);
         for (nth, index) in (0..).zip(0..view.between_places()) {
             debug_assert!(is_so(replay, lookahead, view, (here, index), known), "the prediction is right");
-            let after = match view.told(index) {
+            let after = match view.described(index) {
                 LookaheadResult::Refused(reason) => {
                     expanded.tried.refused(lookahead.verb(view, index), reason);
                     continue;
@@ -238,7 +238,7 @@ impl Player {
         }
     }
 
-    /// What can be played beside that.
+    /// The other operations.
     fn expand_others(&mut self, number: u32, known: &Known<'_>, expanded: &mut Expanded, ways: &mut Vec<Reached>) {
         let Player { replay, lookahead, view, here, .. } = self;
         replay.go_to(number, lookahead.as_mut(), known);
@@ -272,8 +272,8 @@ impl Player {
         }
     }
 
-    /// Works out the states to which the simple operations lead, without replay them. Most of them are known, so that most operations
-    /// need not be played at all.
+    /// Works out the states after simple operations without performing them. Most of them are
+    /// known.
     fn look_ahead(&mut self, known: &Known<'_>) {
         let Player { replay, here, parts, predicted, predicted_bytes, .. } = self;
         let (world, packer) = replay.world_and_packer();
@@ -282,7 +282,7 @@ impl Player {
         predicted_bytes.clear();
         for step in &here.steps {
             let start = predicted_bytes.len();
-            // Where sums are with_index_checks it is for the sake of what is played.
+            // Index checks need the performed operation.
             let is_predictable = !known.recomputed && packer.can_look_ahead(known.scope, step);
             let after = if is_predictable { after(world, step, parts) } else { None };
             predicted.push(after.map(|after| {
@@ -291,7 +291,7 @@ impl Player {
                 Prediction { bytes: start..predicted_bytes.len(), hash, seen: None }
             }));
         }
-        // By itself, so that the processor waits for many places in memory at once.
+        // A separate loop, so that the processor can wait for many memory accesses at once.
         for predicted in predicted.iter_mut().flatten() {
             predicted.seen = known.store.find(&predicted_bytes[predicted.bytes.clone()], predicted.hash);
         }
@@ -364,7 +364,7 @@ fn arrive((parent, nth): (u32, u32), (view, length, index): (&View, usize, usize
     Reached::Fresh(expanded.find_or_add(bytes, Fresh { hash: lookup.hash, end: 0, parent, nth }))
 }
 
-/// Whether something comes to what was predicted, found out by replay it.
+/// Performs an operation to check its prediction.
 fn is_so(
     replay: &Replay,
     lookahead: &Lookahead,
@@ -377,7 +377,7 @@ fn is_so(
     if index >= view.between_places() {
         return played.is_ok_and(|played| played == here);
     }
-    match view.told(index) {
+    match view.described(index) {
         LookaheadResult::Applied => {
             played.is_ok_and(|played| played == view.bytes[index * here.len()..(index + 1) * here.len()])
         }

@@ -22,11 +22,11 @@ use crate::world::World;
 /// How far a search goes.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub struct Bounds {
-    /// So many operations from the start.
+    /// The maximum number of operations from the start.
     pub depth: Option<u32>,
-    /// So many states.
+    /// The maximum number of states.
     pub states: Option<u64>,
-    /// So many bytes for the states that were seen.
+    /// The maximum number of bytes for the states.
     pub memory: Option<u64>,
 }
 
@@ -65,7 +65,8 @@ impl Exploration {
         claims.ready(rules).map(Exploration::from)
     }
 
-    /// All that can be played by a ruleset from its start contents, with no claim: the laws are judged in any case.
+    /// Everything that is possible from the start of a ruleset, without claims. The laws are always
+    /// checked.
     #[must_use]
     pub fn of(rules: &Arc<Ruleset>) -> Exploration {
         ClaimsFile::of_ruleset(rules).into()
@@ -78,8 +79,8 @@ impl Exploration {
         self
     }
 
-    /// The same from a different start, a world of the same ruleset. Containers and actors of the scope that it does not
-    /// have are left out.
+    /// The same from a different start, a world of the same ruleset. Containers and actors of the
+    /// scope that it does not have are left out.
     #[must_use]
     pub fn starting_at(mut self, start: World) -> Exploration {
         let container = |at: &ContainerId| start.container(&self.start.container_name(*at));
@@ -91,15 +92,16 @@ impl Exploration {
         self
     }
 
-    /// The same, with every world told apart from every other. The verdicts are the same; there are more states.
+    /// The same, with every world described apart from every other. The verdicts are the same; there are
+    /// more states.
     #[must_use]
     pub fn without_symmetry(mut self) -> Exploration {
         self.symmetry = false;
         self
     }
 
-    /// The same, and at every world what this library keeps beside what lies where, sums and indexes, is with_index_checks. It takes many times
-    /// as long, and there is nothing to find unless this library has a fault.
+    /// The same, with the sums and indexes of this library checked in every state. It takes many
+    /// times as long, and a finding is a bug in this library.
     #[must_use]
     pub fn with_index_checks(mut self) -> Exploration {
         self.recomputed = true;
@@ -110,7 +112,7 @@ impl Exploration {
         self.symmetry
     }
 
-    /// The same on so many threads. What is found is the same, byte for byte.
+    /// The same on a number of threads. The result is the same, byte for byte.
     #[must_use]
     pub fn on_threads(mut self, threads: NonZeroUsize) -> Exploration {
         self.threads = threads;
@@ -154,7 +156,8 @@ impl Exploration {
         self.search_until(&mut |_| None)
     }
 
-    /// Goes through the states, and tells of its progress now and then, until it is answered with what stops it.
+    /// Searches the states. `progress` is called from time to time, and stops the search by
+    /// returning a bound.
     pub fn search_until(self, progress: &mut dyn FnMut(&Progress) -> Option<Bound>) -> ExplorationReport {
         let scope = self.reduced_scope();
         let Exploration { claims, start, bounds, threads, recomputed, .. } = self.clone();
@@ -178,9 +181,9 @@ impl Exploration {
 pub struct Progress {
     /// How many states were found.
     pub states: u64,
-    /// Of how many it is known what follows.
+    /// The number of expanded states.
     pub done: u64,
-    /// So many operations from the start.
+    /// The number of operations from the start.
     pub depth: u32,
     /// What the states take, in bytes.
     pub memory: u64,

@@ -1,12 +1,13 @@
-//! Where the simple operations lead, told from the bytes of a world alone.
+//! Where the simple operations lead, described from the bytes of a world alone.
 //!
-//! Most operations lead to a world that was seen, so that most need not be played: it is enough to know to which bytes they lead. Of an even
-//! world ([`crate::explore::state::even`]) that depends on what lies in the two places between which something goes, on the rules of those places, and on weight.
-//! What comes of it, weight aside, is requested of the library once for each two places and what lies there, and remembered; weight is requested of
-//! the world each time, where there is a cap. What can't be told so has to be played; if it is refused then, and nothing else can have
-//! mattered, that is remembered too.
+//! Most operations lead to a known state, so it is enough to know their resulting bytes. In a
+//! fixed-width state ([`crate::explore::state::fixed_width`]) these depend on the contents of two
+//! places, on the rules of the places, and on weight. The result without weight is computed once by
+//! the library for each two places with their contents, and remembered. Weight is checked in each
+//! state, if there is a cap. Any other operation must be performed. If it is refused for no other
+//! cause, that is remembered too.
 //!
-//! In debug builds, and so in all tests, each of them is played and compared.
+//! Debug builds, and so all tests, perform each operation and compare.
 
 use std::ops::Range;
 
@@ -20,7 +21,7 @@ use crate::narrow;
 use crate::ops::{Operation, Reason};
 use crate::world::{Cell, GROUND, Spot, World};
 
-/// More sorts of places with what lies there than these are too many for what is remembered of each two.
+/// With more place rules and contents than this, the table of results would be too large.
 const MAX_STATES: usize = 2_048;
 /// In place of the number of a frame where the order makes a difference.
 const IN_ORDER: u16 = u16::MAX;
@@ -33,19 +34,19 @@ struct Place {
     at: u16,
     /// Which of the frames, if the order in it makes no difference.
     frame: u16,
-    /// The number of its rules with nothing there; what lies there is added.
+    /// The number of its rules when empty; its contents are added.
     class: u32,
 }
 
-/// What lies in a place.
+/// The contents of a place.
 #[derive(Clone, Copy, Debug, Default)]
 struct Here {
     code: u8,
-    /// The number of the rules of the place and of what lies there.
+    /// The number of the rules of the place and of its contents.
     state: u32,
 }
 
-/// What something between two places comes to, weight aside.
+/// The result of an operation between two places, without weight.
 #[derive(Clone, Copy, Debug)]
 struct Lead {
     /// None of an exchange.
@@ -55,24 +56,24 @@ struct Lead {
 
 #[derive(Clone, Copy, Debug)]
 enum Effect {
-    /// What lies in both places then, and how much more that of the second weighs.
+    /// The contents of both places afterwards, and the added weight of the second.
     Bytes(u8, u8, i64),
     Refused(Reason),
     /// That has to be found out.
     Unknown,
 }
 
-/// What is known of something that can be played.
+/// The known result of an operation.
 #[derive(Clone, Copy, Debug)]
 pub(in crate::explore) enum LookaheadResult {
     /// It is applied and leads to its bytes.
     Applied,
     Refused(Reason),
-    /// It has to be played.
+    /// Unknown: it must be performed.
     Unknown,
 }
 
-/// Something that can be played: from one place to the other.
+/// An operation from one place to another.
 #[derive(Clone, Copy, Debug)]
 struct Next {
     from: u16,
@@ -80,18 +81,18 @@ struct Next {
     lead: u32,
 }
 
-/// All that can be played in a world, and where it leads; kept for its room.
+/// Buffers with all operations of a state and their results; reused.
 #[derive(Debug, Default)]
 pub(in crate::explore) struct View {
-    /// What lies in each place.
+    /// The contents of each place.
     here: Vec<Here>,
     sources: Vec<u16>,
     targets: Vec<u16>,
     nexts: Vec<Next>,
-    /// The stacks that move onto themselves, and the slots that are swapped with themselves, after all others: both are
-    /// applied and change nothing.
+    /// The stacks that move onto themselves, and the slots that are swapped with themselves, after
+    /// all others: both are applied and change nothing.
     to_itself: Vec<(u16, bool)>,
-    told: Vec<LookaheadResult>,
+    described: Vec<LookaheadResult>,
     /// The states to which they lead. Of what is not applied they mean nothing.
     pub(in crate::explore) bytes: Vec<u8>,
     pub(in crate::explore) lookups: Vec<Lookup>,
@@ -107,8 +108,8 @@ impl View {
         self.nexts.len()
     }
 
-    pub(in crate::explore) fn told(&self, nth: usize) -> LookaheadResult {
-        self.told[nth]
+    pub(in crate::explore) fn described(&self, nth: usize) -> LookaheadResult {
+        self.described[nth]
     }
 }
 
@@ -121,7 +122,8 @@ pub(in crate::explore) struct Lookahead {
     swaps: bool,
     drops: bool,
     picks_up: bool,
-    /// Those of the containers that take part, in their order, then those of the ground, and one more where nothing lands.
+    /// Those of the containers that take part, in their order, then those of the ground, and one
+    /// more where nothing lands.
     places: Vec<Place>,
     /// How many of them are slots.
     slots: usize,
@@ -129,7 +131,8 @@ pub(in crate::explore) struct Lookahead {
     /// For each number of rules a spot that has them; the ground is the last.
     classes: Vec<Spot>,
     states: usize,
-    /// For each two states where their leads begin, four times, and how many there are, and one more; 0 is not known.
+    /// For each two states where their leads begin, four times, and how many there are, and one
+    /// more; 0 is not known.
     known: Vec<u32>,
     leads: Vec<Lead>,
     /// How many values a byte may have.
@@ -208,17 +211,17 @@ impl Lookahead {
         self.weighs
     }
 
-    /// All that can be played in a world and where it leads. The world itself is requested only for weight.
+    /// All operations of a state with their results. The world is read only for weight.
     pub(in crate::explore) fn look(&mut self, bytes: &[u8], world: &World, view: &mut View) {
         self.list(bytes, view);
         view.bytes.clear();
         view.lookups.clear();
-        view.told.clear();
+        view.described.clear();
         let hash = self.even.hash(bytes);
         for next in &view.nexts {
             let start = view.bytes.len();
             view.bytes.extend_from_slice(bytes);
-            let (told, hash) = match self.leads[next.lead as usize].effect {
+            let (described, hash) = match self.leads[next.lead as usize].effect {
                 Effect::Bytes(left, there, gain) if self.is_borne(next, gain, world) => {
                     let after = &mut view.bytes[start..];
                     let before = [next.from, next.to].map(|place| view.here[usize::from(place)].code);
@@ -228,7 +231,7 @@ impl Lookahead {
                 Effect::Refused(reason) => (LookaheadResult::Refused(reason), 0),
                 Effect::Bytes(..) | Effect::Unknown => (LookaheadResult::Unknown, 0),
             };
-            view.told.push(told);
+            view.described.push(described);
             view.lookups.push(Lookup::of(hash));
         }
     }
@@ -247,7 +250,7 @@ impl Lookahead {
         !self.weighs || gain == 0 || world.can_gain(gain, container(next.from), container(next.to))
     }
 
-    /// All that can be played.
+    /// All operations.
     pub(in crate::explore) fn list(&mut self, bytes: &[u8], view: &mut View) {
         self.find_places(bytes, view);
         let View { here, sources, targets, nexts, to_itself, .. } = view;
@@ -280,7 +283,8 @@ impl Lookahead {
         }
     }
 
-    /// What lies where, and what something may go to: of what nothing can tell apart the first that is empty will do.
+    /// The contents, and the targets of an operation: of interchangeable empty places, the first is
+    /// enough.
     fn find_places(&self, bytes: &[u8], view: &mut View) {
         let View { here, sources, targets, .. } = view;
         here.clear();
@@ -305,7 +309,8 @@ impl Lookahead {
         }
     }
 
-    /// The first place on the ground where nothing lies, with its state. Whether there is room makes two states of it.
+    /// The first place on the ground where nothing lies, with its state. Whether there is room
+    /// makes two states of it.
     fn lands_at(&self, bytes: &[u8]) -> (u16, u32) {
         let empty = bytes[self.ground.range()].iter().position(|code| *code == 0);
         let landed = bytes[self.ground.range()].iter().filter(|code| **code > 0).count();
@@ -319,7 +324,8 @@ impl Lookahead {
     fn add(&mut self, (from, here): (u16, u32), (to, there): (u16, u32), nexts: &mut Vec<Next>) {
         for lead in self.leads_between(here, there) {
             let is_swap = self.leads[lead as usize].amount.is_none();
-            // An exchange is the same from either side; with an empty slot it is listed once anyway.
+            // An exchange is the same from either side; with an empty slot it is listed once
+            // anyway.
             if !is_swap || there % self.codes == 0 || self.place(from).spot < self.place(to).spot {
                 nexts.push(Next { from, to, lead });
             }
@@ -337,7 +343,7 @@ impl Lookahead {
         start..start + ((known - 1) & 7)
     }
 
-    /// Asks the library what can be played between two places, and what it comes to.
+    /// Computes the operations between two places and their results.
     #[cold]
     fn learn(&mut self, at: usize, from: u32, to: u32) -> u32 {
         let codes = self.even.codes();
@@ -368,7 +374,7 @@ impl Lookahead {
         self.known[at]
     }
 
-    /// What something comes to, weight aside. Of the ground it is said whether it is full.
+    /// The result of an operation, without weight. For the ground, whether it is full.
     fn ask(&self, amount: Option<Amount>, cells: [Cell; 2], from: Spot, to: Spot, full: u8) -> Effect {
         let world = &self.requested;
         let predicted = if to.is_ground() {
@@ -426,7 +432,7 @@ impl Lookahead {
         hash
     }
 
-    /// The verb of one of what can be tried.
+    /// The verb of an operation to try.
     #[inline]
     pub(in crate::explore) fn verb(&self, view: &View, nth: usize) -> Verb {
         let Some(&Next { from, to, lead }) = view.nexts.get(nth) else {
@@ -441,7 +447,7 @@ impl Lookahead {
         }
     }
 
-    /// One of what can be played as an operation on that world, which stands there.
+    /// The operation on its world, which is present.
     pub(in crate::explore) fn operation(
         &self,
         bytes: &[u8],
@@ -468,7 +474,8 @@ impl Lookahead {
         step.operation(world)
     }
 
-    /// Where a place is in the world. Where the order makes no difference it is another one: as many like it come before.
+    /// Where a place is in the world. Where the order makes no difference it is another one: as
+    /// many like it come before.
     fn spot(&self, bytes: &[u8], world: &World, place: u16) -> Option<Spot> {
         let on_ground = self.is_on_ground(place);
         let &Place { spot, at, frame, .. } = self.place(place);

@@ -1,6 +1,7 @@
 //! The world that one thread plays, and where it stands.
 //!
-//! From one world to the next it goes by taking back to where their ways part, and on from there; so nothing is cloned.
+//! From one state to the next it undoes to their common ancestor and performs the rest; nothing is
+//! cloned.
 
 use std::ops::Range;
 
@@ -22,12 +23,12 @@ pub(in crate::explore) struct Replay {
     packer: Packer,
     watch: IncrementalAudit,
     packed: Vec<u8>,
-    /// What can be played in a world on the way, and in which.
+    /// The operations of a state on the path, and the state.
     lists: Lists,
     listed: Option<u32>,
 }
 
-/// All that can be played in a world; kept for its room.
+/// Buffers with all operations of a state; reused.
 #[derive(Debug, Default)]
 pub(in crate::explore) struct Lists {
     view: View,
@@ -113,7 +114,8 @@ impl Replay {
         Ok(played)
     }
 
-    /// Plays an operation, looks up the world to which it leads, and takes it back. Else why it is refused.
+    /// Plays an operation, looks up the world to which it leads, and takes it back. Else why it is
+    /// refused.
     pub(in crate::explore) fn play(
         &mut self,
         (number, nth): (u32, u32),
@@ -144,7 +146,7 @@ impl Replay {
         }
     }
 
-    /// What is so of some states, each of which is played to find it out.
+    /// Checks some states by replaying each.
     pub(in crate::explore) fn check_all(
         &mut self,
         numbers: Range<u32>,
@@ -195,7 +197,7 @@ impl Replay {
         for (index, ((claim, ready), open)) in known.claims.iter().zip(known.open).enumerate() {
             match claim.kind {
                 ClaimKind::Always if *open => {
-                    judged.decides.extend(ready.wrong(world).map(|told| (index, Wrong::now(told))));
+                    judged.decides.extend(ready.wrong(world).map(|described| (index, Wrong::now(described))));
                 }
                 ClaimKind::Possible if *open && ready.wrong(world).is_none() => {
                     judged.decides.push((index, Wrong::now("the state is reached")));
@@ -206,8 +208,8 @@ impl Replay {
         }
         faults::try_all(world, known, &mut judged);
         let decides = !judged.decides.is_empty() || !judged.is_goal_of.is_empty();
-        let is_told = judged.law_violation.is_some() || decides || !judged.newly.is_empty();
-        is_told.then(|| Box::new(judged))
+        let is_reported = judged.law_violation.is_some() || decides || !judged.newly.is_empty();
+        is_reported.then(|| Box::new(judged))
     }
 
     fn back(&mut self) {
@@ -229,7 +231,7 @@ impl Replay {
         for pair in way[common..].windows(2) {
             let (here, nth) = (known.store.bytes_of(pair[0]), known.store.moves(pair[1]) as usize);
             let here = (here, &self.world);
-            // Those that come of one world stand next to each other.
+            // States with a common parent are neighbours.
             if self.listed.replace(pair[0]) != Some(pair[0]) {
                 self.lists.list(here, known.scope, lookahead.as_deref_mut());
             }

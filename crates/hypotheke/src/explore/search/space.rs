@@ -35,7 +35,7 @@ use crate::world::World;
 /// for operation in space.operations(&start) {
 ///     let mut world = start.clone();
 ///     if world.perform(&operation).is_ok() {
-///         // Nothing tells the slots of the depot apart.
+///         // The slots of the depot are interchangeable.
 ///         let on_ground = world.ground().count() == 1;
 ///         assert_eq!(space.key(&world) == key, !on_ground);
 ///     }
@@ -80,8 +80,8 @@ impl Exploration {
 }
 
 impl StateSpace {
-    /// The operations that a search tries in a world, in its order. The world must be one that these operations lead to
-    /// from the start. Some of them are refused.
+    /// The operations that a search tries in a world, in its order. The world must be one that
+    /// these operations lead to from the start. Some of them are refused.
     pub fn operations(&mut self, world: &World) -> Vec<Operation> {
         let bytes = self.key(world);
         let here = (&bytes[..], world);
@@ -89,7 +89,7 @@ impl StateSpace {
         (0..).map_while(|nth| self.lists.operation(here, nth, self.lookahead.as_ref())).collect()
     }
 
-    /// An operation as a random walk chooses it, not always one that is applied; none if nothing was found.
+    /// An operation as a random walk chooses it, which may be refused; `None` if there is none.
     pub fn random_operation(&mut self, world: &World, seed: u64) -> Option<Operation> {
         let mut random = Xoshiro256PlusPlus::seed_from_u64(seed);
         Generator::of(&self.scope).draw(world, &Departures::new(), &mut Stock::default(), &mut random)
@@ -107,7 +107,8 @@ impl StateSpace {
         self.scope.alike.count() > 0
     }
 
-    /// Bytes that two states have in common if a search takes them for one state. Keys of different spaces are unrelated.
+    /// Bytes that two states have in common if a search takes them for one state. Keys of different
+    /// spaces are unrelated.
     pub fn key(&mut self, world: &World) -> Vec<u8> {
         let mut bytes = Vec::new();
         self.packer.pack_any(world, &self.scope, &mut bytes);

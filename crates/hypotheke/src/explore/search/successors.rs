@@ -1,5 +1,6 @@
-//! What a search asks of each of its threads. A search of anything else, or elsewhere, is another implementation of this, not another
-//! search: numbering states, batches, bounds, verdicts and traces are the same.
+//! What a search asks of each of its threads. A search of anything else, or elsewhere, is another
+//! implementation of this, not another search: numbering states, batches, bounds, verdicts and
+//! traces are the same.
 
 use std::ops::Range;
 
@@ -8,10 +9,10 @@ use crate::explore::search::expand::{Expanded, Known, Planned};
 use crate::ops::Operation;
 use crate::world::World;
 
-/// Finds what follows states, which are known by their numbers and as bytes.
+/// Finds the successors of states, given by number and bytes.
 ///
-/// The same questions have the same answers on every thread and in every order. That is why a search finds the same on any number of
-/// threads.
+/// The same questions have the same answers on every thread and in every order. That is why a
+/// search finds the same on any number of threads.
 pub(in crate::explore) trait Successors: Send {
     /// A world as the bytes of its state, with their hash.
     fn pack(&mut self, world: &World, scope: &Scope) -> (Vec<u8>, u64);
@@ -19,7 +20,7 @@ pub(in crate::explore) trait Successors: Send {
     /// All states that follow some, each with the first state and operation that leads there.
     fn expand(&mut self, numbers: Range<u32>, known: &Known<'_>) -> Expanded;
 
-    /// What is so of some states, those of which there is anything to tell.
+    /// The findings of some states, if any.
     fn check(&mut self, numbers: Range<u32>, known: &Known<'_>) -> Vec<(u32, Box<Planned>)>;
 
     /// The nth operation of a state that a world is in.

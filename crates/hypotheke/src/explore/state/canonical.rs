@@ -1,9 +1,9 @@
 //! What two states must have in common to be one.
 //!
-//! A search treats two states as one state if no operation, claim or law can tell them apart. [`Canonical`] is what is
-//! compared. It is made by destructuring a [`Snapshot`] without leaving out a field, so that a new field does not compile
-//! until somebody has decided; what is left out is named here with the reason. The search writes states as bytes for
-//! itself, and tests hold the two together.
+//! A search treats two states as one if no operation, claim or law can distinguish them.
+//! [`Canonical`] is the compared part. It is made by destructuring a [`Snapshot`] without omitting
+//! a field, so a new field does not compile until its place is decided. Omitted parts are listed
+//! here with the reason. The search writes states as bytes, and tests compare both.
 
 use std::collections::BTreeMap;
 
@@ -53,7 +53,8 @@ struct CanonicalHolder {
     name: String,
     containers: Vec<CanonicalContainer>,
     hand: Option<CanonicalStack>,
-    /// The slot that the items in the hand came from: a container or a place on the ground, then slots.
+    /// The slot that the items in the hand came from: a container or a place on the ground, then
+    /// slots.
     origin: Option<(String, Vec<u32>)>,
     shortcuts: Vec<Option<String>>,
 }
@@ -85,7 +86,8 @@ impl Canonical {
             holders,
             packs,
             ground,
-            // Only the audit reads them, against the items that are there: they follow from the start and the state.
+            // Only the audit reads them, against the items that are there: they follow from the
+            // start and the state.
             totals: _,
             // Numbers of departures are names too.
             departures: _,

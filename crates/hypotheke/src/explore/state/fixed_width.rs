@@ -1,6 +1,7 @@
-//! States of which every slot is one byte: where nothing but plain stacks moves between slots and the ground, and there are few enough
-//! sorts and items for each sort of stack of each size to have a number below 256. Every world has as many bytes then, and what changes from
-//! one to the next are two of them.
+//! States of which every slot is one byte: where nothing but plain stacks moves between slots and
+//! the ground, and there are few enough sorts and items for each sort of stack of each size to have
+//! a number below 256. Every world has as many bytes then, and what changes from one to the next
+//! are two of them.
 
 use std::ops::Range;
 
@@ -15,13 +16,13 @@ use crate::world::{Cell, ClassKey, GROUND, World};
 
 /// More slots than this are too many for a byte each.
 const MAX_SLOTS: usize = 512;
-/// So many stacks on the ground at most.
+/// The maximum number of stacks on the ground.
 const MAX_LANDED: usize = 32;
 
 #[derive(Clone, Debug)]
 pub(in crate::explore) struct FixedWidth {
     frame: Vec<Framed>,
-    /// How many slots there are before the ground, and how many stacks may lie there.
+    /// The number of slots before the ground, and the maximum number of stacks on the ground.
     slots: usize,
     landed: usize,
     /// Whether the order on the ground makes no difference.
@@ -31,8 +32,9 @@ pub(in crate::explore) struct FixedWidth {
     /// For each kind the number of a plain stack of it with no items.
     plain: Vec<u8>,
     marked: FxHashMap<ClassKey, u8>,
-    /// For each byte a number for each value of it, of which the sum is the hash of a world. Bytes whose order makes no difference have the
-    /// same ones. An empty place has none, so that it adds nothing.
+    /// For each byte a number for each value of it, of which the sum is the hash of a world. Bytes
+    /// whose order makes no difference have the same ones. An empty place has none, so that it adds
+    /// nothing.
     keys: Vec<u64>,
 }
 
@@ -54,7 +56,8 @@ impl Framed {
 impl FixedWidth {
     /// None where states can't be written so.
     pub(in crate::explore) fn new(world: &World, scope: &Scope) -> Option<FixedWidth> {
-        // A byte says which stack a slot holds; nothing else may change, and nothing else may matter.
+        // A byte says which stack a slot holds; nothing else may change, and nothing else may
+        // matter.
         let changes_more = |it: Effects| it.hand || it.access || it.shortcuts || it.size || it.variants;
         if scope.effects().any(changes_more) || scope.hands || scope.has_doors || scope.has_ids || world.bound() > 0 {
             return None;
@@ -155,16 +158,16 @@ impl FixedWidth {
         self.cells[usize::from(code)]
     }
 
-    /// Whether all that lies there has a number of its own: nothing lies there that can't come from where the search begins.
+    /// Whether all contents have a code: every stack can occur in this search.
     pub(in crate::explore) fn knows(&self, world: &World) -> bool {
         let known = |cell: Cell| {
-            let told = self.cells.get(usize::from(self.code(world, cell))).copied().unwrap_or_default();
+            let described = self.cells.get(usize::from(self.code(world, cell))).copied().unwrap_or_default();
             let is_marked = cell.class as usize >= self.plain.len();
             let is_known = match world.classes.key(cell.class).filter(|_| is_marked) {
                 Some(key) => self.marked.contains_key(key),
-                None => told.class == cell.class,
+                None => described.class == cell.class,
             };
-            is_known && (told.kind, told.count) == (cell.kind, cell.count)
+            is_known && (described.kind, described.count) == (cell.kind, cell.count)
         };
         let frame = self.frame.iter().flat_map(|framed| world.slots_of(framed.container).iter().copied());
         let stacks = frame.filter(|cell| !cell.is_empty()).chain(world.stacks_of(GROUND).map(|(_, cell)| cell));
@@ -210,7 +213,8 @@ impl FixedWidth {
     }
 }
 
-/// A number that looks like no other, the same for the same one. (The finalizer of the generator SplitMix64: Steele, Lea, Flood 2014.)
+/// A number that looks like no other, the same for the same one. (The finalizer of the generator
+/// SplitMix64: Steele, Lea, Flood 2014.)
 fn scattered(number: u64) -> u64 {
     let mut mixed = number.wrapping_add(1).wrapping_mul(0x9e37_79b9_7f4a_7c15);
     mixed = (mixed ^ (mixed >> 30)).wrapping_mul(0xbf58_476d_1ce4_e5b9);

@@ -1,4 +1,5 @@
-//! States as few bytes: what two states must have in common to be one, which slots make no difference, and each state once.
+//! States as few bytes: what two states must have in common to be one, which slots make no
+//! difference, and each state once.
 
 pub(super) mod canonical;
 pub(super) mod fixed_width;

@@ -1,5 +1,6 @@
-//! States as few bytes. Two states become the same bytes if, and only if, their [canonical forms](crate::explore::state::canonical) are equal,
-//! but for slots whose order makes no difference, which are sorted.
+//! States as few bytes. Two states become the same bytes if, and only if, their [canonical
+//! forms](crate::explore::state::canonical) are equal, but for slots whose order makes no
+//! difference, which are sorted.
 
 use std::hash::BuildHasher;
 use std::sync::{Arc, Mutex, PoisonError};
@@ -14,16 +15,18 @@ use crate::explore::state::fixed_width::FixedWidth;
 use crate::narrow;
 use crate::world::{Cell, ClassKey, GROUND, Spot, World};
 
-/// Writes states as bytes. Two that nothing can tell apart become the same bytes.
+/// Writes states as bytes. Indistinguishable states become the same bytes.
 #[derive(Clone, Debug)]
 pub(in crate::explore) struct Packer {
     /// Every container but the ground and the insides of packs.
     frame: Vec<u32>,
     holders: Vec<u32>,
     kinds: u32,
-    /// Each sort of stack that is not plain has a number that stays the same throughout, which those of a world need not.
+    /// Each sort of stack that is not plain has a number that stays the same throughout, which
+    /// those of a world need not.
     numbers: FxHashMap<ClassKey, u32>,
-    /// The same of all copies of this one. Which number a sort gets depends on who sees it first, and nothing depends on the number.
+    /// The same of all copies of this one. Which number a sort gets depends on who sees it first,
+    /// and nothing depends on the number.
     shared: Arc<Mutex<FxHashMap<ClassKey, u32>>>,
     /// The plainer way, where that can be gone.
     even: Option<FixedWidth>,
@@ -37,7 +40,7 @@ pub(in crate::explore) struct Parts {
     bytes: Vec<u8>,
     ends: Vec<usize>,
     ground: Landed,
-    /// The landings of what lies on the ground, in the same order.
+    /// The arrival numbers of the stacks on the ground, in the same order.
     pub(in crate::explore) landings: SmallVec<[u32; 8]>,
 }
 
@@ -51,7 +54,7 @@ impl Parts {
 /// What changes in a world.
 #[derive(Clone, Copy, Debug)]
 pub(in crate::explore) struct After {
-    /// What lies in two slots then; one of them stands twice if there is but one.
+    /// The contents of two slots afterwards; the same slot twice if only one changes.
     pub(in crate::explore) slots: [(Spot, Cell); 2],
     pub(in crate::explore) ground: Option<GroundChange>,
 }
@@ -61,12 +64,12 @@ pub(in crate::explore) struct After {
 pub(in crate::explore) enum GroundChange {
     /// A stack lands after all others.
     Lands(Cell),
-    /// Of the nth that lies there so much stays, if anything.
+    /// The number of items that remain of the nth stack, if any.
     Stays(usize, Cell),
 }
 
-/// What is not plain is written as the number after that of the last kind, and so many bytes: as many for each, so that what states take
-/// does not depend on the numbers.
+/// A variant is written as the number after the last kind, followed by a fixed number of bytes, so
+/// that the size of a state does not depend on the numbers.
 const NUMBER_BYTES: usize = 4;
 
 /// Seven bits a byte, the lowest first.
@@ -91,18 +94,19 @@ impl Packer {
         }
     }
 
-    /// One for a search, in which only what is planned is played; with what tells where that leads, where states are even.
+    /// A packer for a search that performs only planned operations, with lookahead for fixed-width
+    /// states.
     pub(in crate::explore) fn for_search(world: &World, scope: &Scope) -> Packer {
         let is_predictable = |even: &FixedWidth| Lookahead::new(even, world, scope).is_some();
         Packer { even: FixedWidth::new(world, scope).filter(is_predictable), ..Packer::new(world) }
     }
 
-    /// What tells from the bytes of states what can be played there and where it leads, if that can be told.
+    /// The lookahead, if the states have a fixed width.
     pub(in crate::explore) fn lookahead(&self, world: &World, scope: &Scope) -> Option<Lookahead> {
         self.even.as_ref().and_then(|even| Lookahead::new(even, world, scope))
     }
 
-    /// Whether what a step changes is told by the two places between which it goes. An origin on the ground counts the stacks
+    /// Whether two places determine the result of a step. An origin on the ground counts the stacks
     /// before it, and a new stack has a new id.
     pub(in crate::explore) fn can_look_ahead(&self, scope: &Scope, step: &Step) -> bool {
         !(scope.has_ids || scope.hands && matches!(step, Step::PickUp { .. }))
@@ -123,7 +127,8 @@ impl Packer {
         Packer { shared: Arc::clone(&self.shared), ..Packer::new(world) }
     }
 
-    /// The bytes of any world, be it one that no operation of the scope leads to. Only these are to be compared with each other.
+    /// The bytes of any world, be it one that no operation of the scope leads to. Only these are to
+    /// be compared with each other.
     pub(in crate::explore) fn pack_any(&mut self, world: &World, scope: &Scope, bytes: &mut Vec<u8>) {
         let even = self.even.take_if(|even| !even.knows(world));
         self.pack(world, scope, bytes);
@@ -144,7 +149,8 @@ impl Packer {
         self.rest(world, scope, bytes);
     }
 
-    /// A world in parts, of which those of a world that follows are the same but for the places where something changes.
+    /// A world in parts, of which those of a world that follows are the same but for the places
+    /// where something changes.
     pub(in crate::explore) fn pack_parts(&mut self, world: &World, scope: &Scope, parts: &mut Parts) {
         parts.ends.clear();
         parts.bytes.clear();
@@ -160,7 +166,7 @@ impl Packer {
         parts.ends.push(parts.bytes.len());
     }
 
-    /// What the world of the parts becomes where something else lies in two slots of it, as [`Packer::pack`] would have it.
+    /// The bytes of a state after two of its slots change, equal to those of [`Packer::pack`].
     pub(in crate::explore) fn pack_after(
         &mut self,
         world: &World,
@@ -237,7 +243,8 @@ impl Packer {
         }
     }
 
-    /// Where a container is: the slots of the packs around it from the inside out, each as one more than it is, then the outermost.
+    /// Where a container is: the slots of the packs around it from the inside out, each as one more
+    /// than it is, then the outermost.
     fn path_to(&self, world: &World, container: u32, bytes: &mut Vec<u8>) {
         let mut at = container;
         loop {
@@ -351,7 +358,7 @@ fn openers(world: &World, container: u32, bytes: &mut Vec<u8>) {
     openers.iter().for_each(|&holder| put(bytes, u64::from(holder)));
 }
 
-/// So many empty slots.
+/// A number of empty slots.
 fn skip(bytes: &mut Vec<u8>, empty: &mut u64) {
     if *empty > 0 {
         bytes.push(0);

@@ -33,7 +33,8 @@ impl Lookup {
     }
 }
 
-/// Room for one more. An eighth is added and not as much again: of ten million states the half would be nothing.
+/// Room for one more. An eighth is added and not as much again: of ten million states the half
+/// would be nothing.
 fn push<T>(list: &mut Vec<T>, item: T) {
     make_room(list, 1);
     list.push(item);
@@ -45,7 +46,8 @@ fn make_room<T>(list: &mut Vec<T>, more: usize) {
     }
 }
 
-/// Whether two states are the same. Most have few bytes, for which a call to compare memory would take longer than to compare it.
+/// Whether two states are the same. Most have few bytes, for which a call to compare memory would
+/// take longer than to compare it.
 #[inline]
 fn is_same(one: &[u8], other: &[u8]) -> bool {
     let ends = |bytes: &[u8]| Some((*bytes.first_chunk::<8>()?, *bytes.last_chunk::<8>()?));
@@ -59,9 +61,10 @@ fn is_same(one: &[u8], other: &[u8]) -> bool {
 /// Where the bytes of states stand.
 #[derive(Debug)]
 enum Places {
-    /// Each has so many.
+    /// The number of bytes of each state.
     Fixed(usize),
-    /// Where those of each end, the lower half of the number; and from which world on the higher half of that is one more.
+    /// Where those of each end, the lower half of the number; and from which world on the higher
+    /// half of that is one more.
     Ends { ends: Vec<u32>, wraps: Vec<u32> },
 }
 
@@ -78,7 +81,8 @@ impl Places {
             Places::Fixed(length) => number * length..(number + 1) * length,
             Places::Ends { ends, wraps } => {
                 let end = |number: usize| {
-                    // Where addresses have 32 bits there are never more bytes than one of them can count.
+                    // Where addresses have 32 bits there are never more bytes than one of them can
+                    // count.
                     let wrapped = wraps.partition_point(|&from| from as usize <= number) as u64;
                     usize::try_from(wrapped << 32 | u64::from(ends[number])).unwrap_or(usize::MAX)
                 };
@@ -105,7 +109,7 @@ impl Places {
 }
 
 impl Store {
-    /// For states of which each has so many bytes, if that is known.
+    /// For states with this number of bytes, if it is fixed.
     pub(in crate::explore) fn new(length: Option<usize>) -> Store {
         Store {
             bytes: Vec::new(),
@@ -125,7 +129,7 @@ impl Store {
         u32::try_from(self.len()).unwrap_or(NOBODY)
     }
 
-    /// Which of the operations of the world before led to one.
+    /// The number of the operation that leads from the parent to the state.
     pub(in crate::explore) fn moves(&self, number: u32) -> u32 {
         self.moves[number as usize]
     }
@@ -142,7 +146,8 @@ impl Store {
         self.table.find(hash, |number| is_same(self.bytes_of(number), bytes))
     }
 
-    /// Looks up many states that have as many bytes each. What they need of memory is requested before any of it is waited for.
+    /// Looks up many states that have as many bytes each. What they need of memory is requested
+    /// before any of it is waited for.
     pub(in crate::explore) fn find_all(&self, bytes: &[u8], lookups: &mut [Lookup]) {
         for lookup in &mut *lookups {
             lookup.is_there = self.table.touch(lookup.hash);

@@ -1,16 +1,18 @@
-//! Containers whose slot order makes no difference: of two states that differ only in which slot of such a container holds
-//! which stack, one is enough.
+//! Containers whose slot order makes no difference: of two states that differ only in which slot of
+//! such a container holds which stack, one is enough.
 //!
-//! Two states that are taken for one have the same operations, with the slots renamed. For each container this needs that
+//! Two states that are taken for one have the same operations, with the slots renamed. For each
+//! container this needs that
 //!
 //! - its slots have no filter, name or limit of their own;
-//! - no verb in the scope reads its slot order ([`Verb::effects`](crate::explore::Verb)): operations name slots or stacks, and
-//!   the rest is sums and limits of the whole container;
+//! - no verb in the scope reads its slot order ([`Verb::effects`](crate::explore::Verb)):
+//!   operations name slots or stacks, and the rest is sums and limits of the whole container;
 //! - no hand remembers a slot: hands keep the slot that their items came from;
 //! - no claim names one of its slots.
 //!
-//! So each trace of the one is, renamed, a trace of the other, and a claim that names no slot says the same of both. The
-//! ground is treated alike: only an operation that takes a kind from the whole ground reads its order.
+//! So each trace of the one is, renamed, a trace of the other, and a claim that names no slot says
+//! the same of both. The ground is treated alike: only an operation that takes a kind from the
+//! whole ground reads its order.
 
 use std::collections::BTreeSet;
 
@@ -71,7 +73,7 @@ pub(in crate::explore) fn find(world: &World, scope: &Scope, claims: &[&Ready]) 
     Alike { lasting: lasting.collect(), packs: !reads_carried && named.is_empty() }
 }
 
-/// The containers of which a claim names a slot; none if that is unknown.
+/// The containers with a slot that a claim names; `None` if that is unknown.
 fn containers_with_named_slots(world: &World, claims: &[&Ready]) -> Option<BTreeSet<u32>> {
     let mut found = BTreeSet::new();
     for path in claims.iter().flat_map(|claim| claim.places()).filter(|path| !path.steps().is_empty()) {

@@ -1,7 +1,8 @@
 //! Numbers by hash, so laid out that many can be looked up at once.
 //!
-//! A search looks up many states for each that it finds, in more memory than the caches have. An entry is one word, so that whether a hash is
-//! known can mostly be told from a single place in memory, and the first places of many hashes may be requested before the first is answered.
+//! A search looks up many states for each new one, in more memory than the caches have. An entry is
+//! one word, so one memory access usually decides whether a hash is known, and the first entries of
+//! many hashes can be requested before the first arrives.
 
 /// A number and half of the hash that it has; 0 is none.
 #[derive(Clone, Copy, Debug)]
@@ -26,10 +27,11 @@ impl Entry {
     }
 }
 
-/// So many numbers at most: there has to be a free place after each.
+/// The maximum number of entries: each must have a free entry after it.
 pub(in crate::explore) const MOST: usize = 3 << 30;
 
-/// A power of two of places. A number stands at the one that the upper bits of its hash say, or at the next that was free.
+/// The number of entries is a power of two. The upper bits of a hash give its entry, or the next
+/// free one.
 #[derive(Clone, Debug)]
 pub(in crate::explore) struct Table {
     entries: Vec<Entry>,
@@ -49,7 +51,8 @@ impl Table {
         usize::try_from(hash >> self.shift).unwrap_or(0)
     }
 
-    /// Whether something stands at the first place for a hash. It need not be waited for what stands there before the next is requested.
+    /// Whether the first entry of a hash is taken. The caller need not wait for the result before
+    /// the next request.
     #[inline]
     pub(in crate::explore) fn touch(&self, hash: u64) -> bool {
         !self.entries[self.place(hash)].is_none()

@@ -1,5 +1,6 @@
-//! What a walk plays next: drawn at random, and weighted toward the edges, where rules break. Counts at and one beyond what fits, whole
-//! stacks, slots where something else lies, containers as well as slots, and what has just come within reach.
+//! What a walk plays next: drawn at random, and weighted toward the edges, where rules break.
+//! Counts at and one beyond what fits, whole stacks, slots where something else lies, containers as
+//! well as slots, and what has just come within reach.
 
 use rand_core::Rng;
 use rand_xoshiro::Xoshiro256PlusPlus;
@@ -24,7 +25,7 @@ pub(in crate::explore) struct Generator<'p> {
     scope: &'p Scope,
     /// Each as often as it weighs.
     choices: Vec<Verb>,
-    /// Nothing bounds what comes in and goes out.
+    /// No limit for creating and consuming.
     is_free: bool,
 }
 
@@ -59,8 +60,8 @@ impl<'p> Generator<'p> {
         Generator { scope, choices, is_free }
     }
 
-    /// Generates about half of all that could be generated: what is done often enough in one walk meets more of what is rare, and another walk
-    /// leaves out something else.
+    /// Generates about half of all that could be generated: what is done often enough in one walk
+    /// meets more of what is rare, and another walk leaves out something else.
     pub(in crate::explore) fn some(&self, random: &mut Xoshiro256PlusPlus) -> Generator<'p> {
         let mut kept: Vec<Verb> = Vec::new();
         let mut left_out: Vec<Verb> = Vec::new();
@@ -68,7 +69,7 @@ impl<'p> Generator<'p> {
             if kept.contains(&choice) || left_out.contains(&choice) {
                 continue;
             }
-            // Nothing else comes to anything in a world in which nothing lies.
+            // No other operation is possible in an empty world.
             let stays = matches!(choice, Verb::Create | Verb::Move) || random.next_u64().is_multiple_of(2);
             if stays { kept.push(choice) } else { left_out.push(choice) }
         }
@@ -84,7 +85,7 @@ impl<'p> Generator<'p> {
         }
     }
 
-    /// An operation; none if what was drawn can't be played here.
+    /// An operation; `None` if the chosen one is not possible here.
     pub(in crate::explore) fn draw(
         &self,
         world: &World,
@@ -123,7 +124,8 @@ impl<'p> Generator<'p> {
             };
             return Some(Operation { actor, ..operation });
         }
-        // Where something has to be opened it matters who acts; elsewhere now and then somebody does.
+        // If a container must be opened, the actor matters; otherwise some operations have an
+        // actor.
         let acts = if self.scope.has_doors { 4 } else { 1 };
         if scene.below(5) < acts {
             let actor = scene.holder();
@@ -132,8 +134,8 @@ impl<'p> Generator<'p> {
         Some(operation)
     }
 
-    /// Two or three as one. What comes and goes, and what lies in packs, is left out: what a list names has to be where it is named
-    /// before the list begins.
+    /// Two or three operations as one. Arrivals, departures and the contents of packs are excluded:
+    /// all names of a list must exist before it.
     fn list(&self, scene: &mut Scene<'_>) -> Option<Operation> {
         scene.leave_out_packs();
         let is_plain = |verb: &Verb| !matches!(verb, Verb::Together | Verb::Depart | Verb::Arrive);
@@ -206,7 +208,8 @@ impl<'p> Generator<'p> {
     }
 }
 
-/// A number below another, 0 where there is none: the high bits of a product, since a division takes longer than the rest of a draw.
+/// A number below another, 0 where there is none: the high bits of a product, since a division
+/// takes longer than the rest of a draw.
 pub(in crate::explore) fn below(random: &mut Xoshiro256PlusPlus, count: usize) -> usize {
     let product = u128::from(random.next_u64()) * count as u128;
     usize::try_from(product >> 64).unwrap_or(0)
@@ -214,7 +217,7 @@ pub(in crate::explore) fn below(random: &mut Xoshiro256PlusPlus, count: usize) -
 
 impl<'w> Scene<'w> {
     fn leave_out_packs(&mut self) {
-        // What lies in packs stands after what does not: packs are gone through last.
+        // Contents of packs come last.
         let world = self.world;
         self.containers = &self.containers[..self.lasting];
         let outer = self.sources.iter().take_while(|it| world.is_lasting(it.container.index)).count();
@@ -240,7 +243,7 @@ impl<'w> Scene<'w> {
     }
 
     fn container(&mut self) -> Option<ContainerId> {
-        // What lies in packs would else be met seldom.
+        // Otherwise the contents of packs would be chosen too rarely.
         if self.below(4) == 0 {
             let packs = self.containers.get(self.lasting..).unwrap_or(&[]);
             if let Some(&pack) = self.one_of(packs) {
@@ -261,7 +264,7 @@ impl<'w> Scene<'w> {
         u32::try_from(self.below(kinds)).ok().filter(|_| kinds > 0).map(|kind| self.world.rules().kind_id(kind))
     }
 
-    /// What lies on the ground.
+    /// The contents of the ground.
     fn landed(&mut self) -> Option<Cell> {
         let world = self.world;
         let at = self.below(world.stacks_of(GROUND).count());
@@ -539,7 +542,7 @@ impl<'w> Scene<'w> {
         self.one_of(&open).copied()
     }
 
-    /// Most often so that a stack lies in a slot that goes.
+    /// Usually a size that removes a slot with contents.
     fn resize(&mut self) -> Option<Operation> {
         let container = self.container()?;
         let (least, most) = self.world.container_def(container)?.slot_bounds();
@@ -577,7 +580,7 @@ impl<'w> Scene<'w> {
         Some(Operation::setting(at, property, value))
     }
 
-    /// A container that stands in the world, or a holder.
+    /// A container without a holder, or a holder.
     fn traveller(&mut self) -> Option<Place> {
         let standing = self.containers.iter().copied().filter(|&it| self.world.stands(it)).map(Place::Container);
         let all: Vec<Place> = standing.chain(self.holders.iter().copied().map(Place::Holder)).collect();

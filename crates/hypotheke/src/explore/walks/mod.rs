@@ -1,4 +1,4 @@
-//! Random walks: what is drawn, and how it is played.
+//! Random walks: how operations are chosen and performed.
 
 pub(super) mod generate;
 pub(super) mod stock;

@@ -9,7 +9,7 @@ use crate::world::{GROUND, Spot, World};
 #[derive(Debug, Default)]
 pub(in crate::explore) struct Stock {
     pub(in crate::explore) containers: Vec<ContainerId>,
-    /// So many of them are no packs, and stand first.
+    /// The number of entries without packs, which come first.
     pub(in crate::explore) lasting: usize,
     pub(in crate::explore) sources: Vec<Source>,
     pub(in crate::explore) holders: Vec<HolderId>,

@@ -1,7 +1,8 @@
-//! Random walks: far from the start, where no search by breadth gets. Each is judged at every step; what breaks is made short.
+//! Random walks go far beyond a breadth-first search. Each step is checked, and a violating trace
+//! is minimized.
 //!
-//! A walk depends on the seed and on its own number alone, so that the same walks are walked on however many threads, and what is told is
-//! the failure of the walk with the lowest number.
+//! A walk depends only on the seed and its own number, so the walks are the same on any number of
+//! threads. The reported failure is that of the walk with the lowest number.
 
 use std::collections::BTreeMap;
 use std::num::NonZeroUsize;
@@ -29,16 +30,16 @@ use crate::scenario::on_threads;
 use crate::snapshot::Departures;
 use crate::world::World;
 
-/// Which walks are walked.
+/// The walks to run.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Walks {
     /// How many, of all shards together.
     pub count: u64,
     /// How many operations each.
     pub steps: u32,
-    /// Another seed gives other walks.
+    /// A different seed gives different walks.
     pub seed: u64,
-    /// Every so many walks one is walked here, from this one on: (0, 1) walks all, (1, 8) the second of eight parts.
+    /// The part of the walks to run here: (0, 1) is all, (1, 8) the second of eight parts.
     pub shard: (u64, u64),
     /// On how many threads.
     pub threads: NonZeroUsize,
@@ -50,7 +51,7 @@ impl Default for Walks {
     }
 }
 
-/// So many walks lie between two looks at what stops them.
+/// The number of walks between two calls of `progress`.
 const BATCH: u64 = 256;
 
 /// Each walk has its own random numbers, so that it does not matter who walks it.
@@ -58,7 +59,7 @@ pub(in crate::explore) fn seed_of(seed: u64, number: u64) -> u64 {
     seed ^ number.wrapping_mul(0x9e37_79b9_7f4a_7c15)
 }
 
-/// What all walks came to.
+/// The result of all walks.
 struct All {
     occurred: Occurred,
     tried: Tried,
@@ -69,7 +70,7 @@ struct All {
 /// What a walk has done.
 enum Played {
     Operation(Operation),
-    /// In words, where what comes later has other handles.
+    /// As text, since later worlds have different handles.
     Said(String),
 }
 
@@ -98,12 +99,12 @@ impl Going {
     }
 }
 
-/// One of so many steps is a fault, where faults are played.
+/// On average, one step in this number is a fault, if the scope has faults.
 const FAULT_EVERY: u64 = 12;
-/// So often something is drawn before all is tried that can be played.
+/// The number of random choices before every possible operation is tested.
 const DRAWS: u32 = 24;
 
-/// A world that was written down and read back; none if it is not as it was.
+/// A world after saving and loading; `None` if it is not the same world.
 pub(in crate::explore) fn saved_and_loaded(world: &World) -> Option<World> {
     let read = Save::read(&Save::of(world).to_bytes()).ok()?;
     let mut loaded = read.world(world.rules()).ok()?;
@@ -112,7 +113,7 @@ pub(in crate::explore) fn saved_and_loaded(world: &World) -> Option<World> {
     (loaded.snapshot() == world.snapshot()).then_some(loaded)
 }
 
-/// What one walk came to.
+/// The result of one walk.
 struct Walked {
     tried: Tried,
     occurred: Occurred,
@@ -121,10 +122,11 @@ struct Walked {
 }
 
 impl Exploration {
-    /// Walks at random, and tells after each batch how many walks there were, until it is answered with what stops it.
+    /// Runs random walks. `progress` receives the number of walks after each batch, and stops the
+    /// run by returning a bound.
     ///
-    /// What is `always`, `forbidden` and lawful is judged at every step, and what is `possible` looked for; what is `recoverable` takes a
-    /// [search](Exploration::search).
+    /// What is `always`, `forbidden` and lawful is judged at every step, and what is `possible`
+    /// looked for; what is `recoverable` takes a [search](Exploration::search).
     pub fn walk(self, walks: Walks, progress: &mut dyn FnMut(u64) -> Option<Bound>) -> ExplorationReport {
         let (first, every) = (walks.shard.0, walks.shard.1.max(1));
         let here = walks.count.saturating_sub(first).div_ceil(every);
@@ -161,7 +163,7 @@ impl Exploration {
         walked
     }
 
-    /// Plays something. False if nothing can be played any more.
+    /// Performs an operation. False if none is possible.
     fn step(
         &self,
         draws: &Generator<'_>,
@@ -183,7 +185,7 @@ impl Exploration {
         if self.scope.changes_handles() {
             return true;
         }
-        // What is drawn is refused again and again: whatever can be played at all is tried in turn.
+        // The chosen operations are all refused: try every possible one in turn.
         let mut moves = std::mem::take(&mut going.moves);
         self.scope.enumerate(&going.world, &mut moves);
         let mut is_played = false;
@@ -197,7 +199,7 @@ impl Exploration {
         is_played
     }
 
-    /// Whether what is played can't be said later, by playing it again: what comes into the world then has other handles.
+    /// Whether a replay could give the step different handles: after an arrival.
     fn is_said_at_once(&self) -> bool {
         let rules = self.start.rules();
         let is_pack = |&(kind, _): &(KindId, u64)| rules.known_kind(kind).pack().is_some();
@@ -254,7 +256,7 @@ impl Exploration {
         }
     }
 
-    /// What was played, as a scenario writes it.
+    /// The step, as a scenario writes it.
     fn sentences(&self, steps: &[Played]) -> Vec<String> {
         let mut world = self.start.clone();
         let mut said = Vec::new();
@@ -271,7 +273,7 @@ impl Exploration {
         said
     }
 
-    /// Judges the world that a walk has come to by the laws alone.
+    /// Checks the world of a walk by the laws alone.
     fn look_at_the_laws(&self, going: &mut Going, walked: &mut Walked) {
         let Going { world, watch, steps, .. } = going;
         if !walked.found.contains_key(&Aim::Law) && !watch.keeps_the_laws(world) && self.breaks_a_law(world) {
@@ -279,7 +281,7 @@ impl Exploration {
         }
     }
 
-    /// Judges the world that a walk has come to.
+    /// Checks the world of a walk.
     fn look(&self, going: &mut Going, walked: &mut Walked) {
         self.look_at_the_laws(going, walked);
         let Going { world, steps, .. } = going;

@@ -1,4 +1,4 @@
-//! What lies around what: packs, the containers that they are in, and holders.
+//! The surroundings of a place: packs, their containers, and holders.
 
 use super::Draft;
 use crate::world::{GROUND, Spot};
@@ -29,7 +29,7 @@ impl Draft<'_> {
         std::iter::successors(container, |&at| self.around(at))
     }
 
-    /// Whether a container is another, or lies in it at any depth.
+    /// Whether a container is a given one, or inside it at any depth.
     #[inline]
     pub(in crate::ops) fn is_within(&self, container: u32, other: u32) -> bool {
         let mut at = container;
@@ -58,7 +58,7 @@ impl Draft<'_> {
         (holder != u32::MAX).then_some(holder)
     }
 
-    /// Whether a container lies on the ground, or is it.
+    /// Whether a container is the ground, or on it.
     #[inline]
     pub(in crate::ops) fn is_on_ground(&self, container: u32) -> bool {
         if self.world.is_lasting(container) {

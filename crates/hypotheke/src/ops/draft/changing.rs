@@ -85,7 +85,7 @@ impl Draft<'_> {
         Ok(Item { kind: number, class, weight, inner: GROUND })
     }
 
-    /// The number of a class, which the operation brings into the world if it is not there.
+    /// The number of a class, which is new in the world if necessary.
     pub(in crate::ops) fn class_of(&mut self, key: ClassKey) -> u32 {
         let (classes, overlay) = (&self.world.classes, &mut self.scratch.overlay);
         if let Some((_, class)) = overlay.new_classes.iter().find(|(known, _)| *known == key) {
@@ -96,7 +96,8 @@ impl Draft<'_> {
         if let Some(class) = known.filter(|&class| !classes.is_unused(class)) {
             return class;
         }
-        // One that no stack has is taken here, so that its number is not given to another by the same operation.
+        // One that no stack has is taken here, so that its number is not given to another by the
+        // same operation.
         let class = known.unwrap_or_else(|| classes.next(&overlay.new_classes));
         overlay.used = true;
         overlay.new_classes.push((key, class));
@@ -124,7 +125,7 @@ impl Draft<'_> {
     pub(in crate::ops) fn lay_parts(&mut self, item: Item, source: Option<Spot>) {
         let parts = std::mem::take(&mut self.scratch.parts);
         let mut source_end = StackLocation::NOWHERE;
-        // What stays keeps the id; if nothing stays, the first part that comes to lie in an empty place has it.
+        // The remaining part keeps the id; otherwise the first part that reaches an empty place.
         let mut free_id = None;
         if let Some(spot) = source {
             let from = self.cell(spot);
@@ -151,14 +152,14 @@ impl Draft<'_> {
         self.push_transfer(item, count, end, StackLocation::NOWHERE);
     }
 
-    /// Exchanges what lies in two slots.
+    /// Swaps the contents of two slots.
     pub(in crate::ops) fn exchange(&mut self, one: Spot, other: Spot) {
         let (here, there) = (self.cell(one), self.cell(other));
         let event = Event::Swapped { one: self.end(one, here.id), other: self.end(other, there.id) };
         self.scratch.events.push(event);
     }
 
-    /// Exchanges what lies in two slots, of which it is known which stacks those are; 0 stands for none.
+    /// Swaps the contents of two slots with known stack ids; 0 means empty.
     pub(in crate::ops) fn push_exchange(&mut self, (one, mine): (Spot, u64), (other, yours): (Spot, u64)) {
         let event = Event::Swapped { one: self.end(one, mine), other: self.end(other, yours) };
         self.scratch.events.push(event);
@@ -210,7 +211,7 @@ impl Draft<'_> {
 
     /// Where on the ground something lies, or has landed in an operation before in the list.
     pub(in crate::ops) fn position(&self, spot: Spot) -> Position {
-        // Landings have rising numbers, and none is used again: what lay there before has been laid by no event.
+        // Arrival numbers grow and are never used again, so no event placed the earlier stack.
         if spot.slot < self.world.ground.next_landing {
             return self.world.ground.position(spot.slot);
         }
@@ -221,7 +222,7 @@ impl Draft<'_> {
         landed.unwrap_or_else(|| self.world.ground.position(spot.slot))
     }
 
-    /// The end at which something is laid; on the ground that is a new landing, scattered where the request says so.
+    /// The place of new items; on the ground a new arrival, scattered if requested.
     pub(in crate::ops) fn landing_end(&mut self, spot: Spot, id: u64) -> StackLocation {
         if !spot.is_ground() {
             return self.end(spot, id);

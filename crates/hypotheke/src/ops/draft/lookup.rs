@@ -20,7 +20,7 @@ impl Draft<'_> {
         }
     }
 
-    /// Whether a container has departed, by itself or with what it is in.
+    /// Whether a container has departed, on its own or with its surroundings.
     pub(in crate::ops) fn has_left(&self, container: u32) -> bool {
         let outermost = || self.outermost(container);
         self.left.iter().any(|who| match who {

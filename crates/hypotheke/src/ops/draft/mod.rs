@@ -1,7 +1,8 @@
 //! The world as it would be: pending changes laid over the world as it is.
 //!
-//! [`pending`] lays them, [`reading`] and [`around`] read what comes of it, [`lookup`] finds what an operation names, [`changing`] works
-//! out more; [`placing`] says how, and [`noted`] why not.
+//! [`pending`] applies changes, [`reading`] and [`around`] read the result, [`lookup`] finds the
+//! named places, [`changing`] works out more changes; [`placing`] decides how, and [`noted`]
+//! records reasons.
 
 mod around;
 mod changing;
@@ -11,7 +12,7 @@ mod pending;
 mod placing;
 mod reading;
 
-pub(super) use pending::SoFar;
+pub(super) use pending::DraftPoint;
 pub(super) use placing::Onto;
 use placing::Placing;
 
@@ -22,7 +23,7 @@ use crate::ruleset::PutMode;
 use crate::snapshot::Outcome;
 use crate::world::{Cell, DepartingEntity, Event, GROUND, Scratch, World};
 
-/// So many stacks lie on the ground at most: what a request can ask for must not fill the memory.
+/// The maximum number of stacks on the ground: a request must not fill the memory.
 pub(super) const MAX_ON_GROUND: usize = 1 << 20;
 
 /// What is being laid somewhere: items of one class.
@@ -30,7 +31,7 @@ pub(super) const MAX_ON_GROUND: usize = 1 << 20;
 pub(super) struct Item {
     pub(super) kind: u32,
     pub(super) class: u32,
-    /// The weight of one with all that lies in it, in thousandths.
+    /// The weight of one item with its contents, in thousandths.
     pub(super) weight: i64,
     /// The container inside, if it is a pack that is there already.
     pub(super) inner: u32,
@@ -54,14 +55,15 @@ pub(super) struct Draft<'w> {
     scratch: Box<Scratch>,
     next_stack: u64,
     next_landing: u32,
-    /// So many events have been laid over the world as pending cells. Most operations need no more than their events.
+    /// The number of events that are applied as pending cells. Most operations need no pending
+    /// cells.
     settled: usize,
     /// Events other than those of stacks have been worked out.
     others: bool,
     placing: Placing,
-    /// In so many lists of operations that are applied as one the operation stands.
+    /// The number of atomic operations around this one.
     pub(super) nested_lists: u32,
-    /// The holder that acts; none if the game does.
+    /// The acting holder; `None` for the game.
     pub(super) actor: Option<u32>,
     /// How what was in a hand was put where it is.
     pub(super) put_mode: Option<PutMode>,
@@ -113,7 +115,7 @@ impl<'w> Draft<'w> {
         Ok(())
     }
 
-    /// What follows from all that was worked out: shortcuts of which nothing is left, containers that have gone.
+    /// Consequences of the changes: depleted shortcuts, removed containers.
     #[inline]
     pub(super) fn follow_up(&mut self) {
         if self.world.bound() > 0 || self.others {
@@ -140,14 +142,14 @@ impl<'w> Draft<'w> {
         (self.scratch, self.next_stack)
     }
 
-    /// What comes is another operation, on what those before it would leave.
+    /// The next operation works on the result of the previous ones.
     pub(super) fn begin_step(&mut self) {
         self.settle();
         self.placing = Placing::default();
         self.put_mode = None;
     }
 
-    /// An exact operation among several that are applied as one keeps within caps in the end, not by itself.
+    /// An exact operation in an atomic one must keep caps at the end, not on its own.
     #[inline]
     pub(super) fn be_exact(&mut self, exact: bool) {
         self.placing.caps_later = exact && self.nested_lists > 0;

@@ -20,7 +20,7 @@ impl Draft<'_> {
         }
     }
 
-    /// What was noted so far is put aside, so that it can be noted again.
+    /// Sets the recorded reasons aside, so that recording can start again.
     pub(in crate::ops) fn take_noted(&mut self) -> Vec<Cause> {
         self.causes.as_mut().map(std::mem::take).unwrap_or_default()
     }

@@ -1,4 +1,4 @@
-//! Pending changes: what was worked out, laid over the world, so that what follows sees it; and taken away again.
+//! Pending changes: applied on top of the world, so that later steps see them, and removed again.
 
 use rand_xoshiro::Xoshiro256PlusPlus;
 
@@ -7,7 +7,7 @@ use crate::narrow;
 use crate::world::{Bearer, Cell, Event, Overlay, PackContents, Spot, StackLocation};
 
 /// How far a draft has come.
-pub(in crate::ops) struct SoFar {
+pub(in crate::ops) struct DraftPoint {
     events: usize,
     next_stack: u64,
     next_landing: u32,
@@ -34,8 +34,8 @@ impl Draft<'_> {
         bearers
     }
 
-    /// Puts containers in an order in which nothing counts but what can be told of the world: those that last, then the
-    /// insides of packs by the ids of those.
+    /// Orders containers by visible facts only: permanent ones, then the insides of packs by the
+    /// ids of the packs.
     pub(in crate::ops) fn order_of(&self, container: u32) -> (u8, u64, u64) {
         if self.world.is_lasting(container) {
             return self.world.order_of(container);
@@ -84,8 +84,8 @@ impl Draft<'_> {
         there.then_some(Spot { container: origin.container.index, slot: origin.slot })
     }
 
-    /// Keeps in step where the stack in a hand came from, as the world does: it has come into a hand that was empty, or by an
-    /// exchange.
+    /// Keeps in step where the stack in a hand came from, as the world does: it has come into a
+    /// hand that was empty, or by an exchange.
     pub(in crate::ops) fn follow_origin(&mut self, hand: Spot, from: Spot, was_empty: bool) {
         let is_hand = |spot: Spot| spot.container < self.world.container_count() && self.world.is_hand(spot.container);
         if !is_hand(hand) {
@@ -104,7 +104,7 @@ impl Draft<'_> {
         origins.push((holder, origin));
     }
 
-    /// What came into a hand from a slot that goes comes from nowhere then.
+    /// The origin of an item in a hand is cleared when its slot is removed.
     pub(in crate::ops) fn clear_origins_beyond(&mut self, container: u32, slots: u32) {
         for holder in 0..self.world.holder_count() {
             let gone = self.origin(holder).is_some_and(|from| from.container == container && from.slot >= slots);
@@ -116,9 +116,10 @@ impl Draft<'_> {
         }
     }
 
-    /// How far the draft has come, so that what follows can be tried and forgotten. No pack may be created in between.
-    pub(in crate::ops) fn so_far(&self) -> SoFar {
-        SoFar {
+    /// A point of the draft, so that later changes can be dropped. No pack may be created
+    /// in between.
+    pub(in crate::ops) fn point(&self) -> DraftPoint {
+        DraftPoint {
             events: self.scratch.events.len(),
             next_stack: self.next_stack,
             next_landing: self.next_landing,
@@ -127,47 +128,48 @@ impl Draft<'_> {
     }
 
     /// Forgets what was worked out since.
-    pub(in crate::ops) fn go_back_to(&mut self, so_far: &SoFar) {
-        self.scratch.events.truncate(so_far.events);
+    pub(in crate::ops) fn go_back_to(&mut self, point: &DraftPoint) {
+        self.scratch.events.truncate(point.events);
         self.scratch.parts.clear();
-        if self.settled > so_far.events {
+        if self.settled > point.events {
             self.scratch.overlay.clear_cells();
             self.settled = 0;
             self.settle();
         }
-        self.next_stack = so_far.next_stack;
-        self.next_landing = so_far.next_landing;
-        self.scratch.overlay.random.clone_from(&so_far.random);
+        self.next_stack = point.next_stack;
+        self.next_landing = point.next_landing;
+        self.scratch.overlay.random.clone_from(&point.random);
     }
 
-    /// Puts what was worked out since into another order. It must come to the same.
-    pub(in crate::ops) fn reorder(&mut self, so_far: &SoFar, order: impl FnOnce(&[Event]) -> Vec<Event>) {
-        let (next_stack, ordered) = (self.next_stack, order(&self.scratch.events[so_far.events..]));
-        self.go_back_to(so_far);
+    /// Reorders the changes since then. The result must stay the same.
+    pub(in crate::ops) fn reorder(&mut self, point: &DraftPoint, order: impl FnOnce(&[Event]) -> Vec<Event>) {
+        let (next_stack, ordered) = (self.next_stack, order(&self.scratch.events[point.events..]));
+        self.go_back_to(point);
         self.scratch.events.extend(ordered);
         self.next_stack = next_stack;
         self.settle();
     }
 
-    /// A stack waits beyond the slots of its container, where nothing looks for it, until its slot is free again.
-    pub(in crate::ops) fn set_aside_as_orphan(&mut self, spot: Spot) -> Spot {
-        let aside = Spot { container: spot.container, slot: self.slots(spot.container) };
+    /// A stack waits beyond the slots of its container, where nothing looks for it, until its slot
+    /// is free again.
+    pub(in crate::ops) fn move_to_spare_slot(&mut self, spot: Spot) -> Spot {
+        let spare = Spot { container: spot.container, slot: self.slots(spot.container) };
         let cell = self.cell(spot);
         self.scratch.overlay.used = true;
-        self.place(aside, Cell::default());
-        self.push_transfer(self.item(cell), cell.count, self.end(spot, cell.id), self.end(aside, cell.id));
+        self.place(spare, Cell::default());
+        self.push_transfer(self.item(cell), cell.count, self.end(spot, cell.id), self.end(spare, cell.id));
         self.settle();
-        aside
+        spare
     }
 
-    /// What lies there is no encumbrance to its container any more.
+    /// Its contents no longer count for its container.
     pub(in crate::ops) fn take_out_of_sums(&mut self, spot: Spot) {
         let cell = self.cell(spot);
         let (item, weight) = (self.item(cell), self.cell_weight(cell));
         self.add_to_sums(Bearer::Container(spot.container), item, cell.count, weight, -1);
     }
 
-    /// Lays what was done so far over the world, so that what follows sees it.
+    /// Applies the changes so far on top of the world, so that later steps see them.
     pub(in crate::ops) fn settle(&mut self) {
         for index in self.settled..self.scratch.events.len() {
             let event = self.scratch.events[index];
@@ -222,7 +224,7 @@ impl Draft<'_> {
         }
     }
 
-    /// Adds a stack to the sums of all that bear what lies in a spot, or takes it from them.
+    /// Adds a stack to the sums of everything that carries a spot, or removes it.
     pub(in crate::ops) fn shift(&mut self, spot: Spot, cell: Cell, sign: i64) {
         if cell.is_empty() {
             return;
@@ -252,7 +254,7 @@ impl Draft<'_> {
         }
     }
 
-    /// Puts a cell in a spot; what lies in a pack goes with it.
+    /// Puts a cell in a spot; the contents of a pack move with it.
     pub(in crate::ops) fn place(&mut self, spot: Spot, cell: Cell) {
         if cell.is_pack() {
             let parents = &mut self.scratch.overlay.parents;

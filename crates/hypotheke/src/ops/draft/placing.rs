@@ -30,7 +30,7 @@ pub(super) struct Placing {
     pub(super) passed_over: Option<Spot>,
     /// Caps are judged in the end, not now.
     pub(super) caps_later: bool,
-    /// A container that is about to have so many slots.
+    /// A container that will have this number of slots.
     pub(super) shrinking: Option<(u32, u32)>,
 }
 

@@ -81,7 +81,7 @@ impl Draft<'_> {
         self.state(spot.container).limit(&self.world.rules, kind, spot.slot)
     }
 
-    /// What lies in a container.
+    /// The contents of a container.
     pub(in crate::ops) fn cells_in(&self, container: u32) -> impl Iterator<Item = Cell> + '_ {
         let mut from = Some(0);
         std::iter::from_fn(move || {
@@ -91,7 +91,7 @@ impl Draft<'_> {
         })
     }
 
-    /// The first of all that lies in a container, at any depth, that is wanted.
+    /// The first wanted stack in a container, at any depth.
     pub(in crate::ops) fn find_within(&self, container: u32, wanted: &impl Fn(Cell) -> bool) -> Option<Cell> {
         self.cells_in(container).find_map(|cell| {
             if wanted(cell) {
@@ -118,7 +118,7 @@ impl Draft<'_> {
             found = slot.checked_add(1).and_then(in_world);
         }
         let wanted = |cell: Cell| !cell.is_empty() && kind.is_none_or(|kind| cell.kind == kind);
-        least(found, pending.next(container, from, wanted))
+        lower(found, pending.next(container, from, wanted))
     }
 
     #[inline]
@@ -172,7 +172,7 @@ impl Draft<'_> {
         };
         let limit = |spot: Spot, kind| state.limit(&self.world.rules, kind, spot.slot);
         let pending = &self.scratch.overlay.pending;
-        least(found, pending.next_target(container, class, from, limit))
+        lower(found, pending.next_target(container, class, from, limit))
     }
 
     #[inline]
@@ -185,7 +185,7 @@ impl Draft<'_> {
         self.world.classes.admits(&self.world.rules, filter, item.kind, item.class)
     }
 
-    /// How many items satisfy the filter of a cap in `count` items with all that lies in them.
+    /// The number of items that match the filter of a cap in `count` items with their contents.
     pub(in crate::ops) fn counted(&self, item: Item, count: u32, number: u32) -> i64 {
         let own = self.admits(Some(self.world.rules.cap_filters[number as usize]), item);
         let inside = if item.is_pack() { self.capped(Bearer::Container(item.inner), number) } else { 0 };
@@ -203,7 +203,7 @@ impl Draft<'_> {
         if inner == GROUND { 0 } else { self.weight_of(Bearer::Container(inner)) }
     }
 
-    /// The value of a stack and of all that lies in it, in thousandths.
+    /// The value of a stack with its contents, in thousandths.
     pub(in crate::ops) fn value_of(&self, cell: Cell) -> i64 {
         let own = self.world.rules.known_kind_at(cell.kind).value().thousandths().saturating_mul(i64::from(cell.count));
         if !cell.is_pack() {
@@ -225,7 +225,7 @@ impl Draft<'_> {
         rules.known_kind(class.kind).properties().filter_map(number).collect()
     }
 
-    /// The weight of a stack and of all that lies in it.
+    /// The weight of a stack with its contents.
     #[inline]
     pub(in crate::ops) fn cell_weight(&self, cell: Cell) -> i64 {
         if cell.is_empty() { 0 } else { self.item(cell).weight * i64::from(cell.count) }
@@ -258,7 +258,7 @@ impl Draft<'_> {
     }
 }
 
-fn least(one: Option<u32>, other: Option<u32>) -> Option<u32> {
+fn lower(one: Option<u32>, other: Option<u32>) -> Option<u32> {
     match (one, other) {
         (Some(one), Some(other)) => Some(one.min(other)),
         (one, other) => one.or(other),

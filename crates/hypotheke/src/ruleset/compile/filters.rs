@@ -82,7 +82,7 @@ impl FilterNames<'_> {
     /// Looks up the names; what is unknown is a fault and stands for a test that nobody will ask.
     pub(crate) fn resolve(&mut self, filter: &Filter, source: &FilterSource) -> Test {
         match filter {
-            Filter::Name(word) => match self.rules.what(word.as_str()) {
+            Filter::Name(word) => match self.rules.selector(word.as_str()) {
                 Some(Selector::Tag(tag)) => Test::Tag(tag),
                 Some(Selector::Mark(mark)) => Test::Mark(mark),
                 Some(Selector::Kind(kind)) => Test::Kind(kind),

@@ -25,15 +25,20 @@ impl Compiler {
 
     fn version_fault(&self, change: &NameChange) -> Option<Diagnostic> {
         let (version, present) = (change.version.value, self.rules.version);
-        let message = if version > present {
-            format!("version {version} is later than the version of the ruleset, {present}")
+        let (message, help) = if version > present {
+            (
+                format!("version {version} is later than the version of the ruleset, {present}"),
+                format!("Raise `version` to {version}, or move this section to `[migration.{present}]`"),
+            )
         } else if version < 2 {
-            "version 1 is the first version; it has no earlier names".to_owned()
+            (
+                "version 1 is the first version; it has no earlier names".to_owned(),
+                "Write the changes of version 2 in `[migration.2]`".to_owned(),
+            )
         } else {
             return None;
         };
-        let fault = Diagnostic::error("out-of-range", change.version.at, message);
-        Some(fault.help("Write the changes of version 2 in `[migration.2]`, and raise `version` to 2"))
+        Some(Diagnostic::error("out-of-range", change.version.at, message).help(help))
     }
 
     fn knows(&self, what: Changed, name: &str) -> bool {
@@ -53,7 +58,7 @@ impl Compiler {
         }
     }
 
-    /// What has another name now can't have the one before too, unless that is the new name of another.
+    /// A renamed name can't still exist, unless it is the new name of something else.
     fn still_there(&self, new_names: &FxHashSet<Changing<'_>>, change: &NameChange) -> Option<Diagnostic> {
         let name = &change.before.value;
         let is_new_name = new_names.contains(&(change.version.value, change.what, name.as_str()));
@@ -65,7 +70,7 @@ impl Compiler {
         })
     }
 
-    /// What a name became is there, unless a later version changed it again.
+    /// The new name exists, unless a later version changed it again.
     fn unknown_after(&self, change: &NameChange) -> Option<Diagnostic> {
         let after = change.after.as_ref()?;
         let (version, migration) = (change.version.value, &self.rules.migration);
@@ -79,7 +84,7 @@ impl Compiler {
             Changed::Mark => migration.mark_since(version, &after.value),
             Changed::Property => migration.property_since(version, &after.value),
         };
-        // A name of an earlier version may have gone since.
+        // A name of an earlier version may be removed since.
         if version != self.rules.version || self.knows(change.what, &now) {
             return None;
         }
@@ -94,7 +99,11 @@ impl Compiler {
             Changed::Mark => rules.marks().iter().map(crate::Mark::name).collect(),
             Changed::Property => rules.properties().iter().map(crate::Property::name).collect(),
         };
-        let fault = Diagnostic::error("unknown-name", after.at, format!("unknown new name `{now}`"));
+        let message = match change.what {
+            Changed::Removed => format!("unknown container `{now}`"),
+            _ => format!("unknown new name `{now}`"),
+        };
+        let fault = Diagnostic::error("unknown-name", after.at, message);
         Some(fault.label("unknown name").maybe_help(self.suggestion(&now, known)))
     }
 }

@@ -1,4 +1,5 @@
-//! From a ruleset as it is written to one that is valid, or to the list of all that is wrong with it.
+//! From a ruleset as it is written to one that is valid, or to the list of all that is wrong with
+//! it.
 
 mod filters;
 mod migration;
@@ -31,8 +32,8 @@ pub(crate) fn compile(source: RulesetSource) -> Result<Ruleset, RulesetErrors> {
     compile_as(source, RulesetTag::fresh())
 }
 
-/// Compiles the source of a ruleset with changes that leave all names where they stand: the handles of one mean the same in the
-/// other.
+/// Compiles the source of a ruleset with changes that leave all names where they stand: the handles
+/// of one mean the same in the other.
 pub(crate) fn compile_changed(source: RulesetSource, original: &Ruleset) -> Result<Ruleset, RulesetErrors> {
     compile_as(source, original.tag)
 }
@@ -56,10 +57,10 @@ fn compile_as(source: RulesetSource, tag: RulesetTag) -> Result<Ruleset, Ruleset
 /// So deep packs nest where the ruleset says nothing else.
 pub(crate) const DEFAULT_NESTING: u32 = 8;
 
-/// So many requests are remembered where the ruleset does not say.
+/// The default number of remembered requests.
 pub(crate) const DEFAULT_REQUEST_WINDOW: u32 = 256;
 
-/// So deep they may nest at all: what lies in each other is gone through from the inside out with every change.
+/// The maximum nesting: every change visits the packs around a place.
 pub(crate) const MAX_NESTING: u32 = 32;
 
 struct Compiler {
@@ -270,7 +271,8 @@ impl Compiler {
         }
     }
 
-    /// The limit of kinds that state none: the least default of their tags, else the ruleset's, else 1.
+    /// The limit of kinds that state none: the least default of their tags, else the ruleset's,
+    /// else 1.
     fn compile_limits(&mut self) {
         let by_default = |set: &Vec<TagId>| limit_by_default(&self.rules.tags, set, self.source.stack_limit);
         let defaults: Vec<u32> = self.rules.tag_sets.iter().map(by_default).collect();

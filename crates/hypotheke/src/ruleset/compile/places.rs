@@ -59,7 +59,7 @@ impl Compiler {
                 listed
             }
             Some(slots) => slots.value,
-            // What is written there and can't be read has been told.
+            // Unreadable values were reported before.
             None if source.says_slots => listed.max(1),
             None if listed == 0 => {
                 let message = format!("container `{}` has no slots", source.id.value);
@@ -106,16 +106,17 @@ impl Compiler {
         }
     }
 
-    /// Between which numbers of slots a container may be resized; slots with rules of their own never go.
+    /// Between which numbers of slots a container may be resized; slots with rules of their own
+    /// never go.
     fn compile_bounds(&mut self, source: &ContainerSource, slots: u32, ruled: &[SlotDef]) -> (u32, u32) {
         let staying = small(ruled.iter().rposition(SlotDef::has_rules).map_or(0, |last| last + 1)).max(1);
         let id = &source.id.value;
-        let least = source.min_slots.as_ref().map_or(slots, |least| least.value);
+        let min = source.min_slots.as_ref().map_or(slots, |min| min.value);
         let most = source.max_slots.as_ref().map_or(slots, |most| most.value);
-        if let Some(written) = source.min_slots.as_ref().filter(|least| least.value > slots) {
-            let message = format!("container `{id}` has {slots} slots, fewer than `min-slots = {least}`");
+        if let Some(written) = source.min_slots.as_ref().filter(|min| min.value > slots) {
+            let message = format!("container `{id}` has {slots} slots, fewer than `min-slots = {min}`");
             self.fault(Diagnostic::error("out-of-range", written.at, message));
-        } else if let Some(written) = source.min_slots.as_ref().filter(|least| least.value < staying) {
+        } else if let Some(written) = source.min_slots.as_ref().filter(|min| min.value < staying) {
             let message = format!("container `{id}` lists {staying} slots, which a resize cannot remove");
             self.fault(
                 Diagnostic::error("out-of-range", written.at, message)
@@ -129,7 +130,7 @@ impl Compiler {
             let message = format!("a container has at most {MAX_SLOTS} slots");
             self.fault(Diagnostic::error("out-of-range", written.at, message).label("too many"));
         }
-        (least.min(slots), most.clamp(slots, MAX_SLOTS.max(slots)))
+        (min.min(slots), most.clamp(slots, MAX_SLOTS.max(slots)))
     }
 
     /// Each stack of a pack is one item with a container inside.

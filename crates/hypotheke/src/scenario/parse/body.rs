@@ -1,4 +1,4 @@
-//! What stands under a scenario: a start, steps, an end.
+//! The body of a scenario: a start, steps, an end.
 
 use super::super::tree::{Body, Expected, Line, Step, Together};
 use super::{Parsed, lines, start_head};

@@ -1,4 +1,4 @@
-//! Single lines: what lies where, steps, answers, and what must hold.
+//! Single lines: contents, steps, answers, and checks.
 
 use super::super::tree::{Check, Claim, Expected, Figures, ListStep, Mode, SentRequest, StartLine, Step};
 use super::Parsed;
@@ -29,7 +29,7 @@ fn position(parser: &mut LineParser<'_, '_>, place: &Path) -> Parsed<Option<Posi
     Err(error.help("Only the ground has positions: `ground at 2.5,-1: 1 flare`"))
 }
 
-/// A step that stands on one line.
+/// A step on one line.
 pub(super) fn step(parser: &mut LineParser<'_, '_>) -> Parsed<Step> {
     if parser.keyword("now") {
         return check(parser).map(Step::Now);
@@ -92,7 +92,7 @@ fn name_to_the_end(parser: &mut LineParser<'_, '_>, what: &str) -> Parsed<Word> 
     Ok(name)
 }
 
-/// What stands at the end of the line of an operation.
+/// The end of an operation's line.
 pub(super) fn answer(parser: &mut LineParser<'_, '_>) -> Parsed<Expected> {
     let expected = if parser.take_arrow() { expected(parser)? } else { Expected::Complete };
     parser.end()?;

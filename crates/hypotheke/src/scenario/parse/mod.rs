@@ -1,4 +1,5 @@
-//! Reading a scenario file, line by line. A line that can't be read is a fault; the lines after it are still read.
+//! Reading a scenario file, line by line. A line that can't be read is a fault; the lines after it
+//! are still read.
 
 mod body;
 pub(crate) mod lines;
@@ -110,7 +111,7 @@ impl Reader {
         let span = Span::new(offset, offset + content.len());
         let mut parser = LineParser::new(tokens, span);
         if first.text == "ruleset" {
-            self.ruleset(tokens, title(content, offset, *first));
+            self.ruleset(tokens, &title(content, offset, *first));
             return;
         }
         let is_head = parser.keyword_ahead("scenario") || matches!(first.text, "start" | "steps" | "end" | "table");
@@ -193,7 +194,7 @@ impl Reader {
     }
 
     /// `ruleset ../rules.toml`, before everything else.
-    fn ruleset(&mut self, tokens: &[Token<'_>], path: Word) {
+    fn ruleset(&mut self, tokens: &[Token<'_>], path: &Word) {
         let frame = self.frame(&tokens[0], tokens, true);
         let is_first = matches!(self.current, Current::Outside) && self.file.ruleset.is_none();
         if !is_first || path.as_str().is_empty() {
@@ -283,7 +284,7 @@ fn no_scenario(span: Span) -> SentenceError {
     SentenceError::new(span, "this line is in no scenario").help("Begin a scenario: `scenario TITLE`")
 }
 
-/// What stands after `start`, and after its name: `as ruleset`, `as NAME over limits`, or nothing.
+/// The words after `start` and its name: `as ruleset`, `as NAME over limits`, or none.
 fn start_head(parser: &mut LineParser<'_, '_>) -> Parsed<Start> {
     let base = base(parser)?;
     let over_limits = parser.keyword("over");

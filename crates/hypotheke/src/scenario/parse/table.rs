@@ -1,4 +1,4 @@
-//! Scenarios that are played for each row of a table.
+//! Scenarios that run for each row of a table.
 
 use super::super::tree::{Line, Row, Table, TemplateLine};
 use super::body::BodyReader;
@@ -55,7 +55,7 @@ impl TableReader {
         }
         self.in_rows = false;
         self.fill_in(tokens, *first, &frame, faults);
-        let text = told(tokens);
+        let text = described(tokens);
         self.table.item.lines.push(frame.with(TemplateLine { is_heading, text }));
     }
 
@@ -73,7 +73,7 @@ impl TableReader {
                     .help("Write `nothing` for an empty value"));
             };
             let span = Span::new(first.span.start(), last.span.end());
-            cells.push(Word::new(told(cell).as_str(), span));
+            cells.push(Word::new(described(cell).as_str(), span));
         }
         let columns = &self.table.item.columns;
         if cells.len() != columns.len() {
@@ -87,7 +87,7 @@ impl TableReader {
     /// Reads a line once for each row.
     fn fill_in(&mut self, tokens: &[Token<'_>], first: Token<'_>, frame: &Line<()>, faults: &mut Faults) {
         let tokens = without_comment(tokens);
-        let mut told: Vec<SentenceError> = Vec::new();
+        let mut described: Vec<SentenceError> = Vec::new();
         for (row, body) in self.table.item.rows.iter().zip(&mut self.bodies) {
             let plain = Line { item: (), span: frame.span, comments: Vec::new(), remark: None };
             let read = filled(tokens, &self.table.item.columns, &row.item.cells).and_then(|texts| {
@@ -96,11 +96,11 @@ impl TableReader {
                 body.line(&mut LineParser::new(&tokens, frame.span), first, plain)
             });
             let Err(error) = read else { continue };
-            // What is wrong in each row in the same way is told once.
-            if !faults.is_full() && !told.contains(&error) {
+            // A fault that every row has is reported once.
+            if !faults.is_full() && !described.contains(&error) {
                 let in_row = Location::new(SourceId(0), row.span);
                 faults.push(diagnostic(&error).related(in_row, "with the values of this row"));
-                told.push(error);
+                described.push(error);
             }
         }
     }
@@ -162,7 +162,7 @@ fn filled(tokens: &[Token<'_>], columns: &[Word], cells: &[Word]) -> Parsed<Vec<
     tokens.iter().map(fill_token).collect()
 }
 
-/// The tokens with those values; what comes of a value stands where its column does.
+/// The tokens with the values of a row; each value has the span of its column.
 fn refilled<'a>(tokens: &[Token<'a>], texts: &'a [Option<String>]) -> Vec<Token<'a>> {
     let mut all = Vec::with_capacity(tokens.len());
     let mut own = Vec::new();
@@ -179,7 +179,7 @@ fn refilled<'a>(tokens: &[Token<'a>], texts: &'a [Option<String>]) -> Vec<Token<
 }
 
 /// Tokens as they are written in canonical layout.
-fn told(tokens: &[Token<'_>]) -> String {
+fn described(tokens: &[Token<'_>]) -> String {
     let mut text = String::new();
     let mut glued = true;
     for token in without_comment(tokens) {
