@@ -41,13 +41,13 @@ fn world() -> (World, Vec<ContainerId>) {
 fn main() {
     let (world, containers) = world();
     let from = Place::Slot(containers[0], 3);
-    let mut offers = Vec::new();
+    let mut room = Vec::new();
     let mut times: Vec<f64> = (0..PAIRS)
         .map(|_| {
             let time = timed(&mut || {
                 for &container in containers.iter().cycle().take(10 * PICTURES) {
-                    let _ = black_box(world.room_by_slot(from, None, container, &mut offers));
-                    black_box(&offers);
+                    let _ = black_box(world.room_by_slot(from, None, container, &mut room));
+                    black_box(&room);
                 }
             });
             time.as_secs_f64() * 1e6 / PICTURES as f64

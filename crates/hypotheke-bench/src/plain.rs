@@ -20,7 +20,7 @@ impl Plain {
         Plain { containers: [vec![None; slots], vec![None; slots]] }
     }
 
-    /// Plays one step; gives how many items went.
+    /// Performs one step; returns the number of items.
     pub fn play(&mut self, step: Step) -> u32 {
         match step {
             Step::Create { container, kind, count } => u32::from(self.create(container, kind, count)),

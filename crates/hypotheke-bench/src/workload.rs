@@ -46,7 +46,7 @@ pub enum Step {
         /// How many.
         count: u16,
     },
-    /// All of a slot to another: laid there, merged or swapped.
+    /// The full stack of a slot to another slot: placed, merged or swapped.
     Transfer {
         /// Container and slot.
         from: (usize, usize),
@@ -194,7 +194,7 @@ impl Library {
         Library { world, containers, kinds }
     }
 
-    /// Plays one step; gives how many items went.
+    /// Performs one step; returns the number of items.
     pub fn play(&mut self, step: Step) -> u32 {
         match step {
             Step::Create { container, kind, count } => {

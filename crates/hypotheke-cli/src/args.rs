@@ -1,7 +1,9 @@
 //! The command line.
 
+use std::fmt::Display;
 use std::num::NonZeroUsize;
 use std::path::PathBuf;
+use std::str::FromStr;
 
 use clap::{Args, ColorChoice, Parser, Subcommand, ValueEnum};
 use clap_complete::Shell;
@@ -208,7 +210,7 @@ pub(crate) enum Command {
 
 #[derive(Debug, Args)]
 pub(crate) struct SaveArgs {
-    /// The ruleset, if the files do not tell it
+    /// The ruleset, if the files do not determine it
     #[arg(long, value_name = "FILE")]
     pub(crate) rules: Option<PathBuf>,
 
@@ -223,24 +225,24 @@ pub(crate) struct ExploreArgs {
     #[arg(value_name = "FILE")]
     pub(crate) files: Vec<String>,
 
-    /// The ruleset, if the files do not tell it
+    /// The ruleset, if the files do not determine it
     #[arg(long, value_name = "FILE")]
     pub(crate) rules: Option<PathBuf>,
 
     /// Maximum number of operations from the start
-    #[arg(long, value_name = "COUNT")]
+    #[arg(long, value_name = "COUNT", value_parser = number::<u32>(0, u32::MAX))]
     pub(crate) depth: Option<u32>,
 
     /// Maximum number of states for each file
-    #[arg(long, value_name = "COUNT")]
+    #[arg(long, value_name = "COUNT", value_parser = number::<u64>(0, u64::MAX))]
     pub(crate) states: Option<u64>,
 
     /// Maximum memory for the states of each file
-    #[arg(long, value_name = "MEGABYTES", default_value_t = 2_000)]
+    #[arg(long, value_name = "MEGABYTES", default_value_t = 2_000, value_parser = number::<u64>(0, u64::MAX))]
     pub(crate) memory: u64,
 
     /// Maximum time in all
-    #[arg(long, value_name = "SECONDS")]
+    #[arg(long, value_name = "SECONDS", value_parser = number::<u64>(0, u64::MAX))]
     pub(crate) time: Option<u64>,
 
     /// Disable symmetry reduction (same verdicts, more states)
@@ -248,15 +250,15 @@ pub(crate) struct ExploreArgs {
     pub(crate) no_symmetry: bool,
 
     /// Run this number of random walks instead of a search; violations are minimized
-    #[arg(long, value_name = "COUNT", conflicts_with_all = ["depth", "states", "no_symmetry"])]
+    #[arg(long, value_name = "COUNT", conflicts_with_all = ["depth", "states", "no_symmetry"], value_parser = number::<u64>(0, u64::MAX))]
     pub(crate) walks: Option<u64>,
 
     /// Number of operations of a walk
-    #[arg(long, value_name = "COUNT", default_value_t = 50, requires = "walks")]
+    #[arg(long, value_name = "COUNT", default_value_t = 50, requires = "walks", value_parser = number::<u32>(0, u32::MAX))]
     pub(crate) steps: u32,
 
     /// Seed of the walks
-    #[arg(long, value_name = "NUMBER", default_value_t = 0, requires = "walks")]
+    #[arg(long, value_name = "NUMBER", default_value_t = 0, requires = "walks", value_parser = number::<u64>(0, u64::MAX))]
     pub(crate) seed: u64,
 
     /// Run only one part of the walks, such as 2/8, so that several machines can share them
@@ -264,17 +266,17 @@ pub(crate) struct ExploreArgs {
     pub(crate) shard: Option<(u64, u64)>,
 
     /// Number of threads [default: the number of cores]
-    #[arg(long, value_name = "COUNT")]
+    #[arg(long, value_name = "COUNT", value_parser = number::<NonZeroUsize>(NonZeroUsize::MIN, NonZeroUsize::MAX))]
     pub(crate) threads: Option<NonZeroUsize>,
 
     /// Also search all interleavings of this number of concurrent requests from each holder, with
     /// stale, repeated and lost messages
-    #[arg(long, value_name = "COUNT", conflicts_with = "walks", value_parser = clap::value_parser!(u32).range(1..=4))]
+    #[arg(long, value_name = "COUNT", conflicts_with = "walks", value_parser = number::<u32>(1, 4))]
     pub(crate) concurrent_requests: Option<u32>,
 
     /// Maximum number of network steps of the interleavings: sending, arrival, sending again
     /// [default: 200000]
-    #[arg(long, value_name = "COUNT", requires = "concurrent_requests", conflicts_with = "walks", value_parser = clap::value_parser!(u64).range(1..))]
+    #[arg(long, value_name = "COUNT", requires = "concurrent_requests", conflicts_with = "walks", value_parser = number::<u64>(1, u64::MAX))]
     pub(crate) network_steps: Option<u64>,
 
     /// Draw states by depth and refusals by reason to this file
@@ -294,6 +296,17 @@ pub(crate) struct ExploreArgs {
     pub(crate) accept_partial: bool,
 }
 
+/// Reads a whole number within bounds.
+fn number<T>(min: T, max: T) -> impl Fn(&str) -> Result<T, String> + Clone
+where
+    T: FromStr + PartialOrd + Display + Copy,
+{
+    move |text| match text.parse() {
+        Ok(number) if min <= number && number <= max => Ok(number),
+        _ => Err(format!("write a whole number from {min} to {max}")),
+    }
+}
+
 /// `2/8`: the second of eight parts, counted from 0 inside.
 fn shard(text: &str) -> Result<(u64, u64), String> {
     let parts = text.split_once('/').and_then(|(part, parts)| Some((part.parse().ok()?, parts.parse().ok()?)));
@@ -309,7 +322,7 @@ pub(crate) struct TestSavesArgs {
     #[arg(value_name = "FILE")]
     pub(crate) files: Vec<String>,
 
-    /// The ruleset, if the files do not tell it
+    /// The ruleset, if the files do not determine it
     #[arg(long, value_name = "FILE")]
     pub(crate) rules: Option<PathBuf>,
 
@@ -318,27 +331,27 @@ pub(crate) struct TestSavesArgs {
     pub(crate) next_rules: Option<PathBuf>,
 
     /// Maximum number of times that the player joins one of two servers
-    #[arg(long, value_name = "COUNT", default_value_t = 3, value_parser = clap::value_parser!(u32).range(1..=9))]
+    #[arg(long, value_name = "COUNT", default_value_t = 3, value_parser = number::<u32>(1, 9))]
     pub(crate) joins: u32,
 
     /// Maximum number of times that the player puts an item into the world of a server or takes one
-    #[arg(long, value_name = "COUNT", default_value_t = 1, value_parser = clap::value_parser!(u32).range(0..=9))]
+    #[arg(long, value_name = "COUNT", default_value_t = 1, value_parser = number::<u32>(0, 9))]
     pub(crate) item_moves: u32,
 
     /// Maximum number of faults of the store
-    #[arg(long, value_name = "COUNT", default_value_t = 1, value_parser = clap::value_parser!(u32).range(0..=9))]
+    #[arg(long, value_name = "COUNT", default_value_t = 1, value_parser = number::<u32>(0, 9))]
     pub(crate) faults: u32,
 
     /// Maximum number of times that a lease expires
-    #[arg(long, value_name = "COUNT", default_value_t = 1, value_parser = clap::value_parser!(u32).range(0..=9))]
+    #[arg(long, value_name = "COUNT", default_value_t = 1, value_parser = number::<u32>(0, 9))]
     pub(crate) lease_expiries: u32,
 
     /// Maximum number of states of the two servers
-    #[arg(long, value_name = "COUNT", default_value_t = 500_000)]
+    #[arg(long, value_name = "COUNT", default_value_t = 500_000, value_parser = number::<u64>(0, u64::MAX))]
     pub(crate) states: u64,
 
     /// Maximum time for the two servers
-    #[arg(long, value_name = "SECONDS")]
+    #[arg(long, value_name = "SECONDS", value_parser = number::<u64>(0, u64::MAX))]
     pub(crate) time: Option<u64>,
 
     /// Exit with 0 even if time or an interrupt stopped it
@@ -394,7 +407,7 @@ pub(crate) struct FitsArgs {
     #[arg(value_name = "FILE|CONTAINER")]
     pub(crate) files: Vec<String>,
 
-    /// The ruleset, if the files do not tell it
+    /// The ruleset, if the files do not determine it
     #[arg(long, value_name = "FILE")]
     pub(crate) rules: Option<PathBuf>,
 
@@ -413,7 +426,7 @@ pub(crate) struct CoverageArgs {
     #[arg(value_name = "FILE")]
     pub(crate) files: Vec<String>,
 
-    /// The ruleset, if the files do not tell it
+    /// The ruleset, if the files do not determine it
     #[arg(long, value_name = "FILE")]
     pub(crate) rules: Option<PathBuf>,
 
@@ -426,7 +439,7 @@ pub(crate) struct CoverageArgs {
     pub(crate) no_suggestions: bool,
 
     /// Number of threads [default: the number of cores]
-    #[arg(long, value_name = "COUNT")]
+    #[arg(long, value_name = "COUNT", value_parser = number::<NonZeroUsize>(NonZeroUsize::MIN, NonZeroUsize::MAX))]
     pub(crate) threads: Option<NonZeroUsize>,
 }
 
@@ -437,7 +450,7 @@ pub(crate) struct VerifyArgs {
     #[arg(value_name = "FILE")]
     pub(crate) files: Vec<String>,
 
-    /// The ruleset, if the files do not tell it
+    /// The ruleset, if the files do not determine it
     #[arg(long, value_name = "FILE")]
     pub(crate) rules: Option<PathBuf>,
 
@@ -466,7 +479,7 @@ pub(crate) struct VerifyArgs {
     pub(crate) watch: bool,
 
     /// Number of threads [default: the number of cores]
-    #[arg(long, value_name = "COUNT")]
+    #[arg(long, value_name = "COUNT", value_parser = number::<NonZeroUsize>(NonZeroUsize::MIN, NonZeroUsize::MAX))]
     pub(crate) threads: Option<NonZeroUsize>,
 }
 

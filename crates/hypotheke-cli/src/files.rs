@@ -36,6 +36,19 @@ impl InputError {
         InputError::Usage { message: message.into(), help: help.map(str::to_owned) }
     }
 
+    /// The name of the file with the error, and the first message.
+    pub(crate) fn file_and_message(&self) -> (String, String) {
+        let first = self.diagnostics().and_then(|found| Some((found, found.iter().next()?)));
+        match (first, self) {
+            (Some((found, first)), _) => {
+                let source = found.source(first.location()).map_or("", hypotheke::text::Source::name);
+                (source.to_owned(), first.message().to_owned())
+            }
+            (None, InputError::Load(LoadError::Read { path, .. })) => (path.display().to_string(), self.to_string()),
+            (None, _) => ("input".to_owned(), self.to_string()),
+        }
+    }
+
     /// The diagnostics of a text, if there are any.
     pub(crate) fn diagnostics(&self) -> Option<&Diagnostics> {
         match self {

@@ -184,7 +184,7 @@ impl Inputs {
             }
             let texts = self.scenarios.iter().chain(&self.claims);
             for path in texts.filter(|path| !is_standard_input(path)) {
-                found.extend(named_ruleset(path).or_else(|| nearest(&folder_of(path))));
+                found.extend(named_ruleset(path)?.or_else(|| nearest(&folder_of(path))));
             }
             if self.folders.is_empty() {
                 // A save in a folder may wait to be migrated: only a named one chooses the ruleset.
@@ -241,9 +241,10 @@ impl Inputs {
         }
         // The files of the folder may name it.
         let texts = self.scenarios.iter().chain(&self.claims).filter(|path| path.starts_with(folder));
-        let mut named = texts.filter_map(|path| named_ruleset(path));
-        if let Some(named) = named.next() {
-            return Ok(Some(named));
+        for path in texts {
+            if let Some(named) = named_ruleset(path)? {
+                return Ok(Some(named));
+            }
         }
         let entries = std::fs::read_dir(folder).map_err(|error| unreadable(folder, &error))?;
         let mut rulesets: Vec<PathBuf> = entries
@@ -353,14 +354,19 @@ fn nearest(folder: &Path) -> Option<PathBuf> {
 }
 
 /// The ruleset that the first line of a scenario or claims file names.
-fn named_ruleset(path: &Path) -> Option<PathBuf> {
-    let named = match FileKind::of_suffix(path)? {
-        FileKind::Claims => ClaimsFile::load(path).ok()?.ruleset()?.to_owned(),
-        _ => ScenarioFile::load(path).ok()?.ruleset()?.to_owned(),
+fn named_ruleset(path: &Path) -> Result<Option<PathBuf>, InputError> {
+    // Few files name one: only those are read to the end here.
+    let begins = |line: &str| line.trim_start().starts_with("ruleset ");
+    if !std::fs::read_to_string(path).is_ok_and(|text| text.lines().any(begins)) {
+        return Ok(None);
+    }
+    let named = match FileKind::of_suffix(path) {
+        Some(FileKind::Claims) => ClaimsFile::load(path).ok().and_then(|file| Some(file.ruleset()?.to_owned())),
+        _ => ScenarioFile::load(path).ok().and_then(|file| Some(file.ruleset()?.to_owned())),
     };
-    let folder = path.parent().unwrap_or(Path::new(""));
+    let Some(named) = named else { return Ok(None) };
     // `earlier/../rules.toml` is shorter as `rules.toml`.
-    let mut joined = folder.to_owned();
+    let mut joined = path.parent().unwrap_or(Path::new("")).to_owned();
     for part in Path::new(&named).components() {
         match part {
             std::path::Component::ParentDir if joined.file_name().is_some() => drop(joined.pop()),
@@ -368,7 +374,11 @@ fn named_ruleset(path: &Path) -> Option<PathBuf> {
             part => joined.push(part),
         }
     }
-    Some(joined)
+    if joined.is_file() {
+        return Ok(Some(joined));
+    }
+    let message = format!("`{}` names the ruleset `{named}`, which does not exist", path.display());
+    Err(InputError::usage(message, Some("Correct its line `ruleset`, relative to the folder of the file")))
 }
 
 fn begins_as_save(path: &Path) -> bool {

@@ -110,10 +110,71 @@ fn faults_of_all_scenario_files_are_listed_in_one_run() {
         .expect("written");
     let assert = hypotheke(&rules).arg("verify").assert().code(2).stderr_eq(golden("verify-faults.txt"));
     // The other files are run.
-    assert!(String::from_utf8_lossy(&assert.get_output().stdout).contains("133 scenarios passed"));
+    assert!(
+        String::from_utf8_lossy(&assert.get_output().stdout)
+            .contains("133 scenarios passed   240 steps, 297 checks\n2 files NOT INCLUDED")
+    );
+    let junit = output(hypotheke(&rules).args(["verify", "--format", "junit"]), 2);
+    assert_eq!(junit.matches("<error message=").count(), 2, "{junit}");
+    assert!(junit.contains("<testsuite name=\"scenarios/a.scenario\""), "{junit}");
     let json: Value =
         serde_json::from_str(&output(hypotheke(&rules).args(["verify", "--format", "json"]), 2)).expect("JSON");
     assert_eq!(json["diagnostics"].as_array().map(Vec::len), Some(2));
+}
+
+#[test]
+fn claims_files_with_errors_are_counted() {
+    let traverse = traverse();
+    let rules = traverse.path().join("traverse/loopholes");
+    std::fs::write(rules.join("claims/bad.claims"), "always\n  count of smoke <= 1\n").expect("written");
+    let text = output(hypotheke(&rules).args(["explore", "fixed.toml", "claims"]), 2);
+    assert!(text.ends_with("6 claims: all hold\n1 file NOT INCLUDED: see the errors\n"), "{text}");
+}
+
+#[test]
+fn json_results_contain_the_errors_of_unreadable_files() {
+    let traverse = traverse();
+    let demo = traverse.path().join("traverse");
+    std::fs::write(demo.join("scenarios/bad.scenario"), "scenario A\n  steps\n    fly\n").expect("written");
+    let commands: [&[&str]; 4] = [
+        &["verify"],
+        &["fmt", "--check"],
+        &["compare", "rules.toml", "rules.toml", "scenarios"],
+        &["test-saves", "scenarios/bad.scenario", "scenarios/camp.scenario", "--joins", "1"],
+    ];
+    for command in commands {
+        let json = output(hypotheke(&demo).args(command).args(["--format", "json"]), 2);
+        let json: Value = serde_json::from_str(&json).expect("JSON");
+        assert_eq!(json["diagnostics"][0]["file"], "scenarios/bad.scenario", "{command:?}: {json}");
+    }
+}
+
+#[test]
+fn numbers_out_of_range_are_reported_with_the_range() {
+    let folder = tempfile::tempdir().expect("a folder");
+    for (arguments, range) in [
+        (["explore", "--depth", "99999999999999999999"], "from 0 to 4294967295"),
+        (["explore", "--states", "-1"], "unexpected argument"),
+        (["verify", "--threads", "0"], "from 1 to "),
+        (["coverage", "--threads", "many"], "from 1 to "),
+        (["explore", "--concurrent-requests", "9"], "from 1 to 4"),
+        (["test-saves", "--joins", "0"], "from 1 to 9"),
+    ] {
+        let assert = hypotheke(folder.path()).args(arguments).assert().code(2);
+        let text = String::from_utf8_lossy(&assert.get_output().stderr).into_owned();
+        assert!(text.contains(range), "{arguments:?}: {text}");
+    }
+}
+
+#[test]
+fn a_missing_named_ruleset_is_reported_with_its_scenario() {
+    let folder = tempfile::tempdir().expect("a folder");
+    std::fs::write(folder.path().join("a.scenario"), "ruleset old/rules.toml\nscenario A\n").expect("written");
+    hypotheke(folder.path()).args(["verify", "a.scenario"]).assert().code(2).stdout_eq("").stderr_eq(str![[r#"
+error: `a.scenario` names the ruleset `old/rules.toml`, which does not exist
+  help: Correct its line `ruleset`, relative to the folder of the file
+
+"#]]);
 }
 
 #[test]

@@ -142,7 +142,7 @@ error: cannot load `saves/night.json`: checksum mismatch: the file says 107d1f5a
     assert_eq!(json["violations"][0]["law"], "conservation");
     write(&text[..text.len() / 2]);
     hypotheke(&rules).args(["show", "saves/night.json"]).assert().code(2).stderr_eq(str![[r#"
-error: cannot load `saves/night.json`: line [..], column [..]: EOF while parsing [..]
+error: cannot load `saves/night.json`: line [..], column [..]: the text ends too early
   help: Try an earlier save of the same world
 
 "#]]);

@@ -5,7 +5,7 @@
 //! game would for what it draws.
 //!
 //!     cargo run --release -p hypotheke --example entities          # a few frames
-//!     cargo run --release -p hypotheke --example entities -- 500   # more; the rate is described on standard error
+//!     cargo run --release -p hypotheke --example entities -- 500   # more; prints the rate to standard error
 
 #![expect(clippy::disallowed_methods, reason = "a rate needs a clock")]
 

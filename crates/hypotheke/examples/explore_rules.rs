@@ -1,5 +1,5 @@
-//! Exploration in the tests of a game: whatever order of play there is, a claim about its rules
-//! holds, or here is the shortest way to break it.
+//! Exploration in the tests of a game: a claim about its rules holds in every order of operations,
+//! or here is the shortest way to break it.
 //!
 //! ```text
 //! cargo run -p hypotheke --example explore_rules

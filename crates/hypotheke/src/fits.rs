@@ -72,7 +72,7 @@ pub struct Fit {
     pub per_slot: u32,
     /// The most items in the container, if it is empty otherwise.
     pub per_container: u64,
-    /// Why not more.
+    /// The limit that stops the next item.
     pub limited_by: LimitedBy,
     /// The container or holder whose cap or weight cap that is; `None` if slots or nothing bind.
     pub whose: Option<Bearer>,

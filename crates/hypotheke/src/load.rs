@@ -23,7 +23,7 @@ pub enum LoadError {
     Read {
         /// The file.
         path: PathBuf,
-        /// Why not.
+        /// The cause.
         cause: String,
         /// The error of the operating system, if it gave one.
         #[source]
@@ -175,8 +175,8 @@ impl Ruleset {
         RulesetBuilder::default()
     }
 
-    /// Looks for what is valid but most likely not meant: kinds that fit nowhere, slots that admit
-    /// nothing, weight caps that nothing can keep, tags that look like slips.
+    /// Finds valid but likely unintended rules: kinds that fit nowhere, slots that admit nothing,
+    /// weight caps below every item, tags that look like slips.
     #[must_use]
     pub fn lint(&self) -> Diagnostics {
         debug_assert!(self.warnings().iter().all(|warning| warning.severity() == Severity::Warning));
@@ -220,7 +220,7 @@ impl Save {
     /// Reads a save of either form from a file, and trusts it as far as is said.
     ///
     /// # Errors
-    /// If the file can't be read, or what it is instead of a save.
+    /// If the file can't be read, or is not a save.
     pub fn load(path: impl AsRef<FilePath>, trust: Trust) -> Result<Save, LoadError> {
         let path = path.as_ref();
         let bytes = read(path)?;

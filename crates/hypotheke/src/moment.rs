@@ -1,5 +1,5 @@
-//! Moments: which state of which world a plan was made for, and since when a container or a holder
-//! is what it is.
+//! Moments: the state of a world that a plan was made for, and the time since when a container or a
+//! holder is unchanged.
 
 use std::sync::atomic::{AtomicU32, Ordering};
 
@@ -15,11 +15,11 @@ pub(crate) struct Moment {
     change: u32,
 }
 
-/// The moment at which a world is. Every change leads to the next, an undo too, and a clone goes on
-/// in a history of its own.
+/// The present moment of a world. Every change leads to the next, an undo too, and a clone has a
+/// separate history.
 #[derive(Debug)]
 pub(crate) struct Now {
-    /// 0 as long as nobody has requested it since the world was made or cloned.
+    /// 0 until it is first read after the world was made or cloned.
     history: AtomicU32,
     change: u32,
 }
@@ -53,7 +53,7 @@ impl Now {
 }
 
 impl Moment {
-    /// Of what is in no world.
+    /// Belongs to no world.
     pub(crate) const NEVER: Moment = Moment { history: 0, change: 0 };
 }
 

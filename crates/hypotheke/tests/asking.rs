@@ -206,9 +206,9 @@ fn each_slot_says_how_many_it_would_take() {
     let ann = world.holder("ann").unwrap();
     let bag = world.container("ann.bag").unwrap();
     let described = |from: Place, actor, to| {
-        let mut offers = Vec::new();
-        world.room_by_slot(from, actor, to, &mut offers).unwrap();
-        let described = offers.iter().map(|offer| (offer.takes, offer.why_not_all.map(|cause| cause.reason())));
+        let mut room = Vec::new();
+        world.room_by_slot(from, actor, to, &mut room).unwrap();
+        let described = room.iter().map(|slot| (slot.takes, slot.why_not_all.map(|cause| cause.reason())));
         described.collect::<Vec<_>>()
     };
     assert_eq!(
@@ -222,11 +222,11 @@ fn each_slot_says_how_many_it_would_take() {
     );
     // Where it lies it stays.
     assert_eq!(described((sled, 0).into(), None, sled)[0], (2, None));
-    let mut offers = Vec::new();
-    let empty = world.room_by_slot((depot, 11).into(), None, sled, &mut offers).unwrap_err();
+    let mut room = Vec::new();
+    let empty = world.room_by_slot((depot, 11).into(), None, sled, &mut room).unwrap_err();
     assert_eq!(empty.reason(), Reason::EmptySource);
-    assert!(offers.is_empty());
-    let nowhere = world.room_by_slot(Place::Ground, None, sled, &mut offers).unwrap_err();
+    assert!(room.is_empty());
+    let nowhere = world.room_by_slot(Place::Ground, None, sled, &mut room).unwrap_err();
     assert_eq!(nowhere.reason(), Reason::Unknown);
 }
 

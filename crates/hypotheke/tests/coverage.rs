@@ -128,7 +128,7 @@ fn what_a_scenario_shows_is_noticed_and_nothing_else() {
             "sled: admits: `or` in `not signal or wet`: `not signal and wet`",
             "sled: admits: term `not signal`: `signal`",
         ],
-        "a cap that is one off is described by the figures of the refusal"
+        "the figures of a refusal show a cap that is one off"
     );
     let cap = found.rules().iter().find(|rule| rule.text == "weight-cap 100").expect("the cap");
     assert_eq!(cap.tested(), Tested::Complete);

@@ -335,7 +335,7 @@ fn a_server_takes_its_clients_along() {
     );
     ann.use_rules(&rules(1, &[]));
     assert!(ann.receive(&replies.to_all.unwrap()).unwrap().send.is_empty());
-    // What was requested before is done on the world as it is now.
+    // An earlier request is performed on the present world.
     assert_eq!((ann.confirmed(), ann.pending()), (1, 1));
     let news = server.receive(&waiting).to_all.expect("it was applied");
     assert_eq!(ann.receive(&news).unwrap().answers.len(), 1);
@@ -388,7 +388,7 @@ proptest! {
         for violation in &found {
             prop_assert!(violation.law().is_limit(), "{violation}");
             let left = differences.iter().any(|described| described.action == Some(MigrationPolicy::Stay) && described.place == violation.place());
-            prop_assert!(left, "{violation} is described of: {differences:?}");
+            prop_assert!(left, "{violation} is reported: {differences:?}");
             if violation.law() == Law::StackLimit {
                 let on_ground = violation.place().starts_with("ground/");
                 prop_assert!(on_ground || actions[0] != 1, "what was to be spilled is within its limit: {violation}");

@@ -476,7 +476,7 @@ fn what_the_server_undoes_is_undone_for_its_clients() {
     assert!(server.undo().is_ok() && server.undo().is_err(), "one operation was there to be undone");
 }
 
-/// What happens to messages on their put_mode: they wait in any order, get lost, come twice.
+/// What happens to messages on the line: delayed, reordered, lost, duplicated.
 struct Network {
     to_server: Vec<(usize, ToServer)>,
     to_clients: Vec<Vec<ToClient>>,

@@ -374,7 +374,7 @@ fn many_marks_on_many_stacks_come_back_and_few_bytes_can_t_ask_for_them() {
     let save = Save::of(&world);
     let bytes = save.to_bytes();
     assert_eq!(Save::read(&bytes), Ok(save));
-    assert!(bytes.len() > 100 * 40 * 3, "they are described one by one: {}", bytes.len());
+    assert!(bytes.len() > 100 * 40 * 3, "they are stored one by one: {}", bytes.len());
 }
 
 /// Format 1 had other names for these; the transfer records of that time had them too.

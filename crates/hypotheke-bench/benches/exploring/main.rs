@@ -95,8 +95,7 @@ fn one_part(part: &str) {
     println!("{}", peak());
 }
 
-/// How long it takes to find and to make short what is no less than five steps away, for twenty
-/// seeds.
+/// The time to find and minimize a violation at least five steps away, for twenty seeds.
 fn shortening() {
     let mut builder = Ruleset::builder().kind("flare", |kind| kind).container("sled", |sled| sled.slots(6));
     for name in ["box-a", "box-b", "box-c", "box-d", "box-e"] {

@@ -56,6 +56,12 @@ pub(crate) fn run(
     }
     let mut page = Page::default();
     draw(&mut page, &trial.world, &named, &reply, &changes);
+    let next = reply.answer().err().and_then(|refusal| as_far_as_it_goes(&named, refusal.max_amount()));
+    if let Some(next) = next {
+        let after: String = setting.after.iter().map(|sentence| format!(" --after {}", quoted(sentence))).collect();
+        let edited = if setting.saved.allow_edited { " --allow-edited" } else { "" };
+        page.next(&format!("hypotheke ask {}{}{after}{edited}", quoted(&next), inputs.pasted()));
+    }
     if let Some((path, _)) = target {
         page.plain(&format!("wrote  {}", path.display())).end();
     }
@@ -184,10 +190,6 @@ fn draw(page: &mut Page, world: &World, named: &NamedOperation, reply: &Reply, c
     }
     for &cause in reply.causes() {
         draw_cause(page, world, cause);
-    }
-    let next = reply.answer().err().and_then(|refusal| as_far_as_it_goes(named, refusal.max_amount()));
-    if let Some(next) = next {
-        page.next(&format!("hypotheke ask {}", quoted(&next.clone())));
     }
 }
 

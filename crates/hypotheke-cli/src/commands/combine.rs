@@ -1,11 +1,13 @@
-//! explore --combine: the parts of a run that several machines have walked, as if one had.
+//! explore --combine: joins the parts of a run on several machines into the result of one run.
 
 use std::path::{Path, PathBuf};
+
+use hypotheke::text::system_cause;
 
 use crate::files::InputError;
 use crate::formats::explore::{ClaimJson, ExploreJson, ExploredJson, TraceJson, WalksJson};
 
-/// What was gathered, and the parts that are missing.
+/// The combined results, and the missing parts.
 pub(crate) struct Combined {
     pub(crate) whole: ExploreJson,
     pub(crate) missing: Vec<String>,
@@ -56,10 +58,17 @@ fn read(path: &Path) -> Result<Part, InputError> {
         return Err(InputError::usage(format!("`{named}` is not a file"), Some("Name the JSON output of a part")));
     }
     let bytes = std::fs::read(path).map_err(|error| {
-        InputError::usage(format!("cannot read `{named}`: {error}"), Some("Name the JSON output of a part"))
+        InputError::usage(
+            format!("cannot read `{named}`: {}", system_cause(&error)),
+            Some("Name the JSON output of a part"),
+        )
     })?;
     let found: ExploreJson = serde_json::from_slice(&bytes).map_err(|error| {
-        let message = format!("`{named}` is not an output of `explore --format json`: {error}");
+        let message = format!(
+            "`{named}` is not an output of `explore --format json`: line {}, column {}",
+            error.line(),
+            error.column()
+        );
         InputError::usage(message, Some("Name the outputs of `explore --walks COUNT --shard 2/8 --format json`"))
     })?;
     let walks: Option<Vec<&WalksJson>> = found.files.iter().map(|file| file.walks.as_ref()).collect();
@@ -78,7 +87,7 @@ fn read(path: &Path) -> Result<Part, InputError> {
     Ok(Part { path: path.to_owned(), found, part })
 }
 
-/// Why two are not of one run, if they are not.
+/// The reason why two parts are not of one run, if they are not.
 fn difference(one: &Part, other: &Part) -> Option<&'static str> {
     let sentences = |found: &ExploreJson| -> Vec<Vec<String>> {
         let said = |claim: &ClaimJson| format!("{} {}", claim.kind, claim.claim);

@@ -23,7 +23,7 @@ pub(crate) fn run(output: &mut Output, args: &CompareArgs) -> Result<Verdict, In
         changes.extend(changes_in(file, &old, &new, &mut played));
     }
     match output.format {
-        Format::Json => output.write_json(&CompareJson::new(&differences, &changes))?,
+        Format::Json => output.write_json(&CompareJson::new(&differences, &changes, &errors))?,
         _ => output.write(&draw(&differences, &changes, played))?,
     }
     if !errors.is_empty() {

@@ -6,6 +6,7 @@ use super::verify::load_all;
 use super::{Output, Verdict, report_errors};
 use crate::args::Format;
 use crate::files::{InputError, is_standard_input, load_scenarios, replace};
+use crate::formats::diagnostics::errors_json;
 use crate::formats::fmt::FmtJson;
 use crate::inputs::{FileKind, Inputs};
 use crate::render::report::counted;
@@ -38,7 +39,8 @@ pub(crate) fn run(output: &mut Output, named: &[String], check: bool) -> Result<
     let names: Vec<String> = changed.iter().map(|(path, _)| path.display().to_string()).collect();
     if output.format == Format::Json {
         let (changed, would_change) = if check { (None, Some(names.clone())) } else { (Some(names.clone()), None) };
-        output.write_json(&FmtJson { files: files.len(), changed, would_change })?;
+        let diagnostics = errors_json(&errors).0;
+        output.write_json(&FmtJson { files: files.len(), changed, would_change, diagnostics })?;
     } else {
         draw(output, &names, files.len(), check.then(|| inputs.pasted()))?;
     }

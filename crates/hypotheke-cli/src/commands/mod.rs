@@ -204,7 +204,13 @@ fn report(output: &mut Output, error: &InputError) {
 
 /// Reports the errors of some files after the results of the others.
 pub(crate) fn report_errors(output: &mut Output, errors: &[InputError]) -> Verdict {
-    // The JSON of the results contains them.
+    // JSON and JUnit results contain them.
+    if output.format == Format::Text {
+        let mut page = crate::render::Page::default();
+        let files = crate::render::report::counted(errors.len(), "file");
+        page.line(crate::render::Tone::Bad, &format!("{files} NOT INCLUDED: see the errors"));
+        let _ = output.write(&page.into_text());
+    }
     if output.format != Format::Json {
         let _ = output.flush();
         errors.iter().for_each(|error| report(output, error));

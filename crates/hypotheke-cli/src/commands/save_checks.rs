@@ -56,7 +56,7 @@ pub(crate) fn run(output: &mut Output, args: &TestSavesArgs) -> Result<Verdict, 
     checks.push(migration_checks(&resolved, next_rules.as_ref()));
     output.progress("");
     if output.format == Format::Json {
-        output.write_json(&TestSavesJson::new(&rules, &checks))?;
+        output.write_json(&TestSavesJson::new(&rules, &checks, &errors))?;
     } else {
         let mut page = Page::default();
         draw(&mut page, &rules, &checks);

@@ -59,7 +59,7 @@ pub(crate) fn run(output: &mut Output, args: &VerifyArgs) -> Result<Verdict, Inp
     let all = || reports.iter().map(|(file, report)| (resolved[*file].file().source(), report));
     match output.format {
         Format::Json => output.write_json(&VerifyJson::new(all(), &errors))?,
-        Format::Junit => output.write(&junit::text(all())?)?,
+        Format::Junit => output.write(&junit::text(all(), &errors)?)?,
         _ => draw(output, all(), tally, args, &inputs)?,
     }
     Ok(match (errors.is_empty(), tally.failed) {

@@ -4,6 +4,9 @@ use hypotheke::RuleDifference;
 use schemars::JsonSchema;
 use serde::Serialize;
 
+use super::diagnostics::errors_json;
+use crate::files::InputError;
+
 /// The differences between two rulesets.
 #[derive(Debug, Serialize, JsonSchema)]
 pub(crate) struct CompareJson<'c> {
@@ -11,6 +14,9 @@ pub(crate) struct CompareJson<'c> {
     differences: Vec<DifferenceJson>,
     /// The scenarios with a different verdict.
     scenarios: &'c [ScenarioChange],
+    /// The errors of scenario files that could not be read.
+    #[schemars(with = "Vec<serde_json::Map<String, serde_json::Value>>")]
+    diagnostics: Vec<serde_json::Value>,
 }
 
 /// A difference.
@@ -60,7 +66,11 @@ pub(crate) struct ScenarioChange {
 }
 
 impl<'c> CompareJson<'c> {
-    pub(crate) fn new(differences: &[RuleDifference], scenarios: &'c [ScenarioChange]) -> CompareJson<'c> {
+    pub(crate) fn new(
+        differences: &[RuleDifference],
+        scenarios: &'c [ScenarioChange],
+        errors: &[InputError],
+    ) -> CompareJson<'c> {
         let differences = differences.iter().cloned().map(|found| DifferenceJson {
             subject_type: found.subject.kind.word(),
             class: found.class.word(),
@@ -72,6 +82,6 @@ impl<'c> CompareJson<'c> {
             no_longer_admitted: found.no_longer_admitted,
             not_compared: found.not_compared,
         });
-        CompareJson { differences: differences.collect(), scenarios }
+        CompareJson { differences: differences.collect(), scenarios, diagnostics: errors_json(errors).0 }
     }
 }

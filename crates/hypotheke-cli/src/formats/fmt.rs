@@ -15,4 +15,7 @@ pub(crate) struct FmtJson {
     /// With `--check`: the files that would be changed.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub(crate) would_change: Option<Vec<String>>,
+    /// The errors of files that could not be read.
+    #[schemars(with = "Vec<serde_json::Map<String, serde_json::Value>>")]
+    pub(crate) diagnostics: Vec<serde_json::Value>,
 }

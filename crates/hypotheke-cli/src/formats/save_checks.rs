@@ -6,6 +6,8 @@ use hypotheke::Ruleset;
 use schemars::JsonSchema;
 use serde::Serialize;
 
+use super::diagnostics::errors_json;
+use crate::files::InputError;
 use crate::findings::{CheckStatus, Checked};
 
 /// The results of the save tests.
@@ -18,6 +20,9 @@ pub(crate) struct TestSavesJson {
     version: u32,
     /// Always the same five checks, in this order.
     checks: Vec<SaveCheckJson>,
+    /// The errors of files that could not be read.
+    #[schemars(with = "Vec<serde_json::Map<String, serde_json::Value>>")]
+    diagnostics: Vec<serde_json::Value>,
 }
 
 /// One check.
@@ -61,7 +66,7 @@ pub(crate) struct FailureJson {
 }
 
 impl TestSavesJson {
-    pub(crate) fn new(rules: &Ruleset, checks: &[Checked]) -> TestSavesJson {
+    pub(crate) fn new(rules: &Ruleset, checks: &[Checked], errors: &[InputError]) -> TestSavesJson {
         let checks = checks.iter().map(|check| SaveCheckJson {
             check: check.code.to_owned(),
             verdict: match check.status {
@@ -77,6 +82,11 @@ impl TestSavesJson {
                 .as_ref()
                 .map(|failure| FailureJson { trace: failure.trace.clone(), found: failure.found.clone() }),
         });
-        TestSavesJson { title: rules.title().to_owned(), version: rules.version(), checks: checks.collect() }
+        TestSavesJson {
+            title: rules.title().to_owned(),
+            version: rules.version(),
+            checks: checks.collect(),
+            diagnostics: errors_json(errors).0,
+        }
     }
 }

@@ -189,7 +189,7 @@ pub(crate) struct HolderJson {
     hand: Option<StackJson>,
     /// The kinds at which its shortcuts point.
     shortcuts: Vec<Option<String>>,
-    /// What it is granted by what it wears.
+    /// The attributes from worn items.
     attributes: BTreeMap<String, String>,
     /// The most items of what a filter counts.
     caps: Vec<CapJson>,

@@ -7,9 +7,9 @@ use hypotheke::{ContainerId, Decimal, SlotView, StackView, World};
 use super::page::WIDTH;
 use super::{Page, Tone, clip, pad, width};
 
-/// The least columns of one slot.
+/// The minimum columns of one slot.
 const NARROWEST: usize = 11;
-/// The most columns of one slot.
+/// The maximum columns of one slot.
 const WIDEST: usize = 19;
 const INDENT: usize = 2;
 
@@ -100,7 +100,7 @@ fn heading(page: &mut Page, world: &World, id: ContainerId) {
     page.plain(&" ".repeat(gap)).put(Tone::Notable, &right).end();
 }
 
-/// `33.3 of 180 kg`, or `33.3 kg` where there is no cap.
+/// `33.3 of 180 kg`, or `33.3 kg` without a cap.
 pub(crate) fn weight_text(world: &World, weight: Decimal, cap: Option<Decimal>) -> String {
     match cap {
         Some(cap) => format!("{weight} of {}", world.rules().weight_text(cap)),

@@ -25,7 +25,7 @@ pub(crate) fn draw(rules: &Ruleset, found: &Coverage, all: bool, searched: bool,
     if all {
         draw_detected(&mut page, found);
     }
-    draw_summary(&mut page, found, inputs);
+    draw_summary(&mut page, found, searched, inputs);
     page.into_text()
 }
 
@@ -207,7 +207,7 @@ fn draw_detected(page: &mut Page, found: &Coverage) {
     page.blank();
 }
 
-fn draw_summary(page: &mut Page, found: &Coverage, inputs: &Inputs) {
+fn draw_summary(page: &mut Page, found: &Coverage, searched: bool, inputs: &Inputs) {
     let (whole, part, not) = (found.count(Tested::Complete), found.count(Tested::Partly), found.count(Tested::Not));
     let tone = if part + not == 0 { Tone::Good } else { Tone::Bad };
     page.put(tone, &format!("{}% of {} tested", found.percent(), counted(whole + part + not, "rule")));
@@ -217,7 +217,9 @@ fn draw_summary(page: &mut Page, found: &Coverage, inputs: &Inputs) {
     page.put(Tone::Faint, &rest).end();
     if part + not == 0 {
         page.next(&format!("hypotheke coverage{} --show-changes", inputs.pasted()));
-    } else {
+    } else if searched {
         page.line(Tone::Faint, "next: add scenarios for the untested rules; the suggestions above can be pasted");
+    } else {
+        page.line(Tone::Faint, "next: run it without `--no-suggestions`, for scenarios that can be pasted");
     }
 }

@@ -24,9 +24,8 @@ pub(crate) fn draw<'f>(rules: &'f Ruleset, found: &'f Fits, wanted: impl Fn(Kind
     page.put(Tone::Faint, "w").plain("eight, ").put(Tone::Faint, "c").plain("ap or ").put(Tone::Faint, "r");
     page.plain("oom; ").put(Tone::Faint, "W").plain(" or ").put(Tone::Faint, "C").plain(": of the holder").end();
     page.put(Tone::Faint, "- c").plain("  rejected by the container   ");
-    page.put(Tone::Faint, "- s")
-        .plain("  rejected by the slot   ")
-        .put(Tone::Faint, "- n")
+    page.put(Tone::Faint, "- s").plain("  rejected by the slot").end();
+    page.put(Tone::Faint, "- n")
         .plain("  occupies missing slots   ")
         .put(Tone::Faint, "- p")
         .plain("  nothing may be put in")

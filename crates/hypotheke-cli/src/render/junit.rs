@@ -1,4 +1,5 @@
-//! Reports of scenarios as JUnit XML: a suite for each file, a case for each scenario or row.
+//! Reports of scenarios as JUnit XML: a suite for each file, a case for each scenario or row. A file
+//! that could not be run is a suite with one error.
 
 use hypotheke::scenario::ScenarioReport;
 use hypotheke::text::Source;
@@ -7,7 +8,10 @@ use quick_junit::{NonSuccessKind, Report, TestCase, TestCaseStatus, TestSuite};
 use super::{Page, clean, report};
 use crate::files::InputError;
 
-pub(crate) fn text<'r>(reports: impl Iterator<Item = (&'r Source, &'r ScenarioReport)>) -> Result<String, InputError> {
+pub(crate) fn text<'r>(
+    reports: impl Iterator<Item = (&'r Source, &'r ScenarioReport)>,
+    errors: &[InputError],
+) -> Result<String, InputError> {
     let mut whole = Report::new("hypotheke verify");
     let mut suite: Option<TestSuite> = None;
     for (source, report) in reports {
@@ -20,6 +24,14 @@ pub(crate) fn text<'r>(reports: impl Iterator<Item = (&'r Source, &'r ScenarioRe
         });
     }
     whole.add_test_suites(suite);
+    for error in errors {
+        let (name, message) = error.file_and_message();
+        let mut status = TestCaseStatus::non_success(NonSuccessKind::Error);
+        status.set_message(clean(&message));
+        let mut suite = TestSuite::new(clean(&name));
+        suite.add_test_case(TestCase::new("the file can be run", status));
+        whole.add_test_suite(suite);
+    }
     let text = whole.to_string().map_err(std::io::Error::other)?;
     Ok(text)
 }

@@ -7,7 +7,7 @@ use hypotheke::text::{Source, Span};
 use super::page::WIDTH;
 use super::{Page, Tone, clip, container, fold, pad, width};
 
-/// The scenarios of one file. Rows of a table that hold share a line, unless their steps are shown.
+/// The scenarios of one file. Passed rows of a table share a line, unless their steps are shown.
 pub(crate) fn draw_file(page: &mut Page, source: &Source, reports: &[&ScenarioReport]) {
     let same_table = |one: &&ScenarioReport, other: &&ScenarioReport| {
         one.row().is_some() && other.row().is_some() && one.title() == other.title()
@@ -133,7 +133,7 @@ fn draw_failure(page: &mut Page, source: &Source, failure: &Failure) {
     }
 }
 
-/// The line in its file, with what it says underlined.
+/// The line in its file, with the sentence underlined.
 fn draw_line(page: &mut Page, source: &Source, span: Span, place: &str) {
     let at = source.line_column(span.start());
     let file = clip(source.name(), WIDTH - 30 - width(place));
@@ -153,7 +153,7 @@ fn draw_line(page: &mut Page, source: &Source, span: Span, place: &str) {
     page.plain(&" ".repeat(indent)).put(Tone::Bad, &carets).end();
 }
 
-/// What is expected and what is found, item by item; what only one of them has is set off.
+/// Expected and actual contents, item by item; differences are marked.
 fn draw_lists(page: &mut Page, what: &str, expected: &[String], found: &[String]) {
     for (head, items, others) in [("expected", expected, found), ("found", found, expected)] {
         if items.is_empty() {

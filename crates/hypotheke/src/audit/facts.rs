@@ -9,7 +9,7 @@ use crate::quantity::Decimal;
 use crate::ruleset::{ContainerDef, HolderDef, MAX_NESTING, PropertyValue, Ruleset};
 use crate::snapshot::{InSlot, Snapshot, Stack};
 
-/// Where a stack lies: in which container and slot, or on the ground.
+/// The place of a stack: a container and a slot, or the ground.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(super) enum Where {
     In(usize, u32),
@@ -41,9 +41,9 @@ pub(super) struct Held<'s> {
     pub(super) opened_by: &'s [String],
     /// Indexes of [`Facts::stacks`].
     pub(super) stacks: Vec<usize>,
-    /// The container in which the pack lies that brings it.
+    /// The container of the pack that it is inside of.
     around: Option<usize>,
-    /// In how many packs it lies, itself counted.
+    /// The number of packs around it, its own included.
     pub(super) depth: u32,
     /// Who carries it, be it in a pack.
     pub(super) holder: Option<usize>,
@@ -62,7 +62,7 @@ pub(super) struct Facts<'s> {
     insides: BTreeMap<StackId, usize>,
     /// All containers that are reached from the outside, from the outside in.
     order: Vec<usize>,
-    /// What each holder bears: the containers that it carries, and its hand.
+    /// What each holder carries: their containers and their hand.
     borne: Vec<Vec<usize>>,
 }
 

@@ -37,7 +37,7 @@ pub enum Law {
     Identity,
     /// Items in the world are those that came in without those that left.
     Conservation,
-    /// A pack is one item with an inside; it lies somewhere, and not in itself.
+    /// A pack is one item with an inside; it has a place, which is not inside itself.
     Packs,
     /// Shortcuts point at what there is, hands remember slots that are there, containers are open
     /// to holders.
@@ -58,8 +58,8 @@ pub enum Law {
     BlockedSlot,
     /// The maximum number of stacks on the ground.
     Ground,
-    /// Only `create` brings a protected item to the ground, and none is consumed. [`StepAudit`]
-    /// judges it.
+    /// Only `create` puts a protected item on the ground, and none is consumed. [`StepAudit`]
+    /// checks this.
     Protected,
 }
 

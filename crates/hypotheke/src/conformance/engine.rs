@@ -14,19 +14,19 @@ pub struct Engine {
 }
 
 impl Engine {
-    /// One that plays by a ruleset, in a world in which nothing lies.
+    /// An engine with a ruleset and an empty world.
     #[must_use]
     pub fn new(rules: &Arc<Ruleset>) -> Engine {
         Engine { world: World::empty(rules), departures: Departures::new() }
     }
 
-    /// The world that it plays.
+    /// Its world.
     #[must_use]
     pub fn world(&self) -> &World {
         &self.world
     }
 
-    /// The documents of what has departed.
+    /// The transfer records of departures.
     #[must_use]
     pub fn departures(&self) -> &Departures {
         &self.departures

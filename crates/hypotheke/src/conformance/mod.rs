@@ -15,7 +15,7 @@ use crate::ops::{Outcome, Reason, Refusal};
 use crate::quantity::Decimal;
 use crate::snapshot::{Snapshot, SnapshotError};
 
-/// Something that plays worlds by the laws.
+/// An implementation of the laws.
 ///
 /// ```
 /// use hypotheke::conformance::{Answer, Engine, Implementation};
@@ -63,7 +63,7 @@ pub enum Answer {
     Refused {
         /// Why.
         reason: Reason,
-        /// What was requested, or would be, and what is allowed, or there.
+        /// The value that was requested or would result, and the limit or the number present.
         #[serde(default, skip_serializing_if = "Option::is_none")]
         figures: Option<(Decimal, Decimal)>,
         /// The largest amount that fits.

@@ -74,7 +74,7 @@ impl ByKind {
         found
     }
 
-    /// The plays that may notice a change of a kind, in order.
+    /// The scenarios that may detect a change of a kind, in order.
     pub(super) fn of(&self, rules: &Ruleset, kind: KindId) -> Vec<usize> {
         let by_kind = self.kinds.get(&kind).into_iter().flatten();
         let by_tag = rules.tag_set_of(kind).iter().filter_map(|tag| self.tags.get(tag)).flatten();

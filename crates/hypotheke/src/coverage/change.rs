@@ -195,7 +195,7 @@ impl Change {
     }
 }
 
-/// Gives what is written another value, or takes it away.
+/// Replaces a written value, or removes it.
 fn set<T: Copy>(written: &mut Option<Written<T>>, value: Option<T>) {
     match value {
         Some(value) => written.iter_mut().for_each(|written| written.value = value),

@@ -224,7 +224,7 @@ fn stricter_within(rules: &Ruleset, def: &ContainerDef) -> bool {
     let Some(around) = def.admits.map(|filter| &rules.filter(filter).test) else { return true };
     let admitted_anyway = |pack: &ContainerDef| {
         let within = pack.admits.map(|filter| &rules.filter(filter).test);
-        // What has become unfit where it lies was not requested there.
+        // A stack that became unfit in its place was not checked there.
         if depends_on_stack(around) || within.is_some_and(depends_on_stack) {
             return false;
         }
@@ -243,7 +243,7 @@ fn test_at(rules: &Ruleset, at: FilterAt) -> Option<&Test> {
     filter.map(|filter| &rules.filter(filter).test)
 }
 
-/// Whether both filters say the same of every stack that may be requested about.
+/// Whether both filters give the same answer for every stack that they may check.
 fn same_filter(rules: &Ruleset, changed: &Ruleset, at: FilterAt, is_gone: bool) -> Option<String> {
     let around = match at {
         FilterAt::Slot(container, slot) => {

@@ -67,7 +67,7 @@ pub struct RuleReport {
     pub subject: Subject,
     /// The rule in words: `weight-cap 180`.
     pub text: String,
-    /// Where it stands.
+    /// Its place in the source.
     pub at: Location,
     /// What it could be instead.
     pub changes: Vec<ChangeReport>,
@@ -321,7 +321,7 @@ impl Search<'_, '_> {
         ChangeVerdict::Undetected { suggestion }
     }
 
-    /// The first play that fails by the changed rules.
+    /// The first scenario that fails under the changed rules.
     fn noticed_by(&mut self, subject: &Subject, changed: &Arc<Ruleset>) -> Option<usize> {
         let touching = |number: &usize| self.plays[*number].touched.meets(self.rules, subject);
         let mut numbers: Vec<usize> = match subject.kind {

@@ -14,12 +14,12 @@ use crate::text::{Location, Word};
 /// The text of a change that removes the rule.
 pub(super) const WITHOUT: &str = "without it";
 
-/// A rule, where it stands, and what it could be instead.
+/// A rule, its place, and its changes.
 pub(super) struct Rule {
     pub(super) subject: Subject,
     pub(super) text: String,
     pub(super) at: Location,
-    /// Each change in words, and what it is.
+    /// Each change, in words and as data.
     pub(super) changes: Vec<(String, Change)>,
 }
 

@@ -20,13 +20,13 @@ pub const MAX_STEPS: usize = 6;
 /// What has to differ.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(super) enum Differing {
-    /// Whether it is applied, or how many go.
+    /// Whether it is applied, and the number of items.
     Amounts,
     /// That, or the reason of a refusal.
     Reasons,
 }
 
-/// A scenario that holds now and fails under the changed rules; it has been played both ways.
+/// A scenario that passes now and fails under the changed rules; it was run both ways.
 pub(super) fn suggest(
     rules: &Arc<Ruleset>,
     changed: &Arc<Ruleset>,
@@ -91,8 +91,8 @@ fn differs(rules: &Arc<Ruleset>, changed: &Arc<Ruleset>, text: &str) -> bool {
         && !file.check(changed).is_ok_and(|playable| holds(&playable))
 }
 
-/// The steps with the answers that they get now, up to the first that is answered otherwise by the
-/// changed rules; or all of them, and what is measured otherwise at the end.
+/// The steps with their present answers, up to the first with a different answer under the changed
+/// rules; or all of them, with the differing check at the end.
 fn tell(
     world: &mut World,
     other: &mut World,

@@ -1,5 +1,4 @@
-//! That nothing is passed over: scenarios that are not played for a change would not have noticed
-//! it.
+//! Nothing is skipped wrongly: a scenario that is not run for a change would not have detected it.
 
 use std::path::Path;
 use std::sync::Arc;
@@ -43,7 +42,7 @@ fn scenarios_that_touch_nothing_of_a_rule_do_not_notice_its_change() {
     assert!(changes > 100 && passed_over > 15_000, "{changes} changes, {passed_over} plays passed over");
 }
 
-/// What is said to have no effect is noticed by none of many plays that are made to notice it.
+/// A change without effect is detected by none of many scenarios made to detect it.
 #[test]
 fn changes_without_effect_are_noticed_by_no_play() {
     let drum = "[kind.drum]\nweight = 40\nstack-limit = 4\ntags = [\"fuel\"]\n[kind.tent]\nweight = 9\n[mark.wet]\n";
@@ -94,8 +93,8 @@ fn shadowed_changes(rules: &Arc<Ruleset>) -> usize {
     shadowed
 }
 
-/// A kind that is changed in place is as if the ruleset had been compiled with the change, and
-/// afterwards as it was.
+/// A kind that is changed in place equals a full compilation with the change, and is restored
+/// afterwards.
 #[test]
 fn a_kind_changed_in_place_is_as_if_it_were_compiled() {
     let (laws, _) = laws();

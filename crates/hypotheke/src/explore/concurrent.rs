@@ -22,7 +22,7 @@ use crate::replication::{Answer, Request, Server, ToClient, ToServer};
 use crate::snapshot::{Departures, Snapshot};
 use crate::world::World;
 
-/// What owns a world and answers requests: what is explored.
+/// A server that owns a world and answers requests.
 pub trait ServerUnderTest: Clone {
     /// Takes a request that was made on the world as it was at a revision, and answers it.
     fn receive(&mut self, request: &Request, made_on: u64) -> Answer;
@@ -143,8 +143,8 @@ struct Scene<S> {
     /// The states that there have been, by revision.
     seen: Vec<Arc<World>>,
     askers: Vec<Asker>,
-    /// Who has requested since the latest request arrived. Who asks first makes no difference as
-    /// long as none arrives, so that in between they ask in their order only.
+    /// The senders since the latest arrival. Their order makes no difference until a request
+    /// arrives, so only one order is tried.
     asking: usize,
     /// The latest snapshot of the server.
     latest: Arc<Snapshot>,
@@ -374,7 +374,7 @@ impl Search<'_> {
     /// What is wrong with a world, whatever comes.
     fn wrong(&self, snapshot: &Snapshot) -> Option<String> {
         let rules = self.start.rules();
-        // Where nothing comes in and goes out, as many are there as ever.
+        // Without creating and consuming, the number of items stays the same.
         if self.scope.created.is_empty() && self.scope.consumed.is_empty() {
             let (before, after) = (items(&self.start.snapshot()), items(snapshot));
             let kinds: BTreeSet<&String> = before.keys().chain(after.keys()).collect();
@@ -385,13 +385,13 @@ impl Search<'_> {
                 }
             }
         }
-        // A mark may make a stack unfit where it lies; nothing else may break a limit.
+        // A mark may make a stack unfit; nothing else may break a limit.
         let marks = !(self.scope.set.is_empty() && self.scope.unset.is_empty());
         let broken = audit(rules, snapshot).into_iter().find(|found| !marks || !found.law().is_limit());
         broken.map(|found| found.to_string())
     }
 
-    /// Where all is over, the world is one to which the requests lead one after the other.
+    /// In a final state, the world equals the result of the requests in some order.
     fn check_end<S: ServerUnderTest>(&mut self, scene: &Scene<S>) {
         if self.found.failure.is_some() {
             return;
@@ -423,7 +423,7 @@ impl Search<'_> {
     }
 }
 
-/// All states to which requests lead, one after the other, each played once.
+/// All results of the requests in any order, each performed once.
 struct Orders<'o> {
     scope: &'o Scope,
     packer: Packer,

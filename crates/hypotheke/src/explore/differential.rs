@@ -14,7 +14,7 @@ use rand_xoshiro::Xoshiro256PlusPlus;
 
 use super::report::Bound;
 use crate::conformance::{Answer, Engine, Implementation};
-use crate::explore::minimize::shorten::{MAX_REPLAYS, Shorten};
+use crate::explore::minimize::changes::{MAX_REPLAYS, Minimize};
 use crate::explore::minimize::step::Step;
 use crate::explore::model::moves::Moves;
 use crate::explore::model::scope::Scope;
@@ -61,7 +61,7 @@ pub struct Mismatch {
 /// How two implementations differ.
 #[derive(Clone, Debug, PartialEq)]
 pub enum MismatchKind {
-    /// In what they answer to the last step.
+    /// In their answers to the last step.
     Answer {
         /// This library's.
         expected: Answer,
@@ -245,7 +245,7 @@ impl Exploration {
                 all.steps += one.steps;
                 one.refused.into_iter().for_each(|(reason, count)| *all.refused.entry(reason).or_default() += count);
                 if let Some((steps, differs)) = one.found {
-                    all.mismatch = Some(self.shorten_mismatch(one.number, steps, differs, &make));
+                    all.mismatch = Some(self.minimize_mismatch(one.number, steps, differs, &make));
                     break;
                 }
             }
@@ -281,7 +281,7 @@ impl Exploration {
         walked
     }
 
-    fn shorten_mismatch<I: Implementation>(
+    fn minimize_mismatch<I: Implementation>(
         &self,
         walk: u64,
         steps: Vec<Step>,
@@ -289,7 +289,7 @@ impl Exploration {
         make: &impl Fn() -> I,
     ) -> Mismatch {
         let mut shorter = Shorter { start: self.start.clone(), steps, differs, left: MAX_REPLAYS, make };
-        shorter.shorten(&self.scope);
+        shorter.minimize(&self.scope);
         let Shorter { start, steps, differs, .. } = shorter;
         let steps = steps.iter().map(Step::to_string).collect();
         Mismatch { walk, start: start.snapshot(), steps, differs }
@@ -316,7 +316,7 @@ struct Shorter<'m, M> {
     make: &'m M,
 }
 
-impl<I: Implementation, M: Fn() -> I> Shorten for Shorter<'_, M> {
+impl<I: Implementation, M: Fn() -> I> Minimize for Shorter<'_, M> {
     fn steps(&self) -> &[Step] {
         &self.steps
     }
@@ -349,7 +349,7 @@ impl<I: Implementation, M: Fn() -> I> Shorter<'_, M> {
         found.map(|(nth, differs)| (steps[..=nth].to_vec(), differs))
     }
 
-    fn shorten(&mut self, scope: &Scope) {
+    fn minimize(&mut self, scope: &Scope) {
         self.leave_out();
         self.walk_fast(scope);
         self.leave_out();
@@ -361,8 +361,8 @@ impl<I: Implementation, M: Fn() -> I> Shorter<'_, M> {
         self.take_from_the_start();
     }
 
-    /// Short walks with the verbs of what was found: most often there is a shorter way that no
-    /// leaving out leads to.
+    /// Short walks with the verbs of the finding: there is often a shorter trace that removing
+    /// steps does not reach.
     fn walk_fast(&mut self, scope: &Scope) {
         let mut draws = Generator::unbound(scope);
         let said: Vec<&NamedAction> = self.steps.iter().flat_map(Step::actions).collect();

@@ -1,4 +1,4 @@
-//! A filter with its names looked up, ready to be requested.
+//! A filter with resolved names, ready for use.
 
 use super::Comparison;
 use crate::id::{KindId, MarkId, PropertyId, TagId};
@@ -18,7 +18,7 @@ pub(crate) enum Value {
     Text(Box<str>),
 }
 
-/// What a filter is requested of: the items of one stack, read only.
+/// The input of a filter: the items of one stack, read only.
 pub(crate) trait Subject {
     fn kind(&self) -> KindId;
     /// Whether the kind has the tag or one below it.

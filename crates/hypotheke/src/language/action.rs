@@ -1,7 +1,7 @@
 //! What an operation asks for: one list of actions, said by names or by handles.
 //!
-//! Everything that knows an action by its parts reads them here: [`Translate`] goes from names to
-//! handles and back, and [`ActionOf::sides`] tells from where to where it goes.
+//! All code that reads the parts of an action reads them here: [`Translate`] converts between names
+//! and handles, and [`ActionOf::sides`] returns the source and the target.
 
 use std::fmt::Debug;
 
@@ -13,7 +13,7 @@ use super::terms::{Names, PlainTerms, Role, Terms, Translate};
 use super::verb::Verb;
 use crate::quantity::Decimal;
 
-/// What is requested, by names.
+/// An operation, by names.
 ///
 /// ```
 /// use hypotheke::{NamedAction, NamedOperation};
@@ -44,11 +44,11 @@ pub struct OperationOf<T: Terms> {
     /// The holder that acts; the game itself if none is named.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub actor: Option<T::Actor>,
-    /// What is requested.
+    /// The action.
     pub action: ActionOf<T>,
 }
 
-/// What is requested. [`NamedAction`] says it by names, [`Action`](crate::Action) by handles.
+/// An action. [`NamedAction`] has names, [`Action`](crate::Action) has handles.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(
     rename_all = "kebab-case",
@@ -127,7 +127,7 @@ pub enum ActionOf<T: Terms> {
         kind: Option<T::Kind>,
         /// A slot, a container or a holder; the holder that acts if no place is named.
         from: T::OwnPlace,
-        /// Where it lands.
+        /// The position on the ground.
         #[serde(default)]
         landing: Landing,
     },
@@ -170,14 +170,14 @@ pub enum ActionOf<T: Terms> {
         /// A container.
         into: T::Place,
     },
-    /// All of these are applied as one, or none is. Caps and weight caps are judged once, for the
+    /// All of these are applied as one, or none is. Caps and weight caps are checked once, for the
     /// world after the last: `together (move 4 fuel-drum from depot to sled; move 2 ice-core from
     /// sled to depot)`.
     Together {
         /// All of them are applied, or none.
         steps: Vec<OperationOf<T>>,
     },
-    /// A stack goes into the worn containers of the holder that acts; what is in the way leaves:
+    /// A stack goes into the worn containers of the acting holder; stacks in the way move out:
     /// `surveyor equips from pockets/3`.
     Equip {
         /// How many. Without a number, as many as the slot holds.
@@ -225,8 +225,8 @@ pub enum ActionOf<T: Terms> {
         /// The container.
         at: T::Place,
     },
-    /// The holder that acts returns what is in its hand, as far as that goes, and closes all that
-    /// it has opened: `surveyor leaves`.
+    /// The acting holder returns the item in their hand, as far as possible, and closes all
+    /// containers: `surveyor leaves`.
     Leave,
     /// A shortcut points at a kind that its holder has: `surveyor binds flare to shortcuts/2`.
     Bind {
@@ -507,8 +507,8 @@ impl<T: Terms> ActionOf<T> {
         }
     }
 
-    /// The places that it names other than stacks on the ground: where items leave, or what it is
-    /// about; and where they go.
+    /// The places that it names, apart from stacks on the ground: the source or the subject, and
+    /// the target.
     pub(crate) fn sides(&self) -> (Option<&T::Place>, Option<&T::Place>) {
         match self {
             ActionOf::Create { to, .. } | ActionOf::Put { to, .. } | ActionOf::Deposit { into: to } => (None, Some(to)),

@@ -8,7 +8,7 @@ use super::parser::{LineParser, Parsed};
 use super::{NamedVariant, Path};
 use crate::text::Word;
 
-/// Where something came from or went: a place, and the position if it is on the ground.
+/// An end of a move: a place, and the position if it is on the ground.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct NamedLocation {
     /// The place.
@@ -58,7 +58,7 @@ pub enum NamedEvent {
     },
     /// `freezer/0 became contaminated, reading 3.2`, `freezer/0 became plain`
     Became {
-        /// Where the stack lies.
+        /// The place of the stack.
         at: NamedLocation,
         /// All its marks, and properties that differ from the kind's.
         variant: NamedVariant,

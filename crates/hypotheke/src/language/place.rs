@@ -118,7 +118,7 @@ impl Path {
         Path { root, steps: vec![PathStep::Slot(slot)], span: Span::default() }
     }
 
-    /// The stack with an id, wherever it lies.
+    /// The stack with an id, in any place.
     pub(crate) fn of_stack(stack: StackId) -> Path {
         Path { root: PathRoot::Stack(stack), steps: Vec::new(), span: Span::default() }
     }

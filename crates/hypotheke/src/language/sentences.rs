@@ -1,5 +1,5 @@
-//! The sentences of operations, read and printed: a verb, with or without a holder that acts, and
-//! what it needs.
+//! The sentences of operations, read and printed: a verb, with or without an acting holder, and its
+//! parts.
 
 use std::fmt;
 use std::str::FromStr;
@@ -49,7 +49,7 @@ impl LineParser<'_, '_> {
             Some(row) => error.help(format!("Did you mean `{}`, as in `{}`?", row.first_word(false), row.example)),
             None => {
                 let verbs: Vec<&str> = rows().map(|row| row.plain).collect();
-                error.help(format!("the operations are {}", verbs.join(", ")))
+                error.help(format!("The operations are {}", verbs.join(", ")))
             }
         }
     }

@@ -107,7 +107,7 @@ pub(crate) trait Translate<T: Terms> {
     /// A kind together with marks and properties.
     fn created(&self, kind: &T::Kind, variant: &T::Variant) -> Result<Created<Self::Into>, Self::Error>;
     fn kind(&self, kind: &T::Kind) -> Result<<Self::Into as Terms>::Kind, Self::Error>;
-    /// The kind of what is taken from a place, if one is said.
+    /// The kind of the items taken from a place, if it is named.
     fn kind_from(&self, kind: Option<&T::Kind>, from: Option<&T::Place>) -> MaybeKind<Self::Into, Self::Error>;
     fn kind_landed(&self, kind: Option<&T::Kind>, from: &T::Landed) -> MaybeKind<Self::Into, Self::Error>;
     fn mark(&self, mark: &T::Mark) -> Result<<Self::Into as Terms>::Mark, Self::Error>;

@@ -1,7 +1,8 @@
 //! The table of verbs: all that is said of an operation by its verb, in one place.
 //!
-//! Whatever reads or writes operations, names them in claims and scopes, or has to know what they
-//! read and write gets it here. A row has no defaults, and a verb without a row does not compile.
+//! Everything that reads or writes operations, names them in claims and scopes, or depends on what
+//! they read and write, uses this table. A row has no defaults, and a verb without a row does not
+//! compile.
 
 /// What an operation does.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -16,7 +17,7 @@ pub enum Verb {
     PickUp,
     /// A holder wears items.
     Equip,
-    /// A holder takes off what it wears.
+    /// A holder unequips a worn item.
     Unequip,
     /// A holder takes items into its hand.
     Lift,
@@ -226,7 +227,7 @@ impl Verb {
                 (ANYONE, Items, Verbs, 3),
                 effects(None, [NO, NO, NO, NO, NO, NO]),
             ),
-            // What a worn item replaces goes to the holder's containers, as what is taken off does.
+            // A replaced item goes to the holder's containers, as an unequipped one does.
             Verb::Equip => row(
                 ["equip", "equips", "equipped"],
                 "surveyor equips from pockets/3",

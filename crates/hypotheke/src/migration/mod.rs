@@ -30,7 +30,7 @@ use crate::snapshot::{InSlot, Landed, Pack, Random, Snapshot, SnapshotError, Sta
 use crate::text::Source;
 use crate::world::World;
 
-/// Something that is not as it was under the ruleset before, and what was done about it.
+/// A change from the earlier ruleset, and its action.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
 pub struct Difference {
@@ -41,7 +41,7 @@ pub struct Difference {
     /// What was done about it; `None` if it only needed telling.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub action: Option<MigrationPolicy>,
-    /// Where it lies now, if it had to go elsewhere.
+    /// The new places, if something moved.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub to: Vec<String>,
 }
@@ -91,7 +91,7 @@ pub enum MigrationError {
 pub struct Migrated {
     /// The world.
     pub world: World,
-    /// All that is not as it was, and what was done about it.
+    /// Every difference, with its action.
     pub differences: Vec<Difference>,
 }
 
@@ -144,8 +144,7 @@ impl World {
         Ok(differences)
     }
 
-    /// Everything stays where it lies, unless it is beyond a cap now and the rules say that it has
-    /// to go.
+    /// Everything stays in its place, unless it now exceeds a cap and the rules say that it moves.
     fn reload_caps(&mut self, before: &[Violation], rules: &Arc<Ruleset>) -> Result<Vec<Difference>, MigrationError> {
         let (mut world, mut differences) = (self.clone(), Vec::new());
         world.go_on_under_other_caps(rules);
@@ -202,7 +201,7 @@ pub(crate) struct Before<'a> {
 /// A stack without a place. It stays on the ground until it finds one.
 struct Spilled {
     stack: Stack,
-    /// Where it lay.
+    /// Its earlier place.
     place: String,
     /// The containers to which it may go, in order, before the ground.
     homes: Vec<String>,

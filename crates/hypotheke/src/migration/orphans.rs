@@ -326,7 +326,7 @@ impl Carrying<'_> {
     }
 }
 
-/// Shortcuts point again at what they pointed at, if the holder has that; else they stay aside.
+/// Shortcuts point at their kinds again if the holder has them; otherwise they stay orphans.
 pub(super) fn bind_again(world: &mut World, shortcuts: Vec<(String, u32, String)>, differences: &mut Vec<Difference>) {
     for (holder, shortcut, kind) in shortcuts {
         let ids: Option<(KindId, crate::HolderId)> = world.rules.find_kind(&kind).zip(world.holder(&holder));

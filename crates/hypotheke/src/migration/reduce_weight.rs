@@ -1,4 +1,5 @@
-//! What is over a weight cap or a cap by filter gives away what it has last, until it is within.
+//! A container or holder over a weight cap or a cap by filter gives away its last items, until it
+//! is within.
 
 use super::resolve::{ends_of_latest, spill};
 use crate::audit::{Law, Violation};
@@ -8,7 +9,7 @@ use crate::narrow;
 use crate::ops::{Limit, Measure, Operation};
 use crate::world::{Bearer, Cell, Place, World};
 
-/// Gives where it lies now.
+/// Returns the new places.
 pub(super) fn reduce_weight(world: &mut World, violation: &Violation) -> Vec<String> {
     let (mut to, name) = (Vec::new(), violation.place());
     let place = name.parse::<Path>().ok().and_then(|path| world.place(&path, None).ok());

@@ -1,5 +1,5 @@
-//! What is done on the world itself, with operations as any others: what lost its place is laid
-//! where there is room, what is over a limit is treated as the ruleset says.
+//! Actions on the world itself, by ordinary operations: stacks without a place move to places with
+//! room, and an excess over a limit is resolved as the ruleset says.
 
 use super::{Difference, MigrationError};
 use super::{Spilled, reduce_weight};
@@ -53,7 +53,7 @@ fn has_kept(stack: StackView<'_>) -> bool {
     stack.kind().is_protected() || inside.into_iter().flatten().any(|(_, stack)| has_kept(stack))
 }
 
-/// Where the latest operation laid something.
+/// The targets of the latest operation.
 pub(super) fn ends_of_latest(world: &World) -> Vec<String> {
     let end = |event: &Event| match event {
         Event::Moved { to, .. } if to.spot.is_ground() => Some("ground".to_owned()),
@@ -109,7 +109,7 @@ pub(super) fn treat_limits(
         let to = if action == MigrationPolicy::Stay { Vec::new() } else { to };
         differences.push(described(violation, action, to));
     }
-    // What was spilled may be beyond a limit where it lies now.
+    // A spilled stack may exceed a limit in its new place.
     let described_request: BTreeSet<(Law, &str)> = found.iter().map(at).collect();
     let moved = still.iter().filter(|other| !described_request.contains(&at(other)) && !before.contains(other));
     differences.extend(moved.map(|violation| described(violation, MigrationPolicy::Stay, Vec::new())));
@@ -125,7 +125,7 @@ fn treatment_of(rules: &Ruleset, law: Law) -> MigrationPolicy {
     }
 }
 
-/// Gives where what was over it lies now.
+/// Returns the new places of the excess.
 fn treat(world: &mut World, violation: &Violation) -> Vec<String> {
     let action = treatment_of(&world.rules, violation.law());
     if !matches!(action, MigrationPolicy::Split | MigrationPolicy::Spill) {
@@ -156,7 +156,7 @@ fn treat(world: &mut World, violation: &Violation) -> Vec<String> {
     to
 }
 
-/// Parts what is over the limit onto empty slots of the same container.
+/// Splits the excess onto empty slots of the same container.
 fn split(world: &mut World, from: (ContainerId, u32), over: &dyn Fn(&World) -> u32, to: &mut Vec<String>) {
     let mut slot = world.next_empty(from.0.index, 0);
     while let Some(empty) = slot.filter(|_| over(world) > 0) {

@@ -37,9 +37,8 @@ impl Action {
 }
 
 impl Draft<'_> {
-    /// What keeps the holder that acts from a place that an operation names: first what it has not
-    /// opened, then what is in use by others. Places that are not there are left to the operation
-    /// itself.
+    /// The reason that keeps the acting holder from a named place: first closed containers, then
+    /// other users. Missing places are left to the operation itself.
     #[inline]
     pub(super) fn why_closed(&self, operation: &Operation) -> Option<Cause> {
         if !self.world.rules.has_doors {
@@ -53,8 +52,8 @@ impl Draft<'_> {
         self.all_closed_to(actor, action).into_iter().next()
     }
 
-    /// Everything that keeps the holder that acts from a place: first what is not open, then what
-    /// is in use.
+    /// Every reason that keeps the acting holder from a place: first closed containers, then other
+    /// users.
     pub(super) fn all_closed(&self, operation: &Operation) -> Vec<Cause> {
         let actor = operation.actor.map(|actor| actor.index);
         actor.map_or_else(Vec::new, |actor| self.all_closed_to(actor, &operation.action))

@@ -21,7 +21,7 @@ pub enum ApplyError {
 }
 
 impl World {
-    /// Carries out a plan, whole. Takes as long as what it changes.
+    /// Performs a plan completely. The cost is that of its changes.
     ///
     /// # Errors
     /// [`ApplyError::Stale`] if the world has changed since the plan was made, or is a different

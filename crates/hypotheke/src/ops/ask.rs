@@ -27,14 +27,14 @@ impl Reply {
         self.answer
     }
 
-    /// How many items would go, or could.
+    /// The number of items that would move, or the largest amount that fits.
     #[must_use]
     pub fn max_amount(&self) -> u64 {
         self.answer.map_or_else(|refusal| refusal.max_amount(), Outcome::done)
     }
 
-    /// Every check that fails for the whole amount, each as if all the others passed, in the order
-    /// in which they are made. The first is that of the refusal.
+    /// Every check that fails for the whole amount, in order, each made on its own. The first is
+    /// the reason of the refusal.
     #[must_use]
     pub fn causes(&self) -> &[Cause] {
         &self.causes

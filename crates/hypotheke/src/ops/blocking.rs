@@ -11,7 +11,7 @@ use crate::world::{Cell, Spot};
 pub(super) type Spots = SmallVec<[Spot; 2]>;
 
 impl<'w> Draft<'w> {
-    /// The named slots that a kind needs, if it needs more than the one in which it lies.
+    /// The named slots that a kind occupies, if there are several.
     #[inline]
     fn needs(&self, kind: u32) -> Option<&'w [Box<str>]> {
         let needs = self.world.rules.figures[kind as usize].needs;

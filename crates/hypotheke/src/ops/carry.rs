@@ -29,7 +29,7 @@ pub(super) enum WithoutNumber {
     WhatFits,
 }
 
-/// Where what is taken goes.
+/// The target of the taken items.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(super) enum Going {
     To(Target),
@@ -66,7 +66,7 @@ impl Draft<'_> {
         }
     }
 
-    /// Whether a stack can't leave where it lies for a target, or the world.
+    /// Whether a stack can't leave its place for a target, or the world.
     #[inline]
     pub(super) fn is_stuck(&self, cell: Cell, spot: Spot, going: Going) -> bool {
         let state = self.state(spot.container);
@@ -193,7 +193,7 @@ impl Draft<'_> {
         self.carry(request, Going::Nowhere)
     }
 
-    /// Takes what is requested, stack by stack, and lays it where it goes.
+    /// Takes the requested items, stack by stack, and places them at the target.
     pub(super) fn carry(&mut self, request: Request, going: Going) -> Planned {
         let kind = request.kind.map(|kind| self.kind(kind)).transpose()?;
         let source = self.source(request.from)?;
@@ -239,7 +239,7 @@ impl Carrying {
         }
     }
 
-    /// Everything that was requested and is there has been taken.
+    /// All requested items that are present have been taken.
     fn is_complete(&self) -> bool {
         self.count == self.requested.map_or(self.there, |requested| requested.min(self.there))
     }
@@ -318,9 +318,9 @@ impl Carrying {
         stacks.filter(|&spot| self.going != Going::To(Target::Slot(spot))).collect()
     }
 
-    /// The items that are judged together, if they are `wanted` of several stacks: first those of
-    /// which one could go alone, then the others. Also gives whether that is the order in which
-    /// they lie.
+    /// The items that are checked together, if `wanted` items come from several stacks: first the
+    /// stacks of which a single item could move, then the others. Also returns whether that is
+    /// their present order.
     fn portions(&self, draft: &mut Draft<'_>, wanted: u64) -> (SmallVec<[Portion; 1]>, bool) {
         let stacks = self.stacks(draft);
         let several = stacks.len() > 1;
@@ -358,7 +358,8 @@ impl Carrying {
         first.map(portion).into_iter().collect()
     }
 
-    /// Why less than was requested goes. An exact amount from several stacks is judged as one.
+    /// The reason why fewer items move than requested. An exact amount from several stacks is
+    /// checked as one.
     #[cold]
     fn plan_shortfall(mut self, draft: &mut Draft<'_>, start: &DraftPoint) -> Planned {
         let could = self.count;
@@ -372,8 +373,8 @@ impl Carrying {
         let is_refused = !self.is_enough();
         let all = self.requested.map_or(self.there, |requested| requested.min(self.there));
         if !self.is_exact() {
-            // Of what could go in part all that there is may be requested about; what could not go
-            // at all is one item.
+            // If a part could move, the check uses all items that are present; otherwise a single
+            // item.
             let portions = if is_refused { self.first_item(draft) } else { self.portions(draft, all).0 };
             let cause = draft.why_not(&portions, self.going);
             if !is_refused {

@@ -29,7 +29,7 @@ pub(super) fn plan(draft: &mut Draft<'_>, who: Place) -> Planned {
 }
 
 impl Draft<'_> {
-    /// Looks up what is to depart.
+    /// Looks up the departing entity.
     fn traveller(&self, who: Place) -> Result<DepartingEntity, Refusal> {
         match who {
             Place::Container(id) if self.has_container(id) => {

@@ -159,10 +159,10 @@ impl Equipping {
 
     /// Equips a number of items and moves the stacks in the way; returns every check that fails.
     ///
-    /// It is judged by the world that it leaves: what is in the way leaves after the item is worn,
-    /// and may use the room that this leaves. The slot is taken until then, so it waits in one that
-    /// no container has. Events can't say that: they are put in an order in which each slot is free
-    /// when something comes into it.
+    /// The world after the operation is checked: stacks in the way move out after the item is worn,
+    /// and may use the room that it left. Until then they wait in a slot that no container has.
+    /// Events can't express that, so they are ordered such that each slot is free when a stack
+    /// enters it.
     fn attempt(&self, draft: &mut Draft<'_>, spot: Spot, count: u32, exact: bool) -> Vec<Cause> {
         let start = draft.point();
         let (source, whole) = (self.source, count == self.cell.count);

@@ -44,7 +44,8 @@ impl At<'_> {
     }
 }
 
-/// A move between two slots: how many were requested, if a number was named, and how many would go.
+/// A move between two slots: the requested number, if one was named, and the number that would
+/// move.
 struct Carried {
     requested: Option<u32>,
     given: u32,
@@ -53,7 +54,7 @@ struct Carried {
 impl World {
     /// Performs an operation if the fast path supports it and it succeeds, or refuses it if the
     /// source is empty.
-    // Each in a function of its own that ends with what it calls: none bears the frame of another.
+    // Each in its own function that ends with a call, so that none keeps the frame of another.
     #[inline(always)]
     pub(super) fn perform_fast(&mut self, operation: &Operation) -> Result<Outcome, Refusal> {
         if operation.actor.is_some_and(|actor| !self.has_holder(actor)) {
@@ -156,8 +157,7 @@ impl World {
             && admits(to.state.slot_filter(&self.rules, to.spot.slot))
     }
 
-    /// The holder that would bear the contents of a container and does not bear those of the other,
-    /// or of nowhere, yet.
+    /// The holder that would newly carry the contents of a container.
     #[inline(always)]
     fn new_holder(&self, from: u32, to: u32) -> Option<u32> {
         let holder = self.state(to).holder;

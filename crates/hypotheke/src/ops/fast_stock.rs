@@ -46,8 +46,8 @@ impl World {
         }
     }
 
-    /// What would be created: a stack of it with no items, how many were requested, whether no
-    /// fewer will do, and how many would fit as far as weight goes.
+    /// The items to create: their stack with a count of 0, the requested number, whether it is
+    /// exact, and the number that weight allows.
     #[inline(always)]
     pub(super) fn weigh_create(&self, amount: Amount, kind: KindId, to: u32) -> Option<(Cell, u32, bool, u32)> {
         let figures = *self.rules.figures.get(kind.index()).filter(|_| self.rules.has_kind(kind))?;
@@ -65,7 +65,7 @@ impl World {
         Some((plain, requested, exact, self.how_many_fit(requested, plain, GROUND, to)))
     }
 
-    /// How many were requested, and how many were created.
+    /// The requested number and the created number.
     #[inline(always)]
     fn create_fast(&mut self, amount: Amount, kind: KindId, to: u32) -> Option<(u32, u32)> {
         let made = self.made(kind)?;
@@ -166,7 +166,7 @@ impl World {
         }
     }
 
-    /// How many were requested, and whether no fewer will do.
+    /// The requested number, and whether it is exact.
     #[inline(always)]
     pub(super) fn weigh_consume(&self, amount: Amount, kind: KindId) -> Option<(u32, bool)> {
         let figures = self.rules.figures.get(kind.index()).filter(|_| self.rules.has_kind(kind))?;

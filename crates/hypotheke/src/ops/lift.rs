@@ -14,7 +14,7 @@ pub(super) fn plan(draft: &mut Draft<'_>, actor: Option<HolderId>, share: LiftAm
     let source = draft.slot(from)?;
     let amount = match share {
         LiftAmount::Amount(amount) => amount,
-        // Of an empty slot one is requested, and found missing.
+        // From an empty slot one item is requested, which is missing.
         LiftAmount::Half => Amount::Exactly(draft.cell(source).count.div_ceil(2).max(1)),
     };
     draft.lay_onto(Onto::OneEmpty);

@@ -1,7 +1,7 @@
-//! Limits: the one place where it is judged whether something may bear more. No operation makes an
-//! excess worse: what is over a limit may stay so, or shrink, and only a gain is refused.
+//! Limits: the only place that decides whether something may carry more. No operation increases an
+//! excess: it may stay or shrink, and only a gain is refused.
 //!
-//! The audit judges the same from plain data, without a line of this.
+//! The audit checks the same from plain data, without any of this code.
 
 use smallvec::SmallVec;
 
@@ -16,7 +16,7 @@ use crate::world::{Bearer, Place, Spot, World};
 pub(super) trait Bears {
     /// The amount of its contents, packs included.
     fn weight_of(&self, bearer: Bearer) -> i64;
-    /// [`i64::MAX`] where there is none.
+    /// [`i64::MAX`] without a limit.
     fn weight_cap_of(&self, bearer: Bearer) -> i64;
     fn caps_of(&self, bearer: Bearer) -> &[Cap];
     /// How many items satisfy the filter of a cap.
@@ -75,7 +75,7 @@ impl Limit {
         self.now.saturating_sub(self.most).max(0)
     }
 
-    /// How much may be added; [`i64::MAX`] where there is no limit.
+    /// The amount that may be added; [`i64::MAX`] without a limit.
     #[inline(always)]
     pub(super) fn left(self) -> i64 {
         if self.most == i64::MAX { i64::MAX } else { (self.most - self.now).max(0) }
@@ -90,7 +90,7 @@ impl Limit {
         narrow::at_most(self.left() / each)
     }
 
-    /// Why so much can't be added to what bears it.
+    /// The reason why an amount can't be added.
     pub(super) fn why_not(self, of: impl FnOnce() -> Place, gain: i128) -> Option<Cause> {
         let would = i128::from(self.now) + gain;
         if self.most == i64::MAX || gain <= 0 || would <= i128::from(self.most) {
@@ -219,7 +219,7 @@ impl Draft<'_> {
         if self.laid().is_empty() {
             return most;
         }
-        // What has been laid already is added too.
+        // Items that are placed already count too.
         let laid = self.laid().iter().filter(|(spot, _)| self.bears(bearer, spot.container));
         most.saturating_sub(laid.map(|(_, count)| count).sum())
     }
@@ -271,8 +271,8 @@ impl Draft<'_> {
         Limit::of_weight(self, bearer).why_not(|| self.place_of_bearer(bearer), gain)
     }
 
-    /// All that would be over a limit, and further over than it is, after all that was worked out:
-    /// first the caps of all that bear more than before, then their weight caps.
+    /// Everything with an excess that has grown, after all changes: first the caps of everything
+    /// that carries more than before, then their weight caps.
     pub(super) fn all_over_in_the_end(&self) -> Vec<Cause> {
         let bearers = self.changed_bearers();
         let why_not = |bearer: Bearer, limit: Limit, gain: i64| {

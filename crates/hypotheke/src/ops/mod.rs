@@ -1,4 +1,4 @@
-//! Operations: how a request is judged and applied.
+//! Operations: how a request is planned and applied.
 //!
 //! ```text
 //! NamedOperation ──resolve──▶ Operation ──plan(&World)──▶ Plan ──apply(&mut World)──▶ Outcome, events
@@ -37,7 +37,6 @@ mod mark;
 mod merge;
 mod moving;
 mod name;
-mod offers;
 mod open;
 mod operation;
 mod pick_up;
@@ -52,6 +51,7 @@ mod returning;
 mod room;
 mod set;
 mod shortcuts;
+mod slot_room;
 mod sort;
 mod split;
 mod start;
@@ -65,9 +65,9 @@ mod variant;
 
 pub use apply::ApplyError;
 pub use ask::Reply;
-pub use offers::SlotRoom;
 pub use operation::{Action, Handles, Operation, Variant};
 pub use plan::Plan;
+pub use slot_room::SlotRoom;
 
 pub use crate::snapshot::Outcome;
 pub(crate) use limits::{Limit, Measure};
@@ -98,7 +98,7 @@ fn plan_on(draft: &mut Draft<'_>, operation: &Operation) -> Planned {
         // Unsupported operations are reported before unreachable places.
         Err(refusal) if refusal.reason() < Reason::NotOpen => return Err(refusal),
         Err(refusal) => draft.note_causes([refusal.cause()]),
-        // What could go in part would not be refused.
+        // An operation that can be done in part is not refused.
         Ok(_) => drop(draft.take_noted()),
     }
     draft.note_first(noted);

@@ -87,7 +87,7 @@ impl Terms for Handles {
     }
 }
 
-/// What is requested, by handles.
+/// An operation, by handles.
 pub type Action = ActionOf<Handles>;
 
 /// A request to change the world, by handles.
@@ -298,7 +298,7 @@ impl Operation {
                 *kind = Some(only);
             }
             Action::Create { kind, .. } => *kind = only,
-            // These are requested of a stack, of whatever kind.
+            // These act on a stack of any kind.
             Action::Swap { .. }
             | Action::Split { .. }
             | Action::Merge { .. }

@@ -1,5 +1,5 @@
-//! Why an amount does not go: the checks that it fails, in the order in which they are made, each
-//! as if all others passed.
+//! The reasons why an amount does not move: the checks that it fails, in order, each made on its
+//! own.
 //!
 //! What is checked is one amount, be it of one stack or of several: each sum is that of exactly
 //! these items.
@@ -54,7 +54,7 @@ impl Found {
         self.causes.iter().any(|cause| cause.reason() == reason)
     }
 
-    /// Hands over what was noted.
+    /// Returns the recorded reasons.
     ///
     /// # Errors
     /// The first of it, if there is any.
@@ -68,15 +68,15 @@ impl Found {
 /// A portion and the container that it would enter, if its target is not the ground.
 type Route = (Portion, Option<u32>);
 
-/// From where to where portions go, and what would bear them then and does not bear them yet.
+/// The sources and targets of the portions, and everything that would newly carry them.
 type Crossing = (Option<u32>, u32, SmallVec<[Bearer; 4]>);
 
 /// Most amounts are of one stack.
 type Routes = SmallVec<[Route; 1]>;
 
 impl Draft<'_> {
-    /// The first check that fails if all portions are to go; where every reason is wanted, all of
-    /// them are noted.
+    /// The first check that fails for all portions; if every reason is wanted, all of them are
+    /// recorded.
     #[cold]
     pub(super) fn why_not(&mut self, portions: &[Portion], going: Going) -> Option<Cause> {
         let mut found = Found::new(self);
@@ -173,8 +173,8 @@ impl Draft<'_> {
         found.note(nested(false))
     }
 
-    /// All that would bear the portions and does not bear them yet: first by their caps, from the
-    /// inside out, then by their weights.
+    /// Everything that would newly carry the portions: first by caps, from the inside out, then by
+    /// weight.
     fn check_bearers(&self, routes: &[Route], found: &mut Found) -> Result<(), Refusal> {
         // Most portions come from one container and go to one.
         let mut crossings: SmallVec<[Crossing; 1]> = SmallVec::new();

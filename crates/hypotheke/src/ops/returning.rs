@@ -29,7 +29,7 @@ pub(super) fn plan(draft: &mut Draft<'_>, actor: Option<HolderId>, amount: Amoun
         draft.go_back(true);
         given += draft.fill(item, want, Some(hand), Target::Slot(origin));
         draft.go_back(false);
-        // It has taken what it takes.
+        // It has taken all that fits.
         draft.pass_over(origin);
     }
     if given < want {

@@ -15,13 +15,13 @@ impl World {
     /// A world as the ruleset says that it begins.
     #[must_use]
     pub fn new(rules: &Arc<Ruleset>) -> World {
-        // A ruleset whose start can't be laid out is refused when it is loaded.
+        // A ruleset with an invalid start is rejected when it is loaded.
         let laid = World::laid_out(rules);
         debug_assert!(laid.is_ok(), "the start of a valid ruleset");
         laid.unwrap_or_else(|_| World::empty(rules))
     }
 
-    /// A world as the ruleset says that it begins, or what can't be laid out.
+    /// The start of a ruleset as a world, or the errors in it.
     pub(crate) fn laid_out(rules: &Arc<Ruleset>) -> Result<World, ResolveError> {
         let mut world = World::empty(rules);
         for entry in &rules.start {
@@ -43,7 +43,7 @@ fn lay_entry(world: &mut World, entry: &StartEntry) -> Result<(), (Location, Res
 }
 
 impl World {
-    /// What was laid out up to now is where the world begins.
+    /// The contents so far are the beginning of the world.
     pub(crate) fn begin(&mut self) {
         self.revision = 0;
         self.scratch = None;

@@ -89,8 +89,8 @@ fn not_admitted(draft: &Draft<'_>, side: &Side) -> impl Iterator<Item = Cause> {
     by_container.chain(by_slot)
 }
 
-/// Each cap and each weight cap is judged by what it would bear after both sides: first where the
-/// first stack goes.
+/// Each cap and each weight cap is checked for the world after both sides: first at the target of
+/// the first stack.
 #[inline]
 fn check_bearers(draft: &Draft<'_>, [one, other]: &[Side; 2], found: &mut Found) -> Result<(), Refusal> {
     let gains = [(one, other), (other, one)];

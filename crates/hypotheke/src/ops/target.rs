@@ -8,7 +8,7 @@ use super::refusal::{Cause, Refusal, Unknown};
 use crate::ruleset::{FilterId, NO_PACK, PutMode};
 use crate::world::{Bearer, Cell, Place, Spot};
 
-/// Where something is to be laid.
+/// The target of items.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(super) enum Target {
     Slot(Spot),
@@ -19,7 +19,7 @@ pub(super) enum Target {
 }
 
 impl Draft<'_> {
-    /// Looks up a place in which something is to be laid.
+    /// Looks up the target of items.
     pub(super) fn target(&self, place: Place) -> Result<Target, Refusal> {
         match place {
             Place::Slot(..) => self.slot(place).map(Target::Slot),
@@ -32,7 +32,7 @@ impl Draft<'_> {
         }
     }
 
-    /// Works out where up to `want` items would go, as parts; gives how many that is.
+    /// Works out the targets of up to `want` items, as parts; returns the number that fits.
     pub(super) fn fill(&mut self, item: Item, want: u32, source: Option<Spot>, target: Target) -> u32 {
         match target {
             Target::Slot(spot) => self.fill_slot(item, want, source, spot),
@@ -358,7 +358,7 @@ impl Draft<'_> {
         self.admits(self.state(spot.container).slot_filter(&self.world.rules, spot.slot), item)
     }
 
-    // Why not.
+    // The reason.
 
     /// It would not be admitted even if all slots were empty.
     pub(super) fn why_not_admitted(&self, item: Item, source: Option<Spot>, container: u32) -> Option<Cause> {
@@ -387,8 +387,8 @@ impl Draft<'_> {
         Some(Cause::NotAdmitted { by: place(refusing), kind: self.world.rules.kind_id(item.kind) })
     }
 
-    /// It does not nest there, or something would bear too much: first by the caps of all that
-    /// would bear it, from the inside out, then by their weights.
+    /// It would nest too deep, or something would carry too much: first by the caps of everything
+    /// that would carry it, from the inside out, then by weight.
     pub(super) fn why_not_borne(
         &self,
         item: Item,

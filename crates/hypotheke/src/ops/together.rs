@@ -1,5 +1,5 @@
-//! together: a list of operations that is applied as one, or not at all. Each is worked out on what
-//! those before it would leave; caps and weight caps are judged once, for the world after the last.
+//! together: a list of operations that is applied as one, or not at all. Each is planned on the
+//! result of those before it. Caps and weight caps are checked once, for the world after the last.
 
 use super::draft::Draft;
 use super::operation::Operation;

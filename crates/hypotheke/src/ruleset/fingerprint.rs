@@ -4,8 +4,8 @@
 //! line only where it is not at its default; the words are written out here, whatever the types are
 //! called.
 //!
-//! What does not bear on play is left out: notes, labels, columns, the title, the version, the
-//! start contents.
+//! Parts without effect on operations are left out: notes, labels, columns, the title, the version,
+//! the start.
 
 use std::collections::BTreeSet;
 use std::fmt::Display;

@@ -11,7 +11,7 @@ pub(crate) struct SlotDef {
     pub(crate) name: Option<Box<str>>,
     pub(crate) label: Option<String>,
     pub(crate) admits: Option<FilterId>,
-    /// `u32::MAX` where there is none.
+    /// `u32::MAX` without a limit.
     pub(crate) stack_limit: u32,
 }
 
@@ -30,9 +30,9 @@ pub struct ContainerDef {
     pub(in crate::ruleset) note: String,
     pub(crate) slots: u32,
     pub(in crate::ruleset) columns: u32,
-    /// `u32::MAX` where there is none.
+    /// `u32::MAX` without a limit.
     pub(crate) stack_limit: u32,
-    /// In thousandths; `i64::MAX` where there is none.
+    /// In thousandths; `i64::MAX` without a cap.
     pub(crate) weight_cap: i64,
     pub(crate) admits: Option<FilterId>,
     /// Rules of the first slots; the others have none.
@@ -123,7 +123,7 @@ pub struct HolderDef {
     pub(in crate::ruleset) name: String,
     pub(in crate::ruleset) note: String,
     pub(in crate::ruleset) carries: Vec<ContainerDefId>,
-    /// In thousandths; `i64::MAX` where there is none.
+    /// In thousandths; `i64::MAX` without a cap.
     pub(crate) weight_cap: i64,
     pub(crate) caps: Vec<Cap>,
     /// The number of shortcuts.

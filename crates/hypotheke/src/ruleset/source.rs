@@ -25,7 +25,8 @@ pub(crate) struct Text {
     length: u32,
 }
 
-/// Texts laid end to end, so that a table of many thousand rows needs no allocation for each cell.
+/// Texts stored end to end, so that a table of many thousand rows needs no allocation for each
+/// cell.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Arena(String);
 

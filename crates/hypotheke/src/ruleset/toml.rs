@@ -95,7 +95,7 @@ impl RulesetSource {
         let mut reading = Reading::new(source, id);
         if root.get_ref().is_empty() {
             let fault = Diagnostic::error("empty", Location::new(id, 0..0), "the ruleset is empty");
-            reading.faults.push(fault.help("Start from the demo: `hypotheke demo --output FOLDER`"));
+            reading.faults.push(fault.help("Start from a small one: `hypotheke new FOLDER`"));
         } else {
             self.read_root(&mut reading, root.get_ref());
         }

@@ -55,7 +55,7 @@ pub struct Ruleset {
     /// The filters of all caps, of containers and of holders.
     pub(crate) cap_filters: Vec<FilterId>,
     pub(super) nesting: u32,
-    /// `u32::MAX` where there is none.
+    /// `u32::MAX` without a limit.
     pub(crate) ground_limit: u32,
     pub(crate) request_window: u32,
     pub(crate) migration: MigrationRules,

@@ -205,7 +205,13 @@ pub(super) fn begins(bytes: &[u8]) -> bool {
 }
 
 fn bad(error: &rmp_serde::decode::Error) -> SaveError {
-    SaveError::Binary { message: error.to_string() }
+    let message = match error {
+        rmp_serde::decode::Error::InvalidMarkerRead(_) | rmp_serde::decode::Error::InvalidDataRead(_) => {
+            "the file ends too early".to_owned()
+        }
+        _ => error.to_string(),
+    };
+    SaveError::Binary { message }
 }
 
 pub(super) fn read(bytes: &[u8]) -> Result<Save, SaveError> {

@@ -262,7 +262,10 @@ pub(super) fn check_format(found: u32) -> Result<(), SaveError> {
 
 fn bad(error: &serde_json::Error) -> SaveError {
     let (line, column, message) = (error.line(), error.column(), error.to_string());
-    let message = message.rsplit_once(" at line ").map_or(message.as_str(), |(message, _)| message).to_owned();
+    let message = match error.classify() {
+        serde_json::error::Category::Eof => "the text ends too early".to_owned(),
+        _ => message.rsplit_once(" at line ").map_or(message.as_str(), |(message, _)| message).to_owned(),
+    };
     SaveError::Json { line, column, message }
 }
 

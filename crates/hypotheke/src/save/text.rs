@@ -1,4 +1,4 @@
-//! How JSON saves are laid out, and the checksum of their text.
+//! The layout of JSON saves, and the checksum of their text.
 
 use std::io;
 

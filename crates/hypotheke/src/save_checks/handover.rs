@@ -180,7 +180,7 @@ struct Search<S> {
     player: String,
     key: Key,
     newcomer: Departure,
-    /// How many items of each kind there were in all, and how many were made.
+    /// The number of items of each kind in all, and the number created.
     items: Vec<(i128, i128)>,
     worlds: BTreeMap<Vec<u8>, usize>,
     saves: BTreeMap<Vec<u8>, usize>,

@@ -22,7 +22,7 @@ pub(super) struct Load {
 /// How many items of a kind were created, and how many consumed.
 type Made = (u64, u64);
 
-/// What a change adds to, or takes from, each of those that bear it.
+/// The amounts that a change adds to everything that carries the stack, or removes.
 #[derive(Clone, Copy)]
 struct Change {
     weight: i64,
@@ -337,7 +337,7 @@ impl World {
         self.whole_weight += self.rules.figures[kind.index()].weight * count;
     }
 
-    /// Puts a cell where another lies, and adds to the sums of all that bear it.
+    /// Replaces a cell, and adds the difference to the sums of everything that carries it.
     #[inline]
     fn change(&mut self, spot: Spot, weight: i64, (before, after): (Cell, Cell), position: Position) {
         self.count_class_uses(before.goods(), after.goods());

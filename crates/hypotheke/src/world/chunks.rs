@@ -325,8 +325,8 @@ impl Chunks {
         Some((at, Near::new(entry, *self.bases.get(at)?)?))
     }
 
-    // Of two chunks that change, both are requested whether they have to be joined or split before
-    // either changes: so the processor waits for them together.
+    // Both changed chunks are tested for joining or splitting before either changes, so that the
+    // processor waits for them together.
 
     /// Takes a slot out and puts another in.
     pub(super) fn relocate(&mut self, from: u32, to: Entry) {
@@ -360,8 +360,8 @@ impl Chunks {
         }
     }
 
-    /// Moves the few entries of a chunk to the one before it, where there is room for as many
-    /// again, and which reaches as far.
+    /// Moves the few entries of a chunk to the previous one, if that has room for twice as many and
+    /// its range allows it.
     fn join(&mut self, at: usize) {
         let Some(before) = at.checked_sub(1) else { return };
         let (below, above) = (self.bases[before], self.bases[at]);

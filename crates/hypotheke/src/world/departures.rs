@@ -79,8 +79,7 @@ pub(crate) enum Arrival {
 }
 
 impl LaidStack {
-    /// Numbers the containers inside, in the order in which they are laid; `number` gives one for a
-    /// definition.
+    /// Numbers the containers inside, in order of placement; `number` returns one for a definition.
     pub(crate) fn number(&mut self, number: &mut impl FnMut(u32) -> u32) {
         if let Some(inside) = &mut self.inside {
             inside.number(number);
@@ -151,7 +150,7 @@ impl LaidHolder {
 }
 
 impl Arriving {
-    /// Numbers its containers, in the order in which they are laid.
+    /// Numbers its containers, in order of placement.
     pub(crate) fn number(&mut self, number: &mut impl FnMut(u32) -> u32) {
         match &mut self.who {
             Arrival::Container(container) => container.number(number),
@@ -279,12 +278,12 @@ impl World {
         cells.map(|cell| (self.rules.kind_id(cell.kind), cell.count)).collect()
     }
 
-    /// How many items would go along.
+    /// The number of items that would depart.
     pub(crate) fn items_with(&self, who: DepartingEntity) -> u64 {
         self.items_of(&self.containers_of_traveller(who)).iter().map(|(_, count)| u64::from(*count)).sum()
     }
 
-    /// The insides of packs that would go along, and the ids of those.
+    /// The insides of the packs that would depart, and the ids of the packs.
     pub(crate) fn packs_with(&self, who: DepartingEntity) -> Vec<(u32, u64)> {
         let group = self.containers_of_traveller(who).into_iter();
         let parents = group.map(|inner| (inner, self.state(inner).parent));
@@ -367,7 +366,7 @@ impl World {
         }
     }
 
-    /// What was sent off is there again, as if it had never left.
+    /// The departed entity is present again, as if it had never departed.
     pub(super) fn fetch_home(&mut self, who: DepartingEntity, departures: u64) {
         self.departures = departures;
         let group = self.containers_of_traveller(who);

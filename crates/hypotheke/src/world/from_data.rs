@@ -1,4 +1,4 @@
-//! From plain data to what can be laid in a world.
+//! From plain data to the contents of a world.
 //!
 //! Impossible data is an error: unknown kinds, two stacks in one slot, a pack inside itself. An
 //! excess over a limit is accepted, since rules change; an audit reports it.

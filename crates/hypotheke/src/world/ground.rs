@@ -25,7 +25,7 @@ impl Ground {
         self.stacks.get(&landing).map_or(Position::default(), |(_, position)| *position)
     }
 
-    /// Puts a cell where one lay or where nothing did; an empty one is taken away.
+    /// Puts a cell at a place on the ground, taken or not; an empty cell removes the stack.
     pub(crate) fn set(&mut self, landing: u32, cell: Cell, position: Position) {
         let before = match cell.is_empty() {
             true => self.stacks.remove(&landing),

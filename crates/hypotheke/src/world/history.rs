@@ -179,8 +179,7 @@ impl World {
         }
     }
 
-    /// From here on all that goes can be brought back, as if history were kept; gives how much was
-    /// to be kept.
+    /// From now on removed parts can be restored, as with an undo limit; returns the limit.
     pub(crate) fn keep_all_until_settled(&mut self) -> usize {
         let most = self.history.most;
         self.history.most = usize::MAX;

@@ -65,7 +65,7 @@ use crate::ruleset::{FilterId, Ruleset};
 use crate::snapshot::Orphan;
 use crate::snapshot::RequestWindow;
 
-/// In place of the number of a container, a definition or a holder where there is none.
+/// The number that stands for no container, definition or holder.
 pub(crate) const NONE: u32 = u32::MAX;
 
 /// The whole state: every container, every holder, the ground.
@@ -106,7 +106,7 @@ pub struct World {
     opened: BTreeSet<(u32, u32)>,
     /// The insides of packs, by the ids of those.
     insides: FxHashMap<u64, u32>,
-    /// The ids of all stacks, once they have been requested.
+    /// The ids of all stacks, after their first use.
     stack_ids: stack_ids::KnownIds,
     /// How many shortcuts point at a kind.
     bound: u32,

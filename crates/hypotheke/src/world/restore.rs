@@ -146,7 +146,7 @@ fn check_requests(reader: &mut Reader<'_>, snapshot: &Snapshot) {
     }
 }
 
-/// What is to be laid.
+/// The contents to place.
 struct Laid {
     containers: Vec<LaidContainer>,
     holders: Vec<LaidHolder>,

@@ -103,7 +103,7 @@ impl Scratch {
 }
 
 impl Overlay {
-    /// Forgets what was laid over the world, but not what the operation brings.
+    /// Forgets the changes on top of the world, but not the new parts of the operation.
     pub(crate) fn clear_cells(&mut self) {
         self.pending.clear();
         self.weights.clear();
@@ -125,7 +125,7 @@ impl Overlay {
     }
 }
 
-/// Cells as they would be, laid over the world as it is.
+/// The cells of a draft, on top of the present world.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Pending {
     /// In no order; used as long as there are few.

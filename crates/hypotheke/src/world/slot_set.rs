@@ -42,7 +42,7 @@ impl SlotSet {
         self.few.is_empty() && self.many.as_ref().is_none_or(|many| many.is_empty())
     }
 
-    /// Whether nothing is held, and no buffer is kept for what may come.
+    /// Whether the set is empty and has no spare buffer.
     pub(crate) fn is_bare(&self) -> bool {
         self.few.is_empty() && !self.few.spilled() && self.many.is_none()
     }
@@ -84,7 +84,7 @@ impl SlotSet {
         }
     }
 
-    /// Takes a slot out that is held, and puts another in.
+    /// Removes a slot of the set, and adds a different one.
     #[inline]
     pub(crate) fn relocate(&mut self, from: u32, to: u32, flagged: bool) {
         if let Some(many) = &mut self.many {
@@ -95,7 +95,7 @@ impl SlotSet {
         }
     }
 
-    /// Takes a slot out that is held, and puts one into another set.
+    /// Removes a slot of the set, and adds one to a different set.
     #[inline]
     pub(crate) fn hand_over(&mut self, from: u32, others: &mut SlotSet, to: u32, flagged: bool) {
         if let (Some(many), Some(others)) = (&mut self.many, &mut others.many) {

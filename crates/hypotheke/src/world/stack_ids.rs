@@ -37,7 +37,7 @@ impl StackIds {
     }
 }
 
-/// Nothing as long as nobody has requested.
+/// Empty until its first use.
 pub(super) type KnownIds = OnceLock<StackIds>;
 
 impl World {

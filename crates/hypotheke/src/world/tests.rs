@@ -12,7 +12,7 @@ type Model = BTreeMap<u32, bool>;
 enum Step {
     Insert(u32),
     Remove(u32),
-    /// From the next slot that is held, to this one.
+    /// From the next slot in the set, to this one.
     Relocate(u32, u32),
     Next(u32),
 }

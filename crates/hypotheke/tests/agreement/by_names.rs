@@ -10,7 +10,7 @@ use proptest::prelude::*;
 use proptest::strategy::ValueTree;
 use proptest::test_runner::TestRunner;
 
-use super::draw::{Draw, any_draw, is_list, request, together};
+use super::generate::{Draw, any_draw, is_list, request, together};
 use super::rules::{any_rules, rules_text};
 use crate::model::{Fault, Model, Request, Rules, with_fault};
 use crate::names::{Plain, named};

@@ -308,7 +308,7 @@ impl Engine {
 
     /// The number of items that each slot takes equals the result of a move there; and the first of
     /// all reasons is that of the refusal.
-    pub(super) fn check_offers(&self, draw: usize) {
+    pub(super) fn check_slot_room(&self, draw: usize) {
         let containers = self.all_containers();
         let stacks =
             containers.iter().flat_map(|&id| self.world.stacks(id).map(move |(slot, stack)| (id, slot, stack)));
@@ -319,15 +319,15 @@ impl Engine {
         let (from, slot, stack) = stacks[draw % stacks.len()];
         let to = containers[draw / 7 % containers.len()];
         let actor = self.holders.get(draw % 3).copied().filter(|&holder| self.world.has_holder(holder));
-        let (mut offers, from) = (Vec::new(), Place::Slot(from, slot));
-        self.world.room_by_slot(from, actor, to, &mut offers).expect("a stack and a container");
-        for offer in offers {
-            let moving = |amount| Operation { actor, ..Operation::moving(amount, from, (to, offer.slot)) };
+        let (mut room, from) = (Vec::new(), Place::Slot(from, slot));
+        self.world.room_by_slot(from, actor, to, &mut room).expect("a stack and a container");
+        for one in room {
+            let moving = |amount| Operation { actor, ..Operation::moving(amount, from, (to, one.slot)) };
             let up_to = self.world.plan(&moving(Amount::UpTo(stack.count())));
-            assert_eq!(u64::from(offer.takes), up_to.map_or(0, |plan| plan.outcome().done()), "{from:?} {offer:?}");
+            assert_eq!(u64::from(one.takes), up_to.map_or(0, |plan| plan.outcome().done()), "{from:?} {one:?}");
             let requested = self.world.ask(&moving(Amount::Exactly(stack.count())));
             let cause = requested.answer().err().map(|refusal| refusal.cause());
-            assert_eq!(offer.why_not_all, cause, "{from:?} {offer:?}");
+            assert_eq!(one.why_not_all, cause, "{from:?} {one:?}");
             assert_eq!(requested.causes().first().copied(), cause);
             assert!(requested.causes().is_sorted_by_key(hypotheke::Cause::reason), "{:?}", requested.causes());
         }

@@ -5,8 +5,8 @@
 
 mod by_names;
 mod copies;
-mod draw;
 mod engine;
+mod generate;
 mod remedies;
 mod replay;
 mod rules;
@@ -22,8 +22,8 @@ use proptest::test_runner::TestRunner;
 
 use crate::model::{Model, Request, Rules, Stack, State};
 use copies::Copy;
-use draw::{Draw, any_draw, is_list, request, together};
 use engine::Engine;
+use generate::{Draw, any_draw, is_list, request, together};
 use replay::Flat;
 use rules::tightened;
 pub(crate) use rules::{any_rules, rules_text};
@@ -107,7 +107,7 @@ fn compare_tightened(rules: &Rules, draws: &[Draw], tighter: Option<&Rules>) -> 
             );
         }
         if draw.count == 4 {
-            engine.check_offers(draw.kind);
+            engine.check_slot_room(draw.kind);
         }
         if draw.count == 2 && thorough {
             engine.check_counts();

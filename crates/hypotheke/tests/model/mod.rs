@@ -2,11 +2,12 @@
 //! nothing with the library but the words for amounts, so that the two can be held against each
 //! other.
 
+mod access;
 mod arranging;
 mod blocking;
 mod carrying;
 mod changing;
-mod doors;
+mod departures;
 mod faults;
 mod hand;
 mod placing;
@@ -15,19 +16,18 @@ mod rules;
 mod shortcuts;
 mod single;
 mod state;
-mod travel;
 mod wearing;
 
 use std::collections::{BTreeMap, BTreeSet};
 
+use departures::Document;
+pub(crate) use departures::Who;
 pub(crate) use faults::{Fault, with_fault};
 pub(crate) use hypotheke::{Amount, SortKey};
 use placing::Bearer;
 use reasons::{Portion, in_order};
 pub(crate) use rules::{Caps, ContainerSpec, FilterSpec, KindSpec, Names, Rules, SlotSpec, Try};
 pub(crate) use state::{At, Cell, Inside, Owner, Root, Stack, State};
-use travel::Document;
-pub(crate) use travel::Who;
 
 #[derive(Clone, Debug)]
 pub(crate) enum Request {

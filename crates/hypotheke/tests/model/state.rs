@@ -2,9 +2,9 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
+use super::departures::Who;
 use super::faults::Fault;
 use super::rules::{ContainerSpec, FilterSpec, Rules};
-use super::travel::Who;
 
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub(crate) struct Stack {

@@ -52,7 +52,7 @@ pub struct IncrementalAudit {
     /// What the numbers of classes stand for.
     classes: Vec<Arc<ClassKey>>,
     next_stack: u64,
-    /// The numbers of the places that differ; kept for its room.
+    /// A reused buffer for the numbers of the places that differ.
     changed: Vec<u32>,
 }
 
@@ -77,7 +77,7 @@ struct Bearer {
 }
 
 impl IncrementalAudit {
-    /// A watch that has judged nothing so far.
+    /// An audit that has checked nothing so far.
     #[must_use]
     pub fn new(world: &World) -> IncrementalAudit {
         IncrementalAudit {
@@ -99,13 +99,13 @@ impl IncrementalAudit {
         self.next_stack = world.next_stack;
         let keeps = self.check(world);
         if !keeps {
-            // What was judged in part is not gone on from.
+            // A partial check is never continued.
             *self = IncrementalAudit::new(world);
         }
         keeps
     }
 
-    /// Whether what was judged before still counts: numbers stand for the same, and no id is to be
+    /// Whether the previous check still counts: numbers have the same meaning, and no id can be
     /// given again.
     fn may_go_on(&mut self, world: &World) -> bool {
         let known = self.classes.len();

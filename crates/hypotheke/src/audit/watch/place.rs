@@ -8,7 +8,7 @@ use crate::id::StackId;
 use crate::ruleset::{ContainerDef, FilterId, Kind, PropertyValue, Ruleset};
 use crate::world::{Cell, ClassKey, ClassView, GROUND, World};
 
-/// A container as it was judged last. Of one that is not there all is empty.
+/// A container at its last check. A missing one is empty.
 #[derive(Debug, Default)]
 pub(super) struct Place {
     is_there: bool,
@@ -23,7 +23,7 @@ pub(super) struct Place {
     /// The insides of the packs in it.
     pub(super) insides: Vec<u32>,
     has_packs: bool,
-    /// The slots in which something else lies than did; kept for its room.
+    /// A reused buffer for the slots with different contents.
     differing: Vec<u32>,
 }
 
@@ -202,7 +202,7 @@ impl SlotChecks<'_> {
         filter.is_none_or(|filter| self.rules.filter(filter).test.admits(&view))
     }
 
-    /// A pack is one item with the inside of its kind, which lies here; nothing else has an inside.
+    /// A pack is one item with the inside of its kind, which is here; no other stack has an inside.
     fn pack(&self, cell: Cell, kind: Kind<'_>, place: &mut Place) -> bool {
         let Some(pack) = kind.pack() else { return !cell.is_pack() };
         if !cell.is_pack() || cell.inner >= self.world.container_count() || cell.count != 1 {

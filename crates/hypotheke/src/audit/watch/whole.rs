@@ -61,7 +61,7 @@ impl IncrementalAudit {
             && self.rules.ground_limit().is_none_or(|most| self.places[GROUND as usize].cells.len() <= most as usize)
     }
 
-    /// What is open is open to holders that are there, and what is exclusive to one.
+    /// A container is open only to present holders, and an exclusive one to one holder.
     pub(super) fn keeps_doors(&self, world: &World) -> bool {
         let mut last = None;
         world.opened().filter(|&(container, _)| world.is_there(container)).all(|(container, holder)| {

@@ -1,11 +1,11 @@
-//! Why an operation was applied: what was requested where something went, and what was found.
+//! Why an operation was applied: the checks on its way, and their results.
 
 use crate::id::KindId;
 use crate::quantity::Decimal;
 use crate::ruleset::Cap;
 use crate::world::{Bearer, Event, GROUND, StackLocation, World};
 
-/// What the latest operation was requested on its way, each in a sentence.
+/// The checks of the latest operation, each as a sentence.
 pub(in crate::explore) fn explain(world: &World) -> Vec<String> {
     let mut found = Vec::new();
     for event in world.events() {

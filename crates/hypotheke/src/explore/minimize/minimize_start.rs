@@ -3,8 +3,8 @@
 
 use std::sync::Arc;
 
-use crate::explore::minimize::shorten::lower;
-use crate::explore::minimize::shrink::{Aim, Within, replay};
+use crate::explore::minimize::changes::lower;
+use crate::explore::minimize::minimize_trace::{Aim, Within, replay};
 use crate::explore::minimize::step::Step;
 use crate::explore::search::exploration::Exploration;
 use crate::ruleset::Ruleset;
@@ -45,7 +45,7 @@ fn lines(lying: &[Lying]) -> Vec<String> {
     in_one_place.map(line).collect()
 }
 
-/// The world in which this and nothing else lies.
+/// The world with these contents and no others.
 fn laid_out(rules: &Arc<Ruleset>, lying: &[Lying]) -> Option<World> {
     let lines: String = lines(lying).iter().map(|line| format!("  {line}\n")).collect();
     let file = ScenarioFile::parse(Source::new("", format!("start needed\n{lines}scenario from there\n"))).ok()?;
@@ -122,7 +122,7 @@ pub(in crate::explore) fn minimize_start(exploration: &Exploration, aim: Aim, sa
     let steps: Option<Vec<Step>> = said.iter().map(|said| Step::read(said)).collect();
     let world = &exploration.start;
     let all = world.all_stacks_in(None);
-    // All of it and its halves are laid out at least.
+    // The start and its halves are tested in any case.
     if all.len() > MAX_LAID / 4 {
         return None;
     }

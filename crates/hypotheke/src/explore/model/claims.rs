@@ -1,4 +1,5 @@
-//! What must hold of every world that play can reach, never happen, or stay possible.
+//! Claims: conditions that every reachable state must satisfy, operations that must never happen,
+//! states that must stay possible.
 
 use std::fmt;
 
@@ -255,7 +256,7 @@ pub(in crate::explore) struct Named {
 /// A claim with all names looked up.
 #[derive(Clone, Debug)]
 pub(in crate::explore) enum Ready {
-    /// Of a count, what is counted.
+    /// For a count, the counted items.
     Check(Check, Option<Selector>),
     NoneWith(Named, Named),
     NoneIn(Named, Path),

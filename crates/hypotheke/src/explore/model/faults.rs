@@ -74,8 +74,8 @@ pub(in crate::explore) fn try_all(world: &World, known: &Known<'_>, judged: &mut
             Fault::SaveThenLoad => {}
             Fault::Leave => {
                 for holder in world.holders().filter(|&holder| world.hand(holder).is_some()) {
-                    // While a holder is away so is what it has: claims are about the world in which
-                    // it is back.
+                    // While a holder is away, so are their items: claims are about the world after
+                    // their return.
                     check_laws(world, Happened::Left(holder), known, judged);
                     check(world, Happened::CameBack(holder), known, judged);
                 }

@@ -404,7 +404,7 @@ pub(in crate::explore) struct ReadyFile {
     pub(in crate::explore) world: World,
 }
 
-/// Looks up names; gathers what is wrong.
+/// Looks up names and collects the errors.
 struct Names<'f> {
     file: &'f ClaimsFile,
     rules: &'f Arc<Ruleset>,
@@ -421,7 +421,7 @@ impl ClaimsFile {
         ReadyFile { claims: Vec::new(), scope, world }
     }
 
-    /// Looks up all names and lays out the start.
+    /// Looks up all names and prepares the start.
     pub(in crate::explore) fn ready(&self, rules: &Arc<Ruleset>) -> Result<ReadyFile, ScenarioErrors> {
         let mut names = Names { file: self, rules, faults: Faults::default() };
         let blank = ScenarioFile::blank(self.source.clone());
@@ -609,7 +609,7 @@ fn has_no_line(verb: Verb) -> bool {
     verb.row().in_scope != InScope::Own
 }
 
-/// Moving, swapping, dropping and picking up; wearing and opening where there is something to.
+/// Moving, swapping, dropping and picking up; equipping and opening if the rules have them.
 fn standard_verbs(world: &World, scope: &Scope) -> Vec<Verb> {
     let worn = scope.containers.iter().filter_map(|&it| world.container_def(it)).any(crate::ContainerDef::is_worn);
     let mut verbs = vec![Verb::Move, Verb::Swap, Verb::Drop, Verb::PickUp];

@@ -8,8 +8,8 @@ use crate::ruleset::Selector;
 use crate::world::{Event, Place, Spot, StackClass, StackLocation, World};
 
 impl Ready {
-    /// Whether an operation may be one that the claim forbids, judged before it is performed. What
-    /// only its outcome shows is judged afterwards: [`Ready::was_meant`].
+    /// Whether a claim may forbid an operation, decided before it is performed. If it depends on
+    /// the outcome, [`Ready::was_meant`] decides afterwards.
     pub(in crate::explore) fn is_meant(&self, world: &World, operation: &Operation) -> bool {
         let Ready::Operation { pattern, named } = self else { return false };
         if let Action::Together { steps } = &operation.action {
@@ -21,7 +21,7 @@ impl Ready {
         }
         let matches = |(from, to): (Option<Place>, Option<Place>)| {
             let is_at = |place: Option<Place>, path: &Path| {
-                // Where the outcome decides, it is judged afterwards.
+                // If it depends on the outcome, it is decided afterwards.
                 let Some(place) = place else { return !ends.is_place_known };
                 world.place(path, None).is_ok_and(|wanted| is_within(world, place, wanted))
             };
@@ -57,11 +57,11 @@ impl Ready {
                 return false;
             }
         }
-        // A slot and a stack are known before; of a whole place the events tell what it gave.
+        // A slot and a stack are known before; for a whole place the events show what it gave.
         !ends.is_complete || self.moved(world, *named)
     }
 
-    /// Whether the latest operation moved what is named, or named no items.
+    /// Whether the latest operation moved the named items, or named no items.
     fn moved(&self, world: &World, named: Option<Subject>) -> bool {
         let Some(Subject::Items(what)) = named else { return true };
         let is_it = |kind: KindId, class: StackClass| match what {
@@ -122,7 +122,7 @@ struct Ends {
     is_place_known: bool,
     /// It goes both ways.
     is_exchange: bool,
-    /// It names a whole container, holder or the ground, which gives what it has.
+    /// It names a whole container, a holder or the ground, so the outcome decides.
     is_complete: bool,
 }
 

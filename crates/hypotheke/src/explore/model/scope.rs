@@ -1,4 +1,4 @@
-//! The scope of an exploration: which operations it tries, and what it leaves out.
+//! The scope of an exploration: the operations to try, and the parts left out.
 
 use crate::explore::state::symmetry::Alike;
 use crate::id::{ContainerId, HolderId, KindId, MarkId, PropertyId};

@@ -1,4 +1,4 @@
-//! Whether a claim holds only because what it speaks of never occurs.
+//! Whether a claim holds only because its subject never occurs.
 
 use crate::explore::model::claims::{Claim, Ready};
 use crate::explore::model::scope::Scope;

@@ -50,7 +50,7 @@ pub(in crate::explore) struct Search<S> {
     /// One for each thread.
     threads: Vec<S>,
     store: Store,
-    /// The first world that is law_violation, and how.
+    /// The first state that violates a law, with the violation.
     law_violation: Option<(u32, Wrong)>,
     /// The first world of each depth.
     levels: Vec<u32>,
@@ -60,7 +60,7 @@ pub(in crate::explore) struct Search<S> {
     tried: Tried,
     occurred: Occurred,
     stopped_by: Option<Bound>,
-    /// Whether sums and indexes are with_index_checks at every world.
+    /// Whether sums and indexes are checked in every state.
     recomputed: bool,
 }
 
@@ -215,7 +215,7 @@ impl<S: Successors> Search<S> {
         checked.into_iter().flatten().for_each(|(number, found)| self.note(number, *found));
     }
 
-    /// Enters what was found, in its order, until there is no room.
+    /// Enters the results in order, until there is no room.
     fn enter(&mut self, expanded: Expanded) {
         if self.stopped_by.is_some() {
             return;

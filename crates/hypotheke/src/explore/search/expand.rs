@@ -25,13 +25,13 @@ use crate::world::World;
 /// What those who expand have in common while they do.
 pub(in crate::explore) struct Known<'s> {
     pub(in crate::explore) claims: &'s [(Claim, Ready)],
-    /// For each claim, whether it may still be decided by what is found.
+    /// For each claim, whether it is still undecided.
     pub(in crate::explore) open: &'s [bool],
     pub(in crate::explore) scope: &'s Scope,
     pub(in crate::explore) store: &'s Store,
     /// Whether a claim that something is never done is open.
     pub(in crate::explore) has_never: bool,
-    /// Whether sums and indexes are with_index_checks at every world.
+    /// Whether sums and indexes are checked in every state.
     pub(in crate::explore) recomputed: bool,
     /// Whether successors are stored, for recoverable claims.
     pub(in crate::explore) keeps_ways: bool,
@@ -253,7 +253,7 @@ impl Player {
         }
     }
 
-    /// Where the world has to be requested.
+    /// If the result depends on the world.
     fn expand_played(&mut self, number: u32, known: &Known<'_>, expanded: &mut Expanded, ways: &mut Vec<Reached>) {
         self.replay.go_to(number, self.lookahead.as_mut(), known);
         known.scope.enumerate(self.replay.world(), &mut self.here);

@@ -8,7 +8,7 @@ use crate::explore::search::expand::Player;
 use crate::explore::state::packed::Packer;
 use crate::explore::state::store::Store;
 
-use crate::explore::minimize::shrink::Aim;
+use crate::explore::minimize::minimize_trace::Aim;
 use crate::explore::model::claims::{Claim, ClaimKind, Ready};
 use crate::explore::model::file::{ClaimsFile, ReadyFile};
 use crate::explore::model::scope::Scope;
@@ -60,7 +60,7 @@ impl Exploration {
     /// Looks up the names of the claims in a ruleset.
     ///
     /// # Errors
-    /// Every name that is not known, and a start that can't be laid out.
+    /// Every unknown name, and an invalid start.
     pub fn new(rules: &Arc<Ruleset>, claims: &ClaimsFile) -> Result<Exploration, ScenarioErrors> {
         claims.ready(rules).map(Exploration::from)
     }
@@ -92,8 +92,7 @@ impl Exploration {
         self
     }
 
-    /// The same, with every world described apart from every other. The verdicts are the same; there are
-    /// more states.
+    /// The same without symmetry reduction: the same verdicts, more states.
     #[must_use]
     pub fn without_symmetry(mut self) -> Exploration {
         self.symmetry = false;

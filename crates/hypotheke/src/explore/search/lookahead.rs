@@ -1,4 +1,4 @@
-//! Where the simple operations lead, described from the bytes of a world alone.
+//! The results of simple operations, computed from the bytes of a state alone.
 //!
 //! Most operations lead to a known state, so it is enough to know their resulting bytes. In a
 //! fixed-width state ([`crate::explore::state::fixed_width`]) these depend on the contents of two
@@ -93,7 +93,7 @@ pub(in crate::explore) struct View {
     /// all others: both are applied and change nothing.
     to_itself: Vec<(u16, bool)>,
     described: Vec<LookaheadResult>,
-    /// The states to which they lead. Of what is not applied they mean nothing.
+    /// The resulting states; without meaning for an operation that is not applied.
     pub(in crate::explore) bytes: Vec<u8>,
     pub(in crate::explore) lookups: Vec<Lookup>,
 }
@@ -116,7 +116,7 @@ impl View {
 #[derive(Debug)]
 pub(in crate::explore) struct Lookahead {
     even: FixedWidth,
-    /// Of which limits and filters are requested.
+    /// A world that answers questions about limits and filters.
     requested: World,
     moves: bool,
     swaps: bool,
@@ -137,7 +137,7 @@ pub(in crate::explore) struct Lookahead {
     leads: Vec<Lead>,
     /// How many values a byte may have.
     codes: u32,
-    /// Whether the world has to be requested what may be borne.
+    /// Whether weight must be checked in the world.
     weighs: bool,
 }
 
@@ -206,7 +206,7 @@ impl Lookahead {
         u16::try_from(self.places.len()).is_ok().then_some(())
     }
 
-    /// Whether the world has to be at hand, for what may be borne there.
+    /// Whether the world must be present, to check weight.
     pub(in crate::explore) fn weighs(&self) -> bool {
         self.weighs
     }

@@ -1,4 +1,4 @@
-//! The world that one thread plays, and where it stands.
+//! The world of one thread, and its present state.
 //!
 //! From one state to the next it undoes to their common ancestor and performs the rest; nothing is
 //! cloned.

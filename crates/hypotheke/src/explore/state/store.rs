@@ -2,7 +2,7 @@
 
 use crate::explore::state::table::{MOST, Table};
 
-/// In place of the number of a world where there is none.
+/// The number that stands for no state.
 pub(in crate::explore) const NOBODY: u32 = u32::MAX;
 
 /// States by their numbers, in the order in which they were found.
@@ -146,8 +146,8 @@ impl Store {
         self.table.find(hash, |number| is_same(self.bytes_of(number), bytes))
     }
 
-    /// Looks up many states that have as many bytes each. What they need of memory is requested
-    /// before any of it is waited for.
+    /// Looks up many states with equal numbers of bytes. All memory accesses start before the first
+    /// result is awaited.
     pub(in crate::explore) fn find_all(&self, bytes: &[u8], lookups: &mut [Lookup]) {
         for lookup in &mut *lookups {
             lookup.is_there = self.table.touch(lookup.hash);

@@ -39,7 +39,7 @@ impl Alike {
         self.packs && world.state(container).ruled == 0
     }
 
-    /// Whether the order of what is on the ground makes no difference.
+    /// Whether the order on the ground makes no difference.
     pub(in crate::explore) fn is_ground_alike(&self) -> bool {
         self.lasting.get(GROUND as usize) == Some(&true)
     }

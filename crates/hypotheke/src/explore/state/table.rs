@@ -1,4 +1,4 @@
-//! Numbers by hash, so laid out that many can be looked up at once.
+//! Numbers by hash, in a layout that allows many lookups at once.
 //!
 //! A search looks up many states for each new one, in more memory than the caches have. An entry is
 //! one word, so one memory access usually decides whether a hash is known, and the first entries of

@@ -208,8 +208,8 @@ impl<'p> Generator<'p> {
     }
 }
 
-/// A number below another, 0 where there is none: the high bits of a product, since a division
-/// takes longer than the rest of a draw.
+/// A number below a bound, 0 if the bound is 0: the high bits of a product, since a division takes
+/// longer than the rest of the choice.
 pub(in crate::explore) fn below(random: &mut Xoshiro256PlusPlus, count: usize) -> usize {
     let product = u128::from(random.next_u64()) * count as u128;
     usize::try_from(product >> 64).unwrap_or(0)

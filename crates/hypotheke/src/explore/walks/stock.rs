@@ -5,7 +5,7 @@ use crate::explore::model::scope::Scope;
 use crate::id::{ContainerId, HolderId};
 use crate::world::{GROUND, Spot, World};
 
-/// What a world has to draw of; kept for its room, and as long as nothing is applied.
+/// The contents of a world to choose from; a reused buffer, valid until an operation is applied.
 #[derive(Debug, Default)]
 pub(in crate::explore) struct Stock {
     pub(in crate::explore) containers: Vec<ContainerId>,

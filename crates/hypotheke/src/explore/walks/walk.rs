@@ -11,7 +11,7 @@ use rand_core::{Rng, SeedableRng};
 use rand_xoshiro::Xoshiro256PlusPlus;
 
 use crate::audit::IncrementalAudit;
-use crate::explore::minimize::shrink::{self, Aim};
+use crate::explore::minimize::minimize_trace::{self, Aim};
 use crate::explore::minimize::step::SAVE_THEN_LOAD;
 use crate::explore::model::claims::ClaimKind;
 use crate::explore::model::moves::Moves;
@@ -125,8 +125,8 @@ impl Exploration {
     /// Runs random walks. `progress` receives the number of walks after each batch, and stops the
     /// run by returning a bound.
     ///
-    /// What is `always`, `forbidden` and lawful is judged at every step, and what is `possible`
-    /// looked for; what is `recoverable` takes a [search](Exploration::search).
+    /// `always`, `forbidden` and the laws are checked at every step, and `possible` states are
+    /// looked for. A `recoverable` claim needs a [search](Exploration::search).
     pub fn walk(self, walks: Walks, progress: &mut dyn FnMut(u64) -> Option<Bound>) -> ExplorationReport {
         let (first, every) = (walks.shard.0, walks.shard.1.max(1));
         let here = walks.count.saturating_sub(first).div_ceil(every);
@@ -305,7 +305,7 @@ impl Exploration {
     fn report_walks(self, all: &All, walks: u64, stopped_by: Option<Bound>) -> ExplorationReport {
         let mut traces: BTreeMap<Aim, Trace> = BTreeMap::new();
         for (aim, (number, steps)) in &all.found {
-            let trace = shrink::shorten(&self, *aim, steps);
+            let trace = minimize_trace::minimize(&self, *aim, steps);
             traces.insert(*aim, Trace { walk: Some(*number), ..trace });
         }
         let verbs = all.tried.verbs(&self.scope);

@@ -14,7 +14,7 @@ impl Draft<'_> {
         self.state(container).parent
     }
 
-    /// The container in which the pack lies whose inside this one is.
+    /// The container of the pack that this one is the inside of.
     #[inline]
     pub(in crate::ops) fn around(&self, container: u32) -> Option<u32> {
         if self.world.is_lasting(container) {
@@ -67,7 +67,7 @@ impl Draft<'_> {
         container == GROUND || self.parent(self.outermost(container)).is_ground()
     }
 
-    /// In how many packs a container lies.
+    /// The number of packs around a container.
     pub(in crate::ops) fn depth(&self, container: u32) -> u32 {
         let mut depth = 0;
         let mut at = container;

@@ -30,7 +30,7 @@ impl Draft<'_> {
         &self.scratch.overlay.arriving
     }
 
-    /// Brings what a document says; what it is made of has its numbers from here on.
+    /// Adds the contents of a transfer record; its parts have their numbers from here on.
     pub(in crate::ops) fn come_in(
         &mut self,
         mut arriving: Arriving,
@@ -209,7 +209,7 @@ impl Draft<'_> {
         StackLocation { spot, stack: StackId(id), position }
     }
 
-    /// Where on the ground something lies, or has landed in an operation before in the list.
+    /// The place of a stack on the ground, or where an earlier operation of the list dropped it.
     pub(in crate::ops) fn position(&self, spot: Spot) -> Position {
         // Arrival numbers grow and are never used again, so no event placed the earlier stack.
         if spot.slot < self.world.ground.next_landing {

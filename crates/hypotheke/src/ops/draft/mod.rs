@@ -1,4 +1,4 @@
-//! The world as it would be: pending changes laid over the world as it is.
+//! The world of a draft: pending changes on top of the present world.
 //!
 //! [`pending`] applies changes, [`reading`] and [`around`] read the result, [`lookup`] finds the
 //! named places, [`changing`] works out more changes; [`placing`] decides how, and [`noted`]
@@ -26,7 +26,7 @@ use crate::world::{Cell, DepartingEntity, Event, GROUND, Scratch, World};
 /// The maximum number of stacks on the ground: a request must not fill the memory.
 pub(super) const MAX_ON_GROUND: usize = 1 << 20;
 
-/// What is being laid somewhere: items of one class.
+/// Items of one class that are being placed.
 #[derive(Clone, Copy, Debug)]
 pub(super) struct Item {
     pub(super) kind: u32,
@@ -65,12 +65,12 @@ pub(super) struct Draft<'w> {
     pub(super) nested_lists: u32,
     /// The acting holder; `None` for the game.
     pub(super) actor: Option<u32>,
-    /// How what was in a hand was put where it is.
+    /// The mode by which the item of a hand was put.
     pub(super) put_mode: Option<PutMode>,
-    /// What has departed, and what that and what has arrived adds to the weight of all.
+    /// The departed entities, and the total weight change by departures and arrivals.
     left: Vec<DepartingEntity>,
     travelled: i64,
-    /// Every reason why not more would go, where that is requested.
+    /// Every reason why no more would move, if all are wanted.
     causes: Option<Vec<Cause>>,
 }
 
@@ -136,7 +136,7 @@ impl<'w> Draft<'w> {
         self.scratch.events.push(event);
     }
 
-    /// The buffers with what was worked out, and the serial number of the next stack.
+    /// The buffers with the changes, and the serial number of the next stack.
     #[inline]
     pub(super) fn into_parts(self) -> (Box<Scratch>, u64) {
         (self.scratch, self.next_stack)

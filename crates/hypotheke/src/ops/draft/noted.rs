@@ -1,10 +1,10 @@
-//! Reasons: every check that fails is noted where all of them are requested.
+//! Reasons: if all are wanted, every check that fails is recorded.
 
 use super::super::refusal::Cause;
 use super::Draft;
 
 impl Draft<'_> {
-    /// From here on every reason is noted, not the first only.
+    /// Records every reason from now on, not only the first.
     pub(in crate::ops) fn collect_causes(&mut self) {
         self.causes = Some(Vec::new());
     }
@@ -25,7 +25,7 @@ impl Draft<'_> {
         self.causes.as_mut().map(std::mem::take).unwrap_or_default()
     }
 
-    /// Notes it before what has been noted since.
+    /// Records it before the reasons that were recorded since.
     pub(in crate::ops) fn note_first(&mut self, noted: Vec<Cause>) {
         if let Some(causes) = &mut self.causes {
             causes.splice(0..0, noted);

@@ -20,7 +20,7 @@ impl Draft<'_> {
         let overlay = &self.scratch.overlay;
         let changed = overlay.weights.iter().map(|(bearer, _)| *bearer);
         let mut bearers: Vec<Bearer> = changed.chain(overlay.caps.iter().map(|((bearer, _), _)| *bearer)).collect();
-        // What has departed is not in the world that is judged.
+        // A departed entity is not part of the world to check.
         bearers.retain(|bearer| match bearer {
             Bearer::Container(container) => !self.has_left(*container),
             Bearer::Holder(holder) => !self.holder_has_left(*holder),
@@ -55,7 +55,7 @@ impl Draft<'_> {
         changes.map(|(_, by)| by).sum()
     }
 
-    /// Whether what is pending is laid over the world.
+    /// Whether the pending changes are applied on top of the world.
     #[inline]
     pub(in crate::ops) fn is_settled(&self) -> bool {
         self.settled > 0
@@ -127,7 +127,7 @@ impl Draft<'_> {
         }
     }
 
-    /// Forgets what was worked out since.
+    /// Drops the changes since then.
     pub(in crate::ops) fn go_back_to(&mut self, point: &DraftPoint) {
         self.scratch.events.truncate(point.events);
         self.scratch.parts.clear();
@@ -173,7 +173,7 @@ impl Draft<'_> {
     pub(in crate::ops) fn settle(&mut self) {
         for index in self.settled..self.scratch.events.len() {
             let event = self.scratch.events[index];
-            // From here on cells, sums and parents are read with what is pending.
+            // From here on cells, sums and parents include pending changes.
             self.settled = self.settled.max(1);
             match event {
                 Event::Moved { count, from, to, .. } => self.settle_transfer(event, count, from, to),

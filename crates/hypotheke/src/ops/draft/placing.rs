@@ -6,7 +6,7 @@ use crate::language::Landing;
 use crate::quantity::Decimal;
 use crate::world::Spot;
 
-/// Onto what items may be laid.
+/// The stacks that items may be placed onto.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub(in crate::ops) enum Onto {
     /// Alike stacks, then empty slots.
@@ -21,21 +21,21 @@ pub(in crate::ops) enum Onto {
 /// How one operation places things. The next one begins with the default.
 #[derive(Debug, Default)]
 pub(super) struct Placing {
-    /// Where the stacks land that are laid on the ground.
+    /// The position of stacks that are placed on the ground.
     pub(super) landing: Landing,
     pub(super) onto: Onto,
-    /// What is laid goes back to where it came from: no border holds it up.
+    /// Items return to their origin: `put = false` does not apply.
     pub(super) going_back: bool,
-    /// A slot into which nothing more is laid.
+    /// A slot that takes no more items.
     pub(super) passed_over: Option<Spot>,
-    /// Caps are judged in the end, not now.
+    /// Caps are checked at the end, not now.
     pub(super) caps_later: bool,
     /// A container that will have this number of slots.
     pub(super) shrinking: Option<(u32, u32)>,
 }
 
 impl Draft<'_> {
-    /// Where the stacks land that are laid on the ground from now on.
+    /// Sets the position of stacks that are placed on the ground.
     pub(in crate::ops) fn land_at(&mut self, landing: Landing) -> Result<(), Refusal> {
         if landing.within.is_some_and(Decimal::is_negative) {
             return Err(Refusal::new(Cause::BadAmount));
@@ -44,12 +44,12 @@ impl Draft<'_> {
         Ok(())
     }
 
-    /// Onto what items may be laid from now on.
+    /// Sets the stacks that items may be placed onto.
     pub(in crate::ops) fn lay_onto(&mut self, onto: Onto) {
         self.placing.onto = onto;
     }
 
-    /// Whether what is laid from now on goes back to where it came from.
+    /// Sets whether items return to their origin.
     pub(in crate::ops) fn go_back(&mut self, going_back: bool) {
         self.placing.going_back = going_back;
     }
@@ -64,7 +64,7 @@ impl Draft<'_> {
         self.placing.passed_over == Some(spot)
     }
 
-    /// Nothing more is laid into the slots of a container that are to go.
+    /// The slots that a container loses take no more items.
     pub(in crate::ops) fn shrink_to(&mut self, container: u32, slots: u32) {
         self.placing.shrinking = Some((container, slots));
     }

@@ -8,7 +8,7 @@ use crate::ruleset::{FilterId, PropertyValue};
 use crate::world::{Bearer, Cell, ClassKey, ContainerState, EMPTY, Event, GROUND, Spot};
 
 impl Draft<'_> {
-    /// Where a stack on the ground lies.
+    /// The place of a stack on the ground.
     pub(in crate::ops) fn landing_of(&self, stack: StackId) -> Option<Spot> {
         let there = |spot: &Spot| self.cell(*spot).id == stack.0 && !self.cell(*spot).is_empty();
         let in_world = self.world.ground.landing_of(stack.0).map(|slot| Spot { container: GROUND, slot });

@@ -67,7 +67,7 @@ struct Compiler {
     source: RulesetSource,
     rules: Ruleset,
     faults: Faults,
-    /// The kinds with each tag that a filter has requested.
+    /// The kinds of each tag that occurs in a filter.
     kinds_by_tag: FxHashMap<TagId, Bits>,
 }
 

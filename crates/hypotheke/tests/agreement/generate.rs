@@ -125,7 +125,7 @@ fn target(model: &Model, (sort, container, slot): (u8, usize, usize)) -> At {
     if sort < 6 { slot_of(model, container, slot) } else { At::Container(container_of(model, container)) }
 }
 
-/// Whether several that come after are to be requested as one.
+/// Whether the next operations form one atomic operation.
 pub(super) fn is_list(draw: &Draw) -> bool {
     draw.verb >= LISTS
 }

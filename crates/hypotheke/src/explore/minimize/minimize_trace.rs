@@ -1,9 +1,9 @@
 //! Minimizes a trace: removes steps, moves detours together, lowers amounts, runs a bounded search
 //! for a shorter trace, and removes unused items of the start.
 
+use crate::explore::minimize::changes::{MAX_REPLAYS, Minimize};
 use crate::explore::minimize::explain::explain;
 use crate::explore::minimize::minimize_start::minimize_start;
-use crate::explore::minimize::shorten::{MAX_REPLAYS, Shorten};
 use crate::explore::minimize::step::Step;
 use crate::explore::model::claims::ClaimKind;
 use crate::explore::model::sentence::sentence;
@@ -80,7 +80,7 @@ pub(in crate::explore) fn replay(
         return ended(played, world.clone(), world, message, Vec::new());
     }
     let mut departures = Departures::new();
-    // While a holder is away in between, only the laws are judged.
+    // While a holder is away, only the laws are checked.
     let mut is_away = false;
     for step in steps {
         let Step::Operation(operation) = step else {
@@ -133,7 +133,7 @@ struct Shorter<'e> {
     left: u32,
 }
 
-impl Shorten for Shorter<'_> {
+impl Minimize for Shorter<'_> {
     fn steps(&self) -> &[Step] {
         &self.best.steps
     }
@@ -153,7 +153,7 @@ impl Shorten for Shorter<'_> {
     }
 }
 
-pub(in crate::explore) fn shorten(exploration: &Exploration, aim: Aim, said: &[String]) -> Trace {
+pub(in crate::explore) fn minimize(exploration: &Exploration, aim: Aim, said: &[String]) -> Trace {
     let steps: Vec<Step> = said.iter().filter_map(|said| Step::read(said)).collect();
     let Some(best) = replay(exploration, aim, &exploration.start, &steps, Within::Scope) else {
         let start = Box::new(exploration.start.clone());

@@ -9,7 +9,7 @@ use crate::language::NamedAction;
 pub(in crate::explore) const MAX_REPLAYS: u32 = 3_000;
 
 /// Steps that can be minimized.
-pub(in crate::explore) trait Shorten {
+pub(in crate::explore) trait Minimize {
     /// The shortest that are known.
     fn steps(&self) -> &[Step];
 
@@ -65,8 +65,7 @@ pub(in crate::explore) trait Shorten {
         }
     }
 
-    /// Of what is carried from one place to another in between, everything is done at the one
-    /// place.
+    /// A detour through a place in between is done at one place.
     fn leave_out_ways(&mut self) {
         let mut nth = 0;
         while nth < self.steps().len() && *self.left() > 0 {
@@ -117,8 +116,7 @@ pub(in crate::explore) trait Shorten {
         self.take(&after) || self.take(&everywhere)
     }
 
-    /// Which stack on the ground is meant is said only where it matters: an id is what nobody can
-    /// read.
+    /// The id of a stack on the ground is named only if it matters, since it is hard to read.
     fn leave_out_ids(&mut self) {
         *self.left() = MAX_REPLAYS;
         for nth in 0..self.steps().len() {

@@ -23,7 +23,7 @@ pub struct SlotRoom {
 impl World {
     /// How many items of a stack each slot of a container would take if they were moved there, and
     /// why not more: what an interface needs to tint slots while something is dragged. It is cheap
-    /// enough for every frame; `offers` is cleared and used again.
+    /// enough for every frame; `room` is cleared and used again.
     ///
     /// ```
     /// use hypotheke::{Reason, Ruleset, World};
@@ -38,9 +38,9 @@ impl World {
     ///     .build()?;
     /// let world = World::new(&rules.into());
     /// let (depot, sled) = (world.container("depot").unwrap(), world.container("sled").unwrap());
-    /// let mut offers = Vec::new();
-    /// world.room_by_slot((depot, 0).into(), None, sled, &mut offers).unwrap();
-    /// let described: Vec<_> = offers.iter().map(|it| (it.takes, it.why_not_all.map(|cause| cause.reason()))).collect();
+    /// let mut room = Vec::new();
+    /// world.room_by_slot((depot, 0).into(), None, sled, &mut room).unwrap();
+    /// let described: Vec<_> = room.iter().map(|it| (it.takes, it.why_not_all.map(|cause| cause.reason()))).collect();
     /// assert_eq!(described, [(2, Some(Reason::StackLimit)), (0, Some(Reason::NoRoom)), (5, None)]);
     /// # Ok::<(), hypotheke::RulesetErrors>(())
     /// ```
@@ -53,9 +53,9 @@ impl World {
         from: Place,
         actor: Option<HolderId>,
         container: ContainerId,
-        offers: &mut Vec<SlotRoom>,
+        room: &mut Vec<SlotRoom>,
     ) -> Result<(), Refusal> {
-        offers.clear();
+        room.clear();
         let mut draft = Draft::new(self, Box::default());
         draft.act_as(actor)?;
         let spot = draft.spot_of_one(from)?;
@@ -64,7 +64,7 @@ impl World {
         if cell.is_empty() {
             return Err(Refusal::new(Cause::EmptySource { at: from, kind: None }));
         }
-        draft.offer(draft.item(cell), cell.count, spot, container, offers);
+        draft.offer(draft.item(cell), cell.count, spot, container, room);
         Ok(())
     }
 }
@@ -96,7 +96,7 @@ impl Alike {
 
 impl Draft<'_> {
     /// What is the same for all slots is found out once.
-    fn offer(&mut self, item: Item, count: u32, source: Spot, container: u32, offers: &mut Vec<SlotRoom>) {
+    fn offer(&mut self, item: Item, count: u32, source: Spot, container: u32, room: &mut Vec<SlotRoom>) {
         let closed = self.actor.and_then(|actor| {
             let from = (!source.is_ground()).then_some(source.container).filter(|&from| !self.is_hand(from));
             let places = [from, Some(container)];
@@ -118,7 +118,7 @@ impl Draft<'_> {
         };
         let ruled = if self.world.rules.needs.is_empty() { self.state(container).ruled } else { u32::MAX };
         let alike = self.offers_of_alike_slots(item, (source, count), container, (allowed, borne));
-        offers.reserve(self.slots(container) as usize);
+        room.reserve(self.slots(container) as usize);
         for slot in 0..self.slots(container) {
             let spot = Spot { container, slot };
             if slot >= ruled && entering.is_none() && nested.is_none() && spot != source {
@@ -128,7 +128,7 @@ impl Draft<'_> {
                     false if !item.can_stack_with(there) => (0, Some(alike.taken(slot))),
                     _ => self.offer_of_slot(item, (source, count), spot, (nested, allowed, borne)),
                 };
-                offers.push(SlotRoom { slot, takes, why_not_all });
+                room.push(SlotRoom { slot, takes, why_not_all });
                 continue;
             }
             let (takes, why_not_all) = match entering {
@@ -136,7 +136,7 @@ impl Draft<'_> {
                 Some(cause) => (0, Some(cause)),
                 None => self.offer_of_slot(item, (source, count), spot, (nested, allowed, borne)),
             };
-            offers.push(SlotRoom { slot, takes, why_not_all });
+            room.push(SlotRoom { slot, takes, why_not_all });
         }
     }
 
@@ -185,7 +185,7 @@ impl Draft<'_> {
         }
         let there = self.cell(spot);
         let fits_onto = self.takes_onto(there, item);
-        // As where items are laid: only a whole stack may go beyond a limit.
+        // As for placed items: only a whole stack may exceed a limit.
         let allowed = count.min(allowed);
         let room = if fits_onto { self.room_for(item, allowed, Some(source), spot) } else { 0 };
         let takes = allowed.min(room);
