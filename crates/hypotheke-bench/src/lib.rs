@@ -1,4 +1,4 @@
-//! What the figures in `docs/performance.md` compare with, and how they are taken.
+//! What the figures in `docs/internals/performance.md` compare with, and how they are taken.
 
 pub mod checked;
 pub mod hostile;

@@ -29,10 +29,16 @@ Examples:
 
 Exit status: 0 ok, 1 a verification failed, 2 wrong usage or bad input, 3 a search stopped early.";
 
+/// Errors of usage have the colour of all other errors.
+fn styles() -> clap::builder::Styles {
+    let error = anstyle::Style::new().fg_color(Some(anstyle::AnsiColor::BrightRed.into())).bold();
+    clap::builder::Styles::styled().error(error)
+}
+
 /// Write the rules of a game's inventories, and verify that every sequence of operations keeps
 /// them.
 #[derive(Debug, Parser)]
-#[command(name = "hypotheke", version, after_help = EXAMPLES, arg_required_else_help = true, max_term_width = 100)]
+#[command(name = "hypotheke", version, after_help = EXAMPLES, arg_required_else_help = true, max_term_width = 100, styles = styles())]
 pub(crate) struct Cli {
     #[command(subcommand)]
     pub(crate) command: Option<Command>,
@@ -149,6 +155,7 @@ pub(crate) enum Command {
 
     /// Run scenarios and report which pass
     #[command(
+        allow_negative_numbers = true,
         after_help = "Examples:\n  hypotheke verify\n  hypotheke verify scenarios/sled.scenario --steps\n  hypotheke verify --only 'the sled' --watch\n  hypotheke verify my --format junit > report.xml"
     )]
     Verify(VerifyArgs),
@@ -156,6 +163,7 @@ pub(crate) enum Command {
     /// Measure how well the scenarios test the rules: change each rule and see whether a scenario
     /// fails
     #[command(
+        allow_negative_numbers = true,
         after_help = "Examples:\n  hypotheke coverage\n  hypotheke coverage --show-changes\n  hypotheke coverage my --format json\n\nExit status 1: a rule is untested."
     )]
     Coverage(CoverageArgs),
@@ -181,6 +189,7 @@ pub(crate) enum Command {
 
     /// Search every reachable state for one that violates a claim, shortest trace first
     #[command(
+        allow_negative_numbers = true,
         after_help = "Examples:\n  hypotheke explore\n  hypotheke explore claims/sled.claims --depth 6\n  hypotheke explore loopholes/rules.toml\n  hypotheke explore --states 1000000 --time 60 --format json\n  hypotheke explore --walks 100000 --seed 7 --shard 2/8\n\nExit status 1: a claim is violated. Exit status 3: memory, time or an interrupt stopped the search early."
     )]
     Explore(ExploreArgs),
@@ -188,6 +197,7 @@ pub(crate) enum Command {
     /// Test that saves lose and duplicate nothing: at every step, in crashes, between two servers,
     /// in migrations
     #[command(
+        allow_negative_numbers = true,
         after_help = "Examples:\n  hypotheke test-saves\n  hypotheke test-saves scenarios/sled.scenario\n  hypotheke test-saves earlier --next-rules rules.toml\n  hypotheke test-saves --joins 4 --faults 2 --time 600\n\nExit status 1: a test failed. Exit status 3: time, memory or an interrupt stopped it early."
     )]
     TestSaves(TestSavesArgs),
@@ -303,6 +313,8 @@ where
 {
     move |text| match text.parse() {
         Ok(number) if min <= number && number <= max => Ok(number),
+        // Nobody reaches the end of the type.
+        _ if max.to_string() == u64::MAX.to_string() => Err(format!("write a whole number of at least {min}")),
         _ => Err(format!("write a whole number from {min} to {max}")),
     }
 }
@@ -418,6 +430,10 @@ pub(crate) struct FitsArgs {
     /// One row for each tag instead of each kind
     #[arg(long)]
     pub(crate) by_tag: bool,
+
+    /// List the reason for each result, in words instead of a table
+    #[arg(long, conflicts_with = "by_tag")]
+    pub(crate) why: bool,
 }
 
 #[derive(Debug, Args)]

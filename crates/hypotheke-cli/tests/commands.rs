@@ -109,7 +109,7 @@ fn a_question_that_can_t_be_read_is_pointed_at() {
         .assert()
         .code(2)
         .stderr_eq(str![[r#"
-error[unknown-name]: unknown kind `flar`
+error[unknown-kind]: unknown kind `flar`
  --> question:1:8
   |
 1 | move 3 flar from depot to sled

@@ -3,7 +3,8 @@
 //! A block marked `console` has commands after `$ `, each with its output. A line `...` stands for
 //! any lines. `$ cd FOLDER` changes the folder for the rest of the document. `# status N` after a
 //! command is its exit status. A block marked `file=NAME` is written to that file first, and one
-//! marked `append=NAME` is added to it.
+//! marked `append=NAME` is added to it. `SNAPSHOTS=overwrite cargo test` accepts what the commands
+//! print now, as it does for the golden outputs.
 
 use std::fs;
 use std::path::{Path, PathBuf};
@@ -13,33 +14,52 @@ use snapbox::IntoData;
 use super::hypotheke;
 
 enum Shown {
-    Command { command: String, status: i32, output: String },
-    File { name: String, text: String, is_added: bool },
+    /// `at` is the number of the first line of the output.
+    Command {
+        command: String,
+        status: i32,
+        output: Vec<String>,
+        at: usize,
+    },
+    File {
+        name: String,
+        text: String,
+        is_added: bool,
+    },
 }
 
 fn shown(document: &str) -> Vec<Shown> {
     let mut found: Vec<Shown> = Vec::new();
-    let mut lines = document.lines();
-    while let Some(line) = lines.next() {
+    let mut lines = document.lines().enumerate();
+    while let Some((_, line)) = lines.next() {
         let Some(info) = line.strip_prefix("```").filter(|info| !info.is_empty()) else { continue };
-        let block: Vec<&str> = lines.by_ref().take_while(|line| !line.starts_with("```")).collect();
+        let block: Vec<(usize, &str)> = lines.by_ref().take_while(|(_, line)| !line.starts_with("```")).collect();
         let file = ["file=", "append="].map(|key| info.split(' ').find_map(|word| word.strip_prefix(key)));
         if let Some(name) = file[0].or(file[1]) {
-            let text = block.join("\n") + "\n";
+            let text = block.iter().map(|(_, line)| format!("{line}\n")).collect();
             found.push(Shown::File { name: name.to_owned(), text, is_added: file[1].is_some() });
         }
-        for line in block.into_iter().filter(|_| info == "console") {
+        for (number, line) in block.into_iter().filter(|_| info == "console") {
             if let Some(command) = line.strip_prefix("$ ") {
                 let (command, status) = command.split_once("  # status ").unwrap_or((command, "0"));
                 let status = status.trim().parse().expect("a status");
-                found.push(Shown::Command { command: command.trim().to_owned(), status, output: String::new() });
+                let command = command.trim().to_owned();
+                found.push(Shown::Command { command, status, output: Vec::new(), at: number + 1 });
             } else if let Some(Shown::Command { output, .. }) = found.last_mut() {
-                *output += line;
-                output.push('\n');
+                output.push(line.to_owned());
             }
         }
     }
     found
+}
+
+/// The present output, with `...` where the page has it, and as many lines before and after it.
+fn abridged(found: &str, shown: &[String]) -> Vec<String> {
+    let found: Vec<String> = found.lines().map(str::to_owned).collect();
+    let Some(first) = shown.iter().position(|line| line == "...") else { return found };
+    let last = shown.iter().rposition(|line| line == "...").expect("found before");
+    let (before, after) = (&found[..first.min(found.len())], shown.len() - last - 1);
+    [before, &["...".to_owned()], &found[found.len().saturating_sub(after)..]].concat()
 }
 
 /// The words of a command. A part in quotes is one word.
@@ -54,10 +74,13 @@ fn words(command: &str) -> Vec<String> {
 
 /// Runs the commands of documents, one after the other in one folder, and returns their number.
 fn run(documents: &[PathBuf]) -> usize {
+    let accepts = std::env::var("SNAPSHOTS").is_ok_and(|value| value == "overwrite");
     let root = tempfile::tempdir().expect("a folder");
     let mut count = 0;
     for document in documents {
         let text = fs::read_to_string(document).unwrap_or_else(|error| panic!("{}: {error}", document.display()));
+        let mut lines: Vec<String> = text.lines().map(str::to_owned).collect();
+        let mut moved = 0_isize;
         let mut folder = root.path().to_owned();
         for shown in shown(&text) {
             match shown {
@@ -67,16 +90,34 @@ fn run(documents: &[PathBuf]) -> usize {
                     let before = if is_added { fs::read_to_string(&path).expect("the file") } else { String::new() };
                     fs::write(path, before + &text).expect("written");
                 }
-                Shown::Command { command, status, output } => {
-                    count += usize::from(run_command(&mut folder, document, &command, status, &output));
+                Shown::Command { command, status, mut output, at } => {
+                    let Some(found) = run_command(&mut folder, document, &command, status) else { continue };
+                    count += 1;
+                    while output.last().is_some_and(|line| line.trim().is_empty()) {
+                        output.pop();
+                    }
+                    if accepts && !output.is_empty() {
+                        let new = abridged(found.trim_end(), &output);
+                        let from = at.checked_add_signed(moved).expect("a line");
+                        let (before, after) = (output.len().cast_signed(), new.len().cast_signed());
+                        moved += after - before;
+                        lines.splice(from..from + output.len(), new);
+                    } else if !output.is_empty() {
+                        let shown = output.join("\n");
+                        snapbox::Assert::new().eq(found.trim_end().into_data(), shown.into_data());
+                    }
                 }
             }
+        }
+        if accepts {
+            fs::write(document, lines.join("\n") + "\n").expect("written");
         }
     }
     count
 }
 
-fn run_command(folder: &mut PathBuf, document: &Path, command: &str, status: i32, output: &str) -> bool {
+/// The output of a command; of both streams, as a terminal shows it.
+fn run_command(folder: &mut PathBuf, document: &Path, command: &str, status: i32) -> Option<String> {
     let (command, into) = match command.split_once(" > ") {
         Some((command, file)) => (command.to_owned(), Some(file.trim().to_owned())),
         None => (command.to_owned(), None),
@@ -89,20 +130,14 @@ fn run_command(folder: &mut PathBuf, document: &Path, command: &str, status: i32
             if let Some(file) = into {
                 fs::write(folder.join(file), &found.stdout).expect("written");
             }
-            // A terminal shows both streams.
-            let found =
-                String::from_utf8(found.stdout).expect("text") + &String::from_utf8(found.stderr).expect("text");
-            if !output.is_empty() {
-                let (found, output) = (found.trim_end().to_owned(), output.trim_end().to_owned());
-                snapbox::Assert::new().eq(found.into_data(), output.into_data());
-            }
-            return true;
+            let text = |bytes: Vec<u8>| String::from_utf8(bytes).expect("text");
+            return Some(text(found.stdout) + &text(found.stderr));
         }
         // Cargo runs this test; it can't run itself.
         Some("cargo" | "git") => {}
         other => panic!("{}: {other:?} is not a known command", document.display()),
     }
-    false
+    None
 }
 
 fn workspace() -> PathBuf {
@@ -147,12 +182,22 @@ fn the_tour_prints_what_its_pages_show() {
 #[test]
 fn every_page_is_in_the_book_and_every_link_leads_somewhere() {
     let mut documents = pages();
-    for folder in ["docs", "docs/start"] {
-        for entry in fs::read_dir(workspace().join(folder)).expect("docs") {
+    let mut folders = vec![workspace().join("docs")];
+    while let Some(folder) = folders.pop() {
+        for entry in fs::read_dir(folder).expect("docs") {
             let path = entry.expect("an entry").path();
+            if path.is_dir() {
+                folders.push(path);
+                continue;
+            }
             let is_page = path.extension().is_some_and(|extension| extension == "md") && !path.ends_with("SUMMARY.md");
             assert!(!is_page || documents.contains(&path), "{} is not in the summary", path.display());
         }
+    }
+    let pictures = fs::read_to_string(workspace().join("docs/pictures.md")).expect("the pictures");
+    for entry in fs::read_dir(workspace().join("docs/screenshots")).expect("the folder") {
+        let name = entry.expect("an entry").file_name().into_string().expect("a name");
+        assert!(pictures.contains(&format!("(screenshots/{name})")), "{name} is not among the pictures");
     }
     documents.extend(["README.md", "ARCHITECTURE.md", "docs/SUMMARY.md"].map(|name| workspace().join(name)));
     for document in documents {
@@ -178,7 +223,7 @@ fn lines_under(document: &str, heading: &str) -> Vec<String> {
 /// Every line on the page of the scenario language can be read, and has names of the demo.
 #[test]
 fn the_scenario_language_is_as_its_page_says() {
-    let page = fs::read_to_string(workspace().join("docs/scenarios.md")).expect("the page");
+    let page = fs::read_to_string(workspace().join("docs/reference/scenarios.md")).expect("the page");
     let folder = super::traverse();
     let reads = |text: &str| {
         let command = hypotheke(&folder.path().join("traverse")).args(["verify", "-"]).stdin(text);
@@ -204,4 +249,25 @@ fn the_scenario_language_is_as_its_page_says() {
         blocks.filter(|block| block.starts_with("scenario")).filter(|block| !block.contains('…')).collect();
     assert!(scenarios.len() >= 2);
     scenarios.iter().for_each(|text| reads(text));
+}
+
+#[test]
+fn the_reference_names_every_command_and_every_schema() {
+    let page = |name: &str| fs::read_to_string(workspace().join("docs/reference").join(name)).expect("the page");
+    let folder = tempfile::tempdir().expect("a folder");
+    let help = super::output(hypotheke(folder.path()).arg("-h"), 0);
+    let section = help.split("Commands:\n").nth(1).and_then(|rest| rest.split("\n\n").next()).expect("the commands");
+    let is_name = |line: &&str| line.starts_with("  ") && !line.starts_with("   ");
+    let commands = section.lines().filter(is_name).filter_map(|line| line.split_whitespace().next());
+    let commands: Vec<&str> = commands.filter(|command| *command != "help").collect();
+    assert!(commands.len() >= 13, "{commands:?}");
+    let known = page("commands.md");
+    for command in commands {
+        assert!(known.contains(&format!("`{command}`")), "{command} is missing");
+    }
+    let known = page("json.md");
+    for entry in fs::read_dir(workspace().join("docs/schemas")).expect("the schemas") {
+        let name = entry.expect("an entry").file_name().into_string().expect("a name");
+        assert!(known.contains(&format!("(../schemas/{name})")), "{name} is missing");
+    }
 }

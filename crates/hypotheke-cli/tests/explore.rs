@@ -244,14 +244,13 @@ fn concurrent_requests_lose_and_duplicate_nothing() {
             && concurrent["failure"].is_null(),
         "{concurrent}"
     );
-    // The ground is not drawn, so that there is nothing to draw where only a stack on the ground is
-    // new.
+    // A new stack on the ground is a change, too.
     let brought = "start\n  depot: 1 logbook\nexplore\n  verbs move\n  create up to 2 logbook\n  containers freezer\nalways\n  count of logbook = 1\n";
     std::fs::write(demo.join("brought.claims"), brought).expect("written");
     let found = output(hypotheke(&demo).args(["explore", "brought.claims"]), 1);
     assert!(
         found.contains("      1  create 1 logbook in ground\n      count of logbook is 2\n")
-            && !found.contains("before step"),
+            && found.contains("ground, stack 1  nothing        1 logbook at 0,0"),
         "{found}"
     );
     // A requested bound gives status 0, the default bound gives 3.

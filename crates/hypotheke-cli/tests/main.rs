@@ -22,7 +22,11 @@ use snapbox::cmd::{Command, cargo_bin};
 /// The command, run where `folder` is, with nothing of the surroundings that could change its
 /// answer.
 fn hypotheke(folder: &Path) -> Command {
-    Command::new(cargo_bin!("hypotheke")).current_dir(folder).env_remove("NO_COLOR").env_remove("CLICOLOR_FORCE")
+    let mut command = Command::new(cargo_bin!("hypotheke")).current_dir(folder);
+    for name in ["NO_COLOR", "CLICOLOR_FORCE", "COLUMNS"] {
+        command = command.env_remove(name);
+    }
+    command
 }
 
 /// What a command is expected to print. `SNAPSHOTS=overwrite cargo test` accepts what it prints

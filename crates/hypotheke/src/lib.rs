@@ -183,11 +183,17 @@ pub use ruleset::{
 pub use scenario::{ScenarioErrors, ScenarioFile};
 pub use snapshot::{Departure, Departures, Snapshot, SnapshotError};
 pub use world::{
-    DepartingEntity, Discrepancy, Event, KindTotals, PackContents, Place, SlotView, StackClass, StackLocation,
-    StackView, UnknownPlace, World,
+    CapCount, DepartingEntity, Discrepancy, Event, KindTotals, PackContents, Place, SlotView, StackClass,
+    StackLocation, StackView, UnknownPlace, World,
 };
 
-/// The examples of the README are tests.
+/// The examples of the README and of these pages are tests.
 #[cfg(doctest)]
-#[doc = include_str!("../../../README.md")]
-struct Readme;
+mod documents {
+    #[doc = include_str!("../../../README.md")]
+    struct Readme;
+    #[doc = include_str!("../../../docs/programmer/embed.md")]
+    struct Embed;
+    #[doc = include_str!("../../../docs/programmer/drag-and-drop.md")]
+    struct DragAndDrop;
+}

@@ -83,7 +83,7 @@ pub(crate) fn decode(name: &str, bytes: Vec<u8>, id: SourceId) -> (Source, Optio
             let text = String::from_utf8_lossy(error.as_bytes()).into_owned();
             let end = at + text[at..].chars().next().map_or(0, char::len_utf8);
             let fault = Diagnostic::error("not-utf8", Location::new(id, at..end), "this is not UTF-8 text");
-            (Source::new(name, text), Some(fault.label("here").help("save the file as UTF-8")))
+            (Source::new(name, text), Some(fault.label("here").help("Save the file as UTF-8")))
         }
     }
 }

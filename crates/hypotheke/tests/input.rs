@@ -61,17 +61,17 @@ fn each_fault_is_found_at_its_place() {
         ("[container.a]\nslots = 2\ncolumns = 3", "3:11 out-of-range '3'"),
         ("[container.a]\nslots = 1\nslot = [{}, {}]", "2:9 out-of-range '1'"),
         ("[container.a]\nslots = 3\nadmits = \"foo\"", "3:11 unknown-name 'foo'"),
-        ("[container.a]\nslots = 3\nadmits = \"weight\"", "3:11 unknown-name 'weight'"),
-        ("[container.a]\nslots = 3\nadmits = \"foo > 1\"", "3:11 unknown-name 'foo'"),
+        ("[container.a]\nslots = 3\nadmits = \"weight\"", "3:11 no-comparison 'weight'"),
+        ("[container.a]\nslots = 3\nadmits = \"foo > 1\"", "3:11 unknown-property 'foo'"),
         ("[container.a]\nslots = 3\nadmits = \"weight < \"", "3:20 bad-filter ''"),
         ("[container.a]\nslots = 3\nadmits = '''\nfoo'''", "3:10 unknown-name ''''\nfoo''''"),
         ("[container.a]\nslot = [{ name = \"b\" }, { name = \"b\" }]", "2:34 duplicate '\"b\"'"),
         ("[container.ground]\nslots = 1", "1:12 bad-name 'ground'"),
         ("[container.a]\nslots = 1\n[holder.a]", "3:9 duplicate 'a'"),
-        ("[holder.h]\ncarries = [\"x\"]", "2:12 unknown-name '\"x\"'"),
+        ("[holder.h]\ncarries = [\"x\"]", "2:12 unknown-container '\"x\"'"),
         ("[container.c]\nslots = 1\ncopies = [\"d\"]\n[holder.h]\ncarries = [\"c\"]", "3:11 two-uses '\"d\"'"),
         ("tables = [\"none.csv\"]", "1:11 no-table '\"none.csv\"'"),
-        ("[start]\nx = [\"1 y\"]", "2:9 unknown-name 'y'"),
+        ("[start]\nx = [\"1 y\"]", "2:9 unknown-kind 'y'"),
         ("[kind.y]\n[start]\nx = [\"1 y\"]", "3:1 bad-start 'x'"),
         ("[kind.y]\n[container.x]\nslots = 1\n[start]\nx = [\"2 y\"]", "5:6 bad-start '\"2 y\"'"),
         ("[kind.y]\n[start]\nx = \"1 y\"", "3:5 wrong-type '\"1 y\"'"),
@@ -79,7 +79,7 @@ fn each_fault_is_found_at_its_place() {
         ("[kind.y]\n[start]\n\"x//1\" = []", "3:1 bad-place '\"x//1\"'"),
         ("nesting = 0", "1:11 out-of-range '0'"),
         ("nesting = 33", "1:11 out-of-range '33'"),
-        ("[kind.a]\npack = \"b\"", "2:8 unknown-name '\"b\"'"),
+        ("[kind.a]\npack = \"b\"", "2:8 unknown-container '\"b\"'"),
         ("[kind.a]\npack = 3", "2:8 wrong-type '3'"),
         ("[kind.a]\npack = \"b\"\nstack-limit = 2\n[container.b]\nslots = 1", "1:7 out-of-range 'a'"),
         ("[kind.a]\npack = \"b\"\n[container.b]\nslots = 1\nworn = true", "2:8 two-uses '\"b\"'"),
@@ -87,7 +87,7 @@ fn each_fault_is_found_at_its_place() {
         ("[kind.a]\npack = \"b\"\n[container.b]\nslots = 1\ncopies = [\"c\"]", "5:11 two-uses '\"c\"'"),
         (
             "[kind.a]\noccupies-slots = [\"left\"]\n[container.b]\nslot = [{ name = \"lift\" }]",
-            "2:19 unknown-name '\"left\"'",
+            "2:19 unknown-slot '\"left\"'",
         ),
         ("[kind.a]\noccupies-slots = \"left\"", "2:18 wrong-type '\"left\"'"),
         ("[container.b]\nslots = 1\nwhen-unfit = \"go\"", "3:14 unknown-choice '\"go\"'"),
@@ -140,7 +140,12 @@ fn all_faults_are_listed_in_one_run_in_text_order() {
     let found = places(&faults(text));
     assert_eq!(
         found,
-        ["1:1 unknown-key 'titel'", "3:10 out-of-range '-1'", "6:11 unknown-name 'food'", "8:12 unknown-name '\"d\"'"]
+        [
+            "1:1 unknown-key 'titel'",
+            "3:10 out-of-range '-1'",
+            "6:11 unknown-name 'food'",
+            "8:12 unknown-container '\"d\"'"
+        ]
     );
 }
 
@@ -172,7 +177,7 @@ fn bytes_that_are_not_text_are_reported_with_their_place() {
     let errors = Ruleset::from_bytes("rules.toml", b"title = \"x\xff\"".to_vec(), |_| Err(String::new()))
         .expect_err("not UTF-8");
     assert_eq!(errors.diagnostics().iter().map(hypotheke::text::Diagnostic::code).collect::<Vec<_>>(), ["not-utf8"]);
-    assert_eq!(errors.to_string(), "rules.toml:1:11: error: this is not UTF-8 text (save the file as UTF-8)");
+    assert_eq!(errors.to_string(), "rules.toml:1:11: error: this is not UTF-8 text (Save the file as UTF-8)");
     let errors =
         ScenarioFile::from_bytes("s.scenario", b"scenario x\n  steps\n    \xc3\x28".to_vec()).expect_err("not UTF-8");
     assert_eq!(errors.diagnostics().line_column(errors.diagnostics().iter().next().unwrap().location()).line, 3);

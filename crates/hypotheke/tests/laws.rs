@@ -44,7 +44,7 @@ fn every_law_holds() {
 /// Every law of the page has a case, and every case a law of the page.
 #[test]
 fn each_law_has_cases() {
-    let page = std::fs::read_to_string(Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/laws.md"));
+    let page = std::fs::read_to_string(Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/reference/laws.md"));
     let page = page.expect("the page of the laws");
     let number = |line: &str| line.strip_prefix("- **").and_then(|rest| Some(rest.split_once("** ")?.0.to_owned()));
     let laws: BTreeSet<String> = page.lines().filter_map(number).collect();

@@ -630,7 +630,7 @@ proptest! {
 
 #[test]
 fn what_the_documents_show_can_be_read() {
-    let path = concat!(env!("CARGO_MANIFEST_DIR"), "/../../docs/replication.md");
+    let path = concat!(env!("CARGO_MANIFEST_DIR"), "/../../docs/programmer/client-and-server.md");
     let text = std::fs::read_to_string(path).expect("the document");
     let blocks = |language: &str| -> Vec<String> {
         let start = format!("```{language}\n");

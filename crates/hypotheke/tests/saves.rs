@@ -238,7 +238,7 @@ fn an_invalid_save_is_rejected_with_its_cause() {
     for (bytes, code, described) in [
         (Vec::new(), "empty", "the file is empty"),
         (b" \n\t".to_vec(), "empty", "the file is empty"),
-        (b"{}".to_vec(), "bad-json", "line 1, column 2: missing field `format`"),
+        (b"{}".to_vec(), "bad-json", "line 1, column 2: the key `format` is missing"),
         (b"rules".to_vec(), "bad-binary", ""),
         (vec![0xdd, 0xff, 0xff, 0xff, 0xff], "bad-binary", ""),
         (vec![0x93, 0xdb, 0xff, 0xff, 0xff, 0xff], "bad-binary", ""),

@@ -190,14 +190,14 @@ fn a_table_is_played_row_by_row_and_each_has_its_verdict() {
     let text = "scenario Drums\n  table drums | into | answer\n    1 | sled | moved 1\n    2 | sled/3 | moved 2\n    3 | sled | refused: weight-cap, 120 kg of 100 kg\n    \
                 2 | sled | refused\n  start as ruleset\n  steps\n    move $drums drum from depot to $into -> $answer\n  end\n    sled has: nothing\n";
     let reports = play(text);
-    let described: Vec<(Option<&str>, bool)> = reports.iter().map(|report| (report.row(), report.passed())).collect();
+    let described: Vec<(Option<String>, bool)> = reports.iter().map(|report| (report.row(), report.passed())).collect();
     assert_eq!(
         described,
         [
-            (Some("drums 1, into sled, answer moved 1"), true),
-            (Some("drums 2, into sled/3, answer moved 2"), true),
-            (Some("drums 3, into sled, answer refused: weight-cap, 120 kg of 100 kg"), true),
-            (Some("drums 2, into sled, answer refused"), false),
+            (Some("drums 1, into sled, answer moved 1".to_owned()), true),
+            (Some("drums 2, into sled/3, answer moved 2".to_owned()), true),
+            (Some("drums 3, into sled, answer refused: weight-cap, 120 kg of 100 kg".to_owned()), true),
+            (Some("drums 2, into sled, answer refused".to_owned()), false),
         ]
     );
     let file = parse(text);
@@ -334,10 +334,8 @@ fn differences_are_listed_by_place_without_ids() {
         described,
         [
             "depot/4: 1 bag -> nothing",
-            "depot/4/: 3 slots -> nothing",
             "depot/4/0: 2 flare -> nothing",
             "depot/5: nothing -> 1 bag",
-            "depot/5/: nothing -> 3 slots",
             "depot/5/0: nothing -> 2 flare",
         ]
     );

@@ -141,6 +141,14 @@ fn faults_name_row_and_column() {
             "items.csv:3:1: error: `b` is the name of a kind and a tag (Rename one of them: kinds, tags and marks share one namespace)",
         ),
         (
+            "id,name\na,A\nb,\"B\nc,C\n",
+            "items.csv:3:1: error: a quotation mark is not closed (Close it, or write two of them for one that is part of the text)",
+        ),
+        (
+            "id,name\na,\"A",
+            "items.csv:2:1: error: a quotation mark is not closed (Close it, or write two of them for one that is part of the text)",
+        ),
+        (
             "id,name,\na,A,extra\n",
             "items.csv:2:5: error: the column of this cell has no name (Name the column in the first row, or empty the cell)",
         ),

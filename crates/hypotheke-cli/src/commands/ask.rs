@@ -8,7 +8,7 @@ use crate::args::{Format, SaveArgs};
 use crate::files::{InputError, load_rules, load_save, load_world, replace, write_new};
 use crate::formats::ask::AskJson;
 use crate::inputs::{FileKind, Inputs, quoted};
-use crate::render::{Page, Tone, fold, pad};
+use crate::render::{Page, Tone, pad};
 use hypotheke::save::Save;
 use hypotheke::text::Source;
 use hypotheke::{Cause, Departures, NamedOperation, Operation, Refusal, Reply, World};
@@ -54,7 +54,7 @@ pub(crate) fn run(
         output.write_json(&AskJson::new(&trial.world, &named, &reply, &changes))?;
         return Ok(Verdict::Good);
     }
-    let mut page = Page::default();
+    let mut page = output.page();
     draw(&mut page, &trial.world, &named, &reply, &changes);
     let next = reply.answer().err().and_then(|refusal| as_far_as_it_goes(&named, refusal.max_amount()));
     if let Some(next) = next {
@@ -168,16 +168,16 @@ fn draw(page: &mut Page, world: &World, named: &NamedOperation, reply: &Reply, c
     page.put(tone, &pad(word, INDENT)).put(Tone::Heading, &named.to_string()).end();
     page.plain(&" ".repeat(INDENT)).put(tone, &described).end();
     for change in changes.iter().take(MAX_CHANGES) {
-        page.plain(&" ".repeat(INDENT)).put(Tone::Faint, change).end();
+        page.plain(&" ".repeat(INDENT)).folded(Tone::Plain, change);
     }
     if changes.len() > MAX_CHANGES {
         let more = format!("and {} more changes; `--format json` lists all", changes.len() - MAX_CHANGES);
-        page.plain(&" ".repeat(INDENT)).put(Tone::Faint, &more).end();
+        page.plain(&" ".repeat(INDENT)).plain(&more).end();
     }
     if let Err(refusal) = reply.answer()
         && refusal.step().is_some()
     {
-        page.plain(&" ".repeat(INDENT)).plain(&world.explain(&refusal)).end();
+        page.plain(&" ".repeat(INDENT)).folded(Tone::Plain, &world.explain(&refusal));
         return;
     }
     if !reply.causes().is_empty() {
@@ -186,7 +186,7 @@ fn draw(page: &mut Page, world: &World, named: &NamedOperation, reply: &Reply, c
             1 => "1 reason".to_owned(),
             count => format!("{count} reasons, each checked on its own"),
         };
-        page.put(Tone::Faint, &reasons).end();
+        page.plain(&reasons).end();
     }
     for &cause in reply.causes() {
         draw_cause(page, world, cause);
@@ -201,13 +201,9 @@ fn refused_text(refusal: &Refusal) -> String {
 }
 
 fn draw_cause(page: &mut Page, world: &World, cause: Cause) {
-    let mut lines = fold(&world.explain_cause(cause), 98 - INDENT - REASON).into_iter();
     page.plain("  ").put(Tone::Bad, &pad(&cause.reason().to_string(), INDENT + REASON - 2));
-    page.plain(&lines.next().unwrap_or_default()).end();
-    for line in lines {
-        page.plain(&" ".repeat(INDENT + REASON)).plain(&line).end();
-    }
+    page.folded(Tone::Plain, &world.explain_cause(cause));
     if let Some(remedy) = world.remedy(cause) {
-        page.plain(&" ".repeat(INDENT + REASON)).put(Tone::Faint, &remedy).end();
+        page.plain(&" ".repeat(INDENT + REASON)).folded(Tone::Notable, &remedy);
     }
 }

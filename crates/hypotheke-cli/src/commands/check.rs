@@ -8,7 +8,7 @@ use crate::files::{InputError, load_rules};
 use crate::formats::check::CheckJson;
 use crate::inputs::{FileKind, Inputs, quoted};
 use crate::render::report::counted;
-use crate::render::{Page, Tone, clip};
+use crate::render::{Page, Tone, clip, width};
 use hypotheke::Ruleset;
 use hypotheke::explore::{ClaimsFile, Exploration};
 
@@ -40,9 +40,10 @@ pub(crate) fn run(output: &mut Output, files: &[String], saved: &SaveArgs) -> Re
     if !warnings.is_empty() {
         report_diagnostics(output, &warnings);
     }
-    let mut page = Page::default();
-    page.put(Tone::Good, "ok").plain("     ").put(Tone::Heading, &clip(title(&rules), 80));
-    page.put(Tone::Faint, &format!("   version {}", rules.version())).end();
+    let mut page = output.page();
+    page.put(Tone::Good, "ok").plain("     ");
+    put_title(&mut page, &rules);
+    page.end();
     let sizes = [
         counted(rules.kinds().len(), "kind"),
         counted(rules.tags().len(), "tag"),
@@ -55,6 +56,11 @@ pub(crate) fn run(output: &mut Output, files: &[String], saved: &SaveArgs) -> Re
     Ok(Verdict::Good)
 }
 
-pub(crate) fn title(rules: &Ruleset) -> &str {
-    if rules.title().is_empty() { "Untitled ruleset" } else { rules.title() }
+/// The title and the version of a ruleset.
+pub(crate) fn put_title(page: &mut Page, rules: &Ruleset) {
+    let title = if rules.title().is_empty() { "Untitled ruleset" } else { rules.title() };
+    let version = format!("   version {}", rules.version());
+    // Saves have the revision in the same line.
+    let title = clip(title, page.room().saturating_sub(width(&version) + 24));
+    page.put(Tone::Heading, &title).plain(&version);
 }

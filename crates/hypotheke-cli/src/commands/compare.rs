@@ -24,7 +24,7 @@ pub(crate) fn run(output: &mut Output, args: &CompareArgs) -> Result<Verdict, In
     }
     match output.format {
         Format::Json => output.write_json(&CompareJson::new(&differences, &changes, &errors))?,
-        _ => output.write(&draw(&differences, &changes, played))?,
+        _ => output.write(&draw(output.page(), &differences, &changes, played))?,
     }
     if !errors.is_empty() {
         return Ok(report_errors(output, &errors));
@@ -68,7 +68,7 @@ fn changes_in(file: &ScenarioFile, old: &Arc<Ruleset>, new: &Arc<Ruleset>, playe
                     let why = failed.failures().first().map_or_else(String::new, |failure| {
                         failure.sentence.split_whitespace().collect::<Vec<_>>().join(" ")
                     });
-                    change(before.title(), before.row(), word(before), word(after), why)
+                    change(before.title(), before.row().as_deref(), word(before), word(after), why)
                 })
                 .collect()
         }

@@ -31,7 +31,7 @@ pub(crate) fn run(output: &mut Output, args: &CoverageArgs) -> Result<Verdict, I
     output.progress("");
     match output.format {
         Format::Json => output.write_json(&CoverageJson::new(&rules, &found))?,
-        _ => output.write(&draw(&rules, &found, args.show_changes, options.suggest, &inputs))?,
+        _ => output.write(&draw(output.page(), &rules, &found, args.show_changes, options.suggest, &inputs))?,
     }
     let untested = found.count(Tested::Not) + found.count(Tested::Partly);
     Ok(if untested == 0 { Verdict::Good } else { Verdict::Failed })

@@ -11,7 +11,7 @@ use crate::files::InputError;
 use crate::formats::verify::DemoJson;
 use crate::inputs::quoted;
 use crate::render::report;
-use crate::render::{Page, Tone, container};
+use crate::render::{Page, Tone, container, pad};
 use hypotheke::scenario::{ReportDetail, ScenarioReport};
 use hypotheke::text::Source;
 use hypotheke::{LoadError, Ruleset, ScenarioFile, World};
@@ -49,9 +49,9 @@ pub(crate) fn run(output: &mut Output) -> Result<Verdict, InputError> {
         output.write_json(&DemoJson { title: rules.title(), scenarios: results(reports) })?;
         return Ok(verdict);
     }
-    let mut page = Page::default();
+    let mut page = output.page();
     draw_rules(&mut page, &rules);
-    page.line(Tone::Heading, "2  Scenarios state the expected results. All of these run now:");
+    page.folded(Tone::Heading, "2  Scenarios state the expected results. All of these run now:");
     for (source, reports) in &played {
         report::draw_file_line(&mut page, source, &reports.iter().collect::<Vec<_>>());
     }
@@ -66,7 +66,7 @@ pub(crate) fn run(output: &mut Output) -> Result<Verdict, InputError> {
 fn draw_rules(page: &mut Page, rules: &Arc<Ruleset>) {
     let world = World::new(rules);
     page.put(Tone::Heading, rules.title());
-    page.plain(": the stores of a scientific traverse over an ice sheet").end();
+    page.plain(": ").folded(Tone::Plain, "the stores of a scientific traverse over an ice sheet");
     page.blank();
     page.line(Tone::Heading, "1  A designer writes the rules. Two of the containers:");
     page.blank();
@@ -93,7 +93,7 @@ fn draw_one_closely(page: &mut Page, rules: &Arc<Ruleset>) -> Result<(), InputEr
 fn draw_a_failure(page: &mut Page, rules: &Arc<Ruleset>) -> Result<(), InputError> {
     let (source, reports) = run_file(rules, &FAILING, ReportDetail::Failures)?;
     page.blank();
-    page.line(Tone::Heading, "4  A scenario that fails: it expects a result that the rules forbid");
+    page.folded(Tone::Heading, "4  A scenario that fails: it expects a result that the rules forbid");
     if let Some(report) = reports.first() {
         report::draw(page, &source, report);
     }
@@ -108,7 +108,7 @@ fn draw_what_next(page: &mut Page) {
         ("hypotheke show traverse/rules.toml", "draw the containers"),
         ("hypotheke verify traverse", "run the scenarios"),
     ] {
-        page.plain("   ").put(Tone::Notable, &crate::render::pad(command, 46)).put(Tone::Faint, what).end();
+        page.plain("   ").put(Tone::Notable, &pad(command, 40)).rest(Tone::Plain, what).end();
     }
 }
 
@@ -116,7 +116,7 @@ fn draw_what_next(page: &mut Page) {
 pub(crate) fn write(output: &mut Output, folder: &Path) -> Result<Verdict, InputError> {
     let files: Vec<(&str, &str)> = demo_files::all().map(|file| (file.path, file.text)).collect();
     write_folder(folder, &files)?;
-    let mut page = Page::default();
+    let mut page = output.page();
     for (path, _) in files {
         page.plain(&format!("wrote  {}", folder.join(path).display())).end();
     }

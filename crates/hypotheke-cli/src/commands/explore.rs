@@ -14,7 +14,6 @@ use crate::findings::Searched;
 use crate::formats::diagnostics::errors_json;
 use crate::formats::explore::{ExploreJson, ExploredJson};
 use crate::inputs::{FileKind, Inputs};
-use crate::render::Page;
 use crate::render::chart;
 use crate::render::explore::{draw, draw_combined};
 use hypotheke::Ruleset;
@@ -60,7 +59,7 @@ pub(crate) fn run(output: &mut Output, args: &ExploreArgs) -> Result<Verdict, In
         output.write_json(&whole)?;
         chart_of(output, args, &whole.files)?;
     } else {
-        let mut page = Page::default();
+        let mut page = output.page();
         draw(&mut page, &all, &inputs);
         output.write(&page.into_text())?;
         chart_of(output, args, &files)?;
@@ -153,7 +152,7 @@ fn combined(output: &mut Output, args: &ExploreArgs) -> Result<Verdict, InputErr
         chart_of(output, args, &whole.files)?;
         return Ok(verdict);
     }
-    let mut page = Page::default();
+    let mut page = output.page();
     draw_combined(&mut page, &whole, &missing);
     output.write(&page.into_text())?;
     chart_of(output, args, &whole.files)?;

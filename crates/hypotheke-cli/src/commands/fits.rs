@@ -33,8 +33,9 @@ pub(crate) fn run(output: &mut Output, args: &FitsArgs) -> Result<Verdict, Input
     match output.format {
         Format::Json => output.write_json(&FitsJson::new(&rules, &found, wanted))?,
         Format::Csv => output.write(&csv_text(&rules, &found, wanted)?)?,
-        _ if args.by_tag => output.write(&fits::draw_by_tag(&rules, &found, wanted))?,
-        _ => output.write(&fits::draw(&rules, &found, wanted))?,
+        _ if args.by_tag => output.write(&fits::draw_by_tag(output.page(), &rules, &found, wanted))?,
+        _ if args.why => output.write(&fits::draw_reasons(output.page(), &rules, &found, wanted))?,
+        _ => output.write(&fits::draw(output.page(), &rules, &found, wanted))?,
     }
     Ok(Verdict::Good)
 }

@@ -9,8 +9,8 @@ use crate::files::{InputError, is_standard_input, load_scenarios, replace};
 use crate::formats::diagnostics::errors_json;
 use crate::formats::fmt::FmtJson;
 use crate::inputs::{FileKind, Inputs};
+use crate::render::Tone;
 use crate::render::report::counted;
-use crate::render::{Page, Tone, clip};
 
 pub(crate) fn run(output: &mut Output, named: &[String], check: bool) -> Result<Verdict, InputError> {
     let inputs = Inputs::new(named, None, FileKind::Scenario, false)?;
@@ -51,10 +51,10 @@ pub(crate) fn run(output: &mut Output, named: &[String], check: bool) -> Result<
 }
 
 fn draw(output: &mut Output, names: &[String], files: usize, checked: Option<String>) -> Result<(), InputError> {
-    let mut page = Page::default();
+    let mut page = output.page();
     let head = if checked.is_some() { "would change" } else { "changed" };
     for name in names {
-        page.put(Tone::Notable, head).plain("   ").plain(&clip(name, 80)).end();
+        page.put(Tone::Notable, head).plain("   ").plain(name).end();
     }
     let rest = counted(files - names.len(), "file");
     page.put(Tone::Good, &rest).plain(" already formatted").end();

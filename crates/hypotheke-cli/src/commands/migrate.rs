@@ -11,7 +11,7 @@ use crate::findings::{MigrationRun, Stage};
 use crate::formats::migrate::{MigrateJson, MigratedJson};
 use crate::inputs::{FileKind, Inputs, quoted};
 use crate::render::report::counted;
-use crate::render::{Page, Tone, clip, fold, pad};
+use crate::render::{Page, Tone, pad};
 use hypotheke::save::Save;
 use hypotheke::snapshot::Orphan;
 use hypotheke::{Difference, MigrationError, MigrationPolicy, Ruleset};
@@ -47,7 +47,7 @@ pub(crate) fn run(output: &mut Output, args: &MigrateArgs) -> Result<Verdict, In
         output.write_json(&MigrateJson { saves: runs.iter().map(MigratedJson::new).collect() })?;
         return Ok(verdict);
     }
-    let mut page = Page::default();
+    let mut page = output.page();
     runs.iter().for_each(|run| draw(&mut page, run));
     draw_next(&mut page, &runs, args, &inputs);
     output.write(&page.into_text())?;
@@ -121,12 +121,12 @@ fn word(action: Option<MigrationPolicy>) -> (Tone, &'static str) {
 }
 
 fn draw(page: &mut Page, run: &MigrationRun) {
-    page.put(Tone::Heading, &clip(&run.path.display().to_string(), 60));
+    page.put(Tone::Heading, &run.path.display().to_string());
     let before = run.before.rules();
-    page.put(Tone::Faint, &clip(&format!("   {}   version {}", before.title, before.version), 36)).end();
+    page.rest(Tone::Plain, &format!("   {}   version {}", before.title, before.version)).end();
     for stage in &run.stages {
         let heading = format!("to version {} of {}", stage.version, stage.title);
-        page.put(Tone::Heading, &clip(&heading, 98)).end();
+        page.rest(Tone::Heading, &heading).end();
         if stage.differences.is_empty() {
             page.line(Tone::Good, "  no differences");
         }
@@ -135,9 +135,7 @@ fn draw(page: &mut Page, run: &MigrationRun) {
         others.iter().for_each(|difference| draw_difference(page, difference));
         if !new.is_empty() {
             let names: Vec<&str> = new.iter().map(|difference| difference.place.as_str()).collect();
-            for (nth, line) in fold(&names.join(", "), 84).into_iter().enumerate() {
-                page.plain("  ").put(Tone::Good, &pad(if nth == 0 { "new" } else { "" }, 12)).plain(&line).end();
-            }
+            page.plain("  ").put(Tone::Good, &pad("new", 12)).items(Tone::Plain, names, ", ");
         }
     }
     if run.after.is_none() {
@@ -159,11 +157,7 @@ fn draw_difference(page: &mut Page, difference: &Difference) {
     let (tone, word) = word(difference.action);
     let to = if difference.to.is_empty() { String::new() } else { format!("; moved to {}", difference.to.join(", ")) };
     let text = format!("{}{to}", difference.message);
-    let place = clip(&difference.place, 24);
-    for (nth, line) in fold(&text, 58).into_iter().enumerate() {
-        let (word, place) = if nth == 0 { (word, &*place) } else { ("", "") };
-        page.plain("  ").put(tone, &pad(word, 12)).plain(&pad(place, 26)).plain(&line).end();
-    }
+    page.plain("  ").put(tone, &pad(word, 12)).plain(&pad(&difference.place, 25)).plain(" ").folded(Tone::Plain, &text);
 }
 
 fn draw_next(page: &mut Page, runs: &[MigrationRun], args: &MigrateArgs, inputs: &Inputs) {
@@ -187,7 +181,8 @@ fn draw_next(page: &mut Page, runs: &[MigrationRun], args: &MigrateArgs, inputs:
     let orphaned: u64 = orphans.map(Orphan::items).sum();
     if orphaned > 0 {
         let items = counted(usize::try_from(orphaned).unwrap_or(usize::MAX), "item");
-        page.plain(&format!("       {items} set aside as orphans, until a ruleset knows them again")).end();
+        page.plain("       ")
+            .folded(Tone::Plain, &format!("{items} set aside as orphans, until a ruleset knows them again"));
     }
     for run in runs {
         if let Some(written) = &run.written {

@@ -26,7 +26,8 @@ use clap::{ColorChoice, CommandFactory, Parser};
 use crate::args::{Cli, Command, Format};
 use crate::files::{InputError, is_save};
 use crate::formats::schema::schema;
-use crate::render::{clean, diagnostics, steers};
+use crate::render::report::counted;
+use crate::render::{Page, Tone, clean, diagnostics, output_columns, steers};
 use hypotheke::text::{Diagnostics, Severity};
 
 /// The result of a command.
@@ -43,6 +44,8 @@ pub(crate) enum Verdict {
 /// The output of a command.
 pub(crate) struct Output {
     pub(crate) format: Format,
+    /// The columns of a page.
+    columns: usize,
     out: AutoStream<std::io::Stdout>,
     err: AutoStream<std::io::Stderr>,
 }
@@ -56,9 +59,15 @@ impl Output {
         };
         Output {
             format: args.format,
+            columns: output_columns(),
             out: AutoStream::new(std::io::stdout(), choice),
             err: AutoStream::new(std::io::stderr(), choice),
         }
+    }
+
+    /// An empty page.
+    pub(crate) fn page(&self) -> Page {
+        Page::new(self.columns)
     }
 
     pub(crate) fn write(&mut self, text: &str) -> Result<(), InputError> {
@@ -195,8 +204,9 @@ fn report(output: &mut Output, error: &InputError) {
         _ => match error.diagnostics() {
             Some(found) => report_diagnostics(output, found),
             None => {
-                let help = error.help().map(|help| format!("\n  help: {help}")).unwrap_or_default();
-                let _ = writeln!(output.err, "error: {}{help}", clean(&error.to_string()));
+                let (red, bold) = (Tone::Error.style(), Tone::Heading.style());
+                let help = error.help().map(|help| format!("\n  {bold}help{bold:#}: {help}")).unwrap_or_default();
+                let _ = writeln!(output.err, "{red}error{red:#}: {}{help}", clean(&error.to_string()));
             }
         },
     }
@@ -206,9 +216,9 @@ fn report(output: &mut Output, error: &InputError) {
 pub(crate) fn report_errors(output: &mut Output, errors: &[InputError]) -> Verdict {
     // JSON and JUnit results contain them.
     if output.format == Format::Text {
-        let mut page = crate::render::Page::default();
-        let files = crate::render::report::counted(errors.len(), "file");
-        page.line(crate::render::Tone::Bad, &format!("{files} NOT INCLUDED: see the errors"));
+        let mut page = output.page();
+        let files = counted(errors.len(), "file");
+        page.line(Tone::Bad, &format!("{files} NOT INCLUDED: see the errors"));
         let _ = output.write(&page.into_text());
     }
     if output.format != Format::Json {
@@ -220,7 +230,7 @@ pub(crate) fn report_errors(output: &mut Output, errors: &[InputError]) -> Verdi
 
 /// Draws errors and warnings, and their number.
 pub(crate) fn report_diagnostics(output: &mut Output, found: &Diagnostics) {
-    let _ = output.err.write_all(diagnostics::draw(found).as_bytes());
+    let _ = output.err.write_all(diagnostics::draw(found, output.columns).as_bytes());
     let _ = writeln!(output.err, "{}", summary(found));
 }
 
@@ -228,7 +238,7 @@ pub(crate) fn report_diagnostics(output: &mut Output, found: &Diagnostics) {
 pub(crate) fn summary(found: &Diagnostics) -> String {
     let counted = |severity: Severity| {
         let count = found.count(severity);
-        (count > 0).then(|| crate::render::report::counted(count, &severity.to_string()))
+        (count > 0).then(|| counted(count, &severity.to_string()))
     };
     let parts: Vec<String> = [Severity::Error, Severity::Warning].into_iter().filter_map(counted).collect();
     if parts.is_empty() { "no errors".to_owned() } else { parts.join(", ") }

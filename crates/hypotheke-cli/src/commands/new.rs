@@ -7,7 +7,6 @@ use super::{Output, Verdict};
 use crate::args::Format;
 use crate::files::InputError;
 use crate::inputs::quoted;
-use crate::render::Page;
 
 const FILES: [(&str, &str); 3] = [
     ("rules.toml", include_str!("../../new/rules.toml")),
@@ -22,7 +21,7 @@ pub(crate) fn run(output: &mut Output, folder: &Path) -> Result<Verdict, InputEr
         output.write_json(&serde_json::json!({ "written": written }))?;
         return Ok(Verdict::Good);
     }
-    let mut page = Page::default();
+    let mut page = output.page();
     written.iter().for_each(|path| page.plain(&format!("wrote  {path}")).end());
     page.next(&format!("hypotheke verify {}", quoted(&folder.display().to_string())));
     output.write(&page.into_text())?;

@@ -11,7 +11,6 @@ use crate::files::{InputError, load_rules, load_save};
 use crate::findings::{CheckStatus, Checked};
 use crate::formats::save_checks::TestSavesJson;
 use crate::inputs::{FileKind, Inputs};
-use crate::render::Page;
 use crate::render::report::counted;
 use crate::render::save_checks::draw;
 use hypotheke::explore::Bound;
@@ -58,7 +57,7 @@ pub(crate) fn run(output: &mut Output, args: &TestSavesArgs) -> Result<Verdict, 
     if output.format == Format::Json {
         output.write_json(&TestSavesJson::new(&rules, &checks, &errors))?;
     } else {
-        let mut page = Page::default();
+        let mut page = output.page();
         draw(&mut page, &rules, &checks);
         output.write(&page.into_text())?;
     }

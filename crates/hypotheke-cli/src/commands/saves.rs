@@ -9,7 +9,7 @@ use crate::files::{InputError, is_save, load_rules, load_save, load_world};
 use crate::formats::saves::{CheckSaveJson, CompareSavesJson};
 use crate::inputs::quoted;
 use crate::render::report::counted;
-use crate::render::{Page, Tone, clip, fold, pad};
+use crate::render::{Page, Tone, pad};
 use hypotheke::save::{ItemChange, Save, SaveChanges};
 use hypotheke::snapshot::Orphan;
 use hypotheke::{Law, Ruleset, Violation, audit};
@@ -27,11 +27,11 @@ pub(crate) fn check(output: &mut Output, path: &Path, rules: &Path, allow_edited
         output.write_json(&CheckSaveJson::new(&save, &violations))?;
         return Ok(verdict);
     }
-    let mut page = Page::default();
+    let mut page = output.page();
     let described = save.rules();
     let (tone, word) = if violations.is_empty() { (Tone::Good, "ok") } else { (Tone::Bad, "FAILED") };
-    page.put(tone, &pad(word, 7)).put(Tone::Heading, &clip(&path.display().to_string(), 60));
-    page.put(Tone::Faint, &clip(&format!("   {}   version {}", described.title, described.version), 36)).end();
+    page.put(tone, &pad(word, 7)).put(Tone::Heading, &path.display().to_string());
+    page.rest(Tone::Plain, &format!("   {}   version {}", described.title, described.version)).end();
     let snapshot = save.snapshot();
     let of_holders = snapshot.holders.iter().flat_map(|holder| &holder.containers);
     let carried: usize = snapshot.holders.iter().map(|holder| holder.containers.len()).sum();
@@ -49,15 +49,12 @@ pub(crate) fn check(output: &mut Output, path: &Path, rules: &Path, allow_edited
     let orphans: u64 = snapshot.orphans.iter().map(Orphan::items).sum();
     if orphans > 0 {
         let orphaned = counted(usize::try_from(orphans).unwrap_or(usize::MAX), "item");
-        page.put(Tone::Notable, &format!("       {orphaned} set aside as orphans, until a ruleset knows them again"))
-            .end();
+        let text = format!("{orphaned} set aside as orphans, until a ruleset knows them again");
+        page.plain("       ").folded(Tone::Notable, &text);
     }
     for violation in &violations {
         let text = format!("{}: {}", violation.place(), violation.message());
-        for (nth, line) in fold(&text, 78).into_iter().enumerate() {
-            let law = if nth == 0 { violation.law().code() } else { "" };
-            page.plain("  ").put(Tone::Bad, &pad(law, 16)).plain(&line).end();
-        }
+        page.plain("  ").put(Tone::Bad, &pad(violation.law().code(), 16)).folded(Tone::Plain, &text);
     }
     if violations.is_empty() {
         page.next(&format!("hypotheke show {}", quoted(&path.display().to_string())));
@@ -87,13 +84,12 @@ pub(crate) fn compare(output: &mut Output, args: &CompareArgs) -> Result<Verdict
     let changes = before.changes_to(&after);
     match output.format {
         Format::Json => output.write_json(&CompareSavesJson::new(&changes))?,
-        _ => output.write(&draw(&changes, &before, &after))?,
+        _ => output.write(&draw(output.page(), &changes, &before, &after))?,
     }
     Ok(Verdict::Good)
 }
 
-fn draw(changes: &SaveChanges, before: &Save, after: &Save) -> String {
-    let mut page = Page::default();
+fn draw(mut page: Page, changes: &SaveChanges, before: &Save, after: &Save) -> String {
     draw_changes(&mut page, changes);
     if !changes.by_place.is_empty() {
         page.blank();
@@ -105,14 +101,14 @@ fn draw(changes: &SaveChanges, before: &Save, after: &Save) -> String {
     }
     let revisions = format!("   revision {} to {}", before.snapshot().revision, after.snapshot().revision);
     page.put(Tone::Heading, &counted(changes.by_place.len(), "place")).plain(" with different contents");
-    page.put(Tone::Faint, &revisions).end();
+    page.plain(&revisions).end();
     page.into_text()
 }
 
 /// The items that each place gained or lost.
 pub(super) fn draw_changes(page: &mut Page, changes: &SaveChanges) {
     for (place, items) in &changes.by_place {
-        page.put(Tone::Heading, &clip(place, 98)).end();
+        page.rest(Tone::Heading, place).end();
         items.iter().for_each(|change| draw_change(page, change));
     }
 }
@@ -122,6 +118,6 @@ fn draw_change(page: &mut Page, change: &ItemChange) {
         Some(more) => (Tone::Good, '+', more),
         None => (Tone::Bad, '-', change.before - change.after),
     };
-    page.plain("  ").put(tone, &format!("{sign}{by:<6}")).plain(&pad(&clip(&change.item, 50), 52));
-    page.put(Tone::Faint, &format!("{} -> {}", change.before, change.after)).end();
+    page.plain("  ").put(tone, &format!("{sign}{by:<6}")).plain(&pad(&change.item, 40));
+    page.plain(&format!("  {} -> {}", change.before, change.after)).end();
 }

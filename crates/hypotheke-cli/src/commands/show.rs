@@ -2,15 +2,14 @@
 
 use std::sync::Arc;
 
-use super::check::title;
+use super::check::put_title;
 use super::{Output, Verdict};
 use crate::args::{Format, Part, SaveArgs};
 use crate::files::{InputError, load_rules, load_save, load_world};
 use crate::formats::show::{ContainerJson, HolderJson, KindJson, ShowJson, rules_json};
 use crate::inputs::{FileKind, Inputs};
-use crate::render::container::weight_text;
-use crate::render::{Page, Tone, clip, container, kinds};
-use hypotheke::{ContainerId, Place, Ruleset, World};
+use crate::render::{Page, Tone, container, holder, kinds, pad};
+use hypotheke::{ContainerId, HolderId, Place, Ruleset, World};
 
 pub(crate) fn run(
     output: &mut Output,
@@ -46,18 +45,20 @@ pub(crate) fn run(
             .chain(snapshot.containers.first().map(|container| container.name.clone()))
             .collect::<Vec<_>>()
     });
-    let chosen = chosen_containers(&world, departed.as_deref().filter(|_| places.is_empty()).unwrap_or(places))?;
+    let chosen = Chosen::new(&world, departed.as_deref().filter(|_| places.is_empty()).unwrap_or(places))?;
     let with_kinds = places.is_empty() && part.map_or(!from_save, |part| part == Part::Kinds);
     let with_containers = part.is_none_or(|part| part == Part::Containers);
     let with_rules = part == Some(Part::Rules);
     if output.format == Format::Json {
         let mut value = ShowJson::new(&rules);
         if with_containers {
-            value.containers = Some(chosen.iter().filter_map(|&id| ContainerJson::new(&world, id)).collect());
+            value.containers =
+                Some(chosen.containers.iter().filter_map(|&id| ContainerJson::new(&world, id)).collect());
             if from_save {
                 value.add_world(&world);
             }
-            value.holders = Some(world.holders().filter_map(|id| HolderJson::new(&world, id)).collect());
+            let holders = if places.is_empty() { world.holders().collect() } else { chosen.holders.clone() };
+            value.holders = Some(holders.into_iter().filter_map(|id| HolderJson::new(&world, id)).collect());
         }
         if with_kinds {
             value.kinds = Some(rules.kinds().map(|kind| KindJson::new(&rules, kind)).collect());
@@ -68,30 +69,29 @@ pub(crate) fn run(
         output.write_json(&value)?;
         return Ok(Verdict::Good);
     }
-    let mut page = Page::default();
-    page.put(Tone::Heading, &clip(title(&rules), 80)).put(Tone::Faint, &format!("   version {}", rules.version()));
+    let mut page = output.page();
+    put_title(&mut page, &rules);
     if from_save {
         let saved =
             if departed.is_some() { "departed".to_owned() } else { format!("saved at revision {}", world.revision()) };
-        page.put(Tone::Faint, &format!("   {saved}"));
+        page.plain(&format!("   {saved}"));
     }
     page.end();
     if with_containers {
-        for &id in &chosen {
+        let is_whole = places.is_empty();
+        let (first, last) =
+            if is_whole { (Vec::new(), world.holders().collect()) } else { (chosen.holders, Vec::new()) };
+        draw_holders(&mut page, &world, &first);
+        for &id in &chosen.containers {
             page.blank();
             container::draw(&mut page, &world, id);
         }
-        if places.is_empty() {
-            if from_save {
-                container::draw_hands(&mut page, &world);
-                page.blank();
-                container::draw_ground(&mut page, &world);
-                container::draw_orphans(&mut page, &world);
-            } else {
-                draw_packs(&mut page, &rules);
-            }
-            draw_holders(&mut page, &world);
+        if is_whole && from_save {
+            page.blank();
+            container::draw_ground(&mut page, &world);
+            container::draw_orphans(&mut page, &world);
         }
+        draw_holders(&mut page, &world, &last);
     }
     if with_kinds {
         page.blank();
@@ -104,21 +104,48 @@ pub(crate) fn run(
     Ok(Verdict::Good)
 }
 
-fn chosen_containers(world: &World, places: &[String]) -> Result<Vec<ContainerId>, InputError> {
-    if places.is_empty() {
-        return Ok(world.containers().collect());
+/// The requested places: holders, and containers with those of the holders.
+#[derive(Default)]
+struct Chosen {
+    holders: Vec<HolderId>,
+    containers: Vec<ContainerId>,
+}
+
+impl Chosen {
+    fn new(world: &World, places: &[String]) -> Result<Chosen, InputError> {
+        if places.is_empty() {
+            return Ok(Chosen { containers: world.containers().collect(), ..Chosen::default() });
+        }
+        let mut chosen = Chosen::default();
+        for name in places {
+            let unknown = |message: String, help: Option<&str>| InputError::usage(message, help);
+            let path = name.parse().map_err(|error| unknown(format!("`{name}`: {error}"), None))?;
+            match world.place(&path, None).map_err(|error| unknown(error.to_string(), error.help_text()))? {
+                Place::Slot(id, _) | Place::Container(id) => chosen.add(id),
+                Place::Holder(id) => {
+                    if !chosen.holders.contains(&id) {
+                        chosen.holders.push(id);
+                    }
+                    world.carried(id).for_each(|id| chosen.add(id));
+                }
+                _ => return Err(unknown(format!("`{name}` is not a container or holder"), None)),
+            }
+        }
+        Ok(chosen)
     }
-    let mut chosen = Vec::new();
-    for name in places {
-        let unknown = |message: String, help: Option<&str>| InputError::usage(message, help);
-        let path = name.parse().map_err(|error| unknown(format!("`{name}`: {error}"), None))?;
-        match world.place(&path, None).map_err(|error| unknown(error.to_string(), error.help_text()))? {
-            Place::Slot(id, _) | Place::Container(id) => chosen.push(id),
-            Place::Holder(id) => chosen.extend(world.carried(id)),
-            _ => return Err(unknown(format!("`{name}` is not a container"), None)),
+
+    fn add(&mut self, id: ContainerId) {
+        if !self.containers.contains(&id) {
+            self.containers.push(id);
         }
     }
-    Ok(chosen)
+}
+
+fn draw_holders(page: &mut Page, world: &World, holders: &[HolderId]) {
+    for &id in holders {
+        page.blank();
+        holder::draw(page, world, id);
+    }
 }
 
 /// Every setting that is not at its default.
@@ -130,59 +157,9 @@ fn draw_rules(page: &mut Page, rules: &Ruleset) {
         for setting in written {
             if let Some(head) = head.take() {
                 page.blank();
-                page.line(Tone::Heading, &clip(head.trim_end(), 100));
+                page.rest(Tone::Heading, head.trim_end()).end();
             }
-            page.plain("  ").put(Tone::Faint, &crate::render::pad(&setting.name, 30)).plain(" ");
-            page.plain(&clip(&setting.value, 70)).end();
-        }
-    }
-}
-
-/// The kinds with a pack.
-fn draw_packs(page: &mut Page, rules: &Ruleset) {
-    let packs: Vec<_> = rules.kinds().filter_map(|kind| Some((kind, kind.pack()?))).collect();
-    if packs.is_empty() {
-        return;
-    }
-    page.blank();
-    page.line(Tone::Faint, "pack              holds");
-    for (kind, def) in packs {
-        let mut limits = vec![format!("{} slots", def.slots())];
-        limits.extend(def.stack_limit().map(|limit| format!("stacks of {limit}")));
-        limits.extend(def.weight_cap().map(|cap| rules.weight_text(cap)));
-        limits.extend(rules.admits(def).map(|filter| format!("admits {filter}")));
-        limits.extend(rules.caps(def.caps()).map(|(filter, count)| format!("at most {count} {filter}")));
-        page.put(Tone::Heading, &crate::render::pad(kind.id(), 16)).plain("  ");
-        page.plain(&clip(&limits.join(", "), 80)).end();
-    }
-}
-
-fn draw_holders(page: &mut Page, world: &World) {
-    if world.holders().next().is_none() {
-        return;
-    }
-    page.blank();
-    page.line(Tone::Faint, "holder            carries");
-    for id in world.holders() {
-        let Some(def) = world.holder_def(id) else { continue };
-        let carried: Vec<&str> =
-            world.carried(id).filter_map(|id| world.container_def(id)).map(hypotheke::ContainerDef::id).collect();
-        let weight = weight_text(world, world.holder_weight(id), def.weight_cap());
-        page.put(Tone::Heading, &crate::render::pad(def.id(), 16)).plain("  ");
-        page.plain(&clip(&carried.join(", "), 58)).put(Tone::Notable, &format!("   {weight}")).end();
-        let thresholds: Vec<String> =
-            def.encumbrance().map(|(from, label)| format!("{label} at {}", world.rules().weight_text(from))).collect();
-        if !thresholds.is_empty() {
-            let now = world.encumbrance(id).map_or(String::new(), |label| format!("; now {label}"));
-            let text = format!("                  {}{now}", thresholds.join(", "));
-            page.put(Tone::Faint, &clip(&text, 100)).end();
-        }
-        if def.shortcuts() > 0 {
-            let text = format!("                  {} shortcuts", def.shortcuts());
-            page.put(Tone::Faint, &text).end();
-        }
-        for (filter, count) in world.rules().caps(def.caps()) {
-            page.put(Tone::Faint, &clip(&format!("                  at most {count} {filter}"), 100)).end();
+            page.plain("  ").plain(&pad(&setting.name, 30)).plain(" ").folded(Tone::Plain, &setting.value);
         }
     }
 }

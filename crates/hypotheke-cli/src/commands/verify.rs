@@ -93,13 +93,13 @@ fn draw<'r>(
     args: &VerifyArgs,
     inputs: &Inputs,
 ) -> Result<(), InputError> {
-    let mut page = Page::default();
+    let mut page = output.page();
     let reports: Vec<(&Source, &ScenarioReport)> = reports.collect();
     for of_file in reports.chunk_by(|(one, _), (other, _)| one.name() == other.name()) {
         let source = of_file[0].0;
         let of_file: Vec<&ScenarioReport> = of_file.iter().map(|(_, report)| *report).collect();
         if args.list || args.steps {
-            page.line(Tone::Heading, &clip(source.name(), 100));
+            page.rest(Tone::Heading, source.name()).end();
             report::draw_file(&mut page, source, &of_file);
             page.blank();
         } else {
@@ -107,7 +107,7 @@ fn draw<'r>(
             if has_failed || !args.quiet {
                 report::draw_file_line(&mut page, source, &of_file);
             }
-            of_file.iter().filter(|report| !report.passed()).for_each(|report| report::draw(&mut page, source, report));
+            report::draw_failures(&mut page, source, &of_file);
         }
     }
     draw_summary(&mut page, tally);
@@ -130,7 +130,7 @@ pub(super) fn draw_summary(page: &mut Page, tally: ScenarioCounts) {
         page.put(Tone::Bad, &format!("{} of {} FAILED", tally.failed, counted(tally.scenarios, "scenario")));
         page.put(Tone::Plain, &format!(", {passed} passed"));
     }
-    page.put(Tone::Faint, &format!("   {sizes}")).end();
+    page.plain(&format!("   {sizes}")).end();
 }
 
 /// Reads all files. Files with errors do not stop the others.

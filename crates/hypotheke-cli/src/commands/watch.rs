@@ -10,7 +10,7 @@ use super::verify::{self, watched};
 use super::{Output, Verdict, report};
 use crate::args::VerifyArgs;
 use crate::files::InputError;
-use crate::render::{Page, Tone};
+use crate::render::Tone;
 
 /// Editors write a file in several steps. Changes within this time are one change.
 const QUIET: Duration = Duration::from_millis(100);
@@ -34,8 +34,8 @@ pub(crate) fn run(output: &mut Output, args: &VerifyArgs) -> Result<Verdict, Inp
             }
             report(output, &error);
         }
-        let mut page = Page::default();
-        page.line(Tone::Faint, "waiting for changes; Ctrl-C ends it");
+        let mut page = output.page();
+        page.line(Tone::Plain, "waiting for changes; Ctrl-C ends it");
         page.blank();
         output.write(&page.into_text())?;
         output.flush()?;

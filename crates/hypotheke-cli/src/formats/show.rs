@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use hypotheke::{Cap, ContainerId, HolderId, Kind, PropertyValue, Ruleset, StackView, World};
+use hypotheke::{ContainerId, HolderId, Kind, Place, PropertyValue, Ruleset, StackView, World};
 use schemars::JsonSchema;
 use serde::Serialize;
 
@@ -125,13 +125,15 @@ pub(crate) struct ContainerJson {
     stacks: Vec<StackJson>,
 }
 
-/// How many items a filter may count.
+/// A cap by filter.
 #[derive(Debug, Serialize, JsonSchema)]
 struct CapJson {
     /// The filter.
     of: String,
-    /// The most items.
+    /// The maximum number of items.
     count: u32,
+    /// The present number of items.
+    present: u64,
 }
 
 /// The rules of a slot.
@@ -178,7 +180,7 @@ pub(crate) struct HolderJson {
     name: String,
     /// The containers that it carries, as paths write them.
     carries: Vec<String>,
-    /// What it carries weighs so much.
+    /// The weight of everything that it carries.
     weight: String,
     /// The most that it may carry.
     weight_cap: Option<String>,
@@ -213,8 +215,8 @@ pub(crate) struct KindJson {
     stack_limit: u32,
     /// Whether it can be neither dropped nor used up.
     is_protected: bool,
-    /// The named slots that it needs.
-    needs: Vec<String>,
+    /// The slots that it occupies.
+    occupies_slots: Vec<String>,
     /// What each item grants who wears it.
     attributes: BTreeMap<String, String>,
     /// The container that it brings along.
@@ -259,8 +261,9 @@ fn stacks(world: &World, id: ContainerId) -> Vec<StackJson> {
     world.stacks(id).map(|(slot, stack)| StackJson::new(world, stack, slot)).collect()
 }
 
-fn caps(rules: &Ruleset, caps: &[Cap]) -> Vec<CapJson> {
-    rules.caps(caps).map(|(of, count)| CapJson { of: of.to_owned(), count }).collect()
+fn caps(world: &World, place: Place) -> Vec<CapJson> {
+    let caps = world.cap_counts(place);
+    caps.map(|cap| CapJson { of: cap.of.to_owned(), count: cap.most, present: cap.present }).collect()
 }
 
 impl StackJson {
@@ -298,7 +301,7 @@ impl ContainerJson {
             worn: def.is_worn(),
             put: def.may_put(),
             take: def.may_take(),
-            caps: caps(rules, def.caps()),
+            caps: caps(world, Place::Container(id)),
             slot: rules.slot_rules(def).map(slot).collect(),
             deep: def.is_deep(),
             must_open: def.must_be_opened(),
@@ -327,7 +330,7 @@ impl HolderJson {
                 .map(|kind| kind.and_then(|kind| Some(rules.kind(kind)?.id().to_owned())))
                 .collect(),
             attributes: attributes.collect(),
-            caps: caps(rules, def.caps()),
+            caps: caps(world, Place::Holder(id)),
         })
     }
 }
@@ -349,7 +352,7 @@ impl KindJson {
             value: kind.value().to_string(),
             stack_limit: kind.stack_limit(),
             is_protected: kind.is_protected(),
-            needs: kind.occupied_slots().map(str::to_owned).collect(),
+            occupies_slots: kind.occupied_slots().map(str::to_owned).collect(),
             attributes: kind.attributes().map(|(name, each)| (name.to_owned(), each.to_string())).collect(),
             pack: kind.pack().map(|def| def.id().to_owned()),
             note: Some(kind.note()).filter(|note| !note.is_empty()).map(str::to_owned),

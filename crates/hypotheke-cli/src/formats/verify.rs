@@ -246,7 +246,7 @@ pub(crate) fn scenario_json(source: &Source, report: &ScenarioReport) -> Scenari
         file: source.name().to_owned(),
         line: source.line_column(report.span().start()).line,
         title: report.title().to_owned(),
-        row: report.row().map(str::to_owned),
+        row: report.row(),
         verdict: if report.passed() { VerdictJson::Passed } else { VerdictJson::Failed },
         steps: report.operations(),
         checks: report.checks(),

@@ -6,18 +6,24 @@ use std::collections::BTreeSet;
 use hypotheke::coverage::{ChangeVerdict, Coverage, MAX_STEPS, RuleReport, Tested};
 use hypotheke::{Ruleset, SubjectKind};
 
-use super::page::WIDTH;
 use super::report::counted;
 use super::{Page, Tone, clip, pad, width};
 use crate::inputs::Inputs;
 
-/// The columns of the bar of a subject.
+/// The maximum columns of the bar of a subject.
 const BAR: usize = 24;
-const NAME: usize = 34;
+/// The columns of the counts.
+const COUNTS: usize = 25;
 
 /// `searched` is true if suggestions for the undetected changes were searched for.
-pub(crate) fn draw(rules: &Ruleset, found: &Coverage, all: bool, searched: bool, inputs: &Inputs) -> String {
-    let mut page = Page::default();
+pub(crate) fn draw(
+    mut page: Page,
+    rules: &Ruleset,
+    found: &Coverage,
+    all: bool,
+    searched: bool,
+    inputs: &Inputs,
+) -> String {
     draw_subjects(&mut page, found);
     draw_redundant(&mut page, rules, found);
     draw_untested(&mut page, rules, found, searched);
@@ -30,7 +36,8 @@ pub(crate) fn draw(rules: &Ruleset, found: &Coverage, all: bool, searched: bool,
 }
 
 fn draw_subjects(page: &mut Page, found: &Coverage) {
-    page.put(Tone::Faint, &pad("  tested rules of", NAME + 2)).put(Tone::Faint, "tested   partly    not").end();
+    let columns = name_columns(page);
+    page.plain(&pad("  tested rules of", columns + 2)).plain("tested   partly    not").end();
     let mut folded: Vec<(SubjectKind, usize, usize)> = Vec::new();
     // The rules of a subject are adjacent.
     for rules in found.rules().chunk_by(|one, other| one.subject == other.subject) {
@@ -66,13 +73,14 @@ fn is_folded(kind: SubjectKind) -> bool {
 }
 
 fn draw_subject(page: &mut Page, name: &str, [whole, part, not]: [usize; 3]) {
-    page.plain("  ").plain(&pad(&clip(name, NAME - 2), NAME));
+    let columns = name_columns(page);
+    page.plain("  ").plain(&pad(&clip(name, columns - 2), columns));
     let dash = |count: usize| if count == 0 { "-".to_owned() } else { count.to_string() };
-    let bad = |count: usize| if count == 0 { Tone::Faint } else { Tone::Bad };
+    let bad = |count: usize| if count == 0 { Tone::Plain } else { Tone::Bad };
     page.put(Tone::Good, &format!("{:>6}   ", dash(whole)));
     page.put(bad(part), &format!("{:>7}   ", dash(part)));
     page.put(bad(not), &format!("{:>3}   ", dash(not)));
-    let [full, half, empty] = bar(whole, part, not);
+    let [full, half, empty] = bar(whole, part, not, page.room().min(BAR));
     page.put(Tone::Good, &full).put(Tone::Bad, &half).put(Tone::Bad, &empty).end();
 }
 
@@ -100,15 +108,20 @@ fn draw_not_testable(page: &mut Page, found: &Coverage) {
     }
     for (because, settings) in reasons {
         page.line(Tone::Plain, &format!("  {because}"));
-        super::container::wrap(page, "    ", &settings, ", ");
+        page.plain("    ").items(Tone::Plain, settings.iter().map(String::as_str), ", ");
     }
     page.blank();
 }
 
+/// The columns of the names of subjects.
+fn name_columns(page: &Page) -> usize {
+    (page.columns() - COUNTS - 10).min(34)
+}
+
 /// Full for tested, half for partly tested, empty for untested.
-fn bar(whole: usize, part: usize, not: usize) -> [String; 3] {
+fn bar(whole: usize, part: usize, not: usize, room: usize) -> [String; 3] {
     let all = whole + part + not;
-    let columns = |count: usize| if all <= BAR { count } else { count * BAR / all };
+    let columns = |count: usize| if all <= room { count } else { count * room / all };
     let (full, half) = (columns(whole), columns(part));
     let empty = columns(all).saturating_sub(full + half);
     ["█".repeat(full), "▒".repeat(half), "·".repeat(empty)]
@@ -122,9 +135,9 @@ fn place(rules: &Ruleset, rule: &RuleReport) -> String {
 fn heading(page: &mut Page, rules: &Ruleset, rule: &RuleReport) {
     let subject = format!("{} {}", rule.subject.kind.word(), rule.subject.name);
     let at = place(rules, rule);
-    let left = clip(&format!("{}: {}", subject.trim_end(), rule.text), WIDTH - 6 - width(&at));
-    let gap = WIDTH.saturating_sub(4 + width(&left) + width(&at)).max(2);
-    page.plain("  ").put(Tone::Heading, &left).plain(&" ".repeat(gap)).put(Tone::Faint, &at).end();
+    let room = page.columns().saturating_sub(4 + width(&at));
+    let left = clip(&format!("{}: {}", subject.trim_end(), rule.text), room);
+    page.plain("  ").put(Tone::Heading, &left).right(Tone::Plain, &at).end();
 }
 
 fn draw_redundant(page: &mut Page, rules: &Ruleset, found: &Coverage) {
@@ -147,7 +160,7 @@ fn draw_redundant(page: &mut Page, rules: &Ruleset, found: &Coverage) {
         while let Some((_, because)) = left.first() {
             let alike = left.iter().take_while(|(_, other)| other == because).count();
             let changes: Vec<&str> = left[..alike].iter().map(|(text, _)| *text).collect();
-            page.plain(&clip(&format!("    {}: {because}", changes.join(", ")), WIDTH)).end();
+            page.plain("    ").folded(Tone::Plain, &format!("{}: {because}", changes.join(", ")));
             left = &left[alike..];
         }
     }
@@ -167,18 +180,18 @@ fn draw_untested(page: &mut Page, rules: &Ruleset, found: &Coverage, searched: b
         heading(page, rules, rule);
         for change in &rule.changes {
             let ChangeVerdict::Undetected { suggestion } = &change.verdict else { continue };
-            page.plain("    ").put(Tone::Bad, &clip(&change.text, 90));
+            page.plain("    ").rest(Tone::Bad, &change.text);
             match suggestion {
                 None if !searched => page.end(),
                 None => {
                     let text = format!("   no scenario of at most {MAX_STEPS} steps was found");
-                    page.put(Tone::Faint, &text).end();
+                    page.plain(&text).end();
                 }
                 Some(text) if suggested.contains(body(text)) => {
-                    page.put(Tone::Faint, "   the scenario above detects it too").end();
+                    page.put(Tone::Plain, "   the scenario above detects it too").end();
                 }
                 Some(text) => {
-                    page.put(Tone::Faint, "   this scenario would detect it:").end();
+                    page.put(Tone::Plain, "   this scenario would detect it:").end();
                     text.lines().for_each(|line| page.plain("      ").plain(line).end());
                     suggested.insert(body(text));
                 }
@@ -200,7 +213,8 @@ fn draw_detected(page: &mut Page, found: &Coverage) {
             if let ChangeVerdict::Detected { by } = &change.verdict {
                 let what =
                     format!("{} {}: {} -> {}", rule.subject.kind.word(), rule.subject.name, rule.text, change.text);
-                page.plain("  ").plain(&pad(&clip(&what, 54), 56)).put(Tone::Faint, &clip(by, 40)).end();
+                let columns = page.columns() * 11 / 20;
+                page.plain("  ").plain(&pad(&what, columns)).plain("  ").rest(Tone::Plain, by).end();
             }
         }
     }
@@ -212,14 +226,13 @@ fn draw_summary(page: &mut Page, found: &Coverage, searched: bool, inputs: &Inpu
     let tone = if part + not == 0 { Tone::Good } else { Tone::Bad };
     page.put(tone, &format!("{}% of {} tested", found.percent(), counted(whole + part + not, "rule")));
     let (plays, all) = found.runs();
-    let rest =
-        format!("   {part} partly, {not} not, {} redundant; {plays} of {all} runs", found.count(Tested::Redundant));
-    page.put(Tone::Faint, &rest).end();
+    let rest = format!("{part} partly, {not} not, {} redundant; {plays} of {all} runs", found.count(Tested::Redundant));
+    page.plain("   ").folded(Tone::Plain, &rest);
     if part + not == 0 {
         page.next(&format!("hypotheke coverage{} --show-changes", inputs.pasted()));
     } else if searched {
-        page.line(Tone::Faint, "next: add scenarios for the untested rules; the suggestions above can be pasted");
+        page.line(Tone::Plain, "next: add scenarios for the untested rules; the suggestions above can be pasted");
     } else {
-        page.line(Tone::Faint, "next: run it without `--no-suggestions`, for scenarios that can be pasted");
+        page.line(Tone::Plain, "next: run it without `--no-suggestions`, for scenarios that can be pasted");
     }
 }

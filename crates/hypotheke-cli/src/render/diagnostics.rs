@@ -5,13 +5,12 @@ use annotate_snippets::{AnnotationKind, Group, Level, Renderer, Snippet};
 use hypotheke::text::{Diagnostic, Diagnostics, Location, Severity, Source};
 
 use super::clean;
-use super::page::WIDTH;
 
 /// So much of a long line is shown.
 const LONGEST: usize = 2_000;
 
-pub(crate) fn draw(diagnostics: &Diagnostics) -> String {
-    let renderer = Renderer::styled().decor_style(DecorStyle::Ascii).term_width(WIDTH);
+pub(crate) fn draw(diagnostics: &Diagnostics, columns: usize) -> String {
+    let renderer = Renderer::styled().decor_style(DecorStyle::Ascii).term_width(columns);
     let mut text = String::new();
     for diagnostic in diagnostics {
         text.push_str(&renderer.render(&[group(diagnostics, diagnostic)]));

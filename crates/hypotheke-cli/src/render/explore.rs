@@ -1,15 +1,13 @@
 //! The results of a search or of random walks: first every verdict, then every trace with the
 //! containers that its last step changed.
 
-use std::collections::BTreeSet;
-
 use super::report::counted;
-use super::{Page, Tone, clip, container, fold, pad};
+use super::{Page, Tone, differences as changes, pad};
 use crate::findings::Searched;
 use crate::formats::explore::{ConcurrentJson, ExploreJson, ExploredJson, TraceJson};
 use crate::inputs::{Inputs, quoted};
 use hypotheke::explore::{Bound, ExplorationReport, Status, Trace};
-use hypotheke::{ContainerId, World};
+use hypotheke::scenario::differences;
 
 pub(crate) fn draw(page: &mut Page, all: &[Searched], inputs: &Inputs) {
     for searched in all {
@@ -25,7 +23,7 @@ pub(crate) fn draw(page: &mut Page, all: &[Searched], inputs: &Inputs) {
 /// Every verdict of one file, and the coverage of the search.
 fn draw_verdicts(page: &mut Page, searched: &Searched) {
     let found = &searched.found;
-    page.put(Tone::Heading, &clip(&searched.path.display().to_string(), 90)).end();
+    page.rest(Tone::Heading, &searched.path.display().to_string()).end();
     for verdict in &found.verdicts {
         let word = word(&verdict.status, !verdict.vacuous.is_empty());
         draw_verdict(page, word, &format!("{} {}", verdict.claim.kind().word(), verdict.claim.text()));
@@ -43,9 +41,7 @@ fn draw_verdicts(page: &mut Page, searched: &Searched) {
 }
 
 fn draw_verdict(page: &mut Page, (tone, word): (Tone, &str), claim: &str) {
-    for (nth, line) in fold(claim, 98 - VERDICT - 2).into_iter().enumerate() {
-        page.plain("  ").put(tone, &pad(if nth == 0 { word } else { "" }, VERDICT)).plain(&line).end();
-    }
+    page.plain("  ").put(tone, &pad(word, VERDICT)).folded(Tone::Plain, claim);
 }
 
 /// The columns of the longest verdict, with a gap.
@@ -55,8 +51,8 @@ const VERDICT: usize = 20;
 fn draw_traces(page: &mut Page, searched: &Searched) {
     let path = searched.path.display().to_string();
     let heading = |page: &mut Page, head: &str, text: &str| {
-        page.put(Tone::Heading, head).put(Tone::Faint, &format!("  {}", clip(&path, 40))).end();
-        fold(text, 96).iter().for_each(|line| page.line(Tone::Plain, &format!("  {line}")));
+        page.put(Tone::Heading, head).plain("  ").rest(Tone::Plain, &path).end();
+        page.plain("  ").folded(Tone::Plain, text);
     };
     let found = &searched.found;
     for verdict in &found.verdicts {
@@ -78,7 +74,7 @@ fn draw_traces(page: &mut Page, searched: &Searched) {
         heading(page, "law violation", "This is a defect of hypotheke");
         draw_trace(page, trace, true);
         for violation in violations {
-            page.plain("      ").put(Tone::Bad, &clip(&violation.to_string(), 90)).end();
+            page.plain("      ").folded(Tone::Bad, &violation.to_string());
         }
     }
     if let Some(failure) = searched.concurrent.as_ref().and_then(|concurrent| ConcurrentJson::new(concurrent).failure) {
@@ -92,7 +88,7 @@ fn draw_traces(page: &mut Page, searched: &Searched) {
 fn draw_concurrent(page: &mut Page, concurrent: &ConcurrentJson, network_steps: Option<u64>) {
     let count = counted(usize::try_from(concurrent.interleavings).unwrap_or(usize::MAX), "interleaving");
     let text = format!("concurrent requests: {count}, {} requests received", concurrent.received);
-    page.plain("  ").put(Tone::Faint, &text).end();
+    page.plain("  ").folded(Tone::Plain, &text);
     if concurrent.failure.is_some() {
         page.line(Tone::Bad, "  the result of an interleaving is wrong");
         return;
@@ -118,37 +114,33 @@ const MAX_PLACES: usize = 6;
 /// The contents that the start needs, and the steps from there.
 fn draw_path(page: &mut Page, start: Option<&[String]>, steps: &[String]) {
     if start.is_some_and(<[String]>::is_empty) {
-        page.plain("    ").put(Tone::Faint, "from ").plain("nothing").end();
+        page.plain("    from nothing").end();
     }
     for (nth, line) in start.unwrap_or_default().iter().take(MAX_PLACES).enumerate() {
         let from = if nth == 0 { "from " } else { "     " };
-        page.plain("    ").put(Tone::Faint, from).plain(&clip(line, 88)).end();
+        page.plain("    ").plain(from).folded(Tone::Plain, line);
     }
     let more = start.map_or(0, |start| start.len().saturating_sub(MAX_PLACES));
     if more > 0 {
-        page.plain("         ").put(Tone::Faint, &format!("and the contents of {}", counted(more, "more place"))).end();
+        page.plain(&format!("         and the contents of {}", counted(more, "more place"))).end();
     }
     for (nth, step) in (1..).zip(steps) {
-        page.put(Tone::Faint, &format!("    {nth:>3}  ")).plain(&clip(step, 90)).end();
+        page.plain(&format!("    {nth:>3}  ")).folded(Tone::Heading, step);
     }
 }
 
 /// The finding at the end of a trace, and why its last step was applied.
 fn draw_end(page: &mut Page, message: &str, why: &[String]) {
-    for line in fold(message, 88) {
-        page.plain("      ").put(Tone::Bad, &line).end();
-    }
+    page.plain("      ").folded(Tone::Bad, message);
     for why in why {
-        for (nth, line) in fold(why, 82).into_iter().enumerate() {
-            page.plain("      ").put(Tone::Faint, if nth == 0 { "why   " } else { "      " }).plain(&line).end();
-        }
+        page.plain("      why   ").folded(Tone::Plain, why);
     }
 }
 
 /// The combined results of the parts of a run, without drawings of states.
 pub(crate) fn draw_combined(page: &mut Page, whole: &ExploreJson, missing: &[String]) {
     for file in &whole.files {
-        page.put(Tone::Heading, &clip(&file.path, 90)).end();
+        page.rest(Tone::Heading, &file.path).end();
         for claim in &file.claims {
             let tone = match claim.status.as_str() {
                 "holds" | "reachable" => Tone::Good,
@@ -165,7 +157,7 @@ pub(crate) fn draw_combined(page: &mut Page, whole: &ExploreJson, missing: &[Str
         let walked = file.walks.as_ref().map_or(0, |walks| walks.completed);
         let refused = file.refused.values().fold(0_u64, |all, count| all.saturating_add(*count));
         let walks = counted(usize::try_from(walked).unwrap_or(usize::MAX), "walk");
-        page.plain("  ").put(Tone::Faint, &format!("{walks}, {} applied, {refused} refused", file.applied)).end();
+        page.plain(&format!("  {walks}, {} applied, {refused} refused", file.applied)).end();
         draw_scope(page, file);
         page.blank();
     }
@@ -174,14 +166,14 @@ pub(crate) fn draw_combined(page: &mut Page, whole: &ExploreJson, missing: &[Str
         if failed > 0 { (Tone::Bad, "a claim is violated") } else { (Tone::Good, "no claim is violated") };
     page.put(Tone::Heading, "combined").plain(": ").put(tone, what).end();
     if !missing.is_empty() {
-        page.put(Tone::Notable, &clip(&format!("missing  {}", missing.join(", ")), 98)).end();
+        page.plain("missing  ").items(Tone::Notable, missing.iter().map(String::as_str), ", ");
     }
 }
 
 /// The parts of a claim that never occurred.
 fn draw_vacuous(page: &mut Page, vacuous: &[String]) {
     for what in vacuous {
-        page.plain("      ").put(Tone::Notable, &clip(what, 90)).end();
+        page.plain("      ").folded(Tone::Notable, what);
     }
 }
 
@@ -189,11 +181,8 @@ fn draw_vacuous(page: &mut Page, vacuous: &[String]) {
 /// was not searched.
 fn draw_scope(page: &mut Page, file: &ExploredJson) {
     let mut list = |title: &str, items: &[String]| {
-        if items.is_empty() {
-            return;
-        }
-        for (nth, line) in fold(&items.join(", "), 80).into_iter().enumerate() {
-            page.plain("  ").put(Tone::Faint, &pad(if nth == 0 { title } else { "" }, 15)).plain(&line).end();
+        if !items.is_empty() {
+            page.plain("  ").plain(&pad(title, 15)).items(Tone::Plain, items.iter().map(String::as_str), ", ");
         }
     };
     let mut refused: Vec<(&String, &u64)> = file.refused.iter().collect();
@@ -240,7 +229,7 @@ fn word(status: &Status, is_vacuous: bool) -> (Tone, &'static str) {
 
 fn draw_trace(page: &mut Page, trace: &Trace, closely: bool) {
     if trace.steps.is_empty() {
-        page.plain("      at the start: ").plain(&clip(&trace.message, 78)).end();
+        page.plain("      at the start: ").folded(Tone::Plain, &trace.message);
         return;
     }
     draw_path(page, trace.start.as_deref(), &trace.steps);
@@ -248,53 +237,20 @@ fn draw_trace(page: &mut Page, trace: &Trace, closely: bool) {
         return;
     }
     draw_end(page, &trace.message, &trace.explanation);
-    let touched = touched(trace);
+    let changed = differences(&trace.before, &trace.after);
+    if !changed.is_empty() {
+        let step = trace.steps.len();
+        page.blank();
+        changes::draw(page, [&format!("before step {step}"), &format!("after step {step}")], &changed);
+    }
     page.blank();
-    // Hands are not drawn.
-    if touched.is_empty() {
-        return;
-    }
-    for (world, when) in [(&trace.before, "before step"), (&trace.after, "after step")] {
-        page.put(Tone::Faint, &format!("{when} {}", trace.steps.len())).end();
-        for &id in &touched {
-            container::draw(page, world, id);
-            page.blank();
-        }
-    }
-}
-
-/// The containers that the last step changed, those around them first.
-fn touched(trace: &Trace) -> Vec<ContainerId> {
-    let contents = |world: &World, id: ContainerId| -> Vec<(u32, String, u32, Vec<String>)> {
-        let stack = |(slot, stack): (u32, hypotheke::StackView<'_>)| {
-            (slot, stack.id().to_string(), stack.count(), stack.marks().map(str::to_owned).collect())
-        };
-        world.stacks(id).map(stack).collect()
-    };
-    let with_insides = |world: &World| -> Vec<ContainerId> {
-        let mut all: Vec<ContainerId> = world.containers().collect();
-        let mut next = 0;
-        while let Some(&id) = all.get(next) {
-            all.extend(world.stacks(id).filter_map(|(_, stack)| stack.inside()));
-            next += 1;
-        }
-        all
-    };
-    let mut seen = BTreeSet::new();
-    let all = with_insides(&trace.before).into_iter().chain(with_insides(&trace.after));
-    let changed = all.filter(|&id| {
-        let name = trace.before.container_name(id);
-        let differs = contents(&trace.before, id) != contents(&trace.after, id);
-        differs && !name.contains('/') && seen.insert(name)
-    });
-    changed.take(4).collect()
 }
 
 fn draw_covered(page: &mut Page, found: &ExplorationReport) {
     if let Some(walks) = found.walks {
         let refused: u64 = found.refused.values().sum();
         let walks = counted(usize::try_from(walks).unwrap_or(usize::MAX), "walk");
-        page.plain("  ").put(Tone::Faint, &format!("{walks}, {} applied, {refused} refused", found.applied)).end();
+        page.plain(&format!("  {walks}, {} applied, {refused} refused", found.applied)).end();
         let what = match found.stopped_by {
             None => "All walks completed; other traces remain",
             Some(_) => "Stopped early: not all walks were completed",
@@ -304,7 +260,7 @@ fn draw_covered(page: &mut Page, found: &ExplorationReport) {
     }
     let depth = found.by_depth.len().saturating_sub(1);
     let refused: u64 = found.refused.values().sum();
-    let text = format!(
+    let mut text = format!(
         "{}, {} applied, {} refused, depth {}, {:.1} MB",
         counted(usize::try_from(found.states).unwrap_or(usize::MAX), "state"),
         found.applied,
@@ -312,12 +268,11 @@ fn draw_covered(page: &mut Page, found: &ExplorationReport) {
         depth,
         found.memory_bytes as f64 / 1e6
     );
-    page.plain("  ").put(Tone::Faint, &text);
     if found.edge_memory_bytes > 0 {
         let share = found.edge_memory_bytes.saturating_mul(100) / found.memory_bytes.max(1);
-        page.put(Tone::Faint, &format!(", {share}% of it for `recoverable` claims"));
+        text.push_str(&format!(", {share}% of it for `recoverable` claims"));
     }
-    page.end();
+    page.plain("  ").folded(Tone::Plain, &text);
     let (tone, what) = match found.stopped_by {
         None if found.complete => (Tone::Good, "All reachable states were seen".to_owned()),
         None => (Tone::Plain, "All claims were decided; the search stopped early".to_owned()),
@@ -375,6 +330,6 @@ fn draw_summary(page: &mut Page, all: &[Searched], inputs: &Inputs) {
         let files: Vec<String> = written.iter().map(|path| quoted(&path.display().to_string())).collect();
         page.next(&format!("hypotheke verify {}", files.join(" ")));
     } else if open > 0 {
-        page.line(Tone::Faint, "next: raise the bound that stopped the search, or narrow the scope under `explore`");
+        page.line(Tone::Plain, "next: raise the bound that stopped the search, or narrow the scope under `explore`");
     }
 }

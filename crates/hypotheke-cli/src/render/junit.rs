@@ -5,7 +5,7 @@ use hypotheke::scenario::ScenarioReport;
 use hypotheke::text::Source;
 use quick_junit::{NonSuccessKind, Report, TestCase, TestCaseStatus, TestSuite};
 
-use super::{Page, clean, report};
+use super::{PIPED_COLUMNS, Page, clean, report};
 use crate::files::InputError;
 
 pub(crate) fn text<'r>(
@@ -46,7 +46,7 @@ fn case(source: &Source, report: &ScenarioReport) -> TestCase {
         status = TestCaseStatus::non_success(NonSuccessKind::Failure);
         let line = source.line_column(first.span.start()).line;
         status.set_message(clean(&format!("{}:{line}: {}", source.name(), first.sentence)));
-        let mut page = Page::default();
+        let mut page = Page::new(PIPED_COLUMNS);
         report::draw(&mut page, source, report);
         status.set_description(anstream::adapter::strip_str(&page.into_text()).to_string());
     }

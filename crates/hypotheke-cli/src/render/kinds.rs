@@ -1,9 +1,9 @@
 //! The table of kinds.
 
-use hypotheke::{Kind, Ruleset};
+use hypotheke::{Kind, PropertyValue, Ruleset};
 
-use super::page::WIDTH;
-use super::{Page, Tone, clip, pad, width};
+use super::report::counted;
+use super::{Page, Tone, clip, width};
 
 pub(crate) fn draw(page: &mut Page, rules: &Ruleset) {
     let rows: Vec<[String; 6]> = rules.kinds().map(row).collect();
@@ -11,18 +11,28 @@ pub(crate) fn draw(page: &mut Page, rules: &Ruleset) {
     let weight = if unit.is_empty() { "weight".to_owned() } else { format!("weight ({unit})") };
     let heads =
         ["kind".to_owned(), "name".to_owned(), weight, "value".to_owned(), "stack".to_owned(), "tags".to_owned()];
-    let most = [24, 26, 14, 12, 10, 40];
-    let mut widths = [0; 6];
+    // On a narrow page, tags have their own line.
+    let is_narrow = page.columns() < 90;
+    let tags = if is_narrow { "" } else { &heads[5] };
+    let most = page.columns() / 4;
+    let most = [most, most - 2, 14, 12, 10];
+    let mut widths = [0; 5];
     for row in rows.iter().chain([&heads]) {
-        for (column, cell) in row.iter().enumerate() {
+        for (column, cell) in row.iter().take(5).enumerate() {
             widths[column] = widths[column].max(width(cell).min(most[column]));
         }
     }
-    let used: usize = widths[..5].iter().map(|width| width + 2).sum();
-    widths[5] = WIDTH.saturating_sub(used);
-    page.put(Tone::Faint, &line(&heads, widths)).end();
-    for row in &rows {
-        page.plain(&line(row, widths)).end();
+    draw_row(page, &heads, tags, widths, Tone::Plain);
+    for (kind, row) in rules.kinds().zip(&rows) {
+        let (tags, more) = if is_narrow { ("", row[5].as_str()) } else { (row[5].as_str(), "") };
+        draw_row(page, row, tags, widths, Tone::Heading);
+        let mut details = details(rules, kind);
+        if !more.is_empty() {
+            details.insert(0, more.to_owned());
+        }
+        if !details.is_empty() {
+            page.plain("    ").items(Tone::Plain, details.iter().map(String::as_str), "; ");
+        }
     }
 }
 
@@ -37,22 +47,53 @@ fn row(kind: Kind<'_>) -> [String; 6] {
         kind.weight().to_string(),
         kind.value().to_string(),
         kind.stack_limit().to_string(),
-        if kind.is_protected() { format!("{} (kept)", tags.join(" ")) } else { tags.join(" ") },
+        tags.join(" "),
     ]
 }
 
-/// Numbers are right-aligned.
-fn line(cells: &[String; 6], widths: [usize; 6]) -> String {
-    let mut text = String::new();
-    for (column, cell) in cells.iter().enumerate() {
-        let cell = clip(cell, widths[column]);
-        if (2..5).contains(&column) {
-            text.push_str(&" ".repeat(widths[column] - width(&cell)));
-            text.push_str(&cell);
-        } else {
-            text.push_str(&pad(&cell, widths[column]));
-        }
-        text.push_str("  ");
+/// What only some kinds have: protection, properties, granted attributes, further slots, a pack.
+fn details(rules: &Ruleset, kind: Kind<'_>) -> Vec<String> {
+    let mut details = Vec::new();
+    if kind.is_protected() {
+        details.push("protected".to_owned());
     }
-    text.trim_end().to_owned()
+    details.extend(kind.properties().map(|(property, first)| {
+        let name = rules.properties()[property.index()].name();
+        match first {
+            PropertyValue::Number(number) => format!("{name} {number}"),
+            PropertyValue::Text(text) => format!("{name} {text}"),
+        }
+    }));
+    let granted: Vec<String> = kind.attributes().map(|(name, each)| format!("{name} {each}")).collect();
+    if !granted.is_empty() {
+        details.push(format!("grants {}", granted.join(", ")));
+    }
+    let occupied: Vec<&str> = kind.occupied_slots().collect();
+    if !occupied.is_empty() {
+        details.push(format!("occupies {}", occupied.join(", ")));
+    }
+    if let Some(def) = kind.pack() {
+        let mut limits = vec![counted(def.slots() as usize, "slot")];
+        limits.extend(def.stack_limit().map(|limit| format!("stacks of {limit}")));
+        limits.extend(def.weight_cap().map(|cap| format!("at most {}", rules.weight_text(cap))));
+        limits.extend(rules.admits(def).map(|filter| format!("admits {filter}")));
+        limits.extend(rules.caps(def.caps()).map(|(filter, count)| format!("at most {count} {filter}")));
+        details.push(format!("pack: {}", limits.join(", ")));
+    }
+    details
+}
+
+/// Numbers are right-aligned.
+fn draw_row(page: &mut Page, cells: &[String; 6], tags: &str, widths: [usize; 5], tone: Tone) {
+    for (column, cell) in cells.iter().take(5).enumerate() {
+        let cell = clip(cell, widths[column]);
+        let gap = " ".repeat(widths[column] - width(&cell));
+        match column {
+            0 => page.put(tone, &cell).plain(&gap),
+            1 => page.plain(&cell).plain(&gap),
+            _ => page.plain(&gap).plain(&cell),
+        };
+        page.plain("  ");
+    }
+    page.rest(Tone::Plain, tags).end();
 }

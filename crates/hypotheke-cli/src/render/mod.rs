@@ -6,14 +6,16 @@ pub(crate) mod compare;
 pub(crate) mod container;
 pub(crate) mod coverage;
 pub(crate) mod diagnostics;
+mod differences;
 pub(crate) mod explore;
 pub(crate) mod fits;
+pub(crate) mod holder;
 pub(crate) mod junit;
 pub(crate) mod kinds;
 mod page;
 pub(crate) mod report;
 pub(crate) mod save_checks;
 
-pub(crate) use page::{Page, Tone, clip, fold, pad, width};
+pub(crate) use page::{PIPED_COLUMNS, Page, Tone, clip, output_columns, pad, width};
 
 pub(crate) use crate::clean::{clean, steers};

@@ -1,68 +1,101 @@
 //! The results of scenarios.
 
-use hypotheke::ContainerId;
-use hypotheke::scenario::{Answer, DifferenceRow, Failure, Finding, PlaceDifference, ScenarioReport, StepReport};
+use hypotheke::scenario::{Answer, DifferenceRow, Failure, Finding, ScenarioReport, StepReport, differences};
 use hypotheke::text::{Source, Span};
+use hypotheke::{ContainerId, World};
 
-use super::page::WIDTH;
-use super::{Page, Tone, clip, container, fold, pad, width};
+use super::{Page, Tone, clip, container, differences as changes, pad, width};
 
-/// The scenarios of one file. Passed rows of a table share a line, unless their steps are shown.
+/// The scenarios of one file. The rows of a table share a header; passed rows share a line, unless
+/// their steps are shown.
 pub(crate) fn draw_file(page: &mut Page, source: &Source, reports: &[&ScenarioReport]) {
-    let same_table = |one: &&ScenarioReport, other: &&ScenarioReport| {
-        one.row().is_some() && other.row().is_some() && one.title() == other.title()
-    };
-    for group in reports.chunk_by(same_table) {
-        if group[0].row().is_none() {
+    for group in of_scenarios(reports) {
+        let is_shown = |report: &&&ScenarioReport| !report.passed() || !report.steps().is_empty();
+        let shown: Vec<&ScenarioReport> = group.iter().filter(is_shown).copied().collect();
+        if group[0].cells().is_empty() {
             draw(page, source, group[0]);
-            continue;
-        }
-        let is_folded = |report: &&ScenarioReport| report.passed() && report.steps().is_empty();
-        let (folded, shown): (Vec<&ScenarioReport>, Vec<&ScenarioReport>) = group.iter().copied().partition(is_folded);
-        if !shown.is_empty() {
-            page.plain("          ").plain(&clip(group[0].title(), WIDTH - 10)).end();
-        }
-        shown.iter().for_each(|report| draw(page, source, report));
-        if !folded.is_empty() {
-            let rows = if shown.is_empty() { counted(folded.len(), "row") } else { format!("{} more", folded.len()) };
-            let sum = |count: fn(&ScenarioReport) -> usize| folded.iter().map(|report| count(report)).sum();
-            let steps = counted(sum(ScenarioReport::operations), "step");
-            let right = format!("{rows}, {steps}, {}", counted(sum(ScenarioReport::checks), "check"));
-            let title = if shown.is_empty() { group[0].title() } else { "  the other rows" };
-            draw_line_of(page, title, true, &right);
+        } else if shown.is_empty() {
+            let right = format!("{}, {}", counted(group.len(), "row"), sizes(group));
+            draw_line_of(page, group[0].title(), true, &right);
+        } else {
+            draw_table(page, source, group, &shown);
         }
     }
+}
+
+/// The failures of one file. The failed rows of a table share a header.
+pub(crate) fn draw_failures(page: &mut Page, source: &Source, reports: &[&ScenarioReport]) {
+    for group in of_scenarios(reports) {
+        let failed: Vec<&ScenarioReport> = group.iter().filter(|report| !report.passed()).copied().collect();
+        match failed.first() {
+            None => {}
+            Some(report) if report.cells().is_empty() => draw(page, source, report),
+            Some(_) => draw_table(page, source, group, &failed),
+        }
+    }
+}
+
+/// The reports of each scenario: one, or one for each row of its table.
+fn of_scenarios<'r, 's>(reports: &'r [&'s ScenarioReport]) -> impl Iterator<Item = &'r [&'s ScenarioReport]> {
+    reports.chunk_by(|one, other| !one.cells().is_empty() && !other.cells().is_empty() && one.title() == other.title())
+}
+
+/// Some rows of a table under one header. `group` has all of its rows.
+fn draw_table(page: &mut Page, source: &Source, group: &[&ScenarioReport], shown: &[&ScenarioReport]) {
+    let failed = group.iter().filter(|report| !report.passed()).count();
+    let rows = counted(group.len(), "row");
+    let result = if failed == 0 { rows } else { format!("{failed} of {rows} failed") };
+    draw_line_of(page, group[0].title(), failed == 0, &format!("{result}, {}", sizes(group)));
+    let heads = group[0].columns();
+    let widths: Vec<usize> = (0..heads.len())
+        .map(|column| {
+            let cells = shown.iter().map(|report| width(&report.cells()[column]));
+            cells.fold(width(&heads[column]), usize::max).min(40)
+        })
+        .collect();
+    let line = |cells: &[String]| {
+        let padded = cells.iter().zip(&widths).map(|(cell, &columns)| pad(cell, columns));
+        padded.collect::<Vec<_>>().join("  ")
+    };
+    page.plain(&" ".repeat(WORD)).rest(Tone::Plain, &line(heads)).end();
+    for report in shown {
+        draw_line_of(page, &line(report.cells()), report.passed(), &sizes(&[report]));
+        draw_details(page, source, report);
+    }
+}
+
+/// The columns of `passed` and `FAILED` with their gaps.
+const WORD: usize = 10;
+
+/// `30 steps, 1 check`
+fn sizes(reports: &[&ScenarioReport]) -> String {
+    let sum = |count: fn(&ScenarioReport) -> usize| reports.iter().map(|report| count(report)).sum();
+    format!("{}, {}", counted(sum(ScenarioReport::operations), "step"), counted(sum(ScenarioReport::checks), "check"))
 }
 
 /// One line for a file, with its counts.
 pub(crate) fn draw_file_line(page: &mut Page, source: &Source, reports: &[&ScenarioReport]) {
     let failed = reports.iter().filter(|report| !report.passed()).count();
-    let sum = |count: fn(&ScenarioReport) -> usize| reports.iter().map(|report| count(report)).sum();
-    let sizes = format!(
-        "{}, {}",
-        counted(sum(ScenarioReport::operations), "step"),
-        counted(sum(ScenarioReport::checks), "check")
-    );
     let passed = counted(reports.len() - failed, "scenario");
     let result =
         if failed == 0 { passed } else { format!("{failed} of {} failed", counted(reports.len(), "scenario")) };
-    draw_line_of(page, source.name(), failed == 0, &format!("{result}, {sizes}"));
+    draw_line_of(page, source.name(), failed == 0, &format!("{result}, {}", sizes(reports)));
 }
 
 fn draw_line_of(page: &mut Page, title: &str, passed: bool, right: &str) {
-    let title = clip(title, WIDTH - 12 - width(right));
-    let gap = WIDTH.saturating_sub(10 + width(&title) + width(right));
     let (word, tone) = if passed { ("passed", Tone::Good) } else { ("FAILED", Tone::Bad) };
     page.plain("  ").put(tone, word).plain("  ");
-    page.put(if passed { Tone::Plain } else { Tone::Heading }, &title);
-    page.plain(&" ".repeat(gap)).put(Tone::Faint, right).end();
+    let title = clip(title.trim_end(), page.room().saturating_sub(width(right) + 2));
+    page.put(if passed { Tone::Plain } else { Tone::Heading }, &title).right(Tone::Plain, right).end();
 }
 
 /// One line for the scenario, then its steps if the report has them, then what failed.
 pub(crate) fn draw(page: &mut Page, source: &Source, report: &ScenarioReport) {
-    let right = counted(report.operations(), "step") + ", " + &counted(report.checks(), "check");
-    let title = report.row().map_or_else(|| report.title().to_owned(), |row| format!("  {row}"));
-    draw_line_of(page, &title, report.passed(), &right);
+    draw_line_of(page, report.title(), report.passed(), &sizes(&[report]));
+    draw_details(page, source, report);
+}
+
+fn draw_details(page: &mut Page, source: &Source, report: &ScenarioReport) {
     for step in report.steps() {
         draw_step(page, step);
     }
@@ -78,11 +111,11 @@ pub(crate) fn counted(count: usize, what: &str) -> String {
 }
 
 fn draw_step(page: &mut Page, step: &StepReport) {
-    page.plain("          ").plain(&clip(&step.sentence, WIDTH - 10)).end();
+    page.plain("          ").rest(Tone::Plain, &step.sentence).end();
     let (tone, text) = answer_text(&step.answer);
-    page.put(Tone::Faint, "            -> ").put(tone, &clip(&text, WIDTH - 15)).end();
+    page.plain("            -> ").rest(tone, &text).end();
     for event in &step.events {
-        page.put(Tone::Faint, &clip(&format!("               {event}"), WIDTH)).end();
+        page.plain("               ").rest(Tone::Plain, event).end();
     }
 }
 
@@ -124,7 +157,7 @@ fn draw_failure(page: &mut Page, source: &Source, failure: &Failure) {
         }
         Finding::Contents { place, rows } => draw_difference(page, place, rows),
         Finding::List { what, expected, found } => draw_lists(page, what, expected, found),
-        Finding::Worlds { snapshot, differences } => draw_changes(page, snapshot, differences),
+        Finding::Worlds { snapshot, differences } => changes::draw(page, [snapshot, "now"], differences),
         Finding::Law { violations } => {
             two_lines(page, "no law violation", "law violations; this is a defect of hypotheke:");
             violations.iter().for_each(|found| labelled(page, "", Tone::Bad, &found.to_string()));
@@ -136,20 +169,21 @@ fn draw_failure(page: &mut Page, source: &Source, failure: &Failure) {
 /// The line in its file, with the sentence underlined.
 fn draw_line(page: &mut Page, source: &Source, span: Span, place: &str) {
     let at = source.line_column(span.start());
-    let file = clip(source.name(), WIDTH - 30 - width(place));
-    page.plain("    ").put(Tone::Faint, &format!("{file}:{}:{}  ", at.line, at.column)).put(Tone::Faint, place).end();
+    let position = format!(":{}:{}  {place}", at.line, at.column);
+    let file = clip(source.name(), (page.columns() - 4).saturating_sub(width(&position)));
+    page.plain("    ").plain(&file).plain(&position).end();
     let line = source.line_span(span.start());
     let text = source.slice(line).trim_end();
     let blank = text.len() - text.trim_start().len();
     let number = at.line.to_string();
-    let room = WIDTH - 8 - number.len();
-    let shown = clip(text.trim_start(), room);
-    page.put(Tone::Faint, &format!("    {number} | ")).put(Tone::Heading, &shown).end();
+    page.plain(&format!("    {number} ")).put(Tone::Faint, "| ");
+    let room = page.room();
+    page.rest(Tone::Heading, text.trim_start()).end();
     let before = source.slice(Span::new(line.start() + blank, span.start().max(line.start() + blank)));
     let part = source.slice(Span::new(span.start(), span.end().min(line.start() + text.len()).max(span.start())));
     let indent = width(before).min(room);
     let carets = "^".repeat(width(part).clamp(1, room.saturating_sub(indent).max(1)));
-    page.put(Tone::Faint, &format!("    {} | ", " ".repeat(number.len())));
+    page.plain(&format!("    {} ", " ".repeat(number.len()))).put(Tone::Faint, "| ");
     page.plain(&" ".repeat(indent)).put(Tone::Bad, &carets).end();
 }
 
@@ -169,25 +203,8 @@ fn draw_lists(page: &mut Page, what: &str, expected: &[String], found: &[String]
     }
 }
 
-fn draw_changes(page: &mut Page, snapshot: &str, differences: &[PlaceDifference]) {
-    let widest = |text: fn(&PlaceDifference) -> &str, least: usize| {
-        differences.iter().map(|found| width(text(found))).max().unwrap_or(0).clamp(least, 30)
-    };
-    let (place, then) = (widest(|found| &found.place, 5), widest(|found| &found.before, width(snapshot)));
-    let heads = format!("      {}  {}  now", pad("place", place), pad(snapshot, then));
-    page.line(Tone::Faint, &heads);
-    for found in differences {
-        page.plain("      ").plain(&pad(&found.place, place)).plain("  ").plain(&pad(&found.before, then));
-        page.plain("  ").put(Tone::Bad, &clip(&found.after, WIDTH - 10 - place - then)).end();
-    }
-}
-
 fn labelled(page: &mut Page, head: &str, tone: Tone, text: &str) {
-    let mut head = head;
-    for line in fold(text.trim_end(), WIDTH - 16) {
-        page.put(Tone::Faint, &format!("      {head:10}")).put(tone, &line).end();
-        head = "";
-    }
+    page.plain(&format!("      {head:10}")).folded(tone, text.trim_end());
 }
 
 fn two_lines(page: &mut Page, expected: &str, found: &str) {
@@ -197,8 +214,9 @@ fn two_lines(page: &mut Page, expected: &str, found: &str) {
 
 /// The expected contents of a place beside the actual ones.
 fn draw_difference(page: &mut Page, place: &str, rows: &[DifferenceRow]) {
-    let widest = rows.iter().map(|row| width(&row.item)).max().unwrap_or(0).max(width(place)).min(60);
-    page.plain("      ").plain(&pad(place, widest)).put(Tone::Faint, "   expected   found").end();
+    let most = page.columns() / 2;
+    let widest = rows.iter().map(|row| width(&row.item)).fold(width(place), usize::max).min(most);
+    page.plain("      ").plain(&pad(place, widest)).plain("   expected   found").end();
     for row in rows {
         let expected = row.expected.map_or_else(|| "-".to_owned(), |count| count.to_string());
         let (tone, note) = if row.matches { (Tone::Plain, "") } else { (Tone::Bad, "   differs") };
@@ -207,39 +225,67 @@ fn draw_difference(page: &mut Page, place: &str, rows: &[DifferenceRow]) {
     }
 }
 
-/// The containers that the failures have to do with, as they were then; before and after if that is
-/// not the same.
+/// The changes of the failed step, or since the start, in the containers that the failures are
+/// about. Without changes: their contents.
 fn draw_places(page: &mut Page, failures: &[Failure]) {
-    let Some(last) = failures.last() else { return };
-    let mut drawn = Vec::new();
-    for failure in failures {
-        for &id in &failure.places {
-            if !drawn.contains(&id) {
-                drawn.push(id);
-                draw_place(page, failure, id);
-            }
+    // Only the checks at the end fail together, and they see the same world.
+    let Some(failure) = failures.last() else { return };
+    let mut places: Vec<ContainerId> = Vec::new();
+    for &id in failures.iter().flat_map(|failure| &failure.places) {
+        if !places.contains(&id) {
+            places.push(id);
         }
     }
-    container::draw_hands(page, &last.world);
-    if last.world.ground().next().is_some() {
+    let world = &failure.world;
+    let names: Vec<String> = places.iter().map(|&id| world.container_name(id)).collect();
+    // Items may have moved to a hand or to the ground, which are in no container.
+    let is_about = |container: &str| {
+        let within = |name: &String| container.strip_prefix(name.as_str()).is_some_and(|rest| rest.starts_with('/'));
+        failure.step.is_some() || container.is_empty() || names.iter().any(|name| name == container || within(name))
+    };
+    let is_drawn = failures.iter().any(|failure| matches!(failure.finding, Finding::Worlds { .. }));
+    let mut changed = failure.before.as_ref().map_or_else(Vec::new, |before| differences(before, world));
+    changed.retain(|found| is_about(&found.container));
+    if !changed.is_empty() && !is_drawn {
         page.blank();
-        container::draw_ground(page, &last.world);
+        let heads = match failure.step {
+            Some(_) => ["before the step", "after the step"],
+            None => ["at the start", "at the end"],
+        };
+        changes::draw(page, heads, &changed);
+    } else if !places.is_empty() && !is_drawn {
+        page.blank();
+        draw_contents(page, world, &places);
     }
     page.blank();
 }
 
-fn draw_place(page: &mut Page, failure: &Failure, id: ContainerId) {
-    let world = &failure.world;
-    let differing =
-        failure.before.as_ref().filter(|before| before.has_container(id) && container::differs_in(world, id, before));
-    let Some(before) = differing else {
-        page.blank();
-        return container::draw(page, world, id);
-    };
-    let heads = if failure.step.is_some() { ["before the step", "after it"] } else { ["at the start", "at the end"] };
-    for (head, world, other) in [(heads[0], before, world), (heads[1], world, before)] {
-        page.blank();
-        page.line(Tone::Faint, &format!("{head}; ▸ marks differences"));
-        container::draw_beside(page, world, id, Some(other));
+/// The maximum number of containers and of stacks whose contents are listed.
+const MAX_CONTAINERS: usize = 4;
+const MAX_STACKS: usize = 12;
+
+fn draw_contents(page: &mut Page, world: &World, places: &[ContainerId]) {
+    let shown = &places[..places.len().min(MAX_CONTAINERS)];
+    for (nth, &id) in shown.iter().enumerate() {
+        let Some(def) = world.container_def(id) else { continue };
+        let usage = container::usage(world, id, def);
+        let head = if nth == 0 { "contents" } else { "" };
+        labelled(page, head, Tone::Plain, &format!("{}: {usage}", world.container_name(id)));
+        let stacks = world.slots(id).filter_map(|slot| {
+            let stack = slot.stack()?;
+            Some(format!("{}: {}", container::label(slot), container::described(stack)))
+        });
+        let mut items: Vec<String> = stacks.collect();
+        let more = items.len().saturating_sub(MAX_STACKS);
+        if more > 0 {
+            items.truncate(MAX_STACKS);
+            items.push(format!("and {more} more"));
+        }
+        if !items.is_empty() {
+            page.plain(&" ".repeat(18)).items(Tone::Plain, items.iter().map(String::as_str), ", ");
+        }
+    }
+    if places.len() > shown.len() {
+        labelled(page, "", Tone::Plain, &format!("and {}", counted(places.len() - shown.len(), "more container")));
     }
 }

@@ -1,14 +1,13 @@
 //! The results of the save tests.
 
-use super::page::WIDTH;
 use super::report::counted;
-use super::{Page, Tone, clip, fold, pad};
+use super::{Page, Tone, pad};
 use crate::findings::{CheckStatus, Checked};
 use hypotheke::Ruleset;
 
 pub(crate) fn draw(page: &mut Page, rules: &Ruleset, checks: &[Checked]) {
     let title = if rules.title().is_empty() { "Untitled ruleset" } else { rules.title() };
-    page.put(Tone::Heading, &clip(title, 60)).put(Tone::Faint, &format!("   version {}", rules.version())).end();
+    page.put(Tone::Heading, title).plain(&format!("   version {}", rules.version())).end();
     for check in checks {
         draw_one(page, check);
     }
@@ -19,26 +18,18 @@ fn draw_one(page: &mut Page, check: &Checked) {
     let (tone, word) = match check.status {
         CheckStatus::Passed => (Tone::Good, "passed"),
         CheckStatus::Failed => (Tone::Bad, "FAILED"),
-        CheckStatus::NotRun => (Tone::Faint, "-"),
+        CheckStatus::NotRun => (Tone::Plain, "-"),
         CheckStatus::Incomplete => (Tone::Notable, "partial"),
     };
-    let about = if check.status == CheckStatus::NotRun { Tone::Faint } else { Tone::Plain };
-    let lines = check.summary.iter().flat_map(|described| fold(described, WIDTH - 25));
-    for (nth, line) in lines.enumerate() {
+    for (nth, described) in check.summary.iter().enumerate() {
         let (word, name) = if nth == 0 { (word, check.name) } else { ("", "") };
-        page.put(tone, &pad(word, 8)).put(Tone::Heading, &pad(name, 16));
-        page.put(if nth == 0 { about } else { Tone::Faint }, &line).end();
+        page.put(tone, &pad(word, 8)).put(Tone::Heading, &pad(name, 16)).folded(Tone::Plain, described);
     }
     let Some(failure) = &check.failure else { return };
     for (number, step) in (1..).zip(&failure.trace) {
-        for (nth, line) in fold(step, WIDTH - 14).into_iter().enumerate() {
-            let number = if nth == 0 { format!("{number:>11}  ") } else { " ".repeat(13) };
-            page.put(Tone::Faint, &number).plain(&line).end();
-        }
+        page.plain(&format!("{number:>11}  ")).folded(Tone::Plain, step);
     }
-    for line in fold(&failure.found, WIDTH - 14) {
-        page.plain(&" ".repeat(13)).put(Tone::Bad, &line).end();
-    }
+    page.plain(&" ".repeat(13)).folded(Tone::Bad, &failure.found);
 }
 
 fn draw_summary(page: &mut Page, checks: &[Checked]) {
@@ -58,5 +49,5 @@ fn draw_summary(page: &mut Page, checks: &[Checked]) {
         }
         _ => return,
     };
-    fold(next, WIDTH).iter().for_each(|line| page.line(Tone::Faint, line));
+    page.folded(Tone::Plain, next);
 }

@@ -144,7 +144,7 @@ struct Scene<S> {
     seen: Vec<Arc<World>>,
     askers: Vec<Asker>,
     /// The senders since the latest arrival. Their order makes no difference until a request
-    /// arrives, so only one order is tried.
+    /// arrives, so the search tries only one order.
     asking: usize,
     /// The latest snapshot of the server.
     latest: Arc<Snapshot>,

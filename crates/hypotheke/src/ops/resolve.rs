@@ -16,6 +16,7 @@ use crate::world::{Place, UnknownPlace, World};
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 #[error("{}{message}", step_text(*step))]
 pub struct ResolveError {
+    code: &'static str,
     message: String,
     help: Option<String>,
     span: Span,
@@ -25,13 +26,18 @@ pub struct ResolveError {
 }
 
 impl ResolveError {
-    pub(crate) fn new(span: Span, message: impl Into<String>, help: Option<String>) -> ResolveError {
-        ResolveError { message: message.into(), help, span, step: None, is_meaningless: false }
+    pub(crate) fn new(
+        code: &'static str,
+        span: Span,
+        message: impl Into<String>,
+        help: Option<String>,
+    ) -> ResolveError {
+        ResolveError { code, message: message.into(), help, span, step: None, is_meaningless: false }
     }
 
     /// The named place exists, but the operation does not support it.
     fn meaningless(span: Span, message: String, help: String) -> ResolveError {
-        ResolveError { is_meaningless: true, ..ResolveError::new(span, message, Some(help)) }
+        ResolveError { is_meaningless: true, ..ResolveError::new("not-supported", span, message, Some(help)) }
     }
 
     /// True if all names are known, but the operation can't be about what they name.
@@ -51,7 +57,13 @@ impl ResolveError {
     }
 
     pub(crate) fn place(path: &Path, error: &UnknownPlace) -> ResolveError {
-        ResolveError::new(path.span(), error.to_string(), error.help_text().map(str::to_owned))
+        ResolveError::new("unknown-place", path.span(), error.to_string(), error.help_text().map(str::to_owned))
+    }
+
+    /// What is wrong, as a short code: `unknown-kind`, `unknown-place`.
+    #[must_use]
+    pub fn code(&self) -> &'static str {
+        self.code
     }
 
     /// What may have been meant.
@@ -63,7 +75,7 @@ impl ResolveError {
     /// The same as an error in a text that has only this sentence.
     #[must_use]
     pub fn diagnose(&self, sentence: Source) -> Diagnostics {
-        Diagnostics::of_sentence("unknown-name", sentence, self.span, &self.message, self.help.clone())
+        Diagnostics::of_sentence(self.code, sentence, self.span, &self.message, self.help.clone())
     }
 
     /// The name, in the sentence from which the operation was read.
@@ -75,7 +87,7 @@ impl ResolveError {
 
 impl From<UnknownName<'_>> for ResolveError {
     fn from(unknown: UnknownName<'_>) -> ResolveError {
-        ResolveError::new(unknown.word.span(), unknown.message, (unknown.help)())
+        ResolveError::new(unknown.code, unknown.word.span(), unknown.message, (unknown.help)())
     }
 }
 
@@ -123,7 +135,12 @@ impl NamedOperation {
 fn holder(world: &World, name: &Word) -> Resolved<HolderId> {
     world.holder(name.as_str()).ok_or_else(|| {
         let names = world.rules().holders().iter().map(crate::HolderDef::id);
-        ResolveError::new(name.span(), format!("unknown holder `{name}`"), suggestion(name.as_str(), names))
+        ResolveError::new(
+            "unknown-holder",
+            name.span(),
+            format!("unknown holder `{name}`"),
+            suggestion(name.as_str(), names),
+        )
     })
 }
 
@@ -159,7 +176,7 @@ impl Resolver<'_> {
             }),
             _ => Some("Name a container or a holder, such as `sled` or `surveyor`".to_owned()),
         };
-        let error = ResolveError::new(path.span(), format!("`{path}` cannot depart alone"), help);
+        let error = ResolveError::new("not-supported", path.span(), format!("`{path}` cannot depart alone"), help);
         Err(ResolveError { is_meaningless: true, ..error })
     }
 
@@ -183,7 +200,7 @@ impl Resolver<'_> {
             true => Some("it has not departed".to_owned()),
             false => suggestion(name.as_str(), self.departures.names()),
         };
-        Err(ResolveError::new(name.span(), format!("no `{name}` has departed"), help))
+        Err(ResolveError::new("unknown-departure", name.span(), format!("no `{name}` has departed"), help))
     }
 
     fn check_actor(&self, verb: Verb) -> Resolved<()> {
@@ -310,7 +327,7 @@ impl Translate<Names> for Resolver<'_> {
         let rules = self.world.rules();
         rules.find_mark(name.as_str()).ok_or_else(|| {
             let help = suggestion(name.as_str(), rules.marks().iter().map(crate::Mark::name));
-            ResolveError::new(name.span(), format!("unknown mark `{name}`"), help)
+            ResolveError::new("unknown-mark", name.span(), format!("unknown mark `{name}`"), help)
         })
     }
 
@@ -318,7 +335,7 @@ impl Translate<Names> for Resolver<'_> {
         let rules = self.world.rules();
         rules.find_property(name.as_str()).ok_or_else(|| {
             let help = suggestion(name.as_str(), rules.properties().iter().map(crate::Property::name));
-            ResolveError::new(name.span(), format!("unknown property `{name}`"), help)
+            ResolveError::new("unknown-property", name.span(), format!("unknown property `{name}`"), help)
         })
     }
 
@@ -363,7 +380,7 @@ impl Translate<Names> for Resolver<'_> {
         let rules = self.world.rules();
         let newcomer = Departure::newcomer(rules, def.as_str(), name.as_str()).ok_or_else(|| {
             let help = suggestion(def.as_str(), rules.holders().iter().map(crate::HolderDef::id));
-            ResolveError::new(def.span(), format!("the ruleset has no holder `{def}`"), help)
+            ResolveError::new("unknown-holder", def.span(), format!("the ruleset has no holder `{def}`"), help)
         })?;
         Ok(newcomer.into())
     }

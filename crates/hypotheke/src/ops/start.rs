@@ -74,7 +74,7 @@ impl World {
             Err(refusal) => {
                 let help = (refusal.max_amount() > 0).then(|| format!("Write {} or fewer", refusal.max_amount()));
                 let message = format!("the start is not valid: {}", self.explain(&refusal));
-                Err(ResolveError::new(crate::text::Span::default(), message, help))
+                Err(ResolveError::new("bad-start", crate::text::Span::default(), message, help))
             }
         }
     }

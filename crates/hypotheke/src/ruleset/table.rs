@@ -66,6 +66,14 @@ impl RulesetSource {
     }
 }
 
+/// Whether a quoted cell of the last row does not end. The reader accepts that, and would lose the
+/// rows in it.
+fn is_unclosed(row: &str, separator: u8) -> bool {
+    let begins_cell = |at: usize| at == 0 || row.as_bytes()[at - 1] == separator;
+    let mut quotes = row.bytes().enumerate().filter(|(_, byte)| *byte == b'"').map(|(at, _)| at);
+    quotes.any(begins_cell) && row.bytes().filter(|&byte| byte == b'"').count() % 2 == 1
+}
+
 impl TableReader<'_> {
     fn fault(&mut self, fault: Diagnostic) {
         self.faults.push(fault);
@@ -101,6 +109,13 @@ impl TableReader<'_> {
                 }
             }
             let row = narrow::index(start);
+            let end = usize::try_from(reader.position().byte()).unwrap_or(usize::MAX).saturating_add(self.begin);
+            let is_last = end == self.source.text().len();
+            if is_last && is_unclosed(self.source.text().get(start..).unwrap_or_default(), self.columns.separator) {
+                let fault = Diagnostic::error("bad-table", self.row(row), "a quotation mark is not closed");
+                self.fault(fault.help("Close it, or write two of them for one that is part of the text"));
+                break;
+            }
             if record.iter().all(|cell| cell.trim().is_empty()) {
                 continue;
             }

@@ -10,6 +10,7 @@ use serde::{Deserialize, Serialize};
 
 use super::json::check_format;
 use super::layout::{Bearer, Counters, Place, Rebuilding, bearers, places};
+use super::words;
 use super::{FORMAT, RulesetInfo, Save, SaveError};
 use crate::id::{DepartureId, StackId};
 use crate::language::Position;
@@ -209,7 +210,7 @@ fn bad(error: &rmp_serde::decode::Error) -> SaveError {
         rmp_serde::decode::Error::InvalidMarkerRead(_) | rmp_serde::decode::Error::InvalidDataRead(_) => {
             "the file ends too early".to_owned()
         }
-        _ => error.to_string(),
+        _ => words::plain(&error.to_string()),
     };
     SaveError::Binary { message }
 }

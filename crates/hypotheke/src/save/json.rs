@@ -9,6 +9,7 @@ use serde::{Deserialize, Serialize};
 
 use super::layout::{Bearer, Counters, Place, Rebuilding, bearers, places};
 use super::text::{Lines, checksum};
+use super::words;
 use super::{FORMAT, RulesetInfo, Save, SaveError, Trust};
 use crate::id::{DepartureId, StackId};
 use crate::language::Position;
@@ -264,7 +265,7 @@ fn bad(error: &serde_json::Error) -> SaveError {
     let (line, column, message) = (error.line(), error.column(), error.to_string());
     let message = match error.classify() {
         serde_json::error::Category::Eof => "the text ends too early".to_owned(),
-        _ => message.rsplit_once(" at line ").map_or(message.as_str(), |(message, _)| message).to_owned(),
+        _ => words::plain(message.rsplit_once(" at line ").map_or(message.as_str(), |(message, _)| message)),
     };
     SaveError::Json { line, column, message }
 }

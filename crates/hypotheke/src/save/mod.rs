@@ -11,6 +11,7 @@ mod error;
 mod json;
 mod layout;
 mod text;
+mod words;
 
 use std::sync::Arc;
 

@@ -84,16 +84,21 @@ impl ScenarioFile {
             StartBase::Shared(name) => {
                 if within.contains(&name) {
                     let message = format!("start `{name}` refers to itself");
-                    return Err(ResolveError::new(name.span(), message, None));
+                    return Err(ResolveError::new("endless", name.span(), message, None));
                 }
                 let Some(shared) = self.starts().find(|shared| shared.name == *name) else {
                     let names: Vec<&str> = self.starts().map(|shared| shared.name.as_str()).collect();
                     let help = suggestion(name.as_str(), names.iter().copied());
-                    return Err(ResolveError::new(name.span(), format!("unknown start `{name}`"), help));
+                    return Err(ResolveError::new(
+                        "unknown-start",
+                        name.span(),
+                        format!("unknown start `{name}`"),
+                        help,
+                    ));
                 };
                 if within.len() == DEEPEST {
                     let message = format!("starts are nested more than {DEEPEST} deep");
-                    return Err(ResolveError::new(name.span(), message, None));
+                    return Err(ResolveError::new("too-deep", name.span(), message, None));
                 }
                 within.push(name);
                 self.lay_start(rules, &shared.start, within)?
@@ -128,7 +133,7 @@ fn lay_line(world: &mut World, line: &Line<StartLine>, place: Place, over_limits
             false => world.lay_portion(place, &portion, landing),
         };
         laid.map_err(|error| {
-            ResolveError::new(written.span(), error.to_string(), error.help_text().map(str::to_owned))
+            ResolveError::new("bad-start", written.span(), error.to_string(), error.help_text().map(str::to_owned))
         })?;
     }
     Ok(())
@@ -163,7 +168,7 @@ impl ScenarioFile {
 }
 
 fn diagnostic(error: &ResolveError) -> Diagnostic {
-    let fault = Diagnostic::error("unknown-name", Location::new(SourceId(0), error.span()), error.to_string());
+    let fault = Diagnostic::error(error.code(), Location::new(SourceId(0), error.span()), error.to_string());
     fault.maybe_help(error.help_text().map(str::to_owned))
 }
 
@@ -213,7 +218,7 @@ impl<'f> Checker<'f> {
             Step::Snapshot(name) if name.as_str() == START || self.snapshots.contains(&name) => {
                 let message = format!("snapshot `{name}` already exists");
                 let help = "Choose a different name".to_owned();
-                faults.push(ResolveError::new(name.span(), message, Some(help)));
+                faults.push(ResolveError::new("duplicate", name.span(), message, Some(help)));
             }
             Step::Snapshot(name) => self.snapshots.push(name),
             Step::SaveThenLoad => {}
@@ -262,6 +267,7 @@ impl<'f> Checker<'f> {
                 {
                     let message = format!("`{shortcut}` is not a shortcut");
                     faults.push(ResolveError::new(
+                        "not-supported",
                         shortcut.span(),
                         message,
                         Some("Write it as in `surveyor.shortcuts/2`".into()),
@@ -291,7 +297,7 @@ impl<'f> Checker<'f> {
                     let help = suggestion(snapshot.as_str(), names());
                     let message = format!("unknown snapshot `{snapshot}`");
                     let help = help.or_else(|| Some(format!("Add a step `snapshot {snapshot}` before this line")));
-                    faults.push(ResolveError::new(snapshot.span(), message, help));
+                    faults.push(ResolveError::new("unknown-snapshot", snapshot.span(), message, help));
                 }
             }
             Check::Contents { place, contents, .. } => {
@@ -319,7 +325,7 @@ impl<'f> Checker<'f> {
                     let known: Vec<&str> = def.encumbrance().map(|(_, known)| known).collect();
                     let help = suggestion(label.as_str(), known.iter().copied());
                     let message = format!("holder `{}` has no encumbrance step `{label}`", def.id());
-                    faults.push(ResolveError::new(label.span(), message, help));
+                    faults.push(ResolveError::new("unknown-step", label.span(), message, help));
                 }
             }
             Check::Shortcuts { holder, kinds } => self.shortcuts(holder, kinds, faults),
@@ -336,7 +342,12 @@ impl<'f> Checker<'f> {
                         let names = || self.rules.attributes().iter().map(|attribute| &**attribute);
                         if !names().any(|known| known == name.as_str()) {
                             let help = suggestion(name.as_str(), names());
-                            faults.push(ResolveError::new(name.span(), format!("unknown attribute `{name}`"), help));
+                            faults.push(ResolveError::new(
+                                "unknown-attribute",
+                                name.span(),
+                                format!("unknown attribute `{name}`"),
+                                help,
+                            ));
                         }
                     }
                     Claim::Count(name, place) => {
@@ -353,7 +364,7 @@ impl<'f> Checker<'f> {
     fn needs_a_step(&self, line: Span, faults: &mut Vec<ResolveError>) {
         if self.played == 0 {
             let help = Some("It checks the previous operation".to_owned());
-            faults.push(ResolveError::new(line, "no operation precedes this line".to_owned(), help));
+            faults.push(ResolveError::new("no-operation", line, "no operation precedes this line".to_owned(), help));
         }
     }
 
@@ -371,7 +382,7 @@ impl<'f> Checker<'f> {
             && kinds.len() > def.shortcuts() as usize
         {
             let message = format!("holder `{}` has {} shortcuts, not {}", def.id(), def.shortcuts(), kinds.len());
-            faults.push(ResolveError::new(holder.span(), message, None));
+            faults.push(ResolveError::new("out-of-range", holder.span(), message, None));
         }
     }
 
@@ -381,7 +392,12 @@ impl<'f> Checker<'f> {
             Ok(_) => {
                 let names = self.rules.holders().iter().map(|holder| format!("`{}`", holder.id()));
                 let help = format!("the holders are {}", names.collect::<Vec<_>>().join(", "));
-                faults.push(ResolveError::new(path.span(), format!("`{path}` is not a holder"), Some(help)));
+                faults.push(ResolveError::new(
+                    "not-supported",
+                    path.span(),
+                    format!("`{path}` is not a holder"),
+                    Some(help),
+                ));
             }
             Err(error) => faults.push(ResolveError::place(path, &error)),
         }
@@ -396,7 +412,12 @@ impl<'f> Checker<'f> {
             Ok(Place::Container(_)) => {}
             Ok(_) => {
                 let help = Some("Name a container".to_owned());
-                faults.push(ResolveError::new(path.span(), format!("`{path}` has no slots to count"), help));
+                faults.push(ResolveError::new(
+                    "not-supported",
+                    path.span(),
+                    format!("`{path}` has no slots to count"),
+                    help,
+                ));
             }
             Err(error) => faults.push(ResolveError::place(path, &error)),
         }
@@ -408,7 +429,7 @@ impl<'f> Checker<'f> {
         let is_slot = |place| matches!(place, Place::Slot(..));
         if !path.depends_on_stacks() && self.empty.place(path, None).is_ok_and(|place| !is_slot(place)) {
             let help = Some(format!("Name one of its slots, such as `{path}/0`"));
-            faults.push(ResolveError::new(path.span(), format!("`{path}` is not a slot"), help));
+            faults.push(ResolveError::new("not-supported", path.span(), format!("`{path}` is not a slot"), help));
         }
     }
 
@@ -417,7 +438,7 @@ impl<'f> Checker<'f> {
             return None;
         }
         let help = suggestion(name.as_str(), self.rules.item_names());
-        Some(ResolveError::new(name.span(), format!("unknown kind, tag or mark `{name}`"), help))
+        Some(ResolveError::new("unknown-name", name.span(), format!("unknown kind, tag or mark `{name}`"), help))
     }
 
     fn unit(&self, claim: &Claim, unit: &Word) -> Option<ResolveError> {
@@ -429,7 +450,7 @@ impl<'f> Checker<'f> {
             "" => "Remove the unit".to_owned(),
             known => format!("Write weights in `{known}`"),
         };
-        Some(ResolveError::new(unit.span(), format!("unexpected unit `{unit}`"), Some(help)))
+        Some(ResolveError::new("bad-unit", unit.span(), format!("unexpected unit `{unit}`"), Some(help)))
     }
 }
 
@@ -438,5 +459,5 @@ fn at_least_at(error: ResolveError, line: Span) -> ResolveError {
     if error.span() != Span::default() {
         return error;
     }
-    ResolveError::new(line, error.to_string(), error.help_text().map(str::to_owned))
+    ResolveError::new("unknown-place", line, error.to_string(), error.help_text().map(str::to_owned))
 }

@@ -19,9 +19,11 @@ pub struct PlaceDifference {
     pub after: String,
 }
 
-/// Each place where they differ, in the order in which the first world has them, then what only the
-/// second has.
-pub(super) fn differences(then: &World, now: &World) -> Vec<PlaceDifference> {
+/// Each place with different contents: slots, hands, shortcuts, the ground, and the number of slots
+/// of containers. The places of the first world come first, in its order. Ids, the revision and
+/// random numbers are ignored.
+#[must_use]
+pub fn differences(then: &World, now: &World) -> Vec<PlaceDifference> {
     let (before, after) = (Facts::of(then), Facts::of(now));
     let mut found = Vec::new();
     let known: BTreeMap<&str, usize> = before.list.iter().enumerate().map(|(at, fact)| (&*fact.place, at)).collect();
@@ -29,7 +31,7 @@ pub(super) fn differences(then: &World, now: &World) -> Vec<PlaceDifference> {
     for fact in &before.list {
         let other = later.get(&*fact.place).map(|&at| &after.list[at]);
         let text = other.map_or("nothing", |other| &other.text);
-        if text != fact.text {
+        if text != fact.text && (other.is_some() || !fact.is_implied) {
             let container = other.map_or(&fact.container, |other| &other.container).clone();
             found.push(PlaceDifference {
                 container,
@@ -39,7 +41,7 @@ pub(super) fn differences(then: &World, now: &World) -> Vec<PlaceDifference> {
             });
         }
     }
-    for fact in after.list.iter().filter(|fact| !known.contains_key(&*fact.place)) {
+    for fact in after.list.iter().filter(|fact| !fact.is_implied && !known.contains_key(&*fact.place)) {
         found.push(PlaceDifference {
             container: fact.container.clone(),
             place: fact.place.clone(),
@@ -55,6 +57,8 @@ struct Fact {
     container: String,
     place: String,
     text: String,
+    /// The size of a pack, which appears and disappears with the pack.
+    is_implied: bool,
 }
 
 #[derive(Default)]
@@ -92,7 +96,8 @@ impl Facts {
     }
 
     fn add(&mut self, container: &str, place: &str, text: String) {
-        self.list.push(Fact { container: container.to_owned(), place: place.to_owned(), text });
+        let (container, place) = (container.to_owned(), place.to_owned());
+        self.list.push(Fact { container, place, text, is_implied: false });
     }
 
     /// A container with the contents of its packs, which are named by place, since ids are ignored.
@@ -101,7 +106,10 @@ impl Facts {
         let openers: Vec<&str> =
             world.holders().filter(|&holder| world.has_opened(holder, id)).map(|id| world.holder_name(id)).collect();
         let open = if openers.is_empty() { String::new() } else { format!(", open to {}", openers.join(", ")) };
-        self.add(&own, name, format!("{} slots{open}", world.slots(id).len()));
+        let slots = world.slots(id).len();
+        let text = format!("{slots} {}{open}", if slots == 1 { "slot" } else { "slots" });
+        let is_implied = world.place_of_pack(id).is_some();
+        self.list.push(Fact { container: own.clone(), place: name.to_owned(), text, is_implied });
         let slash = if name.ends_with('/') { "" } else { "/" };
         for slot in world.slots(id) {
             let Some(stack) = slot.stack() else { continue };

@@ -20,7 +20,7 @@ mod tree;
 
 pub use all::{RunOptions, on_threads, run_all};
 pub use check::ResolvedScenarioFile;
-pub use diff::PlaceDifference;
+pub use diff::{PlaceDifference, differences};
 pub use error::ScenarioErrors;
 pub use report::{Answer, DifferenceRow, Failure, Finding, ReportDetail, ScenarioReport, StepReport};
 pub use tree::{

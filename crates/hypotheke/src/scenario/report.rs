@@ -1,5 +1,7 @@
 //! The report of a scenario, as plain data.
 
+use std::sync::Arc;
+
 use super::diff::PlaceDifference;
 use crate::audit::Violation;
 use crate::filter::Comparison;
@@ -25,7 +27,8 @@ pub enum ReportDetail {
 pub struct ScenarioReport {
     pub(super) title: String,
     pub(super) span: Span,
-    pub(super) row: Option<String>,
+    pub(super) columns: Arc<[String]>,
+    pub(super) cells: Vec<String>,
     pub(super) operations: usize,
     pub(super) checks: usize,
     pub(super) steps: Vec<StepReport>,
@@ -46,10 +49,22 @@ impl ScenarioReport {
         self.span
     }
 
-    /// The row of the scenario's table, such as `drums 4, taken 3`.
+    /// The names of the columns of the scenario's table; empty without a table.
     #[must_use]
-    pub fn row(&self) -> Option<&str> {
-        self.row.as_deref()
+    pub fn columns(&self) -> &[String] {
+        &self.columns
+    }
+
+    /// The row of the scenario's table: one value for each column; empty without a table.
+    #[must_use]
+    pub fn cells(&self) -> &[String] {
+        &self.cells
+    }
+
+    /// The row in words, such as `drums 4, taken 3`.
+    #[must_use]
+    pub fn row(&self) -> Option<String> {
+        (!self.cells.is_empty()).then(|| row_text(self.columns.iter().zip(&self.cells)))
     }
 
     /// True if every result and every check was as expected.
@@ -87,6 +102,11 @@ impl ScenarioReport {
     pub fn end(&self) -> Option<&World> {
         self.end.as_deref()
     }
+}
+
+/// `column cell, column cell`
+pub(super) fn row_text(pairs: impl Iterator<Item = (impl std::fmt::Display, impl std::fmt::Display)>) -> String {
+    pairs.map(|(column, cell)| format!("{column} {cell}")).collect::<Vec<_>>().join(", ")
 }
 
 /// A step and its result.

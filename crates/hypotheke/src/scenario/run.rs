@@ -1,13 +1,15 @@
 //! Running scenarios.
 
+use std::sync::Arc;
+
 use super::answer::{Played, check_answer, is_refused_so, refusal_text};
 use super::check::{ResolvedScenarioFile, START};
 use super::checks::{self, list_finding};
 use super::diff;
 use super::print::step_texts;
-use super::report::{Answer, Failure, Finding, ReportDetail, ScenarioReport, StepReport};
+use super::report::{Answer, Failure, Finding, ReportDetail, ScenarioReport, StepReport, row_text};
 use super::shared::SharedLists;
-use super::tree::{Body, Check, Expected, Line, Mode, Row, Scenario, SentRequest, Step};
+use super::tree::{Body, Check, Expected, Line, Mode, Scenario, SentRequest, Step};
 use crate::audit::{IncrementalAudit, Law, StepAudit, Violation, audit};
 use crate::id::ContainerId;
 use crate::language::{NamedAction, NamedOperation};
@@ -30,8 +32,14 @@ impl ResolvedScenarioFile<'_> {
         scenario: &'p Scenario,
         detail: ReportDetail,
     ) -> impl Iterator<Item = ScenarioReport> + 'p {
+        let columns: Arc<[String]> = scenario.columns().map(ToString::to_string).collect();
         scenario.runs().map(move |(row, body)| {
-            let mut player = Player::new(self, scenario, row, body, detail);
+            let mut player = Player::new(self, scenario, body, detail);
+            if let Some(row) = row {
+                player.report.span = row.span;
+                player.report.columns = Arc::clone(&columns);
+                player.report.cells = row.item.cells.iter().map(ToString::to_string).collect();
+            }
             player.play(body);
             player.into_report()
         })
@@ -52,24 +60,18 @@ impl ResolvedScenarioFile<'_> {
         let title = scenario.title.as_str();
         scenario.runs().map(move |(row, body)| match row {
             None => (title.to_owned(), body),
-            Some(row) => (format!("{title}: {}", row_text(scenario, row)), body),
+            Some(row) => (format!("{title}: {}", row_text(scenario.columns().zip(&row.item.cells))), body),
         })
     }
 
     /// Runs one body and shows the world at the start and after each operation. True if all results
     /// are as expected.
     pub(crate) fn run_shown<'p>(&'p self, scenario: &'p Scenario, body: &'p Body, show: &'p mut Show<'p>) -> bool {
-        let mut player = Player::new(self, scenario, None, body, ReportDetail::Failures);
+        let mut player = Player::new(self, scenario, body, ReportDetail::Failures);
         (player.checks, player.show) = (false, Some(show));
         player.play(body);
         player.report.passed()
     }
-}
-
-/// `column cell, column cell`
-fn row_text(scenario: &Scenario, row: &Line<Row>) -> String {
-    let pairs = scenario.columns().zip(&row.item.cells).map(|(column, cell)| format!("{column} {cell}"));
-    pairs.collect::<Vec<_>>().join(", ")
 }
 
 impl<'f> ResolvedScenarioFile<'f> {
@@ -80,7 +82,7 @@ impl<'f> ResolvedScenarioFile<'f> {
 
     /// Whether all results of one row are as expected.
     pub(crate) fn holds(&self, scenario: &Scenario, body: &Body) -> bool {
-        let mut player = Player::new(self, scenario, None, body, ReportDetail::Failures);
+        let mut player = Player::new(self, scenario, body, ReportDetail::Failures);
         player.checks = false;
         player.play(body);
         player.report.passed()
@@ -125,7 +127,6 @@ impl<'p> Player<'p> {
     fn new(
         file: &'p ResolvedScenarioFile<'p>,
         scenario: &'p Scenario,
-        row: Option<&Line<Row>>,
         body: &'p Body,
         detail: ReportDetail,
     ) -> Player<'p> {
@@ -136,8 +137,9 @@ impl<'p> Player<'p> {
         };
         let report = ScenarioReport {
             title: scenario.title.to_string(),
-            span: row.map_or(scenario.title.span(), |row| row.span),
-            row: row.map(|row| row_text(scenario, row)),
+            span: scenario.title.span(),
+            columns: Arc::default(),
+            cells: Vec::new(),
             operations: 0,
             checks: 0,
             steps: Vec::new(),
@@ -415,7 +417,7 @@ impl<'p> Player<'p> {
 
     /// The world after a number of operations, by running them again.
     fn world_before(&self, played: usize) -> World {
-        let mut player = Player::new(self.file, self.scenario, None, self.body, ReportDetail::Failures);
+        let mut player = Player::new(self.file, self.scenario, self.body, ReportDetail::Failures);
         player.most = played;
         player.checks = false;
         player.play(self.body);

@@ -33,7 +33,7 @@ impl<'f> SharedLists<'f> {
             }
             if size > MAX_STEPS && size != u64::MAX {
                 let message = format!("`{}` has more than {MAX_STEPS} steps in total", shared.name);
-                faults.push(ResolveError::new(shared.name.span(), message, None));
+                faults.push(ResolveError::new("too-many-steps", shared.name.span(), message, None));
             }
         }
         lists
@@ -52,7 +52,7 @@ impl<'f> SharedLists<'f> {
         }
         if within.len() == DEEPEST {
             let message = format!("shared steps are nested more than {DEEPEST} deep");
-            faults.push(ResolveError::new(list.name.span(), message, None));
+            faults.push(ResolveError::new("too-deep", list.name.span(), message, None));
             return u64::MAX;
         }
         within.push(list.name.as_str());
@@ -64,7 +64,7 @@ impl<'f> SharedLists<'f> {
             };
             if within.contains(&name.as_str()) {
                 let message = format!("steps `{name}` call themselves");
-                faults.push(ResolveError::new(name.span(), message, None));
+                faults.push(ResolveError::new("endless", name.span(), message, None));
                 size = u64::MAX;
             } else if let Some(inner) = self.by_name.get(name.as_str()) {
                 size = size.saturating_add(self.size(inner, sizes, within, faults));
@@ -85,7 +85,7 @@ impl<'f> SharedLists<'f> {
         let Some(shared) = self.by_name.get(name.as_str()) else {
             let help = suggestion(name.as_str(), self.names.iter().copied());
             let help = help.or_else(|| Some("Define shared steps outside of scenarios with `steps NAME`".to_owned()));
-            faults.push(ResolveError::new(name.span(), format!("unknown steps `{name}`"), help));
+            faults.push(ResolveError::new("unknown-steps", name.span(), format!("unknown steps `{name}`"), help));
             return None;
         };
         // Endless lists are already reported.

@@ -1,5 +1,16 @@
 //! How many items satisfy each of the filters of all caps.
 
+/// A cap with the number of items that count towards it.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct CapCount<'w> {
+    /// The filter, as the ruleset writes it.
+    pub of: &'w str,
+    /// The present number of items, packs included.
+    pub present: u64,
+    /// The maximum number of items.
+    pub most: u32,
+}
+
 /// A count for each number. Where nothing was ever counted it takes no room.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Counts(Vec<u64>);

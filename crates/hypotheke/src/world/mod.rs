@@ -45,6 +45,7 @@ use rustc_hash::FxHashMap;
 pub(crate) use cell::{Cell, GROUND, Goods, Spot};
 pub use check::Discrepancy;
 pub(crate) use class::{ClassKey, ClassTable, ClassView};
+pub use counts::CapCount;
 pub(crate) use counts::Counts;
 pub use departures::DepartingEntity;
 pub(crate) use departures::{Arrival, Arriving, LaidContainer, LaidHolder, LaidOrigin, LaidStack};

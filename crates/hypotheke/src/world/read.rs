@@ -3,7 +3,9 @@
 use std::fmt;
 use std::sync::Arc;
 
-use super::{ContainerState, GROUND, HolderState, KindTotals, NONE, PackContents, Place, Presence, Spot, World};
+use super::{
+    Bearer, CapCount, ContainerState, GROUND, HolderState, KindTotals, NONE, PackContents, Place, Presence, Spot, World,
+};
 use super::{SlotView, StackView};
 use crate::id::{ContainerId, HolderId, KindId, StackId};
 use crate::language::Position;
@@ -224,6 +226,28 @@ impl World {
     #[must_use]
     pub fn holder_weight(&self, id: HolderId) -> Decimal {
         Decimal::from_thousandths(self.holder_state(id).map_or(0, |state| state.weight))
+    }
+
+    /// The caps of a container or holder, in the order of the ruleset, each with the number of
+    /// items that count towards it. Other places have none.
+    pub fn cap_counts(&self, place: impl Into<Place>) -> impl Iterator<Item = CapCount<'_>> {
+        let bearer = match place.into() {
+            Place::Container(id) if self.has_container(id) => Some(Bearer::Container(id.index)),
+            Place::Holder(id) if self.has_holder(id) => Some(Bearer::Holder(id.index)),
+            _ => None,
+        };
+        bearer.into_iter().flat_map(move |bearer| {
+            let caps = match bearer {
+                Bearer::Container(container) => self.caps_of_container(container),
+                Bearer::Holder(holder) => self.caps_of_holder(holder),
+            };
+            let filters = self.rules.caps(caps).map(|(of, _)| of);
+            caps.iter().zip(filters).map(move |(cap, of)| CapCount {
+                of,
+                present: self.capped(bearer, cap.number),
+                most: cap.count,
+            })
+        })
     }
 
     /// The label of the highest encumbrance step that a holder has reached, such as `laden`.

@@ -440,9 +440,15 @@ impl ClaimsFile {
 }
 
 impl Names<'_> {
-    fn unknown<'k>(&mut self, word: &Word, what: &str, known: impl IntoIterator<Item = &'k str> + Clone) {
+    fn unknown<'k>(
+        &mut self,
+        code: &'static str,
+        word: &Word,
+        what: &str,
+        known: impl IntoIterator<Item = &'k str> + Clone,
+    ) {
         let at = Location::new(SourceId(0), word.span());
-        let fault = Diagnostic::error("unknown-name", at, format!("unknown {what} `{word}`"));
+        let fault = Diagnostic::error(code, at, format!("unknown {what} `{word}`"));
         self.faults.push(fault.maybe_help(suggestion(word.as_str(), known)));
     }
 
@@ -450,7 +456,7 @@ impl Names<'_> {
         let found = self.rules.selector(word.as_str());
         if found.is_none() {
             let rules = self.rules;
-            self.unknown(word, "kind, tag or mark", rules.item_names().collect::<Vec<_>>());
+            self.unknown("unknown-name", word, "kind, tag or mark", rules.item_names().collect::<Vec<_>>());
         }
         found
     }
@@ -470,7 +476,7 @@ impl Names<'_> {
             && !path.depends_on_stacks()
         {
             let at = Location::new(SourceId(0), path.span());
-            let fault = Diagnostic::error("unknown-name", at, unknown.to_string());
+            let fault = Diagnostic::error("unknown-place", at, unknown.to_string());
             self.faults.push(fault.maybe_help(unknown.help_text().map(str::to_owned)));
         }
     }
@@ -522,7 +528,7 @@ impl Names<'_> {
             match world.holder(name.as_str()) {
                 Some(holder) => scope.actors.push(holder),
                 None if name.as_str() == GAME => scope.game_acts = true,
-                None => self.unknown(name, "holder", holders.iter().copied()),
+                None => self.unknown("unknown-holder", name, "holder", holders.iter().copied()),
             }
         }
         if play.actors.is_none() {
@@ -533,7 +539,7 @@ impl Names<'_> {
         for name in play.containers.iter().flatten() {
             match world.container(name.as_str()) {
                 Some(container) => scope.containers.push(container),
-                None => self.unknown(name, "container", containers.iter().map(String::as_str)),
+                None => self.unknown("unknown-container", name, "container", containers.iter().map(String::as_str)),
             }
         }
         if play.containers.is_none() {
@@ -544,14 +550,14 @@ impl Names<'_> {
                 match rules.find_mark(word.as_str()) {
                     Some(mark) if unset => scope.unset.push(mark),
                     Some(mark) => scope.set.push(mark),
-                    None => self.unknown(word, "mark", rules.marks().iter().map(crate::Mark::name)),
+                    None => self.unknown("unknown-mark", word, "mark", rules.marks().iter().map(crate::Mark::name)),
                 }
             }
         }
         let kind = |names: &mut Names<'_>, word: &Word| {
             let kind = rules.find_kind(word.as_str());
             if kind.is_none() {
-                names.unknown(word, "kind", rules.kinds().map(crate::Kind::id).collect::<Vec<_>>());
+                names.unknown("unknown-kind", word, "kind", rules.kinds().map(crate::Kind::id).collect::<Vec<_>>());
             }
             kind
         };
@@ -573,6 +579,7 @@ impl Names<'_> {
             match rules.find_property(word.as_str()) {
                 Some(property) => scope.values.push((property, *value)),
                 None => self.unknown(
+                    "unknown-property",
                     word,
                     "property",
                     rules.properties().iter().map(crate::Property::name).collect::<Vec<_>>(),

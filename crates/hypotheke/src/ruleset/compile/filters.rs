@@ -109,7 +109,7 @@ impl FilterNames<'_> {
         let is_property =
             self.rules.find_property(word.as_str()).is_some() || matches!(word.as_str(), "weight" | "value");
         let fault = if is_property {
-            Diagnostic::error("unknown-name", at, format!("`{word}` requires a comparison"))
+            Diagnostic::error("no-comparison", at, format!("`{word}` requires a comparison"))
                 .help(format!("Compare it, as in `{word} >= 1`"))
         } else {
             Diagnostic::error("unknown-name", at, format!("unknown tag, mark or kind `{word}`"))
@@ -132,7 +132,7 @@ impl FilterNames<'_> {
                         .into_iter()
                         .chain(self.rules.properties.iter().map(|property| &*property.name));
                     let help = suggestion(name, names);
-                    let fault = Diagnostic::error("unknown-name", at, format!("no kind has the property `{name}`"));
+                    let fault = Diagnostic::error("unknown-property", at, format!("no kind has the property `{name}`"));
                     self.faults.push(fault.label("unknown property").maybe_help(help));
                     return None;
                 }

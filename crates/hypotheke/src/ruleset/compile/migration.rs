@@ -99,11 +99,11 @@ impl Compiler {
             Changed::Mark => rules.marks().iter().map(crate::Mark::name).collect(),
             Changed::Property => rules.properties().iter().map(crate::Property::name).collect(),
         };
-        let message = match change.what {
-            Changed::Removed => format!("unknown container `{now}`"),
-            _ => format!("unknown new name `{now}`"),
+        let (code, message) = match change.what {
+            Changed::Removed => ("unknown-container", format!("unknown container `{now}`")),
+            _ => ("unknown-name", format!("unknown new name `{now}`")),
         };
-        let fault = Diagnostic::error("unknown-name", after.at, message);
+        let fault = Diagnostic::error(code, after.at, message);
         Some(fault.label("unknown name").maybe_help(self.suggestion(&now, known)))
     }
 }

@@ -339,7 +339,7 @@ impl Compiler {
                 let (whole, word) = (written.at.span, unknown.word.span());
                 let inside = whole.start() <= word.start() && word.end() <= whole.end();
                 let at = if inside { Location::new(written.at.source, word) } else { written.at };
-                let fault = Diagnostic::error("unknown-name", at, unknown.message);
+                let fault = Diagnostic::error(unknown.code, at, unknown.message);
                 let help = if self.faults.is_full() { None } else { (unknown.help)() };
                 self.faults.push(fault.label("unknown name").maybe_help(help));
                 None

@@ -139,7 +139,7 @@ impl Compiler {
             let Some(container) = self.rules.find_container(&name.value) else {
                 let help = self.suggestion(&name.value, self.rules.containers.iter().map(|container| &*container.id));
                 let message = format!("unknown container `{}`", name.value);
-                let fault = Diagnostic::error("unknown-name", name.at, message);
+                let fault = Diagnostic::error("unknown-container", name.at, message);
                 self.fault(fault.label("unknown container").maybe_help(help));
                 continue;
             };
@@ -174,7 +174,7 @@ impl Compiler {
                     let all = self.rules.containers.iter().flat_map(|container| &container.ruled);
                     let help = self.suggestion(&slot.value, all.filter_map(|slot| slot.name.as_deref()));
                     let message = format!("unknown slot `{}`", slot.value);
-                    faults.push(Diagnostic::error("unknown-name", slot.at, message).maybe_help(help));
+                    faults.push(Diagnostic::error("unknown-slot", slot.at, message).maybe_help(help));
                 }
                 if seen.insert(slot.value.clone()) {
                     needs.push(slot.value.into());
@@ -259,8 +259,11 @@ impl Compiler {
                     None => {
                         let names = self.rules.containers.iter().map(|container| &*container.id);
                         let help = self.suggestion(&name.value, names);
-                        let fault =
-                            Diagnostic::error("unknown-name", name.at, format!("unknown container `{}`", name.value));
+                        let fault = Diagnostic::error(
+                            "unknown-container",
+                            name.at,
+                            format!("unknown container `{}`", name.value),
+                        );
                         self.fault(fault.label("unknown container").maybe_help(help));
                     }
                 }

@@ -9,6 +9,7 @@ use crate::text::{Location, Word, suggestion};
 
 /// A name in a portion or sentence that the ruleset does not know.
 pub(crate) struct UnknownName<'r> {
+    pub(crate) code: &'static str,
     pub(crate) message: String,
     /// Looks for what may have been meant, among all names: only what is printed is worth that.
     pub(crate) help: Box<dyn FnOnce() -> Option<String> + 'r>,
@@ -22,6 +23,7 @@ impl Ruleset {
         let mut marks = Vec::new();
         for name in &portion.variant.marks {
             let unknown = || UnknownName {
+                code: "unknown-mark",
                 message: format!("unknown mark `{name}`"),
                 help: {
                     let unknown = name.clone();
@@ -40,6 +42,7 @@ impl Ruleset {
 
     pub(crate) fn resolve_kind(&self, name: &Word) -> Result<KindId, UnknownName<'_>> {
         self.find_kind(name.as_str()).ok_or_else(|| UnknownName {
+            code: "unknown-kind",
             message: format!("unknown kind `{}`", crate::language::shortened(name.as_str())),
             help: {
                 let unknown = name.clone();
@@ -55,6 +58,7 @@ impl Ruleset {
             .find_property(name.as_str())
             .filter(|&property| matches!(self.known_kind(kind).property(property), Some(PropertyValue::Number(_))));
         found.ok_or_else(|| UnknownName {
+            code: "unknown-property",
             message: format!("kind `{}` has no number property `{name}`", self.known_kind(kind).id()),
             help: {
                 let unknown = name.clone();
