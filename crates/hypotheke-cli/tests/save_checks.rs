@@ -94,7 +94,7 @@ passed  crash safety    2 of 2 saves; the writer crashed 356 times, once after e
 -       existing saves  no saves among the files
 -       migration       not run: name the next ruleset with `--next-rules FILE`
 
-2 checks passed
+2 checks passed, 3 not run
 next: add `--next-rules FILE` to migrate every save to the next ruleset
 
 "#]]);

@@ -37,7 +37,11 @@ fn draw_summary(page: &mut Page, checks: &[Checked]) {
     let requested = checks.len() - count(CheckStatus::NotRun);
     page.blank();
     match (count(CheckStatus::Failed), count(CheckStatus::Incomplete)) {
-        (0, 0) => page.put(Tone::Good, &format!("{} passed", counted(requested, "check"))).end(),
+        (0, 0) => {
+            page.put(Tone::Good, &format!("{} passed", counted(requested, "check")));
+            let left = count(CheckStatus::NotRun);
+            page.plain(&if left > 0 { format!(", {left} not run") } else { String::new() }).end();
+        }
         (0, cut) => page.put(Tone::Notable, &format!("no failure found; {} incomplete", counted(cut, "check"))).end(),
         (bad, _) => page.put(Tone::Bad, &format!("{bad} of {} failed", counted(requested, "check"))).end(),
     }

@@ -13,25 +13,25 @@ use super::terms::NamedArrival;
 use super::verb::Verb;
 use crate::text::{Word, nearest};
 
+/// The verb that begins with a word.
+fn verb_of(token: &Token<'_>, with_actor: bool) -> Option<Verb> {
+    let begins = |verb: &Verb| verb.row().begins_with(with_actor, token.text);
+    Verb::ALL.into_iter().find(begins).filter(|_| token.kind == TokenKind::Word)
+}
+
 impl LineParser<'_, '_> {
     /// A whole operation, with or without an actor.
     pub(crate) fn operation(&mut self) -> Parsed<NamedOperation> {
-        let begins = |token: &Token<'_>, with_actor| {
-            token.kind == TokenKind::Word && Verb::ALL.iter().any(|it| it.row().first_word(with_actor) == token.text)
+        let first = self.peek().ok_or_else(|| self.expected("an operation"))?;
+        let (actor, verb) = match verb_of(&first, false) {
+            Some(verb) => (None, verb),
+            None => match self.tokens.get(self.at + 1).and_then(|token| verb_of(token, true)) {
+                Some(verb) => (Some(self.word("a holder")?), verb),
+                None => return Err(self.unknown_verb(first)),
+            },
         };
-        let is_first_verb = self.peek().is_some_and(|token| begins(&token, false));
-        let with_actor = !is_first_verb && self.tokens.get(self.at + 1).is_some_and(|token| begins(token, true));
-        let actor = if with_actor { Some(self.word("a holder")?) } else { None };
-        let verb = self.verb(with_actor)?;
-        Ok(NamedOperation { actor, action: self.action(verb)? })
-    }
-
-    fn verb(&mut self, with_actor: bool) -> Parsed<Verb> {
-        let token = self.peek().ok_or_else(|| self.expected("an operation"))?;
-        let found = Verb::ALL.into_iter().find(|verb| verb.row().first_word(with_actor) == token.text);
-        let verb = found.ok_or_else(|| self.unknown_verb(token))?;
         self.at += 1;
-        Ok(verb)
+        Ok(NamedOperation { actor, action: self.action(verb)? })
     }
 
     fn unknown_verb(&self, token: Token<'_>) -> SentenceError {

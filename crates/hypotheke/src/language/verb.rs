@@ -402,6 +402,12 @@ impl Row {
         first_word(if with_actor { self.third_person } else { self.plain })
     }
 
+    /// Whether a word is the one with which a sentence begins.
+    pub(crate) fn begins_with(&self, with_actor: bool, word: &str) -> bool {
+        let words = if with_actor { self.third_person } else { self.plain };
+        words.strip_prefix(word).is_some_and(|rest| rest.is_empty() || rest.starts_with(' '))
+    }
+
     /// The word with which an answer begins.
     pub(crate) fn first_word_of_answer(&self) -> &'static str {
         first_word(self.past)
