@@ -397,3 +397,18 @@ The number before a kind is how many of it fit in the empty container
 "#]]
     );
 }
+
+#[test]
+fn a_failure_that_changes_three_containers_fits_a_screen() {
+    let folder = folder(
+        "[kind.k]\n[container.a]\nslots = 24\n[container.b]\nslots = 24\n[container.c]\nslots = 24\n[start]\na = [\"20 k\"]\nb = [\"20 k\"]\n",
+    );
+    let scenario = "scenario Many\n  steps\n    move from a to c\n    move 4 k from b to c\n  end\n    a: 20 k\n    b: 20 k\n    c: nothing\n";
+    let drawn = output(hypotheke(folder.path()).args(["verify", "-"]).stdin(scenario), 1);
+    for shown in
+        ["\n      a/3 ", "\n      b/3 ", "\n      c/3 ", "and 16 more places of a\n", "and 20 more places of c\n"]
+    {
+        assert!(drawn.contains(shown), "{shown:?}: {drawn}");
+    }
+    assert!(drawn.lines().count() <= 40, "{} lines:\n{drawn}", drawn.lines().count());
+}

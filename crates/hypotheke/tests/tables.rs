@@ -57,6 +57,8 @@ fn a_quoted_cell_may_hold_quotes_and_line_breaks() {
         summary("id,note\nflare,\"two\nlines and a \"\"quote\"\"\"\n"),
         ["flare|flare|two\nlines and a \"quote\"|0|0|1|"]
     );
+    // A quotation mark within a cell begins no quoted text.
+    assert_eq!(summary("id,name,note\nflare,5\" flare,\"red\"\n"), ["flare|5\" flare|red|0|0|1|"]);
 }
 
 #[test]

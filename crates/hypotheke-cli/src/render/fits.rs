@@ -139,10 +139,10 @@ fn gap(columns: &[Column<'_>], nth: usize) -> usize {
 /// As many tables as it takes. Rows and columns in which everything is rejected are listed below.
 fn draw_tables(page: &mut Page, heads: &[&str], groups: &[SlotGroup], rows: &[Row]) {
     let is_useful = |index: usize| rows.iter().any(|row| !row.cells[index].is_rejected);
-    let of_heads: Vec<usize> = (0..heads.len())
+    let head_widths: Vec<usize> = (0..heads.len())
         .map(|head| rows.iter().map(|row| width(&row.heads[head])).fold(width(heads[head]), usize::max).min(24))
         .collect();
-    let left = of_heads.iter().sum::<usize>() + 2 * (of_heads.len() - 1);
+    let left = head_widths.iter().sum::<usize>() + 2 * (head_widths.len() - 1);
     let mut columns: Vec<Column<'_>> = Vec::new();
     let mut closed = Vec::new();
     for (index, group) in groups.iter().enumerate() {
@@ -153,10 +153,10 @@ fn draw_tables(page: &mut Page, heads: &[&str], groups: &[SlotGroup], rows: &[Ro
         }
     }
     // The name of a container has the room of all its columns.
-    for of_one in columns.chunk_by_mut(|one, other| one.group.container == other.group.container) {
-        let room = of_one.iter().map(|column| column.width + 1).sum::<usize>() - 1;
-        let longest = wrapped(&of_one[0].group.container, MAX_HEAD.max(room)).iter().map(|line| width(line)).max();
-        if let Some(last) = of_one.last_mut() {
+    for shared in columns.chunk_by_mut(|one, other| one.group.container == other.group.container) {
+        let room = shared.iter().map(|column| column.width + 1).sum::<usize>() - 1;
+        let longest = wrapped(&shared[0].group.container, MAX_HEAD.max(room)).iter().map(|line| width(line)).max();
+        if let Some(last) = shared.last_mut() {
             last.width += longest.unwrap_or(0).saturating_sub(room);
         }
     }
@@ -168,8 +168,8 @@ fn draw_tables(page: &mut Page, heads: &[&str], groups: &[SlotGroup], rows: &[Ro
             taken <= page.columns()
         });
         let (block, others) = rest.split_at(fitting.count().max(1));
-        draw_heads(page, heads, &of_heads, block);
-        draw_rows(page, &of_heads, block, rows);
+        draw_heads(page, heads, &head_widths, block);
+        draw_rows(page, &head_widths, block, rows);
         page.blank();
         rest = others;
     }
@@ -180,7 +180,7 @@ fn draw_tables(page: &mut Page, heads: &[&str], groups: &[SlotGroup], rows: &[Ro
 }
 
 fn name(group: &SlotGroup) -> String {
-    if group.slots.is_empty() { group.container.clone() } else { format!("{} {}", group.container, group.slots) }
+    if group.slots.is_empty() { group.container.clone() } else { format!("{} ({})", group.container, group.slots) }
 }
 
 /// A name in lines: broken after `-`, `.` and blanks, and cut where a piece is still too long.
@@ -207,7 +207,7 @@ fn column_width(group: &SlotGroup, rows: &[Row], index: usize) -> usize {
 }
 
 /// The names of the containers, and below them the names of the slots.
-fn draw_heads(page: &mut Page, heads: &[&str], of_heads: &[usize], block: &[Column<'_>]) {
+fn draw_heads(page: &mut Page, heads: &[&str], head_widths: &[usize], block: &[Column<'_>]) {
     let runs: Vec<&[Column<'_>]> = block.chunk_by(|one, other| one.group.container == other.group.container).collect();
     let room = |run: &[Column<'_>]| run.iter().map(|column| column.width + 1).sum::<usize>() - 1;
     let containers: Vec<Vec<String>> = runs.iter().map(|run| wrapped(&run[0].group.container, room(run))).collect();
@@ -223,7 +223,7 @@ fn draw_heads(page: &mut Page, heads: &[&str], of_heads: &[usize], block: &[Colu
         (line + lines.len()).checked_sub(end).and_then(|nth| lines.get(nth)).cloned().unwrap_or_default()
     };
     for line in 0..height {
-        draw_left(page, of_heads, heads.iter().map(|head| if line + 1 == height { *head } else { "" }));
+        draw_left(page, head_widths, heads.iter().map(|head| if line + 1 == height { *head } else { "" }));
         for (run, lines) in runs.iter().zip(&containers) {
             page.plain("  ");
             let end = if has_slots(run) { height - below } else { height };
@@ -240,17 +240,17 @@ fn draw_heads(page: &mut Page, heads: &[&str], of_heads: &[usize], block: &[Colu
     }
 }
 
-fn draw_left<'t>(page: &mut Page, of_heads: &[usize], texts: impl Iterator<Item = &'t str>) {
-    for (nth, (text, &columns)) in texts.zip(of_heads).enumerate() {
+fn draw_left<'t>(page: &mut Page, head_widths: &[usize], texts: impl Iterator<Item = &'t str>) {
+    for (nth, (text, &columns)) in texts.zip(head_widths).enumerate() {
         page.plain(if nth > 0 { "  " } else { "" }).plain(&pad(text, columns));
     }
 }
 
-fn draw_rows(page: &mut Page, of_heads: &[usize], block: &[Column<'_>], rows: &[Row]) {
+fn draw_rows(page: &mut Page, head_widths: &[usize], block: &[Column<'_>], rows: &[Row]) {
     let is_rejected = |row: &&Row| block.iter().all(|column| row.cells[column.index].is_rejected);
     let (rejected, shown): (Vec<&Row>, Vec<&Row>) = rows.iter().partition(is_rejected);
     for row in shown {
-        draw_left(page, of_heads, row.heads.iter().map(String::as_str));
+        draw_left(page, head_widths, row.heads.iter().map(String::as_str));
         for (nth, column) in block.iter().enumerate() {
             let cell = &row.cells[column.index];
             page.plain(&" ".repeat(gap(block, nth))).put(cell.tone, &pad(&cell.text, column.width));

@@ -9,7 +9,7 @@ use super::{Page, Tone, clip, container, differences as changes, pad, width};
 /// The scenarios of one file. The rows of a table share a header; passed rows share a line, unless
 /// their steps are shown.
 pub(crate) fn draw_file(page: &mut Page, source: &Source, reports: &[&ScenarioReport]) {
-    for group in of_scenarios(reports) {
+    for group in by_scenario(reports) {
         let is_shown = |report: &&&ScenarioReport| !report.passed() || !report.steps().is_empty();
         let shown: Vec<&ScenarioReport> = group.iter().filter(is_shown).copied().collect();
         if group[0].cells().is_empty() {
@@ -25,7 +25,7 @@ pub(crate) fn draw_file(page: &mut Page, source: &Source, reports: &[&ScenarioRe
 
 /// The failures of one file. The failed rows of a table share a header.
 pub(crate) fn draw_failures(page: &mut Page, source: &Source, reports: &[&ScenarioReport]) {
-    for group in of_scenarios(reports) {
+    for group in by_scenario(reports) {
         let failed: Vec<&ScenarioReport> = group.iter().filter(|report| !report.passed()).copied().collect();
         match failed.first() {
             None => {}
@@ -36,7 +36,7 @@ pub(crate) fn draw_failures(page: &mut Page, source: &Source, reports: &[&Scenar
 }
 
 /// The reports of each scenario: one, or one for each row of its table.
-fn of_scenarios<'r, 's>(reports: &'r [&'s ScenarioReport]) -> impl Iterator<Item = &'r [&'s ScenarioReport]> {
+fn by_scenario<'r, 's>(reports: &'r [&'s ScenarioReport]) -> impl Iterator<Item = &'r [&'s ScenarioReport]> {
     reports.chunk_by(|one, other| !one.cells().is_empty() && !other.cells().is_empty() && one.title() == other.title())
 }
 

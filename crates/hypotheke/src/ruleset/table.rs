@@ -69,9 +69,18 @@ impl RulesetSource {
 /// Whether a quoted cell of the last row does not end. The reader accepts that, and would lose the
 /// rows in it.
 fn is_unclosed(row: &str, separator: u8) -> bool {
-    let begins_cell = |at: usize| at == 0 || row.as_bytes()[at - 1] == separator;
-    let mut quotes = row.bytes().enumerate().filter(|(_, byte)| *byte == b'"').map(|(at, _)| at);
-    quotes.any(begins_cell) && row.bytes().filter(|&byte| byte == b'"').count() % 2 == 1
+    let (mut quoted, mut begins_cell) = (false, true);
+    let mut bytes = row.bytes().peekable();
+    while let Some(byte) = bytes.next() {
+        quoted = match quoted {
+            // Two quotation marks are one that is part of the text.
+            true => byte != b'"' || bytes.next_if_eq(&b'"').is_some(),
+            // Elsewhere in a cell it is part of the text.
+            false => begins_cell && byte == b'"',
+        };
+        begins_cell = !quoted && (byte == separator || matches!(byte, b'\r' | b'\n'));
+    }
+    quoted
 }
 
 impl TableReader<'_> {
