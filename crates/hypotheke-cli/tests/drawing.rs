@@ -355,7 +355,7 @@ next: hypotheke verify - --steps --only Rows
 fn columns_and_rows_that_admit_nothing_are_folded() {
     let folder = folder(
         "[kind.map]\ntags = [\"paper\"]\n[kind.axe]\ntags = [\"tool\"]\n[kind.core]\n[container.rack]\nslots = 2\nadmits = \"tool\"\n\
-         [container.shut]\nslots = 1\nput = false\n[container.case]\nslots = 3\nadmits = \"paper\"\n",
+         [container.shut]\nslots = 1\nput-by = \"nobody\"\n[container.case]\nslots = 3\nadmits = \"paper\"\n",
     );
     let fits = |arguments: &[&str]| output(hypotheke(folder.path()).arg("fits").args(arguments), 0);
     snapbox::assert_data_eq!(
@@ -383,7 +383,7 @@ rack
     2 axe
 
 shut
-  rejected: shut has `put = false`: 3 kinds
+  rejected: nobody may put items into shut: 3 kinds
     map, axe, core
 
 case

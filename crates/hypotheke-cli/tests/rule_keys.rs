@@ -215,12 +215,12 @@ fn the_builder_can_say_each_key() {
             let shed = shed.ejects_unfit().on_put([PutMode::Merge, PutMode::Swap]).no_put().no_take().reserved_first();
             shed.slot(|slot| slot.name("left").label("Left").admits("ice").stack_limit(2))
         })
-        .container("box", |it| it.slots(2).copies(["box-a", "box-b"]))
+        .container("box", |it| it.slots(2).copies(["box-a", "box-b"]).owner("ann").open_by(["owner", "crew"]))
         .container("lining", |it| it.slots(2))
         .container("coat", |it| it.slots(1).worn())
         .holder("ann", ["coat"], |ann| {
             let ann = ann.name("Ann").note("Leads").weight_cap(30.into()).cap("ice", 9).encumbrance(10.into(), "laden");
-            ann.shortcuts(2).keep_depleted_shortcuts()
+            ann.shortcuts(2).keep_depleted_shortcuts().groups(["crew"])
         })
         .start("shed", ["1 ice"]);
     let text: toml::Value = toml::from_str(&built.to_toml()).expect("TOML");

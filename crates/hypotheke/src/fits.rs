@@ -7,7 +7,7 @@ use crate::id::{ContainerDefId, ContainerId, KindId};
 use crate::language::{Amount, Landing};
 use crate::narrow;
 use crate::ops::{Action, Cause, Operation, Reason, Variant};
-use crate::ruleset::{ContainerDef, FilterId, Kind, Ruleset};
+use crate::ruleset::{Access, ContainerDef, FilterId, Kind, Right, Ruleset};
 use crate::world::{Place, World};
 
 /// Slots of one container that have the same rules.
@@ -264,7 +264,7 @@ fn verdict(rules: &Ruleset, def: &ContainerDef, slot: u32, kind: Kind<'_>) -> Ve
     if let Some(filter) = own.filter(|&filter| outlook(filter) == Outlook::Never) {
         return Verdict::NotInSlot { filter: written(filter) };
     }
-    if !def.may_put() {
+    if *def.access(Right::Put) == Access::Nobody {
         return Verdict::NoPut;
     }
     let mut requested = [def.admits, own].into_iter().flatten();

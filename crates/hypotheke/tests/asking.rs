@@ -32,8 +32,8 @@ caps = [{ of = "fuel", count = 3 }]
 slot = [{ name = "box", admits = "flare" }, {}, { stack-limit = 2 }]
 [container.archive]
 slots = 2
-put = false
-take = false
+put-by = "nobody"
+take-by = "nobody"
 admits = "not fuel"
 [container.bag]
 slots = 2
@@ -119,7 +119,7 @@ fn every_reason_is_listed_on_its_own() {
             false,
             0,
             &[
-                "no-put: archive has `put = false`",
+                "no-put: nobody may put items into archive",
                 "not-admitted: archive rejects this drum: it admits `not fuel`",
                 "no-room: archive has room for 0 of 1",
             ],
@@ -128,7 +128,7 @@ fn every_reason_is_listed_on_its_own() {
             "drop journal from archive",
             false,
             0,
-            &["protected: journal is protected", "no-take: archive has `take = false`"],
+            &["protected: journal is protected", "no-take: nobody may take items out of archive"],
         ),
         (
             "ann moves 2 drum from sled to bag",

@@ -32,7 +32,7 @@ weight-cap = 100
 admits = "not signal or wet"
 [container.chest]
 slots = 2
-take = false
+take-by = "nobody"
 [container.hands]
 slot = [{ name = "left" }, { name = "right" }]
 "#;
@@ -100,7 +100,7 @@ fn every_single_rule_is_changed() {
             "sled: admits: term `wet`: `not wet`",
             "sled: slots 4: 3",
             "sled: slots 4: 5",
-            "chest: take = false: take = true",
+            "chest: take-by nobody: anyone",
             "chest: slots 2: 1",
             "chest: slots 2: 3",
             "hands: slot left before slot right: the other way round",

@@ -40,10 +40,10 @@ slots = 1
 admits = "not fuel"
 [container.archive]
 slots = 1
-take = false
+take-by = "nobody"
 [container.press]
 slots = 1
-put = false
+put-by = "nobody"
 [container.locker]
 slots = 1
 must-open = true
@@ -163,14 +163,14 @@ const CASES: &[Case] = &[
     Case {
         before: &[],
         operation: "move 1 flare from depot to press",
-        remedy: "Set `put = true` for press",
-        fix: Fix::Rule("put = false", "put = true"),
+        remedy: "Set `put-by = \"anyone\"` for press",
+        fix: Fix::Rule("put-by = \"nobody\"", "put-by = \"anyone\""),
     },
     Case {
         before: &[],
         operation: "move 1 flare from archive to depot",
-        remedy: "Set `take = true` for archive",
-        fix: Fix::Rule("take = false", "take = true"),
+        remedy: "Set `take-by = \"anyone\"` for archive",
+        fix: Fix::Rule("take-by = \"nobody\"", "take-by = \"anyone\""),
     },
     Case {
         before: &[],

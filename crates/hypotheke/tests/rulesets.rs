@@ -3,7 +3,7 @@
 
 use std::sync::Arc;
 
-use hypotheke::{Decimal, Kind, PropertyValue, Ruleset, World};
+use hypotheke::{Access, Decimal, Kind, PropertyValue, Right, Ruleset, World};
 
 fn rules(text: &str) -> Ruleset {
     Ruleset::from_toml("rules.toml", text).unwrap_or_else(|errors| panic!("{errors}"))
@@ -251,8 +251,9 @@ fn caps_borders_and_kept_kinds_are_read_and_built_alike() {
     for rules in [&built, &rules(&text)] {
         let def = |id: &str| &rules.containers()[rules.find_container(id).expect("a container").index()];
         assert_eq!(rules.caps(def("sled").caps()).collect::<Vec<_>>(), [("fuel", 2), ("not fuel", 1)]);
-        let borders = ["sled", "shelf", "chest"].map(|id| (def(id).may_put(), def(id).may_take()));
-        assert_eq!(borders, [(true, true), (false, true), (true, false)]);
+        let borders = ["sled", "shelf", "chest"].map(|id| [Right::Put, Right::Take].map(|right| def(id).access(right)));
+        let (anyone, nobody) = (&Access::Anyone, &Access::Nobody);
+        assert_eq!(borders, [[anyone, anyone], [nobody, anyone], [anyone, nobody]]);
         assert!(kind(rules, "log").is_protected() && !kind(rules, "can").is_protected());
     }
 }

@@ -13,13 +13,13 @@ use hypotheke::snapshot::{InSlot, Pack};
 use hypotheke::text::Source;
 use hypotheke::{
     Action, Amount, ContainerDef, ContainerId, Decimal, KindId, LiftAmount, MarkId, NamedOperation, Operation, Place,
-    Ruleset, Snapshot, StackId, World, audit,
+    Right, Ruleset, Snapshot, StackId, World, audit,
 };
 use proptest::strategy::{Strategy, ValueTree};
 use proptest::test_runner::{Config, RngAlgorithm, TestRng, TestRunner};
 
 use crate::agreement::{any_rules, rules_text};
-use crate::model::{ContainerSpec, Rules};
+use crate::model::{Access, ContainerSpec, Rules};
 use crate::plain::{Tried, label, number_properties};
 
 /// Random numbers of a seed: SplitMix64 (Steele, Lea, Flood 2014).
@@ -83,7 +83,8 @@ fn small(mut rules: Rules, random: &mut Random) -> Rules {
             (spec.must_open, spec.exclusive) = (false, false);
         }
         if !random.one_in(3) {
-            (spec.put, spec.take) = (true, true);
+            let default = if spec.holder.is_some() { Access::owner() } else { Access::Anyone };
+            (spec.put, spec.take, spec.open) = (default.clone(), default.clone(), default);
         }
     }
     for spec in &mut rules.packs {
@@ -106,6 +107,16 @@ fn small(mut rules: Rules, random: &mut Random) -> Rules {
     rules
 }
 
+/// Something has to be opened, or only some may use it.
+fn is_for_some(def: &hypotheke::ContainerDef) -> bool {
+    let lists = |right: Right| match def.access(right) {
+        // It keeps the game out too.
+        hypotheke::Access::Nobody => right == Right::Open,
+        access => *access != def.default_access(),
+    };
+    def.must_be_opened() || def.is_exclusive() || Right::ALL.into_iter().any(lists)
+}
+
 /// Everything that a ruleset has, and all verbs.
 fn everything(rules: &Arc<Ruleset>, world: &World) -> Tried {
     let kinds: Vec<KindId> =
@@ -121,7 +132,8 @@ fn everything(rules: &Arc<Ruleset>, world: &World) -> Tried {
         whole_places: true,
         every_amount: true,
         hands: true,
-        doors: rules.containers().iter().any(|def| def.must_be_opened() || def.is_exclusive()),
+        // Who acts matters where something has to be opened, or is not for everybody.
+        doors: world.holders().count() > 1 || rules.containers().iter().any(is_for_some),
         containers: world.containers().filter(|&at| world.container_name(at) != "names").collect(),
         marks: marks.clone(),
         unmarks: marks,

@@ -899,7 +899,7 @@ fn a_protected_item_on_the_ground_is_found() {
     let mut world = World::new(&Arc::new(rules.expect("rules")));
     let store = world.container("store").unwrap();
     let nothing = Operation::moving(Amount::All, store, store);
-    let before = StepAudit::before(&world);
+    let before = StepAudit::before(&world, &nothing);
     applied(&mut world, "drop satchel from store/1");
     assert_eq!(before.check(&world, &nothing), vec![], "no kept item is in it");
     // Written into a snapshot, one is, as no operation could have brought it there.
@@ -920,4 +920,53 @@ fn a_protected_item_on_the_ground_is_found() {
     snapshot.packs[0].stacks.clear();
     let consumed = World::from_snapshot(world.rules(), &snapshot).unwrap();
     assert_eq!(before.check(&consumed, &nothing)[0].message(), "1 journal consumed, but they are protected");
+}
+
+/// What no operation does, told apart by who is said to have done it.
+#[test]
+fn a_step_audit_notices_what_crosses_a_border_that_is_not_for_the_actor() {
+    let rules = Ruleset::builder()
+        .kind("letter", |kind| kind.stack_limit(5))
+        .container("mailbox", |it| it.slots(2).owner("ines").take_by(["owner"]))
+        .container("sealed", |it| it.slots(2).put_by(["nobody"]).take_by(["nobody"]))
+        .container("store", |it| it.slots(2))
+        .holder("ines", ["bag"], |holder| holder)
+        .holder("mara", ["bag"], |holder| holder.groups(["crew"]))
+        .container("bag", |it| it.slots(2))
+        .start("mailbox", ["3 letter"])
+        .start("sealed", ["2 letter"])
+        .build();
+    let world = World::new(&Arc::new(rules.expect("rules")));
+    let found = |sentence: &str, done: &str| -> Vec<String> {
+        let operation = |text: &str| -> Operation {
+            let named: NamedOperation = text.parse().expect("a sentence");
+            named.resolve(&world).expect("its names")
+        };
+        let mut after = world.clone();
+        let audit = StepAudit::before(&world, &operation(sentence));
+        after.perform(&operation(done)).unwrap_or_else(|refusal| panic!("{done}: {}", world.explain(&refusal)));
+        audit.check(&after, &operation(sentence)).iter().map(ToString::to_string).collect()
+    };
+    let take = "move 1 letter from mailbox to store";
+    assert_eq!(found(take, take), Vec::<String>::new());
+    assert_eq!(found("ines drops 1 letter from mailbox", take), Vec::<String>::new());
+    assert_eq!(
+        found("mara drops 1 letter from mailbox", take),
+        ["access: mailbox: 1 letter crossed a border against `take-by`"]
+    );
+    let put = "move 2 letter from mailbox to ines.bag";
+    assert_eq!(
+        found("mara together (move 1 letter from store to ines.bag)", put),
+        [
+            "access: mailbox: 2 letter crossed a border against `take-by`",
+            "access: ines.bag: 2 letter crossed a border against `put-by`"
+        ]
+    );
+    let create = "create 1 letter in sealed";
+    assert_eq!(found(create, create), Vec::<String>::new());
+    assert_eq!(found(take, create), ["access: sealed: 1 letter crossed a border against `put-by`"]);
+    assert_eq!(
+        found(take, "consume 1 letter from sealed"),
+        ["access: sealed: 1 letter crossed a border against `take-by`"]
+    );
 }

@@ -46,7 +46,7 @@ pub(crate) fn rule_text(verdict: &Verdict) -> (&'static str, String) {
         Verdict::Depends { filter } => ("depends", format!("admits {filter}")),
         Verdict::NotInContainer { filter } => ("no", format!("container admits {filter}")),
         Verdict::NotInSlot { filter } => ("no", format!("slot admits {filter}")),
-        Verdict::NoPut => ("no", "put = false".to_owned()),
+        Verdict::NoPut => ("no", "nobody may put items in".to_owned()),
         Verdict::OccupiesSlots { slots } => ("no", format!("occupies {slots}")),
     }
 }

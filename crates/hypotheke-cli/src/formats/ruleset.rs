@@ -248,10 +248,14 @@ struct Container {
     copies: Option<Vec<String>>,
     /// Maximum numbers of items that match a filter.
     caps: Option<Vec<Cap>>,
-    /// Whether items can be put in.
-    put: Option<bool>,
-    /// Whether items can be taken out.
-    take: Option<bool>,
+    /// Who may put items in: `anyone`, `owner`, `nobody`, a holder, a group, or a list of them.
+    put_by: Option<Who>,
+    /// Who may take items out.
+    take_by: Option<Who>,
+    /// Who may open it, and rearrange its contents.
+    open_by: Option<Who>,
+    /// The holder that owns it at the start.
+    owner: Option<String>,
     /// Whether its filter also checks the contents of packs.
     deep: Option<bool>,
     /// What happens to a stack that no longer matches the filter after a change.
@@ -270,6 +274,14 @@ struct Container {
     /// The maximum number of slots after a resize.
     #[schemars(range(min = 1))]
     max_slots: Option<u32>,
+}
+
+/// One word, or a list of words.
+#[derive(Debug, Serialize, JsonSchema)]
+#[serde(untagged)]
+enum Who {
+    One(String),
+    Several(Vec<String>),
 }
 
 #[derive(Debug, Serialize, JsonSchema)]
@@ -321,6 +333,8 @@ struct Holder {
     name: Option<String>,
     /// A short note.
     note: Option<String>,
+    /// The groups that it is in.
+    groups: Option<Vec<String>>,
     /// The containers that it carries, in the order in which they are filled.
     carries: Option<Vec<String>>,
     /// The maximum weight that it carries.

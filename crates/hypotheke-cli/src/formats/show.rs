@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use hypotheke::{ContainerId, HolderId, Kind, Place, PropertyValue, Ruleset, StackView, World};
+use hypotheke::{ContainerId, HolderId, Kind, Place, PropertyValue, Right, Ruleset, StackView, World};
 use schemars::JsonSchema;
 use serde::Serialize;
 
@@ -105,10 +105,14 @@ pub(crate) struct ContainerJson {
     admits: Option<String>,
     /// Whether its contents count as worn.
     worn: bool,
-    /// Whether something may be put in.
-    put: bool,
-    /// Whether something may be taken out.
-    take: bool,
+    /// The holder that owns it.
+    owner: Option<String>,
+    /// Who may put items in; empty for the inside of a pack that has no list of its own.
+    put_by: Vec<String>,
+    /// Who may take items out.
+    take_by: Vec<String>,
+    /// Who may open it, and rearrange its contents.
+    open_by: Vec<String>,
     /// The most items of what a filter counts.
     caps: Vec<CapJson>,
     /// The slots with rules of their own, from the first on.
@@ -288,6 +292,7 @@ impl ContainerJson {
             admits: rule.admits().map(str::to_owned),
             stack_limit: rule.stack_limit(),
         };
+        let who = |right| def.access(right).words().into_iter().map(str::to_owned).collect();
         Some(ContainerJson {
             path: world.container_name(id),
             name: def.name().to_owned(),
@@ -299,8 +304,10 @@ impl ContainerJson {
             stack_limit: def.stack_limit(),
             admits: rules.admits(def).map(str::to_owned),
             worn: def.is_worn(),
-            put: def.may_put(),
-            take: def.may_take(),
+            owner: world.owner(id).map(str::to_owned),
+            put_by: who(Right::Put),
+            take_by: who(Right::Take),
+            open_by: who(Right::Open),
             caps: caps(world, Place::Container(id)),
             slot: rules.slot_rules(def).map(slot).collect(),
             deep: def.is_deep(),

@@ -2,7 +2,7 @@
 //! below.
 
 use hypotheke::snapshot::Orphan;
-use hypotheke::{ContainerDef, ContainerId, Decimal, Place, SlotView, StackView, World};
+use hypotheke::{ContainerDef, ContainerId, Decimal, Place, Right, SlotView, StackView, World};
 
 use super::report::counted;
 use super::{Page, Tone, clip, pad, width};
@@ -53,12 +53,10 @@ fn draw_rules(page: &mut Page, world: &World, id: ContainerId) {
     let mut limits: Vec<String> =
         world.rules().admits(def).map(|filter| format!("admits {filter}")).into_iter().collect();
     limits.extend(caps(world, Place::Container(id)));
-    if !def.may_put() {
-        limits.push("put = false".to_owned());
-    }
-    if !def.may_take() {
-        limits.push("take = false".to_owned());
-    }
+    let standing = world.carrier(id).is_none() && !def.is_brought();
+    limits.extend(world.owner(id).filter(|_| standing).map(|owner| format!("owner {owner}")));
+    let rights = Right::ALL.into_iter().filter(|&right| *def.access(right) != def.default_access());
+    limits.extend(rights.map(|right| format!("{} {}", right.key(), def.access(right).words().join(", "))));
     if def.is_deep() {
         limits.push("the filter also checks the contents of packs".to_owned());
     }

@@ -359,6 +359,6 @@ fn reason(group: &SlotGroup, fit: &Fit) -> (Tone, String) {
         Verdict::OccupiesSlots { slots } => {
             (Tone::Bad, format!("rejected: occupies {slots}, and {} does not have all of them", group.container))
         }
-        Verdict::NoPut => (Tone::Bad, format!("rejected: {} has `put = false`", group.container)),
+        Verdict::NoPut => (Tone::Bad, format!("rejected: nobody may put items into {}", group.container)),
     }
 }

@@ -61,6 +61,8 @@ pub enum Law {
     /// Only `create` puts a protected item on the ground, and none is consumed. [`StepAudit`]
     /// checks this.
     Protected,
+    /// Nothing enters or leaves a container that is not for the actor. [`StepAudit`] checks this.
+    Access,
 }
 
 impl Law {
@@ -83,6 +85,7 @@ impl Law {
             Law::BlockedSlot => "blocked-slot",
             Law::Ground => "ground",
             Law::Protected => "protected",
+            Law::Access => "access",
         }
     }
 
@@ -97,7 +100,8 @@ impl Law {
             | Law::Conservation
             | Law::Packs
             | Law::Holders
-            | Law::Protected => false,
+            | Law::Protected
+            | Law::Access => false,
             Law::Nesting
             | Law::Bounds
             | Law::StackLimit

@@ -41,7 +41,10 @@ impl Implementation for Engine {
     }
 
     fn perform(&mut self, operation: &NamedOperation) -> Answer {
-        let Ok(operation) = operation.resolve_with(&self.world, &self.departures) else { return Answer::unknown() };
+        let operation = match operation.resolve_with(&self.world, &self.departures) {
+            Ok(operation) => operation,
+            Err(error) => return error.refusal().map_or_else(Answer::unknown, Answer::from),
+        };
         let answer = self.world.perform(&operation);
         self.departures.extend(self.world.departed().iter().cloned());
         answer.map_or_else(Answer::from, Answer::from)

@@ -9,7 +9,7 @@ use super::suggest::{MAX_STEPS, Play};
 use crate::filter::Test;
 use crate::language::NamedOperation;
 use crate::quantity::Decimal;
-use crate::ruleset::{ContainerDef, HolderDef, Kind, Ruleset};
+use crate::ruleset::{Access, ContainerDef, HolderDef, Kind, Right, Ruleset};
 use crate::world::World;
 
 /// The maximum number of loads just at a cap.
@@ -94,12 +94,19 @@ impl<'r> Candidates<'r> {
                 self.heaps(&[], def.id(), filter)
             }
             Change::Filter(at, _) => self.of_filter(*at),
-            Change::Put(container) => self.through_the_border(*container, |kind, place| {
-                vec![format!("create 1 {kind} in ground"), format!("pick up 1 {kind} to {place}")]
-            }),
-            Change::Take(container) => self.through_the_border(*container, |kind, place| {
-                vec![format!("create 1 {kind} in {place}"), format!("drop 1 {kind} from {place}")]
-            }),
+            Change::Access(container, right, _) => self.of_right(*container, *right),
+            Change::Owner(container) => {
+                Right::ALL.into_iter().flat_map(|right| self.of_right(*container, right)).collect()
+            }
+            Change::Group(..) => {
+                let lists_groups = |def: &ContainerDef| {
+                    let lists = |right| matches!(def.access(right), Access::Listed(list) if !list.groups.is_empty());
+                    Right::ALL.into_iter().any(lists)
+                };
+                let containers = (0..rules.containers().len()).filter(|&at| lists_groups(&rules.containers()[at]));
+                let of_all = |at| Right::ALL.into_iter().flat_map(move |right| self.of_right(at, right));
+                containers.flat_map(of_all).collect()
+            }
             Change::MustOpen(container) => self.by_holders(*container, |kind, place, holder, _| {
                 vec![format!("create 1 {kind} in {place}"), format!("{holder} drops 1 {kind} from {place}")]
             }),
@@ -420,6 +427,28 @@ impl<'r> Candidates<'r> {
             kinds.map(|kind| with(setup, steps(kind.id(), place))).collect::<Vec<_>>()
         });
         described.collect()
+    }
+
+    /// Something that needs a right, by the game and by holders.
+    fn of_right(&self, container: usize, right: Right) -> Vec<Vec<String>> {
+        let game = self.through_the_border(container, |kind, place| match right {
+            Right::Put => vec![format!("create 1 {kind} in ground"), format!("pick up 1 {kind} to {place}")],
+            Right::Take => vec![format!("create 1 {kind} in {place}"), format!("drop 1 {kind} from {place}")],
+            Right::Open => Vec::new(),
+        });
+        let holders = self.rules.holders().iter().map(HolderDef::id).take(MAX_KINDS);
+        let by_holders = holders.flat_map(|holder| {
+            self.through_the_border(container, |kind, place| match right {
+                Right::Put => {
+                    vec![format!("create 1 {kind} in ground"), format!("{holder} picks up 1 {kind} to {place}")]
+                }
+                Right::Take => {
+                    vec![format!("create 1 {kind} in {place}"), format!("{holder} drops 1 {kind} from {place}")]
+                }
+                Right::Open => vec![format!("{holder} opens {}", place.trim_end_matches('/'))],
+            })
+        });
+        game.into_iter().chain(by_holders).filter(|steps| !steps.is_empty()).collect()
     }
 
     fn by_holders(&self, container: usize, steps: impl Fn(&str, &str, &str, &str) -> Vec<String>) -> Vec<Vec<String>> {

@@ -6,7 +6,7 @@ use crate::language::NamedVariant;
 use crate::narrow;
 use crate::quantity::Decimal;
 use crate::ruleset::{
-    CapSource, DepletedShortcut, KindPatch, PropertySource, PutMode, Ruleset, RulesetSource, WhenUnfit, Written,
+    CapSource, DepletedShortcut, KindPatch, PropertySource, PutMode, Right, Ruleset, RulesetSource, WhenUnfit, Written,
 };
 
 /// Where a filter stands.
@@ -42,8 +42,10 @@ pub(super) enum Change {
     Protected(usize),
     /// A slot in the list of those that a kind needs.
     Need(OfKind, usize),
-    Put(usize),
-    Take(usize),
+    /// Who may: these words instead, or the default.
+    Access(usize, Right, Option<Vec<String>>),
+    Owner(usize),
+    Group(usize, usize),
     Reserved(usize),
     Deep(usize),
     MustOpen(usize),
@@ -120,8 +122,22 @@ impl Change {
             Change::Need(of, slot) => {
                 source.needs[of.at].1.remove(*slot);
             }
-            Change::Put(container) => flip(&mut source.containers[*container].put),
-            Change::Take(container) => flip(&mut source.containers[*container].take),
+            Change::Access(container, right, words) => {
+                let access = source.containers[*container].access_mut(*right);
+                match words {
+                    Some(words) => {
+                        for access in access.iter_mut() {
+                            let written = |word: &String| Written { value: word.clone(), at: access.at };
+                            access.words = words.iter().map(written).collect();
+                        }
+                    }
+                    None => *access = None,
+                }
+            }
+            Change::Owner(container) => source.containers[*container].owner = None,
+            Change::Group(holder, group) => {
+                source.holders[*holder].groups.remove(*group);
+            }
             Change::Reserved(container) => flip(&mut source.containers[*container].reserved_first),
             Change::Deep(container) => source.containers[*container].deep = None,
             Change::MustOpen(container) => flip(&mut source.containers[*container].must_open),

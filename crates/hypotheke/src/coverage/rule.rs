@@ -7,7 +7,7 @@ use crate::filter::Filter;
 use crate::narrow;
 use crate::quantity::Decimal;
 use crate::ruleset::{
-    DepletedShortcut, FilterSource, PropertySource, PutMode, RulesetSource, Subject, SubjectKind, WhenUnfit,
+    DepletedShortcut, FilterSource, PropertySource, PutMode, Right, RulesetSource, Subject, SubjectKind, WhenUnfit,
 };
 use crate::text::{Location, Word};
 
@@ -218,6 +218,7 @@ impl List<'_> {
             self.add(&subject, format!("copy {}", copy.value), copy.at, changes);
         }
         self.of_bans(index, &subject, at);
+        self.of_access(index, &subject);
         self.of_bounds(index, &subject);
         if let Some(ways) = &def.on_put {
             let changes = orders(ways).into_iter().map(|ways| (in_words(&ways), Change::OnPut(index, ways)));
@@ -228,8 +229,6 @@ impl List<'_> {
     fn of_bans(&mut self, index: usize, subject: &Subject, at: Location) {
         let def = &self.source.containers[index];
         for (written, text, instead, change) in [
-            (!def.put, "put = false", "put = true", Change::Put(index)),
-            (!def.take, "take = false", "take = true", Change::Take(index)),
             (def.reserved_first, "reserved-first", "in slot order", Change::Reserved(index)),
             (def.deep.is_some(), "deep", "not deep", Change::Deep(index)),
             (def.must_open, "must-open", "always open", Change::MustOpen(index)),
@@ -240,6 +239,31 @@ impl List<'_> {
             if written {
                 self.add(subject, text.to_owned(), at, vec![(instead.to_owned(), change)]);
             }
+        }
+    }
+
+    /// For anyone, and without each of several names.
+    fn of_access(&mut self, index: usize, subject: &Subject) {
+        let def = &self.source.containers[index];
+        for right in Right::ALL {
+            let Some(written) = def.access(right) else { continue };
+            let words: Vec<&str> = written.words.iter().map(|word| word.value.as_str()).collect();
+            let change = |words: Option<Vec<String>>| Change::Access(index, right, words);
+            let instead = match words.as_slice() {
+                ["anyone"] => (WITHOUT.to_owned(), change(None)),
+                _ => ("anyone".to_owned(), change(Some(vec!["anyone".to_owned()]))),
+            };
+            let without = (0..words.len()).filter(|_| words.len() > 1).map(|gone| {
+                let rest = words.iter().enumerate().filter(|(at, _)| *at != gone);
+                let rest = rest.map(|(_, word)| (*word).to_owned()).collect();
+                (format!("without {}", words[gone]), change(Some(rest)))
+            });
+            let changes = [instead].into_iter().chain(without).collect();
+            self.add(subject, format!("{} {}", right.key(), words.join(", ")), written.at, changes);
+        }
+        if let Some(owner) = &def.owner {
+            let changes = vec![(WITHOUT.to_owned(), Change::Owner(index))];
+            self.add(subject, format!("owner {}", owner.value), owner.at, changes);
         }
     }
 
@@ -278,6 +302,10 @@ impl List<'_> {
             let changes = limits(cap.count, |count| Change::HolderCap(index, number, count));
             self.add(&subject, format!("cap {} of `{}`", cap.count, cap.of.filter), cap.of.at, changes);
             self.of_filter(&subject, "cap of", &cap.of, FilterAt::HolderCap(index, number));
+        }
+        for (number, group) in def.groups.iter().enumerate() {
+            let changes = vec![(WITHOUT.to_owned(), Change::Group(index, number))];
+            self.add(&subject, format!("group {}", group.value), group.at, changes);
         }
         for (number, carried) in def.carries.iter().enumerate() {
             let changes = vec![("not carried".to_owned(), Change::Carry(index, number))];

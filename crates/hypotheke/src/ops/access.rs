@@ -3,7 +3,7 @@
 use smallvec::SmallVec;
 
 use super::draft::Draft;
-use super::operation::{Action, Operation};
+use super::operation::Action;
 use super::refusal::Cause;
 use crate::id::{ContainerId, HolderId};
 use crate::world::{Event, Place};
@@ -40,11 +40,11 @@ impl Draft<'_> {
     /// The reason that keeps the acting holder from a named place: first closed containers, then
     /// other users. Missing places are left to the operation itself.
     #[inline]
-    pub(super) fn why_closed(&self, operation: &Operation) -> Option<Cause> {
+    pub(super) fn why_closed(&self, actor: Option<HolderId>, action: &Action) -> Option<Cause> {
         if !self.world.rules.has_doors {
             return None;
         }
-        self.why_closed_to(operation.actor?.index, &operation.action)
+        self.why_closed_to(actor?.index, action)
     }
 
     #[cold]
@@ -54,9 +54,8 @@ impl Draft<'_> {
 
     /// Every reason that keeps the acting holder from a place: first closed containers, then other
     /// users.
-    pub(super) fn all_closed(&self, operation: &Operation) -> Vec<Cause> {
-        let actor = operation.actor.map(|actor| actor.index);
-        actor.map_or_else(Vec::new, |actor| self.all_closed_to(actor, &operation.action))
+    pub(super) fn all_closed(&self, actor: Option<HolderId>, action: &Action) -> Vec<Cause> {
+        actor.map_or_else(Vec::new, |actor| self.all_closed_to(actor.index, action))
     }
 
     fn all_closed_to(&self, actor: u32, action: &Action) -> Vec<Cause> {

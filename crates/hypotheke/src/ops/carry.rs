@@ -3,6 +3,7 @@
 
 use smallvec::SmallVec;
 
+use super::allowed::Bar;
 use super::draft::{Draft, DraftPoint};
 use super::reasons::Portion;
 use super::refusal::{Cause, Refusal, Unknown};
@@ -11,6 +12,7 @@ use super::{Done, Planned};
 use crate::id::{KindId, StackId};
 use crate::language::Amount;
 use crate::narrow;
+use crate::ruleset::{Border, Right};
 use crate::world::{Cell, GROUND, Place, Spot};
 
 /// Where stacks are taken from.
@@ -70,7 +72,9 @@ impl Draft<'_> {
     #[inline]
     pub(super) fn is_stuck(&self, cell: Cell, spot: Spot, going: Going) -> bool {
         let state = self.state(spot.container);
-        let free = state.take && !cell.is_pack() && self.around(spot.container).is_none();
+        let free = state.borders[Right::Take as usize] == Border::Anyone
+            && !cell.is_pack()
+            && self.around(spot.container).is_none();
         let kept = self.world.rules.figures[cell.kind as usize].is_protected;
         (!free || kept) && self.why_stuck(cell, spot, going).is_some()
     }
@@ -80,7 +84,10 @@ impl Draft<'_> {
         match going {
             Going::Nowhere => None,
             // The game may always consume.
-            Going::Out => self.why_kept(cell, spot, going).or_else(|| self.why_not_consumed(cell, spot)),
+            Going::Out => {
+                let banned = || self.actor.and_then(|_| self.why_not_taken(spot, going));
+                self.why_kept(cell, spot, going).or_else(|| self.why_not_consumed(cell, spot)).or_else(banned)
+            }
             Going::To(_) => self.why_kept(cell, spot, going).or_else(|| self.why_not_taken(spot, going)),
         }
     }
@@ -111,12 +118,19 @@ impl Draft<'_> {
             .map(|cell| Cause::Protected(self.world.rules.kind_id(cell.kind)))
     }
 
-    /// The first container that it would leave and out of which nothing may be taken.
-    pub(super) fn why_not_taken(&self, spot: Spot, going: Going) -> Option<Cause> {
-        self.all_not_taken(spot, going).next()
+    /// The first container that it would leave and out of which the actor takes nothing.
+    fn why_not_taken(&self, spot: Spot, going: Going) -> Option<Cause> {
+        let to = match going {
+            Going::To(Target::Slot(to)) => Some(to.container),
+            Going::To(Target::Container(to)) => Some(to),
+            _ => None,
+        };
+        let not_allowed = || self.why_not_leaving(spot.container, to).filter(|_| !spot.is_ground());
+        not_allowed().or_else(|| self.all_not_taken(spot, going).next())
     }
 
-    /// All of them, from the inside out.
+    /// The containers that it would leave and out of which nobody may take anything, from the inside
+    /// out.
     pub(super) fn all_not_taken(&self, spot: Spot, going: Going) -> impl Iterator<Item = Cause> {
         let to = match going {
             Going::To(Target::Slot(to)) => Some(to.container),
@@ -125,7 +139,7 @@ impl Draft<'_> {
         };
         let left = self.containers_around((!spot.is_ground()).then_some(spot.container));
         let left = left.take_while(move |&at| !to.is_some_and(|to| self.is_within(to, at)));
-        let closed = left.filter(|&at| !self.state(at).take);
+        let closed = left.filter(|&at| self.bar(Right::Take, at) == Some(Bar::Nobody));
         closed.map(|at| Cause::NoTake(self.container_place(at)))
     }
 
@@ -174,9 +188,14 @@ impl Draft<'_> {
 
     /// Where things come from that a holder gives: as it takes them, then the slots of its worn
     /// containers.
-    fn sources_of(&self, holder: u32) -> SmallVec<[u32; 8]> {
+    fn sources_of(&self, holder: u32, going: Going) -> SmallVec<[u32; 8]> {
+        let to = match going {
+            Going::To(Target::Slot(to)) => Some(to.container),
+            Going::To(Target::Container(to)) => Some(to),
+            _ => None,
+        };
         let mut sources = self.all_sources_of(holder);
-        sources.retain(|container| self.is_reachable(*container));
+        sources.retain(|container| self.is_reachable(*container) && self.why_not_leaving(*container, to).is_none());
         sources
     }
 
@@ -269,7 +288,7 @@ impl Carrying {
             }
             Source::Container(container) => self.take_from(draft, container),
             Source::Holder(holder) => {
-                for container in draft.sources_of(holder) {
+                for container in draft.sources_of(holder, self.going) {
                     self.take_from(draft, container);
                 }
             }
@@ -307,7 +326,7 @@ impl Carrying {
         let containers = match self.source {
             Source::Spot(spot) => return SmallVec::from_elem(spot, 1),
             Source::Container(container) => SmallVec::from_elem(container, 1),
-            Source::Holder(holder) => draft.sources_of(holder),
+            Source::Holder(holder) => draft.sources_of(holder, self.going),
         };
         let in_container = |container: u32| {
             let next = move |from: u32| draft.next_stack_in(container, self.kind, from);

@@ -4,7 +4,7 @@ use super::operation::Variant;
 use super::refusal::{Cause, Refusal, Unknown};
 use crate::id::KindId;
 use crate::language::items_text;
-use crate::ruleset::Kind;
+use crate::ruleset::{Kind, Right};
 use crate::world::{DepartingEntity, Event, Place, StackClass, StackLocation, World};
 
 impl World {
@@ -58,6 +58,7 @@ impl World {
                 Unknown::Kind => "unknown kind".to_owned(),
                 Unknown::Variant => "the kind does not have this mark or property".to_owned(),
                 Unknown::Actor => "the operation requires an acting holder".to_owned(),
+                Unknown::GameOnly => "only the game performs this operation".to_owned(),
                 Unknown::Stack => "this stack is not on the ground".to_owned(),
                 Unknown::Document => "the transfer record does not fit this world".to_owned(),
                 Unknown::Taken => "the world already has a place of this name or a stack of this id".to_owned(),
@@ -90,8 +91,16 @@ impl World {
             Cause::BlockedSlot(at) => {
                 format!("{}, or a different slot that the item occupies, is blocked or taken", self.place_name(at))
             }
-            Cause::NoTake(of) => format!("{} has `take = false`", self.place_name(of)),
-            Cause::NoPut(of) => format!("{} has `put = false`", self.place_name(of)),
+            Cause::NotAllowed { at, right } => {
+                let (place, who) = (self.place_name(at), self.who_may_text(at, right));
+                match right {
+                    Right::Put => format!("only {who} may put items into {place}"),
+                    Right::Take => format!("only {who} may take items out of {place}"),
+                    Right::Open => format!("only {who} may open {place}"),
+                }
+            }
+            Cause::NoTake(of) => format!("nobody may take items out of {}", self.place_name(of)),
+            Cause::NoPut(of) => format!("nobody may put items into {}", self.place_name(of)),
             Cause::Cap { of, cap, would, count } => {
                 format!("{} would contain {would} {}; its cap is {count}", self.place_name(of), self.cap_text(of, cap))
             }

@@ -76,7 +76,7 @@ impl Equipping {
         if let Some(&spot) = fitting.first() {
             return self.take_the_place(draft, spot, requested, exact);
         }
-        if admitting.is_empty() && slots.len() < self.all_worn(draft).len() {
+        if admitting.is_empty() && self.all_worn(draft).contains(&self.source) {
             // It is worn already, and nothing else would have it.
             let request = Request { amount, kind: None, from: self.from, without_number: WithoutNumber::WhatFits };
             return draft.carry(request, Going::Nowhere);
@@ -98,10 +98,11 @@ impl Equipping {
         Err(Refusal::new(cause))
     }
 
-    /// Those but the one in which it is.
+    /// Those but the one in which it is, and those that are not open to the actor.
     fn worn_slots(&self, draft: &Draft<'_>) -> Vec<Spot> {
         let mut slots = self.all_worn(draft);
-        slots.retain(|&spot| spot != self.source);
+        let may = |spot: &Spot| draft.why_not_from_to(self.source.container, spot.container, false).is_none();
+        slots.retain(|spot| *spot != self.source && may(spot));
         slots
     }
 

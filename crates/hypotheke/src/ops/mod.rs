@@ -12,6 +12,7 @@
 //! in [`plan`].
 
 mod access;
+mod allowed;
 mod apply;
 mod arrive;
 mod ask;
@@ -76,6 +77,7 @@ pub use resolve::ResolveError;
 pub use room::Room;
 pub(crate) use start::start_faults;
 
+use crate::id::HolderId;
 use crate::snapshot::Departure;
 use crate::world::{Event, Place, Scratch, World};
 use draft::Draft;
@@ -89,21 +91,35 @@ struct Done {
 
 type Planned = Result<Done, Refusal>;
 
+/// Plans an operation that is not part of a list, or a step by its own actor or that of its list.
 fn plan_on(draft: &mut Draft<'_>, operation: &Operation) -> Planned {
-    draft.act_as(operation.actor)?;
-    let Some(closed) = draft.why_closed(operation) else { return plan_action(draft, operation) };
-    let (noted, closed_too) = (draft.take_noted(), draft.all_closed(operation));
-    let planned = plan_action(draft, operation);
+    let actor = operation.actor.or(draft.list_actor);
+    draft.act_as(actor)?;
+    let action = &operation.action;
+    let (closed, not_allowed) = (draft.why_closed(actor, action), draft.why_not_allowed(action));
+    let Some(first) = closed.or(not_allowed) else { return plan_action(draft, actor, action) };
+    let (noted, mut out_of_reach) = (draft.take_noted(), draft.all_closed(actor, action));
+    let planned = plan_action(draft, actor, action);
+    let others = draft.take_noted();
     match planned {
         // Unsupported operations are reported before unreachable places.
-        Err(refusal) if refusal.reason() < Reason::NotOpen => return Err(refusal),
-        Err(refusal) => draft.note_causes([refusal.cause()]),
+        Err(refusal) if refusal.reason() < Reason::NotOpen => {
+            if not_allowed.is_none() || !draft.would_reveal(action, &refusal) {
+                return Err(refusal);
+            }
+        }
+        // A holder that may not do it learns nothing else.
+        Err(refusal) if not_allowed.is_none() => {
+            draft.note_causes(others);
+            draft.note_causes([refusal.cause()]);
+        }
         // An operation that can be done in part is not refused.
-        Ok(_) => drop(draft.take_noted()),
+        _ => {}
     }
+    out_of_reach.extend(not_allowed);
     draft.note_first(noted);
-    draft.note_causes(closed_too);
-    Err(Refusal::new(closed))
+    draft.note_causes(out_of_reach);
+    Err(Refusal::new(first))
 }
 
 /// Plans an operation and its consequences.
@@ -113,8 +129,8 @@ fn plan_whole(draft: &mut Draft<'_>, operation: &Operation) -> Planned {
     Ok(done)
 }
 
-fn plan_action(draft: &mut Draft<'_>, operation: &Operation) -> Planned {
-    match &operation.action {
+fn plan_action(draft: &mut Draft<'_>, actor: Option<HolderId>, action: &Action) -> Planned {
+    match action {
         Action::Create { amount, kind, variant, to, landing } => {
             create::plan(draft, *amount, *kind, variant, *to, *landing)
         }
@@ -125,23 +141,26 @@ fn plan_action(draft: &mut Draft<'_>, operation: &Operation) -> Planned {
         Action::Swap { one, other } => swap::plan(draft, *one, *other),
         Action::Drop { amount, kind, from, landing } => drop::plan(draft, *amount, *kind, *from, *landing),
         Action::PickUp { amount, kind, from, to } => pick_up::plan(draft, *amount, *kind, *from, *to),
-        Action::Lift { share, from } => lift::plan(draft, operation.actor, *share, *from),
-        Action::Put { amount, to } => put::plan(draft, operation.actor, *amount, *to),
-        Action::Return { amount } => returning::plan(draft, operation.actor, *amount),
-        Action::Deposit { into } => deposit::plan(draft, operation.actor, *into),
-        Action::Together { steps } => together::plan(draft, steps),
-        Action::Equip { amount, from } => equip::plan(draft, operation.actor, *amount, *from),
-        Action::Unequip { amount, from, to } => unequip::plan(draft, operation.actor, *amount, *from, *to),
+        Action::Lift { share, from } => lift::plan(draft, actor, *share, *from),
+        Action::Put { amount, to } => put::plan(draft, actor, *amount, *to),
+        Action::Return { amount } => returning::plan(draft, actor, *amount),
+        Action::Deposit { into } => deposit::plan(draft, actor, *into),
+        Action::Together { steps } => together::plan(draft, actor, steps),
+        Action::Equip { amount, from } => equip::plan(draft, actor, *amount, *from),
+        Action::Unequip { amount, from, to } => unequip::plan(draft, actor, *amount, *from, *to),
         Action::Mark { at, mark } => mark::plan(draft, *at, *mark),
         Action::Unmark { at, mark } => unmark::plan(draft, *at, *mark),
         Action::Sort { at, by } => sort::plan(draft, *at, *by),
         Action::Resize { at, slots, spill } => resize::plan(draft, *at, *slots, *spill),
-        Action::Open { at } => open::plan(draft, operation.actor, *at),
-        Action::Close { at } => close::plan(draft, operation.actor, *at),
-        Action::Leave => leave::plan(draft, operation.actor),
+        Action::Open { at } => open::plan(draft, actor, *at),
+        Action::Close { at } => close::plan(draft, actor, *at),
+        Action::Leave => leave::plan(draft, actor),
         Action::Bind { kind, at } => bind::plan(draft, *kind, *at),
         Action::Unbind { at } => unbind::plan(draft, *at),
         Action::Set { at, property, value } => set::plan(draft, *at, *property, *value),
+        Action::Depart { .. } | Action::Arrive { .. } if actor.is_some() => {
+            Err(Refusal::new(Cause::Unknown(Unknown::GameOnly)))
+        }
         Action::Depart { who } => depart::plan(draft, *who),
         Action::Arrive { who } => arrive::plan(draft, who),
     }

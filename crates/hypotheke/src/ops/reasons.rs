@@ -113,7 +113,11 @@ impl Draft<'_> {
         let here = || portions.iter().filter_map(|portion| Some((self.cell(portion.from?), portion.from?)));
         found.note(here().find_map(|(cell, spot)| self.why_kept(cell, spot, going)))?;
         match going {
-            Going::Out => found.note(here().find_map(|(cell, spot)| self.why_not_consumed(cell, spot))),
+            Going::Out => {
+                found.note(here().find_map(|(cell, spot)| self.why_not_consumed(cell, spot)))?;
+                let banned = |_| here().flat_map(|(_, spot)| self.all_not_taken(spot, going)).collect::<Vec<_>>();
+                found.note(self.actor.map(banned).into_iter().flatten())
+            }
             Going::To(_) => found.note(here().flat_map(|(_, spot)| self.all_not_taken(spot, going))),
             Going::Nowhere => Ok(()),
         }
@@ -128,6 +132,7 @@ impl Draft<'_> {
             Target::Holder(holder) => {
                 // A pack does not go into itself, and so does not say why.
                 let mut targets = self.targets_of(holder);
+                targets.retain(|at| self.is_among_places(portion.from, *at));
                 targets.retain(|at| !portion.item.is_pack() || *at != portion.item.inner);
                 let admits = |&&at: &&u32| self.why_not_admitted(portion.item, portion.from, at).is_none();
                 targets.iter().find(admits).or(targets.first()).copied()

@@ -4,6 +4,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::id::{HolderId, KindId};
 use crate::quantity::Decimal;
+use crate::ruleset::Right;
 use crate::world::Place;
 
 /// The reason for a refusal, without figures. The order is that of the checks.
@@ -23,6 +24,8 @@ pub enum Reason {
     NotOpen,
     /// A different holder has opened an exclusive container.
     InUse,
+    /// The acting holder may not put items into a container, take items out of it, or open it.
+    NotAllowed,
     /// The source contains none of the requested items.
     EmptySource,
     /// The source contains fewer items than requested.
@@ -31,9 +34,9 @@ pub enum Reason {
     Protected,
     /// A pack with contents would leave the world.
     NotEmpty,
-    /// The container has `take = false`.
+    /// The container has `take-by = "nobody"`.
     NoTake,
-    /// The container has `put = false`.
+    /// The container has `put-by = "nobody"`.
     NoPut,
     /// The filter of a container or slot rejects the item.
     NotAdmitted,
@@ -56,13 +59,14 @@ pub enum Reason {
 
 impl Reason {
     /// All reasons, in the order in which the checks run.
-    pub const ALL: [Reason; 20] = [
+    pub const ALL: [Reason; 21] = [
         Reason::Stale,
         Reason::Unknown,
         Reason::BadAmount,
         Reason::Overflow,
         Reason::NotOpen,
         Reason::InUse,
+        Reason::NotAllowed,
         Reason::EmptySource,
         Reason::NotEnough,
         Reason::Protected,
@@ -89,6 +93,7 @@ impl Reason {
             Reason::Overflow => "overflow",
             Reason::NotOpen => "not-open",
             Reason::InUse => "in-use",
+            Reason::NotAllowed => "not-allowed",
             Reason::EmptySource => "empty-source",
             Reason::NotEnough => "not-enough",
             Reason::Protected => "protected",
@@ -135,6 +140,8 @@ pub enum Unknown {
     Stack,
     /// The acting holder: the operation requires one.
     Actor,
+    /// An acting holder, where only the game may act.
+    GameOnly,
     /// A transfer record that does not fit the world or its ruleset.
     Document,
     /// A name or a stack id in a transfer record that the world already has.
@@ -200,6 +207,13 @@ pub enum Cause {
         /// The holder that has opened it.
         by: HolderId,
     },
+    /// The acting holder is not among those who may.
+    NotAllowed {
+        /// The container.
+        at: Place,
+        /// What it may not do with it.
+        right: Right,
+    },
     /// The source contains none of the requested items.
     EmptySource {
         /// The source.
@@ -227,9 +241,9 @@ pub enum Cause {
     Protected(KindId),
     /// The pack in this place has contents.
     NotEmpty(Place),
-    /// This container has `take = false`.
+    /// This container has `take-by = "nobody"`.
     NoTake(Place),
-    /// This container has `put = false`.
+    /// This container has `put-by = "nobody"`.
     NoPut(Place),
     /// A pack of this kind would contain itself.
     InsideItself(KindId),
@@ -305,6 +319,7 @@ impl Cause {
             Cause::Overflow => Reason::Overflow,
             Cause::NotOpen(_) | Cause::AlwaysOpen(_) => Reason::NotOpen,
             Cause::InUse { .. } => Reason::InUse,
+            Cause::NotAllowed { .. } => Reason::NotAllowed,
             Cause::EmptySource { .. } | Cause::NothingToDeposit { .. } => Reason::EmptySource,
             Cause::NotEnough { .. } => Reason::NotEnough,
             Cause::Protected(_) => Reason::Protected,

@@ -41,8 +41,11 @@ impl World {
             Cause::NotOpen(at) => format!("Open {} first", name(at)),
             Cause::InUse { at, by } => format!("Let {} close {} first", self.holder_name(by), name(at)),
             Cause::NotAdmitted { by, .. } => format!("Change the filter of {}", name(by)),
-            Cause::NoPut(of) => format!("Set `put = true` for {}", name(of)),
-            Cause::NoTake(of) => format!("Set `take = true` for {}", name(of)),
+            Cause::NoPut(of) => format!("Set `put-by = \"anyone\"` for {}", name(of)),
+            Cause::NoTake(of) => format!("Set `take-by = \"anyone\"` for {}", name(of)),
+            // A hand is its holder's alone.
+            Cause::NotAllowed { at: Place::Container(id), .. } if self.container_def(id).is_none() => return None,
+            Cause::NotAllowed { at, right } => format!("Name the acting holder in `{}` of {}", right.key(), name(at)),
             Cause::TooDeep { would, .. } => format!("Set `nesting = {would}`"),
             Cause::BlockedSlot(at) => format!("Empty {} and the other slots that the item occupies first", name(at)),
             Cause::Protected(kind) => format!("Set `protected = false` for {}", self.kind_name(kind)),

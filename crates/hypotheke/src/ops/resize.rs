@@ -39,12 +39,17 @@ fn spill_out(draft: &mut Draft<'_>, spot: Spot) -> Result<u64, Refusal> {
     let item = draft.item(cell);
     let mut given = draft.fill(item, cell.count, Some(spot), Target::Container(spot.container));
     for other in draft.holder_of(spot.container).map(|holder| draft.all_targets_of(holder)).unwrap_or_default() {
-        if !draft.is_within(other, spot.container) && given < cell.count {
+        let may_leave = draft.why_not_leaving(spot.container, Some(other)).is_none();
+        if may_leave && !draft.is_within(other, spot.container) && given < cell.count {
             given += draft.fill(item, cell.count - given, Some(spot), Target::Container(other));
         }
     }
     let count = cell.count - given;
     if count > 0 {
+        if let Some(cause) = draft.why_not_leaving(spot.container, None) {
+            draft.parts().clear();
+            return Err(Refusal::new(cause));
+        }
         let to_ground = Going::To(Target::Ground);
         let kept = draft.why_kept(cell, spot, to_ground).is_some();
         if kept || draft.fill(item, count, Some(spot), Target::Ground) < count {

@@ -3,6 +3,7 @@
 use std::sync::Arc;
 
 use super::operation::{Action, Handles, Operation, Variant};
+use super::refusal::{Cause, Refusal};
 use crate::id::{HolderId, KindId, MarkId, PropertyId, StackId};
 use crate::language::{
     NamedAction, NamedArrival, NamedOperation, NamedPortion, NamedVariant, Names, Path, Role, Row, Translate, Verb,
@@ -23,6 +24,8 @@ pub struct ResolveError {
     step: Option<u32>,
     /// All its names are known, but together they mean nothing.
     is_meaningless: bool,
+    /// It is about contents that the actor may not see.
+    hidden: Option<Cause>,
 }
 
 impl ResolveError {
@@ -32,12 +35,20 @@ impl ResolveError {
         message: impl Into<String>,
         help: Option<String>,
     ) -> ResolveError {
-        ResolveError { code, message: message.into(), help, span, step: None, is_meaningless: false }
+        ResolveError { code, message: message.into(), help, span, step: None, is_meaningless: false, hidden: None }
     }
 
     /// The named place exists, but the operation does not support it.
     fn meaningless(span: Span, message: String, help: String) -> ResolveError {
         ResolveError { is_meaningless: true, ..ResolveError::new("not-supported", span, message, Some(help)) }
+    }
+
+    /// The refusal that the actor gets instead, if this is about contents that it may not see: whether
+    /// there is a pack, or a stack of this id.
+    #[must_use]
+    pub fn refusal(&self) -> Option<Refusal> {
+        let refusal = Refusal::new(self.hidden?);
+        Some(self.step.map_or(refusal, |step| refusal.at_step(step as usize)))
     }
 
     /// True if all names are known, but the operation can't be about what they name.
@@ -238,7 +249,11 @@ impl Resolver<'_> {
         if self.is_put_off(path)? {
             return Ok(Place::Ground);
         }
-        self.world.place(path, self.actor).map_err(|error| ResolveError::place(path, &error))
+        self.world.place(path, self.actor).map_err(|error| {
+            let hidden = path.lasting_part().filter(|_| path.depends_on_stacks());
+            let hidden = hidden.and_then(|part| self.world.why_hidden(&part, self.actor));
+            ResolveError { hidden, ..ResolveError::place(path, &error) }
+        })
     }
 
     /// A place where something may lie.
@@ -387,8 +402,10 @@ impl Translate<Names> for Resolver<'_> {
 
     fn step(&self, index: usize, step: &NamedOperation) -> Resolved<Operation> {
         let resolve = || {
-            let actor = step.actor.as_ref().map(|name| holder(self.world, name)).transpose()?;
-            Ok(Operation { actor, action: Resolver { actor, ..*self }.action(&step.action)? })
+            let own = step.actor.as_ref().map(|name| holder(self.world, name)).transpose()?;
+            // Without an actor of its own a step is performed by that of its list.
+            let actor = own.or(self.actor);
+            Ok(Operation { actor: own, action: Resolver { actor, ..*self }.action(&step.action)? })
         };
         resolve().map_err(|error: ResolveError| error.at_step(index))
     }

@@ -11,7 +11,9 @@ impl Draft<'_> {
     pub(super) fn known_shortcut(&self, place: Place) -> Result<(HolderId, u32), Refusal> {
         match place {
             Place::Shortcut(holder, shortcut)
-                if self.has_holder(holder) && shortcut < self.world.shortcut_count(holder.index) =>
+                if self.has_holder(holder)
+                    && self.actor.is_none_or(|actor| actor == holder.index)
+                    && shortcut < self.world.shortcut_count(holder.index) =>
             {
                 Ok((holder, shortcut))
             }

@@ -101,7 +101,10 @@ impl Draft<'_> {
             let from = (!source.is_ground()).then_some(source.container).filter(|&from| !self.is_hand(from));
             let places = [from, Some(container)];
             let first = |why: &dyn Fn(u32) -> Option<Cause>| places.iter().flatten().find_map(|&at| why(at));
-            first(&|at| self.why_not_open(actor, at)).or_else(|| first(&|at| self.why_in_use(actor, at)))
+            let from_to = || self.why_not_from_to(source.container, container, false);
+            first(&|at| self.why_not_open(actor, at))
+                .or_else(|| first(&|at| self.why_in_use(actor, at)))
+                .or_else(from_to)
         });
         let stuck = closed.or_else(|| {
             let cell = self.cell(source);

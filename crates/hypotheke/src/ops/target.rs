@@ -2,10 +2,11 @@
 
 use smallvec::SmallVec;
 
+use super::allowed::Bar;
 use super::draft::{Draft, Item, Onto};
 use super::limits::may_lie_whole;
 use super::refusal::{Cause, Refusal, Unknown};
-use crate::ruleset::{FilterId, NO_PACK, PutMode};
+use crate::ruleset::{Border, FilterId, NO_PACK, PutMode, Right};
 use crate::world::{Bearer, Cell, Place, Spot};
 
 /// The target of items.
@@ -265,7 +266,9 @@ impl Draft<'_> {
         // Around most containers there is nothing, and most items are no packs.
         if self.world.is_lasting(container) && self.world.rules.figures[item.kind as usize].pack == NO_PACK {
             let state = self.world.state(container);
-            let closed = !self.may_put(container) && source.is_some() && !self.is_inside_already(source, container);
+            let closed = !self.may_put(container)
+                && (source.is_some() || self.actor.is_some())
+                && !self.is_inside_already(source, container);
             return !closed && self.admits(state.admits, item);
         }
         self.why_not_put(source, container).is_none()
@@ -280,23 +283,38 @@ impl Draft<'_> {
         source.is_some_and(|source| self.is_within(source.container, container))
     }
 
-    /// The first container whose border may not be passed.
-    pub(super) fn why_not_put(&self, source: Option<Spot>, container: u32) -> Option<u32> {
-        self.all_not_put(source, container).next()
+    /// The borders that items cross which come into a container, from the inside out. What the game
+    /// creates crosses none.
+    fn entered(&self, source: Option<Spot>, container: u32) -> impl Iterator<Item = u32> {
+        let crosses = source.is_some() || self.actor.is_some();
+        let entered = self.containers_around(Some(container).filter(|_| crosses));
+        entered.take_while(move |&at| !self.is_inside_already(source, at))
     }
 
-    /// All of them, from the inside out.
+    /// The first border that the actor may not cross.
+    pub(super) fn why_not_put(&self, source: Option<Spot>, container: u32) -> Option<Cause> {
+        let closed = self.entered(source, container).find(|&at| !self.may_put(at))?;
+        Some(match self.bar(Right::Put, closed) {
+            Some(Bar::Others) => self.not_allowed(Right::Put, closed),
+            _ => Cause::NoPut(self.container_place(closed)),
+        })
+    }
+
+    /// Whether the actor is one of those who may put items into a container, or nobody may.
+    pub(super) fn is_among_places(&self, source: Option<Spot>, container: u32) -> bool {
+        !matches!(self.why_not_put(source, container), Some(Cause::NotAllowed { .. }))
+    }
+
+    /// The borders that nobody may cross, from the inside out.
     pub(super) fn all_not_put(&self, source: Option<Spot>, container: u32) -> impl Iterator<Item = u32> {
-        let entered = self.containers_around(source.map(|_| container));
-        let entered = entered.take_while(move |&at| !self.is_inside_already(source, at));
-        entered.filter(|&at| !self.may_put(at))
+        self.entered(source, container).filter(|&at| !self.may_put(at) && self.bar(Right::Put, at) == Some(Bar::Nobody))
     }
 
     /// True for a container outside packs that lets everything in and out.
     #[inline]
     pub(super) fn is_plain_border(&self, container: u32) -> bool {
         let state = self.state(container);
-        self.world.is_lasting(container) && state.put && state.take
+        self.world.is_lasting(container) && state.borders[..2] == [Border::Anyone; 2]
     }
 
     /// The containers whose borders may not be passed on the way from a spot into another
@@ -381,7 +399,7 @@ impl Draft<'_> {
     pub(super) fn why_not_entering(&self, item: Item, source: Option<Spot>, container: u32) -> Option<Cause> {
         let place = |container| Place::Container(self.container_id(container));
         if let Some(closed) = self.why_not_put(source, container) {
-            return Some(Cause::NoPut(place(closed)));
+            return Some(closed);
         }
         let refusing = self.not_admitting(item, source, container)?;
         Some(Cause::NotAdmitted { by: place(refusing), kind: self.world.rules.kind_id(item.kind) })

@@ -51,11 +51,14 @@ impl Draft<'_> {
         let item = self.item(cell);
         let mut given = 0;
         for container in holder.map(|holder| self.all_targets_of(holder)).unwrap_or_default() {
-            if !self.is_within(container, outermost) && given < cell.count {
+            let may_leave = self.why_not_leaving(spot.container, Some(container)).is_none();
+            if may_leave && !self.is_within(container, outermost) && given < cell.count {
                 given += self.fill(item, cell.count - given, Some(spot), Target::Container(container));
             }
         }
-        if given < cell.count && self.why_kept(cell, spot, Going::To(Target::Ground)).is_none() {
+        let may_land = self.why_not_leaving(spot.container, None).is_none()
+            && self.why_kept(cell, spot, Going::To(Target::Ground)).is_none();
+        if given < cell.count && may_land {
             self.fill(item, cell.count - given, Some(spot), Target::Ground);
         }
         self.lay_parts(item, Some(spot));

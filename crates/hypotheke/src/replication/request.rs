@@ -223,7 +223,7 @@ impl World {
         }
         let operation = match request.operation.resolve_with(self, departures) {
             Ok(operation) => operation,
-            Err(error) => return Taken::Unresolved(error),
+            Err(error) => return error.refusal().map_or(Taken::Unresolved(error), Taken::Refused),
         };
         match self.perform_within(&operation, limits.changes) {
             Ok(outcome) => {

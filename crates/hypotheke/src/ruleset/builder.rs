@@ -385,16 +385,38 @@ impl ContainerBuilder {
         self
     }
 
-    /// Holders cannot put items in.
-    pub fn no_put(mut self) -> Self {
-        self.section.line("put", false);
+    /// Who may put items in: `anyone`, `owner`, `nobody`, holders or groups.
+    pub fn put_by<'a>(mut self, who: impl IntoIterator<Item = &'a str>) -> Self {
+        self.section.line("put-by", list(who));
         self
     }
 
-    /// Holders cannot take items out.
-    pub fn no_take(mut self) -> Self {
-        self.section.line("take", false);
+    /// Who may take items out.
+    pub fn take_by<'a>(mut self, who: impl IntoIterator<Item = &'a str>) -> Self {
+        self.section.line("take-by", list(who));
         self
+    }
+
+    /// Who may open it, and rearrange its contents.
+    pub fn open_by<'a>(mut self, who: impl IntoIterator<Item = &'a str>) -> Self {
+        self.section.line("open-by", list(who));
+        self
+    }
+
+    /// The holder that owns it at the start.
+    pub fn owner(mut self, holder: &str) -> Self {
+        self.section.line("owner", quoted(holder));
+        self
+    }
+
+    /// Holders cannot put items in.
+    pub fn no_put(self) -> Self {
+        self.put_by(["nobody"])
+    }
+
+    /// Holders cannot take items out.
+    pub fn no_take(self) -> Self {
+        self.take_by(["nobody"])
     }
 
     /// A named slot with a filter. Named slots come first, in this order.
@@ -533,6 +555,12 @@ impl HolderBuilder {
     /// An encumbrance step: from this weight on, the label.
     pub fn encumbrance(mut self, from: Decimal, label: &str) -> Self {
         self.encumbrance.push(format!("{{ at = {from}, label = {} }}", quoted(label)));
+        self
+    }
+
+    /// The groups that it is in.
+    pub fn groups<'a>(mut self, names: impl IntoIterator<Item = &'a str>) -> Self {
+        self.section.line("groups", list(names));
         self
     }
 

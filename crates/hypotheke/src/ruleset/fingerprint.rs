@@ -11,8 +11,8 @@ use std::collections::BTreeSet;
 use std::fmt::Display;
 
 use super::{
-    Cap, ContainerDef, DepletedShortcut, FilterId, HolderDef, Kind, Mark, Property, PropertyValue, PutMode, Ruleset,
-    WhenUnfit,
+    Access, Cap, ContainerDef, DepletedShortcut, FilterId, HolderDef, Kind, Mark, Property, PropertyValue, PutMode,
+    Right, Ruleset, WhenUnfit,
 };
 
 // The first words of these keys: other words would change the fingerprint in every save.
@@ -131,7 +131,7 @@ fn container_line(rules: &Ruleset, def: &ContainerDef) -> String {
     let slots = def.ruled.iter().map(|slot| {
         format!("{:?} limit {} admits {}", slot.name.as_deref(), slot.stack_limit, filter(rules, slot.admits))
     });
-    format!(
+    let line = format!(
         "container {} slots {} bounds {:?} instances [{}] worn {} stack-limit {:?} weight-cap {:?} put {} take {} deep {} \
          reserved-first {} must-open {} exclusive {} {WHEN_UNFIT} {} on-put [{}] admits {} caps [{}] slot [{}]",
         def.id(),
@@ -141,8 +141,8 @@ fn container_line(rules: &Ruleset, def: &ContainerDef) -> String {
         def.is_worn(),
         def.stack_limit(),
         def.weight_cap().map(|cap| cap.to_string()),
-        def.may_put(),
-        def.may_take(),
+        *def.access(Right::Put) != Access::Nobody,
+        *def.access(Right::Take) != Access::Nobody,
         def.is_deep(),
         def.is_reserved_first(),
         def.must_be_opened(),
@@ -159,11 +159,19 @@ fn container_line(rules: &Ruleset, def: &ContainerDef) -> String {
         filter(rules, def.admits),
         caps(rules, def.caps()),
         in_order(slots),
-    )
+    );
+    let said = Right::ALL.into_iter().filter(|&right| {
+        let access = def.access(right);
+        let is_said_before = *access == Access::Nobody && right != Right::Open;
+        !is_said_before && *access != def.default_access()
+    });
+    let said = said.map(|right| format!(" {} [{}]", right.key(), sorted(def.access(right).words().into_iter())));
+    let owner = def.owner().map(|owner| format!(" owner {owner}"));
+    line + &said.chain(owner).collect::<String>()
 }
 
 fn holder_line(rules: &Ruleset, def: &HolderDef) -> String {
-    format!(
+    let line = format!(
         "holder {} carries [{}] weight-cap {:?} {ENCUMBRANCE} [{}] shortcuts {} spent {} caps [{}]",
         def.id(),
         in_order(def.carries().iter().map(|&id| rules.container(id).id().to_owned())),
@@ -175,5 +183,7 @@ fn holder_line(rules: &Ruleset, def: &HolderDef) -> String {
             DepletedShortcut::Keep => "Keep",
         },
         caps(rules, def.caps()),
-    )
+    );
+    let groups = sorted(def.groups());
+    if groups.is_empty() { line } else { format!("{line} groups [{groups}]") }
 }

@@ -1,5 +1,7 @@
 //! Warnings: what is valid but most likely not meant.
 
+mod access;
+
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::kind::Kind;
@@ -14,6 +16,8 @@ pub(crate) fn lint(rules: &Ruleset) -> Diagnostics {
     found.extend(homeless_kinds(rules));
     found.extend(empty_places(rules));
     found.extend(slipped_tags(rules));
+    found.extend(access::never_filled(rules));
+    found.extend(access::never_opened(rules));
     Diagnostics::new(rules.source.sources.clone(), found)
 }
 

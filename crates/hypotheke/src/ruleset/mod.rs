@@ -5,6 +5,7 @@
 //! checks all of it, lists every fault, and returns a [`Ruleset`]. There is no other way to make
 //! one, so every [`Ruleset`] is valid.
 
+mod access;
 mod bits;
 mod builder;
 mod compile;
@@ -25,6 +26,8 @@ mod table;
 mod toml;
 mod view;
 
+pub(crate) use access::Border;
+pub use access::{Access, AccessList, Right};
 pub use builder::{ContainerBuilder, HolderBuilder, KindBuilder, MarkBuilder, RulesetBuilder, SlotBuilder, TagBuilder};
 pub(crate) use compile::{FilterNames, MAX_NESTING, UnknownName, compile, compile_changed};
 pub use error::RulesetErrors;

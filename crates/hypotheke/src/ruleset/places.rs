@@ -2,6 +2,7 @@
 
 use serde::{Deserialize, Serialize};
 
+use super::access::{Access, AccessList, Right};
 use super::view::{FilterId, Ruleset};
 use crate::id::ContainerDefId;
 use crate::quantity::Decimal;
@@ -39,8 +40,10 @@ pub struct ContainerDef {
     pub(crate) ruled: Vec<SlotDef>,
     pub(crate) caps: Vec<Cap>,
     pub(in crate::ruleset) worn: bool,
-    pub(crate) put: bool,
-    pub(crate) take: bool,
+    /// Who may put in, take out and open, as [`Right::ALL`].
+    pub(crate) access: [Access; 3],
+    /// The owner that it begins with.
+    pub(in crate::ruleset) owner: Option<Box<str>>,
     pub(in crate::ruleset) copies: Vec<Box<str>>,
     pub(in crate::ruleset) carried: bool,
     /// It is the inside of a pack.
@@ -122,6 +125,7 @@ pub struct HolderDef {
     pub(in crate::ruleset) id: Box<str>,
     pub(in crate::ruleset) name: String,
     pub(in crate::ruleset) note: String,
+    pub(crate) groups: Vec<Box<str>>,
     pub(in crate::ruleset) carries: Vec<ContainerDefId>,
     /// In thousandths; `i64::MAX` without a cap.
     pub(crate) weight_cap: i64,
@@ -149,8 +153,9 @@ impl Ruleset {
     pub(crate) fn is_simple(&self, container: u32) -> bool {
         let Some(def) = self.containers().get(container as usize) else { return false };
         let ContainerDef {
-            put,
-            take,
+            access,
+            // It matters to named actors only, and those are checked by `World::is_open_to`.
+            owner: _,
             must_open,
             exclusive,
             reserved_first,
@@ -180,7 +185,8 @@ impl Ruleset {
         let may_block = ruled.iter().any(|SlotDef { name, admits: _, stack_limit: _, label: _ }| {
             name.as_ref().is_some_and(|name| self.needs.iter().flatten().any(|needed| needed == name))
         });
-        *put && *take && !must_open && !exclusive && !reserved_first && !may_block
+        let bans_all = access[..2].contains(&Access::Nobody);
+        !bans_all && !must_open && !exclusive && !reserved_first && !may_block
     }
 }
 
@@ -233,16 +239,26 @@ impl ContainerDef {
         &self.caps
     }
 
-    /// False if holders cannot put items in.
+    /// Who may do something with it.
     #[must_use]
-    pub fn may_put(&self) -> bool {
-        self.put
+    pub fn access(&self, right: Right) -> &Access {
+        &self.access[right as usize]
     }
 
-    /// False if holders cannot take items out.
+    /// Who may do it where the ruleset is silent.
     #[must_use]
-    pub fn may_take(&self) -> bool {
-        self.take
+    pub fn default_access(&self) -> Access {
+        match (self.carried, self.brought) {
+            (true, _) => Access::Listed(AccessList::OWNER),
+            (_, true) => Access::Surrounding,
+            _ => Access::Anyone,
+        }
+    }
+
+    /// The owner that a container in the world begins with, if it has one.
+    #[must_use]
+    pub fn owner(&self) -> Option<&str> {
+        self.owner.as_deref()
     }
 
     /// True if its contents are worn.
@@ -354,6 +370,11 @@ impl HolderDef {
     #[must_use]
     pub fn depleted_shortcuts(&self) -> DepletedShortcut {
         self.spent
+    }
+
+    /// Its groups.
+    pub fn groups(&self) -> impl Iterator<Item = &str> {
+        self.groups.iter().map(|group| &**group)
     }
 
     /// The containers that it carries, in the order in which they are filled.

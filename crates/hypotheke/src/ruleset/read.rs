@@ -35,6 +35,9 @@ pub(crate) fn renamed_key(name: &str, allowed: &[&'static str]) -> Option<&'stat
 }
 
 fn suggested_key(name: &str, allowed: &[&'static str]) -> Option<String> {
+    if matches!(name, "put" | "take") && allowed.contains(&"put-by") {
+        return Some(format!("Write `{name}-by = \"nobody\"` if no holder may {name} items"));
+    }
     match renamed_key(name, allowed) {
         Some(now) => Some(format!("Write `{now}`: `{name}` was renamed")),
         None => suggestion(name, allowed.iter().copied()),
@@ -171,6 +174,20 @@ impl<'s> Reading<'s> {
         let Some(value) = section.table.get(key) else { return Vec::new() };
         let what = format!("`{key}` of {}", section.what);
         self.list_of_texts(value, &what)
+    }
+
+    /// One text, or a list of texts.
+    pub(crate) fn word_or_words(&mut self, section: &Section<'_, '_>, key: &str) -> Option<Vec<Written<String>>> {
+        let value = section.table.get(key)?;
+        let what = format!("`{key}` of {}", section.what);
+        match value.get_ref() {
+            DeValue::Array(_) => Some(self.list_of_texts(value, &what)),
+            DeValue::String(_) => self.one_text(value, &what).map(|text| vec![text]),
+            _ => {
+                self.wrong_type(value, &what, "a text such as \"owner\", or a list of texts");
+                None
+            }
+        }
     }
 
     fn list_of_texts(&mut self, value: &Value<'_>, what: &str) -> Vec<Written<String>> {

@@ -8,6 +8,7 @@ use std::borrow::Cow;
 use std::collections::BTreeSet;
 use std::fmt::Display;
 
+use super::access::{Access, Right};
 use super::kind::{Kind, Mark, PropertyValue, Tag};
 use super::migration::MigrationRules;
 use super::places::{Cap, ContainerDef, DepletedShortcut, HolderDef, SlotDef, WhenUnfit};
@@ -333,6 +334,7 @@ impl Lister<'_> {
             cap_filters: _,
             pack_kinds: _,
             has_doors: _,
+            has_access_lists: _,
             // Found from the others.
             warnings: _,
             kind_index: _,
@@ -428,8 +430,8 @@ impl Lister<'_> {
             ruled,
             caps,
             worn,
-            put,
-            take,
+            access: _,
+            owner,
             copies: _,
             // Part of the settings of the holder or the kind.
             carried: _,
@@ -453,8 +455,14 @@ impl Lister<'_> {
         self.rule("worn", yes_no(*worn), "no");
         self.limit("stack-limit", def.stack_limit());
         self.limit("weight-cap", def.weight_cap());
-        self.rule("put", yes_no(*put), "yes");
-        self.rule("take", yes_no(*take), "yes");
+        for right in Right::ALL {
+            let words = |access: &Access| match access {
+                Access::Surrounding => "as around it".to_owned(),
+                access => listed(access.words().into_iter().map(|word| self.names.holder(word)).collect::<Vec<_>>()),
+            };
+            self.rule(right.key(), words(def.access(right)), words(&def.default_access()));
+        }
+        self.rule("owner", or_none(owner.as_deref().map(|owner| self.names.holder(owner))), "none");
         self.rule("deep", yes_no(*deep), "no");
         self.rule("reserved-first", yes_no(*reserved_first), "no");
         self.rule("must-open", yes_no(*must_open), "no");
@@ -496,9 +504,10 @@ impl Lister<'_> {
     }
 
     fn of_holder(&mut self, def: &HolderDef) -> Vec<Setting> {
-        let HolderDef { id, name, note, carries, weight_cap: _, caps, shortcuts, spent, encumbrance } = def;
+        let HolderDef { id, name, note, groups, carries, weight_cap: _, caps, shortcuts, spent, encumbrance } = def;
         let carried = carries.iter().map(|&id| self.names.definition(self.rules.container(id).id()));
         self.rule("carries", listed(carried.collect::<Vec<_>>()), "none");
+        self.rule("groups", sorted(groups.iter().map(|group| &**group)), "none");
         self.limit("weight-cap", def.weight_cap());
         self.rule("encumbrance", listed(encumbrance.iter().map(|(from, label)| format!("{label} at {from}"))), "none");
         self.rule("shortcuts", shortcuts, 0);

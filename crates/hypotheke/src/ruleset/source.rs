@@ -3,6 +3,7 @@
 
 use rustc_hash::FxHashMap;
 
+use super::access::Right;
 use super::migration::MigrationSource;
 use super::places::{DepletedShortcut, PutMode, WhenUnfit};
 use crate::filter::Filter;
@@ -121,6 +122,13 @@ impl FilterSource {
     }
 }
 
+/// Those who may do something: one word, or a list of words.
+#[derive(Clone, Debug)]
+pub(crate) struct AccessSource {
+    pub(crate) at: Location,
+    pub(crate) words: Vec<Written<String>>,
+}
+
 /// The most items that satisfy a filter.
 #[derive(Clone, Debug)]
 pub(crate) struct CapSource {
@@ -152,8 +160,10 @@ pub(crate) struct ContainerSource {
     pub(crate) caps: Vec<CapSource>,
     pub(crate) slot: Vec<SlotSource>,
     pub(crate) worn: bool,
-    pub(crate) put: bool,
-    pub(crate) take: bool,
+    pub(crate) put_by: Option<AccessSource>,
+    pub(crate) take_by: Option<AccessSource>,
+    pub(crate) open_by: Option<AccessSource>,
+    pub(crate) owner: Option<Written<String>>,
     pub(crate) deep: Option<Location>,
     pub(crate) reserved_first: bool,
     pub(crate) when_unfit: WhenUnfit,
@@ -165,11 +175,31 @@ pub(crate) struct ContainerSource {
     pub(crate) copies: Vec<Written<String>>,
 }
 
+impl ContainerSource {
+    /// Who may do something, as it is written.
+    pub(crate) fn access(&self, right: Right) -> Option<&AccessSource> {
+        match right {
+            Right::Put => self.put_by.as_ref(),
+            Right::Take => self.take_by.as_ref(),
+            Right::Open => self.open_by.as_ref(),
+        }
+    }
+
+    pub(crate) fn access_mut(&mut self, right: Right) -> &mut Option<AccessSource> {
+        match right {
+            Right::Put => &mut self.put_by,
+            Right::Take => &mut self.take_by,
+            Right::Open => &mut self.open_by,
+        }
+    }
+}
+
 #[derive(Clone, Debug)]
 pub(crate) struct HolderSource {
     pub(crate) id: Written<String>,
     pub(crate) name: Option<String>,
     pub(crate) note: Option<String>,
+    pub(crate) groups: Vec<Written<String>>,
     pub(crate) carries: Vec<Written<String>>,
     pub(crate) weight_cap: Option<Decimal>,
     pub(crate) caps: Vec<CapSource>,

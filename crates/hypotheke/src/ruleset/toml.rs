@@ -8,8 +8,8 @@ use toml::de::{DeTable, DeValue};
 use super::places::{DepletedShortcut, PutMode, WhenUnfit};
 use super::read::{Reading, Section};
 use super::source::{
-    CapSource, ContainerSource, HolderSource, KindAt, KindSource, MarkSource, PropertySource, RulesetSource,
-    SlotSource, StartSource, TagSource, Written,
+    AccessSource, CapSource, ContainerSource, HolderSource, KindAt, KindSource, MarkSource, PropertySource,
+    RulesetSource, SlotSource, StartSource, TagSource, Written,
 };
 use super::{migration, names};
 use crate::language::{LineParser, NamedPortion, lex};
@@ -64,8 +64,10 @@ const CONTAINER: &[&str] = &[
     "worn",
     "copies",
     "caps",
-    "put",
-    "take",
+    "put-by",
+    "take-by",
+    "open-by",
+    "owner",
     "deep",
     "when-unfit",
     "reserved-first",
@@ -79,7 +81,7 @@ const WAYS: &[(&str, PutMode)] = &[("place", PutMode::Place), ("merge", PutMode:
 const CAP: &[&str] = &["of", "count"];
 const SLOT: &[&str] = &["name", "label", "admits", "stack-limit"];
 const HOLDER: &[&str] =
-    &["name", "note", "carries", "weight-cap", "caps", "encumbrance", "shortcuts", "depleted-shortcuts"];
+    &["name", "note", "groups", "carries", "weight-cap", "caps", "encumbrance", "shortcuts", "depleted-shortcuts"];
 const ENCUMBRANCE: &[&str] = &["at", "label"];
 
 impl RulesetSource {
@@ -247,8 +249,10 @@ impl RulesetSource {
             slot: slots.into_iter().filter_map(|slot| read_slot(reading, &id.value, slot)).collect(),
             worn: reading.flag(&section, "worn").unwrap_or(false),
             caps: read_caps(reading, &section),
-            put: reading.flag(&section, "put").unwrap_or(true),
-            take: reading.flag(&section, "take").unwrap_or(true),
+            put_by: read_access(reading, &section, "put-by"),
+            take_by: read_access(reading, &section, "take-by"),
+            open_by: read_access(reading, &section, "open-by"),
+            owner: reading.written_text(&section, "owner"),
             deep: read_deep(reading, &section),
             on_put: reading.choices(&section, "on-put", WAYS),
             must_open: reading.flag(&section, "must-open").unwrap_or(false),
@@ -271,7 +275,12 @@ impl RulesetSource {
     fn read_holder(&mut self, reading: &mut Reading<'_>, id: Written<String>, value: &Spanned<DeValue<'_>>) {
         check_name(reading, &id, "holder", false);
         let Some(section) = reading.section(value, format!("holder `{}`", id.value), HOLDER) else { return };
+        let groups = reading.texts(&section, "groups");
+        for group in &groups {
+            check_name(reading, group, "group", false);
+        }
         self.holders.push(HolderSource {
+            groups,
             name: reading.text(&section, "name"),
             note: reading.text(&section, "note"),
             carries: reading.texts(&section, "carries"),
@@ -309,6 +318,12 @@ impl RulesetSource {
             contents,
         });
     }
+}
+
+/// One word, such as `"owner"`, or a list of words.
+fn read_access(reading: &mut Reading<'_>, section: &Section<'_, '_>, key: &str) -> Option<AccessSource> {
+    let at = reading.at(section.table.get(key)?);
+    Some(AccessSource { at, words: reading.word_or_words(section, key)? })
 }
 
 /// Where `deep = true` stands.

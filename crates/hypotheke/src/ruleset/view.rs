@@ -63,6 +63,8 @@ pub struct Ruleset {
     pub(crate) pack_kinds: Vec<u32>,
     /// Whether a container must be opened or is exclusive.
     pub(crate) has_doors: bool,
+    /// Whether it matters who acts even if there is one holder only: a list says who may.
+    pub(crate) has_access_lists: bool,
     pub(super) containers: Vec<ContainerDef>,
     pub(super) container_index: FxHashMap<Box<str>, ContainerDefId>,
     pub(super) holders: Vec<HolderDef>,

@@ -292,7 +292,7 @@ impl<'p> Player<'p> {
             // revision.
             resolved if let Some(sent) = sent => {
                 let resolved = resolved.ok();
-                let step = StepAudit::before(world);
+                let step = resolved.as_ref().map(|it| StepAudit::before(world, it)).unwrap_or_default();
                 match world.take_request(&sent.request(), &self.departures, RequestLimits::NONE) {
                     Taken::Applied { outcome, repeated: again } => {
                         repeated = again;
@@ -308,7 +308,7 @@ impl<'p> Player<'p> {
                 }
             }
             Ok(resolved) => {
-                let step = StepAudit::before(world);
+                let step = StepAudit::before(world, &resolved);
                 match world.perform(&resolved) {
                     Ok(outcome) => {
                         broken = step.check(world, &resolved);
@@ -317,7 +317,10 @@ impl<'p> Player<'p> {
                     Err(refusal) => Played::Refused(refusal, Some(Box::new(resolved))),
                 }
             }
-            Err(error) => Played::Unresolved(error),
+            Err(error) => match error.refusal() {
+                Some(refusal) => Played::Refused(refusal, None),
+                None => Played::Unresolved(error),
+            },
         };
         if !world.departed().is_empty() {
             self.departures.extend(world.departed().iter().cloned());

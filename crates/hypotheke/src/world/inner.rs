@@ -180,6 +180,11 @@ impl World {
         &self.holders[holder as usize].name
     }
 
+    /// The groups of a holder.
+    pub(crate) fn groups_of(&self, holder: u32) -> &[Box<str>] {
+        self.rules.holders().get(self.def_of_holder(holder)).map_or(&[], |def| &def.groups)
+    }
+
     /// Which of the ruleset's holders one is.
     pub(crate) fn def_of_holder(&self, holder: u32) -> usize {
         self.holders[holder as usize].def as usize

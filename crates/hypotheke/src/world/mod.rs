@@ -22,6 +22,7 @@ mod hash;
 mod history;
 mod index;
 mod inner;
+mod owners;
 mod path;
 mod per_kind;
 mod read;
@@ -53,6 +54,7 @@ pub use event::{Event, PackContents, StackClass, StackLocation};
 pub(crate) use ground::Ground;
 use history::History;
 use index::Index;
+use owners::HolderNames;
 pub use path::{Place, UnknownPlace};
 pub(crate) use per_kind::PerKind;
 #[cfg(test)]
@@ -62,7 +64,7 @@ pub use view::{SlotView, StackView};
 
 use crate::id::{ContainerId, DepartureId, KindId};
 use crate::moment::{Moment, Now};
-use crate::ruleset::{FilterId, Ruleset};
+use crate::ruleset::{Border, FilterId, Ruleset};
 use crate::snapshot::Orphan;
 use crate::snapshot::RequestWindow;
 
@@ -113,6 +115,7 @@ pub struct World {
     bound: u32,
     container_names: FxHashMap<Box<str>, u32>,
     holder_names: FxHashMap<Box<str>, u32>,
+    known_holders: HolderNames,
     pub(crate) ground: Ground,
     pub(crate) classes: ClassTable,
     /// The weight of all that there is, in thousandths. As long as this fits its type, no sum
@@ -174,9 +177,16 @@ pub(crate) struct ContainerState {
     came_before: Vec<Moment>,
     pub(crate) def: u32,
     presence: Presence,
+    /// Who may put in, take out and open, as in its definition.
+    pub(crate) borders: [Border; 3],
+    /// Anyone may do all of it.
+    for_anyone: bool,
+    /// The owner may do all of it.
+    for_owner: bool,
+    /// The number of its owner's name, or `NONE`: of the holder that carries it, or of the owner of
+    /// a container in the world.
+    pub(crate) owner: u32,
     /// As in its definition, side by side with what else operations read.
-    pub(crate) put: bool,
-    pub(crate) take: bool,
     pub(crate) must_open: bool,
     pub(crate) exclusive: bool,
     /// Its filter checks everything that enters at any depth.
@@ -240,6 +250,8 @@ struct HolderState {
     is_there: bool,
     /// The container of one slot, without rules, that is its hand.
     hand: u32,
+    /// The number of its name among those of all holders that the world has known.
+    name_number: u32,
     /// When it came into the world, among all that did.
     came: u64,
     containers: Vec<u32>,

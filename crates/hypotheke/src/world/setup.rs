@@ -9,13 +9,13 @@ use super::history::History;
 use super::index::Index;
 use super::stack_ids::KnownIds;
 use super::{
-    Cell, ClassTable, ContainerState, Counts, GROUND, Ground, HolderState, KindTotals, NONE, Origin, PerKind, Presence,
-    Spare, Spot, World,
+    Cell, ClassTable, ContainerState, Counts, GROUND, Ground, HolderNames, HolderState, KindTotals, NONE, Origin,
+    PerKind, Presence, Spare, Spot, World,
 };
 use crate::id::{ContainerDefId, ContainerId, KindId, StackId};
 use crate::moment::{Moment, Now};
 use crate::narrow;
-use crate::ruleset::{FilterId, Ruleset};
+use crate::ruleset::{Border, ContainerDef, FilterId, Right, Ruleset};
 use crate::snapshot::RequestWindow;
 
 fn small(index: usize) -> u32 {
@@ -97,10 +97,13 @@ impl World {
             orphans: Vec::new(),
             container_names: FxHashMap::default(),
             holder_names: FxHashMap::default(),
+            known_holders: HolderNames::default(),
             rules: Arc::clone(rules),
         };
         let ground = world.bring_state(GROUND, NONE, 0);
         (ground.name, ground.presence) = ("ground".into(), Presence::Lasting);
+        // It has no border.
+        ground.set_borders([Border::Surrounding; 3]);
         world.container_names.insert("ground".into(), GROUND);
         world
     }
@@ -109,8 +112,16 @@ impl World {
     pub(crate) fn bring_container(&mut self, index: u32, name: &str, def: u32, slots: u32, holder: Option<u32>) {
         let came = self.next_to_come();
         let holder_has_caps = holder.is_some_and(|holder| !self.caps_of_holder(holder).is_empty());
+        let owner = match holder {
+            Some(holder) => Some(self.name_number(holder)),
+            None => {
+                let owner = self.rules.containers().get(def as usize).and_then(ContainerDef::owner);
+                owner.map(|owner| self.known_holders.number(owner))
+            }
+        };
         let state = self.bring_state(index, def, slots);
         (state.name, state.presence, state.came) = (name.into(), Presence::Lasting, came);
+        state.belong_to(owner.unwrap_or(NONE));
         state.holder = holder.unwrap_or(NONE);
         state.has_caps |= holder_has_caps;
         self.container_names.insert(name.into(), index);
@@ -124,12 +135,14 @@ impl World {
     pub(crate) fn bring_holder(&mut self, index: u32, name: &str, def: u32) {
         let came = self.next_to_come();
         let again = self.holders.get(index as usize).map(|gone| gone.generation + 1);
+        let name_number = self.known_holders.number(name);
         let state = HolderState {
             name: name.into(),
             def,
             since: self.now.moment(),
             generation: again.unwrap_or(0),
             is_there: true,
+            name_number,
             came,
             containers: Vec::new(),
             hand: NONE,
@@ -150,7 +163,10 @@ impl World {
     /// A hand is a container of one slot without any rules, which no path and no filter can name.
     pub(crate) fn bring_hand(&mut self, index: u32, holder: u32) {
         let name = format!("{}.hand", self.holders[holder as usize].name);
+        let owner = self.name_number(holder);
         let state = self.bring_state(index, NONE, 1);
+        state.set_borders([Border::Owner; 3]);
+        state.belong_to(owner);
         (state.name, state.presence, state.holder) = (name.into(), Presence::Lasting, holder);
         self.holders[holder as usize].hand = index;
     }
@@ -352,7 +368,7 @@ impl ContainerState {
     pub(crate) fn new(rules: &Ruleset, def: u32, slots: u32) -> ContainerState {
         // The ground has no definition and no rules.
         let rule = rules.containers().get(def as usize);
-        ContainerState {
+        let mut state = ContainerState {
             name: "".into(),
             def,
             since: Moment::NEVER,
@@ -369,8 +385,10 @@ impl ContainerState {
             stack_limit: rule.map_or(u32::MAX, |def| def.stack_limit),
             weight_cap: rule.map_or(i64::MAX, |def| def.weight_cap),
             admits: rule.and_then(|def| def.admits),
-            put: rule.is_none_or(|def| def.put),
-            take: rule.is_none_or(|def| def.take),
+            borders: [Border::Anyone; 3],
+            for_anyone: true,
+            for_owner: true,
+            owner: NONE,
             must_open: rule.is_some_and(|def| def.must_open),
             exclusive: rule.is_some_and(|def| def.exclusive),
             reserved_first: rule.is_some_and(|def| def.reserved_first),
@@ -381,7 +399,11 @@ impl ContainerState {
             weight: 0,
             hash: 0,
             index: Index::new(rule.map_or(slots, |def| def.bounds.1)),
+        };
+        if let Some(def) = rule {
+            state.set_borders(Right::ALL.map(|right| def.access(right).border()));
         }
+        state
     }
 }
 

@@ -80,7 +80,8 @@ fn compare_tightened(rules: &Rules, draws: &[Draw], tighter: Option<&Rules>) -> 
         if expected.is_err() && draw.kind % 5 == 0 {
             remedies::follow(&engine, rules, &request);
         }
-        let (step, operation) = (StepAudit::before(&engine.world), engine.operation(&request));
+        let operation = engine.operation(&request);
+        let step = StepAudit::before(&engine.world, &operation);
         let found = engine.perform(&request);
         assert_eq!(step.check(&engine.world, &operation), vec![], "{request:?}");
         assert_eq!(found, expected, "{request:?}\n{}\nbefore: {before:#?}", rules_text(rules));

@@ -2,12 +2,12 @@
 //! that its remedy names is changed, and the operation is applied.
 
 use std::cell::RefCell;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
-use hypotheke::{Action, Cause, HolderId, Operation, Place, World};
+use hypotheke::{Action, Cause, HolderId, Operation, Place, Right, World};
 
 use super::engine::Engine;
-use crate::model::{ContainerSpec, Request, Rules};
+use crate::model::{Access, ContainerSpec, Request, Rules};
 
 thread_local! {
     /// The number of times that each remedy was tested.
@@ -34,7 +34,7 @@ pub(super) fn follow(engine: &Engine, rules: &Rules, request: &Request) {
         return;
     }
     let mut changed = rules.clone();
-    if change(&engine.world, &mut changed, *cause).is_none() {
+    if change(&engine.world, &mut changed, *cause, engine.actor(request)).is_none() {
         return;
     }
     let mut engine = engine.copied();
@@ -48,6 +48,13 @@ pub(super) fn follow(engine: &Engine, rules: &Rules, request: &Request) {
             // That has reasons of its own.
             return;
         }
+    }
+    if matches!(cause, Cause::NotAllowed { .. }) {
+        // It carried no other reason, but there may be others.
+        let is_same = |cause: &Cause| engine.world.explain_cause(*cause) == explained;
+        assert!(!engine.causes(request).iter().any(is_same), "{explained}: {remedy:?} does not help\n{request:?}");
+        TRIED.with_borrow_mut(|tried| *tried.entry(cause.reason().code()).or_insert(0) += 1);
+        return;
     }
     let answer = engine.perform(request);
     assert!(answer.is_ok(), "{explained}: {remedy:?} does not help: {answer:?}\n{request:?}");
@@ -68,7 +75,7 @@ fn holder(world: &World, place: Place) -> Option<usize> {
 }
 
 /// Does as the remedy says; `None` if it says something else than to change a rule.
-fn change(world: &World, rules: &mut Rules, cause: Cause) -> Option<()> {
+fn change(world: &World, rules: &mut Rules, cause: Cause, actor: Option<HolderId>) -> Option<()> {
     let small = |count: u64| u32::try_from(count).expect("few");
     match cause {
         Cause::WeightCap { of, would, .. } => {
@@ -98,8 +105,24 @@ fn change(world: &World, rules: &mut Rules, cause: Cause) -> Option<()> {
                 spec.ruled.get_mut(slot).into_iter().for_each(|rule| rule.limit = rule.limit.map(|it| it.max(would)));
             }
         }
-        Cause::NoPut(of) => container(world, rules, of)?.put = true,
-        Cause::NoTake(of) => container(world, rules, of)?.take = true,
+        Cause::NoPut(of) => container(world, rules, of)?.put = Access::Anyone,
+        Cause::NoTake(of) => container(world, rules, of)?.take = Access::Anyone,
+        Cause::NotAllowed { at, right } => {
+            let actor: usize = world.holder_name(actor?)[1..].parse().ok()?;
+            let spec = container(world, rules, at)?;
+            let who = match right {
+                Right::Put => &mut spec.put,
+                Right::Take => &mut spec.take,
+                Right::Open => &mut spec.open,
+            };
+            match who {
+                Access::Listed { holders, .. } => _ = holders.insert(actor),
+                who => {
+                    let (holders, groups) = (BTreeSet::from([actor]), BTreeSet::new());
+                    *who = Access::Listed { owner: false, holders, groups };
+                }
+            }
+        }
         Cause::NotOpen(_) | Cause::InUse { .. } => {}
         Cause::TooDeep { would, .. } => rules.nesting = i64::from(would),
         Cause::Protected(_) => rules.kinds.iter_mut().for_each(|kind| kind.is_protected = false),

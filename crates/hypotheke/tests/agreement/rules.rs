@@ -6,7 +6,7 @@ use std::fmt::Write;
 use hypotheke::Decimal;
 use proptest::prelude::*;
 
-use crate::model::{Caps, ContainerSpec, FilterSpec, KindSpec, Names, Rules, SlotSpec, Try};
+use crate::model::{Access, Caps, ContainerSpec, FilterSpec, KindSpec, Names, Rules, SlotSpec, Try};
 
 pub(super) const TAGS: usize = 3;
 pub(super) const MARKS: usize = 2;
@@ -59,6 +59,40 @@ fn any_caps() -> impl Strategy<Value = Caps> {
     prop_oneof![2 => Just(vec![]), 1 => prop::collection::vec((any_filter(), 1u32..9), 1..3)]
 }
 
+/// `Around` stands for the default, until it is known which container it is.
+fn any_access() -> impl Strategy<Value = Access> {
+    let holders = || prop::collection::btree_set(0usize..2, 0..3);
+    let listed = (prop::bool::weighted(0.6), holders(), holders());
+    prop_oneof![
+        6 => Just(Access::Around),
+        1 => Just(Access::Anyone),
+        1 => Just(Access::Nobody),
+        2 => listed.prop_map(|(owner, holders, groups)| Access::Listed { owner, holders, groups }),
+    ]
+}
+
+/// With the holders and groups that there are, and the default of where it is.
+fn fitted(access: Access, holders: &[BTreeSet<usize>], default: &Access) -> Access {
+    match access {
+        Access::Around => default.clone(),
+        Access::Listed { owner, holders: mut names, mut groups } => {
+            names.retain(|holder| *holder < holders.len());
+            groups.retain(|group| holders.iter().any(|of| of.contains(group)));
+            let owner = owner || names.is_empty() && groups.is_empty();
+            Access::Listed { owner, holders: names, groups }
+        }
+        access => access,
+    }
+}
+
+fn fit(container: &mut ContainerSpec, holders: &[BTreeSet<usize>], default: &Access) {
+    let ContainerSpec { put, take, open, owner, .. } = container;
+    for access in [put, take, open] {
+        *access = fitted(std::mem::replace(access, Access::Around), holders, default);
+    }
+    *owner = owner.filter(|owner| *owner < holders.len());
+}
+
 fn any_container() -> impl Strategy<Value = ContainerSpec> {
     let ruled = (sometimes(any_filter()), sometimes(1u32..6), prop::bool::weighted(0.8));
     let slots = prop_oneof![6 => 1usize..6, 1 => 63usize..66, 1 => 100usize..140];
@@ -67,7 +101,8 @@ fn any_container() -> impl Strategy<Value = ContainerSpec> {
         sometimes(1u32..8),
         sometimes(0i64..30_000),
     );
-    let border = (any::<bool>(), prop::bool::weighted(0.85), prop::bool::weighted(0.85), prop::bool::weighted(0.4));
+    let who = (any_access(), any_access(), any_access(), sometimes(0usize..2));
+    let border = (any::<bool>(), who, prop::bool::weighted(0.4));
     let tries = prop::sample::subsequence(vec![Try::Place, Try::Merge, Try::Swap], 0..=3).prop_shuffle();
     let on_put = prop_oneof![2 => Just(vec![Try::Place, Try::Merge, Try::Swap]), 1 => tries];
     let sizes = sometimes((0usize..3, 0usize..4));
@@ -79,7 +114,7 @@ fn any_container() -> impl Strategy<Value = ContainerSpec> {
             slots,
             (ruled, limit, cap),
             filter,
-            (worn, put, take, deep),
+            (worn, (put, take, open, owner), deep),
             caps,
             (ejects_unfit, on_put, reserved_first, (must_open, exclusive, sizes)),
         )| {
@@ -107,6 +142,8 @@ fn any_container() -> impl Strategy<Value = ContainerSpec> {
                 holder: None,
                 put,
                 take,
+                open,
+                owner,
                 caps,
                 on_put,
                 reserved_first,
@@ -118,12 +155,13 @@ fn any_container() -> impl Strategy<Value = ContainerSpec> {
     )
 }
 
-/// Weight cap and caps, shortcuts, and containers.
-type HolderParts = ((Option<i64>, Caps), (usize, bool), Vec<ContainerSpec>);
+/// Weight cap and caps, shortcuts, groups, and containers.
+type HolderParts = ((Option<i64>, Caps), (usize, bool), BTreeSet<usize>, Vec<ContainerSpec>);
 
 fn any_holder() -> impl Strategy<Value = HolderParts> {
     let bar = (0usize..4, any::<bool>());
-    ((sometimes(0i64..40_000), any_caps()), bar, prop::collection::vec(any_container(), 0..3))
+    let groups = prop::collection::btree_set(0usize..2, 0..3);
+    ((sometimes(0i64..40_000), any_caps()), bar, groups, prop::collection::vec(any_container(), 0..3))
 }
 
 pub(super) fn names_of(kinds: usize, holders: usize, containers: usize) -> Names {
@@ -141,11 +179,21 @@ pub(crate) fn any_rules() -> impl Strategy<Value = Rules> {
         for pack in &mut packs {
             pack.worn = false;
         }
-        let (mut caps, mut bars) = (Vec::new(), Vec::new());
-        for (holder, (cap, bar, carried)) in holders.into_iter().enumerate() {
+        let (mut caps, mut bars, mut groups) = (Vec::new(), Vec::new(), Vec::new());
+        for (holder, (cap, bar, of, carried)) in holders.into_iter().enumerate() {
+            groups.push(of);
             caps.push(cap);
             bars.push(bar);
             containers.extend(carried.into_iter().map(|container| ContainerSpec { holder: Some(holder), ..container }));
+        }
+        for container in &mut containers {
+            let default = container.holder.map_or(Access::Anyone, |_| Access::owner());
+            fit(container, &groups, &default);
+            container.owner = container.owner.filter(|_| container.holder.is_none());
+        }
+        for pack in &mut packs {
+            fit(pack, &groups, &Access::Around);
+            pack.owner = None;
         }
         let names = names_of(kinds.len(), bars.len(), containers.len());
         Rules {
@@ -153,6 +201,7 @@ pub(crate) fn any_rules() -> impl Strategy<Value = Rules> {
             containers,
             packs,
             holders: caps,
+            groups,
             bars,
             ground_limit: ground.map(|limit| limit + 1),
             nesting,
@@ -297,7 +346,11 @@ pub(crate) fn rules_text(rules: &Rules) -> String {
             let _ = writeln!(text, "admits = \"{}\"", filter_text(filter));
         }
         let slots: Vec<String> = container.ruled.iter().map(slot_text).collect();
-        let _ = writeln!(text, "slot = [{}]\nput = {}\ntake = {}", slots.join(", "), container.put, container.take);
+        let _ = writeln!(text, "slot = [{}]", slots.join(", "));
+        for (key, access) in [("put-by", &container.put), ("take-by", &container.take), ("open-by", &container.open)] {
+            text.extend(access_text(access).map(|who| format!("{key} = {who}\n")));
+        }
+        text.extend(container.owner.map(|owner| format!("owner = \"h{owner}\"\n")));
         let _ = writeln!(text, "caps = [{}]", caps_text(&container.caps));
     }
     // A kind may need only slots that some container has.
@@ -308,6 +361,8 @@ pub(crate) fn rules_text(rules: &Rules) -> String {
             (0..rules.containers.len()).filter(|&container| rules.containers[container].holder == Some(index));
         let names: Vec<String> = carried.map(|container| format!("\"c{container}\"")).collect();
         let _ = writeln!(text, "[holder.h{index}]\ncarries = [{}]\ncaps = [{}]", names.join(", "), caps_text(caps));
+        let groups: Vec<String> = rules.groups[index].iter().map(|group| format!("\"g{group}\"")).collect();
+        let _ = writeln!(text, "groups = [{}]", groups.join(", "));
         if let Some(cap) = cap {
             let _ = writeln!(text, "weight-cap = {}", decimal(*cap));
         }
@@ -318,6 +373,21 @@ pub(crate) fn rules_text(rules: &Rules) -> String {
         }
     }
     text
+}
+
+/// None where the inside of a pack says nothing.
+fn access_text(access: &Access) -> Option<String> {
+    let words = match access {
+        Access::Around => return None,
+        Access::Anyone => return Some("\"anyone\"".to_owned()),
+        Access::Nobody => vec!["\"nobody\"".to_owned()],
+        Access::Listed { owner, holders, groups } => {
+            let holders = holders.iter().map(|holder| format!("\"h{holder}\""));
+            let groups = groups.iter().map(|group| format!("\"g{group}\""));
+            owner.then(|| "\"owner\"".to_owned()).into_iter().chain(holders).chain(groups).collect()
+        }
+    };
+    Some(format!("[{}]", words.join(", ")))
 }
 
 fn caps_text(caps: &Caps) -> String {

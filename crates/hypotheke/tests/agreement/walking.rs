@@ -9,7 +9,7 @@ use hypotheke::explore::{ClaimsFile, Exploration, Walks};
 use hypotheke::text::Source;
 
 use super::rules::{names_of, rules_text};
-use crate::model::{ContainerSpec, Fault, FilterSpec, KindSpec, Rules, SlotSpec, Try, with_fault};
+use crate::model::{Access, ContainerSpec, Fault, FilterSpec, KindSpec, Rules, SlotSpec, Try, with_fault};
 use crate::names::Plain;
 
 fn kind(weight: i64, limit: u32, tags: &[usize]) -> KindSpec {
@@ -34,6 +34,12 @@ fn container(slots: usize) -> ContainerSpec {
     }
 }
 
+/// What a pack says where it says nothing of its own.
+fn pack(slots: usize) -> ContainerSpec {
+    let around = || Access::Around;
+    ContainerSpec { put: around(), take: around(), open: around(), ..container(slots) }
+}
+
 fn slot(name: usize, filter: Option<FilterSpec>, limit: Option<u32>) -> SlotSpec {
     SlotSpec { name: Some(name), filter, limit }
 }
@@ -49,7 +55,14 @@ fn rules() -> Rules {
         KindSpec { needs: BTreeSet::from([0, 1]), ..kind(2_100, 1, &[1]) },
         kind(1, 7, &[1]),
     ];
-    let holder = |index, spec: ContainerSpec| ContainerSpec { holder: Some(index), ..spec };
+    let owner = Access::owner;
+    let holder = |index, spec: ContainerSpec| ContainerSpec {
+        holder: Some(index),
+        put: owner(),
+        take: owner(),
+        open: owner(),
+        ..spec
+    };
     let hands = vec![slot(0, Some(tag(1)), None), slot(1, Some(tag(1)), None), slot(2, Some(tag(2)), None)];
     let containers = vec![
         ContainerSpec { bounds: (1, 6), limit: Some(3), cap: Some(9_000), ..container(4) },
@@ -63,18 +76,26 @@ fn rules() -> Rules {
         ContainerSpec { filter: not(tag(1)), deep: true, limit: Some(3), ..container(2) },
         ContainerSpec { filter: not(FilterSpec::Mark(0)), ejects_unfit: true, ..container(2) },
         ContainerSpec { must_open: true, exclusive: true, ..container(2) },
-        ContainerSpec { take: false, ..container(1) },
+        ContainerSpec { take: Access::Nobody, ..container(1) },
+        ContainerSpec {
+            put: Access::Listed { owner: true, holders: BTreeSet::new(), groups: BTreeSet::from([0]) },
+            take: Access::owner(),
+            owner: Some(1),
+            ..container(2)
+        },
         holder(0, ContainerSpec { limit: Some(3), ..container(2) }),
         holder(0, ContainerSpec { worn: true, ruled: hands, ..container(3) }),
         holder(1, ContainerSpec { cap: Some(2_000), limit: Some(3), ..container(2) }),
     ];
+    let for_first = Access::Listed { owner: false, holders: BTreeSet::from([0]), groups: BTreeSet::new() };
     let names = names_of(kinds.len(), 2, containers.len());
     Rules {
         names,
         kinds,
         containers,
-        packs: vec![container(2), container(1)],
+        packs: vec![ContainerSpec { take: for_first, ..pack(2) }, pack(1)],
         holders: vec![(Some(7_000), Vec::new()), (None, Vec::new())],
+        groups: vec![BTreeSet::from([0]), BTreeSet::new()],
         bars: vec![(2, true), (0, false)],
         ground_limit: Some(4),
         nesting: 2,

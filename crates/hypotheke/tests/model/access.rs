@@ -81,11 +81,12 @@ impl Model {
     pub(super) fn open(&mut self, holder: Option<usize>, at: &At) -> Result<u64, No> {
         let (Some(holder), At::Container(at)) = (holder, at) else { return Err(no("unknown")) };
         let owner = self.state.owner(at);
-        if self.is_own(holder, at) || self.has_open(holder, owner) {
+        let may = self.may_open(Some(at));
+        if self.is_own(holder, at) && may || self.has_open(holder, owner) {
             return Ok(0);
         }
         let around = at.chain().get(1).is_some_and(|around| !around.is_hand() && self.is_shut(holder, around));
-        let reasons = [("not-open", around), ("in-use", self.is_used(holder, at))];
+        let reasons = [("not-open", around), ("in-use", self.is_used(holder, at)), ("not-allowed", !may)];
         let reasons: Vec<No> =
             reasons.into_iter().filter(|(_, stands)| *stands).map(|(reason, _)| no(reason)).collect();
         if !reasons.is_empty() {

@@ -109,11 +109,14 @@ impl Model {
         let mut laid = Vec::new();
         let mut left = stack.count;
         for place in places {
-            while left > 0 {
+            while left > 0 && self.may_leave(Some(at), Some(&place)) {
                 let Some(place) = self.place_for_one(&one, Some(&cell), &At::Container(place.clone())) else { break };
                 self.lay_one(place, &one, &mut laid);
                 left -= 1;
             }
+        }
+        if left > 0 && !self.may_leave(Some(at), None) {
+            return Err(no("not-allowed"));
         }
         let keeps = stack.all().into_iter().any(|stack| self.rules.kinds[stack.kind].is_protected);
         let landing = self.landing_room(stack, left);

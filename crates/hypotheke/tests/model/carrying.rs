@@ -1,5 +1,6 @@
 //! Taking stacks from somewhere and laying them somewhere else.
 
+use super::allowed::{Right, Said};
 use super::faults::Fault;
 use super::reasons::Portion;
 use super::state::{At, Cell, Inside, Stack};
@@ -26,7 +27,12 @@ impl Model {
                 let carried = self.rules.carried(*holder).into_iter();
                 let worn = carried.filter(|&index| self.rules.containers[index].worn).map(Inside::container);
                 let worn: Vec<Inside> = worn.filter(|at| self.is_reachable(at)).collect();
-                self.targets(from).into_iter().chain(worn).flat_map(|at| in_container(&at)).collect()
+                let to = match going {
+                    Going::To(At::Slot(at, _) | At::Container(at)) => Some(at),
+                    _ => None,
+                };
+                let all = self.targets(from).into_iter().chain(worn);
+                all.filter(|at| self.may_leave(Some(at), to)).flat_map(|at| in_container(&at)).collect()
             }
             At::Ground => self.state.ground.iter().map(|(stack, _)| Cell::Ground(stack.id)).collect(),
             At::OnGround(id) if self.state.ground.iter().any(|(stack, _)| stack.id == *id) => vec![Cell::Ground(*id)],
@@ -47,11 +53,16 @@ impl Model {
 
     pub(super) fn all_stuck(&self, cell: &Cell, stack: &Stack, going: &Going) -> Vec<No> {
         let keeps = |stack: &Stack| self.rules.kinds[stack.kind].is_protected;
-        let (kept, other) = match going {
-            Going::Nowhere => (false, None),
+        let (kept, other): (bool, Vec<No>) = match going {
+            Going::Nowhere => (false, Vec::new()),
             Going::Out => {
                 let full = stack.inside.iter().flatten().any(Option::is_some) && !Fault::FullPackConsumed.is_on();
-                (keeps(stack), full.then(|| no("not-empty")))
+                let left = cell.container().map_or_else(Vec::new, Inside::chain);
+                let closed = left.iter().any(|around| self.said(Right::Take, around) == Said::NobodyMay);
+                let no_take = closed && self.actor.is_some() && !Fault::BorderForgotten.is_on();
+                let others = (!self.may_leave(cell.container(), None)).then(|| no("not-allowed"));
+                let found = [others, full.then(|| no("not-empty")), no_take.then(|| no("no-take"))];
+                (keeps(stack), found.into_iter().flatten().collect())
             }
             Going::To(to) => {
                 let to_container = match to {
@@ -62,9 +73,11 @@ impl Model {
                 let lands = to_ground && !Fault::KeptIsDropped.is_on() && !cell.is_on_ground();
                 let left = cell.container().map_or_else(Vec::new, Inside::chain).into_iter();
                 let mut left = left.filter(|around| !to_container.is_some_and(|to| to.is_within(around)));
-                let closed = left.any(|around| !self.state.spec(&self.rules, &around).take);
+                let closed = left.any(|around| self.said(Right::Take, &around) == Said::NobodyMay);
                 let no_take = closed && !Fault::BorderForgotten.is_on();
-                (lands && stack.all().into_iter().any(keeps), no_take.then(|| no("no-take")))
+                let others = (!self.may_leave(cell.container(), to_container)).then(|| no("not-allowed"));
+                let found = others.into_iter().chain(no_take.then(|| no("no-take"))).collect();
+                (lands && stack.all().into_iter().any(keeps), found)
             }
         };
         kept.then(|| no("protected")).into_iter().chain(other).collect()

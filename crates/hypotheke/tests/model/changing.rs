@@ -41,12 +41,13 @@ impl Model {
         let others = holder.map_or_else(Vec::new, |holder| self.all_targets(&At::Holder(holder)));
         let others = others.into_iter().filter(|other| !other.is_within(&outermost));
         let keeps = |stack: &Stack| self.rules.kinds[stack.kind].is_protected;
-        let may_land = inside.is_on_ground() || !stack.all().into_iter().any(keeps);
+        let may_land =
+            self.may_leave(Some(inside), None) && (inside.is_on_ground() || !stack.all().into_iter().any(keeps));
         let one = Stack { count: 1, ..stack.clone() };
         let mut laid = Vec::new();
         let mut left = stack.count;
         for other in others.collect::<Vec<_>>() {
-            while left > 0 {
+            while left > 0 && self.may_leave(Some(inside), Some(&other)) {
                 let Some(place) = self.place_for_one(&one, Some(cell), &At::Container(other.clone())) else { break };
                 self.lay_one(place, &one, &mut laid);
                 left -= 1;

@@ -45,10 +45,13 @@ pub(crate) enum Fault {
     UpToTakesOneLess,
     HandStaysBehind,
     DepartureArrivesTwice,
+    ActorIgnored,
+    TargetForAnyone,
+    OutermostAskedOnly,
 }
 
 impl Fault {
-    pub(crate) const ALL: [Fault; 40] = [
+    pub(crate) const ALL: [Fault; 43] = [
         Fault::SwapDuplicates,
         Fault::SwapFiltersOneSide,
         Fault::MergeLosesTheOverflow,
@@ -89,6 +92,9 @@ impl Fault {
         Fault::UpToTakesOneLess,
         Fault::HandStaysBehind,
         Fault::DepartureArrivesTwice,
+        Fault::ActorIgnored,
+        Fault::TargetForAnyone,
+        Fault::OutermostAskedOnly,
     ];
 
     pub(super) fn is_on(self) -> bool {

@@ -96,6 +96,10 @@ impl Model {
             (Try::Place, At::Slot(inside, slot)) => self.carry_to_empty(amount, &from, (inside, *slot), true),
             (Try::Merge, At::Slot(..)) => self.merge(amount, &from, to),
             (Try::Swap, At::Slot(inside, slot)) => {
+                let hand = Inside::hand(holder);
+                if self.state.slots(inside)[*slot].is_some() && !self.may_leave(Some(inside), Some(&hand)) {
+                    return Err(no("not-allowed"));
+                }
                 let count = i64::from(mine.count);
                 let requested = match amount {
                     Amount::All => count,

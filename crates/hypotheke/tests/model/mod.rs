@@ -3,6 +3,7 @@
 //! other.
 
 mod access;
+mod allowed;
 mod arranging;
 mod blocking;
 mod carrying;
@@ -20,6 +21,7 @@ mod wearing;
 
 use std::collections::{BTreeMap, BTreeSet};
 
+pub(crate) use allowed::Who as Access;
 use departures::Document;
 pub(crate) use departures::Who;
 pub(crate) use faults::{Fault, with_fault};
@@ -116,6 +118,7 @@ pub(crate) struct Model {
     caps_later: bool,
     /// The holder that acts.
     actor: Option<usize>,
+
     /// Only this number of the container's first slots takes items.
     staying: Option<(Inside, usize)>,
     /// The stack here leaves whole, and no longer blocks anything.
@@ -196,6 +199,15 @@ fn shortcuts_of(request: &Request) -> Option<usize> {
     }
 }
 
+/// The game's own.
+fn is_departure(request: &Request) -> bool {
+    match request {
+        Request::Depart(_) | Request::Arrive(_) => true,
+        Request::By(_, inner) => is_departure(inner),
+        _ => false,
+    }
+}
+
 fn actor(request: &Request) -> Option<usize> {
     match request {
         Request::By(holder, _) => Some(*holder),
@@ -213,6 +225,23 @@ fn actor(request: &Request) -> Option<usize> {
 }
 
 impl Request {
+    /// By a holder, unless it says who acts.
+    fn by_default(self, by: Option<usize>) -> Request {
+        let Some(holder) = by.filter(|_| actor(&self).is_none()) else { return self };
+        match self {
+            Request::Lift(_, part, from) => Request::Lift(by, part, from),
+            Request::Put(_, amount, to) => Request::Put(by, amount, to),
+            Request::Return(_, amount) => Request::Return(by, amount),
+            Request::Equip(_, amount, from) => Request::Equip(by, amount, from),
+            Request::Unequip(_, amount, from, to) => Request::Unequip(by, amount, from, to),
+            Request::Open(_, at) => Request::Open(by, at),
+            Request::Close(_, at) => Request::Close(by, at),
+            Request::Leave(_) => Request::Leave(by),
+            Request::Deposit(_, into) => Request::Deposit(by, into),
+            request => Request::By(holder, Box::new(request)),
+        }
+    }
+
     /// It names the holder that acts itself.
     pub(crate) fn is_of_holder(&self) -> bool {
         matches!(
@@ -273,6 +302,8 @@ impl Model {
         self.actor = actor(request);
         self.list.clear();
         let closed = self.actor.map_or_else(Vec::new, |actor| self.closed_if_there(actor, request));
+        let not_allowed = if self.is_meant(request) { self.not_allowed(request) } else { None };
+        let asked = self.clone();
         let mut answer = if !self.is_meant(request) { Err(no("unknown")) } else { self.answer(request) };
         // Not all have more to say than the reason itself.
         if let Err(no) = &answer
@@ -281,9 +312,17 @@ impl Model {
             self.list = vec![no.clone()];
         }
         let described_first = ["unknown", "bad-amount", "overflow"];
-        if !closed.is_empty() && !answer.as_ref().is_err_and(|no| described_first.contains(&no.reason)) {
-            // What would go in part, if it were open, has no reasons.
-            let list = if answer.is_ok() { Vec::new() } else { std::mem::take(&mut self.list) };
+        let is_described_first = answer.as_ref().is_err_and(|no| {
+            let reveals = not_allowed.is_some() && asked.would_reveal(request, no.reason);
+            described_first.contains(&no.reason) && !reveals
+        });
+        if (!closed.is_empty() || not_allowed.is_some()) && !is_described_first {
+            // What would go in part, if it were open, has no reasons. Who may not do it learns no others.
+            let list = match (&answer, not_allowed) {
+                (_, Some(no)) => vec![no],
+                (Ok(_), None) => Vec::new(),
+                (Err(_), None) => std::mem::take(&mut self.list),
+            };
             answer = Err(self.refuse(closed.into_iter().chain(list).collect(), 0));
         }
         self.list = in_order(std::mem::take(&mut self.list));
@@ -314,6 +353,10 @@ impl Model {
         let there = |at: &At| {
             self.is_place_there(at) && !matches!(at, At::Slot(inside, slot) if *slot >= self.state.slots(inside).len())
         };
+        let by_other = |holder| actor(request).is_some_and(|actor| actor != holder);
+        if shortcuts_of(request).is_some_and(by_other) || is_departure(request) && actor(request).is_some() {
+            return false;
+        }
         let holders = actor(request).into_iter().chain(shortcuts_of(request));
         named(request).into_iter().all(there)
             && !is_hand_misused(request)
@@ -385,9 +428,11 @@ impl Model {
             self.lost = self.absent().into_iter().collect();
         }
         self.lists += 1;
-        let perform = |(index, step)| {
+        // A step without an actor has that of the list.
+        let actor = self.actor;
+        let perform = |(index, step): (usize, &Request)| {
             let here = Some(index);
-            self.perform(step).map_err(|no| No { step: here, ..no })
+            self.perform(&step.clone().by_default(actor)).map_err(|no| No { step: here, ..no })
         };
         let counts = steps.iter().enumerate().map(perform).collect::<Result<Vec<u64>, No>>();
         self.lists -= 1;

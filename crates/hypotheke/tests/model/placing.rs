@@ -1,5 +1,6 @@
 //! What a place takes of a stack, one item after the other, and why not more.
 
+use super::allowed::{Right, Said};
 use super::faults::Fault;
 use super::reasons::in_order;
 use super::rules::{Caps, FilterSpec};
@@ -84,8 +85,11 @@ impl Model {
     pub(super) fn all_no_entry(&self, stack: &Stack, source: Option<&Cell>, at: &Inside) -> Vec<No> {
         let spec = |inside: &Inside| self.state.spec(&self.rules, inside);
         let entered = self.entered(source, at);
-        let border = source.is_some() && !Fault::BorderForgotten.is_on();
-        let closed = border && !self.going_back && entered.iter().any(|inside| !spec(inside).put);
+        // What the game creates crosses no border.
+        let border = (source.is_some() || self.actor.is_some()) && !Fault::BorderForgotten.is_on();
+        let says = |said| entered.iter().any(|inside| self.said(Right::Put, inside) == said);
+        let closed = border && !self.going_back && says(Said::NobodyMay);
+        let is_for_others = !self.going_back && !Fault::TargetForAnyone.is_on() && says(Said::OthersMay);
         let direct = source.and_then(Cell::container) != Some(at);
         let own = direct && !self.rules.admits(spec(at).filter.as_ref(), stack);
         let all_admitted = |inside: &Inside| {
@@ -94,7 +98,8 @@ impl Model {
         let deep = !Fault::DeepFilterForgotten.is_on()
             && entered.iter().any(|inside| spec(inside).deep && !all_admitted(inside));
         let refused = (own || deep).then(|| no("not-admitted"));
-        closed.then(|| no("no-put")).into_iter().chain(refused).collect()
+        let others = is_for_others.then(|| no("not-allowed"));
+        others.into_iter().chain(closed.then(|| no("no-put"))).chain(refused).collect()
     }
 
     /// A pack is not inside itself, and not deeper than allowed or before.

@@ -26,13 +26,14 @@ impl Portion {
     }
 }
 
-const ORDER: [&str; 20] = [
+const ORDER: [&str; 21] = [
     "stale",
     "unknown",
     "bad-amount",
     "overflow",
     "not-open",
     "in-use",
+    "not-allowed",
     "empty-source",
     "not-enough",
     "protected",
@@ -66,6 +67,11 @@ impl Model {
     /// Refuses for the first of some reasons, and remembers all of them.
     pub(super) fn refuse(&mut self, list: Vec<No>, max_amount: u64) -> No {
         self.list = in_order(list);
+        // Who may not do it learns nothing else.
+        if let Some(last) = self.list.iter().position(|no| no.reason == "not-allowed") {
+            self.list.truncate(last + 1);
+        }
+        let max_amount = if self.list.iter().any(|no| no.reason == "not-allowed") { 0 } else { max_amount };
         No { max_amount, ..self.list.first().expect("a reason").clone() }
     }
 
@@ -87,6 +93,10 @@ impl Model {
         // A pack itself does not say why.
         if let (At::Holder(_), Some(Cell::Slot(at, slot))) = (to, &portion.cell) {
             targets.retain(|target| *target != at.step(*slot));
+        }
+        let from = portion.cell.as_ref().and_then(Cell::container);
+        if matches!(to, At::Holder(_)) {
+            targets.retain(|target| self.may_enter(from, Some(target)));
         }
         let admits = |at: &&Inside| self.not_admitted(&portion.stack, portion.cell.as_ref(), at).is_none();
         targets.iter().find(admits).or(targets.first()).cloned()

@@ -2,6 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
+use super::allowed::Who as Access;
 use super::state::Stack;
 
 #[derive(Clone, Debug)]
@@ -53,8 +54,12 @@ pub(crate) struct ContainerSpec {
     pub(crate) ejects_unfit: bool,
     pub(crate) worn: bool,
     pub(crate) holder: Option<usize>,
-    pub(crate) put: bool,
-    pub(crate) take: bool,
+    /// Who may put in, take out and open.
+    pub(crate) put: Access,
+    pub(crate) take: Access,
+    pub(crate) open: Access,
+    /// Who owns it, if nobody carries it.
+    pub(crate) owner: Option<usize>,
     pub(crate) caps: Caps,
     pub(crate) on_put: Vec<Try>,
     /// Empty slots with a filter are filled before the others.
@@ -78,8 +83,10 @@ impl ContainerSpec {
             ejects_unfit: false,
             worn: false,
             holder: None,
-            put: true,
-            take: true,
+            put: Access::Anyone,
+            take: Access::Anyone,
+            open: Access::Anyone,
+            owner: None,
             caps: Vec::new(),
             on_put: Vec::new(),
             reserved_first: false,
@@ -99,6 +106,8 @@ pub(crate) struct Rules {
     pub(crate) packs: Vec<ContainerSpec>,
     /// Weight caps and caps by filter of holders.
     pub(crate) holders: Vec<(Option<i64>, Caps)>,
+    /// The groups of each holder.
+    pub(crate) groups: Vec<BTreeSet<usize>>,
     /// How many shortcuts each holder has, and whether they are cleared when nothing is left.
     pub(crate) bars: Vec<(usize, bool)>,
     /// The maximum number of stacks on the ground.

@@ -60,6 +60,8 @@ impl Model {
             .collect();
         let is_worn = slots.iter().any(|(at, slot)| cell == Cell::Slot(at.clone(), *slot));
         slots.retain(|(at, slot)| cell != Cell::Slot(at.clone(), *slot));
+        // Those that the actor may not use are not among the places.
+        slots.retain(|(at, _)| self.may_from_to(&Some(inside.clone()), &Some(at.clone()), false));
         let admitting: Vec<&(Inside, usize)> =
             slots.iter().filter(|(at, slot)| self.may_lie(&one, &cell, at, *slot)).collect();
         let fitting: Vec<&(Inside, usize)> =

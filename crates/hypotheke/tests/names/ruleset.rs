@@ -4,11 +4,11 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use hypotheke::{
-    Cap, Comparison, ContainerDef, Decimal, DepletedShortcut, Filter, Kind, Literal, PropertyValue, PutMode, Ruleset,
-    WhenUnfit, World,
+    Cap, Comparison, ContainerDef, Decimal, DepletedShortcut, Filter, Kind, Literal, PropertyValue, PutMode, Right,
+    Ruleset, WhenUnfit, World,
 };
 
-use crate::model::{Caps, ContainerSpec, FilterSpec, KindSpec, Names, Rules, SlotSpec, Try};
+use crate::model::{Access, Caps, ContainerSpec, FilterSpec, KindSpec, Names, Rules, SlotSpec, Try};
 
 struct Reader<'r> {
     rules: &'r Ruleset,
@@ -17,6 +17,7 @@ struct Reader<'r> {
     /// Values of properties that are texts stand for themselves, as numbers.
     texts: Vec<String>,
     packs: Vec<String>,
+    groups: Vec<String>,
 }
 
 /// All but what the model knows nothing of: attributes, encumbrance, requests.
@@ -47,13 +48,27 @@ pub(crate) fn rules_of(rules: &Arc<Ruleset>) -> Rules {
     };
     let brought = rules.kinds().filter_map(Kind::pack).map(|def| def.id().to_owned()).collect::<BTreeSet<_>>();
     let tags = rules.tags().iter().map(|tag| tag.name().to_owned()).collect();
-    let mut reader = Reader { rules, names, tags, texts: Vec::new(), packs: brought.into_iter().collect() };
+    let groups: Vec<String> =
+        sorted(&mut rules.holders().iter().flat_map(hypotheke::HolderDef::groups).map(str::to_owned));
+    let groups_of = |holder: &hypotheke::HolderDef| -> BTreeSet<usize> {
+        holder.groups().map(|group| Names::find(&groups, group).expect("a group")).collect()
+    };
+    let groups_of_all = rules.holders().iter().map(groups_of).collect();
+    let packs = brought.into_iter().collect();
+    let mut reader = Reader { rules, names, tags, texts: Vec::new(), packs, groups };
     let kinds = reader.names.kinds.clone().iter().map(|id| reader.kind(kind(id))).collect();
     let holder_of = |id: &hypotheke::ContainerId| {
         let holder = world.carrier(*id)?;
         world.holders().position(|known| known == holder)
     };
-    let containers = containers.iter().map(|id| reader.container(def(id), holder_of(id))).collect();
+    let owner = |id: &hypotheke::ContainerId| {
+        let owner = def(id).owner()?;
+        rules.holders().iter().position(|holder| holder.id() == owner)
+    };
+    let containers = containers
+        .iter()
+        .map(|id| ContainerSpec { owner: owner(id), ..reader.container(def(id), holder_of(id)) })
+        .collect();
     let pack = |id: &String| rules.containers().iter().find(|def| def.id() == id).expect("a container");
     let packs = reader.packs.clone().iter().map(|id| reader.container(pack(id), None)).collect();
     let caps = rules
@@ -69,6 +84,7 @@ pub(crate) fn rules_of(rules: &Arc<Ruleset>) -> Rules {
         containers,
         packs,
         holders,
+        groups: groups_of_all,
         bars: rules.holders().iter().map(bar).collect(),
         ground_limit: rules.ground_limit().map(|limit| limit as usize),
         nesting: i64::from(rules.nesting()),
@@ -139,14 +155,33 @@ impl Reader<'_> {
             ejects_unfit: def.when_unfit() == WhenUnfit::Eject,
             worn: def.is_worn(),
             holder,
-            put: def.may_put(),
-            take: def.may_take(),
+            put: self.access(def.access(Right::Put)),
+            take: self.access(def.access(Right::Take)),
+            open: self.access(def.access(Right::Open)),
+            owner: None,
             caps: self.caps(def.caps()),
             on_put: def.on_put().iter().map(way).collect(),
             reserved_first: def.is_reserved_first(),
             must_open: def.must_be_opened(),
             exclusive: def.is_exclusive(),
             bounds: (at_min as usize, most as usize),
+        }
+    }
+
+    fn access(&self, access: &hypotheke::Access) -> Access {
+        match access {
+            hypotheke::Access::Anyone => Access::Anyone,
+            hypotheke::Access::Nobody => Access::Nobody,
+            hypotheke::Access::Surrounding => Access::Around,
+            hypotheke::Access::Listed(list) => Access::Listed {
+                owner: list.owner,
+                holders: list
+                    .holders
+                    .iter()
+                    .map(|name| Names::find(&self.names.holders, name).expect("a holder"))
+                    .collect(),
+                groups: list.groups.iter().map(|name| Names::find(&self.groups, name).expect("a group")).collect(),
+            },
         }
     }
 

@@ -2,7 +2,7 @@
 
 use crate::id::KindId;
 use crate::quantity::Decimal;
-use crate::ruleset::Cap;
+use crate::ruleset::{Access, Cap, Right};
 use crate::world::{Bearer, Event, GROUND, StackLocation, World};
 
 /// The checks of the latest operation, each as a sentence.
@@ -94,8 +94,8 @@ fn container_asks(world: &World, container: u32, kind: &str, to: &StackLocation,
             ));
         }
     }
-    if !def.may_take() {
-        found.push(format!("{name} has `take = false`, so no stack can be removed"));
+    if *def.access(Right::Take) == Access::Nobody {
+        found.push(format!("{name} has `take-by = \"nobody\"`, so no stack can be removed"));
     }
     if let Some(cap) = def.weight_cap() {
         found.push(weighs(world, &name, world.container_weight(world.container_id(container)), cap));

@@ -574,6 +574,8 @@ impl Names<'_> {
         scope.faults.clone_from(&play.faults);
         scope.has_verbs = play.verbs.is_some();
         scope.has_doors = rules.has_doors;
+        // What one holder carries is not for the others.
+        scope.actors_matter = rules.has_doors || rules.has_access_lists || world.holders().count() > 1;
         (scope.amounts, scope.whole_places) = (play.amounts, play.whole_places);
         for (word, value) in &play.values {
             match rules.find_property(word.as_str()) {

@@ -104,14 +104,23 @@ impl Moves {
     }
 
     /// Lets each of those who may perform them perform the operations that were listed last.
-    fn perform_by(&mut self, world: &World, start: usize, performers: &[Option<HolderId>]) {
+    fn perform_by(&mut self, scope: &Scope, world: &World, start: usize, performers: &[Option<HolderId>]) {
         if performers == [None] {
             return;
         }
-        let listed: Vec<Operation> = (start..self.steps.len()).filter_map(|nth| self.operation(world, nth)).collect();
-        self.steps.truncate(start);
-        for &actor in performers {
-            listed.iter().for_each(|operation| self.push(Operation { actor, ..operation.clone() }));
+        let listed = self.steps.split_off(start);
+        for step in listed {
+            let operation = match step {
+                Step::Other(other) => self.others.get(other as usize).cloned(),
+                step => step.operation(world),
+            };
+            let Some(operation) = operation else { continue };
+            match scope.who_matters(world, &operation, performers) {
+                [None] => self.steps.push(step),
+                performers => {
+                    performers.iter().for_each(|&actor| self.push(Operation { actor, ..operation.clone() }));
+                }
+            }
         }
     }
 }
@@ -154,7 +163,7 @@ impl Scope {
             self.between_slots(world, places, moves);
             self.with_the_ground(world, places, moves);
             self.onto_itself(places, moves);
-            moves.perform_by(world, 0, &self.performers());
+            moves.perform_by(self, world, 0, &self.performers());
             self.others(world, places, moves);
         });
     }
@@ -194,12 +203,12 @@ impl Scope {
             self.of_whole_places(world, places, moves);
         }
         self.order(places, moves);
-        moves.perform_by(world, start, &self.performers());
+        moves.perform_by(self, world, start, &self.performers());
         let start = moves.steps.len();
         self.variants(world, places, moves);
         self.sizes(world, places, moves);
         self.coming_and_going(world, places, moves);
-        moves.perform_by(world, start, &self.changers());
+        moves.perform_by(self, world, start, &self.changers());
         for &actor in &self.actors {
             self.of_holder(world, actor, places, moves);
         }

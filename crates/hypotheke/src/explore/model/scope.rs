@@ -46,6 +46,8 @@ pub(in crate::explore) struct Scope {
     pub(in crate::explore) game_acts: bool,
     /// A container of the ruleset must be opened or is exclusive, so that it matters who acts.
     pub(in crate::explore) has_doors: bool,
+    /// Whether it matters who acts.
+    pub(in crate::explore) actors_matter: bool,
     /// Operations name whole containers and holders too.
     pub(in crate::explore) whole_places: bool,
     /// Operations name the hands of actors.
@@ -118,18 +120,37 @@ impl Scope {
     }
 
     /// Who performs operations that holders and the game perform alike. The game alone stands for
-    /// everybody where nothing has to be opened: who acts makes no difference then.
+    /// everybody where nothing has to be opened and nothing is kept from anyone: who acts makes no
+    /// difference then.
     pub(in crate::explore) fn performers(&self) -> Vec<Option<HolderId>> {
-        if !self.has_doors {
+        if !self.actors_matter {
             return vec![None];
         }
         let holders = self.actors.iter().copied().map(Some);
         self.game_acts.then_some(None).into_iter().chain(holders).collect()
     }
 
+    /// Of some who may perform an operation, those of whom it may matter which one does. What is for
+    /// everybody is performed by the game for all.
+    pub(in crate::explore) fn who_matters<'p>(
+        &self,
+        world: &World,
+        operation: &Operation,
+        performers: &'p [Option<HolderId>],
+    ) -> &'p [Option<HolderId>] {
+        let is_for_everyone = |place: &Place| match place {
+            Place::Slot(id, _) | Place::Container(id) => world.is_for_everyone(id.index),
+            Place::Ground | Place::OnGround(_) => true,
+            Place::Holder(_) | Place::Hand(_) | Place::Shortcut(..) => false,
+        };
+        let (from, to) = operation.action.sides();
+        let all = !self.has_doors && from.into_iter().chain(to).all(is_for_everyone);
+        if all { &[None] } else { performers }
+    }
+
     /// The actor of the game's changes: create, consume, marks, properties and sizes.
     pub(in crate::explore) fn changers(&self) -> Vec<Option<HolderId>> {
-        let holders = self.actors.iter().copied().map(Some).filter(|_| self.has_doors);
+        let holders = self.actors.iter().copied().map(Some).filter(|_| self.actors_matter);
         [None].into_iter().chain(holders).collect()
     }
 

@@ -110,7 +110,7 @@ impl Scope {
         let others = [
             (self.amounts == Amounts::Some, NotSearched::OtherAmounts),
             (!self.whole_places, NotSearched::WholePlaces),
-            (self.has_doors && !self.game_acts, NotSearched::Game),
+            (self.actors_matter && !self.game_acts, NotSearched::Game),
             (self.tries(Verb::Open), NotSearched::OtherDoors),
             (self.tries(Verb::Create) && !self.hands, NotSearched::CreatedInHands),
             (self.tries(Verb::Drop), NotSearched::Positions),

@@ -118,15 +118,19 @@ impl<'p> Generator<'p> {
                 // A shortcut belongs to its holder, and who departs acts by departing.
                 Verb::Bind | Verb::Unbind | Verb::Depart | Verb::Arrive => None,
                 Verb::Create | Verb::Consume | Verb::Mark | Verb::Unmark | Verb::Set | Verb::Resize => {
-                    *scene.one_of(&self.scope.changers())?
+                    let changers = self.scope.changers();
+                    *scene.one_of(self.scope.who_matters(scene.world, &operation, &changers))?
                 }
-                _ => *scene.one_of(&self.scope.performers())?,
+                _ => {
+                    let performers = self.scope.performers();
+                    *scene.one_of(self.scope.who_matters(scene.world, &operation, &performers))?
+                }
             };
             return Some(Operation { actor, ..operation });
         }
         // If a container must be opened, the actor matters; otherwise some operations have an
         // actor.
-        let acts = if self.scope.has_doors { 4 } else { 1 };
+        let acts = if self.scope.actors_matter { 4 } else { 1 };
         if scene.below(5) < acts {
             let actor = scene.holder();
             return Some(Operation { actor, ..operation });

@@ -63,6 +63,8 @@ pub(super) struct Draft<'w> {
     placing: Placing,
     /// The number of atomic operations around this one.
     pub(super) nested_lists: u32,
+    /// The actor of the list around, whose steps it is too.
+    pub(super) list_actor: Option<HolderId>,
     /// The acting holder; `None` for the game.
     pub(super) actor: Option<u32>,
     /// The mode by which the item of a hand was put.
@@ -86,6 +88,7 @@ impl<'w> Draft<'w> {
             others: false,
             placing: Placing::default(),
             nested_lists: 0,
+            list_actor: None,
             actor: None,
             put_mode: None,
             left: Vec::new(),

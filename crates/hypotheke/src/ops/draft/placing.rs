@@ -4,6 +4,7 @@ use super::super::refusal::{Cause, Refusal};
 use super::Draft;
 use crate::language::Landing;
 use crate::quantity::Decimal;
+use crate::ruleset::Right;
 use crate::world::Spot;
 
 /// The stacks that items may be placed onto.
@@ -24,7 +25,7 @@ pub(super) struct Placing {
     /// The position of stacks that are placed on the ground.
     pub(super) landing: Landing,
     pub(super) onto: Onto,
-    /// Items return to their origin: `put = false` does not apply.
+    /// Items return to their origin: `put-by` does not apply.
     pub(super) going_back: bool,
     /// A slot that takes no more items.
     pub(super) passed_over: Option<Spot>,
@@ -73,10 +74,10 @@ impl Draft<'_> {
         self.placing.shrinking = None;
     }
 
-    /// Whether a container lets stacks in.
+    /// Whether a container lets stacks in that the actor puts there.
     #[inline]
     pub(in crate::ops) fn may_put(&self, container: u32) -> bool {
-        self.placing.going_back || self.state(container).put
+        self.placing.going_back || self.bar(Right::Put, container).is_none()
     }
 
     #[inline]

@@ -1,6 +1,7 @@
 //! From a ruleset as it is written to one that is valid, or to the list of all that is wrong with
 //! it.
 
+mod access;
 mod filters;
 mod migration;
 mod places;
@@ -105,6 +106,7 @@ impl Compiler {
         self.compile_attributes();
         self.compile_holders();
         self.check_places();
+        self.compile_access();
         self.compile_migration();
         self.compile_start();
     }

@@ -1,0 +1,97 @@
+//! Who owns containers: by name, since a holder that has departed still owns what it owned.
+
+use rustc_hash::FxHashMap;
+
+use super::{ContainerState, Presence, Spot, World};
+use crate::id::{ContainerId, HolderId};
+use crate::narrow;
+use crate::ruleset::Border;
+
+/// The names of all holders that a world has known; each has a number.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct HolderNames {
+    names: Vec<Box<str>>,
+    numbers: FxHashMap<Box<str>, u32>,
+}
+
+impl HolderNames {
+    pub(super) fn number(&mut self, name: &str) -> u32 {
+        if let Some(&number) = self.numbers.get(name) {
+            return number;
+        }
+        let number = narrow::index(self.names.len());
+        self.names.push(name.into());
+        self.numbers.insert(name.into(), number);
+        number
+    }
+
+    pub(super) fn get(&self, number: u32) -> Option<&str> {
+        self.names.get(number as usize).map(|name| &**name)
+    }
+}
+
+impl World {
+    /// The name of the holder that owns a container: the one that carries it, or the owner of a
+    /// container in the world. The inside of a pack belongs to the owner of the container that the
+    /// pack is in. The owner may have departed.
+    ///
+    /// ```
+    /// use hypotheke::{Ruleset, World};
+    ///
+    /// let rules = Ruleset::builder()
+    ///     .container("locker", |locker| locker.slots(4).take_by(["owner"]).owner("ada"))
+    ///     .container("bag", |bag| bag.slots(4))
+    ///     .holder("ada", ["bag"], |ada| ada)
+    ///     .build()?;
+    /// let world = World::new(&rules.into());
+    /// let owner = |name| world.owner(world.container(name).unwrap());
+    /// assert_eq!((owner("locker"), owner("ada.bag")), (Some("ada"), Some("ada")));
+    /// # Ok::<(), hypotheke::RulesetErrors>(())
+    /// ```
+    #[must_use]
+    pub fn owner(&self, container: ContainerId) -> Option<&str> {
+        if !self.has_container(container) {
+            return None;
+        }
+        let mut at = self.state(container.index);
+        while at.presence == Presence::Inside && at.parent != Spot::NOWHERE {
+            at = self.state(at.parent.container);
+        }
+        self.known_holders.get(at.owner)
+    }
+
+    /// The number of the name of a holder.
+    #[inline(always)]
+    pub(crate) fn name_number(&self, holder: u32) -> u32 {
+        self.holders[holder as usize].name_number
+    }
+
+    /// Whether everybody may put into a container, take out of it and open it, whatever is around it.
+    pub(crate) fn is_for_everyone(&self, container: u32) -> bool {
+        let state = self.state(container);
+        let inside = state.presence == Presence::Inside;
+        let around = || !inside || state.parent == Spot::NOWHERE || self.is_for_everyone(state.parent.container);
+        (state.for_anyone || state.borders == [Border::Surrounding; 3]) && around()
+    }
+
+    /// Whether nothing that a container says about who may keeps an actor from it, as far as that
+    /// can be told at a glance: the game, a container for anyone, or the owner of one for its
+    /// owner.
+    #[inline(always)]
+    pub(crate) fn is_plainly_open(&self, actor: Option<HolderId>, state: &ContainerState) -> bool {
+        state.for_anyone || actor.is_none_or(|actor| state.for_owner && state.owner == self.name_number(actor.index))
+    }
+}
+
+impl ContainerState {
+    pub(super) fn set_borders(&mut self, borders: [Border; 3]) {
+        self.borders = borders;
+        self.for_anyone = borders == [Border::Anyone; 3];
+        self.for_owner = borders.iter().all(|border| matches!(border, Border::Anyone | Border::Owner));
+    }
+
+    /// That of a container which only its owner uses.
+    pub(super) fn belong_to(&mut self, owner: u32) {
+        self.owner = owner;
+    }
+}
