@@ -944,7 +944,8 @@ fn a_step_audit_notices_what_crosses_a_border_that_is_not_for_the_actor() {
         };
         let mut after = world.clone();
         let audit = StepAudit::before(&world, &operation(sentence));
-        after.perform(&operation(done)).unwrap_or_else(|refusal| panic!("{done}: {}", world.explain(&refusal)));
+        let _outcome =
+            after.perform(&operation(done)).unwrap_or_else(|refusal| panic!("{done}: {}", world.explain(&refusal)));
         audit.check(&after, &operation(sentence)).iter().map(ToString::to_string).collect()
     };
     let take = "move 1 letter from mailbox to store";

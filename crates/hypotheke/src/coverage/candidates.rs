@@ -95,6 +95,7 @@ impl<'r> Candidates<'r> {
             }
             Change::Filter(at, _) => self.of_filter(*at),
             Change::Access(container, right, _) => self.of_right(*container, *right),
+            Change::SlotAccess(container, slot, right) => self.of_right_in_slot(*container, *slot, *right),
             Change::Owner(container) => {
                 Right::ALL.into_iter().flat_map(|right| self.of_right(*container, right)).collect()
             }
@@ -427,6 +428,35 @@ impl<'r> Candidates<'r> {
             kinds.map(|kind| with(setup, steps(kind.id(), place))).collect::<Vec<_>>()
         });
         described.collect()
+    }
+
+    /// The same with one slot.
+    fn of_right_in_slot(&self, container: usize, slot: usize, right: Right) -> Vec<Vec<String>> {
+        let holders = self.rules.holders().iter().map(|holder| Some(holder.id())).take(MAX_KINDS);
+        let plays = [None].into_iter().chain(holders).flat_map(|holder| {
+            self.through_the_border(container, |kind, place| {
+                let place = format!("{}/{slot}", place.trim_end_matches('/'));
+                let does = |plain: &str, third_person: &str| match holder {
+                    Some(holder) => format!("{holder} {third_person}"),
+                    None => plain.to_owned(),
+                };
+                match right {
+                    Right::Put => {
+                        vec![
+                            format!("create 1 {kind} in ground"),
+                            format!("{} 1 {kind} to {place}", does("pick up", "picks up")),
+                        ]
+                    }
+                    Right::Take | Right::Open => {
+                        vec![
+                            format!("create 1 {kind} in {place}"),
+                            format!("{} 1 {kind} from {place}", does("drop", "drops")),
+                        ]
+                    }
+                }
+            })
+        });
+        plays.collect()
     }
 
     /// Something that needs a right, by the game and by holders.

@@ -44,6 +44,8 @@ pub(super) enum Change {
     Need(OfKind, usize),
     /// Who may: these words instead, or the default.
     Access(usize, Right, Option<Vec<String>>),
+    /// A slot without its own border.
+    SlotAccess(usize, usize, Right),
     Owner(usize),
     Group(usize, usize),
     Reserved(usize),
@@ -133,6 +135,10 @@ impl Change {
                     }
                     None => *access = None,
                 }
+            }
+            Change::SlotAccess(container, slot, right) => {
+                let slot = &mut source.containers[*container].slot[*slot];
+                if *right == Right::Put { slot.put_by = None } else { slot.take_by = None }
             }
             Change::Owner(container) => source.containers[*container].owner = None,
             Change::Group(holder, group) => {

@@ -103,6 +103,7 @@ pub(super) fn without_effect(rules: &Ruleset, changed: &Ruleset, change: &Change
         | Change::Need(..)
         | Change::Protected(_)
         | Change::Access(..)
+        | Change::SlotAccess(..)
         | Change::Owner(_)
         | Change::Group(..)
         | Change::MinSlots(..)

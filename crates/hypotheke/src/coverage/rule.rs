@@ -202,13 +202,20 @@ impl List<'_> {
             if let Some(filter) = &slot.admits {
                 self.of_filter(&subject, &format!("slot {label}: admits"), filter, FilterAt::Slot(index, number));
             }
+            for right in [Right::Put, Right::Take] {
+                let Some(written) = slot.access(right) else { continue };
+                let words: Vec<&str> = written.words.iter().map(|word| word.value.as_str()).collect();
+                if words != ["anyone"] {
+                    let changes = vec![(WITHOUT.to_owned(), Change::SlotAccess(index, number, right))];
+                    let text = format!("slot {label}: {} {}", right.key(), words.join(", "));
+                    self.add(&subject, text, written.at, changes);
+                }
+            }
         }
         for (number, pair) in def.slot.windows(2).enumerate() {
             let label =
                 |at: usize| pair[at].name.as_ref().map_or_else(|| (number + at).to_string(), |it| it.value.clone());
-            let has_rules =
-                |at: usize| pair[at].name.is_some() || pair[at].admits.is_some() || pair[at].stack_limit.is_some();
-            if has_rules(0) || has_rules(1) {
+            if pair[0].has_rules() || pair[1].has_rules() {
                 let changes = vec![("the other way round".to_owned(), Change::SlotOrder(index, number))];
                 self.add(&subject, format!("slot {} before slot {}", label(0), label(1)), pair[0].at, changes);
             }

@@ -10,7 +10,7 @@ use super::operation::Action;
 use super::refusal::{Cause, Reason, Refusal, Unknown};
 use crate::id::HolderId;
 use crate::language::Path;
-use crate::ruleset::{Access, Border, Right};
+use crate::ruleset::{Access, AccessList, Border, Right};
 use crate::world::{GROUND, NONE, Place, Spot, World};
 
 /// What keeps an actor from crossing a border.
@@ -22,14 +22,40 @@ pub(super) enum Bar {
     Others,
 }
 
-/// Containers that a place may stand for.
-type Containers = SmallVec<[u32; 4]>;
+/// A container, or one of its slots.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) struct Point {
+    container: u32,
+    slot: Option<u32>,
+}
+
+impl Point {
+    pub(super) fn whole(container: u32) -> Point {
+        Point { container, slot: None }
+    }
+}
+
+impl From<Spot> for Point {
+    fn from(Spot { container, slot }: Spot) -> Point {
+        Point { container, slot: Some(slot) }
+    }
+}
+
+/// What is crossed: the border of a container, or that of a slot with its own.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Edge {
+    Container(u32),
+    Slot(Spot),
+}
+
+/// Where a place may be.
+type Points = SmallVec<[Point; 4]>;
 
 impl Draft<'_> {
     /// What keeps the actor from putting something into a container, taking something out of it, or
     /// opening it, by that container alone.
     #[inline]
-    pub(super) fn bar(&self, right: Right, container: u32) -> Option<Bar> {
+    fn bar(&self, right: Right, container: u32) -> Option<Bar> {
         let border = self.state(container).borders[right as usize];
         let others = |may: bool| (!may).then_some(Bar::Others);
         match border {
@@ -42,9 +68,39 @@ impl Draft<'_> {
         }
     }
 
+    /// The same by a slot alone.
+    #[inline]
+    pub(super) fn bar_of_slot(&self, right: Right, spot: Spot) -> Option<Bar> {
+        if !self.state(spot.container).has_slot_borders {
+            return None;
+        }
+        match self.access_of_slot(right, spot) {
+            Access::Anyone | Access::Surrounding => None,
+            Access::Nobody => Some(Bar::Nobody),
+            Access::Listed(list) => {
+                let actor = self.actor?;
+                (!self.is_on(list, actor, spot.container)).then_some(Bar::Others)
+            }
+        }
+    }
+
+    fn access_of_slot(&self, right: Right, spot: Spot) -> &Access {
+        self.ruled(spot.container).get(spot.slot as usize).map_or(&Access::Surrounding, |slot| slot.access(right))
+    }
+
+    pub(super) fn bar_at(&self, right: Right, edge: Edge) -> Option<Bar> {
+        match edge {
+            Edge::Container(container) => self.bar(right, container),
+            Edge::Slot(spot) => self.bar_of_slot(right, spot),
+        }
+    }
+
     /// A pack without a list of its own has no border: its inside is a part of what is around it.
-    fn has_border(&self, right: Right, container: u32) -> bool {
-        self.state(container).borders[right as usize] != Border::Surrounding
+    fn has_border(&self, right: Right, edge: Edge) -> bool {
+        match edge {
+            Edge::Container(container) => self.state(container).borders[right as usize] != Border::Surrounding,
+            Edge::Slot(spot) => *self.access_of_slot(right, spot) != Access::Surrounding,
+        }
     }
 
     fn owns(&self, actor: u32, container: u32) -> bool {
@@ -55,49 +111,108 @@ impl Draft<'_> {
     fn is_listed(&self, actor: u32, right: Right, container: u32) -> bool {
         let def = self.world.rules.containers().get(self.state(container).def as usize);
         match def.map(|def| def.access(right)) {
-            Some(Access::Listed(list)) => {
-                let actor_is_listed = || {
-                    let (name, groups) = (self.world.name_of_holder(actor), self.world.groups_of(actor));
-                    list.names(name, groups)
-                };
-                list.owner && self.owns(actor, container) || actor_is_listed()
-            }
+            Some(Access::Listed(list)) => self.is_on(list, actor, container),
             _ => false,
         }
     }
 
+    fn is_on(&self, list: &AccessList, actor: u32, container: u32) -> bool {
+        let is_named = || list.names(self.world.name_of_holder(actor), self.world.groups_of(actor));
+        list.owner && self.owns(actor, container) || is_named()
+    }
+
     /// Whether a border keeps the actor away, and not everybody.
-    fn is_for_others(&self, right: Right, container: u32) -> bool {
-        self.bar(right, container) == Some(Bar::Others)
+    fn is_for_others(&self, right: Right, edge: Edge) -> bool {
+        self.bar_at(right, edge) == Some(Bar::Others)
     }
 
-    /// The containers whose borders something crosses that leaves one, from the inside out, as far
-    /// as it does not stay inside; `None` stands for outside all containers.
-    pub(super) fn left(&self, from: u32, to: Option<u32>) -> impl Iterator<Item = u32> {
-        let around = self.containers_around(Some(from));
-        around.take_while(move |&at| !to.is_some_and(|to| self.is_within(to, at)))
+    /// The borders that something crosses on its way out of a place, from the inside out, as far as
+    /// it does not stay inside; `None` stands for outside all containers.
+    pub(super) fn crossed(&self, from: Point, to: Option<Point>) -> SmallVec<[Edge; 4]> {
+        let mut edges = SmallVec::new();
+        let mut at = from;
+        loop {
+            let stays = to.filter(|to| self.is_within(to.container, at.container));
+            if let Some(slot) = at.slot.filter(|_| self.state(at.container).has_slot_borders)
+                && stays.is_none_or(|to| self.slot_towards(to, at.container) != Some(slot))
+            {
+                edges.push(Edge::Slot(Spot { container: at.container, slot }));
+            }
+            if stays.is_some() {
+                return edges;
+            }
+            edges.push(Edge::Container(at.container));
+            let Some(around) = self.around(at.container) else { return edges };
+            at = Point { container: around, slot: Some(self.parent(at.container).slot) };
+        }
     }
 
-    /// The first border that keeps the actor from taking something out.
-    pub(super) fn why_not_leaving(&self, from: u32, to: Option<u32>) -> Option<Cause> {
-        let closed = self.left(from, to).find(|&at| self.is_for_others(Right::Take, at))?;
-        Some(self.not_allowed(Right::Take, closed))
+    /// The slot of a container in which a place within it is, if it is in a certain one.
+    fn slot_towards(&self, to: Point, container: u32) -> Option<u32> {
+        let mut at = to;
+        while at.container != container {
+            let around = self.around(at.container)?;
+            at = Point { container: around, slot: Some(self.parent(at.container).slot) };
+        }
+        at.slot
+    }
+
+    fn first_for_others(&self, right: Right, edges: &[Edge]) -> Option<Cause> {
+        let closed = edges.iter().find(|&&edge| self.is_for_others(right, edge))?;
+        Some(self.not_allowed(right, *closed))
+    }
+
+    /// The first border that keeps the actor from taking something out; of a whole container also
+    /// if that is so for each of its slots.
+    pub(super) fn why_not_leaving(&self, from: Point, to: Option<Point>) -> Option<Cause> {
+        self.first_for_others(Right::Take, &self.crossed(from, to)).or_else(|| self.why_no_slot(Right::Take, from))
     }
 
     /// The first border that keeps the actor from putting something in.
-    pub(super) fn why_not_entering_by(&self, from: Option<u32>, to: u32) -> Option<Cause> {
-        let closed = self.left(to, from).find(|&at| self.is_for_others(Right::Put, at))?;
-        Some(self.not_allowed(Right::Put, closed))
+    pub(super) fn why_not_entering_by(&self, from: Option<Point>, to: Point) -> Option<Cause> {
+        self.first_for_others(Right::Put, &self.crossed(to, from)).or_else(|| self.why_no_slot(Right::Put, to))
+    }
+
+    /// The first slot of a container that is for others, if no slot is for the actor.
+    fn why_no_slot(&self, right: Right, of: Point) -> Option<Cause> {
+        let bars = self.bars_of_slots(right, of)?;
+        let first = bars.iter().position(|bar| *bar == Bar::Others)?;
+        let slot = u32::try_from(first).ok()?;
+        Some(self.not_allowed(right, Edge::Slot(Spot { container: of.container, slot })))
+    }
+
+    /// What bars each slot of a whole container, if none is open to the actor.
+    fn bars_of_slots(&self, right: Right, of: Point) -> Option<SmallVec<[Bar; 4]>> {
+        if of.slot.is_some() || !self.state(of.container).has_slot_borders {
+            return None;
+        }
+        (0..self.slots(of.container))
+            .map(|slot| self.bar_of_slot(right, Spot { container: of.container, slot }))
+            .collect()
+    }
+
+    /// Whether nobody may put into any slot of a container, or take out of any.
+    pub(super) fn is_shut_by_slots(&self, right: Right, container: u32) -> bool {
+        self.bars_of_slots(right, Point::whole(container))
+            .is_some_and(|bars| bars.iter().all(|bar| *bar == Bar::Nobody))
     }
 
     /// The first container around one, itself included, that the actor may not open.
     pub(super) fn why_not_opened_by(&self, container: u32) -> Option<Cause> {
-        let closed = self.containers_around(Some(container)).find(|&at| self.is_for_others(Right::Open, at))?;
+        let mut around = self.containers_around(Some(container)).map(Edge::Container);
+        let closed = around.find(|&at| self.is_for_others(Right::Open, at))?;
         Some(self.not_allowed(Right::Open, closed))
     }
 
-    pub(super) fn not_allowed(&self, right: Right, container: u32) -> Cause {
-        Cause::NotAllowed { at: self.container_place(container), right }
+    pub(super) fn not_allowed(&self, right: Right, edge: Edge) -> Cause {
+        Cause::NotAllowed { at: self.place_of_edge(edge), right }
+    }
+
+    pub(super) fn place_of_edge(&self, edge: Edge) -> Place {
+        match edge {
+            Edge::Container(container) => self.container_place(container),
+            Edge::Slot(spot) => self.place_of_spot(spot),
+        }
     }
 
     /// Whether the actor may see what is in a container.
@@ -106,14 +221,14 @@ impl Draft<'_> {
         self.containers_around(Some(container)).all(|at| may(Right::Open, at) || may(Right::Take, at))
     }
 
-    /// Why the actor may not bring anything from one container to another. Where no border is
-    /// crossed, both must be open to it.
-    pub(super) fn why_not_from_to(&self, from: u32, to: u32, to_holder: bool) -> Option<Cause> {
+    /// Why the actor may not bring anything from one place to another. Where no border is crossed,
+    /// both must be open to it.
+    pub(super) fn why_not_from_to(&self, from: Point, to: Point, to_holder: bool) -> Option<Cause> {
         let outside = (!to_holder).then_some(to);
-        let crosses = self.left(from, outside).any(|at| self.has_border(Right::Take, at))
-            || self.left(to, Some(from)).any(|at| self.has_border(Right::Put, at));
+        let crosses = self.crossed(from, outside).iter().any(|&at| self.has_border(Right::Take, at))
+            || self.crossed(to, Some(from)).iter().any(|&at| self.has_border(Right::Put, at));
         if !crosses {
-            return self.why_not_opened_by(from).or_else(|| self.why_not_opened_by(to));
+            return self.why_not_opened_by(from.container).or_else(|| self.why_not_opened_by(to.container));
         }
         self.why_not_leaving(from, outside).or_else(|| self.why_not_entering_by(Some(from), to))
     }
@@ -125,7 +240,8 @@ impl Draft<'_> {
         let (from, to) = action.sides();
         let is_plain = |place: &&Place| match **place {
             Place::Slot(id, _) | Place::Container(id) if self.world.is_lasting(id.index) => {
-                self.world.is_plainly_open(Some(self.world.holder_id(actor)), self.state(id.index))
+                let state = self.state(id.index);
+                !state.has_slot_borders && self.world.is_plainly_open(Some(self.world.holder_id(actor)), state)
             }
             Place::Ground | Place::OnGround(_) => true,
             _ => false,
@@ -157,7 +273,7 @@ impl Draft<'_> {
             Action::Deposit { into } => self.why_not_deposited(*into),
             Action::Equip { from, .. } => {
                 let worn = self.world.containers_of(actor).iter().copied();
-                let worn: Containers = worn.filter(|&at| self.world.def_of(at).is_worn()).collect();
+                let worn: Points = worn.filter(|&at| self.world.def_of(at).is_worn()).map(Point::whole).collect();
                 self.why_no_way(&self.named_sources(*from), &worn, false)
             }
             Action::Unequip { from, to, .. } => {
@@ -167,7 +283,9 @@ impl Draft<'_> {
             | Action::Unmark { at, .. }
             | Action::Set { at, .. }
             | Action::Sort { at, .. }
-            | Action::Resize { at, .. } => self.in_any(&self.named_sources(*at), |at| self.why_not_opened_by(at)),
+            | Action::Resize { at, .. } => {
+                self.in_any(&self.named_sources(*at), |at| self.why_not_opened_by(at.container))
+            }
             // Each step is judged on its own, opening after what is around, and the rest is the
             // holder's own or the game's.
             Action::Together { .. }
@@ -182,10 +300,10 @@ impl Draft<'_> {
         }
     }
 
-    /// Nothing stands in the way if it does not for one of the containers; of none nothing is said.
-    fn in_any(&self, containers: &[u32], why: impl Fn(u32) -> Option<Cause>) -> Option<Cause> {
-        let first = why(*containers.first()?)?;
-        containers[1..].iter().all(|&at| why(at).is_some()).then_some(first)
+    /// Nothing stands in the way if it does not for one of the places; of none nothing is said.
+    fn in_any(&self, places: &[Point], why: impl Fn(Point) -> Option<Cause>) -> Option<Cause> {
+        let first = why(*places.first()?)?;
+        places[1..].iter().all(|&at| why(at).is_some()).then_some(first)
     }
 
     fn why_not_between(&self, from: Place, to: Place) -> Option<Cause> {
@@ -194,7 +312,7 @@ impl Draft<'_> {
     }
 
     /// Of a holder without containers nothing is said, and the other side is judged alone.
-    fn why_no_way(&self, from: &[u32], to: &[u32], to_holder: bool) -> Option<Cause> {
+    fn why_no_way(&self, from: &[Point], to: &[Point], to_holder: bool) -> Option<Cause> {
         if to.is_empty() {
             return self.in_any(from, |from| self.why_not_leaving(from, None));
         }
@@ -214,46 +332,49 @@ impl Draft<'_> {
         };
         let sides = [(one, other), (other, one)];
         let giving = sides.into_iter().filter(|&(from, to)| gives(from, to));
-        giving.into_iter().find_map(|(from, to)| self.why_not_from_to(from.container, to.container, false))
+        giving.into_iter().find_map(|(from, to)| self.why_not_from_to(from.into(), to.into(), false))
     }
 
     /// Which kinds are in the target decides what goes there, so the actor must see them.
     fn why_not_deposited(&self, into: Place) -> Option<Cause> {
         let into = *self.named_targets(into).first()?;
         let own = self.world.containers_of(self.actor?).iter().copied();
-        let own: Containers = own.filter(|&at| at != into && !self.world.def_of(at).is_worn()).collect();
+        let own: Points =
+            own.filter(|&at| at != into.container && !self.world.def_of(at).is_worn()).map(Point::whole).collect();
         self.why_no_way(&own, &[into], false).or_else(|| {
-            let hidden = self.containers_around(Some(into)).find(|&at| !self.sees(at));
-            hidden.map(|at| self.not_allowed(Right::Open, at))
+            let hidden = self.containers_around(Some(into.container)).find(|&at| !self.sees(at));
+            hidden.map(|at| self.not_allowed(Right::Open, Edge::Container(at)))
         })
     }
 
-    /// The containers that a place stands for as a source. Those that are out of reach are reported
+    /// Where a place is as a source. Of a holder's containers those that are out of reach are reported
     /// before.
-    fn named_sources(&self, place: Place) -> Containers {
+    fn named_sources(&self, place: Place) -> Points {
         match place {
             Place::Holder(id) if self.has_holder(id) => self.reachable(self.all_sources_of(id.index).into_iter()),
             place => self.named_targets(place),
         }
     }
 
-    fn named_targets(&self, place: Place) -> Containers {
+    fn named_targets(&self, place: Place) -> Points {
+        let one = |point: Point| SmallVec::from_elem(point, 1);
         match place {
-            Place::Slot(id, _) | Place::Container(id) if self.has_container(id) => SmallVec::from_elem(id.index, 1),
+            Place::Slot(id, slot) if self.has_container(id) => one(Spot { container: id.index, slot }.into()),
+            Place::Container(id) if self.has_container(id) => one(Point::whole(id.index)),
             Place::Holder(id) if self.has_holder(id) => self.reachable(self.all_targets_of(id.index).into_iter()),
-            Place::Hand(id) if self.has_holder(id) => SmallVec::from_elem(self.world.hand_of(id.index), 1),
-            Place::Ground | Place::OnGround(_) => SmallVec::from_elem(GROUND, 1),
+            Place::Hand(id) if self.has_holder(id) => one(Point::whole(self.world.hand_of(id.index))),
+            Place::Ground | Place::OnGround(_) => one(Point::whole(GROUND)),
             _ => SmallVec::new(),
         }
     }
 
-    fn reachable(&self, containers: impl Iterator<Item = u32>) -> Containers {
-        containers.filter(|&at| self.is_reachable(at)).collect()
+    fn reachable(&self, containers: impl Iterator<Item = u32>) -> Points {
+        containers.filter(|&at| self.is_reachable(at)).map(Point::whole).collect()
     }
 
     /// Whether an earlier check than `not-allowed` would tell the actor what it may not see.
     pub(super) fn would_reveal(&self, action: &Action, refusal: &Refusal) -> bool {
-        let is_hidden = |place: &Place| self.named_sources(*place).iter().any(|&at| !self.sees(at));
+        let is_hidden = |place: &Place| self.named_sources(*place).iter().any(|&at| !self.sees(at.container));
         match action {
             Action::Split { count, from, .. } => {
                 *count != 0 && refusal.reason() == Reason::BadAmount && is_hidden(from)
@@ -271,17 +392,22 @@ impl World {
         draft.act_as(Some(actor?)).ok()?;
         let (Place::Slot(id, _) | Place::Container(id)) = self.place(part, actor).ok()? else { return None };
         let hidden = draft.containers_around(Some(id.index)).find(|&at| !draft.sees(at))?;
-        Some(draft.not_allowed(Right::Open, hidden))
+        Some(draft.not_allowed(Right::Open, Edge::Container(hidden)))
     }
 
     /// Who may do something with a container, in words: `its owner ines`, `crew`.
     pub(super) fn who_may_text(&self, at: Place, right: Right) -> String {
-        let Place::Container(id) = at else { return "nobody".to_owned() };
+        let (Place::Container(id) | Place::Slot(id, _)) = at else { return "nobody".to_owned() };
         let owner = || match self.owner(id) {
             Some(owner) => format!("its owner {owner}"),
             None => "its owner, which it does not have".to_owned(),
         };
-        let named = match self.container_def(id).map(|def| def.access(right)) {
+        let slot = if let Place::Slot(_, slot) = at { Some(slot as usize) } else { None };
+        let access = self.container_def(id).map(|def| match slot.and_then(|slot| def.ruled.get(slot)) {
+            Some(slot) => slot.access(right),
+            None => def.access(right),
+        });
+        let named = match access {
             Some(Access::Listed(list)) => {
                 let names = list.holders.iter().chain(&list.groups).map(|name| name.to_string());
                 list.owner.then(owner).into_iter().chain(names).collect()

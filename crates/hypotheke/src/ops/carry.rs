@@ -3,7 +3,7 @@
 
 use smallvec::SmallVec;
 
-use super::allowed::Bar;
+use super::allowed::{Bar, Point};
 use super::draft::{Draft, DraftPoint};
 use super::reasons::Portion;
 use super::refusal::{Cause, Refusal, Unknown};
@@ -41,6 +41,17 @@ pub(super) enum Going {
     Nowhere,
 }
 
+impl Going {
+    /// Where it goes, if that is a container or a slot.
+    fn point(self) -> Option<Point> {
+        match self {
+            Going::To(Target::Slot(to)) => Some(to.into()),
+            Going::To(Target::Container(to)) => Some(Point::whole(to)),
+            Going::To(Target::Holder(_) | Target::Ground) | Going::Out | Going::Nowhere => None,
+        }
+    }
+}
+
 /// What is to be taken.
 #[derive(Clone, Copy, Debug)]
 pub(super) struct Request {
@@ -72,9 +83,8 @@ impl Draft<'_> {
     #[inline]
     pub(super) fn is_stuck(&self, cell: Cell, spot: Spot, going: Going) -> bool {
         let state = self.state(spot.container);
-        let free = state.borders[Right::Take as usize] == Border::Anyone
-            && !cell.is_pack()
-            && self.around(spot.container).is_none();
+        let is_plain = state.borders[Right::Take as usize] == Border::Anyone && !state.has_slot_borders;
+        let free = is_plain && !cell.is_pack() && self.around(spot.container).is_none();
         let kept = self.world.rules.figures[cell.kind as usize].is_protected;
         (!free || kept) && self.why_stuck(cell, spot, going).is_some()
     }
@@ -118,29 +128,27 @@ impl Draft<'_> {
             .map(|cell| Cause::Protected(self.world.rules.kind_id(cell.kind)))
     }
 
-    /// The first container that it would leave and out of which the actor takes nothing.
+    /// The first border that it would cross and that keeps it from the actor.
     fn why_not_taken(&self, spot: Spot, going: Going) -> Option<Cause> {
-        let to = match going {
-            Going::To(Target::Slot(to)) => Some(to.container),
-            Going::To(Target::Container(to)) => Some(to),
-            _ => None,
-        };
-        let not_allowed = || self.why_not_leaving(spot.container, to).filter(|_| !spot.is_ground());
+        let not_allowed = || self.why_not_leaving(spot.into(), going.point()).filter(|_| !spot.is_ground());
         not_allowed().or_else(|| self.all_not_taken(spot, going).next())
     }
 
-    /// The containers that it would leave and out of which nobody may take anything, from the inside
+    /// The borders that it would cross and out of which nobody may take anything, from the inside
     /// out.
     pub(super) fn all_not_taken(&self, spot: Spot, going: Going) -> impl Iterator<Item = Cause> {
-        let to = match going {
-            Going::To(Target::Slot(to)) => Some(to.container),
-            Going::To(Target::Container(to)) => Some(to),
-            _ => None,
-        };
-        let left = self.containers_around((!spot.is_ground()).then_some(spot.container));
-        let left = left.take_while(move |&at| !to.is_some_and(|to| self.is_within(to, at)));
-        let closed = left.filter(|&at| self.bar(Right::Take, at) == Some(Bar::Nobody));
-        closed.map(|at| Cause::NoTake(self.container_place(at)))
+        let edges = if spot.is_ground() { Default::default() } else { self.crossed(spot.into(), going.point()) };
+        let closed = edges.into_iter().filter(|&edge| self.bar_at(Right::Take, edge) == Some(Bar::Nobody));
+        closed.map(|edge| Cause::NoTake(self.place_of_edge(edge)))
+    }
+
+    /// Whether taking by kind passes over a slot, which is not for the actor.
+    fn passes_over(&self, spot: Spot, going: Going) -> bool {
+        match self.bar_of_slot(Right::Take, spot) {
+            None => false,
+            Some(Bar::Nobody) => going != Going::Nowhere && (going != Going::Out || self.actor.is_some()),
+            Some(Bar::Others) => going != Going::Nowhere,
+        }
     }
 
     pub(super) fn place_of_spot(&self, spot: Spot) -> Place {
@@ -189,13 +197,10 @@ impl Draft<'_> {
     /// Where things come from that a holder gives: as it takes them, then the slots of its worn
     /// containers.
     fn sources_of(&self, holder: u32, going: Going) -> SmallVec<[u32; 8]> {
-        let to = match going {
-            Going::To(Target::Slot(to)) => Some(to.container),
-            Going::To(Target::Container(to)) => Some(to),
-            _ => None,
-        };
         let mut sources = self.all_sources_of(holder);
-        sources.retain(|container| self.is_reachable(*container) && self.why_not_leaving(*container, to).is_none());
+        sources.retain(|container| {
+            self.is_reachable(*container) && self.why_not_leaving(Point::whole(*container), going.point()).is_none()
+        });
         sources
     }
 
@@ -303,7 +308,7 @@ impl Carrying {
             from = slot.checked_add(1);
             let spot = Spot { container, slot };
             // The stack in the target is not taken.
-            if self.going != Going::To(Target::Slot(spot)) {
+            if self.going != Going::To(Target::Slot(spot)) && !draft.passes_over(spot, self.going) {
                 self.take(draft, spot);
             }
         }
@@ -334,7 +339,9 @@ impl Carrying {
             slots.map(move |slot| Spot { container, slot })
         };
         let stacks = containers.into_iter().flat_map(in_container);
-        stacks.filter(|&spot| self.going != Going::To(Target::Slot(spot))).collect()
+        let is_meant =
+            |&spot: &Spot| self.going != Going::To(Target::Slot(spot)) && !draft.passes_over(spot, self.going);
+        stacks.filter(is_meant).collect()
     }
 
     /// The items that are checked together, if `wanted` items come from several stacks: first the
@@ -386,7 +393,12 @@ impl Carrying {
         let at = self.request.from;
         let empty = Cause::EmptySource { at, kind: self.kind.map(|kind| draft.world.rules.kind_id(kind)) };
         if self.there == 0 {
-            return refused(empty);
+            return refused(match self.source {
+                Source::Container(container) if draft.is_shut_by_slots(Right::Take, container) => {
+                    Cause::NoTake(draft.container_place(container))
+                }
+                _ => empty,
+            });
         }
         draft.go_back_to(start);
         let is_refused = !self.is_enough();

@@ -101,7 +101,7 @@ impl Equipping {
     /// Those but the one in which it is, and those that are not open to the actor.
     fn worn_slots(&self, draft: &Draft<'_>) -> Vec<Spot> {
         let mut slots = self.all_worn(draft);
-        let may = |spot: &Spot| draft.why_not_from_to(self.source.container, spot.container, false).is_none();
+        let may = |spot: &Spot| draft.why_not_from_to(self.source.into(), (*spot).into(), false).is_none();
         slots.retain(|spot| *spot != self.source && may(spot));
         slots
     }
@@ -119,6 +119,7 @@ impl Equipping {
         draft.why_stuck(self.cell, self.source, going).is_none()
             && draft.may_enter(self.item, Some(self.source), spot.container)
             && draft.slot_admits(self.item, spot)
+            && draft.slot_lets_in(Some(self.source), spot)
     }
 
     fn is_free(&self, draft: &Draft<'_>, spot: Spot, requested: Option<u32>) -> bool {
@@ -228,6 +229,7 @@ impl Equipping {
             && draft.why_stuck(cell, now, Going::To(Target::Slot(to))).is_none()
             && draft.may_enter(item, Some(now), to.container)
             && draft.slot_admits(item, to)
+            && draft.slot_lets_in(Some(now), to)
             && !draft.is_blocked(item, to, Some(now), true)
             && may_lie_whole(cell.count, limit, draft.limit(there, cell.kind))
     }

@@ -101,7 +101,7 @@ fn go(draft: &mut Draft<'_>, put_mode: PutMode, amount: Amount, hand: Spot, targ
 fn exchange(draft: &mut Draft<'_>, amount: Amount, hand: Spot, slot: Spot) -> Planned {
     let (mine, there) = (draft.cell(hand), draft.cell(slot));
     let at = draft.place_of_spot(slot);
-    if let Some(cause) = draft.why_not_leaving(slot.container, Some(hand.container)).filter(|_| !there.is_empty()) {
+    if let Some(cause) = draft.why_not_leaving(slot.into(), Some(hand.into())).filter(|_| !there.is_empty()) {
         return Err(Refusal::new(cause));
     }
     let (requested, whole) = match amount {

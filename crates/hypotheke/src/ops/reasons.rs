@@ -6,11 +6,13 @@
 
 use smallvec::SmallVec;
 
+use super::allowed::Point;
 use super::carry::Going;
 use super::draft::{Draft, Item};
 use super::limits::may_lie_whole;
 use super::refusal::{Cause, Reason, Refusal};
 use super::target::Target;
+use crate::ruleset::Right;
 use crate::world::{Bearer, Place, Spot};
 
 /// Items of one stack, or items that are to be created.
@@ -144,8 +146,14 @@ impl Draft<'_> {
     /// Borders, filters and nesting.
     fn check_entering(&self, routes: &[Route], target: Target, found: &mut Found) -> Result<(), Refusal> {
         let entering = || routes.iter().filter_map(|(portion, into)| Some((portion.item, portion.from, (*into)?)));
-        let closed = entering().flat_map(|(_, from, into)| self.all_not_put(from, into));
-        found.note(closed.map(|at| Cause::NoPut(self.container_place(at))))?;
+        let point = |into: u32| if let Target::Slot(spot) = target { spot.into() } else { Point::whole(into) };
+        found.note(entering().flat_map(|(_, from, into)| self.all_not_put(from, point(into))))?;
+        if !matches!(target, Target::Slot(_)) {
+            let shut = |&(_, from, into): &(Item, Option<Spot>, u32)| {
+                (from.is_some() || self.actor.is_some()) && self.is_shut_by_slots(Right::Put, into)
+            };
+            found.note(entering().filter(shut).map(|(_, _, into)| Cause::NoPut(self.container_place(into))))?;
+        }
         // Each filter that refuses is listed once, with the first kind that it refuses.
         let mut refusing: SmallVec<[(u32, Item); 2]> = SmallVec::new();
         for (item, from, into) in entering() {

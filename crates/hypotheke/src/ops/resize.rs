@@ -1,6 +1,7 @@
 //! resize: changes the number of slots of a container within its bounds. With spill, the contents
 //! of removed slots move to the remaining slots, the holder's other containers, then the ground.
 
+use super::allowed::Point;
 use super::carry::Going;
 use super::draft::Draft;
 use super::reasons::Portion;
@@ -39,14 +40,14 @@ fn spill_out(draft: &mut Draft<'_>, spot: Spot) -> Result<u64, Refusal> {
     let item = draft.item(cell);
     let mut given = draft.fill(item, cell.count, Some(spot), Target::Container(spot.container));
     for other in draft.holder_of(spot.container).map(|holder| draft.all_targets_of(holder)).unwrap_or_default() {
-        let may_leave = draft.why_not_leaving(spot.container, Some(other)).is_none();
+        let may_leave = draft.why_not_leaving(spot.into(), Some(Point::whole(other))).is_none();
         if may_leave && !draft.is_within(other, spot.container) && given < cell.count {
             given += draft.fill(item, cell.count - given, Some(spot), Target::Container(other));
         }
     }
     let count = cell.count - given;
     if count > 0 {
-        if let Some(cause) = draft.why_not_leaving(spot.container, None) {
+        if let Some(cause) = draft.why_not_leaving(spot.into(), None) {
             draft.parts().clear();
             return Err(Refusal::new(cause));
         }

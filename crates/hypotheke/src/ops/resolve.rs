@@ -250,7 +250,7 @@ impl Resolver<'_> {
             return Ok(Place::Ground);
         }
         self.world.place(path, self.actor).map_err(|error| {
-            let hidden = path.lasting_part().filter(|_| path.depends_on_stacks());
+            let hidden = path.outermost().filter(|_| path.depends_on_stacks());
             let hidden = hidden.and_then(|part| self.world.why_hidden(&part, self.actor));
             ResolveError { hidden, ..ResolveError::place(path, &error) }
         })

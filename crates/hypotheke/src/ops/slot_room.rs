@@ -1,6 +1,7 @@
 //! The whole picture for a stack that is dragged: how many of it each slot would take, and why not
 //! more.
 
+use super::allowed::Point;
 use super::carry::Going;
 use super::draft::{Draft, Item};
 use super::reasons::Portion;
@@ -97,15 +98,28 @@ impl Alike {
 impl Draft<'_> {
     /// What is the same for all slots is found out once.
     fn offer(&mut self, item: Item, count: u32, source: Spot, container: u32, room: &mut Vec<SlotRoom>) {
+        let borders = |at: u32| self.state(at).has_slot_borders;
+        let has_slot_borders = borders(container) || !source.is_ground() && borders(source.container);
         let closed = self.actor.and_then(|actor| {
             let from = (!source.is_ground()).then_some(source.container).filter(|&from| !self.is_hand(from));
             let places = [from, Some(container)];
             let first = |why: &dyn Fn(u32) -> Option<Cause>| places.iter().flatten().find_map(|&at| why(at));
-            let from_to = || self.why_not_from_to(source.container, container, false);
+            let from_to = || self.why_not_from_to(source.into(), Point::whole(container), false);
             first(&|at| self.why_not_open(actor, at))
                 .or_else(|| first(&|at| self.why_in_use(actor, at)))
-                .or_else(from_to)
+                .or_else(|| if has_slot_borders { None } else { from_to() })
         });
+        if has_slot_borders {
+            // Each slot decides for itself.
+            for slot in 0..self.slots(container) {
+                let (takes, why_not_all) = match closed {
+                    Some(cause) => (0, Some(cause)),
+                    None => self.offer_across_borders(item, (source, count), Spot { container, slot }),
+                };
+                room.push(SlotRoom { slot, takes, why_not_all });
+            }
+            return;
+        }
         let stuck = closed.or_else(|| {
             let cell = self.cell(source);
             self.why_stuck(cell, source, Going::To(Target::Container(container)))
@@ -141,6 +155,24 @@ impl Draft<'_> {
             };
             room.push(SlotRoom { slot, takes, why_not_all });
         }
+    }
+
+    /// What a slot has to say where slots have borders, worked out as a move is.
+    fn offer_across_borders(&mut self, item: Item, (source, count): (Spot, u32), spot: Spot) -> (u32, Option<Cause>) {
+        let barred = self.actor.and_then(|_| self.why_not_from_to(source.into(), spot.into(), false));
+        if barred.is_some() || spot == source {
+            return (if barred.is_some() { 0 } else { count }, barred);
+        }
+        let (cell, going) = (self.cell(source), Going::To(Target::Slot(spot)));
+        let stuck = self.is_stuck(cell, source, going);
+        let takes = if stuck { 0 } else { self.fill(item, count, Some(source), Target::Slot(spot)) };
+        self.parts().clear();
+        if takes == count {
+            return (takes, None);
+        }
+        let full = Cause::NoRoom { at: self.place_of_spot(spot), requested: u64::from(count), room: u64::from(takes) };
+        let cause = self.why_not(&[Portion { item, count, from: Some(source) }], going);
+        (takes, Some(cause.unwrap_or(full)))
     }
 
     /// What all slots without rules of their own have to say, empty or taken by something else.

@@ -37,10 +37,11 @@ fn check(draft: &Draft<'_>, sides: &[Side; 2], found: &mut Found) -> Result<(), 
     let full = || sides.iter().filter(|side| !side.cell.is_empty());
     let across = sides[0].from.container != sides[0].to.container;
     let plain = sides.iter().all(|side| draft.is_plain_border(side.from.container) && !side.cell.is_pack());
-    if across && !plain {
+    let has_slot_borders = sides.iter().any(|side| draft.state(side.from.container).has_slot_borders);
+    if (across || has_slot_borders) && !plain {
         found.note(full().filter_map(|side| draft.why_kept(side.cell, side.from, side.going())))?;
         found.note(full().flat_map(|side| draft.all_not_taken(side.from, side.going())))?;
-        found.note(full().flat_map(|side| draft.all_not_put_into(side.from, side.to.container)))?;
+        found.note(full().flat_map(|side| draft.all_not_put(Some(side.from), side.to.into())))?;
     }
     found.note(full().flat_map(|side| not_admitted(draft, side)))?;
     if across && !plain {

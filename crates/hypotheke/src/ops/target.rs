@@ -2,7 +2,7 @@
 
 use smallvec::SmallVec;
 
-use super::allowed::Bar;
+use super::allowed::{Bar, Edge, Point};
 use super::draft::{Draft, Item, Onto};
 use super::limits::may_lie_whole;
 use super::refusal::{Cause, Refusal, Unknown};
@@ -66,6 +66,7 @@ impl Draft<'_> {
     fn fill_slot(&mut self, item: Item, want: u32, source: Option<Spot>, spot: Spot) -> u32 {
         if !self.may_enter(item, source, spot.container)
             || !self.slot_admits(item, spot)
+            || !self.slot_lets_in(source, spot)
             || !self.takes_onto(self.cell(spot), item)
             || self.is_blocked(item, spot, source, self.takes_whole(source, want))
         {
@@ -198,7 +199,7 @@ impl Draft<'_> {
             from = slot + 1;
             let spot = Spot { container, slot };
             let blocked = |draft: &Self| draft.is_blocked(item, spot, source, whole);
-            if source == Some(spot) || self.is_passed_over(spot) || !self.slot_admits(item, spot) || blocked(self) {
+            if source == Some(spot) || !self.is_open_slot(item, source, spot) || blocked(self) {
                 continue;
             }
             let room = self.limit(spot, item.kind) - self.cell(spot).count;
@@ -229,7 +230,7 @@ impl Draft<'_> {
             }
             let spot = Spot { container, slot };
             let blocked = |draft: &Self| draft.is_blocked(item, spot, source, whole);
-            if source == Some(spot) || self.is_passed_over(spot) || !self.slot_admits(item, spot) || blocked(self) {
+            if source == Some(spot) || !self.is_open_slot(item, source, spot) || blocked(self) {
                 continue;
             }
             let room = self.limit(spot, item.kind);
@@ -266,7 +267,7 @@ impl Draft<'_> {
         // Around most containers there is nothing, and most items are no packs.
         if self.world.is_lasting(container) && self.world.rules.figures[item.kind as usize].pack == NO_PACK {
             let state = self.world.state(container);
-            let closed = !self.may_put(container)
+            let closed = !self.may_put(Edge::Container(container))
                 && (source.is_some() || self.actor.is_some())
                 && !self.is_inside_already(source, container);
             return !closed && self.admits(state.admits, item);
@@ -283,44 +284,48 @@ impl Draft<'_> {
         source.is_some_and(|source| self.is_within(source.container, container))
     }
 
-    /// The borders that items cross which come into a container, from the inside out. What the game
+    /// The borders that items cross which come into a place, from the inside out. What the game
     /// creates crosses none.
-    fn entered(&self, source: Option<Spot>, container: u32) -> impl Iterator<Item = u32> {
+    fn entered(&self, source: Option<Spot>, to: Point) -> SmallVec<[Edge; 4]> {
         let crosses = source.is_some() || self.actor.is_some();
-        let entered = self.containers_around(Some(container).filter(|_| crosses));
-        entered.take_while(move |&at| !self.is_inside_already(source, at))
+        if crosses { self.crossed(to, source.map(Point::from)) } else { SmallVec::new() }
     }
 
-    /// The first border that the actor may not cross.
-    pub(super) fn why_not_put(&self, source: Option<Spot>, container: u32) -> Option<Cause> {
-        let closed = self.entered(source, container).find(|&at| !self.may_put(at))?;
-        Some(match self.bar(Right::Put, closed) {
+    /// The first border of a container, or of one around it, that the actor may not cross.
+    fn why_not_put(&self, source: Option<Spot>, container: u32) -> Option<Cause> {
+        let entered = self.entered(source, Point::whole(container));
+        let closed = entered.into_iter().find(|&edge| !self.may_put(edge))?;
+        Some(match self.bar_at(Right::Put, closed) {
             Some(Bar::Others) => self.not_allowed(Right::Put, closed),
-            _ => Cause::NoPut(self.container_place(closed)),
+            _ => Cause::NoPut(self.place_of_edge(closed)),
         })
     }
 
     /// Whether the actor is one of those who may put items into a container, or nobody may.
     pub(super) fn is_among_places(&self, source: Option<Spot>, container: u32) -> bool {
         !matches!(self.why_not_put(source, container), Some(Cause::NotAllowed { .. }))
+            && self.why_not_entering_by(source.map(Point::from), Point::whole(container)).is_none()
     }
 
     /// The borders that nobody may cross, from the inside out.
-    pub(super) fn all_not_put(&self, source: Option<Spot>, container: u32) -> impl Iterator<Item = u32> {
-        self.entered(source, container).filter(|&at| !self.may_put(at) && self.bar(Right::Put, at) == Some(Bar::Nobody))
+    pub(super) fn all_not_put(&self, source: Option<Spot>, to: Point) -> impl Iterator<Item = Cause> {
+        let closed = |&edge: &Edge| !self.may_put(edge) && self.bar_at(Right::Put, edge) == Some(Bar::Nobody);
+        self.entered(source, to).into_iter().filter(closed).map(|edge| Cause::NoPut(self.place_of_edge(edge)))
+    }
+
+    /// Whether a slot's own border lets items in.
+    #[inline]
+    pub(super) fn slot_lets_in(&self, source: Option<Spot>, spot: Spot) -> bool {
+        let crosses = source != Some(spot) && (source.is_some() || self.actor.is_some());
+        !crosses || self.may_put(Edge::Slot(spot))
     }
 
     /// True for a container outside packs that lets everything in and out.
     #[inline]
     pub(super) fn is_plain_border(&self, container: u32) -> bool {
         let state = self.state(container);
-        self.world.is_lasting(container) && state.borders[..2] == [Border::Anyone; 2]
-    }
-
-    /// The containers whose borders may not be passed on the way from a spot into another
-    /// container.
-    pub(super) fn all_not_put_into(&self, from: Spot, container: u32) -> impl Iterator<Item = Cause> {
-        self.all_not_put(Some(from), container).map(|closed| Cause::NoPut(self.container_place(closed)))
+        let is_plain = state.borders[..2] == [Border::Anyone; 2] && !state.has_slot_borders;
+        self.world.is_lasting(container) && is_plain
     }
 
     /// The first container whose filter rejects the item: the entered one, then the deep ones
@@ -369,6 +374,12 @@ impl Draft<'_> {
         }
         let would = depth + if item.is_pack() { self.height(item.inner) } else { 1 };
         (would > most).then_some(Cause::TooDeep { would, max: most })
+    }
+
+    /// Whether placement in a container uses a slot.
+    #[inline]
+    fn is_open_slot(&self, item: Item, source: Option<Spot>, spot: Spot) -> bool {
+        !self.is_passed_over(spot) && self.slot_admits(item, spot) && self.slot_lets_in(source, spot)
     }
 
     #[inline]

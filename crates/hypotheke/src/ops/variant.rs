@@ -1,6 +1,7 @@
 //! Other marks and properties of a whole stack, and what becomes of it where it is no longer
 //! admitted.
 
+use super::allowed::Point;
 use super::carry::{Going, Source};
 use super::draft::Draft;
 use super::refusal::{Cause, Refusal, Unknown};
@@ -51,12 +52,12 @@ impl Draft<'_> {
         let item = self.item(cell);
         let mut given = 0;
         for container in holder.map(|holder| self.all_targets_of(holder)).unwrap_or_default() {
-            let may_leave = self.why_not_leaving(spot.container, Some(container)).is_none();
+            let may_leave = self.why_not_leaving(spot.into(), Some(Point::whole(container))).is_none();
             if may_leave && !self.is_within(container, outermost) && given < cell.count {
                 given += self.fill(item, cell.count - given, Some(spot), Target::Container(container));
             }
         }
-        let may_land = self.why_not_leaving(spot.container, None).is_none()
+        let may_land = self.why_not_leaving(spot.into(), None).is_none()
             && self.why_kept(cell, spot, Going::To(Target::Ground)).is_none();
         if given < cell.count && may_land {
             self.fill(item, cell.count - given, Some(spot), Target::Ground);

@@ -518,6 +518,16 @@ impl SlotBuilder {
     pub fn stack_limit(self, limit: u32) -> Self {
         self.key("stack-limit", limit)
     }
+
+    /// Who may put items in, besides what the container says.
+    pub fn put_by<'a>(self, who: impl IntoIterator<Item = &'a str>) -> Self {
+        self.key("put-by", list(who))
+    }
+
+    /// Who may take items out, besides what the container says.
+    pub fn take_by<'a>(self, who: impl IntoIterator<Item = &'a str>) -> Self {
+        self.key("take-by", list(who))
+    }
 }
 
 fn cap(of: &str, count: u32) -> String {

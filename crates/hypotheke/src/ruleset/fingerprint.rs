@@ -129,7 +129,13 @@ fn caps(rules: &Ruleset, caps: &[Cap]) -> String {
 
 fn container_line(rules: &Ruleset, def: &ContainerDef) -> String {
     let slots = def.ruled.iter().map(|slot| {
-        format!("{:?} limit {} admits {}", slot.name.as_deref(), slot.stack_limit, filter(rules, slot.admits))
+        let line =
+            format!("{:?} limit {} admits {}", slot.name.as_deref(), slot.stack_limit, filter(rules, slot.admits));
+        let borders = [Right::Put, Right::Take].into_iter().zip(&slot.access);
+        let borders = borders.filter(|(_, access)| **access != Access::Surrounding);
+        let borders =
+            borders.map(|(right, access)| format!(" {} [{}]", right.key(), sorted(access.words().into_iter())));
+        line + &borders.collect::<String>()
     });
     let line = format!(
         "container {} slots {} bounds {:?} instances [{}] worn {} stack-limit {:?} weight-cap {:?} put {} take {} deep {} \

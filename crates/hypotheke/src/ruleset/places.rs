@@ -14,12 +14,28 @@ pub(crate) struct SlotDef {
     pub(crate) admits: Option<FilterId>,
     /// `u32::MAX` without a limit.
     pub(crate) stack_limit: u32,
+    /// Who may put in and take out; [`Access::Surrounding`] where the container alone decides.
+    pub(crate) access: [Access; 2],
 }
 
 impl SlotDef {
-    /// A name, a filter or a limit.
+    /// A name, a filter, a limit or a border.
     pub(crate) fn has_rules(&self) -> bool {
-        self.name.is_some() || self.admits.is_some() || self.stack_limit != u32::MAX
+        self.name.is_some() || self.admits.is_some() || self.stack_limit != u32::MAX || self.has_border()
+    }
+
+    /// Whether it says who may put in or take out.
+    pub(crate) fn has_border(&self) -> bool {
+        self.access != [Access::Surrounding, Access::Surrounding]
+    }
+
+    /// Who may do something with it; what is opened is the container.
+    pub(crate) fn access(&self, right: Right) -> &Access {
+        match right {
+            Right::Put => &self.access[0],
+            Right::Take => &self.access[1],
+            Right::Open => &Access::Surrounding,
+        }
     }
 }
 
@@ -182,8 +198,10 @@ impl Ruleset {
             brought: _,
             ruled,
         } = def;
-        let may_block = ruled.iter().any(|SlotDef { name, admits: _, stack_limit: _, label: _ }| {
-            name.as_ref().is_some_and(|name| self.needs.iter().flatten().any(|needed| needed == name))
+        let may_block = ruled.iter().any(|slot| {
+            let SlotDef { name, admits: _, stack_limit: _, label: _, access: _ } = slot;
+            let is_needed = |name: &Box<str>| self.needs.iter().flatten().any(|needed| needed == name);
+            slot.has_border() || name.as_ref().is_some_and(is_needed)
         });
         let bans_all = access[..2].contains(&Access::Nobody);
         !bans_all && !must_open && !exclusive && !reserved_first && !may_block
@@ -407,6 +425,13 @@ impl<'r> SlotRule<'r> {
     #[must_use]
     pub fn admits(self) -> Option<&'r str> {
         self.def.admits.map(|filter| self.rules.filter(filter).written())
+    }
+
+    /// Who may put items in or take them out, besides what the container says;
+    /// [`Access::Surrounding`] where the container alone decides. A slot is not opened.
+    #[must_use]
+    pub fn access(self, right: Right) -> &'r Access {
+        self.def.access(right)
     }
 
     /// The maximum number of items of a stack in it, if set.

@@ -456,11 +456,8 @@ impl Lister<'_> {
         self.limit("stack-limit", def.stack_limit());
         self.limit("weight-cap", def.weight_cap());
         for right in Right::ALL {
-            let words = |access: &Access| match access {
-                Access::Surrounding => "as around it".to_owned(),
-                access => listed(access.words().into_iter().map(|word| self.names.holder(word)).collect::<Vec<_>>()),
-            };
-            self.rule(right.key(), words(def.access(right)), words(&def.default_access()));
+            let (access, default) = (def.access(right), def.default_access());
+            self.rule(right.key(), self.access_words(access), self.access_words(&default));
         }
         self.rule("owner", or_none(owner.as_deref().map(|owner| self.names.holder(owner))), "none");
         self.rule("deep", yes_no(*deep), "no");
@@ -478,17 +475,29 @@ impl Lister<'_> {
         std::mem::take(&mut self.settings)
     }
 
+    fn access_words(&self, access: &Access) -> String {
+        match access {
+            Access::Surrounding => "as around it".to_owned(),
+            access => listed(access.words().into_iter().map(|word| self.names.holder(word)).collect::<Vec<_>>()),
+        }
+    }
+
     fn of_slots(&mut self, ruled: &[SlotDef]) {
         // Where a slot stands among those without a name matters too.
         let name = |slot: &SlotDef| slot.name.as_deref().unwrap_or(UNNAMED).to_owned();
         let named = ruled.iter().rposition(|slot| slot.name.is_some()).map_or(0, |last| last + 1);
         let order: Vec<String> = ruled[..named].iter().map(name).collect();
         for (number, slot) in ruled.iter().enumerate().filter(|(_, slot)| slot.has_rules()) {
-            let SlotDef { name, label, admits, stack_limit } = slot;
+            let SlotDef { name, label, admits, stack_limit, access } = slot;
             let place = format!("slot {}", name.as_deref().map_or_else(|| number.to_string(), str::to_owned));
             let admitted = admits.map(|filter| format!("admits `{}`", self.rules.filter(filter).written()));
             let limit = (*stack_limit != u32::MAX).then_some(*stack_limit);
+            let borders =
+                [Right::Put, Right::Take].into_iter().zip(access).filter(|(_, access)| **access != Access::Surrounding);
+            let borders = borders.map(|(right, access)| format!("{} {}", right.key(), self.access_words(access)));
+            let borders: Vec<String> = borders.collect();
             let rules = admitted.into_iter().chain(limit.map(|limit| format!("stack-limit {limit}")));
+            let rules = rules.chain(borders);
             let value = rules.collect::<Vec<_>>().join(", ");
             let value = if value.is_empty() { "no further rules".to_owned() } else { value };
             self.put(place.clone(), SettingClass::Rule, value, false, Detail::Slot);

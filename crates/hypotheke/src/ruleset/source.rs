@@ -143,6 +143,25 @@ pub(crate) struct SlotSource {
     pub(crate) label: Option<String>,
     pub(crate) admits: Option<FilterSource>,
     pub(crate) stack_limit: Option<u32>,
+    pub(crate) put_by: Option<AccessSource>,
+    pub(crate) take_by: Option<AccessSource>,
+}
+
+impl SlotSource {
+    /// Who may put in or take out, as it is written; a slot is not opened.
+    pub(crate) fn access(&self, right: Right) -> Option<&AccessSource> {
+        match right {
+            Right::Put => self.put_by.as_ref(),
+            Right::Take => self.take_by.as_ref(),
+            Right::Open => None,
+        }
+    }
+
+    /// Whether it differs from the slots that the ruleset does not list.
+    pub(crate) fn has_rules(&self) -> bool {
+        let SlotSource { at: _, name, label: _, admits, stack_limit, put_by, take_by } = self;
+        name.is_some() || admits.is_some() || stack_limit.is_some() || put_by.is_some() || take_by.is_some()
+    }
 }
 
 #[derive(Clone, Debug)]

@@ -79,7 +79,7 @@ const CONTAINER: &[&str] = &[
 ];
 const WAYS: &[(&str, PutMode)] = &[("place", PutMode::Place), ("merge", PutMode::Merge), ("swap", PutMode::Swap)];
 const CAP: &[&str] = &["of", "count"];
-const SLOT: &[&str] = &["name", "label", "admits", "stack-limit"];
+const SLOT: &[&str] = &["name", "label", "admits", "stack-limit", "put-by", "take-by"];
 const HOLDER: &[&str] =
     &["name", "note", "groups", "carries", "weight-cap", "caps", "encumbrance", "shortcuts", "depleted-shortcuts"];
 const ENCUMBRANCE: &[&str] = &["at", "label"];
@@ -386,6 +386,8 @@ fn read_slot(reading: &mut Reading<'_>, container: &str, value: &Spanned<DeValue
         label: reading.text(&section, "label"),
         admits: reading.filter(&section, "admits"),
         stack_limit: reading.count(&section, "stack-limit").map(|limit| limit.value),
+        put_by: read_access(reading, &section, "put-by"),
+        take_by: read_access(reading, &section, "take-by"),
     })
 }
 

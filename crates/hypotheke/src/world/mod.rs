@@ -179,6 +179,8 @@ pub(crate) struct ContainerState {
     presence: Presence,
     /// Who may put in, take out and open, as in its definition.
     pub(crate) borders: [Border; 3],
+    /// A slot says itself who may.
+    pub(crate) has_slot_borders: bool,
     /// Anyone may do all of it.
     for_anyone: bool,
     /// The owner may do all of it.

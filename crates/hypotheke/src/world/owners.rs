@@ -71,7 +71,8 @@ impl World {
         let state = self.state(container);
         let inside = state.presence == Presence::Inside;
         let around = || !inside || state.parent == Spot::NOWHERE || self.is_for_everyone(state.parent.container);
-        (state.for_anyone || state.borders == [Border::Surrounding; 3]) && around()
+        let is_open = state.for_anyone || state.borders == [Border::Surrounding; 3];
+        is_open && !state.has_slot_borders && around()
     }
 
     /// Whether nothing that a container says about who may keeps an actor from it, as far as that

@@ -15,7 +15,7 @@ use super::{
 use crate::id::{ContainerDefId, ContainerId, KindId, StackId};
 use crate::moment::{Moment, Now};
 use crate::narrow;
-use crate::ruleset::{Border, ContainerDef, FilterId, Right, Ruleset};
+use crate::ruleset::{Border, ContainerDef, FilterId, Right, Ruleset, SlotDef};
 use crate::snapshot::RequestWindow;
 
 fn small(index: usize) -> u32 {
@@ -386,6 +386,7 @@ impl ContainerState {
             weight_cap: rule.map_or(i64::MAX, |def| def.weight_cap),
             admits: rule.and_then(|def| def.admits),
             borders: [Border::Anyone; 3],
+            has_slot_borders: rule.is_some_and(|def| def.ruled.iter().any(SlotDef::has_border)),
             for_anyone: true,
             for_owner: true,
             owner: NONE,

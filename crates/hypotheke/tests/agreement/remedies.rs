@@ -69,6 +69,20 @@ fn container<'r>(world: &World, rules: &'r mut Rules, place: Place) -> Option<&'
     if name.starts_with('p') { rules.packs.get_mut(number) } else { rules.containers.get_mut(number) }
 }
 
+/// Who may do something with a container, or with a slot that says so itself.
+fn access<'r>(world: &World, rules: &'r mut Rules, place: Place, right: Right) -> Option<&'r mut Access> {
+    let spec = container(world, rules, place)?;
+    let (put, take) = match place {
+        Place::Slot(_, slot) => {
+            let slot = spec.ruled.get_mut(slot as usize)?;
+            (&mut slot.put, &mut slot.take)
+        }
+        _ if right == Right::Open => return Some(&mut spec.open),
+        _ => (&mut spec.put, &mut spec.take),
+    };
+    Some(if right == Right::Put { put } else { take })
+}
+
 fn holder(world: &World, place: Place) -> Option<usize> {
     let Place::Holder(id) = place else { return None };
     world.holder_name(id)[1..].parse().ok()
@@ -105,17 +119,11 @@ fn change(world: &World, rules: &mut Rules, cause: Cause, actor: Option<HolderId
                 spec.ruled.get_mut(slot).into_iter().for_each(|rule| rule.limit = rule.limit.map(|it| it.max(would)));
             }
         }
-        Cause::NoPut(of) => container(world, rules, of)?.put = Access::Anyone,
-        Cause::NoTake(of) => container(world, rules, of)?.take = Access::Anyone,
+        Cause::NoPut(at) => *access(world, rules, at, Right::Put)? = Access::Anyone,
+        Cause::NoTake(at) => *access(world, rules, at, Right::Take)? = Access::Anyone,
         Cause::NotAllowed { at, right } => {
             let actor: usize = world.holder_name(actor?)[1..].parse().ok()?;
-            let spec = container(world, rules, at)?;
-            let who = match right {
-                Right::Put => &mut spec.put,
-                Right::Take => &mut spec.take,
-                Right::Open => &mut spec.open,
-            };
-            match who {
+            match access(world, rules, at, right)? {
                 Access::Listed { holders, .. } => _ = holders.insert(actor),
                 who => {
                     let (holders, groups) = (BTreeSet::from([actor]), BTreeSet::new());

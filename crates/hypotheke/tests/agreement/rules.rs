@@ -91,10 +91,20 @@ fn fit(container: &mut ContainerSpec, holders: &[BTreeSet<usize>], default: &Acc
         *access = fitted(std::mem::replace(access, Access::Around), holders, default);
     }
     *owner = owner.filter(|owner| *owner < holders.len());
+    for slot in &mut container.ruled {
+        for access in [&mut slot.put, &mut slot.take] {
+            *access = match fitted(std::mem::replace(access, Access::Around), holders, &Access::Around) {
+                // For anyone it is as the others.
+                Access::Anyone => Access::Around,
+                access => access,
+            };
+        }
+    }
 }
 
 fn any_container() -> impl Strategy<Value = ContainerSpec> {
-    let ruled = (sometimes(any_filter()), sometimes(1u32..6), prop::bool::weighted(0.8));
+    let who = prop_oneof![4 => Just((Access::Around, Access::Around)), 1 => (any_access(), any_access())];
+    let ruled = (sometimes(any_filter()), sometimes(1u32..6), prop::bool::weighted(0.8), who);
     let slots = prop_oneof![6 => 1usize..6, 1 => 63usize..66, 1 => 100usize..140];
     let rules = (
         prop_oneof![2 => Just(vec![]), 1 => prop::collection::vec(ruled, 1..4)],
@@ -118,16 +128,17 @@ fn any_container() -> impl Strategy<Value = ContainerSpec> {
             caps,
             (ejects_unfit, on_put, reserved_first, (must_open, exclusive, sizes)),
         )| {
-            let named = |(index, (filter, limit, named)): (usize, (_, _, bool))| SlotSpec {
+            let named = |(index, (filter, limit, named, (put, take))): (usize, (_, _, bool, _))| SlotSpec {
                 name: Some(index).filter(|_| named),
                 filter,
                 limit,
+                put,
+                take,
             };
             let ruled: Vec<SlotSpec> = ruled.into_iter().enumerate().map(named).collect();
             let slots = slots.max(ruled.len());
             let deep = deep && filter.is_some();
-            let rules_end = |rule: &SlotSpec| rule.name.is_some() || rule.filter.is_some() || rule.limit.is_some();
-            let staying = ruled.iter().rposition(rules_end).map_or(1, |last| last + 1);
+            let staying = ruled.iter().rposition(SlotSpec::has_rules).map_or(1, |last| last + 1);
             let (fewer, more) = sizes.unwrap_or_default();
             let bounds = (slots.saturating_sub(fewer).max(staying), slots + more);
             ContainerSpec {
@@ -260,8 +271,7 @@ pub(super) fn tightened(rules: &Rules, which: u16) -> Rules {
             });
         }
         // One without any rules may go when the container shrinks; with some it would stay.
-        let has_rules = |slot: &&mut SlotSpec| slot.name.is_some() || slot.filter.is_some() || slot.limit.is_some();
-        for slot in container.ruled.iter_mut().filter(has_rules) {
+        for slot in container.ruled.iter_mut().filter(|slot| slot.has_rules()) {
             if is(9) {
                 slot.limit = Some(1);
             }
@@ -405,6 +415,9 @@ fn slot_text(slot: &SlotSpec) -> String {
     }
     if let Some(limit) = slot.limit {
         keys.push(format!("stack-limit = {limit}"));
+    }
+    for (key, access) in [("put-by", &slot.put), ("take-by", &slot.take)] {
+        keys.extend(access_text(access).map(|who| format!("{key} = {who}")));
     }
     format!("{{ {} }}", keys.join(", "))
 }

@@ -41,7 +41,7 @@ fn pack(slots: usize) -> ContainerSpec {
 }
 
 fn slot(name: usize, filter: Option<FilterSpec>, limit: Option<u32>) -> SlotSpec {
-    SlotSpec { name: Some(name), filter, limit }
+    SlotSpec { name: Some(name), filter, limit, put: Access::Around, take: Access::Around }
 }
 
 /// A small world with something of everything.
@@ -67,7 +67,7 @@ fn rules() -> Rules {
     let containers = vec![
         ContainerSpec { bounds: (1, 6), limit: Some(3), cap: Some(9_000), ..container(4) },
         ContainerSpec {
-            ruled: vec![SlotSpec { name: None, filter: None, limit: None }, slot(2, Some(tag(0)), Some(2))],
+            ruled: vec![SlotSpec { name: None, ..slot(0, None, None) }, slot(2, Some(tag(0)), Some(2))],
             cap: Some(4_500),
             caps: vec![(tag(0), 3)],
             reserved_first: true,

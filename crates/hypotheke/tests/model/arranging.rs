@@ -4,6 +4,7 @@ use std::cmp::Reverse;
 
 use hypotheke::SortKey;
 
+use super::allowed::{slot_of, whole};
 use super::faults::Fault;
 use super::reasons::Portion;
 use super::state::{At, Cell, Inside, Stack};
@@ -22,7 +23,7 @@ impl Model {
         let spec = self.state.spec(&self.rules, at).clone();
         let is_loose = |slot: &usize| {
             let rule = spec.ruled.get(*slot);
-            rule.is_none_or(|rule| rule.name.is_none() && rule.filter.is_none() && rule.limit.is_none())
+            rule.is_none_or(|rule| !rule.has_rules())
         };
         let loose: Vec<usize> = (0..self.state.slots(at).len()).filter(is_loose).collect();
         for (done, &from) in loose.iter().enumerate() {
@@ -109,13 +110,13 @@ impl Model {
         let mut laid = Vec::new();
         let mut left = stack.count;
         for place in places {
-            while left > 0 && self.may_leave(Some(at), Some(&place)) {
+            while left > 0 && self.may_leave(&slot_of(at, slot), &whole(&place)) {
                 let Some(place) = self.place_for_one(&one, Some(&cell), &At::Container(place.clone())) else { break };
                 self.lay_one(place, &one, &mut laid);
                 left -= 1;
             }
         }
-        if left > 0 && !self.may_leave(Some(at), None) {
+        if left > 0 && !self.may_leave(&slot_of(at, slot), &None) {
             return Err(no("not-allowed"));
         }
         let keeps = stack.all().into_iter().any(|stack| self.rules.kinds[stack.kind].is_protected);

@@ -1,6 +1,6 @@
 //! Taking stacks from somewhere and laying them somewhere else.
 
-use super::allowed::{Right, Said};
+use super::allowed::{Right, Said, side_of, side_of_target, whole};
 use super::faults::Fault;
 use super::reasons::Portion;
 use super::state::{At, Cell, Inside, Stack};
@@ -27,12 +27,9 @@ impl Model {
                 let carried = self.rules.carried(*holder).into_iter();
                 let worn = carried.filter(|&index| self.rules.containers[index].worn).map(Inside::container);
                 let worn: Vec<Inside> = worn.filter(|at| self.is_reachable(at)).collect();
-                let to = match going {
-                    Going::To(At::Slot(at, _) | At::Container(at)) => Some(at),
-                    _ => None,
-                };
+                let to = if let Going::To(to) = going { side_of_target(to) } else { None };
                 let all = self.targets(from).into_iter().chain(worn);
-                all.filter(|at| self.may_leave(Some(at), to)).flat_map(|at| in_container(&at)).collect()
+                all.filter(|at| self.may_leave(&whole(at), &to)).flat_map(|at| in_container(&at)).collect()
             }
             At::Ground => self.state.ground.iter().map(|(stack, _)| Cell::Ground(stack.id)).collect(),
             At::OnGround(id) if self.state.ground.iter().any(|(stack, _)| stack.id == *id) => vec![Cell::Ground(*id)],
@@ -42,8 +39,26 @@ impl Model {
             Going::To(At::Slot(at, slot)) if !matches!(from, At::Slot(..)) => Some(Cell::Slot(at.clone(), *slot)),
             _ => None,
         };
-        let stacks = cells.iter().filter(|cell| Some(*cell) != target.as_ref()).filter_map(|cell| self.state.get(cell));
+        // Taking by kind passes over slots that are not for the actor.
+        let by_kind = matches!(from, At::Container(_) | At::Holder(_));
+        let meant = cells.iter().filter(|cell| Some(*cell) != target.as_ref());
+        let meant = meant.filter(|cell| !by_kind || !self.is_passed_over(cell, going));
+        let stacks = meant.filter_map(|cell| self.state.get(cell));
         Ok(stacks.filter(|stack| kind.is_none_or(|kind| stack.kind == kind)).map(|stack| stack.id).collect())
+    }
+
+    fn is_passed_over(&self, cell: &Cell, going: &Going) -> bool {
+        let Cell::Slot(at, slot) = cell else { return false };
+        let binds_nobody = match going {
+            Going::Nowhere => return false,
+            Going::Out => self.actor.is_some(),
+            Going::To(_) => true,
+        };
+        match self.slot_said(Right::Take, at, *slot) {
+            Said::Yes => false,
+            Said::OthersMay => true,
+            Said::NobodyMay => binds_nobody && !Fault::BorderForgotten.is_on(),
+        }
     }
 
     /// Why a stack can't leave where it lies.
@@ -57,10 +72,10 @@ impl Model {
             Going::Nowhere => (false, Vec::new()),
             Going::Out => {
                 let full = stack.inside.iter().flatten().any(Option::is_some) && !Fault::FullPackConsumed.is_on();
-                let left = cell.container().map_or_else(Vec::new, Inside::chain);
-                let closed = left.iter().any(|around| self.said(Right::Take, around) == Said::NobodyMay);
+                let said = self.leaving(&side_of(Some(cell)), &None);
+                let closed = said.contains(&Said::NobodyMay);
                 let no_take = closed && self.actor.is_some() && !Fault::BorderForgotten.is_on();
-                let others = (!self.may_leave(cell.container(), None)).then(|| no("not-allowed"));
+                let others = said.contains(&Said::OthersMay).then(|| no("not-allowed"));
                 let found = [others, full.then(|| no("not-empty")), no_take.then(|| no("no-take"))];
                 (keeps(stack), found.into_iter().flatten().collect())
             }
@@ -71,11 +86,9 @@ impl Model {
                 };
                 let to_ground = *to == At::Ground || to_container.is_some_and(Inside::is_on_ground);
                 let lands = to_ground && !Fault::KeptIsDropped.is_on() && !cell.is_on_ground();
-                let left = cell.container().map_or_else(Vec::new, Inside::chain).into_iter();
-                let mut left = left.filter(|around| !to_container.is_some_and(|to| to.is_within(around)));
-                let closed = left.any(|around| self.said(Right::Take, &around) == Said::NobodyMay);
-                let no_take = closed && !Fault::BorderForgotten.is_on();
-                let others = (!self.may_leave(cell.container(), to_container)).then(|| no("not-allowed"));
+                let said = self.leaving(&side_of(Some(cell)), &side_of_target(to));
+                let no_take = said.contains(&Said::NobodyMay) && !Fault::BorderForgotten.is_on();
+                let others = said.contains(&Said::OthersMay).then(|| no("not-allowed"));
                 let found = others.into_iter().chain(no_take.then(|| no("no-take"))).collect();
                 (lands && stack.all().into_iter().any(keeps), found)
             }
@@ -105,7 +118,14 @@ impl Model {
         let count = |id: &u64| Some(i64::from(self.state.get(&self.state.find(*id)?)?.count));
         let there: i64 = sources.iter().filter_map(count).sum();
         if sources.is_empty() {
-            return Err(no("empty-source"));
+            let shut = |at: &Inside| {
+                let slots = self.state.slots(at).len();
+                slots > 0 && (0..slots).all(|slot| self.slot_said(Right::Take, at, slot) == Said::NobodyMay)
+            };
+            return Err(no(match from {
+                At::Container(at) if shut(at) => "no-take",
+                _ => "empty-source",
+            }));
         }
         let before = self.clone();
         let mut done = 0;
@@ -275,6 +295,7 @@ impl Model {
             && self.state.slots(at)[slot].is_none()
             && self.is_no_further_over(stack, cell, at, slot)
             && self.slot_admits(at, slot, stack)
+            && self.slot_lets_in(Some(cell), at, slot)
             && self.no_entry(stack, Some(cell), at).is_none()
             && self.no_nesting(stack, Some(cell), at).is_none()
             && !self.is_blocked(stack, at, slot)

@@ -1,5 +1,6 @@
 //! Other marks and properties, and what is put elsewhere because of them.
 
+use super::allowed::{slot_of, whole};
 use super::faults::Fault;
 use super::state::{At, Cell, Inside, Stack};
 use super::{Model, No, no};
@@ -41,13 +42,13 @@ impl Model {
         let others = holder.map_or_else(Vec::new, |holder| self.all_targets(&At::Holder(holder)));
         let others = others.into_iter().filter(|other| !other.is_within(&outermost));
         let keeps = |stack: &Stack| self.rules.kinds[stack.kind].is_protected;
-        let may_land =
-            self.may_leave(Some(inside), None) && (inside.is_on_ground() || !stack.all().into_iter().any(keeps));
+        let may_land = self.may_leave(&slot_of(inside, *slot), &None)
+            && (inside.is_on_ground() || !stack.all().into_iter().any(keeps));
         let one = Stack { count: 1, ..stack.clone() };
         let mut laid = Vec::new();
         let mut left = stack.count;
         for other in others.collect::<Vec<_>>() {
-            while left > 0 && self.may_leave(Some(inside), Some(&other)) {
+            while left > 0 && self.may_leave(&slot_of(inside, *slot), &whole(&other)) {
                 let Some(place) = self.place_for_one(&one, Some(cell), &At::Container(other.clone())) else { break };
                 self.lay_one(place, &one, &mut laid);
                 left -= 1;

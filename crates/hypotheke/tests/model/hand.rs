@@ -1,5 +1,6 @@
 //! The hand: lift, put, return.
 
+use super::allowed::slot_of;
 use super::faults::Fault;
 use super::reasons::Portion;
 use super::rules::Try;
@@ -96,8 +97,8 @@ impl Model {
             (Try::Place, At::Slot(inside, slot)) => self.carry_to_empty(amount, &from, (inside, *slot), true),
             (Try::Merge, At::Slot(..)) => self.merge(amount, &from, to),
             (Try::Swap, At::Slot(inside, slot)) => {
-                let hand = Inside::hand(holder);
-                if self.state.slots(inside)[*slot].is_some() && !self.may_leave(Some(inside), Some(&hand)) {
+                let hand = slot_of(&Inside::hand(holder), 0);
+                if self.state.slots(inside)[*slot].is_some() && !self.may_leave(&slot_of(inside, *slot), &hand) {
                     return Err(no("not-allowed"));
                 }
                 let count = i64::from(mine.count);

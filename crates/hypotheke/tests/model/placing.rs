@@ -1,6 +1,6 @@
 //! What a place takes of a stack, one item after the other, and why not more.
 
-use super::allowed::{Right, Said};
+use super::allowed::{Said, side_of};
 use super::faults::Fault;
 use super::reasons::in_order;
 use super::rules::{Caps, FilterSpec};
@@ -79,17 +79,25 @@ impl Model {
 
     /// The reason why a container takes none of it, whatever its contents.
     pub(crate) fn no_entry(&self, stack: &Stack, source: Option<&Cell>, at: &Inside) -> Option<No> {
-        self.all_no_entry(stack, source, at).into_iter().next()
+        // A slot decides for itself.
+        self.all_no_entry(stack, source, at, Some(usize::MAX)).into_iter().next()
     }
 
-    pub(super) fn all_no_entry(&self, stack: &Stack, source: Option<&Cell>, at: &Inside) -> Vec<No> {
+    pub(super) fn all_no_entry(
+        &self,
+        stack: &Stack,
+        source: Option<&Cell>,
+        at: &Inside,
+        slot: Option<usize>,
+    ) -> Vec<No> {
+        let to = Some((at.clone(), slot));
         let spec = |inside: &Inside| self.state.spec(&self.rules, inside);
         let entered = self.entered(source, at);
         // What the game creates crosses no border.
         let border = (source.is_some() || self.actor.is_some()) && !Fault::BorderForgotten.is_on();
-        let says = |said| entered.iter().any(|inside| self.said(Right::Put, inside) == said);
-        let closed = border && !self.going_back && says(Said::NobodyMay);
-        let is_for_others = !self.going_back && !Fault::TargetForAnyone.is_on() && says(Said::OthersMay);
+        let said = self.entering(&side_of(source), &to);
+        let closed = border && !self.going_back && said.contains(&Said::NobodyMay);
+        let is_for_others = !self.going_back && said.contains(&Said::OthersMay);
         let direct = source.and_then(Cell::container) != Some(at);
         let own = direct && !self.rules.admits(spec(at).filter.as_ref(), stack);
         let all_admitted = |inside: &Inside| {
@@ -292,6 +300,7 @@ impl Model {
             only.is_none_or(|only| only == *slot)
                 && source != Some(&Cell::Slot(at.clone(), *slot))
                 && self.slot_admits(at, *slot, one)
+                && self.slot_lets_in(source, at, *slot)
                 && !self.is_blocked(one, at, *slot)
                 && !self.staying.as_ref().is_some_and(|(of, least)| of == at && slot >= least)
                 && self.passed_over != Some(Cell::Slot(at.clone(), *slot))

@@ -1,5 +1,6 @@
 //! Every check that an amount fails, in order, each as if all others passed.
 
+use super::allowed::{side_of, whole};
 use super::faults::Fault;
 use super::state::{At, Cell, Inside, Stack};
 use super::{Bearer, Going, Model, No, because, no};
@@ -94,9 +95,9 @@ impl Model {
         if let (At::Holder(_), Some(Cell::Slot(at, slot))) = (to, &portion.cell) {
             targets.retain(|target| *target != at.step(*slot));
         }
-        let from = portion.cell.as_ref().and_then(Cell::container);
+        let from = side_of(portion.cell.as_ref());
         if matches!(to, At::Holder(_)) {
-            targets.retain(|target| self.may_enter(from, Some(target)));
+            targets.retain(|target| self.may_enter(&from, &whole(target)));
         }
         let admits = |at: &&Inside| self.not_admitted(&portion.stack, portion.cell.as_ref(), at).is_none();
         targets.iter().find(admits).or(targets.first()).cloned()
@@ -106,7 +107,8 @@ impl Model {
         for portion in portions {
             let Some(at) = self.entered_by(portion, to) else { continue };
             let (stack, cell) = (&portion.stack, portion.cell.as_ref());
-            found.extend(self.all_no_entry(stack, cell, &at));
+            let slot = if let At::Slot(_, slot) = to { Some(*slot) } else { None };
+            found.extend(self.all_no_entry(stack, cell, &at, slot));
             match to {
                 At::Slot(at, slot) => {
                     found.extend((!self.slot_admits(at, *slot, stack)).then(|| no("not-admitted")));

@@ -40,6 +40,17 @@ pub(crate) struct SlotSpec {
     pub(crate) name: Option<usize>,
     pub(crate) filter: Option<FilterSpec>,
     pub(crate) limit: Option<u32>,
+    /// Who may put in and take out, besides what the container says.
+    pub(crate) put: Access,
+    pub(crate) take: Access,
+}
+
+impl SlotSpec {
+    /// Something of its own, by which it differs from the others.
+    pub(crate) fn has_rules(&self) -> bool {
+        let borders = self.put != Access::Around || self.take != Access::Around;
+        self.name.is_some() || self.filter.is_some() || self.limit.is_some() || borders
+    }
 }
 
 #[derive(Clone, Debug)]

@@ -19,6 +19,7 @@ impl Model {
             || self.no_entry(stack, Some(source), at).is_some()
             || self.no_nesting(stack, Some(source), at).is_some()
             || !self.slot_admits(at, slot, stack)
+            || !self.slot_lets_in(Some(source), at, slot)
         {
             return 0;
         }
@@ -43,10 +44,10 @@ impl Model {
         let empty = |slot: &usize| self.state.slots(b)[*slot].is_none();
         let target = match to {
             At::Slot(_, slot) => Some(*slot),
-            _ => self
-                .order_of_slots(b)
-                .into_iter()
-                .find(|slot| empty(slot) && self.slot_admits(b, *slot, &stack) && !self.is_blocked(&stack, b, *slot)),
+            _ => self.order_of_slots(b).into_iter().find(|slot| {
+                let fits = empty(slot) && self.slot_admits(b, *slot, &stack) && !self.is_blocked(&stack, b, *slot);
+                fits && self.slot_lets_in(Some(&source), b, *slot)
+            }),
         };
         let taken = target.filter(|slot| empty(slot));
         let given = taken.map_or(0, |slot| self.take_into(&stack, &source, (b, slot), 0, wanted));
@@ -126,7 +127,7 @@ impl Model {
         let mut found: Vec<No> = Vec::new();
         for (stack, cell, to, slot) in &moving {
             found.extend(self.all_stuck(cell, stack, &Going::To(At::Slot((*to).clone(), *slot))));
-            found.extend(self.all_no_entry(stack, Some(cell), to));
+            found.extend(self.all_no_entry(stack, Some(cell), to, Some(*slot)));
             if Fault::SwapFiltersOneSide.is_on() && *to == a {
                 continue;
             }

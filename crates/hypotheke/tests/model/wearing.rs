@@ -1,5 +1,6 @@
 //! equip and unequip.
 
+use super::allowed::slot_of;
 use super::reasons::Portion;
 use super::state::{At, Cell, Inside, Root, Stack};
 use super::{Amount, Going, Model, No, because, no};
@@ -61,7 +62,8 @@ impl Model {
         let is_worn = slots.iter().any(|(at, slot)| cell == Cell::Slot(at.clone(), *slot));
         slots.retain(|(at, slot)| cell != Cell::Slot(at.clone(), *slot));
         // Those that the actor may not use are not among the places.
-        slots.retain(|(at, _)| self.may_from_to(&Some(inside.clone()), &Some(at.clone()), false));
+        let here = slot_of(inside, *slot);
+        slots.retain(|(at, slot)| self.may_from_to(&here, &slot_of(at, *slot), false));
         let admitting: Vec<&(Inside, usize)> =
             slots.iter().filter(|(at, slot)| self.may_lie(&one, &cell, at, *slot)).collect();
         let fitting: Vec<&(Inside, usize)> =
@@ -110,6 +112,7 @@ impl Model {
             && self.no_entry(one, Some(cell), at).is_none()
             && self.no_nesting(one, Some(cell), at).is_none()
             && self.slot_admits(at, slot, one)
+            && self.slot_lets_in(Some(cell), at, slot)
     }
 
     /// One number after the other, from the most down.

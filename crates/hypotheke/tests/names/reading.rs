@@ -27,6 +27,22 @@ pub(super) fn request(model: &Model, operation: &NamedOperation) -> Option<Reque
     }
 }
 
+/// Whether a place that is not there would be in a container whose contents the actor may not see.
+pub(super) fn is_hidden(model: &Model, operation: &NamedOperation) -> bool {
+    let name = operation.actor.as_ref().map(hypotheke::text::Word::as_str);
+    let Some(actor) = name.and_then(|name| Names::find(&model.rules.names.holders, name)) else { return false };
+    let reader = Reader { model, actor: Some(actor) };
+    let hidden = |path: &Path| {
+        let missing = path.depends_on_stacks() && reader.place(path).is_none();
+        let root = match path.root() {
+            PathRoot::Name(name) => model.rules.find_container(None, name),
+            _ => None,
+        };
+        missing && root.is_some_and(|root| !model.sees_as(actor, &Inside::container(root)))
+    };
+    operation.action.places().any(hidden)
+}
+
 fn position(landing: &Landing) -> (i64, i64) {
     assert_eq!(landing.within, None, "the model scatters nothing");
     (landing.at.x.thousandths(), landing.at.y.thousandths())

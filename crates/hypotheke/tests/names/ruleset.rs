@@ -137,6 +137,8 @@ impl Reader<'_> {
             name: slot.name().map(|name| Names::find(&self.names.slots, name).expect("a slot")),
             filter: slot.admits().map(|filter| self.filter(filter)),
             limit: slot.stack_limit(),
+            put: self.access(slot.access(Right::Put)),
+            take: self.access(slot.access(Right::Take)),
         });
         let ruled = ruled.collect();
         let way = |mode: &PutMode| match mode {

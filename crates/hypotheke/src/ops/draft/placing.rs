@@ -1,5 +1,6 @@
 //! How things are placed: beginning anew with each operation of a list.
 
+use super::super::allowed::Edge;
 use super::super::refusal::{Cause, Refusal};
 use super::Draft;
 use crate::language::Landing;
@@ -74,10 +75,10 @@ impl Draft<'_> {
         self.placing.shrinking = None;
     }
 
-    /// Whether a container lets stacks in that the actor puts there.
+    /// Whether a border lets stacks in that the actor puts there.
     #[inline]
-    pub(in crate::ops) fn may_put(&self, container: u32) -> bool {
-        self.placing.going_back || self.bar(Right::Put, container).is_none()
+    pub(in crate::ops) fn may_put(&self, edge: Edge) -> bool {
+        self.placing.going_back || self.bar_at(Right::Put, edge).is_none()
     }
 
     #[inline]

@@ -4,6 +4,7 @@ use rustc_hash::FxHashMap;
 
 use super::Compiler;
 use crate::ruleset::access::{ANYONE, Access, AccessList, NOBODY, OWNER, Right};
+use crate::ruleset::places::SlotDef;
 use crate::ruleset::source::{AccessSource, Written};
 use crate::text::{Diagnostic, Location};
 
@@ -13,10 +14,22 @@ impl Compiler {
         self.check_groups();
         for index in 0..self.source.containers.len() {
             for right in Right::ALL {
+                let whose = format!("container `{}`", self.rules.containers[index].id);
                 let written = self.source.containers[index].access(right).cloned();
-                let access = written.and_then(|written| self.compile_list(index, right, &written));
+                let access = written.and_then(|written| self.compile_list(&whose, right, &written));
                 let def = &mut self.rules.containers[index];
                 def.access[right as usize] = access.unwrap_or_else(|| def.default_access());
+            }
+            for slot in 0..self.source.containers[index].slot.len() {
+                for right in [Right::Put, Right::Take] {
+                    let whose = format!("a slot of container `{}`", self.rules.containers[index].id);
+                    let written = self.source.containers[index].slot[slot].access(right).cloned();
+                    let access = written.and_then(|written| self.compile_list(&whose, right, &written));
+                    // For anyone it is as the others: a slot can restrict, not widen.
+                    let access = access.filter(|access| *access != Access::Anyone);
+                    self.rules.containers[index].ruled[slot].access[right as usize] =
+                        access.unwrap_or(Access::Surrounding);
+                }
             }
             if let Some(owner) = self.source.containers[index].owner.clone() {
                 self.compile_owner(index, &owner);
@@ -29,7 +42,7 @@ impl Compiler {
                 Access::Nobody => right == Right::Open,
                 access => *access != def.default_access(),
             };
-            Right::ALL.into_iter().any(is_for_some)
+            Right::ALL.into_iter().any(is_for_some) || def.ruled.iter().any(SlotDef::has_border)
         });
     }
 
@@ -55,11 +68,11 @@ impl Compiler {
     }
 
     /// A list of those who may; `None` if there is something wrong with it.
-    fn compile_list(&mut self, index: usize, right: Right, written: &AccessSource) -> Option<Access> {
-        let (key, id) = (right.key(), self.rules.containers[index].id.clone());
+    fn compile_list(&mut self, whose: &str, right: Right, written: &AccessSource) -> Option<Access> {
+        let key = right.key();
         match written.words.as_slice() {
             [] => {
-                let message = format!("`{key}` of container `{id}` names nobody");
+                let message = format!("`{key}` of {whose} names nobody");
                 let fault = Diagnostic::error("empty", written.at, message);
                 self.fault(fault.help(format!("Write `{key} = \"{NOBODY}\"`, or remove it")));
                 return None;
@@ -74,7 +87,7 @@ impl Compiler {
         for word in &written.words {
             let name = word.value.as_str();
             if let Some(&first) = seen.get(name) {
-                let message = format!("`{key}` of container `{id}` names `{name}` twice");
+                let message = format!("`{key}` of {whose} names `{name}` twice");
                 self.fault(Diagnostic::error("duplicate", word.at, message).related(first, "the first one"));
                 is_right = false;
                 continue;

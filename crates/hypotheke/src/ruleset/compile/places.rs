@@ -5,6 +5,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use super::{Compiler, small};
 use crate::id::{ContainerDefId, HolderDefId};
 use crate::quantity::Decimal;
+use crate::ruleset::Access;
 use crate::ruleset::places::{Cap, ContainerDef, HolderDef, PutMode, SlotDef};
 use crate::ruleset::source::{CapSource, ContainerSource, HolderSource, SlotSource, Written};
 use crate::text::{Diagnostic, Location, suggestion};
@@ -232,6 +233,7 @@ impl Compiler {
             label: source.label.clone(),
             admits: source.admits.as_ref().and_then(|filter| self.compile_filter(filter)),
             stack_limit: source.stack_limit.unwrap_or(u32::MAX),
+            access: [Access::Surrounding, Access::Surrounding],
         }
     }
 
