@@ -213,7 +213,9 @@ fn the_builder_can_say_each_key() {
                 shed.name("Shed").note("Behind the hut").slots(6).columns(3).stack_limit(8).weight_cap(50.into());
             let shed = shed.admits("not wet").cap("cold", 5).deep().exclusive().must_open().resizable(4, 8);
             let shed = shed.ejects_unfit().on_put([PutMode::Merge, PutMode::Swap]).no_put().no_take().reserved_first();
-            shed.slot(|slot| slot.name("left").label("Left").admits("ice").stack_limit(2))
+            shed.slot(|slot| {
+                slot.name("left").label("Left").admits("ice").stack_limit(2).put_by(["ann"]).take_by(["ann"])
+            })
         })
         .container("box", |it| it.slots(2).copies(["box-a", "box-b"]).owner("ann").open_by(["owner", "crew"]))
         .container("lining", |it| it.slots(2))

@@ -206,7 +206,8 @@ fn groups_of(def: &ContainerDef, name: &str) -> Vec<SlotGroup> {
     let ruled = narrow::index(def.ruled.len()).min(slots);
     let rules_of = |slot: u32| {
         let rule = def.ruled.get(slot as usize);
-        (rule.and_then(|rule| rule.admits), rule.map_or(u32::MAX, |rule| rule.stack_limit))
+        let shut = rule.is_some_and(|rule| *rule.access(Right::Put) == Access::Nobody);
+        (rule.and_then(|rule| rule.admits), rule.map_or(u32::MAX, |rule| rule.stack_limit), shut)
     };
     let label = |slot: u32| {
         let name = def.ruled.get(slot as usize).and_then(|rule| rule.name.as_deref());
@@ -264,7 +265,8 @@ fn verdict(rules: &Ruleset, def: &ContainerDef, slot: u32, kind: Kind<'_>) -> Ve
     if let Some(filter) = own.filter(|&filter| outlook(filter) == Outlook::Never) {
         return Verdict::NotInSlot { filter: written(filter) };
     }
-    if *def.access(Right::Put) == Access::Nobody {
+    let slot_is_shut = def.ruled.get(slot as usize).is_some_and(|rule| *rule.access(Right::Put) == Access::Nobody);
+    if *def.access(Right::Put) == Access::Nobody || slot_is_shut {
         return Verdict::NoPut;
     }
     let mut requested = [def.admits, own].into_iter().flatten();

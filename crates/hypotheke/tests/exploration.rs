@@ -798,3 +798,29 @@ fn a_claim_is_checked_again_after_a_holder_returns() {
     assert!(matches!(found.verdicts[1].status, Status::Holds));
     assert!(found.law_violation.is_none());
 }
+
+/// A search tries each holder with what that holder may do, and not as the game.
+#[test]
+fn each_holder_is_tried_where_access_differs() {
+    let rules = ready(
+        Ruleset::builder()
+            .kind("coin", |kind| kind.stack_limit(2))
+            .container("bag", |bag| bag.slots(2))
+            .container("vault", |vault| vault.slots(1).owner("bo").take_by(["owner"]))
+            .holder("ada", ["bag"], |ada| ada)
+            .holder("bo", ["bag"], |bo| bo.groups(["guards"]))
+            .start("ada.bag", ["1 coin"]),
+    );
+    let verdicts = |play: &str| {
+        let claims =
+            format!("explore\n  verbs move, swap\n{play}\npossible\n  bo.bag has: 1 coin\n  vault has: 1 coin\n");
+        let found = exploration(&rules, &claims).search();
+        found.verdicts.iter().map(|it| matches!(it.status, Status::Reachable(_))).collect::<Vec<_>>()
+    };
+    // She puts it into the vault, and only he takes it out.
+    assert_eq!(verdicts("  containers ada.bag, bo.bag"), [false, false]);
+    assert_eq!(verdicts("  containers ada.bag, bo.bag, vault"), [true, true]);
+    assert_eq!(verdicts("  actors ada\n  containers ada.bag, bo.bag, vault"), [false, true]);
+    assert_eq!(verdicts("  actors bo\n  containers ada.bag, bo.bag, vault"), [false, false]);
+    assert_eq!(verdicts("  actors game\n  containers ada.bag, bo.bag"), [true, false]);
+}

@@ -677,3 +677,27 @@ fn a_refused_list_names_its_step_for_every_reason() {
     }
     assert_eq!(world.revision(), 0);
 }
+
+#[test]
+fn a_connection_acts_for_its_holder_alone() {
+    let rules = rules(8);
+    let mut server = Server::new(World::new(&rules), 8);
+    let mut send = |holder: &str, sentence: &str| {
+        let message = ToServer::Request(Box::new(Request::new(operation(sentence))));
+        let replies = server.receive_from(holder, &message);
+        let ToClient::Answer { answer, .. } = replies.to_sender.into_iter().next().expect("an answer") else {
+            panic!("no answer");
+        };
+        assert_eq!(replies.to_all.is_some(), answer.outcome().is_some());
+        answer.reason().map(Reason::code)
+    };
+    assert_eq!(send("ann", "move 2 flare from depot to ann.bag"), None);
+    // What she carries is for her, and nobody believes who says to be her.
+    assert_eq!(send("ben", "move 1 flare from ann.bag to ben.bag"), Some("not-allowed"));
+    assert_eq!(send("ben", "ann moves 1 flare from bag to ben.bag"), Some("not-allowed"));
+    assert_eq!(send("ben", "together (together (ann moves 1 flare from bag to ben.bag))"), Some("not-allowed"));
+    assert_eq!(send("ann", "ann drops 1 flare from bag"), None);
+    assert_eq!(send("ann", "together (ann drops 1 flare from bag; open sled)"), None);
+    let (ann, sled) = (server.world().holder("ann").unwrap(), server.world().container("sled").unwrap());
+    assert!(server.world().has_opened(ann, sled));
+}

@@ -312,6 +312,10 @@ struct Slot {
     /// The maximum number of items of a stack in it.
     #[schemars(range(min = 1))]
     stack_limit: Option<u32>,
+    /// Who may put items in, besides what the container says.
+    put_by: Option<Who>,
+    /// Who may take items out, besides what the container says.
+    take_by: Option<Who>,
 }
 
 /// A maximum number of items that match a filter.

@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use hypotheke::{ContainerId, HolderId, Kind, Place, PropertyValue, Right, Ruleset, StackView, World};
+use hypotheke::{Access, ContainerId, HolderId, Kind, Place, PropertyValue, Right, Ruleset, StackView, World};
 use schemars::JsonSchema;
 use serde::Serialize;
 
@@ -150,6 +150,10 @@ struct SlotJson {
     admits: Option<String>,
     /// The most items of a stack.
     stack_limit: Option<u32>,
+    /// Who may put items in, besides what the container says; empty if the container alone decides.
+    put_by: Vec<String>,
+    /// Who may take items out, besides what the container says.
+    take_by: Vec<String>,
 }
 
 /// A stack in a slot.
@@ -287,12 +291,15 @@ impl StackJson {
 impl ContainerJson {
     pub(crate) fn new(world: &World, id: ContainerId) -> Option<ContainerJson> {
         let (rules, def) = (world.rules(), world.container_def(id)?);
+        let words = |access: &Access| access.words().into_iter().map(str::to_owned).collect::<Vec<String>>();
         let slot = |rule: hypotheke::SlotRule<'_>| SlotJson {
             name: rule.name().map(str::to_owned),
             admits: rule.admits().map(str::to_owned),
             stack_limit: rule.stack_limit(),
+            put_by: words(rule.access(Right::Put)),
+            take_by: words(rule.access(Right::Take)),
         };
-        let who = |right| def.access(right).words().into_iter().map(str::to_owned).collect();
+        let who = |right| words(def.access(right));
         Some(ContainerJson {
             path: world.container_name(id),
             name: def.name().to_owned(),

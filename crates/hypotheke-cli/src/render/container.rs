@@ -35,11 +35,16 @@ pub(crate) fn draw(page: &mut Page, world: &World, id: ContainerId) {
     }
     draw_empty(page, empty);
     draw_details(page, &slots);
-    let filters = world.rules().slot_rules(def).filter_map(|rule| {
-        let admits = rule.admits()?;
-        Some(format!("{} admits {admits}", rule.name().unwrap_or("a slot")))
+    let slot_rules = world.rules().slot_rules(def).flat_map(|rule| {
+        let name = rule.name().unwrap_or("a slot");
+        let admits = rule.admits().map(|admits| format!("{name} admits {admits}"));
+        let rights = [Right::Put, Right::Take].into_iter().map(move |right| (right, rule.access(right).words()));
+        let rights = rights.filter(|(_, words)| !words.is_empty());
+        admits
+            .into_iter()
+            .chain(rights.map(move |(right, words)| format!("{name} {} {}", right.key(), words.join(", "))))
     });
-    list(page, &filters.collect::<Vec<_>>());
+    list(page, &slot_rules.collect::<Vec<_>>());
     // The contents of packs come after the container of the pack.
     for inside in slots.iter().filter_map(|slot| slot.stack()?.inside()) {
         page.blank();

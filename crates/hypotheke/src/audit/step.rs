@@ -9,7 +9,7 @@ use crate::ops::{Action, Operation};
 use crate::ruleset::{Access, ContainerDef, Right};
 use crate::world::{StackView, World};
 
-/// Reads a world before an operation, and checks it again after.
+/// Reads a world, and checks it again after an operation.
 ///
 /// Only `create` may put a protected item on the ground: alone, in a pack, or into a pack on the
 /// ground. No protected item may be consumed. Nothing enters or leaves a container that is not for

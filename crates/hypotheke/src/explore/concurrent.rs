@@ -161,19 +161,21 @@ impl Exploration {
         serve: impl Fn(&World) -> S,
         stop: &mut dyn FnMut(u64) -> Option<Bound>,
     ) -> InterleavingReport {
-        let askers = self.scope.actors.iter().map(|&holder| Asker { holder, seen: 0, sent: Vec::new() }).collect();
+        // Each sends what it may, also what another may too.
+        let scope = Scope { each_actor: true, ..self.scope.clone() };
+        let askers = scope.actors.iter().map(|&holder| Asker { holder, seen: 0, sent: Vec::new() }).collect();
         let (seen, latest) = (vec![Arc::new(self.start.clone())], Arc::new(self.start.snapshot()));
         let scene = Scene { server: serve(&self.start), seen, askers, asking: 0, latest, steps: Vec::new() };
         let mut search = Search {
             played: 0,
             stop,
-            scope: &self.scope,
+            scope: &scope,
             start: &self.start,
             several,
             found: nothing(),
             moves: Moves::default(),
         };
-        let most = (several.requests * (2 + 2 * several.max_resends)) as usize * self.scope.actors.len();
+        let most = (several.requests * (2 + 2 * several.max_resends)) as usize * scope.actors.len();
         for depth in 1..=most {
             let before = std::mem::replace(&mut search.found, nothing());
             let whole = search.go_on(&scene, depth);

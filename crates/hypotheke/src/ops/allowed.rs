@@ -1,7 +1,7 @@
 //! Who may: the borders that an operation crosses, and whether the actor may cross them.
 //!
 //! What an actor may not do depends on the places that an operation names, on who owns them, and on
-//! nothing else. So it is judged before any stack is looked at, and a refusal reveals no contents.
+//! nothing else. So it is checked before any stack is read, and a refusal reveals no contents.
 
 use smallvec::SmallVec;
 
@@ -331,11 +331,11 @@ impl Draft<'_> {
             !self.cell(spot).is_empty() || hidden()
         };
         let sides = [(one, other), (other, one)];
-        let giving = sides.into_iter().filter(|&(from, to)| gives(from, to));
-        giving.into_iter().find_map(|(from, to)| self.why_not_from_to(from.into(), to.into(), false))
+        let mut giving = sides.into_iter().filter(|&(from, to)| gives(from, to));
+        giving.find_map(|(from, to)| self.why_not_from_to(from.into(), to.into(), false))
     }
 
-    /// Which kinds are in the target decides what goes there, so the actor must see them.
+    /// The kinds in the target decide which stacks move, so the actor must see them.
     fn why_not_deposited(&self, into: Place) -> Option<Cause> {
         let into = *self.named_targets(into).first()?;
         let own = self.world.containers_of(self.actor?).iter().copied();
@@ -409,7 +409,7 @@ impl World {
         });
         let named = match access {
             Some(Access::Listed(list)) => {
-                let names = list.holders.iter().chain(&list.groups).map(|name| name.to_string());
+                let names = list.holders.iter().chain(&list.groups).map(ToString::to_string);
                 list.owner.then(owner).into_iter().chain(names).collect()
             }
             Some(_) => Vec::new(),

@@ -101,13 +101,10 @@ fn plan_on(draft: &mut Draft<'_>, operation: &Operation) -> Planned {
     let (noted, mut out_of_reach) = (draft.take_noted(), draft.all_closed(actor, action));
     let planned = plan_action(draft, actor, action);
     let others = draft.take_noted();
+    let reveals = |refusal: &Refusal| not_allowed.is_some() && draft.would_reveal(action, refusal);
     match planned {
         // Unsupported operations are reported before unreachable places.
-        Err(refusal) if refusal.reason() < Reason::NotOpen => {
-            if not_allowed.is_none() || !draft.would_reveal(action, &refusal) {
-                return Err(refusal);
-            }
-        }
+        Err(refusal) if refusal.reason() < Reason::NotOpen && !reveals(&refusal) => return Err(refusal),
         // A holder that may not do it learns nothing else.
         Err(refusal) if not_allowed.is_none() => {
             draft.note_causes(others);

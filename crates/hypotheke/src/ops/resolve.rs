@@ -25,7 +25,7 @@ pub struct ResolveError {
     /// All its names are known, but together they mean nothing.
     is_meaningless: bool,
     /// It is about contents that the actor may not see.
-    hidden: Option<Cause>,
+    hidden: Option<Box<Cause>>,
 }
 
 impl ResolveError {
@@ -47,7 +47,7 @@ impl ResolveError {
     /// there is a pack, or a stack of this id.
     #[must_use]
     pub fn refusal(&self) -> Option<Refusal> {
-        let refusal = Refusal::new(self.hidden?);
+        let refusal = Refusal::new(**self.hidden.as_ref()?);
         Some(self.step.map_or(refusal, |step| refusal.at_step(step as usize)))
     }
 
@@ -251,7 +251,7 @@ impl Resolver<'_> {
         }
         self.world.place(path, self.actor).map_err(|error| {
             let hidden = path.outermost().filter(|_| path.depends_on_stacks());
-            let hidden = hidden.and_then(|part| self.world.why_hidden(&part, self.actor));
+            let hidden = hidden.and_then(|part| self.world.why_hidden(&part, self.actor)).map(Box::new);
             ResolveError { hidden, ..ResolveError::place(path, &error) }
         })
     }

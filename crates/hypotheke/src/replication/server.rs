@@ -4,12 +4,14 @@ use std::collections::VecDeque;
 use std::sync::Arc;
 
 use super::message::{InitialState, PROTOCOL, ToClient, ToServer};
-use super::request::{Request, RequestLimits};
+use super::request::{Answer, Request, RequestLimits};
 use super::update::Update;
+use crate::language::{NamedAction, NamedOperation};
 use crate::migration::{Difference, MigrationError};
-use crate::ops::{Operation, Outcome, Refusal};
+use crate::ops::{Operation, Outcome, Reason, Refusal};
 use crate::ruleset::Ruleset;
 use crate::snapshot::Departures;
+use crate::text::{Span, Word};
 use crate::world::World;
 
 /// The messages of a server in response to a message.
@@ -25,7 +27,8 @@ pub struct Replies {
 /// The owner of a world with copies at clients. It receives messages and returns messages; the
 /// transport is up to the caller.
 ///
-/// So are permissions: check the operation of a request before passing it on.
+/// [`Server::receive_from`] takes the messages of a connection that belongs to a holder: access lists
+/// are then checked for that holder, whatever a request says.
 ///
 /// ```
 /// use hypotheke::replication::{Client, Server, ToClient};
@@ -121,6 +124,27 @@ impl Server {
         }
     }
 
+    /// Handles a message of a connection that acts for a holder. Its requests are performed by that
+    /// holder, at every depth of a list. A request that names a different actor is refused
+    /// ([`Reason::NotAllowed`]).
+    pub fn receive_from(&mut self, holder: &str, message: &ToServer) -> Replies {
+        let ToServer::Request(request) = message else { return self.receive(message) };
+        if let Some(other) = other_actor(&request.operation, holder) {
+            let answer = Answer::Refused {
+                reason: Reason::NotAllowed,
+                figures: None,
+                max_amount: 0,
+                step: None,
+                text: format!("this connection acts for {holder}, not for {other}"),
+            };
+            let id = request.id.clone();
+            return Replies { to_all: None, to_sender: vec![ToClient::Answer { undone: self.undone, id, answer }] };
+        }
+        let mut request = Request::clone(request);
+        request.operation.actor = Some(Word::new(holder, Span::default()));
+        self.answer(&request)
+    }
+
     /// Performs an operation of the game itself.
     ///
     /// # Errors
@@ -182,4 +206,13 @@ impl Server {
             _ => vec![self.initial_state()],
         }
     }
+}
+
+/// An actor in an operation, at any depth, other than the holder.
+fn other_actor<'o>(operation: &'o NamedOperation, holder: &str) -> Option<&'o str> {
+    let own = operation.actor.as_ref().map(Word::as_str).filter(|actor| *actor != holder);
+    own.or_else(|| match &operation.action {
+        NamedAction::Together { steps } => steps.iter().find_map(|step| other_actor(step, holder)),
+        _ => None,
+    })
 }

@@ -34,8 +34,7 @@ pub enum Access {
     Anyone,
     /// No holder.
     Nobody,
-    /// Whoever may with the container around: the default of the inside of a pack, which has no
-    /// border of its own.
+    /// No border of its own: the container around decides. The default of the inside of a pack.
     Surrounding,
     /// The holders on a list, and the game. The default of a container that a holder carries is its
     /// owner.

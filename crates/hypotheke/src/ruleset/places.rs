@@ -200,8 +200,8 @@ impl Ruleset {
         } = def;
         let may_block = ruled.iter().any(|slot| {
             let SlotDef { name, admits: _, stack_limit: _, label: _, access: _ } = slot;
-            let is_needed = |name: &Box<str>| self.needs.iter().flatten().any(|needed| needed == name);
-            slot.has_border() || name.as_ref().is_some_and(is_needed)
+            let is_occupied = |name: &str| self.needs.iter().flatten().any(|needed| **needed == *name);
+            slot.has_border() || name.as_deref().is_some_and(is_occupied)
         });
         let bans_all = access[..2].contains(&Access::Nobody);
         !bans_all && !must_open && !exclusive && !reserved_first && !may_block

@@ -503,6 +503,10 @@ impl Lister<'_> {
             self.put(place.clone(), SettingClass::Rule, value, false, Detail::Slot);
             self.filter(format!("{place}: admits"), *admits);
             self.limit(&format!("{place}: stack-limit"), limit);
+            for (right, access) in [Right::Put, Right::Take].into_iter().zip(access) {
+                let default = self.access_words(&Access::Surrounding);
+                self.rule(&format!("{place}: {}", right.key()), self.access_words(access), default);
+            }
             if let Some(name) = name {
                 self.label(&format!("{place}: label"), label.as_deref().unwrap_or(name), name);
             }

@@ -75,9 +75,16 @@ impl World {
         is_open && !state.has_slot_borders && around()
     }
 
-    /// Whether nothing that a container says about who may keeps an actor from it, as far as that
-    /// can be told at a glance: the game, a container for anyone, or the owner of one for its
-    /// owner.
+    /// Whether an actor may put into a container, take out of it and open it, whatever is around it.
+    /// Errs on the side of no: lists and packs are not read.
+    pub(crate) fn may_all(&self, actor: Option<HolderId>, container: u32) -> bool {
+        let state = self.state(container);
+        let is_plain = state.presence == Presence::Lasting && !state.has_slot_borders;
+        is_plain && self.is_plainly_open(actor, state) || self.is_for_everyone(container)
+    }
+
+    /// Whether the actor is the game, or the container is for anyone, or for its owner, who acts. It
+    /// errs on the side of no: lists are not read.
     #[inline(always)]
     pub(crate) fn is_plainly_open(&self, actor: Option<HolderId>, state: &ContainerState) -> bool {
         state.for_anyone || actor.is_none_or(|actor| state.for_owner && state.owner == self.name_number(actor.index))

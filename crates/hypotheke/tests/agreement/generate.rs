@@ -187,7 +187,10 @@ fn shallow(request: Request) -> Request {
 pub(super) fn request(rules: &Rules, model: &Model, draw: &Draw) -> Request {
     let request = requested(rules, model, draw);
     let needs_holder = request.is_of_holder() || matches!(request, Request::Together(_));
-    if needs_holder || rules.holders.is_empty() || !draw.count.is_multiple_of(2) {
+    // What departs and arrives is the game's affair.
+    let is_departure = matches!(request, Request::Depart(_) | Request::Arrive(_));
+    let rarely = if is_departure { 5 } else { 2 };
+    if needs_holder || rules.holders.is_empty() || !draw.count.is_multiple_of(rarely) {
         return request;
     }
     Request::By(draw.kind % rules.holders.len(), Box::new(request))

@@ -69,7 +69,7 @@ fn container<'r>(world: &World, rules: &'r mut Rules, place: Place) -> Option<&'
     if name.starts_with('p') { rules.packs.get_mut(number) } else { rules.containers.get_mut(number) }
 }
 
-/// Who may do something with a container, or with a slot that says so itself.
+/// Who may do something with a container, or with a slot that has its own border.
 fn access<'r>(world: &World, rules: &'r mut Rules, place: Place, right: Right) -> Option<&'r mut Access> {
     let spec = container(world, rules, place)?;
     let (put, take) = match place {

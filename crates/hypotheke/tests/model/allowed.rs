@@ -33,7 +33,7 @@ pub(crate) enum Right {
     Open,
 }
 
-/// What a border says to whoever acts.
+/// What a border says to the actor.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(super) enum Said {
     Yes,
@@ -101,10 +101,9 @@ impl Model {
     fn answer_of(&self, who: &Who, right: Right, at: &Inside) -> Said {
         let is_owner = |actor: usize| self.owner_of(at) == Some(actor);
         let may = match (who, self.actor) {
-            (Who::Around, _) => true,
             (Who::Nobody, actor) if right == Right::Open => actor.is_none(),
             (Who::Nobody, _) => return Said::NobodyMay,
-            (Who::Anyone, _) | (_, None) => true,
+            (Who::Around | Who::Anyone, _) | (_, None) => true,
             (Who::Listed { owner, holders, groups }, Some(actor)) => {
                 let in_group = groups.iter().any(|group| self.rules.groups[actor].contains(group));
                 *owner && is_owner(actor) || holders.contains(&actor) || in_group

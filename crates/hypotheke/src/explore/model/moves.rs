@@ -104,7 +104,13 @@ impl Moves {
     }
 
     /// Lets each of those who may perform them perform the operations that were listed last.
-    fn perform_by(&mut self, scope: &Scope, world: &World, start: usize, performers: &[Option<HolderId>]) {
+    fn perform_by<'p>(
+        &mut self,
+        world: &World,
+        start: usize,
+        performers: &'p [Option<HolderId>],
+        who: impl Fn(&Operation) -> &'p [Option<HolderId>],
+    ) {
         if performers == [None] {
             return;
         }
@@ -115,7 +121,7 @@ impl Moves {
                 step => step.operation(world),
             };
             let Some(operation) = operation else { continue };
-            match scope.who_matters(world, &operation, performers) {
+            match who(&operation) {
                 [None] => self.steps.push(step),
                 performers => {
                     performers.iter().for_each(|&actor| self.push(Operation { actor, ..operation.clone() }));
@@ -163,7 +169,8 @@ impl Scope {
             self.between_slots(world, places, moves);
             self.with_the_ground(world, places, moves);
             self.onto_itself(places, moves);
-            moves.perform_by(self, world, 0, &self.performers());
+            let performers = self.performers();
+            moves.perform_by(world, 0, &performers, |it| self.who_matters(world, it, &performers));
             self.others(world, places, moves);
         });
     }
@@ -203,12 +210,14 @@ impl Scope {
             self.of_whole_places(world, places, moves);
         }
         self.order(places, moves);
-        moves.perform_by(self, world, start, &self.performers());
+        let performers = self.performers();
+        moves.perform_by(world, start, &performers, |it| self.who_matters(world, it, &performers));
         let start = moves.steps.len();
         self.variants(world, places, moves);
         self.sizes(world, places, moves);
         self.coming_and_going(world, places, moves);
-        moves.perform_by(self, world, start, &self.changers());
+        let changers = self.changers();
+        moves.perform_by(world, start, &changers, |it| self.whose_change_matters(world, it, &changers));
         for &actor in &self.actors {
             self.of_holder(world, actor, places, moves);
         }

@@ -48,6 +48,8 @@ pub(in crate::explore) struct Scope {
     pub(in crate::explore) has_doors: bool,
     /// Whether it matters who acts.
     pub(in crate::explore) actors_matter: bool,
+    /// Each actor tries what it may, also what another may too.
+    pub(in crate::explore) each_actor: bool,
     /// Operations name whole containers and holders too.
     pub(in crate::explore) whole_places: bool,
     /// Operations name the hands of actors.
@@ -130,13 +132,35 @@ impl Scope {
         self.game_acts.then_some(None).into_iter().chain(holders).collect()
     }
 
-    /// Of some who may perform an operation, those of whom it may matter which one does. What is for
-    /// everybody is performed by the game for all.
+    /// Of some who may perform an operation, those of whom it may matter which one does. For what
+    /// everybody may do the game stands for all. Else if one of them may do everything with the
+    /// places, the others can do no more.
     pub(in crate::explore) fn who_matters<'p>(
         &self,
         world: &World,
         operation: &Operation,
         performers: &'p [Option<HolderId>],
+    ) -> &'p [Option<HolderId>] {
+        let reduced = self.whose_change_matters(world, operation, performers);
+        if self.has_doors || self.each_actor || reduced.len() == 1 {
+            return reduced;
+        }
+        let may_all = |actor: Option<HolderId>, place: &Place| match place {
+            Place::Slot(id, _) | Place::Container(id) => world.may_all(actor, id.index),
+            Place::Ground | Place::OnGround(_) => true,
+            Place::Holder(_) | Place::Hand(_) | Place::Shortcut(..) => false,
+        };
+        let (from, to) = operation.action.sides();
+        let one = performers.iter().position(|&actor| from.into_iter().chain(to).all(|place| may_all(actor, place)));
+        one.map_or(performers, |one| &performers[one..=one])
+    }
+
+    /// The same for changes of the game, which may differ in what leaves a place because of them.
+    pub(in crate::explore) fn whose_change_matters<'p>(
+        &self,
+        world: &World,
+        operation: &Operation,
+        changers: &'p [Option<HolderId>],
     ) -> &'p [Option<HolderId>] {
         let is_for_everyone = |place: &Place| match place {
             Place::Slot(id, _) | Place::Container(id) => world.is_for_everyone(id.index),
@@ -145,7 +169,14 @@ impl Scope {
         };
         let (from, to) = operation.action.sides();
         let all = !self.has_doors && from.into_iter().chain(to).all(is_for_everyone);
-        if all { &[None] } else { performers }
+        if all { &[None] } else { changers }
+    }
+
+    /// Whether what the game does between the slots of the scope's containers is what those who act
+    /// can do there.
+    pub(in crate::explore) fn game_stands_for_all(&self, world: &World) -> bool {
+        let may_all = |actor: &HolderId| self.containers.iter().all(|it| world.may_all(Some(*actor), it.index));
+        !self.actors_matter || !self.has_doors && (self.game_acts || self.actors.iter().any(may_all))
     }
 
     /// The actor of the game's changes: create, consume, marks, properties and sizes.

@@ -59,7 +59,8 @@ impl FixedWidth {
         // A byte says which stack a slot holds; nothing else may change, and nothing else may
         // matter.
         let changes_more = |it: Effects| it.hand || it.access || it.shortcuts || it.size || it.variants;
-        if scope.effects().any(changes_more) || scope.hands || scope.has_doors || scope.has_ids || world.bound() > 0 {
+        let acts_otherwise = scope.has_doors || !scope.game_stands_for_all(world);
+        if scope.effects().any(changes_more) || scope.hands || acts_otherwise || scope.has_ids || world.bound() > 0 {
             return None;
         }
         let frame: Vec<u32> = world.containers().map(|container| container.index).collect();

@@ -119,7 +119,7 @@ impl<'p> Generator<'p> {
                 Verb::Bind | Verb::Unbind | Verb::Depart | Verb::Arrive => None,
                 Verb::Create | Verb::Consume | Verb::Mark | Verb::Unmark | Verb::Set | Verb::Resize => {
                     let changers = self.scope.changers();
-                    *scene.one_of(self.scope.who_matters(scene.world, &operation, &changers))?
+                    *scene.one_of(self.scope.whose_change_matters(scene.world, &operation, &changers))?
                 }
                 _ => {
                     let performers = self.scope.performers();
