@@ -412,3 +412,65 @@ fn a_failure_that_changes_three_containers_fits_a_screen() {
     }
     assert!(drawn.lines().count() <= 40, "{} lines:\n{drawn}", drawn.lines().count());
 }
+
+#[test]
+fn who_may_is_drawn_where_the_ruleset_says_so() {
+    let folder = folder(
+        "[kind.tin]\n[container.pantry]\nslots = 2\nput-by = [\"owner\", \"crew\"]\nowner = \"mara\"\ntake-by = \"crew\"\n\
+         [container.press]\nslot = [{ name = \"feed\", put-by = \"mara\" }, { name = \"tray\", put-by = \"nobody\" }]\n\
+         [container.bag]\nslots = 1\n[holder.mara]\ngroups = [\"crew\"]\ncarries = [\"bag\"]\n",
+    );
+    let shown = |arguments: &[&str]| output(hypotheke(folder.path()).args(arguments), 0);
+    snapbox::assert_data_eq!(
+        shown(&["show", "--part", "containers"]),
+        str![[r#"
+Untitled ruleset   version 1
+
+pantry  pantry                                                                 0 of 2 slots taken, 0
+  owner mara; put-by owner, crew; take-by crew
+  0 to 1 empty
+
+press  press                                                                   0 of 2 slots taken, 0
+  feed ───────────── tray ─────────────
+  ·                  ·
+  feed put-by mara; tray put-by nobody
+
+mara.bag  bag                                                                   0 of 1 slot taken, 0
+  0 empty
+
+mara                                                                                               0
+  groups       crew
+  carries      bag: 0 of 1 slot taken, 0
+
+"#]]
+    );
+    snapbox::assert_data_eq!(
+        shown(&["show", "mara"]),
+        str![[r#"
+Untitled ruleset   version 1
+
+mara                                                                                               0
+  groups       crew
+  carries      bag: 0 of 1 slot taken, 0
+
+mara.bag  bag                                                                   0 of 1 slot taken, 0
+  0 empty
+
+"#]]
+    );
+    snapbox::assert_data_eq!(
+        shown(&["fits"]),
+        str![[r#"
+                     press
+kind  stack  pantry  feed   bag
+tin   1      2s      2s     1s
+
+admits none of these kinds: press (tray)
+
+12s  12 fit in the container; limited by: s the slots
+-f  rejected: p because nothing may be put in
+put-by  pantry by owner, crew; press feed by mara
+
+"#]]
+    );
+}

@@ -18,6 +18,9 @@ pub struct SlotGroup {
     /// The names of the slots, or their numbers where they have none: `radar`, `2, 3`; empty if all
     /// slots of the container are alike.
     pub slots: String,
+    /// Who may put items in, if the ruleset lists them for the container or these slots. What fits
+    /// does not depend on it.
+    pub put_by: Vec<String>,
     first: u32,
 }
 
@@ -206,8 +209,8 @@ fn groups_of(def: &ContainerDef, name: &str) -> Vec<SlotGroup> {
     let ruled = narrow::index(def.ruled.len()).min(slots);
     let rules_of = |slot: u32| {
         let rule = def.ruled.get(slot as usize);
-        let shut = rule.is_some_and(|rule| *rule.access(Right::Put) == Access::Nobody);
-        (rule.and_then(|rule| rule.admits), rule.map_or(u32::MAX, |rule| rule.stack_limit), shut)
+        let access = rule.map_or(&Access::Surrounding, |rule| rule.access(Right::Put));
+        (rule.and_then(|rule| rule.admits), rule.map_or(u32::MAX, |rule| rule.stack_limit), access)
     };
     let label = |slot: u32| {
         let name = def.ruled.get(slot as usize).and_then(|rule| rule.name.as_deref());
@@ -230,8 +233,19 @@ fn groups_of(def: &ContainerDef, name: &str) -> Vec<SlotGroup> {
     let container = name.to_owned();
     let described = groups.into_iter();
     described
-        .map(|(first, labels)| SlotGroup { container: container.clone(), slots: labels.join(", "), first })
+        .map(|(first, labels)| {
+            let (container, slots) = (container.clone(), labels.join(", "));
+            SlotGroup { container, slots, put_by: put_by(def, first), first }
+        })
         .collect()
+}
+
+/// The words of the slot's list, or else of its container's.
+fn put_by(def: &ContainerDef, slot: u32) -> Vec<String> {
+    let own = def.ruled.get(slot as usize).map(|rule| rule.access(Right::Put));
+    let listed = |access: &&Access| matches!(access, Access::Listed(_)) && **access != def.default_access();
+    let access = own.filter(listed).or(Some(def.access(Right::Put)).filter(listed));
+    access.map_or_else(Vec::new, |access| access.words().into_iter().map(str::to_owned).collect())
 }
 
 /// How many of a kind go into a container, why not more, and whose cap that is.

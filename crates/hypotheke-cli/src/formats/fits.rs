@@ -38,6 +38,9 @@ struct FitJson {
     /// The container or holder that has this cap or weight cap.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     limit_owner: Option<String>,
+    /// Who may put items in, if the ruleset lists them. What fits does not depend on it.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    put_by: Vec<String>,
 }
 
 pub(crate) fn rule_text(verdict: &Verdict) -> (&'static str, String) {
@@ -93,6 +96,7 @@ impl FitsJson {
                 per_container: is_admitted.then_some(fit.per_container),
                 limited_by: is_admitted.then(|| limit_text(fit.limited_by)),
                 limit_owner: whose(group, fit).filter(|_| is_admitted),
+                put_by: group.put_by.clone(),
             }
         };
         FitsJson { fits: all(rules, found, wanted).map(fit_json).collect() }

@@ -186,6 +186,8 @@ pub(crate) struct HolderJson {
     id: String,
     /// What it is called.
     name: String,
+    /// The groups that it is in.
+    groups: Vec<String>,
     /// The containers that it carries, as paths write them.
     carries: Vec<String>,
     /// The weight of everything that it carries.
@@ -334,6 +336,7 @@ impl HolderJson {
         Some(HolderJson {
             id: def.id().to_owned(),
             name: def.name().to_owned(),
+            groups: def.groups().map(str::to_owned).collect(),
             carries: world.carried(id).map(|id| world.container_name(id)).collect(),
             weight: world.holder_weight(id).to_string(),
             weight_cap: def.weight_cap().map(|cap| cap.to_string()),

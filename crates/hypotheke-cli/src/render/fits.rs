@@ -82,7 +82,20 @@ pub(crate) fn draw<'f>(
     if letters.contains("?") {
         page.plain("?4  ").folded(Tone::Plain, "admitted only with certain marks or properties; stacks of 4");
     }
+    draw_put_by(&mut page, found.groups());
     page.into_text()
+}
+
+/// Who may put items in, if the ruleset lists them: the tables do not depend on it.
+fn draw_put_by(page: &mut Page, groups: &[SlotGroup]) {
+    let mut listed: Vec<String> = Vec::new();
+    for group in groups.iter().filter(|group| !group.put_by.is_empty()) {
+        let slots = if group.slots.is_empty() { String::new() } else { format!(" {}", group.slots) };
+        listed.push(format!("{}{slots} by {}", group.container, group.put_by.join(", ")));
+    }
+    if !listed.is_empty() {
+        page.plain("put-by  ").items(Tone::Plain, listed.iter().map(String::as_str), "; ");
+    }
 }
 
 /// How many of the kinds with a tag are admitted.

@@ -19,6 +19,7 @@ pub(crate) fn draw(page: &mut Page, world: &World, id: HolderId) {
     }
     let label = world.encumbrance(id).map_or_else(String::new, |label| format!(", {label}"));
     page.right(Tone::Notable, &format!("{weight}{label}")).end();
+    items(page, "groups", def.groups().map(str::to_owned));
     let weight_text = |from| world.rules().weight_text(from);
     let steps = def.encumbrance().map(|(from, label)| format!("{label} at {}", weight_text(from)));
     items(page, "encumbrance", steps);

@@ -36,7 +36,8 @@ pub(crate) fn renamed_key(name: &str, allowed: &[&'static str]) -> Option<&'stat
 
 fn suggested_key(name: &str, allowed: &[&'static str]) -> Option<String> {
     if matches!(name, "put" | "take") && allowed.contains(&"put-by") {
-        return Some(format!("Write `{name}-by = \"nobody\"` if no holder may {name} items"));
+        let what = if name == "put" { "put items in" } else { "take items out" };
+        return Some(format!("Write `{name}-by = \"nobody\"` if no holder may {what}"));
     }
     match renamed_key(name, allowed) {
         Some(now) => Some(format!("Write `{now}`: `{name}` was renamed")),
