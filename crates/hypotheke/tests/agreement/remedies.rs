@@ -22,8 +22,9 @@ pub(super) fn tried() -> BTreeMap<&'static str, u32> {
 /// the remedy.
 pub(super) fn follow(engine: &Engine, rules: &Rules, request: &Request) {
     let acted = if let Request::By(_, inner) = request { inner } else { request };
-    // Of an exchange only the first reason is known, of a list only those of one step.
-    if matches!(acted, Request::Equip(..) | Request::Together(_)) {
+    // Of an exchange only the first reason is known, of a list only those of one step, and of several
+    // stacks that spill only those of the first that has no place.
+    if matches!(acted, Request::Equip(..) | Request::Together(_) | Request::Resize(_, _, true)) {
         return;
     }
     let causes = engine.causes(request);
