@@ -469,7 +469,7 @@ admits none of these kinds: press (tray)
 
 12s  12 fit in the container; limited by: s the slots
 -f  rejected: p because nothing may be put in
-put-by  pantry by owner, crew; press feed by mara
+put-by  pantry by owner, crew; press (feed) by mara
 
 "#]]
     );

@@ -88,11 +88,8 @@ pub(crate) fn draw<'f>(
 
 /// Who may put items in, if the ruleset lists them: the tables do not depend on it.
 fn draw_put_by(page: &mut Page, groups: &[SlotGroup]) {
-    let mut listed: Vec<String> = Vec::new();
-    for group in groups.iter().filter(|group| !group.put_by.is_empty()) {
-        let slots = if group.slots.is_empty() { String::new() } else { format!(" {}", group.slots) };
-        listed.push(format!("{}{slots} by {}", group.container, group.put_by.join(", ")));
-    }
+    let listed = groups.iter().filter(|group| !group.put_by.is_empty());
+    let listed: Vec<String> = listed.map(|group| format!("{} by {}", name(group), group.put_by.join(", "))).collect();
     if !listed.is_empty() {
         page.plain("put-by  ").items(Tone::Plain, listed.iter().map(String::as_str), "; ");
     }
@@ -343,6 +340,7 @@ pub(crate) fn draw_reasons<'f>(
     }
     page.blank();
     page.folded(Tone::Plain, "The number before a kind is how many of it fit in the empty container");
+    draw_put_by(&mut page, found.groups());
     page.into_text()
 }
 

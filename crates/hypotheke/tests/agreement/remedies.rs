@@ -24,7 +24,7 @@ pub(super) fn follow(engine: &Engine, rules: &Rules, request: &Request) {
     let acted = if let Request::By(_, inner) = request { inner } else { request };
     // Of an exchange only the first reason is known, of a list only those of one step, and of several
     // stacks that spill only those of the first that has no place.
-    if matches!(acted, Request::Equip(..) | Request::Together(_) | Request::Resize(_, _, true)) {
+    if matches!(acted, Request::Equip(..) | Request::Together(_)) || spilled(engine, request) > 1 {
         return;
     }
     let causes = engine.causes(request);
@@ -60,6 +60,16 @@ pub(super) fn follow(engine: &Engine, rules: &Rules, request: &Request) {
     let answer = engine.perform(request);
     assert!(answer.is_ok(), "{explained}: {remedy:?} does not help: {answer:?}\n{request:?}");
     TRIED.with_borrow_mut(|tried| *tried.entry(cause.reason().code()).or_insert(0) += 1);
+}
+
+/// How many stacks would spill.
+fn spilled(engine: &Engine, request: &Request) -> usize {
+    match engine.operation(request).action {
+        Action::Resize { at: Place::Container(container), slots, spill: true } => {
+            engine.world.stacks(container).filter(|(slot, _)| *slot >= slots).count()
+        }
+        _ => 0,
+    }
 }
 
 /// The rules of the container around a place.
