@@ -102,6 +102,21 @@ fn ask_goes_on_from_what_has_happened() {
 }
 
 #[test]
+fn ask_tells_a_holder_nothing_about_what_it_may_not_see() {
+    let folder = tempfile::tempdir().expect("a folder");
+    let rules = "[kind.tin]\n[kind.pouch]\npack = \"pouch\"\n[container.pouch]\nslots = 2\nmust-open = true\n\
+        [container.mailbox]\nslots = 2\nowner = \"ines\"\ntake-by = \"owner\"\nopen-by = \"owner\"\n\
+        [holder.ines]\n[holder.guest]\n[start]\nmailbox = [\"1 pouch\"]\n";
+    std::fs::write(folder.path().join("rules.toml"), rules).expect("written");
+    let requested = |question: &str| output(hypotheke(folder.path()).args(["ask", question, "rules.toml"]), 0);
+    let (there, not_there) =
+        (requested("guest drops 1 tin from mailbox/0/"), requested("guest drops 1 tin from mailbox/1/"));
+    assert_eq!(there.replace("mailbox/0/", "mailbox/1/"), not_there);
+    assert!(there.contains("refused: not-allowed"), "{there}");
+    assert!(requested("ines drops 1 tin from mailbox/0/").contains("refused: not-open"));
+}
+
+#[test]
 fn a_question_that_can_t_be_read_is_pointed_at() {
     let folder = traverse();
     hypotheke(&folder.path().join("traverse"))

@@ -45,10 +45,10 @@ pub(crate) fn run(
         trial.perform(sentence)?;
     }
     let (named, operation) = trial.read(question)?;
-    let reply = trial.world.ask(&operation);
-    let changes = trial.changes(&operation);
+    let reply = operation.as_ref().map_or_else(|&refusal| Reply::from(refusal), |operation| trial.world.ask(operation));
+    let changes = operation.as_ref().map_or_else(|_| Vec::new(), |operation| trial.changes(operation));
     if let Some((path, replaces)) = target {
-        trial.save(&named, &operation, path, replaces)?;
+        trial.save(&named, operation, path, replaces)?;
     }
     if output.format == Format::Json {
         output.write_json(&AskJson::new(&trial.world, &named, &reply, &changes))?;
@@ -75,20 +75,25 @@ struct Trial {
 }
 
 impl Trial {
-    fn read(&self, sentence: &str) -> Result<(NamedOperation, Operation), InputError> {
+    /// An operation that names what its actor may not see is refused, be that there or not.
+    fn read(&self, sentence: &str) -> Result<(NamedOperation, Result<Operation, Refusal>), InputError> {
         let source = || Source::new("question", sentence);
         let named: NamedOperation = sentence
             .parse()
             .map_err(|error: hypotheke::SentenceError| InputError::Sentence(error.diagnose(source())))?;
-        let resolved = named.resolve_with(&self.world, &self.departures);
-        let operation = resolved.map_err(|error| InputError::Sentence(error.diagnose(source())))?;
-        Ok((named, operation))
+        match named.resolve_with(&self.world, &self.departures) {
+            Ok(operation) => Ok((named, Ok(operation))),
+            Err(error) => match error.refusal() {
+                Some(refusal) => Ok((named, Err(refusal))),
+                None => Err(InputError::Sentence(error.diagnose(source()))),
+            },
+        }
     }
 
     /// Applies an operation of `--after`.
     fn perform(&mut self, sentence: &str) -> Result<(), InputError> {
         let (named, operation) = self.read(sentence)?;
-        match self.world.perform(&operation) {
+        match operation.and_then(|operation| self.world.perform(&operation)) {
             Ok(outcome) if outcome.is_complete() => {}
             Ok(outcome) => {
                 let message = format!("`{named}` would be applied only partly: {}", outcome.text("done"));
@@ -110,12 +115,12 @@ impl Trial {
     fn save(
         &self,
         named: &NamedOperation,
-        operation: &Operation,
+        operation: Result<Operation, Refusal>,
         path: &Path,
         replaces: bool,
     ) -> Result<(), InputError> {
         let mut after = self.world.clone();
-        if let Err(refusal) = after.perform(operation) {
+        if let Err(refusal) = operation.and_then(|operation| after.perform(&operation)) {
             let message = format!("nothing was saved: `{named}` would be refused: {}", self.world.explain(&refusal));
             return Err(InputError::usage(message, Some("Choose an operation that is applied")));
         }

@@ -175,12 +175,6 @@ impl Path {
         })
     }
 
-    /// The container in the world, or of a holder, that the path begins with.
-    pub(crate) fn outermost(&self) -> Option<Path> {
-        let is_container = !matches!(self.root, PathRoot::Ground | PathRoot::Stack(_));
-        is_container.then(|| Path { root: self.root.clone(), steps: Vec::new(), span: self.span })
-    }
-
     /// Its place in the source text.
     #[must_use]
     pub fn span(&self) -> Span {

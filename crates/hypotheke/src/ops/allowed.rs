@@ -11,7 +11,7 @@ use super::refusal::{Cause, Reason, Refusal, Unknown};
 use crate::id::HolderId;
 use crate::language::Path;
 use crate::ruleset::{Access, AccessList, Border, Right};
-use crate::world::{GROUND, NONE, Place, Spot, World};
+use crate::world::{GROUND, NONE, Place, Spot, UnknownPlace, World};
 
 /// What keeps an actor from crossing a border.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -341,10 +341,7 @@ impl Draft<'_> {
         let own = self.world.containers_of(self.actor?).iter().copied();
         let own: Points =
             own.filter(|&at| at != into.container && !self.world.def_of(at).is_worn()).map(Point::whole).collect();
-        self.why_no_way(&own, &[into], false).or_else(|| {
-            let hidden = self.containers_around(Some(into.container)).find(|&at| !self.sees(at));
-            hidden.map(|at| self.not_allowed(Right::Open, Edge::Container(at)))
-        })
+        self.why_no_way(&own, &[into], false).or_else(|| self.why_hidden(Some(into.container)))
     }
 
     /// Where a place is as a source. Of a holder's containers those that are out of reach are reported
@@ -372,6 +369,25 @@ impl Draft<'_> {
         containers.filter(|&at| self.is_reachable(at)).map(Point::whole).collect()
     }
 
+    /// The first place of an action that is inside a container whose contents the actor may not see.
+    #[inline]
+    pub(super) fn why_unseen(&self, action: &Action) -> Option<Cause> {
+        self.actor?;
+        let (from, to) = action.sides();
+        from.iter().chain(&to).find_map(|place| match **place {
+            Place::Slot(id, _) | Place::Container(id) if !self.world.is_lasting(id.index) && self.has_container(id) => {
+                self.why_hidden(self.around(id.index))
+            }
+            _ => None,
+        })
+    }
+
+    /// The first container around a place whose contents the actor may not see.
+    pub(super) fn why_hidden(&self, container: Option<u32>) -> Option<Cause> {
+        let hidden = self.containers_around(container).find(|&at| !self.sees(at))?;
+        Some(self.not_allowed(Right::Open, Edge::Container(hidden)))
+    }
+
     /// Whether an earlier check than `not-allowed` would tell the actor what it may not see.
     pub(super) fn would_reveal(&self, action: &Action, refusal: &Refusal) -> bool {
         let is_hidden = |place: &Place| self.named_sources(*place).iter().any(|&at| !self.sees(at.container));
@@ -386,13 +402,14 @@ impl Draft<'_> {
 }
 
 impl World {
-    /// The container around a place whose contents an actor may not see.
-    pub(super) fn why_hidden(&self, part: &Path, actor: Option<HolderId>) -> Option<Cause> {
+    /// Why the actor may not know where a path leads, whether the place exists or not.
+    pub(super) fn why_path_hidden(&self, path: &Path, actor: HolderId) -> Option<(UnknownPlace, Cause)> {
         let mut draft = Draft::new(self, Box::default());
-        draft.act_as(Some(actor?)).ok()?;
-        let (Place::Slot(id, _) | Place::Container(id)) = self.place(part, actor).ok()? else { return None };
-        let hidden = draft.containers_around(Some(id.index)).find(|&at| !draft.sees(at))?;
-        Some(draft.not_allowed(Right::Open, Edge::Container(hidden)))
+        draft.act_as(Some(actor)).ok()?;
+        let sees = |container| container == GROUND || draft.sees(container);
+        let error = self.place_as_seen(path, Some(actor), &sees).err()?;
+        let cause = draft.why_hidden(Some(error.hidden_in()?))?;
+        Some((error, cause))
     }
 
     /// Who may do something with a container, in words: `its owner ines`, `crew`.

@@ -41,6 +41,13 @@ impl Reply {
     }
 }
 
+/// The reply to what is refused whatever the world holds, for that one reason.
+impl From<Refusal> for Reply {
+    fn from(refusal: Refusal) -> Reply {
+        Reply { answer: Err(refusal), causes: vec![refusal.cause()] }
+    }
+}
+
 impl World {
     /// Returns the result of an operation and every reason against it. Changes nothing.
     ///

@@ -96,6 +96,9 @@ fn plan_on(draft: &mut Draft<'_>, operation: &Operation) -> Planned {
     let actor = operation.actor.or(draft.list_actor);
     draft.act_as(actor)?;
     let action = &operation.action;
+    if let Some(unseen) = draft.why_unseen(action) {
+        return Err(Refusal::new(unseen));
+    }
     let (closed, not_allowed) = (draft.why_closed(actor, action), draft.why_not_allowed(action));
     let Some(first) = closed.or(not_allowed) else { return plan_action(draft, actor, action) };
     let (noted, mut out_of_reach) = (draft.take_noted(), draft.all_closed(actor, action));

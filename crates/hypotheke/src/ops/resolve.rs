@@ -173,7 +173,22 @@ enum Moment {
 impl Resolver<'_> {
     fn action(&self, action: &NamedAction) -> Resolved<Action> {
         self.check_actor(action.verb())?;
+        self.check_seen(action)?;
         action.translate(self)
+    }
+
+    /// Where places depend on contents that the actor may not see, nothing else is said.
+    fn check_seen(&self, action: &NamedAction) -> Resolved<()> {
+        // Each step of a list has its own actor.
+        let Some(actor) = self.actor.filter(|_| self.moment == Moment::Now && action.verb() != Verb::Together) else {
+            return Ok(());
+        };
+        for path in action.places().filter(|path| path.depends_on_stacks()) {
+            if let Some((error, cause)) = self.world.why_path_hidden(path, actor) {
+                return Err(ResolveError { hidden: Some(Box::new(cause)), ..ResolveError::place(path, &error) });
+            }
+        }
+        Ok(())
     }
 
     /// A container without a holder, or a holder.
@@ -249,11 +264,7 @@ impl Resolver<'_> {
         if self.is_put_off(path)? {
             return Ok(Place::Ground);
         }
-        self.world.place(path, self.actor).map_err(|error| {
-            let hidden = path.outermost().filter(|_| path.depends_on_stacks());
-            let hidden = hidden.and_then(|part| self.world.why_hidden(&part, self.actor)).map(Box::new);
-            ResolveError { hidden, ..ResolveError::place(path, &error) }
-        })
+        self.world.place(path, self.actor).map_err(|error| ResolveError::place(path, &error))
     }
 
     /// A place where something may lie.

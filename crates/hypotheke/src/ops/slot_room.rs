@@ -105,7 +105,8 @@ impl Draft<'_> {
             let places = [from, Some(container)];
             let first = |why: &dyn Fn(u32) -> Option<Cause>| places.iter().flatten().find_map(|&at| why(at));
             let from_to = || self.why_not_from_to(source.into(), Point::whole(container), false);
-            first(&|at| self.why_not_open(actor, at))
+            first(&|at| self.why_hidden(self.around(at)))
+                .or_else(|| first(&|at| self.why_not_open(actor, at)))
                 .or_else(|| first(&|at| self.why_in_use(actor, at)))
                 .or_else(|| if has_slot_borders { None } else { from_to() })
         });

@@ -35,11 +35,23 @@ pub enum Place {
 pub struct UnknownPlace {
     message: String,
     help: Option<String>,
+    /// The container whose contents the actor would have to see.
+    hidden: Option<u32>,
 }
 
 impl UnknownPlace {
     pub(crate) fn new(message: impl Into<String>, help: Option<String>) -> UnknownPlace {
-        UnknownPlace { message: message.into(), help }
+        UnknownPlace { message: message.into(), help, hidden: None }
+    }
+
+    /// Whether the place exists depends on contents that the actor may not see.
+    fn hidden(path: &Path, container: u32) -> UnknownPlace {
+        let hidden = Some(container);
+        UnknownPlace { hidden, ..UnknownPlace::new(format!("the actor may not see whether `{path}` exists"), None) }
+    }
+
+    pub(crate) fn hidden_in(&self) -> Option<u32> {
+        self.hidden
     }
 
     /// What may have been meant.
@@ -48,6 +60,9 @@ impl UnknownPlace {
         self.help.as_deref()
     }
 }
+
+/// Whether the actor may see what is in a container.
+type Sees<'a> = &'a dyn Fn(u32) -> bool;
 
 /// The maximum number of names to search for a similar one.
 const MAX_NAMES: usize = 100;
@@ -59,15 +74,26 @@ impl World {
     /// # Errors
     /// If no such place exists.
     pub fn place(&self, path: &Path, actor: Option<HolderId>) -> Result<Place, UnknownPlace> {
+        self.place_as_seen(path, actor, &|_| true)
+    }
+
+    /// The same for an actor that may not see the contents of all containers. Where the path depends
+    /// on those of another, the error is the same whether the place exists or not.
+    pub(crate) fn place_as_seen(
+        &self,
+        path: &Path,
+        actor: Option<HolderId>,
+        sees: Sees<'_>,
+    ) -> Result<Place, UnknownPlace> {
         match path.root() {
-            PathRoot::Ground => self.place_on_ground(path),
-            PathRoot::Stack(id) => self.place_of_stack(*id, path),
+            PathRoot::Ground => self.place_on_ground(path, sees),
+            PathRoot::Stack(id) => self.place_of_stack(*id, path, sees),
             PathRoot::Of(holder, container) if &**container == HAND => {
                 let holder = self.holder(holder).ok_or_else(|| self.unknown_name(holder))?;
-                self.place_in_hand(holder, path)
+                self.place_in_hand(holder, path, sees)
             }
             PathRoot::Name(name) if &**name == HAND => match actor {
-                Some(holder) => self.place_in_hand(holder, path),
+                Some(holder) => self.place_in_hand(holder, path, sees),
                 None => {
                     let help = "Name the holder, such as `surveyor.hand`".to_owned();
                     Err(UnknownPlace::new("`hand` requires a holder", Some(help)))
@@ -86,10 +112,10 @@ impl World {
             },
             PathRoot::Of(holder, container) => {
                 let found = self.holder(holder).and_then(|holder| self.own_container(holder, container));
-                self.step_into(found.ok_or_else(|| self.unknown_name(&format!("{holder}.{container}")))?, path)
+                self.step_into(found.ok_or_else(|| self.unknown_name(&format!("{holder}.{container}")))?, path, sees)
             }
             PathRoot::Name(name) => match self.container(name).or_else(|| self.carried_by(actor, name)) {
-                Some(container) => self.step_into(container, path),
+                Some(container) => self.step_into(container, path, sees),
                 None => self.holder_place(name, path),
             },
         }
@@ -109,9 +135,13 @@ impl World {
         self.carried(holder).find(|id| self.containers[id.index as usize].def == def.0)
     }
 
-    fn place_in_hand(&self, holder: HolderId, path: &Path) -> Result<Place, UnknownPlace> {
+    fn place_in_hand(&self, holder: HolderId, path: &Path, sees: Sees<'_>) -> Result<Place, UnknownPlace> {
         let spot = Spot { container: self.hand_of(holder.index), slot: 0 };
-        if path.steps().is_empty() { Ok(Place::Hand(holder)) } else { self.follow_inside(spot, path.steps(), path) }
+        if path.steps().is_empty() {
+            Ok(Place::Hand(holder))
+        } else {
+            self.follow_inside(spot, path.steps(), path, sees)
+        }
     }
 
     fn shortcut_place(&self, holder: HolderId, path: &Path) -> Result<Place, UnknownPlace> {
@@ -175,21 +205,39 @@ impl World {
     }
 
     /// Follows the steps of a path from a container: to a slot, into the pack there, and so on.
-    fn step_into(&self, container: ContainerId, path: &Path) -> Result<Place, UnknownPlace> {
-        self.step_on(container, path.steps(), path)
+    fn step_into(&self, container: ContainerId, path: &Path, sees: Sees<'_>) -> Result<Place, UnknownPlace> {
+        self.step_on(container, path.steps(), path, sees)
     }
 
-    fn step_on(&self, container: ContainerId, steps: &[PathStep], path: &Path) -> Result<Place, UnknownPlace> {
+    fn step_on(
+        &self,
+        container: ContainerId,
+        steps: &[PathStep],
+        path: &Path,
+        sees: Sees<'_>,
+    ) -> Result<Place, UnknownPlace> {
         let [step, further @ ..] = steps else { return Ok(Place::Container(container)) };
+        if matches!(step, PathStep::Stack(_)) && !sees(container.index) {
+            return Err(UnknownPlace::hidden(path, container.index));
+        }
         let slot = self.slot_of_step(container, step)?;
         if further.is_empty() {
             return Ok(Place::Slot(container, slot));
         }
-        self.follow_inside(Spot { container: container.index, slot }, further, path)
+        self.follow_inside(Spot { container: container.index, slot }, further, path, sees)
     }
 
     /// Follows the steps of a path that lead into the pack in a place.
-    fn follow_inside(&self, spot: Spot, steps: &[PathStep], path: &Path) -> Result<Place, UnknownPlace> {
+    fn follow_inside(
+        &self,
+        spot: Spot,
+        steps: &[PathStep],
+        path: &Path,
+        sees: Sees<'_>,
+    ) -> Result<Place, UnknownPlace> {
+        if !sees(spot.container) {
+            return Err(UnknownPlace::hidden(path, spot.container));
+        }
         let cell = self.cell(spot);
         if !cell.is_pack() {
             let what = if cell.is_empty() { "is empty" } else { "holds no pack" };
@@ -197,7 +245,7 @@ impl World {
             return Err(UnknownPlace::new(message, None));
         }
         let inside = self.container_id(cell.inner);
-        if steps == [PathStep::Inside] { Ok(Place::Container(inside)) } else { self.step_on(inside, steps, path) }
+        if steps == [PathStep::Inside] { Ok(Place::Container(inside)) } else { self.step_on(inside, steps, path, sees) }
     }
 
     fn slot_of_step(&self, container: ContainerId, step: &PathStep) -> Result<u32, UnknownPlace> {
@@ -230,7 +278,7 @@ impl World {
         }
     }
 
-    fn place_on_ground(&self, path: &Path) -> Result<Place, UnknownPlace> {
+    fn place_on_ground(&self, path: &Path, sees: Sees<'_>) -> Result<Place, UnknownPlace> {
         let (id, further) = match path.steps() {
             [] => return Ok(Place::Ground),
             [PathStep::Stack(id), further @ ..] => (*id, further),
@@ -242,18 +290,22 @@ impl World {
         match self.ground.landing_of(id.0) {
             None => Err(UnknownPlace::new(format!("stack {id} is not on the ground"), None)),
             Some(_) if further.is_empty() => Ok(Place::OnGround(id)),
-            Some(slot) => self.follow_inside(Spot { container: GROUND, slot }, further, path),
+            Some(slot) => self.follow_inside(Spot { container: GROUND, slot }, further, path, sees),
         }
     }
 
-    fn place_of_stack(&self, id: StackId, path: &Path) -> Result<Place, UnknownPlace> {
-        let Some(spot) = self.spot_of_stack(id) else {
-            return Err(UnknownPlace::new(format!("unknown stack {id}"), None));
+    /// A stack that the actor does not see may be in any container that is hidden from it.
+    fn place_of_stack(&self, id: StackId, path: &Path, sees: Sees<'_>) -> Result<Place, UnknownPlace> {
+        let Some(spot) = self.spot_of_stack(id).filter(|spot| sees(spot.container)) else {
+            let all = self.containers().map(|id| id.index).chain(self.holders().map(|id| self.hand_of(id.index)));
+            let hidden = all.into_iter().find(|&container| !sees(container));
+            let unknown = || UnknownPlace::new(format!("unknown stack {id}"), None);
+            return Err(hidden.map_or_else(unknown, |container| UnknownPlace::hidden(path, container)));
         };
         match path.steps() {
             [] if spot.is_ground() => Ok(Place::OnGround(id)),
             [] => Ok(self.place_of_spot(spot)),
-            further => self.follow_inside(spot, further, path),
+            further => self.follow_inside(spot, further, path, sees),
         }
     }
 

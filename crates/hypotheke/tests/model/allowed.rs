@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 
 use super::faults::Fault;
 use super::state::{At, Cell, Inside, Root};
-use super::{Model, No, Request, no};
+use super::{Model, No, Request, Who as Entity, named, no};
 
 /// Who may do something.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -255,6 +255,16 @@ impl Model {
             ([], to) => to.iter().any(|to| self.may_enter(&None, to)),
             (from, to) => from.iter().any(|from| to.iter().any(|to| self.may_from_to(from, to, to_holder))),
         }
+    }
+
+    /// A place that it names is inside a container whose contents the holder that acts may not see.
+    pub(super) fn names_unseen(&self, request: &Request) -> bool {
+        let is_unseen = |at: &&At| match at {
+            At::Slot(at, _) | At::Container(at) => at.chain().get(1).is_some_and(|around| !self.sees(around)),
+            At::Holder(_) | At::Ground | At::OnGround(_) => false,
+        };
+        let present = |actor| self.is_there(Entity::Holder(actor));
+        self.actor.is_some_and(present) && named(request).iter().filter(|at| self.is_place_there(at)).any(is_unseen)
     }
 
     /// `not-allowed`, if no way is open to the holder that acts.

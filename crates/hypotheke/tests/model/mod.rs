@@ -301,6 +301,11 @@ impl Model {
         self.caps_later = false;
         self.actor = actor(request);
         self.list.clear();
+        if self.names_unseen(request) {
+            self.actor = None;
+            self.list = vec![no("not-allowed")];
+            return Err(no("not-allowed"));
+        }
         let closed = self.actor.map_or_else(Vec::new, |actor| self.closed_if_there(actor, request));
         let not_allowed = if self.is_meant(request) { self.not_allowed(request) } else { None };
         let asked = self.clone();

@@ -38,12 +38,11 @@ impl Implementation for Plain {
     }
 
     fn perform(&mut self, operation: &NamedOperation) -> Answer {
-        let Some(request) = reading::request(&self.model, operation) else {
-            if !reading::is_hidden(&self.model, operation) {
-                return Answer::unknown();
-            }
-            return Answer::Refused { reason: Reason::NotAllowed, figures: None, max_amount: 0, step: None };
-        };
+        if let Some(step) = reading::hidden(&self.model, operation, None) {
+            let step = step.map(|step| u32::try_from(step).unwrap());
+            return Answer::Refused { reason: Reason::NotAllowed, figures: None, max_amount: 0, step };
+        }
+        let Some(request) = reading::request(&self.model, operation) else { return Answer::unknown() };
         let answer = self.model.perform(&request);
         self.revision += u64::from(answer.is_ok());
         match answer {

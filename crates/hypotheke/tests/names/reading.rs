@@ -3,9 +3,9 @@
 
 use std::collections::BTreeMap;
 
-use hypotheke::{Landing, LiftAmount, NamedAction, NamedOperation, Path, PathRoot, PathStep};
+use hypotheke::{Landing, LiftAmount, NamedAction, NamedOperation, NamedVariant, Path, PathRoot, PathStep};
 
-use crate::model::{At, Cell, Inside, Model, Names, Owner, Part, Request, Root, Who};
+use crate::model::{At, Cell, Inside, Look, Model, Names, Owner, Part, Request, Root, Who};
 
 struct Reader<'m> {
     model: &'m Model,
@@ -27,20 +27,18 @@ pub(super) fn request(model: &Model, operation: &NamedOperation) -> Option<Reque
     }
 }
 
-/// Whether a place that is not there would be in a container whose contents the actor may not see.
-pub(super) fn is_hidden(model: &Model, operation: &NamedOperation) -> bool {
-    let name = operation.actor.as_ref().map(hypotheke::text::Word::as_str);
-    let Some(actor) = name.and_then(|name| Names::find(&model.rules.names.holders, name)) else { return false };
-    let reader = Reader { model, actor: Some(actor) };
-    let hidden = |path: &Path| {
-        let missing = path.depends_on_stacks() && reader.place(path).is_none();
-        let root = match path.root() {
-            PathRoot::Name(name) => model.rules.find_container(None, name),
-            _ => None,
-        };
-        missing && root.is_some_and(|root| !model.sees_as(actor, &Inside::container(root)))
-    };
-    operation.action.places().any(hidden)
+/// The first step that names a place inside a container whose contents the actor may not see, be it
+/// there or not; a single operation has no step.
+pub(super) fn hidden(model: &Model, operation: &NamedOperation, list: Option<usize>) -> Option<Option<usize>> {
+    let own = operation.actor.as_ref().and_then(|name| Names::find(&model.rules.names.holders, name.as_str()));
+    let actor = own.or(list).filter(|&actor| model.is_there(Who::Holder(actor)));
+    if let NamedAction::Together { steps } = &operation.action {
+        let known =
+            steps.iter().take_while(|step| hidden(model, step, actor).is_some() || request(model, step).is_some());
+        return known.enumerate().find_map(|(index, step)| hidden(model, step, actor).map(|_| Some(index)));
+    }
+    let reader = Reader { model, actor: Some(actor?) };
+    operation.action.places().any(|path| reader.is_hidden(path)).then_some(None)
 }
 
 fn position(landing: &Landing) -> (i64, i64) {
@@ -66,17 +64,22 @@ impl Reader<'_> {
         Names::find(&self.model.rules.names.properties, name.as_str())
     }
 
+    fn created(&self, kind: &hypotheke::text::Word, variant: &NamedVariant) -> Option<(usize, Look)> {
+        let marks = variant.marks.iter().map(|mark| self.mark(mark)).collect::<Option<_>>()?;
+        let kind = self.kind(kind)?;
+        let first = &self.model.rules.kinds[kind].properties;
+        let mut changed = BTreeMap::new();
+        for (name, value) in &variant.properties {
+            changed.insert(self.property(name).filter(|id| first.contains_key(id))?, value.thousandths());
+        }
+        Some((kind, (marks, changed)))
+    }
+
     fn action(&self, action: &NamedAction) -> Option<Request> {
         Some(match action {
             NamedAction::Create { amount, kind, variant, to, landing } => {
-                let marks = variant.marks.iter().map(|mark| self.mark(mark)).collect::<Option<_>>()?;
-                let kind = self.kind(kind)?;
-                let first = &self.model.rules.kinds[kind].properties;
-                let mut changed = BTreeMap::new();
-                for (name, value) in &variant.properties {
-                    changed.insert(self.property(name).filter(|id| first.contains_key(id))?, value.thousandths());
-                }
-                Request::Create(*amount, kind, (marks, changed), self.place(to)?, position(landing))
+                let (kind, look) = self.created(kind, variant)?;
+                Request::Create(*amount, kind, look, self.place(to)?, position(landing))
             }
             NamedAction::Consume { amount, kind, from } => {
                 Request::Consume(*amount, self.some_kind(kind.as_ref())?, self.place(from)?)
@@ -168,31 +171,97 @@ impl Reader<'_> {
         self.written_place(path).filter(|at| self.model.is_place_there(at))
     }
 
+    fn sees(&self, at: &Inside) -> bool {
+        self.actor.is_none_or(|actor| self.model.sees_as(actor, at))
+    }
+
+    /// Whether the contents of a container decide where the path leads, and the actor may not see them.
+    fn is_hidden(&self, path: &Path) -> bool {
+        if let PathRoot::Stack(id) = path.root() {
+            let rules = &self.model.rules;
+            let at = match self.model.state.find(id.serial()) {
+                Some(Cell::Slot(inside, _)) if self.sees(&inside) => inside,
+                Some(Cell::Ground(_)) => return false,
+                _ => {
+                    let holders = (0..rules.holders.len()).filter(|&holder| self.model.is_there(Who::Holder(holder)));
+                    let containers = (0..rules.containers.len()).map(Inside::container);
+                    let mut all = containers.filter(|at| self.model.is_place_there(&At::Container(at.clone())));
+                    return all.any(|at| !self.sees(&at)) || holders.map(Inside::hand).any(|hand| !self.sees(&hand));
+                }
+            };
+            let Some(Cell::Slot(_, slot)) = self.model.state.find(id.serial()) else { return false };
+            return !path.steps().is_empty() && self.passes_hidden(at.step(slot), path.steps());
+        }
+        let Some((root, steps)) = self.root(path) else { return false };
+        let inside = Inside { root, steps: Vec::new() };
+        match root {
+            _ if !self.model.is_place_there(&At::Container(inside.clone())) => false,
+            Root::Hand(_) if steps.is_empty() => false,
+            Root::Hand(_) => !self.sees(&inside) || self.passes_hidden(inside.step(0), steps),
+            _ => self.passes_hidden(inside, steps),
+        }
+    }
+
+    /// Follows the steps from pack to pack.
+    fn passes_hidden(&self, mut inside: Inside, steps: &[PathStep]) -> bool {
+        let Some((last, ways)) = steps.split_last() else { return false };
+        for way in ways {
+            if matches!(way, PathStep::Stack(_)) {
+                return !self.sees(&inside);
+            }
+            let Some(slot) = self.slot(&inside, way) else { return false };
+            let Some(cell) = self.model.state.slots(&inside).get(slot) else { return false };
+            if !self.sees(&inside) {
+                return true;
+            }
+            if cell.as_ref().is_none_or(|stack| stack.inside.is_none()) {
+                return false;
+            }
+            inside = inside.step(slot);
+        }
+        matches!(last, PathStep::Stack(_)) && !self.sees(&inside)
+    }
+
     fn written_place(&self, path: &Path) -> Option<At> {
+        match (path.root(), path.steps()) {
+            (PathRoot::Ground, []) => Some(At::Ground),
+            (PathRoot::Ground, [PathStep::Stack(id)]) => {
+                let there = self.model.state.ground.iter().any(|(stack, _)| stack.id == id.serial());
+                there.then(|| At::OnGround(id.serial()))
+            }
+            (PathRoot::Stack(id), steps) => self.of_stack(id.serial(), steps),
+            (PathRoot::Name(name), steps) if let Some(holder) = Names::find(&self.model.rules.names.holders, name) => {
+                steps.is_empty().then_some(At::Holder(holder))
+            }
+            _ => match self.root(path)? {
+                (Root::Hand(holder), []) => Some(At::Slot(Inside::hand(holder), 0)),
+                (root, steps) => self.walk(root, steps),
+            },
+        }
+    }
+
+    /// Where a path begins that leads into a container, a hand, or a pack on the ground.
+    fn root<'p>(&self, path: &'p Path) -> Option<(Root, &'p [PathStep])> {
         let rules = &self.model.rules;
         let steps = path.steps();
-        let (root, steps) = match path.root() {
+        let own = |holder: usize, own: &str| match own {
+            "hand" => Some(Root::Hand(holder)),
+            own => rules.find_container(Some(holder), own).map(Root::Container),
+        };
+        let root = match path.root() {
             PathRoot::Ground => match steps {
-                [] => return Some(At::Ground),
-                [PathStep::Stack(id)] => {
-                    let there = self.model.state.ground.iter().any(|(stack, _)| stack.id == id.serial());
-                    return there.then(|| At::OnGround(id.serial()));
-                }
-                [PathStep::Stack(id), further @ ..] => (Root::Landing(id.serial()), further),
+                [PathStep::Stack(id), further @ ..] => return Some((Root::Landing(id.serial()), further)),
                 _ => return None,
             },
-            PathRoot::Name(name) => match (Names::find(&rules.names.holders, name), rules.find_container(None, name)) {
-                (Some(holder), _) => return steps.is_empty().then_some(At::Holder(holder)),
-                (None, Some(standing)) => (Root::Container(standing), steps),
-                // The holder's own.
-                (None, None) => return self.own_place(self.actor?, name, steps),
+            // A standing one, or the holder's own.
+            PathRoot::Name(name) => match rules.find_container(None, name) {
+                Some(standing) => Root::Container(standing),
+                None => own(self.actor?, name)?,
             },
-            PathRoot::Of(holder, own) => {
-                return self.own_place(Names::find(&rules.names.holders, holder)?, own, steps);
-            }
-            PathRoot::Stack(id) => return self.of_stack(id.serial(), steps),
+            PathRoot::Of(holder, name) => own(Names::find(&rules.names.holders, holder)?, name)?,
+            PathRoot::Stack(_) => return None,
         };
-        self.walk(root, steps)
+        Some((root, steps))
     }
 
     /// Where a stack is by now, or a place within it.
@@ -205,14 +274,6 @@ impl Reader<'_> {
             Cell::Slot(inside, slot) => At::Slot(inside, slot),
             Cell::Ground(id) => At::OnGround(id),
         })
-    }
-
-    fn own_place(&self, holder: usize, own: &str, steps: &[PathStep]) -> Option<At> {
-        match own {
-            "hand" if steps.is_empty() => Some(At::Slot(Inside::hand(holder), 0)),
-            "hand" => self.walk(Root::Hand(holder), steps),
-            own => self.walk(Root::Container(self.model.rules.find_container(Some(holder), own)?), steps),
-        }
     }
 
     fn walk(&self, root: Root, steps: &[PathStep]) -> Option<At> {
