@@ -58,6 +58,7 @@ fn snapshot() -> Snapshot {
             definition: name.clone(),
             name,
             slots: STACKS / CONTAINERS * 5 / 4,
+            owner: None,
             opened_by: Vec::new(),
             stacks,
         });

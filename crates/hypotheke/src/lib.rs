@@ -183,7 +183,7 @@ pub use ruleset::{
 pub use scenario::{ScenarioErrors, ScenarioFile};
 pub use snapshot::{Departure, Departures, Snapshot, SnapshotError};
 pub use world::{
-    CapCount, DepartingEntity, Discrepancy, Event, KindTotals, PackContents, Place, SlotView, StackClass,
+    CapCount, DepartingEntity, Discrepancy, Event, KindTotals, OwnerName, PackContents, Place, SlotView, StackClass,
     StackLocation, StackView, UnknownPlace, World,
 };
 

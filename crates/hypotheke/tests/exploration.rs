@@ -669,7 +669,7 @@ fn not_searched(found: &ExplorationReport) -> Vec<String> {
 fn a_verdict_names_what_the_scope_leaves_out() {
     let rules = traverse();
     let search = |play: &str| not_searched(&exploration(&rules, &format!("explore\n  {play}\n")).search());
-    let all = "verbs move, swap, drop, pick-up, equip, unequip, lift, put, return, deposit, open, close, sort, bind, unbind, \
+    let all = "verbs move, swap, drop, pick-up, equip, unequip, lift, put, return, deposit, open, close, give, sort, bind, unbind, \
                leave, split, merge, resize, set, together, depart, arrive\n  mark contaminated\n  unmark contaminated\n  \
                create up to 1 core\n  consume core";
     let rest = ["verb set", "verb together", "verb depart", "verb arrive"];

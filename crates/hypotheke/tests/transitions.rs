@@ -9,7 +9,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use hypotheke::explore::{Canonical, Claim, ClaimKind, ClaimsFile, Effects, Exploration, SlotOrder, Verb};
-use hypotheke::snapshot::{InSlot, Pack};
+use hypotheke::snapshot::{Container, InSlot, Pack};
 use hypotheke::text::Source;
 use hypotheke::{
     Action, Amount, ContainerDef, ContainerId, Decimal, KindId, LiftAmount, MarkId, NamedOperation, Operation, Place,
@@ -662,7 +662,9 @@ fn seen_changes(before: &Snapshot, after: &Snapshot, operation: &Operation) -> V
                 .iter()
                 .map(|it| (format!("{}.{}", holder.name, it.name), (it.slots, it.opened_by.clone())))
         });
-        let standing = of.containers.iter().map(|it| (it.name.clone(), (it.slots, it.opened_by.clone())));
+        // Who owns it decides who may use it.
+        let users = |it: &Container| it.opened_by.iter().chain(&it.owner).cloned().collect();
+        let standing = of.containers.iter().map(|it| (it.name.clone(), (it.slots, users(it))));
         let packs = of.packs.iter().map(|it| (it.pack.to_string(), (it.slots, it.opened_by.clone())));
         standing.chain(carried).chain(packs).collect()
     };
@@ -924,6 +926,7 @@ fn clauses(world: &World, verb: Verb, operation: &Operation) -> BTreeSet<String>
         | Action::Sort { at, .. }
         | Action::Resize { at, .. }
         | Action::Open { at }
+        | Action::Give { at, .. }
         | Action::Close { at } => (Some(*at), None, None),
         _ => (None, None, None),
     };

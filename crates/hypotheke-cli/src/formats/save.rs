@@ -192,6 +192,8 @@ struct Place {
     definition: Option<String>,
     /// The number of its slots.
     slots: u32,
+    /// Its owner, or `nobody`, if that is not the owner in the ruleset.
+    owner: Option<String>,
     /// The holders that have opened it.
     #[serde(default)]
     opened_by: Vec<String>,

@@ -5,6 +5,7 @@ use std::collections::BTreeSet;
 use super::facts::{Bringer, Facts};
 use super::{Findings, Law};
 use crate::quantity::Decimal;
+use crate::ruleset::is_owner;
 
 pub(super) fn check(facts: &Facts<'_>, findings: &mut Findings) {
     check_names(facts, findings);
@@ -34,6 +35,15 @@ fn check_names(facts: &Facts<'_>, findings: &mut Findings) {
         }
         if !seen.insert(container.name.as_str()) {
             findings.add(Law::Places, &container.name, "two places have this name");
+        }
+        if let Some(owner) = container.owner.as_deref().filter(|owner| !is_owner(owner)) {
+            findings.add(Law::Places, &container.name, format!("`{owner}` cannot be an owner"));
+        }
+    }
+    for holder in &facts.snapshot.holders {
+        for container in holder.containers.iter().filter(|container| container.owner.is_some()) {
+            let place = format!("{}.{}", holder.name, container.name);
+            findings.add(Law::Places, place, "a container that a holder carries belongs to it alone");
         }
     }
     for (index, holder) in facts.snapshot.holders.iter().enumerate() {

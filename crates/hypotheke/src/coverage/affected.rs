@@ -272,6 +272,7 @@ impl Finder<'_> {
                 slot.iter().for_each(|slot| self.path(slot, None));
             }
             Check::PointsAt { shortcut, .. } => self.path(shortcut, None),
+            Check::Owner { container, .. } => self.path(container, None),
             Check::Open { container, holder, .. } => {
                 self.path(container, None);
                 self.path(holder, None);

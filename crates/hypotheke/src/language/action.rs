@@ -254,6 +254,14 @@ pub enum ActionOf<T: Terms> {
         /// The mark that it loses.
         mark: T::Mark,
     },
+    /// A container in the world gets a different owner, or none: `give depot to surveyor`, `give
+    /// locker to nobody`.
+    Give {
+        /// The container, which no holder carries and which is not inside a pack.
+        at: T::Place,
+        /// The holder that owns it from then on.
+        to: Option<T::Actor>,
+    },
     /// A property of a whole stack gets another value: `set reading of freezer/0 to 4.1`.
     Set {
         /// The property.
@@ -303,6 +311,7 @@ impl<T: Terms> ActionOf<T> {
             | Verb::Bind
             | Verb::Unbind
             | Verb::Leave
+            | Verb::Give
             | Verb::Split
             | Verb::Merge
             | Verb::Resize
@@ -378,6 +387,10 @@ impl<T: Terms> ActionOf<T> {
             ActionOf::Open { at } => ActionOf::Open { at: place(at, Role::Container)? },
             ActionOf::Close { at } => ActionOf::Close { at: place(at, Role::Container)? },
             ActionOf::Leave => ActionOf::Leave,
+            ActionOf::Give { at, to: owner } => {
+                let owner = owner.as_ref().map(|owner| to.holder(owner)).transpose()?;
+                ActionOf::Give { at: place(at, Role::Container)?, to: owner }
+            }
             ActionOf::Bind { kind, at } => ActionOf::Bind { kind: to.kind(kind)?, at: place(at, Role::Shortcut)? },
             ActionOf::Unbind { at } => ActionOf::Unbind { at: place(at, Role::Shortcut)? },
             ActionOf::Mark { at, mark } => ActionOf::Mark { at: place(at, Role::Stack)?, mark: to.mark(mark)? },
@@ -415,6 +428,7 @@ impl<T: Terms> ActionOf<T> {
             ActionOf::Open { .. } => Verb::Open,
             ActionOf::Close { .. } => Verb::Close,
             ActionOf::Leave => Verb::Leave,
+            ActionOf::Give { .. } => Verb::Give,
             ActionOf::Bind { .. } => Verb::Bind,
             ActionOf::Unbind { .. } => Verb::Unbind,
             ActionOf::Mark { .. } => Verb::Mark,
@@ -449,6 +463,7 @@ impl<T: Terms> ActionOf<T> {
             | ActionOf::Open { .. }
             | ActionOf::Close { .. }
             | ActionOf::Leave
+            | ActionOf::Give { .. }
             | ActionOf::Bind { .. }
             | ActionOf::Unbind { .. }
             | ActionOf::Mark { .. }
@@ -498,6 +513,7 @@ impl<T: Terms> ActionOf<T> {
             | ActionOf::Open { .. }
             | ActionOf::Close { .. }
             | ActionOf::Leave
+            | ActionOf::Give { .. }
             | ActionOf::Unbind { .. }
             | ActionOf::Mark { .. }
             | ActionOf::Unmark { .. }
@@ -525,6 +541,7 @@ impl<T: Terms> ActionOf<T> {
             | ActionOf::Resize { at, .. }
             | ActionOf::Open { at }
             | ActionOf::Close { at }
+            | ActionOf::Give { at, .. }
             | ActionOf::Bind { at, .. }
             | ActionOf::Unbind { at }
             | ActionOf::Mark { at, .. }

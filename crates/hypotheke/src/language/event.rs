@@ -5,6 +5,7 @@ use std::fmt;
 use super::lexer::TokenKind;
 use super::operation::Position;
 use super::parser::{LineParser, Parsed};
+use super::sentences::owner_text;
 use super::{NamedVariant, Path};
 use crate::text::Word;
 
@@ -93,6 +94,13 @@ pub enum NamedEvent {
         /// The container.
         container: Path,
     },
+    /// `depot belongs to surveyor`, `depot belongs to nobody`
+    BelongsTo {
+        /// The container.
+        container: Path,
+        /// Its owner from then on.
+        owner: Option<Word>,
+    },
     /// `sled departed with 5 items`
     Departed {
         /// A container or a holder.
@@ -142,6 +150,9 @@ impl fmt::Display for NamedEvent {
             }
             NamedEvent::Opened { holder, container } => write!(f, "{holder} opened {container}"),
             NamedEvent::Closed { holder, container } => write!(f, "{holder} closed {container}"),
+            NamedEvent::BelongsTo { container, owner } => {
+                write!(f, "{container} belongs to {}", owner_text(owner.as_ref()))
+            }
             NamedEvent::Departed { who, items } => write!(f, "{who} departed with {}", items_text(u64::from(*items))),
             NamedEvent::Arrived { who, items } => write!(f, "{who} arrived with {}", items_text(u64::from(*items))),
         }
@@ -157,7 +168,7 @@ impl NamedEvent {
             NamedEvent::Created { at, .. } | NamedEvent::Consumed { at, .. } | NamedEvent::Became { at, .. } => {
                 (&at.place, None)
             }
-            NamedEvent::Resized { container, .. } => (container, None),
+            NamedEvent::Resized { container, .. } | NamedEvent::BelongsTo { container, .. } => (container, None),
             NamedEvent::PointsAt { shortcut, .. } => (shortcut, None),
             NamedEvent::Opened { holder, container } | NamedEvent::Closed { holder, container } => {
                 (holder, Some(container))
@@ -242,6 +253,10 @@ impl LineParser<'_, '_> {
         }
         if self.keyword("closed") {
             return Ok(NamedEvent::Closed { holder: place, container: self.path()? });
+        }
+        if self.keyword("belongs") {
+            self.require_keyword("to")?;
+            return Ok(NamedEvent::BelongsTo { container: place, owner: self.owner()? });
         }
         if self.keyword("departed") {
             return Ok(NamedEvent::Departed { who: place, items: self.items()? });

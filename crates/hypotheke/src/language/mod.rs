@@ -26,6 +26,7 @@ pub use parser::SentenceError;
 pub(crate) use parser::{LineParser, shortened};
 pub use place::{Path, PathError, PathRoot, PathStep};
 pub use portion::{NamedPortion, NamedVariant};
+pub(crate) use sentences::{NOBODY, owner_text};
 pub use terms::{NamedArrival, Names, PlainTerms, Terms};
 pub(crate) use terms::{Role, Translate};
 pub(crate) use verb::{Claimable, InScope, Row};

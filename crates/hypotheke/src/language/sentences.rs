@@ -13,6 +13,13 @@ use super::terms::NamedArrival;
 use super::verb::Verb;
 use crate::text::{Word, nearest};
 
+/// Who owns a container that belongs to no holder.
+pub(crate) const NOBODY: &str = "nobody";
+
+pub(crate) fn owner_text(owner: Option<&Word>) -> &str {
+    owner.map_or(NOBODY, Word::as_str)
+}
+
 /// The verb that begins with a word.
 fn verb_of(token: &Token<'_>, with_actor: bool) -> Option<Verb> {
     let begins = |verb: &Verb| verb.row().begins_with(with_actor, token.text);
@@ -141,6 +148,11 @@ impl LineParser<'_, '_> {
             Verb::Open => Ok(NamedAction::Open { at: self.path()? }),
             Verb::Close => Ok(NamedAction::Close { at: self.path()? }),
             Verb::Leave => Ok(NamedAction::Leave),
+            Verb::Give => {
+                let at = self.path()?;
+                self.require_keyword("to")?;
+                Ok(NamedAction::Give { at, to: self.owner()? })
+            }
             Verb::Bind => {
                 let kind = self.word("a kind")?;
                 self.require_keyword("to")?;
@@ -208,6 +220,11 @@ impl LineParser<'_, '_> {
             return Err(self.expected("`;` or `)`"));
         }
         Ok(NamedAction::Together { steps })
+    }
+
+    /// A holder, or `nobody`.
+    pub(crate) fn owner(&mut self) -> Parsed<Option<Word>> {
+        if self.keyword(NOBODY) { Ok(None) } else { self.word("a holder or `nobody`").map(Some) }
     }
 
     fn sort_key(&mut self) -> Parsed<SortKey> {
@@ -304,6 +321,7 @@ impl fmt::Display for NamedOperation {
             | NamedAction::Sort { at, by: SortKey::Kind } => write!(f, " {at}"),
             NamedAction::Sort { at, by } => write!(f, " {at} by {}", by.code()),
             NamedAction::Leave => Ok(()),
+            NamedAction::Give { at, to } => write!(f, " {at} to {}", owner_text(to.as_ref())),
             NamedAction::Depart { who } => write!(f, " {who}"),
             NamedAction::Arrive { who: NamedArrival { name, newcomer } } => {
                 write!(f, " {name}")?;

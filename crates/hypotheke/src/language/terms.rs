@@ -110,6 +110,7 @@ pub(crate) trait Translate<T: Terms> {
     /// The kind of the items taken from a place, if it is named.
     fn kind_from(&self, kind: Option<&T::Kind>, from: Option<&T::Place>) -> MaybeKind<Self::Into, Self::Error>;
     fn kind_landed(&self, kind: Option<&T::Kind>, from: &T::Landed) -> MaybeKind<Self::Into, Self::Error>;
+    fn holder(&self, holder: &T::Actor) -> Result<<Self::Into as Terms>::Actor, Self::Error>;
     fn mark(&self, mark: &T::Mark) -> Result<<Self::Into as Terms>::Mark, Self::Error>;
     fn property(&self, property: &T::Property) -> Result<<Self::Into as Terms>::Property, Self::Error>;
     fn place(&self, place: &T::Place, role: Role) -> Result<<Self::Into as Terms>::Place, Self::Error>;

@@ -31,6 +31,8 @@ pub enum Verb {
     Open,
     /// A holder closes a container.
     Close,
+    /// A container in the world gets a different owner.
+    Give,
     /// The stacks of a container are sorted.
     Sort,
     /// A shortcut is bound to a kind.
@@ -90,7 +92,7 @@ pub struct Effects {
     /// It reads or writes a hand or the slot that its items came from. Verbs that only *may* name a
     /// hand state `false`: they name hands only in scopes in which a different verb uses them.
     pub hand: bool,
-    /// It opens or closes containers.
+    /// It opens or closes containers, or changes who may use them.
     pub access: bool,
     /// It changes shortcuts other than by taking the last item of a kind.
     pub shortcuts: bool,
@@ -161,7 +163,7 @@ const fn row(
 
 impl Verb {
     /// All verbs, in the order of a search.
-    pub const ALL: [Verb; 27] = [
+    pub const ALL: [Verb; 28] = [
         Verb::Move,
         Verb::Swap,
         Verb::Drop,
@@ -174,6 +176,7 @@ impl Verb {
         Verb::Deposit,
         Verb::Open,
         Verb::Close,
+        Verb::Give,
         Verb::Sort,
         Verb::Bind,
         Verb::Unbind,
@@ -276,6 +279,12 @@ impl Verb {
                 ["close", "closes", "closed"],
                 "surveyor closes depot",
                 (HOLDER, Place, Verbs, 1),
+                effects(None, [NO, YES, NO, NO, NO, NO]),
+            ),
+            Verb::Give => row(
+                ["give", "gives", "given"],
+                "give depot to surveyor",
+                (ANYONE, Place, Verbs, 1),
                 effects(None, [NO, YES, NO, NO, NO, NO]),
             ),
             // Alike stacks within their limit become as many full ones as there are and one for the

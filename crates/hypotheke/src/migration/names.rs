@@ -154,6 +154,11 @@ impl Carrying<'_> {
                 opener.clone_from(now);
             }
         }
+        for owner in self.snapshot.containers.iter_mut().filter_map(|it| it.owner.as_mut()) {
+            if let Some(now) = holders.get(owner) {
+                owner.clone_from(now);
+            }
+        }
         for holder in &mut self.snapshot.holders {
             if let Some((container, slot)) = holder.origin.as_ref().and_then(slot_of) {
                 holder.origin = Some(path_to(&names.place(&container, &holders), slot));

@@ -21,10 +21,11 @@ impl Action {
     /// The places whose containers must be open.
     fn used_places(&self) -> SmallVec<[Named; 2]> {
         let (from, to) = match self {
-            // Nobody has to open a container to open or close it, a shortcut belongs to its holder,
-            // and a holder departs with whatever it has.
+            // Nobody has to open a container to open it, close it or give it away, a shortcut belongs
+            // to its holder, and a holder departs with whatever it has.
             Action::Open { .. }
             | Action::Close { .. }
+            | Action::Give { .. }
             | Action::Bind { .. }
             | Action::Unbind { .. }
             | Action::Depart { who: Place::Holder(_) } => (None, None),

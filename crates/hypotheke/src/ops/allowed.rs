@@ -11,7 +11,7 @@ use super::refusal::{Cause, Reason, Refusal, Unknown};
 use crate::id::HolderId;
 use crate::language::Path;
 use crate::ruleset::{Access, AccessList, Border, Right};
-use crate::world::{GROUND, NONE, Place, Spot, UnknownPlace, World};
+use crate::world::{Event, GROUND, NONE, OwnerName, Place, Spot, UnknownPlace, World};
 
 /// What keeps an actor from crossing a border.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -55,7 +55,7 @@ impl Draft<'_> {
     /// What keeps the actor from putting something into a container, taking something out of it, or
     /// opening it, by that container alone.
     #[inline]
-    fn bar(&self, right: Right, container: u32) -> Option<Bar> {
+    pub(super) fn bar(&self, right: Right, container: u32) -> Option<Bar> {
         let border = self.state(container).borders[right as usize];
         let others = |may: bool| (!may).then_some(Bar::Others);
         match border {
@@ -103,9 +103,21 @@ impl Draft<'_> {
         }
     }
 
-    fn owns(&self, actor: u32, container: u32) -> bool {
-        let owner = self.state(self.outermost(container)).owner;
-        owner != NONE && owner == self.world.name_number(actor)
+    pub(super) fn owns(&self, actor: u32, container: u32) -> bool {
+        let owner = self.owner(self.outermost(container));
+        owner != OwnerName(NONE) && owner == OwnerName(self.world.name_number(actor))
+    }
+
+    /// The owner of a container by now, whatever is around it.
+    pub(super) fn owner(&self, container: u32) -> OwnerName {
+        let given = || {
+            self.events().iter().rev().find_map(|event| match *event {
+                Event::Given { container: given, after, .. } if given.index == container => Some(after),
+                _ => None,
+            })
+        };
+        let given = if self.has_other_events() { given() } else { None };
+        given.unwrap_or(OwnerName(self.state(container).owner))
     }
 
     fn is_listed(&self, actor: u32, right: Right, container: u32) -> bool {
@@ -191,10 +203,13 @@ impl Draft<'_> {
             .collect()
     }
 
-    /// Whether nobody may put into any slot of a container, or take out of any.
-    pub(super) fn is_shut_by_slots(&self, right: Right, container: u32) -> bool {
-        self.bars_of_slots(right, Point::whole(container))
-            .is_some_and(|bars| bars.iter().all(|bar| *bar == Bar::Nobody))
+    /// If nobody may put into any slot of a container, or take out of any: the first slot with
+    /// contents, or the first.
+    pub(super) fn shut_slot(&self, right: Right, container: u32) -> Option<Place> {
+        let bars = self.bars_of_slots(right, Point::whole(container))?;
+        let mut spots = (0..self.slots(container)).map(|slot| Spot { container, slot });
+        let first = spots.clone().find(|&spot| !self.cell(spot).is_empty()).or_else(|| spots.next())?;
+        bars.iter().all(|bar| *bar == Bar::Nobody).then(|| self.place_of_spot(first))
     }
 
     /// The first container around one, itself included, that the actor may not open.
@@ -247,7 +262,8 @@ impl Draft<'_> {
             _ => false,
         };
         let is_of_places = matches!(action, Action::Move { .. } | Action::Swap { .. } | Action::Drop { .. });
-        if is_of_places && from.iter().chain(&to).all(is_plain) {
+        // Owners may have changed in the same list.
+        if is_of_places && !self.has_other_events() && from.iter().chain(&to).all(is_plain) {
             return None;
         }
         self.why_actor_may_not(action)
@@ -286,11 +302,12 @@ impl Draft<'_> {
             | Action::Resize { at, .. } => {
                 self.in_any(&self.named_sources(*at), |at| self.why_not_opened_by(at.container))
             }
-            // Each step is judged on its own, opening after what is around, and the rest is the
-            // holder's own or the game's.
+            // Each step is judged on its own, opening after what is around, giving by the owner alone,
+            // and the rest is the holder's own or the game's.
             Action::Together { .. }
             | Action::Open { .. }
             | Action::Close { .. }
+            | Action::Give { .. }
             | Action::Return { .. }
             | Action::Leave
             | Action::Bind { .. }
@@ -410,6 +427,11 @@ impl World {
         let error = self.place_as_seen(path, Some(actor), &sees).err()?;
         let cause = draft.why_hidden(Some(error.hidden_in()?))?;
         Some((error, cause))
+    }
+
+    pub(super) fn owner_of(&self, at: Place) -> Option<&str> {
+        let (Place::Container(id) | Place::Slot(id, _)) = at else { return None };
+        self.owner(id)
     }
 
     /// Who may do something with a container, in words: `its owner ines`, `crew`.

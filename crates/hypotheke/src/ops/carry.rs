@@ -393,12 +393,11 @@ impl Carrying {
         let at = self.request.from;
         let empty = Cause::EmptySource { at, kind: self.kind.map(|kind| draft.world.rules.kind_id(kind)) };
         if self.there == 0 {
-            return refused(match self.source {
-                Source::Container(container) if draft.is_shut_by_slots(Right::Take, container) => {
-                    Cause::NoTake(draft.container_place(container))
-                }
-                _ => empty,
-            });
+            let shut = match self.source {
+                Source::Container(container) => draft.shut_slot(Right::Take, container),
+                _ => None,
+            };
+            return refused(shut.map_or(empty, Cause::NoTake));
         }
         draft.go_back_to(start);
         let is_refused = !self.is_enough();

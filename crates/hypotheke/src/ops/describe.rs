@@ -3,7 +3,7 @@
 use super::operation::Variant;
 use super::refusal::{Cause, Refusal, Unknown};
 use crate::id::KindId;
-use crate::language::items_text;
+use crate::language::{NOBODY, items_text};
 use crate::ruleset::{Kind, Right};
 use crate::world::{DepartingEntity, Event, Place, StackClass, StackLocation, World};
 
@@ -99,6 +99,10 @@ impl World {
                     Right::Open => format!("only {who} may open {place}"),
                 }
             }
+            Cause::NotOwner(at) => match self.owner_of(at) {
+                Some(owner) => format!("only its owner {owner} may give {} away", self.place_name(at)),
+                None => format!("{} has no owner, so no holder may give it away", self.place_name(at)),
+            },
             Cause::NoTake(of) => format!("nobody may take items out of {}", self.place_name(of)),
             Cause::NoPut(of) => format!("nobody may put items into {}", self.place_name(of)),
             Cause::Cap { of, cap, would, count } => {
@@ -217,6 +221,10 @@ impl World {
             }
             Event::Closed { holder, container } => {
                 format!("{} closed {}", self.name_of_holder(holder.index), self.name_of(container.index))
+            }
+            Event::Given { container, after, .. } => {
+                let owner = self.owner_name(*after).unwrap_or(NOBODY);
+                format!("{} belongs to {owner}", self.name_of(container.index))
             }
             Event::Departed { who, count, .. } => {
                 format!("{} departed with {}", self.traveller_name(*who), items_text(*count))

@@ -30,6 +30,7 @@ mod drop;
 mod equip;
 mod fast_path;
 mod fast_stock;
+mod give;
 mod leave;
 mod lift;
 mod limits;
@@ -155,6 +156,7 @@ fn plan_action(draft: &mut Draft<'_>, actor: Option<HolderId>, action: &Action) 
         Action::Open { at } => open::plan(draft, actor, *at),
         Action::Close { at } => close::plan(draft, actor, *at),
         Action::Leave => leave::plan(draft, actor),
+        Action::Give { at, to } => give::plan(draft, *at, *to),
         Action::Bind { kind, at } => bind::plan(draft, *kind, *at),
         Action::Unbind { at } => unbind::plan(draft, *at),
         Action::Set { at, property, value } => set::plan(draft, *at, *property, *value),

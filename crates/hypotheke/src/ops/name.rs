@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use super::operation::{Handles, Operation, Variant};
-use crate::id::{KindId, MarkId, PropertyId, StackId};
+use crate::id::{HolderId, KindId, MarkId, PropertyId, StackId};
 use crate::language::{NamedArrival, NamedOperation, NamedVariant, Names, Path, Role, Translate, Verb};
 use crate::snapshot::Departure;
 use crate::text::{Span, Word};
@@ -84,6 +84,10 @@ impl Translate<Handles> for Namer<'_> {
 
     fn kind_landed(&self, kind: Option<&KindId>, from: &Option<StackId>) -> Named<Option<Word>> {
         self.kind_at(kind.copied(), from.map(Place::OnGround))
+    }
+
+    fn holder(&self, holder: &HolderId) -> Named<Word> {
+        self.world.has_holder(*holder).then(|| word(self.world.holder_name(*holder))).ok_or(NoName)
     }
 
     fn mark(&self, mark: &MarkId) -> Named<Word> {

@@ -269,6 +269,13 @@ impl Operation {
         Operation::from(Action::Close { at: container.into() }).by(actor)
     }
 
+    /// A container in the world gets a different owner, or none. The game acts, or the holder that
+    /// [`Operation::by`] names.
+    #[must_use]
+    pub fn giving(container: ContainerId, to: Option<HolderId>) -> Operation {
+        Action::Give { at: container.into(), to }.into()
+    }
+
     /// The holder that acts closes all that it has opened and returns what is in its hand.
     #[must_use]
     pub fn leaving(actor: HolderId) -> Operation {
@@ -315,6 +322,7 @@ impl Operation {
             | Action::Open { .. }
             | Action::Close { .. }
             | Action::Leave
+            | Action::Give { .. }
             | Action::Bind { .. }
             | Action::Unbind { .. }
             | Action::Return { .. }
@@ -351,6 +359,7 @@ impl Operation {
             | Action::Resize { .. }
             | Action::Open { .. }
             | Action::Close { .. }
+            | Action::Give { .. }
             | Action::Bind { .. }
             | Action::Unbind { .. }
             | Action::Mark { .. }

@@ -149,10 +149,8 @@ impl Draft<'_> {
         let point = |into: u32| if let Target::Slot(spot) = target { spot.into() } else { Point::whole(into) };
         found.note(entering().flat_map(|(_, from, into)| self.all_not_put(from, point(into))))?;
         if !matches!(target, Target::Slot(_)) {
-            let shut = |&(_, from, into): &(Item, Option<Spot>, u32)| {
-                (from.is_some() || self.actor.is_some()) && self.is_shut_by_slots(Right::Put, into)
-            };
-            found.note(entering().filter(shut).map(|(_, _, into)| Cause::NoPut(self.container_place(into))))?;
+            let bound = entering().filter(|(_, from, _)| from.is_some() || self.actor.is_some());
+            found.note(bound.filter_map(|(_, _, into)| self.shut_slot(Right::Put, into).map(Cause::NoPut)))?;
         }
         // Each filter that refuses is listed once, with the first kind that it refuses.
         let mut refusing: SmallVec<[(u32, Item); 2]> = SmallVec::new();

@@ -214,6 +214,8 @@ pub enum Cause {
         /// What it may not do with it.
         right: Right,
     },
+    /// The acting holder does not own this container.
+    NotOwner(Place),
     /// The source contains none of the requested items.
     EmptySource {
         /// The source.
@@ -319,7 +321,7 @@ impl Cause {
             Cause::Overflow => Reason::Overflow,
             Cause::NotOpen(_) | Cause::AlwaysOpen(_) => Reason::NotOpen,
             Cause::InUse { .. } => Reason::InUse,
-            Cause::NotAllowed { .. } => Reason::NotAllowed,
+            Cause::NotAllowed { .. } | Cause::NotOwner(_) => Reason::NotAllowed,
             Cause::EmptySource { .. } | Cause::NothingToDeposit { .. } => Reason::EmptySource,
             Cause::NotEnough { .. } => Reason::NotEnough,
             Cause::Protected(_) => Reason::Protected,

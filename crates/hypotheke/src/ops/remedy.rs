@@ -46,6 +46,10 @@ impl World {
             // A hand is its holder's alone.
             Cause::NotAllowed { at: Place::Container(id), .. } if self.container_def(id).is_none() => return None,
             Cause::NotAllowed { at, right } => format!("Name the acting holder in `{}` of {}", right.key(), name(at)),
+            Cause::NotOwner(at) => match self.owner_of(at) {
+                Some(owner) => format!("Let {owner} give it: `{owner} gives {} to …`", name(at)),
+                None => format!("Let the game give it: `give {} to …`", name(at)),
+            },
             Cause::TooDeep { would, .. } => format!("Set `nesting = {would}`"),
             Cause::BlockedSlot(at) => format!("Empty {} and the other slots that the item occupies first", name(at)),
             Cause::Protected(kind) => format!("Set `protected = false` for {}", self.kind_name(kind)),

@@ -67,6 +67,11 @@ impl ResolveError {
         self.step
     }
 
+    pub(crate) fn unknown_holder(world: &World, name: &Word) -> ResolveError {
+        let help = suggestion(name.as_str(), world.rules().holders().iter().map(crate::HolderDef::id));
+        ResolveError::new("unknown-holder", name.span(), format!("unknown holder `{name}`"), help)
+    }
+
     pub(crate) fn place(path: &Path, error: &UnknownPlace) -> ResolveError {
         ResolveError::new("unknown-place", path.span(), error.to_string(), error.help_text().map(str::to_owned))
     }
@@ -144,15 +149,7 @@ impl NamedOperation {
 }
 
 fn holder(world: &World, name: &Word) -> Resolved<HolderId> {
-    world.holder(name.as_str()).ok_or_else(|| {
-        let names = world.rules().holders().iter().map(crate::HolderDef::id);
-        ResolveError::new(
-            "unknown-holder",
-            name.span(),
-            format!("unknown holder `{name}`"),
-            suggestion(name.as_str(), names),
-        )
-    })
+    world.holder(name.as_str()).ok_or_else(|| ResolveError::unknown_holder(world, name))
 }
 
 struct Resolver<'w> {
@@ -347,6 +344,10 @@ impl Translate<Names> for Resolver<'_> {
 
     fn kind_landed(&self, kind: Option<&Word>, _: &Option<Path>) -> Resolved<Option<KindId>> {
         kind.map(|kind| self.kind(kind)).transpose()
+    }
+
+    fn holder(&self, name: &Word) -> Resolved<HolderId> {
+        holder(self.world, name)
     }
 
     fn mark(&self, name: &Word) -> Resolved<MarkId> {

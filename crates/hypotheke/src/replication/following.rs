@@ -8,8 +8,8 @@ use crate::ruleset::{MAX_NESTING, NO_PACK, PropertyValue};
 use crate::snapshot::Departure;
 use crate::world::from_data;
 use crate::world::{
-    Arrival, Arriving, Cell, ClassKey, DepartingEntity, Event, GROUND, Origin, PackContents, Spot, StackClass,
-    StackLocation, World,
+    Arrival, Arriving, Cell, ClassKey, DepartingEntity, Event, GROUND, NONE, Origin, OwnerName, PackContents, Spot,
+    StackClass, StackLocation, World,
 };
 
 /// The error of an update. The copy is unchanged.
@@ -175,6 +175,7 @@ impl Following<'_> {
             Change::Bound { holder, shortcut, kind } => self.bound(*holder, *shortcut, *kind)?,
             Change::Opened { holder, container } => self.opened(*holder, *container, true)?,
             Change::Closed { holder, container } => self.opened(*holder, *container, false)?,
+            Change::Given { container, owner } => self.given(*container, *owner)?,
             Change::Departed { name, departure } => self.departed(*name, *departure)?,
             Change::Arrived { document } => return self.arrive(document),
         };
@@ -417,6 +418,24 @@ impl Following<'_> {
         }
         let container = self.world.container_id(index);
         Ok(if open { Event::Opened { holder, container } } else { Event::Closed { holder, container } })
+    }
+
+    fn given(&mut self, container: u32, owner: Option<u32>) -> Checked<Event> {
+        let index = self.container(container)?;
+        let id = self.world.container_id(index);
+        if !self.world.stands(id) {
+            return not_so(format!("`{}` is not a container in the world", self.name(container)?));
+        }
+        let owner = match owner {
+            Some(owner) => Some(self.holder(owner)?),
+            None => None,
+        };
+        let after = OwnerName(owner.map_or(NONE, |owner| self.world.name_number(owner.index)));
+        let before = OwnerName(self.world.state(index).owner);
+        if before == after {
+            return not_so(format!("`{}` already has this value", self.name(container)?));
+        }
+        Ok(Event::Given { container: id, before, after })
     }
 
     fn close_what_has_gone(&mut self) {

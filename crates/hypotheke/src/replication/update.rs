@@ -171,6 +171,14 @@ pub enum Change {
         /// The number of the name of the container.
         container: u32,
     },
+    /// A container got a different owner.
+    Given {
+        /// The number of its name.
+        container: u32,
+        /// The number of the name of the owner; absent if there is none.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        owner: Option<u32>,
+    },
     /// A container or a holder departed with its contents.
     Departed {
         /// The number of its name in paths.

@@ -116,6 +116,10 @@ impl Writer<'_> {
                 let container = self.container(container.index);
                 Change::Closed { holder: self.names.number(world.name_of_holder(holder.index)), container }
             }
+            Event::Given { container, after, .. } => Change::Given {
+                container: self.container(container.index),
+                owner: world.owner_name(after).map(|owner| self.names.number(owner)),
+            },
             Event::Departed { who, departure, .. } => {
                 let name = match who {
                     DepartingEntity::Container(id) => world.own_name(id.index),

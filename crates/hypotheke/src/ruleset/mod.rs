@@ -37,6 +37,7 @@ pub use kind::{Kind, Mark, Property, PropertyValue, Tag};
 pub(crate) use lint::lint;
 pub(crate) use migration::ContainerSuccessor;
 pub use migration::{MigrationPolicy, MigrationRules, RemovedContents, Renamed, VersionChanges};
+pub(crate) use names::is_owner;
 pub(crate) use patch::KindPatch;
 pub(crate) use places::SlotDef;
 pub use places::{Cap, ContainerDef, DepletedShortcut, HolderDef, PutMode, SlotRule, WhenUnfit};

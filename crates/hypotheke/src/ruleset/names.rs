@@ -1,7 +1,7 @@
 //! What may be a name.
 
 use super::Ruleset;
-use crate::language::RESERVED;
+use crate::language::{NOBODY, RESERVED};
 
 /// The most bytes of a name.
 pub(crate) const MAX_LENGTH: usize = 64;
@@ -39,6 +39,11 @@ pub(crate) fn lawful_form(name: &str, dots: bool) -> Option<String> {
     }
     let form = form.trim_matches(['-', '.']).to_owned();
     (form != name && fault(&form, dots).is_none()).then_some(form)
+}
+
+/// Whether a text can be the owner of a container in a snapshot: a holder, or nobody.
+pub(crate) fn is_owner(name: &str) -> bool {
+    name == NOBODY || fault(name, false).is_none()
 }
 
 impl Ruleset {

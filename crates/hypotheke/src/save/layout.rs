@@ -23,6 +23,8 @@ pub(super) struct Place<'s> {
     #[serde(borrow, default, alias = "of", skip_serializing_if = "str::is_empty")]
     pub(super) definition: Cow<'s, str>,
     pub(super) slots: u32,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub(super) owner: Option<String>,
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub(super) opened_by: Vec<String>,
 }
@@ -84,7 +86,8 @@ impl Counters {
 pub(super) fn places(snapshot: &Snapshot) -> Vec<(Place<'_>, &[InSlot])> {
     fn place<'s>(name: Cow<'s, str>, container: &'s Container) -> (Place<'s>, &'s [InSlot]) {
         let (definition, opened_by) = (Cow::Borrowed(container.definition.as_str()), container.opened_by.clone());
-        (Place { name, definition, slots: container.slots, opened_by }, &container.stacks)
+        let owner = container.owner.clone();
+        (Place { name, definition, slots: container.slots, owner, opened_by }, &container.stacks)
     }
     let standing = snapshot.containers.iter().map(|container| place(Cow::Borrowed(&container.name), container));
     let carried = snapshot.holders.iter().flat_map(|holder| {
@@ -93,7 +96,8 @@ pub(super) fn places(snapshot: &Snapshot) -> Vec<(Place<'_>, &[InSlot])> {
     });
     let insides = snapshot.packs.iter().map(|pack| {
         let (name, opened_by) = (Cow::Owned(pack.pack.to_string()), pack.opened_by.clone());
-        (Place { name, definition: Cow::Borrowed(""), slots: pack.slots, opened_by }, pack.stacks.as_slice())
+        let (definition, owner) = (Cow::Borrowed(""), None);
+        (Place { name, definition, slots: pack.slots, owner, opened_by }, pack.stacks.as_slice())
     });
     standing.chain(carried).chain(insides).collect()
 }
@@ -155,7 +159,7 @@ impl Rebuilding {
             return Err(SaveError::inconsistent(twice.name.to_string(), "two containers have this name"));
         }
         for place in places {
-            let Place { name, definition, slots, opened_by } = place;
+            let Place { name, definition, slots, owner, opened_by } = place;
             if name == "ground" || name.ends_with(".hand") {
                 return Err(SaveError::inconsistent(name.to_string(), "this name is reserved"));
             }
@@ -163,6 +167,9 @@ impl Rebuilding {
                 let pack: StackId = name
                     .parse()
                     .map_err(|_| SaveError::inconsistent(name.to_string(), "this is not the id of a pack"))?;
+                if owner.is_some() {
+                    return Err(SaveError::inconsistent(name.to_string(), "the inside of a pack has no owner"));
+                }
                 self.snapshot.packs.push(Pack { pack, slots, opened_by, stacks: Vec::new() });
                 Home::Inside(self.snapshot.packs.len() - 1)
             } else if let Some((holder, own)) = name.split_once('.') {
@@ -173,6 +180,7 @@ impl Rebuilding {
                     name: own.to_owned(),
                     definition: definition.into_owned(),
                     slots,
+                    owner,
                     opened_by,
                     stacks: Vec::new(),
                 };
@@ -183,6 +191,7 @@ impl Rebuilding {
                     name: name.into_owned(),
                     definition: definition.into_owned(),
                     slots,
+                    owner,
                     opened_by,
                     stacks: Vec::new(),
                 };

@@ -278,6 +278,11 @@ impl<'f> Checker<'f> {
                 self.container(container, faults);
                 self.holder(holder, faults);
             }
+            Check::Owner { container, owner } => {
+                self.container(container, faults);
+                let unknown = owner.iter().filter(|owner| self.empty.holder(owner.as_str()).is_none());
+                faults.extend(unknown.map(|owner| ResolveError::unknown_holder(&self.empty, owner)));
+            }
             Check::Places { name, places } => {
                 faults.extend(self.countable(name));
                 places.iter().for_each(|place| self.place(place, faults));

@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use super::report::{DifferenceRow, Finding};
 use super::tree::{Check, Claim, Mode};
-use crate::language::{NamedPortion, Path};
+use crate::language::{NOBODY, NamedPortion, Path};
 use crate::quantity::Decimal;
 use crate::text::Word;
 use crate::world::{ClassKey, Place, StackView, UnknownPlace, World};
@@ -31,6 +31,7 @@ pub(crate) fn finding(world: &World, check: &Check) -> Result<Option<Finding>, U
         Check::Shortcuts { holder, kinds } => shortcuts_finding(world, Some(place(holder)?), kinds),
         Check::PointsAt { shortcut, kind } => pointing_finding(world, place(shortcut)?, kind.as_ref()),
         Check::Open { container, holder, open } => opening_finding(world, place(container)?, place(holder)?, *open),
+        Check::Owner { container, owner } => owner_finding(world, place(container)?, owner.as_ref()),
         Check::Places { name, places } => places_finding(world, name, places)?,
         Check::Measure { claim, comparison, number, .. } => {
             let found = measure(world, claim, claim.place().map(place).transpose()?);
@@ -58,7 +59,7 @@ impl Check {
                 Some(holder)
             }
             Check::PointsAt { shortcut, .. } => Some(shortcut),
-            Check::Open { container, .. } => Some(container),
+            Check::Open { container, .. } | Check::Owner { container, .. } => Some(container),
             Check::Measure { claim, .. } => claim.place(),
             Check::LyingAt { .. }
             | Check::Places { .. }
@@ -108,6 +109,13 @@ fn opening_finding(world: &World, container: Place, holder: Place, open: bool) -
     let found = world.has_opened(holder, container);
     let described = |open: bool| format!("{} to {}", if open { "open" } else { "closed" }, world.holder_name(holder));
     (found != open).then(|| answer(described(open), described(found)))
+}
+
+fn owner_finding(world: &World, container: Place, owner: Option<&Word>) -> Option<Finding> {
+    let Place::Container(container) = container else { return None };
+    let (found, expected) = (world.owner(container), owner.map(Word::as_str));
+    let described = |owner: Option<&str>| format!("owner {}", owner.unwrap_or(NOBODY));
+    (found != expected).then(|| answer(described(expected), described(found)))
 }
 
 /// Places are compared as a set.

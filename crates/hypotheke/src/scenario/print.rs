@@ -6,7 +6,7 @@ use super::tree::{
     Block, Body, Check, Claim, Expected, Figures, Line, ListStep, Mode, ScenarioFile, SentRequest, Start, StartBase,
     StartLine, Step, Table, Together,
 };
-use crate::language::{NamedAction, NamedOperation};
+use crate::language::{NamedAction, NamedOperation, owner_text};
 use crate::text::Word;
 
 fn print_line<T>(f: &mut Formatter<'_>, line: &Line<T>, indent: usize, text: &impl Display) -> fmt::Result {
@@ -268,6 +268,7 @@ impl Display for Check {
             Check::Open { container, holder, open } => {
                 write!(f, "{container} is {} to {holder}", if *open { "open" } else { "closed" })
             }
+            Check::Owner { container, owner } => write!(f, "owner of {container}: {}", owner_text(owner.as_ref())),
             Check::Places { name, places } => write!(f, "places of {name}: {}", joined(places, ", ")),
             Check::Events { mode, events } => {
                 let has = if *mode == Mode::AtLeast { " has" } else { "" };

@@ -378,6 +378,13 @@ pub enum Check {
         /// Whether the holder has opened it.
         open: bool,
     },
+    /// `owner of depot: surveyor`, `owner of depot: nobody`
+    Owner {
+        /// The container.
+        container: Path,
+        /// Its owner, which may have departed.
+        owner: Option<Word>,
+    },
     /// `places of flare: depot/0, sled/3`: all its places in any order, packs included.
     Places {
         /// A kind, a tag or a mark.

@@ -163,6 +163,10 @@ pub struct Container {
     pub definition: String,
     /// The number of its slots.
     pub slots: u32,
+    /// Its owner, or `nobody`, if that is not the owner in the ruleset. Only a container that no
+    /// holder carries has one.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub owner: Option<String>,
     /// The holders that have opened it.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub opened_by: Vec<String>,

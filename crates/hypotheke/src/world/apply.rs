@@ -75,6 +75,7 @@ impl World {
             Event::Bound { holder, shortcut, after, .. } => self.bind(holder.index, shortcut, after),
             Event::Opened { holder, container } => self.set_open(holder.index, container.index, true),
             Event::Closed { holder, container } => self.set_open(holder.index, container.index, false),
+            Event::Given { container, after, .. } => self.set_owner(container.index, after),
             Event::Departed { who, departure, .. } => self.send_off(who, departure),
             // What it brings is in a document; that is brought with `World::bring_in`.
             Event::Arrived { .. } => {}
@@ -111,6 +112,7 @@ impl World {
             Event::Bound { holder, shortcut, before, .. } => self.bind(holder.index, shortcut, before),
             Event::Opened { holder, container } => self.set_open(holder.index, container.index, false),
             Event::Closed { holder, container } => self.set_open(holder.index, container.index, true),
+            Event::Given { container, before, .. } => self.set_owner(container.index, before),
             Event::Departed { who, before, .. } => self.fetch_home(who, before),
             Event::Arrived { who, departure, before, .. } => self.send_back(who, departure, before),
             // An exchange is its own inverse.

@@ -69,6 +69,7 @@ impl World {
             name: own,
             definition: self.container_def(id).map_or_else(String::new, |def| def.id().to_owned()),
             slots: self.slot_count(id.index),
+            owner: self.owner_unlike_rules(id),
             opened_by: self.names_of_openers(id),
             stacks: self.capture_slots(id),
         }

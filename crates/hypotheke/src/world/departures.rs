@@ -39,6 +39,8 @@ pub(crate) struct LaidContainer {
     pub(crate) name: Box<str>,
     pub(crate) def: u32,
     pub(crate) slots: u32,
+    /// Its owner, if that is not the ruleset's; or `nobody`.
+    pub(crate) owner: Option<Box<str>>,
     pub(crate) stacks: Vec<(u32, LaidStack)>,
 }
 
@@ -192,6 +194,9 @@ impl World {
     pub(crate) fn lay_container(&mut self, container: &LaidContainer, holder: Option<u32>) {
         let LaidContainer { index, name, def, slots, .. } = container;
         self.bring_container(*index, name, *def, *slots, holder);
+        if let Some(owner) = &container.owner {
+            self.take_owner(*index, owner);
+        }
         self.lay_stacks(container);
     }
 

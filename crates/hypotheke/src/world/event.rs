@@ -106,6 +106,15 @@ pub enum Event {
         /// The container.
         container: ContainerId,
     },
+    /// A container got a different owner.
+    Given {
+        /// The container.
+        container: ContainerId,
+        /// The old owner.
+        before: OwnerName,
+        /// The new owner.
+        after: OwnerName,
+    },
     /// A container or a holder departed with its contents.
     Departed {
         /// The container or holder.
@@ -129,6 +138,11 @@ pub enum Event {
         count: u64,
     },
 }
+
+/// The name of an owner, or that there is none. [`World::owner_name`](crate::World::owner_name)
+/// returns it.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct OwnerName(pub(crate) u32);
 
 /// The container inside a moved pack. Its contents move with it.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

@@ -8,7 +8,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use super::{Arrival, Arriving, ClassKey, LaidContainer, LaidHolder, LaidOrigin, LaidStack};
 use crate::id::{KindId, PropertyId, StackId};
 use crate::language::{Path, PathRoot, PathStep};
-use crate::ruleset::{MAX_NESTING, PropertyValue, Ruleset};
+use crate::ruleset::{MAX_NESTING, PropertyValue, Ruleset, is_owner};
 use crate::snapshot::{
     Container, Departed, Departure, Holder, InSlot, Orphan, Pack, SnapshotError, SnapshotFault, Stack,
 };
@@ -118,7 +118,12 @@ impl<'s> Reader<'s> {
     pub(super) fn standing(&mut self, container: &'s Container) -> Option<LaidContainer> {
         let def = (0..).zip(self.rules.containers()).find(|(_, def)| *def.id() == *container.definition);
         match def.filter(|(_, def)| def.instances().any(|name| name == container.name)) {
-            Some((def, _)) => self.container(&container.name, def, container),
+            Some((def, _)) => {
+                if let Some(owner) = container.owner.as_deref().filter(|owner| !is_owner(owner)) {
+                    self.fault(&container.name, format!("`{owner}` cannot be an owner"));
+                }
+                self.container(&container.name, def, container)
+            }
             None => {
                 self.fault(&container.name, format!("unknown container `{}`", container.definition));
                 None
@@ -138,7 +143,8 @@ impl<'s> Reader<'s> {
         }
         self.slots.insert(name.to_owned(), container.slots);
         let stacks = self.slots_of(name, container.slots, &container.stacks, 1);
-        Some(LaidContainer { index: 0, name: name.into(), def, slots: container.slots, stacks })
+        let owner = container.owner.as_deref().map(Box::from);
+        Some(LaidContainer { index: 0, name: name.into(), def, slots: container.slots, owner, stacks })
     }
 
     pub(super) fn holder(&mut self, holder: &'s Holder) -> Option<LaidHolder> {
@@ -159,6 +165,9 @@ impl<'s> Reader<'s> {
         if carries != carried || holder.containers.iter().any(|container| container.name != container.definition) {
             self.fault(&holder.name, format!("it carries {carried:?}, but the ruleset says {carries:?}"));
             return None;
+        }
+        if let Some(container) = holder.containers.iter().find(|container| container.owner.is_some()) {
+            self.fault(format!("{}.{}", holder.name, container.name), "what a holder carries belongs to it");
         }
         let mut containers = Vec::new();
         for (container, &def) in holder.containers.iter().zip(rule.carries()) {
@@ -287,7 +296,7 @@ impl<'s> Reader<'s> {
         }
         self.pack_slots.insert(pack.pack, pack.slots);
         let stacks = self.slots_of(place, pack.slots, &pack.stacks, depth + 1);
-        Some(LaidContainer { index: 0, name: "".into(), def, slots: pack.slots, stacks })
+        Some(LaidContainer { index: 0, name: "".into(), def, slots: pack.slots, owner: None, stacks })
     }
 
     fn class_key(&mut self, place: &str, stack: &Stack) -> Option<ClassKey> {

@@ -50,7 +50,7 @@ pub use counts::CapCount;
 pub(crate) use counts::Counts;
 pub use departures::DepartingEntity;
 pub(crate) use departures::{Arrival, Arriving, LaidContainer, LaidHolder, LaidOrigin, LaidStack};
-pub use event::{Event, PackContents, StackClass, StackLocation};
+pub use event::{Event, OwnerName, PackContents, StackClass, StackLocation};
 pub(crate) use ground::Ground;
 use history::History;
 use index::Index;

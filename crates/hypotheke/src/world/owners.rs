@@ -2,8 +2,9 @@
 
 use rustc_hash::FxHashMap;
 
-use super::{ContainerState, Presence, Spot, World};
+use super::{ContainerState, NONE, OwnerName, Presence, Spot, World};
 use crate::id::{ContainerId, HolderId};
+use crate::language::NOBODY;
 use crate::narrow;
 use crate::ruleset::Border;
 
@@ -88,6 +89,32 @@ impl World {
     #[inline(always)]
     pub(crate) fn is_plainly_open(&self, actor: Option<HolderId>, state: &ContainerState) -> bool {
         state.for_anyone || actor.is_none_or(|actor| state.for_owner && state.owner == self.name_number(actor.index))
+    }
+}
+
+impl World {
+    /// The name of an owner that an event tells; `None` if there is none.
+    #[must_use]
+    pub fn owner_name(&self, owner: OwnerName) -> Option<&str> {
+        self.known_holders.get(owner.0)
+    }
+
+    pub(super) fn set_owner(&mut self, container: u32, owner: OwnerName) {
+        self.containers[container as usize].belong_to(owner.0);
+    }
+
+    /// The owner of a container in the world, if it is not that of the ruleset, as snapshots have it.
+    pub(super) fn owner_unlike_rules(&self, container: ContainerId) -> Option<String> {
+        let (state, def) = (self.state(container.index), self.container_def(container)?);
+        let owner = self.known_holders.get(state.owner);
+        let differs = state.holder == NONE && state.presence == Presence::Lasting && owner != def.owner();
+        differs.then(|| owner.unwrap_or(NOBODY).to_owned())
+    }
+
+    /// Gives a container the owner that a snapshot names.
+    pub(super) fn take_owner(&mut self, container: u32, owner: &str) {
+        let owner = if owner == NOBODY { NONE } else { self.known_holders.number(owner) };
+        self.set_owner(container, OwnerName(owner));
     }
 }
 

@@ -176,6 +176,7 @@ impl Engine {
                 Action::Bind { kind: kind(*index), at: self.shortcut(*holder, *shortcut) }
             }
             Request::Unbind(holder, shortcut) => Action::Unbind { at: self.shortcut(*holder, *shortcut) },
+            Request::Give(at, to) => Action::Give { at: self.place(at), to: to.map(|to| self.holder(to)) },
             Request::Depart(who) => Action::Depart { who: self.place(who) },
             Request::Arrive(who) => {
                 let name = match who {
@@ -367,6 +368,16 @@ impl Engine {
             if self.world.has_container(id) { self.slots(id) } else { vec![None; def.slots() as usize] }
         };
         let slots = self.containers.iter().zip(&self.names).map(|(&id, name)| defined(id, name)).collect();
+        let owner = |id: ContainerId, name: &str| {
+            let defs = self.world.rules().containers();
+            let at_first = || defs.iter().find(|def| def.id() == name).and_then(hypotheke::ContainerDef::owner);
+            match self.world.has_container(id) {
+                true => self.world.owner(id).filter(|_| self.world.stands(id)),
+                false => at_first(),
+            }
+        };
+        let number = |name: &str| name[1..].parse().expect("a number");
+        let owners = self.containers.iter().zip(&self.names).map(|(&id, name)| owner(id, name).map(number)).collect();
         let gone = (0..self.containers.len()).filter(|&index| !self.world.has_container(self.containers[index]));
         let index_of = |id| self.containers.iter().position(|&known| known == id).unwrap_or(self.containers.len());
         let standing = self.world.containers().filter(|&id| self.world.stands(id)).map(index_of).collect();
@@ -410,6 +421,7 @@ impl Engine {
             hands,
             origins,
             bars,
+            owners,
             open,
             next_id,
             made,

@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 use proptest::prelude::*;
 
 use super::rules::{MARKS, PROPERTIES};
-use crate::model::{Amount, At, Inside, Look, Model, Part, Request, Root, Rules, SortKey, Stack, Who};
+use crate::model::{Amount, At, Inside, Look, Model, Owner, Part, Request, Root, Rules, SortKey, Stack, Who};
 
 #[derive(Clone, Debug)]
 pub(super) struct Draw {
@@ -54,9 +54,9 @@ pub(super) fn any_draw() -> impl Strategy<Value = Draw> {
     )
 }
 
-const VERBS: u8 = 51;
+const VERBS: u8 = 52;
 /// From this number on a draw stands for a list.
-const LISTS: u8 = 49;
+const LISTS: u8 = 50;
 
 /// Any place at all.
 fn place(rules: &Rules, model: &Model, (sort, container, slot): (u8, usize, usize)) -> At {
@@ -180,6 +180,7 @@ fn shallow(request: Request) -> Request {
         | Request::Unbind(..)
         | Request::Arrive(_)) => request,
         Request::Depart(who) => Request::Depart(outer(who)),
+        Request::Give(at, to) => Request::Give(outer(at), to),
     }
 }
 
@@ -228,6 +229,24 @@ fn shrink_onto_a_stack(model: &Model, draw: &Draw) -> Option<Request> {
     });
     let (at, last) = found.filter(|_| draw.suiting)?;
     Some(Request::Resize(At::Container(at), last, draw.every_kind))
+}
+
+/// A container of the world, often by its owner, and often one that is open.
+fn give(rules: &Rules, model: &Model, draw: &Draw, at: At) -> Request {
+    let (_, by, to) = draw.places[1];
+    let standing = rules.standing();
+    let is_open = |index: &&usize| model.state.open.iter().any(|(_, owner)| *owner == Owner::Container(**index));
+    let open: Vec<usize> = standing.iter().filter(is_open).copied().collect();
+    let from = if open.is_empty() || draw.every_kind { &standing } else { &open };
+    let chosen = from.get(draw.kind % from.len().max(1)).copied();
+    let at = chosen.filter(|_| draw.suiting).map_or(at, |index| At::Container(Inside::container(index)));
+    let holders = rules.holders.len();
+    let holder = |number: usize| Some(number % (holders + 1)).filter(|&holder| holder < holders);
+    let owner = chosen.and_then(|index| model.state.owners[index]).filter(|_| draw.suiting);
+    match owner.or(holder(by)) {
+        Some(by) => Request::By(by, Box::new(Request::Give(at, holder(to)))),
+        None => Request::Give(at, holder(to)),
+    }
 }
 
 /// A deposit of what a holder has into a container in which there is some of it.
@@ -383,7 +402,8 @@ fn requested(rules: &Rules, model: &Model, draw: &Draw) -> Request {
             Request::Unbind(holder, bound.unwrap_or(draw.count as usize))
         }
         38..=42 => Request::Leave(holder),
-        47 | 48 => deposit(model, draw).unwrap_or(Request::Deposit(holder, container(to))),
+        49 if draw.kind.is_multiple_of(2) => give(rules, model, draw, container(to)),
+        47..=49 => deposit(model, draw).unwrap_or(Request::Deposit(holder, container(to))),
         45 => depart(rules, model, draw, to),
         46 => arrive(rules, model, draw),
         43 | 44 => create_in_the_target_place(rules, model, draw, kind),

@@ -50,8 +50,9 @@ pub(super) fn follow(engine: &Engine, rules: &Rules, request: &Request) {
             return;
         }
     }
-    if matches!(cause, Cause::NotAllowed { .. }) {
-        // It carried no other reason, but there may be others.
+    let of_one_slot = matches!(cause, Cause::NoTake(Place::Slot(..)) | Cause::NoPut(Place::Slot(..)));
+    if matches!(cause, Cause::NotAllowed { .. }) || of_one_slot {
+        // There may be other reasons, and other slots.
         let is_same = |cause: &Cause| engine.world.explain_cause(*cause) == explained;
         assert!(!engine.causes(request).iter().any(is_same), "{explained}: {remedy:?} does not help\n{request:?}");
         TRIED.with_borrow_mut(|tried| *tried.entry(cause.reason().code()).or_insert(0) += 1);

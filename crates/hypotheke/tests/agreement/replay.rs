@@ -115,6 +115,10 @@ impl Flat {
                         self.tell(format!("{container:?} slots"), None);
                     }
                 }
+                Event::Given { container, before, after } => {
+                    let [before, after] = [before, after].map(|owner| world.owner_name(*owner).map(str::to_owned));
+                    assert_eq!(self.tell(format!("{container:?} owner"), after), before);
+                }
                 Event::Departed { who, .. } => self.remove(*who),
                 Event::Arrived { who, .. } => self.bring(*who, &Flat::of(world)),
                 _ => panic!("an event that nobody knows"),
@@ -175,6 +179,8 @@ impl Flat {
     fn tell_of(&mut self, world: &World, id: ContainerId) {
         let (slots, def) = (world.slots(id).len(), world.container_def(id).expect("a definition"));
         self.tell(format!("{id:?} slots"), (slots != def.slots() as usize).then(|| slots.to_string()));
+        let owner = world.owner(id).filter(|_| world.stands(id));
+        self.tell(format!("{id:?} owner"), owner.map(str::to_owned));
         for holder in world.holders().filter(|&holder| world.has_opened(holder, id)) {
             self.tell(format!("{holder:?} in {id:?}"), Some("open".to_owned()));
         }

@@ -80,6 +80,8 @@ fn rules() -> Rules {
         ContainerSpec {
             put: Access::Listed { owner: true, holders: BTreeSet::new(), groups: BTreeSet::from([0]) },
             take: Access::owner(),
+            open: Access::owner(),
+            must_open: true,
             owner: Some(1),
             ..container(2)
         },

@@ -119,10 +119,38 @@ impl Model {
         }
     }
 
+    /// Only its owner and the game give a container of the world away.
+    pub(super) fn give_away(&mut self, at: &At, to: Option<usize>) -> Result<u64, No> {
+        let At::Container(at) = at else { return Err(no("unknown")) };
+        let Root::Container(index) = at.root else { return Err(no("unknown")) };
+        if !at.steps.is_empty() || self.rules.containers[index].holder.is_some() {
+            return Err(no("unknown"));
+        }
+        let may = self.actor.is_none_or(|actor| self.state.owners[index] == Some(actor));
+        if !may && !Fault::AnyoneGivesAway.is_on() {
+            return Err(no("not-allowed"));
+        }
+        if self.state.owners[index] == to {
+            return Ok(0);
+        }
+        self.state.owners[index] = to;
+        let openers = (0..self.state.hands.len()).filter(|&holder| self.may_open_as(holder, at));
+        let may_open: BTreeSet<usize> = openers.collect();
+        if !Fault::GivenStaysOpen.is_on() {
+            let owner = self.state.owner(at);
+            self.state.open.retain(|(holder, opened)| *opened != owner || may_open.contains(holder));
+        }
+        Ok(0)
+    }
+
+    fn may_open_as(&self, holder: usize, at: &Inside) -> bool {
+        Model { actor: Some(holder), ..self.clone() }.may_open(Some(at))
+    }
+
     /// Who owns what is outermost.
     fn owner_of(&self, at: &Inside) -> Option<usize> {
         match at.root {
-            Root::Container(index) => self.rules.containers[index].holder.or(self.rules.containers[index].owner),
+            Root::Container(index) => self.rules.containers[index].holder.or(self.state.owners[index]),
             Root::Hand(holder) => Some(holder),
             Root::Landing(_) => None,
         }

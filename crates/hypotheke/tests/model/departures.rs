@@ -18,6 +18,7 @@ pub(crate) struct Document {
     /// Which departure it was.
     number: u64,
     containers: BTreeMap<usize, Vec<Option<Stack>>>,
+    owners: BTreeMap<usize, Option<usize>>,
     hand: Option<Stack>,
     origin: Option<(Owner, usize)>,
     bar: Vec<Option<usize>>,
@@ -101,6 +102,7 @@ impl Model {
         let mut document = Document {
             number: self.state.departures,
             containers: carried.iter().map(|&index| (index, self.state.slots[index].clone())).collect(),
+            owners: carried.iter().map(|&index| (index, self.state.owners[index])).collect(),
             hand: None,
             origin: None,
             bar: Vec::new(),
@@ -123,6 +125,7 @@ impl Model {
     fn clear_away(&mut self, who: Who, carried: &[usize], document: &Document) {
         for &index in carried {
             self.state.slots[index] = vec![None; self.rules.containers[index].slots];
+            self.state.owners[index] = self.rules.containers[index].owner;
             self.state.gone.insert(index);
         }
         let packs: Vec<u64> = document.stacks().iter().map(|stack| stack.id).collect();
@@ -163,6 +166,7 @@ impl Model {
         }
         for (index, slots) in &document.containers {
             self.state.slots[*index].clone_from(slots);
+            self.state.owners[*index] = document.owners[index];
             self.state.gone.remove(index);
         }
         match who {

@@ -48,10 +48,12 @@ pub(crate) enum Fault {
     ActorIgnored,
     TargetForAnyone,
     OutermostAskedOnly,
+    AnyoneGivesAway,
+    GivenStaysOpen,
 }
 
 impl Fault {
-    pub(crate) const ALL: [Fault; 43] = [
+    pub(crate) const ALL: [Fault; 45] = [
         Fault::SwapDuplicates,
         Fault::SwapFiltersOneSide,
         Fault::MergeLosesTheOverflow,
@@ -95,6 +97,8 @@ impl Fault {
         Fault::ActorIgnored,
         Fault::TargetForAnyone,
         Fault::OutermostAskedOnly,
+        Fault::AnyoneGivesAway,
+        Fault::GivenStaysOpen,
     ];
 
     pub(super) fn is_on(self) -> bool {

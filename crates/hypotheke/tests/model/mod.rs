@@ -64,6 +64,8 @@ pub(crate) enum Request {
     Unbind(usize, usize),
     Depart(At),
     Arrive(Who),
+    /// A container, and its owner from then on.
+    Give(At, Option<usize>),
     /// A holder acts.
     By(usize, Box<Request>),
 }
@@ -179,6 +181,7 @@ fn named(request: &Request) -> Vec<&At> {
         | Request::Open(_, at)
         | Request::Close(_, at)
         | Request::Deposit(_, at)
+        | Request::Give(at, _)
         | Request::Depart(at) => vec![at],
         Request::Move(_, _, one, other)
         | Request::Swap(one, other)
@@ -195,6 +198,15 @@ fn shortcuts_of(request: &Request) -> Option<usize> {
     match request {
         Request::Bind(holder, ..) | Request::Unbind(holder, _) => Some(*holder),
         Request::By(_, inner) => shortcuts_of(inner),
+        _ => None,
+    }
+}
+
+/// The holder to whom a container is given.
+fn recipient(request: &Request) -> Option<usize> {
+    match request {
+        Request::Give(_, to) => *to,
+        Request::By(_, inner) => recipient(inner),
         _ => None,
     }
 }
@@ -362,7 +374,7 @@ impl Model {
         if shortcuts_of(request).is_some_and(by_other) || is_departure(request) && actor(request).is_some() {
             return false;
         }
-        let holders = actor(request).into_iter().chain(shortcuts_of(request));
+        let holders = actor(request).into_iter().chain(shortcuts_of(request)).chain(recipient(request));
         named(request).into_iter().all(there)
             && !is_hand_misused(request)
             && holders.map(Who::Holder).all(|who| self.is_there(who))
@@ -408,6 +420,7 @@ impl Model {
             Request::Bind(holder, kind, shortcut) => self.bind(*holder, *kind, *shortcut),
             Request::Unbind(holder, shortcut) => self.unbind(*holder, *shortcut),
             Request::Depart(who) => self.depart(who),
+            Request::Give(at, to) => self.give_away(at, *to),
             Request::Arrive(who) => self.arrive(*who),
             Request::By(_, inner) => self.answer(inner),
             Request::Together(steps) => self.together(steps),

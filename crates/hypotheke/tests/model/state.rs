@@ -68,6 +68,8 @@ pub(crate) struct State {
     pub(crate) origins: Vec<Option<(Owner, usize)>>,
     /// At which kinds the shortcuts of each holder point.
     pub(crate) bars: Vec<Vec<Option<usize>>>,
+    /// Who owns each container of the world.
+    pub(crate) owners: Vec<Option<usize>>,
     /// Which holder has opened which container.
     pub(crate) open: BTreeSet<(usize, Owner)>,
     pub(crate) next_id: u64,
@@ -186,6 +188,7 @@ impl State {
             hands: vec![vec![None]; holders],
             origins: vec![None; holders],
             bars: rules.bars.iter().map(|(count, _)| vec![None; *count]).collect(),
+            owners: rules.containers.iter().map(|container| container.owner).collect(),
             open: BTreeSet::new(),
             next_id: 1,
             made: vec![0; rules.kinds.len()],

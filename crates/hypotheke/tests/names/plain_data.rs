@@ -76,10 +76,13 @@ impl Writer<'_> {
 
     fn container(&mut self, index: usize) -> Container {
         let stacks = self.slots(&self.state.slots[index].clone());
+        let owner = self.state.owners[index];
+        let name = || owner.map_or("nobody", |owner| self.rules.names.holders[owner].as_str()).to_owned();
         Container {
             name: self.rules.names.containers[index].clone(),
             definition: self.rules.names.definitions[index].clone(),
             slots: u32::try_from(self.state.slots[index].len()).unwrap(),
+            owner: (owner != self.rules.containers[index].owner).then(name),
             opened_by: self.opened_by(Owner::Container(index)),
             stacks,
         }
@@ -159,6 +162,9 @@ pub(super) fn state(rules: &Rules, snapshot: &Snapshot) -> State {
         let index = number(holder, &container.name);
         state.slots[index] = reader.slots(container.slots, &container.stacks);
         reader.opened(&container.opened_by, Owner::Container(index));
+        if let Some(owner) = container.owner.as_deref() {
+            state.owners[index] = Names::find(&names.holders, owner);
+        }
     }
     for holder in &snapshot.holders {
         let index = known(&names.holders, &holder.name);

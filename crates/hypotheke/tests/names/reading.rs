@@ -56,6 +56,11 @@ impl Reader<'_> {
         name.map_or(Some(None), |name| self.kind(name).map(Some))
     }
 
+    fn present(&self, name: &hypotheke::text::Word) -> Option<usize> {
+        let holder = Names::find(&self.model.rules.names.holders, name.as_str())?;
+        self.model.is_there(Who::Holder(holder)).then_some(holder)
+    }
+
     fn mark(&self, name: &hypotheke::text::Word) -> Option<usize> {
         Names::find(&self.model.rules.names.marks, name.as_str())
     }
@@ -132,6 +137,13 @@ impl Reader<'_> {
             NamedAction::Resize { at, slots, spill } => Request::Resize(self.place(at)?, *slots as usize, *spill),
             NamedAction::Open { at } => Request::Open(self.actor, self.place(at)?),
             NamedAction::Close { at } => Request::Close(self.actor, self.place(at)?),
+            NamedAction::Give { at, to } => {
+                let owner = match to {
+                    Some(name) => Some(self.present(name)?),
+                    None => None,
+                };
+                Request::Give(self.place(at)?, owner)
+            }
             NamedAction::Leave => Request::Leave(self.actor),
             NamedAction::Deposit { into } => Request::Deposit(self.actor, self.place(into)?),
             NamedAction::Bind { kind, at } => {

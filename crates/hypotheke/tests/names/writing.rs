@@ -140,6 +140,10 @@ pub(crate) fn named(rules: &Rules, request: &Request) -> NamedOperation {
         }
         Request::Bind(holder, index, number) => NamedAction::Bind { kind: kind(index), at: shortcut(holder, number) },
         Request::Unbind(holder, number) => NamedAction::Unbind { at: shortcut(holder, number) },
+        Request::Give(place, to) => {
+            let holder = |to: usize| names.holders[to].as_str().into();
+            NamedAction::Give { at: at(place), to: to.map(holder) }
+        }
         Request::Depart(who) => NamedAction::Depart { who: at(who) },
         Request::Arrive(who) => {
             let who = match who {

@@ -93,7 +93,8 @@ impl Tried {
     fn performers(&self) -> Vec<Option<HolderId>> {
         // Where nothing has to be opened it makes no difference who acts, so that the game stands
         // for all.
-        let game = (self.game_acts || !self.doors).then_some(None);
+        let who_matters = self.doors || self.verbs.contains(&Verb::Give);
+        let game = (self.game_acts || !who_matters).then_some(None);
         game.into_iter().chain(self.actors.iter().copied().map(Some)).collect()
     }
 
@@ -111,6 +112,7 @@ impl Tried {
                 Verb::Move | Verb::Split | Verb::Merge | Verb::Swap | Verb::Drop | Verb::PickUp | Verb::Sort => {
                     self.performers()
                 }
+                Verb::Give => self.performers(),
                 Verb::Create | Verb::Consume | Verb::Mark | Verb::Unmark | Verb::Set | Verb::Resize => self.changers(),
                 // A bar belongs to one holder, and the game may bind there too.
                 Verb::Bind | Verb::Unbind => vec![None],
@@ -248,6 +250,11 @@ impl Tried {
                 };
                 for &at in places.containers.iter().filter(has_door) {
                     found.push(if verb == Verb::Open { Action::Open { at } } else { Action::Close { at } });
+                }
+            }
+            Verb::Give => {
+                for &at in &places.containers {
+                    found.extend(world.holders().map(Some).chain([None]).map(|to| Action::Give { at, to }));
                 }
             }
             Verb::Sort => {
@@ -407,6 +414,7 @@ pub(crate) fn label(world: &World, operation: &Operation, place: &dyn Fn(Place) 
         }
         Action::Open { at } => format!("open {}", place(*at)),
         Action::Close { at } => format!("close {}", place(*at)),
+        Action::Give { at, .. } => format!("give {}", place(*at)),
         Action::Sort { at, .. } => format!("sort {}", place(*at)),
         Action::Resize { at, .. } => format!("resize {}", place(*at)),
         Action::Mark { at, mark } => format!("mark {mark:?} {} {}", items(*at), place(*at)),

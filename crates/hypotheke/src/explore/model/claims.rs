@@ -335,6 +335,7 @@ impl Ready {
                 Check::Origin { holder, slot } => std::iter::once(holder).chain(slot).collect(),
                 Check::PointsAt { shortcut, .. } => vec![shortcut],
                 Check::Open { container, holder, .. } => vec![container, holder],
+                Check::Owner { container, .. } => vec![container],
                 // These are about more than one world, and no claims.
                 Check::LyingAt { .. } | Check::Events { .. } | Check::UnchangedSince { .. } | Check::NothingChanged => {
                     Vec::new()
@@ -356,9 +357,12 @@ impl Ready {
             Ready::Check(Check::Measure { claim: Measured::Count(..), comparison, number, .. }, Some(_)) => {
                 counts_if_zero(*comparison, number)
             }
-            // These depend on more than the contents of the place: on its size, and on what its
-            // holder carries.
-            Ready::Check(Check::Measure { claim: Measured::FreeSlots(_) | Measured::RoomFor(..), .. }, _) => 0,
+            // These depend on more than the contents of the place: on its size, on what its holder
+            // carries, and on its owner.
+            Ready::Check(
+                Check::Owner { .. } | Check::Measure { claim: Measured::FreeSlots(_) | Measured::RoomFor(..), .. },
+                _,
+            ) => 0,
             Ready::Check(..) if !self.places().is_empty() => FIRST,
             // Of an operation it is known by its verb.
             Ready::Check(..) | Ready::Operation { .. } => 0,

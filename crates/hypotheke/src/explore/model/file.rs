@@ -575,7 +575,6 @@ impl Names<'_> {
         scope.has_verbs = play.verbs.is_some();
         scope.has_doors = rules.has_doors;
         // What one holder carries is not for the others.
-        scope.actors_matter = rules.has_doors || rules.has_access_lists || world.holders().count() > 1;
         (scope.amounts, scope.whole_places) = (play.amounts, play.whole_places);
         for (word, value) in &play.values {
             match rules.find_property(word.as_str()) {
@@ -589,6 +588,9 @@ impl Names<'_> {
             }
         }
         scope.verbs = play.verbs.clone().unwrap_or_else(|| standard_verbs(world, &scope));
+        // What one holder carries is not for the others, and containers are given away by their owners.
+        scope.actors_matter =
+            rules.has_doors || rules.has_access_lists || world.holders().count() > 1 || scope.tries(Verb::Give);
         scope.complete(world)
     }
 }

@@ -210,6 +210,7 @@ impl Scope {
             self.of_whole_places(world, places, moves);
         }
         self.order(places, moves);
+        self.owners(world, places, moves);
         let performers = self.performers();
         moves.perform_by(world, start, &performers, |it| self.who_matters(world, it, &performers));
         let start = moves.steps.len();
@@ -480,6 +481,17 @@ impl Scope {
             }
             if self.tries(Verb::Unbind) && bound.is_some() {
                 moves.push(Operation::unbinding(actor, shortcut));
+            }
+        }
+    }
+
+    fn owners(&self, world: &World, places: &Places, moves: &mut Moves) {
+        if !self.tries(Verb::Give) {
+            return;
+        }
+        for &container in places.containers.iter().filter(|&&container| world.stands(container)) {
+            for owner in world.holders().map(Some).chain([None]) {
+                moves.push(Operation::giving(container, owner));
             }
         }
     }

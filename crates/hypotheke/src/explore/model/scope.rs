@@ -141,6 +141,10 @@ impl Scope {
         operation: &Operation,
         performers: &'p [Option<HolderId>],
     ) -> &'p [Option<HolderId>] {
+        // Only the owner and the game may give a container away, even if it is for anyone.
+        if operation.action.verb() == Verb::Give {
+            return performers;
+        }
         let reduced = self.whose_change_matters(world, operation, performers);
         if self.has_doors || self.each_actor || reduced.len() == 1 {
             return reduced;

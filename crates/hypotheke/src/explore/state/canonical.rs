@@ -44,6 +44,7 @@ pub struct Canonical {
 struct CanonicalContainer {
     name: String,
     slots: u32,
+    owner: Option<String>,
     opened_by: Vec<String>,
     stacks: Vec<(u32, CanonicalStack)>,
 }
@@ -156,15 +157,16 @@ impl<'s> Reader<'s> {
             // The same for all states: it follows from the name.
             definition: _,
             slots,
+            owner,
             opened_by,
             stacks,
         } = container;
-        self.inside(name.clone(), *slots, opened_by, stacks)
+        CanonicalContainer { owner: owner.clone(), ..self.inside(name.clone(), *slots, opened_by, stacks) }
     }
 
     fn inside(&self, name: String, slots: u32, opened_by: &[String], stacks: &[InSlot]) -> CanonicalContainer {
         let stacks = stacks.iter().map(|InSlot { slot, stack }| (*slot, self.stack(stack))).collect();
-        CanonicalContainer { name, slots, opened_by: opened_by.to_vec(), stacks }
+        CanonicalContainer { name, slots, owner: None, opened_by: opened_by.to_vec(), stacks }
     }
 
     fn holder(&self, holder: &Holder) -> CanonicalHolder {

@@ -12,6 +12,7 @@ use crate::explore::model::moves::Step;
 use crate::explore::model::scope::Scope;
 use crate::explore::search::lookahead::Lookahead;
 use crate::explore::state::fixed_width::FixedWidth;
+use crate::language::Verb;
 use crate::narrow;
 use crate::world::{Cell, ClassKey, GROUND, Spot, World};
 
@@ -226,11 +227,16 @@ impl Packer {
         }
     }
 
-    /// What is open, and where shortcuts point.
+    /// Who owns containers in the world, what is open, and where shortcuts point.
     fn rest(&mut self, world: &World, scope: &Scope, bytes: &mut Vec<u8>) {
         if scope.has_doors {
             for nth in 0..self.frame.len() {
                 openers(world, self.frame[nth], bytes);
+            }
+        }
+        if scope.tries(Verb::Give) {
+            for &container in &self.frame {
+                put(bytes, u64::from(world.state(container).owner));
             }
         }
         if scope.has_ids {

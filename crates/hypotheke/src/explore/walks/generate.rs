@@ -419,6 +419,14 @@ impl<'w> Scene<'w> {
                     _ => Operation::closing(self.opened_by(holder).unwrap_or(container), holder),
                 })
             }
+            Verb::Give => {
+                // One that is open may have to be closed to others.
+                let opener = if self.below(2) == 0 { self.holder() } else { None };
+                let open = opener.and_then(|opener| self.opened_by(opener));
+                let container = open.or_else(|| self.container())?;
+                let owner = if self.below(4) == 0 { None } else { self.holder() };
+                Some(Operation::giving(container, owner))
+            }
             Verb::Sort => {
                 let (container, by) = (self.container()?, *self.one_of(&SortKey::ALL)?);
                 Some(Operation::sorting(container, by))

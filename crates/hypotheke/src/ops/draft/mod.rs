@@ -118,6 +118,12 @@ impl<'w> Draft<'w> {
         Ok(())
     }
 
+    /// Whether it has changes other than those of stacks.
+    #[inline]
+    pub(super) fn has_other_events(&self) -> bool {
+        self.others
+    }
+
     /// Consequences of the changes: depleted shortcuts, removed containers.
     #[inline]
     pub(super) fn follow_up(&mut self) {

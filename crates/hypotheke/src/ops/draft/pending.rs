@@ -187,6 +187,7 @@ impl Draft<'_> {
                 Event::Bound { .. }
                 | Event::Opened { .. }
                 | Event::Closed { .. }
+                | Event::Given { .. }
                 | Event::Departed { .. }
                 | Event::Arrived { .. } => {}
                 Event::Swapped { one, other } => {

@@ -211,6 +211,11 @@ fn other_check(parser: &mut LineParser<'_, '_>) -> Parsed<Check> {
         let slot = if parser.keyword("nothing") { None } else { Some(parser.path()?) };
         return Ok(Check::Origin { holder, slot });
     }
+    if parser.keywords(&["owner", "of"]) {
+        let container = parser.path()?;
+        parser.require_colon()?;
+        return Ok(Check::Owner { container, owner: parser.owner()? });
+    }
     if parser.keyword("shortcuts") {
         parser.require_keyword("of")?;
         let holder = parser.path()?;
