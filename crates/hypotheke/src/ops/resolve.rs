@@ -180,7 +180,8 @@ impl Resolver<'_> {
         let Some(actor) = self.actor.filter(|_| self.moment == Moment::Now && action.verb() != Verb::Together) else {
             return Ok(());
         };
-        for path in action.places().filter(|path| path.depends_on_stacks()) {
+        let (from, to) = action.sides();
+        for path in from.into_iter().chain(to).filter(|path| path.depends_on_stacks()) {
             if let Some((error, cause)) = self.world.why_path_hidden(path, actor) {
                 return Err(ResolveError { hidden: Some(Box::new(cause)), ..ResolveError::place(path, &error) });
             }
