@@ -74,6 +74,8 @@ fn each_fault_is_found_at_its_place() {
         ("[start]\nx = [\"1 y\"]", "2:9 unknown-kind 'y'"),
         ("[kind.y]\n[start]\nx = [\"1 y\"]", "3:1 bad-start 'x'"),
         ("[kind.y]\n[container.x]\nslots = 1\n[start]\nx = [\"2 y\"]", "5:6 bad-start '\"2 y\"'"),
+        ("[kind.y]\nmost-in-world = 1\n[container.x]\nslots = 2\n[start]\nx = [\"2 y\"]", "6:6 bad-start '\"2 y\"'"),
+        ("[kind.y]\nmost-in-world = 0", "2:17 out-of-range '0'"),
         ("[kind.y]\n[start]\nx = \"1 y\"", "3:5 wrong-type '\"1 y\"'"),
         ("[kind.y]\n[start]\nx = [\"y\"]", "3:7 bad-portion 'y'"),
         ("[kind.y]\n[start]\n\"x//1\" = []", "3:1 bad-place '\"x//1\"'"),

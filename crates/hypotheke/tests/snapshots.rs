@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use hypotheke::snapshot::{Container, InSlot, Pack, Stack};
-use hypotheke::{Law, NamedOperation, Path, Ruleset, Snapshot, StackId, Violation, World, audit};
+use hypotheke::{IncrementalAudit, Law, NamedOperation, Path, Ruleset, Snapshot, StackId, Violation, World, audit};
 
 const RULES: &str = r#"
 format = 1
@@ -295,6 +295,23 @@ fn an_audit_finds_every_excess_over_a_limit() {
         ]
     );
     assert!(audit(&tight, &played().snapshot()).iter().map(Violation::law).all(Law::is_limit));
+}
+
+#[test]
+fn an_audit_counts_the_items_of_a_kind_in_the_world() {
+    let rules = |most: u32| {
+        let text = format!("[kind.seal]\nmost-in-world = {most}\nstack-limit = 9\n[container.store]\nslots = 3\n");
+        Arc::new(Ruleset::from_toml("rules.toml", &text).unwrap_or_else(|errors| panic!("{errors}")))
+    };
+    let mut before = World::empty(&rules(5));
+    play(&mut before, "create 3 seal in store").expect("room");
+    play(&mut before, "create 2 seal in ground").expect("room");
+    assert_eq!(audit(before.rules(), &before.snapshot()), []);
+    let world = World::from_snapshot(&rules(4), &before.snapshot()).unwrap_or_else(|error| panic!("{error}"));
+    let found = audit(world.rules(), &world.snapshot());
+    assert_eq!(found.iter().map(ToString::to_string).collect::<Vec<_>>(), ["cap: the world: 5 seal of 4"]);
+    assert!(IncrementalAudit::new(&before).keeps_the_laws(&before));
+    assert!(!IncrementalAudit::new(&world).keeps_the_laws(&world));
 }
 
 /// The rules have become tighter under a world: what is over a limit may get better, not worse.

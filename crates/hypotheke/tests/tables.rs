@@ -89,7 +89,7 @@ fn faults_name_row_and_column() {
         (
             "name,weight\nFlare,1\n",
             "items.csv:1:1: error: the first row has no column `id` (Write the names of the columns in the first row: id, name, note, \
-             tags, weight, value, stack-limit, protected, pack, occupies-slots)",
+             tags, weight, value, stack-limit, protected, most-in-world, pack, occupies-slots)",
         ),
         (
             "id,wieght\na,1\n",
@@ -116,7 +116,7 @@ fn faults_name_row_and_column() {
         ),
         (
             "id,stack-limit\na,0\n",
-            "items.csv:2:3: error: row 2, column `stack-limit`: `0` is not a stack limit (Write a whole number from 1 to 4294967295)",
+            "items.csv:2:3: error: row 2, column `stack-limit`: `0` is not a limit (Write a whole number from 1 to 4294967295)",
         ),
         (
             "id,name,weight\na,A,1\nb,B\n",
@@ -176,6 +176,19 @@ fn several_tables_make_one_list_and_inline_kinds_come_first() {
     let table = |name: &str| Ok((name.to_owned(), format!("id\nfrom-{}\n", &name[..1]).into_bytes()));
     let rules = Ruleset::from_bytes("rules.toml", rules.as_bytes().to_vec(), table).expect("valid");
     assert_eq!(rules.kinds().map(hypotheke::Kind::id).collect::<Vec<_>>(), ["inline", "from-a", "from-b"]);
+}
+
+#[test]
+fn a_column_has_the_maximum_number_in_the_world() {
+    let rules = load("id,most-in-world\na,1\nb,\n").expect("valid");
+    assert_eq!(rules.kinds().map(hypotheke::Kind::max_in_world).collect::<Vec<_>>(), [Some(1), None]);
+    let found = faults("id,most-in-world\na,0\n");
+    assert_eq!(
+        found,
+        [
+            "items.csv:2:3: error: row 2, column `most-in-world`: `0` is not a limit (Write a whole number from 1 to 4294967295)"
+        ]
+    );
 }
 
 #[test]

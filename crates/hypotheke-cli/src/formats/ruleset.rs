@@ -201,6 +201,10 @@ struct Kind {
     stack_limit: Option<u32>,
     /// Whether items cannot be dropped or destroyed.
     protected: Option<bool>,
+    /// The maximum number of items in the world.
+    #[schemars(range(min = 1))]
+    #[serde(rename = "most-in-world")]
+    max_in_world: Option<u32>,
     /// The container inside each item: the kind is a pack.
     pack: Option<String>,
     /// The named slots that an item occupies, all of them.

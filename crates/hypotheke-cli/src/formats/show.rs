@@ -225,6 +225,9 @@ pub(crate) struct KindJson {
     stack_limit: u32,
     /// Whether it can be neither dropped nor used up.
     is_protected: bool,
+    /// The most items in the world.
+    #[serde(rename = "most-in-world")]
+    max_in_world: Option<u32>,
     /// The slots that it occupies.
     occupies_slots: Vec<String>,
     /// What each item grants who wears it.
@@ -369,6 +372,7 @@ impl KindJson {
             value: kind.value().to_string(),
             stack_limit: kind.stack_limit(),
             is_protected: kind.is_protected(),
+            max_in_world: kind.max_in_world(),
             occupies_slots: kind.occupied_slots().map(str::to_owned).collect(),
             attributes: kind.attributes().map(|(name, each)| (name.to_owned(), each.to_string())).collect(),
             pack: kind.pack().map(|def| def.id().to_owned()),

@@ -57,6 +57,7 @@ fn details(rules: &Ruleset, kind: Kind<'_>) -> Vec<String> {
     if kind.is_protected() {
         details.push("protected".to_owned());
     }
+    details.extend(kind.max_in_world().map(|most| format!("at most {most} in the world")));
     details.extend(kind.properties().map(|(property, first)| {
         let name = rules.properties()[property.index()].name();
         match first {

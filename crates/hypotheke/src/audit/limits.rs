@@ -10,6 +10,7 @@ pub(super) fn check(facts: &Facts<'_>, findings: &mut Findings) {
     check_stacks(facts, findings);
     check_weights(facts, findings);
     check_caps(facts, findings);
+    check_numbers(facts, findings);
     let (landed, most) = (facts.snapshot.ground.len(), facts.rules.ground_limit());
     if let Some(most) = most.filter(|&most| landed > most as usize) {
         let figures = (whole(landed as i128), Decimal::from(most));
@@ -36,6 +37,18 @@ fn check_stacks(facts: &Facts<'_>, findings: &mut Findings) {
             let message = format!("{} {} of {limit}", lying.stack.count, lying.stack.kind);
             let figures = (Decimal::from(lying.stack.count), Decimal::from(limit));
             findings.add_figures(Law::StackLimit, facts.place(lying), message, figures);
+        }
+    }
+}
+
+fn check_numbers(facts: &Facts<'_>, findings: &mut Findings) {
+    for kind in facts.rules.kinds() {
+        let Some(most) = kind.max_in_world() else { continue };
+        let stacks = facts.stacks.iter().filter(|lying| lying.kind == Some(kind.handle()));
+        let count: i128 = stacks.map(|lying| i128::from(lying.stack.count)).sum();
+        if count > i128::from(most) {
+            let message = format!("{count} {} of {most}", kind.id());
+            findings.add_figures(Law::Cap, "the world", message, (whole(count), Decimal::from(most)));
         }
     }
 }

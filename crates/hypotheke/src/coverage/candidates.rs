@@ -14,6 +14,8 @@ use crate::world::World;
 
 /// The maximum number of loads just at a cap.
 const MAX_LOADS: usize = 400;
+/// The maximum number of items that a candidate creates on the ground.
+const MAX_ON_GROUND: u32 = 1_000;
 /// The maximum number of kinds for one change.
 pub(super) const MAX_KINDS: usize = 40;
 
@@ -54,6 +56,13 @@ impl<'r> Candidates<'r> {
                 .collect(),
             Change::KindLimit(kind, _) => {
                 rules.kinds().nth(*kind).into_iter().flat_map(|kind| self.of_kind(kind)).collect()
+            }
+            Change::MostInWorld(kind, _) => {
+                let kind = rules.kinds().nth(*kind).and_then(|kind| Some((kind.id(), kind.max_in_world()?)));
+                let few = kind.filter(|(_, most)| *most < MAX_ON_GROUND);
+                few.map(|(kind, most)| vec![format!("create up to {} {kind} in ground", most + 2)])
+                    .into_iter()
+                    .collect()
             }
             Change::Protected(kind) => {
                 let described = rules.kinds().nth(*kind).map(|kind| {

@@ -102,6 +102,7 @@ pub(super) fn without_effect(rules: &Ruleset, changed: &Ruleset, change: &Change
         | Change::StartVariant(..)
         | Change::Need(..)
         | Change::Protected(_)
+        | Change::MostInWorld(..)
         | Change::Access(..)
         | Change::SlotAccess(..)
         | Change::Owner(_)

@@ -102,6 +102,10 @@ impl List<'_> {
                 let changes = limits(limit, |limit| Change::KindLimit(index, limit));
                 self.add(&subject, format!("stack-limit {limit}"), at, changes);
             }
+            if let Some(most) = kind.max_in_world {
+                let changes = limits(most, |most| Change::MostInWorld(index, most));
+                self.add(&subject, format!("most-in-world {most}"), at, changes);
+            }
             if kind.weight != Decimal::ZERO {
                 let changes = figures(kind.weight, true, |weight| Change::KindWeight(index, weight));
                 self.add(&subject, format!("weight {}", kind.weight), at, changes);

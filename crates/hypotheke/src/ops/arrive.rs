@@ -33,6 +33,13 @@ pub(super) fn plan(draft: &mut Draft<'_>, departure: &Arc<Departure>) -> Planned
         return Err(Refusal::new(Cause::Overflow));
     }
     let count = stacks.iter().map(|stack| u64::from(stack.count)).sum();
+    // In a list the world after the last step decides.
+    if draft.nested_lists == 0 {
+        let mut limited = draft.world.rules.limited_kinds();
+        if let Some(cause) = limited.find_map(|kind| draft.why_too_many(kind, arriving.number_of(kind))) {
+            return Err(Refusal::new(cause));
+        }
+    }
     draft.come_in(arriving, departure, count, weight);
     Ok(Done { requested: None, count })
 }

@@ -37,7 +37,7 @@ pub(super) fn plan(
         let could = draft.fill(item, requested.min(countable), None, target);
         return Err(Refusal::new(Cause::Overflow).up_to(u64::from(could)));
     }
-    let given = draft.fill(item, requested.min(countable), None, target);
+    let given = draft.fill(item, requested.min(countable).min(draft.left_in_world(kind)), None, target);
     if given < whole || given < requested && draft.collects_causes() {
         let laid = std::mem::take(draft.parts());
         let count = if given < whole { whole } else { requested };

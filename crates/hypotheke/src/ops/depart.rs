@@ -4,7 +4,7 @@ use super::draft::Draft;
 use super::limits::Bears;
 use super::refusal::{Cause, Refusal, Unknown};
 use super::{Done, Planned};
-use crate::id::DepartureId;
+use crate::id::{DepartureId, KindId};
 use crate::world::{Bearer, Cell, DepartingEntity, Event, Place};
 
 pub(super) fn plan(draft: &mut Draft<'_>, who: Place) -> Planned {
@@ -17,7 +17,9 @@ pub(super) fn plan(draft: &mut Draft<'_>, who: Place) -> Planned {
     let count = containers.iter().map(|&container| draft.items_within(container)).sum();
     let weight = containers.iter().map(|&container| draft.weight_of(Bearer::Container(container))).sum::<i64>();
     draft.leave_world(traveller, count, weight);
-    for container in draft.containers_within(containers) {
+    let containers = draft.containers_within(containers);
+    draft.note_departed(&containers);
+    for container in containers {
         draft.close_to_all(container);
     }
     if let DepartingEntity::Holder(holder) = traveller {
@@ -60,6 +62,23 @@ impl Draft<'_> {
             next += 1;
         }
         containers
+    }
+
+    /// Keeps the number of items that depart, of the kinds with `most-in-world`.
+    fn note_departed(&mut self, containers: &[u32]) {
+        if self.world.rules.limited_kinds.is_empty() {
+            return;
+        }
+        let cells = containers.iter().flat_map(|&container| self.cells_in(container));
+        let limited = cells.filter(|cell| self.world.rules.figures[cell.kind as usize].is_limited);
+        let items: Vec<(u32, u32)> = limited.map(|cell| (cell.kind, cell.count)).collect();
+        self.limited_departed.extend(items);
+    }
+
+    /// The number of items of such a kind that depart.
+    pub(super) fn departed_of(&self, kind: KindId) -> u64 {
+        let of_kind = self.limited_departed.iter().filter(|(departed, _)| *departed == kind.0);
+        of_kind.map(|(_, count)| u64::from(*count)).sum()
     }
 
     /// The number of items in a container at any depth.

@@ -108,6 +108,9 @@ impl World {
             Cause::Cap { of, cap, would, count } => {
                 format!("{} would contain {would} {}; its cap is {count}", self.place_name(of), self.cap_text(of, cap))
             }
+            Cause::MostInWorld { kind, would, most } => {
+                format!("the world would contain {would} {}; at most {most} may exist", self.kind_name(kind))
+            }
             Cause::NotAdmitted { by, kind } => self.explain_filter(by, kind),
             Cause::WeightCap { of, would, cap } => {
                 format!(

@@ -59,7 +59,7 @@ impl World {
         let countable = figures.weight.checked_mul(i64::from(requested))?.checked_add(self.whole_weight()).is_some();
         let plain = Cell { class: kind.0, kind: kind.0, count: 0, inner: GROUND, id: 0 };
         let admitted = self.state(to).admits.is_none_or(|filter| self.rules.admits_plain(filter, kind.0));
-        if requested == 0 || figures.pack != NO_PACK || !countable || !admitted {
+        if requested == 0 || figures.pack != NO_PACK || figures.is_limited || !countable || !admitted {
             return None;
         }
         Some((plain, requested, exact, self.how_many_fit(requested, plain, GROUND, to)))

@@ -212,6 +212,10 @@ impl Draft<'_> {
         for &bearer in &bearers {
             found.note(self.over_caps(bearer, |number| gain(bearer, &|item| self.counted(item, 1, number))))?;
         }
+        let created = routes.iter().map(|(portion, _)| portion).filter(|portion| portion.from.is_none());
+        found.note(created.filter_map(|portion| {
+            self.why_too_many(self.world.rules.kind_id(portion.item.kind), u64::from(portion.count))
+        }))?;
         bearers.iter().try_for_each(|&bearer| found.note(self.too_heavy(bearer, gain(bearer, &|item| item.weight))))
     }
 

@@ -269,6 +269,15 @@ pub enum Cause {
         /// The cap.
         count: u32,
     },
+    /// The world would have more items of a kind than its `most-in-world`.
+    MostInWorld {
+        /// The kind.
+        kind: KindId,
+        /// The resulting number of items.
+        would: u64,
+        /// The maximum number.
+        most: u32,
+    },
     /// A filter rejects the item.
     NotAdmitted {
         /// The container or slot that has the filter.
@@ -331,7 +340,7 @@ impl Cause {
             Cause::InsideItself(_) => Reason::InsideItself,
             Cause::TooDeep { .. } => Reason::TooDeep,
             Cause::BlockedSlot(_) => Reason::BlockedSlot,
-            Cause::Cap { .. } => Reason::Cap,
+            Cause::Cap { .. } | Cause::MostInWorld { .. } => Reason::Cap,
             Cause::NotAdmitted { .. } => Reason::NotAdmitted,
             Cause::WeightCap { .. } => Reason::WeightCap,
             Cause::StackLimit { .. } => Reason::StackLimit,
@@ -356,7 +365,9 @@ impl Cause {
                 Some((Decimal::from(slots), Decimal::from(if slots < min { min } else { max })))
             }
             Cause::TooDeep { would, max } => Some((Decimal::from(would), Decimal::from(max))),
-            Cause::Cap { would, count, .. } => Some((whole(would), Decimal::from(count))),
+            Cause::Cap { would, count: most, .. } | Cause::MostInWorld { would, most, .. } => {
+                Some((whole(would), Decimal::from(most)))
+            }
             Cause::StackLimit { would, limit, .. } => Some((whole(would), Decimal::from(limit))),
             Cause::NoRoom { requested, room, .. } => Some((whole(requested), whole(room))),
             _ => None,

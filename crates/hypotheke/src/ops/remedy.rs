@@ -23,6 +23,10 @@ impl World {
                 let of = name(of);
                 format!("Raise this cap of {of} to {would}, or remove {excess} {filter} from {of} first")
             }
+            Cause::MostInWorld { kind, would, most } => {
+                let (kind, excess) = (self.kind_name(kind), would - u64::from(most));
+                format!("Set `most-in-world = {would}` for {kind}, or consume {excess} {kind} first")
+            }
             // A pack is always a stack of one item.
             Cause::StackLimit { kind, .. } if self.rules().kind(kind).is_some_and(|kind| kind.pack().is_some()) => {
                 return None;

@@ -290,6 +290,12 @@ impl KindBuilder {
         self
     }
 
+    /// The maximum number of items in the world, in hands and packs too.
+    pub fn max_in_world(mut self, most: u32) -> Self {
+        self.0.line("most-in-world", most);
+        self
+    }
+
     /// Its items cannot be dropped or destroyed.
     pub fn protected(mut self) -> Self {
         self.0.line("protected", true);

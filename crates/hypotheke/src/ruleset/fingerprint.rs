@@ -104,8 +104,9 @@ fn kind_line(rules: &Ruleset, kind: Kind<'_>) -> String {
             PropertyValue::Text(text) => format!("{name} {text:?}"),
         }
     });
+    let most = kind.max_in_world().map(|most| format!(" most-in-world {most}")).unwrap_or_default();
     format!(
-        "kind {} weight {} value {} stack-limit {} keep {} tags [{}] needs [{}] pack {:?} attributes [{}] properties [{}]",
+        "kind {} weight {} value {} stack-limit {} keep {} tags [{}] needs [{}] pack {:?} attributes [{}] properties [{}]{most}",
         kind.id(),
         kind.weight(),
         kind.value(),

@@ -105,6 +105,12 @@ impl<'r> Kind<'r> {
         self.rules.figures[self.id.index()].stack_limit
     }
 
+    /// The maximum number of items in the world, hands and packs included; `None` without a limit.
+    #[must_use]
+    pub fn max_in_world(self) -> Option<u32> {
+        self.def().max_in_world
+    }
+
     /// True if its items cannot be dropped or destroyed.
     #[must_use]
     pub fn is_protected(self) -> bool {

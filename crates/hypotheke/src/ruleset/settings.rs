@@ -333,6 +333,7 @@ impl Lister<'_> {
             needs: _,
             cap_filters: _,
             pack_kinds: _,
+            limited_kinds: _,
             has_doors: _,
             has_access_lists: _,
             // Found from the others.
@@ -391,14 +392,15 @@ impl Lister<'_> {
 
     fn of_kind(&mut self, kind: Kind<'_>) -> Vec<Setting> {
         let index = kind.handle().index();
-        let KindDef { id: _, name: _, note: _, tag_set: _, value, own_stack_limit: _, properties: _ } =
+        let KindDef { id: _, name: _, note: _, tag_set: _, value, own_stack_limit: _, max_in_world, properties: _ } =
             &self.rules.kinds[index];
-        let KindFigures { weight: _, stack_limit, is_protected, pack: _, needs: _, admitted: _ } =
+        let KindFigures { weight: _, stack_limit, is_protected, is_limited: _, pack: _, needs: _, admitted: _ } =
             &self.rules.figures[index];
         self.rule("stack-limit", stack_limit, 1);
         self.rule("weight", kind.weight(), 0);
         self.rule("value", value, 0);
         self.rule("protected", yes_no(*is_protected), "no");
+        self.rule("most-in-world", or_none(*max_in_world), "none");
         self.rule("tags", sorted(kind.tags()), "none");
         self.rule("occupies-slots", sorted(kind.occupied_slots()), "none");
         self.rule("pack", or_none(kind.pack().map(|def| self.names.definition(def.id()))), "none");

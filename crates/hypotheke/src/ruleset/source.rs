@@ -68,6 +68,7 @@ pub(crate) struct KindSource {
     pub(crate) value: Decimal,
     pub(crate) stack_limit: Option<u32>,
     pub(crate) is_protected: bool,
+    pub(crate) max_in_world: Option<u32>,
 }
 
 /// Where a kind was written. For a row only its beginning is kept; the cell is found again when it

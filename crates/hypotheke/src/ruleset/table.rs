@@ -11,8 +11,19 @@ use crate::narrow;
 use crate::quantity::{Decimal, DecimalError};
 use crate::text::{Diagnostic, Faults, Location, Source, SourceId, Span, nearest};
 
-const KNOWN: &[&str] =
-    &["id", "name", "note", "tags", "weight", "value", "stack-limit", "protected", "pack", "occupies-slots"];
+const KNOWN: &[&str] = &[
+    "id",
+    "name",
+    "note",
+    "tags",
+    "weight",
+    "value",
+    "stack-limit",
+    "protected",
+    "most-in-world",
+    "pack",
+    "occupies-slots",
+];
 
 /// Which column holds what.
 #[derive(Clone, Debug, Default)]
@@ -26,6 +37,7 @@ pub(crate) struct Columns {
     value: Option<usize>,
     stack_limit: Option<usize>,
     is_protected: Option<usize>,
+    max_in_world: Option<usize>,
     pack: Option<usize>,
     needs: Option<usize>,
     properties: Vec<PropertyColumn>,
@@ -169,6 +181,7 @@ impl TableReader<'_> {
                 "value" => &mut self.columns.value,
                 "stack-limit" => &mut self.columns.stack_limit,
                 "protected" => &mut self.columns.is_protected,
+                "most-in-world" => &mut self.columns.max_in_world,
                 "pack" => &mut self.columns.pack,
                 "occupies-slots" => &mut self.columns.needs,
                 _ => {
@@ -229,8 +242,9 @@ impl TableReader<'_> {
             tag_set: into.tag_set(text_of(record, self.columns.tags), at),
             weight: self.weight(record, row),
             value: self.decimal(record, row, self.columns.value, "value").unwrap_or_default(),
-            stack_limit: self.stack_limit(record, row),
+            stack_limit: self.limit(record, row, self.columns.stack_limit, "stack-limit"),
             is_protected: self.is_protected(record, row),
+            max_in_world: self.limit(record, row, self.columns.max_in_world, "most-in-world"),
         };
         let index = narrow::index(into.kinds.len());
         into.kinds.push(kind);
@@ -321,8 +335,8 @@ impl TableReader<'_> {
         self.fault(Diagnostic::error("bad-number", at, message).help(help));
     }
 
-    fn stack_limit(&mut self, record: &StringRecord, row: u32) -> Option<u32> {
-        let column = self.columns.stack_limit?;
+    fn limit(&mut self, record: &StringRecord, row: u32, column: Option<usize>, name: &str) -> Option<u32> {
+        let column = column?;
         let cell = text_of(record, Some(column));
         if cell.is_empty() {
             return None;
@@ -332,7 +346,7 @@ impl TableReader<'_> {
             let at = self.cell(row, column);
             let line = self.source.line_column(at.span.start()).line;
             let cell = crate::language::shortened(cell);
-            let message = format!("row {line}, column `stack-limit`: `{cell}` is not a stack limit");
+            let message = format!("row {line}, column `{name}`: `{cell}` is not a limit");
             let fault = Diagnostic::error("out-of-range", at, message);
             self.fault(fault.help("Write a whole number from 1 to 4294967295"));
         }

@@ -45,6 +45,7 @@ const KIND: &[&str] = &[
     "value",
     "stack-limit",
     "protected",
+    "most-in-world",
     "pack",
     "occupies-slots",
     "attributes",
@@ -192,6 +193,7 @@ impl RulesetSource {
             value: reading.decimal(&section, "value").map_or(Decimal::ZERO, |value| value.value),
             stack_limit: reading.count(&section, "stack-limit").map(|limit| limit.value),
             is_protected: reading.flag(&section, "protected").unwrap_or(false),
+            max_in_world: reading.count(&section, "most-in-world").map(|most| most.value),
         };
         let index = narrow::index(self.kinds.len());
         self.kinds.push(kind);

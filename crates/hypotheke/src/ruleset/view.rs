@@ -61,6 +61,8 @@ pub struct Ruleset {
     pub(crate) migration: MigrationRules,
     /// The kinds that are packs.
     pub(crate) pack_kinds: Vec<u32>,
+    /// The kinds with `most-in-world`.
+    pub(crate) limited_kinds: Vec<u32>,
     /// Whether a container must be opened or is exclusive.
     pub(crate) has_doors: bool,
     /// Whether it matters who acts even if there is one holder only: a list says who may.
@@ -95,6 +97,7 @@ pub(super) struct KindDef {
     pub(super) tag_set: u32,
     pub(super) value: Decimal,
     pub(super) own_stack_limit: Option<u32>,
+    pub(super) max_in_world: Option<u32>,
     pub(super) properties: (u32, u32),
 }
 
@@ -105,6 +108,8 @@ pub(crate) struct KindFigures {
     pub(crate) weight: i64,
     pub(crate) stack_limit: u32,
     pub(crate) is_protected: bool,
+    /// Whether it has `most-in-world`.
+    pub(crate) is_limited: bool,
     /// The definition of the container inside, or `NO_PACK`.
     pub(crate) pack: u32,
     /// The number of its list of occupied slots, or `ONE_SLOT`.
@@ -227,6 +232,11 @@ impl Ruleset {
     }
 
     #[inline(always)]
+    /// The kinds with `most-in-world`.
+    pub(crate) fn limited_kinds(&self) -> impl Iterator<Item = KindId> {
+        self.limited_kinds.iter().map(|&kind| self.kind_id(kind))
+    }
+
     pub(crate) fn kind_id(&self, index: u32) -> KindId {
         KindId(index, self.tag)
     }

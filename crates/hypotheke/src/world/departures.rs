@@ -179,6 +179,12 @@ impl Arriving {
         }
     }
 
+    /// The number of its items of a kind.
+    pub(crate) fn number_of(&self, kind: KindId) -> u64 {
+        let of_kind = self.stacks().into_iter().filter(|stack| stack.key.kind == kind);
+        of_kind.map(|stack| u64::from(stack.count)).sum()
+    }
+
     pub(crate) fn name(&self) -> &str {
         match &self.who {
             Arrival::Container(container) => &container.name,

@@ -291,7 +291,8 @@ impl Engine {
             }
         }
         for container in world.containers() {
-            for kind in world.rules().kinds() {
+            // Room says nothing of how many the world may have.
+            for kind in world.rules().kinds().filter(|kind| kind.max_in_world().is_none()) {
                 let room = world.room_for(kind.handle(), container);
                 let create = |amount| world.dry_run(&Operation::creating(amount, kind.handle(), container));
                 let most = create(Amount::UpTo(u32::MAX)).map_or(0, hypotheke::Outcome::done);

@@ -145,6 +145,10 @@ fn change(world: &World, rules: &mut Rules, cause: Cause, actor: Option<HolderId
         }
         Cause::NotOpen(_) | Cause::InUse { .. } => {}
         Cause::TooDeep { would, .. } => rules.nesting = i64::from(would),
+        Cause::MostInWorld { would, .. } => {
+            let most = rules.kinds.iter_mut().filter_map(|kind| kind.most.as_mut());
+            most.for_each(|most| *most = (*most).max(small(would)));
+        }
         Cause::Protected(_) => rules.kinds.iter_mut().for_each(|kind| kind.is_protected = false),
         Cause::NotAdmitted { by: by @ Place::Container(_), .. } => {
             let spec = container(world, rules, by)?;

@@ -47,10 +47,11 @@ fn any_kind() -> impl Strategy<Value = KindSpec> {
     let tags = prop::collection::btree_set(0..TAGS, 0..3);
     let value = prop::sample::select(vec![0, 100, 250]);
     let needs = prop_oneof![1 => Just(BTreeSet::new()), 1 => prop::collection::btree_set(0..NAMES, 1..3)];
-    (weight, limit, tags, prop::bool::weighted(0.15), pack, properties, (needs, value)).prop_map(
-        |(weight, limit, tags, is_protected, pack, properties, (needs, value))| {
+    let most = prop_oneof![6 => Just(None), 1 => (1u32..25).prop_map(Some)];
+    (weight, limit, tags, prop::bool::weighted(0.15), pack, properties, (needs, value, most)).prop_map(
+        |(weight, limit, tags, is_protected, pack, properties, (needs, value, most))| {
             let limit = if pack.is_some() { 1 } else { limit };
-            KindSpec { weight, value, limit, tags, is_protected, properties, needs, pack }
+            KindSpec { weight, value, limit, tags, is_protected, most, properties, needs, pack }
         },
     )
 }
@@ -323,6 +324,9 @@ pub(crate) fn rules_text(rules: &Rules) -> String {
             tags.join(", "),
             kind.is_protected
         );
+        if let Some(most) = kind.most {
+            let _ = writeln!(text, "most-in-world = {most}");
+        }
         for (property, value) in &kind.properties {
             let _ = writeln!(text, "properties.p{property}-value = {}", decimal(*value));
         }

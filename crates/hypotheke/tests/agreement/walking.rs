@@ -19,6 +19,7 @@ fn kind(weight: i64, limit: u32, tags: &[usize]) -> KindSpec {
         limit,
         tags: tags.iter().copied().collect(),
         is_protected: false,
+        most: None,
         properties: BTreeMap::new(),
         needs: BTreeSet::new(),
         pack: None,
@@ -53,7 +54,7 @@ fn rules() -> Rules {
         KindSpec { is_protected: true, ..kind(500, 2, &[]) },
         KindSpec { pack: Some(0), ..kind(500, 1, &[2]) },
         KindSpec { needs: BTreeSet::from([0, 1]), ..kind(2_100, 1, &[1]) },
-        kind(1, 7, &[1]),
+        KindSpec { most: Some(9), ..kind(1, 7, &[1]) },
     ];
     let owner = Access::owner;
     let holder = |index, spec: ContainerSpec| ContainerSpec {

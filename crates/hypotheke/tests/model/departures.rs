@@ -161,6 +161,15 @@ impl Model {
         if is_there {
             return Err(no("unknown"));
         }
+        if self.lists == 0 {
+            let number = |kind: usize| -> i64 {
+                let of_kind = document.stacks().into_iter().filter(|stack| stack.kind == kind).collect::<Vec<_>>();
+                of_kind.iter().map(|stack| i64::from(stack.count)).sum()
+            };
+            if let Some(no) = (0..self.rules.kinds.len()).find_map(|kind| self.too_many(kind, number(kind))) {
+                return Err(no);
+            }
+        }
         for stack in document.stacks() {
             self.state.came[stack.kind] += u64::from(stack.count);
         }

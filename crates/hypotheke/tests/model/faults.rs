@@ -50,10 +50,11 @@ pub(crate) enum Fault {
     OutermostAskedOnly,
     AnyoneGivesAway,
     GivenStaysOpen,
+    WorldHasNoMost,
 }
 
 impl Fault {
-    pub(crate) const ALL: [Fault; 45] = [
+    pub(crate) const ALL: [Fault; 46] = [
         Fault::SwapDuplicates,
         Fault::SwapFiltersOneSide,
         Fault::MergeLosesTheOverflow,
@@ -99,6 +100,7 @@ impl Fault {
         Fault::OutermostAskedOnly,
         Fault::AnyoneGivesAway,
         Fault::GivenStaysOpen,
+        Fault::WorldHasNoMost,
     ];
 
     pub(super) fn is_on(self) -> bool {

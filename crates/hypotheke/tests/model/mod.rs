@@ -490,15 +490,16 @@ impl Model {
         let one = self.new_stack(kind, look);
         let before = self.clone();
         let mut done = 0;
+        let allowed = requested.min(self.left_in_world(kind));
         if *to == At::Ground {
-            while done < requested && self.free_landings() > 0 {
-                let count = (requested - done).min(self.rules.kinds[kind].limit);
+            while done < allowed && self.free_landings() > 0 {
+                let count = (allowed - done).min(self.rules.kinds[kind].limit);
                 let id = self.state.new_id();
                 self.state.ground.push((Stack { id, count, ..one.clone() }, at));
                 done += count;
             }
         }
-        while done < requested {
+        while done < allowed {
             let Some((at, slot)) = self.place_for_one(&one, None, to) else { break };
             if let Some(there) = &mut self.state.slots_mut(&at)[slot] {
                 there.count += 1;

@@ -188,6 +188,30 @@ impl Model {
         })
     }
 
+    /// How many of a kind are anywhere.
+    pub(super) fn count_in_world(&self, kind: usize) -> i64 {
+        let in_slots = self.state.slots.iter().chain(&self.state.hands).flatten().flatten();
+        let all = in_slots.chain(self.state.ground.iter().map(|(stack, _)| stack)).flat_map(Stack::all);
+        all.filter(|stack| stack.kind == kind).map(|stack| i64::from(stack.count)).sum()
+    }
+
+    pub(super) fn left_in_world(&self, kind: usize) -> u32 {
+        match self.rules.kinds[kind].most {
+            Some(most) if !self.caps_later && !Fault::WorldHasNoMost.is_on() => {
+                u32::try_from((i64::from(most) - self.count_in_world(kind)).max(0)).unwrap()
+            }
+            _ => u32::MAX,
+        }
+    }
+
+    /// Why more of a kind may not come into the world.
+    pub(super) fn too_many(&self, kind: usize, more: i64) -> Option<No> {
+        let most = i64::from(self.rules.kinds[kind].most?);
+        let would = self.count_in_world(kind) + more;
+        (more > 0 && would > most && !Fault::WorldHasNoMost.is_on())
+            .then(|| because("cap", would * 1_000, most * 1_000))
+    }
+
     /// The caps, then the weight caps, that are worse than they were and not kept, wherever it may
     /// be.
     pub(super) fn all_worse(&self, before: &Model) -> Vec<No> {
@@ -220,6 +244,10 @@ impl Model {
         let holders =
             holders.filter(|holder| !matches!(holder, Bearer::Holder(it) if self.lost.contains(&Who::Holder(*it))));
         holders.for_each(|holder| look(&holder, Some(&holder)));
+        for kind in 0..self.rules.kinds.len() {
+            let more = self.count_in_world(kind) - before.count_in_world(kind);
+            found.extend(before.too_many(kind, more));
+        }
         in_order(found)
     }
 

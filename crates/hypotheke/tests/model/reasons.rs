@@ -125,6 +125,7 @@ impl Model {
         if !found.iter().any(|no| no.reason == "inside-itself") {
             if !self.caps_later {
                 self.reasons_of_bearers(portions, to, found);
+                self.reasons_of_the_world(portions, found);
             }
             if let At::Slot(at, slot) = to {
                 found.extend(self.over_stack_limit(portions, at, *slot));
@@ -158,6 +159,12 @@ impl Model {
             let cap = cap.filter(|&cap| gain > 0 && now + gain > cap);
             found.extend(cap.map(|cap| because("weight-cap", now + gain, cap)));
         }
+    }
+
+    /// What would be created, and is too many for the world.
+    fn reasons_of_the_world(&self, portions: &[Portion], found: &mut Vec<No>) {
+        let created = portions.iter().filter(|portion| portion.cell.is_none());
+        found.extend(created.filter_map(|portion| self.too_many(portion.stack.kind, portion.count)));
     }
 
     /// Whether a slot takes items as it is, and how many of them it holds.

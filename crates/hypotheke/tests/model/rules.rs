@@ -12,6 +12,8 @@ pub(crate) struct KindSpec {
     pub(crate) limit: u32,
     pub(crate) tags: BTreeSet<usize>,
     pub(crate) is_protected: bool,
+    /// How many the world may have.
+    pub(crate) most: Option<u32>,
     /// Properties with their first values.
     pub(crate) properties: BTreeMap<usize, i64>,
     /// The names of the slots that it needs at once.

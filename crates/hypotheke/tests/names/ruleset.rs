@@ -119,6 +119,7 @@ impl Reader<'_> {
             limit: kind.stack_limit(),
             tags: self.tags.iter().enumerate().filter(|(_, tag)| is_so(tag)).map(|(number, _)| number).collect(),
             is_protected: kind.is_protected(),
+            most: kind.max_in_world(),
             properties,
             needs: kind.occupied_slots().map(|name| Names::find(&self.names.slots, name).expect("a slot")).collect(),
             pack: kind.pack().map(|def| Names::find(&self.packs, def.id()).expect("a pack")),

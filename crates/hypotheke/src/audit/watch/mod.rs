@@ -136,6 +136,7 @@ impl IncrementalAudit {
         self.changed = changed;
         sound
             && world.accounts_for(&self.counted.held)
+            && self.keeps_numbers()
             && keeps_arrivals(world)
             && self.keeps_doors(world)
             && (!frame || self.keeps_names(world))

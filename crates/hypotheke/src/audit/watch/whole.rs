@@ -61,6 +61,14 @@ impl IncrementalAudit {
             && self.rules.ground_limit().is_none_or(|most| self.places[GROUND as usize].cells.len() <= most as usize)
     }
 
+    /// The world has no more of a kind than it may.
+    pub(super) fn keeps_numbers(&self) -> bool {
+        self.rules.limited_kinds().all(|kind| {
+            let held = self.counted.held.get(kind.index()).unwrap_or_default();
+            self.rules.known_kind(kind).max_in_world().is_none_or(|most| held <= i128::from(most))
+        })
+    }
+
     /// A container is open only to present holders, and an exclusive one to one holder.
     pub(super) fn keeps_doors(&self, world: &World) -> bool {
         let mut last = None;

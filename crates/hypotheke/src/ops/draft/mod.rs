@@ -72,6 +72,8 @@ pub(super) struct Draft<'w> {
     /// The departed entities, and the total weight change by departures and arrivals.
     left: Vec<DepartingEntity>,
     travelled: i64,
+    /// The departing items of the kinds with `most-in-world`.
+    pub(super) limited_departed: Vec<(u32, u32)>,
     /// Every reason why no more would move, if all are wanted.
     causes: Option<Vec<Cause>>,
 }
@@ -93,6 +95,7 @@ impl<'w> Draft<'w> {
             put_mode: None,
             left: Vec::new(),
             travelled: 0,
+            limited_departed: Vec::new(),
             causes: None,
         }
     }

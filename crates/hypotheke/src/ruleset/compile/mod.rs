@@ -181,13 +181,18 @@ impl Compiler {
                 tag_set: kind.tag_set,
                 value: kind.value,
                 own_stack_limit: kind.stack_limit,
+                max_in_world: kind.max_in_world,
                 properties: (0, 0),
             });
+            if kind.max_in_world.is_some() {
+                self.rules.limited_kinds.push(small(index));
+            }
             let weight = kind.weight.thousandths();
             self.rules.figures.push(KindFigures {
                 weight,
                 stack_limit: kind.stack_limit.unwrap_or(0),
                 is_protected: kind.is_protected,
+                is_limited: kind.max_in_world.is_some(),
                 pack: NO_PACK,
                 needs: ONE_SLOT,
                 admitted: 0,
