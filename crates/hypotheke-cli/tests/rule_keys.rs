@@ -206,7 +206,7 @@ fn the_builder_can_say_each_key() {
             let kind = kind.name("Ice").note("One metre").tags(["cold"]).weight(2.into()).value(7.into());
             kind.stack_limit(3).property("depth", 3.into()).text_property("hue", "blue").attribute("light", 4.into())
         })
-        .kind("book", |kind| kind.protected().occupies_slots(["left"]))
+        .kind("book", |kind| kind.protected().max_in_world(3).occupies_slots(["left"]))
         .kind("bag", |kind| kind.pack("lining"))
         .container("shed", |shed| {
             let shed =
