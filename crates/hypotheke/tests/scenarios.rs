@@ -128,7 +128,7 @@ fn each_fault_is_found_at_its_place() {
         (inside("end", "weight of store = 3 lb"), "3:25 'lb': unexpected unit `lb`"),
         (inside("end", "weight of store 3"), "3:21 '3': expected `=`, `!=`, `<`, `<=`, `>` or `>=`, found `3`"),
         (inside("end", "count of nothings = 3"), "3:14 'nothings': unknown kind, tag or mark `nothings`"),
-        (inside("end", "free slots of ann = 3"), "3:19 'ann': `ann` has no slots to count"),
+        (inside("end", "free slots of ann = 3"), "3:19 'ann': `ann` is not a container"),
         (inside("end", "store: 1 flare, "), "3:19 ',': expected a count at the end of the line"),
     ] {
         let found = faults(&text);

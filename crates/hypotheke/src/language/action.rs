@@ -255,7 +255,7 @@ pub enum ActionOf<T: Terms> {
         mark: T::Mark,
     },
     /// A container in the world gets a different owner, or none: `give depot to surveyor`, `give
-    /// locker to nobody`.
+    /// depot to nobody`.
     Give {
         /// The container, which no holder carries and which is not inside a pack.
         at: T::Place,

@@ -35,8 +35,9 @@ pub(super) fn plan(draft: &mut Draft<'_>, departure: &Arc<Departure>) -> Planned
     let count = stacks.iter().map(|stack| u64::from(stack.count)).sum();
     // In a list the world after the last step decides.
     if draft.nested_lists == 0 {
-        let mut limited = draft.world.rules.limited_kinds();
-        if let Some(cause) = limited.find_map(|kind| draft.why_too_many(kind, arriving.number_of(kind))) {
+        let brought = draft.world.rules.limited_kinds().map(|kind| (kind, arriving.number_of(kind)));
+        let mut brought = brought.filter(|(_, count)| *count > 0);
+        if let Some(cause) = brought.find_map(|(kind, count)| draft.why_too_many(kind, count)) {
             return Err(Refusal::new(cause));
         }
     }

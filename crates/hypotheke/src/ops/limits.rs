@@ -11,7 +11,7 @@ use crate::id::KindId;
 use crate::narrow;
 use crate::quantity::Decimal;
 use crate::ruleset::Cap;
-use crate::world::{Arriving, Bearer, Event, KindTotals, Place, Spot, World};
+use crate::world::{Arriving, Bearer, Event, Place, Spot, World};
 
 /// Everything that has limits: the present world, or the world of a draft.
 pub(super) trait Bears {
@@ -199,9 +199,7 @@ impl Bears for Draft<'_> {
 impl Draft<'_> {
     /// The number of items of a kind that the world would have, so far.
     fn number_in_world(&self, kind: KindId) -> i64 {
-        let KindTotals { created, consumed, arrived, departed } = self.world.totals(kind);
         let signed = |count: u64| i64::try_from(count).unwrap_or(i64::MAX);
-        let now = signed(created + arrived) - signed(consumed + departed);
         let change = |event: &Event| match event {
             Event::Moved { kind: of, count, from, to, .. } if *of == kind => {
                 i64::from(*count) * (i64::from(to.exists()) - i64::from(from.exists()))
@@ -209,7 +207,9 @@ impl Draft<'_> {
             _ => 0,
         };
         let arrived = |arriving: &Arriving| -> i64 { signed(arriving.number_of(kind)) };
-        now + self.events().iter().map(change).sum::<i64>() + self.arriving().iter().map(arrived).sum::<i64>()
+        self.world.totals(kind).present()
+            + self.events().iter().map(change).sum::<i64>()
+            + self.arriving().iter().map(arrived).sum::<i64>()
             - signed(self.departed_of(kind))
     }
 
@@ -226,17 +226,14 @@ impl Draft<'_> {
     pub(super) fn why_too_many(&self, kind: KindId, more: u64) -> Option<Cause> {
         let most = self.world.rules.known_kind(kind).max_in_world()?;
         let would = u64::try_from(self.number_in_world(kind)).unwrap_or(0).saturating_add(more);
-        (more > 0 && would > u64::from(most)).then_some(Cause::MostInWorld { kind, would, most })
+        (would > u64::from(most)).then_some(Cause::MostInWorld { kind, would, most })
     }
 
     /// The kinds of which the world would have too many, and more than it had.
     fn all_too_many_in_the_end(&self) -> impl Iterator<Item = Cause> {
         self.world.rules.limited_kinds().filter_map(|kind| {
-            let KindTotals { created, consumed, arrived, departed } = self.world.totals(kind);
-            let (before, most) =
-                (created + arrived - consumed - departed, self.world.rules.known_kind(kind).max_in_world()?);
-            let would = u64::try_from(self.number_in_world(kind)).unwrap_or(0);
-            (would > before && would > u64::from(most)).then_some(Cause::MostInWorld { kind, would, most })
+            let gains = self.number_in_world(kind) > self.world.totals(kind).present();
+            if gains { self.why_too_many(kind, 0) } else { None }
         })
     }
 

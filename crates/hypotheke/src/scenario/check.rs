@@ -420,7 +420,7 @@ impl<'f> Checker<'f> {
                 faults.push(ResolveError::new(
                     "not-supported",
                     path.span(),
-                    format!("`{path}` has no slots to count"),
+                    format!("`{path}` is not a container"),
                     help,
                 ));
             }

@@ -155,6 +155,14 @@ pub struct KindTotals {
     pub departed: u64,
 }
 
+impl KindTotals {
+    /// The number of items that the world has by these figures.
+    pub(crate) fn present(self) -> i64 {
+        let signed = |count: u64| i64::try_from(count).unwrap_or(i64::MAX);
+        signed(self.created + self.arrived) - signed(self.consumed + self.departed)
+    }
+}
+
 /// The surroundings of a container.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 enum Presence {
